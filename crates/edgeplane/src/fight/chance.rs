@@ -1,0 +1,192 @@
+//! Who answers when a fight asks for chance.
+
+use rand_core::{Rng, SeedableRng};
+use rand_xoshiro::SplitMix64;
+
+use crate::program::{Chance, StreamId};
+
+/// A source of chance for whole fights.
+pub trait Provider: Chance + Clone {
+    /// Begins a fight; `streams` are the hashed names of all its streams.
+    fn begin(&mut self, seed: u64, streams: &[u64]);
+}
+
+/// The seed of one stream of one fight.
+///
+/// Public so that a program written by hand can draw the same chances as the engine.
+pub fn stream_seed(seed: u64, name: u64) -> u64 {
+    let mut mixed = SplitMix64::seed_from_u64(seed ^ name.rotate_left(32));
+    mixed.next_u64() ^ name
+}
+
+/// The seed of one trial of a study: any trial can be run again on its own.
+pub fn seed_of_trial(study: u64, trial: u64) -> u64 {
+    let mut mixed = SplitMix64::seed_from_u64(study);
+    let base = mixed.next_u64();
+    SplitMix64::seed_from_u64(base ^ trial.wrapping_mul(0x9e37_79b9_7f4a_7c15)).next_u64()
+}
+
+/// Pseudo-random chance: one small generator for each stream.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Sampler {
+    streams: Vec<SplitMix64>,
+}
+
+/// The top 53 bits as a number from 0 up to but without 1.
+#[inline]
+fn unit(bits: u64) -> f64 {
+    (bits >> 11) as f64 * (1.0 / (1u64 << 53) as f64)
+}
+
+impl Sampler {
+    #[inline]
+    fn next(&mut self, stream: StreamId) -> u64 {
+        self.streams[stream.0 as usize].next_u64()
+    }
+}
+
+impl Provider for Sampler {
+    fn begin(&mut self, seed: u64, streams: &[u64]) {
+        self.streams.clear();
+        self.streams.extend(streams.iter().map(|name| SplitMix64::seed_from_u64(stream_seed(seed, *name))));
+    }
+}
+
+impl Chance for Sampler {
+    #[inline]
+    fn chance(&mut self, stream: StreamId, p: f64) -> bool {
+        unit(self.next(stream)) < p
+    }
+
+    #[inline]
+    fn pick(&mut self, stream: StreamId, n: u32) -> u32 {
+        // Multiply and shift: the bias of at most n / 2^64 is far below what any study can see.
+        ((u128::from(self.next(stream)) * u128::from(n)) >> 64) as u32
+    }
+
+    #[inline]
+    fn uniform(&mut self, stream: StreamId) -> f64 {
+        unit(self.next(stream))
+    }
+}
+
+/// A list of answers, each between 0 and 1, given in turn whatever the stream; after its end, ½.
+/// For tests, and for replaying a fight of which the draws were written down.
+#[derive(Clone, Debug, Default)]
+pub struct Recorded {
+    answers: Vec<f64>,
+    next: usize,
+}
+
+impl Recorded {
+    /// Answers to give.
+    pub fn new(answers: impl Into<Vec<f64>>) -> Self {
+        Self { answers: answers.into(), next: 0 }
+    }
+
+    fn answer(&mut self) -> f64 {
+        let answer = self.answers.get(self.next).copied().unwrap_or(0.5);
+        self.next += 1;
+        answer
+    }
+}
+
+impl Provider for Recorded {
+    /// Lots are drawn first; they are not taken from the list.
+    fn begin(&mut self, _: u64, _: &[u64]) {
+        self.next = 0;
+    }
+}
+
+impl Chance for Recorded {
+    fn chance(&mut self, _: StreamId, p: f64) -> bool {
+        self.answer() < p
+    }
+
+    fn pick(&mut self, _: StreamId, n: u32) -> u32 {
+        if n == u32::MAX { 0 } else { ((self.answer() * f64::from(n)) as u32).min(n - 1) }
+    }
+
+    fn uniform(&mut self, _: StreamId) -> f64 {
+        self.answer()
+    }
+}
+
+/// Walks through all that can happen: every run takes another branch, and knows how likely it is.
+///
+/// Uniform draws are cut into equal parts, each standing for its middle. With an odd number of parts
+/// a mean of anything linear is exact, and least and greatest are close to the edges.
+#[derive(Clone, Debug)]
+pub struct Branching {
+    parts: u32,
+    /// The branch taken at each draw of this run, and of how many.
+    path: Vec<(u32, u32)>,
+    at: usize,
+    weight: f64,
+}
+
+impl Branching {
+    /// Cuts uniform draws into so many parts.
+    pub fn new(parts: u32) -> Self {
+        Self { parts: parts.max(1), path: Vec::new(), at: 0, weight: 1.0 }
+    }
+
+    /// How likely this run was.
+    pub fn weight(&self) -> f64 {
+        self.weight
+    }
+
+    /// Goes back to the start and on to the next branch; false when all have been walked.
+    pub fn next_branch(&mut self) -> bool {
+        self.at = 0;
+        self.weight = 1.0;
+        while let Some((taken, of)) = self.path.pop() {
+            if taken + 1 < of {
+                self.path.push((taken + 1, of));
+                return true;
+            }
+        }
+        false
+    }
+
+    fn branch(&mut self, of: u32) -> u32 {
+        if self.at == self.path.len() {
+            self.path.push((0, of));
+        }
+        let taken = self.path[self.at].0;
+        self.at += 1;
+        taken
+    }
+}
+
+impl Provider for Branching {
+    fn begin(&mut self, _: u64, _: &[u64]) {
+        self.at = 0;
+        self.weight = 1.0;
+    }
+}
+
+impl Chance for Branching {
+    fn chance(&mut self, _: StreamId, p: f64) -> bool {
+        if p <= 0.0 || p >= 1.0 {
+            return p >= 1.0;
+        }
+        let happens = self.branch(2) == 1;
+        self.weight *= if happens { p } else { 1.0 - p };
+        happens
+    }
+
+    fn pick(&mut self, _: StreamId, n: u32) -> u32 {
+        // Lots ask for a pick among very many; nothing that is explained hangs on them.
+        if n <= 1 || n == u32::MAX {
+            return 0;
+        }
+        self.weight /= f64::from(n);
+        self.branch(n)
+    }
+
+    fn uniform(&mut self, _: StreamId) -> f64 {
+        self.weight /= f64::from(self.parts);
+        (f64::from(self.branch(self.parts)) + 0.5) / f64::from(self.parts)
+    }
+}

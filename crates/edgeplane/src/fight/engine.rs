@@ -1,0 +1,301 @@
+//! From moment to moment.
+//!
+//! There is no fixed step: the fight jumps to the next thing due. Within a moment, first everything
+//! due happens (what takes effect, then pools that run empty, then readiness), then defeats are
+//! settled, then whoever is ready chooses, all of them looking at the same state. What a choice
+//! brings about at once makes another wave of the same moment.
+
+use super::event::{Ending, Event, Observer};
+use super::state::{Doing, State};
+use super::timeline::{Due, Timer};
+use super::Provider;
+use crate::program::{
+    AbilityId, CombatantId, Fault, FormulaId, Frame, Layout, Program, Setup, SideId, Time,
+};
+use crate::text::{Code, Diagnostic};
+
+/// What ends a fight that would otherwise never end.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Limits {
+    /// Most timers that may run off in one fight.
+    pub steps: u64,
+    /// Most waves of one moment: things that bring each other about without time passing.
+    pub waves: u32,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { steps: 1_000_000, waves: 1_000 }
+    }
+}
+
+/// A fight that cannot go on.
+#[derive(Clone, Debug, PartialEq)]
+pub struct FightError {
+    /// When.
+    pub at: Time,
+    /// Why.
+    pub kind: FightErrorKind,
+}
+
+/// Why a fight cannot go on.
+#[derive(Clone, Debug, PartialEq)]
+pub enum FightErrorKind {
+    /// A formula has no usable value.
+    Fault(Box<Fault>),
+    /// Things bring each other about without time passing; who used what last.
+    Endless {
+        /// How many waves there were.
+        waves: u32,
+        /// The combatant that acted last.
+        who: CombatantId,
+        /// What it used.
+        ability: Option<AbilityId>,
+    },
+    /// More happened than the limit allows.
+    TooLong {
+        /// The limit.
+        steps: u64,
+    },
+}
+
+impl FightError {
+    /// As a diagnostic that points into the ruleset where that is possible.
+    pub fn diagnostic(&self, setup: &Setup) -> Diagnostic {
+        let program = setup.program();
+        let mut diagnostic = match &self.kind {
+            FightErrorKind::Fault(fault) => fault.diagnostic(program, Code::FightFault),
+            FightErrorKind::Endless { waves, who, ability } => {
+                let label = &setup.combatants[who.index()].label;
+                let what = ability.map_or("something", |id| program.ability(id).name.as_str());
+                let message = format!("`{label}` uses `{what}` again and again without time passing ({waves} times)");
+                Diagnostic::new(Code::FightFault, message).help("give it a cooldown, a cast or a recovery above zero")
+            }
+            FightErrorKind::TooLong { steps } => {
+                let message = format!("the fight did not end within {steps} steps");
+                Diagnostic::new(Code::FightFault, message).help("give the encounter a `time_limit`")
+            }
+        };
+        diagnostic.message = format!("at {:.6} s: {}", self.at.seconds(), diagnostic.message);
+        diagnostic
+    }
+}
+
+pub(super) type Outcome<T> = Result<T, FightError>;
+
+/// The parts of a fight, borrowed for as long as a call lasts.
+pub(super) struct Engine<'a, C, O> {
+    pub(super) program: &'a Program,
+    pub(super) setup: &'a Setup,
+    pub(super) state: &'a mut State,
+    pub(super) chance: &'a mut C,
+    pub(super) observer: &'a mut O,
+    pub(super) limits: Limits,
+}
+
+impl<C: Provider, O: Observer> Engine<'_, C, O> {
+    #[inline]
+    pub(super) fn tell(&mut self, event: Event) {
+        self.observer.event(self.state.now, event);
+    }
+
+    #[cold]
+    pub(super) fn fault(&self, fault: Box<Fault>) -> FightError {
+        FightError { at: self.state.now, kind: FightErrorKind::Fault(fault) }
+    }
+
+    /// Evaluates a formula, and tells of it where that is asked for.
+    #[inline]
+    pub(super) fn number(&mut self, formula: FormulaId, frame: &Frame) -> Outcome<f64> {
+        let State { memory, scratch, .. } = &mut *self.state;
+        match self.program.number(formula, memory, frame, self.chance, &mut scratch.draws) {
+            Ok(value) => {
+                if O::DETAIL {
+                    self.tell_formula(formula, frame);
+                }
+                Ok(value)
+            }
+            Err(fault) => Err(self.fault(fault)),
+        }
+    }
+
+    fn tell_formula(&mut self, formula: FormulaId, frame: &Frame) {
+        let draws = self.state.scratch.draws.all();
+        if let Ok(reading) = self.program.formula(formula).tree.read(self.program, &self.state.memory, frame, draws) {
+            self.observer.formula(self.state.now, formula, &reading);
+        }
+    }
+
+    /// A number that cannot be below zero: a time, a cost.
+    #[inline]
+    pub(super) fn positive(&mut self, formula: FormulaId, frame: &Frame) -> Outcome<f64> {
+        let value = self.number(formula, frame)?;
+        if value >= 0.0 { Ok(value) } else { Err(self.below_zero(formula, value, frame)) }
+    }
+
+    #[cold]
+    fn below_zero(&mut self, formula: FormulaId, value: f64, frame: &Frame) -> FightError {
+        let State { memory, scratch, .. } = &*self.state;
+        let fault = self.program.negative_fault(formula, value, memory, frame, &scratch.draws);
+        self.fault(Box::new(fault))
+    }
+
+    #[inline]
+    pub(super) fn seconds(&mut self, formula: Option<FormulaId>, frame: &Frame) -> Outcome<Time> {
+        formula.map_or(Ok(Time::ZERO), |formula| Ok(Time::from_seconds(self.positive(formula, frame)?)))
+    }
+
+    pub(super) fn run(&mut self) -> Outcome<Ending> {
+        match self.advance(Time::NEVER)? {
+            Some(ending) => Ok(ending),
+            // Only hand-controlled combatants are left, and nobody's hand is here.
+            None => Ok(self.end(Ending::Stalemate)),
+        }
+    }
+
+    pub(super) fn advance(&mut self, until: Time) -> Outcome<Option<Ending>> {
+        if !self.state.began {
+            self.begin();
+        }
+        let last = until.min(self.setup.time_limit);
+        while self.state.ending.is_none() {
+            let due = self.state.timeline.next();
+            match due.filter(|due| due.at <= last) {
+                Some(due) => {
+                    self.state.now = due.at;
+                    self.moment()?;
+                }
+                None => {
+                    self.pass_until(due, until);
+                    break;
+                }
+            }
+        }
+        Ok(self.state.ending)
+    }
+
+    fn begin(&mut self) {
+        self.state.began = true;
+        self.tell(Event::Began);
+        for who in self.setup.ids() {
+            self.schedule_empty(who);
+        }
+    }
+
+    /// Nothing is due any more before `until` or the time limit.
+    fn pass_until(&mut self, due: Option<Due>, until: Time) {
+        let limit = self.setup.time_limit;
+        let can_be_moved = self.state.actors.iter().any(|actor| actor.by_hand && actor.stands);
+        if due.is_none() && !can_be_moved {
+            self.end(Ending::Stalemate);
+        } else if limit <= until && limit < Time::NEVER {
+            self.state.now = limit;
+            self.end(Ending::TimeLimit);
+        } else if until < Time::NEVER {
+            self.state.now = self.state.now.max(until);
+        }
+    }
+
+    pub(super) fn end(&mut self, ending: Ending) -> Ending {
+        self.state.ending = Some(ending);
+        self.tell(Event::Ended { ending });
+        ending
+    }
+
+    /// Everything that happens at one moment.
+    fn moment(&mut self) -> Outcome<()> {
+        let mut waves = 0;
+        loop {
+            self.wave()?;
+            self.settle_defeats();
+            if self.state.ending.is_some() {
+                return Ok(());
+            }
+            let last = self.choose_all()?;
+            if self.state.timeline.next().is_none_or(|due| due.at > self.state.now) {
+                return Ok(());
+            }
+            waves += 1;
+            if waves >= self.limits.waves {
+                let (who, ability) = last.unwrap_or((CombatantId(0), None));
+                return Err(FightError { at: self.state.now, kind: FightErrorKind::Endless { waves, who, ability } });
+            }
+        }
+    }
+
+    /// Everything that is due now.
+    fn wave(&mut self) -> Outcome<()> {
+        while let Some(due) = self.state.timeline.next().filter(|due| due.at <= self.state.now) {
+            self.state.steps_taken += 1;
+            if self.state.steps_taken > self.limits.steps {
+                let kind = FightErrorKind::TooLong { steps: self.limits.steps };
+                return Err(FightError { at: self.state.now, kind });
+            }
+            self.state.timeline.clear(due.rank, due.timer);
+            let who = self.state.order[due.rank];
+            match due.timer {
+                Timer::Empty => self.state.someone_hurt = true,
+                Timer::Act => match self.state.actors[who.index()].doing {
+                    Doing::Casting { ability } => self.release(who, ability)?,
+                    Doing::Recovering | Doing::Idle => self.ready(who),
+                },
+            }
+        }
+        Ok(())
+    }
+
+    /// Nothing keeps a combatant from acting any more.
+    pub(super) fn ready(&mut self, who: CombatantId) {
+        let actor = &mut self.state.actors[who.index()];
+        actor.doing = Doing::Idle;
+        actor.chooses = !actor.by_hand;
+    }
+
+    /// Those whose pool ran empty fall, all at once.
+    fn settle_defeats(&mut self) {
+        if !self.state.someone_hurt {
+            return;
+        }
+        self.state.someone_hurt = false;
+        for rank in 0..self.state.order.len() {
+            let who = self.state.order[rank];
+            if self.state.actors[who.index()].stands && self.is_empty(who) {
+                self.fall(who, rank);
+            }
+        }
+        if self.state.someone_fell {
+            self.settle_ending();
+        }
+    }
+
+    fn fall(&mut self, who: CombatantId, rank: usize) {
+        let actor = &mut self.state.actors[who.index()];
+        actor.stands = false;
+        actor.chooses = false;
+        actor.doing = Doing::Idle;
+        let by = actor.hurt_by;
+        self.state.timeline.clear(rank, Timer::Act);
+        self.state.timeline.clear(rank, Timer::Empty);
+        self.state.someone_fell = true;
+        let side = self.setup.combatants[who.index()].side;
+        for (index, other) in self.setup.combatants.iter().enumerate() {
+            let slot = if other.side == side { Layout::ALLIES } else { Layout::ENEMIES };
+            let place = self.program.place(CombatantId(index as u16), slot);
+            self.state.memory.set(place, self.state.memory.at(place) - 1.0);
+        }
+        self.tell(Event::Fell { who, by });
+    }
+
+    fn settle_ending(&mut self) {
+        let standing = |side: usize| {
+            let members = self.setup.combatants.iter().zip(&self.state.actors);
+            members.filter(|(plan, actor)| plan.side.index() == side && actor.stands).count() > 0
+        };
+        let mut sides = (0..self.setup.sides.len()).filter(|side| standing(*side));
+        match (sides.next(), sides.next()) {
+            (None, _) => self.end(Ending::AllFell),
+            (Some(side), None) => self.end(Ending::Won(SideId(side as u16))),
+            _ => return,
+        };
+    }
+}

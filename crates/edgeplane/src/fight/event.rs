@@ -1,0 +1,190 @@
+//! What a fight tells.
+
+use serde::{Deserialize, Serialize};
+
+use crate::program::{AbilityId, CombatantId, DamageTypeId, FormulaId, PoolId, Reading, SideId, StepId, Time};
+
+/// Something that happened at a moment of a fight. A fight is fully told by its events.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub enum Event {
+    /// The fight begins.
+    Began,
+    /// An ability is started; it takes effect at `release`.
+    Used { caster: CombatantId, ability: AbilityId, target: CombatantId, targets: u16, release: Time },
+    /// A cost is paid.
+    Spent { who: CombatantId, ability: AbilityId, pool: PoolId, amount: f64, left: f64 },
+    /// An ability was wanted and could not be used.
+    Refused { who: CombatantId, ability: AbilityId, reason: Refusal },
+    /// A policy's condition for an ability does not hold. Only told to observers that ask for detail.
+    Unwanted { who: CombatantId, ability: AbilityId },
+    /// Nothing can be done for now; it will be looked again at `until`, or when something changes.
+    Waits { who: CombatantId, until: Option<Time> },
+    /// An ability takes effect.
+    Released { caster: CombatantId, ability: AbilityId, ready: Time },
+    /// An ability would take effect, but all its targets have fallen.
+    Lost { caster: CombatantId, ability: AbilityId },
+    /// A hit or heal goes through a step. Only told to observers that ask for detail.
+    Stepped { step: StepId, heal: bool, before: f64, after: f64, result: StepResult },
+    /// A step's pool takes a part of a hit.
+    Soaked { target: CombatantId, step: StepId, pool: PoolId, amount: f64, left: f64 },
+    /// A hit arrives, or was stopped on its way. `amount` left the last step, `dealt` was taken
+    /// from the pool, `over` found nothing left to take.
+    Hit {
+        caster: CombatantId,
+        target: CombatantId,
+        ability: AbilityId,
+        damage_type: DamageTypeId,
+        pool: PoolId,
+        initial: f64,
+        amount: f64,
+        dealt: f64,
+        over: f64,
+        left: f64,
+        stopped: Option<StepId>,
+        marks: u64,
+    },
+    /// A heal arrives, or was stopped on its way; `over` found no room.
+    Healed {
+        caster: CombatantId,
+        target: CombatantId,
+        ability: AbilityId,
+        pool: PoolId,
+        initial: f64,
+        amount: f64,
+        healed: f64,
+        over: f64,
+        left: f64,
+        stopped: Option<StepId>,
+    },
+    /// A pool gains past all steps.
+    Restored { caster: CombatantId, target: CombatantId, ability: AbilityId, pool: PoolId, gained: f64, over: f64, left: f64 },
+    /// A pool loses past all steps; `over` found nothing left to take.
+    Drained { caster: CombatantId, target: CombatantId, ability: AbilityId, pool: PoolId, taken: f64, over: f64, left: f64 },
+    /// A pool's cap has moved.
+    CapChanged { who: CombatantId, pool: PoolId, cap: f64, left: f64 },
+    /// A combatant falls; by whose ability, unless a pool ran out by itself.
+    Fell { who: CombatantId, by: Option<(CombatantId, AbilityId)> },
+    /// The fight is over.
+    Ended { ending: Ending },
+}
+
+/// How a fight ended.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Ending {
+    /// Only this side stands.
+    Won(SideId),
+    /// Nobody stands: the last fell at the same moment.
+    AllFell,
+    /// The time limit came first.
+    TimeLimit,
+    /// Nothing can ever happen again.
+    Stalemate,
+}
+
+/// Why an ability cannot be used.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[allow(missing_docs)]
+pub enum Refusal {
+    /// Its cooldown runs.
+    NotReady { until: Time },
+    /// A pool holds too little; `until` is when it will hold enough, if nothing interferes.
+    CannotAfford { pool: PoolId, cost: f64, has: f64, until: Option<Time> },
+    /// Nobody is there whom it could be used on.
+    NoTarget,
+    /// Its unlock condition does not hold.
+    Locked,
+    /// The combatant is casting or recovering.
+    Busy { until: Time },
+    /// The combatant has fallen, or the fight is over.
+    OutOfTheFight,
+    /// The combatant does not have it.
+    NotIts,
+}
+
+impl Refusal {
+    /// How many reasons there are.
+    pub const KINDS: usize = 7;
+    /// A name for each reason, by [`Refusal::kind`].
+    pub const NAMES: [&'static str; Self::KINDS] =
+        ["not ready", "cannot afford", "no target", "locked", "busy", "out of the fight", "not its"];
+
+    /// The number of the reason, for counting.
+    pub fn kind(self) -> usize {
+        match self {
+            Self::NotReady { .. } => 0,
+            Self::CannotAfford { .. } => 1,
+            Self::NoTarget => 2,
+            Self::Locked => 3,
+            Self::Busy { .. } => 4,
+            Self::OutOfTheFight => 5,
+            Self::NotIts => 6,
+        }
+    }
+
+    /// When the reason will be gone by itself.
+    pub fn until(self) -> Option<Time> {
+        match self {
+            Self::NotReady { until } | Self::Busy { until } => Some(until),
+            Self::CannotAfford { until, .. } => until,
+            _ => None,
+        }
+    }
+}
+
+/// What a step did to a hit.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub enum StepResult {
+    /// Its condition did not hold.
+    Passed,
+    /// It changed the amount, or set a mark, or soaked.
+    Applied,
+    /// It stopped the hit.
+    Stopped,
+}
+
+/// Receives the events of a fight. A type parameter of the engine, so an observer that ignores
+/// everything costs nothing.
+pub trait Observer {
+    /// Whether it wants [`Event::Unwanted`], [`Event::Stepped`] and [`Observer::formula`] too.
+    const DETAIL: bool = false;
+
+    /// Something happened.
+    fn event(&mut self, at: Time, event: Event);
+
+    /// A formula was evaluated on the way to the next event.
+    fn formula(&mut self, at: Time, formula: FormulaId, reading: &Reading) {
+        let _ = (at, formula, reading);
+    }
+}
+
+/// Ignores everything.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Silent;
+
+impl Observer for Silent {
+    #[inline]
+    fn event(&mut self, _: Time, _: Event) {}
+}
+
+/// An event with its moment.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Logged {
+    /// When.
+    pub at: Time,
+    /// What.
+    pub event: Event,
+}
+
+/// Keeps all events.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Log {
+    /// In the order in which they happened.
+    pub events: Vec<Logged>,
+}
+
+impl Observer for Log {
+    fn event(&mut self, at: Time, event: Event) {
+        self.events.push(Logged { at, event });
+    }
+}

@@ -1,0 +1,162 @@
+//! A hit or a heal on its way through the steps.
+
+use super::Provider;
+use super::engine::{Engine, Outcome};
+use super::event::{Event, Observer, StepResult};
+use crate::program::{AbilityId, CombatantId, Frame, Layout, PoolEffect, PoolEffectKind, StepId, StepPlan, StepsEffect};
+
+/// What came out at the end of the steps.
+struct Arrival {
+    initial: f64,
+    amount: f64,
+    stopped: Option<StepId>,
+    marks: u64,
+}
+
+impl<C: Provider, O: Observer> Engine<'_, C, O> {
+    pub(super) fn hit(&mut self, caster: CombatantId, target: CombatantId, ability: AbilityId, effect: &StepsEffect) -> Outcome<()> {
+        let program = self.program;
+        let arrival = self.through(caster, target, effect, &program.hit_steps, false)?;
+        let change = self.change(target, effect.pool, -arrival.amount);
+        let dealt = change.before - change.after;
+        if dealt > 0.0 {
+            self.state.actors[target.index()].hurt_by = Some((caster, ability));
+        }
+        let Arrival { initial, amount, stopped, marks } = arrival;
+        self.tell(Event::Hit {
+            caster,
+            target,
+            ability,
+            damage_type: effect.damage_type,
+            pool: effect.pool,
+            initial,
+            amount,
+            dealt,
+            over: amount - dealt,
+            left: change.after,
+            stopped,
+            marks,
+        });
+        Ok(())
+    }
+
+    pub(super) fn heal(&mut self, caster: CombatantId, target: CombatantId, ability: AbilityId, effect: &StepsEffect) -> Outcome<()> {
+        let program = self.program;
+        let Arrival { initial, amount, stopped, .. } = self.through(caster, target, effect, &program.heal_steps, true)?;
+        let change = self.change(target, effect.pool, amount);
+        let healed = change.after - change.before;
+        let (over, left) = (amount - healed, change.after);
+        self.tell(Event::Healed { caster, target, ability, pool: effect.pool, initial, amount, healed, over, left, stopped });
+        Ok(())
+    }
+
+    /// Sends an amount through its steps. Each sees what the one before it left; none leaves less
+    /// than nothing.
+    fn through(
+        &mut self,
+        caster: CombatantId,
+        target: CombatantId,
+        effect: &StepsEffect,
+        steps: &[StepPlan],
+        heal: bool,
+    ) -> Outcome<Arrival> {
+        let frame = Frame::new(self.program, caster, target, effect.damage_type.0, self.state.now.micros());
+        let initial = self.initial(effect, &frame)?;
+        self.state.memory.set_local(Layout::INITIAL, initial);
+        for mark in 0..self.program.marks.len() as u16 {
+            self.state.memory.set_local(Layout::MARKS + mark, 0.0);
+        }
+        let mut arrival = Arrival { initial, amount: initial, stopped: None, marks: 0 };
+        for id in &effect.steps {
+            let step = &steps[id.index()];
+            let before = arrival.amount;
+            self.state.memory.set_local(Layout::AMOUNT, before);
+            let result = self.step(*id, step, target, &frame, &mut arrival)?;
+            if O::DETAIL {
+                self.tell(Event::Stepped { step: *id, heal, before, after: arrival.amount, result });
+            }
+            if arrival.stopped.is_some() {
+                break;
+            }
+        }
+        arrival.amount = self.program.rounding.apply(arrival.amount);
+        Ok(arrival)
+    }
+
+    #[inline]
+    fn initial(&mut self, effect: &StepsEffect, frame: &Frame) -> Outcome<f64> {
+        let mut amount = self.number(effect.amount, frame)?;
+        if let Some((spread, site)) = effect.spread {
+            let spread = self.number(spread, frame)?;
+            let drawn = self.chance.uniform(frame.stream(site));
+            amount *= 1.0 + spread * (2.0 * drawn - 1.0);
+        }
+        Ok(amount.max(0.0))
+    }
+
+    #[inline]
+    fn step(
+        &mut self,
+        id: StepId,
+        step: &StepPlan,
+        target: CombatantId,
+        frame: &Frame,
+        arrival: &mut Arrival,
+    ) -> Outcome<StepResult> {
+        if let Some(when) = step.when
+            && self.number(when, frame)? == 0.0
+        {
+            return Ok(StepResult::Passed);
+        }
+        if let Some(mark) = step.mark {
+            arrival.marks |= 1 << mark;
+            self.state.memory.set_local(Layout::MARKS + mark, 1.0);
+        }
+        if let Some(amount) = step.amount {
+            arrival.amount = self.number(amount, frame)?.max(0.0);
+        }
+        if let Some(pool) = step.soak {
+            let change = self.change(target, pool, -arrival.amount);
+            let amount = change.before - change.after;
+            arrival.amount -= amount;
+            if amount > 0.0 {
+                self.tell(Event::Soaked { target, step: id, pool, amount, left: change.after });
+            }
+        }
+        if step.stop.is_some() {
+            arrival.amount = 0.0;
+            arrival.stopped = Some(id);
+            return Ok(StepResult::Stopped);
+        }
+        Ok(StepResult::Applied)
+    }
+
+    pub(super) fn pool_effect(&mut self, caster: CombatantId, target: CombatantId, ability: AbilityId, effect: &PoolEffect) -> Outcome<()> {
+        let frame = Frame::new(self.program, caster, target, 0, self.state.now.micros());
+        let amount = self.number(effect.amount, &frame)?.max(0.0);
+        let amount = self.program.rounding.apply(amount);
+        let pool = effect.pool;
+        match effect.kind {
+            PoolEffectKind::Restore => self.restore(caster, target, ability, pool, amount),
+            PoolEffectKind::Drain(share) => {
+                let change = self.change(target, pool, -amount);
+                let taken = change.before - change.after;
+                if taken > 0.0 {
+                    self.state.actors[target.index()].hurt_by = Some((caster, ability));
+                }
+                self.tell(Event::Drained { caster, target, ability, pool, taken, over: amount - taken, left: change.after });
+                if let Some(share) = share {
+                    let share = self.positive(share, &frame)?;
+                    self.restore(caster, caster, ability, pool, taken * share);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn restore(&mut self, caster: CombatantId, target: CombatantId, ability: AbilityId, pool: crate::program::PoolId, amount: f64) {
+        let change = self.change(target, pool, amount);
+        let gained = change.after - change.before;
+        self.tell(Event::Restored { caster, target, ability, pool, gained, over: amount - gained, left: change.after });
+    }
+}

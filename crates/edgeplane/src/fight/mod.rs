@@ -1,0 +1,214 @@
+//! Fight: what happens. One run of an encounter with one seed.
+//!
+//! The methods of [`Fight`] come in four families: **begin** ([`Fight::new`], [`Fight::restart`]),
+//! **let time pass** ([`Fight::run`], [`Fight::advance`]), **act by hand** ([`Fight::take_control`],
+//! [`Fight::use_ability`], [`Fight::set_base`]) and **look** ([`Fight::pool`], [`Fight::attribute`],
+//! [`Fight::ready_at`], [`Fight::refusal`], [`Fight::ending`], [`Fight::snapshot`]).
+//!
+//! The engine is handed time and chance and does no input or output: it emits [`Event`]s to an
+//! [`Observer`], and the same code serves a game loop and a study of millions of fights.
+
+mod acting;
+mod chance;
+mod decide;
+mod engine;
+mod event;
+mod hits;
+mod pools;
+mod state;
+mod telling;
+mod timeline;
+
+use std::sync::Arc;
+
+pub use chance::{Branching, Provider, Recorded, Sampler, seed_of_trial, stream_seed};
+pub use engine::{FightError, FightErrorKind, Limits};
+pub use event::{Ending, Event, Log, Logged, Observer, Refusal, Silent, StepResult};
+pub use state::Snapshot;
+pub use telling::{Telling, name_refusal};
+
+use crate::program::{AbilityId, CombatantId, EncounterId, PoolId, Program, Setup, Slot, Time};
+use engine::Engine;
+use state::State;
+
+/// One fight.
+///
+/// ```
+/// use edgeplane::{Game, Silent};
+/// # let text = edgeplane::example_text();
+/// let game = Game::from_text("weir.toml", text)?;
+/// let mut fight = game.fight("duel", 7)?;
+/// let ending = fight.run(&mut Silent)?;
+/// println!("{ending:?} after {} s", fight.now().seconds());
+/// # Ok::<(), edgeplane::Error>(())
+/// ```
+#[derive(Clone, Debug)]
+pub struct Fight<C = Sampler> {
+    setup: Arc<Setup>,
+    state: State,
+    chance: C,
+    limits: Limits,
+}
+
+impl Fight<Sampler> {
+    /// A fight of an encounter with sampled chance.
+    pub fn new(program: &Arc<Program>, encounter: EncounterId, seed: u64) -> Self {
+        Self::with_chance(Arc::new(Setup::of(program, encounter)), Sampler::default(), seed)
+    }
+}
+
+impl<C: Provider> Fight<C> {
+    /// A fight whose chances come from elsewhere.
+    pub fn with_chance(setup: Arc<Setup>, chance: C, seed: u64) -> Self {
+        let state = State::of(&setup);
+        let mut fight = Self { setup, state, chance, limits: Limits::default() };
+        fight.restart(seed);
+        fight
+    }
+
+    /// Begins anew with another seed. Nothing is allocated.
+    pub fn restart(&mut self, seed: u64) {
+        self.chance.begin(seed, &self.setup.streams);
+        self.state.reset(&self.setup, &mut self.chance);
+    }
+
+    /// Other limits than the usual ones.
+    #[must_use]
+    pub fn with_limits(mut self, limits: Limits) -> Self {
+        self.limits = limits;
+        self
+    }
+
+    fn engine<'a, O: Observer>(&'a mut self, observer: &'a mut O) -> Engine<'a, C, O> {
+        Engine {
+            program: &self.setup.program,
+            setup: &self.setup,
+            state: &mut self.state,
+            chance: &mut self.chance,
+            observer,
+            limits: self.limits,
+        }
+    }
+
+    /// Runs to the end.
+    ///
+    /// # Errors
+    /// When a formula has no value or a limit is passed. The fight is over then.
+    pub fn run<O: Observer>(&mut self, observer: &mut O) -> Result<Ending, FightError> {
+        self.engine(observer).run()
+    }
+
+    /// Lets time pass up to and including a moment; returns the ending if the fight is over.
+    ///
+    /// # Errors
+    /// As for [`Fight::run`].
+    pub fn advance<O: Observer>(&mut self, until: Time, observer: &mut O) -> Result<Option<Ending>, FightError> {
+        self.engine(observer).advance(until)
+    }
+
+    /// From now on this combatant does only what it is told through [`Fight::use_ability`].
+    pub fn take_control(&mut self, who: CombatantId) {
+        self.state.actors[who.index()].by_hand = true;
+    }
+
+    /// Starts an ability. Without a target, the ability's own rule picks.
+    ///
+    /// Its cost is paid at once; its cast, or its outcomes where it has no cast, follow as time passes.
+    ///
+    /// # Errors
+    /// `Ok(Err(refusal))` says why it cannot be used now. An error is as for [`Fight::run`].
+    pub fn use_ability<O: Observer>(
+        &mut self,
+        who: CombatantId,
+        ability: AbilityId,
+        target: Option<CombatantId>,
+        observer: &mut O,
+    ) -> Result<Result<(), Refusal>, FightError> {
+        self.engine(observer).use_by_hand(who, ability, target)
+    }
+
+    /// Lets an ability take effect here and now, without cost, cast, cooldown or recovery: what
+    /// explanations look at.
+    ///
+    /// # Errors
+    /// As for [`Fight::run`].
+    pub fn bring_about<O: Observer>(
+        &mut self,
+        who: CombatantId,
+        ability: AbilityId,
+        target: CombatantId,
+        observer: &mut O,
+    ) -> Result<(), FightError> {
+        self.engine(observer).bring_about(who, ability, target)
+    }
+
+    /// Why an ability cannot be used now; `None` if it can.
+    ///
+    /// # Errors
+    /// As for [`Fight::run`].
+    pub fn refusal(&mut self, who: CombatantId, ability: AbilityId) -> Result<Option<Refusal>, FightError> {
+        self.engine(&mut Silent).why_not(who, ability)
+    }
+
+    /// Changes the base of an attribute (or the level), as when a character levels up in mid-fight.
+    /// Everything that hangs on it follows: derived attributes, caps of pools, flows.
+    ///
+    /// # Errors
+    /// When an attribute has no value with the new base.
+    pub fn set_base<O: Observer>(&mut self, who: CombatantId, slot: Slot, base: f64, observer: &mut O) -> Result<(), FightError> {
+        self.engine(observer).set_base(who, slot, base)
+    }
+
+    /// The moment at hand.
+    pub fn now(&self) -> Time {
+        self.state.now
+    }
+
+    /// How it ended, if it has.
+    pub fn ending(&self) -> Option<Ending> {
+        self.state.ending
+    }
+
+    /// Who fights, and what is fixed.
+    pub fn setup(&self) -> &Arc<Setup> {
+        &self.setup
+    }
+
+    /// Whether a combatant still stands.
+    pub fn stands(&self, who: CombatantId) -> bool {
+        self.state.actors[who.index()].stands
+    }
+
+    /// A pool's amount now.
+    pub fn pool(&self, who: CombatantId, pool: PoolId) -> f64 {
+        let first = self.setup.program.place(who, self.setup.program.layout.pool(pool));
+        self.state.memory.pool_amount(first, self.state.now.micros())
+    }
+
+    /// A pool's cap.
+    pub fn cap(&self, who: CombatantId, pool: PoolId) -> f64 {
+        let first = self.setup.program.place(who, self.setup.program.layout.pool(pool));
+        self.state.memory.at(first + usize::from(crate::program::pool_slot::CAP))
+    }
+
+    /// The final value of an attribute now.
+    pub fn attribute(&self, who: CombatantId, slot: Slot) -> f64 {
+        self.state.memory.at(self.setup.program.place(who, slot))
+    }
+
+    /// When an ability's cooldown ends; a moment in the past if it has none running.
+    pub fn ready_at(&self, who: CombatantId, ability: AbilityId) -> Option<Time> {
+        self.state.ready_index(&self.setup, who, ability).map(|index| self.state.ready[index])
+    }
+
+    /// Everything that can change, to come back to later.
+    pub fn snapshot(&self) -> Snapshot<C> {
+        Snapshot { state: self.state.clone(), chance: self.chance.clone() }
+    }
+
+    /// Comes back to a snapshot of a fight of the same setup.
+    pub fn restore(&mut self, snapshot: &Snapshot<C>) {
+        self.state.clone_from(&snapshot.state);
+        self.chance.clone_from(&snapshot.chance);
+    }
+}

@@ -1,0 +1,147 @@
+//! Changing pools. An amount is always within 0 and the cap; what does not fit is counted by
+//! whoever asks, and never stored.
+
+use super::Provider;
+use super::engine::{Engine, Outcome};
+use super::event::{Event, Observer};
+use super::timeline::{Phase, Timer};
+use crate::program::{CharacterPlan, CombatantId, PoolId, Time, pool_slot};
+use crate::rules::CapChange;
+
+/// A pool's amount before and after.
+pub(super) struct Change {
+    pub(super) before: f64,
+    pub(super) after: f64,
+}
+
+impl<C: Provider, O: Observer> Engine<'_, C, O> {
+    #[inline]
+    fn first(&self, who: CombatantId, pool: PoolId) -> usize {
+        self.program.place(who, self.program.layout.pool(pool))
+    }
+
+    pub(super) fn amount(&self, who: CombatantId, pool: PoolId) -> f64 {
+        self.state.memory.pool_amount(self.first(who, pool), self.state.now.micros())
+    }
+
+    pub(super) fn share(&self, who: CombatantId, pool: PoolId) -> f64 {
+        self.state.memory.pool_share(self.first(who, pool), self.state.now.micros())
+    }
+
+    /// Adds to a pool, or takes from it.
+    #[inline]
+    pub(super) fn change(&mut self, who: CombatantId, pool: PoolId, by: f64) -> Change {
+        let first = self.first(who, pool);
+        let before = self.state.memory.pool_amount(first, self.state.now.micros());
+        let cap = self.state.memory.at(first + usize::from(pool_slot::CAP));
+        let after = (before + by).max(0.0).min(cap);
+        if by != 0.0 {
+            self.put(who, pool, first, after);
+        }
+        Change { before, after }
+    }
+
+    #[inline]
+    fn put(&mut self, who: CombatantId, pool: PoolId, first: usize, amount: f64) {
+        self.state.memory.set(first + usize::from(pool_slot::AMOUNT), amount);
+        self.state.memory.set(first + usize::from(pool_slot::SINCE), self.state.now.micros());
+        self.state.changed |= 1 << pool.0;
+        self.state.actors[who.index()].changed |= 1 << pool.0;
+        let plan = &self.program.pools[pool.index()];
+        if plan.defeat {
+            self.state.someone_hurt |= amount <= 0.0;
+            if plan.decay.is_some() {
+                self.schedule_empty(who);
+            }
+        }
+    }
+
+    /// Whether a pool that defeats has run empty.
+    pub(super) fn is_empty(&self, who: CombatantId) -> bool {
+        let has = &self.program.characters[self.setup.combatants[who.index()].character.index()].pools;
+        let pools = self.program.pools.iter().enumerate();
+        let mut defeating = pools.filter(|(index, plan)| plan.defeat && has[*index]);
+        defeating.any(|(index, _)| self.amount(who, PoolId(index as u16)) <= 0.0)
+    }
+
+    /// Sets the timer for the moment at which a decaying pool that defeats runs empty.
+    pub(super) fn schedule_empty(&mut self, who: CombatantId) {
+        let has = &self.program.characters[self.setup.combatants[who.index()].character.index()].pools;
+        let pools = self.program.pools.iter().enumerate();
+        let decaying = pools.filter(|(index, plan)| plan.defeat && plan.decay.is_some() && has[*index]);
+        let soonest = decaying.filter_map(|(index, _)| self.when_empty(who, PoolId(index as u16))).min();
+        let rank = self.state.rank[who.index()];
+        match soonest {
+            Some(at) => self.state.timeline.set(rank, Timer::Empty, at, Phase::Empty),
+            None => self.state.timeline.clear(rank, Timer::Empty),
+        }
+    }
+
+    fn when_empty(&self, who: CombatantId, pool: PoolId) -> Option<Time> {
+        let first = self.first(who, pool);
+        let slot = |slot: u16| self.state.memory.at(first + usize::from(slot));
+        let (rate, every, since) = (slot(pool_slot::RATE), slot(pool_slot::EVERY), slot(pool_slot::SINCE));
+        if rate >= 0.0 {
+            return None;
+        }
+        let units = slot(pool_slot::AMOUNT) / -rate;
+        let unit = if every == 0.0 { 1.0 } else { every };
+        let guess =
+            if every == 0.0 { since + (units * 1e6).ceil() } else { ((since / every).floor() + units.ceil()) * every };
+        if guess >= Time::NEVER.micros() {
+            return None;
+        }
+        let empty = |at: f64| self.state.memory.pool_amount(first, at) <= 0.0;
+        let mut at = guess;
+        while at - unit >= since && empty(at - unit) {
+            at -= unit;
+        }
+        while !empty(at) {
+            at += unit;
+        }
+        Some(Time(at as u64))
+    }
+
+    /// The amounts of all pools, before something moves their caps.
+    pub(super) fn amounts(&self, who: CombatantId) -> Vec<f64> {
+        (0..self.program.pools.len()).map(|pool| self.amount(who, PoolId(pool as u16))).collect()
+    }
+
+    /// After attributes have changed: caps and flows follow, and amounts as each pool says.
+    pub(super) fn follow_caps(&mut self, who: CombatantId, plan: &CharacterPlan, before: &[f64]) -> Outcome<()> {
+        for (index, amount) in before.iter().enumerate() {
+            if plan.pools[index] {
+                self.follow_cap(who, PoolId(index as u16), *amount)?;
+            }
+        }
+        Ok(())
+    }
+
+    fn follow_cap(&mut self, who: CombatantId, pool: PoolId, before: f64) -> Outcome<()> {
+        let program = self.program;
+        let first = self.first(who, pool);
+        let old = self.state.memory.at(first + usize::from(pool_slot::CAP));
+        let cap = program.pool_cap(pool, &mut self.state.memory, who).map_err(|fault| self.fault(fault))?;
+        let flow = program.pool_flow(pool, &mut self.state.memory, who).map_err(|fault| self.fault(fault))?;
+        let flowed = [(pool_slot::RATE, flow.rate), (pool_slot::EVERY, flow.every)];
+        let same = flowed.iter().all(|(slot, value)| self.state.memory.at(first + usize::from(*slot)) == *value);
+        if cap == old && same {
+            return Ok(());
+        }
+        for (slot, value) in flowed.into_iter().chain([(pool_slot::CAP, cap)]) {
+            self.state.memory.set(first + usize::from(slot), value);
+        }
+        let amount = match program.pools[pool.index()].on_cap_change {
+            CapChange::Keep => before,
+            CapChange::Scale if old > 0.0 => before / old * cap,
+            CapChange::Scale => 0.0,
+            CapChange::Shift => cap - (old - before),
+        };
+        let left = amount.max(0.0).min(cap);
+        self.put(who, pool, first, left);
+        if cap != old {
+            self.tell(Event::CapChanged { who, pool, cap, left });
+        }
+        Ok(())
+    }
+}

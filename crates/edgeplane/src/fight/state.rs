@@ -1,0 +1,177 @@
+//! Everything about a fight that can change.
+
+use super::timeline::{Phase, Timeline, Timer};
+use crate::program::{
+    AbilityId, BaseChange, Chance, CombatantId, Memory, Setup, SiteId, StreamId, Time,
+};
+use super::event::Ending;
+
+/// What a combatant is doing.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) enum Doing {
+    /// Nothing: it waits for something to change.
+    Idle,
+    /// It winds up for an ability.
+    Casting { ability: AbilityId },
+    /// It is locked out until a moment.
+    Recovering,
+}
+
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct Actor {
+    pub(super) doing: Doing,
+    /// When what it is doing ends.
+    pub(super) until: Time,
+    pub(super) stands: bool,
+    pub(super) by_hand: bool,
+    /// It chooses before this moment is over.
+    pub(super) chooses: bool,
+    /// Whom the ability under way is aimed at.
+    pub(super) targets: Vec<CombatantId>,
+    pub(super) hurt_by: Option<(CombatantId, AbilityId)>,
+    /// Own pools that have changed in this wave, one bit each.
+    pub(super) changed: u64,
+}
+
+impl Actor {
+    fn reset(&mut self) {
+        self.doing = Doing::Idle;
+        self.until = Time::ZERO;
+        self.stands = true;
+        self.chooses = false;
+        self.targets.clear();
+        self.hurt_by = None;
+        self.changed = 0;
+    }
+}
+
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct State {
+    pub(super) now: Time,
+    pub(super) memory: Memory,
+    pub(super) timeline: Timeline,
+    pub(super) actors: Vec<Actor>,
+    /// When each ability of each combatant is ready.
+    pub(super) ready: Vec<Time>,
+    /// Where a combatant's part of `ready` begins.
+    pub(super) ready_from: Vec<u32>,
+    /// Combatants in the order of their lots, which settle who comes first at one moment.
+    pub(super) order: Vec<CombatantId>,
+    pub(super) rank: Vec<usize>,
+    /// Pools of anybody that have changed in this wave.
+    pub(super) changed: u64,
+    pub(super) someone_fell: bool,
+    pub(super) someone_hurt: bool,
+    pub(super) began: bool,
+    pub(super) ending: Option<Ending>,
+    pub(super) steps_taken: u64,
+    pub(super) base_changes: Vec<BaseChange>,
+    /// Kept between evaluations so that nothing is allocated.
+    pub(super) scratch: Scratch,
+}
+
+/// Room to work in; means nothing between two calls.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Scratch {
+    pub(super) draws: crate::program::Draws,
+    pub(super) picked: Vec<CombatantId>,
+    pub(super) scored: Vec<(f64, CombatantId)>,
+    pub(super) choices: Vec<(CombatantId, Option<AbilityId>, Option<Time>)>,
+    pub(super) lots: Vec<(u32, CombatantId)>,
+    pub(super) costs: Vec<f64>,
+}
+
+impl PartialEq for Scratch {
+    fn eq(&self, _: &Self) -> bool {
+        true
+    }
+}
+
+/// Everything about a fight that can change, at one moment.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Snapshot<C> {
+    pub(super) state: State,
+    pub(super) chance: C,
+}
+
+impl State {
+    pub(super) fn of(setup: &Setup) -> Self {
+        let actor = Actor {
+            doing: Doing::Idle,
+            until: Time::ZERO,
+            stands: true,
+            by_hand: false,
+            chooses: false,
+            targets: Vec::with_capacity(setup.combatants.len()),
+            hurt_by: None,
+            changed: 0,
+        };
+        let mut ready_from = Vec::new();
+        let mut abilities = 0;
+        for combatant in &setup.combatants {
+            ready_from.push(abilities);
+            abilities += setup.program.characters[combatant.character.index()].abilities.len() as u32;
+        }
+        Self {
+            now: Time::ZERO,
+            memory: Memory::default(),
+            timeline: Timeline::default(),
+            actors: vec![actor; setup.combatants.len()],
+            ready: vec![Time::ZERO; abilities as usize],
+            ready_from,
+            order: setup.ids().collect(),
+            rank: vec![0; setup.combatants.len()],
+            changed: 0,
+            someone_fell: false,
+            someone_hurt: false,
+            began: false,
+            ending: None,
+            steps_taken: 0,
+            base_changes: Vec::new(),
+            scratch: Scratch::default(),
+        }
+    }
+
+    pub(super) fn reset(&mut self, setup: &Setup, chance: &mut impl Chance) {
+        self.now = Time::ZERO;
+        self.memory.copy_from(&setup.memory);
+        self.timeline.reset(self.actors.len());
+        self.actors.iter_mut().for_each(Actor::reset);
+        self.ready.fill(Time::ZERO);
+        self.changed = 0;
+        self.someone_fell = false;
+        // A combatant may enter with nothing left.
+        self.someone_hurt = true;
+        self.began = false;
+        self.ending = None;
+        self.steps_taken = 0;
+        self.base_changes.clear();
+        self.draw_lots(setup, chance);
+        for rank in 0..self.order.len() {
+            self.timeline.set(rank, Timer::Act, Time::ZERO, Phase::Ready);
+        }
+    }
+
+    /// Lots are drawn from each combatant's own stream, so the order hangs on the seed and on who
+    /// takes part, and not on who is listed first.
+    fn draw_lots(&mut self, setup: &Setup, chance: &mut impl Chance) {
+        let sites = setup.program.sites.len() as u32;
+        let lots = &mut self.scratch.lots;
+        lots.clear();
+        lots.extend(setup.ids().map(|who| (chance.pick(StreamId(u32::from(who.0) * sites + SiteId::LOT.0), u32::MAX), who)));
+        lots.sort_unstable_by_key(|(lot, who)| (*lot, *who));
+        for (rank, (_, who)) in lots.iter().enumerate() {
+            self.order[rank] = *who;
+            self.rank[who.index()] = rank;
+        }
+    }
+
+    /// Where the readiness of an ability is kept.
+    #[inline]
+    pub(super) fn ready_index(&self, setup: &Setup, who: CombatantId, ability: AbilityId) -> Option<usize> {
+        let character = setup.combatants[who.index()].character;
+        let abilities = &setup.program.characters[character.index()].abilities;
+        let at = abilities.iter().position(|known| *known == ability)?;
+        Some(self.ready_from[who.index()] as usize + at)
+    }
+}

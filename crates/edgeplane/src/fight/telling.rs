@@ -1,0 +1,184 @@
+//! Events with names in place of ids, for files and for people.
+
+use serde::Serialize;
+use serde::ser::{SerializeMap, Serializer};
+
+use super::event::{Ending, Event, Logged, Refusal};
+use crate::program::{AbilityId, CombatantId, PoolId, Setup, SideId};
+
+/// Tells events by name; serialises to one flat object with `at` in seconds and `event` first.
+#[derive(Clone, Copy, Debug)]
+pub struct Telling<'a> {
+    setup: &'a Setup,
+    logged: Logged,
+}
+
+impl<'a> Telling<'a> {
+    /// An event of a fight with this setup.
+    pub fn new(setup: &'a Setup, logged: Logged) -> Self {
+        Self { setup, logged }
+    }
+}
+
+/// Names of one setup.
+pub(crate) struct NamesOf<'a>(pub(crate) &'a Setup);
+
+impl<'a> NamesOf<'a> {
+    pub(crate) fn who(&self, id: CombatantId) -> &'a str {
+        &self.0.combatants[id.index()].label
+    }
+
+    pub(crate) fn ability(&self, id: AbilityId) -> &'a str {
+        &self.0.program.ability(id).name
+    }
+
+    pub(crate) fn pool(&self, id: PoolId) -> &'a str {
+        &self.0.program.pools[id.index()].name
+    }
+
+    pub(crate) fn side(&self, id: SideId) -> &'a str {
+        &self.0.sides[id.index()]
+    }
+}
+
+/// A refusal in words: `cannot afford 18 breath (has 12.4)`.
+pub fn name_refusal(setup: &Setup, refusal: Refusal) -> String {
+    match refusal {
+        Refusal::NotReady { until } => format!("not ready until {:.2} s", until.seconds()),
+        Refusal::CannotAfford { pool, cost, has, .. } => {
+            format!("cannot afford {cost:.4} {} (has {has:.4})", NamesOf(setup).pool(pool))
+        }
+        Refusal::Busy { until } => format!("busy until {:.2} s", until.seconds()),
+        other => Refusal::NAMES[other.kind()].to_owned(),
+    }
+}
+
+impl Serialize for Telling<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut map = serializer.serialize_map(None)?;
+        map.serialize_entry("at", &self.logged.at.seconds())?;
+        self.body(&mut map)?;
+        map.end()
+    }
+}
+
+impl Telling<'_> {
+    fn body<M: SerializeMap>(&self, map: &mut M) -> Result<(), M::Error> {
+        let names = NamesOf(self.setup);
+        match self.logged.event {
+            Event::Began => map.serialize_entry("event", "began"),
+            Event::Used { caster, ability, target, targets, release } => {
+                self.action(map, "used", caster, ability)?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("targets", &targets)?;
+                map.serialize_entry("release", &release.seconds())
+            }
+            Event::Spent { who, ability, pool, amount, left } => {
+                self.action(map, "spent", who, ability)?;
+                self.pool(map, pool, &[("amount", amount), ("left", left)])
+            }
+            Event::Refused { who, ability, reason } => {
+                self.action(map, "refused", who, ability)?;
+                map.serialize_entry("reason", Refusal::NAMES[reason.kind()])?;
+                map.serialize_entry("until", &reason.until().map(|until| until.seconds()))
+            }
+            Event::Unwanted { who, ability } => self.action(map, "unwanted", who, ability),
+            Event::Waits { who, until } => {
+                map.serialize_entry("event", "waits")?;
+                map.serialize_entry("who", names.who(who))?;
+                map.serialize_entry("until", &until.map(|until| until.seconds()))
+            }
+            Event::Released { caster, ability, ready } => {
+                self.action(map, "released", caster, ability)?;
+                map.serialize_entry("ready", &ready.seconds())
+            }
+            Event::Lost { caster, ability } => self.action(map, "lost", caster, ability),
+            Event::Stepped { step, heal, before, after, .. } => {
+                let program = &self.setup.program;
+                let steps = if heal { &program.heal_steps } else { &program.hit_steps };
+                map.serialize_entry("event", "stepped")?;
+                map.serialize_entry("step", &steps[step.index()].name)?;
+                map.serialize_entry("before", &before)?;
+                map.serialize_entry("after", &after)
+            }
+            Event::Soaked { target, step, pool, amount, left } => {
+                map.serialize_entry("event", "soaked")?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("step", &self.setup.program.hit_steps.get(step.index()).map(|step| &step.name))?;
+                self.pool(map, pool, &[("amount", amount), ("left", left)])
+            }
+            Event::Hit { caster, target, ability, damage_type, pool, initial, amount, dealt, over, left, stopped, marks } => {
+                self.action(map, "hit", caster, ability)?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("type", &self.setup.program.damage_types[damage_type.index()].name)?;
+                self.pool(map, pool, &[("initial", initial), ("amount", amount), ("dealt", dealt), ("over", over), ("left", left)])?;
+                let stop = stopped.and_then(|step| self.setup.program.hit_steps[step.index()].stop.as_ref());
+                map.serialize_entry("stopped", &stop)?;
+                map.serialize_entry("marks", &self.marks(marks))
+            }
+            Event::Healed { caster, target, ability, pool, initial, amount, healed, over, left, stopped } => {
+                self.action(map, "healed", caster, ability)?;
+                map.serialize_entry("target", names.who(target))?;
+                self.pool(map, pool, &[("initial", initial), ("amount", amount), ("healed", healed), ("over", over), ("left", left)])?;
+                let stop = stopped.and_then(|step| self.setup.program.heal_steps[step.index()].stop.as_ref());
+                map.serialize_entry("stopped", &stop)
+            }
+            Event::Restored { caster, target, ability, pool, gained, over, left } => {
+                self.action(map, "restored", caster, ability)?;
+                map.serialize_entry("target", names.who(target))?;
+                self.pool(map, pool, &[("gained", gained), ("over", over), ("left", left)])
+            }
+            Event::Drained { caster, target, ability, pool, taken, over, left } => {
+                self.action(map, "drained", caster, ability)?;
+                map.serialize_entry("target", names.who(target))?;
+                self.pool(map, pool, &[("taken", taken), ("over", over), ("left", left)])
+            }
+            Event::CapChanged { who, pool, cap, left } => {
+                map.serialize_entry("event", "cap changed")?;
+                map.serialize_entry("who", names.who(who))?;
+                self.pool(map, pool, &[("cap", cap), ("left", left)])
+            }
+            Event::Fell { who, by } => {
+                map.serialize_entry("event", "fell")?;
+                map.serialize_entry("who", names.who(who))?;
+                map.serialize_entry("by", &by.map(|(who, _)| names.who(who)))?;
+                map.serialize_entry("ability", &by.map(|(_, ability)| names.ability(ability)))
+            }
+            Event::Ended { ending } => {
+                map.serialize_entry("event", "ended")?;
+                let winner = if let Ending::Won(side) = ending { Some(names.side(side)) } else { None };
+                map.serialize_entry("ending", ending.name())?;
+                map.serialize_entry("winner", &winner)
+            }
+        }
+    }
+
+    fn action<M: SerializeMap>(&self, map: &mut M, event: &str, who: CombatantId, ability: AbilityId) -> Result<(), M::Error> {
+        let names = NamesOf(self.setup);
+        map.serialize_entry("event", event)?;
+        map.serialize_entry("who", names.who(who))?;
+        map.serialize_entry("ability", names.ability(ability))
+    }
+
+    fn pool<M: SerializeMap>(&self, map: &mut M, pool: PoolId, numbers: &[(&str, f64)]) -> Result<(), M::Error> {
+        map.serialize_entry("pool", NamesOf(self.setup).pool(pool))?;
+        numbers.iter().try_for_each(|(key, value)| map.serialize_entry(key, value))
+    }
+
+    fn marks(&self, marks: u64) -> Vec<&str> {
+        let all = self.setup.program.marks.iter().enumerate();
+        all.filter(|(bit, _)| marks >> bit & 1 == 1).map(|(_, name)| name.as_str()).collect()
+    }
+}
+
+impl Ending {
+    /// In words.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Won(_) => "won",
+            Self::AllFell => "all fell",
+            Self::TimeLimit => "time limit",
+            Self::Stalemate => "stalemate",
+        }
+    }
+}

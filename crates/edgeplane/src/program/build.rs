@@ -1,0 +1,125 @@
+//! Ruleset → program.
+
+use super::Program;
+use super::ids::CharacterId;
+use super::layout::{Layout, pool_slot};
+use super::names::Names;
+use super::ops::Curve;
+use super::resolve::Compiler;
+use crate::rules::Ruleset;
+use crate::text::{Code, Diagnostic, Diagnostics, Document, Override, Sources};
+
+/// Most pools: a policy keeps one bit for each.
+const MAX_POOLS: usize = 64;
+/// Most slots that attributes may take, a per-type attribute counted once for each type.
+const MAX_ATTRIBUTE_SLOTS: usize = 20_000;
+
+impl Program {
+    /// Reads and compiles a ruleset, with some values replaced.
+    ///
+    /// # Errors
+    /// Every independent error, in the order of the files, together with the sources to point into.
+    pub fn load(mut sources: Sources, overrides: &[Override]) -> Result<Self, (Sources, Vec<Diagnostic>)> {
+        let mut out = Diagnostics::default();
+        let mut document = Document::read(&sources, &mut out);
+        for set in overrides {
+            set.apply(&mut document, &mut sources, &mut out);
+        }
+        let rules = Ruleset::read(&document, &mut out);
+        let program = Self::compile(&rules, &mut out);
+        if out.any_error() {
+            return Err((sources, out.finish()));
+        }
+        Ok(Self { sources, ..program })
+    }
+
+    /// Compiles rules. The program is whole only if nothing was reported.
+    pub fn compile(rules: &Ruleset, out: &mut Diagnostics) -> Self {
+        if !within_limits(rules, out) {
+            return Self::default();
+        }
+        let names = Names::of(rules, out);
+        let mut program = Self { name: rules.name.clone(), rounding: rules.rounding, ..Self::default() };
+        program.layout = first_layout(&names, rules);
+        let curve = |rule: &crate::rules::CurveRule| Curve { points: rule.points.clone(), step: rule.step };
+        program.curves = rules.curves.iter().map(|named| curve(&named.rule)).collect();
+        let mut compiler = Compiler {
+            program,
+            names: &names,
+            functions: &rules.functions,
+            broken: vec![false; rules.functions.len()],
+            out,
+            site_names: Vec::new(),
+        };
+        compiler.all(rules);
+        let program = compiler.program;
+        if program.constants.len() > usize::from(u16::MAX) {
+            out.push(Diagnostic::new(Code::TooMany, "a ruleset may hold at most 65535 different numbers"));
+        }
+        program.with_blocks(out)
+    }
+
+    /// Computes the numbers with which each character enters a fight; only a sound program can.
+    fn with_blocks(mut self, out: &mut Diagnostics) -> Self {
+        if out.any_error() {
+            return self;
+        }
+        for index in 0..self.characters.len() {
+            match self.entry_block(&self.characters[index]) {
+                Ok(block) => self.characters[index].block = block,
+                Err(fault) if !self.characters[index].template => {
+                    let diagnostic = fault.diagnostic(&self, Code::FormulaFault);
+                    let name = &self.characters[CharacterId(index as u16).index()].name;
+                    out.push(Diagnostic { message: format!("{} for `{name}`", diagnostic.message), ..diagnostic });
+                }
+                // A template may wait for its heirs to fill it in.
+                Err(_) => {}
+            }
+        }
+        self
+    }
+}
+
+impl Compiler<'_> {
+    fn all(&mut self, rules: &Ruleset) {
+        // The first place of chance is the lot that settles who comes first at one moment.
+        self.site("lot");
+        self.check_functions();
+        self.attributes(rules);
+        self.pools(rules);
+        self.damage_types(rules);
+        self.steps(rules);
+        self.abilities(rules);
+        self.policies(rules);
+        self.characters(rules);
+        self.encounters(rules);
+    }
+}
+
+fn first_layout(names: &Names, rules: &Ruleset) -> Layout {
+    let pools = Layout::ATTRIBUTES.0 + names.attribute_slots();
+    let hidden = pools + rules.pools.len() as u16 * pool_slot::WIDTH;
+    let locals = Layout::MARKS + names.marks.len() as u16;
+    Layout { types: names.damage_types.len() as u16, pools, hidden, stride: hidden, locals }
+}
+
+fn within_limits(rules: &Ruleset, out: &mut Diagnostics) -> bool {
+    let types = rules.damage_types.len().max(1);
+    let slots: usize = rules.attributes.iter().map(|attribute| if attribute.rule.per_type { types } else { 1 }).sum();
+    let limits = [
+        (rules.pools.len(), MAX_POOLS, "pools"),
+        (slots, MAX_ATTRIBUTE_SLOTS, "numbers in attributes"),
+        (types, 1_000, "damage types"),
+        (rules.abilities.len(), 10_000, "abilities"),
+        (rules.characters.len(), 10_000, "characters"),
+        (rules.policies.len(), 10_000, "policies"),
+        (rules.encounters.len(), 10_000, "encounters"),
+        (rules.curves.len(), 10_000, "curves"),
+        (rules.hit_steps.iter().chain(&rules.heal_steps).filter(|step| step.rule.mark.is_some()).count(), 64, "steps that mark"),
+        (rules.hit_steps.len() + rules.heal_steps.len(), 1_000, "hit and heal steps"),
+    ];
+    for (found, most, what) in limits.iter().filter(|(found, most, _)| found > most) {
+        out.push(Diagnostic::new(Code::TooMany, format!("the ruleset has {found} {what}; at most {most} are possible")));
+    }
+    limits.iter().all(|(found, most, _)| found <= most)
+}

@@ -1,0 +1,246 @@
+//! Characters and how they choose.
+
+use super::attributes::AttributePlan;
+use super::functions::find_circle;
+use super::ids::{AbilityId, FormulaId, PoolId};
+use super::names::look_up;
+use super::resolve::Compiler;
+use super::scope::Scope;
+use super::time::Time;
+use super::tree::{Read, Role};
+use crate::rules::{CharacterRule, Named, PolicyRule, Ruleset, Word};
+use crate::text::{Code, Diagnostic, Span};
+
+/// A character of the ruleset.
+#[derive(Clone, Debug)]
+pub struct CharacterPlan {
+    /// Its name.
+    pub name: String,
+    /// For readers.
+    pub about: String,
+    /// Only for others to extend.
+    pub template: bool,
+    /// The level.
+    pub level: f64,
+    /// How its attributes are computed, in order.
+    pub attributes: Vec<AttributePlan>,
+    /// Whether it has a pool, by the pool's number.
+    pub pools: Vec<bool>,
+    /// What it can do.
+    pub abilities: Vec<AbilityId>,
+    /// How it chooses.
+    pub policy: PolicyPlan,
+    /// The numbers with which it enters a fight.
+    pub(crate) block: Vec<f64>,
+}
+
+/// A priority list.
+#[derive(Clone, Debug, Default)]
+pub struct PolicyPlan {
+    /// Its name; empty for a character without one.
+    pub name: String,
+    /// How often an idle combatant looks again at conditions that change with time.
+    pub reaction: Time,
+    /// What to use, most wanted first.
+    pub uses: Vec<UsePlan>,
+    /// What makes it worth to look again.
+    pub watch: Watch,
+}
+
+/// One line of a priority list.
+#[derive(Clone, Copy, Debug)]
+pub struct UsePlan {
+    /// The ability.
+    pub ability: AbilityId,
+    /// Wanted only when this is true.
+    pub when: Option<FormulaId>,
+    /// The condition looks at the target, so one has to be picked first.
+    pub(crate) aims: bool,
+}
+
+/// What the conditions of a policy read.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Watch {
+    /// Own pools, one bit each.
+    pub own: u64,
+    /// Pools of others, one bit each.
+    pub others: u64,
+    /// Something that changes as time passes.
+    pub time: bool,
+}
+
+/// How soon an idle combatant looks again, when its policy does not say.
+const REACTION: Time = Time(100_000);
+
+impl Compiler<'_> {
+    pub(crate) fn policies(&mut self, rules: &Ruleset) {
+        for Named { name, rule, .. } in &rules.policies {
+            let plan = self.policy(name, rule);
+            self.program.policies.push(plan);
+        }
+    }
+
+    fn policy(&mut self, name: &str, rule: &PolicyRule) -> PolicyPlan {
+        let mut uses = Vec::new();
+        for line in &rule.uses {
+            let ability = look_up(&self.names.abilities, &line.ability.text, line.ability.span, "ability", self.out);
+            let when = line.when.as_ref().map(|when| self.truth(when, Scope::POLICY));
+            if let (Some(ability), None | Some(Some(_))) = (ability, &when) {
+                let when = when.flatten();
+                uses.push(UsePlan { ability, when, aims: when.is_some_and(|when| self.aims(when)) });
+            }
+        }
+        let reaction = rule.reaction.map_or(REACTION, Time::from_seconds);
+        let watch = self.watch(&uses);
+        PolicyPlan { name: name.to_owned(), reaction, uses, watch }
+    }
+
+    fn aims(&self, when: FormulaId) -> bool {
+        let mut aims = false;
+        self.program.formula(when).each_read(|read| {
+            aims |= matches!(read, Read::Attribute(Role::Target, _) | Read::Typed(Role::Target, _) | Read::Pool(Role::Target, ..));
+        });
+        aims
+    }
+
+    fn watch(&self, uses: &[UsePlan]) -> Watch {
+        let mut watch = Watch::default();
+        for line in uses {
+            if let Some(when) = line.when {
+                self.program.formula(when).each_read(|read| self.note(read, &mut watch));
+            }
+            let Some(ability) = self.program.abilities.get(line.ability.index()) else { continue };
+            for (pool, amount) in &ability.cost {
+                watch.own |= bit(*pool);
+                self.program.formula(*amount).each_read(|read| self.note(read, &mut watch));
+            }
+            if let Some(unlock) = ability.unlock {
+                self.program.formula(unlock).each_read(|read| self.note(read, &mut watch));
+            }
+        }
+        watch
+    }
+
+    fn note(&self, read: Read, watch: &mut Watch) {
+        match read {
+            Read::Now => watch.time = true,
+            Read::Pool(role, pool, _) => {
+                watch.time |= self.program.pools[pool.index()].flows();
+                let bits = if role == Role::Caster { &mut watch.own } else { &mut watch.others };
+                *bits |= bit(pool);
+            }
+            _ => {}
+        }
+    }
+
+    pub(crate) fn characters(&mut self, rules: &Ruleset) {
+        let circles = self.find_extends_circles(rules);
+        for (index, named) in rules.characters.iter().enumerate() {
+            let lineage: Vec<&CharacterRule> = if circles.contains(&index) { vec![&named.rule] } else { self.lineage(named, rules) };
+            let plan = self.character(named, &lineage);
+            self.program.characters.push(plan);
+        }
+    }
+
+    /// A character's rule, then those that it extends, nearest first.
+    fn lineage<'r>(&mut self, named: &'r Named<CharacterRule>, rules: &'r Ruleset) -> Vec<&'r CharacterRule> {
+        let mut lineage = vec![&named.rule];
+        let mut next = named.rule.extends.as_ref();
+        while let Some(parent) = next.and_then(|word| self.names.characters.get(&word.text)) {
+            if lineage.len() > rules.characters.len() {
+                break;
+            }
+            let rule = &rules.characters[parent.index()].rule;
+            lineage.push(rule);
+            next = rule.extends.as_ref();
+        }
+        lineage
+    }
+
+    fn find_extends_circles(&mut self, rules: &Ruleset) -> Vec<usize> {
+        let parent = |named: &Named<CharacterRule>| -> Vec<usize> {
+            let Some(word) = &named.rule.extends else { return Vec::new() };
+            look_up(&self.names.characters, &word.text, word.span, "character", self.out).map(|id| id.index()).into_iter().collect()
+        };
+        let parents: Vec<Vec<usize>> = rules.characters.iter().map(parent).collect();
+        let circle = find_circle(&parents).unwrap_or_default();
+        if let Some(first) = circle.first() {
+            let names: Vec<String> = circle.iter().chain([first]).map(|i| format!("`{}`", rules.characters[*i].name)).collect();
+            let span = rules.characters[*first].rule.extends.as_ref().map_or(rules.characters[*first].span, |word| word.span);
+            let message = format!("characters extend each other in a circle: {}", names.join(" → "));
+            self.out.push(Diagnostic::at(Code::ExtendsCycle, span, message));
+        }
+        circle
+    }
+
+    fn character(&mut self, named: &Named<CharacterRule>, lineage: &[&CharacterRule]) -> CharacterPlan {
+        // Names are looked up where they are written, so that an heir repeats no error.
+        let own = &named.rule;
+        for word in own.abilities.iter().flatten() {
+            look_up(&self.names.abilities, &word.text, word.span, "ability", self.out);
+        }
+        for word in own.pools.iter().flatten() {
+            look_up(&self.names.pools, &word.text, word.span, "pool", self.out);
+        }
+        if let Some(word) = &own.policy {
+            look_up(&self.names.policies, &word.text, word.span, "policy", self.out);
+        }
+        let level = lineage.iter().find_map(|rule| rule.level);
+        let abilities = lineage.iter().find_map(|rule| rule.abilities.as_deref()).unwrap_or_default();
+        let mut plan = CharacterPlan {
+            name: named.name.clone(),
+            about: own.about.clone(),
+            template: own.template,
+            level: level.unwrap_or(1.0),
+            attributes: self.character_attributes(lineage).unwrap_or_default(),
+            pools: self.character_pools(lineage),
+            abilities: abilities.iter().filter_map(|word| self.names.abilities.get(&word.text).copied()).collect(),
+            policy: PolicyPlan::default(),
+            block: Vec::new(),
+        };
+        plan.policy = self.character_policy(&plan, lineage);
+        self.check_costs(&plan, named.span);
+        plan
+    }
+
+    fn character_pools(&self, lineage: &[&CharacterRule]) -> Vec<bool> {
+        let listed = lineage.iter().find_map(|rule| rule.pools.as_ref());
+        let has = |name: &String| listed.is_none_or(|words| words.iter().any(|word| word.text == *name));
+        self.program.pools.iter().map(|pool| has(&pool.name)).collect()
+    }
+
+    fn character_policy(&mut self, plan: &CharacterPlan, lineage: &[&CharacterRule]) -> PolicyPlan {
+        let word: Option<&Word> = lineage.iter().find_map(|rule| rule.policy.as_ref());
+        let Some((word, id)) = word.and_then(|word| Some((word, *self.names.policies.get(&word.text)?))) else {
+            let uses: Vec<UsePlan> = plan.abilities.iter().map(|ability| UsePlan { ability: *ability, when: None, aims: false }).collect();
+            let watch = self.watch(&uses);
+            return PolicyPlan { name: String::new(), reaction: REACTION, uses, watch };
+        };
+        let policy = self.program.policies[id.index()].clone();
+        for line in &policy.uses {
+            if !plan.template && !plan.abilities.contains(&line.ability) {
+                let ability = self.program.abilities.get(line.ability.index()).map_or("", |ability| ability.name.as_str());
+                let message = format!("`{}` chooses by `{}`, which uses `{ability}`, and does not have that ability", plan.name, policy.name);
+                let help = format!("add `{ability}` to its abilities, or give it another policy");
+                self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).help(help));
+            }
+        }
+        policy
+    }
+
+    fn check_costs(&mut self, plan: &CharacterPlan, span: Span) {
+        for ability in plan.abilities.iter().filter_map(|id| self.program.abilities.get(id.index())) {
+            for (pool, _) in ability.cost.iter().filter(|(pool, _)| !plan.pools[pool.index()]) {
+                let pool = &self.program.pools[pool.index()].name;
+                let message = format!("`{}` has the ability `{}`, which costs `{pool}`, and lacks that pool", plan.name, ability.name);
+                let help = format!("add `{pool}` to its pools");
+                self.out.push(Diagnostic::at(Code::MissingPool, span, message).help(help));
+            }
+        }
+    }
+}
+
+/// The bit of a pool in a [`Watch`].
+pub(crate) fn bit(pool: PoolId) -> u64 {
+    1 << pool.0
+}

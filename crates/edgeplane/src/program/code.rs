@@ -1,0 +1,268 @@
+//! Tree → flat code for one accumulator.
+//!
+//! Each instruction takes the accumulator and at most one operand, which is a region and an offset.
+//! Sums are never regrouped, and an operand on the left is kept on the left, so the code gives the
+//! tree's result to the last bit. Formulas that are a single value or one operation on two values
+//! are recognised whole and need no instructions at all.
+
+use super::ids::SiteId;
+use super::layout::pool_slot;
+use super::ops::{BinaryOp, UnaryOp};
+use super::tree::{PoolPart, Read, Role, Tree, TreeKind};
+use super::Program;
+
+/// Where an operand is kept.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Operand {
+    pub(super) region: u8,
+    pub(super) at: u16,
+}
+
+/// Regions; see [`super::eval::Frame`].
+const LOCALS: u8 = 0;
+const CONSTANTS: u8 = 1;
+
+/// What an instruction does.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum OpCode {
+    Load,
+    Store,
+    Unary(UnaryOp),
+    Binary(BinaryOp),
+    Reversed(BinaryOp),
+    Jump,
+    JumpIfFalse,
+    JumpIfTrue,
+    PoolAmount,
+    PoolMissing,
+    PoolShare,
+    Now,
+    Curve,
+    Lerp,
+    Roll,
+    Between,
+    Dice,
+}
+
+/// One instruction.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Op {
+    pub(super) code: OpCode,
+    pub(super) operand: Operand,
+    /// A jump's aim, a curve, a place of chance.
+    pub(super) aux: u32,
+}
+
+/// How a formula is evaluated.
+#[derive(Clone, Copy, Debug)]
+pub enum Shape {
+    /// It is one value.
+    Value(Operand),
+    /// It is one operation on two values.
+    Two(BinaryOp, Operand, Operand),
+    /// Instructions, by their range in the program's code.
+    Code {
+        /// The first.
+        start: u32,
+        /// One past the last.
+        end: u32,
+    },
+}
+
+/// Emits the code of one formula.
+pub(crate) struct Emitter<'a> {
+    program: &'a mut Program,
+    start: usize,
+    /// The next free local; grows with nesting.
+    next_local: u16,
+}
+
+impl<'a> Emitter<'a> {
+    /// Compiles a tree whose own locals end before `first_local`.
+    pub(crate) fn compile(program: &'a mut Program, tree: &Tree, first_local: u16) -> Shape {
+        let start = program.code.len();
+        let mut emitter = Self { program, start, next_local: first_local };
+        if let Some(operand) = emitter.operand(tree) {
+            return Shape::Value(operand);
+        }
+        if let TreeKind::Binary(op, a, b) = &tree.kind
+            && let (Some(a), Some(b)) = (emitter.operand(a), emitter.operand(b))
+        {
+            return Shape::Two(*op, a, b);
+        }
+        emitter.emit(tree);
+        Shape::Code { start: start as u32, end: emitter.program.code.len() as u32 }
+    }
+
+    fn push(&mut self, code: OpCode, operand: Operand, aux: u32) {
+        self.program.code.push(Op { code, operand, aux });
+    }
+
+    fn plain(&mut self, code: OpCode) {
+        self.push(code, Operand { region: LOCALS, at: 0 }, 0);
+    }
+
+    fn here(&self) -> u32 {
+        (self.program.code.len() - self.start) as u32
+    }
+
+    fn jump(&mut self, code: OpCode) -> usize {
+        self.plain(code);
+        self.program.code.len() - 1
+    }
+
+    fn land(&mut self, jump: usize) {
+        self.program.code[jump].aux = self.here();
+    }
+
+    fn local(&mut self) -> u16 {
+        let local = self.next_local;
+        self.next_local += 1;
+        self.program.layout.locals = self.program.layout.locals.max(self.next_local);
+        local
+    }
+
+    fn store(&mut self) -> Operand {
+        let operand = Operand { region: LOCALS, at: self.local() };
+        self.push(OpCode::Store, operand, 0);
+        operand
+    }
+
+    /// A tree that is a plain value in memory.
+    fn operand(&mut self, tree: &Tree) -> Option<Operand> {
+        let role = |role, caster, target| if role == Role::Caster { caster } else { target };
+        Some(match &tree.kind {
+            TreeKind::Constant(value) => Operand { region: CONSTANTS, at: self.constant(*value) },
+            TreeKind::Read(read) => match *read {
+                Read::Attribute(of, slot) | Read::Standing(of, slot) => Operand { region: role(of, 2, 3), at: slot.0 },
+                Read::Typed(of, slot) => Operand { region: role(of, 4, 5), at: slot.0 },
+                Read::Local(local) => Operand { region: LOCALS, at: local },
+                Read::Pool(of, pool, part) => {
+                    let at = self.program.layout.pool(pool).0;
+                    let flows = self.program.pools[pool.index()].flows();
+                    match part {
+                        PoolPart::Max => Operand { region: role(of, 2, 3), at: at + pool_slot::CAP },
+                        PoolPart::Amount if !flows => Operand { region: role(of, 2, 3), at: at + pool_slot::AMOUNT },
+                        _ => return None,
+                    }
+                }
+                Read::Now => return None,
+            },
+            _ => return None,
+        })
+    }
+
+    fn constant(&mut self, value: f64) -> u16 {
+        let constants = &mut self.program.constants;
+        let known = constants.iter().position(|known| known.to_bits() == value.to_bits());
+        let index = known.unwrap_or_else(|| {
+            constants.push(value);
+            constants.len() - 1
+        });
+        // More than fit are counted, and reported once everything is compiled.
+        u16::try_from(index).unwrap_or(u16::MAX)
+    }
+
+    /// Emits code that leaves the tree's value in the accumulator.
+    fn emit(&mut self, tree: &Tree) {
+        if let Some(operand) = self.operand(tree) {
+            return self.push(OpCode::Load, operand, 0);
+        }
+        match &tree.kind {
+            TreeKind::Constant(_) => {}
+            TreeKind::Read(read) => self.read(*read),
+            TreeKind::Unary(op, a) => {
+                self.emit(a);
+                self.plain(OpCode::Unary(*op));
+            }
+            TreeKind::Binary(op, a, b) => self.binary(*op, a, b),
+            TreeKind::And(a, b) => self.short_cut(a, b, OpCode::JumpIfFalse),
+            TreeKind::Or(a, b) => self.short_cut(a, b, OpCode::JumpIfTrue),
+            TreeKind::If(parts) => self.branch(parts),
+            TreeKind::Lerp(parts) => self.lerp(parts),
+            TreeKind::Curve(curve, x) => {
+                self.emit(x);
+                self.push(OpCode::Curve, Operand { region: LOCALS, at: 0 }, u32::from(curve.0));
+            }
+            TreeKind::Roll(site, p) => {
+                self.emit(p);
+                self.push(OpCode::Roll, Operand { region: LOCALS, at: 0 }, site.0);
+            }
+            TreeKind::Between(site, low, high) => self.drawn(OpCode::Between, *site, low, high),
+            TreeKind::Dice(site, number, sides) => self.drawn(OpCode::Dice, *site, number, sides),
+            TreeKind::Let(local, bound, body) => {
+                self.emit(bound);
+                self.push(OpCode::Store, Operand { region: LOCALS, at: *local }, 0);
+                self.emit(body);
+            }
+        }
+    }
+
+    fn read(&mut self, read: Read) {
+        let Read::Pool(of, pool, part) = read else { return self.plain(OpCode::Now) };
+        let code = match part {
+            PoolPart::Missing => OpCode::PoolMissing,
+            PoolPart::Share => OpCode::PoolShare,
+            PoolPart::Amount | PoolPart::Max => OpCode::PoolAmount,
+        };
+        let region = if of == Role::Caster { 2 } else { 3 };
+        self.push(code, Operand { region, at: self.program.layout.pool(pool).0 }, 0);
+    }
+
+    fn binary(&mut self, op: BinaryOp, a: &Tree, b: &Tree) {
+        if let Some(operand) = self.operand(b) {
+            self.emit(a);
+            self.push(OpCode::Binary(op), operand, 0);
+        } else if let Some(operand) = self.operand(a) {
+            self.emit(b);
+            self.push(OpCode::Reversed(op), operand, 0);
+        } else {
+            let left = self.aside(a);
+            self.emit(b);
+            self.push(OpCode::Reversed(op), left, 0);
+            self.next_local -= 1;
+        }
+    }
+
+    /// Emits a tree and keeps its value in a local, which the caller gives back.
+    fn aside(&mut self, tree: &Tree) -> Operand {
+        self.emit(tree);
+        self.store()
+    }
+
+    fn short_cut(&mut self, a: &Tree, b: &Tree, jump: OpCode) {
+        self.emit(a);
+        let jump = self.jump(jump);
+        self.emit(b);
+        self.land(jump);
+    }
+
+    fn branch(&mut self, parts: &[Tree; 3]) {
+        self.emit(&parts[0]);
+        let otherwise = self.jump(OpCode::JumpIfFalse);
+        self.emit(&parts[1]);
+        let done = self.jump(OpCode::Jump);
+        self.land(otherwise);
+        self.emit(&parts[2]);
+        self.land(done);
+    }
+
+    fn lerp(&mut self, parts: &[Tree; 3]) {
+        // The instruction finds `a` and `b` in two neighbouring locals.
+        let (first, second) = (self.local(), self.local());
+        for (local, part) in [(first, &parts[0]), (second, &parts[1])] {
+            self.emit(part);
+            self.push(OpCode::Store, Operand { region: LOCALS, at: local }, 0);
+        }
+        self.emit(&parts[2]);
+        self.push(OpCode::Lerp, Operand { region: LOCALS, at: first }, 0);
+        self.next_local -= 2;
+    }
+
+    fn drawn(&mut self, code: OpCode, site: SiteId, first: &Tree, second: &Tree) {
+        let operand = self.aside(first);
+        self.emit(second);
+        self.push(code, operand, site.0);
+        self.next_local -= 1;
+    }
+}

@@ -1,0 +1,171 @@
+//! Encounters, and how a fight is set up from one.
+
+use std::sync::Arc;
+
+use super::Program;
+use super::eval::Memory;
+use super::ids::{CharacterId, CombatantId, EncounterId, SideId};
+use super::layout::Layout;
+use super::names::look_up;
+use super::resolve::{Compiler, stable_hash};
+use super::time::Time;
+use crate::rules::{EncounterRule, MemberRule, Named, Ruleset};
+use crate::text::{Code, Diagnostic};
+
+/// An encounter of the ruleset.
+#[derive(Clone, Debug)]
+pub struct EncounterPlan {
+    /// Its name.
+    pub name: String,
+    /// For readers.
+    pub about: String,
+    /// The sides with the characters on them.
+    pub sides: Vec<(String, Vec<CharacterId>)>,
+    /// When it ends at the latest.
+    pub time_limit: Time,
+}
+
+/// One who takes part.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct CombatantPlan {
+    /// What to call it: the character's name, told apart by number and side where needed.
+    pub label: String,
+    /// The character.
+    pub character: CharacterId,
+    /// The side.
+    pub side: SideId,
+}
+
+/// Everything with which a fight begins, computed once and copied for each fight.
+#[derive(Clone, Debug)]
+pub struct Setup {
+    pub(crate) program: Arc<Program>,
+    /// The encounter's name.
+    pub name: String,
+    /// Names of the sides.
+    pub sides: Vec<String>,
+    /// Who takes part.
+    pub combatants: Vec<CombatantPlan>,
+    /// When the fight ends at the latest.
+    pub time_limit: Time,
+    pub(crate) memory: Memory,
+    /// Names of the streams of chance, hashed.
+    pub(crate) streams: Vec<u64>,
+}
+
+impl Compiler<'_> {
+    pub(crate) fn encounters(&mut self, rules: &Ruleset) {
+        for Named { name, rule, .. } in &rules.encounters {
+            let plan = self.encounter(name, rule);
+            self.program.encounters.push(plan);
+        }
+    }
+
+    fn encounter(&mut self, name: &str, rule: &EncounterRule) -> EncounterPlan {
+        let mut sides = Vec::new();
+        for side in &rule.sides {
+            let members = side.members.iter().flat_map(|member| self.member(member)).collect();
+            sides.push((side.name.text.clone(), members));
+        }
+        let time_limit = rule.time_limit.map_or(Time::NEVER, Time::from_seconds);
+        EncounterPlan { name: name.to_owned(), about: rule.about.clone(), sides, time_limit }
+    }
+
+    fn member(&mut self, member: &MemberRule) -> Vec<CharacterId> {
+        let word = &member.character;
+        let Some(id) = look_up(&self.names.characters, &word.text, word.span, "character", self.out) else { return Vec::new() };
+        if self.program.characters.get(id.index()).is_some_and(|plan| plan.template) {
+            let message = format!("`{}` is a template: it is there to be extended, and cannot fight", word.text);
+            self.out.push(Diagnostic::at(Code::TemplateUsed, word.span, message));
+        }
+        vec![id; member.count as usize]
+    }
+}
+
+impl Setup {
+    /// A fight of an encounter.
+    pub fn of(program: &Arc<Program>, encounter: EncounterId) -> Self {
+        let plan = &program.encounters[encounter.index()];
+        let mut setup = Self::between(program, &plan.sides);
+        setup.name.clone_from(&plan.name);
+        setup.time_limit = plan.time_limit;
+        setup
+    }
+
+    /// A fight between any sides, without an encounter in the ruleset and without a time limit.
+    pub fn between(program: &Arc<Program>, sides: &[(String, Vec<CharacterId>)]) -> Self {
+        let combatants = combatants(program, sides);
+        let mut setup = Self {
+            program: Arc::clone(program),
+            name: String::new(),
+            sides: sides.iter().map(|(name, _)| name.clone()).collect(),
+            time_limit: Time::NEVER,
+            memory: Memory::default(),
+            streams: streams(program, &combatants),
+            combatants,
+        };
+        setup.memory = setup.first_memory();
+        setup
+    }
+
+    fn first_memory(&self) -> Memory {
+        let program = &self.program;
+        let mut numbers = vec![0.0; usize::from(program.layout.locals)];
+        numbers.extend_from_slice(&program.constants);
+        for combatant in &self.combatants {
+            numbers.extend_from_slice(&program.characters[combatant.character.index()].block);
+        }
+        let mut memory = Memory::new(numbers);
+        for (index, combatant) in self.combatants.iter().enumerate() {
+            let allies = self.combatants.iter().filter(|other| other.side == combatant.side).count();
+            let me = CombatantId(index as u16);
+            memory.set(program.place(me, Layout::ALLIES), allies as f64);
+            memory.set(program.place(me, Layout::ENEMIES), (self.combatants.len() - allies) as f64);
+        }
+        memory
+    }
+
+    /// The program that the fight runs.
+    pub fn program(&self) -> &Arc<Program> {
+        &self.program
+    }
+
+    /// Finds a combatant by its label.
+    pub fn find_combatant(&self, label: &str) -> Option<CombatantId> {
+        self.combatants.iter().position(|combatant| combatant.label == label).map(|index| CombatantId(index as u16))
+    }
+
+    /// Ids of all combatants.
+    pub fn ids(&self) -> impl Iterator<Item = CombatantId> + use<> {
+        (0..self.combatants.len() as u16).map(CombatantId)
+    }
+}
+
+fn combatants(program: &Program, sides: &[(String, Vec<CharacterId>)]) -> Vec<CombatantPlan> {
+    let mut combatants = Vec::new();
+    for (side_index, (side, characters)) in sides.iter().enumerate() {
+        for (index, character) in characters.iter().enumerate() {
+            let same = |list: &[CharacterId]| list.iter().filter(|other| *other == character).count();
+            let mut label = program.characters[character.index()].name.clone();
+            if same(characters) > 1 {
+                label.push_str(&format!(" {}", same(&characters[..=index])));
+            }
+            if sides.iter().filter(|(_, list)| list.contains(character)).count() > 1 {
+                label.push_str(&format!(" ({side})"));
+            }
+            combatants.push(CombatantPlan { label, character: *character, side: SideId(side_index as u16) });
+        }
+    }
+    combatants
+}
+
+/// Streams are named by the combatant's label and the place of use, never by an order, so that
+/// listing the sides the other way round draws the same chances.
+fn streams(program: &Program, combatants: &[CombatantPlan]) -> Vec<u64> {
+    let name = |label: u64, site: &u64| label.rotate_left(29).wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ site;
+    let of = |combatant: &CombatantPlan| {
+        let label = stable_hash(&combatant.label);
+        program.sites.iter().map(|site| name(label, site)).collect::<Vec<_>>()
+    };
+    combatants.iter().flat_map(of).collect()
+}

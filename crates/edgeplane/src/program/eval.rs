@@ -1,0 +1,340 @@
+//! Running flat code over the numbers of a fight.
+
+use super::Program;
+use super::code::{Op, OpCode, Operand, Shape};
+use super::fault::Fault;
+use super::ids::{CombatantId, FormulaId, SiteId};
+use super::layout::pool_slot;
+use super::ops::{BinaryOp, lerp, truth};
+use super::tree::{Read, Role, dice_possible};
+
+/// Where chance is drawn: one stream for each combatant and place of use.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct StreamId(pub u32);
+
+/// The one interface through which an engine asks for chance. What answers decides whether fights
+/// are sampled, replayed or enumerated.
+pub trait Chance {
+    /// True with probability `p`, which may lie outside of 0 to 1 and then is as good as certain.
+    fn chance(&mut self, stream: StreamId, p: f64) -> bool;
+    /// A whole number from 0 to `n` − 1, all alike likely; `n` is at least 1.
+    fn pick(&mut self, stream: StreamId, n: u32) -> u32;
+    /// A number from 0 up to but without 1, uniformly.
+    fn uniform(&mut self, stream: StreamId) -> f64;
+}
+
+/// For formulas that cannot draw. Says no, least and middle.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct NoChance;
+
+impl Chance for NoChance {
+    fn chance(&mut self, _: StreamId, _: f64) -> bool {
+        false
+    }
+    fn pick(&mut self, _: StreamId, _: u32) -> u32 {
+        0
+    }
+    fn uniform(&mut self, _: StreamId) -> f64 {
+        0.5
+    }
+}
+
+/// What was drawn by the evaluation under way, so that it can be told afterwards.
+#[derive(Clone, Debug, Default)]
+pub struct Draws(Vec<f64>);
+
+impl Draws {
+    /// The draws, in order.
+    pub fn all(&self) -> &[f64] {
+        &self.0
+    }
+}
+
+/// The numbers of a fight; see [`super::layout`].
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Memory {
+    numbers: Vec<f64>,
+}
+
+impl Memory {
+    pub(crate) fn new(numbers: Vec<f64>) -> Self {
+        Self { numbers }
+    }
+
+    pub(crate) fn copy_from(&mut self, other: &Self) {
+        self.numbers.clone_from(&other.numbers);
+    }
+
+    pub(crate) fn numbers(&self) -> &[f64] {
+        &self.numbers
+    }
+
+    #[inline]
+    pub(crate) fn at(&self, index: usize) -> f64 {
+        self.numbers[index]
+    }
+
+    #[inline]
+    pub(crate) fn set(&mut self, index: usize, value: f64) {
+        self.numbers[index] = value;
+    }
+
+    #[inline]
+    pub(crate) fn set_local(&mut self, local: u16, value: f64) {
+        self.numbers[usize::from(local)] = value;
+    }
+
+    /// A pool's amount at a moment: a straight line, or stairs, within 0 and the cap.
+    #[inline]
+    pub(crate) fn pool_amount(&self, first: usize, now: f64) -> f64 {
+        let pool = &self.numbers[first..first + usize::from(pool_slot::WIDTH)];
+        let rate = pool[usize::from(pool_slot::RATE)];
+        let amount = pool[usize::from(pool_slot::AMOUNT)];
+        if rate == 0.0 {
+            return amount;
+        }
+        let (since, every) = (pool[usize::from(pool_slot::SINCE)], pool[usize::from(pool_slot::EVERY)]);
+        flowed(amount, rate, since, every, now, pool[usize::from(pool_slot::CAP)])
+    }
+
+    pub(crate) fn pool_missing(&self, first: usize, now: f64) -> f64 {
+        self.at(first + usize::from(pool_slot::CAP)) - self.pool_amount(first, now)
+    }
+
+    pub(crate) fn pool_share(&self, first: usize, now: f64) -> f64 {
+        let cap = self.at(first + usize::from(pool_slot::CAP));
+        if cap == 0.0 { 0.0 } else { self.pool_amount(first, now) / cap }
+    }
+}
+
+/// The amount of a flowing pool. `since`, `every` and `now` are microseconds; with `every` at zero
+/// the flow is `rate` per second, else `rate` at each whole multiple of `every`.
+#[inline]
+pub(crate) fn flowed(amount: f64, rate: f64, since: f64, every: f64, now: f64, cap: f64) -> f64 {
+    let units = if every == 0.0 { (now - since) * 1e-6 } else { (now / every).floor() - (since / every).floor() };
+    (amount + rate * units).max(0.0).min(cap)
+}
+
+/// Who acts on whom, when: everything that an operand's place depends on.
+#[derive(Clone, Copy, Debug)]
+pub struct Frame {
+    bases: [u32; 6],
+    /// Microseconds since the start of the fight.
+    pub(crate) now: f64,
+    /// First stream of the caster.
+    streams: u32,
+}
+
+impl Frame {
+    pub(crate) fn new(program: &Program, caster: CombatantId, target: CombatantId, damage_type: u16, now: f64) -> Self {
+        let first = program.first_block();
+        let stride = u32::from(program.layout.stride);
+        let caster_base = first + u32::from(caster.0) * stride;
+        let target_base = first + u32::from(target.0) * stride;
+        let of_type = u32::from(damage_type);
+        Self {
+            bases: [
+                0,
+                u32::from(program.layout.locals),
+                caster_base,
+                target_base,
+                caster_base + of_type,
+                target_base + of_type,
+            ],
+            now,
+            streams: u32::from(caster.0) * program.sites.len() as u32,
+        }
+    }
+
+    #[inline]
+    pub(crate) fn base(&self, role: Role) -> usize {
+        self.bases[if role == Role::Caster { 2 } else { 3 }] as usize
+    }
+
+    #[inline]
+    pub(crate) fn typed(&self, role: Role) -> usize {
+        self.bases[if role == Role::Caster { 4 } else { 5 }] as usize
+    }
+
+    #[inline]
+    pub(crate) fn now_seconds(&self) -> f64 {
+        self.now * 1e-6
+    }
+
+    #[inline]
+    fn index(&self, operand: Operand) -> usize {
+        self.bases[usize::from(operand.region)] as usize + usize::from(operand.at)
+    }
+
+    #[inline]
+    pub(crate) fn stream(&self, site: SiteId) -> StreamId {
+        StreamId(self.streams + site.0)
+    }
+}
+
+impl Program {
+    /// Index of the first combatant's block.
+    pub(crate) fn first_block(&self) -> u32 {
+        u32::from(self.layout.locals) + self.constants.len() as u32
+    }
+
+    /// Evaluates a formula to a finite number (truths are 1 and 0).
+    ///
+    /// # Errors
+    /// The part of the formula that has no value, with what led there.
+    #[inline]
+    pub(crate) fn number<C: Chance>(
+        &self,
+        formula: FormulaId,
+        memory: &mut Memory,
+        frame: &Frame,
+        chance: &mut C,
+        draws: &mut Draws,
+    ) -> Result<f64, Box<Fault>> {
+        let value = self.evaluate(formula, memory, frame, chance, draws);
+        if value.is_finite() { Ok(value) } else { self.look_closer(formula, memory, frame, draws) }
+    }
+
+    /// The fast path gave up: the careful one finds out where and why. It may also find a value
+    /// after all, since the fast one checks more coarsely.
+    #[cold]
+    #[inline(never)]
+    fn look_closer(&self, formula: FormulaId, memory: &Memory, frame: &Frame, draws: &Draws) -> Result<f64, Box<Fault>> {
+        match self.formula(formula).tree.read(self, memory, frame, draws.all()) {
+            Ok(reading) => Ok(reading.value),
+            Err(stumble) => Err(Box::new(Fault::new(self, formula, stumble))),
+        }
+    }
+
+    /// Evaluates a formula; NaN or an infinity where it has no value.
+    #[inline]
+    pub(crate) fn evaluate<C: Chance>(
+        &self,
+        formula: FormulaId,
+        memory: &mut Memory,
+        frame: &Frame,
+        chance: &mut C,
+        draws: &mut Draws,
+    ) -> f64 {
+        self.evaluate_shape(self.formulas[formula.index()].shape, memory, frame, chance, draws)
+    }
+
+    #[inline]
+    pub(crate) fn evaluate_shape<C: Chance>(
+        &self,
+        shape: Shape,
+        memory: &mut Memory,
+        frame: &Frame,
+        chance: &mut C,
+        draws: &mut Draws,
+    ) -> f64 {
+        match shape {
+            Shape::Value(operand) => memory.at(frame.index(operand)),
+            Shape::Two(op, a, b) => guarded(op, memory.at(frame.index(a)), memory.at(frame.index(b))),
+            Shape::Code { start, end } => self.run(start, end, memory, frame, chance, draws),
+        }
+    }
+
+    fn run<C: Chance>(
+        &self,
+        start: u32,
+        end: u32,
+        memory: &mut Memory,
+        frame: &Frame,
+        chance: &mut C,
+        draws: &mut Draws,
+    ) -> f64 {
+        draws.0.clear();
+        let code = &self.code[start as usize..end as usize];
+        let mut acc = 0.0;
+        let mut at = 0;
+        while let Some(op) = code.get(at) {
+            at += 1;
+            match op.code {
+                OpCode::Load => acc = memory.at(frame.index(op.operand)),
+                OpCode::Store => memory.set_local(op.operand.at, acc),
+                OpCode::Binary(binary) => acc = guarded(binary, acc, memory.at(frame.index(op.operand))),
+                OpCode::Reversed(binary) => acc = guarded(binary, memory.at(frame.index(op.operand)), acc),
+                OpCode::Unary(unary) => {
+                    if !acc.is_finite() {
+                        return f64::NAN;
+                    }
+                    acc = unary.apply(acc);
+                }
+                OpCode::Jump => at = op.aux as usize,
+                OpCode::JumpIfFalse | OpCode::JumpIfTrue => {
+                    if !acc.is_finite() {
+                        return f64::NAN;
+                    }
+                    if (acc != 0.0) == (op.code == OpCode::JumpIfTrue) {
+                        at = op.aux as usize;
+                    }
+                }
+                _ => {
+                    acc = self.rare(op, acc, memory, frame, chance, draws);
+                    if acc.is_nan() {
+                        return acc;
+                    }
+                }
+            }
+        }
+        acc
+    }
+
+    /// Pools in flow, curves, chance: too large to sit in the loop that adds and multiplies.
+    fn rare<C: Chance>(&self, op: &Op, acc: f64, memory: &Memory, frame: &Frame, chance: &mut C, draws: &mut Draws) -> f64 {
+        let operand = || memory.at(frame.index(op.operand));
+        let value = match op.code {
+            OpCode::PoolAmount => return memory.pool_amount(frame.index(op.operand), frame.now),
+            OpCode::PoolMissing => return memory.pool_missing(frame.index(op.operand), frame.now),
+            OpCode::PoolShare => return memory.pool_share(frame.index(op.operand), frame.now),
+            OpCode::Now => return frame.now_seconds(),
+            _ if !acc.is_finite() => return f64::NAN,
+            OpCode::Curve => return self.curves[op.aux as usize].at(acc),
+            OpCode::Lerp => {
+                let next = Operand { at: op.operand.at + 1, ..op.operand };
+                return lerp(operand(), memory.at(frame.index(next)), acc);
+            }
+            OpCode::Roll => truth(chance.chance(frame.stream(SiteId(op.aux)), acc)),
+            OpCode::Between => {
+                let low = operand();
+                // Not `low > acc`: a NaN must be stopped here too.
+                if !(low <= acc) {
+                    return f64::NAN;
+                }
+                lerp(low, acc, chance.uniform(frame.stream(SiteId(op.aux))))
+            }
+            OpCode::Dice => {
+                let (number, sides) = (operand(), acc);
+                if !dice_possible(number, sides) {
+                    return f64::NAN;
+                }
+                let stream = frame.stream(SiteId(op.aux));
+                let throw = |_| f64::from(chance.pick(stream, sides as u32) + 1);
+                (0..number as u32).map(throw).sum()
+            }
+            _ => f64::NAN,
+        };
+        draws.0.push(value);
+        value
+    }
+}
+
+/// An operation that lets no bad operand disappear: where it could, the result is a NaN.
+#[inline]
+fn guarded(op: BinaryOp, a: f64, b: f64) -> f64 {
+    let bad = match op {
+        BinaryOp::Divide => b == 0.0 || !b.is_finite(),
+        BinaryOp::Power => !(a.is_finite() && b.is_finite()),
+        _ if op.swallows() => !(a - b).is_finite(),
+        _ => false,
+    };
+    if bad { f64::NAN } else { op.apply(a, b) }
+}
+
+impl Read {
+    /// Whether only attributes and the level are read: what stays until an attribute changes.
+    pub(crate) fn is_attribute(self) -> bool {
+        matches!(self, Self::Attribute(..) | Self::Typed(..))
+    }
+}

@@ -1,0 +1,112 @@
+//! The designer's own formulas: checked where they are defined, once.
+
+use super::resolve::{Compiler, Resolver};
+use super::scope::Scope;
+use super::tree::{Read, Tree, TreeKind};
+use crate::formula::{Expr, ExprKind};
+use crate::rules::{FunctionRule, Named};
+use crate::text::{Code, Diagnostic};
+
+impl Compiler<'_> {
+    /// Checks the designer's own formulas where they are defined, once. Those that are wrong are
+    /// remembered, so that nobody who calls them is blamed.
+    pub(crate) fn check_functions(&mut self) {
+        for index in 0..self.functions.len() {
+            self.broken[index] |= self.functions[index].rule.is.is_none();
+        }
+        self.find_function_cycles();
+        let sites = (self.program.sites.len(), self.site_names.len());
+        for index in 0..self.functions.len() {
+            let rule = &self.functions[index].rule;
+            let Some(body) = rule.is.as_ref().filter(|_| !self.broken[index]) else { continue };
+            let before = self.out.any_error();
+            let arguments = rule.args.iter().enumerate().map(|(i, arg)| {
+                let read = TreeKind::Read(Read::Local(i as u16));
+                (arg.text.clone(), Tree { kind: read, range: 0..0, called: true })
+            });
+            let arguments = arguments.collect();
+            let mut resolver = Resolver {
+                compiler: self,
+                formula: body,
+                scope: Scope::FUNCTION,
+                called: vec![],
+                arguments,
+                next_local: 0,
+                quiet: false,
+                put_in: 0,
+            };
+            let fine = resolver.expr(&body.expr).is_some();
+            self.broken[index] = !fine || (!before && self.out.any_error());
+        }
+        // Places of chance count where a formula is used, not where it is defined.
+        self.program.sites.truncate(sites.0);
+        self.site_names.truncate(sites.1);
+    }
+
+    fn find_function_cycles(&mut self) {
+        let calls: Vec<Vec<usize>> = self.functions.iter().map(|named| self.calls_of(named)).collect();
+        for start in 0..calls.len() {
+            let mut path = vec![start];
+            if !self.broken[start] && closes(&calls, start, &mut path) {
+                let told: Vec<String> = path.iter().map(|i| format!("`{}`", self.functions[*i].name)).collect();
+                let message = format!("formulas call each other in a circle: {} → {}", told.join(" → "), told[0]);
+                self.out.push(Diagnostic::at(Code::FunctionCycle, self.functions[start].span, message));
+                path.iter().for_each(|i| self.broken[*i] = true);
+            }
+        }
+    }
+
+    fn calls_of(&self, named: &Named<FunctionRule>) -> Vec<usize> {
+        let mut calls = Vec::new();
+        if let Some(body) = &named.rule.is {
+            collect_calls(&body.expr, &mut |name| calls.extend(self.names.functions.get(name)));
+        }
+        calls
+    }
+}
+
+fn collect_calls(expr: &Expr, found: &mut impl FnMut(&str)) {
+    match &expr.kind {
+        ExprKind::Call(name, arguments) => {
+            found(&name.text);
+            arguments.iter().for_each(|argument| collect_calls(argument, found));
+        }
+        ExprKind::Unary(_, a) => collect_calls(a, found),
+        ExprKind::Binary(_, a, b) => {
+            collect_calls(a, found);
+            collect_calls(b, found);
+        }
+        _ => {}
+    }
+}
+
+/// Whether a walk from the end of `path` comes back to `start`; `path` is then that circle.
+fn closes(edges: &[Vec<usize>], start: usize, path: &mut Vec<usize>) -> bool {
+    let mut seen = vec![false; edges.len()];
+    walk(edges, start, path, &mut seen)
+}
+
+fn walk(edges: &[Vec<usize>], start: usize, path: &mut Vec<usize>, seen: &mut [bool]) -> bool {
+    let Some(&last) = path.last() else { return false };
+    for &next in &edges[last] {
+        if next == start {
+            return true;
+        }
+        if !std::mem::replace(&mut seen[next], true) {
+            path.push(next);
+            if walk(edges, start, path, seen) {
+                return true;
+            }
+            path.pop();
+        }
+    }
+    false
+}
+
+/// Finds a circle among `edges`, from any start; used wherever things may refer to each other.
+pub(crate) fn find_circle(edges: &[Vec<usize>]) -> Option<Vec<usize>> {
+    (0..edges.len()).find_map(|start| {
+        let mut path = vec![start];
+        closes(edges, start, &mut path).then_some(path)
+    })
+}

@@ -1,0 +1,44 @@
+//! Dense ids: what names become.
+
+macro_rules! ids {
+    ($($name:ident($number:ty) $about:literal;)*) => { $(
+        #[doc = $about]
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize, serde::Deserialize)]
+        pub struct $name(pub $number);
+
+        impl $name {
+            /// As an index.
+            pub fn index(self) -> usize {
+                self.0 as usize
+            }
+        }
+    )* };
+}
+
+ids! {
+    PoolId(u16) "A pool of the ruleset.";
+    DamageTypeId(u16) "A damage type of the ruleset.";
+    StepId(u16) "A hit step or a heal step, by its place in the order.";
+    AbilityId(u16) "An ability of the ruleset.";
+    PolicyId(u16) "A policy of the ruleset.";
+    CharacterId(u16) "A character of the ruleset.";
+    EncounterId(u16) "An encounter of the ruleset.";
+    CurveId(u16) "A curve of the ruleset.";
+    FormulaId(u32) "A formula of the ruleset.";
+    SiteId(u32) "A place in the ruleset where chance is drawn.";
+    SideId(u16) "A side of an encounter.";
+    CombatantId(u16) "A combatant of an encounter.";
+    Slot(u16) "Where a number of a combatant is kept in its block.";
+}
+
+impl SiteId {
+    /// Where lots are drawn.
+    pub(crate) const LOT: Self = Self(0);
+}
+
+impl Slot {
+    /// The slot so many further on.
+    pub(crate) fn plus(self, more: u16) -> Self {
+        Self(self.0 + more)
+    }
+}

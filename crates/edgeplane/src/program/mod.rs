@@ -1,0 +1,184 @@
+//! Program: what the rules mean. Names become dense ids, formulas become flat code, attributes are
+//! put in the order in which they read each other.
+//!
+//! A [`Program`] never changes once it is built and is shared by every fight.
+
+mod abilities;
+mod attributes;
+mod blocks;
+mod build;
+mod characters;
+mod code;
+mod encounters;
+mod eval;
+mod fault;
+mod functions;
+mod hoist;
+mod ids;
+mod layout;
+mod names;
+mod ops;
+mod resolve;
+mod resolve_names;
+mod scope;
+mod steps;
+mod time;
+mod tree;
+
+pub use abilities::{AbilityPlan, OutcomePlan, PickPlan, PoolEffect, PoolEffectKind, StepsEffect};
+pub use blocks::BaseChange;
+pub use attributes::{AttributeInfo, AttributePlan};
+pub use characters::{CharacterPlan, PolicyPlan, UsePlan, Watch};
+pub use code::Shape;
+pub use encounters::{CombatantPlan, EncounterPlan, Setup};
+pub use eval::{Chance, Draws, Frame, Memory, StreamId};
+pub use fault::{Fault, FaultReason};
+pub use ids::*;
+pub use layout::{Layout, pool_slot};
+pub use names::Names;
+pub use resolve::CompiledFormula;
+pub use steps::{DamageTypeInfo, FlowPlan, PoolPlan, StartPlan, StepPlan};
+pub use time::Time;
+pub use tree::{LeafValue, Reading, Tree, TreeKind};
+
+pub use crate::rules::Rounding;
+
+use crate::text::Sources;
+
+/// A ruleset, compiled.
+#[derive(Clone, Debug, Default)]
+pub struct Program {
+    pub(crate) sources: Sources,
+    pub(crate) name: String,
+    pub(crate) rounding: Rounding,
+    pub(crate) layout: Layout,
+    pub(crate) formulas: Vec<CompiledFormula>,
+    pub(crate) code: Vec<code::Op>,
+    pub(crate) constants: Vec<f64>,
+    pub(crate) curves: Vec<ops::Curve>,
+    pub(crate) sites: Vec<u64>,
+    pub(crate) hidden: Vec<hoist::Hidden>,
+    pub(crate) attributes: Vec<AttributeInfo>,
+    pub(crate) pools: Vec<PoolPlan>,
+    pub(crate) damage_types: Vec<DamageTypeInfo>,
+    pub(crate) hit_steps: Vec<StepPlan>,
+    pub(crate) heal_steps: Vec<StepPlan>,
+    pub(crate) marks: Vec<String>,
+    pub(crate) abilities: Vec<AbilityPlan>,
+    pub(crate) policies: Vec<PolicyPlan>,
+    pub(crate) characters: Vec<CharacterPlan>,
+    pub(crate) encounters: Vec<EncounterPlan>,
+}
+
+impl Program {
+    /// The name that the ruleset gives itself.
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// The files that this was compiled from.
+    pub fn sources(&self) -> &Sources {
+        &self.sources
+    }
+
+    /// All attributes.
+    pub fn attributes(&self) -> &[AttributeInfo] {
+        &self.attributes
+    }
+
+    /// All pools.
+    pub fn pools(&self) -> &[PoolPlan] {
+        &self.pools
+    }
+
+    /// All damage types.
+    pub fn damage_types(&self) -> &[DamageTypeInfo] {
+        &self.damage_types
+    }
+
+    /// The hit steps in order.
+    pub fn hit_steps(&self) -> &[StepPlan] {
+        &self.hit_steps
+    }
+
+    /// The heal steps in order.
+    pub fn heal_steps(&self) -> &[StepPlan] {
+        &self.heal_steps
+    }
+
+    /// All abilities.
+    pub fn abilities(&self) -> &[AbilityPlan] {
+        &self.abilities
+    }
+
+    /// One ability.
+    pub fn ability(&self, id: AbilityId) -> &AbilityPlan {
+        &self.abilities[id.index()]
+    }
+
+    /// All policies.
+    pub fn policies(&self) -> &[PolicyPlan] {
+        &self.policies
+    }
+
+    /// All characters, templates included.
+    pub fn characters(&self) -> &[CharacterPlan] {
+        &self.characters
+    }
+
+    /// All encounters.
+    pub fn encounters(&self) -> &[EncounterPlan] {
+        &self.encounters
+    }
+
+    /// One compiled formula.
+    pub fn formula(&self, id: FormulaId) -> &CompiledFormula {
+        &self.formulas[id.index()]
+    }
+
+    /// The pool whose emptying defeats a combatant, if there is just one.
+    pub fn defeat_pool(&self) -> Option<PoolId> {
+        let mut defeating = self.pools.iter().enumerate().filter(|(_, pool)| pool.defeat);
+        match (defeating.next(), defeating.next()) {
+            (Some((index, _)), None) => Some(PoolId(index as u16)),
+            _ => None,
+        }
+    }
+
+    /// Finds an ability by name.
+    pub fn find_ability(&self, name: &str) -> Option<AbilityId> {
+        position(self.abilities.iter().map(|ability| ability.name.as_str()), name).map(AbilityId)
+    }
+
+    /// Finds a character by name.
+    pub fn find_character(&self, name: &str) -> Option<CharacterId> {
+        position(self.characters.iter().map(|character| character.name.as_str()), name).map(CharacterId)
+    }
+
+    /// Finds a pool by name.
+    pub fn find_pool(&self, name: &str) -> Option<PoolId> {
+        position(self.pools.iter().map(|pool| pool.name.as_str()), name).map(PoolId)
+    }
+
+    /// Finds an attribute by name, or one damage type of it: `resist.silt`.
+    pub fn find_attribute(&self, name: &str) -> Option<Slot> {
+        let (name, damage_type) = name.split_once('.').map_or((name, None), |(name, of)| (name, Some(of)));
+        let attribute = self.attributes.iter().find(|attribute| attribute.name == name)?;
+        match damage_type {
+            None if !attribute.per_type => Some(attribute.slot),
+            Some(of) if attribute.per_type => {
+                position(self.damage_types.iter().map(|kind| kind.name.as_str()), of).map(|kind| attribute.slot.plus(kind))
+            }
+            _ => None,
+        }
+    }
+
+    /// Finds an encounter by name.
+    pub fn find_encounter(&self, name: &str) -> Option<EncounterId> {
+        position(self.encounters.iter().map(|encounter| encounter.name.as_str()), name).map(EncounterId)
+    }
+}
+
+fn position<'a>(mut names: impl Iterator<Item = &'a str>, wanted: &str) -> Option<u16> {
+    names.position(|name| name == wanted).map(|index| index as u16)
+}

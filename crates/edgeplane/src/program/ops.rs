@@ -1,0 +1,132 @@
+//! What each operation does to numbers: the one place, shared by constant folding, by the tree and
+//! by the flat code, so that the three agree to the last bit.
+//!
+//! Truths are 1 and 0. An operation that has no finite result gives a NaN or an infinity; who calls
+//! it decides where that is caught.
+
+/// Operations on one number.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum UnaryOp {
+    Negate,
+    Not,
+    Abs,
+    Floor,
+    Ceil,
+    Round,
+    Sqrt,
+    Exp,
+    Ln,
+}
+
+/// Operations on two numbers.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum BinaryOp {
+    Add,
+    Subtract,
+    Multiply,
+    Divide,
+    Power,
+    Min,
+    Max,
+    Less,
+    AtMost,
+    Greater,
+    AtLeast,
+    Equal,
+    Unequal,
+}
+
+impl UnaryOp {
+    /// The result. `round` takes a half away from zero.
+    #[inline]
+    pub fn apply(self, x: f64) -> f64 {
+        match self {
+            Self::Negate => -x,
+            Self::Not => truth(x == 0.0),
+            Self::Abs => x.abs(),
+            Self::Floor => x.floor(),
+            Self::Ceil => x.ceil(),
+            Self::Round => x.round(),
+            Self::Sqrt => x.sqrt(),
+            Self::Exp => libm::exp(x),
+            Self::Ln => libm::log(x),
+        }
+    }
+}
+
+impl BinaryOp {
+    /// The result.
+    #[inline]
+    pub fn apply(self, a: f64, b: f64) -> f64 {
+        match self {
+            Self::Add => a + b,
+            Self::Subtract => a - b,
+            Self::Multiply => a * b,
+            Self::Divide => a / b,
+            Self::Power => libm::pow(a, b),
+            Self::Min => {
+                if b < a {
+                    b
+                } else {
+                    a
+                }
+            }
+            Self::Max => {
+                if b > a {
+                    b
+                } else {
+                    a
+                }
+            }
+            Self::Less => truth(a < b),
+            Self::AtMost => truth(a <= b),
+            Self::Greater => truth(a > b),
+            Self::AtLeast => truth(a >= b),
+            Self::Equal => truth(a == b),
+            Self::Unequal => truth(a != b),
+        }
+    }
+
+    /// Whether an infinity or a NaN among the operands could go in without coming out, so that
+    /// the operands have to be looked at. A sum or a product of a bad number stays bad.
+    #[inline]
+    pub fn swallows(self) -> bool {
+        !matches!(self, Self::Add | Self::Subtract | Self::Multiply)
+    }
+}
+
+#[inline]
+pub(crate) fn truth(holds: bool) -> f64 {
+    if holds { 1.0 } else { 0.0 }
+}
+
+/// `a + (b - a) * share`
+#[inline]
+pub(crate) fn lerp(a: f64, b: f64, share: f64) -> f64 {
+    a + (b - a) * share
+}
+
+/// A curve, ready to be read. Before its first and after its last point it stays level.
+#[derive(Clone, Debug, Default)]
+pub struct Curve {
+    /// Points, x rising.
+    pub points: Vec<(f64, f64)>,
+    /// Whether a value holds until the next point.
+    pub step: bool,
+}
+
+impl Curve {
+    /// The value at `x`.
+    pub fn at(&self, x: f64) -> f64 {
+        let after = self.points.partition_point(|(from, _)| *from <= x);
+        let Some(&(x0, y0)) = after.checked_sub(1).and_then(|i| self.points.get(i)) else {
+            return if x.is_nan() { x } else { self.points.first().map_or(0.0, |point| point.1) };
+        };
+        match self.points.get(after) {
+            Some(&(x1, y1)) if !self.step => y0 + (y1 - y0) * ((x - x0) / (x1 - x0)),
+            _ => y0,
+        }
+    }
+}

@@ -1,0 +1,177 @@
+//! Pools, damage types and the steps of hits and heals.
+
+use super::ids::{FormulaId, PoolId};
+use super::names::{ONLY_TYPE, look_up};
+use super::resolve::Compiler;
+use super::scope::Scope;
+use crate::rules::{CapChange, DamageTypeRule, FlowRule, Named, PoolRule, Ruleset, StartRule, StepRule, Word};
+use crate::text::{Code, Diagnostic};
+
+/// A pool of the ruleset.
+#[derive(Clone, Debug)]
+pub struct PoolPlan {
+    /// Its name.
+    pub name: String,
+    /// For readers.
+    pub about: String,
+    /// The cap; `None` only while a broken ruleset is checked.
+    pub cap: Option<FormulaId>,
+    /// The amount at the start of a fight.
+    pub start: StartPlan,
+    /// What is regained.
+    pub regen: Option<FlowPlan>,
+    /// What is lost.
+    pub decay: Option<FlowPlan>,
+    /// What the amount does when the cap moves.
+    pub on_cap_change: CapChange,
+    /// Whether a combatant falls when it empties.
+    pub defeat: bool,
+}
+
+impl PoolPlan {
+    /// Whether its amount changes as time passes.
+    pub fn flows(&self) -> bool {
+        self.regen.is_some() || self.decay.is_some()
+    }
+}
+
+/// The amount at the start of a fight.
+#[derive(Clone, Copy, Debug)]
+pub enum StartPlan {
+    /// The cap.
+    Full,
+    /// Nothing.
+    Empty,
+    /// So much, within the cap.
+    Amount(FormulaId),
+}
+
+/// A regeneration or a decay.
+#[derive(Clone, Copy, Debug)]
+pub struct FlowPlan {
+    /// Per second, or per portion.
+    pub amount: FormulaId,
+    /// Seconds between portions; `None` for a continuous flow.
+    pub every: Option<FormulaId>,
+}
+
+/// A damage type of the ruleset.
+#[derive(Clone, Debug)]
+pub struct DamageTypeInfo {
+    /// Its name.
+    pub name: String,
+    /// For readers.
+    pub about: String,
+    /// Hit steps that this type passes by, by name.
+    pub(crate) skips: Vec<String>,
+}
+
+/// A step of hits or heals.
+#[derive(Clone, Debug)]
+pub struct StepPlan {
+    /// Its name.
+    pub name: String,
+    /// For readers.
+    pub about: String,
+    /// Passed by unless true.
+    pub when: Option<FormulaId>,
+    /// The amount that leaves the step.
+    pub amount: Option<FormulaId>,
+    /// The hit ends here, told so.
+    pub stop: Option<String>,
+    /// This pool of the target takes what it can.
+    pub soak: Option<PoolId>,
+    /// The mark that it sets, by its number.
+    pub mark: Option<u16>,
+    /// Only for these damage types, by number.
+    pub(crate) types: Option<Vec<u16>>,
+    /// Only for these tags.
+    pub(crate) tags: Option<Vec<String>>,
+}
+
+impl Compiler<'_> {
+    pub(crate) fn pools(&mut self, rules: &Ruleset) {
+        for Named { name, rule, .. } in &rules.pools {
+            let plan = self.pool(name, rule);
+            self.program.pools.push(plan);
+        }
+    }
+
+    fn pool(&mut self, name: &str, rule: &PoolRule) -> PoolPlan {
+        let start = match &rule.start {
+            StartRule::Full => StartPlan::Full,
+            StartRule::Empty => StartPlan::Empty,
+            StartRule::Amount(formula) => self.number(formula, Scope::ATTRIBUTE).map_or(StartPlan::Full, StartPlan::Amount),
+        };
+        PoolPlan {
+            name: name.to_owned(),
+            about: rule.about.clone(),
+            cap: rule.max.as_ref().and_then(|max| self.number(max, Scope::ATTRIBUTE)),
+            start,
+            regen: rule.regen.as_ref().and_then(|flow| self.flow(flow)),
+            decay: rule.decay.as_ref().and_then(|flow| self.flow(flow)),
+            on_cap_change: rule.on_cap_change,
+            defeat: rule.defeat,
+        }
+    }
+
+    fn flow(&mut self, rule: &FlowRule) -> Option<FlowPlan> {
+        let every = match &rule.every {
+            Some(every) => Some(self.number(every, Scope::ATTRIBUTE)?),
+            None => None,
+        };
+        Some(FlowPlan { amount: self.number(&rule.amount, Scope::ATTRIBUTE)?, every })
+    }
+
+    pub(crate) fn damage_types(&mut self, rules: &Ruleset) {
+        for Named { name, rule: DamageTypeRule { skips, about }, .. } in &rules.damage_types {
+            let skips = self.step_names(skips, &rules.hit_steps, "hit step");
+            self.program.damage_types.push(DamageTypeInfo { name: name.clone(), about: about.clone(), skips });
+        }
+        if rules.damage_types.is_empty() {
+            let info = DamageTypeInfo { name: ONLY_TYPE.to_owned(), about: String::new(), skips: Vec::new() };
+            self.program.damage_types.push(info);
+        }
+    }
+
+    /// The names of steps, with those reported that no step has.
+    pub(crate) fn step_names(&mut self, words: &[Word], steps: &[Named<StepRule>], what: &str) -> Vec<String> {
+        for word in words {
+            if !steps.iter().any(|step| step.name == word.text) {
+                let message = format!("no {what} is called `{}`", word.text);
+                let diagnostic = Diagnostic::at(Code::UnknownName, word.span, message);
+                self.out.push(diagnostic.nearest(&word.text, steps.iter().map(|step| step.name.as_str())));
+            }
+        }
+        words.iter().map(|word| word.text.clone()).collect()
+    }
+
+    pub(crate) fn steps(&mut self, rules: &Ruleset) {
+        self.program.marks = self.names.marks.clone();
+        self.program.hit_steps = rules.hit_steps.iter().map(|step| self.step(step, Scope::HIT_STEP)).collect();
+        self.program.heal_steps = rules.heal_steps.iter().map(|step| self.step(step, Scope::HEAL_STEP)).collect();
+    }
+
+    fn step(&mut self, step: &Named<StepRule>, scope: Scope) -> StepPlan {
+        let Named { name, rule, .. } = step;
+        if let Some(types) = rule.types.as_ref().filter(|_| !scope.typed) {
+            let span = types.first().map_or(step.span, |word| word.span);
+            self.out.push(Diagnostic::at(Code::NotHere, span, "a heal has no damage type"));
+        }
+        let types = rule.types.as_ref().map(|words| {
+            let look = |word: &Word| look_up(&self.names.damage_types, &word.text, word.span, "damage type", self.out).map(|id| id.0);
+            words.iter().filter_map(look).collect()
+        });
+        StepPlan {
+            name: name.clone(),
+            about: rule.about.clone(),
+            when: rule.when.as_ref().and_then(|when| self.truth(when, scope)),
+            amount: rule.amount.as_ref().and_then(|amount| self.number(amount, scope)),
+            stop: rule.stop.as_ref().map(|stop| stop.text.clone()),
+            soak: rule.soak.as_ref().and_then(|pool| look_up(&self.names.pools, &pool.text, pool.span, "pool", self.out)),
+            mark: rule.mark.as_ref().and_then(|mark| self.names.marks.iter().position(|known| *known == mark.text)).map(|i| i as u16),
+            types,
+            tags: rule.tags.as_ref().map(|tags| tags.iter().map(|tag| tag.text.clone()).collect()),
+        }
+    }
+}

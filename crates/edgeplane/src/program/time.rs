@@ -1,0 +1,53 @@
+//! Time as a whole number of microseconds.
+
+use std::ops::{Add, Sub};
+
+/// A moment since the start of a fight, or a span of time, in microseconds.
+///
+/// Whole numbers add up to the same in any order, so two ways to the same moment meet exactly.
+///
+/// ```
+/// use edgeplane::Time;
+/// assert_eq!(Time::from_seconds(1.4) + Time::from_seconds(0.3), Time(1_700_000));
+/// ```
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize, serde::Deserialize)]
+pub struct Time(pub u64);
+
+impl Time {
+    /// The start of a fight.
+    pub const ZERO: Self = Self(0);
+    /// Later than any fight can last: 139 years.
+    pub const NEVER: Self = Self((1 << 42) - 1);
+
+    /// The nearest microsecond; below zero and NaN become zero, beyond all fights [`Time::NEVER`].
+    pub fn from_seconds(seconds: f64) -> Self {
+        let micros = (seconds * 1e6).round();
+        if micros >= Self::NEVER.0 as f64 { Self::NEVER } else { Self(micros.max(0.0) as u64) }
+    }
+
+    /// In seconds.
+    pub fn seconds(self) -> f64 {
+        self.0 as f64 * 1e-6
+    }
+
+    /// In microseconds, as the numbers of a fight keep it.
+    pub(crate) fn micros(self) -> f64 {
+        self.0 as f64
+    }
+}
+
+impl Add for Time {
+    type Output = Self;
+
+    fn add(self, other: Self) -> Self {
+        Self((self.0 + other.0).min(Self::NEVER.0))
+    }
+}
+
+impl Sub for Time {
+    type Output = Self;
+
+    fn sub(self, other: Self) -> Self {
+        Self(self.0.saturating_sub(other.0))
+    }
+}

@@ -1,0 +1,268 @@
+//! A formula as a tree with its names resolved, and its evaluation step by step.
+//!
+//! The tree is what the flat code is made from. It is also the slow and careful evaluator: it
+//! checks every single operation and can tell every value that it read, so it answers "why"
+//! (traces, explanations) and "where did this go wrong", while the flat code answers "how much".
+
+use std::ops::Range;
+
+use super::eval::{Frame, Memory};
+use super::fault::FaultReason;
+use super::ids::{CurveId, PoolId, SiteId, Slot};
+use super::layout::pool_slot;
+use super::ops::{BinaryOp, UnaryOp, lerp, truth};
+use super::Program;
+
+/// Whose block a number is read from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Role {
+    /// The one who acts, or the one whose own attribute this is.
+    Caster,
+    /// The one acted upon.
+    Target,
+}
+
+/// Which number of a pool.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum PoolPart {
+    /// What is in it now.
+    Amount,
+    /// Its cap.
+    Max,
+    /// What is missing to the cap.
+    Missing,
+    /// The share of the cap that is there; 0 where the cap is 0.
+    Share,
+}
+
+/// Something that a formula reads.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Read {
+    /// An attribute or the level: what modifiers and `set_base` can change, and nothing else.
+    Attribute(Role, Slot),
+    /// The value of a per-type attribute for the damage type at hand.
+    Typed(Role, Slot),
+    /// Another number of the block, which changes without an attribute changing.
+    Standing(Role, Slot),
+    /// A pool.
+    Pool(Role, PoolId, PoolPart),
+    /// The amount of the hit, a mark, or an argument.
+    Local(u16),
+    /// Seconds since the start of the fight.
+    Now,
+}
+
+/// A node of the tree.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Tree {
+    /// What it is.
+    pub kind: TreeKind,
+    /// Where it stands in the formula's text.
+    pub range: Range<u32>,
+    /// Whether `range` belongs to the text of a `[formula.*]` that was called, not to the formula itself.
+    pub called: bool,
+}
+
+/// What a node is.
+#[derive(Clone, Debug, PartialEq)]
+#[allow(missing_docs)]
+pub enum TreeKind {
+    Constant(f64),
+    Read(Read),
+    Unary(UnaryOp, Box<Tree>),
+    Binary(BinaryOp, Box<Tree>, Box<Tree>),
+    And(Box<Tree>, Box<Tree>),
+    Or(Box<Tree>, Box<Tree>),
+    If(Box<[Tree; 3]>),
+    Lerp(Box<[Tree; 3]>),
+    Curve(CurveId, Box<Tree>),
+    Roll(SiteId, Box<Tree>),
+    Between(SiteId, Box<Tree>, Box<Tree>),
+    Dice(SiteId, Box<Tree>, Box<Tree>),
+    Let(u16, Box<Tree>, Box<Tree>),
+}
+
+/// Most dice that can be thrown at once, and most sides of one.
+pub const MAX_DICE: f64 = 1_000.0;
+
+impl Tree {
+    /// The parts, in the order in which they are evaluated.
+    pub(crate) fn parts(&self) -> Vec<&Tree> {
+        match &self.kind {
+            TreeKind::Constant(_) | TreeKind::Read(_) => Vec::new(),
+            TreeKind::Unary(_, a) | TreeKind::Curve(_, a) | TreeKind::Roll(_, a) => vec![a],
+            TreeKind::Binary(_, a, b)
+            | TreeKind::And(a, b)
+            | TreeKind::Or(a, b)
+            | TreeKind::Between(_, a, b)
+            | TreeKind::Dice(_, a, b)
+            | TreeKind::Let(_, a, b) => vec![a, b],
+            TreeKind::If(parts) | TreeKind::Lerp(parts) => parts.iter().collect(),
+        }
+    }
+
+    /// Whether this or any part of it satisfies `test`.
+    pub(crate) fn any(&self, test: &mut impl FnMut(&Tree) -> bool) -> bool {
+        test(self) || self.parts().into_iter().any(|part| part.any(test))
+    }
+
+    /// How many nodes.
+    pub(crate) fn size(&self) -> usize {
+        1 + self.parts().into_iter().map(Tree::size).sum::<usize>()
+    }
+
+    /// Evaluates with every operation checked. Draws are not made but taken from those that the
+    /// code has just made.
+    ///
+    /// # Errors
+    /// The first operation without a finite result.
+    pub fn read(&self, program: &Program, memory: &Memory, frame: &Frame, draws: &[f64]) -> Result<Reading, Stumble> {
+        let mut walk = Walk { program, memory: memory.clone(), frame: *frame, draws, leaves: Vec::new() };
+        let value = walk.value(self)?;
+        Ok(Reading { value, leaves: walk.leaves })
+    }
+}
+
+/// A value with everything that was read for it.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Reading {
+    /// The value.
+    pub value: f64,
+    /// What was read, in order of reading.
+    pub leaves: Vec<LeafValue>,
+}
+
+/// One value that was read, and where it stands in the formula's text.
+#[derive(Clone, Debug, PartialEq)]
+pub struct LeafValue {
+    /// Where.
+    pub range: Range<u32>,
+    /// The value.
+    pub value: f64,
+    /// Whether it is a chance that was drawn.
+    pub drawn: bool,
+}
+
+/// Where and why an evaluation came to a stop.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Stumble {
+    /// What went wrong.
+    pub reason: FaultReason,
+    /// The part of the formula.
+    pub range: Range<u32>,
+    /// Whether that part stands in a called `[formula.*]`.
+    pub called: bool,
+    /// What had been read until then.
+    pub leaves: Vec<LeafValue>,
+}
+
+struct Walk<'a> {
+    program: &'a Program,
+    memory: Memory,
+    frame: Frame,
+    draws: &'a [f64],
+    leaves: Vec<LeafValue>,
+}
+
+impl Walk<'_> {
+    fn value(&mut self, tree: &Tree) -> Result<f64, Stumble> {
+        let value = match &tree.kind {
+            TreeKind::Constant(value) => *value,
+            TreeKind::Read(read) => self.leaf(tree, *read),
+            TreeKind::Unary(op, a) => op.apply(self.value(a)?),
+            TreeKind::Binary(op, a, b) => self.binary(tree, *op, a, b)?,
+            TreeKind::And(a, b) => truth(self.value(a)? != 0.0 && self.value(b)? != 0.0),
+            TreeKind::Or(a, b) => truth(self.value(a)? != 0.0 || self.value(b)? != 0.0),
+            TreeKind::If(parts) => {
+                let branch = if self.value(&parts[0])? != 0.0 { 1 } else { 2 };
+                self.value(&parts[branch])?
+            }
+            TreeKind::Lerp(parts) => lerp(self.value(&parts[0])?, self.value(&parts[1])?, self.value(&parts[2])?),
+            TreeKind::Curve(curve, x) => self.program.curves[curve.index()].at(self.value(x)?),
+            TreeKind::Roll(_, chance) => {
+                self.value(chance)?;
+                self.draw(tree)
+            }
+            TreeKind::Between(_, low, high) => self.between(tree, low, high)?,
+            TreeKind::Dice(_, number, sides) => self.dice(tree, number, sides)?,
+            TreeKind::Let(local, bound, body) => {
+                let bound = self.value(bound)?;
+                self.memory.set_local(*local, bound);
+                self.value(body)?
+            }
+        };
+        if value.is_finite() { Ok(value) } else { Err(self.stumble(tree, FaultReason::NotFinite)) }
+    }
+
+    fn stumble(&self, tree: &Tree, reason: FaultReason) -> Stumble {
+        Stumble { reason, range: tree.range.clone(), called: tree.called, leaves: self.leaves.clone() }
+    }
+
+    fn binary(&mut self, tree: &Tree, op: BinaryOp, a: &Tree, b: &Tree) -> Result<f64, Stumble> {
+        let (a, b) = (self.value(a)?, self.value(b)?);
+        if op == BinaryOp::Divide && b == 0.0 {
+            return Err(self.stumble(tree, FaultReason::DividesByZero));
+        }
+        Ok(op.apply(a, b))
+    }
+
+    fn between(&mut self, tree: &Tree, low: &Tree, high: &Tree) -> Result<f64, Stumble> {
+        let (low, high) = (self.value(low)?, self.value(high)?);
+        if low > high {
+            return Err(self.stumble(tree, FaultReason::BoundsReversed));
+        }
+        Ok(self.draw(tree))
+    }
+
+    fn dice(&mut self, tree: &Tree, number: &Tree, sides: &Tree) -> Result<f64, Stumble> {
+        let (number, sides) = (self.value(number)?, self.value(sides)?);
+        if !dice_possible(number, sides) {
+            return Err(self.stumble(tree, FaultReason::NotDice));
+        }
+        Ok(self.draw(tree))
+    }
+
+    fn leaf(&mut self, tree: &Tree, read: Read) -> f64 {
+        let value = read.value(self.program, &self.memory, &self.frame);
+        if !tree.called {
+            self.leaves.push(LeafValue { range: tree.range.clone(), value, drawn: false });
+        }
+        value
+    }
+
+    fn draw(&mut self, tree: &Tree) -> f64 {
+        let (value, rest) = self.draws.split_first().map_or((0.0, self.draws), |(value, rest)| (*value, rest));
+        self.draws = rest;
+        if !tree.called {
+            self.leaves.push(LeafValue { range: tree.range.clone(), value, drawn: true });
+        }
+        value
+    }
+}
+
+/// Whether so many dice of so many sides can be thrown.
+pub(crate) fn dice_possible(number: f64, sides: f64) -> bool {
+    let whole = |x: f64, least: f64| x.fract() == 0.0 && (least..=MAX_DICE).contains(&x);
+    whole(number, 0.0) && whole(sides, 1.0)
+}
+
+impl Read {
+    /// Reads the number.
+    pub(crate) fn value(self, program: &Program, memory: &Memory, frame: &Frame) -> f64 {
+        match self {
+            Self::Attribute(role, slot) | Self::Standing(role, slot) => memory.at(frame.base(role) + slot.index()),
+            Self::Typed(role, slot) => memory.at(frame.typed(role) + slot.index()),
+            Self::Pool(role, pool, part) => {
+                let first = frame.base(role) + program.layout.pool(pool).index();
+                match part {
+                    PoolPart::Amount => memory.pool_amount(first, frame.now),
+                    PoolPart::Max => memory.at(first + usize::from(pool_slot::CAP)),
+                    PoolPart::Missing => memory.pool_missing(first, frame.now),
+                    PoolPart::Share => memory.pool_share(first, frame.now),
+                }
+            }
+            Self::Local(local) => memory.at(usize::from(local)),
+            Self::Now => frame.now_seconds(),
+        }
+    }
+}

@@ -1,0 +1,66 @@
+//! `[character.*]`: the templates of combatants.
+
+use super::reader::{Fields, Formula, Word, formula, wrong_type};
+use crate::text::{Diagnostics, Node, Value};
+
+/// One character. `None` means "as in the one that it extends, else the default".
+#[derive(Clone, Debug, Default)]
+pub struct CharacterRule {
+    /// For readers.
+    pub about: String,
+    /// Only for others to extend.
+    pub template: bool,
+    /// The character whose keys stand where this one has none.
+    pub extends: Option<Word>,
+    /// Level; 1 by default.
+    pub level: Option<f64>,
+    /// Bases of attributes; `resist.silt` for one damage type.
+    pub attributes: Vec<(Word, Formula)>,
+    /// The pools that it has; all of the ruleset by default.
+    pub pools: Option<Vec<Word>>,
+    /// What it can do.
+    pub abilities: Option<Vec<Word>>,
+    /// How it chooses; without one, abilities are tried in the order listed.
+    pub policy: Option<Word>,
+}
+
+const KEYS: &[&str] = &["about", "template", "extends", "level", "attributes", "pools", "abilities", "policy"];
+
+pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> CharacterRule {
+    let Some(fields) = Fields::open(node, path, KEYS, out) else { return CharacterRule::default() };
+    CharacterRule {
+        about: fields.about(out),
+        template: fields.flag("template", out),
+        extends: fields.text("extends", out),
+        level: fields.number("level", 0.0..=1e6, out),
+        attributes: attributes(&fields, out),
+        pools: fields.words("pools", out),
+        abilities: fields.words("abilities", out),
+        policy: fields.text("policy", out),
+    }
+}
+
+fn attributes(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<(Word, Formula)> {
+    let Some(node) = fields.get("attributes") else { return Vec::new() };
+    let path = fields.path_of("attributes");
+    let mut bases = Vec::new();
+    match &node.value {
+        Value::Table(table) => flatten(table, "", &path, &mut bases, out),
+        _ => out.push(wrong_type(node, "a table such as { heft = 14 }", &path)),
+    }
+    bases
+}
+
+/// `"resist.silt" = 0.2` and `resist.silt = 0.2` and `resist = { silt = 0.2 }` are the same.
+fn flatten(table: &crate::text::Table, prefix: &str, path: &str, bases: &mut Vec<(Word, Formula)>, out: &mut Diagnostics) {
+    for entry in &table.entries {
+        let name = format!("{prefix}{}", entry.key);
+        match &entry.node.value {
+            Value::Table(inner) if prefix.is_empty() => flatten(inner, &format!("{name}."), path, bases, out),
+            _ => {
+                let Some(base) = formula(&entry.node, format!("{path}.{name}"), out) else { continue };
+                bases.push((Word { text: name, span: entry.key_span }, base));
+            }
+        }
+    }
+}

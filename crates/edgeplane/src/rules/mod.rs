@@ -1,0 +1,159 @@
+//! Rules: what the designer wrote, one file of code for each part of a ruleset.
+//!
+//! A [`Ruleset`] is the TOML tree read into types: keys are known, values have the right type and
+//! formulas are parsed. Names are still words with places; what they stand for is settled in
+//! [`crate::program`].
+
+mod abilities;
+mod attributes;
+mod characters;
+mod curves;
+mod encounters;
+mod outcomes;
+mod policies;
+mod pools;
+mod reader;
+mod steps;
+
+pub use abilities::{AbilityRule, Pick, SideRule, TargetRule};
+pub use attributes::AttributeRule;
+pub use characters::CharacterRule;
+pub use curves::{CurveRule, FunctionRule};
+pub use encounters::{EncounterRule, MemberRule, SideMembers};
+pub use outcomes::{OutcomeKind, OutcomeRule, Receiver};
+pub use policies::{PolicyRule, UseRule};
+pub use pools::{CapChange, FlowRule, PoolRule, StartRule};
+pub use reader::{Formula, Named, Word};
+pub(crate) use reader::RESERVED;
+pub use steps::{DamageTypeRule, StepRule};
+
+use crate::text::{Code, Diagnostic, Diagnostics, Document, Node};
+use reader::{Fields, section};
+
+/// The version of the format that this library reads.
+pub const FORMAT: u32 = 1;
+
+/// What happens to the amount that finally reaches a pool.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Rounding {
+    /// It stays as it is.
+    #[default]
+    None,
+    /// Down to a whole number.
+    Floor,
+    /// To the nearest whole number; a half goes up.
+    Nearest,
+    /// Up to a whole number.
+    Ceil,
+}
+
+impl Rounding {
+    /// Rounds an amount, which is never negative.
+    pub fn apply(self, amount: f64) -> f64 {
+        match self {
+            Self::None => amount,
+            Self::Floor => amount.floor(),
+            Self::Nearest => amount.round(),
+            Self::Ceil => amount.ceil(),
+        }
+    }
+}
+
+/// Everything that a ruleset says.
+#[derive(Clone, Debug, Default)]
+pub struct Ruleset {
+    /// The name of the game or of this variant.
+    pub name: String,
+    /// How amounts are rounded when they reach a pool.
+    pub rounding: Rounding,
+    /// `[attributes]`
+    pub attributes: Vec<Named<AttributeRule>>,
+    /// `[pools]`
+    pub pools: Vec<Named<PoolRule>>,
+    /// `[damage_types]`
+    pub damage_types: Vec<Named<DamageTypeRule>>,
+    /// `[[hit_steps]]`
+    pub hit_steps: Vec<Named<StepRule>>,
+    /// `[[heal_steps]]`
+    pub heal_steps: Vec<Named<StepRule>>,
+    /// `[curve.*]`
+    pub curves: Vec<Named<CurveRule>>,
+    /// `[formula.*]`
+    pub functions: Vec<Named<FunctionRule>>,
+    /// `[ability.*]`
+    pub abilities: Vec<Named<AbilityRule>>,
+    /// `[policy.*]`
+    pub policies: Vec<Named<PolicyRule>>,
+    /// `[character.*]`
+    pub characters: Vec<Named<CharacterRule>>,
+    /// `[encounter.*]`
+    pub encounters: Vec<Named<EncounterRule>>,
+}
+
+const SECTIONS: &[&str] = &[
+    "ruleset", "attributes", "pools", "damage_types", "hit_steps", "heal_steps", "curve", "formula", "ability", "policy",
+    "character", "encounter",
+];
+
+impl Ruleset {
+    /// Reads a document; whatever is wrong goes to `out`, and the rest is read all the same.
+    pub fn read(document: &Document, out: &mut Diagnostics) -> Self {
+        let root = &document.root;
+        for entry in root.entries.iter().filter(|entry| !SECTIONS.contains(&entry.key.as_str())) {
+            let message = format!("a ruleset has no section `{}`", entry.key);
+            let diagnostic = Diagnostic::at(Code::UnknownKey, entry.key_span, message);
+            out.push(diagnostic.nearest(&entry.key, SECTIONS.iter().copied()));
+        }
+        let mut ruleset = Self::default();
+        if let Some(node) = root.get("ruleset") {
+            ruleset.read_head(node, out);
+        }
+        ruleset.attributes = read_all(section(root, "attributes", out), "attributes", out, attributes::read);
+        ruleset.pools = read_all(section(root, "pools", out), "pools", out, pools::read);
+        ruleset.damage_types = read_all(section(root, "damage_types", out), "damage_types", out, steps::read_damage_type);
+        ruleset.hit_steps = steps::read_list(root.get("hit_steps"), "hit_steps", out);
+        ruleset.heal_steps = steps::read_list(root.get("heal_steps"), "heal_steps", out);
+        ruleset.curves = read_all(section(root, "curve", out), "curve", out, curves::read_curve);
+        ruleset.functions = read_all(section(root, "formula", out), "formula", out, curves::read_function);
+        ruleset.abilities = read_all(section(root, "ability", out), "ability", out, abilities::read);
+        ruleset.policies = read_all(section(root, "policy", out), "policy", out, policies::read);
+        ruleset.characters = read_all(section(root, "character", out), "character", out, characters::read);
+        ruleset.encounters = read_all(section(root, "encounter", out), "encounter", out, encounters::read);
+        ruleset
+    }
+
+    fn read_head(&mut self, node: &Node, out: &mut Diagnostics) {
+        let Some(fields) = Fields::open(node, "ruleset", &["name", "format", "rounding", "about"], out) else { return };
+        fields.about(out);
+        self.name = fields.text("name", out).map(|word| word.text).unwrap_or_default();
+        let roundings = [
+            ("none", Rounding::None),
+            ("floor", Rounding::Floor),
+            ("nearest", Rounding::Nearest),
+            ("ceil", Rounding::Ceil),
+        ];
+        self.rounding = fields.choice("rounding", &roundings, out).unwrap_or_default();
+        if let Some(format) = fields.number("format", 0.0..=f64::MAX, out)
+            && format != f64::from(FORMAT)
+        {
+            let span = fields.get("format").map_or(node.span, |node| node.span);
+            let message = format!("this ruleset is written in format {format}; this version reads format {FORMAT}");
+            out.push(Diagnostic::at(Code::FormatVersion, span, message));
+        }
+    }
+}
+
+/// Reads every entry of a section. A rule that could not be read keeps its name, through the
+/// default of its type, so that whoever uses the name is not blamed too.
+fn read_all<T>(
+    entries: &[crate::text::Entry],
+    section: &str,
+    out: &mut Diagnostics,
+    read: impl Fn(&Node, &str, &mut Diagnostics) -> T,
+) -> Vec<Named<T>> {
+    let named = entries.iter().map(|entry| {
+        let path = format!("{section}.{}", entry.key);
+        Named { name: entry.key.clone(), span: entry.key_span, rule: read(&entry.node, &path, out) }
+    });
+    named.collect()
+}

@@ -1,0 +1,116 @@
+//! `[pools]`: what is spent, lost and regained.
+
+use super::reader::{Fields, Formula, formula, wrong_type};
+use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
+
+/// One pool.
+#[derive(Clone, Debug, Default)]
+pub struct PoolRule {
+    /// The cap. `None` after an error.
+    pub max: Option<Formula>,
+    /// The amount at the start of a fight.
+    pub start: StartRule,
+    /// What is regained.
+    pub regen: Option<FlowRule>,
+    /// What is lost.
+    pub decay: Option<FlowRule>,
+    /// What the amount does when the cap moves.
+    pub on_cap_change: CapChange,
+    /// Whether a combatant falls when it empties.
+    pub defeat: bool,
+    /// For readers.
+    pub about: String,
+}
+
+/// The amount at the start of a fight.
+#[derive(Clone, Debug, Default)]
+pub enum StartRule {
+    /// The cap.
+    #[default]
+    Full,
+    /// Nothing.
+    Empty,
+    /// So much, within the cap.
+    Amount(Formula),
+}
+
+/// A regeneration or a decay.
+#[derive(Clone, Debug)]
+pub struct FlowRule {
+    /// Per second, or per portion.
+    pub amount: Formula,
+    /// Seconds between portions; `None` for a continuous flow.
+    pub every: Option<Formula>,
+}
+
+/// What a pool's amount does when its cap moves.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum CapChange {
+    /// It stays, and is cut down to the cap.
+    #[default]
+    Keep,
+    /// It keeps its share of the cap.
+    Scale,
+    /// It keeps what is missing to the cap.
+    Shift,
+}
+
+const KEYS: &[&str] = &["max", "start", "regen", "decay", "on_cap_change", "defeat", "about"];
+
+pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PoolRule {
+    let Some(fields) = Fields::open(node, path, KEYS, out) else { return PoolRule::default() };
+    if fields.get("max").is_none() {
+        fields.missing("max", "max = 60", out);
+    }
+    let changes = [("keep", CapChange::Keep), ("scale", CapChange::Scale), ("shift", CapChange::Shift)];
+    let rule = PoolRule {
+        max: fields.formula("max", out),
+        start: start(&fields, out),
+        regen: flow(&fields, "regen", out),
+        decay: flow(&fields, "decay", out),
+        on_cap_change: fields.choice("on_cap_change", &changes, out).unwrap_or_default(),
+        defeat: fields.flag("defeat", out),
+        about: fields.about(out),
+    };
+    if let (Some(regen), Some(decay)) = (&rule.regen, &rule.decay)
+        && (regen.every.is_some() || decay.every.is_some())
+    {
+        let message = format!("`{path}` has portions of one and a flow of the other");
+        out.push(
+            Diagnostic::at(Code::KeyConflict, decay.amount.span, message)
+                .label(regen.amount.span, "the other one")
+                .help("where both stand, both are continuous"),
+        );
+    }
+    rule
+}
+
+fn start(fields: &Fields<'_>, out: &mut Diagnostics) -> StartRule {
+    let Some(node) = fields.get("start") else { return StartRule::Full };
+    match &node.value {
+        Value::Text(text, _) if text == "full" => StartRule::Full,
+        Value::Text(text, _) if text == "empty" => StartRule::Empty,
+        _ => fields.formula("start", out).map_or(StartRule::Full, StartRule::Amount),
+    }
+}
+
+fn flow(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<FlowRule> {
+    let node = fields.get(key)?;
+    match &node.value {
+        Value::Table(_) => {
+            let path = fields.path_of(key);
+            let inner = Fields::open(node, &path, &["amount", "every"], out)?;
+            for key in ["amount", "every"] {
+                if inner.get(key).is_none() {
+                    inner.missing(key, "{ amount = 5, every = 2 }", out);
+                }
+            }
+            Some(FlowRule { amount: inner.formula("amount", out)?, every: Some(inner.formula("every", out)?) })
+        }
+        Value::Number(_) | Value::Text(..) => Some(FlowRule { amount: formula(node, fields.path_of(key), out)?, every: None }),
+        _ => {
+            out.push(wrong_type(node, "an amount per second, or { amount, every }", &fields.path_of(key)));
+            None
+        }
+    }
+}

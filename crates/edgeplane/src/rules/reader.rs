@@ -1,0 +1,259 @@
+//! Reading tables key by key: every mistake is reported, and reading goes on.
+
+use crate::formula::{Expr, ExprKind, parse};
+use crate::text::diagnostic::listed;
+use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Span, Table, TextMap, Value};
+
+/// A word with its place: a name that is used, a tag.
+#[derive(Clone, Debug)]
+pub struct Word {
+    /// The word.
+    pub text: String,
+    /// Where it stands.
+    pub span: Span,
+}
+
+/// A number or a formula, wherever a number may stand.
+#[derive(Clone, Debug)]
+pub struct Formula {
+    /// The path of this value in the ruleset: `ability.boathook.cooldown`.
+    pub path: String,
+    /// As written; the digits for a plain number.
+    pub text: String,
+    /// The tree.
+    pub expr: Expr,
+    /// The whole value in the file.
+    pub span: Span,
+    map: TextMap,
+}
+
+impl Formula {
+    /// A constant that stands in no file: the default of a key.
+    pub(crate) fn constant(value: f64, path: String, span: Span) -> Self {
+        let text = value.to_string();
+        let kind = ExprKind::Number { value, percent: false };
+        let expr = Expr { kind, range: 0..text.len() as u32 };
+        Self { path, text, expr, span, map: TextMap::whole(span) }
+    }
+
+    /// Where a part of this formula stands in the file.
+    pub fn place(&self, range: std::ops::Range<u32>) -> Span {
+        self.map.span(range)
+    }
+
+    /// The value, if this is nothing but a number.
+    pub fn as_number(&self) -> Option<f64> {
+        match self.expr.kind {
+            ExprKind::Number { value, .. } => Some(value),
+            _ => None,
+        }
+    }
+}
+
+/// A name that is declared, with what it stands for.
+#[derive(Clone, Debug)]
+pub struct Named<T> {
+    /// The name.
+    pub name: String,
+    /// Where it is declared.
+    pub span: Span,
+    /// What it stands for.
+    pub rule: T,
+}
+
+/// A table whose keys are known.
+pub(super) struct Fields<'a> {
+    table: &'a Table,
+    pub(super) span: Span,
+    pub(super) path: String,
+}
+
+impl<'a> Fields<'a> {
+    /// Opens a table and reports every key that is not among `keys`.
+    pub(super) fn open(node: &'a Node, path: &str, keys: &[&str], out: &mut Diagnostics) -> Option<Self> {
+        let Value::Table(table) = &node.value else {
+            out.push(wrong_type(node, "a table", path));
+            return None;
+        };
+        for entry in &table.entries {
+            if !keys.contains(&entry.key.as_str()) {
+                let message = format!("`{}` has no key `{}`", path, entry.key);
+                out.push(Diagnostic::at(Code::UnknownKey, entry.key_span, message).nearest(&entry.key, keys.iter().copied()));
+            }
+        }
+        Some(Self { table, span: node.span, path: path.to_owned() })
+    }
+
+    /// The same table told by another path.
+    pub(super) fn renamed(self, path: String) -> Self {
+        Self { path, ..self }
+    }
+
+    pub(super) fn get(&self, key: &str) -> Option<&'a Node> {
+        self.table.get(key)
+    }
+
+    pub(super) fn path_of(&self, key: &str) -> String {
+        format!("{}.{key}", self.path)
+    }
+
+    pub(super) fn missing(&self, key: &str, example: &str, out: &mut Diagnostics) {
+        let message = format!("`{}` needs a key `{key}`", self.path);
+        out.push(Diagnostic::at(Code::MissingKey, self.span, message).help(format!("for example: {example}")));
+    }
+
+    pub(super) fn text(&self, key: &str, out: &mut Diagnostics) -> Option<Word> {
+        let node = self.get(key)?;
+        word(node, &self.path_of(key), out)
+    }
+
+    pub(super) fn about(&self, out: &mut Diagnostics) -> String {
+        self.text("about", out).map(|word| word.text).unwrap_or_default()
+    }
+
+    pub(super) fn flag(&self, key: &str, out: &mut Diagnostics) -> bool {
+        match self.get(key) {
+            Some(Node { value: Value::Flag(flag), .. }) => *flag,
+            Some(node) => {
+                out.push(wrong_type(node, "true or false", &self.path_of(key)));
+                false
+            }
+            None => false,
+        }
+    }
+
+    pub(super) fn formula(&self, key: &str, out: &mut Diagnostics) -> Option<Formula> {
+        formula(self.get(key)?, self.path_of(key), out)
+    }
+
+    pub(super) fn formula_or(&self, key: &str, default: f64, out: &mut Diagnostics) -> Formula {
+        self.formula(key, out).unwrap_or_else(|| Formula::constant(default, self.path_of(key), self.span))
+    }
+
+    /// A plain number within bounds; not a formula.
+    pub(super) fn number(&self, key: &str, range: std::ops::RangeInclusive<f64>, out: &mut Diagnostics) -> Option<f64> {
+        let node = self.get(key)?;
+        match node.value {
+            Value::Number(number) if range.contains(&number) => Some(number),
+            Value::Number(number) => {
+                let message = format!("`{}` is {number}; it must be from {} to {}", self.path_of(key), range.start(), range.end());
+                out.push(Diagnostic::at(Code::BadValue, node.span, message));
+                None
+            }
+            _ => {
+                out.push(wrong_type(node, "a number", &self.path_of(key)));
+                None
+            }
+        }
+    }
+
+    /// A whole number within bounds.
+    pub(super) fn whole(&self, key: &str, range: std::ops::RangeInclusive<u32>, out: &mut Diagnostics) -> Option<u32> {
+        let number = self.number(key, f64::from(*range.start())..=f64::from(*range.end()), out)?;
+        if number.fract() != 0.0 {
+            let span = self.get(key).map_or(self.span, |node| node.span);
+            out.push(Diagnostic::at(Code::BadValue, span, format!("`{}` must be a whole number", self.path_of(key))));
+            return None;
+        }
+        Some(number as u32)
+    }
+
+    /// A list of words. A single word is no list, so that a forgotten bracket is not guessed at.
+    pub(super) fn words(&self, key: &str, out: &mut Diagnostics) -> Option<Vec<Word>> {
+        let node = self.get(key)?;
+        let list = list(node, &self.path_of(key), out)?;
+        Some(list.iter().filter_map(|item| word(item, &self.path_of(key), out)).collect())
+    }
+
+    /// A word that is one of a few, given as (word, meaning).
+    pub(super) fn choice<T: Copy>(&self, key: &str, choices: &[(&str, T)], out: &mut Diagnostics) -> Option<T> {
+        let found = self.text(key, out)?;
+        choose(&found, &self.path_of(key), choices, out)
+    }
+}
+
+pub(super) fn choose<T: Copy>(found: &Word, path: &str, choices: &[(&str, T)], out: &mut Diagnostics) -> Option<T> {
+    let choice = choices.iter().find(|(name, _)| *name == found.text).map(|(_, meaning)| *meaning);
+    if choice.is_none() {
+        let names: Vec<&str> = choices.iter().map(|(name, _)| *name).collect();
+        let message = format!("`{path}` cannot be `{}`; it is one of {}", found.text, listed(&names));
+        out.push(Diagnostic::at(Code::BadValue, found.span, message).nearest(&found.text, names));
+    }
+    choice
+}
+
+pub(super) fn wrong_type(node: &Node, wanted: &str, path: &str) -> Diagnostic {
+    Diagnostic::at(Code::WrongType, node.span, format!("`{path}` is {}; it takes {wanted}", node.value.what()))
+}
+
+pub(super) fn word(node: &Node, path: &str, out: &mut Diagnostics) -> Option<Word> {
+    match &node.value {
+        Value::Text(text, _) => Some(Word { text: text.clone(), span: node.span }),
+        _ => {
+            out.push(wrong_type(node, "a text", path));
+            None
+        }
+    }
+}
+
+pub(super) fn list<'a>(node: &'a Node, path: &str, out: &mut Diagnostics) -> Option<&'a [Node]> {
+    match &node.value {
+        Value::List(list) => Some(list),
+        _ => {
+            out.push(wrong_type(node, "a list", path).help("put it in brackets: `[ … ]`"));
+            None
+        }
+    }
+}
+
+/// Reads a number or the text of a formula.
+pub(super) fn formula(node: &Node, path: String, out: &mut Diagnostics) -> Option<Formula> {
+    match &node.value {
+        Value::Number(value) => Some(Formula::constant(*value, path, node.span)),
+        Value::Text(text, map) => match parse(text) {
+            Ok(expr) => Some(Formula { path, text: text.clone(), expr, span: node.span, map: map.clone() }),
+            Err(error) => {
+                let code = if error.limit { Code::FormulaLimit } else { Code::FormulaSyntax };
+                let mut diagnostic = Diagnostic::at(code, map.span(error.range), error.message);
+                diagnostic.help = error.help;
+                out.push(diagnostic);
+                None
+            }
+        },
+        _ => {
+            out.push(wrong_type(node, "a number or a formula", &path));
+            None
+        }
+    }
+}
+
+/// The entries of a section such as `[attributes]` or `[ability.*]`, whose keys are the designer's
+/// names. Names that a formula could not spell are reported.
+pub(super) fn section<'a>(root: &'a Table, key: &str, out: &mut Diagnostics) -> &'a [Entry] {
+    let Some(node) = root.get(key) else { return &[] };
+    let Value::Table(table) = &node.value else {
+        out.push(wrong_type(node, "a table", key));
+        out.names_are_incomplete();
+        return &[];
+    };
+    for entry in &table.entries {
+        check_name(&entry.key, entry.key_span, out);
+    }
+    &table.entries
+}
+
+/// Words that mean something in formulas and so cannot be names.
+pub(crate) const RESERVED: &[&str] =
+    &["and", "or", "not", "true", "false", "self", "caster", "target", "amount", "hit", "now", "distance", "level"];
+
+pub(super) fn check_name(name: &str, span: Span, out: &mut Diagnostics) {
+    let mut letters = name.chars();
+    let starts_well = letters.next().is_some_and(|c| c.is_alphabetic() || c == '_');
+    if !starts_well || !letters.all(|c| c.is_alphanumeric() || c == '_') {
+        let message = format!("`{name}` cannot be a name: formulas could not spell it");
+        out.push(Diagnostic::at(Code::BadName, span, message).help("letters, digits and `_`, beginning with a letter"));
+    } else if RESERVED.contains(&name) {
+        let message = format!("`{name}` cannot be a name: it means something in formulas");
+        out.push(Diagnostic::at(Code::BadName, span, message));
+    }
+}

@@ -1,0 +1,89 @@
+//! `[damage_types]`, `[[hit_steps]]` and `[[heal_steps]]`.
+
+use super::reader::{Fields, Formula, Named, Word, check_name, list};
+use crate::text::{Code, Diagnostic, Diagnostics, Node};
+
+/// One kind of damage.
+#[derive(Clone, Debug, Default)]
+pub struct DamageTypeRule {
+    /// Hit steps that this type passes by.
+    pub skips: Vec<Word>,
+    /// For readers.
+    pub about: String,
+}
+
+/// A stage that every hit (or heal) goes through.
+#[derive(Clone, Debug, Default)]
+pub struct StepRule {
+    /// The step is passed by unless this is true.
+    pub when: Option<Formula>,
+    /// Only for these damage types.
+    pub types: Option<Vec<Word>>,
+    /// Only for outcomes and abilities with one of these tags.
+    pub tags: Option<Vec<Word>>,
+    /// The amount that leaves the step.
+    pub amount: Option<Formula>,
+    /// The hit ends here; how that is told.
+    pub stop: Option<Word>,
+    /// This pool of the target takes what it can.
+    pub soak: Option<Word>,
+    /// `hit.<mark>` is true from here on.
+    pub mark: Option<Word>,
+    /// For readers.
+    pub about: String,
+}
+
+pub(super) fn read_damage_type(node: &Node, path: &str, out: &mut Diagnostics) -> DamageTypeRule {
+    let Some(fields) = Fields::open(node, path, &["about", "skips"], out) else { return DamageTypeRule::default() };
+    DamageTypeRule { skips: fields.words("skips", out).unwrap_or_default(), about: fields.about(out) }
+}
+
+const KEYS: &[&str] = &["name", "when", "types", "tags", "amount", "stop", "soak", "mark", "about"];
+
+/// Reads the ordered steps.
+pub(super) fn read_list(node: Option<&Node>, section: &str, out: &mut Diagnostics) -> Vec<Named<StepRule>> {
+    let Some(node) = node else { return Vec::new() };
+    let Some(items) = list(node, section, out) else { return Vec::new() };
+    let mut steps: Vec<Named<StepRule>> = Vec::new();
+    for (index, item) in items.iter().enumerate() {
+        let path = format!("{section}.{index}");
+        let Some(fields) = Fields::open(item, &path, KEYS, out) else { continue };
+        let Some(name) = fields.text("name", out) else {
+            if fields.get("name").is_none() {
+                fields.missing("name", "name = \"guard\"", out);
+            }
+            continue;
+        };
+        check_name(&name.text, name.span, out);
+        if let Some(first) = steps.iter().find(|step| step.name == name.text) {
+            let message = format!("two {section} are called `{}`", name.text);
+            out.push(Diagnostic::at(Code::DuplicateName, name.span, message).saying("again here").label(first.span, "first here"));
+            continue;
+        }
+        let path = format!("{section}.{}", name.text);
+        let rule = read_step(&fields.renamed(path), out);
+        steps.push(Named { name: name.text, span: name.span, rule });
+    }
+    steps
+}
+
+fn read_step(fields: &Fields<'_>, out: &mut Diagnostics) -> StepRule {
+    let mark = fields.text("mark", out);
+    if let Some(mark) = &mark {
+        check_name(&mark.text, mark.span, out);
+    }
+    if ["amount", "stop", "soak", "mark"].iter().all(|key| fields.get(key).is_none()) {
+        let message = format!("`{}` does nothing", fields.path);
+        out.push(Diagnostic::at(Code::KeyConflict, fields.span, message).help("it needs `amount`, `stop`, `soak` or `mark`"));
+    }
+    StepRule {
+        when: fields.formula("when", out),
+        types: fields.words("types", out),
+        tags: fields.words("tags", out),
+        amount: fields.formula("amount", out),
+        stop: fields.text("stop", out),
+        soak: fields.text("soak", out),
+        mark,
+        about: fields.about(out),
+    }
+}

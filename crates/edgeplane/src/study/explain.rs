@@ -1,0 +1,1 @@
+//! "What is this number, and why?" for characters, and "what does this hit do?" for abilities.

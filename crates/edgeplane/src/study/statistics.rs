@@ -1,0 +1,95 @@
+//! Estimates with their intervals. All intervals are for 95 % confidence.
+
+use std::collections::BTreeMap;
+
+use serde::Serialize;
+
+/// The 97.5 % point of the standard normal distribution.
+const Z: f64 = 1.959_963_984_540_054;
+
+/// A share of trials.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct Proportion {
+    /// How many trials it was so.
+    pub count: u64,
+    /// The share, 0 to 1.
+    pub value: f64,
+    /// Lower end of the interval.
+    pub low: f64,
+    /// Upper end of the interval.
+    pub high: f64,
+}
+
+/// A mean over trials.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct Estimate {
+    /// The mean.
+    pub mean: f64,
+    /// Lower end of the interval.
+    pub low: f64,
+    /// Upper end of the interval.
+    pub high: f64,
+    /// Standard deviation from trial to trial.
+    pub deviation: f64,
+}
+
+/// A quantile over trials.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct Quantile {
+    /// Which, 0 to 1.
+    pub at: f64,
+    /// The value.
+    pub value: f64,
+    /// Lower end of the interval.
+    pub low: f64,
+    /// Upper end of the interval.
+    pub high: f64,
+}
+
+/// The Wilson score interval of `count` among `trials` (Wilson 1927): it stays within 0 and 1 and
+/// holds its coverage also near the ends, where the usual one does not.
+///
+/// ```
+/// let half = edgeplane::study::wilson(50, 100);
+/// assert!((half.low - 0.4038).abs() < 1e-4 && (half.high - 0.5962).abs() < 1e-4);
+/// ```
+pub fn wilson(count: u64, trials: u64) -> Proportion {
+    if trials == 0 {
+        return Proportion { count, value: 0.0, low: 0.0, high: 1.0 };
+    }
+    let (n, value) = (trials as f64, count as f64 / trials as f64);
+    let middle = value + Z * Z / (2.0 * n);
+    let spread = Z * (value * (1.0 - value) / n + Z * Z / (4.0 * n * n)).sqrt();
+    let scale = 1.0 + Z * Z / n;
+    Proportion { count, value, low: ((middle - spread) / scale).max(0.0), high: ((middle + spread) / scale).min(1.0) }
+}
+
+/// A mean and its interval from the sum and the sum of squares of `trials` values.
+pub fn mean_estimate(sum: f64, squares: f64, trials: u64) -> Estimate {
+    let n = trials.max(1) as f64;
+    let mean = sum / n;
+    let variance = if trials > 1 { ((squares - sum * mean) / (n - 1.0)).max(0.0) } else { 0.0 };
+    let error = Z * (variance / n).sqrt();
+    Estimate { mean, low: mean - error, high: mean + error, deviation: variance.sqrt() }
+}
+
+/// A quantile from counted values, with its order-statistic bounds: the values at the ranks that
+/// the binomial distribution (in its normal approximation) puts around the wanted one.
+pub(crate) fn quantile(counts: &BTreeMap<u64, u64>, trials: u64, at: f64, unit: f64) -> Quantile {
+    let n = trials as f64;
+    let spread = Z * (n * at * (1.0 - at)).sqrt();
+    let value = |rank: f64| nth(counts, rank.clamp(1.0, n.max(1.0)) as u64) as f64 * unit;
+    Quantile { at, value: value((n * at).ceil()), low: value((n * at - spread).floor()), high: value((n * at + spread).ceil() + 1.0) }
+}
+
+/// The value of a rank, from 1.
+fn nth(counts: &BTreeMap<u64, u64>, rank: u64) -> u64 {
+    let mut seen = 0;
+    for (value, count) in counts {
+        seen += count;
+        if seen >= rank {
+            return *value;
+        }
+    }
+    counts.last_key_value().map_or(0, |(value, _)| *value)
+}

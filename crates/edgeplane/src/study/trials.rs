@@ -1,0 +1,218 @@
+//! Many fights of one encounter, counted together.
+
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use rayon::prelude::*;
+use serde::Serialize;
+
+use super::statistics::{Estimate, Proportion, Quantile, mean_estimate, quantile, wilson};
+use super::tally::{Sum, Tally};
+use crate::error::Error;
+use crate::fight::{Fight, Refusal, Sampler, seed_of_trial};
+use crate::program::{AbilityId, Setup};
+
+/// Fights that are counted together before their sums are joined. The size is fixed, so that the
+/// order of all additions, and with it the last bit of every sum, does not hang on the threads.
+const BATCH: u64 = 256;
+/// Batches between two joins: bounds the memory however many trials there are.
+const ROUND: u64 = 512;
+
+/// How many fights, and from which seed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct TrialsPlan {
+    /// How many fights.
+    pub trials: u64,
+    /// The seed of the study; trial `i` runs with [`seed_of_trial`]`(seed, i)`.
+    pub seed: u64,
+    /// Threads; `None` for one on each core.
+    pub threads: Option<usize>,
+}
+
+impl Default for TrialsPlan {
+    fn default() -> Self {
+        Self { trials: 10_000, seed: 1, threads: None }
+    }
+}
+
+/// What the trials of an encounter add up to.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Trials {
+    /// The encounter.
+    pub encounter: String,
+    /// How many fights.
+    pub trials: u64,
+    /// The seed of the study.
+    pub seed: u64,
+    /// The sides in the order of the encounter.
+    pub sides: Vec<SideFigures>,
+    /// Fights that nobody won.
+    pub draws: Proportion,
+    /// Of these: the last fell at the same moment.
+    pub all_fell: Proportion,
+    /// Of these: the time limit came first.
+    pub time_limit: Proportion,
+    /// Of these: nothing could ever happen again.
+    pub stalemate: Proportion,
+    /// Mean duration in seconds.
+    pub duration: Estimate,
+    /// Quantiles of the duration in seconds.
+    pub duration_quantiles: Vec<Quantile>,
+    /// Every combatant.
+    pub combatants: Vec<CombatantFigures>,
+}
+
+/// The figures of a side.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct SideFigures {
+    /// Its name.
+    pub side: String,
+    /// Share of fights won.
+    pub win_rate: Proportion,
+}
+
+/// The figures of a combatant.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct CombatantFigures {
+    /// Its label.
+    pub combatant: String,
+    /// Its side.
+    pub side: String,
+    /// Share of fights in which it fell.
+    pub fell: Proportion,
+    /// Damage dealt to pools, per second of a fight.
+    pub damage_per_second: Estimate,
+    /// Healing done, per second of a fight.
+    pub healing_per_second: Estimate,
+    /// Every ability.
+    pub abilities: Vec<AbilityFigures>,
+}
+
+/// The figures of an ability of a combatant; everything per fight but for shares.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct AbilityFigures {
+    /// Its name.
+    pub ability: String,
+    /// How often it was started.
+    pub uses: f64,
+    /// Hits that it sent out.
+    pub hits: f64,
+    /// Share of these hits that a step stopped.
+    pub stopped: f64,
+    /// Damage dealt.
+    pub damage: f64,
+    /// Its share of all damage of the combatant.
+    pub damage_share: f64,
+    /// Damage that found nothing left to take.
+    pub overkill: f64,
+    /// Healing done.
+    pub healing: f64,
+    /// Healing that found no room.
+    pub overheal: f64,
+    /// How often it was wanted and refused, by reason; reasons that never came up are left out.
+    pub refusals: Vec<(String, f64)>,
+}
+
+/// Runs the trials on as many threads as the plan says. `progress` is called with the number of
+/// fights done so far, from any thread.
+///
+/// # Errors
+/// [`Error::Fight`] for the first trial (by number) that could not go on.
+pub fn run_trials(setup: &Arc<Setup>, plan: &TrialsPlan, progress: &(dyn Fn(u64) + Sync)) -> Result<Trials, Error> {
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(plan.threads.unwrap_or(0)).build();
+    let tally = match pool {
+        Ok(pool) => pool.install(|| all_batches(setup, plan, progress))?,
+        // No thread could be started: this one can do it all.
+        Err(_) => all_batches(setup, plan, progress)?,
+    };
+    Ok(figures(setup, plan, &tally))
+}
+
+fn all_batches(setup: &Arc<Setup>, plan: &TrialsPlan, progress: &(dyn Fn(u64) + Sync)) -> Result<Tally, Error> {
+    let done = AtomicU64::new(0);
+    let batches = plan.trials.div_ceil(BATCH);
+    let mut all = Tally::new(setup);
+    for round in (0..batches).step_by(ROUND as usize) {
+        let tallies: Vec<Result<Tally, Error>> = (round..batches.min(round + ROUND))
+            .into_par_iter()
+            .map_init(
+                || Fight::with_chance(Arc::clone(setup), Sampler::default(), 0),
+                |fight, batch| {
+                    let (first, last) = (batch * BATCH, plan.trials.min((batch + 1) * BATCH));
+                    let tally = one_batch(fight, plan.seed, first..last);
+                    progress(done.fetch_add(last - first, Ordering::Relaxed) + last - first);
+                    tally
+                },
+            )
+            .collect();
+        for tally in tallies {
+            all.join(&tally?);
+        }
+    }
+    Ok(all)
+}
+
+fn one_batch(fight: &mut Fight, seed: u64, trials: std::ops::Range<u64>) -> Result<Tally, Error> {
+    let mut tally = Tally::new(fight.setup());
+    for trial in trials {
+        fight.restart(seed_of_trial(seed, trial));
+        let ending = fight.run(&mut tally).map_err(|error| Error::of_fight(&error, fight.setup()))?;
+        tally.close(ending, fight.now());
+    }
+    Ok(tally)
+}
+
+fn figures(setup: &Setup, plan: &TrialsPlan, tally: &Tally) -> Trials {
+    let share = |count| wilson(count, tally.fights);
+    let quantiles = [0.05, 0.25, 0.5, 0.75, 0.95];
+    let side = |(name, wins): (&String, &u64)| SideFigures { side: name.clone(), win_rate: share(*wins) };
+    Trials {
+        encounter: setup.name.clone(),
+        trials: tally.fights,
+        seed: plan.seed,
+        sides: setup.sides.iter().zip(&tally.wins).map(side).collect(),
+        draws: share(tally.all_fell + tally.time_limit + tally.stalemate),
+        all_fell: share(tally.all_fell),
+        time_limit: share(tally.time_limit),
+        stalemate: share(tally.stalemate),
+        duration: mean_estimate(tally.duration.sum, tally.duration.squares, tally.fights),
+        duration_quantiles: quantiles.map(|at| quantile(&tally.durations, tally.fights, at, Tally::GRAIN_SECONDS)).to_vec(),
+        combatants: (0..setup.combatants.len()).map(|index| combatant(setup, tally, index)).collect(),
+    }
+}
+
+fn combatant(setup: &Setup, tally: &Tally, index: usize) -> CombatantFigures {
+    let plan = &setup.combatants[index];
+    let abilities = &setup.program().characters()[plan.character.index()].abilities;
+    let row = |ability: &AbilityId| index * setup.program().abilities().len() + ability.index();
+    let damage: f64 = abilities.iter().map(|ability| tally.rows[row(ability)][Sum::Damage as usize]).sum();
+    let rate = |moments: &[super::tally::Moments]| mean_estimate(moments[index].sum, moments[index].squares, tally.fights);
+    CombatantFigures {
+        combatant: plan.label.clone(),
+        side: setup.sides[plan.side.index()].clone(),
+        fell: wilson(tally.fell[index], tally.fights),
+        damage_per_second: rate(&tally.damage_rate),
+        healing_per_second: rate(&tally.healing_rate),
+        abilities: abilities.iter().map(|ability| ability_figures(setup, tally, *ability, row(ability), damage)).collect(),
+    }
+}
+
+fn ability_figures(setup: &Setup, tally: &Tally, ability: AbilityId, row: usize, all_damage: f64) -> AbilityFigures {
+    let sums = &tally.rows[row];
+    let fights = tally.fights.max(1) as f64;
+    let share = |part: f64, whole: f64| if whole == 0.0 { 0.0 } else { part / whole };
+    let each = |sum: Sum| sums[sum as usize] / fights;
+    let refusals = Refusal::NAMES.iter().zip(&tally.refusals[row]).filter(|(_, count)| **count > 0);
+    AbilityFigures {
+        ability: setup.program().ability(ability).name.clone(),
+        uses: each(Sum::Uses),
+        hits: each(Sum::Hits),
+        stopped: share(sums[Sum::Stopped as usize], sums[Sum::Hits as usize]),
+        damage: each(Sum::Damage),
+        damage_share: share(sums[Sum::Damage as usize], all_damage),
+        overkill: each(Sum::Overkill),
+        healing: each(Sum::Healing),
+        overheal: each(Sum::Overheal),
+        refusals: refusals.map(|(name, count)| ((*name).to_owned(), *count as f64 / fights)).collect(),
+    }
+}

@@ -1,0 +1,207 @@
+//! What is wrong with a ruleset, as plain data. Drawing it is somebody else's job.
+
+use super::source::{Sources, Span};
+
+/// How bad it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    /// The ruleset does not load.
+    Error,
+    /// Valid but suspicious.
+    Warning,
+}
+
+macro_rules! codes {
+    ($($variant:ident $name:literal $about:literal;)*) => {
+        /// A stable name for each kind of diagnostic. The table in this file is the only one.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        pub enum Code { $(#[doc = $about] $variant,)* }
+
+        impl Code {
+            /// Every code, in the order of the table.
+            pub const ALL: &'static [Code] = &[$(Code::$variant,)*];
+
+            /// The code as it is printed; never changes its meaning.
+            pub fn name(self) -> &'static str {
+                match self { $(Code::$variant => $name,)* }
+            }
+
+            /// One sentence on what the code stands for.
+            pub fn about(self) -> &'static str {
+                match self { $(Code::$variant => $about,)* }
+            }
+        }
+    };
+}
+
+codes! {
+    UnreadableFile "unreadable-file" "A file or folder cannot be read, or is not UTF-8, or is too large.";
+    Syntax "syntax" "The file is not TOML.";
+    UnknownKey "unknown-key" "A key that means nothing in this place.";
+    MissingKey "missing-key" "A key that must be there is not.";
+    WrongType "wrong-type" "A TOML value of another type than this key takes.";
+    UnknownName "unknown-name" "A name that nothing in the ruleset has.";
+    DuplicateName "duplicate-name" "The same name is given twice.";
+    BadName "bad-name" "A name that a formula could not spell, or that is reserved.";
+    BadValue "bad-value" "A value outside of what this key allows.";
+    KeyConflict "key-conflict" "Keys that cannot stand together, or none of several of which one must stand.";
+    FormatVersion "format-version" "The ruleset is written for another version of the format.";
+    UnknownPath "unknown-path" "A path given to set a value leads nowhere.";
+    FormulaSyntax "formula-syntax" "The formula cannot be read.";
+    FormulaLimit "formula-limit" "The formula is too long, too deep or too large.";
+    UnknownFunction "unknown-function" "A formula calls a function or curve that does not exist.";
+    WrongArguments "wrong-arguments" "A function is called with the wrong number of arguments.";
+    WrongKind "wrong-kind" "A number where a truth is needed, or the other way round.";
+    NotHere "not-here" "A name that exists, but has no meaning in this place.";
+    FormulaFault "formula-fault" "A formula of constants that has no finite value.";
+    AttributeCycle "attribute-cycle" "Derived attributes that read each other in a circle.";
+    FunctionCycle "function-cycle" "Formulas that call each other in a circle.";
+    ExtendsCycle "extends-cycle" "Characters that extend each other in a circle.";
+    BadCurve "bad-curve" "A curve whose points are missing or out of order.";
+    MissingPool "missing-pool" "A character that lacks a pool that it needs.";
+    TemplateUsed "template-used" "A template is put into a fight.";
+    TooMany "too-many" "More of something than the stated limit.";
+    FightFault "fight-fault" "A running fight met a number or an endless chain that it cannot go on from.";
+}
+
+impl serde::Serialize for Code {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(self.name())
+    }
+}
+
+/// A place, and what to say there.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Label {
+    /// Where.
+    pub span: Span,
+    /// What is to be said about it; may be empty.
+    pub text: String,
+}
+
+/// One thing that is wrong.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Diagnostic {
+    /// Which kind.
+    pub code: Code,
+    /// How bad.
+    pub severity: Severity,
+    /// What was found, in one sentence.
+    pub message: String,
+    /// The places; the first is the main one. Empty when there is no place in a file.
+    pub labels: Vec<Label>,
+    /// What is probably meant, or what to do.
+    pub help: Option<String>,
+}
+
+impl Diagnostic {
+    /// An error without a place yet.
+    pub fn new(code: Code, message: impl Into<String>) -> Self {
+        Self { code, severity: Severity::Error, message: message.into(), labels: Vec::new(), help: None }
+    }
+
+    /// An error at a place.
+    pub fn at(code: Code, span: Span, message: impl Into<String>) -> Self {
+        Self::new(code, message).label(span, "")
+    }
+
+    /// Adds a place; the first that is added is the main one.
+    #[must_use]
+    pub fn label(mut self, span: Span, text: impl Into<String>) -> Self {
+        self.labels.push(Label { span, text: text.into() });
+        self
+    }
+
+    /// Says something at the main place.
+    #[must_use]
+    pub fn saying(mut self, text: impl Into<String>) -> Self {
+        if let Some(first) = self.labels.first_mut() {
+            first.text = text.into();
+        }
+        self
+    }
+
+    /// Adds help.
+    #[must_use]
+    pub fn help(mut self, help: impl Into<String>) -> Self {
+        self.help = Some(help.into());
+        self
+    }
+
+    /// Adds "did you mean" help, when something known is near, else the list of what is known.
+    #[must_use]
+    pub fn nearest<'a>(self, found: &str, known: impl IntoIterator<Item = &'a str>) -> Self {
+        let known: Vec<&str> = known.into_iter().collect();
+        match nearest(found, &known) {
+            Some(name) => self.help(format!("did you mean `{name}`?")),
+            None if known.is_empty() => self,
+            None => self.help(format!("known here: {}", listed(&known))),
+        }
+    }
+
+    /// One line for logs and tests: `file:line:column code message`.
+    pub fn line(&self, sources: &Sources) -> String {
+        let code = self.code.name();
+        match self.labels.first() {
+            Some(label) => format!("{} {code}: {}", sources.place(label.span), self.message),
+            None => format!("{code}: {}", self.message),
+        }
+    }
+}
+
+/// The known name that `found` was probably meant to be.
+pub fn nearest<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
+    let limit = (found.chars().count() / 3).max(1);
+    known
+        .iter()
+        .map(|name| (strsim::damerau_levenshtein(found, name), *name))
+        .filter(|(distance, name)| *distance <= limit || (found.len() >= 4 && name.starts_with(found)))
+        .min_by_key(|(distance, _)| *distance)
+        .map(|(_, name)| name)
+}
+
+/// `a`, `b` and `c`, shortened after a dozen.
+pub fn listed(names: &[&str]) -> String {
+    const MOST: usize = 12;
+    let mut text = names.iter().take(MOST).map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", ");
+    if names.len() > MOST {
+        text.push_str(&format!(" and {} more", names.len() - MOST));
+    }
+    text
+}
+
+/// Collects diagnostics while a ruleset is read, so that all independent errors come at once.
+#[derive(Debug, Default)]
+pub struct Diagnostics {
+    list: Vec<Diagnostic>,
+    names_incomplete: bool,
+}
+
+impl Diagnostics {
+    /// Adds one. Unknown names are dropped once a file could not be read at all: the name may
+    /// stand in that file, and the reader would chase a ghost.
+    pub fn push(&mut self, diagnostic: Diagnostic) {
+        let follows = matches!(diagnostic.code, Code::UnknownName | Code::UnknownFunction | Code::UnknownPath);
+        if !(follows && self.names_incomplete) {
+            self.list.push(diagnostic);
+        }
+    }
+
+    /// From now on names may be missing because the place that declares them is broken.
+    pub fn names_are_incomplete(&mut self) {
+        self.names_incomplete = true;
+    }
+
+    /// Whether anything that was pushed is an error.
+    pub fn any_error(&self) -> bool {
+        self.list.iter().any(|diagnostic| diagnostic.severity == Severity::Error)
+    }
+
+    /// Everything in the order of the sources, each once.
+    pub fn finish(mut self) -> Vec<Diagnostic> {
+        self.list.sort_by_key(|diagnostic| diagnostic.labels.first().map(|label| label.span));
+        self.list.dedup();
+        self.list
+    }
+}

@@ -1,0 +1,199 @@
+//! The TOML tree with a span on every key and value, merged over all files of a ruleset.
+
+use std::ops::Range;
+
+use toml::de::{DeTable, DeValue};
+use toml::Spanned;
+
+use super::diagnostic::{Code, Diagnostic, Diagnostics};
+use super::literal::TextMap;
+use super::source::{FileId, Sources, Span};
+
+/// Deepest nesting of tables and arrays.
+const MAX_DEPTH: usize = 32;
+
+/// A value with its place.
+#[derive(Clone, Debug)]
+pub struct Node {
+    /// Where the value stands.
+    pub span: Span,
+    /// The value.
+    pub value: Value,
+}
+
+/// A TOML value.
+#[derive(Clone, Debug)]
+pub enum Value {
+    /// A string, and how to get from its characters back into the file.
+    Text(String, TextMap),
+    /// An integer or a float, `inf` included.
+    Number(f64),
+    /// `true` or `false`.
+    Flag(bool),
+    /// A list.
+    List(Vec<Node>),
+    /// A table.
+    Table(Table),
+    /// A date or time, which no key takes.
+    Moment,
+}
+
+impl Value {
+    /// What to call this value in a message.
+    pub fn what(&self) -> &'static str {
+        match self {
+            Value::Text(..) => "a text",
+            Value::Number(_) => "a number",
+            Value::Flag(_) => "a truth (true or false)",
+            Value::List(_) => "a list",
+            Value::Table(_) => "a table",
+            Value::Moment => "a date or time",
+        }
+    }
+}
+
+/// A table in the order in which it was written.
+#[derive(Clone, Debug, Default)]
+pub struct Table {
+    /// The keys with their values.
+    pub entries: Vec<Entry>,
+}
+
+/// One key and its value.
+#[derive(Clone, Debug)]
+pub struct Entry {
+    /// The key.
+    pub key: String,
+    /// Where the key stands.
+    pub key_span: Span,
+    /// The value.
+    pub node: Node,
+}
+
+impl Table {
+    /// The value of a key.
+    pub fn get(&self, key: &str) -> Option<&Node> {
+        self.entries.iter().find(|entry| entry.key == key).map(|entry| &entry.node)
+    }
+
+    /// The entry of a key, to change it.
+    pub fn entry_mut(&mut self, key: &str) -> Option<&mut Entry> {
+        self.entries.iter_mut().find(|entry| entry.key == key)
+    }
+}
+
+/// All files of a ruleset as one table.
+#[derive(Clone, Debug, Default)]
+pub struct Document {
+    /// The merged top level.
+    pub root: Table,
+}
+
+impl Document {
+    /// Reads and merges all files. A file that is not TOML is reported and left out; names that
+    /// it may hold are then not missed.
+    pub fn read(sources: &Sources, diagnostics: &mut Diagnostics) -> Self {
+        let mut document = Self::default();
+        for file in sources.ids() {
+            let (table, errors) = DeTable::parse_recoverable(sources.file(file).text());
+            if let Some(error) = errors.first() {
+                diagnostics.names_are_incomplete();
+                diagnostics.push(syntax(file, sources, error));
+                continue;
+            }
+            let reader = Reader { file, text: sources.file(file).text() };
+            let table = reader.table(table.get_ref(), 0, diagnostics);
+            merge(&mut document.root, table, 0, diagnostics);
+        }
+        document
+    }
+
+    /// Reads a single TOML value, as given on a command line.
+    pub(crate) fn read_value(sources: &Sources, file: FileId, diagnostics: &mut Diagnostics) -> Option<Node> {
+        let text = sources.file(file).text();
+        match DeValue::parse(text) {
+            Ok(value) => Some(Reader { file, text }.node(&value, 0, diagnostics)),
+            Err(_) => None,
+        }
+    }
+}
+
+fn syntax(file: FileId, sources: &Sources, error: &toml::de::Error) -> Diagnostic {
+    let length = sources.file(file).text().len();
+    let range = error.span().unwrap_or(0..0);
+    let span = span_of(file, range.start.min(length)..range.end.min(length));
+    Diagnostic::at(Code::Syntax, span, format!("this is not TOML: {}", error.message()))
+        .help("nothing else in this file was checked")
+}
+
+fn span_of(file: FileId, range: Range<usize>) -> Span {
+    Span { file, start: range.start as u32, end: range.end as u32 }
+}
+
+/// Merges what two files say at the top level. Sections such as `[attributes]` may be spread over
+/// files; a name within one may be given once.
+fn merge(into: &mut Table, from: Table, depth: usize, diagnostics: &mut Diagnostics) {
+    for entry in from.entries {
+        let Some(present) = into.entry_mut(&entry.key) else {
+            into.entries.push(entry);
+            continue;
+        };
+        match (&mut present.node.value, entry.node.value) {
+            (Value::Table(into), Value::Table(from)) if depth == 0 => merge(into, from, 1, diagnostics),
+            _ => diagnostics.push(
+                Diagnostic::at(Code::DuplicateName, entry.key_span, format!("`{}` is given twice", entry.key))
+                    .saying("again here")
+                    .label(present.key_span, "first given here"),
+            ),
+        }
+    }
+}
+
+struct Reader<'a> {
+    file: FileId,
+    text: &'a str,
+}
+
+impl Reader<'_> {
+    fn table(&self, table: &DeTable<'_>, depth: usize, diagnostics: &mut Diagnostics) -> Table {
+        let entries = table.iter().map(|(key, value)| Entry {
+            key: key.get_ref().to_string(),
+            key_span: span_of(self.file, key.span()),
+            node: self.node(value, depth + 1, diagnostics),
+        });
+        Table { entries: entries.collect() }
+    }
+
+    fn node(&self, value: &Spanned<DeValue<'_>>, depth: usize, diagnostics: &mut Diagnostics) -> Node {
+        let span = span_of(self.file, value.span());
+        if depth > MAX_DEPTH {
+            diagnostics.push(Diagnostic::at(Code::TooMany, span, format!("more than {MAX_DEPTH} tables in each other")));
+            return Node { span, value: Value::Moment };
+        }
+        let number = |digits: Option<f64>, diagnostics: &mut Diagnostics| match digits {
+            Some(number) if !number.is_nan() => Value::Number(number),
+            _ => {
+                diagnostics.push(Diagnostic::at(Code::BadValue, span, "this is not a number that can be counted with"));
+                Value::Number(0.0)
+            }
+        };
+        let value = match value.get_ref() {
+            DeValue::String(text) => {
+                let raw = &self.text[value.span()];
+                Value::Text(text.to_string(), TextMap::of_literal(self.file, span.start, raw, text))
+            }
+            DeValue::Integer(digits) => {
+                let parsed = i64::from_str_radix(digits.as_str(), digits.radix()).ok().map(|integer| integer as f64);
+                number(parsed, diagnostics)
+            }
+            DeValue::Float(digits) => number(digits.as_str().parse().ok(), diagnostics),
+            DeValue::Boolean(flag) => Value::Flag(*flag),
+            DeValue::Datetime(_) => Value::Moment,
+            DeValue::Array(list) => {
+                Value::List(list.iter().map(|item| self.node(item, depth + 1, diagnostics)).collect())
+            }
+            DeValue::Table(table) => Value::Table(self.table(table, depth, diagnostics)),
+        };
+        Node { span, value }
+    }
+}

@@ -1,0 +1,16 @@
+//! Text: files, places in them, what is wrong with them, and the TOML tree read from them.
+//!
+//! This is the lowest room. Everything above speaks about the designer's files through
+//! [`Span`]s into [`Sources`], and complains through [`Diagnostic`]s.
+
+pub mod diagnostic;
+pub mod document;
+mod literal;
+pub mod overrides;
+pub mod source;
+
+pub use diagnostic::{Code, Diagnostic, Diagnostics, Label, Severity};
+pub use document::{Document, Entry, Node, Table, Value};
+pub use literal::TextMap;
+pub use overrides::Override;
+pub use source::{FileId, Place, SourceFile, Sources, Span};

@@ -1,0 +1,160 @@
+//! Trying a value without editing a file: `character.lockhand.attributes.heft=16`.
+
+use super::diagnostic::{Code, Diagnostic, Diagnostics};
+use super::document::{Document, Entry, Node, Table, Value};
+use super::source::{FileId, Sources, Span};
+
+/// A value to be put at a path of a ruleset.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Override {
+    /// Keys with dots between them. A number, or the `name` of an entry, picks from a list.
+    pub path: String,
+    /// A TOML value; what is not TOML is taken as a formula's text.
+    pub value: String,
+}
+
+impl Override {
+    /// Reads `path=value`; `None` without a `=` or a path.
+    ///
+    /// ```
+    /// use edgeplane::text::Override;
+    /// let set = Override::parse("ability.boathook.cooldown = 1.2").unwrap();
+    /// assert_eq!((set.path.as_str(), set.value.as_str()), ("ability.boathook.cooldown", "1.2"));
+    /// ```
+    pub fn parse(text: &str) -> Option<Self> {
+        let (path, value) = text.split_once('=')?;
+        let (path, value) = (path.trim(), value.trim());
+        (!path.is_empty() && !value.is_empty()).then(|| Self { path: path.to_owned(), value: value.to_owned() })
+    }
+
+    /// Puts the value into the document. The value becomes a source of its own, so that whatever
+    /// is wrong with it is shown in place.
+    pub(crate) fn apply(&self, document: &mut Document, sources: &mut Sources, diagnostics: &mut Diagnostics) {
+        let name = format!("--set {}", self.path);
+        let file = sources.add(name.clone(), self.value.clone());
+        let node = Document::read_value(sources, file, &mut Diagnostics::default()).unwrap_or_else(|| {
+            // Not TOML: the shell has eaten the quotes of a formula. Read it as that formula.
+            let quoted = sources.add(name, format!("'''{}'''", self.value));
+            Document::read_value(sources, quoted, diagnostics).unwrap_or(Node {
+                span: whole(file, &self.value),
+                value: Value::Text(self.value.clone(), super::TextMap::whole(whole(file, &self.value))),
+            })
+        });
+        let keys: Vec<&str> = keys(&self.path);
+        let placed = must_exist(&document.root, &keys).and_then(|()| place(&mut document.root, &keys, node));
+        if let Err(problem) = placed {
+            let path_file = sources.add("--set", self.path.clone());
+            diagnostics.push(problem.diagnostic(whole(path_file, &self.path)));
+        }
+    }
+}
+
+fn whole(file: FileId, text: &str) -> Span {
+    Span { file, start: 0, end: text.len() as u32 }
+}
+
+/// Splits at dots, except within quotes: `attributes."resist.silt"`.
+fn keys(path: &str) -> Vec<&str> {
+    let mut quoted = false;
+    path.split(|c: char| {
+        quoted ^= c == '"';
+        c == '.' && !quoted
+    })
+    .map(|key| key.trim().trim_matches('"'))
+    .collect()
+}
+
+struct LeadsNowhere {
+    key: String,
+    known: Vec<String>,
+}
+
+impl LeadsNowhere {
+    fn diagnostic(&self, span: Span) -> Diagnostic {
+        Diagnostic::at(Code::UnknownPath, span, format!("nothing is called `{}` at this point of the path", self.key))
+            .nearest(&self.key, self.known.iter().map(String::as_str))
+    }
+}
+
+/// A value may add a key to a rule (that key is then checked like any other), but never a rule: a
+/// misspelt name must not quietly become a new attribute that nothing reads.
+fn must_exist(root: &Table, keys: &[&str]) -> Result<(), LeadsNowhere> {
+    let missing = |key: &str, table: &Table| LeadsNowhere {
+        key: key.to_owned(),
+        known: table.entries.iter().map(|entry| entry.key.clone()).collect(),
+    };
+    let section = root.get(keys[0]).ok_or_else(|| missing(keys[0], root))?;
+    match (&section.value, keys) {
+        (Value::Table(table), [section, name]) if *section != "ruleset" && table.get(name).is_none() => {
+            Err(missing(name, table))
+        }
+        _ => Ok(()),
+    }
+}
+
+fn place(table: &mut Table, keys: &[&str], node: Node) -> Result<(), LeadsNowhere> {
+    let [key, rest @ ..] = keys else { return Ok(()) };
+    // A per-type attribute is written `"resist.silt"`: a key with a dot in it.
+    let joined = keys.join(".");
+    if rest.is_empty() || table.get(&joined).is_some() {
+        put(table, &joined, node);
+        return Ok(());
+    }
+    let known = table.entries.iter().map(|entry| entry.key.clone()).collect();
+    let dotted_keys = table.entries.iter().any(|entry| entry.key.contains('.')) || looks_like_attributes(table);
+    match table.entry_mut(key) {
+        Some(entry) => descend(&mut entry.node, key, rest, node),
+        None if dotted_keys => {
+            put(table, &joined, node);
+            Ok(())
+        }
+        None => Err(LeadsNowhere { key: (*key).to_owned(), known }),
+    }
+}
+
+fn looks_like_attributes(table: &Table) -> bool {
+    !table.entries.is_empty() && table.entries.iter().all(|entry| matches!(entry.node.value, Value::Number(_) | Value::Text(..)))
+}
+
+fn put(table: &mut Table, key: &str, node: Node) {
+    match table.entry_mut(key) {
+        Some(entry) => entry.node = node,
+        None => table.entries.push(Entry { key: key.to_owned(), key_span: node.span, node }),
+    }
+}
+
+fn descend(into: &mut Node, key: &str, rest: &[&str], node: Node) -> Result<(), LeadsNowhere> {
+    match &mut into.value {
+        Value::Table(table) => place(table, rest, node),
+        Value::List(list) => {
+            let names: Vec<String> = (0..list.len()).map(|i| i.to_string()).chain(list.iter().filter_map(name_of)).collect();
+            let index = rest[0].parse().ok().filter(|i| *i < list.len());
+            let index = index.or_else(|| list.iter().position(|item| name_of(item).as_deref() == Some(rest[0])));
+            match (index, rest.len()) {
+                (None, _) => Err(LeadsNowhere { key: rest[0].to_owned(), known: names }),
+                (Some(index), 1) => {
+                    list[index] = node;
+                    Ok(())
+                }
+                (Some(index), _) => descend(&mut list[index], rest[0], &rest[1..], node),
+            }
+        }
+        // `grit = 8` is short for `grit = { base = 8 }`, so `attributes.grit.min` goes into it.
+        Value::Number(_) | Value::Text(..) => {
+            let base = Entry { key: "base".to_owned(), key_span: into.span, node: into.clone() };
+            let mut table = Table { entries: vec![base] };
+            let placed = place(&mut table, rest, node);
+            into.value = Value::Table(table);
+            placed
+        }
+        _ => Err(LeadsNowhere { key: key.to_owned(), known: Vec::new() }),
+    }
+}
+
+fn name_of(node: &Node) -> Option<String> {
+    let Value::Table(table) = &node.value else { return None };
+    match &table.get("name").or_else(|| table.get("ability"))?.value {
+        Value::Text(name, _) => Some(name.clone()),
+        _ => None,
+    }
+}
