@@ -1,15 +1,65 @@
-//! x
-#![allow(missing_docs)]
-pub mod text;
-pub mod formula;
-pub mod rules;
-pub mod program;
-pub mod fight;
-pub mod study;
+//! Combat rules as data, and the engine that plays them.
+//!
+//! A gameplay programmer writes attributes, damage formulas, resistances, costs and cooldowns as a
+//! **ruleset** of TOML files with a small formula language. Edgeplane reads it, says what is wrong
+//! and where, and then plays **fights** by it: one inside a game loop, or millions in a study.
+//!
+//! ```
+//! use edgeplane::Game;
+//!
+//! let game = Game::from_text("duel.toml", r#"
+//!     [attributes]
+//!     heft = 10
+//!
+//!     [pools]
+//!     health = { max = 80, defeat = true }
+//!
+//!     [ability.swing]
+//!     cooldown = 1.5
+//!     does = [{ damage = "4 + dice(2, 6) + caster.heft * 0.3" }]
+//!
+//!     [character.lockhand]
+//!     abilities = ["swing"]
+//!
+//!     [encounter.mirror]
+//!     sides.east = ["lockhand"]
+//!     sides.west = ["lockhand"]
+//! "#)?;
+//!
+//! let trials = game.trials("mirror", &Default::default())?;
+//! println!("east wins {:.1} % of {} fights", 100.0 * trials.sides[0].win_rate.value, trials.trials);
+//! # assert!(trials.sides[0].win_rate.low < 0.5);
+//! # Ok::<(), edgeplane::Error>(())
+//! ```
+//!
+//! # Goals, most important first
+//! 1. Nothing fails silently: a mistake in the data has a place, a reason and help.
+//! 2. The same ruleset, encounter and seed give the same bytes, on any number of threads.
+//! 3. Every number can be asked where it comes from.
+//! 4. It is fast enough that a question about balance is answered while one waits.
+//!
+//! # The way through
+//! [`text`] → [`rules`] (with [`formula`]) → [`program`] → [`fight`] → [`study`]. Each module takes
+//! the value that the one before it made. [`Game`] is the short way to all of them.
+
 mod error;
+pub mod fight;
+pub mod formula;
 mod game;
+pub mod program;
+pub mod rules;
+pub mod study;
+pub mod text;
+
 pub use error::Error;
+pub use fight::{Ending, Event, Fight, Log, Observer, Refusal, Silent};
 pub use game::Game;
-pub use program::Time;
-pub use text::Sources;
-pub use fight::Silent;
+pub use program::{AbilityId, CharacterId, CombatantId, EncounterId, PoolId, Program, Setup, Time};
+pub use study::{Trials, TrialsPlan};
+pub use text::{Diagnostic, Override, Sources};
+
+/// A small ruleset for the examples in this documentation.
+#[doc(hidden)]
+pub fn example_text() -> &'static str {
+    include_str!("../examples/rulesets/small.toml")
+}

@@ -31,7 +31,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.tell(Event::Used { caster: who, ability: id, target, targets, release });
         for (index, (pool, _)) in ability.cost.iter().enumerate() {
             let amount = self.state.scratch.costs[index];
-            let left = self.change(who, *pool, -amount).after;
+            let left = self.take(who, *pool, amount).left;
             self.tell(Event::Spent { who, ability: id, pool: *pool, amount, left });
         }
         Ok(())

@@ -112,6 +112,28 @@ impl Chance for Recorded {
     }
 }
 
+/// Always the likelier: chances of one half and more come true, numbers are in the middle.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Likely;
+
+impl Provider for Likely {
+    fn begin(&mut self, _: u64, _: &[u64]) {}
+}
+
+impl Chance for Likely {
+    fn chance(&mut self, _: StreamId, p: f64) -> bool {
+        p >= 0.5
+    }
+
+    fn pick(&mut self, _: StreamId, n: u32) -> u32 {
+        if n == u32::MAX { 0 } else { n / 2 }
+    }
+
+    fn uniform(&mut self, _: StreamId) -> f64 {
+        0.5
+    }
+}
+
 /// Walks through all that can happen: every run takes another branch, and knows how likely it is.
 ///
 /// Uniform draws are cut into equal parts, each standing for its middle. With an odd number of parts

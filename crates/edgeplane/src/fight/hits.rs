@@ -3,6 +3,7 @@
 use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, StepResult};
+use super::pools::Change;
 use crate::program::{AbilityId, CombatantId, Frame, Layout, PoolEffect, PoolEffectKind, StepId, StepPlan, StepsEffect};
 
 /// What came out at the end of the steps.
@@ -17,9 +18,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     pub(super) fn hit(&mut self, caster: CombatantId, target: CombatantId, ability: AbilityId, effect: &StepsEffect) -> Outcome<()> {
         let program = self.program;
         let arrival = self.through(caster, target, effect, &program.hit_steps, false)?;
-        let change = self.change(target, effect.pool, -arrival.amount);
-        let dealt = change.before - change.after;
-        if dealt > 0.0 {
+        let change = self.take(target, effect.pool, arrival.amount);
+        if change.moved > 0.0 {
             self.state.actors[target.index()].hurt_by = Some((caster, ability));
         }
         let Arrival { initial, amount, stopped, marks } = arrival;
@@ -31,9 +31,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             pool: effect.pool,
             initial,
             amount,
-            dealt,
-            over: amount - dealt,
-            left: change.after,
+            dealt: change.moved,
+            over: change.over,
+            left: change.left,
             stopped,
             marks,
         });
@@ -43,9 +43,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     pub(super) fn heal(&mut self, caster: CombatantId, target: CombatantId, ability: AbilityId, effect: &StepsEffect) -> Outcome<()> {
         let program = self.program;
         let Arrival { initial, amount, stopped, .. } = self.through(caster, target, effect, &program.heal_steps, true)?;
-        let change = self.change(target, effect.pool, amount);
-        let healed = change.after - change.before;
-        let (over, left) = (amount - healed, change.after);
+        let Change { moved: healed, over, left } = self.add(target, effect.pool, amount);
         self.tell(Event::Healed { caster, target, ability, pool: effect.pool, initial, amount, healed, over, left, stopped });
         Ok(())
     }
@@ -116,11 +114,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             arrival.amount = self.number(amount, frame)?.max(0.0);
         }
         if let Some(pool) = step.soak {
-            let change = self.change(target, pool, -arrival.amount);
-            let amount = change.before - change.after;
-            arrival.amount -= amount;
-            if amount > 0.0 {
-                self.tell(Event::Soaked { target, step: id, pool, amount, left: change.after });
+            let Change { moved, over, left } = self.take(target, pool, arrival.amount);
+            arrival.amount = over;
+            if moved > 0.0 {
+                self.tell(Event::Soaked { target, step: id, pool, amount: moved, left });
             }
         }
         if step.stop.is_some() {
@@ -139,12 +136,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         match effect.kind {
             PoolEffectKind::Restore => self.restore(caster, target, ability, pool, amount),
             PoolEffectKind::Drain(share) => {
-                let change = self.change(target, pool, -amount);
-                let taken = change.before - change.after;
+                let Change { moved: taken, over, left } = self.take(target, pool, amount);
                 if taken > 0.0 {
                     self.state.actors[target.index()].hurt_by = Some((caster, ability));
                 }
-                self.tell(Event::Drained { caster, target, ability, pool, taken, over: amount - taken, left: change.after });
+                self.tell(Event::Drained { caster, target, ability, pool, taken, over, left });
                 if let Some(share) = share {
                     let share = self.positive(share, &frame)?;
                     self.restore(caster, caster, ability, pool, taken * share);
@@ -155,8 +151,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     fn restore(&mut self, caster: CombatantId, target: CombatantId, ability: AbilityId, pool: crate::program::PoolId, amount: f64) {
-        let change = self.change(target, pool, amount);
-        let gained = change.after - change.before;
-        self.tell(Event::Restored { caster, target, ability, pool, gained, over: amount - gained, left: change.after });
+        let Change { moved: gained, over, left } = self.add(target, pool, amount);
+        self.tell(Event::Restored { caster, target, ability, pool, gained, over, left });
     }
 }

@@ -21,7 +21,7 @@ mod timeline;
 
 use std::sync::Arc;
 
-pub use chance::{Branching, Provider, Recorded, Sampler, seed_of_trial, stream_seed};
+pub use chance::{Branching, Likely, Provider, Recorded, Sampler, seed_of_trial, stream_seed};
 pub use engine::{FightError, FightErrorKind, Limits};
 pub use event::{Ending, Event, Log, Logged, Observer, Refusal, Silent, StepResult};
 pub use state::Snapshot;
@@ -70,6 +70,11 @@ impl<C: Provider> Fight<C> {
     pub fn restart(&mut self, seed: u64) {
         self.chance.begin(seed, &self.setup.streams);
         self.state.reset(&self.setup, &mut self.chance);
+    }
+
+    /// What answers for chance.
+    pub fn chance_mut(&mut self) -> &mut C {
+        &mut self.chance
     }
 
     /// Other limits than the usual ones.

@@ -8,10 +8,14 @@ use super::timeline::{Phase, Timer};
 use crate::program::{CharacterPlan, CombatantId, PoolId, Time, pool_slot};
 use crate::rules::CapChange;
 
-/// A pool's amount before and after.
+/// What came of adding to a pool or taking from it.
 pub(super) struct Change {
-    pub(super) before: f64,
-    pub(super) after: f64,
+    /// How much was really added or taken.
+    pub(super) moved: f64,
+    /// How much found no room, or nothing left to take.
+    pub(super) over: f64,
+    /// The amount afterwards.
+    pub(super) left: f64,
 }
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
@@ -28,17 +32,32 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.state.memory.pool_share(self.first(who, pool), self.state.now.micros())
     }
 
-    /// Adds to a pool, or takes from it.
+    /// Takes from a pool, as far as there is anything. What is moved is the amount asked for itself,
+    /// not a difference, so that no rounding shows up as an overkill of nothing.
     #[inline]
-    pub(super) fn change(&mut self, who: CombatantId, pool: PoolId, by: f64) -> Change {
+    pub(super) fn take(&mut self, who: CombatantId, pool: PoolId, amount: f64) -> Change {
+        let first = self.first(who, pool);
+        let before = self.state.memory.pool_amount(first, self.state.now.micros());
+        let moved = if amount < before { amount } else { before };
+        let left = before - moved;
+        if moved > 0.0 {
+            self.put(who, pool, first, left);
+        }
+        Change { moved, over: amount - moved, left }
+    }
+
+    /// Adds to a pool, as far as there is room.
+    #[inline]
+    pub(super) fn add(&mut self, who: CombatantId, pool: PoolId, amount: f64) -> Change {
         let first = self.first(who, pool);
         let before = self.state.memory.pool_amount(first, self.state.now.micros());
         let cap = self.state.memory.at(first + usize::from(pool_slot::CAP));
-        let after = (before + by).max(0.0).min(cap);
-        if by != 0.0 {
-            self.put(who, pool, first, after);
+        let fits = before + amount < cap;
+        let (moved, left) = if fits { (amount, before + amount) } else { (cap - before, cap) };
+        if moved > 0.0 {
+            self.put(who, pool, first, left);
         }
-        Change { before, after }
+        Change { moved, over: amount - moved, left }
     }
 
     #[inline]

@@ -6,7 +6,7 @@ use super::fault::Fault;
 use super::ids::{CombatantId, FormulaId, SiteId};
 use super::layout::pool_slot;
 use super::ops::{BinaryOp, lerp, truth};
-use super::tree::{Read, Role, dice_possible};
+use super::tree::{Role, dice_possible};
 
 /// Where chance is drawn: one stream for each combatant and place of use.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -111,7 +111,7 @@ impl Memory {
 /// the flow is `rate` per second, else `rate` at each whole multiple of `every`.
 #[inline]
 pub(crate) fn flowed(amount: f64, rate: f64, since: f64, every: f64, now: f64, cap: f64) -> f64 {
-    let units = if every == 0.0 { (now - since) * 1e-6 } else { (now / every).floor() - (since / every).floor() };
+    let units = if every == 0.0 { (now - since) / 1e6 } else { (now / every).floor() - (since / every).floor() };
     (amount + rate * units).max(0.0).min(cap)
 }
 
@@ -158,7 +158,7 @@ impl Frame {
 
     #[inline]
     pub(crate) fn now_seconds(&self) -> f64 {
-        self.now * 1e-6
+        self.now / 1e6
     }
 
     #[inline]
@@ -330,11 +330,4 @@ fn guarded(op: BinaryOp, a: f64, b: f64) -> f64 {
         _ => false,
     };
     if bad { f64::NAN } else { op.apply(a, b) }
-}
-
-impl Read {
-    /// Whether only attributes and the level are read: what stays until an attribute changes.
-    pub(crate) fn is_attribute(self) -> bool {
-        matches!(self, Self::Attribute(..) | Self::Typed(..))
-    }
 }

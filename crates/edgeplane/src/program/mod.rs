@@ -24,6 +24,7 @@ mod scope;
 mod steps;
 mod time;
 mod tree;
+mod worked;
 
 pub use abilities::{AbilityPlan, OutcomePlan, PickPlan, PoolEffect, PoolEffectKind, StepsEffect};
 pub use blocks::BaseChange;
@@ -39,6 +40,7 @@ pub use names::Names;
 pub use resolve::CompiledFormula;
 pub use steps::{DamageTypeInfo, FlowPlan, PoolPlan, StartPlan, StepPlan};
 pub use time::Time;
+pub use worked::plain;
 pub use tree::{LeafValue, Reading, Tree, TreeKind};
 
 pub use crate::rules::Rounding;
@@ -143,6 +145,16 @@ impl Program {
             (Some((index, _)), None) => Some(PoolId(index as u16)),
             _ => None,
         }
+    }
+
+    /// Whether a local is the mark of a hit.
+    pub(crate) fn is_mark(&self, local: u16) -> bool {
+        (Layout::MARKS..Layout::MARKS + self.marks.len() as u16).contains(&local)
+    }
+
+    /// Names of the marks that steps set, by their bit.
+    pub fn marks(&self) -> &[String] {
+        &self.marks
     }
 
     /// Finds an ability by name.

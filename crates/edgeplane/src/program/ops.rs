@@ -110,16 +110,16 @@ pub(crate) fn lerp(a: f64, b: f64, share: f64) -> f64 {
 
 /// A curve, ready to be read. Before its first and after its last point it stays level.
 #[derive(Clone, Debug, Default)]
-pub struct Curve {
+pub(crate) struct Curve {
     /// Points, x rising.
-    pub points: Vec<(f64, f64)>,
+    pub(crate) points: Vec<(f64, f64)>,
     /// Whether a value holds until the next point.
-    pub step: bool,
+    pub(crate) step: bool,
 }
 
 impl Curve {
     /// The value at `x`.
-    pub fn at(&self, x: f64) -> f64 {
+    pub(crate) fn at(&self, x: f64) -> f64 {
         let after = self.points.partition_point(|(from, _)| *from <= x);
         let Some(&(x0, y0)) = after.checked_sub(1).and_then(|i| self.points.get(i)) else {
             return if x.is_nan() { x } else { self.points.first().map_or(0.0, |point| point.1) };

@@ -27,7 +27,7 @@ impl Time {
 
     /// In seconds.
     pub fn seconds(self) -> f64 {
-        self.0 as f64 * 1e-6
+        self.0 as f64 / 1e6
     }
 
     /// In microseconds, as the numbers of a fight keep it.

@@ -83,7 +83,7 @@ pub enum TreeKind {
 }
 
 /// Most dice that can be thrown at once, and most sides of one.
-pub const MAX_DICE: f64 = 1_000.0;
+pub(super) const MAX_DICE: f64 = 1_000.0;
 
 impl Tree {
     /// The parts, in the order in which they are evaluated.
@@ -104,11 +104,6 @@ impl Tree {
     /// Whether this or any part of it satisfies `test`.
     pub(crate) fn any(&self, test: &mut impl FnMut(&Tree) -> bool) -> bool {
         test(self) || self.parts().into_iter().any(|part| part.any(test))
-    }
-
-    /// How many nodes.
-    pub(crate) fn size(&self) -> usize {
-        1 + self.parts().into_iter().map(Tree::size).sum::<usize>()
     }
 
     /// Evaluates with every operation checked. Draws are not made but taken from those that the
@@ -139,6 +134,8 @@ pub struct LeafValue {
     pub range: Range<u32>,
     /// The value.
     pub value: f64,
+    /// Whether it is a truth, kept as 1 or 0.
+    pub truth: bool,
     /// Whether it is a chance that was drawn.
     pub drawn: bool,
 }
@@ -225,7 +222,8 @@ impl Walk<'_> {
     fn leaf(&mut self, tree: &Tree, read: Read) -> f64 {
         let value = read.value(self.program, &self.memory, &self.frame);
         if !tree.called {
-            self.leaves.push(LeafValue { range: tree.range.clone(), value, drawn: false });
+            let truth = matches!(read, Read::Local(local) if self.program.is_mark(local));
+            self.leaves.push(LeafValue { range: tree.range.clone(), value, truth, drawn: false });
         }
         value
     }
@@ -234,7 +232,8 @@ impl Walk<'_> {
         let (value, rest) = self.draws.split_first().map_or((0.0, self.draws), |(value, rest)| (*value, rest));
         self.draws = rest;
         if !tree.called {
-            self.leaves.push(LeafValue { range: tree.range.clone(), value, drawn: true });
+            let truth = matches!(tree.kind, TreeKind::Roll(..));
+            self.leaves.push(LeafValue { range: tree.range.clone(), value, truth, drawn: true });
         }
         value
     }

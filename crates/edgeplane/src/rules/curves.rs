@@ -4,7 +4,7 @@ use super::reader::{Fields, Formula, Word, check_name, list, wrong_type};
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// Most points of one curve.
-pub const MAX_POINTS: usize = 10_000;
+const MAX_POINTS: usize = 10_000;
 
 /// A table of points, called with one number.
 #[derive(Clone, Debug, Default)]

@@ -126,10 +126,6 @@ impl<'a> Fields<'a> {
         formula(self.get(key)?, self.path_of(key), out)
     }
 
-    pub(super) fn formula_or(&self, key: &str, default: f64, out: &mut Diagnostics) -> Formula {
-        self.formula(key, out).unwrap_or_else(|| Formula::constant(default, self.path_of(key), self.span))
-    }
-
     /// A plain number within bounds; not a formula.
     pub(super) fn number(&self, key: &str, range: std::ops::RangeInclusive<f64>, out: &mut Diagnostics) -> Option<f64> {
         let node = self.get(key)?;

@@ -29,6 +29,11 @@ impl TextMap {
         Self { file: span.file, offsets: Offsets::Whole(span.start, span.end) }
     }
 
+    /// A map for text that stands in the file as it is.
+    pub(crate) fn verbatim(file: FileId, start: u32) -> Self {
+        Self { file, offsets: Offsets::Verbatim(start) }
+    }
+
     /// A map for a string literal whose raw text, quotes included, begins at `start`.
     pub(crate) fn of_literal(file: FileId, start: u32, raw: &str, decoded: &str) -> Self {
         let (delimiter, body_start) = opening(raw);

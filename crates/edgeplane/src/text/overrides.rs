@@ -30,15 +30,11 @@ impl Override {
     /// Puts the value into the document. The value becomes a source of its own, so that whatever
     /// is wrong with it is shown in place.
     pub(crate) fn apply(&self, document: &mut Document, sources: &mut Sources, diagnostics: &mut Diagnostics) {
-        let name = format!("--set {}", self.path);
-        let file = sources.add(name.clone(), self.value.clone());
-        let node = Document::read_value(sources, file, &mut Diagnostics::default()).unwrap_or_else(|| {
-            // Not TOML: the shell has eaten the quotes of a formula. Read it as that formula.
-            let quoted = sources.add(name, format!("'''{}'''", self.value));
-            Document::read_value(sources, quoted, diagnostics).unwrap_or(Node {
-                span: whole(file, &self.value),
-                value: Value::Text(self.value.clone(), super::TextMap::whole(whole(file, &self.value))),
-            })
+        let file = sources.add(format!("--set {}", self.path), self.value.clone());
+        // What is not TOML is a formula of which the shell has eaten the quotes.
+        let node = Document::read_value(sources, file, diagnostics).unwrap_or_else(|| Node {
+            span: whole(file, &self.value),
+            value: Value::Text(self.value.clone(), super::TextMap::verbatim(file, 0)),
         });
         let keys: Vec<&str> = keys(&self.path);
         let placed = must_exist(&document.root, &keys).and_then(|()| place(&mut document.root, &keys, node));

@@ -1,0 +1,136 @@
+//! What can be asked, and how.
+
+use std::path::PathBuf;
+
+use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
+use edgeplane::Override;
+
+/// Combat rules as data: check them, explain their numbers, play fights, count thousands of them.
+#[derive(Debug, Parser)]
+#[command(name = "edgeplane", version, about, max_term_width = 100)]
+pub(crate) struct Args {
+    #[command(subcommand)]
+    pub(crate) command: Command,
+}
+
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    /// Reads a ruleset and says what is wrong with it, and where
+    Check(CheckArgs),
+    /// Explains a character's numbers, or what an ability of one does to another
+    Explain(ExplainArgs),
+    /// Plays one fight and tells it
+    Fight(FightArgs),
+    /// Plays many fights and counts who wins, how long it takes and what did the damage
+    Trials(TrialsArgs),
+    /// Writes a small ruleset that runs, to start from
+    New(NewArgs),
+    /// Tells the whole tour on the demo ruleset and leaves its files in a folder
+    Demo(DemoArgs),
+}
+
+/// The ruleset, and values tried in place of those in its files.
+#[derive(Debug, ClapArgs)]
+pub(crate) struct RulesetArgs {
+    /// A ruleset: a folder of .toml files, or one file
+    pub(crate) ruleset: PathBuf,
+    /// Tries a value without editing a file, such as character.lockhand.attributes.heft=16
+    #[arg(long, value_name = "PATH=VALUE", value_parser = parse_set)]
+    pub(crate) set: Vec<Override>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct OutputArgs {
+    /// How to print the answer
+    #[arg(long, value_enum, default_value_t = Format::Text)]
+    pub(crate) format: Format,
+    /// Writes the answer into a file
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Format {
+    /// For people
+    Text,
+    /// For programs
+    Json,
+    /// For spreadsheets
+    Csv,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct CheckArgs {
+    #[command(flatten)]
+    pub(crate) ruleset: RulesetArgs,
+    #[command(flatten)]
+    pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct ExplainArgs {
+    #[command(flatten)]
+    pub(crate) ruleset: RulesetArgs,
+    /// A character, or an ability together with --from and --on
+    pub(crate) what: String,
+    /// The character who uses the ability
+    #[arg(long, value_name = "CHARACTER")]
+    pub(crate) from: Option<String>,
+    /// The character on whom it is used
+    #[arg(long, value_name = "CHARACTER")]
+    pub(crate) on: Option<String>,
+    #[command(flatten)]
+    pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct FightArgs {
+    #[command(flatten)]
+    pub(crate) ruleset: RulesetArgs,
+    /// An encounter of the ruleset
+    pub(crate) encounter: String,
+    /// The seed of all chance in the fight
+    #[arg(long, default_value_t = 1)]
+    pub(crate) seed: u64,
+    /// Tells the arithmetic behind each number, and why each choice was made
+    #[arg(long)]
+    pub(crate) trace: bool,
+    #[command(flatten)]
+    pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct TrialsArgs {
+    #[command(flatten)]
+    pub(crate) ruleset: RulesetArgs,
+    /// An encounter of the ruleset
+    pub(crate) encounter: String,
+    /// How many fights
+    #[arg(short = 'n', long, default_value_t = 10_000, value_parser = clap::value_parser!(u64).range(1..))]
+    pub(crate) trials: u64,
+    /// The seed of the study
+    #[arg(long, default_value_t = 1)]
+    pub(crate) seed: u64,
+    /// How many threads; all cores by default
+    #[arg(long, value_parser = clap::value_parser!(u16).range(1..=1024))]
+    pub(crate) threads: Option<u16>,
+    #[command(flatten)]
+    pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct NewArgs {
+    /// The folder to write; it must not exist, or be empty
+    pub(crate) folder: PathBuf,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct DemoArgs {
+    /// The folder in which the demo's files are left
+    #[arg(short, long, value_name = "FOLDER", default_value = "edgeplane-demo")]
+    pub(crate) output: PathBuf,
+}
+
+fn parse_set(text: &str) -> Result<Override, String> {
+    Override::parse(text).ok_or_else(|| "write it as PATH=VALUE, such as ability.boathook.cooldown=1.2".to_owned())
+}

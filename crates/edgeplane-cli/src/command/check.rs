@@ -1,0 +1,63 @@
+//! `edgeplane check`: are my files right?
+
+use edgeplane::{Error, Game, Program, Sources};
+use serde::Serialize;
+
+use super::{Failure, Sink};
+use crate::args::{CheckArgs, Format};
+use crate::view::{diagnostics, text};
+
+pub(crate) fn run(args: &CheckArgs) -> Result<(), Failure> {
+    let sink = Sink(&args.output);
+    match Game::open_with(&args.ruleset.ruleset, &args.ruleset.set) {
+        Ok(game) => sound(&game, args, &sink),
+        Err(Error::Ruleset { sources, diagnostics }) if args.output.format != Format::Text => {
+            let flat = diagnostics::flat(&sources, &diagnostics);
+            match args.output.format {
+                Format::Json => sink.json(&Report { sound: false, files: files(&sources), diagnostics: flat })?,
+                _ => sink.csv(&diagnostics::rows(&flat))?,
+            }
+            Err(Failure::Told)
+        }
+        Err(error) => Err(error.into()),
+    }
+}
+
+#[derive(Serialize)]
+struct Report {
+    sound: bool,
+    files: Vec<String>,
+    diagnostics: Vec<diagnostics::Flat>,
+}
+
+fn files(sources: &Sources) -> Vec<String> {
+    sources.files().iter().map(|file| file.name().to_owned()).filter(|name| !name.starts_with("--set")).collect()
+}
+
+fn sound(game: &Game, args: &CheckArgs, sink: &Sink<'_>) -> Result<(), Failure> {
+    let program = game.program();
+    let files = files(program.sources());
+    match args.output.format {
+        Format::Json => sink.json(&Report { sound: true, files, diagnostics: Vec::new() }),
+        Format::Csv => sink.csv(&diagnostics::rows(&[])),
+        Format::Text => sink.text(&told(&super::title(game, &args.ruleset), program, files.len())),
+    }
+}
+
+fn told(title: &str, program: &Program, files: usize) -> String {
+    let templates = program.characters().iter().filter(|character| character.template).count();
+    let counts = [
+        (program.attributes().len(), "attribute", "attributes"),
+        (program.pools().len(), "pool", "pools"),
+        (program.damage_types().len(), "damage type", "damage types"),
+        (program.hit_steps().len(), "hit step", "hit steps"),
+        (program.heal_steps().len(), "heal step", "heal steps"),
+        (program.abilities().len(), "ability", "abilities"),
+        (program.characters().len() - templates, "character", "characters"),
+        (program.policies().len(), "policy", "policies"),
+        (program.encounters().len(), "encounter", "encounters"),
+    ];
+    let told: Vec<String> = counts.iter().filter(|(count, ..)| *count > 0).map(|(count, one, many)| text::counted(*count, one, many)).collect();
+    let files = text::counted(files, "file", "files");
+    format!("{} is sound: {files}, no errors\n  {}\n", text::bold(title), told.join(", "))
+}

@@ -1,0 +1,55 @@
+//! What to say, and with which exit code to leave, when a command cannot do what was asked.
+
+use std::io::Write;
+
+use edgeplane::{Diagnostic, Error, Sources};
+
+use crate::view::diagnostics;
+
+/// Why a command failed. All of these are wrong usage or a broken ruleset: exit code 2.
+#[derive(Debug)]
+pub(crate) enum Failure {
+    /// Diagnostics to be drawn.
+    Diagnostics(Sources, Vec<Diagnostic>),
+    /// A message.
+    Message(String),
+    /// It has been told already.
+    Told,
+}
+
+impl Failure {
+    pub(crate) fn exit_code(&self) -> u8 {
+        2
+    }
+
+    pub(crate) fn report(&self) {
+        let text = match self {
+            Self::Diagnostics(sources, list) => diagnostics::draw(sources, list),
+            Self::Message(message) => format!("error: {message}"),
+            Self::Told => return,
+        };
+        // Nothing is left to be done when even standard error cannot be written.
+        let _ = writeln!(anstream::stderr(), "{text}");
+    }
+
+    pub(crate) fn writing(what: &std::path::Path, error: &std::io::Error) -> Self {
+        Self::Message(format!("cannot write `{}`: {error}", what.display()))
+    }
+
+    /// A fight's error, with its place in the ruleset.
+    pub(crate) fn with_sources(error: Error, sources: &Sources) -> Self {
+        match error {
+            Error::Fight { diagnostic, .. } => Self::Diagnostics(sources.clone(), vec![*diagnostic]),
+            other => other.into(),
+        }
+    }
+}
+
+impl From<Error> for Failure {
+    fn from(error: Error) -> Self {
+        match error {
+            Error::Ruleset { sources, diagnostics } => Self::Diagnostics(sources, diagnostics),
+            other => Self::Message(other.to_string()),
+        }
+    }
+}

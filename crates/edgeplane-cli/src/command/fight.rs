@@ -1,0 +1,29 @@
+//! `edgeplane fight`: what happens in a fight?
+
+use edgeplane::Error;
+
+use super::{Failure, Sink};
+use crate::args::{FightArgs, Format};
+use crate::view::{events, recorder::Recorder, timeline};
+
+pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
+    let game = super::open(&args.ruleset)?;
+    let mut fight = game.fight(&args.encounter, args.seed)?;
+    let mut recorder = Recorder::of(&fight);
+    let ended = fight.run(&mut recorder);
+    let story = timeline::Story {
+        title: format!("{} · {} · seed {}", super::title(&game, &args.ruleset), args.encounter, args.seed),
+        setup: fight.setup(),
+        entries: &recorder.entries,
+        charts: &recorder.charts,
+        trace: args.trace,
+    };
+    let sink = Sink(&args.output);
+    match args.output.format {
+        Format::Text => sink.text(&timeline::draw(&story))?,
+        Format::Json => sink.json(&events::Report::new(&story, args.seed, &fight))?,
+        Format::Csv => sink.csv(&events::rows(&story))?,
+    }
+    // A fight that could not go on is told up to there, and then why.
+    ended.map(|_| ()).map_err(|error| Failure::with_sources(Error::of_fight(&error, fight.setup()), game.program().sources()))
+}

@@ -1,0 +1,87 @@
+//! What an ability of one does to another.
+
+use edgeplane::program::plain;
+use edgeplane::study::explain::{AbilityExplanation, OutcomeLine, StepLine, Worked};
+
+use super::table::{self, Column};
+use super::{sheet, text};
+
+pub(crate) fn draw(explained: &AbilityExplanation) -> String {
+    let title = format!("{} from {} on {}", explained.ability.name, explained.from, explained.on);
+    let mut out = format!("{}\n\n{}", text::bold(&title), sheet::abilities(std::slice::from_ref(&explained.ability)));
+    for (index, outcome) in explained.outcomes.iter().enumerate() {
+        out.push('\n');
+        out.push_str(&outcome_text(index, outcome));
+    }
+    if !explained.exact {
+        out.push_str(&text::dim("\n Too much can happen to walk through it all: chances and means are from 20,000 samples.\n"));
+    }
+    out
+}
+
+fn outcome_text(index: usize, outcome: &OutcomeLine) -> String {
+    let kind = outcome.damage_type.as_ref().map_or_else(String::new, |kind| format!(" ({kind})"));
+    let heading = format!("{}. {}{kind} to {} {}", index + 1, outcome.outcome, plain(outcome.against), outcome.pool);
+    let mut out = format!(" {}\n", text::bold(&heading));
+    let mut rows = vec![vec!["amount".to_owned(), sum(&outcome.worked), String::new(), plain(outcome.initial)]];
+    rows.extend(outcome.steps.iter().map(step_row));
+    out.push_str(&table::draw(
+        &[Column::Words("step"), Column::Words("as it goes most often"), Column::Words(""), Column::Numbers("leaves")],
+        rows,
+    ));
+    if outcome.endings.len() > 1 || outcome.over_all.deviation > 0.0 {
+        out.push('\n');
+        out.push_str(&endings(outcome));
+    }
+    out.push_str(&to_empty(outcome));
+    out
+}
+
+fn sum(worked: &[Worked]) -> String {
+    let one = |worked: &Worked| match (worked.truth, worked.value != 0.0) {
+        _ if worked.draw => worked.worked.clone(),
+        (true, holds) => format!("{} {}", worked.worked, if holds { "→ yes" } else { "→ no" }),
+        _ if worked.key == "spread" => format!("± {} %", plain(worked.value * 100.0)),
+        _ if worked.worked == plain(worked.value) => worked.worked.clone(),
+        _ => format!("{} = {}", worked.worked, plain(worked.value)),
+    };
+    worked.iter().map(one).collect::<Vec<_>>().join(", ")
+}
+
+fn step_row(step: &StepLine) -> Vec<String> {
+    vec![step.step.clone(), sum(&step.worked), step.result.clone(), plain(step.after)]
+}
+
+fn endings(outcome: &OutcomeLine) -> String {
+    let amounts = |mean: f64, least: f64, greatest: f64| {
+        if least == greatest { vec![text::tenth(mean), String::new()] } else { vec![text::tenth(mean), format!("{} – {}", text::tenth(least), text::tenth(greatest))] }
+    };
+    let mut rows: Vec<Vec<String>> = Vec::new();
+    for ending in &outcome.endings {
+        let mut row = vec![ending.ending.clone(), text::percent(ending.chance)];
+        row.extend(amounts(ending.mean, ending.least, ending.greatest));
+        rows.push(row);
+    }
+    let all = &outcome.over_all;
+    rows.push(vec!["all".to_owned(), text::percent(1.0), text::tenth(all.mean), format!("deviation {}", text::tenth(all.deviation))]);
+    table::draw(&[Column::Words("ends as"), Column::Numbers("chance"), Column::Numbers("mean"), Column::Words("range")], rows)
+}
+
+fn to_empty(outcome: &OutcomeLine) -> String {
+    let Some([best, mean, worst]) = outcome.to_empty else { return String::new() };
+    let against = format!("{} {}", plain(outcome.against), outcome.pool);
+    format!(" {mean} of these empty {against} on average; {best} at best, {worst} at worst if each arrives\n")
+}
+
+pub(crate) fn rows(explained: &AbilityExplanation) -> Vec<Vec<String>> {
+    let mut rows = vec![["outcome", "pool", "ending", "chance", "mean", "least", "greatest"].map(str::to_owned).to_vec()];
+    for outcome in &explained.outcomes {
+        rows.extend(outcome.endings.iter().map(|ending| {
+            let numbers = [ending.chance, ending.mean, ending.least, ending.greatest].map(|number| number.to_string());
+            let mut row = vec![outcome.outcome.clone(), outcome.pool.clone(), ending.ending.clone()];
+            row.extend(numbers);
+            row
+        }));
+    }
+    rows
+}

@@ -1,0 +1,72 @@
+//! Events for programs: JSON and CSV.
+
+use edgeplane::fight::{Logged, Telling};
+use edgeplane::{Ending, Event, Fight};
+use serde::Serialize;
+use serde_json::Value;
+
+use super::recorder::Entry;
+use super::timeline::Story;
+
+/// A fight for programs.
+#[derive(Serialize)]
+pub(crate) struct Report<'a> {
+    encounter: &'a str,
+    seed: u64,
+    ending: Option<&'static str>,
+    winner: Option<&'a str>,
+    duration: f64,
+    combatants: Vec<&'a str>,
+    events: Vec<Telling<'a>>,
+}
+
+/// Detail is for the trace; programs get what happened.
+fn happened(entry: &Entry) -> Option<Logged> {
+    match entry {
+        Entry::Event(logged) if !matches!(logged.event, Event::Unwanted { .. } | Event::Stepped { .. }) => Some(*logged),
+        _ => None,
+    }
+}
+
+impl<'a> Report<'a> {
+    pub(crate) fn new(story: &'a Story<'a>, seed: u64, fight: &Fight) -> Self {
+        let setup = story.setup;
+        let winner = match fight.ending() {
+            Some(Ending::Won(side)) => Some(setup.sides[side.index()].as_str()),
+            _ => None,
+        };
+        Self {
+            encounter: &setup.name,
+            seed,
+            ending: fight.ending().map(Ending::name),
+            winner,
+            duration: fight.now().seconds(),
+            combatants: setup.combatants.iter().map(|combatant| combatant.label.as_str()).collect(),
+            events: story.entries.iter().filter_map(happened).map(|logged| Telling::new(setup, logged)).collect(),
+        }
+    }
+}
+
+const COLUMNS: &[&str] = &[
+    "at", "event", "who", "ability", "target", "type", "pool", "initial", "amount", "dealt", "healed", "gained", "taken",
+    "over", "left", "stopped", "marks", "reason", "until", "release", "ready", "cap", "by", "ending", "winner",
+];
+
+/// One row for each event, one column for each thing that an event can say.
+pub(crate) fn rows(story: &Story<'_>) -> Vec<Vec<String>> {
+    let mut rows = vec![COLUMNS.iter().map(|column| (*column).to_owned()).collect::<Vec<_>>()];
+    for logged in story.entries.iter().filter_map(happened) {
+        let value = serde_json::to_value(Telling::new(story.setup, logged)).unwrap_or_default();
+        rows.push(COLUMNS.iter().map(|column| cell(&value[*column])).collect());
+    }
+    rows
+}
+
+fn cell(value: &Value) -> String {
+    match value {
+        Value::Null => String::new(),
+        Value::String(text) => text.clone(),
+        Value::Array(list) => list.iter().map(cell).collect::<Vec<_>>().join(" "),
+        other => other.to_string(),
+    }
+}

@@ -1,0 +1,13 @@
+//! How answers look.
+
+pub(crate) mod ability;
+pub(crate) mod chart;
+pub(crate) mod diagnostics;
+pub(crate) mod events;
+pub(crate) mod progress;
+pub(crate) mod recorder;
+pub(crate) mod sheet;
+pub(crate) mod table;
+pub(crate) mod text;
+pub(crate) mod timeline;
+pub(crate) mod trials;

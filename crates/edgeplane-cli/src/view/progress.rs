@@ -1,0 +1,44 @@
+//! A progress bar on standard error, for what takes longer than a second.
+
+use std::io::{IsTerminal, Write};
+use std::time::{Duration, Instant};
+
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+
+const PATIENCE: Duration = Duration::from_secs(1);
+
+pub(crate) struct Bar {
+    bar: ProgressBar,
+    started: Instant,
+}
+
+impl Bar {
+    pub(crate) fn new(length: u64, what: &str) -> Self {
+        let bar = ProgressBar::with_draw_target(Some(length), ProgressDrawTarget::hidden());
+        let template = format!("{{bar:30}} {{human_pos}} of {{human_len}} {what}, {{per_sec}}, {{eta}} left");
+        if let Ok(style) = ProgressStyle::with_template(&template) {
+            bar.set_style(style);
+        }
+        Self { bar, started: Instant::now() }
+    }
+
+    /// Moves the bar; it is not shown before it is worth showing.
+    pub(crate) fn at(&self, done: u64) {
+        if self.bar.is_hidden() && self.started.elapsed() > PATIENCE && std::io::stderr().is_terminal() {
+            self.bar.set_draw_target(ProgressDrawTarget::stderr());
+        }
+        self.bar.set_position(self.bar.position().max(done));
+    }
+
+    pub(crate) fn finish(&self) {
+        self.bar.finish_and_clear();
+    }
+}
+
+/// Chatter: on standard error, and only where somebody sits.
+pub(crate) fn say(text: &str) {
+    if std::io::stderr().is_terminal() {
+        // Chatter that cannot be written is not missed.
+        let _ = writeln!(anstream::stderr(), "{}", super::text::dim(text));
+    }
+}

@@ -1,0 +1,313 @@
+//! A fight told for a reader: one line for each thing that came of something, and with the trace
+//! the arithmetic and the choices behind it.
+
+use edgeplane::fight::{Ending, Logged, StepResult, name_refusal};
+use edgeplane::program::{FormulaId, PoolId, Reading, plain};
+use edgeplane::{AbilityId, CombatantId, Event, Program, Setup, Time};
+
+use super::recorder::{Chart, Entry};
+use super::{chart, text};
+
+/// All that there is to tell.
+pub(crate) struct Story<'a> {
+    pub(crate) title: String,
+    pub(crate) setup: &'a Setup,
+    pub(crate) entries: &'a [Entry],
+    pub(crate) charts: &'a [Chart],
+    pub(crate) trace: bool,
+}
+
+pub(crate) fn draw(story: &Story<'_>) -> String {
+    let mut teller = Teller::new(story);
+    for entry in story.entries {
+        match entry {
+            Entry::Event(logged) => teller.event(*logged),
+            Entry::Formula(formula, reading) => teller.formulas.push((*formula, reading)),
+        }
+    }
+    let sides: String = (0..story.setup.sides.len()).map(|side| side_line(story.setup, side)).collect();
+    format!("{}\n{sides}\n{}{}", text::bold(&story.title), teller.out, pools(story))
+}
+
+fn side_line(setup: &Setup, side: usize) -> String {
+    let members = setup.combatants.iter().filter(|combatant| combatant.side.index() == side);
+    let names: Vec<&str> = members.map(|combatant| combatant.label.as_str()).collect();
+    format!("  {}: {}\n", setup.sides[side], names.join(", "))
+}
+
+/// What came of something, in the columns of the timeline.
+#[derive(Default)]
+struct Came {
+    result: String,
+    left: String,
+    notes: String,
+    strong: bool,
+}
+
+impl Came {
+    fn only(result: &str) -> Self {
+        Self { result: result.to_owned(), ..Self::default() }
+    }
+}
+
+/// Widths of the columns.
+const RESULT: usize = 14;
+const LEFT: usize = 14;
+
+struct Teller<'a> {
+    setup: &'a Setup,
+    program: &'a Program,
+    trace: bool,
+    names: usize,
+    abilities: usize,
+    out: String,
+    /// Formulas read since the last event.
+    formulas: Vec<(FormulaId, &'a Reading)>,
+    /// Lines of arithmetic that belong under the next line.
+    below: Vec<String>,
+    /// Choices of the moment, told under the use that they led to.
+    looks: Vec<(CombatantId, String)>,
+}
+
+impl<'a> Teller<'a> {
+    fn new(story: &'a Story<'a>) -> Self {
+        let program = story.setup.program();
+        let longest = |names: &mut dyn Iterator<Item = &str>| names.map(|name| name.chars().count()).max().unwrap_or(0);
+        Self {
+            setup: story.setup,
+            program,
+            trace: story.trace,
+            names: longest(&mut story.setup.combatants.iter().map(|combatant| combatant.label.as_str())),
+            abilities: longest(&mut program.abilities().iter().map(|ability| ability.name.as_str())),
+            out: String::new(),
+            formulas: Vec::new(),
+            below: Vec::new(),
+            looks: Vec::new(),
+        }
+    }
+
+    fn who(&self, id: CombatantId) -> &'a str {
+        &self.setup.combatants[id.index()].label
+    }
+
+    fn ability(&self, id: AbilityId) -> &'a str {
+        &self.program.ability(id).name
+    }
+
+    fn pool(&self, id: PoolId) -> &'a str {
+        &self.program.pools()[id.index()].name
+    }
+
+    /// A line of the timeline, and the arithmetic under it.
+    fn line(&mut self, at: Time, who: &str, does: &str, to: &str, came: &Came) {
+        let (names, abilities) = (self.names, self.abilities);
+        let left = text::dim(&format!("{:<LEFT$}", came.left));
+        let result = format!("{:<RESULT$}", came.result);
+        let result = if came.strong { text::strong(&result) } else { result };
+        let line = format!("{:>8.2}  {who:<names$}  {does:<abilities$}  {to:<names$}  {result}  {left}  {}", at.seconds(), came.notes);
+        self.out.push_str(line.trim_end());
+        self.out.push('\n');
+        let below = std::mem::take(&mut self.below);
+        if self.trace {
+            for line in below {
+                self.out.push_str(&text::dim(&format!("{:12}{line}", "")));
+                self.out.push('\n');
+            }
+        }
+    }
+
+    /// What came of an ability; a caster who is its own target is not named twice.
+    fn result(&mut self, at: Time, caster: CombatantId, ability: AbilityId, target: CombatantId, what: &Came) {
+        let to = if caster == target { "itself" } else { self.who(target) };
+        self.line(at, self.who(caster), self.ability(ability), to, what);
+    }
+
+    /// The formulas since the last event, each on a line: `guard    17.5 * (200 - 15) / 200 = 16.2`.
+    fn arithmetic(&mut self, label: &str) {
+        for (index, (formula, reading)) in std::mem::take(&mut self.formulas).into_iter().enumerate() {
+            let compiled = self.program.formula(formula);
+            if compiled.is_plain_number() {
+                continue;
+            }
+            let truth = compiled.kind == edgeplane::formula::Kind::Truth;
+            let value = match (truth, reading.value != 0.0) {
+                (true, true) => "yes".to_owned(),
+                (true, false) => "no".to_owned(),
+                _ => plain(reading.value),
+            };
+            let label = if index == 0 { label } else { "" };
+            let worked = compiled.with_values(reading);
+            let value = if compiled.is_one_draw() { String::new() } else { format!(" = {value}") };
+            self.below.push(format!("{label:<10} {worked}{value}"));
+        }
+    }
+
+    fn left(&self, pool: PoolId, left: f64) -> String {
+        format!("{} {}", self.pool(pool), text::tenth(left))
+    }
+
+    fn event(&mut self, logged: Logged) {
+        let at = logged.at;
+        match logged.event {
+            Event::Unwanted { who, ability } => self.look(who, ability, "not wanted"),
+            Event::Refused { who, ability, reason } => self.look(who, ability, &name_refusal(self.setup, reason)),
+            Event::Waits { who, until } => {
+                let until = until.map_or_else(|| "until something changes".to_owned(), |until| format!("until {:.2} s", until.seconds()));
+                self.chose(at, who, &format!("waits {until}"));
+            }
+            Event::Used { caster, ability, release, .. } => {
+                let cast = if release > at { format!(", takes effect at {:.2} s", release.seconds()) } else { String::new() };
+                self.chose(at, caster, &format!("{}{cast}", self.ability(ability)));
+            }
+            Event::Stepped { step, heal, before, after, result } => self.step(step.index(), heal, before, after, result),
+            Event::Soaked { target, pool, amount, left, .. } => {
+                self.below.push(format!("{:<10} {} of {} takes {}, {} left", "", self.pool(pool), self.who(target), plain(amount), plain(left)));
+            }
+            Event::Hit { caster, target, ability, .. } | Event::Healed { caster, target, ability, .. } => {
+                let what = self.arrival(logged.event);
+                self.arithmetic("amount");
+                self.result(at, caster, ability, target, &what);
+            }
+            Event::Restored { caster, target, ability, pool, gained, over, left } => {
+                self.arithmetic("amount");
+                let came = self.came(format!("+{} {}", text::tenth(gained), self.pool(pool)), pool, left, over, "over");
+                self.result(at, caster, ability, target, &came);
+            }
+            Event::Drained { caster, target, ability, pool, taken, over, left } => {
+                self.arithmetic("amount");
+                let came = self.came(format!("-{} {}", text::tenth(taken), self.pool(pool)), pool, left, over, "not there");
+                self.result(at, caster, ability, target, &came);
+            }
+            Event::Lost { caster, ability } => self.line(at, self.who(caster), self.ability(ability), "", &Came::only("finds its targets fallen")),
+            Event::CapChanged { who, pool, cap, left } => {
+                let came = self.came(format!("{} cap {}", self.pool(pool), plain(cap)), pool, left, 0.0, "");
+                self.line(at, self.who(who), "", "", &came);
+            }
+            Event::Fell { who, by } => {
+                let by = by.map_or_else(String::new, |(by, ability)| format!(" to {}'s {}", self.who(by), self.ability(ability)));
+                self.line(at, self.who(who), "", "", &Came { strong: true, ..Came::only(&format!("falls{by}")) });
+            }
+            Event::Ended { ending } => self.ended(at, ending),
+            Event::Released { .. } | Event::Spent { .. } | Event::Began => self.formulas.clear(),
+        }
+    }
+
+    /// A possibility that was looked at and not taken.
+    fn look(&mut self, who: CombatantId, ability: AbilityId, why: &str) {
+        self.arithmetic("");
+        let because = self.below.pop().map(|line| format!(": {}", line.trim())).unwrap_or_default();
+        self.below.clear();
+        self.looks.push((who, format!("{} {why}{because}", self.ability(ability))));
+    }
+
+    fn chose(&mut self, at: Time, who: CombatantId, what: &str) {
+        self.formulas.clear();
+        self.below.clear();
+        let (mine, others) = std::mem::take(&mut self.looks).into_iter().partition(|(looker, _)| *looker == who);
+        self.looks = others;
+        if self.trace {
+            let mut told: Vec<String> = mine.into_iter().map(|(_, look): (_, String)| look).collect();
+            told.push(format!("→ {what}"));
+            let names = self.names;
+            let line = format!("{:>8.2}  {:<names$}  {}", at.seconds(), self.who(who), told.join("; "));
+            self.out.push_str(&text::dim(&line));
+            self.out.push('\n');
+        }
+    }
+
+    fn step(&mut self, step: usize, heal: bool, before: f64, after: f64, result: StepResult) {
+        let steps = if heal { self.program.heal_steps() } else { self.program.hit_steps() };
+        let name = &steps[step].name;
+        if self.below.is_empty() {
+            self.initial(before, name);
+        }
+        let lines = self.below.len();
+        self.arithmetic(name);
+        if self.below.len() == lines && result != StepResult::Passed {
+            let what = if before == after { "nothing to take from".to_owned() } else { format!("{} → {}", plain(before), plain(after)) };
+            self.below.push(format!("{name:<10} {what}"));
+        }
+    }
+
+    /// The outcome's own formulas come before those of its first step.
+    fn initial(&mut self, before: f64, first_step: &str) {
+        let of_step = |path: &str| path.contains(&format!("_steps.{first_step}."));
+        let split = self.formulas.iter().position(|(formula, _)| of_step(&self.program.formula(*formula).source.path));
+        let rest = self.formulas.split_off(split.unwrap_or(self.formulas.len()));
+        self.arithmetic("amount");
+        self.formulas = rest;
+        self.below.push(format!("{:<10} {} enters the steps", "", plain(before)));
+    }
+
+    fn came(&self, result: String, pool: PoolId, left: f64, over: f64, over_is: &str) -> Came {
+        let notes = if over > 0.0 { format!("{} {over_is}", text::tenth(over)) } else { String::new() };
+        Came { result, left: self.left(pool, left), notes, strong: false }
+    }
+
+    fn arrival(&self, event: Event) -> Came {
+        let stop = |step: Option<&String>| Came { strong: true, ..Came::only(step.map_or("stopped", |stop| stop)) };
+        match event {
+            Event::Hit { damage_type, dealt, over, left, stopped, marks, amount, initial, pool, .. } => {
+                if let Some(step) = stopped {
+                    return stop(self.program.hit_steps()[step.index()].stop.as_ref());
+                }
+                let kind = &self.program.damage_types()[damage_type.index()].name;
+                let marked = self.program.marks().iter().enumerate().filter(|(bit, _)| marks >> bit & 1 == 1);
+                let mut notes: Vec<String> = marked.map(|(_, name)| text::strong(name)).collect();
+                if (amount - initial).abs() > 0.05 {
+                    notes.push(format!("of {}", text::tenth(initial)));
+                }
+                if over > 0.0 {
+                    notes.push(format!("{} over", text::tenth(over)));
+                }
+                Came { notes: notes.join(", "), ..self.came(format!("{} {kind}", text::tenth(dealt)), pool, left, 0.0, "") }
+            }
+            Event::Healed { healed, over, left, stopped, pool, .. } => {
+                if let Some(step) = stopped {
+                    return stop(self.program.heal_steps()[step.index()].stop.as_ref());
+                }
+                self.came(format!("+{} healed", text::tenth(healed)), pool, left, over, "over")
+            }
+            _ => Came::default(),
+        }
+    }
+
+    fn ended(&mut self, at: Time, ending: Ending) {
+        let told = match ending {
+            Ending::Won(side) => format!("{} win", self.setup.sides[side.index()]),
+            Ending::AllFell => "a draw: the last fell at the same moment".to_owned(),
+            Ending::TimeLimit => "a draw: the time is up".to_owned(),
+            Ending::Stalemate => "a draw: nothing can ever happen again".to_owned(),
+        };
+        self.out.push_str(&format!("{:>8.2}  {}\n", at.seconds(), text::bold(&told)));
+    }
+}
+
+const WIDTH: usize = 60;
+
+/// The defeating pool of everyone over the fight.
+fn pools(story: &Story<'_>) -> String {
+    let Some(pool) = story.setup.program().defeat_pool() else { return String::new() };
+    let end = story.entries.iter().rev().find_map(|entry| match entry {
+        Entry::Event(logged) => Some(logged.at),
+        Entry::Formula(..) => None,
+    });
+    let end = end.unwrap_or_default();
+    let names = story.setup.combatants.iter().map(|combatant| combatant.label.chars().count()).max().unwrap_or(0);
+    let mut out = format!("\n{}\n", text::bold(&format!("{} over time", story.setup.program().pools()[pool.index()].name)));
+    for (combatant, chart) in story.setup.combatants.iter().zip(story.charts) {
+        let (first, last) = (chart.points.first().map_or(0.0, |point| point.1), chart.points.last().map_or(0.0, |point| point.1));
+        let values: Vec<f64> = (0..WIDTH).map(|column| value_at(chart, end, column)).collect();
+        let bars = chart::bars(&values, chart.cap);
+        out.push_str(&format!("  {:<names$} {:>6} {bars} {:>6}\n", combatant.label, text::tenth(first), text::tenth(last)));
+    }
+    out.push_str(&text::dim(&format!("  {:<names$} {:>6} {}\n", "", "", chart::axis(end.seconds(), WIDTH))));
+    out
+}
+
+/// The amount at the end of a column's share of the fight.
+fn value_at(chart: &Chart, end: Time, column: usize) -> f64 {
+    let moment = end.0 as f64 * (column as f64 + 1.0) / WIDTH as f64;
+    let before = chart.points.iter().rev().find(|(at, _)| at.0 as f64 <= moment);
+    before.map_or(0.0, |(_, value)| *value)
+}

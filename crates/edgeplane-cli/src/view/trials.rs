@@ -1,0 +1,156 @@
+//! What many fights add up to.
+
+use edgeplane::Trials;
+use edgeplane::study::{AbilityFigures, CombatantFigures, Proportion};
+
+use super::table::{self, Column};
+use super::text;
+
+pub(crate) fn draw(title: &str, trials: &Trials) -> String {
+    let heading = format!("{title} · {} · {} fights · seed {}", trials.encounter, text::grouped(trials.trials), trials.seed);
+    [format!("{}\n", text::bold(&heading)), wins(trials), duration(trials), combatants(trials), abilities(trials), refusals(trials)]
+        .into_iter()
+        .filter(|part| !part.is_empty())
+        .collect::<Vec<_>>()
+        .join("\n")
+}
+
+fn wins(trials: &Trials) -> String {
+    let row = |name: &str, share: &Proportion| {
+        vec![name.to_owned(), text::percent(share.value), text::percent_range(share.low, share.high), bar(share.value)]
+    };
+    let mut rows: Vec<Vec<String>> = trials.sides.iter().map(|side| row(&format!("{} win", side.side), &side.win_rate)).collect();
+    let draws = [("draw: all fell", &trials.all_fell), ("draw: time is up", &trials.time_limit), ("draw: stalemate", &trials.stalemate)];
+    rows.extend(draws.iter().filter(|(_, share)| share.count > 0).map(|(name, share)| row(name, share)));
+    table::draw(&[Column::Words("ending"), Column::Numbers("share"), Column::Numbers("95 % interval"), Column::Words("")], rows)
+}
+
+fn bar(share: f64) -> String {
+    let length = (share * 30.0).round() as usize;
+    if share > 0.0 { "█".repeat(length.max(1)) } else { String::new() }
+}
+
+fn duration(trials: &Trials) -> String {
+    let mut rows = vec![vec![
+        "mean".to_owned(),
+        format!("{:.2}", trials.duration.mean),
+        format!("{:.2} – {:.2}", trials.duration.low, trials.duration.high),
+    ]];
+    for quantile in &trials.duration_quantiles {
+        let name = if quantile.at == 0.5 { "median".to_owned() } else { format!("{:.0} % are shorter than", quantile.at * 100.0) };
+        rows.push(vec![name, format!("{:.2}", quantile.value), format!("{:.2} – {:.2}", quantile.low, quantile.high)]);
+    }
+    table::draw(&[Column::Words("duration"), Column::Numbers("s"), Column::Numbers("95 % interval")], rows)
+}
+
+fn combatants(trials: &Trials) -> String {
+    let row = |figures: &CombatantFigures| {
+        let damage = &figures.damage_per_second;
+        let healing = if figures.healing_per_second.mean > 0.0 { text::tenth(figures.healing_per_second.mean) } else { "–".to_owned() };
+        vec![
+            figures.combatant.clone(),
+            figures.side.clone(),
+            text::percent(figures.fell.value),
+            format!("{:.2}", damage.mean),
+            format!("{:.2} – {:.2}", damage.low, damage.high),
+            healing,
+        ]
+    };
+    table::draw(
+        &[
+            Column::Words("combatant"),
+            Column::Words("side"),
+            Column::Numbers("falls"),
+            Column::Numbers("damage/s"),
+            Column::Numbers("95 % interval"),
+            Column::Numbers("healing/s"),
+        ],
+        trials.combatants.iter().map(row).collect(),
+    )
+}
+
+fn abilities(trials: &Trials) -> String {
+    let dash = |value: f64| if value == 0.0 { "–".to_owned() } else { text::tenth(value) };
+    let mut rows = Vec::new();
+    for figures in &trials.combatants {
+        for ability in &figures.abilities {
+            rows.push(vec![
+                figures.combatant.clone(),
+                ability.ability.clone(),
+                text::tenth(ability.uses),
+                dash(ability.damage),
+                if ability.damage > 0.0 { text::percent(ability.damage_share) } else { "–".to_owned() },
+                dash(ability.overkill),
+                dash(ability.healing),
+                dash(ability.overheal),
+                if ability.hits > 0.0 { text::percent(ability.stopped) } else { "–".to_owned() },
+            ]);
+        }
+    }
+    table::draw(
+        &[
+            Column::Words("per fight"),
+            Column::Words("ability"),
+            Column::Numbers("uses"),
+            Column::Numbers("damage"),
+            Column::Numbers("share"),
+            Column::Numbers("overkill"),
+            Column::Numbers("healing"),
+            Column::Numbers("overheal"),
+            Column::Numbers("hits stopped"),
+        ],
+        rows,
+    )
+}
+
+fn refusals(trials: &Trials) -> String {
+    let of = |combatant: &CombatantFigures, ability: &AbilityFigures| {
+        let row = |(reason, count): &(String, f64)| vec![combatant.combatant.clone(), ability.ability.clone(), reason.clone(), text::tenth(*count)];
+        ability.refusals.iter().map(row).collect::<Vec<_>>()
+    };
+    let rows: Vec<Vec<String>> = trials
+        .combatants
+        .iter()
+        .flat_map(|combatant| combatant.abilities.iter().flat_map(move |ability| of(combatant, ability)))
+        .collect();
+    if rows.is_empty() {
+        return String::new();
+    }
+    table::draw(
+        &[Column::Words("wanted, and refused"), Column::Words("ability"), Column::Words("reason"), Column::Numbers("looks per fight")],
+        rows,
+    )
+}
+
+/// One figure to a row, so that a spreadsheet can pick.
+pub(crate) fn rows(trials: &Trials) -> Vec<Vec<String>> {
+    let mut rows = vec![["measure", "of", "ability", "value", "low", "high"].map(str::to_owned).to_vec()];
+    let mut push = |measure: &str, of: &str, ability: &str, value: f64, bounds: Option<(f64, f64)>| {
+        let (low, high) = bounds.map_or_else(Default::default, |(low, high)| (low.to_string(), high.to_string()));
+        rows.push(vec![measure.to_owned(), of.to_owned(), ability.to_owned(), value.to_string(), low, high]);
+    };
+    for side in &trials.sides {
+        push("win rate", &side.side, "", side.win_rate.value, Some((side.win_rate.low, side.win_rate.high)));
+    }
+    push("draw rate", "", "", trials.draws.value, Some((trials.draws.low, trials.draws.high)));
+    push("duration mean", "", "", trials.duration.mean, Some((trials.duration.low, trials.duration.high)));
+    for quantile in &trials.duration_quantiles {
+        push(&format!("duration p{:.0}", quantile.at * 100.0), "", "", quantile.value, Some((quantile.low, quantile.high)));
+    }
+    for combatant in &trials.combatants {
+        let of = &combatant.combatant;
+        push("falls", of, "", combatant.fell.value, Some((combatant.fell.low, combatant.fell.high)));
+        let (damage, healing) = (&combatant.damage_per_second, &combatant.healing_per_second);
+        push("damage per second", of, "", damage.mean, Some((damage.low, damage.high)));
+        push("healing per second", of, "", healing.mean, Some((healing.low, healing.high)));
+        for ability in &combatant.abilities {
+            for (measure, value) in [("uses", ability.uses), ("damage", ability.damage), ("overkill", ability.overkill), ("healing", ability.healing), ("overheal", ability.overheal), ("hits stopped", ability.stopped)] {
+                push(measure, of, &ability.ability, value, None);
+            }
+            for (reason, count) in &ability.refusals {
+                push(&format!("refused: {reason}"), of, &ability.ability, *count, None);
+            }
+        }
+    }
+    rows
+}

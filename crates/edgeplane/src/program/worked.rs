@@ -1,0 +1,81 @@
+//! Arithmetic for people: the designer's own formula with values in place of names.
+
+use super::Program;
+use super::eval::{Draws, Frame, Memory, NoChance};
+use super::ids::{CombatantId, FormulaId};
+use super::resolve::CompiledFormula;
+use super::tree::{Reading, TreeKind};
+
+/// A number with as many digits as are worth reading: six significant ones, no trailing zeros.
+///
+/// ```
+/// use edgeplane::program::plain;
+/// assert_eq!((plain(9.25), plain(141.0), plain(1.0 / 3.0)), ("9.25".into(), "141".into(), "0.333333".into()));
+/// ```
+pub fn plain(value: f64) -> String {
+    if value == 0.0 || !value.is_finite() {
+        return format!("{}", value + 0.0);
+    }
+    let magnitude = libm::floor(libm::log10(value.abs()));
+    if !(-5.0..15.0).contains(&magnitude) {
+        return format!("{value:e}");
+    }
+    let decimals = (5.0 - magnitude).clamp(0.0, 12.0) as usize;
+    let text = format!("{value:.decimals$}");
+    if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text }
+}
+
+impl CompiledFormula {
+    /// The formula's text with what was read in place of the names: `10 * (200 - 15) / 200`.
+    /// What chance gave stands behind the call that drew it: `roll(0.05) [no]`.
+    pub fn with_values(&self, reading: &Reading) -> String {
+        let mut edits: Vec<(usize, usize, String)> = Vec::new();
+        for leaf in &reading.leaves {
+            let told = match (leaf.truth, leaf.value != 0.0) {
+                (true, true) => "yes".to_owned(),
+                (true, false) => "no".to_owned(),
+                _ => plain(leaf.value),
+            };
+            let (start, end) = (leaf.range.start as usize, leaf.range.end as usize);
+            edits.push(if leaf.drawn { (end, end, format!(" [{told}]")) } else { (start, end, told) });
+        }
+        edits.sort_by_key(|(start, end, _)| (*start, *end));
+        edits.dedup_by_key(|(start, end, _)| (*start, *end));
+        let text = &self.source.text;
+        let (mut worked, mut at) = (String::new(), 0);
+        for (start, end, told) in edits.into_iter().filter(|(start, end, _)| start <= end && *end <= text.len()) {
+            if start >= at {
+                worked.push_str(&text[at..start]);
+                worked.push_str(&told);
+                at = end;
+            }
+        }
+        worked + &text[at..]
+    }
+
+    /// Whether the formula is nothing but one draw, so that its result stands in its text already.
+    pub fn is_one_draw(&self) -> bool {
+        matches!(self.tree.kind, TreeKind::Roll(..) | TreeKind::Between(..) | TreeKind::Dice(..))
+    }
+
+    /// Whether there is anything to show besides the result.
+    pub fn is_plain_number(&self) -> bool {
+        self.as_number().is_some()
+    }
+}
+
+impl Program {
+    /// Reads a formula of somebody's own attributes, step by step.
+    pub(crate) fn own_reading(&self, formula: FormulaId, memory: &Memory, of: CombatantId, damage_type: u16) -> Option<Reading> {
+        let frame = Frame::new(self, of, of, damage_type, 0.0);
+        self.formula(formula).tree.read(self, memory, &frame, &[]).ok()
+    }
+
+    /// A formula that looks at its caster only, as it stands at the start of a fight; draws are in
+    /// the middle.
+    pub(crate) fn own_value(&self, formula: FormulaId, memory: &Memory, of: CombatantId) -> Option<f64> {
+        let mut memory = memory.clone();
+        let frame = Frame::new(self, of, of, 0, 0.0);
+        self.number(formula, &mut memory, &frame, &mut NoChance, &mut Draws::default()).ok()
+    }
+}
