@@ -33,7 +33,7 @@ const TOUR: &[Stop] = &[
     stop("Who wins, out of ten thousand?", &["trials", "{r}", "duel"]),
     stop(
         "What if the crab were heavier? A number is tried without editing a file.",
-        &["trials", "{r}", "duel", "--set", "character.silt_crab.attributes.heft=15"],
+        &["trials", "{r}", "duel", "--set", "character.silt_crab.attributes.heft=18"],
     ),
     Stop {
         says: "And a name that is misspelt does not just do nothing:",

@@ -52,7 +52,7 @@ impl Program {
             site_names: Vec::new(),
         };
         compiler.all(rules);
-        let program = compiler.program;
+        let program = Self { site_names: compiler.site_names, ..compiler.program };
         if program.constants.len() > usize::from(u16::MAX) {
             out.push(Diagnostic::new(Code::TooMany, "a ruleset may hold at most 65535 different numbers"));
         }

@@ -135,6 +135,13 @@ impl Setup {
         self.combatants.iter().position(|combatant| combatant.label == label).map(|index| CombatantId(index as u16))
     }
 
+    /// The hashed name of a combatant's stream at a place of chance, such as
+    /// `hit_steps.dodge.when`; see [`crate::fight::stream_seed`].
+    pub fn stream(&self, who: CombatantId, place: &str) -> Option<u64> {
+        let site = self.program.site_names.iter().position(|name| name == place)?;
+        Some(self.streams[who.index() * self.program.sites.len() + site])
+    }
+
     /// Ids of all combatants.
     pub fn ids(&self) -> impl Iterator<Item = CombatantId> + use<> {
         (0..self.combatants.len() as u16).map(CombatantId)

@@ -59,6 +59,7 @@ pub struct Program {
     pub(crate) constants: Vec<f64>,
     pub(crate) curves: Vec<ops::Curve>,
     pub(crate) sites: Vec<u64>,
+    pub(crate) site_names: Vec<String>,
     pub(crate) hidden: Vec<hoist::Hidden>,
     pub(crate) attributes: Vec<AttributeInfo>,
     pub(crate) pools: Vec<PoolPlan>,

@@ -1,0 +1,115 @@
+//! Fights per second: the engine, the same duel written by hand in Rust, and the same duel as a
+//! straightforward Python script. The ratio is taken from pairs of rounds in one run, since the speed
+//! of a machine drifts between runs.
+//!
+//! `cargo bench --bench duel`
+
+#![allow(clippy::print_stdout, clippy::unwrap_used, missing_docs)]
+
+mod native;
+
+use std::hint::black_box;
+use std::process::Command;
+use std::time::{Duration, Instant};
+
+use criterion::{Criterion, Throughput};
+use edgeplane::fight::seed_of_trial;
+use edgeplane::{Fight, Game, Silent};
+
+const FOLDER: &str = env!("CARGO_MANIFEST_DIR");
+/// Fights in one round of a pair, and how many pairs.
+const ROUND: u64 = 2_000;
+const PAIRS: usize = 41;
+
+struct Contest {
+    fight: Fight,
+    streams: native::Streams,
+    ids: native::Ids,
+}
+
+impl Contest {
+    fn new() -> Self {
+        let game = Game::open(format!("{FOLDER}/../../demo/weir-nine")).unwrap();
+        let fight = game.fight("duel", 0).unwrap();
+        let (streams, ids) = (native::Streams::of(fight.setup()).unwrap(), native::Ids::of(fight.setup()).unwrap());
+        Self { fight, streams, ids }
+    }
+
+    fn engine(&mut self, trial: u64) {
+        self.fight.restart(seed_of_trial(1, trial));
+        let ending = self.fight.run(&mut Silent);
+        let _ = black_box(ending);
+    }
+
+    fn native(&mut self, trial: u64) {
+        black_box(native::fight(&self.streams, &self.ids, seed_of_trial(1, trial), &mut Silent));
+    }
+}
+
+fn time(mut one: impl FnMut(u64), trials: std::ops::Range<u64>) -> Duration {
+    let started = Instant::now();
+    trials.for_each(&mut one);
+    started.elapsed()
+}
+
+fn median(mut values: Vec<f64>) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values[values.len() / 2]
+}
+
+/// Median time for a fight of each, in nanoseconds, and the median of the paired ratios.
+fn paired(contest: &mut Contest) -> (f64, f64, f64) {
+    let (mut engine, mut native, mut ratio) = (Vec::new(), Vec::new(), Vec::new());
+    for pair in 0..PAIRS as u64 {
+        let trials = pair * ROUND..(pair + 1) * ROUND;
+        // Whoever goes first finds colder caches, so they take turns.
+        let (a, b) = if pair % 2 == 0 {
+            let a = time(|trial| contest.engine(trial), trials.clone());
+            (a, time(|trial| contest.native(trial), trials))
+        } else {
+            let b = time(|trial| contest.native(trial), trials.clone());
+            (time(|trial| contest.engine(trial), trials), b)
+        };
+        let nanos = |time: Duration| time.as_secs_f64() * 1e9 / ROUND as f64;
+        engine.push(nanos(a));
+        native.push(nanos(b));
+        ratio.push(a.as_secs_f64() / b.as_secs_f64());
+    }
+    (median(engine), median(native), median(ratio))
+}
+
+/// Nanoseconds for a fight of the Python script, if there is a Python.
+fn python() -> Option<f64> {
+    let script = format!("{FOLDER}/benches/duel.py");
+    let output = Command::new("python3").args([script.as_str(), "3000"]).output().ok()?;
+    String::from_utf8(output.stdout).ok()?.split_whitespace().next()?.parse().ok()
+}
+
+fn main() {
+    let mut contest = Contest::new();
+    let mut criterion = Criterion::default().configure_from_args().sample_size(30);
+    let mut group = criterion.benchmark_group("duel");
+    group.throughput(Throughput::Elements(1));
+    let mut trial = 0;
+    group.bench_function("engine", |bencher| {
+        bencher.iter(|| {
+            trial += 1;
+            contest.engine(trial);
+        });
+    });
+    group.bench_function("native", |bencher| {
+        bencher.iter(|| {
+            trial += 1;
+            contest.native(trial);
+        });
+    });
+    group.finish();
+    let (engine, native, ratio) = paired(&mut contest);
+    println!("engine  {engine:>9.0} ns a fight   {:>9.0} fights a second", 1e9 / engine);
+    println!("native  {native:>9.0} ns a fight   {:>9.0} fights a second", 1e9 / native);
+    println!("engine / native  {ratio:.2} (median of {PAIRS} pairs of {ROUND} fights each)");
+    if let Some(python) = python() {
+        println!("python  {python:>9.0} ns a fight   {:>9.0} fights a second", 1e9 / python);
+        println!("python / engine  {:.0}", python / engine);
+    }
+}
