@@ -5,64 +5,98 @@ use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, Refusal};
 use super::state::Doing;
 use super::timeline::{Phase, Timer};
-use crate::program::{AbilityId, AbilityPlan, BaseChange, CombatantId, Frame, OutcomePlan, Slot, Time};
+use crate::program::{AbilityId, BaseChange, CombatantId, Frame, Known, OutcomePlan, PoolId, Slot, Time};
 use crate::rules::Receiver;
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Carries a choice out: the cost is paid and the cast starts.
-    pub(super) fn start(&mut self, who: CombatantId, id: AbilityId) -> Outcome<()> {
+    pub(super) fn start(&mut self, who: CombatantId, id: AbilityId, place: u32) -> Outcome<()> {
+        let hand = &self.state.in_hand[place as usize];
+        let (cast, price, more) = (hand.cast, hand.price, hand.more_prices);
+        let release = self.state.now + self.known_time(who, cast)?;
+        let rank = self.state.rank[who.index()];
+        let actor = &mut self.state.actors[who.index()];
+        actor.doing = Doing::Casting { ability: id, place };
+        actor.until = release;
+        let (target, targets) = (actor.targets.first().copied().unwrap_or(who), actor.targets.len() as u16);
+        self.state.timeline.set(rank, Timer::Act, release, Phase::Release);
+        self.tell(Event::Used { caster: who, ability: id, target, targets, release });
+        match price {
+            None => {}
+            Some((pool, Known::Is(cost))) if !more => self.pay(who, id, pool, cost),
+            _ => self.pay_all(who, id)?,
+        }
+        Ok(())
+    }
+
+    #[inline]
+    fn pay(&mut self, who: CombatantId, id: AbilityId, pool: PoolId, amount: f64) {
+        let left = self.take(who, pool, amount).left;
+        self.tell(Event::Spent { who, ability: id, pool, amount, left });
+    }
+
+    /// All costs are computed before any is paid: a cost may read the pools.
+    fn pay_all(&mut self, who: CombatantId, id: AbilityId) -> Outcome<()> {
         let program = self.program;
         let ability = program.ability(id);
         let frame = Frame::new(program, who, who, 0, self.state.now.micros());
-        // All costs are computed before any is paid: a cost may read the pools.
         self.state.scratch.costs.clear();
         for (_, amount) in &ability.cost {
             let cost = self.positive(*amount, &frame)?;
             self.state.scratch.costs.push(cost);
         }
-        let cast = self.seconds(ability.cast, &frame)?;
-        let release = self.state.now + cast;
-        let rank = self.state.rank[who.index()];
-        let actor = &mut self.state.actors[who.index()];
-        actor.doing = Doing::Casting { ability: id };
-        actor.until = release;
-        let (target, targets) = (actor.targets.first().copied().unwrap_or(who), actor.targets.len() as u16);
-        self.state.timeline.set(rank, Timer::Act, release, Phase::Release);
-        self.tell(Event::Used { caster: who, ability: id, target, targets, release });
         for (index, (pool, _)) in ability.cost.iter().enumerate() {
-            let amount = self.state.scratch.costs[index];
-            let left = self.take(who, *pool, amount).left;
-            self.tell(Event::Spent { who, ability: id, pool: *pool, amount, left });
+            self.pay(who, id, *pool, self.state.scratch.costs[index]);
         }
         Ok(())
     }
 
-    /// An ability takes effect.
-    pub(super) fn release(&mut self, who: CombatantId, id: AbilityId) -> Outcome<()> {
-        let program = self.program;
-        let ability = program.ability(id);
-        let frame = Frame::new(program, who, who, 0, self.state.now.micros());
-        let cooldown = self.seconds(ability.cooldown, &frame)?;
-        let ready = self.state.now + cooldown;
-        if let Some(index) = self.state.ready_index(self.setup, who, id) {
-            self.state.ready[index] = ready;
+    #[inline(always)]
+    fn known_time(&mut self, who: CombatantId, known: Known<Time>) -> Outcome<Time> {
+        match known {
+            Known::Is(time) => Ok(time),
+            Known::Ask(formula) => {
+                let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
+                Ok(Time::from_seconds(self.positive(formula, &frame)?))
+            }
         }
-        self.tell(Event::Released { caster: who, ability: id, ready });
-        let mut targets = std::mem::take(&mut self.state.actors[who.index()].targets);
-        targets.retain(|target| self.state.actors[target.index()].stands);
-        if targets.is_empty() {
-            self.tell(Event::Lost { caster: who, ability: id });
-        } else {
-            self.outcomes(who, id, ability, &targets)?;
-        }
-        targets.clear();
-        self.state.actors[who.index()].targets = targets;
-        self.recover(who, ability)
     }
 
-    fn recover(&mut self, who: CombatantId, ability: &AbilityPlan) -> Outcome<()> {
-        let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
-        let recovery = self.seconds(ability.recovery, &frame)?;
+    /// An ability takes effect.
+    pub(super) fn release(&mut self, who: CombatantId, id: AbilityId, place: usize) -> Outcome<()> {
+        let program = self.program;
+        let (cooldown, recovery) = (self.state.in_hand[place].cooldown, self.state.in_hand[place].recovery);
+        let ready = self.state.now + self.known_time(who, cooldown)?;
+        self.state.ready[place] = ready;
+        self.tell(Event::Released { caster: who, ability: id, ready });
+        if !self.any_target_stands(who) {
+            self.tell(Event::Lost { caster: who, ability: id });
+            return self.recover(who, recovery);
+        }
+        let targets = self.state.actors[who.index()].targets.len();
+        for outcome in &program.ability(id).does {
+            if outcome.to() == Receiver::Caster {
+                self.bring(who, who, id, outcome)?;
+                continue;
+            }
+            for index in 0..targets {
+                let target = self.state.actors[who.index()].targets[index];
+                if self.state.actors[target.index()].stands {
+                    self.bring(who, target, id, outcome)?;
+                }
+            }
+        }
+        self.recover(who, recovery)
+    }
+
+    #[inline]
+    fn any_target_stands(&self, who: CombatantId) -> bool {
+        self.state.actors[who.index()].targets.iter().any(|target| self.state.actors[target.index()].stands)
+    }
+
+    #[inline]
+    fn recover(&mut self, who: CombatantId, recovery: Known<Time>) -> Outcome<()> {
+        let recovery = self.known_time(who, recovery)?;
         if recovery == Time::ZERO {
             self.ready(who);
             return Ok(());
@@ -76,27 +110,22 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(())
     }
 
-    fn outcomes(&mut self, who: CombatantId, id: AbilityId, ability: &AbilityPlan, targets: &[CombatantId]) -> Outcome<()> {
-        for outcome in &ability.does {
-            let to = match outcome {
-                OutcomePlan::Hit(effect) | OutcomePlan::Heal(effect) => effect.to,
-                OutcomePlan::Pool(effect) => effect.to,
-            };
-            let receivers = if to == Receiver::Caster { std::slice::from_ref(&who) } else { targets };
-            for target in receivers {
-                match outcome {
-                    OutcomePlan::Hit(effect) => self.hit(who, *target, id, effect)?,
-                    OutcomePlan::Heal(effect) => self.heal(who, *target, id, effect)?,
-                    OutcomePlan::Pool(effect) => self.pool_effect(who, *target, id, effect)?,
-                }
-            }
+    #[inline]
+    fn bring(&mut self, who: CombatantId, target: CombatantId, id: AbilityId, outcome: &OutcomePlan) -> Outcome<()> {
+        match outcome {
+            OutcomePlan::Hit(effect) => self.hit(who, target, id, effect),
+            OutcomePlan::Heal(effect) => self.heal(who, target, id, effect),
+            OutcomePlan::Pool(effect) => self.pool_effect(who, target, id, effect),
         }
-        Ok(())
     }
 
     pub(super) fn bring_about(&mut self, who: CombatantId, id: AbilityId, target: CombatantId) -> Outcome<()> {
         let program = self.program;
-        self.outcomes(who, id, program.ability(id), &[target])
+        for outcome in &program.ability(id).does {
+            let target = if outcome.to() == Receiver::Caster { who } else { target };
+            self.bring(who, target, id, outcome)?;
+        }
+        Ok(())
     }
 
     pub(super) fn why_not(&mut self, who: CombatantId, ability: AbilityId) -> Outcome<Option<Refusal>> {
@@ -107,7 +136,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if actor.doing != Doing::Idle {
             return Ok(Some(Refusal::Busy { until: actor.until }));
         }
-        self.possible(who, ability, true)
+        let Some(ready) = self.state.ready_index(self.setup, who, ability) else { return Ok(Some(Refusal::NotIts)) };
+        self.possible(who, ability, ready, true)
     }
 
     pub(super) fn use_by_hand(
@@ -129,7 +159,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.state.scratch.picked.push(target);
         }
         self.aim(who);
-        self.start(who, id)?;
+        let Some(place) = self.state.ready_index(self.setup, who, id) else { return Ok(Err(Refusal::NotIts)) };
+        self.start(who, id, place as u32)?;
         Ok(Ok(()))
     }
 
@@ -144,7 +175,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if slot == crate::program::Layout::LEVEL {
             self.state.memory.set(self.program.place(who, slot), base);
         } else {
-            self.state.base_changes.retain(|change| !(change.combatant == who && change.slot == slot));
+            self.state.base_changes.retain(|change| !change.is_of(who, slot));
             self.state.base_changes.push(BaseChange { combatant: who, slot, base });
         }
         let program = self.program;
@@ -152,6 +183,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let before = self.amounts(who);
         let computed = program.compute_attributes(plan, &mut self.state.memory, who, &self.state.base_changes);
         computed.map_err(|fault| self.fault(fault))?;
+        let first = self.setup.linked[who.index()].first as usize;
+        let in_hand = program.in_hand(&self.setup.combatants[who.index()], who, &mut self.state.memory);
+        self.state.in_hand[first..first + in_hand.len()].clone_from_slice(&in_hand);
         self.follow_caps(who, plan, &before)
     }
 }

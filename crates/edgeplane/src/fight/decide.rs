@@ -3,138 +3,232 @@
 use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, Refusal};
-use super::state::Doing;
+use super::state::{Choice, Doing};
 use super::timeline::{Phase, Timer};
-use crate::program::{AbilityId, AbilityPlan, CombatantId, Frame, PickPlan, PoolId, StreamId, Time, Watch, pool_slot};
+use crate::program::{
+    AbilityId, AbilityPlan, Aim, CombatantId, FormulaId, Frame, Known, LinkedLine, PickPlan, PoolId, StreamId, Time, pool_slot,
+};
 use crate::rules::SideRule;
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Everyone who is ready chooses; then all choices are carried out. Choices are made on the
     /// same state, so that who is asked first gains nothing. Returns who acted last.
-    pub(super) fn choose_all(&mut self) -> Outcome<Option<(CombatantId, Option<AbilityId>)>> {
-        self.wake_watchers();
+    pub(super) fn choose_all(&mut self) -> Outcome<(CombatantId, Option<AbilityId>)> {
+        if std::mem::take(&mut self.state.choosers) == 1 {
+            let who = self.state.chooser;
+            // The one that was noted may have fallen since, and another be meant.
+            if std::mem::take(&mut self.state.actors[who.index()].chooses) {
+                let choice = self.choose(who)?;
+                return self.carry_out(who, choice);
+            }
+        }
         let mut choices = std::mem::take(&mut self.state.scratch.choices);
         choices.clear();
         for rank in 0..self.state.order.len() {
             let who = self.state.order[rank];
             if std::mem::take(&mut self.state.actors[who.index()].chooses) {
-                let (ability, wake) = self.choose(who)?;
-                choices.push((who, ability, wake));
+                choices.push((who, self.choose(who)?));
             }
         }
-        let last = choices.last().map(|(who, ability, _)| (*who, *ability));
-        for (who, ability, wake) in choices.drain(..) {
-            match ability {
-                Some(ability) => self.start(who, ability)?,
-                None => self.wait(who, wake),
-            }
+        let mut last = (CombatantId(0), None);
+        for (who, choice) in choices.drain(..) {
+            last = self.carry_out(who, choice)?;
         }
         self.state.scratch.choices = choices;
         Ok(last)
     }
 
-    /// Idle combatants look again when something has changed that their policy reads.
-    fn wake_watchers(&mut self) {
-        if self.state.changed == 0 && !self.state.someone_fell {
-            return;
+    #[inline]
+    fn carry_out(&mut self, who: CombatantId, choice: Choice) -> Outcome<(CombatantId, Option<AbilityId>)> {
+        match choice {
+            Choice::Use { ability, place } => {
+                self.start(who, ability, place)?;
+                Ok((who, Some(ability)))
+            }
+            Choice::Wait(wake) => {
+                self.wait(who, wake);
+                Ok((who, None))
+            }
         }
+    }
+
+    /// Idle combatants look again when something has changed that can change their choice.
+    pub(super) fn wake_watchers(&mut self) -> Outcome<()> {
         let everyone = std::mem::take(&mut self.state.someone_fell);
         let changed = std::mem::take(&mut self.state.changed);
         for index in 0..self.state.actors.len() {
-            let own = std::mem::take(&mut self.state.actors[index].changed);
-            let watch = self.watch(CombatantId(index as u16));
             let actor = &mut self.state.actors[index];
-            let idle = actor.stands && !actor.by_hand && actor.doing == Doing::Idle;
-            actor.chooses |= idle && (everyone || own & watch.own != 0 || changed & watch.others != 0);
+            let own = std::mem::take(&mut actor.changed);
+            if actor.doing != Doing::Idle || actor.chooses || actor.by_hand || !actor.stands {
+                continue;
+            }
+            let (who, short) = (CombatantId(index as u16), actor.short);
+            let watch = self.setup.linked[index].watch;
+            let touched = own & watch.own != 0 || changed & watch.others != 0;
+            let looks = everyone || (short && own & watch.costs != 0) || (touched && self.has_turned(who)?);
+            if looks {
+                self.will_choose(who);
+            }
+        }
+        Ok(())
+    }
+
+    /// Whether a condition of the policy holds now that did not at the last look, or the other way
+    /// round. Where that cannot be told, it may have.
+    fn has_turned(&mut self, who: CombatantId) -> Outcome<bool> {
+        let setup = self.setup;
+        let linked = &setup.linked[who.index()];
+        if linked.watch.blind {
+            return Ok(true);
+        }
+        let unwanted = self.state.actors[who.index()].unwanted;
+        let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
+        for (bit, line) in linked.lines.iter().enumerate() {
+            if let Some(when) = line.when
+                && (self.quiet_number(when, &frame)? == 0.0) != (unwanted >> bit & 1 == 1)
+            {
+                return Ok(true);
+            }
+        }
+        Ok(false)
+    }
+
+    /// The time has come to look at conditions that change as time passes.
+    pub(super) fn poll(&mut self, who: CombatantId) -> Outcome<()> {
+        let actor = &self.state.actors[who.index()];
+        if actor.wake <= self.state.now || self.has_turned(who)? {
+            self.ready(who);
+            return Ok(());
+        }
+        self.set_wake(who, true);
+        Ok(())
+    }
+
+    /// Sets the timer of an idle combatant: for its wake, or before that for another poll.
+    fn set_wake(&mut self, who: CombatantId, polls: bool) {
+        let next_poll = self.state.now + self.setup.linked[who.index()].reaction;
+        let rank = self.state.rank[who.index()];
+        let actor = &mut self.state.actors[who.index()];
+        actor.polls = polls && next_poll < actor.wake;
+        let at = if actor.polls { next_poll } else { actor.wake };
+        if at == Time::NEVER {
+            self.state.timeline.clear(rank, Timer::Act);
+        } else {
+            self.state.timeline.set(rank, Timer::Act, at, Phase::Ready);
         }
     }
 
-    fn watch(&self, who: CombatantId) -> Watch {
-        self.program.characters[self.setup.combatants[who.index()].character.index()].policy.watch
-    }
-
     /// The first use of the policy that is wanted and possible, else when to look again.
-    fn choose(&mut self, who: CombatantId) -> Outcome<(Option<AbilityId>, Option<Time>)> {
-        let program = self.program;
-        let policy = &program.characters[self.setup.combatants[who.index()].character.index()].policy;
+    fn choose(&mut self, who: CombatantId) -> Outcome<Choice> {
+        let setup = self.setup;
         let mut wake: Option<Time> = None;
-        let mut unwanted = false;
-        for line in &policy.uses {
-            let ability = program.ability(line.ability);
-            if let Some(when) = line.when {
-                if line.aims {
-                    self.pick_targets(who, ability)?;
+        let (mut unwanted, mut short) = (0_u64, false);
+        for (bit, line) in setup.linked[who.index()].lines.iter().enumerate() {
+            if let Some(when) = line.when
+                && !self.wants(who, line, when)?
+            {
+                unwanted |= 1_u64.checked_shl(bit as u32).unwrap_or(0);
+                if O::DETAIL {
+                    self.tell(Event::Unwanted { who, ability: line.ability });
                 }
-                let target = self.state.scratch.picked.first().copied().filter(|_| line.aims).unwrap_or(who);
-                let frame = Frame::new(program, who, target, 0, self.state.now.micros());
-                if self.number(when, &frame)? == 0.0 {
-                    unwanted = true;
-                    if O::DETAIL {
-                        self.tell(Event::Unwanted { who, ability: line.ability });
-                    }
-                    continue;
-                }
+                continue;
             }
-            match self.possible(who, line.ability, !line.aims)? {
+            match self.possible(who, line.ability, line.place as usize, !line.aims)? {
                 None => {
                     self.aim(who);
-                    return Ok((Some(line.ability), None));
+                    return Ok(Choice::Use { ability: line.ability, place: line.place });
                 }
                 Some(reason) => {
                     self.tell(Event::Refused { who, ability: line.ability, reason });
+                    short |= matches!(reason, Refusal::CannotAfford { .. });
                     wake = earliest(wake, reason.until());
                 }
             }
         }
-        if unwanted && policy.watch.time {
-            wake = earliest(wake, Some(self.state.now + policy.reaction));
+        let actor = &mut self.state.actors[who.index()];
+        (actor.unwanted, actor.short) = (unwanted, short);
+        Ok(Choice::Wait(wake))
+    }
+
+    #[inline]
+    fn wants(&mut self, who: CombatantId, line: &LinkedLine, when: FormulaId) -> Outcome<bool> {
+        let mut target = who;
+        if line.aims {
+            self.pick_targets(who, self.program.ability(line.ability))?;
+            target = self.state.scratch.picked.first().copied().unwrap_or(who);
         }
-        Ok((None, wake))
+        let frame = Frame::new(self.program, who, target, 0, self.state.now.micros());
+        Ok(self.number(when, &frame)? != 0.0)
     }
 
     fn wait(&mut self, who: CombatantId, wake: Option<Time>) {
-        let rank = self.state.rank[who.index()];
-        match wake {
-            Some(at) => self.state.timeline.set(rank, Timer::Act, at, Phase::Ready),
-            None => self.state.timeline.clear(rank, Timer::Act),
-        }
+        let watch = self.setup.linked[who.index()].watch;
+        let actor = &mut self.state.actors[who.index()];
+        actor.wake = wake.unwrap_or(Time::NEVER);
+        self.set_wake(who, watch.time);
         self.tell(Event::Waits { who, until: wake });
     }
 
     /// Why an ability cannot be used now. If it can, its targets lie in the scratch room.
-    pub(super) fn possible(&mut self, who: CombatantId, id: AbilityId, pick: bool) -> Outcome<Option<Refusal>> {
-        let program = self.program;
-        let ability = program.ability(id);
-        let frame = Frame::new(program, who, who, 0, self.state.now.micros());
-        if let Some(unlock) = ability.unlock
-            && self.number(unlock, &frame)? == 0.0
-        {
-            return Ok(Some(Refusal::Locked));
+    #[inline]
+    pub(super) fn possible(&mut self, who: CombatantId, id: AbilityId, place: usize, pick: bool) -> Outcome<Option<Refusal>> {
+        if let Some(unlock) = self.state.in_hand[place].unlock {
+            let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
+            if self.number(unlock, &frame)? == 0.0 {
+                return Ok(Some(Refusal::Locked));
+            }
         }
-        let Some(index) = self.state.ready_index(self.setup, who, id) else { return Ok(Some(Refusal::NotIts)) };
-        let until = self.state.ready[index];
+        let until = self.state.ready[place];
         if until > self.state.now {
             return Ok(Some(Refusal::NotReady { until }));
         }
         if pick {
-            self.pick_targets(who, ability)?;
+            match self.state.in_hand[place].aim {
+                Aim::Picked => self.pick_targets(who, self.program.ability(id))?,
+                aim => self.pick_one(who, aim),
+            }
         }
         if self.state.scratch.picked.is_empty() {
             return Ok(Some(Refusal::NoTarget));
         }
-        self.affordable(who, ability, &frame)
+        match self.state.in_hand[place].price {
+            None => Ok(None),
+            Some((pool, Known::Is(cost))) if !self.state.in_hand[place].more_prices => Ok(self.too_dear(who, pool, cost)),
+            _ => self.affordable(who, self.program.ability(id)),
+        }
     }
 
-    fn affordable(&mut self, who: CombatantId, ability: &AbilityPlan, frame: &Frame) -> Outcome<Option<Refusal>> {
+    fn affordable(&mut self, who: CombatantId, ability: &AbilityPlan) -> Outcome<Option<Refusal>> {
+        let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
         for (pool, amount) in &ability.cost {
-            let cost = self.positive(*amount, frame)?;
-            let has = self.amount(who, *pool);
-            if has < cost {
-                let until = self.when_it_holds(who, *pool, cost);
-                return Ok(Some(Refusal::CannotAfford { pool: *pool, cost, has, until }));
+            let cost = self.positive(*amount, &frame)?;
+            let refusal = self.too_dear(who, *pool, cost);
+            if refusal.is_some() {
+                return Ok(refusal);
             }
         }
         Ok(None)
+    }
+
+    #[inline]
+    fn too_dear(&self, who: CombatantId, pool: PoolId, cost: f64) -> Option<Refusal> {
+        let has = self.amount(who, pool);
+        (has < cost).then(|| Refusal::CannotAfford { pool, cost, has, until: self.when_it_holds(who, pool, cost) })
+    }
+
+    #[inline]
+    fn pick_one(&mut self, who: CombatantId, aim: Aim) {
+        self.state.scratch.picked.clear();
+        let one = match aim {
+            Aim::Itself => Some(who),
+            _ => {
+                let side = self.setup.combatants[who.index()].side;
+                let others = self.setup.combatants.iter().zip(&self.state.actors);
+                let first = others.enumerate().find(|(_, (plan, actor))| plan.side != side && actor.stands);
+                first.map(|(index, _)| CombatantId(index as u16))
+            }
+        };
+        self.state.scratch.picked.extend(one);
     }
 
     /// The first moment at which a pool in flow will hold `wanted`, to the microsecond.

@@ -35,7 +35,7 @@ pub struct FightError {
     /// When.
     pub at: Time,
     /// Why.
-    pub kind: FightErrorKind,
+    pub kind: Box<FightErrorKind>,
 }
 
 /// Why a fight cannot go on.
@@ -63,7 +63,7 @@ impl FightError {
     /// As a diagnostic that points into the ruleset where that is possible.
     pub fn diagnostic(&self, setup: &Setup) -> Diagnostic {
         let program = setup.program();
-        let mut diagnostic = match &self.kind {
+        let mut diagnostic = match &*self.kind {
             FightErrorKind::Fault(fault) => fault.diagnostic(program, Code::FightFault),
             FightErrorKind::Endless { waves, who, ability } => {
                 let label = &setup.combatants[who.index()].label;
@@ -101,11 +101,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     #[cold]
     pub(super) fn fault(&self, fault: Box<Fault>) -> FightError {
-        FightError { at: self.state.now, kind: FightErrorKind::Fault(fault) }
+        FightError { at: self.state.now, kind: Box::new(FightErrorKind::Fault(fault)) }
     }
 
     /// Evaluates a formula, and tells of it where that is asked for.
-    #[inline]
+    #[inline(always)]
     pub(super) fn number(&mut self, formula: FormulaId, frame: &Frame) -> Outcome<f64> {
         let State { memory, scratch, .. } = &mut *self.state;
         match self.program.number(formula, memory, frame, self.chance, &mut scratch.draws) {
@@ -119,6 +119,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
     }
 
+    /// The same without telling: for what is only looked at.
+    #[inline]
+    pub(super) fn quiet_number(&mut self, formula: FormulaId, frame: &Frame) -> Outcome<f64> {
+        let State { memory, scratch, .. } = &mut *self.state;
+        self.program.number(formula, memory, frame, self.chance, &mut scratch.draws).map_err(|fault| self.fault(fault))
+    }
+
     fn tell_formula(&mut self, formula: FormulaId, frame: &Frame) {
         let draws = self.state.scratch.draws.all();
         if let Ok(reading) = self.program.formula(formula).tree.read(self.program, &self.state.memory, frame, draws) {
@@ -127,7 +134,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// A number that cannot be below zero: a time, a cost.
-    #[inline]
+    #[inline(always)]
     pub(super) fn positive(&mut self, formula: FormulaId, frame: &Frame) -> Outcome<f64> {
         let value = self.number(formula, frame)?;
         if value >= 0.0 { Ok(value) } else { Err(self.below_zero(formula, value, frame)) }
@@ -140,7 +147,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.fault(Box::new(fault))
     }
 
-    #[inline]
+    #[inline(always)]
     pub(super) fn seconds(&mut self, formula: Option<FormulaId>, frame: &Frame) -> Outcome<Time> {
         formula.map_or(Ok(Time::ZERO), |formula| Ok(Time::from_seconds(self.positive(formula, frame)?)))
     }
@@ -158,18 +165,14 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.begin();
         }
         let last = until.min(self.setup.time_limit);
+        let mut due = self.state.timeline.next();
         while self.state.ending.is_none() {
-            let due = self.state.timeline.next();
-            match due.filter(|due| due.at <= last) {
-                Some(due) => {
-                    self.state.now = due.at;
-                    self.moment()?;
-                }
-                None => {
-                    self.pass_until(due, until);
-                    break;
-                }
-            }
+            let Some(first) = due.filter(|due| due.at <= last) else {
+                self.pass_until(due, until);
+                break;
+            };
+            self.state.now = first.at;
+            due = self.moment(first)?;
         }
         Ok(self.state.ending)
     }
@@ -202,33 +205,44 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         ending
     }
 
-    /// Everything that happens at one moment.
-    fn moment(&mut self) -> Outcome<()> {
+    /// Everything that happens at one moment; gives what is due next.
+    fn moment(&mut self, mut first: Due) -> Outcome<Option<Due>> {
         let mut waves = 0;
         loop {
-            self.wave()?;
-            self.settle_defeats();
-            if self.state.ending.is_some() {
-                return Ok(());
+            let mut due = self.wave(first)?;
+            if self.state.someone_hurt {
+                self.settle_defeats();
+                if self.state.ending.is_some() {
+                    return Ok(None);
+                }
+                due = self.state.timeline.next();
+            }
+            if self.state.changed != 0 || self.state.someone_fell {
+                self.wake_watchers()?;
+            }
+            if self.state.choosers == 0 {
+                return Ok(due);
             }
             let last = self.choose_all()?;
-            if self.state.timeline.next().is_none_or(|due| due.at > self.state.now) {
-                return Ok(());
+            due = self.state.timeline.next();
+            match due.filter(|due| due.at <= self.state.now) {
+                Some(due) => first = due,
+                None => return Ok(due),
             }
             waves += 1;
             if waves >= self.limits.waves {
-                let (who, ability) = last.unwrap_or((CombatantId(0), None));
-                return Err(FightError { at: self.state.now, kind: FightErrorKind::Endless { waves, who, ability } });
+                let (who, ability) = last;
+                return Err(FightError { at: self.state.now, kind: Box::new(FightErrorKind::Endless { waves, who, ability }) });
             }
         }
     }
 
-    /// Everything that is due now.
-    fn wave(&mut self) -> Outcome<()> {
-        while let Some(due) = self.state.timeline.next().filter(|due| due.at <= self.state.now) {
+    /// Everything that is due now; gives what is due next.
+    fn wave(&mut self, mut due: Due) -> Outcome<Option<Due>> {
+        loop {
             self.state.steps_taken += 1;
             if self.state.steps_taken > self.limits.steps {
-                let kind = FightErrorKind::TooLong { steps: self.limits.steps };
+                let kind = Box::new(FightErrorKind::TooLong { steps: self.limits.steps });
                 return Err(FightError { at: self.state.now, kind });
             }
             self.state.timeline.clear(due.rank, due.timer);
@@ -236,26 +250,40 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             match due.timer {
                 Timer::Empty => self.state.someone_hurt = true,
                 Timer::Act => match self.state.actors[who.index()].doing {
-                    Doing::Casting { ability } => self.release(who, ability)?,
+                    Doing::Casting { ability, place } => self.release(who, ability, place as usize)?,
+                    Doing::Idle if self.state.actors[who.index()].polls => self.poll(who)?,
                     Doing::Recovering | Doing::Idle => self.ready(who),
                 },
             }
+            match self.state.timeline.next() {
+                Some(next) if next.at <= self.state.now => due = next,
+                next => return Ok(next),
+            }
         }
-        Ok(())
     }
 
     /// Nothing keeps a combatant from acting any more.
     pub(super) fn ready(&mut self, who: CombatantId) {
         let actor = &mut self.state.actors[who.index()];
         actor.doing = Doing::Idle;
-        actor.chooses = !actor.by_hand;
+        if !actor.by_hand {
+            self.will_choose(who);
+        }
+    }
+
+    /// A combatant chooses before this moment is over.
+    #[inline]
+    pub(super) fn will_choose(&mut self, who: CombatantId) {
+        let actor = &mut self.state.actors[who.index()];
+        if !std::mem::replace(&mut actor.chooses, true) {
+            self.state.choosers += 1;
+            self.state.chooser = who;
+        }
     }
 
     /// Those whose pool ran empty fall, all at once.
+    #[inline(never)]
     fn settle_defeats(&mut self) {
-        if !self.state.someone_hurt {
-            return;
-        }
         self.state.someone_hurt = false;
         for rank in 0..self.state.order.len() {
             let who = self.state.order[rank];
@@ -271,7 +299,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     fn fall(&mut self, who: CombatantId, rank: usize) {
         let actor = &mut self.state.actors[who.index()];
         actor.stands = false;
-        actor.chooses = false;
+        if std::mem::take(&mut actor.chooses) {
+            self.state.choosers -= 1;
+        }
         actor.doing = Doing::Idle;
         let by = actor.hurt_by;
         self.state.timeline.clear(rank, Timer::Act);

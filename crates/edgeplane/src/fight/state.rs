@@ -2,7 +2,7 @@
 
 use super::timeline::{Phase, Timeline, Timer};
 use crate::program::{
-    AbilityId, BaseChange, Chance, CombatantId, Memory, Setup, SiteId, StreamId, Time,
+    AbilityId, BaseChange, Chance, CombatantId, InHand, Memory, Setup, SiteId, StreamId, Time,
 };
 use super::event::Ending;
 
@@ -12,7 +12,7 @@ pub(super) enum Doing {
     /// Nothing: it waits for something to change.
     Idle,
     /// It winds up for an ability.
-    Casting { ability: AbilityId },
+    Casting { ability: AbilityId, place: u32 },
     /// It is locked out until a moment.
     Recovering,
 }
@@ -31,6 +31,14 @@ pub(super) struct Actor {
     pub(super) hurt_by: Option<(CombatantId, AbilityId)>,
     /// Own pools that have changed in this wave, one bit each.
     pub(super) changed: u64,
+    /// Lines of the policy whose conditions did not hold at the last look, one bit each.
+    pub(super) unwanted: u64,
+    /// Something was wanted at the last look, and could not be paid.
+    pub(super) short: bool,
+    /// When a cooldown or a cost will allow something, as far as is known.
+    pub(super) wake: Time,
+    /// The timer is set for looking at conditions that change with time, and for nothing else.
+    pub(super) polls: bool,
 }
 
 impl Actor {
@@ -42,6 +50,10 @@ impl Actor {
         self.targets.clear();
         self.hurt_by = None;
         self.changed = 0;
+        self.unwanted = 0;
+        self.short = false;
+        self.wake = Time::NEVER;
+        self.polls = false;
     }
 }
 
@@ -53,13 +65,16 @@ pub(super) struct State {
     pub(super) actors: Vec<Actor>,
     /// When each ability of each combatant is ready.
     pub(super) ready: Vec<Time>,
-    /// Where a combatant's part of `ready` begins.
-    pub(super) ready_from: Vec<u32>,
+    /// What is known of each ability of each combatant.
+    pub(super) in_hand: Vec<InHand>,
     /// Combatants in the order of their lots, which settle who comes first at one moment.
     pub(super) order: Vec<CombatantId>,
     pub(super) rank: Vec<usize>,
     /// Pools of anybody that have changed in this wave.
     pub(super) changed: u64,
+    /// How many choose before this moment is over, and one of them.
+    pub(super) choosers: u32,
+    pub(super) chooser: CombatantId,
     pub(super) someone_fell: bool,
     pub(super) someone_hurt: bool,
     pub(super) began: bool,
@@ -70,13 +85,22 @@ pub(super) struct State {
     pub(super) scratch: Scratch,
 }
 
+/// What a combatant has chosen.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum Choice {
+    /// To use an ability, kept at a place among all abilities of all combatants.
+    Use { ability: AbilityId, place: u32 },
+    /// To wait, until a moment if one is known.
+    Wait(Option<Time>),
+}
+
 /// Room to work in; means nothing between two calls.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Scratch {
     pub(super) draws: crate::program::Draws,
     pub(super) picked: Vec<CombatantId>,
     pub(super) scored: Vec<(f64, CombatantId)>,
-    pub(super) choices: Vec<(CombatantId, Option<AbilityId>, Option<Time>)>,
+    pub(super) choices: Vec<(CombatantId, Choice)>,
     pub(super) lots: Vec<(u32, CombatantId)>,
     pub(super) costs: Vec<f64>,
 }
@@ -105,23 +129,23 @@ impl State {
             targets: Vec::with_capacity(setup.combatants.len()),
             hurt_by: None,
             changed: 0,
+            unwanted: 0,
+            short: false,
+            wake: Time::NEVER,
+            polls: false,
         };
-        let mut ready_from = Vec::new();
-        let mut abilities = 0;
-        for combatant in &setup.combatants {
-            ready_from.push(abilities);
-            abilities += setup.program.characters[combatant.character.index()].abilities.len() as u32;
-        }
         Self {
             now: Time::ZERO,
             memory: Memory::default(),
-            timeline: Timeline::default(),
+            timeline: Timeline::of(setup),
             actors: vec![actor; setup.combatants.len()],
-            ready: vec![Time::ZERO; abilities as usize],
-            ready_from,
+            ready: vec![Time::ZERO; setup.in_hand.len()],
+            in_hand: setup.in_hand.clone(),
             order: setup.ids().collect(),
             rank: vec![0; setup.combatants.len()],
             changed: 0,
+            choosers: 0,
+            chooser: CombatantId(0),
             someone_fell: false,
             someone_hurt: false,
             began: false,
@@ -135,17 +159,21 @@ impl State {
     pub(super) fn reset(&mut self, setup: &Setup, chance: &mut impl Chance) {
         self.now = Time::ZERO;
         self.memory.copy_from(&setup.memory);
-        self.timeline.reset(self.actors.len());
+        self.timeline.reset();
         self.actors.iter_mut().for_each(Actor::reset);
         self.ready.fill(Time::ZERO);
         self.changed = 0;
+        self.choosers = 0;
         self.someone_fell = false;
         // A combatant may enter with nothing left.
         self.someone_hurt = true;
         self.began = false;
         self.ending = None;
         self.steps_taken = 0;
-        self.base_changes.clear();
+        if !self.base_changes.is_empty() {
+            self.base_changes.clear();
+            self.in_hand.clone_from(&setup.in_hand);
+        }
         self.draw_lots(setup, chance);
         for rank in 0..self.order.len() {
             self.timeline.set(rank, Timer::Act, Time::ZERO, Phase::Ready);
@@ -172,6 +200,6 @@ impl State {
         let character = setup.combatants[who.index()].character;
         let abilities = &setup.program.characters[character.index()].abilities;
         let at = abilities.iter().position(|known| *known == ability)?;
-        Some(self.ready_from[who.index()] as usize + at)
+        Some(setup.linked[who.index()].first as usize + at)
     }
 }

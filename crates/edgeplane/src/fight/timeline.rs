@@ -4,7 +4,7 @@
 //! (moment, phase, lot, timer) and the next thing due is the least of them. A list this short is
 //! scanned faster than a heap is kept in order.
 
-use crate::program::Time;
+use crate::program::{Setup, Time};
 
 /// The phases of a moment, in order.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -21,19 +21,20 @@ pub(super) enum Phase {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Timer {
     /// The end of a cast, a recovery or a wait.
-    Act = 0,
+    Act,
     /// A pool that defeats runs empty.
-    Empty = 1,
+    Empty,
 }
 
-const TIMERS: usize = 2;
 const INDEX_BITS: u32 = 18;
 const PHASE_BITS: u32 = 4;
 const NONE: u64 = u64::MAX;
 
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, PartialEq)]
 pub(super) struct Timeline {
+    /// All `Act` timers by rank, then all `Empty` timers, if pools can run empty by themselves.
     keys: Vec<u64>,
+    combatants: usize,
 }
 
 /// A timer that is due.
@@ -46,31 +47,48 @@ pub(super) struct Due {
 }
 
 impl Timeline {
-    pub(super) fn reset(&mut self, combatants: usize) {
-        self.keys.clear();
-        self.keys.resize(combatants * TIMERS, NONE);
+    pub(super) fn of(setup: &Setup) -> Self {
+        let decays = setup.program.pools.iter().any(|pool| pool.defeat && pool.decay.is_some());
+        let combatants = setup.combatants.len();
+        Self { keys: vec![NONE; if decays { 2 * combatants } else { combatants }], combatants }
+    }
+
+    pub(super) fn reset(&mut self) {
+        self.keys.fill(NONE);
+    }
+
+    #[inline]
+    fn index(&self, rank: usize, timer: Timer) -> usize {
+        if timer == Timer::Act { rank } else { self.combatants + rank }
     }
 
     #[inline]
     pub(super) fn set(&mut self, rank: usize, timer: Timer, at: Time, phase: Phase) {
-        let index = rank * TIMERS + timer as usize;
+        let index = self.index(rank, timer);
         self.keys[index] = ((at.0 << PHASE_BITS) | phase as u64) << INDEX_BITS | index as u64;
     }
 
     #[inline]
     pub(super) fn clear(&mut self, rank: usize, timer: Timer) {
-        self.keys[rank * TIMERS + timer as usize] = NONE;
+        let index = self.index(rank, timer);
+        if let Some(key) = self.keys.get_mut(index) {
+            *key = NONE;
+        }
     }
 
     /// The next thing due.
     #[inline]
     pub(super) fn next(&self) -> Option<Due> {
-        let key = self.keys.iter().copied().fold(NONE, u64::min);
+        let mut key = NONE;
+        for other in &self.keys {
+            key = key.min(*other);
+        }
         if key == NONE {
             return None;
         }
         let index = (key & ((1 << INDEX_BITS) - 1)) as usize;
-        let timer = if index % TIMERS == 0 { Timer::Act } else { Timer::Empty };
-        Some(Due { at: Time(key >> (INDEX_BITS + PHASE_BITS)), rank: index / TIMERS, timer })
+        let acts = index < self.combatants;
+        let (rank, timer) = if acts { (index, Timer::Act) } else { (index - self.combatants, Timer::Empty) };
+        Some(Due { at: Time(key >> (INDEX_BITS + PHASE_BITS)), rank, timer })
     }
 }

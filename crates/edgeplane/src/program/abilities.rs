@@ -1,5 +1,7 @@
 //! Abilities and what they bring about.
 
+use super::Program;
+use super::code::{QuickAmount, QuickWhen};
 use super::ids::{DamageTypeId, FormulaId, PoolId, SiteId, StepId};
 use super::names::look_up;
 use super::resolve::Compiler;
@@ -63,6 +65,16 @@ pub enum OutcomePlan {
     Pool(PoolEffect),
 }
 
+impl OutcomePlan {
+    /// Who receives it.
+    pub fn to(&self) -> Receiver {
+        match self {
+            Self::Hit(effect) | Self::Heal(effect) => effect.to,
+            Self::Pool(effect) => effect.to,
+        }
+    }
+}
+
 /// A hit or a heal: an amount on its way through steps into a pool.
 #[derive(Clone, Debug)]
 pub struct StepsEffect {
@@ -75,9 +87,30 @@ pub struct StepsEffect {
     /// The damage type; the first for a heal.
     pub damage_type: DamageTypeId,
     /// The steps that it goes through. Types, tags and skips are settled already.
-    pub steps: Vec<StepId>,
+    pub steps: Vec<StepCode>,
     /// The pool at the end of the way.
     pub pool: PoolId,
+    /// No step asks for the amount, the marks or anything else that is kept in locals.
+    pub(crate) quick: bool,
+}
+
+/// What a step does, as the engine needs it: nothing but ids, one after the other.
+#[derive(Clone, Copy, Debug)]
+pub struct StepCode {
+    /// The step.
+    pub id: StepId,
+    /// Passed by unless true.
+    pub when: Option<FormulaId>,
+    /// The amount that leaves the step.
+    pub amount: Option<FormulaId>,
+    /// This pool takes what it can.
+    pub soak: Option<PoolId>,
+    /// The mark that it sets.
+    pub mark: Option<u16>,
+    /// The way ends here.
+    pub stops: bool,
+    pub(crate) quick_when: QuickWhen,
+    pub(crate) quick_amount: QuickAmount,
 }
 
 /// A pool changed past all steps.
@@ -157,16 +190,16 @@ impl Compiler<'_> {
                 let pool = self.receiving_pool(pool, rule);
                 let of_type = &self.program.damage_types[damage_type?.index()].skips;
                 let passes = |name: &String| skips.contains(name) || of_type.contains(name);
-                let steps = applicable(&self.program.hit_steps, damage_type?, &all_tags(tags), passes);
-                Some(OutcomePlan::Hit(StepsEffect { to: rule.to, amount: amount?, spread, damage_type: damage_type?, steps, pool: pool? }))
+                let steps = applicable(&self.program, &self.program.hit_steps, damage_type?, &all_tags(tags), passes);
+                Some(OutcomePlan::Hit(StepsEffect { to: rule.to, amount: amount?, spread, damage_type: damage_type?, quick: quick(&steps), steps, pool: pool? }))
             }
             OutcomeKind::Heal { amount, spread, skips, tags, pool } => {
                 let (amount, spread) = self.amount(amount, spread, rule);
                 let skips = self.step_names(skips, &rules.heal_steps, "heal step");
                 let pool = self.receiving_pool(pool, rule);
                 let first = DamageTypeId(0);
-                let steps = applicable(&self.program.heal_steps, first, &all_tags(tags), |name| skips.contains(name));
-                Some(OutcomePlan::Heal(StepsEffect { to: rule.to, amount: amount?, spread, damage_type: first, steps, pool: pool? }))
+                let steps = applicable(&self.program, &self.program.heal_steps, first, &all_tags(tags), |name| skips.contains(name));
+                Some(OutcomePlan::Heal(StepsEffect { to: rule.to, amount: amount?, spread, damage_type: first, quick: quick(&steps), steps, pool: pool? }))
             }
             OutcomeKind::Restore { pool, amount } => self.pool_effect(rule, pool, amount, PoolEffectKind::Restore),
             OutcomeKind::Drain { pool, amount, to_caster } => {
@@ -225,13 +258,27 @@ fn texts(words: &[Word]) -> Vec<String> {
     words.iter().map(|word| word.text.clone()).collect()
 }
 
+fn quick(steps: &[StepCode]) -> bool {
+    !steps.iter().any(|step| matches!(step.quick_when, QuickWhen::Ask(_)) || matches!(step.quick_amount, QuickAmount::Ask(_)))
+}
+
 /// The steps that an outcome goes through, as far as that is known before the fight.
-fn applicable(steps: &[StepPlan], damage_type: DamageTypeId, tags: &[String], passes: impl Fn(&String) -> bool) -> Vec<StepId> {
+fn applicable(program: &Program, steps: &[StepPlan], damage_type: DamageTypeId, tags: &[String], passes: impl Fn(&String) -> bool) -> Vec<StepCode> {
     let goes_through = |step: &StepPlan| {
         !passes(&step.name)
             && step.types.as_ref().is_none_or(|types| types.contains(&damage_type.0))
             && step.tags.as_ref().is_none_or(|wanted| wanted.iter().any(|tag| tags.contains(tag)))
     };
     let through = steps.iter().enumerate().filter(|(_, step)| goes_through(step));
-    through.map(|(index, _)| StepId(index as u16)).collect()
+    let code = |(index, step): (usize, &StepPlan)| StepCode {
+        id: StepId(index as u16),
+        when: step.when,
+        amount: step.amount,
+        soak: step.soak,
+        mark: step.mark,
+        stops: step.stop.is_some(),
+        quick_when: QuickWhen::of(step.when, &program.shapes),
+        quick_amount: QuickAmount::of(step.amount, &program.shapes),
+    };
+    through.map(code).collect()
 }

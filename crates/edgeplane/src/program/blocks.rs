@@ -33,8 +33,8 @@ pub(crate) struct Flow {
 impl Program {
     /// The numbers with which a character enters a fight.
     pub(crate) fn entry_block(&self, plan: &CharacterPlan) -> Computed<Vec<f64>> {
-        let mut numbers = vec![0.0; self.first_block() as usize + usize::from(self.layout.stride)];
-        numbers[usize::from(self.layout.locals)..self.first_block() as usize].copy_from_slice(&self.constants);
+        let mut numbers = vec![0.0; self.layout.blocks as usize + usize::from(self.layout.stride)];
+        numbers[usize::from(self.layout.locals)..self.layout.blocks as usize].copy_from_slice(&self.constants);
         let mut memory = Memory::new(numbers);
         let me = CombatantId(0);
         memory.set(self.place(me, Layout::LEVEL), plan.level);
@@ -44,13 +44,13 @@ impl Program {
                 self.fill_pool(PoolId(index as u16), &mut memory, me)?;
             }
         }
-        Ok(memory.numbers()[self.first_block() as usize..].to_vec())
+        Ok(memory.numbers()[self.layout.blocks as usize..].to_vec())
     }
 
     /// Index of a combatant's number.
     #[inline]
     pub(crate) fn place(&self, combatant: CombatantId, slot: Slot) -> usize {
-        self.first_block() as usize + combatant.index() * usize::from(self.layout.stride) + slot.index()
+        self.layout.blocks as usize + combatant.index() * usize::from(self.layout.stride) + slot.index()
     }
 
     /// A formula over a combatant's own attributes.
@@ -83,7 +83,7 @@ impl Program {
         changes: &[BaseChange],
     ) -> Computed<()> {
         for attribute in &plan.attributes {
-            let changed = changes.iter().rev().find(|change| change.combatant == of && change.slot == attribute.slot);
+            let changed = changes.iter().rev().find(|change| change.is_of(of, attribute.slot));
             let value = self.attribute(attribute, changed.map(|change| change.base), memory, of)?;
             memory.set(self.place(of, attribute.slot), value);
         }

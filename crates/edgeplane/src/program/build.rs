@@ -52,7 +52,8 @@ impl Program {
             site_names: Vec::new(),
         };
         compiler.all(rules);
-        let program = Self { site_names: compiler.site_names, ..compiler.program };
+        let mut program = Self { site_names: compiler.site_names, ..compiler.program };
+        program.layout.blocks = u32::from(program.layout.locals) + program.constants.len() as u32;
         if program.constants.len() > usize::from(u16::MAX) {
             out.push(Diagnostic::new(Code::TooMany, "a ruleset may hold at most 65535 different numbers"));
         }
@@ -100,7 +101,7 @@ fn first_layout(names: &Names, rules: &Ruleset) -> Layout {
     let pools = Layout::ATTRIBUTES.0 + names.attribute_slots();
     let hidden = pools + rules.pools.len() as u16 * pool_slot::WIDTH;
     let locals = Layout::MARKS + names.marks.len() as u16;
-    Layout { types: names.damage_types.len() as u16, pools, hidden, stride: hidden, locals }
+    Layout { types: names.damage_types.len() as u16, pools, hidden, stride: hidden, locals, blocks: 0 }
 }
 
 fn within_limits(rules: &Ruleset, out: &mut Diagnostics) -> bool {

@@ -56,18 +56,28 @@ pub struct UsePlan {
     pub when: Option<FormulaId>,
     /// The condition looks at the target, so one has to be picked first.
     pub(crate) aims: bool,
+    /// Where the ability stands among those of the character.
+    pub(crate) place: u16,
 }
 
-/// What the conditions of a policy read.
+/// What the conditions of a policy read, and what its uses cost: what can wake an idle combatant.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Watch {
-    /// Own pools, one bit each.
+    /// Own pools that conditions read, one bit each.
     pub own: u64,
-    /// Pools of others, one bit each.
+    /// Pools of others that conditions read, one bit each.
     pub others: u64,
-    /// Something that changes as time passes.
+    /// Own pools from which costs are paid, one bit each.
+    pub costs: u64,
+    /// Conditions read something that changes as time passes.
     pub time: bool,
+    /// Conditions cannot be compared with how they stood: they draw chance, look at a target that
+    /// has to be picked, or there are too many of them.
+    pub blind: bool,
 }
+
+/// The conditions of a policy are remembered in one bit each.
+const REMEMBERED: usize = 64;
 
 /// How soon an idle combatant looks again, when its policy does not say.
 const REACTION: Time = Time(100_000);
@@ -87,7 +97,7 @@ impl Compiler<'_> {
             let when = line.when.as_ref().map(|when| self.truth(when, Scope::POLICY));
             if let (Some(ability), None | Some(Some(_))) = (ability, &when) {
                 let when = when.flatten();
-                uses.push(UsePlan { ability, when, aims: when.is_some_and(|when| self.aims(when)) });
+                uses.push(UsePlan { ability, when, aims: when.is_some_and(|when| self.aims(when)), place: 0 });
             }
         }
         let reaction = rule.reaction.map_or(REACTION, Time::from_seconds);
@@ -104,17 +114,20 @@ impl Compiler<'_> {
     }
 
     fn watch(&self, uses: &[UsePlan]) -> Watch {
-        let mut watch = Watch::default();
+        let mut watch = Watch { blind: uses.len() > REMEMBERED, ..Watch::default() };
         for line in uses {
             if let Some(when) = line.when {
+                watch.blind |= line.aims || self.program.formula(when).draws();
                 self.program.formula(when).each_read(|read| self.note(read, &mut watch));
             }
             let Some(ability) = self.program.abilities.get(line.ability.index()) else { continue };
             for (pool, amount) in &ability.cost {
-                watch.own |= bit(*pool);
+                watch.costs |= bit(*pool);
+                watch.blind |= self.program.formula(*amount).reads_more_than_attributes();
                 self.program.formula(*amount).each_read(|read| self.note(read, &mut watch));
             }
             if let Some(unlock) = ability.unlock {
+                watch.blind |= self.program.formula(unlock).reads_more_than_attributes();
                 self.program.formula(unlock).each_read(|read| self.note(read, &mut watch));
             }
         }
@@ -212,13 +225,15 @@ impl Compiler<'_> {
     fn character_policy(&mut self, plan: &CharacterPlan, lineage: &[&CharacterRule]) -> PolicyPlan {
         let word: Option<&Word> = lineage.iter().find_map(|rule| rule.policy.as_ref());
         let Some((word, id)) = word.and_then(|word| Some((word, *self.names.policies.get(&word.text)?))) else {
-            let uses: Vec<UsePlan> = plan.abilities.iter().map(|ability| UsePlan { ability: *ability, when: None, aims: false }).collect();
+            let uses: Vec<UsePlan> = plan.abilities.iter().enumerate().map(|(place, ability)| UsePlan { ability: *ability, when: None, aims: false, place: place as u16 }).collect();
             let watch = self.watch(&uses);
             return PolicyPlan { name: String::new(), reaction: REACTION, uses, watch };
         };
-        let policy = self.program.policies[id.index()].clone();
-        for line in &policy.uses {
-            if !plan.template && !plan.abilities.contains(&line.ability) {
+        let mut policy = self.program.policies[id.index()].clone();
+        for line in &mut policy.uses {
+            let place = plan.abilities.iter().position(|ability| *ability == line.ability);
+            line.place = place.unwrap_or(0) as u16;
+            if !plan.template && place.is_none() {
                 let ability = self.program.abilities.get(line.ability.index()).map_or("", |ability| ability.name.as_str());
                 let message = format!("`{}` chooses by `{}`, which uses `{ability}`, and does not have that ability", plan.name, policy.name);
                 let help = format!("add `{ability}` to its abilities, or give it another policy");

@@ -5,8 +5,8 @@
 //! tree's result to the last bit. Formulas that are a single value or one operation on two values
 //! are recognised whole and need no instructions at all.
 
-use super::ids::SiteId;
-use super::layout::pool_slot;
+use super::ids::{FormulaId, PoolId, SiteId};
+use super::layout::{Layout, pool_slot};
 use super::ops::{BinaryOp, UnaryOp};
 use super::tree::{PoolPart, Read, Role, Tree, TreeKind};
 use super::Program;
@@ -60,6 +60,12 @@ pub enum Shape {
     Value(Operand),
     /// It is one operation on two values.
     Two(BinaryOp, Operand, Operand),
+    /// It is one operation on the result of another: `(a first b) second c`.
+    Three(BinaryOp, BinaryOp, [Operand; 3]),
+    /// It compares the share of a pool.
+    Share(BinaryOp, Operand, Operand),
+    /// It is a chance, of one value or of an operation on two.
+    Roll(SiteId, Option<(BinaryOp, Operand)>, Operand),
     /// Instructions, by their range in the program's code.
     Code {
         /// The first.
@@ -67,6 +73,60 @@ pub enum Shape {
         /// One past the last.
         end: u32,
     },
+}
+
+/// The commonest ways in which a step changes an amount, for the engine to do in place.
+#[derive(Clone, Copy, Debug)]
+pub enum QuickAmount {
+    /// It leaves the amount.
+    Same,
+    /// `amount * a`
+    Scale(Operand),
+    /// `amount * a / b`
+    ScaleOver(Operand, Operand),
+    /// Anything else.
+    Ask(FormulaId),
+}
+
+/// The commonest conditions of steps.
+#[derive(Clone, Copy, Debug)]
+pub enum QuickWhen {
+    /// There is none.
+    Always,
+    /// `roll(a)`
+    Roll(SiteId, Operand),
+    /// `roll(a - b)`
+    RollLess(SiteId, Operand, Operand),
+    /// Anything else.
+    Ask(FormulaId),
+}
+
+const AMOUNT: Operand = Operand { region: LOCALS, at: Layout::AMOUNT };
+
+impl QuickAmount {
+    pub(crate) fn of(formula: Option<FormulaId>, shapes: &[Shape]) -> Self {
+        let Some(formula) = formula else { return Self::Same };
+        match shapes[formula.index()] {
+            Shape::Two(BinaryOp::Multiply, AMOUNT, a) if a.region != LOCALS => Self::Scale(a),
+            Shape::Three(BinaryOp::Multiply, BinaryOp::Divide, [AMOUNT, a, b]) if a.region != LOCALS && b.region != LOCALS => {
+                Self::ScaleOver(a, b)
+            }
+            _ => Self::Ask(formula),
+        }
+    }
+}
+
+impl QuickWhen {
+    pub(crate) fn of(formula: Option<FormulaId>, shapes: &[Shape]) -> Self {
+        let Some(formula) = formula else { return Self::Always };
+        match shapes[formula.index()] {
+            Shape::Roll(site, None, a) if a.region != LOCALS => Self::Roll(site, a),
+            Shape::Roll(site, Some((BinaryOp::Subtract, b)), a) if a.region != LOCALS && b.region != LOCALS => {
+                Self::RollLess(site, a, b)
+            }
+            _ => Self::Ask(formula),
+        }
+    }
 }
 
 /// Emits the code of one formula.
@@ -82,16 +142,40 @@ impl<'a> Emitter<'a> {
     pub(crate) fn compile(program: &'a mut Program, tree: &Tree, first_local: u16) -> Shape {
         let start = program.code.len();
         let mut emitter = Self { program, start, next_local: first_local };
-        if let Some(operand) = emitter.operand(tree) {
-            return Shape::Value(operand);
-        }
-        if let TreeKind::Binary(op, a, b) = &tree.kind
-            && let (Some(a), Some(b)) = (emitter.operand(a), emitter.operand(b))
-        {
-            return Shape::Two(*op, a, b);
+        if let Some(shape) = emitter.whole(tree) {
+            return shape;
         }
         emitter.emit(tree);
         Shape::Code { start: start as u32, end: emitter.program.code.len() as u32 }
+    }
+
+    /// The shapes that need no instructions.
+    fn whole(&mut self, tree: &Tree) -> Option<Shape> {
+        if let Some(operand) = self.operand(tree) {
+            return Some(Shape::Value(operand));
+        }
+        match &tree.kind {
+            TreeKind::Binary(op, a, b) => {
+                let c = self.operand(b)?;
+                if let Some(a) = self.operand(a) {
+                    return Some(Shape::Two(*op, a, c));
+                }
+                match &a.kind {
+                    TreeKind::Binary(first, a, b) => Some(Shape::Three(*first, *op, [self.operand(a)?, self.operand(b)?, c])),
+                    TreeKind::Read(Read::Pool(role, pool, PoolPart::Share)) => Some(Shape::Share(*op, self.pool(*role, *pool), c)),
+                    _ => None,
+                }
+            }
+            TreeKind::Roll(site, p) => match &p.kind {
+                TreeKind::Binary(op, a, b) => Some(Shape::Roll(*site, Some((*op, self.operand(b)?)), self.operand(a)?)),
+                _ => Some(Shape::Roll(*site, None, self.operand(p)?)),
+            },
+            _ => None,
+        }
+    }
+
+    fn pool(&self, role: Role, pool: PoolId) -> Operand {
+        Operand { region: if role == Role::Caster { 2 } else { 3 }, at: self.program.layout.pool(pool).0 }
     }
 
     fn push(&mut self, code: OpCode, operand: Operand, aux: u32) {
@@ -205,8 +289,8 @@ impl<'a> Emitter<'a> {
             PoolPart::Share => OpCode::PoolShare,
             PoolPart::Amount | PoolPart::Max => OpCode::PoolAmount,
         };
-        let region = if of == Role::Caster { 2 } else { 3 };
-        self.push(code, Operand { region, at: self.program.layout.pool(pool).0 }, 0);
+        let operand = self.pool(of, pool);
+        self.push(code, operand, 0);
     }
 
     fn binary(&mut self, op: BinaryOp, a: &Tree, b: &Tree) {

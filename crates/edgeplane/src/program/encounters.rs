@@ -6,6 +6,7 @@ use super::Program;
 use super::eval::Memory;
 use super::ids::{CharacterId, CombatantId, EncounterId, SideId};
 use super::layout::Layout;
+use super::linked::{InHand, Linked};
 use super::names::look_up;
 use super::resolve::{Compiler, stable_hash};
 use super::time::Time;
@@ -51,6 +52,9 @@ pub struct Setup {
     pub(crate) memory: Memory,
     /// Names of the streams of chance, hashed.
     pub(crate) streams: Vec<u64>,
+    pub(crate) linked: Vec<Linked>,
+    /// All abilities of all combatants.
+    pub(crate) in_hand: Vec<InHand>,
 }
 
 impl Compiler<'_> {
@@ -102,9 +106,15 @@ impl Setup {
             time_limit: Time::NEVER,
             memory: Memory::default(),
             streams: streams(program, &combatants),
+            linked: program.link(&combatants),
+            in_hand: Vec::new(),
             combatants,
         };
         setup.memory = setup.first_memory();
+        let mut memory = setup.memory.clone();
+        for (who, combatant) in setup.ids().zip(&setup.combatants) {
+            setup.in_hand.extend(program.in_hand(combatant, who, &mut memory));
+        }
         setup
     }
 

@@ -101,6 +101,7 @@ impl Memory {
         self.at(first + usize::from(pool_slot::CAP)) - self.pool_amount(first, now)
     }
 
+    #[inline]
     pub(crate) fn pool_share(&self, first: usize, now: f64) -> f64 {
         let cap = self.at(first + usize::from(pool_slot::CAP));
         if cap == 0.0 { 0.0 } else { self.pool_amount(first, now) / cap }
@@ -126,8 +127,9 @@ pub struct Frame {
 }
 
 impl Frame {
+    #[inline]
     pub(crate) fn new(program: &Program, caster: CombatantId, target: CombatantId, damage_type: u16, now: f64) -> Self {
-        let first = program.first_block();
+        let first = program.layout.blocks;
         let stride = u32::from(program.layout.stride);
         let caster_base = first + u32::from(caster.0) * stride;
         let target_base = first + u32::from(target.0) * stride;
@@ -161,8 +163,8 @@ impl Frame {
         self.now / 1e6
     }
 
-    #[inline]
-    fn index(&self, operand: Operand) -> usize {
+    #[inline(always)]
+    pub(crate) fn index(&self, operand: Operand) -> usize {
         self.bases[usize::from(operand.region)] as usize + usize::from(operand.at)
     }
 
@@ -173,16 +175,11 @@ impl Frame {
 }
 
 impl Program {
-    /// Index of the first combatant's block.
-    pub(crate) fn first_block(&self) -> u32 {
-        u32::from(self.layout.locals) + self.constants.len() as u32
-    }
-
     /// Evaluates a formula to a finite number (truths are 1 and 0).
     ///
     /// # Errors
     /// The part of the formula that has no value, with what led there.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn number<C: Chance>(
         &self,
         formula: FormulaId,
@@ -207,7 +204,9 @@ impl Program {
     }
 
     /// Evaluates a formula; NaN or an infinity where it has no value.
-    #[inline]
+    ///
+    /// A plain value is read in place; the other shapes are a call that returns in a register.
+    #[inline(always)]
     pub(crate) fn evaluate<C: Chance>(
         &self,
         formula: FormulaId,
@@ -216,10 +215,13 @@ impl Program {
         chance: &mut C,
         draws: &mut Draws,
     ) -> f64 {
-        self.evaluate_shape(self.formulas[formula.index()].shape, memory, frame, chance, draws)
+        match self.shapes[formula.index()] {
+            Shape::Value(operand) => memory.at(frame.index(operand)),
+            shape => self.evaluate_shape(shape, memory, frame, chance, draws),
+        }
     }
 
-    #[inline]
+    #[inline(never)]
     pub(crate) fn evaluate_shape<C: Chance>(
         &self,
         shape: Shape,
@@ -228,13 +230,32 @@ impl Program {
         chance: &mut C,
         draws: &mut Draws,
     ) -> f64 {
+        let at = |operand| memory.at(frame.index(operand));
         match shape {
-            Shape::Value(operand) => memory.at(frame.index(operand)),
-            Shape::Two(op, a, b) => guarded(op, memory.at(frame.index(a)), memory.at(frame.index(b))),
+            Shape::Value(a) => at(a),
+            Shape::Two(op, a, b) => guarded(op, at(a), at(b)),
+            Shape::Three(first, second, [a, b, c]) => guarded(second, guarded(first, at(a), at(b)), at(c)),
+            Shape::Share(op, pool, limit) => {
+                guarded(op, memory.pool_share(frame.index(pool), frame.now), at(limit))
+            }
+            Shape::Roll(site, None, p) => self.roll(site, at(p), frame, chance, draws),
+            Shape::Roll(site, Some((op, b)), a) => self.roll(site, guarded(op, at(a), at(b)), frame, chance, draws),
             Shape::Code { start, end } => self.run(start, end, memory, frame, chance, draws),
         }
     }
 
+    #[inline]
+    fn roll<C: Chance>(&self, site: SiteId, p: f64, frame: &Frame, chance: &mut C, draws: &mut Draws) -> f64 {
+        if !p.is_finite() {
+            return f64::NAN;
+        }
+        let value = truth(chance.chance(frame.stream(site), p));
+        draws.0.clear();
+        draws.0.push(value);
+        value
+    }
+
+    #[inline(never)]
     fn run<C: Chance>(
         &self,
         start: u32,
@@ -320,14 +341,24 @@ impl Program {
     }
 }
 
+/// A quotient; NaN where there is none.
+#[inline(always)]
+pub(crate) fn over(a: f64, b: f64) -> f64 {
+    if b == 0.0 || !b.is_finite() { f64::NAN } else { a / b }
+}
+
 /// An operation that lets no bad operand disappear: where it could, the result is a NaN.
 #[inline]
 fn guarded(op: BinaryOp, a: f64, b: f64) -> f64 {
-    let bad = match op {
-        BinaryOp::Divide => b == 0.0 || !b.is_finite(),
-        BinaryOp::Power => !(a.is_finite() && b.is_finite()),
-        _ if op.swallows() => !(a - b).is_finite(),
-        _ => false,
-    };
-    if bad { f64::NAN } else { op.apply(a, b) }
+    match op {
+        BinaryOp::Add => a + b,
+        BinaryOp::Subtract => a - b,
+        BinaryOp::Multiply => a * b,
+        BinaryOp::Divide => over(a, b),
+        BinaryOp::Power if !(a.is_finite() && b.is_finite()) => f64::NAN,
+        BinaryOp::Power => op.apply(a, b),
+        // What compares or chooses would let a bad operand disappear.
+        _ if !(a - b).is_finite() => f64::NAN,
+        _ => op.apply(a, b),
+    }
 }

@@ -20,6 +20,8 @@ pub struct Layout {
     pub stride: u16,
     /// Locals before the constants.
     pub locals: u16,
+    /// Index of the first combatant's block; known once everything is compiled.
+    pub blocks: u32,
 }
 
 /// Slots of one pool, from its first.

@@ -16,6 +16,7 @@ mod functions;
 mod hoist;
 mod ids;
 mod layout;
+mod linked;
 mod names;
 mod ops;
 mod resolve;
@@ -26,15 +27,18 @@ mod time;
 mod tree;
 mod worked;
 
-pub use abilities::{AbilityPlan, OutcomePlan, PickPlan, PoolEffect, PoolEffectKind, StepsEffect};
+pub use abilities::{AbilityPlan, OutcomePlan, PickPlan, PoolEffect, PoolEffectKind, StepCode, StepsEffect};
 pub use blocks::BaseChange;
 pub use attributes::{AttributeInfo, AttributePlan};
 pub use characters::{CharacterPlan, PolicyPlan, UsePlan, Watch};
-pub use code::Shape;
+pub use code::{Operand, Shape};
+pub(crate) use code::{QuickAmount, QuickWhen};
 pub use encounters::{CombatantPlan, EncounterPlan, Setup};
+pub(crate) use eval::over;
 pub use eval::{Chance, Draws, Frame, Memory, StreamId};
 pub use fault::{Fault, FaultReason};
 pub use ids::*;
+pub(crate) use linked::{Aim, InHand, Known, LinkedLine};
 pub use layout::{Layout, pool_slot};
 pub use names::Names;
 pub use resolve::CompiledFormula;
@@ -55,6 +59,8 @@ pub struct Program {
     pub(crate) rounding: Rounding,
     pub(crate) layout: Layout,
     pub(crate) formulas: Vec<CompiledFormula>,
+    /// How each formula is evaluated; apart from the rest of it, since nothing else is needed in a fight.
+    pub(crate) shapes: Vec<Shape>,
     pub(crate) code: Vec<code::Op>,
     pub(crate) constants: Vec<f64>,
     pub(crate) curves: Vec<ops::Curve>,

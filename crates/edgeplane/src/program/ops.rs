@@ -88,13 +88,6 @@ impl BinaryOp {
             Self::Unequal => truth(a != b),
         }
     }
-
-    /// Whether an infinity or a NaN among the operands could go in without coming out, so that
-    /// the operands have to be looked at. A sum or a product of a bad number stays bad.
-    #[inline]
-    pub fn swallows(self) -> bool {
-        !matches!(self, Self::Add | Self::Subtract | Self::Multiply)
-    }
 }
 
 #[inline]

@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use super::Program;
-use super::code::{Emitter, Shape};
+use super::code::Emitter;
 use super::ids::{FormulaId, SiteId};
 use super::layout::Layout;
 use super::names::Names;
@@ -26,10 +26,8 @@ pub struct CompiledFormula {
     pub source: Formula,
     /// A number or a truth.
     pub kind: Kind,
-    /// The careful form.
+    /// The careful form; the fast one is the code of the program.
     pub tree: Tree,
-    /// The fast form.
-    pub shape: Shape,
 }
 
 impl CompiledFormula {
@@ -54,6 +52,13 @@ impl CompiledFormula {
             }
             false
         });
+    }
+
+    /// Whether it reads what changes while attributes stay as they are.
+    pub(crate) fn reads_more_than_attributes(&self) -> bool {
+        let mut more = false;
+        self.each_read(|read| more |= !matches!(read, Read::Attribute(..) | Read::Typed(..)));
+        more
     }
 
     /// Whether it draws chance.
@@ -98,7 +103,8 @@ impl Compiler<'_> {
         let lean = if scope.own { tree.clone() } else { self.program.hoist(&tree, next_local) };
         let shape = Emitter::compile(&mut self.program, &lean, next_local);
         self.program.layout.locals = self.program.layout.locals.max(next_local);
-        self.program.formulas.push(CompiledFormula { source: formula.clone(), kind: wanted, tree, shape });
+        self.program.formulas.push(CompiledFormula { source: formula.clone(), kind: wanted, tree });
+        self.program.shapes.push(shape);
         Some(FormulaId((self.program.formulas.len() - 1) as u32))
     }
 

@@ -20,25 +20,30 @@ impl Time {
     pub const NEVER: Self = Self((1 << 42) - 1);
 
     /// The nearest microsecond; below zero and NaN become zero, beyond all fights [`Time::NEVER`].
+    #[inline]
     pub fn from_seconds(seconds: f64) -> Self {
-        let micros = (seconds * 1e6).round();
-        if micros >= Self::NEVER.0 as f64 { Self::NEVER } else { Self(micros.max(0.0) as u64) }
+        // Not `round`, which is a call into a library on most machines.
+        let micros = seconds * 1e6 + 0.5;
+        if micros < Self::NEVER.0 as f64 { Self(micros.max(0.0) as i64 as u64) } else { Self::NEVER }
     }
 
     /// In seconds.
+    #[inline]
     pub fn seconds(self) -> f64 {
         self.0 as f64 / 1e6
     }
 
     /// In microseconds, as the numbers of a fight keep it.
+    #[inline]
     pub(crate) fn micros(self) -> f64 {
-        self.0 as f64
+        self.0 as i64 as f64
     }
 }
 
 impl Add for Time {
     type Output = Self;
 
+    #[inline]
     fn add(self, other: Self) -> Self {
         Self((self.0 + other.0).min(Self::NEVER.0))
     }
