@@ -2,10 +2,11 @@
 
 use super::Provider;
 use super::engine::{Engine, Outcome};
+use super::hits::By;
 use super::event::{Event, Observer, Refusal};
 use super::state::Doing;
 use super::timeline::{Phase, Timer};
-use crate::program::{AbilityId, BaseChange, CombatantId, Frame, Known, OutcomePlan, PoolId, Slot, Time};
+use crate::program::{AbilityId, BaseChange, CombatantId, FormulaId, Frame, Known, OutcomePlan, PoolId, Slot, Time};
 use crate::rules::Receiver;
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
@@ -36,6 +37,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// All costs are computed before any is paid: a cost may read the pools.
+    #[cold]
+    #[inline(never)]
     fn pay_all(&mut self, who: CombatantId, id: AbilityId) -> Outcome<()> {
         let program = self.program;
         let ability = program.ability(id);
@@ -55,11 +58,14 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     fn known_time(&mut self, who: CombatantId, known: Known<Time>) -> Outcome<Time> {
         match known {
             Known::Is(time) => Ok(time),
-            Known::Ask(formula) => {
-                let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
-                Ok(Time::from_seconds(self.positive(formula, &frame)?))
-            }
+            Known::Ask(formula) => self.asked_time(who, formula),
         }
+    }
+
+    #[inline(never)]
+    fn asked_time(&mut self, who: CombatantId, formula: FormulaId) -> Outcome<Time> {
+        let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
+        Ok(Time::from_seconds(self.positive(formula, &frame)?))
     }
 
     /// An ability takes effect.
@@ -74,15 +80,15 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             return self.recover(who, recovery);
         }
         let targets = self.state.actors[who.index()].targets.len();
-        for outcome in &program.ability(id).does {
+        for (number, outcome) in program.ability(id).does.iter().enumerate() {
             if outcome.to() == Receiver::Caster {
-                self.bring(who, who, id, outcome)?;
+                self.bring(By { caster: who, ability: id, place, number }, who, outcome)?;
                 continue;
             }
             for index in 0..targets {
                 let target = self.state.actors[who.index()].targets[index];
                 if self.state.actors[target.index()].stands {
-                    self.bring(who, target, id, outcome)?;
+                    self.bring(By { caster: who, ability: id, place, number }, target, outcome)?;
                 }
             }
         }
@@ -111,19 +117,20 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     #[inline]
-    fn bring(&mut self, who: CombatantId, target: CombatantId, id: AbilityId, outcome: &OutcomePlan) -> Outcome<()> {
+    fn bring(&mut self, by: By, target: CombatantId, outcome: &OutcomePlan) -> Outcome<()> {
         match outcome {
-            OutcomePlan::Hit(effect) => self.hit(who, target, id, effect),
-            OutcomePlan::Heal(effect) => self.heal(who, target, id, effect),
-            OutcomePlan::Pool(effect) => self.pool_effect(who, target, id, effect),
+            OutcomePlan::Hit(effect) => self.hit(by, target, effect),
+            OutcomePlan::Heal(effect) => self.heal(by, target, effect),
+            OutcomePlan::Pool(effect) => self.pool_effect(by.caster, target, by.ability, effect),
         }
     }
 
     pub(super) fn bring_about(&mut self, who: CombatantId, id: AbilityId, target: CombatantId) -> Outcome<()> {
         let program = self.program;
-        for outcome in &program.ability(id).does {
+        let place = self.state.ready_index(self.setup, who, id).unwrap_or(usize::MAX);
+        for (number, outcome) in program.ability(id).does.iter().enumerate() {
             let target = if outcome.to() == Receiver::Caster { who } else { target };
-            self.bring(who, target, id, outcome)?;
+            self.bring(By { caster: who, ability: id, place, number }, target, outcome)?;
         }
         Ok(())
     }
@@ -186,6 +193,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let first = self.setup.linked[who.index()].first as usize;
         let in_hand = program.in_hand(&self.setup.combatants[who.index()], who, &mut self.state.memory);
         self.state.in_hand[first..first + in_hand.len()].clone_from_slice(&in_hand);
+        let hits = program.link_hits(&self.setup.combatants, &mut self.state.memory);
+        self.state.relinked = Some(Box::new(hits));
         self.follow_caps(who, plan, &before)
     }
 }

@@ -55,7 +55,8 @@ impl Provider for Sampler {
 impl Chance for Sampler {
     #[inline]
     fn chance(&mut self, stream: StreamId, p: f64) -> bool {
-        unit(self.next(stream)) < p
+        // What is certain draws nothing, so that it need not be asked about.
+        p >= 1.0 || (p > 0.0 && unit(self.next(stream)) < p)
     }
 
     #[inline]
@@ -100,7 +101,7 @@ impl Provider for Recorded {
 
 impl Chance for Recorded {
     fn chance(&mut self, _: StreamId, p: f64) -> bool {
-        self.answer() < p
+        p >= 1.0 || (p > 0.0 && self.answer() < p)
     }
 
     fn pick(&mut self, _: StreamId, n: u32) -> u32 {

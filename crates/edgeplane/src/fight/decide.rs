@@ -6,7 +6,8 @@ use super::event::{Event, Observer, Refusal};
 use super::state::{Choice, Doing};
 use super::timeline::{Phase, Timer};
 use crate::program::{
-    AbilityId, AbilityPlan, Aim, CombatantId, FormulaId, Frame, Known, LinkedLine, PickPlan, PoolId, StreamId, Time, pool_slot,
+    AbilityId, AbilityPlan, Aim, CombatantId, FormulaId, Frame, Known, LinkedLine, PickPlan, PoolId, QuickCondition, StreamId, Time,
+    guarded, pool_slot,
 };
 use crate::rules::SideRule;
 
@@ -22,6 +23,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 return self.carry_out(who, choice);
             }
         }
+        self.choose_together()
+    }
+
+    #[inline(never)]
+    fn choose_together(&mut self) -> Outcome<(CombatantId, Option<AbilityId>)> {
         let mut choices = std::mem::take(&mut self.state.scratch.choices);
         choices.clear();
         for rank in 0..self.state.order.len() {
@@ -84,9 +90,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let unwanted = self.state.actors[who.index()].unwanted;
         let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
         for (bit, line) in linked.lines.iter().enumerate() {
-            if let Some(when) = line.when
-                && (self.quiet_number(when, &frame)? == 0.0) != (unwanted >> bit & 1 == 1)
-            {
+            let Some(when) = line.when else { continue };
+            let quick = self.quick_condition(line.quick);
+            let holds = if quick.is_finite() { quick } else { self.quiet_number(when, &frame)? };
+            if (holds == 0.0) != (unwanted >> bit & 1 == 1) {
                 return Ok(true);
             }
         }
@@ -94,6 +101,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// The time has come to look at conditions that change as time passes.
+    #[inline(never)]
     pub(super) fn poll(&mut self, who: CombatantId) -> Outcome<()> {
         let actor = &self.state.actors[who.index()];
         if actor.wake <= self.state.now || self.has_turned(who)? {
@@ -133,7 +141,14 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 }
                 continue;
             }
-            match self.possible(who, line.ability, line.place as usize, !line.aims)? {
+            // The commonest refusal, before anything else is looked at.
+            let until = self.state.ready[line.place as usize];
+            let reason = if until > self.state.now && self.state.in_hand[line.place as usize].unlock.is_none() {
+                Some(Refusal::NotReady { until })
+            } else {
+                self.possible(who, line.ability, line.place as usize, !line.aims)?
+            };
+            match reason {
                 None => {
                     self.aim(who);
                     return Ok(Choice::Use { ability: line.ability, place: line.place });
@@ -152,6 +167,30 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     #[inline]
     fn wants(&mut self, who: CombatantId, line: &LinkedLine, when: FormulaId) -> Outcome<bool> {
+        if !O::DETAIL {
+            let quick = self.quick_condition(line.quick);
+            if quick.is_finite() {
+                return Ok(quick != 0.0);
+            }
+        }
+        self.asks(who, line, when)
+    }
+
+    /// A condition that needs no look-up; NaN for any other.
+    #[inline(always)]
+    fn quick_condition(&self, quick: QuickCondition) -> f64 {
+        let memory = &self.state.memory;
+        match quick {
+            QuickCondition::Ask => f64::NAN,
+            QuickCondition::Share(op, pool, limit) => {
+                guarded(op, memory.pool_share(pool as usize, self.state.now.micros()), memory.at(limit as usize))
+            }
+            QuickCondition::Two(op, a, b) => guarded(op, memory.at(a as usize), memory.at(b as usize)),
+        }
+    }
+
+    #[inline(never)]
+    fn asks(&mut self, who: CombatantId, line: &LinkedLine, when: FormulaId) -> Outcome<bool> {
         let mut target = who;
         if line.aims {
             self.pick_targets(who, self.program.ability(line.ability))?;
@@ -198,6 +237,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
     }
 
+    #[cold]
+    #[inline(never)]
     fn affordable(&mut self, who: CombatantId, ability: &AbilityPlan) -> Outcome<Option<Refusal>> {
         let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
         for (pool, amount) in &ability.cost {
@@ -232,6 +273,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// The first moment at which a pool in flow will hold `wanted`, to the microsecond.
+    #[cold]
+    #[inline(never)]
     fn when_it_holds(&self, who: CombatantId, pool: PoolId, wanted: f64) -> Option<Time> {
         let first = self.program.place(who, self.program.layout.pool(pool));
         let slot = |slot: u16| self.state.memory.at(first + usize::from(slot));
@@ -262,6 +305,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// Puts whom an ability would be used on into the scratch room.
+    #[inline(never)]
     pub(super) fn pick_targets(&mut self, who: CombatantId, ability: &AbilityPlan) -> Outcome<()> {
         let mut picked = std::mem::take(&mut self.state.scratch.picked);
         picked.clear();

@@ -147,11 +147,6 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.fault(Box::new(fault))
     }
 
-    #[inline(always)]
-    pub(super) fn seconds(&mut self, formula: Option<FormulaId>, frame: &Frame) -> Outcome<Time> {
-        formula.map_or(Ok(Time::ZERO), |formula| Ok(Time::from_seconds(self.positive(formula, frame)?)))
-    }
-
     pub(super) fn run(&mut self) -> Outcome<Ending> {
         match self.advance(Time::NEVER)? {
             Some(ending) => Ok(ending),
@@ -167,12 +162,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let last = until.min(self.setup.time_limit);
         let mut due = self.state.timeline.next();
         while self.state.ending.is_none() {
-            let Some(first) = due.filter(|due| due.at <= last) else {
+            if due.at() > last {
                 self.pass_until(due, until);
                 break;
-            };
-            self.state.now = first.at;
-            due = self.moment(first)?;
+            }
+            self.state.now = due.at();
+            due = self.moment(due)?;
         }
         Ok(self.state.ending)
     }
@@ -180,16 +175,16 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     fn begin(&mut self) {
         self.state.began = true;
         self.tell(Event::Began);
-        for who in self.setup.ids() {
-            self.schedule_empty(who);
+        if self.state.timeline.has_empty_timers() {
+            self.setup.ids().for_each(|who| self.schedule_empty(who));
         }
     }
 
     /// Nothing is due any more before `until` or the time limit.
-    fn pass_until(&mut self, due: Option<Due>, until: Time) {
+    fn pass_until(&mut self, due: Due, until: Time) {
         let limit = self.setup.time_limit;
         let can_be_moved = self.state.actors.iter().any(|actor| actor.by_hand && actor.stands);
-        if due.is_none() && !can_be_moved {
+        if due == Due::NOTHING && !can_be_moved {
             self.end(Ending::Stalemate);
         } else if limit <= until && limit < Time::NEVER {
             self.state.now = limit;
@@ -206,18 +201,18 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// Everything that happens at one moment; gives what is due next.
-    fn moment(&mut self, mut first: Due) -> Outcome<Option<Due>> {
+    fn moment(&mut self, mut first: Due) -> Outcome<Due> {
         let mut waves = 0;
         loop {
             let mut due = self.wave(first)?;
             if self.state.someone_hurt {
                 self.settle_defeats();
                 if self.state.ending.is_some() {
-                    return Ok(None);
+                    return Ok(Due::NOTHING);
                 }
                 due = self.state.timeline.next();
             }
-            if self.state.changed != 0 || self.state.someone_fell {
+            if self.state.changed & self.setup.watched != 0 || self.state.someone_fell {
                 self.wake_watchers()?;
             }
             if self.state.choosers == 0 {
@@ -225,10 +220,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             }
             let last = self.choose_all()?;
             due = self.state.timeline.next();
-            match due.filter(|due| due.at <= self.state.now) {
-                Some(due) => first = due,
-                None => return Ok(due),
+            if due.at() > self.state.now {
+                return Ok(due);
             }
+            first = due;
             waves += 1;
             if waves >= self.limits.waves {
                 let (who, ability) = last;
@@ -238,16 +233,18 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// Everything that is due now; gives what is due next.
-    fn wave(&mut self, mut due: Due) -> Outcome<Option<Due>> {
+    #[inline]
+    fn wave(&mut self, mut due: Due) -> Outcome<Due> {
         loop {
             self.state.steps_taken += 1;
             if self.state.steps_taken > self.limits.steps {
                 let kind = Box::new(FightErrorKind::TooLong { steps: self.limits.steps });
                 return Err(FightError { at: self.state.now, kind });
             }
-            self.state.timeline.clear(due.rank, due.timer);
-            let who = self.state.order[due.rank];
-            match due.timer {
+            let (rank, timer) = self.state.timeline.timer(due);
+            self.state.timeline.clear(rank, timer);
+            let who = self.state.order[rank];
+            match timer {
                 Timer::Empty => self.state.someone_hurt = true,
                 Timer::Act => match self.state.actors[who.index()].doing {
                     Doing::Casting { ability, place } => self.release(who, ability, place as usize)?,
@@ -255,9 +252,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                     Doing::Recovering | Doing::Idle => self.ready(who),
                 },
             }
-            match self.state.timeline.next() {
-                Some(next) if next.at <= self.state.now => due = next,
-                next => return Ok(next),
+            due = self.state.timeline.next();
+            if due.at() > self.state.now {
+                return Ok(due);
             }
         }
     }

@@ -5,8 +5,7 @@ use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, StepResult};
 use super::pools::Change;
 use crate::program::{
-    AbilityId, CombatantId, FormulaId, Frame, Layout, PoolEffect, PoolEffectKind, PoolId, QuickAmount, QuickWhen, StepCode, StepId,
-    StepsEffect, over,
+    AbilityId, CombatantId, Frame, HitOp, Layout, LinkedHit, PoolEffect, PoolEffectKind, PoolId, StepCode, StepId, StepsEffect, StreamId,
 };
 
 /// What came out at the end of the steps.
@@ -17,19 +16,29 @@ struct Arrival {
     marks: u64,
 }
 
+/// Whose outcome it is: the caster, the ability with its place among all of all combatants, and the
+/// number of the outcome within it.
+#[derive(Clone, Copy)]
+pub(super) struct By {
+    pub(super) caster: CombatantId,
+    pub(super) ability: AbilityId,
+    pub(super) place: usize,
+    pub(super) number: usize,
+}
+
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline]
-    pub(super) fn hit(&mut self, caster: CombatantId, target: CombatantId, ability: AbilityId, effect: &StepsEffect) -> Outcome<()> {
-        let arrival = self.through(caster, target, effect, false)?;
+    pub(super) fn hit(&mut self, by: By, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {
+        let arrival = self.way(by, target, effect, false)?;
         let change = self.take(target, effect.pool, arrival.amount);
         if change.moved > 0.0 {
-            self.state.actors[target.index()].hurt_by = Some((caster, ability));
+            self.state.actors[target.index()].hurt_by = Some((by.caster, by.ability));
         }
         let Arrival { initial, amount, stopped, marks } = arrival;
         self.tell(Event::Hit {
-            caster,
+            caster: by.caster,
             target,
-            ability,
+            ability: by.ability,
             damage_type: effect.damage_type,
             pool: effect.pool,
             initial,
@@ -43,16 +52,74 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(())
     }
 
-    pub(super) fn heal(&mut self, caster: CombatantId, target: CombatantId, ability: AbilityId, effect: &StepsEffect) -> Outcome<()> {
-        let Arrival { initial, amount, stopped, .. } = self.through(caster, target, effect, true)?;
+    #[inline(never)]
+    pub(super) fn heal(&mut self, by: By, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {
+        let Arrival { initial, amount, stopped, .. } = self.way(by, target, effect, true)?;
         let Change { moved: healed, over, left } = self.add(target, effect.pool, amount);
+        let By { caster, ability, .. } = by;
         self.tell(Event::Healed { caster, target, ability, pool: effect.pool, initial, amount, healed, over, left, stopped });
         Ok(())
     }
 
+    /// The way from the amount to what arrives: worked out beforehand where that was possible.
+    #[inline]
+    fn way(&mut self, by: By, target: CombatantId, effect: &StepsEffect, heal: bool) -> Outcome<Arrival> {
+        if !O::DETAIL {
+            let setup = self.setup;
+            if self.state.relinked.is_none()
+                && let Some(linked) = setup.linked_hits.get(by.place, by.number, target)
+            {
+                return Ok(self.linked_way(linked, target));
+            }
+            if let Some(arrival) = self.relinked_way(by, target) {
+                return Ok(arrival);
+            }
+        }
+        self.through(by.caster, target, effect, heal)
+    }
+
+    #[inline(never)]
+    fn relinked_way(&mut self, by: By, target: CombatantId) -> Option<Arrival> {
+        let hits = self.state.relinked.take()?;
+        let arrival = hits.get(by.place, by.number, target).map(|linked| self.linked_way(linked, target));
+        self.state.relinked = Some(hits);
+        arrival
+    }
+
+    #[inline]
+    fn linked_way(&mut self, linked: &LinkedHit, target: CombatantId) -> Arrival {
+        let mut initial = linked.amount;
+        if let Some((spread, stream)) = linked.spread {
+            initial *= 1.0 + spread * (2.0 * self.chance.uniform(StreamId(stream)) - 1.0);
+        }
+        initial = initial.max(0.0);
+        let mut arrival = Arrival { initial, amount: initial, stopped: None, marks: 0 };
+        let mut at = 0;
+        while let Some(op) = linked.ops.get(at) {
+            at += 1;
+            match *op {
+                HitOp::Chance { stream, p, skip } => {
+                    if !self.chance.chance(StreamId(stream), p) {
+                        at += skip as usize;
+                    }
+                }
+                HitOp::Mark(marks) => arrival.marks |= marks,
+                HitOp::Scale(a) => arrival.amount = (arrival.amount * a).max(0.0),
+                HitOp::ScaleOver(a, b) => arrival.amount = (arrival.amount * a / b).max(0.0),
+                HitOp::Soak(step, pool) => self.soak(step, pool, target, &mut arrival),
+                HitOp::Stop(step) => {
+                    (arrival.amount, arrival.stopped) = (0.0, Some(step));
+                    break;
+                }
+            }
+        }
+        arrival.amount = self.program.rounding.apply(arrival.amount);
+        arrival
+    }
+
     /// Sends an amount through its steps. Each sees what the one before it left; none leaves less
     /// than nothing.
-    #[inline]
+    #[inline(never)]
     fn through(
         &mut self,
         caster: CombatantId,
@@ -62,9 +129,6 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     ) -> Outcome<Arrival> {
         let frame = Frame::new(self.program, caster, target, effect.damage_type.0, self.state.now.micros());
         let initial = self.initial(effect, &frame)?;
-        if effect.quick && !O::DETAIL {
-            return self.through_quickly(initial, target, effect, &frame);
-        }
         self.state.memory.set_local(Layout::INITIAL, initial);
         for mark in 0..self.program.marks.len() as u16 {
             self.state.memory.set_local(Layout::MARKS + mark, 0.0);
@@ -83,59 +147,6 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
         arrival.amount = self.program.rounding.apply(arrival.amount);
         Ok(arrival)
-    }
-
-    /// The same for steps that ask for nothing but their own operands: the amount stays in hand.
-    #[inline]
-    fn through_quickly(&mut self, initial: f64, target: CombatantId, effect: &StepsEffect, frame: &Frame) -> Outcome<Arrival> {
-        let mut arrival = Arrival { initial, amount: initial, stopped: None, marks: 0 };
-        for step in &effect.steps {
-            if !self.applies(step, frame)? {
-                continue;
-            }
-            if let Some(mark) = step.mark {
-                arrival.marks |= 1 << mark;
-            }
-            let at = |operand| self.state.memory.at(frame.index(operand));
-            let amount = match step.quick_amount {
-                QuickAmount::Scale(a) => arrival.amount * at(a),
-                QuickAmount::ScaleOver(a, b) => over(arrival.amount * at(a), at(b)),
-                QuickAmount::Same | QuickAmount::Ask(_) => arrival.amount,
-            };
-            if !amount.is_finite() {
-                self.state.memory.set_local(Layout::AMOUNT, arrival.amount);
-            }
-            arrival.amount = if amount.is_finite() { amount } else { self.ask_again(step.amount, frame)? }.max(0.0);
-            if let Some(pool) = step.soak {
-                self.soak(step.id, pool, target, &mut arrival);
-            }
-            if step.stops {
-                (arrival.amount, arrival.stopped) = (0.0, Some(step.id));
-                break;
-            }
-        }
-        arrival.amount = self.program.rounding.apply(arrival.amount);
-        Ok(arrival)
-    }
-
-    #[inline(always)]
-    fn applies(&mut self, step: &StepCode, frame: &Frame) -> Outcome<bool> {
-        let at = |operand| self.state.memory.at(frame.index(operand));
-        let (site, p) = match step.quick_when {
-            QuickWhen::Always | QuickWhen::Ask(_) => return Ok(true),
-            QuickWhen::Roll(site, a) => (site, at(a)),
-            QuickWhen::RollLess(site, a, b) => (site, at(a) - at(b)),
-        };
-        if p.is_finite() {
-            return Ok(self.chance.chance(frame.stream(site), p));
-        }
-        Ok(self.ask_again(step.when, frame)? != 0.0)
-    }
-
-    /// What had no value in the quick way is looked at closely.
-    #[cold]
-    fn ask_again(&mut self, formula: Option<FormulaId>, frame: &Frame) -> Outcome<f64> {
-        formula.map_or(Ok(0.0), |formula| self.number(formula, frame))
     }
 
     #[inline(always)]
@@ -183,6 +194,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(StepResult::Applied)
     }
 
+    #[inline(never)]
     pub(super) fn pool_effect(&mut self, caster: CombatantId, target: CombatantId, ability: AbilityId, effect: &PoolEffect) -> Outcome<()> {
         let frame = Frame::new(self.program, caster, target, 0, self.state.now.micros());
         let amount = self.number(effect.amount, &frame)?.max(0.0);

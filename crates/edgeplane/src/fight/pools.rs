@@ -38,6 +38,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     pub(super) fn take(&mut self, who: CombatantId, pool: PoolId, amount: f64) -> Change {
         let first = self.first(who, pool);
         let before = self.state.memory.pool_amount(first, self.state.now.micros());
+        if before == 0.0 {
+            return Change { moved: 0.0, over: amount, left: 0.0 };
+        }
         let moved = if amount < before { amount } else { before };
         let left = before - moved;
         if moved > 0.0 {
@@ -62,14 +65,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     #[inline]
     fn put(&mut self, who: CombatantId, pool: PoolId, first: usize, amount: f64) {
-        self.state.memory.set(first + usize::from(pool_slot::AMOUNT), amount);
-        self.state.memory.set(first + usize::from(pool_slot::SINCE), self.state.now.micros());
-        self.state.changed |= 1 << pool.0;
-        self.state.actors[who.index()].changed |= 1 << pool.0;
-        let plan = &self.program.pools[pool.index()];
-        if plan.defeat {
+        self.state.memory.set_pool(first, amount, self.state.now.micros());
+        let bit = 1 << pool.0;
+        self.state.changed |= bit;
+        self.state.actors[who.index()].changed |= bit;
+        if self.setup.defeating & bit != 0 {
             self.state.someone_hurt |= amount <= 0.0;
-            if plan.decay.is_some() {
+            if self.state.timeline.has_empty_timers() {
                 self.schedule_empty(who);
             }
         }

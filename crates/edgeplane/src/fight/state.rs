@@ -2,7 +2,7 @@
 
 use super::timeline::{Phase, Timeline, Timer};
 use crate::program::{
-    AbilityId, BaseChange, Chance, CombatantId, InHand, Memory, Setup, SiteId, StreamId, Time,
+    AbilityId, BaseChange, Chance, CombatantId, InHand, LinkedHits, Memory, Setup, SiteId, StreamId, Time,
 };
 use super::event::Ending;
 
@@ -81,6 +81,8 @@ pub(super) struct State {
     pub(super) ending: Option<Ending>,
     pub(super) steps_taken: u64,
     pub(super) base_changes: Vec<BaseChange>,
+    /// Ways of hits that attributes changed in this fight have made other than in the setup.
+    pub(super) relinked: Option<Box<LinkedHits>>,
     /// Kept between evaluations so that nothing is allocated.
     pub(super) scratch: Scratch,
 }
@@ -152,6 +154,7 @@ impl State {
             ending: None,
             steps_taken: 0,
             base_changes: Vec::new(),
+            relinked: None,
             scratch: Scratch::default(),
         }
     }
@@ -172,6 +175,7 @@ impl State {
         self.steps_taken = 0;
         if !self.base_changes.is_empty() {
             self.base_changes.clear();
+            self.relinked = None;
             self.in_hand.clone_from(&setup.in_hand);
         }
         self.draw_lots(setup, chance);

@@ -259,7 +259,7 @@ fn texts(words: &[Word]) -> Vec<String> {
 }
 
 fn quick(steps: &[StepCode]) -> bool {
-    !steps.iter().any(|step| matches!(step.quick_when, QuickWhen::Ask(_)) || matches!(step.quick_amount, QuickAmount::Ask(_)))
+    !steps.iter().any(|step| matches!(step.quick_when, QuickWhen::Ask) || matches!(step.quick_amount, QuickAmount::Ask))
 }
 
 /// The steps that an outcome goes through, as far as that is known before the fight.

@@ -77,7 +77,7 @@ pub enum Shape {
 
 /// The commonest ways in which a step changes an amount, for the engine to do in place.
 #[derive(Clone, Copy, Debug)]
-pub enum QuickAmount {
+pub(crate) enum QuickAmount {
     /// It leaves the amount.
     Same,
     /// `amount * a`
@@ -85,12 +85,12 @@ pub enum QuickAmount {
     /// `amount * a / b`
     ScaleOver(Operand, Operand),
     /// Anything else.
-    Ask(FormulaId),
+    Ask,
 }
 
 /// The commonest conditions of steps.
 #[derive(Clone, Copy, Debug)]
-pub enum QuickWhen {
+pub(crate) enum QuickWhen {
     /// There is none.
     Always,
     /// `roll(a)`
@@ -98,7 +98,7 @@ pub enum QuickWhen {
     /// `roll(a - b)`
     RollLess(SiteId, Operand, Operand),
     /// Anything else.
-    Ask(FormulaId),
+    Ask,
 }
 
 const AMOUNT: Operand = Operand { region: LOCALS, at: Layout::AMOUNT };
@@ -111,7 +111,7 @@ impl QuickAmount {
             Shape::Three(BinaryOp::Multiply, BinaryOp::Divide, [AMOUNT, a, b]) if a.region != LOCALS && b.region != LOCALS => {
                 Self::ScaleOver(a, b)
             }
-            _ => Self::Ask(formula),
+            _ => Self::Ask,
         }
     }
 }
@@ -124,7 +124,7 @@ impl QuickWhen {
             Shape::Roll(site, Some((BinaryOp::Subtract, b)), a) if a.region != LOCALS && b.region != LOCALS => {
                 Self::RollLess(site, a, b)
             }
-            _ => Self::Ask(formula),
+            _ => Self::Ask,
         }
     }
 }

@@ -7,6 +7,7 @@ use super::eval::Memory;
 use super::ids::{CharacterId, CombatantId, EncounterId, SideId};
 use super::layout::Layout;
 use super::linked::{InHand, Linked};
+use super::linked_hits::LinkedHits;
 use super::names::look_up;
 use super::resolve::{Compiler, stable_hash};
 use super::time::Time;
@@ -53,8 +54,13 @@ pub struct Setup {
     /// Names of the streams of chance, hashed.
     pub(crate) streams: Vec<u64>,
     pub(crate) linked: Vec<Linked>,
+    /// Pools of which a change can wake somebody, one bit each.
+    pub(crate) watched: u64,
+    /// Pools that defeat, one bit each.
+    pub(crate) defeating: u64,
     /// All abilities of all combatants.
     pub(crate) in_hand: Vec<InHand>,
+    pub(crate) linked_hits: LinkedHits,
 }
 
 impl Compiler<'_> {
@@ -106,15 +112,20 @@ impl Setup {
             time_limit: Time::NEVER,
             memory: Memory::default(),
             streams: streams(program, &combatants),
+            watched: 0,
+            defeating: bits(program, |pool| pool.defeat),
             linked: program.link(&combatants),
             in_hand: Vec::new(),
+            linked_hits: LinkedHits::default(),
             combatants,
         };
+        setup.watched = setup.linked.iter().fold(0, |bits, one| bits | one.watch.own | one.watch.others | one.watch.costs);
         setup.memory = setup.first_memory();
         let mut memory = setup.memory.clone();
         for (who, combatant) in setup.ids().zip(&setup.combatants) {
             setup.in_hand.extend(program.in_hand(combatant, who, &mut memory));
         }
+        setup.linked_hits = program.link_hits(&setup.combatants, &mut memory);
         setup
     }
 
@@ -156,6 +167,10 @@ impl Setup {
     pub fn ids(&self) -> impl Iterator<Item = CombatantId> + use<> {
         (0..self.combatants.len() as u16).map(CombatantId)
     }
+}
+
+fn bits(program: &Program, test: impl Fn(&super::steps::PoolPlan) -> bool) -> u64 {
+    program.pools.iter().enumerate().filter(|(_, pool)| test(pool)).fold(0, |bits, (index, _)| bits | 1 << index)
 }
 
 fn combatants(program: &Program, sides: &[(String, Vec<CharacterId>)]) -> Vec<CombatantPlan> {

@@ -87,14 +87,20 @@ impl Memory {
     /// A pool's amount at a moment: a straight line, or stairs, within 0 and the cap.
     #[inline]
     pub(crate) fn pool_amount(&self, first: usize, now: f64) -> f64 {
-        let pool = &self.numbers[first..first + usize::from(pool_slot::WIDTH)];
-        let rate = pool[usize::from(pool_slot::RATE)];
-        let amount = pool[usize::from(pool_slot::AMOUNT)];
-        if rate == 0.0 {
-            return amount;
+        // One look at the bounds for all five; the order is that of `pool_slot`.
+        let Some([amount, cap, rate, since, every]) = self.numbers[first..].first_chunk::<{ pool_slot::WIDTH as usize }>() else {
+            return f64::NAN;
+        };
+        if *rate == 0.0 { *amount } else { flowed(*amount, *rate, *since, *every, now, *cap) }
+    }
+
+    /// Sets a pool's amount at a moment.
+    #[inline]
+    pub(crate) fn set_pool(&mut self, first: usize, amount: f64, now: f64) {
+        if let Some(pool) = self.numbers[first..].first_chunk_mut::<{ pool_slot::WIDTH as usize }>() {
+            pool[usize::from(pool_slot::AMOUNT)] = amount;
+            pool[usize::from(pool_slot::SINCE)] = now;
         }
-        let (since, every) = (pool[usize::from(pool_slot::SINCE)], pool[usize::from(pool_slot::EVERY)]);
-        flowed(amount, rate, since, every, now, pool[usize::from(pool_slot::CAP)])
     }
 
     pub(crate) fn pool_missing(&self, first: usize, now: f64) -> f64 {
@@ -112,8 +118,16 @@ impl Memory {
 /// the flow is `rate` per second, else `rate` at each whole multiple of `every`.
 #[inline]
 pub(crate) fn flowed(amount: f64, rate: f64, since: f64, every: f64, now: f64, cap: f64) -> f64 {
-    let units = if every == 0.0 { (now - since) / 1e6 } else { (now / every).floor() - (since / every).floor() };
+    let units = if every == 0.0 { (now - since) / 1e6 } else { stairs(since, every, now) };
     (amount + rate * units).max(0.0).min(cap)
+}
+
+/// Portions between two moments. Out of line: `floor` is a call on most machines, and would cost
+/// every read of a pool the registers that it keeps.
+#[cold]
+#[inline(never)]
+fn stairs(since: f64, every: f64, now: f64) -> f64 {
+    (now / every).floor() - (since / every).floor()
 }
 
 /// Who acts on whom, when: everything that an operand's place depends on.
@@ -341,24 +355,35 @@ impl Program {
     }
 }
 
+#[cold]
+#[inline(never)]
+fn power(a: f64, b: f64) -> f64 {
+    if a.is_finite() && b.is_finite() { BinaryOp::Power.apply(a, b) } else { f64::NAN }
+}
+
 /// A quotient; NaN where there is none.
 #[inline(always)]
-pub(crate) fn over(a: f64, b: f64) -> f64 {
+fn over(a: f64, b: f64) -> f64 {
     if b == 0.0 || !b.is_finite() { f64::NAN } else { a / b }
 }
 
 /// An operation that lets no bad operand disappear: where it could, the result is a NaN.
 #[inline]
-fn guarded(op: BinaryOp, a: f64, b: f64) -> f64 {
+pub(crate) fn guarded(op: BinaryOp, a: f64, b: f64) -> f64 {
     match op {
         BinaryOp::Add => a + b,
         BinaryOp::Subtract => a - b,
         BinaryOp::Multiply => a * b,
         BinaryOp::Divide => over(a, b),
-        BinaryOp::Power if !(a.is_finite() && b.is_finite()) => f64::NAN,
-        BinaryOp::Power => op.apply(a, b),
+        BinaryOp::Power => power(a, b),
         // What compares or chooses would let a bad operand disappear.
         _ if !(a - b).is_finite() => f64::NAN,
-        _ => op.apply(a, b),
+        BinaryOp::Less => truth(a < b),
+        BinaryOp::AtMost => truth(a <= b),
+        BinaryOp::Greater => truth(a > b),
+        BinaryOp::AtLeast => truth(a >= b),
+        BinaryOp::Equal => truth(a == b),
+        BinaryOp::Unequal => truth(a != b),
+        BinaryOp::Min | BinaryOp::Max => op.apply(a, b),
     }
 }

@@ -8,9 +8,11 @@ use super::Program;
 use super::abilities::PickPlan;
 use super::blocks::BaseChange;
 use super::characters::Watch;
+use super::code::Shape;
 use super::encounters::CombatantPlan;
 use super::eval::{Draws, Frame, Memory, NoChance};
 use super::ids::{AbilityId, CombatantId, FormulaId, PoolId};
+use super::ops::BinaryOp;
 use super::time::Time;
 use super::tree::{Read, Role};
 use crate::rules::SideRule;
@@ -33,6 +35,19 @@ pub(crate) struct LinkedLine {
     pub(crate) aims: bool,
     /// The ability's place in lists of all abilities of all combatants.
     pub(crate) place: u32,
+    /// The condition in a form that needs no further look-up, if it has one.
+    pub(crate) quick: QuickCondition,
+}
+
+/// The commonest conditions, with the indices of their numbers.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum QuickCondition {
+    /// Any other, or none.
+    Ask,
+    /// A pool's share, by the pool's first number, against a limit.
+    Share(BinaryOp, u32, u32),
+    /// One number against another.
+    Two(BinaryOp, u32, u32),
 }
 
 /// An ability in the hands of one combatant.
@@ -69,10 +84,13 @@ pub(crate) enum Known<T> {
 impl Program {
     /// Links the policies of all combatants.
     pub(crate) fn link(&self, combatants: &[CombatantPlan]) -> Vec<Linked> {
-        let mut first = 0;
+        let (mut first, mut who) = (0, 0);
         let one = |combatant: &CombatantPlan| {
             let plan = &self.characters[combatant.character.index()];
+            let me = CombatantId(who);
+            who += 1;
             let line = |line: &super::characters::UsePlan| LinkedLine {
+                quick: line.when.filter(|_| !line.aims).map_or(QuickCondition::Ask, |when| self.quick(when, me)),
                 ability: line.ability,
                 when: line.when,
                 aims: line.aims,
@@ -84,6 +102,16 @@ impl Program {
             linked
         };
         combatants.iter().map(one).collect()
+    }
+
+    fn quick(&self, when: FormulaId, who: CombatantId) -> QuickCondition {
+        let frame = Frame::new(self, who, who, 0, 0.0);
+        let index = |operand| frame.index(operand) as u32;
+        match self.shapes[when.index()] {
+            Shape::Share(op, pool, limit) => QuickCondition::Share(op, index(pool), index(limit)),
+            Shape::Two(op, a, b) => QuickCondition::Two(op, index(a), index(b)),
+            _ => QuickCondition::Ask,
+        }
     }
 
     /// All abilities of a combatant with what is known of them.

@@ -49,7 +49,14 @@ pub enum Rounding {
 
 impl Rounding {
     /// Rounds an amount, which is never negative.
+    #[inline]
     pub fn apply(self, amount: f64) -> f64 {
+        if self == Self::None { amount } else { self.round(amount) }
+    }
+
+    #[cold]
+    #[inline(never)]
+    fn round(self, amount: f64) -> f64 {
         match self {
             Self::None => amount,
             Self::Floor => amount.floor(),
