@@ -279,7 +279,8 @@ impl Resolver<'_, '_> {
     }
 
     fn wrong_arguments(&mut self, given: usize, usage: &str, range: &Range<u32>) {
-        let message = format!("{given} arguments are given; it is called as `{usage}`");
+        let given = if given == 1 { "one argument is".to_owned() } else { format!("{given} arguments are") };
+        let message = format!("{given} given; it is called as `{usage}`");
         self.report(Code::WrongArguments, range, message, None);
     }
 

@@ -70,7 +70,13 @@ impl Resolver<'_, '_> {
                 None
             }
             [name, ..] => {
-                let known: Vec<String> = names.attributes.keys().chain(names.pools.keys()).cloned().chain(["level".to_owned()]).collect();
+                let known: Vec<String> = names
+                    .attributes
+                    .keys()
+                    .chain(names.pools.keys().filter(|_| self.scope.pools))
+                    .cloned()
+                    .chain(["level".to_owned()])
+                    .collect();
                 if names.attributes.contains_key(*name) || names.pools.contains_key(*name) {
                     self.report(Code::UnknownName, range, "this name has too many parts".to_owned(), None);
                 } else {

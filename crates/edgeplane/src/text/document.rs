@@ -96,10 +96,15 @@ impl Document {
         let mut document = Self::default();
         for file in sources.ids() {
             let (table, errors) = DeTable::parse_recoverable(sources.file(file).text());
-            if let Some(error) = errors.first() {
+            // A key given twice leaves the rest of the file readable; anything else does not.
+            let (twice, broken): (Vec<_>, Vec<_>) = errors.iter().partition(|error| error.message() == "duplicate key");
+            if let Some(error) = broken.first() {
                 diagnostics.names_are_incomplete();
                 diagnostics.push(syntax(file, sources, error));
                 continue;
+            }
+            for error in twice {
+                diagnostics.push(given_twice(file, sources, table.get_ref(), error));
             }
             let reader = Reader { file, text: sources.file(file).text() };
             let table = reader.table(table.get_ref(), 0, diagnostics);
@@ -124,6 +129,31 @@ fn syntax(file: FileId, sources: &Sources, error: &toml::de::Error) -> Diagnosti
     let span = span_of(file, range.start.min(length)..range.end.min(length));
     Diagnostic::at(Code::Syntax, span, format!("this is not TOML: {}", error.message()))
         .help("nothing else in this file was checked")
+}
+
+/// The parser tells where a key stands again; the first is the nearest of that name before it.
+fn given_twice(file: FileId, sources: &Sources, table: &DeTable<'_>, error: &toml::de::Error) -> Diagnostic {
+    let again = span_of(file, error.span().unwrap_or(0..0));
+    let key = sources.text(again);
+    let diagnostic = Diagnostic::at(Code::DuplicateName, again, format!("`{key}` is given twice")).saying("again here");
+    let mut first = None;
+    last_before(table, key, again.start as usize, &mut first);
+    match first {
+        Some(range) => diagnostic.label(span_of(file, range), "first given here"),
+        None => diagnostic,
+    }
+}
+
+fn last_before(table: &DeTable<'_>, key: &str, before: usize, found: &mut Option<Range<usize>>) {
+    for (known, value) in table.iter() {
+        let later = found.as_ref().is_none_or(|range| range.start < known.span().start);
+        if known.get_ref() == key && known.span().start < before && later {
+            *found = Some(known.span());
+        }
+        if let DeValue::Table(inner) = value.get_ref() {
+            last_before(inner, key, before, found);
+        }
+    }
 }
 
 fn span_of(file: FileId, range: Range<usize>) -> Span {

@@ -1,0 +1,59 @@
+//! Small helpers for tests that write a ruleset down and look at what comes of it.
+#![allow(dead_code)]
+
+use std::sync::Arc;
+
+use edgeplane::fight::{Event, Likely, Logged, Recorded};
+use edgeplane::{CombatantId, Fight, Game, Log, Setup, Time};
+
+pub(crate) const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
+
+pub(crate) const ONE: CombatantId = CombatantId(0);
+pub(crate) const OTHER: CombatantId = CombatantId(1);
+
+pub(crate) fn demo() -> Game {
+    Game::open(DEMO).unwrap()
+}
+
+pub(crate) fn game(text: &str) -> Game {
+    Game::from_text("test.toml", text).unwrap_or_else(|error| panic!("{error}\n{text}"))
+}
+
+/// A duel of `one` and `other` in which chance gives these answers.
+pub(crate) fn duel(text: &str, answers: &[f64]) -> Fight<Recorded> {
+    let game = game(text);
+    let sides = ["one", "other"].map(|name| (name.to_owned(), vec![game.character(name).unwrap()]));
+    let setup = Arc::new(Setup::between(game.program(), &sides));
+    Fight::with_chance(setup, Recorded::new(answers.to_vec()), 0)
+}
+
+/// The same with every chance going the likelier way.
+pub(crate) fn likely_duel(text: &str) -> Fight<Likely> {
+    let game = game(text);
+    let sides = ["one", "other"].map(|name| (name.to_owned(), vec![game.character(name).unwrap()]));
+    Fight::with_chance(Arc::new(Setup::between(game.program(), &sides)), Likely, 0)
+}
+
+/// What the ability of a name brings about, used by `one` on `other`.
+pub(crate) fn brought_about(text: &str, ability: &str, answers: &[f64]) -> Vec<Event> {
+    let mut fight = duel(text, answers);
+    let ability = fight.setup().program().find_ability(ability).unwrap();
+    let mut log = Log::default();
+    fight.bring_about(ONE, ability, OTHER, &mut log).unwrap();
+    log.events.iter().map(|logged| logged.event).collect()
+}
+
+/// Moments (in microseconds) of the events that `pick` picks.
+pub(crate) fn moments(log: &Log, pick: impl Fn(&Event) -> bool) -> Vec<u64> {
+    log.events.iter().filter(|logged| pick(&logged.event)).map(|logged| logged.at.0).collect()
+}
+
+pub(crate) fn seconds(seconds: f64) -> Time {
+    Time::from_seconds(seconds)
+}
+
+/// What happened, without looks that came to nothing.
+pub(crate) fn happened(log: &Log) -> Vec<Logged> {
+    let looks = |event: &Event| matches!(event, Event::Refused { .. } | Event::Waits { .. });
+    log.events.iter().filter(|logged| !looks(&logged.event)).copied().collect()
+}

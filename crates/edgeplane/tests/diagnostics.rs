@@ -1,0 +1,186 @@
+//! What the designer is told. Cases are data: every file under `cases/bad` ends with the diagnostics
+//! that it must bring, in order, each as `#! line:column code +other:places | message`.
+
+use std::collections::BTreeSet;
+use std::fs;
+use std::path::Path;
+
+use edgeplane::text::{Code, Override};
+use edgeplane::{Diagnostic, Error, Game, Sources};
+use proptest::prelude::*;
+
+const CASES: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/cases");
+
+fn told(error: Error, with_file: bool) -> (Vec<String>, Vec<Diagnostic>) {
+    let Error::Ruleset { sources, diagnostics } = error else { panic!("not a ruleset's error: {error}") };
+    let line = |diagnostic: &Diagnostic| {
+        let mut places = diagnostic.labels.iter().map(|label| sources.place(label.span));
+        let mut line = "#! ".to_owned();
+        if let Some(first) = places.next() {
+            let file = Path::new(&first.file).file_name().unwrap().to_string_lossy().into_owned();
+            let file = if with_file { format!("{file}:") } else { String::new() };
+            line.push_str(&format!("{file}{}:{} ", first.line, first.column));
+        }
+        line.push_str(diagnostic.code.name());
+        places.for_each(|place| line.push_str(&format!(" +{}:{}", place.line, place.column)));
+        format!("{line} | {}", diagnostic.message)
+    };
+    (diagnostics.iter().map(line).collect(), diagnostics)
+}
+
+#[test]
+fn every_broken_ruleset_is_told_so() {
+    let mut cases = 0;
+    let mut shown: BTreeSet<Code> = BTreeSet::new();
+    let mut wrong = Vec::new();
+    for entry in fs::read_dir(format!("{CASES}/bad")).unwrap() {
+        let path = entry.unwrap().path();
+        let folder = path.is_dir();
+        let expected = fs::read_to_string(if folder { path.join("expected.txt") } else { path.clone() }).unwrap();
+        let expected: Vec<&str> = expected.lines().filter(|line| line.starts_with("#!")).collect();
+        let (found, diagnostics) = told(Game::open(&path).expect_err(&path.display().to_string()), folder);
+        shown.extend(diagnostics.iter().map(|diagnostic| diagnostic.code));
+        if found != expected || expected.is_empty() {
+            wrong.push(format!("{}\n  expected {expected:#?}\n  found {found:#?}", path.display()));
+        }
+        cases += 1;
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    assert!(cases >= 80, "only {cases} cases were walked");
+    // These three are not about what stands in a file; they have tests of their own.
+    let elsewhere = [Code::UnreadableFile, Code::UnknownPath, Code::FightFault];
+    let missing: Vec<&str> =
+        Code::ALL.iter().filter(|code| !shown.contains(code) && !elsewhere.contains(code)).map(|code| code.name()).collect();
+    assert!(missing.is_empty(), "no case shows {missing:?}");
+}
+
+#[test]
+fn unreadable_files_are_told() {
+    for path in ["no/such/folder", concat!(env!("CARGO_MANIFEST_DIR"), "/src")] {
+        let Err(Error::Ruleset { diagnostics, .. }) = Game::open(path) else { panic!("{path} was read") };
+        assert_eq!(diagnostics[0].code, Code::UnreadableFile, "{path}");
+    }
+}
+
+fn set(path: &str, value: &str) -> Result<Game, Error> {
+    let set = Override { path: path.to_owned(), value: value.to_owned() };
+    Game::open_with(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine"), &[set])
+}
+
+#[test]
+fn a_value_set_on_the_command_line_is_checked_like_any_other() {
+    for (path, value, expected) in [
+        ("abilty.boathook.cast", "1", "#! 1:1 unknown-path | nothing is called `abilty` at this point of the path"),
+        ("attributes.hefd", "1", "#! 1:1 unknown-path | nothing is called `hefd` at this point of the path"),
+        ("hit_steps.gard.amount", "1", "#! 1:1 unknown-path | nothing is called `gard` at this point of the path"),
+        ("ability.boathook.cats", "1", "#! 1:1 unknown-key | `ability.boathook` has no key `cats`"),
+        ("character.lockhand.attributes.hefd", "1", "#! 1:1 unknown-name | no attribute is called `hefd`"),
+        ("ability.boathook.cast", "1 +", "#! 1:4 formula-syntax | expected a value before the end of the formula"),
+        ("pools.breath.defeat", "3", "#! 1:1 wrong-type | `pools.breath.defeat` is a number; it takes true or false"),
+    ] {
+        let (found, _) = told(set(path, value).expect_err(path), false);
+        assert_eq!(found, [expected], "{path}={value}");
+    }
+}
+
+#[test]
+fn a_value_can_be_set_wherever_a_number_stands() {
+    for (path, value) in [
+        ("ability.boathook.does.0.damage", "10"),
+        ("ability.boathook.does.0.spread", "0"),
+        ("hit_steps.guard.amount", "amount - target.guard / 10"),
+        ("attributes.guard.max", "50"),
+        ("attributes.aim", "0.1"),
+        ("attributes.aim.max", "0.5"),
+        ("character.lockhand.attributes.resist.silt", "0.3"),
+        ("character.lockhand.attributes.resist.glare", "0.3"),
+        ("encounter.night_shift.sides.silt.0.count", "5"),
+        ("policy.front_line.use.brace.when", "self.health.share < 20%"),
+        ("curve.grit_by_level.points.1", "[10, 20]"),
+        ("ruleset.rounding", "nearest"),
+    ] {
+        assert!(set(path, value).is_ok(), "{path}={value}: {}", set(path, value).unwrap_err());
+    }
+}
+
+fn demo_text() -> String {
+    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
+    let mut files: Vec<_> = fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()).collect();
+    files.sort();
+    files.iter().map(|path| fs::read_to_string(path).unwrap()).collect::<Vec<_>>().join("\n")
+}
+
+/// A text with some of its characters cut out, doubled or replaced.
+fn mutated(text: &str, edits: &[(usize, u8, char)]) -> String {
+    let mut letters: Vec<char> = text.chars().collect();
+    for (at, kind, letter) in edits {
+        let at = at % letters.len().max(1);
+        match kind % 4 {
+            0 => letters.insert(at, *letter),
+            1 if at < letters.len() => letters[at] = *letter,
+            2 if at < letters.len() => drop(letters.remove(at)),
+            _ => {
+                let end = (at + usize::from(*kind)).min(letters.len());
+                letters.drain(at..end);
+            }
+        }
+    }
+    letters.into_iter().collect()
+}
+
+fn sound_or_told(text: &str) -> Result<(), TestCaseError> {
+    match Game::from_sources(Sources::from_text("mutated.toml", text), &[]) {
+        Ok(game) => {
+            // A ruleset that is sound must play, or say why it cannot go on.
+            for encounter in game.program().encounters() {
+                let _ = game.play(&encounter.name, 1);
+            }
+        }
+        Err(Error::Ruleset { sources, diagnostics }) => {
+            prop_assert!(!diagnostics.is_empty());
+            for diagnostic in diagnostics {
+                prop_assert!(!diagnostic.line(&sources).is_empty());
+            }
+        }
+        Err(other) => prop_assert!(false, "{other}"),
+    }
+    Ok(())
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(400))]
+
+    #[test]
+    fn a_mutated_ruleset_never_panics(edits in prop::collection::vec((any::<usize>(), any::<u8>(), any::<char>()), 1..12)) {
+        sound_or_told(&mutated(&demo_text(), &edits))?;
+    }
+
+    #[test]
+    fn words_of_a_ruleset_in_any_order_never_panic(picks in prop::collection::vec(any::<prop::sample::Index>(), 1..60)) {
+        let text = demo_text();
+        let words: Vec<&str> = text.split_inclusive([' ', '\n']).collect();
+        let mixed: String = picks.iter().map(|pick| *pick.get(&words)).collect();
+        sound_or_told(&mixed)?;
+    }
+
+    #[test]
+    fn any_text_is_a_formula_or_told_not_to_be(text in "\\PC{0,60}") {
+        let _ = edgeplane::formula::parse(&text);
+    }
+
+    #[test]
+    fn any_mixture_of_tokens_is_a_formula_or_told_not_to_be(
+        tokens in prop::collection::vec(
+            prop::sample::select(vec![
+                "1", "0.5", "15%", "level", "self.health", "(", ")", "+", "-", "*", "/", "^", "<", ">=", "==", "and", "or",
+                "not", "if", ",", "min", "roll", "between", "dice", "softened", "grit_by_level", "heft", "true", ".", "  ",
+            ]),
+            0..40,
+        )
+    ) {
+        let text = tokens.join(" ");
+        let _ = edgeplane::formula::parse(&text);
+        let _ = set("character.lockhand.attributes.heft", &format!("'''{text}'''"));
+        let _ = set("ability.boathook.does.0.damage", &format!("'''{text}'''"));
+    }
+}
