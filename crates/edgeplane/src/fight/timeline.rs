@@ -45,7 +45,7 @@ impl Due {
     /// Nothing is due.
     pub(super) const NOTHING: Self = Self(NONE);
 
-    /// When; [`Time::NEVER`] or later if nothing is due.
+    /// When; later than [`Time::NEVER`] if nothing is due.
     #[inline(always)]
     pub(super) fn at(self) -> Time {
         Time(self.0 >> (INDEX_BITS + PHASE_BITS))

@@ -17,7 +17,7 @@ impl Time {
     /// The start of a fight.
     pub const ZERO: Self = Self(0);
     /// Later than any fight can last: 139 years.
-    pub const NEVER: Self = Self((1 << 42) - 1);
+    pub const NEVER: Self = Self((1 << 42) - 2);
 
     /// The nearest microsecond; below zero and NaN become zero, beyond all fights [`Time::NEVER`].
     #[inline]
