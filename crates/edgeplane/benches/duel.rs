@@ -4,7 +4,7 @@
 //!
 //! `cargo bench --bench duel`
 
-#![allow(clippy::print_stdout, clippy::unwrap_used, missing_docs)]
+#![allow(clippy::print_stdout, clippy::unwrap_used, clippy::disallowed_methods, missing_docs)]
 
 mod native;
 

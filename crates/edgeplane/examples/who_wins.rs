@@ -1,14 +1,29 @@
-use edgeplane::*;
-fn main() {
-    let game = match Game::open("demo/weir-nine") { Ok(g)=>g, Err(e)=>{ eprintln!("{e}"); std::process::exit(2)} };
-    for e in std::env::args().skip(1) {
-    let t = std::time::Instant::now();
-    let trials = game.trials(&e, &TrialsPlan{trials:100_000, threads: Some(1), ..Default::default()}).unwrap();
-    let s = t.elapsed().as_secs_f64();
-    println!("{e} {:.0} fights/s {:?} draws {:?} dur {:?}", 1e5/s, trials.sides.iter().map(|s| (s.side.clone(), s.win_rate.value, s.win_rate.low, s.win_rate.high)).collect::<Vec<_>>(), trials.draws.value, trials.duration);
+//! Who wins, and what does a number change about it?
+//!
+//! `cargo run --release --example who_wins`
+
+#![allow(clippy::print_stdout)]
+
+use edgeplane::{Error, Game, Override, Sources, TrialsPlan};
+
+const RULES: &str = include_str!("rulesets/small.toml");
+
+fn main() -> Result<(), Error> {
+    let plan = TrialsPlan { trials: 20_000, ..TrialsPlan::default() };
+    println!("heft   keepers win        95 % interval    median duration");
+    for heft in [13, 14, 15, 16] {
+        let path = "character.silt_crab.attributes.heft".to_owned();
+        let set = Override { path, value: heft.to_string() };
+        let game = Game::from_sources(Sources::from_text("small.toml", RULES), &[set])?;
+        let trials = game.trials("duel", &plan)?;
+        let (wins, median) = (&trials.sides[0].win_rate, &trials.duration_quantiles[2]);
+        println!(
+            "{heft:4} {:12.1} % {:9.1} – {:.1} % {:14.2} s",
+            wins.value * 100.0,
+            wins.low * 100.0,
+            wins.high * 100.0,
+            median.value
+        );
     }
-    let (end, log) = game.play("duel", 7).unwrap();
-    println!("{end:?} {}", log.events.len());
-    let f = game.fight("duel", 7).unwrap();
-    for e in &log.events { println!("{}", serde_json::to_string(&edgeplane::fight::Telling::new(f.setup(), *e)).unwrap()); }
+    Ok(())
 }

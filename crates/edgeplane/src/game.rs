@@ -116,7 +116,8 @@ impl Game {
     /// # Errors
     /// [`Error::Unknown`] when there is no such character.
     pub fn duel(&self, one: &str, other: &str, seed: u64) -> Result<Fight, Error> {
-        let sides = [("one".to_owned(), vec![self.character(one)?]), ("other".to_owned(), vec![self.character(other)?])];
+        let sides =
+            [("one".to_owned(), vec![self.character(one)?]), ("other".to_owned(), vec![self.character(other)?])];
         let setup = Arc::new(Setup::between(&self.program, &sides));
         Ok(Fight::with_chance(setup, Sampler::default(), seed))
     }

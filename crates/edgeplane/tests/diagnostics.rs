@@ -1,6 +1,8 @@
 //! What the designer is told. Cases are data: every file under `cases/bad` ends with the diagnostics
 //! that it must bring, in order, each as `#! line:column code +other:places | message`.
 
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
 use std::collections::BTreeSet;
 use std::fs;
 use std::path::Path;
@@ -49,8 +51,11 @@ fn every_broken_ruleset_is_told_so() {
     assert!(cases >= 80, "only {cases} cases were walked");
     // These three are not about what stands in a file; they have tests of their own.
     let elsewhere = [Code::UnreadableFile, Code::UnknownPath, Code::FightFault];
-    let missing: Vec<&str> =
-        Code::ALL.iter().filter(|code| !shown.contains(code) && !elsewhere.contains(code)).map(|code| code.name()).collect();
+    let missing: Vec<&str> = Code::ALL
+        .iter()
+        .filter(|code| !shown.contains(code) && !elsewhere.contains(code))
+        .map(|code| code.name())
+        .collect();
     assert!(missing.is_empty(), "no case shows {missing:?}");
 }
 

@@ -1,6 +1,8 @@
 //! Laws that hold whatever the numbers: determinism, symmetry, and that a fight does not care how it
 //! is driven.
 
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
 mod common;
 
 use common::{DEMO, ONE, demo, game, happened};
@@ -203,16 +205,37 @@ proptest! {
 /// A formula of random shape over everything that can be read.
 fn formula() -> impl Strategy<Value = String> {
     let leaf = prop::sample::select(vec![
-        "caster.heft", "target.heft", "target.guard", "caster.level", "caster.health", "target.health.share", "caster.breath",
-        "target.breath.missing", "caster.breath.max", "now", "2", "0.5", "15%", "7.25", "count(enemies)", "target.resist.silt",
+        "caster.heft",
+        "target.heft",
+        "target.guard",
+        "caster.level",
+        "caster.health",
+        "target.health.share",
+        "caster.breath",
+        "target.breath.missing",
+        "caster.breath.max",
+        "now",
+        "2",
+        "0.5",
+        "15%",
+        "7.25",
+        "count(enemies)",
+        "target.resist.silt",
     ])
     .prop_map(str::to_owned);
     leaf.prop_recursive(5, 40, 3, |inner| {
         prop_oneof![
-            (inner.clone(), prop::sample::select(vec!["+", "-", "*", "/", "^"]), inner.clone()).prop_map(|(a, op, b)| format!("({a} {op} {b})")),
-            (prop::sample::select(vec!["abs", "floor", "ceil", "round", "sqrt", "exp", "ln", "curved", "-"]), inner.clone()).prop_map(|(f, a)| format!("{f}({a})")),
-            (prop::sample::select(vec!["min", "max", "softened"]), inner.clone(), inner.clone()).prop_map(|(f, a, b)| format!("{f}({a}, {b})")),
-            (prop::sample::select(vec!["clamp", "lerp"]), inner.clone(), inner.clone(), inner.clone()).prop_map(|(f, a, b, c)| format!("{f}({a}, {b}, {c})")),
+            (inner.clone(), prop::sample::select(vec!["+", "-", "*", "/", "^"]), inner.clone())
+                .prop_map(|(a, op, b)| format!("({a} {op} {b})")),
+            (
+                prop::sample::select(vec!["abs", "floor", "ceil", "round", "sqrt", "exp", "ln", "curved", "-"]),
+                inner.clone()
+            )
+                .prop_map(|(f, a)| format!("{f}({a})")),
+            (prop::sample::select(vec!["min", "max", "softened"]), inner.clone(), inner.clone())
+                .prop_map(|(f, a, b)| format!("{f}({a}, {b})")),
+            (prop::sample::select(vec!["clamp", "lerp"]), inner.clone(), inner.clone(), inner.clone())
+                .prop_map(|(f, a, b, c)| format!("{f}({a}, {b}, {c})")),
             (inner.clone(), prop::sample::select(vec!["<", "<=", ">", ">=", "==", "!="]), inner.clone(), inner.clone())
                 .prop_map(|(a, op, b, c)| format!("if({a} {op} {b} or not ({b} > {c} and {a} < 3), {c}, {b})")),
             inner.clone().prop_map(|a| format!("if(roll({a}), {a}, 1)")),
@@ -275,7 +298,10 @@ proptest! {
 #[test]
 fn likely_chance_gives_the_commonest_hit() {
     let game = game(edgeplane::example_text());
-    let sides = [("a".to_owned(), vec![game.character("lockhand").unwrap()]), ("b".to_owned(), vec![game.character("silt_crab").unwrap()])];
+    let sides = [
+        ("a".to_owned(), vec![game.character("lockhand").unwrap()]),
+        ("b".to_owned(), vec![game.character("silt_crab").unwrap()]),
+    ];
     let mut fight = Fight::with_chance(Arc::new(Setup::between(game.program(), &sides)), Likely, 0);
     let mut log = Log::default();
     fight.bring_about(ONE, game.ability("swing").unwrap(), edgeplane::CombatantId(1), &mut log).unwrap();

@@ -1,6 +1,8 @@
 //! The native duel of the benchmarks tells the same events as the engine: otherwise their ratio
 //! would compare two different things.
 
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
 #[path = "../benches/native/mod.rs"]
 mod native;
 

@@ -1,5 +1,7 @@
 //! The rules of the semantics, each with a number worked by hand.
 
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
 mod common;
 
 use common::{ONE, OTHER, brought_about, duel, game, likely_duel, moments, seconds};
@@ -91,14 +93,20 @@ fn steps_see_what_the_one_before_left() {
 
 #[test]
 fn a_stopped_hit_deals_nothing_and_no_step_leaves_less_than_nothing() {
-    let stops = rules(0.0, "[[hit_steps]]\nname = \"dodge\"\nwhen = \"roll(25%)\"\nstop = \"dodged\"\n[ability.swing]\ndoes = [{ damage = 10, type = \"silt\" }]");
+    let stops = rules(
+        0.0,
+        "[[hit_steps]]\nname = \"dodge\"\nwhen = \"roll(25%)\"\nstop = \"dodged\"\n[ability.swing]\ndoes = [{ damage = 10, type = \"silt\" }]",
+    );
     let stopped = |drawn: f64| match brought_about(&stops, "swing", &[drawn]).last() {
         Some(Event::Hit { dealt, stopped, .. }) => (*dealt, stopped.is_some()),
         other => panic!("{other:?}"),
     };
     assert_eq!(stopped(0.2499), (0.0, true));
     assert_eq!(stopped(0.25), (10.0, false));
-    let flat = rules(0.0, "[[hit_steps]]\nname = \"flat\"\namount = \"amount - 30\"\n[[hit_steps]]\nname = \"back\"\namount = \"amount + 2\"\n[ability.swing]\ndoes = [{ damage = 10, type = \"silt\" }]");
+    let flat = rules(
+        0.0,
+        "[[hit_steps]]\nname = \"flat\"\namount = \"amount - 30\"\n[[hit_steps]]\nname = \"back\"\namount = \"amount + 2\"\n[ability.swing]\ndoes = [{ damage = 10, type = \"silt\" }]",
+    );
     assert_eq!(dealt(&flat), 2.0);
 }
 
@@ -139,7 +147,9 @@ fn spread_overkill_overheal_restore_and_drain_are_counted() {
 #[test]
 fn rounding_is_done_where_an_amount_reaches_a_pool() {
     for (rounding, expected) in [("none", 9.25), ("floor", 9.0), ("nearest", 9.0), ("ceil", 10.0)] {
-        let more = format!("{GUARD}[ability.swing]\ndoes = [{{ damage = 10, type = \"impact\" }}]\n[ruleset]\nrounding = \"{rounding}\"");
+        let more = format!(
+            "{GUARD}[ability.swing]\ndoes = [{{ damage = 10, type = \"impact\" }}]\n[ruleset]\nrounding = \"{rounding}\""
+        );
         assert_eq!(dealt(&rules(15.0, &more)), expected, "{rounding}");
     }
 }
@@ -240,7 +250,9 @@ fn pools_flow_between_events_and_stay_within_their_bounds() {
 #[test]
 fn a_decaying_pool_that_defeats_does_so_at_its_moment() {
     for (decay, expected) in [("decay = 3", 3_333_334), ("decay = { amount = 4, every = 1.5 }", 4_500_000)] {
-        let text = format!("[pools]\nhealth = {{ max = 10, {decay}, defeat = true }}\ncalm = {{ max = 1, defeat = true }}\n[character.one]\npools = [\"health\"]\n[character.other]\npools = [\"calm\"]");
+        let text = format!(
+            "[pools]\nhealth = {{ max = 10, {decay}, defeat = true }}\ncalm = {{ max = 1, defeat = true }}\n[character.one]\npools = [\"health\"]\n[character.other]\npools = [\"calm\"]"
+        );
         let mut fight = duel(&text, &[]);
         let mut log = Log::default();
         assert_eq!(fight.run(&mut log).unwrap(), Ending::Won(edgeplane::program::SideId(1)));
@@ -291,7 +303,9 @@ fn a_changed_attribute_changes_hits_times_and_costs_at_once() {
     let hits: Vec<(u64, f64)> = log
         .events
         .iter()
-        .filter_map(|logged| if let Event::Hit { dealt, .. } = logged.event { Some((logged.at.0, dealt)) } else { None })
+        .filter_map(
+            |logged| if let Event::Hit { dealt, .. } = logged.event { Some((logged.at.0, dealt)) } else { None },
+        )
         .collect();
     // The cooldown of the second swing was set at its release, when heft was still 10.
     assert_eq!(hits, [(0, 20.0), (2_000_000, 20.0), (4_000_000, 40.0), (5_000_000, 40.0), (6_000_000, 40.0)]);
@@ -410,17 +424,43 @@ fn fault(text: &str) -> String {
 #[test]
 fn a_fight_that_cannot_go_on_says_why() {
     let with = |ability: &str| {
-        format!("[attributes]\nheft = 10\n[pools]\nhealth = {{ max = 100, defeat = true }}\n{ability}\n[character.one]\nabilities = [\"swing\"]\n[character.other]\n[encounter.duel]\nsides.a = [\"one\"]\nsides.b = [\"other\"]")
+        format!(
+            "[attributes]\nheft = 10\n[pools]\nhealth = {{ max = 100, defeat = true }}\n{ability}\n[character.one]\nabilities = [\"swing\"]\n[character.other]\n[encounter.duel]\nsides.a = [\"one\"]\nsides.b = [\"other\"]"
+        )
     };
     let cases = [
-        ("[ability.swing]\ncooldown = 1\ndoes = [{ damage = \"10 / (now - 3)\" }]", "at 3.000000 s: `ability.swing.does.0.damage` divides by zero (with now = 3)"),
-        ("[ability.swing]\ncooldown = 1\ndoes = [{ damage = \"sqrt(2 - now)\" }]", "at 3.000000 s: `ability.swing.does.0.damage` has no finite value (with now = 3)"),
-        ("[ability.swing]\ncooldown = 1\ndoes = [{ damage = \"min(5, exp(now * 400))\" }]", "at 2.000000 s: `ability.swing.does.0.damage` has no finite value (with now = 2)"),
-        ("[ability.swing]\ncast = 1\ncooldown = \"1.5 - now\"\ndoes = []", "at 2.500000 s: `ability.swing.cooldown` is below zero, which this value cannot be (with now = 2.5, the whole = -1)"),
-        ("[ability.swing]\ncast = 1\ndoes = [{ damage = \"between(now, 2)\" }]", "at 3.000000 s: `ability.swing.does.0.damage` has its lower bound above its upper bound (with now = 3)"),
-        ("[ability.swing]\ncast = 1\ndoes = [{ damage = \"dice(2, now - 1)\" }]", "at 1.000000 s: `ability.swing.does.0.damage` throws impossible dice: whole numbers, 0 to 1000 dice of 1 to 1000 sides (with now = 1)"),
-        ("[ability.swing]\ndoes = []", "at 0.000000 s: `one` uses `swing` again and again without time passing (1000 times) (give it a cooldown, a cast or a recovery above zero)"),
-        ("[ability.swing]\ncast = 0.001\ndoes = []", "at 999.999000 s: the fight did not end within 1000000 steps (give the encounter a `time_limit`)"),
+        (
+            "[ability.swing]\ncooldown = 1\ndoes = [{ damage = \"10 / (now - 3)\" }]",
+            "at 3.000000 s: `ability.swing.does.0.damage` divides by zero (with now = 3)",
+        ),
+        (
+            "[ability.swing]\ncooldown = 1\ndoes = [{ damage = \"sqrt(2 - now)\" }]",
+            "at 3.000000 s: `ability.swing.does.0.damage` has no finite value (with now = 3)",
+        ),
+        (
+            "[ability.swing]\ncooldown = 1\ndoes = [{ damage = \"min(5, exp(now * 400))\" }]",
+            "at 2.000000 s: `ability.swing.does.0.damage` has no finite value (with now = 2)",
+        ),
+        (
+            "[ability.swing]\ncast = 1\ncooldown = \"1.5 - now\"\ndoes = []",
+            "at 2.500000 s: `ability.swing.cooldown` is below zero, which this value cannot be (with now = 2.5, the whole = -1)",
+        ),
+        (
+            "[ability.swing]\ncast = 1\ndoes = [{ damage = \"between(now, 2)\" }]",
+            "at 3.000000 s: `ability.swing.does.0.damage` has its lower bound above its upper bound (with now = 3)",
+        ),
+        (
+            "[ability.swing]\ncast = 1\ndoes = [{ damage = \"dice(2, now - 1)\" }]",
+            "at 1.000000 s: `ability.swing.does.0.damage` throws impossible dice: whole numbers, 0 to 1000 dice of 1 to 1000 sides (with now = 1)",
+        ),
+        (
+            "[ability.swing]\ndoes = []",
+            "at 0.000000 s: `one` uses `swing` again and again without time passing (1000 times) (give it a cooldown, a cast or a recovery above zero)",
+        ),
+        (
+            "[ability.swing]\ncast = 0.001\ndoes = []",
+            "at 999.999000 s: the fight did not end within 1000000 steps (give the encounter a `time_limit`)",
+        ),
     ];
     for (ability, expected) in cases {
         let found = fault(&with(ability));

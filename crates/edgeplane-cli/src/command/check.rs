@@ -57,7 +57,11 @@ fn told(title: &str, program: &Program, files: usize) -> String {
         (program.policies().len(), "policy", "policies"),
         (program.encounters().len(), "encounter", "encounters"),
     ];
-    let told: Vec<String> = counts.iter().filter(|(count, ..)| *count > 0).map(|(count, one, many)| text::counted(*count, one, many)).collect();
+    let told: Vec<String> = counts
+        .iter()
+        .filter(|(count, ..)| *count > 0)
+        .map(|(count, one, many)| text::counted(*count, one, many))
+        .collect();
     let files = text::counted(files, "file", "files");
     format!("{} is sound: {files}, no errors\n  {}\n", text::bold(title), told.join(", "))
 }

@@ -57,7 +57,11 @@ pub(crate) fn run(args: &DemoArgs) -> Result<(), Failure> {
     for stop in TOUR {
         visit(stop, &ruleset, &args.output)?;
     }
-    output::print(&format!("\n{}\n{}", text::bold(&format!("Everything is in {}", args.output.display())), contents(&args.output)))
+    output::print(&format!(
+        "\n{}\n{}",
+        text::bold(&format!("Everything is in {}", args.output.display())),
+        contents(&args.output)
+    ))
 }
 
 fn unpack(folder: &Path) -> Result<(), Failure> {
@@ -69,10 +73,12 @@ fn unpack(folder: &Path) -> Result<(), Failure> {
 }
 
 fn visit(stop: &Stop, ruleset: &Path, folder: &Path) -> Result<(), Failure> {
-    let fill = |word: &&str| word.replace("{r}", &ruleset.display().to_string()).replace("{o}", &folder.display().to_string());
+    let fill =
+        |word: &&str| word.replace("{r}", &ruleset.display().to_string()).replace("{o}", &folder.display().to_string());
     let words: Vec<String> = stop.command.iter().map(fill).collect();
     let heading = if stop.says.is_empty() { String::new() } else { format!("\n{}\n", text::bold(stop.says)) };
-    let shown: Vec<String> = words.iter().map(|word| if word.contains([' ', '*']) { format!("'{word}'") } else { word.clone() }).collect();
+    let shown: Vec<String> =
+        words.iter().map(|word| if word.contains([' ', '*']) { format!("'{word}'") } else { word.clone() }).collect();
     output::print(&format!("{heading}{}\n", text::dim(&format!("$ edgeplane {}", shown.join(" ")))))?;
     let parsed = Args::try_parse_from(std::iter::once("edgeplane".to_owned()).chain(words));
     let args = parsed.map_err(|error| Failure::Message(error.to_string()))?;

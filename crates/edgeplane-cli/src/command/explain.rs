@@ -29,9 +29,13 @@ pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
 fn character_of(game: &Game, args: &ExplainArgs) -> Result<CharacterSheet, Failure> {
     let Some(id) = game.program().find_character(&args.what) else {
         let characters = game.program().characters().iter().map(|character| character.name.as_str());
-        let known: Vec<&str> = characters.chain(game.program().abilities().iter().map(|ability| ability.name.as_str())).collect();
+        let known: Vec<&str> =
+            characters.chain(game.program().abilities().iter().map(|ability| ability.name.as_str())).collect();
         let near = edgeplane::text::diagnostic::nearest(&args.what, &known);
-        let help = near.map_or_else(|| format!("there are {}", edgeplane::text::diagnostic::listed(&known)), |near| format!("did you mean `{near}`?"));
+        let help = near.map_or_else(
+            || format!("there are {}", edgeplane::text::diagnostic::listed(&known)),
+            |near| format!("did you mean `{near}`?"),
+        );
         return Err(Failure::Message(format!("no character or ability is called `{}`; {help}", args.what)));
     };
     if game.program().characters()[id.index()].template {
@@ -52,5 +56,6 @@ fn ability_of(game: &Game, args: &ExplainArgs) -> Result<AbilityExplanation, Fai
             return Err(Failure::Message(message));
         }
     };
-    explain_ability(game.program(), ability, from, on).map_err(|error| Failure::with_sources(error, game.program().sources()))
+    explain_ability(game.program(), ability, from, on)
+        .map_err(|error| Failure::with_sources(error, game.program().sources()))
 }

@@ -22,7 +22,11 @@ pub(crate) fn run(args: &TrialsArgs) -> Result<(), Failure> {
     let sink = Sink(&args.output);
     match args.output.format {
         Format::Text => {
-            progress::say(&format!("{} fights in {:.2} s", crate::view::text::grouped(args.trials), started.elapsed().as_secs_f64()));
+            progress::say(&format!(
+                "{} fights in {:.2} s",
+                crate::view::text::grouped(args.trials),
+                started.elapsed().as_secs_f64()
+            ));
             sink.text(&trials::draw(&super::title(&game, &args.ruleset), &result))
         }
         Format::Json => sink.json(&result),

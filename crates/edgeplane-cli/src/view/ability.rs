@@ -14,7 +14,9 @@ pub(crate) fn draw(explained: &AbilityExplanation) -> String {
         out.push_str(&outcome_text(index, outcome));
     }
     if !explained.exact {
-        out.push_str(&text::dim("\n Too much can happen to walk through it all: chances and means are from 20,000 samples.\n"));
+        out.push_str(&text::dim(
+            "\n Too much can happen to walk through it all: chances and means are from 20,000 samples.\n",
+        ));
     }
     out
 }
@@ -54,7 +56,11 @@ fn step_row(step: &StepLine) -> Vec<String> {
 
 fn endings(outcome: &OutcomeLine) -> String {
     let amounts = |mean: f64, least: f64, greatest: f64| {
-        if least == greatest { vec![text::tenth(mean), String::new()] } else { vec![text::tenth(mean), format!("{} – {}", text::tenth(least), text::tenth(greatest))] }
+        if least == greatest {
+            vec![text::tenth(mean), String::new()]
+        } else {
+            vec![text::tenth(mean), format!("{} – {}", text::tenth(least), text::tenth(greatest))]
+        }
     };
     let mut rows: Vec<Vec<String>> = Vec::new();
     for ending in &outcome.endings {
@@ -63,8 +69,16 @@ fn endings(outcome: &OutcomeLine) -> String {
         rows.push(row);
     }
     let all = &outcome.over_all;
-    rows.push(vec!["all".to_owned(), text::percent(1.0), text::tenth(all.mean), format!("deviation {}", text::tenth(all.deviation))]);
-    table::draw(&[Column::Words("ends as"), Column::Numbers("chance"), Column::Numbers("mean"), Column::Words("range")], rows)
+    rows.push(vec![
+        "all".to_owned(),
+        text::percent(1.0),
+        text::tenth(all.mean),
+        format!("deviation {}", text::tenth(all.deviation)),
+    ]);
+    table::draw(
+        &[Column::Words("ends as"), Column::Numbers("chance"), Column::Numbers("mean"), Column::Words("range")],
+        rows,
+    )
 }
 
 fn to_empty(outcome: &OutcomeLine) -> String {
@@ -74,7 +88,8 @@ fn to_empty(outcome: &OutcomeLine) -> String {
 }
 
 pub(crate) fn rows(explained: &AbilityExplanation) -> Vec<Vec<String>> {
-    let mut rows = vec![["outcome", "pool", "ending", "chance", "mean", "least", "greatest"].map(str::to_owned).to_vec()];
+    let mut rows =
+        vec![["outcome", "pool", "ending", "chance", "mean", "least", "greatest"].map(str::to_owned).to_vec()];
     for outcome in &explained.outcomes {
         rows.extend(outcome.endings.iter().map(|ending| {
             let numbers = [ending.chance, ending.mean, ending.least, ending.greatest].map(|number| number.to_string());

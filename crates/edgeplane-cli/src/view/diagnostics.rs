@@ -27,10 +27,11 @@ fn group<'a>(sources: &'a Sources, diagnostic: &'a Diagnostic) -> Group<'a> {
     }
     for id in files {
         let file = sources.file(id);
-        let annotations = diagnostic.labels.iter().enumerate().filter(|(_, label)| label.span.file == id).map(|(index, label)| {
-            let kind = if index == 0 { AnnotationKind::Primary } else { AnnotationKind::Context };
-            kind.span(range(label, file.text().len())).label(&label.text)
-        });
+        let annotations =
+            diagnostic.labels.iter().enumerate().filter(|(_, label)| label.span.file == id).map(|(index, label)| {
+                let kind = if index == 0 { AnnotationKind::Primary } else { AnnotationKind::Context };
+                kind.span(range(label, file.text().len())).label(&label.text)
+            });
         group = group.element(Snippet::source(file.text()).path(file.name()).annotations(annotations));
     }
     match &diagnostic.help {

@@ -23,7 +23,9 @@ pub(crate) struct Report<'a> {
 /// Detail is for the trace; programs get what happened.
 fn happened(entry: &Entry) -> Option<Logged> {
     match entry {
-        Entry::Event(logged) if !matches!(logged.event, Event::Unwanted { .. } | Event::Stepped { .. }) => Some(*logged),
+        Entry::Event(logged) if !matches!(logged.event, Event::Unwanted { .. } | Event::Stepped { .. }) => {
+            Some(*logged)
+        }
         _ => None,
     }
 }
@@ -48,8 +50,9 @@ impl<'a> Report<'a> {
 }
 
 const COLUMNS: &[&str] = &[
-    "at", "event", "who", "ability", "target", "type", "pool", "initial", "amount", "dealt", "healed", "gained", "taken",
-    "over", "left", "stopped", "marks", "reason", "until", "release", "ready", "cap", "by", "ending", "winner",
+    "at", "event", "who", "ability", "target", "type", "pool", "initial", "amount", "dealt", "healed", "gained",
+    "taken", "over", "left", "stopped", "marks", "reason", "until", "release", "ready", "cap", "by", "ending",
+    "winner",
 ];
 
 /// One row for each event, one column for each thing that an event can say.

@@ -11,15 +11,33 @@ pub(crate) fn draw(sheet: &CharacterSheet) -> String {
     let mut out = format!("{} · level {}{about}\n\n", text::bold(&sheet.character), plain(sheet.level));
     out.push_str(&table::draw(
         &[Column::Words("attribute"), Column::Numbers("value"), Column::Words("because"), Column::Words("about")],
-        sheet.attributes.iter().map(|line| vec![line.name.clone(), plain(line.value), because(line), line.about.clone()]).collect(),
+        sheet
+            .attributes
+            .iter()
+            .map(|line| vec![line.name.clone(), plain(line.value), because(line), line.about.clone()])
+            .collect(),
     ));
     out.push('\n');
     let pool = |pool: &edgeplane::study::explain::PoolLine| {
         let defeat = if pool.defeat { "falls when it empties" } else { "" };
-        vec![pool.cap.name.clone(), plain(pool.cap.value), plain(pool.start), pool.flow.clone(), because(&pool.cap), defeat.to_owned()]
+        vec![
+            pool.cap.name.clone(),
+            plain(pool.cap.value),
+            plain(pool.start),
+            pool.flow.clone(),
+            because(&pool.cap),
+            defeat.to_owned(),
+        ]
     };
     out.push_str(&table::draw(
-        &[Column::Words("pool"), Column::Numbers("cap"), Column::Numbers("start"), Column::Words("flow"), Column::Words("cap because"), Column::Words("")],
+        &[
+            Column::Words("pool"),
+            Column::Numbers("cap"),
+            Column::Numbers("start"),
+            Column::Words("flow"),
+            Column::Words("cap because"),
+            Column::Words(""),
+        ],
         sheet.pools.iter().map(pool).collect(),
     ));
     if !sheet.abilities.is_empty() {
@@ -31,7 +49,13 @@ pub(crate) fn draw(sheet: &CharacterSheet) -> String {
 }
 
 fn because(line: &Line) -> String {
-    let worked = if line.worked.is_empty() { String::new() } else if line.worked == line.formula { line.formula.clone() } else { format!("{} = {}", line.formula, line.worked) };
+    let worked = if line.worked.is_empty() {
+        String::new()
+    } else if line.worked == line.formula {
+        line.formula.clone()
+    } else {
+        format!("{} = {}", line.formula, line.worked)
+    };
     match (worked.is_empty(), line.limited.is_empty()) {
         (_, true) => worked,
         (true, false) => format!("{}, {}", line.formula, line.limited),
@@ -42,7 +66,15 @@ fn because(line: &Line) -> String {
 pub(crate) fn abilities(list: &[AbilityLine]) -> String {
     let row = |line: &AbilityLine| {
         let name = if line.unlocked { line.name.clone() } else { format!("{} (locked)", line.name) };
-        vec![name, cost(line), seconds(line.cast), seconds(line.recovery), seconds(line.cooldown), line.targets.clone(), line.about.clone()]
+        vec![
+            name,
+            cost(line),
+            seconds(line.cast),
+            seconds(line.recovery),
+            seconds(line.cooldown),
+            line.targets.clone(),
+            line.about.clone(),
+        ]
     };
     table::draw(
         &[
@@ -81,7 +113,14 @@ fn policy(sheet: &CharacterSheet) -> String {
 pub(crate) fn rows(sheet: &CharacterSheet) -> Vec<Vec<String>> {
     let mut rows = vec![["kind", "name", "value", "formula", "worked", "limited"].map(str::to_owned).to_vec()];
     let row = |kind: &str, line: &Line| {
-        vec![kind.to_owned(), line.name.clone(), line.value.to_string(), line.formula.clone(), line.worked.clone(), line.limited.clone()]
+        vec![
+            kind.to_owned(),
+            line.name.clone(),
+            line.value.to_string(),
+            line.formula.clone(),
+            line.worked.clone(),
+            line.limited.clone(),
+        ]
     };
     rows.extend(sheet.attributes.iter().map(|line| row("attribute", line)));
     rows.extend(sheet.pools.iter().map(|pool| row("pool cap", &pool.cap)));

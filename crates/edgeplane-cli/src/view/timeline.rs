@@ -104,7 +104,11 @@ impl<'a> Teller<'a> {
         let left = text::dim(&format!("{:<LEFT$}", came.left));
         let result = format!("{:<RESULT$}", came.result);
         let result = if came.strong { text::strong(&result) } else { result };
-        let line = format!("{:>8.2}  {who:<names$}  {does:<abilities$}  {to:<names$}  {result}  {left}  {}", at.seconds(), came.notes);
+        let line = format!(
+            "{:>8.2}  {who:<names$}  {does:<abilities$}  {to:<names$}  {result}  {left}  {}",
+            at.seconds(),
+            came.notes
+        );
         self.out.push_str(line.trim_end());
         self.out.push('\n');
         let below = std::mem::take(&mut self.below);
@@ -152,16 +156,29 @@ impl<'a> Teller<'a> {
             Event::Unwanted { who, ability } => self.look(who, ability, "not wanted"),
             Event::Refused { who, ability, reason } => self.look(who, ability, &name_refusal(self.setup, reason)),
             Event::Waits { who, until } => {
-                let until = until.map_or_else(|| "until something changes".to_owned(), |until| format!("until {:.2} s", until.seconds()));
+                let until = until.map_or_else(
+                    || "until something changes".to_owned(),
+                    |until| format!("until {:.2} s", until.seconds()),
+                );
                 self.chose(at, who, &format!("waits {until}"));
             }
             Event::Used { caster, ability, release, .. } => {
-                let cast = if release > at { format!(", takes effect at {:.2} s", release.seconds()) } else { String::new() };
+                let cast =
+                    if release > at { format!(", takes effect at {:.2} s", release.seconds()) } else { String::new() };
                 self.chose(at, caster, &format!("{}{cast}", self.ability(ability)));
             }
-            Event::Stepped { step, heal, before, after, result } => self.step(step.index(), heal, before, after, result),
+            Event::Stepped { step, heal, before, after, result } => {
+                self.step(step.index(), heal, before, after, result)
+            }
             Event::Soaked { target, pool, amount, left, .. } => {
-                self.below.push(format!("{:<10} {} of {} takes {}, {} left", "", self.pool(pool), self.who(target), plain(amount), plain(left)));
+                self.below.push(format!(
+                    "{:<10} {} of {} takes {}, {} left",
+                    "",
+                    self.pool(pool),
+                    self.who(target),
+                    plain(amount),
+                    plain(left)
+                ));
             }
             Event::Hit { caster, target, ability, .. } | Event::Healed { caster, target, ability, .. } => {
                 let what = self.arrival(logged.event);
@@ -175,16 +192,21 @@ impl<'a> Teller<'a> {
             }
             Event::Drained { caster, target, ability, pool, taken, over, left } => {
                 self.arithmetic("amount");
-                let came = self.came(format!("-{} {}", text::tenth(taken), self.pool(pool)), pool, left, over, "not there");
+                let came =
+                    self.came(format!("-{} {}", text::tenth(taken), self.pool(pool)), pool, left, over, "not there");
                 self.result(at, caster, ability, target, &came);
             }
-            Event::Lost { caster, ability } => self.line(at, self.who(caster), self.ability(ability), "", &Came::only("finds its targets fallen")),
+            Event::Lost { caster, ability } => {
+                self.line(at, self.who(caster), self.ability(ability), "", &Came::only("finds its targets fallen"))
+            }
             Event::CapChanged { who, pool, cap, left } => {
                 let came = self.came(format!("{} cap {}", self.pool(pool), plain(cap)), pool, left, 0.0, "");
                 self.line(at, self.who(who), "", "", &came);
             }
             Event::Fell { who, by } => {
-                let by = by.map_or_else(String::new, |(by, ability)| format!(" to {}'s {}", self.who(by), self.ability(ability)));
+                let by = by.map_or_else(String::new, |(by, ability)| {
+                    format!(" to {}'s {}", self.who(by), self.ability(ability))
+                });
                 self.line(at, self.who(who), "", "", &Came { strong: true, ..Came::only(&format!("falls{by}")) });
             }
             Event::Ended { ending } => self.ended(at, ending),
@@ -224,7 +246,11 @@ impl<'a> Teller<'a> {
         let lines = self.below.len();
         self.arithmetic(name);
         if self.below.len() == lines && result != StepResult::Passed {
-            let what = if before == after { "nothing to take from".to_owned() } else { format!("{} → {}", plain(before), plain(after)) };
+            let what = if before == after {
+                "nothing to take from".to_owned()
+            } else {
+                format!("{} → {}", plain(before), plain(after))
+            };
             self.below.push(format!("{name:<10} {what}"));
         }
     }
@@ -260,7 +286,10 @@ impl<'a> Teller<'a> {
                 if over > 0.0 {
                     notes.push(format!("{} over", text::tenth(over)));
                 }
-                Came { notes: notes.join(", "), ..self.came(format!("{} {kind}", text::tenth(dealt)), pool, left, 0.0, "") }
+                Came {
+                    notes: notes.join(", "),
+                    ..self.came(format!("{} {kind}", text::tenth(dealt)), pool, left, 0.0, "")
+                }
             }
             Event::Healed { healed, over, left, stopped, pool, .. } => {
                 if let Some(step) = stopped {
@@ -294,12 +323,19 @@ fn pools(story: &Story<'_>) -> String {
     });
     let end = end.unwrap_or_default();
     let names = story.setup.combatants.iter().map(|combatant| combatant.label.chars().count()).max().unwrap_or(0);
-    let mut out = format!("\n{}\n", text::bold(&format!("{} over time", story.setup.program().pools()[pool.index()].name)));
+    let mut out =
+        format!("\n{}\n", text::bold(&format!("{} over time", story.setup.program().pools()[pool.index()].name)));
     for (combatant, chart) in story.setup.combatants.iter().zip(story.charts) {
-        let (first, last) = (chart.points.first().map_or(0.0, |point| point.1), chart.points.last().map_or(0.0, |point| point.1));
+        let (first, last) =
+            (chart.points.first().map_or(0.0, |point| point.1), chart.points.last().map_or(0.0, |point| point.1));
         let values: Vec<f64> = (0..WIDTH).map(|column| value_at(chart, end, column)).collect();
         let bars = chart::bars(&values, chart.cap);
-        out.push_str(&format!("  {:<names$} {:>6} {bars} {:>6}\n", combatant.label, text::tenth(first), text::tenth(last)));
+        out.push_str(&format!(
+            "  {:<names$} {:>6} {bars} {:>6}\n",
+            combatant.label,
+            text::tenth(first),
+            text::tenth(last)
+        ));
     }
     out.push_str(&text::dim(&format!("  {:<names$} {:>6} {}\n", "", "", chart::axis(end.seconds(), WIDTH))));
     out

@@ -7,22 +7,38 @@ use super::table::{self, Column};
 use super::text;
 
 pub(crate) fn draw(title: &str, trials: &Trials) -> String {
-    let heading = format!("{title} · {} · {} fights · seed {}", trials.encounter, text::grouped(trials.trials), trials.seed);
-    [format!("{}\n", text::bold(&heading)), wins(trials), duration(trials), combatants(trials), abilities(trials), refusals(trials)]
-        .into_iter()
-        .filter(|part| !part.is_empty())
-        .collect::<Vec<_>>()
-        .join("\n")
+    let heading =
+        format!("{title} · {} · {} fights · seed {}", trials.encounter, text::grouped(trials.trials), trials.seed);
+    [
+        format!("{}\n", text::bold(&heading)),
+        wins(trials),
+        duration(trials),
+        combatants(trials),
+        abilities(trials),
+        refusals(trials),
+    ]
+    .into_iter()
+    .filter(|part| !part.is_empty())
+    .collect::<Vec<_>>()
+    .join("\n")
 }
 
 fn wins(trials: &Trials) -> String {
     let row = |name: &str, share: &Proportion| {
         vec![name.to_owned(), text::percent(share.value), text::percent_range(share.low, share.high), bar(share.value)]
     };
-    let mut rows: Vec<Vec<String>> = trials.sides.iter().map(|side| row(&format!("{} win", side.side), &side.win_rate)).collect();
-    let draws = [("draw: all fell", &trials.all_fell), ("draw: time is up", &trials.time_limit), ("draw: stalemate", &trials.stalemate)];
+    let mut rows: Vec<Vec<String>> =
+        trials.sides.iter().map(|side| row(&format!("{} win", side.side), &side.win_rate)).collect();
+    let draws = [
+        ("draw: all fell", &trials.all_fell),
+        ("draw: time is up", &trials.time_limit),
+        ("draw: stalemate", &trials.stalemate),
+    ];
     rows.extend(draws.iter().filter(|(_, share)| share.count > 0).map(|(name, share)| row(name, share)));
-    table::draw(&[Column::Words("ending"), Column::Numbers("share"), Column::Numbers("95 % interval"), Column::Words("")], rows)
+    table::draw(
+        &[Column::Words("ending"), Column::Numbers("share"), Column::Numbers("95 % interval"), Column::Words("")],
+        rows,
+    )
 }
 
 fn bar(share: f64) -> String {
@@ -37,7 +53,11 @@ fn duration(trials: &Trials) -> String {
         format!("{:.2} – {:.2}", trials.duration.low, trials.duration.high),
     ]];
     for quantile in &trials.duration_quantiles {
-        let name = if quantile.at == 0.5 { "median".to_owned() } else { format!("{:.0} % are shorter than", quantile.at * 100.0) };
+        let name = if quantile.at == 0.5 {
+            "median".to_owned()
+        } else {
+            format!("{:.0} % are shorter than", quantile.at * 100.0)
+        };
         rows.push(vec![name, format!("{:.2}", quantile.value), format!("{:.2} – {:.2}", quantile.low, quantile.high)]);
     }
     table::draw(&[Column::Words("duration"), Column::Numbers("s"), Column::Numbers("95 % interval")], rows)
@@ -46,7 +66,11 @@ fn duration(trials: &Trials) -> String {
 fn combatants(trials: &Trials) -> String {
     let row = |figures: &CombatantFigures| {
         let damage = &figures.damage_per_second;
-        let healing = if figures.healing_per_second.mean > 0.0 { text::tenth(figures.healing_per_second.mean) } else { "–".to_owned() };
+        let healing = if figures.healing_per_second.mean > 0.0 {
+            text::tenth(figures.healing_per_second.mean)
+        } else {
+            "–".to_owned()
+        };
         vec![
             figures.combatant.clone(),
             figures.side.clone(),
@@ -105,7 +129,9 @@ fn abilities(trials: &Trials) -> String {
 
 fn refusals(trials: &Trials) -> String {
     let of = |combatant: &CombatantFigures, ability: &AbilityFigures| {
-        let row = |(reason, count): &(String, f64)| vec![combatant.combatant.clone(), ability.ability.clone(), reason.clone(), text::tenth(*count)];
+        let row = |(reason, count): &(String, f64)| {
+            vec![combatant.combatant.clone(), ability.ability.clone(), reason.clone(), text::tenth(*count)]
+        };
         ability.refusals.iter().map(row).collect::<Vec<_>>()
     };
     let rows: Vec<Vec<String>> = trials
@@ -117,7 +143,12 @@ fn refusals(trials: &Trials) -> String {
         return String::new();
     }
     table::draw(
-        &[Column::Words("wanted, and refused"), Column::Words("ability"), Column::Words("reason"), Column::Numbers("looks per fight")],
+        &[
+            Column::Words("wanted, and refused"),
+            Column::Words("ability"),
+            Column::Words("reason"),
+            Column::Numbers("looks per fight"),
+        ],
         rows,
     )
 }
@@ -135,7 +166,13 @@ pub(crate) fn rows(trials: &Trials) -> Vec<Vec<String>> {
     push("draw rate", "", "", trials.draws.value, Some((trials.draws.low, trials.draws.high)));
     push("duration mean", "", "", trials.duration.mean, Some((trials.duration.low, trials.duration.high)));
     for quantile in &trials.duration_quantiles {
-        push(&format!("duration p{:.0}", quantile.at * 100.0), "", "", quantile.value, Some((quantile.low, quantile.high)));
+        push(
+            &format!("duration p{:.0}", quantile.at * 100.0),
+            "",
+            "",
+            quantile.value,
+            Some((quantile.low, quantile.high)),
+        );
     }
     for combatant in &trials.combatants {
         let of = &combatant.combatant;
@@ -144,7 +181,14 @@ pub(crate) fn rows(trials: &Trials) -> Vec<Vec<String>> {
         push("damage per second", of, "", damage.mean, Some((damage.low, damage.high)));
         push("healing per second", of, "", healing.mean, Some((healing.low, healing.high)));
         for ability in &combatant.abilities {
-            for (measure, value) in [("uses", ability.uses), ("damage", ability.damage), ("overkill", ability.overkill), ("healing", ability.healing), ("overheal", ability.overheal), ("hits stopped", ability.stopped)] {
+            for (measure, value) in [
+                ("uses", ability.uses),
+                ("damage", ability.damage),
+                ("overkill", ability.overkill),
+                ("healing", ability.healing),
+                ("overheal", ability.overheal),
+                ("hits stopped", ability.stopped),
+            ] {
                 push(measure, of, &ability.ability, value, None);
             }
             for (reason, count) in &ability.refusals {

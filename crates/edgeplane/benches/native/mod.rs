@@ -51,7 +51,10 @@ impl Streams {
             lot: [stream(LOCKHAND, "lot")?, stream(CRAB, "lot")?],
             dodge_b: stream(CRAB, "hit_steps.dodge.when")?,
             critical: [stream(LOCKHAND, "hit_steps.critical.when")?, stream(CRAB, "hit_steps.critical.when")?],
-            spread: [stream(LOCKHAND, "ability.boathook.does.0.spread")?, stream(CRAB, "ability.pincer.does.0.spread")?],
+            spread: [
+                stream(LOCKHAND, "ability.boathook.does.0.spread")?,
+                stream(CRAB, "ability.pincer.does.0.spread")?,
+            ],
         })
     }
 }
@@ -266,7 +269,10 @@ impl<O: Observer> Duel<'_, O> {
         if !a && !b {
             return None;
         }
-        let fell_a = Event::Fell { who: LOCKHAND, by: Some((CRAB, if self.b == B::Idle { self.last_b() } else { self.ids.spit })) };
+        let fell_a = Event::Fell {
+            who: LOCKHAND,
+            by: Some((CRAB, if self.b == B::Idle { self.last_b() } else { self.ids.spit })),
+        };
         let fell_b = Event::Fell { who: CRAB, by: Some((LOCKHAND, self.ids.boathook)) };
         match (a, b) {
             (true, true) => {
@@ -334,7 +340,15 @@ impl<O: Observer> Duel<'_, O> {
         let (gained, left) = if fits { (gain, before + gain) } else { (SHELL_A - before, SHELL_A) };
         self.shell = Flow { amount: left, since: self.now };
         let (ability, pool) = (self.ids.brace, self.ids.shell);
-        self.tell(Event::Restored { caster: LOCKHAND, target: LOCKHAND, ability, pool, gained, over: gain - gained, left });
+        self.tell(Event::Restored {
+            caster: LOCKHAND,
+            target: LOCKHAND,
+            ability,
+            pool,
+            gained,
+            over: gain - gained,
+            left,
+        });
     }
 
     fn restore_breath(&mut self) {
@@ -345,7 +359,15 @@ impl<O: Observer> Duel<'_, O> {
             self.breath_a = Flow { amount: left, since: self.now };
         }
         let (ability, pool) = (self.ids.brace, self.ids.breath);
-        self.tell(Event::Restored { caster: LOCKHAND, target: LOCKHAND, ability, pool, gained, over: 6.0 - gained, left });
+        self.tell(Event::Restored {
+            caster: LOCKHAND,
+            target: LOCKHAND,
+            ability,
+            pool,
+            gained,
+            over: 6.0 - gained,
+            left,
+        });
     }
 
     #[inline(always)]
@@ -378,7 +400,20 @@ impl<O: Observer> Duel<'_, O> {
         }
         let stopped = dodged.then_some(StepId(0));
         let (pool, left) = (self.ids.health, self.health_a);
-        self.tell(Event::Hit { caster: CRAB, target: LOCKHAND, ability, damage_type, pool, initial, amount, dealt, over: amount - dealt, left, stopped, marks });
+        self.tell(Event::Hit {
+            caster: CRAB,
+            target: LOCKHAND,
+            ability,
+            damage_type,
+            pool,
+            initial,
+            amount,
+            dealt,
+            over: amount - dealt,
+            left,
+            stopped,
+            marks,
+        });
     }
 
     #[inline(always)]
@@ -390,7 +425,13 @@ impl<O: Observer> Duel<'_, O> {
         let soaked = if amount < before { amount } else { before };
         if soaked > 0.0 {
             self.shell = Flow { amount: before - soaked, since: self.now };
-            self.tell(Event::Soaked { target: LOCKHAND, step: StepId(4), pool: self.ids.shell, amount: soaked, left: before - soaked });
+            self.tell(Event::Soaked {
+                target: LOCKHAND,
+                step: StepId(4),
+                pool: self.ids.shell,
+                amount: soaked,
+                left: before - soaked,
+            });
         }
         amount - soaked
     }
@@ -426,7 +467,8 @@ impl<O: Observer> Duel<'_, O> {
     fn choose_b(&mut self) {
         let has = self.breath_b.at(self.now, REGEN, BREATH_B);
         let mut wake = NEVER;
-        for (doing, ready, cost, cast) in [(B::Spit, self.spit, 12.0, 600_000), (B::Pincer, self.pincer, 3.0, 350_000)] {
+        for (doing, ready, cost, cast) in [(B::Spit, self.spit, 12.0, 600_000), (B::Pincer, self.pincer, 3.0, 350_000)]
+        {
             if ready > self.now {
                 wake = wake.min(ready);
             } else if has >= cost {

@@ -2,8 +2,8 @@
 
 use super::Provider;
 use super::engine::{Engine, Outcome};
-use super::hits::By;
 use super::event::{Event, Observer, Refusal};
+use super::hits::By;
 use super::state::Doing;
 use super::timeline::{Phase, Timer};
 use crate::program::{AbilityId, BaseChange, CombatantId, FormulaId, Frame, Known, OutcomePlan, PoolId, Slot, Time};

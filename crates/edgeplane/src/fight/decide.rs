@@ -6,8 +6,8 @@ use super::event::{Event, Observer, Refusal};
 use super::state::{Choice, Doing};
 use super::timeline::{Phase, Timer};
 use crate::program::{
-    AbilityId, AbilityPlan, Aim, CombatantId, FormulaId, Frame, Known, LinkedLine, PickPlan, PoolId, QuickCondition, StreamId, Time,
-    guarded, pool_slot,
+    AbilityId, AbilityPlan, Aim, CombatantId, FormulaId, Frame, Known, LinkedLine, PickPlan, PoolId, QuickCondition,
+    StreamId, Time, guarded, pool_slot,
 };
 use crate::rules::SideRule;
 
@@ -210,7 +210,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// Why an ability cannot be used now. If it can, its targets lie in the scratch room.
     #[inline]
-    pub(super) fn possible(&mut self, who: CombatantId, id: AbilityId, place: usize, pick: bool) -> Outcome<Option<Refusal>> {
+    pub(super) fn possible(
+        &mut self,
+        who: CombatantId,
+        id: AbilityId,
+        place: usize,
+        pick: bool,
+    ) -> Outcome<Option<Refusal>> {
         if let Some(unlock) = self.state.in_hand[place].unlock {
             let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
             if self.number(unlock, &frame)? == 0.0 {
@@ -232,7 +238,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
         match self.state.in_hand[place].price {
             None => Ok(None),
-            Some((pool, Known::Is(cost))) if !self.state.in_hand[place].more_prices => Ok(self.too_dear(who, pool, cost)),
+            Some((pool, Known::Is(cost))) if !self.state.in_hand[place].more_prices => {
+                Ok(self.too_dear(who, pool, cost))
+            }
             _ => self.affordable(who, self.program.ability(id)),
         }
     }

@@ -5,13 +5,11 @@
 //! settled, then whoever is ready chooses, all of them looking at the same state. What a choice
 //! brings about at once makes another wave of the same moment.
 
+use super::Provider;
 use super::event::{Ending, Event, Observer};
 use super::state::{Doing, State};
 use super::timeline::{Due, Timer};
-use super::Provider;
-use crate::program::{
-    AbilityId, CombatantId, Fault, FormulaId, Frame, Layout, Program, Setup, SideId, Time,
-};
+use crate::program::{AbilityId, CombatantId, Fault, FormulaId, Frame, Layout, Program, Setup, SideId, Time};
 use crate::text::{Code, Diagnostic};
 
 /// What ends a fight that would otherwise never end.
@@ -227,7 +225,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             waves += 1;
             if waves >= self.limits.waves {
                 let (who, ability) = last;
-                return Err(FightError { at: self.state.now, kind: Box::new(FightErrorKind::Endless { waves, who, ability }) });
+                return Err(FightError {
+                    at: self.state.now,
+                    kind: Box::new(FightErrorKind::Endless { waves, who, ability }),
+                });
             }
         }
     }

@@ -58,9 +58,25 @@ pub enum Event {
         stopped: Option<StepId>,
     },
     /// A pool gains past all steps.
-    Restored { caster: CombatantId, target: CombatantId, ability: AbilityId, pool: PoolId, gained: f64, over: f64, left: f64 },
+    Restored {
+        caster: CombatantId,
+        target: CombatantId,
+        ability: AbilityId,
+        pool: PoolId,
+        gained: f64,
+        over: f64,
+        left: f64,
+    },
     /// A pool loses past all steps; `over` found nothing left to take.
-    Drained { caster: CombatantId, target: CombatantId, ability: AbilityId, pool: PoolId, taken: f64, over: f64, left: f64 },
+    Drained {
+        caster: CombatantId,
+        target: CombatantId,
+        ability: AbilityId,
+        pool: PoolId,
+        taken: f64,
+        over: f64,
+        left: f64,
+    },
     /// A pool's cap has moved.
     CapChanged { who: CombatantId, pool: PoolId, cap: f64, left: f64 },
     /// A combatant falls; by whose ability, unless a pool ran out by itself.

@@ -5,7 +5,8 @@ use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, StepResult};
 use super::pools::Change;
 use crate::program::{
-    AbilityId, CombatantId, Frame, HitOp, Layout, LinkedHit, PoolEffect, PoolEffectKind, PoolId, StepCode, StepId, StepsEffect, StreamId,
+    AbilityId, CombatantId, Frame, HitOp, Layout, LinkedHit, PoolEffect, PoolEffectKind, PoolId, StepCode, StepId,
+    StepsEffect, StreamId,
 };
 
 /// What came out at the end of the steps.
@@ -57,7 +58,18 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let Arrival { initial, amount, stopped, .. } = self.way(by, target, effect, true)?;
         let Change { moved: healed, over, left } = self.add(target, effect.pool, amount);
         let By { caster, ability, .. } = by;
-        self.tell(Event::Healed { caster, target, ability, pool: effect.pool, initial, amount, healed, over, left, stopped });
+        self.tell(Event::Healed {
+            caster,
+            target,
+            ability,
+            pool: effect.pool,
+            initial,
+            amount,
+            healed,
+            over,
+            left,
+            stopped,
+        });
         Ok(())
     }
 
@@ -170,7 +182,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     #[inline]
-    fn step(&mut self, step: &StepCode, target: CombatantId, frame: &Frame, arrival: &mut Arrival) -> Outcome<StepResult> {
+    fn step(
+        &mut self,
+        step: &StepCode,
+        target: CombatantId,
+        frame: &Frame,
+        arrival: &mut Arrival,
+    ) -> Outcome<StepResult> {
         if let Some(when) = step.when
             && self.number(when, frame)? == 0.0
         {
@@ -195,7 +213,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     #[inline(never)]
-    pub(super) fn pool_effect(&mut self, caster: CombatantId, target: CombatantId, ability: AbilityId, effect: &PoolEffect) -> Outcome<()> {
+    pub(super) fn pool_effect(
+        &mut self,
+        caster: CombatantId,
+        target: CombatantId,
+        ability: AbilityId,
+        effect: &PoolEffect,
+    ) -> Outcome<()> {
         let frame = Frame::new(self.program, caster, target, 0, self.state.now.micros());
         let amount = self.number(effect.amount, &frame)?.max(0.0);
         let amount = self.program.rounding.apply(amount);

@@ -160,7 +160,13 @@ impl<C: Provider> Fight<C> {
     ///
     /// # Errors
     /// When an attribute has no value with the new base.
-    pub fn set_base<O: Observer>(&mut self, who: CombatantId, slot: Slot, base: f64, observer: &mut O) -> Result<(), FightError> {
+    pub fn set_base<O: Observer>(
+        &mut self,
+        who: CombatantId,
+        slot: Slot,
+        base: f64,
+        observer: &mut O,
+    ) -> Result<(), FightError> {
         self.engine(observer).set_base(who, slot, base)
     }
 

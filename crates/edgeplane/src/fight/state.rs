@@ -1,10 +1,10 @@
 //! Everything about a fight that can change.
 
+use super::event::Ending;
 use super::timeline::{Phase, Timeline, Timer};
 use crate::program::{
     AbilityId, BaseChange, Chance, CombatantId, InHand, LinkedHits, Memory, Setup, SiteId, StreamId, Time,
 };
-use super::event::Ending;
 
 /// What a combatant is doing.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -190,7 +190,9 @@ impl State {
         let sites = setup.program.sites.len() as u32;
         let lots = &mut self.scratch.lots;
         lots.clear();
-        lots.extend(setup.ids().map(|who| (chance.pick(StreamId(u32::from(who.0) * sites + SiteId::LOT.0), u32::MAX), who)));
+        lots.extend(
+            setup.ids().map(|who| (chance.pick(StreamId(u32::from(who.0) * sites + SiteId::LOT.0), u32::MAX), who)),
+        );
         lots.sort_unstable_by_key(|(lot, who)| (*lot, *who));
         for (rank, (_, who)) in lots.iter().enumerate() {
             self.order[rank] = *who;

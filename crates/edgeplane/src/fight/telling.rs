@@ -107,11 +107,28 @@ impl Telling<'_> {
                 map.serialize_entry("step", &self.setup.program.hit_steps.get(step.index()).map(|step| &step.name))?;
                 self.pool(map, pool, &[("amount", amount), ("left", left)])
             }
-            Event::Hit { caster, target, ability, damage_type, pool, initial, amount, dealt, over, left, stopped, marks } => {
+            Event::Hit {
+                caster,
+                target,
+                ability,
+                damage_type,
+                pool,
+                initial,
+                amount,
+                dealt,
+                over,
+                left,
+                stopped,
+                marks,
+            } => {
                 self.action(map, "hit", caster, ability)?;
                 map.serialize_entry("target", names.who(target))?;
                 map.serialize_entry("type", &self.setup.program.damage_types[damage_type.index()].name)?;
-                self.pool(map, pool, &[("initial", initial), ("amount", amount), ("dealt", dealt), ("over", over), ("left", left)])?;
+                self.pool(
+                    map,
+                    pool,
+                    &[("initial", initial), ("amount", amount), ("dealt", dealt), ("over", over), ("left", left)],
+                )?;
                 let stop = stopped.and_then(|step| self.setup.program.hit_steps[step.index()].stop.as_ref());
                 map.serialize_entry("stopped", &stop)?;
                 map.serialize_entry("marks", &self.marks(marks))
@@ -119,7 +136,11 @@ impl Telling<'_> {
             Event::Healed { caster, target, ability, pool, initial, amount, healed, over, left, stopped } => {
                 self.action(map, "healed", caster, ability)?;
                 map.serialize_entry("target", names.who(target))?;
-                self.pool(map, pool, &[("initial", initial), ("amount", amount), ("healed", healed), ("over", over), ("left", left)])?;
+                self.pool(
+                    map,
+                    pool,
+                    &[("initial", initial), ("amount", amount), ("healed", healed), ("over", over), ("left", left)],
+                )?;
                 let stop = stopped.and_then(|step| self.setup.program.heal_steps[step.index()].stop.as_ref());
                 map.serialize_entry("stopped", &stop)
             }
@@ -153,7 +174,13 @@ impl Telling<'_> {
         }
     }
 
-    fn action<M: SerializeMap>(&self, map: &mut M, event: &str, who: CombatantId, ability: AbilityId) -> Result<(), M::Error> {
+    fn action<M: SerializeMap>(
+        &self,
+        map: &mut M,
+        event: &str,
+        who: CombatantId,
+        ability: AbilityId,
+    ) -> Result<(), M::Error> {
         let names = NamesOf(self.setup);
         map.serialize_entry("event", event)?;
         map.serialize_entry("who", names.who(who))?;

@@ -15,7 +15,9 @@ pub(super) enum Token {
 impl Token {
     pub(super) fn what(&self) -> String {
         match self {
-            Self::Number { value, percent } => format!("the number {value}{}", if *percent { " (a percent)" } else { "" }),
+            Self::Number { value, percent } => {
+                format!("the number {value}{}", if *percent { " (a percent)" } else { "" })
+            }
             Self::Word(word) => format!("`{word}`"),
             Self::Symbol(symbol) => format!("`{symbol}`"),
             Self::End => "the end of the formula".to_owned(),
@@ -78,7 +80,9 @@ fn next(rest: &str) -> Result<(Token, usize), Wrong> {
         let length = rest.find(|c: char| !(c.is_alphanumeric() || c == '_')).unwrap_or(rest.len());
         return Ok((Token::Word(rest[..length].to_owned()), length));
     }
-    let foreign = FOREIGN.iter().find(|(symbol, _)| rest.starts_with(symbol) && !SYMBOLS.iter().any(|known| known.len() > symbol.len() && rest.starts_with(known)));
+    let foreign = FOREIGN.iter().find(|(symbol, _)| {
+        rest.starts_with(symbol) && !SYMBOLS.iter().any(|known| known.len() > symbol.len() && rest.starts_with(known))
+    });
     if let Some((symbol, help)) = foreign {
         return Err((format!("`{symbol}` is not an operator here"), symbol.len(), Some((*help).to_owned())));
     }

@@ -133,7 +133,8 @@ impl Parser {
             compared = strength == COMPARISON;
             self.advance();
             // `^` binds from the right, and lets a minus stand before its exponent.
-            let (right, right_depth) = self.binary(if operator == Binary::Power { strength - 1 } else { strength }, nested + 1)?;
+            let (right, right_depth) =
+                self.binary(if operator == Binary::Power { strength - 1 } else { strength }, nested + 1)?;
             let range = left.range.start..right.range.end;
             let joined = Expr { kind: ExprKind::Binary(operator, Box::new(left), Box::new(right)), range };
             (left, depth) = self.checked(joined, depth.max(right_depth) + 1)?;

@@ -191,15 +191,33 @@ impl Compiler<'_> {
                 let of_type = &self.program.damage_types[damage_type?.index()].skips;
                 let passes = |name: &String| skips.contains(name) || of_type.contains(name);
                 let steps = applicable(&self.program, &self.program.hit_steps, damage_type?, &all_tags(tags), passes);
-                Some(OutcomePlan::Hit(StepsEffect { to: rule.to, amount: amount?, spread, damage_type: damage_type?, quick: quick(&steps), steps, pool: pool? }))
+                Some(OutcomePlan::Hit(StepsEffect {
+                    to: rule.to,
+                    amount: amount?,
+                    spread,
+                    damage_type: damage_type?,
+                    quick: quick(&steps),
+                    steps,
+                    pool: pool?,
+                }))
             }
             OutcomeKind::Heal { amount, spread, skips, tags, pool } => {
                 let (amount, spread) = self.amount(amount, spread, rule);
                 let skips = self.step_names(skips, &rules.heal_steps, "heal step");
                 let pool = self.receiving_pool(pool, rule);
                 let first = DamageTypeId(0);
-                let steps = applicable(&self.program, &self.program.heal_steps, first, &all_tags(tags), |name| skips.contains(name));
-                Some(OutcomePlan::Heal(StepsEffect { to: rule.to, amount: amount?, spread, damage_type: first, quick: quick(&steps), steps, pool: pool? }))
+                let steps = applicable(&self.program, &self.program.heal_steps, first, &all_tags(tags), |name| {
+                    skips.contains(name)
+                });
+                Some(OutcomePlan::Heal(StepsEffect {
+                    to: rule.to,
+                    amount: amount?,
+                    spread,
+                    damage_type: first,
+                    quick: quick(&steps),
+                    steps,
+                    pool: pool?,
+                }))
             }
             OutcomeKind::Restore { pool, amount } => self.pool_effect(rule, pool, amount, PoolEffectKind::Restore),
             OutcomeKind::Drain { pool, amount, to_caster } => {
@@ -216,11 +234,18 @@ impl Compiler<'_> {
         rule: &OutcomeRule,
     ) -> (Option<FormulaId>, Option<(FormulaId, SiteId)>) {
         let amount = self.number(amount, Scope::OUTCOME);
-        let spread = self.optional(spread, Scope::OUTCOME).map(|spread| (spread, self.site(&format!("{}.spread", rule.path))));
+        let spread =
+            self.optional(spread, Scope::OUTCOME).map(|spread| (spread, self.site(&format!("{}.spread", rule.path))));
         (amount, spread)
     }
 
-    fn pool_effect(&mut self, rule: &OutcomeRule, pool: &Word, amount: &Formula, kind: PoolEffectKind) -> Option<OutcomePlan> {
+    fn pool_effect(
+        &mut self,
+        rule: &OutcomeRule,
+        pool: &Word,
+        amount: &Formula,
+        kind: PoolEffectKind,
+    ) -> Option<OutcomePlan> {
         let pool = look_up(&self.names.pools, &pool.text, pool.span, "pool", self.out);
         let amount = self.number(amount, Scope::OUTCOME);
         Some(OutcomePlan::Pool(PoolEffect { to: rule.to, kind, pool: pool?, amount: amount? }))
@@ -263,7 +288,13 @@ fn quick(steps: &[StepCode]) -> bool {
 }
 
 /// The steps that an outcome goes through, as far as that is known before the fight.
-fn applicable(program: &Program, steps: &[StepPlan], damage_type: DamageTypeId, tags: &[String], passes: impl Fn(&String) -> bool) -> Vec<StepCode> {
+fn applicable(
+    program: &Program,
+    steps: &[StepPlan],
+    damage_type: DamageTypeId,
+    tags: &[String],
+    passes: impl Fn(&String) -> bool,
+) -> Vec<StepCode> {
     let goes_through = |step: &StepPlan| {
         !passes(&step.name)
             && step.types.as_ref().is_none_or(|types| types.contains(&damage_type.0))

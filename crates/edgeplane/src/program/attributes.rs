@@ -1,10 +1,10 @@
 //! Attributes in the order in which they read each other.
 
+use super::functions::find_circle;
 use super::ids::{FormulaId, Slot};
 use super::layout::Layout;
-use super::resolve::Compiler;
-use super::functions::find_circle;
 use super::names::look_up;
+use super::resolve::Compiler;
 use super::scope::Scope;
 use super::tree::Read;
 use crate::rules::{AttributeRule, CharacterRule, Formula, Named, Ruleset, Word};
@@ -81,7 +81,13 @@ impl Compiler<'_> {
                 let slot = info.slot.plus(damage_type);
                 // The last one stands: an own `resist.silt` after an own `resist`.
                 let base = own.iter().rev().find(|(at, _)| *at == slot).map(|(_, base)| *base);
-                plans.push(AttributePlan { slot, damage_type, base: base.or(info.base)?, min: info.min, max: info.max });
+                plans.push(AttributePlan {
+                    slot,
+                    damage_type,
+                    base: base.or(info.base)?,
+                    min: info.min,
+                    max: info.max,
+                });
             }
         }
         Some(plans)
@@ -183,7 +189,8 @@ impl Compiler<'_> {
         names.push(names[0].clone());
         let span = self.program.formula(plans[*first].base).source.span;
         let message = format!("attributes read each other in a circle: {}", names.join(" → "));
-        let mut diagnostic = Diagnostic::at(Code::AttributeCycle, span, message).saying(format!("{} reads {}", names[0], names[1]));
+        let mut diagnostic =
+            Diagnostic::at(Code::AttributeCycle, span, message).saying(format!("{} reads {}", names[0], names[1]));
         for (step, index) in circle.iter().enumerate().skip(1) {
             let span = self.program.formula(plans[*index].base).source.span;
             diagnostic = diagnostic.label(span, format!("{} reads {}", names[step], names[step + 1]));

@@ -69,7 +69,14 @@ impl Program {
     }
 
     /// The fault of a value below zero, with what it was computed from.
-    pub(crate) fn negative_fault(&self, formula: FormulaId, value: f64, memory: &Memory, frame: &Frame, draws: &Draws) -> Fault {
+    pub(crate) fn negative_fault(
+        &self,
+        formula: FormulaId,
+        value: f64,
+        memory: &Memory,
+        frame: &Frame,
+        draws: &Draws,
+    ) -> Fault {
         let leaves = self.formula(formula).tree.read(self, memory, frame, draws.all()).map(|reading| reading.leaves);
         Fault::negative(self, formula, value, &leaves.unwrap_or_default())
     }
@@ -91,7 +98,13 @@ impl Program {
         Ok(())
     }
 
-    fn attribute(&self, plan: &AttributePlan, base: Option<f64>, memory: &mut Memory, of: CombatantId) -> Computed<f64> {
+    fn attribute(
+        &self,
+        plan: &AttributePlan,
+        base: Option<f64>,
+        memory: &mut Memory,
+        of: CombatantId,
+    ) -> Computed<f64> {
         let frame = Frame::new(self, of, of, plan.damage_type, 0.0);
         let mut number = |formula| self.number(formula, memory, &frame, &mut NoChance, &mut Draws::default());
         let mut value = base.map_or_else(|| number(plan.base), Ok)?;

@@ -116,11 +116,18 @@ fn within_limits(rules: &Ruleset, out: &mut Diagnostics) -> bool {
         (rules.policies.len(), 10_000, "policies"),
         (rules.encounters.len(), 10_000, "encounters"),
         (rules.curves.len(), 10_000, "curves"),
-        (rules.hit_steps.iter().chain(&rules.heal_steps).filter(|step| step.rule.mark.is_some()).count(), 64, "steps that mark"),
+        (
+            rules.hit_steps.iter().chain(&rules.heal_steps).filter(|step| step.rule.mark.is_some()).count(),
+            64,
+            "steps that mark",
+        ),
         (rules.hit_steps.len() + rules.heal_steps.len(), 1_000, "hit and heal steps"),
     ];
     for (found, most, what) in limits.iter().filter(|(found, most, _)| found > most) {
-        out.push(Diagnostic::new(Code::TooMany, format!("the ruleset has {found} {what}; at most {most} are possible")));
+        out.push(Diagnostic::new(
+            Code::TooMany,
+            format!("the ruleset has {found} {what}; at most {most} are possible"),
+        ));
     }
     limits.iter().all(|(found, most, _)| found <= most)
 }

@@ -108,7 +108,10 @@ impl Compiler<'_> {
     fn aims(&self, when: FormulaId) -> bool {
         let mut aims = false;
         self.program.formula(when).each_read(|read| {
-            aims |= matches!(read, Read::Attribute(Role::Target, _) | Read::Typed(Role::Target, _) | Read::Pool(Role::Target, ..));
+            aims |= matches!(
+                read,
+                Read::Attribute(Role::Target, _) | Read::Typed(Role::Target, _) | Read::Pool(Role::Target, ..)
+            );
         });
         aims
     }
@@ -149,7 +152,8 @@ impl Compiler<'_> {
     pub(crate) fn characters(&mut self, rules: &Ruleset) {
         let circles = self.find_extends_circles(rules);
         for (index, named) in rules.characters.iter().enumerate() {
-            let lineage: Vec<&CharacterRule> = if circles.contains(&index) { vec![&named.rule] } else { self.lineage(named, rules) };
+            let lineage: Vec<&CharacterRule> =
+                if circles.contains(&index) { vec![&named.rule] } else { self.lineage(named, rules) };
             let plan = self.character(named, &lineage);
             self.program.characters.push(plan);
         }
@@ -173,13 +177,18 @@ impl Compiler<'_> {
     fn find_extends_circles(&mut self, rules: &Ruleset) -> Vec<usize> {
         let parent = |named: &Named<CharacterRule>| -> Vec<usize> {
             let Some(word) = &named.rule.extends else { return Vec::new() };
-            look_up(&self.names.characters, &word.text, word.span, "character", self.out).map(|id| id.index()).into_iter().collect()
+            look_up(&self.names.characters, &word.text, word.span, "character", self.out)
+                .map(|id| id.index())
+                .into_iter()
+                .collect()
         };
         let parents: Vec<Vec<usize>> = rules.characters.iter().map(parent).collect();
         let circle = find_circle(&parents).unwrap_or_default();
         if let Some(first) = circle.first() {
-            let names: Vec<String> = circle.iter().chain([first]).map(|i| format!("`{}`", rules.characters[*i].name)).collect();
-            let span = rules.characters[*first].rule.extends.as_ref().map_or(rules.characters[*first].span, |word| word.span);
+            let names: Vec<String> =
+                circle.iter().chain([first]).map(|i| format!("`{}`", rules.characters[*i].name)).collect();
+            let span =
+                rules.characters[*first].rule.extends.as_ref().map_or(rules.characters[*first].span, |word| word.span);
             let message = format!("characters extend each other in a circle: {}", names.join(" → "));
             self.out.push(Diagnostic::at(Code::ExtendsCycle, span, message));
         }
@@ -225,7 +234,12 @@ impl Compiler<'_> {
     fn character_policy(&mut self, plan: &CharacterPlan, lineage: &[&CharacterRule]) -> PolicyPlan {
         let word: Option<&Word> = lineage.iter().find_map(|rule| rule.policy.as_ref());
         let Some((word, id)) = word.and_then(|word| Some((word, *self.names.policies.get(&word.text)?))) else {
-            let uses: Vec<UsePlan> = plan.abilities.iter().enumerate().map(|(place, ability)| UsePlan { ability: *ability, when: None, aims: false, place: place as u16 }).collect();
+            let uses: Vec<UsePlan> = plan
+                .abilities
+                .iter()
+                .enumerate()
+                .map(|(place, ability)| UsePlan { ability: *ability, when: None, aims: false, place: place as u16 })
+                .collect();
             let watch = self.watch(&uses);
             return PolicyPlan { name: String::new(), reaction: REACTION, uses, watch };
         };
@@ -234,8 +248,12 @@ impl Compiler<'_> {
             let place = plan.abilities.iter().position(|ability| *ability == line.ability);
             line.place = place.unwrap_or(0) as u16;
             if !plan.template && place.is_none() {
-                let ability = self.program.abilities.get(line.ability.index()).map_or("", |ability| ability.name.as_str());
-                let message = format!("`{}` chooses by `{}`, which uses `{ability}`, and does not have that ability", plan.name, policy.name);
+                let ability =
+                    self.program.abilities.get(line.ability.index()).map_or("", |ability| ability.name.as_str());
+                let message = format!(
+                    "`{}` chooses by `{}`, which uses `{ability}`, and does not have that ability",
+                    plan.name, policy.name
+                );
                 let help = format!("add `{ability}` to its abilities, or give it another policy");
                 self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).help(help));
             }
@@ -247,7 +265,10 @@ impl Compiler<'_> {
         for ability in plan.abilities.iter().filter_map(|id| self.program.abilities.get(id.index())) {
             for (pool, _) in ability.cost.iter().filter(|(pool, _)| !plan.pools[pool.index()]) {
                 let pool = &self.program.pools[pool.index()].name;
-                let message = format!("`{}` has the ability `{}`, which costs `{pool}`, and lacks that pool", plan.name, ability.name);
+                let message = format!(
+                    "`{}` has the ability `{}`, which costs `{pool}`, and lacks that pool",
+                    plan.name, ability.name
+                );
                 let help = format!("add `{pool}` to its pools");
                 self.out.push(Diagnostic::at(Code::MissingPool, span, message).help(help));
             }

@@ -5,11 +5,11 @@
 //! tree's result to the last bit. Formulas that are a single value or one operation on two values
 //! are recognised whole and need no instructions at all.
 
+use super::Program;
 use super::ids::{FormulaId, PoolId, SiteId};
 use super::layout::{Layout, pool_slot};
 use super::ops::{BinaryOp, UnaryOp};
 use super::tree::{PoolPart, Read, Role, Tree, TreeKind};
-use super::Program;
 
 /// Where an operand is kept.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -108,7 +108,9 @@ impl QuickAmount {
         let Some(formula) = formula else { return Self::Same };
         match shapes[formula.index()] {
             Shape::Two(BinaryOp::Multiply, AMOUNT, a) if a.region != LOCALS => Self::Scale(a),
-            Shape::Three(BinaryOp::Multiply, BinaryOp::Divide, [AMOUNT, a, b]) if a.region != LOCALS && b.region != LOCALS => {
+            Shape::Three(BinaryOp::Multiply, BinaryOp::Divide, [AMOUNT, a, b])
+                if a.region != LOCALS && b.region != LOCALS =>
+            {
                 Self::ScaleOver(a, b)
             }
             _ => Self::Ask,
@@ -161,8 +163,12 @@ impl<'a> Emitter<'a> {
                     return Some(Shape::Two(*op, a, c));
                 }
                 match &a.kind {
-                    TreeKind::Binary(first, a, b) => Some(Shape::Three(*first, *op, [self.operand(a)?, self.operand(b)?, c])),
-                    TreeKind::Read(Read::Pool(role, pool, PoolPart::Share)) => Some(Shape::Share(*op, self.pool(*role, *pool), c)),
+                    TreeKind::Binary(first, a, b) => {
+                        Some(Shape::Three(*first, *op, [self.operand(a)?, self.operand(b)?, c]))
+                    }
+                    TreeKind::Read(Read::Pool(role, pool, PoolPart::Share)) => {
+                        Some(Shape::Share(*op, self.pool(*role, *pool), c))
+                    }
                     _ => None,
                 }
             }

@@ -83,7 +83,9 @@ impl Compiler<'_> {
 
     fn member(&mut self, member: &MemberRule) -> Vec<CharacterId> {
         let word = &member.character;
-        let Some(id) = look_up(&self.names.characters, &word.text, word.span, "character", self.out) else { return Vec::new() };
+        let Some(id) = look_up(&self.names.characters, &word.text, word.span, "character", self.out) else {
+            return Vec::new();
+        };
         if self.program.characters.get(id.index()).is_some_and(|plan| plan.template) {
             let message = format!("`{}` is a template: it is there to be extended, and cannot fight", word.text);
             self.out.push(Diagnostic::at(Code::TemplateUsed, word.span, message));
@@ -119,7 +121,8 @@ impl Setup {
             linked_hits: LinkedHits::default(),
             combatants,
         };
-        setup.watched = setup.linked.iter().fold(0, |bits, one| bits | one.watch.own | one.watch.others | one.watch.costs);
+        setup.watched =
+            setup.linked.iter().fold(0, |bits, one| bits | one.watch.own | one.watch.others | one.watch.costs);
         setup.memory = setup.first_memory();
         let mut memory = setup.memory.clone();
         for (who, combatant) in setup.ids().zip(&setup.combatants) {

@@ -88,7 +88,9 @@ impl Memory {
     #[inline]
     pub(crate) fn pool_amount(&self, first: usize, now: f64) -> f64 {
         // One look at the bounds for all five; the order is that of `pool_slot`.
-        let Some([amount, cap, rate, since, every]) = self.numbers[first..].first_chunk::<{ pool_slot::WIDTH as usize }>() else {
+        let Some([amount, cap, rate, since, every]) =
+            self.numbers[first..].first_chunk::<{ pool_slot::WIDTH as usize }>()
+        else {
             return f64::NAN;
         };
         if *rate == 0.0 { *amount } else { flowed(*amount, *rate, *since, *every, now, *cap) }
@@ -210,7 +212,13 @@ impl Program {
     /// after all, since the fast one checks more coarsely.
     #[cold]
     #[inline(never)]
-    fn look_closer(&self, formula: FormulaId, memory: &Memory, frame: &Frame, draws: &Draws) -> Result<f64, Box<Fault>> {
+    fn look_closer(
+        &self,
+        formula: FormulaId,
+        memory: &Memory,
+        frame: &Frame,
+        draws: &Draws,
+    ) -> Result<f64, Box<Fault>> {
         match self.formula(formula).tree.read(self, memory, frame, draws.all()) {
             Ok(reading) => Ok(reading.value),
             Err(stumble) => Err(Box::new(Fault::new(self, formula, stumble))),
@@ -249,9 +257,7 @@ impl Program {
             Shape::Value(a) => at(a),
             Shape::Two(op, a, b) => guarded(op, at(a), at(b)),
             Shape::Three(first, second, [a, b, c]) => guarded(second, guarded(first, at(a), at(b)), at(c)),
-            Shape::Share(op, pool, limit) => {
-                guarded(op, memory.pool_share(frame.index(pool), frame.now), at(limit))
-            }
+            Shape::Share(op, pool, limit) => guarded(op, memory.pool_share(frame.index(pool), frame.now), at(limit)),
             Shape::Roll(site, None, p) => self.roll(site, at(p), frame, chance, draws),
             Shape::Roll(site, Some((op, b)), a) => self.roll(site, guarded(op, at(a), at(b)), frame, chance, draws),
             Shape::Code { start, end } => self.run(start, end, memory, frame, chance, draws),
@@ -317,7 +323,15 @@ impl Program {
     }
 
     /// Pools in flow, curves, chance: too large to sit in the loop that adds and multiplies.
-    fn rare<C: Chance>(&self, op: &Op, acc: f64, memory: &Memory, frame: &Frame, chance: &mut C, draws: &mut Draws) -> f64 {
+    fn rare<C: Chance>(
+        &self,
+        op: &Op,
+        acc: f64,
+        memory: &Memory,
+        frame: &Frame,
+        chance: &mut C,
+        draws: &mut Draws,
+    ) -> f64 {
         let operand = || memory.at(frame.index(op.operand));
         let value = match op.code {
             OpCode::PoolAmount => return memory.pool_amount(frame.index(op.operand), frame.now),
@@ -333,8 +347,7 @@ impl Program {
             OpCode::Roll => truth(chance.chance(frame.stream(SiteId(op.aux)), acc)),
             OpCode::Between => {
                 let low = operand();
-                // Not `low > acc`: a NaN must be stopped here too.
-                if !(low <= acc) {
+                if !low.is_finite() || low > acc {
                     return f64::NAN;
                 }
                 lerp(low, acc, chance.uniform(frame.stream(SiteId(op.aux))))

@@ -55,7 +55,8 @@ impl Fault {
 
     pub(crate) fn negative(program: &Program, formula: FormulaId, value: f64, leaves: &[LeafValue]) -> Self {
         let compiled = program.formula(formula);
-        let mut values: Vec<_> = leaves.iter().map(|leaf| (compiled.text_of(&leaf.range).to_owned(), leaf.value)).collect();
+        let mut values: Vec<_> =
+            leaves.iter().map(|leaf| (compiled.text_of(&leaf.range).to_owned(), leaf.value)).collect();
         values.push(("the whole".to_owned(), value));
         Self { formula, reason: FaultReason::Negative, span: compiled.source.span, values }
     }

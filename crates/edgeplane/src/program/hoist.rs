@@ -113,9 +113,10 @@ fn add(found: &mut Option<Reads>, role: Role, typed: bool) -> bool {
 
 fn as_own(tree: &Tree) -> Tree {
     let mut own = tree.clone();
-    own.each_mut(&mut |part| match &mut part.kind {
-        TreeKind::Read(Read::Attribute(role, _) | Read::Typed(role, _)) => *role = Role::Caster,
-        _ => {}
+    own.each_mut(&mut |part| {
+        if let TreeKind::Read(Read::Attribute(role, _) | Read::Typed(role, _)) = &mut part.kind {
+            *role = Role::Caster;
+        }
     });
     own
 }

@@ -89,7 +89,13 @@ impl Program {
         linked
     }
 
-    fn link_hit(&self, outcome: &OutcomePlan, caster: CombatantId, target: CombatantId, memory: &mut Memory) -> Option<LinkedHit> {
+    fn link_hit(
+        &self,
+        outcome: &OutcomePlan,
+        caster: CombatantId,
+        target: CombatantId,
+        memory: &mut Memory,
+    ) -> Option<LinkedHit> {
         let (OutcomePlan::Hit(effect) | OutcomePlan::Heal(effect)) = outcome else { return None };
         if !effect.quick {
             return None;
@@ -99,7 +105,11 @@ impl Program {
             Some((spread, site)) => Some((self.fixed(spread, memory, &frame)?, frame.stream(site).0)),
             None => None,
         };
-        Some(LinkedHit { amount: self.fixed(effect.amount, memory, &frame)?, spread, ops: ops(effect, memory, &frame)? })
+        Some(LinkedHit {
+            amount: self.fixed(effect.amount, memory, &frame)?,
+            spread,
+            ops: ops(effect, memory, &frame)?,
+        })
     }
 
     /// The value of a formula that reads nothing but attributes.

@@ -29,8 +29,8 @@ mod tree;
 mod worked;
 
 pub use abilities::{AbilityPlan, OutcomePlan, PickPlan, PoolEffect, PoolEffectKind, StepCode, StepsEffect};
-pub use blocks::BaseChange;
 pub use attributes::{AttributeInfo, AttributePlan};
+pub use blocks::BaseChange;
 pub use characters::{CharacterPlan, PolicyPlan, UsePlan, Watch};
 pub use code::{Operand, Shape};
 pub use encounters::{CombatantPlan, EncounterPlan, Setup};
@@ -38,15 +38,15 @@ pub(crate) use eval::guarded;
 pub use eval::{Chance, Draws, Frame, Memory, StreamId};
 pub use fault::{Fault, FaultReason};
 pub use ids::*;
+pub use layout::{Layout, pool_slot};
 pub(crate) use linked::{Aim, InHand, Known, LinkedLine, QuickCondition};
 pub(crate) use linked_hits::{HitOp, LinkedHit, LinkedHits};
-pub use layout::{Layout, pool_slot};
 pub use names::Names;
 pub use resolve::CompiledFormula;
 pub use steps::{DamageTypeInfo, FlowPlan, PoolPlan, StartPlan, StepPlan};
 pub use time::Time;
-pub use worked::plain;
 pub use tree::{LeafValue, Reading, Tree, TreeKind};
+pub use worked::plain;
 
 pub use crate::rules::Rounding;
 
@@ -186,9 +186,8 @@ impl Program {
         let attribute = self.attributes.iter().find(|attribute| attribute.name == name)?;
         match damage_type {
             None if !attribute.per_type => Some(attribute.slot),
-            Some(of) if attribute.per_type => {
-                position(self.damage_types.iter().map(|kind| kind.name.as_str()), of).map(|kind| attribute.slot.plus(kind))
-            }
+            Some(of) if attribute.per_type => position(self.damage_types.iter().map(|kind| kind.name.as_str()), of)
+                .map(|kind| attribute.slot.plus(kind)),
             _ => None,
         }
     }

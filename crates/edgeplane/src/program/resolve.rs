@@ -95,8 +95,16 @@ impl Compiler<'_> {
 
     fn compile(&mut self, formula: &Formula, scope: Scope, wanted: Kind) -> Option<FormulaId> {
         let first_local = Layout::MARKS + self.names.marks.len() as u16;
-        let mut resolver =
-            Resolver { compiler: self, formula, scope, called: Vec::new(), arguments: Vec::new(), next_local: first_local, quiet: false, put_in: 0 };
+        let mut resolver = Resolver {
+            compiler: self,
+            formula,
+            scope,
+            called: Vec::new(),
+            arguments: Vec::new(),
+            next_local: first_local,
+            quiet: false,
+            put_in: 0,
+        };
         let tree = resolver.of_kind(&formula.expr, wanted)?;
         let next_local = resolver.next_local;
         // Attributes are hoisted by nature; the rest of the formulas reads them.
@@ -207,7 +215,9 @@ impl Resolver<'_, '_> {
                 None
             }
             ExprKind::Number { value, .. } => Some((self.node(TreeKind::Constant(*value), range), Kind::Number)),
-            ExprKind::Truth(value) => Some((self.node(TreeKind::Constant(super::ops::truth(*value)), range), Kind::Truth)),
+            ExprKind::Truth(value) => {
+                Some((self.node(TreeKind::Constant(super::ops::truth(*value)), range), Kind::Truth))
+            }
             ExprKind::Name(parts) => self.name(parts, range),
             ExprKind::Call(name, arguments) => self.call(name, arguments, range),
             ExprKind::Unary(Unary::Negate, a) => {
@@ -294,7 +304,8 @@ impl Resolver<'_, '_> {
             Builtin::Count => return self.count(&arguments[0], range),
             _ => {}
         }
-        let numbers: Vec<Option<Tree>> = arguments.iter().map(|argument| self.of_kind(argument, Kind::Number)).collect();
+        let numbers: Vec<Option<Tree>> =
+            arguments.iter().map(|argument| self.of_kind(argument, Kind::Number)).collect();
         let numbers: Vec<Tree> = numbers.into_iter().collect::<Option<_>>()?;
         let site = match builtin {
             Builtin::Roll | Builtin::Between | Builtin::Dice => Some(self.chance_site(range)?),
@@ -319,9 +330,19 @@ impl Resolver<'_, '_> {
         Some(self.compiler.site(&path))
     }
 
-    fn numeric(&mut self, builtin: Builtin, numbers: Vec<Tree>, site: Option<SiteId>, range: &Range<u32>) -> Option<Tree> {
+    fn numeric(
+        &mut self,
+        builtin: Builtin,
+        numbers: Vec<Tree>,
+        site: Option<SiteId>,
+        range: &Range<u32>,
+    ) -> Option<Tree> {
         let mut numbers = numbers.into_iter().map(Box::new);
-        let mut next = || numbers.next().unwrap_or_else(|| Box::new(Tree { kind: TreeKind::Constant(0.0), range: 0..0, called: true }));
+        let mut next = || {
+            numbers
+                .next()
+                .unwrap_or_else(|| Box::new(Tree { kind: TreeKind::Constant(0.0), range: 0..0, called: true }))
+        };
         let unary = |op| move |a| TreeKind::Unary(op, a);
         let kind = match (builtin, site) {
             (Builtin::Abs, _) => unary(UnaryOp::Abs)(next()),
@@ -340,7 +361,13 @@ impl Resolver<'_, '_> {
                 let raised = self.folded(TreeKind::Binary(BinaryOp::Max, x, low), range)?;
                 TreeKind::Binary(BinaryOp::Min, Box::new(raised), high)
             }
-            _ => return self.extreme(if builtin == Builtin::Min { BinaryOp::Min } else { BinaryOp::Max }, numbers.map(|n| *n).collect(), range),
+            _ => {
+                return self.extreme(
+                    if builtin == Builtin::Min { BinaryOp::Min } else { BinaryOp::Max },
+                    numbers.map(|n| *n).collect(),
+                    range,
+                );
+            }
         };
         self.folded(kind, range)
     }
@@ -381,7 +408,8 @@ impl Resolver<'_, '_> {
             "enemies" => standing(Layout::ENEMIES),
             "allies" => standing(Layout::ALLIES),
             "everyone" => {
-                let (enemies, allies) = (self.node(standing(Layout::ENEMIES), range), self.node(standing(Layout::ALLIES), range));
+                let (enemies, allies) =
+                    (self.node(standing(Layout::ENEMIES), range), self.node(standing(Layout::ALLIES), range));
                 TreeKind::Binary(BinaryOp::Add, Box::new(enemies), Box::new(allies))
             }
             _ => {
@@ -406,7 +434,10 @@ impl Resolver<'_, '_> {
         }
         self.put_in += 1;
         if self.put_in == MAX_CALLS || (self.called.len() == MAX_CALL_DEPTH && self.put_in < MAX_CALLS) {
-            let message = format!("more than {MAX_CALLS} calls, or {MAX_CALL_DEPTH} inside each other, hang on `{}`", self.formula.path);
+            let message = format!(
+                "more than {MAX_CALLS} calls, or {MAX_CALL_DEPTH} inside each other, hang on `{}`",
+                self.formula.path
+            );
             self.compiler.out.push(Diagnostic::at(Code::FormulaLimit, self.formula.span, message));
             self.put_in = MAX_CALLS;
         }
@@ -418,7 +449,14 @@ impl Resolver<'_, '_> {
 
     /// Puts a function's body in, its arguments bound to locals. Arguments that are a plain value
     /// are put in as they are, which changes no result and lets more be folded and hoisted.
-    fn put_in(&mut self, index: usize, body: &Formula, words: &[&str], bound: Vec<Tree>, range: &Range<u32>) -> Option<Typed> {
+    fn put_in(
+        &mut self,
+        index: usize,
+        body: &Formula,
+        words: &[&str],
+        bound: Vec<Tree>,
+        range: &Range<u32>,
+    ) -> Option<Typed> {
         let mut lets = Vec::new();
         let mut arguments = Vec::new();
         for (word, tree) in words.iter().zip(bound) {
@@ -456,4 +494,3 @@ fn constant(tree: &Tree) -> Option<f64> {
         _ => None,
     }
 }
-

@@ -20,7 +20,9 @@ impl Resolver<'_, '_> {
         }
         match words.as_slice() {
             ["amount"] if self.scope.amount => number(self.node(TreeKind::Read(Read::Local(Layout::AMOUNT)), range)),
-            ["hit", "initial"] if self.scope.amount => number(self.node(TreeKind::Read(Read::Local(Layout::INITIAL)), range)),
+            ["hit", "initial"] if self.scope.amount => {
+                number(self.node(TreeKind::Read(Read::Local(Layout::INITIAL)), range))
+            }
             ["hit", mark] if self.scope.amount => self.mark(mark, &parts[1].range, range),
             ["now"] if self.scope.fight => number(self.node(TreeKind::Read(Read::Now), range)),
             ["level"] => number(self.node(TreeKind::Read(Read::Attribute(Role::Caster, Layout::LEVEL)), range)),
@@ -66,7 +68,12 @@ impl Resolver<'_, '_> {
             [name] | [name, _] if names.pools.contains_key(*name) => self.pool(role, &parts[skip..], range),
             [] => {
                 let message = format!("`{}` is somebody, not a number", parts[0].text);
-                self.report(Code::UnknownName, range, message, Some(format!("name an attribute or a pool: `{}.x`", parts[0].text)));
+                self.report(
+                    Code::UnknownName,
+                    range,
+                    message,
+                    Some(format!("name an attribute or a pool: `{}.x`", parts[0].text)),
+                );
                 None
             }
             [name, ..] => {
@@ -94,7 +101,10 @@ impl Resolver<'_, '_> {
             (false, None) => Some(Read::Attribute(role, attribute.slot)),
             (true, None) if self.scope.typed => Some(Read::Typed(role, attribute.slot)),
             (true, None) => {
-                let message = format!("`{}` has a value for each damage type, and none is at hand {}", parts[0].text, self.scope.place);
+                let message = format!(
+                    "`{}` has a value for each damage type, and none is at hand {}",
+                    parts[0].text, self.scope.place
+                );
                 let first = self.compiler.names.damage_types.keys().next().cloned().unwrap_or_default();
                 self.report(Code::NotHere, range, message, Some(format!("name one: `{}.{first}`", parts[0].text)));
                 None
@@ -142,20 +152,37 @@ impl Resolver<'_, '_> {
     fn no_such_name(&mut self, words: &[&str], parts: &[Ident], range: &Range<u32>) {
         let first = words[0];
         let names = self.compiler.names;
-        let (place, arguments): (_, Vec<String>) = (self.scope.place, self.arguments.iter().map(|(name, _)| name.clone()).collect());
+        let (place, arguments): (_, Vec<String>) =
+            (self.scope.place, self.arguments.iter().map(|(name, _)| name.clone()).collect());
         if names.attributes.contains_key(first) || names.pools.contains_key(first) {
             let spellings = self.scope.spellings(&words.join("."));
-            let help = if spellings.is_empty() { "hand it over as an argument".to_owned() } else { format!("write {spellings}") };
-            self.report(Code::NotHere, range, format!("whose `{first}`? A bare name means nothing {place}"), Some(help));
+            let help = if spellings.is_empty() {
+                "hand it over as an argument".to_owned()
+            } else {
+                format!("write {spellings}")
+            };
+            self.report(
+                Code::NotHere,
+                range,
+                format!("whose `{first}`? A bare name means nothing {place}"),
+                Some(help),
+            );
         } else if crate::rules::RESERVED.contains(&first) && first != "distance" {
             let spellings = self.scope.spellings(words.get(1).unwrap_or(&"x"));
             let help = (!spellings.is_empty() && first != "now").then(|| format!("here one can write {spellings}"));
             self.report(Code::NotHere, range, format!("`{first}` means nothing {place}"), help);
         } else {
-            let own = names.attributes.keys().cloned().filter(|_| self.scope.own);
-            let special = [("now", self.scope.fight), ("amount", self.scope.amount), ("self", self.scope.owner), ("caster", self.scope.caster), ("target", self.scope.target)];
+            let own = names.attributes.keys().filter(|_| self.scope.own).cloned();
+            let special = [
+                ("now", self.scope.fight),
+                ("amount", self.scope.amount),
+                ("self", self.scope.owner),
+                ("caster", self.scope.caster),
+                ("target", self.scope.target),
+            ];
             let special = special.iter().filter(|(_, there)| *there).map(|(word, _)| (*word).to_owned());
-            let known: Vec<String> = arguments.into_iter().chain(own).chain(special).chain(["level".to_owned()]).collect();
+            let known: Vec<String> =
+                arguments.into_iter().chain(own).chain(special).chain(["level".to_owned()]).collect();
             self.unknown(format!("nothing is called `{first}` {place}"), first, &parts[0].range, &known);
         }
     }

@@ -101,7 +101,9 @@ impl Compiler<'_> {
         let start = match &rule.start {
             StartRule::Full => StartPlan::Full,
             StartRule::Empty => StartPlan::Empty,
-            StartRule::Amount(formula) => self.number(formula, Scope::ATTRIBUTE).map_or(StartPlan::Full, StartPlan::Amount),
+            StartRule::Amount(formula) => {
+                self.number(formula, Scope::ATTRIBUTE).map_or(StartPlan::Full, StartPlan::Amount)
+            }
         };
         PoolPlan {
             name: name.to_owned(),
@@ -159,7 +161,9 @@ impl Compiler<'_> {
             self.out.push(Diagnostic::at(Code::NotHere, span, "a heal has no damage type"));
         }
         let types = rule.types.as_ref().map(|words| {
-            let look = |word: &Word| look_up(&self.names.damage_types, &word.text, word.span, "damage type", self.out).map(|id| id.0);
+            let look = |word: &Word| {
+                look_up(&self.names.damage_types, &word.text, word.span, "damage type", self.out).map(|id| id.0)
+            };
             words.iter().filter_map(look).collect()
         });
         StepPlan {
@@ -168,8 +172,15 @@ impl Compiler<'_> {
             when: rule.when.as_ref().and_then(|when| self.truth(when, scope)),
             amount: rule.amount.as_ref().and_then(|amount| self.number(amount, scope)),
             stop: rule.stop.as_ref().map(|stop| stop.text.clone()),
-            soak: rule.soak.as_ref().and_then(|pool| look_up(&self.names.pools, &pool.text, pool.span, "pool", self.out)),
-            mark: rule.mark.as_ref().and_then(|mark| self.names.marks.iter().position(|known| *known == mark.text)).map(|i| i as u16),
+            soak: rule
+                .soak
+                .as_ref()
+                .and_then(|pool| look_up(&self.names.pools, &pool.text, pool.span, "pool", self.out)),
+            mark: rule
+                .mark
+                .as_ref()
+                .and_then(|mark| self.names.marks.iter().position(|known| *known == mark.text))
+                .map(|i| i as u16),
             types,
             tags: rule.tags.as_ref().map(|tags| tags.iter().map(|tag| tag.text.clone()).collect()),
         }

@@ -6,12 +6,12 @@
 
 use std::ops::Range;
 
+use super::Program;
 use super::eval::{Frame, Memory};
 use super::fault::FaultReason;
 use super::ids::{CurveId, PoolId, SiteId, Slot};
 use super::layout::pool_slot;
 use super::ops::{BinaryOp, UnaryOp, lerp, truth};
-use super::Program;
 
 /// Whose block a number is read from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

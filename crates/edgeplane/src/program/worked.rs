@@ -66,7 +66,13 @@ impl CompiledFormula {
 
 impl Program {
     /// Reads a formula of somebody's own attributes, step by step.
-    pub(crate) fn own_reading(&self, formula: FormulaId, memory: &Memory, of: CombatantId, damage_type: u16) -> Option<Reading> {
+    pub(crate) fn own_reading(
+        &self,
+        formula: FormulaId,
+        memory: &Memory,
+        of: CombatantId,
+        damage_type: u16,
+    ) -> Option<Reading> {
         let frame = Frame::new(self, of, of, damage_type, 0.0);
         self.formula(formula).tree.read(self, memory, &frame, &[]).ok()
     }

@@ -94,7 +94,10 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AbilityRul
         recovery: fields.formula("recovery", out),
         unlock: fields.formula("unlock", out),
         targets: targets(&fields, out),
-        does: fields.get("does").map(|node| outcomes::read_list(node, &fields.path_of("does"), out)).unwrap_or_default(),
+        does: fields
+            .get("does")
+            .map(|node| outcomes::read_list(node, &fields.path_of("does"), out))
+            .unwrap_or_default(),
     }
 }
 

@@ -52,7 +52,13 @@ fn attributes(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<(Word, Formula)
 }
 
 /// `"resist.silt" = 0.2` and `resist.silt = 0.2` and `resist = { silt = 0.2 }` are the same.
-fn flatten(table: &crate::text::Table, prefix: &str, path: &str, bases: &mut Vec<(Word, Formula)>, out: &mut Diagnostics) {
+fn flatten(
+    table: &crate::text::Table,
+    prefix: &str,
+    path: &str,
+    bases: &mut Vec<(Word, Formula)>,
+    out: &mut Diagnostics,
+) {
     for entry in &table.entries {
         let name = format!("{prefix}{}", entry.key);
         match &entry.node.value {

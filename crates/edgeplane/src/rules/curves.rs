@@ -77,7 +77,11 @@ pub(super) fn read_function(node: &Node, path: &str, out: &mut Diagnostics) -> F
         check_name(&arg.text, arg.span, out);
         if let Some(first) = args[..index].iter().find(|first| first.text == arg.text) {
             let message = format!("`{path}` has two arguments `{}`", arg.text);
-            out.push(Diagnostic::at(Code::DuplicateName, arg.span, message).saying("again here").label(first.span, "first here"));
+            out.push(
+                Diagnostic::at(Code::DuplicateName, arg.span, message)
+                    .saying("again here")
+                    .label(first.span, "first here"),
+            );
         }
     }
     FunctionRule { args, is: fields.formula("is", out), about: fields.about(out) }

@@ -23,8 +23,8 @@ pub use encounters::{EncounterRule, MemberRule, SideMembers};
 pub use outcomes::{OutcomeKind, OutcomeRule, Receiver};
 pub use policies::{PolicyRule, UseRule};
 pub use pools::{CapChange, FlowRule, PoolRule, StartRule};
-pub use reader::{Formula, Named, Word};
 pub(crate) use reader::RESERVED;
+pub use reader::{Formula, Named, Word};
 pub use steps::{DamageTypeRule, StepRule};
 
 use crate::text::{Code, Diagnostic, Diagnostics, Document, Node};
@@ -98,8 +98,18 @@ pub struct Ruleset {
 }
 
 const SECTIONS: &[&str] = &[
-    "ruleset", "attributes", "pools", "damage_types", "hit_steps", "heal_steps", "curve", "formula", "ability", "policy",
-    "character", "encounter",
+    "ruleset",
+    "attributes",
+    "pools",
+    "damage_types",
+    "hit_steps",
+    "heal_steps",
+    "curve",
+    "formula",
+    "ability",
+    "policy",
+    "character",
+    "encounter",
 ];
 
 impl Ruleset {
@@ -117,7 +127,8 @@ impl Ruleset {
         }
         ruleset.attributes = read_all(section(root, "attributes", out), "attributes", out, attributes::read);
         ruleset.pools = read_all(section(root, "pools", out), "pools", out, pools::read);
-        ruleset.damage_types = read_all(section(root, "damage_types", out), "damage_types", out, steps::read_damage_type);
+        ruleset.damage_types =
+            read_all(section(root, "damage_types", out), "damage_types", out, steps::read_damage_type);
         ruleset.hit_steps = steps::read_list(root.get("hit_steps"), "hit_steps", out);
         ruleset.heal_steps = steps::read_list(root.get("heal_steps"), "heal_steps", out);
         ruleset.curves = read_all(section(root, "curve", out), "curve", out, curves::read_curve);

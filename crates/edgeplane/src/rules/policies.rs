@@ -27,7 +27,9 @@ pub struct UseRule {
 const LEAST_REACTION: f64 = 0.01;
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule {
-    let Some(fields) = Fields::open(node, path, &["about", "reaction", "use"], out) else { return PolicyRule::default() };
+    let Some(fields) = Fields::open(node, path, &["about", "reaction", "use"], out) else {
+        return PolicyRule::default();
+    };
     let mut rule = PolicyRule {
         about: fields.about(out),
         reaction: fields.number("reaction", LEAST_REACTION..=3_600.0, out),

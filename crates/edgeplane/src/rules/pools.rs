@@ -107,7 +107,9 @@ fn flow(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<FlowRul
             }
             Some(FlowRule { amount: inner.formula("amount", out)?, every: Some(inner.formula("every", out)?) })
         }
-        Value::Number(_) | Value::Text(..) => Some(FlowRule { amount: formula(node, fields.path_of(key), out)?, every: None }),
+        Value::Number(_) | Value::Text(..) => {
+            Some(FlowRule { amount: formula(node, fields.path_of(key), out)?, every: None })
+        }
         _ => {
             out.push(wrong_type(node, "an amount per second, or { amount, every }", &fields.path_of(key)));
             None

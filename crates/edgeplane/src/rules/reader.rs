@@ -78,7 +78,9 @@ impl<'a> Fields<'a> {
         for entry in &table.entries {
             if !keys.contains(&entry.key.as_str()) {
                 let message = format!("`{}` has no key `{}`", path, entry.key);
-                out.push(Diagnostic::at(Code::UnknownKey, entry.key_span, message).nearest(&entry.key, keys.iter().copied()));
+                out.push(
+                    Diagnostic::at(Code::UnknownKey, entry.key_span, message).nearest(&entry.key, keys.iter().copied()),
+                );
             }
         }
         Some(Self { table, span: node.span, path: path.to_owned() })
@@ -132,7 +134,12 @@ impl<'a> Fields<'a> {
         match node.value {
             Value::Number(number) if range.contains(&number) => Some(number),
             Value::Number(number) => {
-                let message = format!("`{}` is {number}; it must be from {} to {}", self.path_of(key), range.start(), range.end());
+                let message = format!(
+                    "`{}` is {number}; it must be from {} to {}",
+                    self.path_of(key),
+                    range.start(),
+                    range.end()
+                );
                 out.push(Diagnostic::at(Code::BadValue, node.span, message));
                 None
             }

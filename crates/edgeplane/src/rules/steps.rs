@@ -57,7 +57,11 @@ pub(super) fn read_list(node: Option<&Node>, section: &str, out: &mut Diagnostic
         check_name(&name.text, name.span, out);
         if let Some(first) = steps.iter().find(|step| step.name == name.text) {
             let message = format!("two {section} are called `{}`", name.text);
-            out.push(Diagnostic::at(Code::DuplicateName, name.span, message).saying("again here").label(first.span, "first here"));
+            out.push(
+                Diagnostic::at(Code::DuplicateName, name.span, message)
+                    .saying("again here")
+                    .label(first.span, "first here"),
+            );
             continue;
         }
         let path = format!("{section}.{}", name.text);
@@ -74,7 +78,9 @@ fn read_step(fields: &Fields<'_>, out: &mut Diagnostics) -> StepRule {
     }
     if ["amount", "stop", "soak", "mark"].iter().all(|key| fields.get(key).is_none()) {
         let message = format!("`{}` does nothing", fields.path);
-        out.push(Diagnostic::at(Code::KeyConflict, fields.span, message).help("it needs `amount`, `stop`, `soak` or `mark`"));
+        out.push(
+            Diagnostic::at(Code::KeyConflict, fields.span, message).help("it needs `amount`, `stop`, `soak` or `mark`"),
+        );
     }
     StepRule {
         when: fields.formula("when", out),

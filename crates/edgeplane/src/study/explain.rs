@@ -9,7 +9,8 @@ use super::statistics::{Estimate, mean_estimate};
 use crate::error::Error;
 use crate::fight::{Branching, Event, Fight, Likely, Observer, Provider, Sampler, StepResult, seed_of_trial};
 use crate::program::{
-    AbilityId, CharacterId, CombatantId, FlowPlan, FormulaId, PickPlan, PoolId, Program, Reading, Setup, StartPlan, Time,
+    AbilityId, CharacterId, CombatantId, FlowPlan, FormulaId, PickPlan, PoolId, Program, Reading, Setup, StartPlan,
+    Time,
 };
 use crate::rules::SideRule;
 
@@ -98,11 +99,17 @@ pub fn explain_character(program: &Arc<Program>, id: CharacterId) -> CharacterSh
     let mut attributes = Vec::new();
     for info in program.attributes() {
         for of in 0..if info.per_type { program.layout.types } else { 1 } {
-            let name = if info.per_type { format!("{}.{}", info.name, program.damage_types()[usize::from(of)].name) } else { info.name.clone() };
+            let name = if info.per_type {
+                format!("{}.{}", info.name, program.damage_types()[usize::from(of)].name)
+            } else {
+                info.name.clone()
+            };
             let Some(plan) = plan.attributes.iter().find(|plan| plan.slot == info.slot.plus(of)) else { continue };
             let mut line = line(&setup, name, plan.base, of, &info.about);
             let value = setup.memory.at(program.place(me, plan.slot));
-            let bound = |of_plan: Option<FormulaId>| of_plan.map_or_else(String::new, |id| program.formula(id).source.text.clone());
+            let bound = |of_plan: Option<FormulaId>| {
+                of_plan.map_or_else(String::new, |id| program.formula(id).source.text.clone())
+            };
             if value > line.value {
                 line.limited = format!("at least {}", bound(plan.min));
             } else if value < line.value {
@@ -113,7 +120,8 @@ pub fn explain_character(program: &Arc<Program>, id: CharacterId) -> CharacterSh
         }
     }
     let pools = (0..program.pools().len()).filter(|pool| plan.pools[*pool]);
-    let condition = |when: Option<FormulaId>| when.map_or_else(String::new, |when| program.formula(when).source.text.clone());
+    let condition =
+        |when: Option<FormulaId>| when.map_or_else(String::new, |when| program.formula(when).source.text.clone());
     let uses = plan.policy.uses.iter();
     CharacterSheet {
         character: plan.name.clone(),
@@ -151,7 +159,10 @@ fn pool_line(setup: &Setup, id: PoolId) -> PoolLine {
     let number = |formula| program.own_value(formula, &setup.memory, me).unwrap_or(0.0);
     let flow = |flow: Option<FlowPlan>, sign: &str| {
         let flow = flow?;
-        let every = flow.every.map_or_else(|| "per second".to_owned(), |every| format!("every {} s", crate::program::plain(number(every))));
+        let every = flow.every.map_or_else(
+            || "per second".to_owned(),
+            |every| format!("every {} s", crate::program::plain(number(every))),
+        );
         Some(format!("{sign}{} {every}", crate::program::plain(number(flow.amount))))
     };
     let flows: Vec<String> = [flow(plan.regen, "+"), flow(plan.decay, "-")].into_iter().flatten().collect();
@@ -161,18 +172,31 @@ fn pool_line(setup: &Setup, id: PoolId) -> PoolLine {
         StartPlan::Empty => 0.0,
         StartPlan::Amount(_) => setup.memory.pool_amount(program.place(me, program.layout.pool(id)), 0.0),
     };
-    let missing = Line { name: plan.name.clone(), value: 0.0, formula: String::new(), worked: String::new(), limited: String::new(), about: String::new() };
+    let missing = Line {
+        name: plan.name.clone(),
+        value: 0.0,
+        formula: String::new(),
+        worked: String::new(),
+        limited: String::new(),
+        about: String::new(),
+    };
     PoolLine { cap: cap.unwrap_or(missing), start, flow: flows.join(", "), defeat: plan.defeat }
 }
 
 fn ability_line(setup: &Setup, who: CombatantId, id: AbilityId) -> AbilityLine {
     let program = setup.program();
     let plan = program.ability(id);
-    let number = |formula: Option<FormulaId>| formula.and_then(|formula| program.own_value(formula, &setup.memory, who)).unwrap_or(0.0);
+    let number = |formula: Option<FormulaId>| {
+        formula.and_then(|formula| program.own_value(formula, &setup.memory, who)).unwrap_or(0.0)
+    };
     AbilityLine {
         name: plan.name.clone(),
         about: plan.about.clone(),
-        cost: plan.cost.iter().map(|(pool, cost)| (program.pools()[pool.index()].name.clone(), number(Some(*cost)))).collect(),
+        cost: plan
+            .cost
+            .iter()
+            .map(|(pool, cost)| (program.pools()[pool.index()].name.clone(), number(Some(*cost))))
+            .collect(),
         cast: number(plan.cast),
         recovery: number(plan.recovery),
         cooldown: number(plan.cooldown),
@@ -294,7 +318,12 @@ pub struct AbilityExplanation {
 ///
 /// # Errors
 /// [`Error::Fight`] when a formula has no value.
-pub fn explain_ability(program: &Arc<Program>, ability: AbilityId, from: CharacterId, on: CharacterId) -> Result<AbilityExplanation, Error> {
+pub fn explain_ability(
+    program: &Arc<Program>,
+    ability: AbilityId,
+    from: CharacterId,
+    on: CharacterId,
+) -> Result<AbilityExplanation, Error> {
     let sides = match program.ability(ability).side {
         SideRule::Allies => vec![("one".to_owned(), vec![from, on])],
         SideRule::Caster => vec![("one".to_owned(), vec![from])],
@@ -311,10 +340,21 @@ pub fn explain_ability(program: &Arc<Program>, ability: AbilityId, from: Charact
     }
     let name = |id: CharacterId| program.characters()[id.index()].name.clone();
     let on = if target == CombatantId(0) { from } else { on };
-    Ok(AbilityExplanation { ability: ability_line(&setup, CombatantId(0), ability), from: name(from), on: name(on), outcomes, exact })
+    Ok(AbilityExplanation {
+        ability: ability_line(&setup, CombatantId(0), ability),
+        from: name(from),
+        on: name(on),
+        outcomes,
+        exact,
+    })
 }
 
-fn bring_about<C: Provider, O: Observer>(fight: &mut Fight<C>, ability: AbilityId, target: CombatantId, observer: &mut O) -> Result<(), Error> {
+fn bring_about<C: Provider, O: Observer>(
+    fight: &mut Fight<C>,
+    ability: AbilityId,
+    target: CombatantId,
+    observer: &mut O,
+) -> Result<(), Error> {
     let done = fight.bring_about(CombatantId(0), ability, target, observer);
     done.map_err(|error| Error::of_fight(&error, fight.setup()))
 }
@@ -343,7 +383,13 @@ impl Arrived {
     fn of(setup: &Setup, event: Event) -> Option<Self> {
         let program = setup.program();
         let ending = |stopped: Option<String>, marks: u64| {
-            let mut names: Vec<&str> = program.marks().iter().enumerate().filter(|(bit, _)| marks >> bit & 1 == 1).map(|(_, name)| name.as_str()).collect();
+            let mut names: Vec<&str> = program
+                .marks()
+                .iter()
+                .enumerate()
+                .filter(|(bit, _)| marks >> bit & 1 == 1)
+                .map(|(_, name)| name.as_str())
+                .collect();
             names.extend(stopped.as_deref());
             if names.is_empty() { "plain".to_owned() } else { names.join(", ") }
         };
@@ -351,19 +397,55 @@ impl Arrived {
             Event::Hit { pool, initial, amount, dealt, left, stopped, marks, damage_type, .. } => {
                 let stop = stopped.and_then(|step| program.hit_steps()[step.index()].stop.clone());
                 let damage_type = Some(program.damage_types()[damage_type.index()].name.clone());
-                Some(Self { outcome: "damage", pool, initial, amount, left, change: dealt, ending: ending(stop, marks), damage_type })
+                Some(Self {
+                    outcome: "damage",
+                    pool,
+                    initial,
+                    amount,
+                    left,
+                    change: dealt,
+                    ending: ending(stop, marks),
+                    damage_type,
+                })
             }
             Event::Healed { pool, initial, amount, healed, left, stopped, .. } => {
                 let stop = stopped.and_then(|step| program.heal_steps()[step.index()].stop.clone());
-                Some(Self { outcome: "heal", pool, initial, amount, left, change: -healed, ending: ending(stop, 0), damage_type: None })
+                Some(Self {
+                    outcome: "heal",
+                    pool,
+                    initial,
+                    amount,
+                    left,
+                    change: -healed,
+                    ending: ending(stop, 0),
+                    damage_type: None,
+                })
             }
             Event::Restored { pool, gained, over, left, .. } => {
                 let amount = gained + over;
-                Some(Self { outcome: "restore", pool, initial: amount, amount, left, change: -gained, ending: ending(None, 0), damage_type: None })
+                Some(Self {
+                    outcome: "restore",
+                    pool,
+                    initial: amount,
+                    amount,
+                    left,
+                    change: -gained,
+                    ending: ending(None, 0),
+                    damage_type: None,
+                })
             }
             Event::Drained { pool, taken, over, left, .. } => {
                 let amount = taken + over;
-                Some(Self { outcome: "drain", pool, initial: amount, amount, left, change: taken, ending: ending(None, 0), damage_type: None })
+                Some(Self {
+                    outcome: "drain",
+                    pool,
+                    initial: amount,
+                    amount,
+                    left,
+                    change: taken,
+                    ending: ending(None, 0),
+                    damage_type: None,
+                })
             }
             _ => None,
         }
@@ -377,7 +459,13 @@ impl Observer for Walk<'_> {
         let compiled = self.setup.program().formula(formula);
         let key = compiled.source.path.rsplit('.').next().unwrap_or_default().to_owned();
         let truth = compiled.kind == crate::formula::Kind::Truth;
-        self.worked.push(Worked { key, worked: compiled.with_values(reading), value: reading.value, truth, draw: compiled.is_one_draw() });
+        self.worked.push(Worked {
+            key,
+            worked: compiled.with_values(reading),
+            value: reading.value,
+            truth,
+            draw: compiled.is_one_draw(),
+        });
     }
 
     fn event(&mut self, _: Time, event: Event) {
@@ -390,12 +478,28 @@ impl Observer for Walk<'_> {
                 StepResult::Stopped => "stopped",
             };
             // The first formulas of an outcome are its amount and spread, not a step's.
-            let keep = if self.steps.is_empty() { self.worked.iter().take_while(|worked| !matches!(worked.key.as_str(), "when" | "amount")).count() } else { 0 };
+            let keep = if self.steps.is_empty() {
+                self.worked.iter().take_while(|worked| !matches!(worked.key.as_str(), "when" | "amount")).count()
+            } else {
+                0
+            };
             let worked = self.worked.split_off(keep);
             if self.steps.is_empty() {
-                self.steps.push(StepLine { step: String::new(), before, after: before, result: String::new(), worked: std::mem::take(&mut self.worked) });
+                self.steps.push(StepLine {
+                    step: String::new(),
+                    before,
+                    after: before,
+                    result: String::new(),
+                    worked: std::mem::take(&mut self.worked),
+                });
             }
-            self.steps.push(StepLine { step: steps[step.index()].name.clone(), before, after, result: result.to_owned(), worked });
+            self.steps.push(StepLine {
+                step: steps[step.index()].name.clone(),
+                before,
+                after,
+                result: result.to_owned(),
+                worked,
+            });
         }
         let Some(arrived) = Arrived::of(self.setup, event) else { return };
         let mut steps = std::mem::take(&mut self.steps);
@@ -472,7 +576,11 @@ impl Observer for Arrivals<'_> {
 }
 
 /// Walks through every branch, or samples where there are too many.
-fn all_that_can_happen(setup: &Arc<Setup>, ability: AbilityId, target: CombatantId) -> Result<(Vec<Gathered>, bool), Error> {
+fn all_that_can_happen(
+    setup: &Arc<Setup>,
+    ability: AbilityId,
+    target: CombatantId,
+) -> Result<(Vec<Gathered>, bool), Error> {
     let mut gathered = Vec::new();
     let mut fight = Fight::with_chance(Arc::clone(setup), Branching::new(PARTS), 0);
     for _ in 0..MOST_BRANCHES {

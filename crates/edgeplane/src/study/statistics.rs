@@ -79,7 +79,12 @@ pub(crate) fn quantile(counts: &BTreeMap<u64, u64>, trials: u64, at: f64, unit: 
     let n = trials as f64;
     let spread = Z * (n * at * (1.0 - at)).sqrt();
     let value = |rank: f64| nth(counts, rank.clamp(1.0, n.max(1.0)) as u64) as f64 * unit;
-    Quantile { at, value: value((n * at).ceil()), low: value((n * at - spread).floor()), high: value((n * at + spread).ceil() + 1.0) }
+    Quantile {
+        at,
+        value: value((n * at).ceil()),
+        low: value((n * at - spread).floor()),
+        high: value((n * at + spread).ceil() + 1.0),
+    }
 }
 
 /// The value of a rank, from 1.

@@ -176,7 +176,9 @@ fn figures(setup: &Setup, plan: &TrialsPlan, tally: &Tally) -> Trials {
         time_limit: share(tally.time_limit),
         stalemate: share(tally.stalemate),
         duration: mean_estimate(tally.duration.sum, tally.duration.squares, tally.fights),
-        duration_quantiles: quantiles.map(|at| quantile(&tally.durations, tally.fights, at, Tally::GRAIN_SECONDS)).to_vec(),
+        duration_quantiles: quantiles
+            .map(|at| quantile(&tally.durations, tally.fights, at, Tally::GRAIN_SECONDS))
+            .to_vec(),
         combatants: (0..setup.combatants.len()).map(|index| combatant(setup, tally, index)).collect(),
     }
 }
@@ -186,14 +188,18 @@ fn combatant(setup: &Setup, tally: &Tally, index: usize) -> CombatantFigures {
     let abilities = &setup.program().characters()[plan.character.index()].abilities;
     let row = |ability: &AbilityId| index * setup.program().abilities().len() + ability.index();
     let damage: f64 = abilities.iter().map(|ability| tally.rows[row(ability)][Sum::Damage as usize]).sum();
-    let rate = |moments: &[super::tally::Moments]| mean_estimate(moments[index].sum, moments[index].squares, tally.fights);
+    let rate =
+        |moments: &[super::tally::Moments]| mean_estimate(moments[index].sum, moments[index].squares, tally.fights);
     CombatantFigures {
         combatant: plan.label.clone(),
         side: setup.sides[plan.side.index()].clone(),
         fell: wilson(tally.fell[index], tally.fights),
         damage_per_second: rate(&tally.damage_rate),
         healing_per_second: rate(&tally.healing_rate),
-        abilities: abilities.iter().map(|ability| ability_figures(setup, tally, *ability, row(ability), damage)).collect(),
+        abilities: abilities
+            .iter()
+            .map(|ability| ability_figures(setup, tally, *ability, row(ability), damage))
+            .collect(),
     }
 }
 

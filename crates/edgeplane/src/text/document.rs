@@ -2,8 +2,8 @@
 
 use std::ops::Range;
 
-use toml::de::{DeTable, DeValue};
 use toml::Spanned;
+use toml::de::{DeTable, DeValue};
 
 use super::diagnostic::{Code, Diagnostic, Diagnostics};
 use super::literal::TextMap;
@@ -197,7 +197,11 @@ impl Reader<'_> {
     fn node(&self, value: &Spanned<DeValue<'_>>, depth: usize, diagnostics: &mut Diagnostics) -> Node {
         let span = span_of(self.file, value.span());
         if depth > MAX_DEPTH {
-            diagnostics.push(Diagnostic::at(Code::TooMany, span, format!("more than {MAX_DEPTH} tables in each other")));
+            diagnostics.push(Diagnostic::at(
+                Code::TooMany,
+                span,
+                format!("more than {MAX_DEPTH} tables in each other"),
+            ));
             return Node { span, value: Value::Moment };
         }
         let number = |digits: Option<f64>, diagnostics: &mut Diagnostics| match digits {

@@ -109,7 +109,8 @@ fn place(table: &mut Table, keys: &[&str], node: Node) -> Result<(), LeadsNowher
 }
 
 fn looks_like_attributes(table: &Table) -> bool {
-    !table.entries.is_empty() && table.entries.iter().all(|entry| matches!(entry.node.value, Value::Number(_) | Value::Text(..)))
+    !table.entries.is_empty()
+        && table.entries.iter().all(|entry| matches!(entry.node.value, Value::Number(_) | Value::Text(..)))
 }
 
 fn put(table: &mut Table, key: &str, node: Node) {
@@ -123,7 +124,8 @@ fn descend(into: &mut Node, key: &str, rest: &[&str], node: Node) -> Result<(), 
     match &mut into.value {
         Value::Table(table) => place(table, rest, node),
         Value::List(list) => {
-            let names: Vec<String> = (0..list.len()).map(|i| i.to_string()).chain(list.iter().filter_map(name_of)).collect();
+            let names: Vec<String> =
+                (0..list.len()).map(|i| i.to_string()).chain(list.iter().filter_map(name_of)).collect();
             let index = rest[0].parse().ok().filter(|i| *i < list.len());
             let index = index.or_else(|| list.iter().position(|item| name_of(item).as_deref() == Some(rest[0])));
             match (index, rest.len()) {

@@ -1,0 +1,316 @@
+//! The tool, driven as a process: what it prints, where, and with which exit code.
+
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+use std::fs;
+use std::path::Path;
+use std::process::Output;
+
+use assert_cmd::Command;
+use serde_json::Value;
+use tempfile::TempDir;
+
+const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
+
+fn run(arguments: &[&str]) -> Output {
+    Command::cargo_bin("edgeplane").unwrap().args(arguments).output().unwrap()
+}
+
+fn text(bytes: &[u8]) -> String {
+    String::from_utf8(bytes.to_vec()).unwrap()
+}
+
+/// Standard output of a command that must succeed, and say nothing on standard error.
+fn answer(arguments: &[&str]) -> String {
+    let output = run(arguments);
+    assert_eq!(output.status.code(), Some(0), "{arguments:?}: {}", text(&output.stderr));
+    assert_eq!(text(&output.stderr), "", "{arguments:?}");
+    text(&output.stdout)
+}
+
+fn json(arguments: &[&str]) -> Value {
+    serde_json::from_str(&answer(arguments)).unwrap()
+}
+
+/// Standard error of a command that must be refused with exit code 2, and answer nothing.
+fn refusal(arguments: &[&str]) -> String {
+    let output = run(arguments);
+    assert_eq!(output.status.code(), Some(2), "{arguments:?}: {}", text(&output.stdout));
+    assert_eq!(text(&output.stdout), "", "{arguments:?}");
+    text(&output.stderr)
+}
+
+/// The words of the line that begins with `first`, however wide the columns are.
+fn row<'a>(table: &'a str, first: &str) -> Vec<&'a str> {
+    let line = table.lines().find(|line| line.trim_start().starts_with(first));
+    line.unwrap_or_else(|| panic!("no line begins with `{first}`:\n{table}")).split_whitespace().collect()
+}
+
+#[test]
+fn check_tells_that_the_demo_is_sound() {
+    let told = answer(&["check", DEMO]);
+    assert!(told.starts_with("Weir Nine is sound: 5 files, no errors\n"), "{told}");
+    assert!(told.contains("13 attributes, 4 pools"), "{told}");
+    let report = json(&["check", DEMO, "--format", "json"]);
+    assert_eq!((report["sound"].as_bool(), report["files"].as_array().unwrap().len()), (Some(true), 5));
+    assert_eq!(answer(&["check", DEMO, "--format", "csv"]), "file,line,column,code,message,help\n");
+}
+
+#[test]
+fn a_misspelt_name_is_told_with_its_place_and_what_was_meant() {
+    let folder = TempDir::new().unwrap();
+    let file = folder.path().join("rules.toml");
+    fs::write(&file, "[attributes]\nheft = 10\nmax_health = \"60 + 14 * hetf\"\n").unwrap();
+    let file = file.to_str().unwrap();
+    let told = refusal(&["check", file]);
+    assert!(told.contains("error[unknown-name]: no attribute or pool is called `hetf`"), "{told}");
+    assert!(told.contains("rules.toml:3:25") && told.contains("did you mean `heft`?"), "{told}");
+    assert!(!told.contains('\u{1b}'), "colour where nobody sees it: {told}");
+    let output = run(&["check", file, "--format", "json"]);
+    assert_eq!(output.status.code(), Some(2));
+    let report: Value = serde_json::from_slice(&output.stdout).unwrap();
+    let first = &report["diagnostics"][0];
+    assert_eq!((first["code"].as_str(), first["severity"].as_str()), (Some("unknown-name"), Some("error")));
+    assert_eq!((first["places"][0]["line"].as_u64(), first["places"][0]["column"].as_u64()), (Some(3), Some(25)));
+    let output = run(&["check", file, "--format", "csv"]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(
+        text(&output.stdout)
+            .lines()
+            .nth(1)
+            .unwrap()
+            .ends_with(",3,25,unknown-name,no attribute or pool is called `hetf`,did you mean `heft`?")
+    );
+}
+
+#[test]
+fn an_error_of_two_places_shows_both() {
+    let folder = TempDir::new().unwrap();
+    fs::write(folder.path().join("a.toml"), "[attributes]\nheft = 10\n").unwrap();
+    fs::write(folder.path().join("b.toml"), "[attributes]\nheft = 12\n").unwrap();
+    let told = refusal(&["check", folder.path().to_str().unwrap()]);
+    assert!(told.contains("b.toml:2:1") && told.contains("a.toml:2:1"), "{told}");
+    assert!(told.contains("again here") && told.contains("first given here"), "{told}");
+}
+
+#[test]
+fn wrong_usage_is_refused_with_exit_code_2() {
+    for (arguments, expected) in [
+        (vec!["check"], "RULESET"),
+        (vec!["check", "no/such/folder"], "cannot read `no/such/folder`"),
+        (vec!["fight", DEMO, "duell"], "no encounter is called `duell`; did you mean `duel`?"),
+        (vec!["trials", DEMO, "war"], "no encounter is called `war`; there are `duel`, `mirror`, `night_shift`"),
+        (vec!["trials", DEMO, "duel", "-n", "0"], "0 is not in"),
+        (vec!["explain", DEMO, "lockhnad"], "did you mean `lockhand`?"),
+        (vec!["explain", DEMO, "keeper"], "`keeper` is a template"),
+        (vec!["explain", DEMO, "boathook"], "say who uses it on whom, with --from and --on"),
+        (vec!["explain", DEMO, "boathook", "--from", "lockhand", "--on", "crab"], "no character is called `crab`"),
+        (vec!["check", DEMO, "--set", "heft"], "write it as PATH=VALUE"),
+        (vec!["check", DEMO, "--set", "attributes.hefd=3"], "did you mean `heft`?"),
+        (vec!["fight", DEMO, "duel", "-o", "no/such/folder/out.txt"], "cannot write `no/such/folder/out.txt`"),
+    ] {
+        let told = refusal(&arguments);
+        assert!(told.contains(expected), "{arguments:?}: {told}");
+    }
+}
+
+#[test]
+fn explain_tells_where_every_number_of_a_character_comes_from() {
+    let told = answer(&["explain", DEMO, "lockhand"]);
+    assert_eq!(row(&told, "max_health")[..2], ["max_health", "237.333"]);
+    assert!(told.contains("60 + 14 * grit = 60 + 14 * 12.6667"), "{told}");
+    assert!(told.contains("10 + grit_by_level(level) = 10 + grit_by_level(3)"), "{told}");
+    assert_eq!(row(&told, "breath")[..6], ["breath", "62.6667", "62.6667", "+3", "per", "second"]);
+    assert!(told.contains("1. brace when self.health.share < 50%"), "{told}");
+    let sheet =
+        json(&["explain", DEMO, "lockhand", "--set", "character.lockhand.attributes.guard=250", "--format", "json"]);
+    let guard = sheet["attributes"].as_array().unwrap().iter().find(|line| line["name"] == "guard").unwrap();
+    assert_eq!((guard["value"].as_f64(), guard["limited"].as_str()), (Some(100.0), Some("at most 100")));
+    let csv = answer(&["explain", DEMO, "lockhand", "--format", "csv"]);
+    assert!(csv.contains("attribute,heft,14,14,,\n"), "{csv}");
+}
+
+#[test]
+fn the_worked_hits_of_the_semantics_can_be_reproduced() {
+    for (guard, expected) in [("15", "9.25"), ("100", "5"), ("250", "5")] {
+        let guard = format!("character.silt_crab.attributes.guard={guard}");
+        let told = answer(&[
+            "explain",
+            DEMO,
+            "boathook",
+            "--from",
+            "lockhand",
+            "--on",
+            "silt_crab",
+            "--set",
+            "ability.boathook.does.0.damage=10",
+            "--set",
+            &guard,
+        ]);
+        assert_eq!(row(&told, "guard").last(), Some(&expected), "{told}");
+    }
+}
+
+#[test]
+fn explain_gives_the_chances_and_means_of_a_hit() {
+    let told = json(&["explain", DEMO, "pincer", "--from", "silt_crab", "--on", "lockhand", "--format", "json"]);
+    let outcome = &told["outcomes"][0];
+    assert_eq!(told["exact"].as_bool(), Some(true));
+    let chance = |ending: &str| {
+        let endings = outcome["endings"].as_array().unwrap();
+        endings.iter().find(|line| line["ending"] == ending).unwrap()["chance"].as_f64().unwrap()
+    };
+    let near = |a: f64, b: f64| assert!((a - b).abs() < 1e-12, "{a} {b}");
+    near(chance("dodged"), 0.05);
+    near(chance("critical"), 0.95 * 0.1);
+    near(chance("plain"), 0.95 * 0.9);
+    // 21.8 before guard 12, a tenth of what is not dodged at one and a half.
+    near(outcome["over_all"]["mean"].as_f64().unwrap(), 21.8 * (200.0 - 12.0) / 200.0 * 0.95 * 1.05);
+    let toll = answer(&["explain", DEMO, "toll", "--from", "bell_ringer", "--on", "silt_crab"]);
+    assert!(toll.contains("2. drain to 60 breath") && toll.contains("3. restore"), "{toll}");
+    let brace = answer(&["explain", DEMO, "brace", "--from", "lockhand"]);
+    assert!(brace.starts_with("brace from lockhand on lockhand"), "{brace}");
+}
+
+#[test]
+fn a_fight_is_told_and_its_trace_has_the_arithmetic() {
+    let told = answer(&["fight", DEMO, "duel", "--seed", "7"]);
+    assert!(told.starts_with("Weir Nine · duel · seed 7\n"), "{told}");
+    assert!(told.contains("falls to lockhand's boathook") && told.contains("keepers win"), "{told}");
+    assert!(told.contains("health over time"), "{told}");
+    let trace = answer(&["fight", DEMO, "duel", "--seed", "7", "--trace"]);
+    assert!(trace.contains("18.9421 * (200 - 15) / 200 = 17.5215"), "{trace}");
+    assert!(trace.contains("brace not wanted: 1 < 50% = no"), "{trace}");
+    assert!(trace.contains("boathook not ready until 1.70 s; → waits until 1.70 s"), "{trace}");
+    assert_ne!(told, answer(&["fight", DEMO, "duel", "--seed", "8"]).replace("seed 8", "seed 7"));
+}
+
+#[test]
+fn the_events_of_a_fight_are_there_for_programs() {
+    let report = json(&["fight", DEMO, "duel", "--seed", "7", "--format", "json"]);
+    assert_eq!((report["ending"].as_str(), report["winner"].as_str()), (Some("won"), Some("keepers")));
+    let events = report["events"].as_array().unwrap();
+    assert_eq!(events[0]["event"], "began");
+    assert_eq!(events.last().unwrap()["winner"], "keepers");
+    let mut health = 200.0;
+    for hit in events.iter().filter(|event| event["event"] == "hit" && event["who"] == "lockhand") {
+        health -= hit["dealt"].as_f64().unwrap();
+        assert!((hit["left"].as_f64().unwrap() - health).abs() < 1e-9);
+        assert!(
+            (hit["amount"].as_f64().unwrap() - hit["dealt"].as_f64().unwrap() - hit["over"].as_f64().unwrap()).abs()
+                < 1e-9
+        );
+    }
+    assert_eq!(health.round(), 0.0);
+    let csv = answer(&["fight", DEMO, "duel", "--seed", "7", "--format", "csv"]);
+    assert_eq!(csv.lines().count(), events.len() + 1);
+    assert!(csv.starts_with("at,event,who,ability,target,"), "{csv}");
+}
+
+#[test]
+fn trials_count_wins_durations_damage_and_refusals() {
+    let told = answer(&["trials", DEMO, "duel", "-n", "2000"]);
+    assert!(told.starts_with("Weir Nine · duel · 2,000 fights · seed 1\n"), "{told}");
+    for first in ["keepers win", "silt win", "median", "lockhand", "silt_crab"] {
+        row(&told, first);
+    }
+    let trials = json(&["trials", DEMO, "duel", "-n", "2000", "--format", "json"]);
+    let wins: u64 =
+        trials["sides"].as_array().unwrap().iter().map(|side| side["win_rate"]["count"].as_u64().unwrap()).sum();
+    assert_eq!(wins + trials["draws"]["count"].as_u64().unwrap(), 2000);
+    let crab = &trials["combatants"][1];
+    let shares: f64 =
+        crab["abilities"].as_array().unwrap().iter().map(|ability| ability["damage_share"].as_f64().unwrap()).sum();
+    assert!((shares - 1.0).abs() < 1e-9);
+    assert_eq!(crab["abilities"][0]["refusals"][0][0], "not ready");
+    let csv = answer(&["trials", DEMO, "duel", "-n", "2000", "--format", "csv"]);
+    assert!(csv.starts_with("measure,of,ability,value,low,high\nwin rate,keepers,"), "{csv}");
+}
+
+#[test]
+fn trials_give_the_same_bytes_on_any_number_of_threads() {
+    let run = |threads: &str| {
+        answer(&["trials", DEMO, "night_shift", "-n", "1500", "--threads", threads, "--format", "json"])
+    };
+    assert_eq!(run("1"), run("2"));
+    assert_eq!(run("2"), run("2"));
+}
+
+#[test]
+fn a_number_that_is_set_changes_the_answer() {
+    let wins = |heft: &str| {
+        let set = format!("character.silt_crab.attributes.heft={heft}");
+        json(&["trials", DEMO, "duel", "-n", "1000", "--set", &set, "--format", "json"])["sides"][0]["win_rate"]["value"].as_f64().unwrap()
+    };
+    assert!(wins("10") > 0.95 && wins("22") < 0.2);
+}
+
+#[test]
+fn a_fight_that_cannot_go_on_is_told_up_to_there() {
+    let output = run(&["fight", DEMO, "duel", "--set", "ability.boathook.does.0.damage=10 / (target.health - 200)"]);
+    assert_eq!(output.status.code(), Some(2));
+    assert!(text(&output.stdout).contains("duel · seed 1"));
+    let told = text(&output.stderr);
+    assert!(told.contains("at 0.300000 s: `ability.boathook.does.0.damage` divides by zero"), "{told}");
+    assert!(told.contains("with target.health = 200"), "{told}");
+    let told = refusal(&["trials", DEMO, "duel", "--set", "ability.boathook.does.0.damage=10 / (target.health - 200)"]);
+    assert!(told.contains("divides by zero"), "{told}");
+}
+
+#[test]
+fn answers_go_into_a_file_without_colour() {
+    let folder = TempDir::new().unwrap();
+    let file = folder.path().join("fight.txt");
+    assert_eq!(answer(&["fight", DEMO, "duel", "--trace", "-o", file.to_str().unwrap()]), "");
+    let told = fs::read_to_string(file).unwrap();
+    assert!(told.contains("enters the steps") && !told.contains('\u{1b}'));
+}
+
+#[test]
+fn new_writes_a_ruleset_that_runs_and_overwrites_nothing() {
+    let folder = TempDir::new().unwrap();
+    let fresh = folder.path().join("mine");
+    let fresh = fresh.to_str().unwrap();
+    assert!(answer(&["new", fresh]).contains("edgeplane trials"));
+    assert!(answer(&["check", fresh]).contains("is sound"));
+    for encounter in ["duel", "mirror"] {
+        answer(&["trials", fresh, encounter, "-n", "300"]);
+    }
+    fs::write(Path::new(fresh).join("ruleset.toml"), "# mine\n").unwrap();
+    assert!(refusal(&["new", fresh]).contains("exists already"));
+    assert_eq!(fs::read_to_string(Path::new(fresh).join("ruleset.toml")).unwrap(), "# mine\n");
+}
+
+#[test]
+fn the_demo_tells_the_tour_and_leaves_its_files() {
+    let folder = TempDir::new().unwrap();
+    let demo = folder.path().join("tour");
+    let output = run(&["demo", "-o", demo.to_str().unwrap()]);
+    assert_eq!(output.status.code(), Some(0), "{}", text(&output.stderr));
+    let told = text(&output.stdout);
+    for part in [
+        "Weir Nine is sound",
+        "lockhand · level 3",
+        "boathook from lockhand on silt_crab",
+        "keepers win",
+        "10,000 fights",
+        "Everything is in",
+    ] {
+        assert!(told.contains(part), "{part}: {told}");
+    }
+    assert!(text(&output.stderr).contains("did you mean `heft`?"), "the tour ends with a misspelt name");
+    for file in [
+        "weir-nine/ruleset.toml",
+        "weir-nine/steps.toml",
+        "duel.json",
+        "night_shift.txt",
+        "night_shift_trials.json",
+        "night_shift_trials.csv",
+    ] {
+        assert!(demo.join(file).is_file(), "{file}");
+        assert!(told.contains(file), "{file} is not named");
+    }
+    serde_json::from_str::<Value>(&fs::read_to_string(demo.join("duel.json")).unwrap()).unwrap();
+    // The demo's ruleset is a ruleset like any other.
+    answer(&["check", demo.join("weir-nine").to_str().unwrap()]);
+}

@@ -1,0 +1,33 @@
+//! One fight, told event by event.
+//!
+//! `cargo run --release --example first_fight`
+
+#![allow(clippy::print_stdout)]
+
+use edgeplane::fight::{Event, Refusal};
+use edgeplane::{Error, Game};
+
+const RULES: &str = include_str!("rulesets/small.toml");
+
+fn main() -> Result<(), Error> {
+    let game = Game::from_text("small.toml", RULES)?;
+    let fight = game.fight("duel", 7)?;
+    let name = |id: edgeplane::CombatantId| fight.setup().combatants[id.index()].label.as_str();
+    let (ending, log) = game.play("duel", 7)?;
+
+    let mut refused = 0;
+    for logged in &log.events {
+        let at = logged.at.seconds();
+        match logged.event {
+            Event::Hit { caster, target, dealt, left, .. } => {
+                println!("{at:6.2} s  {} hits {} for {dealt:.1}, {left:.1} left", name(caster), name(target));
+            }
+            Event::Healed { target, healed, .. } => println!("{at:6.2} s  {} heals {healed:.1}", name(target)),
+            Event::Fell { who, .. } => println!("{at:6.2} s  {} falls", name(who)),
+            Event::Refused { reason: Refusal::NotReady { .. }, .. } => refused += 1,
+            _ => {}
+        }
+    }
+    println!("{}, with {refused} looks at something that was not ready", ending.name());
+    Ok(())
+}
