@@ -14,9 +14,9 @@ pub(crate) fn dim(text: &str) -> String {
     styled(Style::new().dimmed(), text)
 }
 
-/// For what ends a hit or a fight.
+/// For what ends a hit or a fight; bold, so that it does not hang on colour alone.
 pub(crate) fn strong(text: &str) -> String {
-    styled(AnsiColor::Yellow.on_default().bold(), text)
+    styled(AnsiColor::Magenta.on_default().bold(), text)
 }
 
 /// One decimal: enough to compare hits by.

@@ -19,6 +19,7 @@ pub(crate) struct Story<'a> {
 
 pub(crate) fn draw(story: &Story<'_>) -> String {
     let mut teller = Teller::new(story);
+    teller.header();
     for entry in story.entries {
         match entry {
             Entry::Event(logged) => teller.event(*logged),
@@ -84,6 +85,16 @@ impl<'a> Teller<'a> {
             below: Vec::new(),
             looks: Vec::new(),
         }
+    }
+
+    fn header(&mut self) {
+        let (names, abilities) = (self.names, self.abilities);
+        let line = format!(
+            "{:>8}  {:<names$}  {:<abilities$}  {:<names$}  {:<RESULT$}  {:<LEFT$}  notes",
+            "s", "who", "does", "to", "comes of it", "leaves"
+        );
+        self.out.push_str(&text::dim(&line));
+        self.out.push('\n');
     }
 
     fn who(&self, id: CombatantId) -> &'a str {
@@ -281,7 +292,7 @@ impl<'a> Teller<'a> {
                 let marked = self.program.marks().iter().enumerate().filter(|(bit, _)| marks >> bit & 1 == 1);
                 let mut notes: Vec<String> = marked.map(|(_, name)| text::strong(name)).collect();
                 if (amount - initial).abs() > 0.05 {
-                    notes.push(format!("of {}", text::tenth(initial)));
+                    notes.push(format!("sent {}", text::tenth(initial)));
                 }
                 if over > 0.0 {
                     notes.push(format!("{} over", text::tenth(over)));
