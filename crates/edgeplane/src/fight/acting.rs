@@ -19,7 +19,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let actor = &mut self.state.actors[who.index()];
         actor.doing = Doing::Casting { ability: id, place };
         actor.until = release;
-        let (target, targets) = (actor.targets.first().copied().unwrap_or(who), actor.targets.len() as u16);
+        let (target, targets) = if actor.many {
+            (actor.targets.first().copied().unwrap_or(who), actor.targets.len() as u16)
+        } else {
+            (actor.target, 1)
+        };
         self.state.timeline.set(rank, Timer::Act, release, Phase::Release);
         self.tell(Event::Used { caster: who, ability: id, target, targets, release });
         match price {
@@ -75,9 +79,26 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let ready = self.state.now + self.known_time(who, cooldown)?;
         self.state.ready[place] = ready;
         self.tell(Event::Released { caster: who, ability: id, ready });
+        let (target, many) = (self.state.actors[who.index()].target, self.state.actors[who.index()].many);
+        if many {
+            self.release_on_many(who, id, place)?;
+        } else if self.state.actors[target.index()].stands {
+            for (number, outcome) in program.ability(id).does.iter().enumerate() {
+                let target = if outcome.to() == Receiver::Caster { who } else { target };
+                self.bring(By { caster: who, ability: id, place, number }, target, outcome)?;
+            }
+        } else {
+            self.tell(Event::Lost { caster: who, ability: id });
+        }
+        self.recover(who, recovery)
+    }
+
+    #[inline(never)]
+    fn release_on_many(&mut self, who: CombatantId, id: AbilityId, place: usize) -> Outcome<()> {
+        let program = self.program;
         if !self.any_target_stands(who) {
             self.tell(Event::Lost { caster: who, ability: id });
-            return self.recover(who, recovery);
+            return Ok(());
         }
         let targets = self.state.actors[who.index()].targets.len();
         for (number, outcome) in program.ability(id).does.iter().enumerate() {
@@ -92,7 +113,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 }
             }
         }
-        self.recover(who, recovery)
+        Ok(())
     }
 
     #[inline]
@@ -173,9 +194,15 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// Takes over whom the scratch room holds as the caster's targets.
     pub(super) fn aim(&mut self, who: CombatantId) {
-        let targets = &mut self.state.actors[who.index()].targets;
-        targets.clear();
-        targets.extend_from_slice(&self.state.scratch.picked);
+        let actor = &mut self.state.actors[who.index()];
+        match self.state.scratch.picked.as_slice() {
+            [one] => (actor.target, actor.many) = (*one, false),
+            several => {
+                actor.many = true;
+                actor.targets.clear();
+                actor.targets.extend_from_slice(several);
+            }
+        }
     }
 
     pub(super) fn set_base(&mut self, who: CombatantId, slot: Slot, base: f64) -> Outcome<()> {

@@ -61,6 +61,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Idle combatants look again when something has changed that can change their choice.
     pub(super) fn wake_watchers(&mut self) -> Outcome<()> {
         let everyone = std::mem::take(&mut self.state.someone_fell);
+        self.state.someone_short = false;
         let changed = std::mem::take(&mut self.state.changed);
         for index in 0..self.state.actors.len() {
             let actor = &mut self.state.actors[index];
@@ -68,6 +69,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             if actor.doing != Doing::Idle || actor.chooses || actor.by_hand || !actor.stands {
                 continue;
             }
+            self.state.someone_short |= actor.short;
             let (who, short) = (CombatantId(index as u16), actor.short);
             let watch = self.setup.linked[index].watch;
             let touched = own & watch.own != 0 || changed & watch.others != 0;
@@ -129,7 +131,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// The first use of the policy that is wanted and possible, else when to look again.
     fn choose(&mut self, who: CombatantId) -> Outcome<Choice> {
         let setup = self.setup;
-        let mut wake: Option<Time> = None;
+        let mut wake = Time::NEVER;
         let (mut unwanted, mut short) = (0_u64, false);
         for (bit, line) in setup.linked[who.index()].lines.iter().enumerate() {
             if let Some(when) = line.when
@@ -143,12 +145,15 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             }
             // The commonest refusal, before anything else is looked at.
             let until = self.state.ready[line.place as usize];
-            let reason = if until > self.state.now && self.state.in_hand[line.place as usize].unlock.is_none() {
-                Some(Refusal::NotReady { until })
-            } else {
-                self.possible(who, line.ability, line.place as usize, !line.aims)?
-            };
-            match reason {
+            if line.plain && until > self.state.now {
+                self.tell(Event::Refused { who, ability: line.ability, reason: Refusal::NotReady { until } });
+                wake = wake.min(until);
+                continue;
+            }
+            if line.plain && self.takes_plainly(who, line) {
+                return Ok(Choice::Use { ability: line.ability, place: line.place });
+            }
+            match self.possible(who, line.ability, line.place as usize, !line.aims)? {
                 None => {
                     self.aim(who);
                     return Ok(Choice::Use { ability: line.ability, place: line.place });
@@ -156,13 +161,50 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 Some(reason) => {
                     self.tell(Event::Refused { who, ability: line.ability, reason });
                     short |= matches!(reason, Refusal::CannotAfford { .. });
-                    wake = earliest(wake, reason.until());
+                    wake = wake.min(reason.until().unwrap_or(Time::NEVER));
                 }
             }
         }
         let actor = &mut self.state.actors[who.index()];
         (actor.unwanted, actor.short) = (unwanted, short);
+        self.state.someone_short |= short;
         Ok(Choice::Wait(wake))
+    }
+
+    /// Takes the plain case: ready, one target that is found at once, one known cost that can be paid.
+    /// If not everything is so, nothing is done, and the longer way finds out what is missing.
+    #[inline(always)]
+    fn takes_plainly(&mut self, who: CombatantId, line: &LinkedLine) -> bool {
+        let hand = &self.state.in_hand[line.place as usize];
+        match hand.price {
+            None => {}
+            Some((_, Known::Is(cost)))
+                if self.state.memory.pool_amount(hand.price_from as usize, self.state.now.micros()) >= cost => {}
+            _ => return false,
+        }
+        match self.one_target(who, hand.aim) {
+            Some(target) => {
+                let actor = &mut self.state.actors[who.index()];
+                (actor.target, actor.many) = (target, false);
+                true
+            }
+            None => false,
+        }
+    }
+
+    /// The target that is found without a longer look.
+    #[inline(always)]
+    fn one_target(&self, who: CombatantId, aim: Aim) -> Option<CombatantId> {
+        match aim {
+            Aim::Itself => Some(who),
+            Aim::Picked => None,
+            Aim::FirstEnemy => {
+                let side = self.setup.combatants[who.index()].side;
+                let others = self.setup.combatants.iter().zip(&self.state.actors);
+                let first = others.enumerate().find(|(_, (plan, actor))| plan.side != side && actor.stands);
+                first.map(|(index, _)| CombatantId(index as u16))
+            }
+        }
     }
 
     #[inline]
@@ -182,6 +224,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let memory = &self.state.memory;
         match quick {
             QuickCondition::Ask => f64::NAN,
+            QuickCondition::ShareBelow(pool, limit) => {
+                let (share, limit) =
+                    (memory.pool_share(pool as usize, self.state.now.micros()), memory.at(limit as usize));
+                if (share - limit).is_finite() { if share < limit { 1.0 } else { 0.0 } } else { f64::NAN }
+            }
             QuickCondition::Share(op, pool, limit) => {
                 guarded(op, memory.pool_share(pool as usize, self.state.now.micros()), memory.at(limit as usize))
             }
@@ -200,12 +247,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(self.number(when, &frame)? != 0.0)
     }
 
-    fn wait(&mut self, who: CombatantId, wake: Option<Time>) {
+    fn wait(&mut self, who: CombatantId, wake: Time) {
         let watch = self.setup.linked[who.index()].watch;
         let actor = &mut self.state.actors[who.index()];
-        actor.wake = wake.unwrap_or(Time::NEVER);
+        actor.wake = wake;
         self.set_wake(who, watch.time);
-        self.tell(Event::Waits { who, until: wake });
+        self.tell(Event::Waits { who, until: (wake < Time::NEVER).then_some(wake) });
     }
 
     /// Why an ability cannot be used now. If it can, its targets lie in the scratch room.
@@ -267,16 +314,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     #[inline]
     fn pick_one(&mut self, who: CombatantId, aim: Aim) {
+        let one = self.one_target(who, aim);
         self.state.scratch.picked.clear();
-        let one = match aim {
-            Aim::Itself => Some(who),
-            _ => {
-                let side = self.setup.combatants[who.index()].side;
-                let others = self.setup.combatants.iter().zip(&self.state.actors);
-                let first = others.enumerate().find(|(_, (plan, actor))| plan.side != side && actor.stands);
-                first.map(|(index, _)| CombatantId(index as u16))
-            }
-        };
         self.state.scratch.picked.extend(one);
     }
 
@@ -381,12 +420,5 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             }
             PickPlan::First | PickPlan::Random(_) => Ok(0.0),
         }
-    }
-}
-
-fn earliest(a: Option<Time>, b: Option<Time>) -> Option<Time> {
-    match (a, b) {
-        (Some(a), Some(b)) => Some(a.min(b)),
-        (a, b) => a.or(b),
     }
 }

@@ -210,7 +210,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 }
                 due = self.state.timeline.next();
             }
-            if self.state.changed & self.setup.watched != 0 || self.state.someone_fell {
+            let short = self.state.someone_short && self.state.changed & self.setup.costs != 0;
+            if self.state.changed & self.setup.watched != 0 || short || self.state.someone_fell {
                 self.wake_watchers()?;
             }
             if self.state.choosers == 0 {

@@ -26,7 +26,10 @@ pub(super) struct Actor {
     pub(super) by_hand: bool,
     /// It chooses before this moment is over.
     pub(super) chooses: bool,
-    /// Whom the ability under way is aimed at.
+    /// Whom the ability under way is aimed at, if that is one.
+    pub(super) target: CombatantId,
+    /// It is aimed at several (or nobody): they stand in `targets`.
+    pub(super) many: bool,
     pub(super) targets: Vec<CombatantId>,
     pub(super) hurt_by: Option<(CombatantId, AbilityId)>,
     /// Own pools that have changed in this wave, one bit each.
@@ -76,6 +79,8 @@ pub(super) struct State {
     pub(super) choosers: u32,
     pub(super) chooser: CombatantId,
     pub(super) someone_fell: bool,
+    /// Somebody may wait for a cost: a change of what it is paid from can wake.
+    pub(super) someone_short: bool,
     pub(super) someone_hurt: bool,
     pub(super) began: bool,
     pub(super) ending: Option<Ending>,
@@ -92,8 +97,8 @@ pub(super) struct State {
 pub(super) enum Choice {
     /// To use an ability, kept at a place among all abilities of all combatants.
     Use { ability: AbilityId, place: u32 },
-    /// To wait, until a moment if one is known.
-    Wait(Option<Time>),
+    /// To wait, until a moment if one is known, else until never.
+    Wait(Time),
 }
 
 /// Room to work in; means nothing between two calls.
@@ -128,6 +133,8 @@ impl State {
             stands: true,
             by_hand: false,
             chooses: false,
+            target: CombatantId(0),
+            many: false,
             targets: Vec::with_capacity(setup.combatants.len()),
             hurt_by: None,
             changed: 0,
@@ -149,6 +156,7 @@ impl State {
             choosers: 0,
             chooser: CombatantId(0),
             someone_fell: false,
+            someone_short: false,
             someone_hurt: false,
             began: false,
             ending: None,
@@ -168,6 +176,7 @@ impl State {
         self.changed = 0;
         self.choosers = 0;
         self.someone_fell = false;
+        self.someone_short = false;
         // A combatant may enter with nothing left.
         self.someone_hurt = true;
         self.began = false;

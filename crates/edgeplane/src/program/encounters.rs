@@ -56,6 +56,8 @@ pub struct Setup {
     pub(crate) linked: Vec<Linked>,
     /// Pools of which a change can wake somebody, one bit each.
     pub(crate) watched: u64,
+    /// Pools from which somebody pays costs, one bit each.
+    pub(crate) costs: u64,
     /// Pools that defeat, one bit each.
     pub(crate) defeating: u64,
     /// All abilities of all combatants.
@@ -115,14 +117,15 @@ impl Setup {
             memory: Memory::default(),
             streams: streams(program, &combatants),
             watched: 0,
+            costs: 0,
             defeating: bits(program, |pool| pool.defeat),
             linked: program.link(&combatants),
             in_hand: Vec::new(),
             linked_hits: LinkedHits::default(),
             combatants,
         };
-        setup.watched =
-            setup.linked.iter().fold(0, |bits, one| bits | one.watch.own | one.watch.others | one.watch.costs);
+        setup.watched = setup.linked.iter().fold(0, |bits, one| bits | one.watch.own | one.watch.others);
+        setup.costs = setup.linked.iter().fold(0, |bits, one| bits | one.watch.costs);
         setup.memory = setup.first_memory();
         let mut memory = setup.memory.clone();
         for (who, combatant) in setup.ids().zip(&setup.combatants) {

@@ -35,6 +35,8 @@ pub(crate) struct LinkedLine {
     pub(crate) aims: bool,
     /// The ability's place in lists of all abilities of all combatants.
     pub(crate) place: u32,
+    /// It needs no look beyond its cooldown, one known cost and one target that is found at once.
+    pub(crate) plain: bool,
     /// The condition in a form that needs no further look-up, if it has one.
     pub(crate) quick: QuickCondition,
 }
@@ -44,7 +46,9 @@ pub(crate) struct LinkedLine {
 pub(crate) enum QuickCondition {
     /// Any other, or none.
     Ask,
-    /// A pool's share, by the pool's first number, against a limit.
+    /// A pool's share, by the pool's first number, is below a limit.
+    ShareBelow(u32, u32),
+    /// A pool's share against a limit.
     Share(BinaryOp, u32, u32),
     /// One number against another.
     Two(BinaryOp, u32, u32),
@@ -59,6 +63,8 @@ pub(crate) struct InHand {
     /// The first of what it costs; the rest is rare, and looked up.
     pub(crate) price: Option<(PoolId, Known<f64>)>,
     pub(crate) more_prices: bool,
+    /// Index of the first number of the pool that pays the first of its costs.
+    pub(crate) price_from: u32,
     pub(crate) unlock: Option<FormulaId>,
     pub(crate) aim: Aim,
 }
@@ -95,6 +101,7 @@ impl Program {
                 when: line.when,
                 aims: line.aims,
                 place: first + u32::from(line.place),
+                plain: !line.aims && self.is_plain(line.ability),
             };
             let lines = plan.policy.uses.iter().map(line).collect();
             let linked = Linked { lines, watch: plan.policy.watch, reaction: plan.policy.reaction, first };
@@ -104,10 +111,22 @@ impl Program {
         combatants.iter().map(one).collect()
     }
 
+    fn is_plain(&self, ability: AbilityId) -> bool {
+        let plan = self.ability(ability);
+        let own = |cost: FormulaId| {
+            let mut own = true;
+            self.formula(cost)
+                .each_read(|read| own &= matches!(read, Read::Attribute(Role::Caster, _) | Read::Local(_)));
+            own
+        };
+        plan.unlock.is_none() && plan.cost.len() <= 1 && plan.cost.iter().all(|(_, cost)| own(*cost))
+    }
+
     fn quick(&self, when: FormulaId, who: CombatantId) -> QuickCondition {
         let frame = Frame::new(self, who, who, 0, 0.0);
         let index = |operand| frame.index(operand) as u32;
         match self.shapes[when.index()] {
+            Shape::Share(BinaryOp::Less, pool, limit) => QuickCondition::ShareBelow(index(pool), index(limit)),
             Shape::Share(op, pool, limit) => QuickCondition::Share(op, index(pool), index(limit)),
             Shape::Two(op, a, b) => QuickCondition::Two(op, index(a), index(b)),
             _ => QuickCondition::Ask,
@@ -135,6 +154,7 @@ impl Program {
             cooldown: time(plan.cooldown),
             price: plan.cost.first().map(|(pool, cost)| (*pool, self.known(*cost, who, memory))),
             more_prices: plan.cost.len() > 1,
+            price_from: plan.cost.first().map_or(0, |(pool, _)| self.place(who, self.layout.pool(*pool)) as u32),
             unlock: plan.unlock,
             aim: match (plan.side, plan.pick, plan.count) {
                 (SideRule::Caster, ..) => Aim::Itself,
