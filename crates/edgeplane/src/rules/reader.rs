@@ -239,8 +239,11 @@ pub(super) fn section<'a>(root: &'a Table, key: &str, out: &mut Diagnostics) -> 
         out.names_are_incomplete();
         return &[];
     };
+    let in_formulas = ["attributes", "pools", "curve", "formula"].contains(&key);
     for entry in &table.entries {
-        check_name(&entry.key, entry.key_span, out);
+        if in_formulas || !RESERVED.contains(&entry.key.as_str()) {
+            check_name(&entry.key, entry.key_span, out);
+        }
     }
     &table.entries
 }
