@@ -50,7 +50,7 @@ impl Draws {
     }
 }
 
-/// The numbers of a fight; see [`super::layout`].
+/// The numbers of a fight: locals, constants, then a block for each combatant.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Memory {
     numbers: Vec<f64>,

@@ -61,7 +61,10 @@ pub fn wilson(count: u64, trials: u64) -> Proportion {
     let middle = value + Z * Z / (2.0 * n);
     let spread = Z * (value * (1.0 - value) / n + Z * Z / (4.0 * n * n)).sqrt();
     let scale = 1.0 + Z * Z / n;
-    Proportion { count, value, low: ((middle - spread) / scale).max(0.0), high: ((middle + spread) / scale).min(1.0) }
+    // At the ends the bound is the end itself, which the formula meets only up to rounding.
+    let low = if count == 0 { 0.0 } else { (middle - spread) / scale };
+    let high = if count == trials { 1.0 } else { (middle + spread) / scale };
+    Proportion { count, value, low, high }
 }
 
 /// A mean and its interval from the sum and the sum of squares of `trials` values.

@@ -1,0 +1,273 @@
+//! What many fights add up to, and what is explained: checked against counting by hand.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod common;
+
+use common::{demo, game};
+use edgeplane::fight::{Event, Refusal, Telling, seed_of_trial};
+use edgeplane::study::explain::{AbilityExplanation, explain_ability, explain_character};
+use edgeplane::study::{mean_estimate, wilson};
+use edgeplane::{Ending, Game, Log, TrialsPlan};
+
+const TRIALS: u64 = 300;
+
+/// The same fights as the study's, one by one.
+fn logs(game: &Game, encounter: &str) -> Vec<(Ending, Log)> {
+    (0..TRIALS).map(|trial| game.play(encounter, seed_of_trial(9, trial)).unwrap()).collect()
+}
+
+fn near(a: f64, b: f64) {
+    assert!((a - b).abs() <= 1e-9 * b.abs().max(1.0), "{a} is not {b}");
+}
+
+#[test]
+fn a_study_counts_what_its_fights_tell() {
+    let game = demo();
+    for encounter in ["duel", "night_shift"] {
+        let plan = TrialsPlan { trials: TRIALS, seed: 9, threads: Some(2) };
+        let trials = game.trials(encounter, &plan).unwrap();
+        let logs = logs(&game, encounter);
+        let setup = game.fight(encounter, 0).unwrap().setup().clone();
+        for (index, side) in trials.sides.iter().enumerate() {
+            let won =
+                logs.iter().filter(|(ending, _)| matches!(ending, Ending::Won(id) if id.index() == index)).count();
+            assert_eq!(side.win_rate.count, won as u64, "{encounter}");
+        }
+        let durations: Vec<f64> = logs.iter().map(|(_, log)| log.events.last().unwrap().at.seconds()).collect();
+        near(trials.duration.mean, durations.iter().sum::<f64>() / TRIALS as f64);
+        for (index, combatant) in trials.combatants.iter().enumerate() {
+            let of = |event: &Event| match event {
+                Event::Hit { caster, dealt, ability, .. } if caster.index() == index => Some((*ability, *dealt)),
+                _ => None,
+            };
+            for ability in &combatant.abilities {
+                let hits: Vec<f64> = logs
+                    .iter()
+                    .flat_map(|(_, log)| log.events.iter().filter_map(|logged| of(&logged.event)))
+                    .filter(|(id, _)| setup.program().ability(*id).name == ability.ability)
+                    .map(|(_, dealt)| dealt)
+                    .collect();
+                near(ability.damage, hits.iter().sum::<f64>() / TRIALS as f64);
+                near(ability.hits, hits.len() as f64 / TRIALS as f64);
+            }
+            let rate = |(log, duration): (&(Ending, Log), &f64)| {
+                log.1.events.iter().filter_map(|logged| of(&logged.event)).map(|(_, dealt)| dealt).sum::<f64>()
+                    / duration
+            };
+            let rates: Vec<f64> = logs.iter().zip(&durations).map(rate).collect();
+            near(combatant.damage_per_second.mean, rates.iter().sum::<f64>() / TRIALS as f64);
+            let fell = logs.iter().filter(|(_, log)| {
+                log.events.iter().any(|logged| matches!(logged.event, Event::Fell { who, .. } if who.index() == index))
+            });
+            assert_eq!(combatant.fell.count, fell.count() as u64);
+        }
+    }
+}
+
+#[test]
+fn refusals_are_counted_by_reason() {
+    let game = demo();
+    let trials = game.trials("duel", &TrialsPlan { trials: TRIALS, seed: 9, threads: Some(1) }).unwrap();
+    let refused = logs(&game, "duel")
+        .iter()
+        .flat_map(|(_, log)| log.events.iter())
+        .filter(|logged| matches!(logged.event, Event::Refused { reason: Refusal::NotReady { .. }, .. }))
+        .count();
+    let counted: f64 = trials
+        .combatants
+        .iter()
+        .flat_map(|combatant| &combatant.abilities)
+        .flat_map(|ability| &ability.refusals)
+        .filter(|(reason, _)| reason == "not ready")
+        .map(|(_, count)| count * TRIALS as f64)
+        .sum();
+    near(counted, refused as f64);
+}
+
+#[test]
+fn quantiles_of_the_duration_are_values_of_their_rank() {
+    let game = demo();
+    let trials = game.trials("night_shift", &TrialsPlan { trials: TRIALS, seed: 9, threads: Some(1) }).unwrap();
+    let mut durations: Vec<u64> =
+        logs(&game, "night_shift").iter().map(|(_, log)| log.events.last().unwrap().at.0 / 1_000).collect();
+    durations.sort_unstable();
+    for quantile in &trials.duration_quantiles {
+        let rank = (quantile.at * TRIALS as f64).ceil() as usize;
+        near(quantile.value, durations[rank - 1] as f64 / 1_000.0);
+        assert!(quantile.low <= quantile.value && quantile.value <= quantile.high);
+    }
+    assert_eq!(trials.duration_quantiles.len(), 5);
+}
+
+#[test]
+fn intervals_are_those_of_the_textbook() {
+    // Wilson's interval, from its definition: the values of p for which the count is 1.96 deviations off.
+    for (count, trials) in [(0, 10), (1, 10), (50, 100), (999, 1000), (10, 10)] {
+        let share = wilson(count, trials);
+        let (n, found) = (trials as f64, count as f64 / trials as f64);
+        for edge in [share.low, share.high] {
+            let off = (found - edge).abs() / (edge * (1.0 - edge) / n).sqrt();
+            let at_the_end = edge == 0.0 || edge == 1.0 || edge.is_nan();
+            assert!(at_the_end || (off - 1.959_964).abs() < 1e-5, "{count} of {trials}: {edge} is {off} off");
+        }
+        assert!(0.0 <= share.low && share.low <= found && found <= share.high && share.high <= 1.0);
+    }
+    let nothing = wilson(0, 0);
+    assert_eq!((nothing.low, nothing.high), (0.0, 1.0));
+    let mean = mean_estimate(10.0, 30.0, 4);
+    // Values 1, 2, 3, 4: mean 2.5, deviation √(5/3), standard error half of that.
+    near(mean.mean, 2.5);
+    near(mean.deviation, (5.0_f64 / 3.0).sqrt());
+    near(mean.high - mean.mean, 1.959_963_984_540_054 * (5.0_f64 / 3.0).sqrt() / 2.0);
+    assert_eq!(mean_estimate(7.0, 49.0, 1).deviation, 0.0);
+}
+
+fn explained(game: &Game, ability: &str, from: &str, on: &str) -> AbilityExplanation {
+    let character = |name| game.character(name).unwrap();
+    explain_ability(game.program(), game.ability(ability).unwrap(), character(from), character(on)).unwrap()
+}
+
+const ENDINGS: &str = r#"
+    [attributes]
+    heft = 10
+    [pools]
+    health = { max = 50, defeat = true }
+    shell = { max = 20, start = 6 }
+    [[hit_steps]]
+    name = "dodge"
+    when = "roll(20%)"
+    stop = "dodged"
+    [[hit_steps]]
+    name = "critical"
+    when = "roll(25%)"
+    amount = "amount * 2"
+    mark = "critical"
+    [[hit_steps]]
+    name = "shell"
+    soak = "shell"
+    [ability.swing]
+    does = [{ damage = "caster.heft", spread = 0.1 }]
+    [ability.throw]
+    does = [{ damage = "dice(2, 6)" }]
+    [ability.storm]
+    does = [{ damage = "dice(9, 6)" }]
+    [ability.patch]
+    targets = { side = "allies" }
+    does = [{ heal = 5 }]
+    [character.one]
+    abilities = ["swing", "throw", "storm", "patch"]
+    [character.other]
+"#;
+
+#[test]
+fn explain_walks_through_all_that_can_happen() {
+    let swing = explained(&game(ENDINGS), "swing", "one", "other");
+    assert!(swing.exact);
+    let outcome = &swing.outcomes[0];
+    let ending = |name: &str| outcome.endings.iter().find(|ending| ending.ending == name).unwrap();
+    near(ending("dodged").chance, 0.2);
+    near(ending("critical").chance, 0.8 * 0.25);
+    near(ending("plain").chance, 0.8 * 0.75);
+    near(ending("plain").mean, 4.0);
+    near(ending("critical").mean, 14.0);
+    assert!(ending("plain").least >= 3.0 && ending("plain").greatest <= 5.0);
+    near(outcome.over_all.mean, 0.6 * 4.0 + 0.2 * 14.0);
+    assert_eq!(outcome.against, 50.0);
+    // At best 50 / 15.92, on average 50 / 5.2, at worst 50 / 3.04.
+    assert_eq!(outcome.to_empty, Some([4, 10, 17]));
+    let steps: Vec<(&str, &str)> =
+        outcome.steps.iter().map(|step| (step.step.as_str(), step.result.as_str())).collect();
+    assert_eq!(steps, [("dodge", "passed by"), ("critical", "passed by"), ("shell", "applied")]);
+    assert_eq!(outcome.steps[2].after, 4.0);
+}
+
+#[test]
+fn explain_samples_where_too_much_can_happen_and_says_so() {
+    let game = game(ENDINGS);
+    let throw = explained(&game, "throw", "one", "other");
+    assert!(throw.exact);
+    // Two dice, less a shell of 6: of 36 throws, 26 leave more than nothing when not critical.
+    let plain = throw.outcomes[0].endings.iter().find(|ending| ending.ending == "plain").unwrap();
+    let expected: f64 = (1..=6).flat_map(|a| (1..=6).map(move |b| f64::from(a + b - 6).max(0.0))).sum::<f64>() / 36.0;
+    near(plain.mean, expected);
+    let storm = explained(&game, "storm", "one", "other");
+    assert!(!storm.exact);
+    let plain = storm.outcomes[0].endings.iter().find(|ending| ending.ending == "plain").unwrap();
+    assert!((plain.mean - 25.5).abs() < 0.3 && (plain.chance - 0.6).abs() < 0.02, "{plain:?}");
+}
+
+#[test]
+fn explain_takes_allies_for_what_helps_them() {
+    let patch = explained(&game(ENDINGS), "patch", "one", "other");
+    assert_eq!((patch.on.as_str(), patch.outcomes[0].outcome.as_str()), ("other", "heal"));
+    assert_eq!((patch.outcomes[0].amount, patch.outcomes[0].to_empty), (5.0, None));
+}
+
+#[test]
+fn a_sheet_tells_pools_abilities_and_policy() {
+    let game = demo();
+    let sheet = explain_character(game.program(), game.character("lampwright").unwrap());
+    let pool = |name: &str| sheet.pools.iter().find(|pool| pool.cap.name == name).unwrap();
+    assert_eq!((pool("oil").start, pool("oil").flow.as_str()), (3.0, "+1 every 4 s"));
+    assert_eq!((pool("shell").start, pool("shell").flow.as_str()), (0.0, "-2 per second"));
+    assert!(pool("health").defeat && !pool("breath").defeat);
+    let bandage = sheet.abilities.iter().find(|ability| ability.name == "bandage").unwrap();
+    assert_eq!(bandage.cost, [("breath".to_owned(), 10.0)]);
+    assert_eq!((bandage.cast, bandage.cooldown, bandage.targets.as_str()), (0.7, 3.0, "weakest of allies"));
+    assert_eq!(sheet.policy[0], ("bandage".to_owned(), "target.health.share < 40%".to_owned()));
+    let novice = explain_character(game.program(), game.character("bell_ringer").unwrap());
+    assert!(novice.abilities.iter().all(|ability| ability.unlocked));
+    let crab = explain_character(game.program(), game.character("silt_crab").unwrap());
+    assert!(crab.pools.iter().all(|pool| pool.cap.name != "oil"), "it has no lamp");
+}
+
+#[test]
+fn events_are_told_with_names_and_can_be_read_back() {
+    let game = demo();
+    let (_, log) = game.play("night_shift", 3).unwrap();
+    let setup = game.fight("night_shift", 3).unwrap().setup().clone();
+    let mut kinds = std::collections::BTreeSet::new();
+    for logged in &log.events {
+        let told = serde_json::to_value(Telling::new(&setup, *logged)).unwrap();
+        assert_eq!(told["at"].as_f64(), Some(logged.at.seconds()));
+        kinds.insert(told["event"].as_str().unwrap().to_owned());
+        if let Some(who) = told["who"].as_str() {
+            assert!(setup.find_combatant(who).is_some(), "{who}");
+        }
+        let text = serde_json::to_string(logged).unwrap();
+        assert_eq!(serde_json::from_str::<edgeplane::fight::Logged>(&text).unwrap(), *logged);
+    }
+    for kind in [
+        "began", "used", "spent", "released", "hit", "healed", "drained", "restored", "refused", "waits", "fell",
+        "ended",
+    ] {
+        assert!(kinds.contains(kind), "{kind} never came up: {kinds:?}");
+    }
+}
+
+#[test]
+fn combatants_are_told_apart_by_number_and_side() {
+    let game = game(
+        "[character.crab]\n[character.keeper]\n[encounter.e]\nsides.a = [\"keeper\", { character = \"crab\", count = 2 }]\nsides.b = [\"crab\"]",
+    );
+    let fight = game.fight("e", 1).unwrap();
+    let labels: Vec<&str> = fight.setup().combatants.iter().map(|combatant| combatant.label.as_str()).collect();
+    assert_eq!(labels, ["keeper", "crab 1 (a)", "crab 2 (a)", "crab (b)"]);
+    assert_eq!(game.combatant(&fight, "crab (b)").unwrap().0, 3);
+    let unknown = game.combatant(&fight, "crab (c)").unwrap_err().to_string();
+    assert!(unknown.contains("no combatant is called `crab (c)`"), "{unknown}");
+}
+
+#[test]
+fn unknown_names_are_told_with_what_there_is() {
+    let game = demo();
+    for (error, expected) in [
+        (game.fight("duell", 1).unwrap_err(), "no encounter is called `duell`; did you mean `duel`?"),
+        (game.ability("boathok").unwrap_err(), "no ability is called `boathok`; did you mean `boathook`?"),
+        (game.pool("mana").unwrap_err(), "no pool is called `mana`; there are `health`, `breath`, `oil`, `shell`"),
+        (game.duel("lockhand", "crab", 1).unwrap_err(), "no character is called `crab`; there are"),
+    ] {
+        assert!(error.to_string().starts_with(expected), "{error}");
+    }
+}
