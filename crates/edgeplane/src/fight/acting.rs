@@ -13,8 +13,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Carries a choice out: the cost is paid and the cast starts.
     pub(super) fn start(&mut self, who: CombatantId, id: AbilityId, place: u32) -> Outcome<()> {
         let hand = &self.state.in_hand[place as usize];
-        let (cast, price, more) = (hand.cast, hand.price, hand.more_prices);
+        let (cast, price, from, more) = (hand.cast, hand.price, hand.price_from as usize, hand.more_prices);
         let release = self.state.now + self.known_time(who, cast)?;
+        self.state.last_used = (who, Some(id));
         let rank = self.state.rank[who.index()];
         let actor = &mut self.state.actors[who.index()];
         actor.doing = Doing::Casting { ability: id, place };
@@ -28,15 +29,15 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.tell(Event::Used { caster: who, ability: id, target, targets, release });
         match price {
             None => {}
-            Some((pool, Known::Is(cost))) if !more => self.pay(who, id, pool, cost),
+            Some((pool, Known::Is(cost))) if !more => self.pay(who, id, pool, from, cost),
             _ => self.pay_all(who, id)?,
         }
         Ok(())
     }
 
     #[inline]
-    fn pay(&mut self, who: CombatantId, id: AbilityId, pool: PoolId, amount: f64) {
-        let left = self.take(who, pool, amount).left;
+    fn pay(&mut self, who: CombatantId, id: AbilityId, pool: PoolId, from: usize, amount: f64) {
+        let left = self.take_at(from, who, pool, amount).left;
         self.tell(Event::Spent { who, ability: id, pool, amount, left });
     }
 
@@ -53,7 +54,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.state.scratch.costs.push(cost);
         }
         for (index, (pool, _)) in ability.cost.iter().enumerate() {
-            self.pay(who, id, *pool, self.state.scratch.costs[index]);
+            let from = program.place(who, program.layout.pool(*pool));
+            self.pay(who, id, *pool, from, self.state.scratch.costs[index]);
         }
         Ok(())
     }

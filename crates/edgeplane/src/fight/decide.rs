@@ -13,8 +13,9 @@ use crate::rules::SideRule;
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Everyone who is ready chooses; then all choices are carried out. Choices are made on the
-    /// same state, so that who is asked first gains nothing. Returns who acted last.
-    pub(super) fn choose_all(&mut self) -> Outcome<(CombatantId, Option<AbilityId>)> {
+    /// same state, so that who is asked first gains nothing.
+    #[inline]
+    pub(super) fn choose_all(&mut self) -> Outcome<()> {
         if std::mem::take(&mut self.state.choosers) == 1 {
             let who = self.state.chooser;
             // The one that was noted may have fallen since, and another be meant.
@@ -27,7 +28,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     #[inline(never)]
-    fn choose_together(&mut self) -> Outcome<(CombatantId, Option<AbilityId>)> {
+    fn choose_together(&mut self) -> Outcome<()> {
         let mut choices = std::mem::take(&mut self.state.scratch.choices);
         choices.clear();
         for rank in 0..self.state.order.len() {
@@ -36,24 +37,20 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 choices.push((who, self.choose(who)?));
             }
         }
-        let mut last = (CombatantId(0), None);
         for (who, choice) in choices.drain(..) {
-            last = self.carry_out(who, choice)?;
+            self.carry_out(who, choice)?;
         }
         self.state.scratch.choices = choices;
-        Ok(last)
+        Ok(())
     }
 
     #[inline]
-    fn carry_out(&mut self, who: CombatantId, choice: Choice) -> Outcome<(CombatantId, Option<AbilityId>)> {
+    fn carry_out(&mut self, who: CombatantId, choice: Choice) -> Outcome<()> {
         match choice {
-            Choice::Use { ability, place } => {
-                self.start(who, ability, place)?;
-                Ok((who, Some(ability)))
-            }
+            Choice::Use { ability, place } => self.start(who, ability, place),
             Choice::Wait(wake) => {
                 self.wait(who, wake);
-                Ok((who, None))
+                Ok(())
             }
         }
     }

@@ -33,7 +33,7 @@ pub struct FightError {
     /// When.
     pub at: Time,
     /// Why.
-    pub kind: Box<FightErrorKind>,
+    pub kind: FightErrorKind,
 }
 
 /// Why a fight cannot go on.
@@ -61,7 +61,7 @@ impl FightError {
     /// As a diagnostic that points into the ruleset where that is possible.
     pub fn diagnostic(&self, setup: &Setup) -> Diagnostic {
         let program = setup.program();
-        let mut diagnostic = match &*self.kind {
+        let mut diagnostic = match &self.kind {
             FightErrorKind::Fault(fault) => fault.diagnostic(program, Code::FightFault),
             FightErrorKind::Endless { waves, who, ability } => {
                 let label = &setup.combatants[who.index()].label;
@@ -79,7 +79,8 @@ impl FightError {
     }
 }
 
-pub(super) type Outcome<T> = Result<T, FightError>;
+/// Errors are boxed within the engine: a result that is nearly always good should be small.
+pub(super) type Outcome<T> = Result<T, Box<FightError>>;
 
 /// The parts of a fight, borrowed for as long as a call lasts.
 pub(super) struct Engine<'a, C, O> {
@@ -98,8 +99,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     #[cold]
-    pub(super) fn fault(&self, fault: Box<Fault>) -> FightError {
-        FightError { at: self.state.now, kind: Box::new(FightErrorKind::Fault(fault)) }
+    pub(super) fn fault(&self, fault: Box<Fault>) -> Box<FightError> {
+        Box::new(FightError { at: self.state.now, kind: FightErrorKind::Fault(fault) })
     }
 
     /// Evaluates a formula, and tells of it where that is asked for.
@@ -139,7 +140,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     #[cold]
-    fn below_zero(&mut self, formula: FormulaId, value: f64, frame: &Frame) -> FightError {
+    fn below_zero(&mut self, formula: FormulaId, value: f64, frame: &Frame) -> Box<FightError> {
         let State { memory, scratch, .. } = &*self.state;
         let fault = self.program.negative_fault(formula, value, memory, frame, &scratch.draws);
         self.fault(Box::new(fault))
@@ -199,10 +200,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// Everything that happens at one moment; gives what is due next.
-    fn moment(&mut self, mut first: Due) -> Outcome<Due> {
+    #[inline]
+    fn moment(&mut self, mut due: Due) -> Outcome<Due> {
         let mut waves = 0;
         loop {
-            let mut due = self.wave(first)?;
+            due = self.wave(due)?;
             if self.state.someone_hurt {
                 self.settle_defeats();
                 if self.state.ending.is_some() {
@@ -217,21 +219,27 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             if self.state.choosers == 0 {
                 return Ok(due);
             }
-            let last = self.choose_all()?;
+            self.choose_all()?;
             due = self.state.timeline.next();
             if due.at() > self.state.now {
                 return Ok(due);
             }
-            first = due;
             waves += 1;
             if waves >= self.limits.waves {
-                let (who, ability) = last;
-                return Err(FightError {
-                    at: self.state.now,
-                    kind: Box::new(FightErrorKind::Endless { waves, who, ability }),
-                });
+                return Err(self.endless(waves));
             }
         }
+    }
+
+    #[cold]
+    fn endless(&self, waves: u32) -> Box<FightError> {
+        let (who, ability) = self.state.last_used;
+        Box::new(FightError { at: self.state.now, kind: FightErrorKind::Endless { waves, who, ability } })
+    }
+
+    #[cold]
+    fn too_long(&self) -> Box<FightError> {
+        Box::new(FightError { at: self.state.now, kind: FightErrorKind::TooLong { steps: self.limits.steps } })
     }
 
     /// Everything that is due now; gives what is due next.
@@ -240,19 +248,20 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         loop {
             self.state.steps_taken += 1;
             if self.state.steps_taken > self.limits.steps {
-                let kind = Box::new(FightErrorKind::TooLong { steps: self.limits.steps });
-                return Err(FightError { at: self.state.now, kind });
+                return Err(self.too_long());
             }
-            let (rank, timer) = self.state.timeline.timer(due);
-            self.state.timeline.clear(rank, timer);
+            let (rank, timer) = self.state.timeline.take(due);
             let who = self.state.order[rank];
             match timer {
                 Timer::Empty => self.state.someone_hurt = true,
-                Timer::Act => match self.state.actors[who.index()].doing {
-                    Doing::Casting { ability, place } => self.release(who, ability, place as usize)?,
-                    Doing::Idle if self.state.actors[who.index()].polls => self.poll(who)?,
-                    Doing::Recovering | Doing::Idle => self.ready(who),
-                },
+                Timer::Act => {
+                    let actor = &self.state.actors[who.index()];
+                    match actor.doing {
+                        Doing::Casting { ability, place } => self.release(who, ability, place as usize)?,
+                        Doing::Idle if actor.polls => self.poll(who)?,
+                        Doing::Recovering | Doing::Idle => self.ready(who),
+                    }
+                }
             }
             due = self.state.timeline.next();
             if due.at() > self.state.now {

@@ -30,27 +30,39 @@ pub(super) struct By {
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline]
     pub(super) fn hit(&mut self, by: By, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {
+        let setup = self.setup;
+        let linked = if O::DETAIL { None } else { setup.linked_hits.get(by.place, by.number, target) };
+        if let Some(linked) = linked.filter(|_| self.state.relinked.is_none()) {
+            let arrival = self.linked_way(linked, target);
+            let change = self.take_at(linked.into as usize, target, effect.pool, arrival.amount);
+            self.tell_hit(by, target, effect, &arrival, &change);
+            return Ok(());
+        }
         let arrival = self.way(by, target, effect, false)?;
         let change = self.take(target, effect.pool, arrival.amount);
+        self.tell_hit(by, target, effect, &arrival, &change);
+        Ok(())
+    }
+
+    #[inline(always)]
+    fn tell_hit(&mut self, by: By, target: CombatantId, effect: &StepsEffect, arrival: &Arrival, change: &Change) {
         if change.moved > 0.0 {
             self.state.actors[target.index()].hurt_by = Some((by.caster, by.ability));
         }
-        let Arrival { initial, amount, stopped, marks } = arrival;
         self.tell(Event::Hit {
             caster: by.caster,
             target,
             ability: by.ability,
             damage_type: effect.damage_type,
             pool: effect.pool,
-            initial,
-            amount,
+            initial: arrival.initial,
+            amount: arrival.amount,
             dealt: change.moved,
             over: change.over,
             left: change.left,
-            stopped,
-            marks,
+            stopped: arrival.stopped,
+            marks: arrival.marks,
         });
-        Ok(())
     }
 
     #[inline(never)]
@@ -74,7 +86,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// The way from the amount to what arrives: worked out beforehand where that was possible.
-    #[inline]
+    #[inline(never)]
     fn way(&mut self, by: By, target: CombatantId, effect: &StepsEffect, heal: bool) -> Outcome<Arrival> {
         if !O::DETAIL {
             let setup = self.setup;
@@ -118,7 +130,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 HitOp::Mark(marks) => arrival.marks |= marks,
                 HitOp::Scale(a) => arrival.amount = (arrival.amount * a).max(0.0),
                 HitOp::ScaleOver(a, b) => arrival.amount = (arrival.amount * a / b).max(0.0),
-                HitOp::Soak(step, pool) => self.soak(step, pool, target, &mut arrival),
+                HitOp::Soak(step, pool, first) => self.soak(step, pool, first as usize, target, &mut arrival),
                 HitOp::Stop(step) => {
                     (arrival.amount, arrival.stopped) = (0.0, Some(step));
                     break;
@@ -162,8 +174,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     #[inline(always)]
-    fn soak(&mut self, step: StepId, pool: PoolId, target: CombatantId, arrival: &mut Arrival) {
-        let Change { moved, over, left } = self.take(target, pool, arrival.amount);
+    fn soak(&mut self, step: StepId, pool: PoolId, first: usize, target: CombatantId, arrival: &mut Arrival) {
+        let Change { moved, over, left } = self.take_at(first, target, pool, arrival.amount);
         arrival.amount = over;
         if moved > 0.0 {
             self.tell(Event::Soaked { target, step, pool, amount: moved, left });
@@ -202,7 +214,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             arrival.amount = self.number(amount, frame)?.max(0.0);
         }
         if let Some(pool) = step.soak {
-            self.soak(step.id, pool, target, arrival);
+            let first = self.program.place(target, self.program.layout.pool(pool));
+            self.soak(step.id, pool, first, target, arrival);
         }
         if step.stops {
             arrival.amount = 0.0;

@@ -100,7 +100,7 @@ impl<C: Provider> Fight<C> {
     /// # Errors
     /// When a formula has no value or a limit is passed. The fight is over then.
     pub fn run<O: Observer>(&mut self, observer: &mut O) -> Result<Ending, FightError> {
-        self.engine(observer).run()
+        self.engine(observer).run().map_err(|error| *error)
     }
 
     /// Lets time pass up to and including a moment; returns the ending if the fight is over.
@@ -108,7 +108,7 @@ impl<C: Provider> Fight<C> {
     /// # Errors
     /// As for [`Fight::run`].
     pub fn advance<O: Observer>(&mut self, until: Time, observer: &mut O) -> Result<Option<Ending>, FightError> {
-        self.engine(observer).advance(until)
+        self.engine(observer).advance(until).map_err(|error| *error)
     }
 
     /// From now on this combatant does only what it is told through [`Fight::use_ability`].
@@ -129,7 +129,7 @@ impl<C: Provider> Fight<C> {
         target: Option<CombatantId>,
         observer: &mut O,
     ) -> Result<Result<(), Refusal>, FightError> {
-        self.engine(observer).use_by_hand(who, ability, target)
+        self.engine(observer).use_by_hand(who, ability, target).map_err(|error| *error)
     }
 
     /// Lets an ability take effect here and now, without cost, cast, cooldown or recovery: what
@@ -144,7 +144,7 @@ impl<C: Provider> Fight<C> {
         target: CombatantId,
         observer: &mut O,
     ) -> Result<(), FightError> {
-        self.engine(observer).bring_about(who, ability, target)
+        self.engine(observer).bring_about(who, ability, target).map_err(|error| *error)
     }
 
     /// Why an ability cannot be used now; `None` if it can.
@@ -152,7 +152,7 @@ impl<C: Provider> Fight<C> {
     /// # Errors
     /// As for [`Fight::run`].
     pub fn refusal(&mut self, who: CombatantId, ability: AbilityId) -> Result<Option<Refusal>, FightError> {
-        self.engine(&mut Silent).why_not(who, ability)
+        self.engine(&mut Silent).why_not(who, ability).map_err(|error| *error)
     }
 
     /// Changes the base of an attribute (or the level), as when a character levels up in mid-fight.
@@ -167,7 +167,7 @@ impl<C: Provider> Fight<C> {
         base: f64,
         observer: &mut O,
     ) -> Result<(), FightError> {
-        self.engine(observer).set_base(who, slot, base)
+        self.engine(observer).set_base(who, slot, base).map_err(|error| *error)
     }
 
     /// The moment at hand.

@@ -36,7 +36,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// not a difference, so that no rounding shows up as an overkill of nothing.
     #[inline]
     pub(super) fn take(&mut self, who: CombatantId, pool: PoolId, amount: f64) -> Change {
-        let first = self.first(who, pool);
+        self.take_at(self.first(who, pool), who, pool, amount)
+    }
+
+    /// The same, when it is known where the pool's numbers begin.
+    #[inline(always)]
+    pub(super) fn take_at(&mut self, first: usize, who: CombatantId, pool: PoolId, amount: f64) -> Change {
         let before = self.state.memory.pool_amount(first, self.state.now.micros());
         if before == 0.0 {
             return Change { moved: 0.0, over: amount, left: 0.0 };

@@ -84,6 +84,8 @@ pub(super) struct State {
     pub(super) someone_hurt: bool,
     pub(super) began: bool,
     pub(super) ending: Option<Ending>,
+    /// Who started what last: whom to name when things go on without end.
+    pub(super) last_used: (CombatantId, Option<AbilityId>),
     pub(super) steps_taken: u64,
     pub(super) base_changes: Vec<BaseChange>,
     /// Ways of hits that attributes changed in this fight have made other than in the setup.
@@ -160,6 +162,7 @@ impl State {
             someone_hurt: false,
             began: false,
             ending: None,
+            last_used: (CombatantId(0), None),
             steps_taken: 0,
             base_changes: Vec::new(),
             relinked: None,

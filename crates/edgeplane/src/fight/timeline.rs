@@ -89,6 +89,14 @@ impl Timeline {
         if index < self.combatants { (index, Timer::Act) } else { (index - self.combatants, Timer::Empty) }
     }
 
+    /// The same, and stops that timer.
+    #[inline(always)]
+    pub(super) fn take(&mut self, due: Due) -> (usize, Timer) {
+        let index = (due.0 & ((1 << INDEX_BITS) - 1)) as usize;
+        self.keys[index] = NONE;
+        self.timer(due)
+    }
+
     /// Whether pools can run empty by themselves.
     pub(super) fn has_empty_timers(&self) -> bool {
         self.keys.len() > self.combatants

@@ -28,7 +28,7 @@ pub(crate) enum HitOp {
     /// `amount * a / b`
     ScaleOver(f64, f64),
     /// A pool takes what it can.
-    Soak(StepId, PoolId),
+    Soak(StepId, PoolId, u32),
     /// The way ends.
     Stop(StepId),
 }
@@ -40,6 +40,8 @@ pub(crate) struct LinkedHit {
     pub(crate) amount: f64,
     /// How far it is spread, and the stream of that.
     pub(crate) spread: Option<(f64, u32)>,
+    /// Where the numbers of the receiving pool begin.
+    pub(crate) into: u32,
     /// The rest of the way.
     pub(crate) ops: Vec<HitOp>,
 }
@@ -106,9 +108,10 @@ impl Program {
             None => None,
         };
         Some(LinkedHit {
+            into: self.place(target, self.layout.pool(effect.pool)) as u32,
             amount: self.fixed(effect.amount, memory, &frame)?,
             spread,
-            ops: ops(effect, memory, &frame)?,
+            ops: self.ops(effect, target, memory, &frame)?,
         })
     }
 
@@ -122,39 +125,46 @@ impl Program {
     }
 }
 
-fn ops(effect: &StepsEffect, memory: &Memory, frame: &Frame) -> Option<Vec<HitOp>> {
-    let mut ops = Vec::new();
-    for step in &effect.steps {
-        let at = |operand| Some(memory.at(frame.index(operand))).filter(|value| value.is_finite());
-        let (site, p) = match step.quick_when {
-            QuickWhen::Always => (None, 1.0),
-            QuickWhen::Roll(site, a) => (Some(site), at(a)?),
-            QuickWhen::RollLess(site, a, b) => (Some(site), at(a)? - at(b)?),
-            QuickWhen::Ask => return None,
-        };
-        let does = step_ops(step, at)?;
-        // A chance that is certain, or none, draws nothing.
-        if let Some(site) = site.filter(|_| p < 1.0) {
-            if p <= 0.0 {
-                continue;
+impl Program {
+    fn ops(&self, effect: &StepsEffect, target: CombatantId, memory: &Memory, frame: &Frame) -> Option<Vec<HitOp>> {
+        let mut ops = Vec::new();
+        for step in &effect.steps {
+            let at = |operand| Some(memory.at(frame.index(operand))).filter(|value| value.is_finite());
+            let (site, p) = match step.quick_when {
+                QuickWhen::Always => (None, 1.0),
+                QuickWhen::Roll(site, a) => (Some(site), at(a)?),
+                QuickWhen::RollLess(site, a, b) => (Some(site), at(a)? - at(b)?),
+                QuickWhen::Ask => return None,
+            };
+            let does = self.step_ops(step, target, at)?;
+            // A chance that is certain, or none, draws nothing.
+            if let Some(site) = site.filter(|_| p < 1.0) {
+                if p <= 0.0 {
+                    continue;
+                }
+                ops.push(HitOp::Chance { stream: frame.stream(site).0, p, skip: does.len() as u32 });
             }
-            ops.push(HitOp::Chance { stream: frame.stream(site).0, p, skip: does.len() as u32 });
+            ops.extend(does);
         }
-        ops.extend(does);
+        Some(ops)
     }
-    Some(ops)
-}
 
-fn step_ops(step: &StepCode, at: impl Fn(super::code::Operand) -> Option<f64>) -> Option<Vec<HitOp>> {
-    let mut ops = Vec::new();
-    ops.extend(step.mark.map(|mark| HitOp::Mark(1 << mark)));
-    match step.quick_amount {
-        QuickAmount::Same => {}
-        QuickAmount::Scale(a) => ops.push(HitOp::Scale(at(a)?)),
-        QuickAmount::ScaleOver(a, b) => ops.push(HitOp::ScaleOver(at(a)?, at(b).filter(|b| *b != 0.0)?)),
-        QuickAmount::Ask => return None,
+    fn step_ops(
+        &self,
+        step: &StepCode,
+        target: CombatantId,
+        at: impl Fn(super::code::Operand) -> Option<f64>,
+    ) -> Option<Vec<HitOp>> {
+        let mut ops = Vec::new();
+        ops.extend(step.mark.map(|mark| HitOp::Mark(1 << mark)));
+        match step.quick_amount {
+            QuickAmount::Same => {}
+            QuickAmount::Scale(a) => ops.push(HitOp::Scale(at(a)?)),
+            QuickAmount::ScaleOver(a, b) => ops.push(HitOp::ScaleOver(at(a)?, at(b).filter(|b| *b != 0.0)?)),
+            QuickAmount::Ask => return None,
+        }
+        ops.extend(step.soak.map(|pool| HitOp::Soak(step.id, pool, self.place(target, self.layout.pool(pool)) as u32)));
+        ops.extend(step.stops.then_some(HitOp::Stop(step.id)));
+        Some(ops)
     }
-    ops.extend(step.soak.map(|pool| HitOp::Soak(step.id, pool)));
-    ops.extend(step.stops.then_some(HitOp::Stop(step.id)));
-    Some(ops)
 }
