@@ -70,7 +70,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             let (who, short) = (CombatantId(index as u16), actor.short);
             let watch = self.setup.linked[index].watch;
             let touched = own & watch.own != 0 || changed & watch.others != 0;
-            let looks = everyone || (short && own & watch.costs != 0) || (touched && self.has_turned(who)?);
+            let looks = everyone || (short && own & watch.costs != 0) || (touched && self.has_turned(who, changed)?);
             if looks {
                 self.will_choose(who);
             }
@@ -78,9 +78,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(())
     }
 
-    /// Whether a condition of the policy holds now that did not at the last look, or the other way
-    /// round. Where that cannot be told, it may have.
-    fn has_turned(&mut self, who: CombatantId) -> Outcome<bool> {
+    /// Whether a condition of the policy that reads what has changed holds now and did not at the
+    /// last look, or the other way round. Where that cannot be told, it may have.
+    fn has_turned(&mut self, who: CombatantId, changed: u64) -> Outcome<bool> {
         let setup = self.setup;
         let linked = &setup.linked[who.index()];
         if linked.watch.blind {
@@ -89,7 +89,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let unwanted = self.state.actors[who.index()].unwanted;
         let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
         for (bit, line) in linked.lines.iter().enumerate() {
-            let Some(when) = line.when else { continue };
+            let Some(when) = line.when.filter(|_| line.reads & changed != 0) else { continue };
             let quick = self.quick_condition(line.quick);
             let holds = if quick.is_finite() { quick } else { self.quiet_number(when, &frame)? };
             if (holds == 0.0) != (unwanted >> bit & 1 == 1) {
@@ -103,7 +103,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline(never)]
     pub(super) fn poll(&mut self, who: CombatantId) -> Outcome<()> {
         let actor = &self.state.actors[who.index()];
-        if actor.wake <= self.state.now || self.has_turned(who)? {
+        if actor.wake <= self.state.now || self.has_turned(who, u64::MAX)? {
             self.ready(who);
             return Ok(());
         }
@@ -196,6 +196,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             Aim::Itself => Some(who),
             Aim::Picked => None,
             Aim::FirstEnemy => {
+                let first = self.setup.linked[who.index()].first_enemy?;
+                if self.state.actors[first.index()].stands {
+                    return Some(first);
+                }
                 let side = self.setup.combatants[who.index()].side;
                 let others = self.setup.combatants.iter().zip(&self.state.actors);
                 let first = others.enumerate().find(|(_, (plan, actor))| plan.side != side && actor.stands);

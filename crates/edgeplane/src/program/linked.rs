@@ -23,6 +23,8 @@ pub(crate) struct Linked {
     pub(crate) lines: Vec<LinkedLine>,
     pub(crate) watch: Watch,
     pub(crate) reaction: Time,
+    /// The first enemy in the order of the encounter.
+    pub(crate) first_enemy: Option<CombatantId>,
     /// Where this combatant's abilities begin in lists of all abilities of all combatants.
     pub(crate) first: u32,
 }
@@ -37,6 +39,8 @@ pub(crate) struct LinkedLine {
     pub(crate) place: u32,
     /// It needs no look beyond its cooldown, one known cost and one target that is found at once.
     pub(crate) plain: bool,
+    /// Pools that its condition reads, one bit each; all where that cannot be told.
+    pub(crate) reads: u64,
     /// The condition in a form that needs no further look-up, if it has one.
     pub(crate) quick: QuickCondition,
 }
@@ -101,14 +105,27 @@ impl Program {
                 when: line.when,
                 aims: line.aims,
                 place: first + u32::from(line.place),
+                reads: line.when.map_or(0, |when| self.pools_read(when)),
                 plain: !line.aims && self.is_plain(line.ability),
             };
             let lines = plan.policy.uses.iter().map(line).collect();
-            let linked = Linked { lines, watch: plan.policy.watch, reaction: plan.policy.reaction, first };
+            let enemy = combatants.iter().position(|other| other.side != combatant.side);
+            let first_enemy = enemy.map(|index| CombatantId(index as u16));
+            let linked = Linked { first_enemy, lines, watch: plan.policy.watch, reaction: plan.policy.reaction, first };
             first += plan.abilities.len() as u32;
             linked
         };
         combatants.iter().map(one).collect()
+    }
+
+    fn pools_read(&self, when: FormulaId) -> u64 {
+        let mut bits = 0;
+        self.formula(when).each_read(|read| match read {
+            Read::Pool(_, pool, _) => bits |= 1 << pool.0,
+            Read::Now => bits = u64::MAX,
+            _ => {}
+        });
+        bits
     }
 
     fn is_plain(&self, ability: AbilityId) -> bool {

@@ -56,6 +56,12 @@ pub(crate) struct LinkedHits {
     combatants: u32,
 }
 
+/// Who is hit, and which pools it has.
+struct Receiving<'a> {
+    id: CombatantId,
+    pools: &'a [bool],
+}
+
 impl LinkedHits {
     /// The way of an outcome, by the ability's place among all of all combatants.
     #[inline(always)]
@@ -83,8 +89,11 @@ impl Program {
                 for outcome in &self.ability(*ability).does {
                     next += 1;
                     let who = CombatantId(index as u16);
-                    let targets = 0..combatants.len() as u16;
-                    linked.hits.extend(targets.map(|target| self.link_hit(outcome, who, CombatantId(target), memory)));
+                    for (target, plan) in combatants.iter().enumerate() {
+                        let pools = &self.characters[plan.character.index()].pools;
+                        let target = Receiving { id: CombatantId(target as u16), pools };
+                        linked.hits.push(self.link_hit(outcome, who, &target, memory));
+                    }
                 }
             }
         }
@@ -95,20 +104,20 @@ impl Program {
         &self,
         outcome: &OutcomePlan,
         caster: CombatantId,
-        target: CombatantId,
+        target: &Receiving<'_>,
         memory: &mut Memory,
     ) -> Option<LinkedHit> {
         let (OutcomePlan::Hit(effect) | OutcomePlan::Heal(effect)) = outcome else { return None };
         if !effect.quick {
             return None;
         }
-        let frame = Frame::new(self, caster, target, effect.damage_type.0, 0.0);
+        let frame = Frame::new(self, caster, target.id, effect.damage_type.0, 0.0);
         let spread = match effect.spread {
             Some((spread, site)) => Some((self.fixed(spread, memory, &frame)?, frame.stream(site).0)),
             None => None,
         };
         Some(LinkedHit {
-            into: self.place(target, self.layout.pool(effect.pool)) as u32,
+            into: self.place(target.id, self.layout.pool(effect.pool)) as u32,
             amount: self.fixed(effect.amount, memory, &frame)?,
             spread,
             ops: self.ops(effect, target, memory, &frame)?,
@@ -126,7 +135,7 @@ impl Program {
 }
 
 impl Program {
-    fn ops(&self, effect: &StepsEffect, target: CombatantId, memory: &Memory, frame: &Frame) -> Option<Vec<HitOp>> {
+    fn ops(&self, effect: &StepsEffect, target: &Receiving<'_>, memory: &Memory, frame: &Frame) -> Option<Vec<HitOp>> {
         let mut ops = Vec::new();
         for step in &effect.steps {
             let at = |operand| Some(memory.at(frame.index(operand))).filter(|value| value.is_finite());
@@ -152,18 +161,21 @@ impl Program {
     fn step_ops(
         &self,
         step: &StepCode,
-        target: CombatantId,
+        target: &Receiving<'_>,
         at: impl Fn(super::code::Operand) -> Option<f64>,
     ) -> Option<Vec<HitOp>> {
         let mut ops = Vec::new();
         ops.extend(step.mark.map(|mark| HitOp::Mark(1 << mark)));
         match step.quick_amount {
             QuickAmount::Same => {}
-            QuickAmount::Scale(a) => ops.push(HitOp::Scale(at(a)?)),
+            // Once is as it is.
+            QuickAmount::Scale(a) => ops.extend(Some(at(a)?).filter(|a| *a != 1.0).map(HitOp::Scale)),
             QuickAmount::ScaleOver(a, b) => ops.push(HitOp::ScaleOver(at(a)?, at(b).filter(|b| *b != 0.0)?)),
             QuickAmount::Ask => return None,
         }
-        ops.extend(step.soak.map(|pool| HitOp::Soak(step.id, pool, self.place(target, self.layout.pool(pool)) as u32)));
+        // A pool that the target lacks has nothing to take from.
+        let soak = step.soak.filter(|pool| target.pools[pool.index()]);
+        ops.extend(soak.map(|pool| HitOp::Soak(step.id, pool, self.place(target.id, self.layout.pool(pool)) as u32)));
         ops.extend(step.stops.then_some(HitOp::Stop(step.id)));
         Some(ops)
     }
