@@ -3,7 +3,7 @@
 //! The methods of [`Fight`] come in four families: **begin** ([`Fight::new`], [`Fight::restart`]),
 //! **let time pass** ([`Fight::run`], [`Fight::advance`]), **act by hand** ([`Fight::take_control`],
 //! [`Fight::use_ability`], [`Fight::set_base`]) and **look** ([`Fight::pool`], [`Fight::attribute`],
-//! [`Fight::ready_at`], [`Fight::refusal`], [`Fight::ending`], [`Fight::snapshot`]).
+//! [`Fight::evaluate`], [`Fight::ready_at`], [`Fight::refusal`], [`Fight::ending`], [`Fight::snapshot`]).
 //!
 //! The engine is handed time and chance and does no input or output: it emits [`Event`]s to an
 //! [`Observer`], and the same code serves a game loop and a study of millions of fights.
@@ -27,7 +27,7 @@ pub use event::{Ending, Event, Log, Logged, Observer, Refusal, Silent, StepResul
 pub use state::Snapshot;
 pub use telling::{Telling, name_refusal};
 
-use crate::program::{AbilityId, CombatantId, EncounterId, PoolId, Program, Setup, Slot, Time};
+use crate::program::{AbilityId, CombatantId, EncounterId, FormulaId, Frame, PoolId, Program, Setup, Slot, Time};
 use engine::Engine;
 use state::State;
 
@@ -205,6 +205,24 @@ impl<C: Provider> Fight<C> {
     /// The final value of an attribute now.
     pub fn attribute(&self, who: CombatantId, slot: Slot) -> f64 {
         self.state.memory.at(self.setup.program.place(who, slot))
+    }
+
+    /// What a formula of the ruleset gives for one who acts on another, as things stand: what a swing
+    /// would do, for a tooltip. Truths are 1 and 0. If it draws chance, that draw is used up.
+    ///
+    /// # Errors
+    /// When the formula has no value.
+    pub fn evaluate(
+        &mut self,
+        formula: FormulaId,
+        caster: CombatantId,
+        target: CombatantId,
+    ) -> Result<f64, FightError> {
+        let program = &self.setup.program;
+        let frame = Frame::new(program, caster, target, 0, self.state.now.micros());
+        let State { memory, scratch, now, .. } = &mut self.state;
+        let value = program.number(formula, memory, &frame, &mut self.chance, &mut scratch.draws);
+        value.map_err(|fault| FightError { at: *now, kind: FightErrorKind::Fault(fault) })
     }
 
     /// When an ability's cooldown ends; a moment in the past if it has none running.

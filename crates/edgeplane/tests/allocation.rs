@@ -1,0 +1,44 @@
+//! Nothing is allocated for a fight once the room for it is there.
+
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use common::demo;
+use edgeplane::{Silent, Time};
+
+#[test]
+fn a_warm_fight_allocates_nothing() {
+    for encounter in ["duel", "mirror", "night_shift"] {
+        let mut fight = demo().fight(encounter, 0).unwrap();
+        for seed in 0..50 {
+            fight.restart(seed);
+            fight.run(&mut Silent).unwrap();
+        }
+        let counted = allocation_counter::measure(|| {
+            for seed in 50..250 {
+                fight.restart(seed);
+                fight.run(&mut Silent).unwrap();
+            }
+        });
+        assert_eq!(counted.count_total, 0, "{encounter}");
+        let stepped = allocation_counter::measure(|| {
+            fight.restart(7);
+            for frame in 0..600 {
+                fight.advance(Time(frame * 16_667), &mut Silent).unwrap();
+            }
+        });
+        assert_eq!(stepped.count_total, 0, "{encounter} in frames");
+    }
+}
+
+#[test]
+fn a_restored_fight_is_the_one_that_was_kept() {
+    let mut fight = demo().fight("night_shift", 1).unwrap();
+    fight.advance(Time(3_000_000), &mut Silent).unwrap();
+    let snapshot = fight.snapshot();
+    fight.run(&mut Silent).unwrap();
+    fight.restore(&snapshot);
+    assert_eq!(fight.now(), Time(3_000_000));
+    assert_eq!(fight.snapshot(), snapshot);
+}
