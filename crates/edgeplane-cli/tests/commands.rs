@@ -314,3 +314,18 @@ fn the_demo_tells_the_tour_and_leaves_its_files() {
     // The demo's ruleset is a ruleset like any other.
     answer(&["check", demo.join("weir-nine").to_str().unwrap()]);
 }
+
+#[test]
+fn files_that_cannot_be_read_are_told() {
+    let folder = TempDir::new().unwrap();
+    let path = folder.path().join("bytes.toml");
+    fs::write(&path, b"[attributes]\nheft = \xff\xfe\n").unwrap();
+    assert!(refusal(&["check", path.to_str().unwrap()]).contains("is not UTF-8 text: byte 20 is wrong"));
+    fs::write(&path, vec![b'#'; 5 << 20]).unwrap();
+    assert!(refusal(&["check", path.to_str().unwrap()]).contains("at most 4194304 are read"));
+    fs::remove_file(&path).unwrap();
+    assert!(refusal(&["check", folder.path().to_str().unwrap()]).contains("holds no .toml file"));
+    // Nothing at all is a ruleset too: one in which there is nothing to play.
+    fs::write(&path, "").unwrap();
+    assert!(answer(&["check", path.to_str().unwrap()]).contains("is sound: 1 file, no errors"));
+}

@@ -11,7 +11,10 @@ use criterion::Criterion;
 use edgeplane::program::{FormulaId, OutcomePlan};
 use edgeplane::{CombatantId, Fight, Game};
 
-const CASES: &[(&str, &str, fn(&Numbers) -> f64)] = &[
+/// A name, a formula, and a function that does the same.
+type Case = (&'static str, &'static str, fn(&Numbers) -> f64);
+
+const CASES: &[Case] = &[
     ("hoisted", "6 + caster.heft * 0.9", |n| 6.0 + n.heft * 0.9),
     ("two sides", "caster.heft * 3 - target.guard", |n| n.heft * 3.0 - n.guard),
     ("health", "4 + caster.heft * 0.4 + 6 * (1 - target.health.share)", |n| {

@@ -1,6 +1,6 @@
 //! Nothing is allocated for a fight once the room for it is there.
 
-#![allow(clippy::unwrap_used)]
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 mod common;
 

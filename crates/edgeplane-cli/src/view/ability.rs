@@ -51,7 +51,13 @@ fn sum(worked: &[Worked]) -> String {
 }
 
 fn step_row(step: &StepLine) -> Vec<String> {
-    vec![step.step.clone(), sum(&step.worked), step.result.clone(), plain(step.after)]
+    // A step without formulas is a pool that takes what it can.
+    let result = match (step.worked.is_empty(), step.before == step.after) {
+        (true, true) => "takes nothing".to_owned(),
+        (true, false) => format!("takes {}", plain(step.before - step.after)),
+        _ => step.result.clone(),
+    };
+    vec![step.step.clone(), sum(&step.worked), result, plain(step.after)]
 }
 
 fn endings(outcome: &OutcomeLine) -> String {

@@ -64,6 +64,8 @@ struct Teller<'a> {
     out: String,
     /// Formulas read since the last event.
     formulas: Vec<(FormulaId, &'a Reading)>,
+    /// What pools took on the way of the hit to come.
+    soaked: Vec<String>,
     /// Lines of arithmetic that belong under the next line.
     below: Vec<String>,
     /// Choices of the moment, told under the use that they led to.
@@ -82,6 +84,7 @@ impl<'a> Teller<'a> {
             abilities: longest(&mut program.abilities().iter().map(|ability| ability.name.as_str())),
             out: String::new(),
             formulas: Vec::new(),
+            soaked: Vec::new(),
             below: Vec::new(),
             looks: Vec::new(),
         }
@@ -181,18 +184,18 @@ impl<'a> Teller<'a> {
             Event::Stepped { step, heal, before, after, result } => {
                 self.step(step.index(), heal, before, after, result)
             }
-            Event::Soaked { target, pool, amount, left, .. } => {
-                self.below.push(format!(
-                    "{:<10} {} of {} takes {}, {} left",
-                    "",
-                    self.pool(pool),
-                    self.who(target),
-                    plain(amount),
-                    plain(left)
-                ));
+            Event::Soaked { pool, amount, left, .. } => {
+                let took = format!("{} took {}", self.pool(pool), text::tenth(amount));
+                self.below.push(format!("{:<10} {took}, {} left", "", plain(left)));
+                self.soaked.push(took);
             }
             Event::Hit { caster, target, ability, .. } | Event::Healed { caster, target, ability, .. } => {
-                let what = self.arrival(logged.event);
+                let mut what = self.arrival(logged.event);
+                let mut notes = std::mem::take(&mut self.soaked);
+                if !what.notes.is_empty() {
+                    notes.insert(0, what.notes);
+                }
+                what.notes = notes.join(", ");
                 self.arithmetic("amount");
                 self.result(at, caster, ability, target, &what);
             }
