@@ -1,0 +1,215 @@
+//! A character in numbers, each with where it comes from.
+
+use std::sync::Arc;
+
+use serde::Serialize;
+
+use crate::program::{
+    AbilityId, CharacterId, CombatantId, FlowPlan, FormulaId, PickPlan, PoolId, Program, Setup, StartPlan,
+};
+use crate::rules::SideRule;
+
+/// A number and where it comes from.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Line {
+    /// Its name.
+    pub name: String,
+    /// Its value.
+    pub value: f64,
+    /// The formula as it is written; the digits of a plain number.
+    pub formula: String,
+    /// The formula with values in place of names; empty for a plain number.
+    pub worked: String,
+    /// Why the value is not what the formula gives: "at least 0".
+    pub limited: String,
+    /// What the ruleset says about it.
+    pub about: String,
+}
+
+/// A pool of a character.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct PoolLine {
+    /// Its cap.
+    pub cap: Line,
+    /// The amount at the start of a fight.
+    pub start: f64,
+    /// What it gains (or, below zero, loses): "+3 per second".
+    pub flow: String,
+    /// Whether its owner falls when it empties.
+    pub defeat: bool,
+}
+
+/// An ability in numbers, for one who has it.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct AbilityLine {
+    /// Its name.
+    pub name: String,
+    /// What the ruleset says about it.
+    pub about: String,
+    /// What it costs, by pool.
+    pub cost: Vec<(String, f64)>,
+    /// Seconds of wind-up.
+    pub cast: f64,
+    /// Seconds of lock-out afterwards.
+    pub recovery: f64,
+    /// Seconds from the release until it is ready again.
+    pub cooldown: f64,
+    /// Whether it is open.
+    pub unlocked: bool,
+    /// Whom it is used on: "enemies, first".
+    pub targets: String,
+}
+
+/// A character in numbers.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct CharacterSheet {
+    /// Its name.
+    pub character: String,
+    /// What the ruleset says about it.
+    pub about: String,
+    /// Its level.
+    pub level: f64,
+    /// Every attribute in the order of the ruleset.
+    pub attributes: Vec<Line>,
+    /// Every pool that it has.
+    pub pools: Vec<PoolLine>,
+    /// Every ability that it has.
+    pub abilities: Vec<AbilityLine>,
+    /// How it chooses, most wanted first: an ability and the condition, if any.
+    pub policy: Vec<(String, String)>,
+}
+
+/// Explains a character: every number, and where it comes from.
+pub fn explain_character(program: &Arc<Program>, id: CharacterId) -> CharacterSheet {
+    let plan = &program.characters()[id.index()];
+    let setup = Setup::between(program, &[("one".to_owned(), vec![id])]);
+    let me = CombatantId(0);
+    let mut attributes = Vec::new();
+    for info in program.attributes() {
+        for of in 0..if info.per_type { program.layout.types } else { 1 } {
+            let name = if info.per_type {
+                format!("{}.{}", info.name, program.damage_types()[usize::from(of)].name)
+            } else {
+                info.name.clone()
+            };
+            let Some(plan) = plan.attributes.iter().find(|plan| plan.slot == info.slot.plus(of)) else { continue };
+            let mut line = line(&setup, name, plan.base, of, &info.about);
+            let value = setup.memory.at(program.place(me, plan.slot));
+            let bound = |of_plan: Option<FormulaId>| {
+                of_plan.map_or_else(String::new, |id| program.formula(id).source.text.clone())
+            };
+            if value > line.value {
+                line.limited = format!("at least {}", bound(plan.min));
+            } else if value < line.value {
+                line.limited = format!("at most {}", bound(plan.max));
+            }
+            line.value = value;
+            attributes.push(line);
+        }
+    }
+    let pools = (0..program.pools().len()).filter(|pool| plan.pools[*pool]);
+    let condition =
+        |when: Option<FormulaId>| when.map_or_else(String::new, |when| program.formula(when).source.text.clone());
+    let uses = plan.policy.uses.iter();
+    CharacterSheet {
+        character: plan.name.clone(),
+        about: plan.about.clone(),
+        level: plan.level,
+        attributes,
+        pools: pools.map(|pool| pool_line(&setup, PoolId(pool as u16))).collect(),
+        abilities: plan.abilities.iter().map(|ability| ability_line(&setup, me, *ability)).collect(),
+        policy: uses.map(|line| (program.ability(line.ability).name.clone(), condition(line.when))).collect(),
+    }
+}
+
+fn line(setup: &Setup, name: String, formula: FormulaId, damage_type: u16, about: &str) -> Line {
+    let program = setup.program();
+    let compiled = program.formula(formula);
+    let reading = program.own_reading(formula, &setup.memory, CombatantId(0), damage_type);
+    let worked = match &reading {
+        Some(reading) if !compiled.is_plain_number() => compiled.with_values(reading),
+        _ => String::new(),
+    };
+    Line {
+        name,
+        value: reading.map_or(0.0, |reading| reading.value),
+        formula: compiled.source.text.clone(),
+        worked,
+        limited: String::new(),
+        about: about.to_owned(),
+    }
+}
+
+fn pool_line(setup: &Setup, id: PoolId) -> PoolLine {
+    let program = setup.program();
+    let plan = &program.pools()[id.index()];
+    let me = CombatantId(0);
+    let number = |formula| program.own_value(formula, &setup.memory, me).unwrap_or(0.0);
+    let flow = |flow: Option<FlowPlan>, sign: &str| {
+        let flow = flow?;
+        let every = flow.every.map_or_else(
+            || "per second".to_owned(),
+            |every| format!("every {} s", crate::program::plain(number(every))),
+        );
+        Some(format!("{sign}{} {every}", crate::program::plain(number(flow.amount))))
+    };
+    let flows: Vec<String> = [flow(plan.regen, "+"), flow(plan.decay, "-")].into_iter().flatten().collect();
+    let cap = plan.cap.map(|cap| line(setup, plan.name.clone(), cap, 0, &plan.about));
+    let start = match plan.start {
+        StartPlan::Full => cap.as_ref().map_or(0.0, |cap| cap.value),
+        StartPlan::Empty => 0.0,
+        StartPlan::Amount(_) => setup.memory.pool_amount(program.place(me, program.layout.pool(id)), 0.0),
+    };
+    let missing = Line {
+        name: plan.name.clone(),
+        value: 0.0,
+        formula: String::new(),
+        worked: String::new(),
+        limited: String::new(),
+        about: String::new(),
+    };
+    PoolLine { cap: cap.unwrap_or(missing), start, flow: flows.join(", "), defeat: plan.defeat }
+}
+
+pub(super) fn ability_line(setup: &Setup, who: CombatantId, id: AbilityId) -> AbilityLine {
+    let program = setup.program();
+    let plan = program.ability(id);
+    let number = |formula: Option<FormulaId>| {
+        formula.and_then(|formula| program.own_value(formula, &setup.memory, who)).unwrap_or(0.0)
+    };
+    AbilityLine {
+        name: plan.name.clone(),
+        about: plan.about.clone(),
+        cost: plan
+            .cost
+            .iter()
+            .map(|(pool, cost)| (program.pools()[pool.index()].name.clone(), number(Some(*cost))))
+            .collect(),
+        cast: number(plan.cast),
+        recovery: number(plan.recovery),
+        cooldown: number(plan.cooldown),
+        unlocked: plan.unlock.is_none_or(|unlock| number(Some(unlock)) != 0.0),
+        targets: targets(program, plan.side, plan.pick, plan.count),
+    }
+}
+
+fn targets(program: &Program, side: SideRule, pick: PickPlan, count: u32) -> String {
+    let side = match side {
+        SideRule::Enemies => "enemies",
+        SideRule::Allies => "allies",
+        SideRule::Caster => return "itself".to_owned(),
+        SideRule::Everyone => "everyone",
+    };
+    let pick = match pick {
+        PickPlan::First => "first".to_owned(),
+        PickPlan::Weakest(_) => "weakest".to_owned(),
+        PickPlan::Strongest(_) => "strongest".to_owned(),
+        PickPlan::Random(_) => "random".to_owned(),
+        PickPlan::Lowest(formula) => format!("lowest {}", program.formula(formula).source.text),
+    };
+    match count {
+        1 => format!("{pick} of {side}"),
+        u32::MAX => format!("all {side}"),
+        count => format!("{pick} {count} of {side}"),
+    }
+}

@@ -1,0 +1,7 @@
+//! "What is this number, and why?" for characters, and "what does this do?" for abilities.
+
+mod ability;
+mod character;
+
+pub use ability::{AbilityExplanation, EndingLine, OutcomeLine, StepLine, Worked, explain_ability};
+pub use character::{AbilityLine, CharacterSheet, Line, PoolLine, explain_character};
