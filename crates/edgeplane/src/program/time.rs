@@ -19,7 +19,7 @@ impl Time {
     /// Later than any fight can last: 139 years.
     pub const NEVER: Self = Self((1 << 42) - 2);
 
-    /// The nearest microsecond; below zero and NaN become zero, beyond all fights [`Time::NEVER`].
+    /// The nearest microsecond; below zero becomes zero, NaN and beyond all fights [`Time::NEVER`].
     #[inline]
     pub fn from_seconds(seconds: f64) -> Self {
         // Not `round`, which is a call into a library on most machines.
