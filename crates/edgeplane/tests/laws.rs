@@ -150,6 +150,27 @@ fn a_fight_that_is_restarted_is_a_new_one() {
     assert_eq!(first, run_log(&mut fight));
 }
 
+#[test]
+fn a_level_gained_in_one_fight_is_gone_in_the_next() {
+    let text = r#"
+        [pools]
+        health = { max = 100, defeat = true }
+        [ability.swing]
+        cooldown = "3 / caster.level"
+        does = [{ damage = "5 * caster.level" }]
+        [character.one]
+        abilities = ["swing"]
+        [character.other]
+    "#;
+    let mut fight = game(text).duel("one", "other", 1).unwrap();
+    let first = run_log(&mut fight);
+    fight.restart(1);
+    fight.set_base(ONE, edgeplane::program::Layout::LEVEL, 3.0, &mut Silent).unwrap();
+    assert_ne!(first, run_log(&mut fight));
+    fight.restart(1);
+    assert_eq!(first, run_log(&mut fight));
+}
+
 /// Asks for all detail, and keeps what every log keeps.
 #[derive(Default)]
 struct Detailed {

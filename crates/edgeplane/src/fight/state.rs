@@ -185,9 +185,9 @@ impl State {
         self.began = false;
         self.ending = None;
         self.steps_taken = 0;
-        if !self.base_changes.is_empty() {
-            self.base_changes.clear();
-            self.relinked = None;
+        self.base_changes.clear();
+        // A level that was set is no base change, but has changed what is linked all the same.
+        if self.relinked.take().is_some() {
             self.in_hand.clone_from(&setup.in_hand);
         }
         self.draw_lots(setup, chance);
