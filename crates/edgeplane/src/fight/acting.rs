@@ -6,36 +6,44 @@ use super::event::{Event, Observer, Refusal};
 use super::hits::By;
 use super::state::Doing;
 use super::timeline::{Phase, Timer};
-use crate::program::{AbilityId, BaseChange, CombatantId, FormulaId, Frame, Known, OutcomePlan, PoolId, Slot, Time};
+use crate::program::{
+    AbilityId, AbilityPlan, BaseChange, CombatantId, FormulaId, Frame, InHand, OutcomePlan, PoolId, Slot, Time,
+};
 use crate::rules::Receiver;
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Carries a choice out: the cost is paid and the cast starts.
-    pub(super) fn start(&mut self, who: CombatantId, id: AbilityId, place: u32) -> Outcome<()> {
-        let hand = &self.state.in_hand[place as usize];
-        let (cast, price, from, more) = (hand.cast, hand.price, hand.price_from as usize, hand.more_prices);
-        let release = self.state.now + self.known_time(who, cast)?;
+    pub(super) fn start(&mut self, who: CombatantId, place: usize) -> Outcome<()> {
+        let hand = &self.state.in_hand[place];
+        let (id, cast) = (hand.ability, hand.cast);
+        let (cost, from, pool) = (hand.cost, hand.cost_from as usize, hand.cost_pool);
+        let (free, simply_paid) = (hand.free, hand.simply_paid);
+        let release = self.state.now + self.known_time(who, cast, |ability| ability.cast, id)?;
         self.state.last_used = (who, Some(id));
-        let rank = self.state.rank[who.index()];
         let actor = &mut self.state.actors[who.index()];
-        actor.doing = Doing::Casting { ability: id, place };
+        actor.doing = Doing::Casting(place as u32);
         actor.until = release;
-        let (target, targets) = if actor.many {
-            (actor.targets.first().copied().unwrap_or(who), actor.targets.len() as u16)
-        } else {
-            (actor.target, 1)
-        };
+        let (rank, target, many) = (actor.rank as usize, actor.target, actor.many);
         self.state.timeline.set(rank, Timer::Act, release, Phase::Release);
+        let (target, targets) = if many { self.aimed_at(who) } else { (target, 1) };
         self.tell(Event::Used { caster: who, ability: id, target, targets, release });
-        match price {
-            None => {}
-            Some((pool, Known::Is(cost))) if !more => self.pay(who, id, pool, from, cost),
-            _ => self.pay_all(who, id)?,
+        if !simply_paid {
+            return self.pay_all(who, id);
+        }
+        if !free {
+            self.pay(who, id, pool, from, cost);
         }
         Ok(())
     }
 
-    #[inline]
+    /// The first of several targets, and how many there are.
+    #[cold]
+    fn aimed_at(&self, who: CombatantId) -> (CombatantId, u16) {
+        let aimed = &self.state.aimed[who.index()];
+        (aimed.first().copied().unwrap_or(who), aimed.len() as u16)
+    }
+
+    #[inline(always)]
     fn pay(&mut self, who: CombatantId, id: AbilityId, pool: PoolId, from: usize, amount: f64) {
         let left = self.take_at(from, who, pool, amount).left;
         self.tell(Event::Spent { who, ability: id, pool, amount, left });
@@ -60,58 +68,67 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(())
     }
 
+    /// One of the times of an ability, evaluated if it has to be.
     #[inline(always)]
-    fn known_time(&mut self, who: CombatantId, known: Known<Time>) -> Outcome<Time> {
-        match known {
-            Known::Is(time) => Ok(time),
-            Known::Ask(formula) => self.asked_time(who, formula),
-        }
+    fn known_time(
+        &mut self,
+        who: CombatantId,
+        known: Time,
+        which: fn(&AbilityPlan) -> Option<FormulaId>,
+        id: AbilityId,
+    ) -> Outcome<Time> {
+        if known == InHand::ASK { self.asked_time(who, which(self.program.ability(id))) } else { Ok(known) }
     }
 
+    #[cold]
     #[inline(never)]
-    fn asked_time(&mut self, who: CombatantId, formula: FormulaId) -> Outcome<Time> {
+    fn asked_time(&mut self, who: CombatantId, formula: Option<FormulaId>) -> Outcome<Time> {
+        let Some(formula) = formula else { return Ok(Time::ZERO) };
         let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
         Ok(Time::from_seconds(self.positive(formula, &frame)?))
     }
 
     /// An ability takes effect.
-    pub(super) fn release(&mut self, who: CombatantId, id: AbilityId, place: usize) -> Outcome<()> {
+    pub(super) fn release(&mut self, who: CombatantId, place: usize) -> Outcome<()> {
         let program = self.program;
-        let (cooldown, recovery) = (self.state.in_hand[place].cooldown, self.state.in_hand[place].recovery);
-        let ready = self.state.now + self.known_time(who, cooldown)?;
-        self.state.ready[place] = ready;
+        let hand = &self.state.in_hand[place];
+        let (id, cooldown, recovery) = (hand.ability, hand.cooldown, hand.recovery);
+        let ready = self.state.now + self.known_time(who, cooldown, |ability| ability.cooldown, id)?;
+        self.state.in_hand[place].ready = ready;
         self.tell(Event::Released { caster: who, ability: id, ready });
-        let (target, many) = (self.state.actors[who.index()].target, self.state.actors[who.index()].many);
-        if many {
-            self.release_on_many(who, id, place)?;
+        let actor = &self.state.actors[who.index()];
+        let target = actor.target;
+        if actor.many {
+            self.release_on_many(who, id)?;
         } else if self.state.actors[target.index()].stands {
-            for (number, outcome) in program.ability(id).does.iter().enumerate() {
+            let by = By { caster: who, ability: id };
+            for outcome in &program.ability(id).does {
                 let target = if outcome.to() == Receiver::Caster { who } else { target };
-                self.bring(By { caster: who, ability: id, place, number }, target, outcome)?;
+                self.bring(by, target, outcome)?;
             }
         } else {
             self.tell(Event::Lost { caster: who, ability: id });
         }
-        self.recover(who, recovery)
+        self.recover(who, recovery, id)
     }
 
     #[inline(never)]
-    fn release_on_many(&mut self, who: CombatantId, id: AbilityId, place: usize) -> Outcome<()> {
+    fn release_on_many(&mut self, who: CombatantId, id: AbilityId) -> Outcome<()> {
         let program = self.program;
         if !self.any_target_stands(who) {
             self.tell(Event::Lost { caster: who, ability: id });
             return Ok(());
         }
-        let targets = self.state.actors[who.index()].targets.len();
-        for (number, outcome) in program.ability(id).does.iter().enumerate() {
+        let by = By { caster: who, ability: id };
+        for outcome in &program.ability(id).does {
             if outcome.to() == Receiver::Caster {
-                self.bring(By { caster: who, ability: id, place, number }, who, outcome)?;
+                self.bring(by, who, outcome)?;
                 continue;
             }
-            for index in 0..targets {
-                let target = self.state.actors[who.index()].targets[index];
+            for index in 0..self.state.aimed[who.index()].len() {
+                let target = self.state.aimed[who.index()][index];
                 if self.state.actors[target.index()].stands {
-                    self.bring(By { caster: who, ability: id, place, number }, target, outcome)?;
+                    self.bring(by, target, outcome)?;
                 }
             }
         }
@@ -120,21 +137,21 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     #[inline]
     fn any_target_stands(&self, who: CombatantId) -> bool {
-        self.state.actors[who.index()].targets.iter().any(|target| self.state.actors[target.index()].stands)
+        self.state.aimed[who.index()].iter().any(|target| self.state.actors[target.index()].stands)
     }
 
-    #[inline]
-    fn recover(&mut self, who: CombatantId, recovery: Known<Time>) -> Outcome<()> {
-        let recovery = self.known_time(who, recovery)?;
+    #[inline(always)]
+    fn recover(&mut self, who: CombatantId, recovery: Time, id: AbilityId) -> Outcome<()> {
+        let recovery = self.known_time(who, recovery, |ability| ability.recovery, id)?;
         if recovery == Time::ZERO {
             self.ready(who);
             return Ok(());
         }
         let until = self.state.now + recovery;
-        let rank = self.state.rank[who.index()];
         let actor = &mut self.state.actors[who.index()];
         actor.doing = Doing::Recovering;
         actor.until = until;
+        let rank = actor.rank as usize;
         self.state.timeline.set(rank, Timer::Act, until, Phase::Ready);
         Ok(())
     }
@@ -150,10 +167,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     pub(super) fn bring_about(&mut self, who: CombatantId, id: AbilityId, target: CombatantId) -> Outcome<()> {
         let program = self.program;
-        let place = self.state.ready_index(self.setup, who, id).unwrap_or(usize::MAX);
-        for (number, outcome) in program.ability(id).does.iter().enumerate() {
+        for outcome in &program.ability(id).does {
             let target = if outcome.to() == Receiver::Caster { who } else { target };
-            self.bring(By { caster: who, ability: id, place, number }, target, outcome)?;
+            self.bring(By { caster: who, ability: id }, target, outcome)?;
         }
         Ok(())
     }
@@ -167,7 +183,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             return Ok(Some(Refusal::Busy { until: actor.until }));
         }
         let Some(ready) = self.state.ready_index(self.setup, who, ability) else { return Ok(Some(Refusal::NotIts)) };
-        self.possible(who, ability, ready, true)
+        self.possible(who, ready, true)
     }
 
     pub(super) fn use_by_hand(
@@ -190,7 +206,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
         self.aim(who);
         let Some(place) = self.state.ready_index(self.setup, who, id) else { return Ok(Err(Refusal::NotIts)) };
-        self.start(who, id, place as u32)?;
+        self.start(who, place)?;
         Ok(Ok(()))
     }
 
@@ -201,8 +217,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             [one] => (actor.target, actor.many) = (*one, false),
             several => {
                 actor.many = true;
-                actor.targets.clear();
-                actor.targets.extend_from_slice(several);
+                let aimed = &mut self.state.aimed[who.index()];
+                aimed.clear();
+                aimed.extend_from_slice(several);
             }
         }
     }
@@ -219,11 +236,15 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let before = self.amounts(who);
         let computed = program.compute_attributes(plan, &mut self.state.memory, who, &self.state.base_changes);
         computed.map_err(|fault| self.fault(fault))?;
-        let first = self.setup.linked[who.index()].first as usize;
-        let in_hand = program.in_hand(&self.setup.combatants[who.index()], who, &mut self.state.memory);
-        self.state.in_hand[first..first + in_hand.len()].clone_from_slice(&in_hand);
-        let hits = program.link_hits(&self.setup.combatants, &mut self.state.memory);
-        self.state.relinked = Some(Box::new(hits));
+        let linked = &self.setup.linked[who.index()];
+        let first = linked.first as usize;
+        let combatant = &self.setup.combatants[who.index()];
+        let in_hand = program.in_hand(combatant, who, linked.first_enemy, &mut self.state.memory);
+        for (place, hand) in (first..).zip(in_hand) {
+            let ready = self.state.in_hand[place].ready;
+            self.state.in_hand[place] = InHand { ready, ..hand };
+        }
+        self.forget_conditions(who);
         self.follow_caps(who, plan, &before)
     }
 }

@@ -6,8 +6,8 @@ use super::event::{Event, Observer, Refusal};
 use super::state::{Choice, Doing};
 use super::timeline::{Phase, Timer};
 use crate::program::{
-    AbilityId, AbilityPlan, Aim, CombatantId, FormulaId, Frame, Known, LinkedLine, PickPlan, PoolId, QuickCondition,
-    StreamId, Time, guarded, pool_slot,
+    AbilityPlan, Aim, CombatantId, FormulaId, Frame, LinkedLine, PickPlan, PoolId, QuickCondition, StreamId, Time,
+    guarded, pool_slot,
 };
 use crate::rules::SideRule;
 
@@ -44,12 +44,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(())
     }
 
-    #[inline]
+    #[inline(always)]
     fn carry_out(&mut self, who: CombatantId, choice: Choice) -> Outcome<()> {
         match choice {
-            Choice::Use { ability, place } => self.start(who, ability, place),
-            Choice::Wait(wake) => {
-                self.wait(who, wake);
+            Some(place) => self.start(who, place as usize),
+            None => {
+                self.wait(who);
                 Ok(())
             }
         }
@@ -58,7 +58,6 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Idle combatants look again when something has changed that can change their choice.
     pub(super) fn wake_watchers(&mut self) -> Outcome<()> {
         let everyone = std::mem::take(&mut self.state.someone_fell);
-        self.state.someone_short = false;
         let changed = std::mem::take(&mut self.state.changed);
         for index in 0..self.state.actors.len() {
             let actor = &mut self.state.actors[index];
@@ -66,16 +65,33 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             if actor.doing != Doing::Idle || actor.chooses || actor.by_hand || !actor.stands {
                 continue;
             }
-            self.state.someone_short |= actor.short;
             let (who, short) = (CombatantId(index as u16), actor.short);
             let watch = self.setup.linked[index].watch;
             let touched = own & watch.own != 0 || changed & watch.others != 0;
-            let looks = everyone || (short && own & watch.costs != 0) || (touched && self.has_turned(who, changed)?);
+            let looks = everyone || (short && own & watch.costs != 0) || (touched && self.has_turned(who, own | changed)?);
             if looks {
                 self.will_choose(who);
             }
         }
         Ok(())
+    }
+
+    /// What was known of a combatant's conditions holds no more.
+    pub(super) fn forget_conditions(&mut self, who: CombatantId) {
+        let actor = &mut self.state.actors[who.index()];
+        actor.known &= self.setup.linked[who.index()].unconditional;
+    }
+
+    /// Forgets those conditions that read pools which have changed.
+    #[inline(never)]
+    fn forget_stale(&mut self, who: CombatantId) {
+        let actor = &mut self.state.actors[who.index()];
+        let stale = std::mem::take(&mut actor.stale);
+        for (bit, line) in self.setup.linked[who.index()].lines.iter().enumerate().take(64) {
+            if line.reads & stale != 0 {
+                actor.known &= !(1 << bit);
+            }
+        }
     }
 
     /// Whether a condition of the policy that reads what has changed holds now and did not at the
@@ -86,17 +102,22 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if linked.watch.blind {
             return Ok(true);
         }
-        let unwanted = self.state.actors[who.index()].unwanted;
-        let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
+        let wanted = self.state.actors[who.index()].wanted;
         for (bit, line) in linked.lines.iter().enumerate() {
             let Some(when) = line.when.filter(|_| line.reads & changed != 0) else { continue };
             let quick = self.quick_condition(line.quick);
-            let holds = if quick.is_finite() { quick } else { self.quiet_number(when, &frame)? };
-            if (holds == 0.0) != (unwanted >> bit & 1 == 1) {
+            let holds = if quick.is_finite() { quick } else { self.asks_quietly(who, when)? };
+            if (holds == 0.0) == (wanted >> bit & 1 == 1) {
                 return Ok(true);
             }
         }
         Ok(false)
+    }
+
+    #[inline(never)]
+    fn asks_quietly(&mut self, who: CombatantId, when: FormulaId) -> Outcome<f64> {
+        let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
+        self.quiet_number(when, &frame)
     }
 
     /// The time has come to look at conditions that change as time passes.
@@ -107,16 +128,17 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.ready(who);
             return Ok(());
         }
-        self.set_wake(who, true);
+        self.set_wake(who);
         Ok(())
     }
 
     /// Sets the timer of an idle combatant: for its wake, or before that for another poll.
-    fn set_wake(&mut self, who: CombatantId, polls: bool) {
-        let next_poll = self.state.now + self.setup.linked[who.index()].reaction;
-        let rank = self.state.rank[who.index()];
+    #[inline]
+    fn set_wake(&mut self, who: CombatantId) {
         let actor = &mut self.state.actors[who.index()];
-        actor.polls = polls && next_poll < actor.wake;
+        let rank = actor.rank as usize;
+        let next_poll = self.state.now + actor.poll_every;
+        actor.polls = next_poll < actor.wake;
         let at = if actor.polls { next_poll } else { actor.wake };
         if at == Time::NEVER {
             self.state.timeline.clear(rank, Timer::Act);
@@ -125,35 +147,49 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
     }
 
-    /// The first use of the policy that is wanted and possible, else when to look again.
+    /// The first use of the policy that is wanted and possible; if there is none, it is noted when to
+    /// look again.
+    #[inline]
     fn choose(&mut self, who: CombatantId) -> Outcome<Choice> {
         let setup = self.setup;
-        let mut wake = Time::NEVER;
-        let (mut unwanted, mut short) = (0_u64, false);
+        if self.state.actors[who.index()].stale != 0 {
+            self.forget_stale(who);
+        }
+        let actor = &self.state.actors[who.index()];
+        let (known, wanted) = (if O::DETAIL { 0 } else { actor.known }, actor.wanted);
+        let (mut wake, mut short) = (Time::NEVER, false);
         for (bit, line) in setup.linked[who.index()].lines.iter().enumerate() {
-            if let Some(when) = line.when
-                && !self.wants(who, line, when)?
-            {
-                unwanted |= 1_u64.checked_shl(bit as u32).unwrap_or(0);
-                if O::DETAIL {
-                    self.tell(Event::Unwanted { who, ability: line.ability });
+            let mask = 1_u64 << (bit & 63);
+            if known & mask == 0 || bit > 63 {
+                if !self.wants(who, line, mask)? {
+                    continue;
                 }
+            } else if wanted & mask == 0 {
                 continue;
             }
-            // The commonest refusal, before anything else is looked at.
-            let until = self.state.ready[line.place as usize];
-            if line.plain && until > self.state.now {
-                self.tell(Event::Refused { who, ability: line.ability, reason: Refusal::NotReady { until } });
-                wake = wake.min(until);
-                continue;
+            let place = line.place as usize;
+            let hand = &self.state.in_hand[place];
+            if hand.plain {
+                // The commonest refusal, before anything else is looked at.
+                let until = hand.ready;
+                if until > self.state.now {
+                    wake = wake.min(until);
+                    self.tell(Event::Refused { who, ability: line.ability, reason: Refusal::NotReady { until } });
+                    continue;
+                }
+                let now = self.state.now.micros();
+                let paid = hand.free || self.state.memory.pool_amount(hand.cost_from as usize, now) >= hand.cost;
+                let target = hand.target;
+                if paid && self.state.actors[target.index()].stands {
+                    let actor = &mut self.state.actors[who.index()];
+                    (actor.target, actor.many) = (target, false);
+                    return Ok(Some(line.place));
+                }
             }
-            if line.plain && self.takes_plainly(who, line) {
-                return Ok(Choice::Use { ability: line.ability, place: line.place });
-            }
-            match self.possible(who, line.ability, line.place as usize, !line.aims)? {
+            match self.possible(who, place, !line.aims)? {
                 None => {
                     self.aim(who);
-                    return Ok(Choice::Use { ability: line.ability, place: line.place });
+                    return Ok(Some(line.place));
                 }
                 Some(reason) => {
                     self.tell(Event::Refused { who, ability: line.ability, reason });
@@ -163,60 +199,52 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             }
         }
         let actor = &mut self.state.actors[who.index()];
-        (actor.unwanted, actor.short) = (unwanted, short);
-        self.state.someone_short |= short;
-        Ok(Choice::Wait(wake))
+        actor.wake = wake;
+        if short != actor.short {
+            self.watch_costs(who, short);
+        }
+        Ok(None)
     }
 
-    /// Takes the plain case: ready, one target that is found at once, one known cost that can be paid.
-    /// If not everything is so, nothing is done, and the longer way finds out what is missing.
-    #[inline(always)]
-    fn takes_plainly(&mut self, who: CombatantId, line: &LinkedLine) -> bool {
-        let hand = &self.state.in_hand[line.place as usize];
-        match hand.price {
-            None => {}
-            Some((_, Known::Is(cost)))
-                if self.state.memory.pool_amount(hand.price_from as usize, self.state.now.micros()) >= cost => {}
-            _ => return false,
+    /// Whether a line of the policy is wanted, where that has to be asked.
+    #[inline(never)]
+    fn wants(&mut self, who: CombatantId, line: &LinkedLine, mask: u64) -> Outcome<bool> {
+        let Some(when) = line.when else { return Ok(true) };
+        let quick = if O::DETAIL { f64::NAN } else { self.quick_condition(line.quick) };
+        let wanted = if quick.is_finite() { quick != 0.0 } else { self.asks(who, line, when)? };
+        let actor = &mut self.state.actors[who.index()];
+        actor.wanted = if wanted { actor.wanted | mask } else { actor.wanted & !mask };
+        if !line.fleeting {
+            actor.known |= mask;
         }
-        match self.one_target(who, hand.aim) {
-            Some(target) => {
-                let actor = &mut self.state.actors[who.index()];
-                (actor.target, actor.many) = (target, false);
-                true
-            }
-            None => false,
+        if O::DETAIL && !wanted {
+            self.tell(Event::Unwanted { who, ability: line.ability });
         }
+        Ok(wanted)
+    }
+
+    /// While something cannot be paid, what it is paid from is worth a look.
+    #[cold]
+    fn watch_costs(&mut self, who: CombatantId, short: bool) {
+        let watch = self.setup.linked[who.index()].watch;
+        let actor = &mut self.state.actors[who.index()];
+        actor.short = short;
+        actor.watch = if short { watch.own | watch.costs } else { watch.own };
+        actor.alert = actor.watch | self.setup.watched | self.setup.defeating;
     }
 
     /// The target that is found without a longer look.
-    #[inline(always)]
     fn one_target(&self, who: CombatantId, aim: Aim) -> Option<CombatantId> {
         match aim {
             Aim::Itself => Some(who),
             Aim::Picked => None,
             Aim::FirstEnemy => {
-                let first = self.setup.linked[who.index()].first_enemy?;
-                if self.state.actors[first.index()].stands {
-                    return Some(first);
-                }
                 let side = self.setup.combatants[who.index()].side;
                 let others = self.setup.combatants.iter().zip(&self.state.actors);
                 let first = others.enumerate().find(|(_, (plan, actor))| plan.side != side && actor.stands);
                 first.map(|(index, _)| CombatantId(index as u16))
             }
         }
-    }
-
-    #[inline]
-    fn wants(&mut self, who: CombatantId, line: &LinkedLine, when: FormulaId) -> Outcome<bool> {
-        if !O::DETAIL {
-            let quick = self.quick_condition(line.quick);
-            if quick.is_finite() {
-                return Ok(quick != 0.0);
-            }
-        }
-        self.asks(who, line, when)
     }
 
     /// A condition that needs no look-up; NaN for any other.
@@ -248,49 +276,40 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(self.number(when, &frame)? != 0.0)
     }
 
-    fn wait(&mut self, who: CombatantId, wake: Time) {
-        let watch = self.setup.linked[who.index()].watch;
-        let actor = &mut self.state.actors[who.index()];
-        actor.wake = wake;
-        self.set_wake(who, watch.time);
+    #[inline(always)]
+    fn wait(&mut self, who: CombatantId) {
+        let wake = self.state.actors[who.index()].wake;
+        self.set_wake(who);
         self.tell(Event::Waits { who, until: (wake < Time::NEVER).then_some(wake) });
     }
 
     /// Why an ability cannot be used now. If it can, its targets lie in the scratch room.
-    #[inline]
-    pub(super) fn possible(
-        &mut self,
-        who: CombatantId,
-        id: AbilityId,
-        place: usize,
-        pick: bool,
-    ) -> Outcome<Option<Refusal>> {
-        if let Some(unlock) = self.state.in_hand[place].unlock {
+    #[inline(never)]
+    pub(super) fn possible(&mut self, who: CombatantId, place: usize, pick: bool) -> Outcome<Option<Refusal>> {
+        let hand = self.state.in_hand[place];
+        if let Some(unlock) = hand.unlock {
             let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
             if self.number(unlock, &frame)? == 0.0 {
                 return Ok(Some(Refusal::Locked));
             }
         }
-        let until = self.state.ready[place];
+        let until = hand.ready;
         if until > self.state.now {
             return Ok(Some(Refusal::NotReady { until }));
         }
         if pick {
-            match self.state.in_hand[place].aim {
-                Aim::Picked => self.pick_targets(who, self.program.ability(id))?,
+            match hand.aim {
+                Aim::Picked => self.pick_targets(who, self.program.ability(hand.ability))?,
                 aim => self.pick_one(who, aim),
             }
         }
         if self.state.scratch.picked.is_empty() {
             return Ok(Some(Refusal::NoTarget));
         }
-        match self.state.in_hand[place].price {
-            None => Ok(None),
-            Some((pool, Known::Is(cost))) if !self.state.in_hand[place].more_prices => {
-                Ok(self.too_dear(who, pool, cost))
-            }
-            _ => self.affordable(who, self.program.ability(id)),
+        if hand.simply_paid {
+            return Ok(if hand.free { None } else { self.too_dear(who, hand.cost_pool, hand.cost) });
         }
+        self.affordable(who, self.program.ability(hand.ability))
     }
 
     #[cold]

@@ -205,16 +205,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let mut waves = 0;
         loop {
             due = self.wave(due)?;
-            if self.state.someone_hurt {
-                self.settle_defeats();
+            if std::mem::take(&mut self.state.attention) {
+                self.attend()?;
                 if self.state.ending.is_some() {
                     return Ok(Due::NOTHING);
                 }
                 due = self.state.timeline.next();
-            }
-            let short = self.state.someone_short && self.state.changed & self.setup.costs != 0;
-            if self.state.changed & self.setup.watched != 0 || short || self.state.someone_fell {
-                self.wake_watchers()?;
             }
             if self.state.choosers == 0 {
                 return Ok(due);
@@ -229,6 +225,17 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 return Err(self.endless(waves));
             }
         }
+    }
+
+    /// Settles what a wave has left: who falls, and who looks again.
+    fn attend(&mut self) -> Outcome<()> {
+        if self.state.someone_hurt {
+            self.settle_defeats();
+            if self.state.ending.is_some() {
+                return Ok(());
+            }
+        }
+        self.wake_watchers()
     }
 
     #[cold]
@@ -253,11 +260,14 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             let (rank, timer) = self.state.timeline.take(due);
             let who = self.state.order[rank];
             match timer {
-                Timer::Empty => self.state.someone_hurt = true,
+                Timer::Empty => {
+                    self.state.someone_hurt = true;
+                    self.state.attention = true;
+                }
                 Timer::Act => {
-                    let actor = &self.state.actors[who.index()];
+                    let actor = &mut self.state.actors[who.index()];
                     match actor.doing {
-                        Doing::Casting { ability, place } => self.release(who, ability, place as usize)?,
+                        Doing::Casting(place) => self.release(who, place as usize)?,
                         Doing::Idle if actor.polls => self.poll(who)?,
                         Doing::Recovering | Doing::Idle => self.ready(who),
                     }
@@ -315,6 +325,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.state.timeline.clear(rank, Timer::Act);
         self.state.timeline.clear(rank, Timer::Empty);
         self.state.someone_fell = true;
+        // Conditions may count who stands.
+        self.setup.ids().for_each(|other| self.forget_conditions(other));
         let side = self.setup.combatants[who.index()].side;
         for (index, other) in self.setup.combatants.iter().enumerate() {
             let slot = if other.side == side { Layout::ALLIES } else { Layout::ENEMIES };

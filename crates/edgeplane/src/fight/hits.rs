@@ -5,8 +5,8 @@ use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, StepResult};
 use super::pools::Change;
 use crate::program::{
-    AbilityId, CombatantId, Frame, HitOp, Layout, LinkedHit, PoolEffect, PoolEffectKind, PoolId, StepCode, StepId,
-    StepsEffect, StreamId,
+    AbilityId, Bases, CombatantId, Frame, HitOp, Layout, PoolEffect, PoolEffectKind, PoolId, QuickHit, QuickOp,
+    StepCode, StepId, StepsEffect, StreamId,
 };
 
 /// What came out at the end of the steps.
@@ -17,29 +17,23 @@ struct Arrival {
     marks: u64,
 }
 
-/// Whose outcome it is: the caster, the ability with its place among all of all combatants, and the
-/// number of the outcome within it.
+/// Whose outcome it is, and of what.
 #[derive(Clone, Copy)]
 pub(super) struct By {
     pub(super) caster: CombatantId,
     pub(super) ability: AbilityId,
-    pub(super) place: usize,
-    pub(super) number: usize,
 }
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline]
     pub(super) fn hit(&mut self, by: By, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {
-        let setup = self.setup;
-        let linked = if O::DETAIL { None } else { setup.linked_hits.get(by.place, by.number, target) };
-        if let Some(linked) = linked.filter(|_| self.state.relinked.is_none()) {
-            let arrival = self.linked_way(linked, target);
-            let change = self.take_at(linked.into as usize, target, effect.pool, arrival.amount);
-            self.tell_hit(by, target, effect, &arrival, &change);
-            return Ok(());
-        }
-        let arrival = self.way(by, target, effect, false)?;
-        let change = self.take(target, effect.pool, arrival.amount);
+        let bases = Bases::new(self.program, by.caster, target);
+        let arrival = match &effect.quick {
+            Some(quick) if !O::DETAIL => self.quick_way(by.caster, target, effect, quick, &bases)?,
+            _ => self.through(by.caster, target, effect, false)?,
+        };
+        let first = bases.of_target(self.program.layout.pool(effect.pool).0);
+        let change = self.take_at(first, target, effect.pool, arrival.amount);
         self.tell_hit(by, target, effect, &arrival, &change);
         Ok(())
     }
@@ -67,7 +61,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     #[inline(never)]
     pub(super) fn heal(&mut self, by: By, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {
-        let Arrival { initial, amount, stopped, .. } = self.way(by, target, effect, true)?;
+        let Arrival { initial, amount, stopped, .. } = self.through(by.caster, target, effect, true)?;
         let Change { moved: healed, over, left } = self.add(target, effect.pool, amount);
         let By { caster, ability, .. } = by;
         self.tell(Event::Healed {
@@ -85,60 +79,120 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(())
     }
 
-    /// The way from the amount to what arrives: worked out beforehand where that was possible.
-    #[inline(never)]
-    fn way(&mut self, by: By, target: CombatantId, effect: &StepsEffect, heal: bool) -> Outcome<Arrival> {
-        if !O::DETAIL {
-            let setup = self.setup;
-            if self.state.relinked.is_none()
-                && let Some(linked) = setup.linked_hits.get(by.place, by.number, target)
-            {
-                return Ok(self.linked_way(linked, target));
-            }
-            if let Some(arrival) = self.relinked_way(by, target) {
-                return Ok(arrival);
-            }
-        }
-        self.through(by.caster, target, effect, heal)
-    }
-
-    #[inline(never)]
-    fn relinked_way(&mut self, by: By, target: CombatantId) -> Option<Arrival> {
-        let hits = self.state.relinked.take()?;
-        let arrival = hits.get(by.place, by.number, target).map(|linked| self.linked_way(linked, target));
-        self.state.relinked = Some(hits);
-        arrival
-    }
-
-    #[inline]
-    fn linked_way(&mut self, linked: &LinkedHit, target: CombatantId) -> Arrival {
-        let mut initial = linked.amount;
-        if let Some((spread, stream)) = linked.spread {
-            initial *= 1.0 + spread * (2.0 * self.chance.uniform(StreamId(stream)) - 1.0);
-        }
-        initial = initial.max(0.0);
+    /// Sends an amount through steps of the commonest kinds. As soon as a number is out of the
+    /// ordinary, the careful way takes over.
+    #[inline(always)]
+    fn quick_way(
+        &mut self,
+        caster: CombatantId,
+        target: CombatantId,
+        effect: &StepsEffect,
+        quick: &QuickHit,
+        bases: &Bases,
+    ) -> Outcome<Arrival> {
+        let streams = u32::from(caster.0) * self.program.sites.len() as u32;
+        let initial = self.quick_initial(caster, target, effect, quick, bases)?;
         let mut arrival = Arrival { initial, amount: initial, stopped: None, marks: 0 };
-        let mut at = 0;
-        while let Some(op) = linked.ops.get(at) {
-            at += 1;
+        let mut next = 0;
+        while let Some(QuickOp { op, step }) = quick.ops.get(next) {
+            next += 1;
+            let at = |operand| self.state.memory.at(bases.index(operand));
             match *op {
-                HitOp::Chance { stream, p, skip } => {
-                    if !self.chance.chance(StreamId(stream), p) {
-                        at += skip as usize;
+                HitOp::Roll(site, a, skip) => {
+                    let p = at(a);
+                    if !p.is_finite() {
+                        return self.rest(caster, target, effect, usize::from(*step), false, arrival);
+                    }
+                    if !self.chance.chance(StreamId(streams + site.0), p) {
+                        next += usize::from(skip);
+                    }
+                }
+                HitOp::RollLess(site, a, b, skip) => {
+                    let p = at(a) - at(b);
+                    if !p.is_finite() {
+                        return self.rest(caster, target, effect, usize::from(*step), false, arrival);
+                    }
+                    if !self.chance.chance(StreamId(streams + site.0), p) {
+                        next += usize::from(skip);
                     }
                 }
                 HitOp::Mark(marks) => arrival.marks |= marks,
-                HitOp::Scale(a) => arrival.amount = (arrival.amount * a).max(0.0),
-                HitOp::ScaleOver(a, b) => arrival.amount = (arrival.amount * a / b).max(0.0),
-                HitOp::Soak(step, pool, first) => self.soak(step, pool, first as usize, target, &mut arrival),
-                HitOp::Stop(step) => {
-                    (arrival.amount, arrival.stopped) = (0.0, Some(step));
+                HitOp::Scale(a) => {
+                    let amount = arrival.amount * at(a);
+                    if !amount.is_finite() {
+                        return self.rest(caster, target, effect, usize::from(*step), true, arrival);
+                    }
+                    arrival.amount = amount.max(0.0);
+                }
+                HitOp::ScaleOver(a, b) => {
+                    let amount = arrival.amount * at(a) / at(b);
+                    if !amount.is_finite() {
+                        return self.rest(caster, target, effect, usize::from(*step), true, arrival);
+                    }
+                    arrival.amount = amount.max(0.0);
+                }
+                HitOp::Soak(pool, first) => {
+                    let id = effect.steps[usize::from(*step)].id;
+                    self.soak(id, pool, bases.of_target(first), target, &mut arrival);
+                }
+                HitOp::Stop => {
+                    (arrival.amount, arrival.stopped) = (0.0, Some(effect.steps[usize::from(*step)].id));
                     break;
                 }
             }
         }
         arrival.amount = self.program.rounding.apply(arrival.amount);
-        arrival
+        Ok(arrival)
+    }
+
+    #[inline(always)]
+    fn quick_initial(
+        &mut self,
+        caster: CombatantId,
+        target: CombatantId,
+        effect: &StepsEffect,
+        quick: &QuickHit,
+        bases: &Bases,
+    ) -> Outcome<f64> {
+        let at = |operand| self.state.memory.at(bases.index(operand));
+        if let Some(amount) = quick.amount {
+            let amount = at(amount);
+            if amount.is_finite() {
+                let Some((spread, site)) = quick.spread else { return Ok(amount.max(0.0)) };
+                let spread = at(spread);
+                if spread.is_finite() {
+                    let stream = StreamId(u32::from(caster.0) * self.program.sites.len() as u32 + site.0);
+                    return Ok((amount * (1.0 + spread * (2.0 * self.chance.uniform(stream) - 1.0))).max(0.0));
+                }
+            }
+        }
+        self.slow_initial(caster, target, effect)
+    }
+
+    #[inline(never)]
+    fn slow_initial(&mut self, caster: CombatantId, target: CombatantId, effect: &StepsEffect) -> Outcome<f64> {
+        let frame = Frame::new(self.program, caster, target, effect.damage_type.0, self.state.now.micros());
+        self.initial(effect, &frame)
+    }
+
+    /// The careful way for the rest of a hit, from a step that may be known not to be passed by.
+    #[cold]
+    #[inline(never)]
+    fn rest(
+        &mut self,
+        caster: CombatantId,
+        target: CombatantId,
+        effect: &StepsEffect,
+        from: usize,
+        holds: bool,
+        arrival: Arrival,
+    ) -> Outcome<Arrival> {
+        let mut steps = effect.steps[from..].to_vec();
+        if holds {
+            steps[0].when = None;
+        }
+        let frame = Frame::new(self.program, caster, target, effect.damage_type.0, self.state.now.micros());
+        self.through_steps(target, &steps, &frame, false, arrival)
     }
 
     /// Sends an amount through its steps. Each sees what the one before it left; none leaves less
@@ -153,15 +207,26 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     ) -> Outcome<Arrival> {
         let frame = Frame::new(self.program, caster, target, effect.damage_type.0, self.state.now.micros());
         let initial = self.initial(effect, &frame)?;
-        self.state.memory.set_local(Layout::INITIAL, initial);
+        let arrival = Arrival { initial, amount: initial, stopped: None, marks: 0 };
+        self.through_steps(target, &effect.steps, &frame, heal, arrival)
+    }
+
+    fn through_steps(
+        &mut self,
+        target: CombatantId,
+        steps: &[StepCode],
+        frame: &Frame,
+        heal: bool,
+        mut arrival: Arrival,
+    ) -> Outcome<Arrival> {
+        self.state.memory.set_local(Layout::INITIAL, arrival.initial);
         for mark in 0..self.program.marks.len() as u16 {
-            self.state.memory.set_local(Layout::MARKS + mark, 0.0);
+            self.state.memory.set_local(Layout::MARKS + mark, if arrival.marks >> mark & 1 == 1 { 1.0 } else { 0.0 });
         }
-        let mut arrival = Arrival { initial, amount: initial, stopped: None, marks: 0 };
-        for step in &effect.steps {
+        for step in steps {
             let before = arrival.amount;
             self.state.memory.set_local(Layout::AMOUNT, before);
-            let result = self.step(step, target, &frame, &mut arrival)?;
+            let result = self.step(step, target, frame, &mut arrival)?;
             if O::DETAIL {
                 self.tell(Event::Stepped { step: step.id, heal, before, after: arrival.amount, result });
             }

@@ -227,7 +227,7 @@ impl<C: Provider> Fight<C> {
 
     /// When an ability's cooldown ends; a moment in the past if it has none running.
     pub fn ready_at(&self, who: CombatantId, ability: AbilityId) -> Option<Time> {
-        self.state.ready_index(&self.setup, who, ability).map(|index| self.state.ready[index])
+        self.state.ready_index(&self.setup, who, ability).map(|index| self.state.in_hand[index].ready)
     }
 
     /// Everything that can change, to come back to later.

@@ -4,6 +4,7 @@
 use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer};
+use super::state::Doing;
 use super::timeline::{Phase, Timer};
 use crate::program::{CharacterPlan, CombatantId, PoolId, Time, pool_slot};
 use crate::rules::CapChange;
@@ -72,13 +73,37 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     fn put(&mut self, who: CombatantId, pool: PoolId, first: usize, amount: f64) {
         self.state.memory.set_pool(first, amount, self.state.now.micros());
         let bit = 1 << pool.0;
+        if self.state.actors[who.index()].alert & bit != 0 {
+            self.note_change(who, bit, amount);
+        }
+    }
+
+    /// Notes that a pool has changed which may defeat its owner or be waited for.
+    #[inline]
+    fn note_change(&mut self, who: CombatantId, bit: u64, amount: f64) {
+        let actor = &mut self.state.actors[who.index()];
+        actor.stale |= bit;
+        actor.changed |= bit;
+        // Who is busy will look anyway.
+        let waits = actor.watch & bit != 0 && actor.doing == Doing::Idle && !actor.chooses;
+        let hurt = self.setup.defeating & bit != 0 && amount <= 0.0;
+        self.state.someone_hurt |= hurt;
+        self.state.attention |= hurt | waits;
+        if self.setup.watched & bit != 0 {
+            self.note_watched(bit);
+        }
+        if self.state.timeline.has_empty_timers() && self.setup.defeating & bit != 0 {
+            self.schedule_empty(who);
+        }
+    }
+
+    /// A pool has changed that others wait for.
+    #[cold]
+    fn note_watched(&mut self, bit: u64) {
         self.state.changed |= bit;
-        self.state.actors[who.index()].changed |= bit;
-        if self.setup.defeating & bit != 0 {
-            self.state.someone_hurt |= amount <= 0.0;
-            if self.state.timeline.has_empty_timers() {
-                self.schedule_empty(who);
-            }
+        self.state.attention = true;
+        for (actor, linked) in self.state.actors.iter_mut().zip(&self.setup.linked) {
+            actor.stale |= bit & linked.watch.others;
         }
     }
 
@@ -96,7 +121,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let pools = self.program.pools.iter().enumerate();
         let decaying = pools.filter(|(index, plan)| plan.defeat && plan.decay.is_some() && has[*index]);
         let soonest = decaying.filter_map(|(index, _)| self.when_empty(who, PoolId(index as u16))).min();
-        let rank = self.state.rank[who.index()];
+        let rank = self.state.actors[who.index()].rank as usize;
         match soonest {
             Some(at) => self.state.timeline.set(rank, Timer::Empty, at, Phase::Empty),
             None => self.state.timeline.clear(rank, Timer::Empty),

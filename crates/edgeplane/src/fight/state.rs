@@ -3,7 +3,7 @@
 use super::event::Ending;
 use super::timeline::{Phase, Timeline, Timer};
 use crate::program::{
-    AbilityId, BaseChange, Chance, CombatantId, InHand, LinkedHits, Memory, Setup, SiteId, StreamId, Time,
+    AbilityId, BaseChange, Chance, CombatantId, InHand, Memory, Setup, SiteId, StreamId, Time,
 };
 
 /// What a combatant is doing.
@@ -11,52 +11,76 @@ use crate::program::{
 pub(super) enum Doing {
     /// Nothing: it waits for something to change.
     Idle,
-    /// It winds up for an ability.
-    Casting { ability: AbilityId, place: u32 },
+    /// It winds up for an ability, kept at this place among all abilities of all combatants.
+    Casting(u32),
     /// It is locked out until a moment.
     Recovering,
 }
 
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) struct Actor {
     pub(super) doing: Doing,
-    /// When what it is doing ends.
-    pub(super) until: Time,
     pub(super) stands: bool,
     pub(super) by_hand: bool,
     /// It chooses before this moment is over.
     pub(super) chooses: bool,
-    /// Whom the ability under way is aimed at, if that is one.
-    pub(super) target: CombatantId,
-    /// It is aimed at several (or nobody): they stand in `targets`.
+    /// The ability under way is aimed at several (or nobody): they stand in [`State::aimed`].
     pub(super) many: bool,
-    pub(super) targets: Vec<CombatantId>,
-    pub(super) hurt_by: Option<(CombatantId, AbilityId)>,
-    /// Own pools that have changed in this wave, one bit each.
-    pub(super) changed: u64,
-    /// Lines of the policy whose conditions did not hold at the last look, one bit each.
-    pub(super) unwanted: u64,
     /// Something was wanted at the last look, and could not be paid.
     pub(super) short: bool,
-    /// When a cooldown or a cost will allow something, as far as is known.
-    pub(super) wake: Time,
     /// The timer is set for looking at conditions that change with time, and for nothing else.
     pub(super) polls: bool,
+    /// Whom the ability under way is aimed at, if that is one.
+    pub(super) target: CombatantId,
+    /// The place of its timers.
+    pub(super) rank: u32,
+    /// When what it is doing ends.
+    pub(super) until: Time,
+    /// Own pools of which a change is worth noting, one bit each: they defeat, or somebody waits
+    /// for them.
+    pub(super) alert: u64,
+    /// Those that this combatant itself waits for.
+    pub(super) watch: u64,
+    /// Those that have changed in this wave.
+    pub(super) changed: u64,
+    /// Own pools that have changed since conditions were asked, one bit each.
+    pub(super) stale: u64,
+    /// Lines of the policy of which it is known whether their conditions hold, one bit each.
+    pub(super) known: u64,
+    /// Those of them that hold.
+    pub(super) wanted: u64,
+    /// How often it looks at conditions that change as time passes.
+    pub(super) poll_every: Time,
+    /// When a cooldown or a cost will allow something, as far as is known.
+    pub(super) wake: Time,
+    pub(super) hurt_by: Option<(CombatantId, AbilityId)>,
 }
 
 impl Actor {
-    fn reset(&mut self) {
-        self.doing = Doing::Idle;
-        self.until = Time::ZERO;
-        self.stands = true;
-        self.chooses = false;
-        self.targets.clear();
-        self.hurt_by = None;
-        self.changed = 0;
-        self.unwanted = 0;
-        self.short = false;
-        self.wake = Time::NEVER;
-        self.polls = false;
+    fn new(setup: &Setup, who: usize) -> Self {
+        let linked = &setup.linked[who];
+        let watch = linked.watch.own;
+        Self {
+            doing: Doing::Idle,
+            stands: true,
+            by_hand: false,
+            chooses: false,
+            many: false,
+            short: false,
+            polls: false,
+            target: CombatantId(0),
+            rank: 0,
+            until: Time::ZERO,
+            alert: watch | setup.watched | setup.defeating,
+            watch,
+            changed: 0,
+            stale: 0,
+            known: linked.unconditional,
+            wanted: linked.unconditional,
+            poll_every: linked.polls,
+            wake: Time::NEVER,
+            hurt_by: None,
+        }
     }
 }
 
@@ -66,21 +90,21 @@ pub(super) struct State {
     pub(super) memory: Memory,
     pub(super) timeline: Timeline,
     pub(super) actors: Vec<Actor>,
-    /// When each ability of each combatant is ready.
-    pub(super) ready: Vec<Time>,
-    /// What is known of each ability of each combatant.
+    /// Each ability of each combatant.
     pub(super) in_hand: Vec<InHand>,
     /// Combatants in the order of their lots, which settle who comes first at one moment.
     pub(super) order: Vec<CombatantId>,
-    pub(super) rank: Vec<usize>,
-    /// Pools of anybody that have changed in this wave.
+    /// Whom abilities under way are aimed at, by caster, where that is not just one.
+    pub(super) aimed: Vec<Vec<CombatantId>>,
+    /// Pools of anybody that have changed in this wave and are worth a look, one bit each.
     pub(super) changed: u64,
+    /// Something has happened that is seen to at the end of the wave: one of the next three, or a
+    /// change that somebody may wait for.
+    pub(super) attention: bool,
     /// How many choose before this moment is over, and one of them.
     pub(super) choosers: u32,
     pub(super) chooser: CombatantId,
     pub(super) someone_fell: bool,
-    /// Somebody may wait for a cost: a change of what it is paid from can wake.
-    pub(super) someone_short: bool,
     pub(super) someone_hurt: bool,
     pub(super) began: bool,
     pub(super) ending: Option<Ending>,
@@ -88,20 +112,13 @@ pub(super) struct State {
     pub(super) last_used: (CombatantId, Option<AbilityId>),
     pub(super) steps_taken: u64,
     pub(super) base_changes: Vec<BaseChange>,
-    /// Ways of hits that attributes changed in this fight have made other than in the setup.
-    pub(super) relinked: Option<Box<LinkedHits>>,
     /// Kept between evaluations so that nothing is allocated.
     pub(super) scratch: Scratch,
 }
 
-/// What a combatant has chosen.
-#[derive(Clone, Copy, Debug)]
-pub(super) enum Choice {
-    /// To use an ability, kept at a place among all abilities of all combatants.
-    Use { ability: AbilityId, place: u32 },
-    /// To wait, until a moment if one is known, else until never.
-    Wait(Time),
-}
+/// What a combatant has chosen: to use an ability, by its place among all abilities of all
+/// combatants, or to wait.
+pub(super) type Choice = Option<u32>;
 
 /// Room to work in; means nothing between two calls.
 #[derive(Clone, Debug, Default)]
@@ -129,43 +146,26 @@ pub struct Snapshot<C> {
 
 impl State {
     pub(super) fn of(setup: &Setup) -> Self {
-        let actor = Actor {
-            doing: Doing::Idle,
-            until: Time::ZERO,
-            stands: true,
-            by_hand: false,
-            chooses: false,
-            target: CombatantId(0),
-            many: false,
-            targets: Vec::with_capacity(setup.combatants.len()),
-            hurt_by: None,
-            changed: 0,
-            unwanted: 0,
-            short: false,
-            wake: Time::NEVER,
-            polls: false,
-        };
+        let all = setup.combatants.len();
         Self {
             now: Time::ZERO,
             memory: Memory::default(),
             timeline: Timeline::of(setup),
-            actors: vec![actor; setup.combatants.len()],
-            ready: vec![Time::ZERO; setup.in_hand.len()],
+            actors: (0..all).map(|who| Actor::new(setup, who)).collect(),
             in_hand: setup.in_hand.clone(),
             order: setup.ids().collect(),
-            rank: vec![0; setup.combatants.len()],
+            aimed: vec![Vec::with_capacity(all); all],
             changed: 0,
+            attention: false,
             choosers: 0,
             chooser: CombatantId(0),
             someone_fell: false,
-            someone_short: false,
             someone_hurt: false,
             began: false,
             ending: None,
             last_used: (CombatantId(0), None),
             steps_taken: 0,
             base_changes: Vec::new(),
-            relinked: None,
             scratch: Scratch::default(),
         }
     }
@@ -174,22 +174,21 @@ impl State {
         self.now = Time::ZERO;
         self.memory.copy_from(&setup.memory);
         self.timeline.reset();
-        self.actors.iter_mut().for_each(Actor::reset);
-        self.ready.fill(Time::ZERO);
+        for (who, actor) in self.actors.iter_mut().enumerate() {
+            // Who is led by hand stays so.
+            *actor = Actor { by_hand: actor.by_hand, ..Actor::new(setup, who) };
+        }
+        self.in_hand.clone_from(&setup.in_hand);
         self.changed = 0;
         self.choosers = 0;
         self.someone_fell = false;
-        self.someone_short = false;
         // A combatant may enter with nothing left.
         self.someone_hurt = true;
+        self.attention = true;
         self.began = false;
         self.ending = None;
         self.steps_taken = 0;
         self.base_changes.clear();
-        // A level that was set is no base change, but has changed what is linked all the same.
-        if self.relinked.take().is_some() {
-            self.in_hand.clone_from(&setup.in_hand);
-        }
         self.draw_lots(setup, chance);
         for rank in 0..self.order.len() {
             self.timeline.set(rank, Timer::Act, Time::ZERO, Phase::Ready);
@@ -208,7 +207,7 @@ impl State {
         lots.sort_unstable_by_key(|(lot, who)| (*lot, *who));
         for (rank, (_, who)) in lots.iter().enumerate() {
             self.order[rank] = *who;
-            self.rank[who.index()] = rank;
+            self.actors[who.index()].rank = rank as u32;
         }
     }
 

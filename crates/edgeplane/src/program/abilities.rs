@@ -1,7 +1,6 @@
 //! Abilities and what they bring about.
 
-use super::Program;
-use super::code::{QuickAmount, QuickWhen};
+use super::quick_hits::QuickHit;
 use super::ids::{DamageTypeId, FormulaId, PoolId, SiteId, StepId};
 use super::names::look_up;
 use super::resolve::Compiler;
@@ -90,8 +89,8 @@ pub struct StepsEffect {
     pub steps: Vec<StepCode>,
     /// The pool at the end of the way.
     pub pool: PoolId,
-    /// No step asks for the amount, the marks or anything else that is kept in locals.
-    pub(crate) quick: bool,
+    /// The way in its quickest form, if it has one.
+    pub(crate) quick: Option<QuickHit>,
 }
 
 /// What a step does, as the engine needs it: nothing but ids, one after the other.
@@ -109,8 +108,6 @@ pub struct StepCode {
     pub mark: Option<u16>,
     /// The way ends here.
     pub stops: bool,
-    pub(crate) quick_when: QuickWhen,
-    pub(crate) quick_amount: QuickAmount,
 }
 
 /// A pool changed past all steps.
@@ -190,13 +187,13 @@ impl Compiler<'_> {
                 let pool = self.receiving_pool(pool, rule);
                 let of_type = &self.program.damage_types[damage_type?.index()].skips;
                 let passes = |name: &String| skips.contains(name) || of_type.contains(name);
-                let steps = applicable(&self.program, &self.program.hit_steps, damage_type?, &all_tags(tags), passes);
+                let steps = applicable(&self.program.hit_steps, damage_type?, &all_tags(tags), passes);
                 Some(OutcomePlan::Hit(StepsEffect {
                     to: rule.to,
                     amount: amount?,
                     spread,
                     damage_type: damage_type?,
-                    quick: quick(&steps),
+                    quick: self.program.quick_hit(amount?, spread, damage_type?, &steps),
                     steps,
                     pool: pool?,
                 }))
@@ -206,7 +203,7 @@ impl Compiler<'_> {
                 let skips = self.step_names(skips, &rules.heal_steps, "heal step");
                 let pool = self.receiving_pool(pool, rule);
                 let first = DamageTypeId(0);
-                let steps = applicable(&self.program, &self.program.heal_steps, first, &all_tags(tags), |name| {
+                let steps = applicable(&self.program.heal_steps, first, &all_tags(tags), |name| {
                     skips.contains(name)
                 });
                 Some(OutcomePlan::Heal(StepsEffect {
@@ -214,7 +211,7 @@ impl Compiler<'_> {
                     amount: amount?,
                     spread,
                     damage_type: first,
-                    quick: quick(&steps),
+                    quick: None,
                     steps,
                     pool: pool?,
                 }))
@@ -283,13 +280,8 @@ fn texts(words: &[Word]) -> Vec<String> {
     words.iter().map(|word| word.text.clone()).collect()
 }
 
-fn quick(steps: &[StepCode]) -> bool {
-    !steps.iter().any(|step| matches!(step.quick_when, QuickWhen::Ask) || matches!(step.quick_amount, QuickAmount::Ask))
-}
-
 /// The steps that an outcome goes through, as far as that is known before the fight.
 fn applicable(
-    program: &Program,
     steps: &[StepPlan],
     damage_type: DamageTypeId,
     tags: &[String],
@@ -308,8 +300,6 @@ fn applicable(
         soak: step.soak,
         mark: step.mark,
         stops: step.stop.is_some(),
-        quick_when: QuickWhen::of(step.when, &program.shapes),
-        quick_amount: QuickAmount::of(step.amount, &program.shapes),
     };
     through.map(code).collect()
 }

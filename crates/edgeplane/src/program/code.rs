@@ -6,8 +6,8 @@
 //! are recognised whole and need no instructions at all.
 
 use super::Program;
-use super::ids::{FormulaId, PoolId, SiteId};
-use super::layout::{Layout, pool_slot};
+use super::ids::{PoolId, SiteId};
+use super::layout::pool_slot;
 use super::ops::{BinaryOp, UnaryOp};
 use super::tree::{PoolPart, Read, Role, Tree, TreeKind};
 
@@ -20,7 +20,7 @@ pub struct Operand {
 
 /// Regions; see [`super::eval::Frame`].
 const LOCALS: u8 = 0;
-const CONSTANTS: u8 = 1;
+pub(super) const CONSTANTS: u8 = 1;
 
 /// What an instruction does.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -73,62 +73,6 @@ pub enum Shape {
         /// One past the last.
         end: u32,
     },
-}
-
-/// The commonest ways in which a step changes an amount, for the engine to do in place.
-#[derive(Clone, Copy, Debug)]
-pub(crate) enum QuickAmount {
-    /// It leaves the amount.
-    Same,
-    /// `amount * a`
-    Scale(Operand),
-    /// `amount * a / b`
-    ScaleOver(Operand, Operand),
-    /// Anything else.
-    Ask,
-}
-
-/// The commonest conditions of steps.
-#[derive(Clone, Copy, Debug)]
-pub(crate) enum QuickWhen {
-    /// There is none.
-    Always,
-    /// `roll(a)`
-    Roll(SiteId, Operand),
-    /// `roll(a - b)`
-    RollLess(SiteId, Operand, Operand),
-    /// Anything else.
-    Ask,
-}
-
-const AMOUNT: Operand = Operand { region: LOCALS, at: Layout::AMOUNT };
-
-impl QuickAmount {
-    pub(crate) fn of(formula: Option<FormulaId>, shapes: &[Shape]) -> Self {
-        let Some(formula) = formula else { return Self::Same };
-        match shapes[formula.index()] {
-            Shape::Two(BinaryOp::Multiply, AMOUNT, a) if a.region != LOCALS => Self::Scale(a),
-            Shape::Three(BinaryOp::Multiply, BinaryOp::Divide, [AMOUNT, a, b])
-                if a.region != LOCALS && b.region != LOCALS =>
-            {
-                Self::ScaleOver(a, b)
-            }
-            _ => Self::Ask,
-        }
-    }
-}
-
-impl QuickWhen {
-    pub(crate) fn of(formula: Option<FormulaId>, shapes: &[Shape]) -> Self {
-        let Some(formula) = formula else { return Self::Always };
-        match shapes[formula.index()] {
-            Shape::Roll(site, None, a) if a.region != LOCALS => Self::Roll(site, a),
-            Shape::Roll(site, Some((BinaryOp::Subtract, b)), a) if a.region != LOCALS && b.region != LOCALS => {
-                Self::RollLess(site, a, b)
-            }
-            _ => Self::Ask,
-        }
-    }
 }
 
 /// Emits the code of one formula.

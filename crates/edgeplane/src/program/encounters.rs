@@ -7,7 +7,6 @@ use super::eval::Memory;
 use super::ids::{CharacterId, CombatantId, EncounterId, SideId};
 use super::layout::Layout;
 use super::linked::{InHand, Linked};
-use super::linked_hits::LinkedHits;
 use super::names::look_up;
 use super::resolve::{Compiler, stable_hash};
 use super::time::Time;
@@ -54,15 +53,12 @@ pub struct Setup {
     /// Names of the streams of chance, hashed.
     pub(crate) streams: Vec<u64>,
     pub(crate) linked: Vec<Linked>,
-    /// Pools of which a change can wake somebody, one bit each.
+    /// Pools of which a change can wake somebody else than their owner, one bit each.
     pub(crate) watched: u64,
-    /// Pools from which somebody pays costs, one bit each.
-    pub(crate) costs: u64,
     /// Pools that defeat, one bit each.
     pub(crate) defeating: u64,
     /// All abilities of all combatants.
     pub(crate) in_hand: Vec<InHand>,
-    pub(crate) linked_hits: LinkedHits,
 }
 
 impl Compiler<'_> {
@@ -117,21 +113,18 @@ impl Setup {
             memory: Memory::default(),
             streams: streams(program, &combatants),
             watched: 0,
-            costs: 0,
             defeating: bits(program, |pool| pool.defeat),
             linked: program.link(&combatants),
             in_hand: Vec::new(),
-            linked_hits: LinkedHits::default(),
             combatants,
         };
-        setup.watched = setup.linked.iter().fold(0, |bits, one| bits | one.watch.own | one.watch.others);
-        setup.costs = setup.linked.iter().fold(0, |bits, one| bits | one.watch.costs);
+        setup.watched = setup.linked.iter().fold(0, |bits, one| bits | one.watch.others);
         setup.memory = setup.first_memory();
         let mut memory = setup.memory.clone();
         for (who, combatant) in setup.ids().zip(&setup.combatants) {
-            setup.in_hand.extend(program.in_hand(combatant, who, &mut memory));
+            let linked = &setup.linked[who.index()];
+            setup.in_hand.extend(program.in_hand(combatant, who, linked.first_enemy, &mut memory));
         }
-        setup.linked_hits = program.link_hits(&setup.combatants, &mut memory);
         setup
     }
 

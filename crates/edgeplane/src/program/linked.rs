@@ -22,7 +22,10 @@ use crate::rules::SideRule;
 pub(crate) struct Linked {
     pub(crate) lines: Vec<LinkedLine>,
     pub(crate) watch: Watch,
-    pub(crate) reaction: Time,
+    /// How often it looks at conditions that change as time passes; never, if it has none.
+    pub(crate) polls: Time,
+    /// Lines without a condition, one bit each.
+    pub(crate) unconditional: u64,
     /// The first enemy in the order of the encounter.
     pub(crate) first_enemy: Option<CombatantId>,
     /// Where this combatant's abilities begin in lists of all abilities of all combatants.
@@ -37,10 +40,11 @@ pub(crate) struct LinkedLine {
     pub(crate) aims: bool,
     /// The ability's place in lists of all abilities of all combatants.
     pub(crate) place: u32,
-    /// It needs no look beyond its cooldown, one known cost and one target that is found at once.
-    pub(crate) plain: bool,
     /// Pools that its condition reads, one bit each; all where that cannot be told.
     pub(crate) reads: u64,
+    /// The condition has to be asked at every look: it draws chance, looks at a target that has to be
+    /// picked, or changes as time passes.
+    pub(crate) fleeting: bool,
     /// The condition in a form that needs no further look-up, if it has one.
     pub(crate) quick: QuickCondition,
 }
@@ -59,18 +63,35 @@ pub(crate) enum QuickCondition {
 }
 
 /// An ability in the hands of one combatant.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct InHand {
-    pub(crate) cast: Known<Time>,
-    pub(crate) recovery: Known<Time>,
-    pub(crate) cooldown: Known<Time>,
-    /// The first of what it costs; the rest is rare, and looked up.
-    pub(crate) price: Option<(PoolId, Known<f64>)>,
-    pub(crate) more_prices: bool,
-    /// Index of the first number of the pool that pays the first of its costs.
-    pub(crate) price_from: u32,
-    pub(crate) unlock: Option<FormulaId>,
+    /// When its cooldown ends.
+    pub(crate) ready: Time,
+    /// [`InHand::ASK`] where it has to be evaluated each time, as for the other times.
+    pub(crate) cast: Time,
+    pub(crate) recovery: Time,
+    pub(crate) cooldown: Time,
+    /// The one cost, if it is known.
+    pub(crate) cost: f64,
+    /// Index of the first number of the pool that pays it.
+    pub(crate) cost_from: u32,
+    pub(crate) cost_pool: PoolId,
+    pub(crate) ability: AbilityId,
+    /// It costs nothing, or one known cost.
+    pub(crate) simply_paid: bool,
+    /// It costs nothing.
+    pub(crate) free: bool,
+    /// It needs no look beyond its cooldown, one known cost and whether its target stands.
+    pub(crate) plain: bool,
+    /// Whom it would be used on first, if that needs no longer look.
+    pub(crate) target: CombatantId,
     pub(crate) aim: Aim,
+    pub(crate) unlock: Option<FormulaId>,
+}
+
+impl InHand {
+    /// A time that hangs on more than attributes.
+    pub(crate) const ASK: Time = Time(u64::MAX);
 }
 
 /// How targets are found.
@@ -82,13 +103,6 @@ pub(crate) enum Aim {
     FirstEnemy,
     /// By a longer look.
     Picked,
-}
-
-/// A value that is known as long as attributes stay as they are, or the formula to ask each time.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub(crate) enum Known<T> {
-    Is(T),
-    Ask(FormulaId),
 }
 
 impl Program {
@@ -106,12 +120,21 @@ impl Program {
                 aims: line.aims,
                 place: first + u32::from(line.place),
                 reads: line.when.map_or(0, |when| self.pools_read(when)),
-                plain: !line.aims && self.is_plain(line.ability),
+                fleeting: line.aims || line.when.is_some_and(|when| self.is_fleeting(when)),
             };
-            let lines = plan.policy.uses.iter().map(line).collect();
+            let lines: Vec<LinkedLine> = plan.policy.uses.iter().map(line).collect();
             let enemy = combatants.iter().position(|other| other.side != combatant.side);
             let first_enemy = enemy.map(|index| CombatantId(index as u16));
-            let linked = Linked { first_enemy, lines, watch: plan.policy.watch, reaction: plan.policy.reaction, first };
+            let policy = &plan.policy;
+            let bit = |(bit, line): (usize, &LinkedLine)| if line.when.is_none() { 1 << bit } else { 0 };
+            let linked = Linked {
+                first_enemy,
+                unconditional: lines.iter().enumerate().take(64).map(bit).sum(),
+                lines,
+                watch: policy.watch,
+                polls: if policy.watch.time { policy.reaction } else { Time::NEVER },
+                first,
+            };
             first += plan.abilities.len() as u32;
             linked
         };
@@ -128,15 +151,15 @@ impl Program {
         bits
     }
 
-    fn is_plain(&self, ability: AbilityId) -> bool {
-        let plan = self.ability(ability);
-        let own = |cost: FormulaId| {
-            let mut own = true;
-            self.formula(cost)
-                .each_read(|read| own &= matches!(read, Read::Attribute(Role::Caster, _) | Read::Local(_)));
-            own
-        };
-        plan.unlock.is_none() && plan.cost.len() <= 1 && plan.cost.iter().all(|(_, cost)| own(*cost))
+    fn is_fleeting(&self, when: FormulaId) -> bool {
+        let formula = self.formula(when);
+        let mut fleeting = formula.draws();
+        formula.each_read(|read| match read {
+            Read::Pool(_, pool, _) => fleeting |= self.pools[pool.index()].flows(),
+            Read::Now => fleeting = true,
+            _ => {}
+        });
+        fleeting
     }
 
     fn quick(&self, when: FormulaId, who: CombatantId) -> QuickCondition {
@@ -151,48 +174,66 @@ impl Program {
     }
 
     /// All abilities of a combatant with what is known of them.
-    pub(crate) fn in_hand(&self, combatant: &CombatantPlan, who: CombatantId, memory: &mut Memory) -> Vec<InHand> {
+    pub(crate) fn in_hand(
+        &self,
+        combatant: &CombatantPlan,
+        who: CombatantId,
+        first_enemy: Option<CombatantId>,
+        memory: &mut Memory,
+    ) -> Vec<InHand> {
         let abilities = &self.characters[combatant.character.index()].abilities;
-        abilities.iter().map(|ability| self.ability_in_hand(*ability, who, memory)).collect()
+        abilities.iter().map(|ability| self.ability_in_hand(*ability, who, first_enemy, memory)).collect()
     }
 
-    fn ability_in_hand(&self, ability: AbilityId, who: CombatantId, memory: &mut Memory) -> InHand {
+    fn ability_in_hand(
+        &self,
+        ability: AbilityId,
+        who: CombatantId,
+        first_enemy: Option<CombatantId>,
+        memory: &mut Memory,
+    ) -> InHand {
         let plan = self.ability(ability);
-        let mut time = |formula: Option<FormulaId>| match formula {
-            None => Known::Is(Time::ZERO),
-            Some(formula) => match self.known(formula, who, memory) {
-                Known::Is(seconds) => Known::Is(Time::from_seconds(seconds)),
-                Known::Ask(formula) => Known::Ask(formula),
-            },
+        let mut time = |formula: Option<FormulaId>| match formula.map(|formula| self.known(formula, who, memory)) {
+            None => Time::ZERO,
+            Some(None) => InHand::ASK,
+            Some(Some(seconds)) => Time::from_seconds(seconds),
         };
+        let (cast, recovery, cooldown) = (time(plan.cast), time(plan.recovery), time(plan.cooldown));
+        let (aim, target) = match (plan.side, plan.pick, plan.count, first_enemy) {
+            (SideRule::Caster, ..) => (Aim::Itself, who),
+            (SideRule::Enemies, PickPlan::First, 1, Some(enemy)) => (Aim::FirstEnemy, enemy),
+            _ => (Aim::Picked, who),
+        };
+        let first = plan.cost.first();
+        let cost = first.map_or(Some(0.0), |(_, cost)| self.known(*cost, who, memory));
+        let simply_paid = plan.cost.len() <= 1 && cost.is_some();
         InHand {
-            cast: time(plan.cast),
-            recovery: time(plan.recovery),
-            cooldown: time(plan.cooldown),
-            price: plan.cost.first().map(|(pool, cost)| (*pool, self.known(*cost, who, memory))),
-            more_prices: plan.cost.len() > 1,
-            price_from: plan.cost.first().map_or(0, |(pool, _)| self.place(who, self.layout.pool(*pool)) as u32),
+            ready: Time::ZERO,
+            cast,
+            recovery,
+            cooldown,
+            cost: cost.unwrap_or(f64::NAN),
+            cost_from: first.map_or(0, |(pool, _)| self.place(who, self.layout.pool(*pool)) as u32),
+            cost_pool: first.map_or(PoolId(0), |(pool, _)| *pool),
+            ability,
+            simply_paid,
+            free: first.is_none(),
+            plain: simply_paid && plan.unlock.is_none() && aim != Aim::Picked,
+            target,
+            aim,
             unlock: plan.unlock,
-            aim: match (plan.side, plan.pick, plan.count) {
-                (SideRule::Caster, ..) => Aim::Itself,
-                (SideRule::Enemies, PickPlan::First, 1) => Aim::FirstEnemy,
-                _ => Aim::Picked,
-            },
         }
     }
 
     /// The value of a formula that reads only the attributes of its caster and is not below zero.
     /// Anything else is left for the moment of use, errors included.
-    fn known(&self, formula: FormulaId, who: CombatantId, memory: &mut Memory) -> Known<f64> {
+    fn known(&self, formula: FormulaId, who: CombatantId, memory: &mut Memory) -> Option<f64> {
         let compiled = self.formula(formula);
         let mut fixed = !compiled.draws();
         compiled.each_read(|read| fixed &= matches!(read, Read::Attribute(Role::Caster, _) | Read::Local(_)));
         let frame = Frame::new(self, who, who, 0, 0.0);
         let value = self.number(formula, memory, &frame, &mut NoChance, &mut Draws::default());
-        match value {
-            Ok(value) if fixed && value >= 0.0 => Known::Is(value),
-            _ => Known::Ask(formula),
-        }
+        value.ok().filter(|value| fixed && *value >= 0.0)
     }
 }
 

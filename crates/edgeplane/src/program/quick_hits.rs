@@ -1,0 +1,148 @@
+//! The commonest ways of a hit through its steps, as a short list of operations on numbers that lie
+//! in memory as they are.
+//!
+//! The operations and their order are the same as in the formulas, so the results are the same to
+//! the last bit. As soon as a number is out of the ordinary, the engine goes on with the formulas.
+
+use super::Program;
+use super::abilities::StepCode;
+use super::code::{CONSTANTS, Operand, Shape};
+use super::ids::{CombatantId, DamageTypeId, FormulaId, PoolId, SiteId};
+use super::layout::Layout;
+use super::ops::BinaryOp;
+
+/// One operation of a hit on its way.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum HitOp {
+    /// What follows, so many operations, happens only with the chance `a`.
+    Roll(SiteId, Operand, u16),
+    /// The same with the chance `a - b`.
+    RollLess(SiteId, Operand, Operand, u16),
+    /// Marks are set.
+    Mark(u64),
+    /// `amount * a`
+    Scale(Operand),
+    /// `amount * a / b`
+    ScaleOver(Operand, Operand),
+    /// A pool, and where it begins in the target's block, takes what it can.
+    Soak(PoolId, u16),
+    /// The way ends.
+    Stop,
+}
+
+/// An operation, and which of the effect's steps it belongs to.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct QuickOp {
+    pub(crate) op: HitOp,
+    pub(crate) step: u16,
+}
+
+/// The way of one effect.
+#[derive(Clone, Debug)]
+pub(crate) struct QuickHit {
+    /// The amount that enters the first step, if it lies in memory.
+    pub(crate) amount: Option<Operand>,
+    /// How far chance spreads it.
+    pub(crate) spread: Option<(Operand, SiteId)>,
+    pub(crate) ops: Vec<QuickOp>,
+}
+
+/// Where the numbers of those involved begin, by the region of an operand.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Bases {
+    at: [u32; 4],
+}
+
+impl Bases {
+    #[inline(always)]
+    pub(crate) fn new(program: &Program, caster: CombatantId, target: CombatantId) -> Self {
+        let block = |who: CombatantId| program.layout.blocks + u32::from(who.0) * u32::from(program.layout.stride);
+        Self { at: [0, u32::from(program.layout.locals), block(caster), block(target)] }
+    }
+
+    #[inline(always)]
+    pub(crate) fn index(&self, operand: Operand) -> usize {
+        (self.at[usize::from(operand.region & 3)] + u32::from(operand.at)) as usize
+    }
+
+    /// Index of a number of the target.
+    #[inline(always)]
+    pub(crate) fn of_target(&self, at: u16) -> usize {
+        (self.at[3] + u32::from(at)) as usize
+    }
+}
+
+/// An operand that is no local, with the damage type settled.
+fn settled(operand: Operand, damage_type: DamageTypeId) -> Option<Operand> {
+    match operand.region {
+        CONSTANTS..=3 => Some(operand),
+        4 | 5 => Some(Operand { region: operand.region - 2, at: operand.at + damage_type.0 }),
+        _ => None,
+    }
+}
+
+impl Program {
+    /// The way through steps as operations, if all of them are of the commonest kinds.
+    pub(crate) fn quick_hit(
+        &self,
+        amount: FormulaId,
+        spread: Option<(FormulaId, SiteId)>,
+        damage_type: DamageTypeId,
+        steps: &[StepCode],
+    ) -> Option<QuickHit> {
+        let value = |formula: FormulaId| match self.shapes[formula.index()] {
+            Shape::Value(operand) => settled(operand, damage_type),
+            _ => None,
+        };
+        let spread = match spread {
+            Some((spread, site)) => Some((value(spread)?, site)),
+            None => None,
+        };
+        let mut ops = Vec::new();
+        for (number, step) in steps.iter().enumerate() {
+            let step_ops = self.step_ops(step, damage_type)?;
+            let skip = step_ops.len() as u16;
+            let condition = match step.when {
+                None => None,
+                Some(when) => Some(self.quick_chance(when, damage_type, skip)?),
+            };
+            let all = condition.into_iter().chain(step_ops);
+            ops.extend(all.map(|op| QuickOp { op, step: number as u16 }));
+        }
+        Some(QuickHit { amount: value(amount), spread, ops })
+    }
+
+    fn quick_chance(&self, when: FormulaId, damage_type: DamageTypeId, skip: u16) -> Option<HitOp> {
+        match self.shapes[when.index()] {
+            Shape::Roll(site, None, a) => Some(HitOp::Roll(site, settled(a, damage_type)?, skip)),
+            Shape::Roll(site, Some((BinaryOp::Subtract, b)), a) => {
+                Some(HitOp::RollLess(site, settled(a, damage_type)?, settled(b, damage_type)?, skip))
+            }
+            _ => None,
+        }
+    }
+
+    fn quick_amount(&self, amount: FormulaId, damage_type: DamageTypeId) -> Option<HitOp> {
+        let is_amount = |operand: Operand| operand.region == 0 && operand.at == Layout::AMOUNT;
+        match self.shapes[amount.index()] {
+            Shape::Two(BinaryOp::Multiply, first, a) if is_amount(first) => {
+                Some(HitOp::Scale(settled(a, damage_type)?))
+            }
+            Shape::Three(BinaryOp::Multiply, BinaryOp::Divide, [first, a, b]) if is_amount(first) => {
+                Some(HitOp::ScaleOver(settled(a, damage_type)?, settled(b, damage_type)?))
+            }
+            _ => None,
+        }
+    }
+
+    fn step_ops(&self, step: &StepCode, damage_type: DamageTypeId) -> Option<Vec<HitOp>> {
+        let mut ops = Vec::new();
+        ops.extend(step.mark.map(|mark| HitOp::Mark(1 << mark)));
+        if let Some(amount) = step.amount {
+            ops.push(self.quick_amount(amount, damage_type)?);
+        }
+        ops.extend(step.soak.map(|pool| HitOp::Soak(pool, self.layout.pool(pool).0)));
+        ops.extend(step.stops.then_some(HitOp::Stop));
+        Some(ops)
+    }
+}
