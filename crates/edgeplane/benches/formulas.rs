@@ -8,7 +8,7 @@ use std::hint::black_box;
 use std::time::Instant;
 
 use criterion::Criterion;
-use edgeplane::program::{FormulaId, OutcomePlan};
+use edgeplane::program::{Effect, FormulaId};
 use edgeplane::{CombatantId, Fight, Game};
 
 /// A name, a formula, and a function that does the same.
@@ -60,7 +60,7 @@ fn prepared(text: &str) -> (Fight, FormulaId) {
         ),
     )
     .unwrap();
-    let OutcomePlan::Hit(effect) = &game.program().abilities()[0].does[0] else { unreachable!() };
+    let Effect::Hit(effect) = &game.program().abilities()[0].does[0].effect else { unreachable!() };
     let formula = effect.amount;
     (game.duel("one", "one", 1).unwrap(), formula)
 }

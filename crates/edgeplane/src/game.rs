@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use crate::error::Error;
 use crate::fight::{Ending, Fight, Log, Sampler};
-use crate::program::{AbilityId, CharacterId, CombatantId, EncounterId, PoolId, Program, Setup};
+use crate::program::{AbilityId, CharacterId, CombatantId, EncounterId, PoolId, Program, Setup, StatusId};
 use crate::study::{Trials, TrialsPlan, run_trials};
 use crate::text::{Override, Sources};
 
@@ -83,6 +83,15 @@ impl Game {
     pub fn ability(&self, name: &str) -> Result<AbilityId, Error> {
         let known = || self.program.abilities().iter().map(|ability| ability.name.clone()).collect();
         self.program.find_ability(name).ok_or_else(|| unknown("ability", name, known()))
+    }
+
+    /// A status by name.
+    ///
+    /// # Errors
+    /// [`Error::Unknown`].
+    pub fn status(&self, name: &str) -> Result<StatusId, Error> {
+        let known = || self.program.statuses().iter().map(|status| status.name.clone()).collect();
+        self.program.find_status(name).ok_or_else(|| unknown("status", name, known()))
     }
 
     /// A pool by name.

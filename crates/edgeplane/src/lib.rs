@@ -52,9 +52,9 @@ pub mod study;
 pub mod text;
 
 pub use error::Error;
-pub use fight::{Ending, Event, Fight, Log, Observer, Refusal, Silent};
+pub use fight::{Ending, Event, Fight, Log, Observer, Refusal, Silent, Source};
 pub use game::Game;
-pub use program::{AbilityId, CharacterId, CombatantId, EncounterId, PoolId, Program, Setup, Time};
+pub use program::{AbilityId, CharacterId, CombatantId, EncounterId, PoolId, Program, Setup, StatusId, Time};
 pub use study::{Trials, TrialsPlan};
 pub use text::{Diagnostic, Override, Sources};
 

@@ -8,7 +8,7 @@ use common::{demo, game};
 use edgeplane::fight::{Event, Refusal, Telling, seed_of_trial};
 use edgeplane::study::explain::{AbilityExplanation, explain_ability, explain_character};
 use edgeplane::study::{mean_estimate, wilson};
-use edgeplane::{Ending, Game, Log, TrialsPlan};
+use edgeplane::{Ending, Game, Log, Source, TrialsPlan};
 
 const TRIALS: u64 = 300;
 
@@ -38,14 +38,16 @@ fn a_study_counts_what_its_fights_tell() {
         near(trials.duration.mean, durations.iter().sum::<f64>() / TRIALS as f64);
         for (index, combatant) in trials.combatants.iter().enumerate() {
             let of = |event: &Event| match event {
-                Event::Hit { caster, dealt, ability, .. } if caster.index() == index => Some((*ability, *dealt)),
+                Event::Hit { caster, dealt, source, .. } if caster.index() == index => Some((*source, *dealt)),
                 _ => None,
             };
             for ability in &combatant.abilities {
                 let hits: Vec<f64> = logs
                     .iter()
                     .flat_map(|(_, log)| log.events.iter().filter_map(|logged| of(&logged.event)))
-                    .filter(|(id, _)| setup.program().ability(*id).name == ability.ability)
+                    .filter(|(source, _)| {
+                        Some(*source) == setup.program().find_ability(&ability.ability).map(Source::Ability)
+                    })
                     .map(|(_, dealt)| dealt)
                     .collect();
                 near(ability.damage, hits.iter().sum::<f64>() / TRIALS as f64);

@@ -10,4 +10,5 @@ pub(crate) mod sheet;
 pub(crate) mod table;
 pub(crate) mod text;
 pub(crate) mod timeline;
+mod timeline_statuses;
 pub(crate) mod trials;

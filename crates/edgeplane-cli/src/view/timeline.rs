@@ -1,7 +1,7 @@
 //! A fight told for a reader: one line for each thing that came of something, and with the trace
 //! the arithmetic and the choices behind it.
 
-use edgeplane::fight::{Ending, Logged, StepResult, name_refusal};
+use edgeplane::fight::{Ending, Logged, Source, StepResult, name_refusal};
 use edgeplane::program::{FormulaId, PoolId, Reading, plain};
 use edgeplane::{AbilityId, CombatantId, Event, Program, Setup, Time};
 
@@ -38,15 +38,15 @@ fn side_line(setup: &Setup, side: usize) -> String {
 
 /// What came of something, in the columns of the timeline.
 #[derive(Default)]
-struct Came {
-    result: String,
-    left: String,
-    notes: String,
-    strong: bool,
+pub(super) struct Came {
+    pub(super) result: String,
+    pub(super) left: String,
+    pub(super) notes: String,
+    pub(super) strong: bool,
 }
 
 impl Came {
-    fn only(result: &str) -> Self {
+    pub(super) fn only(result: &str) -> Self {
         Self { result: result.to_owned(), ..Self::default() }
     }
 }
@@ -55,10 +55,10 @@ impl Came {
 const RESULT: usize = 14;
 const LEFT: usize = 14;
 
-struct Teller<'a> {
+pub(super) struct Teller<'a> {
     setup: &'a Setup,
-    program: &'a Program,
-    trace: bool,
+    pub(super) program: &'a Program,
+    pub(super) trace: bool,
     names: usize,
     abilities: usize,
     out: String,
@@ -67,7 +67,7 @@ struct Teller<'a> {
     /// What pools took on the way of the hit to come.
     soaked: Vec<String>,
     /// Lines of arithmetic that belong under the next line.
-    below: Vec<String>,
+    pub(super) below: Vec<String>,
     /// Choices of the moment, told under the use that they led to.
     looks: Vec<(CombatantId, String)>,
 }
@@ -76,12 +76,14 @@ impl<'a> Teller<'a> {
     fn new(story: &'a Story<'a>) -> Self {
         let program = story.setup.program();
         let longest = |names: &mut dyn Iterator<Item = &str>| names.map(|name| name.chars().count()).max().unwrap_or(0);
+        let abilities = program.abilities().iter().map(|ability| ability.name.as_str());
+        let mut does = abilities.chain(program.statuses().iter().map(|status| status.name.as_str()));
         Self {
             setup: story.setup,
             program,
             trace: story.trace,
             names: longest(&mut story.setup.combatants.iter().map(|combatant| combatant.label.as_str())),
-            abilities: longest(&mut program.abilities().iter().map(|ability| ability.name.as_str())),
+            abilities: longest(&mut does),
             out: String::new(),
             formulas: Vec::new(),
             soaked: Vec::new(),
@@ -100,7 +102,7 @@ impl<'a> Teller<'a> {
         self.out.push('\n');
     }
 
-    fn who(&self, id: CombatantId) -> &'a str {
+    pub(super) fn who(&self, id: CombatantId) -> &'a str {
         &self.setup.combatants[id.index()].label
     }
 
@@ -113,7 +115,7 @@ impl<'a> Teller<'a> {
     }
 
     /// A line of the timeline, and the arithmetic under it.
-    fn line(&mut self, at: Time, who: &str, does: &str, to: &str, came: &Came) {
+    pub(super) fn line(&mut self, at: Time, who: &str, does: &str, to: &str, came: &Came) {
         let (names, abilities) = (self.names, self.abilities);
         let left = text::dim(&format!("{:<LEFT$}", came.left));
         let result = format!("{:<RESULT$}", came.result);
@@ -135,9 +137,16 @@ impl<'a> Teller<'a> {
     }
 
     /// What came of an ability; a caster who is its own target is not named twice.
-    fn result(&mut self, at: Time, caster: CombatantId, ability: AbilityId, target: CombatantId, what: &Came) {
+    pub(super) fn result(&mut self, at: Time, caster: CombatantId, source: Source, target: CombatantId, what: &Came) {
         let to = if caster == target { "itself" } else { self.who(target) };
-        self.line(at, self.who(caster), self.ability(ability), to, what);
+        self.line(at, self.who(caster), self.source(source), to, what);
+    }
+
+    fn source(&self, source: Source) -> &'a str {
+        match source {
+            Source::Ability(ability) => self.ability(ability),
+            Source::Status(status) => &self.program.status(status).name,
+        }
     }
 
     /// The formulas since the last event, each on a line: `guard    17.5 * (200 - 15) / 200 = 16.2`.
@@ -189,7 +198,7 @@ impl<'a> Teller<'a> {
                 self.below.push(format!("{:<10} {took}, {} left", "", plain(left)));
                 self.soaked.push(took);
             }
-            Event::Hit { caster, target, ability, .. } | Event::Healed { caster, target, ability, .. } => {
+            Event::Hit { caster, target, source, .. } | Event::Healed { caster, target, source, .. } => {
                 let mut what = self.arrival(logged.event);
                 let mut notes = std::mem::take(&mut self.soaked);
                 if !what.notes.is_empty() {
@@ -197,18 +206,18 @@ impl<'a> Teller<'a> {
                 }
                 what.notes = notes.join(", ");
                 self.arithmetic("amount");
-                self.result(at, caster, ability, target, &what);
+                self.result(at, caster, source, target, &what);
             }
-            Event::Restored { caster, target, ability, pool, gained, over, left } => {
+            Event::Restored { caster, target, source, pool, gained, over, left } => {
                 self.arithmetic("amount");
                 let came = self.came(format!("+{} {}", text::tenth(gained), self.pool(pool)), pool, left, over, "over");
-                self.result(at, caster, ability, target, &came);
+                self.result(at, caster, source, target, &came);
             }
-            Event::Drained { caster, target, ability, pool, taken, over, left } => {
+            Event::Drained { caster, target, source, pool, taken, over, left } => {
                 self.arithmetic("amount");
                 let came =
                     self.came(format!("-{} {}", text::tenth(taken), self.pool(pool)), pool, left, over, "not there");
-                self.result(at, caster, ability, target, &came);
+                self.result(at, caster, source, target, &came);
             }
             Event::Lost { caster, ability } => {
                 self.line(at, self.who(caster), self.ability(ability), "", &Came::only("finds its targets fallen"))
@@ -218,11 +227,22 @@ impl<'a> Teller<'a> {
                 self.line(at, self.who(who), "", "", &came);
             }
             Event::Fell { who, by } => {
-                let by = by.map_or_else(String::new, |(by, ability)| {
-                    format!(" to {}'s {}", self.who(by), self.ability(ability))
-                });
+                let by = by
+                    .map_or_else(String::new, |(by, source)| format!(" to {}'s {}", self.who(by), self.source(source)));
                 self.line(at, self.who(who), "", "", &Came { strong: true, ..Came::only(&format!("falls{by}")) });
             }
+            Event::Interrupted { who, ability, by, source } => {
+                let came = Came { strong: true, ..Came::only(&format!("breaks {}", self.ability(ability))) };
+                self.result(at, by, source, who, &came);
+            }
+            Event::StatusGained { .. }
+            | Event::StatusRefused { .. }
+            | Event::StatusTicked { .. }
+            | Event::StatusStacks { .. }
+            | Event::StatusMoved { .. }
+            | Event::StatusExpiring { .. }
+            | Event::StatusLost { .. }
+            | Event::Triggered { .. } => self.status(logged),
             Event::Ended { ending } => self.ended(at, ending),
             Event::Released { .. } | Event::Spent { .. } | Event::Began => self.formulas.clear(),
         }

@@ -2,7 +2,7 @@
 //! who knew every rule in advance and wanted nothing but speed. It draws the same chances as the
 //! engine and must tell the same events; its time is the limit that the engine is measured against.
 
-use edgeplane::fight::{Ending, Event, Observer, stream_seed};
+use edgeplane::fight::{Ending, Event, Observer, Source, stream_seed};
 use edgeplane::program::{DamageTypeId, StepId};
 use edgeplane::{AbilityId, CombatantId, PoolId, Setup, Time};
 use rand_core::{Rng, SeedableRng};
@@ -271,9 +271,9 @@ impl<O: Observer> Duel<'_, O> {
         }
         let fell_a = Event::Fell {
             who: LOCKHAND,
-            by: Some((CRAB, if self.b == B::Idle { self.last_b() } else { self.ids.spit })),
+            by: Some((CRAB, Source::Ability(if self.b == B::Idle { self.last_b() } else { self.ids.spit }))),
         };
-        let fell_b = Event::Fell { who: CRAB, by: Some((LOCKHAND, self.ids.boathook)) };
+        let fell_b = Event::Fell { who: CRAB, by: Some((LOCKHAND, Source::Ability(self.ids.boathook))) };
         match (a, b) {
             (true, true) => {
                 self.tell(if a_first { fell_a } else { fell_b });
@@ -317,7 +317,7 @@ impl<O: Observer> Duel<'_, O> {
         let hit = Event::Hit {
             caster: LOCKHAND,
             target: CRAB,
-            ability: self.ids.boathook,
+            source: Source::Ability(self.ids.boathook),
             damage_type: DamageTypeId(0),
             pool: self.ids.health,
             initial,
@@ -343,7 +343,7 @@ impl<O: Observer> Duel<'_, O> {
         self.tell(Event::Restored {
             caster: LOCKHAND,
             target: LOCKHAND,
-            ability,
+            source: Source::Ability(ability),
             pool,
             gained,
             over: gain - gained,
@@ -362,7 +362,7 @@ impl<O: Observer> Duel<'_, O> {
         self.tell(Event::Restored {
             caster: LOCKHAND,
             target: LOCKHAND,
-            ability,
+            source: Source::Ability(ability),
             pool,
             gained,
             over: 6.0 - gained,
@@ -403,7 +403,7 @@ impl<O: Observer> Duel<'_, O> {
         self.tell(Event::Hit {
             caster: CRAB,
             target: LOCKHAND,
-            ability,
+            source: Source::Ability(ability),
             damage_type,
             pool,
             initial,

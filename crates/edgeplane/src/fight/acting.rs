@@ -3,11 +3,12 @@
 use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, Refusal};
-use super::hits::By;
+use super::outcomes::By;
 use super::state::Doing;
 use super::timeline::{Phase, Timer};
+use super::triggers::Circumstance;
 use crate::program::{
-    AbilityId, AbilityPlan, BaseChange, CombatantId, FormulaId, Frame, InHand, OutcomePlan, PoolId, Slot, Time,
+    AbilityId, AbilityPlan, BaseChange, CombatantId, FormulaId, Frame, InHand, PoolId, Slot, Time, TriggerEvent, dirty,
 };
 use crate::rules::Receiver;
 
@@ -27,6 +28,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.state.timeline.set(rank, Timer::Act, release, Phase::Release);
         let (target, targets) = if many { self.aimed_at(who) } else { (target, 1) };
         self.tell(Event::Used { caster: who, ability: id, target, targets, release });
+        let how = Circumstance { other: Some(target), ability: Some(id), ..Circumstance::default() };
+        self.raise(TriggerEvent::AbilityUsed, who, how);
         if !simply_paid {
             return self.pay_all(who, id);
         }
@@ -101,11 +104,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if actor.many {
             self.release_on_many(who, id)?;
         } else if self.state.actors[target.index()].stands {
-            let by = By { caster: who, ability: id };
-            for outcome in &program.ability(id).does {
-                let target = if outcome.to() == Receiver::Caster { who } else { target };
-                self.bring(by, target, outcome)?;
-            }
+            self.bring_all(&By::of_ability(who, id), target, &program.ability(id).does)?;
         } else {
             self.tell(Event::Lost { caster: who, ability: id });
         }
@@ -119,16 +118,16 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.tell(Event::Lost { caster: who, ability: id });
             return Ok(());
         }
-        let by = By { caster: who, ability: id };
+        let by = By::of_ability(who, id);
         for outcome in &program.ability(id).does {
-            if outcome.to() == Receiver::Caster {
-                self.bring(by, who, outcome)?;
+            if outcome.to != Receiver::Target {
+                self.bring_all(&by, who, std::slice::from_ref(outcome))?;
                 continue;
             }
             for index in 0..self.state.aimed[who.index()].len() {
                 let target = self.state.aimed[who.index()][index];
                 if self.state.actors[target.index()].stands {
-                    self.bring(by, target, outcome)?;
+                    self.bring(&by, target, outcome)?;
                 }
             }
         }
@@ -156,22 +155,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(())
     }
 
-    #[inline]
-    fn bring(&mut self, by: By, target: CombatantId, outcome: &OutcomePlan) -> Outcome<()> {
-        match outcome {
-            OutcomePlan::Hit(effect) => self.hit(by, target, effect),
-            OutcomePlan::Heal(effect) => self.heal(by, target, effect),
-            OutcomePlan::Pool(effect) => self.pool_effect(by.caster, target, by.ability, effect),
-        }
-    }
-
     pub(super) fn bring_about(&mut self, who: CombatantId, id: AbilityId, target: CombatantId) -> Outcome<()> {
-        let program = self.program;
-        for outcome in &program.ability(id).does {
-            let target = if outcome.to() == Receiver::Caster { who } else { target };
-            self.bring(By { caster: who, ability: id }, target, outcome)?;
-        }
-        Ok(())
+        self.bring_all(&By::of_ability(who, id), target, &self.program.ability(id).does)?;
+        self.answer()
     }
 
     pub(super) fn why_not(&mut self, who: CombatantId, ability: AbilityId) -> Outcome<Option<Refusal>> {
@@ -193,7 +179,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         target: Option<CombatantId>,
     ) -> Outcome<Result<(), Refusal>> {
         if let Some(refusal) = self.why_not(who, id)? {
-            self.tell(Event::Refused { who, ability: id, reason: refusal });
+            self.refuse(who, id, refusal);
+            self.answer()?;
             return Ok(Err(refusal));
         }
         if let Some(target) = target {
@@ -207,7 +194,19 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.aim(who);
         let Some(place) = self.state.ready_index(self.setup, who, id) else { return Ok(Err(Refusal::NotIts)) };
         self.start(who, place)?;
+        self.answer()?;
         Ok(Ok(()))
+    }
+
+    /// Tells that an ability was wanted and cannot be used.
+    #[inline]
+    pub(super) fn refuse(&mut self, who: CombatantId, ability: AbilityId, reason: Refusal) {
+        self.tell(Event::Refused { who, ability, reason });
+        self.raise(
+            TriggerEvent::AbilityRefused,
+            who,
+            Circumstance { ability: Some(ability), ..Circumstance::default() },
+        );
     }
 
     /// Takes over whom the scratch room holds as the caster's targets.
@@ -231,20 +230,6 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.state.base_changes.retain(|change| !change.is_of(who, slot));
             self.state.base_changes.push(BaseChange { combatant: who, slot, base });
         }
-        let program = self.program;
-        let plan = &program.characters[self.setup.combatants[who.index()].character.index()];
-        let before = self.amounts(who);
-        let computed = program.compute_attributes(plan, &mut self.state.memory, who, &self.state.base_changes);
-        computed.map_err(|fault| self.fault(fault))?;
-        let linked = &self.setup.linked[who.index()];
-        let first = linked.first as usize;
-        let combatant = &self.setup.combatants[who.index()];
-        let in_hand = program.in_hand(combatant, who, linked.first_enemy, &mut self.state.memory);
-        for (place, hand) in (first..).zip(in_hand) {
-            let ready = self.state.in_hand[place].ready;
-            self.state.in_hand[place] = InHand { ready, ..hand };
-        }
-        self.forget_conditions(who);
-        self.follow_caps(who, plan, &before)
+        self.refresh_attributes(who, dirty::bit(slot))
     }
 }

@@ -6,8 +6,8 @@ use super::event::{Event, Observer, Refusal};
 use super::state::{Choice, Doing};
 use super::timeline::{Phase, Timer};
 use crate::program::{
-    AbilityPlan, Aim, CombatantId, FormulaId, Frame, LinkedLine, PickPlan, PoolId, QuickCondition, StreamId, Time,
-    guarded, pool_slot,
+    AbilityId, AbilityPlan, Aim, CombatantId, FormulaId, Frame, LinkedLine, PickPlan, PoolId, QuickCondition, StatusId,
+    StreamId, Time, guarded, pool_slot,
 };
 use crate::rules::SideRule;
 
@@ -68,7 +68,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             let (who, short) = (CombatantId(index as u16), actor.short);
             let watch = self.setup.linked[index].watch;
             let touched = own & watch.own != 0 || changed & watch.others != 0;
-            let looks = everyone || (short && own & watch.costs != 0) || (touched && self.has_turned(who, own | changed)?);
+            let looks =
+                everyone || (short && own & watch.costs != 0) || (touched && self.has_turned(who, own | changed)?);
             if looks {
                 self.will_choose(who);
             }
@@ -157,6 +158,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
         let actor = &self.state.actors[who.index()];
         let (known, wanted) = (if O::DETAIL { 0 } else { actor.known }, actor.wanted);
+        let free = actor.forbids_act.is_none() && actor.forbids_tags == 0;
         let (mut wake, mut short) = (Time::NEVER, false);
         for (bit, line) in setup.linked[who.index()].lines.iter().enumerate() {
             let mask = 1_u64 << (bit & 63);
@@ -169,12 +171,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             }
             let place = line.place as usize;
             let hand = &self.state.in_hand[place];
-            if hand.plain {
+            if hand.plain && free {
                 // The commonest refusal, before anything else is looked at.
                 let until = hand.ready;
                 if until > self.state.now {
                     wake = wake.min(until);
-                    self.tell(Event::Refused { who, ability: line.ability, reason: Refusal::NotReady { until } });
+                    self.refuse(who, line.ability, Refusal::NotReady { until });
                     continue;
                 }
                 let now = self.state.now.micros();
@@ -192,7 +194,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                     return Ok(Some(line.place));
                 }
                 Some(reason) => {
-                    self.tell(Event::Refused { who, ability: line.ability, reason });
+                    self.refuse(who, line.ability, reason);
                     short |= matches!(reason, Refusal::CannotAfford { .. });
                     wake = wake.min(reason.until().unwrap_or(Time::NEVER));
                 }
@@ -287,6 +289,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline(never)]
     pub(super) fn possible(&mut self, who: CombatantId, place: usize, pick: bool) -> Outcome<Option<Refusal>> {
         let hand = self.state.in_hand[place];
+        if let Some(by) = self.forbidden(who, hand.ability) {
+            return Ok(Some(Refusal::Forbidden { by }));
+        }
         if let Some(unlock) = hand.unlock {
             let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
             if self.number(unlock, &frame)? == 0.0 {
@@ -330,6 +335,17 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     fn too_dear(&self, who: CombatantId, pool: PoolId, cost: f64) -> Option<Refusal> {
         let has = self.amount(who, pool);
         (has < cost).then(|| Refusal::CannotAfford { pool, cost, has, until: self.when_it_holds(who, pool, cost) })
+    }
+
+    /// The status that forbids an ability, if one does.
+    fn forbidden(&self, who: CombatantId, ability: AbilityId) -> Option<StatusId> {
+        let actor = &self.state.actors[who.index()];
+        let tags = self.program.ability(ability).forbidden_by;
+        if actor.forbids_act.is_some() || actor.forbids_tags & tags == 0 {
+            return actor.forbids_act;
+        }
+        let held = self.state.statuses[who.index()].iter().map(|one| one.status);
+        held.into_iter().find(|status| self.program.status(*status).forbids_tags & tags != 0)
     }
 
     #[inline]

@@ -7,9 +7,15 @@
 
 use super::Provider;
 use super::event::{Ending, Event, Observer};
+use super::inflict::Dose;
+use super::outcomes::By;
 use super::state::{Doing, State};
 use super::timeline::{Due, Timer};
-use crate::program::{AbilityId, CombatantId, Fault, FormulaId, Frame, Layout, Program, Setup, SideId, Time};
+use super::triggers::Circumstance;
+use crate::program::{
+    AbilityId, CombatantId, Fault, FormulaId, Frame, Layout, LostReason, Program, Setup, SideId, StatusId, Time,
+    TriggerEvent,
+};
 use crate::text::{Code, Diagnostic};
 
 /// What ends a fight that would otherwise never end.
@@ -19,11 +25,13 @@ pub struct Limits {
     pub steps: u64,
     /// Most waves of one moment: things that bring each other about without time passing.
     pub waves: u32,
+    /// Most answers of statuses at one moment.
+    pub chain: u32,
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Self { steps: 1_000_000, waves: 1_000 }
+        Self { steps: 1_000_000, waves: 1_000, chain: 1_000 }
     }
 }
 
@@ -50,6 +58,13 @@ pub enum FightErrorKind {
         /// What it used.
         ability: Option<AbilityId>,
     },
+    /// Statuses answer to each other without end.
+    Chain {
+        /// How many answers there were at one moment.
+        limit: u32,
+        /// Those that answered last.
+        statuses: Vec<StatusId>,
+    },
     /// More happened than the limit allows.
     TooLong {
         /// The limit.
@@ -69,6 +84,7 @@ impl FightError {
                 let message = format!("`{label}` uses `{what}` again and again without time passing ({waves} times)");
                 Diagnostic::new(Code::FightFault, message).help("give it a cooldown, a cast or a recovery above zero")
             }
+            FightErrorKind::Chain { limit, statuses } => chain_diagnostic(program, *limit, statuses),
             FightErrorKind::TooLong { steps } => {
                 let message = format!("the fight did not end within {steps} steps");
                 Diagnostic::new(Code::FightFault, message).help("give the encounter a `time_limit`")
@@ -77,6 +93,16 @@ impl FightError {
         diagnostic.message = format!("at {:.6} s: {}", self.at.seconds(), diagnostic.message);
         diagnostic
     }
+}
+
+fn chain_diagnostic(program: &Program, limit: u32, statuses: &[StatusId]) -> Diagnostic {
+    let names: Vec<String> = statuses.iter().map(|status| format!("`{}`", program.status(*status).name)).collect();
+    let message = match names.as_slice() {
+        [one] => format!("{one} answers to itself without end ({limit} times at one moment)"),
+        several => format!("{} answer to each other without end ({limit} times at one moment)", several.join(" and ")),
+    };
+    let help = "give one of their triggers a `cooldown`, `uses` or a `when` that ends it";
+    Diagnostic::new(Code::FightFault, message).help(help)
 }
 
 /// Errors are boxed within the engine: a result that is nearly always good should be small.
@@ -156,7 +182,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     pub(super) fn advance(&mut self, until: Time) -> Outcome<Option<Ending>> {
         if !self.state.began {
-            self.begin();
+            self.begin()?;
         }
         let last = until.min(self.setup.time_limit);
         let mut due = self.state.timeline.next();
@@ -171,12 +197,25 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(self.state.ending)
     }
 
-    fn begin(&mut self) {
-        self.state.began = true;
+    fn begin(&mut self) -> Outcome<()> {
         self.tell(Event::Began);
+        for rank in 0..self.state.order.len() {
+            let who = self.state.order[rank];
+            let character = self.setup.combatants[who.index()].character;
+            for status in &self.program.characters[character.index()].statuses {
+                let by = By::of_status(who, *status, who, who);
+                self.inflict(&by, who, *status, Dose { stacks: 1, duration: Some(f64::INFINITY) })?;
+            }
+        }
+        for who in self.setup.ids() {
+            self.raise(TriggerEvent::FightBegan, who, Circumstance::default());
+        }
+        self.answer()?;
+        self.state.began = true;
         if self.state.timeline.has_empty_timers() {
             self.setup.ids().for_each(|who| self.schedule_empty(who));
         }
+        Ok(())
     }
 
     /// Nothing is due any more before `until` or the time limit.
@@ -203,9 +242,15 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline]
     fn moment(&mut self, mut due: Due) -> Outcome<Due> {
         let mut waves = 0;
+        self.state.chain = 0;
         loop {
             due = self.wave(due)?;
-            if std::mem::take(&mut self.state.attention) {
+            if self.state.conditions {
+                self.look_at_conditions()?;
+                self.answer()?;
+                due = self.state.timeline.next();
+            }
+            while std::mem::take(&mut self.state.attention) {
                 self.attend()?;
                 if self.state.ending.is_some() {
                     return Ok(Due::NOTHING);
@@ -216,6 +261,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 return Ok(due);
             }
             self.choose_all()?;
+            self.answer()?;
             due = self.state.timeline.next();
             if due.at() > self.state.now {
                 return Ok(due);
@@ -230,7 +276,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Settles what a wave has left: who falls, and who looks again.
     fn attend(&mut self) -> Outcome<()> {
         if self.state.someone_hurt {
-            self.settle_defeats();
+            self.settle_defeats()?;
             if self.state.ending.is_some() {
                 return Ok(());
             }
@@ -272,7 +318,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                         Doing::Recovering | Doing::Idle => self.ready(who),
                     }
                 }
+                Timer::Status => self.status_timer(who, due.phase())?,
             }
+            self.answer()?;
             due = self.state.timeline.next();
             if due.at() > self.state.now {
                 return Ok(due);
@@ -301,20 +349,25 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// Those whose pool ran empty fall, all at once.
     #[inline(never)]
-    fn settle_defeats(&mut self) {
+    fn settle_defeats(&mut self) -> Outcome<()> {
         self.state.someone_hurt = false;
         for rank in 0..self.state.order.len() {
             let who = self.state.order[rank];
             if self.state.actors[who.index()].stands && self.is_empty(who) {
-                self.fall(who, rank);
+                self.fall(who, rank)?;
             }
         }
         if self.state.someone_fell {
             self.settle_ending();
+            // What answers to a fall may still hurt others, but brings nobody back.
+            if self.state.ending.is_none() {
+                self.answer()?;
+            }
         }
+        Ok(())
     }
 
-    fn fall(&mut self, who: CombatantId, rank: usize) {
+    fn fall(&mut self, who: CombatantId, rank: usize) -> Outcome<()> {
         let actor = &mut self.state.actors[who.index()];
         actor.stands = false;
         if std::mem::take(&mut actor.chooses) {
@@ -334,6 +387,18 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.state.memory.set(place, self.state.memory.at(place) - 1.0);
         }
         self.tell(Event::Fell { who, by });
+        self.state.timeline.clear(rank, Timer::Status);
+        let how = Circumstance { other: by.map(|(caster, _)| caster), ..Circumstance::default() };
+        self.raise(TriggerEvent::Fell, who, how);
+        for other in self.setup.ids().filter(|other| *other != who) {
+            let ally = self.setup.combatants[other.index()].side == side;
+            let event = if ally { TriggerEvent::AllyFell } else { TriggerEvent::EnemyFell };
+            self.raise(event, other, Circumstance { other: Some(who), ..Circumstance::default() });
+        }
+        while !self.state.statuses[who.index()].is_empty() {
+            self.lose(who, 0, LostReason::OwnerFell)?;
+        }
+        Ok(())
     }
 
     fn settle_ending(&mut self) {

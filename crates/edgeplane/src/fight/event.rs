@@ -2,7 +2,78 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::program::{AbilityId, CombatantId, DamageTypeId, FormulaId, PoolId, Reading, SideId, StepId, Time};
+use crate::program::{
+    AbilityId, CombatantId, DamageTypeId, FormulaId, LostReason, PoolId, Reading, SideId, StatusId, StepId, Time,
+    TriggerEvent,
+};
+
+/// What an outcome comes of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Source {
+    /// An ability.
+    Ability(AbilityId),
+    /// A status.
+    Status(StatusId),
+}
+
+/// What an application of a status came to.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Applied {
+    /// It is new.
+    New,
+    /// It was there; its time is renewed.
+    Renewed,
+    /// It was there; time is added.
+    Extended,
+    /// It was there; it has more stacks.
+    Stacked,
+    /// Another one was there, and is gone.
+    Replaced,
+}
+
+/// Why a status was not taken on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub enum StatusRefusal {
+    /// It is there, and a second application does nothing.
+    There,
+    /// One of the same or higher rank is there.
+    Weaker,
+    /// There is no room for another.
+    Full,
+    /// A status makes immune, or the character is.
+    Immune {
+        /// The status.
+        by: Option<StatusId>,
+    },
+    /// It was resisted.
+    Resisted,
+    /// It was repeated too often.
+    Diminished,
+    /// The target has fallen.
+    Fallen,
+}
+
+impl StatusRefusal {
+    /// How many reasons there are.
+    pub const KINDS: usize = 7;
+    /// A name for each reason, by [`StatusRefusal::kind`].
+    pub const NAMES: [&'static str; Self::KINDS] =
+        ["there already", "weaker", "no room", "immune", "resisted", "diminished", "fallen"];
+
+    /// The number of the reason, for counting.
+    pub fn kind(self) -> usize {
+        match self {
+            Self::There => 0,
+            Self::Weaker => 1,
+            Self::Full => 2,
+            Self::Immune { .. } => 3,
+            Self::Resisted => 4,
+            Self::Diminished => 5,
+            Self::Fallen => 6,
+        }
+    }
+}
 
 /// Something that happened at a moment of a fight. A fight is fully told by its events.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -33,7 +104,7 @@ pub enum Event {
     Hit {
         caster: CombatantId,
         target: CombatantId,
-        ability: AbilityId,
+        source: Source,
         damage_type: DamageTypeId,
         pool: PoolId,
         initial: f64,
@@ -48,7 +119,7 @@ pub enum Event {
     Healed {
         caster: CombatantId,
         target: CombatantId,
-        ability: AbilityId,
+        source: Source,
         pool: PoolId,
         initial: f64,
         amount: f64,
@@ -61,26 +132,52 @@ pub enum Event {
     Restored {
         caster: CombatantId,
         target: CombatantId,
-        ability: AbilityId,
+        source: Source,
         pool: PoolId,
         gained: f64,
         over: f64,
         left: f64,
     },
     /// A pool loses past all steps; `over` found nothing left to take.
-    Drained {
+    Drained { caster: CombatantId, target: CombatantId, source: Source, pool: PoolId, taken: f64, over: f64, left: f64 },
+    /// A cast is broken.
+    Interrupted { who: CombatantId, ability: AbilityId, by: CombatantId, source: Source },
+    /// A status is applied; `until` is when it ends, if it ends by itself. `stacks` are those of this
+    /// instance, `total` all of this status on the target.
+    StatusGained {
         caster: CombatantId,
         target: CombatantId,
-        ability: AbilityId,
-        pool: PoolId,
-        taken: f64,
-        over: f64,
-        left: f64,
+        status: StatusId,
+        stacks: u32,
+        total: u32,
+        until: Option<Time>,
+        applied: Applied,
     },
+    /// A status is not taken on.
+    StatusRefused { caster: CombatantId, target: CombatantId, status: StatusId, reason: StatusRefusal },
+    /// A status ticks, for the `tick`th time.
+    StatusTicked { target: CombatantId, caster: CombatantId, status: StatusId, tick: u32 },
+    /// A status has other stacks than before, and goes on.
+    StatusStacks { target: CombatantId, status: StatusId, stacks: u32, total: u32 },
+    /// A status ends at another time than before.
+    StatusMoved { target: CombatantId, status: StatusId, until: Time },
+    /// A status will end soon.
+    StatusExpiring { target: CombatantId, status: StatusId, until: Time },
+    /// A status is gone.
+    StatusLost {
+        target: CombatantId,
+        caster: CombatantId,
+        status: StatusId,
+        stacks: u32,
+        total: u32,
+        reason: LostReason,
+    },
+    /// A status answers to something.
+    Triggered { who: CombatantId, status: StatusId, event: TriggerEvent },
     /// A pool's cap has moved.
     CapChanged { who: CombatantId, pool: PoolId, cap: f64, left: f64 },
-    /// A combatant falls; by whose ability, unless a pool ran out by itself.
-    Fell { who: CombatantId, by: Option<(CombatantId, AbilityId)> },
+    /// A combatant falls; by whom and by what, unless a pool ran out by itself.
+    Fell { who: CombatantId, by: Option<(CombatantId, Source)> },
     /// The fight is over.
     Ended { ending: Ending },
 }
@@ -116,14 +213,16 @@ pub enum Refusal {
     OutOfTheFight,
     /// The combatant does not have it.
     NotIts,
+    /// A status forbids it.
+    Forbidden { by: StatusId },
 }
 
 impl Refusal {
     /// How many reasons there are.
-    pub const KINDS: usize = 7;
+    pub const KINDS: usize = 8;
     /// A name for each reason, by [`Refusal::kind`].
     pub const NAMES: [&'static str; Self::KINDS] =
-        ["not ready", "cannot afford", "no target", "locked", "busy", "out of the fight", "not its"];
+        ["not ready", "cannot afford", "no target", "locked", "busy", "out of the fight", "not its", "forbidden"];
 
     /// The number of the reason, for counting.
     pub fn kind(self) -> usize {
@@ -135,6 +234,7 @@ impl Refusal {
             Self::Busy { .. } => 4,
             Self::OutOfTheFight => 5,
             Self::NotIts => 6,
+            Self::Forbidden { .. } => 7,
         }
     }
 

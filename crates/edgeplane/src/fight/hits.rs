@@ -3,10 +3,12 @@
 use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, StepResult};
+use super::outcomes::By;
 use super::pools::Change;
+use super::triggers::Circumstance;
 use crate::program::{
-    AbilityId, Bases, CombatantId, Frame, HitOp, Layout, PoolEffect, PoolEffectKind, PoolId, QuickHit, QuickOp,
-    StepCode, StepId, StepsEffect, StreamId,
+    Bases, CombatantId, Frame, HitOp, Layout, PoolEffect, PoolEffectKind, PoolId, QuickHit, QuickOp, StepCode, StepId,
+    StepsEffect, StreamId, TriggerEvent,
 };
 
 /// What came out at the end of the steps.
@@ -17,36 +19,52 @@ struct Arrival {
     marks: u64,
 }
 
-/// Whose outcome it is, and of what.
-#[derive(Clone, Copy)]
-pub(super) struct By {
-    pub(super) caster: CombatantId,
-    pub(super) ability: AbilityId,
-}
-
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline]
-    pub(super) fn hit(&mut self, by: By, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {
+    pub(super) fn hit(&mut self, by: &By, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {
         let bases = Bases::new(self.program, by.caster, target);
         let arrival = match &effect.quick {
-            Some(quick) if !O::DETAIL => self.quick_way(by.caster, target, effect, quick, &bases)?,
-            _ => self.through(by.caster, target, effect, false)?,
+            Some(quick) if !O::DETAIL && by.part == 1.0 => self.quick_way(by.caster, target, effect, quick, &bases)?,
+            _ => self.through(by, target, effect, false)?,
         };
         let first = bases.of_target(self.program.layout.pool(effect.pool).0);
         let change = self.take_at(first, target, effect.pool, arrival.amount);
         self.tell_hit(by, target, effect, &arrival, &change);
+        self.raise_hit(by, target, &arrival, &change);
         Ok(())
     }
 
+    /// Statuses of both may answer to a hit.
+    #[inline]
+    fn raise_hit(&mut self, by: &By, target: CombatantId, arrival: &Arrival, change: &Change) {
+        let listens = self.state.actors[target.index()].listens | self.state.actors[by.caster.index()].listens;
+        if listens == 0 {
+            return;
+        }
+        let to_caster = Circumstance {
+            other: Some(by.caster),
+            amount: change.moved,
+            marks: arrival.marks,
+            ability: by.ability(),
+            ..Circumstance::default()
+        };
+        if arrival.stopped.is_some() {
+            self.raise(TriggerEvent::HitAvoided, target, to_caster);
+        } else if arrival.amount > 0.0 {
+            self.raise(TriggerEvent::HitDealt, by.caster, Circumstance { other: Some(target), ..to_caster });
+            self.raise(TriggerEvent::HitTaken, target, to_caster);
+        }
+    }
+
     #[inline(always)]
-    fn tell_hit(&mut self, by: By, target: CombatantId, effect: &StepsEffect, arrival: &Arrival, change: &Change) {
+    fn tell_hit(&mut self, by: &By, target: CombatantId, effect: &StepsEffect, arrival: &Arrival, change: &Change) {
         if change.moved > 0.0 {
-            self.state.actors[target.index()].hurt_by = Some((by.caster, by.ability));
+            self.state.actors[target.index()].hurt_by = Some((by.caster, by.source));
         }
         self.tell(Event::Hit {
             caster: by.caster,
             target,
-            ability: by.ability,
+            source: by.source,
             damage_type: effect.damage_type,
             pool: effect.pool,
             initial: arrival.initial,
@@ -60,14 +78,14 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     #[inline(never)]
-    pub(super) fn heal(&mut self, by: By, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {
-        let Arrival { initial, amount, stopped, .. } = self.through(by.caster, target, effect, true)?;
+    pub(super) fn heal(&mut self, by: &By, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {
+        let Arrival { initial, amount, stopped, .. } = self.through(by, target, effect, true)?;
         let Change { moved: healed, over, left } = self.add(target, effect.pool, amount);
-        let By { caster, ability, .. } = by;
+        let By { caster, source, .. } = *by;
         self.tell(Event::Healed {
             caster,
             target,
-            ability,
+            source,
             pool: effect.pool,
             initial,
             amount,
@@ -76,6 +94,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             left,
             stopped,
         });
+        let how = Circumstance { other: Some(by.caster), amount: healed, ..Circumstance::default() };
+        if stopped.is_none() {
+            self.raise(TriggerEvent::HealGiven, by.caster, Circumstance { other: Some(target), ..how });
+            self.raise(TriggerEvent::HealTaken, target, how);
+        }
         Ok(())
     }
 
@@ -198,15 +221,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Sends an amount through its steps. Each sees what the one before it left; none leaves less
     /// than nothing.
     #[inline(never)]
-    fn through(
-        &mut self,
-        caster: CombatantId,
-        target: CombatantId,
-        effect: &StepsEffect,
-        heal: bool,
-    ) -> Outcome<Arrival> {
-        let frame = Frame::new(self.program, caster, target, effect.damage_type.0, self.state.now.micros());
-        let initial = self.initial(effect, &frame)?;
+    fn through(&mut self, by: &By, target: CombatantId, effect: &StepsEffect, heal: bool) -> Outcome<Arrival> {
+        let frame = Frame::new(self.program, by.caster, target, effect.damage_type.0, self.state.now.micros());
+        let initial = self.initial(effect, &frame)? * by.part;
         let arrival = Arrival { initial, amount: initial, stopped: None, marks: 0 };
         self.through_steps(target, &effect.steps, &frame, heal, arrival)
     }
@@ -291,36 +308,32 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     #[inline(never)]
-    pub(super) fn pool_effect(
-        &mut self,
-        caster: CombatantId,
-        target: CombatantId,
-        ability: AbilityId,
-        effect: &PoolEffect,
-    ) -> Outcome<()> {
-        let frame = Frame::new(self.program, caster, target, 0, self.state.now.micros());
-        let amount = self.number(effect.amount, &frame)?.max(0.0);
+    pub(super) fn pool_effect(&mut self, by: &By, target: CombatantId, effect: &PoolEffect) -> Outcome<()> {
+        let frame = Frame::new(self.program, by.caster, target, 0, self.state.now.micros());
+        let amount = (self.number(effect.amount, &frame)? * by.part).max(0.0);
         let amount = self.program.rounding.apply(amount);
         let pool = effect.pool;
         match effect.kind {
-            PoolEffectKind::Restore => self.restore(caster, target, ability, pool, amount),
+            PoolEffectKind::Restore => self.restore(by, target, pool, amount),
             PoolEffectKind::Drain(share) => {
                 let Change { moved: taken, over, left } = self.take(target, pool, amount);
+                let By { caster, source, .. } = *by;
                 if taken > 0.0 {
-                    self.state.actors[target.index()].hurt_by = Some((caster, ability));
+                    self.state.actors[target.index()].hurt_by = Some((caster, source));
                 }
-                self.tell(Event::Drained { caster, target, ability, pool, taken, over, left });
+                self.tell(Event::Drained { caster, target, source, pool, taken, over, left });
                 if let Some(share) = share {
                     let share = self.positive(share, &frame)?;
-                    self.restore(caster, caster, ability, pool, taken * share);
+                    self.restore(by, caster, pool, taken * share);
                 }
             }
         }
         Ok(())
     }
 
-    fn restore(&mut self, caster: CombatantId, target: CombatantId, ability: AbilityId, pool: PoolId, amount: f64) {
+    pub(super) fn restore(&mut self, by: &By, target: CombatantId, pool: PoolId, amount: f64) {
         let Change { moved: gained, over, left } = self.add(target, pool, amount);
-        self.tell(Event::Restored { caster, target, ability, pool, gained, over, left });
+        let By { caster, source, .. } = *by;
+        self.tell(Event::Restored { caster, target, source, pool, gained, over, left });
     }
 }

@@ -2,8 +2,8 @@
 //!
 //! The methods of [`Fight`] come in four families: **begin** ([`Fight::new`], [`Fight::restart`]),
 //! **let time pass** ([`Fight::run`], [`Fight::advance`]), **act by hand** ([`Fight::take_control`],
-//! [`Fight::use_ability`], [`Fight::set_base`]) and **look** ([`Fight::pool`], [`Fight::attribute`],
-//! [`Fight::evaluate`], [`Fight::ready_at`], [`Fight::refusal`], [`Fight::ending`], [`Fight::snapshot`]).
+//! [`Fight::use_ability`], [`Fight::inflict`], [`Fight::set_base`]) and **look** ([`Fight::pool`], [`Fight::attribute`],
+//! [`Fight::statuses`], [`Fight::contributions`], [`Fight::evaluate`], [`Fight::ready_at`], [`Fight::refusal`], [`Fight::ending`], [`Fight::snapshot`]).
 //!
 //! The engine is handed time and chance and does no input or output: it emits [`Event`]s to an
 //! [`Observer`], and the same code serves a game loop and a study of millions of fights.
@@ -13,17 +13,24 @@ mod chance;
 mod decide;
 mod engine;
 mod event;
+mod held;
 mod hits;
+mod inflict;
+mod outcomes;
 mod pools;
+mod reading;
 mod state;
+mod statuses;
 mod telling;
 mod timeline;
+mod triggers;
 
 use std::sync::Arc;
 
 pub use chance::{Branching, Likely, Provider, Recorded, Sampler, seed_of_trial, stream_seed};
 pub use engine::{FightError, FightErrorKind, Limits};
-pub use event::{Ending, Event, Log, Logged, Observer, Refusal, Silent, StepResult};
+pub use event::{Applied, Ending, Event, Log, Logged, Observer, Refusal, Silent, Source, StatusRefusal, StepResult};
+pub use reading::{Contribution, HeldStatus};
 pub use state::Snapshot;
 pub use telling::{Telling, name_refusal};
 

@@ -6,7 +6,8 @@ use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer};
 use super::state::Doing;
 use super::timeline::{Phase, Timer};
-use crate::program::{CharacterPlan, CombatantId, PoolId, Time, pool_slot};
+use super::triggers::Circumstance;
+use crate::program::{CombatantId, PoolId, Time, TriggerEvent, pool_slot};
 use crate::rules::CapChange;
 
 /// What came of adding to a pool or taking from it.
@@ -18,6 +19,9 @@ pub(super) struct Change {
     /// The amount afterwards.
     pub(super) left: f64,
 }
+
+/// Events that only a pool in motion can be.
+const CROSSINGS: u32 = (1 << TriggerEvent::PoolBelow as u8) | (1 << TriggerEvent::PoolAbove as u8);
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline]
@@ -71,11 +75,27 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     #[inline]
     fn put(&mut self, who: CombatantId, pool: PoolId, first: usize, amount: f64) {
+        if self.state.actors[who.index()].listens & CROSSINGS != 0 {
+            self.raise_crossing(who, pool, first, amount);
+        }
         self.state.memory.set_pool(first, amount, self.state.now.micros());
         let bit = 1 << pool.0;
         if self.state.actors[who.index()].alert & bit != 0 {
             self.note_change(who, bit, amount);
         }
+    }
+
+    /// A pool moves from one share to another: statuses may answer.
+    #[cold]
+    fn raise_crossing(&mut self, who: CombatantId, pool: PoolId, first: usize, amount: f64) {
+        let cap = self.state.memory.at(first + usize::from(pool_slot::CAP));
+        if cap <= 0.0 {
+            return;
+        }
+        let before = self.state.memory.pool_amount(first, self.state.now.micros());
+        let how = Circumstance { moved: Some((pool, before / cap, amount / cap)), ..Circumstance::default() };
+        self.raise(TriggerEvent::PoolBelow, who, how);
+        self.raise(TriggerEvent::PoolAbove, who, how);
     }
 
     /// Notes that a pool has changed which may defeat its owner or be waited for.
@@ -153,24 +173,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Some(Time(at as u64))
     }
 
-    /// The amounts of all pools, before something moves their caps.
-    pub(super) fn amounts(&self, who: CombatantId) -> Vec<f64> {
-        (0..self.program.pools.len()).map(|pool| self.amount(who, PoolId(pool as u16))).collect()
-    }
-
-    /// After attributes have changed: caps and flows follow, and amounts as each pool says.
-    pub(super) fn follow_caps(&mut self, who: CombatantId, plan: &CharacterPlan, before: &[f64]) -> Outcome<()> {
-        for (index, amount) in before.iter().enumerate() {
-            if plan.pools[index] {
-                self.follow_cap(who, PoolId(index as u16), *amount)?;
-            }
-        }
-        Ok(())
-    }
-
-    fn follow_cap(&mut self, who: CombatantId, pool: PoolId, before: f64) -> Outcome<()> {
+    /// After attributes have changed: a pool's cap and flow follow, and its amount as the pool says.
+    pub(super) fn follow_cap(&mut self, who: CombatantId, pool: PoolId) -> Outcome<()> {
         let program = self.program;
         let first = self.first(who, pool);
+        let before = self.amount(who, pool);
         let old = self.state.memory.at(first + usize::from(pool_slot::CAP));
         let cap = program.pool_cap(pool, &mut self.state.memory, who).map_err(|fault| self.fault(fault))?;
         let flow = program.pool_flow(pool, &mut self.state.memory, who).map_err(|fault| self.fault(fault))?;

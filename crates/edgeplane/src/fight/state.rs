@@ -1,9 +1,13 @@
 //! Everything about a fight that can change.
 
-use super::event::Ending;
+use std::collections::VecDeque;
+
+use super::event::{Ending, Source};
+use super::held::Instance;
 use super::timeline::{Phase, Timeline, Timer};
+use super::triggers::Pending;
 use crate::program::{
-    AbilityId, BaseChange, Chance, CombatantId, InHand, Memory, Setup, SiteId, StreamId, Time,
+    AbilityId, BaseChange, Chance, CombatantId, InHand, Memory, Setup, SiteId, StatusId, StreamId, Time,
 };
 
 /// What a combatant is doing.
@@ -36,6 +40,12 @@ pub(super) struct Actor {
     pub(super) rank: u32,
     /// When what it is doing ends.
     pub(super) until: Time,
+    /// A status that keeps it from starting abilities.
+    pub(super) forbids_act: Option<StatusId>,
+    /// Tags of abilities that statuses forbid it, one bit each.
+    pub(super) forbids_tags: u64,
+    /// Events that its statuses answer to, one bit each.
+    pub(super) listens: u32,
     /// Own pools of which a change is worth noting, one bit each: they defeat, or somebody waits
     /// for them.
     pub(super) alert: u64,
@@ -53,7 +63,7 @@ pub(super) struct Actor {
     pub(super) poll_every: Time,
     /// When a cooldown or a cost will allow something, as far as is known.
     pub(super) wake: Time,
-    pub(super) hurt_by: Option<(CombatantId, AbilityId)>,
+    pub(super) hurt_by: Option<(CombatantId, Source)>,
 }
 
 impl Actor {
@@ -71,6 +81,9 @@ impl Actor {
             target: CombatantId(0),
             rank: 0,
             until: Time::ZERO,
+            forbids_act: None,
+            forbids_tags: 0,
+            listens: 0,
             alert: watch | setup.watched | setup.defeating,
             watch,
             changed: 0,
@@ -94,6 +107,22 @@ pub(super) struct State {
     pub(super) in_hand: Vec<InHand>,
     /// Combatants in the order of their lots, which settle who comes first at one moment.
     pub(super) order: Vec<CombatantId>,
+    /// The statuses of each combatant, in the order in which they came.
+    pub(super) statuses: Vec<Vec<Instance>>,
+    pub(super) next_serial: u32,
+    /// Statuses that are gone, but may still answer to that.
+    pub(super) leaving: Vec<Instance>,
+    /// Room for statuses to come.
+    pub(super) spare: Spare,
+    /// Answers of statuses that wait.
+    pub(super) queue: VecDeque<Pending>,
+    /// Answers given at this moment, and the statuses that gave the last of them.
+    pub(super) chain: u32,
+    pub(super) recent: Vec<StatusId>,
+    /// For each combatant and tag that diminishes: how often, and when last.
+    pub(super) diminished: Vec<(u32, Time)>,
+    /// There may be statuses that hold only under a condition.
+    pub(super) conditions: bool,
     /// Whom abilities under way are aimed at, by caster, where that is not just one.
     pub(super) aimed: Vec<Vec<CombatantId>>,
     /// Pools of anybody that have changed in this wave and are worth a look, one bit each.
@@ -129,9 +158,31 @@ pub(super) struct Scratch {
     pub(super) choices: Vec<(CombatantId, Choice)>,
     pub(super) lots: Vec<(u32, CombatantId)>,
     pub(super) costs: Vec<f64>,
+    /// Statuses to which something is due.
+    pub(super) due: Vec<u32>,
 }
 
 impl PartialEq for Scratch {
+    fn eq(&self, _: &Self) -> bool {
+        true
+    }
+}
+
+/// Instances that are not in use: room for others, without meaning.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Spare(Vec<Instance>);
+
+impl Spare {
+    pub(super) fn pop(&mut self) -> Option<Instance> {
+        self.0.pop()
+    }
+
+    pub(super) fn append(&mut self, used: &mut Vec<Instance>) {
+        self.0.append(used);
+    }
+}
+
+impl PartialEq for Spare {
     fn eq(&self, _: &Self) -> bool {
         true
     }
@@ -154,6 +205,15 @@ impl State {
             actors: (0..all).map(|who| Actor::new(setup, who)).collect(),
             in_hand: setup.in_hand.clone(),
             order: setup.ids().collect(),
+            statuses: vec![Vec::new(); all],
+            next_serial: 0,
+            leaving: Vec::new(),
+            spare: Spare::default(),
+            queue: VecDeque::new(),
+            chain: 0,
+            recent: Vec::new(),
+            diminished: vec![(0, Time::ZERO); all * setup.program.diminish.len()],
+            conditions: false,
             aimed: vec![Vec::with_capacity(all); all],
             changed: 0,
             attention: false,
@@ -189,10 +249,24 @@ impl State {
         self.ending = None;
         self.steps_taken = 0;
         self.base_changes.clear();
+        self.reset_statuses();
         self.draw_lots(setup, chance);
         for rank in 0..self.order.len() {
             self.timeline.set(rank, Timer::Act, Time::ZERO, Phase::Ready);
         }
+    }
+
+    fn reset_statuses(&mut self) {
+        for held in &mut self.statuses {
+            self.spare.append(held);
+        }
+        self.spare.append(&mut self.leaving);
+        self.next_serial = 0;
+        self.queue.clear();
+        self.chain = 0;
+        self.recent.clear();
+        self.diminished.fill((0, Time::ZERO));
+        self.conditions = false;
     }
 
     /// Lots are drawn from each combatant's own stream, so the order hangs on the seed and on who

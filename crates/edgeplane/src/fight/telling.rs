@@ -3,8 +3,8 @@
 use serde::Serialize;
 use serde::ser::{SerializeMap, Serializer};
 
-use super::event::{Ending, Event, Logged, Refusal};
-use crate::program::{AbilityId, CombatantId, PoolId, Setup, SideId};
+use super::event::{Ending, Event, Logged, Refusal, Source, StatusRefusal};
+use crate::program::{AbilityId, CombatantId, PoolId, Setup, SideId, StatusId};
 
 /// Tells events by name; serialises to one flat object with `at` in seconds and `event` first.
 #[derive(Clone, Copy, Debug)]
@@ -32,6 +32,17 @@ impl<'a> NamesOf<'a> {
         &self.0.program.ability(id).name
     }
 
+    pub(crate) fn status(&self, id: StatusId) -> &'a str {
+        &self.0.program.status(id).name
+    }
+
+    pub(crate) fn source(&self, source: Source) -> &'a str {
+        match source {
+            Source::Ability(ability) => self.ability(ability),
+            Source::Status(status) => self.status(status),
+        }
+    }
+
     pub(crate) fn pool(&self, id: PoolId) -> &'a str {
         &self.0.program.pools[id.index()].name
     }
@@ -49,6 +60,7 @@ pub fn name_refusal(setup: &Setup, refusal: Refusal) -> String {
             format!("cannot afford {cost:.4} {} (has {has:.4})", NamesOf(setup).pool(pool))
         }
         Refusal::Busy { until } => format!("busy until {:.2} s", until.seconds()),
+        Refusal::Forbidden { by } => format!("forbidden by {}", NamesOf(setup).status(by)),
         other => Refusal::NAMES[other.kind()].to_owned(),
     }
 }
@@ -110,7 +122,7 @@ impl Telling<'_> {
             Event::Hit {
                 caster,
                 target,
-                ability,
+                source,
                 damage_type,
                 pool,
                 initial,
@@ -121,7 +133,7 @@ impl Telling<'_> {
                 stopped,
                 marks,
             } => {
-                self.action(map, "hit", caster, ability)?;
+                self.of_source(map, "hit", caster, source)?;
                 map.serialize_entry("target", names.who(target))?;
                 map.serialize_entry("type", &self.setup.program.damage_types[damage_type.index()].name)?;
                 self.pool(
@@ -133,8 +145,8 @@ impl Telling<'_> {
                 map.serialize_entry("stopped", &stop)?;
                 map.serialize_entry("marks", &self.marks(marks))
             }
-            Event::Healed { caster, target, ability, pool, initial, amount, healed, over, left, stopped } => {
-                self.action(map, "healed", caster, ability)?;
+            Event::Healed { caster, target, source, pool, initial, amount, healed, over, left, stopped } => {
+                self.of_source(map, "healed", caster, source)?;
                 map.serialize_entry("target", names.who(target))?;
                 self.pool(
                     map,
@@ -144,16 +156,29 @@ impl Telling<'_> {
                 let stop = stopped.and_then(|step| self.setup.program.heal_steps[step.index()].stop.as_ref());
                 map.serialize_entry("stopped", &stop)
             }
-            Event::Restored { caster, target, ability, pool, gained, over, left } => {
-                self.action(map, "restored", caster, ability)?;
+            Event::Restored { caster, target, source, pool, gained, over, left } => {
+                self.of_source(map, "restored", caster, source)?;
                 map.serialize_entry("target", names.who(target))?;
                 self.pool(map, pool, &[("gained", gained), ("over", over), ("left", left)])
             }
-            Event::Drained { caster, target, ability, pool, taken, over, left } => {
-                self.action(map, "drained", caster, ability)?;
+            Event::Drained { caster, target, source, pool, taken, over, left } => {
+                self.of_source(map, "drained", caster, source)?;
                 map.serialize_entry("target", names.who(target))?;
                 self.pool(map, pool, &[("taken", taken), ("over", over), ("left", left)])
             }
+            Event::Interrupted { who, ability, by, source } => {
+                self.action(map, "interrupted", who, ability)?;
+                map.serialize_entry("by", names.who(by))?;
+                map.serialize_entry("with", names.source(source))
+            }
+            Event::StatusGained { .. }
+            | Event::StatusRefused { .. }
+            | Event::StatusTicked { .. }
+            | Event::StatusStacks { .. }
+            | Event::StatusMoved { .. }
+            | Event::StatusExpiring { .. }
+            | Event::StatusLost { .. }
+            | Event::Triggered { .. } => self.status_body(map),
             Event::CapChanged { who, pool, cap, left } => {
                 map.serialize_entry("event", "cap changed")?;
                 map.serialize_entry("who", names.who(who))?;
@@ -163,7 +188,10 @@ impl Telling<'_> {
                 map.serialize_entry("event", "fell")?;
                 map.serialize_entry("who", names.who(who))?;
                 map.serialize_entry("by", &by.map(|(who, _)| names.who(who)))?;
-                map.serialize_entry("ability", &by.map(|(_, ability)| names.ability(ability)))
+                match by {
+                    Some((_, source)) => self.source(map, source),
+                    None => map.serialize_entry("ability", &None::<&str>),
+                }
             }
             Event::Ended { ending } => {
                 map.serialize_entry("event", "ended")?;
@@ -172,6 +200,86 @@ impl Telling<'_> {
                 map.serialize_entry("winner", &winner)
             }
         }
+    }
+
+    fn status_body<M: SerializeMap>(&self, map: &mut M) -> Result<(), M::Error> {
+        let names = NamesOf(self.setup);
+        match self.logged.event {
+            Event::StatusGained { caster, target, status, stacks, until, applied, .. } => {
+                self.of_status(map, "status gained", Some(caster), target, status)?;
+                map.serialize_entry("stacks", &stacks)?;
+                map.serialize_entry("until", &until.map(|until| until.seconds()))?;
+                map.serialize_entry("applied", &applied)
+            }
+            Event::StatusRefused { caster, target, status, reason } => {
+                self.of_status(map, "status refused", Some(caster), target, status)?;
+                map.serialize_entry("reason", StatusRefusal::NAMES[reason.kind()])?;
+                if let StatusRefusal::Immune { by: Some(by) } = reason {
+                    map.serialize_entry("by", names.status(by))?;
+                }
+                Ok(())
+            }
+            Event::StatusTicked { target, caster, status, tick } => {
+                self.of_status(map, "status ticked", Some(caster), target, status)?;
+                map.serialize_entry("tick", &tick)
+            }
+            Event::StatusStacks { target, status, stacks, .. } => {
+                self.of_status(map, "status stacks", None, target, status)?;
+                map.serialize_entry("stacks", &stacks)
+            }
+            Event::StatusMoved { target, status, until } => {
+                self.of_status(map, "status moved", None, target, status)?;
+                map.serialize_entry("until", &until.seconds())
+            }
+            Event::StatusExpiring { target, status, until } => {
+                self.of_status(map, "status expiring", None, target, status)?;
+                map.serialize_entry("until", &until.seconds())
+            }
+            Event::StatusLost { target, caster, status, stacks, reason, .. } => {
+                self.of_status(map, "status lost", Some(caster), target, status)?;
+                map.serialize_entry("stacks", &stacks)?;
+                map.serialize_entry("reason", reason.name())
+            }
+            Event::Triggered { who, status, event } => {
+                self.of_status(map, "triggered", None, who, status)?;
+                map.serialize_entry("on", event.name())
+            }
+            _ => Ok(()),
+        }
+    }
+
+    fn of_status<M: SerializeMap>(
+        &self,
+        map: &mut M,
+        event: &str,
+        caster: Option<CombatantId>,
+        target: CombatantId,
+        status: StatusId,
+    ) -> Result<(), M::Error> {
+        let names = NamesOf(self.setup);
+        map.serialize_entry("event", event)?;
+        if let Some(caster) = caster {
+            map.serialize_entry("who", names.who(caster))?;
+        }
+        map.serialize_entry("target", names.who(target))?;
+        map.serialize_entry("status", names.status(status))
+    }
+
+    fn source<M: SerializeMap>(&self, map: &mut M, source: Source) -> Result<(), M::Error> {
+        let key = if matches!(source, Source::Ability(_)) { "ability" } else { "status" };
+        map.serialize_entry(key, NamesOf(self.setup).source(source))
+    }
+
+    fn of_source<M: SerializeMap>(
+        &self,
+        map: &mut M,
+        event: &str,
+        who: CombatantId,
+        source: Source,
+    ) -> Result<(), M::Error> {
+        map.serialize_entry("event", event)?;
+        map.serialize_entry("who", NamesOf(self.setup).who(who))?;
+        self.source(map, source)
     }
 
     fn action<M: SerializeMap>(

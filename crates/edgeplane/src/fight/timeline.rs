@@ -7,14 +7,19 @@
 use crate::program::{Setup, Time};
 
 /// The phases of a moment, in order.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) enum Phase {
     /// Abilities take effect.
     Release = 1,
+    /// Statuses tick.
+    Tick = 2,
+    /// Statuses end.
+    Expire = 3,
     /// Pools that flow run empty.
-    Empty = 2,
+    Empty = 4,
     /// Combatants are ready to choose.
-    Ready = 3,
+    #[default]
+    Ready = 5,
 }
 
 /// The timers of a combatant.
@@ -24,6 +29,8 @@ pub(super) enum Timer {
     Act,
     /// A pool that defeats runs empty.
     Empty,
+    /// Something happens to a status.
+    Status,
 }
 
 const INDEX_BITS: u32 = 18;
@@ -32,9 +39,12 @@ const NONE: u64 = u64::MAX;
 
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct Timeline {
-    /// All `Act` timers by rank, then all `Empty` timers, if pools can run empty by themselves.
+    /// All `Act` timers by rank, then all `Status` timers, if there are statuses, then all `Empty`
+    /// timers, if pools can run empty by themselves.
     keys: Vec<u64>,
     combatants: usize,
+    statuses: bool,
+    empties: bool,
 }
 
 /// A timer that is due: moment, phase and timer in one number, so that the soonest is the least.
@@ -44,6 +54,17 @@ pub(super) struct Due(u64);
 impl Due {
     /// Nothing is due.
     pub(super) const NOTHING: Self = Self(NONE);
+
+    /// In which phase of its moment.
+    pub(super) fn phase(self) -> Phase {
+        match (self.0 >> INDEX_BITS) & ((1 << PHASE_BITS) - 1) {
+            1 => Phase::Release,
+            2 => Phase::Tick,
+            3 => Phase::Expire,
+            4 => Phase::Empty,
+            _ => Phase::Ready,
+        }
+    }
 
     /// When; later than [`Time::NEVER`] if nothing is due.
     #[inline(always)]
@@ -56,7 +77,9 @@ impl Timeline {
     pub(super) fn of(setup: &Setup) -> Self {
         let decays = setup.program.pools.iter().any(|pool| pool.defeat && pool.decay.is_some());
         let combatants = setup.combatants.len();
-        Self { keys: vec![NONE; if decays { 2 * combatants } else { combatants }], combatants }
+        let statuses = !setup.program.statuses.is_empty();
+        let timers = 1 + usize::from(statuses) + usize::from(decays);
+        Self { keys: vec![NONE; timers * combatants], combatants, statuses, empties: decays }
     }
 
     pub(super) fn reset(&mut self) {
@@ -65,7 +88,11 @@ impl Timeline {
 
     #[inline]
     fn index(&self, rank: usize, timer: Timer) -> usize {
-        if timer == Timer::Act { rank } else { self.combatants + rank }
+        match timer {
+            Timer::Act => rank,
+            Timer::Status => self.combatants + rank,
+            Timer::Empty => self.combatants * (1 + usize::from(self.statuses)) + rank,
+        }
     }
 
     #[inline]
@@ -86,7 +113,16 @@ impl Timeline {
     #[inline(always)]
     pub(super) fn timer(&self, due: Due) -> (usize, Timer) {
         let index = (due.0 & ((1 << INDEX_BITS) - 1)) as usize;
-        if index < self.combatants { (index, Timer::Act) } else { (index - self.combatants, Timer::Empty) }
+        if index < self.combatants { (index, Timer::Act) } else { self.rarer(index) }
+    }
+
+    fn rarer(&self, index: usize) -> (usize, Timer) {
+        let rest = index - self.combatants;
+        match self.statuses {
+            true if rest < self.combatants => (rest, Timer::Status),
+            true => (rest - self.combatants, Timer::Empty),
+            false => (rest, Timer::Empty),
+        }
     }
 
     /// The same, and stops that timer.
@@ -99,7 +135,7 @@ impl Timeline {
 
     /// Whether pools can run empty by themselves.
     pub(super) fn has_empty_timers(&self) -> bool {
-        self.keys.len() > self.combatants
+        self.empties
     }
 
     /// The next thing due.

@@ -39,6 +39,10 @@ pub enum Builtin {
     Between,
     Dice,
     Count,
+    Has,
+    Stacks,
+    Tagged,
+    Snapshot,
 }
 
 /// How a function is called.
@@ -69,6 +73,10 @@ const TABLE: &[Signature] = &[
     sig(Builtin::Between, "between", "low, high", 2, 2),
     sig(Builtin::Dice, "dice", "number, sides", 2, 2),
     sig(Builtin::Count, "count", "enemies | allies | everyone", 1, 1),
+    sig(Builtin::Has, "has", "whom, status", 2, 2),
+    sig(Builtin::Stacks, "stacks", "whom, status", 2, 2),
+    sig(Builtin::Tagged, "tagged", "whom, tag", 2, 2),
+    sig(Builtin::Snapshot, "snapshot", "x", 1, 1),
 ];
 
 const fn sig(builtin: Builtin, name: &'static str, arguments: &'static str, least: usize, most: usize) -> Signature {

@@ -41,6 +41,8 @@ pub struct AttributePlan {
     pub min: Option<FormulaId>,
     /// The final value is never more.
     pub max: Option<FormulaId>,
+    /// What these formulas read, see [`super::dirty`].
+    pub(crate) reads: u64,
 }
 
 impl Compiler<'_> {
@@ -74,19 +76,22 @@ impl Compiler<'_> {
     }
 
     /// One plan for every slot, with a character's own bases where it has them.
-    fn plans(&self, own: &[(Slot, FormulaId)]) -> Option<Vec<AttributePlan>> {
+    pub(super) fn plans(&self, own: &[(Slot, FormulaId)]) -> Option<Vec<AttributePlan>> {
         let mut plans = Vec::new();
         for info in &self.program.attributes {
             for damage_type in 0..if info.per_type { self.program.layout.types } else { 1 } {
                 let slot = info.slot.plus(damage_type);
                 // The last one stands: an own `resist.silt` after an own `resist`.
                 let base = own.iter().rev().find(|(at, _)| *at == slot).map(|(_, base)| *base);
+                let base = base.or(info.base)?;
+                let formulas = [Some(base), info.min, info.max].into_iter().flatten();
                 plans.push(AttributePlan {
                     slot,
                     damage_type,
-                    base: base.or(info.base)?,
+                    base,
                     min: info.min,
                     max: info.max,
+                    reads: formulas.fold(0, |bits, formula| bits | self.program.dirty_reads(formula)),
                 });
             }
         }
@@ -136,7 +141,7 @@ impl Compiler<'_> {
     }
 
     /// In order, or a report of the circle.
-    fn ordered(&mut self, plans: Vec<AttributePlan>) -> Option<Vec<AttributePlan>> {
+    pub(super) fn ordered(&mut self, plans: Vec<AttributePlan>) -> Option<Vec<AttributePlan>> {
         match self.sorted(&plans) {
             Ok(sorted) => Some(sorted),
             Err(circle) => {
@@ -146,7 +151,7 @@ impl Compiler<'_> {
         }
     }
 
-    fn sorted(&self, plans: &[AttributePlan]) -> Result<Vec<AttributePlan>, Vec<usize>> {
+    pub(super) fn sorted(&self, plans: &[AttributePlan]) -> Result<Vec<AttributePlan>, Vec<usize>> {
         let reads: Vec<Vec<usize>> = plans.iter().map(|plan| self.read_by(plan, plans)).collect();
         let mut placed = vec![false; plans.len()];
         let mut sorted = Vec::with_capacity(plans.len());
@@ -167,7 +172,10 @@ impl Compiler<'_> {
 
     fn read_by(&self, plan: &AttributePlan, plans: &[AttributePlan]) -> Vec<usize> {
         let mut slots = Vec::new();
-        for formula in [Some(plan.base), plan.min, plan.max].into_iter().flatten() {
+        let modifiers = self.program.statuses.iter().flat_map(|status| &status.modifiers);
+        let of_statuses = modifiers.filter(|one| (one.slot.0..one.slot.0 + one.slots).contains(&plan.slot.0));
+        let own = [Some(plan.base), plan.min, plan.max].into_iter().flatten();
+        for formula in own.chain(of_statuses.map(|modifier| modifier.amount)) {
             self.program.formula(formula).each_read(|read| match read {
                 Read::Attribute(_, slot) => slots.push(slot),
                 Read::Typed(_, slot) => slots.push(slot.plus(plan.damage_type)),

@@ -3,12 +3,15 @@
 use super::Program;
 use super::attributes::AttributePlan;
 use super::characters::CharacterPlan;
+use super::dirty;
 use super::eval::{Draws, Frame, Memory, NoChance};
 use super::fault::Fault;
-use super::ids::{CombatantId, FormulaId, PoolId, Slot};
+use super::ids::{CombatantId, FormulaId, PoolId, Slot, StatusId};
 use super::layout::{Layout, pool_slot};
 use super::ops::BinaryOp;
+use super::statuses::ModifierPlan;
 use super::steps::{FlowPlan, StartPlan};
+use crate::rules::ModifierKind;
 
 type Computed<T> = Result<T, Box<Fault>>;
 
@@ -30,6 +33,38 @@ pub(crate) struct Flow {
     pub(crate) every: f64,
 }
 
+/// The statuses of a combatant, in the order in which they came, as far as attributes hang on them.
+pub(crate) trait Holding {
+    /// How many.
+    fn count(&self) -> usize;
+    /// Which.
+    fn status(&self, index: usize) -> StatusId;
+    /// Puts what formulas ask of one (its stacks, what it keeps) where they find it.
+    fn load(&self, index: usize, memory: &mut Memory);
+}
+
+/// No statuses.
+pub(crate) struct NothingHeld;
+
+impl Holding for NothingHeld {
+    fn count(&self) -> usize {
+        0
+    }
+
+    fn status(&self, _: usize) -> StatusId {
+        StatusId(0)
+    }
+
+    fn load(&self, _: usize, _: &mut Memory) {}
+}
+
+impl ModifierPlan {
+    /// Whether it changes this slot.
+    pub(crate) fn covers(&self, slot: Slot) -> bool {
+        (self.slot.0..self.slot.0 + self.slots).contains(&slot.0)
+    }
+}
+
 impl Program {
     /// The numbers with which a character enters a fight.
     pub(crate) fn entry_block(&self, plan: &CharacterPlan) -> Computed<Vec<f64>> {
@@ -38,7 +73,9 @@ impl Program {
         let mut memory = Memory::new(numbers);
         let me = CombatantId(0);
         memory.set(self.place(me, Layout::LEVEL), plan.level);
-        self.compute_attributes(plan, &mut memory, me, &[])?;
+        self.compute_attributes(plan, &mut memory, me, &[], &NothingHeld, u64::MAX)?;
+        // Values that happen to be zero have not changed, and yet are read.
+        self.compute_hidden(&mut memory, me, u64::MAX);
         for (index, has) in plan.pools.iter().enumerate() {
             if *has {
                 self.fill_pool(PoolId(index as u16), &mut memory, me)?;
@@ -81,21 +118,47 @@ impl Program {
         Fault::negative(self, formula, value, &leaves.unwrap_or_default())
     }
 
-    /// Computes all attributes of a combatant, then the hidden ones.
+    /// Computes those attributes of a combatant that hang on the `dirty` ones, then the hidden ones.
+    /// Gives those that changed, as bits.
     pub(crate) fn compute_attributes(
         &self,
         plan: &CharacterPlan,
         memory: &mut Memory,
         of: CombatantId,
         changes: &[BaseChange],
-    ) -> Computed<()> {
+        held: &impl Holding,
+        mut dirty: u64,
+    ) -> Computed<u64> {
+        let mut all_changed = 0;
         for attribute in &plan.attributes {
+            let bit = dirty::bit(attribute.slot);
+            if dirty & (bit | attribute.reads | self.modifiers_read(attribute.slot, held)) == 0 {
+                continue;
+            }
             let changed = changes.iter().rev().find(|change| change.is_of(of, attribute.slot));
-            let value = self.attribute(attribute, changed.map(|change| change.base), memory, of)?;
-            memory.set(self.place(of, attribute.slot), value);
+            let value = self.attribute(attribute, changed.map(|change| change.base), memory, of, held)?;
+            let place = self.place(of, attribute.slot);
+            if memory.at(place).to_bits() != value.to_bits() {
+                memory.set(place, value);
+                all_changed |= bit;
+                dirty |= bit;
+            }
         }
-        self.compute_hidden(memory, of);
-        Ok(())
+        // A level is no attribute, but is read like one.
+        self.compute_hidden(memory, of, all_changed | dirty & dirty::bit(Layout::LEVEL));
+        Ok(all_changed)
+    }
+
+    /// What the modifiers of an attribute that are there read.
+    fn modifiers_read(&self, slot: Slot, held: &impl Holding) -> u64 {
+        let mut reads = 0;
+        for index in 0..held.count() {
+            let modifiers = &self.statuses[held.status(index).index()].modifiers;
+            for modifier in modifiers.iter().filter(|modifier| modifier.covers(slot)) {
+                reads |= modifier.reads;
+            }
+        }
+        reads
     }
 
     fn attribute(
@@ -104,22 +167,61 @@ impl Program {
         base: Option<f64>,
         memory: &mut Memory,
         of: CombatantId,
+        held: &impl Holding,
     ) -> Computed<f64> {
         let frame = Frame::new(self, of, of, plan.damage_type, 0.0);
-        let mut number = |formula| self.number(formula, memory, &frame, &mut NoChance, &mut Draws::default());
-        let mut value = base.map_or_else(|| number(plan.base), Ok)?;
+        let number =
+            |formula, memory: &mut Memory| self.number(formula, memory, &frame, &mut NoChance, &mut Draws::default());
+        let mut value = base.map_or_else(|| number(plan.base, memory), Ok)?;
+        value = self.modified(plan, value, memory, &frame, held)?;
         if let Some(min) = plan.min {
-            value = BinaryOp::Max.apply(value, number(min)?);
+            value = BinaryOp::Max.apply(value, number(min, memory)?);
         }
         if let Some(max) = plan.max {
-            value = BinaryOp::Min.apply(value, number(max)?);
+            value = BinaryOp::Min.apply(value, number(max, memory)?);
         }
         Ok(value)
     }
 
-    fn compute_hidden(&self, memory: &mut Memory, of: CombatantId) {
+    /// `(base + sum of add) × (1 + sum of percent / 100) × product of times`, or the latest `set`; then
+    /// `at_least` and `at_most`.
+    fn modified(
+        &self,
+        plan: &AttributePlan,
+        base: f64,
+        memory: &mut Memory,
+        frame: &Frame,
+        held: &impl Holding,
+    ) -> Computed<f64> {
+        let (mut add, mut percent, mut times, mut set) = (None, None, None, None);
+        let (mut least, mut most) = (None::<f64>, None::<f64>);
+        for index in 0..held.count() {
+            let modifiers = &self.statuses[held.status(index).index()].modifiers;
+            for modifier in modifiers.iter().filter(|modifier| modifier.covers(plan.slot)) {
+                held.load(index, memory);
+                let amount = self.number(modifier.amount, memory, frame, &mut NoChance, &mut Draws::default())?;
+                match modifier.kind {
+                    ModifierKind::Add => add = Some(add.unwrap_or(0.0) + amount),
+                    ModifierKind::Percent => percent = Some(percent.unwrap_or(0.0) + amount),
+                    ModifierKind::Times => times = Some(times.unwrap_or(1.0) * amount),
+                    ModifierKind::AtLeast => least = Some(least.map_or(amount, |least| least.max(amount))),
+                    ModifierKind::AtMost => most = Some(most.map_or(amount, |most| most.min(amount))),
+                    ModifierKind::Set => set = Some(amount),
+                }
+            }
+        }
+        // What nobody changes stays as it is to the last bit.
+        let mut value = add.map_or(base, |add| base + add);
+        value = percent.map_or(value, |percent: f64| value * (1.0 + percent / 100.0));
+        value = times.map_or(value, |times| value * times);
+        value = set.unwrap_or(value);
+        value = least.map_or(value, |least| value.max(least));
+        Ok(most.map_or(value, |most| value.min(most)))
+    }
+
+    fn compute_hidden(&self, memory: &mut Memory, of: CombatantId, dirty: u64) {
         let mut draws = Draws::default();
-        for hidden in &self.hidden {
+        for hidden in self.hidden.iter().filter(|hidden| hidden.reads & dirty != 0) {
             for damage_type in 0..if hidden.typed { self.layout.types } else { 1 } {
                 let frame = Frame::new(self, of, of, damage_type, 0.0);
                 let value = self.evaluate_shape(hidden.shape, memory, &frame, &mut NoChance, &mut draws);

@@ -50,6 +50,7 @@ impl Program {
             broken: vec![false; rules.functions.len()],
             out,
             site_names: Vec::new(),
+            kept: Vec::new(),
         };
         compiler.all(rules);
         let mut program = Self { site_names: compiler.site_names, ..compiler.program };
@@ -90,6 +91,7 @@ impl Compiler<'_> {
         self.pools(rules);
         self.damage_types(rules);
         self.steps(rules);
+        self.statuses(rules);
         self.abilities(rules);
         self.policies(rules);
         self.characters(rules);
@@ -99,9 +101,12 @@ impl Compiler<'_> {
 
 fn first_layout(names: &Names, rules: &Ruleset) -> Layout {
     let pools = Layout::ATTRIBUTES.0 + names.attribute_slots();
-    let hidden = pools + rules.pools.len() as u16 * pool_slot::WIDTH;
+    let statuses = pools + rules.pools.len() as u16 * pool_slot::WIDTH;
+    let tags = statuses + rules.statuses.len() as u16;
+    let hidden = tags + names.tags.len() as u16;
     let locals = Layout::MARKS + names.marks.len() as u16;
-    Layout { types: names.damage_types.len() as u16, pools, hidden, stride: hidden, locals, blocks: 0 }
+    let types = names.damage_types.len() as u16;
+    Layout { types, pools, statuses, tags, hidden, stride: hidden, locals, blocks: 0 }
 }
 
 fn within_limits(rules: &Ruleset, out: &mut Diagnostics) -> bool {
@@ -111,6 +116,8 @@ fn within_limits(rules: &Ruleset, out: &mut Diagnostics) -> bool {
         (rules.pools.len(), MAX_POOLS, "pools"),
         (slots, MAX_ATTRIBUTE_SLOTS, "numbers in attributes"),
         (types, 1_000, "damage types"),
+        (rules.statuses.len(), 10_000, "statuses"),
+        (rules.statuses.iter().map(|status| status.rule.tags.len()).sum(), 10_000, "tags of statuses"),
         (rules.abilities.len(), 10_000, "abilities"),
         (rules.characters.len(), 10_000, "characters"),
         (rules.policies.len(), 10_000, "policies"),

@@ -2,7 +2,7 @@
 
 use super::attributes::AttributePlan;
 use super::functions::find_circle;
-use super::ids::{AbilityId, FormulaId, PoolId};
+use super::ids::{AbilityId, FormulaId, PoolId, StatusId};
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
@@ -28,6 +28,10 @@ pub struct CharacterPlan {
     pub pools: Vec<bool>,
     /// What it can do.
     pub abilities: Vec<AbilityId>,
+    /// Statuses that it has from the start.
+    pub statuses: Vec<StatusId>,
+    /// Tags of statuses that it does not take on, by number.
+    pub immune: Vec<u16>,
     /// How it chooses.
     pub policy: PolicyPlan,
     /// The numbers with which it enters a fight.
@@ -71,6 +75,8 @@ pub struct Watch {
     pub costs: u64,
     /// Conditions read something that changes as time passes.
     pub time: bool,
+    /// Conditions ask for statuses.
+    pub statuses: bool,
     /// Conditions cannot be compared with how they stood: they draw chance, look at a target that
     /// has to be picked, or there are too many of them.
     pub blind: bool,
@@ -140,6 +146,7 @@ impl Compiler<'_> {
     fn note(&self, read: Read, watch: &mut Watch) {
         match read {
             Read::Now => watch.time = true,
+            Read::Standing(_, slot) => watch.statuses |= slot.0 >= self.program.layout.statuses,
             Read::Pool(role, pool, _) => {
                 watch.time |= self.program.pools[pool.index()].flows();
                 let bits = if role == Role::Caster { &mut watch.own } else { &mut watch.others };
@@ -204,11 +211,19 @@ impl Compiler<'_> {
         for word in own.pools.iter().flatten() {
             look_up(&self.names.pools, &word.text, word.span, "pool", self.out);
         }
+        for word in own.statuses.iter().flatten() {
+            look_up(&self.names.statuses, &word.text, word.span, "status", self.out);
+        }
+        for word in own.immune.iter().flatten() {
+            self.status_tag(word);
+        }
         if let Some(word) = &own.policy {
             look_up(&self.names.policies, &word.text, word.span, "policy", self.out);
         }
         let level = lineage.iter().find_map(|rule| rule.level);
         let abilities = lineage.iter().find_map(|rule| rule.abilities.as_deref()).unwrap_or_default();
+        let statuses = lineage.iter().find_map(|rule| rule.statuses.as_deref()).unwrap_or_default();
+        let immune = lineage.iter().find_map(|rule| rule.immune.as_deref()).unwrap_or_default();
         let mut plan = CharacterPlan {
             name: named.name.clone(),
             about: own.about.clone(),
@@ -217,6 +232,8 @@ impl Compiler<'_> {
             attributes: self.character_attributes(lineage).unwrap_or_default(),
             pools: self.character_pools(lineage),
             abilities: abilities.iter().filter_map(|word| self.names.abilities.get(&word.text).copied()).collect(),
+            statuses: statuses.iter().filter_map(|word| self.names.statuses.get(&word.text).copied()).collect(),
+            immune: immune.iter().filter_map(|word| self.names.tags.get(&word.text).copied()).collect(),
             policy: PolicyPlan::default(),
             block: Vec::new(),
         };

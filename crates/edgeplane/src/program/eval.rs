@@ -4,7 +4,7 @@ use super::Program;
 use super::code::{Op, OpCode, Operand, Shape};
 use super::fault::Fault;
 use super::ids::{CombatantId, FormulaId, SiteId};
-use super::layout::pool_slot;
+use super::layout::{Layout, pool_slot};
 use super::ops::{BinaryOp, lerp, truth};
 use super::tree::{Role, dice_possible};
 
@@ -50,6 +50,9 @@ impl Draws {
     }
 }
 
+/// Locals of a status: what it says of itself, and what it keeps.
+const STATUS_LOCALS: usize = (Layout::MARKS - Layout::STACKS) as usize;
+
 /// The numbers of a fight: locals, constants, then a block for each combatant.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Memory {
@@ -82,6 +85,18 @@ impl Memory {
     #[inline]
     pub(crate) fn set_local(&mut self, local: u16, value: f64) {
         self.numbers[usize::from(local)] = value;
+    }
+
+    /// The locals of the status at hand, to be put back when another has been looked at.
+    pub(crate) fn locals(&self) -> [f64; STATUS_LOCALS] {
+        let first = usize::from(Layout::STACKS);
+        self.numbers[first..].first_chunk().copied().unwrap_or([0.0; STATUS_LOCALS])
+    }
+
+    /// Puts them back.
+    pub(crate) fn set_locals(&mut self, locals: &[f64; STATUS_LOCALS]) {
+        let first = usize::from(Layout::STACKS);
+        self.numbers[first..first + STATUS_LOCALS].copy_from_slice(locals);
     }
 
     /// A pool's amount at a moment: a straight line, or stairs, within 0 and the cap.

@@ -19,6 +19,8 @@ pub(crate) struct Hidden {
     /// Whether it has a value for each damage type.
     pub(crate) typed: bool,
     pub(crate) shape: Shape,
+    /// What it reads, see [`super::dirty`].
+    pub(crate) reads: u64,
     /// The tree, read as the owner's own, to find out whether it is already there.
     tree: Tree,
 }
@@ -74,7 +76,8 @@ impl Program {
         let slot = Slot(self.layout.stride);
         self.layout.stride += if typed { self.layout.types } else { 1 };
         let shape = Emitter::compile(self, &own, first_local);
-        self.hidden.push(Hidden { slot, typed, shape, tree: own });
+        let reads = self.dirty_reads_of(&own);
+        self.hidden.push(Hidden { slot, typed, shape, reads, tree: own });
         slot
     }
 }

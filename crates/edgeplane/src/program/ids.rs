@@ -3,7 +3,9 @@
 macro_rules! ids {
     ($($name:ident($number:ty) $about:literal;)*) => { $(
         #[doc = $about]
-        #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize, serde::Deserialize)]
+        #[derive(
+            Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize, serde::Deserialize,
+        )]
         pub struct $name(pub $number);
 
         impl $name {
@@ -19,6 +21,7 @@ ids! {
     PoolId(u16) "A pool of the ruleset.";
     DamageTypeId(u16) "A damage type of the ruleset.";
     StepId(u16) "A hit step or a heal step, by its place in the order.";
+    StatusId(u16) "A status of the ruleset.";
     AbilityId(u16) "An ability of the ruleset.";
     PolicyId(u16) "A policy of the ruleset.";
     CharacterId(u16) "A character of the ruleset.";

@@ -2,10 +2,11 @@
 //!
 //! A fight's numbers are one list: locals (the amount of a hit, arguments), then the program's
 //! constants, then one block for each combatant. Within a block: level, how many enemies and allies
-//! stand, attributes, pools, and last the hidden attributes that hoisting adds. So the operand of any
+//! stand, attributes, pools, stacks of each status, statuses of each tag, and last the hidden
+//! attributes that hoisting adds. So the operand of any
 //! instruction is a region and an offset, and a fight is reset by one copy.
 
-use super::ids::{PoolId, Slot};
+use super::ids::{PoolId, Slot, StatusId};
 
 /// Offsets within a combatant's block.
 #[derive(Clone, Copy, Debug, Default)]
@@ -14,6 +15,10 @@ pub struct Layout {
     pub types: u16,
     /// First slot of the pools.
     pub pools: u16,
+    /// First slot of the stacks of statuses.
+    pub statuses: u16,
+    /// First slot of the counts of statuses by tag.
+    pub tags: u16,
     /// First slot of the hidden attributes.
     pub hidden: u16,
     /// Slots in a block.
@@ -54,8 +59,32 @@ impl Layout {
     pub const AMOUNT: u16 = 0;
     /// The local that holds the amount with which it entered the first step.
     pub const INITIAL: u16 = 1;
+    /// Stacks of the status at hand.
+    pub const STACKS: u16 = 2;
+    /// The number of its tick, from 1.
+    pub const TICK: u16 = 3;
+    /// How many ticks there will have been when it ends.
+    pub const TICKS: u16 = 4;
+    /// Seconds since it was applied.
+    pub const ELAPSED: u16 = 5;
+    /// Seconds until it ends.
+    pub const REMAINING: u16 = 6;
+    /// The first of the values that it keeps from when it was applied.
+    pub const KEPT: u16 = 7;
+    /// How many of them there can be.
+    pub const MOST_KEPT: u16 = 16;
     /// The first local of the marks.
-    pub const MARKS: u16 = 2;
+    pub const MARKS: u16 = Self::KEPT + Self::MOST_KEPT;
+
+    /// Slot of the stacks of a status.
+    pub fn stacks(&self, status: StatusId) -> Slot {
+        Slot(self.statuses + status.0)
+    }
+
+    /// Slot of the number of statuses with a tag.
+    pub fn tagged(&self, tag: u16) -> Slot {
+        Slot(self.tags + tag)
+    }
 
     /// First slot of a pool.
     pub fn pool(&self, pool: PoolId) -> Slot {

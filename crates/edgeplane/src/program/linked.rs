@@ -185,7 +185,7 @@ impl Program {
         abilities.iter().map(|ability| self.ability_in_hand(*ability, who, first_enemy, memory)).collect()
     }
 
-    fn ability_in_hand(
+    pub(crate) fn ability_in_hand(
         &self,
         ability: AbilityId,
         who: CombatantId,

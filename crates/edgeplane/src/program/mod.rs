@@ -9,6 +9,7 @@ mod blocks;
 mod build;
 mod characters;
 mod code;
+pub(crate) mod dirty;
 mod encounters;
 mod eval;
 mod fault;
@@ -19,18 +20,22 @@ mod layout;
 mod linked;
 mod names;
 mod ops;
+mod outcomes;
 mod quick_hits;
 mod resolve;
 mod resolve_names;
+mod resolve_statuses;
 mod scope;
+mod statuses;
 mod steps;
 mod time;
 mod tree;
 mod worked;
 
-pub use abilities::{AbilityPlan, OutcomePlan, PickPlan, PoolEffect, PoolEffectKind, StepCode, StepsEffect};
+pub use abilities::{AbilityPlan, PickPlan};
 pub use attributes::{AttributeInfo, AttributePlan};
 pub use blocks::BaseChange;
+pub(crate) use blocks::Holding;
 pub use characters::{CharacterPlan, PolicyPlan, UsePlan, Watch};
 pub use code::{Operand, Shape};
 pub use encounters::{CombatantPlan, EncounterPlan, Setup};
@@ -41,14 +46,16 @@ pub use ids::*;
 pub use layout::{Layout, pool_slot};
 pub(crate) use linked::{Aim, InHand, LinkedLine, QuickCondition};
 pub use names::Names;
+pub use outcomes::{Effect, FilterPlan, OutcomePlan, PoolEffect, PoolEffectKind, StepCode, StepsEffect};
 pub(crate) use quick_hits::{Bases, HitOp, QuickHit, QuickOp};
 pub use resolve::CompiledFormula;
+pub use statuses::{DiminishPlan, EveryPlan, ModifierPlan, StatusPlan, TextPart, TriggerPlan};
 pub use steps::{DamageTypeInfo, FlowPlan, PoolPlan, StartPlan, StepPlan};
 pub use time::Time;
 pub use tree::{LeafValue, Reading, Tree, TreeKind};
 pub use worked::plain;
 
-pub use crate::rules::Rounding;
+pub use crate::rules::{Again, LostReason, ModifierKind, Rounding, StackTimer, StatusKind, TriggerEvent};
 
 use crate::text::Sources;
 
@@ -74,6 +81,9 @@ pub struct Program {
     pub(crate) hit_steps: Vec<StepPlan>,
     pub(crate) heal_steps: Vec<StepPlan>,
     pub(crate) marks: Vec<String>,
+    pub(crate) statuses: Vec<StatusPlan>,
+    pub(crate) diminish: Vec<DiminishPlan>,
+    pub(crate) tags: Vec<String>,
     pub(crate) abilities: Vec<AbilityPlan>,
     pub(crate) policies: Vec<PolicyPlan>,
     pub(crate) characters: Vec<CharacterPlan>,
@@ -114,6 +124,21 @@ impl Program {
     /// The heal steps in order.
     pub fn heal_steps(&self) -> &[StepPlan] {
         &self.heal_steps
+    }
+
+    /// All statuses.
+    pub fn statuses(&self) -> &[StatusPlan] {
+        &self.statuses
+    }
+
+    /// One status.
+    pub fn status(&self, id: StatusId) -> &StatusPlan {
+        &self.statuses[id.index()]
+    }
+
+    /// Finds a status by name.
+    pub fn find_status(&self, name: &str) -> Option<StatusId> {
+        position(self.statuses.iter().map(|status| status.name.as_str()), name).map(StatusId)
     }
 
     /// All abilities.

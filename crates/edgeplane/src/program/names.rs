@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::ids::{AbilityId, CharacterId, CurveId, DamageTypeId, PolicyId, PoolId, Slot};
+use super::ids::{AbilityId, CharacterId, CurveId, DamageTypeId, PolicyId, PoolId, Slot, StatusId};
 use super::layout::Layout;
 use crate::formula::Builtin;
 use crate::rules::{Named, Ruleset};
@@ -23,6 +23,11 @@ pub struct Names {
     pub(crate) damage_types: BTreeMap<String, DamageTypeId>,
     pub(crate) curves: BTreeMap<String, CurveId>,
     pub(crate) functions: BTreeMap<String, usize>,
+    pub(crate) statuses: BTreeMap<String, StatusId>,
+    /// Tags that statuses have.
+    pub(crate) tags: BTreeMap<String, u16>,
+    /// Tags of abilities that some status forbids.
+    pub(crate) forbidden: Vec<String>,
     pub(crate) abilities: BTreeMap<String, AbilityId>,
     pub(crate) policies: BTreeMap<String, PolicyId>,
     pub(crate) characters: BTreeMap<String, CharacterId>,
@@ -40,6 +45,7 @@ impl Names {
             damage_types: numbered(&rules.damage_types, DamageTypeId),
             curves: numbered(&rules.curves, CurveId),
             functions: rules.functions.iter().enumerate().map(|(i, named)| (named.name.clone(), i)).collect(),
+            statuses: numbered(&rules.statuses, StatusId),
             abilities: numbered(&rules.abilities, AbilityId),
             policies: numbered(&rules.policies, PolicyId),
             characters: numbered(&rules.characters, CharacterId),
@@ -54,6 +60,18 @@ impl Names {
             let per_type = attribute.rule.per_type;
             names.attributes.insert(attribute.name.clone(), AttributeName { slot, per_type });
             slot = slot.plus(if per_type { types } else { 1 });
+        }
+        for status in &rules.statuses {
+            for tag in &status.rule.tags {
+                let next = names.tags.len() as u16;
+                names.tags.entry(tag.text.clone()).or_insert(next);
+            }
+            let of_abilities = status.rule.forbids.iter().filter(|word| !["act", "move"].contains(&word.text.as_str()));
+            for tag in of_abilities {
+                if !names.forbidden.contains(&tag.text) {
+                    names.forbidden.push(tag.text.clone());
+                }
+            }
         }
         for step in rules.hit_steps.iter().chain(&rules.heal_steps) {
             if let Some(mark) = step.rule.mark.as_ref().filter(|mark| !names.marks.contains(&mark.text)) {

@@ -5,11 +5,11 @@
 //! the last bit. As soon as a number is out of the ordinary, the engine goes on with the formulas.
 
 use super::Program;
-use super::abilities::StepCode;
 use super::code::{CONSTANTS, Operand, Shape};
 use super::ids::{CombatantId, DamageTypeId, FormulaId, PoolId, SiteId};
 use super::layout::Layout;
 use super::ops::BinaryOp;
+use super::outcomes::StepCode;
 
 /// One operation of a hit on its way.
 #[derive(Clone, Copy, Debug)]

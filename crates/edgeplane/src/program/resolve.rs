@@ -80,6 +80,8 @@ pub(crate) struct Compiler<'a> {
     pub(crate) broken: Vec<bool>,
     pub(crate) out: &'a mut Diagnostics,
     pub(crate) site_names: Vec<String>,
+    /// Snapshots of the status being compiled.
+    pub(crate) kept: Vec<FormulaId>,
 }
 
 impl Compiler<'_> {
@@ -95,6 +97,7 @@ impl Compiler<'_> {
 
     fn compile(&mut self, formula: &Formula, scope: Scope, wanted: Kind) -> Option<FormulaId> {
         let first_local = Layout::MARKS + self.names.marks.len() as u16;
+        // Snapshots within it become formulas of their own.
         let mut resolver = Resolver {
             compiler: self,
             formula,
@@ -108,7 +111,7 @@ impl Compiler<'_> {
         let tree = resolver.of_kind(&formula.expr, wanted)?;
         let next_local = resolver.next_local;
         // Attributes are hoisted by nature; the rest of the formulas reads them.
-        let lean = if scope.own { tree.clone() } else { self.program.hoist(&tree, next_local) };
+        let lean = if scope.plain { tree.clone() } else { self.program.hoist(&tree, next_local) };
         let shape = Emitter::compile(&mut self.program, &lean, next_local);
         self.program.layout.locals = self.program.layout.locals.max(next_local);
         self.program.formulas.push(CompiledFormula { source: formula.clone(), kind: wanted, tree });
@@ -302,6 +305,8 @@ impl Resolver<'_, '_> {
         match builtin {
             Builtin::If => return self.condition(arguments, range),
             Builtin::Count => return self.count(&arguments[0], range),
+            Builtin::Has | Builtin::Stacks | Builtin::Tagged => return self.status(builtin, arguments, range),
+            Builtin::Snapshot => return self.snapshot(&arguments[0], range),
             _ => {}
         }
         let numbers: Vec<Option<Tree>> =

@@ -26,7 +26,14 @@ impl Resolver<'_, '_> {
             ["hit", mark] if self.scope.amount => self.mark(mark, &parts[1].range, range),
             ["now"] if self.scope.fight => number(self.node(TreeKind::Read(Read::Now), range)),
             ["level"] => number(self.node(TreeKind::Read(Read::Attribute(Role::Caster, Layout::LEVEL)), range)),
-            ["self", ..] if self.scope.owner => self.member(Role::Caster, parts, 1, range),
+            ["stacks"] if self.scope.status => number(self.node(TreeKind::Read(Read::Local(Layout::STACKS)), range)),
+            ["tick"] if self.scope.status => number(self.node(TreeKind::Read(Read::Local(Layout::TICK)), range)),
+            ["ticks"] if self.scope.status => number(self.node(TreeKind::Read(Read::Local(Layout::TICKS)), range)),
+            ["elapsed"] if self.scope.status => number(self.node(TreeKind::Read(Read::Local(Layout::ELAPSED)), range)),
+            ["remaining"] if self.scope.status => {
+                number(self.node(TreeKind::Read(Read::Local(Layout::REMAINING)), range))
+            }
+            ["self", ..] if self.scope.owner => self.member(self.scope.owner_role(), parts, 1, range),
             ["caster", ..] if self.scope.caster => self.member(Role::Caster, parts, 1, range),
             ["target", ..] if self.scope.target => self.member(Role::Target, parts, 1, range),
             [word, ..] if self.scope.own && !crate::rules::RESERVED.contains(word) => {

@@ -1,5 +1,7 @@
 //! Which names mean something where.
 
+use super::tree::Role;
+
 /// What a formula may read, by the place in which it stands.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Scope {
@@ -23,6 +25,14 @@ pub(crate) struct Scope {
     pub(crate) typed: bool,
     /// Chance may be drawn.
     pub(crate) chance: bool,
+    /// A status is at hand: `stacks`, `tick`, `ticks`, `elapsed`, `remaining`.
+    pub(crate) status: bool,
+    /// `snapshot(...)`
+    pub(crate) keeps: bool,
+    /// `self` is the one acted upon.
+    pub(crate) owner_is_target: bool,
+    /// What it reads of attributes is not computed beforehand.
+    pub(crate) plain: bool,
 }
 
 const NOTHING: Scope = Scope {
@@ -36,13 +46,18 @@ const NOTHING: Scope = Scope {
     amount: false,
     typed: false,
     chance: false,
+    status: false,
+    keeps: false,
+    owner_is_target: false,
+    plain: false,
 };
 
 impl Scope {
     /// A `[formula.*]`: its arguments, and chance where the caller may draw.
     pub(crate) const FUNCTION: Self = Self { chance: true, ..NOTHING };
     /// An attribute's base or bounds, a pool's cap, start or flow.
-    pub(crate) const ATTRIBUTE: Self = Self { place: "in an attribute or a pool", own: true, owner: true, ..NOTHING };
+    pub(crate) const ATTRIBUTE: Self =
+        Self { place: "in an attribute or a pool", own: true, owner: true, plain: true, ..NOTHING };
     /// The same for a per-type attribute.
     pub(crate) const TYPED_ATTRIBUTE: Self = Self { typed: true, ..Self::ATTRIBUTE };
     /// Cost and unlock of an ability: looked at again and again, so without chance.
@@ -60,6 +75,47 @@ impl Scope {
     pub(crate) const POLICY: Self = Self { place: "in a policy", caster: false, ..Self::OUTCOME };
     /// The score by which targets are compared.
     pub(crate) const SCORE: Self = Self { place: "in a choice of targets", chance: false, ..Self::OUTCOME };
+
+    /// What a status says of itself when it is applied: its duration, period and rank.
+    pub(crate) const APPLIED: Self = Self {
+        place: "where a status is applied",
+        owner: true,
+        owner_is_target: true,
+        caster: true,
+        target: true,
+        pools: true,
+        fight: true,
+        chance: true,
+        status: true,
+        ..NOTHING
+    };
+    /// Within `snapshot(...)`.
+    pub(crate) const SNAPSHOT: Self = Self { place: "in a snapshot", chance: false, ..Self::APPLIED };
+    /// A change to an attribute: computed anew with the attributes and the stacks, so it reads nothing else.
+    pub(crate) const MODIFIER: Self =
+        Self { place: "in a modifier", owner: true, status: true, keeps: true, plain: true, ..NOTHING };
+    /// The same for a per-type attribute.
+    pub(crate) const TYPED_MODIFIER: Self = Self { typed: true, ..Self::MODIFIER };
+    /// The outcomes of a tick: the one who inflicted the status acts on its owner.
+    pub(crate) const TICK: Self = Self { place: "in a tick", keeps: true, ..Self::APPLIED };
+    /// The outcomes of a trigger: the owner acts.
+    pub(crate) const TRIGGER: Self = Self {
+        place: "in a trigger",
+        owner_is_target: false,
+        caster: false,
+        amount: true,
+        keeps: true,
+        ..Self::APPLIED
+    };
+    /// The condition under which a status holds.
+    pub(crate) const HOLDS: Self = Self { place: "in a `while`", chance: false, keeps: true, ..Self::APPLIED };
+    /// What a text for players shows.
+    pub(crate) const SHOWN: Self = Self { place: "in a text", ..Self::HOLDS };
+
+    /// Who `self` is.
+    pub(crate) fn owner_role(&self) -> Role {
+        if self.owner_is_target { Role::Target } else { Role::Caster }
+    }
 
     /// How to spell somebody's attribute here, for help.
     pub(crate) fn spellings(&self, name: &str) -> String {

@@ -26,6 +26,8 @@ pub struct PoolPlan {
     pub on_cap_change: CapChange,
     /// Whether a combatant falls when it empties.
     pub defeat: bool,
+    /// Attributes that its cap and its flow hang on, see [`super::dirty`].
+    pub(crate) reads: u64,
 }
 
 impl PoolPlan {
@@ -105,7 +107,7 @@ impl Compiler<'_> {
                 self.number(formula, Scope::ATTRIBUTE).map_or(StartPlan::Full, StartPlan::Amount)
             }
         };
-        PoolPlan {
+        let mut plan = PoolPlan {
             name: name.to_owned(),
             about: rule.about.clone(),
             cap: rule.max.as_ref().and_then(|max| self.number(max, Scope::ATTRIBUTE)),
@@ -114,7 +116,12 @@ impl Compiler<'_> {
             decay: rule.decay.as_ref().and_then(|flow| self.flow(flow)),
             on_cap_change: rule.on_cap_change,
             defeat: rule.defeat,
-        }
+            reads: 0,
+        };
+        let flows = [plan.regen, plan.decay].into_iter().flatten();
+        let formulas = plan.cap.into_iter().chain(flows.flat_map(|flow| [Some(flow.amount), flow.every]).flatten());
+        plan.reads = formulas.fold(0, |bits, formula| bits | self.program.dirty_reads(formula));
+        plan
     }
 
     fn flow(&mut self, rule: &FlowRule) -> Option<FlowPlan> {

@@ -19,6 +19,8 @@ pub struct AbilityRule {
     pub cast: Option<Formula>,
     /// Seconds of lock-out afterwards.
     pub recovery: Option<Formula>,
+    /// Share of its cost that an interrupted cast pays back.
+    pub refund: Option<Formula>,
     /// It is locked unless this is true.
     pub unlock: Option<Formula>,
     /// Whom it may be used on.
@@ -72,7 +74,7 @@ pub enum Pick {
     Lowest(Formula),
 }
 
-const KEYS: &[&str] = &["about", "tags", "cost", "cooldown", "cast", "recovery", "unlock", "targets", "does"];
+const KEYS: &[&str] = &["about", "tags", "cost", "cooldown", "cast", "recovery", "refund", "unlock", "targets", "does"];
 const SIDES: &[(&str, SideRule)] = &[
     ("enemies", SideRule::Enemies),
     ("allies", SideRule::Allies),
@@ -92,6 +94,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AbilityRul
         cooldown: fields.formula("cooldown", out),
         cast: fields.formula("cast", out),
         recovery: fields.formula("recovery", out),
+        refund: fields.formula("refund", out),
         unlock: fields.formula("unlock", out),
         targets: targets(&fields, out),
         does: fields

@@ -13,19 +13,25 @@ mod outcomes;
 mod policies;
 mod pools;
 mod reader;
+mod statuses;
 mod steps;
+mod triggers;
 
 pub use abilities::{AbilityRule, Pick, SideRule, TargetRule};
 pub use attributes::AttributeRule;
 pub use characters::CharacterRule;
 pub use curves::{CurveRule, FunctionRule};
 pub use encounters::{EncounterRule, MemberRule, SideMembers};
-pub use outcomes::{OutcomeKind, OutcomeRule, Receiver};
+pub use outcomes::{CleansePick, OutcomeKind, OutcomeRule, Receiver, StatusFilter};
 pub use policies::{PolicyRule, UseRule};
 pub use pools::{CapChange, FlowRule, PoolRule, StartRule};
 pub(crate) use reader::RESERVED;
 pub use reader::{Formula, Named, Word};
+pub use statuses::{
+    Again, DiminishRule, DurationRule, EveryRule, ModifierKind, ModifierRule, StackTimer, StatusKind, StatusRule,
+};
 pub use steps::{DamageTypeRule, StepRule};
+pub use triggers::{LostReason, TriggerEvent, TriggerRule};
 
 use crate::text::{Code, Diagnostic, Diagnostics, Document, Node};
 use reader::{Fields, section};
@@ -87,6 +93,10 @@ pub struct Ruleset {
     pub curves: Vec<Named<CurveRule>>,
     /// `[formula.*]`
     pub functions: Vec<Named<FunctionRule>>,
+    /// `[status.*]`
+    pub statuses: Vec<Named<StatusRule>>,
+    /// `[diminish.*]`, named by tag
+    pub diminish: Vec<Named<DiminishRule>>,
     /// `[ability.*]`
     pub abilities: Vec<Named<AbilityRule>>,
     /// `[policy.*]`
@@ -106,6 +116,8 @@ const SECTIONS: &[&str] = &[
     "heal_steps",
     "curve",
     "formula",
+    "status",
+    "diminish",
     "ability",
     "policy",
     "character",
@@ -133,6 +145,8 @@ impl Ruleset {
         ruleset.heal_steps = steps::read_list(root.get("heal_steps"), "heal_steps", out);
         ruleset.curves = read_all(section(root, "curve", out), "curve", out, curves::read_curve);
         ruleset.functions = read_all(section(root, "formula", out), "formula", out, curves::read_function);
+        ruleset.statuses = read_all(section(root, "status", out), "status", out, statuses::read);
+        ruleset.diminish = read_all(section(root, "diminish", out), "diminish", out, statuses::read_diminish);
         ruleset.abilities = read_all(section(root, "ability", out), "ability", out, abilities::read);
         ruleset.policies = read_all(section(root, "policy", out), "policy", out, policies::read);
         ruleset.characters = read_all(section(root, "character", out), "character", out, characters::read);

@@ -1,6 +1,7 @@
 //! `does = [...]`: what an ability brings about.
 
 use super::reader::{Fields, Formula, Word, list};
+use super::statuses::StatusKind;
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// One outcome.
@@ -10,10 +11,16 @@ pub struct OutcomeRule {
     pub path: String,
     /// What kind, with its amount.
     pub kind: OutcomeKind,
-    /// Who receives it.
-    pub to: Receiver,
+    /// Who receives it, if it says so.
+    pub to: Option<Receiver>,
+    /// Only when this is true.
+    pub when: Option<Formula>,
+    /// Only with this chance.
+    pub chance: Option<Formula>,
     /// The whole outcome in the file.
     pub span: crate::text::Span,
+    /// Where it says who receives it.
+    pub to_span: crate::text::Span,
 }
 
 /// Who receives an outcome.
@@ -22,8 +29,52 @@ pub enum Receiver {
     /// Each target of the ability.
     #[default]
     Target,
-    /// The one who used the ability.
+    /// The one who used the ability, or inflicted the status.
     Caster,
+    /// The one who has the status.
+    Owner,
+    /// The other one in what a trigger answers to: who hit, who was hit.
+    Other,
+    /// Everyone who stands on the side of the caster, or of the owner.
+    Allies,
+    /// Everyone who stands on another side.
+    Enemies,
+}
+
+const RECEIVERS: &[(&str, Receiver)] = &[
+    ("target", Receiver::Target),
+    ("caster", Receiver::Caster),
+    ("owner", Receiver::Owner),
+    ("other", Receiver::Other),
+    ("allies", Receiver::Allies),
+    ("enemies", Receiver::Enemies),
+];
+
+/// Which of several statuses is cleansed first.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum CleansePick {
+    /// The one that has lasted longest.
+    #[default]
+    Oldest,
+    /// The one that came last.
+    Newest,
+    /// The one that has most time left.
+    Longest,
+}
+
+/// Which statuses are meant.
+#[derive(Clone, Debug, Default)]
+pub struct StatusFilter {
+    /// Only this one.
+    pub status: Option<Word>,
+    /// Only of this kind.
+    pub kind: Option<StatusKind>,
+    /// Only with one of these tags.
+    pub tags: Vec<Word>,
+    /// How many at most; `u32::MAX` for all.
+    pub count: u32,
+    /// Which first.
+    pub pick: CleansePick,
 }
 
 /// The kinds of outcome.
@@ -73,13 +124,64 @@ pub enum OutcomeKind {
         /// The share of what was taken that the caster gains in its own pool of that name.
         to_caster: Option<Formula>,
     },
+    /// Applies a status.
+    Inflict {
+        /// The status.
+        status: Word,
+        /// How many stacks; one if not given.
+        stacks: Option<Formula>,
+        /// Seconds in place of the status's own duration.
+        duration: Option<Formula>,
+    },
+    /// Takes statuses away.
+    Cleanse(StatusFilter),
+    /// Gives statuses of the receiver's to the caster.
+    Transfer(StatusFilter),
+    /// Uses up stacks of a status.
+    Consume {
+        /// The status.
+        status: Word,
+        /// How many; all if not given.
+        stacks: Option<Formula>,
+    },
+    /// Makes a status last longer, or shorter.
+    Lengthen {
+        /// The status.
+        status: Word,
+        /// Seconds.
+        by: Formula,
+        /// Shorter.
+        shorter: bool,
+    },
+    /// Breaks the cast that is under way.
+    Interrupt,
 }
 
-const DAMAGE: &[&str] = &["damage", "spread", "type", "skips", "tags", "pool", "to"];
-const HEAL: &[&str] = &["heal", "spread", "skips", "tags", "pool", "to"];
-const RESTORE: &[&str] = &["restore", "amount", "to"];
-const DRAIN: &[&str] = &["drain", "amount", "to_caster", "to"];
-const KINDS: &[(&str, &[&str])] = &[("damage", DAMAGE), ("heal", HEAL), ("restore", RESTORE), ("drain", DRAIN)];
+const DAMAGE: &[&str] = &["damage", "spread", "type", "skips", "tags", "pool"];
+const HEAL: &[&str] = &["heal", "spread", "skips", "tags", "pool"];
+const RESTORE: &[&str] = &["restore", "amount"];
+const DRAIN: &[&str] = &["drain", "amount", "to_caster"];
+const INFLICT: &[&str] = &["inflict", "stacks", "duration"];
+const CLEANSE: &[&str] = &["cleanse"];
+const TRANSFER: &[&str] = &["transfer"];
+const CONSUME: &[&str] = &["consume", "stacks"];
+const EXTEND: &[&str] = &["extend", "by"];
+const SHORTEN: &[&str] = &["shorten", "by"];
+const INTERRUPT: &[&str] = &["interrupt"];
+const COMMON: &[&str] = &["to", "when", "chance"];
+const KINDS: &[(&str, &[&str])] = &[
+    ("damage", DAMAGE),
+    ("heal", HEAL),
+    ("restore", RESTORE),
+    ("drain", DRAIN),
+    ("inflict", INFLICT),
+    ("cleanse", CLEANSE),
+    ("transfer", TRANSFER),
+    ("consume", CONSUME),
+    ("extend", EXTEND),
+    ("shorten", SHORTEN),
+    ("interrupt", INTERRUPT),
+];
 
 /// Reads the list under `does`.
 pub(super) fn read_list(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<OutcomeRule> {
@@ -108,15 +210,70 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<OutcomeRul
         }));
         return None;
     };
-    let fields = Fields::open(node, path, keys, out)?;
+    let keys: Vec<&str> = keys.iter().chain(COMMON).copied().collect();
+    let fields = Fields::open(node, path, &keys, out)?;
     let kind = match *name {
         "damage" => damage(&fields, out),
         "heal" => heal(&fields, out),
         "restore" => restore(&fields, out),
-        _ => drain(&fields, out),
+        "drain" => drain(&fields, out),
+        "inflict" => inflict(&fields, out),
+        "cleanse" => filter(&fields, "cleanse", out).map(OutcomeKind::Cleanse),
+        "transfer" => filter(&fields, "transfer", out).map(OutcomeKind::Transfer),
+        "consume" => consume(&fields, out),
+        "interrupt" => fields.flag("interrupt", out).then_some(OutcomeKind::Interrupt),
+        key => lengthen(&fields, key, out),
     };
-    let to = fields.choice("to", &[("target", Receiver::Target), ("caster", Receiver::Caster)], out);
-    Some(OutcomeRule { path: path.to_owned(), kind: kind?, to: to.unwrap_or_default(), span: node.span })
+    Some(OutcomeRule {
+        path: path.to_owned(),
+        to: fields.choice("to", RECEIVERS, out),
+        when: fields.formula("when", out),
+        chance: fields.formula("chance", out),
+        kind: kind?,
+        span: node.span,
+        to_span: fields.get("to").map_or(node.span, |node| node.span),
+    })
+}
+
+fn inflict(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OutcomeKind> {
+    let (stacks, duration) = (fields.formula("stacks", out), fields.formula("duration", out));
+    Some(OutcomeKind::Inflict { status: fields.text("inflict", out)?, stacks, duration })
+}
+
+fn consume(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OutcomeKind> {
+    let stacks = fields.formula("stacks", out);
+    Some(OutcomeKind::Consume { status: fields.text("consume", out)?, stacks })
+}
+
+fn lengthen(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<OutcomeKind> {
+    if fields.get("by").is_none() {
+        fields.missing("by", "by = 2", out);
+    }
+    let (status, by) = (fields.text(key, out), fields.formula("by", out));
+    Some(OutcomeKind::Lengthen { status: status?, by: by?, shorter: key == "shorten" })
+}
+
+/// A status by name, or a table that says which.
+fn filter(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<StatusFilter> {
+    let node = fields.get(key)?;
+    if let Value::Text(text, _) = &node.value {
+        let status = Some(Word { text: text.clone(), span: node.span });
+        return Some(StatusFilter { status, count: u32::MAX, ..StatusFilter::default() });
+    }
+    let inner = Fields::open(node, &fields.path_of(key), &["kind", "tags", "count", "pick"], out)?;
+    let kinds = [("buff", StatusKind::Buff), ("debuff", StatusKind::Debuff), ("neutral", StatusKind::Neutral)];
+    let picks = [("oldest", CleansePick::Oldest), ("newest", CleansePick::Newest), ("longest", CleansePick::Longest)];
+    let count = match inner.get("count").map(|node| &node.value) {
+        Some(Value::Text(text, _)) if text == "all" => Some(u32::MAX),
+        _ => inner.whole("count", 1..=1_000, out),
+    };
+    Some(StatusFilter {
+        status: None,
+        kind: inner.choice("kind", &kinds, out),
+        tags: inner.words("tags", out).unwrap_or_default(),
+        count: count.unwrap_or(1),
+        pick: inner.choice("pick", &picks, out).unwrap_or_default(),
+    })
 }
 
 fn damage(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OutcomeKind> {

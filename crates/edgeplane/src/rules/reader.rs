@@ -36,6 +36,11 @@ impl Formula {
         Self { path, text, expr, span, map: TextMap::whole(span) }
     }
 
+    /// A part of this formula as one of its own.
+    pub(crate) fn part(&self, expr: Expr) -> Self {
+        Self { expr, ..self.clone() }
+    }
+
     /// Where a part of this formula stands in the file.
     pub fn place(&self, range: std::ops::Range<u32>) -> Span {
         self.map.span(range)
@@ -249,8 +254,26 @@ pub(super) fn section<'a>(root: &'a Table, key: &str, out: &mut Diagnostics) -> 
 }
 
 /// Words that mean something in formulas and so cannot be names.
-pub(crate) const RESERVED: &[&str] =
-    &["and", "or", "not", "true", "false", "self", "caster", "target", "amount", "hit", "now", "distance", "level"];
+pub(crate) const RESERVED: &[&str] = &[
+    "and",
+    "or",
+    "not",
+    "true",
+    "false",
+    "self",
+    "caster",
+    "target",
+    "amount",
+    "hit",
+    "now",
+    "distance",
+    "level",
+    "stacks",
+    "tick",
+    "ticks",
+    "elapsed",
+    "remaining",
+];
 
 pub(super) fn check_name(name: &str, span: Span, out: &mut Diagnostics) {
     let mut letters = name.chars();

@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use crate::fight::{Ending, Event, Observer, Refusal};
-use crate::program::{AbilityId, CombatantId, Setup, Time};
+use crate::fight::{Ending, Event, Observer, Refusal, Source, StatusRefusal};
+use crate::program::{AbilityId, CombatantId, Setup, StatusId, Time};
 
 /// What is summed up for each ability of each combatant, in this order.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -41,12 +41,34 @@ impl Moments {
     }
 }
 
+/// What is summed up for each status on each combatant.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(super) struct HeldSums {
+    /// Applications that came to something.
+    pub(super) applied: u64,
+    pub(super) refused: [u64; StatusRefusal::KINDS],
+    /// Microseconds with at least one stack, and stacks times microseconds.
+    pub(super) uptime: u64,
+    pub(super) stack_time: u64,
+}
+
+impl HeldSums {
+    fn join(&mut self, other: &Self) {
+        self.applied += other.applied;
+        add_counts(&mut self.refused, &other.refused);
+        self.uptime += other.uptime;
+        self.stack_time += other.stack_time;
+    }
+}
+
 /// What a batch of fights adds up to. Batches are joined in their order, so the sums are the same
 /// to the last bit whoever ran which batch.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct Tally {
-    /// Abilities of the program; the index of a row is `combatant * abilities + ability`.
+    /// Abilities of the program, and statuses: the index of a row is that of an ability, or of a status
+    /// after all abilities, after the rows of all combatants before.
     abilities: usize,
+    statuses: usize,
     pub(super) fights: u64,
     pub(super) wins: Vec<u64>,
     pub(super) all_fell: u64,
@@ -60,6 +82,10 @@ pub(super) struct Tally {
     pub(super) damage_rate: Vec<Moments>,
     pub(super) healing_rate: Vec<Moments>,
     pub(super) fell: Vec<u64>,
+    /// By combatant that has it, then by status.
+    pub(super) held: Vec<HeldSums>,
+    /// Total stacks of the fight under way, and since when, likewise.
+    stacks: Vec<(u32, Time)>,
     /// Damage and healing of the fight under way, by combatant.
     fight: Vec<[f64; 2]>,
 }
@@ -67,8 +93,12 @@ pub(super) struct Tally {
 impl Tally {
     pub(super) fn new(setup: &Setup) -> Self {
         let (combatants, abilities) = (setup.combatants.len(), setup.program().abilities().len());
+        let statuses = setup.program().statuses().len();
         Self {
             abilities,
+            statuses,
+            held: vec![HeldSums::default(); combatants * statuses],
+            stacks: vec![(0, Time::ZERO); combatants * statuses],
             fights: 0,
             wins: vec![0; setup.sides.len()],
             all_fell: 0,
@@ -76,7 +106,7 @@ impl Tally {
             stalemate: 0,
             durations: BTreeMap::new(),
             duration: Moments::default(),
-            rows: vec![[0.0; SUMS]; combatants * abilities],
+            rows: vec![[0.0; SUMS]; combatants * (abilities + statuses)],
             refusals: vec![[0; Refusal::KINDS]; combatants * abilities],
             damage_rate: vec![Moments::default(); combatants],
             healing_rate: vec![Moments::default(); combatants],
@@ -85,14 +115,62 @@ impl Tally {
         }
     }
 
+    /// The row of an ability or a status of a combatant.
     #[inline]
-    fn row(&mut self, who: CombatantId, ability: AbilityId) -> &mut [f64; SUMS] {
-        &mut self.rows[who.index() * self.abilities + ability.index()]
+    pub(super) fn row(&self, who: CombatantId, source: Source) -> &[f64; SUMS] {
+        &self.rows[self.place(who, source)]
+    }
+
+    #[inline]
+    fn place(&self, who: CombatantId, source: Source) -> usize {
+        let within = match source {
+            Source::Ability(ability) => ability.index(),
+            Source::Status(status) => self.abilities + status.index(),
+        };
+        who.index() * (self.abilities + self.statuses) + within
+    }
+
+    #[inline]
+    fn row_mut(&mut self, who: CombatantId, source: Source) -> &mut [f64; SUMS] {
+        let place = self.place(who, source);
+        &mut self.rows[place]
+    }
+
+    /// How often an ability of a combatant was refused, by reason.
+    pub(super) fn refused(&self, who: CombatantId, ability: AbilityId) -> &[u64; Refusal::KINDS] {
+        &self.refusals[who.index() * self.abilities + ability.index()]
+    }
+
+    /// The sums of a status on a combatant.
+    pub(super) fn held(&self, who: CombatantId, status: StatusId) -> &HeldSums {
+        &self.held[who.index() * self.statuses + status.index()]
+    }
+
+    /// From now on there are so many stacks.
+    fn stacks_now(&mut self, at: Time, who: CombatantId, status: StatusId, total: u32) {
+        let place = who.index() * self.statuses + status.index();
+        let (stacks, since) = std::mem::replace(&mut self.stacks[place], (total, at));
+        if stacks > 0 {
+            let passed = (at - since).0;
+            self.held[place].uptime += passed;
+            self.held[place].stack_time += passed * u64::from(stacks);
+        }
+    }
+
+    fn close_statuses(&mut self, at: Time) {
+        for place in 0..self.stacks.len() {
+            if self.stacks[place].0 > 0 {
+                let (who, status) = (place / self.statuses, place % self.statuses);
+                self.stacks_now(at, CombatantId(who as u16), StatusId(status as u16), 0);
+            }
+            self.stacks[place] = (0, Time::ZERO);
+        }
     }
 
     /// Closes the books of a fight.
     pub(super) fn close(&mut self, ending: Ending, duration: Time) {
         self.fights += 1;
+        self.close_statuses(duration);
         match ending {
             Ending::Won(side) => self.wins[side.index()] += 1,
             Ending::AllFell => self.all_fell += 1,
@@ -119,6 +197,7 @@ impl Tally {
         for (duration, count) in &other.durations {
             *self.durations.entry(*duration).or_default() += count;
         }
+        self.held.iter_mut().zip(&other.held).for_each(|(mine, theirs)| mine.join(theirs));
         add_counts(&mut self.wins, &other.wins);
         add_counts(&mut self.fell, &other.fell);
         for (mine, theirs) in self.refusals.iter_mut().zip(&other.refusals) {
@@ -145,25 +224,40 @@ fn add_counts(mine: &mut [u64], theirs: &[u64]) {
 
 impl Observer for Tally {
     #[inline]
-    fn event(&mut self, _: Time, event: Event) {
+    fn event(&mut self, at: Time, event: Event) {
         match event {
-            Event::Used { caster, ability, .. } => self.row(caster, ability)[Sum::Uses as usize] += 1.0,
-            Event::Hit { caster, target: _, ability, dealt, over, stopped, .. } => {
-                let row = self.row(caster, ability);
+            Event::Used { caster, ability, .. } => {
+                self.row_mut(caster, Source::Ability(ability))[Sum::Uses as usize] += 1.0;
+            }
+            Event::StatusTicked { caster, status, .. } => {
+                self.row_mut(caster, Source::Status(status))[Sum::Uses as usize] += 1.0;
+            }
+            Event::Hit { caster, source, dealt, over, stopped, .. } => {
+                let row = self.row_mut(caster, source);
                 row[Sum::Hits as usize] += 1.0;
                 row[Sum::Stopped as usize] += if stopped.is_some() { 1.0 } else { 0.0 };
                 row[Sum::Damage as usize] += dealt;
                 row[Sum::Overkill as usize] += over;
                 self.fight[caster.index()][0] += dealt;
             }
-            Event::Healed { caster, ability, healed, over, .. } => {
-                let row = self.row(caster, ability);
+            Event::Healed { caster, source, healed, over, .. } => {
+                let row = self.row_mut(caster, source);
                 row[Sum::Healing as usize] += healed;
                 row[Sum::Overheal as usize] += over;
                 self.fight[caster.index()][1] += healed;
             }
             Event::Refused { who, ability, reason } => {
                 self.refusals[who.index() * self.abilities + ability.index()][reason.kind()] += 1;
+            }
+            Event::StatusGained { target, status, total, .. } => {
+                self.held[target.index() * self.statuses + status.index()].applied += 1;
+                self.stacks_now(at, target, status, total);
+            }
+            Event::StatusStacks { target, status, total, .. } | Event::StatusLost { target, status, total, .. } => {
+                self.stacks_now(at, target, status, total);
+            }
+            Event::StatusRefused { target, status, reason, .. } => {
+                self.held[target.index() * self.statuses + status.index()].refused[reason.kind()] += 1;
             }
             Event::Fell { who, .. } => self.fell[who.index()] += 1,
             _ => {}

@@ -9,8 +9,8 @@ use serde::Serialize;
 use super::statistics::{Estimate, Proportion, Quantile, mean_estimate, quantile, wilson};
 use super::tally::{Sum, Tally};
 use crate::error::Error;
-use crate::fight::{Fight, Refusal, Sampler, seed_of_trial};
-use crate::program::{AbilityId, Setup};
+use crate::fight::{Fight, Refusal, Sampler, Source, StatusRefusal, seed_of_trial};
+use crate::program::{AbilityId, CombatantId, Setup, StatusId};
 
 /// Fights that are counted together before their sums are joined. The size is fixed, so that the
 /// order of all additions, and with it the last bit of every sum, does not hang on the threads.
@@ -86,6 +86,44 @@ pub struct CombatantFigures {
     pub healing_per_second: Estimate,
     /// Every ability.
     pub abilities: Vec<AbilityFigures>,
+    /// What its statuses did, on whomever they were: those that ticked, hurt or healed.
+    pub by_status: Vec<StatusSourceFigures>,
+    /// Statuses that it had.
+    pub statuses: Vec<StatusFigures>,
+}
+
+/// What the statuses did that a combatant is answerable for; everything per fight.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct StatusSourceFigures {
+    /// The status.
+    pub status: String,
+    /// How often it ticked.
+    pub ticks: f64,
+    /// Damage dealt.
+    pub damage: f64,
+    /// Its share of all damage of the combatant.
+    pub damage_share: f64,
+    /// Damage that found nothing left to take.
+    pub overkill: f64,
+    /// Healing done.
+    pub healing: f64,
+    /// Healing that found no room.
+    pub overheal: f64,
+}
+
+/// A status on a combatant.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct StatusFigures {
+    /// Its name.
+    pub status: String,
+    /// Applications per fight that came to something.
+    pub applied: f64,
+    /// Share of the time of all fights with at least one stack.
+    pub uptime: f64,
+    /// Mean stacks while there is one.
+    pub mean_stacks: f64,
+    /// Applications per fight that came to nothing, by reason; reasons that never came up are left out.
+    pub refused: Vec<(String, f64)>,
 }
 
 /// The figures of an ability of a combatant; everything per fight but for shares.
@@ -185,9 +223,12 @@ fn figures(setup: &Setup, plan: &TrialsPlan, tally: &Tally) -> Trials {
 
 fn combatant(setup: &Setup, tally: &Tally, index: usize) -> CombatantFigures {
     let plan = &setup.combatants[index];
-    let abilities = &setup.program().characters()[plan.character.index()].abilities;
-    let row = |ability: &AbilityId| index * setup.program().abilities().len() + ability.index();
-    let damage: f64 = abilities.iter().map(|ability| tally.rows[row(ability)][Sum::Damage as usize]).sum();
+    let program = setup.program();
+    let abilities = &program.characters()[plan.character.index()].abilities;
+    let who = CombatantId(index as u16);
+    let statuses = || (0..program.statuses().len() as u16).map(StatusId);
+    let sources = abilities.iter().map(|id| Source::Ability(*id)).chain(statuses().map(Source::Status));
+    let damage: f64 = sources.map(|source| tally.row(who, source)[Sum::Damage as usize]).sum();
     let rate =
         |moments: &[super::tally::Moments]| mean_estimate(moments[index].sum, moments[index].squares, tally.fights);
     CombatantFigures {
@@ -196,19 +237,27 @@ fn combatant(setup: &Setup, tally: &Tally, index: usize) -> CombatantFigures {
         fell: wilson(tally.fell[index], tally.fights),
         damage_per_second: rate(&tally.damage_rate),
         healing_per_second: rate(&tally.healing_rate),
-        abilities: abilities
-            .iter()
-            .map(|ability| ability_figures(setup, tally, *ability, row(ability), damage))
-            .collect(),
+        abilities: abilities.iter().map(|ability| ability_figures(setup, tally, who, *ability, damage)).collect(),
+        by_status: statuses().filter_map(|status| status_source(setup, tally, who, status, damage)).collect(),
+        statuses: statuses().filter_map(|status| status_figures(setup, tally, who, status)).collect(),
     }
 }
 
-fn ability_figures(setup: &Setup, tally: &Tally, ability: AbilityId, row: usize, all_damage: f64) -> AbilityFigures {
-    let sums = &tally.rows[row];
+fn share(part: f64, whole: f64) -> f64 {
+    if whole == 0.0 { 0.0 } else { part / whole }
+}
+
+fn ability_figures(
+    setup: &Setup,
+    tally: &Tally,
+    who: CombatantId,
+    ability: AbilityId,
+    all_damage: f64,
+) -> AbilityFigures {
+    let sums = tally.row(who, Source::Ability(ability));
     let fights = tally.fights.max(1) as f64;
-    let share = |part: f64, whole: f64| if whole == 0.0 { 0.0 } else { part / whole };
     let each = |sum: Sum| sums[sum as usize] / fights;
-    let refusals = Refusal::NAMES.iter().zip(&tally.refusals[row]).filter(|(_, count)| **count > 0);
+    let refusals = Refusal::NAMES.iter().zip(tally.refused(who, ability)).filter(|(_, count)| **count > 0);
     AbilityFigures {
         ability: setup.program().ability(ability).name.clone(),
         uses: each(Sum::Uses),
@@ -221,4 +270,41 @@ fn ability_figures(setup: &Setup, tally: &Tally, ability: AbilityId, row: usize,
         overheal: each(Sum::Overheal),
         refusals: refusals.map(|(name, count)| ((*name).to_owned(), *count as f64 / fights)).collect(),
     }
+}
+
+/// What a status did in the name of a combatant, if it did anything.
+fn status_source(
+    setup: &Setup,
+    tally: &Tally,
+    who: CombatantId,
+    status: StatusId,
+    all_damage: f64,
+) -> Option<StatusSourceFigures> {
+    let sums = tally.row(who, Source::Status(status));
+    let each = |sum: Sum| sums[sum as usize] / tally.fights.max(1) as f64;
+    sums.iter().any(|sum| *sum != 0.0).then(|| StatusSourceFigures {
+        status: setup.program().status(status).name.clone(),
+        ticks: each(Sum::Uses),
+        damage: each(Sum::Damage),
+        damage_share: share(sums[Sum::Damage as usize], all_damage),
+        overkill: each(Sum::Overkill),
+        healing: each(Sum::Healing),
+        overheal: each(Sum::Overheal),
+    })
+}
+
+/// A status on a combatant, if it was ever applied or refused.
+fn status_figures(setup: &Setup, tally: &Tally, who: CombatantId, status: StatusId) -> Option<StatusFigures> {
+    let sums = tally.held(who, status);
+    let fights = tally.fights.max(1) as f64;
+    let refused = StatusRefusal::NAMES.iter().zip(&sums.refused).filter(|(_, count)| **count > 0);
+    let refused: Vec<(String, f64)> =
+        refused.map(|(name, count)| ((*name).to_owned(), *count as f64 / fights)).collect();
+    (sums.applied > 0 || !refused.is_empty()).then(|| StatusFigures {
+        status: setup.program().status(status).name.clone(),
+        applied: sums.applied as f64 / fights,
+        uptime: share(sums.uptime as f64 * 1e-6, tally.duration.sum),
+        mean_stacks: share(sums.stack_time as f64, sums.uptime as f64),
+        refused,
+    })
 }

@@ -1,0 +1,141 @@
+//! The statuses that combatants have: what is kept of each, and when something happens to it next.
+
+use super::timeline::Phase;
+use crate::program::{CombatantId, EveryPlan, Holding, Layout, Memory, StatusId, StatusPlan, Time};
+
+/// One status on one combatant.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(super) struct Instance {
+    pub(super) status: StatusId,
+    /// Who inflicted it.
+    pub(super) caster: CombatantId,
+    /// Tells it apart from all others of the fight.
+    pub(super) serial: u32,
+    pub(super) stacks: u32,
+    pub(super) rank: f64,
+    pub(super) started: Time,
+    /// Its full duration, as of the last application.
+    pub(super) full: Time,
+    pub(super) ends: Time,
+    /// Its end has been announced.
+    pub(super) warned: bool,
+    /// Where the rhythm of its ticks begins, and how many beats there have been since.
+    pub(super) rhythm: Time,
+    pub(super) beats: u64,
+    /// Zero for a status without ticks.
+    pub(super) period: Time,
+    pub(super) ticks_made: u32,
+    /// Ticks from start to end, as they stood when it was applied.
+    pub(super) ticks: f64,
+    /// When each stack ends, for stacks that end each on its own.
+    pub(super) stack_ends: Vec<Time>,
+    /// Values kept from when it was applied.
+    pub(super) kept: Vec<f64>,
+    /// For each trigger: when it can answer again, and how often still.
+    pub(super) triggers: Vec<(Time, u32)>,
+    /// When something happens to it next.
+    pub(super) next: (Time, Phase),
+}
+
+/// How often a status that holds only under a condition looks at it, besides after every change.
+const LOOK: Time = Time(100_000);
+
+impl Instance {
+    /// The next beat of its rhythm, if that is not after its end.
+    pub(super) fn next_beat(&self) -> Option<Time> {
+        if self.period == Time::ZERO {
+            return None;
+        }
+        let at = self.rhythm + Time(self.period.0.saturating_mul(self.beats + 1));
+        (at <= self.ends && at < Time::NEVER).then_some(at)
+    }
+
+    /// When the first of its stacks, or all of it, ends.
+    pub(super) fn next_end(&self) -> Time {
+        self.stack_ends.iter().copied().min().unwrap_or(self.ends)
+    }
+
+    /// Finds out when something happens to it next.
+    pub(super) fn schedule(&mut self, plan: &StatusPlan, now: Time) {
+        let mut next = (self.next_end(), Phase::Expire);
+        if let Some(beat) = self.next_beat() {
+            next = next.min((beat, Phase::Tick));
+        }
+        if let Some(warn) = plan.warn.filter(|_| !self.warned && self.ends < Time::NEVER) {
+            next = next.min(((self.ends - warn).max(now), Phase::Tick));
+        }
+        if plan.holds_while.is_some() {
+            next = next.min((now + LOOK, Phase::Expire));
+        }
+        self.next = next;
+    }
+
+    /// Sets stacks one by one, or all, to end at a moment.
+    pub(super) fn renew_stacks(&mut self, more: u32, most: u32, ends: Time) {
+        for _ in 0..more {
+            if self.stack_ends.len() as u32 >= most {
+                // There is no room: the stack that would end first is renewed.
+                if let Some(first) = self.stack_ends.iter_mut().min() {
+                    *first = ends;
+                }
+            } else {
+                self.stack_ends.push(ends);
+            }
+        }
+        self.stacks = self.stack_ends.len() as u32;
+        self.ends = self.stack_ends.iter().copied().max().unwrap_or(ends);
+    }
+
+    /// The share of a period that has passed since the last beat.
+    pub(super) fn part(&self) -> f64 {
+        let last = self.rhythm + Time(self.period.0.saturating_mul(self.beats));
+        let passed = self.ends - last;
+        if self.period == Time::ZERO { 0.0 } else { passed.0 as f64 / self.period.0 as f64 }
+    }
+
+    /// Puts what formulas ask of it where they find it.
+    pub(super) fn load(&self, memory: &mut Memory, now: Time) {
+        memory.set_local(Layout::STACKS, f64::from(self.stacks));
+        memory.set_local(Layout::TICK, f64::from(self.ticks_made));
+        memory.set_local(Layout::TICKS, self.ticks);
+        memory.set_local(Layout::ELAPSED, (now - self.started).seconds());
+        memory.set_local(Layout::REMAINING, seconds_left(self.ends, now));
+        for (kept, value) in self.kept.iter().enumerate() {
+            memory.set_local(Layout::KEPT + kept as u16, *value);
+        }
+    }
+}
+
+/// Seconds until an end; infinite for one that does not come by itself.
+pub(super) fn seconds_left(ends: Time, now: Time) -> f64 {
+    if ends >= Time::NEVER { f64::INFINITY } else { (ends - now).seconds() }
+}
+
+/// Ticks within a duration.
+pub(super) fn ticks_within(every: &EveryPlan, duration: Time, period: Time) -> f64 {
+    if duration >= Time::NEVER {
+        return f64::INFINITY;
+    }
+    let whole = (duration.0 / period.0.max(1)) as f64;
+    if every.first_now { whole + 1.0 } else { whole }
+}
+
+/// The statuses of one combatant at a moment.
+pub(super) struct Held<'a> {
+    pub(super) instances: &'a [Instance],
+    pub(super) now: Time,
+}
+
+impl Holding for Held<'_> {
+    fn count(&self) -> usize {
+        self.instances.len()
+    }
+
+    fn status(&self, index: usize) -> StatusId {
+        self.instances[index].status
+    }
+
+    fn load(&self, index: usize, memory: &mut Memory) {
+        self.instances[index].load(memory, self.now);
+    }
+}

@@ -1,0 +1,359 @@
+//! Outcomes: what abilities, ticks and triggers bring about.
+
+use super::ids::{DamageTypeId, FormulaId, PoolId, SiteId, StatusId, StepId};
+use super::names::look_up;
+use super::quick_hits::QuickHit;
+use super::resolve::Compiler;
+use super::scope::Scope;
+use super::steps::StepPlan;
+use crate::rules::{CleansePick, Formula, OutcomeKind, OutcomeRule, Receiver, Ruleset, StatusFilter, StatusKind, Word};
+use crate::text::{Code, Diagnostic};
+
+/// One outcome.
+#[derive(Clone, Debug)]
+pub struct OutcomePlan {
+    /// Who receives it.
+    pub to: Receiver,
+    /// Only when this is true.
+    pub when: Option<FormulaId>,
+    /// Only with this chance.
+    pub chance: Option<(FormulaId, SiteId)>,
+    /// What it is.
+    pub effect: Effect,
+}
+
+/// What an outcome does.
+#[derive(Clone, Debug)]
+pub enum Effect {
+    /// A hit.
+    Hit(StepsEffect),
+    /// A heal.
+    Heal(StepsEffect),
+    /// A pool changed past all steps.
+    Pool(PoolEffect),
+    /// A status is applied: which, how many stacks, for how long.
+    Inflict(StatusId, Option<FormulaId>, Option<FormulaId>),
+    /// Statuses are taken away.
+    Cleanse(FilterPlan),
+    /// Statuses of the receiver's go to the one who acts.
+    Transfer(FilterPlan),
+    /// Stacks of a status are used up; all of them, if it is not said how many.
+    Consume(StatusId, Option<FormulaId>),
+    /// A status lasts so many seconds longer, or shorter.
+    Lengthen(StatusId, FormulaId, bool),
+    /// The cast under way is broken.
+    Interrupt,
+}
+
+/// Which statuses are meant.
+#[derive(Clone, Debug)]
+pub struct FilterPlan {
+    /// Only this one.
+    pub status: Option<StatusId>,
+    /// Only of this kind.
+    pub kind: Option<StatusKind>,
+    /// Only with one of these tags.
+    pub tags: Vec<u16>,
+    /// How many at most.
+    pub count: u32,
+    /// Which first.
+    pub pick: CleansePick,
+}
+
+/// Where outcomes stand, and what they can say there.
+pub(crate) struct Place {
+    pub(crate) scope: Scope,
+    /// Who receives them if they do not say.
+    pub(crate) to: Receiver,
+    /// Who can receive them.
+    pub(crate) receivers: &'static [(Receiver, &'static str)],
+}
+
+impl Place {
+    pub(crate) const ABILITY: Self = Self {
+        scope: Scope::OUTCOME,
+        to: Receiver::Target,
+        receivers: &[
+            (Receiver::Target, "target"),
+            (Receiver::Caster, "caster"),
+            (Receiver::Allies, "allies"),
+            (Receiver::Enemies, "enemies"),
+        ],
+    };
+    pub(crate) const TICK: Self = Self {
+        scope: Scope::TICK,
+        to: Receiver::Owner,
+        receivers: &[
+            (Receiver::Owner, "owner"),
+            (Receiver::Caster, "caster"),
+            (Receiver::Allies, "allies"),
+            (Receiver::Enemies, "enemies"),
+        ],
+    };
+    /// In answer to something that somebody else takes part in.
+    pub(crate) const TRIGGER: Self = Self {
+        scope: Scope::TRIGGER,
+        to: Receiver::Owner,
+        receivers: &[
+            (Receiver::Owner, "owner"),
+            (Receiver::Other, "other"),
+            (Receiver::Caster, "caster"),
+            (Receiver::Allies, "allies"),
+            (Receiver::Enemies, "enemies"),
+        ],
+    };
+    /// In answer to something that concerns the owner alone.
+    pub(crate) const LONE_TRIGGER: Self = Self {
+        receivers: &[
+            (Receiver::Owner, "owner"),
+            (Receiver::Caster, "caster"),
+            (Receiver::Allies, "allies"),
+            (Receiver::Enemies, "enemies"),
+        ],
+        ..Self::TRIGGER
+    };
+}
+
+/// A hit or a heal: an amount on its way through steps into a pool.
+#[derive(Clone, Debug)]
+pub struct StepsEffect {
+    /// The amount that enters the first step.
+    pub amount: FormulaId,
+    /// How far chance spreads it, and where that is drawn.
+    pub spread: Option<(FormulaId, SiteId)>,
+    /// The damage type; the first for a heal.
+    pub damage_type: DamageTypeId,
+    /// The steps that it goes through. Types, tags and skips are settled already.
+    pub steps: Vec<StepCode>,
+    /// The pool at the end of the way.
+    pub pool: PoolId,
+    /// The way in its quickest form, if it has one.
+    pub(crate) quick: Option<QuickHit>,
+}
+
+/// What a step does, as the engine needs it: nothing but ids, one after the other.
+#[derive(Clone, Copy, Debug)]
+pub struct StepCode {
+    /// The step.
+    pub id: StepId,
+    /// Passed by unless true.
+    pub when: Option<FormulaId>,
+    /// The amount that leaves the step.
+    pub amount: Option<FormulaId>,
+    /// This pool takes what it can.
+    pub soak: Option<PoolId>,
+    /// The mark that it sets.
+    pub mark: Option<u16>,
+    /// The way ends here.
+    pub stops: bool,
+}
+
+/// A pool changed past all steps.
+#[derive(Clone, Copy, Debug)]
+pub struct PoolEffect {
+    /// Restore or drain.
+    pub kind: PoolEffectKind,
+    /// The pool.
+    pub pool: PoolId,
+    /// How much.
+    pub amount: FormulaId,
+}
+
+/// Which way a pool is changed.
+#[derive(Clone, Copy, Debug)]
+pub enum PoolEffectKind {
+    /// It gains.
+    Restore,
+    /// It loses; the caster gains a share of that, if one is given.
+    Drain(Option<FormulaId>),
+}
+
+impl Compiler<'_> {
+    /// Compiles a list of outcomes; `tags` are those of the ability or status that they belong to.
+    pub(crate) fn outcomes(
+        &mut self,
+        list: &[OutcomeRule],
+        tags: &[Word],
+        place: &Place,
+        rules: &Ruleset,
+    ) -> Vec<OutcomePlan> {
+        list.iter().filter_map(|rule| self.outcome(rule, tags, place, rules)).collect()
+    }
+
+    fn outcome(&mut self, rule: &OutcomeRule, tags: &[Word], place: &Place, rules: &Ruleset) -> Option<OutcomePlan> {
+        let to = self.receiver(rule, place);
+        // Whose `self` it is can be said only if the receiver is the owner, or the owner acts.
+        let foreign = place.scope.owner_is_target && to != Some(Receiver::Owner);
+        let scope = Scope { owner: place.scope.owner && !foreign, ..place.scope };
+        let when = rule.when.as_ref().map(|when| self.truth(when, scope));
+        let chance = rule.chance.as_ref().map(|chance| self.number(chance, scope));
+        let chance = chance.map(|chance| Some((chance?, self.site(&format!("{}.chance", rule.path)))));
+        let effect = self.effect(rule, tags, scope, rules);
+        let (when, chance) =
+            (when.map_or(Some(None), |when| when.map(Some))?, chance.map_or(Some(None), |c| c.map(Some))?);
+        Some(OutcomePlan { to: to?, when, chance, effect: effect? })
+    }
+
+    fn receiver(&mut self, rule: &OutcomeRule, place: &Place) -> Option<Receiver> {
+        let to = rule.to.unwrap_or(place.to);
+        if place.receivers.iter().any(|(receiver, _)| *receiver == to) {
+            return Some(to);
+        }
+        let names: Vec<&str> = place.receivers.iter().map(|(_, name)| *name).collect();
+        let message = format!("nobody is meant by this {}", place.scope.place);
+        let help = format!("one of {}", crate::text::diagnostic::listed(&names));
+        self.out.push(Diagnostic::at(Code::NotHere, rule.to_span, message).help(help));
+        None
+    }
+
+    fn effect(&mut self, rule: &OutcomeRule, own_tags: &[Word], scope: Scope, rules: &Ruleset) -> Option<Effect> {
+        let all_tags = |tags: &[Word]| tags.iter().chain(own_tags).map(|tag| tag.text.clone()).collect::<Vec<_>>();
+        match &rule.kind {
+            OutcomeKind::Damage { amount, spread, damage_type, skips, tags, pool } => {
+                let (amount, spread) = self.amount(amount, spread, rule, scope);
+                let skips = self.step_names(skips, &rules.hit_steps, "hit step");
+                let damage_type = self.damage_type(damage_type, rule);
+                let pool = self.receiving_pool(pool, rule);
+                let of_type = &self.program.damage_types[damage_type?.index()].skips;
+                let passes = |name: &String| skips.contains(name) || of_type.contains(name);
+                let steps = applicable(&self.program.hit_steps, damage_type?, &all_tags(tags), passes);
+                Some(Effect::Hit(StepsEffect {
+                    amount: amount?,
+                    spread,
+                    damage_type: damage_type?,
+                    quick: self.program.quick_hit(amount?, spread, damage_type?, &steps),
+                    steps,
+                    pool: pool?,
+                }))
+            }
+            OutcomeKind::Heal { amount, spread, skips, tags, pool } => {
+                let (amount, spread) = self.amount(amount, spread, rule, scope);
+                let skips = self.step_names(skips, &rules.heal_steps, "heal step");
+                let pool = self.receiving_pool(pool, rule);
+                let first = DamageTypeId(0);
+                let steps = applicable(&self.program.heal_steps, first, &all_tags(tags), |name| skips.contains(name));
+                Some(Effect::Heal(StepsEffect {
+                    amount: amount?,
+                    spread,
+                    damage_type: first,
+                    quick: None,
+                    steps,
+                    pool: pool?,
+                }))
+            }
+            OutcomeKind::Restore { pool, amount } => self.pool_effect(pool, amount, PoolEffectKind::Restore, scope),
+            OutcomeKind::Drain { pool, amount, to_caster } => {
+                let share = self.optional(to_caster, scope);
+                self.pool_effect(pool, amount, PoolEffectKind::Drain(share), scope)
+            }
+            OutcomeKind::Inflict { status, stacks, duration } => {
+                let status = self.status_named(status);
+                let (stacks, duration) = (self.optional(stacks, scope), self.optional(duration, scope));
+                Some(Effect::Inflict(status?, stacks, duration))
+            }
+            OutcomeKind::Cleanse(filter) => self.filter(filter).map(Effect::Cleanse),
+            OutcomeKind::Transfer(filter) => self.filter(filter).map(Effect::Transfer),
+            OutcomeKind::Consume { status, stacks } => {
+                let status = self.status_named(status);
+                let stacks = self.optional(stacks, scope);
+                Some(Effect::Consume(status?, stacks))
+            }
+            OutcomeKind::Lengthen { status, by, shorter } => {
+                let (status, by) = (self.status_named(status), self.number(by, scope));
+                Some(Effect::Lengthen(status?, by?, *shorter))
+            }
+            OutcomeKind::Interrupt => Some(Effect::Interrupt),
+        }
+    }
+
+    fn status_named(&mut self, word: &Word) -> Option<StatusId> {
+        look_up(&self.names.statuses, &word.text, word.span, "status", self.out)
+    }
+
+    fn filter(&mut self, rule: &StatusFilter) -> Option<FilterPlan> {
+        let status = rule.status.as_ref().map(|word| self.status_named(word));
+        let tags = rule.tags.iter().filter_map(|tag| self.status_tag(tag)).collect();
+        let status = status.map_or(Some(None), |status| status.map(Some))?;
+        Some(FilterPlan { status, kind: rule.kind, tags, count: rule.count, pick: rule.pick })
+    }
+
+    /// A tag that some status has; one that none has is reported.
+    pub(crate) fn status_tag(&mut self, word: &Word) -> Option<u16> {
+        let found = self.names.tags.get(&word.text).copied();
+        if found.is_none() {
+            let message = format!("no status has the tag `{}`", word.text);
+            let known = self.names.tags.keys().map(String::as_str);
+            self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).nearest(&word.text, known));
+        }
+        found
+    }
+
+    fn amount(
+        &mut self,
+        amount: &Formula,
+        spread: &Option<Formula>,
+        rule: &OutcomeRule,
+        scope: Scope,
+    ) -> (Option<FormulaId>, Option<(FormulaId, SiteId)>) {
+        let amount = self.number(amount, scope);
+        let spread = self.optional(spread, scope).map(|spread| (spread, self.site(&format!("{}.spread", rule.path))));
+        (amount, spread)
+    }
+
+    fn pool_effect(&mut self, pool: &Word, amount: &Formula, kind: PoolEffectKind, scope: Scope) -> Option<Effect> {
+        let pool = look_up(&self.names.pools, &pool.text, pool.span, "pool", self.out);
+        let amount = self.number(amount, scope);
+        Some(Effect::Pool(PoolEffect { kind, pool: pool?, amount: amount? }))
+    }
+
+    fn damage_type(&mut self, word: &Option<Word>, rule: &OutcomeRule) -> Option<DamageTypeId> {
+        match word {
+            Some(word) => look_up(&self.names.damage_types, &word.text, word.span, "damage type", self.out),
+            None if self.names.damage_types.len() == 1 => Some(DamageTypeId(0)),
+            None => {
+                let names: Vec<&str> = self.names.damage_types.keys().map(String::as_str).collect();
+                let help = format!("one of {}", crate::text::diagnostic::listed(&names));
+                let message = format!("`{}` needs a key `type`: there is more than one damage type", rule.path);
+                self.out.push(Diagnostic::at(Code::MissingKey, rule.span, message).help(help));
+                None
+            }
+        }
+    }
+
+    fn receiving_pool(&mut self, word: &Option<Word>, rule: &OutcomeRule) -> Option<PoolId> {
+        if let Some(word) = word {
+            return look_up(&self.names.pools, &word.text, word.span, "pool", self.out);
+        }
+        let pool = self.program.defeat_pool();
+        if pool.is_none() {
+            let message = format!("`{}` does not say which pool it reaches", rule.path);
+            let help = "give it `pool = \"…\"`, or mark just one pool with `defeat = true`";
+            self.out.push(Diagnostic::at(Code::MissingKey, rule.span, message).help(help));
+        }
+        pool
+    }
+}
+
+/// The steps that an outcome goes through, as far as that is known before the fight.
+fn applicable(
+    steps: &[StepPlan],
+    damage_type: DamageTypeId,
+    tags: &[String],
+    passes: impl Fn(&String) -> bool,
+) -> Vec<StepCode> {
+    let goes_through = |step: &StepPlan| {
+        !passes(&step.name)
+            && step.types.as_ref().is_none_or(|types| types.contains(&damage_type.0))
+            && step.tags.as_ref().is_none_or(|wanted| wanted.iter().any(|tag| tags.contains(tag)))
+    };
+    let through = steps.iter().enumerate().filter(|(_, step)| goes_through(step));
+    let code = |(index, step): (usize, &StepPlan)| StepCode {
+        id: StepId(index as u16),
+        when: step.when,
+        amount: step.amount,
+        soak: step.soak,
+        mark: step.mark,
+        stops: step.stop.is_some(),
+    };
+    through.map(code).collect()
+}

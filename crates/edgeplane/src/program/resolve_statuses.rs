@@ -1,0 +1,100 @@
+//! What formulas can ask of statuses.
+
+use std::ops::Range;
+
+use super::layout::Layout;
+use super::ops::BinaryOp;
+use super::resolve::{Resolver, Typed};
+use super::scope::Scope;
+use super::tree::{Read, Role, Tree, TreeKind};
+use crate::formula::{Builtin, Expr, ExprKind, Ident, Kind};
+use crate::text::{Code, Diagnostic};
+
+impl Resolver<'_, '_> {
+    /// `has(target, silted)`, `stacks(target, silted)`, `tagged(target, control)`.
+    pub(super) fn status(&mut self, builtin: Builtin, arguments: &[Expr], range: &Range<u32>) -> Option<Typed> {
+        let role = self.whom(&arguments[0])?;
+        let Some(word) = one_word(&arguments[1]) else {
+            let what = if builtin == Builtin::Tagged { "the name of a tag" } else { "the name of a status" };
+            self.report(Code::WrongKind, &arguments[1].range, format!("{what} is needed here"), None);
+            return None;
+        };
+        let names = self.compiler.names;
+        let layout = self.compiler.program.layout;
+        let slot = if builtin == Builtin::Tagged {
+            names.tags.get(&word.text).map(|tag| layout.tagged(*tag))
+        } else {
+            names.statuses.get(&word.text).map(|status| layout.stacks(*status))
+        };
+        let Some(slot) = slot else {
+            let (what, known): (_, Vec<&String>) = if builtin == Builtin::Tagged {
+                ("status has a tag", names.tags.keys().collect())
+            } else {
+                ("status is called", names.statuses.keys().collect())
+            };
+            if !self.quiet {
+                let diagnostic =
+                    Diagnostic::at(Code::UnknownName, self.span(&word.range), format!("no {what} `{}`", word.text));
+                self.compiler.out.push(diagnostic.nearest(&word.text, known.iter().map(|name| name.as_str())));
+            }
+            return None;
+        };
+        let read = self.node(TreeKind::Read(Read::Standing(role, slot)), range);
+        if builtin == Builtin::Stacks {
+            return Some((read, Kind::Number));
+        }
+        let none = self.node(TreeKind::Constant(0.0), range);
+        Some((self.node(TreeKind::Binary(BinaryOp::Greater, Box::new(read), Box::new(none)), range), Kind::Truth))
+    }
+
+    fn whom(&mut self, expr: &Expr) -> Option<Role> {
+        let role = one_word(expr).and_then(|word| match word.text.as_str() {
+            "self" if self.scope.owner => Some(self.scope.owner_role()),
+            "caster" if self.scope.caster => Some(Role::Caster),
+            "target" if self.scope.target => Some(Role::Target),
+            _ => None,
+        });
+        // What modifiers and attributes read must not change without attributes changing.
+        let role = role.filter(|_| self.scope.fight);
+        if role.is_none() {
+            let message = if self.scope.fight {
+                "somebody is needed here".to_owned()
+            } else {
+                format!("statuses cannot be asked for {}", self.scope.place)
+            };
+            let people = [("self", self.scope.owner), ("caster", self.scope.caster), ("target", self.scope.target)];
+            let people: Vec<&str> = people.iter().filter(|(_, there)| *there).map(|(name, _)| *name).collect();
+            let help = self.scope.fight.then(|| format!("one of {}", crate::text::diagnostic::listed(&people)));
+            self.report(Code::NotHere, &expr.range, message, help);
+        }
+        role
+    }
+
+    /// `snapshot(x)`: a formula of its own, evaluated when the status is applied; here its value is read.
+    pub(super) fn snapshot(&mut self, inner: &Expr, range: &Range<u32>) -> Option<Typed> {
+        if !self.scope.keeps {
+            let message = format!("nothing can be kept {}", self.scope.place);
+            let help = "`snapshot` keeps a value from when a status is applied; only what a status says can use it";
+            self.report(Code::NotHere, range, message, Some(help.to_owned()));
+            return None;
+        }
+        let formula = self.formula.part(inner.clone());
+        let id = self.compiler.number(&formula, Scope::SNAPSHOT)?;
+        let number = self.compiler.kept.len() as u16;
+        if number == Layout::MOST_KEPT {
+            let message = format!("a status can keep at most {} values", Layout::MOST_KEPT);
+            self.report(Code::TooMany, range, message, None);
+            return None;
+        }
+        self.compiler.kept.push(id);
+        let read: Tree = self.node(TreeKind::Read(Read::Local(Layout::KEPT + number)), range);
+        Some((read, Kind::Number))
+    }
+}
+
+fn one_word(expr: &Expr) -> Option<&Ident> {
+    match &expr.kind {
+        ExprKind::Name(parts) if parts.len() == 1 => parts.first(),
+        _ => None,
+    }
+}

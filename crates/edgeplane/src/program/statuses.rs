@@ -1,0 +1,351 @@
+//! Statuses: what their rules come to.
+
+use super::abilities::texts;
+use super::dirty;
+use super::ids::{AbilityId, FormulaId, PoolId, SiteId, Slot, StatusId};
+use super::names::look_up;
+use super::outcomes::{OutcomePlan, Place};
+use super::resolve::Compiler;
+use super::scope::Scope;
+use super::time::Time;
+use crate::rules::{
+    Again, DurationRule, LostReason, ModifierKind, ModifierRule, Named, Ruleset, StackTimer, StatusKind, StatusRule,
+    TriggerEvent, TriggerRule, Word,
+};
+use crate::text::{Code, Diagnostic};
+
+/// A status of the ruleset.
+#[derive(Clone, Debug)]
+pub struct StatusPlan {
+    /// Its name.
+    pub name: String,
+    /// For readers.
+    pub about: String,
+    /// The name under which a game finds its picture; its own, if none is given.
+    pub icon: String,
+    /// For players.
+    pub text: Vec<TextPart>,
+    /// Good or bad for its owner.
+    pub kind: StatusKind,
+    /// Names of its tags.
+    pub tags: Vec<String>,
+    /// Seconds; endless if there is none.
+    pub duration: Option<FormulaId>,
+    /// It ends as soon as this is false.
+    pub holds_while: Option<FormulaId>,
+    /// What a second application does.
+    pub again: Again,
+    /// A record for each caster.
+    pub per_caster: bool,
+    /// What further stacks do to the time.
+    pub stack_timer: StackTimer,
+    /// Most stacks.
+    pub max_stacks: u32,
+    /// Most instances.
+    pub max_instances: u32,
+    /// Most seconds that an extended status can have left.
+    pub longest: Option<FormulaId>,
+    /// What `strongest` compares.
+    pub rank: Option<FormulaId>,
+    /// Changes to attributes.
+    pub modifiers: Vec<ModifierPlan>,
+    /// What happens again and again.
+    pub every: Option<EveryPlan>,
+    /// What it answers to.
+    pub triggers: Vec<TriggerPlan>,
+    /// Its owner cannot start abilities.
+    pub forbids_act: bool,
+    /// Its owner cannot move.
+    pub forbids_move: bool,
+    /// It breaks a cast.
+    pub interrupts: bool,
+    /// Tags of statuses that its owner does not take on, by number.
+    pub immune: Vec<u16>,
+    /// Chance that the target does not take it on.
+    pub resist: Option<(FormulaId, SiteId)>,
+    /// Not for players' eyes.
+    pub hidden: bool,
+    /// Cannot be cleansed.
+    pub sticky: bool,
+    /// How long before the end it is told that it will end.
+    pub warn: Option<Time>,
+    /// What happens on reaching the most stacks.
+    pub at_max: Vec<OutcomePlan>,
+    /// The stacks are used up then.
+    pub consume: bool,
+    /// Values kept from when it is applied.
+    pub kept: Vec<FormulaId>,
+    /// Its tags, by number.
+    pub(crate) tag_ids: Vec<u16>,
+    /// Tags of abilities that it forbids, one bit each.
+    pub(crate) forbids_tags: u64,
+    /// Attributes that it changes, see [`dirty`].
+    pub(crate) changes: u64,
+    /// Those of them that change with every tick.
+    pub(crate) changes_by_tick: u64,
+    /// Events that it answers to, one bit each.
+    pub(crate) listens: u32,
+}
+
+/// A part of a text for players.
+#[derive(Clone, Debug)]
+pub enum TextPart {
+    /// As it is.
+    Words(String),
+    /// A value.
+    Value(FormulaId),
+}
+
+/// A change to an attribute.
+#[derive(Clone, Copy, Debug)]
+pub struct ModifierPlan {
+    /// First slot that it changes.
+    pub slot: Slot,
+    /// How many: one, or one for each damage type.
+    pub slots: u16,
+    /// In which way.
+    pub kind: ModifierKind,
+    /// By how much.
+    pub amount: FormulaId,
+    /// What the amount reads, see [`dirty`].
+    pub(crate) reads: u64,
+}
+
+/// What happens again and again.
+#[derive(Clone, Debug)]
+pub struct EveryPlan {
+    /// Seconds between ticks.
+    pub period: FormulaId,
+    /// One more tick at the start.
+    pub first_now: bool,
+    /// A last part of a period gives a part of a tick.
+    pub part_tick: bool,
+    /// A renewal begins the rhythm anew.
+    pub restart: bool,
+    /// What a tick brings about.
+    pub does: Vec<OutcomePlan>,
+}
+
+/// What a status answers to, and how.
+#[derive(Clone, Debug)]
+pub struct TriggerPlan {
+    /// What it answers to.
+    pub event: TriggerEvent,
+    /// Only when this is true.
+    pub when: Option<FormulaId>,
+    /// Only with this chance.
+    pub chance: Option<(FormulaId, SiteId)>,
+    /// Seconds until it can answer again.
+    pub cooldown: Option<FormulaId>,
+    /// How often it answers at most.
+    pub uses: Option<u32>,
+    /// Only for this status.
+    pub status: Option<StatusId>,
+    /// Only for this reason.
+    pub reason: Option<LostReason>,
+    /// Only for this ability.
+    pub ability: Option<AbilityId>,
+    /// The number of stacks that is reached.
+    pub stacks: u32,
+    /// The pool that crosses a share, and that share.
+    pub crossing: Option<(PoolId, f64)>,
+    /// What it brings about.
+    pub does: Vec<OutcomePlan>,
+}
+
+/// Repeated statuses with a tag last shorter and shorter.
+#[derive(Clone, Debug)]
+pub struct DiminishPlan {
+    /// The tag, by number.
+    pub tag: u16,
+    /// How long without one until all is as at first.
+    pub window: Time,
+    /// The factors of the duration.
+    pub steps: Vec<f64>,
+}
+
+impl Compiler<'_> {
+    pub(crate) fn statuses(&mut self, rules: &Ruleset) {
+        let mut tags: Vec<(&String, &u16)> = self.names.tags.iter().collect();
+        tags.sort_by_key(|(_, id)| **id);
+        self.program.tags = tags.into_iter().map(|(name, _)| name.clone()).collect();
+        if self.names.forbidden.len() > 64 {
+            let message = "statuses forbid more than 64 different tags of abilities";
+            self.out.push(Diagnostic::new(Code::TooMany, message));
+        }
+        let sound = self.plans(&[]).is_some_and(|plans| self.sorted(&plans).is_ok());
+        for Named { name, rule, .. } in &rules.statuses {
+            let plan = self.status(name, rule, rules);
+            self.program.statuses.push(plan);
+        }
+        // Modifiers that read attributes can close a circle that there was none without them.
+        if let Some(plans) = self.plans(&[]).filter(|_| sound) {
+            self.ordered(plans);
+        }
+        for Named { name, span, rule } in &rules.diminish {
+            let word = Word { text: name.clone(), span: *span };
+            if let Some(tag) = self.status_tag(&word) {
+                let (window, steps) = (Time::from_seconds(rule.window), rule.steps.clone());
+                self.program.diminish.push(DiminishPlan { tag, window, steps });
+            }
+        }
+    }
+
+    fn status(&mut self, name: &str, rule: &StatusRule, rules: &Ruleset) -> StatusPlan {
+        self.kept = Vec::new();
+        let duration = match &rule.duration {
+            DurationRule::Endless => None,
+            DurationRule::Seconds(seconds) => self.number(seconds, Scope::APPLIED),
+        };
+        let modifiers: Vec<ModifierPlan> = rule.modify.iter().filter_map(|rule| self.modifier(rule)).collect();
+        let every = rule.every.as_ref().and_then(|every| {
+            let does = self.outcomes(&every.does, &rule.tags, &Place::TICK, rules);
+            let period = self.number(&every.period, Scope::APPLIED)?;
+            let (first_now, part_tick, restart) = (every.first_now, every.part_tick, every.restart);
+            Some(EveryPlan { period, first_now, part_tick, restart, does })
+        });
+        let triggers: Vec<TriggerPlan> =
+            rule.on.iter().enumerate().filter_map(|(index, on)| self.trigger(name, index, on, rule, rules)).collect();
+        let forbids = |word: &str| rule.forbids.iter().any(|known| known.text == word);
+        let forbidden = |word: &Word| self.names.forbidden.iter().position(|known| *known == word.text);
+        let forbids_tags = rule.forbids.iter().filter_map(forbidden).filter(|bit| *bit < 64).fold(0, |b, i| b | 1 << i);
+        let by_tick = modifiers.iter().filter(|one| self.changes_by_tick(one.amount));
+        let changes_by_tick = by_tick.fold(0, |bits, one| bits | dirty::bits(one.slot, one.slots));
+        let resist = self.optional(&rule.resist, Scope::APPLIED);
+        let at_max = self.outcomes(&rule.at_max, &rule.tags, &Place::LONE_TRIGGER, rules);
+        StatusPlan {
+            name: name.to_owned(),
+            about: rule.about.clone(),
+            icon: rule.icon.as_ref().map_or_else(|| name.to_owned(), |word| word.text.clone()),
+            text: self.shown(rule),
+            kind: rule.kind,
+            tags: texts(&rule.tags),
+            duration,
+            holds_while: rule.holds_while.as_ref().and_then(|holds| self.truth(holds, Scope::HOLDS)),
+            again: rule.again,
+            per_caster: rule.per_caster,
+            stack_timer: rule.stack_timer,
+            max_stacks: if rule.again == Again::Stack { rule.max_stacks.unwrap_or(u32::MAX) } else { 1 },
+            max_instances: rule.max_instances.unwrap_or(u32::MAX),
+            longest: self.optional(&rule.longest, Scope::APPLIED),
+            rank: self.optional(&rule.rank, Scope::APPLIED),
+            listens: triggers.iter().fold(0, |bits, trigger| bits | trigger.event.bit()),
+            changes: modifiers.iter().fold(0, |bits, one| bits | dirty::bits(one.slot, one.slots)),
+            changes_by_tick,
+            modifiers,
+            every,
+            triggers,
+            forbids_act: forbids("act"),
+            forbids_move: forbids("move"),
+            forbids_tags,
+            interrupts: rule.interrupts,
+            immune: rule.immune.iter().filter_map(|tag| self.status_tag(tag)).collect(),
+            resist: resist.map(|resist| (resist, self.site(&format!("status.{name}.resist")))),
+            hidden: rule.hidden,
+            sticky: rule.sticky,
+            warn: rule.warn.map(Time::from_seconds),
+            at_max,
+            consume: rule.consume,
+            kept: std::mem::take(&mut self.kept),
+            tag_ids: rule.tags.iter().filter_map(|tag| self.names.tags.get(&tag.text).copied()).collect(),
+        }
+    }
+
+    /// Whether a modifier reads what changes as the status goes on: it is computed anew with each tick.
+    fn changes_by_tick(&self, amount: FormulaId) -> bool {
+        let mut found = false;
+        self.program.formula(amount).each_read(|read| {
+            use super::layout::Layout;
+            use super::tree::Read;
+            found |= matches!(read, Read::Local(Layout::TICK | Layout::ELAPSED | Layout::REMAINING));
+        });
+        found
+    }
+
+    fn modifier(&mut self, rule: &ModifierRule) -> Option<ModifierPlan> {
+        let text = &rule.attribute.text;
+        let (name, of) = text.split_once('.').map_or((text.as_str(), None), |(name, of)| (name, Some(of)));
+        let attribute = look_up(&self.names.attributes, name, rule.attribute.span, "attribute", self.out);
+        let scope = match attribute {
+            Some(attribute) if attribute.per_type => Scope::TYPED_MODIFIER,
+            _ => Scope::MODIFIER,
+        };
+        let amount = self.number(&rule.amount, scope);
+        let attribute = attribute?;
+        let (damage_type, slots) = match (attribute.per_type, of) {
+            (false, None) => (0, 1),
+            (true, None) => (0, self.program.layout.types),
+            (true, Some(of)) => {
+                (look_up(&self.names.damage_types, of, rule.attribute.span, "damage type", self.out)?.0, 1)
+            }
+            (false, Some(of)) => {
+                let message = format!("`{name}` is one number; it has no part `{of}`");
+                self.out.push(Diagnostic::at(Code::UnknownName, rule.attribute.span, message));
+                return None;
+            }
+        };
+        let amount = amount?;
+        let reads = self.program.dirty_reads(amount);
+        Some(ModifierPlan { slot: attribute.slot.plus(damage_type), slots, kind: rule.kind, amount, reads })
+    }
+
+    fn trigger(
+        &mut self,
+        status: &str,
+        index: usize,
+        on: &TriggerRule,
+        rule: &StatusRule,
+        rules: &Ruleset,
+    ) -> Option<TriggerPlan> {
+        let place = if on.event.has_other() { Place::TRIGGER } else { Place::LONE_TRIGGER };
+        let scope = Scope { target: on.event.has_other(), ..place.scope };
+        let chance = on.chance.as_ref().map(|chance| self.number(chance, scope));
+        let chance = chance.map(|chance| Some((chance?, self.site(&format!("status.{status}.on.{index}.chance")))));
+        let of_status =
+            on.status.as_ref().map(|word| look_up(&self.names.statuses, &word.text, word.span, "status", self.out));
+        let ability =
+            on.ability.as_ref().map(|word| look_up(&self.names.abilities, &word.text, word.span, "ability", self.out));
+        let pool = on.pool.as_ref().map(|word| look_up(&self.names.pools, &word.text, word.span, "pool", self.out));
+        let plan = TriggerPlan {
+            event: on.event,
+            when: on.when.as_ref().and_then(|when| self.truth(when, scope)),
+            chance: chance.flatten(),
+            cooldown: self.optional(&on.cooldown, scope),
+            uses: on.uses,
+            status: of_status.flatten(),
+            reason: on.reason,
+            ability: ability.flatten(),
+            stacks: on.stacks.unwrap_or(0),
+            crossing: pool.flatten().zip(on.share),
+            does: self.outcomes(&on.does, &rule.tags, &place, rules),
+        };
+        let whole = of_status.is_none_or(|found| found.is_some())
+            && ability.is_none_or(|found| found.is_some())
+            && pool.is_none_or(|found| found.is_some());
+        whole.then_some(plan)
+    }
+
+    /// The text for players, cut at its values.
+    fn shown(&mut self, rule: &StatusRule) -> Vec<TextPart> {
+        let values: Vec<(String, Option<FormulaId>)> =
+            rule.values.iter().map(|(word, value)| (word.text.clone(), self.number(value, Scope::SHOWN))).collect();
+        let Some(text) = &rule.text else { return Vec::new() };
+        let mut parts = Vec::new();
+        let mut rest = text.text.as_str();
+        while let Some((before, after)) = rest.split_once('{') {
+            parts.push(TextPart::Words(before.to_owned()));
+            let (name, after) = after.split_once('}').unwrap_or((after, ""));
+            match values.iter().find(|(known, _)| known == name) {
+                Some((_, value)) => parts.extend(value.map(TextPart::Value)),
+                None => {
+                    let message = format!("the text shows `{{{name}}}`, and no value is called so");
+                    let known = values.iter().map(|(name, _)| name.as_str());
+                    self.out.push(Diagnostic::at(Code::UnknownName, text.span, message).nearest(name, known));
+                }
+            }
+            rest = after;
+        }
+        parts.push(TextPart::Words(rest.to_owned()));
+        parts
+    }
+}

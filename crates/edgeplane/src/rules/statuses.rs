@@ -1,0 +1,406 @@
+//! `[status.*]` and `[diminish.*]`: what lasts on a combatant for a while.
+
+use super::outcomes::{self, OutcomeRule};
+use super::reader::{Fields, Formula, Word, list, wrong_type};
+use super::triggers::{self, TriggerRule};
+use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, Value};
+
+/// Whether a status is good for its owner.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum StatusKind {
+    /// Good for it.
+    Buff,
+    /// Bad for it.
+    Debuff,
+    /// Neither.
+    #[default]
+    Neutral,
+}
+
+impl StatusKind {
+    /// As it is written.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Buff => "buff",
+            Self::Debuff => "debuff",
+            Self::Neutral => "neutral",
+        }
+    }
+}
+
+/// What a second application does while the first lasts.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Again {
+    /// Nothing.
+    Keep,
+    /// The remaining time becomes the full duration.
+    #[default]
+    Refresh,
+    /// The duration is added.
+    Extend,
+    /// The old one goes, a new one starts.
+    Replace,
+    /// The one of higher rank stays.
+    Strongest,
+    /// More stacks.
+    Stack,
+    /// An instance of its own.
+    Separate,
+}
+
+/// The words for [`Again`].
+pub(crate) const AGAIN: &[(&str, Again)] = &[
+    ("keep", Again::Keep),
+    ("refresh", Again::Refresh),
+    ("extend", Again::Extend),
+    ("replace", Again::Replace),
+    ("strongest", Again::Strongest),
+    ("stack", Again::Stack),
+    ("separate", Again::Separate),
+];
+
+/// What a further stack does to the time of those that are there.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum StackTimer {
+    /// All share a renewed timer.
+    #[default]
+    Refresh,
+    /// The first timer runs on.
+    Keep,
+    /// Every stack ends on its own.
+    Each,
+}
+
+/// How a modifier changes an attribute.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum ModifierKind {
+    /// Added to the base.
+    Add,
+    /// In percent of the base with what is added.
+    Percent,
+    /// A factor of its own.
+    Times,
+    /// The value is at least this.
+    AtLeast,
+    /// The value is at most this.
+    AtMost,
+    /// The value is this; the latest stands.
+    Set,
+}
+
+/// The words for [`ModifierKind`].
+pub(crate) const MODIFIERS: &[(&str, ModifierKind)] = &[
+    ("add", ModifierKind::Add),
+    ("percent", ModifierKind::Percent),
+    ("times", ModifierKind::Times),
+    ("at_least", ModifierKind::AtLeast),
+    ("at_most", ModifierKind::AtMost),
+    ("set", ModifierKind::Set),
+];
+
+/// A change to an attribute while the status lasts.
+#[derive(Clone, Debug)]
+pub struct ModifierRule {
+    /// The attribute, with a damage type or without: `resist.silt`.
+    pub attribute: Word,
+    /// In which way.
+    pub kind: ModifierKind,
+    /// By how much.
+    pub amount: Formula,
+}
+
+/// What happens again and again.
+#[derive(Clone, Debug)]
+pub struct EveryRule {
+    /// Seconds between ticks.
+    pub period: Formula,
+    /// One more tick at the start.
+    pub first_now: bool,
+    /// A last part of a period gives a part of a tick.
+    pub part_tick: bool,
+    /// A renewal begins the rhythm anew.
+    pub restart: bool,
+    /// What a tick brings about.
+    pub does: Vec<OutcomeRule>,
+}
+
+/// How long a status lasts.
+#[derive(Clone, Debug, Default)]
+pub enum DurationRule {
+    /// Until something removes it.
+    #[default]
+    Endless,
+    /// So many seconds.
+    Seconds(Formula),
+}
+
+/// One status.
+#[derive(Clone, Debug, Default)]
+pub struct StatusRule {
+    /// For readers.
+    pub about: String,
+    /// The name under which a game finds its picture.
+    pub icon: Option<Word>,
+    /// For players, with values in braces.
+    pub text: Option<Word>,
+    /// The values that `text` shows.
+    pub values: Vec<(Word, Formula)>,
+    /// Good or bad.
+    pub kind: StatusKind,
+    /// For immunities, cleansing and formulas.
+    pub tags: Vec<Word>,
+    /// How long.
+    pub duration: DurationRule,
+    /// It ends as soon as this is false.
+    pub holds_while: Option<Formula>,
+    /// What a second application does.
+    pub again: Again,
+    /// A record for each caster instead of one for the target.
+    pub per_caster: bool,
+    /// What further stacks do to the time.
+    pub stack_timer: StackTimer,
+    /// Most stacks.
+    pub max_stacks: Option<u32>,
+    /// Most instances of a separate status.
+    pub max_instances: Option<u32>,
+    /// Most seconds that an extended status can have left.
+    pub longest: Option<Formula>,
+    /// What `strongest` compares.
+    pub rank: Option<Formula>,
+    /// Changes to attributes.
+    pub modify: Vec<ModifierRule>,
+    /// What happens again and again.
+    pub every: Option<EveryRule>,
+    /// What it answers to.
+    pub on: Vec<TriggerRule>,
+    /// `act`, `move`, or tags of abilities.
+    pub forbids: Vec<Word>,
+    /// It breaks a cast.
+    pub interrupts: bool,
+    /// Tags of statuses that its owner does not take on.
+    pub immune: Vec<Word>,
+    /// Chance that the target does not take it on.
+    pub resist: Option<Formula>,
+    /// Not for players' eyes.
+    pub hidden: bool,
+    /// Cannot be cleansed.
+    pub sticky: bool,
+    /// Seconds before the end at which it is told that it will end.
+    pub warn: Option<f64>,
+    /// What happens on reaching the most stacks.
+    pub at_max: Vec<OutcomeRule>,
+    /// The stacks are used up then.
+    pub consume: bool,
+}
+
+/// Repeated statuses with a tag last shorter and shorter.
+#[derive(Clone, Debug, Default)]
+pub struct DiminishRule {
+    /// Seconds without one after which all is as at first.
+    pub window: f64,
+    /// The factors of the duration, one after the other; the last stays.
+    pub steps: Vec<f64>,
+}
+
+const KEYS: &[&str] = &[
+    "about",
+    "icon",
+    "text",
+    "values",
+    "kind",
+    "tags",
+    "duration",
+    "while",
+    "again",
+    "per",
+    "stack_timer",
+    "max_stacks",
+    "max_instances",
+    "longest",
+    "rank",
+    "modify",
+    "every",
+    "on",
+    "forbids",
+    "interrupts",
+    "immune",
+    "resist",
+    "hidden",
+    "sticky",
+    "warn",
+    "at_max",
+    "consume",
+];
+
+pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> StatusRule {
+    let Some(fields) = Fields::open(node, path, KEYS, out) else { return StatusRule::default() };
+    let kinds = [("buff", StatusKind::Buff), ("debuff", StatusKind::Debuff), ("neutral", StatusKind::Neutral)];
+    let timers = [("refresh", StackTimer::Refresh), ("keep", StackTimer::Keep), ("each", StackTimer::Each)];
+    let rule = StatusRule {
+        about: fields.about(out),
+        icon: fields.text("icon", out),
+        text: fields.text("text", out),
+        values: values(&fields, out),
+        kind: fields.choice("kind", &kinds, out).unwrap_or_default(),
+        tags: fields.words("tags", out).unwrap_or_default(),
+        duration: duration(&fields, out),
+        holds_while: fields.formula("while", out),
+        again: fields.choice("again", AGAIN, out).unwrap_or_default(),
+        per_caster: fields.choice("per", &[("target", false), ("caster", true)], out).unwrap_or_default(),
+        stack_timer: fields.choice("stack_timer", &timers, out).unwrap_or_default(),
+        max_stacks: fields.whole("max_stacks", 1..=1_000_000, out),
+        max_instances: fields.whole("max_instances", 1..=1_000, out),
+        longest: fields.formula("longest", out),
+        rank: fields.formula("rank", out),
+        modify: modifiers(&fields, out),
+        every: every(&fields, out),
+        on: fields.get("on").map(|node| triggers::read_list(node, &fields.path_of("on"), out)).unwrap_or_default(),
+        forbids: fields.words("forbids", out).unwrap_or_default(),
+        interrupts: fields.flag("interrupts", out),
+        immune: fields.words("immune", out).unwrap_or_default(),
+        resist: fields.formula("resist", out),
+        hidden: fields.flag("hidden", out),
+        sticky: fields.flag("sticky", out),
+        warn: fields.number("warn", 0.0..=1e6, out),
+        at_max: does(&fields, "at_max", out),
+        consume: fields.flag("consume", out),
+    };
+    check(&fields, &rule, out);
+    rule
+}
+
+/// Keys that mean something only beside others.
+fn check(fields: &Fields<'_>, rule: &StatusRule, out: &mut Diagnostics) {
+    let stacks = rule.again == Again::Stack;
+    let needs = [
+        ("max_stacks", stacks, "again = \"stack\""),
+        ("stack_timer", stacks, "again = \"stack\""),
+        ("at_max", stacks && rule.max_stacks.is_some(), "again = \"stack\" and `max_stacks`"),
+        ("consume", stacks && rule.max_stacks.is_some(), "again = \"stack\" and `max_stacks`"),
+        ("max_instances", rule.again == Again::Separate, "again = \"separate\""),
+        ("longest", rule.again == Again::Extend, "again = \"extend\""),
+        ("rank", rule.again == Again::Strongest, "again = \"strongest\""),
+        ("values", rule.text.is_some(), "a `text` that shows them"),
+    ];
+    for (key, fits, wanted) in needs {
+        if let Some(node) = fields.get(key).filter(|_| !fits) {
+            let message = format!("`{}` means nothing without {wanted}", fields.path_of(key));
+            out.push(Diagnostic::at(Code::KeyConflict, node.span, message));
+        }
+    }
+    if rule.again == Again::Strongest && fields.get("rank").is_none() {
+        fields.missing("rank", "rank = \"caster.craft\"", out);
+    }
+}
+
+fn duration(fields: &Fields<'_>, out: &mut Diagnostics) -> DurationRule {
+    match fields.get("duration") {
+        Some(Node { value: Value::Number(seconds), .. }) if *seconds == f64::INFINITY => DurationRule::Endless,
+        Some(_) => fields.formula("duration", out).map_or(DurationRule::Endless, DurationRule::Seconds),
+        None => {
+            if fields.get("while").is_none() {
+                fields.missing("duration", "duration = 6, or inf for one that does not end by itself", out);
+            }
+            DurationRule::Endless
+        }
+    }
+}
+
+fn values(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<(Word, Formula)> {
+    let Some(node) = fields.get("values") else { return Vec::new() };
+    let Value::Table(table) = &node.value else {
+        out.push(wrong_type(node, "formulas by name, such as { slow = \"8 * stacks\" }", &fields.path_of("values")));
+        return Vec::new();
+    };
+    let read = |entry: &crate::text::Entry| {
+        let path = format!("{}.values.{}", fields.path, entry.key);
+        let formula = super::reader::formula(&entry.node, path, out)?;
+        Some((Word { text: entry.key.clone(), span: entry.key_span }, formula))
+    };
+    table.entries.iter().filter_map(read).collect()
+}
+
+pub(super) fn does(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Vec<OutcomeRule> {
+    fields.get(key).map(|node| outcomes::read_list(node, &fields.path_of(key), out)).unwrap_or_default()
+}
+
+fn modifiers(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<ModifierRule> {
+    let Some(node) = fields.get("modify") else { return Vec::new() };
+    let path = fields.path_of("modify");
+    let items = list(node, &path, out).unwrap_or_default();
+    items.iter().enumerate().filter_map(|(index, item)| modifier(item, &format!("{path}.{index}"), out)).collect()
+}
+
+fn modifier(node: &Node, path: &str, out: &mut Diagnostics) -> Option<ModifierRule> {
+    let keys: Vec<&str> = ["attribute"].into_iter().chain(MODIFIERS.iter().map(|(name, _)| *name)).collect();
+    let fields = Fields::open(node, path, &keys, out)?;
+    if fields.get("attribute").is_none() {
+        fields.missing("attribute", "{ attribute = \"guard\", add = 35 }", out);
+    }
+    let given: Vec<_> = MODIFIERS.iter().filter(|(name, _)| fields.get(name).is_some()).collect();
+    let [(key, kind)] = given.as_slice() else {
+        let names: Vec<&str> = MODIFIERS.iter().map(|(name, _)| *name).collect();
+        let message =
+            format!("`{path}` changes an attribute in {} ways", if given.is_empty() { "no" } else { "several" });
+        let help = format!("exactly one of {}", crate::text::diagnostic::listed(&names));
+        out.push(Diagnostic::at(Code::KeyConflict, node.span, message).help(help));
+        return None;
+    };
+    let (attribute, amount) = (fields.text("attribute", out), fields.formula(key, out));
+    Some(ModifierRule { attribute: attribute?, kind: *kind, amount: amount? })
+}
+
+fn every(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EveryRule> {
+    let node = fields.get("every")?;
+    let keys = ["period", "first_tick", "part_tick", "rhythm", "does"];
+    let inner = Fields::open(node, &fields.path_of("every"), &keys, out)?;
+    if inner.get("period").is_none() {
+        inner.missing("period", "every = { period = 1, does = [ … ] }", out);
+    }
+    let first_now = inner.choice("first_tick", &[("later", false), ("now", true)], out).unwrap_or_default();
+    let restart = inner.choice("rhythm", &[("keep", false), ("restart", true)], out).unwrap_or_default();
+    Some(EveryRule {
+        part_tick: inner.flag("part_tick", out),
+        does: does(&inner, "does", out),
+        period: inner.formula("period", out)?,
+        first_now,
+        restart,
+    })
+}
+
+pub(super) fn read_diminish(node: &Node, path: &str, out: &mut Diagnostics) -> DiminishRule {
+    let Some(fields) = Fields::open(node, path, &["about", "window", "steps"], out) else {
+        return DiminishRule::default();
+    };
+    fields.about(out);
+    let window = fields.number("window", 0.0..=1e6, out);
+    if fields.get("window").is_none() {
+        fields.missing("window", "window = 15", out);
+    }
+    let mut rule = DiminishRule { window: window.unwrap_or_default(), steps: vec![1.0, 0.5, 0.25, 0.0] };
+    if let Some(node) = fields.get("steps") {
+        let items = list(node, &fields.path_of("steps"), out).unwrap_or_default();
+        rule.steps = items.iter().filter_map(|item| factor(item, &fields, out)).collect();
+        if rule.steps.is_empty() {
+            out.push(bad_steps(node.span, &fields));
+        }
+    }
+    rule
+}
+
+fn factor(item: &Node, fields: &Fields<'_>, out: &mut Diagnostics) -> Option<f64> {
+    match item.value {
+        Value::Number(factor) if (0.0..=1.0).contains(&factor) => Some(factor),
+        _ => {
+            out.push(bad_steps(item.span, fields));
+            None
+        }
+    }
+}
+
+fn bad_steps(span: Span, fields: &Fields<'_>) -> Diagnostic {
+    let message = format!("`{}` takes factors from 0 to 1, such as [1, 0.5, 0.25, 0]", fields.path_of("steps"));
+    Diagnostic::at(Code::BadValue, span, message)
+}

@@ -1,0 +1,231 @@
+//! `on = [...]`: what a status answers to.
+
+use super::outcomes::OutcomeRule;
+use super::reader::{Fields, Formula, Word, list};
+use crate::text::{Diagnostics, Node};
+
+/// What happened to the owner of a status, or by it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "snake_case")]
+#[repr(u8)]
+pub enum TriggerEvent {
+    /// The fight begins.
+    FightBegan,
+    /// A hit of the owner's took something from a pool.
+    HitDealt,
+    /// A hit took something from a pool of the owner's.
+    HitTaken,
+    /// A step stopped a hit on the owner.
+    HitAvoided,
+    /// The owner healed somebody.
+    HealGiven,
+    /// The owner was healed.
+    HealTaken,
+    /// The owner started an ability.
+    AbilityUsed,
+    /// An ability of the owner's was wanted and refused.
+    AbilityRefused,
+    /// A cast of the owner's was broken.
+    Interrupted,
+    /// The owner took on this status.
+    Gained,
+    /// This status was applied again while it lasted.
+    Renewed,
+    /// The owner lost this status.
+    Lost,
+    /// The owner took on any status.
+    StatusGained,
+    /// The owner lost any status.
+    StatusLost,
+    /// This status reached a number of stacks.
+    StacksReached,
+    /// A pool of the owner's fell to or below a share.
+    PoolBelow,
+    /// A pool of the owner's rose to or above a share.
+    PoolAbove,
+    /// Another of the owner's side fell.
+    AllyFell,
+    /// One of another side fell.
+    EnemyFell,
+    /// The owner falls.
+    Fell,
+}
+
+/// The words for [`TriggerEvent`].
+pub(crate) const EVENTS: &[(&str, TriggerEvent)] = &[
+    ("fight_began", TriggerEvent::FightBegan),
+    ("hit_dealt", TriggerEvent::HitDealt),
+    ("hit_taken", TriggerEvent::HitTaken),
+    ("hit_avoided", TriggerEvent::HitAvoided),
+    ("heal_given", TriggerEvent::HealGiven),
+    ("heal_taken", TriggerEvent::HealTaken),
+    ("ability_used", TriggerEvent::AbilityUsed),
+    ("ability_refused", TriggerEvent::AbilityRefused),
+    ("interrupted", TriggerEvent::Interrupted),
+    ("gained", TriggerEvent::Gained),
+    ("renewed", TriggerEvent::Renewed),
+    ("lost", TriggerEvent::Lost),
+    ("status_gained", TriggerEvent::StatusGained),
+    ("status_lost", TriggerEvent::StatusLost),
+    ("stacks_reached", TriggerEvent::StacksReached),
+    ("pool_below", TriggerEvent::PoolBelow),
+    ("pool_above", TriggerEvent::PoolAbove),
+    ("ally_fell", TriggerEvent::AllyFell),
+    ("enemy_fell", TriggerEvent::EnemyFell),
+    ("fell", TriggerEvent::Fell),
+];
+
+impl TriggerEvent {
+    /// As it is written.
+    pub fn name(self) -> &'static str {
+        EVENTS.iter().find(|(_, event)| *event == self).map_or("", |(name, _)| name)
+    }
+
+    /// As a bit of a set.
+    pub fn bit(self) -> u32 {
+        1 << self as u8
+    }
+
+    /// Whether somebody else takes part in it.
+    pub fn has_other(self) -> bool {
+        !matches!(
+            self,
+            Self::FightBegan | Self::AbilityRefused | Self::StacksReached | Self::PoolBelow | Self::PoolAbove
+        )
+    }
+
+    /// Keys that narrow it down.
+    fn own_keys(self) -> &'static [&'static str] {
+        match self {
+            Self::StatusGained => &["status"],
+            Self::StatusLost => &["status", "reason"],
+            Self::Lost => &["reason"],
+            Self::StacksReached => &["stacks"],
+            Self::PoolBelow | Self::PoolAbove => &["pool", "share"],
+            Self::AbilityUsed | Self::AbilityRefused => &["ability"],
+            _ => &[],
+        }
+    }
+}
+
+/// Why a status went.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum LostReason {
+    /// Its time was up.
+    Expired,
+    /// It was cleansed.
+    Cleansed,
+    /// Another application took its place.
+    Replaced,
+    /// Its stacks were used up.
+    Consumed,
+    /// What it depends on holds no more.
+    NotHolding,
+    /// Its owner fell.
+    OwnerFell,
+    /// Somebody else has it now.
+    Transferred,
+}
+
+/// The words for [`LostReason`].
+pub(crate) const REASONS: &[(&str, LostReason)] = &[
+    ("expired", LostReason::Expired),
+    ("cleansed", LostReason::Cleansed),
+    ("replaced", LostReason::Replaced),
+    ("consumed", LostReason::Consumed),
+    ("not_holding", LostReason::NotHolding),
+    ("owner_fell", LostReason::OwnerFell),
+    ("transferred", LostReason::Transferred),
+];
+
+impl LostReason {
+    /// As it is written.
+    pub fn name(self) -> &'static str {
+        REASONS.iter().find(|(_, reason)| *reason == self).map_or("", |(name, _)| name)
+    }
+}
+
+/// One trigger.
+#[derive(Clone, Debug)]
+pub struct TriggerRule {
+    /// What it answers to.
+    pub event: TriggerEvent,
+    /// Only when this is true.
+    pub when: Option<Formula>,
+    /// Only with this chance.
+    pub chance: Option<Formula>,
+    /// Seconds until it can answer again.
+    pub cooldown: Option<Formula>,
+    /// How often it answers at most, for each application of the status.
+    pub uses: Option<u32>,
+    /// Only for this status.
+    pub status: Option<Word>,
+    /// Only for this reason.
+    pub reason: Option<LostReason>,
+    /// Only for this ability.
+    pub ability: Option<Word>,
+    /// The number of stacks that is reached.
+    pub stacks: Option<u32>,
+    /// The pool that crosses a share.
+    pub pool: Option<Word>,
+    /// That share, from 0 to 1.
+    pub share: Option<f64>,
+    /// What it brings about.
+    pub does: Vec<OutcomeRule>,
+}
+
+const KEYS: &[&str] = &["event", "when", "chance", "cooldown", "uses", "does"];
+
+pub(super) fn read_list(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<TriggerRule> {
+    let items = list(node, path, out).unwrap_or_default();
+    items.iter().enumerate().filter_map(|(index, item)| read(item, &format!("{path}.{index}"), out)).collect()
+}
+
+fn read(node: &Node, path: &str, out: &mut Diagnostics) -> Option<TriggerRule> {
+    let all = ["status", "reason", "ability", "stacks", "pool", "share"];
+    let event = event_of(node, path, out)?;
+    let keys: Vec<&str> =
+        KEYS.iter().copied().chain(all.into_iter().filter(|key| event.own_keys().contains(key))).collect();
+    let fields = Fields::open(node, path, &keys, out)?;
+    let rule = TriggerRule {
+        event,
+        when: fields.formula("when", out),
+        chance: fields.formula("chance", out),
+        cooldown: fields.formula("cooldown", out),
+        uses: fields.whole("uses", 1..=1_000_000, out),
+        status: fields.text("status", out),
+        reason: fields.choice("reason", REASONS, out),
+        ability: fields.text("ability", out),
+        stacks: fields.whole("stacks", 1..=1_000_000, out),
+        pool: fields.text("pool", out),
+        share: fields.number("share", 0.0..=1.0, out),
+        does: super::statuses::does(&fields, "does", out),
+    };
+    for (key, example) in [("stacks", "stacks = 3"), ("pool", "pool = \"health\""), ("share", "share = 0.3")] {
+        if event.own_keys().contains(&key) && fields.get(key).is_none() {
+            fields.missing(key, example, out);
+            return None;
+        }
+    }
+    if fields.get("does").is_none() {
+        fields.missing("does", "does = [{ restore = \"breath\", amount = 2 }]", out);
+    }
+    Some(rule)
+}
+
+/// The event comes first: it decides which other keys there are.
+fn event_of(node: &Node, path: &str, out: &mut Diagnostics) -> Option<TriggerEvent> {
+    let crate::text::Value::Table(table) = &node.value else {
+        out.push(super::reader::wrong_type(node, "a table such as { event = \"hit_taken\", does = [ … ] }", path));
+        return None;
+    };
+    let Some(event) = table.get("event") else {
+        let message = format!("`{path}` needs a key `event`");
+        let help = "for example: event = \"hit_taken\"";
+        out.push(crate::text::Diagnostic::at(crate::text::Code::MissingKey, node.span, message).help(help));
+        return None;
+    };
+    let word = super::reader::word(event, &format!("{path}.event"), out)?;
+    super::reader::choose(&word, &format!("{path}.event"), EVENTS, out)
+}
