@@ -37,10 +37,17 @@ fn files(sources: &Sources) -> Vec<String> {
 fn sound(game: &Game, args: &CheckArgs, sink: &Sink<'_>) -> Result<(), Failure> {
     let program = game.program();
     let files = files(program.sources());
+    let warnings = diagnostics::flat(program.sources(), program.warnings());
     match args.output.format {
-        Format::Json => sink.json(&Report { sound: true, files, diagnostics: Vec::new() }),
-        Format::Csv => sink.csv(&diagnostics::rows(&[])),
-        Format::Text => sink.text(&told(&super::title(game, &args.ruleset), program, files.len())),
+        Format::Json => sink.json(&Report { sound: true, files, diagnostics: warnings }),
+        Format::Csv => sink.csv(&diagnostics::rows(&warnings)),
+        Format::Text => {
+            // Warnings are about the files, like errors, and so on the same way out.
+            if !program.warnings().is_empty() {
+                diagnostics::tell(program.sources(), program.warnings());
+            }
+            sink.text(&told(&super::title(game, &args.ruleset), program, files.len()))
+        }
     }
 }
 
@@ -52,6 +59,7 @@ fn told(title: &str, program: &Program, files: usize) -> String {
         (program.damage_types().len(), "damage type", "damage types"),
         (program.hit_steps().len(), "hit step", "hit steps"),
         (program.heal_steps().len(), "heal step", "heal steps"),
+        (program.statuses().len(), "status", "statuses"),
         (program.abilities().len(), "ability", "abilities"),
         (program.characters().len() - templates, "character", "characters"),
         (program.policies().len(), "policy", "policies"),
@@ -63,5 +71,9 @@ fn told(title: &str, program: &Program, files: usize) -> String {
         .map(|(count, one, many)| text::counted(*count, one, many))
         .collect();
     let files = text::counted(files, "file", "files");
-    format!("{} is sound: {files}, no errors\n  {}\n", text::bold(title), told.join(", "))
+    let warnings = match program.warnings().len() {
+        0 => String::new(),
+        some => format!(", {}", text::counted(some, "warning", "warnings")),
+    };
+    format!("{} is sound: {files}, no errors{warnings}\n  {}\n", text::bold(title), told.join(", "))
 }

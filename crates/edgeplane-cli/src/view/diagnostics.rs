@@ -1,5 +1,7 @@
 //! Diagnostics, drawn with the lines of the files that they speak of.
 
+use std::io::Write;
+
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
 use edgeplane::text::{FileId, Label, Place, Severity};
 use edgeplane::{Diagnostic, Sources};
@@ -14,6 +16,12 @@ pub(crate) fn draw(sources: &Sources, list: &[Diagnostic]) -> String {
         drawn.push(format!("{errors} errors"));
     }
     drawn.join("\n\n")
+}
+
+/// Draws them on standard error.
+pub(crate) fn tell(sources: &Sources, list: &[Diagnostic]) {
+    // Nothing is left to be done when even standard error cannot be written.
+    let _ = writeln!(anstream::stderr(), "{}\n", draw(sources, list));
 }
 
 fn group<'a>(sources: &'a Sources, diagnostic: &'a Diagnostic) -> Group<'a> {
@@ -75,13 +83,14 @@ pub(crate) fn flat(sources: &Sources, list: &[Diagnostic]) -> Vec<Flat> {
 }
 
 pub(crate) fn rows(list: &[Flat]) -> Vec<Vec<String>> {
-    let header = ["file", "line", "column", "code", "message", "help"].map(str::to_owned).to_vec();
+    let header = ["file", "line", "column", "severity", "code", "message", "help"].map(str::to_owned).to_vec();
     let row = |flat: &Flat| {
         let place = flat.places.first().map(|place| &place.place);
         vec![
             place.map_or_else(String::new, |place| place.file.clone()),
             place.map_or_else(String::new, |place| place.line.to_string()),
             place.map_or_else(String::new, |place| place.column.to_string()),
+            flat.severity.name().to_owned(),
             flat.code.to_owned(),
             flat.message.clone(),
             flat.help.clone().unwrap_or_default(),

@@ -184,6 +184,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if !self.state.began {
             self.begin()?;
         }
+        // Something may have been done by hand since.
+        while self.state.ending.is_none() && std::mem::take(&mut self.state.attention) {
+            self.attend()?;
+        }
         let last = until.min(self.setup.time_limit);
         let mut due = self.state.timeline.next();
         while self.state.ending.is_none() {

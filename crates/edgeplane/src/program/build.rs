@@ -30,7 +30,8 @@ impl Program {
         if out.any_error() {
             return Err((sources, out.finish()));
         }
-        Ok(Self { sources, ..program })
+        super::lints::lint(&rules, &program, &mut out);
+        Ok(Self { sources, warnings: out.finish(), ..program })
     }
 
     /// Compiles rules. The program is whole only if nothing was reported.

@@ -18,6 +18,7 @@ mod hoist;
 mod ids;
 mod layout;
 mod linked;
+mod lints;
 mod names;
 mod ops;
 mod outcomes;
@@ -57,12 +58,13 @@ pub use worked::plain;
 
 pub use crate::rules::{Again, LostReason, ModifierKind, Rounding, StackTimer, StatusKind, TriggerEvent};
 
-use crate::text::Sources;
+use crate::text::{Diagnostic, Sources};
 
 /// A ruleset, compiled.
 #[derive(Clone, Debug, Default)]
 pub struct Program {
     pub(crate) sources: Sources,
+    pub(crate) warnings: Vec<Diagnostic>,
     pub(crate) name: String,
     pub(crate) rounding: Rounding,
     pub(crate) layout: Layout,
@@ -99,6 +101,11 @@ impl Program {
     /// The files that this was compiled from.
     pub fn sources(&self) -> &Sources {
         &self.sources
+    }
+
+    /// What is suspicious about the ruleset, though it is sound; in the order of the files.
+    pub fn warnings(&self) -> &[Diagnostic] {
+        &self.warnings
     }
 
     /// All attributes.

@@ -154,6 +154,16 @@ impl Ruleset {
         ruleset
     }
 
+    /// Every outcome that is written anywhere.
+    pub fn outcomes(&self) -> impl Iterator<Item = &OutcomeRule> {
+        let of_abilities = self.abilities.iter().flat_map(|ability| &ability.rule.does);
+        let of_statuses = self.statuses.iter().flat_map(|status| {
+            let ticks = status.rule.every.iter().flat_map(|every| &every.does);
+            ticks.chain(status.rule.on.iter().flat_map(|on| &on.does)).chain(&status.rule.at_max)
+        });
+        of_abilities.chain(of_statuses)
+    }
+
     fn read_head(&mut self, node: &Node, out: &mut Diagnostics) {
         let Some(fields) = Fields::open(node, "ruleset", &["name", "format", "rounding", "about"], out) else { return };
         fields.about(out);

@@ -12,6 +12,16 @@ pub enum Severity {
     Warning,
 }
 
+impl Severity {
+    /// In a word.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Error => "error",
+            Self::Warning => "warning",
+        }
+    }
+}
+
 macro_rules! codes {
     ($($variant:ident $name:literal $about:literal;)*) => {
         /// A stable name for each kind of diagnostic. The table in this file is the only one.
@@ -62,6 +72,13 @@ codes! {
     MissingPool "missing-pool" "A character that lacks a pool that it needs.";
     TemplateUsed "template-used" "A template is put into a fight.";
     TooMany "too-many" "More of something than the stated limit.";
+    NeverTicks "never-ticks" "Warning: a status whose period is longer than it lasts.";
+    NeverFull "never-full" "Warning: a status that cannot reach a number of stacks.";
+    ForbidsNothing "forbids-nothing" "Warning: a status forbids abilities of a tag that none has.";
+    NeverInflicted "never-inflicted" "Warning: a status that nothing inflicts.";
+    NeverAnswers "never-answers" "Warning: a trigger that can never answer.";
+    ChanceAboveOne "chance-above-one" "Warning: a chance above 1.";
+    UnreadAttribute "unread-attribute" "Warning: an attribute that no formula reads.";
     FightFault "fight-fault" "A running fight met a number or an endless chain that it cannot go on from.";
 }
 

@@ -1,6 +1,8 @@
 //! Small helpers for tests that write a ruleset down and look at what comes of it.
 #![allow(dead_code)]
 
+pub(crate) mod scene;
+
 use std::sync::Arc;
 
 use edgeplane::fight::{Event, Likely, Logged, Recorded};

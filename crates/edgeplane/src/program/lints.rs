@@ -1,0 +1,177 @@
+//! Warnings about a ruleset that is sound, and yet hardly means what it says.
+
+use super::Program;
+use super::ids::Slot;
+use super::tree::{Read, TreeKind};
+use crate::rules::{Again, DurationRule, Formula, Named, OutcomeKind, OutcomeRule, Ruleset, StatusRule, TriggerEvent};
+use crate::text::{Code, Diagnostic, Diagnostics, Severity, Span};
+
+/// Reports everything suspicious about a sound ruleset.
+pub(super) fn lint(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
+    let lints = Lints { rules, program };
+    for named in &rules.statuses {
+        lints.never_ticks(named, out);
+        lints.never_full(named, out);
+        lints.forbids_nothing(named, out);
+        lints.never_inflicted(named, out);
+        lints.never_answers(named, out);
+    }
+    lints.chances_above_one(out);
+    lints.unread_attributes(out);
+}
+
+struct Lints<'a> {
+    rules: &'a Ruleset,
+    program: &'a Program,
+}
+
+fn warn(code: Code, span: Span, message: String) -> Diagnostic {
+    Diagnostic { severity: Severity::Warning, ..Diagnostic::at(code, span, message) }
+}
+
+fn duration(rule: &StatusRule) -> Option<f64> {
+    match &rule.duration {
+        DurationRule::Seconds(seconds) => seconds.as_number(),
+        DurationRule::Endless => None,
+    }
+}
+
+impl Lints<'_> {
+    fn never_ticks(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
+        let Some(every) = &named.rule.every else { return };
+        let (Some(lasts), Some(period)) = (duration(&named.rule), every.period.as_number()) else { return };
+        if period > lasts && !every.first_now && !every.part_tick {
+            let message = format!("`{}` never ticks: it lasts {lasts} s, and its period is {period} s", named.name);
+            let help = "shorten the period, or give it `first_tick = \"now\"` or `part_tick = true`";
+            out.push(warn(Code::NeverTicks, every.period.span, message).help(help));
+        }
+    }
+
+    /// Stacks that run out before the next can come.
+    fn never_full(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
+        let (rule, name) = (&named.rule, &named.name);
+        let Some(most) = rule.max_stacks.filter(|most| *most > 1) else { return };
+        let beyond = rule.on.iter().find(|on| on.stacks.is_some_and(|stacks| stacks > most));
+        if let Some(on) = beyond {
+            let message = format!("`{name}` holds at most {most} stacks; {} are never reached", on.stacks.unwrap_or(0));
+            out.push(warn(Code::NeverFull, named.span, message));
+            return;
+        }
+        let Some(lasts) = duration(rule) else { return };
+        let mut slowest: Option<(f64, &str)> = None;
+        for outcome in self.rules.outcomes().filter(|outcome| inflicts(outcome, name)) {
+            let OutcomeKind::Inflict { stacks, .. } = &outcome.kind else { continue };
+            let Some(ability) = self.ability_of(outcome) else { return };
+            let Some(cooldown) = ability.rule.cooldown.as_ref().and_then(Formula::as_number) else { return };
+            let at_once = stacks.as_ref().map_or(Some(1.0), Formula::as_number);
+            if slowest.is_some() || cooldown <= lasts || at_once.is_none_or(|stacks| stacks >= f64::from(most)) {
+                return;
+            }
+            slowest = Some((cooldown, &ability.name));
+        }
+        if let Some((cooldown, ability)) = slowest {
+            let message = format!(
+                "`{name}` hardly ever reaches its {most} stacks: it lasts {lasts} s, and `{ability}` comes every {cooldown} s"
+            );
+            out.push(warn(Code::NeverFull, named.span, message));
+        }
+    }
+
+    /// The ability that an outcome belongs to; none for one of a status.
+    fn ability_of(&self, outcome: &OutcomeRule) -> Option<&Named<crate::rules::AbilityRule>> {
+        let name = outcome.path.strip_prefix("ability.")?.split('.').next()?;
+        self.rules.abilities.iter().find(|ability| ability.name == name)
+    }
+
+    fn forbids_nothing(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
+        let tags: Vec<&str> =
+            self.rules.abilities.iter().flat_map(|one| &one.rule.tags).map(|tag| tag.text.as_str()).collect();
+        for word in &named.rule.forbids {
+            let known = ["act", "move"].contains(&word.text.as_str()) || tags.contains(&word.text.as_str());
+            if !known {
+                let message = format!("`{}` forbids `{}`, and no ability has that tag", named.name, word.text);
+                let choices = tags.iter().copied().chain(["act", "move"]);
+                out.push(warn(Code::ForbidsNothing, word.span, message).nearest(&word.text, choices));
+            }
+        }
+    }
+
+    fn is_inflicted(&self, name: &str) -> bool {
+        let held = self.rules.characters.iter().flat_map(|one| one.rule.statuses.iter().flatten());
+        self.rules.outcomes().any(|outcome| inflicts(outcome, name)) || held.into_iter().any(|word| word.text == name)
+    }
+
+    fn never_inflicted(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
+        if !self.is_inflicted(&named.name) {
+            let message = format!("nothing inflicts `{}`", named.name);
+            let help = format!("for example: does = [{{ inflict = \"{}\" }}]", named.name);
+            out.push(warn(Code::NeverInflicted, named.span, message).help(help));
+        }
+    }
+
+    fn never_answers(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
+        for on in &named.rule.on {
+            let because = if let Some(word) = on.status.as_ref().filter(|word| !self.is_inflicted(&word.text)) {
+                Some((word.span, format!("nothing inflicts `{}`", word.text)))
+            } else if let Some(word) = on.ability.as_ref().filter(|word| !self.is_had(&word.text)) {
+                Some((word.span, format!("no character has `{}`", word.text)))
+            } else if let Some(when) = on.when.as_ref().filter(|when| self.is_false(when)) {
+                Some((when.span, "its condition is never true".to_owned()))
+            } else if on.event == TriggerEvent::Renewed && named.rule.again == Again::Separate {
+                Some((named.span, "every application is an instance of its own".to_owned()))
+            } else {
+                None
+            };
+            if let Some((span, because)) = because {
+                let message = format!("`{}` never answers to {}: {because}", named.name, on.event.name());
+                out.push(warn(Code::NeverAnswers, span, message));
+            }
+        }
+    }
+
+    fn is_had(&self, ability: &str) -> bool {
+        let abilities = self.rules.characters.iter().flat_map(|one| one.rule.abilities.iter().flatten());
+        abilities.into_iter().any(|word| word.text == ability)
+    }
+
+    fn is_false(&self, when: &Formula) -> bool {
+        let compiled = self.program.formulas.iter().find(|formula| formula.source.path == when.path);
+        compiled.is_some_and(|formula| matches!(formula.tree.kind, TreeKind::Constant(0.0)))
+    }
+
+    fn chances_above_one(&self, out: &mut Diagnostics) {
+        let of_outcomes = self.rules.outcomes().filter_map(|outcome| outcome.chance.as_ref());
+        let triggers = self.rules.statuses.iter().flat_map(|status| &status.rule.on);
+        let resists = self.rules.statuses.iter().filter_map(|status| status.rule.resist.as_ref());
+        for chance in of_outcomes.chain(triggers.filter_map(|on| on.chance.as_ref())).chain(resists) {
+            if let Some(value) = chance.as_number().filter(|value| *value > 1.0) {
+                let message = format!("`{}` is a chance of {value}: chances go from 0 to 1", chance.path);
+                out.push(warn(Code::ChanceAboveOne, chance.span, message).help(format!("{value} % is `{value}%`")));
+            }
+        }
+    }
+
+    fn unread_attributes(&self, out: &mut Diagnostics) {
+        let mut read = vec![false; usize::from(self.program.layout.pools)];
+        for formula in &self.program.formulas {
+            formula.each_read(|part| match part {
+                Read::Attribute(_, slot) => read[slot.index()] = true,
+                Read::Typed(_, slot) => {
+                    (0..self.program.layout.types).for_each(|of| read[slot.plus(of).index()] = true);
+                }
+                _ => {}
+            });
+        }
+        for (named, info) in self.rules.attributes.iter().zip(&self.program.attributes) {
+            let slots = if info.per_type { self.program.layout.types } else { 1 };
+            if !(0..slots).any(|of| read[Slot(info.slot.0 + of).index()]) {
+                let message = format!("nothing reads the attribute `{}`", named.name);
+                out.push(warn(Code::UnreadAttribute, named.span, message));
+            }
+        }
+    }
+}
+
+fn inflicts(outcome: &OutcomeRule, name: &str) -> bool {
+    matches!(&outcome.kind, OutcomeKind::Inflict { status, .. } if status.text == name)
+}

@@ -1,0 +1,512 @@
+//! What statuses answer to, what they forbid, and what happens when they overlap.
+
+#![allow(clippy::unwrap_used, missing_docs)]
+
+mod common;
+
+use common::scene::{ONE, OTHER, OWNER, attribute, health, hurt, one_application, scene, seconds, told, waiting};
+use common::{game, moments};
+use edgeplane::fight::{Event, Fight, FightErrorKind, Log, Refusal, Source};
+use edgeplane::program::TriggerEvent;
+use edgeplane::{Game, Silent};
+use proptest::prelude::*;
+
+const BLOW: &str = r#"
+    [status.blow]
+    duration = 0
+    again = "separate"
+    every = { period = 1, first_tick = "now", does = [{ damage = 12, type = "blow" }] }
+    [status.cure]
+    duration = 0
+    again = "separate"
+    every = { period = 1, first_tick = "now", does = [{ heal = 30 }] }
+"#;
+
+/// How often the status `s` of the owner answered, after some things were done to it.
+fn answers(status: &str, done: impl Fn(&Game, &mut Fight, &mut Log)) -> (Vec<f64>, Log) {
+    let game = scene(&format!("{BLOW}\n{status}"));
+    let (mut fight, mut log) = (waiting(&game), Log::default());
+    fight.inflict(game.status("s").unwrap(), ONE, OWNER, 1, &mut log).unwrap();
+    done(&game, &mut fight, &mut log);
+    let at = moments(&log, |event| matches!(event, Event::Triggered { .. })).into_iter().map(|at| at as f64 / 1e6);
+    (at.collect(), log)
+}
+
+fn strike(game: &Game, fight: &mut Fight, log: &mut Log) {
+    fight.inflict(game.status("blow").unwrap(), ONE, OWNER, 1, log).unwrap();
+}
+
+#[test]
+fn a_hit_is_answered_by_both_with_its_amount() {
+    let (at, log) = answers(
+        r#"
+        [status.s]
+        duration = inf
+        on = [{ event = "hit_taken", when = "amount > 5", does = [{ damage = "amount / 4", type = "cold", to = "other" }] }]
+        "#,
+        strike,
+    );
+    assert_eq!(at, [0.0]);
+    let back = log.events.iter().find_map(|logged| match logged.event {
+        Event::Hit { caster, target, source: Source::Status(_), dealt, .. } if target == ONE => Some((caster, dealt)),
+        _ => None,
+    });
+    assert_eq!(back, Some((OWNER, 3.0)), "a quarter of 12 is sent back by the owner");
+}
+
+#[test]
+fn a_trigger_has_its_own_cooldown_uses_and_condition() {
+    let often = |game: &Game, fight: &mut Fight, log: &mut Log| {
+        for at in 0..6 {
+            fight.advance(seconds(f64::from(at)), log).unwrap();
+            strike(game, fight, log);
+        }
+    };
+    let on = |keys: &str| {
+        let text = format!("[status.s]\nduration = inf\non = [{{ event = \"hit_taken\", {keys} does = [] }}]");
+        answers(&text, often).0
+    };
+    assert_eq!(on(""), [0.0, 1.0, 2.0, 3.0, 4.0, 5.0]);
+    assert_eq!(on("cooldown = 2.5,"), [0.0, 3.0]);
+    assert_eq!(on("cooldown = 2,"), [0.0, 2.0, 4.0]);
+    assert_eq!(on("uses = 2,"), [0.0, 1.0]);
+    assert_eq!(on("when = \"self.health < 70\","), [2.0, 3.0, 4.0, 5.0]);
+    assert_eq!(on("chance = 0,"), []);
+    assert_eq!(on("chance = 1,").len(), 6);
+}
+
+#[test]
+fn the_next_three_hits_are_weaker() {
+    let statuses = format!(
+        r#"{BLOW}
+        [status.ward]
+        duration = inf
+        again = "stack"
+        max_stacks = 3
+        modify = [{{ attribute = "guard", add = "10 * stacks" }}]
+        on = [{{ event = "hit_taken", does = [{{ consume = "ward", stacks = 1 }}] }}]
+        "#
+    );
+    let game = scene(&statuses);
+    let (mut fight, mut log) = (waiting(&game), Log::default());
+    fight.inflict(game.status("ward").unwrap(), OWNER, OWNER, 3, &mut log).unwrap();
+    let mut guards = vec![attribute(&game, &fight, "guard")];
+    for _ in 0..4 {
+        strike(&game, &mut fight, &mut log);
+        guards.push(attribute(&game, &fight, "guard"));
+    }
+    assert_eq!(guards, [50.0, 40.0, 30.0, 20.0, 20.0]);
+}
+
+#[test]
+fn a_pool_that_crosses_a_share_is_answered_once_on_its_way() {
+    let (at, log) = answers(
+        r#"
+        [status.s]
+        duration = inf
+        on = [
+          { event = "pool_below", pool = "health", share = 0.8, does = [{ restore = "health", amount = 1 }] },
+          { event = "pool_above", pool = "health", share = 0.9, does = [] },
+        ]
+        "#,
+        |game, fight, log| {
+            for at in 0..4 {
+                fight.advance(seconds(f64::from(at)), log).unwrap();
+                strike(game, fight, log);
+            }
+            fight.advance(seconds(5.0), log).unwrap();
+            fight.inflict(game.status("cure").unwrap(), ONE, OWNER, 1, log).unwrap();
+            fight.inflict(game.status("cure").unwrap(), ONE, OWNER, 1, log).unwrap();
+        },
+    );
+    // 88, 76 (crosses 80), 77 - 12 = 65, 53; then 83, and 100 (crosses 90).
+    assert_eq!(at, [1.0, 5.0]);
+    assert_eq!(hurt(&log).len(), 4);
+}
+
+#[test]
+fn statuses_answer_to_their_own_comings_and_goings() {
+    let (_, log) = answers(
+        r#"
+        [status.s]
+        duration = 3
+        on = [
+          { event = "gained", does = [{ inflict = "seen" }] },
+          { event = "renewed", does = [{ extend = "seen", by = 10 }] },
+          { event = "lost", reason = "expired", does = [{ damage = "7 + snapshot(caster.might)", type = "cold" }] },
+          { event = "status_lost", status = "seen", does = [{ heal = 1 }] },
+        ]
+        [status.seen]
+        duration = 1
+        "#,
+        |game, fight, log| {
+            fight.advance(seconds(0.5), log).unwrap();
+            fight.inflict(game.status("s").unwrap(), ONE, OWNER, 1, log).unwrap();
+            fight.advance(seconds(20.0), log).unwrap();
+        },
+    );
+    assert_eq!(told(&log), "0 new, 0 new, 0.5 renewed, 3.5 expired, 11 expired");
+    assert_eq!(hurt(&log), [(3.5, 17.0)], "what it kept is still there when it answers to its end");
+}
+
+#[test]
+fn falls_are_answered_by_allies_enemies_and_the_fallen() {
+    let text = r#"
+        [attributes]
+        might = 1
+        [pools]
+        health = { max = 10, defeat = true }
+        [status.watch]
+        duration = inf
+        on = [
+          { event = "fight_began", does = [{ restore = "health", amount = 1 }] },
+          { event = "ally_fell", does = [] },
+          { event = "enemy_fell", does = [] },
+          { event = "fell", does = [{ damage = 4, to = "other" }] },
+        ]
+        [ability.hit]
+        cast = 1
+        does = [{ damage = 10 }]
+        [character.one]
+        statuses = ["watch"]
+        abilities = ["hit"]
+        [character.two]
+        statuses = ["watch"]
+        abilities = []
+        [encounter.scene]
+        sides.a = ["one"]
+        sides.b = [{ character = "two", count = 2 }]
+    "#;
+    let game = game(text);
+    let (_, log) = game.play("scene", 1).unwrap();
+    let told: Vec<(u64, TriggerEvent)> = log
+        .events
+        .iter()
+        .filter_map(|logged| match logged.event {
+            Event::Triggered { event, .. } => Some((logged.at.0 / 1_000_000, event)),
+            _ => None,
+        })
+        .collect();
+    use TriggerEvent::{AllyFell, EnemyFell, Fell, FightBegan};
+    assert_eq!(told, [(0, FightBegan), (0, FightBegan), (0, FightBegan), (1, Fell), (1, EnemyFell), (1, AllyFell)]);
+    let struck_back = log.events.iter().any(|one| matches!(one.event, Event::Hit { source: Source::Status(_), .. }));
+    assert!(struck_back, "the fallen strikes back once");
+}
+
+#[test]
+fn an_endless_chain_names_those_who_made_it() {
+    let text = |loops: &str| format!("{loops}\n[status.quiet]\nduration = 1");
+    let endless = |loops: &str, first: &str| {
+        let game = scene(&text(loops));
+        let mut fight = waiting(&game);
+        let error = fight.inflict(game.status(first).unwrap(), ONE, OWNER, 1, &mut Silent).unwrap_err();
+        assert!(matches!(error.kind, FightErrorKind::Chain { limit: 1_000, .. }), "{error:?}");
+        error.diagnostic(fight.setup()).message
+    };
+    let two = r#"
+        [status.ping]
+        duration = 9
+        on = [{ event = "gained", does = [{ inflict = "pong" }] }, { event = "renewed", does = [{ inflict = "pong" }] }]
+        [status.pong]
+        duration = 9
+        on = [{ event = "gained", does = [{ inflict = "ping" }] }, { event = "renewed", does = [{ inflict = "ping" }] }]
+    "#;
+    assert_eq!(
+        endless(two, "ping"),
+        "at 0.000000 s: `ping` and `pong` answer to each other without end (1000 times at one moment)"
+    );
+    let one = r#"
+        [status.echo]
+        duration = 9
+        again = "separate"
+        on = [{ event = "gained", does = [{ inflict = "echo" }] }]
+    "#;
+    assert_eq!(endless(one, "echo"), "at 0.000000 s: `echo` answers to itself without end (1000 times at one moment)");
+}
+
+const CONTROL: &str = r#"
+    [attributes]
+    might = 1
+    [pools]
+    health = { max = 100, defeat = true }
+    spirit = { max = 20 }
+    [diminish.hold]
+    window = 5
+    steps = [1, 0.5, 0]
+    [status.stun]
+    tags = ["hold"]
+    duration = 4
+    forbids = ["act"]
+    interrupts = true
+    [status.hush]
+    tags = ["quiet"]
+    duration = 3
+    forbids = ["song"]
+    [status.steady]
+    duration = 9
+    immune = ["hold"]
+    [status.wary]
+    duration = 9
+    resist = "if(now > 1, 1, 0)"
+    [ability.swing]
+    cooldown = 1
+    does = [{ damage = 1, to = "caster" }]
+    [ability.sing]
+    tags = ["song"]
+    cost = { spirit = 8 }
+    cast = 2
+    refund = 0.5
+    does = [{ restore = "spirit", amount = 0 }]
+    [ability.hold]
+    does = [{ inflict = "stun" }]
+    [ability.jolt]
+    does = [{ interrupt = true }]
+    [character.one]
+    abilities = ["swing", "sing"]
+    [character.two]
+    immune = ["quiet"]
+    abilities = ["hold", "jolt"]
+    [encounter.scene]
+    sides.a = ["one"]
+    sides.b = ["two", "two"]
+    time_limit = 20
+"#;
+
+#[test]
+fn a_stun_keeps_from_acting_and_a_hush_from_singing() {
+    let game = game(CONTROL);
+    let (mut fight, mut log) = (waiting(&game), Log::default());
+    let (swing, sing) = (game.ability("swing").unwrap(), game.ability("sing").unwrap());
+    let (stun, hush) = (game.status("stun").unwrap(), game.status("hush").unwrap());
+    fight.inflict(hush, ONE, OWNER, 1, &mut log).unwrap();
+    assert_eq!(fight.refusal(OWNER, sing).unwrap(), Some(Refusal::Forbidden { by: hush }));
+    assert_eq!(fight.refusal(OWNER, swing).unwrap(), None);
+    fight.inflict(stun, ONE, OWNER, 1, &mut log).unwrap();
+    assert_eq!(fight.refusal(OWNER, swing).unwrap(), Some(Refusal::Forbidden { by: stun }));
+    fight.advance(seconds(3.5), &mut log).unwrap();
+    assert_eq!(fight.refusal(OWNER, sing).unwrap(), Some(Refusal::Forbidden { by: stun }), "the hush is over");
+    fight.advance(seconds(4.0), &mut log).unwrap();
+    assert_eq!(fight.refusal(OWNER, sing).unwrap(), None);
+}
+
+#[test]
+fn whoever_was_stunned_acts_at_the_moment_it_ends() {
+    let game = game(CONTROL);
+    let mut fight = game.fight("scene", 1).unwrap();
+    let (mut log, stun) = (Log::default(), game.status("stun").unwrap());
+    for who in [ONE, OTHER] {
+        fight.take_control(who);
+    }
+    fight.advance(seconds(0.5), &mut log).unwrap();
+    fight.inflict(stun, ONE, OWNER, 1, &mut log).unwrap();
+    fight.advance(seconds(6.0), &mut log).unwrap();
+    let used = moments(&log, |event| matches!(event, Event::Used { caster, .. } if *caster == OWNER));
+    // The song began at 0 and is broken at 0.5 s; the swing is ready from 1 s on.
+    assert_eq!(used, [0, 0, 4_500_000, 4_500_000]);
+}
+
+#[test]
+fn a_broken_cast_pays_back_its_share() {
+    let game = game(CONTROL);
+    let (mut fight, mut log) = (waiting(&game), Log::default());
+    let (sing, spirit) = (game.ability("sing").unwrap(), game.pool("spirit").unwrap());
+    fight.use_ability(OWNER, sing, None, &mut log).unwrap().unwrap();
+    assert_eq!(fight.pool(OWNER, spirit), 12.0);
+    fight.advance(seconds(1.0), &mut log).unwrap();
+    fight.use_ability(ONE, game.ability("jolt").unwrap(), Some(OWNER), &mut log).unwrap().unwrap();
+    fight.advance(seconds(1.0), &mut log).unwrap();
+    assert_eq!(fight.pool(OWNER, spirit), 16.0);
+    assert_eq!(moments(&log, |event| matches!(event, Event::Interrupted { .. })), [1_000_000]);
+    assert_eq!(fight.refusal(OWNER, sing).unwrap(), None, "its cooldown has not begun");
+    fight.advance(seconds(9.0), &mut log).unwrap();
+    assert!(moments(&log, |event| matches!(event, Event::Released { caster, .. } if *caster == OWNER)).is_empty());
+}
+
+#[test]
+fn immunity_resistance_and_repetition_each_say_so() {
+    let game = game(CONTROL);
+    let (mut fight, mut log) = (waiting(&game), Log::default());
+    let give = |fight: &mut Fight, name: &str, who, at: f64, log: &mut Log| {
+        fight.advance(seconds(at), log).unwrap();
+        fight.inflict(game.status(name).unwrap(), ONE, who, 1, log).unwrap()
+    };
+    assert!(!give(&mut fight, "hush", ONE, 0.0, &mut log), "the character is immune");
+    assert!(give(&mut fight, "wary", OWNER, 0.0, &mut log));
+    assert!(!give(&mut fight, "wary", OWNER, 1.5, &mut log), "resisted");
+    assert!(give(&mut fight, "stun", OWNER, 2.0, &mut log));
+    assert!(give(&mut fight, "stun", OWNER, 7.0, &mut log), "within the window: half as long");
+    assert!(!give(&mut fight, "stun", OWNER, 9.5, &mut log), "too often");
+    assert!(give(&mut fight, "stun", OWNER, 12.5, &mut log), "the window has passed since the last that worked");
+    assert!(give(&mut fight, "steady", OWNER, 17.0, &mut log));
+    assert!(!give(&mut fight, "stun", OWNER, 17.5, &mut log), "steady makes immune");
+    let stuns = told(&log);
+    assert_eq!(
+        stuns,
+        "0 immune, 0 new, 1.5 resisted, 2 new, 6 expired, 7 new, 9 expired, 9 expired, 9.5 diminished, 12.5 new, \
+         16.5 expired, 17 new, 17.5 immune"
+    );
+}
+
+#[test]
+fn a_status_holds_while_its_condition_does() {
+    let statuses = format!(
+        r#"{BLOW}
+        [status.fury]
+        while = "self.health.share < 80%"
+        modify = [{{ attribute = "might", times = 2 }}]
+        [status.dawn]
+        while = "now < 2.25"
+        [status.rage]
+        duration = inf
+        on = [{{ event = "pool_below", pool = "health", share = 0.8, does = [{{ inflict = "fury" }}] }}]
+        "#
+    );
+    let game = scene(&statuses);
+    let (mut fight, mut log) = (waiting(&game), Log::default());
+    fight.inflict(game.status("rage").unwrap(), OWNER, OWNER, 1, &mut Silent).unwrap();
+    fight.inflict(game.status("dawn").unwrap(), OWNER, OWNER, 1, &mut log).unwrap();
+    (0..2).for_each(|_| strike(&game, &mut fight, &mut Log::default()));
+    assert_eq!(attribute(&game, &fight, "might"), 20.0);
+    fight.advance(seconds(5.0), &mut log).unwrap();
+    assert_eq!(told(&log), "0 new, 0 expired, 0 expired, 2.3 not_holding", "looked at each tenth of a second");
+    fight.inflict(game.status("cure").unwrap(), ONE, OWNER, 1, &mut log).unwrap();
+    fight.advance(seconds(5.0), &mut log).unwrap();
+    assert_eq!((health(&game, &fight), attribute(&game, &fight, "might")), (100.0, 10.0));
+}
+
+#[test]
+fn formulas_ask_for_statuses_and_tags() {
+    let statuses = r#"
+        [status.mark]
+        tags = ["seen"]
+        duration = 9
+        again = "stack"
+        max_stacks = 5
+        [status.probe]
+        duration = 0
+        every = { period = 1, first_tick = "now", does = [
+          { damage = "stacks(target, mark)", type = "blow", when = "has(target, mark)" },
+          { damage = 20, type = "blow", when = "tagged(target, seen) and not has(target, probe)" },
+          { damage = 30, type = "blow", when = "not tagged(caster, seen)" },
+        ] }
+    "#;
+    let game = scene(statuses);
+    let (mut fight, mut log) = (waiting(&game), Log::default());
+    fight.inflict(game.status("mark").unwrap(), ONE, OWNER, 3, &mut log).unwrap();
+    fight.inflict(game.status("probe").unwrap(), ONE, OWNER, 1, &mut log).unwrap();
+    assert_eq!(hurt(&log), [(0.0, 3.0), (0.0, 30.0)]);
+}
+
+#[test]
+fn a_list_for_players_has_what_they_want_to_see() {
+    let statuses = r#"
+        [status.soaked]
+        kind = "debuff"
+        icon = "drop"
+        text = "Slower by {slow} % for {left} s."
+        values = { slow = "8 * stacks", left = "remaining" }
+        duration = 6
+        again = "stack"
+        warn = 2
+        [status.count]
+        hidden = true
+        duration = inf
+    "#;
+    let (game, mut fight, mut log) = one_application(statuses, "soaked", 1.5);
+    fight.inflict(game.status("soaked").unwrap(), ONE, OWNER, 1, &mut log).unwrap();
+    fight.inflict(game.status("count").unwrap(), ONE, OWNER, 1, &mut log).unwrap();
+    fight.advance(seconds(3.0), &mut log).unwrap();
+    let list = fight.statuses(OWNER).unwrap();
+    let soaked = &list[0];
+    assert_eq!((soaked.icon.as_str(), soaked.text.as_str()), ("drop", "Slower by 16 % for 4.5 s."));
+    assert_eq!((soaked.stacks, soaked.remaining, soaked.share, soaked.expiring), (2, Some(4.5), 0.75, false));
+    assert_eq!((list[1].hidden, list[1].remaining, list[1].icon.as_str()), (true, None, "count"));
+    fight.advance(seconds(5.5), &mut log).unwrap();
+    assert!(fight.statuses(OWNER).unwrap()[0].expiring);
+    assert_eq!(moments(&log, |event| matches!(event, Event::StatusExpiring { .. })), [5_500_000]);
+}
+
+#[test]
+fn statuses_go_with_their_owner_and_the_fight_begins_anew_without_them() {
+    let statuses = format!("{BLOW}\n[status.s]\nduration = inf\nmodify = [{{ attribute = \"might\", add = 5 }}]");
+    let game = scene(&statuses);
+    let (mut fight, mut log) = (waiting(&game), Log::default());
+    fight.inflict(game.status("s").unwrap(), ONE, OTHER, 1, &mut log).unwrap();
+    for _ in 0..9 {
+        fight.inflict(game.status("blow").unwrap(), ONE, OTHER, 1, &mut log).unwrap();
+    }
+    fight.advance(seconds(1.0), &mut log).unwrap();
+    assert!(!fight.stands(OTHER));
+    assert!(told(&log).contains("owner_fell"));
+    assert!(!fight.inflict(game.status("s").unwrap(), ONE, OTHER, 1, &mut log).unwrap(), "it has fallen");
+    fight.inflict(game.status("s").unwrap(), ONE, OWNER, 1, &mut log).unwrap();
+    fight.restart(1);
+    assert_eq!((attribute(&game, &fight, "might"), fight.statuses(OWNER).unwrap().len()), (10.0, 0));
+}
+
+const OVERLAP: &str = r#"
+    [status.slow]
+    duration = 3
+    again = "separate"
+    modify = [{ attribute = "might", percent = "-7 * stacks" }, { attribute = "guard", times = 0.3 }]
+    [status.slower]
+    duration = 5
+    again = "stack"
+    stack_timer = "each"
+    modify = [{ attribute = "might", percent = -11.1 }, { attribute = "might", add = "0.1 * stacks" }]
+    [status.worn]
+    duration = inf
+    modify = [{ attribute = "guard", add = 0.7 }, { attribute = "resist", add = 0.1 }]
+    every = { period = 0.3, does = [{ restore = "spirit", amount = 1 }] }
+    [status.fixed]
+    duration = 2
+    again = "replace"
+    modify = [{ attribute = "might", set = 3.3 }, { attribute = "guard", at_most = 11.9 }]
+    [status.held]
+    duration = 1.7
+    forbids = ["act"]
+    modify = [{ attribute = "might", times = 0 }]
+"#;
+
+proptest! {
+    /// Whatever overlaps, in whatever order it comes and goes: nothing is left over.
+    #[test]
+    fn nothing_is_left_over(steps in prop::collection::vec((0_usize..5, 0.0_f64..1.5, any::<bool>()), 1..30)) {
+        let game = scene(OVERLAP);
+        let mut fight = waiting(&game);
+        let names = ["slow", "slower", "worn", "fixed", "held"].map(|name| game.status(name).unwrap());
+        let slots = ["might", "guard", "twice", "resist.blow", "resist.cold"];
+        let all = |fight: &Fight| slots.map(|name| attribute(&game, fight, name).to_bits());
+        let before = all(&fight);
+        for (which, wait, removes) in steps {
+            if removes {
+                fight.remove_status(names[which], OWNER, &mut Silent).unwrap();
+            } else {
+                fight.inflict(names[which], ONE, OWNER, 1 + which as u32, &mut Silent).unwrap();
+            }
+            let now = fight.now().seconds();
+            fight.advance(seconds(now + wait), &mut Silent).unwrap();
+        }
+        fight.remove_status(names[2], OWNER, &mut Silent).unwrap();
+        let now = fight.now().seconds();
+        fight.advance(seconds(now + 10.0), &mut Silent).unwrap();
+        prop_assert_eq!(fight.statuses(OWNER).unwrap().len(), 0);
+        prop_assert_eq!(all(&fight), before);
+        prop_assert_eq!(fight.cap(OWNER, game.pool("spirit").unwrap()), 70.0);
+    }
+}
+
+#[test]
+fn a_stun_renewed_within_a_stun_ends_once() {
+    let game = scene(OVERLAP);
+    let (mut fight, mut log) = (waiting(&game), Log::default());
+    let held = game.status("held").unwrap();
+    fight.inflict(held, ONE, OWNER, 1, &mut log).unwrap();
+    fight.advance(seconds(1.0), &mut log).unwrap();
+    fight.inflict(held, OTHER, OWNER, 1, &mut log).unwrap();
+    fight.advance(seconds(2.0), &mut log).unwrap();
+    assert_eq!(attribute(&game, &fight, "might"), 0.0, "the first end was moved");
+    fight.advance(seconds(2.7), &mut log).unwrap();
+    assert_eq!(attribute(&game, &fight, "might"), 10.0);
+    assert_eq!(told(&log), "0 new, 1 renewed, 2.7 expired");
+}
