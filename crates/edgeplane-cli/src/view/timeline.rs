@@ -117,8 +117,11 @@ impl<'a> Teller<'a> {
     /// A line of the timeline, and the arithmetic under it.
     pub(super) fn line(&mut self, at: Time, who: &str, does: &str, to: &str, came: &Came) {
         let (names, abilities) = (self.names, self.abilities);
-        let left = text::dim(&format!("{:<LEFT$}", came.left));
-        let result = format!("{:<RESULT$}", came.result);
+        // What stands last is not filled up with blanks.
+        let (ends_left, ends_result) = (came.notes.is_empty(), came.notes.is_empty() && came.left.is_empty());
+        let left = if ends_left { came.left.clone() } else { format!("{:<LEFT$}", came.left) };
+        let left = if left.is_empty() { left } else { text::dim(&left) };
+        let result = if ends_result { came.result.clone() } else { format!("{:<RESULT$}", came.result) };
         let result = if came.strong { text::strong(&result) } else { result };
         let line = format!(
             "{:>8.2}  {who:<names$}  {does:<abilities$}  {to:<names$}  {result}  {left}  {}",

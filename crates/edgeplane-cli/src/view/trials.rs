@@ -15,6 +15,8 @@ pub(crate) fn draw(title: &str, trials: &Trials) -> String {
         duration(trials),
         combatants(trials),
         abilities(trials),
+        by_status(trials),
+        statuses(trials),
         refusals(trials),
     ]
     .into_iter()
@@ -94,7 +96,6 @@ fn combatants(trials: &Trials) -> String {
 }
 
 fn abilities(trials: &Trials) -> String {
-    let dash = |value: f64| if value == 0.0 { "–".to_owned() } else { text::tenth(value) };
     let mut rows = Vec::new();
     for figures in &trials.combatants {
         for ability in &figures.abilities {
@@ -127,6 +128,74 @@ fn abilities(trials: &Trials) -> String {
     )
 }
 
+fn dash(value: f64) -> String {
+    if value == 0.0 { "–".to_owned() } else { text::tenth(value) }
+}
+
+/// What statuses did, in the name of those who answer for them.
+fn by_status(trials: &Trials) -> String {
+    let mut rows = Vec::new();
+    for figures in &trials.combatants {
+        for status in figures.by_status.iter().filter(|one| one.damage + one.overkill + one.healing + one.overheal > 0.0) {
+            rows.push(vec![
+                figures.combatant.clone(),
+                status.status.clone(),
+                dash(status.ticks),
+                dash(status.damage),
+                if status.damage > 0.0 { text::percent(status.damage_share) } else { "–".to_owned() },
+                dash(status.overkill),
+                dash(status.healing),
+                dash(status.overheal),
+            ]);
+        }
+    }
+    if rows.is_empty() {
+        return String::new();
+    }
+    let columns = [
+        Column::Words("by status"),
+        Column::Words("status"),
+        Column::Numbers("ticks"),
+        Column::Numbers("damage"),
+        Column::Numbers("share"),
+        Column::Numbers("overkill"),
+        Column::Numbers("healing"),
+        Column::Numbers("overheal"),
+    ];
+    table::draw(&columns, rows)
+}
+
+/// The statuses that combatants had.
+fn statuses(trials: &Trials) -> String {
+    let mut rows = Vec::new();
+    for figures in &trials.combatants {
+        for status in &figures.statuses {
+            let refused: Vec<String> =
+                status.refused.iter().map(|(reason, count)| format!("{reason} {}", text::tenth(*count))).collect();
+            rows.push(vec![
+                figures.combatant.clone(),
+                status.status.clone(),
+                text::tenth(status.applied),
+                text::percent(status.uptime),
+                if status.applied > 0.0 { format!("{:.2}", status.mean_stacks) } else { "–".to_owned() },
+                refused.join(", "),
+            ]);
+        }
+    }
+    if rows.is_empty() {
+        return String::new();
+    }
+    let columns = [
+        Column::Words("statuses of"),
+        Column::Words("status"),
+        Column::Numbers("applied"),
+        Column::Numbers("uptime"),
+        Column::Numbers("mean stacks"),
+        Column::Words("not taken on, per fight"),
+    ];
+    table::draw(&columns, rows)
+}
+
 fn refusals(trials: &Trials) -> String {
     let of = |combatant: &CombatantFigures, ability: &AbilityFigures| {
         let row = |(reason, count): &(String, f64)| {
@@ -155,7 +224,7 @@ fn refusals(trials: &Trials) -> String {
 
 /// One figure to a row, so that a spreadsheet can pick.
 pub(crate) fn rows(trials: &Trials) -> Vec<Vec<String>> {
-    let mut rows = vec![["measure", "of", "ability", "value", "low", "high"].map(str::to_owned).to_vec()];
+    let mut rows = vec![["measure", "of", "by", "value", "low", "high"].map(str::to_owned).to_vec()];
     let mut push = |measure: &str, of: &str, ability: &str, value: f64, bounds: Option<(f64, f64)>| {
         let (low, high) = bounds.map_or_else(Default::default, |(low, high)| (low.to_string(), high.to_string()));
         rows.push(vec![measure.to_owned(), of.to_owned(), ability.to_owned(), value.to_string(), low, high]);
@@ -193,6 +262,25 @@ pub(crate) fn rows(trials: &Trials) -> Vec<Vec<String>> {
             }
             for (reason, count) in &ability.refusals {
                 push(&format!("refused: {reason}"), of, &ability.ability, *count, None);
+            }
+        }
+        for status in &combatant.by_status {
+            for (measure, value) in [
+                ("ticks", status.ticks),
+                ("damage", status.damage),
+                ("overkill", status.overkill),
+                ("healing", status.healing),
+                ("overheal", status.overheal),
+            ] {
+                push(measure, of, &status.status, value, None);
+            }
+        }
+        for status in &combatant.statuses {
+            push("applied", of, &status.status, status.applied, None);
+            push("uptime", of, &status.status, status.uptime, None);
+            push("mean stacks", of, &status.status, status.mean_stacks, None);
+            for (reason, count) in &status.refused {
+                push(&format!("not taken on: {reason}"), of, &status.status, *count, None);
             }
         }
     }

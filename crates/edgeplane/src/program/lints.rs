@@ -1,7 +1,7 @@
 //! Warnings about a ruleset that is sound, and yet hardly means what it says.
 
 use super::Program;
-use super::ids::Slot;
+use super::ids::{CharacterId, Slot};
 use super::tree::{Read, TreeKind};
 use crate::rules::{Again, DurationRule, Formula, Named, OutcomeKind, OutcomeRule, Ruleset, StatusRule, TriggerEvent};
 use crate::text::{Code, Diagnostic, Diagnostics, Severity, Span};
@@ -64,7 +64,8 @@ impl Lints<'_> {
             let Some(ability) = self.ability_of(outcome) else { return };
             let Some(cooldown) = ability.rule.cooldown.as_ref().and_then(Formula::as_number) else { return };
             let at_once = stacks.as_ref().map_or(Some(1.0), Formula::as_number);
-            if slowest.is_some() || cooldown <= lasts || at_once.is_none_or(|stacks| stacks >= f64::from(most)) {
+            let alone = !self.used_by_several(&ability.name);
+            if !alone || slowest.is_some() || cooldown <= lasts || at_once.is_none_or(|stacks| stacks >= f64::from(most)) {
                 return;
             }
             slowest = Some((cooldown, &ability.name));
@@ -75,6 +76,15 @@ impl Lints<'_> {
             );
             out.push(warn(Code::NeverFull, named.span, message));
         }
+    }
+
+    /// Whether in some encounter more than one combatant has an ability.
+    fn used_by_several(&self, ability: &str) -> bool {
+        let Some(id) = self.program.find_ability(ability) else { return false };
+        let has = |character: &&CharacterId| self.program.characters[character.index()].abilities.contains(&id);
+        self.program.encounters.iter().any(|encounter| {
+            encounter.sides.iter().flat_map(|(_, members)| members).filter(has).count() > 1
+        })
     }
 
     /// The ability that an outcome belongs to; none for one of a status.
