@@ -71,14 +71,17 @@ pub(crate) struct CheckArgs {
 pub(crate) struct ExplainArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// A character, or an ability together with --from and --on
+    /// A character, or an ability or a status together with --from and --on
     pub(crate) what: String,
-    /// The character who uses the ability
+    /// The character who uses the ability, or inflicts the status
     #[arg(long, value_name = "CHARACTER")]
     pub(crate) from: Option<String>,
-    /// The character on whom it is used
+    /// The character on whom it is used, or whose status it is
     #[arg(long, value_name = "CHARACTER")]
     pub(crate) on: Option<String>,
+    /// A status that the character has, with its stacks if there are more than one: waterlogged=3
+    #[arg(long, value_name = "STATUS[=STACKS]", value_parser = parse_with)]
+    pub(crate) with: Vec<(String, u32)>,
     #[command(flatten)]
     pub(crate) output: OutputArgs,
 }
@@ -129,6 +132,16 @@ pub(crate) struct DemoArgs {
     /// The folder in which the demo's files are left
     #[arg(short, long, value_name = "FOLDER", default_value = "edgeplane-demo")]
     pub(crate) output: PathBuf,
+}
+
+fn parse_with(text: &str) -> Result<(String, u32), String> {
+    match text.split_once('=') {
+        None => Ok((text.to_owned(), 1)),
+        Some((status, stacks)) => match stacks.parse() {
+            Ok(stacks) if stacks > 0 => Ok((status.to_owned(), stacks)),
+            _ => Err("write it as STATUS or STATUS=STACKS, such as waterlogged=3".to_owned()),
+        },
+    }
 }
 
 fn parse_set(text: &str) -> Result<Override, String> {

@@ -11,12 +11,13 @@ use edgeplane::{Silent, Time};
 fn a_warm_fight_allocates_nothing() {
     for encounter in ["duel", "mirror", "night_shift"] {
         let mut fight = demo().fight(encounter, 0).unwrap();
-        for seed in 0..50 {
+        // Room is made for the most that happens at once, which takes some fights to come up.
+        for seed in 0..500 {
             fight.restart(seed);
             fight.run(&mut Silent).unwrap();
         }
         let counted = allocation_counter::measure(|| {
-            for seed in 50..250 {
+            for seed in 500..700 {
                 fight.restart(seed);
                 fight.run(&mut Silent).unwrap();
             }

@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 use std::fs;
 use std::path::Path;
 
-use edgeplane::text::{Code, Override};
+use edgeplane::text::{Code, Override, Severity};
 use edgeplane::{Diagnostic, Error, Game, Sources};
 use proptest::prelude::*;
 
@@ -15,6 +15,10 @@ const CASES: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/cases");
 
 fn told(error: Error, with_file: bool) -> (Vec<String>, Vec<Diagnostic>) {
     let Error::Ruleset { sources, diagnostics } = error else { panic!("not a ruleset's error: {error}") };
+    (lines(&sources, &diagnostics, with_file), diagnostics)
+}
+
+fn lines(sources: &Sources, diagnostics: &[Diagnostic], with_file: bool) -> Vec<String> {
     let line = |diagnostic: &Diagnostic| {
         let mut places = diagnostic.labels.iter().map(|label| sources.place(label.span));
         let mut line = "#! ".to_owned();
@@ -27,7 +31,7 @@ fn told(error: Error, with_file: bool) -> (Vec<String>, Vec<Diagnostic>) {
         places.for_each(|place| line.push_str(&format!(" +{}:{}", place.line, place.column)));
         format!("{line} | {}", diagnostic.message)
     };
-    (diagnostics.iter().map(line).collect(), diagnostics)
+    diagnostics.iter().map(line).collect()
 }
 
 #[test]
@@ -47,8 +51,21 @@ fn every_broken_ruleset_is_told_so() {
         }
         cases += 1;
     }
+    for entry in fs::read_dir(format!("{CASES}/suspicious")).unwrap() {
+        let path = entry.unwrap().path();
+        let expected = fs::read_to_string(&path).unwrap();
+        let expected: Vec<&str> = expected.lines().filter(|line| line.starts_with("#!")).collect();
+        let game = Game::open(&path).unwrap_or_else(|error| panic!("{}: {error}", path.display()));
+        let warnings = game.program().warnings();
+        assert!(warnings.iter().all(|warning| warning.severity == Severity::Warning), "{}", path.display());
+        shown.extend(warnings.iter().map(|warning| warning.code));
+        let found = lines(game.program().sources(), warnings, false);
+        if found != expected || expected.is_empty() {
+            wrong.push(format!("{}\n  expected {expected:#?}\n  found {found:#?}", path.display()));
+        }
+    }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
-    assert!(cases >= 80, "only {cases} cases were walked");
+    assert!(cases >= 100, "only {cases} cases were walked");
     // These three are not about what stands in a file; they have tests of their own.
     let elsewhere = [Code::UnreadableFile, Code::UnknownPath, Code::FightFault];
     let missing: Vec<&str> = Code::ALL

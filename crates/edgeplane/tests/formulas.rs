@@ -41,7 +41,7 @@ fn value(formula: &str) -> f64 {
         "#
     );
     let game = game(&text);
-    let sheet = explain_character(game.program(), game.character("one").unwrap());
+    let sheet = explain_character(game.program(), game.character("one").unwrap()).unwrap();
     sheet.attributes.iter().find(|line| line.name == "x").unwrap().value
 }
 

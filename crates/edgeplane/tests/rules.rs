@@ -75,8 +75,9 @@ fn a_character_joins_attributes_and_takes_the_nearest_of_every_other_key() {
         attributes = { c = 30 }
         "#,
     );
-    let sheet =
-        |name: &str| edgeplane::study::explain::explain_character(game.program(), game.character(name).unwrap());
+    let sheet = |name: &str| {
+        edgeplane::study::explain::explain_character(game.program(), game.character(name).unwrap()).unwrap()
+    };
     let values = |name: &str| sheet(name).attributes.iter().map(|line| line.value).collect::<Vec<_>>();
     assert_eq!(values("parent"), [10.0, 20.0, 1.0]);
     assert_eq!(values("child"), [10.0, 20.0, 30.0]);
@@ -95,7 +96,8 @@ fn the_ways_to_write_a_per_type_base_are_the_same() {
             "[attributes]\nresist = {{ per = \"damage_type\" }}\n[damage_types]\nsilt = {{}}\nglare = {{}}\n[character.one]\n{attributes}"
         );
         let game = game(&text);
-        let sheet = edgeplane::study::explain::explain_character(game.program(), game.character("one").unwrap());
+        let sheet =
+            edgeplane::study::explain::explain_character(game.program(), game.character("one").unwrap()).unwrap();
         sheet.attributes.iter().map(|line| line.value).collect::<Vec<_>>()
     };
     for attributes in [
@@ -120,7 +122,7 @@ fn names_find_their_things() {
     }
     assert_eq!(program.find_pool("health"), program.defeat_pool());
     assert_eq!(program.marks(), ["critical"]);
-    assert_eq!(program.sources().files().len(), 5);
+    assert_eq!(program.sources().files().len(), 6);
 }
 
 #[test]

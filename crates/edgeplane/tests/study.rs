@@ -209,7 +209,7 @@ fn explain_takes_allies_for_what_helps_them() {
 #[test]
 fn a_sheet_tells_pools_abilities_and_policy() {
     let game = demo();
-    let sheet = explain_character(game.program(), game.character("lampwright").unwrap());
+    let sheet = explain_character(game.program(), game.character("lampwright").unwrap()).unwrap();
     let pool = |name: &str| sheet.pools.iter().find(|pool| pool.cap.name == name).unwrap();
     assert_eq!((pool("oil").start, pool("oil").flow.as_str()), (3.0, "+1 every 4 s"));
     assert_eq!((pool("shell").start, pool("shell").flow.as_str()), (0.0, "-2 per second"));
@@ -218,9 +218,9 @@ fn a_sheet_tells_pools_abilities_and_policy() {
     assert_eq!(bandage.cost, [("breath".to_owned(), 10.0)]);
     assert_eq!((bandage.cast, bandage.cooldown, bandage.targets.as_str()), (0.7, 3.0, "weakest of allies"));
     assert_eq!(sheet.policy[0], ("bandage".to_owned(), "target.health.share < 40%".to_owned()));
-    let novice = explain_character(game.program(), game.character("bell_ringer").unwrap());
+    let novice = explain_character(game.program(), game.character("bell_ringer").unwrap()).unwrap();
     assert!(novice.abilities.iter().all(|ability| ability.unlocked));
-    let crab = explain_character(game.program(), game.character("silt_crab").unwrap());
+    let crab = explain_character(game.program(), game.character("silt_crab").unwrap()).unwrap();
     assert!(crab.pools.iter().all(|pool| pool.cap.name != "oil"), "it has no lamp");
 }
 

@@ -180,7 +180,7 @@ fn attributes_are_derived_bounded_and_per_type() {
         attributes = { grit = "10 + grit_by_level(level) + rank(level) + softened(30, 60)", resist = 0.1, "resist.silt" = 2 }
     "#;
     let game = game(text);
-    let sheet = |name: &str| explain_character(game.program(), game.character(name).unwrap());
+    let sheet = |name: &str| explain_character(game.program(), game.character(name).unwrap()).unwrap();
     let value = |name: &str, of: &str| {
         let sheet = sheet(name);
         sheet.attributes.iter().find(|line| line.name == of).unwrap().value

@@ -1,15 +1,25 @@
 //! `edgeplane explain`: what is this number, and why?
 
-use edgeplane::Game;
-use edgeplane::study::explain::{AbilityExplanation, CharacterSheet, explain_ability, explain_character};
+use edgeplane::study::explain::{
+    AbilityExplanation, CharacterSheet, StatusExplanation, explain_ability, explain_character_with, explain_status,
+};
+use edgeplane::{Game, StatusId};
 
 use super::{Failure, Sink};
 use crate::args::{ExplainArgs, Format};
-use crate::view::{ability, sheet};
+use crate::view::{ability, sheet, status};
 
 pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
     let game = super::open(&args.ruleset)?;
     let sink = Sink(&args.output);
+    if let Some(status) = game.program().find_status(&args.what) {
+        let explained = status_of(&game, status, args)?;
+        return match args.output.format {
+            Format::Text => sink.text(&status::draw(&explained)),
+            Format::Json => sink.json(&explained),
+            Format::Csv => sink.csv(&status::rows(&explained)),
+        };
+    }
     if game.program().find_ability(&args.what).is_some() || args.from.is_some() || args.on.is_some() {
         let explained = ability_of(&game, args)?;
         return match args.output.format {
@@ -26,22 +36,37 @@ pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
     }
 }
 
+fn status_of(game: &Game, status: StatusId, args: &ExplainArgs) -> Result<StatusExplanation, Failure> {
+    let Some(on) = args.on.as_ref().or(args.from.as_ref()) else {
+        let message =
+            format!("`{}` is a status: say whose it is, and who inflicts it, with --on and --from", args.what);
+        return Err(Failure::Message(message));
+    };
+    let (from, on) = (game.character(args.from.as_ref().unwrap_or(on))?, game.character(on)?);
+    explain_status(game.program(), status, from, on)
+        .map_err(|error| Failure::with_sources(error, game.program().sources()))
+}
+
 fn character_of(game: &Game, args: &ExplainArgs) -> Result<CharacterSheet, Failure> {
     let Some(id) = game.program().find_character(&args.what) else {
         let characters = game.program().characters().iter().map(|character| character.name.as_str());
-        let known: Vec<&str> =
-            characters.chain(game.program().abilities().iter().map(|ability| ability.name.as_str())).collect();
+        let abilities = game.program().abilities().iter().map(|ability| ability.name.as_str());
+        let statuses = game.program().statuses().iter().map(|status| status.name.as_str());
+        let known: Vec<&str> = characters.chain(abilities).chain(statuses).collect();
         let near = edgeplane::text::diagnostic::nearest(&args.what, &known);
         let help = near.map_or_else(
             || format!("there are {}", edgeplane::text::diagnostic::listed(&known)),
             |near| format!("did you mean `{near}`?"),
         );
-        return Err(Failure::Message(format!("no character or ability is called `{}`; {help}", args.what)));
+        return Err(Failure::Message(format!("no character, ability or status is called `{}`; {help}", args.what)));
     };
     if game.program().characters()[id.index()].template {
         return Err(Failure::Message(format!("`{}` is a template; explain a character that extends it", args.what)));
     }
-    Ok(explain_character(game.program(), id))
+    let with = args.with.iter().map(|(status, stacks)| Ok((game.status(status)?, *stacks)));
+    let with = with.collect::<Result<Vec<_>, edgeplane::Error>>()?;
+    explain_character_with(game.program(), id, &with)
+        .map_err(|error| Failure::with_sources(error, game.program().sources()))
 }
 
 fn ability_of(game: &Game, args: &ExplainArgs) -> Result<AbilityExplanation, Failure> {

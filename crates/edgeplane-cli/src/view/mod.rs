@@ -7,6 +7,7 @@ pub(crate) mod events;
 pub(crate) mod progress;
 pub(crate) mod recorder;
 pub(crate) mod sheet;
+pub(crate) mod status;
 pub(crate) mod table;
 pub(crate) mod text;
 pub(crate) mod timeline;

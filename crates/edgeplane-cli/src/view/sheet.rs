@@ -56,6 +56,11 @@ fn because(line: &Line) -> String {
     } else {
         format!("{} = {}", line.formula, line.worked)
     };
+    if !line.statuses.is_empty() {
+        let base = if worked.is_empty() { line.formula.clone() } else { worked };
+        let parts = format!("{base} {}", line.statuses.join(" "));
+        return if line.limited.is_empty() { parts } else { format!("{parts}, {}", line.limited) };
+    }
     match (worked.is_empty(), line.limited.is_empty()) {
         (_, true) => worked,
         (true, false) => format!("{}, {}", line.formula, line.limited),
@@ -111,7 +116,8 @@ fn policy(sheet: &CharacterSheet) -> String {
 }
 
 pub(crate) fn rows(sheet: &CharacterSheet) -> Vec<Vec<String>> {
-    let mut rows = vec![["kind", "name", "value", "formula", "worked", "limited"].map(str::to_owned).to_vec()];
+    let mut rows =
+        vec![["kind", "name", "value", "formula", "worked", "statuses", "limited"].map(str::to_owned).to_vec()];
     let row = |kind: &str, line: &Line| {
         vec![
             kind.to_owned(),
@@ -119,6 +125,7 @@ pub(crate) fn rows(sheet: &CharacterSheet) -> Vec<Vec<String>> {
             line.value.to_string(),
             line.formula.clone(),
             line.worked.clone(),
+            line.statuses.join(" "),
             line.limited.clone(),
         ]
     };

@@ -10,20 +10,38 @@ pub(crate) enum Column {
     Numbers(&'static str),
 }
 
+/// Draws rows of numbers under headings that are not known beforehand; the first column is a name.
+pub(crate) fn draw_named(header: &[String], rows: Vec<Vec<String>>) -> String {
+    let columns: Vec<Heading<'_>> =
+        header.iter().enumerate().map(|(index, name)| Heading { name, numbers: index > 0 }).collect();
+    draw_headed(&columns, rows)
+}
+
+/// A column's heading, and whether it holds numbers.
+struct Heading<'a> {
+    name: &'a str,
+    numbers: bool,
+}
+
 /// Draws rows under headings, two spaces in from the left.
 pub(crate) fn draw(columns: &[Column], rows: Vec<Vec<String>>) -> String {
+    let heading = |column: &Column| match column {
+        Column::Words(name) => Heading { name, numbers: false },
+        Column::Numbers(name) => Heading { name, numbers: true },
+    };
+    draw_headed(&columns.iter().map(heading).collect::<Vec<_>>(), rows)
+}
+
+fn draw_headed(columns: &[Heading<'_>], rows: Vec<Vec<String>>) -> String {
     let mut table = Table::new();
     let style = TableStyle::new().header_separator(LineStyle::none().fill('─').junction('─'));
     table.load_style(style).set_content_arrangement(ContentArrangement::Disabled);
-    table.set_header(columns.iter().map(|column| {
-        let (Column::Words(name) | Column::Numbers(name)) = column;
-        *name
-    }));
+    table.set_header(columns.iter().map(|column| column.name));
     for row in rows {
         table.add_row(row);
     }
     for (index, column) in columns.iter().enumerate() {
-        if let (Column::Numbers(_), Some(column)) = (column, table.column_mut(index)) {
+        if let (true, Some(column)) = (column.numbers, table.column_mut(index)) {
             column.set_cell_alignment(CellAlignment::Right);
         }
     }

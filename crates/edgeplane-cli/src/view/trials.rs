@@ -136,7 +136,9 @@ fn dash(value: f64) -> String {
 fn by_status(trials: &Trials) -> String {
     let mut rows = Vec::new();
     for figures in &trials.combatants {
-        for status in figures.by_status.iter().filter(|one| one.damage + one.overkill + one.healing + one.overheal > 0.0) {
+        for status in
+            figures.by_status.iter().filter(|one| one.damage + one.overkill + one.healing + one.overheal > 0.0)
+        {
             rows.push(vec![
                 figures.combatant.clone(),
                 status.status.clone(),

@@ -1,7 +1,9 @@
 //! The statuses that combatants have: what is kept of each, and when something happens to it next.
 
 use super::timeline::Phase;
-use crate::program::{CombatantId, EveryPlan, Holding, Layout, Memory, StatusId, StatusPlan, Time};
+use crate::program::{
+    CombatantId, EveryPlan, Holding, Layout, Memory, Program, StackTimer, StatusId, StatusPlan, Time,
+};
 
 /// One status on one combatant.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -41,6 +43,19 @@ pub(super) struct Instance {
 const LOOK: Time = Time(100_000);
 
 impl Instance {
+    /// One with room for whatever the statuses of a ruleset keep, so that it can be used again for any.
+    pub(super) fn roomy(program: &Program) -> Self {
+        let most = |count: fn(&StatusPlan) -> usize| program.statuses().iter().map(count).max().unwrap_or(0);
+        let stacks =
+            most(|plan| if plan.stack_timer == StackTimer::Each { plan.max_stacks.min(32) as usize } else { 0 });
+        Self {
+            kept: Vec::with_capacity(most(|plan| plan.kept.len())),
+            triggers: Vec::with_capacity(most(|plan| plan.triggers.len())),
+            stack_ends: Vec::with_capacity(stacks),
+            ..Self::default()
+        }
+    }
+
     /// The next beat of its rhythm, if that is not after its end.
     pub(super) fn next_beat(&self) -> Option<Time> {
         if self.period == Time::ZERO {

@@ -139,7 +139,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             }
         }
         let now = self.state.now;
-        let mut one = self.state.spare.pop().unwrap_or_default();
+        let mut one = self.state.spare.pop().unwrap_or_else(|| Instance::roomy(program));
         one.status = status;
         one.caster = by.caster;
         one.serial = self.state.next_serial;

@@ -130,15 +130,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 }
                 Ok(())
             }
-            Effect::Cleanse(filter) => self.take_away(target, filter, LostReason::Cleansed).map(|_| ()),
-            Effect::Transfer(filter) => {
-                let taken = self.take_away(target, filter, LostReason::Transferred)?;
-                for (status, stacks, left) in taken {
-                    let dose = Dose { stacks, duration: Some(left) };
-                    self.inflict(by, by.caster, status, dose)?;
-                }
-                Ok(())
-            }
+            Effect::Cleanse(filter) => self.take_away(by, target, filter, false),
+            Effect::Transfer(filter) => self.take_away(by, target, filter, true),
             Effect::Consume(status, stacks) => {
                 let stacks = self.whole(*stacks, &frame, u32::MAX)?;
                 self.use_up(target, *status, stacks)
@@ -160,15 +153,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
     }
 
-    /// Takes statuses away that a filter means; what they were: stacks and seconds left.
-    fn take_away(
-        &mut self,
-        target: CombatantId,
-        filter: &FilterPlan,
-        reason: LostReason,
-    ) -> Outcome<Vec<(StatusId, u32, f64)>> {
+    /// Takes statuses away that a filter means, and gives them to the one who acts, if it says so.
+    fn take_away(&mut self, by: &By, target: CombatantId, filter: &FilterPlan, transfers: bool) -> Outcome<()> {
         let program = self.program;
-        let now = self.state.now;
         let meant = |status: StatusId| {
             let plan = program.status(status);
             let tagged = filter.tags.is_empty() || filter.tags.iter().any(|tag| plan.tag_ids.contains(tag));
@@ -177,24 +164,28 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 && filter.kind.is_none_or(|kind| kind == plan.kind)
                 && tagged
         };
-        let mut serials: Vec<(u32, Time)> = self.state.statuses[target.index()]
-            .iter()
-            .filter(|one| meant(one.status))
-            .map(|one| (one.serial, one.ends))
-            .collect();
+        let mut serials = std::mem::take(&mut self.state.scratch.meant);
+        serials.clear();
+        let held = self.state.statuses[target.index()].iter().filter(|one| meant(one.status));
+        serials.extend(held.map(|one| (one.serial, one.ends)));
         match filter.pick {
             CleansePick::Oldest => {}
             CleansePick::Newest => serials.reverse(),
-            CleansePick::Longest => serials.sort_by_key(|(_, ends)| std::cmp::Reverse(*ends)),
+            // Serials are in order of time, so no two are alike and the order is settled.
+            CleansePick::Longest => serials.sort_unstable_by_key(|(serial, ends)| (std::cmp::Reverse(*ends), *serial)),
         }
-        let mut taken = Vec::new();
-        for (serial, ends) in serials.into_iter().take(filter.count as usize) {
+        for (serial, ends) in serials.drain(..).take(filter.count as usize) {
             let Some(index) = self.state.held(target, serial) else { continue };
             let one = &self.state.statuses[target.index()][index];
-            taken.push((one.status, one.stacks, super::held::seconds_left(ends, now)));
-            self.lose(target, index, reason)?;
+            let (status, stacks) = (one.status, one.stacks);
+            let left = super::held::seconds_left(ends, self.state.now);
+            self.lose(target, index, if transfers { LostReason::Transferred } else { LostReason::Cleansed })?;
+            if transfers {
+                self.inflict(by, by.caster, status, Dose { stacks, duration: Some(left) })?;
+            }
         }
-        Ok(taken)
+        self.state.scratch.meant = serials;
+        Ok(())
     }
 
     /// Uses up stacks, of the oldest first.

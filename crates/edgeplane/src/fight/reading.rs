@@ -10,7 +10,7 @@ use super::outcomes::By;
 use super::state::State;
 use super::{Fight, FightErrorKind, Provider};
 use crate::program::{
-    CombatantId, Draws, Frame, Holding, ModifierKind, Slot, StatusId, StatusKind, TextPart, Time, plain,
+    CombatantId, Draws, Frame, Holding, Memory, ModifierKind, Slot, StatusId, StatusKind, TextPart, Time, plain,
 };
 
 /// A status as a game shows it.
@@ -160,6 +160,11 @@ impl<C: Provider> Fight<C> {
         }
         memory.set_locals(&saved);
         Ok(found)
+    }
+
+    /// The numbers of the fight.
+    pub(crate) fn memory(&self) -> &Memory {
+        &self.state.memory
     }
 
     /// All stacks of a status on a combatant.

@@ -160,6 +160,8 @@ pub(super) struct Scratch {
     pub(super) costs: Vec<f64>,
     /// Statuses to which something is due.
     pub(super) due: Vec<u32>,
+    /// Statuses that are to be taken away, and when they would have ended.
+    pub(super) meant: Vec<(u32, Time)>,
 }
 
 impl PartialEq for Scratch {
@@ -205,7 +207,7 @@ impl State {
             actors: (0..all).map(|who| Actor::new(setup, who)).collect(),
             in_hand: setup.in_hand.clone(),
             order: setup.ids().collect(),
-            statuses: vec![Vec::new(); all],
+            statuses: (0..all).map(|_| Vec::with_capacity(16)).collect(),
             next_serial: 0,
             leaving: Vec::new(),
             spare: Spare::default(),
@@ -214,7 +216,7 @@ impl State {
             recent: Vec::new(),
             diminished: vec![(0, Time::ZERO); all * setup.program.diminish.len()],
             conditions: false,
-            aimed: vec![Vec::with_capacity(all); all],
+            aimed: (0..all).map(|_| Vec::with_capacity(all)).collect(),
             changed: 0,
             attention: false,
             choosers: 0,

@@ -65,7 +65,11 @@ impl Lints<'_> {
             let Some(cooldown) = ability.rule.cooldown.as_ref().and_then(Formula::as_number) else { return };
             let at_once = stacks.as_ref().map_or(Some(1.0), Formula::as_number);
             let alone = !self.used_by_several(&ability.name);
-            if !alone || slowest.is_some() || cooldown <= lasts || at_once.is_none_or(|stacks| stacks >= f64::from(most)) {
+            if !alone
+                || slowest.is_some()
+                || cooldown <= lasts
+                || at_once.is_none_or(|stacks| stacks >= f64::from(most))
+            {
                 return;
             }
             slowest = Some((cooldown, &ability.name));
@@ -82,9 +86,10 @@ impl Lints<'_> {
     fn used_by_several(&self, ability: &str) -> bool {
         let Some(id) = self.program.find_ability(ability) else { return false };
         let has = |character: &&CharacterId| self.program.characters[character.index()].abilities.contains(&id);
-        self.program.encounters.iter().any(|encounter| {
-            encounter.sides.iter().flat_map(|(_, members)| members).filter(has).count() > 1
-        })
+        self.program
+            .encounters
+            .iter()
+            .any(|encounter| encounter.sides.iter().flat_map(|(_, members)| members).filter(has).count() > 1)
     }
 
     /// The ability that an outcome belongs to; none for one of a status.

@@ -176,7 +176,12 @@ impl Resolver<'_, '_> {
             );
         } else if crate::rules::RESERVED.contains(&first) && first != "distance" {
             let spellings = self.scope.spellings(words.get(1).unwrap_or(&"x"));
-            let help = (!spellings.is_empty() && first != "now").then(|| format!("here one can write {spellings}"));
+            let kept = first == "caster" && self.scope.keeps;
+            let help = if kept {
+                Some(format!("keep its value from when the status was applied: `snapshot({})`", words.join(".")))
+            } else {
+                (!spellings.is_empty() && first != "now").then(|| format!("here one can write {spellings}"))
+            };
             self.report(Code::NotHere, range, format!("`{first}` means nothing {place}"), help);
         } else {
             let own = names.attributes.keys().filter(|_| self.scope.own).cloned();

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
-use super::character::{AbilityLine, ability_line};
+use super::character::{AbilityLine, Shown, ability_line};
 use crate::error::Error;
 use crate::fight::{Branching, Event, Fight, Likely, Observer, Provider, Sampler, StepResult, seed_of_trial};
 use crate::program::{AbilityId, CharacterId, CombatantId, FormulaId, PoolId, Program, Reading, Setup, Time};
@@ -134,7 +134,7 @@ pub fn explain_ability(
     let name = |id: CharacterId| program.characters()[id.index()].name.clone();
     let on = if target == CombatantId(0) { from } else { on };
     Ok(AbilityExplanation {
-        ability: ability_line(&setup, CombatantId(0), ability),
+        ability: ability_line(&Shown { setup: &setup, memory: &setup.memory }, CombatantId(0), ability),
         from: name(from),
         on: name(on),
         outcomes,

@@ -4,8 +4,11 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
+use crate::error::Error;
+use crate::fight::{Contribution, Fight, Likely, Silent};
 use crate::program::{
-    AbilityId, CharacterId, CombatantId, FlowPlan, FormulaId, PickPlan, PoolId, Program, Setup, StartPlan,
+    AbilityId, CharacterId, CombatantId, FlowPlan, FormulaId, Memory, ModifierKind, PickPlan, PoolId, Program, Setup,
+    StartPlan, StatusId,
 };
 use crate::rules::SideRule;
 
@@ -20,7 +23,9 @@ pub struct Line {
     pub formula: String,
     /// The formula with values in place of names; empty for a plain number.
     pub worked: String,
-    /// Why the value is not what the formula gives: "at least 0".
+    /// What statuses add, in the order in which they came: "+35 braced".
+    pub statuses: Vec<String>,
+    /// Why the value is not what all that gives: "at least 0".
     pub limited: String,
     /// What the ruleset says about it.
     pub about: String,
@@ -80,10 +85,30 @@ pub struct CharacterSheet {
 }
 
 /// Explains a character: every number, and where it comes from.
-pub fn explain_character(program: &Arc<Program>, id: CharacterId) -> CharacterSheet {
+///
+/// # Errors
+/// As for [`explain_character_with`].
+pub fn explain_character(program: &Arc<Program>, id: CharacterId) -> Result<CharacterSheet, Error> {
+    explain_character_with(program, id, &[])
+}
+
+/// Explains a character that has some statuses, each with so many stacks, inflicted by itself.
+///
+/// # Errors
+/// [`Error::Fight`] when an attribute has no value with them.
+pub fn explain_character_with(
+    program: &Arc<Program>,
+    id: CharacterId,
+    with: &[(StatusId, u32)],
+) -> Result<CharacterSheet, Error> {
     let plan = &program.characters()[id.index()];
-    let setup = Setup::between(program, &[("one".to_owned(), vec![id])]);
+    let setup = Arc::new(Setup::between(program, &[("one".to_owned(), vec![id])]));
     let me = CombatantId(0);
+    let mut fight = Fight::with_chance(Arc::clone(&setup), Likely, 0);
+    let fail = |error| Error::of_fight(&error, &setup);
+    for (status, stacks) in with {
+        fight.inflict(*status, me, me, *stacks, &mut Silent).map_err(fail)?;
+    }
     let mut attributes = Vec::new();
     for info in program.attributes() {
         for of in 0..if info.per_type { program.layout.types } else { 1 } {
@@ -93,14 +118,17 @@ pub fn explain_character(program: &Arc<Program>, id: CharacterId) -> CharacterSh
                 info.name.clone()
             };
             let Some(plan) = plan.attributes.iter().find(|plan| plan.slot == info.slot.plus(of)) else { continue };
-            let mut line = line(&setup, name, plan.base, of, &info.about);
-            let value = setup.memory.at(program.place(me, plan.slot));
+            let mut line = line(setup.program(), &setup.memory, name, plan.base, of, &info.about);
+            let value = fight.attribute(me, plan.slot);
+            let parts = fight.contributions(me, plan.slot).map_err(fail)?;
+            let unbound = parts_applied(line.value, &parts);
+            line.statuses = parts.iter().map(|part| part_text(program, part)).collect();
             let bound = |of_plan: Option<FormulaId>| {
                 of_plan.map_or_else(String::new, |id| program.formula(id).source.text.clone())
             };
-            if value > line.value {
+            if value > unbound {
                 line.limited = format!("at least {}", bound(plan.min));
-            } else if value < line.value {
+            } else if value < unbound {
                 line.limited = format!("at most {}", bound(plan.max));
             }
             line.value = value;
@@ -111,21 +139,53 @@ pub fn explain_character(program: &Arc<Program>, id: CharacterId) -> CharacterSh
     let condition =
         |when: Option<FormulaId>| when.map_or_else(String::new, |when| program.formula(when).source.text.clone());
     let uses = plan.policy.uses.iter();
-    CharacterSheet {
+    let shown = Shown { setup: &setup, memory: fight.memory() };
+    Ok(CharacterSheet {
         character: plan.name.clone(),
         about: plan.about.clone(),
         level: plan.level,
         attributes,
-        pools: pools.map(|pool| pool_line(&setup, PoolId(pool as u16))).collect(),
-        abilities: plan.abilities.iter().map(|ability| ability_line(&setup, me, *ability)).collect(),
+        pools: pools.map(|pool| pool_line(&shown, PoolId(pool as u16))).collect(),
+        abilities: plan.abilities.iter().map(|ability| ability_line(&shown, me, *ability)).collect(),
         policy: uses.map(|line| (program.ability(line.ability).name.clone(), condition(line.when))).collect(),
-    }
+    })
 }
 
-fn line(setup: &Setup, name: String, formula: FormulaId, damage_type: u16, about: &str) -> Line {
-    let program = setup.program();
+/// The numbers of a fight that is looked at.
+pub(super) struct Shown<'a> {
+    pub(super) setup: &'a Setup,
+    pub(super) memory: &'a Memory,
+}
+
+/// The value with all contributions and without the attribute's own bounds.
+fn parts_applied(base: f64, parts: &[Contribution]) -> f64 {
+    let of = |kind: ModifierKind| parts.iter().filter(move |part| part.kind == kind).map(|part| part.amount);
+    let (add, percent): (f64, f64) = (of(ModifierKind::Add).sum(), of(ModifierKind::Percent).sum());
+    let times: f64 = of(ModifierKind::Times).product();
+    let mut value = (base + add) * (1.0 + percent / 100.0) * times;
+    value = of(ModifierKind::Set).last().unwrap_or(value);
+    value = of(ModifierKind::AtLeast).fold(value, f64::max);
+    of(ModifierKind::AtMost).fold(value, f64::min)
+}
+
+/// `+35 braced`
+fn part_text(program: &Program, part: &Contribution) -> String {
+    let amount = crate::program::plain(part.amount.abs());
+    let sign = if part.amount < 0.0 { "-" } else { "+" };
+    let told = match part.kind {
+        ModifierKind::Add => format!("{sign} {amount}"),
+        ModifierKind::Percent => format!("{sign} {amount} %"),
+        ModifierKind::Times => format!("× {}", crate::program::plain(part.amount)),
+        ModifierKind::AtLeast => format!("at least {}", crate::program::plain(part.amount)),
+        ModifierKind::AtMost => format!("at most {}", crate::program::plain(part.amount)),
+        ModifierKind::Set => format!("set to {}", crate::program::plain(part.amount)),
+    };
+    format!("{told} {}", program.status(part.status).name)
+}
+
+fn line(program: &Program, memory: &Memory, name: String, formula: FormulaId, damage_type: u16, about: &str) -> Line {
     let compiled = program.formula(formula);
-    let reading = program.own_reading(formula, &setup.memory, CombatantId(0), damage_type);
+    let reading = program.own_reading(formula, memory, CombatantId(0), damage_type);
     let worked = match &reading {
         Some(reading) if !compiled.is_plain_number() => compiled.with_values(reading),
         _ => String::new(),
@@ -135,16 +195,17 @@ fn line(setup: &Setup, name: String, formula: FormulaId, damage_type: u16, about
         value: reading.map_or(0.0, |reading| reading.value),
         formula: compiled.source.text.clone(),
         worked,
+        statuses: Vec::new(),
         limited: String::new(),
         about: about.to_owned(),
     }
 }
 
-fn pool_line(setup: &Setup, id: PoolId) -> PoolLine {
-    let program = setup.program();
+fn pool_line(shown: &Shown<'_>, id: PoolId) -> PoolLine {
+    let (program, memory) = (shown.setup.program(), shown.memory);
     let plan = &program.pools()[id.index()];
     let me = CombatantId(0);
-    let number = |formula| program.own_value(formula, &setup.memory, me).unwrap_or(0.0);
+    let number = |formula| program.own_value(formula, memory, me).unwrap_or(0.0);
     let flow = |flow: Option<FlowPlan>, sign: &str| {
         let flow = flow?;
         let every = flow.every.map_or_else(
@@ -154,28 +215,29 @@ fn pool_line(setup: &Setup, id: PoolId) -> PoolLine {
         Some(format!("{sign}{} {every}", crate::program::plain(number(flow.amount))))
     };
     let flows: Vec<String> = [flow(plan.regen, "+"), flow(plan.decay, "-")].into_iter().flatten().collect();
-    let cap = plan.cap.map(|cap| line(setup, plan.name.clone(), cap, 0, &plan.about));
+    let cap = plan.cap.map(|cap| line(program, memory, plan.name.clone(), cap, 0, &plan.about));
     let start = match plan.start {
         StartPlan::Full => cap.as_ref().map_or(0.0, |cap| cap.value),
         StartPlan::Empty => 0.0,
-        StartPlan::Amount(_) => setup.memory.pool_amount(program.place(me, program.layout.pool(id)), 0.0),
+        StartPlan::Amount(_) => memory.pool_amount(program.place(me, program.layout.pool(id)), 0.0),
     };
     let missing = Line {
         name: plan.name.clone(),
         value: 0.0,
         formula: String::new(),
         worked: String::new(),
+        statuses: Vec::new(),
         limited: String::new(),
         about: String::new(),
     };
     PoolLine { cap: cap.unwrap_or(missing), start, flow: flows.join(", "), defeat: plan.defeat }
 }
 
-pub(super) fn ability_line(setup: &Setup, who: CombatantId, id: AbilityId) -> AbilityLine {
-    let program = setup.program();
+pub(super) fn ability_line(shown: &Shown<'_>, who: CombatantId, id: AbilityId) -> AbilityLine {
+    let program = shown.setup.program();
     let plan = program.ability(id);
     let number = |formula: Option<FormulaId>| {
-        formula.and_then(|formula| program.own_value(formula, &setup.memory, who)).unwrap_or(0.0)
+        formula.and_then(|formula| program.own_value(formula, shown.memory, who)).unwrap_or(0.0)
     };
     AbilityLine {
         name: plan.name.clone(),

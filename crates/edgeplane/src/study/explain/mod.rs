@@ -2,6 +2,8 @@
 
 mod ability;
 mod character;
+mod status;
 
 pub use ability::{AbilityExplanation, EndingLine, OutcomeLine, StepLine, Worked, explain_ability};
-pub use character::{AbilityLine, CharacterSheet, Line, PoolLine, explain_character};
+pub use character::{AbilityLine, CharacterSheet, Line, PoolLine, explain_character, explain_character_with};
+pub use status::{AnswerLine, ModifierLine, StackLine, StatusExplanation, TickLine, explain_status};

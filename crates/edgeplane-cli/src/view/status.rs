@@ -1,0 +1,125 @@
+//! What a status of one does to another.
+
+use edgeplane::program::plain;
+use edgeplane::study::explain::{StackLine, StatusExplanation};
+
+use super::table::{self, Column};
+use super::text;
+
+pub(crate) fn draw(explained: &StatusExplanation) -> String {
+    let title = format!("{} from {} on {}", explained.status, explained.from, explained.on);
+    let about = if explained.about.is_empty() { String::new() } else { format!(" · {}", explained.about) };
+    let mut out = format!("{}{about}\n\n{}", text::bold(&title), facts(explained));
+    for part in [modifiers(explained), stacks(explained), ticks(explained), answers(explained)] {
+        if !part.is_empty() {
+            out.push('\n');
+            out.push_str(&part);
+        }
+    }
+    out
+}
+
+fn facts(explained: &StatusExplanation) -> String {
+    let tags = if explained.tags.is_empty() { String::new() } else { format!(", {}", explained.tags.join(", ")) };
+    let lasts = explained.lasts.map_or_else(|| "until something ends it".to_owned(), |s| format!("{} s", plain(s)));
+    let ticks = explained.period.map_or_else(String::new, |period| format!(", ticks every {} s", plain(period)));
+    let facts = [
+        ("is", format!("{}{tags}", explained.kind.name())),
+        ("lasts", format!("{lasts}{ticks}")),
+        ("a second one", explained.again.clone()),
+        ("forbids", explained.forbids.join(", ")),
+        ("keeps away", explained.immune.join(", ")),
+        ("comes from", explained.inflicted_by.join(", ")),
+    ];
+    let told = facts.iter().filter(|(_, what)| !what.is_empty());
+    told.map(|(name, what)| format!("   {}{what}\n", text::dim(&format!("{name:<14}")))).collect()
+}
+
+fn modifiers(explained: &StatusExplanation) -> String {
+    if explained.modifiers.is_empty() {
+        return String::new();
+    }
+    let kind = |kind| match serde_json::to_value(kind) {
+        Ok(serde_json::Value::String(name)) => name,
+        _ => String::new(),
+    };
+    let row = |line: &edgeplane::study::explain::ModifierLine| {
+        vec![line.attribute.clone(), kind(line.kind), line.formula.clone()]
+    };
+    let columns = [Column::Words("changes"), Column::Words("by"), Column::Words("formula")];
+    table::draw(&columns, explained.modifiers.iter().map(row).collect())
+}
+
+/// One row for each number of stacks: attributes, and what it does over its whole life.
+fn stacks(explained: &StatusExplanation) -> String {
+    let sums: [(&str, fn(&StackLine) -> f64); 4] = [
+        ("damage in all", |line| line.damage),
+        ("healing in all", |line| line.healing),
+        ("restored in all", |line| line.restored),
+        ("drained in all", |line| line.drained),
+    ];
+    let sums: Vec<_> = sums.iter().filter(|(_, sum)| explained.stacks.iter().any(|line| sum(line) > 0.0)).collect();
+    if explained.attributes.is_empty() && sums.is_empty() {
+        return String::new();
+    }
+    let mut header = vec!["stacks".to_owned()];
+    header.extend(explained.attributes.iter().cloned());
+    header.extend(sums.iter().map(|(name, _)| (*name).to_owned()));
+    let dashes = sums.iter().map(|_| "–".to_owned());
+    let without = std::iter::once("none".to_owned()).chain(explained.without.iter().map(|value| plain(*value)));
+    let mut rows = vec![without.chain(dashes).collect::<Vec<_>>()];
+    for line in &explained.stacks {
+        let values = line.values.iter().map(|value| plain(*value));
+        let all = sums.iter().map(|(_, sum)| plain(sum(line)));
+        rows.push(std::iter::once(line.stacks.to_string()).chain(values).chain(all).collect());
+    }
+    table::draw_named(&header, rows)
+}
+
+fn ticks(explained: &StatusExplanation) -> String {
+    if explained.ticks.is_empty() {
+        return String::new();
+    }
+    let row = |line: &edgeplane::study::explain::TickLine| {
+        vec![
+            line.tick.to_string(),
+            format!("{:.2}", line.at),
+            line.outcome.to_owned(),
+            line.pool.clone(),
+            plain(line.amount),
+            plain(line.left),
+        ]
+    };
+    let columns = [
+        Column::Numbers("tick"),
+        Column::Numbers("at s"),
+        Column::Words("does"),
+        Column::Words("to"),
+        Column::Numbers("amount"),
+        Column::Numbers("leaves"),
+    ];
+    table::draw(&columns, explained.ticks.iter().map(row).collect())
+}
+
+fn answers(explained: &StatusExplanation) -> String {
+    if explained.answers.is_empty() {
+        return String::new();
+    }
+    let row = |line: &edgeplane::study::explain::AnswerLine| {
+        vec![line.event.name().to_owned(), line.only.clone(), text::counted(line.outcomes, "outcome", "outcomes")]
+    };
+    let columns = [Column::Words("answers to"), Column::Words("only"), Column::Words("with")];
+    table::draw(&columns, explained.answers.iter().map(row).collect())
+}
+
+pub(crate) fn rows(explained: &StatusExplanation) -> Vec<Vec<String>> {
+    let mut header: Vec<String> = vec!["stacks".to_owned()];
+    header.extend(explained.attributes.iter().cloned());
+    header.extend(["damage", "healing", "restored", "drained"].map(str::to_owned));
+    let row = |line: &StackLine| {
+        let sums = [line.damage, line.healing, line.restored, line.drained];
+        let values = line.values.iter().chain(&sums).map(f64::to_string);
+        std::iter::once(line.stacks.to_string()).chain(values).collect::<Vec<_>>()
+    };
+    std::iter::once(header).chain(explained.stacks.iter().map(row)).collect()
+}

@@ -1,0 +1,332 @@
+//! A status of one character on another: what it does at each number of stacks, tick by tick, and over
+//! its whole life.
+
+use std::sync::Arc;
+
+use serde::Serialize;
+
+use crate::error::Error;
+use crate::fight::{Event, Fight, Likely, Log, Logged, Source};
+use crate::program::{
+    Again, CharacterId, CombatantId, Program, Setup, StackTimer, StatusId, StatusKind, StatusPlan, Time, TriggerEvent,
+};
+
+/// More stacks than this are not listed one by one.
+const MOST_LISTED: u32 = 10;
+/// An endless status is looked at for so long, in seconds.
+const LOOKED_AT: f64 = 60.0;
+
+/// A change to an attribute.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct ModifierLine {
+    /// The attribute.
+    pub attribute: String,
+    /// In which way: "add", "percent" and so on.
+    pub kind: crate::program::ModifierKind,
+    /// The formula as it is written.
+    pub formula: String,
+}
+
+/// What the status does with so many stacks.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct StackLine {
+    /// How many.
+    pub stacks: u32,
+    /// The owner's attributes that it changes, in the order of [`StatusExplanation::attributes`].
+    pub values: Vec<f64>,
+    /// Damage over its whole life.
+    pub damage: f64,
+    /// Healing over its whole life.
+    pub healing: f64,
+    /// What other pools gained, past all steps.
+    pub restored: f64,
+    /// What they lost.
+    pub drained: f64,
+}
+
+/// Something that a tick did.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct TickLine {
+    /// The number of the tick.
+    pub tick: u32,
+    /// Seconds since the status was applied.
+    pub at: f64,
+    /// "damage", "heal", "restore", "drain".
+    pub outcome: &'static str,
+    /// The pool.
+    pub pool: String,
+    /// The amount that left the last step.
+    pub amount: f64,
+    /// What is left in the pool.
+    pub left: f64,
+}
+
+/// Something that it answers to.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct AnswerLine {
+    /// The event.
+    pub event: TriggerEvent,
+    /// How it is narrowed down, as it is written.
+    pub only: String,
+    /// How many outcomes it brings about.
+    pub outcomes: usize,
+}
+
+/// A status explained.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct StatusExplanation {
+    /// Its name.
+    pub status: String,
+    /// What the ruleset says about it.
+    pub about: String,
+    /// Good or bad.
+    pub kind: StatusKind,
+    /// Its tags.
+    pub tags: Vec<String>,
+    /// Who inflicts it.
+    pub from: String,
+    /// Whose it is.
+    pub on: String,
+    /// Seconds that it lasts; none for one that does not end by itself.
+    pub lasts: Option<f64>,
+    /// Seconds between ticks.
+    pub period: Option<f64>,
+    /// What a second application does, in words.
+    pub again: String,
+    /// Tags of statuses that it keeps away.
+    pub immune: Vec<String>,
+    /// What its owner cannot do.
+    pub forbids: Vec<String>,
+    /// Its modifiers.
+    pub modifiers: Vec<ModifierLine>,
+    /// Attributes that it changes, others through them included.
+    pub attributes: Vec<String>,
+    /// Their values without it.
+    pub without: Vec<f64>,
+    /// With one stack, two, and so on.
+    pub stacks: Vec<StackLine>,
+    /// What its ticks do, with one stack.
+    pub ticks: Vec<TickLine>,
+    /// What it answers to.
+    pub answers: Vec<AnswerLine>,
+    /// Abilities and statuses that inflict it.
+    pub inflicted_by: Vec<String>,
+}
+
+/// Explains what a status does to one character, inflicted by another, with nobody doing anything else.
+///
+/// # Errors
+/// [`Error::Fight`] when a formula has no value.
+pub fn explain_status(
+    program: &Arc<Program>,
+    status: StatusId,
+    from: CharacterId,
+    on: CharacterId,
+) -> Result<StatusExplanation, Error> {
+    let sides = [("one".to_owned(), vec![from]), ("other".to_owned(), vec![on])];
+    let setup = Arc::new(Setup::between(program, &sides));
+    let plan = program.status(status);
+    let most = if plan.again == Again::Stack { plan.max_stacks.min(MOST_LISTED) } else { 1 };
+    let mut lives = Vec::new();
+    for stacks in 1..=most {
+        lives.push(Life::run(&setup, status, stacks)?);
+    }
+    let attributes = changed_attributes(program, &lives);
+    let values = |all: &[f64]| attributes.iter().map(|(index, _)| all[*index]).collect::<Vec<f64>>();
+    let first = lives.first();
+    Ok(StatusExplanation {
+        status: plan.name.clone(),
+        about: plan.about.clone(),
+        kind: plan.kind,
+        tags: plan.tags.clone(),
+        from: program.characters()[from.index()].name.clone(),
+        on: program.characters()[on.index()].name.clone(),
+        lasts: first.and_then(|life| life.lasts),
+        period: plan.every.as_ref().and_then(|every| program.formula(every.period).as_number()),
+        again: again(plan),
+        immune: plan.immune.iter().map(|tag| program.tags[usize::from(*tag)].clone()).collect(),
+        forbids: forbids(program, plan),
+        modifiers: modifiers(program, plan),
+        without: first.map_or_else(Vec::new, |life| values(&life.before)),
+        stacks: lives.iter().map(|life| life.line(values(&life.after))).collect(),
+        ticks: first.map_or_else(Vec::new, |life| life.ticks(program)),
+        attributes: attributes.into_iter().map(|(_, name)| name).collect(),
+        answers: plan.triggers.iter().map(|trigger| answer(program, trigger)).collect(),
+        inflicted_by: inflicted_by(program, status),
+    })
+}
+
+/// One application from its start to its end.
+struct Life {
+    stacks: u32,
+    lasts: Option<f64>,
+    before: Vec<f64>,
+    after: Vec<f64>,
+    status: StatusId,
+    events: Vec<Logged>,
+}
+
+const OWNER: CombatantId = CombatantId(1);
+
+impl Life {
+    fn run(setup: &Arc<Setup>, status: StatusId, stacks: u32) -> Result<Self, Error> {
+        let fail = |error| Error::of_fight(&error, setup);
+        let mut fight = Fight::with_chance(Arc::clone(setup), Likely, 0);
+        setup.ids().for_each(|who| fight.take_control(who));
+        let mut log = Log::default();
+        fight.advance(Time::ZERO, &mut log).map_err(fail)?;
+        let before = all_attributes(setup, &fight);
+        fight.inflict(status, CombatantId(0), OWNER, stacks, &mut log).map_err(fail)?;
+        let after = all_attributes(setup, &fight);
+        let until = log.events.iter().rev().find_map(|logged| match logged.event {
+            Event::StatusGained { status: gained, until, .. } if gained == status => Some(until),
+            _ => None,
+        });
+        let lasts = until.flatten().map(Time::seconds);
+        let end = Time::from_seconds(lasts.unwrap_or(LOOKED_AT));
+        fight.advance(end, &mut log).map_err(fail)?;
+        Ok(Self { stacks, lasts, before, after, status, events: log.events })
+    }
+
+    fn line(&self, values: Vec<f64>) -> StackLine {
+        let sum = |wanted: &str| -> f64 {
+            self.outcomes().filter(|(_, what, ..)| *what == wanted).map(|(_, _, _, amount, _)| amount).sum()
+        };
+        StackLine {
+            stacks: self.stacks,
+            values,
+            damage: sum("damage"),
+            healing: sum("heal"),
+            restored: sum("restore"),
+            drained: sum("drain"),
+        }
+    }
+
+    /// What the status did: when, what, to which pool, how much, and what was left.
+    fn outcomes(&self) -> impl Iterator<Item = (f64, &'static str, crate::program::PoolId, f64, f64)> {
+        let mine = Source::Status(self.status);
+        self.events.iter().filter_map(move |logged| {
+            let (what, source, pool, amount, left) = match logged.event {
+                Event::Hit { source, pool, amount, left, .. } => ("damage", source, pool, amount, left),
+                Event::Healed { source, pool, amount, left, .. } => ("heal", source, pool, amount, left),
+                Event::Restored { source, pool, gained, left, .. } => ("restore", source, pool, gained, left),
+                Event::Drained { source, pool, taken, left, .. } => ("drain", source, pool, taken, left),
+                _ => return None,
+            };
+            (source == mine).then_some((logged.at.seconds(), what, pool, amount, left))
+        })
+    }
+
+    fn ticks(&self, program: &Program) -> Vec<TickLine> {
+        let mut moments: Vec<f64> = Vec::new();
+        let mut lines = Vec::new();
+        for (at, outcome, pool, amount, left) in self.outcomes() {
+            if moments.last() != Some(&at) {
+                moments.push(at);
+            }
+            let pool = program.pools()[pool.index()].name.clone();
+            lines.push(TickLine { tick: moments.len() as u32, at, outcome, pool, amount, left });
+        }
+        lines
+    }
+}
+
+fn all_attributes(setup: &Setup, fight: &Fight<Likely>) -> Vec<f64> {
+    let program = setup.program();
+    let slots = program
+        .attributes()
+        .iter()
+        .flat_map(|info| (0..if info.per_type { program.layout.types } else { 1 }).map(|of| info.slot.plus(of)));
+    slots.map(|slot| fight.attribute(OWNER, slot)).collect()
+}
+
+/// Those that are different with some number of stacks, with their places in the list of all.
+fn changed_attributes(program: &Program, lives: &[Life]) -> Vec<(usize, String)> {
+    let names = program.attributes().iter().flat_map(|info| {
+        let types = if info.per_type { usize::from(program.layout.types) } else { 1 };
+        (0..types).map(|of| match info.per_type {
+            true => format!("{}.{}", info.name, program.damage_types()[of].name),
+            false => info.name.clone(),
+        })
+    });
+    let changed = |index: usize| lives.iter().any(|life| life.before[index].to_bits() != life.after[index].to_bits());
+    names.enumerate().filter(|(index, _)| changed(*index)).collect()
+}
+
+fn modifiers(program: &Program, plan: &StatusPlan) -> Vec<ModifierLine> {
+    let line = |modifier: &crate::program::ModifierPlan| {
+        let info = program.attributes().iter().rev().find(|info| info.slot <= modifier.slot);
+        let one_type = info.is_some_and(|info| info.per_type && modifier.slots == 1);
+        let name = info.map_or_else(String::new, |info| info.name.clone());
+        let of = info.map_or(0, |info| usize::from(modifier.slot.0 - info.slot.0));
+        ModifierLine {
+            attribute: if one_type { format!("{name}.{}", program.damage_types()[of].name) } else { name },
+            kind: modifier.kind,
+            formula: program.formula(modifier.amount).source.text.clone(),
+        }
+    };
+    plan.modifiers.iter().map(line).collect()
+}
+
+fn again(plan: &StatusPlan) -> String {
+    let per = if plan.per_caster { ", a record for each caster" } else { "" };
+    let words = match plan.again {
+        Again::Keep => "does nothing while it lasts".to_owned(),
+        Again::Refresh => "renews its time".to_owned(),
+        Again::Extend => "adds its time".to_owned(),
+        Again::Replace => "takes the place of the last".to_owned(),
+        Again::Strongest => "stays if its rank is higher".to_owned(),
+        Again::Separate if plan.max_instances == u32::MAX => "is an instance of its own".to_owned(),
+        Again::Separate => format!("is an instance of its own, up to {}", plan.max_instances),
+        Again::Stack => {
+            let timer = match plan.stack_timer {
+                StackTimer::Refresh => "all share a renewed time",
+                StackTimer::Keep => "the first time runs on",
+                StackTimer::Each => "each ends on its own",
+            };
+            let most = if plan.max_stacks == u32::MAX { String::new() } else { format!(", up to {}", plan.max_stacks) };
+            format!("stacks{most}; {timer}")
+        }
+    };
+    format!("{words}{per}")
+}
+
+fn forbids(program: &Program, plan: &StatusPlan) -> Vec<String> {
+    let mut words = Vec::new();
+    words.extend(plan.forbids_act.then(|| "any ability".to_owned()));
+    words.extend(plan.forbids_move.then(|| "moving".to_owned()));
+    let abilities = program.abilities().iter().filter(|ability| ability.forbidden_by & plan.forbids_tags != 0);
+    words.extend(abilities.map(|ability| ability.name.clone()));
+    words
+}
+
+fn answer(program: &Program, trigger: &crate::program::TriggerPlan) -> AnswerLine {
+    let text = |formula| program.formula(formula).source.text.clone();
+    let mut only: Vec<String> = Vec::new();
+    only.extend(trigger.crossing.map(|(pool, share)| {
+        format!("{} at {} %", program.pools()[pool.index()].name, crate::program::plain(share * 100.0))
+    }));
+    only.extend(trigger.status.map(|status| program.status(status).name.clone()));
+    only.extend(trigger.ability.map(|ability| program.ability(ability).name.clone()));
+    only.extend(trigger.reason.map(|reason| reason.name().to_owned()));
+    only.extend((trigger.event == TriggerEvent::StacksReached).then(|| format!("{} stacks", trigger.stacks)));
+    only.extend(trigger.when.map(|when| format!("when {}", text(when))));
+    only.extend(trigger.chance.map(|(chance, _)| format!("chance {}", text(chance))));
+    only.extend(trigger.cooldown.map(|cooldown| format!("cooldown {} s", text(cooldown))));
+    only.extend(trigger.uses.map(|uses| if uses == 1 { "once".to_owned() } else { format!("{uses} times") }));
+    AnswerLine { event: trigger.event, only: only.join(", "), outcomes: trigger.does.len() }
+}
+
+fn inflicted_by(program: &Program, status: StatusId) -> Vec<String> {
+    let inflicts = |outcomes: &[crate::program::OutcomePlan]| {
+        outcomes.iter().any(|one| matches!(one.effect, crate::program::Effect::Inflict(id, ..) if id == status))
+    };
+    let abilities = program.abilities().iter().filter(|ability| inflicts(&ability.does));
+    let statuses = program.statuses().iter().filter(|plan| {
+        let ticks = plan.every.iter().any(|every| inflicts(&every.does));
+        ticks || inflicts(&plan.at_max) || plan.triggers.iter().any(|trigger| inflicts(&trigger.does))
+    });
+    let had = program.characters().iter().filter(|character| character.statuses.contains(&status));
+    let names = abilities.map(|ability| ability.name.clone()).chain(statuses.map(|plan| plan.name.clone()));
+    names.chain(had.map(|character| format!("{} from the start", character.name))).collect()
+}
