@@ -1,6 +1,6 @@
 //! What statuses answer to, what they forbid, and what happens when they overlap.
 
-#![allow(clippy::unwrap_used, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
 mod common;
 

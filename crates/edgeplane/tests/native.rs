@@ -34,3 +34,24 @@ fn the_native_duel_tells_the_same_events() {
     }
     let _ = Silent;
 }
+
+#[path = "../benches/native/soaking.rs"]
+mod soaking;
+
+#[test]
+fn the_native_duel_with_stacking_statuses_ends_alike() {
+    let game = Game::open(concat!(env!("CARGO_MANIFEST_DIR"), "/benches/rulesets/soaking.toml")).unwrap();
+    let mut fight = game.fight("soaking", 0).unwrap();
+    let streams = soaking::Streams::of(fight.setup()).unwrap();
+    let health = game.pool("health").unwrap();
+    let mut endings = std::collections::BTreeSet::new();
+    for seed in 0..2_000 {
+        fight.restart(seed);
+        let ending = fight.run(&mut Silent).unwrap();
+        let left = fight.setup().ids().map(|who| fight.pool(who, health)).collect::<Vec<_>>();
+        let (by_hand, at, health) = soaking::fight(&streams, seed);
+        assert_eq!((ending, fight.now(), left.as_slice()), (by_hand, at, health.as_slice()), "seed {seed}");
+        endings.insert(format!("{ending:?}"));
+    }
+    assert!(endings.len() >= 2, "both sides win sometimes: {endings:?}");
+}

@@ -1,6 +1,6 @@
 //! Statuses: what a second application does, ticks, ends, modifiers, control.
 
-#![allow(clippy::unwrap_used, missing_docs)]
+#![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
 mod common;
 

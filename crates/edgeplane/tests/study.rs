@@ -217,7 +217,7 @@ fn a_sheet_tells_pools_abilities_and_policy() {
     let bandage = sheet.abilities.iter().find(|ability| ability.name == "bandage").unwrap();
     assert_eq!(bandage.cost, [("breath".to_owned(), 10.0)]);
     assert_eq!((bandage.cast, bandage.cooldown, bandage.targets.as_str()), (0.7, 3.0, "weakest of allies"));
-    assert_eq!(sheet.policy[0], ("bandage".to_owned(), "target.health.share < 40%".to_owned()));
+    assert_eq!(sheet.policy[1], ("bandage".to_owned(), "target.health.share < 40%".to_owned()));
     let novice = explain_character(game.program(), game.character("bell_ringer").unwrap()).unwrap();
     assert!(novice.abilities.iter().all(|ability| ability.unlocked));
     let crab = explain_character(game.program(), game.character("silt_crab").unwrap()).unwrap();

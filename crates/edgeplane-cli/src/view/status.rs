@@ -52,26 +52,23 @@ fn modifiers(explained: &StatusExplanation) -> String {
 
 /// One row for each number of stacks: attributes, and what it does over its whole life.
 fn stacks(explained: &StatusExplanation) -> String {
-    let sums: [(&str, fn(&StackLine) -> f64); 4] = [
-        ("damage in all", |line| line.damage),
-        ("healing in all", |line| line.healing),
-        ("restored in all", |line| line.restored),
-        ("drained in all", |line| line.drained),
-    ];
-    let sums: Vec<_> = sums.iter().filter(|(_, sum)| explained.stacks.iter().any(|line| sum(line) > 0.0)).collect();
+    let all = |line: &StackLine| [line.damage, line.healing, line.restored, line.drained];
+    let names = ["damage in all", "healing in all", "restored in all", "drained in all"];
+    let there = |index: &usize| explained.stacks.iter().any(|line| all(line)[*index] > 0.0);
+    let sums: Vec<usize> = (0..names.len()).filter(there).collect();
     if explained.attributes.is_empty() && sums.is_empty() {
         return String::new();
     }
     let mut header = vec!["stacks".to_owned()];
     header.extend(explained.attributes.iter().cloned());
-    header.extend(sums.iter().map(|(name, _)| (*name).to_owned()));
+    header.extend(sums.iter().map(|index| names[*index].to_owned()));
     let dashes = sums.iter().map(|_| "–".to_owned());
     let without = std::iter::once("none".to_owned()).chain(explained.without.iter().map(|value| plain(*value)));
     let mut rows = vec![without.chain(dashes).collect::<Vec<_>>()];
     for line in &explained.stacks {
         let values = line.values.iter().map(|value| plain(*value));
-        let all = sums.iter().map(|(_, sum)| plain(sum(line)));
-        rows.push(std::iter::once(line.stacks.to_string()).chain(values).chain(all).collect());
+        let in_all = sums.iter().map(|index| plain(all(line)[*index]));
+        rows.push(std::iter::once(line.stacks.to_string()).chain(values).chain(in_all).collect());
     }
     table::draw_named(&header, rows)
 }

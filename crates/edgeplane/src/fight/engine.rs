@@ -25,7 +25,7 @@ pub struct Limits {
     pub steps: u64,
     /// Most waves of one moment: things that bring each other about without time passing.
     pub waves: u32,
-    /// Most answers of statuses at one moment.
+    /// Most answers of statuses that follow from one another at one moment.
     pub chain: u32,
 }
 
@@ -60,7 +60,7 @@ pub enum FightErrorKind {
     },
     /// Statuses answer to each other without end.
     Chain {
-        /// How many answers there were at one moment.
+        /// How many of them followed from one another.
         limit: u32,
         /// Those that answered last.
         statuses: Vec<StatusId>,
@@ -246,7 +246,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline]
     fn moment(&mut self, mut due: Due) -> Outcome<Due> {
         let mut waves = 0;
-        self.state.chain = 0;
+        self.state.answers = 0;
         loop {
             due = self.wave(due)?;
             if self.state.conditions {

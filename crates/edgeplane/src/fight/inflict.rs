@@ -21,6 +21,13 @@ pub(super) struct Dose {
     pub(super) duration: Option<f64>,
 }
 
+/// An application that is on its way: stacks, and the duration after all that changes it.
+#[derive(Clone, Copy)]
+struct Portion {
+    stacks: u32,
+    duration: Time,
+}
+
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Applies a status; whether it is there now because of that.
     pub(super) fn inflict(&mut self, by: &By, target: CombatantId, status: StatusId, dose: Dose) -> Outcome<bool> {
@@ -71,13 +78,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             Some(factor) if duration < Time::NEVER => duration = Time((duration.0 as f64 * factor).round() as u64),
             _ => {}
         }
+        let portion = Portion { stacks: dose.stacks, duration };
         let same = |held: &Instance| held.status == status && (!plan.per_caster || held.caster == by.caster);
         let existing = self.state.statuses[target.index()].iter().position(same);
         let refusal = match existing {
-            Some(index) if plan.again != Again::Separate => {
-                self.apply_again(by, target, index, dose.stacks, duration, &frame)?
-            }
-            _ => self.apply_new(by, target, status, dose.stacks, duration, &frame, Applied::New)?,
+            Some(index) if plan.again != Again::Separate => self.apply_again(by, target, index, portion, &frame)?,
+            _ => self.apply_new(by, target, status, portion, &frame, Applied::New)?,
         };
         if refusal.is_none() {
             self.count_for_diminishing(target, plan);
@@ -124,11 +130,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         by: &By,
         target: CombatantId,
         status: StatusId,
-        stacks: u32,
-        duration: Time,
+        portion: Portion,
         frame: &Frame,
         applied: Applied,
     ) -> Outcome<Option<StatusRefusal>> {
+        let Portion { stacks, duration } = portion;
         let program = self.program;
         let plan = program.status(status);
         if plan.again == Again::Separate {
@@ -181,7 +187,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.tell(Event::StatusGained { caster: by.caster, target, status, stacks, total, until, applied });
         self.status_changed(target, status)?;
         if plan.every.as_ref().is_some_and(|every| every.first_now) {
-            self.state.queue.push_back(Pending::own(target, serial, Cause::Tick));
+            self.state.enqueue(Pending::own(target, serial, Cause::Tick));
         }
         self.reached(target, serial, plan, 0, stacks);
         self.raise_of(TriggerEvent::Gained, target, serial, Some(by.caster), None);
@@ -198,10 +204,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         by: &By,
         target: CombatantId,
         index: usize,
-        stacks: u32,
-        duration: Time,
+        portion: Portion,
         frame: &Frame,
     ) -> Outcome<Option<StatusRefusal>> {
+        let Portion { stacks, duration } = portion;
         let program = self.program;
         let now = self.state.now;
         let (status, before) = {
@@ -213,7 +219,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             Again::Keep => return Ok(Some(StatusRefusal::There)),
             Again::Replace => {
                 self.lose(target, index, LostReason::Replaced)?;
-                return self.apply_new(by, target, status, stacks, duration, frame, Applied::Replaced);
+                return self.apply_new(by, target, status, portion, frame, Applied::Replaced);
             }
             Again::Strongest => {
                 let rank = match plan.rank {
@@ -224,7 +230,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                     return Ok(Some(StatusRefusal::Weaker));
                 }
                 self.lose(target, index, LostReason::Replaced)?;
-                return self.apply_new(by, target, status, stacks, duration, frame, Applied::Replaced);
+                return self.apply_new(by, target, status, portion, frame, Applied::Replaced);
             }
             Again::Extend => {
                 let most = match plan.longest {
@@ -282,7 +288,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.tell(Event::StatusGained { caster: by.caster, target, status, stacks, total, until, applied });
         self.status_changed(target, status)?;
         if restarts.is_some_and(|every| every.first_now) {
-            self.state.queue.push_back(Pending::own(target, serial, Cause::Tick));
+            self.state.enqueue(Pending::own(target, serial, Cause::Tick));
         }
         self.reached(target, serial, plan, before, stacks);
         self.raise_of(TriggerEvent::Renewed, target, serial, Some(by.caster), None);
@@ -297,11 +303,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         for (number, trigger) in plan.triggers.iter().enumerate() {
             let reached = before < trigger.stacks && trigger.stacks <= now;
             if trigger.event == TriggerEvent::StacksReached && reached {
-                self.state.queue.push_back(Pending::own(target, serial, Cause::Trigger(number as u16)));
+                self.state.enqueue(Pending::own(target, serial, Cause::Trigger(number as u16)));
             }
         }
         if before < plan.max_stacks && now == plan.max_stacks && (!plan.at_max.is_empty() || plan.consume) {
-            self.state.queue.push_back(Pending::own(target, serial, Cause::AtMax));
+            self.state.enqueue(Pending::own(target, serial, Cause::AtMax));
         }
     }
 

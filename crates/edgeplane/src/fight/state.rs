@@ -116,8 +116,10 @@ pub(super) struct State {
     pub(super) spare: Spare,
     /// Answers of statuses that wait.
     pub(super) queue: VecDeque<Pending>,
-    /// Answers given at this moment, and the statuses that gave the last of them.
-    pub(super) chain: u32,
+    /// How many answers led to what is under way, how many were given at this moment, and the statuses
+    /// that gave the last of them.
+    pub(super) depth: u32,
+    pub(super) answers: u64,
     pub(super) recent: Vec<StatusId>,
     /// For each combatant and tag that diminishes: how often, and when last.
     pub(super) diminished: Vec<(u32, Time)>,
@@ -212,7 +214,8 @@ impl State {
             leaving: Vec::new(),
             spare: Spare::default(),
             queue: VecDeque::new(),
-            chain: 0,
+            depth: 0,
+            answers: 0,
             recent: Vec::new(),
             diminished: vec![(0, Time::ZERO); all * setup.program.diminish.len()],
             conditions: false,
@@ -265,7 +268,8 @@ impl State {
         self.spare.append(&mut self.leaving);
         self.next_serial = 0;
         self.queue.clear();
-        self.chain = 0;
+        self.depth = 0;
+        self.answers = 0;
         self.recent.clear();
         self.diminished.fill((0, Time::ZERO));
         self.conditions = false;

@@ -154,7 +154,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 let fits = trigger.event == TriggerEvent::Lost && trigger.reason.is_none_or(|only| only == reason);
                 if fits {
                     let cause = Cause::Trigger(number as u16);
-                    self.state.queue.push_back(super::triggers::Pending::of(who, serial, cause, Some(caster)));
+                    self.state.enqueue(super::triggers::Pending::of(who, serial, cause, Some(caster)));
                 }
             }
         }

@@ -28,6 +28,8 @@ pub(super) struct Pending {
     other: Option<CombatantId>,
     amount: f64,
     marks: u64,
+    /// How many answers led to this one.
+    depth: u32,
 }
 
 impl Pending {
@@ -38,7 +40,7 @@ impl Pending {
 
     /// Something that another takes part in.
     pub(super) fn of(owner: CombatantId, serial: u32, cause: Cause, other: Option<CombatantId>) -> Self {
-        Self { owner, serial, cause, other, amount: 0.0, marks: 0 }
+        Self { owner, serial, cause, other, amount: 0.0, marks: 0, depth: 0 }
     }
 }
 
@@ -55,6 +57,9 @@ pub(super) struct Circumstance {
     pub(super) moved: Option<(PoolId, f64, f64)>,
 }
 
+/// At one moment there may be so many times more answers than one may follow from another.
+const BREADTH: u64 = 100;
+
 /// How many statuses that answered last are remembered, to name those of an endless chain.
 const REMEMBERED: usize = 16;
 
@@ -69,7 +74,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     #[cold]
     fn raise_all(&mut self, event: TriggerEvent, owner: CombatantId, how: Circumstance) {
-        let State { statuses, queue, now, .. } = &mut *self.state;
+        let State { statuses, queue, now, depth, .. } = &mut *self.state;
         for one in &statuses[owner.index()] {
             let plan = self.program.status(one.status);
             if plan.listens & event.bit() == 0 {
@@ -93,7 +98,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 if fits {
                     let (other, amount, marks) = (how.other, how.amount, how.marks);
                     let cause = Cause::Trigger(number as u16);
-                    queue.push_back(Pending { owner, serial: one.serial, cause, other, amount, marks });
+                    let serial = one.serial;
+                    queue.push_back(Pending { owner, serial, cause, other, amount, marks, depth: *depth });
                 }
             }
         }
@@ -112,7 +118,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let plan = self.program.status(self.state.statuses[owner.index()][index].status);
         for (number, trigger) in plan.triggers.iter().enumerate() {
             if trigger.event == event && trigger.reason.is_none_or(|only| reason == Some(only)) {
-                self.state.queue.push_back(Pending::of(owner, serial, Cause::Trigger(number as u16), other));
+                self.state.enqueue(Pending::of(owner, serial, Cause::Trigger(number as u16), other));
             }
         }
     }
@@ -140,8 +146,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline(never)]
     fn answer_all(&mut self) -> Outcome<()> {
         while let Some(pending) = self.state.queue.pop_front() {
+            self.state.depth = pending.depth + 1;
             self.answer_one(pending)?;
         }
+        self.state.depth = 0;
         let State { leaving, spare, .. } = &mut *self.state;
         spare.append(leaving);
         Ok(())
@@ -228,8 +236,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             state.recent.remove(0);
         }
         state.recent.push(status);
-        state.chain += 1;
-        if state.chain <= self.limits.chain {
+        state.answers += 1;
+        // An endless chain is deep; one that branches is wide before it is deep.
+        if state.depth <= self.limits.chain && state.answers <= u64::from(self.limits.chain) * BREADTH {
             return Ok(());
         }
         let mut statuses = state.recent.clone();
@@ -241,6 +250,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 }
 
 impl State {
+    /// Lets an answer wait for its turn.
+    pub(super) fn enqueue(&mut self, pending: Pending) {
+        self.queue.push_back(Pending { depth: self.depth, ..pending });
+    }
+
     /// A status of a combatant, or one that is about to leave.
     fn anywhere(&self, owner: CombatantId, serial: u32) -> Option<&super::held::Instance> {
         self.statuses[owner.index()].iter().chain(&self.leaving).find(|one| one.serial == serial)

@@ -163,7 +163,7 @@ fn parts_applied(base: f64, parts: &[Contribution]) -> f64 {
     let (add, percent): (f64, f64) = (of(ModifierKind::Add).sum(), of(ModifierKind::Percent).sum());
     let times: f64 = of(ModifierKind::Times).product();
     let mut value = (base + add) * (1.0 + percent / 100.0) * times;
-    value = of(ModifierKind::Set).last().unwrap_or(value);
+    value = of(ModifierKind::Set).next_back().unwrap_or(value);
     value = of(ModifierKind::AtLeast).fold(value, f64::max);
     of(ModifierKind::AtMost).fold(value, f64::min)
 }

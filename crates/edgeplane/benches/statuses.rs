@@ -1,0 +1,129 @@
+//! Statuses: fights with three stacking statuses against the same duel written by hand, and crowds with more and more
+//! live statuses: time for an event, and whether anything is allocated once the room is there.
+//!
+//! `cargo bench --bench statuses`
+
+#![allow(clippy::print_stdout, clippy::unwrap_used, clippy::disallowed_methods, missing_docs)]
+
+#[path = "native/soaking.rs"]
+mod soaking;
+
+use std::hint::black_box;
+use std::time::{Duration, Instant};
+
+use edgeplane::fight::seed_of_trial;
+use edgeplane::program::Setup;
+use edgeplane::{CombatantId, Event, Fight, Game, Observer, Silent, Time};
+
+const FOLDER: &str = env!("CARGO_MANIFEST_DIR");
+/// Fights in one round of a pair, and how many pairs.
+const ROUND: u64 = 2_000;
+const PAIRS: usize = 41;
+
+fn time(mut one: impl FnMut(u64), trials: std::ops::Range<u64>) -> Duration {
+    let started = Instant::now();
+    trials.for_each(&mut one);
+    started.elapsed()
+}
+
+fn median(mut values: Vec<f64>) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values[values.len() / 2]
+}
+
+/// The engine against the duel by hand, in pairs of rounds.
+fn ratio() {
+    let game = Game::open(format!("{FOLDER}/benches/rulesets/soaking.toml")).unwrap();
+    let mut fight = game.fight("soaking", 0).unwrap();
+    let streams = soaking::Streams::of(fight.setup()).unwrap();
+    let mut engine = |trial: u64| {
+        fight.restart(seed_of_trial(1, trial));
+        let _ = black_box(fight.run(&mut Silent));
+    };
+    let native = |trial: u64| {
+        black_box(soaking::fight(&streams, seed_of_trial(1, trial)));
+    };
+    let (mut ratios, mut engines, mut natives) = (Vec::new(), Vec::new(), Vec::new());
+    for pair in 0..PAIRS as u64 {
+        let trials = pair * ROUND..(pair + 1) * ROUND;
+        // Whoever goes first finds colder caches, so they take turns.
+        let (a, b) = if pair % 2 == 0 {
+            let a = time(&mut engine, trials.clone());
+            (a, time(native, trials))
+        } else {
+            let b = time(native, trials.clone());
+            (time(&mut engine, trials), b)
+        };
+        ratios.push(a.as_secs_f64() / b.as_secs_f64());
+        engines.push(a.as_secs_f64() * 1e9 / ROUND as f64);
+        natives.push(b.as_secs_f64() * 1e9 / ROUND as f64);
+    }
+    println!("three stacking statuses: engine {:.0} ns a fight, native {:.0} ns", median(engines), median(natives));
+    println!("engine / native  {:.2} (median of {PAIRS} pairs of {ROUND} fights each)", median(ratios));
+}
+
+/// Counts what happens to statuses.
+#[derive(Default)]
+struct Count(u64);
+
+impl Observer for Count {
+    fn event(&mut self, _: Time, event: Event) {
+        self.0 += u64::from(matches!(
+            event,
+            Event::StatusTicked { .. } | Event::StatusGained { .. } | Event::StatusLost { .. } | Event::Hit { .. }
+        ));
+    }
+}
+
+/// A crowd that has had its statuses for a while.
+fn crowd(game: &Game, combatants: usize, each: usize) -> Fight {
+    let sufferer = game.character("sufferer").unwrap();
+    let half = |from: usize, to: usize| vec![sufferer; to - from];
+    let sides =
+        [("a".to_owned(), half(0, combatants.div_ceil(2))), ("b".to_owned(), half(combatants.div_ceil(2), combatants))];
+    let setup = std::sync::Arc::new(Setup::between(game.program(), &sides));
+    let mut fight = Fight::with_chance(setup, edgeplane::fight::Sampler::default(), 1);
+    (0..combatants as u16).for_each(|who| fight.take_control(CombatantId(who)));
+    let sore = game.status("sore").unwrap();
+    for round in 0..each {
+        // Spread over three seconds, so that they do not all tick at the same moments.
+        fight.advance(Time(round as u64 * 3_000_000 / each as u64), &mut Silent).unwrap();
+        for who in 0..combatants as u16 {
+            let now = fight.now();
+            fight.advance(now + Time(7), &mut Silent).unwrap();
+            fight.inflict(sore, CombatantId(who), CombatantId(who), 1, &mut Silent).unwrap();
+        }
+    }
+    fight
+}
+
+/// Time for an event as the number of live statuses grows.
+fn load() {
+    let game = Game::open(format!("{FOLDER}/benches/rulesets/crowd.toml")).unwrap();
+    println!(
+        "\n{:>12} {:>14} {:>12} {:>12} {:>12}",
+        "combatants", "live statuses", "events", "ns an event", "allocations"
+    );
+    for (combatants, each) in [(1, 10), (2, 50), (20, 50), (200, 50)] {
+        let mut fight = crowd(&game, combatants, each);
+        let live = combatants * each;
+        let warm = fight.now() + Time(60_000_000);
+        fight.advance(warm, &mut Silent).unwrap();
+        // Ten minutes, or as much as makes some millions of events.
+        let span = if live >= 10_000 { 540_000_000 } else { 540_000_000.min(3_000_000_000_000 / live as u64) };
+        let mut count = Count::default();
+        let started = Instant::now();
+        let allocated = allocation_counter::measure(|| _ = fight.advance(warm + Time(span), &mut count).unwrap());
+        let nanos = started.elapsed().as_secs_f64() * 1e9 / count.0 as f64;
+        println!("{combatants:>12} {live:>14} {:>12} {nanos:>12.0} {:>12}", count.0, allocated.count_total);
+    }
+}
+
+fn main() {
+    // Criterion's options are of no use here, and `cargo test --benches` should not take minutes.
+    if std::env::args().any(|argument| argument == "--test") {
+        return;
+    }
+    ratio();
+    load();
+}
