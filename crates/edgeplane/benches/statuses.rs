@@ -11,7 +11,7 @@ mod soaking;
 use std::hint::black_box;
 use std::time::{Duration, Instant};
 
-use edgeplane::fight::seed_of_trial;
+use edgeplane::fight::{Limits, seed_of_trial};
 use edgeplane::program::Setup;
 use edgeplane::{CombatantId, Event, Fight, Game, Observer, Silent, Time};
 
@@ -82,7 +82,9 @@ fn crowd(game: &Game, combatants: usize, each: usize) -> Fight {
     let sides =
         [("a".to_owned(), half(0, combatants.div_ceil(2))), ("b".to_owned(), half(combatants.div_ceil(2), combatants))];
     let setup = std::sync::Arc::new(Setup::between(game.program(), &sides));
-    let mut fight = Fight::with_chance(setup, edgeplane::fight::Sampler::default(), 1);
+    // A crowd has much to do in ten minutes.
+    let limits = Limits { steps: u64::MAX, ..Limits::default() };
+    let mut fight = Fight::with_chance(setup, edgeplane::fight::Sampler::default(), 1).with_limits(limits);
     (0..combatants as u16).for_each(|who| fight.take_control(CombatantId(who)));
     let sore = game.status("sore").unwrap();
     for round in 0..each {

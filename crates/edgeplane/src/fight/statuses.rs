@@ -174,15 +174,24 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             let count = self.state.statuses[who.index()].iter().filter(with).count();
             self.state.memory.set(program.place(who, layout.tagged(*tag)), count as f64);
         }
-        self.refresh_control(who);
+        if plan.binds {
+            self.refresh_control(who);
+        }
         self.schedule_statuses(who);
-        for linked in self.setup.ids() {
-            if self.setup.linked[linked.index()].watch.statuses {
-                self.forget_conditions(linked);
-                self.look_again(linked);
-            }
+        if self.setup.asks_statuses {
+            self.wake_askers();
         }
         self.refresh_attributes(who, plan.changes)
+    }
+
+    /// Whoever's conditions ask for statuses looks again.
+    fn wake_askers(&mut self) {
+        for who in self.setup.ids() {
+            if self.setup.linked[who.index()].watch.statuses {
+                self.forget_conditions(who);
+                self.look_again(who);
+            }
+        }
     }
 
     /// What statuses forbid their owner, and which events they answer to.

@@ -132,7 +132,9 @@ impl Program {
         let mut all_changed = 0;
         for attribute in &plan.attributes {
             let bit = dirty::bit(attribute.slot);
-            if dirty & (bit | attribute.reads | self.modifiers_read(attribute.slot, held)) == 0 {
+            let by_modifiers =
+                if dirty & self.modifiers_read == 0 { 0 } else { self.modifiers_read(attribute.slot, held) };
+            if dirty & (bit | attribute.reads | by_modifiers) == 0 {
                 continue;
             }
             let changed = changes.iter().rev().find(|change| change.is_of(of, attribute.slot));
@@ -198,8 +200,13 @@ impl Program {
         for index in 0..held.count() {
             let modifiers = &self.statuses[held.status(index).index()].modifiers;
             for modifier in modifiers.iter().filter(|modifier| modifier.covers(plan.slot)) {
-                held.load(index, memory);
-                let amount = self.number(modifier.amount, memory, frame, &mut NoChance, &mut Draws::default())?;
+                let amount = match modifier.fixed {
+                    Some(amount) => amount,
+                    None => {
+                        held.load(index, memory);
+                        self.number(modifier.amount, memory, frame, &mut NoChance, &mut Draws::default())?
+                    }
+                };
                 match modifier.kind {
                     ModifierKind::Add => add = Some(add.unwrap_or(0.0) + amount),
                     ModifierKind::Percent => percent = Some(percent.unwrap_or(0.0) + amount),

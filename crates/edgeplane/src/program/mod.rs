@@ -84,6 +84,8 @@ pub struct Program {
     pub(crate) heal_steps: Vec<StepPlan>,
     pub(crate) marks: Vec<String>,
     pub(crate) statuses: Vec<StatusPlan>,
+    /// What modifiers read, see [`dirty`].
+    pub(crate) modifiers_read: u64,
     pub(crate) diminish: Vec<DiminishPlan>,
     pub(crate) tags: Vec<String>,
     pub(crate) abilities: Vec<AbilityPlan>,

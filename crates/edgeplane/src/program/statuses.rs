@@ -85,6 +85,8 @@ pub struct StatusPlan {
     pub(crate) changes_by_tick: u64,
     /// Events that it answers to, one bit each.
     pub(crate) listens: u32,
+    /// It forbids, answers or holds under a condition: what is known of its owner changes with it.
+    pub(crate) binds: bool,
 }
 
 /// A part of a text for players.
@@ -109,6 +111,8 @@ pub struct ModifierPlan {
     pub amount: FormulaId,
     /// What the amount reads, see [`dirty`].
     pub(crate) reads: u64,
+    /// The amount, if it is nothing but a number.
+    pub(crate) fixed: Option<f64>,
 }
 
 /// What happens again and again.
@@ -176,6 +180,7 @@ impl Compiler<'_> {
         let sound = self.plans(&[]).is_some_and(|plans| self.sorted(&plans).is_ok());
         for Named { name, rule, .. } in &rules.statuses {
             let plan = self.status(name, rule, rules);
+            self.program.modifiers_read |= plan.modifiers.iter().fold(0, |bits, modifier| bits | modifier.reads);
             self.program.statuses.push(plan);
         }
         // Modifiers that read attributes can close a circle that there was none without them.
@@ -229,6 +234,7 @@ impl Compiler<'_> {
             max_instances: rule.max_instances.unwrap_or(u32::MAX),
             longest: self.optional(&rule.longest, Scope::APPLIED),
             rank: self.optional(&rule.rank, Scope::APPLIED),
+            binds: !rule.forbids.is_empty() || !triggers.is_empty() || rule.holds_while.is_some(),
             listens: triggers.iter().fold(0, |bits, trigger| bits | trigger.event.bit()),
             changes: modifiers.iter().fold(0, |bits, one| bits | dirty::bits(one.slot, one.slots)),
             changes_by_tick,
@@ -286,7 +292,14 @@ impl Compiler<'_> {
         };
         let amount = amount?;
         let reads = self.program.dirty_reads(amount);
-        Some(ModifierPlan { slot: attribute.slot.plus(damage_type), slots, kind: rule.kind, amount, reads })
+        Some(ModifierPlan {
+            slot: attribute.slot.plus(damage_type),
+            slots,
+            kind: rule.kind,
+            amount,
+            reads,
+            fixed: self.program.formula(amount).as_number(),
+        })
     }
 
     fn trigger(
