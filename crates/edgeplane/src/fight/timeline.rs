@@ -1,8 +1,8 @@
 //! What is due when.
 //!
 //! Each combatant has a fixed few timers, so the timeline is a list of one packed integer for each
-//! (moment, phase, lot, timer) and the next thing due is the least of them. A list this short is
-//! scanned faster than a heap is kept in order.
+//! (moment, phase, lot, timer) and the next thing due is the least of them. A short list is scanned
+//! faster than a heap is kept in order; of a longer one, the least of each block is kept as well.
 
 use crate::program::{Setup, Time};
 
@@ -36,12 +36,17 @@ pub(super) enum Timer {
 const INDEX_BITS: u32 = 18;
 const PHASE_BITS: u32 = 4;
 const NONE: u64 = u64::MAX;
+/// Up to so many keys are scanned one by one; more are kept in blocks.
+const SHORT: usize = 32;
+const BLOCK: usize = 16;
 
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct Timeline {
     /// All `Act` timers by rank, then all `Status` timers, if there are statuses, then all `Empty`
     /// timers, if pools can run empty by themselves.
     keys: Vec<u64>,
+    /// The least key of each block; none where the list is short.
+    least: Vec<u64>,
     combatants: usize,
     statuses: bool,
     empties: bool,
@@ -79,11 +84,28 @@ impl Timeline {
         let combatants = setup.combatants.len();
         let statuses = !setup.program.statuses.is_empty();
         let timers = 1 + usize::from(statuses) + usize::from(decays);
-        Self { keys: vec![NONE; timers * combatants], combatants, statuses, empties: decays }
+        let keys = vec![NONE; timers * combatants];
+        let least = if keys.len() > SHORT { vec![NONE; keys.len().div_ceil(BLOCK)] } else { Vec::new() };
+        Self { keys, least, combatants, statuses, empties: decays }
     }
 
     pub(super) fn reset(&mut self) {
         self.keys.fill(NONE);
+        self.least.fill(NONE);
+    }
+
+    #[inline]
+    fn put(&mut self, index: usize, key: u64) {
+        self.keys[index] = key;
+        if !self.least.is_empty() {
+            self.put_least(index / BLOCK);
+        }
+    }
+
+    #[inline(never)]
+    fn put_least(&mut self, block: usize) {
+        let keys = self.keys.iter().skip(block * BLOCK).take(BLOCK);
+        self.least[block] = keys.fold(NONE, |least, key| least.min(*key));
     }
 
     #[inline]
@@ -98,14 +120,14 @@ impl Timeline {
     #[inline]
     pub(super) fn set(&mut self, rank: usize, timer: Timer, at: Time, phase: Phase) {
         let index = self.index(rank, timer);
-        self.keys[index] = ((at.0 << PHASE_BITS) | phase as u64) << INDEX_BITS | index as u64;
+        self.put(index, ((at.0 << PHASE_BITS) | phase as u64) << INDEX_BITS | index as u64);
     }
 
     #[inline]
     pub(super) fn clear(&mut self, rank: usize, timer: Timer) {
         let index = self.index(rank, timer);
-        if let Some(key) = self.keys.get_mut(index) {
-            *key = NONE;
+        if index < self.keys.len() {
+            self.put(index, NONE);
         }
     }
 
@@ -129,7 +151,7 @@ impl Timeline {
     #[inline(always)]
     pub(super) fn take(&mut self, due: Due) -> (usize, Timer) {
         let index = (due.0 & ((1 << INDEX_BITS) - 1)) as usize;
-        self.keys[index] = NONE;
+        self.put(index, NONE);
         self.timer(due)
     }
 
@@ -144,7 +166,13 @@ impl Timeline {
         match self.keys.as_slice() {
             // Two combatants are by far the commonest fight that is run by the million.
             [a, b] => Due(*a.min(b)),
-            keys => Due(keys.iter().fold(NONE, |least, key| least.min(*key))),
+            keys => self.next_of(keys),
         }
+    }
+
+    #[inline(never)]
+    fn next_of(&self, keys: &[u64]) -> Due {
+        let keys = if self.least.is_empty() { keys } else { &self.least };
+        Due(keys.iter().fold(NONE, |least, key| least.min(*key)))
     }
 }

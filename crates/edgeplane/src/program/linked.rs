@@ -14,7 +14,7 @@ use super::eval::{Draws, Frame, Memory, NoChance};
 use super::ids::{AbilityId, CombatantId, FormulaId, PoolId};
 use super::ops::BinaryOp;
 use super::time::Time;
-use super::tree::{Read, Role};
+use super::tree::Read;
 use crate::rules::SideRule;
 
 /// One combatant's part.
@@ -228,12 +228,10 @@ impl Program {
     /// The value of a formula that reads only the attributes of its caster and is not below zero.
     /// Anything else is left for the moment of use, errors included.
     fn known(&self, formula: FormulaId, who: CombatantId, memory: &mut Memory) -> Option<f64> {
-        let compiled = self.formula(formula);
-        let mut fixed = !compiled.draws();
-        compiled.each_read(|read| fixed &= matches!(read, Read::Attribute(Role::Caster, _) | Read::Local(_)));
+        let steady = self.formula(formula).steady;
         let frame = Frame::new(self, who, who, 0, 0.0);
         let value = self.number(formula, memory, &frame, &mut NoChance, &mut Draws::default());
-        value.ok().filter(|value| fixed && *value >= 0.0)
+        value.ok().filter(|value| steady && *value >= 0.0)
     }
 }
 

@@ -28,6 +28,9 @@ pub struct CompiledFormula {
     pub kind: Kind,
     /// The careful form; the fast one is the code of the program.
     pub tree: Tree,
+    /// It reads nothing but attributes of the one who acts, and draws nothing: its value is known as
+    /// long as those stay as they are.
+    pub(crate) steady: bool,
 }
 
 impl CompiledFormula {
@@ -114,7 +117,11 @@ impl Compiler<'_> {
         let lean = if scope.plain { tree.clone() } else { self.program.hoist(&tree, next_local) };
         let shape = Emitter::compile(&mut self.program, &lean, next_local);
         self.program.layout.locals = self.program.layout.locals.max(next_local);
-        self.program.formulas.push(CompiledFormula { source: formula.clone(), kind: wanted, tree });
+        let mut compiled = CompiledFormula { source: formula.clone(), kind: wanted, tree, steady: false };
+        let mut steady = !compiled.draws();
+        compiled.each_read(|read| steady &= matches!(read, Read::Attribute(Role::Caster, _) | Read::Local(_)));
+        compiled.steady = steady;
+        self.program.formulas.push(compiled);
         self.program.shapes.push(shape);
         Some(FormulaId((self.program.formulas.len() - 1) as u32))
     }
