@@ -1,7 +1,7 @@
 //! What an ability of one does to another.
 
 use edgeplane::program::plain;
-use edgeplane::study::explain::{AbilityExplanation, OutcomeLine, StepLine, Worked};
+use edgeplane::study::explain::{AbilityExplanation, AlsoLine, OutcomeLine, StepLine, Worked};
 
 use super::table::{self, Column};
 use super::{sheet, text};
@@ -13,12 +13,23 @@ pub(crate) fn draw(explained: &AbilityExplanation) -> String {
         out.push('\n');
         out.push_str(&outcome_text(index, outcome));
     }
+    out.push_str(&also(explained));
     if !explained.exact {
         out.push_str(&text::dim(
             "\n Too much can happen to walk through it all: chances and means are from 20,000 samples.\n",
         ));
     }
     out
+}
+
+/// Outcomes that are no amounts.
+fn also(explained: &AbilityExplanation) -> String {
+    if explained.also.is_empty() {
+        return String::new();
+    }
+    let row = |line: &AlsoLine| vec![line.outcome.to_owned(), line.what.clone(), line.to.to_owned(), line.only.clone()];
+    let columns = [Column::Words("also"), Column::Words("what"), Column::Words("to"), Column::Words("only")];
+    format!("\n{}", table::draw(&columns, explained.also.iter().map(row).collect()))
 }
 
 fn outcome_text(index: usize, outcome: &OutcomeLine) -> String {

@@ -28,8 +28,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.state.timeline.set(rank, Timer::Act, release, Phase::Release);
         let (target, targets) = if many { self.aimed_at(who) } else { (target, 1) };
         self.tell(Event::Used { caster: who, ability: id, target, targets, release });
-        let how = Circumstance { other: Some(target), ability: Some(id), ..Circumstance::default() };
-        self.raise(TriggerEvent::AbilityUsed, who, how);
+        if self.listens(who) {
+            let how = Circumstance { other: Some(target), ability: Some(id), ..Circumstance::default() };
+            self.raise(TriggerEvent::AbilityUsed, who, how);
+        }
         if !simply_paid {
             return self.pay_all(who, id);
         }
@@ -202,11 +204,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline]
     pub(super) fn refuse(&mut self, who: CombatantId, ability: AbilityId, reason: Refusal) {
         self.tell(Event::Refused { who, ability, reason });
-        self.raise(
-            TriggerEvent::AbilityRefused,
-            who,
-            Circumstance { ability: Some(ability), ..Circumstance::default() },
-        );
+        if self.listens(who) {
+            let how = Circumstance { ability: Some(ability), ..Circumstance::default() };
+            self.raise(TriggerEvent::AbilityRefused, who, how);
+        }
     }
 
     /// Takes over whom the scratch room holds as the caster's targets.

@@ -30,17 +30,15 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let first = bases.of_target(self.program.layout.pool(effect.pool).0);
         let change = self.take_at(first, target, effect.pool, arrival.amount);
         self.tell_hit(by, target, effect, &arrival, &change);
-        self.raise_hit(by, target, &arrival, &change);
+        if self.listens(target) || self.listens(by.caster) {
+            self.raise_hit(by, target, &arrival, &change);
+        }
         Ok(())
     }
 
     /// Statuses of both may answer to a hit.
-    #[inline]
+    #[cold]
     fn raise_hit(&mut self, by: &By, target: CombatantId, arrival: &Arrival, change: &Change) {
-        let listens = self.state.actors[target.index()].listens | self.state.actors[by.caster.index()].listens;
-        if listens == 0 {
-            return;
-        }
         let to_caster = Circumstance {
             other: Some(by.caster),
             amount: change.moved,

@@ -64,8 +64,13 @@ const BREADTH: u64 = 100;
 const REMEMBERED: usize = 16;
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
+    /// Whether the statuses of a combatant answer to anything.
+    #[inline(always)]
+    pub(super) fn listens(&self, who: CombatantId) -> bool {
+        self.state.actors[who.index()].listens != 0
+    }
+
     /// Something happened to `owner` or by it: its statuses may answer.
-    #[inline]
     pub(super) fn raise(&mut self, event: TriggerEvent, owner: CombatantId, how: Circumstance) {
         if self.state.actors[owner.index()].listens & event.bit() != 0 {
             self.raise_all(event, owner, how);

@@ -1,5 +1,6 @@
 //! Outcomes: what abilities, ticks and triggers bring about.
 
+use super::Program;
 use super::ids::{DamageTypeId, FormulaId, PoolId, SiteId, StatusId, StepId};
 use super::names::look_up;
 use super::quick_hits::QuickHit;
@@ -58,6 +59,25 @@ pub struct FilterPlan {
     pub count: u32,
     /// Which first.
     pub pick: CleansePick,
+}
+
+impl Program {
+    /// The statuses that a filter means, in words.
+    pub(crate) fn name_filter(&self, filter: &FilterPlan) -> String {
+        if let Some(status) = filter.status {
+            return self.status(status).name.clone();
+        }
+        let count = if filter.count == u32::MAX { "all".to_owned() } else { filter.count.to_string() };
+        let kind = filter.kind.map_or("status", StatusKind::name);
+        let tags: Vec<&str> = filter.tags.iter().map(|tag| self.tags[usize::from(*tag)].as_str()).collect();
+        let tags = if tags.is_empty() { String::new() } else { format!(" tagged {}", tags.join(" or ")) };
+        let pick = match filter.pick {
+            CleansePick::Oldest => "the oldest",
+            CleansePick::Newest => "the newest",
+            CleansePick::Longest => "the one with most time left",
+        };
+        format!("{count} {kind}{tags}, {pick} first")
+    }
 }
 
 /// Where outcomes stand, and what they can say there.

@@ -50,6 +50,13 @@ const RECEIVERS: &[(&str, Receiver)] = &[
     ("enemies", Receiver::Enemies),
 ];
 
+impl Receiver {
+    /// As it is written.
+    pub fn name(self) -> &'static str {
+        RECEIVERS.iter().find(|(_, receiver)| *receiver == self).map_or("", |(name, _)| name)
+    }
+}
+
 /// Which of several statuses is cleansed first.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum CleansePick {

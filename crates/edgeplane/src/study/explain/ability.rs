@@ -1,23 +1,18 @@
 //! An ability of one character on another: the commonest way step by step, and all that can happen.
 
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use serde::Serialize;
 
+use super::arrivals::{Arrived, Which, all_that_can_happen};
 use super::character::{AbilityLine, Shown, ability_line};
 use crate::error::Error;
-use crate::fight::{Branching, Event, Fight, Likely, Observer, Provider, Sampler, StepResult, seed_of_trial};
-use crate::program::{AbilityId, CharacterId, CombatantId, FormulaId, PoolId, Program, Reading, Setup, Time};
+use crate::fight::{Event, Fight, Likely, Observer, Provider, StepResult};
+use crate::program::{
+    AbilityId, CharacterId, CombatantId, Effect, FormulaId, OutcomePlan, Program, Reading, Setup, Time,
+};
 use crate::rules::SideRule;
 use crate::study::statistics::{Estimate, mean_estimate};
-
-/// Uniform draws are cut into so many parts when all that can happen is walked through.
-const PARTS: u32 = 25;
-/// Beyond so many branches an ability is sampled instead.
-const MOST_BRANCHES: u32 = 50_000;
-/// How often, then.
-const SAMPLES: u64 = 20_000;
 
 /// A formula as it was evaluated.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -92,6 +87,19 @@ pub struct OutcomeLine {
     pub to_empty: Option<[u32; 3]>,
 }
 
+/// An outcome that is no amount.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct AlsoLine {
+    /// "inflicts", "cleanses" and so on.
+    pub outcome: &'static str,
+    /// What: "waterlogged, 2 stacks".
+    pub what: String,
+    /// Who receives it.
+    pub to: &'static str,
+    /// When it happens, if not always.
+    pub only: String,
+}
+
 /// An ability of one character on another, explained.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct AbilityExplanation {
@@ -101,8 +109,10 @@ pub struct AbilityExplanation {
     pub from: String,
     /// On whom.
     pub on: String,
-    /// Its outcomes, in order.
+    /// Its outcomes that are amounts, in order.
     pub outcomes: Vec<OutcomeLine>,
+    /// Its other outcomes, in order.
+    pub also: Vec<AlsoLine>,
     /// Whether all that can happen was walked through; otherwise it was sampled.
     pub exact: bool,
 }
@@ -124,12 +134,15 @@ pub fn explain_ability(
     };
     let setup = Arc::new(Setup::between(program, &sides));
     let target = CombatantId(if setup.combatants.len() > 1 { 1 } else { 0 });
-    let mut walk = Walk { setup: &setup, worked: Vec::new(), steps: Vec::new(), outcomes: Vec::new() };
+    let mut walk =
+        Walk { setup: &setup, worked: Vec::new(), steps: Vec::new(), outcomes: Vec::new(), known: Vec::new() };
     bring_about(&mut Fight::with_chance(Arc::clone(&setup), Likely, 0), ability, target, &mut walk)?;
-    let mut outcomes = walk.outcomes;
-    let (gathered, exact) = all_that_can_happen(&setup, ability, target)?;
-    for (outcome, gathered) in outcomes.iter_mut().zip(gathered) {
-        gathered.fill(outcome);
+    let (mut outcomes, known) = (walk.outcomes, walk.known);
+    let (mut gathered, exact) = all_that_can_happen(&setup, ability, target)?;
+    for (outcome, which) in outcomes.iter_mut().zip(&known) {
+        if let Some(gathered) = gathered.remove(which) {
+            gathered.fill(outcome);
+        }
     }
     let name = |id: CharacterId| program.characters()[id.index()].name.clone();
     let on = if target == CombatantId(0) { from } else { on };
@@ -138,11 +151,39 @@ pub fn explain_ability(
         from: name(from),
         on: name(on),
         outcomes,
+        also: program.ability(ability).does.iter().filter_map(|outcome| also(program, outcome)).collect(),
         exact,
     })
 }
 
-fn bring_about<C: Provider, O: Observer>(
+fn also(program: &Program, outcome: &OutcomePlan) -> Option<AlsoLine> {
+    let text = |formula: FormulaId| program.formula(formula).source.text.clone();
+    let name = |status| program.status(status).name.clone();
+    let (word, what) = match &outcome.effect {
+        Effect::Hit(_) | Effect::Heal(_) | Effect::Pool(_) => return None,
+        Effect::Inflict(status, stacks, duration) => {
+            let stacks = stacks.map(|stacks| format!(", {} stacks", text(stacks)));
+            let duration = duration.map(|duration| format!(", for {} s", text(duration)));
+            ("inflicts", [Some(name(*status)), stacks, duration].into_iter().flatten().collect())
+        }
+        Effect::Cleanse(filter) => ("cleanses", program.name_filter(filter)),
+        Effect::Transfer(filter) => ("takes over", program.name_filter(filter)),
+        Effect::Consume(status, stacks) => {
+            let stacks = stacks.map_or_else(String::new, |stacks| format!(", {} stacks", text(stacks)));
+            ("uses up", format!("{}{stacks}", name(*status)))
+        }
+        Effect::Lengthen(status, by, shorter) => {
+            (if *shorter { "shortens" } else { "extends" }, format!("{} by {} s", name(*status), text(*by)))
+        }
+        Effect::Interrupt => ("interrupts", "the cast under way".to_owned()),
+    };
+    let chance = outcome.chance.map(|(chance, _)| format!("chance {}", text(chance)));
+    let when = outcome.when.map(|when| format!("when {}", text(when)));
+    let only = chance.into_iter().chain(when).collect::<Vec<_>>().join(", ");
+    Some(AlsoLine { outcome: word, what, to: outcome.to.name(), only })
+}
+
+pub(super) fn bring_about<C: Provider, O: Observer>(
     fight: &mut Fight<C>,
     ability: AbilityId,
     target: CombatantId,
@@ -158,91 +199,7 @@ struct Walk<'a> {
     worked: Vec<Worked>,
     steps: Vec<StepLine>,
     outcomes: Vec<OutcomeLine>,
-}
-
-/// What arrived, told apart by how.
-struct Arrived {
-    outcome: &'static str,
-    pool: PoolId,
-    initial: f64,
-    amount: f64,
-    left: f64,
-    change: f64,
-    ending: String,
-    damage_type: Option<String>,
-}
-
-impl Arrived {
-    fn of(setup: &Setup, event: Event) -> Option<Self> {
-        let program = setup.program();
-        let ending = |stopped: Option<String>, marks: u64| {
-            let mut names: Vec<&str> = program
-                .marks()
-                .iter()
-                .enumerate()
-                .filter(|(bit, _)| marks >> bit & 1 == 1)
-                .map(|(_, name)| name.as_str())
-                .collect();
-            names.extend(stopped.as_deref());
-            if names.is_empty() { "plain".to_owned() } else { names.join(", ") }
-        };
-        match event {
-            Event::Hit { pool, initial, amount, dealt, left, stopped, marks, damage_type, .. } => {
-                let stop = stopped.and_then(|step| program.hit_steps()[step.index()].stop.clone());
-                let damage_type = Some(program.damage_types()[damage_type.index()].name.clone());
-                Some(Self {
-                    outcome: "damage",
-                    pool,
-                    initial,
-                    amount,
-                    left,
-                    change: dealt,
-                    ending: ending(stop, marks),
-                    damage_type,
-                })
-            }
-            Event::Healed { pool, initial, amount, healed, left, stopped, .. } => {
-                let stop = stopped.and_then(|step| program.heal_steps()[step.index()].stop.clone());
-                Some(Self {
-                    outcome: "heal",
-                    pool,
-                    initial,
-                    amount,
-                    left,
-                    change: -healed,
-                    ending: ending(stop, 0),
-                    damage_type: None,
-                })
-            }
-            Event::Restored { pool, gained, over, left, .. } => {
-                let amount = gained + over;
-                Some(Self {
-                    outcome: "restore",
-                    pool,
-                    initial: amount,
-                    amount,
-                    left,
-                    change: -gained,
-                    ending: ending(None, 0),
-                    damage_type: None,
-                })
-            }
-            Event::Drained { pool, taken, over, left, .. } => {
-                let amount = taken + over;
-                Some(Self {
-                    outcome: "drain",
-                    pool,
-                    initial: amount,
-                    amount,
-                    left,
-                    change: taken,
-                    ending: ending(None, 0),
-                    damage_type: None,
-                })
-            }
-            _ => None,
-        }
-    }
+    known: Vec<Which>,
 }
 
 impl Observer for Walk<'_> {
@@ -294,7 +251,15 @@ impl Observer for Walk<'_> {
                 worked,
             });
         }
-        let Some(arrived) = Arrived::of(self.setup, event) else { return };
+        let Some(arrived) = Arrived::of(self.setup, event) else {
+            if !matches!(event, Event::Stepped { .. } | Event::Soaked { .. }) {
+                // Formulas of something else: of a status, of whether an outcome happens.
+                self.worked.clear();
+                self.steps.clear();
+            }
+            return;
+        };
+        self.known.push(arrived.which(&self.known));
         let mut steps = std::mem::take(&mut self.steps);
         let worked = if steps.is_empty() { std::mem::take(&mut self.worked) } else { steps.remove(0).worked };
         self.outcomes.push(OutcomeLine {
@@ -310,98 +275,5 @@ impl Observer for Walk<'_> {
             against: arrived.left + arrived.change,
             to_empty: None,
         });
-    }
-}
-
-/// All that one outcome came to, over many runs.
-#[derive(Default)]
-struct Gathered {
-    endings: BTreeMap<String, [f64; 4]>,
-    weight: f64,
-    sum: f64,
-    squares: f64,
-}
-
-impl Gathered {
-    fn add(&mut self, ending: String, weight: f64, amount: f64) {
-        let [chance, sum, least, greatest] = self.endings.entry(ending).or_insert([0.0, 0.0, f64::INFINITY, 0.0]);
-        *chance += weight;
-        *sum += weight * amount;
-        *least = least.min(amount);
-        *greatest = greatest.max(amount);
-        self.weight += weight;
-        self.sum += weight * amount;
-        self.squares += weight * amount * amount;
-    }
-
-    fn fill(self, outcome: &mut OutcomeLine) {
-        let (mean, total) = (self.sum / self.weight, self.weight);
-        let deviation = (self.squares / total - mean * mean).max(0.0).sqrt();
-        outcome.over_all = Estimate { mean, low: mean, high: mean, deviation };
-        let line = |(ending, [chance, sum, least, greatest]): (String, [f64; 4])| EndingLine {
-            ending,
-            chance: chance / total,
-            mean: if chance > 0.0 { sum / chance } else { 0.0 },
-            least,
-            greatest,
-        };
-        outcome.endings = self.endings.into_iter().map(line).collect();
-        outcome.endings.sort_by(|a, b| b.chance.total_cmp(&a.chance));
-        let takes = outcome.outcome == "damage" || outcome.outcome == "drain";
-        let some = outcome.endings.iter().filter(|ending| ending.greatest > 0.0);
-        let best = some.clone().map(|ending| ending.greatest).fold(0.0, f64::max);
-        let worst = some.map(|ending| ending.least).filter(|least| *least > 0.0).fold(f64::INFINITY, f64::min);
-        if takes && mean > 0.0 && worst.is_finite() && outcome.against > 0.0 {
-            outcome.to_empty = Some([best, mean, worst].map(|amount| (outcome.against / amount).ceil() as u32));
-        }
-    }
-}
-
-struct Arrivals<'a> {
-    setup: &'a Setup,
-    list: Vec<Arrived>,
-}
-
-impl Observer for Arrivals<'_> {
-    fn event(&mut self, _: Time, event: Event) {
-        self.list.extend(Arrived::of(self.setup, event));
-    }
-}
-
-/// Walks through every branch, or samples where there are too many.
-fn all_that_can_happen(
-    setup: &Arc<Setup>,
-    ability: AbilityId,
-    target: CombatantId,
-) -> Result<(Vec<Gathered>, bool), Error> {
-    let mut gathered = Vec::new();
-    let mut fight = Fight::with_chance(Arc::clone(setup), Branching::new(PARTS), 0);
-    for _ in 0..MOST_BRANCHES {
-        let mut arrivals = Arrivals { setup, list: Vec::new() };
-        bring_about(&mut fight, ability, target, &mut arrivals)?;
-        let weight = fight.chance_mut().weight();
-        gather(&mut gathered, arrivals, weight);
-        if !fight.chance_mut().next_branch() {
-            return Ok((gathered, true));
-        }
-        fight.restart(0);
-    }
-    gathered.clear();
-    let mut fight = Fight::with_chance(Arc::clone(setup), Sampler::default(), 0);
-    for sample in 0..SAMPLES {
-        fight.restart(seed_of_trial(0, sample));
-        let mut arrivals = Arrivals { setup, list: Vec::new() };
-        bring_about(&mut fight, ability, target, &mut arrivals)?;
-        gather(&mut gathered, arrivals, 1.0);
-    }
-    Ok((gathered, false))
-}
-
-fn gather(gathered: &mut Vec<Gathered>, arrivals: Arrivals<'_>, weight: f64) {
-    for (index, arrived) in arrivals.list.into_iter().enumerate() {
-        if gathered.len() <= index {
-            gathered.push(Gathered::default());
-        }
-        gathered[index].add(arrived.ending, weight, arrived.amount);
     }
 }

@@ -1,9 +1,10 @@
 //! "What is this number, and why?" for characters, and "what does this do?" for abilities.
 
 mod ability;
+mod arrivals;
 mod character;
 mod status;
 
-pub use ability::{AbilityExplanation, EndingLine, OutcomeLine, StepLine, Worked, explain_ability};
+pub use ability::{AbilityExplanation, AlsoLine, EndingLine, OutcomeLine, StepLine, Worked, explain_ability};
 pub use character::{AbilityLine, CharacterSheet, Line, PoolLine, explain_character, explain_character_with};
 pub use status::{AnswerLine, ModifierLine, StackLine, StatusExplanation, TickLine, explain_status};
