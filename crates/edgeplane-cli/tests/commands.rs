@@ -49,11 +49,11 @@ fn row<'a>(table: &'a str, first: &str) -> Vec<&'a str> {
 #[test]
 fn check_tells_that_the_demo_is_sound() {
     let told = answer(&["check", DEMO]);
-    assert!(told.starts_with("Weir Nine is sound: 5 files, no errors\n"), "{told}");
+    assert!(told.starts_with("Weir Nine is sound: 6 files, no errors\n"), "{told}");
     assert!(told.contains("13 attributes, 4 pools"), "{told}");
     let report = json(&["check", DEMO, "--format", "json"]);
-    assert_eq!((report["sound"].as_bool(), report["files"].as_array().unwrap().len()), (Some(true), 5));
-    assert_eq!(answer(&["check", DEMO, "--format", "csv"]), "file,line,column,code,message,help\n");
+    assert_eq!((report["sound"].as_bool(), report["files"].as_array().unwrap().len()), (Some(true), 6));
+    assert_eq!(answer(&["check", DEMO, "--format", "csv"]), "file,line,column,severity,code,message,help\n");
 }
 
 #[test]
@@ -79,7 +79,7 @@ fn a_misspelt_name_is_told_with_its_place_and_what_was_meant() {
             .lines()
             .nth(1)
             .unwrap()
-            .ends_with(",3,25,unknown-name,no attribute or pool is called `hetf`,did you mean `heft`?")
+            .ends_with(",3,25,error,unknown-name,no attribute or pool is called `hetf`,did you mean `heft`?")
     );
 }
 
@@ -127,7 +127,7 @@ fn explain_tells_where_every_number_of_a_character_comes_from() {
     let guard = sheet["attributes"].as_array().unwrap().iter().find(|line| line["name"] == "guard").unwrap();
     assert_eq!((guard["value"].as_f64(), guard["limited"].as_str()), (Some(100.0), Some("at most 100")));
     let csv = answer(&["explain", DEMO, "lockhand", "--format", "csv"]);
-    assert!(csv.contains("attribute,heft,14,14,,\n"), "{csv}");
+    assert!(csv.contains("attribute,heft,14,14,,,\n"), "{csv}");
 }
 
 #[test]
@@ -204,7 +204,7 @@ fn the_events_of_a_fight_are_there_for_programs() {
     assert_eq!(health.round(), 0.0);
     let csv = answer(&["fight", DEMO, "duel", "--seed", "7", "--format", "csv"]);
     assert_eq!(csv.lines().count(), events.len() + 1);
-    assert!(csv.starts_with("at,event,who,ability,target,"), "{csv}");
+    assert!(csv.starts_with("at,event,who,ability,status,target,"), "{csv}");
 }
 
 #[test]
@@ -224,7 +224,7 @@ fn trials_count_wins_durations_damage_and_refusals() {
     assert!((shares - 1.0).abs() < 1e-9);
     assert_eq!(crab["abilities"][0]["refusals"][0][0], "not ready");
     let csv = answer(&["trials", DEMO, "duel", "-n", "2000", "--format", "csv"]);
-    assert!(csv.starts_with("measure,of,ability,value,low,high\nwin rate,keepers,"), "{csv}");
+    assert!(csv.starts_with("measure,of,by,value,low,high\nwin rate,keepers,"), "{csv}");
 }
 
 #[test]

@@ -211,8 +211,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 self.inflict(&by, who, *status, Dose { stacks: 1, duration: Some(f64::INFINITY) })?;
             }
         }
-        for who in self.setup.ids() {
-            self.raise(TriggerEvent::FightBegan, who, Circumstance::default());
+        for rank in 0..self.state.order.len() {
+            self.raise(TriggerEvent::FightBegan, self.state.order[rank], Circumstance::default());
         }
         self.answer()?;
         self.state.began = true;
@@ -394,7 +394,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.state.timeline.clear(rank, Timer::Status);
         let how = Circumstance { other: by.map(|(caster, _)| caster), ..Circumstance::default() };
         self.raise(TriggerEvent::Fell, who, how);
-        for other in self.setup.ids().filter(|other| *other != who) {
+        for other in 0..self.state.order.len() {
+            let other = self.state.order[other];
+            if other == who {
+                continue;
+            }
             let ally = self.setup.combatants[other.index()].side == side;
             let event = if ally { TriggerEvent::AllyFell } else { TriggerEvent::EnemyFell };
             self.raise(event, other, Circumstance { other: Some(who), ..Circumstance::default() });

@@ -128,7 +128,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// Statuses that hold only under a condition end as soon as it is false.
     pub(super) fn look_at_conditions(&mut self) -> Outcome<()> {
-        for who in self.setup.ids() {
+        for rank in 0..self.state.order.len() {
+            let who = self.state.order[rank];
             let mut index = 0;
             while index < self.state.statuses[who.index()].len() {
                 let before = self.state.statuses[who.index()].len();

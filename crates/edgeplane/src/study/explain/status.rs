@@ -38,9 +38,9 @@ pub struct StackLine {
     pub damage: f64,
     /// Healing over its whole life.
     pub healing: f64,
-    /// What other pools gained, past all steps.
+    /// What other pools gained, past all steps; what found no room counted too.
     pub restored: f64,
-    /// What they lost.
+    /// What they lost; what was not there counted too.
     pub drained: f64,
 }
 
@@ -209,8 +209,10 @@ impl Life {
             let (what, source, pool, amount, left) = match logged.event {
                 Event::Hit { source, pool, amount, left, .. } => ("damage", source, pool, amount, left),
                 Event::Healed { source, pool, amount, left, .. } => ("heal", source, pool, amount, left),
-                Event::Restored { source, pool, gained, left, .. } => ("restore", source, pool, gained, left),
-                Event::Drained { source, pool, taken, left, .. } => ("drain", source, pool, taken, left),
+                Event::Restored { source, pool, gained, over, left, .. } => {
+                    ("restore", source, pool, gained + over, left)
+                }
+                Event::Drained { source, pool, taken, over, left, .. } => ("drain", source, pool, taken + over, left),
                 _ => return None,
             };
             (source == mine).then_some((logged.at.seconds(), what, pool, amount, left))

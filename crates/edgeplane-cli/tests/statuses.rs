@@ -1,0 +1,209 @@
+//! What the tool says of statuses.
+
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+use std::fs;
+use std::process::Output;
+
+use assert_cmd::Command;
+use serde_json::Value;
+use tempfile::TempDir;
+
+const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
+
+fn run(arguments: &[&str]) -> Output {
+    Command::cargo_bin("edgeplane").unwrap().args(arguments).output().unwrap()
+}
+
+/// Standard output and standard error of a command that must succeed.
+fn answer(arguments: &[&str]) -> (String, String) {
+    let output = run(arguments);
+    let told = [&output.stdout, &output.stderr].map(|bytes| String::from_utf8(bytes.clone()).unwrap());
+    assert_eq!(output.status.code(), Some(0), "{arguments:?}: {told:?}");
+    let [out, err] = told;
+    (out, err)
+}
+
+fn json(arguments: &[&str]) -> Value {
+    let arguments: Vec<&str> = arguments.iter().copied().chain(["--format", "json"]).collect();
+    serde_json::from_str(&answer(&arguments).0).unwrap()
+}
+
+/// The words of every line that begins with `first`.
+fn rows(table: &str, first: &str) -> Vec<String> {
+    let lines = table.lines().filter(|line| line.trim_start().starts_with(first));
+    lines.map(|line| line.split_whitespace().collect::<Vec<_>>().join(" ")).collect()
+}
+
+#[test]
+fn explain_tells_what_a_status_does_stack_by_stack_and_tick_by_tick() {
+    let (told, _) = answer(&["explain", DEMO, "cracked", "--from", "bell_ringer", "--on", "silt_crab"]);
+    assert!(told.starts_with("cracked from bell_ringer on silt_crab · A shell that rings hollow"), "{told}");
+    assert_eq!(rows(&told, "a second one"), ["a second one stacks, up to 6; each ends on its own"]);
+    assert_eq!(rows(&told, "lasts"), ["lasts 8 s"]);
+    assert_eq!(rows(&told, "guard"), ["guard add -3 * stacks"]);
+    assert_eq!([rows(&told, "none"), rows(&told, "4")], [["none 15"], ["4 3"]]);
+    let (told, _) = answer(&["explain", DEMO, "silted", "--from", "reed_stalker", "--on", "lockhand"]);
+    assert_eq!(rows(&told, "1  "), ["1 19.2", "1 1.00 damage health 3.84 233.493"], "{told}");
+    assert_eq!(rows(&told, "5"), ["5 5.00 damage health 3.84 218.133"]);
+    assert_eq!(rows(&told, "comes from"), ["comes from lash"]);
+    let braced = json(&["explain", DEMO, "braced", "--on", "sluicer"]);
+    assert_eq!((braced["from"].as_str(), braced["on"].as_str()), (Some("sluicer"), Some("sluicer")));
+    assert_eq!(braced["stacks"][0]["values"][0], 35.0);
+    assert_eq!(braced["answers"][0]["event"], "hit_taken");
+    let (csv, _) = answer(&["explain", DEMO, "waterlogged", "--on", "silt_crab", "--format", "csv"]);
+    assert!(csv.starts_with("stacks,quickness,damage,healing,restored,drained\n1,-0.04,0,0,0,0\n2,-0.08,"), "{csv}");
+}
+
+#[test]
+fn explain_tells_what_statuses_add_to_a_character() {
+    let arguments = ["explain", DEMO, "lockhand", "--with", "braced", "--with", "tide_charm=3"];
+    let (told, _) = answer(&arguments);
+    assert_eq!(rows(&told, "guard")[0], "guard 83 12 + 35 braced + 36 tide_charm Halves impact at 100.");
+    let more: Vec<&str> = arguments.iter().copied().chain(["--with", "waterlogged=4"]).collect();
+    assert_eq!(rows(&answer(&more).0, "boathook")[0].split(' ').nth(5), Some("1.624"), "cooldowns follow");
+    let sheet = json(&arguments);
+    let guard = sheet["attributes"].as_array().unwrap().iter().find(|line| line["name"] == "guard").unwrap();
+    assert_eq!(guard["statuses"], serde_json::json!(["+ 35 braced", "+ 36 tide_charm"]));
+}
+
+#[test]
+fn explain_of_an_ability_tells_what_else_it_does() {
+    let (told, _) = answer(&["explain", DEMO, "toll", "--from", "bell_ringer", "--on", "silt_crab"]);
+    let inflicts = rows(&told, "inflicts");
+    assert_eq!(
+        inflicts,
+        ["inflicts cracked, 2 stacks target", "inflicts rattled target chance 35%", "inflicts bell_song allies"]
+    );
+    let (told, _) = answer(&["explain", DEMO, "bandage", "--from", "bell_ringer", "--on", "lockhand"]);
+    assert_eq!(rows(&told, "cleanses"), ["cleanses 1 debuff, the oldest first target"]);
+    assert!(!told.contains("bell_song"), "{told}");
+}
+
+#[test]
+fn wrong_questions_about_statuses_are_refused() {
+    for (arguments, wanted) in [
+        (vec!["silted"], "`silted` is a status: say whose it is, and who inflicts it, with --on and --from"),
+        (vec!["sitled", "--on", "lockhand"], "did you mean"),
+        (vec!["lockhand", "--with", "bracd"], "did you mean `braced`?"),
+        (vec!["lockhand", "--with", "braced=none"], "STATUS=STACKS"),
+        (vec!["silted", "--on", "lockhnad"], "did you mean `lockhand`?"),
+    ] {
+        let all: Vec<&str> = ["explain", DEMO].into_iter().chain(arguments).collect();
+        let output = run(&all);
+        assert_eq!(output.status.code(), Some(2), "{all:?}");
+        let told = String::from_utf8(output.stderr).unwrap();
+        assert!(told.contains(wanted) || wanted == "did you mean" && told.contains("no ability"), "{all:?}: {told}");
+    }
+}
+
+#[test]
+fn a_fight_tells_of_statuses_as_they_come_and_go() {
+    let (told, _) = answer(&["fight", DEMO, "night_shift", "--seed", "3"]);
+    for words in [
+        "steady_hands itself begins",
+        "lamplit lockhand begins until 6.60 s",
+        "waterlogged silt_crab 1 2 stacked until 6.80 s",
+        "silted sluicer goes on until 7.35 s renewed",
+        "rattled ends",
+        "leech_mark is cleansed",
+    ] {
+        let found = told.lines().any(|line| line.split_whitespace().collect::<Vec<_>>().join(" ").contains(words));
+        assert!(found, "`{words}` is not told:\n{told}");
+    }
+    let (traced, _) = answer(&["fight", DEMO, "night_shift", "--seed", "3", "--trace"]);
+    assert!(traced.contains("answers to"), "the trace tells which triggers answered");
+    assert!(traced.contains("forbidden by rattled"), "and what forbade an ability");
+    assert!(told.lines().all(|line| !line.ends_with(' ')), "no blanks at the ends of lines");
+}
+
+#[test]
+fn the_events_of_statuses_are_there_for_programs() {
+    let report = json(&["fight", DEMO, "night_shift", "--seed", "3"]);
+    let events = report["events"].as_array().unwrap();
+    let of = |name: &str| events.iter().filter(|event| event["event"] == name).collect::<Vec<_>>();
+    assert!(of("status gained").iter().any(|event| event["status"] == "waterlogged" && event["stacks"] == 2));
+    assert!(of("status lost").iter().any(|event| event["reason"] == "cleansed"));
+    assert!(of("hit").iter().any(|event| event["status"] == "silted" && event["ability"].is_null()));
+    let ticks = of("status ticked").iter().filter(|event| event["status"] == "silted").count();
+    let hits = of("hit").iter().filter(|event| event["status"] == "silted").count();
+    assert_eq!(ticks, hits, "each tick of silt is one hit");
+    let (csv, _) = answer(&["fight", DEMO, "night_shift", "--seed", "3", "--format", "csv"]);
+    assert_eq!(csv.lines().count(), events.len() + 1);
+}
+
+#[test]
+fn trials_tell_uptime_stacks_and_what_statuses_did() {
+    let trials = json(&["trials", DEMO, "night_shift", "-n", "400"]);
+    let combatants = trials["combatants"].as_array().unwrap();
+    let named = |name: &str| combatants.iter().find(|one| one["combatant"] == name).unwrap();
+    let ringer = named("bell_ringer");
+    let hands = ringer["statuses"].as_array().unwrap().iter().find(|one| one["status"] == "steady_hands").unwrap();
+    assert_eq!((hands["applied"].as_f64(), hands["mean_stacks"].as_f64()), (Some(1.0), Some(1.0)));
+    assert!((0.5..=1.0).contains(&hands["uptime"].as_f64().unwrap()));
+    let stalker = named("reed_stalker 1");
+    let silted = &stalker["by_status"].as_array().unwrap()[0];
+    let abilities = stalker["abilities"].as_array().unwrap().iter().map(|one| one["damage_share"].as_f64().unwrap());
+    let shares: f64 = abilities.sum::<f64>() + silted["damage_share"].as_f64().unwrap();
+    assert!((shares - 1.0).abs() < 1e-9, "shares of abilities and statuses make a whole: {shares}");
+    assert!((silted["damage"].as_f64().unwrap() / silted["ticks"].as_f64().unwrap() - 4.5).abs() < 0.5);
+    for status in combatants.iter().flat_map(|one| one["statuses"].as_array().unwrap()) {
+        assert!((0.0..=1.0).contains(&status["uptime"].as_f64().unwrap()), "{status}");
+    }
+    let (told, _) = answer(&["trials", DEMO, "night_shift", "-n", "400"]);
+    assert!(told.contains("by status") && told.contains("statuses of") && told.contains("forbidden"), "{told}");
+    let (csv, _) = answer(&["trials", DEMO, "night_shift", "-n", "400", "--format", "csv"]);
+    assert!(csv.lines().any(|line| line.starts_with("uptime,bell_ringer,steady_hands,")), "{csv}");
+}
+
+#[test]
+fn suspicious_rulesets_are_sound_but_warned_of() {
+    let folder = TempDir::new().unwrap();
+    let file = folder.path().join("odd.toml");
+    let text = "[pools]\nhealth = { max = 5, defeat = true }\n[status.never]\nduration = 2\nforbids = [\"sogn\"]\n\
+                [ability.sing]\ntags = [\"song\"]\ndoes = [{ damage = 1 }]\n";
+    fs::write(&file, text).unwrap();
+    let path = file.to_str().unwrap();
+    let (out, err) = answer(&["check", path]);
+    assert!(out.contains("is sound: 1 file, no errors, 2 warnings"), "{out}");
+    assert!(err.contains("warning[never-inflicted]") && err.contains("odd.toml:3:9"), "{err}");
+    assert!(err.contains("warning[forbids-nothing]") && err.contains("did you mean `song`?"), "{err}");
+    let report = json(&["check", path]);
+    assert_eq!((report["sound"].as_bool(), report["diagnostics"].as_array().unwrap().len()), (Some(true), 2));
+    assert_eq!(report["diagnostics"][0]["severity"], "warning");
+    let (csv, _) = answer(&["check", path, "--format", "csv"]);
+    assert!(csv.contains(",warning,never-inflicted,"), "{csv}");
+    let (_, demo) = answer(&["check", DEMO]);
+    assert_eq!(demo, "", "the demo is above suspicion");
+}
+
+#[test]
+fn an_endless_chain_is_told_with_those_who_made_it() {
+    let folder = TempDir::new().unwrap();
+    let file = folder.path().join("loop.toml");
+    let text = r#"
+        [pools]
+        health = { max = 5, defeat = true }
+        [status.ping]
+        duration = 9
+        on = [{ event = "gained", does = [{ inflict = "pong" }] }, { event = "renewed", does = [{ inflict = "pong" }] }]
+        [status.pong]
+        duration = 9
+        on = [{ event = "gained", does = [{ inflict = "ping" }] }, { event = "renewed", does = [{ inflict = "ping" }] }]
+        [ability.start]
+        does = [{ inflict = "ping" }]
+        [character.one]
+        abilities = ["start"]
+        [encounter.e]
+        sides.a = ["one"]
+        sides.b = ["one"]
+    "#;
+    fs::write(&file, text).unwrap();
+    for command in ["fight", "trials"] {
+        let output = run(&[command, file.to_str().unwrap(), "e"]);
+        assert_eq!(output.status.code(), Some(2), "{command}");
+        let told = String::from_utf8(output.stderr).unwrap();
+        assert!(told.contains("`ping` and `pong` answer to each other without end"), "{told}");
+        assert!(told.contains("give one of their triggers a `cooldown`"), "{told}");
+    }
+}
