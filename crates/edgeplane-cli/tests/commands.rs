@@ -292,6 +292,8 @@ fn the_demo_tells_the_tour_and_leaves_its_files() {
         "Weir Nine is sound",
         "lockhand · level 3",
         "boathook from lockhand on silt_crab",
+        "cracked from bell_ringer on silt_crab",
+        "12 + 35 braced + 36 tide_charm",
         "keepers win",
         "10,000 fights",
         "Everything is in",

@@ -29,6 +29,14 @@ const TOUR: &[Stop] = &[
         "What does one swing of the boathook do to a silt crab?",
         &["explain", "{r}", "boathook", "--from", "lockhand", "--on", "silt_crab"],
     ),
+    stop(
+        "The bell cracks its shell, stack by stack. What does that come to?",
+        &["explain", "{r}", "cracked", "--from", "bell_ringer", "--on", "silt_crab"],
+    ),
+    stop(
+        "And the lockhand, braced and charmed?",
+        &["explain", "{r}", "lockhand", "--with", "braced", "--with", "tide_charm=3"],
+    ),
     stop("Let them fight.", &["fight", "{r}", "duel", "--seed", "7"]),
     stop("Who wins, out of ten thousand?", &["trials", "{r}", "duel"]),
     stop(

@@ -3,6 +3,7 @@
 use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, Refusal};
+use super::pools::CROSSINGS;
 use super::state::{Choice, Doing};
 use super::timeline::{Phase, Timer};
 use crate::program::{
@@ -158,7 +159,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
         let actor = &self.state.actors[who.index()];
         let (known, wanted) = (if O::DETAIL { 0 } else { actor.known }, actor.wanted);
-        let free = actor.forbids_act.is_none() && actor.forbids_tags == 0;
+        let free = !actor.bound;
         let (mut wake, mut short) = (Time::NEVER, false);
         for (bit, line) in setup.linked[who.index()].lines.iter().enumerate() {
             let mask = 1_u64 << (bit & 63);
@@ -232,7 +233,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let actor = &mut self.state.actors[who.index()];
         actor.short = short;
         actor.watch = if short { watch.own | watch.costs } else { watch.own };
-        actor.alert = actor.watch | self.setup.watched | self.setup.defeating;
+        let own = if actor.listens & CROSSINGS != 0 { u64::MAX } else { actor.watch };
+        actor.alert = own | self.setup.watched | self.setup.defeating;
     }
 
     /// The target that is found without a longer look.

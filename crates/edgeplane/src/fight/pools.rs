@@ -21,7 +21,7 @@ pub(super) struct Change {
 }
 
 /// Events that only a pool in motion can be.
-const CROSSINGS: u32 = (1 << TriggerEvent::PoolBelow as u8) | (1 << TriggerEvent::PoolAbove as u8);
+pub(super) const CROSSINGS: u32 = (1 << TriggerEvent::PoolBelow as u8) | (1 << TriggerEvent::PoolAbove as u8);
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline]
@@ -75,12 +75,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     #[inline]
     fn put(&mut self, who: CombatantId, pool: PoolId, first: usize, amount: f64) {
-        if self.state.actors[who.index()].listens & CROSSINGS != 0 {
+        let bit = 1 << pool.0;
+        let alert = self.state.actors[who.index()].alert & bit != 0;
+        if alert && self.state.actors[who.index()].listens & CROSSINGS != 0 {
             self.raise_crossing(who, pool, first, amount);
         }
         self.state.memory.set_pool(first, amount, self.state.now.micros());
-        let bit = 1 << pool.0;
-        if self.state.actors[who.index()].alert & bit != 0 {
+        if alert {
             self.note_change(who, bit, amount);
         }
     }

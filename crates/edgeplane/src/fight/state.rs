@@ -44,6 +44,8 @@ pub(super) struct Actor {
     pub(super) forbids_act: Option<StatusId>,
     /// Tags of abilities that statuses forbid it, one bit each.
     pub(super) forbids_tags: u64,
+    /// One of these two forbids something.
+    pub(super) bound: bool,
     /// Events that its statuses answer to, one bit each.
     pub(super) listens: u32,
     /// Own pools of which a change is worth noting, one bit each: they defeat, or somebody waits
@@ -83,6 +85,7 @@ impl Actor {
             until: Time::ZERO,
             forbids_act: None,
             forbids_tags: 0,
+            bound: false,
             listens: 0,
             alert: watch | setup.watched | setup.defeating,
             watch,
@@ -114,6 +117,8 @@ pub(super) struct State {
     pub(super) leaving: Vec<Instance>,
     /// Room for statuses to come.
     pub(super) spare: Spare,
+    /// Answers wait, or statuses leave.
+    pub(super) waiting: bool,
     /// Answers of statuses that wait.
     pub(super) queue: VecDeque<Pending>,
     /// How many answers led to what is under way, how many were given at this moment, and the statuses
@@ -213,6 +218,7 @@ impl State {
             next_serial: 0,
             leaving: Vec::new(),
             spare: Spare::default(),
+            waiting: false,
             queue: VecDeque::new(),
             depth: 0,
             answers: 0,
@@ -267,6 +273,7 @@ impl State {
         }
         self.spare.append(&mut self.leaving);
         self.next_serial = 0;
+        self.waiting = false;
         self.queue.clear();
         self.depth = 0;
         self.answers = 0;

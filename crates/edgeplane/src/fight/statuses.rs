@@ -5,6 +5,7 @@ use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer};
 use super::held::Held;
 use super::outcomes::By;
+use super::pools::CROSSINGS;
 use super::state::{Doing, State};
 use super::timeline::{Phase, Timer};
 use super::triggers::Cause;
@@ -147,6 +148,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let plan = self.program.status(status);
         // What answers to its loss still has to be asked what it kept.
         self.state.leaving.push(one);
+        self.state.waiting = true;
         let total = self.state.stack_counts(who, status) as u32;
         self.tell(Event::StatusLost { target: who, caster, status, stacks, total, reason });
         self.status_changed(who, status)?;
@@ -208,8 +210,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             conditions |= plan.holds_while.is_some();
         }
         let actor = &mut self.state.actors[who.index()];
-        let was_bound = actor.forbids_act.is_some() || actor.forbids_tags != 0;
+        let was_bound = actor.bound;
         (actor.forbids_act, actor.forbids_tags, actor.listens) = (act, tags, listens);
+        actor.bound = act.is_some() || tags != 0;
+        // Whatever pool it is, somebody may listen.
+        let own = if listens & CROSSINGS != 0 { u64::MAX } else { actor.watch };
+        actor.alert = own | self.setup.watched | self.setup.defeating;
         self.state.conditions |= conditions;
         if was_bound {
             self.look_again(who);

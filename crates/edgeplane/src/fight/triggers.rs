@@ -79,7 +79,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     #[cold]
     fn raise_all(&mut self, event: TriggerEvent, owner: CombatantId, how: Circumstance) {
-        let State { statuses, queue, now, depth, .. } = &mut *self.state;
+        let State { statuses, queue, now, depth, waiting, .. } = &mut *self.state;
         for one in &statuses[owner.index()] {
             let plan = self.program.status(one.status);
             if plan.listens & event.bit() == 0 {
@@ -105,6 +105,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                     let cause = Cause::Trigger(number as u16);
                     let serial = one.serial;
                     queue.push_back(Pending { owner, serial, cause, other, amount, marks, depth: *depth });
+                    *waiting = true;
                 }
             }
         }
@@ -144,7 +145,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Gives all answers that wait, and those that they bring about.
     #[inline]
     pub(super) fn answer(&mut self) -> Outcome<()> {
-        if self.state.queue.is_empty() && self.state.leaving.is_empty() { Ok(()) } else { self.answer_all() }
+        if self.state.waiting { self.answer_all() } else { Ok(()) }
     }
 
     #[cold]
@@ -155,6 +156,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.answer_one(pending)?;
         }
         self.state.depth = 0;
+        self.state.waiting = false;
         let State { leaving, spare, .. } = &mut *self.state;
         spare.append(leaving);
         Ok(())
@@ -258,6 +260,7 @@ impl State {
     /// Lets an answer wait for its turn.
     pub(super) fn enqueue(&mut self, pending: Pending) {
         self.queue.push_back(Pending { depth: self.depth, ..pending });
+        self.waiting = true;
     }
 
     /// A status of a combatant, or one that is about to leave.
