@@ -512,3 +512,65 @@ fn a_stun_renewed_within_a_stun_ends_once() {
     assert_eq!(attribute(&game, &fight, "might"), 10.0);
     assert_eq!(told(&log), "0 new, 1 renewed, 2.7 expired");
 }
+
+#[test]
+fn a_policy_can_look_for_a_status_on_its_target() {
+    let text = r#"
+        [attributes]
+        might = 1
+        [pools]
+        health = { max = 100, defeat = true }
+        [status.soaked]
+        duration = 3
+        [ability.douse]
+        cooldown = 1
+        does = [{ inflict = "soaked" }]
+        [ability.freeze]
+        cooldown = 1
+        does = [{ damage = 7 }]
+        [character.one]
+        abilities = ["freeze", "douse"]
+        policy = "p"
+        [character.two]
+        abilities = []
+        [policy.p]
+        use = [
+          { ability = "freeze", when = "has(target, soaked)" },
+          { ability = "douse", when = "stacks(target, soaked) == 0" },
+        ]
+        [encounter.scene]
+        sides.a = ["one"]
+        sides.b = ["two"]
+        time_limit = 6.5
+    "#;
+    let game = game(text);
+    let (_, log) = game.play("scene", 1).unwrap();
+    let used = |name: &str| {
+        let wanted = game.ability(name).unwrap();
+        moments(&log, |event| matches!(event, Event::Used { ability, .. } if *ability == wanted))
+    };
+    assert_eq!(used("douse"), [0, 3_000_000, 6_000_000], "as soon as it is dry again");
+    assert_eq!(used("freeze"), [0, 1_000_000, 2_000_000, 3_000_000, 4_000_000, 5_000_000, 6_000_000]);
+}
+
+#[test]
+fn absurd_numbers_of_stacks_neither_hang_nor_grow() {
+    let statuses = r#"
+        [status.many]
+        duration = 5
+        again = "stack"
+        stack_timer = "each"
+        [status.apart]
+        duration = 5
+        again = "separate"
+        [status.flood]
+        duration = inf
+        every = { period = 0.001, does = [{ inflict = "apart" }, { inflict = "many", stacks = 1e12 }] }
+    "#;
+    let (game, mut fight, _) = one_application(statuses, "flood", 1.5);
+    let stacks = |fight: &Fight, name: &str| fight.stacks(OWNER, game.status(name).unwrap());
+    assert_eq!((stacks(&fight, "many"), stacks(&fight, "apart")), (1_000, 1_000));
+    fight.remove_status(game.status("flood").unwrap(), OWNER, &mut Silent).unwrap();
+    fight.advance(seconds(10.0), &mut Silent).unwrap();
+    assert_eq!((stacks(&fight, "many"), stacks(&fight, "apart")), (0, 0));
+}

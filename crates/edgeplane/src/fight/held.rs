@@ -87,7 +87,7 @@ impl Instance {
 
     /// Sets stacks one by one, or all, to end at a moment.
     pub(super) fn renew_stacks(&mut self, more: u32, most: u32, ends: Time) {
-        for _ in 0..more {
+        for _ in 0..more.min(most) {
             if self.stack_ends.len() as u32 >= most {
                 // There is no room: the stack that would end first is renewed.
                 if let Some(first) = self.stack_ends.iter_mut().min() {

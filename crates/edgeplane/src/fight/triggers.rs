@@ -245,7 +245,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         state.recent.push(status);
         state.answers += 1;
         // An endless chain is deep; one that branches is wide before it is deep.
-        if state.depth <= self.limits.chain && state.answers <= u64::from(self.limits.chain) * BREADTH {
+        if state.depth < self.limits.chain && state.answers <= u64::from(self.limits.chain) * BREADTH {
             return Ok(());
         }
         let mut statuses = state.recent.clone();

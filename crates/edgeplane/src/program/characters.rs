@@ -116,7 +116,10 @@ impl Compiler<'_> {
         self.program.formula(when).each_read(|read| {
             aims |= matches!(
                 read,
-                Read::Attribute(Role::Target, _) | Read::Typed(Role::Target, _) | Read::Pool(Role::Target, ..)
+                Read::Attribute(Role::Target, _)
+                    | Read::Typed(Role::Target, _)
+                    | Read::Standing(Role::Target, _)
+                    | Read::Pool(Role::Target, ..)
             );
         });
         aims

@@ -9,8 +9,8 @@ use super::resolve::Compiler;
 use super::scope::Scope;
 use super::time::Time;
 use crate::rules::{
-    Again, DurationRule, LostReason, ModifierKind, ModifierRule, Named, Ruleset, StackTimer, StatusKind, StatusRule,
-    TriggerEvent, TriggerRule, Word,
+    Again, DurationRule, LostReason, MOST_KEPT_APART, ModifierKind, ModifierRule, Named, Ruleset, StackTimer,
+    StatusKind, StatusRule, TriggerEvent, TriggerRule, Word,
 };
 use crate::text::{Code, Diagnostic};
 
@@ -168,6 +168,14 @@ pub struct DiminishPlan {
     pub steps: Vec<f64>,
 }
 
+fn most_stacks(rule: &StatusRule) -> u32 {
+    match (rule.again, rule.stack_timer) {
+        (Again::Stack, StackTimer::Each) => rule.max_stacks.unwrap_or(MOST_KEPT_APART),
+        (Again::Stack, _) => rule.max_stacks.unwrap_or(u32::MAX),
+        _ => 1,
+    }
+}
+
 impl Compiler<'_> {
     pub(crate) fn statuses(&mut self, rules: &Ruleset) {
         let mut tags: Vec<(&String, &u16)> = self.names.tags.iter().collect();
@@ -230,8 +238,8 @@ impl Compiler<'_> {
             again: rule.again,
             per_caster: rule.per_caster,
             stack_timer: rule.stack_timer,
-            max_stacks: if rule.again == Again::Stack { rule.max_stacks.unwrap_or(u32::MAX) } else { 1 },
-            max_instances: rule.max_instances.unwrap_or(u32::MAX),
+            max_stacks: most_stacks(rule),
+            max_instances: rule.max_instances.unwrap_or(MOST_KEPT_APART),
             longest: self.optional(&rule.longest, Scope::APPLIED),
             rank: self.optional(&rule.rank, Scope::APPLIED),
             binds: !rule.forbids.is_empty() || !triggers.is_empty() || rule.holds_while.is_some(),

@@ -27,6 +27,7 @@ pub use policies::{PolicyRule, UseRule};
 pub use pools::{CapChange, FlowRule, PoolRule, StartRule};
 pub(crate) use reader::RESERVED;
 pub use reader::{Formula, Named, Word};
+pub(crate) use statuses::MOST_KEPT_APART;
 pub use statuses::{
     Again, DiminishRule, DurationRule, EveryRule, ModifierKind, ModifierRule, StackTimer, StatusKind, StatusRule,
 };

@@ -49,6 +49,9 @@ pub enum Again {
     Separate,
 }
 
+/// Most instances of one status on a combatant, and most stacks that each end on their own.
+pub(crate) const MOST_KEPT_APART: u32 = 1_000;
+
 /// The words for [`Again`].
 pub(crate) const AGAIN: &[(&str, Again)] = &[
     ("keep", Again::Keep),
@@ -251,7 +254,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> StatusRule
         per_caster: fields.choice("per", &[("target", false), ("caster", true)], out).unwrap_or_default(),
         stack_timer: fields.choice("stack_timer", &timers, out).unwrap_or_default(),
         max_stacks: fields.whole("max_stacks", 1..=1_000_000, out),
-        max_instances: fields.whole("max_instances", 1..=1_000, out),
+        max_instances: fields.whole("max_instances", 1..=MOST_KEPT_APART, out),
         longest: fields.formula("longest", out),
         rank: fields.formula("rank", out),
         modify: modifiers(&fields, out),
@@ -289,6 +292,11 @@ fn check(fields: &Fields<'_>, rule: &StatusRule, out: &mut Diagnostics) {
             let message = format!("`{}` means nothing without {wanted}", fields.path_of(key));
             out.push(Diagnostic::at(Code::KeyConflict, node.span, message));
         }
+    }
+    let apart = rule.stack_timer == StackTimer::Each && rule.max_stacks.is_some_and(|most| most > MOST_KEPT_APART);
+    if let Some(node) = fields.get("max_stacks").filter(|_| apart) {
+        let message = format!("stacks that end each on their own can be at most {MOST_KEPT_APART}");
+        out.push(Diagnostic::at(Code::BadValue, node.span, message));
     }
     if rule.again == Again::Strongest && fields.get("rank").is_none() {
         fields.missing("rank", "rank = \"caster.craft\"", out);

@@ -10,6 +10,7 @@ use crate::fight::{Event, Fight, Likely, Log, Logged, Source};
 use crate::program::{
     Again, CharacterId, CombatantId, Program, Setup, StackTimer, StatusId, StatusKind, StatusPlan, Time, TriggerEvent,
 };
+use crate::rules::MOST_KEPT_APART;
 
 /// More stacks than this are not listed one by one.
 const MOST_LISTED: u32 = 10;
@@ -278,7 +279,7 @@ fn again(plan: &StatusPlan) -> String {
         Again::Extend => "adds its time".to_owned(),
         Again::Replace => "takes the place of the last".to_owned(),
         Again::Strongest => "stays if its rank is higher".to_owned(),
-        Again::Separate if plan.max_instances == u32::MAX => "is an instance of its own".to_owned(),
+        Again::Separate if plan.max_instances == MOST_KEPT_APART => "is an instance of its own".to_owned(),
         Again::Separate => format!("is an instance of its own, up to {}", plan.max_instances),
         Again::Stack => {
             let timer = match plan.stack_timer {
