@@ -29,6 +29,7 @@ fn facts(explained: &StatusExplanation) -> String {
         ("a second one", explained.again.clone()),
         ("forbids", explained.forbids.join(", ")),
         ("keeps away", explained.immune.join(", ")),
+        ("hit steps", explained.hit_steps.join("; ")),
         ("comes from", explained.inflicted_by.join(", ")),
     ];
     let told = facts.iter().filter(|(_, what)| !what.is_empty());

@@ -95,7 +95,7 @@ impl Fighter {
 
     fn set_soaked(&mut self, stacks: u32) {
         self.soaked = stacks;
-        let haste = if stacks == 0 { 0.0 } else { (0.0 + -0.04 * f64::from(stacks)).max(-0.5).min(0.5) };
+        let haste = if stacks == 0 { 0.0 } else { (0.0 + -0.04 * f64::from(stacks)).clamp(-0.5, 0.5) };
         self.douse_cooldown = micros(1.5 * (1.0 - haste));
         self.crack_cooldown = micros(4.0 * (1.0 - haste));
     }
@@ -103,7 +103,7 @@ impl Fighter {
     fn set_cracked(&mut self, stacks: usize) {
         self.cracked = stacks;
         let guard = if stacks == 0 { self.base_guard } else { self.base_guard + -1.5 * stacks as f64 };
-        self.guard = guard.max(0.0).min(100.0);
+        self.guard = guard.clamp(0.0, 100.0);
     }
 
     fn next_crack(&self) -> u64 {

@@ -7,8 +7,8 @@ use super::outcomes::By;
 use super::pools::Change;
 use super::triggers::Circumstance;
 use crate::program::{
-    Bases, CombatantId, Frame, HitOp, Layout, PoolEffect, PoolEffectKind, PoolId, QuickHit, QuickOp, StepCode, StepId,
-    StepsEffect, StreamId, TriggerEvent,
+    Bases, CombatantId, Frame, HitOp, Layout, PoolEffect, PoolEffectKind, PoolId, QuickHit, QuickOp, Role, StatusId,
+    StepCode, StepId, StepsEffect, StreamId, TriggerEvent,
 };
 
 /// What came out at the end of the steps.
@@ -119,6 +119,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             next += 1;
             let at = |operand| self.state.memory.at(bases.index(operand));
             match *op {
+                HitOp::If(a, skip) => {
+                    if at(a) <= 0.0 {
+                        next += usize::from(skip);
+                    }
+                }
                 HitOp::Roll(site, a, skip) => {
                     let p = at(a);
                     if !p.is_finite() {
@@ -239,6 +244,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.state.memory.set_local(Layout::MARKS + mark, if arrival.marks >> mark & 1 == 1 { 1.0 } else { 0.0 });
         }
         for step in steps {
+            if !self.has_owner(step, frame) {
+                continue;
+            }
             let before = arrival.amount;
             self.state.memory.set_local(Layout::AMOUNT, before);
             let result = self.step(step, target, frame, &mut arrival)?;
@@ -260,6 +268,14 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if moved > 0.0 {
             self.tell(Event::Soaked { target, step, pool, amount: moved, left });
         }
+    }
+
+    /// Whether a step is everybody's, or that of a status which is there.
+    fn has_owner(&self, step: &StepCode, frame: &Frame) -> bool {
+        let stacks = |(role, status): (Role, StatusId)| {
+            self.state.memory.at(frame.base(role) + self.program.layout.stacks(status).index())
+        };
+        step.owned.is_none_or(|owned| stacks(owned) > 0.0)
     }
 
     #[inline]

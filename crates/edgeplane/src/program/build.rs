@@ -52,6 +52,7 @@ impl Program {
             out,
             site_names: Vec::new(),
             kept: Vec::new(),
+            given: Vec::new(),
         };
         compiler.all(rules);
         let mut program = Self { site_names: compiler.site_names, ..compiler.program };
@@ -125,11 +126,11 @@ fn within_limits(rules: &Ruleset, out: &mut Diagnostics) -> bool {
         (rules.encounters.len(), 10_000, "encounters"),
         (rules.curves.len(), 10_000, "curves"),
         (
-            rules.hit_steps.iter().chain(&rules.heal_steps).filter(|step| step.rule.mark.is_some()).count(),
+            rules.all_hit_steps().chain(&rules.heal_steps).filter(|step| step.rule.mark.is_some()).count(),
             64,
             "steps that mark",
         ),
-        (rules.hit_steps.len() + rules.heal_steps.len(), 1_000, "hit and heal steps"),
+        (rules.all_hit_steps().count() + rules.heal_steps.len(), 1_000, "hit and heal steps"),
     ];
     for (found, most, what) in limits.iter().filter(|(found, most, _)| found > most) {
         out.push(Diagnostic::new(

@@ -53,6 +53,7 @@ pub use resolve::CompiledFormula;
 pub use statuses::{DiminishPlan, EveryPlan, ModifierPlan, StatusPlan, TextPart, TriggerPlan};
 pub use steps::{DamageTypeInfo, FlowPlan, PoolPlan, StartPlan, StepPlan};
 pub use time::Time;
+pub(crate) use tree::Role;
 pub use tree::{LeafValue, Reading, Tree, TreeKind};
 pub use worked::plain;
 

@@ -73,7 +73,7 @@ impl Names {
                 }
             }
         }
-        for step in rules.hit_steps.iter().chain(&rules.heal_steps) {
+        for step in rules.all_hit_steps().chain(&rules.heal_steps) {
             if let Some(mark) = step.rule.mark.as_ref().filter(|mark| !names.marks.contains(&mark.text)) {
                 names.marks.push(mark.text.clone());
             }

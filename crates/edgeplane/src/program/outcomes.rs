@@ -7,6 +7,7 @@ use super::quick_hits::QuickHit;
 use super::resolve::Compiler;
 use super::scope::Scope;
 use super::steps::StepPlan;
+use super::tree::Role;
 use crate::rules::{CleansePick, Formula, OutcomeKind, OutcomeRule, Receiver, Ruleset, StatusFilter, StatusKind, Word};
 use crate::text::{Code, Diagnostic};
 
@@ -166,6 +167,8 @@ pub struct StepCode {
     pub mark: Option<u16>,
     /// The way ends here.
     pub stops: bool,
+    /// Passed by, and not told of, unless this one has this status.
+    pub(crate) owned: Option<(Role, StatusId)>,
 }
 
 /// A pool changed past all steps.
@@ -231,7 +234,8 @@ impl Compiler<'_> {
         match &rule.kind {
             OutcomeKind::Damage { amount, spread, damage_type, skips, tags, pool } => {
                 let (amount, spread) = self.amount(amount, spread, rule, scope);
-                let skips = self.step_names(skips, &rules.hit_steps, "hit step");
+                let steps: Vec<_> = rules.all_hit_steps().collect();
+                let skips = self.step_names(skips, &steps, "hit step");
                 let damage_type = self.damage_type(damage_type, rule);
                 let pool = self.receiving_pool(pool, rule);
                 let of_type = &self.program.damage_types[damage_type?.index()].skips;
@@ -248,7 +252,8 @@ impl Compiler<'_> {
             }
             OutcomeKind::Heal { amount, spread, skips, tags, pool } => {
                 let (amount, spread) = self.amount(amount, spread, rule, scope);
-                let skips = self.step_names(skips, &rules.heal_steps, "heal step");
+                let steps: Vec<_> = rules.heal_steps.iter().collect();
+                let skips = self.step_names(skips, &steps, "heal step");
                 let pool = self.receiving_pool(pool, rule);
                 let first = DamageTypeId(0);
                 let steps = applicable(&self.program.heal_steps, first, &all_tags(tags), |name| skips.contains(name));
@@ -374,6 +379,7 @@ fn applicable(
         soak: step.soak,
         mark: step.mark,
         stops: step.stop.is_some(),
+        owned: step.owned,
     };
     through.map(code).collect()
 }

@@ -10,10 +10,13 @@ use super::ids::{CombatantId, DamageTypeId, FormulaId, PoolId, SiteId};
 use super::layout::Layout;
 use super::ops::BinaryOp;
 use super::outcomes::StepCode;
+use super::tree::Role;
 
 /// One operation of a hit on its way.
 #[derive(Clone, Copy, Debug)]
 pub(crate) enum HitOp {
+    /// What follows, so many operations, happens only if `a` is above zero.
+    If(Operand, u16),
     /// What follows, so many operations, happens only with the chance `a`.
     Roll(SiteId, Operand, u16),
     /// The same with the chance `a - b`.
@@ -106,7 +109,12 @@ impl Program {
                 None => None,
                 Some(when) => Some(self.quick_chance(when, damage_type, skip)?),
             };
-            let all = condition.into_iter().chain(step_ops);
+            let gate = step.owned.map(|(role, status)| {
+                let region = if role == Role::Caster { 2 } else { 3 };
+                let stacks = Operand { region, at: self.layout.stacks(status).0 };
+                HitOp::If(stacks, skip + u16::from(condition.is_some()))
+            });
+            let all = gate.into_iter().chain(condition).chain(step_ops);
             ops.extend(all.map(|op| QuickOp { op, step: number as u16 }));
         }
         Some(QuickHit { amount: value(amount), spread, ops })

@@ -85,6 +85,8 @@ pub(crate) struct Compiler<'a> {
     pub(crate) site_names: Vec<String>,
     /// Snapshots of the status being compiled.
     pub(crate) kept: Vec<FormulaId>,
+    /// Words that mean something in the formulas being compiled.
+    pub(crate) given: Vec<(&'static str, Read)>,
 }
 
 impl Compiler<'_> {
@@ -101,12 +103,17 @@ impl Compiler<'_> {
     fn compile(&mut self, formula: &Formula, scope: Scope, wanted: Kind) -> Option<FormulaId> {
         let first_local = Layout::MARKS + self.names.marks.len() as u16;
         // Snapshots within it become formulas of their own.
+        let whole = 0..formula.text.len() as u32;
+        let given = |(word, read): &(&str, Read)| {
+            ((*word).to_owned(), Tree { kind: TreeKind::Read(*read), range: whole.clone(), called: true })
+        };
+        let given = self.given.iter().map(given).collect();
         let mut resolver = Resolver {
             compiler: self,
             formula,
             scope,
             called: Vec::new(),
-            arguments: Vec::new(),
+            arguments: given,
             next_local: first_local,
             quiet: false,
             put_in: 0,

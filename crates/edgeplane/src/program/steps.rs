@@ -1,9 +1,10 @@
 //! Pools, damage types and the steps of hits and heals.
 
-use super::ids::{FormulaId, PoolId};
+use super::ids::{FormulaId, PoolId, StatusId};
 use super::names::{ONLY_TYPE, look_up};
 use super::resolve::Compiler;
 use super::scope::Scope;
+use super::tree::{Read, Role};
 use crate::rules::{CapChange, DamageTypeRule, FlowRule, Named, PoolRule, Ruleset, StartRule, StepRule, Word};
 use crate::text::{Code, Diagnostic};
 
@@ -89,6 +90,8 @@ pub struct StepPlan {
     pub(crate) types: Option<Vec<u16>>,
     /// Only for these tags.
     pub(crate) tags: Option<Vec<String>>,
+    /// Passed by, and not told of, unless this one has this status.
+    pub(crate) owned: Option<(Role, StatusId)>,
 }
 
 impl Compiler<'_> {
@@ -134,7 +137,8 @@ impl Compiler<'_> {
 
     pub(crate) fn damage_types(&mut self, rules: &Ruleset) {
         for Named { name, rule: DamageTypeRule { skips, about }, .. } in &rules.damage_types {
-            let skips = self.step_names(skips, &rules.hit_steps, "hit step");
+            let steps: Vec<_> = rules.all_hit_steps().collect();
+            let skips = self.step_names(skips, &steps, "hit step");
             self.program.damage_types.push(DamageTypeInfo { name: name.clone(), about: about.clone(), skips });
         }
         if rules.damage_types.is_empty() {
@@ -144,7 +148,7 @@ impl Compiler<'_> {
     }
 
     /// The names of steps, with those reported that no step has.
-    pub(crate) fn step_names(&mut self, words: &[Word], steps: &[Named<StepRule>], what: &str) -> Vec<String> {
+    pub(crate) fn step_names(&mut self, words: &[Word], steps: &[&Named<StepRule>], what: &str) -> Vec<String> {
         for word in words {
             if !steps.iter().any(|step| step.name == word.text) {
                 let message = format!("no {what} is called `{}`", word.text);
@@ -158,7 +162,43 @@ impl Compiler<'_> {
     pub(crate) fn steps(&mut self, rules: &Ruleset) {
         self.program.marks = self.names.marks.clone();
         self.program.hit_steps = rules.hit_steps.iter().map(|step| self.step(step, Scope::HIT_STEP)).collect();
+        for (index, status) in rules.statuses.iter().enumerate() {
+            for step in &status.rule.hit_steps {
+                self.owned_step(step, StatusId(index as u16));
+            }
+        }
         self.program.heal_steps = rules.heal_steps.iter().map(|step| self.step(step, Scope::HEAL_STEP)).collect();
+    }
+
+    /// A step that a status adds, at the place that it names, else last.
+    fn owned_step(&mut self, step: &Named<StepRule>, status: StatusId) {
+        let Some(owned) = &step.rule.owned else { return };
+        let role = if owned.taken { Role::Target } else { Role::Caster };
+        let scope = Scope { owner: true, owner_is_target: owned.taken, ..Scope::HIT_STEP };
+        if self.program.hit_steps.iter().any(|other| other.name == step.name) {
+            let message = format!("another hit step is called `{}`", step.name);
+            self.out.push(Diagnostic::at(Code::DuplicateName, step.span, message));
+            return;
+        }
+        self.given = vec![("stacks", Read::Standing(role, self.program.layout.stacks(status)))];
+        let mut plan = self.step(step, scope);
+        self.given.clear();
+        plan.owned = Some((role, status));
+        let named = owned.before.as_ref().or(owned.after.as_ref());
+        let place = named.map(|word| (word, self.program.hit_steps.iter().position(|other| other.name == word.text)));
+        match place {
+            None => self.program.hit_steps.push(plan),
+            Some((_, Some(place))) => {
+                let after = usize::from(owned.before.is_none());
+                self.program.hit_steps.insert(place + after, plan);
+            }
+            Some((word, None)) => {
+                let known: Vec<&str> = self.program.hit_steps.iter().map(|step| step.name.as_str()).collect();
+                let message = format!("no hit step is called `{}`", word.text);
+                let diagnostic = Diagnostic::at(Code::UnknownName, word.span, message);
+                self.out.push(diagnostic.nearest(&word.text, known));
+            }
+        }
     }
 
     fn step(&mut self, step: &Named<StepRule>, scope: Scope) -> StepPlan {
@@ -190,6 +230,7 @@ impl Compiler<'_> {
                 .map(|i| i as u16),
             types,
             tags: rule.tags.as_ref().map(|tags| tags.iter().map(|tag| tag.text.clone()).collect()),
+            owned: None,
         }
     }
 }

@@ -31,7 +31,7 @@ pub(crate) use statuses::MOST_KEPT_APART;
 pub use statuses::{
     Again, DiminishRule, DurationRule, EveryRule, ModifierKind, ModifierRule, StackTimer, StatusKind, StatusRule,
 };
-pub use steps::{DamageTypeRule, StepRule};
+pub use steps::{DamageTypeRule, OwnedStep, StepRule};
 pub use triggers::{LostReason, TriggerEvent, TriggerRule};
 
 use crate::text::{Code, Diagnostic, Diagnostics, Document, Node};
@@ -153,6 +153,11 @@ impl Ruleset {
         ruleset.characters = read_all(section(root, "character", out), "character", out, characters::read);
         ruleset.encounters = read_all(section(root, "encounter", out), "encounter", out, encounters::read);
         ruleset
+    }
+
+    /// Every hit step, those that statuses add included.
+    pub fn all_hit_steps(&self) -> impl Iterator<Item = &Named<StepRule>> {
+        self.hit_steps.iter().chain(self.statuses.iter().flat_map(|status| &status.rule.hit_steps))
     }
 
     /// Every outcome that is written anywhere.

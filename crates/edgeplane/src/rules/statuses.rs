@@ -1,7 +1,8 @@
 //! `[status.*]` and `[diminish.*]`: what lasts on a combatant for a while.
 
 use super::outcomes::{self, OutcomeRule};
-use super::reader::{Fields, Formula, Word, list, wrong_type};
+use super::reader::{Fields, Formula, Named, Word, list, wrong_type};
+use super::steps::{self, StepRule};
 use super::triggers::{self, TriggerRule};
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, Value};
 
@@ -176,6 +177,8 @@ pub struct StatusRule {
     pub modify: Vec<ModifierRule>,
     /// What happens again and again.
     pub every: Option<EveryRule>,
+    /// Steps that it adds for hits of its owner.
+    pub hit_steps: Vec<Named<StepRule>>,
     /// What it answers to.
     pub on: Vec<TriggerRule>,
     /// `act`, `move`, or tags of abilities.
@@ -225,6 +228,7 @@ const KEYS: &[&str] = &[
     "rank",
     "modify",
     "every",
+    "hit_steps",
     "on",
     "forbids",
     "interrupts",
@@ -259,6 +263,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> StatusRule
         rank: fields.formula("rank", out),
         modify: modifiers(&fields, out),
         every: every(&fields, out),
+        hit_steps: steps::read_owned(fields.get("hit_steps"), &fields.path_of("hit_steps"), out),
         on: fields.get("on").map(|node| triggers::read_list(node, &fields.path_of("on"), out)).unwrap_or_default(),
         forbids: fields.words("forbids", out).unwrap_or_default(),
         interrupts: fields.flag("interrupts", out),
@@ -297,6 +302,12 @@ fn check(fields: &Fields<'_>, rule: &StatusRule, out: &mut Diagnostics) {
     if let Some(node) = fields.get("max_stacks").filter(|_| apart) {
         let message = format!("stacks that end each on their own can be at most {MOST_KEPT_APART}");
         out.push(Diagnostic::at(Code::BadValue, node.span, message));
+    }
+    for step in rule.hit_steps.iter().filter(|step| step.rule.owned.is_none()) {
+        let message = format!("`{}` does not say of which hits", step.name);
+        out.push(
+            Diagnostic::at(Code::MissingKey, step.span, message).help("`of = \"hits_dealt\"` or `of = \"hits_taken\"`"),
+        );
     }
     if rule.again == Again::Strongest && fields.get("rank").is_none() {
         fields.missing("rank", "rank = \"caster.craft\"", out);

@@ -31,6 +31,8 @@ pub struct StepRule {
     pub mark: Option<Word>,
     /// For readers.
     pub about: String,
+    /// For a step that a status adds.
+    pub owned: Option<OwnedStep>,
 }
 
 pub(super) fn read_damage_type(node: &Node, path: &str, out: &mut Diagnostics) -> DamageTypeRule {
@@ -38,16 +40,38 @@ pub(super) fn read_damage_type(node: &Node, path: &str, out: &mut Diagnostics) -
     DamageTypeRule { skips: fields.words("skips", out).unwrap_or_default(), about: fields.about(out) }
 }
 
+/// Whose hits a step of a status is for, and where it stands among the others.
+#[derive(Clone, Debug, Default)]
+pub struct OwnedStep {
+    /// For hits that the owner takes, not those that it deals.
+    pub taken: bool,
+    /// The step before which it runs.
+    pub before: Option<Word>,
+    /// The step after which it runs.
+    pub after: Option<Word>,
+}
+
 const KEYS: &[&str] = &["name", "when", "types", "tags", "amount", "stop", "soak", "mark", "about"];
+const OWNED_KEYS: &[&str] =
+    &["name", "when", "types", "tags", "amount", "stop", "soak", "mark", "about", "of", "before", "after"];
 
 /// Reads the ordered steps.
 pub(super) fn read_list(node: Option<&Node>, section: &str, out: &mut Diagnostics) -> Vec<Named<StepRule>> {
+    read_steps(node, section, KEYS, out)
+}
+
+/// Reads the steps that a status adds.
+pub(super) fn read_owned(node: Option<&Node>, section: &str, out: &mut Diagnostics) -> Vec<Named<StepRule>> {
+    read_steps(node, section, OWNED_KEYS, out)
+}
+
+fn read_steps(node: Option<&Node>, section: &str, keys: &[&str], out: &mut Diagnostics) -> Vec<Named<StepRule>> {
     let Some(node) = node else { return Vec::new() };
     let Some(items) = list(node, section, out) else { return Vec::new() };
     let mut steps: Vec<Named<StepRule>> = Vec::new();
     for (index, item) in items.iter().enumerate() {
         let path = format!("{section}.{index}");
-        let Some(fields) = Fields::open(item, &path, KEYS, out) else { continue };
+        let Some(fields) = Fields::open(item, &path, keys, out) else { continue };
         let Some(name) = fields.text("name", out) else {
             if fields.get("name").is_none() {
                 fields.missing("name", "name = \"guard\"", out);
@@ -91,5 +115,17 @@ fn read_step(fields: &Fields<'_>, out: &mut Diagnostics) -> StepRule {
         soak: fields.text("soak", out),
         mark,
         about: fields.about(out),
+        owned: owned(fields, out),
     }
+}
+
+fn owned(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OwnedStep> {
+    fields.get("of")?;
+    let taken = fields.choice("of", &[("hits_dealt", false), ("hits_taken", true)], out).unwrap_or_default();
+    let (before, after) = (fields.text("before", out), fields.text("after", out));
+    if let (Some(_), Some(after)) = (&before, &after) {
+        let message = format!("`{}` cannot stand both before one step and after another", fields.path);
+        out.push(Diagnostic::at(Code::KeyConflict, after.span, message));
+    }
+    Some(OwnedStep { taken, before, after })
 }

@@ -108,6 +108,8 @@ pub struct StatusExplanation {
     pub stacks: Vec<StackLine>,
     /// What its ticks do, with one stack.
     pub ticks: Vec<TickLine>,
+    /// Steps that it adds to hits: "padding, hits taken: amount * (1 - 0.25 * stacks)".
+    pub hit_steps: Vec<String>,
     /// What it answers to.
     pub answers: Vec<AnswerLine>,
     /// Abilities and statuses that inflict it.
@@ -152,6 +154,7 @@ pub fn explain_status(
         stacks: lives.iter().map(|life| life.line(values(&life.after))).collect(),
         ticks: first.map_or_else(Vec::new, |life| life.ticks(program)),
         attributes: attributes.into_iter().map(|(_, name)| name).collect(),
+        hit_steps: hit_steps(program, status),
         answers: plan.triggers.iter().map(|trigger| answer(program, trigger)).collect(),
         inflicted_by: inflicted_by(program, status),
     })
@@ -269,6 +272,20 @@ fn modifiers(program: &Program, plan: &StatusPlan) -> Vec<ModifierLine> {
         }
     };
     plan.modifiers.iter().map(line).collect()
+}
+
+fn hit_steps(program: &Program, status: StatusId) -> Vec<String> {
+    let line = |step: &crate::program::StepPlan| {
+        let (role, _) = step.owned.filter(|(_, owner)| *owner == status)?;
+        let hits = if role == crate::program::Role::Caster { "hits dealt" } else { "hits taken" };
+        let text = |formula| program.formula(formula).source.text.clone();
+        let amount = step.amount.map(|amount| format!(": {}", text(amount)));
+        let when = step.when.map(|when| format!(", when {}", text(when)));
+        let stop = step.stop.as_ref().map(|stop| format!(": {stop}"));
+        let parts = [amount, stop, when].into_iter().flatten().collect::<String>();
+        Some(format!("{}, {hits}{parts}", step.name))
+    };
+    program.hit_steps().iter().filter_map(line).collect()
 }
 
 fn again(plan: &StatusPlan) -> String {
