@@ -194,7 +194,10 @@ impl Life {
 
     fn line(&self, values: Vec<f64>) -> StackLine {
         let sum = |wanted: &str| -> f64 {
-            self.outcomes().filter(|(_, what, ..)| *what == wanted).map(|(_, _, _, amount, _)| amount).sum()
+            self.outcomes()
+                .filter(|(_, what, ..)| *what == wanted)
+                .map(|(_, _, _, amount, _)| amount)
+                .fold(0.0, |all, one| all + one)
         };
         StackLine {
             stacks: self.stacks,
