@@ -181,16 +181,18 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.refresh_control(who);
         }
         self.schedule_statuses(who);
-        if self.setup.asks_statuses {
-            self.wake_askers();
+        let tags = plan.tag_ids.iter().map(|tag| layout.tagged(*tag));
+        let changed = tags.fold(dirty::bit(layout.stacks(status)), |bits, slot| bits | dirty::bit(slot));
+        if self.setup.asked_statuses & changed != 0 {
+            self.wake_askers(changed);
         }
         self.refresh_attributes(who, plan.changes)
     }
 
-    /// Whoever's conditions ask for statuses looks again.
-    fn wake_askers(&mut self) {
+    /// Whoever's conditions ask for one of these statuses or tags looks again.
+    fn wake_askers(&mut self, changed: u64) {
         for who in self.setup.ids() {
-            if self.setup.linked[who.index()].watch.statuses {
+            if self.setup.linked[who.index()].watch.statuses & changed != 0 {
                 self.forget_conditions(who);
                 self.look_again(who);
             }

@@ -75,8 +75,9 @@ pub struct Watch {
     pub costs: u64,
     /// Conditions read something that changes as time passes.
     pub time: bool,
-    /// Conditions ask for statuses.
-    pub statuses: bool,
+    /// Statuses and tags of statuses that conditions ask for: the bits of their slots, of which two may
+    /// share one.
+    pub statuses: u64,
     /// Conditions cannot be compared with how they stood: they draw chance, look at a target that
     /// has to be picked, or there are too many of them.
     pub blind: bool,
@@ -149,7 +150,9 @@ impl Compiler<'_> {
     fn note(&self, read: Read, watch: &mut Watch) {
         match read {
             Read::Now => watch.time = true,
-            Read::Standing(_, slot) => watch.statuses |= slot.0 >= self.program.layout.statuses,
+            Read::Standing(_, slot) if slot.0 >= self.program.layout.statuses => {
+                watch.statuses |= super::dirty::bit(slot);
+            }
             Read::Pool(role, pool, _) => {
                 watch.time |= self.program.pools[pool.index()].flows();
                 let bits = if role == Role::Caster { &mut watch.own } else { &mut watch.others };

@@ -55,8 +55,8 @@ pub struct Setup {
     pub(crate) linked: Vec<Linked>,
     /// Pools of which a change can wake somebody else than their owner, one bit each.
     pub(crate) watched: u64,
-    /// Somebody's conditions ask for statuses.
-    pub(crate) asks_statuses: bool,
+    /// Statuses that somebody's conditions ask for, as in [`super::characters::Watch`].
+    pub(crate) asked_statuses: u64,
     /// Pools that defeat, one bit each.
     pub(crate) defeating: u64,
     /// All abilities of all combatants.
@@ -115,14 +115,14 @@ impl Setup {
             memory: Memory::default(),
             streams: streams(program, &combatants),
             watched: 0,
-            asks_statuses: false,
+            asked_statuses: 0,
             defeating: bits(program, |pool| pool.defeat),
             linked: program.link(&combatants),
             in_hand: Vec::new(),
             combatants,
         };
         setup.watched = setup.linked.iter().fold(0, |bits, one| bits | one.watch.others);
-        setup.asks_statuses = setup.linked.iter().any(|one| one.watch.statuses);
+        setup.asked_statuses = setup.linked.iter().fold(0, |bits, one| bits | one.watch.statuses);
         setup.memory = setup.first_memory();
         let mut memory = setup.memory.clone();
         for (who, combatant) in setup.ids().zip(&setup.combatants) {
