@@ -8,7 +8,7 @@ use super::state::Doing;
 use super::timeline::{Phase, Timer};
 use super::triggers::Circumstance;
 use crate::program::{
-    AbilityId, AbilityPlan, BaseChange, CombatantId, FormulaId, Frame, InHand, PoolId, Slot, Time, TriggerEvent, dirty,
+    AbilityId, BaseChange, CombatantId, FormulaId, Frame, InHand, PoolId, Slot, Time, TriggerEvent, dirty,
 };
 use crate::rules::Receiver;
 
@@ -19,13 +19,14 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let (id, cast) = (hand.ability, hand.cast);
         let (cost, from, pool) = (hand.cost, hand.cost_from as usize, hand.cost_pool);
         let (free, simply_paid) = (hand.free, hand.simply_paid);
-        let release = self.state.now + self.known_time(who, cast, |ability| ability.cast, id)?;
+        let cast = if cast == InHand::ASK { self.asked_time(who, self.program.ability(id).cast)? } else { cast };
+        let release = self.state.now + cast;
         self.state.last_used = (who, Some(id));
-        let actor = &mut self.state.actors[who.index()];
+        let actor = &mut self.state.actors[who];
         actor.doing = Doing::Casting(place as u32);
         actor.until = release;
-        let (rank, target, many) = (actor.rank as usize, actor.target, actor.many);
-        self.state.timeline.set(rank, Timer::Act, release, Phase::Release);
+        let (rank, target, many) = (actor.rank, actor.target, actor.many);
+        self.state.timeline.set(who, rank, Timer::Act, release, Phase::Release);
         let (target, targets) = if many { self.aimed_at(who) } else { (target, 1) };
         self.tell(Event::Used { caster: who, ability: id, target, targets, release });
         if self.listens(who) {
@@ -37,6 +38,42 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
         if !free {
             self.pay(who, id, pool, from, cost);
+        }
+        Ok(())
+    }
+
+    /// The same for an ability that needs no further look: it has one target, and its one cost, if it
+    /// has one, is known to be covered.
+    #[inline]
+    pub(super) fn start_at_once(
+        &mut self,
+        who: CombatantId,
+        place: usize,
+        target: CombatantId,
+        before: f64,
+    ) -> Outcome<()> {
+        let hand = &self.state.in_hand[place];
+        let (id, cast, free) = (hand.ability, hand.cast, hand.free);
+        let (cost, first, pool) = (hand.cost, hand.cost_from as usize, hand.cost_pool);
+        let cast = if cast == InHand::ASK { self.asked_time(who, self.program.ability(id).cast)? } else { cast };
+        let release = self.state.now + cast;
+        self.state.last_used = (who, Some(id));
+        let actor = &mut self.state.actors[who];
+        actor.doing = Doing::Casting(place as u32);
+        (actor.until, actor.target, actor.many) = (release, target, false);
+        let (rank, listens) = (actor.rank, actor.listens);
+        self.state.timeline.set(who, rank, Timer::Act, release, Phase::Release);
+        self.tell(Event::Used { caster: who, ability: id, target, targets: 1, release });
+        if listens != 0 {
+            let how = Circumstance { other: Some(target), ability: Some(id), ..Circumstance::default() };
+            self.raise(TriggerEvent::AbilityUsed, who, how);
+        }
+        if !free {
+            let left = before - cost;
+            if cost > 0.0 {
+                self.put(who, pool, first, left);
+            }
+            self.tell(Event::Spent { who, ability: id, pool, amount: cost, left });
         }
         Ok(())
     }
@@ -73,18 +110,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(())
     }
 
-    /// One of the times of an ability, evaluated if it has to be.
-    #[inline(always)]
-    fn known_time(
-        &mut self,
-        who: CombatantId,
-        known: Time,
-        which: fn(&AbilityPlan) -> Option<FormulaId>,
-        id: AbilityId,
-    ) -> Outcome<Time> {
-        if known == InHand::ASK { self.asked_time(who, which(self.program.ability(id))) } else { Ok(known) }
-    }
-
+    /// One of the times of an ability that has to be evaluated each time.
     #[cold]
     #[inline(never)]
     fn asked_time(&mut self, who: CombatantId, formula: Option<FormulaId>) -> Outcome<Time> {
@@ -98,15 +124,17 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let program = self.program;
         let hand = &self.state.in_hand[place];
         let (id, cooldown, recovery) = (hand.ability, hand.cooldown, hand.recovery);
-        let ready = self.state.now + self.known_time(who, cooldown, |ability| ability.cooldown, id)?;
+        let cooldown =
+            if cooldown == InHand::ASK { self.asked_time(who, self.program.ability(id).cooldown)? } else { cooldown };
+        let ready = self.state.now + cooldown;
         self.state.in_hand[place].ready = ready;
         self.tell(Event::Released { caster: who, ability: id, ready });
-        let actor = &self.state.actors[who.index()];
+        let actor = &self.state.actors[who];
         let target = actor.target;
         if actor.many {
             self.release_on_many(who, id)?;
-        } else if self.state.actors[target.index()].stands {
-            self.bring_all(&By::of_ability(who, id), target, &program.ability(id).does)?;
+        } else if self.state.actors[target].stands {
+            self.bring_ability(&By::of_ability(who, id), target, &program.ability(id).does)?;
         } else {
             self.tell(Event::Lost { caster: who, ability: id });
         }
@@ -128,7 +156,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             }
             for index in 0..self.state.aimed[who.index()].len() {
                 let target = self.state.aimed[who.index()][index];
-                if self.state.actors[target.index()].stands {
+                if self.state.actors[target].stands {
                     self.bring(&by, target, outcome)?;
                 }
             }
@@ -138,22 +166,23 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     #[inline]
     fn any_target_stands(&self, who: CombatantId) -> bool {
-        self.state.aimed[who.index()].iter().any(|target| self.state.actors[target.index()].stands)
+        self.state.aimed[who.index()].iter().any(|target| self.state.actors[*target].stands)
     }
 
     #[inline(always)]
     fn recover(&mut self, who: CombatantId, recovery: Time, id: AbilityId) -> Outcome<()> {
-        let recovery = self.known_time(who, recovery, |ability| ability.recovery, id)?;
+        let recovery =
+            if recovery == InHand::ASK { self.asked_time(who, self.program.ability(id).recovery)? } else { recovery };
         if recovery == Time::ZERO {
             self.ready(who);
             return Ok(());
         }
         let until = self.state.now + recovery;
-        let actor = &mut self.state.actors[who.index()];
+        let actor = &mut self.state.actors[who];
         actor.doing = Doing::Recovering;
         actor.until = until;
-        let rank = actor.rank as usize;
-        self.state.timeline.set(rank, Timer::Act, until, Phase::Ready);
+        let rank = actor.rank;
+        self.state.timeline.set(who, rank, Timer::Act, until, Phase::Ready);
         Ok(())
     }
 
@@ -163,7 +192,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     pub(super) fn why_not(&mut self, who: CombatantId, ability: AbilityId) -> Outcome<Option<Refusal>> {
-        let actor = &self.state.actors[who.index()];
+        let actor = &self.state.actors[who];
         if !actor.stands || self.state.ending.is_some() {
             return Ok(Some(Refusal::OutOfTheFight));
         }
@@ -186,7 +215,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             return Ok(Err(refusal));
         }
         if let Some(target) = target {
-            if !self.state.actors[target.index()].stands {
+            if !self.state.actors[target].stands {
                 self.tell(Event::Refused { who, ability: id, reason: Refusal::NoTarget });
                 return Ok(Err(Refusal::NoTarget));
             }
@@ -212,7 +241,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// Takes over whom the scratch room holds as the caster's targets.
     pub(super) fn aim(&mut self, who: CombatantId) {
-        let actor = &mut self.state.actors[who.index()];
+        let actor = &mut self.state.actors[who];
         match self.state.scratch.picked.as_slice() {
             [one] => (actor.target, actor.many) = (*one, false),
             several => {
@@ -227,6 +256,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     pub(super) fn set_base(&mut self, who: CombatantId, slot: Slot, base: f64) -> Outcome<()> {
         if slot == crate::program::Layout::LEVEL {
             self.state.memory.set(self.program.place(who, slot), base);
+            self.state.new_version(who);
         } else {
             self.state.base_changes.retain(|change| !change.is_of(who, slot));
             self.state.base_changes.push(BaseChange { combatant: who, slot, base });

@@ -33,13 +33,13 @@ pub struct Sampler {
 }
 
 /// The top 53 bits as a number from 0 up to but without 1.
-#[inline]
+#[inline(always)]
 fn unit(bits: u64) -> f64 {
     (bits >> 11) as f64 * (1.0 / (1u64 << 53) as f64)
 }
 
 impl Sampler {
-    #[inline]
+    #[inline(always)]
     fn next(&mut self, stream: StreamId) -> u64 {
         self.streams[stream.0 as usize].next_u64()
     }
@@ -53,19 +53,19 @@ impl Provider for Sampler {
 }
 
 impl Chance for Sampler {
-    #[inline]
+    #[inline(always)]
     fn chance(&mut self, stream: StreamId, p: f64) -> bool {
         // What is certain draws nothing, so that it need not be asked about.
         p >= 1.0 || (p > 0.0 && unit(self.next(stream)) < p)
     }
 
-    #[inline]
+    #[inline(always)]
     fn pick(&mut self, stream: StreamId, n: u32) -> u32 {
         // Multiply and shift: the bias of at most n / 2^64 is far below what any study can see.
         ((u128::from(self.next(stream)) * u128::from(n)) >> 64) as u32
     }
 
-    #[inline]
+    #[inline(always)]
     fn uniform(&mut self, stream: StreamId) -> f64 {
         unit(self.next(stream))
     }

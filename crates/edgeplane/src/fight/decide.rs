@@ -4,13 +4,23 @@ use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, Refusal};
 use super::pools::CROSSINGS;
-use super::state::{Choice, Doing};
+use super::state::{Choice, Doing, State};
 use super::timeline::{Phase, Timer};
 use crate::program::{
-    AbilityId, AbilityPlan, Aim, CombatantId, FormulaId, Frame, LinkedLine, PickPlan, PoolId, QuickCondition, StatusId,
-    StreamId, Time, guarded, pool_slot,
+    AbilityId, AbilityPlan, Aim, CombatantId, FormulaId, Frame, LinkedLine, PoolId, QuickCondition, StatusId, Time,
+    TriggerEvent, pool_slot,
 };
-use crate::rules::SideRule;
+
+/// What came of a quick look.
+enum Look {
+    /// An ability, by its place among all abilities of all combatants, its target, and what the pool
+    /// that pays it holds.
+    Use(u32, CombatantId, f64),
+    /// Nothing is possible now; the soonest of what was refused.
+    Nothing(Time),
+    /// From this line on it takes a longer look; the soonest of what was refused so far.
+    Longer { line: u32, wake: Time },
+}
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Everyone who is ready chooses; then all choices are carried out. Choices are made on the
@@ -20,9 +30,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if std::mem::take(&mut self.state.choosers) == 1 {
             let who = self.state.chooser;
             // The one that was noted may have fallen since, and another be meant.
-            if std::mem::take(&mut self.state.actors[who.index()].chooses) {
-                let choice = self.choose(who)?;
-                return self.carry_out(who, choice);
+            if std::mem::take(&mut self.state.actors[who].chooses) {
+                return self.act(who);
             }
         }
         self.choose_together()
@@ -30,22 +39,23 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     #[inline(never)]
     fn choose_together(&mut self) -> Outcome<()> {
-        let mut choices = std::mem::take(&mut self.state.scratch.choices);
-        choices.clear();
         for rank in 0..self.state.order.len() {
             let who = self.state.order[rank];
-            if std::mem::take(&mut self.state.actors[who.index()].chooses) {
-                choices.push((who, self.choose(who)?));
+            if self.state.actors[who].chooses {
+                let choice = self.choose(who)?;
+                self.state.actors[who].choice = choice;
             }
         }
-        for (who, choice) in choices.drain(..) {
-            self.carry_out(who, choice)?;
+        for rank in 0..self.state.order.len() {
+            let who = self.state.order[rank];
+            if std::mem::take(&mut self.state.actors[who].chooses) {
+                self.carry_out(who, self.state.actors[who].choice)?;
+            }
         }
-        self.state.scratch.choices = choices;
         Ok(())
     }
 
-    #[inline(always)]
+    #[inline]
     fn carry_out(&mut self, who: CombatantId, choice: Choice) -> Outcome<()> {
         match choice {
             Some(place) => self.start(who, place as usize),
@@ -61,12 +71,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let everyone = std::mem::take(&mut self.state.someone_fell);
         let changed = std::mem::take(&mut self.state.changed);
         for index in 0..self.state.actors.len() {
-            let actor = &mut self.state.actors[index];
+            let who = CombatantId(index as u16);
+            let actor = &mut self.state.actors[who];
             let own = std::mem::take(&mut actor.changed);
             if actor.doing != Doing::Idle || actor.chooses || actor.by_hand || !actor.stands {
                 continue;
             }
-            let (who, short) = (CombatantId(index as u16), actor.short);
+            let short = actor.short;
             let watch = self.setup.linked[index].watch;
             let touched = own & watch.own != 0 || changed & watch.others != 0;
             let looks =
@@ -80,20 +91,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// What was known of a combatant's conditions holds no more.
     pub(super) fn forget_conditions(&mut self, who: CombatantId) {
-        let actor = &mut self.state.actors[who.index()];
+        let actor = &mut self.state.actors[who];
         actor.known &= self.setup.linked[who.index()].unconditional;
-    }
-
-    /// Forgets those conditions that read pools which have changed.
-    #[inline(never)]
-    fn forget_stale(&mut self, who: CombatantId) {
-        let actor = &mut self.state.actors[who.index()];
-        let stale = std::mem::take(&mut actor.stale);
-        for (bit, line) in self.setup.linked[who.index()].lines.iter().enumerate().take(64) {
-            if line.reads & stale != 0 {
-                actor.known &= !(1 << bit);
-            }
-        }
     }
 
     /// Whether a condition of the policy that reads what has changed holds now and did not at the
@@ -104,7 +103,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if linked.watch.blind {
             return Ok(true);
         }
-        let wanted = self.state.actors[who.index()].wanted;
+        let wanted = self.state.actors[who].wanted;
         for (bit, line) in linked.lines.iter().enumerate() {
             let Some(when) = line.when.filter(|_| line.reads & changed != 0) else { continue };
             let quick = self.quick_condition(line.quick);
@@ -116,6 +115,23 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(false)
     }
 
+    /// The same for some lines, without a longer look: those that need one may have turned.
+    #[inline]
+    pub(super) fn may_have_turned(&self, who: CombatantId, mut lines: u64) -> bool {
+        let linked = &self.setup.linked[who.index()];
+        let wanted = self.state.actors[who].wanted;
+        while lines != 0 {
+            let bit = lines.trailing_zeros();
+            lines &= lines - 1;
+            let Some(line) = linked.lines.get(bit as usize) else { return true };
+            let holds = self.quick_condition(line.quick);
+            if !holds.is_finite() || (holds == 0.0) == (wanted >> bit & 1 == 1) {
+                return true;
+            }
+        }
+        linked.watch.blind
+    }
+
     #[inline(never)]
     fn asks_quietly(&mut self, who: CombatantId, when: FormulaId) -> Outcome<f64> {
         let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
@@ -125,7 +141,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// The time has come to look at conditions that change as time passes.
     #[inline(never)]
     pub(super) fn poll(&mut self, who: CombatantId) -> Outcome<()> {
-        let actor = &self.state.actors[who.index()];
+        let actor = &self.state.actors[who];
         if actor.wake <= self.state.now || self.has_turned(who, u64::MAX)? {
             self.ready(who);
             return Ok(());
@@ -137,31 +153,125 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Sets the timer of an idle combatant: for its wake, or before that for another poll.
     #[inline]
     fn set_wake(&mut self, who: CombatantId) {
-        let actor = &mut self.state.actors[who.index()];
-        let rank = actor.rank as usize;
+        let actor = &mut self.state.actors[who];
+        let rank = actor.rank;
         let next_poll = self.state.now + actor.poll_every;
         actor.polls = next_poll < actor.wake;
         let at = if actor.polls { next_poll } else { actor.wake };
         if at == Time::NEVER {
-            self.state.timeline.clear(rank, Timer::Act);
+            self.state.timeline.clear(who, Timer::Act);
         } else {
-            self.state.timeline.set(rank, Timer::Act, at, Phase::Ready);
+            self.state.timeline.set(who, rank, Timer::Act, at, Phase::Ready);
         }
     }
 
     /// The first use of the policy that is wanted and possible; if there is none, it is noted when to
     /// look again.
-    #[inline]
+    #[inline(never)]
     fn choose(&mut self, who: CombatantId) -> Outcome<Choice> {
-        let setup = self.setup;
-        if self.state.actors[who.index()].stale != 0 {
-            self.forget_stale(who);
+        match self.quick_look(who) {
+            Look::Use(place, target, _) => {
+                let actor = &mut self.state.actors[who];
+                (actor.target, actor.many) = (target, false);
+                Ok(Some(place))
+            }
+            Look::Nothing(wake) => {
+                self.note_wake(who, wake, false);
+                Ok(None)
+            }
+            Look::Longer { line, wake } => self.longer_look(who, line, wake),
         }
-        let actor = &self.state.actors[who.index()];
+    }
+
+    /// The same for one who chooses alone, and carries it out.
+    #[inline(always)]
+    fn act(&mut self, who: CombatantId) -> Outcome<()> {
+        match self.quick_look(who) {
+            Look::Use(place, target, before) => self.start_at_once(who, place as usize, target, before),
+            Look::Nothing(wake) => {
+                self.note_wake(who, wake, false);
+                self.wait(who);
+                Ok(())
+            }
+            Look::Longer { line, wake } => {
+                let choice = self.longer_look(who, line, wake)?;
+                self.carry_out(who, choice)
+            }
+        }
+    }
+
+    /// A look that goes on for as long as there is nothing out of the ordinary: conditions that are
+    /// known or are one comparison, abilities that need nothing but a cooldown, one known cost and one
+    /// target. It calls nothing, so that the compiler can keep all of it in registers.
+    #[inline(always)]
+    fn quick_look(&mut self, who: CombatantId) -> Look {
+        let linked = &self.setup.linked[who.index()];
+        let State { actors, in_hand, memory, now, .. } = &mut *self.state;
+        let now = *now;
+        let actor = &actors[who];
+        let refusals_matter = actor.listens & TriggerEvent::AbilityRefused.bit() != 0;
+        if O::DETAIL || linked.watch.blind || actor.bound || refusals_matter {
+            return Look::Longer { line: 0, wake: Time::NEVER };
+        }
+        let (known, wanted) = (actor.known, actor.wanted);
+        let mut wake = Time::NEVER;
+        let mut lines = linked.all & (wanted | !known);
+        while lines != 0 {
+            let bit = lines.trailing_zeros();
+            let mask = 1_u64 << bit;
+            lines ^= mask;
+            let Some(line) = linked.lines.get(bit as usize) else { break };
+            if known & mask == 0 {
+                let holds = memory.condition(line.quick, now.micros());
+                if line.fleeting || !holds.is_finite() {
+                    return Look::Longer { line: bit, wake };
+                }
+                let actor = &mut actors[who];
+                actor.known |= mask;
+                if holds == 0.0 {
+                    actor.wanted &= !mask;
+                    continue;
+                }
+                actor.wanted |= mask;
+            }
+            let Some(hand) = in_hand.get(line.place as usize) else { break };
+            if !hand.plain {
+                return Look::Longer { line: bit, wake };
+            }
+            if hand.ready > now {
+                // The commonest refusal, before anything else is looked at.
+                wake = wake.min(hand.ready);
+                let reason = Refusal::NotReady { until: hand.ready };
+                self.observer.event(now, Event::Refused { who, ability: line.ability, reason });
+                continue;
+            }
+            let before = if hand.free { 0.0 } else { memory.pool_amount(hand.cost_from as usize, now.micros()) };
+            let paid = hand.free || before >= hand.cost;
+            if !paid || !actors[hand.target].stands {
+                return Look::Longer { line: bit, wake };
+            }
+            return Look::Use(line.place, hand.target, before);
+        }
+        Look::Nothing(wake)
+    }
+
+    #[inline(always)]
+    fn note_wake(&mut self, who: CombatantId, wake: Time, short: bool) {
+        let actor = &mut self.state.actors[who];
+        actor.wake = wake;
+        if short != actor.short {
+            self.watch_costs(who, short);
+        }
+    }
+
+    /// The same without shortcuts, from some line on.
+    #[inline(never)]
+    fn longer_look(&mut self, who: CombatantId, first: u32, mut wake: Time) -> Outcome<Choice> {
+        let setup = self.setup;
+        let actor = &self.state.actors[who];
         let (known, wanted) = (if O::DETAIL { 0 } else { actor.known }, actor.wanted);
-        let free = !actor.bound;
-        let (mut wake, mut short) = (Time::NEVER, false);
-        for (bit, line) in setup.linked[who.index()].lines.iter().enumerate() {
+        let mut short = false;
+        for (bit, line) in setup.linked[who.index()].lines.iter().enumerate().skip(first as usize) {
             let mask = 1_u64 << (bit & 63);
             if known & mask == 0 || bit > 63 {
                 if !self.wants(who, line, mask)? {
@@ -170,26 +280,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             } else if wanted & mask == 0 {
                 continue;
             }
-            let place = line.place as usize;
-            let hand = &self.state.in_hand[place];
-            if hand.plain && free {
-                // The commonest refusal, before anything else is looked at.
-                let until = hand.ready;
-                if until > self.state.now {
-                    wake = wake.min(until);
-                    self.refuse(who, line.ability, Refusal::NotReady { until });
-                    continue;
-                }
-                let now = self.state.now.micros();
-                let paid = hand.free || self.state.memory.pool_amount(hand.cost_from as usize, now) >= hand.cost;
-                let target = hand.target;
-                if paid && self.state.actors[target.index()].stands {
-                    let actor = &mut self.state.actors[who.index()];
-                    (actor.target, actor.many) = (target, false);
-                    return Ok(Some(line.place));
-                }
-            }
-            match self.possible(who, place, !line.aims)? {
+            match self.possible(who, line.place as usize, !line.aims)? {
                 None => {
                     self.aim(who);
                     return Ok(Some(line.place));
@@ -201,11 +292,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 }
             }
         }
-        let actor = &mut self.state.actors[who.index()];
-        actor.wake = wake;
-        if short != actor.short {
-            self.watch_costs(who, short);
-        }
+        self.note_wake(who, wake, short);
         Ok(None)
     }
 
@@ -215,7 +302,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let Some(when) = line.when else { return Ok(true) };
         let quick = if O::DETAIL { f64::NAN } else { self.quick_condition(line.quick) };
         let wanted = if quick.is_finite() { quick != 0.0 } else { self.asks(who, line, when)? };
-        let actor = &mut self.state.actors[who.index()];
+        let actor = &mut self.state.actors[who];
         actor.wanted = if wanted { actor.wanted | mask } else { actor.wanted & !mask };
         if !line.fleeting {
             actor.known |= mask;
@@ -230,43 +317,17 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[cold]
     fn watch_costs(&mut self, who: CombatantId, short: bool) {
         let watch = self.setup.linked[who.index()].watch;
-        let actor = &mut self.state.actors[who.index()];
+        let actor = &mut self.state.actors[who];
         actor.short = short;
         actor.watch = if short { watch.own | watch.costs } else { watch.own };
         let own = if actor.listens & CROSSINGS != 0 { u64::MAX } else { actor.watch };
         actor.alert = own | self.setup.watched | self.setup.defeating;
     }
 
-    /// The target that is found without a longer look.
-    fn one_target(&self, who: CombatantId, aim: Aim) -> Option<CombatantId> {
-        match aim {
-            Aim::Itself => Some(who),
-            Aim::Picked => None,
-            Aim::FirstEnemy => {
-                let side = self.setup.combatants[who.index()].side;
-                let others = self.setup.combatants.iter().zip(&self.state.actors);
-                let first = others.enumerate().find(|(_, (plan, actor))| plan.side != side && actor.stands);
-                first.map(|(index, _)| CombatantId(index as u16))
-            }
-        }
-    }
-
     /// A condition that needs no look-up; NaN for any other.
     #[inline(always)]
     fn quick_condition(&self, quick: QuickCondition) -> f64 {
-        let memory = &self.state.memory;
-        match quick {
-            QuickCondition::Ask => f64::NAN,
-            QuickCondition::ShareBelow(pool, limit) => {
-                let (share, limit) =
-                    (memory.pool_share(pool as usize, self.state.now.micros()), memory.at(limit as usize));
-                if (share - limit).is_finite() { if share < limit { 1.0 } else { 0.0 } } else { f64::NAN }
-            }
-            QuickCondition::Share(op, pool, limit) => {
-                guarded(op, memory.pool_share(pool as usize, self.state.now.micros()), memory.at(limit as usize))
-            }
-            QuickCondition::Two(op, a, b) => guarded(op, memory.at(a as usize), memory.at(b as usize)),
-        }
+        self.state.memory.condition(quick, self.state.now.micros())
     }
 
     #[inline(never)]
@@ -282,7 +343,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     #[inline(always)]
     fn wait(&mut self, who: CombatantId) {
-        let wake = self.state.actors[who.index()].wake;
+        let wake = self.state.actors[who].wake;
         self.set_wake(who);
         self.tell(Event::Waits { who, until: (wake < Time::NEVER).then_some(wake) });
     }
@@ -341,20 +402,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// The status that forbids an ability, if one does.
     fn forbidden(&self, who: CombatantId, ability: AbilityId) -> Option<StatusId> {
-        let actor = &self.state.actors[who.index()];
+        let actor = &self.state.actors[who];
         let tags = self.program.ability(ability).forbidden_by;
         if actor.forbids_act.is_some() || actor.forbids_tags & tags == 0 {
             return actor.forbids_act;
         }
         let held = self.state.statuses[who.index()].iter().map(|one| one.status);
         held.into_iter().find(|status| self.program.status(*status).forbids_tags & tags != 0)
-    }
-
-    #[inline]
-    fn pick_one(&mut self, who: CombatantId, aim: Aim) {
-        let one = self.one_target(who, aim);
-        self.state.scratch.picked.clear();
-        self.state.scratch.picked.extend(one);
     }
 
     /// The first moment at which a pool in flow will hold `wanted`, to the microsecond.
@@ -387,76 +441,5 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             at += unit;
         }
         Some(Time(at as u64))
-    }
-
-    /// Puts whom an ability would be used on into the scratch room.
-    #[inline(never)]
-    pub(super) fn pick_targets(&mut self, who: CombatantId, ability: &AbilityPlan) -> Outcome<()> {
-        let mut picked = std::mem::take(&mut self.state.scratch.picked);
-        picked.clear();
-        match (ability.side, ability.pick) {
-            (SideRule::Caster, _) => picked.push(who),
-            (_, PickPlan::First) => {
-                let possible = self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side));
-                picked.extend(possible.take(ability.count as usize));
-            }
-            _ => {
-                picked.extend(self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side)));
-                self.arrange(who, ability, &mut picked)?;
-                picked.truncate(ability.count as usize);
-            }
-        }
-        self.state.scratch.picked = picked;
-        Ok(())
-    }
-
-    #[inline]
-    fn can_be_targeted(&self, who: CombatantId, other: CombatantId, side: SideRule) -> bool {
-        let same = self.setup.combatants[who.index()].side == self.setup.combatants[other.index()].side;
-        let fits = match side {
-            SideRule::Enemies => !same,
-            SideRule::Allies => same,
-            SideRule::Caster => who == other,
-            SideRule::Everyone => true,
-        };
-        fits && self.state.actors[other.index()].stands
-    }
-
-    /// Puts those picked first to the front.
-    fn arrange(&mut self, who: CombatantId, ability: &AbilityPlan, picked: &mut [CombatantId]) -> Outcome<()> {
-        if let PickPlan::Random(site) = ability.pick {
-            let stream = StreamId(u32::from(who.0) * self.program.sites.len() as u32 + site.0);
-            for front in 0..picked.len().min(ability.count as usize) {
-                let left = (picked.len() - front) as u32;
-                let chosen = if left > 1 { self.chance.pick(stream, left) as usize } else { 0 };
-                picked.swap(front, front + chosen);
-            }
-            return Ok(());
-        }
-        let mut scored = std::mem::take(&mut self.state.scratch.scored);
-        scored.clear();
-        for other in picked.iter() {
-            scored.push((self.score(who, *other, ability.pick)?, *other));
-        }
-        // Stable: among equals the order of the encounter decides.
-        scored.sort_by(|a, b| a.0.total_cmp(&b.0));
-        for (place, (_, other)) in picked.iter_mut().zip(&scored) {
-            *place = *other;
-        }
-        self.state.scratch.scored = scored;
-        Ok(())
-    }
-
-    fn score(&mut self, who: CombatantId, other: CombatantId, pick: PickPlan) -> Outcome<f64> {
-        let share = |pool: Option<PoolId>| pool.map_or(0.0, |pool| self.share(other, pool));
-        match pick {
-            PickPlan::Weakest(pool) => Ok(share(pool)),
-            PickPlan::Strongest(pool) => Ok(-share(pool)),
-            PickPlan::Lowest(formula) => {
-                let frame = Frame::new(self.program, who, other, 0, self.state.now.micros());
-                self.number(formula, &frame)
-            }
-            PickPlan::First | PickPlan::Random(_) => Ok(0.0),
-        }
     }
 }

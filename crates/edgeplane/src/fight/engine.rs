@@ -7,10 +7,11 @@
 
 use super::Provider;
 use super::event::{Ending, Event, Observer};
+use super::filled::FilledHits;
 use super::inflict::Dose;
 use super::outcomes::By;
 use super::state::{Doing, State};
-use super::timeline::{Due, Timer};
+use super::timeline::{Due, Phase, Timer};
 use super::triggers::Circumstance;
 use crate::program::{
     AbilityId, CombatantId, Fault, FormulaId, Frame, Layout, LostReason, Program, Setup, SideId, StatusId, Time,
@@ -116,6 +117,7 @@ pub(super) struct Engine<'a, C, O> {
     pub(super) chance: &'a mut C,
     pub(super) observer: &'a mut O,
     pub(super) limits: Limits,
+    pub(super) filled: &'a mut FilledHits,
 }
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
@@ -225,7 +227,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Nothing is due any more before `until` or the time limit.
     fn pass_until(&mut self, due: Due, until: Time) {
         let limit = self.setup.time_limit;
-        let can_be_moved = self.state.actors.iter().any(|actor| actor.by_hand && actor.stands);
+        let can_be_moved = self.state.actors.all().iter().any(|actor| actor.by_hand && actor.stands);
         if due == Due::NOTHING && !can_be_moved {
             self.end(Ending::Stalemate);
         } else if limit <= until && limit < Time::NEVER {
@@ -307,22 +309,18 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             if self.state.steps_taken > self.limits.steps {
                 return Err(self.too_long());
             }
-            let (rank, timer) = self.state.timeline.take(due);
-            let who = self.state.order[rank];
-            match timer {
-                Timer::Empty => {
-                    self.state.someone_hurt = true;
-                    self.state.attention = true;
+            let (who, phase) = (due.who(), due.phase());
+            if phase == Phase::Ready {
+                self.state.timeline.clear(who, Timer::Act);
+                let actor = &self.state.actors[who];
+                if actor.polls && actor.doing == Doing::Idle { self.poll(who)? } else { self.ready(who) }
+            } else if phase == Phase::Release {
+                self.state.timeline.clear(who, Timer::Act);
+                if let Doing::Casting(place) = self.state.actors[who].doing {
+                    self.release(who, place as usize)?;
                 }
-                Timer::Act => {
-                    let actor = &mut self.state.actors[who.index()];
-                    match actor.doing {
-                        Doing::Casting(place) => self.release(who, place as usize)?,
-                        Doing::Idle if actor.polls => self.poll(who)?,
-                        Doing::Recovering | Doing::Idle => self.ready(who),
-                    }
-                }
-                Timer::Status => self.status_timer(who, due.phase())?,
+            } else {
+                self.rarer_timer(who, phase)?;
             }
             self.answer()?;
             due = self.state.timeline.next();
@@ -332,9 +330,20 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
     }
 
+    #[inline(never)]
+    fn rarer_timer(&mut self, who: CombatantId, phase: Phase) -> Outcome<()> {
+        if phase == Phase::Empty {
+            self.state.timeline.clear(who, Timer::Empty);
+            (self.state.someone_hurt, self.state.attention) = (true, true);
+            return Ok(());
+        }
+        self.state.timeline.clear(who, Timer::Status);
+        self.status_timer(who, phase)
+    }
+
     /// Nothing keeps a combatant from acting any more.
     pub(super) fn ready(&mut self, who: CombatantId) {
-        let actor = &mut self.state.actors[who.index()];
+        let actor = &mut self.state.actors[who];
         actor.doing = Doing::Idle;
         if !actor.by_hand {
             self.will_choose(who);
@@ -344,7 +353,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// A combatant chooses before this moment is over.
     #[inline]
     pub(super) fn will_choose(&mut self, who: CombatantId) {
-        let actor = &mut self.state.actors[who.index()];
+        let actor = &mut self.state.actors[who];
         if !std::mem::replace(&mut actor.chooses, true) {
             self.state.choosers += 1;
             self.state.chooser = who;
@@ -357,8 +366,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.state.someone_hurt = false;
         for rank in 0..self.state.order.len() {
             let who = self.state.order[rank];
-            if self.state.actors[who.index()].stands && self.is_empty(who) {
-                self.fall(who, rank)?;
+            if self.state.actors[who].stands && self.is_empty(who) {
+                self.fall(who)?;
             }
         }
         if self.state.someone_fell {
@@ -371,16 +380,16 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(())
     }
 
-    fn fall(&mut self, who: CombatantId, rank: usize) -> Outcome<()> {
-        let actor = &mut self.state.actors[who.index()];
+    fn fall(&mut self, who: CombatantId) -> Outcome<()> {
+        let actor = &mut self.state.actors[who];
         actor.stands = false;
         if std::mem::take(&mut actor.chooses) {
             self.state.choosers -= 1;
         }
         actor.doing = Doing::Idle;
         let by = actor.hurt_by;
-        self.state.timeline.clear(rank, Timer::Act);
-        self.state.timeline.clear(rank, Timer::Empty);
+        self.state.timeline.clear(who, Timer::Act);
+        self.state.timeline.clear(who, Timer::Empty);
         self.state.someone_fell = true;
         // Conditions may count who stands.
         self.setup.ids().for_each(|other| self.forget_conditions(other));
@@ -389,9 +398,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             let slot = if other.side == side { Layout::ALLIES } else { Layout::ENEMIES };
             let place = self.program.place(CombatantId(index as u16), slot);
             self.state.memory.set(place, self.state.memory.at(place) - 1.0);
+            self.state.new_version(CombatantId(index as u16));
         }
         self.tell(Event::Fell { who, by });
-        self.state.timeline.clear(rank, Timer::Status);
+        self.state.timeline.clear(who, Timer::Status);
         let how = Circumstance { other: by.map(|(caster, _)| caster), ..Circumstance::default() };
         self.raise(TriggerEvent::Fell, who, how);
         for other in 0..self.state.order.len() {
@@ -411,7 +421,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     fn settle_ending(&mut self) {
         let standing = |side: usize| {
-            let members = self.setup.combatants.iter().zip(&self.state.actors);
+            let members = self.setup.combatants.iter().zip(self.state.actors.all());
             members.filter(|(plan, actor)| plan.side.index() == side && actor.stands).count() > 0
         };
         let mut sides = (0..self.setup.sides.len()).filter(|side| standing(*side));

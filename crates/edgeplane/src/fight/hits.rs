@@ -3,6 +3,7 @@
 use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, StepResult};
+use super::filled::{FilledOp, Meeting};
 use super::outcomes::By;
 use super::pools::Change;
 use super::triggers::Circumstance;
@@ -20,19 +21,110 @@ struct Arrival {
 }
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
-    #[inline]
+    /// A hit of which all numbers are known goes its way right here; any other goes the longer way.
+    #[inline(always)]
     pub(super) fn hit(&mut self, by: &By, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {
+        let Some(quick) = effect.quick.as_ref().filter(|_| !O::DETAIL && by.part == 1.0) else {
+            return self.longer_hit(by, target, effect);
+        };
+        let meeting = Meeting { caster: by.caster, target, effect, quick };
+        let place = self.filled.place(&meeting);
+        if !self.filled.holds(place, &meeting, self.state, self.setup) {
+            return self.longer_hit(by, target, effect);
+        }
+        let Some(note) = self.filled.get(place) else { return Ok(()) };
+        let (mut initial, first) = (note.amount, note.first);
+        if note.asks {
+            let bases = Bases::new(self.program, by.caster, target);
+            initial = self.quick_initial(by.caster, target, effect, quick, &bases)?;
+        } else if quick.spread.is_some() {
+            initial *= 1.0 + note.spread * (2.0 * self.chance.uniform(note.stream) - 1.0);
+        }
+        let initial = initial.max(0.0);
+        let mut arrival = Arrival { initial, amount: initial, stopped: None, marks: 0 };
+        let mut from = 0;
+        // Interrupted only by pools that soak, which need more than the note.
+        while let Some(note) = self.filled.get(place) {
+            let mut soaks = None;
+            for op in note.ops.get(from..note.len).unwrap_or_default() {
+                from += 1;
+                let (amount, step) = match *op {
+                    FilledOp::Avoid { stream, p, step } => {
+                        if self.chance.chance(stream, p) {
+                            (arrival.amount, arrival.stopped) = (0.0, Some(step));
+                            break;
+                        }
+                        continue;
+                    }
+                    FilledOp::Perhaps { stream, p, marks, factor, step } => {
+                        if !self.chance.chance(stream, p) {
+                            continue;
+                        }
+                        arrival.marks |= marks;
+                        (arrival.amount * factor, step)
+                    }
+                    FilledOp::Scale { factor, step } => (arrival.amount * factor, step),
+                    FilledOp::ScaleOver { factor, divisor, step } => (arrival.amount * factor / divisor, step),
+                    FilledOp::Soak { pool, first, step } => {
+                        if !self.state.memory.is_dry(first) {
+                            soaks = Some((pool, first, step));
+                            break;
+                        }
+                        continue;
+                    }
+                };
+                if !amount.is_finite() {
+                    return self.rest_of_hit(by, target, effect, usize::from(step), arrival);
+                }
+                arrival.amount = amount.max(0.0);
+            }
+            let Some((pool, first, step)) = soaks else { break };
+            self.soak(step, pool, first, target, &mut arrival);
+        }
+        arrival.amount = self.program.rounding.apply(arrival.amount);
+        self.land(by, target, effect, first, &arrival);
+        Ok(())
+    }
+
+    #[inline(never)]
+    pub(super) fn hit_apart(&mut self, by: &By, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {
+        self.hit(by, target, effect)
+    }
+
+    /// What arrives is taken from the pool at the end of the way.
+    #[inline(always)]
+    fn land(&mut self, by: &By, target: CombatantId, effect: &StepsEffect, first: usize, arrival: &Arrival) {
+        let change = self.take_at(first, target, effect.pool, arrival.amount);
+        self.tell_hit(by, target, effect, arrival, &change);
+        if self.listens(target) || self.listens(by.caster) {
+            self.raise_hit(by, target, arrival, &change);
+        }
+    }
+
+    #[inline(never)]
+    fn longer_hit(&mut self, by: &By, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {
         let bases = Bases::new(self.program, by.caster, target);
         let arrival = match &effect.quick {
             Some(quick) if !O::DETAIL && by.part == 1.0 => self.quick_way(by.caster, target, effect, quick, &bases)?,
             _ => self.through(by, target, effect, false)?,
         };
-        let first = bases.of_target(self.program.layout.pool(effect.pool).0);
-        let change = self.take_at(first, target, effect.pool, arrival.amount);
-        self.tell_hit(by, target, effect, &arrival, &change);
-        if self.listens(target) || self.listens(by.caster) {
-            self.raise_hit(by, target, &arrival, &change);
-        }
+        self.land(by, target, effect, bases.of_target(self.program.layout.pool(effect.pool).0), &arrival);
+        Ok(())
+    }
+
+    #[cold]
+    #[inline(never)]
+    fn rest_of_hit(
+        &mut self,
+        by: &By,
+        target: CombatantId,
+        effect: &StepsEffect,
+        from: usize,
+        arrival: Arrival,
+    ) -> Outcome<()> {
+        let arrival = self.rest(by.caster, target, effect, from, true, arrival)?;
+        let first = self.program.place(target, self.program.layout.pool(effect.pool));
+        self.land(by, target, effect, first, &arrival);
         Ok(())
     }
 
@@ -57,7 +149,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline(always)]
     fn tell_hit(&mut self, by: &By, target: CombatantId, effect: &StepsEffect, arrival: &Arrival, change: &Change) {
         if change.moved > 0.0 {
-            self.state.actors[target.index()].hurt_by = Some((by.caster, by.source));
+            self.state.actors[target].hurt_by = Some((by.caster, by.source));
         }
         self.tell(Event::Hit {
             caster: by.caster,
@@ -102,7 +194,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// Sends an amount through steps of the commonest kinds. As soon as a number is out of the
     /// ordinary, the careful way takes over.
-    #[inline(always)]
+    #[inline]
     fn quick_way(
         &mut self,
         caster: CombatantId,
@@ -333,7 +425,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 let Change { moved: taken, over, left } = self.take(target, pool, amount);
                 let By { caster, source, .. } = *by;
                 if taken > 0.0 {
-                    self.state.actors[target.index()].hurt_by = Some((caster, source));
+                    self.state.actors[target].hurt_by = Some((caster, source));
                 }
                 self.tell(Event::Drained { caster, target, source, pool, taken, over, left });
                 if let Some(share) = share {

@@ -52,7 +52,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     ) -> Outcome<Option<StatusRefusal>> {
         let program = self.program;
         let plan = program.status(status);
-        if !self.state.actors[target.index()].stands {
+        if !self.state.actors[target].stands {
             return Ok(Some(StatusRefusal::Fallen));
         }
         if let Some(by) = self.immunity(target, plan) {

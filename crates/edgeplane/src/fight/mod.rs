@@ -13,14 +13,17 @@ mod chance;
 mod decide;
 mod engine;
 mod event;
+mod filled;
 mod held;
 mod hits;
 mod inflict;
 mod outcomes;
 mod pools;
 mod reading;
+mod seats;
 mod state;
 mod statuses;
+mod targets;
 mod telling;
 mod timeline;
 mod triggers;
@@ -36,6 +39,7 @@ pub use telling::{Telling, name_refusal};
 
 use crate::program::{AbilityId, CombatantId, EncounterId, FormulaId, Frame, PoolId, Program, Setup, Slot, Time};
 use engine::Engine;
+use filled::FilledHits;
 use state::State;
 
 /// One fight.
@@ -55,6 +59,7 @@ pub struct Fight<C = Sampler> {
     state: State,
     chance: C,
     limits: Limits,
+    filled: FilledHits,
 }
 
 impl Fight<Sampler> {
@@ -68,7 +73,8 @@ impl<C: Provider> Fight<C> {
     /// A fight whose chances come from elsewhere.
     pub fn with_chance(setup: Arc<Setup>, chance: C, seed: u64) -> Self {
         let state = State::of(&setup);
-        let mut fight = Self { setup, state, chance, limits: Limits::default() };
+        let filled = FilledHits::of(&setup);
+        let mut fight = Self { setup, state, chance, limits: Limits::default(), filled };
         fight.restart(seed);
         fight
     }
@@ -99,6 +105,7 @@ impl<C: Provider> Fight<C> {
             chance: &mut self.chance,
             observer,
             limits: self.limits,
+            filled: &mut self.filled,
         }
     }
 
@@ -120,7 +127,7 @@ impl<C: Provider> Fight<C> {
 
     /// From now on this combatant does only what it is told through [`Fight::use_ability`].
     pub fn take_control(&mut self, who: CombatantId) {
-        self.state.actors[who.index()].by_hand = true;
+        self.state.actors[who].by_hand = true;
     }
 
     /// Starts an ability. Without a target, the ability's own rule picks.
@@ -194,7 +201,7 @@ impl<C: Provider> Fight<C> {
 
     /// Whether a combatant still stands.
     pub fn stands(&self, who: CombatantId) -> bool {
-        self.state.actors[who.index()].stands
+        self.state.actors[who].stands
     }
 
     /// A pool's amount now.
@@ -246,5 +253,6 @@ impl<C: Provider> Fight<C> {
     pub fn restore(&mut self, snapshot: &Snapshot<C>) {
         self.state.clone_from(&snapshot.state);
         self.chance.clone_from(&snapshot.chance);
+        self.filled.forget();
     }
 }

@@ -51,7 +51,7 @@ impl By {
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Brings a list of outcomes about; `target` receives those that do not say who.
-    #[inline]
+    #[inline(never)]
     pub(super) fn bring_all(&mut self, by: &By, target: CombatantId, outcomes: &[OutcomePlan]) -> Outcome<()> {
         for outcome in outcomes {
             let receiver = match outcome.to {
@@ -65,6 +65,18 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.bring(by, receiver, outcome)?;
         }
         Ok(())
+    }
+
+    /// The same for the target of an ability, which stands. Nearly all abilities are one hit and
+    /// nothing else.
+    #[inline(always)]
+    pub(super) fn bring_ability(&mut self, by: &By, target: CombatantId, outcomes: &[OutcomePlan]) -> Outcome<()> {
+        if let [OutcomePlan { to: Receiver::Target, when: None, chance: None, effect: Effect::Hit(effect) }] = outcomes
+        {
+            self.hit_apart(by, target, effect)
+        } else {
+            self.bring_all(by, target, outcomes)
+        }
     }
 
     #[inline(never)]
@@ -88,14 +100,14 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Brings one outcome about for one who receives it, if it happens at all.
     #[inline]
     pub(super) fn bring(&mut self, by: &By, target: CombatantId, outcome: &OutcomePlan) -> Outcome<()> {
-        if !self.state.actors[target.index()].stands {
+        if !self.state.actors[target].stands {
             return Ok(());
         }
         if (outcome.when.is_some() || outcome.chance.is_some()) && !self.happens(by, target, outcome)? {
             return Ok(());
         }
         match &outcome.effect {
-            Effect::Hit(effect) => self.hit(by, target, effect),
+            Effect::Hit(effect) => self.hit_apart(by, target, effect),
             Effect::Heal(effect) => self.heal(by, target, effect),
             Effect::Pool(effect) => self.pool_effect(by, target, effect),
             other => self.bring_status(by, target, other),
@@ -237,11 +249,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// Breaks the cast of a combatant, if one is under way.
     pub(super) fn interrupt(&mut self, who: CombatantId, by: &By) -> Outcome<()> {
-        let actor = &mut self.state.actors[who.index()];
+        let actor = &mut self.state.actors[who];
         let Doing::Casting(place) = actor.doing else { return Ok(()) };
         actor.doing = Doing::Idle;
-        let rank = actor.rank as usize;
-        self.state.timeline.clear(rank, Timer::Act);
+        self.state.timeline.clear(who, Timer::Act);
         let ability = self.state.in_hand[place as usize].ability;
         self.tell(Event::Interrupted { who, ability, by: by.caster, source: by.source });
         self.pay_back(who, ability)?;

@@ -73,16 +73,33 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Change { moved, over: amount - moved, left }
     }
 
-    #[inline]
-    fn put(&mut self, who: CombatantId, pool: PoolId, first: usize, amount: f64) {
-        let bit = 1 << pool.0;
-        let alert = self.state.actors[who.index()].alert & bit != 0;
-        if alert && self.state.actors[who.index()].listens & CROSSINGS != 0 {
+    #[inline(always)]
+    pub(super) fn put(&mut self, who: CombatantId, pool: PoolId, first: usize, amount: f64) {
+        let bit = 1_u64 << pool.0;
+        let actor = &mut self.state.actors[who];
+        if actor.alert & bit == 0 {
+            self.state.memory.set_pool(first, amount, self.state.now.micros());
+            return;
+        }
+        actor.changed |= bit;
+        let (waits, listens) = (actor.watch & bit != 0, actor.listens & CROSSINGS != 0);
+        if listens {
             self.raise_crossing(who, pool, first, amount);
         }
         self.state.memory.set_pool(first, amount, self.state.now.micros());
-        if alert {
-            self.note_change(who, bit, amount);
+        if waits {
+            self.note_waited_for(who, pool);
+        }
+        if self.setup.defeating & bit != 0 {
+            if amount <= 0.0 {
+                (self.state.someone_hurt, self.state.attention) = (true, true);
+            }
+            if self.state.timeline.has_empty_timers() {
+                self.schedule_empty(who);
+            }
+        }
+        if self.setup.watched & bit != 0 {
+            self.note_watched(pool);
         }
     }
 
@@ -99,53 +116,48 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.raise(TriggerEvent::PoolAbove, who, how);
     }
 
-    /// Notes that a pool has changed which may defeat its owner or be waited for.
-    #[inline]
-    fn note_change(&mut self, who: CombatantId, bit: u64, amount: f64) {
-        let actor = &mut self.state.actors[who.index()];
-        actor.stale |= bit;
-        actor.changed |= bit;
-        // Who is busy will look anyway.
-        let waits = actor.watch & bit != 0 && actor.doing == Doing::Idle && !actor.chooses;
-        let hurt = self.setup.defeating & bit != 0 && amount <= 0.0;
-        self.state.someone_hurt |= hurt;
-        self.state.attention |= hurt | waits;
-        if self.setup.watched & bit != 0 {
-            self.note_watched(bit);
-        }
-        if self.state.timeline.has_empty_timers() && self.setup.defeating & bit != 0 {
-            self.schedule_empty(who);
+    /// A pool has changed that its owner's policy reads: what was known of its conditions holds no
+    /// more, and if one of them may have turned, the owner looks again. Who is busy will look anyway.
+    #[inline(never)]
+    fn note_waited_for(&mut self, who: CombatantId, pool: PoolId) {
+        let linked = &self.setup.linked[who.index()];
+        let readers = linked.readers[usize::from(pool.0)];
+        let actor = &mut self.state.actors[who];
+        actor.known &= !readers;
+        if actor.doing == Doing::Idle && !actor.chooses && (actor.short || self.may_have_turned(who, readers)) {
+            self.state.attention = true;
         }
     }
 
     /// A pool has changed that others wait for.
     #[cold]
-    fn note_watched(&mut self, bit: u64) {
+    fn note_watched(&mut self, pool: PoolId) {
+        let bit = 1_u64 << pool.0;
         self.state.changed |= bit;
         self.state.attention = true;
-        for (actor, linked) in self.state.actors.iter_mut().zip(&self.setup.linked) {
-            actor.stale |= bit & linked.watch.others;
+        for (actor, linked) in self.state.actors.all_mut().iter_mut().zip(&self.setup.linked) {
+            if linked.watch.others & bit != 0 {
+                actor.known &= !linked.readers[usize::from(pool.0)];
+            }
         }
     }
 
     /// Whether a pool that defeats has run empty.
     pub(super) fn is_empty(&self, who: CombatantId) -> bool {
-        let has = &self.program.characters[self.setup.combatants[who.index()].character.index()].pools;
-        let pools = self.program.pools.iter().enumerate();
-        let mut defeating = pools.filter(|(index, plan)| plan.defeat && has[*index]);
-        defeating.any(|(index, _)| self.amount(who, PoolId(index as u16)) <= 0.0)
+        self.setup.is_empty(&self.state.memory, who, self.state.now.micros())
     }
 
     /// Sets the timer for the moment at which a decaying pool that defeats runs empty.
+    #[inline(never)]
     pub(super) fn schedule_empty(&mut self, who: CombatantId) {
         let has = &self.program.characters[self.setup.combatants[who.index()].character.index()].pools;
         let pools = self.program.pools.iter().enumerate();
         let decaying = pools.filter(|(index, plan)| plan.defeat && plan.decay.is_some() && has[*index]);
         let soonest = decaying.filter_map(|(index, _)| self.when_empty(who, PoolId(index as u16))).min();
-        let rank = self.state.actors[who.index()].rank as usize;
+        let rank = self.state.actors[who].rank;
         match soonest {
-            Some(at) => self.state.timeline.set(rank, Timer::Empty, at, Phase::Empty),
-            None => self.state.timeline.clear(rank, Timer::Empty),
+            Some(at) => self.state.timeline.set(who, rank, Timer::Empty, at, Phase::Empty),
+            None => self.state.timeline.clear(who, Timer::Empty),
         }
     }
 

@@ -3,7 +3,9 @@
 use std::collections::VecDeque;
 
 use super::event::{Ending, Source};
+use super::filled::Version;
 use super::held::Instance;
+use super::seats::Seats;
 use super::timeline::{Phase, Timeline, Timer};
 use super::triggers::Pending;
 use crate::program::{
@@ -11,9 +13,10 @@ use crate::program::{
 };
 
 /// What a combatant is doing.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub(super) enum Doing {
     /// Nothing: it waits for something to change.
+    #[default]
     Idle,
     /// It winds up for an ability, kept at this place among all abilities of all combatants.
     Casting(u32),
@@ -21,7 +24,7 @@ pub(super) enum Doing {
     Recovering,
 }
 
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub(super) struct Actor {
     pub(super) doing: Doing,
     pub(super) stands: bool,
@@ -34,6 +37,8 @@ pub(super) struct Actor {
     pub(super) short: bool,
     /// The timer is set for looking at conditions that change with time, and for nothing else.
     pub(super) polls: bool,
+    /// What it has just chosen.
+    pub(super) choice: Choice,
     /// Whom the ability under way is aimed at, if that is one.
     pub(super) target: CombatantId,
     /// The place of its timers.
@@ -55,8 +60,6 @@ pub(super) struct Actor {
     pub(super) watch: u64,
     /// Those that have changed in this wave.
     pub(super) changed: u64,
-    /// Own pools that have changed since conditions were asked, one bit each.
-    pub(super) stale: u64,
     /// Lines of the policy of which it is known whether their conditions hold, one bit each.
     pub(super) known: u64,
     /// Those of them that hold.
@@ -66,6 +69,8 @@ pub(super) struct Actor {
     /// When a cooldown or a cost will allow something, as far as is known.
     pub(super) wake: Time,
     pub(super) hurt_by: Option<(CombatantId, Source)>,
+    /// Told apart whenever its attributes or stacks change.
+    pub(super) version: Version,
 }
 
 impl Actor {
@@ -80,6 +85,7 @@ impl Actor {
             many: false,
             short: false,
             polls: false,
+            choice: None,
             target: CombatantId(0),
             rank: 0,
             until: Time::ZERO,
@@ -90,12 +96,12 @@ impl Actor {
             alert: watch | setup.watched | setup.defeating,
             watch,
             changed: 0,
-            stale: 0,
             known: linked.unconditional,
             wanted: linked.unconditional,
             poll_every: linked.polls,
             wake: Time::NEVER,
             hurt_by: None,
+            version: Version::default(),
         }
     }
 }
@@ -105,13 +111,16 @@ pub(super) struct State {
     pub(super) now: Time,
     pub(super) memory: Memory,
     pub(super) timeline: Timeline,
-    pub(super) actors: Vec<Actor>,
+    pub(super) actors: Seats<Actor>,
     /// Each ability of each combatant.
     pub(super) in_hand: Vec<InHand>,
     /// Combatants in the order of their lots, which settle who comes first at one moment.
     pub(super) order: Vec<CombatantId>,
     /// The statuses of each combatant, in the order in which they came.
     pub(super) statuses: Vec<Vec<Instance>>,
+    /// The version of the fight, which is that of whoever changed last; and the last one ever given.
+    pub(super) version: Version,
+    pub(super) last_version: Version,
     pub(super) next_serial: u32,
     /// Statuses that are gone, but may still answer to that.
     pub(super) leaving: Vec<Instance>,
@@ -162,7 +171,6 @@ pub(super) struct Scratch {
     pub(super) draws: crate::program::Draws,
     pub(super) picked: Vec<CombatantId>,
     pub(super) scored: Vec<(f64, CombatantId)>,
-    pub(super) choices: Vec<(CombatantId, Choice)>,
     pub(super) lots: Vec<(u32, CombatantId)>,
     pub(super) costs: Vec<f64>,
     /// Statuses to which something is due.
@@ -211,10 +219,12 @@ impl State {
             now: Time::ZERO,
             memory: Memory::default(),
             timeline: Timeline::of(setup),
-            actors: (0..all).map(|who| Actor::new(setup, who)).collect(),
+            actors: Seats::of(all, Actor::default()),
             in_hand: setup.in_hand.clone(),
             order: setup.ids().collect(),
             statuses: (0..all).map(|_| Vec::with_capacity(16)).collect(),
+            version: Version::default(),
+            last_version: Version::default(),
             next_serial: 0,
             leaving: Vec::new(),
             spare: Spare::default(),
@@ -245,7 +255,7 @@ impl State {
         self.now = Time::ZERO;
         self.memory.copy_from(&setup.memory);
         self.timeline.reset();
-        for (who, actor) in self.actors.iter_mut().enumerate() {
+        for (who, actor) in self.actors.all_mut().iter_mut().enumerate() {
             // Who is led by hand stays so.
             *actor = Actor { by_hand: actor.by_hand, ..Actor::new(setup, who) };
         }
@@ -253,18 +263,25 @@ impl State {
         self.changed = 0;
         self.choosers = 0;
         self.someone_fell = false;
-        // A combatant may enter with nothing left.
-        self.someone_hurt = true;
-        self.attention = true;
+        self.someone_hurt = setup.enters_empty;
+        self.attention = setup.enters_empty;
         self.began = false;
+        self.version = Version::default();
         self.ending = None;
         self.steps_taken = 0;
         self.base_changes.clear();
         self.reset_statuses();
         self.draw_lots(setup, chance);
-        for rank in 0..self.order.len() {
-            self.timeline.set(rank, Timer::Act, Time::ZERO, Phase::Ready);
+        for who in setup.ids() {
+            self.timeline.set(who, self.actors[who].rank, Timer::Act, Time::ZERO, Phase::Ready);
         }
+    }
+
+    /// Attributes or stacks of a combatant have changed.
+    pub(super) fn new_version(&mut self, who: CombatantId) {
+        self.last_version.0 += 1;
+        self.version = self.last_version;
+        self.actors[who].version = self.last_version;
     }
 
     fn reset_statuses(&mut self) {
@@ -294,7 +311,7 @@ impl State {
         lots.sort_unstable_by_key(|(lot, who)| (*lot, *who));
         for (rank, (_, who)) in lots.iter().enumerate() {
             self.order[rank] = *who;
-            self.actors[who.index()].rank = rank as u32;
+            self.actors[*who].rank = rank as u32;
         }
     }
 

@@ -171,6 +171,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let plan = program.status(status);
         let layout = &program.layout;
         let stacks = self.state.stack_counts(who, status);
+        self.state.new_version(who);
         self.state.memory.set(program.place(who, layout.stacks(status)), stacks);
         for tag in &plan.tag_ids {
             let with = |one: &&super::held::Instance| program.status(one.status).tag_ids.contains(tag);
@@ -211,7 +212,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             listens |= plan.listens;
             conditions |= plan.holds_while.is_some();
         }
-        let actor = &mut self.state.actors[who.index()];
+        let actor = &mut self.state.actors[who];
         let was_bound = actor.bound;
         (actor.forbids_act, actor.forbids_tags, actor.listens) = (act, tags, listens);
         actor.bound = act.is_some() || tags != 0;
@@ -226,7 +227,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// An idle combatant looks again at the end of this wave.
     pub(super) fn look_again(&mut self, who: CombatantId) {
-        let actor = &self.state.actors[who.index()];
+        let actor = &self.state.actors[who];
         if actor.doing == Doing::Idle && actor.stands && !actor.by_hand && self.state.began {
             self.will_choose(who);
         }
@@ -235,12 +236,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Sets the timer for what happens next to the statuses of a combatant.
     pub(super) fn schedule_statuses(&mut self, who: CombatantId) {
         let soonest = self.state.statuses[who.index()].iter().map(|one| one.next).min();
-        let rank = self.state.actors[who.index()].rank as usize;
+        let rank = self.state.actors[who].rank;
         match soonest {
             Some((at, phase)) if at < Time::NEVER => {
-                self.state.timeline.set(rank, Timer::Status, at.max(self.state.now), phase);
+                self.state.timeline.set(who, rank, Timer::Status, at.max(self.state.now), phase);
             }
-            _ => self.state.timeline.clear(rank, Timer::Status),
+            _ => self.state.timeline.clear(who, Timer::Status),
         }
     }
 
@@ -261,6 +262,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if changed == 0 {
             return Ok(());
         }
+        self.state.new_version(who);
         for (index, pool) in program.pools.iter().enumerate() {
             if plan.pools[index] && pool.reads & changed != 0 {
                 self.follow_cap(who, PoolId(index as u16))?;

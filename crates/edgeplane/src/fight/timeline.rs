@@ -1,10 +1,11 @@
 //! What is due when.
 //!
-//! Each combatant has a fixed few timers, so the timeline is a list of one packed integer for each
-//! (moment, phase, lot, timer) and the next thing due is the least of them. A short list is scanned
+//! Each combatant has a fixed few timers, so the timeline is lists of one packed integer for each
+//! (moment, phase, lot, combatant) and the next thing due is the least of them. A short list is scanned
 //! faster than a heap is kept in order; of a longer one, the least of each block is kept as well.
 
-use crate::program::{Setup, Time};
+use super::seats::Seats;
+use crate::program::{CombatantId, Setup, Time};
 
 /// The phases of a moment, in order.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
@@ -33,7 +34,8 @@ pub(super) enum Timer {
     Status,
 }
 
-const INDEX_BITS: u32 = 18;
+/// The lot and the combatant of a key have so many bits each.
+const WHO_BITS: u32 = 10;
 const PHASE_BITS: u32 = 4;
 const NONE: u64 = u64::MAX;
 /// Up to so many keys are scanned one by one; more are kept in blocks.
@@ -42,17 +44,29 @@ const BLOCK: usize = 16;
 
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct Timeline {
-    /// All `Act` timers by rank, then all `Status` timers, if there are statuses, then all `Empty`
-    /// timers, if pools can run empty by themselves.
-    keys: Vec<u64>,
-    /// The least key of each block; none where the list is short.
-    least: Vec<u64>,
-    combatants: usize,
-    statuses: bool,
-    empties: bool,
+    /// What each combatant does next: nearly all that is ever due.
+    acts: Seats<u64>,
+    /// The least of each block of them; none where the list is short.
+    blocks: Vec<u64>,
+    /// The other timers.
+    rarer: Rarer,
 }
 
-/// A timer that is due: moment, phase and timer in one number, so that the soonest is the least.
+/// The `Status` timers of all combatants, if there are statuses, then their `Empty` timers, if pools
+/// can run empty by themselves; and the least of all of them, which is asked for far more often than
+/// it changes.
+#[derive(Clone, Debug, PartialEq)]
+struct Rarer {
+    keys: Vec<u64>,
+    blocks: Vec<u64>,
+    least: u64,
+    /// Where these timers begin, if there are any.
+    statuses: Option<usize>,
+    empties: Option<usize>,
+}
+
+/// A timer that is due: moment, phase, lot and combatant in one number, so that the soonest is the
+/// least. Each phase belongs to one timer.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) struct Due(u64);
 
@@ -60,9 +74,22 @@ impl Due {
     /// Nothing is due.
     pub(super) const NOTHING: Self = Self(NONE);
 
+    #[inline(always)]
+    fn of(at: Time, phase: Phase, rank: u32, who: CombatantId) -> Self {
+        let lot = (at.0 << PHASE_BITS | phase as u64) << WHO_BITS | u64::from(rank);
+        Self(lot << WHO_BITS | u64::from(who.0))
+    }
+
+    /// Whose timer it is.
+    #[inline(always)]
+    pub(super) fn who(self) -> CombatantId {
+        CombatantId((self.0 & ((1 << WHO_BITS) - 1)) as u16)
+    }
+
     /// In which phase of its moment.
+    #[inline(always)]
     pub(super) fn phase(self) -> Phase {
-        match (self.0 >> INDEX_BITS) & ((1 << PHASE_BITS) - 1) {
+        match (self.0 >> (2 * WHO_BITS)) & ((1 << PHASE_BITS) - 1) {
             1 => Phase::Release,
             2 => Phase::Tick,
             3 => Phase::Expire,
@@ -74,106 +101,103 @@ impl Due {
     /// When; later than [`Time::NEVER`] if nothing is due.
     #[inline(always)]
     pub(super) fn at(self) -> Time {
-        Time(self.0 >> (INDEX_BITS + PHASE_BITS))
+        Time(self.0 >> (2 * WHO_BITS + PHASE_BITS))
     }
+}
+
+/// Puts a key into a list of which each block's least is kept.
+#[inline(always)]
+fn put(keys: &mut [u64], blocks: &mut [u64], index: usize, key: u64) {
+    if let Some(place) = keys.get_mut(index) {
+        *place = key;
+    }
+    if let Some(block) = blocks.get_mut(index / BLOCK) {
+        *block = least(keys.get(index / BLOCK * BLOCK..).unwrap_or_default().iter().take(BLOCK));
+    }
+}
+
+fn least<'a>(keys: impl Iterator<Item = &'a u64>) -> u64 {
+    keys.fold(NONE, |least, key| least.min(*key))
+}
+
+fn blocks_for(keys: usize) -> Vec<u64> {
+    if keys > SHORT { vec![NONE; keys.div_ceil(BLOCK)] } else { Vec::new() }
 }
 
 impl Timeline {
     pub(super) fn of(setup: &Setup) -> Self {
         let decays = setup.program.pools.iter().any(|pool| pool.defeat && pool.decay.is_some());
         let combatants = setup.combatants.len();
-        let statuses = !setup.program.statuses.is_empty();
-        let timers = 1 + usize::from(statuses) + usize::from(decays);
-        let keys = vec![NONE; timers * combatants];
-        let least = if keys.len() > SHORT { vec![NONE; keys.len().div_ceil(BLOCK)] } else { Vec::new() };
-        Self { keys, least, combatants, statuses, empties: decays }
+        let statuses = (!setup.program.statuses.is_empty()).then_some(0);
+        let empties = decays.then_some(statuses.map_or(0, |_| combatants));
+        let keys = combatants * (usize::from(statuses.is_some()) + usize::from(decays));
+        let rarer = Rarer { keys: vec![NONE; keys], blocks: blocks_for(keys), least: NONE, statuses, empties };
+        Self { acts: Seats::of(combatants, NONE), blocks: blocks_for(combatants), rarer }
     }
 
     pub(super) fn reset(&mut self) {
-        self.keys.fill(NONE);
-        self.least.fill(NONE);
+        self.acts.all_mut().fill(NONE);
+        self.blocks.fill(NONE);
+        self.rarer.keys.fill(NONE);
+        self.rarer.blocks.fill(NONE);
+        self.rarer.least = NONE;
     }
 
-    #[inline]
-    fn put(&mut self, index: usize, key: u64) {
-        self.keys[index] = key;
-        if !self.least.is_empty() {
-            self.put_least(index / BLOCK);
-        }
-    }
-
-    #[inline(never)]
-    fn put_least(&mut self, block: usize) {
-        let keys = self.keys.iter().skip(block * BLOCK).take(BLOCK);
-        self.least[block] = keys.fold(NONE, |least, key| least.min(*key));
-    }
-
-    #[inline]
-    fn index(&self, rank: usize, timer: Timer) -> usize {
+    #[inline(always)]
+    pub(super) fn set(&mut self, who: CombatantId, rank: u32, timer: Timer, at: Time, phase: Phase) {
+        let key = Due::of(at, phase, rank, who).0;
         match timer {
-            Timer::Act => rank,
-            Timer::Status => self.combatants + rank,
-            Timer::Empty => self.combatants * (1 + usize::from(self.statuses)) + rank,
+            Timer::Act => self.put_act(who, key),
+            Timer::Status | Timer::Empty => self.rarer.put(who, timer, key),
         }
     }
 
-    #[inline]
-    pub(super) fn set(&mut self, rank: usize, timer: Timer, at: Time, phase: Phase) {
-        let index = self.index(rank, timer);
-        self.put(index, ((at.0 << PHASE_BITS) | phase as u64) << INDEX_BITS | index as u64);
-    }
-
-    #[inline]
-    pub(super) fn clear(&mut self, rank: usize, timer: Timer) {
-        let index = self.index(rank, timer);
-        if index < self.keys.len() {
-            self.put(index, NONE);
-        }
-    }
-
-    /// Whose timer it is (as a place in the order of lots), and which.
     #[inline(always)]
-    pub(super) fn timer(&self, due: Due) -> (usize, Timer) {
-        let index = (due.0 & ((1 << INDEX_BITS) - 1)) as usize;
-        if index < self.combatants { (index, Timer::Act) } else { self.rarer(index) }
-    }
-
-    fn rarer(&self, index: usize) -> (usize, Timer) {
-        let rest = index - self.combatants;
-        match self.statuses {
-            true if rest < self.combatants => (rest, Timer::Status),
-            true => (rest - self.combatants, Timer::Empty),
-            false => (rest, Timer::Empty),
+    pub(super) fn clear(&mut self, who: CombatantId, timer: Timer) {
+        match timer {
+            Timer::Act => self.put_act(who, NONE),
+            Timer::Status | Timer::Empty => self.rarer.put(who, timer, NONE),
         }
     }
 
-    /// The same, and stops that timer.
     #[inline(always)]
-    pub(super) fn take(&mut self, due: Due) -> (usize, Timer) {
-        let index = (due.0 & ((1 << INDEX_BITS) - 1)) as usize;
-        self.put(index, NONE);
-        self.timer(due)
+    fn put_act(&mut self, who: CombatantId, key: u64) {
+        if self.blocks.is_empty() {
+            self.acts[who] = key;
+        } else {
+            put(self.acts.all_mut(), &mut self.blocks, who.index(), key);
+        }
     }
 
     /// Whether pools can run empty by themselves.
+    #[inline(always)]
     pub(super) fn has_empty_timers(&self) -> bool {
-        self.empties
+        self.rarer.empties.is_some()
     }
 
     /// The next thing due.
     #[inline(always)]
     pub(super) fn next(&self) -> Due {
-        match self.keys.as_slice() {
-            // Two combatants are by far the commonest fight that is run by the million.
-            [a, b] => Due(*a.min(b)),
-            [a, b, c, d] => Due(*a.min(b).min(c.min(d))),
-            keys => self.next_of(keys),
+        // Two combatants are by far the commonest fight that is run by the million.
+        if self.acts.len() == 2 {
+            return Due(self.acts[CombatantId(0)].min(self.acts[CombatantId(1)]).min(self.rarer.least));
         }
+        self.next_of()
     }
 
     #[inline(never)]
-    fn next_of(&self, keys: &[u64]) -> Due {
-        let keys = if self.least.is_empty() { keys } else { &self.least };
-        Due(keys.iter().fold(NONE, |least, key| least.min(*key)))
+    fn next_of(&self) -> Due {
+        let acts = if self.blocks.is_empty() { self.acts.all() } else { &self.blocks };
+        Due(least(acts.iter()).min(self.rarer.least))
+    }
+}
+
+impl Rarer {
+    #[inline(never)]
+    fn put(&mut self, who: CombatantId, timer: Timer, key: u64) {
+        let Some(first) = (if timer == Timer::Empty { self.empties } else { self.statuses }) else { return };
+        put(&mut self.keys, &mut self.blocks, first + who.index(), key);
+        let all = if self.blocks.is_empty() { &self.keys } else { &self.blocks };
+        self.least = least(all.iter());
     }
 }

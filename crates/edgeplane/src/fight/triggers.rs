@@ -67,12 +67,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Whether the statuses of a combatant answer to anything.
     #[inline(always)]
     pub(super) fn listens(&self, who: CombatantId) -> bool {
-        self.state.actors[who.index()].listens != 0
+        self.state.actors[who].listens != 0
     }
 
     /// Something happened to `owner` or by it: its statuses may answer.
     pub(super) fn raise(&mut self, event: TriggerEvent, owner: CombatantId, how: Circumstance) {
-        if self.state.actors[owner.index()].listens & event.bit() != 0 {
+        if self.state.actors[owner].listens & event.bit() != 0 {
             self.raise_all(event, owner, how);
         }
     }

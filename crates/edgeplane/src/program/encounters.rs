@@ -4,13 +4,13 @@ use std::sync::Arc;
 
 use super::Program;
 use super::eval::Memory;
-use super::ids::{CharacterId, CombatantId, EncounterId, SideId};
+use super::ids::{CharacterId, CombatantId, EncounterId, PoolId, SideId};
 use super::layout::Layout;
 use super::linked::{InHand, Linked};
 use super::names::look_up;
 use super::resolve::{Compiler, stable_hash};
 use super::time::Time;
-use crate::rules::{EncounterRule, MemberRule, Named, Ruleset};
+use crate::rules::{EncounterRule, MAX_COMBATANTS, MemberRule, Named, Ruleset};
 use crate::text::{Code, Diagnostic};
 
 /// An encounter of the ruleset.
@@ -59,6 +59,8 @@ pub struct Setup {
     pub(crate) asked_statuses: u64,
     /// Pools that defeat, one bit each.
     pub(crate) defeating: u64,
+    /// Somebody enters with nothing left of what defeats.
+    pub(crate) enters_empty: bool,
     /// All abilities of all combatants.
     pub(crate) in_hand: Vec<InHand>,
 }
@@ -104,7 +106,8 @@ impl Setup {
         setup
     }
 
-    /// A fight between any sides, without an encounter in the ruleset and without a time limit.
+    /// A fight between any sides, without an encounter in the ruleset and without a time limit. As in an
+    /// encounter, at most 1,000 can fight; any beyond that stay out.
     pub fn between(program: &Arc<Program>, sides: &[(String, Vec<CharacterId>)]) -> Self {
         let combatants = combatants(program, sides);
         let mut setup = Self {
@@ -119,6 +122,7 @@ impl Setup {
             defeating: bits(program, |pool| pool.defeat),
             linked: program.link(&combatants),
             in_hand: Vec::new(),
+            enters_empty: false,
             combatants,
         };
         setup.watched = setup.linked.iter().fold(0, |bits, one| bits | one.watch.others);
@@ -129,7 +133,18 @@ impl Setup {
             let linked = &setup.linked[who.index()];
             setup.in_hand.extend(program.in_hand(combatant, who, linked.first_enemy, &mut memory));
         }
+        setup.enters_empty = setup.ids().any(|who| setup.is_empty(&setup.memory, who, 0.0));
         setup
+    }
+
+    /// Whether a pool that defeats has run empty.
+    pub(crate) fn is_empty(&self, memory: &Memory, who: CombatantId, now: f64) -> bool {
+        let plan = &self.program.characters[self.combatants[who.index()].character.index()];
+        let defeating =
+            (0..self.program.pools.len()).filter(|pool| self.defeating >> pool & 1 == 1 && plan.pools[*pool]);
+        let first = |pool: usize| self.program.place(who, self.program.layout.pool(PoolId(pool as u16)));
+        let mut amounts = defeating.map(|pool| memory.pool_amount(first(pool), now));
+        amounts.any(|amount| amount <= 0.0)
     }
 
     fn first_memory(&self) -> Memory {
@@ -187,6 +202,9 @@ fn combatants(program: &Program, sides: &[(String, Vec<CharacterId>)]) -> Vec<Co
             }
             if sides.iter().filter(|(_, list)| list.contains(character)).count() > 1 {
                 label.push_str(&format!(" ({side})"));
+            }
+            if combatants.len() == MAX_COMBATANTS as usize {
+                return combatants;
             }
             combatants.push(CombatantPlan { label, character: *character, side: SideId(side_index as u16) });
         }

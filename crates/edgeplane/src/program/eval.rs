@@ -5,6 +5,7 @@ use super::code::{Op, OpCode, Operand, Shape};
 use super::fault::Fault;
 use super::ids::{CombatantId, FormulaId, SiteId};
 use super::layout::{Layout, pool_slot};
+use super::linked::QuickCondition;
 use super::ops::{BinaryOp, lerp, truth};
 use super::tree::{Role, dice_possible};
 
@@ -100,7 +101,7 @@ impl Memory {
     }
 
     /// A pool's amount at a moment: a straight line, or stairs, within 0 and the cap.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn pool_amount(&self, first: usize, now: f64) -> f64 {
         // One look at the bounds for all five; the order is that of `pool_slot`.
         let Some([amount, cap, rate, since, every]) =
@@ -108,7 +109,29 @@ impl Memory {
         else {
             return f64::NAN;
         };
-        if *rate == 0.0 { *amount } else { flowed(*amount, *rate, *since, *every, now, *cap) }
+        if *rate == 0.0 {
+            *amount
+        } else if *every == 0.0 {
+            (amount + rate * ((now - since) / 1e6)).max(0.0).min(*cap)
+        } else {
+            self.portioned(first, now)
+        }
+    }
+
+    /// The amount of a pool that flows in portions. Out of line with all that it needs, so that other
+    /// reads keep their registers.
+    #[cold]
+    #[inline(never)]
+    fn portioned(&self, first: usize, now: f64) -> f64 {
+        let slot = |slot: u16| self.numbers[first + usize::from(slot)];
+        let (amount, rate, every) = (slot(pool_slot::AMOUNT), slot(pool_slot::RATE), slot(pool_slot::EVERY));
+        flowed(amount, rate, slot(pool_slot::SINCE), every, now, slot(pool_slot::CAP))
+    }
+
+    /// Whether a pool holds nothing, now and until something is added.
+    #[inline(always)]
+    pub(crate) fn is_dry(&self, first: usize) -> bool {
+        self.numbers[first..].first_chunk().is_some_and(|[amount, _, rate]| *amount <= 0.0 && *rate <= 0.0)
     }
 
     /// Sets a pool's amount at a moment.
@@ -131,6 +154,24 @@ impl Memory {
     }
 }
 
+impl Memory {
+    /// A condition that needs no look-up; NaN for any other, and where a value is out of the ordinary.
+    #[inline(always)]
+    pub(crate) fn condition(&self, quick: QuickCondition, now: f64) -> f64 {
+        match quick {
+            QuickCondition::Ask => f64::NAN,
+            QuickCondition::ShareBelow(pool, limit) => {
+                let (share, limit) = (self.pool_share(pool as usize, now), self.at(limit as usize));
+                if (share - limit).is_finite() { truth(share < limit) } else { f64::NAN }
+            }
+            QuickCondition::Share(op, pool, limit) => {
+                guarded(op, self.pool_share(pool as usize, now), self.at(limit as usize))
+            }
+            QuickCondition::Two(op, a, b) => guarded(op, self.at(a as usize), self.at(b as usize)),
+        }
+    }
+}
+
 /// The amount of a flowing pool. `since`, `every` and `now` are microseconds; with `every` at zero
 /// the flow is `rate` per second, else `rate` at each whole multiple of `every`.
 #[inline]
@@ -139,10 +180,7 @@ pub(crate) fn flowed(amount: f64, rate: f64, since: f64, every: f64, now: f64, c
     (amount + rate * units).max(0.0).min(cap)
 }
 
-/// Portions between two moments. Out of line: `floor` is a call on most machines, and would cost
-/// every read of a pool the registers that it keeps.
-#[cold]
-#[inline(never)]
+/// Portions between two moments.
 fn stairs(since: f64, every: f64, now: f64) -> f64 {
     (now / every).floor() - (since / every).floor()
 }

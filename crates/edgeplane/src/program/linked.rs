@@ -21,9 +21,13 @@ use crate::rules::SideRule;
 #[derive(Clone, Debug)]
 pub(crate) struct Linked {
     pub(crate) lines: Vec<LinkedLine>,
+    /// For each pool, the lines whose conditions read it, one bit each.
+    pub(crate) readers: Vec<u64>,
     pub(crate) watch: Watch,
     /// How often it looks at conditions that change as time passes; never, if it has none.
     pub(crate) polls: Time,
+    /// All lines, one bit each; the first 64 of them.
+    pub(crate) all: u64,
     /// Lines without a condition, one bit each.
     pub(crate) unconditional: u64,
     /// The first enemy in the order of the encounter.
@@ -105,6 +109,12 @@ pub(crate) enum Aim {
     Picked,
 }
 
+/// The lines whose conditions read a pool.
+fn readers(lines: &[LinkedLine], pool: usize) -> u64 {
+    let read = lines.iter().enumerate().take(64).filter(|(_, line)| line.reads >> pool & 1 == 1);
+    read.fold(0, |bits, (bit, _)| bits | 1 << bit)
+}
+
 impl Program {
     /// Links the policies of all combatants.
     pub(crate) fn link(&self, combatants: &[CombatantPlan]) -> Vec<Linked> {
@@ -129,6 +139,8 @@ impl Program {
             let bit = |(bit, line): (usize, &LinkedLine)| if line.when.is_none() { 1 << bit } else { 0 };
             let linked = Linked {
                 first_enemy,
+                all: (0..lines.len().min(64)).fold(0, |bits, bit| bits | 1 << bit),
+                readers: (0..self.pools.len()).map(|pool| readers(&lines, pool)).collect(),
                 unconditional: lines.iter().enumerate().take(64).map(bit).sum(),
                 lines,
                 watch: policy.watch,

@@ -40,7 +40,6 @@ pub(crate) use blocks::Holding;
 pub use characters::{CharacterPlan, PolicyPlan, UsePlan, Watch};
 pub use code::{Operand, Shape};
 pub use encounters::{CombatantPlan, EncounterPlan, Setup};
-pub(crate) use eval::guarded;
 pub use eval::{Chance, Draws, Frame, Memory, StreamId};
 pub use fault::{Fault, FaultReason};
 pub use ids::*;
@@ -71,6 +70,8 @@ pub struct Program {
     pub(crate) layout: Layout,
     pub(crate) formulas: Vec<CompiledFormula>,
     /// How each formula is evaluated; apart from the rest of it, since nothing else is needed in a fight.
+    /// How many quick hits there are.
+    pub(crate) quick_hits: u32,
     pub(crate) shapes: Vec<Shape>,
     pub(crate) code: Vec<code::Op>,
     pub(crate) constants: Vec<f64>,

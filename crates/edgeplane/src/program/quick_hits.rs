@@ -7,7 +7,7 @@
 use super::Program;
 use super::code::{CONSTANTS, Operand, Shape};
 use super::ids::{CombatantId, DamageTypeId, FormulaId, PoolId, SiteId};
-use super::layout::Layout;
+use super::layout::{Layout, pool_slot};
 use super::ops::BinaryOp;
 use super::outcomes::StepCode;
 use super::tree::Role;
@@ -43,6 +43,8 @@ pub(crate) struct QuickOp {
 /// The way of one effect.
 #[derive(Clone, Debug)]
 pub(crate) struct QuickHit {
+    /// Which of the program's quick hits it is.
+    pub(crate) number: u32,
     /// The amount that enters the first step, if it lies in memory.
     pub(crate) amount: Option<Operand>,
     /// How far chance spreads it.
@@ -84,10 +86,18 @@ fn settled(operand: Operand, damage_type: DamageTypeId) -> Option<Operand> {
     }
 }
 
+impl Layout {
+    /// Whether a number changes with attributes and stacks only, and not as pools do.
+    pub(crate) fn lasting(&self, operand: Operand) -> bool {
+        let in_pools = operand.region > CONSTANTS && (self.pools..self.statuses).contains(&operand.at);
+        !in_pools || (operand.at - self.pools) % pool_slot::WIDTH == pool_slot::CAP
+    }
+}
+
 impl Program {
     /// The way through steps as operations, if all of them are of the commonest kinds.
     pub(crate) fn quick_hit(
-        &self,
+        &mut self,
         amount: FormulaId,
         spread: Option<(FormulaId, SiteId)>,
         damage_type: DamageTypeId,
@@ -117,7 +127,9 @@ impl Program {
             let all = gate.into_iter().chain(condition).chain(step_ops);
             ops.extend(all.map(|op| QuickOp { op, step: number as u16 }));
         }
-        Some(QuickHit { amount: value(amount), spread, ops })
+        let amount = value(amount);
+        self.quick_hits += 1;
+        Some(QuickHit { number: self.quick_hits - 1, amount, spread, ops })
     }
 
     fn quick_chance(&self, when: FormulaId, damage_type: DamageTypeId, skip: u16) -> Option<HitOp> {

@@ -16,8 +16,8 @@ pub struct Time(pub u64);
 impl Time {
     /// The start of a fight.
     pub const ZERO: Self = Self(0);
-    /// Later than any fight can last: 51 days.
-    pub const NEVER: Self = Self((1 << 42) - 2);
+    /// Later than any fight can last: 12 days.
+    pub const NEVER: Self = Self((1 << 40) - 2);
 
     /// The nearest microsecond; below zero becomes zero, NaN and beyond all fights [`Time::NEVER`].
     #[inline]

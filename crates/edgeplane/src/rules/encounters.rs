@@ -4,7 +4,7 @@ use super::reader::{Fields, Word, list, word};
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, Value};
 
 /// Most combatants of one encounter.
-const MAX_COMBATANTS: u32 = 1_000;
+pub(crate) const MAX_COMBATANTS: u32 = 1_000;
 
 /// One encounter.
 #[derive(Clone, Debug, Default)]

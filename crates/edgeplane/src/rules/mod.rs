@@ -21,6 +21,7 @@ pub use abilities::{AbilityRule, Pick, SideRule, TargetRule};
 pub use attributes::AttributeRule;
 pub use characters::CharacterRule;
 pub use curves::{CurveRule, FunctionRule};
+pub(crate) use encounters::MAX_COMBATANTS;
 pub use encounters::{EncounterRule, MemberRule, SideMembers};
 pub use outcomes::{CleansePick, OutcomeKind, OutcomeRule, Receiver, StatusFilter};
 pub use policies::{PolicyRule, UseRule};
