@@ -92,6 +92,9 @@ pub(crate) struct FightArgs {
     pub(crate) ruleset: RulesetArgs,
     /// An encounter of the ruleset
     pub(crate) encounter: String,
+    /// Lets a character use nothing but one ability, whenever it can: lockhand=boathook
+    #[arg(long, value_name = "CHARACTER=ABILITY", value_parser = parse_force)]
+    pub(crate) force: Vec<(String, String)>,
     /// The seed of all chance in the fight
     #[arg(long, default_value_t = 1)]
     pub(crate) seed: u64,
@@ -108,6 +111,9 @@ pub(crate) struct TrialsArgs {
     pub(crate) ruleset: RulesetArgs,
     /// An encounter of the ruleset
     pub(crate) encounter: String,
+    /// Lets a character use nothing but one ability, whenever it can: lockhand=boathook
+    #[arg(long, value_name = "CHARACTER=ABILITY", value_parser = parse_force)]
+    pub(crate) force: Vec<(String, String)>,
     /// How many fights
     #[arg(short = 'n', long, default_value_t = 10_000, value_parser = clap::value_parser!(u64).range(1..))]
     pub(crate) trials: u64,
@@ -142,6 +148,12 @@ fn parse_with(text: &str) -> Result<(String, u32), String> {
             _ => Err("write it as STATUS or STATUS=STACKS, such as waterlogged=3".to_owned()),
         },
     }
+}
+
+fn parse_force(text: &str) -> Result<(String, String), String> {
+    let parts = text.split_once('=').filter(|(character, ability)| !character.is_empty() && !ability.is_empty());
+    let (character, ability) = parts.ok_or("write it as CHARACTER=ABILITY, such as lockhand=boathook")?;
+    Ok((character.to_owned(), ability.to_owned()))
 }
 
 fn parse_set(text: &str) -> Result<Override, String> {

@@ -112,6 +112,24 @@ impl Game {
         fight.setup().find_combatant(label).ok_or_else(|| unknown("combatant", label, known()))
     }
 
+    /// The same game in which a character uses nothing but one ability, whenever it can: to see what that
+    /// ability does on its own.
+    ///
+    /// # Errors
+    /// [`Error::Unknown`] when there is no such character, or it does not have the ability.
+    pub fn forced(&self, character: &str, ability: &str) -> Result<Self, Error> {
+        let id = self.character(character)?;
+        let plan = &self.program.characters()[id.index()];
+        let names = plan.abilities.iter().map(|ability| self.program.ability(*ability).name.clone());
+        let names: Vec<String> = names.collect();
+        let Some(place) = names.iter().position(|name| name == ability) else {
+            return Err(unknown("ability of that character", ability, names));
+        };
+        let mut program = Program::clone(&self.program);
+        program.force(id, place);
+        Ok(Self { program: Arc::new(program) })
+    }
+
     /// A fight of an encounter, not yet begun.
     ///
     /// # Errors

@@ -7,7 +7,7 @@ use crate::args::{FightArgs, Format};
 use crate::view::{events, recorder::Recorder, timeline};
 
 pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
-    let game = super::open(&args.ruleset)?;
+    let game = super::open_forced(&args.ruleset, &args.force)?;
     let mut fight = game.fight(&args.encounter, args.seed)?;
     let mut recorder = Recorder::of(&fight);
     let ended = fight.run(&mut recorder);

@@ -31,6 +31,15 @@ fn open(args: &RulesetArgs) -> Result<Game, Failure> {
     Ok(Game::open_with(&args.ruleset, &args.set)?)
 }
 
+/// The same with characters that use nothing but one ability.
+fn open_forced(args: &RulesetArgs, force: &[(String, String)]) -> Result<Game, Failure> {
+    let mut game = open(args)?;
+    for (character, ability) in force {
+        game = game.forced(character, ability)?;
+    }
+    Ok(game)
+}
+
 /// The ruleset's name, or the name of its folder.
 fn title(game: &Game, args: &RulesetArgs) -> String {
     match game.program().name() {

@@ -11,7 +11,7 @@ use crate::args::{Format, TrialsArgs};
 use crate::view::{progress, trials};
 
 pub(crate) fn run(args: &TrialsArgs) -> Result<(), Failure> {
-    let game = super::open(&args.ruleset)?;
+    let game = super::open_forced(&args.ruleset, &args.force)?;
     let setup = Arc::new(Setup::of(game.program(), game.encounter(&args.encounter)?));
     let plan = TrialsPlan { trials: args.trials, seed: args.seed, threads: args.threads.map(usize::from) };
     let bar = progress::Bar::new(args.trials, "fights");

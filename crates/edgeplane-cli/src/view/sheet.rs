@@ -1,7 +1,7 @@
 //! A character's numbers.
 
 use edgeplane::program::plain;
-use edgeplane::study::explain::{AbilityLine, CharacterSheet, Line};
+use edgeplane::study::explain::{AbilityLine, CharacterSheet, Line, UseLine};
 
 use super::table::{self, Column};
 use super::text;
@@ -81,18 +81,25 @@ pub(crate) fn abilities(list: &[AbilityLine]) -> String {
             line.about.clone(),
         ]
     };
-    table::draw(
-        &[
-            Column::Words("ability"),
-            Column::Words("cost"),
-            Column::Numbers("cast s"),
-            Column::Numbers("recovery s"),
-            Column::Numbers("cooldown s"),
-            Column::Words("on"),
-            Column::Words("about"),
-        ],
-        list.iter().map(row).collect(),
-    )
+    let columns = [
+        Column::Words("ability"),
+        Column::Words("cost"),
+        Column::Numbers("cast s"),
+        Column::Numbers("recovery s"),
+        Column::Numbers("cooldown s"),
+        Column::Words("on"),
+        Column::Words("about"),
+    ];
+    table::draw(&columns, list.iter().map(row).collect()) + &limits(list)
+}
+
+fn limits(list: &[AbilityLine]) -> String {
+    let limited = list.iter().filter(|line| !line.limits.is_empty());
+    let rows: Vec<Vec<String>> = limited.map(|line| vec![line.name.clone(), line.limits.join("; ")]).collect();
+    if rows.is_empty() {
+        return String::new();
+    }
+    format!("\n{}", table::draw(&[Column::Words("limited"), Column::Words("by")], rows))
 }
 
 fn cost(line: &AbilityLine) -> String {
@@ -107,12 +114,15 @@ fn policy(sheet: &CharacterSheet) -> String {
     if sheet.policy.is_empty() {
         return String::new();
     }
-    let line = |(index, (ability, when)): (usize, &(String, String))| {
-        let when = if when.is_empty() { String::new() } else { format!(" when {when}") };
-        format!("   {}. {ability}{when}\n", index + 1)
+    let line = |(index, use_line): (usize, &UseLine)| {
+        let when = if use_line.when.is_empty() { String::new() } else { format!(" when {}", use_line.when) };
+        let weight = if use_line.weight.is_empty() { String::new() } else { format!(" · weight {}", use_line.weight) };
+        format!("   {}. {}{when}{weight}\n", index + 1, use_line.ability)
     };
     let lines: String = sheet.policy.iter().enumerate().map(line).collect();
-    format!("\n {}\n{lines}", text::bold("chooses the first that it can of"))
+    let weighed = sheet.policy.iter().any(|line| !line.weight.is_empty());
+    let how = if weighed { "chooses by weight among what it can of" } else { "chooses the first that it can of" };
+    format!("\n {}\n{lines}", text::bold(how))
 }
 
 pub(crate) fn rows(sheet: &CharacterSheet) -> Vec<Vec<String>> {

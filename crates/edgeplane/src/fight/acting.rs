@@ -18,7 +18,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let hand = &self.state.in_hand[place];
         let (id, cast) = (hand.ability, hand.cast);
         let (cost, from, pool) = (hand.cost, hand.cost_from as usize, hand.cost_pool);
-        let (free, simply_paid) = (hand.free, hand.simply_paid);
+        let (free, simply_paid, special) = (hand.free, hand.simply_paid, hand.special);
         let cast = if cast == InHand::ASK { self.asked_time(who, self.program.ability(id).cast)? } else { cast };
         let release = self.state.now + cast;
         self.state.last_used = (who, Some(id));
@@ -32,6 +32,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if self.listens(who) {
             let how = Circumstance { other: Some(target), ability: Some(id), ..Circumstance::default() };
             self.raise(TriggerEvent::AbilityUsed, who, how);
+        }
+        if special {
+            return self.special_start(who, place);
         }
         if !simply_paid {
             return self.pay_all(who, id);
@@ -94,7 +97,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// All costs are computed before any is paid: a cost may read the pools.
     #[cold]
     #[inline(never)]
-    fn pay_all(&mut self, who: CombatantId, id: AbilityId) -> Outcome<()> {
+    pub(super) fn pay_all(&mut self, who: CombatantId, id: AbilityId) -> Outcome<()> {
         let program = self.program;
         let ability = program.ability(id);
         let frame = Frame::new(program, who, who, 0, self.state.now.micros());
@@ -113,7 +116,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// One of the times of an ability that has to be evaluated each time.
     #[cold]
     #[inline(never)]
-    fn asked_time(&mut self, who: CombatantId, formula: Option<FormulaId>) -> Outcome<Time> {
+    pub(super) fn asked_time(&mut self, who: CombatantId, formula: Option<FormulaId>) -> Outcome<Time> {
         let Some(formula) = formula else { return Ok(Time::ZERO) };
         let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
         Ok(Time::from_seconds(self.positive(formula, &frame)?))
@@ -123,6 +126,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     pub(super) fn release(&mut self, who: CombatantId, place: usize) -> Outcome<()> {
         let program = self.program;
         let hand = &self.state.in_hand[place];
+        if hand.special {
+            return self.special_release(who, place);
+        }
         let (id, cooldown, recovery) = (hand.ability, hand.cooldown, hand.recovery);
         let cooldown =
             if cooldown == InHand::ASK { self.asked_time(who, self.program.ability(id).cooldown)? } else { cooldown };
@@ -142,7 +148,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     #[inline(never)]
-    fn release_on_many(&mut self, who: CombatantId, id: AbilityId) -> Outcome<()> {
+    pub(super) fn release_on_many(&mut self, who: CombatantId, id: AbilityId) -> Outcome<()> {
         let program = self.program;
         if !self.any_target_stands(who) {
             self.tell(Event::Lost { caster: who, ability: id });
@@ -165,12 +171,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     #[inline]
-    fn any_target_stands(&self, who: CombatantId) -> bool {
+    pub(super) fn any_target_stands(&self, who: CombatantId) -> bool {
         self.state.aimed[who.index()].iter().any(|target| self.state.actors[*target].stands)
     }
 
     #[inline(always)]
-    fn recover(&mut self, who: CombatantId, recovery: Time, id: AbilityId) -> Outcome<()> {
+    pub(super) fn recover(&mut self, who: CombatantId, recovery: Time, id: AbilityId) -> Outcome<()> {
         let recovery =
             if recovery == InHand::ASK { self.asked_time(who, self.program.ability(id).recovery)? } else { recovery };
         if recovery == Time::ZERO {

@@ -7,8 +7,8 @@ use super::pools::CROSSINGS;
 use super::state::{Choice, Doing, State};
 use super::timeline::{Phase, Timer};
 use crate::program::{
-    AbilityId, AbilityPlan, Aim, CombatantId, FormulaId, Frame, LinkedLine, PoolId, QuickCondition, StatusId, Time,
-    TriggerEvent, pool_slot,
+    AbilityId, AbilityPlan, Aim, CombatantId, FormulaId, Frame, LinkedLine, PoolId, QuickCondition, SiteId, StatusId,
+    StreamId, Time, TriggerEvent, pool_slot,
 };
 
 /// What came of a quick look.
@@ -210,7 +210,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let now = *now;
         let actor = &actors[who];
         let refusals_matter = actor.listens & TriggerEvent::AbilityRefused.bit() != 0;
-        if O::DETAIL || linked.watch.blind || actor.bound || refusals_matter {
+        if O::DETAIL || linked.watch.blind || linked.draws.is_some() || actor.bound || refusals_matter {
             return Look::Longer { line: 0, wake: Time::NEVER };
         }
         let (known, wanted) = (actor.known, actor.wanted);
@@ -268,6 +268,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline(never)]
     fn longer_look(&mut self, who: CombatantId, first: u32, mut wake: Time) -> Outcome<Choice> {
         let setup = self.setup;
+        if let Some(site) = setup.linked[who.index()].draws {
+            return self.drawn_look(who, site);
+        }
         let actor = &self.state.actors[who];
         let (known, wanted) = (if O::DETAIL { 0 } else { actor.known }, actor.wanted);
         let mut short = false;
@@ -294,6 +297,53 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
         self.note_wake(who, wake, short);
         Ok(None)
+    }
+
+    /// All uses that are wanted and possible are looked at, and chance chooses one by weight.
+    #[inline(never)]
+    fn drawn_look(&mut self, who: CombatantId, site: SiteId) -> Outcome<Choice> {
+        let setup = self.setup;
+        let (mut wake, mut short, mut total) = (Time::NEVER, false, 0.0);
+        let mut weighed = std::mem::take(&mut self.state.scratch.weighed);
+        weighed.clear();
+        for (bit, line) in setup.linked[who.index()].lines.iter().enumerate() {
+            if !self.wants(who, line, 1_u64.checked_shl(bit as u32).unwrap_or(0))? {
+                continue;
+            }
+            if let Some(reason) = self.possible(who, line.place as usize, !line.aims)? {
+                self.refuse(who, line.ability, reason);
+                short |= matches!(reason, Refusal::CannotAfford { .. });
+                wake = wake.min(reason.until().unwrap_or(Time::NEVER));
+                continue;
+            }
+            let target = self.state.scratch.picked.first().copied().unwrap_or(who);
+            let frame = Frame::new(self.program, who, target, 0, self.state.now.micros());
+            let weight = line.weight.map_or(Ok(1.0), |weight| self.positive(weight, &frame))?;
+            total += weight;
+            weighed.push((total, line.place));
+        }
+        let place = self.draw_of(who, site, total, &weighed);
+        self.state.scratch.weighed = weighed;
+        let Some(place) = place else {
+            self.note_wake(who, wake, short);
+            return Ok(None);
+        };
+        // Other lines have been looked at since its targets were picked.
+        self.possible(who, place as usize, true)?;
+        self.aim(who);
+        Ok(Some(place))
+    }
+
+    /// One of several by weight, which stand summed up; what is certain draws nothing.
+    fn draw_of(&mut self, who: CombatantId, site: SiteId, total: f64, weighed: &[(f64, u32)]) -> Option<u32> {
+        let possible = weighed.iter().zip(std::iter::once(0.0).chain(weighed.iter().map(|(sum, _)| *sum)));
+        let mut possible = possible.filter(|((sum, _), before)| sum > before).map(|((sum, place), _)| (*sum, *place));
+        if possible.clone().count() <= 1 {
+            return possible.next().map(|(_, place)| place);
+        }
+        let stream = StreamId(u32::from(who.0) * self.program.sites.len() as u32 + site.0);
+        let drawn = self.chance.uniform(stream) * total;
+        possible.clone().find(|(sum, _)| drawn < *sum).or(possible.last()).map(|(_, place)| place)
     }
 
     /// Whether a line of the policy is wanted, where that has to be asked.
@@ -365,6 +415,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if until > self.state.now {
             return Ok(Some(Refusal::NotReady { until }));
         }
+        if hand.special {
+            let refusal = self.out_of_stock(who, place)?;
+            if refusal.is_some() {
+                return Ok(refusal);
+            }
+        }
         if pick {
             match hand.aim {
                 Aim::Picked => self.pick_targets(who, self.program.ability(hand.ability))?,
@@ -382,7 +438,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     #[cold]
     #[inline(never)]
-    fn affordable(&mut self, who: CombatantId, ability: &AbilityPlan) -> Outcome<Option<Refusal>> {
+    pub(super) fn affordable(&mut self, who: CombatantId, ability: &AbilityPlan) -> Outcome<Option<Refusal>> {
         let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
         for (pool, amount) in &ability.cost {
             let cost = self.positive(*amount, &frame)?;

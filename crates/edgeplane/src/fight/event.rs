@@ -215,14 +215,31 @@ pub enum Refusal {
     NotIts,
     /// A status forbids it.
     Forbidden { by: StatusId },
+    /// All its charges are spent.
+    NoCharge { until: Time },
+    /// It has been used as often as it can be in one fight.
+    UsedUp,
+    /// It is open only after another ability, for some time.
+    NotOpen { after: AbilityId },
 }
 
 impl Refusal {
     /// How many reasons there are.
-    pub const KINDS: usize = 8;
+    pub const KINDS: usize = 11;
     /// A name for each reason, by [`Refusal::kind`].
-    pub const NAMES: [&'static str; Self::KINDS] =
-        ["not ready", "cannot afford", "no target", "locked", "busy", "out of the fight", "not its", "forbidden"];
+    pub const NAMES: [&'static str; Self::KINDS] = [
+        "not ready",
+        "cannot afford",
+        "no target",
+        "locked",
+        "busy",
+        "out of the fight",
+        "not its",
+        "forbidden",
+        "no charge",
+        "no uses left",
+        "not open",
+    ];
 
     /// The number of the reason, for counting.
     pub fn kind(self) -> usize {
@@ -235,13 +252,16 @@ impl Refusal {
             Self::OutOfTheFight => 5,
             Self::NotIts => 6,
             Self::Forbidden { .. } => 7,
+            Self::NoCharge { .. } => 8,
+            Self::UsedUp => 9,
+            Self::NotOpen { .. } => 10,
         }
     }
 
     /// When the reason will be gone by itself.
     pub fn until(self) -> Option<Time> {
         match self {
-            Self::NotReady { until } | Self::Busy { until } => Some(until),
+            Self::NotReady { until } | Self::Busy { until } | Self::NoCharge { until } => Some(until),
             Self::CannotAfford { until, .. } => until,
             _ => None,
         }

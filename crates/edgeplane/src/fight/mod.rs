@@ -23,6 +23,7 @@ mod reading;
 mod seats;
 mod state;
 mod statuses;
+mod stock;
 mod targets;
 mod telling;
 mod timeline;

@@ -10,7 +10,7 @@ use super::triggers::Circumstance;
 use crate::program::{
     AbilityId, CombatantId, Effect, FilterPlan, FormulaId, Frame, LostReason, OutcomePlan, StatusId, Time, TriggerEvent,
 };
-use crate::rules::{CleansePick, Receiver};
+use crate::rules::{CleansePick, Receiver, UseMoment};
 
 /// Whose outcome it is, and of what.
 #[derive(Clone, Copy)]
@@ -255,7 +255,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.state.timeline.clear(who, Timer::Act);
         let ability = self.state.in_hand[place as usize].ability;
         self.tell(Event::Interrupted { who, ability, by: by.caster, source: by.source });
-        self.pay_back(who, ability)?;
+        // What took effect has been had for its cost.
+        if std::mem::take(&mut self.state.actors[who].releases_left) == 0 {
+            self.pay_back(who, ability)?;
+        }
         self.ready(who);
         let how = Circumstance { other: Some(by.caster), ability: Some(ability), ..Circumstance::default() };
         self.raise(TriggerEvent::Interrupted, who, how);
@@ -264,7 +267,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     fn pay_back(&mut self, who: CombatantId, ability: AbilityId) -> Outcome<()> {
         let plan = self.program.ability(ability);
-        let Some(refund) = plan.refund else { return Ok(()) };
+        let Some(refund) = plan.refund.filter(|_| plan.cost_at == UseMoment::Start) else { return Ok(()) };
         let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
         let share = self.positive(refund, &frame)?;
         for (pool, cost) in &plan.cost {

@@ -6,6 +6,7 @@ use super::event::{Ending, Source};
 use super::filled::Version;
 use super::held::Instance;
 use super::seats::Seats;
+use super::stock::Stock;
 use super::timeline::{Phase, Timeline, Timer};
 use super::triggers::Pending;
 use crate::program::{
@@ -37,6 +38,8 @@ pub(super) struct Actor {
     pub(super) short: bool,
     /// The timer is set for looking at conditions that change with time, and for nothing else.
     pub(super) polls: bool,
+    /// How often the ability under way will still take effect; none, before it does for the first time.
+    pub(super) releases_left: u32,
     /// What it has just chosen.
     pub(super) choice: Choice,
     /// Whom the ability under way is aimed at, if that is one.
@@ -85,6 +88,7 @@ impl Actor {
             many: false,
             short: false,
             polls: false,
+            releases_left: 0,
             choice: None,
             target: CombatantId(0),
             rank: 0,
@@ -114,6 +118,8 @@ pub(super) struct State {
     pub(super) actors: Seats<Actor>,
     /// Each ability of each combatant.
     pub(super) in_hand: Vec<InHand>,
+    /// What else is kept of each of them.
+    pub(super) stock: Vec<Stock>,
     /// Combatants in the order of their lots, which settle who comes first at one moment.
     pub(super) order: Vec<CombatantId>,
     /// The statuses of each combatant, in the order in which they came.
@@ -172,6 +178,8 @@ pub(super) struct Scratch {
     pub(super) picked: Vec<CombatantId>,
     pub(super) scored: Vec<(f64, CombatantId)>,
     pub(super) lots: Vec<(u32, CombatantId)>,
+    /// Uses among which chance chooses, by the sum of weights up to and with each.
+    pub(super) weighed: Vec<(f64, u32)>,
     pub(super) costs: Vec<f64>,
     /// Statuses to which something is due.
     pub(super) due: Vec<u32>,
@@ -221,6 +229,7 @@ impl State {
             timeline: Timeline::of(setup),
             actors: Seats::of(all, Actor::default()),
             in_hand: setup.in_hand.clone(),
+            stock: Stock::all(setup),
             order: setup.ids().collect(),
             statuses: (0..all).map(|_| Vec::with_capacity(16)).collect(),
             version: Version::default(),
@@ -260,6 +269,9 @@ impl State {
             *actor = Actor { by_hand: actor.by_hand, ..Actor::new(setup, who) };
         }
         self.in_hand.clone_from(&setup.in_hand);
+        if setup.specials {
+            Stock::reset(&mut self.stock, setup);
+        }
         self.changed = 0;
         self.choosers = 0;
         self.someone_fell = false;

@@ -61,6 +61,8 @@ pub fn name_refusal(setup: &Setup, refusal: Refusal) -> String {
         }
         Refusal::Busy { until } => format!("busy until {:.2} s", until.seconds()),
         Refusal::Forbidden { by } => format!("forbidden by {}", NamesOf(setup).status(by)),
+        Refusal::NoCharge { until } => format!("no charge until {:.2} s", until.seconds()),
+        Refusal::NotOpen { after } => format!("open only after {}", NamesOf(setup).ability(after)),
         other => Refusal::NAMES[other.kind()].to_owned(),
     }
 }

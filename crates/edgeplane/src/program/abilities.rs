@@ -1,11 +1,11 @@
 //! Abilities and what they bring about.
 
-use super::ids::{FormulaId, PoolId, SiteId};
+use super::ids::{AbilityId, FormulaId, PoolId, SiteId};
 use super::names::look_up;
 use super::outcomes::{OutcomePlan, Place};
 use super::resolve::Compiler;
 use super::scope::Scope;
-use crate::rules::{AbilityRule, Formula, Named, Pick, Ruleset, SideRule, Word};
+use crate::rules::{AbilityRule, Formula, Named, Pick, Ruleset, SideRule, UseMoment, Word};
 
 /// An ability of the ruleset.
 #[derive(Clone, Debug)]
@@ -28,6 +28,23 @@ pub struct AbilityPlan {
     pub refund: Option<FormulaId>,
     /// Locked unless true.
     pub unlock: Option<FormulaId>,
+    /// Uses that are stored up: how many at most, and seconds until one is regained.
+    pub charges: Option<(u32, FormulaId)>,
+    /// How often it can be used in one fight.
+    pub uses: Option<u32>,
+    /// The number of the cooldown that it shares, and seconds for which it keeps the others waiting; its
+    /// own cooldown, if those are not said.
+    pub shared_cooldown: Option<(u16, Option<FormulaId>)>,
+    /// When its cost is paid.
+    pub cost_at: UseMoment,
+    /// From when on its cooldown runs; a charge and a use are spent then too.
+    pub cooldown_from: UseMoment,
+    /// How often it takes effect, and seconds between.
+    pub releases: Option<(u32, FormulaId)>,
+    /// The ability after which it is open, and for how many seconds.
+    pub after: Option<(AbilityId, Option<FormulaId>)>,
+    /// Others are open after it.
+    pub(crate) opens: bool,
     /// From whose ranks its targets are.
     pub side: SideRule,
     /// Which of them.
@@ -55,6 +72,20 @@ pub enum PickPlan {
     Random(SiteId),
     /// Least value of a formula.
     Lowest(FormulaId),
+}
+
+impl AbilityPlan {
+    /// Whether more has to be looked at than cooldown, cost and targets.
+    pub(crate) fn is_special(&self) -> bool {
+        self.charges.is_some()
+            || self.uses.is_some()
+            || self.shared_cooldown.is_some()
+            || self.releases.is_some()
+            || self.after.is_some()
+            || self.opens
+            || self.cost_at != UseMoment::Start
+            || self.cooldown_from != UseMoment::Release
+    }
 }
 
 impl Compiler<'_> {
@@ -91,6 +122,20 @@ impl Compiler<'_> {
             cast: self.optional(&rule.cast, Scope::TIMING),
             recovery: self.optional(&rule.recovery, Scope::TIMING),
             unlock: rule.unlock.as_ref().and_then(|unlock| self.truth(unlock, Scope::PRICE)),
+            charges: rule.charges.as_ref().and_then(|rule| Some((rule.max, self.number(&rule.regain, Scope::TIMING)?))),
+            uses: rule.uses,
+            shared_cooldown: self.shared_cooldown(rule, rules),
+            cost_at: rule.cost_at,
+            cooldown_from: rule.cooldown_from,
+            releases: rule
+                .releases
+                .as_ref()
+                .and_then(|rule| Some((rule.count, self.number(&rule.every, Scope::TIMING)?))),
+            after: self.after(rule),
+            opens: rules
+                .abilities
+                .iter()
+                .any(|other| other.rule.after.as_ref().is_some_and(|after| after.ability.text == named.name)),
             side: rule.targets.side,
             pick: self.pick(&rule.targets.pick, &named.name),
             count: rule.targets.count,
@@ -103,6 +148,19 @@ impl Compiler<'_> {
         let formulas = times.chain(plan.cost.iter().map(|(_, cost)| *cost));
         plan.reads = formulas.fold(0, |bits, formula| bits | self.program.dirty_reads(formula));
         plan
+    }
+
+    fn shared_cooldown(&mut self, rule: &AbilityRule, rules: &Ruleset) -> Option<(u16, Option<FormulaId>)> {
+        let shared = rule.shared_cooldown.as_ref()?;
+        let mut names = rules.abilities.iter().filter_map(|other| other.rule.shared_cooldown.as_ref());
+        let number = names.position(|other| other.name.text == shared.name.text)?;
+        Some((number as u16, self.optional(&shared.time, Scope::TIMING)))
+    }
+
+    fn after(&mut self, rule: &AbilityRule) -> Option<(AbilityId, Option<FormulaId>)> {
+        let after = rule.after.as_ref()?;
+        let opener = look_up(&self.names.abilities, &after.ability.text, after.ability.span, "ability", self.out)?;
+        Some((opener, self.optional(&after.within, Scope::WINDOW)))
     }
 
     fn pick(&mut self, pick: &Pick, ability: &str) -> PickPlan {

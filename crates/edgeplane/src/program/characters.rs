@@ -1,14 +1,15 @@
 //! Characters and how they choose.
 
+use super::Program;
 use super::attributes::AttributePlan;
 use super::functions::find_circle;
-use super::ids::{AbilityId, FormulaId, PoolId, StatusId};
+use super::ids::{AbilityId, CharacterId, FormulaId, PoolId, SiteId, StatusId};
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
 use super::time::Time;
 use super::tree::{Read, Role};
-use crate::rules::{CharacterRule, Named, PolicyRule, Ruleset, Word};
+use crate::rules::{CharacterRule, Choose, Named, PolicyRule, Ruleset, Word};
 use crate::text::{Code, Diagnostic, Span};
 
 /// A character of the ruleset.
@@ -45,6 +46,8 @@ pub struct PolicyPlan {
     pub name: String,
     /// How often an idle combatant looks again at conditions that change with time.
     pub reaction: Time,
+    /// Where chance chooses among the uses that are possible; the first of them is made, if it does not.
+    pub draws: Option<SiteId>,
     /// What to use, most wanted first.
     pub uses: Vec<UsePlan>,
     /// What makes it worth to look again.
@@ -58,10 +61,19 @@ pub struct UsePlan {
     pub ability: AbilityId,
     /// Wanted only when this is true.
     pub when: Option<FormulaId>,
+    /// How likely chance chooses it, compared with others; 1 if there is none.
+    pub weight: Option<FormulaId>,
     /// The condition looks at the target, so one has to be picked first.
     pub(crate) aims: bool,
     /// Where the ability stands among those of the character.
     pub(crate) place: u16,
+}
+
+impl UsePlan {
+    /// A line without a condition.
+    pub(crate) fn always(ability: AbilityId, place: usize) -> Self {
+        Self { ability, when: None, weight: None, aims: false, place: place as u16 }
+    }
 }
 
 /// What the conditions of a policy read, and what its uses cost: what can wake an idle combatant.
@@ -102,14 +114,17 @@ impl Compiler<'_> {
         for line in &rule.uses {
             let ability = look_up(&self.names.abilities, &line.ability.text, line.ability.span, "ability", self.out);
             let when = line.when.as_ref().map(|when| self.truth(when, Scope::POLICY));
+            let weight = self.optional(&line.weight, Scope::POLICY);
             if let (Some(ability), None | Some(Some(_))) = (ability, &when) {
                 let when = when.flatten();
-                uses.push(UsePlan { ability, when, aims: when.is_some_and(|when| self.aims(when)), place: 0 });
+                let aims = when.is_some_and(|when| self.aims(when));
+                uses.push(UsePlan { ability, when, weight, aims, place: 0 });
             }
         }
         let reaction = rule.reaction.map_or(REACTION, Time::from_seconds);
-        let watch = self.watch(&uses);
-        PolicyPlan { name: name.to_owned(), reaction, uses, watch }
+        let watch = self.program.watch(&uses);
+        let draws = (rule.choose != Choose::First).then(|| self.site(&format!("policy.{name}.choose")));
+        PolicyPlan { name: name.to_owned(), reaction, draws, uses, watch }
     }
 
     fn aims(&self, when: FormulaId) -> bool {
@@ -124,42 +139,6 @@ impl Compiler<'_> {
             );
         });
         aims
-    }
-
-    fn watch(&self, uses: &[UsePlan]) -> Watch {
-        let mut watch = Watch { blind: uses.len() > REMEMBERED, ..Watch::default() };
-        for line in uses {
-            if let Some(when) = line.when {
-                watch.blind |= line.aims || self.program.formula(when).draws();
-                self.program.formula(when).each_read(|read| self.note(read, &mut watch));
-            }
-            let Some(ability) = self.program.abilities.get(line.ability.index()) else { continue };
-            for (pool, amount) in &ability.cost {
-                watch.costs |= bit(*pool);
-                watch.blind |= self.program.formula(*amount).reads_more_than_attributes();
-                self.program.formula(*amount).each_read(|read| self.note(read, &mut watch));
-            }
-            if let Some(unlock) = ability.unlock {
-                watch.blind |= self.program.formula(unlock).reads_more_than_attributes();
-                self.program.formula(unlock).each_read(|read| self.note(read, &mut watch));
-            }
-        }
-        watch
-    }
-
-    fn note(&self, read: Read, watch: &mut Watch) {
-        match read {
-            Read::Now => watch.time = true,
-            Read::Standing(_, slot) if slot.0 >= self.program.layout.statuses => {
-                watch.statuses |= super::dirty::bit(slot);
-            }
-            Read::Pool(role, pool, _) => {
-                watch.time |= self.program.pools[pool.index()].flows();
-                let bits = if role == Role::Caster { &mut watch.own } else { &mut watch.others };
-                *bits |= bit(pool);
-            }
-            _ => {}
-        }
     }
 
     pub(crate) fn characters(&mut self, rules: &Ruleset) {
@@ -257,14 +236,10 @@ impl Compiler<'_> {
     fn character_policy(&mut self, plan: &CharacterPlan, lineage: &[&CharacterRule]) -> PolicyPlan {
         let word: Option<&Word> = lineage.iter().find_map(|rule| rule.policy.as_ref());
         let Some((word, id)) = word.and_then(|word| Some((word, *self.names.policies.get(&word.text)?))) else {
-            let uses: Vec<UsePlan> = plan
-                .abilities
-                .iter()
-                .enumerate()
-                .map(|(place, ability)| UsePlan { ability: *ability, when: None, aims: false, place: place as u16 })
-                .collect();
-            let watch = self.watch(&uses);
-            return PolicyPlan { name: String::new(), reaction: REACTION, uses, watch };
+            let uses: Vec<UsePlan> =
+                plan.abilities.iter().enumerate().map(|(place, ability)| UsePlan::always(*ability, place)).collect();
+            let watch = self.program.watch(&uses);
+            return PolicyPlan { name: String::new(), reaction: REACTION, draws: None, uses, watch };
         };
         let mut policy = self.program.policies[id.index()].clone();
         for line in &mut policy.uses {
@@ -302,4 +277,51 @@ impl Compiler<'_> {
 /// The bit of a pool in a [`Watch`].
 pub(crate) fn bit(pool: PoolId) -> u64 {
     1 << pool.0
+}
+
+impl Program {
+    /// A character uses nothing but one of its abilities, by its place among them.
+    pub(crate) fn force(&mut self, character: CharacterId, place: usize) {
+        let uses = vec![UsePlan::always(self.characters[character.index()].abilities[place], place)];
+        let policy =
+            PolicyPlan { watch: self.watch(&uses), name: String::new(), reaction: REACTION, draws: None, uses };
+        self.characters[character.index()].policy = policy;
+    }
+
+    /// What can wake one who waits with these uses.
+    pub(crate) fn watch(&self, uses: &[UsePlan]) -> Watch {
+        let mut watch = Watch { blind: uses.len() > REMEMBERED, ..Watch::default() };
+        for line in uses {
+            if let Some(when) = line.when {
+                watch.blind |= line.aims || self.formula(when).draws();
+                self.formula(when).each_read(|read| self.note(read, &mut watch));
+            }
+            let Some(ability) = self.abilities.get(line.ability.index()) else { continue };
+            for (pool, amount) in &ability.cost {
+                watch.costs |= bit(*pool);
+                watch.blind |= self.formula(*amount).reads_more_than_attributes();
+                self.formula(*amount).each_read(|read| self.note(read, &mut watch));
+            }
+            if let Some(unlock) = ability.unlock {
+                watch.blind |= self.formula(unlock).reads_more_than_attributes();
+                self.formula(unlock).each_read(|read| self.note(read, &mut watch));
+            }
+        }
+        watch
+    }
+
+    fn note(&self, read: Read, watch: &mut Watch) {
+        match read {
+            Read::Now => watch.time = true,
+            Read::Standing(_, slot) if slot.0 >= self.layout.statuses => {
+                watch.statuses |= super::dirty::bit(slot);
+            }
+            Read::Pool(role, pool, _) => {
+                watch.time |= self.pools[pool.index()].flows();
+                let bits = if role == Role::Caster { &mut watch.own } else { &mut watch.others };
+                *bits |= bit(pool);
+            }
+            _ => {}
+        }
+    }
 }

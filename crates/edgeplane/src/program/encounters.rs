@@ -59,6 +59,8 @@ pub struct Setup {
     pub(crate) asked_statuses: u64,
     /// Pools that defeat, one bit each.
     pub(crate) defeating: u64,
+    /// Somebody has an ability that is [`AbilityPlan::is_special`](super::AbilityPlan).
+    pub(crate) specials: bool,
     /// Somebody enters with nothing left of what defeats.
     pub(crate) enters_empty: bool,
     /// All abilities of all combatants.
@@ -123,6 +125,7 @@ impl Setup {
             linked: program.link(&combatants),
             in_hand: Vec::new(),
             enters_empty: false,
+            specials: false,
             combatants,
         };
         setup.watched = setup.linked.iter().fold(0, |bits, one| bits | one.watch.others);
@@ -133,6 +136,7 @@ impl Setup {
             let linked = &setup.linked[who.index()];
             setup.in_hand.extend(program.in_hand(combatant, who, linked.first_enemy, &mut memory));
         }
+        setup.specials = setup.in_hand.iter().any(|hand| hand.special);
         setup.enters_empty = setup.ids().any(|who| setup.is_empty(&setup.memory, who, 0.0));
         setup
     }

@@ -11,7 +11,7 @@ use super::characters::Watch;
 use super::code::Shape;
 use super::encounters::CombatantPlan;
 use super::eval::{Draws, Frame, Memory, NoChance};
-use super::ids::{AbilityId, CombatantId, FormulaId, PoolId};
+use super::ids::{AbilityId, CombatantId, FormulaId, PoolId, SiteId};
 use super::ops::BinaryOp;
 use super::time::Time;
 use super::tree::Read;
@@ -30,6 +30,8 @@ pub(crate) struct Linked {
     pub(crate) all: u64,
     /// Lines without a condition, one bit each.
     pub(crate) unconditional: u64,
+    /// Where chance chooses among the uses that are possible.
+    pub(crate) draws: Option<SiteId>,
     /// The first enemy in the order of the encounter.
     pub(crate) first_enemy: Option<CombatantId>,
     /// Where this combatant's abilities begin in lists of all abilities of all combatants.
@@ -41,6 +43,8 @@ pub(crate) struct Linked {
 pub(crate) struct LinkedLine {
     pub(crate) ability: AbilityId,
     pub(crate) when: Option<FormulaId>,
+    /// How likely chance chooses it, compared with others.
+    pub(crate) weight: Option<FormulaId>,
     pub(crate) aims: bool,
     /// The ability's place in lists of all abilities of all combatants.
     pub(crate) place: u32,
@@ -85,6 +89,8 @@ pub(crate) struct InHand {
     pub(crate) simply_paid: bool,
     /// It costs nothing.
     pub(crate) free: bool,
+    /// There is more to it than cooldown, cost and targets: charges, a number of uses and the like.
+    pub(crate) special: bool,
     /// It needs no look beyond its cooldown, one known cost and whether its target stands.
     pub(crate) plain: bool,
     /// Whom it would be used on first, if that needs no longer look.
@@ -127,6 +133,7 @@ impl Program {
                 quick: line.when.filter(|_| !line.aims).map_or(QuickCondition::Ask, |when| self.quick(when, me)),
                 ability: line.ability,
                 when: line.when,
+                weight: line.weight,
                 aims: line.aims,
                 place: first + u32::from(line.place),
                 reads: line.when.map_or(0, |when| self.pools_read(when)),
@@ -143,6 +150,7 @@ impl Program {
                 readers: (0..self.pools.len()).map(|pool| readers(&lines, pool)).collect(),
                 unconditional: lines.iter().enumerate().take(64).map(bit).sum(),
                 lines,
+                draws: policy.draws,
                 watch: policy.watch,
                 polls: if policy.watch.time { policy.reaction } else { Time::NEVER },
                 first,
@@ -230,7 +238,8 @@ impl Program {
             ability,
             simply_paid,
             free: first.is_none(),
-            plain: simply_paid && plan.unlock.is_none() && aim != Aim::Picked,
+            special: plan.is_special(),
+            plain: simply_paid && plan.unlock.is_none() && aim != Aim::Picked && !plan.is_special(),
             target,
             aim,
             unlock: plan.unlock,

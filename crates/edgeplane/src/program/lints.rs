@@ -1,9 +1,11 @@
 //! Warnings about a ruleset that is sound, and yet hardly means what it says.
 
 use super::Program;
-use super::ids::{CharacterId, Slot};
+use super::ids::{AbilityId, CharacterId, Slot};
 use super::tree::{Read, TreeKind};
-use crate::rules::{Again, DurationRule, Formula, Named, OutcomeKind, OutcomeRule, Ruleset, StatusRule, TriggerEvent};
+use crate::rules::{
+    AbilityRule, Again, DurationRule, Formula, Named, OutcomeKind, OutcomeRule, Ruleset, StatusRule, TriggerEvent,
+};
 use crate::text::{Code, Diagnostic, Diagnostics, Severity, Span};
 
 /// Reports everything suspicious about a sound ruleset.
@@ -15,6 +17,10 @@ pub(super) fn lint(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
         lints.forbids_nothing(named, out);
         lints.never_inflicted(named, out);
         lints.never_answers(named, out);
+    }
+    for named in &rules.abilities {
+        lints.shares_nothing(named, out);
+        lints.never_open(named, out);
     }
     lints.chances_above_one(out);
     lints.unread_attributes(out);
@@ -93,9 +99,35 @@ impl Lints<'_> {
     }
 
     /// The ability that an outcome belongs to; none for one of a status.
-    fn ability_of(&self, outcome: &OutcomeRule) -> Option<&Named<crate::rules::AbilityRule>> {
+    fn ability_of(&self, outcome: &OutcomeRule) -> Option<&Named<AbilityRule>> {
         let name = outcome.path.strip_prefix("ability.")?.split('.').next()?;
         self.rules.abilities.iter().find(|ability| ability.name == name)
+    }
+
+    fn shares_nothing(&self, named: &Named<AbilityRule>, out: &mut Diagnostics) {
+        let Some(shared) = &named.rule.shared_cooldown else { return };
+        let others = || self.rules.abilities.iter().filter(|other| other.name != named.name);
+        let names =
+            || others().filter_map(|other| other.rule.shared_cooldown.as_ref()).map(|other| other.name.text.as_str());
+        if !names().any(|name| name == shared.name.text) {
+            let message = format!("`{}` shares the cooldown `{}` with no other ability", named.name, shared.name.text);
+            out.push(warn(Code::SharesNothing, shared.name.span, message).nearest(&shared.name.text, names()));
+        }
+    }
+
+    /// An ability after another one that somebody has without the other.
+    fn never_open(&self, named: &Named<AbilityRule>, out: &mut Diagnostics) {
+        let Some(after) = &named.rule.after else { return };
+        let id = |name: &str| self.program.find_ability(name);
+        let (Some(mine), Some(opener)) = (id(&named.name), id(&after.ability.text)) else { return };
+        let lacks = |abilities: &[AbilityId]| abilities.contains(&mine) && !abilities.contains(&opener);
+        let who = self.program.characters.iter().find(|plan| !plan.template && lacks(&plan.abilities));
+        if let Some(who) = who {
+            let message =
+                format!("`{}` is never open for `{}`, who lacks `{}`", named.name, who.name, after.ability.text);
+            let help = format!("add `{}` to the abilities of `{}`", after.ability.text, who.name);
+            out.push(warn(Code::NeverOpen, after.ability.span, message).help(help));
+        }
     }
 
     fn forbids_nothing(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {

@@ -63,6 +63,8 @@ impl Scope {
     /// Cost and unlock of an ability: looked at again and again, so without chance.
     pub(crate) const PRICE: Self =
         Self { place: "in a cost or an unlock", owner: true, caster: true, pools: true, fight: true, ..NOTHING };
+    /// How long an ability is open after another one: looked at again and again too.
+    pub(crate) const WINDOW: Self = Self { place: "in an `after`", ..Self::PRICE };
     /// Cast, cooldown and recovery of an ability.
     pub(crate) const TIMING: Self = Self { place: "in a cast, cooldown or recovery", chance: true, ..Self::PRICE };
     /// The outcomes of an ability.

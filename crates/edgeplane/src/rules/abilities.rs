@@ -23,10 +23,72 @@ pub struct AbilityRule {
     pub refund: Option<Formula>,
     /// It is locked unless this is true.
     pub unlock: Option<Formula>,
+    /// Uses that are stored up.
+    pub charges: Option<ChargesRule>,
+    /// How often it can be used in one fight.
+    pub uses: Option<u32>,
+    /// Abilities that wait together.
+    pub shared_cooldown: Option<SharedCooldownRule>,
+    /// When its cost is paid.
+    pub cost_at: UseMoment,
+    /// From when on its cooldown runs; a charge and a use are spent then too.
+    pub cooldown_from: UseMoment,
+    /// It takes effect several times.
+    pub releases: Option<ReleasesRule>,
+    /// It is open only after another one.
+    pub after: Option<AfterRule>,
     /// Whom it may be used on.
     pub targets: TargetRule,
     /// What it brings about, in order.
     pub does: Vec<OutcomeRule>,
+}
+
+/// Uses that are stored up.
+#[derive(Clone, Debug)]
+pub struct ChargesRule {
+    /// How many at most; all of them are there when a fight begins.
+    pub max: u32,
+    /// Seconds until one is regained, one after the other.
+    pub regain: Formula,
+}
+
+/// A cooldown of several abilities.
+#[derive(Clone, Debug)]
+pub struct SharedCooldownRule {
+    /// Its name.
+    pub name: Word,
+    /// Seconds for which a use keeps all of them waiting; the ability's own cooldown, if it is not said.
+    pub time: Option<Formula>,
+}
+
+/// An ability that takes effect several times.
+#[derive(Clone, Debug)]
+pub struct ReleasesRule {
+    /// How often.
+    pub count: u32,
+    /// Seconds between two of them.
+    pub every: Formula,
+}
+
+/// An ability that is open only after another one.
+#[derive(Clone, Debug)]
+pub struct AfterRule {
+    /// The other one.
+    pub ability: Word,
+    /// For so many seconds after its release; for ever, if it is not said.
+    pub within: Option<Formula>,
+}
+
+/// A moment of a use.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum UseMoment {
+    /// The cast starts.
+    #[default]
+    Start,
+    /// It takes effect for the first time.
+    Release,
+    /// The recovery is over.
+    End,
 }
 
 /// Whom an ability is used on.
@@ -74,7 +136,30 @@ pub enum Pick {
     Lowest(Formula),
 }
 
-const KEYS: &[&str] = &["about", "tags", "cost", "cooldown", "cast", "recovery", "refund", "unlock", "targets", "does"];
+const KEYS: &[&str] = &[
+    "about",
+    "tags",
+    "cost",
+    "cooldown",
+    "cast",
+    "recovery",
+    "refund",
+    "unlock",
+    "charges",
+    "uses",
+    "shared_cooldown",
+    "cost_at",
+    "cooldown_from",
+    "releases",
+    "after",
+    "targets",
+    "does",
+];
+const COST_MOMENTS: &[(&str, UseMoment)] = &[("start", UseMoment::Start), ("release", UseMoment::Release)];
+const COOLDOWN_MOMENTS: &[(&str, UseMoment)] =
+    &[("start", UseMoment::Start), ("release", UseMoment::Release), ("end", UseMoment::End)];
+/// Most charges, uses and releases.
+const MANY: u32 = 1_000;
 const SIDES: &[(&str, SideRule)] = &[
     ("enemies", SideRule::Enemies),
     ("allies", SideRule::Allies),
@@ -96,6 +181,13 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AbilityRul
         recovery: fields.formula("recovery", out),
         refund: fields.formula("refund", out),
         unlock: fields.formula("unlock", out),
+        charges: charges(&fields, out),
+        uses: fields.whole("uses", 1..=MANY, out),
+        shared_cooldown: shared_cooldown(&fields, out),
+        cost_at: fields.choice("cost_at", COST_MOMENTS, out).unwrap_or(UseMoment::Start),
+        cooldown_from: fields.choice("cooldown_from", COOLDOWN_MOMENTS, out).unwrap_or(UseMoment::Release),
+        releases: releases(&fields, out),
+        after: after(&fields, out),
         targets: targets(&fields, out),
         does: fields
             .get("does")
@@ -115,6 +207,66 @@ fn cost(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<(Word, Formula)> {
         Some((Word { text: entry.key.clone(), span: entry.key_span }, formula(&entry.node, path, out)?))
     };
     table.entries.iter().filter_map(read).collect()
+}
+
+/// The table under a key, or nothing.
+fn inner<'a>(fields: &Fields<'a>, key: &str, keys: &[&str], takes: &str, out: &mut Diagnostics) -> Option<Fields<'a>> {
+    let node = fields.get(key)?;
+    if !matches!(node.value, Value::Table(_)) {
+        out.push(wrong_type(node, takes, &fields.path_of(key)));
+        return None;
+    }
+    Fields::open(node, &fields.path_of(key), keys, out)
+}
+
+fn charges(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<ChargesRule> {
+    let inner = inner(fields, "charges", &["max", "regain"], "a table such as { max = 2, regain = 8 }", out)?;
+    for key in ["max", "regain"].into_iter().filter(|key| inner.get(key).is_none()) {
+        inner.missing(key, "charges = { max = 2, regain = 8 }", out);
+    }
+    Some(ChargesRule { max: inner.whole("max", 1..=MANY, out)?, regain: inner.formula("regain", out)? })
+}
+
+fn shared_cooldown(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<SharedCooldownRule> {
+    if let Some(Value::Text(..)) = fields.get("shared_cooldown").map(|node| &node.value) {
+        return Some(SharedCooldownRule { name: fields.text("shared_cooldown", out)?, time: None });
+    }
+    let inner = inner(
+        fields,
+        "shared_cooldown",
+        &["name", "time"],
+        "a name, or a table such as { name = \"bells\", time = 1.5 }",
+        out,
+    )?;
+    if inner.get("name").is_none() {
+        inner.missing("name", "shared_cooldown = { name = \"bells\", time = 1.5 }", out);
+    }
+    Some(SharedCooldownRule { name: inner.text("name", out)?, time: inner.formula("time", out) })
+}
+
+fn releases(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<ReleasesRule> {
+    let inner = inner(fields, "releases", &["count", "every"], "a table such as { count = 3, every = 0.4 }", out)?;
+    for key in ["count", "every"].into_iter().filter(|key| inner.get(key).is_none()) {
+        inner.missing(key, "releases = { count = 3, every = 0.4 }", out);
+    }
+    Some(ReleasesRule { count: inner.whole("count", 1..=MANY, out)?, every: inner.formula("every", out)? })
+}
+
+fn after(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<AfterRule> {
+    if let Some(Value::Text(..)) = fields.get("after").map(|node| &node.value) {
+        return Some(AfterRule { ability: fields.text("after", out)?, within: None });
+    }
+    let inner = inner(
+        fields,
+        "after",
+        &["ability", "within"],
+        "an ability, or a table such as { ability = \"boathook\", within = 2 }",
+        out,
+    )?;
+    if inner.get("ability").is_none() {
+        inner.missing("ability", "after = { ability = \"boathook\", within = 2 }", out);
+    }
+    Some(AfterRule { ability: inner.text("ability", out)?, within: inner.formula("within", out) })
 }
 
 fn targets(fields: &Fields<'_>, out: &mut Diagnostics) -> TargetRule {

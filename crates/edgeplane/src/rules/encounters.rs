@@ -35,8 +35,8 @@ pub struct MemberRule {
     pub count: u32,
 }
 
-/// Longest fight, in seconds: a year.
-const MAX_TIME: f64 = 365.0 * 86_400.0;
+/// Longest fight, in seconds: ten days.
+const MAX_TIME: f64 = 10.0 * 86_400.0;
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> EncounterRule {
     let Some(fields) = Fields::open(node, path, &["about", "sides", "time_limit"], out) else {
@@ -69,8 +69,8 @@ fn sides(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<SideMembers> {
 }
 
 fn check_numbers(sides: &[SideMembers], span: Span, path: &str, out: &mut Diagnostics) {
-    if sides.len() != 2 {
-        let message = format!("`{path}` has {} sides; an encounter has two", sides.len());
+    if sides.len() < 2 {
+        let message = format!("`{path}` has {} sides; an encounter needs two or more", sides.len());
         out.push(Diagnostic::at(Code::BadValue, span, message));
     }
     let all: u32 = sides.iter().flat_map(|side| &side.members).map(|member| member.count).sum();

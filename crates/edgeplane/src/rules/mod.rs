@@ -17,14 +17,16 @@ mod statuses;
 mod steps;
 mod triggers;
 
-pub use abilities::{AbilityRule, Pick, SideRule, TargetRule};
+pub use abilities::{
+    AbilityRule, AfterRule, ChargesRule, Pick, ReleasesRule, SharedCooldownRule, SideRule, TargetRule, UseMoment,
+};
 pub use attributes::AttributeRule;
 pub use characters::CharacterRule;
 pub use curves::{CurveRule, FunctionRule};
 pub(crate) use encounters::MAX_COMBATANTS;
 pub use encounters::{EncounterRule, MemberRule, SideMembers};
 pub use outcomes::{CleansePick, OutcomeKind, OutcomeRule, Receiver, StatusFilter};
-pub use policies::{PolicyRule, UseRule};
+pub use policies::{Choose, PolicyRule, UseRule};
 pub use pools::{CapChange, FlowRule, PoolRule, StartRule};
 pub(crate) use reader::RESERVED;
 pub use reader::{Formula, Named, Word};

@@ -1,7 +1,7 @@
 //! `[policy.*]`: how a combatant chooses what to do next.
 
 use super::reader::{Fields, Formula, Word, list};
-use crate::text::{Diagnostics, Node};
+use crate::text::{Code, Diagnostic, Diagnostics, Node};
 
 /// A priority list: the first use that is wanted and possible is made.
 #[derive(Clone, Debug, Default)]
@@ -10,6 +10,8 @@ pub struct PolicyRule {
     pub about: String,
     /// Seconds after which an idle combatant looks again at conditions that change with time.
     pub reaction: Option<f64>,
+    /// How one of several possible uses is chosen.
+    pub choose: Choose,
     /// What to use, most wanted first.
     pub uses: Vec<UseRule>,
 }
@@ -21,18 +23,36 @@ pub struct UseRule {
     pub ability: Word,
     /// Wanted only when this is true.
     pub when: Option<Formula>,
+    /// How likely it is chosen, compared with the others; 1 if it is not said.
+    pub weight: Option<Formula>,
 }
+
+/// How one of several possible uses is chosen.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Choose {
+    /// The first of them.
+    #[default]
+    First,
+    /// Any, by weight.
+    Weighted,
+    /// Any, all alike likely.
+    Random,
+}
+
+const CHOICES: &[(&str, Choose)] =
+    &[("first", Choose::First), ("weighted", Choose::Weighted), ("random", Choose::Random)];
 
 /// Shortest time between two looks, in seconds.
 const LEAST_REACTION: f64 = 0.01;
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule {
-    let Some(fields) = Fields::open(node, path, &["about", "reaction", "use"], out) else {
+    let Some(fields) = Fields::open(node, path, &["about", "reaction", "choose", "use"], out) else {
         return PolicyRule::default();
     };
     let mut rule = PolicyRule {
         about: fields.about(out),
         reaction: fields.number("reaction", LEAST_REACTION..=3_600.0, out),
+        choose: fields.choice("choose", CHOICES, out).unwrap_or_default(),
         uses: Vec::new(),
     };
     let Some(node) = fields.get("use") else {
@@ -42,14 +62,20 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule
     let path = fields.path_of("use");
     for (index, item) in list(node, &path, out).unwrap_or_default().iter().enumerate() {
         let path = format!("{path}.{index}");
-        let Some(fields) = Fields::open(item, &path, &["ability", "when"], out) else { continue };
+        let Some(fields) = Fields::open(item, &path, &["ability", "when", "weight"], out) else { continue };
         if fields.get("ability").is_none() {
             fields.missing("ability", "{ ability = \"boathook\" }", out);
         }
         let Some(ability) = fields.text("ability", out) else { continue };
-        let path = format!("{}.{}", fields_parent(&path), ability.text);
-        let named = fields.renamed(path);
-        rule.uses.push(UseRule { ability, when: named.formula("when", out) });
+        if let Some(node) = fields.get("weight").filter(|_| rule.choose != Choose::Weighted) {
+            let message = format!("`{path}.weight` counts only where a policy chooses by weight");
+            out.push(
+                Diagnostic::at(Code::BadValue, node.span, message).help("add `choose = \"weighted\"` to the policy"),
+            );
+        }
+        let named = fields.renamed(format!("{}.{}", fields_parent(&path), ability.text));
+        let (when, weight) = (named.formula("when", out), named.formula("weight", out));
+        rule.uses.push(UseRule { ability, when, weight });
     }
     rule
 }

@@ -7,10 +7,10 @@ use serde::Serialize;
 use crate::error::Error;
 use crate::fight::{Contribution, Fight, Likely, Silent};
 use crate::program::{
-    AbilityId, CharacterId, CombatantId, FlowPlan, FormulaId, Memory, ModifierKind, PickPlan, PoolId, Program, Setup,
-    StartPlan, StatusId,
+    AbilityId, AbilityPlan, CharacterId, CombatantId, FlowPlan, FormulaId, Memory, ModifierKind, PickPlan, PoolId,
+    Program, Setup, StartPlan, StatusId, UsePlan, plain,
 };
-use crate::rules::SideRule;
+use crate::rules::{SideRule, UseMoment};
 
 /// A number and where it comes from.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -59,10 +59,23 @@ pub struct AbilityLine {
     pub recovery: f64,
     /// Seconds from the release until it is ready again.
     pub cooldown: f64,
+    /// What else holds for it: "2 charges, one every 8 s", "open for 2 s after boathook".
+    pub limits: Vec<String>,
     /// Whether it is open.
     pub unlocked: bool,
     /// Whom it is used on: "enemies, first".
     pub targets: String,
+}
+
+/// A line of a policy.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct UseLine {
+    /// The ability.
+    pub ability: String,
+    /// When it is wanted; empty for always.
+    pub when: String,
+    /// How likely chance chooses it, compared with the others; empty where the first possible is used.
+    pub weight: String,
 }
 
 /// A character in numbers.
@@ -81,7 +94,7 @@ pub struct CharacterSheet {
     /// Every ability that it has.
     pub abilities: Vec<AbilityLine>,
     /// How it chooses, most wanted first: an ability and the condition, if any.
-    pub policy: Vec<(String, String)>,
+    pub policy: Vec<UseLine>,
 }
 
 /// Explains a character: every number, and where it comes from.
@@ -136,9 +149,13 @@ pub fn explain_character_with(
         }
     }
     let pools = (0..program.pools().len()).filter(|pool| plan.pools[*pool]);
-    let condition =
-        |when: Option<FormulaId>| when.map_or_else(String::new, |when| program.formula(when).source.text.clone());
-    let uses = plan.policy.uses.iter();
+    let text = |formula: FormulaId| program.formula(formula).source.text.clone();
+    let draws = plan.policy.draws.is_some();
+    let line = |line: &UsePlan| UseLine {
+        ability: program.ability(line.ability).name.clone(),
+        when: line.when.map_or_else(String::new, text),
+        weight: if draws { line.weight.map_or_else(|| "1".to_owned(), text) } else { String::new() },
+    };
     let shown = Shown { setup: &setup, memory: fight.memory() };
     Ok(CharacterSheet {
         character: plan.name.clone(),
@@ -147,7 +164,7 @@ pub fn explain_character_with(
         attributes,
         pools: pools.map(|pool| pool_line(&shown, PoolId(pool as u16))).collect(),
         abilities: plan.abilities.iter().map(|ability| ability_line(&shown, me, *ability)).collect(),
-        policy: uses.map(|line| (program.ability(line.ability).name.clone(), condition(line.when))).collect(),
+        policy: plan.policy.uses.iter().map(line).collect(),
     })
 }
 
@@ -170,15 +187,15 @@ fn parts_applied(base: f64, parts: &[Contribution]) -> f64 {
 
 /// `+35 braced`
 fn part_text(program: &Program, part: &Contribution) -> String {
-    let amount = crate::program::plain(part.amount.abs());
+    let amount = plain(part.amount.abs());
     let sign = if part.amount < 0.0 { "-" } else { "+" };
     let told = match part.kind {
         ModifierKind::Add => format!("{sign} {amount}"),
         ModifierKind::Percent => format!("{sign} {amount} %"),
-        ModifierKind::Times => format!("× {}", crate::program::plain(part.amount)),
-        ModifierKind::AtLeast => format!("at least {}", crate::program::plain(part.amount)),
-        ModifierKind::AtMost => format!("at most {}", crate::program::plain(part.amount)),
-        ModifierKind::Set => format!("set to {}", crate::program::plain(part.amount)),
+        ModifierKind::Times => format!("× {}", plain(part.amount)),
+        ModifierKind::AtLeast => format!("at least {}", plain(part.amount)),
+        ModifierKind::AtMost => format!("at most {}", plain(part.amount)),
+        ModifierKind::Set => format!("set to {}", plain(part.amount)),
     };
     format!("{told} {}", program.status(part.status).name)
 }
@@ -208,11 +225,9 @@ fn pool_line(shown: &Shown<'_>, id: PoolId) -> PoolLine {
     let number = |formula| program.own_value(formula, memory, me).unwrap_or(0.0);
     let flow = |flow: Option<FlowPlan>, sign: &str| {
         let flow = flow?;
-        let every = flow.every.map_or_else(
-            || "per second".to_owned(),
-            |every| format!("every {} s", crate::program::plain(number(every))),
-        );
-        Some(format!("{sign}{} {every}", crate::program::plain(number(flow.amount))))
+        let every =
+            flow.every.map_or_else(|| "per second".to_owned(), |every| format!("every {} s", plain(number(every))));
+        Some(format!("{sign}{} {every}", plain(number(flow.amount))))
     };
     let flows: Vec<String> = [flow(plan.regen, "+"), flow(plan.decay, "-")].into_iter().flatten().collect();
     let cap = plan.cap.map(|cap| line(program, memory, plan.name.clone(), cap, 0, &plan.about));
@@ -250,9 +265,39 @@ pub(super) fn ability_line(shown: &Shown<'_>, who: CombatantId, id: AbilityId) -
         cast: number(plan.cast),
         recovery: number(plan.recovery),
         cooldown: number(plan.cooldown),
+        limits: limits(program, plan, &|formula| number(Some(formula))),
         unlocked: plan.unlock.is_none_or(|unlock| number(Some(unlock)) != 0.0),
         targets: targets(program, plan.side, plan.pick, plan.count),
     }
+}
+
+/// What is to be known of an ability beyond its times, cost and targets.
+fn limits(program: &Program, plan: &AbilityPlan, number: &dyn Fn(FormulaId) -> f64) -> Vec<String> {
+    let seconds = |formula: FormulaId| format!("{} s", plain(number(formula)));
+    let mut limits = Vec::new();
+    limits.extend(plan.charges.map(|(most, regain)| format!("{most} charges, one every {}", seconds(regain))));
+    limits.extend(
+        plan.uses.map(|uses| if uses == 1 { "once a fight".to_owned() } else { format!("{uses} uses a fight") }),
+    );
+    limits.extend(plan.releases.map(|(count, every)| format!("{count} releases, one every {}", seconds(every))));
+    limits.extend(plan.after.map(|(after, within)| {
+        let after = &program.ability(after).name;
+        within.map_or(format!("only after {after}"), |within| format!("for {} after {after}", seconds(within)))
+    }));
+    limits.extend(plan.shared_cooldown.map(|(shared, time)| {
+        let sharing = |other: &&AbilityPlan| other.shared_cooldown.is_some_and(|(number, _)| number == shared);
+        let others = program.abilities().iter().filter(sharing).filter(|other| other.name != plan.name);
+        let others: Vec<&str> = others.map(|other| other.name.as_str()).collect();
+        let time = time.map_or(String::new(), |time| format!(" for {}", seconds(time)));
+        format!("keeps {} waiting{time}", others.join(", "))
+    }));
+    limits.extend((plan.cost_at == UseMoment::Release).then(|| "paid when released".to_owned()));
+    match plan.cooldown_from {
+        UseMoment::Start => limits.push("cooldown from the start".to_owned()),
+        UseMoment::End => limits.push("cooldown from the end".to_owned()),
+        UseMoment::Release => {}
+    }
+    limits
 }
 
 fn targets(program: &Program, side: SideRule, pick: PickPlan, count: u32) -> String {

@@ -1,0 +1,488 @@
+//! Abilities with more to them than a cooldown: charges, limited uses, shared cooldowns, several
+//! releases, combos; and policies that draw. Every moment is worked by hand.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod common;
+
+use common::{ONE, OTHER, demo, game, moments, seconds};
+use edgeplane::fight::{Ending, Event, FightErrorKind, Recorded, Refusal};
+use edgeplane::{CombatantId, Fight, Game, Log, Setup, Silent, TrialsPlan};
+use std::collections::BTreeMap;
+use std::sync::Arc;
+
+/// Two of whom only `one` does anything, with these abilities and whatever else is said.
+fn rules(abilities: &str, one: &str) -> Game {
+    game(&format!(
+        r#"
+        [pools]
+        health = {{ max = 1000, defeat = true }}
+        breath = {{ max = 100, start = 20, regen = 2 }}
+        [damage_types]
+        blow = {{}}
+        {abilities}
+        [character.one]
+        {one}
+        [character.other]
+        [encounter.bout]
+        sides.one = ["one"]
+        sides.other = ["other"]
+        time_limit = 30
+        "#
+    ))
+}
+
+fn log_of(game: &Game) -> Log {
+    let mut log = Log::default();
+    game.fight("bout", 1).unwrap().run(&mut log).unwrap();
+    log
+}
+
+/// Seconds at which an ability was started.
+fn starts(game: &Game, name: &str) -> Vec<f64> {
+    let id = game.ability(name).unwrap();
+    let micros = moments(&log_of(game), |event| matches!(event, Event::Used { ability, .. } if *ability == id));
+    micros.iter().map(|micros| *micros as f64 / 1e6).collect()
+}
+
+fn releases(game: &Game, name: &str) -> Vec<f64> {
+    let id = game.ability(name).unwrap();
+    let micros = moments(&log_of(game), |event| matches!(event, Event::Released { ability, .. } if *ability == id));
+    micros.iter().map(|micros| *micros as f64 / 1e6).collect()
+}
+
+fn refusals(log: &Log) -> Vec<(f64, Refusal)> {
+    let refused = log.events.iter().filter_map(|logged| match logged.event {
+        Event::Refused { reason, .. } => Some((logged.at.seconds(), reason)),
+        _ => None,
+    });
+    refused.collect()
+}
+
+#[test]
+fn charges_are_spent_one_by_one_and_regained_one_after_the_other() {
+    let shove = |more: &str| {
+        rules(
+            &format!(
+                "[ability.shove]\nrecovery = 1\ncharges = {{ max = 2, regain = 5 }}\n{more}\ndoes = [{{ damage = 1, type = \"blow\" }}]"
+            ),
+            "abilities = [\"shove\"]",
+        )
+    };
+    // Two at once, a second apart. The first is regained at 5 s, and each of the next 5 s after the one
+    // before it, however long it takes to use them.
+    assert_eq!(starts(&shove(""), "shove"), [0.0, 1.0, 5.0, 10.0, 15.0, 20.0, 25.0, 30.0]);
+    // A cooldown runs besides: from the release on.
+    assert_eq!(starts(&shove("cooldown = 4"), "shove"), [0.0, 4.0, 8.0, 12.0, 16.0, 20.0, 25.0, 30.0]);
+    let refused = refusals(&log_of(&shove("")));
+    assert_eq!(refused[0], (2.0, Refusal::NoCharge { until: seconds(5.0) }));
+}
+
+#[test]
+fn no_more_charges_are_regained_than_there_is_room_for() {
+    let game = rules(
+        "[ability.shove]\ncharges = { max = 3, regain = 1 }\ndoes = [{ damage = 1, type = \"blow\" }]",
+        "abilities = [\"shove\"]",
+    );
+    let shove = game.ability("shove").unwrap();
+    let mut fight = game.fight("bout", 1).unwrap();
+    fight.take_control(ONE);
+    fight.advance(seconds(20.0), &mut Silent).unwrap();
+    let mut use_it = |at: f64| {
+        fight.advance(seconds(at), &mut Silent).unwrap();
+        let refused = fight.use_ability(ONE, shove, None, &mut Silent).unwrap().err();
+        fight.advance(seconds(at), &mut Silent).unwrap();
+        refused
+    };
+    assert_eq!([use_it(20.0), use_it(20.0), use_it(20.0)], [None; 3]);
+    assert_eq!(use_it(20.0), Some(Refusal::NoCharge { until: seconds(21.0) }));
+    assert_eq!(use_it(20.999999), Some(Refusal::NoCharge { until: seconds(21.0) }));
+    assert_eq!([use_it(22.5), use_it(22.5)], [None; 2], "those of 21 s and 22 s");
+    assert_eq!(use_it(22.5), Some(Refusal::NoCharge { until: seconds(23.0) }));
+}
+
+#[test]
+fn a_number_of_uses_is_for_one_fight() {
+    let game = rules(
+        "[ability.shove]\ncooldown = 2\nuses = 3\ndoes = [{ damage = 1, type = \"blow\" }]",
+        "abilities = [\"shove\"]",
+    );
+    assert_eq!(starts(&game, "shove"), [0.0, 2.0, 4.0]);
+    let mut fight = game.fight("bout", 1).unwrap();
+    for seed in 0..3 {
+        let mut log = Log::default();
+        fight.restart(seed);
+        assert_eq!(fight.run(&mut log).unwrap(), Ending::Stalemate, "nothing can ever happen again");
+        assert_eq!(refusals(&log).last().unwrap().1, Refusal::UsedUp);
+        assert_eq!(fight.now(), seconds(6.0), "the last look, when the cooldown is over");
+    }
+}
+
+#[test]
+fn a_shared_cooldown_keeps_others_waiting() {
+    let two = |first: &str, second: &str| {
+        let does = "does = [{ damage = 1, type = \"blow\" }]";
+        rules(
+            &format!(
+                "[ability.high]\ncooldown = 6\nshared_cooldown = {first}\n{does}\n\
+                 [ability.low]\ncooldown = 2\nshared_cooldown = {second}\n{does}"
+            ),
+            "abilities = [\"high\", \"low\"]",
+        )
+    };
+    // Each keeps the other waiting for its own cooldown.
+    let own = two("\"bells\"", "\"bells\"");
+    assert_eq!(starts(&own, "high"), [0.0, 6.0, 12.0, 18.0, 24.0, 30.0]);
+    assert_eq!(starts(&own, "low"), [] as [f64; 0]);
+    // For a second and a half only, whatever its own cooldown.
+    let short = two("{ name = \"bells\", time = 1.5 }", "{ name = \"bells\", time = 1.5 }");
+    assert_eq!(starts(&short, "high")[..3], [0.0, 7.0, 14.0]);
+    assert_eq!(starts(&short, "low")[..5], [1.5, 3.5, 5.5, 8.5, 10.5]);
+    // Another name, another cooldown.
+    let apart = two("\"bells\"", "\"horns\"");
+    assert_eq!(starts(&apart, "low")[..4], [0.0, 2.0, 4.0, 6.0]);
+}
+
+#[test]
+fn a_cooldown_runs_from_the_start_the_release_or_the_end() {
+    let from = |moment: &str| {
+        let text = format!(
+            "[ability.shove]\ncast = 1\nrecovery = 2\ncooldown = 5\n{moment}\ndoes = [{{ damage = 1, type = \"blow\" }}]"
+        );
+        starts(&rules(&text, "abilities = [\"shove\"]"), "shove")[..3].to_vec()
+    };
+    assert_eq!(from("cooldown_from = \"start\""), [0.0, 5.0, 10.0]);
+    assert_eq!(from("cooldown_from = \"release\""), [0.0, 6.0, 12.0]);
+    assert_eq!(from(""), [0.0, 6.0, 12.0], "the release, if nothing is said");
+    assert_eq!(from("cooldown_from = \"end\""), [0.0, 8.0, 16.0]);
+}
+
+#[test]
+fn a_cost_is_paid_at_the_start_or_the_release() {
+    let paid = |moment: &str| {
+        let text = format!(
+            "[ability.shove]\ncost = {{ breath = 8 }}\ncast = 1\ncooldown = 9\n{moment}\ndoes = [{{ damage = 1, type = \"blow\" }}]"
+        );
+        let log = log_of(&rules(&text, "abilities = [\"shove\"]"));
+        let spent = log.events.iter().find_map(|logged| match logged.event {
+            Event::Spent { amount, left, .. } => Some((logged.at.seconds(), amount, left)),
+            _ => None,
+        });
+        spent.unwrap()
+    };
+    assert_eq!(paid(""), (0.0, 8.0, 12.0));
+    assert_eq!(paid("cost_at = \"release\""), (1.0, 8.0, 14.0), "two more by then");
+}
+
+#[test]
+fn what_can_no_longer_be_paid_at_the_release_is_refused_and_counts_for_nothing() {
+    let game = rules(
+        r#"
+        [ability.heave]
+        cost = { breath = 20 }
+        cost_at = "release"
+        cast = 1
+        cooldown = 50
+        uses = 1
+        does = [{ damage = 7, type = "blow" }]
+        [ability.sap]
+        cast = 0.5
+        uses = 1
+        does = [{ drain = "breath", amount = 15 }]
+        "#,
+        "abilities = [\"heave\"]",
+    );
+    let mut fight = game.fight("bout", 1).unwrap();
+    fight.advance(seconds(0.5), &mut Silent).unwrap();
+    let mut log = Log::default();
+    fight.bring_about(OTHER, game.ability("sap").unwrap(), ONE, &mut log).unwrap();
+    fight.run(&mut log).unwrap();
+    // 21 are there after half a second, 6 of them remain, 7 at the release: not enough. At 2 a second
+    // there are 20 again 6.5 s later, and the ability is neither used up nor on cooldown.
+    let refused = refusals(&log)[0];
+    let expected = |until| Refusal::CannotAfford { pool: game.pool("breath").unwrap(), cost: 20.0, has: 7.0, until };
+    assert_eq!(refused, (1.0, expected(Some(seconds(7.5)))));
+    let used = moments(&log, |event| matches!(event, Event::Used { .. }));
+    assert_eq!(used, [7_500_000]);
+    let hit = moments(&log, |event| matches!(event, Event::Hit { .. }));
+    assert_eq!(hit, [8_500_000]);
+}
+
+const VOLLEY: &str = r#"
+    [ability.volley]
+    cost = { breath = 10 }
+    refund = 1
+    cast = 1
+    recovery = 2
+    cooldown = 6
+    releases = { count = 3, every = 0.5 }
+    does = [{ damage = 4, type = "blow" }]
+    [ability.jolt]
+    does = [{ interrupt = true }]
+"#;
+
+#[test]
+fn several_releases_of_one_cast() {
+    let game = rules(VOLLEY, "abilities = [\"volley\"]");
+    assert_eq!(releases(&game, "volley")[..6], [1.0, 1.5, 2.0, 8.0, 8.5, 9.0]);
+    // The cooldown runs from the first of them, and the recovery begins after the last.
+    assert_eq!(starts(&game, "volley")[..2], [0.0, 7.0]);
+    let mut fight = game.fight("bout", 1).unwrap();
+    let volley = game.ability("volley").unwrap();
+    fight.take_control(ONE);
+    fight.use_ability(ONE, volley, None, &mut Silent).unwrap().unwrap();
+    let busy_at = |fight: &mut Fight, at: f64| {
+        fight.advance(seconds(at), &mut Silent).unwrap();
+        fight.refusal(ONE, volley).unwrap()
+    };
+    assert_eq!(busy_at(&mut fight, 1.2), Some(Refusal::Busy { until: seconds(1.5) }));
+    assert_eq!(busy_at(&mut fight, 2.0), Some(Refusal::Busy { until: seconds(4.0) }));
+    assert_eq!(busy_at(&mut fight, 4.0), Some(Refusal::NotReady { until: seconds(7.0) }));
+}
+
+#[test]
+fn an_interrupt_ends_the_releases_and_pays_back_only_before_the_first() {
+    let game = rules(VOLLEY, "abilities = [\"volley\"]");
+    let (jolt, breath) = (game.ability("jolt").unwrap(), game.pool("breath").unwrap());
+    let interrupted_at = |at: f64| {
+        let mut fight = game.fight("bout", 1).unwrap();
+        fight.take_control(ONE);
+        fight.use_ability(ONE, game.ability("volley").unwrap(), None, &mut Silent).unwrap().unwrap();
+        let mut log = Log::default();
+        fight.advance(seconds(at), &mut log).unwrap();
+        fight.bring_about(OTHER, jolt, ONE, &mut log).unwrap();
+        fight.advance(seconds(5.0), &mut log).unwrap();
+        let hits = moments(&log, |event| matches!(event, Event::Hit { .. })).len();
+        (hits, fight.pool(ONE, breath), fight.refusal(ONE, game.ability("volley").unwrap()).unwrap())
+    };
+    // 20 and 10 of five seconds, all paid back: and no cooldown runs.
+    assert_eq!(interrupted_at(0.5), (0, 30.0, None));
+    assert_eq!(interrupted_at(1.2), (1, 20.0, Some(Refusal::NotReady { until: seconds(7.0) })));
+    assert_eq!(interrupted_at(1.7), (2, 20.0, Some(Refusal::NotReady { until: seconds(7.0) })));
+}
+
+#[test]
+fn releases_end_with_the_last_target() {
+    let game = rules(
+        "[ability.volley]\ncast = 1\nreleases = { count = 5, every = 0.5 }\ndoes = [{ damage = 600, type = \"blow\" }]",
+        "abilities = [\"volley\"]",
+    );
+    let log = log_of(&game);
+    assert_eq!(moments(&log, |event| matches!(event, Event::Hit { .. })), [1_000_000, 1_500_000]);
+    assert_eq!(log.events.last().unwrap().event, Event::Ended { ending: Ending::Won(edgeplane::program::SideId(0)) });
+}
+
+#[test]
+fn a_combo_is_open_after_its_opener_for_some_time() {
+    let combo = |after: &str, cast: f64| {
+        rules(
+            &format!(
+                "[ability.jab]\ncooldown = 10\ndoes = [{{ damage = 1, type = \"blow\" }}]\n\
+                 [ability.wait]\ncast = {cast}\ncooldown = 8\ntargets = \"self\"\ndoes = [{{ restore = \"breath\", amount = 1 }}]\n\
+                 [ability.follow]\ncooldown = 1\nafter = {after}\ndoes = [{{ damage = 1, type = \"blow\" }}]"
+            ),
+            "abilities = [\"jab\", \"wait\", \"follow\"]",
+        )
+    };
+    // Jab at 0, then two seconds of something else: the window of two seconds is still open at its end.
+    let open = combo("{ ability = \"jab\", within = 2 }", 2.0);
+    assert_eq!(starts(&open, "follow"), [2.0, 12.0, 22.0]);
+    let closed = combo("{ ability = \"jab\", within = 2 }", 2.000001);
+    // Shut by a microsecond; later the other is not ready when the jab is, and does not come between.
+    assert_eq!(starts(&closed, "follow"), [10.0, 20.0, 30.0]);
+    let jab = closed.ability("jab").unwrap();
+    assert!(refusals(&log_of(&closed)).contains(&(2.000001, Refusal::NotOpen { after: jab })));
+    // Without a window it stays open once the opener was used.
+    let ever = combo("\"jab\"", 2.0);
+    assert_eq!(starts(&ever, "follow")[..4], [2.0, 3.0, 4.0, 5.0]);
+}
+
+#[test]
+fn a_combo_is_shut_before_its_opener_was_ever_used() {
+    let game = rules(
+        "[ability.jab]\nunlock = \"level > 9\"\ndoes = [{ damage = 1, type = \"blow\" }]\n\
+         [ability.follow]\ncooldown = 1\nafter = \"jab\"\ndoes = [{ damage = 1, type = \"blow\" }]",
+        "abilities = [\"follow\", \"jab\"]",
+    );
+    let (log, jab) = (log_of(&game), game.ability("jab").unwrap());
+    assert_eq!(refusals(&log), [(0.0, Refusal::NotOpen { after: jab }), (0.0, Refusal::Locked)]);
+}
+
+/// One who draws between three abilities; the cooldown is that of the draw.
+fn drawing(choose: &str, uses: &str) -> Game {
+    let ability = |name: &str| format!("[ability.{name}]\nrecovery = 1\ndoes = [{{ damage = 0, type = \"blow\" }}]\n");
+    let all = ["high", "mid", "low"].map(ability).concat();
+    rules(
+        &format!("{all}\n[policy.dice]\nchoose = \"{choose}\"\nuse = [{uses}]"),
+        "abilities = [\"high\", \"mid\", \"low\"]\npolicy = \"dice\"",
+    )
+}
+
+/// How often each was used in so many fights of thirty seconds.
+fn counts(game: &Game, fights: u64) -> BTreeMap<String, f64> {
+    let plan = TrialsPlan { trials: fights, seed: 3, threads: None };
+    let trials = game.trials("bout", &plan).unwrap();
+    let used = trials.combatants[0].abilities.iter().map(|line| (line.ability.clone(), line.uses));
+    used.collect()
+}
+
+#[test]
+fn weights_are_relative_chances() {
+    let game = drawing(
+        "weighted",
+        "{ ability = \"high\", weight = 3 }, { ability = \"mid\" }, { ability = \"low\", weight = 0 }",
+    );
+    let used = counts(&game, 400);
+    // 31 draws a fight, 12,400 in all: three quarters, give or take 0.4 % (a standard error).
+    assert!((used["high"] / 31.0 - 0.75).abs() < 0.016, "{used:?}");
+    assert!((used["mid"] / 31.0 - 0.25).abs() < 0.016, "{used:?}");
+    assert_eq!(used.get("low").copied().unwrap_or(0.0), 0.0, "no weight, no chance");
+}
+
+#[test]
+fn random_choice_is_even_among_what_is_wanted_and_possible() {
+    let game =
+        drawing("random", "{ ability = \"high\" }, { ability = \"mid\", when = \"now < 0\" }, { ability = \"low\" }");
+    let used = counts(&game, 400);
+    assert!((used["high"] / 31.0 - 0.5).abs() < 0.018, "{used:?}");
+    assert_eq!(used["high"] + used["low"], 31.0);
+}
+
+#[test]
+fn a_draw_takes_the_line_in_whose_part_it_falls() {
+    let uses =
+        "{ ability = \"high\", weight = 1 }, { ability = \"mid\", weight = 2 }, { ability = \"low\", weight = 1 }";
+    let game = drawing("weighted", uses);
+    let sides = ["one", "other"].map(|name| (name.to_owned(), vec![game.character(name).unwrap()]));
+    // Weights 1, 2, 1 of 4: up to a quarter, up to three quarters, and the rest.
+    let answers = [0.0, 0.249, 0.25, 0.749, 0.75, 0.999];
+    let setup = Arc::new(Setup::between(game.program(), &sides));
+    let mut fight = Fight::with_chance(setup, Recorded::new(answers.to_vec()), 0);
+    let mut log = Log::default();
+    fight.advance(seconds(5.5), &mut log).unwrap();
+    let used = log.events.iter().filter_map(|logged| match logged.event {
+        Event::Used { ability, .. } => Some(game.program().ability(ability).name.as_str()),
+        _ => None,
+    });
+    assert_eq!(used.collect::<Vec<_>>(), ["high", "high", "mid", "mid", "low", "low"]);
+}
+
+#[test]
+fn a_weight_below_zero_ends_the_fight_with_an_error() {
+    let game = drawing("weighted", "{ ability = \"high\", weight = \"1 - now\" }, { ability = \"mid\" }");
+    let error = game.fight("bout", 1).unwrap().run(&mut Silent).unwrap_err();
+    assert_eq!(error.at, seconds(2.0));
+    assert!(matches!(error.kind, FightErrorKind::Fault(_)), "{error:?}");
+}
+
+#[test]
+fn three_sides_fight_until_one_is_left() {
+    let text = |order: [&str; 3]| {
+        let sides: String = order.iter().map(|side| format!("sides.{side} = [\"{side}\"]\n")).collect();
+        format!(
+            r#"
+            [attributes]
+            might = 5
+            bulk = 30
+            [pools]
+            health = {{ max = "bulk", defeat = true }}
+            [damage_types]
+            blow = {{}}
+            [ability.sweep]
+            cooldown = 1
+            targets = {{ side = "enemies", count = "all" }}
+            does = [{{ damage = "caster.might + count(enemies)", type = "blow" }}]
+            [character.reeds]
+            abilities = ["sweep"]
+            [character.stones]
+            attributes = {{ might = 6, bulk = 60 }}
+            abilities = ["sweep"]
+            [character.mud]
+            attributes = {{ might = 2 }}
+            abilities = ["sweep"]
+            [encounter.all]
+            {sides}
+            time_limit = 60
+            "#
+        )
+    };
+    let play = |order: [&str; 3]| {
+        let game = game(&text(order));
+        let mut fight = game.fight("all", 4).unwrap();
+        let mut log = Log::default();
+        let ending = fight.run(&mut log).unwrap();
+        let fell = log.events.iter().filter_map(|logged| match logged.event {
+            Event::Fell { who, .. } => Some(fight.setup().combatants[who.index()].label.clone()),
+            _ => None,
+        });
+        let Ending::Won(side) = ending else { panic!("{ending:?}") };
+        let health = game.pool("health").unwrap();
+        let left = fight.setup().ids().map(|who| fight.pool(who, health)).sum::<f64>();
+        (fight.setup().sides[side.index()].clone(), fell.collect::<Vec<_>>(), fight.now(), left)
+    };
+    // At first the reeds lose 12 a second, the stones 11, the mud 15: it is gone at 1 s. From then on
+    // the reeds lose 7 and the stones 6; the reeds have 6 left after 1 s and are gone at 2 s.
+    let expected = ("stones".to_owned(), vec!["mud".to_owned(), "reeds".to_owned()], seconds(2.0), 60.0 - 22.0 - 6.0);
+    for order in [["reeds", "stones", "mud"], ["mud", "reeds", "stones"], ["stones", "mud", "reeds"]] {
+        assert_eq!(play(order), expected, "{order:?}");
+    }
+}
+
+#[test]
+fn one_who_is_forced_uses_nothing_else() {
+    let game = demo();
+    let forced = game.forced("lockhand", "boathook").unwrap();
+    let mut log = Log::default();
+    forced.fight("duel", 1).unwrap().run(&mut log).unwrap();
+    let by = |log: &Log, who: CombatantId| {
+        let used = log.events.iter().filter_map(|logged| match logged.event {
+            Event::Used { caster, ability, .. } if caster == who => Some(game.program().ability(ability).name.clone()),
+            _ => None,
+        });
+        used.collect::<std::collections::BTreeSet<_>>().into_iter().collect::<Vec<_>>().join(" ")
+    };
+    assert_eq!((by(&log, ONE).as_str(), by(&log, OTHER).as_str()), ("boathook", "pincer silt_spit"));
+    let mut before = Log::default();
+    game.fight("duel", 1).unwrap().run(&mut before).unwrap();
+    assert_eq!(by(&before, ONE), "boathook brace", "the game itself is as it was");
+    let unknown = game.forced("lockhand", "boathok").unwrap_err().to_string();
+    assert_eq!(unknown, "no ability of that character is called `boathok`; did you mean `boathook`?");
+    assert!(game.forced("lockhnad", "boathook").unwrap_err().to_string().contains("did you mean `lockhand`?"));
+}
+
+#[test]
+fn the_miller_of_the_demo_does_all_of_it() {
+    let game = demo();
+    let mut fight = game.fight("mill_race", 0).unwrap();
+    let miller = fight.setup().find_combatant("drowned_miller").unwrap();
+    let id = |name: &str| game.ability(name).unwrap();
+    let (mut stones, mut dredged, mut ground) = (0, 0, 0);
+    for seed in 0..100 {
+        let mut log = Log::default();
+        fight.restart(seed);
+        fight.run(&mut log).unwrap();
+        let mut released: BTreeMap<_, Vec<f64>> = BTreeMap::new();
+        for logged in &log.events {
+            if let Event::Released { caster, ability, .. } = logged.event
+                && caster == miller
+            {
+                released.entry(ability).or_default().push(logged.at.seconds());
+            }
+        }
+        let of = |name: &str| released.get(&id(name)).cloned().unwrap_or_default();
+        let last_stone = |at: f64| of("millstone").into_iter().filter(|stone| *stone <= at).fold(-100.0, f64::max);
+        for at in of("grind") {
+            // Three seconds for the start; half a second of cast.
+            assert!(at - last_stone(at) <= 3.5 + 1e-9, "seed {seed}: ground at {at}");
+        }
+        assert!(of("dredge").len() <= 1, "seed {seed}: once a fight");
+        let sacks = of("sack");
+        for three in sacks.windows(3) {
+            assert!(three[2] - three[0] > 9.4, "seed {seed}: two charges, one every 11 s: {sacks:?}");
+        }
+        stones += of("millstone").len();
+        dredged += of("dredge").len();
+        ground += of("grind").len();
+    }
+    assert!(stones > 300 && dredged > 50 && ground > 100, "{stones} {dredged} {ground}");
+}
