@@ -376,6 +376,61 @@ fn a_weight_below_zero_ends_the_fight_with_an_error() {
 }
 
 #[test]
+fn what_is_done_by_hand_is_refused_with_a_reason_too() {
+    let game = rules(
+        "[ability.shove]\ncast = 1\nrecovery = 1\ndoes = [{ damage = 600, type = \"blow\" }]\n\
+         [ability.other]\ndoes = [{ damage = 1, type = \"blow\" }]",
+        "abilities = [\"shove\"]",
+    );
+    let (shove, other) = (game.ability("shove").unwrap(), game.ability("other").unwrap());
+    let mut fight = game.fight("bout", 1).unwrap();
+    fight.take_control(ONE);
+    let mut told = Log::default();
+    let mut attempt =
+        |fight: &mut Fight, who, what, target| fight.use_ability(who, what, target, &mut told).unwrap().err();
+    assert_eq!(attempt(&mut fight, ONE, other, None), Some(Refusal::NotIts));
+    assert_eq!(attempt(&mut fight, ONE, shove, None), None);
+    assert_eq!(attempt(&mut fight, ONE, shove, None), Some(Refusal::Busy { until: seconds(1.0) }));
+    fight.advance(seconds(1.5), &mut Silent).unwrap();
+    assert_eq!(attempt(&mut fight, ONE, shove, None), Some(Refusal::Busy { until: seconds(2.0) }));
+    fight.advance(seconds(2.0), &mut Silent).unwrap();
+    assert_eq!(attempt(&mut fight, ONE, shove, Some(OTHER)), None);
+    fight.advance(seconds(3.0), &mut Silent).unwrap();
+    assert!(!fight.stands(OTHER));
+    assert_eq!(attempt(&mut fight, ONE, shove, Some(OTHER)), Some(Refusal::OutOfTheFight), "the fight is over");
+    assert_eq!(refusals(&told).len(), 4, "each is told: {told:?}");
+}
+
+#[test]
+fn one_who_has_fallen_is_no_target_while_others_stand() {
+    let text = r#"
+        [pools]
+        health = { max = 10, defeat = true }
+        [damage_types]
+        blow = {}
+        [ability.shove]
+        does = [{ damage = 10, type = "blow" }]
+        [character.one]
+        abilities = ["shove"]
+        [character.other]
+        [encounter.bout]
+        sides.one = ["one"]
+        sides.others = [{ character = "other", count = 2 }]
+    "#;
+    let game = game(text);
+    let shove = game.ability("shove").unwrap();
+    let mut fight = game.fight("bout", 1).unwrap();
+    fight.take_control(ONE);
+    let second = CombatantId(2);
+    fight.use_ability(ONE, shove, Some(second), &mut Silent).unwrap().unwrap();
+    fight.advance(seconds(1.0), &mut Silent).unwrap();
+    assert!(fight.stands(OTHER) && !fight.stands(second));
+    assert_eq!(fight.use_ability(ONE, shove, Some(second), &mut Silent).unwrap(), Err(Refusal::NoTarget));
+    assert_eq!(fight.refusal(second, shove).unwrap(), Some(Refusal::OutOfTheFight));
+    assert_eq!(fight.use_ability(ONE, shove, None, &mut Silent).unwrap(), Ok(()), "the rule itself finds the other");
+}
+
+#[test]
 fn three_sides_fight_until_one_is_left() {
     let text = |order: [&str; 3]| {
         let sides: String = order.iter().map(|side| format!("sides.{side} = [\"{side}\"]\n")).collect();

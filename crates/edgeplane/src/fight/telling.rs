@@ -4,7 +4,7 @@ use serde::Serialize;
 use serde::ser::{SerializeMap, Serializer};
 
 use super::event::{Ending, Event, Logged, Refusal, Source, StatusRefusal};
-use crate::program::{AbilityId, CombatantId, PoolId, Setup, SideId, StatusId};
+use crate::program::{AbilityId, CombatantId, PoolId, Setup, SideId, StatusId, plain};
 
 /// Tells events by name; serialises to one flat object with `at` in seconds and `event` first.
 #[derive(Clone, Copy, Debug)]
@@ -57,7 +57,7 @@ pub fn name_refusal(setup: &Setup, refusal: Refusal) -> String {
     match refusal {
         Refusal::NotReady { until } => format!("not ready until {:.2} s", until.seconds()),
         Refusal::CannotAfford { pool, cost, has, .. } => {
-            format!("cannot afford {cost:.4} {} (has {has:.4})", NamesOf(setup).pool(pool))
+            format!("cannot afford {} {} (has {})", plain(cost), NamesOf(setup).pool(pool), plain(has))
         }
         Refusal::Busy { until } => format!("busy until {:.2} s", until.seconds()),
         Refusal::Forbidden { by } => format!("forbidden by {}", NamesOf(setup).status(by)),
