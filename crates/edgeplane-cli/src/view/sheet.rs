@@ -44,6 +44,9 @@ pub(crate) fn draw(sheet: &CharacterSheet) -> String {
         out.push('\n');
         out.push_str(&abilities(&sheet.abilities));
     }
+    if !sheet.gear.is_empty() {
+        out.push_str(&format!("\n {}\n   {}\n", text::bold("wears"), sheet.gear.join(", ")));
+    }
     out.push_str(&policy(sheet));
     out
 }

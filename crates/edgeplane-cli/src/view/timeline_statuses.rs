@@ -11,6 +11,9 @@ impl Teller<'_> {
     pub(super) fn status(&mut self, logged: Logged) {
         let at = logged.at;
         match logged.event {
+            // What gear does is told by what comes of it.
+            Event::StatusGained { status, .. } | Event::StatusLost { status, .. }
+                if self.program.status(status).worn => {}
             Event::StatusGained { caster, target, status, stacks, until, applied, .. } => {
                 let came = Came {
                     result: self.stacks(status, stacks, applied),

@@ -14,8 +14,8 @@ use super::state::{Doing, State};
 use super::timeline::{Due, Phase, Timer};
 use super::triggers::Circumstance;
 use crate::program::{
-    AbilityId, CombatantId, Fault, FormulaId, Frame, Layout, LostReason, Program, Setup, SideId, StatusId, Time,
-    TriggerEvent,
+    AbilityId, CombatantId, Fault, FormulaId, Frame, Layout, LostReason, PoolId, Program, Setup, SideId, StatusId,
+    Time, TriggerEvent, pool_slot,
 };
 use crate::text::{Code, Diagnostic};
 
@@ -118,6 +118,8 @@ pub(super) struct Engine<'a, C, O> {
     pub(super) observer: &'a mut O,
     pub(super) limits: Limits,
     pub(super) filled: &'a mut FilledHits,
+    /// The statuses that combatants have from the start are coming: caps are told when all are there.
+    pub(super) dressing: bool,
 }
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
@@ -203,8 +205,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(self.state.ending)
     }
 
-    fn begin(&mut self) -> Outcome<()> {
+    pub(super) fn begin(&mut self) -> Outcome<()> {
         self.tell(Event::Began);
+        self.dressing = true;
         for rank in 0..self.state.order.len() {
             let who = self.state.order[rank];
             let character = self.setup.combatants[who.index()].character;
@@ -212,7 +215,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 let by = By::of_status(who, *status, who, who);
                 self.inflict(&by, who, *status, Dose { stacks: 1, duration: Some(f64::INFINITY) })?;
             }
+            self.fill_pools(who)?;
         }
+        self.dressing = false;
         for rank in 0..self.state.order.len() {
             self.raise(TriggerEvent::FightBegan, self.state.order[rank], Circumstance::default());
         }
@@ -220,6 +225,25 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.state.began = true;
         if self.state.timeline.has_empty_timers() {
             self.setup.ids().for_each(|who| self.schedule_empty(who));
+        }
+        Ok(())
+    }
+
+    /// Pools begin as they would have with the statuses that their owner has from the start.
+    fn fill_pools(&mut self, who: CombatantId) -> Outcome<()> {
+        let program = self.program;
+        let plan = &program.characters[self.setup.combatants[who.index()].character.index()];
+        if plan.statuses.is_empty() {
+            return Ok(());
+        }
+        for pool in (0..program.pools.len()).filter(|pool| plan.pools[*pool]) {
+            let pool = PoolId(pool as u16);
+            program.fill_pool(pool, &mut self.state.memory, who).map_err(|fault| self.fault(fault))?;
+            let place = program.place(who, program.layout.pool(pool)) + usize::from(pool_slot::CAP);
+            let (cap, left) = (self.state.memory.at(place), self.amount(who, pool));
+            if cap != self.setup.memory.at(place) {
+                self.tell(Event::CapChanged { who, pool, cap, left });
+            }
         }
         Ok(())
     }

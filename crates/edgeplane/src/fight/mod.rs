@@ -107,7 +107,13 @@ impl<C: Provider> Fight<C> {
             observer,
             limits: self.limits,
             filled: &mut self.filled,
+            dressing: false,
         }
+    }
+
+    /// What holds from the start, without letting anybody act: for explanations.
+    pub(crate) fn begin(&mut self) -> Result<(), FightError> {
+        if self.state.began { Ok(()) } else { self.engine(&mut Silent).begin().map_err(|error| *error) }
     }
 
     /// Runs to the end.

@@ -210,7 +210,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         };
         let left = amount.max(0.0).min(cap);
         self.put(who, pool, first, left);
-        if cap != old {
+        if cap != old && !self.dressing {
             self.tell(Event::CapChanged { who, pool, cap, left });
         }
         Ok(())

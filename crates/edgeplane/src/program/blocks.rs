@@ -237,7 +237,8 @@ impl Program {
         }
     }
 
-    fn fill_pool(&self, pool: PoolId, memory: &mut Memory, of: CombatantId) -> Computed<()> {
+    /// A pool as a fight begins.
+    pub(crate) fn fill_pool(&self, pool: PoolId, memory: &mut Memory, of: CombatantId) -> Computed<()> {
         let cap = self.pool_cap(pool, memory, of)?;
         let start = match self.pools[pool.index()].start {
             StartPlan::Full => cap,

@@ -95,6 +95,7 @@ impl Compiler<'_> {
         self.steps(rules);
         self.statuses(rules);
         self.abilities(rules);
+        self.gear(rules);
         self.policies(rules);
         self.characters(rules);
         self.encounters(rules);

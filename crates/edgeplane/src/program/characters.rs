@@ -3,6 +3,7 @@
 use super::Program;
 use super::attributes::AttributePlan;
 use super::functions::find_circle;
+use super::gear::WornPlan;
 use super::ids::{AbilityId, CharacterId, FormulaId, PoolId, SiteId, StatusId};
 use super::names::look_up;
 use super::resolve::Compiler;
@@ -31,6 +32,8 @@ pub struct CharacterPlan {
     pub abilities: Vec<AbilityId>,
     /// Statuses that it has from the start.
     pub statuses: Vec<StatusId>,
+    /// What it wears; what that does is among its statuses.
+    pub gear: Vec<WornPlan>,
     /// Tags of statuses that it does not take on, by number.
     pub immune: Vec<u16>,
     /// How it chooses.
@@ -146,7 +149,7 @@ impl Compiler<'_> {
         for (index, named) in rules.characters.iter().enumerate() {
             let lineage: Vec<&CharacterRule> =
                 if circles.contains(&index) { vec![&named.rule] } else { self.lineage(named, rules) };
-            let plan = self.character(named, &lineage);
+            let plan = self.character(named, &lineage, rules);
             self.program.characters.push(plan);
         }
     }
@@ -187,7 +190,12 @@ impl Compiler<'_> {
         circle
     }
 
-    fn character(&mut self, named: &Named<CharacterRule>, lineage: &[&CharacterRule]) -> CharacterPlan {
+    fn character(
+        &mut self,
+        named: &Named<CharacterRule>,
+        lineage: &[&CharacterRule],
+        rules: &Ruleset,
+    ) -> CharacterPlan {
         // Names are looked up where they are written, so that an heir repeats no error.
         let own = &named.rule;
         for word in own.abilities.iter().flatten() {
@@ -209,7 +217,11 @@ impl Compiler<'_> {
         let abilities = lineage.iter().find_map(|rule| rule.abilities.as_deref()).unwrap_or_default();
         let statuses = lineage.iter().find_map(|rule| rule.statuses.as_deref()).unwrap_or_default();
         let immune = lineage.iter().find_map(|rule| rule.immune.as_deref()).unwrap_or_default();
+        let statuses =
+            statuses.iter().filter_map(|word| self.names.statuses.get(&word.text).copied()).collect::<Vec<_>>();
+        let (gear, worn) = self.worn(own, lineage, rules);
         let mut plan = CharacterPlan {
+            gear,
             name: named.name.clone(),
             about: own.about.clone(),
             template: own.template,
@@ -217,7 +229,7 @@ impl Compiler<'_> {
             attributes: self.character_attributes(lineage).unwrap_or_default(),
             pools: self.character_pools(lineage),
             abilities: abilities.iter().filter_map(|word| self.names.abilities.get(&word.text).copied()).collect(),
-            statuses: statuses.iter().filter_map(|word| self.names.statuses.get(&word.text).copied()).collect(),
+            statuses: statuses.into_iter().chain(worn).collect(),
             immune: immune.iter().filter_map(|word| self.names.tags.get(&word.text).copied()).collect(),
             policy: PolicyPlan::default(),
             block: Vec::new(),

@@ -15,7 +15,10 @@ pub(super) fn lint(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
         lints.never_ticks(named, out);
         lints.never_full(named, out);
         lints.forbids_nothing(named, out);
-        lints.never_inflicted(named, out);
+        match named.rule.worn {
+            true => lints.never_worn(named, out),
+            false => lints.never_inflicted(named, out),
+        }
         lints.never_answers(named, out);
     }
     for named in &rules.abilities {
@@ -145,7 +148,19 @@ impl Lints<'_> {
 
     fn is_inflicted(&self, name: &str) -> bool {
         let held = self.rules.characters.iter().flat_map(|one| one.rule.statuses.iter().flatten());
-        self.rules.outcomes().any(|outcome| inflicts(outcome, name)) || held.into_iter().any(|word| word.text == name)
+        let by_gear = self.rules.gear.iter().flat_map(|piece| &piece.rule.statuses);
+        let by_sets = self.rules.gear_sets.iter().flat_map(|set| &set.rule.worn).flat_map(|(_, words)| words);
+        self.rules.outcomes().any(|outcome| inflicts(outcome, name))
+            || held.chain(by_gear).chain(by_sets).any(|word| word.text == name)
+    }
+
+    fn never_worn(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
+        let worn = self.program.characters.iter().flat_map(|plan| &plan.gear);
+        if !worn.into_iter().any(|piece| piece.name == named.name) {
+            let message = format!("nobody wears `{}`", named.name);
+            let help = format!("for example: gear = [\"{}\"]", named.name);
+            out.push(warn(Code::NeverWorn, named.span, message).help(help));
+        }
     }
 
     fn never_inflicted(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {

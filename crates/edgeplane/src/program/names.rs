@@ -31,6 +31,8 @@ pub struct Names {
     pub(crate) abilities: BTreeMap<String, AbilityId>,
     pub(crate) policies: BTreeMap<String, PolicyId>,
     pub(crate) characters: BTreeMap<String, CharacterId>,
+    pub(crate) gear: BTreeMap<String, usize>,
+    pub(crate) gear_sets: BTreeMap<String, usize>,
     pub(crate) marks: Vec<String>,
 }
 
@@ -49,6 +51,8 @@ impl Names {
             abilities: numbered(&rules.abilities, AbilityId),
             policies: numbered(&rules.policies, PolicyId),
             characters: numbered(&rules.characters, CharacterId),
+            gear: rules.gear.iter().enumerate().map(|(i, named)| (named.name.clone(), i)).collect(),
+            gear_sets: rules.gear_sets.iter().enumerate().map(|(i, named)| (named.name.clone(), i)).collect(),
             ..Self::default()
         };
         if names.damage_types.is_empty() {

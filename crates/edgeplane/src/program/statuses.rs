@@ -65,6 +65,8 @@ pub struct StatusPlan {
     pub resist: Option<(FormulaId, SiteId)>,
     /// Not for players' eyes.
     pub hidden: bool,
+    /// It is what a piece of gear does while it is worn.
+    pub worn: bool,
     /// Cannot be cleansed.
     pub sticky: bool,
     /// How long before the end it is told that it will end.
@@ -256,6 +258,7 @@ impl Compiler<'_> {
             immune: rule.immune.iter().filter_map(|tag| self.status_tag(tag)).collect(),
             resist: resist.map(|resist| (resist, self.site(&format!("status.{name}.resist")))),
             hidden: rule.hidden,
+            worn: rule.worn,
             sticky: rule.sticky,
             warn: rule.warn.map(Time::from_seconds),
             at_max,

@@ -22,14 +22,27 @@ pub struct CharacterRule {
     pub abilities: Option<Vec<Word>>,
     /// Statuses that it has from the start, for as long as the fight lasts.
     pub statuses: Option<Vec<Word>>,
+    /// What it wears or holds.
+    pub gear: Option<Vec<Word>>,
     /// Tags of statuses that it does not take on.
     pub immune: Option<Vec<Word>>,
     /// How it chooses; without one, abilities are tried in the order listed.
     pub policy: Option<Word>,
 }
 
-const KEYS: &[&str] =
-    &["about", "template", "extends", "level", "attributes", "pools", "abilities", "statuses", "immune", "policy"];
+const KEYS: &[&str] = &[
+    "about",
+    "template",
+    "extends",
+    "level",
+    "attributes",
+    "pools",
+    "abilities",
+    "gear",
+    "statuses",
+    "immune",
+    "policy",
+];
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> CharacterRule {
     let Some(fields) = Fields::open(node, path, KEYS, out) else { return CharacterRule::default() };
@@ -41,6 +54,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> CharacterR
         attributes: attributes(&fields, out),
         pools: fields.words("pools", out),
         abilities: fields.words("abilities", out),
+        gear: fields.words("gear", out),
         statuses: fields.words("statuses", out),
         immune: fields.words("immune", out),
         policy: fields.text("policy", out),

@@ -9,6 +9,7 @@ mod attributes;
 mod characters;
 mod curves;
 mod encounters;
+mod gear;
 mod outcomes;
 mod policies;
 mod pools;
@@ -25,6 +26,7 @@ pub use characters::CharacterRule;
 pub use curves::{CurveRule, FunctionRule};
 pub(crate) use encounters::MAX_COMBATANTS;
 pub use encounters::{EncounterRule, MemberRule, SideMembers};
+pub use gear::{GearRule, GearSetRule};
 pub use outcomes::{CleansePick, OutcomeKind, OutcomeRule, Receiver, StatusFilter};
 pub use policies::{Choose, PolicyRule, UseRule};
 pub use pools::{CapChange, FlowRule, PoolRule, StartRule};
@@ -105,6 +107,10 @@ pub struct Ruleset {
     pub abilities: Vec<Named<AbilityRule>>,
     /// `[policy.*]`
     pub policies: Vec<Named<PolicyRule>>,
+    /// What can be worn or held.
+    pub gear: Vec<Named<GearRule>>,
+    /// What wearing several pieces gives.
+    pub gear_sets: Vec<Named<GearSetRule>>,
     /// `[character.*]`
     pub characters: Vec<Named<CharacterRule>>,
     /// `[encounter.*]`
@@ -123,6 +129,8 @@ const SECTIONS: &[&str] = &[
     "status",
     "diminish",
     "ability",
+    "gear",
+    "gear_set",
     "policy",
     "character",
     "encounter",
@@ -152,10 +160,28 @@ impl Ruleset {
         ruleset.statuses = read_all(section(root, "status", out), "status", out, statuses::read);
         ruleset.diminish = read_all(section(root, "diminish", out), "diminish", out, statuses::read_diminish);
         ruleset.abilities = read_all(section(root, "ability", out), "ability", out, abilities::read);
+        ruleset.gear = read_all(section(root, "gear", out), "gear", out, gear::read);
+        ruleset.gear_sets = read_all(section(root, "gear_set", out), "gear_set", out, gear::read_set);
+        ruleset.wear(out);
         ruleset.policies = read_all(section(root, "policy", out), "policy", out, policies::read);
         ruleset.characters = read_all(section(root, "character", out), "character", out, characters::read);
         ruleset.encounters = read_all(section(root, "encounter", out), "encounter", out, encounters::read);
         ruleset
+    }
+
+    /// What gear does while it is worn stands among the statuses.
+    fn wear(&mut self, out: &mut Diagnostics) {
+        for Named { name, span, rule } in &self.gear {
+            if let Some(status) = self.statuses.iter().find(|status| status.name == *name) {
+                let message = format!("`{name}` is a status and a piece of gear");
+                let help = "give one of them another name";
+                out.push(
+                    Diagnostic::at(Code::DuplicateName, *span, message).label(status.span, "the status").help(help),
+                );
+                continue;
+            }
+            self.statuses.push(Named { name: name.clone(), span: *span, rule: rule.worn.clone() });
+        }
     }
 
     /// Every hit step, those that statuses add included.

@@ -168,9 +168,7 @@ impl<'a> Fields<'a> {
 
     /// A list of words. A single word is no list, so that a forgotten bracket is not guessed at.
     pub(super) fn words(&self, key: &str, out: &mut Diagnostics) -> Option<Vec<Word>> {
-        let node = self.get(key)?;
-        let list = list(node, &self.path_of(key), out)?;
-        Some(list.iter().filter_map(|item| word(item, &self.path_of(key), out)).collect())
+        words(self.get(key)?, &self.path_of(key), out)
     }
 
     /// A word that is one of a few, given as (word, meaning).
@@ -178,6 +176,12 @@ impl<'a> Fields<'a> {
         let found = self.text(key, out)?;
         choose(&found, &self.path_of(key), choices, out)
     }
+}
+
+/// A list of words.
+pub(super) fn words(node: &Node, path: &str, out: &mut Diagnostics) -> Option<Vec<Word>> {
+    let items = list(node, path, out)?;
+    Some(items.iter().filter_map(|item| word(item, path, out)).collect())
 }
 
 pub(super) fn choose<T: Copy>(found: &Word, path: &str, choices: &[(&str, T)], out: &mut Diagnostics) -> Option<T> {

@@ -199,6 +199,8 @@ pub struct StatusRule {
     pub at_max: Vec<OutcomeRule>,
     /// The stacks are used up then.
     pub consume: bool,
+    /// It is what a piece of gear does while it is worn.
+    pub worn: bool,
 }
 
 /// Repeated statuses with a tag last shorter and shorter.
@@ -274,8 +276,28 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> StatusRule
         warn: fields.number("warn", 0.0..=1e6, out),
         at_max: does(&fields, "at_max", out),
         consume: fields.flag("consume", out),
+        worn: false,
     };
     check(&fields, &rule, out);
+    rule
+}
+
+/// What a piece of gear does while it is worn.
+pub(super) fn worn(fields: &Fields<'_>, about: String, out: &mut Diagnostics) -> StatusRule {
+    let rule = StatusRule {
+        about,
+        duration: DurationRule::Endless,
+        modify: modifiers(fields, out),
+        every: every(fields, out),
+        hit_steps: steps::read_owned(fields.get("hit_steps"), &fields.path_of("hit_steps"), out),
+        on: fields.get("on").map(|node| triggers::read_list(node, &fields.path_of("on"), out)).unwrap_or_default(),
+        immune: fields.words("immune", out).unwrap_or_default(),
+        hidden: true,
+        sticky: true,
+        worn: true,
+        ..StatusRule::default()
+    };
+    check(fields, &rule, out);
     rule
 }
 

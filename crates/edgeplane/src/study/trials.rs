@@ -293,14 +293,15 @@ fn status_source(
     })
 }
 
-/// A status on a combatant, if it was ever applied or refused.
+/// A status on a combatant, if it was ever applied or refused. What gear does is no news.
 fn status_figures(setup: &Setup, tally: &Tally, who: CombatantId, status: StatusId) -> Option<StatusFigures> {
     let sums = tally.held(who, status);
     let fights = tally.fights.max(1) as f64;
     let refused = StatusRefusal::NAMES.iter().zip(&sums.refused).filter(|(_, count)| **count > 0);
     let refused: Vec<(String, f64)> =
         refused.map(|(name, count)| ((*name).to_owned(), *count as f64 / fights)).collect();
-    (sums.applied > 0 || !refused.is_empty()).then(|| StatusFigures {
+    let told = !setup.program().status(status).worn && (sums.applied > 0 || !refused.is_empty());
+    told.then(|| StatusFigures {
         status: setup.program().status(status).name.clone(),
         applied: sums.applied as f64 / fights,
         uptime: share(sums.uptime as f64 * 1e-6, tally.duration.sum),

@@ -144,10 +144,12 @@ pub fn explain_ability(
             gathered.fill(outcome);
         }
     }
+    let mut start = Fight::with_chance(Arc::clone(&setup), Likely, 0);
+    start.begin().map_err(|error| Error::of_fight(&error, &setup))?;
     let name = |id: CharacterId| program.characters()[id.index()].name.clone();
     let on = if target == CombatantId(0) { from } else { on };
     Ok(AbilityExplanation {
-        ability: ability_line(&Shown { setup: &setup, memory: &setup.memory }, CombatantId(0), ability),
+        ability: ability_line(&Shown { setup: &setup, memory: start.memory() }, CombatantId(0), ability),
         from: name(from),
         on: name(on),
         outcomes,
@@ -189,7 +191,8 @@ pub(super) fn bring_about<C: Provider, O: Observer>(
     target: CombatantId,
     observer: &mut O,
 ) -> Result<(), Error> {
-    let done = fight.bring_about(CombatantId(0), ability, target, observer);
+    // Both have what they have from the start: their gear, for one.
+    let done = fight.begin().and_then(|()| fight.bring_about(CombatantId(0), ability, target, observer));
     done.map_err(|error| Error::of_fight(&error, fight.setup()))
 }
 

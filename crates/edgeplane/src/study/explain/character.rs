@@ -8,7 +8,7 @@ use crate::error::Error;
 use crate::fight::{Contribution, Fight, Likely, Silent};
 use crate::program::{
     AbilityId, AbilityPlan, CharacterId, CombatantId, FlowPlan, FormulaId, Memory, ModifierKind, PickPlan, PoolId,
-    Program, Setup, StartPlan, StatusId, UsePlan, plain,
+    Program, Setup, StartPlan, StatusId, UsePlan, WornPlan, plain,
 };
 use crate::rules::{SideRule, UseMoment};
 
@@ -93,6 +93,8 @@ pub struct CharacterSheet {
     pub pools: Vec<PoolLine>,
     /// Every ability that it has.
     pub abilities: Vec<AbilityLine>,
+    /// What it wears: "oilskin (body, 2 of weirguard)".
+    pub gear: Vec<String>,
     /// How it chooses, most wanted first: an ability and the condition, if any.
     pub policy: Vec<UseLine>,
 }
@@ -119,6 +121,7 @@ pub fn explain_character_with(
     let me = CombatantId(0);
     let mut fight = Fight::with_chance(Arc::clone(&setup), Likely, 0);
     let fail = |error| Error::of_fight(&error, &setup);
+    fight.begin().map_err(fail)?;
     for (status, stacks) in with {
         fight.inflict(*status, me, me, *stacks, &mut Silent).map_err(fail)?;
     }
@@ -131,7 +134,7 @@ pub fn explain_character_with(
                 info.name.clone()
             };
             let Some(plan) = plan.attributes.iter().find(|plan| plan.slot == info.slot.plus(of)) else { continue };
-            let mut line = line(setup.program(), &setup.memory, name, plan.base, of, &info.about);
+            let mut line = line(setup.program(), fight.memory(), name, plan.base, of, &info.about);
             let value = fight.attribute(me, plan.slot);
             let parts = fight.contributions(me, plan.slot).map_err(fail)?;
             let unbound = parts_applied(line.value, &parts);
@@ -164,6 +167,7 @@ pub fn explain_character_with(
         attributes,
         pools: pools.map(|pool| pool_line(&shown, PoolId(pool as u16))).collect(),
         abilities: plan.abilities.iter().map(|ability| ability_line(&shown, me, *ability)).collect(),
+        gear: plan.gear.iter().map(worn).collect(),
         policy: plan.policy.uses.iter().map(line).collect(),
     })
 }
@@ -269,6 +273,13 @@ pub(super) fn ability_line(shown: &Shown<'_>, who: CombatantId, id: AbilityId) -
         unlocked: plan.unlock.is_none_or(|unlock| number(Some(unlock)) != 0.0),
         targets: targets(program, plan.side, plan.pick, plan.count),
     }
+}
+
+fn worn(piece: &WornPlan) -> String {
+    let slot = piece.slot.iter().cloned();
+    let set = piece.set.iter().map(|(set, pieces)| format!("{pieces} of {set}"));
+    let told: Vec<String> = slot.chain(set).collect();
+    if told.is_empty() { piece.name.clone() } else { format!("{} ({})", piece.name, told.join(", ")) }
 }
 
 /// What is to be known of an ability beyond its times, cost and targets.
