@@ -49,7 +49,7 @@ picture explain_ability 11 'edgeplane explain weir-nine pincer --from silt_crab 
 picture explain_status 11 'edgeplane explain weir-nine cracked --from bell_ringer --on silt_crab; edgeplane explain weir-nine silted --from reed_stalker --on lockhand'
 picture explain_with 9 'edgeplane explain weir-nine lockhand --with braced --with tide_charm=3 --with waterlogged=2'
 picture explain_gear 9 'edgeplane explain weir-nine gatekeeper'
-picture explain_limits 9 'edgeplane explain weir-nine drowned_miller | sed -n "24,48p"; edgeplane trials weir-nine mill_race -n 4000 | sed -n "1,48p"'
+picture explain_limits 9 'edgeplane explain weir-nine drowned_miller'
 picture fight_statuses 9 'edgeplane fight weir-nine night_shift --seed 3 | sed -n "1,6p;68,112p"'
 picture trials_statuses 9 'edgeplane trials weir-nine night_shift -n 2000 | sed -n "54,108p"'
 picture fight 10 'edgeplane fight weir-nine duel --seed 7'

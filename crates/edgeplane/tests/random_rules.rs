@@ -1,0 +1,361 @@
+//! Laws that hold for any ruleset: rulesets are put together at random from abilities, statuses,
+//! gear and policies of every kind, and fought out.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod common;
+
+use common::{game, seconds};
+use edgeplane::fight::{Ending, Event, Observer, Refusal};
+use edgeplane::program::{SideId, Time};
+use edgeplane::{Fight, Game, Log, Silent, TrialsPlan};
+use proptest::prelude::*;
+use proptest::strategy::ValueTree as _;
+use proptest::test_runner::TestRunner;
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+
+/// What one ability is made of, as numbers that mean nothing by themselves.
+#[derive(Clone, Debug)]
+struct Ability {
+    times: [u8; 4],
+    outcomes: Vec<u8>,
+    targets: u8,
+    extras: u8,
+    numbers: [u8; 3],
+}
+
+fn ability() -> impl Strategy<Value = Ability> {
+    let numbers = any::<[u8; 3]>();
+    let outcomes = prop::collection::vec(0_u8..8, 1..4);
+    (prop::array::uniform4(0_u8..6), outcomes, 0_u8..6, 0_u8..9, numbers)
+        .prop_map(|(times, outcomes, targets, extras, numbers)| Ability { times, outcomes, targets, extras, numbers })
+}
+
+/// A whole ruleset: abilities, how each side chooses among them, what it wears, how many there are.
+#[derive(Clone, Debug)]
+struct Recipe {
+    abilities: Vec<Ability>,
+    choose: [u8; 2],
+    gear: [u8; 2],
+    count: [u8; 2],
+    seed: u64,
+}
+
+fn recipe() -> impl Strategy<Value = Recipe> {
+    let pair = |range: std::ops::Range<u8>| prop::array::uniform2(range);
+    (prop::collection::vec(ability(), 2..6), pair(0..5), pair(0..4), pair(1..3), any::<u64>())
+        .prop_map(|(abilities, choose, gear, count, seed)| Recipe { abilities, choose, gear, count, seed })
+}
+
+const STATUSES: &str = r#"
+[status.soaked]
+kind = "debuff"
+duration = 3
+again = "stack"
+max_stacks = 4
+modify = [{ attribute = "pace", add = "-0.05 * stacks" }]
+[status.raw]
+kind = "debuff"
+duration = 4
+again = "refresh"
+every = { period = 1, does = [{ damage = "2 + 0.1 * snapshot(caster.might)", type = "cold" }] }
+[status.rallied]
+kind = "buff"
+duration = 5
+again = "extend"
+longest = 9
+modify = [{ attribute = "might", percent = 20 }]
+on = [{ event = "hit_taken", cooldown = 1, chance = 0.5, does = [{ restore = "wind", amount = 3 }] }]
+[status.reeling]
+kind = "debuff"
+tags = ["control"]
+duration = 0.7
+again = "keep"
+forbids = ["act"]
+interrupts = true
+[gear.vest]
+slot = "body"
+set = "issue"
+modify = [{ attribute = "guard", add = 12 }]
+[gear.cap]
+slot = "head"
+set = "issue"
+modify = [{ attribute = "grit", add = 2 }]
+[gear.spur]
+on = [{ event = "hit_dealt", chance = 0.3, does = [{ inflict = "rallied", to = "owner" }] }]
+[gear_set.issue]
+worn = { 2 = ["rallied"] }
+"#;
+
+impl Ability {
+    fn write(&self, index: usize, all: usize, out: &mut String) {
+        let [cost, cast, recovery, cooldown] = self.times.map(f64::from);
+        let [a, b, c] = self.numbers.map(u32::from);
+        let does: Vec<String> = self.outcomes.iter().map(|kind| self.outcome(*kind)).collect();
+        let targets = [
+            "side = \"enemies\"",
+            "side = \"enemies\", pick = \"random\"",
+            "side = \"enemies\", count = \"all\"",
+            "side = \"enemies\", pick = \"weakest\"",
+            "side = \"allies\", pick = \"weakest\"",
+            "side = \"self\"",
+        ][usize::from(self.targets)];
+        let _ = writeln!(out, "[ability.a{index}]\ncost = {{ wind = {} }}", cost * 2.0);
+        // Something has to take time, or it could be used for ever at one moment.
+        let _ =
+            writeln!(out, "cast = {}\nrecovery = {}\ncooldown = {}", cast * 0.15, 0.1 + recovery * 0.1, cooldown * 0.7);
+        let _ = writeln!(out, "targets = {{ {targets} }}\ndoes = [{}]", does.join(", "));
+        let extra = match self.extras {
+            1 => format!("charges = {{ max = {}, regain = {} }}", 1 + a % 3, 1 + b % 5),
+            2 => format!("uses = {}", 1 + a % 6),
+            3 => "shared_cooldown = \"shared\"".to_owned(),
+            4 => format!("shared_cooldown = {{ name = \"shared\", time = {} }}", 1 + a % 3),
+            5 => format!("releases = {{ count = {}, every = 0.{} }}", 2 + a % 3, 1 + b % 9),
+            6 => format!(
+                "after = {{ ability = \"a{}\", within = {} }}",
+                (index + 1 + c as usize % (all - 1)) % all,
+                1 + b % 4
+            ),
+            7 => "cost_at = \"release\"\ncooldown_from = \"end\"".to_owned(),
+            8 => "refund = 0.5\ncooldown_from = \"start\"".to_owned(),
+            _ => String::new(),
+        };
+        let _ = writeln!(out, "{extra}");
+    }
+
+    fn outcome(&self, kind: u8) -> String {
+        let amount = 4 + self.numbers[0] % 16;
+        match kind {
+            0 | 1 => format!("{{ damage = \"{amount} + caster.might * 0.5\", spread = 0.2, type = \"blow\" }}"),
+            2 => format!("{{ damage = \"{amount} * (1.5 - target.health.share)\", type = \"cold\" }}"),
+            3 => format!("{{ heal = {} }}", 1 + amount / 4),
+            4 => format!("{{ drain = \"wind\", amount = {amount}, to_caster = 0.5 }}"),
+            5 => "{ inflict = \"soaked\", stacks = 2 }".to_owned(),
+            6 => "{ inflict = \"raw\", chance = 0.7 }".to_owned(),
+            _ => "{ inflict = \"reeling\", chance = 0.25 }".to_owned(),
+        }
+    }
+}
+
+impl Recipe {
+    /// The ruleset, with its sides in one order or the other.
+    fn text(&self, swapped: bool) -> String {
+        let mut out = String::from(
+            "[attributes]\nmight = 10\ngrit = 8\nguard = { base = 5, max = 80 }\npace = { base = 0, min = -0.5, max = 0.5 }\n\
+             luck = { base = 0.15, min = 0, max = 1 }\n[pools]\nhealth = { max = \"60 + 6 * grit\", defeat = true }\n\
+             wind = { max = 40, regen = 2 }\n[damage_types]\nblow = {}\ncold = {}\n\
+             [[hit_steps]]\nname = \"slip\"\nwhen = \"roll(target.luck / 2)\"\nstop = \"slipped\"\n\
+             [[hit_steps]]\nname = \"hard\"\nwhen = \"roll(caster.luck)\"\namount = \"amount * 1.5\"\n\
+             [[hit_steps]]\nname = \"guard\"\ntypes = [\"blow\"]\namount = \"amount * (100 - target.guard) / 100\"\n",
+        );
+        out.push_str(STATUSES);
+        let all = self.abilities.len();
+        self.abilities.iter().enumerate().for_each(|(index, ability)| ability.write(index, all, &mut out));
+        for (index, name) in ["reed", "stone"].into_iter().enumerate() {
+            let choose = ["first", "first", "weighted", "random", "first"][usize::from(self.choose[index])];
+            let weight =
+                |line: usize| if choose == "weighted" { format!(", weight = {}", 1 + line) } else { String::new() };
+            let when =
+                if self.choose[index] == 4 { ", when = \"self.health.share < 80% or self.wind > 20\"" } else { "" };
+            let lines: Vec<String> =
+                (0..all).map(|line| format!("{{ ability = \"a{line}\"{}{when} }}", weight(line))).collect();
+            let _ = writeln!(out, "[policy.{name}]\nchoose = \"{choose}\"\nuse = [{}]", lines.join(", "));
+            let names: Vec<String> = (0..all).map(|line| format!("\"a{line}\"")).collect();
+            let gear = ["", "\"vest\"", "\"vest\", \"cap\"", "\"spur\", \"cap\""][usize::from(self.gear[index])];
+            let might = 10 + index * 2;
+            let _ = writeln!(
+                out,
+                "[character.{name}]\nattributes = {{ might = {might} }}\nabilities = [{}]",
+                names.join(", ")
+            );
+            let _ = writeln!(out, "gear = [{gear}]\npolicy = \"{name}\"");
+        }
+        let side = |index: usize, name: &str| {
+            format!("sides.{name} = [{{ character = \"{name}\", count = {} }}]\n", self.count[index])
+        };
+        let (one, other) = (side(0, "reed"), side(1, "stone"));
+        let sides = if swapped { other + &one } else { one + &other };
+        let _ = writeln!(out, "[encounter.bout]\n{sides}time_limit = 40");
+        out
+    }
+
+    fn game(&self) -> Game {
+        game(&self.text(false))
+    }
+}
+
+fn play(game: &Game, seed: u64) -> (Fight, Log, Ending) {
+    let mut fight = game.fight("bout", seed).unwrap();
+    let mut log = Log::default();
+    let ending = fight.run(&mut log).unwrap();
+    (fight, log, ending)
+}
+
+/// Asks for every detail, so that no shortcut can be taken.
+#[derive(Default)]
+struct Careful(Log);
+
+impl Observer for Careful {
+    const DETAIL: bool = true;
+
+    fn event(&mut self, at: Time, event: Event) {
+        if !matches!(event, Event::Stepped { .. } | Event::Unwanted { .. }) {
+            self.0.event(at, event);
+        }
+    }
+}
+
+/// Laws are worth little over fights in which nothing happens.
+#[test]
+fn the_recipes_make_for_all_kinds_of_fights() {
+    let mut runner = TestRunner::deterministic();
+    let mut seen: BTreeMap<String, usize> = BTreeMap::new();
+    for _ in 0..250 {
+        let recipe = recipe().new_tree(&mut runner).unwrap().current();
+        let (_, log, ending) = play(&recipe.game(), recipe.seed);
+        let ending = format!("{ending:?}");
+        *seen.entry(ending.split('(').next().unwrap().to_owned()).or_default() += 1;
+        for logged in &log.events {
+            let kind = match logged.event {
+                Event::Refused { reason, .. } => Refusal::NAMES[reason.kind()].to_owned(),
+                Event::Hit { stopped: Some(_), .. } => "hit stopped".to_owned(),
+                other => format!("{other:?}").split([' ', '{']).next().unwrap().to_owned(),
+            };
+            *seen.entry(kind).or_default() += 1;
+        }
+    }
+    for kind in [
+        "Won",
+        "TimeLimit",
+        "Used",
+        "Released",
+        "Lost",
+        "Hit",
+        "hit stopped",
+        "Healed",
+        "Drained",
+        "Restored",
+        "Fell",
+        "StatusGained",
+        "StatusLost",
+        "StatusRefused",
+        "Triggered",
+        "Interrupted",
+        "CapChanged",
+        "not ready",
+        "cannot afford",
+        "forbidden",
+        "no charge",
+        "no uses left",
+        "not open",
+    ] {
+        let times = seen.get(kind).copied().unwrap_or(0);
+        assert!(times >= 5, "{kind} only {times} times: {seen:?}");
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 160, ..ProptestConfig::default() })]
+
+    #[test]
+    fn who_is_listed_first_decides_nothing(recipe in recipe()) {
+        let (one, other) = (game(&recipe.text(false)), game(&recipe.text(true)));
+        let health = one.pool("health").unwrap();
+        let ((here, _, ended), (there, _, mirrored)) = (play(&one, recipe.seed), play(&other, recipe.seed));
+        let swapped = match ended {
+            Ending::Won(side) => Ending::Won(SideId(1 - side.0)),
+            same => same,
+        };
+        prop_assert_eq!(swapped, mirrored);
+        prop_assert_eq!(here.now(), there.now());
+        for who in here.setup().ids() {
+            let label = &here.setup().combatants[who.index()].label;
+            let same = there.setup().find_combatant(label).unwrap();
+            prop_assert_eq!(here.pool(who, health).to_bits(), there.pool(same, health).to_bits(), "{}", label);
+        }
+    }
+
+    #[test]
+    fn pools_stay_within_their_bounds_and_the_fallen_do_nothing(recipe in recipe()) {
+        let game = recipe.game();
+        let (fight, log, _) = play(&game, recipe.seed);
+        let mut fallen: Vec<Option<Time>> = vec![None; fight.setup().combatants.len()];
+        let mut before = Time::ZERO;
+        for logged in &log.events {
+            prop_assert!(logged.at >= before, "time runs on");
+            before = logged.at;
+            match logged.event {
+                Event::Fell { who, .. } => fallen[who.index()] = Some(logged.at),
+                Event::Used { caster, .. } | Event::Released { caster, .. } => {
+                    prop_assert!(fallen[caster.index()].is_none_or(|at| at >= logged.at), "{:?}", logged);
+                }
+                Event::Hit { dealt, over, amount, left, .. } => {
+                    prop_assert!(dealt >= 0.0 && over >= 0.0 && left >= 0.0, "{:?}", logged);
+                    prop_assert!((dealt + over - amount).abs() < 1e-9, "{:?}", logged);
+                }
+                Event::Healed { healed, over, amount, .. } => {
+                    prop_assert!(healed >= 0.0 && over >= 0.0 && (healed + over - amount).abs() < 1e-9, "{:?}", logged);
+                }
+                _ => {}
+            }
+        }
+        for who in fight.setup().ids() {
+            for pool in ["health", "wind"].map(|name| game.pool(name).unwrap()) {
+                let (amount, cap) = (fight.pool(who, pool), fight.cap(who, pool));
+                prop_assert!((0.0..=cap).contains(&amount), "{} of {}", amount, cap);
+            }
+        }
+    }
+
+    #[test]
+    fn shortcuts_do_not_show(recipe in recipe()) {
+        let game = recipe.game();
+        let mut warm = game.fight("bout", 0).unwrap();
+        for seed in 0..3 {
+            let (mut quick, mut careful) = (Log::default(), Careful::default());
+            warm.restart(recipe.seed ^ seed);
+            warm.run(&mut quick).unwrap();
+            game.fight("bout", recipe.seed ^ seed).unwrap().run(&mut careful).unwrap();
+            let differ = quick.events.iter().zip(&careful.0.events).find(|(a, b)| a != b);
+            prop_assert_eq!(differ, None);
+            prop_assert_eq!(quick.events.len(), careful.0.events.len());
+        }
+    }
+
+    #[test]
+    fn frames_and_snapshots_leave_no_trace(recipe in recipe()) {
+        let game = recipe.game();
+        let (_, whole, _) = play(&game, recipe.seed);
+        let mut fight = game.fight("bout", recipe.seed).unwrap();
+        let mut framed = Log::default();
+        for frame in 1..=60 * 41 {
+            if frame % 97 == 0 {
+                // A look into another future, and back.
+                let here = fight.snapshot();
+                fight.advance(fight.now() + seconds(3.0), &mut Silent).unwrap();
+                fight.restore(&here);
+            }
+            if fight.advance(Time::from_seconds(f64::from(frame) / 60.0), &mut framed).unwrap().is_some() {
+                break;
+            }
+        }
+        prop_assert_eq!(framed, whole);
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 24, ..ProptestConfig::default() })]
+
+    #[test]
+    fn a_study_is_the_same_on_any_number_of_threads(recipe in recipe()) {
+        let game = recipe.game();
+        let study = |threads| {
+            let plan = TrialsPlan { trials: 60, seed: recipe.seed, threads: Some(threads) };
+            serde_json::to_string(&game.trials("bout", &plan).unwrap()).unwrap()
+        };
+        let alone = study(1);
+        prop_assert_eq!(&study(2), &alone);
+        prop_assert_eq!(&study(5), &alone);
+    }
+}
