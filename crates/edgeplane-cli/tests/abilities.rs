@@ -2,6 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::panic)]
 
+use std::collections::BTreeMap;
 use std::fs;
 use std::process::Output;
 
@@ -195,4 +196,128 @@ fn three_sides_are_told_and_counted() {
     assert!((rate(0) + rate(1) + rate(2) + drawn - 1.0).abs() < 1e-9, "{figures}");
     assert!(rate(2) > rate(0) && rate(2) > rate(1), "two against one and one: {figures}");
     assert!((rate(0) - rate(1)).abs() < 0.06, "those who are alone are alike: {figures}");
+}
+
+#[test]
+fn what_is_told_of_a_fight_adds_up() {
+    for seed in ["1", "4", "9"] {
+        let report = json(&["fight", DEMO, "mill_race", "--seed", seed]);
+        let events = report["events"].as_array().unwrap();
+        let number = |event: &Value, key: &str| event[key].as_f64().unwrap();
+        let mut health: BTreeMap<String, f64> = BTreeMap::new();
+        let mut fell = Vec::new();
+        for event in events {
+            let (kind, at) = (event["event"].as_str().unwrap(), number(event, "at"));
+            let of_health = event["pool"] == "health";
+            let target = event["target"].as_str().or(event["who"].as_str()).unwrap_or_default().to_owned();
+            let moved = match kind {
+                "hit" => -number(event, "dealt"),
+                "drained" => -number(event, "taken"),
+                "healed" => number(event, "healed"),
+                "restored" => number(event, "gained"),
+                "fell" => {
+                    fell.push(target);
+                    continue;
+                }
+                _ => continue,
+            };
+            if !of_health {
+                continue;
+            }
+            // What is left is what was left before, less what was taken, more what was given.
+            let left = number(event, "left");
+            if let Some(before) = health.insert(target.clone(), left) {
+                assert!((before + moved - left).abs() < 1e-9, "seed {seed}, {at} s, {target}: {before} {moved} {left}");
+            }
+            assert!(left >= 0.0 && !fell.contains(&target), "seed {seed}, {at} s: {event}");
+        }
+        for name in &fell {
+            assert_eq!(health[name], 0.0, "seed {seed}: {name} has fallen");
+        }
+        let stands = health.iter().filter(|(name, _)| !fell.contains(name)).all(|(_, left)| *left > 0.0);
+        assert!(stands && !fell.is_empty(), "seed {seed}: {health:?} {fell:?}");
+    }
+}
+
+#[test]
+fn a_row_for_each_event_and_a_column_for_each_key() {
+    let report = json(&["fight", DEMO, "mill_race", "--seed", "4"]);
+    let told = answer(&["fight", DEMO, "mill_race", "--seed", "4", "--format", "csv"]);
+    let mut lines = told.lines();
+    let columns: Vec<&str> = lines.next().unwrap().split(',').collect();
+    let events = report["events"].as_array().unwrap();
+    assert_eq!(lines.clone().count(), events.len());
+    for (line, event) in lines.zip(events) {
+        let cells: Vec<&str> = line.split(',').collect();
+        assert_eq!(cells.len(), columns.len(), "{line}");
+        for (key, value) in event.as_object().unwrap() {
+            let cell =
+                cells[columns.iter().position(|column| column == key).unwrap_or_else(|| panic!("no column {key}"))];
+            match value {
+                Value::Number(number) => {
+                    assert_eq!(cell.parse::<f64>().unwrap(), number.as_f64().unwrap(), "{key}: {line}")
+                }
+                Value::String(text) => assert_eq!(cell, text, "{key}: {line}"),
+                Value::Null => assert_eq!(cell, "", "{key}: {line}"),
+                _ => {}
+            }
+        }
+    }
+}
+
+#[test]
+fn the_three_releases_of_a_millstone_are_one_use() {
+    let figures = json(&["trials", DEMO, "mill_race", "-n", "300"]);
+    let miller = &figures["combatants"].as_array().unwrap()[4];
+    assert_eq!(miller["combatant"], "drowned_miller");
+    let ability = |name: &str| {
+        let list = miller["abilities"].as_array().unwrap();
+        list.iter().find(|line| line["ability"] == name).unwrap().clone()
+    };
+    let per_use = |name: &str| {
+        let line = ability(name);
+        line["damage"].as_f64().unwrap() / line["uses"].as_f64().unwrap()
+    };
+    // A stone of 5 + 33 / 2 rolls three times over guards of about a fifth; a pincer of 9 + 33 × 0.8 once.
+    assert!((35.0..64.5).contains(&per_use("millstone")), "{}", per_use("millstone"));
+    assert!((20.0..42.5).contains(&per_use("pincer")), "{}", per_use("pincer"));
+    let reasons: Vec<String> = miller["abilities"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .flat_map(|line| line["refusals"].as_array().unwrap().clone())
+        .map(|refusal| refusal[0].as_str().unwrap().to_owned())
+        .collect();
+    for reason in ["not ready", "no charge", "not open", "locked", "no uses left", "forbidden"] {
+        assert!(reasons.iter().any(|told| told == reason), "{reason} is not among {reasons:?}");
+    }
+}
+
+#[test]
+fn gear_is_told_where_it_counts() {
+    let told = squeezed(&answer(&["explain", DEMO, "gatekeeper"]));
+    for expected in [
+        "guard 26.4 12 + 10 oilskin + 20 % steady_footing Halves impact at 100.\n",
+        "heft 15.4 14 + 10 % long_hook Weight behind a blow.\n",
+        "max_health 265.333 60 + 14 * grit = 60 + 14 * 14.6667\n",
+        "health 265.333 265.333 max_health = 265.333 falls when it empties\n",
+        "oilskin (body, 3 of weirguard), hobnails (feet, 3 of weirguard), long_hook (hands, 3 of weirguard)\n",
+    ] {
+        assert!(told.contains(expected), "{expected}{told}");
+    }
+    // Another piece, and a number of a piece, without editing a file.
+    let swapped =
+        squeezed(&answer(&["explain", DEMO, "gatekeeper", "--set", "character.gatekeeper.gear.0=tin_whistle"]));
+    assert!(
+        swapped.contains("guard 14.4 12 + 20 % steady_footing") && swapped.contains("tin_whistle (neck)"),
+        "{swapped}"
+    );
+    let thicker = squeezed(&answer(&["explain", DEMO, "gatekeeper", "--set", "gear.oilskin.modify.0.add=18"]));
+    assert!(thicker.contains("guard 36 12 + 18 oilskin + 20 % steady_footing"), "{thicker}");
+    let fight = answer(&["fight", DEMO, "mill_race", "--seed", "2"]);
+    assert!(!fight.contains("oilskin") && fight.contains("steady_footing") && fight.contains("health cap 265.333"));
+    let hit = squeezed(&answer(&["explain", DEMO, "boathook", "--from", "gatekeeper", "--on", "drowned_miller"]));
+    assert!(hit.contains("amount 6 + 15.4 * 0.9 = 19.86"), "{hit}");
+    let checked = answer(&["check", DEMO]);
+    assert!(checked.contains("17 statuses, 4 pieces of gear, 16 abilities"), "{checked}");
 }

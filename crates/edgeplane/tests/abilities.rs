@@ -541,3 +541,152 @@ fn the_miller_of_the_demo_does_all_of_it() {
     }
     assert!(stones > 300 && dredged > 50 && ground > 100, "{stones} {dredged} {ground}");
 }
+
+/// One who waits for something, and when it is used first; with what else happens meanwhile.
+fn first_use(ability: &str, others: &str, one: &str) -> Option<f64> {
+    let text = format!("[ability.wanted]\n{ability}\ndoes = [{{ damage = 1, type = \"blow\" }}]\n{others}");
+    starts(&rules(&text, &format!("abilities = [\"wanted\"{one}]")), "wanted").first().copied()
+}
+
+#[test]
+fn whoever_waits_wakes_at_the_very_moment() {
+    // 20 of 30 breath, at 2 a second.
+    assert_eq!(first_use("cost = { breath = 30 }", "", ""), Some(5.0));
+    // 0.5 more, in a quarter of a second.
+    assert_eq!(first_use("cost = { breath = 20.5 }", "", ""), Some(0.25));
+    // A charge that is there at once, though the other one takes its time.
+    assert_eq!(first_use("charges = { max = 1, regain = 100 }", "", ""), Some(0.0));
+    // After something that takes three seconds, the first moment of its window.
+    let opener = "[ability.opener]\ncast = 3\nuses = 1\ndoes = [{ damage = 1, type = \"blow\" }]";
+    assert_eq!(first_use("after = \"opener\"", opener, ", \"opener\""), Some(3.0));
+    // A shared cooldown of 4 s that somebody else's use does not touch, and one's own does.
+    let shared =
+        "[ability.opener]\nshared_cooldown = \"one\"\ncooldown = 4\nuses = 1\ndoes = [{ damage = 1, type = \"blow\" }]";
+    assert_eq!(first_use("shared_cooldown = \"one\"\nafter = \"opener\"", shared, ", \"opener\""), Some(4.0));
+    // Never: more than the pool can hold.
+    assert_eq!(first_use("cost = { breath = 101 }", "", ""), None);
+}
+
+#[test]
+fn times_may_hang_on_attributes_and_are_taken_when_a_use_counts() {
+    let text = r#"
+        [attributes]
+        haste = 0
+        [pools]
+        health = { max = 1000, defeat = true }
+        [damage_types]
+        blow = {}
+        [status.quick]
+        duration = 8
+        modify = [{ attribute = "haste", add = 0.5 }]
+        [ability.hurry]
+        uses = 1
+        targets = "self"
+        does = [{ inflict = "quick" }]
+        [ability.shove]
+        recovery = 0.1
+        charges = { max = 2, regain = "4 * (1 - caster.haste)" }
+        does = [{ damage = 1, type = "blow" }]
+        [policy.plain]
+        use = [{ ability = "hurry", when = "now >= 5" }, { ability = "shove" }]
+        [character.one]
+        abilities = ["hurry", "shove"]
+        policy = "plain"
+        [character.other]
+        [encounter.bout]
+        sides.one = ["one"]
+        sides.other = ["other"]
+        time_limit = 24
+    "#;
+    // 0, 0.1, then every 4 s. In a hurry from 5 s on: what is regained at 8 s was begun at the old pace,
+    // but takes 4 s only up to there; the use of 8 s counts at 2 s, and so do those of 10 s and 12 s.
+    // The hurry is over at 13 s; the use of 14 s takes 4 s again.
+    let game = game(text);
+    assert_eq!(starts(&game, "hurry"), [5.0]);
+    assert_eq!(starts(&game, "shove"), [0.0, 0.1, 4.0, 8.0, 10.0, 12.0, 14.0, 18.0, 22.0]);
+}
+
+#[test]
+fn a_weight_may_look_at_the_target_and_at_the_fight() {
+    let ability =
+        |name: &str| format!("[ability.{name}]\nrecovery = 1\ndoes = [{{ damage = 100, type = \"blow\" }}]\n");
+    let game = rules(
+        &format!(
+            "{}\n[policy.dice]\nchoose = \"weighted\"\nuse = [\
+             {{ ability = \"high\", weight = \"if(target.health.share > 50%, 1, 0)\" }},\
+             {{ ability = \"low\", weight = \"if(target.health.share > 50%, 0, 1)\" }},\
+             {{ ability = \"late\", weight = \"if(now > 7, 5, 0)\" }}]",
+            ["high", "low", "late"].map(ability).concat()
+        ),
+        "abilities = [\"high\", \"low\", \"late\"]\npolicy = \"dice\"",
+    );
+    // 1,000 of health, 100 a second: above a half until the sixth blow has fallen.
+    let log = log_of(&game);
+    let used: Vec<(f64, String)> = log
+        .events
+        .iter()
+        .filter_map(|logged| match logged.event {
+            Event::Used { ability, .. } => Some((logged.at.seconds(), game.program().ability(ability).name.clone())),
+            _ => None,
+        })
+        .collect();
+    assert!(used[..5].iter().all(|(_, name)| name == "high"), "{used:?}");
+    assert!(used[5..8].iter().all(|(_, name)| name == "low"), "{used:?}");
+    assert!(used[8..].iter().all(|(_, name)| name != "high"), "{used:?}");
+    assert_eq!(used.len(), 10);
+}
+
+#[test]
+fn where_nothing_has_any_weight_nothing_is_done() {
+    let game = drawing("weighted", "{ ability = \"high\", weight = 0 }, { ability = \"mid\", weight = \"0 * now\" }");
+    let mut fight = game.fight("bout", 1).unwrap();
+    let mut log = Log::default();
+    assert_eq!(fight.run(&mut log).unwrap(), Ending::Stalemate);
+    assert!(!log.events.iter().any(|logged| matches!(logged.event, Event::Used { .. })), "{log:?}");
+}
+
+#[test]
+fn several_targets_share_the_releases_until_the_last_has_fallen() {
+    let text = r#"
+        [pools]
+        health = { max = 25, defeat = true }
+        [damage_types]
+        blow = {}
+        [ability.rain]
+        cast = 1
+        releases = { count = 4, every = 1 }
+        targets = { side = "enemies", count = "all" }
+        does = [{ damage = 10, type = "blow" }]
+        [ability.bite]
+        uses = 1
+        does = [{ damage = 6, type = "blow" }]
+        [character.one]
+        abilities = ["rain"]
+        [character.thin]
+        abilities = ["bite"]
+        [character.thick]
+        [encounter.bout]
+        sides.one = ["one"]
+        sides.others = ["thin", "thick"]
+    "#;
+    let game = game(text);
+    let mut fight = game.fight("bout", 1).unwrap();
+    let health = game.pool("health").unwrap();
+    // The thin one has 5 left when the rain begins.
+    fight.bring_about(ONE, game.ability("rain").unwrap(), OTHER, &mut Silent).unwrap();
+    fight.bring_about(ONE, game.ability("rain").unwrap(), OTHER, &mut Silent).unwrap();
+    assert_eq!([fight.pool(OTHER, health), fight.pool(CombatantId(2), health)], [5.0, 25.0]);
+    let mut log = Log::default();
+    fight.run(&mut log).unwrap();
+    let hits: Vec<(f64, CombatantId)> = log
+        .events
+        .iter()
+        .filter_map(|logged| match logged.event {
+            Event::Hit { target, caster: ONE, .. } => Some((logged.at.seconds(), target)),
+            _ => None,
+        })
+        .collect();
+    let thick = CombatantId(2);
+    assert_eq!(hits, [(1.0, OTHER), (1.0, thick), (2.0, thick), (3.0, thick)]);
+    assert_eq!(fight.now(), seconds(3.0));
+}

@@ -91,7 +91,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let stock = &mut self.state.stock[place];
         stock.used += 1;
         if let Some((most, regain)) = regain {
-            if stock.refill(most, now) == most {
+            // What begins at this very moment takes the time of this moment.
+            if stock.refill(most, now) == most || stock.next == from + stock.regain {
                 stock.next = from + regain;
             }
             stock.regain = regain;

@@ -1,0 +1,102 @@
+//! The largest, the longest, and what lies beyond: an answer each time, never a panic or a hang.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod common;
+
+use common::{game, seconds};
+use edgeplane::fight::{Ending, Event, FightErrorKind, Limits, Sampler};
+use edgeplane::program::Time;
+use edgeplane::{CombatantId, Fight, Game, Log, Setup, Silent};
+use std::sync::Arc;
+
+const RULES: &str = r#"
+[pools]
+health = { max = 5, defeat = true }
+[damage_types]
+blow = {}
+[ability.shove]
+cooldown = 1
+targets = { side = "enemies", pick = "random" }
+does = [{ damage = 2, type = "blow" }]
+[ability.rare]
+cooldown = 21600
+does = [{ damage = 0, type = "blow" }]
+[ability.never]
+cast = 1e12
+does = [{ damage = 9, type = "blow" }]
+[character.one]
+abilities = ["shove"]
+[character.patient]
+abilities = ["rare"]
+[character.dreamer]
+abilities = ["never"]
+"#;
+
+fn sides(game: &Game, name: &str, counts: [usize; 2]) -> Vec<(String, Vec<edgeplane::CharacterId>)> {
+    let id = game.character(name).unwrap();
+    vec![("east".to_owned(), vec![id; counts[0]]), ("west".to_owned(), vec![id; counts[1]])]
+}
+
+#[test]
+fn a_thousand_fight_and_more_stay_out() {
+    let game = game(RULES);
+    let setup = Arc::new(Setup::between(game.program(), &sides(&game, "one", [700, 700])));
+    assert_eq!(setup.combatants.len(), 1_000);
+    assert_eq!(setup.ids().filter(|who| setup.combatants[who.index()].side.0 == 1).count(), 300);
+    let mut fight = Fight::with_chance(setup, Sampler::default(), 1);
+    let mut log = Log::default();
+    let ending = fight.run(&mut log).unwrap();
+    // Seven hundred against three hundred: nobody doubts it, and everybody is told apart.
+    assert_eq!(ending, Ending::Won(edgeplane::program::SideId(0)));
+    let mut fell: Vec<CombatantId> = log
+        .events
+        .iter()
+        .filter_map(|logged| match logged.event {
+            Event::Fell { who, .. } => Some(who),
+            _ => None,
+        })
+        .collect();
+    assert!(fell.iter().filter(|who| who.index() >= 700).count() == 300);
+    fell.sort();
+    fell.dedup();
+    let standing = fight.setup().ids().filter(|who| fight.stands(*who)).count();
+    assert_eq!(fell.len() + standing, 1_000);
+    assert!(log.events.windows(2).all(|two| two[0].at <= two[1].at));
+}
+
+#[test]
+fn ten_days_are_as_long_as_a_fight_can_be_told_to_last() {
+    let encounter = "[encounter.wait]\nsides.east = [\"patient\"]\nsides.west = [\"patient\"]\n";
+    let longest = game(&format!("{RULES}{encounter}time_limit = 864000\n"));
+    let mut fight = longest.fight("wait", 1).unwrap();
+    let mut log = Log::default();
+    assert_eq!(fight.run(&mut log).unwrap(), Ending::TimeLimit);
+    assert_eq!(fight.now(), seconds(864_000.0));
+    // One every six hours, the first at once and the last with the limit.
+    let used = log.events.iter().filter(|logged| matches!(logged.event, Event::Used { .. })).count();
+    assert_eq!(used, 2 * 41);
+    let beyond = Game::from_text("test.toml", &format!("{RULES}{encounter}time_limit = 864001\n")).unwrap_err();
+    assert!(beyond.to_string().contains("`encounter.wait.time_limit` is 864001"), "{beyond}");
+    assert!(Time::NEVER.seconds() > 864_000.0 * 1.2, "a cooldown that begins at the end still ends");
+}
+
+#[test]
+fn a_cast_without_an_end_is_never_over() {
+    let game = game(&format!("{RULES}[encounter.dream]\nsides.east = [\"dreamer\"]\nsides.west = [\"one\"]\n"));
+    let mut fight = game.fight("dream", 1).unwrap();
+    let mut log = Log::default();
+    assert_eq!(fight.run(&mut log).unwrap(), Ending::Won(edgeplane::program::SideId(1)));
+    assert!(!log.events.iter().any(|logged| matches!(logged.event, Event::Released { caster: CombatantId(0), .. })));
+    assert_eq!(fight.now(), seconds(2.0), "three shoves of two against five");
+}
+
+#[test]
+fn a_limit_on_steps_ends_a_fight_with_an_error() {
+    let game = game(&format!("{RULES}[encounter.wait]\nsides.east = [\"patient\"]\nsides.west = [\"patient\"]\n"));
+    let few = Limits { steps: 20, ..Limits::default() };
+    let mut fight = game.fight("wait", 1).unwrap().with_limits(few);
+    let error = fight.run(&mut Silent).unwrap_err();
+    assert_eq!(error.kind, FightErrorKind::TooLong { steps: 20 });
+    assert!(error.diagnostic(fight.setup()).message.contains("did not end within 20 steps"));
+}
