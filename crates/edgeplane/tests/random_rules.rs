@@ -5,8 +5,8 @@
 
 mod common;
 
-use common::{game, seconds};
-use edgeplane::fight::{Ending, Event, Observer, Refusal};
+use common::{Careful, game, seconds};
+use edgeplane::fight::{Ending, Event, Refusal};
 use edgeplane::program::{SideId, Time};
 use edgeplane::{Fight, Game, Log, Silent, TrialsPlan};
 use proptest::prelude::*;
@@ -190,20 +190,6 @@ fn play(game: &Game, seed: u64) -> (Fight, Log, Ending) {
     let mut log = Log::default();
     let ending = fight.run(&mut log).unwrap();
     (fight, log, ending)
-}
-
-/// Asks for every detail, so that no shortcut can be taken.
-#[derive(Default)]
-struct Careful(Log);
-
-impl Observer for Careful {
-    const DETAIL: bool = true;
-
-    fn event(&mut self, at: Time, event: Event) {
-        if !matches!(event, Event::Stepped { .. } | Event::Unwanted { .. }) {
-            self.0.event(at, event);
-        }
-    }
 }
 
 /// Laws are worth little over fights in which nothing happens.

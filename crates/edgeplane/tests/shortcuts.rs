@@ -7,24 +7,10 @@ mod common;
 
 use std::sync::Arc;
 
-use common::{ONE, OTHER, demo, game};
-use edgeplane::fight::{Event, Likely, Observer};
+use common::{Careful, ONE, OTHER, demo, game};
+use edgeplane::fight::{Event, Likely};
 use edgeplane::program::Time;
 use edgeplane::{Fight, Game, Log, Setup, Silent};
-
-/// Asks for every detail, so that nothing can be left out, and keeps what others would see.
-#[derive(Default)]
-struct Careful(Log);
-
-impl Observer for Careful {
-    const DETAIL: bool = true;
-
-    fn event(&mut self, at: Time, event: Event) {
-        if !matches!(event, Event::Stepped { .. } | Event::Unwanted { .. }) {
-            self.0.event(at, event);
-        }
-    }
-}
 
 /// Plays the same seeds with and without shortcuts, in one fight that is begun anew again and again
 /// and in fresh ones.

@@ -19,20 +19,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let (id, cast) = (hand.ability, hand.cast);
         let (cost, from, pool) = (hand.cost, hand.cost_from as usize, hand.cost_pool);
         let (free, simply_paid, special) = (hand.free, hand.simply_paid, hand.special);
-        let cast = if cast == InHand::ASK { self.asked_time(who, self.program.ability(id).cast)? } else { cast };
-        let release = self.state.now + cast;
-        self.state.last_used = (who, Some(id));
-        let actor = &mut self.state.actors[who];
-        actor.doing = Doing::Casting(place as u32);
-        actor.until = release;
-        let (rank, target, many) = (actor.rank, actor.target, actor.many);
-        self.state.timeline.set(who, rank, Timer::Act, release, Phase::Release);
-        let (target, targets) = if many { self.aimed_at(who) } else { (target, 1) };
-        self.tell(Event::Used { caster: who, ability: id, target, targets, release });
-        if self.listens(who) {
-            let how = Circumstance { other: Some(target), ability: Some(id), ..Circumstance::default() };
-            self.raise(TriggerEvent::AbilityUsed, who, how);
-        }
+        let actor = &self.state.actors[who];
+        let aim = if actor.many { self.aimed_at(who) } else { (actor.target, 1) };
+        self.wind_up(who, place, id, cast, aim)?;
         if special {
             return self.special_start(who, place);
         }
@@ -58,25 +47,41 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let hand = &self.state.in_hand[place];
         let (id, cast, free) = (hand.ability, hand.cast, hand.free);
         let (cost, first, pool) = (hand.cost, hand.cost_from as usize, hand.cost_pool);
-        let cast = if cast == InHand::ASK { self.asked_time(who, self.program.ability(id).cast)? } else { cast };
-        let release = self.state.now + cast;
-        self.state.last_used = (who, Some(id));
         let actor = &mut self.state.actors[who];
-        actor.doing = Doing::Casting(place as u32);
-        (actor.until, actor.target, actor.many) = (release, target, false);
-        let (rank, listens) = (actor.rank, actor.listens);
-        self.state.timeline.set(who, rank, Timer::Act, release, Phase::Release);
-        self.tell(Event::Used { caster: who, ability: id, target, targets: 1, release });
-        if listens != 0 {
-            let how = Circumstance { other: Some(target), ability: Some(id), ..Circumstance::default() };
-            self.raise(TriggerEvent::AbilityUsed, who, how);
-        }
+        (actor.target, actor.many) = (target, false);
+        self.wind_up(who, place, id, cast, (target, 1))?;
         if !free {
             let left = before - cost;
             if cost > 0.0 {
                 self.put(who, pool, first, left);
             }
             self.tell(Event::Spent { who, ability: id, pool, amount: cost, left });
+        }
+        Ok(())
+    }
+
+    /// The cast starts, aimed at so many of whom this is the first.
+    #[inline(always)]
+    fn wind_up(
+        &mut self,
+        who: CombatantId,
+        place: usize,
+        id: AbilityId,
+        cast: Time,
+        (target, targets): (CombatantId, u16),
+    ) -> Outcome<()> {
+        let cast = if cast == InHand::ASK { self.asked_time(who, self.program.ability(id).cast)? } else { cast };
+        let release = self.state.now + cast;
+        self.state.last_used = (who, Some(id));
+        let actor = &mut self.state.actors[who];
+        actor.doing = Doing::Casting(place as u32);
+        actor.until = release;
+        let rank = actor.rank;
+        self.state.timeline.set(who, rank, Timer::Act, release, Phase::Release);
+        self.tell(Event::Used { caster: who, ability: id, target, targets, release });
+        if self.listens(who) {
+            let how = Circumstance { other: Some(target), ability: Some(id), ..Circumstance::default() };
+            self.raise(TriggerEvent::AbilityUsed, who, how);
         }
         Ok(())
     }

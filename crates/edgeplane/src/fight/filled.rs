@@ -74,7 +74,7 @@ impl PartialEq for Version {
 }
 
 /// All notes of a fight.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub(super) struct FilledHits {
     notes: Vec<Filled>,
     combatants: usize,

@@ -125,7 +125,8 @@ impl Memory {
     fn portioned(&self, first: usize, now: f64) -> f64 {
         let slot = |slot: u16| self.numbers[first + usize::from(slot)];
         let (amount, rate, every) = (slot(pool_slot::AMOUNT), slot(pool_slot::RATE), slot(pool_slot::EVERY));
-        flowed(amount, rate, slot(pool_slot::SINCE), every, now, slot(pool_slot::CAP))
+        let portions = stairs(slot(pool_slot::SINCE), every, now);
+        (amount + rate * portions).max(0.0).min(slot(pool_slot::CAP))
     }
 
     /// Whether a pool holds nothing, now and until something is added.
@@ -170,14 +171,6 @@ impl Memory {
             QuickCondition::Two(op, a, b) => guarded(op, self.at(a as usize), self.at(b as usize)),
         }
     }
-}
-
-/// The amount of a flowing pool. `since`, `every` and `now` are microseconds; with `every` at zero
-/// the flow is `rate` per second, else `rate` at each whole multiple of `every`.
-#[inline]
-pub(crate) fn flowed(amount: f64, rate: f64, since: f64, every: f64, now: f64, cap: f64) -> f64 {
-    let units = if every == 0.0 { (now - since) / 1e6 } else { stairs(since, every, now) };
-    (amount + rate * units).max(0.0).min(cap)
 }
 
 /// Portions between two moments.

@@ -1,11 +1,12 @@
 //! Small helpers for tests that write a ruleset down and look at what comes of it.
 #![allow(dead_code)]
 
+pub(crate) mod bout;
 pub(crate) mod scene;
 
 use std::sync::Arc;
 
-use edgeplane::fight::{Event, Likely, Logged, Recorded};
+use edgeplane::fight::{Event, Likely, Logged, Observer, Recorded};
 use edgeplane::{CombatantId, Fight, Game, Log, Setup, Time};
 
 pub(crate) const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
@@ -58,4 +59,18 @@ pub(crate) fn seconds(seconds: f64) -> Time {
 pub(crate) fn happened(log: &Log) -> Vec<Logged> {
     let looks = |event: &Event| matches!(event, Event::Refused { .. } | Event::Waits { .. });
     log.events.iter().filter(|logged| !looks(&logged.event)).copied().collect()
+}
+
+/// Asks for every detail, so that nothing can be left out, and keeps what others would see.
+#[derive(Default)]
+pub(crate) struct Careful(pub(crate) Log);
+
+impl Observer for Careful {
+    const DETAIL: bool = true;
+
+    fn event(&mut self, at: Time, event: Event) {
+        if !matches!(event, Event::Stepped { .. } | Event::Unwanted { .. }) {
+            self.0.event(at, event);
+        }
+    }
 }
