@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use edgeplane::Override;
+use edgeplane::study::{Goal, Vary};
 
 /// Combat rules as data: check them, explain their numbers, play fights, count thousands of them.
 #[derive(Debug, Parser)]
@@ -23,6 +24,20 @@ pub(crate) enum Command {
     Fight(FightArgs),
     /// Plays many fights and counts who wins, how long it takes and what did the damage
     Trials(TrialsArgs),
+    /// Shows what an edit does: two rulesets, or one with and without --set, trial by trial on the same chances
+    Compare(CompareArgs),
+    /// Repeats a study along one or two varied numbers
+    Sweep(SweepArgs),
+    /// Ranks the numbers of a ruleset by what a small change of each does to a measure
+    Sensitivity(SensitivityArgs),
+    /// Looks for the smallest change of some numbers that meets goals
+    Tune(TuneArgs),
+    /// Lets every character fight every other, one against one
+    Matrix(MatrixArgs),
+    /// Holds a ruleset to its [[expect]]ations
+    Verify(VerifyArgs),
+    /// Lists everything that can be measured
+    Measures(MeasuresArgs),
     /// Writes a small ruleset that runs, to start from
     New(NewArgs),
     /// Tells the whole tour on the demo ruleset and leaves its files in a folder
@@ -114,8 +129,23 @@ pub(crate) struct TrialsArgs {
     /// Lets a character use nothing but one ability, whenever it can: lockhand=boathook
     #[arg(long, value_name = "CHARACTER=ABILITY", value_parser = parse_force)]
     pub(crate) force: Vec<(String, String)>,
+    /// Only these measures, such as duration.p50 or damage(lockhand, boathook); see `edgeplane measures`
+    #[arg(short, long, value_name = "MEASURE")]
+    pub(crate) measure: Vec<String>,
+    /// Runs on until every interval of the measures is that narrow to either side, such as 0.5% or 0.02
+    #[arg(long, value_name = "WIDTH", value_parser = parse_precision, requires = "measure")]
+    pub(crate) precision: Option<f64>,
+    #[command(flatten)]
+    pub(crate) plan: PlanArgs,
+    #[command(flatten)]
+    pub(crate) output: OutputArgs,
+}
+
+/// How many fights, and how.
+#[derive(Debug, ClapArgs)]
+pub(crate) struct PlanArgs {
     /// How many fights
-    #[arg(short = 'n', long, default_value_t = 10_000, value_parser = clap::value_parser!(u64).range(1..))]
+    #[arg(short = 'n', long, default_value_t = 10_000, value_parser = clap::value_parser!(u64).range(1..=1_000_000_000))]
     pub(crate) trials: u64,
     /// The seed of the study
     #[arg(long, default_value_t = 1)]
@@ -123,6 +153,123 @@ pub(crate) struct TrialsArgs {
     /// How many threads; all cores by default
     #[arg(long, value_parser = clap::value_parser!(u16).range(1..=1024))]
     pub(crate) threads: Option<u16>,
+}
+
+impl PlanArgs {
+    pub(crate) fn plan(&self) -> edgeplane::TrialsPlan {
+        edgeplane::TrialsPlan { trials: self.trials, seed: self.seed, threads: self.threads.map(usize::from) }
+    }
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct CompareArgs {
+    /// A ruleset, perhaps another one, and an encounter of theirs
+    #[arg(num_args = 2..=3, required = true, value_names = ["OLD", "NEW", "ENCOUNTER"])]
+    pub(crate) what: Vec<String>,
+    /// Tries a value in the new ruleset, such as character.lockhand.attributes.heft=16
+    #[arg(long, value_name = "PATH=VALUE", value_parser = parse_set)]
+    pub(crate) set: Vec<Override>,
+    /// What to compare; win rates, durations and damage by default
+    #[arg(short, long, value_name = "MEASURE")]
+    pub(crate) measure: Vec<String>,
+    #[command(flatten)]
+    pub(crate) plan: PlanArgs,
+    #[command(flatten)]
+    pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct SweepArgs {
+    #[command(flatten)]
+    pub(crate) ruleset: RulesetArgs,
+    /// An encounter of the ruleset
+    pub(crate) encounter: String,
+    /// A number and its values: PATH=LOW..HIGH, PATH=LOW..HIGH:STEP or PATH=A,B,C; with *= they are factors
+    #[arg(long, value_name = "PATH=VALUES", value_parser = Vary::parse, required = true)]
+    pub(crate) vary: Vec<Vary>,
+    /// What to measure; the first side's win rate and the duration by default
+    #[arg(short, long, value_name = "MEASURE")]
+    pub(crate) measure: Vec<String>,
+    #[command(flatten)]
+    pub(crate) plan: PlanArgs,
+    #[command(flatten)]
+    pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct SensitivityArgs {
+    #[command(flatten)]
+    pub(crate) ruleset: RulesetArgs,
+    /// An encounter of the ruleset
+    pub(crate) encounter: String,
+    /// What should be changed; the first side's win rate by default
+    #[arg(short, long, value_name = "MEASURE")]
+    pub(crate) measure: Option<String>,
+    /// By how much every number is raised, one at a time
+    #[arg(long, value_name = "SHARE", default_value = "5%", value_parser = parse_precision)]
+    pub(crate) by: f64,
+    /// Shows every number, not only those that matter most
+    #[arg(long)]
+    pub(crate) all: bool,
+    #[command(flatten)]
+    pub(crate) plan: PlanArgs,
+    #[command(flatten)]
+    pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct TuneArgs {
+    #[command(flatten)]
+    pub(crate) ruleset: RulesetArgs,
+    /// An encounter of the ruleset
+    pub(crate) encounter: String,
+    /// A number that may be changed, and how far: PATH=LOW..HIGH or PATH=LOW..HIGH:STEP; with *= a factor
+    #[arg(long, value_name = "PATH=RANGE", value_parser = Vary::parse, required = true)]
+    pub(crate) vary: Vec<Vary>,
+    /// A goal, such as 'win_rate(keepers) = 0.5 +- 0.02' or 'duration.p50 in 6..9'
+    #[arg(long, value_name = "GOAL", value_parser = Goal::parse, required = true)]
+    pub(crate) want: Vec<Goal>,
+    #[command(flatten)]
+    pub(crate) plan: PlanArgs,
+    #[command(flatten)]
+    pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct MatrixArgs {
+    #[command(flatten)]
+    pub(crate) ruleset: RulesetArgs,
+    /// The characters, with commas between them; all that are no templates by default
+    #[arg(long, value_name = "CHARACTERS", value_delimiter = ',')]
+    pub(crate) among: Vec<String>,
+    /// Seconds after which a duel ends without a winner
+    #[arg(long, value_name = "SECONDS", default_value_t = 300.0)]
+    pub(crate) time_limit: f64,
+    #[command(flatten)]
+    pub(crate) plan: PlanArgs,
+    #[command(flatten)]
+    pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct VerifyArgs {
+    #[command(flatten)]
+    pub(crate) ruleset: RulesetArgs,
+    /// Writes the verdicts as JUnit XML too, as build servers read them
+    #[arg(long, value_name = "FILE")]
+    pub(crate) junit: Option<PathBuf>,
+    /// The seed of the studies
+    #[arg(long, default_value_t = 1)]
+    pub(crate) seed: u64,
+    /// How many threads; all cores by default
+    #[arg(long, value_parser = clap::value_parser!(u16).range(1..=1024))]
+    pub(crate) threads: Option<u16>,
+    #[command(flatten)]
+    pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct MeasuresArgs {
     #[command(flatten)]
     pub(crate) output: OutputArgs,
 }
@@ -154,6 +301,13 @@ fn parse_force(text: &str) -> Result<(String, String), String> {
     let parts = text.split_once('=').filter(|(character, ability)| !character.is_empty() && !ability.is_empty());
     let (character, ability) = parts.ok_or("write it as CHARACTER=ABILITY, such as lockhand=boathook")?;
     Ok((character.to_owned(), ability.to_owned()))
+}
+
+/// `0.5%` or `0.005`.
+fn parse_precision(text: &str) -> Result<f64, String> {
+    let (digits, part) = text.strip_suffix('%').map_or((text, 1.0), |digits| (digits, 100.0));
+    let value = digits.trim().parse::<f64>().ok().map(|value| value / part);
+    value.filter(|value| value.is_finite() && *value > 0.0).ok_or_else(|| "write it as 0.5% or 0.02".to_owned())
 }
 
 fn parse_set(text: &str) -> Result<Override, String> {

@@ -2,6 +2,7 @@
 
 use crate::fight::FightError;
 use crate::program::Setup;
+use crate::rules::MeasureFault;
 use crate::text::{Diagnostic, Sources};
 
 /// Why something could not be done.
@@ -22,6 +23,18 @@ pub enum Error {
         name: String,
         /// The names that there are.
         known: Vec<String>,
+    },
+    /// A measure that cannot be read.
+    Measure {
+        /// As it was written.
+        text: String,
+        /// What is wrong with it.
+        fault: MeasureFault,
+    },
+    /// A path at which nothing stands.
+    Path {
+        /// The path.
+        path: String,
     },
     /// A fight could not go on.
     Fight {
@@ -63,6 +76,11 @@ impl std::fmt::Display for Error {
                     None => write!(f, "; there are {}", crate::text::diagnostic::listed(&known)),
                 }
             }
+            Self::Measure { text, fault } => {
+                write!(f, "in `{text}`: {}", fault.message)?;
+                fault.help.as_ref().map_or(Ok(()), |help| write!(f, "; {help}"))
+            }
+            Self::Path { path } => write!(f, "nothing stands at `{path}` in the ruleset"),
             Self::Fight { message, diagnostic } => {
                 f.write_str(message)?;
                 diagnostic.help.as_ref().map_or(Ok(()), |help| write!(f, " ({help})"))

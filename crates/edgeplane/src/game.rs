@@ -1,18 +1,35 @@
 //! The common path: open a ruleset, run fights, ask questions.
 
+use std::collections::BTreeMap;
 use std::path::Path;
 use std::sync::Arc;
 
 use crate::error::Error;
 use crate::fight::{Ending, Fight, Log, Sampler};
+use crate::measures::check_expectations;
 use crate::program::{AbilityId, CharacterId, CombatantId, EncounterId, PoolId, Program, Setup, StatusId};
-use crate::study::{Trials, TrialsPlan, run_trials};
-use crate::text::{Override, Sources};
+use crate::rules::{NumberAt, numbers_of};
+use crate::text::{self, Diagnostics, Document, Override, Sources, Value};
+
+/// A value that two rulesets give differently.
+#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+pub struct Edit {
+    /// Where it stands.
+    pub path: String,
+    /// In the first; nothing where it is not there.
+    pub before: Option<String>,
+    /// In the second.
+    pub after: Option<String>,
+}
 
 /// A ruleset that is ready to be played. Cheap to clone, and shared by all its fights.
 #[derive(Clone, Debug)]
 pub struct Game {
     program: Arc<Program>,
+    /// What was read, so that variants of it can be made.
+    sources: Arc<Sources>,
+    overrides: Vec<Override>,
+    forced: Vec<(String, String)>,
 }
 
 impl Game {
@@ -47,10 +64,78 @@ impl Game {
     /// # Errors
     /// [`Error::Ruleset`] with everything that is wrong.
     pub fn from_sources(sources: Sources, overrides: &[Override]) -> Result<Self, Error> {
-        match Program::load(sources, overrides) {
-            Ok(program) => Ok(Self { program: Arc::new(program) }),
-            Err((sources, diagnostics)) => Err(Error::Ruleset { sources, diagnostics }),
+        let failed = |(sources, diagnostics)| Error::Ruleset { sources, diagnostics };
+        let program = Program::load(sources.clone(), overrides).map_err(failed)?;
+        let program = Arc::new(program);
+        let diagnostics = check_expectations(&program);
+        if !diagnostics.is_empty() {
+            return Err(failed((program.sources().clone(), diagnostics)));
         }
+        Ok(Self { program, sources: Arc::new(sources), overrides: overrides.to_vec(), forced: Vec::new() })
+    }
+
+    /// The same ruleset with more of its values replaced.
+    ///
+    /// ```
+    /// use edgeplane::{Game, Override};
+    /// let game = Game::from_text("small.toml", edgeplane::example_text())?;
+    /// let heavier = game.variant(&[Override::parse("attributes.heft=12").unwrap()])?;
+    /// assert!(game.variant(&[Override::parse("attributes.hefd=12").unwrap()]).is_err());
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// [`Error::Ruleset`] with everything that is wrong.
+    pub fn variant(&self, overrides: &[Override]) -> Result<Self, Error> {
+        let all: Vec<Override> = self.overrides.iter().chain(overrides).cloned().collect();
+        let mut game = Self::from_sources(Sources::clone(&self.sources), &all)?;
+        for (character, ability) in &self.forced {
+            game = game.forced(character, ability)?;
+        }
+        Ok(game)
+    }
+
+    /// The merged files with the replaced values in place.
+    fn document(&self) -> Document {
+        let (mut sources, mut out) = (Sources::clone(&self.sources), Diagnostics::default());
+        let mut document = Document::read(&sources, &mut out);
+        for set in &self.overrides {
+            set.apply(&mut document, &mut sources, &mut out);
+        }
+        document
+    }
+
+    /// What is written at a path, if it is a number or a text: `character.lockhand.attributes.heft`.
+    pub fn written_at(&self, path: &str) -> Option<String> {
+        match &text::overrides::find(&self.document(), path)?.value {
+            Value::Number(number) => Some(number.to_string()),
+            Value::Text(text, _) => Some(text.clone()),
+            _ => None,
+        }
+    }
+
+    /// What another ruleset says otherwise, by path: first what is changed or gone, then what is new.
+    pub fn edits_to(&self, other: &Self) -> Vec<Edit> {
+        let (before, after) = (self.document().values(), other.document().values());
+        let old: BTreeMap<&str, &str> = before.iter().map(|(path, text)| (path.as_str(), text.as_str())).collect();
+        let new: BTreeMap<&str, &str> = after.iter().map(|(path, text)| (path.as_str(), text.as_str())).collect();
+        let edit = |path: &str| Edit {
+            path: path.to_owned(),
+            before: old.get(path).map(|text| (*text).to_owned()),
+            after: new.get(path).map(|text| (*text).to_owned()),
+        };
+        let changed = before.iter().filter(|(path, text)| new.get(path.as_str()) != Some(&text.as_str()));
+        let added = after.iter().filter(|(path, _)| !old.contains_key(path.as_str()));
+        changed.chain(added).map(|(path, _)| edit(path)).collect()
+    }
+
+    /// Every number that an encounter can hang on, in the order of the files.
+    ///
+    /// # Errors
+    /// [`Error::Unknown`] when there is no such encounter.
+    pub fn numbers_of(&self, encounter: &str) -> Result<Vec<NumberAt>, Error> {
+        self.encounter(encounter)?;
+        Ok(numbers_of(&self.document(), encounter))
     }
 
     /// The compiled rules.
@@ -127,7 +212,9 @@ impl Game {
         };
         let mut program = Program::clone(&self.program);
         program.force(id, place);
-        Ok(Self { program: Arc::new(program) })
+        let mut forced = self.forced.clone();
+        forced.push((character.to_owned(), ability.to_owned()));
+        Ok(Self { program: Arc::new(program), forced, ..self.clone() })
     }
 
     /// A fight of an encounter, not yet begun.
@@ -158,15 +245,6 @@ impl Game {
         let mut log = Log::default();
         let ending = fight.run(&mut log).map_err(|error| Error::of_fight(&error, fight.setup()))?;
         Ok((ending, log))
-    }
-
-    /// Runs many fights and adds up what happened.
-    ///
-    /// # Errors
-    /// [`Error::Unknown`], or [`Error::Fight`] for the first trial that could not go on.
-    pub fn trials(&self, encounter: &str, plan: &TrialsPlan) -> Result<Trials, Error> {
-        let setup = Arc::new(Setup::of(&self.program, self.encounter(encounter)?));
-        run_trials(&setup, plan, &|_| {})
     }
 }
 

@@ -39,13 +39,14 @@
 //! 4. It is fast enough that a question about balance is answered while one waits.
 //!
 //! # The way through
-//! [`text`] → [`rules`] (with [`formula`]) → [`program`] → [`fight`] → [`study`]. Each module takes
-//! the value that the one before it made. [`Game`] is the short way to all of them.
+//! [`text`] → [`rules`] (with [`formula`]) → [`program`] → [`fight`] → [`measures`] → [`study`]. Each module
+//! takes the value that the one before it made. [`Game`] is the short way to all of them.
 
 mod error;
 pub mod fight;
 pub mod formula;
 mod game;
+pub mod measures;
 pub mod program;
 pub mod rules;
 pub mod study;
@@ -53,9 +54,10 @@ pub mod text;
 
 pub use error::Error;
 pub use fight::{Ending, Event, Fight, Log, Observer, Refusal, Silent, Source};
-pub use game::Game;
+pub use game::{Edit, Game};
+pub use measures::Measure;
 pub use program::{AbilityId, CharacterId, CombatantId, EncounterId, PoolId, Program, Setup, StatusId, Time};
-pub use study::{Trials, TrialsPlan};
+pub use study::{Figure, Trials, TrialsPlan};
 pub use text::{Diagnostic, Override, Sources};
 
 /// A small ruleset for the examples in this documentation.

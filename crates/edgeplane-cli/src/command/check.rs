@@ -66,6 +66,7 @@ fn told(title: &str, program: &Program, files: usize) -> String {
         (program.characters().len() - templates, "character", "characters"),
         (program.policies().len(), "policy", "policies"),
         (program.encounters().len(), "encounter", "encounters"),
+        (program.expectations().len(), "expectation", "expectations"),
     ];
     let told: Vec<String> = counts
         .iter()

@@ -6,7 +6,7 @@ use edgeplane::{Diagnostic, Error, Sources};
 
 use crate::view::diagnostics;
 
-/// Why a command failed. All of these are wrong usage or a broken ruleset: exit code 2.
+/// Why a command failed: wrong usage or a broken ruleset (exit code 2), or the answer is "no" (exit code 1).
 #[derive(Debug)]
 pub(crate) enum Failure {
     /// Diagnostics to be drawn.
@@ -15,18 +15,20 @@ pub(crate) enum Failure {
     Message(String),
     /// It has been told already.
     Told,
+    /// The answer is "no", and has been told: a failed expectation, an unmet goal.
+    No,
 }
 
 impl Failure {
     pub(crate) fn exit_code(&self) -> u8 {
-        2
+        if matches!(self, Self::No) { 1 } else { 2 }
     }
 
     pub(crate) fn report(&self) {
         let text = match self {
             Self::Diagnostics(sources, list) => diagnostics::draw(sources, list),
             Self::Message(message) => format!("error: {message}"),
-            Self::Told => return,
+            Self::Told | Self::No => return,
         };
         // Nothing is left to be done when even standard error cannot be written.
         let _ = writeln!(anstream::stderr(), "{text}");

@@ -10,7 +10,7 @@ pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
     let game = super::open_forced(&args.ruleset, &args.force)?;
     let mut fight = game.fight(&args.encounter, args.seed)?;
     let mut recorder = Recorder::of(&fight);
-    let ended = fight.run(&mut recorder);
+    let ended = fight.run_told(&mut recorder);
     let story = timeline::Story {
         title: format!("{} · {} · seed {}", super::title(&game, &args.ruleset), args.encounter, args.seed),
         setup: fight.setup(),

@@ -1,18 +1,25 @@
 //! One file for each command.
 
 mod check;
+mod compare;
 mod demo;
 mod explain;
 mod failure;
 mod fight;
+mod matrix;
+mod measures;
 mod new;
 mod output;
+mod sensitivity;
+mod sweep;
 mod trials;
+mod tune;
+mod verify;
 
 pub(crate) use failure::Failure;
 pub(crate) use output::Sink;
 
-use edgeplane::Game;
+use edgeplane::{Game, Setup};
 
 use crate::args::{Args, Command, RulesetArgs};
 
@@ -22,6 +29,13 @@ pub(crate) fn run(args: Args) -> Result<(), Failure> {
         Command::Explain(args) => explain::run(&args),
         Command::Fight(args) => fight::run(&args),
         Command::Trials(args) => trials::run(&args),
+        Command::Compare(args) => compare::run(&args),
+        Command::Sweep(args) => sweep::run(&args),
+        Command::Sensitivity(args) => sensitivity::run(&args),
+        Command::Tune(args) => tune::run(&args),
+        Command::Matrix(args) => matrix::run(&args),
+        Command::Verify(args) => verify::run(&args),
+        Command::Measures(args) => measures::run(&args),
         Command::New(args) => new::run(&args),
         Command::Demo(args) => demo::run(&args),
     }
@@ -38,6 +52,16 @@ fn open_forced(args: &RulesetArgs, force: &[(String, String)]) -> Result<Game, F
         game = game.forced(character, ability)?;
     }
     Ok(game)
+}
+
+/// The measures that were asked for, or those that most people want to know first.
+fn measures_or(asked: &[String], setup: &Setup, first: impl Fn(&Setup) -> Vec<String>) -> Vec<String> {
+    if asked.is_empty() { first(setup) } else { asked.to_vec() }
+}
+
+/// Who wins, and how long it takes.
+fn outcome_measures(setup: &Setup) -> Vec<String> {
+    vec![format!("win_rate({})", setup.sides[0]), "duration".to_owned()]
 }
 
 /// The ruleset's name, or the name of its folder.

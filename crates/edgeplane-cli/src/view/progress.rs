@@ -35,6 +35,27 @@ impl Bar {
     }
 }
 
+/// For work of which nobody knows beforehand how long it is.
+pub(crate) struct Spinner(Bar);
+
+impl Spinner {
+    pub(crate) fn new(what: &str) -> Self {
+        let bar = ProgressBar::with_draw_target(None, ProgressDrawTarget::hidden());
+        if let Ok(style) = ProgressStyle::with_template(&format!("{{spinner}} {{human_pos}} {what}, {{per_sec}}")) {
+            bar.set_style(style);
+        }
+        Self(Bar { bar, started: Instant::now() })
+    }
+
+    pub(crate) fn at(&self, done: u64) {
+        self.0.at(done);
+    }
+
+    pub(crate) fn finish(&self) {
+        self.0.finish();
+    }
+}
+
 /// Chatter: on standard error, and only where somebody sits.
 pub(crate) fn say(text: &str) {
     if std::io::stderr().is_terminal() {

@@ -1,8 +1,8 @@
 //! Writes a fight down as it happens.
 
-use edgeplane::fight::Logged;
+use edgeplane::fight::{Listener, Logged};
 use edgeplane::program::{FormulaId, PoolId, Reading};
-use edgeplane::{Event, Fight, Observer, Time};
+use edgeplane::{Event, Fight, Time};
 
 /// One thing to tell.
 #[derive(Debug)]
@@ -38,9 +38,7 @@ impl Recorder {
     }
 }
 
-impl Observer for Recorder {
-    const DETAIL: bool = true;
-
+impl Listener for Recorder {
     fn event(&mut self, at: Time, event: Event) {
         let changed = match event {
             Event::Hit { target, pool, left, .. }

@@ -17,6 +17,14 @@ pub(crate) fn draw_named(header: &[String], rows: Vec<Vec<String>>) -> String {
     draw_headed(&columns, rows)
 }
 
+/// Draws numbers under headings that are not known beforehand; the last column is a picture.
+pub(crate) fn draw_under(header: &[String], rows: Vec<Vec<String>>) -> String {
+    let last = header.len() - 1;
+    let columns: Vec<Heading<'_>> =
+        header.iter().enumerate().map(|(index, name)| Heading { name, numbers: index < last }).collect();
+    draw_headed(&columns, rows)
+}
+
 /// A column's heading, and whether it holds numbers.
 struct Heading<'a> {
     name: &'a str,

@@ -294,6 +294,32 @@ pub trait Observer {
     }
 }
 
+/// An observer that is called through a pointer and told every detail. The engine is compiled once for all of
+/// them, so what need not be fast does not lengthen every build.
+pub trait Listener {
+    /// As [`Observer::event`].
+    fn event(&mut self, at: Time, event: Event);
+
+    /// As [`Observer::formula`].
+    fn formula(&mut self, at: Time, formula: FormulaId, reading: &Reading) {
+        let _ = (at, formula, reading);
+    }
+}
+
+pub(super) struct Told<'a>(pub(super) &'a mut dyn Listener);
+
+impl Observer for Told<'_> {
+    const DETAIL: bool = true;
+
+    fn event(&mut self, at: Time, event: Event) {
+        self.0.event(at, event);
+    }
+
+    fn formula(&mut self, at: Time, formula: FormulaId, reading: &Reading) {
+        self.0.formula(at, formula, reading);
+    }
+}
+
 /// Ignores everything.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Silent;

@@ -33,7 +33,9 @@ use std::sync::Arc;
 
 pub use chance::{Branching, Likely, Provider, Recorded, Sampler, seed_of_trial, stream_seed};
 pub use engine::{FightError, FightErrorKind, Limits};
-pub use event::{Applied, Ending, Event, Log, Logged, Observer, Refusal, Silent, Source, StatusRefusal, StepResult};
+pub use event::{
+    Applied, Ending, Event, Listener, Log, Logged, Observer, Refusal, Silent, Source, StatusRefusal, StepResult,
+};
 pub use reading::{Contribution, HeldStatus};
 pub use state::Snapshot;
 pub use telling::{Telling, name_refusal};
@@ -67,6 +69,14 @@ impl Fight<Sampler> {
     /// A fight of an encounter with sampled chance.
     pub fn new(program: &Arc<Program>, encounter: EncounterId, seed: u64) -> Self {
         Self::with_chance(Arc::new(Setup::of(program, encounter)), Sampler::default(), seed)
+    }
+
+    /// Runs to the end and tells every detail.
+    ///
+    /// # Errors
+    /// As for [`Fight::run`].
+    pub fn run_told(&mut self, listener: &mut dyn Listener) -> Result<Ending, FightError> {
+        self.run(&mut event::Told(listener))
     }
 }
 

@@ -99,6 +99,7 @@ impl Compiler<'_> {
         self.policies(rules);
         self.characters(rules);
         self.encounters(rules);
+        self.expectations(rules);
     }
 }
 

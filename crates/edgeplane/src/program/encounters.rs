@@ -75,6 +75,19 @@ impl Compiler<'_> {
         }
     }
 
+    /// What is expected is for the study to read; here only its encounter is looked for.
+    pub(crate) fn expectations(&mut self, rules: &Ruleset) {
+        let known = || rules.encounters.iter().map(|encounter| encounter.name.as_str());
+        for expect in &rules.expectations {
+            let word = &expect.encounter;
+            if !known().any(|name| name == word.text) {
+                let message = format!("no encounter is called `{}`", word.text);
+                self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).nearest(&word.text, known()));
+            }
+        }
+        self.program.expectations.clone_from(&rules.expectations);
+    }
+
     fn encounter(&mut self, name: &str, rule: &EncounterRule) -> EncounterPlan {
         let mut sides = Vec::new();
         for side in &rule.sides {

@@ -96,6 +96,7 @@ pub struct Program {
     pub(crate) policies: Vec<PolicyPlan>,
     pub(crate) characters: Vec<CharacterPlan>,
     pub(crate) encounters: Vec<EncounterPlan>,
+    pub(crate) expectations: Vec<crate::rules::ExpectRule>,
 }
 
 impl Program {
@@ -177,6 +178,11 @@ impl Program {
     /// All encounters.
     pub fn encounters(&self) -> &[EncounterPlan] {
         &self.encounters
+    }
+
+    /// What is expected of the ruleset, in the order of the files.
+    pub fn expectations(&self) -> &[crate::rules::ExpectRule] {
+        &self.expectations
     }
 
     /// One compiled formula.

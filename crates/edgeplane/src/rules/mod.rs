@@ -9,7 +9,10 @@ mod attributes;
 mod characters;
 mod curves;
 mod encounters;
+mod expectations;
 mod gear;
+mod measures;
+mod numbers;
 mod outcomes;
 mod policies;
 mod pools;
@@ -26,7 +29,11 @@ pub use characters::CharacterRule;
 pub use curves::{CurveRule, FunctionRule};
 pub(crate) use encounters::MAX_COMBATANTS;
 pub use encounters::{EncounterRule, MemberRule, SideMembers};
+pub use expectations::ExpectRule;
 pub use gear::{GearRule, GearSetRule};
+pub use measures::{MeasureFault, MeasureText, Part, Statistic};
+pub use numbers::NumberAt;
+pub(crate) use numbers::numbers_of;
 pub use outcomes::{CleansePick, OutcomeKind, OutcomeRule, Receiver, StatusFilter};
 pub use policies::{Choose, PolicyRule, UseRule};
 pub use pools::{CapChange, FlowRule, PoolRule, StartRule};
@@ -115,6 +122,8 @@ pub struct Ruleset {
     pub characters: Vec<Named<CharacterRule>>,
     /// `[encounter.*]`
     pub encounters: Vec<Named<EncounterRule>>,
+    /// `[[expect]]`
+    pub expectations: Vec<ExpectRule>,
 }
 
 const SECTIONS: &[&str] = &[
@@ -134,6 +143,7 @@ const SECTIONS: &[&str] = &[
     "policy",
     "character",
     "encounter",
+    "expect",
 ];
 
 impl Ruleset {
@@ -166,6 +176,7 @@ impl Ruleset {
         ruleset.policies = read_all(section(root, "policy", out), "policy", out, policies::read);
         ruleset.characters = read_all(section(root, "character", out), "character", out, characters::read);
         ruleset.encounters = read_all(section(root, "encounter", out), "encounter", out, encounters::read);
+        ruleset.expectations = expectations::read_list(root.get("expect"), out);
         ruleset
     }
 

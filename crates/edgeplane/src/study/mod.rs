@@ -1,9 +1,32 @@
 //! Study: what fights add up to.
 
+mod book;
+mod compare;
+mod distribution;
+mod expectations;
 pub mod explain;
+mod goals;
+mod ledger;
+mod matrix;
+mod of_game;
+mod samples;
+mod sensitivity;
 mod statistics;
+mod sweep;
 mod tally;
 mod trials;
+mod tune;
+mod vary;
 
+pub use compare::{Difference, run_comparison};
+pub use expectations::{Expectation, Verdict, run_expectation};
+pub use goals::Goal;
+pub use ledger::{Confidence, Figure};
+pub use matrix::{Duel, Matrix, run_matrix};
+pub use samples::{Variant, run_measures, run_to_precision};
+pub use sensitivity::{Effect, Sensitivity, run_sensitivity};
 pub use statistics::{Estimate, Proportion, Quantile, mean_estimate, wilson};
+pub use sweep::{Sweep, SweepPoint, VariedNumber, run_sweep};
 pub use trials::{AbilityFigures, CombatantFigures, SideFigures, Trials, TrialsPlan, run_trials};
+pub use tune::{TunedNumber, Tuning, run_tuning};
+pub use vary::Vary;

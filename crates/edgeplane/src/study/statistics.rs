@@ -46,6 +46,14 @@ pub struct Quantile {
     pub high: f64,
 }
 
+/// A value with the ends of its interval.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Interval {
+    pub(super) value: f64,
+    pub(super) low: f64,
+    pub(super) high: f64,
+}
+
 /// The Wilson score interval of `count` among `trials` (Wilson 1927): it stays within 0 and 1 and
 /// holds its coverage also near the ends, where the usual one does not.
 ///
@@ -57,14 +65,19 @@ pub fn wilson(count: u64, trials: u64) -> Proportion {
     if trials == 0 {
         return Proportion { count, value: 0.0, low: 0.0, high: 1.0 };
     }
-    let (n, value) = (trials as f64, count as f64 / trials as f64);
-    let middle = value + Z * Z / (2.0 * n);
-    let spread = Z * (value * (1.0 - value) / n + Z * Z / (4.0 * n * n)).sqrt();
-    let scale = 1.0 + Z * Z / n;
-    // At the ends the bound is the end itself, which the formula meets only up to rounding.
-    let low = if count == 0 { 0.0 } else { (middle - spread) / scale };
-    let high = if count == trials { 1.0 } else { (middle + spread) / scale };
+    let Interval { value, low, high } = wilson_at(count as f64 / trials as f64, trials as f64, Z);
     Proportion { count, value, low, high }
+}
+
+/// The same for a share of `trials` and another confidence.
+pub(super) fn wilson_at(value: f64, trials: f64, z: f64) -> Interval {
+    let middle = value + z * z / (2.0 * trials);
+    let spread = z * (value * (1.0 - value) / trials + z * z / (4.0 * trials * trials)).sqrt();
+    let scale = 1.0 + z * z / trials;
+    // At the ends the bound is the end itself, which the formula meets only up to rounding.
+    let low = if value <= 0.0 { 0.0 } else { (middle - spread) / scale };
+    let high = if value >= 1.0 { 1.0 } else { (middle + spread) / scale };
+    Interval { value, low, high }
 }
 
 /// A mean and its interval from the sum and the sum of squares of `trials` values.

@@ -113,12 +113,40 @@ impl Document {
         document
     }
 
+    /// Every value with its path, in the order of the files.
+    pub(crate) fn values(&self) -> Vec<(String, String)> {
+        let mut values = Vec::new();
+        for entry in &self.root.entries {
+            flatten(&entry.node, &entry.key, &mut values);
+        }
+        values
+    }
+
     /// Reads a single TOML value, as given on a command line.
     pub(crate) fn read_value(sources: &Sources, file: FileId, diagnostics: &mut Diagnostics) -> Option<Node> {
         let text = sources.file(file).text();
         match DeValue::parse(text) {
             Ok(value) => Some(Reader { file, text }.node(&value, 0, diagnostics)),
             Err(_) => None,
+        }
+    }
+}
+
+fn flatten(node: &Node, path: &str, values: &mut Vec<(String, String)>) {
+    let mut push = |text: String| values.push((path.to_owned(), text));
+    match &node.value {
+        Value::Text(text, _) => push(text.clone()),
+        Value::Number(number) => push(number.to_string()),
+        Value::Flag(flag) => push(flag.to_string()),
+        Value::Moment => {}
+        Value::List(list) => {
+            list.iter().enumerate().for_each(|(index, item)| flatten(item, &format!("{path}.{index}"), values));
+        }
+        Value::Table(table) => {
+            for entry in &table.entries {
+                let key = if entry.key.contains('.') { format!("\"{}\"", entry.key) } else { entry.key.clone() };
+                flatten(&entry.node, &format!("{path}.{key}"), values);
+            }
         }
     }
 }
@@ -170,6 +198,8 @@ fn merge(into: &mut Table, from: Table, depth: usize, diagnostics: &mut Diagnost
         };
         match (&mut present.node.value, entry.node.value) {
             (Value::Table(into), Value::Table(from)) if depth == 0 => merge(into, from, 1, diagnostics),
+            // Expectations have no names and no order, so every file can state its own.
+            (Value::List(into), Value::List(from)) if depth == 0 && entry.key == "expect" => into.extend(from),
             _ => diagnostics.push(
                 Diagnostic::at(Code::DuplicateName, entry.key_span, format!("`{}` is given twice", entry.key))
                     .saying("again here")

@@ -45,6 +45,31 @@ impl Override {
     }
 }
 
+/// The value at a path, if there is one.
+pub(crate) fn find<'a>(document: &'a Document, path: &str) -> Option<&'a Node> {
+    let keys = keys(path);
+    let section = document.root.get(keys.first()?)?;
+    look(section, &keys[1..])
+}
+
+fn look<'a>(node: &'a Node, keys: &[&str]) -> Option<&'a Node> {
+    let [key, rest @ ..] = keys else { return Some(node) };
+    match &node.value {
+        Value::Table(table) => {
+            let joined = keys.join(".");
+            table.get(&joined).or_else(|| look(table.get(key)?, rest))
+        }
+        Value::List(list) => {
+            let index = key.parse().ok().filter(|index| *index < list.len());
+            let index = index.or_else(|| list.iter().position(|item| name_of(item).as_deref() == Some(*key)))?;
+            look(&list[index], rest)
+        }
+        // `grit = 8` is short for `grit = { base = 8 }`.
+        Value::Number(_) | Value::Text(..) if rest.is_empty() && *key == "base" => Some(node),
+        _ => None,
+    }
+}
+
 fn whole(file: FileId, text: &str) -> Span {
     Span { file, start: 0, end: text.len() as u32 }
 }

@@ -1,0 +1,66 @@
+//! `edgeplane compare`: what did my edit do?
+
+use edgeplane::study::{Difference, run_comparison};
+use edgeplane::{Game, Setup};
+use serde::Serialize;
+
+use super::{Failure, Sink};
+use crate::args::{CompareArgs, Format};
+use crate::view::{differences, progress, text};
+
+#[derive(Serialize)]
+struct Report<'a> {
+    encounter: &'a str,
+    trials: u64,
+    seed: u64,
+    edits: &'a [edgeplane::Edit],
+    differences: &'a [Difference],
+}
+
+pub(crate) fn run(args: &CompareArgs) -> Result<(), Failure> {
+    let (old, new, encounter) = match args.what.as_slice() {
+        [one, encounter] => (one, one, encounter),
+        [old, new, encounter] => (old, new, encounter),
+        _ => return Err(Failure::Message("compare takes a ruleset, perhaps another, and an encounter".to_owned())),
+    };
+    if old == new && args.set.is_empty() {
+        let message = "there is nothing to compare: name a second ruleset, or try a value with --set PATH=VALUE";
+        return Err(Failure::Message(message.to_owned()));
+    }
+    let (old, new) = (Game::open(old)?, Game::open_with(new, &args.set)?);
+    let measures = super::measures_or(&args.measure, old.fight(encounter, 0)?.setup(), usual);
+    let (before, after) = (old.measured(encounter, &measures)?, new.measured(encounter, &measures)?);
+    let bar = progress::Bar::new(args.plan.trials * 2, "fights");
+    let found = run_comparison(&before, &after, &args.plan.plan(), &|done| bar.at(done));
+    bar.finish();
+    let found = found.map_err(|error| Failure::with_sources(error, new.program().sources()))?;
+    let edits = old.edits_to(&new);
+    let sink = Sink(&args.output);
+    match args.output.format {
+        Format::Text => {
+            let fights = text::grouped(args.plan.trials);
+            let heading =
+                format!("{encounter} · {fights} pairs of fights on the same chances · seed {}", args.plan.seed);
+            sink.text(&format!("{}\n{}", text::bold(&heading), differences::draw(&edits, &found)))
+        }
+        Format::Json => sink.json(&Report {
+            encounter,
+            trials: args.plan.trials,
+            seed: args.plan.seed,
+            edits: &edits,
+            differences: &found,
+        }),
+        Format::Csv => sink.csv(&differences::rows(&found)),
+    }
+}
+
+/// Win rates, draws, duration, and what each combatant deals and takes.
+fn usual(setup: &Setup) -> Vec<String> {
+    let mut measures: Vec<String> = setup.sides.iter().map(|side| format!("win_rate({side})")).collect();
+    measures.extend(["draw_rate".to_owned(), "duration".to_owned(), "duration.p50".to_owned()]);
+    for combatant in setup.combatants.iter().take(12) {
+        measures.push(format!("damage_per_second({})", combatant.label));
+        measures.push(format!("fall_rate({})", combatant.label));
+    }
+    measures
+}

@@ -1,0 +1,34 @@
+//! `edgeplane sensitivity`: which number matters most?
+
+use edgeplane::study::run_sensitivity;
+
+use super::{Failure, Sink};
+use crate::args::{Format, SensitivityArgs};
+use crate::view::{progress, sensitivity, text};
+
+pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
+    let game = super::open(&args.ruleset)?;
+    let setup = game.fight(&args.encounter, 0)?.setup().clone();
+    let measure = args.measure.clone().unwrap_or_else(|| format!("win_rate({})", setup.sides[0]));
+    let bar = progress::Bar::new(game.numbers_of(&args.encounter)?.len() as u64, "numbers");
+    let plan = args.plan.plan();
+    let found = run_sensitivity(&game, &args.encounter, &measure, args.by, &plan, &|done, _| bar.at(done));
+    bar.finish();
+    let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
+    let sink = Sink(&args.output);
+    match args.output.format {
+        Format::Text => {
+            let heading = format!(
+                "{} · {} · every number raised by {}, one at a time · {} pairs of fights each · seed {}",
+                super::title(&game, &args.ruleset),
+                args.encounter,
+                text::percent(args.by),
+                text::grouped(plan.trials),
+                plan.seed
+            );
+            sink.text(&format!("{}\n{}", text::bold(&heading), sensitivity::draw(&found, args.all)))
+        }
+        Format::Json => sink.json(&found),
+        Format::Csv => sink.csv(&sensitivity::rows(&found)),
+    }
+}

@@ -1,0 +1,31 @@
+//! `edgeplane sweep`: what if this number changes?
+
+use edgeplane::study::run_sweep;
+
+use super::{Failure, Sink};
+use crate::args::{Format, SweepArgs};
+use crate::view::{progress, sweep, text};
+
+pub(crate) fn run(args: &SweepArgs) -> Result<(), Failure> {
+    if args.vary.len() > 2 {
+        return Err(Failure::Message("a sweep varies one number or two; more could not be drawn".to_owned()));
+    }
+    let game = super::open(&args.ruleset)?;
+    let measures = super::measures_or(&args.measure, game.fight(&args.encounter, 0)?.setup(), super::outcome_measures);
+    let points: u64 = args.vary.iter().map(|vary| vary.values.len() as u64).product();
+    let bar = progress::Bar::new(args.plan.trials * points, "fights");
+    let found = run_sweep(&game, &args.encounter, &args.vary, &measures, &args.plan.plan(), &|done| bar.at(done));
+    bar.finish();
+    let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
+    let sink = Sink(&args.output);
+    match args.output.format {
+        Format::Text => {
+            let fights = text::grouped(args.plan.trials);
+            let title = super::title(&game, &args.ruleset);
+            let heading = format!("{title} · {} · {fights} fights a point · seed {}", args.encounter, args.plan.seed);
+            sink.text(&format!("{}\n{}", text::bold(&heading), sweep::draw(&found)))
+        }
+        Format::Json => sink.json(&found),
+        Format::Csv => sink.csv(&sweep::rows(&found)),
+    }
+}

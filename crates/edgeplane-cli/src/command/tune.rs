@@ -1,0 +1,25 @@
+//! `edgeplane tune`: what value do I want?
+
+use edgeplane::study::run_tuning;
+
+use super::{Failure, Sink};
+use crate::args::{Format, TuneArgs};
+use crate::view::{progress, text, tuning};
+
+pub(crate) fn run(args: &TuneArgs) -> Result<(), Failure> {
+    let game = super::open(&args.ruleset)?;
+    let bar = progress::Spinner::new("fights looked at");
+    let found = run_tuning(&game, &args.encounter, &args.vary, &args.want, &args.plan.plan(), &|done| bar.at(done));
+    bar.finish();
+    let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
+    let sink = Sink(&args.output);
+    match args.output.format {
+        Format::Text => {
+            let heading = format!("{} · {}", super::title(&game, &args.ruleset), args.encounter);
+            sink.text(&format!("{}\n{}", text::bold(&heading), tuning::draw(&found, &args.want)))?;
+        }
+        Format::Json => sink.json(&found)?,
+        Format::Csv => sink.csv(&tuning::rows(&found))?,
+    }
+    if found.met { Ok(()) } else { Err(Failure::No) }
+}

@@ -1,0 +1,41 @@
+//! `edgeplane verify`: is the game still balanced?
+
+use edgeplane::TrialsPlan;
+use edgeplane::study::{Expectation, run_expectation};
+
+use super::{Failure, Sink};
+use crate::args::{Format, VerifyArgs};
+use crate::view::{progress, text, verdicts};
+
+pub(crate) fn run(args: &VerifyArgs) -> Result<(), Failure> {
+    let game = super::open(&args.ruleset)?;
+    let rules = game.program().expectations();
+    let title = super::title(&game, &args.ruleset);
+    if rules.is_empty() {
+        let example = "[[expect]]\nthat = \"win_rate(keepers)\"\nin = \"duel\"\nbetween = [0.45, 0.60]";
+        return Err(Failure::Message(format!("{title} expects nothing yet; write for example\n\n{example}")));
+    }
+    let bar = progress::Bar::new(rules.len() as u64, "expectations");
+    let plan = TrialsPlan { seed: args.seed, threads: args.threads.map(usize::from), ..TrialsPlan::default() };
+    let mut found: Vec<Expectation> = Vec::new();
+    for (done, rule) in rules.iter().enumerate() {
+        bar.at(done as u64);
+        let verdict = run_expectation(game.program(), rule, &plan, &|_| bar.at(done as u64));
+        found.push(verdict.map_err(|error| Failure::with_sources(error, game.program().sources()))?);
+    }
+    bar.finish();
+    if let Some(path) = &args.junit {
+        std::fs::write(path, verdicts::junit(&title, &found)?).map_err(|error| Failure::writing(path, &error))?;
+    }
+    let sink = Sink(&args.output);
+    match args.output.format {
+        Format::Text => {
+            let heading =
+                format!("{title} · {} · seed {}", text::counted(found.len(), "expectation", "expectations"), args.seed);
+            sink.text(&format!("{}\n{}", text::bold(&heading), verdicts::draw(&found)))?;
+        }
+        Format::Json => sink.json(&found)?,
+        Format::Csv => sink.csv(&verdicts::rows(&found))?,
+    }
+    if found.iter().all(|one| one.verdict.holds()) { Ok(()) } else { Err(Failure::No) }
+}

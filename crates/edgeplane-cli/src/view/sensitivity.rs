@@ -1,0 +1,102 @@
+//! Numbers ranked by what a small change of each does.
+
+use edgeplane::study::{Effect, Sensitivity};
+
+use super::table::{self, Column};
+use super::{differences, figures, text};
+
+/// Numbers that are shown unless all are asked for.
+const MOST: usize = 15;
+/// Characters of the longest bar, to either side.
+const BAR: usize = 10;
+
+pub(crate) fn draw(found: &Sensitivity, all: bool) -> String {
+    let certain = found.effects.iter().filter(|effect| effect.difference.is_certain()).count();
+    let shown = if all { found.effects.len() } else { certain.min(MOST) };
+    let now = found.effects.first().map_or_else(String::new, |effect| {
+        format!(" {} is {} as things are\n\n", text::bold(&found.measure), figures::of(&effect.difference.before))
+    });
+    let most = found
+        .effects
+        .iter()
+        .filter_map(|effect| effect.difference.difference)
+        .fold(0.0, |most: f64, one| most.max(one.abs()));
+    let row = |effect: &Effect| {
+        let change = effect.difference.difference.unwrap_or_default();
+        vec![
+            effect.path.clone(),
+            short(&effect.now),
+            differences::change(&effect.difference),
+            differences::span(&effect.difference),
+            if effect.difference.is_certain() { bar(change, most) } else { "  within chance".to_owned() },
+        ]
+    };
+    let columns = [
+        Column::Words("number"),
+        Column::Words("now"),
+        Column::Numbers("change"),
+        Column::Numbers("95 %, all at once"),
+        Column::Words(""),
+    ];
+    let table = table::draw(&columns, found.effects.iter().take(shown).map(row).collect());
+    format!("{now}{table}\n{}", rest(found, certain, shown, all))
+}
+
+/// A bar to the right for more, to the left for less.
+fn bar(change: f64, most: f64) -> String {
+    let length = if most > 0.0 { ((change.abs() / most) * BAR as f64).round().max(1.0) as usize } else { 0 };
+    if change < 0.0 {
+        format!("{:>BAR$}│", "█".repeat(length))
+    } else {
+        format!("{:>BAR$}│{}", "", "█".repeat(length))
+    }
+}
+
+fn short(written: &str) -> String {
+    const LENGTH: usize = 28;
+    if written.chars().count() <= LENGTH {
+        return written.to_owned();
+    }
+    written.chars().take(LENGTH - 1).chain(['…']).collect()
+}
+
+fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String {
+    let mut lines = Vec::new();
+    if certain > shown {
+        lines.push(format!(" {} more change it for certain; --all shows them", certain - shown));
+    }
+    let close = found.effects.len() - certain;
+    if close > 0 {
+        lines.push(format!(
+            " {} change some fights, but the measure within chance",
+            text::counted(close, "number", "numbers")
+        ));
+    }
+    lines.push(format!(" {} change no fight at all", text::counted(found.without_effect.len(), "number", "numbers")));
+    if !found.left_out.is_empty() {
+        let how = if all { ":" } else { ", since they are 0 or cannot be raised" };
+        lines.push(format!(" {} left out{how}", text::counted(found.left_out.len(), "number", "numbers")));
+    }
+    if all {
+        lines.extend(found.left_out.iter().map(|(path, reason)| format!("   {path}: {reason}")));
+    }
+    lines.join("\n") + "\n"
+}
+
+/// One number to a row.
+pub(crate) fn rows(found: &Sensitivity) -> Vec<Vec<String>> {
+    let header = ["path", "now", "tried", "change", "low", "high", "certain"].map(str::to_owned).to_vec();
+    let row = |effect: &Effect| {
+        let one = &effect.difference;
+        vec![
+            effect.path.clone(),
+            effect.now.clone(),
+            effect.tried.clone(),
+            figures::cell(one.difference),
+            figures::cell(one.low),
+            figures::cell(one.high),
+            one.is_certain().to_string(),
+        ]
+    };
+    std::iter::once(header).chain(found.effects.iter().map(row)).collect()
+}

@@ -1,0 +1,70 @@
+//! What a search for values came to.
+
+use edgeplane::study::{Goal, TunedNumber, Tuning};
+
+use super::table::{self, Column};
+use super::{figures, text};
+
+pub(crate) fn draw(found: &Tuning, goals: &[Goal]) -> String {
+    let verdict = if found.met {
+        "All goals are met by the smallest change that was found:".to_owned()
+    } else {
+        text::strong("The goals cannot be met within these ranges. This comes nearest:")
+    };
+    let number = |number: &TunedNumber| {
+        let now = if number.scales { format!("1 × ({})", number.now) } else { number.now.clone() };
+        let value =
+            if number.scales { format!("{} × ({})", number.value, number.now) } else { number.value.to_string() };
+        vec![number.path.clone(), now, value]
+    };
+    let numbers = table::draw(
+        &[Column::Words("number"), Column::Words("now"), Column::Words("wanted")],
+        found.numbers.iter().map(number).collect(),
+    );
+    let goal = |(index, goal): (usize, &Goal)| {
+        let (before, after) = (&found.before[index], &found.after[index]);
+        vec![
+            goal.text.clone(),
+            figures::of(before),
+            figures::of(after),
+            figures::range(after.unit, after.low, after.high),
+            if found.goals_met[index] { "met".to_owned() } else { text::strong("not met") },
+        ]
+    };
+    let columns = [
+        Column::Words("goal"),
+        Column::Numbers("now"),
+        Column::Numbers("then"),
+        Column::Numbers("95 % interval"),
+        Column::Words(""),
+    ];
+    let proof = table::draw(&columns, goals.iter().enumerate().map(goal).collect());
+    format!(
+        " {verdict}\n\n{numbers}\n{proof}\n The figures are from {} fights on other seeds than the search's, which looked at {} points.\n",
+        text::grouped(found.trials),
+        text::grouped(found.points)
+    )
+}
+
+/// The numbers, then the goals.
+pub(crate) fn rows(found: &Tuning) -> Vec<Vec<String>> {
+    let mut rows = vec![["kind", "what", "before", "after", "low", "high", "met"].map(str::to_owned).to_vec()];
+    for number in &found.numbers {
+        let mut row = vec!["number".to_owned(), number.path.clone(), number.now.clone(), number.value.to_string()];
+        row.extend(std::iter::repeat_n(String::new(), 3));
+        rows.push(row);
+    }
+    for (index, goal) in found.goals.iter().enumerate() {
+        let after = &found.after[index];
+        rows.push(vec![
+            "goal".to_owned(),
+            goal.clone(),
+            figures::cell(found.before[index].value),
+            figures::cell(after.value),
+            figures::cell(after.low),
+            figures::cell(after.high),
+            found.goals_met[index].to_string(),
+        ]);
+    }
+    rows
+}

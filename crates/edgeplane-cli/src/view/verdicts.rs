@@ -1,0 +1,111 @@
+//! Expectations and whether they hold: as a table, and as JUnit XML for build servers.
+
+use edgeplane::study::{Expectation, Verdict};
+use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
+
+use super::table::{self, Column};
+use super::{figures, text};
+use crate::command::Failure;
+
+pub(crate) fn draw(found: &[Expectation]) -> String {
+    let row = |one: &Expectation| {
+        vec![
+            if one.verdict.holds() { word(one.verdict).to_owned() } else { text::strong(word(one.verdict)) },
+            one.that.clone(),
+            one.encounter.clone(),
+            wanted(one),
+            figures::of(&one.figure),
+            figures::range(one.figure.unit, one.figure.low, one.figure.high),
+            text::grouped(one.figure.trials),
+        ]
+    };
+    let columns = [
+        Column::Words(""),
+        Column::Words("expected of"),
+        Column::Words("in"),
+        Column::Numbers("wanted"),
+        Column::Numbers("found"),
+        Column::Numbers("99 % interval"),
+        Column::Numbers("fights"),
+    ];
+    let table = table::draw(&columns, found.iter().map(row).collect());
+    format!("{table}\n{}", summary(found))
+}
+
+fn word(verdict: Verdict) -> &'static str {
+    match verdict {
+        Verdict::Holds => "holds",
+        Verdict::HoldsBarely => "holds, barely",
+        Verdict::FailsBarely => "FAILS, barely",
+        Verdict::Fails => "FAILS",
+        Verdict::NoValue => "NO VALUE",
+    }
+}
+
+fn wanted(one: &Expectation) -> String {
+    let unit = one.figure.unit;
+    match (one.at_least, one.at_most) {
+        (Some(_), Some(_)) => figures::range(unit, one.at_least, one.at_most),
+        (Some(_), None) => format!("≥ {}", figures::value(unit, one.at_least, 0.1)),
+        (None, Some(_)) => format!("≤ {}", figures::value(unit, one.at_most, 0.1)),
+        (None, None) => String::new(),
+    }
+}
+
+fn summary(found: &[Expectation]) -> String {
+    let failed: Vec<&Expectation> = found.iter().filter(|one| !one.verdict.holds()).collect();
+    if failed.is_empty() {
+        let all =
+            if found.len() == 1 { "The expectation holds.".to_owned() } else { format!("All {} hold.", found.len()) };
+        return format!(" {all}\n");
+    }
+    let mut lines = format!(" {} of {} fail:\n", failed.len(), found.len());
+    for one in failed {
+        let because = if one.because.is_empty() { String::new() } else { format!(" — {}", one.because) };
+        lines.push_str(&format!("   {} in {}{because}\n", one.that, one.encounter));
+    }
+    lines
+}
+
+/// The same for build servers: one test for each expectation.
+pub(crate) fn junit(title: &str, found: &[Expectation]) -> Result<String, Failure> {
+    let mut report = Report::new(format!("expectations of {title}"));
+    let mut suite = TestSuite::new(title.to_owned());
+    for one in found {
+        let told = format!(
+            "{} in {}: found {} ({}), wanted {}",
+            one.that,
+            one.encounter,
+            figures::of(&one.figure),
+            figures::range(one.figure.unit, one.figure.low, one.figure.high),
+            wanted(one)
+        );
+        let mut status = TestCaseStatus::success();
+        if !one.verdict.holds() {
+            status = TestCaseStatus::non_success(NonSuccessKind::Failure);
+            status.set_message(told.clone());
+            if !one.because.is_empty() {
+                status.set_description(one.because.clone());
+            }
+        }
+        let mut case = TestCase::new(one.that.clone(), status);
+        case.set_classname(one.encounter.clone());
+        case.set_system_out(format!("{told}, {} fights", one.figure.trials));
+        suite.add_test_case(case);
+    }
+    report.add_test_suite(suite);
+    report.to_string().map_err(|error| Failure::Message(error.to_string()))
+}
+
+/// One expectation to a row.
+pub(crate) fn rows(found: &[Expectation]) -> Vec<Vec<String>> {
+    let header = ["that", "in", "at least", "at most", "value", "low", "high", "fights", "verdict"];
+    let row = |one: &Expectation| {
+        let figure = &one.figure;
+        let mut row = vec![one.that.clone(), one.encounter.clone()];
+        row.extend([one.at_least, one.at_most, figure.value, figure.low, figure.high].map(figures::cell));
+        row.extend([figure.trials.to_string(), word(one.verdict).to_lowercase()]);
+        row
+    };
+    std::iter::once(header.map(str::to_owned).to_vec()).chain(found.iter().map(row)).collect()
+}

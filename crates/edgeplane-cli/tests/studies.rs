@@ -1,0 +1,180 @@
+//! The commands of the study, driven as processes.
+
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+use std::fs;
+use std::process::Output;
+
+use assert_cmd::Command;
+use serde_json::Value;
+use tempfile::TempDir;
+
+const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
+const HEFT: &str = "character.lockhand.attributes.heft";
+
+fn run(arguments: &[&str]) -> Output {
+    Command::cargo_bin("edgeplane").unwrap().args(arguments).output().unwrap()
+}
+
+fn told(output: &Output, code: i32) -> String {
+    let both = format!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
+    assert_eq!(output.status.code(), Some(code), "{both}");
+    both
+}
+
+fn answer(arguments: &[&str]) -> String {
+    let output = run(arguments);
+    assert!(output.stderr.is_empty(), "{arguments:?}: {}", String::from_utf8_lossy(&output.stderr));
+    told(&output, 0)
+}
+
+fn json(arguments: &[&str]) -> Value {
+    serde_json::from_str(&answer(&[arguments, &["--format", "json"]].concat())).unwrap()
+}
+
+fn near(value: &Value, wanted: f64) {
+    assert!((value.as_f64().unwrap() - wanted).abs() < 1e-9, "{value} is not {wanted}");
+}
+
+#[test]
+fn trials_of_measures_agree_with_the_trials_of_everything() {
+    let all = json(&["trials", DEMO, "duel", "-n", "800"]);
+    let some = json(&[
+        "trials",
+        DEMO,
+        "duel",
+        "-n",
+        "800",
+        "-m",
+        "win_rate(keepers)",
+        "-m",
+        "duration",
+        "-m",
+        "damage_per_second(silt_crab)",
+        "-m",
+        "damage(silt_crab, pincer)",
+        "-m",
+        "fall_rate(lockhand)",
+    ]);
+    near(&some[0]["value"], all["sides"][0]["win_rate"]["value"].as_f64().unwrap());
+    near(&some[0]["low"], all["sides"][0]["win_rate"]["low"].as_f64().unwrap());
+    near(&some[1]["value"], all["duration"]["mean"].as_f64().unwrap());
+    near(&some[2]["value"], all["combatants"][1]["damage_per_second"]["mean"].as_f64().unwrap());
+    let abilities = all["combatants"][1]["abilities"].as_array().unwrap();
+    let pincer = abilities.iter().find(|ability| ability["ability"] == "pincer").unwrap();
+    near(&some[3]["value"], pincer["damage"].as_f64().unwrap());
+    near(&some[4]["value"], all["combatants"][0]["fell"]["value"].as_f64().unwrap());
+}
+
+#[test]
+fn a_precision_decides_how_many_fights_it_takes() {
+    let figures = json(&["trials", DEMO, "duel", "-n", "500", "-m", "win_rate(keepers)", "--precision", "1%"]);
+    let half = (figures[0]["high"].as_f64().unwrap() - figures[0]["low"].as_f64().unwrap()) / 2.0;
+    assert!(half <= 0.01 && figures[0]["trials"].as_u64().unwrap() > 8_000, "{figures}");
+    let refused = told(&run(&["trials", DEMO, "duel", "--precision=-1", "-m", "duration"]), 2);
+    assert!(refused.contains("precision"), "{refused}");
+    assert!(told(&run(&["trials", DEMO, "duel", "--precision", "1%"]), 2).contains("--measure"));
+}
+
+#[test]
+fn compare_tells_the_edits_and_what_comes_of_them() {
+    let text = answer(&["compare", DEMO, "duel", "-n", "2000", "--set", &format!("{HEFT}=16")]);
+    assert!(text.contains(&format!("{HEFT}   14       16")), "{text}");
+    let row = text.lines().find(|line| line.contains("win_rate(keepers)")).unwrap();
+    assert!(row.contains("changed") && row.contains(" pp"), "{row}");
+    let folder = TempDir::new().unwrap();
+    for entry in fs::read_dir(DEMO).unwrap().map(Result::unwrap) {
+        let edited = fs::read_to_string(entry.path()).unwrap().replace("cooldown = 1.6", "cooldown = 1.7");
+        fs::write(folder.path().join(entry.file_name()), edited).unwrap();
+    }
+    let other = folder.path().to_str().unwrap();
+    let found = json(&["compare", DEMO, other, "duel", "-n", "500", "-m", "win_rate(keepers)"]);
+    assert_eq!(found["edits"][0]["path"], "ability.pincer.cooldown", "{found}");
+    assert!(found["differences"][0]["difference"].as_f64().unwrap() > 0.0);
+    let csv = answer(&["compare", DEMO, other, "duel", "-n", "500", "-m", "duration", "--format", "csv"]);
+    assert!(
+        csv.starts_with("measure,unit,before,after,change,low,high,trials that differ\nduration,seconds,"),
+        "{csv}"
+    );
+    assert!(told(&run(&["compare", DEMO, "duel"]), 2).contains("there is nothing to compare"));
+}
+
+#[test]
+fn sweep_tells_every_value_and_marks_that_of_now() {
+    let arguments = ["sweep", DEMO, "duel", "-n", "400", "--vary", "character.lockhand.attributes.heft=13..15:1"];
+    let text = answer(&arguments);
+    assert!(text.contains("now → 14"), "{text}");
+    assert_eq!(text.lines().filter(|line| line.contains('●')).count(), 6, "two measures at three values:\n{text}");
+    let csv = answer(&[&arguments[..], &["--format", "csv"]].concat());
+    let mut lines = csv.lines();
+    assert_eq!(lines.next(), Some("character.lockhand.attributes.heft,measure,value,low,high,fights"));
+    assert_eq!(lines.count(), 6);
+    let grid = answer(&[&arguments[..], &["--vary", "ability.pincer.cooldown*=0.9,1,1.1", "-m", "duration"]].concat());
+    assert!(grid.contains("heft ↓  cooldown →") && grid.contains("now → 1 "), "{grid}");
+    assert!(told(&run(&["sweep", DEMO, "duel", "--vary", "a=1..x"]), 2).contains("`x` is not a number"));
+    let missing = told(&run(&["sweep", DEMO, "duel", "--vary", "character.lockhnd.attributes.heft=1..2"]), 2);
+    assert!(missing.contains("did you mean `lockhand`?"), "{missing}");
+}
+
+#[test]
+fn sensitivity_ranks_and_counts_what_it_leaves_out() {
+    let text = answer(&["sensitivity", DEMO, "duel", "-n", "600"]);
+    assert!(text.contains("win_rate(keepers) is"), "{text}");
+    let first = text.lines().find(|line| line.contains('█')).unwrap();
+    assert!(first.contains("ability.pincer.cooldown"), "the strongest comes first:\n{text}");
+    assert!(text.contains("numbers change no fight at all"), "{text}");
+    let csv = answer(&["sensitivity", DEMO, "duel", "-n", "300", "-m", "duration", "--by", "0.02", "--format", "csv"]);
+    assert!(
+        csv.starts_with("path,now,tried,change,low,high,certain\n") && csv.contains(&format!("{HEFT},14,14.28,")),
+        "{csv}"
+    );
+}
+
+#[test]
+fn tune_says_yes_with_the_value_or_no_with_the_nearest() {
+    let vary = format!("{HEFT}=8..20");
+    let goal = "win_rate(keepers) = 50% +- 3%";
+    let found = json(&["tune", DEMO, "duel", "-n", "2000", "--vary", &vary, "--want", goal]);
+    assert_eq!((found["met"].as_bool(), found["goals"][0].as_str()), (Some(true), Some(goal)));
+    let value = found["numbers"][0]["value"].as_f64().unwrap();
+    assert!((13.0..14.0).contains(&value), "{found}");
+    let no = told(&run(&["tune", DEMO, "duel", "-n", "2000", "--vary", &vary, "--want", "duration <= 2"]), 1);
+    assert!(no.contains("cannot be met") && no.contains("not met"), "{no}");
+    let wrong = told(&run(&["tune", DEMO, "duel", "--vary", &vary, "--want", "win_rate(keepers)"]), 2);
+    assert!(wrong.contains("write it as"), "{wrong}");
+}
+
+#[test]
+fn matrix_is_a_grid_with_a_row_for_everyone() {
+    let text = answer(&["matrix", DEMO, "--among", "lockhand,silt_crab", "-n", "300", "--time-limit", "60"]);
+    assert_eq!(text.lines().filter(|line| line.trim_start().starts_with("silt_crab")).count(), 2, "{text}");
+    let csv = answer(&["matrix", DEMO, "--among", "lockhand,silt_crab", "-n", "300", "--format", "csv"]);
+    assert_eq!(csv.lines().count(), 4, "{csv}");
+    let wrong = told(&run(&["matrix", DEMO, "--among", "lockhand,silt_crap", "-n", "10"]), 2);
+    assert!(wrong.contains("did you mean `silt_crab`?"), "{wrong}");
+}
+
+#[test]
+fn verify_holds_the_demo_to_its_expectations_and_fails_an_unfair_edit() {
+    let folder = TempDir::new().unwrap();
+    let junit = folder.path().join("verdicts.xml");
+    let text = answer(&["verify", DEMO, "--junit", junit.to_str().unwrap()]);
+    assert!(text.contains("All 6 hold."), "{text}");
+    let xml = fs::read_to_string(&junit).unwrap();
+    assert!(xml.contains("tests=\"6\"") && xml.contains("failures=\"0\""), "{xml}");
+    let edited = format!("{HEFT}=18");
+    let output = run(&["verify", DEMO, "--set", &edited, "--junit", junit.to_str().unwrap()]);
+    let text = told(&output, 1);
+    assert!(text.contains("FAILS   win_rate(keepers)") && text.contains("a newcomer should win"), "{text}");
+    let xml = fs::read_to_string(&junit).unwrap();
+    assert!(xml.contains("<failure message=\"win_rate(keepers) in duel: found 99."), "{xml}");
+    let small = concat!(env!("CARGO_MANIFEST_DIR"), "/../edgeplane/examples/rulesets/small.toml");
+    assert!(told(&run(&["verify", small]), 2).contains("expects nothing yet"));
+}
+
+#[test]
+fn measures_lists_what_can_be_asked() {
+    let text = answer(&["measures"]);
+    assert!(text.contains("damage_share(who, ability, status or damage type)"), "{text}");
+    assert_eq!(json(&["measures"]).as_array().unwrap().len(), 35);
+}

@@ -1,0 +1,156 @@
+//! What can be measured. The table in this file is the only one: it is what errors list, what the guide
+//! prints and what the commands accept.
+
+/// What kind of name an argument is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Argument {
+    /// A side of the encounter.
+    Side,
+    /// A combatant, all of a character, or a whole side.
+    Who,
+    /// An ability, a status, or a damage type.
+    Source,
+    /// An ability.
+    Ability,
+    /// A pool.
+    Pool,
+    /// A hit step.
+    Step,
+    /// A status.
+    Status,
+    /// A mark that steps set.
+    Mark,
+    /// A reason for which abilities are refused.
+    Reason,
+}
+
+impl Argument {
+    /// In a word.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Side => "side",
+            Self::Who => "who",
+            Self::Source => "ability, status or damage type",
+            Self::Ability => "ability",
+            Self::Pool => "pool",
+            Self::Step => "hit step",
+            Self::Status => "status",
+            Self::Mark => "mark",
+            Self::Reason => "reason",
+        }
+    }
+}
+
+/// What a value is counted in.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Unit {
+    /// A share, 0 to 1.
+    Share,
+    /// Seconds.
+    Seconds,
+    /// So many in a fight.
+    Count,
+    /// An amount of a pool in a fight.
+    Amount,
+    /// An amount of a pool in a second.
+    PerSecond,
+}
+
+macro_rules! quantities {
+    ($($variant:ident $name:literal [$($must:ident)*] [$($may:ident)*] $unit:ident $about:literal;)*) => {
+        /// What is measured in each fight.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+        pub enum Quantity { $(#[doc = $about] $variant,)* }
+
+        impl Quantity {
+            /// Everything that can be measured.
+            pub const ALL: &'static [Quantity] = &[$(Quantity::$variant,)*];
+
+            /// The name in a measure.
+            pub fn name(self) -> &'static str {
+                match self { $(Self::$variant => $name,)* }
+            }
+
+            /// The arguments that must be there.
+            pub fn must(self) -> &'static [Argument] {
+                match self { $(Self::$variant => &[$(Argument::$must),*],)* }
+            }
+
+            /// Arguments that may follow.
+            pub fn may(self) -> &'static [Argument] {
+                match self { $(Self::$variant => &[$(Argument::$may),*],)* }
+            }
+
+            /// What its values are counted in.
+            pub fn unit(self) -> Unit {
+                match self { $(Self::$variant => Unit::$unit,)* }
+            }
+
+            /// One sentence on what it is.
+            pub fn about(self) -> &'static str {
+                match self { $(Self::$variant => $about,)* }
+            }
+        }
+    };
+}
+
+quantities! {
+    WinRate "win_rate" [Side] [] Share "Share of fights that the side wins.";
+    DrawRate "draw_rate" [] [] Share "Share of fights that nobody wins.";
+    Duration "duration" [] [] Seconds "How long a fight lasts.";
+    FallRate "fall_rate" [Who] [] Share "Share of fights in which all of them fall.";
+    Falls "falls" [Who] [] Count "How many of them fall.";
+    Survivors "survivors" [Who] [] Count "How many of them stand at the end.";
+    FallTime "fall_time" [Who] [] Seconds "When the first of them falls; fights in which none falls do not count.";
+    Left "left" [Who Pool] [] Amount "What is left in the pool at the end, all of them together.";
+    LeftShare "left_share" [Who Pool] [] Share "The same as a share of the caps.";
+    Damage "damage" [Who] [Source] Amount "Damage that they deal.";
+    DamagePerSecond "damage_per_second" [Who] [Source] PerSecond "Damage that they deal, by the duration of the fight.";
+    DamageShare "damage_share" [Who Source] [] Share "Share of all their damage that comes of it.";
+    DamageTaken "damage_taken" [Who] [Source] Amount "Damage that reaches their pools.";
+    Prevented "prevented" [Who Step] [] Amount "What the step takes off hits on them.";
+    Soaked "soaked" [Who] [Pool] Amount "What their pools soak up.";
+    Overkill "overkill" [Who] [Source] Amount "Damage of theirs that finds nothing left to take.";
+    Healing "healing" [Who] [Source] Amount "Healing that they do.";
+    HealingPerSecond "healing_per_second" [Who] [Source] PerSecond "Healing that they do, by the duration of the fight.";
+    HealingTaken "healing_taken" [Who] [Source] Amount "Healing that reaches their pools.";
+    Overheal "overheal" [Who] [Source] Amount "Healing of theirs that finds no room.";
+    Restored "restored" [Who Pool] [] Amount "What the pool gains past all steps.";
+    Drained "drained" [Who Pool] [] Amount "What the pool loses past all steps.";
+    Spent "spent" [Who Pool] [Ability] Amount "What they pay from the pool.";
+    DamagePerCost "damage_per_cost" [Who Pool] [Ability] Amount "Damage that they deal for each point that they pay from the pool.";
+    Uses "uses" [Who] [Ability] Count "How often they start an ability.";
+    Hits "hits" [Who] [Source] Count "Hits that they send out.";
+    StoppedRate "stopped_rate" [Who] [Source] Share "Share of their hits that a step stops.";
+    EvadedRate "evaded_rate" [Who] [Step] Share "Share of the hits on them that a step stops.";
+    MarkRate "mark_rate" [Who Mark] [Source] Share "Share of their hits that carry the mark.";
+    Ticks "ticks" [Who] [Status] Count "How often statuses of theirs tick.";
+    Applied "applied" [Who Status] [] Count "How often they take the status on.";
+    Uptime "uptime" [Who Status] [] Share "Share of the time that they have the status.";
+    MeanStacks "mean_stacks" [Who Status] [] Count "Stacks while they have the status.";
+    Refusals "refusals" [Who] [Ability Reason] Count "How often an ability is wanted and refused.";
+    Idle "idle" [Who] [] Share "Share of their time on their feet in which they would act, and find nothing that they can do.";
+}
+
+impl Quantity {
+    /// Finds one by its name.
+    pub fn named(name: &str) -> Option<Self> {
+        Self::ALL.iter().copied().find(|quantity| quantity.name() == name)
+    }
+
+    /// How it is written: `damage(who[, ability, status or damage type])`.
+    pub fn shape(self) -> String {
+        let names = |list: &[Argument]| list.iter().map(|one| one.name().to_owned()).collect::<Vec<_>>();
+        let mut inside = names(self.must()).join(", ");
+        for name in names(self.may()) {
+            inside.push_str(&format!("[, {name}]"));
+        }
+        if inside.is_empty() { self.name().to_owned() } else { format!("{}({inside})", self.name()) }
+    }
+
+    /// Whether each fight gives 0 or 1 and nothing else.
+    pub fn is_share_of_fights(self) -> bool {
+        matches!(self, Self::WinRate | Self::DrawRate | Self::FallRate)
+    }
+}

@@ -1,0 +1,115 @@
+//! `[[expect]]`: what should hold of the ruleset, so that it can be asked after every change.
+
+use super::measures::MeasureText;
+use super::reader::{Fields, Word, list, wrong_type};
+use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, TextMap, Value};
+
+/// Most fights that one expectation may ask for.
+const MOST_TRIALS: u32 = 10_000_000;
+
+/// A statement about a measure.
+#[derive(Clone, Debug)]
+pub struct ExpectRule {
+    /// The measure.
+    pub that: MeasureText,
+    /// From the measure's text back into the file.
+    pub(crate) map: TextMap,
+    /// The encounter.
+    pub encounter: Word,
+    /// The least value that is right.
+    pub at_least: Option<f64>,
+    /// The greatest value that is right.
+    pub at_most: Option<f64>,
+    /// Why it should be so.
+    pub because: String,
+    /// How many fights are asked at first.
+    pub trials: Option<u32>,
+    /// All of it.
+    pub span: Span,
+}
+
+pub(super) fn read_list(node: Option<&Node>, out: &mut Diagnostics) -> Vec<ExpectRule> {
+    let Some(items) = node.and_then(|node| list(node, "expect", out)) else { return Vec::new() };
+    items.iter().enumerate().filter_map(|(index, item)| read(item, &format!("expect.{index}"), out)).collect()
+}
+
+const KEYS: &[&str] = &["that", "in", "between", "at_least", "at_most", "because", "trials"];
+
+fn read(node: &Node, path: &str, out: &mut Diagnostics) -> Option<ExpectRule> {
+    let fields = Fields::open(node, path, KEYS, out)?;
+    for (key, example) in [("that", "that = \"win_rate(keepers)\""), ("in", "in = \"duel\"")] {
+        if fields.get(key).is_none() {
+            fields.missing(key, example, out);
+        }
+    }
+    let measure = measure(&fields, out);
+    let encounter = fields.text("in", out);
+    let (at_least, at_most) = bounds(&fields, out)?;
+    let because = fields.text("because", out).map(|word| word.text).unwrap_or_default();
+    let trials = fields.whole("trials", 100..=MOST_TRIALS, out);
+    let (that, map) = measure?;
+    Some(ExpectRule { that, map, encounter: encounter?, at_least, at_most, because, trials, span: fields.span })
+}
+
+fn measure(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<(MeasureText, TextMap)> {
+    let node = fields.get("that")?;
+    let Value::Text(text, map) = &node.value else {
+        out.push(wrong_type(node, "a measure such as \"win_rate(keepers)\"", &fields.path_of("that")));
+        return None;
+    };
+    match MeasureText::parse(text) {
+        Ok(measure) => Some((measure, map.clone())),
+        Err(fault) => {
+            let mut diagnostic = Diagnostic::at(Code::BadMeasure, map.span(fault.range), fault.message);
+            diagnostic.help = fault.help;
+            out.push(diagnostic);
+            None
+        }
+    }
+}
+
+/// `between = [low, high]`, or `at_least`, `at_most`, or both.
+fn bounds(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<(Option<f64>, Option<f64>)> {
+    let wide = f64::MIN..=f64::MAX;
+    let (least, most) = (fields.number("at_least", wide.clone(), out), fields.number("at_most", wide, out));
+    let Some(between) = fields.get("between") else {
+        if fields.get("at_least").is_none() && fields.get("at_most").is_none() {
+            fields.missing("between", "between = [0.45, 0.60]; or at_least, or at_most", out);
+            return None;
+        }
+        return ordered(fields, least, most, fields.span, out);
+    };
+    if least.is_some() || most.is_some() {
+        let message = format!("`{}` has `between` and another bound", fields.path);
+        out.push(Diagnostic::at(Code::KeyConflict, between.span, message));
+        return None;
+    }
+    let items = list(between, &fields.path_of("between"), out)?;
+    match items {
+        [Node { value: Value::Number(low), .. }, Node { value: Value::Number(high), .. }] => {
+            ordered(fields, Some(*low), Some(*high), between.span, out)
+        }
+        _ => {
+            let message = format!("`{}` takes two numbers, the lower one first", fields.path_of("between"));
+            out.push(Diagnostic::at(Code::BadValue, between.span, message));
+            None
+        }
+    }
+}
+
+fn ordered(
+    fields: &Fields<'_>,
+    low: Option<f64>,
+    high: Option<f64>,
+    span: Span,
+    out: &mut Diagnostics,
+) -> Option<(Option<f64>, Option<f64>)> {
+    if let (Some(low), Some(high)) = (low, high)
+        && low > high
+    {
+        let message = format!("nothing is at least {low} and at most {high}, as `{}` wants", fields.path);
+        out.push(Diagnostic::at(Code::BadValue, span, message));
+        return None;
+    }
+    Some((low, high))
+}

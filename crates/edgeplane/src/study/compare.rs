@@ -1,0 +1,197 @@
+//! Two variants, trial by trial on the same chances: what luck does to both of them cancels out.
+
+use serde::Serialize;
+
+use super::book::Sample;
+use super::distribution::Distribution;
+use super::ledger::{Confidence, Figure, Ledger, Moments};
+use super::samples::{Crew, Samples, Variant, rounds};
+use super::statistics::Interval;
+use super::trials::TrialsPlan;
+use crate::error::Error;
+use crate::measures::{Measure, Unit};
+use crate::rules::Statistic;
+
+/// Parts into which the trials are cut to see how far a difference of quantiles varies.
+const SECTIONS: usize = 32;
+
+/// What a measure does from one variant to the other.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Difference {
+    /// The measure as it was written.
+    pub measure: String,
+    /// What the values are counted in.
+    pub unit: Unit,
+    /// In the first variant.
+    pub before: Figure,
+    /// In the second.
+    pub after: Figure,
+    /// The second less the first; nothing where one of them has no value.
+    pub difference: Option<f64>,
+    /// Lower end of the paired interval.
+    pub low: Option<f64>,
+    /// Upper end of the paired interval.
+    pub high: Option<f64>,
+    /// Share of trials in which the two variants gave another value.
+    pub trials_that_differ: f64,
+    /// How many times as many trials two independent studies would need for an interval as narrow.
+    pub saving: Option<f64>,
+}
+
+impl Difference {
+    /// Whether the interval leaves 0 out: the change is more than chance.
+    pub fn is_certain(&self) -> bool {
+        matches!((self.low, self.high), (Some(low), Some(high)) if low > 0.0 || high < 0.0)
+    }
+}
+
+/// Pairs of samples of one measure.
+pub(super) struct Pairs {
+    before: Ledger,
+    after: Ledger,
+    moments: Moments<4>,
+    /// Trials that went from 0 to 1, and from 1 to 0; of other values: up, and down.
+    up: f64,
+    down: f64,
+    sections: Vec<[Distribution; 2]>,
+}
+
+impl Pairs {
+    pub(super) fn new(measure: &Measure) -> Self {
+        let wanted = matches!(measure.statistic, Statistic::Quantile(_));
+        let sections = if wanted { vec![<[Distribution; 2]>::default(); SECTIONS] } else { Vec::new() };
+        Self {
+            before: Ledger::new(measure),
+            after: Ledger::new(measure),
+            moments: Moments::default(),
+            up: 0.0,
+            down: 0.0,
+            sections,
+        }
+    }
+
+    pub(super) fn add(&mut self, before: Sample, after: Sample) {
+        let section = self.moments.count as usize % SECTIONS;
+        if let Some(section) = self.sections.get_mut(section) {
+            for (values, sample) in section.iter_mut().zip([before, after]) {
+                if sample[1] > 0.0 {
+                    values.add(sample[0] / sample[1]);
+                }
+            }
+        }
+        self.before.add(before);
+        self.after.add(after);
+        self.moments.add([before[0], before[1], after[0], after[1]]);
+        let (was, is) = (before[0] * after[1], after[0] * before[1]);
+        self.up += f64::from(u8::from(is > was));
+        self.down += f64::from(u8::from(is < was));
+    }
+
+    pub(super) fn difference(&self, measure: &Measure, sure: Confidence) -> Difference {
+        let (before, after) = (self.before.figure(measure, sure), self.after.figure(measure, sure));
+        let interval = self.interval(measure, &before, &after, sure);
+        let apart = before.half_width().hypot(after.half_width());
+        let reach = interval.map_or(0.0, |one| (one.high - one.low) / 2.0);
+        Difference {
+            measure: measure.text.clone(),
+            unit: measure.unit(),
+            difference: interval.map(|one| one.value),
+            low: interval.map(|one| one.low),
+            high: interval.map(|one| one.high),
+            trials_that_differ: (self.up + self.down) / self.moments.count.max(1.0),
+            saving: (reach > 0.0 && apart.is_finite()).then(|| (apart / reach) * (apart / reach)),
+            before,
+            after,
+        }
+    }
+
+    fn interval(&self, measure: &Measure, before: &Figure, after: &Figure, sure: Confidence) -> Option<Interval> {
+        let value = after.value? - before.value?;
+        let (middle, reach) = if measure.quantity.is_share_of_fights() {
+            self.shares(sure)
+        } else if self.sections.is_empty() {
+            (value, self.means(sure))
+        } else {
+            (value, self.quantiles(measure, value, sure))
+        };
+        Some(Interval { value, low: middle - reach, high: middle + reach })
+    }
+
+    /// Paired shares: half a trial is added to each of the four outcomes, so that the interval holds its
+    /// coverage also when hardly any trial differs (Agresti and Min 2005).
+    fn shares(&self, sure: Confidence) -> (f64, f64) {
+        let trials = self.moments.count + 2.0;
+        let (up, down) = (self.up + 0.5, self.down + 0.5);
+        let middle = (up - down) / trials;
+        let variance = (up + down - (up - down) * middle) / (trials * trials);
+        (middle, sure.z() * variance.max(0.0).sqrt())
+    }
+
+    fn means(&self, sure: Confidence) -> f64 {
+        let [a, over_a, b, over_b] = self.moments.mean;
+        let (before, after) = (a / over_a, b / over_b);
+        sure.t(self.moments.count)
+            * self.moments.error_of([-1.0 / over_a, before / over_a, 1.0 / over_b, -after / over_b])
+    }
+
+    /// The trials are cut into sections; how far their differences of quantiles scatter around that of all
+    /// tells how far that one may be off.
+    fn quantiles(&self, measure: &Measure, all: f64, sure: Confidence) -> f64 {
+        let Statistic::Quantile(at) = measure.statistic else { return f64::INFINITY };
+        let mut squares = 0.0;
+        for [before, after] in &self.sections {
+            let value = |values: &Distribution| values.quantile(at, sure.tail()).map(|one| one.value);
+            match (value(before), value(after)) {
+                (Some(before), Some(after)) => squares += (after - before - all) * (after - before - all),
+                _ => return f64::INFINITY,
+            }
+        }
+        let sections = SECTIONS as f64;
+        sure.t(sections) * (squares / (sections - 1.0) / sections).sqrt()
+    }
+}
+
+/// Adds up the samples of two variants.
+pub(super) fn pair_up(pairs: &mut [Pairs], before: &Samples, after: &Samples) {
+    for ((pairs, before), after) in pairs.iter_mut().zip(before).zip(after) {
+        before.iter().zip(after).for_each(|(before, after)| pairs.add(*before, *after));
+    }
+}
+
+/// Runs both variants on the same seeds and gives what each measure does from the first to the second.
+/// The two must have been given the same measures.
+///
+/// ```
+/// use std::sync::Arc;
+/// use edgeplane::study::{Variant, run_comparison};
+/// use edgeplane::{Game, Override, Setup, TrialsPlan};
+///
+/// let game = Game::from_text("small.toml", edgeplane::example_text())?;
+/// let harder = game.variant(&[Override::parse("attributes.heft=11").unwrap()])?;
+/// let variant = |game: &Game| {
+///     let setup = Arc::new(Setup::of(game.program(), game.encounter("duel")?));
+///     Variant::new(setup, &["duration"])
+/// };
+/// let plan = TrialsPlan { trials: 500, ..TrialsPlan::default() };
+/// let differences = run_comparison(&variant(&game)?, &variant(&harder)?, &plan, &|_| {})?;
+/// assert!(differences[0].difference < Some(0.0), "harder hits, shorter fights");
+/// # Ok::<(), edgeplane::Error>(())
+/// ```
+///
+/// # Errors
+/// [`Error::Fight`] for the first trial that could not go on.
+pub fn run_comparison(
+    before: &Variant,
+    after: &Variant,
+    plan: &TrialsPlan,
+    progress: &(dyn Fn(u64) + Sync),
+) -> Result<Vec<Difference>, Error> {
+    let crew = Crew::new(plan, progress);
+    let mut pairs: Vec<Pairs> = before.measures().iter().map(Pairs::new).collect();
+    for round in rounds(0..plan.trials) {
+        let first = crew.samples(before, round.clone())?;
+        pair_up(&mut pairs, &first, &crew.samples(after, round)?);
+    }
+    let sure = Confidence::default();
+    Ok(pairs.iter().zip(before.measures()).map(|(pairs, measure)| pairs.difference(measure, sure)).collect())
+}

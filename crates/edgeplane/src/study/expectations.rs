@@ -1,0 +1,126 @@
+//! Whether what is expected of a ruleset holds.
+
+use std::sync::Arc;
+
+use serde::Serialize;
+
+use super::ledger::{Confidence, Figure};
+use super::samples::{Crew, Running, Variant};
+use super::trials::TrialsPlan;
+use crate::error::Error;
+use crate::program::{Program, Setup};
+use crate::rules::ExpectRule;
+
+/// Fights that are asked at first.
+const FIRST: u64 = 2_000;
+/// How often the number of fights is multiplied by four before it is called too close.
+const LOOKS: u32 = 4;
+
+/// What came of an expectation.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Expectation {
+    /// The measure.
+    pub that: String,
+    /// The encounter.
+    pub encounter: String,
+    /// The least value that is right.
+    pub at_least: Option<f64>,
+    /// The greatest value that is right.
+    pub at_most: Option<f64>,
+    /// Why it should be so.
+    pub because: String,
+    /// The estimate that decided.
+    pub figure: Figure,
+    /// Whether it holds.
+    pub verdict: Verdict,
+}
+
+/// Whether an expectation holds.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Verdict {
+    /// The whole interval lies within the bounds.
+    Holds,
+    /// The estimate lies within the bounds, but so near to one of them that chance may have put it there.
+    HoldsBarely,
+    /// The estimate lies outside, but so near that chance may have put it there.
+    FailsBarely,
+    /// The whole interval lies outside of the bounds.
+    Fails,
+    /// No fight had anything to say.
+    NoValue,
+}
+
+impl Verdict {
+    /// Whether it counts as held.
+    pub fn holds(self) -> bool {
+        matches!(self, Self::Holds | Self::HoldsBarely)
+    }
+
+    /// Whether more fights could still turn it.
+    pub fn is_close(self) -> bool {
+        matches!(self, Self::HoldsBarely | Self::FailsBarely)
+    }
+}
+
+/// Asks fights until it is clear whether an expectation holds: first 2,000 (or what it says itself), then four
+/// times as many, up to 128,000. Each look is 99 % sure, so that an expectation that holds is
+/// called failed at most once in a hundred times (all looks together: Bonferroni).
+///
+/// # Errors
+/// [`Error::Measure`], [`Error::Unknown`] or [`Error::Fight`].
+pub fn run_expectation(
+    program: &Arc<Program>,
+    rule: &ExpectRule,
+    plan: &TrialsPlan,
+    progress: &(dyn Fn(u64) + Sync),
+) -> Result<Expectation, Error> {
+    let name = &rule.encounter.text;
+    let encounter = program.find_encounter(name).ok_or_else(|| Error::Unknown {
+        what: "encounter",
+        name: name.clone(),
+        known: program.encounters().iter().map(|encounter| encounter.name.clone()).collect(),
+    })?;
+    let variant = Variant::new(Arc::new(Setup::of(program, encounter)), &[&rule.that.text])?;
+    let sure = Confidence(0.99).shared_by(LOOKS as usize);
+    let crew = Crew::new(plan, progress);
+    let mut running = Running::new(&variant);
+    let mut trials = rule.trials.map_or(FIRST, u64::from);
+    let mut look = 1;
+    loop {
+        running.run_to(&crew, trials)?;
+        let figure = running.figures(sure).remove(0);
+        let verdict = judge(rule, &figure);
+        if !verdict.is_close() || look == LOOKS {
+            return Ok(told(rule, figure, verdict));
+        }
+        (look, trials) = (look + 1, trials * 4);
+    }
+}
+
+fn told(rule: &ExpectRule, figure: Figure, verdict: Verdict) -> Expectation {
+    Expectation {
+        that: rule.that.text.clone(),
+        encounter: rule.encounter.text.clone(),
+        at_least: rule.at_least,
+        at_most: rule.at_most,
+        because: rule.because.clone(),
+        figure,
+        verdict,
+    }
+}
+
+fn judge(rule: &ExpectRule, figure: &Figure) -> Verdict {
+    let (Some(value), Some(low), Some(high)) = (figure.value, figure.low, figure.high) else {
+        return Verdict::NoValue;
+    };
+    let least = rule.at_least.unwrap_or(f64::NEG_INFINITY);
+    let most = rule.at_most.unwrap_or(f64::INFINITY);
+    let within = |value: f64| (least..=most).contains(&value);
+    match (within(value), within(low) && within(high), high < least || low > most) {
+        (true, true, _) => Verdict::Holds,
+        (true, false, _) => Verdict::HoldsBarely,
+        (false, _, true) => Verdict::Fails,
+        (false, _, false) => Verdict::FailsBarely,
+    }
+}

@@ -1,0 +1,98 @@
+//! Goals: what a measure should be.
+
+use super::ledger::Figure;
+use crate::measures::Unit;
+
+/// A measure and the bounds that it should keep.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Goal {
+    /// As it was written.
+    pub text: String,
+    /// The measure.
+    pub measure: String,
+    /// The least value.
+    pub least: f64,
+    /// The greatest value.
+    pub most: f64,
+}
+
+const SHAPE: &str = "write it as `MEASURE = VALUE`, `MEASURE = VALUE +- TOLERANCE`, `MEASURE in LOW..HIGH`, \
+                     `MEASURE >= LOW` or `MEASURE <= HIGH`";
+
+impl Goal {
+    /// Reads a goal. Without a tolerance, a value may be missed by one part in fifty.
+    ///
+    /// ```
+    /// use edgeplane::study::Goal;
+    /// let fair = Goal::parse("win_rate(keepers) = 50% +- 2%").unwrap();
+    /// assert_eq!((fair.least, fair.most), (0.48, 0.52));
+    /// let pace = Goal::parse("duration.p50 in 6..9").unwrap();
+    /// assert_eq!((pace.measure.as_str(), pace.least, pace.most), ("duration.p50", 6.0, 9.0));
+    /// ```
+    ///
+    /// # Errors
+    /// A message for the person who wrote it.
+    pub fn parse(text: &str) -> Result<Self, String> {
+        let (measure, least, most) = bounds(text)?;
+        if measure.is_empty() {
+            return Err(SHAPE.to_owned());
+        }
+        if least > most {
+            return Err(format!("nothing is at least {least} and at most {most}"));
+        }
+        Ok(Self { text: text.trim().to_owned(), measure: measure.to_owned(), least, most })
+    }
+
+    /// Whether a figure keeps it: the estimate does.
+    pub fn holds(&self, figure: &Figure) -> bool {
+        figure.value.is_some_and(|value| (self.least..=self.most).contains(&value))
+    }
+
+    /// How exactly a figure has to be known: a quarter of what it may be off.
+    pub(super) fn precision(&self, unit: Unit) -> f64 {
+        let width = self.most - self.least;
+        (if width.is_finite() { width / 2.0 } else { self.size(unit) / 10.0 }) / 4.0
+    }
+
+    /// What is a large step for such a measure.
+    fn size(&self, unit: Unit) -> f64 {
+        let ends = [self.least, self.most].into_iter().filter(|end| end.is_finite());
+        let relative = ends.fold(0.0, |size: f64, end| size.max(end.abs() / 10.0));
+        if unit == Unit::Share { 0.1 } else { relative.max(1e-9) }
+    }
+
+    /// How far a figure misses the goal, 0 when it is met with some room to spare for chance: the proof is made
+    /// on other seeds.
+    pub(super) fn miss(&self, figure: &Figure) -> f64 {
+        let Some(value) = figure.value else { return 1e6 };
+        let margin = figure.half_width().min(2.0 * self.precision(figure.unit));
+        (self.least + margin - value).max(value - (self.most - margin)).max(0.0) / self.size(figure.unit)
+    }
+}
+
+fn bounds(text: &str) -> Result<(&str, f64, f64), String> {
+    if let Some((measure, low)) = text.split_once(">=") {
+        return Ok((measure.trim(), number(low)?, f64::INFINITY));
+    }
+    if let Some((measure, high)) = text.split_once("<=") {
+        return Ok((measure.trim(), f64::NEG_INFINITY, number(high)?));
+    }
+    if let Some((measure, range)) = text.split_once(" in ") {
+        let (low, high) = range.split_once("..").ok_or(SHAPE)?;
+        return Ok((measure.trim(), number(low)?, number(high)?));
+    }
+    let (measure, value) = text.split_once('=').ok_or(SHAPE)?;
+    let (value, tolerance) = match value.split_once("+-") {
+        Some((value, tolerance)) => (number(value)?, number(tolerance)?.abs()),
+        None => (number(value)?, number(value)?.abs() / 50.0),
+    };
+    Ok((measure.trim(), value - tolerance, value + tolerance))
+}
+
+/// `0.5` or `50%`.
+fn number(text: &str) -> Result<f64, String> {
+    let text = text.trim();
+    let (digits, part) = text.strip_suffix('%').map_or((text, 1.0), |digits| (digits.trim(), 100.0));
+    let value = digits.parse::<f64>().ok().filter(|value| value.is_finite()).map(|value| value / part);
+    value.ok_or_else(|| format!("`{text}` is not a number; {SHAPE}"))
+}

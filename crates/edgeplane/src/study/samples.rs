@@ -1,0 +1,222 @@
+//! Running trials for a list of measures, and adding their samples up in the order of the trials.
+
+use std::ops::Range;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use rayon::prelude::*;
+
+use super::book::{Book, Sample};
+use super::ledger::{Confidence, Figure, Ledger};
+use super::trials::TrialsPlan;
+use crate::error::Error;
+use crate::fight::{Fight, Sampler, seed_of_trial};
+use crate::measures::Measure;
+use crate::program::Setup;
+
+/// Fights that one thread takes at a time.
+const BATCH: u64 = 256;
+/// Fights of which the samples are kept before they are added up: bounds the memory, whatever the number
+/// of trials.
+pub(super) const ROUND: u64 = 131_072;
+
+/// An encounter of one ruleset, and what is measured in it.
+#[derive(Clone, Debug)]
+pub struct Variant {
+    setup: Arc<Setup>,
+    measures: Vec<Measure>,
+}
+
+impl Variant {
+    /// An encounter with measures, as text; see [`super::Quantity`] for what there is.
+    ///
+    /// # Errors
+    /// [`Error::Measure`] for the first measure that cannot be read.
+    pub fn new(setup: Arc<Setup>, measures: &[impl AsRef<str>]) -> Result<Self, Error> {
+        let read =
+            |text: &str| Measure::parse(&setup, text).map_err(|fault| Error::Measure { text: text.to_owned(), fault });
+        let measures = measures.iter().map(|text| read(text.as_ref())).collect::<Result<_, _>>()?;
+        Ok(Self { setup, measures })
+    }
+
+    /// The encounter.
+    pub fn setup(&self) -> &Arc<Setup> {
+        &self.setup
+    }
+
+    /// The measures in order.
+    pub fn measures(&self) -> &[Measure] {
+        &self.measures
+    }
+}
+
+/// For each measure the sample of each trial, in order.
+pub(super) type Samples = Vec<Vec<Sample>>;
+
+/// Threads with a study's seed, and somebody to be told how far they are.
+pub(super) struct Crew<'a> {
+    pool: Option<rayon::ThreadPool>,
+    seed: u64,
+    done: AtomicU64,
+    progress: &'a (dyn Fn(u64) + Sync),
+}
+
+impl<'a> Crew<'a> {
+    pub(super) fn new(plan: &TrialsPlan, progress: &'a (dyn Fn(u64) + Sync)) -> Self {
+        // Where no thread can be started, this one can do it all.
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(plan.threads.unwrap_or(0)).build().ok();
+        Self { pool, seed: plan.seed, done: AtomicU64::new(0), progress }
+    }
+
+    /// Runs some trials of a variant.
+    pub(super) fn samples(&self, variant: &Variant, trials: Range<u64>) -> Result<Samples, Error> {
+        let work = || self.batches(variant, trials.clone());
+        match &self.pool {
+            Some(pool) => pool.install(work),
+            None => work(),
+        }
+    }
+
+    fn batches(&self, variant: &Variant, trials: Range<u64>) -> Result<Samples, Error> {
+        let count = (trials.end - trials.start).div_ceil(BATCH);
+        let begin = || {
+            let fight = Fight::with_chance(Arc::clone(&variant.setup), Sampler::default(), 0);
+            (fight, Book::new(&variant.measures, variant.setup.combatants.len()))
+        };
+        let batches: Vec<Result<Samples, Error>> = (0..count)
+            .into_par_iter()
+            .map_init(begin, |(fight, book), batch| {
+                let first = trials.start + batch * BATCH;
+                let last = trials.end.min(first + BATCH);
+                let samples = self.one_batch(variant, fight, book, first..last);
+                (self.progress)(self.done.fetch_add(last - first, Ordering::Relaxed) + last - first);
+                samples
+            })
+            .collect();
+        let mut all: Samples = vec![Vec::with_capacity((trials.end - trials.start) as usize); variant.measures.len()];
+        for batch in batches {
+            for (all, batch) in all.iter_mut().zip(batch?) {
+                all.extend(batch);
+            }
+        }
+        Ok(all)
+    }
+
+    fn one_batch(
+        &self,
+        variant: &Variant,
+        fight: &mut Fight,
+        book: &mut Book,
+        trials: Range<u64>,
+    ) -> Result<Samples, Error> {
+        let mut samples: Samples = vec![Vec::with_capacity(BATCH as usize); variant.measures.len()];
+        let detail = Book::needs_detail(&variant.measures);
+        for trial in trials {
+            fight.restart(seed_of_trial(self.seed, trial));
+            let ending = if detail { fight.run_told(book) } else { fight.run(book) };
+            let ending = ending.map_err(|error| Error::of_fight(&error, fight.setup()))?;
+            book.close(fight, ending, &mut samples);
+        }
+        Ok(samples)
+    }
+}
+
+/// The rounds of so many trials.
+pub(super) fn rounds(trials: Range<u64>) -> impl Iterator<Item = Range<u64>> {
+    let end = trials.end;
+    trials.step_by(ROUND as usize).map(move |first| first..end.min(first + ROUND))
+}
+
+/// Trials of one variant that can be added to.
+pub(super) struct Running<'a> {
+    variant: &'a Variant,
+    ledgers: Vec<Ledger>,
+    trials: u64,
+}
+
+impl<'a> Running<'a> {
+    pub(super) fn new(variant: &'a Variant) -> Self {
+        Self { variant, ledgers: variant.measures.iter().map(Ledger::new).collect(), trials: 0 }
+    }
+
+    pub(super) fn trials(&self) -> u64 {
+        self.trials
+    }
+
+    /// Runs on until there are so many trials.
+    pub(super) fn run_to(&mut self, crew: &Crew<'_>, trials: u64) -> Result<(), Error> {
+        for round in rounds(self.trials..trials) {
+            let samples = crew.samples(self.variant, round)?;
+            for (ledger, samples) in self.ledgers.iter_mut().zip(samples) {
+                samples.into_iter().for_each(|sample| ledger.add(sample));
+            }
+        }
+        self.trials = self.trials.max(trials);
+        Ok(())
+    }
+
+    pub(super) fn figures(&self, sure: Confidence) -> Vec<Figure> {
+        let measures = self.variant.measures.iter();
+        self.ledgers.iter().zip(measures).map(|(ledger, measure)| ledger.figure(measure, sure)).collect()
+    }
+}
+
+/// Runs trials and estimates measures. `progress` is called with the number of fights done so far, from any
+/// thread. The answer is the same to the last bit on any number of threads.
+///
+/// ```
+/// use std::sync::Arc;
+/// use edgeplane::study::{Variant, run_measures};
+/// use edgeplane::{Game, Setup, TrialsPlan};
+///
+/// let game = Game::from_text("small.toml", edgeplane::example_text())?;
+/// let setup = Arc::new(Setup::of(game.program(), game.encounter("duel")?));
+/// let variant = Variant::new(setup, &["duration.p50", "draw_rate"])?;
+/// let figures = run_measures(&variant, &TrialsPlan { trials: 500, ..TrialsPlan::default() }, &|_| {})?;
+/// assert!(figures[0].low <= figures[0].value && figures[0].value <= figures[0].high);
+/// # Ok::<(), edgeplane::Error>(())
+/// ```
+///
+/// # Errors
+/// [`Error::Fight`] for the first trial that could not go on.
+pub fn run_measures(
+    variant: &Variant,
+    plan: &TrialsPlan,
+    progress: &(dyn Fn(u64) + Sync),
+) -> Result<Vec<Figure>, Error> {
+    let crew = Crew::new(plan, progress);
+    let mut running = Running::new(variant);
+    running.run_to(&crew, plan.trials)?;
+    Ok(running.figures(Confidence::default()))
+}
+
+/// Runs trials until every interval is at most `precision` wide to either side, or `most` trials are done.
+///
+/// The first trials of the plan only tell how many are needed; then all of these are run before anybody looks
+/// again. Stopping at the first lucky moment would make the intervals too narrow.
+///
+/// # Errors
+/// As [`run_measures`].
+pub fn run_to_precision(
+    variant: &Variant,
+    plan: &TrialsPlan,
+    precision: f64,
+    most: u64,
+    progress: &(dyn Fn(u64) + Sync),
+) -> Result<Vec<Figure>, Error> {
+    /// Added to what is thought to be needed, since that is an estimate too.
+    const MARGIN: f64 = 1.05;
+    let crew = Crew::new(plan, progress);
+    let mut running = Running::new(variant);
+    running.run_to(&crew, plan.trials.min(most))?;
+    loop {
+        let figures = running.figures(Confidence::default());
+        let widest = figures.iter().filter(|figure| figure.value.is_some()).map(Figure::half_width).fold(0.0, f64::max);
+        if widest <= precision || running.trials() >= most {
+            return Ok(figures);
+        }
+        let needed = running.trials() as f64 * (widest / precision) * (widest / precision) * MARGIN;
+        let at_least = running.trials() + running.trials() / 10;
+        running.run_to(&crew, (needed.min(most as f64) as u64).clamp(at_least.min(most), most))?;
+    }
+}

@@ -1,0 +1,142 @@
+//! Which number matters most: every number is raised a little, one at a time.
+
+use serde::Serialize;
+
+use super::compare::{Difference, Pairs, pair_up};
+use super::ledger::Confidence;
+use super::samples::{Crew, Samples, Variant};
+use super::trials::TrialsPlan;
+use super::vary::scaled;
+use crate::error::Error;
+use crate::game::Game;
+use crate::rules::NumberAt;
+use crate::text::Override;
+
+/// Trials after which a number that has changed nothing at all is left alone.
+const FIRST: u64 = 256;
+
+/// Numbers of the ruleset, ranked by what a small change of each does to a measure.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Sensitivity {
+    /// The encounter.
+    pub encounter: String,
+    /// The measure.
+    pub measure: String,
+    /// Fights for each number.
+    pub trials: u64,
+    /// The seed.
+    pub seed: u64,
+    /// By what share each number was raised.
+    pub raised_by: f64,
+    /// Numbers that change the measure, those with the greatest effect first.
+    pub effects: Vec<Effect>,
+    /// Numbers that no fight hung on.
+    pub without_effect: Vec<String>,
+    /// Numbers that are 0, or cannot be raised, with the reason.
+    pub left_out: Vec<(String, String)>,
+}
+
+/// What raising one number does.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Effect {
+    /// Where the number stands.
+    pub path: String,
+    /// As it is written.
+    pub now: String,
+    /// As it was tried.
+    pub tried: String,
+    /// What it does to the measure. The intervals hold all at once (Bonferroni).
+    pub difference: Difference,
+}
+
+/// Raises every number that the encounter can hang on by a share such as 0.05, one at a time and each on the same
+/// seeds, and ranks them by what that does to a measure. `progress` is called with the number
+/// of numbers done, and of how many.
+///
+/// # Errors
+/// As [`super::run_measures`].
+pub fn run_sensitivity(
+    game: &Game,
+    encounter: &str,
+    measure: &str,
+    raised_by: f64,
+    plan: &TrialsPlan,
+    progress: &(dyn Fn(u64, u64) + Sync),
+) -> Result<Sensitivity, Error> {
+    let base = game.measured(encounter, &[measure])?;
+    let numbers = game.numbers_of(encounter)?;
+    let crew = Crew::new(plan, &|_| {});
+    let first = plan.trials.min(FIRST);
+    let before = [crew.samples(&base, 0..first)?, crew.samples(&base, first..plan.trials)?];
+    let sure = Confidence::default().shared_by(numbers.len());
+    let mut found = Sensitivity {
+        encounter: encounter.to_owned(),
+        measure: measure.to_owned(),
+        trials: plan.trials,
+        seed: plan.seed,
+        raised_by,
+        effects: Vec::new(),
+        without_effect: Vec::new(),
+        left_out: Vec::new(),
+    };
+    for (done, number) in numbers.iter().enumerate() {
+        progress(done as u64, numbers.len() as u64);
+        if number.value == Some(0.0) {
+            found.left_out.push((number.path.clone(), "is 0".to_owned()));
+            continue;
+        }
+        let tried = scaled(&number.text, 1.0 + raised_by);
+        let change = Override { path: number.path.clone(), value: tried.clone() };
+        // A name that looks like a formula, a count that must be whole: no number that can be raised.
+        let variant = match game.variant(&[change]) {
+            Ok(variant) => variant.measured(encounter, &[measure])?,
+            Err(error) => {
+                found.left_out.push((number.path.clone(), reason(&error)));
+                continue;
+            }
+        };
+        match effect(&crew, &base, &before, &variant, plan.trials, sure) {
+            Ok(Some(difference)) => found.effects.push(told(number, tried, difference)),
+            Ok(None) => found.without_effect.push(number.path.clone()),
+            Err(error) => found.left_out.push((number.path.clone(), reason(&error))),
+        }
+    }
+    let size = |effect: &Effect| effect.difference.difference.map_or(0.0, f64::abs);
+    found.effects.sort_by(|a, b| {
+        let certain = b.difference.is_certain().cmp(&a.difference.is_certain());
+        certain.then(size(b).total_cmp(&size(a)))
+    });
+    Ok(found)
+}
+
+fn told(number: &NumberAt, tried: String, difference: Difference) -> Effect {
+    Effect { path: number.path.clone(), now: number.text.clone(), tried, difference }
+}
+
+fn reason(error: &Error) -> String {
+    match error {
+        Error::Ruleset { diagnostics, .. } => diagnostics.first().map_or_else(String::new, |one| one.message.clone()),
+        other => other.to_string(),
+    }
+}
+
+/// Nothing when no trial differs.
+fn effect(
+    crew: &Crew<'_>,
+    base: &Variant,
+    before: &[Samples; 2],
+    after: &Variant,
+    trials: u64,
+    sure: Confidence,
+) -> Result<Option<Difference>, Error> {
+    let measure = &base.measures()[0];
+    let mut pairs = vec![Pairs::new(measure)];
+    let first = before[0][0].len() as u64;
+    let begun = crew.samples(after, 0..first)?;
+    if begun == before[0] {
+        return Ok(None);
+    }
+    pair_up(&mut pairs, &before[0], &begun);
+    pair_up(&mut pairs, &before[1], &crew.samples(after, first..trials)?);
+    Ok(Some(pairs[0].difference(measure, sure)))
+}

@@ -1,0 +1,345 @@
+//! Measures: each of them counted a second time, by hand, from everything that the fights tell.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod common;
+
+use common::{demo, game};
+use edgeplane::fight::{Event, Listener, Logged, seed_of_trial};
+use edgeplane::measures::Quantity;
+use edgeplane::{CombatantId, Ending, Error, Fight, Game, Measure, Source, Time, TrialsPlan};
+
+const TRIALS: u64 = 120;
+const SEED: u64 = 5;
+
+/// What matters of a hit.
+struct Dealt {
+    dealt: f64,
+    over: f64,
+    source: Source,
+    marked: bool,
+}
+
+/// A fight with all that it told, details too.
+struct Told {
+    events: Vec<Logged>,
+    ending: Ending,
+    fight: Fight,
+}
+
+#[derive(Default)]
+struct All(Vec<Logged>);
+
+impl Listener for All {
+    fn event(&mut self, at: Time, event: Event) {
+        self.0.push(Logged { at, event });
+    }
+}
+
+fn fights(game: &Game, encounter: &str) -> Vec<Told> {
+    let play = |trial| {
+        let mut fight = game.fight(encounter, seed_of_trial(SEED, trial)).unwrap();
+        let mut all = All::default();
+        let ending = fight.run_told(&mut all).unwrap();
+        Told { events: all.0, ending, fight }
+    };
+    (0..TRIALS).map(play).collect()
+}
+
+impl Told {
+    fn sum(&self, value: impl Fn(&Event) -> f64) -> f64 {
+        self.events.iter().map(|logged| value(&logged.event)).sum()
+    }
+
+    fn who(&self, label: &str) -> CombatantId {
+        self.fight.setup().find_combatant(label).unwrap()
+    }
+
+    fn end(&self) -> f64 {
+        self.fight.now().seconds()
+    }
+
+    fn fell(&self, who: CombatantId) -> Option<f64> {
+        let fell = self.events.iter().find(|logged| matches!(logged.event, Event::Fell { who: one, .. } if one == who));
+        fell.map(|logged| logged.at.seconds())
+    }
+
+    fn hits(&self, who: CombatantId, value: impl Fn(&Dealt) -> f64) -> f64 {
+        self.sum(|event| match event {
+            Event::Hit { caster, dealt, over, source, marks, .. } if *caster == who => {
+                value(&Dealt { dealt: *dealt, over: *over, source: *source, marked: marks & 1 == 1 })
+            }
+            _ => 0.0,
+        })
+    }
+
+    /// Seconds with the status, and stacks times seconds.
+    fn held(&self, who: CombatantId, status: &str) -> [f64; 2] {
+        let id = self.fight.setup().program().find_status(status).unwrap();
+        let (mut held, mut since, mut stacks) = ([0.0; 2], 0.0, 0);
+        let mut until = |at: f64, total: u32| {
+            held[0] += if stacks > 0 { at - since } else { 0.0 };
+            held[1] += f64::from(stacks) * (at - since);
+            (since, stacks) = (at, total);
+        };
+        for Logged { at, event } in &self.events {
+            match event {
+                Event::StatusGained { target, status, total, .. }
+                | Event::StatusStacks { target, status, total, .. }
+                | Event::StatusLost { target, status, total, .. }
+                    if *target == who && *status == id =>
+                {
+                    until(at.seconds(), *total);
+                }
+                _ => {}
+            }
+        }
+        until(self.end(), 0);
+        held
+    }
+}
+
+/// The mean of a measure is the sum of the first by the sum of the second.
+fn check(game: &Game, encounter: &str, fights: &[Told], measure: &str, by_hand: impl Fn(&Told) -> [f64; 2]) {
+    let plan = TrialsPlan { trials: TRIALS, seed: SEED, threads: Some(2) };
+    let figure = game.measure(encounter, &[measure], &plan).unwrap().remove(0);
+    let sums = fights.iter().map(by_hand).fold([0.0; 2], |sums, one| [sums[0] + one[0], sums[1] + one[1]]);
+    assert!(sums[0] != 0.0, "{measure} never has anything to count");
+    let (value, wanted) = (figure.value.unwrap(), sums[0] / sums[1]);
+    assert!((value - wanted).abs() <= 1e-9 * wanted.abs().max(1.0), "{measure} is {value}, by hand {wanted}");
+    assert!(figure.low <= figure.value && figure.value <= figure.high && figure.trials == TRIALS);
+}
+
+#[test]
+fn measures_of_a_duel_count_what_is_told() {
+    let game = demo();
+    let fights = fights(&game, "duel");
+    let one = |measure: &str, by_hand: &dyn Fn(&Told, CombatantId) -> [f64; 2]| {
+        check(&game, "duel", &fights, measure, |told| by_hand(told, told.who("lockhand")));
+    };
+    let truth = |holds: bool| f64::from(u8::from(holds));
+    one("win_rate(silt)", &|told, _| [truth(matches!(told.ending, Ending::Won(side) if side.0 == 1)), 1.0]);
+    one("duration", &|told, _| [told.end(), 1.0]);
+    one("fall_rate(lockhand)", &|told, who| [truth(told.fell(who).is_some()), 1.0]);
+    one("falls(keepers)", &|told, who| [truth(told.fell(who).is_some()), 1.0]);
+    one("survivors(lockhand)", &|told, who| [truth(told.fell(who).is_none()), 1.0]);
+    one("fall_time(lockhand)", &|told, who| told.fell(who).map_or([0.0; 2], |at| [at, 1.0]));
+    one("damage(lockhand)", &|told, who| [told.hits(who, |hit| hit.dealt), 1.0]);
+    one("damage_per_second(lockhand)", &|told, who| [told.hits(who, |hit| hit.dealt) / told.end(), 1.0]);
+    one("overkill(lockhand)", &|told, who| [told.hits(who, |hit| hit.over), 1.0]);
+    one("hits(lockhand)", &|told, who| [told.hits(who, |_| 1.0), 1.0]);
+    one("damage_share(silt_crab, pincer)", &|told, _| {
+        let (crab, pincer) = (told.who("silt_crab"), told.fight.setup().program().find_ability("pincer").unwrap());
+        let part = told.hits(crab, |hit| hit.dealt * truth(hit.source == Source::Ability(pincer)));
+        [part, told.hits(crab, |hit| hit.dealt)]
+    });
+    one("mark_rate(lockhand, critical)", &|told, who| {
+        [told.hits(who, |hit| truth(hit.marked)), told.hits(who, |_| 1.0)]
+    });
+    one("evaded_rate(lockhand, dodge)", &|told, who| {
+        let on = |stops: bool| {
+            told.sum(|event| match event {
+                Event::Hit { target, stopped, .. } => truth(*target == who && (!stops || stopped.is_some())),
+                _ => 0.0,
+            })
+        };
+        [on(true), on(false)]
+    });
+    one("spent(lockhand, breath, boathook)", &|told, who| {
+        let boathook = told.fight.setup().program().find_ability("boathook").unwrap();
+        let paid = |event: &Event| match event {
+            Event::Spent { who: one, ability, amount, .. } if *one == who && *ability == boathook => *amount,
+            _ => 0.0,
+        };
+        [told.sum(paid), 1.0]
+    });
+    one("uses(lockhand)", &|told, who| {
+        [told.sum(|event| truth(matches!(event, Event::Used { caster, .. } if *caster == who))), 1.0]
+    });
+    one("refusals(lockhand, boathook, not ready)", &|told, who| {
+        let boathook = told.fight.setup().program().find_ability("boathook").unwrap();
+        let refused = |event: &Event| matches!(event, Event::Refused { who: one, ability, reason } if *one == who && *ability == boathook && reason.kind() == 0);
+        [told.sum(|event| truth(refused(event))), 1.0]
+    });
+    one("left(silt, health)", &|told, _| {
+        let program = told.fight.setup().program();
+        [told.fight.pool(told.who("silt_crab"), program.find_pool("health").unwrap()), 1.0]
+    });
+    one("left_share(lockhand, health)", &|told, who| {
+        let pool = told.fight.setup().program().find_pool("health").unwrap();
+        [told.fight.pool(who, pool), told.fight.cap(who, pool)]
+    });
+}
+
+#[test]
+fn idleness_is_the_time_from_a_vain_look_to_the_next_use() {
+    let game = demo();
+    let fights = fights(&game, "duel");
+    check(&game, "duel", &fights, "idle(lockhand)", |told| {
+        let who = told.who("lockhand");
+        let (mut idle, mut since) = (0.0, None);
+        let end = told.fell(who).unwrap_or(told.end());
+        for Logged { at, event } in &told.events {
+            match event {
+                Event::Waits { who: one, .. } if *one == who => since = since.or(Some(at.seconds())),
+                Event::Used { caster, .. } if *caster == who => {
+                    idle += since.take().map_or(0.0, |from| at.seconds() - from)
+                }
+                _ => {}
+            }
+        }
+        [idle + since.map_or(0.0, |from| end - from), end]
+    });
+}
+
+#[test]
+fn measures_of_a_crowd_count_statuses_heals_steps_and_soaks() {
+    let game = demo();
+    let fights = fights(&game, "night_shift");
+    let check =
+        |measure: &str, by_hand: &dyn Fn(&Told) -> [f64; 2]| check(&game, "night_shift", &fights, measure, by_hand);
+    let side = |told: &Told, who: CombatantId| told.fight.setup().combatants[who.index()].side.0;
+    check("uptime(silt_crab 1, waterlogged)", &|told| {
+        [told.held(told.who("silt_crab 1"), "waterlogged")[0], told.end()]
+    });
+    check("mean_stacks(silt_crab 1, waterlogged)", &|told| {
+        let [time, stacks] = told.held(told.who("silt_crab 1"), "waterlogged");
+        [stacks, time]
+    });
+    check("applied(silt_crab, waterlogged)", &|told| {
+        let id = told.fight.setup().program().find_status("waterlogged").unwrap();
+        let crabs: Vec<CombatantId> = (1..=3).map(|number| told.who(&format!("silt_crab {number}"))).collect();
+        let gained = |event: &Event| matches!(event, Event::StatusGained { target, status, .. } if crabs.contains(target) && *status == id);
+        [told.sum(|event| f64::from(u8::from(gained(event)))), 1.0]
+    });
+    check("healing(keepers)", &|told| {
+        let healed = |event: &Event| match event {
+            Event::Healed { caster, healed, .. } if side(told, *caster) == 0 => *healed,
+            _ => 0.0,
+        };
+        [told.sum(healed), 1.0]
+    });
+    check("damage_taken(silt, impact)", &|told| {
+        let taken = |event: &Event| match event {
+            Event::Hit { target, dealt, damage_type, .. } if side(told, *target) == 1 && damage_type.0 == 0 => *dealt,
+            _ => 0.0,
+        };
+        [told.sum(taken), 1.0]
+    });
+    check("soaked(keepers)", &|told| {
+        let soaked = |event: &Event| match event {
+            Event::Soaked { target, amount, .. } if side(told, *target) == 0 => *amount,
+            _ => 0.0,
+        };
+        [told.sum(soaked), 1.0]
+    });
+    check("prevented(silt, guard)", &|told| {
+        let program = told.fight.setup().program();
+        let guard = program.hit_steps().iter().position(|step| step.name == "guard").unwrap();
+        let (mut taken, mut all) = (0.0, 0.0);
+        for Logged { event, .. } in &told.events {
+            match event {
+                Event::Stepped { step, heal: false, before, after, .. } if step.index() == guard => {
+                    taken = before - after
+                }
+                Event::Hit { target, .. } => {
+                    all += if side(told, *target) == 1 {
+                        std::mem::take(&mut taken)
+                    } else {
+                        std::mem::take(&mut taken) * 0.0
+                    }
+                }
+                _ => {}
+            }
+        }
+        [all, 1.0]
+    });
+}
+
+#[test]
+fn quantiles_are_those_of_the_values_fight_by_fight() {
+    let game = demo();
+    let mut lasted: Vec<f64> = fights(&game, "duel").iter().map(Told::end).collect();
+    lasted.sort_by(f64::total_cmp);
+    let plan = TrialsPlan { trials: TRIALS, seed: SEED, threads: Some(1) };
+    for (measure, rank) in [("duration.p10", 12), ("duration.p50", 60), ("duration.p95", 114)] {
+        let figure = game.measure("duel", &[measure], &plan).unwrap().remove(0);
+        let (value, wanted) = (figure.value.unwrap(), lasted[rank - 1]);
+        assert!((value / wanted - 1.0).abs() < 1e-5, "{measure}: {value}, by hand {wanted}");
+        assert!(figure.low <= figure.value && figure.value <= figure.high);
+    }
+}
+
+#[test]
+fn what_never_happens_has_no_value_rather_than_a_made_up_one() {
+    let game = game(
+        "[pools]\nhealth = { max = 10, defeat = true }\n[ability.rest]\ncooldown = 1\ndoes = [{ heal = 1 }]\ntargets = \"self\"\n\
+         [character.one]\nabilities = [\"rest\"]\n[encounter.calm]\nsides.a = [\"one\"]\nsides.b = [\"one\"]\ntime_limit = 3\n",
+    );
+    let plan = TrialsPlan { trials: 20, ..TrialsPlan::default() };
+    let figures = game.measure("calm", &["fall_time(a)", "stopped_rate(a)", "draw_rate"], &plan).unwrap();
+    assert_eq!((figures[0].value, figures[0].low, figures[1].value), (None, None, None));
+    assert_eq!(figures[2].value, Some(1.0));
+}
+
+#[test]
+fn what_is_no_measure_is_refused_with_what_was_meant() {
+    let game = demo();
+    let fight = game.fight("night_shift", 0).unwrap();
+    for (text, message, help) in [
+        ("durration", "no measure is called `durration`", "did you mean `duration`?"),
+        ("win_rate(keeprs)", "no side is called `keeprs`", "did you mean `keepers`?"),
+        ("damage(lockhnd)", "no combatant, character or side is called `lockhnd`", "did you mean `lockhand`?"),
+        (
+            "damage(lockhand, bothook)",
+            "no ability, status or damage type is called `bothook`",
+            "did you mean `boathook`?",
+        ),
+        ("damage", "`damage` takes 1 to 2 names in brackets", "`damage(who[, ability, status or damage type])`"),
+        ("draw_rate(keepers)", "`draw_rate` takes nothing in brackets", "write it as `draw_rate`"),
+        ("win_rate(keepers).p50", "`win_rate` is a share of all fights; it has no quantiles", ""),
+        ("duration.p0", "`p0` is not between `p0` and `p100`", ""),
+        ("duration.median", "`median` is no figure of many fights", ".p90"),
+        ("duration)", "a bracket is missing", "name(whose, what)"),
+        ("damage(lockhand,)", "a name is missing here", ""),
+        ("", "nothing is measured here", ""),
+        ("damage(lockhand) p90", "`p90` is not expected here", ""),
+        ("left(lockhand, helth)", "no pool is called `helth`", "did you mean `health`?"),
+        ("prevented(silt, gard)", "no hit step is called `gard`", "did you mean `guard`?"),
+        ("uptime(silt, soaked)", "no status is called `soaked`", "there are "),
+        ("mark_rate(silt, crit)", "no mark is called `crit`", "did you mean `critical`?"),
+        ("refusals(silt, pincer, tired)", "no reason is called `tired`", "there are "),
+    ] {
+        let fault = Measure::parse(fight.setup(), text).expect_err(text);
+        assert_eq!(fault.message, message, "{text}");
+        assert!(fault.help.clone().unwrap_or_default().contains(help), "{text}: {fault:?}");
+        assert!(fault.range.end as usize <= text.len(), "{text}: {fault:?}");
+        assert!(matches!(game.measured("night_shift", &[text]), Err(Error::Measure { .. })));
+    }
+}
+
+#[test]
+fn every_measure_can_be_asked_of_the_demo() {
+    let game = demo();
+    let plan = TrialsPlan { trials: 64, seed: 3, threads: Some(2) };
+    for quantity in Quantity::ALL {
+        let arguments: Vec<&str> = quantity
+            .must()
+            .iter()
+            .map(|kind| match kind.name() {
+                "side" | "who" => "keepers",
+                "pool" => "health",
+                "hit step" => "guard",
+                "status" | "ability, status or damage type" => "waterlogged",
+                "mark" => "critical",
+                other => panic!("{other} must be given"),
+            })
+            .collect();
+        let text = match arguments.as_slice() {
+            [] => quantity.name().to_owned(),
+            some => format!("{}({})", quantity.name(), some.join(", ")),
+        };
+        let figure = game.measure("night_shift", &[&text], &plan).unwrap().remove(0);
+        assert!(figure.value.is_none_or(|value| value >= 0.0 && value.is_finite()), "{text}: {figure:?}");
+    }
+}

@@ -1,0 +1,272 @@
+//! Sweeps, comparisons, sensitivities, searches, matrices and expectations.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+mod common;
+
+use common::{demo, game};
+use edgeplane::study::{
+    Difference, Goal, Vary, Verdict, run_comparison, run_expectation, run_matrix, run_sensitivity, run_sweep,
+    run_tuning,
+};
+use edgeplane::{Error, Game, Override, TrialsPlan};
+
+const HEFT: &str = "character.lockhand.attributes.heft";
+
+fn plan(trials: u64) -> TrialsPlan {
+    TrialsPlan { trials, seed: 11, threads: Some(2) }
+}
+
+fn with(game: &Game, set: &str) -> Game {
+    game.variant(&[Override::parse(set).unwrap()]).unwrap()
+}
+
+fn compare(before: &Game, after: &Game, measures: &[&str], trials: u64) -> Vec<Difference> {
+    let (before, after) = (before.measured("duel", measures).unwrap(), after.measured("duel", measures).unwrap());
+    run_comparison(&before, &after, &plan(trials), &|_| {}).unwrap()
+}
+
+#[test]
+fn a_comparison_is_the_two_studies_with_a_narrower_interval_between_them() {
+    let (old, measures) =
+        (demo(), ["win_rate(keepers)", "duration", "damage_share(silt_crab, pincer)", "duration.p50"]);
+    let new = with(&old, &format!("{HEFT}=15"));
+    let found = compare(&old, &new, &measures, 3_000);
+    for (index, one) in found.iter().enumerate() {
+        let alone = |game: &Game| game.measure("duel", &[measures[index]], &plan(3_000)).unwrap().remove(0);
+        assert_eq!((&one.before, &one.after), (&alone(&old), &alone(&new)));
+        let difference = one.after.value.unwrap() - one.before.value.unwrap();
+        assert_eq!(one.difference, Some(difference));
+        assert!(one.low.unwrap() <= difference && difference <= one.high.unwrap(), "{one:?}");
+    }
+    assert!(found[0].is_certain() && found[0].difference.unwrap() > 0.1, "{:?}", found[0]);
+    let edits = old.edits_to(&new);
+    assert_eq!(edits.len(), 1);
+    assert_eq!(
+        (edits[0].path.as_str(), edits[0].before.as_deref(), edits[0].after.as_deref()),
+        (HEFT, Some("14"), Some("15"))
+    );
+}
+
+#[test]
+fn nothing_changed_is_told_as_nothing_changed() {
+    let game = demo();
+    for one in
+        compare(&game, &with(&game, &format!("{HEFT}=14")), &["win_rate(keepers)", "duration", "duration.p90"], 500)
+    {
+        assert_eq!((one.difference, one.trials_that_differ, one.is_certain()), (Some(0.0), 0.0, false), "{one:?}");
+    }
+}
+
+#[test]
+fn the_same_chances_save_four_fights_in_five() {
+    let old = demo();
+    for (number, from) in [(HEFT, 14.0), ("character.silt_crab.attributes.grit", 10.0)] {
+        let new = with(&old, &format!("{number}={}", from * 1.02));
+        let duration = compare(&old, &new, &["damage_taken(silt_crab)", "win_rate(keepers)"], 20_000);
+        let saving = duration.iter().filter_map(|one| one.saving).fold(0.0, f64::max);
+        assert!(saving >= 5.0, "{number}: as good as {saving} times as many fights");
+    }
+}
+
+#[test]
+fn a_sweep_is_the_study_of_each_variant() {
+    let game = demo();
+    let varied =
+        [Vary::parse(&format!("{HEFT}=12,14")).unwrap(), Vary::parse("ability.boathook.cooldown*=0.9,1").unwrap()];
+    let sweep = run_sweep(&game, "duel", &varied, &["duration"], &plan(300), &|_| {}).unwrap();
+    let points: Vec<Vec<f64>> = sweep.points.iter().map(|point| point.at.clone()).collect();
+    assert_eq!(points, [[12.0, 0.9], [12.0, 1.0], [14.0, 0.9], [14.0, 1.0]]);
+    let by_hand = [
+        Override::parse(&format!("{HEFT}=12")).unwrap(),
+        Override::parse("ability.boathook.cooldown=(1.4 * (1 - caster.quickness)) * 0.9").unwrap(),
+    ];
+    let variant = game.variant(&by_hand).unwrap();
+    assert_eq!(sweep.points[0].figures, variant.measure("duel", &["duration"], &plan(300)).unwrap());
+    assert_eq!(sweep.points[3].figures, game.measure("duel", &["duration"], &plan(300)).unwrap());
+    assert_eq!((sweep.varied[0].now.as_str(), sweep.varied[1].now.as_str()), ("14", "1.4 * (1 - caster.quickness)"));
+}
+
+#[test]
+fn varied_numbers_are_read_or_refused() {
+    let values = |text: &str| Vary::parse(text).map(|vary| vary.values);
+    assert_eq!(values("a.b=1..2").unwrap().len(), 11);
+    assert_eq!(values("a.b=0.1..0.5:0.1").unwrap(), [0.1, 0.2, 0.3, 0.4, 0.5]);
+    assert_eq!(values("a.b=3,1").unwrap(), [3.0, 1.0]);
+    for (text, told) in [
+        ("a.b", "write it as PATH="),
+        ("=1..2", "write it as PATH="),
+        ("a.b=2..1", "the range 2..1 is empty"),
+        ("a.b=1..x", "`x` is not a number"),
+        ("a.b=1..2:0", "a step of 0 leads nowhere"),
+        ("a.b=1..2:-1", "a step of -1 leads nowhere"),
+        ("a.b=0..1:0.0001", "10001 values are too many"),
+        ("a.b=inf", "`inf` is not a number"),
+    ] {
+        assert!(values(text).unwrap_err().contains(told), "{text}: {:?}", values(text));
+    }
+    let game = demo();
+    let nowhere = [Vary::parse("ability.boathok.cooldown=1..2").unwrap()];
+    let refused = run_sweep(&game, "duel", &nowhere, &["duration"], &plan(10), &|_| {});
+    assert!(matches!(refused, Err(Error::Ruleset { .. })), "{refused:?}");
+    let nothing = [Vary::parse("ability.boathook.colour*=1..2").unwrap()];
+    let refused = run_sweep(&game, "duel", &nothing, &["duration"], &plan(10), &|_| {}).unwrap_err();
+    assert_eq!(refused.to_string(), "nothing stands at `ability.boathook.colour` in the ruleset");
+}
+
+#[test]
+fn sensitivity_finds_the_numbers_that_matter_and_leaves_out_the_others() {
+    let game = demo();
+    let found = run_sensitivity(&game, "duel", "win_rate(keepers)", 0.05, &plan(1_500), &|_, _| {}).unwrap();
+    let effect = |path: &str| found.effects.iter().find(|effect| effect.path == path);
+    let heft = effect(HEFT).unwrap();
+    assert!(heft.difference.is_certain() && heft.difference.difference.unwrap() > 0.0, "{heft:?}");
+    assert_eq!((heft.now.as_str(), heft.tried.as_str()), ("14", "14.7"));
+    let foe = effect("character.silt_crab.attributes.heft").unwrap();
+    assert!(foe.difference.difference.unwrap() < 0.0);
+    // The sluice is in the lockhand's hands but never used; the lampwright is not in this fight at all.
+    assert!(found.without_effect.iter().any(|path| path.starts_with("ability.sluice.")), "{:?}", found.without_effect);
+    let all = found.effects.iter().map(|effect| &effect.path).chain(&found.without_effect);
+    assert!(!all.chain(found.left_out.iter().map(|(path, _)| path)).any(|path| path.contains("lampwright")));
+    let sizes: Vec<f64> = found
+        .effects
+        .iter()
+        .filter(|effect| effect.difference.is_certain())
+        .map(|effect| effect.difference.difference.unwrap().abs())
+        .collect();
+    assert!(sizes.windows(2).all(|pair| pair[0] >= pair[1]), "{sizes:?}");
+    // The same by hand, on the same fights.
+    let by_hand = compare(&game, &with(&game, &format!("{HEFT}=14.7")), &["win_rate(keepers)"], 1_500);
+    assert_eq!(heft.difference.difference, by_hand[0].difference);
+}
+
+fn tune(game: &Game, varied: &[&str], goals: &[&str]) -> edgeplane::study::Tuning {
+    let varied: Vec<Vary> = varied.iter().map(|text| Vary::parse(text).unwrap()).collect();
+    let goals: Vec<Goal> = goals.iter().map(|text| Goal::parse(text).unwrap()).collect();
+    run_tuning(game, "duel", &varied, &goals, &plan(4_000), &|_| {}).unwrap()
+}
+
+#[test]
+fn tuning_meets_goals_that_can_be_met_with_a_change_that_is_small() {
+    let game = demo();
+    let found = tune(&game, &[&format!("{HEFT}=8..20")], &["win_rate(keepers) = 0.5 +- 0.02"]);
+    assert!(found.met, "{found:?}");
+    // From a sweep: 0.40 at 13, 0.60 at 14.
+    assert!((13.2..13.8).contains(&found.numbers[0].value), "{found:?}");
+    // What is met already is left alone.
+    let found = tune(&game, &[&format!("{HEFT}=8..20")], &["win_rate(keepers) >= 0.5"]);
+    assert_eq!((found.met, found.numbers[0].value), (true, 14.0));
+    // Nothing between: the first value that is enough.
+    let found = tune(&game, &[&format!("{HEFT}=8..20:1")], &["win_rate(keepers) >= 0.9"]);
+    assert_eq!((found.met, found.numbers[0].value), (true, 16.0), "{found:?}");
+}
+
+#[test]
+fn tuning_two_numbers_for_two_goals() {
+    let game = demo();
+    let numbers = [&*format!("{HEFT}=8..24"), "character.silt_crab.attributes.heft=8..30"];
+    let found = tune(&game, &numbers, &["win_rate(keepers) = 0.5 +- 0.03", "duration in 14..15"]);
+    assert!(found.met, "{found:?}");
+    // Confirmed on seeds of our own, with the values put in by hand.
+    let sets: Vec<Override> =
+        found.numbers.iter().map(|one| Override::parse(&format!("{}={}", one.path, one.value)).unwrap()).collect();
+    let other = TrialsPlan { seed: 4_242, ..plan(10_000) };
+    let figures = game.variant(&sets).unwrap().measure("duel", &["win_rate(keepers)", "duration"], &other).unwrap();
+    assert!((0.47..=0.53).contains(&figures[0].value.unwrap()), "{figures:?}");
+    assert!((14.0..=15.0).contains(&figures[1].value.unwrap()), "{figures:?}");
+}
+
+#[test]
+fn goals_out_of_reach_are_told_with_what_comes_nearest() {
+    let found = tune(&demo(), &[&format!("{HEFT}=8..20")], &["win_rate(keepers) = 0.5 +- 0.02", "duration <= 3"]);
+    assert!(!found.met && found.goals_met.contains(&false), "{found:?}");
+    let found = tune(&demo(), &[&format!("{HEFT}=8..12")], &["win_rate(keepers) >= 0.5"]);
+    assert_eq!((found.met, found.numbers[0].value), (false, 12.0), "the nearest is at the end of the range");
+}
+
+#[test]
+fn goals_are_read_or_refused() {
+    let goal = |text: &str| Goal::parse(text).map(|goal| (goal.measure, goal.least, goal.most));
+    assert_eq!(goal("duration = 10").unwrap(), ("duration".to_owned(), 9.8, 10.2));
+    assert_eq!(goal("left(a, b) <= 5").unwrap(), ("left(a, b)".to_owned(), f64::NEG_INFINITY, 5.0));
+    for (text, told) in [
+        ("duration", "write it as"),
+        ("duration = soon", "`soon` is not a number"),
+        ("= 4", "write it as"),
+        ("duration in 4", "write it as"),
+        ("duration in 9..4", "nothing is at least 9 and at most 4"),
+    ] {
+        assert!(goal(text).unwrap_err().contains(told), "{text}: {:?}", goal(text));
+    }
+}
+
+#[test]
+fn a_matrix_has_every_pair_once_and_the_other_way_round_it_is_the_same() {
+    let game = demo();
+    let names = ["lockhand", "silt_crab", "reed_stalker"];
+    let found = run_matrix(&game, &names, 120.0, &plan(400), &|_| {}).unwrap();
+    let turned = run_matrix(&game, &["reed_stalker", "silt_crab", "lockhand"], 120.0, &plan(400), &|_| {}).unwrap();
+    assert_eq!(found.duels.len(), 6);
+    for one in 0..3 {
+        for other in 0..3 {
+            let (duel, swapped) = found.duel(one, other);
+            let wins = if swapped { &duel.loss_rate } else { &duel.win_rate };
+            let (again, swapped) = turned.duel(2 - one, 2 - other);
+            let again = if swapped { &again.loss_rate } else { &again.win_rate };
+            if one != other {
+                assert_eq!(wins.value, again.value, "{} against {}", names[one], names[other]);
+            }
+        }
+    }
+    let fair = found.duel(0, 1).0.win_rate.value.unwrap();
+    assert!((0.5..0.7).contains(&fair), "as in the encounter `duel`: {fair}");
+}
+
+#[test]
+fn studies_are_the_same_to_the_last_bit_on_any_number_of_threads() {
+    let game = demo();
+    let new = with(&game, &format!("{HEFT}=14.5"));
+    let measures = ["win_rate(keepers)", "duration.p50", "damage_per_cost(lockhand, breath)"];
+    let told = |threads| {
+        let plan = TrialsPlan { trials: 2_000, seed: 3, threads: Some(threads) };
+        let (before, after) = (game.measured("duel", &measures).unwrap(), new.measured("duel", &measures).unwrap());
+        serde_json::to_string(&run_comparison(&before, &after, &plan, &|_| {}).unwrap()).unwrap()
+    };
+    assert_eq!(told(1), told(2));
+    assert_eq!(told(1), told(3));
+}
+
+const COIN: &str = r#"
+    [pools]
+    health = { max = 10, defeat = true }
+    [[hit_steps]]
+    name = "missed"
+    when = "roll(0.5)"
+    stop = "missed"
+    [ability.toss]
+    uses = 1
+    does = [{ damage = 100 }]
+    [character.tosser]
+    abilities = ["toss"]
+    [character.post]
+    [encounter.coin]
+    sides.a = ["tosser"]
+    sides.b = ["post"]
+    time_limit = 1
+"#;
+
+#[test]
+fn expectations_hold_fail_or_are_close() {
+    let verdict = |expect: &str| {
+        let game = game(&format!("{COIN}\n[[expect]]\nthat = \"win_rate(a)\"\nin = \"coin\"\n{expect}\n"));
+        let rule = &game.program().expectations()[0];
+        run_expectation(game.program(), rule, &plan(1), &|_| {}).unwrap()
+    };
+    let holds = verdict("between = [0.4, 0.6]");
+    assert_eq!((holds.verdict, holds.figure.trials), (Verdict::Holds, 2_000));
+    assert_eq!(verdict("at_least = 0.6").verdict, Verdict::Fails);
+    assert!(verdict("at_most = 0.56\ntrials = 100").figure.trials > 100, "100 fights cannot tell 0.5 from 0.56");
+    let close = verdict("at_least = 0.5");
+    assert!(close.verdict.is_close(), "{close:?}");
+    assert_eq!(close.figure.trials, 128_000, "asked to the end, and still too close");
+}
