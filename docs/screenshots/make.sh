@@ -1,6 +1,7 @@
 #!/usr/bin/env bash
 # Takes one picture of each main command's output, on the demo data, in a terminal window of about
-# 1280 × 800. Needs xvfb, xterm, imagemagick and fonts-dejavu-core from the system's packages.
+# 1280 × 800, and of the report's page. Needs xvfb, xterm, imagemagick, chromium and fonts-dejavu-core from the system's
+# packages.
 set -euo pipefail
 cd "$(dirname "$0")/../.."
 cargo build --quiet --release
@@ -47,13 +48,29 @@ picture check 11 'edgeplane check misspelt'
 picture explain_character 9 'edgeplane explain weir-nine lockhand'
 picture explain_ability 11 'edgeplane explain weir-nine pincer --from silt_crab --on lockhand'
 picture explain_status 11 'edgeplane explain weir-nine cracked --from bell_ringer --on silt_crab; edgeplane explain weir-nine silted --from reed_stalker --on lockhand'
-picture explain_with 9 'edgeplane explain weir-nine lockhand --with braced --with tide_charm=3 --with waterlogged=2'
-picture explain_gear 9 'edgeplane explain weir-nine gatekeeper'
 picture explain_limits 9 'edgeplane explain weir-nine drowned_miller'
 picture fight_statuses 9 'edgeplane fight weir-nine night_shift --seed 3 | sed -n "1,6p;68,112p"'
-picture trials_statuses 9 'edgeplane trials weir-nine night_shift -n 2000 | sed -n "54,108p"'
 picture fight 10 'edgeplane fight weir-nine duel --seed 7'
 picture fight_trace 9 'edgeplane fight weir-nine duel --seed 7 --trace | head -56'
 picture trials 10 'edgeplane trials weir-nine duel'
+picture compare 10 'edgeplane compare weir-nine duel --set character.silt_crab.attributes.heft=18'
+picture sweep 9 'edgeplane sweep weir-nine duel --vary character.lockhand.attributes.heft=11..17:1; edgeplane sweep weir-nine duel --vary character.lockhand.attributes.heft=12..16:1 --vary "ability.boathook.cooldown*=0.8..1.2:0.1" -m "win_rate(keepers)"'
+picture sensitivity 10 'edgeplane sensitivity weir-nine duel -n 4000'
+picture tune 10 'edgeplane tune weir-nine duel --vary character.lockhand.attributes.heft=8..20 --want "win_rate(keepers) = 50% +- 1%"; edgeplane tune weir-nine duel --vary character.lockhand.attributes.heft=8..20 --want "win_rate(keepers) >= 50%" --want "duration <= 10"'
+picture matrix 9 'edgeplane matrix weir-nine -n 500'
+picture verify 10 'edgeplane verify weir-nine; edgeplane verify weir-nine --set character.lockhand.attributes.heft=18'
 picture new 11 'edgeplane new mine'
 picture demo 9 'edgeplane demo -o tour | head -56'
+
+# page NAME WIDTH HEIGHT: takes a picture of the report.
+page() {
+  chromium --headless --no-sandbox --disable-gpu --disable-background-networking --disable-component-update --disable-sync \
+    --no-first-run --hide-scrollbars --user-data-dir="$work/browser" --window-size="$2,$3" --screenshot="$pictures/$1.png" \
+    "file://$4" > /dev/null 2>&1
+}
+edgeplane report "$work/weir-nine" -n 2000 -o "$work/report.html" > /dev/null
+page report 1280 1600 "$work/report.html"
+# A window cannot be as narrow as a phone, but a frame within it can.
+echo "<body style='margin:0'><iframe src='report.html' style='width:390px;height:1400px;border:0'></iframe>" > "$work/phone.html"
+page report_phone 500 1400 "$work/phone.html"
+convert "$pictures/report_phone.png" -crop 390x1400+0+0 +repage "$pictures/report_phone.png"

@@ -36,6 +36,8 @@ pub(crate) enum Command {
     Matrix(MatrixArgs),
     /// Holds a ruleset to its [[expect]]ations
     Verify(VerifyArgs),
+    /// Writes one page with everything: who wins, how long it takes, what does it, one fight of each encounter
+    Report(ReportArgs),
     /// Lists everything that can be measured
     Measures(MeasuresArgs),
     /// Writes a small ruleset that runs, to start from
@@ -117,6 +119,8 @@ pub(crate) struct FightArgs {
     #[arg(long)]
     pub(crate) trace: bool,
     #[command(flatten)]
+    pub(crate) plot: PlotArgs,
+    #[command(flatten)]
     pub(crate) output: OutputArgs,
 }
 
@@ -138,7 +142,17 @@ pub(crate) struct TrialsArgs {
     #[command(flatten)]
     pub(crate) plan: PlanArgs,
     #[command(flatten)]
+    pub(crate) plot: PlotArgs,
+    #[command(flatten)]
     pub(crate) output: OutputArgs,
+}
+
+/// A picture of the answer.
+#[derive(Debug, ClapArgs)]
+pub(crate) struct PlotArgs {
+    /// Draws a picture of the answer too, as SVG
+    #[arg(long, value_name = "FILE.svg")]
+    pub(crate) plot: Option<PathBuf>,
 }
 
 /// How many fights, and how.
@@ -193,6 +207,8 @@ pub(crate) struct SweepArgs {
     #[command(flatten)]
     pub(crate) plan: PlanArgs,
     #[command(flatten)]
+    pub(crate) plot: PlotArgs,
+    #[command(flatten)]
     pub(crate) output: OutputArgs,
 }
 
@@ -213,6 +229,8 @@ pub(crate) struct SensitivityArgs {
     pub(crate) all: bool,
     #[command(flatten)]
     pub(crate) plan: PlanArgs,
+    #[command(flatten)]
+    pub(crate) plot: PlotArgs,
     #[command(flatten)]
     pub(crate) output: OutputArgs,
 }
@@ -248,6 +266,8 @@ pub(crate) struct MatrixArgs {
     #[command(flatten)]
     pub(crate) plan: PlanArgs,
     #[command(flatten)]
+    pub(crate) plot: PlotArgs,
+    #[command(flatten)]
     pub(crate) output: OutputArgs,
 }
 
@@ -266,6 +286,22 @@ pub(crate) struct VerifyArgs {
     pub(crate) threads: Option<u16>,
     #[command(flatten)]
     pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct ReportArgs {
+    #[command(flatten)]
+    pub(crate) ruleset: RulesetArgs,
+    /// Encounters to tell of; all by default
+    pub(crate) encounters: Vec<String>,
+    /// Ranks the numbers of each encounter too, which takes longer
+    #[arg(long)]
+    pub(crate) sensitivity: bool,
+    #[command(flatten)]
+    pub(crate) plan: PlanArgs,
+    /// The page to write
+    #[arg(short, long, value_name = "FILE", default_value = "report.html")]
+    pub(crate) output: PathBuf,
 }
 
 #[derive(Debug, ClapArgs)]

@@ -178,3 +178,50 @@ fn measures_lists_what_can_be_asked() {
     assert!(text.contains("damage_share(who, ability, status or damage type)"), "{text}");
     assert_eq!(json(&["measures"]).as_array().unwrap().len(), 35);
 }
+
+#[test]
+fn pictures_say_in_words_what_they_show() {
+    let folder = TempDir::new().unwrap();
+    let picture = |name: &str, arguments: &[&str]| {
+        let path = folder.path().join(name);
+        answer(&[arguments, &["--plot", path.to_str().unwrap()]].concat());
+        let svg = fs::read_to_string(path).unwrap();
+        assert!(svg.starts_with("<svg ") && svg.trim_end().ends_with("</svg>"), "{name}");
+        svg
+    };
+    let curve = picture("curve.svg", &["sweep", DEMO, "duel", "-n", "200", "--vary", &format!("{HEFT}=12..16:1")]);
+    assert_eq!(curve.matches("<circle").count(), 5);
+    assert!(curve.contains("the upright line is the value of now, 14"));
+    let two = ["--vary", &*format!("{HEFT}=12,14"), "--vary", "ability.boathook.cooldown*=0.9,1"];
+    let grid = picture("grid.svg", &[&["sweep", DEMO, "duel", "-n", "200"][..], &two].concat());
+    assert!(grid.contains("× 0.9") && grid.matches(" %\n").count() == 4, "{grid}");
+    let bars = picture("bars.svg", &["sensitivity", DEMO, "duel", "-n", "600"]);
+    assert!(bars.contains("ability.pincer.cooldown") && bars.contains(" pp"));
+    let matrix = picture("matrix.svg", &["matrix", DEMO, "--among", "lockhand,silt_crab", "-n", "200"]);
+    assert_eq!(matrix.matches(" %\n").count(), 4, "{matrix}");
+    let pools = picture("pools.svg", &["fight", DEMO, "night_shift", "--seed", "3"]);
+    assert!(pools.contains("waterlogged") && pools.contains("× 4") && pools.contains("bell_ringer"));
+    let lasts = picture("lasts.svg", &["trials", DEMO, "duel", "-n", "500"]);
+    assert!(lasts.contains("half are shorter than 17.4 s"), "{lasts}");
+    let refused = told(&run(&["trials", DEMO, "duel", "-n", "10", "--plot", "picture.jpg"]), 2);
+    assert!(refused.contains("end it with .svg"), "{refused}");
+}
+
+#[test]
+fn the_report_is_one_page_that_needs_nothing_else() {
+    let folder = TempDir::new().unwrap();
+    let page = folder.path().join("report.html");
+    let said = answer(&["report", DEMO, "duel", "mirror", "-n", "300", "-o", page.to_str().unwrap()]);
+    assert!(said.contains("2 encounters and 6 expectations"), "{said}");
+    let html = fs::read_to_string(page).unwrap();
+    for wanted in
+        ["<h1>Weir Nine</h1>", "id=\"duel\"", "id=\"mirror\"", "All 6 expectations hold.", "id=\"matrix\"", "cracked"]
+    {
+        assert!(html.contains(wanted), "{wanted}");
+    }
+    // Two encounters with three pictures each, and the matrix.
+    assert_eq!(html.matches("<svg ").count(), 7);
+    let elsewhere = html.replace("http://www.w3.org/2000/svg", "");
+    assert!(!elsewhere.contains("http") && !elsewhere.contains("src=") && !elsewhere.contains("<script"));
+    assert!(told(&run(&["report", DEMO, "dual"]), 2).contains("did you mean `duel`?"));
+}

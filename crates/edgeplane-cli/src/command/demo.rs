@@ -43,6 +43,28 @@ const TOUR: &[Stop] = &[
         "What if the crab were heavier? A number is tried without editing a file.",
         &["trials", "{r}", "duel", "--set", "character.silt_crab.attributes.heft=18"],
     ),
+    stop(
+        "What did that do, apart from luck? Both are fought on the same chances.",
+        &["compare", "{r}", "duel", "--set", "character.silt_crab.attributes.heft=18"],
+    ),
+    stop("Which number matters most?", &["sensitivity", "{r}", "duel", "-n", "4000"]),
+    stop(
+        "What does the lockhand's heft do, along its range?",
+        &["sweep", "{r}", "duel", "--vary", "character.lockhand.attributes.heft=11..17:1", "--plot", "{o}/heft.svg"],
+    ),
+    stop(
+        "And which value makes it an even fight?",
+        &[
+            "tune",
+            "{r}",
+            "duel",
+            "--vary",
+            "character.lockhand.attributes.heft=8..20",
+            "--want",
+            "win_rate(keepers) = 50% +- 1%",
+        ],
+    ),
+    stop("Is what we want to stay true still true?", &["verify", "{r}"]),
     Stop {
         says: "And a name that is misspelt does not just do nothing:",
         command: &["check", "{r}", "--set", "ability.boathook.does.0.damage=6 + caster.hefd * 0.9"],
@@ -52,6 +74,7 @@ const TOUR: &[Stop] = &[
     stop("", &["fight", "{r}", "duel", "--seed", "7", "--format", "json", "-o", "{o}/duel.json"]),
     stop("", &["trials", "{r}", "night_shift", "--format", "json", "-o", "{o}/night_shift_trials.json"]),
     stop("", &["trials", "{r}", "night_shift", "--format", "csv", "-o", "{o}/night_shift_trials.csv"]),
+    stop("And everything on one page:", &["report", "{r}", "-n", "2000", "-o", "{o}/report.html"]),
 ];
 
 pub(crate) fn run(args: &DemoArgs) -> Result<(), Failure> {
@@ -85,8 +108,10 @@ fn visit(stop: &Stop, ruleset: &Path, folder: &Path) -> Result<(), Failure> {
         |word: &&str| word.replace("{r}", &ruleset.display().to_string()).replace("{o}", &folder.display().to_string());
     let words: Vec<String> = stop.command.iter().map(fill).collect();
     let heading = if stop.says.is_empty() { String::new() } else { format!("\n{}\n", text::bold(stop.says)) };
-    let shown: Vec<String> =
-        words.iter().map(|word| if word.contains([' ', '*']) { format!("'{word}'") } else { word.clone() }).collect();
+    let shown: Vec<String> = words
+        .iter()
+        .map(|word| if word.contains([' ', '*', '(']) { format!("'{word}'") } else { word.clone() })
+        .collect();
     output::print(&format!("{heading}{}\n", text::dim(&format!("$ edgeplane {}", shown.join(" ")))))?;
     let parsed = Args::try_parse_from(std::iter::once("edgeplane".to_owned()).chain(words));
     let args = parsed.map_err(|error| Failure::Message(error.to_string()))?;

@@ -4,7 +4,7 @@ use edgeplane::Error;
 
 use super::{Failure, Sink};
 use crate::args::{FightArgs, Format};
-use crate::view::{events, recorder::Recorder, timeline};
+use crate::view::{events, plot, recorder::Recorder, timeline};
 
 pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
     let game = super::open_forced(&args.ruleset, &args.force)?;
@@ -18,6 +18,7 @@ pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
         charts: &recorder.charts,
         trace: args.trace,
     };
+    super::plot(&args.plot, || plot::pools(story.setup, story.entries, story.charts, &story.title))?;
     let sink = Sink(&args.output);
     match args.output.format {
         Format::Text => sink.text(&timeline::draw(&story))?,

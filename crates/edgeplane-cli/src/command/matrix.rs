@@ -4,7 +4,7 @@ use edgeplane::study::run_matrix;
 
 use super::{Failure, Sink};
 use crate::args::{Format, MatrixArgs};
-use crate::view::{matrix, progress, text};
+use crate::view::{matrix, plot, progress, text};
 
 pub(crate) fn run(args: &MatrixArgs) -> Result<(), Failure> {
     if !(args.time_limit.is_finite() && args.time_limit > 0.0) {
@@ -19,6 +19,7 @@ pub(crate) fn run(args: &MatrixArgs) -> Result<(), Failure> {
     let found = run_matrix(&game, &among, args.time_limit, &args.plan.plan(), &|done| bar.at(done));
     bar.finish();
     let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
+    super::plot(&args.plot, || plot::matrix(&found))?;
     let sink = Sink(&args.output);
     match args.output.format {
         Format::Text => {

@@ -9,7 +9,8 @@ mod fight;
 mod matrix;
 mod measures;
 mod new;
-mod output;
+pub(crate) mod output;
+mod report;
 mod sensitivity;
 mod sweep;
 mod trials;
@@ -21,7 +22,7 @@ pub(crate) use output::Sink;
 
 use edgeplane::{Game, Setup};
 
-use crate::args::{Args, Command, RulesetArgs};
+use crate::args::{Args, Command, PlotArgs, RulesetArgs};
 
 pub(crate) fn run(args: Args) -> Result<(), Failure> {
     match args.command {
@@ -35,10 +36,23 @@ pub(crate) fn run(args: Args) -> Result<(), Failure> {
         Command::Tune(args) => tune::run(&args),
         Command::Matrix(args) => matrix::run(&args),
         Command::Verify(args) => verify::run(&args),
+        Command::Report(args) => report::run(&args),
         Command::Measures(args) => measures::run(&args),
         Command::New(args) => new::run(&args),
         Command::Demo(args) => demo::run(&args),
     }
+}
+
+/// Draws a picture, if one is asked for.
+fn plot(args: &PlotArgs, draw: impl FnOnce() -> Result<String, Failure>) -> Result<(), Failure> {
+    let Some(path) = &args.plot else { return Ok(()) };
+    if path.extension().is_none_or(|kind| kind != "svg") {
+        return Err(Failure::Message(format!(
+            "`{}` is no name of a picture that can be drawn: end it with .svg",
+            path.display()
+        )));
+    }
+    std::fs::write(path, draw()?).map_err(|error| Failure::writing(path, &error))
 }
 
 fn open(args: &RulesetArgs) -> Result<Game, Failure> {

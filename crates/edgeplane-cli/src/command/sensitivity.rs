@@ -4,7 +4,7 @@ use edgeplane::study::run_sensitivity;
 
 use super::{Failure, Sink};
 use crate::args::{Format, SensitivityArgs};
-use crate::view::{progress, sensitivity, text};
+use crate::view::{plot, progress, sensitivity, text};
 
 pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
     let game = super::open(&args.ruleset)?;
@@ -15,6 +15,7 @@ pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
     let found = run_sensitivity(&game, &args.encounter, &measure, args.by, &plan, &|done, _| bar.at(done));
     bar.finish();
     let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
+    super::plot(&args.plot, || plot::sensitivity(&found))?;
     let sink = Sink(&args.output);
     match args.output.format {
         Format::Text => {

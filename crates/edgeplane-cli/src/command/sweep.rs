@@ -4,7 +4,7 @@ use edgeplane::study::run_sweep;
 
 use super::{Failure, Sink};
 use crate::args::{Format, SweepArgs};
-use crate::view::{progress, sweep, text};
+use crate::view::{plot, progress, sweep, text};
 
 pub(crate) fn run(args: &SweepArgs) -> Result<(), Failure> {
     if args.vary.len() > 2 {
@@ -17,6 +17,9 @@ pub(crate) fn run(args: &SweepArgs) -> Result<(), Failure> {
     let found = run_sweep(&game, &args.encounter, &args.vary, &measures, &args.plan.plan(), &|done| bar.at(done));
     bar.finish();
     let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
+    super::plot(&args.plot, || {
+        if found.varied.len() == 1 { plot::sweep_curve(&found, 0) } else { plot::sweep_grid(&found, 0) }
+    })?;
     let sink = Sink(&args.output);
     match args.output.format {
         Format::Text => {

@@ -8,7 +8,7 @@ use edgeplane::{Game, Setup};
 
 use super::{Failure, Sink};
 use crate::args::{Format, TrialsArgs};
-use crate::view::{figures, progress, text, trials};
+use crate::view::{figures, plot, progress, text, trials};
 
 /// Fights after which a precision that is still not met is given up.
 const MOST: u64 = 100_000_000;
@@ -24,6 +24,7 @@ pub(crate) fn run(args: &TrialsArgs) -> Result<(), Failure> {
     let result = run_trials(&setup, &args.plan.plan(), &|done| bar.at(done));
     bar.finish();
     let result = result.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
+    super::plot(&args.plot, || plot::durations(&result))?;
     let sink = Sink(&args.output);
     match args.output.format {
         Format::Text => {

@@ -7,6 +7,8 @@ pub(crate) mod differences;
 pub(crate) mod events;
 pub(crate) mod figures;
 pub(crate) mod matrix;
+pub(crate) mod page;
+pub(crate) mod plot;
 pub(crate) mod progress;
 pub(crate) mod recorder;
 pub(crate) mod sensitivity;

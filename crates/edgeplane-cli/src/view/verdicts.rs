@@ -32,7 +32,7 @@ pub(crate) fn draw(found: &[Expectation]) -> String {
     format!("{table}\n{}", summary(found))
 }
 
-fn word(verdict: Verdict) -> &'static str {
+pub(crate) fn word(verdict: Verdict) -> &'static str {
     match verdict {
         Verdict::Holds => "holds",
         Verdict::HoldsBarely => "holds, barely",
@@ -42,7 +42,7 @@ fn word(verdict: Verdict) -> &'static str {
     }
 }
 
-fn wanted(one: &Expectation) -> String {
+pub(crate) fn wanted(one: &Expectation) -> String {
     let unit = one.figure.unit;
     match (one.at_least, one.at_most) {
         (Some(_), Some(_)) => figures::range(unit, one.at_least, one.at_most),

@@ -27,6 +27,6 @@ pub use samples::{Variant, run_measures, run_to_precision};
 pub use sensitivity::{Effect, Sensitivity, run_sensitivity};
 pub use statistics::{Estimate, Proportion, Quantile, mean_estimate, wilson};
 pub use sweep::{Sweep, SweepPoint, VariedNumber, run_sweep};
-pub use trials::{AbilityFigures, CombatantFigures, SideFigures, Trials, TrialsPlan, run_trials};
+pub use trials::{AbilityFigures, Bin, CombatantFigures, SideFigures, Trials, TrialsPlan, run_trials};
 pub use tune::{TunedNumber, Tuning, run_tuning};
 pub use vary::Vary;

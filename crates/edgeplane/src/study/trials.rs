@@ -1,5 +1,6 @@
 //! Many fights of one encounter, counted together.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
@@ -58,8 +59,21 @@ pub struct Trials {
     pub duration: Estimate,
     /// Quantiles of the duration in seconds.
     pub duration_quantiles: Vec<Quantile>,
+    /// How many fights lasted how long.
+    pub duration_bins: Vec<Bin>,
     /// Every combatant.
     pub combatants: Vec<CombatantFigures>,
+}
+
+/// A stretch of durations.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct Bin {
+    /// Seconds, included.
+    pub from: f64,
+    /// Seconds, not included.
+    pub to: f64,
+    /// Fights that lasted so long.
+    pub count: u64,
 }
 
 /// The figures of a side.
@@ -217,8 +231,24 @@ fn figures(setup: &Setup, plan: &TrialsPlan, tally: &Tally) -> Trials {
         duration_quantiles: quantiles
             .map(|at| quantile(&tally.durations, tally.fights, at, Tally::GRAIN_SECONDS))
             .to_vec(),
+        duration_bins: bins(&tally.durations),
         combatants: (0..setup.combatants.len()).map(|index| combatant(setup, tally, index)).collect(),
     }
+}
+
+/// At most forty stretches of 1, 2 or 5 times a power of ten milliseconds.
+fn bins(durations: &BTreeMap<u64, u64>) -> Vec<Bin> {
+    let (Some((first, _)), Some((last, _))) = (durations.first_key_value(), durations.last_key_value()) else {
+        return Vec::new();
+    };
+    let widths = (0..12).flat_map(|power| [1, 2, 5].map(|digit| digit * 10u64.pow(power)));
+    let width = widths.into_iter().find(|width| last / width - first / width < 40).unwrap_or(u64::MAX);
+    let bin = |index: u64| {
+        let counts = durations.range(index * width..(index + 1) * width);
+        let seconds = |index: u64| (index * width) as f64 * Tally::GRAIN_SECONDS;
+        Bin { from: seconds(index), to: seconds(index + 1), count: counts.map(|(_, count)| count).sum() }
+    };
+    (first / width..=last / width).map(bin).collect()
 }
 
 fn combatant(setup: &Setup, tally: &Tally, index: usize) -> CombatantFigures {

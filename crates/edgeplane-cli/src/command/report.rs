@@ -1,0 +1,85 @@
+//! `edgeplane report`: let me look at it.
+
+use std::sync::Arc;
+
+use edgeplane::study::{Expectation, Matrix, run_expectation, run_matrix, run_sensitivity, run_trials};
+use edgeplane::{Error, Game, Setup};
+
+use super::Failure;
+use crate::args::ReportArgs;
+use crate::view::{page, plot, progress, recorder::Recorder, text};
+
+/// Fights of each pair of the matrix, and of each number of a sensitivity.
+const OF_EACH: u64 = 500;
+/// Seconds after which a duel of the matrix ends.
+const DUEL: f64 = 300.0;
+
+pub(crate) fn run(args: &ReportArgs) -> Result<(), Failure> {
+    let game = super::open(&args.ruleset)?;
+    let names: Vec<String> = game.program().encounters().iter().map(|encounter| encounter.name.clone()).collect();
+    let names = if args.encounters.is_empty() { names } else { args.encounters.clone() };
+    let fail = |error| Failure::with_sources(error, game.program().sources());
+    let bar = progress::Spinner::new("parts of the page");
+    let mut encounters = Vec::new();
+    for (done, name) in names.iter().enumerate() {
+        bar.at(done as u64);
+        encounters.push(encounter(args, &game, name)?);
+    }
+    let page = page::Page {
+        title: super::title(&game, &args.ruleset),
+        trials: args.plan.trials,
+        seed: args.plan.seed,
+        expectations: expectations(args, &game).map_err(fail)?,
+        encounters,
+        matrix: matrix(args, &game).map_err(fail)?.map(|matrix| plot::matrix(&matrix)).transpose()?,
+    };
+    bar.finish();
+    std::fs::write(&args.output, page::draw(&page)).map_err(|error| Failure::writing(&args.output, &error))?;
+    super::output::print(&format!(
+        "{} is in {}: {} and {}\n",
+        text::bold(&page.title),
+        args.output.display(),
+        text::counted(page.encounters.len(), "encounter", "encounters"),
+        text::counted(page.expectations.len(), "expectation", "expectations")
+    ))
+}
+
+fn encounter(args: &ReportArgs, game: &Game, name: &str) -> Result<page::Encounter, Failure> {
+    let fail = |error| Failure::with_sources(error, game.program().sources());
+    let id = game.encounter(name)?;
+    let setup = Arc::new(Setup::of(game.program(), id));
+    let trials = run_trials(&setup, &args.plan.plan(), &|_| {}).map_err(fail)?;
+    let mut fight = game.fight(name, args.plan.seed)?;
+    let mut recorder = Recorder::of(&fight);
+    fight.run_told(&mut recorder).map_err(|error| fail(Error::of_fight(&error, fight.setup())))?;
+    let title = format!("One fight of {name}, seed {}", args.plan.seed);
+    let mut pictures = vec![
+        plot::durations(&trials)?,
+        plot::sources(&trials)?,
+        plot::pools(&setup, &recorder.entries, &recorder.charts, &title)?,
+    ];
+    if args.sensitivity {
+        let measure = format!("win_rate({})", setup.sides[0]);
+        let plan = edgeplane::TrialsPlan { trials: OF_EACH, ..args.plan.plan() };
+        let found = run_sensitivity(game, name, &measure, 0.05, &plan, &|_, _| {}).map_err(fail)?;
+        pictures.push(plot::sensitivity(&found)?);
+    }
+    let about = game.program().encounters()[id.index()].about.clone();
+    Ok(page::Encounter { name: name.to_owned(), about, trials, pictures })
+}
+
+fn expectations(args: &ReportArgs, game: &Game) -> Result<Vec<Expectation>, Error> {
+    let rules = game.program().expectations().iter();
+    rules.map(|rule| run_expectation(game.program(), rule, &args.plan.plan(), &|_| {})).collect()
+}
+
+/// Nothing for a game with one character alone.
+fn matrix(args: &ReportArgs, game: &Game) -> Result<Option<Matrix>, Error> {
+    let characters = game.program().characters().iter().filter(|character| !character.template);
+    let names: Vec<&str> = characters.map(|character| character.name.as_str()).collect();
+    if names.len() < 2 {
+        return Ok(None);
+    }
+    let plan = edgeplane::TrialsPlan { trials: OF_EACH, ..args.plan.plan() };
+    run_matrix(game, &names, DUEL, &plan, &|_| {}).map(Some)
+}

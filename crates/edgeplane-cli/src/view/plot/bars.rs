@@ -1,0 +1,109 @@
+//! Bars to the right and left of a line, with what they stand for beside them.
+
+use edgeplane::Trials;
+use edgeplane::study::Sensitivity;
+use plotters::style::Color;
+use plotters::style::text_anchor::HPos;
+
+use super::{FAINT, INK, colour, fill, fitting, font, line, picture, placed, put, quiet};
+use crate::command::Failure;
+use crate::view::{differences, text};
+
+const ROW: i32 = 26;
+const LABELS: i32 = 330;
+const WIDTH: i32 = 1000;
+/// Most rows of one picture.
+const MOST: usize = 25;
+
+struct Bar {
+    label: String,
+    value: f64,
+    /// The ends of its interval, if it has one.
+    ends: Option<(f64, f64)>,
+    told: String,
+    colour: usize,
+}
+
+fn bars(heading: &str, below: &str, rows: &[Bar]) -> Result<String, Failure> {
+    let ends = rows.iter().flat_map(|row| {
+        let (low, high) = row.ends.unwrap_or((row.value, row.value));
+        [low, high, row.value]
+    });
+    let (low, high) = ends.fold((0.0f64, 0.0f64), |(low, high), end| (low.min(end), high.max(end)));
+    let span = if high > low { high - low } else { 1.0 };
+    let room = f64::from(WIDTH - LABELS - 150);
+    let place = |value: f64| LABELS + 30 + ((value - low) / span * room) as i32;
+    let height = 58 + ROW * rows.len() as i32 + 20;
+    picture((WIDTH as u32, height as u32), heading, below, |area| {
+        for (index, row) in rows.iter().enumerate() {
+            let top = index as i32 * ROW;
+            let middle = top + ROW / 2;
+            put(area, &fitting(&row.label, LABELS), (LABELS, middle), placed(font(13), HPos::Right))?;
+            let (from, to) = (place(0.0).min(place(row.value)), place(0.0).max(place(row.value)));
+            fill(area, (from, top + 5), (to.max(from + 1), top + ROW - 5), colour(row.colour).mix(0.85).filled())?;
+            let mut last = to;
+            if let Some((low, high)) = row.ends {
+                line(area, (place(low), middle), (place(high), middle), INK.stroke_width(1))?;
+                for end in [low, high] {
+                    line(area, (place(end), middle - 4), (place(end), middle + 4), INK.stroke_width(1))?;
+                }
+                last = last.max(place(high));
+            }
+            put(area, &row.told, (last + 8, middle), placed(quiet(13), HPos::Left))?;
+        }
+        line(area, (place(0.0), 0), (place(0.0), ROW * rows.len() as i32), FAINT.stroke_width(1))
+    })
+}
+
+/// Numbers by what raising each of them does.
+pub(crate) fn sensitivity(found: &Sensitivity) -> Result<String, Failure> {
+    let certain = found.effects.iter().filter(|effect| effect.difference.is_certain()).take(MOST);
+    let rows: Vec<Bar> = certain
+        .map(|effect| {
+            let one = &effect.difference;
+            let value = one.difference.unwrap_or_default();
+            Bar {
+                label: effect.path.clone(),
+                value,
+                ends: one.low.zip(one.high),
+                told: differences::change(one),
+                colour: usize::from(value < 0.0),
+            }
+        })
+        .collect();
+    let heading = format!("What raising a number by {} does to {}", text::percent(found.raised_by), found.measure);
+    let below = format!(
+        "{}, {} pairs of fights each; lines are intervals that hold all at once (95 %)",
+        found.encounter,
+        text::grouped(found.trials)
+    );
+    bars(&heading, &below, &rows)
+}
+
+/// What does the damage and the healing, by combatant.
+pub(crate) fn sources(trials: &Trials) -> Result<String, Failure> {
+    let mut rows = Vec::new();
+    for combatant in &trials.combatants {
+        let side = trials.sides.iter().position(|side| side.side == combatant.side).unwrap_or(0);
+        let mut push = |source: &str, damage: f64, healing: f64| {
+            for (value, what) in [(damage, "damage"), (healing, "healing")] {
+                if value > 0.05 {
+                    let label = format!("{} · {source}", combatant.combatant);
+                    rows.push(Bar { label, value, ends: None, told: format!("{value:.1} {what}"), colour: side });
+                }
+            }
+        };
+        combatant.abilities.iter().for_each(|one| push(&one.ability, one.damage, one.healing));
+        combatant.by_status.iter().for_each(|one| push(&one.status, one.damage, one.healing));
+    }
+    rows.sort_by(|a, b| b.value.total_cmp(&a.value));
+    rows.truncate(MOST);
+    let sides: Vec<&str> = trials.sides.iter().map(|side| side.side.as_str()).collect();
+    let below = format!(
+        "{}, mean of {} fights; one colour for each side: {}",
+        trials.encounter,
+        text::grouped(trials.trials),
+        sides.join(", ")
+    );
+    bars("Damage and healing in a fight", &below, &rows)
+}

@@ -1,0 +1,34 @@
+//! How tough should the boss be, for the keepers to win seven fights in ten and for it to last half a minute?
+//!
+//! `cargo run --release --example tune_a_boss`
+
+#![allow(clippy::print_stdout)]
+
+use edgeplane::study::{Goal, Vary, run_tuning};
+use edgeplane::{Error, Game, TrialsPlan};
+
+const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
+
+fn main() -> Result<(), Error> {
+    let game = Game::open(DEMO)?;
+    let vary = |text: &str| Vary::parse(text);
+    let numbers = [
+        vary("character.drowned_miller.attributes.grit*=0.7..1.3"),
+        vary("character.drowned_miller.attributes.heft*=0.7..1.3"),
+    ];
+    let goals = [Goal::parse("win_rate(keepers) = 70% +- 3%"), Goal::parse("duration in 28..32")];
+    // Both are written here and known to be right; in a tool one would tell its user.
+    let (numbers, goals): (Vec<Vary>, Vec<Goal>) =
+        (numbers.into_iter().flatten().collect(), goals.into_iter().flatten().collect());
+    let plan = TrialsPlan { trials: 2_000, ..TrialsPlan::default() };
+    let found = run_tuning(&game, "mill_race", &numbers, &goals, &plan, &|_| {})?;
+    println!("{}", if found.met { "All goals are met with" } else { "Nothing meets the goals; the nearest is" });
+    for number in &found.numbers {
+        println!("  {} × {:.3} (now {})", number.path, number.value, number.now);
+    }
+    for (goal, (before, after)) in found.goals.iter().zip(found.before.iter().zip(&found.after)) {
+        let value = |figure: &edgeplane::Figure| figure.value.unwrap_or(f64::NAN);
+        println!("  {goal}: {:.3} → {:.3}", value(before), value(after));
+    }
+    Ok(())
+}
