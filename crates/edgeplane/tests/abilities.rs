@@ -3,10 +3,8 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::bout::{log_of, rules};
-use common::{ONE, OTHER, demo, game, moments, seconds};
+use crate::common::bout::{log_of, rules};
+use crate::common::{ONE, OTHER, demo, game, moments, seconds};
 use edgeplane::fight::{Ending, Event, Refusal};
 use edgeplane::{CombatantId, Fight, Game, Log, Silent};
 use std::collections::BTreeMap;

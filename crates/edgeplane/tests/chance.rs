@@ -2,11 +2,9 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
 use std::collections::BTreeSet;
 
-use common::demo;
+use crate::common::demo;
 use edgeplane::fight::{Branching, Likely, Provider, Recorded, Sampler, seed_of_trial, stream_seed};
 use edgeplane::program::{Chance, StreamId};
 

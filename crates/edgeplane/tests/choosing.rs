@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::{ONE, duel, game, moments, seconds};
+use crate::common::{ONE, duel, game, moments, seconds};
 use edgeplane::fight::{Event, Observer, Refusal};
 use edgeplane::{AbilityId, Log, Time};
 

@@ -2,10 +2,8 @@
 
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
-mod common;
-
-use common::scene::{ONE, OTHER, OWNER, seconds, told, waiting};
-use common::{game, moments};
+use crate::common::scene::{ONE, OTHER, OWNER, seconds, told, waiting};
+use crate::common::{game, moments};
 use edgeplane::fight::{Event, Fight, Log, Refusal};
 
 const CONTROL: &str = r#"

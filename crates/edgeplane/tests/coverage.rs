@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::print_stdout)]
 
-mod common;
-
-use common::game;
+use crate::common::game;
 use edgeplane::study::{Variant, run_comparison, run_measures, run_to_precision};
 use edgeplane::{Figure, Game, TrialsPlan};
 
@@ -94,7 +92,7 @@ fn intervals_cover_the_truth_about_nineteen_times_in_twenty() {
     judge("400 fights", &shares, 0.91, 0.99);
 }
 
-/// `cargo test --release --test coverage -- --ignored --nocapture`
+/// `cargo test --release --test all coverage -- --ignored --nocapture`
 #[test]
 #[ignore = "two thousand studies of each kind"]
 fn intervals_cover_the_truth_in_two_thousand_studies() {

@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
-mod common;
-
-use common::{demo, seconds};
+use crate::common::{demo, seconds};
 use edgeplane::fight::{Event, Likely, Log, StatusRefusal};
 use edgeplane::study::explain::{StatusExplanation, explain_character_with, explain_status};
 use edgeplane::{CombatantId, Fight, Game, Setup, Silent, Time};
@@ -69,7 +67,7 @@ fn mending_shares_half_of_what_is_missing_over_four_ticks() {
     let (me, health) = (CombatantId(1), game.pool("health").unwrap());
     // Down to 100 of 237.3 by boathooks' worth of damage is much ado; the start is set instead.
     let set = edgeplane::Override::parse("pools.health.start=100").unwrap();
-    let low = Game::open_with(common::DEMO, &[set]).unwrap();
+    let low = Game::open_with(crate::common::DEMO, &[set]).unwrap();
     fight.advance(seconds(1.0), &mut Silent).unwrap();
     let mut fight = two(&low, "bell_ringer", "lockhand");
     fight.inflict(low.status("mending").unwrap(), CombatantId(0), me, 1, &mut Silent).unwrap();

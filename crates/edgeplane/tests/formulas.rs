@@ -3,9 +3,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::{brought_about, game};
+use crate::common::{brought_about, game};
 use edgeplane::fight::Event;
 use edgeplane::formula::{Builtin, ExprKind, parse};
 use edgeplane::program::plain;

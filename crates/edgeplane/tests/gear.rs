@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::{ONE, OTHER, demo, game, seconds};
+use crate::common::{ONE, OTHER, demo, game, seconds};
 use edgeplane::fight::{Event, StatusRefusal};
 use edgeplane::study::explain::{explain_ability, explain_character};
 use edgeplane::{Game, Log, Silent, TrialsPlan};

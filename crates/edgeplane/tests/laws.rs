@@ -3,9 +3,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::{DEMO, ONE, demo, game, happened};
+use crate::common::{DEMO, ONE, demo, game, happened};
 use edgeplane::fight::{Event, Likely, Log, Observer};
 use edgeplane::program::{FormulaId, Reading};
 use edgeplane::{Fight, Game, Override, Setup, Silent, Time, TrialsPlan};

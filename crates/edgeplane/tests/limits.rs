@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::{game, seconds};
+use crate::common::{game, seconds};
 use edgeplane::fight::{Ending, Event, FightErrorKind, Limits, Sampler};
 use edgeplane::program::Time;
 use edgeplane::{CombatantId, Fight, Game, Log, Setup, Silent};

@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::{demo, game};
+use crate::common::{demo, game};
 use edgeplane::fight::{Event, Listener, Logged, seed_of_trial};
 use edgeplane::measures::Quantity;
 use edgeplane::{CombatantId, Ending, Error, Fight, Game, Measure, Source, Time, TrialsPlan};

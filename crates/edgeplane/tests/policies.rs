@@ -2,10 +2,8 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::bout::{log_of, rules};
-use common::{ONE, OTHER, demo, game, seconds};
+use crate::common::bout::{log_of, rules};
+use crate::common::{ONE, OTHER, demo, game, seconds};
 use edgeplane::fight::{Ending, Event, FightErrorKind, Recorded};
 use edgeplane::{CombatantId, Fight, Game, Log, Setup, Silent, TrialsPlan};
 use std::collections::BTreeMap;

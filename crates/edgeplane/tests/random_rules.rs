@@ -3,9 +3,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::{Careful, game, seconds};
+use crate::common::{Careful, game, seconds};
 use edgeplane::fight::{Ending, Event, Refusal};
 use edgeplane::program::{SideId, Time};
 use edgeplane::{Fight, Game, Log, Silent, TrialsPlan};

@@ -3,9 +3,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::{demo, game};
+use crate::common::{demo, game};
 use edgeplane::program::{PickPlan, StartPlan};
 use edgeplane::rules::{CapChange, SideRule};
 use edgeplane::text::{Code, Diagnostics, Document, Override, Value};
@@ -122,7 +120,7 @@ fn names_find_their_things() {
     }
     assert_eq!(program.find_pool("health"), program.defeat_pool());
     assert_eq!(program.marks(), ["critical"]);
-    assert_eq!(program.sources().files().len(), 7);
+    assert_eq!(program.sources().files().len(), 8);
 }
 
 #[test]

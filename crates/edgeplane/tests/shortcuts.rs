@@ -3,11 +3,9 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
 use std::sync::Arc;
 
-use common::{Careful, ONE, OTHER, demo, game};
+use crate::common::{Careful, ONE, OTHER, demo, game};
 use edgeplane::fight::{Event, Likely};
 use edgeplane::program::Time;
 use edgeplane::{Fight, Game, Log, Setup, Silent};

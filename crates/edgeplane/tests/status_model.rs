@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
-mod common;
-
-use common::scene::{ONE, OTHER, OWNER, scene, waiting};
+use crate::common::scene::{ONE, OTHER, OWNER, scene, waiting};
 use edgeplane::{CombatantId, Silent, Time};
 use proptest::prelude::*;
 

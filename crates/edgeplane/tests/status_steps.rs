@@ -2,10 +2,8 @@
 
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
-mod common;
-
-use common::game;
-use common::scene::{ONE, OWNER, hurt, waiting};
+use crate::common::game;
+use crate::common::scene::{ONE, OWNER, hurt, waiting};
 use edgeplane::fight::{Event, Log};
 use edgeplane::{CombatantId, Game, Silent};
 

@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
-mod common;
-
-use common::scene::{ONE, OTHER, OWNER, attribute, hurt, one_application, scene, seconds, told, waiting};
+use crate::common::scene::{ONE, OTHER, OWNER, attribute, hurt, one_application, scene, seconds, told, waiting};
 use edgeplane::Silent;
 use edgeplane::fight::{Fight, Log};
 

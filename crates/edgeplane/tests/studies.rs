@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::{demo, game};
+use crate::common::{demo, game};
 use edgeplane::study::{
     Difference, Goal, Vary, Verdict, run_comparison, run_expectation, run_matrix, run_sensitivity, run_sweep,
     run_tuning,

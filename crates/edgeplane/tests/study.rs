@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::{demo, game};
+use crate::common::{demo, game};
 use edgeplane::fight::{Event, Refusal, Telling, seed_of_trial};
 use edgeplane::study::explain::{AbilityExplanation, explain_ability, explain_character};
 use edgeplane::study::{mean_estimate, wilson};

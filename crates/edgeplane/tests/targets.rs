@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::{game, seconds};
+use crate::common::{game, seconds};
 use edgeplane::fight::{Event, Recorded};
 use edgeplane::{CombatantId, Fight, Game, Log, Setup, Silent};
 use std::sync::Arc;
@@ -157,12 +155,12 @@ fn healed(steps: &str, outcome: &str, answers: &[f64]) -> Vec<(f64, f64, f64, bo
         [character.other]
         "#
     );
-    let mut fight = common::duel(&text, answers);
+    let mut fight = crate::common::duel(&text, answers);
     let find = |fight: &Fight<Recorded>, name: &str| fight.setup().program().find_ability(name).unwrap();
     let (wound, mend) = (find(&fight, "wound"), find(&fight, "mend"));
     let mut log = Log::default();
-    fight.bring_about(common::ONE, wound, common::OTHER, &mut log).unwrap();
-    fight.bring_about(common::ONE, mend, common::OTHER, &mut log).unwrap();
+    fight.bring_about(crate::common::ONE, wound, crate::common::OTHER, &mut log).unwrap();
+    fight.bring_about(crate::common::ONE, mend, crate::common::OTHER, &mut log).unwrap();
     let heals = log.events.iter().filter_map(|logged| match logged.event {
         Event::Healed { initial, amount, healed, stopped, .. } => Some((initial, amount, healed, stopped.is_some())),
         _ => None,

@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-mod common;
-
-use common::{ONE, OTHER, brought_about, duel, game, likely_duel, moments, seconds};
+use crate::common::{ONE, OTHER, brought_about, duel, game, likely_duel, moments, seconds};
 use edgeplane::fight::{Ending, Event, Refusal};
 use edgeplane::study::explain::explain_character;
 use edgeplane::{Log, Silent, Time};

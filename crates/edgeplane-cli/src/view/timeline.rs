@@ -222,6 +222,24 @@ impl<'a> Teller<'a> {
                     self.came(format!("-{} {}", text::tenth(taken), self.pool(pool)), pool, left, over, "not there");
                 self.result(at, caster, source, target, &came);
             }
+            Event::Walks { who, from, course } => {
+                let at_place = format!("at {:.1}, {:.1} m", from[0] + 0.0, from[1] + 0.0);
+                let speed = course[0].hypot(course[1]);
+                let came = if speed > 0.0 { format!("walks, {speed:.1} m/s") } else { "stands still".to_owned() };
+                self.line(at, self.who(who), "", "", &Came { left: at_place, ..Came::only(&came) });
+            }
+            Event::Flies { caster, ability, target, arrives } => {
+                let came = Came::only(&format!("arrives at {:.2} s", arrives.seconds()));
+                self.line(at, self.who(caster), self.ability(ability), self.who(target), &came);
+            }
+            Event::Shifted { target, caster, source, from, to } => {
+                let metres = (to[0] - from[0]).hypot(to[1] - from[1]);
+                let came = Came {
+                    left: format!("at {:.1}, {:.1} m", to[0] + 0.0, to[1] + 0.0),
+                    ..Came::only(&format!("moved by {metres:.1} m"))
+                };
+                self.result(at, caster, source, target, &came);
+            }
             Event::Lost { caster, ability } => {
                 self.line(at, self.who(caster), self.ability(ability), "", &Came::only("finds its targets fallen"))
             }

@@ -72,6 +72,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     ) -> Outcome<()> {
         let cast = if cast == InHand::ASK { self.asked_time(who, self.program.ability(id).cast)? } else { cast };
         let release = self.state.now + cast;
+        if self.setup.is_placed {
+            self.stand_still(who);
+        }
         self.state.last_used = (who, Some(id));
         let actor = &mut self.state.actors[who];
         actor.doing = Doing::Casting(place as u32);

@@ -210,7 +210,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let now = *now;
         let actor = &actors[who];
         let refusals_matter = actor.listens & TriggerEvent::AbilityRefused.bit() != 0;
-        if O::DETAIL || linked.watch.blind || linked.draws.is_some() || actor.bound || refusals_matter {
+        if O::DETAIL || linked.careful || actor.bound || refusals_matter {
             return Look::Longer { line: 0, wake: Time::NEVER };
         }
         let (known, wanted) = (actor.known, actor.wanted);
@@ -271,6 +271,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if let Some(site) = setup.linked[who.index()].draws {
             return self.drawn_look(who, site);
         }
+        self.begin_look(who);
         let actor = &self.state.actors[who];
         let (known, wanted) = (if O::DETAIL { 0 } else { actor.known }, actor.wanted);
         let mut short = false;
@@ -290,11 +291,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 }
                 Some(reason) => {
                     self.refuse(who, line.ability, reason);
+                    self.note_far(who, reason);
                     short |= matches!(reason, Refusal::CannotAfford { .. });
                     wake = wake.min(reason.until().unwrap_or(Time::NEVER));
                 }
             }
         }
+        let wake = self.plan_course(who, wake)?;
         self.note_wake(who, wake, short);
         Ok(None)
     }
@@ -303,6 +306,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline(never)]
     fn drawn_look(&mut self, who: CombatantId, site: SiteId) -> Outcome<Choice> {
         let setup = self.setup;
+        self.begin_look(who);
         let (mut wake, mut short, mut total) = (Time::NEVER, false, 0.0);
         let mut weighed = std::mem::take(&mut self.state.scratch.weighed);
         weighed.clear();
@@ -312,6 +316,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             }
             if let Some(reason) = self.possible(who, line.place as usize, !line.aims)? {
                 self.refuse(who, line.ability, reason);
+                self.note_far(who, reason);
                 short |= matches!(reason, Refusal::CannotAfford { .. });
                 wake = wake.min(reason.until().unwrap_or(Time::NEVER));
                 continue;
@@ -325,6 +330,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let place = self.draw_of(who, site, total, &weighed);
         self.state.scratch.weighed = weighed;
         let Some(place) = place else {
+            let wake = self.plan_course(who, wake)?;
             self.note_wake(who, wake, short);
             return Ok(None);
         };
@@ -394,6 +400,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline(always)]
     fn wait(&mut self, who: CombatantId) {
         let wake = self.state.actors[who].wake;
+        if self.setup.is_placed {
+            self.take_course(who);
+        }
         self.set_wake(who);
         self.tell(Event::Waits { who, until: (wake < Time::NEVER).then_some(wake) });
     }
@@ -429,6 +438,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
         if self.state.scratch.picked.is_empty() {
             return Ok(Some(Refusal::NoTarget));
+        }
+        if hand.reaches {
+            let refusal = self.too_far(who, hand.ability)?;
+            if refusal.is_some() {
+                return Ok(refusal);
+            }
         }
         if hand.simply_paid {
             return Ok(if hand.free { None } else { self.too_dear(who, hand.cost_pool, hand.cost) });

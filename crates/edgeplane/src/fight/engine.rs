@@ -287,11 +287,17 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 }
                 due = self.state.timeline.next();
             }
+            if self.state.moved {
+                self.nudge();
+            }
             if self.state.choosers == 0 {
                 return Ok(due);
             }
             self.choose_all()?;
             self.answer()?;
+            if self.state.moved {
+                self.choose_again()?;
+            }
             due = self.state.timeline.next();
             if due.at() > self.state.now {
                 return Ok(due);
@@ -301,6 +307,19 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 return Err(self.endless(waves));
             }
         }
+    }
+
+    /// Courses have changed: whom that concerns chooses again, until nobody does.
+    #[cold]
+    fn choose_again(&mut self) -> Outcome<()> {
+        while self.state.moved {
+            self.nudge();
+            if self.state.choosers > 0 {
+                self.choose_all()?;
+                self.answer()?;
+            }
+        }
+        Ok(())
     }
 
     /// Settles what a wave has left: who falls, and who looks again.
@@ -361,6 +380,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             (self.state.someone_hurt, self.state.attention) = (true, true);
             return Ok(());
         }
+        if phase == Phase::Arrival {
+            return self.arrive(who);
+        }
         self.state.timeline.clear(who, Timer::Status);
         self.status_timer(who, phase)
     }
@@ -412,6 +434,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
         actor.doing = Doing::Idle;
         let by = actor.hurt_by;
+        self.stand_still(who);
         self.state.timeline.clear(who, Timer::Act);
         self.state.timeline.clear(who, Timer::Empty);
         self.state.someone_fell = true;

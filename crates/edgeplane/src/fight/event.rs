@@ -91,6 +91,12 @@ pub enum Event {
     Unwanted { who: CombatantId, ability: AbilityId },
     /// Nothing can be done for now; it will be looked again at `until`, or when something changes.
     Waits { who: CombatantId, until: Option<Time> },
+    /// A combatant goes on another course, in metres a second; with none it stands still.
+    Walks { who: CombatantId, from: [f64; 2], course: [f64; 2] },
+    /// What an ability has sent out is on its way to a target.
+    Flies { caster: CombatantId, ability: AbilityId, target: CombatantId, arrives: Time },
+    /// A combatant is pushed or pulled.
+    Shifted { target: CombatantId, caster: CombatantId, source: Source, from: [f64; 2], to: [f64; 2] },
     /// An ability takes effect.
     Released { caster: CombatantId, ability: AbilityId, ready: Time },
     /// An ability would take effect, but all its targets have fallen.
@@ -221,11 +227,13 @@ pub enum Refusal {
     UsedUp,
     /// It is open only after another ability, for some time.
     NotOpen { after: AbilityId },
+    /// The target is too far away, in metres; `until` is when it will not be, if both go on as they do.
+    OutOfReach { target: CombatantId, distance: f64, reach: f64, until: Option<Time> },
 }
 
 impl Refusal {
     /// How many reasons there are.
-    pub const KINDS: usize = 11;
+    pub const KINDS: usize = 12;
     /// A name for each reason, by [`Refusal::kind`].
     pub const NAMES: [&'static str; Self::KINDS] = [
         "not ready",
@@ -239,6 +247,7 @@ impl Refusal {
         "no charge",
         "no uses left",
         "not open",
+        "out of reach",
     ];
 
     /// The number of the reason, for counting.
@@ -255,6 +264,7 @@ impl Refusal {
             Self::NoCharge { .. } => 8,
             Self::UsedUp => 9,
             Self::NotOpen { .. } => 10,
+            Self::OutOfReach { .. } => 11,
         }
     }
 
@@ -262,7 +272,7 @@ impl Refusal {
     pub fn until(self) -> Option<Time> {
         match self {
             Self::NotReady { until } | Self::Busy { until } | Self::NoCharge { until } => Some(until),
-            Self::CannotAfford { until, .. } => until,
+            Self::CannotAfford { until, .. } | Self::OutOfReach { until, .. } => until,
             _ => None,
         }
     }

@@ -14,6 +14,8 @@ mod decide;
 mod engine;
 mod event;
 mod filled;
+mod flights;
+mod ground;
 mod held;
 mod hits;
 mod inflict;

@@ -153,6 +153,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 self.lengthen(target, *status, Time::from_seconds(seconds), *shorter)
             }
             Effect::Interrupt => self.interrupt(target, by),
+            Effect::Shift(metres, nearer) => {
+                let metres = self.positive(*metres, &frame)?;
+                if self.setup.is_placed {
+                    self.shift(target, by, if *nearer { -metres } else { metres });
+                }
+                Ok(())
+            }
             Effect::Hit(_) | Effect::Heal(_) | Effect::Pool(_) => Ok(()),
         }
     }

@@ -4,6 +4,8 @@ use std::collections::VecDeque;
 
 use super::event::{Ending, Source};
 use super::filled::Version;
+use super::flights::Flight;
+use super::ground::Walker;
 use super::held::Instance;
 use super::seats::Seats;
 use super::stock::Stock;
@@ -54,6 +56,8 @@ pub(super) struct Actor {
     pub(super) forbids_tags: u64,
     /// One of these two forbids something.
     pub(super) bound: bool,
+    /// A status keeps it from moving.
+    pub(super) rooted: bool,
     /// Events that its statuses answer to, one bit each.
     pub(super) listens: u32,
     /// Own pools of which a change is worth noting, one bit each: they defeat, or somebody waits
@@ -96,6 +100,7 @@ impl Actor {
             forbids_act: None,
             forbids_tags: 0,
             bound: false,
+            rooted: false,
             listens: 0,
             alert: watch | setup.watched | setup.defeating,
             watch,
@@ -163,6 +168,12 @@ pub(super) struct State {
     pub(super) last_used: (CombatantId, Option<AbilityId>),
     pub(super) steps_taken: u64,
     pub(super) base_changes: Vec<BaseChange>,
+    /// What is kept of each combatant on the ground; nothing where nobody has a place.
+    pub(super) walkers: Vec<Walker>,
+    /// What is on its way, in the order in which it was sent out.
+    pub(super) flights: Vec<Flight>,
+    /// Somebody has changed course.
+    pub(super) moved: bool,
     /// Kept between evaluations so that nothing is allocated.
     pub(super) scratch: Scratch,
 }
@@ -224,6 +235,9 @@ impl State {
     pub(super) fn of(setup: &Setup) -> Self {
         let all = setup.combatants.len();
         Self {
+            walkers: vec![Walker::default(); if setup.is_placed { setup.combatants.len() } else { 0 }],
+            flights: Vec::new(),
+            moved: false,
             now: Time::ZERO,
             memory: Memory::default(),
             timeline: Timeline::of(setup),
@@ -282,6 +296,9 @@ impl State {
         self.ending = None;
         self.steps_taken = 0;
         self.base_changes.clear();
+        self.walkers.fill(Walker::default());
+        self.flights.clear();
+        self.moved = false;
         self.reset_statuses();
         self.draw_lots(setup, chance);
         for who in setup.ids() {

@@ -202,25 +202,30 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// What statuses forbid their owner, and which events they answer to.
     fn refresh_control(&mut self, who: CombatantId) {
-        let (mut act, mut tags, mut listens, mut conditions) = (None, 0, 0, false);
+        let (mut act, mut tags, mut listens, mut conditions, mut rooted) = (None, 0, 0, false, false);
         for one in &self.state.statuses[who.index()] {
             let plan = self.program.status(one.status);
             if plan.forbids_act && act.is_none() {
                 act = Some(one.status);
             }
             tags |= plan.forbids_tags;
+            rooted |= plan.forbids_move;
             listens |= plan.listens;
             conditions |= plan.holds_while.is_some();
         }
         let actor = &mut self.state.actors[who];
         let was_bound = actor.bound;
+        let freed = std::mem::replace(&mut actor.rooted, rooted) && !rooted;
         (actor.forbids_act, actor.forbids_tags, actor.listens) = (act, tags, listens);
         actor.bound = act.is_some() || tags != 0;
         // Whatever pool it is, somebody may listen.
         let own = if listens & CROSSINGS != 0 { u64::MAX } else { actor.watch };
         actor.alert = own | self.setup.watched | self.setup.defeating;
         self.state.conditions |= conditions;
-        if was_bound {
+        if rooted {
+            self.stand_still(who);
+        }
+        if was_bound || (freed && self.setup.is_placed) {
             self.look_again(who);
         }
     }
@@ -270,7 +275,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
         self.refresh_in_hand(who, changed);
         self.forget_conditions(who);
-        if self.setup.linked[who.index()].lines.iter().any(|line| line.when.is_some()) {
+        if self.setup.is_placed || self.setup.linked[who.index()].lines.iter().any(|line| line.when.is_some()) {
             self.look_again(who);
         }
         Ok(())
@@ -283,7 +288,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         for (place, ability) in (linked.first as usize..).zip(abilities) {
             if self.program.ability(*ability).reads & changed != 0 {
                 let memory = &mut self.state.memory;
-                let hand = self.program.ability_in_hand(*ability, who, linked.first_enemy, memory);
+                let hand = self.program.ability_in_hand(*ability, who, linked, memory);
                 let ready = self.state.in_hand[place].ready;
                 self.state.in_hand[place] = InHand { ready, ..hand };
             }

@@ -181,6 +181,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Brings about what an ability does to those that it is aimed at; whether any of them stands.
     fn bring_release(&mut self, who: CombatantId, id: AbilityId) -> Outcome<bool> {
         let (target, many) = (self.state.actors[who].target, self.state.actors[who].many);
+        if let Some(speed) = self.program.ability(id).travel.filter(|_| self.setup.is_placed) {
+            return self.send_out(who, id, speed);
+        }
         if many {
             let stands = self.any_target_stands(who);
             self.release_on_many(who, id)?;

@@ -33,6 +33,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     pub(super) fn pick_targets(&mut self, who: CombatantId, ability: &AbilityPlan) -> Outcome<()> {
         let mut picked = std::mem::take(&mut self.state.scratch.picked);
         picked.clear();
+        if self.setup.is_placed && ability.is_about_places() {
+            self.pick_by_place(who, ability, &mut picked)?;
+            self.state.scratch.picked = picked;
+            return Ok(());
+        }
         match (ability.side, ability.pick) {
             (SideRule::Caster, _) => picked.push(who),
             (_, PickPlan::First) => {
@@ -41,11 +46,46 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             }
             _ => {
                 picked.extend(self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side)));
-                self.arrange(who, ability, &mut picked)?;
+                self.arrange(who, ability.pick, ability.count as usize, &mut picked)?;
                 picked.truncate(ability.count as usize);
             }
         }
         self.state.scratch.picked = picked;
+        Ok(())
+    }
+
+    /// Those in reach go before all others; around the one that is picked, or around the caster, everyone in the
+    /// radius is a target, the nearest to the middle first.
+    fn pick_by_place(&mut self, who: CombatantId, ability: &AbilityPlan, picked: &mut Vec<CombatantId>) -> Outcome<()> {
+        let reach = self.reach_of(who, ability.reach)?;
+        let radius = match ability.radius {
+            Some(_) => Some(self.reach_of(who, ability.radius)?),
+            None => None,
+        };
+        picked.extend(self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side)));
+        let mut middle = who;
+        if !(ability.around_caster && radius.is_some()) {
+            if picked.iter().any(|other| self.within(who, *other, reach)) {
+                picked.retain(|other| self.within(who, *other, reach));
+            }
+            let count = if radius.is_some() { 1 } else { ability.count as usize };
+            self.arrange(who, ability.pick, count, picked)?;
+            picked.truncate(count);
+            match picked.first() {
+                Some(first) => middle = *first,
+                None => return Ok(()),
+            }
+        }
+        if let Some(radius) = radius {
+            picked.clear();
+            picked.extend(self.setup.ids().filter(|other| {
+                self.can_be_targeted(who, *other, ability.side) && self.within(middle, *other, radius)
+            }));
+            // Stable: at one distance the order of the encounter decides.
+            let far = |other: &CombatantId| self.apart(middle, *other);
+            picked.sort_by(|a, b| far(a).total_cmp(&far(b)));
+            picked.truncate(ability.count as usize);
+        }
         Ok(())
     }
 
@@ -62,10 +102,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// Puts those picked first to the front.
-    fn arrange(&mut self, who: CombatantId, ability: &AbilityPlan, picked: &mut [CombatantId]) -> Outcome<()> {
-        if let PickPlan::Random(site) = ability.pick {
+    fn arrange(&mut self, who: CombatantId, pick: PickPlan, count: usize, picked: &mut [CombatantId]) -> Outcome<()> {
+        if let PickPlan::Random(site) = pick {
             let stream = StreamId(u32::from(who.0) * self.program.sites.len() as u32 + site.0);
-            for front in 0..picked.len().min(ability.count as usize) {
+            for front in 0..picked.len().min(count) {
                 let left = (picked.len() - front) as u32;
                 let chosen = if left > 1 { self.chance.pick(stream, left) as usize } else { 0 };
                 picked.swap(front, front + chosen);
@@ -75,7 +115,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let mut scored = std::mem::take(&mut self.state.scratch.scored);
         scored.clear();
         for other in picked.iter() {
-            scored.push((self.score(who, *other, ability.pick)?, *other));
+            scored.push((self.score(who, *other, pick)?, *other));
         }
         // Stable: among equals the order of the encounter decides.
         scored.sort_by(|a, b| a.0.total_cmp(&b.0));
@@ -95,6 +135,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 let frame = Frame::new(self.program, who, other, 0, self.state.now.micros());
                 self.number(formula, &frame)
             }
+            PickPlan::Nearest => Ok(self.apart(who, other)),
+            PickPlan::Farthest => Ok(-self.apart(who, other)),
             PickPlan::First | PickPlan::Random(_) => Ok(0.0),
         }
     }

@@ -63,6 +63,9 @@ pub fn name_refusal(setup: &Setup, refusal: Refusal) -> String {
         Refusal::Forbidden { by } => format!("forbidden by {}", NamesOf(setup).status(by)),
         Refusal::NoCharge { until } => format!("no charge until {:.2} s", until.seconds()),
         Refusal::NotOpen { after } => format!("open only after {}", NamesOf(setup).ability(after)),
+        Refusal::OutOfReach { target, distance, reach, .. } => {
+            format!("{} is {distance:.1} m away, out of reach ({} m)", NamesOf(setup).who(target), plain(reach))
+        }
         other => Refusal::NAMES[other.kind()].to_owned(),
     }
 }
@@ -107,6 +110,24 @@ impl Telling<'_> {
                 map.serialize_entry("ready", &ready.seconds())
             }
             Event::Lost { caster, ability } => self.action(map, "lost", caster, ability),
+            Event::Walks { who, from, course } => {
+                map.serialize_entry("event", "walks")?;
+                map.serialize_entry("who", names.who(who))?;
+                map.serialize_entry("from", &from)?;
+                map.serialize_entry("course", &course)
+            }
+            Event::Flies { caster, ability, target, arrives } => {
+                self.action(map, "flies", caster, ability)?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("arrives", &arrives.seconds())
+            }
+            Event::Shifted { target, caster, from, to, .. } => {
+                map.serialize_entry("event", "shifted")?;
+                map.serialize_entry("who", names.who(target))?;
+                map.serialize_entry("by", names.who(caster))?;
+                map.serialize_entry("from", &from)?;
+                map.serialize_entry("to", &to)
+            }
             Event::Stepped { step, heal, before, after, .. } => {
                 let program = &self.setup.program;
                 let steps = if heal { &program.heal_steps } else { &program.hit_steps };

@@ -10,6 +10,8 @@ use crate::program::{CombatantId, Setup, Time};
 /// The phases of a moment, in order.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) enum Phase {
+    /// What was sent out arrives.
+    Arrival = 0,
     /// Abilities take effect.
     Release = 1,
     /// Statuses tick.
@@ -32,6 +34,8 @@ pub(super) enum Timer {
     Empty,
     /// Something happens to a status.
     Status,
+    /// What it has sent out arrives.
+    Flight,
 }
 
 /// The lot and the combatant of a key have so many bits each.
@@ -53,7 +57,7 @@ pub(super) struct Timeline {
 }
 
 /// The `Status` timers of all combatants, if there are statuses, then their `Empty` timers, if pools
-/// can run empty by themselves; and the least of all of them, which is asked for far more often than
+/// can run empty by themselves, then their `Flight` timers, if anything takes time to arrive; and the least of all of them, which is asked for far more often than
 /// it changes.
 #[derive(Clone, Debug, PartialEq)]
 struct Rarer {
@@ -63,6 +67,7 @@ struct Rarer {
     /// Where these timers begin, if there are any.
     statuses: Option<usize>,
     empties: Option<usize>,
+    flights: Option<usize>,
 }
 
 /// A timer that is due: moment, phase, lot and combatant in one number, so that the soonest is the
@@ -90,6 +95,7 @@ impl Due {
     #[inline(always)]
     pub(super) fn phase(self) -> Phase {
         match (self.0 >> (2 * WHO_BITS)) & ((1 << PHASE_BITS) - 1) {
+            0 => Phase::Arrival,
             1 => Phase::Release,
             2 => Phase::Tick,
             3 => Phase::Expire,
@@ -130,8 +136,11 @@ impl Timeline {
         let combatants = setup.combatants.len();
         let statuses = (!setup.program.statuses.is_empty()).then_some(0);
         let empties = decays.then_some(statuses.map_or(0, |_| combatants));
-        let keys = combatants * (usize::from(statuses.is_some()) + usize::from(decays));
-        let rarer = Rarer { keys: vec![NONE; keys], blocks: blocks_for(keys), least: NONE, statuses, empties };
+        let before = combatants * (usize::from(statuses.is_some()) + usize::from(decays));
+        let travels = setup.is_placed && setup.program.abilities.iter().any(|ability| ability.travel.is_some());
+        let flights = travels.then_some(before);
+        let keys = before + combatants * usize::from(travels);
+        let rarer = Rarer { keys: vec![NONE; keys], blocks: blocks_for(keys), least: NONE, statuses, empties, flights };
         Self { acts: Seats::of(combatants, NONE), blocks: blocks_for(combatants), rarer }
     }
 
@@ -148,7 +157,7 @@ impl Timeline {
         let key = Due::of(at, phase, rank, who).0;
         match timer {
             Timer::Act => self.put_act(who, key),
-            Timer::Status | Timer::Empty => self.rarer.put(who, timer, key),
+            Timer::Status | Timer::Empty | Timer::Flight => self.rarer.put(who, timer, key),
         }
     }
 
@@ -156,7 +165,7 @@ impl Timeline {
     pub(super) fn clear(&mut self, who: CombatantId, timer: Timer) {
         match timer {
             Timer::Act => self.put_act(who, NONE),
-            Timer::Status | Timer::Empty => self.rarer.put(who, timer, NONE),
+            Timer::Status | Timer::Empty | Timer::Flight => self.rarer.put(who, timer, NONE),
         }
     }
 
@@ -195,7 +204,12 @@ impl Timeline {
 impl Rarer {
     #[inline(never)]
     fn put(&mut self, who: CombatantId, timer: Timer, key: u64) {
-        let Some(first) = (if timer == Timer::Empty { self.empties } else { self.statuses }) else { return };
+        let first = match timer {
+            Timer::Empty => self.empties,
+            Timer::Flight => self.flights,
+            Timer::Status | Timer::Act => self.statuses,
+        };
+        let Some(first) = first else { return };
         put(&mut self.keys, &mut self.blocks, first + who.index(), key);
         let all = if self.blocks.is_empty() { &self.keys } else { &self.blocks };
         self.least = least(all.iter());

@@ -45,6 +45,14 @@ pub struct AbilityPlan {
     pub after: Option<(AbilityId, Option<FormulaId>)>,
     /// Others are open after it.
     pub(crate) opens: bool,
+    /// Metres within which its first target has to be.
+    pub reach: Option<FormulaId>,
+    /// Metres a second at which what it sends out goes to its targets.
+    pub travel: Option<FormulaId>,
+    /// Everyone within so many metres of the middle.
+    pub radius: Option<FormulaId>,
+    /// The middle is the caster, and not the one that is picked.
+    pub around_caster: bool,
     /// From whose ranks its targets are.
     pub side: SideRule,
     /// Which of them.
@@ -64,6 +72,10 @@ pub struct AbilityPlan {
 pub enum PickPlan {
     /// In the order of the encounter.
     First,
+    /// Least distance.
+    Nearest,
+    /// Greatest distance.
+    Farthest,
     /// Least share of the pool that defeats.
     Weakest(Option<PoolId>),
     /// Greatest share of the pool that defeats.
@@ -75,6 +87,11 @@ pub enum PickPlan {
 }
 
 impl AbilityPlan {
+    /// Whether it matters who stands where.
+    pub(crate) fn is_about_places(&self) -> bool {
+        self.reach.is_some() || self.radius.is_some() || matches!(self.pick, PickPlan::Nearest | PickPlan::Farthest)
+    }
+
     /// Whether more has to be looked at than cooldown, cost and targets.
     pub(crate) fn is_special(&self) -> bool {
         self.charges.is_some()
@@ -136,6 +153,10 @@ impl Compiler<'_> {
                 .abilities
                 .iter()
                 .any(|other| other.rule.after.as_ref().is_some_and(|after| after.ability.text == named.name)),
+            reach: self.optional(&rule.reach, Scope::REACH),
+            travel: self.optional(&rule.travel, Scope::REACH),
+            radius: self.optional(&rule.targets.radius, Scope::REACH),
+            around_caster: rule.targets.around_caster,
             side: rule.targets.side,
             pick: self.pick(&rule.targets.pick, &named.name),
             count: rule.targets.count,
@@ -166,6 +187,8 @@ impl Compiler<'_> {
     fn pick(&mut self, pick: &Pick, ability: &str) -> PickPlan {
         match pick {
             Pick::First => PickPlan::First,
+            Pick::Nearest => PickPlan::Nearest,
+            Pick::Farthest => PickPlan::Farthest,
             Pick::Weakest => PickPlan::Weakest(self.program.defeat_pool()),
             Pick::Strongest => PickPlan::Strongest(self.program.defeat_pool()),
             Pick::Random => PickPlan::Random(self.site(&format!("ability.{ability}.targets.pick"))),

@@ -10,7 +10,7 @@ use super::resolve::Compiler;
 use super::scope::Scope;
 use super::time::Time;
 use super::tree::{Read, Role};
-use crate::rules::{CharacterRule, Choose, Named, PolicyRule, Ruleset, Word};
+use crate::rules::{CharacterRule, Choose, Moves, Named, PolicyRule, Ruleset, Word};
 use crate::text::{Code, Diagnostic, Span};
 
 /// A character of the ruleset.
@@ -53,6 +53,8 @@ pub struct PolicyPlan {
     pub draws: Option<SiteId>,
     /// What to use, most wanted first.
     pub uses: Vec<UsePlan>,
+    /// Where it goes while it cannot act.
+    pub moves: Moves,
     /// What makes it worth to look again.
     pub watch: Watch,
 }
@@ -127,7 +129,7 @@ impl Compiler<'_> {
         let reaction = rule.reaction.map_or(REACTION, Time::from_seconds);
         let watch = self.program.watch(&uses);
         let draws = (rule.choose != Choose::First).then(|| self.site(&format!("policy.{name}.choose")));
-        PolicyPlan { name: name.to_owned(), reaction, draws, uses, watch }
+        PolicyPlan { name: name.to_owned(), reaction, draws, uses, watch, moves: rule.moves }
     }
 
     fn aims(&self, when: FormulaId) -> bool {
@@ -139,6 +141,7 @@ impl Compiler<'_> {
                     | Read::Typed(Role::Target, _)
                     | Read::Standing(Role::Target, _)
                     | Read::Pool(Role::Target, ..)
+                    | Read::Distance
             );
         });
         aims
@@ -251,7 +254,14 @@ impl Compiler<'_> {
             let uses: Vec<UsePlan> =
                 plan.abilities.iter().enumerate().map(|(place, ability)| UsePlan::always(*ability, place)).collect();
             let watch = self.program.watch(&uses);
-            return PolicyPlan { name: String::new(), reaction: REACTION, draws: None, uses, watch };
+            return PolicyPlan {
+                name: String::new(),
+                reaction: REACTION,
+                draws: None,
+                uses,
+                watch,
+                moves: Moves::Approach,
+            };
         };
         let mut policy = self.program.policies[id.index()].clone();
         for line in &mut policy.uses {
@@ -295,8 +305,9 @@ impl Program {
     /// A character uses nothing but one of its abilities, by its place among them.
     pub(crate) fn force(&mut self, character: CharacterId, place: usize) {
         let uses = vec![UsePlan::always(self.characters[character.index()].abilities[place], place)];
+        let moves = self.characters[character.index()].policy.moves;
         let policy =
-            PolicyPlan { watch: self.watch(&uses), name: String::new(), reaction: REACTION, draws: None, uses };
+            PolicyPlan { watch: self.watch(&uses), name: String::new(), reaction: REACTION, draws: None, uses, moves };
         self.characters[character.index()].policy = policy;
     }
 
@@ -324,7 +335,7 @@ impl Program {
 
     fn note(&self, read: Read, watch: &mut Watch) {
         match read {
-            Read::Now => watch.time = true,
+            Read::Now | Read::Distance => watch.time = true,
             Read::Standing(_, slot) if slot.0 >= self.layout.statuses => {
                 watch.statuses |= super::dirty::bit(slot);
             }

@@ -37,6 +37,7 @@ pub(crate) enum OpCode {
     PoolMissing,
     PoolShare,
     Now,
+    Distance,
     Curve,
     Lerp,
     Roll,
@@ -180,7 +181,7 @@ impl<'a> Emitter<'a> {
                         _ => return None,
                     }
                 }
-                Read::Now => return None,
+                Read::Now | Read::Distance => return None,
             },
             _ => return None,
         })
@@ -233,7 +234,9 @@ impl<'a> Emitter<'a> {
     }
 
     fn read(&mut self, read: Read) {
-        let Read::Pool(of, pool, part) = read else { return self.plain(OpCode::Now) };
+        let Read::Pool(of, pool, part) = read else {
+            return self.plain(if read == Read::Distance { OpCode::Distance } else { OpCode::Now });
+        };
         let code = match part {
             PoolPart::Missing => OpCode::PoolMissing,
             PoolPart::Share => OpCode::PoolShare,

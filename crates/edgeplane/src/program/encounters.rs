@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::Program;
 use super::eval::Memory;
-use super::ids::{CharacterId, CombatantId, EncounterId, PoolId, SideId};
+use super::ids::{CharacterId, CombatantId, EncounterId, PoolId, SideId, Slot};
 use super::layout::Layout;
 use super::linked::{InHand, Linked};
 use super::names::look_up;
@@ -22,6 +22,8 @@ pub struct EncounterPlan {
     pub about: String,
     /// The sides with the characters on them.
     pub sides: Vec<(String, Vec<CharacterId>)>,
+    /// Where they stand, in metres, in the same order; nothing where nobody has a place.
+    pub places: Vec<[f64; 2]>,
     /// When it ends at the latest.
     pub time_limit: Time,
 }
@@ -61,6 +63,10 @@ pub struct Setup {
     pub(crate) defeating: u64,
     /// Somebody has an ability that is [`AbilityPlan::is_special`](super::AbilityPlan).
     pub(crate) specials: bool,
+    /// The combatants have places.
+    pub(crate) is_placed: bool,
+    /// The attribute that says how fast one moves.
+    pub(crate) speed: Option<Slot>,
     /// Somebody enters with nothing left of what defeats.
     pub(crate) enters_empty: bool,
     /// All abilities of all combatants.
@@ -95,7 +101,8 @@ impl Compiler<'_> {
             sides.push((side.name.text.clone(), members));
         }
         let time_limit = rule.time_limit.map_or(Time::NEVER, Time::from_seconds);
-        EncounterPlan { name: name.to_owned(), about: rule.about.clone(), sides, time_limit }
+        let places = places(rule);
+        EncounterPlan { name: name.to_owned(), about: rule.about.clone(), sides, places, time_limit }
     }
 
     fn member(&mut self, member: &MemberRule) -> Vec<CharacterId> {
@@ -115,7 +122,7 @@ impl Setup {
     /// A fight of an encounter.
     pub fn of(program: &Arc<Program>, encounter: EncounterId) -> Self {
         let plan = &program.encounters[encounter.index()];
-        let mut setup = Self::between(program, &plan.sides);
+        let mut setup = Self::placed(program, &plan.sides, &plan.places);
         setup.name.clone_from(&plan.name);
         setup.time_limit = plan.time_limit;
         setup
@@ -124,7 +131,14 @@ impl Setup {
     /// A fight between any sides, without an encounter in the ruleset and without a time limit. As in an
     /// encounter, at most 1,000 can fight; any beyond that stay out.
     pub fn between(program: &Arc<Program>, sides: &[(String, Vec<CharacterId>)]) -> Self {
+        Self::placed(program, sides, &[])
+    }
+
+    /// The same on a plane, with a place in metres for each, side by side. Without places distance is no matter:
+    /// everyone is in reach, and nobody moves.
+    pub fn placed(program: &Arc<Program>, sides: &[(String, Vec<CharacterId>)], places: &[[f64; 2]]) -> Self {
         let combatants = combatants(program, sides);
+        let placed = !places.is_empty();
         let mut setup = Self {
             program: Arc::clone(program),
             name: String::new(),
@@ -135,7 +149,9 @@ impl Setup {
             watched: 0,
             asked_statuses: 0,
             defeating: bits(program, |pool| pool.defeat),
-            linked: program.link(&combatants),
+            linked: program.link(&combatants, placed),
+            is_placed: placed,
+            speed: program.find_attribute("speed"),
             in_hand: Vec::new(),
             enters_empty: false,
             specials: false,
@@ -144,14 +160,28 @@ impl Setup {
         setup.watched = setup.linked.iter().fold(0, |bits, one| bits | one.watch.others);
         setup.asked_statuses = setup.linked.iter().fold(0, |bits, one| bits | one.watch.statuses);
         setup.memory = setup.first_memory();
+        setup.put_in_place(places);
         let mut memory = setup.memory.clone();
         for (who, combatant) in setup.ids().zip(&setup.combatants) {
             let linked = &setup.linked[who.index()];
-            setup.in_hand.extend(program.in_hand(combatant, who, linked.first_enemy, &mut memory));
+            setup.in_hand.extend(program.in_hand(combatant, who, linked, &mut memory));
         }
         setup.specials = setup.in_hand.iter().any(|hand| hand.special);
         setup.enters_empty = setup.ids().any(|who| setup.is_empty(&setup.memory, who, 0.0));
         setup
+    }
+
+    fn put_in_place(&mut self, places: &[[f64; 2]]) {
+        for (who, place) in self.ids().zip(places) {
+            for (axis, metres) in (0..).zip(place) {
+                self.memory.set(self.program.place(who, Layout::PLACE.plus(axis)), *metres);
+            }
+        }
+    }
+
+    /// Whether the combatants have places on a plane.
+    pub fn is_placed(&self) -> bool {
+        self.is_placed
     }
 
     /// Whether a pool that defeats has run empty.
@@ -202,6 +232,36 @@ impl Setup {
     pub fn ids(&self) -> impl Iterator<Item = CombatantId> + use<> {
         (0..self.combatants.len() as u16).map(CombatantId)
     }
+}
+
+/// Where everybody stands: at the place that is said, several of a kind in a row across; else the two sides face
+/// each other at the encounter's distance.
+fn places(rule: &EncounterRule) -> Vec<[f64; 2]> {
+    let said = rule.sides.iter().flat_map(|side| &side.members).any(|member| member.at.is_some());
+    if !said && rule.distance.is_none() {
+        return Vec::new();
+    }
+    let half = rule.distance.unwrap_or(0.0) / 2.0;
+    let mut places = Vec::new();
+    for (side, x) in rule.sides.iter().zip([-half, half].into_iter().chain(std::iter::repeat(0.0))) {
+        let lost = || side.members.iter().filter(|member| member.at.is_none());
+        let mut row = in_a_row(lost().map(|member| member.count).sum(), SIDE_BY_SIDE);
+        for member in &side.members {
+            match member.at {
+                Some([x, y]) => places.extend(in_a_row(member.count, member.spread).map(|across| [x, y + across])),
+                None => places.extend(row.by_ref().take(member.count as usize).map(|across| [x, across])),
+            }
+        }
+    }
+    places
+}
+
+/// Metres between neighbours of a side whose members do not say where they stand.
+const SIDE_BY_SIDE: f64 = 1.0;
+
+/// So many in a row, its middle at 0.
+fn in_a_row(count: u32, spread: f64) -> impl Iterator<Item = f64> {
+    (0..count).map(move |index| (f64::from(index) - f64::from(count - 1) / 2.0) * spread)
 }
 
 fn bits(program: &Program, test: impl Fn(&super::steps::PoolPlan) -> bool) -> u64 {

@@ -3,7 +3,7 @@
 use super::Program;
 use super::code::{Op, OpCode, Operand, Shape};
 use super::fault::Fault;
-use super::ids::{CombatantId, FormulaId, SiteId};
+use super::ids::{CombatantId, FormulaId, SiteId, Slot};
 use super::layout::{Layout, pool_slot};
 use super::linked::QuickCondition;
 use super::ops::{BinaryOp, lerp, truth};
@@ -98,6 +98,19 @@ impl Memory {
     pub(crate) fn set_locals(&mut self, locals: &[f64; STATUS_LOCALS]) {
         let first = usize::from(Layout::STACKS);
         self.numbers[first..first + STATUS_LOCALS].copy_from_slice(locals);
+    }
+
+    /// Where a combatant is at a moment, by the first number of its block.
+    pub(crate) fn place(&self, block: usize, now: f64) -> [f64; 2] {
+        let slot = |slot: Slot, more: u16| self.numbers[block + slot.plus(more).index()];
+        let seconds = (now - slot(Layout::MOVED, 0)) / 1e6;
+        [0, 1].map(|axis| slot(Layout::PLACE, axis) + slot(Layout::VELOCITY, axis) * seconds)
+    }
+
+    /// Metres between two combatants at a moment.
+    pub(crate) fn distance(&self, one: usize, other: usize, now: f64) -> f64 {
+        let ([x1, y1], [x2, y2]) = (self.place(one, now), self.place(other, now));
+        libm::hypot(x2 - x1, y2 - y1)
     }
 
     /// A pool's amount at a moment: a straight line, or stairs, within 0 and the cap.
@@ -223,6 +236,12 @@ impl Frame {
     #[inline]
     pub(crate) fn now_seconds(&self) -> f64 {
         self.now / 1e6
+    }
+
+    /// The first number of somebody's block.
+    #[inline]
+    pub(crate) fn block(&self, role: Role) -> usize {
+        self.bases[if role == Role::Caster { 2 } else { 3 }] as usize
     }
 
     #[inline(always)]
@@ -384,6 +403,9 @@ impl Program {
             OpCode::PoolMissing => return memory.pool_missing(frame.index(op.operand), frame.now),
             OpCode::PoolShare => return memory.pool_share(frame.index(op.operand), frame.now),
             OpCode::Now => return frame.now_seconds(),
+            OpCode::Distance => {
+                return memory.distance(frame.block(Role::Caster), frame.block(Role::Target), frame.now);
+            }
             _ if !acc.is_finite() => return f64::NAN,
             OpCode::Curve => return self.curves[op.aux as usize].at(acc),
             OpCode::Lerp => {

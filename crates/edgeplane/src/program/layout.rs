@@ -2,7 +2,7 @@
 //!
 //! A fight's numbers are one list: locals (the amount of a hit, arguments), then the program's
 //! constants, then one block for each combatant. Within a block: level, how many enemies and allies
-//! stand, attributes, pools, stacks of each status, statuses of each tag, and last the hidden
+//! stand, place and course, attributes, pools, stacks of each status, statuses of each tag, and last the hidden
 //! attributes that hoisting adds. So the operand of any
 //! instruction is a region and an offset, and a fight is reset by one copy.
 
@@ -52,8 +52,14 @@ impl Layout {
     pub const ENEMIES: Slot = Slot(1);
     /// How many of the combatant's side stand, itself included.
     pub const ALLIES: Slot = Slot(2);
+    /// Where the combatant was at the moment kept under [`Layout::MOVED`], in metres; two slots.
+    pub const PLACE: Slot = Slot(3);
+    /// Metres that it moves in a second; two slots.
+    pub const VELOCITY: Slot = Slot(5);
+    /// When it last changed its course, in microseconds.
+    pub const MOVED: Slot = Slot(7);
     /// Where attributes begin.
-    pub const ATTRIBUTES: Slot = Slot(3);
+    pub const ATTRIBUTES: Slot = Slot(8);
 
     /// The local that holds the amount of the hit or heal under way.
     pub const AMOUNT: u16 = 0;

@@ -15,7 +15,7 @@ use super::ids::{AbilityId, CombatantId, FormulaId, PoolId, SiteId};
 use super::ops::BinaryOp;
 use super::time::Time;
 use super::tree::Read;
-use crate::rules::SideRule;
+use crate::rules::{Moves, SideRule};
 
 /// One combatant's part.
 #[derive(Clone, Debug)]
@@ -32,6 +32,14 @@ pub(crate) struct Linked {
     pub(crate) unconditional: u64,
     /// Where chance chooses among the uses that are possible.
     pub(crate) draws: Option<SiteId>,
+    /// Where it goes while it cannot act; nowhere, in an encounter without places.
+    pub(crate) moves: Moves,
+    /// How often somebody on the way looks again whether there is a better one.
+    pub(crate) reaction: Time,
+    /// The combatants have places.
+    pub(crate) placed: bool,
+    /// Its looks always take the long way.
+    pub(crate) careful: bool,
     /// The first enemy in the order of the encounter.
     pub(crate) first_enemy: Option<CombatantId>,
     /// Where this combatant's abilities begin in lists of all abilities of all combatants.
@@ -97,6 +105,8 @@ pub(crate) struct InHand {
     pub(crate) target: CombatantId,
     pub(crate) aim: Aim,
     pub(crate) unlock: Option<FormulaId>,
+    /// Its first target has to be near enough.
+    pub(crate) reaches: bool,
 }
 
 impl InHand {
@@ -123,7 +133,7 @@ fn readers(lines: &[LinkedLine], pool: usize) -> u64 {
 
 impl Program {
     /// Links the policies of all combatants.
-    pub(crate) fn link(&self, combatants: &[CombatantPlan]) -> Vec<Linked> {
+    pub(crate) fn link(&self, combatants: &[CombatantPlan], placed: bool) -> Vec<Linked> {
         let (mut first, mut who) = (0, 0);
         let one = |combatant: &CombatantPlan| {
             let plan = &self.characters[combatant.character.index()];
@@ -151,6 +161,10 @@ impl Program {
                 unconditional: lines.iter().enumerate().take(64).map(bit).sum(),
                 lines,
                 draws: policy.draws,
+                moves: if placed { policy.moves } else { Moves::Hold },
+                reaction: policy.reaction,
+                placed,
+                careful: placed || policy.watch.blind || policy.draws.is_some(),
                 watch: policy.watch,
                 polls: if policy.watch.time { policy.reaction } else { Time::NEVER },
                 first,
@@ -165,7 +179,7 @@ impl Program {
         let mut bits = 0;
         self.formula(when).each_read(|read| match read {
             Read::Pool(_, pool, _) => bits |= 1 << pool.0,
-            Read::Now => bits = u64::MAX,
+            Read::Now | Read::Distance => bits = u64::MAX,
             _ => {}
         });
         bits
@@ -176,7 +190,7 @@ impl Program {
         let mut fleeting = formula.draws();
         formula.each_read(|read| match read {
             Read::Pool(_, pool, _) => fleeting |= self.pools[pool.index()].flows(),
-            Read::Now => fleeting = true,
+            Read::Now | Read::Distance => fleeting = true,
             _ => {}
         });
         fleeting
@@ -198,18 +212,18 @@ impl Program {
         &self,
         combatant: &CombatantPlan,
         who: CombatantId,
-        first_enemy: Option<CombatantId>,
+        linked: &Linked,
         memory: &mut Memory,
     ) -> Vec<InHand> {
         let abilities = &self.characters[combatant.character.index()].abilities;
-        abilities.iter().map(|ability| self.ability_in_hand(*ability, who, first_enemy, memory)).collect()
+        abilities.iter().map(|ability| self.ability_in_hand(*ability, who, linked, memory)).collect()
     }
 
     pub(crate) fn ability_in_hand(
         &self,
         ability: AbilityId,
         who: CombatantId,
-        first_enemy: Option<CombatantId>,
+        linked: &Linked,
         memory: &mut Memory,
     ) -> InHand {
         let plan = self.ability(ability);
@@ -219,11 +233,14 @@ impl Program {
             Some(Some(seconds)) => Time::from_seconds(seconds),
         };
         let (cast, recovery, cooldown) = (time(plan.cast), time(plan.recovery), time(plan.cooldown));
-        let (aim, target) = match (plan.side, plan.pick, plan.count, first_enemy) {
+        let about_places = linked.placed && plan.is_about_places();
+        let (aim, target) = match (plan.side, plan.pick, plan.count, linked.first_enemy) {
+            _ if about_places => (Aim::Picked, who),
             (SideRule::Caster, ..) => (Aim::Itself, who),
             (SideRule::Enemies, PickPlan::First, 1, Some(enemy)) => (Aim::FirstEnemy, enemy),
             _ => (Aim::Picked, who),
         };
+        let special = plan.is_special() || (linked.placed && plan.travel.is_some());
         let first = plan.cost.first();
         let cost = first.map_or(Some(0.0), |(_, cost)| self.known(*cost, who, memory));
         let simply_paid = plan.cost.len() <= 1 && cost.is_some();
@@ -238,11 +255,12 @@ impl Program {
             ability,
             simply_paid,
             free: first.is_none(),
-            special: plan.is_special(),
-            plain: simply_paid && plan.unlock.is_none() && aim != Aim::Picked && !plan.is_special(),
+            special,
+            plain: simply_paid && plan.unlock.is_none() && aim != Aim::Picked && !special,
             target,
             aim,
             unlock: plan.unlock,
+            reaches: linked.placed && plan.reach.is_some(),
         }
     }
 

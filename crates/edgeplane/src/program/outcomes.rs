@@ -45,6 +45,8 @@ pub enum Effect {
     Lengthen(StatusId, FormulaId, bool),
     /// The cast under way is broken.
     Interrupt,
+    /// Moves the receiver away from the caster by so many metres, or toward.
+    Shift(FormulaId, bool),
 }
 
 /// Which statuses are meant.
@@ -288,6 +290,7 @@ impl Compiler<'_> {
                 Some(Effect::Lengthen(status?, by?, *shorter))
             }
             OutcomeKind::Interrupt => Some(Effect::Interrupt),
+            OutcomeKind::Shift { metres, nearer } => Some(Effect::Shift(self.number(metres, scope)?, *nearer)),
         }
     }
 

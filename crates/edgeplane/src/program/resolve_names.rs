@@ -25,6 +25,9 @@ impl Resolver<'_, '_> {
             }
             ["hit", mark] if self.scope.amount => self.mark(mark, &parts[1].range, range),
             ["now"] if self.scope.fight => number(self.node(TreeKind::Read(Read::Now), range)),
+            ["distance"] if self.scope.fight && self.scope.target => {
+                number(self.node(TreeKind::Read(Read::Distance), range))
+            }
             ["level"] => number(self.node(TreeKind::Read(Read::Attribute(Role::Caster, Layout::LEVEL)), range)),
             ["stacks"] if self.scope.status => number(self.node(TreeKind::Read(Read::Local(Layout::STACKS)), range)),
             ["tick"] if self.scope.status => number(self.node(TreeKind::Read(Read::Local(Layout::TICK)), range)),
@@ -174,7 +177,7 @@ impl Resolver<'_, '_> {
                 format!("whose `{first}`? A bare name means nothing {place}"),
                 Some(help),
             );
-        } else if crate::rules::RESERVED.contains(&first) && first != "distance" {
+        } else if crate::rules::RESERVED.contains(&first) {
             let spellings = self.scope.spellings(words.get(1).unwrap_or(&"x"));
             let kept = first == "caster" && self.scope.keeps;
             let help = if kept {

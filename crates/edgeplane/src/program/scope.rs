@@ -65,6 +65,8 @@ impl Scope {
         Self { place: "in a cost or an unlock", owner: true, caster: true, pools: true, fight: true, ..NOTHING };
     /// How long an ability is open after another one: looked at again and again too.
     pub(crate) const WINDOW: Self = Self { place: "in an `after`", ..Self::PRICE };
+    /// Reach and radius of an ability.
+    pub(crate) const REACH: Self = Self { place: "in a reach or a radius", ..Self::PRICE };
     /// Cast, cooldown and recovery of an ability.
     pub(crate) const TIMING: Self = Self { place: "in a cast, cooldown or recovery", chance: true, ..Self::PRICE };
     /// The outcomes of an ability.

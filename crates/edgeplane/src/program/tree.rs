@@ -50,6 +50,8 @@ pub enum Read {
     Local(u16),
     /// Seconds since the start of the fight.
     Now,
+    /// Metres between caster and target.
+    Distance,
 }
 
 /// A node of the tree.
@@ -262,6 +264,7 @@ impl Read {
             }
             Self::Local(local) => memory.at(usize::from(local)),
             Self::Now => frame.now_seconds(),
+            Self::Distance => memory.distance(frame.block(Role::Caster), frame.block(Role::Target), frame.now),
         }
     }
 }

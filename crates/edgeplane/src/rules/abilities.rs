@@ -2,7 +2,7 @@
 
 use super::outcomes::{self, OutcomeRule};
 use super::reader::{Fields, Formula, Word, choose, formula, wrong_type};
-use crate::text::{Diagnostics, Node, Value};
+use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// One ability.
 #[derive(Clone, Debug, Default)]
@@ -37,6 +37,10 @@ pub struct AbilityRule {
     pub releases: Option<ReleasesRule>,
     /// It is open only after another one.
     pub after: Option<AfterRule>,
+    /// Metres within which its first target has to be; any distance, if it is not said.
+    pub reach: Option<Formula>,
+    /// Metres a second at which what it sends out goes to its targets; at once, if it is not said.
+    pub travel: Option<Formula>,
     /// Whom it may be used on.
     pub targets: TargetRule,
     /// What it brings about, in order.
@@ -100,11 +104,15 @@ pub struct TargetRule {
     pub pick: Pick,
     /// How many at most; `u32::MAX` for all.
     pub count: u32,
+    /// Everyone within so many metres of the middle.
+    pub radius: Option<Formula>,
+    /// The middle is the caster, and not the one that is picked.
+    pub around_caster: bool,
 }
 
 impl Default for TargetRule {
     fn default() -> Self {
-        Self { side: SideRule::Enemies, pick: Pick::First, count: 1 }
+        Self { side: SideRule::Enemies, pick: Pick::First, count: 1, radius: None, around_caster: false }
     }
 }
 
@@ -126,6 +134,10 @@ pub enum SideRule {
 pub enum Pick {
     /// In the order of the encounter.
     First,
+    /// Least distance from the caster.
+    Nearest,
+    /// Greatest distance from the caster.
+    Farthest,
     /// Least share of the pool that defeats.
     Weakest,
     /// Greatest share of the pool that defeats.
@@ -152,6 +164,8 @@ const KEYS: &[&str] = &[
     "cooldown_from",
     "releases",
     "after",
+    "reach",
+    "travel",
     "targets",
     "does",
 ];
@@ -188,6 +202,8 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AbilityRul
         cooldown_from: fields.choice("cooldown_from", COOLDOWN_MOMENTS, out).unwrap_or(UseMoment::Release),
         releases: releases(&fields, out),
         after: after(&fields, out),
+        reach: fields.formula("reach", out),
+        travel: fields.formula("travel", out),
         targets: targets(&fields, out),
         does: fields
             .get("does")
@@ -278,13 +294,22 @@ fn targets(fields: &Fields<'_>, out: &mut Diagnostics) -> TargetRule {
         rule.side = choose(&word, &path, SIDES, out).unwrap_or(rule.side);
         return rule;
     }
-    let Some(inner) = Fields::open(node, &path, &["side", "pick", "count"], out) else { return rule };
+    let Some(inner) = Fields::open(node, &path, &["side", "pick", "count", "radius", "around"], out) else {
+        return rule;
+    };
     rule.side = inner.choice("side", SIDES, out).unwrap_or(rule.side);
     rule.pick = pick(&inner, out).unwrap_or(rule.pick);
     rule.count = match inner.get("count").map(|node| &node.value) {
         Some(Value::Text(text, _)) if text == "all" => u32::MAX,
+        None if inner.get("radius").is_some() => u32::MAX,
         _ => inner.whole("count", 1..=1_000, out).unwrap_or(1),
     };
+    rule.radius = inner.formula("radius", out);
+    rule.around_caster = inner.choice("around", &[("target", false), ("caster", true)], out).unwrap_or(false);
+    if let Some(around) = inner.get("around").filter(|_| inner.get("radius").is_none()) {
+        let message = format!("`{}` says around whom, but no radius", inner.path);
+        out.push(Diagnostic::at(Code::KeyConflict, around.span, message).help("add `radius = 3`"));
+    }
     rule
 }
 
@@ -298,12 +323,14 @@ fn pick(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Pick> {
         }
         return inner.formula("lowest", out).map(Pick::Lowest);
     }
-    let picks = ["first", "weakest", "strongest", "random"];
-    let index = fields.choice("pick", &[(picks[0], 0), (picks[1], 1), (picks[2], 2), (picks[3], 3)], out)?;
+    let picks = [("first", 0), ("weakest", 1), ("strongest", 2), ("random", 3), ("nearest", 4), ("farthest", 5)];
+    let index = fields.choice("pick", &picks, out)?;
     Some(match index {
         0 => Pick::First,
         1 => Pick::Weakest,
         2 => Pick::Strongest,
-        _ => Pick::Random,
+        3 => Pick::Random,
+        4 => Pick::Nearest,
+        _ => Pick::Farthest,
     })
 }

@@ -35,7 +35,7 @@ pub use measures::{MeasureFault, MeasureText, Part, Statistic};
 pub use numbers::NumberAt;
 pub(crate) use numbers::numbers_of;
 pub use outcomes::{CleansePick, OutcomeKind, OutcomeRule, Receiver, StatusFilter};
-pub use policies::{Choose, PolicyRule, UseRule};
+pub use policies::{Choose, Moves, PolicyRule, UseRule};
 pub use pools::{CapChange, FlowRule, PoolRule, StartRule};
 pub(crate) use reader::RESERVED;
 pub use reader::{Formula, Named, Word};

@@ -162,6 +162,13 @@ pub enum OutcomeKind {
     },
     /// Breaks the cast that is under way.
     Interrupt,
+    /// The receiver is moved at once.
+    Shift {
+        /// How far, in metres.
+        metres: Formula,
+        /// Toward the caster instead of away.
+        nearer: bool,
+    },
 }
 
 const DAMAGE: &[&str] = &["damage", "spread", "type", "skips", "tags", "pool"];
@@ -175,6 +182,8 @@ const CONSUME: &[&str] = &["consume", "stacks"];
 const EXTEND: &[&str] = &["extend", "by"];
 const SHORTEN: &[&str] = &["shorten", "by"];
 const INTERRUPT: &[&str] = &["interrupt"];
+const PUSH: &[&str] = &["push"];
+const PULL: &[&str] = &["pull"];
 const COMMON: &[&str] = &["to", "when", "chance"];
 const KINDS: &[(&str, &[&str])] = &[
     ("damage", DAMAGE),
@@ -188,6 +197,8 @@ const KINDS: &[(&str, &[&str])] = &[
     ("extend", EXTEND),
     ("shorten", SHORTEN),
     ("interrupt", INTERRUPT),
+    ("push", PUSH),
+    ("pull", PULL),
 ];
 
 /// Reads the list under `does`.
@@ -229,6 +240,9 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<OutcomeRul
         "transfer" => filter(&fields, "transfer", out).map(OutcomeKind::Transfer),
         "consume" => consume(&fields, out),
         "interrupt" => fields.flag("interrupt", out).then_some(OutcomeKind::Interrupt),
+        key @ ("push" | "pull") => {
+            fields.formula(key, out).map(|metres| OutcomeKind::Shift { metres, nearer: key == "pull" })
+        }
         key => lengthen(&fields, key, out),
     };
     Some(OutcomeRule {

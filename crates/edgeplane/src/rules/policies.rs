@@ -12,6 +12,8 @@ pub struct PolicyRule {
     pub reaction: Option<f64>,
     /// How one of several possible uses is chosen.
     pub choose: Choose,
+    /// Where it goes while it cannot act.
+    pub moves: Moves,
     /// What to use, most wanted first.
     pub uses: Vec<UseRule>,
 }
@@ -25,6 +27,18 @@ pub struct UseRule {
     pub when: Option<Formula>,
     /// How likely it is chosen, compared with the others; 1 if it is not said.
     pub weight: Option<Formula>,
+}
+
+/// Where a combatant goes while it cannot act.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub enum Moves {
+    /// To where something that it wants to use is in reach.
+    #[default]
+    Approach,
+    /// Nowhere.
+    Hold,
+    /// Away from the nearest enemy within so many metres, else as `approach`.
+    KeepDistance(f64),
 }
 
 /// How one of several possible uses is chosen.
@@ -46,13 +60,14 @@ const CHOICES: &[(&str, Choose)] =
 const LEAST_REACTION: f64 = 0.01;
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule {
-    let Some(fields) = Fields::open(node, path, &["about", "reaction", "choose", "use"], out) else {
+    let Some(fields) = Fields::open(node, path, &["about", "reaction", "choose", "move", "use"], out) else {
         return PolicyRule::default();
     };
     let mut rule = PolicyRule {
         about: fields.about(out),
         reaction: fields.number("reaction", LEAST_REACTION..=3_600.0, out),
         choose: fields.choice("choose", CHOICES, out).unwrap_or_default(),
+        moves: moves(&fields, out).unwrap_or_default(),
         uses: Vec::new(),
     };
     let Some(node) = fields.get("use") else {
@@ -78,6 +93,18 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule
         rule.uses.push(UseRule { ability, when, weight });
     }
     rule
+}
+
+fn moves(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Moves> {
+    let node = fields.get("move")?;
+    if let crate::text::Value::Table(_) = node.value {
+        let inner = Fields::open(node, &fields.path_of("move"), &["keep_distance"], out)?;
+        if inner.get("keep_distance").is_none() {
+            inner.missing("keep_distance", "move = { keep_distance = 6 }", out);
+        }
+        return inner.number("keep_distance", 0.01..=10_000.0, out).map(Moves::KeepDistance);
+    }
+    fields.choice("move", &[("approach", Moves::Approach), ("hold", Moves::Hold)], out)
 }
 
 /// `policy.front_line.use.0` → `policy.front_line.use`: lines are told by their ability.

@@ -177,6 +177,7 @@ fn also(program: &Program, outcome: &OutcomePlan) -> Option<AlsoLine> {
         Effect::Lengthen(status, by, shorter) => {
             (if *shorter { "shortens" } else { "extends" }, format!("{} by {} s", name(*status), text(*by)))
         }
+        Effect::Shift(metres, nearer) => (if *nearer { "pulls" } else { "pushes" }, format!("{} m", text(*metres))),
         Effect::Interrupt => ("interrupts", "the cast under way".to_owned()),
     };
     let chance = outcome.chance.map(|(chance, _)| format!("chance {}", text(chance)));

@@ -285,7 +285,12 @@ fn worn(piece: &WornPlan) -> String {
 /// What is to be known of an ability beyond its times, cost and targets.
 fn limits(program: &Program, plan: &AbilityPlan, number: &dyn Fn(FormulaId) -> f64) -> Vec<String> {
     let seconds = |formula: FormulaId| format!("{} s", plain(number(formula)));
+    let metres = |formula: FormulaId| format!("{} m", plain(number(formula)));
     let mut limits = Vec::new();
+    limits.extend(plan.reach.map(|reach| format!("reach {}", metres(reach))));
+    let middle = if plan.around_caster { "itself" } else { "the target" };
+    limits.extend(plan.radius.map(|radius| format!("within {} of {middle}", metres(radius))));
+    limits.extend(plan.travel.map(|speed| format!("travels {}/s", metres(speed))));
     limits.extend(plan.charges.map(|(most, regain)| format!("{most} charges, one every {}", seconds(regain))));
     limits.extend(
         plan.uses.map(|uses| if uses == 1 { "once a fight".to_owned() } else { format!("{uses} uses a fight") }),
@@ -320,6 +325,8 @@ fn targets(program: &Program, side: SideRule, pick: PickPlan, count: u32) -> Str
     };
     let pick = match pick {
         PickPlan::First => "first".to_owned(),
+        PickPlan::Nearest => "nearest".to_owned(),
+        PickPlan::Farthest => "farthest".to_owned(),
         PickPlan::Weakest(_) => "weakest".to_owned(),
         PickPlan::Strongest(_) => "strongest".to_owned(),
         PickPlan::Random(_) => "random".to_owned(),

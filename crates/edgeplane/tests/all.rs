@@ -1,0 +1,86 @@
+//! All integration tests in one binary: the engine is compiled and linked once for them, and not thirty times.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::print_stdout)]
+
+mod common;
+
+#[path = "abilities.rs"]
+mod abilities;
+
+#[path = "answers.rs"]
+mod answers;
+
+#[path = "chance.rs"]
+mod chance;
+
+#[path = "choosing.rs"]
+mod choosing;
+
+#[path = "control.rs"]
+mod control;
+
+#[path = "coverage.rs"]
+mod coverage;
+
+#[path = "demo_statuses.rs"]
+mod demo_statuses;
+
+#[path = "diagnostics.rs"]
+mod diagnostics;
+
+#[path = "fights.rs"]
+mod fights;
+
+#[path = "formulas.rs"]
+mod formulas;
+
+#[path = "gear.rs"]
+mod gear;
+
+#[path = "ground.rs"]
+mod ground;
+
+#[path = "laws.rs"]
+mod laws;
+
+#[path = "limits.rs"]
+mod limits;
+
+#[path = "measures.rs"]
+mod measures;
+
+#[path = "native.rs"]
+mod native;
+
+#[path = "policies.rs"]
+mod policies;
+
+#[path = "random_rules.rs"]
+mod random_rules;
+
+#[path = "rules.rs"]
+mod rules;
+
+#[path = "shortcuts.rs"]
+mod shortcuts;
+
+#[path = "status_model.rs"]
+mod status_model;
+
+#[path = "status_steps.rs"]
+mod status_steps;
+
+#[path = "statuses.rs"]
+mod statuses;
+
+#[path = "studies.rs"]
+mod studies;
+
+#[path = "study.rs"]
+mod study;
+
+#[path = "targets.rs"]
+mod targets;
+
+#[path = "worked.rs"]
+mod worked;
