@@ -140,7 +140,11 @@ fn explain_tells_what_limits_an_ability_and_how_chance_chooses() {
     assert_eq!(sheet["policy"][3]["weight"], "count(enemies)");
     assert_eq!(sheet["abilities"][2]["limits"][0], "3 releases, one every 0.45 s");
     let other = answer(&["explain", DEMO, "lockhand"]);
-    assert!(!other.contains("limited") && other.contains("chooses the first that it can of"), "{other}");
+    assert!(
+        other.contains("reach 10 m; within 3 m of the target; travels 12 m/s")
+            && other.contains("chooses the first that it can of"),
+        "{other}"
+    );
 }
 
 #[test]

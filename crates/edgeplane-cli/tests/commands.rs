@@ -50,7 +50,7 @@ fn row<'a>(table: &'a str, first: &str) -> Vec<&'a str> {
 fn check_tells_that_the_demo_is_sound() {
     let told = answer(&["check", DEMO]);
     assert!(told.starts_with("Weir Nine is sound: 8 files, no errors\n"), "{told}");
-    assert!(told.contains("13 attributes, 4 pools"), "{told}");
+    assert!(told.contains("14 attributes, 4 pools"), "{told}");
     let report = json(&["check", DEMO, "--format", "json"]);
     assert_eq!((report["sound"].as_bool(), report["files"].as_array().unwrap().len()), (Some(true), 8));
     assert_eq!(answer(&["check", DEMO, "--format", "csv"]), "file,line,column,severity,code,message,help\n");
@@ -330,4 +330,22 @@ fn files_that_cannot_be_read_are_told() {
     // Nothing at all is a ruleset too: one in which there is nothing to play.
     fs::write(&path, "").unwrap();
     assert!(answer(&["check", path.to_str().unwrap()]).contains("is sound: 1 file, no errors"));
+}
+
+#[test]
+fn a_fight_on_the_ground_tells_walks_flights_and_what_is_out_of_reach() {
+    let arguments = ["fight", DEMO, "sluice_gate", "--seed", "2"];
+    let told = answer(&arguments);
+    for wanted in ["sets out        (0.0, 0.0)      4.0 m/s", "stands still", "arrives at ", "moved by 4.0 m"] {
+        assert!(told.contains(wanted), "{wanted}:\n{told}");
+    }
+    assert!(!told.contains("-0.0)") && !told.contains("(-0.0"), "{told}");
+    let trace = answer(&[&arguments[..], &["--trace"]].concat());
+    assert!(trace.contains("m away, out of reach (2.5 m)") && trace.contains("  turns  "), "{trace}");
+    let report = json(&[&arguments[..], &["--format", "json"]].concat());
+    let events = report["events"].as_array().unwrap();
+    let walk = events.iter().find(|event| event["event"] == "walks").unwrap();
+    assert_eq!(walk["course"].as_array().unwrap().len(), 2, "{walk}");
+    let trials = answer(&["trials", DEMO, "sluice_gate", "-n", "100"]);
+    assert!(trials.contains("out of reach"), "{trials}");
 }

@@ -159,9 +159,9 @@ fn verify_holds_the_demo_to_its_expectations_and_fails_an_unfair_edit() {
     let folder = TempDir::new().unwrap();
     let junit = folder.path().join("verdicts.xml");
     let text = answer(&["verify", DEMO, "--junit", junit.to_str().unwrap()]);
-    assert!(text.contains("All 6 hold."), "{text}");
+    assert!(text.contains("All 7 hold."), "{text}");
     let xml = fs::read_to_string(&junit).unwrap();
-    assert!(xml.contains("tests=\"6\"") && xml.contains("failures=\"0\""), "{xml}");
+    assert!(xml.contains("tests=\"7\"") && xml.contains("failures=\"0\""), "{xml}");
     let edited = format!("{HEFT}=18");
     let output = run(&["verify", DEMO, "--set", &edited, "--junit", junit.to_str().unwrap()]);
     let text = told(&output, 1);
@@ -212,10 +212,10 @@ fn the_report_is_one_page_that_needs_nothing_else() {
     let folder = TempDir::new().unwrap();
     let page = folder.path().join("report.html");
     let said = answer(&["report", DEMO, "duel", "mirror", "-n", "300", "-o", page.to_str().unwrap()]);
-    assert!(said.contains("2 encounters and 6 expectations"), "{said}");
+    assert!(said.contains("2 encounters and 7 expectations"), "{said}");
     let html = fs::read_to_string(page).unwrap();
     for wanted in
-        ["<h1>Weir Nine</h1>", "id=\"duel\"", "id=\"mirror\"", "All 6 expectations hold.", "id=\"matrix\"", "cracked"]
+        ["<h1>Weir Nine</h1>", "id=\"duel\"", "id=\"mirror\"", "All 7 expectations hold.", "id=\"matrix\"", "cracked"]
     {
         assert!(html.contains(wanted), "{wanted}");
     }

@@ -4,7 +4,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 #[path = "../benches/native/mod.rs"]
-mod native;
+mod by_hand;
 
 use edgeplane::fight::{Event, Log, Logged};
 use edgeplane::{Game, Silent};
@@ -19,13 +19,13 @@ fn happened(log: &Log) -> Vec<Logged> {
 fn the_native_duel_tells_the_same_events() {
     let game = Game::open(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine")).unwrap();
     let mut fight = game.fight("duel", 0).unwrap();
-    let streams = native::Streams::of(fight.setup()).unwrap();
-    let ids = native::Ids::of(fight.setup()).unwrap();
+    let streams = by_hand::Streams::of(fight.setup()).unwrap();
+    let ids = by_hand::Ids::of(fight.setup()).unwrap();
     for seed in 0..2_000 {
         let (mut engine, mut by_hand) = (Log::default(), Log::default());
         fight.restart(seed);
         fight.run(&mut engine).unwrap();
-        native::fight(&streams, &ids, seed, &mut by_hand);
+        by_hand::fight(&streams, &ids, seed, &mut by_hand);
         let (engine, by_hand) = (happened(&engine), happened(&by_hand));
         for (a, b) in engine.iter().zip(&by_hand) {
             assert_eq!(a, b, "seed {seed}");

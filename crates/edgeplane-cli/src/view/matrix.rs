@@ -8,43 +8,39 @@ use super::{figures, table, text};
 pub(crate) fn draw(found: &Matrix) -> String {
     let widest = found.duels.iter().flat_map(|duel| [&duel.win_rate, &duel.loss_rate]).map(Figure::half_width);
     let reach = widest.fold(0.0, f64::max) * 100.0;
-    let wins = grid(found, "wins against →", &|duel, swapped| {
+    let wins = grid(found, "wins against →", true, &|duel, swapped| {
         let figure = if swapped { &duel.loss_rate } else { &duel.win_rate };
         figure.value.map_or_else(String::new, |value| format!("{:.1} %", value * 100.0))
     });
-    let mean = |row: usize| {
-        let others = (0..found.characters.len()).filter(|other| *other != row);
-        let values: Vec<f64> = others
-            .filter_map(|other| {
-                let (duel, swapped) = found.duel(row, other);
-                if swapped { duel.loss_rate.value } else { duel.win_rate.value }
-            })
-            .collect();
-        values.iter().sum::<f64>() / values.len().max(1) as f64
-    };
-    let lasts = grid(found, "lasts, seconds →", &|duel, _| {
+    let lasts = grid(found, "lasts, seconds →", false, &|duel, _| {
         duel.duration.value.map_or_else(String::new, |value| format!("{value:.1}"))
     });
-    let mut ranks: Vec<(usize, f64)> = (0..found.characters.len()).map(|row| (row, mean(row))).collect();
-    ranks.sort_by(|a, b| b.1.total_cmp(&a.1));
-    let ranks: Vec<String> =
-        ranks.iter().map(|(row, mean)| format!("{} {}", found.characters[*row], text::percent(*mean))).collect();
     format!(
-        "{wins}\n Each ± {reach:.1} pp at most; what is missing to 100 % are draws, among them duels not over after {} s.\n \
-         Mean against the others: {}\n\n{lasts}",
-        found.time_limit,
-        ranks.join(", ")
+        "{wins}\n Each ± {reach:.1} pp at most; what is missing to 100 % are draws, among them duels not over after {} s.\n\n{lasts}",
+        found.time_limit
     )
 }
 
-fn grid(found: &Matrix, corner: &str, cell: &dyn Fn(&Duel, bool) -> String) -> String {
-    let header: Vec<String> = std::iter::once(corner.to_owned()).chain(found.characters.iter().cloned()).collect();
+/// The mean share of fights that one wins against the others.
+fn mean(found: &Matrix, row: usize) -> f64 {
+    let others = (0..found.characters.len()).filter(|other| *other != row);
+    let wins = others.map(|other| {
+        let (duel, swapped) = found.duel(row, other);
+        if swapped { &duel.loss_rate } else { &duel.win_rate }.value.unwrap_or_default()
+    });
+    wins.sum::<f64>() / (found.characters.len() - 1).max(1) as f64
+}
+
+fn grid(found: &Matrix, corner: &str, means: bool, cell: &dyn Fn(&Duel, bool) -> String) -> String {
+    let mut header: Vec<String> = std::iter::once(corner.to_owned()).chain(found.characters.iter().cloned()).collect();
+    header.extend(means.then(|| "others, mean".to_owned()));
     let row = |(index, name): (usize, &String)| {
         let cells = (0..found.characters.len()).map(|other| {
             let (duel, swapped) = found.duel(index, other);
             cell(duel, swapped)
         });
-        std::iter::once(name.clone()).chain(cells).collect()
+        let last = means.then(|| text::percent(mean(found, index)));
+        std::iter::once(name.clone()).chain(cells).chain(last).collect()
     };
     table::draw_named(&header, found.characters.iter().enumerate().map(row).collect())
 }

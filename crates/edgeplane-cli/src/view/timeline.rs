@@ -51,6 +51,12 @@ impl Came {
     }
 }
 
+/// A place in metres, without a zero below zero.
+fn place(at: [f64; 2]) -> String {
+    let [x, y] = at.map(|metres| (metres * 10.0).round() / 10.0 + 0.0);
+    format!("({x:.1}, {y:.1})")
+}
+
 /// Widths of the columns.
 const RESULT: usize = 14;
 const LEFT: usize = 14;
@@ -68,6 +74,8 @@ pub(super) struct Teller<'a> {
     soaked: Vec<String>,
     /// Lines of arithmetic that belong under the next line.
     pub(super) below: Vec<String>,
+    /// Who is on the way.
+    walking: Vec<bool>,
     /// Choices of the moment, told under the use that they led to.
     looks: Vec<(CombatantId, String)>,
 }
@@ -88,6 +96,7 @@ impl<'a> Teller<'a> {
             formulas: Vec::new(),
             soaked: Vec::new(),
             below: Vec::new(),
+            walking: vec![false; story.setup.combatants.len()],
             looks: Vec::new(),
         }
     }
@@ -222,22 +231,14 @@ impl<'a> Teller<'a> {
                     self.came(format!("-{} {}", text::tenth(taken), self.pool(pool)), pool, left, over, "not there");
                 self.result(at, caster, source, target, &came);
             }
-            Event::Walks { who, from, course } => {
-                let at_place = format!("at {:.1}, {:.1} m", from[0] + 0.0, from[1] + 0.0);
-                let speed = course[0].hypot(course[1]);
-                let came = if speed > 0.0 { format!("walks, {speed:.1} m/s") } else { "stands still".to_owned() };
-                self.line(at, self.who(who), "", "", &Came { left: at_place, ..Came::only(&came) });
-            }
+            Event::Walks { who, from, course } => self.walks(at, who, from, course),
             Event::Flies { caster, ability, target, arrives } => {
                 let came = Came::only(&format!("arrives at {:.2} s", arrives.seconds()));
                 self.line(at, self.who(caster), self.ability(ability), self.who(target), &came);
             }
             Event::Shifted { target, caster, source, from, to } => {
                 let metres = (to[0] - from[0]).hypot(to[1] - from[1]);
-                let came = Came {
-                    left: format!("at {:.1}, {:.1} m", to[0] + 0.0, to[1] + 0.0),
-                    ..Came::only(&format!("moved by {metres:.1} m"))
-                };
+                let came = Came { left: place(to), ..Came::only(&format!("moved by {metres:.1} m")) };
                 self.result(at, caster, source, target, &came);
             }
             Event::Lost { caster, ability } => {
@@ -267,6 +268,22 @@ impl<'a> Teller<'a> {
             Event::Ended { ending } => self.ended(at, ending),
             Event::Released { .. } | Event::Spent { .. } | Event::Began => self.formulas.clear(),
         }
+    }
+
+    /// Setting out and standing still are news; turns on the way are for the trace.
+    fn walks(&mut self, at: Time, who: CombatantId, from: [f64; 2], course: [f64; 2]) {
+        let speed = course[0].hypot(course[1]);
+        let walked = std::mem::replace(&mut self.walking[who.index()], speed > 0.0);
+        if walked && speed > 0.0 && !self.trace {
+            return;
+        }
+        let came = match (walked, speed > 0.0) {
+            (true, true) => "turns",
+            (false, true) => "sets out",
+            _ => "stands still",
+        };
+        let notes = if speed > 0.0 { format!("{speed:.1} m/s") } else { String::new() };
+        self.line(at, self.who(who), "", "", &Came { left: place(from), notes, ..Came::only(came) });
     }
 
     /// A possibility that was looked at and not taken.

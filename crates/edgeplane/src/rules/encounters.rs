@@ -115,7 +115,8 @@ fn point(node: &Node, path: &str, out: &mut Diagnostics) -> Option<[f64; 2]> {
         return Some([*x, *y]);
     }
     let message = format!("`{path}` takes two numbers of metres, such as [9, 0]");
-    out.push(Diagnostic::at(Code::BadValue, node.span, message));
+    let help = format!("each at most {MAX_METRES} from the middle of the plane");
+    out.push(Diagnostic::at(Code::BadValue, node.span, message).help(help));
     None
 }
 
