@@ -37,7 +37,7 @@ fn minus(a: Plane, b: Plane) -> Plane {
     [a[0] - b[0], a[1] - b[1]]
 }
 
-fn dot(a: Plane, b: Plane) -> f64 {
+fn inner(a: Plane, b: Plane) -> f64 {
     a[0] * b[0] + a[1] * b[1]
 }
 
@@ -54,9 +54,9 @@ fn toward(direction: Plane, metres: f64) -> Plane {
 /// After how many seconds something at `away` that moves with `velocity` is within `reach` of one who goes straight to
 /// meet it at `speed`: the least root of |away + velocity τ| = speed τ + reach.
 fn meeting(away: Plane, velocity: Plane, speed: f64, reach: f64) -> Option<f64> {
-    let a = dot(velocity, velocity) - speed * speed;
-    let b = 2.0 * (dot(away, velocity) - speed * reach);
-    let c = dot(away, away) - reach * reach;
+    let a = inner(velocity, velocity) - speed * speed;
+    let b = 2.0 * (inner(away, velocity) - speed * reach);
+    let c = inner(away, away) - reach * reach;
     if c <= 0.0 {
         return Some(0.0);
     }
