@@ -34,7 +34,7 @@ pub(crate) enum Command {
     Tune(TuneArgs),
     /// Lets every character fight every other, one against one
     Matrix(MatrixArgs),
-    /// Holds a ruleset to its [[expect]]ations
+    /// Holds a ruleset to its expectations
     Verify(VerifyArgs),
     /// Writes one page with everything: who wins, how long it takes, what does it, one fight of each encounter
     Report(ReportArgs),

@@ -82,5 +82,8 @@ mod study;
 #[path = "targets.rs"]
 mod targets;
 
+#[path = "variants.rs"]
+mod variants;
+
 #[path = "worked.rs"]
 mod worked;

@@ -9,7 +9,7 @@ use edgeplane::{Silent, Time};
 
 #[test]
 fn a_warm_fight_allocates_nothing() {
-    for encounter in ["duel", "mirror", "night_shift"] {
+    for encounter in ["duel", "mirror", "night_shift", "mill_race", "sluice_gate"] {
         let mut fight = demo().fight(encounter, 0).unwrap();
         // Room is made for the most that happens at once, which takes some fights to come up.
         for seed in 0..500 {

@@ -281,6 +281,54 @@ fn formulas_read_the_distance_as_it_is_at_the_moment() {
 }
 
 #[test]
+fn a_snapshot_keeps_walks_and_flights() {
+    let game = crate::common::demo();
+    for seed in 0..6 {
+        let mut whole = Log::default();
+        let mut fight = game.fight("sluice_gate", seed).unwrap();
+        fight.run(&mut whole).unwrap();
+        for at in [0.5, 1.3, 2.05, 6.0] {
+            let (mut before, mut after) = (Log::default(), Log::default());
+            let mut fight = game.fight("sluice_gate", seed).unwrap();
+            fight.advance(seconds(at), &mut before).unwrap();
+            let kept = fight.snapshot();
+            fight.run(&mut Log::default()).unwrap();
+            fight.restore(&kept);
+            fight.run(&mut after).unwrap();
+            before.events.append(&mut after.events);
+            assert_eq!(happened(&whole), happened(&before), "seed {seed} at {at} s");
+        }
+    }
+}
+
+#[test]
+fn reach_is_counted_among_refusals_and_waiting_for_it_as_idleness() {
+    let game = with("[encounter.walk]\nsides.a = [\"walker\"]\nsides.b = [\"post\"]\ndistance = 10\n");
+    let plan = TrialsPlan { trials: 10, ..TrialsPlan::default() };
+    let measures = ["refusals(walker, prod, out of reach)", "idle(walker)", "refusals(walker, prod, not ready)"];
+    let figures = game.measure("walk", &measures, &plan).unwrap();
+    assert!(figures[0].value.unwrap() >= 1.0, "{figures:?}");
+    assert_eq!(figures[1].value, Some(1.0), "it walks for two seconds, strikes, and that is all");
+    assert_eq!(figures[2].value, Some(0.0));
+}
+
+#[test]
+fn reach_and_radius_can_be_formulas_of_the_caster() {
+    let game = with(
+        "[ability.stretch]\nreach = \"caster.speed / 2 + level\"\nuses = 1\ntargets = { radius = \"level\" }\ndoes = [{ damage = 1 }]\n\
+         [character.stretcher]\nlevel = 2\nabilities = [\"stretch\"]\n\
+         [encounter.stretch]\nsides.a = [{ character = \"stretcher\", at = [0, 0] }]\n\
+         sides.b = [{ character = \"post\", at = [10, 0] }, { character = \"post\", at = [11.5, 0] }, { character = \"post\", at = [12.5, 0] }]\n\
+         time_limit = 3\n",
+    );
+    let log = play(&game, "stretch").1;
+    // Four metres of reach: six to walk at four a second; two of the others are within two metres of the first.
+    assert_eq!(uses(&log, 0), [1_500_000]);
+    let hit = |event: &Event| matches!(event, Event::Hit { caster: CombatantId(0), .. });
+    assert_eq!(moments(&log, hit), [1_500_000; 2]);
+}
+
+#[test]
 fn without_places_everybody_is_in_reach_and_nobody_moves() {
     let game = with("[encounter.nowhere]\nsides.a = [\"walker\"]\nsides.b = [\"post\"]\n");
     let log = play(&game, "nowhere").1;

@@ -29,7 +29,7 @@ fn plays_alike(game: &Game, encounter: &str, seeds: u64) {
 #[test]
 fn every_encounter_of_the_demo_is_the_same_with_and_without_shortcuts() {
     let game = demo();
-    for encounter in ["duel", "mirror", "night_shift", "mill_race"] {
+    for encounter in ["duel", "mirror", "night_shift", "mill_race", "sluice_gate"] {
         plays_alike(&game, encounter, 60);
     }
 }

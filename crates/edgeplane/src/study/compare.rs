@@ -167,7 +167,7 @@ pub(super) fn pair_up(pairs: &mut [Pairs], before: &Samples, after: &Samples) {
 /// use edgeplane::{Game, Override, Setup, TrialsPlan};
 ///
 /// let game = Game::from_text("small.toml", edgeplane::example_text())?;
-/// let harder = game.variant(&[Override::parse("attributes.heft=11").unwrap()])?;
+/// let harder = game.variant(&[Override::parse("character.silt_crab.attributes.heft=20").unwrap()])?;
 /// let variant = |game: &Game| {
 ///     let setup = Arc::new(Setup::of(game.program(), game.encounter("duel")?));
 ///     Variant::new(setup, &["duration"])

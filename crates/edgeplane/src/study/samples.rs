@@ -28,7 +28,7 @@ pub struct Variant {
 }
 
 impl Variant {
-    /// An encounter with measures, as text; see [`super::Quantity`] for what there is.
+    /// An encounter with measures, as text; see [`crate::measures::Quantity`] for what there is.
     ///
     /// # Errors
     /// [`Error::Measure`] for the first measure that cannot be read.

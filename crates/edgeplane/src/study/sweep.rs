@@ -56,7 +56,7 @@ pub struct SweepPoint {
 /// use edgeplane::{Game, TrialsPlan};
 ///
 /// let game = Game::from_text("small.toml", edgeplane::example_text())?;
-/// let heft = Vary::parse("attributes.heft=8..12:2").unwrap();
+/// let heft = Vary::parse("character.silt_crab.attributes.heft=10..20:5").unwrap();
 /// let plan = TrialsPlan { trials: 200, ..TrialsPlan::default() };
 /// let sweep = run_sweep(&game, "duel", &[heft], &["duration"], &plan, &|_| {})?;
 /// assert!(sweep.points[0].figures[0].value > sweep.points[2].figures[0].value);
