@@ -1,4 +1,4 @@
-//! How tough should the boss be, for the keepers to win seven fights in ten and for it to last half a minute?
+//! How tough should the boss be, for the keepers to win seven fights in ten and for it to last nine seconds?
 //!
 //! `cargo run --release --example tune_a_boss`
 
@@ -7,21 +7,19 @@
 use edgeplane::study::{Goal, Vary, run_tuning};
 use edgeplane::{Error, Game, TrialsPlan};
 
-const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
+const RULES: &str = include_str!("rulesets/small.toml");
 
 fn main() -> Result<(), Error> {
-    let game = Game::open(DEMO)?;
+    let game = Game::from_text("small.toml", RULES)?;
     let vary = |text: &str| Vary::parse(text);
-    let numbers = [
-        vary("character.drowned_miller.attributes.grit*=0.7..1.3"),
-        vary("character.drowned_miller.attributes.heft*=0.7..1.3"),
-    ];
-    let goals = [Goal::parse("win_rate(keepers) = 70% +- 3%"), Goal::parse("duration in 28..32")];
+    let numbers =
+        [vary("character.silt_crab.attributes.grit*=0.5..2"), vary("character.silt_crab.attributes.heft*=0.5..2")];
+    let goals = [Goal::parse("win_rate(keepers) = 70% +- 3%"), Goal::parse("duration in 8.5..10")];
     // Both are written here and known to be right; in a tool one would tell its user.
     let (numbers, goals): (Vec<Vary>, Vec<Goal>) =
         (numbers.into_iter().flatten().collect(), goals.into_iter().flatten().collect());
     let plan = TrialsPlan { trials: 2_000, ..TrialsPlan::default() };
-    let found = run_tuning(&game, "mill_race", &numbers, &goals, &plan, &|_| {})?;
+    let found = run_tuning(&game, "duel", &numbers, &goals, &plan, &|_| {})?;
     println!("{}", if found.met { "All goals are met with" } else { "Nothing meets the goals; the nearest is" });
     for number in &found.numbers {
         println!("  {} × {:.3} (now {})", number.path, number.value, number.now);
