@@ -65,7 +65,8 @@ impl Goal {
     /// on other seeds.
     pub(super) fn miss(&self, figure: &Figure) -> f64 {
         let Some(value) = figure.value else { return 1e6 };
-        let margin = figure.half_width().min(2.0 * self.precision(figure.unit));
+        // Both estimates err: at twice the interval one proof in three hundred fails.
+        let margin = (2.0 * figure.half_width()).min(2.0 * self.precision(figure.unit));
         (self.least + margin - value).max(value - (self.most - margin)).max(0.0) / self.size(figure.unit)
     }
 }
