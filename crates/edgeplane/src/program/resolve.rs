@@ -217,11 +217,24 @@ impl Resolver<'_, '_> {
             Some(value) if value.is_finite() => Some(self.node(TreeKind::Constant(value), range)),
             Some(_) => {
                 let divides = matches!(tree.kind, TreeKind::Binary(BinaryOp::Divide, ..));
-                let message = if divides { "this divides by zero" } else { "this has no finite value" };
-                self.report(Code::FormulaFault, range, message.to_owned(), None);
+                self.report_fault(divides, range);
                 None
             }
         }
+    }
+
+    /// Within a body that has been put in, it is the arguments of this call that make it so.
+    fn report_fault(&mut self, divides: bool, range: &Range<u32>) {
+        let what = if divides { "divides by zero" } else { "has no finite value" };
+        let within = std::mem::replace(&mut self.quiet, false);
+        if within {
+            let whole = 0..self.formula.text.len() as u32;
+            let message = format!("with these arguments a formula that is called here {what}");
+            self.report(Code::FormulaFault, &whole, message, None);
+        } else {
+            self.report(Code::FormulaFault, range, format!("this {what}"), None);
+        }
+        self.quiet = within;
     }
 
     pub(super) fn expr(&mut self, expr: &Expr) -> Option<Typed> {
