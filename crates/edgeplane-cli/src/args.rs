@@ -151,7 +151,7 @@ pub(crate) struct TrialsArgs {
 #[derive(Debug, ClapArgs)]
 pub(crate) struct PlotArgs {
     /// Draws a picture of the answer too, as SVG
-    #[arg(long, value_name = "FILE.svg")]
+    #[arg(long, value_name = "FILE.svg", value_parser = parse_svg)]
     pub(crate) plot: Option<PathBuf>,
 }
 
@@ -337,6 +337,12 @@ fn parse_force(text: &str) -> Result<(String, String), String> {
     let parts = text.split_once('=').filter(|(character, ability)| !character.is_empty() && !ability.is_empty());
     let (character, ability) = parts.ok_or("write it as CHARACTER=ABILITY, such as lockhand=boathook")?;
     Ok((character.to_owned(), ability.to_owned()))
+}
+
+fn parse_svg(text: &str) -> Result<PathBuf, String> {
+    let path = PathBuf::from(text);
+    let svg = path.extension().is_some_and(|kind| kind == "svg");
+    if svg { Ok(path) } else { Err("pictures are drawn as SVG: end the name with .svg".to_owned()) }
 }
 
 /// `0.5%` or `0.005`.

@@ -204,7 +204,7 @@ fn pictures_say_in_words_what_they_show() {
     let lasts = picture("lasts.svg", &["trials", DEMO, "duel", "-n", "500"]);
     assert!(lasts.contains("half are shorter than 17.4 s"), "{lasts}");
     let refused = told(&run(&["trials", DEMO, "duel", "-n", "10", "--plot", "picture.jpg"]), 2);
-    assert!(refused.contains("end it with .svg"), "{refused}");
+    assert!(refused.contains("end the name with .svg"), "{refused}");
 }
 
 #[test]

@@ -158,6 +158,41 @@ fn one_keeps_its_distance_and_another_is_held_fast() {
 }
 
 #[test]
+fn who_keeps_its_distance_turns_at_the_moment_at_which_it_is_too_near() {
+    let game = with(
+        "[policy.far]\nmove = { keep_distance = 6 }\nuse = [{ ability = \"fling\", when = \"level > 50\" }]\n\
+         [character.shy]\nabilities = [\"fling\"]\npolicy = \"far\"\nattributes = { speed = 2 }\n\
+         [encounter.shy]\nsides.a = [\"shy\"]\nsides.b = [\"walker\"]\ndistance = 10\ntime_limit = 9\n",
+    );
+    let log = play(&game, "shy").1;
+    // Four of ten metres at four a second, and the microsecond in which the walker is inside and not at the edge.
+    assert_eq!(courses(&log, 0)[0], (1_000_001, [-2.0, 0.0]));
+    // Two metres a second faster, the walker has its four metres more after two seconds.
+    assert!(uses(&log, 1)[0].abs_diff(3_000_000) < 5);
+}
+
+#[test]
+fn who_is_led_by_hand_stands_walks_and_is_chased() {
+    let game = with("[encounter.lead]\nsides.a = [\"walker\"]\nsides.b = [\"slow\"]\ndistance = 10\n");
+    let (mut fight, mut log) = (game.fight("lead", 1).unwrap(), Log::default());
+    let (walker, slow) = (CombatantId(0), CombatantId(1));
+    fight.advance(seconds(0.5), &mut log).unwrap();
+    // Both have set out; taken by the hand, the slow one stands at once, and does not act by itself.
+    fight.take_control(slow);
+    assert_eq!((fight.place(walker), fight.place(slow)), ([-3.0, 0.0], [4.5, 0.0]));
+    fight.walk(slow, [0.0, 3.0], &mut log);
+    // Neither somebody else's, nor no course at all.
+    fight.walk(walker, [9.0, 9.0], &mut log);
+    fight.walk(slow, [f64::NAN, 0.0], &mut log);
+    fight.advance(seconds(0.6), &mut log).unwrap();
+    assert!((fight.place(slow)[1] - 0.3).abs() < 1e-12, "{:?}", fight.place(slow));
+    // The chaser has turned at half a second: |(7.5, 3 t)| = 4 t + 2, so 7 t² + 16 t − 52.25 = 0.
+    fight.run(&mut log).unwrap();
+    let t = (-16.0 + (256.0 + 4.0 * 7.0 * 52.25_f64).sqrt()) / 14.0;
+    assert_eq!(uses(&log, 0), [500_000 + (t * 1e6).ceil() as u64]);
+}
+
+#[test]
 fn a_push_costs_the_way_back_and_a_pull_saves_it() {
     let more = |does: &str| {
         format!(

@@ -119,7 +119,8 @@ fn intervals_are_those_of_the_textbook() {
     // Values 1, 2, 3, 4: mean 2.5, deviation √(5/3), standard error half of that.
     near(mean.mean, 2.5);
     near(mean.deviation, (5.0_f64 / 3.0).sqrt());
-    near(mean.high - mean.mean, 1.959_963_984_540_054 * (5.0_f64 / 3.0).sqrt() / 2.0);
+    // Student's, with three degrees of freedom.
+    near(mean.high - mean.mean, 3.182_446_305_284_263 * (5.0_f64 / 3.0).sqrt() / 2.0);
     assert_eq!(mean_estimate(7.0, 49.0, 1).deviation, 0.0);
 }
 

@@ -46,12 +46,6 @@ pub(crate) fn run(args: Args) -> Result<(), Failure> {
 /// Draws a picture, if one is asked for.
 fn plot(args: &PlotArgs, draw: impl FnOnce() -> Result<String, Failure>) -> Result<(), Failure> {
     let Some(path) = &args.plot else { return Ok(()) };
-    if path.extension().is_none_or(|kind| kind != "svg") {
-        return Err(Failure::Message(format!(
-            "`{}` is no name of a picture that can be drawn: end it with .svg",
-            path.display()
-        )));
-    }
     std::fs::write(path, draw()?).map_err(|error| Failure::writing(path, &error))
 }
 

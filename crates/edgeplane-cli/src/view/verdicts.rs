@@ -25,7 +25,7 @@ pub(crate) fn draw(found: &[Expectation]) -> String {
         Column::Words("in"),
         Column::Numbers("wanted"),
         Column::Numbers("found"),
-        Column::Numbers("99 % interval"),
+        Column::Numbers("99 %, all looks"),
         Column::Numbers("fights"),
     ];
     let table = table::draw(&columns, found.iter().map(row).collect());

@@ -192,6 +192,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         while self.state.ending.is_none() && std::mem::take(&mut self.state.attention) {
             self.attend()?;
         }
+        // Courses too: whom that concerns looks again before anything else happens.
+        if self.state.moved && self.state.ending.is_none() {
+            self.choose_again()?;
+        }
         let last = until.min(self.setup.time_limit);
         let mut due = self.state.timeline.next();
         while self.state.ending.is_none() {

@@ -70,7 +70,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.program.place(who, Slot(0))
     }
 
-    fn place_of(&self, who: CombatantId) -> Plane {
+    pub(super) fn place_of(&self, who: CombatantId) -> Plane {
         self.state.memory.place(self.block(who), self.state.now.micros())
     }
 
@@ -168,21 +168,50 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         {
             return Ok(wake.min(until));
         }
-        let Some((target, reach)) = goal else { return Ok(wake) };
+        let wake = match goal {
+            Some(goal) => wake.min(self.approach(who, goal, moves, speed)),
+            None => wake,
+        };
+        Ok(match moves {
+            Moves::KeepDistance(metres) => wake.min(self.too_near_at(who, metres)),
+            Moves::Approach | Moves::Hold => wake,
+        })
+    }
+
+    /// To where somebody will be in reach; gives when that is, or when to look again at the latest.
+    fn approach(&mut self, who: CombatantId, (target, reach): (CombatantId, f64), moves: Moves, speed: f64) -> Time {
         let away = minus(self.place_of(target), self.place_of(who));
         let course = self.course_of(target);
         let goes = moves != Moves::Hold && speed > 0.0;
         let meets = meeting(away, course, if goes { speed } else { 0.0 }, reach);
         if !goes {
-            return Ok(meets.map_or(wake, |seconds| wake.min(self.after(seconds))));
+            return meets.map_or(Time::NEVER, |seconds| self.after(seconds));
         }
         let ahead = meets.unwrap_or(0.0);
         let aim = [away[0] + course[0] * ahead, away[1] + course[1] * ahead];
         self.state.walkers[who.index()].planned = toward(aim, speed);
         // Who cannot be caught is followed all the same: it may stop, or turn.
-        let next =
-            meets.map_or(self.state.now + self.setup.linked[who.index()].reaction, |seconds| self.after(seconds));
-        Ok(wake.min(next))
+        meets.map_or(self.state.now + self.setup.linked[who.index()].reaction, |seconds| self.after(seconds))
+    }
+
+    /// When the first enemy will be too near, on the course that was decided on and if all go on as they do; not before
+    /// a reaction has passed, for two who keep their distance would else turn each other round at every microsecond.
+    fn too_near_at(&self, who: CombatantId, metres: f64) -> Time {
+        // Well within, so that whoever is there then is too near and not only at the edge.
+        let metres = (metres - 2.0 * HAIR).max(0.0);
+        let planned = self.state.walkers[who.index()].planned;
+        let coming = self.enemies(who).filter(|enemy| self.apart(who, *enemy) > metres).filter_map(|enemy| {
+            let away = minus(self.place_of(enemy), self.place_of(who));
+            meeting(away, minus(self.course_of(enemy), planned), 0.0, metres)
+        });
+        let first = coming.map(|seconds| self.after(seconds)).min().unwrap_or(Time::NEVER);
+        first.max(self.state.now + self.setup.linked[who.index()].reaction)
+    }
+
+    fn enemies(&self, who: CombatantId) -> impl Iterator<Item = CombatantId> {
+        let side = self.setup.combatants[who.index()].side;
+        let stands = |other: &CombatantId| self.state.actors[*other].stands;
+        self.setup.ids().filter(move |other| self.setup.combatants[other.index()].side != side).filter(stands)
     }
 
     /// Without anything that is ready and too far: the first line that is wanted and would be too far.
@@ -206,15 +235,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(None)
     }
 
-    /// Away from the nearest enemy, if that is too near; else when the next one will be.
+    /// Away from the nearest enemy, if that is too near.
     fn retreat(&mut self, who: CombatantId, metres: f64, speed: f64) -> Option<Time> {
-        let side = self.setup.combatants[who.index()].side;
-        let enemies = || {
-            self.setup
-                .ids()
-                .filter(|other| self.setup.combatants[other.index()].side != side && self.state.actors[*other].stands)
-        };
-        let nearest = enemies().min_by(|a, b| self.apart(who, *a).total_cmp(&self.apart(who, *b)))?;
+        let nearest = self.enemies(who).min_by(|a, b| self.apart(who, *a).total_cmp(&self.apart(who, *b)))?;
         let distance = self.apart(who, nearest);
         if distance < metres - HAIR && speed > 0.0 {
             let away = minus(self.place_of(who), self.place_of(nearest));

@@ -147,6 +147,23 @@ impl<C: Provider> Fight<C> {
     /// From now on this combatant does only what it is told through [`Fight::use_ability`].
     pub fn take_control(&mut self, who: CombatantId) {
         self.state.actors[who].by_hand = true;
+        self.engine(&mut Silent).stand_still(who);
+    }
+
+    /// Where a combatant is now, in metres; the middle of the plane in an encounter without places.
+    pub fn place(&self, who: CombatantId) -> [f64; 2] {
+        self.state.memory.place(self.setup.program.place(who, Slot(0)), self.state.now.micros())
+    }
+
+    /// Lets a combatant that is controlled by hand walk on a course, in metres a second along each axis, until it acts
+    /// or is given another one; `[0.0, 0.0]` to stand still. Its own speed is no limit here. Nothing happens
+    /// in an encounter without places, to whoever has fallen or is held fast, or while it casts or recovers.
+    pub fn walk<O: Observer>(&mut self, who: CombatantId, course: [f64; 2], observer: &mut O) {
+        let actor = &self.state.actors[who];
+        let free = actor.by_hand && actor.stands && actor.doing == state::Doing::Idle && !actor.rooted;
+        if self.setup.is_placed && free && course.iter().all(|speed| speed.is_finite()) {
+            self.engine(observer).turn(who, course);
+        }
     }
 
     /// Starts an ability. Without a target, the ability's own rule picks.

@@ -4,9 +4,9 @@ use serde::Serialize;
 
 use super::book::Sample;
 use super::distribution::Distribution;
-use super::ledger::{Confidence, Figure, Ledger, Moments};
+use super::ledger::{Figure, Ledger, Moments};
 use super::samples::{Crew, Samples, Variant, rounds};
-use super::statistics::Interval;
+use super::statistics::{Confidence, Interval};
 use super::trials::TrialsPlan;
 use crate::error::Error;
 use crate::measures::{Measure, Unit};

@@ -2,9 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use statrs::distribution::{Binomial, DiscreteCDF};
-
-use super::statistics::Interval;
+use super::statistics::{Interval, ranks};
 
 /// Bits of a number's mantissa that are kept: values are told apart to one part in 65,536, so the memory is
 /// bounded whatever is counted and however often.
@@ -50,12 +48,4 @@ impl Distribution {
         }
         f64::from_bits(found << DROPPED)
     }
-}
-
-/// The ranks between which the quantile lies, with at most `tail` on either side.
-fn ranks(trials: u64, at: f64, tail: f64) -> (u64, u64) {
-    let Ok(below) = Binomial::new(at, trials) else { return (1, trials) };
-    let low = below.inverse_cdf(tail);
-    let high = below.inverse_cdf(1.0 - tail) + 1;
-    (low.clamp(1, trials), high.clamp(1, trials))
 }

@@ -4,8 +4,9 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
-use super::ledger::{Confidence, Figure};
+use super::ledger::Figure;
 use super::samples::{Crew, Running, Variant};
+use super::statistics::Confidence;
 use super::trials::TrialsPlan;
 use crate::error::Error;
 use crate::program::{Program, Setup};
@@ -64,8 +65,9 @@ impl Verdict {
 }
 
 /// Asks fights until it is clear whether an expectation holds: first 2,000 (or what it says itself), then four
-/// times as many, up to 128,000. Each look is 99 % sure, so that an expectation that holds is
-/// called failed at most once in a hundred times (all looks together: Bonferroni).
+/// times as many, up to 128,000. All looks together are 99 % sure (Bonferroni),
+/// so that what holds is called [`Verdict::Fails`] at most once in a hundred times, and the other way round. What is too close to
+/// call after the last look is decided by the estimate, and told as such.
 ///
 /// # Errors
 /// [`Error::Measure`], [`Error::Unknown`] or [`Error::Fight`].

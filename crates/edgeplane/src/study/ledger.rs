@@ -1,45 +1,12 @@
 //! Sums over trials, from which estimates with their intervals are made.
 
 use serde::Serialize;
-use statrs::distribution::{ContinuousCDF, Normal, StudentsT};
 
 use super::book::Sample;
 use super::distribution::Distribution;
-use super::statistics::{Interval, wilson_at};
+use super::statistics::{Confidence, Interval, wilson_at};
 use crate::measures::{Measure, Unit};
 use crate::rules::Statistic;
-
-/// How sure an interval is: the share of studies in which it covers the truth.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Confidence(pub f64);
-
-impl Default for Confidence {
-    fn default() -> Self {
-        Self(0.95)
-    }
-}
-
-impl Confidence {
-    /// The same for each of so many statements, so that all of them hold together (Bonferroni).
-    pub fn shared_by(self, statements: usize) -> Self {
-        Self(1.0 - (1.0 - self.0) / statements.max(1) as f64)
-    }
-
-    pub(super) fn tail(self) -> f64 {
-        (1.0 - self.0) / 2.0
-    }
-
-    /// The point of the standard normal distribution beyond which the tail lies.
-    pub(super) fn z(self) -> f64 {
-        Normal::standard().inverse_cdf(1.0 - self.tail())
-    }
-
-    /// The same of Student's distribution, for errors that are estimated from so many values.
-    pub(super) fn t(self, values: f64) -> f64 {
-        StudentsT::new(0.0, 1.0, (values - 1.0).max(1.0))
-            .map_or_else(|_| self.z(), |t| t.inverse_cdf(1.0 - self.tail()))
-    }
-}
 
 /// A measure's estimate with its interval.
 #[derive(Clone, Debug, PartialEq, Serialize)]

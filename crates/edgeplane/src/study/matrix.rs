@@ -4,8 +4,9 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
-use super::ledger::{Confidence, Figure};
+use super::ledger::Figure;
 use super::samples::{Crew, Running, Variant};
+use super::statistics::Confidence;
 use super::trials::TrialsPlan;
 use crate::error::Error;
 use crate::game::Game;

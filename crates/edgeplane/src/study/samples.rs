@@ -7,7 +7,8 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use rayon::prelude::*;
 
 use super::book::{Book, Sample};
-use super::ledger::{Confidence, Figure, Ledger};
+use super::ledger::{Figure, Ledger};
+use super::statistics::Confidence;
 use super::trials::TrialsPlan;
 use crate::error::Error;
 use crate::fight::{Fight, Sampler, seed_of_trial};

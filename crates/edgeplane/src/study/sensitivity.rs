@@ -3,8 +3,8 @@
 use serde::Serialize;
 
 use super::compare::{Difference, Pairs, pair_up};
-use super::ledger::Confidence;
 use super::samples::{Crew, Samples, Variant};
+use super::statistics::Confidence;
 use super::trials::TrialsPlan;
 use super::vary::scaled;
 use crate::error::Error;

@@ -1,11 +1,41 @@
-//! Estimates with their intervals. All intervals are for 95 % confidence.
+//! Estimates with their intervals, for 95 % confidence unless another is asked for.
 
 use std::collections::BTreeMap;
 
 use serde::Serialize;
+use statrs::distribution::{Binomial, ContinuousCDF, DiscreteCDF, Normal, StudentsT};
 
-/// The 97.5 % point of the standard normal distribution.
-const Z: f64 = 1.959_963_984_540_054;
+/// How sure an interval is: the share of studies in which it covers the truth.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Confidence(pub f64);
+
+impl Default for Confidence {
+    fn default() -> Self {
+        Self(0.95)
+    }
+}
+
+impl Confidence {
+    /// The same for each of so many statements, so that all of them hold together (Bonferroni).
+    pub fn shared_by(self, statements: usize) -> Self {
+        Self(1.0 - (1.0 - self.0) / statements.max(1) as f64)
+    }
+
+    pub(super) fn tail(self) -> f64 {
+        (1.0 - self.0) / 2.0
+    }
+
+    /// The point of the standard normal distribution beyond which the tail lies.
+    pub(super) fn z(self) -> f64 {
+        Normal::standard().inverse_cdf(1.0 - self.tail())
+    }
+
+    /// The same of Student's distribution, for errors that are estimated from so many values.
+    pub(super) fn t(self, values: f64) -> f64 {
+        StudentsT::new(0.0, 1.0, (values - 1.0).max(1.0))
+            .map_or_else(|_| self.z(), |t| t.inverse_cdf(1.0 - self.tail()))
+    }
+}
 
 /// A share of trials.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
@@ -65,7 +95,8 @@ pub fn wilson(count: u64, trials: u64) -> Proportion {
     if trials == 0 {
         return Proportion { count, value: 0.0, low: 0.0, high: 1.0 };
     }
-    let Interval { value, low, high } = wilson_at(count as f64 / trials as f64, trials as f64, Z);
+    let Interval { value, low, high } =
+        wilson_at(count as f64 / trials as f64, trials as f64, Confidence::default().z());
     Proportion { count, value, low, high }
 }
 
@@ -85,22 +116,15 @@ pub fn mean_estimate(sum: f64, squares: f64, trials: u64) -> Estimate {
     let n = trials.max(1) as f64;
     let mean = sum / n;
     let variance = if trials > 1 { ((squares - sum * mean) / (n - 1.0)).max(0.0) } else { 0.0 };
-    let error = Z * (variance / n).sqrt();
+    let error = Confidence::default().t(n) * (variance / n).sqrt();
     Estimate { mean, low: mean - error, high: mean + error, deviation: variance.sqrt() }
 }
 
-/// A quantile from counted values, with its order-statistic bounds: the values at the ranks that
-/// the binomial distribution (in its normal approximation) puts around the wanted one.
-pub(crate) fn quantile(counts: &BTreeMap<u64, u64>, trials: u64, at: f64, unit: f64) -> Quantile {
-    let n = trials as f64;
-    let spread = Z * (n * at * (1.0 - at)).sqrt();
-    let value = |rank: f64| nth(counts, rank.clamp(1.0, n.max(1.0)) as u64) as f64 * unit;
-    Quantile {
-        at,
-        value: value((n * at).ceil()),
-        low: value((n * at - spread).floor()),
-        high: value((n * at + spread).ceil() + 1.0),
-    }
+/// A quantile from counted values, with its order-statistic bounds.
+pub(super) fn quantile(counts: &BTreeMap<u64, u64>, trials: u64, at: f64, unit: f64) -> Quantile {
+    let value = |rank: u64| nth(counts, rank) as f64 * unit;
+    let (low, high) = ranks(trials, at, Confidence::default().tail());
+    Quantile { at, value: value((trials as f64 * at).ceil() as u64), low: value(low), high: value(high) }
 }
 
 /// The value of a rank, from 1.
@@ -113,4 +137,13 @@ fn nth(counts: &BTreeMap<u64, u64>, rank: u64) -> u64 {
         }
     }
     counts.last_key_value().map_or(0, |(value, _)| *value)
+}
+
+/// The ranks between which the quantile lies, with at most `tail` on either side: how many values are below the true
+/// quantile is binomial, whatever their distribution (Thompson 1936).
+pub(super) fn ranks(trials: u64, at: f64, tail: f64) -> (u64, u64) {
+    let Ok(below) = Binomial::new(at, trials) else { return (1, trials) };
+    let low = below.inverse_cdf(tail);
+    let high = below.inverse_cdf(1.0 - tail) + 1;
+    (low.clamp(1, trials), high.clamp(1, trials))
 }

@@ -2,8 +2,9 @@
 
 use serde::Serialize;
 
-use super::ledger::{Confidence, Figure};
+use super::ledger::Figure;
 use super::samples::{Crew, Running};
+use super::statistics::Confidence;
 use super::trials::TrialsPlan;
 use super::vary::Vary;
 use crate::error::Error;

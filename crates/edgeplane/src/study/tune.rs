@@ -5,8 +5,9 @@ use std::collections::BTreeMap;
 use serde::Serialize;
 
 use super::goals::Goal;
-use super::ledger::{Confidence, Figure};
+use super::ledger::Figure;
 use super::samples::{Crew, Running};
+use super::statistics::Confidence;
 use super::trials::TrialsPlan;
 use super::vary::Vary;
 use crate::error::Error;
