@@ -61,6 +61,9 @@ mod random_rules;
 #[path = "rules.rs"]
 mod rules;
 
+#[path = "script.rs"]
+mod script;
+
 #[path = "shortcuts.rs"]
 mod shortcuts;
 

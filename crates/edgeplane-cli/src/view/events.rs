@@ -33,10 +33,7 @@ fn happened(entry: &Entry) -> Option<Logged> {
 impl<'a> Report<'a> {
     pub(crate) fn new(story: &'a Story<'a>, seed: u64, fight: &Fight) -> Self {
         let setup = story.setup;
-        let winner = match fight.ending() {
-            Some(Ending::Won(side)) => Some(setup.sides[side.index()].as_str()),
-            _ => None,
-        };
+        let winner = fight.ending().and_then(Ending::winner).map(|side| setup.sides[side.index()].as_str());
         Self {
             encounter: &setup.name,
             seed,

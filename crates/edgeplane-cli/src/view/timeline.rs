@@ -248,6 +248,15 @@ impl<'a> Teller<'a> {
                 let came = self.came(format!("{} cap {}", self.pool(pool), plain(cap)), pool, left, 0.0, "");
                 self.line(at, self.who(who), "", "", &came);
             }
+            Event::Joined { who, by } => {
+                let by = by.map_or_else(String::new, |(by, source)| {
+                    format!(", called by {}'s {}", self.who(by), self.source(source))
+                });
+                self.line(at, self.who(who), "", "", &Came { strong: true, ..Came::only(&format!("joins{by}")) });
+            }
+            Event::Scripted { who, ability } => {
+                self.chose(at, who, &format!("{} by itself", self.ability(ability)));
+            }
             Event::Fell { who, by } => {
                 let by = by
                     .map_or_else(String::new, |(by, source)| format!(" to {}'s {}", self.who(by), self.source(source)));
@@ -376,6 +385,7 @@ impl<'a> Teller<'a> {
     fn ended(&mut self, at: Time, ending: Ending) {
         let told = match ending {
             Ending::Won(side) => format!("{} win", self.setup.sides[side.index()]),
+            Ending::HeldOut(side) => format!("{} win: they have held out", self.setup.sides[side.index()]),
             Ending::AllFell => "a draw: the last fell at the same moment".to_owned(),
             Ending::TimeLimit => "a draw: the time is up".to_owned(),
             Ending::Stalemate => "a draw: nothing can ever happen again".to_owned(),

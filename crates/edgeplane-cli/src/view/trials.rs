@@ -29,8 +29,13 @@ fn wins(trials: &Trials) -> String {
     let row = |name: &str, share: &Proportion| {
         vec![name.to_owned(), text::percent(share.value), text::percent_range(share.low, share.high), bar(share.value)]
     };
-    let mut rows: Vec<Vec<String>> =
-        trials.sides.iter().map(|side| row(&format!("{} win", side.side), &side.win_rate)).collect();
+    let mut rows = Vec::new();
+    for side in &trials.sides {
+        rows.push(row(&format!("{} win", side.side), &side.win_rate));
+        if side.held_out.count > 0 {
+            rows.push(row("  by holding out", &side.held_out));
+        }
+    }
     let draws = [
         ("draw: all fell", &trials.all_fell),
         ("draw: time is up", &trials.time_limit),

@@ -214,12 +214,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.dressing = true;
         for rank in 0..self.state.order.len() {
             let who = self.state.order[rank];
-            let character = self.setup.combatants[who.index()].character;
-            for status in &self.program.characters[character.index()].statuses {
-                let by = By::of_status(who, *status, who, who);
-                self.inflict(&by, who, *status, Dose { stacks: 1, duration: Some(f64::INFINITY) })?;
+            if self.state.actors[who].stands {
+                self.dress(who)?;
             }
-            self.fill_pools(who)?;
         }
         self.dressing = false;
         for rank in 0..self.state.order.len() {
@@ -233,6 +230,16 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(())
     }
 
+    /// A combatant gets the statuses that it has from the start, and its pools follow.
+    pub(super) fn dress(&mut self, who: CombatantId) -> Outcome<()> {
+        let character = self.setup.combatants[who.index()].character;
+        for status in &self.program.characters[character.index()].statuses {
+            let by = By::of_status(who, *status, who, who);
+            self.inflict(&by, who, *status, Dose { stacks: 1, duration: Some(f64::INFINITY) })?;
+        }
+        self.fill_pools(who)
+    }
+
     /// Pools begin as they would have with the statuses that their owner has from the start.
     fn fill_pools(&mut self, who: CombatantId) -> Outcome<()> {
         let program = self.program;
@@ -242,7 +249,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
         for pool in (0..program.pools.len()).filter(|pool| plan.pools[*pool]) {
             let pool = PoolId(pool as u16);
-            program.fill_pool(pool, &mut self.state.memory, who).map_err(|fault| self.fault(fault))?;
+            let now = self.state.now.micros();
+            program.fill_pool(pool, &mut self.state.memory, who, now).map_err(|fault| self.fault(fault))?;
             let place = program.place(who, program.layout.pool(pool)) + usize::from(pool_slot::CAP);
             let (cap, left) = (self.state.memory.at(place), self.amount(who, pool));
             if cap != self.setup.memory.at(place) {
@@ -260,7 +268,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.end(Ending::Stalemate);
         } else if limit <= until && limit < Time::NEVER {
             self.state.now = limit;
-            self.end(Ending::TimeLimit);
+            self.end(self.setup.script.at_limit.map_or(Ending::TimeLimit, Ending::HeldOut));
         } else if until < Time::NEVER {
             self.state.now = self.state.now.max(until);
         }
@@ -387,6 +395,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if phase == Phase::Arrival {
             return self.arrive(who);
         }
+        if phase == Phase::Script {
+            return self.run_script();
+        }
         self.state.timeline.clear(who, Timer::Status);
         self.status_timer(who, phase)
     }
@@ -471,14 +482,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     fn settle_ending(&mut self) {
-        let standing = |side: usize| {
-            let members = self.setup.combatants.iter().zip(self.state.actors.all());
-            members.filter(|(plan, actor)| plan.side.index() == side && actor.stands).count() > 0
-        };
-        let mut sides = (0..self.setup.sides.len()).filter(|side| standing(*side));
+        let mut sides = (0..self.setup.sides.len() as u16).map(SideId).filter(|side| self.holds_out(*side));
         match (sides.next(), sides.next()) {
             (None, _) => self.end(Ending::AllFell),
-            (Some(side), None) => self.end(Ending::Won(SideId(side as u16))),
+            (Some(side), None) => self.end(Ending::Won(side)),
             _ => return,
         };
     }

@@ -182,6 +182,10 @@ pub enum Event {
     Triggered { who: CombatantId, status: StatusId, event: TriggerEvent },
     /// A pool's cap has moved.
     CapChanged { who: CombatantId, pool: PoolId, cap: f64, left: f64 },
+    /// A combatant begins to take part; called by whom and by what, unless its time has come.
+    Joined { who: CombatantId, by: Option<(CombatantId, Source)> },
+    /// The encounter has an ability of somebody take effect by itself.
+    Scripted { who: CombatantId, ability: AbilityId },
     /// A combatant falls; by whom and by what, unless a pool ran out by itself.
     Fell { who: CombatantId, by: Option<(CombatantId, Source)> },
     /// The fight is over.
@@ -191,14 +195,26 @@ pub enum Event {
 /// How a fight ended.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Ending {
-    /// Only this side stands.
+    /// Only this side stands, or of every other somebody vital fell.
     Won(SideId),
+    /// This side held out until the time was up, as it had to.
+    HeldOut(SideId),
     /// Nobody stands: the last fell at the same moment.
     AllFell,
     /// The time limit came first.
     TimeLimit,
     /// Nothing can ever happen again.
     Stalemate,
+}
+
+impl Ending {
+    /// The side that won, if one did.
+    pub fn winner(self) -> Option<SideId> {
+        match self {
+            Self::Won(side) | Self::HeldOut(side) => Some(side),
+            Self::AllFell | Self::TimeLimit | Self::Stalemate => None,
+        }
+    }
 }
 
 /// Why an ability cannot be used.

@@ -22,6 +22,7 @@ mod inflict;
 mod outcomes;
 mod pools;
 mod reading;
+mod script;
 mod seats;
 mod state;
 mod statuses;

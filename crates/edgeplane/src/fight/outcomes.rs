@@ -100,7 +100,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Brings one outcome about for one who receives it, if it happens at all.
     #[inline]
     pub(super) fn bring(&mut self, by: &By, target: CombatantId, outcome: &OutcomePlan) -> Outcome<()> {
-        if !self.state.actors[target].stands {
+        // Who falls can still call others.
+        if !self.state.actors[target].stands && !matches!(outcome.effect, Effect::Call(..)) {
             return Ok(());
         }
         if (outcome.when.is_some() || outcome.chance.is_some()) && !self.happens(by, target, outcome)? {
@@ -131,6 +132,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     fn bring_status(&mut self, by: &By, target: CombatantId, effect: &Effect) -> Outcome<()> {
         let frame = Frame::new(self.program, by.caster, target, 0, self.state.now.micros());
         match effect {
+            Effect::Call(character, count) => {
+                let count = self.whole(*count, &frame, 1)?;
+                self.call(by, *character, count)
+            }
             Effect::Inflict(status, stacks, duration) => {
                 let stacks = self.whole(*stacks, &frame, 1)?;
                 let duration = match duration {

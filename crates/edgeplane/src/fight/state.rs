@@ -12,7 +12,7 @@ use super::stock::Stock;
 use super::timeline::{Phase, Timeline, Timer};
 use super::triggers::Pending;
 use crate::program::{
-    AbilityId, BaseChange, Chance, CombatantId, InHand, Memory, Setup, SiteId, StatusId, StreamId, Time,
+    AbilityId, BaseChange, Chance, CombatantId, InHand, JoinPlan, Memory, Setup, SiteId, StatusId, StreamId, Time,
 };
 
 /// What a combatant is doing.
@@ -31,6 +31,8 @@ pub(super) enum Doing {
 pub(super) struct Actor {
     pub(super) doing: Doing,
     pub(super) stands: bool,
+    /// It does not stand because it has not joined yet.
+    pub(super) absent: bool,
     pub(super) by_hand: bool,
     /// It chooses before this moment is over.
     pub(super) chooses: bool,
@@ -84,9 +86,11 @@ impl Actor {
     fn new(setup: &Setup, who: usize) -> Self {
         let linked = &setup.linked[who];
         let watch = linked.watch.own;
+        let present = setup.script.joins(CombatantId(who as u16)) == JoinPlan::AtStart;
         Self {
             doing: Doing::Idle,
-            stands: true,
+            stands: present,
+            absent: !present,
             by_hand: false,
             chooses: false,
             many: false,
@@ -174,6 +178,8 @@ pub(super) struct State {
     pub(super) flights: Vec<Flight>,
     /// Somebody has changed course.
     pub(super) moved: bool,
+    /// For each moment of the script, when it comes next and how often it is still to come.
+    pub(super) script: Vec<(Time, u32)>,
     /// Kept between evaluations so that nothing is allocated.
     pub(super) scratch: Scratch,
 }
@@ -238,6 +244,7 @@ impl State {
             walkers: vec![Walker::default(); if setup.is_placed { setup.combatants.len() } else { 0 }],
             flights: Vec::new(),
             moved: false,
+            script: Vec::with_capacity(setup.script.moments.len()),
             now: Time::ZERO,
             memory: Memory::default(),
             timeline: Timeline::of(setup),
@@ -302,7 +309,21 @@ impl State {
         self.reset_statuses();
         self.draw_lots(setup, chance);
         for who in setup.ids() {
-            self.timeline.set(who, self.actors[who].rank, Timer::Act, Time::ZERO, Phase::Ready);
+            if self.actors[who].stands {
+                self.timeline.set(who, self.actors[who].rank, Timer::Act, Time::ZERO, Phase::Ready);
+            }
+        }
+        self.script.clear();
+        self.script.extend(setup.script.moments.iter().map(|moment| (moment.at, moment.times)));
+        self.schedule_script();
+    }
+
+    /// Sets the timer for what the encounter has happen next.
+    pub(super) fn schedule_script(&mut self) {
+        let next = self.script.iter().filter(|(_, times)| *times > 0).map(|(at, _)| *at).min();
+        match next {
+            Some(at) => self.timeline.set(CombatantId(0), 0, Timer::Script, at, Phase::Script),
+            None => self.timeline.clear(CombatantId(0), Timer::Script),
         }
     }
 

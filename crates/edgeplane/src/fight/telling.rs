@@ -207,6 +207,13 @@ impl Telling<'_> {
                 map.serialize_entry("who", names.who(who))?;
                 self.pool(map, pool, &[("cap", cap), ("left", left)])
             }
+            Event::Joined { who, by } => {
+                map.serialize_entry("event", "joined")?;
+                map.serialize_entry("who", names.who(who))?;
+                map.serialize_entry("by", &by.map(|(who, _)| names.who(who)))?;
+                by.map_or(Ok(()), |(_, source)| self.source(map, source))
+            }
+            Event::Scripted { who, ability } => self.action(map, "scripted", who, ability),
             Event::Fell { who, by } => {
                 map.serialize_entry("event", "fell")?;
                 map.serialize_entry("who", names.who(who))?;
@@ -218,7 +225,7 @@ impl Telling<'_> {
             }
             Event::Ended { ending } => {
                 map.serialize_entry("event", "ended")?;
-                let winner = if let Ending::Won(side) = ending { Some(names.side(side)) } else { None };
+                let winner = ending.winner().map(|side| names.side(side));
                 map.serialize_entry("ending", ending.name())?;
                 map.serialize_entry("winner", &winner)
             }
@@ -334,6 +341,7 @@ impl Ending {
     pub fn name(self) -> &'static str {
         match self {
             Self::Won(_) => "won",
+            Self::HeldOut(_) => "held out",
             Self::AllFell => "all fell",
             Self::TimeLimit => "time limit",
             Self::Stalemate => "stalemate",

@@ -10,19 +10,21 @@ use crate::program::{CombatantId, Setup, Time};
 /// The phases of a moment, in order.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 pub(super) enum Phase {
+    /// What the encounter has happen by itself.
+    Script = 0,
     /// What was sent out arrives.
-    Arrival = 0,
+    Arrival = 1,
     /// Abilities take effect.
-    Release = 1,
+    Release = 2,
     /// Statuses tick.
-    Tick = 2,
+    Tick = 3,
     /// Statuses end.
-    Expire = 3,
+    Expire = 4,
     /// Pools that flow run empty.
-    Empty = 4,
+    Empty = 5,
     /// Combatants are ready to choose.
     #[default]
-    Ready = 5,
+    Ready = 6,
 }
 
 /// The timers of a combatant.
@@ -36,6 +38,8 @@ pub(super) enum Timer {
     Status,
     /// What it has sent out arrives.
     Flight,
+    /// The encounter has something happen; the one timer that is nobody's, and counts as the first combatant's.
+    Script,
 }
 
 /// The lot and the combatant of a key have so many bits each.
@@ -57,7 +61,8 @@ pub(super) struct Timeline {
 }
 
 /// The `Status` timers of all combatants, if there are statuses, then their `Empty` timers, if pools
-/// can run empty by themselves, then their `Flight` timers, if anything takes time to arrive; and the least of all of them, which is asked for far more often than
+/// can run empty by themselves, then their `Flight` timers, if anything takes time to arrive, then the one
+/// of the script, if there is one; and the least of all of them, which is asked for far more often than
 /// it changes.
 #[derive(Clone, Debug, PartialEq)]
 struct Rarer {
@@ -68,6 +73,7 @@ struct Rarer {
     statuses: Option<usize>,
     empties: Option<usize>,
     flights: Option<usize>,
+    script: Option<usize>,
 }
 
 /// A timer that is due: moment, phase, lot and combatant in one number, so that the soonest is the
@@ -95,11 +101,12 @@ impl Due {
     #[inline(always)]
     pub(super) fn phase(self) -> Phase {
         match (self.0 >> (2 * WHO_BITS)) & ((1 << PHASE_BITS) - 1) {
-            0 => Phase::Arrival,
-            1 => Phase::Release,
-            2 => Phase::Tick,
-            3 => Phase::Expire,
-            4 => Phase::Empty,
+            0 => Phase::Script,
+            1 => Phase::Arrival,
+            2 => Phase::Release,
+            3 => Phase::Tick,
+            4 => Phase::Expire,
+            5 => Phase::Empty,
             _ => Phase::Ready,
         }
     }
@@ -139,8 +146,11 @@ impl Timeline {
         let before = combatants * (usize::from(statuses.is_some()) + usize::from(decays));
         let travels = setup.is_placed && setup.program.abilities.iter().any(|ability| ability.travel.is_some());
         let flights = travels.then_some(before);
-        let keys = before + combatants * usize::from(travels);
-        let rarer = Rarer { keys: vec![NONE; keys], blocks: blocks_for(keys), least: NONE, statuses, empties, flights };
+        let before_script = before + combatants * usize::from(travels);
+        let script = (!setup.script.moments.is_empty()).then_some(before_script);
+        let keys = before_script + usize::from(script.is_some());
+        let (all, blocks) = (vec![NONE; keys], blocks_for(keys));
+        let rarer = Rarer { keys: all, blocks, least: NONE, statuses, empties, flights, script };
         Self { acts: Seats::of(combatants, NONE), blocks: blocks_for(combatants), rarer }
     }
 
@@ -157,7 +167,7 @@ impl Timeline {
         let key = Due::of(at, phase, rank, who).0;
         match timer {
             Timer::Act => self.put_act(who, key),
-            Timer::Status | Timer::Empty | Timer::Flight => self.rarer.put(who, timer, key),
+            Timer::Status | Timer::Empty | Timer::Flight | Timer::Script => self.rarer.put(who, timer, key),
         }
     }
 
@@ -165,7 +175,7 @@ impl Timeline {
     pub(super) fn clear(&mut self, who: CombatantId, timer: Timer) {
         match timer {
             Timer::Act => self.put_act(who, NONE),
-            Timer::Status | Timer::Empty | Timer::Flight => self.rarer.put(who, timer, NONE),
+            Timer::Status | Timer::Empty | Timer::Flight | Timer::Script => self.rarer.put(who, timer, NONE),
         }
     }
 
@@ -207,6 +217,7 @@ impl Rarer {
         let first = match timer {
             Timer::Empty => self.empties,
             Timer::Flight => self.flights,
+            Timer::Script => self.script,
             Timer::Status | Timer::Act => self.statuses,
         };
         let Some(first) = first else { return };

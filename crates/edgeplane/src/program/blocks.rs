@@ -78,7 +78,7 @@ impl Program {
         self.compute_hidden(&mut memory, me, u64::MAX);
         for (index, has) in plan.pools.iter().enumerate() {
             if *has {
-                self.fill_pool(PoolId(index as u16), &mut memory, me)?;
+                self.fill_pool(PoolId(index as u16), &mut memory, me, 0.0)?;
             }
         }
         Ok(memory.numbers()[self.layout.blocks as usize..].to_vec())
@@ -237,8 +237,8 @@ impl Program {
         }
     }
 
-    /// A pool as a fight begins.
-    pub(crate) fn fill_pool(&self, pool: PoolId, memory: &mut Memory, of: CombatantId) -> Computed<()> {
+    /// A pool as it begins at a moment.
+    pub(crate) fn fill_pool(&self, pool: PoolId, memory: &mut Memory, of: CombatantId, now: f64) -> Computed<()> {
         let cap = self.pool_cap(pool, memory, of)?;
         let start = match self.pools[pool.index()].start {
             StartPlan::Full => cap,
@@ -251,7 +251,7 @@ impl Program {
             (pool_slot::AMOUNT, start),
             (pool_slot::CAP, cap),
             (pool_slot::RATE, flow.rate),
-            (pool_slot::SINCE, 0.0),
+            (pool_slot::SINCE, now),
             (pool_slot::EVERY, flow.every),
         ] {
             memory.set(first + usize::from(slot), value);

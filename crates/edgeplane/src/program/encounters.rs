@@ -9,6 +9,7 @@ use super::layout::Layout;
 use super::linked::{InHand, Linked};
 use super::names::look_up;
 use super::resolve::{Compiler, stable_hash};
+use super::script::{JoinPlan, ScriptPlan};
 use super::time::Time;
 use crate::rules::{EncounterRule, MAX_COMBATANTS, MemberRule, Named, Ruleset};
 use crate::text::{Code, Diagnostic};
@@ -26,6 +27,8 @@ pub struct EncounterPlan {
     pub places: Vec<[f64; 2]>,
     /// When it ends at the latest.
     pub time_limit: Time,
+    /// Who joins when, what happens by itself, and who wins when.
+    pub script: ScriptPlan,
 }
 
 /// One who takes part.
@@ -71,6 +74,8 @@ pub struct Setup {
     pub(crate) enters_empty: bool,
     /// All abilities of all combatants.
     pub(crate) in_hand: Vec<InHand>,
+    /// Who joins when, what happens by itself, and who wins when.
+    pub(crate) script: ScriptPlan,
 }
 
 impl Compiler<'_> {
@@ -102,7 +107,8 @@ impl Compiler<'_> {
         }
         let time_limit = rule.time_limit.map_or(Time::NEVER, Time::from_seconds);
         let places = places(rule);
-        EncounterPlan { name: name.to_owned(), about: rule.about.clone(), sides, places, time_limit }
+        let script = self.script(rule, &sides);
+        EncounterPlan { name: name.to_owned(), about: rule.about.clone(), sides, places, time_limit, script }
     }
 
     fn member(&mut self, member: &MemberRule) -> Vec<CharacterId> {
@@ -125,6 +131,8 @@ impl Setup {
         let mut setup = Self::placed(program, &plan.sides, &plan.places);
         setup.name.clone_from(&plan.name);
         setup.time_limit = plan.time_limit;
+        setup.script.clone_from(&plan.script);
+        setup.count_heads();
         setup
     }
 
@@ -155,11 +163,13 @@ impl Setup {
             in_hand: Vec::new(),
             enters_empty: false,
             specials: false,
+            script: ScriptPlan::default(),
             combatants,
         };
         setup.watched = setup.linked.iter().fold(0, |bits, one| bits | one.watch.others);
         setup.asked_statuses = setup.linked.iter().fold(0, |bits, one| bits | one.watch.statuses);
         setup.memory = setup.first_memory();
+        setup.count_heads();
         setup.put_in_place(places);
         let mut memory = setup.memory.clone();
         for (who, combatant) in setup.ids().zip(&setup.combatants) {
@@ -201,14 +211,19 @@ impl Setup {
         for combatant in &self.combatants {
             numbers.extend_from_slice(&program.characters[combatant.character.index()].block);
         }
-        let mut memory = Memory::new(numbers);
-        for (index, combatant) in self.combatants.iter().enumerate() {
-            let allies = self.combatants.iter().filter(|other| other.side == combatant.side).count();
-            let me = CombatantId(index as u16);
-            memory.set(program.place(me, Layout::ALLIES), allies as f64);
-            memory.set(program.place(me, Layout::ENEMIES), (self.combatants.len() - allies) as f64);
+        Memory::new(numbers)
+    }
+
+    /// How many stand on each side as the fight begins.
+    fn count_heads(&mut self) {
+        for me in self.ids() {
+            let side = self.combatants[me.index()].side;
+            let present = || self.ids().filter(|other| self.script.joins(*other) == JoinPlan::AtStart);
+            let allies = present().filter(|other| self.combatants[other.index()].side == side).count();
+            let enemies = present().count() - allies;
+            self.memory.set(self.program.place(me, Layout::ALLIES), allies as f64);
+            self.memory.set(self.program.place(me, Layout::ENEMIES), enemies as f64);
         }
-        memory
     }
 
     /// The program that the fight runs.

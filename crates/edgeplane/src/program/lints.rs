@@ -4,7 +4,8 @@ use super::Program;
 use super::ids::{AbilityId, CharacterId, Slot};
 use super::tree::{Read, TreeKind};
 use crate::rules::{
-    AbilityRule, Again, DurationRule, Formula, Named, OutcomeKind, OutcomeRule, Ruleset, StatusRule, TriggerEvent,
+    AbilityRule, Again, DurationRule, Formula, Joins, Named, OutcomeKind, OutcomeRule, Ruleset, StatusRule,
+    TriggerEvent,
 };
 use crate::text::{Code, Diagnostic, Diagnostics, Severity, Span};
 
@@ -25,6 +26,7 @@ pub(super) fn lint(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
         lints.shares_nothing(named, out);
         lints.never_open(named, out);
     }
+    lints.never_joins(out);
     lints.chances_above_one(out);
     lints.unread_attributes(out);
 }
@@ -152,6 +154,33 @@ impl Lints<'_> {
         let by_sets = self.rules.gear_sets.iter().flat_map(|set| &set.rule.worn).flat_map(|(_, words)| words);
         self.rules.outcomes().any(|outcome| inflicts(outcome, name))
             || held.chain(by_gear).chain(by_sets).any(|word| word.text == name)
+    }
+
+    /// Who waits to be called and who calls have to know each other.
+    fn never_joins(&self, out: &mut Diagnostics) {
+        let called = self.rules.outcomes().filter_map(|outcome| match &outcome.kind {
+            OutcomeKind::Call { character, .. } => Some(character),
+            _ => None,
+        });
+        let called: Vec<_> = called.collect();
+        let sides = self.rules.encounters.iter().flat_map(|encounter| &encounter.rule.sides);
+        let waiting = sides.flat_map(|side| &side.members).filter(|member| member.joins == Joins::Called);
+        let waiting: Vec<_> = waiting.collect();
+        for member in &waiting {
+            let name = &member.character.text;
+            if !called.iter().any(|word| word.text == *name) {
+                let message = format!("`{name}` waits to be called, and nobody calls");
+                let help = format!("for example: does = [{{ call = \"{name}\" }}]");
+                out.push(warn(Code::NeverJoins, member.span, message).help(help));
+            }
+        }
+        for word in called {
+            if !waiting.iter().any(|member| member.character.text == word.text) {
+                let message = format!("no `{}` waits to be called in any encounter", word.text);
+                let help = format!("for example: {{ character = \"{}\", joins = \"called\" }}", word.text);
+                out.push(warn(Code::NeverJoins, word.span, message).help(help));
+            }
+        }
     }
 
     fn never_worn(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {

@@ -1,7 +1,7 @@
 //! Outcomes: what abilities, ticks and triggers bring about.
 
 use super::Program;
-use super::ids::{DamageTypeId, FormulaId, PoolId, SiteId, StatusId, StepId};
+use super::ids::{CharacterId, DamageTypeId, FormulaId, PoolId, SiteId, StatusId, StepId};
 use super::names::look_up;
 use super::quick_hits::QuickHit;
 use super::resolve::Compiler;
@@ -47,6 +47,8 @@ pub enum Effect {
     Interrupt,
     /// Moves the receiver away from the caster by so many metres, or toward.
     Shift(FormulaId, bool),
+    /// So many of a character who wait to be called join the side of the one who acts.
+    Call(CharacterId, Option<FormulaId>),
 }
 
 /// Which statuses are meant.
@@ -220,7 +222,9 @@ impl Compiler<'_> {
     }
 
     fn receiver(&mut self, rule: &OutcomeRule, place: &Place) -> Option<Receiver> {
-        let to = rule.to.unwrap_or(place.to);
+        // A call is not for a target: however many those are, it is one call.
+        let own = if place.to == Receiver::Target { Receiver::Caster } else { place.to };
+        let to = rule.to.unwrap_or(if matches!(rule.kind, OutcomeKind::Call { .. }) { own } else { place.to });
         if place.receivers.iter().any(|(receiver, _)| *receiver == to) {
             return Some(to);
         }
@@ -290,6 +294,12 @@ impl Compiler<'_> {
                 Some(Effect::Lengthen(status?, by?, *shorter))
             }
             OutcomeKind::Interrupt => Some(Effect::Interrupt),
+            OutcomeKind::Call { character, count } => {
+                let kind = "character";
+                let id = look_up(&self.names.characters, &character.text, character.span, kind, self.out);
+                let count = self.optional(count, scope);
+                Some(Effect::Call(id?, count))
+            }
             OutcomeKind::Shift { metres, nearer } => Some(Effect::Shift(self.number(metres, scope)?, *nearer)),
         }
     }

@@ -15,8 +15,39 @@ pub struct EncounterRule {
     pub sides: Vec<SideMembers>,
     /// Metres between the two sides, where members do not say where they stand.
     pub distance: Option<f64>,
-    /// Seconds after which the fight ends without a winner.
+    /// Seconds after which the fight ends.
     pub time_limit: Option<f64>,
+    /// The side that wins then; nobody, if it is not said.
+    pub at_limit: Option<Word>,
+    /// What happens at given moments.
+    pub script: Vec<MomentRule>,
+}
+
+/// When somebody begins to take part.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub enum Joins {
+    /// With the fight.
+    #[default]
+    AtStart,
+    /// So many seconds later.
+    After(f64),
+    /// When somebody calls.
+    Called,
+}
+
+/// An ability that takes effect by itself.
+#[derive(Clone, Debug)]
+pub struct MomentRule {
+    /// When, in seconds.
+    pub at: f64,
+    /// Seconds between one time and the next, if it happens more than once.
+    pub every: Option<f64>,
+    /// How often at most.
+    pub times: Option<u32>,
+    /// The ability.
+    pub ability: Word,
+    /// Whose it is: a character of the encounter, or a side.
+    pub by: Word,
 }
 
 /// One side of an encounter.
@@ -39,6 +70,10 @@ pub struct MemberRule {
     pub at: Option<[f64; 2]>,
     /// Metres between two of them, in a row across.
     pub spread: f64,
+    /// When they begin to take part.
+    pub joins: Joins,
+    /// Their side has lost as soon as one of them falls.
+    pub vital: bool,
     /// All of it.
     pub span: Span,
 }
@@ -47,18 +82,53 @@ pub struct MemberRule {
 const MAX_TIME: f64 = 10.0 * 86_400.0;
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> EncounterRule {
-    let Some(fields) = Fields::open(node, path, &["about", "sides", "distance", "time_limit"], out) else {
+    let Some(fields) =
+        Fields::open(node, path, &["about", "sides", "distance", "time_limit", "at_limit", "script"], out)
+    else {
         return EncounterRule::default();
     };
     let sides = sides(&fields, out);
     let distance = fields.number("distance", 0.0..=MAX_METRES, out);
     check_places(&fields, &sides, distance, out);
+    let time_limit = fields.number("time_limit", 0.001..=MAX_TIME, out);
+    let at_limit = fields.text("at_limit", out);
+    if let Some(word) = at_limit.as_ref().filter(|_| fields.get("time_limit").is_none()) {
+        let message = format!("`{path}` says who wins when the time is up, but has no time limit");
+        out.push(Diagnostic::at(Code::MissingKey, word.span, message).help("add `time_limit = 60`"));
+    }
+    let script = fields.get("script").and_then(|node| script(node, &fields.path_of("script"), out));
     EncounterRule {
         about: fields.about(out),
         sides,
         distance,
-        time_limit: fields.number("time_limit", 0.001..=MAX_TIME, out),
+        time_limit,
+        at_limit,
+        script: script.unwrap_or_default(),
     }
+}
+
+fn script(node: &Node, path: &str, out: &mut Diagnostics) -> Option<Vec<MomentRule>> {
+    let items = list(node, path, out)?;
+    Some(items.iter().enumerate().filter_map(|(index, item)| moment(item, &format!("{path}.{index}"), out)).collect())
+}
+
+/// `{ at = 20, every = 15, times = 3, ability = "cold_surge", by = "keepers" }`
+fn moment(node: &Node, path: &str, out: &mut Diagnostics) -> Option<MomentRule> {
+    let fields = Fields::open(node, path, &["at", "every", "times", "ability", "by"], out)?;
+    for (key, example) in [("at", "at = 20"), ("ability", "ability = \"cold_surge\""), ("by", "by = \"keepers\"")] {
+        if fields.get(key).is_none() {
+            fields.missing(key, example, out);
+        }
+    }
+    let every = fields.number("every", 0.001..=MAX_TIME, out);
+    let times = fields.whole("times", 1..=1_000_000, out);
+    if let Some(node) = fields.get("times").filter(|_| fields.get("every").is_none()) {
+        let message = format!("`{path}` happens several times, but does not say how far apart");
+        out.push(Diagnostic::at(Code::MissingKey, node.span, message).help("add `every = 15`"));
+    }
+    let (at, ability, by) =
+        (fields.number("at", 0.0..=MAX_TIME, out), fields.text("ability", out), fields.text("by", out));
+    Some(MomentRule { at: at?, every, times, ability: ability?, by: by? })
 }
 
 fn sides(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<SideMembers> {
@@ -125,6 +195,13 @@ fn check_numbers(sides: &[SideMembers], span: Span, path: &str, out: &mut Diagno
         let message = format!("`{path}` has {} sides; an encounter needs two or more", sides.len());
         out.push(Diagnostic::at(Code::BadValue, span, message));
     }
+    for side in sides {
+        if !side.members.is_empty() && side.members.iter().all(|member| member.joins == Joins::Called) {
+            let message =
+                format!("everyone on `{path}.{}` waits to be called, and nobody is there to call", side.name.text);
+            out.push(Diagnostic::at(Code::BadValue, side.name.span, message));
+        }
+    }
     let all: u32 = sides.iter().flat_map(|side| &side.members).map(|member| member.count).sum();
     if all > MAX_COMBATANTS {
         let message = format!("`{path}` has {all} combatants; at most {MAX_COMBATANTS} can fight");
@@ -147,15 +224,27 @@ fn member(node: &Node, path: &str, out: &mut Diagnostics) -> Option<MemberRule> 
             count: 1,
             at: None,
             spread: SPREAD,
+            joins: Joins::AtStart,
+            vital: false,
             span: node.span,
         });
     }
-    let fields = Fields::open(node, path, &["character", "count", "at", "spread"], out)?;
+    let fields = Fields::open(node, path, &["character", "count", "at", "spread", "joins", "vital"], out)?;
     if fields.get("character").is_none() {
         fields.missing("character", "{ character = \"silt_crab\", count = 3 }", out);
     }
     let count = fields.whole("count", 1..=MAX_COMBATANTS, out).unwrap_or(1);
     let spread = fields.number("spread", 0.0..=MAX_METRES, out).unwrap_or(SPREAD);
     let at = fields.get("at").and_then(|node| point(node, &fields.path_of("at"), out));
-    Some(MemberRule { character: fields.text("character", out)?, count, at, spread, span: node.span })
+    let joins = fields.get("joins").and_then(|_| joins(&fields, out)).unwrap_or_default();
+    let vital = fields.flag("vital", out);
+    Some(MemberRule { character: fields.text("character", out)?, count, at, spread, joins, vital, span: node.span })
+}
+
+/// A number of seconds, or `"called"`.
+fn joins(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Joins> {
+    if let Some(Node { value: Value::Text(..), .. }) = fields.get("joins") {
+        return fields.choice("joins", &[("called", Joins::Called)], out);
+    }
+    fields.number("joins", 0.001..=MAX_TIME, out).map(Joins::After)
 }

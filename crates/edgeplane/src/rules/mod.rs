@@ -28,7 +28,7 @@ pub use attributes::AttributeRule;
 pub use characters::CharacterRule;
 pub use curves::{CurveRule, FunctionRule};
 pub(crate) use encounters::MAX_COMBATANTS;
-pub use encounters::{EncounterRule, MemberRule, SideMembers};
+pub use encounters::{EncounterRule, Joins, MemberRule, MomentRule, SideMembers};
 pub use expectations::ExpectRule;
 pub use gear::{GearRule, GearSetRule};
 pub use measures::{MeasureFault, MeasureText, Part, Statistic};

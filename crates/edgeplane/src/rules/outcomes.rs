@@ -169,6 +169,13 @@ pub enum OutcomeKind {
         /// Toward the caster instead of away.
         nearer: bool,
     },
+    /// Those who wait to be called join the side of the one who acts.
+    Call {
+        /// Which of them.
+        character: Word,
+        /// How many; one if not given.
+        count: Option<Formula>,
+    },
 }
 
 const DAMAGE: &[&str] = &["damage", "spread", "type", "skips", "tags", "pool"];
@@ -184,6 +191,7 @@ const SHORTEN: &[&str] = &["shorten", "by"];
 const INTERRUPT: &[&str] = &["interrupt"];
 const PUSH: &[&str] = &["push"];
 const PULL: &[&str] = &["pull"];
+const CALL: &[&str] = &["call", "count"];
 const COMMON: &[&str] = &["to", "when", "chance"];
 const KINDS: &[(&str, &[&str])] = &[
     ("damage", DAMAGE),
@@ -199,6 +207,7 @@ const KINDS: &[(&str, &[&str])] = &[
     ("interrupt", INTERRUPT),
     ("push", PUSH),
     ("pull", PULL),
+    ("call", CALL),
 ];
 
 /// Reads the list under `does`.
@@ -228,7 +237,9 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<OutcomeRul
         }));
         return None;
     };
-    let keys: Vec<&str> = keys.iter().chain(COMMON).copied().collect();
+    // It is the caller's side that they join: nobody receives a call.
+    let common = COMMON.iter().filter(|key| *name != "call" || **key != "to");
+    let keys: Vec<&str> = keys.iter().chain(common).copied().collect();
     let fields = Fields::open(node, path, &keys, out)?;
     let kind = match *name {
         "damage" => damage(&fields, out),
@@ -239,6 +250,7 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<OutcomeRul
         "cleanse" => filter(&fields, "cleanse", out).map(OutcomeKind::Cleanse),
         "transfer" => filter(&fields, "transfer", out).map(OutcomeKind::Transfer),
         "consume" => consume(&fields, out),
+        "call" => call(&fields, out),
         "interrupt" => fields.flag("interrupt", out).then_some(OutcomeKind::Interrupt),
         key @ ("push" | "pull") => {
             fields.formula(key, out).map(|metres| OutcomeKind::Shift { metres, nearer: key == "pull" })
@@ -259,6 +271,11 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<OutcomeRul
 fn inflict(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OutcomeKind> {
     let (stacks, duration) = (fields.formula("stacks", out), fields.formula("duration", out));
     Some(OutcomeKind::Inflict { status: fields.text("inflict", out)?, stacks, duration })
+}
+
+fn call(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OutcomeKind> {
+    let count = fields.formula("count", out);
+    Some(OutcomeKind::Call { character: fields.text("call", out)?, count })
 }
 
 fn consume(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OutcomeKind> {

@@ -257,8 +257,8 @@ impl Book {
         let fell = |who: &&CombatantId| self.fell[who.index()].is_some();
         match term {
             Term::One => 1.0,
-            Term::Won(side) => truth(ending == Ending::Won(*side)),
-            Term::Drawn => truth(!matches!(ending, Ending::Won(_))),
+            Term::Won(side) => truth(ending.winner() == Some(*side)),
+            Term::Drawn => truth(ending.winner().is_none()),
             Term::Duration => fight.now().seconds(),
             Term::Time(times) => fight.now().seconds() * times,
             Term::AllFell(who) => truth(who.iter().all(|who| self.fell[who.index()].is_some())),

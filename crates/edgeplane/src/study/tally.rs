@@ -71,6 +71,8 @@ pub(super) struct Tally {
     statuses: usize,
     pub(super) fights: u64,
     pub(super) wins: Vec<u64>,
+    /// Fights that were won because the time was up.
+    pub(super) held_out: u64,
     pub(super) all_fell: u64,
     pub(super) time_limit: u64,
     pub(super) stalemate: u64,
@@ -101,6 +103,7 @@ impl Tally {
             stacks: vec![(0, Time::ZERO); combatants * statuses],
             fights: 0,
             wins: vec![0; setup.sides.len()],
+            held_out: 0,
             all_fell: 0,
             time_limit: 0,
             stalemate: 0,
@@ -173,6 +176,10 @@ impl Tally {
         self.close_statuses(duration);
         match ending {
             Ending::Won(side) => self.wins[side.index()] += 1,
+            Ending::HeldOut(side) => {
+                self.wins[side.index()] += 1;
+                self.held_out += 1;
+            }
             Ending::AllFell => self.all_fell += 1,
             Ending::TimeLimit => self.time_limit += 1,
             Ending::Stalemate => self.stalemate += 1,
@@ -190,6 +197,7 @@ impl Tally {
 
     pub(super) fn join(&mut self, other: &Self) {
         self.fights += other.fights;
+        self.held_out += other.held_out;
         self.all_fell += other.all_fell;
         self.time_limit += other.time_limit;
         self.stalemate += other.stalemate;

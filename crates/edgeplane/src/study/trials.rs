@@ -11,7 +11,7 @@ use super::statistics::{Estimate, Proportion, Quantile, mean_estimate, quantile,
 use super::tally::{Sum, Tally};
 use crate::error::Error;
 use crate::fight::{Fight, Refusal, Sampler, Source, StatusRefusal, seed_of_trial};
-use crate::program::{AbilityId, CombatantId, Setup, StatusId};
+use crate::program::{AbilityId, CombatantId, Setup, SideId, StatusId};
 
 /// Fights that are counted together before their sums are joined. The size is fixed, so that the
 /// order of all additions, and with it the last bit of every sum, does not hang on the threads.
@@ -83,6 +83,8 @@ pub struct SideFigures {
     pub side: String,
     /// Share of fights won.
     pub win_rate: Proportion,
+    /// Of these: it held out until the time was up.
+    pub held_out: Proportion,
 }
 
 /// The figures of a combatant.
@@ -217,12 +219,17 @@ fn one_batch(fight: &mut Fight, seed: u64, trials: std::ops::Range<u64>) -> Resu
 fn figures(setup: &Setup, plan: &TrialsPlan, tally: &Tally) -> Trials {
     let share = |count| wilson(count, tally.fights);
     let quantiles = [0.05, 0.25, 0.5, 0.75, 0.95];
-    let side = |(name, wins): (&String, &u64)| SideFigures { side: name.clone(), win_rate: share(*wins) };
+    let at_limit = setup.script.at_limit.map(SideId::index);
+    let side = |(index, (name, wins)): (usize, (&String, &u64))| SideFigures {
+        side: name.clone(),
+        win_rate: share(*wins),
+        held_out: share(if at_limit == Some(index) { tally.held_out } else { 0 }),
+    };
     Trials {
         encounter: setup.name.clone(),
         trials: tally.fights,
         seed: plan.seed,
-        sides: setup.sides.iter().zip(&tally.wins).map(side).collect(),
+        sides: setup.sides.iter().zip(&tally.wins).enumerate().map(side).collect(),
         draws: share(tally.all_fell + tally.time_limit + tally.stalemate),
         all_fell: share(tally.all_fell),
         time_limit: share(tally.time_limit),

@@ -177,6 +177,10 @@ fn also(program: &Program, outcome: &OutcomePlan) -> Option<AlsoLine> {
         Effect::Lengthen(status, by, shorter) => {
             (if *shorter { "shortens" } else { "extends" }, format!("{} by {} s", name(*status), text(*by)))
         }
+        Effect::Call(character, count) => {
+            let count = count.map_or_else(|| "1".to_owned(), text);
+            ("calls", format!("{count} {}", program.characters[character.index()].name))
+        }
         Effect::Shift(metres, nearer) => (if *nearer { "pulls" } else { "pushes" }, format!("{} m", text(*metres))),
         Effect::Interrupt => ("interrupts", "the cast under way".to_owned()),
     };

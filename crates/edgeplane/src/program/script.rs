@@ -1,0 +1,125 @@
+//! What an encounter has happen by itself: who joins when, abilities at given moments, and who wins when.
+
+use super::ids::{AbilityId, CharacterId, CombatantId, SideId};
+use super::names::look_up;
+use super::resolve::Compiler;
+use super::time::Time;
+use crate::rules::{EncounterRule, Joins, MomentRule, Word};
+use crate::text::{Code, Diagnostic};
+
+/// The script of an encounter.
+#[derive(Clone, Debug, Default)]
+pub struct ScriptPlan {
+    /// When each of the combatants joins; with the fight, if there is no entry.
+    pub joins: Vec<JoinPlan>,
+    /// Those whose fall is the defeat of their side.
+    pub vital: Vec<CombatantId>,
+    /// What happens when, in the order in which it happens at one moment.
+    pub moments: Vec<MomentPlan>,
+    /// The side that wins when the time is up.
+    pub at_limit: Option<SideId>,
+}
+
+/// When somebody begins to take part.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum JoinPlan {
+    /// With the fight.
+    AtStart,
+    /// At a moment.
+    At(Time),
+    /// When somebody calls.
+    Called,
+}
+
+/// Something that happens by itself.
+#[derive(Clone, Debug)]
+pub struct MomentPlan {
+    /// When for the first time.
+    pub at: Time,
+    /// How long after that again; never, for most.
+    pub every: Time,
+    /// How often at most.
+    pub times: u32,
+    /// What it is.
+    pub does: MomentEffect,
+}
+
+/// What happens by itself.
+#[derive(Clone, Debug)]
+pub enum MomentEffect {
+    /// Somebody joins.
+    Join(CombatantId),
+    /// An ability takes effect, of each of these.
+    Bring(AbilityId, Vec<CombatantId>),
+}
+
+impl ScriptPlan {
+    /// When a combatant joins.
+    pub fn joins(&self, who: CombatantId) -> JoinPlan {
+        self.joins.get(who.index()).copied().unwrap_or(JoinPlan::AtStart)
+    }
+}
+
+type Sides = [(String, Vec<CharacterId>)];
+
+impl Compiler<'_> {
+    pub(super) fn script(&mut self, rule: &EncounterRule, sides: &Sides) -> ScriptPlan {
+        let mut script = ScriptPlan::default();
+        // Members whose character is unknown are not there, and have been reported.
+        let known = |word: &Word| self.names.characters.contains_key(&word.text);
+        let members = rule.sides.iter().flat_map(|side| &side.members).filter(|member| known(&member.character));
+        for member in members.flat_map(|member| std::iter::repeat_n(member, member.count as usize)) {
+            let who = CombatantId(script.joins.len() as u16);
+            if member.vital {
+                script.vital.push(who);
+            }
+            script.joins.push(match member.joins {
+                Joins::AtStart => JoinPlan::AtStart,
+                Joins::Called => JoinPlan::Called,
+                Joins::After(seconds) => {
+                    let (at, does) = (Time::from_seconds(seconds), MomentEffect::Join(who));
+                    script.moments.push(MomentPlan { at, every: Time::NEVER, times: 1, does });
+                    JoinPlan::At(at)
+                }
+            });
+        }
+        script.moments.extend(rule.script.iter().filter_map(|moment| self.moment(moment, sides)));
+        script.at_limit = rule.at_limit.as_ref().and_then(|word| self.side(word, sides));
+        script
+    }
+
+    fn moment(&mut self, rule: &MomentRule, sides: &Sides) -> Option<MomentPlan> {
+        let ability = look_up(&self.names.abilities, &rule.ability.text, rule.ability.span, "ability", self.out);
+        let who = self.members_called(&rule.by, sides);
+        let every = rule.every.map_or(Time::NEVER, Time::from_seconds);
+        let times = if rule.every.is_some() { rule.times.unwrap_or(u32::MAX) } else { 1 };
+        Some(MomentPlan { at: Time::from_seconds(rule.at), every, times, does: MomentEffect::Bring(ability?, who?) })
+    }
+
+    /// All of a side, or all of a character.
+    fn members_called(&mut self, word: &Word, sides: &Sides) -> Option<Vec<CombatantId>> {
+        let members = sides.iter().flat_map(|(side, members)| members.iter().map(move |one| (side, *one)));
+        let character = self.names.characters.get(&word.text).copied();
+        let meant = |(_, (side, one)): &(u16, (&String, CharacterId))| **side == word.text || Some(*one) == character;
+        let found: Vec<CombatantId> = (0..).zip(members).filter(meant).map(|(index, _)| CombatantId(index)).collect();
+        if found.is_empty() {
+            let message = format!("nobody in this encounter is called `{}`", word.text);
+            let fighting = sides.iter().flat_map(|(_, members)| members);
+            let names = fighting.map(|one| self.program.characters[one.index()].name.as_str());
+            let known = sides.iter().map(|(side, _)| side.as_str()).chain(names);
+            self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).nearest(&word.text, known));
+            return None;
+        }
+        Some(found)
+    }
+
+    fn side(&mut self, word: &Word, sides: &Sides) -> Option<SideId> {
+        let found = sides.iter().position(|(side, _)| *side == word.text);
+        if found.is_none() {
+            let message = format!("no side of this encounter is called `{}`", word.text);
+            let known = sides.iter().map(|(side, _)| side.as_str());
+            self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).nearest(&word.text, known));
+        }
+        found.map(|index| SideId(index as u16))
+    }
+}
