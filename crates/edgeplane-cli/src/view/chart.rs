@@ -2,9 +2,12 @@
 
 const BARS: [char; 8] = ['▁', '▂', '▃', '▄', '▅', '▆', '▇', '█'];
 
-/// A row of bars for values from 0 to `most`; nothing at all is a dot.
+/// A row of bars for values from 0 to `most`; nothing at all is a dot, and what is no number is left blank.
 pub(crate) fn bars(values: &[f64], most: f64) -> String {
     let bar = |value: &f64| {
+        if value.is_nan() {
+            return ' ';
+        }
         if *value <= 0.0 || most <= 0.0 {
             return '·';
         }

@@ -13,10 +13,11 @@ pub(crate) enum Entry {
     Formula(FormulaId, Reading),
 }
 
-/// The amounts of a combatant's defeating pool, each time it changed.
+/// The amounts of a combatant's defeating pool, each time it changed, since it takes part.
 #[derive(Debug, Default)]
 pub(crate) struct Chart {
     pub(crate) points: Vec<(Time, f64)>,
+    start: f64,
     pub(crate) cap: f64,
 }
 
@@ -32,7 +33,9 @@ impl Recorder {
         let pool = fight.setup().program().defeat_pool();
         let chart = |who| {
             let Some(pool) = pool else { return Chart::default() };
-            Chart { points: vec![(Time::ZERO, fight.pool(who, pool))], cap: fight.cap(who, pool) }
+            let (start, cap) = (fight.pool(who, pool), fight.cap(who, pool));
+            let points = if fight.stands(who) { vec![(Time::ZERO, start)] } else { Vec::new() };
+            Chart { points, start, cap }
         };
         Self { entries: Vec::new(), charts: fight.setup().ids().map(chart).collect(), pool }
     }
@@ -45,6 +48,7 @@ impl Listener for Recorder {
             | Event::Healed { target, pool, left, .. }
             | Event::Restored { target, pool, left, .. }
             | Event::Drained { target, pool, left, .. } => Some((target, pool, left)),
+            Event::Joined { who, .. } => self.pool.map(|pool| (who, pool, self.charts[who.index()].start)),
             Event::Fell { who, .. } => self.pool.map(|pool| (who, pool, 0.0)),
             _ => None,
         };

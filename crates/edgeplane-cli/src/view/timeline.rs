@@ -408,24 +408,24 @@ fn pools(story: &Story<'_>) -> String {
     let mut out =
         format!("\n{}\n", text::bold(&format!("{} over time", story.setup.program().pools()[pool.index()].name)));
     for (combatant, chart) in story.setup.combatants.iter().zip(story.charts) {
-        let (first, last) =
-            (chart.points.first().map_or(0.0, |point| point.1), chart.points.last().map_or(0.0, |point| point.1));
+        let amount = |point: Option<&(Time, f64)>| point.map_or_else(|| "–".to_owned(), |point| text::tenth(point.1));
+        let (first, last) = (amount(chart.points.first()), amount(chart.points.last()));
         let values: Vec<f64> = (0..WIDTH).map(|column| value_at(chart, end, column)).collect();
         let bars = chart::bars(&values, chart.cap);
         out.push_str(&format!(
             "  {:<names$} {:>6} {bars} {:>6}\n",
             combatant.label,
-            text::tenth(first),
-            text::tenth(last)
+            first,
+            last
         ));
     }
     out.push_str(&text::dim(&format!("  {:<names$} {:>6} {}\n", "", "", chart::axis(end.seconds(), WIDTH))));
     out
 }
 
-/// The amount at the end of a column's share of the fight.
+/// The amount at the end of a column's share of the fight; NaN for who is not there yet.
 fn value_at(chart: &Chart, end: Time, column: usize) -> f64 {
     let moment = end.0 as f64 * (column as f64 + 1.0) / WIDTH as f64;
     let before = chart.points.iter().rev().find(|(at, _)| at.0 as f64 <= moment);
-    before.map_or(0.0, |(_, value)| *value)
+    before.map_or(f64::NAN, |(_, value)| *value)
 }

@@ -210,7 +210,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         };
         let left = amount.max(0.0).min(cap);
         self.put(who, pool, first, left);
-        if cap != old && !self.dressing {
+        // Of who has fallen nobody asks any more.
+        if cap != old && !self.dressing && self.state.actors[who].stands {
             self.tell(Event::CapChanged { who, pool, cap, left });
         }
         Ok(())
