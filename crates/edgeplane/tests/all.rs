@@ -88,5 +88,8 @@ mod targets;
 #[path = "variants.rs"]
 mod variants;
 
+#[path = "zones.rs"]
+mod zones;
+
 #[path = "worked.rs"]
 mod worked;

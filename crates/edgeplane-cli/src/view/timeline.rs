@@ -2,7 +2,7 @@
 //! the arithmetic and the choices behind it.
 
 use edgeplane::fight::{Ending, Logged, Source, StepResult, name_refusal};
-use edgeplane::program::{FormulaId, PoolId, Reading, plain};
+use edgeplane::program::{FormulaId, PoolId, Reading, ZoneId, plain};
 use edgeplane::{AbilityId, CombatantId, Event, Program, Setup, Time};
 
 use super::recorder::{Chart, Entry};
@@ -154,6 +154,14 @@ impl<'a> Teller<'a> {
         self.line(at, self.who(caster), self.source(source), to, what);
     }
 
+    fn zone(&self, id: ZoneId) -> &'a str {
+        &self.program.zone(id).name
+    }
+
+    fn on_whom(&self, owner: CombatantId, who: CombatantId) -> String {
+        if owner == who { "itself".to_owned() } else { self.who(who).to_owned() }
+    }
+
     fn source(&self, source: Source) -> &'a str {
         match source {
             Source::Ability(ability) => self.ability(ability),
@@ -247,6 +255,20 @@ impl<'a> Teller<'a> {
             Event::CapChanged { who, pool, cap, left } => {
                 let came = self.came(format!("{} cap {}", self.pool(pool), plain(cap)), pool, left, 0.0, "");
                 self.line(at, self.who(who), "", "", &came);
+            }
+            Event::ZoneBegan { zone, owner, on, middle, radius, until, .. } => {
+                let until = until.map_or_else(String::new, |until| format!(", until {:.2} s", until.seconds()));
+                let came = Came { left: place(middle), ..Came::only(&format!("zone of {} m{until}", plain(radius))) };
+                self.line(at, self.who(owner), self.zone(zone), &self.on_whom(owner, on), &came);
+            }
+            Event::ZoneEnded { zone, owner } => {
+                self.line(at, self.who(owner), self.zone(zone), "", &Came::only("zone ends"));
+            }
+            Event::Entered { who, zone, owner } => {
+                self.line(at, self.who(owner), self.zone(zone), &self.on_whom(owner, who), &Came::only("enters"));
+            }
+            Event::Left { who, zone, owner } => {
+                self.line(at, self.who(owner), self.zone(zone), &self.on_whom(owner, who), &Came::only("leaves"));
             }
             Event::Joined { who, by } => {
                 let by = by.map_or_else(String::new, |(by, source)| {
@@ -412,12 +434,7 @@ fn pools(story: &Story<'_>) -> String {
         let (first, last) = (amount(chart.points.first()), amount(chart.points.last()));
         let values: Vec<f64> = (0..WIDTH).map(|column| value_at(chart, end, column)).collect();
         let bars = chart::bars(&values, chart.cap);
-        out.push_str(&format!(
-            "  {:<names$} {:>6} {bars} {:>6}\n",
-            combatant.label,
-            first,
-            last
-        ));
+        out.push_str(&format!("  {:<names$} {:>6} {bars} {:>6}\n", combatant.label, first, last));
     }
     out.push_str(&text::dim(&format!("  {:<names$} {:>6} {}\n", "", "", chart::axis(end.seconds(), WIDTH))));
     out

@@ -9,6 +9,7 @@ use super::Provider;
 use super::event::{Ending, Event, Observer};
 use super::filled::FilledHits;
 use super::inflict::Dose;
+use super::limits::{FightError, FightErrorKind, Limits};
 use super::outcomes::By;
 use super::state::{Doing, State};
 use super::timeline::{Due, Phase, Timer};
@@ -17,94 +18,6 @@ use crate::program::{
     AbilityId, CombatantId, Fault, FormulaId, Frame, Layout, LostReason, PoolId, Program, Setup, SideId, StatusId,
     Time, TriggerEvent, pool_slot,
 };
-use crate::text::{Code, Diagnostic};
-
-/// What ends a fight that would otherwise never end.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Limits {
-    /// Most timers that may run off in one fight.
-    pub steps: u64,
-    /// Most waves of one moment: things that bring each other about without time passing.
-    pub waves: u32,
-    /// Most answers of statuses that follow from one another at one moment.
-    pub chain: u32,
-}
-
-impl Default for Limits {
-    fn default() -> Self {
-        Self { steps: 1_000_000, waves: 1_000, chain: 1_000 }
-    }
-}
-
-/// A fight that cannot go on.
-#[derive(Clone, Debug, PartialEq)]
-pub struct FightError {
-    /// When.
-    pub at: Time,
-    /// Why.
-    pub kind: FightErrorKind,
-}
-
-/// Why a fight cannot go on.
-#[derive(Clone, Debug, PartialEq)]
-pub enum FightErrorKind {
-    /// A formula has no usable value.
-    Fault(Box<Fault>),
-    /// Things bring each other about without time passing; who used what last.
-    Endless {
-        /// How many waves there were.
-        waves: u32,
-        /// The combatant that acted last.
-        who: CombatantId,
-        /// What it used.
-        ability: Option<AbilityId>,
-    },
-    /// Statuses answer to each other without end.
-    Chain {
-        /// How many of them followed from one another.
-        limit: u32,
-        /// Those that answered last.
-        statuses: Vec<StatusId>,
-    },
-    /// More happened than the limit allows.
-    TooLong {
-        /// The limit.
-        steps: u64,
-    },
-}
-
-impl FightError {
-    /// As a diagnostic that points into the ruleset where that is possible.
-    pub fn diagnostic(&self, setup: &Setup) -> Diagnostic {
-        let program = setup.program();
-        let mut diagnostic = match &self.kind {
-            FightErrorKind::Fault(fault) => fault.diagnostic(program, Code::FightFault),
-            FightErrorKind::Endless { waves, who, ability } => {
-                let label = &setup.combatants[who.index()].label;
-                let what = ability.map_or("something", |id| program.ability(id).name.as_str());
-                let message = format!("`{label}` uses `{what}` again and again without time passing ({waves} times)");
-                Diagnostic::new(Code::FightFault, message).help("give it a cooldown, a cast or a recovery above zero")
-            }
-            FightErrorKind::Chain { limit, statuses } => chain_diagnostic(program, *limit, statuses),
-            FightErrorKind::TooLong { steps } => {
-                let message = format!("the fight did not end within {steps} steps");
-                Diagnostic::new(Code::FightFault, message).help("give the encounter a `time_limit`")
-            }
-        };
-        diagnostic.message = format!("at {:.6} s: {}", self.at.seconds(), diagnostic.message);
-        diagnostic
-    }
-}
-
-fn chain_diagnostic(program: &Program, limit: u32, statuses: &[StatusId]) -> Diagnostic {
-    let names: Vec<String> = statuses.iter().map(|status| format!("`{}`", program.status(*status).name)).collect();
-    let message = match names.as_slice() {
-        [one] => format!("{one} answers to itself without end ({limit} times at one moment)"),
-        several => format!("{} answer to each other without end ({limit} times at one moment)", several.join(" and ")),
-    };
-    let help = "give one of their triggers a `cooldown`, `uses` or a `when` that ends it";
-    Diagnostic::new(Code::FightFault, message).help(help)
-}
 
 /// Errors are boxed within the engine: a result that is nearly always good should be small.
 pub(super) type Outcome<T> = Result<T, Box<FightError>>;
@@ -292,7 +205,14 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 self.answer()?;
                 due = self.state.timeline.next();
             }
-            while std::mem::take(&mut self.state.attention) {
+            loop {
+                if self.state.moved && self.has_zones() {
+                    self.heed_zones()?;
+                    due = self.state.timeline.next();
+                }
+                if !std::mem::take(&mut self.state.attention) {
+                    break;
+                }
                 self.attend()?;
                 if self.state.ending.is_some() {
                     return Ok(Due::NOTHING);
@@ -325,6 +245,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[cold]
     fn choose_again(&mut self) -> Outcome<()> {
         while self.state.moved {
+            if self.has_zones() {
+                self.heed_zones()?;
+            }
             self.nudge();
             if self.state.choosers > 0 {
                 self.choose_all()?;
@@ -398,6 +321,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if phase == Phase::Script {
             return self.run_script();
         }
+        if phase == Phase::Zone {
+            self.state.timeline.clear(who, Timer::Zone);
+            return self.heed_zones();
+        }
         self.state.timeline.clear(who, Timer::Status);
         self.status_timer(who, phase)
     }
@@ -453,6 +380,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.state.timeline.clear(who, Timer::Act);
         self.state.timeline.clear(who, Timer::Empty);
         self.state.someone_fell = true;
+        self.state.moved |= self.has_zones();
         // Conditions may count who stands.
         self.setup.ids().for_each(|other| self.forget_conditions(other));
         let side = self.setup.combatants[who.index()].side;

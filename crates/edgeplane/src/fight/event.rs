@@ -4,7 +4,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::program::{
     AbilityId, CombatantId, DamageTypeId, FormulaId, LostReason, PoolId, Reading, SideId, StatusId, StepId, Time,
-    TriggerEvent,
+    TriggerEvent, ZoneId,
 };
 
 /// What an outcome comes of.
@@ -182,6 +182,22 @@ pub enum Event {
     Triggered { who: CombatantId, status: StatusId, event: TriggerEvent },
     /// A pool's cap has moved.
     CapChanged { who: CombatantId, pool: PoolId, cap: f64, left: f64 },
+    /// A zone comes about around somebody, with its middle and radius in metres.
+    ZoneBegan {
+        zone: ZoneId,
+        owner: CombatantId,
+        on: CombatantId,
+        carried: bool,
+        middle: [f64; 2],
+        radius: f64,
+        until: Option<Time>,
+    },
+    /// A zone is gone.
+    ZoneEnded { zone: ZoneId, owner: CombatantId },
+    /// A combatant comes into a zone, or the zone over it.
+    Entered { who: CombatantId, zone: ZoneId, owner: CombatantId },
+    /// A combatant comes out of a zone, or the zone from it.
+    Left { who: CombatantId, zone: ZoneId, owner: CombatantId },
     /// A combatant begins to take part; called by whom and by what, unless its time has come.
     Joined { who: CombatantId, by: Option<(CombatantId, Source)> },
     /// The encounter has an ability of somebody take effect by itself.

@@ -13,12 +13,12 @@ use crate::program::{AbilityId, CombatantId, FormulaId, Frame, InHand, Layout, S
 use crate::rules::Moves;
 
 /// Nearer than this is near enough, in metres: what arithmetic may leave.
-const HAIR: f64 = 1e-6;
+pub(super) const HAIR: f64 = 1e-6;
 /// How often one looks again at one moment because others change their courses.
 const NUDGES: u8 = 2;
 
 /// A point or a course on the plane, in metres.
-type Plane = [f64; 2];
+pub(super) type Plane = [f64; 2];
 
 /// What is kept of a combatant on the ground.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
@@ -33,7 +33,7 @@ pub(super) struct Walker {
     nudged: (Time, u8),
 }
 
-fn minus(a: Plane, b: Plane) -> Plane {
+pub(super) fn minus(a: Plane, b: Plane) -> Plane {
     [a[0] - b[0], a[1] - b[1]]
 }
 
@@ -41,7 +41,7 @@ fn inner(a: Plane, b: Plane) -> f64 {
     a[0] * b[0] + a[1] * b[1]
 }
 
-fn length(a: Plane) -> f64 {
+pub(super) fn length(a: Plane) -> f64 {
     libm::hypot(a[0], a[1])
 }
 
@@ -53,7 +53,7 @@ fn toward(direction: Plane, metres: f64) -> Plane {
 
 /// After how many seconds something at `away` that moves with `velocity` is within `reach` of one who goes straight to
 /// meet it at `speed`: the least root of |away + velocity τ| = speed τ + reach.
-fn meeting(away: Plane, velocity: Plane, speed: f64, reach: f64) -> Option<f64> {
+pub(super) fn meeting(away: Plane, velocity: Plane, speed: f64, reach: f64) -> Option<f64> {
     let a = inner(velocity, velocity) - speed * speed;
     let b = 2.0 * (inner(away, velocity) - speed * reach);
     let c = inner(away, away) - reach * reach;
@@ -63,6 +63,24 @@ fn meeting(away: Plane, velocity: Plane, speed: f64, reach: f64) -> Option<f64> 
     let under = b * b - 4.0 * a * c;
     let below = -b + under.max(0.0).sqrt();
     (under >= 0.0 && below > 0.0).then(|| 2.0 * c / below).filter(|seconds| seconds.is_finite())
+}
+
+/// After how many seconds something within `edge` metres that moves with `velocity` is that far away: the greater root of
+/// |away + velocity τ| = edge. Never, if it does not move.
+pub(super) fn parting(away: Plane, velocity: Plane, edge: f64) -> Option<f64> {
+    let a = inner(velocity, velocity);
+    let b = 2.0 * inner(away, velocity);
+    let c = inner(away, away) - edge * edge;
+    if a <= 0.0 {
+        return None;
+    }
+    if c >= 0.0 {
+        return Some(0.0);
+    }
+    let root = (b * b - 4.0 * a * c).sqrt();
+    // Of the two forms of a root, the one that subtracts nothing alike.
+    let seconds = if b > 0.0 { 2.0 * c / (-b - root) } else { (root - b) / (2.0 * a) };
+    Some(seconds).filter(|seconds| seconds.is_finite())
 }
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
@@ -82,7 +100,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if seconds == 0.0 { self.state.now } else { self.after(seconds) }
     }
 
-    fn course_of(&self, who: CombatantId) -> Plane {
+    pub(super) fn course_of(&self, who: CombatantId) -> Plane {
         let first = self.program.place(who, Layout::VELOCITY);
         [self.state.memory.at(first), self.state.memory.at(first + 1)]
     }
@@ -128,7 +146,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// The first microsecond that is not before so many seconds from now; always a later one.
-    fn after(&self, seconds: f64) -> Time {
+    pub(super) fn after(&self, seconds: f64) -> Time {
         // What arithmetic leaves must not cost a whole microsecond.
         let micros = (seconds * 1e6 - 1e-4).ceil().max(1.0);
         if micros < Time::NEVER.micros() { self.state.now + Time(micros as u64) } else { Time::NEVER }

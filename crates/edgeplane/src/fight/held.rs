@@ -19,6 +19,8 @@ pub(super) struct Instance {
     /// Its full duration, as of the last application.
     pub(super) full: Time,
     pub(super) ends: Time,
+    /// How many zones hold it: while any does, it does not end by itself.
+    pub(super) held: u32,
     /// Its end has been announced.
     pub(super) warned: bool,
     /// Where the rhythm of its ticks begins, and how many beats there have been since.
@@ -62,11 +64,27 @@ impl Instance {
             return None;
         }
         let at = self.rhythm + Time(self.period.0.saturating_mul(self.beats + 1));
-        (at <= self.ends && at < Time::NEVER).then_some(at)
+        (at <= self.end() && at < Time::NEVER).then_some(at)
+    }
+
+    /// When it ends by itself.
+    pub(super) fn end(&self) -> Time {
+        if self.held > 0 { Time::NEVER } else { self.ends }
+    }
+
+    /// A zone that has held it holds it no more: it goes on until then, or for as long as others have given it.
+    pub(super) fn linger(&mut self, until: Time) {
+        let keeps = |end: Time| if end < Time::NEVER { end.max(until) } else { until };
+        self.ends = keeps(self.ends);
+        self.stack_ends.iter_mut().for_each(|end| *end = keeps(*end));
+        self.warned = false;
     }
 
     /// When the first of its stacks, or all of it, ends.
     pub(super) fn next_end(&self) -> Time {
+        if self.held > 0 {
+            return Time::NEVER;
+        }
         self.stack_ends.iter().copied().min().unwrap_or(self.ends)
     }
 
@@ -76,7 +94,7 @@ impl Instance {
         if let Some(beat) = self.next_beat() {
             next = next.min((beat, Phase::Tick));
         }
-        if let Some(warn) = plan.warn.filter(|_| !self.warned && self.ends < Time::NEVER) {
+        if let Some(warn) = plan.warn.filter(|_| !self.warned && self.end() < Time::NEVER) {
             next = next.min(((self.ends - warn).max(now), Phase::Tick));
         }
         if plan.holds_while.is_some() {
@@ -114,7 +132,7 @@ impl Instance {
         memory.set_local(Layout::TICK, f64::from(self.ticks_made));
         memory.set_local(Layout::TICKS, self.ticks);
         memory.set_local(Layout::ELAPSED, (now - self.started).seconds());
-        memory.set_local(Layout::REMAINING, seconds_left(self.ends, now));
+        memory.set_local(Layout::REMAINING, seconds_left(self.end(), now));
         for (kept, value) in self.kept.iter().enumerate() {
             memory.set_local(Layout::KEPT + kept as u16, *value);
         }

@@ -152,6 +152,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.state.next_serial += 1;
         (one.started, one.rhythm, one.beats, one.ticks_made, one.warned) = (now, now, 0, 0, false);
         (one.full, one.ends, one.period, one.ticks) = (duration, now + duration, Time::ZERO, 0.0);
+        one.held = 0;
         one.stack_ends.clear();
         if plan.again == Again::Stack && plan.stack_timer == StackTimer::Each {
             one.stacks = 0;
@@ -283,7 +284,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             (one.rhythm, one.beats) = (now, 0);
         }
         one.schedule(plan, now);
-        let until = (one.ends < Time::NEVER).then_some(one.ends);
+        let until = (one.end() < Time::NEVER).then_some(one.ends);
         let total = self.state.stack_counts(target, status) as u32;
         self.tell(Event::StatusGained { caster: by.caster, target, status, stacks, total, until, applied });
         self.status_changed(target, status)?;

@@ -19,6 +19,7 @@ mod ground;
 mod held;
 mod hits;
 mod inflict;
+mod limits;
 mod outcomes;
 mod pools;
 mod reading;
@@ -31,14 +32,15 @@ mod targets;
 mod telling;
 mod timeline;
 mod triggers;
+mod zones;
 
 use std::sync::Arc;
 
 pub use chance::{Branching, Likely, Provider, Recorded, Sampler, seed_of_trial, stream_seed};
-pub use engine::{FightError, FightErrorKind, Limits};
 pub use event::{
     Applied, Ending, Event, Listener, Log, Logged, Observer, Refusal, Silent, Source, StatusRefusal, StepResult,
 };
+pub use limits::{FightError, FightErrorKind, Limits};
 pub use reading::{Contribution, HeldStatus};
 pub use state::Snapshot;
 pub use telling::{Telling, name_refusal};

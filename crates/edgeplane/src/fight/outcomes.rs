@@ -13,7 +13,7 @@ use crate::program::{
 use crate::rules::{CleansePick, Receiver, UseMoment};
 
 /// Whose outcome it is, and of what.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, PartialEq)]
 pub(super) struct By {
     /// Who acts.
     pub(super) caster: CombatantId,
@@ -132,6 +132,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     fn bring_status(&mut self, by: &By, target: CombatantId, effect: &Effect) -> Outcome<()> {
         let frame = Frame::new(self.program, by.caster, target, 0, self.state.now.micros());
         match effect {
+            Effect::Zone(zone) => self.place_zone(by, target, *zone),
             Effect::Call(character, count) => {
                 let count = self.whole(*count, &frame, 1)?;
                 self.call(by, *character, count)

@@ -2,10 +2,10 @@
 
 use serde::Serialize;
 
-use super::engine::FightError;
 use super::event::Observer;
 use super::held::{Held, seconds_left};
 use super::inflict::Dose;
+use super::limits::FightError;
 use super::outcomes::By;
 use super::state::State;
 use super::{Fight, FightErrorKind, Provider};
@@ -117,7 +117,7 @@ impl<C: Provider> Fight<C> {
             }
         }
         memory.set_locals(&saved);
-        let ends = one.ends < Time::NEVER;
+        let ends = one.end() < Time::NEVER;
         let remaining = ends.then(|| seconds_left(one.ends, *now));
         let share = if ends && one.full > Time::ZERO {
             ((one.ends - *now).seconds() / one.full.seconds()).min(1.0)

@@ -95,7 +95,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
         // Everyone looks again, as when somebody falls; and whoever comes with nothing left falls at once.
         (self.state.someone_fell, self.state.someone_hurt, self.state.attention) = (true, true, true);
-        self.state.moved |= self.setup.is_placed;
+        self.state.moved |= self.setup.is_placed || self.has_zones();
         if !self.state.actors[who].by_hand {
             self.will_choose(who);
         }

@@ -11,6 +11,7 @@ use super::seats::Seats;
 use super::stock::Stock;
 use super::timeline::{Phase, Timeline, Timer};
 use super::triggers::Pending;
+use super::zones::{Hold, Zone};
 use crate::program::{
     AbilityId, BaseChange, Chance, CombatantId, InHand, JoinPlan, Memory, Setup, SiteId, StatusId, StreamId, Time,
 };
@@ -178,6 +179,10 @@ pub(super) struct State {
     pub(super) flights: Vec<Flight>,
     /// Somebody has changed course.
     pub(super) moved: bool,
+    /// The zones that are there, in the order in which they came, and the statuses that they hold.
+    pub(super) zones: Vec<Zone>,
+    pub(super) holds: Vec<Hold>,
+    pub(super) next_zone: u32,
     /// For each moment of the script, when it comes next and how often it is still to come.
     pub(super) script: Vec<(Time, u32)>,
     /// Kept between evaluations so that nothing is allocated.
@@ -244,6 +249,9 @@ impl State {
             walkers: vec![Walker::default(); if setup.is_placed { setup.combatants.len() } else { 0 }],
             flights: Vec::new(),
             moved: false,
+            zones: Vec::new(),
+            holds: Vec::new(),
+            next_zone: 0,
             script: Vec::with_capacity(setup.script.moments.len()),
             now: Time::ZERO,
             memory: Memory::default(),
@@ -313,6 +321,9 @@ impl State {
                 self.timeline.set(who, self.actors[who].rank, Timer::Act, Time::ZERO, Phase::Ready);
             }
         }
+        self.zones.clear();
+        self.holds.clear();
+        self.next_zone = 0;
         self.script.clear();
         self.script.extend(setup.script.moments.iter().map(|moment| (moment.at, moment.times)));
         self.schedule_script();

@@ -39,7 +39,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let plan = program.status(one.status);
         let (status, serial) = (one.status, one.serial);
         let is_beat = one.next_beat().is_some_and(|at| at <= now);
-        if plan.warn.is_some_and(|warn| !one.warned && one.ends < Time::NEVER && one.ends - warn <= now) {
+        if plan.warn.is_some_and(|warn| !one.warned && one.end() < Time::NEVER && one.ends - warn <= now) {
             one.warned = true;
             let until = one.ends;
             self.tell(Event::StatusExpiring { target: who, status, until });

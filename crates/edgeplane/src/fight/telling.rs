@@ -4,7 +4,7 @@ use serde::Serialize;
 use serde::ser::{SerializeMap, Serializer};
 
 use super::event::{Ending, Event, Logged, Refusal, Source, StatusRefusal};
-use crate::program::{AbilityId, CombatantId, PoolId, Setup, SideId, StatusId, plain};
+use crate::program::{AbilityId, CombatantId, PoolId, Setup, SideId, StatusId, ZoneId, plain};
 
 /// Tells events by name; serialises to one flat object with `at` in seconds and `event` first.
 #[derive(Clone, Copy, Debug)]
@@ -207,6 +207,23 @@ impl Telling<'_> {
                 map.serialize_entry("who", names.who(who))?;
                 self.pool(map, pool, &[("cap", cap), ("left", left)])
             }
+            Event::ZoneBegan { zone, owner, on, carried, middle, radius, until } => {
+                self.of_zone(map, "zone began", owner, zone)?;
+                map.serialize_entry("on", names.who(on))?;
+                map.serialize_entry("carried", &carried)?;
+                map.serialize_entry("middle", &middle)?;
+                map.serialize_entry("radius", &radius)?;
+                map.serialize_entry("until", &until.map(|until| until.seconds()))
+            }
+            Event::ZoneEnded { zone, owner } => self.of_zone(map, "zone ended", owner, zone),
+            Event::Entered { who, zone, owner } => {
+                self.of_zone(map, "entered", owner, zone)?;
+                map.serialize_entry("who", names.who(who))
+            }
+            Event::Left { who, zone, owner } => {
+                self.of_zone(map, "left", owner, zone)?;
+                map.serialize_entry("who", names.who(who))
+            }
             Event::Joined { who, by } => {
                 map.serialize_entry("event", "joined")?;
                 map.serialize_entry("who", names.who(who))?;
@@ -276,6 +293,18 @@ impl Telling<'_> {
             }
             _ => Ok(()),
         }
+    }
+
+    fn of_zone<M: SerializeMap>(
+        &self,
+        map: &mut M,
+        event: &str,
+        owner: CombatantId,
+        zone: ZoneId,
+    ) -> Result<(), M::Error> {
+        map.serialize_entry("event", event)?;
+        map.serialize_entry("zone", &self.setup.program.zone(zone).name)?;
+        map.serialize_entry("owner", NamesOf(self.setup).who(owner))
     }
 
     fn of_status<M: SerializeMap>(

@@ -14,17 +14,19 @@ pub(super) enum Phase {
     Script = 0,
     /// What was sent out arrives.
     Arrival = 1,
+    /// Zones end, and combatants cross their edges.
+    Zone = 2,
     /// Abilities take effect.
-    Release = 2,
+    Release = 3,
     /// Statuses tick.
-    Tick = 3,
+    Tick = 4,
     /// Statuses end.
-    Expire = 4,
+    Expire = 5,
     /// Pools that flow run empty.
-    Empty = 5,
+    Empty = 6,
     /// Combatants are ready to choose.
     #[default]
-    Ready = 6,
+    Ready = 7,
 }
 
 /// The timers of a combatant.
@@ -38,8 +40,10 @@ pub(super) enum Timer {
     Status,
     /// What it has sent out arrives.
     Flight,
-    /// The encounter has something happen; the one timer that is nobody's, and counts as the first combatant's.
+    /// The encounter has something happen. This one and the next are nobody's, and count as the first combatant's.
     Script,
+    /// Something happens to zones.
+    Zone,
 }
 
 /// The lot and the combatant of a key have so many bits each.
@@ -62,7 +66,7 @@ pub(super) struct Timeline {
 
 /// The `Status` timers of all combatants, if there are statuses, then their `Empty` timers, if pools
 /// can run empty by themselves, then their `Flight` timers, if anything takes time to arrive, then the one
-/// of the script, if there is one; and the least of all of them, which is asked for far more often than
+/// of the script, if there is one, then that of zones; and the least of all of them, which is asked for far more often than
 /// it changes.
 #[derive(Clone, Debug, PartialEq)]
 struct Rarer {
@@ -74,6 +78,7 @@ struct Rarer {
     empties: Option<usize>,
     flights: Option<usize>,
     script: Option<usize>,
+    zones: Option<usize>,
 }
 
 /// A timer that is due: moment, phase, lot and combatant in one number, so that the soonest is the
@@ -103,10 +108,11 @@ impl Due {
         match (self.0 >> (2 * WHO_BITS)) & ((1 << PHASE_BITS) - 1) {
             0 => Phase::Script,
             1 => Phase::Arrival,
-            2 => Phase::Release,
-            3 => Phase::Tick,
-            4 => Phase::Expire,
-            5 => Phase::Empty,
+            2 => Phase::Zone,
+            3 => Phase::Release,
+            4 => Phase::Tick,
+            5 => Phase::Expire,
+            6 => Phase::Empty,
             _ => Phase::Ready,
         }
     }
@@ -148,9 +154,11 @@ impl Timeline {
         let flights = travels.then_some(before);
         let before_script = before + combatants * usize::from(travels);
         let script = (!setup.script.moments.is_empty()).then_some(before_script);
-        let keys = before_script + usize::from(script.is_some());
+        let before_zones = before_script + usize::from(script.is_some());
+        let zones = (!setup.program.zones.is_empty()).then_some(before_zones);
+        let keys = before_zones + usize::from(zones.is_some());
         let (all, blocks) = (vec![NONE; keys], blocks_for(keys));
-        let rarer = Rarer { keys: all, blocks, least: NONE, statuses, empties, flights, script };
+        let rarer = Rarer { keys: all, blocks, least: NONE, statuses, empties, flights, script, zones };
         Self { acts: Seats::of(combatants, NONE), blocks: blocks_for(combatants), rarer }
     }
 
@@ -167,7 +175,9 @@ impl Timeline {
         let key = Due::of(at, phase, rank, who).0;
         match timer {
             Timer::Act => self.put_act(who, key),
-            Timer::Status | Timer::Empty | Timer::Flight | Timer::Script => self.rarer.put(who, timer, key),
+            Timer::Status | Timer::Empty | Timer::Flight | Timer::Script | Timer::Zone => {
+                self.rarer.put(who, timer, key)
+            }
         }
     }
 
@@ -175,7 +185,9 @@ impl Timeline {
     pub(super) fn clear(&mut self, who: CombatantId, timer: Timer) {
         match timer {
             Timer::Act => self.put_act(who, NONE),
-            Timer::Status | Timer::Empty | Timer::Flight | Timer::Script => self.rarer.put(who, timer, NONE),
+            Timer::Status | Timer::Empty | Timer::Flight | Timer::Script | Timer::Zone => {
+                self.rarer.put(who, timer, NONE)
+            }
         }
     }
 
@@ -218,6 +230,7 @@ impl Rarer {
             Timer::Empty => self.empties,
             Timer::Flight => self.flights,
             Timer::Script => self.script,
+            Timer::Zone => self.zones,
             Timer::Status | Timer::Act => self.statuses,
         };
         let Some(first) = first else { return };

@@ -2,8 +2,9 @@
 //! outcome is cut in two by what answers to it.
 
 use super::Provider;
-use super::engine::{Engine, FightError, FightErrorKind, Outcome};
+use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer};
+use super::limits::{FightError, FightErrorKind};
 use super::outcomes::By;
 use super::state::State;
 use crate::program::{AbilityId, CombatantId, Frame, Layout, LostReason, PoolId, StatusId, Time, TriggerEvent};

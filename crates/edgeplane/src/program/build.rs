@@ -96,6 +96,7 @@ impl Compiler<'_> {
         self.statuses(rules);
         self.abilities(rules);
         self.gear(rules);
+        self.zones(rules);
         self.policies(rules);
         self.characters(rules);
         self.encounters(rules);
@@ -123,6 +124,7 @@ fn within_limits(rules: &Ruleset, out: &mut Diagnostics) -> bool {
         (rules.statuses.len(), 10_000, "statuses"),
         (rules.statuses.iter().map(|status| status.rule.tags.len()).sum(), 10_000, "tags of statuses"),
         (rules.abilities.len(), 10_000, "abilities"),
+        (rules.zones.len(), 10_000, "zones"),
         (rules.characters.len(), 10_000, "characters"),
         (rules.policies.len(), 10_000, "policies"),
         (rules.encounters.len(), 10_000, "encounters"),

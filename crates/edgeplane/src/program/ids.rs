@@ -22,6 +22,7 @@ ids! {
     DamageTypeId(u16) "A damage type of the ruleset.";
     StepId(u16) "A hit step or a heal step, by its place in the order.";
     StatusId(u16) "A status of the ruleset.";
+    ZoneId(u16) "A zone of the ruleset.";
     AbilityId(u16) "An ability of the ruleset.";
     PolicyId(u16) "A policy of the ruleset.";
     CharacterId(u16) "A character of the ruleset.";

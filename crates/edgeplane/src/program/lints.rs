@@ -27,6 +27,7 @@ pub(super) fn lint(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
         lints.never_open(named, out);
     }
     lints.never_joins(out);
+    lints.never_placed(out);
     lints.chances_above_one(out);
     lints.unread_attributes(out);
 }
@@ -152,8 +153,20 @@ impl Lints<'_> {
         let held = self.rules.characters.iter().flat_map(|one| one.rule.statuses.iter().flatten());
         let by_gear = self.rules.gear.iter().flat_map(|piece| &piece.rule.statuses);
         let by_sets = self.rules.gear_sets.iter().flat_map(|set| &set.rule.worn).flat_map(|(_, words)| words);
+        let by_zones = self.rules.zones.iter().flat_map(|zone| &zone.rule.inflict);
         self.rules.outcomes().any(|outcome| inflicts(outcome, name))
-            || held.chain(by_gear).chain(by_sets).any(|word| word.text == name)
+            || by_zones.chain(held).chain(by_gear).chain(by_sets).any(|word| word.text == name)
+    }
+
+    fn never_placed(&self, out: &mut Diagnostics) {
+        let placed = |name: &str| {
+            self.rules.outcomes().any(|outcome| matches!(&outcome.kind, OutcomeKind::Zone(word) if word.text == name))
+        };
+        for zone in self.rules.zones.iter().filter(|zone| !placed(&zone.name)) {
+            let message = format!("nothing brings the zone `{}` about", zone.name);
+            let help = format!("for example: does = [{{ zone = \"{}\" }}]", zone.name);
+            out.push(warn(Code::NeverPlaced, zone.span, message).help(help));
+        }
     }
 
     /// Who waits to be called and who calls have to know each other.

@@ -34,6 +34,7 @@ mod steps;
 mod time;
 mod tree;
 mod worked;
+mod zones;
 
 pub use abilities::{AbilityPlan, PickPlan};
 pub use attributes::{AttributeInfo, AttributePlan};
@@ -59,6 +60,7 @@ pub use time::Time;
 pub(crate) use tree::Role;
 pub use tree::{LeafValue, Reading, Tree, TreeKind};
 pub use worked::plain;
+pub use zones::ZonePlan;
 
 pub use crate::rules::{Again, LostReason, ModifierKind, Rounding, StackTimer, StatusKind, TriggerEvent};
 
@@ -90,6 +92,7 @@ pub struct Program {
     pub(crate) heal_steps: Vec<StepPlan>,
     pub(crate) marks: Vec<String>,
     pub(crate) statuses: Vec<StatusPlan>,
+    pub(crate) zones: Vec<ZonePlan>,
     /// What modifiers read, see [`dirty`].
     pub(crate) modifiers_read: u64,
     pub(crate) diminish: Vec<DiminishPlan>,
@@ -150,6 +153,16 @@ impl Program {
     /// One status.
     pub fn status(&self, id: StatusId) -> &StatusPlan {
         &self.statuses[id.index()]
+    }
+
+    /// A kind of zone.
+    pub fn zone(&self, id: ZoneId) -> &ZonePlan {
+        &self.zones[id.index()]
+    }
+
+    /// Every kind of zone.
+    pub fn zones(&self) -> &[ZonePlan] {
+        &self.zones
     }
 
     /// Finds a status by name.

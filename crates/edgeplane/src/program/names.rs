@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::ids::{AbilityId, CharacterId, CurveId, DamageTypeId, PolicyId, PoolId, Slot, StatusId};
+use super::ids::{AbilityId, CharacterId, CurveId, DamageTypeId, PolicyId, PoolId, Slot, StatusId, ZoneId};
 use super::layout::Layout;
 use crate::formula::Builtin;
 use crate::rules::{Named, Ruleset};
@@ -31,6 +31,7 @@ pub struct Names {
     pub(crate) abilities: BTreeMap<String, AbilityId>,
     pub(crate) policies: BTreeMap<String, PolicyId>,
     pub(crate) characters: BTreeMap<String, CharacterId>,
+    pub(crate) zones: BTreeMap<String, ZoneId>,
     pub(crate) gear: BTreeMap<String, usize>,
     pub(crate) gear_sets: BTreeMap<String, usize>,
     pub(crate) marks: Vec<String>,
@@ -51,6 +52,7 @@ impl Names {
             abilities: numbered(&rules.abilities, AbilityId),
             policies: numbered(&rules.policies, PolicyId),
             characters: numbered(&rules.characters, CharacterId),
+            zones: numbered(&rules.zones, ZoneId),
             gear: rules.gear.iter().enumerate().map(|(i, named)| (named.name.clone(), i)).collect(),
             gear_sets: rules.gear_sets.iter().enumerate().map(|(i, named)| (named.name.clone(), i)).collect(),
             ..Self::default()

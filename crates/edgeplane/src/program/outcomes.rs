@@ -1,7 +1,7 @@
 //! Outcomes: what abilities, ticks and triggers bring about.
 
 use super::Program;
-use super::ids::{CharacterId, DamageTypeId, FormulaId, PoolId, SiteId, StatusId, StepId};
+use super::ids::{CharacterId, DamageTypeId, FormulaId, PoolId, SiteId, StatusId, StepId, ZoneId};
 use super::names::look_up;
 use super::quick_hits::QuickHit;
 use super::resolve::Compiler;
@@ -47,6 +47,8 @@ pub enum Effect {
     Interrupt,
     /// Moves the receiver away from the caster by so many metres, or toward.
     Shift(FormulaId, bool),
+    /// A zone comes about around the receiver.
+    Zone(ZoneId),
     /// So many of a character who wait to be called join the side of the one who acts.
     Call(CharacterId, Option<FormulaId>),
 }
@@ -294,6 +296,9 @@ impl Compiler<'_> {
                 Some(Effect::Lengthen(status?, by?, *shorter))
             }
             OutcomeKind::Interrupt => Some(Effect::Interrupt),
+            OutcomeKind::Zone(zone) => {
+                look_up(&self.names.zones, &zone.text, zone.span, "zone", self.out).map(Effect::Zone)
+            }
             OutcomeKind::Call { character, count } => {
                 let kind = "character";
                 let id = look_up(&self.names.characters, &character.text, character.span, kind, self.out);

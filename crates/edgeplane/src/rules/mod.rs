@@ -20,6 +20,7 @@ mod reader;
 mod statuses;
 mod steps;
 mod triggers;
+mod zones;
 
 pub use abilities::{
     AbilityRule, AfterRule, ChargesRule, Pick, ReleasesRule, SharedCooldownRule, SideRule, TargetRule, UseMoment,
@@ -45,6 +46,7 @@ pub use statuses::{
 };
 pub use steps::{DamageTypeRule, OwnedStep, StepRule};
 pub use triggers::{LostReason, TriggerEvent, TriggerRule};
+pub use zones::{ZoneRule, ZoneSide};
 
 use crate::text::{Code, Diagnostic, Diagnostics, Document, Node};
 use reader::{Fields, section};
@@ -112,6 +114,8 @@ pub struct Ruleset {
     pub diminish: Vec<Named<DiminishRule>>,
     /// `[ability.*]`
     pub abilities: Vec<Named<AbilityRule>>,
+    /// `[zone.*]`
+    pub zones: Vec<Named<ZoneRule>>,
     /// `[policy.*]`
     pub policies: Vec<Named<PolicyRule>>,
     /// What can be worn or held.
@@ -140,6 +144,7 @@ const SECTIONS: &[&str] = &[
     "ability",
     "gear",
     "gear_set",
+    "zone",
     "policy",
     "character",
     "encounter",
@@ -173,6 +178,7 @@ impl Ruleset {
         ruleset.gear = read_all(section(root, "gear", out), "gear", out, gear::read);
         ruleset.gear_sets = read_all(section(root, "gear_set", out), "gear_set", out, gear::read_set);
         ruleset.wear(out);
+        ruleset.zones = read_all(section(root, "zone", out), "zone", out, zones::read);
         ruleset.policies = read_all(section(root, "policy", out), "policy", out, policies::read);
         ruleset.characters = read_all(section(root, "character", out), "character", out, characters::read);
         ruleset.encounters = read_all(section(root, "encounter", out), "encounter", out, encounters::read);
@@ -207,7 +213,8 @@ impl Ruleset {
             let ticks = status.rule.every.iter().flat_map(|every| &every.does);
             ticks.chain(status.rule.on.iter().flat_map(|on| &on.does)).chain(&status.rule.at_max)
         });
-        of_abilities.chain(of_statuses)
+        let of_zones = self.zones.iter().flat_map(|zone| zone.rule.enters.iter().chain(&zone.rule.leaves));
+        of_abilities.chain(of_statuses).chain(of_zones)
     }
 
     fn read_head(&mut self, node: &Node, out: &mut Diagnostics) {

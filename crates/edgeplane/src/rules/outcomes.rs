@@ -169,6 +169,8 @@ pub enum OutcomeKind {
         /// Toward the caster instead of away.
         nearer: bool,
     },
+    /// A zone comes about around the receiver.
+    Zone(Word),
     /// Those who wait to be called join the side of the one who acts.
     Call {
         /// Which of them.
@@ -192,6 +194,7 @@ const INTERRUPT: &[&str] = &["interrupt"];
 const PUSH: &[&str] = &["push"];
 const PULL: &[&str] = &["pull"];
 const CALL: &[&str] = &["call", "count"];
+const ZONE: &[&str] = &["zone"];
 const COMMON: &[&str] = &["to", "when", "chance"];
 const KINDS: &[(&str, &[&str])] = &[
     ("damage", DAMAGE),
@@ -208,6 +211,7 @@ const KINDS: &[(&str, &[&str])] = &[
     ("push", PUSH),
     ("pull", PULL),
     ("call", CALL),
+    ("zone", ZONE),
 ];
 
 /// Reads the list under `does`.
@@ -250,6 +254,7 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<OutcomeRul
         "cleanse" => filter(&fields, "cleanse", out).map(OutcomeKind::Cleanse),
         "transfer" => filter(&fields, "transfer", out).map(OutcomeKind::Transfer),
         "consume" => consume(&fields, out),
+        "zone" => fields.text("zone", out).map(OutcomeKind::Zone),
         "call" => call(&fields, out),
         "interrupt" => fields.flag("interrupt", out).then_some(OutcomeKind::Interrupt),
         key @ ("push" | "pull") => {

@@ -177,6 +177,7 @@ fn also(program: &Program, outcome: &OutcomePlan) -> Option<AlsoLine> {
         Effect::Lengthen(status, by, shorter) => {
             (if *shorter { "shortens" } else { "extends" }, format!("{} by {} s", name(*status), text(*by)))
         }
+        Effect::Zone(zone) => ("places", program.zone(*zone).name.clone()),
         Effect::Call(character, count) => {
             let count = count.map_or_else(|| "1".to_owned(), text);
             ("calls", format!("{count} {}", program.characters[character.index()].name))

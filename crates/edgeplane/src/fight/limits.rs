@@ -1,0 +1,101 @@
+//! What ends a fight that would otherwise never end, and fights that cannot go on.
+
+use crate::program::{AbilityId, CombatantId, Fault, Program, Setup, StatusId, Time};
+use crate::text::{Code, Diagnostic};
+
+/// What ends a fight that would otherwise never end.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Limits {
+    /// Most timers that may run off in one fight.
+    pub steps: u64,
+    /// Most waves of one moment: things that bring each other about without time passing.
+    pub waves: u32,
+    /// Most answers of statuses that follow from one another at one moment.
+    pub chain: u32,
+}
+
+impl Default for Limits {
+    fn default() -> Self {
+        Self { steps: 1_000_000, waves: 1_000, chain: 1_000 }
+    }
+}
+
+/// A fight that cannot go on.
+#[derive(Clone, Debug, PartialEq)]
+pub struct FightError {
+    /// When.
+    pub at: Time,
+    /// Why.
+    pub kind: FightErrorKind,
+}
+
+/// Why a fight cannot go on.
+#[derive(Clone, Debug, PartialEq)]
+pub enum FightErrorKind {
+    /// A formula has no usable value.
+    Fault(Box<Fault>),
+    /// Things bring each other about without time passing; who used what last.
+    Endless {
+        /// How many waves there were.
+        waves: u32,
+        /// The combatant that acted last.
+        who: CombatantId,
+        /// What it used.
+        ability: Option<AbilityId>,
+    },
+    /// Statuses answer to each other without end.
+    Chain {
+        /// How many of them followed from one another.
+        limit: u32,
+        /// Those that answered last.
+        statuses: Vec<StatusId>,
+    },
+    /// There are more zones at once than can be.
+    Zones {
+        /// Most that can be.
+        most: usize,
+    },
+    /// More happened than the limit allows.
+    TooLong {
+        /// The limit.
+        steps: u64,
+    },
+}
+
+impl FightError {
+    /// As a diagnostic that points into the ruleset where that is possible.
+    pub fn diagnostic(&self, setup: &Setup) -> Diagnostic {
+        let program = setup.program();
+        let mut diagnostic = match &self.kind {
+            FightErrorKind::Fault(fault) => fault.diagnostic(program, Code::FightFault),
+            FightErrorKind::Endless { waves, who, ability } => {
+                let label = &setup.combatants[who.index()].label;
+                let what = ability.map_or("something", |id| program.ability(id).name.as_str());
+                let message = format!("`{label}` uses `{what}` again and again without time passing ({waves} times)");
+                Diagnostic::new(Code::FightFault, message).help("give it a cooldown, a cast or a recovery above zero")
+            }
+            FightErrorKind::Chain { limit, statuses } => chain_diagnostic(program, *limit, statuses),
+            FightErrorKind::Zones { most } => {
+                let message = format!("more than {most} zones are there at once");
+                Diagnostic::new(Code::FightFault, message)
+                    .help("let them end sooner, or give them fewer `max_instances`")
+            }
+            FightErrorKind::TooLong { steps } => {
+                let message = format!("the fight did not end within {steps} steps");
+                Diagnostic::new(Code::FightFault, message).help("give the encounter a `time_limit`")
+            }
+        };
+        diagnostic.message = format!("at {:.6} s: {}", self.at.seconds(), diagnostic.message);
+        diagnostic
+    }
+}
+
+fn chain_diagnostic(program: &Program, limit: u32, statuses: &[StatusId]) -> Diagnostic {
+    let names: Vec<String> = statuses.iter().map(|status| format!("`{}`", program.status(*status).name)).collect();
+    let message = match names.as_slice() {
+        [one] => format!("{one} answers to itself without end ({limit} times at one moment)"),
+        several => format!("{} answer to each other without end ({limit} times at one moment)", several.join(" and ")),
+    };
+    let help = "give one of their triggers a `cooldown`, `uses` or a `when` that ends it";
+    Diagnostic::new(Code::FightFault, message).help(help)
+}

@@ -1,0 +1,67 @@
+//! Zones: areas on the ground, and what they do to those inside.
+
+use super::ids::{FormulaId, StatusId};
+use super::names::look_up;
+use super::outcomes::{OutcomePlan, Place};
+use super::resolve::Compiler;
+use super::scope::Scope;
+use crate::rules::{Named, Ruleset, ZoneRule, ZoneSide};
+
+/// A kind of zone.
+#[derive(Clone, Debug)]
+pub struct ZonePlan {
+    /// Its name.
+    pub name: String,
+    /// For readers.
+    pub about: String,
+    /// Metres from its middle to its edge.
+    pub radius: Option<FormulaId>,
+    /// Seconds that it lasts, if it ends by itself.
+    pub lasts: Option<FormulaId>,
+    /// Whom it is about, as its owner sees it.
+    pub affects: ZoneSide,
+    /// Its owner too.
+    pub owner: bool,
+    /// It goes with the one whom it was placed on.
+    pub carried: bool,
+    /// Most of its kind that one owner has at once.
+    pub max_instances: u32,
+    /// Statuses held by those inside.
+    pub statuses: Vec<StatusId>,
+    /// What happens to those who enter.
+    pub enters: Vec<OutcomePlan>,
+    /// What happens to those who leave.
+    pub leaves: Vec<OutcomePlan>,
+}
+
+impl Compiler<'_> {
+    pub(super) fn zones(&mut self, rules: &Ruleset) {
+        for Named { name, rule, .. } in &rules.zones {
+            let plan = self.zone(name, rule, rules);
+            self.program.zones.push(plan);
+        }
+    }
+
+    fn zone(&mut self, name: &str, rule: &ZoneRule, rules: &Ruleset) -> ZonePlan {
+        let radius = rule.radius.as_ref().and_then(|radius| self.number(radius, Scope::OUTCOME));
+        let lasts = rule.lasts.as_ref().and_then(|lasts| self.number(lasts, Scope::OUTCOME));
+        let status =
+            |word: &crate::rules::Word| look_up(&self.names.statuses, &word.text, word.span, "status", self.out);
+        let statuses = rule.inflict.iter().filter_map(status).collect();
+        let enters = self.outcomes(&rule.enters, &[], &Place::ABILITY, rules);
+        let leaves = self.outcomes(&rule.leaves, &[], &Place::ABILITY, rules);
+        ZonePlan {
+            name: name.to_owned(),
+            about: rule.about.clone(),
+            radius,
+            lasts,
+            affects: rule.affects,
+            owner: rule.owner,
+            carried: rule.carried,
+            max_instances: rule.max_instances,
+            statuses,
+            enters,
+            leaves,
+        }
+    }
+}

@@ -1,0 +1,315 @@
+//! Zones: who is inside and when, to the microsecond, and what holds for as long as they are.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use crate::common::{demo, game, moments, seconds};
+use edgeplane::fight::{Event, Logged, seed_of_trial};
+use edgeplane::{CombatantId, Ending, Fight, Game, Log, Time, TrialsPlan};
+use proptest::prelude::*;
+
+/// One who plants a zone at once and another who is led by hand past it.
+const RULES: &str = r#"
+    [attributes]
+    speed = 4
+    guard = 0
+    [pools]
+    health = { max = "10 + guard * 0", defeat = true }
+    [status.mired]
+    kind = "debuff"
+    duration = 2
+    again = "refresh"
+    modify = [{ attribute = "guard", add = 5 }]
+    [status.stuck]
+    duration = inf
+    again = "refresh"
+    [zone.mire]
+    radius = 3
+    affects = "enemies"
+    inflict = ["mired"]
+    [ability.plant]
+    uses = 1
+    targets = "self"
+    does = [{ zone = "mire" }]
+    [character.planter]
+    abilities = ["plant"]
+    [character.walker]
+    [encounter.past]
+    sides.a = [{ character = "planter", at = [0, 0] }]
+    sides.b = [{ character = "walker", at = [10.4, 1.8] }]
+"#;
+
+const PLANTER: CombatantId = CombatantId(0);
+const WALKER: CombatantId = CombatantId(1);
+
+fn with(more: &str) -> Game {
+    game(&format!("{RULES}\n{more}"))
+}
+
+/// A fight in which everybody but the first is led by hand, and the second sets out at once.
+fn led(game: &Game, encounter: &str, course: [f64; 2]) -> (Fight, Log) {
+    let (mut fight, mut log) = (game.fight(encounter, 1).unwrap(), Log::default());
+    fight.setup().ids().skip(1).for_each(|who| fight.take_control(who));
+    fight.walk(WALKER, course, &mut log);
+    (fight, log)
+}
+
+/// When somebody came into a zone, and when out of one.
+fn crossings(log: &Log, one: CombatantId) -> (Vec<u64>, Vec<u64>) {
+    (
+        moments(log, |event| matches!(event, Event::Entered { who, .. } if *who == one)),
+        moments(log, |event| matches!(event, Event::Left { who, .. } if *who == one)),
+    )
+}
+
+fn lost(log: &Log) -> Vec<u64> {
+    moments(log, |event| matches!(event, Event::StatusLost { .. }))
+}
+
+#[test]
+fn edges_are_crossed_to_the_microsecond() {
+    let (mut fight, mut log) = led(&with(""), "past", [-4.0, 0.0]);
+    fight.advance(seconds(9.0), &mut log).unwrap();
+    // At 1.8 m beside the middle the edge is 2.4 m away along the way: 8 m and 12.8 m at four a second, and then the
+    // microsecond in which it is out and not on the edge.
+    assert_eq!(crossings(&log, WALKER), (vec![2_000_000], vec![3_200_001]));
+    // The status goes on for its own two seconds.
+    assert_eq!(lost(&log), [5_200_001]);
+    let guard = |at: f64| {
+        let (mut fight, mut log) = led(&with(""), "past", [-4.0, 0.0]);
+        fight.advance(seconds(at), &mut log).unwrap();
+        fight.attribute(WALKER, fight.setup().program().find_attribute("guard").unwrap())
+    };
+    assert_eq!([1.999_999, 2.0, 5.2, 5.200_001].map(guard), [0.0, 5.0, 5.0, 0.0]);
+}
+
+#[test]
+fn who_passes_by_or_turns_round_is_not_taken_for_one_inside() {
+    let (mut fight, mut log) = led(&with(""), "past", [-4.0, 0.7]);
+    fight.advance(seconds(9.0), &mut log).unwrap();
+    assert_eq!(crossings(&log, WALKER), (vec![], vec![]));
+    let (mut fight, mut log) = led(&with(""), "past", [-4.0, 0.0]);
+    fight.advance(seconds(1.999_999), &mut log).unwrap();
+    fight.walk(WALKER, [4.0, 0.0], &mut log);
+    fight.advance(seconds(5.0), &mut log).unwrap();
+    assert_eq!(crossings(&log, WALKER), (vec![], vec![]));
+    fight.walk(WALKER, [-8.0, 0.0], &mut log);
+    fight.advance(seconds(9.0), &mut log).unwrap();
+    // At 5 s it is 2.4 m and what it went since from where it would have entered: 12.000004 m, at eight a second.
+    assert_eq!(crossings(&log, WALKER).0, [6_500_001]);
+}
+
+/// A zone that goes along with its owner, who sets out to meet one who stands.
+#[test]
+fn a_carried_zone_comes_over_those_who_stand_and_ends_with_its_carrier() {
+    let game = with(
+        "[zone.haze]\nradius = 2\ncarried = true\naffects = \"everyone\"\ninflict = [\"stuck\"]\n\
+         [ability.exhale]\nuses = 1\ntargets = \"self\"\ndoes = [{ zone = \"haze\" }]\n\
+         [ability.swat]\nreach = 99\nuses = 1\ncast = 5\ndoes = [{ damage = 99 }]\n\
+         [character.hazy]\nabilities = [\"exhale\"]\n[character.swatter]\nabilities = [\"swat\"]\n\
+         [encounter.over]\nsides.a = [{ character = \"hazy\", at = [0, 0] }]\n\
+         sides.b = [{ character = \"walker\", at = [10, 0] }]\nsides.c = [{ character = \"swatter\", at = [0, 50] }]\n",
+    );
+    let (mut fight, mut log) = (game.fight("over", 1).unwrap(), Log::default());
+    fight.advance(Time::ZERO, &mut log).unwrap();
+    let hazy = CombatantId(0);
+    fight.take_control(hazy);
+    fight.walk(hazy, [2.0, 0.0], &mut log);
+    fight.advance(seconds(4.5), &mut log).unwrap();
+    // Eight metres at two a second; everyone, but not its owner.
+    assert_eq!([WALKER, hazy].map(|who| crossings(&log, who)), [(vec![4_000_000], vec![]), (vec![], vec![])]);
+    let middles: Vec<[f64; 2]> = fight.zones().map(|(_, _, middle, _)| middle).collect();
+    assert_eq!(middles, [[9.0, 0.0]]);
+    fight.advance(seconds(9.0), &mut log).unwrap();
+    // The carrier is felled before the walker would be out, and what had no end of its own ends with the zone.
+    assert_eq!(moments(&log, |event| matches!(event, Event::ZoneEnded { .. })), [5_000_000]);
+    assert_eq!((fight.zones().count(), lost(&log)), (0, vec![5_000_000]));
+}
+
+#[test]
+fn what_has_no_end_of_its_own_ends_outside_and_what_is_there_for_good_stays() {
+    let more = |statuses: &str| {
+        with(&format!(
+            "[zone.bog]\nradius = 3\naffects = \"enemies\"\ninflict = [\"stuck\"]\n[ability.sow]\nuses = 1\ntargets = \"self\"\ndoes = [{{ zone = \"bog\" }}]\n\
+             [character.sower]\nabilities = [\"sow\"]\n[character.native]\nstatuses = [{statuses}]\n\
+             [encounter.bog]\nsides.a = [{{ character = \"sower\", at = [0, 0] }}]\nsides.b = [{{ character = \"native\", at = [7, 0] }}]\n"
+        ))
+    };
+    for (statuses, ends) in [("", vec![2_500_001]), ("\"stuck\"", vec![])] {
+        let (mut fight, mut log) = led(&more(statuses), "bog", [-4.0, 0.0]);
+        fight.advance(seconds(9.0), &mut log).unwrap();
+        assert_eq!((crossings(&log, WALKER), lost(&log)), ((vec![1_000_000], vec![2_500_001]), ends));
+    }
+}
+
+#[test]
+fn a_zone_ends_when_its_time_is_up_and_what_it_says_of_leaving_happens() {
+    let game = with(
+        "[zone.brief]\nradius = 9\nlasts = 3\naffects = \"everyone\"\nowner = true\n\
+         enters = [{ damage = 1 }, { inflict = \"mired\" }]\nleaves = [{ damage = 2 }, { heal = 1, to = \"caster\" }]\n\
+         [ability.brew]\ncooldown = 2\ntargets = \"self\"\ndoes = [{ zone = \"brief\" }]\n\
+         [character.brewer]\nabilities = [\"brew\"]\n\
+         [encounter.brew]\nsides.a = [{ character = \"brewer\", at = [0, 0] }]\nsides.b = [{ character = \"walker\", at = [1, 0] }]\ntime_limit = 4.5\n",
+    );
+    let (mut fight, mut log) = led(&game, "brew", [0.0, 0.0]);
+    fight.advance(seconds(1.0), &mut log).unwrap();
+    assert_eq!(crossings(&log, PLANTER), (vec![0], vec![]));
+    // The next one ends the one before, as it may have only one: out of one and into the other.
+    fight.advance(seconds(4.4), &mut log).unwrap();
+    assert_eq!(crossings(&log, WALKER), (vec![0, 2_000_000, 4_000_000], vec![]));
+    let hits = moments(&log, |event| matches!(event, Event::Hit { target: WALKER, .. }));
+    assert_eq!(hits, [0, 2_000_000, 2_000_000, 4_000_000, 4_000_000]);
+    assert_eq!(moments(&log, |event| matches!(event, Event::ZoneEnded { .. })), [2_000_000, 4_000_000]);
+    // Held by nobody, as an outcome of entering is no hold: its two seconds are over as the next one comes.
+    assert_eq!(lost(&log), [2_000_000, 2_000_000, 4_000_000, 4_000_000]);
+}
+
+#[test]
+fn overlapping_zones_hold_until_the_last_is_left() {
+    let game = with(
+        "[encounter.two]\nsides.a = [{ character = \"planter\", at = [0, 0] }, { character = \"planter\", at = [4, 0] }]\n\
+         sides.b = [{ character = \"walker\", at = [11, 0] }]\n",
+    );
+    let (mut fight, mut log) = (game.fight("two", 1).unwrap(), Log::default());
+    let walker = CombatantId(2);
+    fight.take_control(walker);
+    fight.walk(walker, [-4.0, 0.0], &mut log);
+    fight.advance(seconds(9.0), &mut log).unwrap();
+    // Into the one at 7 m, into the other at 3 m, out of the one at 1 m, out of the other at -3 m.
+    assert_eq!(crossings(&log, walker), (vec![1_000_000, 2_000_000], vec![2_500_001, 3_500_001]));
+    assert_eq!(moments(&log, |event| matches!(event, Event::StatusMoved { .. })), [3_500_001]);
+    assert_eq!(lost(&log), [5_500_001]);
+}
+
+#[test]
+fn who_is_pushed_out_is_out_at_that_moment() {
+    let game = with(
+        "[ability.shove]\nuses = 1\ncast = 1\nreach = 9\ndoes = [{ push = 5 }]\n\
+         [character.shover]\nabilities = [\"plant\", \"shove\"]\n\
+         [encounter.shove]\nsides.a = [{ character = \"shover\", at = [0, 0] }]\nsides.b = [{ character = \"walker\", at = [1, 0] }]\n",
+    );
+    let (mut fight, mut log) = led(&game, "shove", [0.0, 0.0]);
+    fight.advance(seconds(5.0), &mut log).unwrap();
+    assert_eq!(crossings(&log, WALKER), (vec![0], vec![1_000_000]));
+    assert_eq!(lost(&log), [3_000_000]);
+}
+
+#[test]
+fn an_edge_can_kill_and_without_places_everyone_is_inside() {
+    let more = "[zone.blades]\nradius = 3\naffects = \"enemies\"\nenters = [{ damage = 99 }]\n\
+                [ability.hedge]\nuses = 1\ntargets = \"self\"\ndoes = [{ zone = \"blades\" }]\n[character.hedger]\nabilities = [\"hedge\"]\n";
+    let game = with(&format!(
+        "{more}[encounter.hedge]\nsides.a = [{{ character = \"hedger\", at = [0, 0] }}]\nsides.b = [{{ character = \"walker\", at = [7, 0] }}]\n"
+    ));
+    let (mut fight, mut log) = led(&game, "hedge", [-4.0, 0.0]);
+    let ending = fight.advance(seconds(5.0), &mut log).unwrap();
+    assert_eq!((ending, fight.now()), (Some(Ending::Won(edgeplane::program::SideId(0))), seconds(1.0)));
+    let game = with(&format!("{more}[encounter.near]\nsides.a = [\"hedger\"]\nsides.b = [\"walker\"]\n"));
+    let (ending, log) = game.play("near", 1).unwrap();
+    assert_eq!((ending, log.events.last().unwrap().at), (Ending::Won(edgeplane::program::SideId(0)), Time::ZERO));
+}
+
+#[test]
+fn the_demo_on_the_flats_is_the_same_however_it_is_looked_at() {
+    let game = demo();
+    let mut crossed = 0;
+    for trial in 0..10 {
+        let seed = seed_of_trial(4, trial);
+        let whole = game.play("flats", seed).unwrap();
+        let (mut fight, mut log, mut at) = (game.fight("flats", seed).unwrap(), Log::default(), 0);
+        while fight.ending().is_none() {
+            at += 16_667;
+            fight.advance(Time(at), &mut log).unwrap();
+            if at % 50_001 == 0 {
+                let kept = fight.snapshot();
+                fight.advance(Time(at + 2_000_000), &mut Log::default()).unwrap();
+                fight.restore(&kept);
+            }
+        }
+        crossed += moments(&log, |event| matches!(event, Event::Left { .. })).len();
+        assert_eq!((fight.ending().unwrap(), log), whole);
+    }
+    assert!(crossed > 20, "{crossed}");
+    let on = |threads| {
+        let plan = TrialsPlan { trials: 100, threads: Some(threads), ..TrialsPlan::default() };
+        serde_json::to_string(&game.trials("flats", &plan).unwrap()).unwrap()
+    };
+    assert_eq!(on(1), on(2));
+}
+
+#[test]
+fn the_sides_mirror_each_other_on_ground_that_hurts() {
+    let sides = |first: (&str, i32), second: (&str, i32)| {
+        let side = |(name, x): (&str, i32)| {
+            format!("sides.{name} = [{{ character = \"fighter\", count = 2, at = [{x}, 0], spread = 3 }}]\n")
+        };
+        with(&format!(
+            "[zone.thorns]\nradius = 1.5\nlasts = 4\naffects = \"everyone\"\ninflict = [\"mired\"]\nenters = [{{ damage = 1, spread = 0.5 }}]\n\
+             [ability.sow]\ncooldown = 3\ncast = 0.3\nreach = 6\ntargets = {{ pick = \"nearest\" }}\ndoes = [{{ zone = \"thorns\" }}, {{ push = 1 }}]\n\
+             [ability.prod]\nreach = 2\ncooldown = 1\ntargets = {{ pick = \"nearest\" }}\ndoes = [{{ damage = 1, spread = 0.5 }}]\n\
+             [character.fighter]\nabilities = [\"sow\", \"prod\"]\n[encounter.even]\n{}{}time_limit = 60\n",
+            side(first),
+            side(second)
+        ))
+    };
+    let (one, other) = (sides(("east", -6), ("west", 6)), sides(("west", 6), ("east", -6)));
+    let mut won = 0;
+    for seed in 0..100 {
+        let ((a, log_a), (b, log_b)) = (one.play("even", seed).unwrap(), other.play("even", seed).unwrap());
+        assert_eq!(a.winner().map(|side| side.0), b.winner().map(|side| 1 - side.0));
+        assert_eq!(log_a.events.last().unwrap().at, log_b.events.last().unwrap().at);
+        won += u32::from(a.winner().is_some());
+    }
+    assert!(won > 50, "{won}");
+}
+
+/// Where somebody goes, when: a course of some metres a second along each axis.
+fn walks() -> impl Strategy<Value = Vec<(u64, usize, f64, f64)>> {
+    prop::collection::vec((1..2_000_000_u64, 1..4_usize, -5.0..5.0, -5.0..5.0), 1..12)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(200))]
+
+    /// Whatever ways they go, at every moment those inside are those who are near enough, and those have the status.
+    #[test]
+    fn those_inside_are_those_who_are_near_enough(walks in walks()) {
+        let game = with(
+            "[zone.bog]\nradius = 3\naffects = \"everyone\"\ninflict = [\"stuck\"]\n[zone.haze]\nradius = 2.5\ncarried = true\naffects = \"enemies\"\ninflict = [\"mired\"]\n\
+             [ability.sow]\nuses = 1\ntargets = \"self\"\ndoes = [{ zone = \"bog\" }, { zone = \"haze\" }]\n[character.sower]\nabilities = [\"sow\"]\n\
+             [encounter.bog]\nsides.a = [{ character = \"sower\", at = [0, 0] }]\nsides.b = [{ character = \"walker\", count = 3, at = [2, 0], spread = 2 }]\n",
+        );
+        let (mut fight, mut log) = (game.fight("bog", 1).unwrap(), Log::default());
+        fight.advance(Time::ZERO, &mut log).unwrap();
+        fight.setup().ids().for_each(|who| fight.take_control(who));
+        let mut inside = std::collections::BTreeSet::new();
+        let mut told = 0;
+        for (wait, who, x, y) in walks {
+            fight.advance(Time(fight.now().0 + wait), &mut log).unwrap();
+            for Logged { event, .. } in &log.events[told..] {
+                match *event {
+                    Event::Entered { who, zone, .. } => prop_assert!(inside.insert((zone, who))),
+                    Event::Left { who, zone, .. } => prop_assert!(inside.remove(&(zone, who))),
+                    _ => {}
+                }
+            }
+            told = log.events.len();
+            let zones: Vec<_> = fight.zones().map(|(_, _, middle, radius)| (middle, radius)).collect();
+            for (number, (middle, radius)) in zones.into_iter().enumerate() {
+                for who in [1, 2, 3].map(CombatantId) {
+                    let place = fight.place(who);
+                    let away = (place[0] - middle[0]).hypot(place[1] - middle[1]) - radius;
+                    if away.abs() > 1e-4 {
+                        let is_in = inside.contains(&(edgeplane::program::ZoneId(number as u16 + 1), who));
+                        prop_assert_eq!(is_in, away < 0.0, "{} of {}: {}", number, who.0, away);
+                        let status = if number == 0 { "stuck" } else { "mired" };
+                        let id = game.program().find_status(status).unwrap();
+                        let has = fight.statuses(who).unwrap().iter().any(|one| one.status == id);
+                        prop_assert!(has || !is_in);
+                        prop_assert!(number == 1 || has == is_in);
+                    }
+                }
+            }
+            fight.walk(CombatantId(who as u16 % 4), [x, y], &mut log);
+        }
+    }
+}
