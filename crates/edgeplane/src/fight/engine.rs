@@ -15,8 +15,8 @@ use super::state::{Doing, State};
 use super::timeline::{Due, Phase, Timer};
 use super::triggers::Circumstance;
 use crate::program::{
-    AbilityId, CombatantId, Fault, FormulaId, Frame, Layout, LostReason, PoolId, Program, Setup, SideId, StatusId,
-    Time, TriggerEvent, pool_slot,
+    CombatantId, Fault, FormulaId, Frame, Layout, LostReason, PoolId, Program, Setup, SideId, Time, TriggerEvent,
+    pool_slot,
 };
 
 /// Errors are boxed within the engine: a result that is nearly always good should be small.
