@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use edgeplane::Override;
-use edgeplane::study::{Goal, Vary};
+use edgeplane::study::{Goal, MOST_PARTS, Vary};
 
 /// Combat rules as data: check them, explain their numbers, play fights, count thousands of them.
 #[derive(Debug, Parser)]
@@ -38,6 +38,8 @@ pub(crate) enum Command {
     Verify(VerifyArgs),
     /// Writes one page with everything: who wins, how long it takes, what does it, one fight of each encounter
     Report(ReportArgs),
+    /// Puts the parts of a study together that were counted one by one with `trials --part`
+    Merge(MergeArgs),
     /// Lists everything that can be measured
     Measures(MeasuresArgs),
     /// Writes a small ruleset that runs, to start from
@@ -139,8 +141,27 @@ pub(crate) struct TrialsArgs {
     /// Runs on until every interval of the measures is that narrow to either side, such as 0.5% or 0.02
     #[arg(long, value_name = "WIDTH", value_parser = parse_precision, requires = "measure")]
     pub(crate) precision: Option<f64>,
+    /// Counts one part of the fights and writes it as JSON, to be merged with the others: 3/16 is the third of sixteen
+    #[arg(long, value_name = "K/N", value_parser = parse_part, conflicts_with_all = ["measure", "plot", "format"])]
+    pub(crate) part: Option<(u64, u64)>,
     #[command(flatten)]
     pub(crate) plan: PlanArgs,
+    #[command(flatten)]
+    pub(crate) plot: PlotArgs,
+    #[command(flatten)]
+    pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct MergeArgs {
+    #[command(flatten)]
+    pub(crate) ruleset: RulesetArgs,
+    /// Files that `trials --part` wrote, in any order
+    #[arg(required = true, value_name = "PART.json")]
+    pub(crate) parts: Vec<PathBuf>,
+    /// As it was given to `trials`
+    #[arg(long, value_name = "CHARACTER=ABILITY", value_parser = parse_force)]
+    pub(crate) force: Vec<(String, String)>,
     #[command(flatten)]
     pub(crate) plot: PlotArgs,
     #[command(flatten)]
@@ -346,6 +367,16 @@ fn parse_svg(text: &str) -> Result<PathBuf, String> {
 }
 
 /// `0.5%` or `0.005`.
+fn parse_part(text: &str) -> Result<(u64, u64), String> {
+    let read = |text: &str| text.parse::<u64>().ok();
+    let part = text.split_once('/').and_then(|(part, parts)| Some((read(part)?, read(parts)?)));
+    match part {
+        Some((part, parts)) if (1..=parts).contains(&part) && parts <= MOST_PARTS => Ok((part, parts)),
+        Some(_) => Err(format!("parts count from 1 to their number, which is at most {MOST_PARTS}")),
+        None => Err("a part is written 3/16: the third of sixteen".to_owned()),
+    }
+}
+
 fn parse_precision(text: &str) -> Result<f64, String> {
     let (digits, part) = text.strip_suffix('%').map_or((text, 1.0), |digits| (digits, 100.0));
     let value = digits.trim().parse::<f64>().ok().map(|value| value / part);

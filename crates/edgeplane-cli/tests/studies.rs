@@ -225,3 +225,50 @@ fn the_report_is_one_page_that_needs_nothing_else() {
     assert!(!elsewhere.contains("http") && !elsewhere.contains("src=") && !elsewhere.contains("<script"));
     assert!(told(&run(&["report", DEMO, "dual"]), 2).contains("did you mean `duel`?"));
 }
+
+#[test]
+fn parts_merge_into_the_same_bytes_as_one_run() {
+    let folder = TempDir::new().unwrap();
+    let file = |name: &str| folder.path().join(name).to_str().unwrap().to_owned();
+    let count = |part: &str, name: &str, more: &[&str]| {
+        let output = file(name);
+        answer(&[&["trials", DEMO, "mill_race", "-n", "2100", "--part", part, "-o", &output][..], more].concat());
+        output
+    };
+    let parts: Vec<String> =
+        (1..=7).map(|k| count(&format!("{k}/7"), &format!("{k}.json"), &["--threads", ["1", "2"][k % 2]])).collect();
+    let merged = |parts: &[&str]| run(&[&["merge", DEMO, "--format", "json"][..], parts].concat());
+    let whole = run(&["trials", DEMO, "mill_race", "-n", "2100", "--format", "json"]);
+    // In any order, and one of them twice.
+    let all: Vec<&str> = [3, 0, 6, 1, 4, 2, 5, 4].iter().map(|at| parts[*at].as_str()).collect();
+    let together = merged(&all);
+    assert_eq!((together.status.code(), together.stdout == whole.stdout), (Some(0), true));
+    assert!(together.stderr.is_empty());
+    let some = merged(&all[..6]);
+    let told = String::from_utf8_lossy(&some.stderr);
+    assert!(told.contains("1 of 7 parts are missing (6): 1,844 of 2,100 fights are counted"), "{told}");
+    let refused = |parts: &[&str], why: &str| {
+        let told = refusal(&merged(parts));
+        assert!(told.contains(why), "{told}");
+    };
+    refused(&[&parts[0], &count("2/7", "seed.json", &["--seed", "9"])], "its seed differs");
+    refused(&[&count("1/7", "set.json", &["--set", &format!("{HEFT}=15")])], "does not belong to this ruleset");
+    refused(&[&count("1/7", "forced.json", &["--force", "gatekeeper=boathook"])], "does not belong to this ruleset");
+    let text = fs::read_to_string(&parts[1]).unwrap();
+    for (name, from, to) in [
+        ("version.json", "\"edgeplane\": \"0.", "\"edgeplane\": \"9."),
+        ("fights.json", "\"fights\": 256", "\"fights\": 255"),
+        ("torn.json", "\"forest\": [", "\"forest\": [ 7,"),
+    ] {
+        assert!(text.contains(from), "{from}");
+        fs::write(file(name), text.replacen(from, to, 1)).unwrap();
+    }
+    refused(&[&file("version.json")], "the version of the tool differs");
+    refused(&[&file("fights.json")], "does not hold what it says");
+    refused(&[&file("torn.json")], "is no part of a study");
+    assert!(refusal(&run(&["trials", DEMO, "duel", "--part", "8/7"])).contains("parts count from 1"));
+}
+
+fn refusal(output: &Output) -> String {
+    told(output, 2)
+}

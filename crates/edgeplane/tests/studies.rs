@@ -2,12 +2,14 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
+use std::sync::Arc;
+
 use crate::common::{demo, game};
 use edgeplane::study::{
-    Difference, Goal, Vary, Verdict, run_comparison, run_expectation, run_matrix, run_sensitivity, run_sweep,
-    run_tuning,
+    Difference, Goal, PartFault, StudyPart, Vary, Verdict, merge_parts, run_comparison, run_expectation, run_matrix,
+    run_part, run_sensitivity, run_sweep, run_tuning, trials_of_part,
 };
-use edgeplane::{Error, Game, Override, TrialsPlan};
+use edgeplane::{Error, Game, Override, Setup, TrialsPlan};
 
 const HEFT: &str = "character.lockhand.attributes.heft";
 
@@ -267,4 +269,22 @@ fn expectations_hold_fail_or_are_close() {
     let close = verdict("at_least = 0.5");
     assert!(close.verdict.is_close(), "{close:?}");
     assert_eq!(close.figure.trials, 128_000, "asked to the end, and still too close");
+}
+
+/// Any cut into parts, some of them empty, gives the figures of one run to the last bit, however many fights there are.
+#[test]
+fn however_a_study_is_cut_up_its_figures_are_the_same() {
+    let game = demo();
+    let setup = Arc::new(Setup::of(game.program(), game.encounter("duel").unwrap()));
+    for (trials, parts) in [(1, 1), (1, 3), (255, 2), (256, 5), (3_000, 7), (5_121, 4), (7_777, 31)] {
+        let plan = TrialsPlan { trials, seed: 5, threads: None };
+        let whole = game.trials("duel", &plan).unwrap();
+        let mut all: Vec<StudyPart> =
+            (1..=parts).map(|part| run_part(&setup, &plan, (part, parts), &|_| {}).unwrap()).collect();
+        assert_eq!((1..=parts).map(|part| trials_of_part(trials, (part, parts))).sum::<u64>(), trials);
+        all.reverse();
+        let merged = merge_parts(&setup, &all).unwrap();
+        assert_eq!((merged.trials, merged.missing), (whole, vec![]), "{trials} in {parts}");
+    }
+    assert_eq!(merge_parts(&setup, &[]).unwrap_err(), PartFault::Nothing);
 }

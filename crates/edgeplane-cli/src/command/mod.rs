@@ -8,6 +8,7 @@ mod failure;
 mod fight;
 mod matrix;
 mod measures;
+mod merge;
 mod new;
 pub(crate) mod output;
 mod report;
@@ -37,6 +38,7 @@ pub(crate) fn run(args: Args) -> Result<(), Failure> {
         Command::Matrix(args) => matrix::run(&args),
         Command::Verify(args) => verify::run(&args),
         Command::Report(args) => report::run(&args),
+        Command::Merge(args) => merge::run(&args),
         Command::Measures(args) => measures::run(&args),
         Command::New(args) => new::run(&args),
         Command::Demo(args) => demo::run(&args),

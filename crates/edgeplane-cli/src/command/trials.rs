@@ -3,11 +3,11 @@
 use std::sync::Arc;
 use std::time::Instant;
 
-use edgeplane::study::{Variant, run_measures, run_to_precision, run_trials};
+use edgeplane::study::{Trials, Variant, run_measures, run_part, run_to_precision, run_trials, trials_of_part};
 use edgeplane::{Game, Setup};
 
 use super::{Failure, Sink};
-use crate::args::{Format, TrialsArgs};
+use crate::args::{Format, OutputArgs, PlotArgs, TrialsArgs};
 use crate::view::{figures, plot, progress, text, trials};
 
 /// Fights after which a precision that is still not met is given up.
@@ -19,21 +19,35 @@ pub(crate) fn run(args: &TrialsArgs) -> Result<(), Failure> {
     if !args.measure.is_empty() {
         return measured(args, &game, setup);
     }
+    if let Some(part) = args.part {
+        return counted_in_part(args, &game, &setup, part);
+    }
     let bar = progress::Bar::new(args.plan.trials, "fights");
     let started = Instant::now();
     let result = run_trials(&setup, &args.plan.plan(), &|done| bar.at(done));
     bar.finish();
     let result = result.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
-    super::plot(&args.plot, || plot::durations(&result))?;
-    let sink = Sink(&args.output);
-    match args.output.format {
-        Format::Text => {
-            said(args.plan.trials, started);
-            sink.text(&trials::draw(&super::title(&game, &args.ruleset), &result))
-        }
-        Format::Json => sink.json(&result),
-        Format::Csv => sink.csv(&trials::rows(&result)),
+    if args.output.format == Format::Text {
+        said(args.plan.trials, started);
     }
+    show(&super::title(&game, &args.ruleset), &result, &args.plot, &args.output)
+}
+
+pub(super) fn show(title: &str, result: &Trials, picture: &PlotArgs, output: &OutputArgs) -> Result<(), Failure> {
+    super::plot(picture, || plot::durations(result))?;
+    let sink = Sink(output);
+    match output.format {
+        Format::Text => sink.text(&trials::draw(title, result)),
+        Format::Json => sink.json(result),
+        Format::Csv => sink.csv(&trials::rows(result)),
+    }
+}
+
+fn counted_in_part(args: &TrialsArgs, game: &Game, setup: &Arc<Setup>, part: (u64, u64)) -> Result<(), Failure> {
+    let bar = progress::Bar::new(trials_of_part(args.plan.trials, part), "fights");
+    let result = run_part(setup, &args.plan.plan(), part, &|done| bar.at(done));
+    bar.finish();
+    Sink(&args.output).json(&result.map_err(|error| Failure::with_sources(error, game.program().sources()))?)
 }
 
 fn said(trials: u64, started: Instant) {

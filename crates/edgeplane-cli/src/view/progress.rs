@@ -56,6 +56,11 @@ impl Spinner {
     }
 }
 
+/// What has to be known about the answer, and is no part of it.
+pub(crate) fn warn(text: &str) {
+    let _ = writeln!(anstream::stderr(), "{}", super::text::bold(text));
+}
+
 /// Chatter: on standard error, and only where somebody sits.
 pub(crate) fn say(text: &str) {
     if std::io::stderr().is_terminal() {

@@ -53,6 +53,7 @@ pub use names::Names;
 pub use outcomes::{Effect, FilterPlan, OutcomePlan, PoolEffect, PoolEffectKind, StepCode, StepsEffect};
 pub(crate) use quick_hits::{Bases, HitOp, QuickHit, QuickOp};
 pub use resolve::CompiledFormula;
+pub(crate) use resolve::stable_hash;
 pub use script::{JoinPlan, MomentEffect, MomentPlan, ScriptPlan};
 pub use statuses::{DiminishPlan, EveryPlan, ModifierPlan, StatusPlan, TextPart, TriggerPlan};
 pub use steps::{DamageTypeInfo, FlowPlan, PoolPlan, StartPlan, StepPlan};

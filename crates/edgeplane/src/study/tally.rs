@@ -2,6 +2,8 @@
 
 use std::collections::BTreeMap;
 
+use serde::{Deserialize, Serialize};
+
 use crate::fight::{Ending, Event, Observer, Refusal, Source, StatusRefusal};
 use crate::program::{AbilityId, CombatantId, Setup, StatusId, Time};
 
@@ -23,7 +25,7 @@ pub(super) const SUMS: usize = 7;
 const GRAIN: u64 = 1_000;
 
 /// A sum and its sum of squares over trials.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub(super) struct Moments {
     pub(super) sum: f64,
     pub(super) squares: f64,
@@ -42,7 +44,7 @@ impl Moments {
 }
 
 /// What is summed up for each status on each combatant.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub(super) struct HeldSums {
     /// Applications that came to something.
     pub(super) applied: u64,
@@ -63,7 +65,7 @@ impl HeldSums {
 
 /// What a batch of fights adds up to. Batches are joined in their order, so the sums are the same
 /// to the last bit whoever ran which batch.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub(super) struct Tally {
     /// Abilities of the program, and statuses: the index of a row is that of an ability, or of a status
     /// after all abilities, after the rows of all combatants before.
@@ -116,6 +118,27 @@ impl Tally {
             fell: vec![0; combatants],
             fight: vec![[0.0; 2]; combatants],
         }
+    }
+
+    /// Whether it counts just what this setup has.
+    pub(super) fn is_of(&self, setup: &Setup) -> bool {
+        let empty = Self::new(setup);
+        let lengths = |tally: &Self| {
+            [
+                tally.abilities,
+                tally.statuses,
+                tally.wins.len(),
+                tally.rows.len(),
+                tally.refusals.len(),
+                tally.damage_rate.len(),
+                tally.healing_rate.len(),
+                tally.fell.len(),
+                tally.held.len(),
+                tally.stacks.len(),
+                tally.fight.len(),
+            ]
+        };
+        lengths(self) == lengths(&empty)
     }
 
     /// The row of an ability or a status of a combatant.

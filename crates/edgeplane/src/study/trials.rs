@@ -1,12 +1,14 @@
 //! Many fights of one encounter, counted together.
 
 use std::collections::BTreeMap;
+use std::ops::Range;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use rayon::prelude::*;
 use serde::Serialize;
 
+use super::parts::Forest;
 use super::statistics::{Estimate, Proportion, Quantile, mean_estimate, quantile, wilson};
 use super::tally::{Sum, Tally};
 use crate::error::Error;
@@ -15,7 +17,7 @@ use crate::program::{AbilityId, CombatantId, Setup, SideId, StatusId};
 
 /// Fights that are counted together before their sums are joined. The size is fixed, so that the
 /// order of all additions, and with it the last bit of every sum, does not hang on the threads.
-const BATCH: u64 = 256;
+pub(super) const BATCH: u64 = 256;
 /// Batches between two joins: bounds the memory however many trials there are.
 const ROUND: u64 = 512;
 
@@ -173,21 +175,35 @@ pub struct AbilityFigures {
 /// # Errors
 /// [`Error::Fight`] for the first trial (by number) that could not go on.
 pub fn run_trials(setup: &Arc<Setup>, plan: &TrialsPlan, progress: &(dyn Fn(u64) + Sync)) -> Result<Trials, Error> {
-    let pool = rayon::ThreadPoolBuilder::new().num_threads(plan.threads.unwrap_or(0)).build();
-    let tally = match pool {
-        Ok(pool) => pool.install(|| all_batches(setup, plan, progress))?,
-        // No thread could be started: this one can do it all.
-        Err(_) => all_batches(setup, plan, progress)?,
-    };
-    Ok(figures(setup, plan, &tally))
+    let forest = count_batches(setup, plan, 0..plan.trials.div_ceil(BATCH), progress)?;
+    Ok(figures(setup, plan, &forest.total(setup)))
 }
 
-fn all_batches(setup: &Arc<Setup>, plan: &TrialsPlan, progress: &(dyn Fn(u64) + Sync)) -> Result<Tally, Error> {
+/// Counts some of the batches, on as many threads as the plan says.
+pub(super) fn count_batches(
+    setup: &Arc<Setup>,
+    plan: &TrialsPlan,
+    batches: Range<u64>,
+    progress: &(dyn Fn(u64) + Sync),
+) -> Result<Forest, Error> {
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(plan.threads.unwrap_or(0)).build();
+    match pool {
+        Ok(pool) => pool.install(|| all_batches(setup, plan, batches, progress)),
+        // No thread could be started: this one can do it all.
+        Err(_) => all_batches(setup, plan, batches, progress),
+    }
+}
+
+fn all_batches(
+    setup: &Arc<Setup>,
+    plan: &TrialsPlan,
+    batches: Range<u64>,
+    progress: &(dyn Fn(u64) + Sync),
+) -> Result<Forest, Error> {
     let done = AtomicU64::new(0);
-    let batches = plan.trials.div_ceil(BATCH);
-    let mut all = Tally::new(setup);
-    for round in (0..batches).step_by(ROUND as usize) {
-        let tallies: Vec<Result<Tally, Error>> = (round..batches.min(round + ROUND))
+    let mut all = Forest::default();
+    for round in batches.clone().step_by(ROUND as usize) {
+        let tallies: Vec<Result<Tally, Error>> = (round..batches.end.min(round + ROUND))
             .into_par_iter()
             .map_init(
                 || Fight::with_chance(Arc::clone(setup), Sampler::default(), 0),
@@ -199,14 +215,14 @@ fn all_batches(setup: &Arc<Setup>, plan: &TrialsPlan, progress: &(dyn Fn(u64) + 
                 },
             )
             .collect();
-        for tally in tallies {
-            all.join(&tally?);
+        for (batch, tally) in (round..).zip(tallies) {
+            all.push_batch(batch, tally?);
         }
     }
     Ok(all)
 }
 
-fn one_batch(fight: &mut Fight, seed: u64, trials: std::ops::Range<u64>) -> Result<Tally, Error> {
+fn one_batch(fight: &mut Fight, seed: u64, trials: Range<u64>) -> Result<Tally, Error> {
     let mut tally = Tally::new(fight.setup());
     for trial in trials {
         fight.restart(seed_of_trial(seed, trial));
@@ -216,7 +232,7 @@ fn one_batch(fight: &mut Fight, seed: u64, trials: std::ops::Range<u64>) -> Resu
     Ok(tally)
 }
 
-fn figures(setup: &Setup, plan: &TrialsPlan, tally: &Tally) -> Trials {
+pub(super) fn figures(setup: &Setup, plan: &TrialsPlan, tally: &Tally) -> Trials {
     let share = |count| wilson(count, tally.fights);
     let quantiles = [0.05, 0.25, 0.5, 0.75, 0.95];
     let at_limit = setup.script.at_limit.map(SideId::index);
