@@ -20,6 +20,7 @@ const FOLDER: &str = env!("CARGO_MANIFEST_DIR");
 /// Fights in one round of a pair, and how many pairs.
 const ROUND: u64 = 2_000;
 const PAIRS: usize = 41;
+const MILLION: u64 = 1_000_000;
 
 struct Contest {
     fight: Fight,
@@ -108,7 +109,11 @@ fn main() {
     println!("engine  {engine:>9.0} ns a fight   {:>9.0} fights a second", 1e9 / engine);
     println!("native  {native:>9.0} ns a fight   {:>9.0} fights a second", 1e9 / native);
     println!("engine / native  {ratio:.2} (median of {PAIRS} pairs of {ROUND} fights each)");
+    let by_engine = time(|trial| contest.engine(trial), 0..MILLION).as_secs_f64();
+    let by_hand = time(|trial| contest.native(trial), 0..MILLION).as_secs_f64();
+    println!("a million fights on one core: engine {by_engine:.2} s, native {by_hand:.2} s");
     if let Some(python) = python() {
+        println!("                              python {:.0} s (from 3,000 of them)", python * 1e-9 * MILLION as f64);
         println!("python  {python:>9.0} ns a fight   {:>9.0} fights a second", 1e9 / python);
         println!("python / engine  {:.0}", python / engine);
     }

@@ -37,12 +37,12 @@ pub(super) fn minus(a: Plane, b: Plane) -> Plane {
     [a[0] - b[0], a[1] - b[1]]
 }
 
-fn inner(a: Plane, b: Plane) -> f64 {
+pub(super) fn inner(a: Plane, b: Plane) -> f64 {
     a[0] * b[0] + a[1] * b[1]
 }
 
-pub(super) fn length(a: Plane) -> f64 {
-    libm::hypot(a[0], a[1])
+fn length(a: Plane) -> f64 {
+    inner(a, a).sqrt()
 }
 
 /// So far in a direction; nowhere in none.

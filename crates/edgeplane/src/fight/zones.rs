@@ -6,7 +6,7 @@
 use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer};
-use super::ground::{HAIR, Plane, length, meeting, minus, parting};
+use super::ground::{HAIR, Plane, inner, meeting, minus, parting};
 use super::inflict::Dose;
 use super::limits::{FightError, FightErrorKind};
 use super::outcomes::By;
@@ -93,8 +93,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         // What entering brings about can end zones, or bring new ones: those are looked at in turn.
         let mut index = 0;
         while let Some(zone) = self.state.zones.get(index).copied() {
+            let middle = self.middle_of(&zone).0;
+            let edge = zone.radius + HAIR;
             for who in self.setup.ids() {
-                let is_in = self.concerns(&zone, who) && self.distance_to(&zone, who) <= zone.radius + HAIR;
+                let away = minus(self.place_of(who), middle);
+                let is_in = inner(away, away) <= edge * edge && self.concerns(&zone, who);
                 let Some(now) = self.state.zones.get(index).filter(|now| now.serial == zone.serial) else { break };
                 if now.holds(who) != is_in {
                     self.cross(index, who, is_in)?;
@@ -130,10 +133,6 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     fn middle_of(&self, zone: &Zone) -> (Plane, Plane) {
         zone.carrier.map_or((zone.middle, [0.0; 2]), |carrier| (self.place_of(carrier), self.course_of(carrier)))
-    }
-
-    fn distance_to(&self, zone: &Zone, who: CombatantId) -> f64 {
-        length(minus(self.place_of(who), self.middle_of(zone).0))
     }
 
     fn cross(&mut self, index: usize, who: CombatantId, enters: bool) -> Outcome<()> {
