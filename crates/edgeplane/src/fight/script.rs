@@ -63,7 +63,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let waits = |engine: &Self, who: &CombatantId| {
             let plan = &engine.setup.combatants[who.index()];
             let called = engine.setup.script.joins(*who) == JoinPlan::Called;
-            called && plan.character == character && plan.side == side && engine.state.actors[*who].absent
+            called && plan.character == character && plan.side == side && engine.state.absent[who.index()]
         };
         for _ in 0..count {
             let Some(who) = self.setup.ids().find(|who| waits(self, who)) else { break };
@@ -74,8 +74,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// Somebody begins to take part, as it would have at the start.
     fn join(&mut self, who: CombatantId, by: Option<(CombatantId, Source)>) -> Outcome<()> {
-        let actor = &mut self.state.actors[who];
-        (actor.absent, actor.stands) = (false, true);
+        self.state.actors[who].stands = true;
+        self.state.absent[who.index()] = false;
         let side = self.setup.combatants[who.index()].side;
         for other in self.setup.ids() {
             let slot = if self.setup.combatants[other.index()].side == side { Layout::ALLIES } else { Layout::ENEMIES };
@@ -116,10 +116,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let script = &self.setup.script;
         let of_side = |who: &CombatantId| self.setup.combatants[who.index()].side == side;
         let there = |who: CombatantId| {
-            let actor = &self.state.actors[who];
-            actor.stands || (actor.absent && matches!(script.joins(who), JoinPlan::At(_)))
+            let absent = self.state.absent[who.index()];
+            self.state.actors[who].stands || (absent && matches!(script.joins(who), JoinPlan::At(_)))
         };
-        let fallen = |who: &CombatantId| !self.state.actors[*who].stands && !self.state.actors[*who].absent;
+        let fallen = |who: &CombatantId| !self.state.actors[*who].stands && !self.state.absent[who.index()];
         self.setup.ids().filter(of_side).any(there) && !script.vital.iter().filter(|who| of_side(who)).any(fallen)
     }
 }

@@ -32,8 +32,6 @@ pub(super) enum Doing {
 pub(super) struct Actor {
     pub(super) doing: Doing,
     pub(super) stands: bool,
-    /// It does not stand because it has not joined yet.
-    pub(super) absent: bool,
     pub(super) by_hand: bool,
     /// It chooses before this moment is over.
     pub(super) chooses: bool,
@@ -91,7 +89,6 @@ impl Actor {
         Self {
             doing: Doing::Idle,
             stands: present,
-            absent: !present,
             by_hand: false,
             chooses: false,
             many: false,
@@ -175,6 +172,8 @@ pub(super) struct State {
     pub(super) base_changes: Vec<BaseChange>,
     /// What is kept of each combatant on the ground; nothing where nobody has a place.
     pub(super) walkers: Vec<Walker>,
+    /// Who does not stand because it has not joined yet.
+    pub(super) absent: Vec<bool>,
     /// What is on its way, in the order in which it was sent out.
     pub(super) flights: Vec<Flight>,
     /// Somebody has changed course.
@@ -247,6 +246,7 @@ impl State {
         let all = setup.combatants.len();
         Self {
             walkers: vec![Walker::default(); if setup.is_placed { setup.combatants.len() } else { 0 }],
+            absent: vec![false; all],
             flights: Vec::new(),
             moved: false,
             zones: Vec::new(),
@@ -324,6 +324,9 @@ impl State {
         self.zones.clear();
         self.holds.clear();
         self.next_zone = 0;
+        for (who, absent) in self.absent.iter_mut().enumerate() {
+            *absent = !self.actors[CombatantId(who as u16)].stands;
+        }
         self.script.clear();
         self.script.extend(setup.script.moments.iter().map(|moment| (moment.at, moment.times)));
         self.schedule_script();
