@@ -212,6 +212,42 @@ fn several_releases_of_one_cast() {
 }
 
 #[test]
+fn what_is_held_during_a_use_ends_with_it() {
+    let game = |more: &str, statuses: &str| {
+        rules(
+            &format!(
+                "[attributes]\nmight = 10\n[status.steeled]\nduration = inf\nagain = \"refresh\"\nmodify = [{{ attribute = \"might\", add = 5 }}]\n\
+                 [status.sweaty]\nduration = 2\nagain = \"refresh\"\n\
+                 [ability.heave]\ncast = 1\nuses = 1\nduring = [\"steeled\", \"sweaty\"]\n{more}\ndoes = [{{ damage = 1, type = \"blow\" }}]"
+            ),
+            &format!("abilities = [\"heave\"]\n{statuses}"),
+        )
+    };
+    let lost = |game: &Game| {
+        let mut lost: BTreeMap<String, Vec<u64>> = BTreeMap::new();
+        for logged in &log_of(game).events {
+            if let Event::StatusLost { status, .. } = logged.event {
+                lost.entry(game.program().status(status).name.clone()).or_default().push(logged.at.0);
+            }
+        }
+        ["steeled", "sweaty"].map(|name| lost.remove(name).unwrap_or_default())
+    };
+    // One without an end of its own ends with the recovery; the other goes on for its own two seconds.
+    assert_eq!(lost(&game("recovery = 0.5", "")), [vec![1_500_000], vec![3_500_000]]);
+    assert_eq!(lost(&game("", "")), [vec![1_000_000], vec![3_000_000]]);
+    assert_eq!(lost(&game("releases = { count = 3, every = 0.25 }", "")), [vec![1_500_000], vec![3_500_000]]);
+    // What it has for good is not the ability's to take away.
+    assert_eq!(lost(&game("", "statuses = [\"steeled\"]"))[0], [] as [u64; 0]);
+    let might = |at: f64| {
+        let game = game("recovery = 0.5", "");
+        let mut fight = game.fight("bout", 1).unwrap();
+        fight.advance(seconds(at), &mut Silent).unwrap();
+        fight.attribute(ONE, game.program().find_attribute("might").unwrap())
+    };
+    assert_eq!(might(1.499_999) - might(1.5), 5.0);
+}
+
+#[test]
 fn an_interrupt_ends_the_releases_and_pays_back_only_before_the_first() {
     let game = rules(VOLLEY, "abilities = [\"volley\"]");
     let (jolt, breath) = (game.ability("jolt").unwrap(), game.pool("breath").unwrap());

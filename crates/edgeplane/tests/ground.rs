@@ -112,7 +112,7 @@ fn a_chase_heads_for_where_the_other_will_be() {
     // It sets out for where the runner stands, and at the same moment turns to where it will be.
     let last = courses(&log, 0)[1];
     let t = (6436_f64.sqrt() - 10.0) / 32.0;
-    let long = 10_f64.hypot(3.0 * t);
+    let long = libm::hypot(10.0, 3.0 * t);
     assert_eq!(last.0, 0);
     assert!((last.1[0] - 50.0 / long).abs() < 1e-9 && (last.1[1] - 15.0 * t / long).abs() < 1e-9, "{last:?}");
 }
@@ -439,7 +439,7 @@ fn within_speed(log: &Log, fight: &Fight, speeds: [f64; 3]) -> bool {
             let passed = (logged.at - since).seconds();
             let near =
                 |axis: usize| place.is_none_or(|place| (place[axis] + before[axis] * passed - from[axis]).abs() < 1e-6);
-            near(0) && near(1) && course[0].hypot(course[1]) <= fastest
+            near(0) && near(1) && libm::hypot(course[0], course[1]) <= fastest
         }
         Event::Shifted { target, to, .. } => {
             let leg = &mut legs[target.index()];

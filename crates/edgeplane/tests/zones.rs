@@ -297,7 +297,7 @@ proptest! {
             for (number, (middle, radius)) in zones.into_iter().enumerate() {
                 for who in [1, 2, 3].map(CombatantId) {
                     let place = fight.place(who);
-                    let away = (place[0] - middle[0]).hypot(place[1] - middle[1]) - radius;
+                    let away = libm::hypot(place[0] - middle[0], place[1] - middle[1]) - radius;
                     if away.abs() > 1e-4 {
                         let is_in = inside.contains(&(edgeplane::program::ZoneId(number as u16 + 1), who));
                         prop_assert_eq!(is_in, away < 0.0, "{} of {}: {}", number, who.0, away);

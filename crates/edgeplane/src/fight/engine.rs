@@ -14,6 +14,7 @@ use super::outcomes::By;
 use super::state::{Doing, State};
 use super::timeline::{Due, Phase, Timer};
 use super::triggers::Circumstance;
+use super::zones::IN_USE;
 use crate::program::{
     CombatantId, Fault, FormulaId, Frame, Layout, LostReason, PoolId, Program, Setup, SideId, Time, TriggerEvent,
     pool_slot,
@@ -290,6 +291,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             let (who, phase) = (due.who(), due.phase());
             if phase == Phase::Ready {
                 self.state.timeline.clear(who, Timer::Act);
+                if !self.state.holds.is_empty() {
+                    self.let_go(IN_USE, who)?;
+                }
                 let actor = &self.state.actors[who];
                 if actor.polls && actor.doing == Doing::Idle { self.poll(who)? } else { self.ready(who) }
             } else if phase == Phase::Release {
@@ -381,6 +385,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.state.timeline.clear(who, Timer::Empty);
         self.state.someone_fell = true;
         self.state.moved |= self.has_zones();
+        self.state.holds.retain(|hold| hold.who != who);
         // Conditions may count who stands.
         self.setup.ids().for_each(|other| self.forget_conditions(other));
         let side = self.setup.combatants[who.index()].side;

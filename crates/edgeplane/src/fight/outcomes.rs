@@ -7,6 +7,7 @@ use super::inflict::Dose;
 use super::state::Doing;
 use super::timeline::Timer;
 use super::triggers::Circumstance;
+use super::zones::IN_USE;
 use crate::program::{
     AbilityId, CombatantId, Effect, FilterPlan, FormulaId, Frame, LostReason, OutcomePlan, StatusId, Time, TriggerEvent,
 };
@@ -272,6 +273,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if std::mem::take(&mut self.state.actors[who].releases_left) == 0 {
             self.pay_back(who, ability)?;
         }
+        self.let_go(IN_USE, who)?;
         self.ready(who);
         let how = Circumstance { other: Some(by.caster), ability: Some(ability), ..Circumstance::default() };
         self.raise(TriggerEvent::Interrupted, who, how);

@@ -7,6 +7,7 @@ use super::event::{Event, Observer, Refusal};
 use super::outcomes::By;
 use super::state::Doing;
 use super::timeline::{Phase, Timer};
+use super::zones::IN_USE;
 use crate::program::{AbilityId, CombatantId, Frame, InHand, Setup, Time};
 use crate::rules::UseMoment;
 
@@ -122,6 +123,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let id = self.state.in_hand[place].ability;
         let plan = self.program.ability(id);
         self.state.actors[who].releases_left = 0;
+        for status in &plan.during {
+            self.hold(IN_USE, &By::of_ability(who, id), who, *status)?;
+        }
         if plan.cost_at == UseMoment::Start {
             self.pay_all(who, id)?;
         }
@@ -141,7 +145,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             if plan.cost_at == UseMoment::Release {
                 if let Some(refusal) = self.affordable(who, plan)? {
                     self.refuse(who, id, refusal);
-                    return self.recover(who, self.state.in_hand[place].recovery, id);
+                    return self.recover_from(who, self.state.in_hand[place].recovery, id);
                 }
                 self.pay_all(who, id)?;
             }
@@ -173,9 +177,15 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             }
             None => {
                 self.state.actors[who].releases_left = 0;
-                self.recover(who, recovery, id)
+                self.recover_from(who, recovery, id)
             }
         }
+    }
+
+    /// Recovers, if that takes any time; what was held during the use ends with that.
+    fn recover_from(&mut self, who: CombatantId, recovery: Time, id: AbilityId) -> Outcome<()> {
+        self.recover(who, recovery, id)?;
+        if self.state.actors[who].doing == Doing::Idle { self.let_go(IN_USE, who) } else { Ok(()) }
     }
 
     /// Brings about what an ability does to those that it is aimed at; whether any of them stands.

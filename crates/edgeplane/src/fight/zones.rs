@@ -14,6 +14,8 @@ use super::timeline::{Phase, Timer};
 use crate::program::{CombatantId, Frame, LostReason, StatusId, Time, ZoneId, ZonePlan};
 use crate::rules::{Again, ZoneSide};
 
+/// Holds what an ability has its caster have while it is used, in place of a zone.
+pub(super) const IN_USE: u32 = u32::MAX;
 /// Most zones at once.
 const MOST: usize = 1_000;
 
@@ -48,11 +50,11 @@ impl Zone {
     }
 }
 
-/// A status that lasts for as long as its owner is in a zone.
+/// A status that lasts for as long as its owner is in a zone, or uses an ability.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) struct Hold {
     zone: u32,
-    who: CombatantId,
+    pub(super) who: CombatantId,
     status: u32,
 }
 
@@ -142,7 +144,6 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let (id, serial, by) = (zone.id, zone.serial, zone.by);
         let plan = program.zone(id);
         if !self.state.actors[who].stands {
-            self.state.holds.retain(|hold| hold.zone != serial || hold.who != who);
             return Ok(());
         }
         if enters {
@@ -172,7 +173,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// A status is applied on entering, and does not end by itself before its owner has left.
-    fn hold(&mut self, zone: u32, by: &By, who: CombatantId, status: StatusId) -> Outcome<()> {
+    pub(super) fn hold(&mut self, zone: u32, by: &By, who: CombatantId, status: StatusId) -> Outcome<()> {
         let plan = self.program.status(status);
         let caster = by.caster;
         let same = |one: &super::held::Instance| {
@@ -193,7 +194,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// Statuses that a zone has held go on for their own duration; those without one end.
-    fn let_go(&mut self, zone: u32, who: CombatantId) -> Outcome<()> {
+    pub(super) fn let_go(&mut self, zone: u32, who: CombatantId) -> Outcome<()> {
         let of = |hold: &Hold| hold.zone == zone && hold.who == who;
         while let Some(at) = self.state.holds.iter().position(of) {
             let hold = self.state.holds.remove(at);

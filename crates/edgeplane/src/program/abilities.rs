@@ -1,6 +1,6 @@
 //! Abilities and what they bring about.
 
-use super::ids::{AbilityId, FormulaId, PoolId, SiteId};
+use super::ids::{AbilityId, FormulaId, PoolId, SiteId, StatusId};
 use super::names::look_up;
 use super::outcomes::{OutcomePlan, Place};
 use super::resolve::Compiler;
@@ -26,6 +26,8 @@ pub struct AbilityPlan {
     pub recovery: Option<FormulaId>,
     /// Share of its cost that an interrupted cast pays back.
     pub refund: Option<FormulaId>,
+    /// Statuses that the caster has from the start of the cast to the end of the recovery.
+    pub during: Vec<StatusId>,
     /// Locked unless true.
     pub unlock: Option<FormulaId>,
     /// Uses that are stored up: how many at most, and seconds until one is regained.
@@ -100,6 +102,7 @@ impl AbilityPlan {
             || self.releases.is_some()
             || self.after.is_some()
             || self.opens
+            || !self.during.is_empty()
             || self.cost_at != UseMoment::Start
             || self.cooldown_from != UseMoment::Release
     }
@@ -162,6 +165,7 @@ impl Compiler<'_> {
             count: rule.targets.count,
             does: self.outcomes(&rule.does, &rule.tags, &Place::ABILITY, rules),
             refund: self.optional(&rule.refund, Scope::TIMING),
+            during: rule.during.iter().filter_map(|word| self.status_named(word)).collect(),
             forbidden_by: self.forbidden_bits(&rule.tags),
             reads: 0,
         };

@@ -153,9 +153,10 @@ impl Lints<'_> {
         let held = self.rules.characters.iter().flat_map(|one| one.rule.statuses.iter().flatten());
         let by_gear = self.rules.gear.iter().flat_map(|piece| &piece.rule.statuses);
         let by_sets = self.rules.gear_sets.iter().flat_map(|set| &set.rule.worn).flat_map(|(_, words)| words);
+        let while_used = self.rules.abilities.iter().flat_map(|ability| &ability.rule.during);
         let by_zones = self.rules.zones.iter().flat_map(|zone| &zone.rule.inflict);
         self.rules.outcomes().any(|outcome| inflicts(outcome, name))
-            || by_zones.chain(held).chain(by_gear).chain(by_sets).any(|word| word.text == name)
+            || by_zones.chain(while_used).chain(held).chain(by_gear).chain(by_sets).any(|word| word.text == name)
     }
 
     fn never_placed(&self, out: &mut Diagnostics) {

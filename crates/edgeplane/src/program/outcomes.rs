@@ -309,7 +309,7 @@ impl Compiler<'_> {
         }
     }
 
-    fn status_named(&mut self, word: &Word) -> Option<StatusId> {
+    pub(super) fn status_named(&mut self, word: &Word) -> Option<StatusId> {
         look_up(&self.names.statuses, &word.text, word.span, "status", self.out)
     }
 

@@ -21,6 +21,8 @@ pub struct AbilityRule {
     pub recovery: Option<Formula>,
     /// Share of its cost that an interrupted cast pays back.
     pub refund: Option<Formula>,
+    /// Statuses that the caster has from the start of the cast to the end of the recovery.
+    pub during: Vec<Word>,
     /// It is locked unless this is true.
     pub unlock: Option<Formula>,
     /// Uses that are stored up.
@@ -156,6 +158,7 @@ const KEYS: &[&str] = &[
     "cast",
     "recovery",
     "refund",
+    "during",
     "unlock",
     "charges",
     "uses",
@@ -194,6 +197,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AbilityRul
         cast: fields.formula("cast", out),
         recovery: fields.formula("recovery", out),
         refund: fields.formula("refund", out),
+        during: fields.words("during", out).unwrap_or_default(),
         unlock: fields.formula("unlock", out),
         charges: charges(&fields, out),
         uses: fields.whole("uses", 1..=MANY, out),

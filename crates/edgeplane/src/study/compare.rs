@@ -90,7 +90,7 @@ impl Pairs {
     pub(super) fn difference(&self, measure: &Measure, sure: Confidence) -> Difference {
         let (before, after) = (self.before.figure(measure, sure), self.after.figure(measure, sure));
         let interval = self.interval(measure, &before, &after, sure);
-        let apart = (before.half_width().powi(2) + after.half_width().powi(2)).sqrt();
+        let apart = libm::hypot(before.half_width(), after.half_width());
         let reach = interval.map_or(0.0, |one| (one.high - one.low) / 2.0);
         Difference {
             measure: measure.text.clone(),

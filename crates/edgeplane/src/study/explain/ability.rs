@@ -11,6 +11,7 @@ use crate::fight::{Event, Fight, Likely, Observer, Provider, StepResult};
 use crate::program::{
     AbilityId, CharacterId, CombatantId, Effect, FormulaId, OutcomePlan, Program, Reading, Setup, Time,
 };
+use crate::rules::Receiver;
 use crate::rules::SideRule;
 use crate::study::statistics::{Estimate, mean_estimate};
 
@@ -153,7 +154,16 @@ pub fn explain_ability(
         from: name(from),
         on: name(on),
         outcomes,
-        also: program.ability(ability).does.iter().filter_map(|outcome| also(program, outcome)).collect(),
+        also: {
+            let plan = program.ability(ability);
+            let during = plan.during.iter().map(|status| AlsoLine {
+                outcome: "has meanwhile",
+                what: program.status(*status).name.clone(),
+                to: Receiver::Caster.name(),
+                only: String::new(),
+            });
+            during.chain(plan.does.iter().filter_map(|outcome| also(program, outcome))).collect()
+        },
         exact,
     })
 }
