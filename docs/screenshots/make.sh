@@ -23,14 +23,14 @@ cd "$work"
 printf '\$ %s\n' '${command//\'/\'\\\'\'}'
 $command 2>&1
 touch "$work/done"
-sleep 30
+sleep 90
 SHOW
   chmod +x "$work/show"
   rm -f "$work/done"
   DISPLAY=$display xterm -fa 'DejaVu Sans Mono' -fs "$size" -geometry 400x200+0+0 -bg '#fdfdf8' -fg '#22282c' \
     -xrm 'xterm*cursorColor: #fdfdf8' -e "$work/show" > /dev/null 2>&1 &
   local terminal=$!
-  for _ in $(seq 100); do [ -e "$work/done" ] && break; sleep 0.1; done
+  for _ in $(seq 600); do [ -e "$work/done" ] && break; sleep 0.1; done
   sleep 0.7
   DISPLAY=$display import -window root "$pictures/$name.png"
   kill "$terminal" 2> /dev/null
@@ -57,7 +57,7 @@ picture compare 10 'edgeplane compare weir-nine duel --set character.silt_crab.a
 picture sweep 9 'edgeplane sweep weir-nine duel --vary character.lockhand.attributes.heft=11..17:1; edgeplane sweep weir-nine duel --vary character.lockhand.attributes.heft=12..16:1 --vary "ability.boathook.cooldown*=0.8..1.2:0.1" -m "win_rate(keepers)"'
 picture sensitivity 10 'edgeplane sensitivity weir-nine duel -n 4000'
 picture tune 10 'edgeplane tune weir-nine duel --vary character.lockhand.attributes.heft=8..20 --want "win_rate(keepers) = 50% +- 1%"; edgeplane tune weir-nine duel --vary character.lockhand.attributes.heft=8..20 --want "win_rate(keepers) >= 50%" --want "duration <= 10"'
-picture matrix 9 'edgeplane matrix weir-nine -n 500'
+picture matrix 9 'edgeplane matrix weir-nine --among lockhand,sluicer,lampwright,bell_ringer,silt_crab,reed_stalker,drowned_miller -n 500'
 picture verify 10 'edgeplane verify weir-nine; edgeplane verify weir-nine --set character.lockhand.attributes.heft=18'
 picture new 11 'edgeplane new mine'
 picture demo 9 'edgeplane demo -o tour | head -56'

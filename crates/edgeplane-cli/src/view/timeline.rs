@@ -257,8 +257,9 @@ impl<'a> Teller<'a> {
                 self.line(at, self.who(who), "", "", &came);
             }
             Event::ZoneBegan { zone, owner, on, middle, radius, until, .. } => {
-                let until = until.map_or_else(String::new, |until| format!(", until {:.2} s", until.seconds()));
-                let came = Came { left: place(middle), ..Came::only(&format!("zone of {} m{until}", plain(radius))) };
+                let notes = until.map_or_else(String::new, |until| format!("until {:.2} s", until.seconds()));
+                let came =
+                    Came { left: place(middle), notes, ..Came::only(&format!("{} m around", text::tenth(radius))) };
                 self.line(at, self.who(owner), self.zone(zone), &self.on_whom(owner, on), &came);
             }
             Event::ZoneEnded { zone, owner } => {

@@ -10,7 +10,7 @@ use crate::command::Failure;
 pub(crate) fn draw(found: &[Expectation]) -> String {
     let row = |one: &Expectation| {
         vec![
-            if one.verdict.holds() { word(one.verdict).to_owned() } else { text::strong(word(one.verdict)) },
+            word(one.verdict).to_owned(),
             one.that.clone(),
             one.encounter.clone(),
             wanted(one),
@@ -29,7 +29,17 @@ pub(crate) fn draw(found: &[Expectation]) -> String {
         Column::Numbers("fights"),
     ];
     let table = table::draw(&columns, found.iter().map(row).collect());
+    let table: String = table.lines().map(standing_out).collect();
     format!("{table}\n{}", summary(found))
+}
+
+/// A line of the table, with a bad verdict told strongly; only now, for a style would count as width.
+fn standing_out(line: &str) -> String {
+    let bad = [Verdict::FailsBarely, Verdict::Fails, Verdict::NoValue].map(word);
+    match bad.iter().find(|word| line.trim_start().starts_with(**word)) {
+        Some(word) => format!("{}\n", line.replacen(word, &text::strong(word), 1)),
+        None => format!("{line}\n"),
+    }
 }
 
 pub(crate) fn word(verdict: Verdict) -> &'static str {
