@@ -237,6 +237,18 @@ fn the_demo_on_the_flats_is_the_same_however_it_is_looked_at() {
 }
 
 #[test]
+fn numbers_of_zones_are_among_those_that_matter() {
+    let game = demo();
+    let paths = |encounter: &str| -> Vec<String> {
+        game.numbers_of(encounter).unwrap().into_iter().map(|number| number.path).collect()
+    };
+    for path in ["zone.mire.radius", "zone.lamp_pool.lasts", "status.mired.modify.0.percent"] {
+        assert!(paths("flats").iter().any(|one| one == path), "{path}");
+        assert!(!paths("duel").iter().any(|one| one == path), "{path}");
+    }
+}
+
+#[test]
 fn the_sides_mirror_each_other_on_ground_that_hurts() {
     let sides = |first: (&str, i32), second: (&str, i32)| {
         let side = |(name, x): (&str, i32)| {

@@ -19,8 +19,8 @@ pub struct NumberAt {
 /// Sections that concern every fight.
 const EVERYWHERE: [&str; 5] = ["attributes", "pools", "damage_types", "hit_steps", "heal_steps"];
 /// Sections of which a fight uses some entries.
-const NAMED: [&str; 9] =
-    ["status", "diminish", "ability", "gear", "gear_set", "policy", "character", "curve", "formula"];
+const NAMED: [&str; 10] =
+    ["status", "diminish", "ability", "gear", "gear_set", "zone", "policy", "character", "curve", "formula"];
 
 /// Every number that can matter in an encounter, in the order of the files. What an encounter uses is found by
 /// following names, so a few may be listed that never come into play.
