@@ -236,6 +236,21 @@ fn the_demo_on_the_flats_is_the_same_however_it_is_looked_at() {
     assert_eq!(on(1), on(2));
 }
 
+/// Somebody who is pushed out is hurt, and heals as it is pulled in again; a policy that reads its health looks each time.
+#[test]
+fn edges_that_push_back_and_forth_end_with_an_error() {
+    let game = with(
+        "[zone.bellows]\nradius = 3\naffects = \"enemies\"\nenters = [{ damage = 1 }, { push = 9 }]\nleaves = [{ heal = 1 }, { pull = 9 }]\n\
+         [ability.blow]\nuses = 1\ntargets = \"self\"\ndoes = [{ zone = \"bellows\" }]\n\
+         [ability.watch]\ncooldown = 5\ndoes = [{ damage = 0 }]\n\
+         [policy.watches]\nuse = [{ ability = \"blow\" }, { ability = \"watch\", when = \"target.health.share < 95%\" }]\n\
+         [character.blower]\nabilities = [\"blow\", \"watch\"]\npolicy = \"watches\"\n\
+         [encounter.bellows]\nsides.a = [{ character = \"blower\", at = [0, 0] }]\nsides.b = [{ character = \"walker\", at = [1, 0] }]\ntime_limit = 9\n",
+    );
+    let told = game.play("bellows", 1).unwrap_err().to_string();
+    assert!(told.contains("move combatants in and out without time passing"), "{told}");
+}
+
 #[test]
 fn numbers_of_zones_are_among_those_that_matter() {
     let game = demo();

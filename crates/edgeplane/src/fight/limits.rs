@@ -55,6 +55,11 @@ pub enum FightErrorKind {
         /// Most that can be.
         most: usize,
     },
+    /// Zones move combatants in and out without time passing.
+    Edges {
+        /// How often that was looked at.
+        times: u32,
+    },
     /// More happened than the limit allows.
     TooLong {
         /// The limit.
@@ -79,6 +84,10 @@ impl FightError {
                 let message = format!("more than {most} zones are there at once");
                 Diagnostic::new(Code::FightFault, message)
                     .help("let them end sooner, or give them fewer `max_instances`")
+            }
+            FightErrorKind::Edges { times } => {
+                let message = format!("zones move combatants in and out without time passing ({times} times)");
+                Diagnostic::new(Code::FightFault, message).help("what one edge pushes, another must not push back")
             }
             FightErrorKind::TooLong { steps } => {
                 let message = format!("the fight did not end within {steps} steps");

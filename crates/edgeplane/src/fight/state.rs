@@ -182,6 +182,8 @@ pub(super) struct State {
     pub(super) zones: Vec<Zone>,
     pub(super) holds: Vec<Hold>,
     pub(super) next_zone: u32,
+    /// When zones were looked at last, and how often then.
+    pub(super) heeded: (Time, u32),
     /// For each moment of the script, when it comes next and how often it is still to come.
     pub(super) script: Vec<(Time, u32)>,
     /// Kept between evaluations so that nothing is allocated.
@@ -252,6 +254,7 @@ impl State {
             zones: Vec::new(),
             holds: Vec::new(),
             next_zone: 0,
+            heeded: (Time::ZERO, 0),
             script: Vec::with_capacity(setup.script.moments.len()),
             now: Time::ZERO,
             memory: Memory::default(),
@@ -324,6 +327,7 @@ impl State {
         self.zones.clear();
         self.holds.clear();
         self.next_zone = 0;
+        self.heeded = (Time::ZERO, 0);
         for (who, absent) in self.absent.iter_mut().enumerate() {
             *absent = !self.actors[CombatantId(who as u16)].stands;
         }

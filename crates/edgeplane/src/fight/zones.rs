@@ -89,6 +89,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// Zones end whose time has come, then those inside and outside are told apart anew.
     pub(super) fn heed_zones(&mut self) -> Outcome<()> {
+        let (now, (before, times)) = (self.state.now, self.state.heeded);
+        self.state.heeded = (now, if before == now { times + 1 } else { 1 });
+        if self.state.heeded.1 > self.limits.waves {
+            return Err(Box::new(FightError { at: now, kind: FightErrorKind::Edges { times } }));
+        }
         while let Some(index) = self.state.zones.iter().position(|zone| self.is_over(zone)) {
             self.end_zone(index)?;
         }
