@@ -10,6 +10,9 @@ mod abilities;
 #[path = "answers.rs"]
 mod answers;
 
+#[path = "areas.rs"]
+mod areas;
+
 #[path = "chance.rs"]
 mod chance;
 
@@ -82,8 +85,14 @@ mod studies;
 #[path = "study.rs"]
 mod study;
 
+#[path = "sustain.rs"]
+mod sustain;
+
 #[path = "targets.rs"]
 mod targets;
+
+#[path = "threat.rs"]
+mod threat;
 
 #[path = "variants.rs"]
 mod variants;

@@ -476,9 +476,9 @@ fn targets_are_picked_by_their_rule() {
         format!(
             r#"
             [attributes]
-            order = 0
+            turn = 0
             [pools]
-            health = {{ max = 100, start = "50 + 10 * order", defeat = true }}
+            health = {{ max = 100, start = "50 + 10 * turn", defeat = true }}
             [ability.swing]
             targets = {targets}
             cooldown = 100
@@ -486,11 +486,11 @@ fn targets_are_picked_by_their_rule() {
             [character.one]
             abilities = ["swing"]
             [character.a]
-            attributes = {{ order = 2 }}
+            attributes = {{ turn = 2 }}
             [character.b]
-            attributes = {{ order = 1 }}
+            attributes = {{ turn = 1 }}
             [character.c]
-            attributes = {{ order = 3 }}
+            attributes = {{ turn = 3 }}
             [encounter.duel]
             sides.keepers = ["one"]
             sides.silt = ["a", "b", "c"]
@@ -504,7 +504,7 @@ fn targets_are_picked_by_their_rule() {
         ("{ side = \"enemies\", count = \"all\" }", vec!["a", "b", "c"]),
         ("{ side = \"enemies\", pick = \"weakest\" }", vec!["b"]),
         ("{ side = \"enemies\", pick = \"strongest\", count = 2 }", vec!["c", "a"]),
-        ("{ side = \"enemies\", pick = { lowest = \"0 - target.order\" } }", vec!["c"]),
+        ("{ side = \"enemies\", pick = { lowest = \"0 - target.turn\" } }", vec!["c"]),
         ("\"self\"", vec!["one"]),
         ("{ side = \"allies\", count = \"all\" }", vec!["one"]),
         ("{ side = \"everyone\", count = \"all\" }", vec!["one", "a", "b", "c"]),

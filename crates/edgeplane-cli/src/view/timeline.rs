@@ -249,6 +249,20 @@ impl<'a> Teller<'a> {
                 let came = Came { left: place(to), ..Came::only(&format!("moved by {metres:.1} m")) };
                 self.result(at, caster, source, target, &came);
             }
+            // What a beat does is told by what comes of it.
+            Event::Sustained { .. } => {}
+            Event::Stopped { caster, ability, reason } => {
+                let came = Came { notes: reason.name().to_owned(), ..Came::only("ends") };
+                self.line(at, self.who(caster), self.ability(ability), "", &came);
+            }
+            Event::Threatened { caster, target, source, amount, threat } => {
+                self.arithmetic("threat");
+                let came = Came {
+                    notes: format!("{} now", text::tenth(threat)),
+                    ..Came::only(&format!("{amount:+.1} threat"))
+                };
+                self.result(at, caster, source, target, &came);
+            }
             Event::Lost { caster, ability } => {
                 self.line(at, self.who(caster), self.ability(ability), "", &Came::only("finds its targets fallen"))
             }

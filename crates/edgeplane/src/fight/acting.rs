@@ -8,7 +8,8 @@ use super::state::Doing;
 use super::timeline::{Phase, Timer};
 use super::triggers::Circumstance;
 use crate::program::{
-    AbilityId, BaseChange, CombatantId, FormulaId, Frame, InHand, PoolId, Slot, Time, TriggerEvent, dirty,
+    AbilityId, BaseChange, CombatantId, FormulaId, Frame, InHand, Layout, OutcomePlan, PoolId, Slot, Time,
+    TriggerEvent, dirty,
 };
 use crate::rules::Receiver;
 
@@ -86,7 +87,24 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             let how = Circumstance { other: Some(target), ability: Some(id), ..Circumstance::default() };
             self.raise(TriggerEvent::AbilityUsed, who, how);
         }
+        if targets > 1 || self.listens(target) {
+            self.raise_targeted(who, id, (target, targets));
+        }
         Ok(())
+    }
+
+    /// Statuses of those whom an ability is aimed at may answer.
+    #[cold]
+    #[inline(never)]
+    fn raise_targeted(&mut self, who: CombatantId, id: AbilityId, (target, targets): (CombatantId, u16)) {
+        let how = Circumstance { other: Some(who), ability: Some(id), ..Circumstance::default() };
+        let many = self.state.actors[who].many;
+        for index in 0..usize::from(targets) {
+            let target = if many { self.state.aimed[who.index()][index] } else { target };
+            if target != who {
+                self.raise(TriggerEvent::Targeted, target, how);
+            }
+        }
     }
 
     /// The first of several targets, and how many there are.
@@ -162,19 +180,26 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.tell(Event::Lost { caster: who, ability: id });
             return Ok(());
         }
-        let by = By::of_ability(who, id);
-        for outcome in &program.ability(id).does {
+        self.bring_to_aimed(&By::of_ability(who, id), &program.ability(id).does)
+    }
+
+    /// Brings each outcome about for all that an ability is aimed at.
+    pub(super) fn bring_to_aimed(&mut self, by: &By, outcomes: &[OutcomePlan]) -> Outcome<()> {
+        let who = by.caster;
+        for outcome in outcomes {
             if outcome.to != Receiver::Target {
-                self.bring_all(&by, who, std::slice::from_ref(outcome))?;
+                self.bring_all(by, who, std::slice::from_ref(outcome))?;
                 continue;
             }
             for index in 0..self.state.aimed[who.index()].len() {
                 let target = self.state.aimed[who.index()][index];
                 if self.state.actors[target].stands {
-                    self.bring(&by, target, outcome)?;
+                    self.state.memory.set_local(Layout::ORDER, (index + 1) as f64);
+                    self.bring(by, target, outcome)?;
                 }
             }
         }
+        self.state.memory.set_local(Layout::ORDER, 1.0);
         Ok(())
     }
 
@@ -268,7 +293,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     pub(super) fn set_base(&mut self, who: CombatantId, slot: Slot, base: f64) -> Outcome<()> {
-        if slot == crate::program::Layout::LEVEL {
+        if slot == Layout::LEVEL {
             self.state.memory.set(self.program.place(who, slot), base);
             self.state.new_version(who);
         } else {

@@ -99,6 +99,10 @@ pub enum Event {
     Shifted { target: CombatantId, caster: CombatantId, source: Source, from: [f64; 2], to: [f64; 2] },
     /// An ability takes effect.
     Released { caster: CombatantId, ability: AbilityId, ready: Time },
+    /// An ability that is kept up has another beat.
+    Sustained { caster: CombatantId, ability: AbilityId },
+    /// An ability is kept up no longer.
+    Stopped { caster: CombatantId, ability: AbilityId, reason: StopReason },
     /// An ability would take effect, but all its targets have fallen.
     Lost { caster: CombatantId, ability: AbilityId },
     /// A hit or heal goes through a step. Only told to observers that ask for detail.
@@ -146,6 +150,9 @@ pub enum Event {
     },
     /// A pool loses past all steps; `over` found nothing left to take.
     Drained { caster: CombatantId, target: CombatantId, source: Source, pool: PoolId, taken: f64, over: f64, left: f64 },
+    /// Somebody becomes more or less of a threat in the eyes of another, by an outcome that says so; `threat` is what
+    /// it is then.
+    Threatened { caster: CombatantId, target: CombatantId, source: Source, amount: f64, threat: f64 },
     /// A cast is broken.
     Interrupted { who: CombatantId, ability: AbilityId, by: CombatantId, source: Source },
     /// A status is applied; `until` is when it ends, if it ends by itself. `stacks` are those of this
@@ -306,6 +313,37 @@ impl Refusal {
             Self::NotReady { until } | Self::Busy { until } | Self::NoCharge { until } => Some(until),
             Self::CannotAfford { until, .. } | Self::OutOfReach { until, .. } => until,
             _ => None,
+        }
+    }
+}
+
+/// Why an ability is kept up no longer.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub enum StopReason {
+    /// Its longest time is over.
+    Longest,
+    /// Its `while` is false.
+    Unwanted,
+    /// All its targets have fallen.
+    NoTarget,
+    /// Its first target that stands is too far away.
+    OutOfReach,
+    /// A pool holds too little for the next beat.
+    CannotAfford,
+    /// Whoever leads the caster said so.
+    ByHand,
+}
+
+impl StopReason {
+    /// In words.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Longest => "time over",
+            Self::Unwanted => "no longer wanted",
+            Self::NoTarget => "no target",
+            Self::OutOfReach => "out of reach",
+            Self::CannotAfford => "cannot afford",
+            Self::ByHand => "let go",
         }
     }
 }

@@ -8,7 +8,7 @@ use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer};
 use super::outcomes::By;
 use super::timeline::{Phase, Timer};
-use crate::program::{AbilityId, CombatantId, FormulaId, Frame, Time};
+use crate::program::{AbilityId, CombatantId, FormulaId, Frame, Layout, Time};
 use crate::rules::Receiver;
 
 /// One thing that is on its way.
@@ -18,6 +18,7 @@ pub(super) struct Flight {
     caster: CombatantId,
     ability: AbilityId,
     target: CombatantId,
+    order: u32,
 }
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
@@ -34,7 +35,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             if self.state.actors[target].stands {
                 // Nothing moves at no speed: it is there at once, like what has no `travel`.
                 let at = if speed > 0.0 { self.arrival(who, target, speed) } else { self.state.now };
-                self.state.flights.push(Flight { at, caster: who, ability: id, target });
+                self.state.flights.push(Flight { at, caster: who, ability: id, target, order: index as u32 + 1 });
                 self.tell(Event::Flies { caster: who, ability: id, target, arrives: at });
                 sent = true;
             }
@@ -64,15 +65,17 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     pub(super) fn arrive(&mut self, who: CombatantId) -> Outcome<()> {
         let now = self.state.now;
         while let Some(index) = self.state.flights.iter().position(|flight| flight.caster == who && flight.at <= now) {
-            let Flight { ability, target, .. } = self.state.flights.remove(index);
+            let Flight { ability, target, order, .. } = self.state.flights.remove(index);
             if !self.state.actors[target].stands {
                 self.tell(Event::Lost { caster: who, ability });
                 continue;
             }
             let by = By::of_ability(who, ability);
+            self.state.memory.set_local(Layout::ORDER, f64::from(order));
             for outcome in self.program.ability(ability).does.iter().filter(|one| one.to == Receiver::Target) {
                 self.bring(&by, target, outcome)?;
             }
+            self.state.memory.set_local(Layout::ORDER, 1.0);
         }
         self.schedule_flight(who);
         Ok(())

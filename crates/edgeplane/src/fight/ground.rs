@@ -317,6 +317,21 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.look_again(who);
     }
 
+    /// The one who acts moves at once to within so many metres of somebody; not at all, if it is there already.
+    pub(super) fn leap(&mut self, by: &By, target: CombatantId, metres: f64) {
+        let who = by.caster;
+        let (from, aim) = (self.place_of(who), self.place_of(target));
+        let ahead = minus(aim, from);
+        let far = length(ahead) - metres;
+        if far <= 0.0 {
+            return;
+        }
+        let step = toward(ahead, far);
+        let to = [from[0] + step[0], from[1] + step[1]];
+        self.set_place(who, to, self.course_of(who));
+        self.tell(Event::Shifted { target: who, caster: who, source: by.source, from, to });
+    }
+
     /// Somebody has changed course: those look again whose last look hung on who is where.
     #[cold]
     pub(super) fn nudge(&mut self) {

@@ -82,8 +82,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.soak(step, pool, first, target, &mut arrival);
         }
         arrival.amount = self.program.rounding.apply(arrival.amount);
-        self.land(by, target, effect, first, &arrival);
-        Ok(())
+        self.land(by, target, effect, first, &arrival)
     }
 
     #[inline(never)]
@@ -93,12 +92,23 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// What arrives is taken from the pool at the end of the way.
     #[inline(always)]
-    fn land(&mut self, by: &By, target: CombatantId, effect: &StepsEffect, first: usize, arrival: &Arrival) {
+    fn land(
+        &mut self,
+        by: &By,
+        target: CombatantId,
+        effect: &StepsEffect,
+        first: usize,
+        arrival: &Arrival,
+    ) -> Outcome<()> {
         let change = self.take_at(first, target, effect.pool, arrival.amount);
         self.tell_hit(by, target, effect, arrival, &change);
+        if self.program.threat.is_some() {
+            self.threaten_by_hit(by, target, change.moved)?;
+        }
         if self.listens(target) || self.listens(by.caster) {
             self.raise_hit(by, target, arrival, &change);
         }
+        Ok(())
     }
 
     #[inline(never)]
@@ -108,8 +118,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             Some(quick) if !O::DETAIL && by.part == 1.0 => self.quick_way(by.caster, target, effect, quick, &bases)?,
             _ => self.through(by, target, effect, false)?,
         };
-        self.land(by, target, effect, bases.of_target(self.program.layout.pool(effect.pool).0), &arrival);
-        Ok(())
+        self.land(by, target, effect, bases.of_target(self.program.layout.pool(effect.pool).0), &arrival)
     }
 
     #[cold]
@@ -124,8 +133,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     ) -> Outcome<()> {
         let arrival = self.rest(by.caster, target, effect, from, true, arrival)?;
         let first = self.program.place(target, self.program.layout.pool(effect.pool));
-        self.land(by, target, effect, first, &arrival);
-        Ok(())
+        self.land(by, target, effect, first, &arrival)
     }
 
     /// Statuses of both may answer to a hit.
@@ -184,6 +192,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             left,
             stopped,
         });
+        if self.program.threat.is_some() {
+            self.threaten_by_heal(by, healed)?;
+        }
         let how = Circumstance { other: Some(by.caster), amount: healed, ..Circumstance::default() };
         if stopped.is_none() {
             self.raise(TriggerEvent::HealGiven, by.caster, Circumstance { other: Some(target), ..how });

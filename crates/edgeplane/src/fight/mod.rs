@@ -9,6 +9,7 @@
 //! [`Observer`], and the same code serves a game loop and a study of millions of fights.
 
 mod acting;
+mod areas;
 mod chance;
 mod decide;
 mod engine;
@@ -28,8 +29,10 @@ mod seats;
 mod state;
 mod statuses;
 mod stock;
+mod sustain;
 mod targets;
 mod telling;
+mod threat;
 mod timeline;
 mod triggers;
 mod zones;
@@ -39,6 +42,7 @@ use std::sync::Arc;
 pub use chance::{Branching, Likely, Provider, Recorded, Sampler, seed_of_trial, stream_seed};
 pub use event::{
     Applied, Ending, Event, Listener, Log, Logged, Observer, Refusal, Silent, Source, StatusRefusal, StepResult,
+    StopReason,
 };
 pub use limits::{FightError, FightErrorKind, Limits};
 pub use reading::{Contribution, HeldStatus};
@@ -185,6 +189,16 @@ impl<C: Provider> Fight<C> {
         self.engine(observer).use_by_hand(who, ability, target).map_err(|error| *error)
     }
 
+    /// Stops what a combatant keeps up. Whether it was keeping anything up.
+    ///
+    /// # Errors
+    /// As for [`Fight::run`].
+    pub fn stop<O: Observer>(&mut self, who: CombatantId, observer: &mut O) -> Result<bool, FightError> {
+        let mut engine = self.engine(observer);
+        let done = engine.stop_by_hand(who).and_then(|done| engine.answer().map(|()| done));
+        done.map_err(|error| *error)
+    }
+
     /// Lets an ability take effect here and now, without cost, cast, cooldown or recovery: what
     /// explanations look at.
     ///
@@ -247,6 +261,12 @@ impl<C: Provider> Fight<C> {
     pub fn pool(&self, who: CombatantId, pool: PoolId) -> f64 {
         let first = self.setup.program.place(who, self.setup.program.layout.pool(pool));
         self.state.memory.pool_amount(first, self.state.now.micros())
+    }
+
+    /// How much of a threat `whom` is in the eyes of `eyes`; zero where the ruleset has no `[threat]`.
+    pub fn threat(&self, eyes: CombatantId, whom: CombatantId) -> f64 {
+        let block = |who| self.setup.program.place(who, Slot(0));
+        self.state.memory.threat.between(block(eyes), block(whom))
     }
 
     /// A pool's cap.

@@ -160,6 +160,25 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 self.lengthen(target, *status, Time::from_seconds(seconds), *shorter)
             }
             Effect::Interrupt => self.interrupt(target, by),
+            Effect::Leap(metres) => {
+                let metres = self.positive(*metres, &frame)?;
+                if self.setup.is_placed {
+                    self.leap(by, target, metres);
+                }
+                Ok(())
+            }
+            Effect::Toggle(status) if self.state.statuses[target.index()].iter().any(|one| one.status == *status) => {
+                self.use_up(target, *status, u32::MAX)
+            }
+            Effect::Toggle(status) => {
+                self.inflict(by, target, *status, Dose { stacks: 1, duration: None })?;
+                Ok(())
+            }
+            Effect::Threat(amount) => {
+                let amount = self.number(*amount, &frame)?;
+                self.threaten(by, target, amount);
+                Ok(())
+            }
             Effect::Shift(metres, nearer) => {
                 let metres = self.positive(*metres, &frame)?;
                 if self.setup.is_placed {
@@ -269,9 +288,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         self.state.timeline.clear(who, Timer::Act);
         let ability = self.state.in_hand[place as usize].ability;
         self.tell(Event::Interrupted { who, ability, by: by.caster, source: by.source });
-        // What took effect has been had for its cost.
-        if std::mem::take(&mut self.state.actors[who].releases_left) == 0 {
+        // What took effect has been had for its cost, and counts.
+        let actor = &mut self.state.actors[who];
+        actor.sustains = false;
+        if std::mem::take(&mut actor.releases_left) == 0 {
             self.pay_back(who, ability)?;
+        } else if self.program.ability(ability).cooldown_from == UseMoment::End {
+            self.count_use(who, place as usize, self.state.now)?;
         }
         self.let_go(IN_USE, who)?;
         self.ready(who);

@@ -43,6 +43,10 @@ pub(super) struct Actor {
     pub(super) polls: bool,
     /// How often the ability under way will still take effect; none, before it does for the first time.
     pub(super) releases_left: u32,
+    /// The ability under way has been released and is kept up, until then at the latest; its next beat.
+    pub(super) sustains: bool,
+    pub(super) sustains_until: Time,
+    pub(super) beat_at: Time,
     /// What it has just chosen.
     pub(super) choice: Choice,
     /// Whom the ability under way is aimed at, if that is one.
@@ -59,6 +63,8 @@ pub(super) struct Actor {
     pub(super) bound: bool,
     /// A status keeps it from moving.
     pub(super) rooted: bool,
+    /// A status says whom it picks first.
+    pub(super) taunted: bool,
     /// Events that its statuses answer to, one bit each.
     pub(super) listens: u32,
     /// Own pools of which a change is worth noting, one bit each: they defeat, or somebody waits
@@ -95,6 +101,9 @@ impl Actor {
             short: false,
             polls: false,
             releases_left: 0,
+            sustains: false,
+            sustains_until: Time::NEVER,
+            beat_at: Time::NEVER,
             choice: None,
             target: CombatantId(0),
             rank: 0,
@@ -103,6 +112,7 @@ impl Actor {
             forbids_tags: 0,
             bound: false,
             rooted: false,
+            taunted: false,
             listens: 0,
             alert: watch | setup.watched | setup.defeating,
             watch,

@@ -203,6 +203,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// What statuses forbid their owner, and which events they answer to.
     fn refresh_control(&mut self, who: CombatantId) {
         let (mut act, mut tags, mut listens, mut conditions, mut rooted) = (None, 0, 0, false, false);
+        let mut taunted = false;
         for one in &self.state.statuses[who.index()] {
             let plan = self.program.status(one.status);
             if plan.forbids_act && act.is_none() {
@@ -210,6 +211,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             }
             tags |= plan.forbids_tags;
             rooted |= plan.forbids_move;
+            taunted |= plan.taunts;
             listens |= plan.listens;
             conditions |= plan.holds_while.is_some();
         }
@@ -217,7 +219,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let was_bound = actor.bound;
         let freed = std::mem::replace(&mut actor.rooted, rooted) && !rooted;
         (actor.forbids_act, actor.forbids_tags, actor.listens) = (act, tags, listens);
-        actor.bound = act.is_some() || tags != 0;
+        actor.bound = act.is_some() || tags != 0 || taunted;
+        let turned = std::mem::replace(&mut actor.taunted, taunted) || taunted;
         // Whatever pool it is, somebody may listen.
         let own = if listens & CROSSINGS != 0 { u64::MAX } else { actor.watch };
         actor.alert = own | self.setup.watched | self.setup.defeating;
@@ -225,7 +228,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if rooted {
             self.stand_still(who);
         }
-        if was_bound || (freed && self.setup.is_placed) {
+        if was_bound || turned || (freed && self.setup.is_placed) {
             self.look_again(who);
         }
     }

@@ -78,7 +78,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// A use counts: its cooldown runs from this moment on, and a charge is spent.
-    fn count_use(&mut self, who: CombatantId, place: usize, from: Time) -> Outcome<Time> {
+    pub(super) fn count_use(&mut self, who: CombatantId, place: usize, from: Time) -> Outcome<Time> {
         let id = self.state.in_hand[place].ability;
         let plan = self.program.ability(id);
         let cooldown = self.asked_time(who, plan.cooldown)?;
@@ -123,6 +123,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let id = self.state.in_hand[place].ability;
         let plan = self.program.ability(id);
         self.state.actors[who].releases_left = 0;
+        self.state.actors[who].sustains = false;
         for status in &plan.during {
             self.hold(IN_USE, &By::of_ability(who, id), who, *status)?;
         }
@@ -141,6 +142,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let id = self.state.in_hand[place].ability;
         let plan = self.program.ability(id);
         let now = self.state.now;
+        if let (Some(sustain), true) = (&plan.sustain, self.state.actors[who].sustains) {
+            return self.beat_of(who, id, sustain);
+        }
         if self.state.actors[who].releases_left == 0 {
             if plan.cost_at == UseMoment::Release {
                 if let Some(refusal) = self.affordable(who, plan)? {
@@ -158,12 +162,15 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let left = self.state.actors[who].releases_left;
         let recovery = self.state.in_hand[place].recovery;
         let recovery = if recovery == InHand::ASK { self.asked_time(who, plan.recovery)? } else { recovery };
-        if left == 0 && plan.cooldown_from == UseMoment::End {
+        if left == 0 && plan.cooldown_from == UseMoment::End && plan.sustain.is_none() {
             self.count_use(who, place, now + recovery)?;
         }
         self.state.stock[place].released = Some(now);
         self.tell(Event::Released { caster: who, ability: id, ready: self.state.in_hand[place].ready });
         let reached = self.bring_release(who, id)?;
+        if let (Some(sustain), true, Doing::Casting(_)) = (&plan.sustain, reached, self.state.actors[who].doing) {
+            return self.begin_sustaining(who, id, sustain);
+        }
         match plan.releases.filter(|_| left > 0 && reached) {
             Some((_, every)) => {
                 let next = now + self.asked_time(who, Some(every))?;
@@ -183,7 +190,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// Recovers, if that takes any time; what was held during the use ends with that.
-    fn recover_from(&mut self, who: CombatantId, recovery: Time, id: AbilityId) -> Outcome<()> {
+    pub(super) fn recover_from(&mut self, who: CombatantId, recovery: Time, id: AbilityId) -> Outcome<()> {
         self.recover(who, recovery, id)?;
         if self.state.actors[who].doing == Doing::Idle { self.let_go(IN_USE, who) } else { Ok(()) }
     }

@@ -3,7 +3,7 @@
 use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::Observer;
-use crate::program::{AbilityPlan, Aim, CombatantId, Frame, PickPlan, PoolId, StreamId};
+use crate::program::{AbilityPlan, Aim, Area, CombatantId, Frame, PickPlan, PoolId, StreamId};
 use crate::rules::SideRule;
 
 impl<C: Provider, O: Observer> Engine<'_, C, O> {
@@ -13,6 +13,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             Aim::Itself => Some(who),
             Aim::Picked => None,
             Aim::FirstEnemy => {
+                let taunter = self.taunter(who, SideRule::Enemies);
+                if taunter.is_some() {
+                    return taunter;
+                }
                 let side = self.setup.combatants[who.index()].side;
                 let others = self.setup.combatants.iter().zip(self.state.actors.all());
                 let first = others.enumerate().find(|(_, (plan, actor))| plan.side != side && actor.stands);
@@ -43,11 +47,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             (_, PickPlan::First) => {
                 let possible = self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side));
                 picked.extend(possible.take(ability.count as usize));
+                self.put_taunter_first(who, ability, ability.count as usize, &mut picked);
             }
             _ => {
                 picked.extend(self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side)));
                 self.arrange(who, ability.pick, ability.count as usize, &mut picked)?;
                 picked.truncate(ability.count as usize);
+                self.put_taunter_first(who, ability, ability.count as usize, &mut picked);
             }
         }
         self.state.scratch.picked = picked;
@@ -57,40 +63,34 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Those in reach go before all others; around the one that is picked, or around the caster, everyone in the
     /// radius is a target, the nearest to the middle first.
     fn pick_by_place(&mut self, who: CombatantId, ability: &AbilityPlan, picked: &mut Vec<CombatantId>) -> Outcome<()> {
+        if let Area::Circle { around_caster: true, .. } = ability.area {
+            return self.pick_area(who, who, ability, picked);
+        }
         let reach = self.reach_of(who, ability.reach)?;
-        let radius = match ability.radius {
-            Some(_) => Some(self.reach_of(who, ability.radius)?),
-            None => None,
-        };
         picked.extend(self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side)));
-        let mut middle = who;
-        if !(ability.around_caster && radius.is_some()) {
-            if picked.iter().any(|other| self.within(who, *other, reach)) {
-                picked.retain(|other| self.within(who, *other, reach));
-            }
-            let count = if radius.is_some() { 1 } else { ability.count as usize };
-            self.arrange(who, ability.pick, count, picked)?;
-            picked.truncate(count);
-            match picked.first() {
-                Some(first) => middle = *first,
-                None => return Ok(()),
-            }
+        if picked.iter().any(|other| self.within(who, *other, reach)) {
+            picked.retain(|other| self.within(who, *other, reach));
         }
-        if let Some(radius) = radius {
-            picked.clear();
-            picked.extend(self.setup.ids().filter(|other| {
-                self.can_be_targeted(who, *other, ability.side) && self.within(middle, *other, radius)
-            }));
-            // Stable: at one distance the order of the encounter decides.
-            let far = |other: &CombatantId| self.apart(middle, *other);
-            picked.sort_by(|a, b| far(a).total_cmp(&far(b)));
-            picked.truncate(ability.count as usize);
+        let count = if ability.area == Area::None { ability.count as usize } else { 1 };
+        self.arrange(who, ability.pick, count, picked)?;
+        picked.truncate(count);
+        self.put_taunter_first(who, ability, count, picked);
+        match picked.first().copied() {
+            Some(first) => self.pick_area(who, first, ability, picked),
+            None => Ok(()),
         }
-        Ok(())
+    }
+
+    /// Whoever taunted the caster comes first, in reach or not.
+    fn put_taunter_first(&self, who: CombatantId, ability: &AbilityPlan, count: usize, picked: &mut Vec<CombatantId>) {
+        let Some(taunter) = self.taunter(who, ability.side) else { return };
+        picked.retain(|other| *other != taunter);
+        picked.insert(0, taunter);
+        picked.truncate(count);
     }
 
     #[inline]
-    fn can_be_targeted(&self, who: CombatantId, other: CombatantId, side: SideRule) -> bool {
+    pub(super) fn can_be_targeted(&self, who: CombatantId, other: CombatantId, side: SideRule) -> bool {
         let same = self.setup.combatants[who.index()].side == self.setup.combatants[other.index()].side;
         let fits = match side {
             SideRule::Enemies => !same,
@@ -135,6 +135,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 let frame = Frame::new(self.program, who, other, 0, self.state.now.micros());
                 self.number(formula, &frame)
             }
+            PickPlan::Policy => match self.setup.linked[who.index()].prefers {
+                Some(formula) => {
+                    let frame = Frame::new(self.program, who, other, 0, self.state.now.micros());
+                    Ok(-self.number(formula, &frame)?)
+                }
+                None => Ok(0.0),
+            },
             PickPlan::Nearest => Ok(self.apart(who, other)),
             PickPlan::Farthest => Ok(-self.apart(who, other)),
             PickPlan::First | PickPlan::Random(_) => Ok(0.0),

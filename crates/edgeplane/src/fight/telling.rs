@@ -109,6 +109,11 @@ impl Telling<'_> {
                 self.action(map, "released", caster, ability)?;
                 map.serialize_entry("ready", &ready.seconds())
             }
+            Event::Sustained { caster, ability } => self.action(map, "sustained", caster, ability),
+            Event::Stopped { caster, ability, reason } => {
+                self.action(map, "stopped", caster, ability)?;
+                map.serialize_entry("reason", reason.name())
+            }
             Event::Lost { caster, ability } => self.action(map, "lost", caster, ability),
             Event::Walks { who, from, course } => {
                 map.serialize_entry("event", "walks")?;
@@ -188,6 +193,12 @@ impl Telling<'_> {
                 self.of_source(map, "drained", caster, source)?;
                 map.serialize_entry("target", names.who(target))?;
                 self.pool(map, pool, &[("taken", taken), ("over", over), ("left", left)])
+            }
+            Event::Threatened { caster, target, source, amount, threat } => {
+                self.of_source(map, "threatened", caster, source)?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("amount", &amount)?;
+                map.serialize_entry("threat", &threat)
             }
             Event::Interrupted { who, ability, by, source } => {
                 self.action(map, "interrupted", who, ability)?;

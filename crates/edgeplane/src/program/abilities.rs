@@ -5,7 +5,7 @@ use super::names::look_up;
 use super::outcomes::{OutcomePlan, Place};
 use super::resolve::Compiler;
 use super::scope::Scope;
-use crate::rules::{AbilityRule, Formula, Named, Pick, Ruleset, SideRule, UseMoment, Word};
+use crate::rules::{AbilityRule, AreaRule, Formula, Named, Pick, Ruleset, SideRule, UseMoment, Word};
 
 /// An ability of the ruleset.
 #[derive(Clone, Debug)]
@@ -43,6 +43,8 @@ pub struct AbilityPlan {
     pub cooldown_from: UseMoment,
     /// How often it takes effect, and seconds between.
     pub releases: Option<(u32, FormulaId)>,
+    /// It is kept up after its release.
+    pub sustain: Option<SustainPlan>,
     /// The ability after which it is open, and for how many seconds.
     pub after: Option<(AbilityId, Option<FormulaId>)>,
     /// Others are open after it.
@@ -51,10 +53,8 @@ pub struct AbilityPlan {
     pub reach: Option<FormulaId>,
     /// Metres a second at which what it sends out goes to its targets.
     pub travel: Option<FormulaId>,
-    /// Everyone within so many metres of the middle.
-    pub radius: Option<FormulaId>,
-    /// The middle is the caster, and not the one that is picked.
-    pub around_caster: bool,
+    /// Who is hit besides the one that is picked, going by who stands where.
+    pub area: Area,
     /// From whose ranks its targets are.
     pub side: SideRule,
     /// Which of them.
@@ -67,6 +67,38 @@ pub struct AbilityPlan {
     pub(crate) forbidden_by: u64,
     /// Attributes that its times and its cost hang on; see [`super::dirty`].
     pub(crate) reads: u64,
+}
+
+/// How an ability is kept up.
+#[derive(Clone, Debug)]
+pub struct SustainPlan {
+    /// Seconds between beats.
+    pub every: FormulaId,
+    /// What each beat spends.
+    pub cost: Vec<(PoolId, FormulaId)>,
+    /// Seconds after which it ends by itself.
+    pub longest: Option<FormulaId>,
+    /// It ends at the first beat at which this is false.
+    pub holds_while: Option<FormulaId>,
+    /// What each beat brings about.
+    pub does: Vec<OutcomePlan>,
+}
+
+/// Who is hit besides the one that is picked; see [`AreaRule`].
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub enum Area {
+    /// Nobody.
+    #[default]
+    None,
+    /// Everyone around the one that is picked, or around the caster.
+    Circle { radius: FormulaId, around_caster: bool },
+    /// Everyone in a part of a circle around the caster.
+    Cone { degrees: FormulaId, length: FormulaId },
+    /// Everyone in a strip from the caster on.
+    Line { width: FormulaId, length: FormulaId },
+    /// One after the other.
+    Chain { within: FormulaId },
 }
 
 /// Which of those who can be targeted.
@@ -86,12 +118,14 @@ pub enum PickPlan {
     Random(SiteId),
     /// Least value of a formula.
     Lowest(FormulaId),
+    /// Highest score that the policy of the caster gives.
+    Policy,
 }
 
 impl AbilityPlan {
     /// Whether it matters who stands where.
     pub(crate) fn is_about_places(&self) -> bool {
-        self.reach.is_some() || self.radius.is_some() || matches!(self.pick, PickPlan::Nearest | PickPlan::Farthest)
+        self.reach.is_some() || self.area != Area::None || matches!(self.pick, PickPlan::Nearest | PickPlan::Farthest)
     }
 
     /// Whether more has to be looked at than cooldown, cost and targets.
@@ -100,6 +134,7 @@ impl AbilityPlan {
             || self.uses.is_some()
             || self.shared_cooldown.is_some()
             || self.releases.is_some()
+            || self.sustain.is_some()
             || self.after.is_some()
             || self.opens
             || !self.during.is_empty()
@@ -128,13 +163,8 @@ impl Compiler<'_> {
 
     fn ability(&mut self, named: &Named<AbilityRule>, rules: &Ruleset) -> AbilityPlan {
         let rule = &named.rule;
-        let cost = rule.cost.iter().filter_map(|(pool, amount)| {
-            let pool = look_up(&self.names.pools, &pool.text, pool.span, "pool", self.out);
-            let amount = self.number(amount, Scope::PRICE);
-            pool.zip(amount)
-        });
         let mut plan = AbilityPlan {
-            cost: cost.collect(),
+            cost: self.costs(&rule.cost),
             name: named.name.clone(),
             about: rule.about.clone(),
             tags: texts(&rule.tags),
@@ -151,6 +181,7 @@ impl Compiler<'_> {
                 .releases
                 .as_ref()
                 .and_then(|rule| Some((rule.count, self.number(&rule.every, Scope::TIMING)?))),
+            sustain: self.sustain(rule, rules),
             after: self.after(rule),
             opens: rules
                 .abilities
@@ -158,8 +189,7 @@ impl Compiler<'_> {
                 .any(|other| other.rule.after.as_ref().is_some_and(|after| after.ability.text == named.name)),
             reach: self.optional(&rule.reach, Scope::REACH),
             travel: self.optional(&rule.travel, Scope::REACH),
-            radius: self.optional(&rule.targets.radius, Scope::REACH),
-            around_caster: rule.targets.around_caster,
+            area: self.area(&rule.targets.area),
             side: rule.targets.side,
             pick: self.pick(&rule.targets.pick, &named.name),
             count: rule.targets.count,
@@ -182,15 +212,55 @@ impl Compiler<'_> {
         Some((number as u16, self.optional(&shared.time, Scope::TIMING)))
     }
 
+    fn costs(&mut self, costs: &[(Word, Formula)]) -> Vec<(PoolId, FormulaId)> {
+        let cost = |(pool, amount): &(Word, Formula)| {
+            let pool = look_up(&self.names.pools, &pool.text, pool.span, "pool", self.out);
+            let amount = self.number(amount, Scope::PRICE);
+            pool.zip(amount)
+        };
+        costs.iter().filter_map(cost).collect()
+    }
+
+    fn sustain(&mut self, rule: &AbilityRule, rules: &Ruleset) -> Option<SustainPlan> {
+        let sustain = rule.sustain.as_ref()?;
+        let every = self.number(&sustain.every, Scope::TIMING);
+        Some(SustainPlan {
+            cost: self.costs(&sustain.cost),
+            longest: self.optional(&sustain.longest, Scope::TIMING),
+            holds_while: sustain.holds_while.as_ref().and_then(|holds| self.truth(holds, Scope::POLICY)),
+            does: self.outcomes(&sustain.does, &rule.tags, &Place::ABILITY, rules),
+            every: every?,
+        })
+    }
+
     fn after(&mut self, rule: &AbilityRule) -> Option<(AbilityId, Option<FormulaId>)> {
         let after = rule.after.as_ref()?;
         let opener = look_up(&self.names.abilities, &after.ability.text, after.ability.span, "ability", self.out)?;
         Some((opener, self.optional(&after.within, Scope::WINDOW)))
     }
 
+    fn area(&mut self, area: &AreaRule) -> Area {
+        let mut size = |formula: &Formula| self.number(formula, Scope::REACH);
+        let compiled = match area {
+            AreaRule::None => None,
+            AreaRule::Circle { radius, around_caster } => {
+                size(radius).map(|radius| Area::Circle { radius, around_caster: *around_caster })
+            }
+            AreaRule::Cone { degrees, length } => {
+                size(degrees).zip(size(length)).map(|(degrees, length)| Area::Cone { degrees, length })
+            }
+            AreaRule::Line { width, length } => {
+                size(width).zip(size(length)).map(|(width, length)| Area::Line { width, length })
+            }
+            AreaRule::Chain { within } => size(within).map(|within| Area::Chain { within }),
+        };
+        compiled.unwrap_or_default()
+    }
+
     fn pick(&mut self, pick: &Pick, ability: &str) -> PickPlan {
         match pick {
             Pick::First => PickPlan::First,
+            Pick::Policy => PickPlan::Policy,
             Pick::Nearest => PickPlan::Nearest,
             Pick::Farthest => PickPlan::Farthest,
             Pick::Weakest => PickPlan::Weakest(self.program.defeat_pool()),

@@ -53,6 +53,7 @@ impl Program {
             site_names: Vec::new(),
             kept: Vec::new(),
             given: Vec::new(),
+            threat: rules.threat.is_some(),
         };
         compiler.all(rules);
         let mut program = Self { site_names: compiler.site_names, ..compiler.program };
@@ -97,6 +98,7 @@ impl Compiler<'_> {
         self.abilities(rules);
         self.gear(rules);
         self.zones(rules);
+        self.threat(rules);
         self.policies(rules);
         self.characters(rules);
         self.encounters(rules);

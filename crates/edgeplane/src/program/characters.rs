@@ -1,6 +1,7 @@
 //! Characters and how they choose.
 
 use super::Program;
+use super::abilities::PickPlan;
 use super::attributes::AttributePlan;
 use super::functions::find_circle;
 use super::gear::WornPlan;
@@ -53,6 +54,8 @@ pub struct PolicyPlan {
     pub draws: Option<SiteId>,
     /// What to use, most wanted first.
     pub uses: Vec<UsePlan>,
+    /// How much it prefers a target, where an ability leaves that to the policy.
+    pub target: Option<FormulaId>,
     /// Where it goes while it cannot act.
     pub moves: Moves,
     /// What makes it worth to look again.
@@ -128,8 +131,9 @@ impl Compiler<'_> {
         }
         let reaction = rule.reaction.map_or(REACTION, Time::from_seconds);
         let watch = self.program.watch(&uses);
+        let target = self.optional(&rule.target, Scope::PREFERENCE);
         let draws = (rule.choose != Choose::First).then(|| self.site(&format!("policy.{name}.choose")));
-        PolicyPlan { name: name.to_owned(), reaction, draws, uses, watch, moves: rule.moves }
+        PolicyPlan { name: name.to_owned(), reaction, draws, uses, watch, target, moves: rule.moves }
     }
 
     fn aims(&self, when: FormulaId) -> bool {
@@ -142,6 +146,7 @@ impl Compiler<'_> {
                     | Read::Standing(Role::Target, _)
                     | Read::Pool(Role::Target, ..)
                     | Read::Distance
+                    | Read::Threat
             );
         });
         aims
@@ -239,6 +244,7 @@ impl Compiler<'_> {
         };
         plan.policy = self.character_policy(&plan, lineage);
         self.check_costs(&plan, named.span);
+        self.check_preference(&plan, lineage.iter().find_map(|rule| rule.policy.as_ref()), named.span);
         plan
     }
 
@@ -260,6 +266,7 @@ impl Compiler<'_> {
                 draws: None,
                 uses,
                 watch,
+                target: None,
                 moves: Moves::Approach,
             };
         };
@@ -281,9 +288,30 @@ impl Compiler<'_> {
         policy
     }
 
+    /// An ability that leaves its targets to the policy needs a policy that says which.
+    fn check_preference(&mut self, plan: &CharacterPlan, policy: Option<&Word>, span: Span) {
+        if plan.policy.target.is_some() || plan.template {
+            return;
+        }
+        let leaves = |ability: &&AbilityId| {
+            self.program.abilities.get(ability.index()).is_some_and(|plan| matches!(plan.pick, PickPlan::Policy))
+        };
+        let Some(ability) = plan.abilities.iter().find(leaves) else { return };
+        let ability = &self.program.abilities[ability.index()].name;
+        let lacks = match policy {
+            Some(word) => format!("`{}` has no `target`", word.text),
+            None => "it has none".to_owned(),
+        };
+        let message = format!("`{}` leaves the targets of `{ability}` to its policy, and {lacks}", plan.name);
+        let help = "add to the policy whom it prefers, such as `target = \"1 - target.health.share\"`";
+        let span = policy.map_or(span, |word| word.span);
+        self.out.push(Diagnostic::at(Code::MissingKey, span, message).help(help));
+    }
+
     fn check_costs(&mut self, plan: &CharacterPlan, span: Span) {
         for ability in plan.abilities.iter().filter_map(|id| self.program.abilities.get(id.index())) {
-            for (pool, _) in ability.cost.iter().filter(|(pool, _)| !plan.pools[pool.index()]) {
+            let sustained = ability.sustain.iter().flat_map(|sustain| &sustain.cost);
+            for (pool, _) in ability.cost.iter().chain(sustained).filter(|(pool, _)| !plan.pools[pool.index()]) {
                 let pool = &self.program.pools[pool.index()].name;
                 let message = format!(
                     "`{}` has the ability `{}`, which costs `{pool}`, and lacks that pool",
@@ -305,9 +333,9 @@ impl Program {
     /// A character uses nothing but one of its abilities, by its place among them.
     pub(crate) fn force(&mut self, character: CharacterId, place: usize) {
         let uses = vec![UsePlan::always(self.characters[character.index()].abilities[place], place)];
-        let moves = self.characters[character.index()].policy.moves;
-        let policy =
-            PolicyPlan { watch: self.watch(&uses), name: String::new(), reaction: REACTION, draws: None, uses, moves };
+        let PolicyPlan { moves, target, .. } = self.characters[character.index()].policy;
+        let watch = self.watch(&uses);
+        let policy = PolicyPlan { watch, name: String::new(), reaction: REACTION, draws: None, uses, target, moves };
         self.characters[character.index()].policy = policy;
     }
 
@@ -335,7 +363,7 @@ impl Program {
 
     fn note(&self, read: Read, watch: &mut Watch) {
         match read {
-            Read::Now | Read::Distance => watch.time = true,
+            Read::Now | Read::Distance | Read::Threat => watch.time = true,
             Read::Standing(_, slot) if slot.0 >= self.layout.statuses => {
                 watch.statuses |= super::dirty::bit(slot);
             }

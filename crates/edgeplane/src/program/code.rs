@@ -38,6 +38,7 @@ pub(crate) enum OpCode {
     PoolShare,
     Now,
     Distance,
+    Threat,
     Curve,
     Lerp,
     Roll,
@@ -181,7 +182,7 @@ impl<'a> Emitter<'a> {
                         _ => return None,
                     }
                 }
-                Read::Now | Read::Distance => return None,
+                Read::Now | Read::Distance | Read::Threat => return None,
             },
             _ => return None,
         })
@@ -235,7 +236,11 @@ impl<'a> Emitter<'a> {
 
     fn read(&mut self, read: Read) {
         let Read::Pool(of, pool, part) = read else {
-            return self.plain(if read == Read::Distance { OpCode::Distance } else { OpCode::Now });
+            return self.plain(match read {
+                Read::Distance => OpCode::Distance,
+                Read::Threat => OpCode::Threat,
+                _ => OpCode::Now,
+            });
         };
         let code = match part {
             PoolPart::Missing => OpCode::PoolMissing,

@@ -10,6 +10,7 @@ use super::linked::{InHand, Linked};
 use super::names::look_up;
 use super::resolve::{Compiler, stable_hash};
 use super::script::{JoinPlan, ScriptPlan};
+use super::threat::Threat;
 use super::time::Time;
 use crate::rules::{EncounterRule, MAX_COMBATANTS, MemberRule, Named, Ruleset};
 use crate::text::{Code, Diagnostic};
@@ -211,7 +212,12 @@ impl Setup {
         for combatant in &self.combatants {
             numbers.extend_from_slice(&program.characters[combatant.character.index()].block);
         }
-        Memory::new(numbers)
+        let mut memory = Memory::new(numbers);
+        memory.set_local(Layout::ORDER, 1.0);
+        if program.threat.is_some() {
+            memory.threat = Threat::among(self.combatants.len(), program);
+        }
+        memory
     }
 
     /// How many stand on each side as the fight begins.

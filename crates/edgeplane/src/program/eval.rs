@@ -7,6 +7,7 @@ use super::ids::{CombatantId, FormulaId, SiteId, Slot};
 use super::layout::{Layout, pool_slot};
 use super::linked::QuickCondition;
 use super::ops::{BinaryOp, lerp, truth};
+use super::threat::Threat;
 use super::tree::{Role, dice_possible};
 
 /// Where chance is drawn: one stream for each combatant and place of use.
@@ -58,15 +59,18 @@ const STATUS_LOCALS: usize = (Layout::MARKS - Layout::STACKS) as usize;
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Memory {
     numbers: Vec<f64>,
+    /// Who is how much of a threat to whom.
+    pub(crate) threat: Threat,
 }
 
 impl Memory {
     pub(crate) fn new(numbers: Vec<f64>) -> Self {
-        Self { numbers }
+        Self { numbers, threat: Threat::default() }
     }
 
     pub(crate) fn copy_from(&mut self, other: &Self) {
         self.numbers.clone_from(&other.numbers);
+        self.threat.copy_from(&other.threat);
     }
 
     pub(crate) fn numbers(&self) -> &[f64] {
@@ -407,6 +411,7 @@ impl Program {
             OpCode::Distance => {
                 return memory.distance(frame.block(Role::Caster), frame.block(Role::Target), frame.now);
             }
+            OpCode::Threat => return memory.threat.between(frame.block(Role::Caster), frame.block(Role::Target)),
             _ if !acc.is_finite() => return f64::NAN,
             OpCode::Curve => return self.curves[op.aux as usize].at(acc),
             OpCode::Lerp => {

@@ -65,18 +65,20 @@ impl Layout {
     pub const AMOUNT: u16 = 0;
     /// The local that holds the amount with which it entered the first step.
     pub const INITIAL: u16 = 1;
+    /// The number of the target at hand among those that an ability is aimed at, from 1.
+    pub const ORDER: u16 = 2;
     /// Stacks of the status at hand.
-    pub const STACKS: u16 = 2;
+    pub const STACKS: u16 = 3;
     /// The number of its tick, from 1.
-    pub const TICK: u16 = 3;
+    pub const TICK: u16 = 4;
     /// How many ticks there will have been when it ends.
-    pub const TICKS: u16 = 4;
+    pub const TICKS: u16 = 5;
     /// Seconds since it was applied.
-    pub const ELAPSED: u16 = 5;
+    pub const ELAPSED: u16 = 6;
     /// Seconds until it ends.
-    pub const REMAINING: u16 = 6;
+    pub const REMAINING: u16 = 7;
     /// The first of the values that it keeps from when it was applied.
-    pub const KEPT: u16 = 7;
+    pub const KEPT: u16 = 8;
     /// How many of them there can be.
     pub const MOST_KEPT: u16 = 16;
     /// The first local of the marks.

@@ -32,6 +32,8 @@ pub(crate) struct Linked {
     pub(crate) unconditional: u64,
     /// Where chance chooses among the uses that are possible.
     pub(crate) draws: Option<SiteId>,
+    /// How much it prefers a target.
+    pub(crate) prefers: Option<FormulaId>,
     /// Where it goes while it cannot act; nowhere, in an encounter without places.
     pub(crate) moves: Moves,
     /// How often somebody on the way looks again whether there is a better one.
@@ -161,6 +163,7 @@ impl Program {
                 unconditional: lines.iter().enumerate().take(64).map(bit).sum(),
                 lines,
                 draws: policy.draws,
+                prefers: policy.target,
                 moves: if placed { policy.moves } else { Moves::Hold },
                 reaction: policy.reaction,
                 placed,
@@ -179,7 +182,7 @@ impl Program {
         let mut bits = 0;
         self.formula(when).each_read(|read| match read {
             Read::Pool(_, pool, _) => bits |= 1 << pool.0,
-            Read::Now | Read::Distance => bits = u64::MAX,
+            Read::Now | Read::Distance | Read::Threat => bits = u64::MAX,
             _ => {}
         });
         bits
@@ -190,7 +193,7 @@ impl Program {
         let mut fleeting = formula.draws();
         formula.each_read(|read| match read {
             Read::Pool(_, pool, _) => fleeting |= self.pools[pool.index()].flows(),
-            Read::Now | Read::Distance => fleeting = true,
+            Read::Now | Read::Distance | Read::Threat => fleeting = true,
             _ => {}
         });
         fleeting

@@ -282,5 +282,5 @@ impl Lints<'_> {
 }
 
 fn inflicts(outcome: &OutcomeRule, name: &str) -> bool {
-    matches!(&outcome.kind, OutcomeKind::Inflict { status, .. } if status.text == name)
+    matches!(&outcome.kind, OutcomeKind::Inflict { status, .. } | OutcomeKind::Toggle(status) if status.text == name)
 }

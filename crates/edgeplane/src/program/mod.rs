@@ -31,12 +31,13 @@ mod scope;
 mod script;
 mod statuses;
 mod steps;
+mod threat;
 mod time;
 mod tree;
 mod worked;
 mod zones;
 
-pub use abilities::{AbilityPlan, PickPlan};
+pub use abilities::{AbilityPlan, Area, PickPlan, SustainPlan};
 pub use attributes::{AttributeInfo, AttributePlan};
 pub use blocks::BaseChange;
 pub(crate) use blocks::Holding;
@@ -57,6 +58,7 @@ pub(crate) use resolve::stable_hash;
 pub use script::{JoinPlan, MomentEffect, MomentPlan, ScriptPlan};
 pub use statuses::{DiminishPlan, EveryPlan, ModifierPlan, StatusPlan, TextPart, TriggerPlan};
 pub use steps::{DamageTypeInfo, FlowPlan, PoolPlan, StartPlan, StepPlan};
+pub use threat::ThreatPlan;
 pub use time::Time;
 pub(crate) use tree::Role;
 pub use tree::{LeafValue, Reading, Tree, TreeKind};
@@ -100,6 +102,7 @@ pub struct Program {
     pub(crate) tags: Vec<String>,
     pub(crate) abilities: Vec<AbilityPlan>,
     pub(crate) policies: Vec<PolicyPlan>,
+    pub(crate) threat: Option<ThreatPlan>,
     pub(crate) characters: Vec<CharacterPlan>,
     pub(crate) encounters: Vec<EncounterPlan>,
     pub(crate) expectations: Vec<crate::rules::ExpectRule>,

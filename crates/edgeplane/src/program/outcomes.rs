@@ -43,6 +43,12 @@ pub enum Effect {
     Consume(StatusId, Option<FormulaId>),
     /// A status lasts so many seconds longer, or shorter.
     Lengthen(StatusId, FormulaId, bool),
+    /// The one who acts moves to within so many metres of the receiver.
+    Leap(FormulaId),
+    /// Applies a status that is not there, and takes it away if it is.
+    Toggle(StatusId),
+    /// The one who acts becomes so much more of a threat in the eyes of the receiver; less, if it is below zero.
+    Threat(FormulaId),
     /// The cast under way is broken.
     Interrupt,
     /// Moves the receiver away from the caster by so many metres, or toward.
@@ -296,6 +302,14 @@ impl Compiler<'_> {
                 Some(Effect::Lengthen(status?, by?, *shorter))
             }
             OutcomeKind::Interrupt => Some(Effect::Interrupt),
+            OutcomeKind::Leap(metres) => Some(Effect::Leap(self.number(metres, scope)?)),
+            OutcomeKind::Toggle(status) => self.status_named(status).map(Effect::Toggle),
+            OutcomeKind::Threat(amount) => {
+                if rules.threat.is_none() {
+                    self.no_threat(rule.span);
+                }
+                Some(Effect::Threat(self.number(amount, scope)?))
+            }
             OutcomeKind::Zone(zone) => {
                 look_up(&self.names.zones, &zone.text, zone.span, "zone", self.out).map(Effect::Zone)
             }

@@ -87,6 +87,8 @@ pub(crate) struct Compiler<'a> {
     pub(crate) kept: Vec<FormulaId>,
     /// Words that mean something in the formulas being compiled.
     pub(crate) given: Vec<(&'static str, Read)>,
+    /// The ruleset says what makes a threat.
+    pub(crate) threat: bool,
 }
 
 impl Compiler<'_> {

@@ -28,6 +28,13 @@ impl Resolver<'_, '_> {
             ["distance"] if self.scope.fight && self.scope.target => {
                 number(self.node(TreeKind::Read(Read::Distance), range))
             }
+            ["threat"] if self.scope.fight && self.scope.target && !self.scope.owner_is_target => {
+                if !self.compiler.threat {
+                    self.compiler.no_threat(self.span(range));
+                }
+                number(self.node(TreeKind::Read(Read::Threat), range))
+            }
+            ["order"] if self.scope.order => number(self.node(TreeKind::Read(Read::Local(Layout::ORDER)), range)),
             ["level"] => number(self.node(TreeKind::Read(Read::Attribute(Role::Caster, Layout::LEVEL)), range)),
             ["stacks"] if self.scope.status => number(self.node(TreeKind::Read(Read::Local(Layout::STACKS)), range)),
             ["tick"] if self.scope.status => number(self.node(TreeKind::Read(Read::Local(Layout::TICK)), range)),
@@ -194,6 +201,9 @@ impl Resolver<'_, '_> {
                 ("self", self.scope.owner),
                 ("caster", self.scope.caster),
                 ("target", self.scope.target),
+                ("order", self.scope.order),
+                ("distance", self.scope.fight && self.scope.target),
+                ("threat", self.scope.fight && self.scope.target && self.compiler.threat),
             ];
             let special = special.iter().filter(|(_, there)| *there).map(|(word, _)| (*word).to_owned());
             let known: Vec<String> =

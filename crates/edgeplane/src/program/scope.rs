@@ -23,6 +23,8 @@ pub(crate) struct Scope {
     pub(crate) amount: bool,
     /// A damage type is at hand, so that a per-type attribute has one value.
     pub(crate) typed: bool,
+    /// An ability brings something about for one of its targets after the other: `order`.
+    pub(crate) order: bool,
     /// Chance may be drawn.
     pub(crate) chance: bool,
     /// A status is at hand: `stacks`, `tick`, `ticks`, `elapsed`, `remaining`.
@@ -45,6 +47,7 @@ const NOTHING: Scope = Scope {
     fight: false,
     amount: false,
     typed: false,
+    order: false,
     chance: false,
     status: false,
     keeps: false,
@@ -70,15 +73,22 @@ impl Scope {
     /// Cast, cooldown and recovery of an ability.
     pub(crate) const TIMING: Self = Self { place: "in a cast, cooldown or recovery", chance: true, ..Self::PRICE };
     /// The outcomes of an ability.
-    pub(crate) const OUTCOME: Self = Self { place: "in an outcome", target: true, ..Self::TIMING };
+    pub(crate) const OUTCOME: Self = Self { place: "in an outcome", target: true, order: true, ..Self::TIMING };
     /// A heal step.
-    pub(crate) const HEAL_STEP: Self = Self { place: "in a heal step", owner: false, amount: true, ..Self::OUTCOME };
+    pub(crate) const HEAL_STEP: Self =
+        Self { place: "in a heal step", owner: false, amount: true, order: false, ..Self::OUTCOME };
     /// A hit step.
     pub(crate) const HIT_STEP: Self = Self { place: "in a hit step", typed: true, ..Self::HEAL_STEP };
     /// The condition of a policy.
-    pub(crate) const POLICY: Self = Self { place: "in a policy", caster: false, ..Self::OUTCOME };
+    pub(crate) const POLICY: Self = Self { place: "in a policy", caster: false, order: false, ..Self::OUTCOME };
     /// The score by which targets are compared.
-    pub(crate) const SCORE: Self = Self { place: "in a choice of targets", chance: false, ..Self::OUTCOME };
+    pub(crate) const SCORE: Self =
+        Self { place: "in a choice of targets", chance: false, order: false, ..Self::OUTCOME };
+    /// What makes somebody a threat: `caster` to `target`.
+    pub(crate) const THREAT: Self = Self { place: "in a threat", owner: false, ..Self::SCORE };
+
+    /// What a policy prefers.
+    pub(crate) const PREFERENCE: Self = Self { place: "in a policy's `target`", chance: false, ..Self::POLICY };
 
     /// What a status says of itself when it is applied: its duration, period and rank.
     pub(crate) const APPLIED: Self = Self {

@@ -55,6 +55,8 @@ pub struct StatusPlan {
     pub triggers: Vec<TriggerPlan>,
     /// Its owner cannot start abilities.
     pub forbids_act: bool,
+    /// Its owner picks the one who inflicted it before anybody else.
+    pub taunts: bool,
     /// Its owner cannot move.
     pub forbids_move: bool,
     /// It breaks a cast.
@@ -244,7 +246,7 @@ impl Compiler<'_> {
             max_instances: rule.max_instances.unwrap_or(MOST_KEPT_APART),
             longest: self.optional(&rule.longest, Scope::APPLIED),
             rank: self.optional(&rule.rank, Scope::APPLIED),
-            binds: !rule.forbids.is_empty() || !triggers.is_empty() || rule.holds_while.is_some(),
+            binds: !rule.forbids.is_empty() || rule.taunts || !triggers.is_empty() || rule.holds_while.is_some(),
             listens: triggers.iter().fold(0, |bits, trigger| bits | trigger.event.bit()),
             changes: modifiers.iter().fold(0, |bits, one| bits | dirty::bits(one.slot, one.slots)),
             changes_by_tick,
@@ -255,6 +257,7 @@ impl Compiler<'_> {
             forbids_move: forbids("move"),
             forbids_tags,
             interrupts: rule.interrupts,
+            taunts: rule.taunts,
             immune: rule.immune.iter().filter_map(|tag| self.status_tag(tag)).collect(),
             resist: resist.map(|resist| (resist, self.site(&format!("status.{name}.resist")))),
             hidden: rule.hidden,

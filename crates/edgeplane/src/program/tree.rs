@@ -52,6 +52,8 @@ pub enum Read {
     Now,
     /// Metres between caster and target.
     Distance,
+    /// How much of a threat the target is in the eyes of the caster.
+    Threat,
 }
 
 /// A node of the tree.
@@ -264,6 +266,7 @@ impl Read {
             }
             Self::Local(local) => memory.at(usize::from(local)),
             Self::Now => frame.now_seconds(),
+            Self::Threat => memory.threat.between(frame.block(Role::Caster), frame.block(Role::Target)),
             Self::Distance => memory.distance(frame.block(Role::Caster), frame.block(Role::Target), frame.now),
         }
     }

@@ -37,6 +37,8 @@ pub struct AbilityRule {
     pub cooldown_from: UseMoment,
     /// It takes effect several times.
     pub releases: Option<ReleasesRule>,
+    /// It is kept up after its release.
+    pub sustain: Option<SustainRule>,
     /// It is open only after another one.
     pub after: Option<AfterRule>,
     /// Metres within which its first target has to be; any distance, if it is not said.
@@ -76,6 +78,21 @@ pub struct ReleasesRule {
     pub every: Formula,
 }
 
+/// An ability that is kept up after its release.
+#[derive(Clone, Debug)]
+pub struct SustainRule {
+    /// Seconds between beats; the first comes that long after the release.
+    pub every: Formula,
+    /// What each beat spends, pool by pool.
+    pub cost: Vec<(Word, Formula)>,
+    /// Seconds after which it ends by itself.
+    pub longest: Option<Formula>,
+    /// It ends at the first beat at which this is false.
+    pub holds_while: Option<Formula>,
+    /// What each beat brings about.
+    pub does: Vec<OutcomeRule>,
+}
+
 /// An ability that is open only after another one.
 #[derive(Clone, Debug)]
 pub struct AfterRule {
@@ -106,15 +123,47 @@ pub struct TargetRule {
     pub pick: Pick,
     /// How many at most; `u32::MAX` for all.
     pub count: u32,
-    /// Everyone within so many metres of the middle.
-    pub radius: Option<Formula>,
-    /// The middle is the caster, and not the one that is picked.
-    pub around_caster: bool,
+    /// Who else, going by who stands where.
+    pub area: AreaRule,
+}
+
+/// Who is hit besides the one that is picked, going by who stands where. Lengths are metres.
+#[derive(Clone, Debug, Default)]
+pub enum AreaRule {
+    /// Nobody.
+    #[default]
+    None,
+    /// Everyone within a radius of the middle: the one that is picked, or the caster.
+    Circle {
+        /// From the middle to the edge.
+        radius: Formula,
+        /// The middle is the caster.
+        around_caster: bool,
+    },
+    /// Everyone in a part of a circle around the caster, with the one that is picked in its middle.
+    Cone {
+        /// How wide it opens, in degrees.
+        degrees: Formula,
+        /// How far it goes.
+        length: Formula,
+    },
+    /// Everyone in a strip from the caster toward the one that is picked.
+    Line {
+        /// From side to side.
+        width: Formula,
+        /// How far it goes.
+        length: Formula,
+    },
+    /// The one that is picked, then each time the nearest to the last one that was not hit yet.
+    Chain {
+        /// How far it leaps from one to the next.
+        within: Formula,
+    },
 }
 
 impl Default for TargetRule {
     fn default() -> Self {
-        Self { side: SideRule::Enemies, pick: Pick::First, count: 1, radius: None, around_caster: false }
+        Self { side: SideRule::Enemies, pick: Pick::First, count: 1, area: AreaRule::None }
     }
 }
 
@@ -148,6 +197,8 @@ pub enum Pick {
     Random,
     /// Least value of a formula.
     Lowest(Formula),
+    /// Highest score that the policy of the caster gives.
+    Policy,
 }
 
 const KEYS: &[&str] = &[
@@ -166,6 +217,7 @@ const KEYS: &[&str] = &[
     "cost_at",
     "cooldown_from",
     "releases",
+    "sustain",
     "after",
     "reach",
     "travel",
@@ -186,7 +238,7 @@ const SIDES: &[(&str, SideRule)] = &[
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AbilityRule {
     let Some(fields) = Fields::open(node, path, KEYS, out) else { return AbilityRule::default() };
-    if fields.get("does").is_none() {
+    if fields.get("does").is_none() && fields.get("sustain").is_none() {
         fields.missing("does", "does = [{ damage = 10 }]", out);
     }
     AbilityRule {
@@ -205,6 +257,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AbilityRul
         cost_at: fields.choice("cost_at", COST_MOMENTS, out).unwrap_or(UseMoment::Start),
         cooldown_from: fields.choice("cooldown_from", COOLDOWN_MOMENTS, out).unwrap_or(UseMoment::Release),
         releases: releases(&fields, out),
+        sustain: sustain(&fields, out),
         after: after(&fields, out),
         reach: fields.formula("reach", out),
         travel: fields.formula("travel", out),
@@ -272,6 +325,27 @@ fn releases(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<ReleasesRule> 
     Some(ReleasesRule { count: inner.whole("count", 1..=MANY, out)?, every: inner.formula("every", out)? })
 }
 
+fn sustain(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<SustainRule> {
+    let keys = ["every", "cost", "longest", "while", "does"];
+    let takes = "a table such as { every = 0.5, longest = 4, does = [ … ] }";
+    let inner = inner(fields, "sustain", &keys, takes, out)?;
+    for key in ["every", "does"].into_iter().filter(|key| inner.get(key).is_none()) {
+        inner.missing(key, "sustain = { every = 0.5, longest = 4, does = [ … ] }", out);
+    }
+    if let Some(node) = fields.get("releases") {
+        let message = format!("`{}` is either kept up or released several times", fields.path);
+        out.push(Diagnostic::at(Code::KeyConflict, node.span, message).help("leave out `releases` or `sustain`"));
+    }
+    let does = inner.get("does").map(|node| outcomes::read_list(node, &inner.path_of("does"), out));
+    Some(SustainRule {
+        cost: cost(&inner, out),
+        longest: inner.formula("longest", out),
+        holds_while: inner.formula("while", out),
+        does: does.unwrap_or_default(),
+        every: inner.formula("every", out)?,
+    })
+}
+
 fn after(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<AfterRule> {
     if let Some(Value::Text(..)) = fields.get("after").map(|node| &node.value) {
         return Some(AfterRule { ability: fields.text("after", out)?, within: None });
@@ -298,23 +372,58 @@ fn targets(fields: &Fields<'_>, out: &mut Diagnostics) -> TargetRule {
         rule.side = choose(&word, &path, SIDES, out).unwrap_or(rule.side);
         return rule;
     }
-    let Some(inner) = Fields::open(node, &path, &["side", "pick", "count", "radius", "around"], out) else {
+    let Some(inner) = Fields::open(node, &path, TARGET_KEYS, out) else {
         return rule;
     };
     rule.side = inner.choice("side", SIDES, out).unwrap_or(rule.side);
     rule.pick = pick(&inner, out).unwrap_or(rule.pick);
     rule.count = match inner.get("count").map(|node| &node.value) {
         Some(Value::Text(text, _)) if text == "all" => u32::MAX,
-        None if inner.get("radius").is_some() => u32::MAX,
+        None if ["radius", "cone", "line"].iter().any(|key| inner.get(key).is_some()) => u32::MAX,
         _ => inner.whole("count", 1..=1_000, out).unwrap_or(1),
     };
-    rule.radius = inner.formula("radius", out);
-    rule.around_caster = inner.choice("around", &[("target", false), ("caster", true)], out).unwrap_or(false);
-    if let Some(around) = inner.get("around").filter(|_| inner.get("radius").is_none()) {
-        let message = format!("`{}` says around whom, but no radius", inner.path);
+    rule.area = area(&inner, out).unwrap_or_default();
+    rule
+}
+
+const TARGET_KEYS: &[&str] = &["side", "pick", "count", "radius", "around", "cone", "line", "length", "chain"];
+/// Keys of which each says what kind of area it is.
+const AREAS: &[&str] = &["radius", "cone", "line", "chain"];
+
+fn area(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<AreaRule> {
+    let around_caster = fields.choice("around", &[("target", false), ("caster", true)], out).unwrap_or(false);
+    if let Some(around) = fields.get("around").filter(|_| fields.get("radius").is_none()) {
+        let message = format!("`{}` says around whom, but no radius", fields.path);
         out.push(Diagnostic::at(Code::KeyConflict, around.span, message).help("add `radius = 3`"));
     }
-    rule
+    let mut areas = AREAS.iter().filter(|key| fields.get(key).is_some());
+    let kind = areas.next()?;
+    if let Some(node) = areas.next().and_then(|other| fields.get(other)) {
+        let message = format!("`{}` has the shape of several things at once", fields.path);
+        let help = format!("exactly one of {}", crate::text::diagnostic::listed(AREAS));
+        out.push(Diagnostic::at(Code::KeyConflict, node.span, message).help(help));
+        return None;
+    }
+    let long = ["cone", "line"].contains(kind);
+    match fields.get("length") {
+        None if long => fields.missing("length", "length = 6", out),
+        Some(node) if !long => {
+            let message = format!("`{}` means nothing without a cone or a line", fields.path_of("length"));
+            out.push(Diagnostic::at(Code::KeyConflict, node.span, message));
+        }
+        _ => {}
+    }
+    if *kind == "chain" && fields.get("count").is_none() {
+        fields.missing("count", "count = 3", out);
+    }
+    let size = fields.formula(kind, out);
+    let length = fields.formula("length", out);
+    Some(match *kind {
+        "radius" => AreaRule::Circle { radius: size?, around_caster },
+        "cone" => AreaRule::Cone { degrees: size?, length: length? },
+        "line" => AreaRule::Line { width: size?, length: length? },
+        _ => AreaRule::Chain { within: size? },
+    })
 }
 
 fn pick(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Pick> {
@@ -327,7 +436,8 @@ fn pick(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Pick> {
         }
         return inner.formula("lowest", out).map(Pick::Lowest);
     }
-    let picks = [("first", 0), ("weakest", 1), ("strongest", 2), ("random", 3), ("nearest", 4), ("farthest", 5)];
+    let picks =
+        [("first", 0), ("weakest", 1), ("strongest", 2), ("random", 3), ("nearest", 4), ("farthest", 5), ("policy", 6)];
     let index = fields.choice("pick", &picks, out)?;
     Some(match index {
         0 => Pick::First,
@@ -335,6 +445,7 @@ fn pick(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Pick> {
         2 => Pick::Strongest,
         3 => Pick::Random,
         4 => Pick::Nearest,
-        _ => Pick::Farthest,
+        5 => Pick::Farthest,
+        _ => Pick::Policy,
     })
 }

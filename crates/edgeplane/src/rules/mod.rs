@@ -19,11 +19,13 @@ mod pools;
 mod reader;
 mod statuses;
 mod steps;
+mod threat;
 mod triggers;
 mod zones;
 
 pub use abilities::{
-    AbilityRule, AfterRule, ChargesRule, Pick, ReleasesRule, SharedCooldownRule, SideRule, TargetRule, UseMoment,
+    AbilityRule, AfterRule, AreaRule, ChargesRule, Pick, ReleasesRule, SharedCooldownRule, SideRule, SustainRule,
+    TargetRule, UseMoment,
 };
 pub use attributes::AttributeRule;
 pub use characters::CharacterRule;
@@ -45,6 +47,7 @@ pub use statuses::{
     Again, DiminishRule, DurationRule, EveryRule, ModifierKind, ModifierRule, StackTimer, StatusKind, StatusRule,
 };
 pub use steps::{DamageTypeRule, OwnedStep, StepRule};
+pub use threat::ThreatRule;
 pub use triggers::{LostReason, TriggerEvent, TriggerRule};
 pub use zones::{ZoneRule, ZoneSide};
 
@@ -122,6 +125,8 @@ pub struct Ruleset {
     pub gear: Vec<Named<GearRule>>,
     /// What wearing several pieces gives.
     pub gear_sets: Vec<Named<GearSetRule>>,
+    /// `[threat]`
+    pub threat: Option<ThreatRule>,
     /// `[character.*]`
     pub characters: Vec<Named<CharacterRule>>,
     /// `[encounter.*]`
@@ -146,6 +151,7 @@ const SECTIONS: &[&str] = &[
     "gear_set",
     "zone",
     "policy",
+    "threat",
     "character",
     "encounter",
     "expect",
@@ -180,6 +186,7 @@ impl Ruleset {
         ruleset.wear(out);
         ruleset.zones = read_all(section(root, "zone", out), "zone", out, zones::read);
         ruleset.policies = read_all(section(root, "policy", out), "policy", out, policies::read);
+        ruleset.threat = root.get("threat").and_then(|node| threat::read(node, out));
         ruleset.characters = read_all(section(root, "character", out), "character", out, characters::read);
         ruleset.encounters = read_all(section(root, "encounter", out), "encounter", out, encounters::read);
         ruleset.expectations = expectations::read_list(root.get("expect"), out);
@@ -208,7 +215,9 @@ impl Ruleset {
 
     /// Every outcome that is written anywhere.
     pub fn outcomes(&self) -> impl Iterator<Item = &OutcomeRule> {
-        let of_abilities = self.abilities.iter().flat_map(|ability| &ability.rule.does);
+        let of_abilities = self.abilities.iter().flat_map(|ability| {
+            ability.rule.does.iter().chain(ability.rule.sustain.iter().flat_map(|sustain| &sustain.does))
+        });
         let of_statuses = self.statuses.iter().flat_map(|status| {
             let ticks = status.rule.every.iter().flat_map(|every| &every.does);
             ticks.chain(status.rule.on.iter().flat_map(|on| &on.does)).chain(&status.rule.at_max)

@@ -17,7 +17,7 @@ pub struct NumberAt {
 }
 
 /// Sections that concern every fight.
-const EVERYWHERE: [&str; 5] = ["attributes", "pools", "damage_types", "hit_steps", "heal_steps"];
+const EVERYWHERE: [&str; 6] = ["attributes", "pools", "damage_types", "hit_steps", "heal_steps", "threat"];
 /// Sections of which a fight uses some entries.
 const NAMED: [&str; 10] =
     ["status", "diminish", "ability", "gear", "gear_set", "zone", "policy", "character", "curve", "formula"];

@@ -160,6 +160,12 @@ pub enum OutcomeKind {
         /// Shorter.
         shorter: bool,
     },
+    /// The one who acts moves to within so many metres of the receiver, at once.
+    Leap(Formula),
+    /// Applies a status that is not there, and takes it away if it is.
+    Toggle(Word),
+    /// The one who acts becomes so much more of a threat in the eyes of the receiver.
+    Threat(Formula),
     /// Breaks the cast that is under way.
     Interrupt,
     /// The receiver is moved at once.
@@ -195,6 +201,9 @@ const PUSH: &[&str] = &["push"];
 const PULL: &[&str] = &["pull"];
 const CALL: &[&str] = &["call", "count"];
 const ZONE: &[&str] = &["zone"];
+const THREAT: &[&str] = &["threat"];
+const LEAP: &[&str] = &["leap"];
+const TOGGLE: &[&str] = &["toggle"];
 const COMMON: &[&str] = &["to", "when", "chance"];
 const KINDS: &[(&str, &[&str])] = &[
     ("damage", DAMAGE),
@@ -212,6 +221,9 @@ const KINDS: &[(&str, &[&str])] = &[
     ("pull", PULL),
     ("call", CALL),
     ("zone", ZONE),
+    ("threat", THREAT),
+    ("leap", LEAP),
+    ("toggle", TOGGLE),
 ];
 
 /// Reads the list under `does`.
@@ -256,6 +268,9 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<OutcomeRul
         "consume" => consume(&fields, out),
         "zone" => fields.text("zone", out).map(OutcomeKind::Zone),
         "call" => call(&fields, out),
+        "leap" => fields.formula("leap", out).map(OutcomeKind::Leap),
+        "toggle" => fields.text("toggle", out).map(OutcomeKind::Toggle),
+        "threat" => fields.formula("threat", out).map(OutcomeKind::Threat),
         "interrupt" => fields.flag("interrupt", out).then_some(OutcomeKind::Interrupt),
         key @ ("push" | "pull") => {
             fields.formula(key, out).map(|metres| OutcomeKind::Shift { metres, nearer: key == "pull" })

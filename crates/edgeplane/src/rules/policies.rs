@@ -12,6 +12,8 @@ pub struct PolicyRule {
     pub reaction: Option<f64>,
     /// How one of several possible uses is chosen.
     pub choose: Choose,
+    /// How much it prefers a target, where an ability leaves that to the policy: the highest score is first.
+    pub target: Option<Formula>,
     /// Where it goes while it cannot act.
     pub moves: Moves,
     /// What to use, most wanted first.
@@ -60,13 +62,14 @@ const CHOICES: &[(&str, Choose)] =
 const LEAST_REACTION: f64 = 0.01;
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule {
-    let Some(fields) = Fields::open(node, path, &["about", "reaction", "choose", "move", "use"], out) else {
+    let Some(fields) = Fields::open(node, path, &["about", "reaction", "choose", "target", "move", "use"], out) else {
         return PolicyRule::default();
     };
     let mut rule = PolicyRule {
         about: fields.about(out),
         reaction: fields.number("reaction", LEAST_REACTION..=3_600.0, out),
         choose: fields.choice("choose", CHOICES, out).unwrap_or_default(),
+        target: fields.formula("target", out),
         moves: moves(&fields, out).unwrap_or_default(),
         uses: Vec::new(),
     };

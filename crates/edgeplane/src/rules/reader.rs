@@ -271,6 +271,8 @@ pub(crate) const RESERVED: &[&str] = &[
     "hit",
     "now",
     "distance",
+    "threat",
+    "order",
     "level",
     "stacks",
     "tick",

@@ -185,6 +185,8 @@ pub struct StatusRule {
     pub forbids: Vec<Word>,
     /// It breaks a cast.
     pub interrupts: bool,
+    /// Its owner picks the one who inflicted it before anybody else.
+    pub taunts: bool,
     /// Tags of statuses that its owner does not take on.
     pub immune: Vec<Word>,
     /// Chance that the target does not take it on.
@@ -234,6 +236,7 @@ const KEYS: &[&str] = &[
     "on",
     "forbids",
     "interrupts",
+    "taunts",
     "immune",
     "resist",
     "hidden",
@@ -269,6 +272,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> StatusRule
         on: fields.get("on").map(|node| triggers::read_list(node, &fields.path_of("on"), out)).unwrap_or_default(),
         forbids: fields.words("forbids", out).unwrap_or_default(),
         interrupts: fields.flag("interrupts", out),
+        taunts: fields.flag("taunts", out),
         immune: fields.words("immune", out).unwrap_or_default(),
         resist: fields.formula("resist", out),
         hidden: fields.flag("hidden", out),

@@ -49,6 +49,8 @@ pub enum TriggerEvent {
     EnemyFell,
     /// The owner falls.
     Fell,
+    /// Another one started an ability that is aimed at the owner.
+    Targeted,
 }
 
 /// The words for [`TriggerEvent`].
@@ -73,6 +75,7 @@ pub(crate) const EVENTS: &[(&str, TriggerEvent)] = &[
     ("ally_fell", TriggerEvent::AllyFell),
     ("enemy_fell", TriggerEvent::EnemyFell),
     ("fell", TriggerEvent::Fell),
+    ("targeted", TriggerEvent::Targeted),
 ];
 
 impl TriggerEvent {
@@ -102,7 +105,7 @@ impl TriggerEvent {
             Self::Lost => &["reason"],
             Self::StacksReached => &["stacks"],
             Self::PoolBelow | Self::PoolAbove => &["pool", "share"],
-            Self::AbilityUsed | Self::AbilityRefused => &["ability"],
+            Self::AbilityUsed | Self::AbilityRefused | Self::Targeted => &["ability"],
             _ => &[],
         }
     }

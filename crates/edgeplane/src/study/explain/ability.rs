@@ -193,6 +193,9 @@ fn also(program: &Program, outcome: &OutcomePlan) -> Option<AlsoLine> {
             ("calls", format!("{count} {}", program.characters[character.index()].name))
         }
         Effect::Shift(metres, nearer) => (if *nearer { "pulls" } else { "pushes" }, format!("{} m", text(*metres))),
+        Effect::Threat(amount) => ("adds threat", text(*amount)),
+        Effect::Leap(metres) => ("leaps", format!("to within {} m", text(*metres))),
+        Effect::Toggle(status) => ("begins or ends", program.status(*status).name.clone()),
         Effect::Interrupt => ("interrupts", "the cast under way".to_owned()),
     };
     let chance = outcome.chance.map(|(chance, _)| format!("chance {}", text(chance)));

@@ -7,8 +7,8 @@ use serde::Serialize;
 use crate::error::Error;
 use crate::fight::{Contribution, Fight, Likely, Silent};
 use crate::program::{
-    AbilityId, AbilityPlan, CharacterId, CombatantId, FlowPlan, FormulaId, Memory, ModifierKind, PickPlan, PoolId,
-    Program, Setup, StartPlan, StatusId, UsePlan, WornPlan, plain,
+    AbilityId, AbilityPlan, Area, CharacterId, CombatantId, FlowPlan, FormulaId, Memory, ModifierKind, PickPlan,
+    PoolId, Program, Setup, StartPlan, StatusId, UsePlan, WornPlan, plain,
 };
 use crate::rules::{SideRule, UseMoment};
 
@@ -288,14 +288,31 @@ fn limits(program: &Program, plan: &AbilityPlan, number: &dyn Fn(FormulaId) -> f
     let metres = |formula: FormulaId| format!("{} m", plain(number(formula)));
     let mut limits = Vec::new();
     limits.extend(plan.reach.map(|reach| format!("reach {}", metres(reach))));
-    let middle = if plan.around_caster { "itself" } else { "the target" };
-    limits.extend(plan.radius.map(|radius| format!("within {} of {middle}", metres(radius))));
+    let text = |formula: FormulaId| program.formula(formula).source.text.as_str();
+    limits.extend(match plan.area {
+        Area::None => None,
+        Area::Circle { radius, around_caster } => {
+            let middle = if around_caster { "itself" } else { "the target" };
+            Some(format!("within {} of {middle}", metres(radius)))
+        }
+        Area::Cone { degrees, length } => Some(format!("a cone of {}°, {} long", text(degrees), metres(length))),
+        Area::Line { width, length } => Some(format!("a line {} wide, {} long", metres(width), metres(length))),
+        Area::Chain { within } => Some(format!("from one to the next within {}", metres(within))),
+    });
     limits.extend(plan.travel.map(|speed| format!("travels {}/s", metres(speed))));
     limits.extend(plan.charges.map(|(most, regain)| format!("{most} charges, one every {}", seconds(regain))));
     limits.extend(
         plan.uses.map(|uses| if uses == 1 { "once a fight".to_owned() } else { format!("{uses} uses a fight") }),
     );
     limits.extend(plan.releases.map(|(count, every)| format!("{count} releases, one every {}", seconds(every))));
+    limits.extend(plan.sustain.as_ref().map(|sustain| {
+        let longest = sustain.longest.map_or(String::new(), |longest| format!(", at most {}", seconds(longest)));
+        let costs = sustain
+            .cost
+            .iter()
+            .map(|(pool, cost)| format!(", {} {} each", plain(number(*cost)), program.pools()[pool.index()].name));
+        format!("kept up: a beat every {}{}{longest}", seconds(sustain.every), costs.collect::<String>())
+    }));
     limits.extend(plan.after.map(|(after, within)| {
         let after = &program.ability(after).name;
         within.map_or(format!("only after {after}"), |within| format!("for {} after {after}", seconds(within)))
@@ -330,6 +347,7 @@ fn targets(program: &Program, side: SideRule, pick: PickPlan, count: u32) -> Str
         PickPlan::Weakest(_) => "weakest".to_owned(),
         PickPlan::Strongest(_) => "strongest".to_owned(),
         PickPlan::Random(_) => "random".to_owned(),
+        PickPlan::Policy => "preferred".to_owned(),
         PickPlan::Lowest(formula) => format!("lowest {}", program.formula(formula).source.text),
     };
     match count {

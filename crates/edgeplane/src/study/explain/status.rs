@@ -342,7 +342,7 @@ fn answer(program: &Program, trigger: &crate::program::TriggerPlan) -> AnswerLin
 
 fn inflicted_by(program: &Program, status: StatusId) -> Vec<String> {
     let inflicts = |outcomes: &[crate::program::OutcomePlan]| {
-        outcomes.iter().any(|one| matches!(one.effect, crate::program::Effect::Inflict(id, ..) if id == status))
+        outcomes.iter().any(|one| matches!(one.effect, crate::program::Effect::Inflict(id, ..) | crate::program::Effect::Toggle(id) if id == status))
     };
     let abilities = program.abilities().iter().filter(|ability| inflicts(&ability.does));
     let statuses = program.statuses().iter().filter(|plan| {
