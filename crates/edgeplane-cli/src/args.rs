@@ -34,6 +34,8 @@ pub(crate) enum Command {
     Tune(TuneArgs),
     /// Lets every character fight every other, one against one
     Matrix(MatrixArgs),
+    /// Fights a row of encounters with the same combatants, and counts how far they come
+    Gauntlet(GauntletArgs),
     /// Holds a ruleset to its expectations
     Verify(VerifyArgs),
     /// Writes one page with everything: who wins, how long it takes, what does it, one fight of each encounter
@@ -288,6 +290,18 @@ pub(crate) struct MatrixArgs {
     pub(crate) plan: PlanArgs,
     #[command(flatten)]
     pub(crate) plot: PlotArgs,
+    #[command(flatten)]
+    pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct GauntletArgs {
+    #[command(flatten)]
+    pub(crate) ruleset: RulesetArgs,
+    /// A gauntlet of the ruleset
+    pub(crate) gauntlet: String,
+    #[command(flatten)]
+    pub(crate) plan: PlanArgs,
     #[command(flatten)]
     pub(crate) output: OutputArgs,
 }

@@ -7,7 +7,9 @@ use std::sync::Arc;
 use crate::error::Error;
 use crate::fight::{Ending, Fight, Log, Sampler};
 use crate::measures::check_expectations;
-use crate::program::{AbilityId, CharacterId, CombatantId, EncounterId, PoolId, Program, Setup, StatusId};
+use crate::program::{
+    AbilityId, CharacterId, CombatantId, EncounterId, GauntletPlan, PoolId, Program, Setup, StatusId,
+};
 use crate::rules::{NumberAt, numbers_of};
 use crate::text::{self, Diagnostics, Document, Override, Sources, Value};
 
@@ -150,6 +152,15 @@ impl Game {
     pub fn encounter(&self, name: &str) -> Result<EncounterId, Error> {
         let known = || self.program.encounters().iter().map(|encounter| encounter.name.clone()).collect();
         self.program.find_encounter(name).ok_or_else(|| unknown("encounter", name, known()))
+    }
+
+    /// A gauntlet by name.
+    ///
+    /// # Errors
+    /// [`Error::Unknown`].
+    pub fn gauntlet(&self, name: &str) -> Result<&GauntletPlan, Error> {
+        let known = || self.program.gauntlets().iter().map(|gauntlet| gauntlet.name.clone()).collect();
+        self.program.find_gauntlet(name).ok_or_else(|| unknown("gauntlet", name, known()))
     }
 
     /// A character by name.

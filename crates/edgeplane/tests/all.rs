@@ -46,6 +46,9 @@ mod ground;
 #[path = "laws.rs"]
 mod laws;
 
+#[path = "levels.rs"]
+mod levels;
+
 #[path = "limits.rs"]
 mod limits;
 

@@ -53,19 +53,22 @@ fn sound(game: &Game, args: &CheckArgs, sink: &Sink<'_>) -> Result<(), Failure> 
 
 fn told(title: &str, program: &Program, files: usize) -> String {
     let templates = program.characters().iter().filter(|character| character.template).count();
-    let gear = program.statuses().iter().filter(|status| status.worn).count();
+    let points = program.statuses().iter().filter(|status| status.point).count();
+    let gear = program.statuses().iter().filter(|status| status.worn).count() - points;
     let counts = [
         (program.attributes().len(), "attribute", "attributes"),
         (program.pools().len(), "pool", "pools"),
         (program.damage_types().len(), "damage type", "damage types"),
         (program.hit_steps().len(), "hit step", "hit steps"),
         (program.heal_steps().len(), "heal step", "heal steps"),
-        (program.statuses().len() - gear, "status", "statuses"),
+        (program.statuses().len() - gear - points, "status", "statuses"),
         (gear, "piece of gear", "pieces of gear"),
+        (points, "kind of point", "kinds of points"),
         (program.abilities().len(), "ability", "abilities"),
         (program.characters().len() - templates, "character", "characters"),
         (program.policies().len(), "policy", "policies"),
         (program.encounters().len(), "encounter", "encounters"),
+        (program.gauntlets().len(), "gauntlet", "gauntlets"),
         (program.expectations().len(), "expectation", "expectations"),
     ];
     let told: Vec<String> = counts

@@ -6,6 +6,7 @@ mod demo;
 mod explain;
 mod failure;
 mod fight;
+mod gauntlet;
 mod matrix;
 mod measures;
 mod merge;
@@ -36,6 +37,7 @@ pub(crate) fn run(args: Args) -> Result<(), Failure> {
         Command::Sensitivity(args) => sensitivity::run(&args),
         Command::Tune(args) => tune::run(&args),
         Command::Matrix(args) => matrix::run(&args),
+        Command::Gauntlet(args) => gauntlet::run(&args),
         Command::Verify(args) => verify::run(&args),
         Command::Report(args) => report::run(&args),
         Command::Merge(args) => merge::run(&args),

@@ -34,7 +34,9 @@ fn also(explained: &AbilityExplanation) -> String {
 
 fn outcome_text(index: usize, outcome: &OutcomeLine) -> String {
     let kind = outcome.damage_type.as_ref().map_or_else(String::new, |kind| format!(" ({kind})"));
-    let heading = format!("{}. {}{kind} to {} {}", index + 1, outcome.outcome, plain(outcome.against), outcome.pool);
+    let beat = if outcome.each_beat { ", each beat" } else { "" };
+    let (against, pool) = (plain(outcome.against), &outcome.pool);
+    let heading = format!("{}. {}{kind} to {against} {pool}{beat}", index + 1, outcome.outcome);
     let mut out = format!(" {}\n", text::bold(&heading));
     let mut rows = vec![vec!["amount".to_owned(), sum(&outcome.worked), String::new(), plain(outcome.initial)]];
     rows.extend(outcome.steps.iter().map(step_row));

@@ -50,6 +50,7 @@ const COLUMNS: &[&str] = &[
     "at", "event", "who", "ability", "status", "target", "targets", "type", "pool", "step", "initial", "amount",
     "dealt", "healed", "gained", "taken", "over", "left", "stopped", "marks", "stacks", "tick", "applied", "on",
     "reason", "until", "release", "ready", "cap", "by", "with", "from", "course", "to", "arrives", "ending", "winner",
+    "threat", "total",
 ];
 
 /// One row for each event, one column for each thing that an event can say.

@@ -6,6 +6,7 @@ pub(crate) mod diagnostics;
 pub(crate) mod differences;
 pub(crate) mod events;
 pub(crate) mod figures;
+pub(crate) mod gauntlet;
 pub(crate) mod matrix;
 pub(crate) mod page;
 pub(crate) mod plot;

@@ -249,6 +249,11 @@ impl<'a> Teller<'a> {
                 let came = Came { left: place(to), ..Came::only(&format!("moved by {metres:.1} m")) };
                 self.result(at, caster, source, target, &came);
             }
+            Event::Learned { who, from, amount, total } => {
+                let notes = format!("{} in all", text::tenth(total));
+                let came = Came { notes, ..Came::only(&format!("+{} experience", text::tenth(amount))) };
+                self.line(at, self.who(who), "", self.who(from), &came);
+            }
             // What a beat does is told by what comes of it.
             Event::Sustained { .. } => {}
             Event::Stopped { caster, ability, reason } => {

@@ -286,6 +286,8 @@ impl<O: Observer> Duel<'_, O> {
             }
             _ => {
                 self.tell(fell_b);
+                // What the crab is worth, for the one who is left of its enemies.
+                self.tell(Event::Learned { who: LOCKHAND, from: CRAB, amount: 60.0, total: 60.0 });
                 Some(Ending::Won(edgeplane::program::SideId(0)))
             }
         }

@@ -226,7 +226,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     pub(super) fn bring_about(&mut self, who: CombatantId, id: AbilityId, target: CombatantId) -> Outcome<()> {
-        self.bring_all(&By::of_ability(who, id), target, &self.program.ability(id).does)?;
+        let plan = self.program.ability(id);
+        let by = By::of_ability(who, id);
+        self.bring_all(&by, target, &plan.does)?;
+        if let Some(sustain) = &plan.sustain {
+            self.tell(Event::Sustained { caster: who, ability: id });
+            self.bring_all(&by, target, &sustain.does)?;
+        }
         self.answer()
     }
 

@@ -3,8 +3,8 @@
 use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::Observer;
-use super::ground::HAIR;
-use crate::program::{AbilityPlan, Area, CombatantId};
+
+use crate::program::{AbilityPlan, Area, CombatantId, HAIR};
 
 /// A part of the plane, with all numbers known; lengths in metres.
 enum Part {

@@ -16,8 +16,8 @@ use super::timeline::{Due, Phase, Timer};
 use super::triggers::Circumstance;
 use super::zones::IN_USE;
 use crate::program::{
-    CombatantId, Fault, FormulaId, Frame, Layout, LostReason, PoolId, Program, Setup, SideId, Time, TriggerEvent,
-    pool_slot,
+    CharacterPlan, CombatantId, Fault, FormulaId, Frame, Layout, LostReason, PoolId, Program, Setup, SideId, StatusId,
+    Time, TriggerEvent, pool_slot,
 };
 
 /// Errors are boxed within the engine: a result that is nearly always good should be small.
@@ -146,19 +146,38 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// A combatant gets the statuses that it has from the start, and its pools follow.
     pub(super) fn dress(&mut self, who: CombatantId) -> Outcome<()> {
-        let character = self.setup.combatants[who.index()].character;
-        for status in &self.program.characters[character.index()].statuses {
+        let character = &self.program.characters[self.setup.combatants[who.index()].character.index()];
+        for status in &character.statuses {
             let by = By::of_status(who, *status, who, who);
             self.inflict(&by, who, *status, Dose { stacks: 1, duration: Some(f64::INFINITY) })?;
         }
+        if !character.spends.is_empty() {
+            self.spend_points(who, &character.spends)?;
+        }
         self.fill_pools(who)
+    }
+
+    /// What a combatant has bought for the points of its level: one after the other, over and over.
+    fn spend_points(&mut self, who: CombatantId, spends: &[StatusId]) -> Outcome<()> {
+        let points = self.program.points_of(&mut self.state.memory, who).map_err(|fault| self.fault(fault))?;
+        for (index, point) in (0..).zip(spends) {
+            let among = spends.len() as u32;
+            let stacks = points / among + u32::from(index < points % among);
+            if stacks > 0 {
+                let by = By::of_status(who, *point, who, who);
+                self.inflict(&by, who, *point, Dose { stacks, duration: Some(f64::INFINITY) })?;
+            }
+        }
+        Ok(())
     }
 
     /// Pools begin as they would have with the statuses that their owner has from the start.
     fn fill_pools(&mut self, who: CombatantId) -> Outcome<()> {
         let program = self.program;
         let plan = &program.characters[self.setup.combatants[who.index()].character.index()];
-        if plan.statuses.is_empty() {
+        let level = program.place(who, Layout::LEVEL);
+        let as_ever = self.state.memory.at(level) == self.setup.memory.at(level);
+        if plan.statuses.is_empty() && plan.spends.is_empty() && as_ever {
             return Ok(());
         }
         for pool in (0..program.pools.len()).filter(|pool| plan.pools[*pool]) {
@@ -360,9 +379,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             let who = self.state.order[rank];
             if self.state.actors[who].stands && self.is_empty(who) {
                 self.fall(who)?;
+                if self.plan_of(who).worth.is_some() {
+                    self.state.scratch.worthy.push(who);
+                }
             }
         }
         if self.state.someone_fell {
+            self.give_experience()?;
             self.settle_ending();
             // What answers to a fall may still hurt others, but brings nobody back.
             if self.state.ending.is_none() {
@@ -370,6 +393,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             }
         }
         Ok(())
+    }
+
+    fn plan_of(&self, who: CombatantId) -> &CharacterPlan {
+        &self.program.characters[self.setup.combatants[who.index()].character.index()]
     }
 
     fn fall(&mut self, who: CombatantId) -> Outcome<()> {
@@ -380,6 +407,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         }
         actor.doing = Doing::Idle;
         let by = actor.hurt_by;
+        self.state.memory.set(self.program.place(who, Layout::STANDS), 0.0);
         self.stand_still(who);
         self.state.timeline.clear(who, Timer::Act);
         self.state.timeline.clear(who, Timer::Empty);
@@ -396,6 +424,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             self.state.new_version(CombatantId(index as u16));
         }
         self.tell(Event::Fell { who, by });
+
         self.state.timeline.clear(who, Timer::Status);
         let how = Circumstance { other: by.map(|(caster, _)| caster), ..Circumstance::default() };
         self.raise(TriggerEvent::Fell, who, how);

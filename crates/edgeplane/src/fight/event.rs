@@ -209,6 +209,8 @@ pub enum Event {
     Joined { who: CombatantId, by: Option<(CombatantId, Source)> },
     /// The encounter has an ability of somebody take effect by itself.
     Scripted { who: CombatantId, ability: AbilityId },
+    /// A combatant gains experience because another one fell; `total` is what it has gained in this fight.
+    Learned { who: CombatantId, from: CombatantId, amount: f64, total: f64 },
     /// A combatant falls; by whom and by what, unless a pool ran out by itself.
     Fell { who: CombatantId, by: Option<(CombatantId, Source)> },
     /// The fight is over.

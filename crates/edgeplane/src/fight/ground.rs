@@ -9,11 +9,9 @@ use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, Refusal};
 use super::outcomes::By;
 use super::state::Doing;
-use crate::program::{AbilityId, CombatantId, FormulaId, Frame, InHand, Layout, Slot, Time};
+use crate::program::{AbilityId, CombatantId, FormulaId, Frame, HAIR, InHand, Layout, Slot, Time};
 use crate::rules::Moves;
 
-/// Nearer than this is near enough, in metres: what arithmetic may leave.
-pub(super) const HAIR: f64 = 1e-6;
 /// How often one looks again at one moment because others change their courses.
 const NUDGES: u8 = 2;
 

@@ -10,6 +10,7 @@
 
 mod acting;
 mod areas;
+mod carry;
 mod chance;
 mod decide;
 mod engine;
@@ -39,6 +40,7 @@ mod zones;
 
 use std::sync::Arc;
 
+pub use carry::{Carried, Uses};
 pub use chance::{Branching, Likely, Provider, Recorded, Sampler, seed_of_trial, stream_seed};
 pub use event::{
     Applied, Ending, Event, Listener, Log, Logged, Observer, Refusal, Silent, Source, StatusRefusal, StepResult,
@@ -199,8 +201,8 @@ impl<C: Provider> Fight<C> {
         done.map_err(|error| *error)
     }
 
-    /// Lets an ability take effect here and now, without cost, cast, cooldown or recovery: what
-    /// explanations look at.
+    /// Lets an ability take effect here and now, without cost, cast, cooldown or recovery, with one beat if it is
+    /// kept up: what explanations look at.
     ///
     /// # Errors
     /// As for [`Fight::run`].

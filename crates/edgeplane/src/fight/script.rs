@@ -76,6 +76,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     fn join(&mut self, who: CombatantId, by: Option<(CombatantId, Source)>) -> Outcome<()> {
         self.state.actors[who].stands = true;
         self.state.absent[who.index()] = false;
+        self.state.memory.set(self.program.place(who, Layout::STANDS), 1.0);
         let side = self.setup.combatants[who.index()].side;
         for other in self.setup.ids() {
             let slot = if self.setup.combatants[other.index()].side == side { Layout::ALLIES } else { Layout::ENEMIES };

@@ -182,6 +182,8 @@ pub(super) struct State {
     pub(super) base_changes: Vec<BaseChange>,
     /// What is kept of each combatant on the ground; nothing where nobody has a place.
     pub(super) walkers: Vec<Walker>,
+    /// Experience that each has gained.
+    pub(super) experience: Vec<f64>,
     /// Who does not stand because it has not joined yet.
     pub(super) absent: Vec<bool>,
     /// What is on its way, in the order in which it was sent out.
@@ -211,6 +213,8 @@ pub(super) struct Scratch {
     pub(super) picked: Vec<CombatantId>,
     pub(super) scored: Vec<(f64, CombatantId)>,
     pub(super) lots: Vec<(u32, CombatantId)>,
+    /// Who has fallen at this moment and is worth something to others.
+    pub(super) worthy: Vec<CombatantId>,
     /// Uses among which chance chooses, by the sum of weights up to and with each.
     pub(super) weighed: Vec<(f64, u32)>,
     pub(super) costs: Vec<f64>,
@@ -259,6 +263,7 @@ impl State {
         Self {
             walkers: vec![Walker::default(); if setup.is_placed { setup.combatants.len() } else { 0 }],
             absent: vec![false; all],
+            experience: vec![0.0; all],
             flights: Vec::new(),
             moved: false,
             zones: Vec::new(),
@@ -326,6 +331,7 @@ impl State {
         self.base_changes.clear();
         self.walkers.fill(Walker::default());
         self.flights.clear();
+        self.experience.fill(0.0);
         self.moved = false;
         self.reset_statuses();
         self.draw_lots(setup, chance);

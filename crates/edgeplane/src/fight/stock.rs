@@ -39,6 +39,12 @@ impl Stock {
         }
     }
 
+    /// As it is when a fight is over: what was being regained is regained further on.
+    pub(super) fn at_rest(&self, now: Time) -> Self {
+        let left = if self.next > now { self.next - now } else { Time::ZERO };
+        Self { next: left, released: None, ..*self }
+    }
+
     /// The charges at a moment.
     fn refill(&mut self, most: u32, now: Time) -> u32 {
         while self.charges < most && self.next <= now {

@@ -194,6 +194,13 @@ impl Telling<'_> {
                 map.serialize_entry("target", names.who(target))?;
                 self.pool(map, pool, &[("taken", taken), ("over", over), ("left", left)])
             }
+            Event::Learned { who, from, amount, total } => {
+                map.serialize_entry("event", "learned")?;
+                map.serialize_entry("who", names.who(who))?;
+                map.serialize_entry("from", names.who(from))?;
+                map.serialize_entry("amount", &amount)?;
+                map.serialize_entry("total", &total)
+            }
             Event::Threatened { caster, target, source, amount, threat } => {
                 self.of_source(map, "threatened", caster, source)?;
                 map.serialize_entry("target", names.who(target))?;

@@ -6,11 +6,12 @@
 use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer};
-use super::ground::{HAIR, Plane, inner, meeting, minus, parting};
+use super::ground::{Plane, inner, meeting, minus, parting};
 use super::inflict::Dose;
 use super::limits::{FightError, FightErrorKind};
 use super::outcomes::By;
 use super::timeline::{Phase, Timer};
+use crate::program::HAIR;
 use crate::program::{CombatantId, Frame, LostReason, StatusId, Time, ZoneId, ZonePlan};
 use crate::rules::{Again, ZoneSide};
 

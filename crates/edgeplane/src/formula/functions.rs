@@ -72,7 +72,7 @@ const TABLE: &[Signature] = &[
     sig(Builtin::Roll, "roll", "chance", 1, 1),
     sig(Builtin::Between, "between", "low, high", 2, 2),
     sig(Builtin::Dice, "dice", "number, sides", 2, 2),
-    sig(Builtin::Count, "count", "enemies | allies | everyone", 1, 1),
+    sig(Builtin::Count, "count", "enemies | allies | everyone, metres", 1, 2),
     sig(Builtin::Has, "has", "whom, status", 2, 2),
     sig(Builtin::Stacks, "stacks", "whom, status", 2, 2),
     sig(Builtin::Tagged, "tagged", "whom, tag", 2, 2),

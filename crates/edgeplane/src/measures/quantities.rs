@@ -130,6 +130,7 @@ quantities! {
     Uptime "uptime" [Who Status] [] Share "Share of the time that they have the status.";
     MeanStacks "mean_stacks" [Who Status] [] Count "Stacks while they have the status.";
     Refusals "refusals" [Who] [Ability Reason] Count "How often an ability is wanted and refused.";
+    Experience "experience" [Who] [] Amount "Experience that they gain, all of them together.";
     Idle "idle" [Who] [] Share "Share of their time on their feet in which they would act, and find nothing that they can do.";
 }
 

@@ -99,9 +99,11 @@ impl Compiler<'_> {
         self.gear(rules);
         self.zones(rules);
         self.threat(rules);
+        self.levels(rules);
         self.policies(rules);
         self.characters(rules);
         self.encounters(rules);
+        self.gauntlets(rules);
         self.expectations(rules);
     }
 }

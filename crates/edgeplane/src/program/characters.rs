@@ -37,6 +37,10 @@ pub struct CharacterPlan {
     pub gear: Vec<WornPlan>,
     /// Tags of statuses that it does not take on, by number.
     pub immune: Vec<u16>,
+    /// Experience that its fall gives to each enemy that stands.
+    pub worth: Option<FormulaId>,
+    /// What it spends its points on, one after the other, over and over.
+    pub spends: Vec<StatusId>,
     /// How it chooses.
     pub policy: PolicyPlan,
     /// The numbers with which it enters a fight.
@@ -228,8 +232,13 @@ impl Compiler<'_> {
         let statuses =
             statuses.iter().filter_map(|word| self.names.statuses.get(&word.text).copied()).collect::<Vec<_>>();
         let (gear, worn) = self.worn(own, lineage, rules);
+        let spends = self.spends(own, lineage, rules);
+        let worth = lineage.iter().find_map(|rule| rule.worth.as_ref());
+        let worth = worth.and_then(|worth| self.number(worth, Scope::WORTH));
         let mut plan = CharacterPlan {
             gear,
+            worth,
+            spends,
             name: named.name.clone(),
             about: own.about.clone(),
             template: own.template,

@@ -9,7 +9,7 @@ use super::Program;
 use super::ids::{PoolId, SiteId};
 use super::layout::pool_slot;
 use super::ops::{BinaryOp, UnaryOp};
-use super::tree::{PoolPart, Read, Role, Tree, TreeKind};
+use super::tree::{Counted, PoolPart, Read, Role, Tree, TreeKind};
 
 /// Where an operand is kept.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -39,6 +39,7 @@ pub(crate) enum OpCode {
     Now,
     Distance,
     Threat,
+    Near(Counted),
     Curve,
     Lerp,
     Roll,
@@ -219,6 +220,10 @@ impl<'a> Emitter<'a> {
             TreeKind::Curve(curve, x) => {
                 self.emit(x);
                 self.push(OpCode::Curve, Operand { region: LOCALS, at: 0 }, u32::from(curve.0));
+            }
+            TreeKind::Near(counted, metres) => {
+                self.emit(metres);
+                self.plain(OpCode::Near(*counted));
             }
             TreeKind::Roll(site, p) => {
                 self.emit(p);

@@ -229,6 +229,9 @@ impl Setup {
             let enemies = present().count() - allies;
             self.memory.set(self.program.place(me, Layout::ALLIES), allies as f64);
             self.memory.set(self.program.place(me, Layout::ENEMIES), enemies as f64);
+            let stands = self.script.joins(me) == JoinPlan::AtStart;
+            self.memory.set(self.program.place(me, Layout::STANDS), f64::from(u8::from(stands)));
+            self.memory.set(self.program.place(me, Layout::SIDE), f64::from(side.0));
         }
     }
 

@@ -8,7 +8,7 @@ use super::layout::{Layout, pool_slot};
 use super::linked::QuickCondition;
 use super::ops::{BinaryOp, lerp, truth};
 use super::threat::Threat;
-use super::tree::{Role, dice_possible};
+use super::tree::{Counted, Role, dice_possible};
 
 /// Where chance is drawn: one stream for each combatant and place of use.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -116,6 +116,23 @@ impl Memory {
         let ([x1, y1], [x2, y2]) = (self.place(one, now), self.place(other, now));
         // The square root is exact on every platform, and places are far from where squares overflow.
         ((x2 - x1) * (x2 - x1) + (y2 - y1) * (y2 - y1)).sqrt()
+    }
+
+    /// How many stand within so many metres of the caster; everyone does, where nobody has a place.
+    pub(crate) fn near(&self, layout: &Layout, frame: &Frame, counted: Counted, metres: f64) -> f64 {
+        let me = frame.block(Role::Caster);
+        let side = |block: usize| self.numbers[block + Layout::SIDE.index()];
+        let counts = |block: &usize| {
+            let fits = match counted {
+                Counted::Enemies => side(*block) != side(me),
+                Counted::Allies => side(*block) == side(me),
+                Counted::Everyone => true,
+            };
+            let stands = self.numbers[block + Layout::STANDS.index()] == 1.0;
+            fits && stands && self.distance(me, *block, frame.now) <= metres + super::layout::HAIR
+        };
+        let blocks = (layout.blocks as usize..self.numbers.len()).step_by(usize::from(layout.stride));
+        blocks.filter(counts).count() as f64
     }
 
     /// A pool's amount at a moment: a straight line, or stairs, within 0 and the cap.
@@ -413,6 +430,7 @@ impl Program {
             }
             OpCode::Threat => return memory.threat.between(frame.block(Role::Caster), frame.block(Role::Target)),
             _ if !acc.is_finite() => return f64::NAN,
+            OpCode::Near(counted) => return memory.near(&self.layout, frame, counted, acc),
             OpCode::Curve => return self.curves[op.aux as usize].at(acc),
             OpCode::Lerp => {
                 let next = Operand { at: op.operand.at + 1, ..op.operand };

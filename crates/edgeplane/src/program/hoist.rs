@@ -58,6 +58,7 @@ impl Program {
             TreeKind::And(a, b) => TreeKind::And(part(a), part(b)),
             TreeKind::Or(a, b) => TreeKind::Or(part(a), part(b)),
             TreeKind::Curve(curve, x) => TreeKind::Curve(*curve, part(x)),
+            TreeKind::Near(counted, metres) => TreeKind::Near(*counted, part(metres)),
             TreeKind::Roll(site, p) => TreeKind::Roll(*site, part(p)),
             TreeKind::Between(site, a, b) => TreeKind::Between(*site, part(a), part(b)),
             TreeKind::Dice(site, a, b) => TreeKind::Dice(*site, part(a), part(b)),
@@ -92,7 +93,11 @@ fn reads(tree: &Tree) -> Option<Reads> {
             TreeKind::Read(Read::Attribute(role, _)) => mixed |= add(&mut found, *role, false),
             TreeKind::Read(Read::Typed(role, _)) => mixed |= add(&mut found, *role, true),
             TreeKind::Read(Read::Local(local)) => mixed |= !bound.contains(local),
-            TreeKind::Read(_) | TreeKind::Roll(..) | TreeKind::Between(..) | TreeKind::Dice(..) => mixed = true,
+            TreeKind::Read(_)
+            | TreeKind::Near(..)
+            | TreeKind::Roll(..)
+            | TreeKind::Between(..)
+            | TreeKind::Dice(..) => mixed = true,
             TreeKind::Let(local, _, _) => bound.push(*local),
             _ => {}
         }
@@ -143,7 +148,9 @@ impl Tree {
         visit(self);
         match &mut self.kind {
             TreeKind::Constant(_) | TreeKind::Read(_) => {}
-            TreeKind::Unary(_, a) | TreeKind::Curve(_, a) | TreeKind::Roll(_, a) => a.each_mut(visit),
+            TreeKind::Unary(_, a) | TreeKind::Curve(_, a) | TreeKind::Near(_, a) | TreeKind::Roll(_, a) => {
+                a.each_mut(visit);
+            }
             TreeKind::Binary(_, a, b)
             | TreeKind::And(a, b)
             | TreeKind::Or(a, b)

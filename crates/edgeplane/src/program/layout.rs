@@ -2,11 +2,14 @@
 //!
 //! A fight's numbers are one list: locals (the amount of a hit, arguments), then the program's
 //! constants, then one block for each combatant. Within a block: level, how many enemies and allies
-//! stand, place and course, attributes, pools, stacks of each status, statuses of each tag, and last the hidden
+//! stand, place and course, whether it stands and where, attributes, pools, stacks of each status, statuses of each tag, and last the hidden
 //! attributes that hoisting adds. So the operand of any
 //! instruction is a region and an offset, and a fight is reset by one copy.
 
 use super::ids::{PoolId, Slot, StatusId};
+
+/// What arithmetic may leave at an edge, in metres: moments are whole microseconds, and who has walked up to it is there.
+pub(crate) const HAIR: f64 = 1e-6;
 
 /// Offsets within a combatant's block.
 #[derive(Clone, Copy, Debug, Default)]
@@ -58,8 +61,12 @@ impl Layout {
     pub const VELOCITY: Slot = Slot(5);
     /// When it last changed its course, in microseconds.
     pub const MOVED: Slot = Slot(7);
+    /// 1 while it stands and takes part, else 0.
+    pub const STANDS: Slot = Slot(8);
+    /// The number of its side.
+    pub const SIDE: Slot = Slot(9);
     /// Where attributes begin.
-    pub const ATTRIBUTES: Slot = Slot(8);
+    pub const ATTRIBUTES: Slot = Slot(10);
 
     /// The local that holds the amount of the hit or heal under way.
     pub const AMOUNT: u16 = 0;

@@ -16,9 +16,10 @@ pub(super) fn lint(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
         lints.never_ticks(named, out);
         lints.never_full(named, out);
         lints.forbids_nothing(named, out);
-        match named.rule.worn {
-            true => lints.never_worn(named, out),
-            false => lints.never_inflicted(named, out),
+        match (named.rule.point, named.rule.worn) {
+            (true, _) => lints.never_spent(named, out),
+            (_, true) => lints.never_worn(named, out),
+            _ => lints.never_inflicted(named, out),
         }
         lints.never_answers(named, out);
     }
@@ -203,6 +204,15 @@ impl Lints<'_> {
             let message = format!("nobody wears `{}`", named.name);
             let help = format!("for example: gear = [\"{}\"]", named.name);
             out.push(warn(Code::NeverWorn, named.span, message).help(help));
+        }
+    }
+
+    fn never_spent(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
+        let mut spent = self.program.characters.iter().flat_map(|plan| &plan.spends);
+        if !spent.any(|point| self.program.status(*point).name == named.name) {
+            let message = format!("nobody spends points on `{}`", named.name);
+            let help = format!("for example: spends = [\"{}\"]", named.name);
+            out.push(warn(Code::NeverSpent, named.span, message).help(help));
         }
     }
 

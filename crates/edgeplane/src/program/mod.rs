@@ -18,6 +18,7 @@ mod gear;
 mod hoist;
 mod ids;
 mod layout;
+mod levels;
 mod linked;
 mod lints;
 mod names;
@@ -48,7 +49,9 @@ pub use eval::{Chance, Draws, Frame, Memory, StreamId};
 pub use fault::{Fault, FaultReason};
 pub use gear::WornPlan;
 pub use ids::*;
+pub(crate) use layout::HAIR;
 pub use layout::{Layout, pool_slot};
+pub use levels::{GauntletPlan, LevelsPlan};
 pub(crate) use linked::{Aim, InHand, LinkedLine, QuickCondition};
 pub use names::Names;
 pub use outcomes::{Effect, FilterPlan, OutcomePlan, PoolEffect, PoolEffectKind, StepCode, StepsEffect};
@@ -103,6 +106,8 @@ pub struct Program {
     pub(crate) abilities: Vec<AbilityPlan>,
     pub(crate) policies: Vec<PolicyPlan>,
     pub(crate) threat: Option<ThreatPlan>,
+    pub(crate) levels: LevelsPlan,
+    pub(crate) gauntlets: Vec<GauntletPlan>,
     pub(crate) characters: Vec<CharacterPlan>,
     pub(crate) encounters: Vec<EncounterPlan>,
     pub(crate) expectations: Vec<crate::rules::ExpectRule>,

@@ -9,7 +9,7 @@ use super::layout::Layout;
 use super::names::Names;
 use super::ops::{BinaryOp, UnaryOp};
 use super::scope::Scope;
-use super::tree::{Read, Role, Tree, TreeKind};
+use super::tree::{Counted, Read, Role, Tree, TreeKind};
 use crate::formula::{Binary, Builtin, Expr, ExprKind, Ident, Kind, Unary};
 use crate::rules::{Formula, FunctionRule, Named};
 use crate::text::{Code, Diagnostic, Diagnostics, Span};
@@ -50,8 +50,11 @@ impl CompiledFormula {
     /// Visits everything that it reads.
     pub(crate) fn each_read(&self, mut visit: impl FnMut(Read)) {
         self.tree.any(&mut |part| {
-            if let TreeKind::Read(read) = part.kind {
-                visit(read);
+            match part.kind {
+                TreeKind::Read(read) => visit(read),
+                // Who is near changes as time passes.
+                TreeKind::Near(..) => visit(Read::Now),
+                _ => {}
             }
             false
         });
@@ -333,7 +336,7 @@ impl Resolver<'_, '_> {
         }
         match builtin {
             Builtin::If => return self.condition(arguments, range),
-            Builtin::Count => return self.count(&arguments[0], range),
+            Builtin::Count => return self.count(&arguments[0], arguments.get(1), range),
             Builtin::Has | Builtin::Stacks | Builtin::Tagged => return self.status(builtin, arguments, range),
             Builtin::Snapshot => return self.snapshot(&arguments[0], range),
             _ => {}
@@ -427,7 +430,7 @@ impl Resolver<'_, '_> {
         Some((self.node(TreeKind::If(Box::new([condition?, yes, no])), range), kind))
     }
 
-    fn count(&mut self, whom: &Expr, range: &Range<u32>) -> Option<Typed> {
+    fn count(&mut self, whom: &Expr, metres: Option<&Expr>, range: &Range<u32>) -> Option<Typed> {
         let word = match &whom.kind {
             ExprKind::Name(parts) if parts.len() == 1 => parts[0].text.as_str(),
             _ => "",
@@ -436,6 +439,11 @@ impl Resolver<'_, '_> {
             let message = format!("who stands in a fight cannot be counted {}", self.scope.place);
             self.report(Code::NotHere, range, message, None);
             return None;
+        }
+        let counted = [("enemies", Counted::Enemies), ("allies", Counted::Allies), ("everyone", Counted::Everyone)];
+        if let (Some(metres), Some((_, counted))) = (metres, counted.iter().find(|(name, _)| *name == word)) {
+            let metres = self.of_kind(metres, Kind::Number)?;
+            return Some((self.node(TreeKind::Near(*counted, Box::new(metres)), range), Kind::Number));
         }
         let standing = |slot| TreeKind::Read(Read::Standing(Role::Caster, slot));
         let kind = match word {

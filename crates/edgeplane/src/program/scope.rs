@@ -87,6 +87,12 @@ impl Scope {
     /// What makes somebody a threat: `caster` to `target`.
     pub(crate) const THREAT: Self = Self { place: "in a threat", owner: false, ..Self::SCORE };
 
+    /// What levels need and give: bare names are the own attributes of the one whose level it is.
+    pub(crate) const LEVELS: Self = Self { place: "in `levels`", ..Self::ATTRIBUTE };
+    /// What a fall is worth to others.
+    pub(crate) const WORTH: Self = Self { place: "in a `worth`", caster: false, ..Self::PRICE };
+    /// What is gained between two encounters.
+    pub(crate) const REST: Self = Self { place: "in a rest", caster: false, ..Self::PRICE };
     /// What a policy prefers.
     pub(crate) const PREFERENCE: Self = Self { place: "in a policy's `target`", chance: false, ..Self::POLICY };
 

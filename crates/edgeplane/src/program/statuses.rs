@@ -69,6 +69,8 @@ pub struct StatusPlan {
     pub hidden: bool,
     /// It is what a piece of gear does while it is worn.
     pub worn: bool,
+    /// It is what a point does.
+    pub point: bool,
     /// Cannot be cleansed.
     pub sticky: bool,
     /// How long before the end it is told that it will end.
@@ -262,6 +264,7 @@ impl Compiler<'_> {
             resist: resist.map(|resist| (resist, self.site(&format!("status.{name}.resist")))),
             hidden: rule.hidden,
             worn: rule.worn,
+            point: rule.point,
             sticky: rule.sticky,
             warn: rule.warn.map(Time::from_seconds),
             at_max,

@@ -35,6 +35,17 @@ pub enum PoolPart {
     Share,
 }
 
+/// Who is counted, as the caster sees them.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Counted {
+    /// Those of all other sides.
+    Enemies,
+    /// Those of its own side, itself included.
+    Allies,
+    /// All of them.
+    Everyone,
+}
+
 /// Something that a formula reads.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Read {
@@ -80,6 +91,7 @@ pub enum TreeKind {
     If(Box<[Tree; 3]>),
     Lerp(Box<[Tree; 3]>),
     Curve(CurveId, Box<Tree>),
+    Near(Counted, Box<Tree>),
     Roll(SiteId, Box<Tree>),
     Between(SiteId, Box<Tree>, Box<Tree>),
     Dice(SiteId, Box<Tree>, Box<Tree>),
@@ -94,7 +106,9 @@ impl Tree {
     pub(crate) fn parts(&self) -> Vec<&Tree> {
         match &self.kind {
             TreeKind::Constant(_) | TreeKind::Read(_) => Vec::new(),
-            TreeKind::Unary(_, a) | TreeKind::Curve(_, a) | TreeKind::Roll(_, a) => vec![a],
+            TreeKind::Unary(_, a) | TreeKind::Curve(_, a) | TreeKind::Near(_, a) | TreeKind::Roll(_, a) => {
+                vec![a]
+            }
             TreeKind::Binary(_, a, b)
             | TreeKind::And(a, b)
             | TreeKind::Or(a, b)
@@ -179,6 +193,10 @@ impl Walk<'_> {
                 self.value(&parts[branch])?
             }
             TreeKind::Lerp(parts) => lerp(self.value(&parts[0])?, self.value(&parts[1])?, self.value(&parts[2])?),
+            TreeKind::Near(counted, metres) => {
+                let metres = self.value(metres)?;
+                self.near(tree, *counted, metres)
+            }
             TreeKind::Curve(curve, x) => self.program.curves[curve.index()].at(self.value(x)?),
             TreeKind::Roll(_, chance) => {
                 self.value(chance)?;
@@ -228,6 +246,14 @@ impl Walk<'_> {
         if !tree.called {
             let truth = matches!(read, Read::Local(local) if self.program.is_mark(local));
             self.leaves.push(LeafValue { range: tree.range.clone(), value, truth, drawn: false });
+        }
+        value
+    }
+
+    fn near(&mut self, tree: &Tree, counted: Counted, metres: f64) -> f64 {
+        let value = self.memory.near(&self.program.layout, &self.frame, counted, metres);
+        if !tree.called {
+            self.leaves.push(LeafValue { range: tree.range.clone(), value, truth: false, drawn: false });
         }
         value
     }

@@ -26,6 +26,10 @@ pub struct CharacterRule {
     pub gear: Option<Vec<Word>>,
     /// Tags of statuses that it does not take on.
     pub immune: Option<Vec<Word>>,
+    /// Experience that its fall gives to each enemy that stands.
+    pub worth: Option<Formula>,
+    /// What it spends its points on, one after the other, over and over.
+    pub spends: Option<Vec<Word>>,
     /// How it chooses; without one, abilities are tried in the order listed.
     pub policy: Option<Word>,
 }
@@ -42,6 +46,8 @@ const KEYS: &[&str] = &[
     "statuses",
     "immune",
     "policy",
+    "worth",
+    "spends",
 ];
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> CharacterRule {
@@ -58,6 +64,8 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> CharacterR
         statuses: fields.words("statuses", out),
         immune: fields.words("immune", out),
         policy: fields.text("policy", out),
+        worth: fields.formula("worth", out),
+        spends: fields.words("spends", out),
     }
 }
 

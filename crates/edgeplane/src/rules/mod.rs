@@ -11,6 +11,7 @@ mod curves;
 mod encounters;
 mod expectations;
 mod gear;
+mod levels;
 mod measures;
 mod numbers;
 mod outcomes;
@@ -34,6 +35,7 @@ pub(crate) use encounters::MAX_COMBATANTS;
 pub use encounters::{EncounterRule, Joins, MemberRule, MomentRule, SideMembers};
 pub use expectations::ExpectRule;
 pub use gear::{GearRule, GearSetRule};
+pub use levels::{GauntletRule, LevelsRule, PointRule};
 pub use measures::{MeasureFault, MeasureText, Part, Statistic};
 pub use numbers::NumberAt;
 pub(crate) use numbers::numbers_of;
@@ -125,6 +127,12 @@ pub struct Ruleset {
     pub gear: Vec<Named<GearRule>>,
     /// What wearing several pieces gives.
     pub gear_sets: Vec<Named<GearSetRule>>,
+    /// `[levels]`
+    pub levels: Option<LevelsRule>,
+    /// `[point.*]`
+    pub points: Vec<Named<PointRule>>,
+    /// `[gauntlet.*]`
+    pub gauntlets: Vec<Named<GauntletRule>>,
     /// `[threat]`
     pub threat: Option<ThreatRule>,
     /// `[character.*]`
@@ -152,8 +160,11 @@ const SECTIONS: &[&str] = &[
     "zone",
     "policy",
     "threat",
+    "levels",
+    "point",
     "character",
     "encounter",
+    "gauntlet",
     "expect",
 ];
 
@@ -184,11 +195,15 @@ impl Ruleset {
         ruleset.gear = read_all(section(root, "gear", out), "gear", out, gear::read);
         ruleset.gear_sets = read_all(section(root, "gear_set", out), "gear_set", out, gear::read_set);
         ruleset.wear(out);
+        ruleset.levels = root.get("levels").and_then(|node| levels::read_levels(node, out));
+        ruleset.points = read_all(section(root, "point", out), "point", out, levels::read_point);
+        ruleset.spend(out);
         ruleset.zones = read_all(section(root, "zone", out), "zone", out, zones::read);
         ruleset.policies = read_all(section(root, "policy", out), "policy", out, policies::read);
         ruleset.threat = root.get("threat").and_then(|node| threat::read(node, out));
         ruleset.characters = read_all(section(root, "character", out), "character", out, characters::read);
         ruleset.encounters = read_all(section(root, "encounter", out), "encounter", out, encounters::read);
+        ruleset.gauntlets = read_all(section(root, "gauntlet", out), "gauntlet", out, levels::read_gauntlet);
         ruleset.expectations = expectations::read_list(root.get("expect"), out);
         ruleset
     }
@@ -215,15 +230,12 @@ impl Ruleset {
 
     /// Every outcome that is written anywhere.
     pub fn outcomes(&self) -> impl Iterator<Item = &OutcomeRule> {
-        let of_abilities = self.abilities.iter().flat_map(|ability| {
-            ability.rule.does.iter().chain(ability.rule.sustain.iter().flat_map(|sustain| &sustain.does))
-        });
         let of_statuses = self.statuses.iter().flat_map(|status| {
             let ticks = status.rule.every.iter().flat_map(|every| &every.does);
             ticks.chain(status.rule.on.iter().flat_map(|on| &on.does)).chain(&status.rule.at_max)
         });
         let of_zones = self.zones.iter().flat_map(|zone| zone.rule.enters.iter().chain(&zone.rule.leaves));
-        of_abilities.chain(of_statuses).chain(of_zones)
+        self.outcomes_of_abilities().chain(of_statuses).chain(of_zones)
     }
 
     fn read_head(&mut self, node: &Node, out: &mut Diagnostics) {

@@ -17,10 +17,10 @@ pub struct NumberAt {
 }
 
 /// Sections that concern every fight.
-const EVERYWHERE: [&str; 6] = ["attributes", "pools", "damage_types", "hit_steps", "heal_steps", "threat"];
+const EVERYWHERE: [&str; 7] = ["attributes", "pools", "damage_types", "hit_steps", "heal_steps", "threat", "levels"];
 /// Sections of which a fight uses some entries.
-const NAMED: [&str; 10] =
-    ["status", "diminish", "ability", "gear", "gear_set", "zone", "policy", "character", "curve", "formula"];
+const NAMED: [&str; 11] =
+    ["status", "diminish", "ability", "gear", "gear_set", "zone", "policy", "point", "character", "curve", "formula"];
 
 /// Every number that can matter in an encounter, in the order of the files. What an encounter uses is found by
 /// following names, so a few may be listed that never come into play.

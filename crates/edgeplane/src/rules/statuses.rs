@@ -201,8 +201,10 @@ pub struct StatusRule {
     pub at_max: Vec<OutcomeRule>,
     /// The stacks are used up then.
     pub consume: bool,
-    /// It is what a piece of gear does while it is worn.
+    /// It is what a piece of gear does while it is worn, or what a point does.
     pub worn: bool,
+    /// It is what a point does.
+    pub point: bool,
 }
 
 /// Repeated statuses with a tag last shorter and shorter.
@@ -281,6 +283,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> StatusRule
         at_max: does(&fields, "at_max", out),
         consume: fields.flag("consume", out),
         worn: false,
+        point: false,
     };
     check(&fields, &rule, out);
     rule

@@ -37,6 +37,7 @@ enum Term {
     Alive(Vec<CombatantId>),
     Left(Vec<CombatantId>, PoolId),
     Cap(Vec<CombatantId>, PoolId),
+    Experience(Vec<CombatantId>),
     Sum(usize),
     /// A sum by the duration; a fight that ends at its very first moment has no rate, and counts as nothing done.
     Rate(usize),
@@ -155,6 +156,7 @@ impl Book {
                 let pool = picks.pool.unwrap_or_default();
                 (Term::Left(who(), pool), Term::Cap(who(), pool))
             }
+            Q::Experience => (Term::Experience(who()), Term::One),
             Q::Damage => (dealt(Group::Hit, What::Amount), Term::One),
             Q::DamagePerSecond => (dealt(Group::Hit, What::Amount).per_second(), Term::One),
             Q::DamageShare => {
@@ -257,6 +259,7 @@ impl Book {
         let fell = |who: &&CombatantId| self.fell[who.index()].is_some();
         match term {
             Term::One => 1.0,
+            Term::Experience(who) => who.iter().map(|who| fight.experience(*who)).sum(),
             Term::Won(side) => truth(ending.winner() == Some(*side)),
             Term::Drawn => truth(ending.winner().is_none()),
             Term::Duration => fight.now().seconds(),

@@ -5,6 +5,7 @@ mod compare;
 mod distribution;
 mod expectations;
 pub mod explain;
+mod gauntlet;
 mod goals;
 mod ledger;
 mod matrix;
@@ -21,6 +22,7 @@ mod vary;
 
 pub use compare::{Difference, run_comparison};
 pub use expectations::{Expectation, Verdict, run_expectation};
+pub use gauntlet::{Gauntlet, Member, Stage, run_gauntlet};
 pub use goals::Goal;
 pub use ledger::Figure;
 pub use matrix::{Duel, Matrix, run_matrix};

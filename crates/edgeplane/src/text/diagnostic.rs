@@ -83,6 +83,7 @@ codes! {
     SharesNothing "shares-nothing" "Warning: a shared cooldown of one ability alone.";
     NeverJoins "never-joins" "Warning: somebody who waits to be called by nobody, or a call for whom nobody waits.";
     NeverPlaced "never-placed" "Warning: a zone that nothing brings about.";
+    NeverSpent "never-spent" "Warning: a point that nobody spends anything on.";
     NeverWorn "never-worn" "Warning: a piece of gear that nobody wears.";
     UnreadAttribute "unread-attribute" "Warning: an attribute that no formula reads.";
     FightFault "fight-fault" "A running fight met a number or an endless chain that it cannot go on from.";

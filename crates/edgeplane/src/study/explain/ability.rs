@@ -81,6 +81,8 @@ pub struct OutcomeLine {
     pub endings: Vec<EndingLine>,
     /// Mean and deviation over all of them.
     pub over_all: Estimate,
+    /// Each beat brings it about again, for as long as the ability is kept up.
+    pub each_beat: bool,
     /// Amount of the receiving pool at the start of a fight.
     pub against: f64,
     /// How many such outcomes empty the pool: at best, on average, at worst (of those that do
@@ -135,8 +137,14 @@ pub fn explain_ability(
     };
     let setup = Arc::new(Setup::between(program, &sides));
     let target = CombatantId(if setup.combatants.len() > 1 { 1 } else { 0 });
-    let mut walk =
-        Walk { setup: &setup, worked: Vec::new(), steps: Vec::new(), outcomes: Vec::new(), known: Vec::new() };
+    let mut walk = Walk {
+        setup: &setup,
+        worked: Vec::new(),
+        steps: Vec::new(),
+        outcomes: Vec::new(),
+        known: Vec::new(),
+        beats: false,
+    };
     bring_about(&mut Fight::with_chance(Arc::clone(&setup), Likely, 0), ability, target, &mut walk)?;
     let (mut outcomes, known) = (walk.outcomes, walk.known);
     let (mut gathered, exact) = all_that_can_happen(&setup, ability, target)?;
@@ -162,7 +170,8 @@ pub fn explain_ability(
                 to: Receiver::Caster.name(),
                 only: String::new(),
             });
-            during.chain(plan.does.iter().filter_map(|outcome| also(program, outcome))).collect()
+            let beats = plan.sustain.iter().flat_map(|sustain| &sustain.does);
+            during.chain(plan.does.iter().chain(beats).filter_map(|outcome| also(program, outcome))).collect()
         },
         exact,
     })
@@ -222,6 +231,8 @@ struct Walk<'a> {
     steps: Vec<StepLine>,
     outcomes: Vec<OutcomeLine>,
     known: Vec<Which>,
+    /// The outcomes that follow are those of a beat.
+    beats: bool,
 }
 
 impl Observer for Walk<'_> {
@@ -273,6 +284,7 @@ impl Observer for Walk<'_> {
                 worked,
             });
         }
+        self.beats |= matches!(event, Event::Sustained { .. });
         let Some(arrived) = Arrived::of(self.setup, event) else {
             if !matches!(event, Event::Stepped { .. } | Event::Soaked { .. }) {
                 // Formulas of something else: of a status, of whether an outcome happens.
@@ -294,6 +306,7 @@ impl Observer for Walk<'_> {
             amount: arrived.amount,
             endings: Vec::new(),
             over_all: mean_estimate(0.0, 0.0, 0),
+            each_beat: self.beats,
             against: arrived.left + arrived.change,
             to_empty: None,
         });

@@ -1,0 +1,202 @@
+//! Levels, points and gauntlets: what goes on beyond one fight.
+
+use super::Program;
+use super::eval::{Draws, Frame, Memory, NoChance};
+use super::fault::Fault;
+use super::ids::{CharacterId, CombatantId, EncounterId, FormulaId, PoolId, SideId, StatusId};
+use super::layout::Layout;
+use super::names::look_up;
+use super::resolve::Compiler;
+use super::scope::Scope;
+use crate::rules::{CharacterRule, GauntletRule, Named, Ruleset, Word};
+use crate::text::{Code, Diagnostic};
+
+/// What experience and levels are worth.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct LevelsPlan {
+    /// Experience that it takes from a level to the next.
+    pub needs: Option<FormulaId>,
+    /// The highest level.
+    pub most: Option<u32>,
+    /// Points that somebody of a level has to spend, in all.
+    pub points: Option<FormulaId>,
+}
+
+/// Encounters one after the other, fought by the same combatants.
+#[derive(Clone, Debug)]
+pub struct GauntletPlan {
+    /// Its name.
+    pub name: String,
+    /// For readers.
+    pub about: String,
+    /// The side that goes on from one to the next.
+    pub side: String,
+    /// The encounters, and the number of that side in each.
+    pub stages: Vec<(EncounterId, SideId)>,
+    /// Pools that go on with what is left in them.
+    pub keeps: Vec<PoolId>,
+    /// What these pools gain in between.
+    pub rests: Vec<(PoolId, FormulaId)>,
+    /// Limited uses and charges stay spent.
+    pub keeps_uses: bool,
+    /// Who has fallen is back for the next one.
+    pub fallen_return: bool,
+}
+
+/// Most points that anybody can spend.
+const MOST_POINTS: f64 = 1e6;
+
+impl Program {
+    /// Every gauntlet.
+    pub fn gauntlets(&self) -> &[GauntletPlan] {
+        &self.gauntlets
+    }
+
+    /// Finds a gauntlet by name.
+    pub fn find_gauntlet(&self, name: &str) -> Option<&GauntletPlan> {
+        self.gauntlets.iter().find(|gauntlet| gauntlet.name == name)
+    }
+
+    /// How many points a combatant has to spend at the level that it has in this memory.
+    pub(crate) fn points_of(&self, memory: &mut Memory, who: CombatantId) -> Result<u32, Box<Fault>> {
+        let Some(points) = self.levels.points else { return Ok(0) };
+        let frame = Frame::new(self, who, who, 0, 0.0);
+        let points = self.number(points, memory, &frame, &mut NoChance, &mut Draws::default())?;
+        Ok(points.clamp(0.0, MOST_POINTS) as u32)
+    }
+
+    /// The level that somebody has after so much experience, and what is left toward the next one.
+    pub(crate) fn level_after(
+        &self,
+        memory: &mut Memory,
+        who: CombatantId,
+        level: f64,
+        mut experience: f64,
+    ) -> Result<(f64, f64), Box<Fault>> {
+        let Some(needs) = self.levels.needs else { return Ok((level, experience)) };
+        let (mut level, most) = (level, self.levels.most.map_or(10_000.0, f64::from));
+        let place = self.place(who, Layout::LEVEL);
+        let was = memory.at(place);
+        while level < most {
+            memory.set(place, level);
+            let frame = Frame::new(self, who, who, 0, 0.0);
+            let needed = self.number(needs, memory, &frame, &mut NoChance, &mut Draws::default())?.max(0.0);
+            if experience < needed || needed == 0.0 {
+                break;
+            }
+            experience -= needed;
+            level += 1.0;
+        }
+        memory.set(place, was);
+        Ok((level, experience))
+    }
+}
+
+impl Compiler<'_> {
+    pub(crate) fn levels(&mut self, rules: &Ruleset) {
+        let Some(rule) = &rules.levels else { return };
+        let needs = self.optional(&rule.needs, Scope::LEVELS);
+        let points = self.optional(&rule.points, Scope::LEVELS);
+        self.program.levels = LevelsPlan { needs, most: rule.most, points };
+    }
+
+    /// What a character spends its points on, one after the other.
+    pub(crate) fn spends(&mut self, own: &CharacterRule, lineage: &[&CharacterRule], rules: &Ruleset) -> Vec<StatusId> {
+        let known = || rules.points.iter().map(|point| point.name.as_str());
+        for word in own.spends.iter().flatten().filter(|word| !known().any(|name| name == word.text)) {
+            let message = format!("no point is called `{}`", word.text);
+            self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).nearest(&word.text, known()));
+        }
+        if let Some(word) = own.spends.iter().flatten().next()
+            && rules.levels.as_ref().is_none_or(|levels| levels.points.is_none())
+        {
+            let message = "nobody has points to spend in this ruleset";
+            let help = "add a section such as\n[levels]\npoints = \"level - 1\"";
+            self.out.push(Diagnostic::at(Code::NotHere, word.span, message).help(help));
+        }
+        let words = lineage.iter().find_map(|rule| rule.spends.as_deref()).unwrap_or_default();
+        words.iter().filter_map(|word| self.names.statuses.get(&word.text).copied()).collect()
+    }
+
+    pub(crate) fn gauntlets(&mut self, rules: &Ruleset) {
+        for named in &rules.gauntlets {
+            if let Some(plan) = self.gauntlet(named, rules) {
+                self.program.gauntlets.push(plan);
+            }
+        }
+    }
+
+    fn gauntlet(&mut self, named: &Named<GauntletRule>, rules: &Ruleset) -> Option<GauntletPlan> {
+        let rule = &named.rule;
+        let pool = |compiler: &mut Self, word: &Word| {
+            look_up(&compiler.names.pools, &word.text, word.span, "pool", compiler.out)
+        };
+        let keeps = rule.keeps.iter().filter_map(|word| pool(self, word)).collect::<Vec<_>>();
+        let mut rests = Vec::new();
+        for (word, amount) in &rule.rests {
+            let amount = self.number(amount, Scope::REST);
+            rests.extend(pool(self, word).zip(amount));
+        }
+        let fall_at_once = |keeps: &PoolId| {
+            self.program.pools.get(keeps.index()).is_some_and(|pool| pool.defeat)
+                && !rests.iter().any(|(pool, _)| pool == keeps)
+        };
+        if rule.fallen_return
+            && let Some(kept) = keeps.iter().position(fall_at_once)
+        {
+            let word = &rule.keeps[kept];
+            let message = format!("who comes back would fall at once: nothing is left of its `{}`", word.text);
+            let help =
+                format!("say what it gains in between: rests = {{ {} = \"0.5 * self.{}.max\" }}", word.text, word.text);
+            self.out.push(Diagnostic::at(Code::KeyConflict, word.span, message).help(help));
+        }
+        let side = rule.side.as_ref()?;
+        let stages = rule.encounters.iter().filter_map(|word| self.stage(word, side, rules)).collect::<Vec<_>>();
+        self.same_members(rule, &stages);
+        Some(GauntletPlan {
+            name: named.name.clone(),
+            about: rule.about.clone(),
+            side: side.text.clone(),
+            stages,
+            keeps,
+            rests,
+            keeps_uses: rule.keeps_uses,
+            fallen_return: rule.fallen_return,
+        })
+    }
+
+    fn stage(&mut self, word: &Word, side: &Word, rules: &Ruleset) -> Option<(EncounterId, SideId)> {
+        let known = || rules.encounters.iter().map(|encounter| encounter.name.as_str());
+        let Some(index) = known().position(|name| name == word.text) else {
+            let message = format!("no encounter is called `{}`", word.text);
+            self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).nearest(&word.text, known()));
+            return None;
+        };
+        let sides = &self.program.encounters.get(index)?.sides;
+        let Some(found) = sides.iter().position(|(name, _)| *name == side.text) else {
+            let message = format!("the encounter `{}` has no side `{}`", word.text, side.text);
+            let names = sides.iter().map(|(name, _)| name.as_str());
+            self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).nearest(&side.text, names));
+            return None;
+        };
+        Some((EncounterId(index as u16), SideId(found as u16)))
+    }
+
+    /// The same combatants stand on the side in every encounter.
+    fn same_members(&mut self, rule: &GauntletRule, stages: &[(EncounterId, SideId)]) {
+        let members = |(encounter, side): &(EncounterId, SideId)| -> &[CharacterId] {
+            &self.program.encounters[encounter.index()].sides[side.index()].1
+        };
+        let Some(first) = stages.first().filter(|_| stages.len() == rule.encounters.len()) else { return };
+        let other = stages.iter().zip(&rule.encounters).find(|(stage, _)| members(stage) != members(first));
+        let Some((stage, word)) = other else { return };
+        let names = |stage| {
+            let names = members(stage).iter().map(|id| self.program.characters[id.index()].name.as_str());
+            names.collect::<Vec<_>>().join(", ")
+        };
+        let message =
+            format!("other members stand on the side in `{}` than in `{}`", word.text, rule.encounters[0].text);
+        let help = format!("{} there, and {} here: the same, in the same order", names(first), names(stage));
+        self.out.push(Diagnostic::at(Code::KeyConflict, word.span, message).help(help));
+    }
+}

@@ -1,0 +1,158 @@
+//! `[levels]`, `[point.*]` and `[gauntlet.*]`: what goes on beyond one fight.
+
+use super::outcomes::OutcomeRule;
+use super::reader::{Fields, Formula, Named, Word, formula, wrong_type};
+use super::statuses::{Again, ModifierKind, ModifierRule, StatusRule};
+use crate::formula::{Binary, Expr, ExprKind, Ident};
+use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Value};
+
+/// What experience and levels are worth.
+#[derive(Clone, Debug, Default)]
+pub struct LevelsRule {
+    /// For readers.
+    pub about: String,
+    /// Experience that it takes from a level to the next.
+    pub needs: Option<Formula>,
+    /// The highest level.
+    pub most: Option<u32>,
+    /// Points that somebody of a level has to spend, in all.
+    pub points: Option<Formula>,
+}
+
+/// Something to spend points on.
+#[derive(Clone, Debug, Default)]
+pub struct PointRule {
+    /// For readers.
+    pub about: String,
+    /// What it does, as a status of which each point is a stack.
+    pub held: StatusRule,
+}
+
+/// Encounters one after the other, fought by the same combatants.
+#[derive(Clone, Debug, Default)]
+pub struct GauntletRule {
+    /// For readers.
+    pub about: String,
+    /// The side that goes on from one to the next.
+    pub side: Option<Word>,
+    /// The encounters.
+    pub encounters: Vec<Word>,
+    /// Pools that go on with what is left in them.
+    pub keeps: Vec<Word>,
+    /// What these pools gain in between.
+    pub rests: Vec<(Word, Formula)>,
+    /// Limited uses and charges stay spent.
+    pub keeps_uses: bool,
+    /// Who has fallen is back for the next one.
+    pub fallen_return: bool,
+}
+
+pub(super) fn read_levels(node: &Node, out: &mut Diagnostics) -> Option<LevelsRule> {
+    let fields = Fields::open(node, "levels", &["about", "needs", "most", "points"], out)?;
+    Some(LevelsRule {
+        about: fields.about(out),
+        needs: fields.formula("needs", out),
+        most: fields.whole("most", 1..=10_000, out),
+        points: fields.formula("points", out),
+    })
+}
+
+pub(super) fn read_point(node: &Node, path: &str, out: &mut Diagnostics) -> PointRule {
+    let Some(fields) = Fields::open(node, path, &["about", "gives"], out) else { return PointRule::default() };
+    let about = fields.about(out);
+    let gives = amounts(&fields, "gives", "amounts by attribute, such as { heft = 1.5 }", out);
+    if fields.get("gives").is_none() {
+        fields.missing("gives", "gives = { heft = 1.5 }", out);
+    }
+    let modify = gives.into_iter().map(|(attribute, each)| ModifierRule {
+        attribute,
+        kind: ModifierKind::Add,
+        amount: for_each_stack(each),
+    });
+    let held = StatusRule {
+        about: about.clone(),
+        modify: modify.collect(),
+        again: Again::Stack,
+        max_stacks: Some(1_000_000),
+        hidden: true,
+        sticky: true,
+        worn: true,
+        point: true,
+        ..StatusRule::default()
+    };
+    PointRule { about, held }
+}
+
+/// `x` as `(x) * stacks`.
+fn for_each_stack(mut each: Formula) -> Formula {
+    let range = each.expr.range.clone();
+    let at = |kind| Expr { kind, range: range.clone() };
+    let stacks = at(ExprKind::Name(vec![Ident { text: "stacks".to_owned(), range: range.clone() }]));
+    each.expr = at(ExprKind::Binary(Binary::Multiply, Box::new(each.expr.clone()), Box::new(stacks)));
+    each
+}
+
+fn amounts(fields: &Fields<'_>, key: &str, takes: &str, out: &mut Diagnostics) -> Vec<(Word, Formula)> {
+    let Some(node) = fields.get(key) else { return Vec::new() };
+    let Value::Table(table) = &node.value else {
+        out.push(wrong_type(node, takes, &fields.path_of(key)));
+        return Vec::new();
+    };
+    let read = |entry: &Entry| {
+        let word = Word { text: entry.key.clone(), span: entry.key_span };
+        Some((word, formula(&entry.node, format!("{}.{key}.{}", fields.path, entry.key), out)?))
+    };
+    table.entries.iter().filter_map(read).collect()
+}
+
+pub(super) fn read_gauntlet(node: &Node, path: &str, out: &mut Diagnostics) -> GauntletRule {
+    let keys = ["about", "side", "encounters", "keeps", "rests", "keeps_uses", "fallen"];
+    let Some(fields) = Fields::open(node, path, &keys, out) else { return GauntletRule::default() };
+    for (key, example) in [("side", "side = \"keepers\""), ("encounters", "encounters = [\"first\", \"second\"]")] {
+        if fields.get(key).is_none() {
+            fields.missing(key, example, out);
+        }
+    }
+    let rule = GauntletRule {
+        about: fields.about(out),
+        side: fields.text("side", out),
+        encounters: fields.words("encounters", out).unwrap_or_default(),
+        keeps: fields.words("keeps", out).unwrap_or_default(),
+        rests: amounts(&fields, "rests", "amounts by pool, such as { health = 20 }", out),
+        keeps_uses: fields.flag("keeps_uses", out),
+        fallen_return: fields.choice("fallen", &[("out", false), ("back", true)], out).unwrap_or_default(),
+    };
+    if let Some(node) = fields.get("encounters").filter(|_| rule.encounters.is_empty()) {
+        let message = format!("`{}` lists no encounter", fields.path_of("encounters"));
+        out.push(Diagnostic::at(Code::BadValue, node.span, message));
+    }
+    for (pool, _) in rule.rests.iter().filter(|(pool, _)| !rule.keeps.iter().any(|kept| kept.text == pool.text)) {
+        let message = format!("`{}` begins every encounter anew: nothing is left to add to", pool.text);
+        let help = format!("add it to `keeps`: keeps = [\"{}\"]", pool.text);
+        out.push(Diagnostic::at(Code::KeyConflict, pool.span, message).help(help));
+    }
+    rule
+}
+
+impl super::Ruleset {
+    /// What points do stands among the statuses.
+    pub(super) fn spend(&mut self, out: &mut Diagnostics) {
+        for Named { name, span, rule } in &self.points {
+            if let Some(status) = self.statuses.iter().find(|status| status.name == *name) {
+                let message = format!("`{name}` is a point and a status or a piece of gear");
+                let help = "give one of them another name";
+                let diagnostic = Diagnostic::at(Code::DuplicateName, *span, message);
+                out.push(diagnostic.label(status.span, "the other").help(help));
+                continue;
+            }
+            self.statuses.push(Named { name: name.clone(), span: *span, rule: rule.held.clone() });
+        }
+    }
+
+    /// Outcomes of abilities: what they do at once, and at each beat.
+    pub(super) fn outcomes_of_abilities(&self) -> impl Iterator<Item = &OutcomeRule> {
+        self.abilities.iter().flat_map(|ability| {
+            ability.rule.does.iter().chain(ability.rule.sustain.iter().flat_map(|sustain| &sustain.does))
+        })
+    }
+}

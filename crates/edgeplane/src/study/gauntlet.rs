@@ -1,0 +1,326 @@
+//! A row of encounters fought by the same combatants.
+
+use std::ops::Range;
+use std::sync::Arc;
+
+use rayon::prelude::*;
+use serde::Serialize;
+
+use super::statistics::{Estimate, Proportion, mean_estimate, wilson};
+use super::trials::{BATCH, TrialsPlan};
+use crate::error::Error;
+use crate::fight::{Carried, Fight, Silent, Uses, seed_of_trial};
+use crate::game::Game;
+use crate::program::{CombatantId, GauntletPlan, Setup, SideId};
+
+/// Batches between two joins: bounds the memory however many trials there are.
+const ROUND: u64 = 64;
+
+/// What many runs of a gauntlet add up to.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Gauntlet {
+    /// Its name.
+    pub gauntlet: String,
+    /// The side that goes on.
+    pub side: String,
+    /// How many runs.
+    pub trials: u64,
+    /// The seed of the study; run `i` draws from [`seed_of_trial`]`(seed, i)`, a fight of it from the same of that.
+    pub seed: u64,
+    /// Runs in which every encounter was won.
+    pub cleared: Proportion,
+    /// Pools that go on with what is left in them.
+    pub keeps: Vec<String>,
+    /// The encounters in order.
+    pub stages: Vec<Stage>,
+}
+
+/// One encounter of a gauntlet.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Stage {
+    /// The encounter.
+    pub encounter: String,
+    /// Runs that came this far.
+    pub reached: Proportion,
+    /// Of these: won.
+    pub won: Proportion,
+    /// How long it lasted, in seconds.
+    pub duration: Estimate,
+    /// Of those won: each who goes on, or has fallen.
+    pub members: Vec<Member>,
+    /// Of those won: the mean level of all members when it was over.
+    pub level: Estimate,
+}
+
+/// A member of the side that goes on, at the end of an encounter that was won.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Member {
+    /// Its label.
+    pub member: String,
+    /// It stood.
+    pub stood: Proportion,
+    /// What was left in each pool that goes on, as a share of its cap; nothing for who had fallen, and no figure for who
+    /// does not have the pool.
+    pub left: Vec<Option<Estimate>>,
+    /// The level that it had reached.
+    pub level: Estimate,
+    /// Experience that it gained in this encounter.
+    pub experience: Estimate,
+}
+
+/// A number of which mean and spread are wanted.
+#[derive(Clone, Copy, Debug, Default)]
+struct Moments {
+    sum: f64,
+    squares: f64,
+    count: u64,
+}
+
+impl Moments {
+    fn add(&mut self, value: f64) {
+        self.sum += value;
+        self.squares += value * value;
+        self.count += 1;
+    }
+
+    fn join(&mut self, other: &Self) {
+        self.sum += other.sum;
+        self.squares += other.squares;
+        self.count += other.count;
+    }
+
+    fn estimate(&self) -> Estimate {
+        mean_estimate(self.sum, self.squares, self.count)
+    }
+}
+
+#[derive(Clone, Debug, Default)]
+struct MemberSums {
+    stood: u64,
+    left: Vec<Moments>,
+    level: Moments,
+    experience: Moments,
+}
+
+#[derive(Clone, Debug, Default)]
+struct StageSums {
+    reached: u64,
+    won: u64,
+    duration: Moments,
+    level: Moments,
+    members: Vec<MemberSums>,
+}
+
+impl StageSums {
+    fn join(&mut self, other: &Self) {
+        self.reached += other.reached;
+        self.won += other.won;
+        self.duration.join(&other.duration);
+        self.level.join(&other.level);
+        for (mine, other) in self.members.iter_mut().zip(&other.members) {
+            mine.stood += other.stood;
+            mine.level.join(&other.level);
+            mine.experience.join(&other.experience);
+            mine.left.iter_mut().zip(&other.left).for_each(|(mine, other)| mine.join(other));
+        }
+    }
+}
+
+/// Everything that is the same in all runs.
+struct Course<'a> {
+    plan: &'a GauntletPlan,
+    setups: Vec<Arc<Setup>>,
+    /// The members in each encounter.
+    crews: Vec<Vec<CombatantId>>,
+}
+
+/// Room for one run after the other.
+struct Runner {
+    fights: Vec<Fight>,
+    carried: Vec<Carried>,
+    /// Experience toward the next level.
+    toward: Vec<f64>,
+}
+
+impl Course<'_> {
+    fn runner(&self) -> Runner {
+        let fights = self.setups.iter().map(|setup| Fight::with_chance(Arc::clone(setup), Default::default(), 0));
+        let members = self.crews.first().map_or(0, Vec::len);
+        Runner { fights: fights.collect(), carried: vec![Carried::default(); members], toward: vec![0.0; members] }
+    }
+
+    fn no_sums(&self) -> Vec<StageSums> {
+        let member = || MemberSums { left: vec![Moments::default(); self.plan.keeps.len()], ..MemberSums::default() };
+        let stage = |crew: &Vec<CombatantId>| StageSums {
+            members: crew.iter().map(|_| member()).collect(),
+            ..StageSums::default()
+        };
+        self.crews.iter().map(stage).collect()
+    }
+
+    fn batch(&self, runner: &mut Runner, seed: u64, trials: Range<u64>) -> Result<Vec<StageSums>, Error> {
+        let mut sums = self.no_sums();
+        for trial in trials {
+            self.run(runner, seed_of_trial(seed, trial), &mut sums)?;
+        }
+        Ok(sums)
+    }
+
+    /// One run, until an encounter is not won.
+    fn run(&self, runner: &mut Runner, seed: u64, sums: &mut [StageSums]) -> Result<(), Error> {
+        runner.toward.fill(0.0);
+        for stage in 0..self.setups.len() {
+            let fight = &mut runner.fights[stage];
+            fight.restart(seed_of_trial(seed, stage as u64));
+            let of_fight = |error| Error::of_fight(&error, &self.setups[stage]);
+            if stage > 0 {
+                self.bring(fight, stage, &runner.carried).map_err(of_fight)?;
+            }
+            let ending = fight.run(&mut Silent).map_err(of_fight)?;
+            let won = ending.winner() == Some(self.plan.stages[stage].1);
+            sums[stage].reached += 1;
+            sums[stage].won += u64::from(won);
+            sums[stage].duration.add(fight.now().seconds());
+            if !won {
+                break;
+            }
+            self.settle(fight, stage, (&mut runner.carried, &mut runner.toward), &mut sums[stage])?;
+        }
+        Ok(())
+    }
+
+    fn bring(&self, fight: &mut Fight, stage: usize, carried: &[Carried]) -> Result<(), crate::fight::FightError> {
+        let crew = &self.crews[stage];
+        let mut brought = Vec::with_capacity(crew.len());
+        for (who, carried) in crew.iter().zip(carried) {
+            if carried.stood || self.plan.fallen_return {
+                brought.push((*who, carried));
+            } else {
+                fight.keep_out(*who);
+            }
+        }
+        fight.begin_with(&brought, &self.plan.rests, &mut Silent)
+    }
+
+    /// Notes what everyone takes along, levels included.
+    fn settle(
+        &self,
+        fight: &mut Fight,
+        stage: usize,
+        (carried, toward): (&mut [Carried], &mut [f64]),
+        sums: &mut StageSums,
+    ) -> Result<(), Error> {
+        let uses = if self.plan.keeps_uses { Uses::Kept } else { Uses::Renewed };
+        let mut levels = 0.0;
+        for (index, who) in self.crews[stage].iter().enumerate() {
+            let stood = fight.stands(*who);
+            let (level, experience) = (carried[index].level, fight.experience(*who));
+            let was_out = stage > 0 && !carried[index].stood && !self.plan.fallen_return;
+            fight.note(*who, &self.plan.keeps, uses, &mut carried[index]);
+            if was_out {
+                carried[index].level = level;
+            }
+            toward[index] += experience;
+            let reached = fight.level_after(*who, carried[index].level, toward[index]);
+            let (level, rest) = reached.map_err(|error| Error::of_fight(&error, &self.setups[stage]))?;
+            (carried[index].level, toward[index]) = (level, rest);
+            levels += level;
+            let member = &mut sums.members[index];
+            member.stood += u64::from(stood);
+            member.level.add(level);
+            member.experience.add(experience);
+            for (left, pool) in member.left.iter_mut().zip(&self.plan.keeps) {
+                let cap = fight.cap(*who, *pool);
+                left.add(if stood && cap > 0.0 { fight.pool(*who, *pool) / cap } else { 0.0 });
+            }
+        }
+        sums.level.add(levels / self.crews[stage].len().max(1) as f64);
+        Ok(())
+    }
+}
+
+/// Runs a gauntlet many times, on as many threads as the plan says; the same bytes on any number of them. `progress` is
+/// called with the number of runs done so far.
+///
+/// # Errors
+/// [`Error::Unknown`] for a gauntlet that there is not; [`Error::Fight`] for the first run that could not go on.
+pub fn run_gauntlet(
+    game: &Game,
+    name: &str,
+    plan: &TrialsPlan,
+    progress: &(dyn Fn(u64) + Sync),
+) -> Result<Gauntlet, Error> {
+    let gauntlet = game.gauntlet(name)?;
+    let setups: Vec<Arc<Setup>> =
+        gauntlet.stages.iter().map(|(encounter, _)| Arc::new(Setup::of(game.program(), *encounter))).collect();
+    let crew = |(setup, (_, side)): (&Arc<Setup>, &(_, SideId))| -> Vec<CombatantId> {
+        setup.ids().filter(|who| setup.combatants[who.index()].side == *side).collect()
+    };
+    let crews = setups.iter().zip(&gauntlet.stages).map(crew).collect();
+    let course = Course { plan: gauntlet, setups, crews };
+    let pool = rayon::ThreadPoolBuilder::new().num_threads(plan.threads.unwrap_or(0)).build();
+    let sums = match pool {
+        Ok(pool) => pool.install(|| all_runs(&course, plan, progress))?,
+        // No thread could be started: this one can do it all.
+        Err(_) => all_runs(&course, plan, progress)?,
+    };
+    Ok(figures(game, &course, plan, &sums))
+}
+
+fn all_runs(course: &Course<'_>, plan: &TrialsPlan, progress: &(dyn Fn(u64) + Sync)) -> Result<Vec<StageSums>, Error> {
+    let mut total = course.no_sums();
+    let batches = plan.trials.div_ceil(BATCH);
+    let done = std::sync::atomic::AtomicU64::new(0);
+    for round in (0..batches).step_by(ROUND as usize) {
+        let one = |runner: &mut Runner, batch: u64| {
+            let first = batch * BATCH;
+            let trials = first..plan.trials.min(first + BATCH);
+            let count = trials.end - trials.start;
+            let sums = course.batch(runner, plan.seed, trials);
+            progress(done.fetch_add(count, std::sync::atomic::Ordering::Relaxed) + count);
+            sums
+        };
+        let range = round..batches.min(round + ROUND);
+        let found: Vec<_> = range.into_par_iter().map_init(|| course.runner(), one).collect();
+        // In order, so that the first run that fails is told, and the last bit hangs on nothing else.
+        for sums in found {
+            total.iter_mut().zip(&sums?).for_each(|(total, sums)| total.join(sums));
+        }
+    }
+    Ok(total)
+}
+
+fn figures(game: &Game, course: &Course<'_>, plan: &TrialsPlan, sums: &[StageSums]) -> Gauntlet {
+    let program = game.program();
+    let stage = |(index, sums): (usize, &StageSums)| {
+        let setup = &course.setups[index];
+        let has = |who: CombatantId| {
+            let character = &program.characters()[setup.combatants[who.index()].character.index()];
+            course.plan.keeps.iter().map(|pool| character.pools[pool.index()]).collect::<Vec<_>>()
+        };
+        let member = |(who, sum): (&CombatantId, &MemberSums)| Member {
+            member: setup.combatants[who.index()].label.clone(),
+            stood: wilson(sum.stood, sums.won),
+            left: sum.left.iter().zip(has(*who)).map(|(sum, has)| has.then(|| sum.estimate())).collect(),
+            level: sum.level.estimate(),
+            experience: sum.experience.estimate(),
+        };
+        Stage {
+            encounter: setup.name.clone(),
+            reached: wilson(sums.reached, plan.trials),
+            won: wilson(sums.won, sums.reached),
+            duration: sums.duration.estimate(),
+            members: course.crews[index].iter().zip(&sums.members).map(member).collect(),
+            level: sums.level.estimate(),
+        }
+    };
+    Gauntlet {
+        gauntlet: course.plan.name.clone(),
+        side: course.plan.side.clone(),
+        trials: plan.trials,
+        seed: plan.seed,
+        cleared: wilson(sums.last().map_or(0, |last| last.won), plan.trials),
+        keeps: course.plan.keeps.iter().map(|pool| program.pools()[pool.index()].name.clone()).collect(),
+        stages: sums.iter().enumerate().map(stage).collect(),
+    }
+}

@@ -1,0 +1,260 @@
+//! Experience, levels, points and gauntlets.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use crate::common::{ONE, OTHER, demo, game, seconds};
+use edgeplane::fight::{Carried, Event, Uses};
+use edgeplane::study::{explain, run_gauntlet};
+use edgeplane::{CombatantId, Game, Log, Override, Silent, TrialsPlan};
+
+/// Two who fight one after the other whatever comes, and are worth something themselves.
+fn night(gauntlet: &str, more: &str) -> Game {
+    game(&format!(
+        r#"
+        [attributes]
+        might = 10
+        max_health = "80 + 20 * level"
+        [pools]
+        health = {{ max = "max_health", defeat = true }}
+        oil = {{ max = 9 }}
+        [damage_types]
+        blow = {{}}
+        [levels]
+        needs = "10 * level"
+        most = 4
+        points = "level - 1"
+        [point.brawn]
+        gives = {{ might = 2 }}
+        [point.calm]
+        gives = {{ might = "0.5 * self.level" }}
+        [ability.swing]
+        cooldown = 1
+        does = [{{ damage = "self.might" }}]
+        [ability.gift]
+        uses = 1
+        cost = {{ oil = 4 }}
+        does = [{{ damage = 1 }}]
+        [ability.bite]
+        cooldown = 1
+        cast = 0.5
+        does = [{{ damage = 7 }}]
+        [character.hero]
+        abilities = ["gift", "swing"]
+        spends = ["brawn", "calm"]
+        [character.pup]
+        abilities = ["bite"]
+        pools = ["health"]
+        attributes = {{ max_health = 30 }}
+        worth = "24 / count(enemies)"
+        {more}
+        [encounter.first]
+        sides.heroes = ["hero", "hero"]
+        sides.pups = ["pup"]
+        [encounter.second]
+        sides.pups = [{{ character = "pup", count = 2 }}]
+        sides.heroes = ["hero", "hero"]
+        time_limit = 60
+        {gauntlet}
+        "#
+    ))
+}
+
+const PLAIN: &str = "[gauntlet.night]\nside = \"heroes\"\nencounters = [\"first\", \"second\"]\n";
+
+#[test]
+fn experience_is_shared_among_those_who_stand() {
+    let game = night("", "");
+    let mut fight = game.fight("second", 1).unwrap();
+    let mut log = Log::default();
+    fight.run(&mut log).unwrap();
+    let learned: Vec<(CombatantId, f64, f64)> = log
+        .events
+        .iter()
+        .filter_map(|logged| match logged.event {
+            Event::Learned { who, amount, total, .. } => Some((who, amount, total)),
+            _ => None,
+        })
+        .collect();
+    let (first, second) = (CombatantId(2), CombatantId(3));
+    assert_eq!(learned, [(first, 12.0, 12.0), (second, 12.0, 12.0), (first, 12.0, 24.0), (second, 12.0, 24.0)]);
+    assert_eq!(fight.experience(first), 24.0);
+    let all = game.measure(
+        "second",
+        &["experience(heroes)", "experience(pups)"],
+        &TrialsPlan { trials: 10, ..TrialsPlan::default() },
+    );
+    let all: Vec<_> = all.unwrap().iter().map(|figure| figure.value.unwrap()).collect();
+    assert_eq!(all, [48.0, 0.0]);
+}
+
+#[test]
+fn nobody_is_left_to_learn_from_a_draw() {
+    // Both fall at one moment: `count(enemies)` would be zero, and nobody asks.
+    let text = r#"
+        [pools]
+        health = { max = 5, defeat = true }
+        [damage_types]
+        blow = {}
+        [ability.swing]
+        does = [{ damage = 5 }]
+        [character.one]
+        abilities = ["swing"]
+        worth = "24 / count(enemies)"
+        [encounter.bout]
+        sides.one = ["one"]
+        sides.other = ["one"]
+    "#;
+    let mut fight = game(text).fight("bout", 1).unwrap();
+    fight.run(&mut Silent).unwrap();
+    assert_eq!((fight.experience(ONE), fight.experience(OTHER)), (0.0, 0.0));
+}
+
+#[test]
+fn levels_are_reached_one_by_one_up_to_the_highest() {
+    let mut fight = night("", "").fight("first", 1).unwrap();
+    let mut after = |level, experience| fight.level_after(ONE, level, experience).unwrap();
+    // From 1 to 2 it takes 10, to 3 another 20, to 4 another 30, and there it ends.
+    assert_eq!(after(1.0, 9.0), (1.0, 9.0));
+    assert_eq!(after(1.0, 10.0), (2.0, 0.0));
+    assert_eq!(after(1.0, 31.0), (3.0, 1.0));
+    assert_eq!(after(1.0, 1000.0), (4.0, 940.0));
+    assert_eq!(after(3.0, 29.0), (3.0, 29.0));
+}
+
+#[test]
+fn points_are_spent_one_after_the_other() {
+    for (level, might) in [(1, 10.0), (2, 10.0 + 2.0), (3, 10.0 + 2.0 + 1.5), (4, 10.0 + 4.0 + 2.0)] {
+        let game = night("", &format!("[character.old]\nextends = \"hero\"\nlevel = {level}"));
+        let character = game.character("old").unwrap();
+        let sheet = explain::explain_character(game.program(), character).unwrap();
+        let line = sheet.attributes.iter().find(|line| line.name == "might").unwrap();
+        assert_eq!(line.value, might, "level {level}");
+    }
+}
+
+#[test]
+fn what_is_left_goes_on_and_the_rest_begins_anew() {
+    let game = night(PLAIN, "");
+    let pool = |name| game.program().find_pool(name).unwrap();
+    let (health, oil) = (pool("health"), pool("oil"));
+    let mut first = game.fight("first", 1).unwrap();
+    first.run(&mut Silent).unwrap();
+    let mut carried = Carried::default();
+    first.note(ONE, &[health], Uses::Kept, &mut carried);
+    let left = first.pool(ONE, health);
+    assert!(carried.stood && left < 100.0);
+    carried.level = 3.0;
+    let mut second = game.fight("second", 1).unwrap();
+    let (me, friend) = (CombatantId(2), CombatantId(3));
+    second.keep_out(friend);
+    second.begin_with(&[(me, &carried)], &[], &mut Silent).unwrap();
+    assert_eq!((second.pool(me, health), second.cap(me, health)), (left, 140.0));
+    assert_eq!(second.pool(me, oil), 9.0, "not noted, so full");
+    assert_eq!(second.level(me), 3.0);
+    assert_eq!(second.attribute(me, game.program().find_attribute("might").unwrap()), 13.5);
+    assert!(!second.stands(friend));
+    let gift = game.program().find_ability("gift").unwrap();
+    assert!(matches!(second.refusal(me, gift).unwrap(), Some(edgeplane::fight::Refusal::UsedUp)));
+    second.set_pool(me, health, 0.0);
+    let ending = second.advance(seconds(1.0), &mut Silent).unwrap();
+    assert!(ending.is_some() && !second.stands(me), "who has nothing left falls, and nobody else came");
+}
+
+#[test]
+fn a_gauntlet_ends_where_it_is_not_won() {
+    // The first pup falls at 2 s: hits of 10 + 10 at 0, 1 s and the gifts; it bites at 0.5 and 2.
+    let kept = format!("{PLAIN}keeps = [\"health\"]\n");
+    let plan = TrialsPlan { trials: 300, seed: 5, threads: Some(2) };
+    let found = run_gauntlet(&night(&kept, ""), "night", &plan, &|_| {}).unwrap();
+    assert_eq!((found.stages.len(), found.cleared.value), (2, 1.0));
+    let [first, second] = found.stages.as_slice() else { panic!() };
+    assert_eq!((first.reached.value, first.won.value, second.reached.value), (1.0, 1.0, 1.0));
+    // 12 each is enough for level 2, and 12 + 2 of the next 20 are not for level 3 … but 24 more are.
+    assert_eq!((first.level.mean, second.level.mean), (2.0, 3.0));
+    assert_eq!(second.members[0].experience.mean, 24.0);
+    let kept = "[gauntlet.night]\nside = \"heroes\"\nencounters = [\"first\", \"second\", \"first\"]\n";
+    let hard = night(kept, "").variant(&[Override::parse("ability.bite.does.0.damage=500").unwrap()]).unwrap();
+    let found = run_gauntlet(&hard, "night", &plan, &|_| {}).unwrap();
+    assert_eq!(found.cleared.value, 0.0);
+    // One of the two is bitten before they are done, the other in the second: nobody sees the third.
+    let [first, second, third] = found.stages.as_slice() else { panic!() };
+    assert_eq!((first.won.value, second.won.value, third.reached.value), (1.0, 0.0, 0.0));
+}
+
+#[test]
+fn who_has_fallen_stays_out_or_comes_back() {
+    let plan = TrialsPlan { trials: 64, seed: 5, threads: Some(1) };
+    // A bite is the end of whom it hits, and there is one before the pup falls.
+    let hurt = |fallen: &str| {
+        let keys = format!("{PLAIN}keeps = [\"health\"]\nrests = {{ health = 30 }}\nfallen = \"{fallen}\"\n");
+        let game = night(&keys, "");
+        game.variant(&[Override::parse("ability.bite.does.0.damage=100").unwrap()]).unwrap()
+    };
+    let out = run_gauntlet(&hurt("out"), "night", &plan, &|_| {}).unwrap();
+    let back = run_gauntlet(&hurt("back"), "night", &plan, &|_| {}).unwrap();
+    assert_eq!(out.stages[0], back.stages[0]);
+    let standing = |stage: &edgeplane::study::Stage| stage.members.iter().map(|one| one.stood.value).sum::<f64>();
+    assert_eq!(standing(&out.stages[0]), 1.0);
+    assert!(back.stages[1].won.value >= out.stages[1].won.value);
+    assert_eq!(out.stages[1].members[0].stood.value, 0.0, "bitten first, and out");
+}
+
+#[test]
+fn the_same_bytes_on_any_number_of_threads() {
+    let demo = demo();
+    let study = |threads| {
+        let plan = TrialsPlan { trials: 700, seed: 3, threads: Some(threads) };
+        serde_json::to_string(&run_gauntlet(&demo, "long_night", &plan, &|_| {}).unwrap()).unwrap()
+    };
+    assert_eq!(study(1), study(3));
+}
+
+#[test]
+fn near_ones_are_counted_where_they_stand() {
+    let text = r#"
+        [attributes]
+        speed = 2
+        [pools]
+        health = { max = 100, defeat = true }
+        [damage_types]
+        blow = {}
+        [ability.sweep]
+        cooldown = 100
+        does = [{ damage = "count(enemies, 3) + 10 * count(allies, 3) + 100 * count(everyone, 5)" }]
+        [ability.walk]
+        cooldown = 100
+        reach = 1
+        targets = { pick = "farthest" }
+        does = [{ damage = 1 }]
+        [policy.patient]
+        use = [{ ability = "sweep", when = "count(enemies, 3) >= 2" }]
+        [character.one]
+        abilities = ["sweep"]
+        policy = "patient"
+        [character.still]
+        abilities = []
+        [character.walker]
+        abilities = ["walk"]
+        [encounter.field]
+        sides.one = [{ character = "one", at = [0, 0] }, { character = "still", at = [0, 2] }]
+        sides.others = [{ character = "still", at = [3, 0] }, { character = "walker", at = [9, 0] }]
+        time_limit = 9
+    "#;
+    let game = game(text);
+    let mut log = Log::default();
+    game.fight("field", 1).unwrap().run(&mut log).unwrap();
+    let hit = log.events.iter().find_map(|logged| match logged.event {
+        Event::Hit { caster: ONE, initial, .. } => Some((logged.at.seconds(), initial)),
+        _ => None,
+    });
+    // The walker heads for the one at (0, 2), 2 m/s from 9.22 m: it is within 3 m of the origin between its looks each
+    // tenth of a second. Then two enemies within 3 m, two of its side with itself, and four within 5 m.
+    let (at, amount) = hit.unwrap();
+    assert_eq!(amount, 2.0 + 20.0 + 400.0);
+    let far = |at: f64| {
+        let walked = 2.0 * at / (81.0_f64 + 4.0).sqrt();
+        let (x, y) = (9.0 * (1.0 - walked), 2.0 * walked);
+        (x * x + y * y).sqrt()
+    };
+    assert!(far(at) <= 3.0 && far(at - 0.1) > 3.0, "{at}");
+}
