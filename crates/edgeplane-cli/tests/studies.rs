@@ -159,9 +159,9 @@ fn verify_holds_the_demo_to_its_expectations_and_fails_an_unfair_edit() {
     let folder = TempDir::new().unwrap();
     let junit = folder.path().join("verdicts.xml");
     let text = answer(&["verify", DEMO, "--junit", junit.to_str().unwrap()]);
-    assert!(text.contains("All 7 hold."), "{text}");
+    assert!(text.contains("All 9 hold."), "{text}");
     let xml = fs::read_to_string(&junit).unwrap();
-    assert!(xml.contains("tests=\"7\"") && xml.contains("failures=\"0\""), "{xml}");
+    assert!(xml.contains("tests=\"9\"") && xml.contains("failures=\"0\""), "{xml}");
     let edited = format!("{HEFT}=18");
     let output = run(&["verify", DEMO, "--set", &edited, "--junit", junit.to_str().unwrap()]);
     let text = told(&output, 1);
@@ -176,7 +176,7 @@ fn verify_holds_the_demo_to_its_expectations_and_fails_an_unfair_edit() {
 fn measures_lists_what_can_be_asked() {
     let text = answer(&["measures"]);
     assert!(text.contains("damage_share(who, ability, status or damage type)"), "{text}");
-    assert_eq!(json(&["measures"]).as_array().unwrap().len(), 35);
+    assert_eq!(json(&["measures"]).as_array().unwrap().len(), 36);
 }
 
 #[test]
@@ -212,10 +212,10 @@ fn the_report_is_one_page_that_needs_nothing_else() {
     let folder = TempDir::new().unwrap();
     let page = folder.path().join("report.html");
     let said = answer(&["report", DEMO, "duel", "mirror", "-n", "300", "-o", page.to_str().unwrap()]);
-    assert!(said.contains("2 encounters and 7 expectations"), "{said}");
+    assert!(said.contains("2 encounters and 9 expectations"), "{said}");
     let html = fs::read_to_string(page).unwrap();
     for wanted in
-        ["<h1>Weir Nine</h1>", "id=\"duel\"", "id=\"mirror\"", "All 7 expectations hold.", "id=\"matrix\"", "cracked"]
+        ["<h1>Weir Nine</h1>", "id=\"duel\"", "id=\"mirror\"", "All 9 expectations hold.", "id=\"matrix\"", "cracked"]
     {
         assert!(html.contains(wanted), "{wanted}");
     }
@@ -271,4 +271,30 @@ fn parts_merge_into_the_same_bytes_as_one_run() {
 
 fn refusal(output: &Output) -> String {
     told(output, 2)
+}
+
+#[test]
+fn a_gauntlet_tells_how_far_they_come_and_in_what_state() {
+    fn night<'a>(more: &[&'a str]) -> Vec<&'a str> {
+        [&["gauntlet", DEMO, "long_night", "-n", "600"], more].concat()
+    }
+    let text = answer(&night(&[]));
+    assert!(text.contains("long_night · 600 runs · seed 1") && text.contains("keepers clear all of it:"), "{text}");
+    for table in ["1 first_watch", "3 high_water", "after mill_race", "health left", "oil left"] {
+        assert!(text.contains(table), "{table}: {text}");
+    }
+    let found = json(&night(&[]));
+    let stages = found["stages"].as_array().unwrap();
+    // Who reached the second is who won the first, and so on.
+    for (earlier, later) in stages.iter().zip(&stages[1..]) {
+        assert_eq!(earlier["won"]["count"], later["reached"]["count"]);
+    }
+    assert_eq!(stages[2]["won"]["count"], found["cleared"]["count"]);
+    assert!(stages[0]["members"][0]["left"][1].is_null(), "the gatekeeper has no oil");
+    let csv = answer(&night(&["--format", "csv"]));
+    assert_eq!(csv.lines().filter(|line| line.contains(",whistler,level,")).count(), 3, "{csv}");
+    // Without any rest in between fewer come through.
+    let tired = json(&night(&["--set", "gauntlet.long_night.rests.health=0"]));
+    assert!(tired["cleared"]["value"].as_f64() < found["cleared"]["value"].as_f64());
+    assert!(told(&run(&["gauntlet", DEMO, "long_nigth"]), 2).contains("did you mean `long_night`?"));
 }

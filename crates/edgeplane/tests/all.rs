@@ -46,6 +46,9 @@ mod ground;
 #[path = "laws.rs"]
 mod laws;
 
+#[path = "leading.rs"]
+mod leading;
+
 #[path = "levels.rs"]
 mod levels;
 

@@ -78,6 +78,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 continue;
             }
             let short = actor.short;
+            if actor.led && self.leader.is_some() {
+                if everyone || own != 0 {
+                    self.will_choose(who);
+                }
+                continue;
+            }
             let watch = self.setup.linked[index].watch;
             let touched = own & watch.own != 0 || changed & watch.others != 0;
             let looks =
@@ -256,7 +262,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     #[inline(always)]
-    fn note_wake(&mut self, who: CombatantId, wake: Time, short: bool) {
+    pub(super) fn note_wake(&mut self, who: CombatantId, wake: Time, short: bool) {
         let actor = &mut self.state.actors[who];
         actor.wake = wake;
         if short != actor.short {
@@ -268,6 +274,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline(never)]
     fn longer_look(&mut self, who: CombatantId, first: u32, mut wake: Time) -> Outcome<Choice> {
         let setup = self.setup;
+        if self.state.actors[who].led && self.leader.is_some() {
+            return self.led_look(who);
+        }
         if let Some(site) = setup.linked[who.index()].draws {
             return self.drawn_look(who, site);
         }
@@ -376,7 +385,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let actor = &mut self.state.actors[who];
         actor.short = short;
         actor.watch = if short { watch.own | watch.costs } else { watch.own };
-        let own = if actor.listens & CROSSINGS != 0 { u64::MAX } else { actor.watch };
+        let own = if actor.listens & CROSSINGS != 0 || actor.led { u64::MAX } else { actor.watch };
         actor.alert = own | self.setup.watched | self.setup.defeating;
     }
 

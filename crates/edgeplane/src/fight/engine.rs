@@ -9,6 +9,7 @@ use super::Provider;
 use super::event::{Ending, Event, Observer};
 use super::filled::FilledHits;
 use super::inflict::Dose;
+use super::leading::Leader;
 use super::limits::{FightError, FightErrorKind, Limits};
 use super::outcomes::By;
 use super::state::{Doing, State};
@@ -31,6 +32,8 @@ pub(super) struct Engine<'a, C, O> {
     pub(super) chance: &'a mut C,
     pub(super) observer: &'a mut O,
     pub(super) limits: Limits,
+    /// Who chooses for combatants that are led.
+    pub(super) leader: Option<&'a mut dyn Leader>,
     pub(super) filled: &'a mut FilledHits,
     /// The statuses that combatants have from the start are coming: caps are told when all are there.
     pub(super) dressing: bool,

@@ -21,6 +21,7 @@ mod ground;
 mod held;
 mod hits;
 mod inflict;
+mod leading;
 mod limits;
 mod outcomes;
 mod pools;
@@ -46,6 +47,7 @@ pub use event::{
     Applied, Ending, Event, Listener, Log, Logged, Observer, Refusal, Silent, Source, StatusRefusal, StepResult,
     StopReason,
 };
+pub use leading::{Intent, Leader, Sight};
 pub use limits::{FightError, FightErrorKind, Limits};
 pub use reading::{Contribution, HeldStatus};
 pub use state::Snapshot;
@@ -129,7 +131,13 @@ impl<C: Provider> Fight<C> {
             limits: self.limits,
             filled: &mut self.filled,
             dressing: false,
+            leader: None,
         }
+    }
+
+    /// What there is to see of the fight.
+    pub fn sight(&self) -> Sight<'_> {
+        Sight { setup: &self.setup, state: &self.state }
     }
 
     /// What holds from the start, without letting anybody act: for explanations.
@@ -161,7 +169,7 @@ impl<C: Provider> Fight<C> {
 
     /// Where a combatant is now, in metres; the middle of the plane in an encounter without places.
     pub fn place(&self, who: CombatantId) -> [f64; 2] {
-        self.state.memory.place(self.setup.program.place(who, Slot(0)), self.state.now.micros())
+        self.sight().place(who)
     }
 
     /// Lets a combatant that is controlled by hand walk on a course, in metres a second along each axis, until it acts
@@ -261,25 +269,22 @@ impl<C: Provider> Fight<C> {
 
     /// A pool's amount now.
     pub fn pool(&self, who: CombatantId, pool: PoolId) -> f64 {
-        let first = self.setup.program.place(who, self.setup.program.layout.pool(pool));
-        self.state.memory.pool_amount(first, self.state.now.micros())
+        self.sight().pool(who, pool)
     }
 
     /// How much of a threat `whom` is in the eyes of `eyes`; zero where the ruleset has no `[threat]`.
     pub fn threat(&self, eyes: CombatantId, whom: CombatantId) -> f64 {
-        let block = |who| self.setup.program.place(who, Slot(0));
-        self.state.memory.threat.between(block(eyes), block(whom))
+        self.sight().threat(eyes, whom)
     }
 
     /// A pool's cap.
     pub fn cap(&self, who: CombatantId, pool: PoolId) -> f64 {
-        let first = self.setup.program.place(who, self.setup.program.layout.pool(pool));
-        self.state.memory.at(first + usize::from(crate::program::pool_slot::CAP))
+        self.sight().cap(who, pool)
     }
 
     /// The final value of an attribute now.
     pub fn attribute(&self, who: CombatantId, slot: Slot) -> f64 {
-        self.state.memory.at(self.setup.program.place(who, slot))
+        self.sight().attribute(who, slot)
     }
 
     /// What a formula of the ruleset gives for one who acts on another, as things stand: what a swing
@@ -302,7 +307,7 @@ impl<C: Provider> Fight<C> {
 
     /// When an ability's cooldown ends; a moment in the past if it has none running.
     pub fn ready_at(&self, who: CombatantId, ability: AbilityId) -> Option<Time> {
-        self.state.ready_index(&self.setup, who, ability).map(|index| self.state.in_hand[index].ready)
+        self.sight().ready_at(who, ability)
     }
 
     /// Everything that can change, to come back to later.

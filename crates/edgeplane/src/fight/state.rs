@@ -33,6 +33,8 @@ pub(super) struct Actor {
     pub(super) doing: Doing,
     pub(super) stands: bool,
     pub(super) by_hand: bool,
+    /// Code of the game chooses for it, where there is some.
+    pub(super) led: bool,
     /// It chooses before this moment is over.
     pub(super) chooses: bool,
     /// The ability under way is aimed at several (or nobody): they stand in [`State::aimed`].
@@ -88,6 +90,11 @@ pub(super) struct Actor {
 }
 
 impl Actor {
+    /// Code of the game chooses for it: every change of its pools may matter, and no shortcut is good.
+    pub(super) fn be_led(&mut self) {
+        (self.led, self.bound, self.alert) = (true, true, u64::MAX);
+    }
+
     fn new(setup: &Setup, who: usize) -> Self {
         let linked = &setup.linked[who];
         let watch = linked.watch.own;
@@ -96,6 +103,7 @@ impl Actor {
             doing: Doing::Idle,
             stands: present,
             by_hand: false,
+            led: false,
             chooses: false,
             many: false,
             short: false,
@@ -313,7 +321,11 @@ impl State {
         self.timeline.reset();
         for (who, actor) in self.actors.all_mut().iter_mut().enumerate() {
             // Who is led by hand stays so.
-            *actor = Actor { by_hand: actor.by_hand, ..Actor::new(setup, who) };
+            let kept = (actor.by_hand, actor.led);
+            *actor = Actor { by_hand: kept.0, ..Actor::new(setup, who) };
+            if kept.1 {
+                actor.be_led();
+            }
         }
         self.in_hand.clone_from(&setup.in_hand);
         if setup.specials {

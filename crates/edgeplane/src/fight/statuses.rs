@@ -219,10 +219,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let was_bound = actor.bound;
         let freed = std::mem::replace(&mut actor.rooted, rooted) && !rooted;
         (actor.forbids_act, actor.forbids_tags, actor.listens) = (act, tags, listens);
-        actor.bound = act.is_some() || tags != 0 || taunted;
+        actor.bound = act.is_some() || tags != 0 || taunted || actor.led;
         let turned = std::mem::replace(&mut actor.taunted, taunted) || taunted;
         // Whatever pool it is, somebody may listen.
-        let own = if listens & CROSSINGS != 0 { u64::MAX } else { actor.watch };
+        let own = if listens & CROSSINGS != 0 || actor.led { u64::MAX } else { actor.watch };
         actor.alert = own | self.setup.watched | self.setup.defeating;
         self.state.conditions |= conditions;
         if rooted {

@@ -1,0 +1,84 @@
+//! A policy written in Rust: a lampwright who looks ahead, against the one of the ruleset.
+//!
+//! `cargo run --release --example custom_policy`
+
+use edgeplane::fight::{Intent, Leader, Sight};
+use edgeplane::study::wilson;
+use edgeplane::{AbilityId, CombatantId, Game, PoolId, Silent};
+
+/// Keeps one portion of oil for a flare that fells somebody, and mends whoever loses most before it is too late.
+struct Careful {
+    health: PoolId,
+    oil: PoolId,
+    bandage: AbilityId,
+    flare: AbilityId,
+    lantern: AbilityId,
+}
+
+impl Careful {
+    fn of(game: &Game) -> Result<Self, edgeplane::Error> {
+        let ability = |name: &str| game.ability(name);
+        Ok(Self {
+            health: game.pool("health")?,
+            oil: game.pool("oil")?,
+            bandage: ability("bandage")?,
+            flare: ability("flare")?,
+            lantern: ability("lantern")?,
+        })
+    }
+
+    /// Somebody of a side who has the least of something.
+    fn least(list: impl Iterator<Item = CombatantId>, of: impl Fn(CombatantId) -> f64) -> Option<CombatantId> {
+        list.min_by(|a, b| of(*a).total_cmp(&of(*b)))
+    }
+}
+
+impl Leader for Careful {
+    fn choose(&mut self, sight: &Sight<'_>, who: CombatantId) -> Intent {
+        let ready = |ability| sight.ready_at(who, ability).is_some_and(|ready| ready <= sight.now());
+        let left = |one| sight.share(one, self.health);
+        if let Some(worst) = Self::least(sight.allies(who), left)
+            && left(worst) < 0.55
+            && ready(self.bandage)
+        {
+            return Intent::Use(self.bandage, Some(worst));
+        }
+        let weakest = Self::least(sight.enemies(who), |one| sight.pool(one, self.health));
+        let oil = sight.pool(who, self.oil);
+        if let Some(weakest) = weakest
+            && ready(self.flare)
+            && (oil >= 2.0 || sight.pool(weakest, self.health) < 22.0)
+        {
+            return Intent::Use(self.flare, Some(weakest));
+        }
+        if oil >= 2.0 && ready(self.lantern) { Intent::Use(self.lantern, None) } else { Intent::Wait(None) }
+    }
+}
+
+fn main() -> Result<(), edgeplane::Error> {
+    let game = Game::open(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine"))?;
+    let mut leader = Careful::of(&game)?;
+    let fights = 2_000;
+    println!("mill_race, {fights} fights each, on the same seeds");
+    for (name, led) in [("the ruleset's policy", false), ("code", true)] {
+        let mut fight = game.fight("mill_race", 1)?;
+        let lampwright = game.combatant(&fight, "lampwright")?;
+        if led {
+            fight.lead(lampwright);
+        }
+        let mut won = 0;
+        for seed in 0..fights {
+            fight.restart(seed);
+            let ending = fight.run_led(&mut leader, &mut Silent)?;
+            won += u64::from(ending.winner().is_some_and(|side| fight.setup().sides[side.index()] == "keepers"));
+        }
+        let share = wilson(won, fights);
+        println!(
+            "  {name:<22} keepers win {:.1} % (95 %: {:.1} to {:.1})",
+            share.value * 100.0,
+            share.low * 100.0,
+            share.high * 100.0
+        );
+    }
+    Ok(())
+}
