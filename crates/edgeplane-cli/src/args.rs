@@ -36,6 +36,8 @@ pub(crate) enum Command {
     Matrix(MatrixArgs),
     /// Fights a row of encounters with the same combatants, and counts how far they come
     Gauntlet(GauntletArgs),
+    /// Shows rules as a spreadsheet, or takes the values of one back into the files
+    Sheet(SheetArgs),
     /// Holds a ruleset to its expectations
     Verify(VerifyArgs),
     /// Writes one page with everything: who wins, how long it takes, what does it, one fight of each encounter
@@ -302,6 +304,22 @@ pub(crate) struct GauntletArgs {
     pub(crate) gauntlet: String,
     #[command(flatten)]
     pub(crate) plan: PlanArgs,
+    #[command(flatten)]
+    pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct SheetArgs {
+    /// A ruleset: a folder of .toml files, or one file
+    pub(crate) ruleset: PathBuf,
+    /// Which rules: character, ability, status, gear, zone, point or curve
+    pub(crate) section: String,
+    /// Only these columns, with commas between them, such as level,attributes.heft
+    #[arg(long, value_name = "COLUMNS", value_delimiter = ',')]
+    pub(crate) columns: Vec<String>,
+    /// Takes the values of this .csv file to where they stand in the ruleset; comments and all else stay as they are
+    #[arg(long, value_name = "FILE", conflicts_with = "columns")]
+    pub(crate) take: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) output: OutputArgs,
 }

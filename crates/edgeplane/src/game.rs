@@ -99,12 +99,22 @@ impl Game {
 
     /// The merged files with the replaced values in place.
     fn document(&self) -> Document {
+        self.written().0
+    }
+
+    /// The same, with the texts that its places point into.
+    pub(crate) fn written(&self) -> (Document, Sources) {
         let (mut sources, mut out) = (Sources::clone(&self.sources), Diagnostics::default());
         let mut document = Document::read(&sources, &mut out);
         for set in &self.overrides {
             set.apply(&mut document, &mut sources, &mut out);
         }
-        document
+        (document, sources)
+    }
+
+    /// What was read.
+    pub fn sources(&self) -> &Sources {
+        &self.sources
     }
 
     /// What is written at a path, if it is a number or a text: `character.lockhand.attributes.heft`.

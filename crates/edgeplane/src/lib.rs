@@ -49,6 +49,7 @@ mod game;
 pub mod measures;
 pub mod program;
 pub mod rules;
+mod sheet;
 pub mod study;
 pub mod text;
 
@@ -57,6 +58,7 @@ pub use fight::{Ending, Event, Fight, Log, Observer, Refusal, Silent, Source};
 pub use game::{Edit, Game};
 pub use measures::Measure;
 pub use program::{AbilityId, CharacterId, CombatantId, EncounterId, PoolId, Program, Setup, StatusId, Time};
+pub use sheet::{SheetChange, SheetChanges};
 pub use study::{Figure, Trials, TrialsPlan};
 pub use text::{Diagnostic, Override, Sources};
 

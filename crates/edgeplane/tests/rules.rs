@@ -120,7 +120,7 @@ fn names_find_their_things() {
     }
     assert_eq!(program.find_pool("health"), program.defeat_pool());
     assert_eq!(program.marks(), ["critical"]);
-    assert_eq!(program.sources().files().len(), 10);
+    assert_eq!(program.sources().files().len(), 11);
 }
 
 #[test]

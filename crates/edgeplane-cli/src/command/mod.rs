@@ -14,6 +14,7 @@ mod new;
 pub(crate) mod output;
 mod report;
 mod sensitivity;
+mod sheet;
 mod sweep;
 mod trials;
 mod tune;
@@ -38,6 +39,7 @@ pub(crate) fn run(args: Args) -> Result<(), Failure> {
         Command::Tune(args) => tune::run(&args),
         Command::Matrix(args) => matrix::run(&args),
         Command::Gauntlet(args) => gauntlet::run(&args),
+        Command::Sheet(args) => sheet::run(&args),
         Command::Verify(args) => verify::run(&args),
         Command::Report(args) => report::run(&args),
         Command::Merge(args) => merge::run(&args),

@@ -166,6 +166,7 @@ const SECTIONS: &[&str] = &[
     "encounter",
     "gauntlet",
     "expect",
+    "sheet",
 ];
 
 impl Ruleset {

@@ -83,6 +83,7 @@ codes! {
     SharesNothing "shares-nothing" "Warning: a shared cooldown of one ability alone.";
     NeverJoins "never-joins" "Warning: somebody who waits to be called by nobody, or a call for whom nobody waits.";
     NeverPlaced "never-placed" "Warning: a zone that nothing brings about.";
+    UnreadSheet "unread-sheet" "Warning: a sheet in the folder that the ruleset does not name.";
     NeverSpent "never-spent" "Warning: a point that nobody spends anything on.";
     NeverWorn "never-worn" "Warning: a piece of gear that nobody wears.";
     UnreadAttribute "unread-attribute" "Warning: an attribute that no formula reads.";

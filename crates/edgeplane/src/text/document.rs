@@ -5,8 +5,10 @@ use std::ops::Range;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
+use super::cells::Cell;
 use super::diagnostic::{Code, Diagnostic, Diagnostics};
 use super::literal::TextMap;
+use super::sheets::{add_sheets, is_sheet};
 use super::source::{FileId, Sources, Span};
 
 /// Deepest nesting of tables and arrays.
@@ -94,7 +96,7 @@ impl Document {
     /// it may hold are then not missed.
     pub fn read(sources: &Sources, diagnostics: &mut Diagnostics) -> Self {
         let mut document = Self::default();
-        for file in sources.ids() {
+        for file in sources.ids().filter(|file| !is_sheet(sources.file(*file).name())) {
             let (table, errors) = DeTable::parse_recoverable(sources.file(file).text());
             // A key given twice leaves the rest of the file readable; anything else does not.
             let (twice, broken): (Vec<_>, Vec<_>) = errors.iter().partition(|error| error.message() == "duplicate key");
@@ -106,10 +108,11 @@ impl Document {
             for error in twice {
                 diagnostics.push(given_twice(file, sources, table.get_ref(), error));
             }
-            let reader = Reader { file, text: sources.file(file).text() };
+            let reader = Reader { file, text: sources.file(file).text(), base: 0 };
             let table = reader.table(table.get_ref(), 0, diagnostics);
             merge(&mut document.root, table, 0, diagnostics);
         }
+        add_sheets(&mut document, sources, diagnostics);
         document
     }
 
@@ -122,11 +125,28 @@ impl Document {
         values
     }
 
+    /// Whether a text is a value of TOML as it stands.
+    pub(crate) fn is_value(text: &str) -> bool {
+        DeValue::parse(text).is_ok_and(|value| !matches!(value.get_ref(), DeValue::Datetime(_)))
+    }
+
+    /// What TOML makes of a cell, if it is a value of TOML.
+    pub(super) fn value_in_cell(file: FileId, cell: &Cell) -> Option<Value> {
+        let value = DeValue::parse(&cell.text).ok()?;
+        if matches!(value.get_ref(), DeValue::Datetime(_)) {
+            return None;
+        }
+        let base = if cell.verbatim { cell.map.span(0..0).start } else { cell.span.start };
+        let mut out = Diagnostics::default();
+        let node = Reader { file, text: &cell.text, base }.node(&value, 0, &mut out);
+        (!out.any_error()).then_some(node.value)
+    }
+
     /// Reads a single TOML value, as given on a command line.
     pub(crate) fn read_value(sources: &Sources, file: FileId, diagnostics: &mut Diagnostics) -> Option<Node> {
         let text = sources.file(file).text();
         match DeValue::parse(text) {
-            Ok(value) => Some(Reader { file, text }.node(&value, 0, diagnostics)),
+            Ok(value) => Some(Reader { file, text, base: 0 }.node(&value, 0, diagnostics)),
             Err(_) => None,
         }
     }
@@ -212,20 +232,27 @@ fn merge(into: &mut Table, from: Table, depth: usize, diagnostics: &mut Diagnost
 struct Reader<'a> {
     file: FileId,
     text: &'a str,
+    /// Where the text begins in its file.
+    base: u32,
 }
 
 impl Reader<'_> {
+    fn span(&self, range: Range<usize>) -> Span {
+        let span = span_of(self.file, range);
+        Span { start: span.start + self.base, end: span.end + self.base, ..span }
+    }
+
     fn table(&self, table: &DeTable<'_>, depth: usize, diagnostics: &mut Diagnostics) -> Table {
         let entries = table.iter().map(|(key, value)| Entry {
             key: key.get_ref().to_string(),
-            key_span: span_of(self.file, key.span()),
+            key_span: self.span(key.span()),
             node: self.node(value, depth + 1, diagnostics),
         });
         Table { entries: entries.collect() }
     }
 
     fn node(&self, value: &Spanned<DeValue<'_>>, depth: usize, diagnostics: &mut Diagnostics) -> Node {
-        let span = span_of(self.file, value.span());
+        let span = self.span(value.span());
         if depth > MAX_DEPTH {
             diagnostics.push(Diagnostic::at(
                 Code::TooMany,

@@ -3,14 +3,18 @@
 //! This is the lowest room. Everything above speaks about the designer's files through
 //! [`Span`]s into [`Sources`], and complains through [`Diagnostic`]s.
 
+mod cells;
 pub mod diagnostic;
 pub mod document;
 mod literal;
 pub mod overrides;
+mod sheets;
 pub mod source;
 
+pub(crate) use cells::sheet_cells;
 pub use diagnostic::{Code, Diagnostic, Diagnostics, Label, Severity};
 pub use document::{Document, Entry, Node, Table, Value};
 pub use literal::TextMap;
 pub use overrides::Override;
+pub(crate) use sheets::SHEETS_OF;
 pub use source::{FileId, Place, SourceFile, Sources, Span};

@@ -75,7 +75,7 @@ fn whole(file: FileId, text: &str) -> Span {
 }
 
 /// Splits at dots, except within quotes: `attributes."resist.silt"`.
-fn keys(path: &str) -> Vec<&str> {
+pub(super) fn keys(path: &str) -> Vec<&str> {
     let mut quoted = false;
     path.split(|c: char| {
         quoted ^= c == '"';

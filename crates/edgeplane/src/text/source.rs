@@ -82,7 +82,7 @@ impl Sources {
         sources
     }
 
-    /// Reads one `.toml` file, or every `.toml` file of a folder and the folders in it, in the
+    /// Reads one `.toml` file, or every `.toml` and `.csv` file of a folder and the folders in it, in the
     /// order of their names.
     ///
     /// # Errors
@@ -155,7 +155,8 @@ fn list(path: &Path, wrong: &mut Vec<Diagnostic>) -> Vec<PathBuf> {
         return files;
     }
     files.sort();
-    if files.is_empty() {
+    if !files.iter().any(|file| file.extension().is_some_and(|ending| ending == "toml")) {
+        files.clear();
         wrong.push(
             Diagnostic::new(Code::UnreadableFile, format!("`{}` holds no .toml file", path.display()))
                 .help("a ruleset is a .toml file or a folder of them; `edgeplane new` writes one to start from"),
@@ -163,7 +164,7 @@ fn list(path: &Path, wrong: &mut Vec<Diagnostic>) -> Vec<PathBuf> {
     } else if files.len() > MAX_FILES {
         wrong.push(Diagnostic::new(
             Code::UnreadableFile,
-            format!("`{}` holds {} .toml files; at most {MAX_FILES} are read", path.display(), files.len()),
+            format!("`{}` holds {} files; at most {MAX_FILES} are read", path.display(), files.len()),
         ));
         files.clear();
     }
@@ -175,7 +176,7 @@ fn collect(folder: &Path, depth: usize, files: &mut Vec<PathBuf>) -> std::io::Re
         let path = entry?.path();
         if path.is_dir() && depth < MAX_FOLDER_DEPTH {
             collect(&path, depth + 1, files)?;
-        } else if path.extension().is_some_and(|ending| ending == "toml") {
+        } else if path.extension().is_some_and(|ending| ending == "toml" || ending == "csv") {
             files.push(path);
         }
     }

@@ -1,0 +1,62 @@
+//! `edgeplane sheet`: rules as a spreadsheet, and back.
+
+use std::fs;
+use std::path::Path;
+
+use edgeplane::{Game, SheetChange};
+
+use super::{Failure, Sink};
+use crate::args::{Format, SheetArgs};
+use crate::view::table::{self, Column};
+use crate::view::text;
+
+pub(crate) fn run(args: &SheetArgs) -> Result<(), Failure> {
+    let game = Game::open(&args.ruleset)?;
+    if let Some(file) = &args.take {
+        return take(&game, args, file);
+    }
+    let rows = game.sheet(&args.section, &args.columns)?;
+    let sink = Sink(&args.output);
+    match args.output.format {
+        Format::Text => {
+            let (header, rows) = rows.split_first().map_or((Vec::new(), Vec::new()), |(a, b)| (a.clone(), b.to_vec()));
+            sink.text(&table::draw_named(&header, rows))
+        }
+        Format::Json => sink.json(&rows),
+        Format::Csv => sink.csv(&rows),
+    }
+}
+
+fn take(game: &Game, args: &SheetArgs, file: &Path) -> Result<(), Failure> {
+    let name = file.display().to_string();
+    let csv = fs::read_to_string(file).map_err(|error| Failure::Message(format!("cannot read `{name}`: {error}")))?;
+    let found = game.take_sheet(&args.section, &name, &csv)?;
+    for (path, text) in &found.files {
+        fs::write(path, text).map_err(|error| Failure::writing(Path::new(path), &error))?;
+    }
+    let sink = Sink(&args.output);
+    match args.output.format {
+        Format::Json => sink.json(&found.changes),
+        Format::Csv => sink.csv(&rows(&found.changes)),
+        Format::Text if found.changes.is_empty() => sink.text(&format!("{name} says nothing new.\n")),
+        Format::Text => {
+            let columns =
+                [Column::Words("value"), Column::Words("was"), Column::Words("is"), Column::Words("stands at")];
+            let counts = (found.changes.len(), found.files.len());
+            let told = format!(
+                "\n {} changed in {}.\n",
+                text::counted(counts.0, "value", "values"),
+                text::counted(counts.1, "file", "files")
+            );
+            sink.text(&(table::draw(&columns, rows(&found.changes)[1..].to_vec()) + &told))
+        }
+    }
+}
+
+fn rows(changes: &[SheetChange]) -> Vec<Vec<String>> {
+    let row = |change: &SheetChange| {
+        vec![change.path.clone(), change.before.clone(), change.after.clone(), change.place.to_string()]
+    };
+    let header = ["value", "was", "is", "place"].map(str::to_owned).to_vec();
+    std::iter::once(header).chain(changes.iter().map(row)).collect()
+}
