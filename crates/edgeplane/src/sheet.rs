@@ -35,11 +35,16 @@ impl Game {
     /// A section of the ruleset as rows of a spreadsheet: the header first, then each rule with its name and what it says under
     /// each column. Without columns, all that any of them says in one value. Cells of what a rule does not say are empty.
     ///
+    /// Curves stand side by side: a column of places, then one for each curve.
+    ///
     /// # Errors
     /// [`Error::Unknown`] for a section that is no list of rules.
     pub fn sheet(&self, section: &str, columns: &[String]) -> Result<Vec<Vec<String>>, Error> {
         let (document, sources) = self.written();
         let rules = rules_of(&document, section)?;
+        if section == "curve" {
+            return Ok(curves(&rules, columns, &sources));
+        }
         let mut all = columns.to_vec();
         if columns.is_empty() {
             for (_, node) in &rules {
@@ -69,43 +74,47 @@ impl Game {
     /// is written here, so nothing is lost.
     pub fn take_sheet(&self, section: &str, name: &str, csv: &str) -> Result<SheetChanges, Error> {
         let (document, mut sources) = self.written();
-        rules_of(&document, section)?;
+        let rules = rules_of(&document, section)?;
         let file = sources.add(name, csv);
-        let (mut wrong, mut changes, mut edits) =
-            (Vec::new(), Vec::new(), BTreeMap::<usize, Vec<(Span, String)>>::new());
-        let rows = sheet_cells(&sources, file);
-        let Some((header, rows)) = rows.split_first() else {
-            return Ok(SheetChanges { changes, files: Vec::new() });
-        };
-        for row in rows {
-            let Some((rule, _)) = row.first() else { continue };
-            for ((column, _), (text, span)) in header.iter().zip(row).skip(1).filter(|(_, (text, _))| !text.is_empty())
-            {
-                let path = format!("{section}.{rule}.{column}");
-                let Some((node, before)) =
-                    overrides::find(&document, &path).and_then(|node| Some((node, told(node, &sources)?)))
-                else {
-                    let message = format!("nothing stands at `{path}` in the files");
-                    let help = "a sheet changes what is there; what is new is written into the files first";
-                    wrong.push(Diagnostic::at(Code::UnknownPath, *span, message).help(help));
-                    continue;
-                };
-                if before == *text || same_number(&before, text) {
-                    continue;
+        let mut wrong = Vec::new();
+        let cells = sheet_cells(&sources, file);
+        let mut taking = Taking { sources: &sources, changes: Vec::new(), edits: BTreeMap::new() };
+        if let Some((header, rows)) = cells.split_first() {
+            for row in rows {
+                let Some((first, _)) = row.first() else { continue };
+                let said = header.iter().zip(row).skip(1).filter(|(_, (text, _))| !text.is_empty());
+                for ((column, _), (text, span)) in said {
+                    let (path, node) = if section == "curve" {
+                        (format!("curve.{column} at {first}"), value_at(&rules, column, first))
+                    } else {
+                        let path = format!("{section}.{first}.{column}");
+                        let node = overrides::find(&document, &path);
+                        (path, node)
+                    };
+                    if !taking.take(&path, node, text) {
+                        let message = format!("nothing stands at `{path}` in the files");
+                        let help = "a sheet changes what is there; what is new is written into the files first";
+                        wrong.push(Diagnostic::at(Code::UnknownPath, *span, message).help(help));
+                    }
                 }
-                let index = sources.ids().position(|id| id == node.span.file).unwrap_or_default();
-                let target = sources.file(node.span.file).name();
-                edits.entry(index).or_default().push((node.span, literal(text, target)));
-                changes.push(SheetChange { path, before, after: text.clone(), place: sources.place(node.span) });
             }
         }
+        let Taking { changes, edits, .. } = taking;
         if !wrong.is_empty() {
             return Err(Error::Ruleset { sources, diagnostics: wrong });
         }
+        let (edited, files) = self.edited(edits);
+        Self::from_sources(edited, &[])?;
+        Ok(SheetChanges { changes, files })
+    }
+
+    /// All files with their edits, and those that change.
+    fn edited(&self, mut edits: Edits) -> (Sources, Vec<(String, String)>) {
         let (mut edited, mut files) = (Sources::default(), Vec::new());
         for (index, file) in self.sources().files().iter().enumerate() {
             let mut text = file.text().to_owned();
             let mut here = edits.remove(&index).unwrap_or_default();
+            // From the end, so that places before an edit stay where they are.
             here.sort_by_key(|(span, _)| std::cmp::Reverse(span.start));
             for (span, literal) in &here {
                 text.replace_range(span.start as usize..span.end as usize, literal);
@@ -115,9 +124,74 @@ impl Game {
             }
             edited.add(file.name(), text);
         }
-        Self::from_sources(edited, &[])?;
-        Ok(SheetChanges { changes, files })
+        (edited, files)
     }
+}
+
+/// What is to stand where instead, by the number of the file.
+type Edits = BTreeMap<usize, Vec<(Span, String)>>;
+
+/// Values on their way from a spreadsheet into the files.
+struct Taking<'a> {
+    sources: &'a Sources,
+    changes: Vec<SheetChange>,
+    edits: Edits,
+}
+
+impl Taking<'_> {
+    /// Notes a cell that says something else than what stands there; false if nothing does.
+    fn take(&mut self, path: &str, node: Option<&Node>, text: &str) -> bool {
+        let Some((node, before)) = node.and_then(|node| Some((node, told(node, self.sources)?))) else { return false };
+        if before == text || same_number(&before, text) {
+            return true;
+        }
+        let index = self.sources.ids().position(|id| id == node.span.file).unwrap_or_default();
+        let target = self.sources.file(node.span.file).name();
+        self.edits.entry(index).or_default().push((node.span, literal(text, target)));
+        let place = self.sources.place(node.span);
+        self.changes.push(SheetChange { path: path.to_owned(), before, after: text.to_owned(), place });
+        true
+    }
+}
+
+/// The places and values of a curve.
+fn points(node: &Node) -> Vec<(&Node, &Node)> {
+    let Value::Table(table) = &node.value else { return Vec::new() };
+    let Some(Value::List(points)) = table.get("points").map(|node| &node.value) else { return Vec::new() };
+    let pair = |node| match node {
+        &Node { value: Value::List(ref pair), .. } => Some((pair.first()?, pair.get(1)?)),
+        _ => None,
+    };
+    points.iter().filter_map(pair).collect()
+}
+
+/// The value of a curve at a place that it names.
+fn value_at<'a>(rules: &[(&str, &'a Node)], curve: &str, place: &str) -> Option<&'a Node> {
+    let (_, node) = rules.iter().find(|(name, _)| *name == curve)?;
+    let at = place.parse::<f64>().ok()?;
+    points(node).into_iter().find(|(x, _)| number(x) == Some(at)).map(|(_, y)| y)
+}
+
+fn number(node: &Node) -> Option<f64> {
+    if let Value::Number(number) = node.value { Some(number) } else { None }
+}
+
+fn curves(rules: &[(&str, &Node)], columns: &[String], sources: &Sources) -> Vec<Vec<String>> {
+    let wanted = |name: &str| columns.is_empty() || columns.iter().any(|column| column == name);
+    let curves: Vec<_> =
+        rules.iter().filter(|(name, _)| wanted(name)).map(|(name, node)| (*name, points(node))).collect();
+    let mut places: Vec<f64> = curves.iter().flat_map(|(_, points)| points).filter_map(|(x, _)| number(x)).collect();
+    places.sort_by(f64::total_cmp);
+    places.dedup();
+    let header = std::iter::once("at").chain(curves.iter().map(|(name, _)| *name)).map(str::to_owned).collect();
+    let row = |place: f64| {
+        let cell = |(_, points): &(&str, Vec<(&Node, &Node)>)| {
+            let found = points.iter().find(|(x, _)| number(x) == Some(place));
+            found.and_then(|(_, y)| told(y, sources)).unwrap_or_default()
+        };
+        std::iter::once(place.to_string()).chain(curves.iter().map(cell)).collect()
+    };
+    std::iter::once(header).chain(places.into_iter().map(row)).collect()
 }
 
 fn rules_of<'a>(document: &'a Document, section: &str) -> Result<Vec<(&'a str, &'a Node)>, Error> {

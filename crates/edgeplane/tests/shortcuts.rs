@@ -174,3 +174,117 @@ time_limit = 26
     let expected = [5.0, 10.0, 15.0, 20.0, 25.0].map(|at| (at, 9.0, 11.0));
     assert_eq!(soaked.collect::<Vec<_>>(), expected);
 }
+
+/// Nobody has statuses here, so a fight that is run to its end takes the shortest way of all.
+const BARE: &str = r#"
+[ruleset]
+rounding = "nearest"
+[attributes]
+might = 10
+poise = { base = 0.1, max = 0.6 }
+wards = { per = "damage_type", base = 0.1 }
+[pools]
+health = { max = 120, defeat = true }
+crust = { max = 30, start = 8, decay = 1 }
+wind = { max = 12, start = 6, regen = { amount = 2, every = 0.7 } }
+nerve = { max = 20 }
+[damage_types]
+blow = {}
+chill = {}
+[threat]
+damage = "1 + caster.might / 20"
+
+[[hit_steps]]
+name = "slip"
+when = "roll(target.poise)"
+stop = "slipped"
+[[hit_steps]]
+name = "hard"
+when = "roll(caster.might / 50)"
+mark = "hard"
+amount = "amount * 1.5"
+[[hit_steps]]
+name = "wards"
+amount = "amount * (1 - target.wards)"
+[[hit_steps]]
+name = "held"
+soak = "crust"
+
+[ability.shove]
+cooldown = 1
+cast = 0.2
+recovery = 0.3
+does = [{ damage = "8 + caster.might / 2", spread = 0.2, type = "blow" }, { damage = 2, type = "chill" }]
+[ability.gust]
+cost = { wind = 7 }
+cast = 0.4
+does = [{ damage = 15, type = "chill", skips = ["slip"] }, { restore = "nerve", amount = 3, to = "caster" }]
+[ability.huddle]
+targets = "self"
+cooldown = 4
+does = [{ restore = "crust", amount = "10 + caster.might" }, { restore = "wind", amount = 1 }]
+[ability.many]
+does = [{ damage = 1, type = "blow" }]
+
+[policy.plain]
+use = [
+  { ability = "huddle", when = "self.health.share < 70%" },
+  { ability = "many", when = "count(enemies) >= 9" },
+  { ability = "gust", when = "self.health < 100" },
+  { ability = "shove" },
+]
+[character.one]
+abilities = ["shove", "gust", "huddle", "many"]
+policy = "plain"
+[character.other]
+attributes = { might = 14, "wards.chill" = 0.4 }
+abilities = ["gust", "shove"]
+[encounter.pair]
+sides.one = ["one"]
+sides.other = ["other"]
+[encounter.crowd]
+sides.one = [{ character = "one", count = 3 }]
+sides.other = [{ character = "other", count = 2 }]
+sides.third = ["one"]
+time_limit = 40
+"#;
+
+/// Run at once, and let on by the engine alone.
+fn ends_alike(game: &Game, encounter: &str, seeds: u64) {
+    for seed in 0..seeds {
+        let (mut short, mut long) = (game.fight(encounter, seed).unwrap(), game.fight(encounter, seed).unwrap());
+        let (mut one, mut other) = (Log::default(), Log::default());
+        let ending = short.run(&mut one).unwrap();
+        assert_eq!(long.advance(Time::NEVER, &mut other).unwrap(), Some(ending));
+        assert_eq!(one.events, other.events, "{encounter}, seed {seed}");
+        assert_eq!(short.snapshot(), long.snapshot(), "{encounter}, seed {seed}");
+    }
+}
+
+#[test]
+fn what_is_left_of_a_fight_is_the_same_on_the_shortest_way() {
+    ends_alike(&demo(), "duel", 200);
+    ends_alike(&demo(), "mirror", 50);
+    let bare = game(BARE);
+    ends_alike(&bare, "pair", 200);
+    ends_alike(&bare, "crowd", 200);
+    plays_alike(&bare, "crowd", 200);
+}
+
+#[test]
+fn whatever_is_done_by_hand_beforehand_is_heeded_on_the_shortest_way() {
+    let bare = game(BARE);
+    let health = bare.program().find_pool("health").unwrap();
+    let ending_with = |prepare: &dyn Fn(&mut Fight)| {
+        let (mut fight, mut log) = (bare.fight("pair", 3).unwrap(), Log::default());
+        prepare(&mut fight);
+        fight.run(&mut log).unwrap();
+        log.events
+    };
+    let plain = ending_with(&|_| {});
+    assert_ne!(ending_with(&|fight| fight.set_pool(ONE, health, 1.0)), plain);
+    assert_ne!(ending_with(&|fight| fight.keep_out(OTHER)), plain);
+    assert_ne!(ending_with(&|fight| fight.take_control(ONE)), plain);
+    let might = bare.program().find_attribute("might").unwrap();
+    assert_ne!(ending_with(&|fight| fight.set_base(ONE, might, 40.0, &mut Silent).unwrap()), plain);
+}

@@ -27,9 +27,29 @@ pub fn seed_of_trial(study: u64, trial: u64) -> u64 {
 }
 
 /// Pseudo-random chance: one small generator for each stream.
-#[derive(Clone, Debug, Default, PartialEq)]
+///
+/// Most streams are never drawn from in a fight, so each is seeded when it is drawn from for the first time.
+#[derive(Clone, Debug, Default)]
 pub struct Sampler {
-    streams: Vec<SplitMix64>,
+    seed: u64,
+    names: Vec<u64>,
+    streams: Vec<Stream>,
+    /// Which fight is under way: streams of earlier ones have to be seeded.
+    fight: u64,
+}
+
+#[derive(Clone, Debug)]
+struct Stream {
+    fight: u64,
+    random: SplitMix64,
+}
+
+/// Equal if they will give the same answers.
+impl PartialEq for Sampler {
+    fn eq(&self, other: &Self) -> bool {
+        let all = |sampler: &Self| (0..sampler.streams.len()).map(|index| sampler.as_seeded(index)).collect::<Vec<_>>();
+        all(self) == all(other)
+    }
 }
 
 /// The top 53 bits as a number from 0 up to but without 1.
@@ -41,14 +61,32 @@ fn unit(bits: u64) -> f64 {
 impl Sampler {
     #[inline(always)]
     fn next(&mut self, stream: StreamId) -> u64 {
-        self.streams[stream.0 as usize].next_u64()
+        let index = stream.0 as usize;
+        if self.streams[index].fight != self.fight {
+            self.streams[index] = Stream { fight: self.fight, random: self.seeded(index) };
+        }
+        self.streams[index].random.next_u64()
+    }
+
+    #[cold]
+    #[inline(never)]
+    fn seeded(&self, index: usize) -> SplitMix64 {
+        SplitMix64::seed_from_u64(stream_seed(self.seed, self.names[index]))
+    }
+
+    fn as_seeded(&self, index: usize) -> SplitMix64 {
+        let stream = &self.streams[index];
+        if stream.fight == self.fight { stream.random.clone() } else { self.seeded(index) }
     }
 }
 
 impl Provider for Sampler {
     fn begin(&mut self, seed: u64, streams: &[u64]) {
-        self.streams.clear();
-        self.streams.extend(streams.iter().map(|name| SplitMix64::seed_from_u64(stream_seed(seed, *name))));
+        (self.seed, self.fight) = (seed, self.fight + 1);
+        if self.names != streams {
+            self.names = streams.to_vec();
+            self.streams = vec![Stream { fight: 0, random: SplitMix64::seed_from_u64(0) }; streams.len()];
+        }
     }
 }
 

@@ -8,7 +8,7 @@ use super::state::{Choice, Doing, State};
 use super::timeline::{Phase, Timer};
 use crate::program::{
     AbilityId, AbilityPlan, Aim, CombatantId, FormulaId, Frame, LinkedLine, PoolId, QuickCondition, SiteId, StatusId,
-    StreamId, Time, TriggerEvent, pool_slot,
+    StreamId, Time, TriggerEvent, flow,
 };
 
 /// What came of a quick look.
@@ -496,30 +496,6 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline(never)]
     fn when_it_holds(&self, who: CombatantId, pool: PoolId, wanted: f64) -> Option<Time> {
         let first = self.program.place(who, self.program.layout.pool(pool));
-        let slot = |slot: u16| self.state.memory.at(first + usize::from(slot));
-        let (rate, every, now) = (slot(pool_slot::RATE), slot(pool_slot::EVERY), self.state.now.micros());
-        if rate <= 0.0 || slot(pool_slot::CAP) < wanted {
-            return None;
-        }
-        let missing = wanted - self.state.memory.pool_amount(first, now);
-        let guess = if every == 0.0 {
-            now + (missing / rate * 1e6).ceil()
-        } else {
-            ((now / every).floor() + (missing / rate).ceil()) * every
-        };
-        if guess >= Time::NEVER.micros() {
-            return None;
-        }
-        // Rounding can put the guess off by one; the moment is settled by asking the pool itself.
-        let unit = if every == 0.0 { 1.0 } else { every };
-        let holds = |at: f64| self.state.memory.pool_amount(first, at) >= wanted;
-        let mut at = guess;
-        while at - unit > now && holds(at - unit) {
-            at -= unit;
-        }
-        while !holds(at) {
-            at += unit;
-        }
-        Some(Time(at as u64))
+        flow::when_it_holds(self.state.memory.pool_numbers(first)?, wanted, self.state.now.micros())
     }
 }

@@ -197,7 +197,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// Nothing is due any more before `until` or the time limit.
-    fn pass_until(&mut self, due: Due, until: Time) {
+    pub(super) fn pass_until(&mut self, due: Due, until: Time) {
         let limit = self.setup.time_limit;
         let can_be_moved = self.state.actors.all().iter().any(|actor| actor.by_hand && actor.stands);
         if due == Due::NOTHING && !can_be_moved {
@@ -292,13 +292,13 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     #[cold]
-    fn endless(&self, waves: u32) -> Box<FightError> {
+    pub(super) fn endless(&self, waves: u32) -> Box<FightError> {
         let (who, ability) = self.state.last_used;
         Box::new(FightError { at: self.state.now, kind: FightErrorKind::Endless { waves, who, ability } })
     }
 
     #[cold]
-    fn too_long(&self) -> Box<FightError> {
+    pub(super) fn too_long(&self) -> Box<FightError> {
         Box::new(FightError { at: self.state.now, kind: FightErrorKind::TooLong { steps: self.limits.steps } })
     }
 
@@ -376,7 +376,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
 
     /// Those whose pool ran empty fall, all at once.
     #[inline(never)]
-    fn settle_defeats(&mut self) -> Outcome<()> {
+    pub(super) fn settle_defeats(&mut self) -> Outcome<()> {
         self.state.someone_hurt = false;
         for rank in 0..self.state.order.len() {
             let who = self.state.order[rank];

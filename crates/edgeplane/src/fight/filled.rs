@@ -8,8 +8,8 @@
 
 use super::state::State;
 use crate::program::{
-    Bases, CombatantId, HitOp, Operand, PoolId, QuickHit, QuickOp, Setup, SiteId, StepId, StepsEffect, StreamId,
-    pool_slot,
+    Bases, CombatantId, HitOp, Memory, Operand, PoolId, QuickHit, QuickOp, Setup, SiteId, StepId, StepsEffect,
+    StreamId, pool_slot,
 };
 
 /// Most notes that are kept; larger fights do without.
@@ -84,19 +84,7 @@ impl FilledHits {
     pub(super) fn of(setup: &Setup) -> Self {
         let combatants = setup.combatants.len();
         let all = setup.program.quick_hits as usize * combatants * combatants;
-        let nothing = Filled {
-            good_at: u64::MAX,
-            versions: [u64::MAX; 2],
-            known: Known::Seen,
-            len: 0,
-            amount: f64::NAN,
-            spread: f64::NAN,
-            stream: StreamId(0),
-            asks: true,
-            first: 0,
-            ops: [FilledOp::Scale { factor: 1.0, step: 0 }; OPS],
-        };
-        Self { notes: if all <= MOST { vec![nothing; all] } else { Vec::new() }, combatants }
+        Self { notes: if all <= MOST { vec![Filled::nothing(); all] } else { Vec::new() }, combatants }
     }
 
     /// Forgets everything: versions may begin to mean something else.
@@ -137,6 +125,28 @@ pub(super) struct Meeting<'a> {
 }
 
 impl Filled {
+    fn nothing() -> Self {
+        Self {
+            good_at: u64::MAX,
+            versions: [u64::MAX; 2],
+            known: Known::Seen,
+            len: 0,
+            amount: f64::NAN,
+            spread: f64::NAN,
+            stream: StreamId(0),
+            asks: true,
+            first: 0,
+            ops: [FilledOp::Scale { factor: 1.0, step: 0 }; OPS],
+        }
+    }
+
+    /// A hit with the numbers of a fight's beginning, if nothing has to be asked each time.
+    pub(super) fn at_start(hit: &Meeting, setup: &Setup) -> Option<Self> {
+        let mut filled = Self::nothing();
+        filled.fill(hit, &setup.memory, setup)?;
+        (!filled.asks).then_some(filled)
+    }
+
     #[inline(never)]
     fn meet(&mut self, hit: &Meeting, state: &State, setup: &Setup) -> bool {
         let versions = [state.actors[hit.caster].version.0, state.actors[hit.target].version.0];
@@ -145,7 +155,7 @@ impl Filled {
             return false;
         }
         if self.known == Known::Seen {
-            let filled = self.fill(hit, state, setup).is_some();
+            let filled = self.fill(hit, &state.memory, setup).is_some();
             self.known = if filled { Known::Filled } else { Known::Unfit };
         }
         let good = self.known == Known::Filled;
@@ -154,11 +164,11 @@ impl Filled {
     }
 
     /// Notes all operations with their numbers, if that can be done.
-    fn fill(&mut self, hit: &Meeting, state: &State, setup: &Setup) -> Option<()> {
+    fn fill(&mut self, hit: &Meeting, memory: &Memory, setup: &Setup) -> Option<()> {
         let program = &setup.program;
         let bases = Bases::new(program, hit.caster, hit.target);
         let number = |operand| {
-            let value = program.layout.lasting(operand).then(|| state.memory.at(bases.index(operand)))?;
+            let value = program.layout.lasting(operand).then(|| memory.at(bases.index(operand)))?;
             value.is_finite().then_some(value)
         };
         let streams = u32::from(hit.caster.0) * program.sites.len() as u32;
@@ -198,7 +208,7 @@ impl Filled {
                 }
                 HitOp::Soak(pool, first) => {
                     let first = bases.of_target(first);
-                    if state.memory.at(first + usize::from(pool_slot::CAP)) > 0.0 {
+                    if memory.at(first + usize::from(pool_slot::CAP)) > 0.0 {
                         self.push(FilledOp::Soak { pool, first, step: id })?;
                     }
                 }

@@ -24,6 +24,7 @@ mod inflict;
 mod leading;
 mod limits;
 mod outcomes;
+mod plain;
 mod pools;
 mod reading;
 mod script;
@@ -56,6 +57,7 @@ pub use telling::{Telling, name_refusal};
 use crate::program::{AbilityId, CombatantId, EncounterId, FormulaId, Frame, PoolId, Program, Setup, Slot, Time};
 use engine::Engine;
 use filled::FilledHits;
+use plain::Plain;
 use state::State;
 
 /// One fight.
@@ -76,6 +78,10 @@ pub struct Fight<C = Sampler> {
     chance: C,
     limits: Limits,
     filled: FilledHits,
+    /// A shorter way for fights in which little changes.
+    plain: Option<Plain>,
+    /// Nothing has been done since it was begun anew.
+    untouched: bool,
 }
 
 impl Fight<Sampler> {
@@ -97,8 +103,8 @@ impl<C: Provider> Fight<C> {
     /// A fight whose chances come from elsewhere.
     pub fn with_chance(setup: Arc<Setup>, chance: C, seed: u64) -> Self {
         let state = State::of(&setup);
-        let filled = FilledHits::of(&setup);
-        let mut fight = Self { setup, state, chance, limits: Limits::default(), filled };
+        let (filled, plain) = (FilledHits::of(&setup), Plain::of(&setup));
+        let mut fight = Self { setup, state, chance, limits: Limits::default(), filled, plain, untouched: true };
         fight.restart(seed);
         fight
     }
@@ -107,6 +113,7 @@ impl<C: Provider> Fight<C> {
     pub fn restart(&mut self, seed: u64) {
         self.chance.begin(seed, &self.setup.streams);
         self.state.reset(&self.setup, &mut self.chance);
+        self.untouched = true;
     }
 
     /// What answers for chance.
@@ -122,7 +129,12 @@ impl<C: Provider> Fight<C> {
     }
 
     fn engine<'a, O: Observer>(&'a mut self, observer: &'a mut O) -> Engine<'a, C, O> {
-        Engine {
+        self.parts(observer).0
+    }
+
+    fn parts<'a, O: Observer>(&'a mut self, observer: &'a mut O) -> (Engine<'a, C, O>, Option<&'a mut Plain>) {
+        self.untouched = false;
+        let engine = Engine {
             program: &self.setup.program,
             setup: &self.setup,
             state: &mut self.state,
@@ -132,7 +144,8 @@ impl<C: Provider> Fight<C> {
             filled: &mut self.filled,
             dressing: false,
             leader: None,
-        }
+        };
+        (engine, self.plain.as_mut())
     }
 
     /// What there is to see of the fight.
@@ -150,7 +163,13 @@ impl<C: Provider> Fight<C> {
     /// # Errors
     /// When a formula has no value or a limit is passed. The fight is over then.
     pub fn run<O: Observer>(&mut self, observer: &mut O) -> Result<Ending, FightError> {
-        self.engine(observer).run().map_err(|error| *error)
+        let fresh = std::mem::take(&mut self.untouched);
+        let (mut engine, plain) = self.parts(observer);
+        let ended = match plain {
+            Some(plain) if fresh && !O::DETAIL && plain.suits(engine.state) => engine.run_plain(plain),
+            _ => engine.run(),
+        };
+        ended.map_err(|error| *error)
     }
 
     /// Lets time pass up to and including a moment; returns the ending if the fight is over.
@@ -320,5 +339,6 @@ impl<C: Provider> Fight<C> {
         self.state.clone_from(&snapshot.state);
         self.chance.clone_from(&snapshot.chance);
         self.filled.forget();
+        self.untouched = false;
     }
 }

@@ -91,7 +91,7 @@ impl Due {
     pub(super) const NOTHING: Self = Self(NONE);
 
     #[inline(always)]
-    fn of(at: Time, phase: Phase, rank: u32, who: CombatantId) -> Self {
+    pub(super) fn of(at: Time, phase: Phase, rank: u32, who: CombatantId) -> Self {
         let lot = (at.0 << PHASE_BITS | phase as u64) << WHO_BITS | u64::from(rank);
         Self(lot << WHO_BITS | u64::from(who.0))
     }
@@ -179,6 +179,11 @@ impl Timeline {
                 self.rarer.put(who, timer, key)
             }
         }
+    }
+
+    /// What a combatant does next.
+    pub(super) fn set_act(&mut self, who: CombatantId, due: Due) {
+        self.put_act(who, due.0);
     }
 
     #[inline(always)]

@@ -3,6 +3,7 @@
 use super::Program;
 use super::code::{Op, OpCode, Operand, Shape};
 use super::fault::Fault;
+use super::flow::{self, PoolNumbers};
 use super::ids::{CombatantId, FormulaId, SiteId, Slot};
 use super::layout::{Layout, pool_slot};
 use super::linked::QuickCondition;
@@ -135,33 +136,21 @@ impl Memory {
         blocks.filter(counts).count() as f64
     }
 
-    /// A pool's amount at a moment: a straight line, or stairs, within 0 and the cap.
+    /// A pool's amount at a moment.
     #[inline(always)]
     pub(crate) fn pool_amount(&self, first: usize, now: f64) -> f64 {
-        // One look at the bounds for all five; the order is that of `pool_slot`.
-        let Some([amount, cap, rate, since, every]) =
-            self.numbers[first..].first_chunk::<{ pool_slot::WIDTH as usize }>()
-        else {
-            return f64::NAN;
-        };
-        if *rate == 0.0 {
-            *amount
-        } else if *every == 0.0 {
-            (amount + rate * ((now - since) / 1e6)).max(0.0).min(*cap)
-        } else {
-            self.portioned(first, now)
-        }
+        self.pool_numbers(first).map_or(f64::NAN, |pool| flow::amount(pool, now))
     }
 
-    /// The amount of a pool that flows in portions. Out of line with all that it needs, so that other
-    /// reads keep their registers.
-    #[cold]
-    #[inline(never)]
-    fn portioned(&self, first: usize, now: f64) -> f64 {
-        let slot = |slot: u16| self.numbers[first + usize::from(slot)];
-        let (amount, rate, every) = (slot(pool_slot::AMOUNT), slot(pool_slot::RATE), slot(pool_slot::EVERY));
-        let portions = stairs(slot(pool_slot::SINCE), every, now);
-        (amount + rate * portions).max(0.0).min(slot(pool_slot::CAP))
+    /// A pool's numbers. One look at the bounds for all of them.
+    #[inline(always)]
+    pub(crate) fn pool_numbers(&self, first: usize) -> Option<&PoolNumbers> {
+        self.numbers[first..].first_chunk()
+    }
+
+    /// All pools of a combatant, one after the other, from its first pool on.
+    pub(crate) fn all_pools_mut(&mut self, first: usize, count: usize) -> &mut [f64] {
+        &mut self.numbers[first..first + count * usize::from(pool_slot::WIDTH)]
     }
 
     /// Whether a pool holds nothing, now and until something is added.
@@ -185,8 +174,7 @@ impl Memory {
 
     #[inline]
     pub(crate) fn pool_share(&self, first: usize, now: f64) -> f64 {
-        let cap = self.at(first + usize::from(pool_slot::CAP));
-        if cap == 0.0 { 0.0 } else { self.pool_amount(first, now) / cap }
+        self.pool_numbers(first).map_or(f64::NAN, |pool| flow::share(pool, now))
     }
 }
 
@@ -206,11 +194,6 @@ impl Memory {
             QuickCondition::Two(op, a, b) => guarded(op, self.at(a as usize), self.at(b as usize)),
         }
     }
-}
-
-/// Portions between two moments.
-fn stairs(since: f64, every: f64, now: f64) -> f64 {
-    (now / every).floor() - (since / every).floor()
 }
 
 /// Who acts on whom, when: everything that an operand's place depends on.

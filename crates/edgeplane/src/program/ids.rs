@@ -10,6 +10,7 @@ macro_rules! ids {
 
         impl $name {
             /// As an index.
+            #[inline(always)]
             pub fn index(self) -> usize {
                 self.0 as usize
             }

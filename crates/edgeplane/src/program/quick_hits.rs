@@ -52,6 +52,19 @@ pub(crate) struct QuickHit {
     pub(crate) ops: Vec<QuickOp>,
 }
 
+impl QuickHit {
+    /// Every number that it reads.
+    pub(crate) fn operands(&self) -> impl Iterator<Item = Operand> {
+        let of_op = |op: &QuickOp| match op.op {
+            HitOp::If(a, _) | HitOp::Roll(_, a, _) | HitOp::Scale(a) => [Some(a), None],
+            HitOp::RollLess(_, a, b, _) | HitOp::ScaleOver(a, b) => [Some(a), Some(b)],
+            HitOp::Mark(_) | HitOp::Soak(..) | HitOp::Stop => [None, None],
+        };
+        let spread = self.spread.map(|(spread, _)| spread);
+        self.amount.into_iter().chain(spread).chain(self.ops.iter().flat_map(of_op).flatten())
+    }
+}
+
 /// Where the numbers of those involved begin, by the region of an operand.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Bases {
@@ -91,6 +104,18 @@ impl Layout {
     pub(crate) fn lasting(&self, operand: Operand) -> bool {
         let in_pools = operand.region > CONSTANTS && (self.pools..self.statuses).contains(&operand.at);
         !in_pools || (operand.at - self.pools) % pool_slot::WIDTH == pool_slot::CAP
+    }
+
+    /// Whether a number of a combatant's block changes only with attributes and stacks: neither as pools do, nor with who
+    /// stands where.
+    pub(crate) fn is_steady_at(&self, at: u16) -> bool {
+        let of_owner = at >= Self::ATTRIBUTES.0 || at == Self::LEVEL.0;
+        of_owner && self.lasting(Operand { region: CONSTANTS + 1, at })
+    }
+
+    /// The same for an operand; constants are as steady as can be, locals are not.
+    pub(crate) fn is_steady(&self, operand: Operand) -> bool {
+        operand.region == CONSTANTS || operand.region > CONSTANTS && self.is_steady_at(operand.at)
     }
 }
 

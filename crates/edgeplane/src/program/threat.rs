@@ -45,6 +45,13 @@ impl Threat {
         if self.amounts.is_empty() { 0.0 } else { self.amounts[self.index(eyes, whom)] }
     }
 
+    /// Sets it, by the numbers of both.
+    pub(crate) fn put(&mut self, eyes: usize, whom: usize, amount: f64) {
+        if let Some(place) = self.amounts.get_mut(eyes * self.seats + whom) {
+            *place = amount;
+        }
+    }
+
     /// Adds to it, and says what it is now.
     pub(crate) fn add(&mut self, eyes: usize, whom: usize, amount: f64) -> f64 {
         if self.amounts.is_empty() {

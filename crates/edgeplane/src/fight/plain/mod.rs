@@ -1,0 +1,82 @@
+//! Fights in which nothing changes but pools, cooldowns and who stands.
+//!
+//! Nobody has statuses, places, charges or triggers there, so every attribute, cost, time and step of a hit is a number
+//! that is known when the fight is set up. [`PlainPlan`] has them all side by side, [`Lane`] what changes, a few hundred
+//! bytes for a duel, and [`Run`] plays it: the same events in the same order as the engine, from the same
+//! chances. Defeats and the end are the engine's own; it takes the state over for that.
+//!
+//! This is what a study of millions runs. It is a shortcut, not a second meaning: `tests/shortcuts.rs` and the
+//! laws over random rulesets hold it to the engine, event by event.
+
+mod lane;
+mod plan;
+mod run;
+
+use std::sync::Arc;
+
+use super::Provider;
+use super::engine::{Engine, Outcome};
+use super::event::{Ending, Event, Observer};
+use super::state::State;
+use super::timeline::Due;
+use crate::program::{Setup, Time};
+use lane::Lane;
+use plan::PlainPlan;
+use run::{Pause, Run};
+
+/// A plain fight: what is known of it, and room to play it in.
+#[derive(Clone, Debug)]
+pub(super) struct Plain {
+    plan: Arc<PlainPlan>,
+    lane: Box<Lane>,
+}
+
+impl Plain {
+    /// If the fights of a setup are plain.
+    pub(super) fn of(setup: &Setup) -> Option<Self> {
+        let plan = PlainPlan::of(setup)?;
+        let lane = Box::new(Lane::of(&plan));
+        Some(Self { plan: Arc::new(plan), lane })
+    }
+
+    /// Whether nobody chooses by hand.
+    pub(super) fn suits(&self, state: &State) -> bool {
+        state.actors.all().iter().all(|actor| !actor.by_hand && !actor.led)
+    }
+}
+
+impl<C: Provider, O: Observer> Engine<'_, C, O> {
+    /// Plays a plain fight from its beginning to its end.
+    pub(super) fn run_plain(&mut self, plain: &mut Plain) -> Outcome<Ending> {
+        let Plain { plan, lane } = plain;
+        let last = self.setup.time_limit;
+        self.tell(Event::Began);
+        lane.begin(plan, self.state);
+        let mut resumed = false;
+        loop {
+            let (chance, observer) = (&mut *self.chance, &mut *self.observer);
+            let mut run = Run { plan, lane, chance, observer, limits: self.limits };
+            let pause = run.go(last, resumed);
+            lane.store(plan, self.state);
+            match pause {
+                Pause::Over(due) => {
+                    self.pass_until(due, Time::NEVER);
+                    return Ok(self.state.ending.unwrap_or(Ending::Stalemate));
+                }
+                Pause::Empty => {
+                    self.settle_defeats()?;
+                    if let Some(ending) = self.state.ending {
+                        return Ok(ending);
+                    }
+                    lane.load(plan, self.state);
+                    resumed = true;
+                }
+                Pause::TooLong => return Err(self.too_long()),
+                Pause::Endless(waves) => return Err(self.endless(waves)),
+            }
+        }
+    }
+}
+
+/// Nothing is due.
+const NOTHING: Due = Due::NOTHING;
