@@ -349,3 +349,33 @@ fn a_fight_on_the_ground_tells_walks_flights_and_what_is_out_of_reach() {
     let trials = answer(&["trials", DEMO, "sluice_gate", "-n", "100"]);
     assert!(trials.contains("out of reach"), "{trials}");
 }
+
+#[test]
+fn values_go_out_as_a_sheet_and_come_back() {
+    let folder = TempDir::new().unwrap();
+    let ruleset = folder.path().join("weir");
+    fs::create_dir(&ruleset).unwrap();
+    for file in fs::read_dir(DEMO).unwrap() {
+        let file = file.unwrap().path();
+        fs::copy(&file, ruleset.join(file.file_name().unwrap())).unwrap();
+    }
+    let (ruleset, sheet) = (ruleset.to_str().unwrap(), folder.path().join("sheet.csv"));
+    let sheet = sheet.to_str().unwrap();
+    let told = answer(&["sheet", ruleset, "character"]);
+    assert!(told.lines().all(|line| line.chars().count() <= 120), "{told}");
+    assert!(told.contains("more columns:"), "{told}");
+    answer(&["sheet", ruleset, "gear", "--columns", "slot,modify.0.add", "--format", "csv", "-o", sheet]);
+    assert!(answer(&["sheet", ruleset, "gear", "--take", sheet]).contains("says nothing new"));
+    let before = fs::read_to_string(Path::new(ruleset).join("gear.toml")).unwrap();
+    let csv = fs::read_to_string(sheet).unwrap();
+    assert!(csv.contains("oilskin,body,10\n"), "{csv}");
+    fs::write(sheet, csv.replace("oilskin,body,10\n", "oilskin,body,12\n")).unwrap();
+    let told = answer(&["sheet", ruleset, "gear", "--take", sheet]);
+    assert!(told.contains("1 value changed in 1 file."), "{told}");
+    assert_eq!(row(&told, "gear.oilskin.modify.0.add")[1..3], ["10", "12"]);
+    let after = fs::read_to_string(Path::new(ruleset).join("gear.toml")).unwrap();
+    assert_eq!(after.lines().zip(before.lines()).filter(|(a, b)| a != b).count(), 1);
+    fs::write(sheet, "name,slto\noilskin,hands\n").unwrap();
+    assert!(refusal(&["sheet", ruleset, "gear", "--take", sheet]).contains("sheet.csv:2:9"));
+    assert_eq!(fs::read_to_string(Path::new(ruleset).join("gear.toml")).unwrap(), after);
+}

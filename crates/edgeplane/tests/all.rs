@@ -73,6 +73,9 @@ mod rules;
 #[path = "script.rs"]
 mod script;
 
+#[path = "sheets.rs"]
+mod sheets;
+
 #[path = "shortcuts.rs"]
 mod shortcuts;
 

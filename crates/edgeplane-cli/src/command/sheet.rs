@@ -18,13 +18,31 @@ pub(crate) fn run(args: &SheetArgs) -> Result<(), Failure> {
     let rows = game.sheet(&args.section, &args.columns)?;
     let sink = Sink(&args.output);
     match args.output.format {
-        Format::Text => {
-            let (header, rows) = rows.split_first().map_or((Vec::new(), Vec::new()), |(a, b)| (a.clone(), b.to_vec()));
-            sink.text(&table::draw_named(&header, rows))
-        }
+        Format::Text => sink.text(&on_a_screen(&rows)),
         Format::Json => sink.json(&rows),
         Format::Csv => sink.csv(&rows),
     }
+}
+
+/// As many columns as a screen is wide, and which others there are.
+fn on_a_screen(rows: &[Vec<String>]) -> String {
+    const SCREEN: usize = 118;
+    let Some((header, body)) = rows.split_first() else { return String::new() };
+    let width = |column: usize| rows.iter().map(|row| row[column].chars().count()).max().unwrap_or(0) + 3;
+    let fits = (1..=header.len()).take_while(|count| (0..*count).map(width).sum::<usize>() <= SCREEN).last();
+    let shown = fits.unwrap_or(0).max(2).min(header.len());
+    let body = body.iter().map(|row| row[..shown].to_vec()).collect();
+    let mut told = table::draw_named(&header[..shown], body);
+    if shown < header.len() {
+        const NAMED: usize = 4;
+        let more = &header[shown..];
+        let rest = if more.len() > NAMED { ", …" } else { "" };
+        let names = more[..more.len().min(NAMED)].join(", ");
+        let count = text::counted(more.len(), "more column", "more columns");
+        told.push_str(&format!("\n and {count}: {names}{rest}\n"));
+        told.push_str(" Choose with --columns; --format csv has them all.\n");
+    }
+    told
 }
 
 fn take(game: &Game, args: &SheetArgs, file: &Path) -> Result<(), Failure> {

@@ -157,27 +157,63 @@ fn value_of(cell: &Cell) -> Value {
     }
 }
 
-/// Puts a value where nothing stands yet; tables on the way come about.
+/// Puts a value where nothing stands yet; tables and lists on the way come about.
 fn insert(table: &mut Table, path: &[&str], span: Span, value: Value) -> Result<(), Box<Diagnostic>> {
     let [key, rest @ ..] = path else { return Ok(()) };
     let Some(entry) = table.entry_mut(key) else {
-        let node = if rest.is_empty() {
-            Node { span, value }
-        } else {
-            let mut inner = Table::default();
-            insert(&mut inner, rest, span, value)?;
-            Node { span, value: Value::Table(inner) }
-        };
+        let node = Node { span, value: on_the_way(rest, span, value) };
         table.entries.push(Entry { key: (*key).to_owned(), key_span: span, node });
         return Ok(());
     };
-    match (&mut entry.node.value, rest.is_empty(), value) {
-        (Value::Table(inner), false, value) => insert(inner, rest, span, value),
+    let first = entry.key_span;
+    insert_below(&mut entry.node, key, first, rest, span, value)
+}
+
+fn insert_below(
+    node: &mut Node,
+    key: &str,
+    first: Span,
+    path: &[&str],
+    span: Span,
+    value: Value,
+) -> Result<(), Box<Diagnostic>> {
+    match (&mut node.value, path, value) {
+        (Value::Table(inner), [_, ..], value) => insert(inner, path, span, value),
         // A rule of which the files say more.
-        (Value::Table(_), true, Value::Table(_)) => Ok(()),
+        (Value::Table(_), [], Value::Table(_)) => Ok(()),
+        (Value::List(list), [index, rest @ ..], value) => {
+            let count = list.len();
+            match index.parse::<usize>() {
+                Ok(index) if index < count => {
+                    let first = list[index].span;
+                    insert_below(&mut list[index], key, first, rest, span, value)
+                }
+                Ok(index) if index == count => {
+                    list.push(Node { span, value: on_the_way(rest, span, value) });
+                    Ok(())
+                }
+                _ => {
+                    let message = format!("`{key}` is a list of {count}; `{index}` is none of its places");
+                    let help = "places are counted from 0, and one more than there are adds to them";
+                    Err(Box::new(Diagnostic::at(Code::UnknownPath, span, message).help(help)))
+                }
+            }
+        }
         _ => {
             let diagnostic = Diagnostic::at(Code::DuplicateName, span, format!("`{key}` is given twice"));
-            Err(Box::new(diagnostic.saying("again here").label(entry.key_span, "first given here")))
+            Err(Box::new(diagnostic.saying("again here").label(first, "first given here")))
         }
+    }
+}
+
+/// A value within all that its path needs: a list where the path says 0, else tables.
+fn on_the_way(path: &[&str], span: Span, value: Value) -> Value {
+    let [key, rest @ ..] = path else { return value };
+    let node = Node { span, value: on_the_way(rest, span, value) };
+    if *key == "0" {
+        Value::List(vec![node])
+    } else {
+        let key = (*key).to_owned();
+        Value::Table(Table { entries: vec![Entry { key, key_span: span, node }] })
     }
 }
