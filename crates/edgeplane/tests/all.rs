@@ -31,6 +31,9 @@ mod demo_statuses;
 #[path = "diagnostics.rs"]
 mod diagnostics;
 
+#[path = "extends.rs"]
+mod extends;
+
 #[path = "fights.rs"]
 mod fights;
 
@@ -42,6 +45,9 @@ mod gear;
 
 #[path = "ground.rs"]
 mod ground;
+
+#[path = "hands.rs"]
+mod hands;
 
 #[path = "laws.rs"]
 mod laws;

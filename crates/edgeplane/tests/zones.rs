@@ -340,3 +340,34 @@ proptest! {
         }
     }
 }
+
+/// When one who stands `away` and walks at `course` comes into and out of a zone that begins at 3 m and grows.
+fn growing(growth: &str, away: f64, course: [f64; 2], lasts: f64) -> (Vec<u64>, Vec<u64>) {
+    let rules = RULES.replace("radius = 3\n", &format!("radius = 3\n    grows = {growth}\n"));
+    let rules = rules.replace("at = [10.4, 1.8]", &format!("at = [{away}, 0]"));
+    let (mut fight, mut log) = led(&game(&rules), "past", course);
+    fight.advance(seconds(lasts), &mut log).unwrap();
+    crossings(&log, WALKER)
+}
+
+#[test]
+fn the_edge_of_a_zone_that_grows_is_crossed_when_it_comes() {
+    // Half a metre a second from 3 m: at 5 m after 4 s, whoever stands there.
+    assert_eq!(growing("0.5", 5.0, [0.0, 0.0], 20.0), (vec![4_000_000], vec![]));
+    // Toward it at 2 m/s from 13 m: 10 m at 2.5 m/s. Through the middle and out again: 2 t - 13 = 3 + t / 2.
+    let (entered, left) = growing("0.5", 13.0, [-2.0, 0.0], 20.0);
+    assert_eq!(entered, [4_000_000]);
+    assert!((10_666_666..=10_666_670).contains(&left[0]), "{left:?}");
+    // Away from it more slowly than it grows: caught, and never out.
+    assert_eq!(growing("1", 4.0, [0.5, 0.0], 20.0), (vec![2_000_000], vec![]));
+}
+
+#[test]
+fn a_zone_that_shrinks_leaves_behind_who_stands_in_it() {
+    // From 3 m by half a metre a second: past 2 m after 2 s, with a hair.
+    let (entered, left) = growing("-0.5", 2.0, [0.0, 0.0], 20.0);
+    assert_eq!(entered, [0]);
+    assert!((2_000_000..=2_000_010).contains(&left[0]) && left.len() == 1, "{left:?}");
+    // Gone to a point after 6 s; who arrives there later finds nothing.
+    assert_eq!(growing("-0.5", 40.0, [-4.0, 0.0], 9.0), (vec![], vec![]));
+}

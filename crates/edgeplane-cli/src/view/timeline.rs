@@ -268,6 +268,14 @@ impl<'a> Teller<'a> {
                 };
                 self.result(at, caster, source, target, &came);
             }
+            Event::Given { caster, target, source, ability } => {
+                let came = Came::only(&format!("has {} now", self.ability(ability)));
+                self.result(at, caster, source, target, &came);
+            }
+            Event::Taken { caster, target, source, ability } => {
+                let came = Came::only(&format!("has {} no more", self.ability(ability)));
+                self.result(at, caster, source, target, &came);
+            }
             Event::Lost { caster, ability } => {
                 self.line(at, self.who(caster), self.ability(ability), "", &Came::only("finds its targets fallen"))
             }
@@ -431,6 +439,7 @@ impl<'a> Teller<'a> {
             Ending::AllFell => "a draw: the last fell at the same moment".to_owned(),
             Ending::TimeLimit => "a draw: the time is up".to_owned(),
             Ending::Stalemate => "a draw: nothing can ever happen again".to_owned(),
+            Ending::Drawn => "a draw: several sides won at the same moment".to_owned(),
         };
         self.out.push_str(&format!("{:>8.2}  {}\n", at.seconds(), text::bold(&told)));
     }

@@ -40,6 +40,7 @@ fn wins(trials: &Trials) -> String {
         ("draw: all fell", &trials.all_fell),
         ("draw: time is up", &trials.time_limit),
         ("draw: stalemate", &trials.stalemate),
+        ("draw: several won at once", &trials.drawn),
     ];
     rows.extend(draws.iter().filter(|(_, share)| share.count > 0).map(|(name, share)| row(name, share)));
     table::draw(

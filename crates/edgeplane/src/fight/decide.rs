@@ -420,6 +420,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     #[inline(never)]
     pub(super) fn possible(&mut self, who: CombatantId, place: usize, pick: bool) -> Outcome<Option<Refusal>> {
         let hand = self.state.in_hand[place];
+        if !hand.had {
+            return Ok(Some(Refusal::NotIts));
+        }
         if let Some(by) = self.forbidden(who, hand.ability) {
             return Ok(Some(Refusal::Forbidden { by }));
         }

@@ -157,6 +157,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         if !character.spends.is_empty() {
             self.spend_points(who, &character.spends)?;
         }
+        self.wear_by_chance(who)?;
         self.fill_pools(who)
     }
 
@@ -180,7 +181,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let plan = &program.characters[self.setup.combatants[who.index()].character.index()];
         let level = program.place(who, Layout::LEVEL);
         let as_ever = self.state.memory.at(level) == self.setup.memory.at(level);
-        if plan.statuses.is_empty() && plan.spends.is_empty() && as_ever {
+        if plan.statuses.is_empty() && plan.spends.is_empty() && plan.chancy.is_empty() && as_ever {
             return Ok(());
         }
         for pool in (0..program.pools.len()).filter(|pool| plan.pools[*pool]) {
@@ -287,6 +288,10 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             if self.state.ending.is_some() {
                 return Ok(());
             }
+        }
+        if let Some(decided) = self.state.decided {
+            self.settle_decision(decided);
+            return Ok(());
         }
         self.wake_watchers()
     }

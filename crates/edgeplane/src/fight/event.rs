@@ -153,6 +153,10 @@ pub enum Event {
     /// Somebody becomes more or less of a threat in the eyes of another, by an outcome that says so; `threat` is what
     /// it is then.
     Threatened { caster: CombatantId, target: CombatantId, source: Source, amount: f64, threat: f64 },
+    /// The target has an ability from now on.
+    Given { caster: CombatantId, target: CombatantId, source: Source, ability: AbilityId },
+    /// The target has an ability no more.
+    Taken { caster: CombatantId, target: CombatantId, source: Source, ability: AbilityId },
     /// A cast is broken.
     Interrupted { who: CombatantId, ability: AbilityId, by: CombatantId, source: Source },
     /// A status is applied; `until` is when it ends, if it ends by itself. `stacks` are those of this
@@ -230,6 +234,8 @@ pub enum Ending {
     TimeLimit,
     /// Nothing can ever happen again.
     Stalemate,
+    /// Several sides won at the same moment.
+    Drawn,
 }
 
 impl Ending {
@@ -237,7 +243,7 @@ impl Ending {
     pub fn winner(self) -> Option<SideId> {
         match self {
             Self::Won(side) | Self::HeldOut(side) => Some(side),
-            Self::AllFell | Self::TimeLimit | Self::Stalemate => None,
+            Self::AllFell | Self::TimeLimit | Self::Stalemate | Self::Drawn => None,
         }
     }
 }

@@ -63,17 +63,23 @@ pub(super) fn meeting(away: Plane, velocity: Plane, speed: f64, reach: f64) -> O
     (under >= 0.0 && below > 0.0).then(|| 2.0 * c / below).filter(|seconds| seconds.is_finite())
 }
 
-/// After how many seconds something within `edge` metres that moves with `velocity` is that far away: the greater root of
-/// |away + velocity τ| = edge. Never, if it does not move.
-pub(super) fn parting(away: Plane, velocity: Plane, edge: f64) -> Option<f64> {
-    let a = inner(velocity, velocity);
-    let b = 2.0 * inner(away, velocity);
+/// After how many seconds something within `edge` metres that moves with `velocity` is outside of an edge that moves away by
+/// `growth` metres a second: the first τ with |away + velocity τ| = edge + growth τ. Never, if the edge is no slower.
+pub(super) fn parting(away: Plane, velocity: Plane, growth: f64, edge: f64) -> Option<f64> {
+    let a = inner(velocity, velocity) - growth * growth;
+    let b = 2.0 * (inner(away, velocity) - growth * edge);
     let c = inner(away, away) - edge * edge;
-    if a <= 0.0 {
-        return None;
-    }
     if c >= 0.0 {
         return Some(0.0);
+    }
+    if growth < 0.0 && a <= 0.0 {
+        // The edge comes in faster than anything leaves, so it is met before it is a point.
+        let under = (b * b - 4.0 * a * c).max(0.0);
+        let seconds = 2.0 * c / (-b - under.sqrt());
+        return Some(seconds).filter(|seconds| seconds.is_finite() && *seconds >= 0.0);
+    }
+    if a <= 0.0 {
+        return None;
     }
     let root = (b * b - 4.0 * a * c).sqrt();
     // Of the two forms of a root, the one that subtracts nothing alike.

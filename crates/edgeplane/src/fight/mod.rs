@@ -38,6 +38,7 @@ mod telling;
 mod threat;
 mod timeline;
 mod triggers;
+mod wearing;
 mod zones;
 
 use std::sync::Arc;

@@ -101,8 +101,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// Brings one outcome about for one who receives it, if it happens at all.
     #[inline]
     pub(super) fn bring(&mut self, by: &By, target: CombatantId, outcome: &OutcomePlan) -> Outcome<()> {
-        // Who falls can still call others.
-        if !self.state.actors[target].stands && !matches!(outcome.effect, Effect::Call(..)) {
+        // Who falls can still call others, or win by that.
+        let of_side = matches!(outcome.effect, Effect::Call(..) | Effect::Win);
+        if !self.state.actors[target].stands && !of_side {
             return Ok(());
         }
         if (outcome.when.is_some() || outcome.chance.is_some()) && !self.happens(by, target, outcome)? {
@@ -160,6 +161,20 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
                 self.lengthen(target, *status, Time::from_seconds(seconds), *shorter)
             }
             Effect::Interrupt => self.interrupt(target, by),
+            Effect::Win => {
+                self.decide_for(by);
+                Ok(())
+            }
+            Effect::Wear(piece) => self.wear(target, *piece),
+            Effect::TakeOff(piece) => self.take_off(target, *piece),
+            Effect::Give(ability) => {
+                self.give(by, target, *ability);
+                Ok(())
+            }
+            Effect::Take(ability) => {
+                self.take_ability(by, target, *ability);
+                Ok(())
+            }
             Effect::Leap(metres) => {
                 let metres = self.positive(*metres, &frame)?;
                 if self.setup.is_placed {

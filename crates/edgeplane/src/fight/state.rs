@@ -13,7 +13,8 @@ use super::timeline::{Phase, Timeline, Timer};
 use super::triggers::Pending;
 use super::zones::{Hold, Zone};
 use crate::program::{
-    AbilityId, BaseChange, Chance, CombatantId, InHand, JoinPlan, Memory, Setup, SiteId, StatusId, StreamId, Time,
+    AbilityId, BaseChange, Chance, CombatantId, GearId, InHand, JoinPlan, Memory, Setup, SideId, SiteId, StatusId, StreamId,
+    Time,
 };
 
 /// What a combatant is doing.
@@ -190,6 +191,10 @@ pub(super) struct State {
     pub(super) base_changes: Vec<BaseChange>,
     /// What is kept of each combatant on the ground; nothing where nobody has a place.
     pub(super) walkers: Vec<Walker>,
+    /// What each wears, in the order in which it was put on.
+    pub(super) worn: Vec<Vec<GearId>>,
+    /// A side has won, whatever stands; nobody has, if several did at one moment.
+    pub(super) decided: Option<Option<SideId>>,
     /// Experience that each has gained.
     pub(super) experience: Vec<f64>,
     /// Who does not stand because it has not joined yet.
@@ -230,6 +235,9 @@ pub(super) struct Scratch {
     pub(super) due: Vec<u32>,
     /// Statuses that are to be taken away, and when they would have ended.
     pub(super) meant: Vec<(u32, Time)>,
+    /// Statuses of what is worn, before and after a change.
+    pub(super) gear_before: Vec<StatusId>,
+    pub(super) gear_after: Vec<StatusId>,
 }
 
 impl PartialEq for Scratch {
@@ -272,6 +280,8 @@ impl State {
             walkers: vec![Walker::default(); if setup.is_placed { setup.combatants.len() } else { 0 }],
             absent: vec![false; all],
             experience: vec![0.0; all],
+            worn: vec![Vec::new(); all],
+            decided: None,
             flights: Vec::new(),
             moved: false,
             zones: Vec::new(),
@@ -344,6 +354,10 @@ impl State {
         self.walkers.fill(Walker::default());
         self.flights.clear();
         self.experience.fill(0.0);
+        self.decided = None;
+        for (worn, combatant) in self.worn.iter_mut().zip(&setup.combatants) {
+            worn.clone_from(&setup.program.characters[combatant.character.index()].pieces);
+        }
         self.moved = false;
         self.reset_statuses();
         self.draw_lots(setup, chance);

@@ -292,8 +292,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             if self.program.ability(*ability).reads & changed != 0 {
                 let memory = &mut self.state.memory;
                 let hand = self.program.ability_in_hand(*ability, who, linked, memory);
-                let ready = self.state.in_hand[place].ready;
-                self.state.in_hand[place] = InHand { ready, ..hand };
+                let InHand { ready, had, .. } = self.state.in_hand[place];
+                self.state.in_hand[place] = InHand { ready, had, ..hand };
             }
         }
     }

@@ -207,6 +207,16 @@ impl Telling<'_> {
                 map.serialize_entry("amount", &amount)?;
                 map.serialize_entry("threat", &threat)
             }
+            Event::Given { caster, target, source, ability } => {
+                self.of_source(map, "given", caster, source)?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("what", &self.setup.program.ability(ability).name)
+            }
+            Event::Taken { caster, target, source, ability } => {
+                self.of_source(map, "taken", caster, source)?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("what", &self.setup.program.ability(ability).name)
+            }
             Event::Interrupted { who, ability, by, source } => {
                 self.action(map, "interrupted", who, ability)?;
                 map.serialize_entry("by", names.who(by))?;
@@ -392,6 +402,7 @@ impl Ending {
             Self::AllFell => "all fell",
             Self::TimeLimit => "time limit",
             Self::Stalemate => "stalemate",
+            Self::Drawn => "drawn",
         }
     }
 }

@@ -29,6 +29,9 @@ pub(super) struct Zone {
     by: By,
     carrier: Option<CombatantId>,
     middle: Plane,
+    /// When it came about, and by how many metres it grows each second.
+    since: Time,
+    growth: f64,
     radius: f64,
     ends: Time,
     /// Who is inside, one bit each.
@@ -42,6 +45,11 @@ impl std::fmt::Debug for Zone {
 }
 
 impl Zone {
+    /// Metres from its middle to its edge at a moment.
+    fn radius_at(&self, now: Time) -> f64 {
+        (self.radius + self.growth * (now - self.since).seconds()).max(0.0)
+    }
+
     fn holds(&self, who: CombatantId) -> bool {
         self.inside[who.index() / 64] >> (who.index() % 64) & 1 == 1
     }
@@ -65,6 +73,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let plan = self.program.zone(id);
         let frame = Frame::new(self.program, by.caster, on, 0, self.state.now.micros());
         let radius = plan.radius.map_or(Ok(0.0), |radius| self.positive(radius, &frame))?;
+        let growth = plan.grows.map_or(Ok(0.0), |grows| self.number(grows, &frame))?;
         let lasts = match plan.lasts {
             Some(lasts) => Time::from_seconds(self.positive(lasts, &frame)?),
             None => Time::NEVER,
@@ -81,7 +90,18 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let (serial, ends) = (self.state.next_zone, self.state.now + lasts);
         self.state.next_zone += 1;
         let (carrier, middle) = (plan.carried.then_some(on), self.place_of(on));
-        self.state.zones.push(Zone { id, serial, by: *by, carrier, middle, radius, ends, inside: [0; 16] });
+        self.state.zones.push(Zone {
+            id,
+            serial,
+            by: *by,
+            carrier,
+            middle,
+            since: self.state.now,
+            growth,
+            radius,
+            ends,
+            inside: [0; 16],
+        });
         let until = (ends < Time::NEVER).then_some(ends);
         self.tell(Event::ZoneBegan { zone: id, owner: by.caster, on, carried: plan.carried, middle, radius, until });
         self.state.moved = true;
@@ -102,7 +122,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let mut index = 0;
         while let Some(zone) = self.state.zones.get(index).copied() {
             let middle = self.middle_of(&zone).0;
-            let edge = zone.radius + HAIR;
+            let edge = zone.radius_at(now) + HAIR;
             for who in self.setup.ids() {
                 let away = minus(self.place_of(who), middle);
                 let is_in = inner(away, away) <= edge * edge && self.concerns(&zone, who);
@@ -250,8 +270,14 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             let away = minus(self.place_of(who), middle);
             let velocity = minus(self.course_of(who), course);
             // Out is only who is well out, and not at the edge.
-            let edge = zone.radius + 2.0 * HAIR;
-            if zone.holds(who) { parting(away, velocity, edge) } else { meeting(away, velocity, 0.0, zone.radius) }
+            let (radius, growth) = (zone.radius_at(self.state.now), zone.growth);
+            // A zone that has shrunk to a point holds nobody who is not in its very middle.
+            let growth = if radius > 0.0 || growth > 0.0 { growth } else { 0.0 };
+            if zone.holds(who) {
+                parting(away, velocity, growth, radius + 2.0 * HAIR)
+            } else {
+                meeting(away, velocity, growth, radius)
+            }
         };
         let concerned = self.setup.ids().filter(|who| self.concerns(zone, *who));
         concerned.filter_map(crossing).map(|seconds| self.after(seconds)).min().unwrap_or(Time::NEVER)
@@ -263,7 +289,7 @@ impl super::Fight {
     pub fn zones(&self) -> impl Iterator<Item = (&ZonePlan, CombatantId, [f64; 2], f64)> {
         self.state.zones.iter().map(|zone| {
             let middle = zone.carrier.map_or(zone.middle, |carrier| self.place(carrier));
-            (self.setup.program.zone(zone.id), zone.by.caster, middle, zone.radius)
+            (self.setup.program.zone(zone.id), zone.by.caster, middle, zone.radius_at(self.state.now))
         })
     }
 }

@@ -5,7 +5,7 @@ use super::names::look_up;
 use super::outcomes::{OutcomePlan, Place};
 use super::resolve::Compiler;
 use super::scope::Scope;
-use crate::rules::{AbilityRule, AreaRule, Formula, Named, Pick, Ruleset, SideRule, UseMoment, Word};
+use crate::rules::{AbilityRule, AreaRule, Formula, Named, OutcomeKind, Pick, Ruleset, SideRule, UseMoment, Word};
 
 /// An ability of the ruleset.
 #[derive(Clone, Debug)]
@@ -14,6 +14,10 @@ pub struct AbilityPlan {
     pub name: String,
     /// For readers.
     pub about: String,
+    /// Its place in a loadout.
+    pub slot: Option<String>,
+    /// Somebody may have it at one time and not at another.
+    pub(crate) comes_and_goes: bool,
     /// Its tags.
     pub tags: Vec<String>,
     /// What it spends when the cast starts.
@@ -137,6 +141,7 @@ impl AbilityPlan {
             || self.sustain.is_some()
             || self.after.is_some()
             || self.opens
+            || self.comes_and_goes
             || !self.during.is_empty()
             || self.cost_at != UseMoment::Start
             || self.cooldown_from != UseMoment::Release
@@ -194,6 +199,8 @@ impl Compiler<'_> {
             pick: self.pick(&rule.targets.pick, &named.name),
             count: rule.targets.count,
             does: self.outcomes(&rule.does, &rule.tags, &Place::ABILITY, rules),
+            slot: rule.slot.as_ref().map(|slot| slot.text.clone()),
+            comes_and_goes: comes_and_goes(&named.name, rule, rules),
             refund: self.optional(&rule.refund, Scope::TIMING),
             during: rule.during.iter().filter_map(|word| self.status_named(word)).collect(),
             forbidden_by: self.forbidden_bits(&rule.tags),
@@ -269,6 +276,23 @@ impl Compiler<'_> {
             Pick::Lowest(formula) => self.number(formula, Scope::SCORE).map_or(PickPlan::First, PickPlan::Lowest),
         }
     }
+}
+
+/// Whether somebody may have the ability at one time and not at another: it is withheld, given, taken, or gives way to another
+/// one in its slot that is given.
+fn comes_and_goes(name: &str, rule: &AbilityRule, rules: &Ruleset) -> bool {
+    let withheld = rules.characters.iter().flat_map(|character| character.rule.withheld.iter().flatten());
+    let slot = |word: &Word| {
+        let named = rules.abilities.iter().find(|named| named.name == word.text)?;
+        named.rule.slot.as_ref().map(|slot| slot.text.as_str())
+    };
+    let gives_way = |word: &Word| rule.slot.as_ref().is_some_and(|own| slot(word) == Some(&own.text));
+    withheld.into_iter().any(|word| word.text == name)
+        || rules.outcomes().any(|outcome| match &outcome.kind {
+            OutcomeKind::Give(word) => word.text == name || gives_way(word),
+            OutcomeKind::Take(word) => word.text == name,
+            _ => false,
+        })
 }
 
 pub(super) fn texts(words: &[Word]) -> Vec<String> {

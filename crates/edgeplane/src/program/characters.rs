@@ -4,8 +4,8 @@ use super::Program;
 use super::abilities::PickPlan;
 use super::attributes::AttributePlan;
 use super::functions::find_circle;
-use super::gear::WornPlan;
-use super::ids::{AbilityId, CharacterId, FormulaId, PoolId, SiteId, StatusId};
+use super::gear::{ChancyPiece, Worn, WornPlan};
+use super::ids::{AbilityId, CharacterId, FormulaId, GearId, PoolId, SiteId, StatusId};
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
@@ -35,6 +35,12 @@ pub struct CharacterPlan {
     pub statuses: Vec<StatusId>,
     /// What it wears; what that does is among its statuses.
     pub gear: Vec<WornPlan>,
+    /// The pieces that it is sure to wear as a fight begins.
+    pub(crate) pieces: Vec<GearId>,
+    /// Those that it may wear besides.
+    pub(crate) chancy: Vec<ChancyPiece>,
+    /// So many of its abilities, the last ones, it has only when they are given to it.
+    pub(crate) withheld: usize,
     /// Tags of statuses that it does not take on, by number.
     pub immune: Vec<u16>,
     /// Experience that its fall gives to each enemy that stands.
@@ -231,12 +237,16 @@ impl Compiler<'_> {
         let immune = lineage.iter().find_map(|rule| rule.immune.as_deref()).unwrap_or_default();
         let statuses =
             statuses.iter().filter_map(|word| self.names.statuses.get(&word.text).copied()).collect::<Vec<_>>();
-        let (gear, worn) = self.worn(own, lineage, rules);
+        let Worn { told: gear, pieces, chancy, statuses: worn } = self.worn(&named.name, own, lineage, rules);
+        let withheld = self.withheld(own, lineage, rules);
         let spends = self.spends(own, lineage, rules);
         let worth = lineage.iter().find_map(|rule| rule.worth.as_ref());
         let worth = worth.and_then(|worth| self.number(worth, Scope::WORTH));
         let mut plan = CharacterPlan {
             gear,
+            pieces,
+            chancy,
+            withheld: withheld.len(),
             worth,
             spends,
             name: named.name.clone(),
@@ -245,7 +255,11 @@ impl Compiler<'_> {
             level: level.unwrap_or(1.0),
             attributes: self.character_attributes(lineage).unwrap_or_default(),
             pools: self.character_pools(lineage),
-            abilities: abilities.iter().filter_map(|word| self.names.abilities.get(&word.text).copied()).collect(),
+            abilities: abilities
+                .iter()
+                .filter_map(|word| self.names.abilities.get(&word.text).copied())
+                .chain(withheld)
+                .collect(),
             statuses: statuses.into_iter().chain(worn).collect(),
             immune: immune.iter().filter_map(|word| self.names.tags.get(&word.text).copied()).collect(),
             policy: PolicyPlan::default(),
@@ -255,6 +269,37 @@ impl Compiler<'_> {
         self.check_costs(&plan, named.span);
         self.check_preference(&plan, lineage.iter().find_map(|rule| rule.policy.as_ref()), named.span);
         plan
+    }
+
+    /// Abilities that a character has only when they are given to it. Of those that it has from the start, no two are in
+    /// one slot.
+    fn withheld(&mut self, own: &CharacterRule, lineage: &[&CharacterRule], rules: &Ruleset) -> Vec<AbilityId> {
+        for word in own.withheld.iter().flatten() {
+            look_up(&self.names.abilities, &word.text, word.span, "ability", self.out);
+            if let Some(other) = own.abilities.iter().flatten().find(|other| other.text == word.text) {
+                let message = format!("`{}` is withheld, and had from the start", word.text);
+                self.out.push(Diagnostic::at(Code::KeyConflict, word.span, message).label(other.span, "had here"));
+            }
+        }
+        let words: Vec<&Word> = own.abilities.iter().flatten().collect();
+        let slot = |word: &Word| {
+            let named = rules.abilities.iter().find(|named| named.name == word.text)?;
+            named.rule.slot.as_ref().map(|slot| slot.text.clone())
+        };
+        for (index, word) in words.iter().enumerate() {
+            let Some(taken) = slot(word) else { continue };
+            let earlier = words[..index].iter().find(|other| slot(other).as_ref() == Some(&taken));
+            if let Some(other) = earlier {
+                let message = format!("`{}` and `{}` are both in the slot `{taken}`", other.text, word.text);
+                let help = "withhold one of them, and have it given when it is needed";
+                let diagnostic = Diagnostic::at(Code::KeyConflict, word.span, message).help(help);
+                self.out.push(diagnostic.label(other.span, "in that slot already"));
+            }
+        }
+        let had = lineage.iter().find_map(|rule| rule.abilities.as_deref()).unwrap_or_default();
+        let withheld = lineage.iter().find_map(|rule| rule.withheld.as_deref()).unwrap_or_default();
+        let apart = withheld.iter().filter(|word| had.iter().all(|other| other.text != word.text));
+        apart.filter_map(|word| self.names.abilities.get(&word.text).copied()).collect()
     }
 
     fn character_pools(&self, lineage: &[&CharacterRule]) -> Vec<bool> {

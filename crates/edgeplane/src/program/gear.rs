@@ -1,8 +1,10 @@
 //! Gear and gear sets: which statuses a character has for what it wears.
 
-use super::ids::StatusId;
+use super::ids::{FormulaId, GearId, SiteId, StatusId};
+use super::Program;
 use super::names::look_up;
 use super::resolve::Compiler;
+use super::scope::Scope;
 use crate::rules::{CharacterRule, Named, Ruleset, Word};
 use crate::text::{Code, Diagnostic};
 
@@ -19,7 +21,71 @@ pub struct WornPlan {
     pub set: Option<(String, u32)>,
 }
 
+/// A piece of gear.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct GearPlan {
+    /// Its name.
+    pub name: String,
+    /// Where it is worn; one piece for each slot.
+    pub slot: Option<String>,
+    /// The set that it belongs to, by its number.
+    pub set: Option<usize>,
+    /// What its wearer has: what it does itself comes first.
+    pub statuses: Vec<StatusId>,
+}
+
+/// A gear set: from so many pieces on, these statuses and no others.
+pub type GearSetPlan = Vec<(u32, Vec<StatusId>)>;
+
+/// A piece that a character may have with it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct ChancyPiece {
+    /// The piece.
+    pub piece: GearId,
+    /// How likely it wears it, and where that is drawn.
+    pub chance: (FormulaId, SiteId),
+}
+
+impl Program {
+    /// The statuses that whoever wears some pieces has for that: those of each piece in order, then those of the sets.
+    pub(crate) fn statuses_of_gear(&self, worn: &[GearId], into: &mut Vec<StatusId>) {
+        into.clear();
+        for piece in worn {
+            into.extend_from_slice(&self.gear[piece.index()].statuses);
+        }
+        for (number, set) in self.gear_sets.iter().enumerate() {
+            let pieces = worn.iter().filter(|piece| self.gear[piece.index()].set == Some(number)).count() as u32;
+            let reached = set.iter().rfind(|(needed, _)| *needed <= pieces);
+            into.extend(reached.iter().flat_map(|(_, statuses)| statuses));
+        }
+    }
+}
+
 impl Compiler<'_> {
+    pub(super) fn piece_named(&mut self, word: &Word) -> Option<GearId> {
+        let index = look_up(&self.names.gear, &word.text, word.span, "piece of gear", self.out);
+        index.map(|index| GearId(index as u16))
+    }
+
+    /// Pieces and sets for fights in which they change.
+    fn gear_plans(&mut self, rules: &Ruleset) {
+        let ids = |words: &[Word]| {
+            words.iter().filter_map(|word| self.names.statuses.get(&word.text).copied()).collect::<Vec<_>>()
+        };
+        let plan = |piece: &Named<crate::rules::GearRule>| GearPlan {
+            name: piece.name.clone(),
+            slot: piece.rule.slot.as_ref().map(|slot| slot.text.clone()),
+            set: piece.rule.set.as_ref().and_then(|set| self.names.gear_sets.get(&set.text).copied()),
+            statuses: self.names.statuses.get(&piece.name).copied().into_iter().chain(ids(&piece.rule.statuses)).collect(),
+        };
+        let gear = rules.gear.iter().map(plan).collect();
+        let set = |set: &Named<crate::rules::GearSetRule>| {
+            set.rule.worn.iter().map(|(pieces, words)| (*pieces, ids(words))).collect()
+        };
+        let sets = rules.gear_sets.iter().map(set).collect();
+        (self.program.gear, self.program.gear_sets) = (gear, sets);
+    }
+
     /// Looks up the names in gear and gear sets, worn or not.
     pub(crate) fn gear(&mut self, rules: &Ruleset) {
         for piece in &rules.gear {
@@ -31,6 +97,7 @@ impl Compiler<'_> {
         for set in &rules.gear_sets {
             set.rule.worn.iter().for_each(|(_, statuses)| self.known_statuses(statuses));
         }
+        self.gear_plans(rules);
     }
 
     fn known_statuses(&mut self, words: &[Word]) {
@@ -41,45 +108,48 @@ impl Compiler<'_> {
 
     /// What a character wears, and the statuses that it has for that: those of each piece in order,
     /// then those of the sets.
-    pub(crate) fn worn(
+    pub(super) fn worn(
         &mut self,
+        name: &str,
         own: &CharacterRule,
         lineage: &[&CharacterRule],
         rules: &Ruleset,
-    ) -> (Vec<WornPlan>, Vec<StatusId>) {
+    ) -> Worn {
         for word in own.gear.iter().flatten() {
-            look_up(&self.names.gear, &word.text, word.span, "piece of gear", self.out);
+            look_up(&self.names.gear, &word.piece.text, word.piece.span, "piece of gear", self.out);
         }
         self.check_slots(own, rules);
-        let words = lineage.iter().find_map(|rule| rule.gear.as_deref()).unwrap_or_default();
-        let pieces: Vec<_> = words.iter().filter_map(|word| find(&rules.gear, &word.text)).collect();
+        let listed = lineage.iter().find_map(|rule| rule.gear.as_deref()).unwrap_or_default();
+        let mut chancy = Vec::new();
+        for (index, one) in listed.iter().enumerate() {
+            let Some(chance) = &one.chance else { continue };
+            let piece = self.names.gear.get(&one.piece.text).map(|index| GearId(*index as u16));
+            let chance = self.number(chance, Scope::WEAR);
+            let site = self.site(&format!("character.{name}.gear.{index}.chance"));
+            chancy.extend(piece.zip(chance).map(|(piece, chance)| ChancyPiece { piece, chance: (chance, site) }));
+        }
+        let certain = listed.iter().filter(|one| one.chance.is_none()).map(|one| &one.piece);
+        let pieces: Vec<_> = certain.filter_map(|word| find(&rules.gear, &word.text)).collect();
         let of_set = |set: &str| {
             let same = pieces.iter().filter(|piece| piece.rule.set.as_ref().is_some_and(|word| word.text == set));
             same.count() as u32
         };
-        let mut statuses: Vec<&str> = Vec::new();
-        for piece in &pieces {
-            statuses.push(&piece.name);
-            statuses.extend(piece.rule.statuses.iter().map(|word| word.text.as_str()));
-        }
-        for set in &rules.gear_sets {
-            let worn = of_set(&set.name);
-            let reached = set.rule.worn.iter().rfind(|(pieces, _)| *pieces <= worn);
-            statuses.extend(reached.iter().flat_map(|(_, words)| words).map(|word| word.text.as_str()));
-        }
+        let gear = |piece: &&Named<crate::rules::GearRule>| self.names.gear.get(&piece.name).copied();
+        let ids: Vec<GearId> = pieces.iter().filter_map(gear).map(|index| GearId(index as u16)).collect();
+        let mut statuses = Vec::new();
+        self.program.statuses_of_gear(&ids, &mut statuses);
         let plan = |piece: &&Named<crate::rules::GearRule>| WornPlan {
             name: piece.name.clone(),
             about: piece.rule.about.clone(),
             slot: piece.rule.slot.as_ref().map(|slot| slot.text.clone()),
             set: piece.rule.set.as_ref().map(|set| (set.text.clone(), of_set(&set.text))),
         };
-        let ids = statuses.iter().filter_map(|name| self.names.statuses.get(*name).copied());
-        (pieces.iter().map(plan).collect(), ids.collect())
+        Worn { told: pieces.iter().map(plan).collect(), pieces: ids, chancy, statuses }
     }
 
     /// No piece is worn twice, and no two in the same slot.
     fn check_slots(&mut self, own: &CharacterRule, rules: &Ruleset) {
-        let words: Vec<&Word> = own.gear.iter().flatten().collect();
+        let words: Vec<&Word> = own.gear.iter().flatten().map(|one| &one.piece).collect();
         for (index, word) in words.iter().enumerate() {
             let slot = |word: &Word| find(&rules.gear, &word.text)?.rule.slot.as_ref().map(|slot| slot.text.clone());
             let earlier = words[..index]
@@ -96,6 +166,14 @@ impl Compiler<'_> {
             self.out.push(Diagnostic::at(Code::KeyConflict, word.span, message).label(other.span, "worn already"));
         }
     }
+}
+
+/// What a character has on.
+pub(super) struct Worn {
+    pub(super) told: Vec<WornPlan>,
+    pub(super) pieces: Vec<GearId>,
+    pub(super) chancy: Vec<ChancyPiece>,
+    pub(super) statuses: Vec<StatusId>,
 }
 
 fn find<'a, T>(list: &'a [Named<T>], name: &str) -> Option<&'a Named<T>> {

@@ -109,6 +109,8 @@ pub(crate) struct InHand {
     pub(crate) unlock: Option<FormulaId>,
     /// Its first target has to be near enough.
     pub(crate) reaches: bool,
+    /// The combatant has it now.
+    pub(crate) had: bool,
 }
 
 impl InHand {
@@ -219,7 +221,12 @@ impl Program {
         memory: &mut Memory,
     ) -> Vec<InHand> {
         let abilities = &self.characters[combatant.character.index()].abilities;
-        abilities.iter().map(|ability| self.ability_in_hand(*ability, who, linked, memory)).collect()
+        let had = abilities.len() - self.characters[combatant.character.index()].withheld;
+        let one = |(place, ability): (usize, &AbilityId)| {
+            let hand = self.ability_in_hand(*ability, who, linked, memory);
+            InHand { had: place < had, ..hand }
+        };
+        abilities.iter().enumerate().map(one).collect()
     }
 
     pub(crate) fn ability_in_hand(
@@ -264,6 +271,7 @@ impl Program {
             aim,
             unlock: plan.unlock,
             reaches: linked.placed && plan.reach.is_some(),
+            had: true,
         }
     }
 

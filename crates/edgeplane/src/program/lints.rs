@@ -1,7 +1,7 @@
 //! Warnings about a ruleset that is sound, and yet hardly means what it says.
 
 use super::Program;
-use super::ids::{AbilityId, CharacterId, Slot};
+use super::ids::{AbilityId, CharacterId, GearId, Slot};
 use super::tree::{Read, TreeKind};
 use crate::rules::{
     AbilityRule, Again, DurationRule, Formula, Joins, Named, OutcomeKind, OutcomeRule, Ruleset, StatusRule,
@@ -199,8 +199,13 @@ impl Lints<'_> {
     }
 
     fn never_worn(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
-        let worn = self.program.characters.iter().flat_map(|plan| &plan.gear);
-        if !worn.into_iter().any(|piece| piece.name == named.name) {
+        let by_chance = self.program.characters.iter().flat_map(|plan| &plan.chancy);
+        let put_on = self.rules.outcomes().any(
+            |outcome| matches!(&outcome.kind, OutcomeKind::Wear(word) if word.text == named.name),
+        );
+        let mut worn = self.program.characters.iter().flat_map(|plan| &plan.pieces);
+        let same = |piece: &GearId| self.program.gear[piece.index()].name == named.name;
+        if !put_on && !worn.any(same) && !by_chance.into_iter().any(|chancy| same(&chancy.piece)) {
             let message = format!("nobody wears `{}`", named.name);
             let help = format!("for example: gear = [\"{}\"]", named.name);
             out.push(warn(Code::NeverWorn, named.span, message).help(help));

@@ -49,7 +49,7 @@ pub use encounters::{CombatantPlan, EncounterPlan, Setup};
 pub use eval::{Chance, Draws, Frame, Memory, StreamId};
 pub(crate) use eval::{NoChance, guarded};
 pub use fault::{Fault, FaultReason};
-pub use gear::WornPlan;
+pub use gear::{ChancyPiece, GearPlan, GearSetPlan, WornPlan};
 pub use ids::*;
 pub(crate) use layout::HAIR;
 pub use layout::{Layout, pool_slot};
@@ -106,6 +106,8 @@ pub struct Program {
     pub(crate) modifiers_read: u64,
     pub(crate) diminish: Vec<DiminishPlan>,
     pub(crate) tags: Vec<String>,
+    pub(crate) gear: Vec<GearPlan>,
+    pub(crate) gear_sets: Vec<GearSetPlan>,
     pub(crate) abilities: Vec<AbilityPlan>,
     pub(crate) policies: Vec<PolicyPlan>,
     pub(crate) threat: Option<ThreatPlan>,

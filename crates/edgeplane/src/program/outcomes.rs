@@ -1,7 +1,7 @@
 //! Outcomes: what abilities, ticks and triggers bring about.
 
 use super::Program;
-use super::ids::{CharacterId, DamageTypeId, FormulaId, PoolId, SiteId, StatusId, StepId, ZoneId};
+use super::ids::{AbilityId, CharacterId, DamageTypeId, FormulaId, GearId, PoolId, SiteId, StatusId, StepId, ZoneId};
 use super::names::look_up;
 use super::quick_hits::QuickHit;
 use super::resolve::Compiler;
@@ -51,6 +51,16 @@ pub enum Effect {
     Threat(FormulaId),
     /// The cast under way is broken.
     Interrupt,
+    /// The side of the one who acts has won.
+    Win,
+    /// The receiver puts a piece of gear on.
+    Wear(GearId),
+    /// The receiver takes a piece of gear off.
+    TakeOff(GearId),
+    /// The receiver has an ability from now on.
+    Give(AbilityId),
+    /// The receiver has an ability no more.
+    Take(AbilityId),
     /// Moves the receiver away from the caster by so many metres, or toward.
     Shift(FormulaId, bool),
     /// A zone comes about around the receiver.
@@ -232,7 +242,8 @@ impl Compiler<'_> {
     fn receiver(&mut self, rule: &OutcomeRule, place: &Place) -> Option<Receiver> {
         // A call is not for a target: however many those are, it is one call.
         let own = if place.to == Receiver::Target { Receiver::Caster } else { place.to };
-        let to = rule.to.unwrap_or(if matches!(rule.kind, OutcomeKind::Call { .. }) { own } else { place.to });
+        let of_side = matches!(rule.kind, OutcomeKind::Call { .. } | OutcomeKind::Win);
+        let to = rule.to.unwrap_or(if of_side { own } else { place.to });
         if place.receivers.iter().any(|(receiver, _)| *receiver == to) {
             return Some(to);
         }
@@ -302,6 +313,11 @@ impl Compiler<'_> {
                 Some(Effect::Lengthen(status?, by?, *shorter))
             }
             OutcomeKind::Interrupt => Some(Effect::Interrupt),
+            OutcomeKind::Win => Some(Effect::Win),
+            OutcomeKind::Wear(piece) => self.piece_named(piece).map(Effect::Wear),
+            OutcomeKind::TakeOff(piece) => self.piece_named(piece).map(Effect::TakeOff),
+            OutcomeKind::Give(ability) => self.ability_named(ability).map(Effect::Give),
+            OutcomeKind::Take(ability) => self.ability_named(ability).map(Effect::Take),
             OutcomeKind::Leap(metres) => Some(Effect::Leap(self.number(metres, scope)?)),
             OutcomeKind::Toggle(status) => self.status_named(status).map(Effect::Toggle),
             OutcomeKind::Threat(amount) => {
@@ -321,6 +337,10 @@ impl Compiler<'_> {
             }
             OutcomeKind::Shift { metres, nearer } => Some(Effect::Shift(self.number(metres, scope)?, *nearer)),
         }
+    }
+
+    fn ability_named(&mut self, word: &Word) -> Option<AbilityId> {
+        look_up(&self.names.abilities, &word.text, word.span, "ability", self.out)
     }
 
     pub(super) fn status_named(&mut self, word: &Word) -> Option<StatusId> {

@@ -91,6 +91,8 @@ impl Scope {
     pub(crate) const LEVELS: Self = Self { place: "in `levels`", ..Self::ATTRIBUTE };
     /// What a fall is worth to others.
     pub(crate) const WORTH: Self = Self { place: "in a `worth`", caster: false, ..Self::PRICE };
+    /// How likely somebody wears a piece of gear.
+    pub(crate) const WEAR: Self = Self { place: "in a piece's `chance`", caster: false, ..Self::PRICE };
     /// What is gained between two encounters.
     pub(crate) const REST: Self = Self { place: "in a rest", caster: false, ..Self::PRICE };
     /// What a policy prefers.

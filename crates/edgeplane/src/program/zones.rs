@@ -16,6 +16,8 @@ pub struct ZonePlan {
     pub about: String,
     /// Metres from its middle to its edge.
     pub radius: Option<FormulaId>,
+    /// Metres by which its radius grows each second.
+    pub grows: Option<FormulaId>,
     /// Seconds that it lasts, if it ends by itself.
     pub lasts: Option<FormulaId>,
     /// Whom it is about, as its owner sees it.
@@ -44,6 +46,7 @@ impl Compiler<'_> {
 
     fn zone(&mut self, name: &str, rule: &ZoneRule, rules: &Ruleset) -> ZonePlan {
         let radius = rule.radius.as_ref().and_then(|radius| self.number(radius, Scope::OUTCOME));
+        let grows = rule.grows.as_ref().and_then(|grows| self.number(grows, Scope::OUTCOME));
         let lasts = rule.lasts.as_ref().and_then(|lasts| self.number(lasts, Scope::OUTCOME));
         let status =
             |word: &crate::rules::Word| look_up(&self.names.statuses, &word.text, word.span, "status", self.out);
@@ -54,6 +57,7 @@ impl Compiler<'_> {
             name: name.to_owned(),
             about: rule.about.clone(),
             radius,
+            grows,
             lasts,
             affects: rule.affects,
             owner: rule.owner,

@@ -9,6 +9,8 @@ use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 pub struct AbilityRule {
     /// For readers.
     pub about: String,
+    /// Its place in a loadout: of one slot nobody has more than one ability at a time.
+    pub slot: Option<Word>,
     /// For hit steps that look at tags.
     pub tags: Vec<Word>,
     /// What it spends, pool by pool, when the cast starts.
@@ -203,6 +205,7 @@ pub enum Pick {
 
 const KEYS: &[&str] = &[
     "about",
+    "slot",
     "tags",
     "cost",
     "cooldown",
@@ -243,6 +246,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AbilityRul
     }
     AbilityRule {
         about: fields.about(out),
+        slot: fields.text("slot", out),
         tags: fields.words("tags", out).unwrap_or_default(),
         cost: cost(&fields, out),
         cooldown: fields.formula("cooldown", out),

@@ -1,6 +1,6 @@
 //! `[character.*]`: the templates of combatants.
 
-use super::reader::{Fields, Formula, Word, formula, wrong_type};
+use super::reader::{Fields, Formula, Word, formula, list, word, wrong_type};
 use crate::text::{Diagnostics, Node, Value};
 
 /// One character. `None` means "as in the one that it extends, else the default".
@@ -22,8 +22,10 @@ pub struct CharacterRule {
     pub abilities: Option<Vec<Word>>,
     /// Statuses that it has from the start, for as long as the fight lasts.
     pub statuses: Option<Vec<Word>>,
+    /// Abilities that it has only when they are given to it in a fight.
+    pub withheld: Option<Vec<Word>>,
     /// What it wears or holds.
-    pub gear: Option<Vec<Word>>,
+    pub gear: Option<Vec<PieceRule>>,
     /// Tags of statuses that it does not take on.
     pub immune: Option<Vec<Word>>,
     /// Experience that its fall gives to each enemy that stands.
@@ -34,6 +36,15 @@ pub struct CharacterRule {
     pub policy: Option<Word>,
 }
 
+/// A piece of gear that a character wears.
+#[derive(Clone, Debug)]
+pub struct PieceRule {
+    /// Which one.
+    pub piece: Word,
+    /// How likely it has it on when a fight begins; always, if it is not said.
+    pub chance: Option<Formula>,
+}
+
 const KEYS: &[&str] = &[
     "about",
     "template",
@@ -42,6 +53,7 @@ const KEYS: &[&str] = &[
     "attributes",
     "pools",
     "abilities",
+    "withheld",
     "gear",
     "statuses",
     "immune",
@@ -60,13 +72,34 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> CharacterR
         attributes: attributes(&fields, out),
         pools: fields.words("pools", out),
         abilities: fields.words("abilities", out),
-        gear: fields.words("gear", out),
+        withheld: fields.words("withheld", out),
+        gear: gear(&fields, out),
         statuses: fields.words("statuses", out),
         immune: fields.words("immune", out),
         policy: fields.text("policy", out),
         worth: fields.formula("worth", out),
         spends: fields.words("spends", out),
     }
+}
+
+/// Names of pieces, or `{ piece = "oilskin", chance = 30% }`.
+fn gear(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Vec<PieceRule>> {
+    let path = fields.path_of("gear");
+    let mut pieces = Vec::new();
+    for (index, item) in list(fields.get("gear")?, &path, out)?.iter().enumerate() {
+        let path = format!("{path}.{index}");
+        if let Value::Table(_) = item.value {
+            let Some(inner) = Fields::open(item, &path, &["piece", "chance"], out) else { continue };
+            if inner.get("piece").is_none() {
+                inner.missing("piece", "{ piece = \"oilskin\", chance = 0.3 }", out);
+            }
+            let chance = inner.formula("chance", out);
+            pieces.extend(inner.text("piece", out).map(|piece| PieceRule { piece, chance }));
+        } else {
+            pieces.extend(word(item, &path, out).map(|piece| PieceRule { piece, chance: None }));
+        }
+    }
+    Some(pieces)
 }
 
 fn attributes(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<(Word, Formula)> {

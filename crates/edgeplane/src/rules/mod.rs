@@ -10,6 +10,7 @@ mod characters;
 mod curves;
 mod encounters;
 mod expectations;
+mod extends;
 mod gear;
 mod levels;
 mod measures;
@@ -172,7 +173,7 @@ const SECTIONS: &[&str] = &[
 impl Ruleset {
     /// Reads a document; whatever is wrong goes to `out`, and the rest is read all the same.
     pub fn read(document: &Document, out: &mut Diagnostics) -> Self {
-        let root = &document.root;
+        let root = &extends::settled(&document.root, out);
         for entry in root.entries.iter().filter(|entry| !SECTIONS.contains(&entry.key.as_str())) {
             let message = format!("a ruleset has no section `{}`", entry.key);
             let diagnostic = Diagnostic::at(Code::UnknownKey, entry.key_span, message);

@@ -168,6 +168,16 @@ pub enum OutcomeKind {
     Threat(Formula),
     /// Breaks the cast that is under way.
     Interrupt,
+    /// The side of the one who acts has won.
+    Win,
+    /// The receiver puts a piece of gear on.
+    Wear(Word),
+    /// The receiver takes a piece of gear off.
+    TakeOff(Word),
+    /// The receiver has an ability from now on.
+    Give(Word),
+    /// The receiver has an ability no more.
+    Take(Word),
     /// The receiver is moved at once.
     Shift {
         /// How far, in metres.
@@ -204,6 +214,13 @@ const ZONE: &[&str] = &["zone"];
 const THREAT: &[&str] = &["threat"];
 const LEAP: &[&str] = &["leap"];
 const TOGGLE: &[&str] = &["toggle"];
+const WIN: &[&str] = &["win"];
+const WEAR: &[&str] = &["wear"];
+const TAKE_OFF: &[&str] = &["take_off"];
+const GIVE: &[&str] = &["give"];
+const TAKE: &[&str] = &["take"];
+/// Kinds that are about the side of the one who acts: nobody receives them.
+const OF_SIDES: &[&str] = &["call", "win"];
 const COMMON: &[&str] = &["to", "when", "chance"];
 const KINDS: &[(&str, &[&str])] = &[
     ("damage", DAMAGE),
@@ -224,6 +241,11 @@ const KINDS: &[(&str, &[&str])] = &[
     ("threat", THREAT),
     ("leap", LEAP),
     ("toggle", TOGGLE),
+    ("win", WIN),
+    ("wear", WEAR),
+    ("take_off", TAKE_OFF),
+    ("give", GIVE),
+    ("take", TAKE),
 ];
 
 /// Reads the list under `does`.
@@ -253,8 +275,7 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<OutcomeRul
         }));
         return None;
     };
-    // It is the caller's side that they join: nobody receives a call.
-    let common = COMMON.iter().filter(|key| *name != "call" || **key != "to");
+    let common = COMMON.iter().filter(|key| !OF_SIDES.contains(name) || **key != "to");
     let keys: Vec<&str> = keys.iter().chain(common).copied().collect();
     let fields = Fields::open(node, path, &keys, out)?;
     let kind = match *name {
@@ -272,6 +293,11 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<OutcomeRul
         "toggle" => fields.text("toggle", out).map(OutcomeKind::Toggle),
         "threat" => fields.formula("threat", out).map(OutcomeKind::Threat),
         "interrupt" => fields.flag("interrupt", out).then_some(OutcomeKind::Interrupt),
+        "win" => fields.flag("win", out).then_some(OutcomeKind::Win),
+        "wear" => fields.text("wear", out).map(OutcomeKind::Wear),
+        "take_off" => fields.text("take_off", out).map(OutcomeKind::TakeOff),
+        "give" => fields.text("give", out).map(OutcomeKind::Give),
+        "take" => fields.text("take", out).map(OutcomeKind::Take),
         key @ ("push" | "pull") => {
             fields.formula(key, out).map(|metres| OutcomeKind::Shift { metres, nearer: key == "pull" })
         }

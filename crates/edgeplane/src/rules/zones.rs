@@ -11,6 +11,8 @@ pub struct ZoneRule {
     pub about: String,
     /// Metres from its middle to its edge.
     pub radius: Option<Formula>,
+    /// Metres by which its radius grows each second; below zero it shrinks, down to nothing.
+    pub grows: Option<Formula>,
     /// Seconds that it lasts; as long as the fight, or as whoever carries it stands, if it is not said.
     pub lasts: Option<Formula>,
     /// Whom it is about.
@@ -51,7 +53,7 @@ impl ZoneSide {
 const SIDES: &[(&str, ZoneSide)] =
     &[("allies", ZoneSide::Allies), ("enemies", ZoneSide::Enemies), ("everyone", ZoneSide::Everyone)];
 const KEYS: &[&str] =
-    &["about", "radius", "lasts", "affects", "owner", "carried", "max_instances", "inflict", "enters", "leaves"];
+    &["about", "radius", "grows", "lasts", "affects", "owner", "carried", "max_instances", "inflict", "enters", "leaves"];
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> ZoneRule {
     let Some(fields) = Fields::open(node, path, KEYS, out) else { return ZoneRule::default() };
@@ -68,6 +70,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> ZoneRule {
     ZoneRule {
         about: fields.about(out),
         radius: fields.formula("radius", out),
+        grows: fields.formula("grows", out),
         lasts: if endless { None } else { fields.formula("lasts", out) },
         affects: fields.choice("affects", SIDES, out).unwrap_or_default(),
         owner: fields.flag("owner", out),

@@ -78,6 +78,7 @@ pub(super) struct Tally {
     pub(super) all_fell: u64,
     pub(super) time_limit: u64,
     pub(super) stalemate: u64,
+    pub(super) drawn: u64,
     /// Fights by duration.
     pub(super) durations: BTreeMap<u64, u64>,
     pub(super) duration: Moments,
@@ -109,6 +110,7 @@ impl Tally {
             all_fell: 0,
             time_limit: 0,
             stalemate: 0,
+            drawn: 0,
             durations: BTreeMap::new(),
             duration: Moments::default(),
             rows: vec![[0.0; SUMS]; combatants * (abilities + statuses)],
@@ -206,6 +208,7 @@ impl Tally {
             Ending::AllFell => self.all_fell += 1,
             Ending::TimeLimit => self.time_limit += 1,
             Ending::Stalemate => self.stalemate += 1,
+            Ending::Drawn => self.drawn += 1,
         }
         *self.durations.entry(duration.0 / GRAIN).or_default() += 1;
         self.duration.add(duration.seconds());
@@ -224,6 +227,7 @@ impl Tally {
         self.all_fell += other.all_fell;
         self.time_limit += other.time_limit;
         self.stalemate += other.stalemate;
+        self.drawn += other.drawn;
         self.duration.join(&other.duration);
         for (duration, count) in &other.durations {
             *self.durations.entry(*duration).or_default() += count;

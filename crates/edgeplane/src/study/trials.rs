@@ -57,6 +57,8 @@ pub struct Trials {
     pub time_limit: Proportion,
     /// Of these: nothing could ever happen again.
     pub stalemate: Proportion,
+    /// Several sides won at the same moment.
+    pub drawn: Proportion,
     /// Mean duration in seconds.
     pub duration: Estimate,
     /// Quantiles of the duration in seconds.
@@ -246,10 +248,11 @@ pub(super) fn figures(setup: &Setup, plan: &TrialsPlan, tally: &Tally) -> Trials
         trials: tally.fights,
         seed: plan.seed,
         sides: setup.sides.iter().zip(&tally.wins).enumerate().map(side).collect(),
-        draws: share(tally.all_fell + tally.time_limit + tally.stalemate),
+        draws: share(tally.all_fell + tally.time_limit + tally.stalemate + tally.drawn),
         all_fell: share(tally.all_fell),
         time_limit: share(tally.time_limit),
         stalemate: share(tally.stalemate),
+        drawn: share(tally.drawn),
         duration: mean_estimate(tally.duration.sum, tally.duration.squares, tally.fights),
         duration_quantiles: quantiles
             .map(|at| quantile(&tally.durations, tally.fights, at, Tally::GRAIN_SECONDS))

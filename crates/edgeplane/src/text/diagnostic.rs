@@ -201,6 +201,8 @@ pub fn listed(names: &[&str]) -> String {
 pub struct Diagnostics {
     list: Vec<Diagnostic>,
     names_incomplete: bool,
+    /// Places that several rules have in common.
+    shared: Vec<Span>,
 }
 
 impl Diagnostics {
@@ -218,6 +220,11 @@ impl Diagnostics {
         self.names_incomplete = true;
     }
 
+    /// What stands at a place is read for several rules: what is wrong there is told once.
+    pub fn share(&mut self, span: Span) {
+        self.shared.push(span);
+    }
+
     /// Whether anything that was pushed is an error.
     pub fn any_error(&self) -> bool {
         self.list.iter().any(|diagnostic| diagnostic.severity == Severity::Error)
@@ -227,6 +234,16 @@ impl Diagnostics {
     pub fn finish(mut self) -> Vec<Diagnostic> {
         self.list.sort_by_key(|diagnostic| diagnostic.labels.first().map(|label| label.span));
         self.list.dedup();
+        let shared = self.shared;
+        let within = |span: &Span| {
+            shared.iter().any(|one| one.file == span.file && one.start <= span.start && span.end <= one.end)
+        };
+        self.list.dedup_by_key(|diagnostic| {
+            let span = diagnostic.labels.first().map(|label| label.span).filter(within);
+            // Whatever is not shared is like nothing else.
+            let apart = if span.is_some() { String::new() } else { format!("{diagnostic:?}") };
+            (diagnostic.code, span, apart)
+        });
         self.list
     }
 }

@@ -205,6 +205,11 @@ fn also(program: &Program, outcome: &OutcomePlan) -> Option<AlsoLine> {
         Effect::Threat(amount) => ("adds threat", text(*amount)),
         Effect::Leap(metres) => ("leaps", format!("to within {} m", text(*metres))),
         Effect::Toggle(status) => ("begins or ends", program.status(*status).name.clone()),
+        Effect::Win => ("wins", "the fight, for its side".to_owned()),
+        Effect::Wear(piece) => ("puts on", program.gear[piece.index()].name.clone()),
+        Effect::TakeOff(piece) => ("takes off", program.gear[piece.index()].name.clone()),
+        Effect::Give(ability) => ("gives", program.ability(*ability).name.clone()),
+        Effect::Take(ability) => ("takes", program.ability(*ability).name.clone()),
         Effect::Interrupt => ("interrupts", "the cast under way".to_owned()),
     };
     let chance = outcome.chance.map(|(chance, _)| format!("chance {}", text(chance)));

@@ -1,0 +1,124 @@
+//! `extends` for abilities, statuses, gear and zones: keys of another rule stand where a rule has none of its own.
+//!
+//! It is settled in the tree of values, before anything is read, so that every key can be inherited and none has to
+//! be told about it. (Characters settle theirs later, since attributes are inherited one by one.)
+
+use std::collections::BTreeMap;
+
+use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Table, Value};
+
+/// Sections whose rules can extend each other.
+const SECTIONS: &[&str] = &["ability", "status", "gear", "zone"];
+/// What is a rule's own, and not handed on.
+const OWN: &[&str] = &["about", "extends", "template"];
+
+/// The tree with everything inherited in place, and without templates.
+pub(super) fn settled(root: &Table, out: &mut Diagnostics) -> Table {
+    let mut settled = root.clone();
+    for section in SECTIONS {
+        if let Some(Entry { node: Node { value: Value::Table(rules), .. }, .. }) = settled.entry_mut(section) {
+            settle(rules, section, out);
+        }
+    }
+    settled
+}
+
+fn settle(rules: &mut Table, section: &str, out: &mut Diagnostics) {
+    let used = |key: &str| rules.entries.iter().any(|rule| table_of(&rule.node).is_some_and(|own| own.get(key).is_some()));
+    if !used("extends") && !used("template") {
+        return;
+    }
+    let parents = parents(rules, section, out);
+    let written = rules.clone();
+    for (index, rule) in rules.entries.iter_mut().enumerate() {
+        let Value::Table(own) = &mut rule.node.value else { continue };
+        own.entries.retain(|entry| !["extends", "template"].contains(&entry.key.as_str()));
+        let mut next = parents.get(&index);
+        while let Some(parent) = next {
+            let inherited = table_of(&written.entries[*parent].node).into_iter().flat_map(|table| &table.entries);
+            for entry in inherited.filter(|entry| !OWN.contains(&entry.key.as_str())) {
+                if own.get(&entry.key).is_none() {
+                    out.share(entry.node.span);
+                    own.entries.push(entry.clone());
+                }
+            }
+            next = parents.get(parent);
+        }
+    }
+    let mut index = 0;
+    rules.entries.retain(|_| {
+        let is_template = template(&written.entries[index], section, out);
+        index += 1;
+        !is_template
+    });
+}
+
+/// Whom each rule extends, by their numbers; nobody within a circle.
+fn parents(rules: &Table, section: &str, out: &mut Diagnostics) -> BTreeMap<usize, usize> {
+    let mut parents = BTreeMap::new();
+    for (index, rule) in rules.entries.iter().enumerate() {
+        let Some(node) = table_of(&rule.node).and_then(|own| own.get("extends")) else { continue };
+        let Value::Text(name, _) = &node.value else {
+            let message = format!("`{section}.{}.extends` is {}; it takes a text", rule.key, node.value.what());
+            out.push(Diagnostic::at(Code::WrongType, node.span, message));
+            continue;
+        };
+        match rules.entries.iter().position(|other| other.key == *name) {
+            Some(parent) => {
+                parents.insert(index, parent);
+            }
+            None => {
+                let known = rules.entries.iter().map(|other| other.key.as_str());
+                let message = format!("`{section}.{name}` is not there to be extended");
+                out.push(Diagnostic::at(Code::UnknownName, node.span, message).nearest(name, known));
+            }
+        }
+    }
+    for index in 0..rules.entries.len() {
+        if let Some(circle) = circle(index, &parents) {
+            let names: Vec<String> =
+                circle.iter().chain([&index]).map(|one| format!("`{}`", rules.entries[*one].key)).collect();
+            let span = table_of(&rules.entries[index].node)
+                .and_then(|own| own.get("extends"))
+                .map_or(rules.entries[index].key_span, |node| node.span);
+            let message = format!("rules extend each other in a circle: {}", names.join(" → "));
+            out.push(Diagnostic::at(Code::ExtendsCycle, span, message));
+            // The others still have what they need, so that nothing else seems to be missing.
+            if let Some(last) = circle.last() {
+                parents.remove(last);
+            }
+        }
+    }
+    parents
+}
+
+/// The rules on the way from one back to itself.
+fn circle(from: usize, parents: &BTreeMap<usize, usize>) -> Option<Vec<usize>> {
+    let mut way = vec![from];
+    let mut next = *parents.get(&from)?;
+    while next != from {
+        // Another circle, that this one only leads into, is found from within.
+        if way.contains(&next) {
+            return None;
+        }
+        way.push(next);
+        next = *parents.get(&next)?;
+    }
+    Some(way)
+}
+
+fn template(rule: &Entry, section: &str, out: &mut Diagnostics) -> bool {
+    match table_of(&rule.node).and_then(|own| own.get("template")) {
+        None => false,
+        Some(Node { value: Value::Flag(flag), .. }) => *flag,
+        Some(node) => {
+            let message = format!("`{section}.{}.template` is {}; it takes true or false", rule.key, node.value.what());
+            out.push(Diagnostic::at(Code::WrongType, node.span, message));
+            false
+        }
+    }
+}
+
+fn table_of(node: &Node) -> Option<&Table> {
+    if let Value::Table(table) = &node.value { Some(table) } else { None }
+}
