@@ -128,6 +128,7 @@ fn a_piece_that_is_worn_with_some_chance_is_worn_that_often() {
     let mut worn = 0;
     for seed in 0..4_000 {
         let mut fight = game.fight("bout", seed).unwrap();
+        fight.take_control(ONE);
         fight.advance(Time::ZERO, &mut Silent).unwrap();
         let guard = number(&game, &fight, "guard");
         assert!(guard == 28.0 || guard == 32.0, "{guard}");

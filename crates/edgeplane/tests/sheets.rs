@@ -84,7 +84,10 @@ fn as_csv(rows: &[Vec<String>]) -> String {
 
 #[test]
 fn a_sheet_taken_back_as_it_is_changes_nothing() {
-    for (game, sections) in [(game(), &["character", "ability", "curve"][..]), (demo(), &["character", "ability", "status", "gear", "zone", "point", "curve"])] {
+    for (game, sections) in [
+        (game(), &["character", "ability", "curve"][..]),
+        (demo(), &["character", "ability", "status", "gear", "zone", "point", "curve"]),
+    ] {
         for section in sections {
             let rows = game.sheet(section, &[]).unwrap();
             assert!(rows.len() > 1, "{section}");
@@ -126,8 +129,14 @@ fn a_sheet_that_would_break_the_rules_is_refused_at_its_cell() {
         refused("ability", "name,cast,cooldwon\nhit,0.3,4\n"),
         "edit.csv:2:9 nothing stands at `ability.hit.cooldwon` in the files"
     );
-    assert_eq!(refused("curve", "at,might_of\n4,1\n"), "edit.csv:2:3 nothing stands at `curve.might_of at 4` in the files");
-    assert_eq!(refused("ability", "name,cast\nhit,0.3 +\n"), "moves.csv:2:10 expected a value before the end of the formula");
+    assert_eq!(
+        refused("curve", "at,might_of\n4,1\n"),
+        "edit.csv:2:3 nothing stands at `curve.might_of at 4` in the files"
+    );
+    assert_eq!(
+        refused("ability", "name,cast\nhit,0.3 +\n"),
+        "moves.csv:2:10 expected a value before the end of the formula"
+    );
     assert!(matches!(game.take_sheet("policies", "edit.csv", ""), Err(Error::Unknown { .. })));
     assert!(matches!(game.sheet("policies", &[]), Err(Error::Unknown { .. })));
 }

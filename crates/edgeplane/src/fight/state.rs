@@ -13,8 +13,8 @@ use super::timeline::{Phase, Timeline, Timer};
 use super::triggers::Pending;
 use super::zones::{Hold, Zone};
 use crate::program::{
-    AbilityId, BaseChange, Chance, CombatantId, GearId, InHand, JoinPlan, Memory, Setup, SideId, SiteId, StatusId, StreamId,
-    Time,
+    AbilityId, BaseChange, Chance, CombatantId, GearId, InHand, JoinPlan, Memory, Setup, SideId, SiteId, StatusId,
+    StreamId, Time,
 };
 
 /// What a combatant is doing.

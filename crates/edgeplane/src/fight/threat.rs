@@ -16,7 +16,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             return Ok(());
         };
         let frame = Frame::new(self.program, by.caster, target, 0, self.state.now.micros());
-        let factor = self.number(factor, &frame)?;
+        let factor = self.quiet_number(factor, &frame)?;
         self.raise_threat(target, by.caster, factor * dealt);
         Ok(())
     }
@@ -31,7 +31,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         for eyes in self.setup.ids() {
             if self.can_be_targeted(by.caster, eyes, SideRule::Enemies) {
                 let frame = Frame::new(self.program, by.caster, eyes, 0, self.state.now.micros());
-                let factor = self.number(factor, &frame)?;
+                let factor = self.quiet_number(factor, &frame)?;
                 self.raise_threat(eyes, by.caster, factor * healed);
             }
         }

@@ -46,7 +46,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     /// What hung on a piece that goes is gone at once, what hangs on one that comes is there at once; sets included.
     fn change_gear(&mut self, who: CombatantId, change: impl FnOnce(&mut Vec<GearId>)) -> Outcome<()> {
         let scratch = &mut self.state.scratch;
-        let (mut before, mut after) = (std::mem::take(&mut scratch.gear_before), std::mem::take(&mut scratch.gear_after));
+        let (mut before, mut after) =
+            (std::mem::take(&mut scratch.gear_before), std::mem::take(&mut scratch.gear_after));
         let worn = &mut self.state.worn[who.index()];
         self.program.statuses_of_gear(worn, &mut before);
         change(worn);

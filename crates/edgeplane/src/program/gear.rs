@@ -1,7 +1,7 @@
 //! Gear and gear sets: which statuses a character has for what it wears.
 
-use super::ids::{FormulaId, GearId, SiteId, StatusId};
 use super::Program;
+use super::ids::{FormulaId, GearId, SiteId, StatusId};
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
@@ -76,7 +76,14 @@ impl Compiler<'_> {
             name: piece.name.clone(),
             slot: piece.rule.slot.as_ref().map(|slot| slot.text.clone()),
             set: piece.rule.set.as_ref().and_then(|set| self.names.gear_sets.get(&set.text).copied()),
-            statuses: self.names.statuses.get(&piece.name).copied().into_iter().chain(ids(&piece.rule.statuses)).collect(),
+            statuses: self
+                .names
+                .statuses
+                .get(&piece.name)
+                .copied()
+                .into_iter()
+                .chain(ids(&piece.rule.statuses))
+                .collect(),
         };
         let gear = rules.gear.iter().map(plan).collect();
         let set = |set: &Named<crate::rules::GearSetRule>| {

@@ -200,9 +200,10 @@ impl Lints<'_> {
 
     fn never_worn(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
         let by_chance = self.program.characters.iter().flat_map(|plan| &plan.chancy);
-        let put_on = self.rules.outcomes().any(
-            |outcome| matches!(&outcome.kind, OutcomeKind::Wear(word) if word.text == named.name),
-        );
+        let put_on = self
+            .rules
+            .outcomes()
+            .any(|outcome| matches!(&outcome.kind, OutcomeKind::Wear(word) if word.text == named.name));
         let mut worn = self.program.characters.iter().flat_map(|plan| &plan.pieces);
         let same = |piece: &GearId| self.program.gear[piece.index()].name == named.name;
         if !put_on && !worn.any(same) && !by_chance.into_iter().any(|chancy| same(&chancy.piece)) {

@@ -24,7 +24,8 @@ pub(super) fn settled(root: &Table, out: &mut Diagnostics) -> Table {
 }
 
 fn settle(rules: &mut Table, section: &str, out: &mut Diagnostics) {
-    let used = |key: &str| rules.entries.iter().any(|rule| table_of(&rule.node).is_some_and(|own| own.get(key).is_some()));
+    let used =
+        |key: &str| rules.entries.iter().any(|rule| table_of(&rule.node).is_some_and(|own| own.get(key).is_some()));
     if !used("extends") && !used("template") {
         return;
     }

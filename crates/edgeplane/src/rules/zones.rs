@@ -52,8 +52,19 @@ impl ZoneSide {
 
 const SIDES: &[(&str, ZoneSide)] =
     &[("allies", ZoneSide::Allies), ("enemies", ZoneSide::Enemies), ("everyone", ZoneSide::Everyone)];
-const KEYS: &[&str] =
-    &["about", "radius", "grows", "lasts", "affects", "owner", "carried", "max_instances", "inflict", "enters", "leaves"];
+const KEYS: &[&str] = &[
+    "about",
+    "radius",
+    "grows",
+    "lasts",
+    "affects",
+    "owner",
+    "carried",
+    "max_instances",
+    "inflict",
+    "enters",
+    "leaves",
+];
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> ZoneRule {
     let Some(fields) = Fields::open(node, path, KEYS, out) else { return ZoneRule::default() };
