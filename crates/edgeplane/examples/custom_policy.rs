@@ -2,6 +2,8 @@
 //!
 //! `cargo run --release --example custom_policy`
 
+#![allow(clippy::print_stdout)]
+
 use edgeplane::fight::{Intent, Leader, Sight};
 use edgeplane::study::wilson;
 use edgeplane::{AbilityId, CombatantId, Game, PoolId, Silent};

@@ -169,7 +169,7 @@ impl Course<'_> {
     /// One run, until an encounter is not won.
     fn run(&self, runner: &mut Runner, seed: u64, sums: &mut [StageSums]) -> Result<(), Error> {
         runner.toward.fill(0.0);
-        for stage in 0..self.setups.len() {
+        for (stage, sum) in sums.iter_mut().enumerate().take(self.setups.len()) {
             let fight = &mut runner.fights[stage];
             fight.restart(seed_of_trial(seed, stage as u64));
             let of_fight = |error| Error::of_fight(&error, &self.setups[stage]);
@@ -178,13 +178,13 @@ impl Course<'_> {
             }
             let ending = fight.run(&mut Silent).map_err(of_fight)?;
             let won = ending.winner() == Some(self.plan.stages[stage].1);
-            sums[stage].reached += 1;
-            sums[stage].won += u64::from(won);
-            sums[stage].duration.add(fight.now().seconds());
+            sum.reached += 1;
+            sum.won += u64::from(won);
+            sum.duration.add(fight.now().seconds());
             if !won {
                 break;
             }
-            self.settle(fight, stage, (&mut runner.carried, &mut runner.toward), &mut sums[stage])?;
+            self.settle(fight, stage, (&mut runner.carried, &mut runner.toward), sum)?;
         }
         Ok(())
     }

@@ -49,7 +49,7 @@ fn named(sheet: &Entry, sources: &Sources, out: &mut Diagnostics) -> Option<(Str
     const KEYS: [&str; 3] = ["about", "file", "of"];
     for entry in table.entries.iter().filter(|entry| !KEYS.contains(&entry.key.as_str())) {
         let message = format!("`{path}` has no key `{}`", entry.key);
-        out.push(Diagnostic::at(Code::UnknownKey, entry.key_span, message).nearest(&entry.key, KEYS.into_iter()));
+        out.push(Diagnostic::at(Code::UnknownKey, entry.key_span, message).nearest(&entry.key, KEYS));
     }
     let text = |key: &str, example: &str, out: &mut Diagnostics| match table.get(key) {
         Some(Node { value: Value::Text(text, _), span }) => Some((text.clone(), *span)),
