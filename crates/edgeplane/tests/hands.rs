@@ -264,3 +264,52 @@ fn a_side_can_win_by_an_outcome_and_two_at_once_draw() {
     let trials = game.trials("bout", &TrialsPlan { trials: 50, ..TrialsPlan::default() }).unwrap();
     assert_eq!((trials.drawn.value, trials.draws.value), (1.0, 1.0));
 }
+
+const BEGUN: &str = r#"
+    [attributes]
+    might = 4
+    [pools]
+    health = { max = 100, defeat = true }
+    wind = { max = 20, regen = 1 }
+    [damage_types]
+    blow = {}
+    [status.weary]
+    kind = "debuff"
+    duration = 3
+    modify = [{ attribute = "might", add = -1 }]
+    [ability.hit]
+    cooldown = 2
+    does = [{ damage = "caster.might" }]
+    [character.one]
+    abilities = ["hit"]
+    [encounter.bout]
+    sides.one = [{ character = "one", count = 2, start = { health = "0.25 * self.health.max", wind = 500 }, statuses = ["weary"] }, "one"]
+    sides.other = [{ character = "one", start = { wind = 3 } }]
+    time_limit = 5
+"#;
+
+#[test]
+fn an_encounter_says_how_somebody_begins() {
+    let game = game(BEGUN);
+    let mut fight = game.fight("bout", 1).unwrap();
+    let (health, wind) = (game.pool("health").unwrap(), game.pool("wind").unwrap());
+    let might = game.program().find_attribute("might").unwrap();
+    fight.advance(seconds(1.0), &mut Silent).unwrap();
+    let of = |fight: &Fight, who: u16| {
+        let who = edgeplane::CombatantId(who);
+        (fight.pool(who, health), fight.pool(who, wind), fight.attribute(who, might))
+    };
+    // A quarter of the cap, no more wind than fits, weary for three seconds; one blow by the fourth at 0 s.
+    assert_eq!([0, 1, 2].map(|who| of(&fight, who)), [(21.0, 20.0, 3.0), (25.0, 20.0, 3.0), (100.0, 20.0, 4.0)]);
+    assert_eq!(of(&fight, 3), (100.0 - 3.0 - 3.0 - 4.0, 4.0, 4.0));
+    fight.advance(seconds(3.5), &mut Silent).unwrap();
+    assert_eq!(of(&fight, 0).2, 4.0, "what it began with wears off");
+    // The same without statuses, on the shortest way.
+    let bare = BEGUN.replace(", statuses = [\"weary\"]", "");
+    let game = crate::common::game(&bare);
+    let (mut short, mut long) = (game.fight("bout", 2).unwrap(), game.fight("bout", 2).unwrap());
+    let (mut one, mut other) = (Log::default(), Log::default());
+    short.run(&mut one).unwrap();
+    long.advance(Time::NEVER, &mut other).unwrap();
+    assert_eq!((one, short.snapshot()), (other, long.snapshot()));
+}

@@ -25,7 +25,7 @@ struct Ability {
 
 fn ability() -> impl Strategy<Value = Ability> {
     let numbers = any::<[u8; 3]>();
-    let outcomes = prop::collection::vec(0_u8..8, 1..4);
+    let outcomes = prop::collection::vec(0_u8..14, 1..4);
     (prop::array::uniform4(0_u8..6), outcomes, 0_u8..6, 0_u8..9, numbers)
         .prop_map(|(times, outcomes, targets, extras, numbers)| Ability { times, outcomes, targets, extras, numbers })
 }
@@ -131,7 +131,13 @@ impl Ability {
             4 => format!("{{ drain = \"wind\", amount = {amount}, to_caster = 0.5 }}"),
             5 => "{ inflict = \"soaked\", stacks = 2 }".to_owned(),
             6 => "{ inflict = \"raw\", chance = 0.7 }".to_owned(),
-            _ => "{ inflict = \"reeling\", chance = 0.25 }".to_owned(),
+            7 => "{ inflict = \"reeling\", chance = 0.25 }".to_owned(),
+            8 => "{ wear = \"spur\", to = \"caster\" }".to_owned(),
+            9 => "{ take_off = \"vest\" }".to_owned(),
+            10 => "{ wear = \"vest\", to = \"caster\", chance = 0.5 }".to_owned(),
+            11 => "{ take = \"a0\", chance = 0.2 }".to_owned(),
+            12 => "{ give = \"a0\" }".to_owned(),
+            _ => "{ win = true, when = \"self.health.share < 40%\", chance = 0.1 }".to_owned(),
         }
     }
 }
@@ -160,7 +166,8 @@ impl Recipe {
                 (0..all).map(|line| format!("{{ ability = \"a{line}\"{}{when} }}", weight(line))).collect();
             let _ = writeln!(out, "[policy.{name}]\nchoose = \"{choose}\"\nuse = [{}]", lines.join(", "));
             let names: Vec<String> = (0..all).map(|line| format!("\"a{line}\"")).collect();
-            let gear = ["", "\"vest\"", "\"vest\", \"cap\"", "\"spur\", \"cap\""][usize::from(self.gear[index])];
+            let gear = ["", "\"vest\"", "\"vest\", { piece = \"cap\", chance = 0.5 }", "\"spur\", \"cap\""]
+                [usize::from(self.gear[index])];
             let might = 10 + index * 2;
             let _ = writeln!(
                 out,
@@ -227,6 +234,9 @@ fn the_recipes_make_for_all_kinds_of_fights() {
         "Triggered",
         "Interrupted",
         "CapChanged",
+        "Given",
+        "Taken",
+        "not its",
         "not ready",
         "cannot afford",
         "forbidden",

@@ -154,11 +154,32 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             let by = By::of_status(who, *status, who, who);
             self.inflict(&by, who, *status, Dose { stacks: 1, duration: Some(f64::INFINITY) })?;
         }
+        let setup = self.setup;
+        if let Some(begin) = setup.begins.get(who.index()) {
+            for status in &begin.statuses {
+                let by = By::of_status(who, *status, who, who);
+                self.inflict(&by, who, *status, Dose { stacks: 1, duration: None })?;
+            }
+        }
         if !character.spends.is_empty() {
             self.spend_points(who, &character.spends)?;
         }
         self.wear_by_chance(who)?;
-        self.fill_pools(who)
+        self.fill_pools(who)?;
+        self.start_pools(who)
+    }
+
+    /// Pools of which the encounter says what is in them; no event tells that, since nothing has happened yet.
+    fn start_pools(&mut self, who: CombatantId) -> Outcome<()> {
+        let setup = self.setup;
+        for (pool, amount) in setup.begins.get(who.index()).into_iter().flat_map(|begin| &begin.pools) {
+            let frame = Frame::new(self.program, who, who, 0, self.state.now.micros());
+            let amount = self.positive(*amount, &frame)?;
+            let first = self.program.place(who, self.program.layout.pool(*pool));
+            let cap = self.state.memory.at(first + usize::from(pool_slot::CAP));
+            self.state.memory.set_pool(first, amount.min(cap), self.state.now.micros());
+        }
+        Ok(())
     }
 
     /// What a combatant has bought for the points of its level: one after the other, over and over.
@@ -181,7 +202,9 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let plan = &program.characters[self.setup.combatants[who.index()].character.index()];
         let level = program.place(who, Layout::LEVEL);
         let as_ever = self.state.memory.at(level) == self.setup.memory.at(level);
-        if plan.statuses.is_empty() && plan.spends.is_empty() && plan.chancy.is_empty() && as_ever {
+        let begins = self.setup.begins.get(who.index()).is_some_and(|begin| !begin.statuses.is_empty());
+        let bare = plan.statuses.is_empty() && plan.spends.is_empty() && plan.chancy.is_empty();
+        if bare && !begins && as_ever {
             return Ok(());
         }
         for pool in (0..program.pools.len()).filter(|pool| plan.pools[*pool]) {

@@ -4,15 +4,16 @@ use std::sync::Arc;
 
 use super::Program;
 use super::eval::Memory;
-use super::ids::{CharacterId, CombatantId, EncounterId, PoolId, SideId, Slot};
-use super::layout::Layout;
+use super::ids::{CharacterId, CombatantId, EncounterId, FormulaId, PoolId, SideId, Slot, StatusId};
+use super::layout::{Layout, pool_slot};
 use super::linked::{InHand, Linked};
 use super::names::look_up;
 use super::resolve::{Compiler, stable_hash};
+use super::scope::Scope;
 use super::script::{JoinPlan, ScriptPlan};
 use super::threat::Threat;
 use super::time::Time;
-use crate::rules::{EncounterRule, MAX_COMBATANTS, MemberRule, Named, Ruleset};
+use crate::rules::{EncounterRule, Formula, MAX_COMBATANTS, MemberRule, Named, Ruleset, Word};
 use crate::text::{Code, Diagnostic};
 
 /// An encounter of the ruleset.
@@ -30,6 +31,17 @@ pub struct EncounterPlan {
     pub time_limit: Time,
     /// Who joins when, what happens by itself, and who wins when.
     pub script: ScriptPlan,
+    /// How each begins, in the same order.
+    pub(crate) begins: Vec<BeginPlan>,
+}
+
+/// How somebody begins, other than its character says.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct BeginPlan {
+    /// Statuses that it has besides, for as long as they last.
+    pub(crate) statuses: Vec<StatusId>,
+    /// What is in pools.
+    pub(crate) pools: Vec<(PoolId, FormulaId)>,
 }
 
 /// One who takes part.
@@ -77,6 +89,8 @@ pub struct Setup {
     pub(crate) in_hand: Vec<InHand>,
     /// Who joins when, what happens by itself, and who wins when.
     pub(crate) script: ScriptPlan,
+    /// How each begins; nothing, if all begin as their characters say.
+    pub(crate) begins: Vec<BeginPlan>,
 }
 
 impl Compiler<'_> {
@@ -109,7 +123,24 @@ impl Compiler<'_> {
         let time_limit = rule.time_limit.map_or(Time::NEVER, Time::from_seconds);
         let places = places(rule);
         let script = self.script(rule, &sides);
-        EncounterPlan { name: name.to_owned(), about: rule.about.clone(), sides, places, time_limit, script }
+        let mut begins = Vec::new();
+        for member in rule.sides.iter().flat_map(|side| &side.members) {
+            let begin = self.begin(member);
+            begins.extend(std::iter::repeat_n(begin, member.count as usize));
+        }
+        if begins.iter().all(|begin| begin.statuses.is_empty() && begin.pools.is_empty()) {
+            begins.clear();
+        }
+        EncounterPlan { name: name.to_owned(), about: rule.about.clone(), sides, places, time_limit, script, begins }
+    }
+
+    fn begin(&mut self, member: &MemberRule) -> BeginPlan {
+        let statuses = member.statuses.iter().filter_map(|word| self.status_named(word)).collect();
+        let pool = |(word, amount): &(Word, Formula)| {
+            let pool = look_up(&self.names.pools, &word.text, word.span, "pool", self.out);
+            pool.zip(self.number(amount, Scope::START))
+        };
+        BeginPlan { statuses, pools: member.start.iter().filter_map(pool).collect() }
     }
 
     fn member(&mut self, member: &MemberRule) -> Vec<CharacterId> {
@@ -134,6 +165,7 @@ impl Setup {
         setup.time_limit = plan.time_limit;
         setup.script.clone_from(&plan.script);
         setup.count_heads();
+        setup.begin_as(&plan.begins);
         setup
     }
 
@@ -165,6 +197,7 @@ impl Setup {
             enters_empty: false,
             specials: false,
             script: ScriptPlan::default(),
+            begins: Vec::new(),
             combatants,
         };
         setup.watched = setup.linked.iter().fold(0, |bits, one| bits | one.watch.others);
@@ -180,6 +213,22 @@ impl Setup {
         setup.specials = setup.in_hand.iter().any(|hand| hand.special);
         setup.enters_empty = setup.ids().any(|who| setup.is_empty(&setup.memory, who, 0.0));
         setup
+    }
+
+    /// Pools begin as the encounter says. An amount that has no value is an error of the fight, not of its set-up.
+    fn begin_as(&mut self, begins: &[BeginPlan]) {
+        self.begins = begins.to_vec();
+        let program = Arc::clone(&self.program);
+        for (who, begin) in self.ids().zip(begins) {
+            for (pool, amount) in &begin.pools {
+                if let Ok(amount) = program.own_number(*amount, &mut self.memory, who) {
+                    let first = program.place(who, program.layout.pool(*pool));
+                    let cap = self.memory.at(first + usize::from(pool_slot::CAP));
+                    self.memory.set_pool(first, amount.max(0.0).min(cap), 0.0);
+                }
+            }
+        }
+        self.enters_empty |= self.ids().any(|who| self.is_empty(&self.memory, who, 0.0));
     }
 
     fn put_in_place(&mut self, places: &[[f64; 2]]) {

@@ -93,6 +93,8 @@ impl Scope {
     pub(crate) const WORTH: Self = Self { place: "in a `worth`", caster: false, ..Self::PRICE };
     /// How likely somebody wears a piece of gear.
     pub(crate) const WEAR: Self = Self { place: "in a piece's `chance`", caster: false, ..Self::PRICE };
+    /// What is in a pool as somebody begins.
+    pub(crate) const START: Self = Self { place: "in a `start`", caster: false, ..Self::PRICE };
     /// What is gained between two encounters.
     pub(crate) const REST: Self = Self { place: "in a rest", caster: false, ..Self::PRICE };
     /// What a policy prefers.

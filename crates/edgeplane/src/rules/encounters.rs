@@ -1,6 +1,6 @@
 //! `[encounter.*]`: who fights whom, and for how long.
 
-use super::reader::{Fields, Word, list, word};
+use super::reader::{Fields, Formula, Word, formula, list, word};
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, Value};
 
 /// Most combatants of one encounter.
@@ -74,6 +74,10 @@ pub struct MemberRule {
     pub joins: Joins,
     /// Their side has lost as soon as one of them falls.
     pub vital: bool,
+    /// Statuses that they have besides as they begin, for as long as those last.
+    pub statuses: Vec<Word>,
+    /// What is in their pools as they begin, in place of what a pool says.
+    pub start: Vec<(Word, Formula)>,
     /// All of it.
     pub span: Span,
 }
@@ -226,10 +230,13 @@ fn member(node: &Node, path: &str, out: &mut Diagnostics) -> Option<MemberRule> 
             spread: SPREAD,
             joins: Joins::AtStart,
             vital: false,
+            statuses: Vec::new(),
+            start: Vec::new(),
             span: node.span,
         });
     }
-    let fields = Fields::open(node, path, &["character", "count", "at", "spread", "joins", "vital"], out)?;
+    const KEYS: &[&str] = &["character", "count", "at", "spread", "joins", "vital", "statuses", "start"];
+    let fields = Fields::open(node, path, KEYS, out)?;
     if fields.get("character").is_none() {
         fields.missing("character", "{ character = \"silt_crab\", count = 3 }", out);
     }
@@ -238,7 +245,24 @@ fn member(node: &Node, path: &str, out: &mut Diagnostics) -> Option<MemberRule> 
     let at = fields.get("at").and_then(|node| point(node, &fields.path_of("at"), out));
     let joins = fields.get("joins").and_then(|_| joins(&fields, out)).unwrap_or_default();
     let vital = fields.flag("vital", out);
-    Some(MemberRule { character: fields.text("character", out)?, count, at, spread, joins, vital, span: node.span })
+    let (statuses, start) = (fields.words("statuses", out).unwrap_or_default(), start(&fields, out));
+    let character = fields.text("character", out)?;
+    Some(MemberRule { character, count, at, spread, joins, vital, statuses, start, span: node.span })
+}
+
+/// `{ health = "0.5 * self.health.max", oil = 1 }`
+fn start(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<(Word, Formula)> {
+    let Some(node) = fields.get("start") else { return Vec::new() };
+    let path = fields.path_of("start");
+    let Value::Table(table) = &node.value else {
+        out.push(super::reader::wrong_type(node, "amounts by pool, such as { health = 40 }", &path));
+        return Vec::new();
+    };
+    let amount = |entry: &crate::text::Entry| {
+        let amount = formula(&entry.node, format!("{path}.{}", entry.key), out)?;
+        Some((Word { text: entry.key.clone(), span: entry.key_span }, amount))
+    };
+    table.entries.iter().filter_map(amount).collect()
 }
 
 /// A number of seconds, or `"called"`.

@@ -269,8 +269,11 @@ fn fighter(setup: &Setup, who: CombatantId) -> Option<Fighter> {
     let combatant = &setup.combatants[who.index()];
     let character = &program.characters[combatant.character.index()];
     let points = program.points_of(&mut setup.memory.clone(), who).ok()?;
-    let dressed =
-        !character.statuses.is_empty() || !character.chancy.is_empty() || (!character.spends.is_empty() && points > 0);
+    let begins = setup.begins.get(who.index()).is_some_and(|begin| !begin.statuses.is_empty());
+    let dressed = begins
+        || !character.statuses.is_empty()
+        || !character.chancy.is_empty()
+        || (!character.spends.is_empty() && points > 0);
     if dressed || linked.careful || linked.polls != Time::NEVER || linked.lines.len() > MOST_LINES {
         return None;
     }
