@@ -40,7 +40,7 @@ SHOW
 cp -r demo/weir-nine "$work/weir-nine"
 mkdir "$work/misspelt"
 cp demo/weir-nine/*.toml demo/weir-nine/*.csv "$work/misspelt"
-sed -i 's/6 + caster.heft \* 0.9", spread/6 + caster.hefd * 0.9", spread/; s/cooldown = 9$/cooldwon = 9/' "$work/misspelt/abilities.toml"
+sed -i 's/6 + caster.heft \* 0.9", spread/6 + caster.hefd * 0.9", spread/; 0,/cooldown = 9$/s//cooldwon = 9/' "$work/misspelt/abilities.toml"
 sed -i 's/60 + 14 \* grit/60 + 14 * (grit/' "$work/misspelt/ruleset.toml"
 PATH="$(dirname "$tool"):$PATH"
 

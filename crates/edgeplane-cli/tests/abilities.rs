@@ -322,6 +322,18 @@ fn gear_is_told_where_it_counts() {
     assert!(!fight.contains("oilskin") && fight.contains("steady_footing") && fight.contains("health cap 265.333"));
     let hit = squeezed(&answer(&["explain", DEMO, "boathook", "--from", "gatekeeper", "--on", "drowned_miller"]));
     assert!(hit.contains("amount 6 + 15.4 * 0.9 = 19.86"), "{hit}");
-    let checked = answer(&["check", DEMO]);
-    assert!(checked.contains("23 statuses, 4 pieces of gear, 3 kinds of points, 28 abilities"), "{checked}");
+    let checked = squeezed(&answer(&["check", DEMO]));
+    assert!(checked.contains("23 statuses, 4 pieces of gear,"), "{checked}");
+    assert!(checked.contains("3 kinds of points, 28 abilities"), "{checked}");
+}
+
+#[test]
+fn what_comes_and_goes_is_told() {
+    let told = squeezed(&answer(&["explain", DEMO, "wheelwright"]));
+    assert!(told.contains("hook_sweep only when it is given; slot hook; reach 2.5 m"), "{told}");
+    assert!(told.contains("hobnails (feet, with the chance 50%)"), "{told}");
+    let fight = squeezed(&answer(&["fight", DEMO, "wheel", "--seed", "3"]));
+    assert!(fight.contains("has prod no more") && fight.contains("has hook_sweep now"), "{fight}");
+    let trials = squeezed(&answer(&["trials", DEMO, "wheel", "-n", "50"]));
+    assert!(trials.contains("wheelwright prod not its"), "{trials}");
 }

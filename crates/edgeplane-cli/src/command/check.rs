@@ -51,6 +51,22 @@ fn sound(game: &Game, args: &CheckArgs, sink: &Sink<'_>) -> Result<(), Failure> 
     }
 }
 
+/// As many to a line as fit on a screen.
+fn in_lines(told: &[String]) -> String {
+    const SCREEN: usize = 110;
+    let mut lines = vec![String::new()];
+    for (index, one) in told.iter().enumerate() {
+        let comma = if index + 1 < told.len() { "," } else { "" };
+        if lines.last().is_some_and(|line| line.chars().count() + one.chars().count() > SCREEN) {
+            lines.push(String::new());
+        }
+        if let Some(line) = lines.last_mut() {
+            line.push_str(&format!(" {one}{comma}"));
+        }
+    }
+    lines.iter().map(|line| format!(" {line}\n")).collect()
+}
+
 fn told(title: &str, program: &Program, files: usize) -> String {
     let templates = program.characters().iter().filter(|character| character.template).count();
     let points = program.statuses().iter().filter(|status| status.point).count();
@@ -81,5 +97,5 @@ fn told(title: &str, program: &Program, files: usize) -> String {
         0 => String::new(),
         some => format!(", {}", text::counted(some, "warning", "warnings")),
     };
-    format!("{} is sound: {files}, no errors{warnings}\n  {}\n", text::bold(title), told.join(", "))
+    format!("{} is sound: {files}, no errors{warnings}\n{}", text::bold(title), in_lines(&told))
 }

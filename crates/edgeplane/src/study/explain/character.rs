@@ -7,8 +7,8 @@ use serde::Serialize;
 use crate::error::Error;
 use crate::fight::{Contribution, Fight, Likely, Silent};
 use crate::program::{
-    AbilityId, AbilityPlan, Area, CharacterId, CombatantId, FlowPlan, FormulaId, Memory, ModifierKind, PickPlan,
-    PoolId, Program, Setup, StartPlan, StatusId, UsePlan, WornPlan, plain,
+    AbilityId, AbilityPlan, Area, ChancyPiece, CharacterId, CombatantId, FlowPlan, FormulaId, Memory, ModifierKind,
+    PickPlan, PoolId, Program, Setup, StartPlan, StatusId, UsePlan, WornPlan, plain,
 };
 use crate::rules::{SideRule, UseMoment};
 
@@ -167,7 +167,7 @@ pub fn explain_character_with(
         attributes,
         pools: pools.map(|pool| pool_line(&shown, PoolId(pool as u16))).collect(),
         abilities: plan.abilities.iter().map(|ability| ability_line(&shown, me, *ability)).collect(),
-        gear: plan.gear.iter().map(worn).collect(),
+        gear: plan.gear.iter().map(worn).chain(plan.chancy.iter().map(|chancy| by_chance(program, chancy))).collect(),
         policy: plan.policy.uses.iter().map(line).collect(),
     })
 }
@@ -269,10 +269,31 @@ pub(super) fn ability_line(shown: &Shown<'_>, who: CombatantId, id: AbilityId) -
         cast: number(plan.cast),
         recovery: number(plan.recovery),
         cooldown: number(plan.cooldown),
-        limits: limits(program, plan, &|formula| number(Some(formula))),
+        limits: by_hand(shown, who, id)
+            .into_iter()
+            .chain(limits(program, plan, &|formula| number(Some(formula))))
+            .collect(),
         unlocked: plan.unlock.is_none_or(|unlock| number(Some(unlock)) != 0.0),
         targets: targets(program, plan.side, plan.pick, plan.count),
     }
+}
+
+/// Whose place an ability takes, and whether it has to be given first.
+fn by_hand(shown: &Shown<'_>, who: CombatantId, id: AbilityId) -> Vec<String> {
+    let program = shown.setup.program();
+    let character = &program.characters()[shown.setup.combatants[who.index()].character.index()];
+    let had = character.abilities.len() - character.withheld;
+    let withheld = character.abilities[had..].contains(&id);
+    let slot = program.ability(id).slot.as_ref().map(|slot| format!("slot {slot}"));
+    withheld.then(|| "only when it is given".to_owned()).into_iter().chain(slot).collect()
+}
+
+/// A piece that is not always worn; the numbers are those of the likelier case.
+fn by_chance(program: &Program, chancy: &ChancyPiece) -> String {
+    let plan = &program.gear[chancy.piece.index()];
+    let chance = format!("with the chance {}", program.formula(chancy.chance.0).source.text);
+    let told: Vec<String> = plan.slot.iter().cloned().chain([chance]).collect();
+    format!("{} ({})", plan.name, told.join(", "))
 }
 
 fn worn(piece: &WornPlan) -> String {
