@@ -167,12 +167,12 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             }
             Effect::Wear(piece) => self.wear(target, *piece),
             Effect::TakeOff(piece) => self.take_off(target, *piece),
-            Effect::Give(ability) => {
-                self.give(by, target, *ability);
+            Effect::Give(what) => {
+                self.give(by, target, *what);
                 Ok(())
             }
-            Effect::Take(ability) => {
-                self.take_ability(by, target, *ability);
+            Effect::Take(what) => {
+                self.take_back(by, target, *what);
                 Ok(())
             }
             Effect::Leap(metres) => {

@@ -101,7 +101,7 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
     }
 
     /// Somebody has an ability no more. A cast that is under way goes on.
-    pub(super) fn take_ability(&mut self, by: &By, who: CombatantId, ability: AbilityId) {
+    pub(super) fn take_back(&mut self, by: &By, who: CombatantId, ability: AbilityId) {
         let place = self.state.ready_index(self.setup, who, ability);
         if let Some(place) = place.filter(|place| self.state.in_hand[*place].had) {
             self.hand_over(by, who, place, false);

@@ -316,8 +316,8 @@ impl Compiler<'_> {
             OutcomeKind::Win => Some(Effect::Win),
             OutcomeKind::Wear(piece) => self.piece_named(piece).map(Effect::Wear),
             OutcomeKind::TakeOff(piece) => self.piece_named(piece).map(Effect::TakeOff),
-            OutcomeKind::Give(ability) => self.ability_named(ability).map(Effect::Give),
-            OutcomeKind::Take(ability) => self.ability_named(ability).map(Effect::Take),
+            OutcomeKind::Give(what) => self.ability_named(what).map(Effect::Give),
+            OutcomeKind::Take(what) => self.ability_named(what).map(Effect::Take),
             OutcomeKind::Leap(metres) => Some(Effect::Leap(self.number(metres, scope)?)),
             OutcomeKind::Toggle(status) => self.status_named(status).map(Effect::Toggle),
             OutcomeKind::Threat(amount) => {
