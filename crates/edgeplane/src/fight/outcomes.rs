@@ -167,11 +167,11 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
             }
             Effect::Wear(piece) => self.wear(target, *piece),
             Effect::TakeOff(piece) => self.take_off(target, *piece),
-            Effect::Give(what) => {
+            Effect::HandOver(what) => {
                 self.give(by, target, *what);
                 Ok(())
             }
-            Effect::Take(what) => {
+            Effect::TakeBack(what) => {
                 self.take_back(by, target, *what);
                 Ok(())
             }

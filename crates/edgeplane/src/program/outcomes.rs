@@ -58,9 +58,9 @@ pub enum Effect {
     /// The receiver takes a piece of gear off.
     TakeOff(GearId),
     /// The receiver has an ability from now on.
-    Give(AbilityId),
+    HandOver(AbilityId),
     /// The receiver has an ability no more.
-    Take(AbilityId),
+    TakeBack(AbilityId),
     /// Moves the receiver away from the caster by so many metres, or toward.
     Shift(FormulaId, bool),
     /// A zone comes about around the receiver.
@@ -316,8 +316,8 @@ impl Compiler<'_> {
             OutcomeKind::Win => Some(Effect::Win),
             OutcomeKind::Wear(piece) => self.piece_named(piece).map(Effect::Wear),
             OutcomeKind::TakeOff(piece) => self.piece_named(piece).map(Effect::TakeOff),
-            OutcomeKind::Give(what) => self.ability_named(what).map(Effect::Give),
-            OutcomeKind::Take(what) => self.ability_named(what).map(Effect::Take),
+            OutcomeKind::Give(what) => self.ability_named(what).map(Effect::HandOver),
+            OutcomeKind::Take(what) => self.ability_named(what).map(Effect::TakeBack),
             OutcomeKind::Leap(metres) => Some(Effect::Leap(self.number(metres, scope)?)),
             OutcomeKind::Toggle(status) => self.status_named(status).map(Effect::Toggle),
             OutcomeKind::Threat(amount) => {

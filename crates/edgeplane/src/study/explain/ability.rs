@@ -208,8 +208,8 @@ fn also(program: &Program, outcome: &OutcomePlan) -> Option<AlsoLine> {
         Effect::Win => ("wins", "the fight, for its side".to_owned()),
         Effect::Wear(piece) => ("puts on", program.gear[piece.index()].name.clone()),
         Effect::TakeOff(piece) => ("takes off", program.gear[piece.index()].name.clone()),
-        Effect::Give(what) => ("gives", program.ability(*what).name.clone()),
-        Effect::Take(what) => ("takes", program.ability(*what).name.clone()),
+        Effect::HandOver(what) => ("gives", program.ability(*what).name.clone()),
+        Effect::TakeBack(what) => ("takes", program.ability(*what).name.clone()),
         Effect::Interrupt => ("interrupts", "the cast under way".to_owned()),
     };
     let chance = outcome.chance.map(|(chance, _)| format!("chance {}", text(chance)));
