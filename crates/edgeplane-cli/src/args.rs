@@ -328,6 +328,8 @@ pub(crate) struct SheetArgs {
 pub(crate) struct VerifyArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
+    /// Encounters to ask; all of which something is expected by default
+    pub(crate) encounters: Vec<String>,
     /// Writes the verdicts as JUnit XML too, as build servers read them
     #[arg(long, value_name = "FILE")]
     pub(crate) junit: Option<PathBuf>,

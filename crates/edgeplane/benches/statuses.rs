@@ -67,6 +67,8 @@ fn ratio() {
 struct Count(u64);
 
 impl Observer for Count {
+    const OWN_ENGINE: bool = true;
+
     fn event(&mut self, _: Time, event: Event) {
         self.0 += u64::from(matches!(
             event,

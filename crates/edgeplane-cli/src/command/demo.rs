@@ -72,9 +72,9 @@ const TOUR: &[Stop] = &[
     },
     stop("The same answers as files:", &["fight", "{r}", "night_shift", "--trace", "-o", "{o}/night_shift.txt"]),
     stop("", &["fight", "{r}", "duel", "--seed", "7", "--format", "json", "-o", "{o}/duel.json"]),
-    stop("", &["trials", "{r}", "night_shift", "--format", "json", "-o", "{o}/night_shift_trials.json"]),
-    stop("", &["trials", "{r}", "night_shift", "--format", "csv", "-o", "{o}/night_shift_trials.csv"]),
-    stop("And everything on one page:", &["report", "{r}", "-n", "2000", "-o", "{o}/report.html"]),
+    stop("", &["trials", "{r}", "night_shift", "-n", "2000", "--format", "json", "-o", "{o}/night_shift_trials.json"]),
+    stop("", &["trials", "{r}", "night_shift", "-n", "2000", "--format", "csv", "-o", "{o}/night_shift_trials.csv"]),
+    stop("And everything on one page:", &["report", "{r}", "-n", "500", "-o", "{o}/report.html"]),
 ];
 
 pub(crate) fn run(args: &DemoArgs) -> Result<(), Failure> {

@@ -23,6 +23,7 @@ mod verify;
 pub(crate) use failure::Failure;
 pub(crate) use output::Sink;
 
+use edgeplane::rules::ExpectRule;
 use edgeplane::{Game, Setup};
 
 use crate::args::{Args, Command, PlotArgs, RulesetArgs};
@@ -76,6 +77,15 @@ fn measures_or(asked: &[String], setup: &Setup, first: impl Fn(&Setup) -> Vec<St
 /// Who wins, and how long it takes.
 fn outcome_measures(setup: &Setup) -> Vec<String> {
     vec![format!("win_rate({})", setup.sides[0]), "duration".to_owned()]
+}
+
+/// What is expected of some encounters, or of all if none is named.
+fn expectations<'a>(game: &'a Game, encounters: &[String]) -> Result<Vec<&'a ExpectRule>, Failure> {
+    for name in encounters {
+        game.encounter(name)?;
+    }
+    let all = game.program().expectations().iter();
+    Ok(all.filter(|rule| encounters.is_empty() || encounters.contains(&rule.encounter.text)).collect())
 }
 
 /// The ruleset's name, or the name of its folder.

@@ -29,7 +29,7 @@ pub(crate) fn run(args: &ReportArgs) -> Result<(), Failure> {
         title: super::title(&game, &args.ruleset),
         trials: args.plan.trials,
         seed: args.plan.seed,
-        expectations: expectations(args, &game).map_err(fail)?,
+        expectations: expectations(args, &game)?,
         encounters,
         matrix: matrix(args, &game).map_err(fail)?.map(|matrix| plot::matrix(&matrix)).transpose()?,
     };
@@ -68,9 +68,10 @@ fn encounter(args: &ReportArgs, game: &Game, name: &str) -> Result<page::Encount
     Ok(page::Encounter { name: name.to_owned(), about, trials, pictures })
 }
 
-fn expectations(args: &ReportArgs, game: &Game) -> Result<Vec<Expectation>, Error> {
-    let rules = game.program().expectations().iter();
-    rules.map(|rule| run_expectation(game.program(), rule, &args.plan.plan(), &|_| {})).collect()
+fn expectations(args: &ReportArgs, game: &Game) -> Result<Vec<Expectation>, Failure> {
+    let rules = super::expectations(game, &args.encounters)?.into_iter();
+    let found = rules.map(|rule| run_expectation(game.program(), rule, &args.plan.plan(), &|_| {}));
+    found.collect::<Result<_, _>>().map_err(|error| Failure::with_sources(error, game.program().sources()))
 }
 
 /// Nothing for a game with one character alone.
@@ -80,6 +81,6 @@ fn matrix(args: &ReportArgs, game: &Game) -> Result<Option<Matrix>, Error> {
     if names.len() < 2 {
         return Ok(None);
     }
-    let plan = edgeplane::TrialsPlan { trials: OF_EACH, ..args.plan.plan() };
+    let plan = edgeplane::TrialsPlan { trials: OF_EACH.min(args.plan.trials), ..args.plan.plan() };
     run_matrix(game, &names, DUEL, &plan, &|_| {}).map(Some)
 }

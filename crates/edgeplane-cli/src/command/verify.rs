@@ -9,8 +9,11 @@ use crate::view::{progress, text, verdicts};
 
 pub(crate) fn run(args: &VerifyArgs) -> Result<(), Failure> {
     let game = super::open(&args.ruleset)?;
-    let rules = game.program().expectations();
+    let rules = super::expectations(&game, &args.encounters)?;
     let title = super::title(&game, &args.ruleset);
+    if rules.is_empty() && !game.program().expectations().is_empty() {
+        return Err(Failure::Message(format!("{title} expects nothing of {}", args.encounters.join(" or "))));
+    }
     if rules.is_empty() {
         let example = "[[expect]]\nthat = \"win_rate(keepers)\"\nin = \"duel\"\nbetween = [0.45, 0.60]";
         return Err(Failure::Message(format!("{title} expects nothing yet; write for example\n\n{example}")));

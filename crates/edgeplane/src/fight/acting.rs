@@ -1,6 +1,5 @@
 //! Using an ability: paying, casting, releasing, and acting by hand.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, Refusal};
 use super::outcomes::By;
@@ -8,12 +7,12 @@ use super::state::Doing;
 use super::timeline::{Phase, Timer};
 use super::triggers::Circumstance;
 use crate::program::{
-    AbilityId, BaseChange, CombatantId, FormulaId, Frame, InHand, Layout, OutcomePlan, PoolId, Slot, Time,
+    AbilityId, BaseChange, Chance, CombatantId, FormulaId, Frame, InHand, Layout, OutcomePlan, PoolId, Slot, Time,
     TriggerEvent, dirty,
 };
 use crate::rules::Receiver;
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Carries a choice out: the cost is paid and the cast starts.
     pub(super) fn start(&mut self, who: CombatantId, place: usize) -> Outcome<()> {
         let hand = &self.state.in_hand[place];

@@ -1,10 +1,9 @@
 //! Who else is hit, going by who stands where: circles, cones, lines and chains.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::Observer;
 
-use crate::program::{AbilityPlan, Area, CombatantId, HAIR};
+use crate::program::{AbilityPlan, Area, Chance, CombatantId, HAIR};
 
 /// A part of the plane, with all numbers known; lengths in metres.
 enum Part {
@@ -37,7 +36,7 @@ impl Part {
     }
 }
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Puts into `picked` who is in the area of an ability; `first` is the one that was picked, or the caster where the area
     /// needs nobody. The nearest to the middle, or to the caster, come first.
     pub(super) fn pick_area(

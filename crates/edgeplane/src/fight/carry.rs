@@ -3,10 +3,11 @@
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer};
 use super::limits::{FightError, FightErrorKind};
+use super::pointed::with_engine;
 use super::stock::Stock;
 use super::timeline::Timer;
 use super::{Fight, Provider};
-use crate::program::{AbilityId, CombatantId, FormulaId, Frame, Layout, PoolId, Slot};
+use crate::program::{AbilityId, Chance, CombatantId, FormulaId, Frame, Layout, PoolId, Slot};
 use crate::rules::SideRule;
 
 /// What a combatant takes along from one fight into the next.
@@ -67,8 +68,7 @@ impl<C: Provider> Fight<C> {
         rests: &[(PoolId, FormulaId)],
         observer: &mut O,
     ) -> Result<(), FightError> {
-        let mut engine = self.engine(observer);
-        engine.begin_with(brought, rests).map_err(|error| *error)
+        with_engine!(self, observer, O, |engine, _| engine.begin_with(brought, rests)).map_err(|error| *error)
     }
 
     /// Experience that a combatant has gained in this fight.
@@ -113,7 +113,7 @@ pub enum Uses {
     Renewed,
 }
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     fn begin_with(&mut self, brought: &[(CombatantId, &Carried)], rests: &[(PoolId, FormulaId)]) -> Outcome<()> {
         for (who, carried) in brought {
             if self.state.memory.at(self.program.place(*who, Layout::LEVEL)) != carried.level {

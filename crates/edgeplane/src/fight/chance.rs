@@ -7,6 +7,9 @@ use crate::program::{Chance, StreamId};
 
 /// A source of chance for whole fights.
 pub trait Provider: Chance + Clone {
+    /// Whether an engine of its own is compiled for it, as for [`Observer::OWN_ENGINE`](super::Observer::OWN_ENGINE).
+    const OWN_ENGINE: bool = false;
+
     /// Begins a fight; `streams` are the hashed names of all its streams.
     fn begin(&mut self, seed: u64, streams: &[u64]);
 }
@@ -81,6 +84,8 @@ impl Sampler {
 }
 
 impl Provider for Sampler {
+    const OWN_ENGINE: bool = true;
+
     fn begin(&mut self, seed: u64, streams: &[u64]) {
         (self.seed, self.fight) = (seed, self.fight + 1);
         if self.names != streams {

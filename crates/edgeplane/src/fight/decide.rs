@@ -1,14 +1,13 @@
 //! Choosing what to do next.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, Refusal};
 use super::pools::CROSSINGS;
 use super::state::{Choice, Doing, State};
 use super::timeline::{Phase, Timer};
 use crate::program::{
-    AbilityId, AbilityPlan, Aim, CombatantId, FormulaId, Frame, LinkedLine, PoolId, QuickCondition, SiteId, StatusId,
-    StreamId, Time, TriggerEvent, flow,
+    AbilityId, AbilityPlan, Aim, Chance, CombatantId, FormulaId, Frame, LinkedLine, PoolId, QuickCondition, SiteId,
+    StatusId, StreamId, Time, TriggerEvent, flow,
 };
 
 /// What came of a quick look.
@@ -22,7 +21,7 @@ enum Look {
     Longer { line: u32, wake: Time },
 }
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Everyone who is ready chooses; then all choices are carried out. Choices are made on the
     /// same state, so that who is asked first gains nothing.
     #[inline]

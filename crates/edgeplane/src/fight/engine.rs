@@ -5,7 +5,6 @@
 //! settled, then whoever is ready chooses, all of them looking at the same state. What a choice
 //! brings about at once makes another wave of the same moment.
 
-use super::Provider;
 use super::event::{Ending, Event, Observer};
 use super::filled::FilledHits;
 use super::inflict::Dose;
@@ -17,8 +16,8 @@ use super::timeline::{Due, Phase, Timer};
 use super::triggers::Circumstance;
 use super::zones::IN_USE;
 use crate::program::{
-    CharacterPlan, CombatantId, Fault, FormulaId, Frame, Layout, LostReason, PoolId, Program, Setup, SideId, StatusId,
-    Time, TriggerEvent, pool_slot,
+    Chance, CharacterPlan, CombatantId, Fault, FormulaId, Frame, Layout, LostReason, PoolId, Program, Setup, SideId,
+    StatusId, Time, TriggerEvent, pool_slot,
 };
 
 /// Errors are boxed within the engine: a result that is nearly always good should be small.
@@ -39,7 +38,7 @@ pub(super) struct Engine<'a, C, O> {
     pub(super) dressing: bool,
 }
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     #[inline]
     pub(super) fn tell(&mut self, event: Event) {
         self.observer.event(self.state.now, event);

@@ -370,6 +370,10 @@ pub enum StepResult {
 /// Receives the events of a fight. A type parameter of the engine, so an observer that ignores
 /// everything costs nothing.
 pub trait Observer {
+    /// Whether an engine of its own is compiled for it, for fights by the million: events are then told without a call
+    /// through a pointer, which makes fights faster by about a tenth, and every build longer by seconds.
+    const OWN_ENGINE: bool = false;
+
     /// Whether it wants [`Event::Unwanted`], [`Event::Stepped`] and [`Observer::formula`] too.
     const DETAIL: bool = false;
 
@@ -382,8 +386,7 @@ pub trait Observer {
     }
 }
 
-/// An observer that is called through a pointer and told every detail. The engine is compiled once for all of
-/// them, so what need not be fast does not lengthen every build.
+/// An observer that is called through a pointer.
 pub trait Listener {
     /// As [`Observer::event`].
     fn event(&mut self, at: Time, event: Event);
@@ -394,25 +397,13 @@ pub trait Listener {
     }
 }
 
-pub(super) struct Told<'a>(pub(super) &'a mut dyn Listener);
-
-impl Observer for Told<'_> {
-    const DETAIL: bool = true;
-
-    fn event(&mut self, at: Time, event: Event) {
-        self.0.event(at, event);
-    }
-
-    fn formula(&mut self, at: Time, formula: FormulaId, reading: &Reading) {
-        self.0.formula(at, formula, reading);
-    }
-}
-
 /// Ignores everything.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Silent;
 
 impl Observer for Silent {
+    const OWN_ENGINE: bool = true;
+
     #[inline]
     fn event(&mut self, _: Time, _: Event) {}
 }

@@ -3,12 +3,11 @@
 //! It is aimed at where the target will be if that one goes on as it does, and arrives then. Whoever turns aside meanwhile
 //! is hit all the same; who has fallen is not.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer};
 use super::outcomes::By;
 use super::timeline::{Phase, Timer};
-use crate::program::{AbilityId, CombatantId, FormulaId, Frame, Layout, Time};
+use crate::program::{AbilityId, Chance, CombatantId, FormulaId, Frame, Layout, Time};
 use crate::rules::Receiver;
 
 /// One thing that is on its way.
@@ -21,7 +20,7 @@ pub(super) struct Flight {
     order: u32,
 }
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// An ability is released and on its way to its targets; whether any of them stands. What it does to others than its
     /// targets, it does now.
     pub(super) fn send_out(&mut self, who: CombatantId, id: AbilityId, speed: FormulaId) -> Outcome<bool> {

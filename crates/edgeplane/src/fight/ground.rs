@@ -4,12 +4,11 @@
 //! never looked for step by step. Whoever sets out takes the others' present courses for what they are; when one of
 //! these changes, it looks again.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, Refusal};
 use super::outcomes::By;
 use super::state::Doing;
-use crate::program::{AbilityId, CombatantId, FormulaId, Frame, HAIR, InHand, Layout, Slot, Time};
+use crate::program::{AbilityId, Chance, CombatantId, FormulaId, Frame, HAIR, InHand, Layout, Slot, Time};
 use crate::rules::Moves;
 
 /// How often one looks again at one moment because others change their courses.
@@ -87,7 +86,7 @@ pub(super) fn parting(away: Plane, velocity: Plane, growth: f64, edge: f64) -> O
     Some(seconds).filter(|seconds| seconds.is_finite())
 }
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     fn block(&self, who: CombatantId) -> usize {
         self.program.place(who, Slot(0))
     }

@@ -1,19 +1,30 @@
 //! The statuses that combatants have: what is kept of each, and when something happens to it next.
 
-use super::timeline::Phase;
+use std::ops::{Deref, DerefMut};
+
+use super::timeline::{PHASE_BITS, Phase};
 use crate::program::{
     CombatantId, EveryPlan, Holding, Layout, Memory, Program, StackTimer, StatusId, StatusPlan, Time,
 };
 
-/// One status on one combatant.
+/// One status on one combatant. What is asked of all statuses of a combatant stands side by side; the rest, which is
+/// asked of one at a time, lies apart, so that walking over fifty statuses reads a page and not ten.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(super) struct Instance {
-    pub(super) status: StatusId,
-    /// Who inflicted it.
-    pub(super) caster: CombatantId,
+    /// When something happens to it next.
+    pub(super) next: Beat,
     /// Tells it apart from all others of the fight.
     pub(super) serial: u32,
     pub(super) stacks: u32,
+    pub(super) status: StatusId,
+    /// Who inflicted it.
+    pub(super) caster: CombatantId,
+    course: Box<Course>,
+}
+
+/// What is kept of one status besides.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub(super) struct Course {
     pub(super) rank: f64,
     pub(super) started: Time,
     /// Its full duration, as of the last application.
@@ -37,8 +48,38 @@ pub(super) struct Instance {
     pub(super) kept: Vec<f64>,
     /// For each trigger: when it can answer again, and how often still.
     pub(super) triggers: Vec<(Time, u32)>,
-    /// When something happens to it next.
-    pub(super) next: (Time, Phase),
+}
+
+impl Deref for Instance {
+    type Target = Course;
+
+    fn deref(&self) -> &Course {
+        &self.course
+    }
+}
+
+impl DerefMut for Instance {
+    fn deref_mut(&mut self) -> &mut Course {
+        &mut self.course
+    }
+}
+
+/// A moment and a phase of it, in one number that is the less the sooner it comes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) struct Beat(u64);
+
+impl Beat {
+    pub(super) fn of(at: Time, phase: Phase) -> Self {
+        Self(at.0 << PHASE_BITS | phase as u64)
+    }
+
+    pub(super) fn at(self) -> Time {
+        Time(self.0 >> PHASE_BITS)
+    }
+
+    pub(super) fn phase(self) -> Phase {
+        Phase::of(self.0)
+    }
 }
 
 /// How often a status that holds only under a condition looks at it, besides after every change.
@@ -51,9 +92,12 @@ impl Instance {
         let stacks =
             most(|plan| if plan.stack_timer == StackTimer::Each { plan.max_stacks.min(32) as usize } else { 0 });
         Self {
-            kept: Vec::with_capacity(most(|plan| plan.kept.len())),
-            triggers: Vec::with_capacity(most(|plan| plan.triggers.len())),
-            stack_ends: Vec::with_capacity(stacks),
+            course: Box::new(Course {
+                kept: Vec::with_capacity(most(|plan| plan.kept.len())),
+                triggers: Vec::with_capacity(most(|plan| plan.triggers.len())),
+                stack_ends: Vec::with_capacity(stacks),
+                ..Course::default()
+            }),
             ..Self::default()
         }
     }
@@ -90,15 +134,15 @@ impl Instance {
 
     /// Finds out when something happens to it next.
     pub(super) fn schedule(&mut self, plan: &StatusPlan, now: Time) {
-        let mut next = (self.next_end(), Phase::Expire);
+        let mut next = Beat::of(self.next_end(), Phase::Expire);
         if let Some(beat) = self.next_beat() {
-            next = next.min((beat, Phase::Tick));
+            next = next.min(Beat::of(beat, Phase::Tick));
         }
         if let Some(warn) = plan.warn.filter(|_| !self.warned && self.end() < Time::NEVER) {
-            next = next.min(((self.ends - warn).max(now), Phase::Tick));
+            next = next.min(Beat::of((self.ends - warn).max(now), Phase::Tick));
         }
         if plan.holds_while.is_some() {
-            next = next.min((now + LOOK, Phase::Expire));
+            next = next.min(Beat::of(now + LOOK, Phase::Expire));
         }
         self.next = next;
     }

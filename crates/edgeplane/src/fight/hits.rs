@@ -1,6 +1,5 @@
 //! A hit or a heal on its way through the steps.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, StepResult};
 use super::filled::{FilledOp, Meeting};
@@ -8,8 +7,8 @@ use super::outcomes::By;
 use super::pools::Change;
 use super::triggers::Circumstance;
 use crate::program::{
-    Bases, CombatantId, Frame, HitOp, Layout, PoolEffect, PoolEffectKind, PoolId, QuickHit, QuickOp, Role, StatusId,
-    StepCode, StepId, StepsEffect, StreamId, TriggerEvent,
+    Bases, Chance, CombatantId, Frame, HitOp, Layout, PoolEffect, PoolEffectKind, PoolId, QuickHit, QuickOp, Role,
+    StatusId, StepCode, StepId, StepsEffect, StreamId, TriggerEvent,
 };
 
 /// What came out at the end of the steps.
@@ -20,7 +19,7 @@ struct Arrival {
     marks: u64,
 }
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// A hit of which all numbers are known goes its way right here; any other goes the longer way.
     #[inline(always)]
     pub(super) fn hit(&mut self, by: &By, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {

@@ -1,13 +1,13 @@
 //! Applying statuses: what a second application does, and why one can fail.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Applied, Event, Observer, StatusRefusal};
 use super::held::{Instance, ticks_within};
 use super::outcomes::By;
 use super::triggers::{Cause, Pending};
 use crate::program::{
-    Again, CombatantId, Frame, Layout, LostReason, StackTimer, StatusId, StatusPlan, StreamId, Time, TriggerEvent,
+    Again, Chance, CombatantId, Frame, Layout, LostReason, StackTimer, StatusId, StatusPlan, StreamId, Time,
+    TriggerEvent,
 };
 
 /// Shortest time between two ticks.
@@ -28,7 +28,7 @@ struct Portion {
     duration: Time,
 }
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Applies a status; whether it is there now because of that.
     pub(super) fn inflict(&mut self, by: &By, target: CombatantId, status: StatusId, dose: Dose) -> Outcome<bool> {
         let saved = self.state.memory.locals();

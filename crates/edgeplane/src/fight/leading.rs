@@ -3,9 +3,10 @@
 use super::engine::{Engine, Outcome};
 use super::event::{Ending, Observer, Refusal};
 use super::limits::FightError;
+use super::pointed::with_engine;
 use super::state::{Choice, State};
 use super::{Fight, Provider};
-use crate::program::{AbilityId, CombatantId, PoolId, Setup, Slot, StatusId, Time, pool_slot};
+use crate::program::{AbilityId, Chance, CombatantId, PoolId, Setup, Slot, StatusId, Time, pool_slot};
 
 /// Chooses for combatants in place of their policies.
 ///
@@ -140,9 +141,11 @@ impl<C: Provider> Fight<C> {
     /// # Errors
     /// As for [`Fight::run`].
     pub fn run_led<O: Observer>(&mut self, leader: &mut dyn Leader, observer: &mut O) -> Result<Ending, FightError> {
-        let mut engine = self.engine(observer);
-        engine.leader = Some(leader);
-        engine.run().map_err(|error| *error)
+        let ended = with_engine!(self, observer, O, |engine, _| {
+            engine.leader = Some(leader);
+            engine.run()
+        });
+        ended.map_err(|error| *error)
     }
 
     /// Lets time pass up to and including a moment, with a leader.
@@ -155,13 +158,15 @@ impl<C: Provider> Fight<C> {
         leader: &mut dyn Leader,
         observer: &mut O,
     ) -> Result<Option<Ending>, FightError> {
-        let mut engine = self.engine(observer);
-        engine.leader = Some(leader);
-        engine.advance(until).map_err(|error| *error)
+        let ended = with_engine!(self, observer, O, |engine, _| {
+            engine.leader = Some(leader);
+            engine.advance(until)
+        });
+        ended.map_err(|error| *error)
     }
 }
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// The leader says what to do; whether that is possible is asked as for everybody.
     #[cold]
     #[inline(never)]

@@ -25,6 +25,7 @@ mod leading;
 mod limits;
 mod outcomes;
 mod plain;
+mod pointed;
 mod pools;
 mod reading;
 mod script;
@@ -55,11 +56,44 @@ pub use reading::{Contribution, HeldStatus};
 pub use state::Snapshot;
 pub use telling::{Telling, name_refusal};
 
-use crate::program::{AbilityId, CombatantId, EncounterId, FormulaId, Frame, PoolId, Program, Setup, Slot, Time};
+use crate::program::{
+    AbilityId, Chance, CombatantId, EncounterId, FormulaId, Frame, PoolId, Program, Setup, Slot, Time,
+};
 use engine::Engine;
 use filled::FilledHits;
 use plain::Plain;
+use pointed::with_engine;
 use state::State;
+
+/// All that an engine works with but chance and the observer.
+struct Rest<'a> {
+    setup: &'a Setup,
+    state: &'a mut State,
+    limits: Limits,
+    filled: &'a mut FilledHits,
+    plain: Option<&'a mut Plain>,
+}
+
+impl<'a> Rest<'a> {
+    fn engine<C: Chance, O: Observer>(
+        self,
+        chance: &'a mut C,
+        observer: &'a mut O,
+    ) -> (Engine<'a, C, O>, Option<&'a mut Plain>) {
+        let engine = Engine {
+            program: &self.setup.program,
+            setup: self.setup,
+            state: self.state,
+            chance,
+            observer,
+            limits: self.limits,
+            filled: self.filled,
+            dressing: false,
+            leader: None,
+        };
+        (engine, self.plain)
+    }
+}
 
 /// One fight.
 ///
@@ -96,7 +130,7 @@ impl Fight<Sampler> {
     /// # Errors
     /// As for [`Fight::run`].
     pub fn run_told(&mut self, listener: &mut dyn Listener) -> Result<Ending, FightError> {
-        self.run(&mut event::Told(listener))
+        self.run(&mut pointed::Told::<true>(listener))
     }
 }
 
@@ -129,24 +163,17 @@ impl<C: Provider> Fight<C> {
         self
     }
 
-    fn engine<'a, O: Observer>(&'a mut self, observer: &'a mut O) -> Engine<'a, C, O> {
-        self.parts(observer).0
-    }
-
-    fn parts<'a, O: Observer>(&'a mut self, observer: &'a mut O) -> (Engine<'a, C, O>, Option<&'a mut Plain>) {
+    /// Chance, and everything else that an engine works with.
+    fn split(&mut self) -> (&mut C, Rest<'_>) {
         self.untouched = false;
-        let engine = Engine {
-            program: &self.setup.program,
+        let rest = Rest {
             setup: &self.setup,
             state: &mut self.state,
-            chance: &mut self.chance,
-            observer,
             limits: self.limits,
             filled: &mut self.filled,
-            dressing: false,
-            leader: None,
+            plain: self.plain.as_mut(),
         };
-        (engine, self.plain.as_mut())
+        (&mut self.chance, rest)
     }
 
     /// What there is to see of the fight.
@@ -156,7 +183,10 @@ impl<C: Provider> Fight<C> {
 
     /// What holds from the start, without letting anybody act: for explanations.
     pub(crate) fn begin(&mut self) -> Result<(), FightError> {
-        if self.state.began { Ok(()) } else { self.engine(&mut Silent).begin().map_err(|error| *error) }
+        if self.state.began {
+            return Ok(());
+        }
+        with_engine!(self, &mut Silent, Silent, |engine, _| engine.begin()).map_err(|error| *error)
     }
 
     /// Runs to the end.
@@ -165,11 +195,10 @@ impl<C: Provider> Fight<C> {
     /// When a formula has no value or a limit is passed. The fight is over then.
     pub fn run<O: Observer>(&mut self, observer: &mut O) -> Result<Ending, FightError> {
         let fresh = std::mem::take(&mut self.untouched);
-        let (mut engine, plain) = self.parts(observer);
-        let ended = match plain {
+        let ended = with_engine!(self, observer, O, |engine, plain| match plain {
             Some(plain) if fresh && !O::DETAIL && plain.suits(engine.state) => engine.run_plain(plain),
             _ => engine.run(),
-        };
+        });
         ended.map_err(|error| *error)
     }
 
@@ -178,13 +207,13 @@ impl<C: Provider> Fight<C> {
     /// # Errors
     /// As for [`Fight::run`].
     pub fn advance<O: Observer>(&mut self, until: Time, observer: &mut O) -> Result<Option<Ending>, FightError> {
-        self.engine(observer).advance(until).map_err(|error| *error)
+        with_engine!(self, observer, O, |engine, _| engine.advance(until)).map_err(|error| *error)
     }
 
     /// From now on this combatant does only what it is told through [`Fight::use_ability`].
     pub fn take_control(&mut self, who: CombatantId) {
         self.state.actors[who].by_hand = true;
-        self.engine(&mut Silent).stand_still(who);
+        with_engine!(self, &mut Silent, Silent, |engine, _| engine.stand_still(who));
     }
 
     /// Where a combatant is now, in metres; the middle of the plane in an encounter without places.
@@ -199,7 +228,7 @@ impl<C: Provider> Fight<C> {
         let actor = &self.state.actors[who];
         let free = actor.by_hand && actor.stands && actor.doing == state::Doing::Idle && !actor.rooted;
         if self.setup.is_placed && free && course.iter().all(|speed| speed.is_finite()) {
-            self.engine(observer).turn(who, course);
+            with_engine!(self, observer, O, |engine, _| engine.turn(who, course));
         }
     }
 
@@ -216,7 +245,7 @@ impl<C: Provider> Fight<C> {
         target: Option<CombatantId>,
         observer: &mut O,
     ) -> Result<Result<(), Refusal>, FightError> {
-        self.engine(observer).use_by_hand(who, ability, target).map_err(|error| *error)
+        with_engine!(self, observer, O, |engine, _| engine.use_by_hand(who, ability, target)).map_err(|error| *error)
     }
 
     /// Stops what a combatant keeps up. Whether it was keeping anything up.
@@ -224,8 +253,9 @@ impl<C: Provider> Fight<C> {
     /// # Errors
     /// As for [`Fight::run`].
     pub fn stop<O: Observer>(&mut self, who: CombatantId, observer: &mut O) -> Result<bool, FightError> {
-        let mut engine = self.engine(observer);
-        let done = engine.stop_by_hand(who).and_then(|done| engine.answer().map(|()| done));
+        let done = with_engine!(self, observer, O, |engine, _| {
+            engine.stop_by_hand(who).and_then(|done| engine.answer().map(|()| done))
+        });
         done.map_err(|error| *error)
     }
 
@@ -241,7 +271,7 @@ impl<C: Provider> Fight<C> {
         target: CombatantId,
         observer: &mut O,
     ) -> Result<(), FightError> {
-        self.engine(observer).bring_about(who, ability, target).map_err(|error| *error)
+        with_engine!(self, observer, O, |engine, _| engine.bring_about(who, ability, target)).map_err(|error| *error)
     }
 
     /// Why an ability cannot be used now; `None` if it can.
@@ -249,7 +279,7 @@ impl<C: Provider> Fight<C> {
     /// # Errors
     /// As for [`Fight::run`].
     pub fn refusal(&mut self, who: CombatantId, ability: AbilityId) -> Result<Option<Refusal>, FightError> {
-        self.engine(&mut Silent).why_not(who, ability).map_err(|error| *error)
+        with_engine!(self, &mut Silent, Silent, |engine, _| engine.why_not(who, ability)).map_err(|error| *error)
     }
 
     /// Changes the base of an attribute (or the level), as when a character levels up in mid-fight.
@@ -264,7 +294,7 @@ impl<C: Provider> Fight<C> {
         base: f64,
         observer: &mut O,
     ) -> Result<(), FightError> {
-        self.engine(observer).set_base(who, slot, base).map_err(|error| *error)
+        with_engine!(self, observer, O, |engine, _| engine.set_base(who, slot, base)).map_err(|error| *error)
     }
 
     /// The moment at hand.

@@ -1,6 +1,5 @@
 //! Bringing outcomes about: who receives them, whether they happen, and those that are about statuses.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, Source};
 use super::inflict::Dose;
@@ -9,7 +8,8 @@ use super::timeline::Timer;
 use super::triggers::Circumstance;
 use super::zones::IN_USE;
 use crate::program::{
-    AbilityId, CombatantId, Effect, FilterPlan, FormulaId, Frame, LostReason, OutcomePlan, StatusId, Time, TriggerEvent,
+    AbilityId, Chance, CombatantId, Effect, FilterPlan, FormulaId, Frame, LostReason, OutcomePlan, StatusId, Time,
+    TriggerEvent,
 };
 use crate::rules::{CleansePick, Receiver, UseMoment};
 
@@ -50,7 +50,7 @@ impl By {
     }
 }
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Brings a list of outcomes about; `target` receives those that do not say who.
     #[inline(never)]
     pub(super) fn bring_all(&mut self, by: &By, target: CombatantId, outcomes: &[OutcomePlan]) -> Outcome<()> {

@@ -1,13 +1,12 @@
 //! Changing pools. An amount is always within 0 and the cap; what does not fit is counted by
 //! whoever asks, and never stored.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer};
 use super::state::Doing;
 use super::timeline::{Phase, Timer};
 use super::triggers::Circumstance;
-use crate::program::{CombatantId, PoolId, Time, TriggerEvent, pool_slot};
+use crate::program::{Chance, CombatantId, PoolId, Time, TriggerEvent, pool_slot};
 use crate::rules::CapChange;
 
 /// What came of adding to a pool or taking from it.
@@ -23,7 +22,7 @@ pub(super) struct Change {
 /// Events that only a pool in motion can be.
 pub(super) const CROSSINGS: u32 = (1 << TriggerEvent::PoolBelow as u8) | (1 << TriggerEvent::PoolAbove as u8);
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     #[inline]
     fn first(&self, who: CombatantId, pool: PoolId) -> usize {
         self.program.place(who, self.program.layout.pool(pool))

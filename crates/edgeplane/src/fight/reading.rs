@@ -7,6 +7,7 @@ use super::held::{Held, seconds_left};
 use super::inflict::Dose;
 use super::limits::FightError;
 use super::outcomes::By;
+use super::pointed::with_engine;
 use super::state::State;
 use super::{Fight, FightErrorKind, Provider};
 use crate::program::{
@@ -62,10 +63,11 @@ impl<C: Provider> Fight<C> {
         stacks: u32,
         observer: &mut O,
     ) -> Result<bool, FightError> {
-        let mut engine = self.engine(observer);
         let by = By::of_status(caster, status, caster, caster);
-        let done = engine.inflict(&by, target, status, Dose { stacks, duration: None });
-        let done = done.and_then(|done| engine.answer().map(|()| done));
+        let done = with_engine!(self, observer, O, |engine, _| {
+            let done = engine.inflict(&by, target, status, Dose { stacks, duration: None });
+            done.and_then(|done| engine.answer().map(|()| done))
+        });
         done.map_err(|error| *error)
     }
 
@@ -79,14 +81,7 @@ impl<C: Provider> Fight<C> {
         target: CombatantId,
         observer: &mut O,
     ) -> Result<bool, FightError> {
-        let mut engine = self.engine(observer);
-        let mut any = false;
-        while let Some(index) = engine.state.statuses[target.index()].iter().position(|one| one.status == status) {
-            engine.lose(target, index, crate::program::LostReason::Cleansed).map_err(|error| *error)?;
-            any = true;
-        }
-        engine.answer().map_err(|error| *error)?;
-        Ok(any)
+        with_engine!(self, observer, O, |engine, _| engine.remove_all(status, target)).map_err(|error| *error)
     }
 
     /// The statuses of a combatant, in the order in which they came, hidden ones included.

@@ -1,16 +1,16 @@
 //! What the encounter has happen by itself: who joins, and abilities that nobody uses.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, Source};
 use super::outcomes::By;
 use super::triggers::Circumstance;
 use crate::program::{
-    AbilityId, CharacterId, CombatantId, JoinPlan, Layout, MomentEffect, PoolId, SideId, TriggerEvent, pool_slot,
+    AbilityId, Chance, CharacterId, CombatantId, JoinPlan, Layout, MomentEffect, PoolId, SideId, TriggerEvent,
+    pool_slot,
 };
 use crate::rules::Receiver;
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Everything that the script has for this moment, in its order.
     pub(super) fn run_script(&mut self) -> Outcome<()> {
         let setup = self.setup;

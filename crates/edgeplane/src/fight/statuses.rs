@@ -1,22 +1,21 @@
 //! Statuses as time passes: ticks, ends, removal, and what follows from a change.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer};
-use super::held::Held;
+use super::held::{Beat, Held};
 use super::outcomes::By;
 use super::pools::CROSSINGS;
 use super::state::{Doing, State};
 use super::timeline::{Phase, Timer};
 use super::triggers::Cause;
-use crate::program::{CombatantId, Frame, InHand, LostReason, PoolId, StatusId, Time, TriggerEvent, dirty};
+use crate::program::{Chance, CombatantId, Frame, InHand, LostReason, PoolId, StatusId, Time, TriggerEvent, dirty};
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// What is due now to the statuses of a combatant, ticks or ends.
     pub(super) fn status_timer(&mut self, who: CombatantId, phase: Phase) -> Outcome<()> {
         let mut due = std::mem::take(&mut self.state.scratch.due);
         due.clear();
-        let now = (self.state.now, phase);
+        let now = Beat::of(self.state.now, phase);
         due.extend(self.state.statuses[who.index()].iter().filter(|one| one.next <= now).map(|one| one.serial));
         for serial in due.drain(..) {
             // What one brings about can take away the next.
@@ -165,6 +164,17 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         Ok(())
     }
 
+    /// Takes all instances of a status away; whether there was one.
+    pub(super) fn remove_all(&mut self, status: StatusId, who: CombatantId) -> Outcome<bool> {
+        let mut any = false;
+        while let Some(index) = self.state.statuses[who.index()].iter().position(|one| one.status == status) {
+            self.lose(who, index, LostReason::Cleansed)?;
+            any = true;
+        }
+        self.answer()?;
+        Ok(any)
+    }
+
     /// After a status has come, gone or changed its stacks: everything that hangs on it follows.
     pub(super) fn status_changed(&mut self, who: CombatantId, status: StatusId) -> Outcome<()> {
         let program = self.program;
@@ -205,15 +215,15 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let (mut act, mut tags, mut listens, mut conditions, mut rooted) = (None, 0, 0, false, false);
         let mut taunted = false;
         for one in &self.state.statuses[who.index()] {
-            let plan = self.program.status(one.status);
-            if plan.forbids_act && act.is_none() {
+            let brief = self.program.brief(one.status);
+            if brief.forbids_act && act.is_none() {
                 act = Some(one.status);
             }
-            tags |= plan.forbids_tags;
-            rooted |= plan.forbids_move;
-            taunted |= plan.taunts;
-            listens |= plan.listens;
-            conditions |= plan.holds_while.is_some();
+            tags |= brief.forbids_tags;
+            rooted |= brief.forbids_move;
+            taunted |= brief.taunts;
+            listens |= brief.listens;
+            conditions |= brief.conditional;
         }
         let actor = &mut self.state.actors[who];
         let was_bound = actor.bound;
@@ -246,8 +256,8 @@ impl<C: Provider, O: Observer> Engine<'_, C, O> {
         let soonest = self.state.statuses[who.index()].iter().map(|one| one.next).min();
         let rank = self.state.actors[who].rank;
         match soonest {
-            Some((at, phase)) if at < Time::NEVER => {
-                self.state.timeline.set(who, rank, Timer::Status, at.max(self.state.now), phase);
+            Some(next) if next.at() < Time::NEVER => {
+                self.state.timeline.set(who, rank, Timer::Status, next.at().max(self.state.now), next.phase());
             }
             _ => self.state.timeline.clear(who, Timer::Status),
         }

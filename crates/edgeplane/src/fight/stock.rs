@@ -1,14 +1,13 @@
 //! Abilities of which there is more to keep than when their cooldown ends: charges, a number of uses,
 //! a cooldown that others share, several releases, and those that are open only after another one.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, Refusal};
 use super::outcomes::By;
 use super::state::Doing;
 use super::timeline::{Phase, Timer};
 use super::zones::IN_USE;
-use crate::program::{AbilityId, CombatantId, Frame, InHand, Setup, Time};
+use crate::program::{AbilityId, Chance, CombatantId, Frame, InHand, Setup, Time};
 use crate::rules::UseMoment;
 
 /// What is kept of one ability in the hands of one combatant.
@@ -58,7 +57,7 @@ impl Stock {
     }
 }
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// What keeps such an ability from being used, beyond what keeps any.
     pub(super) fn out_of_stock(&mut self, who: CombatantId, place: usize) -> Outcome<Option<Refusal>> {
         let plan = self.program.ability(self.state.in_hand[place].ability);

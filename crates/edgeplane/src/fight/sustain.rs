@@ -1,18 +1,17 @@
 //! Abilities that are kept up: beat by beat, until something ends it.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer, StopReason};
 use super::outcomes::By;
 use super::state::Doing;
 use super::timeline::{Phase, Timer};
-use crate::program::{AbilityId, CombatantId, Frame, InHand, SustainPlan, Time};
+use crate::program::{AbilityId, Chance, CombatantId, Frame, InHand, SustainPlan, Time};
 use crate::rules::UseMoment;
 
 /// Shortest time between two beats.
 const LEAST_BEAT: Time = Time(1_000);
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// An ability has been released and goes on from here.
     pub(super) fn begin_sustaining(&mut self, who: CombatantId, id: AbilityId, plan: &SustainPlan) -> Outcome<()> {
         let longest = match plan.longest {

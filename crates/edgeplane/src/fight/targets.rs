@@ -1,12 +1,11 @@
 //! Whom an ability is used on.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::Observer;
-use crate::program::{AbilityPlan, Aim, Area, CombatantId, Frame, PickPlan, PoolId, StreamId};
+use crate::program::{AbilityPlan, Aim, Area, Chance, CombatantId, Frame, PickPlan, PoolId, StreamId};
 use crate::rules::SideRule;
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// The target that is found without a longer look.
     fn one_target(&self, who: CombatantId, aim: Aim) -> Option<CombatantId> {
         match aim {

@@ -1,13 +1,12 @@
 //! Threat, and whom a taunt makes somebody pick.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer};
 use super::outcomes::By;
-use crate::program::{CombatantId, Frame, Slot};
+use crate::program::{Chance, CombatantId, Frame, Slot};
 use crate::rules::SideRule;
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Whoever was hurt makes more of the one who did it.
     #[cold]
     #[inline(never)]

@@ -29,6 +29,23 @@ pub(super) enum Phase {
     Ready = 7,
 }
 
+impl Phase {
+    /// The phase that the lowest bits of a key name.
+    #[inline(always)]
+    pub(super) fn of(key: u64) -> Self {
+        match key & ((1 << PHASE_BITS) - 1) {
+            0 => Self::Script,
+            1 => Self::Arrival,
+            2 => Self::Zone,
+            3 => Self::Release,
+            4 => Self::Tick,
+            5 => Self::Expire,
+            6 => Self::Empty,
+            _ => Self::Ready,
+        }
+    }
+}
+
 /// The timers of a combatant.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Timer {
@@ -48,7 +65,7 @@ pub(super) enum Timer {
 
 /// The lot and the combatant of a key have so many bits each.
 const WHO_BITS: u32 = 10;
-const PHASE_BITS: u32 = 4;
+pub(super) const PHASE_BITS: u32 = 4;
 const NONE: u64 = u64::MAX;
 /// Up to so many keys are scanned one by one; more are kept in blocks.
 const SHORT: usize = 32;
@@ -105,16 +122,7 @@ impl Due {
     /// In which phase of its moment.
     #[inline(always)]
     pub(super) fn phase(self) -> Phase {
-        match (self.0 >> (2 * WHO_BITS)) & ((1 << PHASE_BITS) - 1) {
-            0 => Phase::Script,
-            1 => Phase::Arrival,
-            2 => Phase::Zone,
-            3 => Phase::Release,
-            4 => Phase::Tick,
-            5 => Phase::Expire,
-            6 => Phase::Empty,
-            _ => Phase::Ready,
-        }
+        Phase::of(self.0 >> (2 * WHO_BITS))
     }
 
     /// When; later than [`Time::NEVER`] if nothing is due.

@@ -1,13 +1,12 @@
 //! What statuses answer to. Answers wait in a queue until whatever is under way is done, so that no
 //! outcome is cut in two by what answers to it.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer};
 use super::limits::{FightError, FightErrorKind};
 use super::outcomes::By;
 use super::state::State;
-use crate::program::{AbilityId, CombatantId, Frame, Layout, LostReason, PoolId, StatusId, Time, TriggerEvent};
+use crate::program::{AbilityId, Chance, CombatantId, Frame, Layout, LostReason, PoolId, StatusId, Time, TriggerEvent};
 
 /// What waits to be done for a status.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -64,7 +63,7 @@ const BREADTH: u64 = 100;
 /// How many statuses that answered last are remembered, to name those of an endless chain.
 const REMEMBERED: usize = 16;
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Whether the statuses of a combatant answer to anything.
     #[inline(always)]
     pub(super) fn listens(&self, who: CombatantId) -> bool {

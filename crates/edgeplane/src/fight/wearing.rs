@@ -1,15 +1,14 @@
 //! What changes hands in a fight: gear that is put on and taken off, abilities that are given and taken; and sides that win by
 //! something else than the fall of all others.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Ending, Event, Observer, Refusal};
 use super::inflict::Dose;
 use super::outcomes::By;
 use super::state::Doing;
-use crate::program::{AbilityId, CombatantId, Frame, GearId, LostReason, SideId, StatusId};
+use crate::program::{AbilityId, Chance, CombatantId, Frame, GearId, LostReason, SideId, StatusId};
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Puts a piece on, in place of what is worn in its slot.
     pub(super) fn wear(&mut self, who: CombatantId, piece: GearId) -> Outcome<()> {
         if self.state.worn[who.index()].contains(&piece) {

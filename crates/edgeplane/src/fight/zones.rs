@@ -3,7 +3,6 @@
 //! Everybody moves in straight lines, so the moment at which somebody crosses an edge is computed and never looked
 //! for. It is computed anew whenever somebody changes course, and when a zone comes or goes.
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Event, Observer};
 use super::ground::{Plane, inner, meeting, minus, parting};
@@ -12,7 +11,7 @@ use super::limits::{FightError, FightErrorKind};
 use super::outcomes::By;
 use super::timeline::{Phase, Timer};
 use crate::program::HAIR;
-use crate::program::{CombatantId, Frame, LostReason, StatusId, Time, ZoneId, ZonePlan};
+use crate::program::{Chance, CombatantId, Frame, LostReason, StatusId, Time, ZoneId, ZonePlan};
 use crate::rules::{Again, ZoneSide};
 
 /// Holds what an ability has its caster have while it is used, in place of a zone.
@@ -67,7 +66,7 @@ pub(super) struct Hold {
     status: u32,
 }
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// A zone comes about, around somebody.
     pub(super) fn place_zone(&mut self, by: &By, on: CombatantId, id: ZoneId) -> Outcome<()> {
         let plan = self.program.zone(id);

@@ -153,14 +153,11 @@ impl Program {
 
     /// What the modifiers of an attribute that are there read.
     fn modifiers_read(&self, slot: Slot, held: &impl Holding) -> u64 {
-        let mut reads = 0;
-        for index in 0..held.count() {
-            let modifiers = &self.statuses[held.status(index).index()].modifiers;
-            for modifier in modifiers.iter().filter(|modifier| modifier.covers(slot)) {
-                reads |= modifier.reads;
-            }
+        if !self.is_modified(slot) {
+            return 0;
         }
-        reads
+        let each = (0..held.count()).flat_map(|index| self.modifiers_of(held.status(index), slot));
+        each.fold(0, |reads, modifier| reads | modifier.reads)
     }
 
     fn attribute(
@@ -195,11 +192,14 @@ impl Program {
         frame: &Frame,
         held: &impl Holding,
     ) -> Computed<f64> {
-        let (mut add, mut percent, mut times, mut set) = (None, None, None, None);
-        let (mut least, mut most) = (None::<f64>, None::<f64>);
+        if !self.is_modified(plan.slot) {
+            return Ok(base);
+        }
+        // What begins each of these changes nothing, so that what nobody changes stays as it is to the last bit.
+        let (mut add, mut percent, mut times, mut set) = (-0.0, -0.0, 1.0, None);
+        let (mut least, mut most) = (f64::NEG_INFINITY, f64::INFINITY);
         for index in 0..held.count() {
-            let modifiers = &self.statuses[held.status(index).index()].modifiers;
-            for modifier in modifiers.iter().filter(|modifier| modifier.covers(plan.slot)) {
+            for modifier in self.modifiers_of(held.status(index), plan.slot) {
                 let amount = match modifier.fixed {
                     Some(amount) => amount,
                     None => {
@@ -208,22 +208,17 @@ impl Program {
                     }
                 };
                 match modifier.kind {
-                    ModifierKind::Add => add = Some(add.unwrap_or(0.0) + amount),
-                    ModifierKind::Percent => percent = Some(percent.unwrap_or(0.0) + amount),
-                    ModifierKind::Times => times = Some(times.unwrap_or(1.0) * amount),
-                    ModifierKind::AtLeast => least = Some(least.map_or(amount, |least| least.max(amount))),
-                    ModifierKind::AtMost => most = Some(most.map_or(amount, |most| most.min(amount))),
+                    ModifierKind::Add => add += amount,
+                    ModifierKind::Percent => percent += amount,
+                    ModifierKind::Times => times *= amount,
+                    ModifierKind::AtLeast => least = least.max(amount),
+                    ModifierKind::AtMost => most = most.min(amount),
                     ModifierKind::Set => set = Some(amount),
                 }
             }
         }
-        // What nobody changes stays as it is to the last bit.
-        let mut value = add.map_or(base, |add| base + add);
-        value = percent.map_or(value, |percent: f64| value * (1.0 + percent / 100.0));
-        value = times.map_or(value, |times| value * times);
-        value = set.unwrap_or(value);
-        value = least.map_or(value, |least| value.max(least));
-        Ok(most.map_or(value, |most| value.min(most)))
+        let value = (base + add) * (1.0 + percent / 100.0) * times;
+        Ok(set.unwrap_or(value).max(least).min(most))
     }
 
     fn compute_hidden(&self, memory: &mut Memory, of: CombatantId, dirty: u64) {

@@ -6,6 +6,7 @@
 mod abilities;
 mod attributes;
 mod blocks;
+mod briefs;
 mod build;
 mod characters;
 mod code;
@@ -101,6 +102,10 @@ pub struct Program {
     pub(crate) heal_steps: Vec<StepPlan>,
     pub(crate) marks: Vec<String>,
     pub(crate) statuses: Vec<StatusPlan>,
+    /// The same in brief, and their modifiers in a row; the attributes that these change, see [`dirty`].
+    pub(crate) briefs: Vec<briefs::Brief>,
+    pub(crate) modifiers: Vec<ModifierPlan>,
+    pub(crate) modified: u64,
     pub(crate) zones: Vec<ZonePlan>,
     /// What modifiers read, see [`dirty`].
     pub(crate) modifiers_read: u64,

@@ -359,6 +359,8 @@ struct HitTold {
 }
 
 impl Observer for Book {
+    const OWN_ENGINE: bool = true;
+
     #[inline]
     fn event(&mut self, at: Time, event: Event) {
         match event {

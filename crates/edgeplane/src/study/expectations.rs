@@ -13,9 +13,9 @@ use crate::program::{Program, Setup};
 use crate::rules::ExpectRule;
 
 /// Fights that are asked at first.
-const FIRST: u64 = 2_000;
-/// How often the number of fights is multiplied by four before it is called too close.
-const LOOKS: u32 = 4;
+const FIRST: u64 = 250;
+/// How many looks there are, each at four times as many fights, before it is called too close.
+const LOOKS: u32 = 6;
 
 /// What came of an expectation.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -64,8 +64,8 @@ impl Verdict {
     }
 }
 
-/// Asks fights until it is clear whether an expectation holds: first 2,000 (or what it says itself), then four
-/// times as many, up to 128,000. All looks together are 99 % sure (Bonferroni),
+/// Asks fights until it is clear whether an expectation holds: first 250 (or what it says itself), then four
+/// times as many, up to 256,000. All looks together are 99 % sure (Bonferroni),
 /// so that what holds is called [`Verdict::Fails`] at most once in a hundred times, and the other way round. What is too close to
 /// call after the last look is decided by the estimate, and told as such.
 ///

@@ -258,6 +258,8 @@ fn add_counts(mine: &mut [u64], theirs: &[u64]) {
 }
 
 impl Observer for Tally {
+    const OWN_ENGINE: bool = true;
+
     #[inline]
     fn event(&mut self, at: Time, event: Event) {
         match event {

@@ -14,12 +14,11 @@ mod run;
 
 use std::sync::Arc;
 
-use super::Provider;
 use super::engine::{Engine, Outcome};
 use super::event::{Ending, Event, Observer};
 use super::state::State;
 use super::timeline::Due;
-use crate::program::{Setup, Time};
+use crate::program::{Chance, Setup, Time};
 use lane::Lane;
 use plan::PlainPlan;
 use run::{Pause, Run};
@@ -45,7 +44,7 @@ impl Plain {
     }
 }
 
-impl<C: Provider, O: Observer> Engine<'_, C, O> {
+impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Plays a plain fight from its beginning to its end.
     pub(super) fn run_plain(&mut self, plain: &mut Plain) -> Outcome<Ending> {
         let Plain { plan, lane } = plain;

@@ -3,13 +3,12 @@
 use super::NOTHING;
 use super::lane::{Body, Lane};
 use super::plan::{Hit, MOST_FIGHTERS, MOST_LINES, MOST_MOVES, MOST_POOLS, Move, Outcome, PlainPlan, Way};
-use crate::fight::Provider;
 use crate::fight::event::{Event, Observer, Refusal};
 use crate::fight::filled::FilledOp;
 use crate::fight::limits::Limits;
 use crate::fight::state::Doing;
 use crate::fight::timeline::{Due, Phase};
-use crate::program::{CombatantId, PoolId, StepId, Time, flow, pool_slot};
+use crate::program::{Chance, CombatantId, PoolId, StepId, Time, flow, pool_slot};
 
 /// Why the engine has to go on.
 pub(super) enum Pause {
@@ -38,7 +37,7 @@ struct Change {
     left: f64,
 }
 
-impl<C: Provider, O: Observer> Run<'_, C, O> {
+impl<C: Chance, O: Observer> Run<'_, C, O> {
     #[inline(always)]
     fn tell(&mut self, event: Event) {
         self.observer.event(self.lane.now, event);
