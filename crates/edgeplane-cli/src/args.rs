@@ -175,8 +175,8 @@ pub(crate) struct MergeArgs {
 /// A picture of the answer.
 #[derive(Debug, ClapArgs)]
 pub(crate) struct PlotArgs {
-    /// Draws a picture of the answer too, as SVG
-    #[arg(long, value_name = "FILE.svg", value_parser = parse_svg)]
+    /// Draws a picture of the answer too: FILE.svg, or FILE.png
+    #[arg(long, value_name = "FILE", value_parser = parse_picture)]
     pub(crate) plot: Option<PathBuf>,
 }
 
@@ -192,12 +192,6 @@ pub(crate) struct PlanArgs {
     /// How many threads; all cores by default
     #[arg(long, value_parser = clap::value_parser!(u16).range(1..=1024))]
     pub(crate) threads: Option<u16>,
-}
-
-impl PlanArgs {
-    pub(crate) fn plan(&self) -> edgeplane::TrialsPlan {
-        edgeplane::TrialsPlan { trials: self.trials, seed: self.seed, threads: self.threads.map(usize::from) }
-    }
 }
 
 #[derive(Debug, ClapArgs)]
@@ -394,10 +388,10 @@ fn parse_force(text: &str) -> Result<(String, String), String> {
     Ok((character.to_owned(), ability.to_owned()))
 }
 
-fn parse_svg(text: &str) -> Result<PathBuf, String> {
+fn parse_picture(text: &str) -> Result<PathBuf, String> {
     let path = PathBuf::from(text);
-    let svg = path.extension().is_some_and(|kind| kind == "svg");
-    if svg { Ok(path) } else { Err("pictures are drawn as SVG: end the name with .svg".to_owned()) }
+    let known = path.extension().is_some_and(|kind| kind == "svg" || kind == "png");
+    if known { Ok(path) } else { Err("pictures are SVG or PNG: end the name with .svg or .png".to_owned()) }
 }
 
 /// `0.5%` or `0.005`.

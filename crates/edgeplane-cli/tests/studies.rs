@@ -3,7 +3,8 @@
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::fs;
-use std::process::Output;
+use std::process::{Output, Stdio};
+use std::time::Duration;
 
 use assert_cmd::Command;
 use serde_json::Value;
@@ -205,7 +206,15 @@ fn pictures_say_in_words_what_they_show() {
     let lasts = picture("lasts.svg", &["trials", DEMO, "duel", "-n", "500"]);
     assert!(lasts.contains("half are shorter than 17.4 s"), "{lasts}");
     let refused = told(&run(&["trials", DEMO, "duel", "-n", "10", "--plot", "picture.jpg"]), 2);
-    assert!(refused.contains("end the name with .svg"), "{refused}");
+    assert!(refused.contains("end the name with .svg or .png"), "{refused}");
+    let pixels = folder.path().join("lasts.png");
+    answer(&["trials", DEMO, "duel", "-n", "500", "--plot", pixels.to_str().unwrap()]);
+    let pixels = fs::read(pixels).unwrap();
+    assert!(pixels.starts_with(b"\x89PNG\r\n"), "no PNG");
+    // Twice the size of the SVG, in the first chunk's width and height.
+    let size = |at: usize| u32::from_be_bytes(pixels[at..at + 4].try_into().unwrap());
+    let shape = format!("width=\"{}\" height=\"{}\"", size(16) / 2, size(20) / 2);
+    assert!(lasts.contains(&shape), "{shape}");
 }
 
 #[test]
@@ -266,6 +275,31 @@ fn parts_merge_into_the_same_bytes_as_one_run() {
     refused(&[&file("fights.json")], "does not hold what it says");
     refused(&[&file("torn.json")], "is no part of a study");
     assert!(refusal(&run(&["trials", DEMO, "duel", "--part", "8/7"])).contains("parts count from 1"));
+}
+
+/// What a study tells that is stopped by a signal, as Ctrl-C sends it, and how it leaves.
+fn stopped(arguments: &[&str], after: Duration) -> (String, String) {
+    let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_edgeplane"));
+    let study = command.args(arguments).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
+    std::thread::sleep(after);
+    let signal = std::process::Command::new("kill").args(["-INT", &study.id().to_string()]).status().unwrap();
+    let output = study.wait_with_output().unwrap();
+    assert!(signal.success());
+    assert_eq!(output.status.code(), Some(130), "{arguments:?}");
+    (String::from_utf8(output.stdout).unwrap(), String::from_utf8(output.stderr).unwrap())
+}
+
+#[test]
+fn a_study_that_is_stopped_tells_what_it_knows_as_a_shorter_study_would() {
+    let second = Duration::from_secs(1);
+    let (told, said) = stopped(&["trials", DEMO, "duel", "-n", "1000000000", "--format", "json"], second);
+    assert!(said.contains("stopped early"), "{said}");
+    let counted = serde_json::from_str::<Value>(&told).unwrap()["trials"].as_u64().unwrap();
+    assert!((1..1_000_000_000).contains(&counted));
+    assert_eq!(told, answer(&["trials", DEMO, "duel", "-n", &counted.to_string(), "--format", "json"]));
+    // A part that is not whole would pass for one.
+    let (told, said) = stopped(&["trials", DEMO, "duel", "-n", "1000000000", "--part", "1/2"], second);
+    assert!(told.is_empty() && said.contains("stopped before anything was known"), "{told}{said}");
 }
 
 fn refusal(output: &Output) -> String {

@@ -36,6 +36,8 @@ pub enum Error {
         /// The path.
         path: String,
     },
+    /// A study was stopped before it knew anything.
+    Stopped,
     /// A fight could not go on.
     Fight {
         /// What happened, with the moment.
@@ -80,6 +82,7 @@ impl std::fmt::Display for Error {
                 write!(f, "in `{text}`: {}", fault.message)?;
                 fault.help.as_ref().map_or(Ok(()), |help| write!(f, "; {help}"))
             }
+            Self::Stopped => f.write_str("stopped before anything was known"),
             Self::Path { path } => write!(f, "nothing stands at `{path}` in the ruleset"),
             Self::Fight { message, diagnostic } => {
                 f.write_str(message)?;

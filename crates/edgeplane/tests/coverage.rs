@@ -53,7 +53,7 @@ const TRUTHS: [(&str, f64); 6] = [
 ];
 
 fn plan(trials: u64, study: u64) -> TrialsPlan {
-    TrialsPlan { trials, seed: 77_000 + study, threads: Some(2) }
+    TrialsPlan { trials, seed: 77_000 + study, threads: Some(2), ..TrialsPlan::default() }
 }
 
 fn variant(game: &Game) -> Variant {

@@ -179,7 +179,7 @@ fn explanations_know_what_is_worn() {
 #[test]
 fn figures_of_statuses_leave_gear_out() {
     let game = rules("gear = [\"coat\", \"boots\", \"thorns\"]");
-    let plan = TrialsPlan { trials: 20, seed: 1, threads: Some(1) };
+    let plan = TrialsPlan { trials: 20, seed: 1, threads: Some(1), ..TrialsPlan::default() };
     let trials = game.trials("bout", &plan).unwrap();
     let told: Vec<&str> = trials.combatants[0].statuses.iter().map(|line| line.status.as_str()).collect();
     assert_eq!(told, ["sure", "shaken"]);

@@ -421,7 +421,7 @@ proptest! {
     ) {
         let game = skirmish(distance, speeds, keep, 2);
         let told = |threads| {
-            let plan = TrialsPlan { trials: 24, seed, threads: Some(threads) };
+            let plan = TrialsPlan { trials: 24, seed, threads: Some(threads), ..TrialsPlan::default() };
             serde_json::to_string(&game.trials("skirmish", &plan).unwrap()).unwrap()
         };
         prop_assert_eq!(told(1), told(2));

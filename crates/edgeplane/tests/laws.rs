@@ -11,7 +11,7 @@ use proptest::prelude::*;
 use std::sync::Arc;
 
 fn plan(trials: u64, threads: usize) -> TrialsPlan {
-    TrialsPlan { trials, seed: 3, threads: Some(threads) }
+    TrialsPlan { trials, seed: 3, threads: Some(threads), ..TrialsPlan::default() }
 }
 
 #[test]

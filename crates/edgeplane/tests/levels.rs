@@ -164,7 +164,7 @@ fn what_is_left_goes_on_and_the_rest_begins_anew() {
 fn a_gauntlet_ends_where_it_is_not_won() {
     // The first pup falls at 2 s: hits of 10 + 10 at 0, 1 s and the gifts; it bites at 0.5 and 2.
     let kept = format!("{PLAIN}keeps = [\"health\"]\n");
-    let plan = TrialsPlan { trials: 300, seed: 5, threads: Some(2) };
+    let plan = TrialsPlan { trials: 300, seed: 5, threads: Some(2), ..TrialsPlan::default() };
     let found = run_gauntlet(&night(&kept, ""), "night", &plan, &|_| {}).unwrap();
     assert_eq!((found.stages.len(), found.cleared.value), (2, 1.0));
     let [first, second] = found.stages.as_slice() else { panic!() };
@@ -183,7 +183,7 @@ fn a_gauntlet_ends_where_it_is_not_won() {
 
 #[test]
 fn who_has_fallen_stays_out_or_comes_back() {
-    let plan = TrialsPlan { trials: 64, seed: 5, threads: Some(1) };
+    let plan = TrialsPlan { trials: 64, seed: 5, threads: Some(1), ..TrialsPlan::default() };
     // A bite is the end of whom it hits, and there is one before the pup falls.
     let hurt = |fallen: &str| {
         let keys = format!("{PLAIN}keeps = [\"health\"]\nrests = {{ health = 30 }}\nfallen = \"{fallen}\"\n");
@@ -203,7 +203,7 @@ fn who_has_fallen_stays_out_or_comes_back() {
 fn the_same_bytes_on_any_number_of_threads() {
     let demo = demo();
     let study = |threads| {
-        let plan = TrialsPlan { trials: 700, seed: 3, threads: Some(threads) };
+        let plan = TrialsPlan { trials: 700, seed: 3, threads: Some(threads), ..TrialsPlan::default() };
         serde_json::to_string(&run_gauntlet(&demo, "long_night", &plan, &|_| {}).unwrap()).unwrap()
     };
     assert_eq!(study(1), study(3));

@@ -99,7 +99,7 @@ impl Told {
 
 /// The mean of a measure is the sum of the first by the sum of the second.
 fn check(game: &Game, encounter: &str, fights: &[Told], measure: &str, by_hand: impl Fn(&Told) -> [f64; 2]) {
-    let plan = TrialsPlan { trials: TRIALS, seed: SEED, threads: Some(2) };
+    let plan = TrialsPlan { trials: TRIALS, seed: SEED, threads: Some(2), ..TrialsPlan::default() };
     let figure = game.measure(encounter, &[measure], &plan).unwrap().remove(0);
     let sums = fights.iter().map(by_hand).fold([0.0; 2], |sums, one| [sums[0] + one[0], sums[1] + one[1]]);
     assert!(sums[0] != 0.0, "{measure} never has anything to count");
@@ -259,7 +259,7 @@ fn quantiles_are_those_of_the_values_fight_by_fight() {
     let game = demo();
     let mut lasted: Vec<f64> = fights(&game, "duel").iter().map(Told::end).collect();
     lasted.sort_by(f64::total_cmp);
-    let plan = TrialsPlan { trials: TRIALS, seed: SEED, threads: Some(1) };
+    let plan = TrialsPlan { trials: TRIALS, seed: SEED, threads: Some(1), ..TrialsPlan::default() };
     for (measure, rank) in [("duration.p10", 12), ("duration.p50", 60), ("duration.p95", 114)] {
         let figure = game.measure("duel", &[measure], &plan).unwrap().remove(0);
         let (value, wanted) = (figure.value.unwrap(), lasted[rank - 1]);
@@ -319,7 +319,7 @@ fn what_is_no_measure_is_refused_with_what_was_meant() {
 #[test]
 fn every_measure_can_be_asked_of_the_demo() {
     let game = demo();
-    let plan = TrialsPlan { trials: 64, seed: 3, threads: Some(2) };
+    let plan = TrialsPlan { trials: 64, seed: 3, threads: Some(2), ..TrialsPlan::default() };
     for quantity in Quantity::ALL {
         let arguments: Vec<&str> = quantity
             .must()

@@ -21,7 +21,7 @@ fn drawing(choose: &str, uses: &str) -> Game {
 
 /// How often each was used in so many fights of thirty seconds.
 fn counts(game: &Game, fights: u64) -> BTreeMap<String, f64> {
-    let plan = TrialsPlan { trials: fights, seed: 3, threads: None };
+    let plan = TrialsPlan { trials: fights, seed: 3, threads: None, ..TrialsPlan::default() };
     let trials = game.trials("bout", &plan).unwrap();
     let used = trials.combatants[0].abilities.iter().map(|line| (line.ability.clone(), line.uses));
     used.collect()

@@ -345,7 +345,7 @@ proptest! {
     fn a_study_is_the_same_on_any_number_of_threads(recipe in recipe()) {
         let game = recipe.game();
         let study = |threads| {
-            let plan = TrialsPlan { trials: 60, seed: recipe.seed, threads: Some(threads) };
+            let plan = TrialsPlan { trials: 60, seed: recipe.seed, threads: Some(threads), ..TrialsPlan::default() };
             serde_json::to_string(&game.trials("bout", &plan).unwrap()).unwrap()
         };
         let alone = study(1);

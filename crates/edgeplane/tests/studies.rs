@@ -14,7 +14,7 @@ use edgeplane::{Error, Game, Override, Setup, TrialsPlan};
 const HEFT: &str = "character.lockhand.attributes.heft";
 
 fn plan(trials: u64) -> TrialsPlan {
-    TrialsPlan { trials, seed: 11, threads: Some(2) }
+    TrialsPlan { trials, seed: 11, threads: Some(2), ..TrialsPlan::default() }
 }
 
 fn with(game: &Game, set: &str) -> Game {
@@ -228,7 +228,7 @@ fn studies_are_the_same_to_the_last_bit_on_any_number_of_threads() {
     let new = with(&game, &format!("{HEFT}=14.5"));
     let measures = ["win_rate(keepers)", "duration.p50", "damage_per_cost(lockhand, breath)"];
     let told = |threads| {
-        let plan = TrialsPlan { trials: 2_000, seed: 3, threads: Some(threads) };
+        let plan = TrialsPlan { trials: 2_000, seed: 3, threads: Some(threads), ..TrialsPlan::default() };
         let (before, after) = (game.measured("duel", &measures).unwrap(), new.measured("duel", &measures).unwrap());
         serde_json::to_string(&run_comparison(&before, &after, &plan, &|_| {}).unwrap()).unwrap()
     };
@@ -277,7 +277,7 @@ fn however_a_study_is_cut_up_its_figures_are_the_same() {
     let game = demo();
     let setup = Arc::new(Setup::of(game.program(), game.encounter("duel").unwrap()));
     for (trials, parts) in [(1, 1), (1, 3), (255, 2), (256, 5), (3_000, 7), (5_121, 4), (7_777, 31)] {
-        let plan = TrialsPlan { trials, seed: 5, threads: None };
+        let plan = TrialsPlan { trials, seed: 5, threads: None, ..TrialsPlan::default() };
         let whole = game.trials("duel", &plan).unwrap();
         let mut all: Vec<StudyPart> =
             (1..=parts).map(|part| run_part(&setup, &plan, (part, parts), &|_| {}).unwrap()).collect();

@@ -23,7 +23,7 @@ fn near(a: f64, b: f64) {
 fn a_study_counts_what_its_fights_tell() {
     let game = demo();
     for encounter in ["duel", "night_shift", "mill_race"] {
-        let plan = TrialsPlan { trials: TRIALS, seed: 9, threads: Some(2) };
+        let plan = TrialsPlan { trials: TRIALS, seed: 9, threads: Some(2), ..TrialsPlan::default() };
         let trials = game.trials(encounter, &plan).unwrap();
         let logs = logs(&game, encounter);
         let setup = game.fight(encounter, 0).unwrap().setup().clone();
@@ -68,7 +68,9 @@ fn a_study_counts_what_its_fights_tell() {
 #[test]
 fn refusals_are_counted_by_reason() {
     let game = demo();
-    let trials = game.trials("duel", &TrialsPlan { trials: TRIALS, seed: 9, threads: Some(1) }).unwrap();
+    let trials = game
+        .trials("duel", &TrialsPlan { trials: TRIALS, seed: 9, threads: Some(1), ..TrialsPlan::default() })
+        .unwrap();
     let refused = logs(&game, "duel")
         .iter()
         .flat_map(|(_, log)| log.events.iter())
@@ -88,7 +90,9 @@ fn refusals_are_counted_by_reason() {
 #[test]
 fn quantiles_of_the_duration_are_values_of_their_rank() {
     let game = demo();
-    let trials = game.trials("night_shift", &TrialsPlan { trials: TRIALS, seed: 9, threads: Some(1) }).unwrap();
+    let trials = game
+        .trials("night_shift", &TrialsPlan { trials: TRIALS, seed: 9, threads: Some(1), ..TrialsPlan::default() })
+        .unwrap();
     let mut durations: Vec<u64> =
         logs(&game, "night_shift").iter().map(|(_, log)| log.events.last().unwrap().at.0 / 1_000).collect();
     durations.sort_unstable();

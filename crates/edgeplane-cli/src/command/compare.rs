@@ -31,25 +31,22 @@ pub(crate) fn run(args: &CompareArgs) -> Result<(), Failure> {
     let measures = super::measures_or(&args.measure, old.fight(encounter, 0)?.setup(), usual);
     let (before, after) = (old.measured(encounter, &measures)?, new.measured(encounter, &measures)?);
     let bar = progress::Bar::new(args.plan.trials * 2, "fights");
-    let found = run_comparison(&before, &after, &args.plan.plan(), &|done| bar.at(done));
+    let found = run_comparison(&before, &after, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
     let found = found.map_err(|error| Failure::with_sources(error, new.program().sources()))?;
     let edits = old.edits_to(&new);
+    let trials = found.first().map_or(args.plan.trials, |one| one.after.trials);
     let sink = Sink(&args.output);
     match args.output.format {
         Format::Text => {
-            let fights = text::grouped(args.plan.trials);
+            let fights = text::grouped(trials);
             let heading =
                 format!("{encounter} · {fights} pairs of fights on the same chances · seed {}", args.plan.seed);
             sink.text(&format!("{}\n{}", text::bold(&heading), differences::draw(&edits, &found)))
         }
-        Format::Json => sink.json(&Report {
-            encounter,
-            trials: args.plan.trials,
-            seed: args.plan.seed,
-            edits: &edits,
-            differences: &found,
-        }),
+        Format::Json => {
+            sink.json(&Report { encounter, trials, seed: args.plan.seed, edits: &edits, differences: &found })
+        }
         Format::Csv => sink.csv(&differences::rows(&found)),
     }
 }

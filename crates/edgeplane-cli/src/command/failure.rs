@@ -15,19 +15,30 @@ pub(crate) enum Failure {
     Message(String),
     /// It has been told already.
     Told,
+    /// Ctrl-C ended it before anything was known.
+    StoppedBefore,
+    /// Ctrl-C ended it early; what is known has been told.
+    Stopped,
     /// The answer is "no", and has been told: a failed expectation, an unmet goal.
     No,
 }
 
 impl Failure {
     pub(crate) fn exit_code(&self) -> u8 {
-        if matches!(self, Self::No) { 1 } else { 2 }
+        match self {
+            Self::No => 1,
+            // As shells have it for whatever ended by that signal.
+            Self::Stopped | Self::StoppedBefore => 130,
+            _ => 2,
+        }
     }
 
     pub(crate) fn report(&self) {
         let text = match self {
             Self::Diagnostics(sources, list) => diagnostics::draw(sources, list),
             Self::Message(message) => format!("error: {message}"),
+            Self::StoppedBefore => "stopped before anything was known".to_owned(),
+            Self::Stopped => "stopped early: these are the figures of the fights that were over by then".to_owned(),
             Self::Told | Self::No => return,
         };
         // Nothing is left to be done when even standard error cannot be written.
@@ -50,6 +61,7 @@ impl Failure {
 impl From<Error> for Failure {
     fn from(error: Error) -> Self {
         match error {
+            Error::Stopped => Self::StoppedBefore,
             Error::Ruleset { sources, diagnostics } => Self::Diagnostics(sources, diagnostics),
             other => Self::Message(other.to_string()),
         }

@@ -9,14 +9,14 @@ use crate::view::{gauntlet, progress, text};
 pub(crate) fn run(args: &GauntletArgs) -> Result<(), Failure> {
     let game = super::open(&args.ruleset)?;
     let bar = progress::Bar::new(args.plan.trials, "runs");
-    let found = run_gauntlet(&game, &args.gauntlet, &args.plan.plan(), &|done| bar.at(done));
+    let found = run_gauntlet(&game, &args.gauntlet, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
     let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
     let sink = Sink(&args.output);
     match args.output.format {
         Format::Text => {
             let title = super::title(&game, &args.ruleset);
-            let runs = text::grouped(args.plan.trials);
+            let runs = text::grouped(found.trials);
             let heading = format!("{title} · {} · {runs} runs · seed {}", found.gauntlet, args.plan.seed);
             sink.text(&format!("{}\n{}", text::bold(&heading), gauntlet::draw(&found)))
         }

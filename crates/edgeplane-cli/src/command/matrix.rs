@@ -16,7 +16,7 @@ pub(crate) fn run(args: &MatrixArgs) -> Result<(), Failure> {
     let among: Vec<String> = if args.among.is_empty() { everyone() } else { args.among.clone() };
     let pairs = (among.len() * (among.len() + 1) / 2) as u64;
     let bar = progress::Bar::new(args.plan.trials * pairs, "fights");
-    let found = run_matrix(&game, &among, args.time_limit, &args.plan.plan(), &|done| bar.at(done));
+    let found = run_matrix(&game, &among, args.time_limit, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
     let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
     super::plot(&args.plot, || plot::matrix(&found))?;

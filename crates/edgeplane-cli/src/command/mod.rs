@@ -15,6 +15,7 @@ pub(crate) mod output;
 mod report;
 mod sensitivity;
 mod sheet;
+mod stop;
 mod sweep;
 mod trials;
 mod tune;
@@ -24,11 +25,18 @@ pub(crate) use failure::Failure;
 pub(crate) use output::Sink;
 
 use edgeplane::rules::ExpectRule;
-use edgeplane::{Game, Setup};
+use edgeplane::{Game, Setup, TrialsPlan};
 
-use crate::args::{Args, Command, PlotArgs, RulesetArgs};
+use crate::args::{Args, Command, PlanArgs, PlotArgs, RulesetArgs};
+use crate::view::raster;
 
 pub(crate) fn run(args: Args) -> Result<(), Failure> {
+    let answered = answer(args);
+    // What is known has been told, and is not all that was asked for.
+    if stop::is_requested() && matches!(answered, Ok(()) | Err(Failure::No)) { Err(Failure::Stopped) } else { answered }
+}
+
+fn answer(args: Args) -> Result<(), Failure> {
     match args.command {
         Command::Check(args) => check::run(&args),
         Command::Explain(args) => explain::run(&args),
@@ -53,7 +61,10 @@ pub(crate) fn run(args: Args) -> Result<(), Failure> {
 /// Draws a picture, if one is asked for.
 fn plot(args: &PlotArgs, draw: impl FnOnce() -> Result<String, Failure>) -> Result<(), Failure> {
     let Some(path) = &args.plot else { return Ok(()) };
-    std::fs::write(path, draw()?).map_err(|error| Failure::writing(path, &error))
+    let svg = draw()?;
+    let is_png = path.extension().is_some_and(|kind| kind == "png");
+    let picture = if is_png { raster::png(&svg)? } else { svg.into_bytes() };
+    std::fs::write(path, picture).map_err(|error| Failure::writing(path, &error))
 }
 
 fn open(args: &RulesetArgs) -> Result<Game, Failure> {
@@ -77,6 +88,12 @@ fn measures_or(asked: &[String], setup: &Setup, first: impl Fn(&Setup) -> Vec<St
 /// Who wins, and how long it takes.
 fn outcome_measures(setup: &Setup) -> Vec<String> {
     vec![format!("win_rate({})", setup.sides[0]), "duration".to_owned()]
+}
+
+/// How many fights, and that Ctrl-C ends them early.
+fn plan(args: &PlanArgs) -> TrialsPlan {
+    let threads = args.threads.map(usize::from);
+    TrialsPlan { trials: args.trials, seed: args.seed, threads, stop: Some(stop::on_request()) }
 }
 
 /// What is expected of some encounters, or of all if none is named.

@@ -48,7 +48,7 @@ fn encounter(args: &ReportArgs, game: &Game, name: &str) -> Result<page::Encount
     let fail = |error| Failure::with_sources(error, game.program().sources());
     let id = game.encounter(name)?;
     let setup = Arc::new(Setup::of(game.program(), id));
-    let trials = run_trials(&setup, &args.plan.plan(), &|_| {}).map_err(fail)?;
+    let trials = run_trials(&setup, &super::plan(&args.plan), &|_| {}).map_err(fail)?;
     let mut fight = game.fight(name, args.plan.seed)?;
     let mut recorder = Recorder::of(&fight);
     fight.run_told(&mut recorder).map_err(|error| fail(Error::of_fight(&error, fight.setup())))?;
@@ -60,7 +60,7 @@ fn encounter(args: &ReportArgs, game: &Game, name: &str) -> Result<page::Encount
     ];
     if args.sensitivity {
         let measure = format!("win_rate({})", setup.sides[0]);
-        let plan = edgeplane::TrialsPlan { trials: OF_EACH, ..args.plan.plan() };
+        let plan = edgeplane::TrialsPlan { trials: OF_EACH, ..super::plan(&args.plan) };
         let found = run_sensitivity(game, name, &measure, 0.05, &plan, &|_, _| {}).map_err(fail)?;
         pictures.push(plot::sensitivity(&found)?);
     }
@@ -70,7 +70,7 @@ fn encounter(args: &ReportArgs, game: &Game, name: &str) -> Result<page::Encount
 
 fn expectations(args: &ReportArgs, game: &Game) -> Result<Vec<Expectation>, Failure> {
     let rules = super::expectations(game, &args.encounters)?.into_iter();
-    let found = rules.map(|rule| run_expectation(game.program(), rule, &args.plan.plan(), &|_| {}));
+    let found = rules.map(|rule| run_expectation(game.program(), rule, &super::plan(&args.plan), &|_| {}));
     found.collect::<Result<_, _>>().map_err(|error| Failure::with_sources(error, game.program().sources()))
 }
 
@@ -81,6 +81,6 @@ fn matrix(args: &ReportArgs, game: &Game) -> Result<Option<Matrix>, Error> {
     if names.len() < 2 {
         return Ok(None);
     }
-    let plan = edgeplane::TrialsPlan { trials: OF_EACH.min(args.plan.trials), ..args.plan.plan() };
+    let plan = edgeplane::TrialsPlan { trials: OF_EACH.min(args.plan.trials), ..super::plan(&args.plan) };
     run_matrix(game, &names, DUEL, &plan, &|_| {}).map(Some)
 }

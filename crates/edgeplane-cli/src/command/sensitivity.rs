@@ -11,7 +11,7 @@ pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
     let setup = game.fight(&args.encounter, 0)?.setup().clone();
     let measure = args.measure.clone().unwrap_or_else(|| format!("win_rate({})", setup.sides[0]));
     let bar = progress::Bar::new(game.numbers_of(&args.encounter)?.len() as u64, "numbers");
-    let plan = args.plan.plan();
+    let plan = super::plan(&args.plan);
     let found = run_sensitivity(&game, &args.encounter, &measure, args.by, &plan, &|done, _| bar.at(done));
     bar.finish();
     let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;

@@ -14,7 +14,8 @@ pub(crate) fn run(args: &SweepArgs) -> Result<(), Failure> {
     let measures = super::measures_or(&args.measure, game.fight(&args.encounter, 0)?.setup(), super::outcome_measures);
     let points: u64 = args.vary.iter().map(|vary| vary.values.len() as u64).product();
     let bar = progress::Bar::new(args.plan.trials * points, "fights");
-    let found = run_sweep(&game, &args.encounter, &args.vary, &measures, &args.plan.plan(), &|done| bar.at(done));
+    let found =
+        run_sweep(&game, &args.encounter, &args.vary, &measures, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
     let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
     super::plot(&args.plot, || {

@@ -24,7 +24,7 @@ pub(crate) fn run(args: &TrialsArgs) -> Result<(), Failure> {
     }
     let bar = progress::Bar::new(args.plan.trials, "fights");
     let started = Instant::now();
-    let result = run_trials(&setup, &args.plan.plan(), &|done| bar.at(done));
+    let result = run_trials(&setup, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
     let result = result.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
     if args.output.format == Format::Text {
@@ -45,7 +45,7 @@ pub(super) fn show(title: &str, result: &Trials, picture: &PlotArgs, output: &Ou
 
 fn counted_in_part(args: &TrialsArgs, game: &Game, setup: &Arc<Setup>, part: (u64, u64)) -> Result<(), Failure> {
     let bar = progress::Bar::new(trials_of_part(args.plan.trials, part), "fights");
-    let result = run_part(setup, &args.plan.plan(), part, &|done| bar.at(done));
+    let result = run_part(setup, &super::plan(&args.plan), part, &|done| bar.at(done));
     bar.finish();
     Sink(&args.output).json(&result.map_err(|error| Failure::with_sources(error, game.program().sources()))?)
 }
@@ -57,7 +57,7 @@ fn said(trials: u64, started: Instant) {
 fn measured(args: &TrialsArgs, game: &Game, setup: Arc<Setup>) -> Result<(), Failure> {
     let variant = Variant::new(setup, &args.measure)?;
     let bar = progress::Bar::new(args.plan.trials, "fights");
-    let (plan, tell) = (args.plan.plan(), |done| bar.at(done));
+    let (plan, tell) = (super::plan(&args.plan), |done| bar.at(done));
     let result = match args.precision {
         Some(precision) => run_to_precision(&variant, &plan, precision, MOST, &tell),
         None => run_measures(&variant, &plan, &tell),

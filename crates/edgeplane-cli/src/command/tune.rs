@@ -9,7 +9,8 @@ use crate::view::{progress, text, tuning};
 pub(crate) fn run(args: &TuneArgs) -> Result<(), Failure> {
     let game = super::open(&args.ruleset)?;
     let bar = progress::Spinner::new("fights looked at");
-    let found = run_tuning(&game, &args.encounter, &args.vary, &args.want, &args.plan.plan(), &|done| bar.at(done));
+    let found =
+        run_tuning(&game, &args.encounter, &args.vary, &args.want, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
     let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
     let sink = Sink(&args.output);

@@ -1,9 +1,9 @@
 //! `edgeplane verify`: is the game still balanced?
 
-use edgeplane::TrialsPlan;
 use edgeplane::study::{Expectation, run_expectation};
+use edgeplane::{Error, TrialsPlan};
 
-use super::{Failure, Sink};
+use super::{Failure, Sink, stop};
 use crate::args::{Format, VerifyArgs};
 use crate::view::{progress, text, verdicts};
 
@@ -19,11 +19,19 @@ pub(crate) fn run(args: &VerifyArgs) -> Result<(), Failure> {
         return Err(Failure::Message(format!("{title} expects nothing yet; write for example\n\n{example}")));
     }
     let bar = progress::Bar::new(rules.len() as u64, "expectations");
-    let plan = TrialsPlan { seed: args.seed, threads: args.threads.map(usize::from), ..TrialsPlan::default() };
+    let plan = TrialsPlan {
+        seed: args.seed,
+        threads: args.threads.map(usize::from),
+        stop: Some(stop::on_request()),
+        ..TrialsPlan::default()
+    };
     let mut found: Vec<Expectation> = Vec::new();
     for (done, rule) in rules.iter().enumerate() {
         bar.at(done as u64);
         let verdict = run_expectation(game.program(), rule, &plan, &|_| bar.at(done as u64));
+        if matches!(verdict, Err(Error::Stopped)) && !found.is_empty() {
+            break;
+        }
         found.push(verdict.map_err(|error| Failure::with_sources(error, game.program().sources()))?);
     }
     bar.finish();
@@ -33,8 +41,9 @@ pub(crate) fn run(args: &VerifyArgs) -> Result<(), Failure> {
     let sink = Sink(&args.output);
     match args.output.format {
         Format::Text => {
-            let heading =
-                format!("{title} · {} · seed {}", text::counted(found.len(), "expectation", "expectations"), args.seed);
+            let asked = if found.len() < rules.len() { format!("{} of ", found.len()) } else { String::new() };
+            let all = text::counted(rules.len(), "expectation", "expectations");
+            let heading = format!("{title} · {asked}{all} · seed {}", args.seed);
             sink.text(&format!("{}\n{}", text::bold(&heading), verdicts::draw(&found)))?;
         }
         Format::Json => sink.json(&found)?,

@@ -7,6 +7,7 @@ use super::{figures, table, text};
 
 pub(crate) fn draw(found: &Matrix) -> String {
     let widest = found.duels.iter().flat_map(|duel| [&duel.win_rate, &duel.loss_rate]).map(Figure::half_width);
+    let widest = widest.filter(|width| width.is_finite());
     let reach = widest.fold(0.0, f64::max) * 100.0;
     let wins = grid(found, "wins against →", true, &|duel, swapped| {
         let figure = if swapped { &duel.loss_rate } else { &duel.win_rate };
@@ -21,14 +22,15 @@ pub(crate) fn draw(found: &Matrix) -> String {
     )
 }
 
-/// The mean share of fights that one wins against the others.
+/// The mean share of fights that one wins against the others, as far as it has fought them.
 fn mean(found: &Matrix, row: usize) -> f64 {
     let others = (0..found.characters.len()).filter(|other| *other != row);
-    let wins = others.map(|other| {
+    let wins = others.filter_map(|other| {
         let (duel, swapped) = found.duel(row, other);
-        if swapped { &duel.loss_rate } else { &duel.win_rate }.value.unwrap_or_default()
+        if swapped { &duel.loss_rate } else { &duel.win_rate }.value
     });
-    wins.sum::<f64>() / (found.characters.len() - 1).max(1) as f64
+    let wins: Vec<f64> = wins.collect();
+    wins.iter().sum::<f64>() / wins.len().max(1) as f64
 }
 
 fn grid(found: &Matrix, corner: &str, means: bool, cell: &dyn Fn(&Duel, bool) -> String) -> String {

@@ -11,6 +11,7 @@ pub(crate) mod matrix;
 pub(crate) mod page;
 pub(crate) mod plot;
 pub(crate) mod progress;
+pub(crate) mod raster;
 pub(crate) mod recorder;
 pub(crate) mod sensitivity;
 pub(crate) mod sheet;

@@ -67,12 +67,11 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
     }
     let close = found.effects.len() - certain;
     if close > 0 {
-        lines.push(format!(
-            " {} change some fights, but the measure within chance",
-            text::counted(close, "number", "numbers")
-        ));
+        let numbers = text::counted(close, "number changes", "numbers change");
+        lines.push(format!(" {numbers} some fights, but the measure within chance"));
     }
-    lines.push(format!(" {} change no fight at all", text::counted(found.without_effect.len(), "number", "numbers")));
+    let numbers = text::counted(found.without_effect.len(), "number changes", "numbers change");
+    lines.push(format!(" {numbers} no fight at all"));
     if !found.left_out.is_empty() {
         let how = if all { ":" } else { ", since they are 0 or cannot be raised" };
         lines.push(format!(" {} left out{how}", text::counted(found.left_out.len(), "number", "numbers")));

@@ -5,7 +5,7 @@ use serde::Serialize;
 use super::book::Sample;
 use super::distribution::Distribution;
 use super::ledger::{Figure, Ledger, Moments};
-use super::samples::{Crew, Samples, Variant, rounds};
+use super::samples::{Crew, Samples, Variant};
 use super::statistics::{Confidence, Interval};
 use super::trials::TrialsPlan;
 use crate::error::Error;
@@ -68,6 +68,10 @@ impl Pairs {
             down: 0.0,
             sections,
         }
+    }
+
+    fn is_empty(&self) -> bool {
+        self.moments.count == 0.0
     }
 
     pub(super) fn add(&mut self, before: Sample, after: Sample) {
@@ -158,6 +162,9 @@ pub(super) fn pair_up(pairs: &mut [Pairs], before: &Samples, after: &Samples) {
     }
 }
 
+/// Pairs of trials between two looks at whether to stop.
+const STRETCH: u64 = 8_192;
+
 /// Runs both variants on the same seeds and gives what each measure does from the first to the second.
 /// The two must have been given the same measures.
 ///
@@ -179,7 +186,7 @@ pub(super) fn pair_up(pairs: &mut [Pairs], before: &Samples, after: &Samples) {
 /// ```
 ///
 /// # Errors
-/// [`Error::Fight`] for the first trial that could not go on.
+/// [`Error::Fight`] for the first trial that could not go on; [`Error::Stopped`].
 pub fn run_comparison(
     before: &Variant,
     after: &Variant,
@@ -188,9 +195,16 @@ pub fn run_comparison(
 ) -> Result<Vec<Difference>, Error> {
     let crew = Crew::new(plan, progress);
     let mut pairs: Vec<Pairs> = before.measures().iter().map(Pairs::new).collect();
-    for round in rounds(0..plan.trials) {
-        let first = crew.samples(before, round.clone())?;
-        pair_up(&mut pairs, &first, &crew.samples(after, round)?);
+    for first in (0..plan.trials).step_by(STRETCH as usize) {
+        let stretch = first..plan.trials.min(first + STRETCH);
+        let samples = crew.samples(before, stretch.clone())?;
+        pair_up(&mut pairs, &samples, &crew.samples(after, stretch)?);
+        if crew.is_stopped() {
+            break;
+        }
+    }
+    if crew.is_stopped() && pairs.first().is_some_and(Pairs::is_empty) {
+        return Err(Error::Stopped);
     }
     let sure = Confidence::default();
     Ok(pairs.iter().zip(before.measures()).map(|(pairs, measure)| pairs.difference(measure, sure)).collect())

@@ -70,7 +70,7 @@ impl Verdict {
 /// call after the last look is decided by the estimate, and told as such.
 ///
 /// # Errors
-/// [`Error::Measure`], [`Error::Unknown`] or [`Error::Fight`].
+/// [`Error::Measure`], [`Error::Unknown`], [`Error::Fight`] or [`Error::Stopped`].
 pub fn run_expectation(
     program: &Arc<Program>,
     rule: &ExpectRule,
@@ -91,6 +91,9 @@ pub fn run_expectation(
     let mut look = 1;
     loop {
         running.run_to(&crew, trials)?;
+        if crew.is_stopped() {
+            return Err(Error::Stopped);
+        }
         let figure = running.figures(sure).remove(0);
         let verdict = judge(rule, &figure);
         if !verdict.is_close() || look == LOOKS {

@@ -243,7 +243,8 @@ impl Course<'_> {
 /// called with the number of runs done so far.
 ///
 /// # Errors
-/// [`Error::Unknown`] for a gauntlet that there is not; [`Error::Fight`] for the first run that could not go on.
+/// [`Error::Unknown`] for a gauntlet that there is not; [`Error::Fight`] for the first run that could not go on;
+/// [`Error::Stopped`].
 pub fn run_gauntlet(
     game: &Game,
     name: &str,
@@ -259,35 +260,48 @@ pub fn run_gauntlet(
     let crews = setups.iter().zip(&gauntlet.stages).map(crew).collect();
     let course = Course { plan: gauntlet, setups, crews };
     let pool = rayon::ThreadPoolBuilder::new().num_threads(plan.threads.unwrap_or(0)).build();
-    let sums = match pool {
+    let (runs, sums) = match pool {
         Ok(pool) => pool.install(|| all_runs(&course, plan, progress))?,
         // No thread could be started: this one can do it all.
         Err(_) => all_runs(&course, plan, progress)?,
     };
-    Ok(figures(game, &course, plan, &sums))
+    if runs == 0 {
+        return Err(Error::Stopped);
+    }
+    Ok(figures(game, &course, &TrialsPlan { trials: runs, ..*plan }, &sums))
 }
 
-fn all_runs(course: &Course<'_>, plan: &TrialsPlan, progress: &(dyn Fn(u64) + Sync)) -> Result<Vec<StageSums>, Error> {
-    let mut total = course.no_sums();
+/// How many runs there were, and what they come to.
+fn all_runs(
+    course: &Course<'_>,
+    plan: &TrialsPlan,
+    progress: &(dyn Fn(u64) + Sync),
+) -> Result<(u64, Vec<StageSums>), Error> {
+    let (mut runs, mut total) = (0, course.no_sums());
     let batches = plan.trials.div_ceil(BATCH);
     let done = std::sync::atomic::AtomicU64::new(0);
     for round in (0..batches).step_by(ROUND as usize) {
         let one = |runner: &mut Runner, batch: u64| {
+            if plan.is_stopped() {
+                return None;
+            }
             let first = batch * BATCH;
             let trials = first..plan.trials.min(first + BATCH);
             let count = trials.end - trials.start;
             let sums = course.batch(runner, plan.seed, trials);
             progress(done.fetch_add(count, std::sync::atomic::Ordering::Relaxed) + count);
-            sums
+            Some((count, sums))
         };
         let range = round..batches.min(round + ROUND);
         let found: Vec<_> = range.into_par_iter().map_init(|| course.runner(), one).collect();
         // In order, so that the first run that fails is told, and the last bit hangs on nothing else.
         for sums in found {
+            let Some((count, sums)) = sums else { return Ok((runs, total)) };
+            runs += count;
             total.iter_mut().zip(&sums?).for_each(|(total, sums)| total.join(sums));
         }
     }
-    Ok(total)
+    Ok((runs, total))
 }
 
 fn figures(game: &Game, course: &Course<'_>, plan: &TrialsPlan, sums: &[StageSums]) -> Gauntlet {

@@ -54,7 +54,8 @@ impl Matrix {
 /// Lets every pair fight. Who is listed first makes no difference, so each pair fights once.
 ///
 /// # Errors
-/// [`Error::Unknown`] for a character that there is not; [`Error::Fight`].
+/// [`Error::Unknown`] for a character that there is not; [`Error::Fight`]; [`Error::Stopped`]. If it is stopped, pairs
+/// that were not reached have figures without a value.
 pub fn run_matrix(
     game: &Game,
     characters: &[impl AsRef<str>],
@@ -74,6 +75,9 @@ pub fn run_matrix(
             let variant = Variant::new(Arc::new(setup), &["win_rate(one)", "win_rate(other)", "duration"])?;
             let mut running = Running::new(&variant);
             running.run_to(&crew, plan.trials)?;
+            if duels.is_empty() {
+                running.something(&crew)?;
+            }
             let figures: Option<[Figure; 3]> = running.figures(Confidence::default()).try_into().ok();
             if let Some([win_rate, loss_rate, duration]) = figures {
                 duels.push(Duel {

@@ -14,6 +14,7 @@ mod parts;
 mod samples;
 mod sensitivity;
 mod statistics;
+mod stop;
 mod sweep;
 mod tally;
 mod trials;
@@ -30,6 +31,7 @@ pub use parts::{MOST_PARTS, Merged, PartFault, StudyPart, merge_parts, run_part,
 pub use samples::{Variant, run_measures, run_to_precision};
 pub use sensitivity::{Effect, Sensitivity, run_sensitivity};
 pub use statistics::{Confidence, Estimate, Proportion, Quantile, mean_estimate, wilson};
+pub use stop::Stop;
 pub use sweep::{Sweep, SweepPoint, VariedNumber, run_sweep};
 pub use trials::{AbilityFigures, Bin, CombatantFigures, SideFigures, Trials, TrialsPlan, run_trials};
 pub use tune::{TunedNumber, Tuning, run_tuning};

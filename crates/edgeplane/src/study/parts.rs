@@ -144,7 +144,7 @@ fn stretch(trials: u64, part: u64, parts: u64) -> Range<u64> {
 /// Runs one part of a study: the `part`th of `parts`, from 1 on.
 ///
 /// # Errors
-/// [`Error::Fight`] for the first trial (by number) that could not go on.
+/// [`Error::Fight`] for the first trial (by number) that could not go on; [`Error::Stopped`].
 pub fn run_part(
     setup: &Arc<Setup>,
     plan: &TrialsPlan,
@@ -152,7 +152,7 @@ pub fn run_part(
     progress: &(dyn Fn(u64) + Sync),
 ) -> Result<StudyPart, Error> {
     let forest = count_batches(setup, plan, stretch(plan.trials, part, parts), progress)?;
-    Ok(StudyPart {
+    let counted = StudyPart {
         edgeplane: env!("CARGO_PKG_VERSION").to_owned(),
         ruleset: fingerprint(setup),
         encounter: setup.name.clone(),
@@ -161,7 +161,9 @@ pub fn run_part(
         part,
         parts,
         forest,
-    })
+    };
+    // Half a part would pass for a whole one.
+    if counted.is_whole(setup) { Ok(counted) } else { Err(Error::Stopped) }
 }
 
 /// How many fights a part of a study has.
@@ -213,7 +215,7 @@ pub fn merge_parts(setup: &Setup, parts: &[StudyPart]) -> Result<Merged, PartFau
     let mut forest = Forest::default();
     let there = sorted.iter().flatten();
     there.flat_map(|part| &part.forest.0).for_each(|branch| forest.push(branch.clone()));
-    let plan = TrialsPlan { trials: first.trials, seed: first.seed, threads: None };
+    let plan = TrialsPlan { trials: first.trials, seed: first.seed, ..TrialsPlan::default() };
     let missing = (1..).zip(&sorted).filter(|(_, part)| part.is_none()).map(|(number, _)| number).collect();
     Ok(Merged { trials: figures(setup, &plan, &forest.total(setup)), missing })
 }

@@ -9,6 +9,7 @@ use rayon::prelude::*;
 use super::book::{Book, Sample};
 use super::ledger::{Figure, Ledger};
 use super::statistics::Confidence;
+use super::stop::Stop;
 use super::trials::TrialsPlan;
 use crate::error::Error;
 use crate::fight::{Fight, Sampler, seed_of_trial};
@@ -19,7 +20,7 @@ use crate::program::Setup;
 const BATCH: u64 = 256;
 /// Fights of which the samples are kept before they are added up: bounds the memory, whatever the number
 /// of trials.
-pub(super) const ROUND: u64 = 131_072;
+const ROUND: u64 = 131_072;
 
 /// An encounter of one ruleset, and what is measured in it.
 #[derive(Clone, Debug)]
@@ -58,6 +59,7 @@ pub(super) type Samples = Vec<Vec<Sample>>;
 pub(super) struct Crew<'a> {
     pool: Option<rayon::ThreadPool>,
     seed: u64,
+    stop: Option<Stop>,
     done: AtomicU64,
     progress: &'a (dyn Fn(u64) + Sync),
 }
@@ -66,10 +68,15 @@ impl<'a> Crew<'a> {
     pub(super) fn new(plan: &TrialsPlan, progress: &'a (dyn Fn(u64) + Sync)) -> Self {
         // Where no thread can be started, this one can do it all.
         let pool = rayon::ThreadPoolBuilder::new().num_threads(plan.threads.unwrap_or(0)).build().ok();
-        Self { pool, seed: plan.seed, done: AtomicU64::new(0), progress }
+        Self { pool, seed: plan.seed, stop: plan.stop, done: AtomicU64::new(0), progress }
     }
 
-    /// Runs some trials of a variant.
+    /// Whether the study ends before its time.
+    pub(super) fn is_stopped(&self) -> bool {
+        self.stop.is_some_and(Stop::is_raised)
+    }
+
+    /// Runs some trials of a variant; only the first of them, if it is stopped on the way.
     pub(super) fn samples(&self, variant: &Variant, trials: Range<u64>) -> Result<Samples, Error> {
         let work = || self.batches(variant, trials.clone());
         match &self.pool {
@@ -84,18 +91,22 @@ impl<'a> Crew<'a> {
             let fight = Fight::with_chance(Arc::clone(&variant.setup), Sampler::default(), 0);
             (fight, Book::new(&variant.measures, variant.setup.combatants.len()))
         };
-        let batches: Vec<Result<Samples, Error>> = (0..count)
+        let batches: Vec<Option<Result<Samples, Error>>> = (0..count)
             .into_par_iter()
             .map_init(begin, |(fight, book), batch| {
+                if self.is_stopped() {
+                    return None;
+                }
                 let first = trials.start + batch * BATCH;
                 let last = trials.end.min(first + BATCH);
                 let samples = self.one_batch(variant, fight, book, first..last);
                 (self.progress)(self.done.fetch_add(last - first, Ordering::Relaxed) + last - first);
-                samples
+                Some(samples)
             })
             .collect();
         let mut all: Samples = vec![Vec::with_capacity((trials.end - trials.start) as usize); variant.measures.len()];
         for batch in batches {
+            let Some(batch) = batch else { break };
             for (all, batch) in all.iter_mut().zip(batch?) {
                 all.extend(batch);
             }
@@ -123,7 +134,7 @@ impl<'a> Crew<'a> {
 }
 
 /// The rounds of so many trials.
-pub(super) fn rounds(trials: Range<u64>) -> impl Iterator<Item = Range<u64>> {
+fn rounds(trials: Range<u64>) -> impl Iterator<Item = Range<u64>> {
     let end = trials.end;
     trials.step_by(ROUND as usize).map(move |first| first..end.min(first + ROUND))
 }
@@ -144,16 +155,24 @@ impl<'a> Running<'a> {
         self.trials
     }
 
-    /// Runs on until there are so many trials.
+    /// Runs on until there are so many trials, or it is stopped.
     pub(super) fn run_to(&mut self, crew: &Crew<'_>, trials: u64) -> Result<(), Error> {
         for round in rounds(self.trials..trials) {
             let samples = crew.samples(self.variant, round)?;
+            self.trials += samples.first().map_or(0, |samples| samples.len() as u64);
             for (ledger, samples) in self.ledgers.iter_mut().zip(samples) {
                 samples.into_iter().for_each(|sample| ledger.add(sample));
             }
+            if crew.is_stopped() {
+                break;
+            }
         }
-        self.trials = self.trials.max(trials);
         Ok(())
+    }
+
+    /// An error if it was stopped before anything was known.
+    pub(super) fn something(&self, crew: &Crew<'_>) -> Result<(), Error> {
+        if crew.is_stopped() && self.trials == 0 { Err(Error::Stopped) } else { Ok(()) }
     }
 
     pub(super) fn figures(&self, sure: Confidence) -> Vec<Figure> {
@@ -179,7 +198,7 @@ impl<'a> Running<'a> {
 /// ```
 ///
 /// # Errors
-/// [`Error::Fight`] for the first trial that could not go on.
+/// [`Error::Fight`] for the first trial that could not go on; [`Error::Stopped`].
 pub fn run_measures(
     variant: &Variant,
     plan: &TrialsPlan,
@@ -188,6 +207,7 @@ pub fn run_measures(
     let crew = Crew::new(plan, progress);
     let mut running = Running::new(variant);
     running.run_to(&crew, plan.trials)?;
+    running.something(&crew)?;
     Ok(running.figures(Confidence::default()))
 }
 
@@ -211,9 +231,10 @@ pub fn run_to_precision(
     let mut running = Running::new(variant);
     running.run_to(&crew, plan.trials.min(most))?;
     loop {
+        running.something(&crew)?;
         let figures = running.figures(Confidence::default());
         let widest = figures.iter().filter(|figure| figure.value.is_some()).map(Figure::half_width).fold(0.0, f64::max);
-        if widest <= precision || running.trials() >= most {
+        if widest <= precision || running.trials() >= most || crew.is_stopped() {
             return Ok(figures);
         }
         let needed = running.trials() as f64 * (widest / precision) * (widest / precision) * MARGIN;

@@ -68,6 +68,9 @@ pub fn run_sensitivity(
     let crew = Crew::new(plan, &|_| {});
     let first = plan.trials.min(FIRST);
     let before = [crew.samples(&base, 0..first)?, crew.samples(&base, first..plan.trials)?];
+    if crew.is_stopped() {
+        return Err(Error::Stopped);
+    }
     let sure = Confidence::default().shared_by(numbers.len());
     let mut found = Sensitivity {
         encounter: encounter.to_owned(),
@@ -81,6 +84,10 @@ pub fn run_sensitivity(
     };
     for (done, number) in numbers.iter().enumerate() {
         progress(done as u64, numbers.len() as u64);
+        if crew.is_stopped() {
+            found.left_out.push((number.path.clone(), "was not tried any more".to_owned()));
+            continue;
+        }
         if number.value == Some(0.0) {
             found.left_out.push((number.path.clone(), "is 0".to_owned()));
             continue;
@@ -96,6 +103,8 @@ pub fn run_sensitivity(
             }
         };
         match effect(&crew, &base, &before, &variant, plan.trials, sure) {
+            // Half of the trials could make it look as if it had no effect.
+            _ if crew.is_stopped() => found.left_out.push((number.path.clone(), "was not tried any more".to_owned())),
             Ok(Some(difference)) => found.effects.push(told(number, tried, difference)),
             Ok(None) => found.without_effect.push(number.path.clone()),
             Err(error) => found.left_out.push((number.path.clone(), reason(&error))),

@@ -65,7 +65,8 @@ pub struct SweepPoint {
 /// ```
 ///
 /// # Errors
-/// As [`Game::variant`] and [`super::run_measures`], for any of the values.
+/// As [`Game::variant`] and [`super::run_measures`], for any of the values. If it is stopped, points that were not
+/// reached have figures without a value.
 pub fn run_sweep(
     game: &Game,
     encounter: &str,
@@ -82,6 +83,9 @@ pub fn run_sweep(
         let variant = game.variant(&changes)?.measured(encounter, measures)?;
         let mut running = Running::new(&variant);
         running.run_to(&crew, plan.trials)?;
+        if points.is_empty() {
+            running.something(&crew)?;
+        }
         points.push(SweepPoint { at, figures: running.figures(Confidence::default()) });
     }
     let told = |vary: &Vary| {

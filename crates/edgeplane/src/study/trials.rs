@@ -10,6 +10,7 @@ use serde::Serialize;
 
 use super::parts::Forest;
 use super::statistics::{Estimate, Proportion, Quantile, mean_estimate, quantile, wilson};
+use super::stop::Stop;
 use super::tally::{Sum, Tally};
 use crate::error::Error;
 use crate::fight::{Fight, Refusal, Sampler, Source, StatusRefusal, seed_of_trial};
@@ -30,11 +31,19 @@ pub struct TrialsPlan {
     pub seed: u64,
     /// Threads; `None` for one on each core.
     pub threads: Option<usize>,
+    /// Ends the study early, with what is known by then.
+    pub stop: Option<Stop>,
+}
+
+impl TrialsPlan {
+    pub(super) fn is_stopped(&self) -> bool {
+        self.stop.is_some_and(Stop::is_raised)
+    }
 }
 
 impl Default for TrialsPlan {
     fn default() -> Self {
-        Self { trials: 10_000, seed: 1, threads: None }
+        Self { trials: 10_000, seed: 1, threads: None, stop: None }
     }
 }
 
@@ -175,10 +184,11 @@ pub struct AbilityFigures {
 /// fights done so far, from any thread.
 ///
 /// # Errors
-/// [`Error::Fight`] for the first trial (by number) that could not go on.
+/// [`Error::Fight`] for the first trial (by number) that could not go on; [`Error::Stopped`].
 pub fn run_trials(setup: &Arc<Setup>, plan: &TrialsPlan, progress: &(dyn Fn(u64) + Sync)) -> Result<Trials, Error> {
     let forest = count_batches(setup, plan, 0..plan.trials.div_ceil(BATCH), progress)?;
-    Ok(figures(setup, plan, &forest.total(setup)))
+    let total = forest.total(setup);
+    if total.fights == 0 { Err(Error::Stopped) } else { Ok(figures(setup, plan, &total)) }
 }
 
 /// Counts some of the batches, on as many threads as the plan says.
@@ -205,19 +215,24 @@ fn all_batches(
     let done = AtomicU64::new(0);
     let mut all = Forest::default();
     for round in batches.clone().step_by(ROUND as usize) {
-        let tallies: Vec<Result<Tally, Error>> = (round..batches.end.min(round + ROUND))
+        // A batch that is not begun any more leaves a gap, and nothing after it counts.
+        let tallies: Vec<Option<Result<Tally, Error>>> = (round..batches.end.min(round + ROUND))
             .into_par_iter()
             .map_init(
                 || Fight::with_chance(Arc::clone(setup), Sampler::default(), 0),
                 |fight, batch| {
+                    if plan.is_stopped() {
+                        return None;
+                    }
                     let (first, last) = (batch * BATCH, plan.trials.min((batch + 1) * BATCH));
                     let tally = one_batch(fight, plan.seed, first..last);
                     progress(done.fetch_add(last - first, Ordering::Relaxed) + last - first);
-                    tally
+                    Some(tally)
                 },
             )
             .collect();
         for (batch, tally) in (round..).zip(tallies) {
+            let Some(tally) = tally else { return Ok(all) };
             all.push_batch(batch, tally?);
         }
     }

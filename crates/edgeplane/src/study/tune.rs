@@ -69,7 +69,7 @@ pub struct TunedNumber {
 /// proven on other seeds. `progress` is called with the number of fights.
 ///
 /// # Errors
-/// As [`Game::variant`] and [`super::run_measures`].
+/// As [`Game::variant`] and [`super::run_measures`]; [`Error::Stopped`] if it is stopped before the search is over.
 pub fn run_tuning(
     game: &Game,
     encounter: &str,
@@ -103,6 +103,7 @@ pub fn run_tuning(
         let variant = game.measured(encounter, &search.measures)?;
         let mut running = Running::new(&variant);
         running.run_to(&proof, trials)?;
+        running.something(&proof)?;
         Ok::<_, Error>(running.figures(Confidence::default()))
     };
     let (before, after) = (figures(game)?, figures(&game.variant(&changes)?)?);
@@ -203,6 +204,9 @@ impl Search<'_> {
         let variant = self.game.variant(&self.changes(point)?)?.measured(self.encounter, &self.measures)?;
         let mut running = Running::new(&variant);
         running.run_to(&self.crew, trials)?;
+        if self.crew.is_stopped() {
+            return Err(Error::Stopped);
+        }
         Ok(running.figures(Confidence::default()))
     }
 

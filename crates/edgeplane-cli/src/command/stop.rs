@@ -1,0 +1,32 @@
+//! Ctrl-C: the first one ends a study early, and what is known is told; the second one leaves at once.
+
+use std::sync::Once;
+use std::sync::atomic::{AtomicBool, Ordering};
+
+use edgeplane::study::Stop;
+
+use super::Failure;
+use crate::view::progress;
+
+static REQUESTED: AtomicBool = AtomicBool::new(false);
+static LISTENING: Once = Once::new();
+
+/// The flag that Ctrl-C raises, from the first time on that it is asked for.
+pub(super) fn on_request() -> Stop {
+    LISTENING.call_once(|| {
+        let listening = ctrlc::set_handler(|| {
+            if REQUESTED.swap(true, Ordering::Relaxed) {
+                std::process::exit(i32::from(Failure::Stopped.exit_code()));
+            }
+            progress::say("stopping with what is known; once more to leave at once");
+        });
+        if listening.is_err() {
+            progress::warn("Ctrl-C cannot be heard here; it will end the tool without an answer");
+        }
+    });
+    Stop::at(&REQUESTED)
+}
+
+pub(super) fn is_requested() -> bool {
+    REQUESTED.load(Ordering::Relaxed)
+}
