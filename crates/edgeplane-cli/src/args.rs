@@ -46,6 +46,8 @@ pub(crate) enum Command {
     Merge(MergeArgs),
     /// Lists everything that can be measured
     Measures(MeasuresArgs),
+    /// Writes what may stand in a ruleset as a JSON Schema, by which editors complete and check
+    Schema(SchemaArgs),
     /// Writes a small ruleset that runs, to start from
     New(NewArgs),
     /// Tells the whole tour on the demo ruleset and leaves its files in a folder
@@ -357,6 +359,13 @@ pub(crate) struct ReportArgs {
 pub(crate) struct MeasuresArgs {
     #[command(flatten)]
     pub(crate) output: OutputArgs,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct SchemaArgs {
+    /// Writes the schema into a file
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
 }
 
 #[derive(Debug, ClapArgs)]

@@ -13,6 +13,7 @@ mod merge;
 mod new;
 pub(crate) mod output;
 mod report;
+mod schema;
 mod sensitivity;
 mod sheet;
 mod stop;
@@ -53,6 +54,7 @@ fn answer(args: Args) -> Result<(), Failure> {
         Command::Report(args) => report::run(&args),
         Command::Merge(args) => merge::run(&args),
         Command::Measures(args) => measures::run(&args),
+        Command::Schema(args) => schema::run(&args),
         Command::New(args) => new::run(&args),
         Command::Demo(args) => demo::run(&args),
     }

@@ -2,6 +2,7 @@
 
 use super::outcomes::{self, OutcomeRule};
 use super::reader::{Fields, Formula, Word, choose, formula, wrong_type};
+use super::shape::{self, TableShape};
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// One ability.
@@ -202,31 +203,6 @@ pub enum Pick {
     /// Highest score that the policy of the caster gives.
     Policy,
 }
-
-const KEYS: &[&str] = &[
-    "about",
-    "slot",
-    "tags",
-    "cost",
-    "cooldown",
-    "cast",
-    "recovery",
-    "refund",
-    "during",
-    "unlock",
-    "charges",
-    "uses",
-    "shared_cooldown",
-    "cost_at",
-    "cooldown_from",
-    "releases",
-    "sustain",
-    "after",
-    "reach",
-    "travel",
-    "targets",
-    "does",
-];
 const COST_MOMENTS: &[(&str, UseMoment)] = &[("start", UseMoment::Start), ("release", UseMoment::Release)];
 const COOLDOWN_MOMENTS: &[(&str, UseMoment)] =
     &[("start", UseMoment::Start), ("release", UseMoment::Release), ("end", UseMoment::End)];
@@ -240,7 +216,9 @@ const SIDES: &[(&str, SideRule)] = &[
 ];
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AbilityRule {
-    let Some(fields) = Fields::open(node, path, KEYS, out) else { return AbilityRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::own(&shape::ABILITY), out) else {
+        return AbilityRule::default();
+    };
     if fields.get("does").is_none() && fields.get("sustain").is_none() {
         fields.missing("does", "does = [{ damage = 10 }]", out);
     }
@@ -287,17 +265,23 @@ fn cost(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<(Word, Formula)> {
 }
 
 /// The table under a key, or nothing.
-fn inner<'a>(fields: &Fields<'a>, key: &str, keys: &[&str], takes: &str, out: &mut Diagnostics) -> Option<Fields<'a>> {
+fn inner<'a>(
+    fields: &Fields<'a>,
+    key: &str,
+    shape: &TableShape,
+    takes: &str,
+    out: &mut Diagnostics,
+) -> Option<Fields<'a>> {
     let node = fields.get(key)?;
     if !matches!(node.value, Value::Table(_)) {
         out.push(wrong_type(node, takes, &fields.path_of(key)));
         return None;
     }
-    Fields::open(node, &fields.path_of(key), keys, out)
+    Fields::open(node, &fields.path_of(key), &shape.names(), out)
 }
 
 fn charges(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<ChargesRule> {
-    let inner = inner(fields, "charges", &["max", "regain"], "a table such as { max = 2, regain = 8 }", out)?;
+    let inner = inner(fields, "charges", &shape::ABILITY_CHARGES, "a table such as { max = 2, regain = 8 }", out)?;
     for key in ["max", "regain"].into_iter().filter(|key| inner.get(key).is_none()) {
         inner.missing(key, "charges = { max = 2, regain = 8 }", out);
     }
@@ -311,7 +295,7 @@ fn shared_cooldown(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<SharedC
     let inner = inner(
         fields,
         "shared_cooldown",
-        &["name", "time"],
+        &shape::ABILITY_SHARED,
         "a name, or a table such as { name = \"bells\", time = 1.5 }",
         out,
     )?;
@@ -322,7 +306,7 @@ fn shared_cooldown(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<SharedC
 }
 
 fn releases(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<ReleasesRule> {
-    let inner = inner(fields, "releases", &["count", "every"], "a table such as { count = 3, every = 0.4 }", out)?;
+    let inner = inner(fields, "releases", &shape::ABILITY_RELEASES, "a table such as { count = 3, every = 0.4 }", out)?;
     for key in ["count", "every"].into_iter().filter(|key| inner.get(key).is_none()) {
         inner.missing(key, "releases = { count = 3, every = 0.4 }", out);
     }
@@ -330,9 +314,8 @@ fn releases(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<ReleasesRule> 
 }
 
 fn sustain(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<SustainRule> {
-    let keys = ["every", "cost", "longest", "while", "does"];
     let takes = "a table such as { every = 0.5, longest = 4, does = [ … ] }";
-    let inner = inner(fields, "sustain", &keys, takes, out)?;
+    let inner = inner(fields, "sustain", &shape::ABILITY_SUSTAIN, takes, out)?;
     for key in ["every", "does"].into_iter().filter(|key| inner.get(key).is_none()) {
         inner.missing(key, "sustain = { every = 0.5, longest = 4, does = [ … ] }", out);
     }
@@ -357,7 +340,7 @@ fn after(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<AfterRule> {
     let inner = inner(
         fields,
         "after",
-        &["ability", "within"],
+        &shape::ABILITY_AFTER,
         "an ability, or a table such as { ability = \"boathook\", within = 2 }",
         out,
     )?;
@@ -376,7 +359,7 @@ fn targets(fields: &Fields<'_>, out: &mut Diagnostics) -> TargetRule {
         rule.side = choose(&word, &path, SIDES, out).unwrap_or(rule.side);
         return rule;
     }
-    let Some(inner) = Fields::open(node, &path, TARGET_KEYS, out) else {
+    let Some(inner) = Fields::open(node, &path, &shape::ABILITY_TARGETS.names(), out) else {
         return rule;
     };
     rule.side = inner.choice("side", SIDES, out).unwrap_or(rule.side);
@@ -389,8 +372,6 @@ fn targets(fields: &Fields<'_>, out: &mut Diagnostics) -> TargetRule {
     rule.area = area(&inner, out).unwrap_or_default();
     rule
 }
-
-const TARGET_KEYS: &[&str] = &["side", "pick", "count", "radius", "around", "cone", "line", "length", "chain"];
 /// Keys of which each says what kind of area it is.
 const AREAS: &[&str] = &["radius", "cone", "line", "chain"];
 
@@ -434,7 +415,7 @@ fn pick(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Pick> {
     let node = fields.get("pick")?;
     let path = fields.path_of("pick");
     if let Value::Table(_) = node.value {
-        let inner = Fields::open(node, &path, &["lowest"], out)?;
+        let inner = Fields::open(node, &path, &shape::PICK_LOWEST.names(), out)?;
         if inner.get("lowest").is_none() {
             inner.missing("lowest", "pick = { lowest = \"target.health\" }", out);
         }

@@ -1,6 +1,7 @@
 //! `[attributes]`: the numbers that characters have.
 
 use super::reader::{Fields, Formula, formula};
+use super::shape;
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// One attribute.
@@ -18,15 +19,13 @@ pub struct AttributeRule {
     pub about: String,
 }
 
-const KEYS: &[&str] = &["base", "min", "max", "per", "about"];
-
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AttributeRule {
     let mut rule = AttributeRule { base: None, min: None, max: None, per_type: false, about: String::new() };
     if !matches!(node.value, Value::Table(_)) {
         rule.base = formula(node, path.to_owned(), out);
         return rule;
     }
-    let Some(fields) = Fields::open(node, path, KEYS, out) else { return rule };
+    let Some(fields) = Fields::open(node, path, &shape::ATTRIBUTE.names(), out) else { return rule };
     rule.base = match fields.get("base") {
         Some(_) => fields.formula("base", out),
         None => Some(Formula::constant(0.0, fields.path_of("base"), fields.span)),

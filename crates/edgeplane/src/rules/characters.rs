@@ -1,6 +1,7 @@
 //! `[character.*]`: the templates of combatants.
 
 use super::reader::{Fields, Formula, Word, formula, list, word, wrong_type};
+use super::shape;
 use crate::text::{Diagnostics, Node, Value};
 
 /// One character. `None` means "as in the one that it extends, else the default".
@@ -45,25 +46,10 @@ pub struct PieceRule {
     pub chance: Option<Formula>,
 }
 
-const KEYS: &[&str] = &[
-    "about",
-    "template",
-    "extends",
-    "level",
-    "attributes",
-    "pools",
-    "abilities",
-    "withheld",
-    "gear",
-    "statuses",
-    "immune",
-    "policy",
-    "worth",
-    "spends",
-];
-
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> CharacterRule {
-    let Some(fields) = Fields::open(node, path, KEYS, out) else { return CharacterRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::CHARACTER.names(), out) else {
+        return CharacterRule::default();
+    };
     CharacterRule {
         about: fields.about(out),
         template: fields.flag("template", out),
@@ -89,7 +75,7 @@ fn gear(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Vec<PieceRule>> {
     for (index, item) in list(fields.get("gear")?, &path, out)?.iter().enumerate() {
         let path = format!("{path}.{index}");
         if let Value::Table(_) = item.value {
-            let Some(inner) = Fields::open(item, &path, &["piece", "chance"], out) else { continue };
+            let Some(inner) = Fields::open(item, &path, &shape::PIECE.names(), out) else { continue };
             if inner.get("piece").is_none() {
                 inner.missing("piece", "{ piece = \"oilskin\", chance = 0.3 }", out);
             }

@@ -1,6 +1,7 @@
 //! `[encounter.*]`: who fights whom, and for how long.
 
 use super::reader::{Fields, Formula, Word, formula, list, word};
+use super::shape;
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, Value};
 
 /// Most combatants of one encounter.
@@ -86,9 +87,7 @@ pub struct MemberRule {
 const MAX_TIME: f64 = 10.0 * 86_400.0;
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> EncounterRule {
-    let Some(fields) =
-        Fields::open(node, path, &["about", "sides", "distance", "time_limit", "at_limit", "script"], out)
-    else {
+    let Some(fields) = Fields::open(node, path, &shape::ENCOUNTER.names(), out) else {
         return EncounterRule::default();
     };
     let sides = sides(&fields, out);
@@ -118,7 +117,7 @@ fn script(node: &Node, path: &str, out: &mut Diagnostics) -> Option<Vec<MomentRu
 
 /// `{ at = 20, every = 15, times = 3, ability = "cold_surge", by = "keepers" }`
 fn moment(node: &Node, path: &str, out: &mut Diagnostics) -> Option<MomentRule> {
-    let fields = Fields::open(node, path, &["at", "every", "times", "ability", "by"], out)?;
+    let fields = Fields::open(node, path, &shape::MOMENT.names(), out)?;
     for (key, example) in [("at", "at = 20"), ("ability", "ability = \"cold_surge\""), ("by", "by = \"keepers\"")] {
         if fields.get(key).is_none() {
             fields.missing(key, example, out);
@@ -235,8 +234,7 @@ fn member(node: &Node, path: &str, out: &mut Diagnostics) -> Option<MemberRule> 
             span: node.span,
         });
     }
-    const KEYS: &[&str] = &["character", "count", "at", "spread", "joins", "vital", "statuses", "start"];
-    let fields = Fields::open(node, path, KEYS, out)?;
+    let fields = Fields::open(node, path, &shape::MEMBER.names(), out)?;
     if fields.get("character").is_none() {
         fields.missing("character", "{ character = \"silt_crab\", count = 3 }", out);
     }

@@ -2,6 +2,7 @@
 
 use super::measures::MeasureText;
 use super::reader::{Fields, Word, list, wrong_type};
+use super::shape;
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, TextMap, Value};
 
 /// Most fights that one expectation may ask for.
@@ -33,10 +34,8 @@ pub(super) fn read_list(node: Option<&Node>, out: &mut Diagnostics) -> Vec<Expec
     items.iter().enumerate().filter_map(|(index, item)| read(item, &format!("expect.{index}"), out)).collect()
 }
 
-const KEYS: &[&str] = &["that", "in", "between", "at_least", "at_most", "because", "trials"];
-
 fn read(node: &Node, path: &str, out: &mut Diagnostics) -> Option<ExpectRule> {
-    let fields = Fields::open(node, path, KEYS, out)?;
+    let fields = Fields::open(node, path, &shape::EXPECT.names(), out)?;
     for (key, example) in [("that", "that = \"win_rate(keepers)\""), ("in", "in = \"duel\"")] {
         if fields.get(key).is_none() {
             fields.missing(key, example, out);

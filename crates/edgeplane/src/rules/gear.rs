@@ -4,6 +4,7 @@
 //! hit steps, ticks and answers like any other, so there is one way in which numbers come about.
 
 use super::reader::{Fields, Word, wrong_type};
+use super::shape;
 use super::statuses::{self, StatusRule};
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
@@ -31,10 +32,8 @@ pub struct GearSetRule {
     pub worn: Vec<(u32, Vec<Word>)>,
 }
 
-const KEYS: &[&str] = &["about", "slot", "set", "statuses", "modify", "every", "hit_steps", "on", "immune"];
-
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> GearRule {
-    let Some(fields) = Fields::open(node, path, KEYS, out) else { return GearRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::own(&shape::GEAR), out) else { return GearRule::default() };
     let about = fields.about(out);
     GearRule {
         slot: fields.text("slot", out),
@@ -46,7 +45,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> GearRule {
 }
 
 pub(super) fn read_set(node: &Node, path: &str, out: &mut Diagnostics) -> GearSetRule {
-    let Some(fields) = Fields::open(node, path, &["about", "worn"], out) else { return GearSetRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::GEAR_SET.names(), out) else { return GearSetRule::default() };
     let mut rule = GearSetRule { about: fields.about(out), worn: Vec::new() };
     let Some(node) = fields.get("worn") else {
         fields.missing("worn", "worn = { 2 = [\"steady_footing\"] }", out);

@@ -2,6 +2,7 @@
 
 use super::outcomes::OutcomeRule;
 use super::reader::{Fields, Formula, Named, Word, formula, wrong_type};
+use super::shape;
 use super::statuses::{Again, ModifierKind, ModifierRule, StatusRule};
 use crate::formula::{Binary, Expr, ExprKind, Ident};
 use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Value};
@@ -48,7 +49,7 @@ pub struct GauntletRule {
 }
 
 pub(super) fn read_levels(node: &Node, out: &mut Diagnostics) -> Option<LevelsRule> {
-    let fields = Fields::open(node, "levels", &["about", "needs", "most", "points"], out)?;
+    let fields = Fields::open(node, "levels", &shape::LEVELS.names(), out)?;
     Some(LevelsRule {
         about: fields.about(out),
         needs: fields.formula("needs", out),
@@ -58,7 +59,7 @@ pub(super) fn read_levels(node: &Node, out: &mut Diagnostics) -> Option<LevelsRu
 }
 
 pub(super) fn read_point(node: &Node, path: &str, out: &mut Diagnostics) -> PointRule {
-    let Some(fields) = Fields::open(node, path, &["about", "gives"], out) else { return PointRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::POINT.names(), out) else { return PointRule::default() };
     let about = fields.about(out);
     let gives = amounts(&fields, "gives", "amounts by attribute, such as { heft = 1.5 }", out);
     if fields.get("gives").is_none() {
@@ -106,8 +107,7 @@ fn amounts(fields: &Fields<'_>, key: &str, takes: &str, out: &mut Diagnostics) -
 }
 
 pub(super) fn read_gauntlet(node: &Node, path: &str, out: &mut Diagnostics) -> GauntletRule {
-    let keys = ["about", "side", "encounters", "keeps", "rests", "keeps_uses", "fallen"];
-    let Some(fields) = Fields::open(node, path, &keys, out) else { return GauntletRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::GAUNTLET.names(), out) else { return GauntletRule::default() };
     for (key, example) in [("side", "side = \"keepers\""), ("encounters", "encounters = [\"first\", \"second\"]")] {
         if fields.get(key).is_none() {
             fields.missing(key, example, out);

@@ -19,6 +19,7 @@ mod outcomes;
 mod policies;
 mod pools;
 mod reader;
+pub mod shape;
 mod statuses;
 mod steps;
 mod threat;
@@ -144,40 +145,15 @@ pub struct Ruleset {
     pub expectations: Vec<ExpectRule>,
 }
 
-const SECTIONS: &[&str] = &[
-    "ruleset",
-    "attributes",
-    "pools",
-    "damage_types",
-    "hit_steps",
-    "heal_steps",
-    "curve",
-    "formula",
-    "status",
-    "diminish",
-    "ability",
-    "gear",
-    "gear_set",
-    "zone",
-    "policy",
-    "threat",
-    "levels",
-    "point",
-    "character",
-    "encounter",
-    "gauntlet",
-    "expect",
-    "sheet",
-];
-
 impl Ruleset {
     /// Reads a document; whatever is wrong goes to `out`, and the rest is read all the same.
     pub fn read(document: &Document, out: &mut Diagnostics) -> Self {
         let root = &extends::settled(&document.root, out);
-        for entry in root.entries.iter().filter(|entry| !SECTIONS.contains(&entry.key.as_str())) {
+        let sections = shape::RULESET.names();
+        for entry in root.entries.iter().filter(|entry| !sections.contains(&entry.key.as_str())) {
             let message = format!("a ruleset has no section `{}`", entry.key);
             let diagnostic = Diagnostic::at(Code::UnknownKey, entry.key_span, message);
-            out.push(diagnostic.nearest(&entry.key, SECTIONS.iter().copied()));
+            out.push(diagnostic.nearest(&entry.key, sections.iter().copied()));
         }
         let mut ruleset = Self::default();
         if let Some(node) = root.get("ruleset") {
@@ -241,7 +217,7 @@ impl Ruleset {
     }
 
     fn read_head(&mut self, node: &Node, out: &mut Diagnostics) {
-        let Some(fields) = Fields::open(node, "ruleset", &["name", "format", "rounding", "about"], out) else { return };
+        let Some(fields) = Fields::open(node, "ruleset", &shape::HEAD.names(), out) else { return };
         fields.about(out);
         self.name = fields.text("name", out).map(|word| word.text).unwrap_or_default();
         let roundings = [

@@ -1,6 +1,7 @@
 //! `does = [...]`: what an ability brings about.
 
 use super::reader::{Fields, Formula, Word, list};
+use super::shape;
 use super::statuses::StatusKind;
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
@@ -344,7 +345,7 @@ fn filter(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<Statu
         let status = Some(Word { text: text.clone(), span: node.span });
         return Some(StatusFilter { status, count: u32::MAX, ..StatusFilter::default() });
     }
-    let inner = Fields::open(node, &fields.path_of(key), &["kind", "tags", "count", "pick"], out)?;
+    let inner = Fields::open(node, &fields.path_of(key), &shape::STATUS_FILTER.names(), out)?;
     let kinds = [("buff", StatusKind::Buff), ("debuff", StatusKind::Debuff), ("neutral", StatusKind::Neutral)];
     let picks = [("oldest", CleansePick::Oldest), ("newest", CleansePick::Newest), ("longest", CleansePick::Longest)];
     let count = match inner.get("count").map(|node| &node.value) {

@@ -1,6 +1,7 @@
 //! `[policy.*]`: how a combatant chooses what to do next.
 
 use super::reader::{Fields, Formula, Word, list};
+use super::shape;
 use crate::text::{Code, Diagnostic, Diagnostics, Node};
 
 /// A priority list: the first use that is wanted and possible is made.
@@ -62,7 +63,7 @@ const CHOICES: &[(&str, Choose)] =
 const LEAST_REACTION: f64 = 0.01;
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule {
-    let Some(fields) = Fields::open(node, path, &["about", "reaction", "choose", "target", "move", "use"], out) else {
+    let Some(fields) = Fields::open(node, path, &shape::POLICY.names(), out) else {
         return PolicyRule::default();
     };
     let mut rule = PolicyRule {
@@ -80,7 +81,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule
     let path = fields.path_of("use");
     for (index, item) in list(node, &path, out).unwrap_or_default().iter().enumerate() {
         let path = format!("{path}.{index}");
-        let Some(fields) = Fields::open(item, &path, &["ability", "when", "weight"], out) else { continue };
+        let Some(fields) = Fields::open(item, &path, &shape::POLICY_USE.names(), out) else { continue };
         if fields.get("ability").is_none() {
             fields.missing("ability", "{ ability = \"boathook\" }", out);
         }
@@ -101,7 +102,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule
 fn moves(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Moves> {
     let node = fields.get("move")?;
     if let crate::text::Value::Table(_) = node.value {
-        let inner = Fields::open(node, &fields.path_of("move"), &["keep_distance"], out)?;
+        let inner = Fields::open(node, &fields.path_of("move"), &shape::POLICY_MOVE.names(), out)?;
         if inner.get("keep_distance").is_none() {
             inner.missing("keep_distance", "move = { keep_distance = 6 }", out);
         }

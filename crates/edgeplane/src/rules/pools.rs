@@ -1,6 +1,7 @@
 //! `[pools]`: what is spent, lost and regained.
 
 use super::reader::{Fields, Formula, formula, wrong_type};
+use super::shape;
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// One pool.
@@ -55,10 +56,8 @@ pub enum CapChange {
     Shift,
 }
 
-const KEYS: &[&str] = &["max", "start", "regen", "decay", "on_cap_change", "defeat", "about"];
-
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PoolRule {
-    let Some(fields) = Fields::open(node, path, KEYS, out) else { return PoolRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::POOL.names(), out) else { return PoolRule::default() };
     if fields.get("max").is_none() {
         fields.missing("max", "max = 60", out);
     }
@@ -99,7 +98,7 @@ fn flow(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<FlowRul
     match &node.value {
         Value::Table(_) => {
             let path = fields.path_of(key);
-            let inner = Fields::open(node, &path, &["amount", "every"], out)?;
+            let inner = Fields::open(node, &path, &shape::FLOW.names(), out)?;
             for key in ["amount", "every"] {
                 if inner.get(key).is_none() {
                     inner.missing(key, "{ amount = 5, every = 2 }", out);

@@ -2,6 +2,7 @@
 
 use super::outcomes::{self, OutcomeRule};
 use super::reader::{Fields, Formula, Named, Word, list, wrong_type};
+use super::shape;
 use super::steps::{self, StepRule};
 use super::triggers::{self, TriggerRule};
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, Value};
@@ -216,40 +217,8 @@ pub struct DiminishRule {
     pub steps: Vec<f64>,
 }
 
-const KEYS: &[&str] = &[
-    "about",
-    "icon",
-    "text",
-    "values",
-    "kind",
-    "tags",
-    "duration",
-    "while",
-    "again",
-    "per",
-    "stack_timer",
-    "max_stacks",
-    "max_instances",
-    "longest",
-    "rank",
-    "modify",
-    "every",
-    "hit_steps",
-    "on",
-    "forbids",
-    "interrupts",
-    "taunts",
-    "immune",
-    "resist",
-    "hidden",
-    "sticky",
-    "warn",
-    "at_max",
-    "consume",
-];
-
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> StatusRule {
-    let Some(fields) = Fields::open(node, path, KEYS, out) else { return StatusRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::own(&shape::STATUS), out) else { return StatusRule::default() };
     let kinds = [("buff", StatusKind::Buff), ("debuff", StatusKind::Debuff), ("neutral", StatusKind::Neutral)];
     let timers = [("refresh", StackTimer::Refresh), ("keep", StackTimer::Keep), ("each", StackTimer::Each)];
     let rule = StatusRule {
@@ -402,8 +371,7 @@ fn modifier(node: &Node, path: &str, out: &mut Diagnostics) -> Option<ModifierRu
 
 fn every(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EveryRule> {
     let node = fields.get("every")?;
-    let keys = ["period", "first_tick", "part_tick", "rhythm", "does"];
-    let inner = Fields::open(node, &fields.path_of("every"), &keys, out)?;
+    let inner = Fields::open(node, &fields.path_of("every"), &shape::EVERY.names(), out)?;
     if inner.get("period").is_none() {
         inner.missing("period", "every = { period = 1, does = [ … ] }", out);
     }
@@ -419,7 +387,7 @@ fn every(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EveryRule> {
 }
 
 pub(super) fn read_diminish(node: &Node, path: &str, out: &mut Diagnostics) -> DiminishRule {
-    let Some(fields) = Fields::open(node, path, &["about", "window", "steps"], out) else {
+    let Some(fields) = Fields::open(node, path, &shape::DIMINISH.names(), out) else {
         return DiminishRule::default();
     };
     fields.about(out);

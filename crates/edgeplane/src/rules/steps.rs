@@ -1,6 +1,7 @@
 //! `[damage_types]`, `[[hit_steps]]` and `[[heal_steps]]`.
 
 use super::reader::{Fields, Formula, Named, Word, check_name, list};
+use super::shape;
 use crate::text::{Code, Diagnostic, Diagnostics, Node};
 
 /// One kind of damage.
@@ -36,7 +37,9 @@ pub struct StepRule {
 }
 
 pub(super) fn read_damage_type(node: &Node, path: &str, out: &mut Diagnostics) -> DamageTypeRule {
-    let Some(fields) = Fields::open(node, path, &["about", "skips"], out) else { return DamageTypeRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::DAMAGE_TYPE.names(), out) else {
+        return DamageTypeRule::default();
+    };
     DamageTypeRule { skips: fields.words("skips", out).unwrap_or_default(), about: fields.about(out) }
 }
 
@@ -51,18 +54,14 @@ pub struct OwnedStep {
     pub after: Option<Word>,
 }
 
-const KEYS: &[&str] = &["name", "when", "types", "tags", "amount", "stop", "soak", "mark", "about"];
-const OWNED_KEYS: &[&str] =
-    &["name", "when", "types", "tags", "amount", "stop", "soak", "mark", "about", "of", "before", "after"];
-
 /// Reads the ordered steps.
 pub(super) fn read_list(node: Option<&Node>, section: &str, out: &mut Diagnostics) -> Vec<Named<StepRule>> {
-    read_steps(node, section, KEYS, out)
+    read_steps(node, section, &shape::STEP.names(), out)
 }
 
 /// Reads the steps that a status adds.
 pub(super) fn read_owned(node: Option<&Node>, section: &str, out: &mut Diagnostics) -> Vec<Named<StepRule>> {
-    read_steps(node, section, OWNED_KEYS, out)
+    read_steps(node, section, &shape::OWNED_STEP.names(), out)
 }
 
 fn read_steps(node: Option<&Node>, section: &str, keys: &[&str], out: &mut Diagnostics) -> Vec<Named<StepRule>> {

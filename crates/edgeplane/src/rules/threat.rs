@@ -1,6 +1,7 @@
 //! `[threat]`: what makes somebody a threat in the eyes of others.
 
 use super::reader::{Fields, Formula};
+use super::shape;
 use crate::text::{Diagnostics, Node};
 
 /// How threat grows. The factors are formulas in which `caster` is the one who becomes a threat and `target` the one in
@@ -16,7 +17,7 @@ pub struct ThreatRule {
 }
 
 pub(super) fn read(node: &Node, out: &mut Diagnostics) -> Option<ThreatRule> {
-    let fields = Fields::open(node, "threat", &["about", "damage", "healing"], out)?;
+    let fields = Fields::open(node, "threat", &shape::THREAT.names(), out)?;
     if fields.get("damage").is_none() && fields.get("healing").is_none() {
         fields.missing("damage", "damage = 1", out);
     }

@@ -2,6 +2,7 @@
 
 use super::outcomes::{OutcomeRule, read_list};
 use super::reader::{Fields, Formula, Word};
+use super::shape;
 use crate::text::{Diagnostics, Node, Value};
 
 /// One kind of zone.
@@ -52,22 +53,9 @@ impl ZoneSide {
 
 const SIDES: &[(&str, ZoneSide)] =
     &[("allies", ZoneSide::Allies), ("enemies", ZoneSide::Enemies), ("everyone", ZoneSide::Everyone)];
-const KEYS: &[&str] = &[
-    "about",
-    "radius",
-    "grows",
-    "lasts",
-    "affects",
-    "owner",
-    "carried",
-    "max_instances",
-    "inflict",
-    "enters",
-    "leaves",
-];
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> ZoneRule {
-    let Some(fields) = Fields::open(node, path, KEYS, out) else { return ZoneRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::own(&shape::ZONE), out) else { return ZoneRule::default() };
     for (key, example) in [("radius", "radius = 3"), ("affects", "affects = \"allies\"")] {
         if fields.get(key).is_none() {
             fields.missing(key, example, out);

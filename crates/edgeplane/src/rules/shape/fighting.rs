@@ -1,0 +1,198 @@
+//! Who fights, with what, where, and how they choose.
+
+use super::doing::{ABOUT, EXTENDS, TEMPLATE};
+use super::parts::{HIT_STEPS, IMMUNE, MODIFY, ON, OUTCOMES, TICKS};
+use super::{AMOUNTS, ANY_NUMBER, NAMES, Shape, TableShape, key};
+
+pub(in crate::rules) static GEAR: TableShape = TableShape {
+    name: "gear",
+    about: "A piece that can be worn.",
+    needs: &[],
+    keys: &[
+        ABOUT,
+        EXTENDS,
+        TEMPLATE,
+        key("slot", Shape::Text, "One piece for each slot; without one, a piece takes up none."),
+        key("set", Shape::Text, "The set that it belongs to."),
+        key("statuses", NAMES, "Statuses held while it is worn."),
+        MODIFY,
+        TICKS,
+        HIT_STEPS,
+        ON,
+        IMMUNE,
+    ],
+};
+
+pub(in crate::rules) static GEAR_SET: TableShape = TableShape {
+    name: "gear_set",
+    about: "What several pieces give together.",
+    needs: &["worn"],
+    keys: &[ABOUT, key("worn", Shape::ByName(&NAMES), "Statuses by number of pieces: 2 = [\"steady_footing\"].")],
+};
+
+pub(in crate::rules) static ZONE: TableShape = TableShape {
+    name: "zone",
+    about: "A piece of ground, and what it does to those inside.",
+    needs: &[],
+    keys: &[
+        ABOUT,
+        EXTENDS,
+        TEMPLATE,
+        key("radius", Shape::Formula, "Metres from its middle to its edge."),
+        key("grows", Shape::Formula, "Metres by which its radius grows each second."),
+        key("lasts", Shape::Formula, "Seconds."),
+        key("affects", Shape::Choice(&["allies", "enemies", "everyone"]), "Whom it is about, as its owner sees it."),
+        key("owner", Shape::Flag, "Its owner too."),
+        key("carried", Shape::Flag, "It goes with the one whom it was placed on."),
+        key("max_instances", Shape::Whole(1, 100), "Most of its kind that one owner has at once."),
+        key("inflict", NAMES, "Statuses held by those inside."),
+        key("enters", OUTCOMES, "What happens to those who enter."),
+        key("leaves", OUTCOMES, "What happens to those who leave."),
+    ],
+};
+
+pub(in crate::rules) static POLICY: TableShape = TableShape {
+    name: "policy",
+    about: "How a character chooses.",
+    needs: &["use"],
+    keys: &[
+        ABOUT,
+        key("reaction", Shape::Number(0.01, 3_600.0), "Seconds between two looks of one who waits."),
+        key("choose", Shape::Choice(&["first", "weighted", "random"]), "Which of the lines that are possible."),
+        key("target", Shape::Formula, "A score; the highest is picked first where an ability says pick = \"policy\"."),
+        key(
+            "move",
+            Shape::Either(&[Shape::Choice(&["approach", "hold"]), Shape::Table(&POLICY_MOVE)]),
+            "How it walks.",
+        ),
+        key("use", Shape::List(&Shape::Table(&POLICY_USE)), "Abilities, the most wanted first."),
+    ],
+};
+
+pub(in crate::rules) static POLICY_MOVE: TableShape = TableShape {
+    name: "policy_move",
+    about: "It keeps away from its enemies.",
+    needs: &["keep_distance"],
+    keys: &[key("keep_distance", Shape::Number(0.01, 10_000.0), "Metres.")],
+};
+
+pub(in crate::rules) static POLICY_USE: TableShape = TableShape {
+    name: "policy_use",
+    about: "A line of a policy.",
+    needs: &["ability"],
+    keys: &[
+        key("ability", Shape::Text, "What to use."),
+        key("when", Shape::Formula, "It is wanted only when this is true."),
+        key("weight", Shape::Formula, "How likely it is chosen, where a policy chooses by weight."),
+    ],
+};
+
+pub(in crate::rules) static CHARACTER: TableShape = TableShape {
+    name: "character",
+    about: "Who can fight.",
+    needs: &[],
+    keys: &[
+        ABOUT,
+        TEMPLATE,
+        EXTENDS,
+        key("level", Shape::Number(0.0, 1e6), "Its level; formulas read it."),
+        key("attributes", Shape::ByName(&Shape::Either(&[Shape::Formula, AMOUNTS])), "Its own bases."),
+        key("pools", NAMES, "The pools that it has."),
+        key("abilities", NAMES, "What it can do."),
+        key("withheld", NAMES, "Abilities that it does not have until it is given them."),
+        key("gear", Shape::List(&Shape::Either(&[Shape::Text, Shape::Table(&PIECE)])), "What it wears."),
+        key("statuses", NAMES, "Statuses that it has for good."),
+        IMMUNE,
+        key("policy", Shape::Text, "How it chooses."),
+        key("worth", Shape::Formula, "Experience for those who defeat it."),
+        key("spends", NAMES, "Points that it spends, one after the other, over and over."),
+    ],
+};
+
+pub(in crate::rules) static PIECE: TableShape = TableShape {
+    name: "piece",
+    about: "A piece of gear that it wears by chance.",
+    needs: &["piece"],
+    keys: &[key("piece", Shape::Text, "Which."), key("chance", Shape::Formula, "How likely.")],
+};
+
+pub(in crate::rules) static ENCOUNTER: TableShape = TableShape {
+    name: "encounter",
+    about: "Who meets whom.",
+    needs: &["sides"],
+    keys: &[
+        ABOUT,
+        key(
+            "sides",
+            Shape::ByName(&Shape::List(&Shape::Either(&[Shape::Text, Shape::Table(&MEMBER)]))),
+            "Two sides or more, each with its members.",
+        ),
+        key("distance", Shape::Number(0.0, 1e6), "Metres between two sides that are given no places."),
+        key("time_limit", Shape::Number(0.001, 864_000.0), "Seconds after which it ends."),
+        key("at_limit", Shape::Text, "The side that wins then; nobody, if it is not given."),
+        key("script", Shape::List(&Shape::Table(&MOMENT)), "What happens by itself."),
+    ],
+};
+
+pub(in crate::rules) static MEMBER: TableShape = TableShape {
+    name: "member",
+    about: "Combatants of one character.",
+    needs: &["character"],
+    keys: &[
+        key("character", Shape::Text, "Which."),
+        key("count", Shape::Whole(1, 1_000), "How many."),
+        key("at", Shape::Place, "Where they stand, in metres."),
+        key("spread", Shape::Number(0.0, 1e6), "Metres between two of them, in a row across."),
+        key(
+            "joins",
+            Shape::Either(&[Shape::Number(0.001, 864_000.0), Shape::Choice(&["called"])]),
+            "Seconds after which they join, or that they wait to be called.",
+        ),
+        key("vital", Shape::Flag, "Their side has lost as soon as one of them falls."),
+        key("statuses", NAMES, "Statuses that they have as they begin."),
+        key("start", AMOUNTS, "What is in their pools as they begin."),
+    ],
+};
+
+pub(in crate::rules) static MOMENT: TableShape = TableShape {
+    name: "moment",
+    about: "An ability that takes effect by itself.",
+    needs: &["at", "ability", "by"],
+    keys: &[
+        key("at", Shape::Number(0.0, 864_000.0), "Seconds from the beginning."),
+        key("every", Shape::Number(0.001, 864_000.0), "Seconds from one to the next."),
+        key("times", Shape::Whole(1, 1_000_000), "How often."),
+        key("ability", Shape::Text, "Which."),
+        key("by", Shape::Text, "The side as whose it counts."),
+    ],
+};
+
+pub(in crate::rules) static GAUNTLET: TableShape = TableShape {
+    name: "gauntlet",
+    about: "A row of encounters, fought by the same combatants.",
+    needs: &["side", "encounters"],
+    keys: &[
+        ABOUT,
+        key("side", Shape::Text, "Whose combatants go from one to the next."),
+        key("encounters", NAMES, "In order."),
+        key("keeps", NAMES, "Pools that are not filled in between."),
+        key("rests", AMOUNTS, "What they gain in between."),
+        key("keeps_uses", Shape::Flag, "Limited uses are not renewed in between."),
+        key("fallen", Shape::Choice(&["out", "back"]), "What becomes of who has fallen."),
+    ],
+};
+
+pub(in crate::rules) static EXPECT: TableShape = TableShape {
+    name: "expect",
+    about: "What should stay true.",
+    needs: &["that", "in"],
+    keys: &[
+        key("that", Shape::Text, "A measure: win_rate(keepers)."),
+        key("in", Shape::Text, "The encounter."),
+        key("between", Shape::List(&ANY_NUMBER), "The least and the greatest value that are right."),
+        key("at_least", ANY_NUMBER, "The least value that is right."),
+        key("at_most", ANY_NUMBER, "The greatest value that is right."),
+        key("because", Shape::Text, "Told when it fails."),
+        key("trials", Shape::Whole(100, 10_000_000), "How many fights are asked at first."),
+    ],
+};

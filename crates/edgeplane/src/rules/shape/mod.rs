@@ -1,0 +1,134 @@
+//! What may stand in a ruleset: every table with its keys, what each of them takes, and what it is for. Readers take their
+//! keys from here, and so does the schema that editors complete and check by.
+
+mod doing;
+mod fighting;
+mod numbers;
+mod parts;
+
+pub(super) use doing::{
+    ABILITY, ABILITY_AFTER, ABILITY_CHARGES, ABILITY_RELEASES, ABILITY_SHARED, ABILITY_SUSTAIN, ABILITY_TARGETS,
+    PICK_LOWEST,
+};
+pub(super) use fighting::{
+    CHARACTER, ENCOUNTER, EXPECT, GAUNTLET, GEAR, GEAR_SET, MEMBER, MOMENT, PIECE, POLICY, POLICY_MOVE, POLICY_USE,
+    ZONE,
+};
+pub(super) use numbers::{
+    ATTRIBUTE, CURVE, DAMAGE_TYPE, DIMINISH, FLOW, FUNCTION, HEAD, LEVELS, OWNED_STEP, POINT, POOL, STEP, THREAT,
+};
+pub(super) use parts::{EVERY, STATUS, STATUS_FILTER};
+
+/// What a key takes.
+#[derive(Clone, Copy, Debug)]
+pub enum Shape {
+    /// A text.
+    Text,
+    /// `true` or `false`.
+    Flag,
+    /// A number, or a text with a formula.
+    Formula,
+    /// A number from the first to the second.
+    Number(f64, f64),
+    /// A whole number from the first to the second.
+    Whole(u32, u32),
+    /// One of these words.
+    Choice(&'static [&'static str]),
+    /// Two numbers of metres.
+    Place,
+    /// A list of what all look alike.
+    List(&'static Shape),
+    /// A table whose keys are names that the designer gives.
+    ByName(&'static Shape),
+    /// A table with known keys.
+    Table(&'static TableShape),
+    /// Any of these.
+    Either(&'static [Shape]),
+}
+
+/// A list of names.
+pub(super) const NAMES: Shape = Shape::List(&Shape::Text);
+/// Amounts by name of a pool or an attribute.
+pub(super) const AMOUNTS: Shape = Shape::ByName(&Shape::Formula);
+/// Any number of seconds or metres.
+pub(super) const ANY_NUMBER: Shape = Shape::Number(f64::MIN, f64::MAX);
+
+/// One key of a table.
+#[derive(Clone, Copy, Debug)]
+pub struct Key {
+    /// As it is written.
+    pub name: &'static str,
+    /// What it takes.
+    pub takes: Shape,
+    /// What it is for; with its unit.
+    pub about: &'static str,
+}
+
+pub(super) const fn key(name: &'static str, takes: Shape, about: &'static str) -> Key {
+    Key { name, takes, about }
+}
+
+/// A table with known keys.
+#[derive(Clone, Copy, Debug)]
+pub struct TableShape {
+    /// By which a schema refers to it.
+    pub name: &'static str,
+    /// What it is for.
+    pub about: &'static str,
+    /// Keys without which it means nothing. What a rule can inherit is not among them.
+    pub needs: &'static [&'static str],
+    /// All its keys.
+    pub keys: &'static [Key],
+}
+
+impl TableShape {
+    /// The names of its keys.
+    pub(super) fn names(&self) -> Vec<&'static str> {
+        self.keys.iter().map(|key| key.name).collect()
+    }
+}
+
+/// The keys of a rule whose inheritance has been settled: what is left is its own.
+pub(super) fn own(shape: &TableShape) -> Vec<&'static str> {
+    shape.names().into_iter().filter(|name| !["extends", "template"].contains(name)).collect()
+}
+
+/// A whole ruleset. A folder's files may each hold any part of it.
+pub static RULESET: TableShape = TableShape {
+    name: "ruleset_file",
+    about: "A ruleset, or a part of one.",
+    needs: &[],
+    keys: &[
+        key("ruleset", Shape::Table(&HEAD), "Name and format."),
+        key(
+            "attributes",
+            Shape::ByName(&Shape::Either(&[Shape::Formula, Shape::Table(&ATTRIBUTE)])),
+            "Numbers that characters have.",
+        ),
+        key("pools", Shape::ByName(&Shape::Table(&POOL)), "What is spent and regained: health, breath."),
+        key("damage_types", Shape::ByName(&Shape::Table(&DAMAGE_TYPE)), "Kinds of damage."),
+        key("hit_steps", Shape::List(&Shape::Table(&STEP)), "What every hit goes through, in order."),
+        key("heal_steps", Shape::List(&Shape::Table(&STEP)), "What every healing goes through, in order."),
+        key("curve", Shape::ByName(&Shape::Table(&CURVE)), "Functions given by points: name(x) in formulas."),
+        key("formula", Shape::ByName(&Shape::Table(&FUNCTION)), "Formulas of one's own: name(a, b) in formulas."),
+        key("status", Shape::ByName(&Shape::Table(&STATUS)), "What lasts on a combatant for a while."),
+        key(
+            "diminish",
+            Shape::ByName(&Shape::Table(&DIMINISH)),
+            "Repeated statuses with this tag last shorter and shorter.",
+        ),
+        key("ability", Shape::ByName(&Shape::Table(&ABILITY)), "What characters can do."),
+        key("gear", Shape::ByName(&Shape::Table(&GEAR)), "What can be worn."),
+        key("gear_set", Shape::ByName(&Shape::Table(&GEAR_SET)), "What several pieces give together."),
+        key("zone", Shape::ByName(&Shape::Table(&ZONE)), "Pieces of ground on which statuses hold."),
+        key("policy", Shape::ByName(&Shape::Table(&POLICY)), "How a character chooses."),
+        key("threat", Shape::Table(&THREAT), "What makes a combatant a threat in the eyes of its enemies."),
+        key("levels", Shape::Table(&LEVELS), "What a level needs, and gives."),
+        key("point", Shape::ByName(&Shape::Table(&POINT)), "What a point that is spent gives."),
+        key("character", Shape::ByName(&Shape::Table(&CHARACTER)), "Who can fight."),
+        key("encounter", Shape::ByName(&Shape::Table(&ENCOUNTER)), "Who meets whom."),
+        key("gauntlet", Shape::ByName(&Shape::Table(&GAUNTLET)), "A row of encounters, fought by the same combatants."),
+        key("expect", Shape::List(&Shape::Table(&EXPECT)), "What should stay true: edgeplane verify."),
+        key("sheet", Shape::ByName(&Shape::Table(&numbers::SHEET)), "Values that live in a spreadsheet."),
+    ],
+};

@@ -1,0 +1,196 @@
+//! Attributes, pools, steps, and other numbers of a ruleset.
+
+use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
+
+const ABOUT: Key = key("about", Shape::Text, "For whoever reads the rules or plays the game.");
+
+pub(in crate::rules) static HEAD: TableShape = TableShape {
+    name: "head",
+    about: "What the ruleset is called, and how it is written.",
+    needs: &[],
+    keys: &[
+        key("name", Shape::Text, "For people."),
+        key("format", Shape::Whole(1, 1), "The version of the format: 1."),
+        key(
+            "rounding",
+            Shape::Choice(&["none", "floor", "nearest", "ceil"]),
+            "Of the amount that finally reaches a pool.",
+        ),
+        ABOUT,
+    ],
+};
+
+pub(in crate::rules) static ATTRIBUTE: TableShape = TableShape {
+    name: "attribute",
+    about: "A number that characters have. A number or a formula alone is its base.",
+    needs: &[],
+    keys: &[
+        key("base", Shape::Formula, "Before modifiers; 0 if it is not given."),
+        key("min", Shape::Formula, "The final value is never less."),
+        key("max", Shape::Formula, "The final value is never more."),
+        key("per", Shape::Choice(&["damage_type"]), "One number for each damage type: resist.silt."),
+        ABOUT,
+    ],
+};
+
+pub(in crate::rules) static POOL: TableShape = TableShape {
+    name: "pool",
+    about: "What is spent and regained.",
+    needs: &["max"],
+    keys: &[
+        key("max", Shape::Formula, "Its cap."),
+        key(
+            "start",
+            Shape::Either(&[Shape::Choice(&["full", "empty"]), Shape::Formula]),
+            "What is in it as a fight begins; full if it is not given.",
+        ),
+        key(
+            "regen",
+            Shape::Either(&[Shape::Formula, Shape::Table(&FLOW)]),
+            "Gained a second, or a portion every so often.",
+        ),
+        key(
+            "decay",
+            Shape::Either(&[Shape::Formula, Shape::Table(&FLOW)]),
+            "Lost a second, or a portion every so often.",
+        ),
+        key(
+            "on_cap_change",
+            Shape::Choice(&["keep", "scale", "shift"]),
+            "What becomes of what is in it as its cap changes.",
+        ),
+        key("defeat", Shape::Flag, "A combatant falls when it empties."),
+        ABOUT,
+    ],
+};
+
+pub(in crate::rules) static FLOW: TableShape = TableShape {
+    name: "flow",
+    about: "A portion every so often.",
+    needs: &["amount", "every"],
+    keys: &[
+        key("amount", Shape::Formula, "The portion."),
+        key("every", Shape::Formula, "Seconds from one to the next."),
+    ],
+};
+
+pub(in crate::rules) static DAMAGE_TYPE: TableShape = TableShape {
+    name: "damage_type",
+    about: "A kind of damage.",
+    needs: &[],
+    keys: &[ABOUT, key("skips", NAMES, "Hit steps that damage of this type passes by.")],
+};
+
+const STEP_NAME: Key = key("name", Shape::Text, "Outcomes and damage types skip it by this name.");
+const STEP_WHEN: Key = key("when", Shape::Formula, "It runs only when this is true.");
+const STEP_TYPES: Key = key("types", NAMES, "Only for these damage types.");
+const STEP_TAGS: Key = key("tags", NAMES, "Only for hits with one of these tags.");
+const STEP_AMOUNT: Key = key("amount", Shape::Formula, "What the amount becomes.");
+const STEP_STOP: Key = key("stop", Shape::Text, "The hit ends here, and is told as this: dodged.");
+const STEP_SOAK: Key = key("soak", Shape::Text, "This pool takes as much as it holds.");
+const STEP_MARK: Key = key("mark", Shape::Text, "The hit is marked, for later steps and answers: critical.");
+
+pub(in crate::rules) static STEP: TableShape = TableShape {
+    name: "step",
+    about: "A step that amounts go through.",
+    needs: &["name"],
+    keys: &[STEP_NAME, STEP_WHEN, STEP_TYPES, STEP_TAGS, STEP_AMOUNT, STEP_STOP, STEP_SOAK, STEP_MARK, ABOUT],
+};
+
+pub(in crate::rules) static OWNED_STEP: TableShape = TableShape {
+    name: "owned_step",
+    about: "A step that a status adds to the hits that its owner deals or takes.",
+    needs: &["name", "of"],
+    keys: &[
+        STEP_NAME,
+        STEP_WHEN,
+        STEP_TYPES,
+        STEP_TAGS,
+        STEP_AMOUNT,
+        STEP_STOP,
+        STEP_SOAK,
+        STEP_MARK,
+        ABOUT,
+        key("of", Shape::Choice(&["hits_dealt", "hits_taken"]), "Of which hits of its owner."),
+        key("before", Shape::Text, "The step before which it runs."),
+        key("after", Shape::Text, "The step after which it runs."),
+    ],
+};
+
+pub(in crate::rules) static CURVE: TableShape = TableShape {
+    name: "curve",
+    about: "A function given by points.",
+    needs: &["points"],
+    keys: &[
+        key("points", Shape::List(&Shape::Place), "Pairs of x and y with rising x; straight lines between them."),
+        key("step", Shape::Flag, "Each point's value holds until the next."),
+        ABOUT,
+    ],
+};
+
+pub(in crate::rules) static FUNCTION: TableShape = TableShape {
+    name: "function",
+    about: "A formula of one's own.",
+    needs: &["is"],
+    keys: &[
+        key("args", NAMES, "The names of what it is called with."),
+        key("is", Shape::Formula, "What it gives."),
+        ABOUT,
+    ],
+};
+
+pub(in crate::rules) static DIMINISH: TableShape = TableShape {
+    name: "diminish",
+    about: "Repeated statuses with a tag last shorter and shorter.",
+    needs: &["window"],
+    keys: &[
+        ABOUT,
+        key("window", Shape::Number(0.0, 1e6), "Seconds without one after which all is as at first."),
+        key(
+            "steps",
+            Shape::List(&Shape::Number(0.0, 1.0)),
+            "Factors of the duration, one after the other; the last stays.",
+        ),
+    ],
+};
+
+pub(in crate::rules) static THREAT: TableShape = TableShape {
+    name: "threat",
+    about: "What makes a combatant a threat in the eyes of its enemies.",
+    needs: &[],
+    keys: &[
+        ABOUT,
+        key("damage", Shape::Formula, "For each point of damage, in the eyes of the one who takes it."),
+        key("healing", Shape::Formula, "For each point healed, in the eyes of every enemy of the one who heals."),
+    ],
+};
+
+pub(in crate::rules) static LEVELS: TableShape = TableShape {
+    name: "levels",
+    about: "What a level needs, and gives.",
+    needs: &[],
+    keys: &[
+        ABOUT,
+        key("needs", Shape::Formula, "Experience from a level to the next."),
+        key("most", Shape::Whole(1, 10_000), "The highest level."),
+        key("points", Shape::Formula, "Points to spend, by level."),
+    ],
+};
+
+pub(in crate::rules) static POINT: TableShape = TableShape {
+    name: "point",
+    about: "What a point that is spent gives.",
+    needs: &["gives"],
+    keys: &[ABOUT, key("gives", AMOUNTS, "Added for each, by attribute.")],
+};
+
+pub(in crate::rules) static SHEET: TableShape = TableShape {
+    name: "sheet",
+    about: "Values that live in a spreadsheet.",
+    needs: &["file", "of"],
+    keys: &[
+        ABOUT,
+        key("file", Shape::Text, "A .csv file in the ruleset's folder."),
+        key("of", Shape::Choice(crate::text::SHEETS_OF), "What each row, or for curves each column, is."),
+    ],
+};

@@ -1,0 +1,208 @@
+//! Statuses, and the parts of which rules are made: outcomes, modifiers, triggers.
+
+use super::doing::{ABOUT, EXTENDS, TEMPLATE};
+use super::numbers::OWNED_STEP;
+use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
+
+pub(super) const MODIFY: Key = key("modify", Shape::List(&A_MODIFIER), "Changes to attributes while it lasts.");
+pub(super) const TICKS: Key = key("every", Shape::Table(&EVERY), "What happens again and again while it lasts.");
+pub(super) const HIT_STEPS: Key = key("hit_steps", Shape::List(&A_STEP), "Steps that it adds to hits of its owner.");
+pub(super) const ON: Key = key("on", Shape::List(&A_TRIGGER), "What it answers to.");
+pub(super) const IMMUNE: Key = key("immune", NAMES, "Tags of statuses that its owner does not take on.");
+pub(super) const OUTCOMES: Shape = Shape::List(&OUTCOME);
+
+static A_MODIFIER: Shape = Shape::Table(&MODIFIER);
+static A_STEP: Shape = Shape::Table(&OWNED_STEP);
+static A_TRIGGER: Shape = Shape::Table(&TRIGGER);
+
+pub(in crate::rules) static STATUS: TableShape = TableShape {
+    name: "status",
+    about: "What lasts on a combatant for a while.",
+    needs: &[],
+    keys: &[
+        ABOUT,
+        EXTENDS,
+        TEMPLATE,
+        key("icon", Shape::Text, "A key by which a game finds its picture."),
+        key("text", Shape::Text, "For players, with values in braces: slowed by {slow} %."),
+        key("values", AMOUNTS, "What stands in for the names in braces."),
+        key("kind", Shape::Choice(&["buff", "debuff", "neutral"]), "Whether it is good for its owner."),
+        key("tags", NAMES, "Words by which it is cleansed, refused and asked for."),
+        key("duration", Shape::Formula, "Seconds; inf for one that does not end by itself."),
+        key("while", Shape::Formula, "It ends as soon as this is false."),
+        key(
+            "again",
+            Shape::Choice(&["keep", "refresh", "extend", "replace", "strongest", "stack", "separate"]),
+            "What a second application does while the first lasts.",
+        ),
+        key("per", Shape::Choice(&["target", "caster"]), "One for each target, or for each caster on it."),
+        key("stack_timer", Shape::Choice(&["refresh", "keep", "each"]), "What a further stack does to the time."),
+        key("max_stacks", Shape::Whole(1, 1_000_000), "Most stacks."),
+        key("max_instances", Shape::Whole(1, 1_000), "Most at once that are separate."),
+        key("longest", Shape::Formula, "Seconds that an extended one can have left at most."),
+        key("rank", Shape::Formula, "Of two, the one with the greater stays."),
+        MODIFY,
+        TICKS,
+        HIT_STEPS,
+        ON,
+        key("forbids", NAMES, "act, move, or tags of abilities."),
+        key("interrupts", Shape::Flag, "It breaks a cast as it comes."),
+        key("taunts", Shape::Flag, "Its owner picks whoever inflicted it before anybody else."),
+        IMMUNE,
+        key("resist", Shape::Formula, "Chance that the target does not take it on."),
+        key("hidden", Shape::Flag, "Not for players' eyes."),
+        key("sticky", Shape::Flag, "It cannot be cleansed."),
+        key("warn", Shape::Number(0.0, 1e6), "Seconds before its end at which that is told."),
+        key("at_max", OUTCOMES, "What happens on reaching the most stacks."),
+        key("consume", Shape::Flag, "The stacks are used up then."),
+    ],
+};
+
+static MODIFIER: TableShape = TableShape {
+    name: "modifier",
+    about: "A change to an attribute, in exactly one way.",
+    needs: &["attribute"],
+    keys: &[
+        key("attribute", Shape::Text, "Which, with a damage type or without: resist.silt."),
+        key("add", Shape::Formula, "Added to the base."),
+        key("percent", Shape::Formula, "In percent of the base with what is added."),
+        key("times", Shape::Formula, "A factor of its own."),
+        key("at_least", Shape::Formula, "The value is at least this."),
+        key("at_most", Shape::Formula, "The value is at most this."),
+        key("set", Shape::Formula, "The value is this; the latest stands."),
+    ],
+};
+
+pub(in crate::rules) static EVERY: TableShape = TableShape {
+    name: "every",
+    about: "What happens again and again.",
+    needs: &["period"],
+    keys: &[
+        key("period", Shape::Formula, "Seconds from one tick to the next."),
+        key("first_tick", Shape::Choice(&["later", "now"]), "Whether there is one at the start."),
+        key("part_tick", Shape::Flag, "A last part of a period gives a part of a tick."),
+        key("rhythm", Shape::Choice(&["keep", "restart"]), "What a renewal does to the rhythm."),
+        key("does", OUTCOMES, "What a tick brings about."),
+    ],
+};
+
+static TRIGGER: TableShape = TableShape {
+    name: "trigger",
+    about: "What a status answers to, and how. Keys from `status` on narrow some events down.",
+    needs: &["event", "does"],
+    keys: &[
+        key("event", Shape::Choice(EVENTS), "What happened, to its owner or by it."),
+        key("when", Shape::Formula, "Only if this is true."),
+        key("chance", Shape::Formula, "Only with this chance."),
+        key("cooldown", Shape::Formula, "Seconds until it can answer again."),
+        key("uses", Shape::Whole(1, 1_000_000), "How often it answers, for each application."),
+        key("does", OUTCOMES, "What it brings about."),
+        key("status", Shape::Text, "Only for this status."),
+        key(
+            "reason",
+            Shape::Choice(&["expired", "cleansed", "replaced", "consumed", "not_holding", "owner_fell", "transferred"]),
+            "Only if a status went for this reason.",
+        ),
+        key("ability", Shape::Text, "Only for this ability."),
+        key("stacks", Shape::Whole(1, 1_000_000), "The number that is reached."),
+        key("pool", Shape::Text, "The pool that crosses a share."),
+        key("share", Shape::Number(0.0, 1.0), "That share."),
+    ],
+};
+
+const EVENTS: &[&str] = &[
+    "fight_began",
+    "hit_dealt",
+    "hit_taken",
+    "hit_avoided",
+    "heal_given",
+    "heal_taken",
+    "ability_used",
+    "ability_refused",
+    "interrupted",
+    "gained",
+    "renewed",
+    "lost",
+    "status_gained",
+    "status_lost",
+    "stacks_reached",
+    "pool_below",
+    "pool_above",
+    "ally_fell",
+    "enemy_fell",
+    "fell",
+    "targeted",
+];
+
+pub(in crate::rules) static STATUS_FILTER: TableShape = TableShape {
+    name: "status_filter",
+    about: "Which statuses are meant.",
+    needs: &[],
+    keys: &[
+        key("kind", Shape::Choice(&["buff", "debuff", "neutral"]), "Of this kind."),
+        key("tags", NAMES, "With one of these tags."),
+        key(
+            "count",
+            Shape::Either(&[Shape::Choice(&["all"]), Shape::Whole(1, 1_000)]),
+            "How many; one if it is not given.",
+        ),
+        key("pick", Shape::Choice(&["oldest", "newest", "longest"]), "Which first."),
+    ],
+};
+
+const TO: Key =
+    key("to", Shape::Choice(&["target", "caster", "owner", "other", "allies", "enemies"]), "Who receives it.");
+const WHEN: Key = key("when", Shape::Formula, "Only if this is true.");
+const CHANCE: Key = key("chance", Shape::Formula, "Only with this chance.");
+const SPREAD: Key = key("spread", Shape::Formula, "Share by which it varies to either side: 0.15.");
+const SKIPS: Key = key("skips", NAMES, "Steps that it passes by.");
+const TAGS: Key = key("tags", NAMES, "Words that steps ask for.");
+const POOL: Key = key("pool", Shape::Text, "The pool that it reaches; the one that defeats if it is not given.");
+const AMOUNT: Key = key("amount", Shape::Formula, "How much.");
+const STACKS: Key = key("stacks", Shape::Formula, "How many.");
+const BY: Key = key("by", Shape::Formula, "Seconds.");
+const WHICH: Shape = Shape::Either(&[Shape::Text, Shape::Table(&STATUS_FILTER)]);
+
+const fn outcome(name: &'static str, about: &'static str, keys: &'static [Key]) -> TableShape {
+    // The first key says what it does.
+    TableShape { name, about, needs: &[], keys }
+}
+
+macro_rules! outcomes {
+    ($($name:ident: $about:literal, $takes:expr $(, $more:expr)*;)*) => {
+        /// Each does one thing: the one that its first key names.
+        pub(super) static OUTCOME: Shape = Shape::Either(&[$(
+            Shape::Table(&TableShape {
+                needs: &[stringify!($name)],
+                ..outcome(concat!("outcome_", stringify!($name)), $about,
+                    &[key(stringify!($name), $takes, $about), $($more,)* WHEN, CHANCE])
+            })
+        ),*]);
+    };
+}
+
+outcomes! {
+    damage: "A hit.", Shape::Formula, SPREAD, key("type", Shape::Text, "Its damage type."), SKIPS, TAGS, POOL, TO;
+    heal: "Healing.", Shape::Formula, SPREAD, SKIPS, TAGS, POOL, TO;
+    restore: "Adds to a pool, past all steps.", Shape::Text, AMOUNT, TO;
+    drain: "Takes from a pool, past all steps.", Shape::Text, AMOUNT, key("to_caster", Shape::Formula, "Share of it that the caster gets."), TO;
+    inflict: "Applies a status.", Shape::Text, STACKS, key("duration", Shape::Formula, "Seconds, in place of its own duration."), TO;
+    cleanse: "Takes statuses away.", WHICH, TO;
+    transfer: "Hands statuses of the caster on.", WHICH, TO;
+    consume: "Uses stacks of a status up.", Shape::Text, STACKS, TO;
+    extend: "Gives a status more time.", Shape::Text, BY, TO;
+    shorten: "Takes time from a status.", Shape::Text, BY, TO;
+    interrupt: "Breaks a cast.", Shape::Flag, TO;
+    push: "Metres away from the caster.", Shape::Formula, TO;
+    pull: "Metres toward the caster.", Shape::Formula, TO;
+    call: "Calls members of the encounter who wait to be called.", Shape::Text, key("count", Shape::Formula, "How many.");
+    zone: "Places a zone.", Shape::Text, TO;
+    threat: "Adds so much threat.", Shape::Formula, TO;
+    leap: "The caster leaps to within so many metres.", Shape::Formula, TO;
+    toggle: "Applies a status, or takes it away if it is there.", Shape::Text, TO;
+    win: "The side of the one who acts wins.", Shape::Flag;
+    wear: "Puts a piece of gear on.", Shape::Text, TO;
+    take_off: "Takes a piece of gear off.", Shape::Text, TO;
+    give: "Hands over an ability.", Shape::Text, TO;
+    take: "Takes an ability back.", Shape::Text, TO;
+}
