@@ -54,6 +54,29 @@ pub(crate) enum Command {
     Demo(DemoArgs),
 }
 
+impl Command {
+    /// The ruleset that it is about, where values can be tried in one and it can be watched.
+    pub(crate) fn ruleset(&self) -> Option<&RulesetArgs> {
+        match self {
+            Self::Check(args) => Some(&args.ruleset),
+            Self::Explain(args) => Some(&args.ruleset),
+            Self::Fight(args) => Some(&args.ruleset),
+            Self::Trials(args) => Some(&args.ruleset),
+            Self::Sweep(args) => Some(&args.ruleset),
+            Self::Sensitivity(args) => Some(&args.ruleset),
+            Self::Tune(args) => Some(&args.ruleset),
+            Self::Matrix(args) => Some(&args.ruleset),
+            Self::Gauntlet(args) => Some(&args.ruleset),
+            Self::Verify(args) => Some(&args.ruleset),
+            Self::Report(args) => Some(&args.ruleset),
+            Self::Merge(args) => Some(&args.ruleset),
+            Self::Compare(_) | Self::Sheet(_) | Self::Measures(_) | Self::Schema(_) | Self::New(_) | Self::Demo(_) => {
+                None
+            }
+        }
+    }
+}
+
 /// The ruleset, and values tried in place of those in its files.
 #[derive(Debug, ClapArgs)]
 pub(crate) struct RulesetArgs {
@@ -62,6 +85,9 @@ pub(crate) struct RulesetArgs {
     /// Tries a value without editing a file, such as character.lockhand.attributes.heft=16
     #[arg(long, value_name = "PATH=VALUE", value_parser = parse_set)]
     pub(crate) set: Vec<Override>,
+    /// Runs again whenever a file of the ruleset is saved, and shows what moved
+    #[arg(long)]
+    pub(crate) watch: bool,
 }
 
 #[derive(Debug, ClapArgs)]

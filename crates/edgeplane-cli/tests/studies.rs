@@ -302,6 +302,38 @@ fn a_study_that_is_stopped_tells_what_it_knows_as_a_shorter_study_would() {
     assert!(told.is_empty() && said.contains("stopped before anything was known"), "{told}{said}");
 }
 
+#[test]
+fn what_is_watched_is_told_again_with_what_moved() {
+    let folder = TempDir::new().unwrap();
+    let (rules, told) = (folder.path().join("rules.toml"), folder.path().join("told.txt"));
+    let small = concat!(env!("CARGO_MANIFEST_DIR"), "/../edgeplane/examples/rulesets/small.toml");
+    let text = fs::read_to_string(small).unwrap();
+    fs::write(&rules, &text).unwrap();
+    let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_edgeplane"));
+    command.args(["trials", rules.to_str().unwrap(), "duel", "-n", "200", "--watch"]);
+    let mut watching = command.stdout(fs::File::create(&told).unwrap()).stderr(Stdio::null()).spawn().unwrap();
+    let until = |wanted: &str| {
+        let read = || fs::read_to_string(&told).unwrap();
+        let there = (0..300).any(|_| {
+            std::thread::sleep(Duration::from_millis(100));
+            read().contains(wanted)
+        });
+        if there { Ok(()) } else { Err(format!("no {wanted} in\n{}", read())) }
+    };
+    let seen = until("200 fights").and_then(|()| {
+        // A broken ruleset in between is told and gone.
+        fs::write(&rules, text.replacen("cooldown", "cooldwon", 1)).unwrap();
+        std::thread::sleep(Duration::from_millis(500));
+        fs::write(&rules, text.replacen("heft = 15", "heft = 25", 1)).unwrap();
+        until("What moved\n")?;
+        until("character.silt_crab.attributes.heft   15       25")?;
+        until("\n+   silt win")
+    });
+    watching.kill().unwrap();
+    watching.wait().unwrap();
+    assert_eq!(seen, Ok(()));
+}
+
 fn refusal(output: &Output) -> String {
     told(output, 2)
 }

@@ -21,6 +21,7 @@ mod sweep;
 mod trials;
 mod tune;
 mod verify;
+mod watch;
 
 pub(crate) use failure::Failure;
 pub(crate) use output::Sink;
@@ -32,6 +33,9 @@ use crate::args::{Args, Command, PlanArgs, PlotArgs, RulesetArgs};
 use crate::view::raster;
 
 pub(crate) fn run(args: Args) -> Result<(), Failure> {
+    if let Some(ruleset) = args.command.ruleset().filter(|ruleset| ruleset.watch) {
+        return watch::run(ruleset);
+    }
     let answered = answer(args);
     // What is known has been told, and is not all that was asked for.
     if stop::is_requested() && matches!(answered, Ok(()) | Err(Failure::No)) { Err(Failure::Stopped) } else { answered }

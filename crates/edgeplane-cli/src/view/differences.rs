@@ -15,7 +15,7 @@ pub(crate) fn draw(edits: &[Edit], differences: &[Difference]) -> String {
     format!("{}\n{}\n{}", edited(edits), table(differences), reading(differences))
 }
 
-fn edited(edits: &[Edit]) -> String {
+pub(super) fn edited(edits: &[Edit]) -> String {
     if edits.is_empty() {
         return " The two rulesets say the same.\n".to_owned();
     }

@@ -1,0 +1,50 @@
+//! What moved between two answers to one question.
+
+use anstream::adapter::strip_str;
+use edgeplane::Edit;
+use similar::{DiffTag, TextDiff};
+
+use super::differences;
+use super::text;
+
+/// Lines that are shown before the rest is only counted.
+const MOST: usize = 40;
+
+/// The edits, then each line of the answer that is another one now.
+pub(crate) fn draw(edits: &[Edit], before: &str, after: &str) -> String {
+    let (before, after) = (strip_str(before).to_string(), strip_str(after).to_string());
+    let lines = changed(&before, &after);
+    let mut drawn = format!("\n{}\n", text::bold("What moved"));
+    if !edits.is_empty() {
+        drawn.push_str(&differences::edited(edits));
+    }
+    if lines.is_empty() {
+        drawn.push_str(" Nothing in the answer.\n");
+    }
+    lines.iter().take(MOST).for_each(|line| drawn.push_str(line));
+    if lines.len() > MOST {
+        drawn.push_str(&format!(" and {} more lines\n", lines.len() - MOST));
+    }
+    drawn
+}
+
+/// Lines that went and lines that came, a pair at a time where as many came as went.
+fn changed(before: &str, after: &str) -> Vec<String> {
+    let changes = TextDiff::from_lines(before, after);
+    let (old, new): (Vec<&str>, Vec<&str>) = (before.lines().collect(), after.lines().collect());
+    let mut told = Vec::new();
+    for op in changes.ops().iter().filter(|op| op.tag() != DiffTag::Equal) {
+        let went = old[op.old_range()].iter().map(|line| (line, text::dim(&format!("− {line}\n"))));
+        let came = new[op.new_range()].iter().map(|line| (line, text::bold(&format!("+ {line}\n"))));
+        let (went, came): (Vec<_>, Vec<_>) = (went.collect(), came.collect());
+        let lines: Vec<_> = if went.len() == came.len() {
+            went.into_iter().zip(came).flat_map(|(went, came)| [went, came]).collect()
+        } else {
+            went.into_iter().chain(came).collect()
+        };
+        // Rules between rows grow with the widest of them, and say nothing.
+        let says = |line: &str| line.contains(|letter: char| letter.is_alphanumeric());
+        told.extend(lines.into_iter().filter(|(line, _)| says(line)).map(|(_, told)| told));
+    }
+    told
+}
