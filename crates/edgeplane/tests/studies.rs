@@ -141,9 +141,13 @@ fn sensitivity_finds_the_numbers_that_matter_and_leaves_out_the_others() {
 }
 
 fn tune(game: &Game, varied: &[&str], goals: &[&str]) -> edgeplane::study::Tuning {
+    tune_in(game, "duel", varied, goals)
+}
+
+fn tune_in(game: &Game, encounter: &str, varied: &[&str], goals: &[&str]) -> edgeplane::study::Tuning {
     let varied: Vec<Vary> = varied.iter().map(|text| Vary::parse(text).unwrap()).collect();
     let goals: Vec<Goal> = goals.iter().map(|text| Goal::parse(text).unwrap()).collect();
-    run_tuning(game, "duel", &varied, &goals, &plan(4_000), &|_| {}).unwrap()
+    run_tuning(game, encounter, &varied, &goals, &plan(4_000), &|_| {}).unwrap()
 }
 
 #[test]
@@ -162,18 +166,41 @@ fn tuning_meets_goals_that_can_be_met_with_a_change_that_is_small() {
 }
 
 #[test]
-fn tuning_two_numbers_for_two_goals() {
-    let game = demo();
-    let numbers = [&*format!("{HEFT}=8..24"), "character.silt_crab.attributes.heft=8..30"];
-    let found = tune(&game, &numbers, &["win_rate(keepers) = 0.5 +- 0.03", "duration in 14..15"]);
-    assert!(found.met, "{found:?}");
-    // Confirmed on seeds of our own, with the values put in by hand.
-    let sets: Vec<Override> =
-        found.numbers.iter().map(|one| Override::parse(&format!("{}={}", one.path, one.value)).unwrap()).collect();
-    let other = TrialsPlan { seed: 4_242, ..plan(10_000) };
-    let figures = game.variant(&sets).unwrap().measure("duel", &["win_rate(keepers)", "duration"], &other).unwrap();
-    assert!((0.47..=0.53).contains(&figures[0].value.unwrap()), "{figures:?}");
-    assert!((14.0..=15.0).contains(&figures[1].value.unwrap()), "{figures:?}");
+fn tuning_meets_two_goals_at_once_as_an_independent_study_confirms() {
+    let tasks = [
+        (
+            demo(),
+            "duel",
+            vec!["character.lockhand.attributes.heft=8..24", "character.silt_crab.attributes.heft=8..30"],
+            ["win_rate(keepers) = 0.5 +- 0.03", "duration in 14..15"],
+        ),
+        (
+            with(&demo(), "character.silt_crab.attributes.heft=20"),
+            "duel",
+            vec!["ability.pincer.cooldown=1.4..2.6"],
+            ["win_rate(keepers) in 0.55..0.65", "duration.p50 in 15..20"],
+        ),
+        (
+            demo(),
+            "mirror",
+            vec!["ability.boathook.does.0.spread=0..0.6", "character.lockhand.attributes.heft=10..22"],
+            ["draw_rate <= 0.23", "duration in 19..22"],
+        ),
+    ];
+    for (game, encounter, varied, goals) in tasks {
+        let found = tune_in(&game, encounter, &varied, &goals);
+        assert!(found.met, "{found:?}");
+        // On seeds of our own, with the values put in by hand.
+        let sets: Vec<Override> =
+            found.numbers.iter().map(|one| Override::parse(&format!("{}={}", one.path, one.value)).unwrap()).collect();
+        let goals = goals.map(|text| Goal::parse(text).unwrap());
+        let other = TrialsPlan { seed: 4_242, ..plan(10_000) };
+        let measures = goals.each_ref().map(|goal| goal.measure.as_str());
+        let figures = game.variant(&sets).unwrap().measure(encounter, &measures, &other).unwrap();
+        for (goal, figure) in goals.iter().zip(&figures) {
+            assert!((goal.least..=goal.most).contains(&figure.value.unwrap()), "{goal:?} {figure:?}");
+        }
+    }
 }
 
 #[test]
