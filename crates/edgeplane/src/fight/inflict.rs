@@ -80,10 +80,13 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
         }
         let portion = Portion { stacks: dose.stacks, duration };
         let same = |held: &Instance| held.status == status && (!plan.per_caster || held.caster == by.caster);
-        let existing = self.state.statuses[target.index()].iter().position(same);
+        let existing = match plan.again {
+            Again::Separate => None,
+            _ => self.state.statuses[target.index()].iter().position(same),
+        };
         let refusal = match existing {
-            Some(index) if plan.again != Again::Separate => self.apply_again(by, target, index, portion, &frame)?,
-            _ => self.apply_new(by, target, status, portion, &frame, Applied::New)?,
+            Some(index) => self.apply_again(by, target, index, portion, &frame)?,
+            None => self.apply_new(by, target, status, portion, &frame, Applied::New)?,
         };
         if refusal.is_none() {
             self.count_for_diminishing(target, plan);
@@ -93,6 +96,9 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
 
     /// What makes a combatant immune to a status: one of its own, or (`None`) its character.
     fn immunity(&self, target: CombatantId, plan: &StatusPlan) -> Option<Option<StatusId>> {
+        if plan.tag_ids.is_empty() {
+            return None;
+        }
         let any = |immune: &[u16]| immune.iter().any(|tag| plan.tag_ids.contains(tag));
         let character = self.setup.combatants[target.index()].character;
         if any(&self.program.characters[character.index()].immune) {

@@ -312,7 +312,8 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
 impl State {
     /// The place of a status among those of its owner.
     pub(super) fn held(&self, who: CombatantId, serial: u32) -> Option<usize> {
-        self.statuses[who.index()].iter().position(|one| one.serial == serial)
+        // They stand in the order in which they came, which is that of their numbers.
+        self.statuses[who.index()].binary_search_by_key(&serial, |one| one.serial).ok()
     }
 
     /// All stacks of a status on a combatant.

@@ -229,8 +229,12 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
 
     /// Puts what a status says of itself where formulas find it.
     fn load(&mut self, owner: CombatantId, serial: u32) {
+        let index = self.state.held(owner, serial);
         let State { statuses, leaving, memory, now, .. } = &mut *self.state;
-        let one = statuses[owner.index()].iter().chain(leaving.iter()).find(|one| one.serial == serial);
+        let one = match index {
+            Some(index) => statuses[owner.index()].get(index),
+            None => leaving.iter().find(|one| one.serial == serial),
+        };
         if let Some(one) = one {
             one.load(memory, *now);
         }
@@ -265,10 +269,16 @@ impl State {
 
     /// A status of a combatant, or one that is about to leave.
     fn anywhere(&self, owner: CombatantId, serial: u32) -> Option<&super::held::Instance> {
-        self.statuses[owner.index()].iter().chain(&self.leaving).find(|one| one.serial == serial)
+        match self.held(owner, serial) {
+            Some(index) => self.statuses[owner.index()].get(index),
+            None => self.leaving.iter().find(|one| one.serial == serial),
+        }
     }
 
     fn anywhere_mut(&mut self, owner: CombatantId, serial: u32) -> Option<&mut super::held::Instance> {
-        self.statuses[owner.index()].iter_mut().chain(&mut self.leaving).find(|one| one.serial == serial)
+        match self.held(owner, serial) {
+            Some(index) => self.statuses[owner.index()].get_mut(index),
+            None => self.leaving.iter_mut().find(|one| one.serial == serial),
+        }
     }
 }
