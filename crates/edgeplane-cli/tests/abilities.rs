@@ -323,7 +323,7 @@ fn gear_is_told_where_it_counts() {
     let hit = squeezed(&answer(&["explain", DEMO, "boathook", "--from", "gatekeeper", "--on", "drowned_miller"]));
     assert!(hit.contains("amount 6 + 15.4 * 0.9 = 19.86"), "{hit}");
     let checked = squeezed(&answer(&["check", DEMO]));
-    assert!(checked.contains("23 statuses, 4 pieces of gear,"), "{checked}");
+    assert!(checked.contains("24 statuses, 6 pieces of gear,"), "{checked}");
     assert!(checked.contains("3 kinds of points, 28 abilities"), "{checked}");
 }
 

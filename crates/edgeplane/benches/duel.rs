@@ -14,7 +14,8 @@ use std::time::{Duration, Instant};
 
 use criterion::{Criterion, Throughput};
 use edgeplane::fight::seed_of_trial;
-use edgeplane::{Fight, Game, Silent};
+use edgeplane::study::run_trials;
+use edgeplane::{Fight, Game, Silent, TrialsPlan};
 
 const FOLDER: &str = env!("CARGO_MANIFEST_DIR");
 /// Fights in one round of a pair, and how many pairs.
@@ -79,6 +80,33 @@ fn paired(contest: &mut Contest) -> (f64, f64, f64) {
     (median(engine), median(native), median(ratio))
 }
 
+/// How many times as fast two threads are as one: a study of the engine, and the native duel in two halves, which says
+/// what this machine gives. Medians of pairs.
+fn two_threads(contest: &Contest) -> (f64, f64) {
+    const FIGHTS: u64 = 400_000;
+    let study = |threads: usize| {
+        let plan = TrialsPlan { trials: FIGHTS, threads: Some(threads), ..TrialsPlan::default() };
+        time(|_| _ = black_box(run_trials(contest.fight.setup(), &plan, &|_| {})), 0..1).as_secs_f64()
+    };
+    let by_hand = |threads: u64| {
+        let part = |first: u64| {
+            for trial in first..first + FIGHTS / threads {
+                black_box(native::fight(&contest.streams, &contest.ids, seed_of_trial(1, trial), &mut Silent));
+            }
+        };
+        let all = |_| {
+            std::thread::scope(|scope| {
+                for thread in 0..threads {
+                    scope.spawn(move || part(thread * FIGHTS / threads));
+                }
+            });
+        };
+        time(all, 0..1).as_secs_f64()
+    };
+    let pairs = |one: &dyn Fn() -> f64, two: &dyn Fn() -> f64| median((0..9).map(|_| one() / two()).collect());
+    (pairs(&|| study(1), &|| study(2)), pairs(&|| by_hand(1), &|| by_hand(2)))
+}
+
 /// Nanoseconds for a fight of the Python script, if there is a Python.
 fn python() -> Option<f64> {
     let script = format!("{FOLDER}/benches/duel.py");
@@ -112,6 +140,8 @@ fn main() {
     let by_engine = time(|trial| contest.engine(trial), 0..MILLION).as_secs_f64();
     let by_hand = time(|trial| contest.native(trial), 0..MILLION).as_secs_f64();
     println!("a million fights on one core: engine {by_engine:.2} s, native {by_hand:.2} s");
+    let (study, hand) = two_threads(&contest);
+    println!("two threads / one  engine {study:.2}, native {hand:.2} (medians of 9 pairs)");
     if let Some(python) = python() {
         println!("                              python {:.0} s (from 3,000 of them)", python * 1e-9 * MILLION as f64);
         println!("python  {python:>9.0} ns a fight   {:>9.0} fights a second", 1e9 / python);

@@ -290,12 +290,12 @@ fn expectations_hold_fail_or_are_close() {
         run_expectation(game.program(), rule, &plan(1), &|_| {}).unwrap()
     };
     let holds = verdict("between = [0.4, 0.6]");
-    assert_eq!((holds.verdict, holds.figure.trials), (Verdict::Holds, 2_000));
+    assert_eq!((holds.verdict, holds.figure.trials), (Verdict::Holds, 1_000));
     assert_eq!(verdict("at_least = 0.6").verdict, Verdict::Fails);
     assert!(verdict("at_most = 0.56\ntrials = 100").figure.trials > 100, "100 fights cannot tell 0.5 from 0.56");
     let close = verdict("at_least = 0.5");
     assert!(close.verdict.is_close(), "{close:?}");
-    assert_eq!(close.figure.trials, 128_000, "asked to the end, and still too close");
+    assert_eq!(close.figure.trials, 256_000, "asked to the end, and still too close");
 }
 
 /// Any cut into parts, some of them empty, gives the figures of one run to the last bit, however many fights there are.

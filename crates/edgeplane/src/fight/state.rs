@@ -224,6 +224,8 @@ pub(super) type Choice = Option<u32>;
 pub(super) struct Scratch {
     pub(super) draws: crate::program::Draws,
     pub(super) picked: Vec<CombatantId>,
+    /// Those of whoever can be meant who are in reach.
+    pub(super) near: Vec<CombatantId>,
     pub(super) scored: Vec<(f64, CombatantId)>,
     pub(super) lots: Vec<(u32, CombatantId)>,
     /// Who has fallen at this moment and is worth something to others.

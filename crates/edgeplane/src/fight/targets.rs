@@ -66,10 +66,15 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
             return self.pick_area(who, who, ability, picked);
         }
         let reach = self.reach_of(who, ability.reach)?;
-        picked.extend(self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side)));
-        if picked.iter().any(|other| self.within(who, *other, reach)) {
-            picked.retain(|other| self.within(who, *other, reach));
+        let mut near = std::mem::take(&mut self.state.scratch.near);
+        near.clear();
+        for other in self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side)) {
+            if self.within(who, other, reach) { near.push(other) } else { picked.push(other) }
         }
+        if !near.is_empty() {
+            std::mem::swap(&mut near, picked);
+        }
+        self.state.scratch.near = near;
         let count = if ability.area == Area::None { ability.count as usize } else { 1 };
         self.arrange(who, ability.pick, count, picked)?;
         picked.truncate(count);
@@ -111,6 +116,9 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
             }
             return Ok(());
         }
+        if count == 1 {
+            return self.best_first(who, pick, picked);
+        }
         let mut scored = std::mem::take(&mut self.state.scratch.scored);
         scored.clear();
         for other in picked.iter() {
@@ -122,6 +130,21 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
             *place = *other;
         }
         self.state.scratch.scored = scored;
+        Ok(())
+    }
+
+    /// Puts the one picked first to the front; among equals the order of the encounter decides.
+    fn best_first(&mut self, who: CombatantId, pick: PickPlan, picked: &mut [CombatantId]) -> Outcome<()> {
+        let mut best: Option<(f64, usize)> = None;
+        for (index, other) in picked.iter().enumerate() {
+            let score = self.score(who, *other, pick)?;
+            if best.is_none_or(|(least, _)| score.total_cmp(&least).is_lt()) {
+                best = Some((score, index));
+            }
+        }
+        if let Some((_, index)) = best {
+            picked.swap(0, index);
+        }
         Ok(())
     }
 

@@ -16,8 +16,8 @@ use crate::fight::{Fight, Sampler, seed_of_trial};
 use crate::measures::Measure;
 use crate::program::Setup;
 
-/// Fights that one thread takes at a time.
-const BATCH: u64 = 256;
+/// Fights that one thread takes at a time: few, so that a short study keeps all threads busy too.
+const BATCH: u64 = 32;
 /// Fights of which the samples are kept before they are added up: bounds the memory, whatever the number
 /// of trials.
 const ROUND: u64 = 131_072;
