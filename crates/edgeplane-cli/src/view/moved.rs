@@ -17,6 +17,7 @@ pub(crate) fn draw(edits: &[Edit], before: &str, after: &str) -> String {
     let mut drawn = format!("\n{}\n", text::bold("What moved"));
     if !edits.is_empty() {
         drawn.push_str(&differences::edited(edits));
+        drawn.push('\n');
     }
     if lines.is_empty() {
         drawn.push_str(" Nothing in the answer.\n");
@@ -34,8 +35,8 @@ fn changed(before: &str, after: &str) -> Vec<String> {
     let (old, new): (Vec<&str>, Vec<&str>) = (before.lines().collect(), after.lines().collect());
     let mut told = Vec::new();
     for op in changes.ops().iter().filter(|op| op.tag() != DiffTag::Equal) {
-        let went = old[op.old_range()].iter().map(|line| (line, text::dim(&format!("− {line}\n"))));
-        let came = new[op.new_range()].iter().map(|line| (line, text::bold(&format!("+ {line}\n"))));
+        let went = old[op.old_range()].iter().map(|line| (line, text::dim(&format!("− {line}")) + "\n"));
+        let came = new[op.new_range()].iter().map(|line| (line, text::bold(&format!("+ {line}")) + "\n"));
         let (went, came): (Vec<_>, Vec<_>) = (went.collect(), came.collect());
         let lines: Vec<_> = if went.len() == came.len() {
             went.into_iter().zip(came).flat_map(|(went, came)| [went, came]).collect()
