@@ -101,25 +101,62 @@ fn crowd(game: &Game, combatants: usize, each: usize) -> Fight {
     fight
 }
 
-/// Time for an event as the number of live statuses grows.
-fn load() {
-    let game = Game::open(format!("{FOLDER}/benches/rulesets/crowd.toml")).unwrap();
-    println!(
-        "\n{:>12} {:>14} {:>12} {:>12} {:>12}",
-        "combatants", "live statuses", "events", "ns an event", "allocations"
-    );
-    for (combatants, each) in [(1, 10), (2, 50), (20, 50), (200, 50)] {
-        let mut fight = crowd(&game, combatants, each);
-        let live = combatants * each;
+/// A crowd with how many statuses each, and what was measured of it.
+struct Load {
+    combatants: usize,
+    each: usize,
+    fight: Fight,
+    events: u64,
+    nanos: Vec<f64>,
+    allocations: u64,
+}
+
+impl Load {
+    fn new(game: &Game, combatants: usize, each: usize) -> Self {
+        let mut fight = crowd(game, combatants, each);
         let warm = fight.now() + Time(60_000_000);
         fight.advance(warm, &mut Silent).unwrap();
-        // Ten minutes, or as much as makes some millions of events.
-        let span = if live >= 10_000 { 540_000_000 } else { 540_000_000.min(3_000_000_000_000 / live as u64) };
+        Self { combatants, each, fight, events: 0, nanos: Vec::new(), allocations: 0 }
+    }
+
+    /// A minute of the fight, or more where a minute has few events.
+    fn go_on(&mut self) {
+        let span = 60_000_000 * (10_000 / (self.combatants * self.each) as u64).clamp(1, 100);
+        let until = self.fight.now() + Time(span);
         let mut count = Count::default();
         let started = Instant::now();
-        let allocated = allocation_counter::measure(|| _ = fight.advance(warm + Time(span), &mut count).unwrap());
-        let nanos = started.elapsed().as_secs_f64() * 1e9 / count.0 as f64;
-        println!("{combatants:>12} {live:>14} {:>12} {nanos:>12.0} {:>12}", count.0, allocated.count_total);
+        let allocated = allocation_counter::measure(|| _ = self.fight.advance(until, &mut count).unwrap());
+        self.nanos.push(started.elapsed().as_secs_f64() * 1e9 / count.0 as f64);
+        self.events += count.0;
+        self.allocations += allocated.count_total;
+    }
+}
+
+/// Time for an event as the number of live statuses grows. The crowds take turns, since the speed of a machine drifts.
+fn load() {
+    const ROUNDS: usize = 11;
+    let game = Game::open(format!("{FOLDER}/benches/rulesets/crowd.toml")).unwrap();
+    let mut loads: Vec<Load> =
+        [(1, 10), (1, 50), (2, 50), (20, 50), (200, 50)].map(|(all, each)| Load::new(&game, all, each)).into();
+    for _ in 0..ROUNDS {
+        loads.iter_mut().for_each(Load::go_on);
+    }
+    println!("\n{ROUNDS} rounds of a minute or more, in turns; medians");
+    println!(
+        "{:>12} {:>14} {:>12} {:>12} {:>14} {:>12}",
+        "combatants", "live statuses", "events", "ns an event", "times the 50", "allocations"
+    );
+    for load in &loads {
+        let pairs = load.nanos.iter().zip(&loads[1].nanos).map(|(nanos, fifty)| nanos / fifty);
+        println!(
+            "{:>12} {:>14} {:>12} {:>12.0} {:>14.2} {:>12}",
+            load.combatants,
+            load.combatants * load.each,
+            load.events,
+            median(load.nanos.clone()),
+            median(pairs.collect()),
+            load.allocations
+        );
     }
 }
 
