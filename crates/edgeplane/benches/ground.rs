@@ -10,7 +10,7 @@ use std::time::Instant;
 
 use edgeplane::fight::{Limits, Sampler};
 use edgeplane::program::Setup;
-use edgeplane::{Event, Fight, Game, Observer, Silent, Time};
+use edgeplane::{Event, Fight, Game, Observer, Time};
 
 const FOLDER: &str = env!("CARGO_MANIFEST_DIR");
 const MINUTES: Time = Time(180_000_000);
@@ -44,41 +44,75 @@ fn lines(game: &Game, each: usize) -> Fight {
     Fight::with_chance(setup, Sampler::default(), 1).with_limits(limits)
 }
 
-fn main() {
-    let game = Game::open(format!("{FOLDER}/benches/rulesets/ground.toml")).unwrap();
-    println!(
-        "{:>12} {:>10} {:>10} {:>10} {:>14} {:>12} {:>12}",
-        "combatants", "events", "crossings", "walks", "ms a fight", "ns an event", "allocations"
-    );
-    for each in [1, 2, 5, 10, 20, 50, 100] {
-        let mut fight = lines(&game, each);
-        let mut count = Count::default();
-        fight.advance(MINUTES, &mut count).unwrap();
-        let rounds = (20_000_000 / (count.events * each as u64).max(1)).clamp(1, 50);
-        let mut spent = 0.0;
-        let mut allocated = 0;
-        for round in 0..rounds {
-            fight.restart(round + 1);
-            let started = Instant::now();
-            allocated = allocation_counter::measure(|| _ = fight.advance(MINUTES, &mut Silent).unwrap()).count_total;
-            spent += started.elapsed().as_secs_f64();
-        }
-        let seconds = spent / rounds as f64;
-        println!(
-            "{:>12} {:>10} {:>10} {:>10} {:>14.2} {:>12.0} {allocated:>12}",
-            2 * each,
-            count.events,
-            count.crossings,
-            count.walks,
-            seconds * 1e3,
-            seconds * 1e9 / count.events as f64
-        );
-        if each == 5 {
-            println!(
-                "{:>12} five against five for three minutes: {:.0} fights a second on one core",
-                "",
-                1.0 / seconds
-            );
-        }
+/// Fights of one size, and what was measured of them.
+struct Size {
+    each: usize,
+    fight: Fight,
+    /// Of the fight with the first seed.
+    first: Count,
+    /// Fights in a round.
+    fights: u64,
+    nanos: Vec<f64>,
+    millis: Vec<f64>,
+    allocations: u64,
+}
+
+impl Size {
+    fn new(game: &Game, each: usize) -> Self {
+        let mut fight = lines(game, each);
+        let mut first = Count::default();
+        fight.advance(MINUTES, &mut first).unwrap();
+        let fights = (5_000_000 / (first.events * each as u64)).clamp(1, 50);
+        Self { each, fight, first, fights, nanos: Vec::new(), millis: Vec::new(), allocations: 0 }
     }
+
+    fn round(&mut self) {
+        let (mut spent, mut count) = (0.0, Count::default());
+        for seed in 1..=self.fights {
+            self.fight.restart(seed);
+            let started = Instant::now();
+            let allocated = allocation_counter::measure(|| _ = self.fight.advance(MINUTES, &mut count).unwrap());
+            spent += started.elapsed().as_secs_f64();
+            // Room is made for whatever the first round needs.
+            self.allocations = if self.nanos.is_empty() { 0 } else { self.allocations + allocated.count_total };
+        }
+        self.nanos.push(spent * 1e9 / count.events as f64);
+        self.millis.push(spent * 1e3 / self.fights as f64);
+    }
+}
+
+fn median(mut values: Vec<f64>) -> f64 {
+    values.sort_by(f64::total_cmp);
+    values[values.len() / 2]
+}
+
+fn main() {
+    // The sizes take turns, since the speed of a machine drifts.
+    const ROUNDS: usize = 5;
+    let game = Game::open(format!("{FOLDER}/benches/rulesets/ground.toml")).unwrap();
+    let mut sizes: Vec<Size> = [1, 2, 5, 10, 20, 50, 100].map(|each| Size::new(&game, each)).into();
+    for _ in 0..ROUNDS {
+        sizes.iter_mut().for_each(Size::round);
+    }
+    println!("{ROUNDS} rounds in turns; medians");
+    println!(
+        "{:>12} {:>10} {:>10} {:>10} {:>12} {:>12} {:>14} {:>12}",
+        "combatants", "events", "crossings", "walks", "ms a fight", "ns an event", "times the 10", "allocations"
+    );
+    for size in &sizes {
+        let pairs = size.nanos.iter().zip(&sizes[2].nanos).map(|(nanos, ten)| nanos / ten);
+        println!(
+            "{:>12} {:>10} {:>10} {:>10} {:>12.2} {:>12.0} {:>14.2} {:>12}",
+            2 * size.each,
+            size.first.events,
+            size.first.crossings,
+            size.first.walks,
+            median(size.millis.clone()),
+            median(size.nanos.clone()),
+            median(pairs.collect()),
+            size.allocations
+        );
+    }
+    let five = median(sizes[2].millis.clone());
+    println!("five against five for three minutes: {:.0} fights a second on one core", 1e3 / five);
 }
