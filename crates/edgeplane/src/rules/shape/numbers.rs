@@ -1,8 +1,7 @@
 //! Attributes, pools, steps, and other numbers of a ruleset.
 
+use super::doing::ABOUT;
 use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
-
-const ABOUT: Key = key("about", Shape::Text, "For whoever reads the rules or plays the game.");
 
 pub(in crate::rules) static HEAD: TableShape = TableShape {
     name: "head",
