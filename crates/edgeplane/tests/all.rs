@@ -82,6 +82,8 @@ mod script;
 #[path = "sheets.rs"]
 mod sheets;
 
+#[path = "settled.rs"]
+mod settled;
 #[path = "shortcuts.rs"]
 mod shortcuts;
 

@@ -65,22 +65,24 @@ impl Sampler {
     #[inline(always)]
     fn next(&mut self, stream: StreamId) -> u64 {
         let index = stream.0 as usize;
-        if self.streams[index].fight != self.fight {
-            self.streams[index] = Stream { fight: self.fight, random: self.seeded(index) };
+        // There is a stream for each place of each combatant.
+        let Some(one) = self.streams.get_mut(index) else { return 0 };
+        if one.fight != self.fight {
+            *one = Stream { fight: self.fight, random: seeded(self.seed, &self.names, index) };
         }
-        self.streams[index].random.next_u64()
-    }
-
-    #[cold]
-    #[inline(never)]
-    fn seeded(&self, index: usize) -> SplitMix64 {
-        SplitMix64::seed_from_u64(stream_seed(self.seed, self.names[index]))
+        one.random.next_u64()
     }
 
     fn as_seeded(&self, index: usize) -> SplitMix64 {
         let stream = &self.streams[index];
-        if stream.fight == self.fight { stream.random.clone() } else { self.seeded(index) }
+        if stream.fight == self.fight { stream.random.clone() } else { seeded(self.seed, &self.names, index) }
     }
+}
+
+#[cold]
+#[inline(never)]
+fn seeded(seed: u64, names: &[u64], index: usize) -> SplitMix64 {
+    SplitMix64::seed_from_u64(stream_seed(seed, names[index]))
 }
 
 impl Provider for Sampler {

@@ -42,13 +42,13 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
             let who = self.state.order[rank];
             if self.state.actors[who].chooses {
                 let choice = self.choose(who)?;
-                self.state.actors[who].choice = choice;
+                self.state.actors[who].lines.choice = choice;
             }
         }
         for rank in 0..self.state.order.len() {
             let who = self.state.order[rank];
             if std::mem::take(&mut self.state.actors[who].chooses) {
-                self.carry_out(who, self.state.actors[who].choice)?;
+                self.carry_out(who, self.state.actors[who].lines.choice)?;
             }
         }
         Ok(())
@@ -97,7 +97,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// What was known of a combatant's conditions holds no more.
     pub(super) fn forget_conditions(&mut self, who: CombatantId) {
         let actor = &mut self.state.actors[who];
-        actor.known &= self.setup.linked[who.index()].unconditional;
+        actor.lines.known &= self.setup.linked[who.index()].unconditional;
     }
 
     /// Whether a condition of the policy that reads what has changed holds now and did not at the
@@ -108,7 +108,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
         if linked.watch.blind {
             return Ok(true);
         }
-        let wanted = self.state.actors[who].wanted;
+        let wanted = self.state.actors[who].lines.wanted;
         for (bit, line) in linked.lines.iter().enumerate() {
             let Some(when) = line.when.filter(|_| line.reads & changed != 0) else { continue };
             let quick = self.quick_condition(line.quick);
@@ -124,7 +124,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
     #[inline]
     pub(super) fn may_have_turned(&self, who: CombatantId, mut lines: u64) -> bool {
         let linked = &self.setup.linked[who.index()];
-        let wanted = self.state.actors[who].wanted;
+        let wanted = self.state.actors[who].lines.wanted;
         while lines != 0 {
             let bit = lines.trailing_zeros();
             lines &= lines - 1;
@@ -218,7 +218,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
         if O::DETAIL || linked.careful || actor.bound || refusals_matter {
             return Look::Longer { line: 0, wake: Time::NEVER };
         }
-        let (known, wanted) = (actor.known, actor.wanted);
+        let (known, wanted) = (actor.lines.known, actor.lines.wanted);
         let mut wake = Time::NEVER;
         let mut lines = linked.all & (wanted | !known);
         while lines != 0 {
@@ -232,12 +232,12 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
                     return Look::Longer { line: bit, wake };
                 }
                 let actor = &mut actors[who];
-                actor.known |= mask;
+                actor.lines.known |= mask;
                 if holds == 0.0 {
-                    actor.wanted &= !mask;
+                    actor.lines.wanted &= !mask;
                     continue;
                 }
-                actor.wanted |= mask;
+                actor.lines.wanted |= mask;
             }
             let Some(hand) = in_hand.get(line.place as usize) else { break };
             if !hand.plain {
@@ -281,7 +281,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
         }
         self.begin_look(who);
         let actor = &self.state.actors[who];
-        let (known, wanted) = (if O::DETAIL { 0 } else { actor.known }, actor.wanted);
+        let (known, wanted) = (if O::DETAIL { 0 } else { actor.lines.known }, actor.lines.wanted);
         let mut short = false;
         for (bit, line) in setup.linked[who.index()].lines.iter().enumerate().skip(first as usize) {
             let mask = 1_u64 << (bit & 63);
@@ -367,9 +367,9 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
         let quick = if O::DETAIL { f64::NAN } else { self.quick_condition(line.quick) };
         let wanted = if quick.is_finite() { quick != 0.0 } else { self.asks(who, line, when)? };
         let actor = &mut self.state.actors[who];
-        actor.wanted = if wanted { actor.wanted | mask } else { actor.wanted & !mask };
+        actor.lines.wanted = if wanted { actor.lines.wanted | mask } else { actor.lines.wanted & !mask };
         if !line.fleeting {
-            actor.known |= mask;
+            actor.lines.known |= mask;
         }
         if O::DETAIL && !wanted {
             self.tell(Event::Unwanted { who, ability: line.ability });

@@ -140,11 +140,11 @@ impl Filled {
         }
     }
 
-    /// A hit with the numbers of a fight's beginning, if nothing has to be asked each time.
-    pub(super) fn at_start(hit: &Meeting, setup: &Setup) -> Option<Self> {
+    /// A hit with certain numbers, if nothing but its amount has to be asked each time.
+    pub(super) fn with(hit: &Meeting, memory: &Memory, setup: &Setup) -> Option<Self> {
         let mut filled = Self::nothing();
-        filled.fill(hit, &setup.memory, setup)?;
-        (!filled.asks).then_some(filled)
+        filled.fill(hit, memory, setup)?;
+        (!filled.spread.is_nan()).then_some(filled)
     }
 
     #[inline(never)]

@@ -238,7 +238,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Without anything that is ready and too far: the first line that is wanted and would be too far.
     fn next_goal(&mut self, who: CombatantId) -> Outcome<Option<(CombatantId, f64)>> {
         let setup = self.setup;
-        let wanted = self.state.actors[who].wanted;
+        let wanted = self.state.actors[who].lines.wanted;
         for (bit, line) in setup.linked[who.index()].lines.iter().enumerate() {
             let hand: InHand = self.state.in_hand[line.place as usize];
             if !hand.reaches || (line.when.is_some() && wanted >> (bit & 63) & 1 == 0) {

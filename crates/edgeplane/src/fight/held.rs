@@ -2,7 +2,7 @@
 
 use std::ops::{Deref, DerefMut};
 
-use super::timeline::{PHASE_BITS, Phase};
+use super::timeline::{Due, PHASE_BITS, Phase};
 use crate::program::{
     CombatantId, EveryPlan, Holding, Layout, Memory, Program, StackTimer, StatusId, StatusPlan, Time,
 };
@@ -69,12 +69,20 @@ impl DerefMut for Instance {
 pub(super) struct Beat(u64);
 
 impl Beat {
+    /// Later than anything that happens.
+    pub(super) const NEVER: Self = Self(u64::MAX);
+
     pub(super) fn of(at: Time, phase: Phase) -> Self {
         Self(at.0 << PHASE_BITS | phase as u64)
     }
 
     pub(super) fn at(self) -> Time {
         Time(self.0 >> PHASE_BITS)
+    }
+
+    /// The same as somebody's timer.
+    pub(super) fn due(self, rank: u32, who: CombatantId) -> Due {
+        Due::packed(self.0, rank, who)
     }
 
     pub(super) fn phase(self) -> Phase {

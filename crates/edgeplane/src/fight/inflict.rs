@@ -11,7 +11,7 @@ use crate::program::{
 };
 
 /// Shortest time between two ticks.
-const LEAST_PERIOD: Time = Time(1_000);
+pub(super) const LEAST_PERIOD: Time = Time(1_000);
 
 /// An application: how many stacks, and for how long.
 #[derive(Clone, Copy)]

@@ -65,6 +65,14 @@ use plain::Plain;
 use pointed::with_engine;
 use state::State;
 
+/// How fights that are run at once are played.
+#[derive(Clone, Debug)]
+enum Way {
+    NotKnownYet,
+    Long,
+    Short(Plain),
+}
+
 /// All that an engine works with but chance and the observer.
 struct Rest<'a> {
     setup: &'a Setup,
@@ -113,8 +121,8 @@ pub struct Fight<C = Sampler> {
     chance: C,
     limits: Limits,
     filled: FilledHits,
-    /// A shorter way for fights in which little changes.
-    plain: Option<Plain>,
+    /// A shorter way for fights in which little changes; looked for when it is first wanted.
+    way: Way,
     /// Nothing has been done since it was begun anew.
     untouched: bool,
 }
@@ -138,8 +146,8 @@ impl<C: Provider> Fight<C> {
     /// A fight whose chances come from elsewhere.
     pub fn with_chance(setup: Arc<Setup>, chance: C, seed: u64) -> Self {
         let state = State::of(&setup);
-        let (filled, plain) = (FilledHits::of(&setup), Plain::of(&setup));
-        let mut fight = Self { setup, state, chance, limits: Limits::default(), filled, plain, untouched: true };
+        let (filled, way) = (FilledHits::of(&setup), Way::NotKnownYet);
+        let mut fight = Self { setup, state, chance, limits: Limits::default(), filled, way, untouched: true };
         fight.restart(seed);
         fight
     }
@@ -171,7 +179,10 @@ impl<C: Provider> Fight<C> {
             state: &mut self.state,
             limits: self.limits,
             filled: &mut self.filled,
-            plain: self.plain.as_mut(),
+            plain: match &mut self.way {
+                Way::Short(plain) => Some(plain),
+                _ => None,
+            },
         };
         (&mut self.chance, rest)
     }
@@ -195,11 +206,30 @@ impl<C: Provider> Fight<C> {
     /// When a formula has no value or a limit is passed. The fight is over then.
     pub fn run<O: Observer>(&mut self, observer: &mut O) -> Result<Ending, FightError> {
         let fresh = std::mem::take(&mut self.untouched);
+        if fresh && !O::DETAIL {
+            self.takes_shortest_way();
+        }
         let ended = with_engine!(self, observer, O, |engine, plain| match plain {
             Some(plain) if fresh && !O::DETAIL && plain.suits(engine.state) => engine.run_plain(plain),
             _ => engine.run(),
         });
         ended.map_err(|error| *error)
+    }
+
+    /// Whether [`Fight::run`] plays a fight that nobody has touched from numbers that are settled beforehand: several
+    /// times as fast, and the same to the last bit. That is so where nothing can change but pools, cooldowns, who stands, and
+    /// stacks of statuses that do nothing but change numbers and tick.
+    ///
+    /// ```
+    /// # let game = edgeplane::Game::from_text("weir.toml", edgeplane::example_text())?;
+    /// println!("{}", game.fight("duel", 7)?.takes_shortest_way());
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    pub fn takes_shortest_way(&mut self) -> bool {
+        if let Way::NotKnownYet = self.way {
+            self.way = Plain::of(&self.setup).map_or(Way::Long, Way::Short);
+        }
+        matches!(self.way, Way::Short(_))
     }
 
     /// Lets time pass up to and including a moment; returns the ending if the fight is over.

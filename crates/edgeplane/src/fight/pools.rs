@@ -122,7 +122,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
         let linked = &self.setup.linked[who.index()];
         let readers = linked.readers[usize::from(pool.0)];
         let actor = &mut self.state.actors[who];
-        actor.known &= !readers;
+        actor.lines.known &= !readers;
         if actor.doing == Doing::Idle && !actor.chooses && (actor.short || self.may_have_turned(who, readers)) {
             self.state.attention = true;
         }
@@ -136,7 +136,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
         self.state.attention = true;
         for (actor, linked) in self.state.actors.all_mut().iter_mut().zip(&self.setup.linked) {
             if linked.watch.others & bit != 0 {
-                actor.known &= !linked.readers[usize::from(pool.0)];
+                actor.lines.known &= !linked.readers[usize::from(pool.0)];
             }
         }
     }

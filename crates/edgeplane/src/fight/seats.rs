@@ -33,6 +33,13 @@ impl<T: Clone, const ROOM: usize> Seats<T, ROOM> {
 }
 
 impl<T, const ROOM: usize> Seats<T, ROOM> {
+    /// Takes one more seat, if there is one.
+    pub(super) fn push(&mut self, one: T) -> Option<()> {
+        *self.seats.get_mut(self.taken)? = one;
+        self.taken += 1;
+        Some(())
+    }
+
     #[inline(always)]
     pub(super) fn len(&self) -> usize {
         self.taken

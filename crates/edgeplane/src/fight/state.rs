@@ -29,6 +29,24 @@ pub(super) enum Doing {
     Recovering,
 }
 
+/// What a combatant knows of the lines of its policy. Whoever knows less asks again and comes to the same, so two fights
+/// that are alike may differ in this.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Lines {
+    /// Lines of which it is known whether their conditions hold, one bit each.
+    pub(super) known: u64,
+    /// Those of them that hold.
+    pub(super) wanted: u64,
+    /// What it has just chosen.
+    pub(super) choice: Choice,
+}
+
+impl PartialEq for Lines {
+    fn eq(&self, _: &Self) -> bool {
+        true
+    }
+}
+
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub(super) struct Actor {
     pub(super) doing: Doing,
@@ -50,8 +68,6 @@ pub(super) struct Actor {
     pub(super) sustains: bool,
     pub(super) sustains_until: Time,
     pub(super) beat_at: Time,
-    /// What it has just chosen.
-    pub(super) choice: Choice,
     /// Whom the ability under way is aimed at, if that is one.
     pub(super) target: CombatantId,
     /// The place of its timers.
@@ -77,10 +93,7 @@ pub(super) struct Actor {
     pub(super) watch: u64,
     /// Those that have changed in this wave.
     pub(super) changed: u64,
-    /// Lines of the policy of which it is known whether their conditions hold, one bit each.
-    pub(super) known: u64,
-    /// Those of them that hold.
-    pub(super) wanted: u64,
+    pub(super) lines: Lines,
     /// How often it looks at conditions that change as time passes.
     pub(super) poll_every: Time,
     /// When a cooldown or a cost will allow something, as far as is known.
@@ -113,7 +126,6 @@ impl Actor {
             sustains: false,
             sustains_until: Time::NEVER,
             beat_at: Time::NEVER,
-            choice: None,
             target: CombatantId(0),
             rank: 0,
             until: Time::ZERO,
@@ -126,8 +138,7 @@ impl Actor {
             alert: watch | setup.watched | setup.defeating,
             watch,
             changed: 0,
-            known: linked.unconditional,
-            wanted: linked.unconditional,
+            lines: Lines { known: linked.unconditional, wanted: linked.unconditional, choice: None },
             poll_every: linked.polls,
             wake: Time::NEVER,
             hurt_by: None,

@@ -269,17 +269,12 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
         if dirty == 0 {
             return Ok(());
         }
-        let program = self.program;
-        let plan = &program.characters[self.setup.combatants[who.index()].character.index()];
-        let saved = self.state.memory.locals();
-        let State { memory, statuses, base_changes, now, .. } = &mut *self.state;
-        let held = Held { instances: &statuses[who.index()], now: *now };
-        let changed = program.compute_attributes(plan, memory, who, base_changes, &held, dirty);
-        self.state.memory.set_locals(&saved);
-        let changed = changed.map_err(|fault| self.fault(fault))? | dirty & dirty::bit(crate::program::Layout::LEVEL);
+        let changed = self.compute_attributes(who, dirty)? | dirty & dirty::bit(crate::program::Layout::LEVEL);
         if changed == 0 {
             return Ok(());
         }
+        let program = self.program;
+        let plan = &program.characters[self.setup.combatants[who.index()].character.index()];
         self.state.new_version(who);
         for (index, pool) in program.pools.iter().enumerate() {
             if plan.pools[index] && pool.reads & changed != 0 {
@@ -290,6 +285,25 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
         self.forget_conditions(who);
         if self.setup.is_placed || self.setup.linked[who.index()].lines.iter().any(|line| line.when.is_some()) {
             self.look_again(who);
+        }
+        Ok(())
+    }
+
+    fn compute_attributes(&mut self, who: CombatantId, dirty: u64) -> Outcome<u64> {
+        let plan = &self.program.characters[self.setup.combatants[who.index()].character.index()];
+        let saved = self.state.memory.locals();
+        let State { memory, statuses, base_changes, now, .. } = &mut *self.state;
+        let held = Held { instances: &statuses[who.index()], now: *now };
+        let changed = self.program.compute_attributes(plan, memory, who, base_changes, &held, dirty);
+        self.state.memory.set_locals(&saved);
+        changed.map_err(|fault| self.fault(fault))
+    }
+
+    /// Attributes, times and costs of one of whom all else is known already.
+    pub(super) fn derive_again(&mut self, who: CombatantId, dirty: u64) -> Outcome<()> {
+        let changed = self.compute_attributes(who, dirty)?;
+        if changed != 0 {
+            self.refresh_in_hand(who, changed);
         }
         Ok(())
     }
@@ -319,6 +333,7 @@ impl State {
     /// All stacks of a status on a combatant.
     pub(super) fn stack_counts(&self, who: CombatantId, status: StatusId) -> f64 {
         let of = self.statuses[who.index()].iter().filter(|one| one.status == status);
-        of.map(|one| f64::from(one.stacks)).sum()
+        // Not `sum`, of which nothing comes to -0.
+        of.fold(0.0, |all, one| all + f64::from(one.stacks))
     }
 }

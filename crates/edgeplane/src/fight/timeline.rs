@@ -109,7 +109,13 @@ impl Due {
 
     #[inline(always)]
     pub(super) fn of(at: Time, phase: Phase, rank: u32, who: CombatantId) -> Self {
-        let lot = (at.0 << PHASE_BITS | phase as u64) << WHO_BITS | u64::from(rank);
+        Self::packed(at.0 << PHASE_BITS | phase as u64, rank, who)
+    }
+
+    /// The same with moment and phase in one number.
+    #[inline(always)]
+    pub(super) fn packed(beat: u64, rank: u32, who: CombatantId) -> Self {
+        let lot = beat << WHO_BITS | u64::from(rank);
         Self(lot << WHO_BITS | u64::from(who.0))
     }
 

@@ -70,7 +70,7 @@ impl Program {
     pub(crate) fn entry_block(&self, plan: &CharacterPlan) -> Computed<Vec<f64>> {
         let mut numbers = vec![0.0; self.layout.blocks as usize + usize::from(self.layout.stride)];
         numbers[usize::from(self.layout.locals)..self.layout.blocks as usize].copy_from_slice(&self.constants);
-        let mut memory = Memory::new(numbers);
+        let mut memory = Memory::new(numbers, self.layout.locals);
         let me = CombatantId(0);
         memory.set(self.place(me, Layout::LEVEL), plan.level);
         self.compute_attributes(plan, &mut memory, me, &[], &NothingHeld, u64::MAX)?;

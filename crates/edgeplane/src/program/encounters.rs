@@ -261,7 +261,7 @@ impl Setup {
         for combatant in &self.combatants {
             numbers.extend_from_slice(&program.characters[combatant.character.index()].block);
         }
-        let mut memory = Memory::new(numbers);
+        let mut memory = Memory::new(numbers, program.layout.locals);
         memory.set_local(Layout::ORDER, 1.0);
         if program.threat.is_some() {
             memory.threat = Threat::among(self.combatants.len(), program);

@@ -57,20 +57,31 @@ impl Draws {
 const STATUS_LOCALS: usize = (Layout::MARKS - Layout::STACKS) as usize;
 
 /// The numbers of a fight: locals, constants, then a block for each combatant.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default)]
 pub struct Memory {
     numbers: Vec<f64>,
+    /// How many of them are locals.
+    locals: u16,
     /// Who is how much of a threat to whom.
     pub(crate) threat: Threat,
 }
 
+/// Locals mean nothing between two evaluations.
+impl PartialEq for Memory {
+    fn eq(&self, other: &Self) -> bool {
+        let first = usize::from(self.locals);
+        self.numbers.get(first..) == other.numbers.get(first..) && self.threat == other.threat
+    }
+}
+
 impl Memory {
-    pub(crate) fn new(numbers: Vec<f64>) -> Self {
-        Self { numbers, threat: Threat::default() }
+    pub(crate) fn new(numbers: Vec<f64>, locals: u16) -> Self {
+        Self { numbers, locals, threat: Threat::default() }
     }
 
     pub(crate) fn copy_from(&mut self, other: &Self) {
         self.numbers.clone_from(&other.numbers);
+        self.locals = other.locals;
         self.threat.copy_from(&other.threat);
     }
 

@@ -1,12 +1,20 @@
 //! Everything of a plain fight that changes.
 
 use super::NOTHING;
+use super::afflictions::MOST_ENDS;
 use super::plan::{MOST_FIGHTERS, MOST_MOVES, MOST_POOLS, PlainPlan};
+use super::run::Found;
+use super::settled::{MOST_CURSORS, MOST_STATUSES};
 use crate::fight::event::Source;
+use crate::fight::held::Beat;
+use crate::fight::limits::Limits;
 use crate::fight::state::{Doing, State};
 use crate::fight::timeline::{Due, Phase};
 use crate::program::flow::PoolNumbers;
-use crate::program::{AbilityId, CombatantId, Time, pool_slot};
+use crate::program::{CombatantId, Time, pool_slot};
+
+/// Each fighter's own timer, then that of its statuses.
+pub(super) const MOST_KEYS: usize = 2 * MOST_FIGHTERS;
 
 /// One who takes part. As large as makes its place quick to find.
 #[derive(Clone, Copy, Debug)]
@@ -21,11 +29,15 @@ pub(super) struct Body {
     /// The first enemy that stands, in the order of the encounter.
     pub(super) enemy: Option<CombatantId>,
     pub(super) rank: u32,
-    /// What it has just chosen, and what the pool holds that pays it.
-    pub(super) choice: Option<(u32, f64)>,
-    /// As for an [`Actor`](crate::fight::state::Actor).
-    pub(super) known: u64,
+    /// What it has just found to do.
+    pub(super) choice: Option<Found>,
+    /// Lines whose conditions hold, one bit each, now and at the last look.
     pub(super) wanted: u64,
+    pub(super) seen: u64,
+    /// From which amount to below which of which pool no condition turns, as far as is known.
+    pub(super) calm: (f64, f64),
+    pub(super) calm_pool: u32,
+    /// As for an [`Actor`](crate::fight::state::Actor).
     pub(super) changed: u64,
     pub(super) watch: u64,
     pub(super) alert: u64,
@@ -35,16 +47,62 @@ pub(super) struct Body {
     pub(super) pools: [PoolNumbers; MOST_POOLS],
 }
 
+/// A status on somebody; without stacks, it is not there. As large as makes its place quick to find.
+#[derive(Clone, Copy, Debug)]
+#[repr(align(256))]
+pub(super) struct Held {
+    pub(super) stacks: u32,
+    pub(super) serial: u32,
+    pub(super) caster: CombatantId,
+    pub(super) ticks_made: u32,
+    pub(super) started: Time,
+    pub(super) full: Time,
+    pub(super) ends: Time,
+    pub(super) rhythm: Time,
+    pub(super) beats: u64,
+    /// When it would tick next, if it ticks and does not end before.
+    pub(super) tick_at: Time,
+    pub(super) period: Time,
+    pub(super) ticks: f64,
+    /// When each stack ends, where each ends on its own.
+    pub(super) stack_ends: [Time; MOST_ENDS],
+}
+
+impl Held {
+    /// Nothing is there, and nothing will happen to it.
+    pub(super) const NOT: Self = Self {
+        stacks: 0,
+        serial: 0,
+        caster: CombatantId(0),
+        ticks_made: 0,
+        started: Time::ZERO,
+        full: Time::ZERO,
+        ends: Time::NEVER,
+        rhythm: Time::ZERO,
+        beats: 0,
+        tick_at: Time::NEVER,
+        period: Time::ZERO,
+        ticks: 0.0,
+        stack_ends: [Time::NEVER; MOST_ENDS],
+    };
+}
+
 #[derive(Clone, Debug)]
 pub(super) struct Lane {
     pub(super) now: Time,
     /// The same in microseconds.
     pub(super) micros: f64,
-    /// What each does next.
-    pub(super) keys: [Due; MOST_FIGHTERS],
+    /// What each does next, then what happens next to the statuses of each.
+    pub(super) keys: [Due; MOST_KEYS],
     pub(super) bodies: [Body; MOST_FIGHTERS],
     /// When the cooldown of each move ends.
     pub(super) ready: [Time; MOST_MOVES],
+    /// Where numbers stand that hang on stacks.
+    pub(super) cursors: [u32; MOST_CURSORS],
+    pub(super) held: [[Held; MOST_STATUSES]; MOST_FIGHTERS],
+    /// When something happens to each of them next.
+    pub(super) beats: [[Beat; MOST_STATUSES]; MOST_FIGHTERS],
+    pub(super) next_serial: u32,
     /// How much of a threat the second is in the eyes of the first.
     pub(super) threat: [f64; MOST_FIGHTERS * MOST_FIGHTERS],
     pub(super) choosers: u32,
@@ -55,7 +113,9 @@ pub(super) struct Lane {
     pub(super) fell: bool,
     pub(super) steps: u64,
     pub(super) waves: u32,
-    pub(super) last_used: (CombatantId, Option<AbilityId>),
+    pub(super) limits: Limits,
+    /// Who started what last, by the place of the move.
+    pub(super) last_used: (CombatantId, Option<u16>),
     /// In the order of their lots.
     pub(super) order: [CombatantId; MOST_FIGHTERS],
     /// As everybody begins.
@@ -73,8 +133,10 @@ impl Lane {
             enemy: None,
             rank: 0,
             choice: None,
-            known: 0,
             wanted: 0,
+            seen: 0,
+            calm: (f64::INFINITY, f64::NEG_INFINITY),
+            calm_pool: 0,
             changed: 0,
             watch: 0,
             alert: 0,
@@ -86,7 +148,7 @@ impl Lane {
         let mut first = [nobody; MOST_FIGHTERS];
         for (body, fighter) in first.iter_mut().zip(plan.fighters.all()) {
             body.stands = true;
-            (body.known, body.wanted) = (fighter.unconditional, fighter.unconditional);
+            (body.wanted, body.seen) = (fighter.wanted, fighter.unconditional);
             (body.watch, body.alert) = (fighter.own, fighter.own | plan.defeating);
             body.pools = fighter.pools;
         }
@@ -94,9 +156,13 @@ impl Lane {
         Self {
             now: Time::ZERO,
             micros: 0.0,
-            keys: [NOTHING; MOST_FIGHTERS],
+            keys: [NOTHING; MOST_KEYS],
             bodies: first,
             ready: [Time::ZERO; MOST_MOVES],
+            cursors: plan.cursors,
+            held: [[Held::NOT; MOST_STATUSES]; MOST_FIGHTERS],
+            beats: [[Beat::NEVER; MOST_STATUSES]; MOST_FIGHTERS],
+            next_serial: 0,
             threat: [0.0; MOST_FIGHTERS * MOST_FIGHTERS],
             choosers: 0,
             chooser: CombatantId(0),
@@ -105,6 +171,7 @@ impl Lane {
             fell: false,
             steps: 0,
             waves: 0,
+            limits: Limits::default(),
             last_used: (CombatantId(0), None),
             order: [CombatantId(0); MOST_FIGHTERS],
             first,
@@ -128,7 +195,32 @@ impl Lane {
         (self.now, self.micros, self.steps, self.waves) = (Time::ZERO, 0.0, 0, 0);
         (self.choosers, self.chooser) = (0, CombatantId(0));
         (self.attention, self.hurt, self.fell) = (false, false, false);
-        self.last_used = state.last_used;
+        self.last_used = (CombatantId(0), None);
+        if plan.afflictions.len() > 0 {
+            self.begin_bare(plan);
+        }
+    }
+
+    /// Nobody has any status.
+    fn begin_bare(&mut self, plan: &PlainPlan) {
+        for held in self.held.iter_mut().take(plan.fighters.len()) {
+            held.iter_mut().take(plan.afflictions.len()).for_each(|one| one.stacks = 0);
+        }
+        self.keys[MOST_FIGHTERS..].fill(NOTHING);
+        self.beats[..plan.fighters.len().min(MOST_FIGHTERS)].fill([Beat::NEVER; MOST_STATUSES]);
+        self.cursors[..plan.cursors_used].copy_from_slice(&plan.cursors[..plan.cursors_used]);
+        self.next_serial = 0;
+    }
+
+    /// A number of stacks has changed: what hangs on it stands elsewhere now.
+    #[inline(always)]
+    pub(super) fn shift(&mut self, plan: &PlainPlan, who: usize, status: usize, by: u32) {
+        let (first, end) = plan.shifts_of[who % MOST_FIGHTERS][status % MOST_STATUSES];
+        for place in first..end {
+            let shift = plan.shifts[usize::from(place)];
+            let cursor = &mut self.cursors[usize::from(shift.cursor) % MOST_CURSORS];
+            *cursor = cursor.wrapping_add(shift.by.wrapping_mul(by));
+        }
     }
 
     /// Puts everything to where the engine has it.
@@ -140,9 +232,10 @@ impl Lane {
             (actor.doing, actor.stands, actor.chooses, actor.short) =
                 (body.doing, body.stands, body.chooses, body.short);
             (actor.target, actor.until, actor.wake) = (body.target, body.until, body.wake);
-            (actor.known, actor.wanted, actor.changed) = (body.known, body.wanted, body.changed);
+            // Whoever goes on from here asks anew what holds.
+            (actor.lines.known, actor.lines.wanted) = (plan.fighters[who].unconditional, body.seen);
+            actor.changed = body.changed;
             (actor.watch, actor.alert, actor.hurt_by) = (body.watch, body.alert, body.hurt_by);
-            actor.choice = body.choice.map(|(place, _)| place);
             state.timeline.set_act(id, self.keys[who]);
             let pools = body.pools.as_flattened();
             let first = plan.first_pool(who);
@@ -157,23 +250,37 @@ impl Lane {
         }
         (state.choosers, state.chooser) = (self.choosers, self.chooser);
         (state.attention, state.someone_hurt) = (self.attention, self.hurt);
-        (state.steps_taken, state.last_used) = (self.steps, self.last_used);
+        state.steps_taken = self.steps;
+        let (who, place) = self.last_used;
+        state.last_used = (who, place.map(|place| plan.moves[usize::from(place)].ability));
         state.began = true;
     }
 
     /// Takes back what changes when somebody falls.
     pub(super) fn load(&mut self, plan: &PlainPlan, state: &mut State) {
-        for (who, body) in self.bodies.iter_mut().enumerate().take(plan.fighters.len()) {
+        for who in 0..plan.fighters.len().min(MOST_FIGHTERS) {
+            let body = &mut self.bodies[who];
             let actor = &state.actors[CombatantId(who as u16)];
             (body.doing, body.stands, body.chooses) = (actor.doing, actor.stands, actor.chooses);
-            body.known = actor.known;
-            if !body.stands {
-                self.keys[who] = NOTHING;
+            if !actor.stands {
+                (self.keys[who], self.keys[MOST_FIGHTERS + who]) = (NOTHING, NOTHING);
+                self.drop_all(plan, who);
             }
         }
         find_enemies(plan, &mut self.bodies);
         (self.choosers, self.hurt) = (state.choosers, false);
         self.fell = std::mem::take(&mut state.someone_fell);
+    }
+}
+
+impl Lane {
+    /// Whoever has fallen has no statuses any more.
+    fn drop_all(&mut self, plan: &PlainPlan, who: usize) {
+        for status in 0..plan.afflictions.len() {
+            let stacks = std::mem::take(&mut self.held[who][status].stacks);
+            self.beats[who][status] = Beat::NEVER;
+            self.shift(plan, who, status, stacks.wrapping_neg());
+        }
     }
 }
 

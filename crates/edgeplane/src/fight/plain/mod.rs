@@ -1,16 +1,23 @@
-//! Fights in which nothing changes but pools, cooldowns and who stands.
+//! Fights in which nothing changes but pools, cooldowns, who stands, and stacks of statuses that only change numbers.
 //!
-//! Nobody has statuses, places, charges or triggers there, so every attribute, cost, time and step of a hit is a number
-//! that is known when the fight is set up. [`PlainPlan`] has them all side by side, [`Lane`] what changes, a few hundred
-//! bytes for a duel, and [`Run`] plays it: the same events in the same order as the engine, from the same
-//! chances. Defeats and the end are the engine's own; it takes the state over for that.
+//! Nobody has places, charges or triggers there, so every attribute, cost, time and step of a hit is a number
+//! that is known when the fight is set up, or one for each number of stacks. [`PlainPlan`] has them all side by side,
+//! [`Lane`] what changes, a few hundred bytes for a duel, and [`Run`] plays it: the same events in the same order as the
+//! engine, from the same chances. Defeats and the end are the engine's own; it takes the state over for that.
 //!
 //! This is what a study of millions runs. It is a shortcut, not a second meaning: `tests/shortcuts.rs` and the
 //! laws over random rulesets hold it to the engine, event by event.
 
+mod afflictions;
+mod deeds;
+mod handing;
+mod holding;
 mod lane;
 mod plan;
 mod run;
+mod settled;
+mod strike;
+mod when;
 
 use std::sync::Arc;
 
@@ -51,12 +58,14 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
         let last = self.setup.time_limit;
         self.tell(Event::Began);
         lane.begin(plan, self.state);
+        lane.limits = self.limits;
         let mut resumed = false;
         loop {
-            let (chance, observer) = (&mut *self.chance, &mut *self.observer);
-            let mut run = Run { plan, lane, chance, observer, limits: self.limits };
-            let pause = run.go(last, resumed);
+            let pause = self.play(plan, lane, last, resumed);
             lane.store(plan, self.state);
+            if plan.afflictions.len() > 0 {
+                self.hand_back(plan, lane, resumed)?;
+            }
             match pause {
                 Pause::Over(due) => {
                     self.pass_until(due, Time::NEVER);
@@ -73,6 +82,19 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
                 Pause::TooLong => return Err(self.too_long()),
                 Pause::Endless(waves) => return Err(self.endless(waves)),
             }
+        }
+    }
+
+    /// Only for an engine of its own is it worth compiling a way for each number of fighters.
+    fn play(&mut self, plan: &PlainPlan, lane: &mut Lane, last: Time, resumed: bool) -> Pause {
+        let (chance, observer) = (&mut *self.chance, &mut *self.observer);
+        let (two, held) = (plan.fighters.len() == 2, plan.afflictions.len() > 0);
+        match (two, held) {
+            (true, false) if O::OWN_ENGINE => {
+                Run::<C, O, true, false> { plan, lane, chance, observer }.go(last, resumed)
+            }
+            (true, true) if O::OWN_ENGINE => Run::<C, O, true, true> { plan, lane, chance, observer }.go(last, resumed),
+            _ => Run::<C, O, false, true> { plan, lane, chance, observer }.go(last, resumed),
         }
     }
 }

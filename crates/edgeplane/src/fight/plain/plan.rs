@@ -1,59 +1,28 @@
 //! Everything of a plain fight that does not change.
 
-use crate::fight::event::Source;
-use crate::fight::filled::{Filled, FilledOp, Meeting};
+use super::afflictions::{Affliction, Reach, Span};
+use super::deeds::{Deed, Hit, What, receiver_of};
+use super::settled::{MOST_CURSORS, MOST_SHIFTS, MOST_STATUSES, Reads, Settling, Shift};
+use super::when::{When, condition};
 use crate::fight::seats::Seats;
-use crate::program::flow::{self, PoolNumbers};
+use crate::program::flow::PoolNumbers;
 use crate::program::{
-    AbilityId, Aim, BinaryOp, CombatantId, DamageTypeId, Draws, Effect, FormulaId, Frame, InHand, JoinPlan, Layout,
-    NoChance, OutcomePlan, PoolEffect, PoolEffectKind, PoolId, QuickCondition, Read, Rounding, Setup, SideId, Slot,
-    StepId, StepsEffect, StreamId, Time, guarded, pool_slot,
+    AbilityId, Aim, CombatantId, Effect, InHand, JoinPlan, PoolId, Rounding, Setup, SideId, Slot, Time, pool_slot,
 };
-use crate::rules::Receiver;
 
 /// More than that are played by the engine alone.
 pub(super) const MOST_FIGHTERS: usize = 8;
 pub(super) const MOST_POOLS: usize = 8;
 pub(super) const MOST_MOVES: usize = 32;
 pub(super) const MOST_LINES: usize = 16;
-/// Amounts are kept so far from the largest number that none can become infinite.
-const LARGEST: f64 = 1e280;
-
-/// A condition of a policy.
-#[derive(Clone, Copy, Debug)]
-pub(super) enum When {
-    Fixed(bool),
-    /// A pool that does not flow holds less than that.
-    Below(usize, f64),
-    /// A pool's share against a limit.
-    Share(BinaryOp, usize, f64),
-    /// What a pool that does not flow holds, against a limit; the other way round.
-    Holds(BinaryOp, usize, f64),
-    HeldBy(BinaryOp, f64, usize),
-}
-
-impl When {
-    #[inline(always)]
-    pub(super) fn holds(self, pools: &[PoolNumbers; MOST_POOLS], now: f64) -> bool {
-        match self {
-            Self::Fixed(holds) => holds,
-            Self::Below(pool, limit) => pools[pool % MOST_POOLS][usize::from(pool_slot::AMOUNT)] < limit,
-            Self::Share(op, pool, limit) => guarded(op, flow::share(&pools[pool % MOST_POOLS], now), limit) != 0.0,
-            Self::Holds(op, pool, limit) => guarded(op, flow::amount(&pools[pool % MOST_POOLS], now), limit) != 0.0,
-            Self::HeldBy(op, limit, pool) => guarded(op, limit, flow::amount(&pools[pool % MOST_POOLS], now)) != 0.0,
-        }
-    }
-}
+pub(super) const MOST_DEEDS: usize = 256;
 
 /// A line of a policy.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Line {
     pub(super) when: When,
-    /// There is a condition at all.
-    pub(super) conditional: bool,
-    /// Pools that the condition reads, one bit each.
-    pub(super) reads: u64,
     pub(super) place: usize,
+    pub(super) itself: bool,
 }
 
 /// What is known of one who takes part.
@@ -61,9 +30,11 @@ pub(super) struct Line {
 pub(super) struct Fighter {
     pub(super) side: SideId,
     pub(super) lines: [Line; MOST_LINES],
-    /// All lines, and those without a condition, one bit each.
-    pub(super) all: u64,
+    /// Lines that are wanted at the start, one bit each, and those without a condition.
+    pub(super) wanted: u64,
     pub(super) unconditional: u64,
+    /// Some line has a condition.
+    pub(super) conditional: bool,
     /// For each pool, the lines that read it.
     pub(super) readers: [u64; MOST_POOLS],
     /// Pools that its conditions read, and those that it pays from.
@@ -74,93 +45,65 @@ pub(super) struct Fighter {
     pub(super) pools: [PoolNumbers; MOST_POOLS],
 }
 
-/// An ability in somebody's hands. As large as makes its place quick to find.
+/// An ability in somebody's hands.
 #[derive(Clone, Copy, Debug)]
-#[repr(align(128))]
+#[repr(align(64))]
 pub(super) struct Move {
     pub(super) ability: AbilityId,
+    pub(super) itself: bool,
+    /// Where its deeds stand, by target.
+    pub(super) does: [(u16, u16); MOST_FIGHTERS],
+    /// The cursor of the one hit that they are, if they are one hit and nothing else.
+    pub(super) strikes: [u16; MOST_FIGHTERS],
+}
+
+/// No hit, or more than that.
+pub(super) const NO_STRIKE: u16 = u16::MAX;
+
+/// What a tick does: where its deeds stand, and the cursor of the one hit that they are, if they are one.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Tick {
+    pub(super) does: (u16, u16),
+    pub(super) strike: u16,
+}
+
+impl Tick {
+    const NOTHING: Self = Self { does: (0, 0), strike: NO_STRIKE };
+}
+
+/// Times and cost of a move, as they are with so many stacks.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Tempo {
     pub(super) cast: Time,
     pub(super) recovery: Time,
     pub(super) cooldown: Time,
-    pub(super) free: bool,
     pub(super) cost: f64,
-    pub(super) pays_from: usize,
-    pub(super) itself: bool,
-    /// Where its outcomes stand, by target.
-    pub(super) does: [(u16, u16); MOST_FIGHTERS],
-}
-
-/// What a move brings about.
-#[derive(Clone, Debug)]
-pub(super) enum Outcome {
-    Hit(Box<Hit>),
-    /// A pool of somebody gains.
-    Restore(CombatantId, usize, f64),
-}
-
-/// What becomes of an amount.
-#[derive(Clone, Debug)]
-pub(super) enum Way {
-    /// In the commonest order, of which every part may do nothing: no jump hangs on what a step is.
-    Common {
-        avoid: (StreamId, f64, StepId),
-        perhaps: (StreamId, f64, u64, f64),
-        /// Times the first, over the second.
-        scales: [(f64, f64); 2],
-        soak: Option<(PoolId, StepId)>,
-    },
-    /// One operation after the other.
-    Steps(Vec<FilledOp>),
-}
-
-impl Way {
-    fn of(ops: &[FilledOp]) -> Self {
-        Self::common(ops).unwrap_or_else(|| Self::Steps(ops.to_vec()))
-    }
-
-    fn common(mut ops: &[FilledOp]) -> Option<Self> {
-        let mut avoid = (StreamId(0), 0.0, StepId(0));
-        let mut perhaps = (StreamId(0), 0.0, 0, 1.0);
-        let (mut scales, mut soak) = ([(1.0, 1.0); 2], None);
-        if let [FilledOp::Avoid { stream, p, step }, rest @ ..] = ops {
-            (avoid, ops) = ((*stream, *p, *step), rest);
-        }
-        if let [FilledOp::Perhaps { stream, p, marks, factor, .. }, rest @ ..] = ops {
-            (perhaps, ops) = ((*stream, *p, *marks, *factor), rest);
-        }
-        for scale in &mut scales {
-            match ops {
-                [FilledOp::Scale { factor, .. }, rest @ ..] => (*scale, ops) = ((*factor, 1.0), rest),
-                [FilledOp::ScaleOver { factor, divisor, .. }, rest @ ..] => (*scale, ops) = ((*factor, *divisor), rest),
-                _ => {}
-            }
-        }
-        if let [FilledOp::Soak { pool, step, .. }, rest @ ..] = ops {
-            (soak, ops) = (Some((*pool, *step)), rest);
-        }
-        ops.is_empty().then_some(Self::Common { avoid, perhaps, scales, soak })
-    }
-}
-
-/// A hit of one on another.
-#[derive(Clone, Debug)]
-pub(super) struct Hit {
-    pub(super) amount: f64,
-    /// How far chance of which stream spreads it.
-    pub(super) spread: Option<(f64, StreamId)>,
-    pub(super) way: Way,
-    pub(super) source: Source,
-    pub(super) damage_type: DamageTypeId,
-    pub(super) pool: usize,
-    /// How much of a threat each point makes of the one who hits.
-    pub(super) threat: f64,
+    pub(super) pays_from: u16,
+    pub(super) free: bool,
 }
 
 #[derive(Clone, Debug)]
 pub(super) struct PlainPlan {
     pub(super) fighters: Seats<Fighter, MOST_FIGHTERS>,
     pub(super) moves: Seats<Move, MOST_MOVES>,
-    pub(super) outcomes: Vec<Outcome>,
+    pub(super) deeds: Seats<Deed, MOST_DEEDS>,
+    /// What cursors point to. Those of tempos come first, one for each move.
+    pub(super) tempos: Vec<Tempo>,
+    pub(super) hits: Vec<Hit>,
+    pub(super) amounts: Vec<f64>,
+    pub(super) spans: Vec<Span>,
+    /// Which attributes a fighter has, told apart by a number.
+    pub(super) looks: Vec<u32>,
+    /// The cursor of each fighter's looks, if it matters to it whether its attributes change.
+    pub(super) looks_at: [Option<u16>; MOST_FIGHTERS],
+    /// Where cursors are while nobody has any status, and how they move with each status of each fighter.
+    pub(super) cursors: [u32; MOST_CURSORS],
+    pub(super) cursors_used: usize,
+    pub(super) shifts: Seats<Shift, MOST_SHIFTS>,
+    pub(super) shifts_of: [[(u16, u16); MOST_STATUSES]; MOST_FIGHTERS],
+    pub(super) afflictions: Seats<Affliction, MOST_STATUSES>,
+    /// What a tick does, by owner, status and who inflicted it; and the cursor of the one hit that it is, if it is that.
+    pub(super) ticks: Box<[[[Tick; MOST_FIGHTERS]; MOST_STATUSES]; MOST_FIGHTERS]>,
     pub(super) pools: usize,
     /// The pool that defeats, if there is one.
     pub(super) defeats: Option<usize>,
@@ -173,7 +116,7 @@ pub(super) struct PlainPlan {
 }
 
 impl PlainPlan {
-    /// If nothing but pools, cooldowns and who stands can change.
+    /// If nothing can change but pools, cooldowns, who stands, and stacks of statuses that only change numbers.
     pub(super) fn of(setup: &Setup) -> Option<Self> {
         let program = &setup.program;
         let pools = program.pools.len();
@@ -186,11 +129,29 @@ impl PlainPlan {
             return None;
         }
         let fighters: Vec<Fighter> = setup.ids().map(|who| fighter(setup, who)).collect::<Option<_>>()?;
-        let (nobody, no_move) = (*fighters.first()?, unused_move(setup.in_hand.first()?));
+        let nobody = *fighters.first()?;
+        let reach = reach(setup, &fighters)?;
+        let mut settling = Settling::new(setup, &reach.statuses, &reach.holds)?;
+        if setup.ids().any(|who| hangs_on_more(&settling, who)) {
+            return None;
+        }
+        let no_move = unused_move(setup.in_hand.first()?);
         let mut plan = Self {
             fighters: Seats::filled(&fighters, nobody),
             moves: Seats::of(0, no_move),
-            outcomes: Vec::new(),
+            deeds: Seats::of(0, Deed::NOTHING),
+            tempos: Vec::new(),
+            hits: Vec::new(),
+            amounts: Vec::new(),
+            spans: Vec::new(),
+            looks: Vec::new(),
+            looks_at: [None; MOST_FIGHTERS],
+            cursors: [0; MOST_CURSORS],
+            cursors_used: 0,
+            shifts: Seats::of(0, Shift { cursor: 0, by: 0 }),
+            shifts_of: Default::default(),
+            afflictions: Seats::filled(&reach.afflictions(setup)?, Affliction::NOTHING),
+            ticks: Box::new([[[Tick::NOTHING; MOST_FIGHTERS]; MOST_STATUSES]; MOST_FIGHTERS]),
             pools,
             defeats: defeating.first().copied(),
             defeating: setup.defeating,
@@ -199,68 +160,171 @@ impl PlainPlan {
             first_pool: program.place(CombatantId(0), Slot(program.layout.pools)),
             stride: usize::from(program.layout.stride),
         };
-        let mut moves = Vec::new();
-        for who in setup.ids() {
-            plan.take_moves(setup, who, &mut moves)?;
+        plan.take_tempos(&mut settling)?;
+        plan.take_moves(&mut settling)?;
+        plan.take_ticks(&mut settling, &reach)?;
+        plan.take_looks(&mut settling)?;
+        plan.cursors_used = settling.cursors.len();
+        plan.cursors[..plan.cursors_used].copy_from_slice(&settling.cursors);
+        for (places, of) in plan.shifts_of.iter_mut().zip(&settling.shifts) {
+            for (place, shifts) in places.iter_mut().zip(of) {
+                let first = plan.shifts.len() as u16;
+                shifts.iter().try_for_each(|shift| plan.shifts.push(*shift))?;
+                *place = (first, plan.shifts.len() as u16);
+            }
         }
-        plan.moves = Seats::filled(&moves, no_move);
         Some(plan)
     }
 
-    fn take_moves(&mut self, setup: &Setup, who: CombatantId, moves: &mut Vec<Move>) -> Option<()> {
-        let character = setup.combatants[who.index()].character;
-        let first = setup.linked[who.index()].first as usize;
-        for place in first..first + setup.program.characters[character.index()].abilities.len() {
-            let hand = &setup.in_hand[place];
-            let wanted = |line: &Line| line.place == place && !matches!(line.when, When::Fixed(false));
-            let used = self.fighters[who].lines.iter().any(wanted);
-            // What no line ever wants is never used at all.
-            let mut one = unused_move(hand);
-            if used {
+    /// Times and costs of all abilities in hand.
+    fn take_tempos(&mut self, settling: &mut Settling) -> Option<()> {
+        for (who, place) in in_hand(settling.setup) {
+            let used = self.fighters[who].uses(place);
+            let ability = settling.setup.in_hand[place].ability;
+            let reads = Reads::own(who, settling.setup.program.ability(ability).reads);
+            let cursor = settling.settle(&mut self.tempos, reads, None, |setup, memory, _| {
+                let hand = setup.program.ability_in_hand(ability, who, &setup.linked[who.index()], memory);
                 let known = [hand.cast, hand.recovery, hand.cooldown].iter().all(|time| *time != InHand::ASK);
-                if !known || !hand.plain {
-                    return None;
-                }
-                for target in setup.ids() {
-                    let enemy = setup.combatants[target.index()].side != setup.combatants[who.index()].side;
-                    if if one.itself { target == who } else { enemy } {
-                        one.does[target.index()] = self.take_outcomes(setup, hand.ability, who, target)?;
-                    }
-                }
-            }
-            moves.push(one);
+                // What no line ever wants is never used at all.
+                (!used || (known && hand.plain)).then_some(Tempo {
+                    cast: hand.cast,
+                    recovery: hand.recovery,
+                    cooldown: hand.cooldown,
+                    cost: hand.cost,
+                    pays_from: hand.cost_pool.0,
+                    free: hand.free,
+                })
+            })?;
+            (usize::from(cursor) == place).then_some(())?;
         }
         Some(())
     }
 
-    fn take_outcomes(
-        &mut self,
-        setup: &Setup,
-        id: AbilityId,
-        caster: CombatantId,
-        target: CombatantId,
-    ) -> Option<(u16, u16)> {
-        let first = self.outcomes.len();
-        for OutcomePlan { to, when, chance, effect } in &setup.program.ability(id).does {
-            let receiver = match to {
-                Receiver::Target => target,
-                Receiver::Caster | Receiver::Owner => caster,
-                _ => return None,
-            };
-            if when.is_some() || chance.is_some() {
-                return None;
-            }
-            let outcome = match effect {
-                Effect::Hit(effect) => Outcome::Hit(Box::new(hit(setup, id, caster, receiver, effect)?)),
-                Effect::Pool(PoolEffect { kind: PoolEffectKind::Restore, pool, amount }) => {
-                    let amount = fixed(setup, *amount, caster, receiver)?.max(0.0);
-                    Outcome::Restore(receiver, pool.index(), self.rounding.apply(amount))
+    fn take_moves(&mut self, settling: &mut Settling) -> Option<()> {
+        let setup = settling.setup;
+        let mut moves = Vec::new();
+        for (who, place) in in_hand(setup) {
+            let hand = &setup.in_hand[place];
+            let mut one = unused_move(hand);
+            if self.fighters[who].uses(place) {
+                for target in targets(setup, who, one.itself) {
+                    let does = &setup.program.ability(hand.ability).does;
+                    let (first, end) = self.take_deeds(settling, does, who, target, None)?;
+                    one.does[target.index()] = (first, end);
+                    one.strikes[target.index()] = self.only_strike(first, end, target);
                 }
-                _ => return None,
-            };
-            self.outcomes.push(outcome);
+            }
+            moves.push(one);
         }
-        Some((first as u16, self.outcomes.len() as u16))
+        self.moves = Seats::filled(&moves, unused_move(setup.in_hand.first()?));
+        Some(())
+    }
+
+    fn only_strike(&self, first: u16, end: u16, target: CombatantId) -> u16 {
+        let deed = &self.deeds[usize::from(first)];
+        match deed.what {
+            What::Hit(cursor) if end == first + 1 && deed.chance >= 1.0 && deed.receiver == target => cursor,
+            _ => NO_STRIKE,
+        }
+    }
+
+    fn take_ticks(&mut self, settling: &mut Settling, reach: &Reach) -> Option<()> {
+        let setup = settling.setup;
+        for (place, status) in reach.statuses.iter().enumerate() {
+            let Some(every) = &setup.program.status(*status).every else { continue };
+            for owner in setup.ids() {
+                let by = reach.by[owner.index()][place];
+                for caster in setup.ids().filter(|caster| by >> caster.0 & 1 == 1) {
+                    let (first, end) = self.take_deeds(settling, &every.does, caster, owner, Some((owner, place)))?;
+                    let strike = self.only_strike(first, end, owner);
+                    self.ticks[owner.index()][place][caster.index()] = Tick { does: (first, end), strike };
+                }
+            }
+        }
+        Some(())
+    }
+
+    /// Tells apart which attributes a fighter has, where it looks again when they change.
+    fn take_looks(&mut self, settling: &mut Settling) -> Option<()> {
+        for who in settling.setup.ids().filter(|who| self.fighters[*who].conditional) {
+            let mut known: Vec<Vec<u64>> = Vec::new();
+            let cursor = settling.settle(&mut self.looks, Reads::own(who, u64::MAX), None, |setup, memory, _| {
+                let layout = &setup.program.layout;
+                let block = setup.program.place(who, Slot(0));
+                let attributes = usize::from(crate::program::Layout::ATTRIBUTES.0)..usize::from(layout.pools);
+                let bits: Vec<u64> = attributes.map(|slot| memory.at(block + slot).to_bits()).collect();
+                let place = known.iter().position(|one| *one == bits).unwrap_or_else(|| {
+                    known.push(bits);
+                    known.len() - 1
+                });
+                Some(place as u32)
+            })?;
+            self.looks_at[who.index()] = Some(cursor);
+        }
+        Some(())
+    }
+}
+
+/// All abilities of all combatants: whose, and their places.
+fn in_hand(setup: &Setup) -> Vec<(CombatantId, usize)> {
+    let of = |who: CombatantId| {
+        let character = setup.combatants[who.index()].character;
+        let first = setup.linked[who.index()].first as usize;
+        (first..first + setup.program.characters[character.index()].abilities.len()).map(move |place| (who, place))
+    };
+    setup.ids().flat_map(of).collect()
+}
+
+fn targets(setup: &Setup, who: CombatantId, itself: bool) -> impl Iterator<Item = CombatantId> {
+    let side = |one: CombatantId| setup.combatants[one.index()].side;
+    setup.ids().filter(move |target| if itself { *target == who } else { side(*target) != side(who) })
+}
+
+/// Which statuses the abilities that anybody uses bring about.
+fn reach(setup: &Setup, fighters: &[Fighter]) -> Option<Reach> {
+    let mut reach = Reach::of_nothing(fighters.len());
+    for (who, place) in in_hand(setup) {
+        let hand = &setup.in_hand[place];
+        if !fighters[who.index()].uses(place) {
+            continue;
+        }
+        for target in targets(setup, who, hand.aim == Aim::Itself) {
+            for outcome in &setup.program.ability(hand.ability).does {
+                if let Effect::Inflict(status, ..) = outcome.effect {
+                    reach.note(status, who, receiver_of(outcome, who, target, false)?)?;
+                }
+            }
+        }
+    }
+    Some(reach)
+}
+
+/// Whether conditions of a policy, caps or flows of pools hang on what statuses change.
+fn hangs_on_more(settling: &Settling, who: CombatantId) -> bool {
+    let setup = settling.setup;
+    let program = &setup.program;
+    let has = &program.characters[setup.combatants[who.index()].character.index()].pools;
+    let pools = program.pools.iter().zip(has).any(|(pool, has)| *has && settling.may_change(who, pool.reads));
+    let conditions = setup.linked[who.index()].lines.iter().filter_map(|line| line.when);
+    pools || conditions.into_iter().any(|when| settling.may_change(who, reads_of_condition(program, when)))
+}
+
+/// What a condition reads of its owner's besides pools.
+fn reads_of_condition(program: &crate::program::Program, when: crate::program::FormulaId) -> u64 {
+    use crate::program::{Read, dirty};
+    let mut found = 0;
+    program.formula(when).each_read(|read| match read {
+        Read::Attribute(_, slot) | Read::Standing(_, slot) => found |= dirty::bit(slot),
+        Read::Typed(_, slot) => found |= dirty::bits(slot, program.layout.types),
+        _ => {}
+    });
+    found
+}
+
+impl Fighter {
+    /// Whether any line ever wants the ability at this place.
+    fn uses(&self, place: usize) -> bool {
+        self.lines.iter().any(|line| line.place == place && !matches!(line.when, When::Fixed(false)))
     }
 }
 
@@ -277,7 +341,7 @@ fn fighter(setup: &Setup, who: CombatantId) -> Option<Fighter> {
     if dressed || linked.careful || linked.polls != Time::NEVER || linked.lines.len() > MOST_LINES {
         return None;
     }
-    let nothing = Line { when: When::Fixed(false), conditional: false, reads: 0, place: 0 };
+    let nothing = Line { when: When::Fixed(false), place: usize::MAX, itself: false };
     let mut lines = [nothing; MOST_LINES];
     for (place, line) in lines.iter_mut().zip(&linked.lines) {
         let when = match line.when {
@@ -285,13 +349,15 @@ fn fighter(setup: &Setup, who: CombatantId) -> Option<Fighter> {
             Some(_) if line.fleeting => return None,
             Some(_) => condition(setup, who, line.quick)?,
         };
-        *place = Line { when, conditional: line.when.is_some(), reads: line.reads, place: line.place as usize };
+        let itself = setup.in_hand[line.place as usize].aim == Aim::Itself;
+        *place = Line { when, place: line.place as usize, itself };
     }
     let mut fighter = Fighter {
         side: combatant.side,
         lines,
-        all: linked.all,
+        wanted: 0,
         unconditional: linked.unconditional,
+        conditional: linked.lines.iter().any(|line| line.when.is_some()),
         readers: [0; MOST_POOLS],
         own: linked.watch.own,
         costs: linked.watch.costs,
@@ -305,131 +371,16 @@ fn fighter(setup: &Setup, who: CombatantId) -> Option<Fighter> {
             *readers = linked.readers[pool];
         }
     }
+    let holds = |line: &Line| line.when.holds(&fighter.pools, 0.0);
+    fighter.wanted = lines.iter().enumerate().filter(|(_, line)| holds(line)).fold(0, |bits, (bit, _)| bits | 1 << bit);
     Some(fighter)
-}
-
-/// A condition that reads nothing but own pools and numbers that stay as they are.
-fn condition(setup: &Setup, who: CombatantId, quick: QuickCondition) -> Option<When> {
-    let layout = &setup.program.layout;
-    let block = setup.program.place(who, Layout::LEVEL);
-    let width = usize::from(pool_slot::WIDTH);
-    let of_pools = |index: usize| index.checked_sub(block + usize::from(layout.pools));
-    let number = |index: u32| {
-        let index = index as usize;
-        let constant = (usize::from(layout.locals)..layout.blocks as usize).contains(&index);
-        let steady = index.checked_sub(block).is_some_and(|at| layout.is_steady_at(at as u16));
-        let value = setup.memory.at(index);
-        ((constant || steady) && value.is_finite()).then_some(value)
-    };
-    let pool = |index: u32, part: u16| {
-        let at = of_pools(index as usize).filter(|at| at % width == usize::from(part))?;
-        (at / width < setup.program.pools.len()).then_some(at / width)
-    };
-    let heads = |index: u32| {
-        let counted = [Layout::ENEMIES, Layout::ALLIES].map(|slot| setup.program.place(who, slot));
-        counted.contains(&(index as usize)).then(|| setup.memory.at(index as usize) as u32)
-    };
-    Some(match quick {
-        QuickCondition::Ask => return None,
-        QuickCondition::ShareBelow(first, limit) => {
-            let pool = pool(first, pool_slot::AMOUNT)?;
-            When::Below(pool, least_of_share(setup.memory.pool_numbers(first as usize)?, number(limit)?)?)
-        }
-        QuickCondition::Share(op, first, limit) => When::Share(op, pool(first, pool_slot::AMOUNT)?, number(limit)?),
-        QuickCondition::Two(op, a, b) => match (number(a), number(b)) {
-            (Some(a), Some(b)) => When::Fixed(guarded(op, a, b) != 0.0),
-            (None, Some(b)) if heads(a).is_some() => always_alike(heads(a)?, |heads| guarded(op, heads, b) != 0.0)?,
-            (Some(a), None) if heads(b).is_some() => always_alike(heads(b)?, |heads| guarded(op, a, heads) != 0.0)?,
-            (None, Some(b)) => When::Holds(op, pool(a, pool_slot::AMOUNT)?, b),
-            (Some(a), None) => When::HeldBy(op, a, pool(b, pool_slot::AMOUNT)?),
-            (None, None) => return None,
-        },
-    })
-}
-
-/// The least amount of which the share is not below a limit, to the last bit, so that shares need not be divided out: a
-/// quotient never falls while the amount grows. Of a pool that flows there is none.
-fn least_of_share([_, cap, rate, ..]: &PoolNumbers, limit: f64) -> Option<f64> {
-    if *rate != 0.0 || *cap <= 0.0 {
-        return None;
-    }
-    let mut least = limit * cap;
-    for _ in 0..16 {
-        match (least / cap < limit, least.next_down() / cap < limit) {
-            (true, _) => least = least.next_up(),
-            (false, false) => least = least.next_down(),
-            (false, true) => return Some(least),
-        }
-    }
-    None
-}
-
-/// What a condition says of so many heads and of all smaller numbers, if that is always the same: nobody joins a plain fight.
-fn always_alike(heads: u32, holds: impl Fn(f64) -> bool) -> Option<When> {
-    let first = holds(0.0);
-    (1..=heads).all(|heads| holds(f64::from(heads)) == first).then_some(When::Fixed(first))
 }
 
 fn unused_move(hand: &InHand) -> Move {
     Move {
         ability: hand.ability,
-        cast: hand.cast,
-        recovery: hand.recovery,
-        cooldown: hand.cooldown,
-        free: hand.free,
-        cost: hand.cost,
-        pays_from: hand.cost_pool.index(),
         itself: hand.aim == Aim::Itself,
         does: [(0, 0); MOST_FIGHTERS],
+        strikes: [NO_STRIKE; MOST_FIGHTERS],
     }
-}
-
-fn hit(setup: &Setup, id: AbilityId, caster: CombatantId, target: CombatantId, effect: &StepsEffect) -> Option<Hit> {
-    let program = &setup.program;
-    let quick = effect.quick.as_ref()?;
-    let steady = quick.operands().all(|operand| program.layout.is_steady(operand));
-    let note = Filled::at_start(&Meeting { caster, target, effect, quick }, setup).filter(|_| steady)?;
-    let ops = note.ops.get(..note.len)?.to_vec();
-    if !stays_finite(note.amount, note.spread, &ops) {
-        return None;
-    }
-    let threat = match program.threat.and_then(|threat| threat.damage) {
-        Some(factor) => fixed(setup, factor, caster, target)?,
-        None => 0.0,
-    };
-    Some(Hit {
-        amount: note.amount,
-        spread: quick.spread.map(|_| (note.spread, note.stream)),
-        way: Way::of(&ops),
-        source: Source::Ability(id),
-        damage_type: effect.damage_type,
-        pool: effect.pool.index(),
-        threat,
-    })
-}
-
-/// Whether no amount can grow beyond all numbers on its way.
-fn stays_finite(amount: f64, spread: f64, ops: &[FilledOp]) -> bool {
-    let mut most = amount.abs() * (1.0 + spread.abs());
-    let mut times = |factor: f64| {
-        most *= factor.abs().max(1.0);
-        most < LARGEST
-    };
-    let ops = ops.iter().all(|op| match *op {
-        FilledOp::Perhaps { factor, .. } | FilledOp::Scale { factor, .. } => times(factor),
-        FilledOp::ScaleOver { factor, divisor, .. } => times(factor) && times(1.0 / divisor),
-        FilledOp::Avoid { .. } | FilledOp::Soak { .. } => true,
-    });
-    ops && most < LARGEST
-}
-
-/// The value of a formula that reads nothing but attributes.
-fn fixed(setup: &Setup, formula: FormulaId, caster: CombatantId, target: CombatantId) -> Option<f64> {
-    let program = &setup.program;
-    let compiled = program.formula(formula);
-    let mut steady = !compiled.draws();
-    compiled.each_read(|read| steady &= matches!(read, Read::Attribute(..)));
-    let (mut memory, frame) = (setup.memory.clone(), Frame::new(program, caster, target, 0, 0.0));
-    let value = program.number(formula, &mut memory, &frame, &mut NoChance, &mut Draws::default());
-    value.ok().filter(|value| steady && value.is_finite())
 }

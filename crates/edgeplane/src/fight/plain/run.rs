@@ -1,14 +1,15 @@
-//! Playing a plain fight.
+//! Playing a plain fight: from moment to moment, and who does what next.
 
 use super::NOTHING;
+use super::holding::status_timer;
 use super::lane::{Body, Lane};
-use super::plan::{Hit, MOST_FIGHTERS, MOST_LINES, MOST_MOVES, MOST_POOLS, Move, Outcome, PlainPlan, Way};
-use crate::fight::event::{Event, Observer, Refusal};
-use crate::fight::filled::FilledOp;
-use crate::fight::limits::Limits;
+use super::plan::{MOST_FIGHTERS, MOST_LINES, MOST_MOVES, MOST_POOLS, NO_STRIKE, PlainPlan, Tempo};
+use super::settled::MOST_CURSORS;
+use super::strike::{amount, bring_all, put, strike_here};
+use crate::fight::event::{Event, Observer, Refusal, Source};
 use crate::fight::state::Doing;
 use crate::fight::timeline::{Due, Phase};
-use crate::program::{Chance, CombatantId, PoolId, StepId, Time, flow, pool_slot};
+use crate::program::{Chance, CombatantId, PoolId, Time, flow};
 
 /// Why the engine has to go on.
 pub(super) enum Pause {
@@ -21,30 +22,31 @@ pub(super) enum Pause {
     Endless(u32),
 }
 
-/// A plain fight under way.
-pub(super) struct Run<'a, C, O> {
+/// A plain fight under way: between `TWO` or more, and one in which statuses can be `HELD` or not.
+///
+/// Nothing that is kept out of line borrows a run, but its parts one by one: so they stay in registers.
+pub(super) struct Run<'a, C, O, const TWO: bool, const HELD: bool> {
     pub(super) plan: &'a PlainPlan,
     pub(super) lane: &'a mut Lane,
     pub(super) chance: &'a mut C,
     pub(super) observer: &'a mut O,
-    pub(super) limits: Limits,
 }
 
-/// What came of adding to a pool or taking from it.
-struct Change {
-    moved: f64,
-    over: f64,
-    left: f64,
+/// What somebody has found to do: a move, and what the pool holds that pays it; or to wait until then.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum Found {
+    Move(u16, f64),
+    Wait(Time),
 }
 
-impl<C: Chance, O: Observer> Run<'_, C, O> {
+impl<C: Chance, O: Observer, const TWO: bool, const HELD: bool> Run<'_, C, O, TWO, HELD> {
     #[inline(always)]
-    fn tell(&mut self, event: Event) {
+    pub(super) fn tell(&mut self, event: Event) {
         self.observer.event(self.lane.now, event);
     }
 
     #[inline(always)]
-    fn body(&mut self, who: CombatantId) -> &mut Body {
+    pub(super) fn body(&mut self, who: CombatantId) -> &mut Body {
         &mut self.lane.bodies[who.index() % MOST_FIGHTERS]
     }
 
@@ -57,16 +59,28 @@ impl<C: Chance, O: Observer> Run<'_, C, O> {
     #[inline(always)]
     fn next(&self) -> Due {
         let keys = &self.lane.keys;
-        if self.plan.fighters.len() == 2 {
-            return keys[0].min(keys[1]);
+        if TWO {
+            let acts = keys[0].min(keys[1]);
+            return if HELD { acts.min(keys[MOST_FIGHTERS].min(keys[MOST_FIGHTERS + 1])) } else { acts };
         }
-        keys.iter().take(self.plan.fighters.len()).fold(NOTHING, |least, key| least.min(*key))
+        let (acts, statuses) = keys.split_at(MOST_FIGHTERS);
+        let fighters = self.plan.fighters.len();
+        let least = |keys: &[Due]| keys.iter().take(fighters).fold(NOTHING, |least, key| least.min(*key));
+        if HELD { least(acts).min(least(statuses)) } else { least(acts) }
+    }
+
+    /// Times and cost of a move as they are now.
+    #[inline(always)]
+    fn tempo(&self, place: usize) -> &Tempo {
+        let at = self.lane.cursors[place % MOST_CURSORS];
+        &self.plan.tempos[at as usize]
     }
 
     /// Goes on to where the engine is needed; `resumed` where it was needed for defeats.
-    pub(super) fn go(&mut self, last: Time, mut resumed: bool) -> Pause {
+    #[inline(always)]
+    pub(super) fn go(mut self, last: Time, mut resumed: bool) -> Pause {
+        let mut due = self.next();
         loop {
-            let mut due = self.next();
             if !resumed {
                 if due.at() > last {
                     return Pause::Over(due);
@@ -76,21 +90,19 @@ impl<C: Chance, O: Observer> Run<'_, C, O> {
                 self.lane.waves = 0;
             }
             loop {
-                if !std::mem::take(&mut resumed) {
-                    if !self.wave(due) {
-                        return Pause::TooLong;
-                    }
-                    if !std::mem::take(&mut self.lane.attention) {
-                        if self.lane.choosers == 0 {
-                            break;
-                        }
-                    } else if std::mem::take(&mut self.lane.hurt) && self.somebody_is_empty() {
-                        return Pause::Empty;
-                    } else {
-                        self.wake_watchers();
-                    }
+                if std::mem::take(&mut resumed) {
+                    wake_watchers(self.plan, self.lane);
                 } else {
-                    self.wake_watchers();
+                    match self.wave(due) {
+                        Some(next) => due = next,
+                        None => return Pause::TooLong,
+                    }
+                    if std::mem::take(&mut self.lane.attention) {
+                        if std::mem::take(&mut self.lane.hurt) && somebody_is_empty(self.plan, self.lane) {
+                            return Pause::Empty;
+                        }
+                        wake_watchers(self.plan, self.lane);
+                    }
                 }
                 if self.lane.choosers == 0 {
                     break;
@@ -101,30 +113,37 @@ impl<C: Chance, O: Observer> Run<'_, C, O> {
                     break;
                 }
                 self.lane.waves += 1;
-                if self.lane.waves >= self.limits.waves {
+                if self.lane.waves >= self.lane.limits.waves {
                     return Pause::Endless(self.lane.waves);
                 }
             }
         }
     }
 
-    /// Everything that is due now; false when there was too much of it.
+    /// Everything that is due now; gives what is due next, or nothing when there was too much of it.
     #[inline(always)]
-    fn wave(&mut self, mut due: Due) -> bool {
+    fn wave(&mut self, mut due: Due) -> Option<Due> {
         loop {
             self.lane.steps += 1;
-            if self.lane.steps > self.limits.steps {
-                return false;
+            if self.lane.steps > self.lane.limits.steps {
+                return None;
             }
-            let who = due.who();
-            self.set_key(who, NOTHING);
-            match self.body(who).doing {
-                Doing::Casting(place) if due.phase() == Phase::Release => self.release(who, place as usize),
-                _ => self.is_ready(who),
+            let (who, phase) = (due.who(), due.phase());
+            if HELD && matches!(phase, Phase::Tick | Phase::Expire) {
+                let Run { plan, lane, chance, observer } = self;
+                status_timer(plan, lane, *chance, *observer, (who, phase));
+            } else {
+                self.set_key(who, NOTHING);
+                match self.body(who).doing {
+                    Doing::Casting(_) if phase == Phase::Release => {
+                        release(self.plan, self.lane, self.chance, self.observer, who);
+                    }
+                    _ => self.is_ready(who),
+                }
             }
             due = self.next();
             if due.at() > self.lane.now {
-                return true;
+                return Some(due);
             }
         }
     }
@@ -132,49 +151,7 @@ impl<C: Chance, O: Observer> Run<'_, C, O> {
     #[inline(always)]
     fn is_ready(&mut self, who: CombatantId) {
         self.body(who).doing = Doing::Idle;
-        self.will_choose(who);
-    }
-
-    #[inline(always)]
-    fn will_choose(&mut self, who: CombatantId) {
-        if !std::mem::replace(&mut self.body(who).chooses, true) {
-            self.lane.choosers += 1;
-            self.lane.chooser = who;
-        }
-    }
-
-    #[cold]
-    fn somebody_is_empty(&self) -> bool {
-        let Some(pool) = self.plan.defeats else { return false };
-        let all = self.lane.bodies.iter().zip(self.plan.fighters.all());
-        all.into_iter().any(|(body, fighter)| {
-            body.stands && fighter.mortal && flow::amount(&body.pools[pool], self.lane.micros) <= 0.0
-        })
-    }
-
-    /// As [`Engine::wake_watchers`](crate::fight::engine::Engine).
-    #[inline(never)]
-    fn wake_watchers(&mut self) {
-        let everyone = std::mem::take(&mut self.lane.fell);
-        for index in 0..self.plan.fighters.len() {
-            let who = CombatantId(index as u16);
-            let fighter = &self.plan.fighters[index];
-            let micros = self.lane.micros;
-            let body = self.body(who);
-            let own = std::mem::take(&mut body.changed);
-            if body.doing != Doing::Idle || body.chooses || !body.stands {
-                continue;
-            }
-            let turned = |body: &Body| {
-                let lines = fighter.lines.iter().enumerate().filter(|(_, line)| line.conditional);
-                let mut read = lines.filter(|(_, line)| line.reads & own != 0);
-                read.any(|(bit, line)| line.when.holds(&body.pools, micros) != (body.wanted >> bit & 1 == 1))
-            };
-            let pays = body.short && own & fighter.costs != 0;
-            if everyone || pays || (own & fighter.own != 0 && turned(body)) {
-                self.will_choose(who);
-            }
-        }
+        will_choose(self.lane, who);
     }
 
     #[inline(always)]
@@ -182,321 +159,233 @@ impl<C: Chance, O: Observer> Run<'_, C, O> {
         if std::mem::take(&mut self.lane.choosers) == 1 {
             let who = self.lane.chooser;
             if std::mem::take(&mut self.body(who).chooses) {
-                match self.look(who) {
-                    Some((place, before)) => self.start(who, place as usize, before),
-                    None => self.wait(who),
-                }
+                let found = self.look(who);
+                self.set_out(who, found);
                 return;
             }
         }
-        self.choose_together();
+        choose_together::<C, O, TWO, HELD>(self.plan, self.lane, self.chance, self.observer);
     }
 
-    #[inline(never)]
-    fn choose_together(&mut self) {
+    #[inline(always)]
+    fn choose_at_once(&mut self) {
         let order = self.lane.order;
-        let order = &order[..self.plan.fighters.len()];
+        let order = &order[..self.plan.fighters.len().min(MOST_FIGHTERS)];
         for who in order {
             if self.body(*who).chooses {
-                self.body(*who).choice = self.look(*who);
+                self.body(*who).choice = Some(self.look(*who));
             }
         }
         for who in order {
-            if std::mem::take(&mut self.body(*who).chooses) {
-                match self.body(*who).choice {
-                    Some((place, before)) => self.start(*who, place as usize, before),
-                    None => self.wait(*who),
-                }
+            let body = self.body(*who);
+            if std::mem::take(&mut body.chooses)
+                && let Some(found) = body.choice.take()
+            {
+                self.set_out(*who, found);
             }
         }
     }
 
-    /// The first use that is wanted and possible, and what the pool holds that pays it.
+    /// The first use that is wanted and possible.
     #[inline(always)]
-    fn look(&mut self, who: CombatantId) -> Option<(u32, f64)> {
-        let (plan, micros, now) = (self.plan, self.lane.micros, self.lane.now);
+    fn look(&mut self, who: CombatantId) -> Found {
+        let (plan, now) = (self.plan, self.lane.now);
         let fighter = &plan.fighters[who];
         let body = self.body(who);
-        let (known, wanted) = (body.known, body.wanted);
+        let mut lines = body.wanted;
+        body.seen = lines;
         let (mut wake, mut short) = (Time::NEVER, false);
-        let mut lines = fighter.all & (wanted | !known);
         while lines != 0 {
-            let bit = lines.trailing_zeros();
-            let mask = 1_u64 << bit;
-            lines ^= mask;
-            let line = &fighter.lines[bit as usize % MOST_LINES];
-            if known & mask == 0 {
-                let body = self.body(who);
-                body.known |= mask;
-                if !line.when.holds(&body.pools, micros) {
-                    body.wanted &= !mask;
-                    continue;
-                }
-                body.wanted |= mask;
-            }
-            let one = &plan.moves[line.place];
+            let line = &fighter.lines[lines.trailing_zeros() as usize % MOST_LINES];
+            lines &= lines - 1;
             let ready = self.lane.ready[line.place % MOST_MOVES];
             if ready > now {
                 wake = wake.min(ready);
-                self.tell(Event::Refused { who, ability: one.ability, reason: Refusal::NotReady { until: ready } });
+                let ability = plan.moves[line.place].ability;
+                self.tell(Event::Refused { who, ability, reason: Refusal::NotReady { until: ready } });
                 continue;
             }
-            let target = if one.itself { Some(who) } else { self.body(who).enemy };
+            let target = if line.itself { Some(who) } else { self.body(who).enemy };
             let Some(target) = target else {
-                self.tell(Event::Refused { who, ability: one.ability, reason: Refusal::NoTarget });
+                let ability = plan.moves[line.place].ability;
+                self.tell(Event::Refused { who, ability, reason: Refusal::NoTarget });
                 continue;
             };
+            let tempo = self.tempo(line.place);
             let mut before = 0.0;
-            if !one.free {
-                before = flow::amount(&self.body(who).pools[one.pays_from % MOST_POOLS], micros);
-                if before < one.cost {
-                    let until = self.too_dear(who, one, before);
+            if !tempo.free {
+                let (cost, from) = (tempo.cost, usize::from(tempo.pays_from));
+                before = amount(self.lane, who, from);
+                if before < cost {
+                    let until = too_dear(plan, self.lane, self.observer, who, line.place);
                     short = true;
                     wake = wake.min(until.unwrap_or(Time::NEVER));
                     continue;
                 }
             }
             self.body(who).target = target;
-            return Some((line.place as u32, before));
+            return Found::Move(line.place as u16, before);
         }
         let body = self.body(who);
-        body.wake = wake;
         if short != body.short {
             body.short = short;
             body.watch = if short { fighter.own | fighter.costs } else { fighter.own };
             body.alert = body.watch | plan.defeating;
         }
-        None
-    }
-
-    #[cold]
-    #[inline(never)]
-    fn too_dear(&mut self, who: CombatantId, one: &Move, has: f64) -> Option<Time> {
-        let pool = &self.lane.bodies[who.index() % MOST_FIGHTERS].pools[one.pays_from % MOST_POOLS];
-        let until = flow::when_it_holds(pool, one.cost, self.lane.micros);
-        let reason = Refusal::CannotAfford { pool: PoolId(one.pays_from as u16), cost: one.cost, has, until };
-        self.tell(Event::Refused { who, ability: one.ability, reason });
-        until
+        Found::Wait(wake)
     }
 
     #[inline(always)]
-    fn wait(&mut self, who: CombatantId) {
+    fn set_out(&mut self, who: CombatantId, found: Found) {
+        match found {
+            Found::Move(place, before) => self.start(who, usize::from(place), before),
+            Found::Wait(wake) => self.wait(who, wake),
+        }
+    }
+
+    #[inline(always)]
+    fn wait(&mut self, who: CombatantId, wake: Time) {
         let body = self.body(who);
-        let (wake, rank) = (body.wake, body.rank);
-        let key = if wake == Time::NEVER { NOTHING } else { Due::of(wake, Phase::Ready, rank, who) };
+        body.wake = wake;
+        let key = if wake == Time::NEVER { NOTHING } else { Due::of(wake, Phase::Ready, body.rank, who) };
         self.set_key(who, key);
         self.tell(Event::Waits { who, until: (wake < Time::NEVER).then_some(wake) });
     }
 
     #[inline(always)]
     fn start(&mut self, who: CombatantId, place: usize, before: f64) {
-        let plan = self.plan;
-        let one = &plan.moves[place];
-        let release = self.lane.now + one.cast;
-        self.lane.last_used = (who, Some(one.ability));
+        let tempo = self.tempo(place);
+        let (cost, free, pays_from) = (tempo.cost, tempo.free, usize::from(tempo.pays_from));
+        let release = self.lane.now + tempo.cast;
+        self.lane.last_used = (who, Some(place as u16));
         let body = self.body(who);
         (body.doing, body.until) = (Doing::Casting(place as u32), release);
         let (rank, target) = (body.rank, body.target);
         self.set_key(who, Due::of(release, Phase::Release, rank, who));
-        self.tell(Event::Used { caster: who, ability: one.ability, target, targets: 1, release });
-        if !one.free {
-            let left = before - one.cost;
-            if one.cost > 0.0 {
-                self.put(who, one.pays_from, left);
+        let ability = self.plan.moves[place].ability;
+        self.tell(Event::Used { caster: who, ability, target, targets: 1, release });
+        if !free {
+            let left = before - cost;
+            if cost > 0.0 {
+                put(self.plan, self.lane, who, pays_from, left);
             }
-            let pool = PoolId(one.pays_from as u16);
-            self.tell(Event::Spent { who, ability: one.ability, pool, amount: one.cost, left });
+            self.tell(Event::Spent { who, ability, pool: PoolId(pays_from as u16), amount: cost, left });
         }
     }
+}
 
-    #[inline(always)]
-    fn release(&mut self, who: CombatantId, place: usize) {
-        let plan = self.plan;
-        let one = &plan.moves[place];
-        let ready = self.lane.now + one.cooldown;
-        self.lane.ready[place % MOST_MOVES] = ready;
-        self.tell(Event::Released { caster: who, ability: one.ability, ready });
-        let target = self.body(who).target;
-        if self.body(target).stands {
-            let (first, end) = one.does[target.index() % MOST_FIGHTERS];
-            for outcome in plan.outcomes.get(usize::from(first)..usize::from(end)).unwrap_or_default() {
-                match outcome {
-                    Outcome::Hit(hit) => self.hit(who, target, hit),
-                    Outcome::Restore(receiver, pool, amount) => self.restore(who, *receiver, one, *pool, *amount),
-                }
-            }
+/// A combatant chooses before this moment is over.
+#[inline(always)]
+pub(super) fn will_choose(lane: &mut Lane, who: CombatantId) {
+    let body = &mut lane.bodies[who.index() % MOST_FIGHTERS];
+    if !std::mem::replace(&mut body.chooses, true) {
+        lane.choosers += 1;
+        lane.chooser = who;
+    }
+}
+
+#[cold]
+fn somebody_is_empty(plan: &PlainPlan, lane: &Lane) -> bool {
+    let Some(pool) = plan.defeats else { return false };
+    let mut all = lane.bodies.iter().zip(plan.fighters.all());
+    all.any(|(body, fighter)| body.stands && fighter.mortal && flow::amount(&body.pools[pool], lane.micros) <= 0.0)
+}
+
+/// As [`Engine::wake_watchers`](crate::fight::engine::Engine).
+#[inline(never)]
+fn wake_watchers(plan: &PlainPlan, lane: &mut Lane) {
+    let everyone = std::mem::take(&mut lane.fell);
+    for index in 0..plan.fighters.len() {
+        let fighter = &plan.fighters[index];
+        let body = &mut lane.bodies[index % MOST_FIGHTERS];
+        let own = std::mem::take(&mut body.changed);
+        if body.doing != Doing::Idle || body.chooses || !body.stands {
+            continue;
+        }
+        let pays = body.short && own & fighter.costs != 0;
+        if everyone || pays || (own & fighter.own != 0 && body.wanted != body.seen) {
+            will_choose(lane, CombatantId(index as u16));
+        }
+    }
+}
+
+/// Tells that a move costs more than there is; gives when there will be enough.
+#[cold]
+#[inline(never)]
+fn too_dear<O: Observer>(
+    plan: &PlainPlan,
+    lane: &Lane,
+    observer: &mut O,
+    who: CombatantId,
+    place: usize,
+) -> Option<Time> {
+    let tempo = &plan.tempos[lane.cursors[place % MOST_CURSORS] as usize];
+    let pool = &lane.bodies[who.index() % MOST_FIGHTERS].pools[usize::from(tempo.pays_from) % MOST_POOLS];
+    let (has, until) = (flow::amount(pool, lane.micros), flow::when_it_holds(pool, tempo.cost, lane.micros));
+    let reason = Refusal::CannotAfford { pool: PoolId(tempo.pays_from), cost: tempo.cost, has, until };
+    observer.event(lane.now, Event::Refused { who, ability: plan.moves[place].ability, reason });
+    until
+}
+
+#[inline(never)]
+fn choose_together<C: Chance, O: Observer, const TWO: bool, const HELD: bool>(
+    plan: &PlainPlan,
+    lane: &mut Lane,
+    chance: &mut C,
+    observer: &mut O,
+) {
+    Run::<C, O, TWO, HELD> { plan, lane, chance, observer }.choose_at_once();
+}
+
+/// A move takes effect. Out of line, as are its deeds, so that registers are its own.
+#[inline(never)]
+fn release<C: Chance, O: Observer>(
+    plan: &PlainPlan,
+    lane: &mut Lane,
+    chance: &mut C,
+    observer: &mut O,
+    who: CombatantId,
+) {
+    let body = &lane.bodies[who.index() % MOST_FIGHTERS];
+    let (Doing::Casting(place), target) = (body.doing, body.target) else { return };
+    let place = place as usize;
+    let one = &plan.moves[place];
+    let tempo = |lane: &Lane| plan.tempos[lane.cursors[place % MOST_CURSORS] as usize];
+    let ready = lane.now + tempo(lane).cooldown;
+    lane.ready[place % MOST_MOVES] = ready;
+    observer.event(lane.now, Event::Released { caster: who, ability: one.ability, ready });
+    if lane.bodies[target.index() % MOST_FIGHTERS].stands {
+        let source = Source::Ability(one.ability);
+        let cursor = one.strikes[target.index() % MOST_FIGHTERS];
+        if cursor == NO_STRIKE {
+            take_effect(plan, lane, chance, observer, (who, source), one.does[target.index() % MOST_FIGHTERS]);
         } else {
-            self.tell(Event::Lost { caster: who, ability: one.ability });
+            strike_here(plan, lane, chance, observer, (who, target, source), cursor);
         }
-        if one.recovery == Time::ZERO {
-            self.is_ready(who);
-            return;
-        }
-        let until = self.lane.now + one.recovery;
-        let body = self.body(who);
-        (body.doing, body.until) = (Doing::Recovering, until);
-        let rank = body.rank;
-        self.set_key(who, Due::of(until, Phase::Ready, rank, who));
+    } else {
+        observer.event(lane.now, Event::Lost { caster: who, ability: one.ability });
     }
+    let recovery = tempo(lane).recovery;
+    let until = lane.now + recovery;
+    let body = &mut lane.bodies[who.index() % MOST_FIGHTERS];
+    if recovery == Time::ZERO {
+        body.doing = Doing::Idle;
+        will_choose(lane, who);
+        return;
+    }
+    (body.doing, body.until) = (Doing::Recovering, until);
+    lane.keys[who.index() % MOST_FIGHTERS] = Due::of(until, Phase::Ready, body.rank, who);
+}
 
-    #[inline(always)]
-    fn hit(&mut self, caster: CombatantId, target: CombatantId, hit: &Hit) {
-        let mut initial = hit.amount;
-        if let Some((spread, stream)) = hit.spread {
-            initial *= 1.0 + spread * (2.0 * self.chance.uniform(stream) - 1.0);
-        }
-        let initial = initial.max(0.0);
-        let (amount, marks, stopped) = match &hit.way {
-            Way::Common { avoid, perhaps, scales, soak } => {
-                let (mut amount, mut marks) = (initial, 0);
-                if self.chance.chance(avoid.0, avoid.1) {
-                    (0.0, 0, Some(avoid.2))
-                } else {
-                    if self.chance.chance(perhaps.0, perhaps.1) {
-                        (amount, marks) = ((amount * perhaps.3).max(0.0), perhaps.2);
-                    }
-                    // Times one and over one leave an amount as it is to the last bit.
-                    for (factor, divisor) in scales {
-                        amount = (amount * factor / divisor).max(0.0);
-                    }
-                    if let Some((pool, step)) = soak {
-                        amount = self.soak(target, *pool, *step, amount);
-                    }
-                    (amount, marks, None)
-                }
-            }
-            Way::Steps(ops) => self.step_by_step(target, ops, initial),
-        };
-        let amount = self.plan.rounding.apply(amount);
-        let Change { moved: dealt, over, left } = self.take(target, hit.pool, amount);
-        if dealt > 0.0 {
-            self.body(target).hurt_by = Some((caster, hit.source));
-        }
-        self.tell(Event::Hit {
-            caster,
-            target,
-            source: hit.source,
-            damage_type: hit.damage_type,
-            pool: PoolId(hit.pool as u16),
-            initial,
-            amount,
-            dealt,
-            over,
-            left,
-            stopped,
-            marks,
-        });
-        if self.plan.threatens && dealt > 0.0 {
-            let place = target.index() % MOST_FIGHTERS * MOST_FIGHTERS + caster.index() % MOST_FIGHTERS;
-            self.lane.threat[place] = (self.lane.threat[place] + hit.threat * dealt).max(0.0);
-        }
-    }
-
-    /// What is left of an amount, its marks, and where it ended before its time.
-    #[inline(never)]
-    fn step_by_step(&mut self, target: CombatantId, ops: &[FilledOp], initial: f64) -> (f64, u64, Option<StepId>) {
-        let (mut amount, mut marks) = (initial, 0);
-        for op in ops {
-            match *op {
-                FilledOp::Avoid { stream, p, step } => {
-                    if self.chance.chance(stream, p) {
-                        return (0.0, marks, Some(step));
-                    }
-                }
-                FilledOp::Perhaps { stream, p, marks: more, factor, .. } => {
-                    if self.chance.chance(stream, p) {
-                        marks |= more;
-                        amount = (amount * factor).max(0.0);
-                    }
-                }
-                FilledOp::Scale { factor, .. } => amount = (amount * factor).max(0.0),
-                FilledOp::ScaleOver { factor, divisor, .. } => amount = (amount * factor / divisor).max(0.0),
-                FilledOp::Soak { pool, step, .. } => amount = self.soak(target, pool, step, amount),
-            }
-        }
-        (amount, marks, None)
-    }
-
-    #[inline(always)]
-    fn soak(&mut self, target: CombatantId, pool: PoolId, step: StepId, amount: f64) -> f64 {
-        let [held, _, rate, ..] = self.body(target).pools[pool.index() % MOST_POOLS];
-        if held <= 0.0 && rate <= 0.0 {
-            return amount;
-        }
-        let Change { moved, over, left } = self.take(target, pool.index(), amount);
-        if moved > 0.0 {
-            self.tell(Event::Soaked { target, step, pool, amount: moved, left });
-        }
-        over
-    }
-
-    fn restore(&mut self, caster: CombatantId, target: CombatantId, one: &Move, pool: usize, amount: f64) {
-        let micros = self.lane.micros;
-        let numbers = &self.body(target).pools[pool % MOST_POOLS];
-        let (before, cap) = (flow::amount(numbers, micros), numbers[usize::from(pool_slot::CAP)]);
-        let fits = before + amount < cap;
-        let (gained, left) = if fits { (amount, before + amount) } else { (cap - before, cap) };
-        if gained > 0.0 {
-            self.put(target, pool, left);
-        }
-        let source = crate::fight::event::Source::Ability(one.ability);
-        let (pool, over) = (PoolId(pool as u16), amount - gained);
-        self.tell(Event::Restored { caster, target, source, pool, gained, over, left });
-    }
-
-    #[inline(always)]
-    fn take(&mut self, who: CombatantId, pool: usize, amount: f64) -> Change {
-        let micros = self.lane.micros;
-        let before = flow::amount(&self.body(who).pools[pool % MOST_POOLS], micros);
-        if before == 0.0 {
-            return Change { moved: 0.0, over: amount, left: 0.0 };
-        }
-        let moved = if amount < before { amount } else { before };
-        let left = before - moved;
-        if moved > 0.0 {
-            self.put(who, pool, left);
-        }
-        Change { moved, over: amount - moved, left }
-    }
-
-    #[inline(always)]
-    fn put(&mut self, who: CombatantId, pool: usize, amount: f64) {
-        let micros = self.lane.micros;
-        let body = self.body(who);
-        let numbers = &mut body.pools[pool % MOST_POOLS];
-        numbers[usize::from(pool_slot::AMOUNT)] = amount;
-        numbers[usize::from(pool_slot::SINCE)] = micros;
-        let bit = 1_u64 << pool;
-        if body.alert & bit == 0 {
-            return;
-        }
-        body.changed |= bit;
-        if body.watch & bit != 0 {
-            self.note_waited_for(who, pool);
-        }
-        if amount <= 0.0 && self.plan.defeating & bit != 0 {
-            (self.lane.hurt, self.lane.attention) = (true, true);
-        }
-    }
-
-    /// A pool has changed that its owner's policy reads.
-    #[inline(always)]
-    fn note_waited_for(&mut self, who: CombatantId, pool: usize) {
-        let (plan, micros) = (self.plan, self.lane.micros);
-        let fighter = &plan.fighters[who];
-        let mut lines = fighter.readers[pool % MOST_POOLS];
-        let body = self.body(who);
-        body.known &= !lines;
-        if body.doing != Doing::Idle || body.chooses {
-            return;
-        }
-        let mut turned = body.short;
-        while lines != 0 && !turned {
-            let bit = lines.trailing_zeros();
-            lines &= lines - 1;
-            let line = &fighter.lines[bit as usize % MOST_LINES];
-            turned = line.when.holds(&body.pools, micros) != (body.wanted >> bit & 1 == 1);
-        }
-        self.lane.attention |= turned;
-    }
+/// The deeds of a move that are more than one hit.
+#[inline(never)]
+fn take_effect<C: Chance, O: Observer>(
+    plan: &PlainPlan,
+    lane: &mut Lane,
+    chance: &mut C,
+    observer: &mut O,
+    by: (CombatantId, Source),
+    does: (u16, u16),
+) {
+    bring_all(plan, lane, chance, observer, by, does);
 }

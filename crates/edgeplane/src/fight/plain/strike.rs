@@ -1,0 +1,261 @@
+//! What moves and ticks do to pools.
+
+use super::deeds::{Deed, Way, What};
+use super::holding::inflict;
+use super::lane::{Body, Lane};
+use super::plan::{Fighter, MOST_FIGHTERS, MOST_LINES, MOST_POOLS, PlainPlan};
+use super::settled::MOST_CURSORS;
+use crate::fight::event::{Event, Observer, Source};
+use crate::fight::filled::FilledOp;
+use crate::fight::state::Doing;
+use crate::program::{Chance, CombatantId, PoolId, StepId, flow, pool_slot};
+
+/// What came of adding to a pool or taking from it.
+struct Change {
+    moved: f64,
+    over: f64,
+    left: f64,
+}
+
+/// Everything that a move or a tick brings about for those who stand.
+#[inline(always)]
+pub(super) fn bring_all<C: Chance, O: Observer>(
+    plan: &PlainPlan,
+    lane: &mut Lane,
+    chance: &mut C,
+    observer: &mut O,
+    (caster, source): (CombatantId, Source),
+    (first, end): (u16, u16),
+) {
+    for place in first..end {
+        let deed = &plan.deeds[usize::from(place)];
+        let stands = lane.bodies[deed.receiver.index() % MOST_FIGHTERS].stands;
+        if !stands || deed.chance < 1.0 && !happens(chance, deed) {
+            continue;
+        }
+        let between = (caster, deed.receiver, source);
+        match deed.what {
+            What::Hit(cursor) => strike(plan, lane, chance, observer, between, cursor),
+            What::Restore(pool, cursor) => restore(plan, lane, observer, between, pool, cursor),
+            What::Inflict(dose) => inflict(plan, lane, observer, caster, deed.receiver, dose),
+        }
+    }
+}
+
+#[inline(never)]
+fn happens<C: Chance>(chance: &mut C, deed: &Deed) -> bool {
+    chance.chance(deed.stream, deed.chance)
+}
+
+/// Where a cursor stands.
+#[inline(always)]
+pub(super) fn at(lane: &Lane, cursor: u16) -> usize {
+    lane.cursors[usize::from(cursor) % MOST_CURSORS] as usize
+}
+
+/// A hit, out of line: so nothing of it is made ready for a next one, which seldom comes.
+#[inline(never)]
+pub(super) fn strike<C: Chance, O: Observer>(
+    plan: &PlainPlan,
+    lane: &mut Lane,
+    chance: &mut C,
+    observer: &mut O,
+    between: (CombatantId, CombatantId, Source),
+    cursor: u16,
+) {
+    strike_here(plan, lane, chance, observer, between, cursor);
+}
+
+/// A hit.
+#[inline(always)]
+pub(super) fn strike_here<C: Chance, O: Observer>(
+    plan: &PlainPlan,
+    lane: &mut Lane,
+    chance: &mut C,
+    observer: &mut O,
+    (caster, target, source): (CombatantId, CombatantId, Source),
+    cursor: u16,
+) {
+    let hit = &plan.hits[at(lane, cursor)];
+    let mut initial = hit.amount;
+    if let Some((spread, stream)) = hit.spread {
+        initial *= 1.0 + spread * (2.0 * chance.uniform(stream) - 1.0);
+    }
+    let initial = initial.max(0.0);
+    let (amount, marks, stopped) = match &hit.way {
+        Way::Common { avoid, perhaps, scales, scaled, soak } => {
+            let (mut amount, mut marks) = (initial, 0);
+            if chance.chance(avoid.0, avoid.1) {
+                (0.0, 0, Some(avoid.2))
+            } else {
+                if chance.chance(perhaps.0, perhaps.1) {
+                    (amount, marks) = ((amount * perhaps.3).max(0.0), perhaps.2);
+                }
+                if *scaled > 0 {
+                    amount = (amount * scales[0].0 / scales[0].1).max(0.0);
+                    if *scaled > 1 {
+                        amount = (amount * scales[1].0 / scales[1].1).max(0.0);
+                    }
+                }
+                if let Some((pool, step)) = soak {
+                    amount = self::soak(plan, lane, observer, target, *pool, *step, amount);
+                }
+                (amount, marks, None)
+            }
+        }
+        Way::Steps(ops) => step_by_step(plan, lane, chance, observer, target, (ops, initial)),
+    };
+    let amount = plan.rounding.apply(amount);
+    let Change { moved: dealt, over, left } = take(plan, lane, target, hit.pool, amount);
+    if dealt > 0.0 {
+        lane.bodies[target.index() % MOST_FIGHTERS].hurt_by = Some((caster, source));
+        if plan.threatens {
+            let place = target.index() % MOST_FIGHTERS * MOST_FIGHTERS + caster.index() % MOST_FIGHTERS;
+            lane.threat[place] = (lane.threat[place] + hit.threat * dealt).max(0.0);
+        }
+    }
+    let (damage_type, pool) = (hit.damage_type, PoolId(hit.pool as u16));
+    observer.event(
+        lane.now,
+        Event::Hit { caster, target, source, damage_type, pool, initial, amount, dealt, over, left, stopped, marks },
+    );
+}
+
+/// What is left of an amount, its marks, and where it ended before its time.
+#[inline(never)]
+fn step_by_step<C: Chance, O: Observer>(
+    plan: &PlainPlan,
+    lane: &mut Lane,
+    chance: &mut C,
+    observer: &mut O,
+    target: CombatantId,
+    (ops, initial): (&[FilledOp], f64),
+) -> (f64, u64, Option<StepId>) {
+    let (mut amount, mut marks) = (initial, 0);
+    for op in ops {
+        match *op {
+            FilledOp::Avoid { stream, p, step } => {
+                if chance.chance(stream, p) {
+                    return (0.0, marks, Some(step));
+                }
+            }
+            FilledOp::Perhaps { stream, p, marks: more, factor, .. } => {
+                if chance.chance(stream, p) {
+                    marks |= more;
+                    amount = (amount * factor).max(0.0);
+                }
+            }
+            FilledOp::Scale { factor, .. } => amount = (amount * factor).max(0.0),
+            FilledOp::ScaleOver { factor, divisor, .. } => amount = (amount * factor / divisor).max(0.0),
+            FilledOp::Soak { pool, step, .. } => amount = soak(plan, lane, observer, target, pool, step, amount),
+        }
+    }
+    (amount, marks, None)
+}
+
+#[inline(always)]
+fn soak<O: Observer>(
+    plan: &PlainPlan,
+    lane: &mut Lane,
+    observer: &mut O,
+    target: CombatantId,
+    pool: PoolId,
+    step: StepId,
+    amount: f64,
+) -> f64 {
+    let [held, _, rate, ..] = lane.bodies[target.index() % MOST_FIGHTERS].pools[pool.index() % MOST_POOLS];
+    if held <= 0.0 && rate <= 0.0 {
+        return amount;
+    }
+    let Change { moved, over, left } = take(plan, lane, target, pool.index(), amount);
+    if moved > 0.0 {
+        observer.event(lane.now, Event::Soaked { target, step, pool, amount: moved, left });
+    }
+    over
+}
+
+#[inline(never)]
+fn restore<O: Observer>(
+    plan: &PlainPlan,
+    lane: &mut Lane,
+    observer: &mut O,
+    (caster, target, source): (CombatantId, CombatantId, Source),
+    pool: u16,
+    cursor: u16,
+) {
+    let more = plan.amounts[at(lane, cursor)];
+    let place = usize::from(pool) % MOST_POOLS;
+    let before = amount(lane, target, place);
+    let cap = lane.bodies[target.index() % MOST_FIGHTERS].pools[place][usize::from(pool_slot::CAP)];
+    let fits = before + more < cap;
+    let (gained, left) = if fits { (more, before + more) } else { (cap - before, cap) };
+    if gained > 0.0 {
+        put(plan, lane, target, place, left);
+    }
+    let (pool, over) = (PoolId(pool), more - gained);
+    observer.event(lane.now, Event::Restored { caster, target, source, pool, gained, over, left });
+}
+
+/// What a pool holds now.
+#[inline(always)]
+pub(super) fn amount(lane: &Lane, who: CombatantId, pool: usize) -> f64 {
+    flow::amount(&lane.bodies[who.index() % MOST_FIGHTERS].pools[pool % MOST_POOLS], lane.micros)
+}
+
+#[inline(always)]
+fn take(plan: &PlainPlan, lane: &mut Lane, who: CombatantId, pool: usize, most: f64) -> Change {
+    let before = amount(lane, who, pool);
+    if before == 0.0 {
+        return Change { moved: 0.0, over: most, left: 0.0 };
+    }
+    let moved = if most < before { most } else { before };
+    let left = before - moved;
+    if moved > 0.0 {
+        put(plan, lane, who, pool, left);
+    }
+    Change { moved, over: most - moved, left }
+}
+
+#[inline(always)]
+pub(super) fn put(plan: &PlainPlan, lane: &mut Lane, who: CombatantId, pool: usize, amount: f64) {
+    let micros = lane.micros;
+    let body = &mut lane.bodies[who.index() % MOST_FIGHTERS];
+    let numbers = &mut body.pools[pool % MOST_POOLS];
+    numbers[usize::from(pool_slot::AMOUNT)] = amount;
+    numbers[usize::from(pool_slot::SINCE)] = micros;
+    let bit = 1_u64 << (pool % MOST_POOLS);
+    if body.alert & bit == 0 {
+        return;
+    }
+    body.changed |= bit;
+    let (low, high) = body.calm;
+    let turns = body.watch & bit != 0
+        && if body.calm_pool == pool as u32 && low <= amount && amount < high {
+            body.short && body.doing == Doing::Idle && !body.chooses
+        } else {
+            has_turned(&plan.fighters[who], body, pool, micros)
+        };
+    let empty = amount <= 0.0 && plan.defeating & bit != 0;
+    lane.hurt |= empty;
+    lane.attention |= turns | empty;
+}
+
+/// Whether the owner of a pool that has changed, and that its policy reads or waits for, has to look again.
+#[inline(never)]
+fn has_turned(fighter: &Fighter, body: &mut Body, pool: usize, micros: f64) -> bool {
+    let pool = pool % MOST_POOLS;
+    let mut lines = fighter.readers[pool];
+    let amount = body.pools[pool][usize::from(pool_slot::AMOUNT)];
+    let mut calm = (f64::NEG_INFINITY, f64::INFINITY);
+    while lines != 0 {
+        let bit = lines.trailing_zeros();
+        lines &= lines - 1;
+        let when = fighter.lines[bit as usize % MOST_LINES].when;
+        let holds = when.holds(&body.pools, micros);
+        body.wanted = body.wanted & !(1 << bit) | u64::from(holds) << bit;
+        let (low, high) = when.calm(pool, amount);
+        calm = (calm.0.max(low), calm.1.min(high));
+    }
+    (body.calm, body.calm_pool) = (calm, pool as u32);
+    body.doing == Doing::Idle && !body.chooses && (body.short || body.wanted != body.seen)
+}
