@@ -98,3 +98,36 @@ fn a_limit_on_steps_ends_a_fight_with_an_error() {
     assert_eq!(error.kind, FightErrorKind::TooLong { steps: 20 });
     assert!(error.diagnostic(fight.setup()).message.contains("did not end within 20 steps"));
 }
+
+/// What two statuses make of an attribute goes beyond all numbers, and a third takes it times nothing: that is no number,
+/// and no limit (`at_least`) makes one of it.
+#[test]
+fn an_attribute_that_is_no_number_is_told_to_whoever_reads_it() {
+    let text = RULES.replace(
+        "[pools]",
+        r#"[attributes]
+might = 2
+[status.huge]
+duration = 9
+again = "separate"
+max_instances = 2
+modify = [{ attribute = "might", add = 1.7e308 }]
+[status.nothing]
+duration = 9
+modify = [{ attribute = "might", times = 0 }, { attribute = "might", at_least = 1 }]
+[pools]"#,
+    );
+    let text = text.replace("damage = 2,", "damage = \"caster.might\",");
+    let game = game(&text);
+    let mut fight = Fight::with_chance(
+        Arc::new(Setup::between(game.program(), &sides(&game, "one", [1, 1]))),
+        Sampler::default(),
+        0,
+    );
+    let one = CombatantId(0);
+    for status in ["huge", "huge", "nothing"] {
+        fight.inflict(game.status(status).unwrap(), one, one, 1, &mut Silent).unwrap();
+    }
+    let error = fight.run(&mut Silent).unwrap_err();
+    assert!(matches!(error.kind, FightErrorKind::Fault(_)), "{error:?}");
+}

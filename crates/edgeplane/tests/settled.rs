@@ -71,6 +71,9 @@ fn status(index: usize, [again, most, lasts, ticks, extra]: [u8; 5], out: &mut S
             "hit_steps = [{{ name = \"wall{index}\", of = \"hits_taken\", before = \"held\", amount = \"amount * 0.9\" }}]"
         );
     }
+    if extra & 16 == 0 {
+        out.push_str("resist = \"target.luck * 2\"\n");
+    }
     let rhythm = if extra & 8 == 0 { "restart" } else { "keep" };
     let does = [
         "{ damage = \"1.5 * stacks + caster.might / 10\", type = \"blow\", skips = [\"guard\"] }",
@@ -166,7 +169,6 @@ fn what_the_shortest_way_cannot_tell_is_left_to_the_engine() {
     for (why, add) in [
         ("it answers", "on = [{ event = \"hit_taken\", does = [{ restore = \"wind\", amount = 1 }] }]\n"),
         ("it forbids", "forbids = [\"act\"]\n"),
-        ("it may be resisted", "resist = \"target.luck\"\n"),
         ("a cap hangs on it", "modify = [{ attribute = \"vigour\", add = 1 }]\n"),
         ("it hangs on time", "modify = [{ attribute = \"guard\", add = \"remaining\" }]\n"),
         (

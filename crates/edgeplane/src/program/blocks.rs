@@ -218,7 +218,8 @@ impl Program {
             }
         }
         let value = (base + add) * (1.0 + percent / 100.0) * times;
-        Ok(set.unwrap_or(value).max(least).min(most))
+        // What is no number stays none, and is told to whoever reads it.
+        Ok(BinaryOp::Min.apply(BinaryOp::Max.apply(set.unwrap_or(value), least), most))
     }
 
     fn compute_hidden(&self, memory: &mut Memory, of: CombatantId, dirty: u64) {

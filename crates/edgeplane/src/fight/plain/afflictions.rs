@@ -60,6 +60,8 @@ pub(super) struct Span {
     pub(super) period: Time,
     /// Ticks from start to end.
     pub(super) ticks: f64,
+    /// How likely it is resisted.
+    pub(super) resist: f64,
 }
 
 /// Which statuses abilities in use can bring about, on whom and by whom.
@@ -126,7 +128,7 @@ fn is_plain(setup: &Setup, plan: &StatusPlan) -> bool {
     // What binds forbids, listens, holds under a condition or taunts.
     let quiet = !plan.binds && plan.triggers.is_empty() && plan.at_max.is_empty() && !plan.consume && !plan.interrupts;
     let bare = plan.kept.is_empty() && plan.rank.is_none() && plan.holds_while.is_none() && plan.warn.is_none();
-    let simple = plan.resist.is_none() && plan.changes_by_tick == 0 && !plan.worn && !plan.point;
+    let simple = plan.changes_by_tick == 0 && !plan.worn && !plan.point;
     let tagged = |tags: &[u16]| tags.iter().any(|tag| plan.tag_ids.contains(tag));
     let immune = setup.combatants.iter().any(|one| tagged(&program.characters[one.character.index()].immune))
         || program.statuses().iter().any(|other| tagged(&other.immune))

@@ -32,6 +32,8 @@ pub(super) struct Dose {
     pub(super) status: u16,
     pub(super) span: u16,
     pub(super) stacks: u32,
+    /// Where it is drawn whether it is resisted.
+    pub(super) resist: StreamId,
 }
 
 impl Deed {
@@ -147,7 +149,9 @@ impl PlainPlan {
                     }
                     let place = settling.statuses.iter().position(|known| known == status)? as u16;
                     let span = self.take_span(settling, *status, *duration, meeting, stacks)?;
-                    What::Inflict(Dose { status: place, span, stacks })
+                    let site = settling.setup.program.status(*status).resist.map_or(SiteId::LOT, |(_, site)| site);
+                    let resist = Frame::new(&settling.setup.program, caster, receiver, 0, 0.0).stream(site);
+                    What::Inflict(Dose { status: place, span, stacks, resist })
                 }
                 _ => return None,
             };
@@ -216,23 +220,29 @@ impl PlainPlan {
         let program = &settling.setup.program;
         let plan = program.status(status);
         let Reads { caster, target, .. } = meeting;
-        let mut reads = meeting;
-        for formula in [duration.or(plan.duration), plan.every.as_ref().map(|every| every.period)].into_iter().flatten()
-        {
-            reads = reads.and(program, formula)?;
-        }
+        let resist = plan.resist.map(|(resist, _)| resist);
+        let period = plan.every.as_ref().map(|every| every.period);
+        let formulas = [duration.or(plan.duration), period, resist];
+        let reads = formulas.into_iter().flatten().try_fold(meeting, |reads, formula| reads.and(program, formula))?;
         settling.settle(&mut self.spans, reads, None, |setup, memory, _| {
+            let mut number = |formula| number(setup, memory, formula, caster, target, stacks);
+            let resist = match resist {
+                Some(resist) => number(resist)?,
+                None => 0.0,
+            };
             let mut time = |formula| {
-                let seconds = number(setup, memory, formula, caster, target, stacks)?;
+                let seconds = number(formula)?;
                 (seconds >= 0.0).then(|| Time::from_seconds(seconds))
             };
             let duration = match duration.or(plan.duration) {
                 Some(formula) => time(formula)?,
                 None => Time::NEVER,
             };
-            let Some(every) = &plan.every else { return Some(Span { duration, period: Time::ZERO, ticks: 0.0 }) };
+            let Some(every) = &plan.every else {
+                return Some(Span { duration, period: Time::ZERO, ticks: 0.0, resist });
+            };
             let period = time(every.period)?.max(LEAST_PERIOD);
-            Some(Span { duration, period, ticks: ticks_within(every, duration, period) })
+            Some(Span { duration, period, ticks: ticks_within(every, duration, period), resist })
         })
     }
 }

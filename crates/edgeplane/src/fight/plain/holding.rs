@@ -62,16 +62,20 @@ impl Held {
 
 /// Applies a status.
 #[inline(never)]
-pub(super) fn inflict<O: Observer>(
+pub(super) fn inflict<C: Chance, O: Observer>(
     plan: &PlainPlan,
     lane: &mut Lane,
+    chance: &mut C,
     observer: &mut O,
-    caster: CombatantId,
-    target: CombatantId,
-    Dose { status, span, stacks }: Dose,
+    (caster, target): (CombatantId, CombatantId),
+    Dose { status, span, stacks, resist }: Dose,
 ) {
     let (status, span) = (usize::from(status), plan.spans[at(lane, span)]);
     let (now, of) = (lane.now, &plan.afflictions[status]);
+    if span.resist > 0.0 && chance.chance(resist, span.resist) {
+        let (status, reason) = (of.id, StatusRefusal::Resisted);
+        return observer.event(now, Event::StatusRefused { caster, target, status, reason });
+    }
     let held = &mut lane.held[target.index() % MOST_FIGHTERS][status % MOST_STATUSES];
     let (before, ends) = (held.stacks, now + span.duration);
     let mut moves = true;

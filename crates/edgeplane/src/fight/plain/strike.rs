@@ -37,7 +37,7 @@ pub(super) fn bring_all<C: Chance, O: Observer>(
         match deed.what {
             What::Hit(cursor) => strike(plan, lane, chance, observer, between, cursor),
             What::Restore(pool, cursor) => restore(plan, lane, observer, between, pool, cursor),
-            What::Inflict(dose) => inflict(plan, lane, observer, caster, deed.receiver, dose),
+            What::Inflict(dose) => inflict(plan, lane, chance, observer, (caster, deed.receiver), dose),
         }
     }
 }
