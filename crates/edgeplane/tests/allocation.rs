@@ -5,7 +5,7 @@
 mod common;
 
 use common::demo;
-use edgeplane::{Silent, Time};
+use edgeplane::{Game, Silent, Time};
 
 #[test]
 fn a_warm_fight_allocates_nothing() {
@@ -31,6 +31,35 @@ fn a_warm_fight_allocates_nothing() {
         });
         assert_eq!(stepped.count_total, 0, "{encounter} in frames");
     }
+}
+
+/// On the shortest way and on the long one, with statuses that come and go.
+#[test]
+fn a_warm_fight_with_settled_statuses_allocates_nothing() {
+    let game = Game::open(concat!(env!("CARGO_MANIFEST_DIR"), "/benches/rulesets/soaking.toml")).unwrap();
+    let mut fight = game.fight("soaking", 0).unwrap();
+    assert!(fight.takes_shortest_way());
+    let mut play = |seeds: std::ops::Range<u64>, short: bool| {
+        for seed in seeds {
+            fight.restart(seed);
+            if short {
+                fight.run(&mut Silent).unwrap();
+            } else {
+                fight.advance(Time::NEVER, &mut Silent).unwrap();
+            }
+        }
+    };
+    play(0..300, true);
+    let short = allocation_counter::measure(|| play(300..500, true));
+    assert_eq!(short.count_total, 0, "on the shortest way");
+    play(0..300, false);
+    // What one way leaves is room for the other.
+    let long = allocation_counter::measure(|| {
+        play(300..400, false);
+        play(400..500, true);
+        play(500..600, false);
+    });
+    assert_eq!(long.count_total, 0, "in turns");
 }
 
 #[test]

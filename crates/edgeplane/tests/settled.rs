@@ -6,8 +6,10 @@
 
 use crate::common::game;
 use crate::shortcuts::{ends_alike, plays_alike};
-use edgeplane::fight::Event;
-use edgeplane::{Log, Silent};
+use edgeplane::fight::{Event, FightErrorKind, Limits, Sampler};
+use edgeplane::program::Time;
+use edgeplane::study::Figure;
+use edgeplane::{Fight, Log, Silent, TrialsPlan};
 use proptest::prelude::*;
 use proptest::strategy::ValueTree as _;
 use proptest::test_runner::TestRunner;
@@ -230,4 +232,169 @@ time_limit = 5
     again.restart(0);
     again.run(&mut Silent).unwrap();
     assert_eq!(fight.snapshot(), again.snapshot());
+}
+
+/// Two a side with all that statuses can do and still be settled beforehand.
+fn busy() -> String {
+    let recipe = Recipe {
+        statuses: [[3, 1, 1, 0, 14], [4, 1, 1, 1, 14], [5, 2, 2, 3, 7], [2, 0, 1, 2, 7]],
+        abilities: [[4, 1, 0, 0, 0], [14, 2, 2, 4, 1], [11, 0, 1, 7, 9]],
+        policy: 0,
+        count: [1, 1],
+        seed: 0,
+    };
+    recipe.write()
+}
+
+#[test]
+fn a_study_comes_to_the_same_figures_either_way() {
+    let short = busy();
+    // What the encounter would have happen after its end keeps it off the shortest way, and does nothing else.
+    let long =
+        short.replace("time_limit = 30", "time_limit = 30\nscript = [{ at = 90, ability = \"a0\", by = \"one\" }]");
+    assert_ne!(short, long);
+    let measures = [
+        "win_rate(a)",
+        "duration.p50",
+        "survivors(b)",
+        "damage(a)",
+        "damage(one 1, a0).p90",
+        "damage(b, s0)",
+        "prevented(b, guard)",
+        "soaked(b)",
+        "restored(a, wind)",
+        "uses(other 2)",
+        "ticks(a, s0)",
+        "applied(b, s0)",
+        "uptime(other 1, s0)",
+        "mean_stacks(other 1, s0)",
+        "refusals(one 2)",
+        "idle(a)",
+    ];
+    let plan = TrialsPlan { trials: 400, seed: 3, ..TrialsPlan::default() };
+    let figures = [(short, true), (long, false)].map(|(text, way)| {
+        let game = game(&text);
+        assert_eq!(game.fight("bout", 0).unwrap().takes_shortest_way(), way);
+        game.measure("bout", &measures, &plan).unwrap()
+    });
+    for (measure, (short, long)) in measures.iter().zip(figures[0].iter().zip(&figures[1])) {
+        let all = |figure: &Figure| (figure.value, figure.low, figure.high);
+        assert_eq!(all(short), all(long), "{measure}");
+        assert!(short.value.is_some_and(|value| value > 0.0), "{measure} says nothing");
+    }
+}
+
+#[test]
+fn limits_are_passed_at_the_same_moment_either_way() {
+    let game = game(&busy());
+    let mut passed = 0;
+    for steps in (5..200).step_by(13) {
+        let fight = || {
+            let limits = Limits { steps, ..Limits::default() };
+            Fight::with_chance(game.fight("bout", 4).unwrap().setup().clone(), Sampler::default(), 4)
+                .with_limits(limits)
+        };
+        let (mut short, mut long) = (fight(), fight());
+        let (mut one, mut other) = (Log::default(), Log::default());
+        let ended = (short.run(&mut one).err(), long.advance(Time::NEVER, &mut other).err());
+        assert_eq!(ended.0, ended.1, "{steps} steps");
+        assert_eq!(one.events, other.events, "{steps} steps");
+        passed += usize::from(ended.0.is_some_and(|error| matches!(error.kind, FightErrorKind::TooLong { .. })));
+    }
+    assert!(passed > 5, "{passed}");
+}
+
+#[test]
+fn what_is_held_at_the_end_can_be_looked_at() {
+    let game = game(&busy().replace("time_limit = 30", "time_limit = 6"));
+    let (mut short, mut long) = (game.fight("bout", 9).unwrap(), game.fight("bout", 9).unwrap());
+    assert!(short.takes_shortest_way());
+    short.run(&mut Silent).unwrap();
+    long.advance(Time::NEVER, &mut Silent).unwrap();
+    let mut held = 0;
+    for who in short.setup().ids() {
+        let statuses = |fight: &mut Fight| format!("{:?}", fight.statuses(who).unwrap());
+        assert_eq!(statuses(&mut short), statuses(&mut long));
+        held += short.statuses(who).unwrap().len();
+        for attribute in ["might", "guard", "haste", "luck"] {
+            let slot = game.program().find_attribute(attribute).unwrap();
+            assert_eq!(short.attribute(who, slot), long.attribute(who, slot), "{attribute}");
+            assert_eq!(short.contributions(who, slot), long.contributions(who, slot), "{attribute}");
+        }
+        let ability = game.ability("a0").unwrap();
+        assert_eq!(short.ready_at(who, ability), long.ready_at(who, ability));
+    }
+    assert!(held > 0, "somebody has something at the end");
+}
+
+/// More than there is room for: the engine plays, and nobody sees a difference.
+#[test]
+fn crowds_and_many_statuses_take_the_long_way() {
+    let crowd = busy().replace("character = \"one\", count = 2", "character = \"one\", count = 7");
+    let mut many = busy();
+    for more in 0..8 {
+        let _ = writeln!(many, "[status.more{more}]\nduration = 2");
+    }
+    let all: String = (0..8).map(|more| format!(", {{ inflict = \"more{more}\" }}")).collect();
+    let many = many.replacen(" }]\n[ability.a1]", &format!(" }}{all}]\n[ability.a1]"), 1);
+    for (text, way) in [(busy(), true), (crowd, false), (many, false)] {
+        let game = game(&text);
+        assert_eq!(game.fight("bout", 0).unwrap().takes_shortest_way(), way);
+        ends_alike(&game, "bout", 0..5);
+    }
+}
+
+#[test]
+fn of_the_demo_the_duels_take_the_shortest_way() {
+    let game = crate::common::demo();
+    let all = game.program().encounters().iter().map(|encounter| encounter.name.clone());
+    let short: Vec<String> = all.filter(|name| game.fight(name, 0).unwrap().takes_shortest_way()).collect();
+    assert_eq!(short, ["duel", "mirror"]);
+}
+
+/// Numbers that hang on stacks of both: what a hit comes to with so many of either.
+#[test]
+fn hits_follow_the_stacks_of_both() {
+    let text = r#"
+[attributes]
+might = 10
+guard = 0
+[pools]
+health = { max = 1000, defeat = true }
+[damage_types]
+blow = {}
+[[hit_steps]]
+name = "guard"
+amount = "amount * (100 - target.guard) / 100"
+[status.bold]
+duration = inf
+again = "stack"
+max_stacks = 3
+modify = [{ attribute = "might", add = "10 * stacks" }]
+[status.frail]
+duration = inf
+again = "stack"
+max_stacks = 2
+modify = [{ attribute = "guard", add = "-50 * stacks" }]
+[ability.shove]
+cooldown = 1
+does = [{ damage = "caster.might", type = "blow" }, { inflict = "bold", to = "caster" }, { inflict = "frail" }]
+[character.one]
+abilities = ["shove"]
+[character.other]
+[encounter.bout]
+sides.a = ["one"]
+sides.b = ["other"]
+time_limit = 4.5
+"#;
+    let mut fight = game(text).fight("bout", 0).unwrap();
+    let mut log = Log::default();
+    fight.run(&mut log).unwrap();
+    assert!(fight.takes_shortest_way());
+    let hits = log.events.iter().filter_map(|logged| match logged.event {
+        Event::Hit { initial, amount, .. } => Some((initial, amount)),
+        _ => None,
+    });
+    let expected = [(10.0, 10.0), (20.0, 30.0), (30.0, 60.0), (40.0, 80.0), (40.0, 80.0)];
+    assert_eq!(hits.collect::<Vec<_>>(), expected);
 }

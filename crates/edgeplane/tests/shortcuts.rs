@@ -91,6 +91,12 @@ time_limit = 120
 #[test]
 fn numbers_filled_in_go_stale_when_attributes_and_stacks_change() {
     plays_alike(&game(BUFFETED), "gusts", 200);
+    // Where no cap hangs on what a status changes, the fight takes the shortest way of all.
+    let settled = game(&BUFFETED.replace("30 + might", "40"));
+    let ways = [&game(BUFFETED), &settled].map(|game| game.fight("gusts", 0).unwrap().takes_shortest_way());
+    assert_eq!(ways, [false, true]);
+    plays_alike(&settled, "gusts", 200);
+    ends_alike(&settled, "gusts", 200..300);
 }
 
 #[test]

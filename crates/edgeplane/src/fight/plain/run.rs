@@ -170,6 +170,16 @@ impl<C: Chance, O: Observer, const TWO: bool, const HELD: bool> Run<'_, C, O, TW
     #[inline(always)]
     fn choose_at_once(&mut self) {
         let order = self.lane.order;
+        if TWO {
+            let [first, second] = [order[0], order[1]];
+            let found = [first, second].map(|who| std::mem::take(&mut self.body(who).chooses).then(|| self.look(who)));
+            for (who, found) in [first, second].into_iter().zip(found) {
+                if let Some(found) = found {
+                    self.set_out(who, found);
+                }
+            }
+            return;
+        }
         let order = &order[..self.plan.fighters.len().min(MOST_FIGHTERS)];
         for who in order {
             if self.body(*who).chooses {
