@@ -14,8 +14,8 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
         self.state.next_serial = lane.next_serial;
         for who in self.setup.ids() {
             let mut changes = 0;
-            for (affliction, held) in plan.afflictions.all().iter().zip(&lane.held[who.index()]) {
-                let (id, layout) = (affliction.id, &self.program.layout);
+            for (status, held) in plan.statuses.all().iter().zip(&lane.held[who.index()]) {
+                let (id, layout) = (status.id, &self.program.layout);
                 changes |= self.program.status(id).changes;
                 let place = self.program.place(who, layout.stacks(id));
                 self.state.memory.set(place, f64::from(held.stacks));
@@ -36,17 +36,17 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
     fn hand_back_statuses(&mut self, plan: &PlainPlan, lane: &Lane, who: CombatantId) {
         let state = &mut *self.state;
         state.spare.append(&mut state.statuses[who.index()]);
-        let there = || plan.afflictions.all().iter().zip(&lane.held[who.index()]).filter(|(_, held)| held.stacks > 0);
+        let there = || plan.statuses.all().iter().zip(&lane.held[who.index()]).filter(|(_, held)| held.stacks > 0);
         let mut after = None;
         loop {
             let later = there().filter(|(_, held)| after.is_none_or(|serial| held.serial > serial));
-            let Some((affliction, held)) = later.min_by_key(|(_, held)| held.serial) else { break };
+            let Some((status, held)) = later.min_by_key(|(_, held)| held.serial) else { break };
             after = Some(held.serial);
             let mut one = state.spare.pop().unwrap_or_else(|| Instance::roomy(self.program));
-            one.status = affliction.id;
+            one.status = status.id;
             fill(&mut one, held);
-            one.next = held.next(affliction);
-            if affliction.ends_apart {
+            one.next = held.next(status);
+            if status.ends_apart {
                 one.stack_ends.extend_from_slice(held.each_end());
             }
             state.statuses[who.index()].push(one);
@@ -54,8 +54,8 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
     }
 
     fn count_tags(&mut self, plan: &PlainPlan, who: CombatantId) {
-        for affliction in plan.afflictions.all() {
-            for tag in &self.program.status(affliction.id).tag_ids {
+        for status in plan.statuses.all() {
+            for tag in &self.program.status(status.id).tag_ids {
                 let with = |one: &&Instance| self.program.status(one.status).tag_ids.contains(tag);
                 let count = self.state.statuses[who.index()].iter().filter(with).count();
                 let place = self.program.place(who, self.program.layout.tagged(*tag));

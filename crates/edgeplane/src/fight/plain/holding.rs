@@ -3,12 +3,12 @@
 //! The same as the engine does in `inflict` and `statuses`, for statuses that do nothing but change numbers and tick.
 
 use super::NOTHING;
-use super::afflictions::{Affliction, MOST_ENDS, Renewal, Span};
-use super::deeds::Dose;
 use super::lane::{Held, Lane};
+use super::outcomes::Dose;
 use super::plan::{MOST_FIGHTERS, NO_STRIKE, PlainPlan};
 use super::run::will_choose;
 use super::settled::{MOST_CURSORS, MOST_STATUSES};
+use super::statuses::{MOST_ENDS, Renewal, SettledStatus, Span};
 use super::strike::{at, bring_all, strike};
 use crate::fight::event::{Applied, Event, Observer, Source, StatusRefusal};
 use crate::fight::held::Beat;
@@ -34,7 +34,7 @@ impl Held {
     }
 
     #[inline(always)]
-    fn begin(&mut self, of: &Affliction, (now, ends): (Time, Time), stacks: u32, span: &Span) {
+    fn begin(&mut self, of: &SettledStatus, (now, ends): (Time, Time), stacks: u32, span: &Span) {
         (self.started, self.rhythm, self.ends) = (now, now, ends);
         (self.beats, self.ticks_made) = (0, 0);
         (self.period, self.ticks, self.tick_at) = (span.period, span.ticks, now + span.period);
@@ -52,7 +52,7 @@ impl Held {
 
     /// When something happens to it next.
     #[inline(always)]
-    pub(super) fn next(&self, of: &Affliction) -> Beat {
+    pub(super) fn next(&self, of: &SettledStatus) -> Beat {
         let end = if of.ends_apart { self.each_end().iter().copied().min() } else { None };
         let next = Beat::of(end.unwrap_or(self.ends), Phase::Expire);
         let ticks = self.period != Time::ZERO && self.tick_at <= self.ends && self.tick_at < Time::NEVER;
@@ -71,7 +71,7 @@ pub(super) fn inflict<C: Chance, O: Observer>(
     Dose { status, span, stacks, resist }: Dose,
 ) {
     let (status, span) = (usize::from(status), plan.spans[at(lane, span)]);
-    let (now, of) = (lane.now, &plan.afflictions[status]);
+    let (now, of) = (lane.now, &plan.statuses[status]);
     if span.resist > 0.0 && chance.chance(resist, span.resist) {
         let (status, reason) = (of.id, StatusRefusal::Resisted);
         return observer.event(now, Event::StatusRefused { caster, target, status, reason });
@@ -137,7 +137,7 @@ pub(super) fn status_timer<C: Chance, O: Observer>(
     (who, phase): (CombatantId, Phase),
 ) {
     let now = Beat::of(lane.now, phase);
-    let all = plan.afflictions.len().min(MOST_STATUSES);
+    let all = plan.statuses.len().min(MOST_STATUSES);
     let mut due = 0_u32;
     for (status, next) in lane.beats[who.index() % MOST_FIGHTERS][..all].iter().enumerate() {
         due |= u32::from(*next <= now) << status;
@@ -172,7 +172,7 @@ fn tick<C: Chance, O: Observer>(
     observer: &mut O,
     (who, status): (CombatantId, usize),
 ) {
-    let of = &plan.afflictions[status];
+    let of = &plan.statuses[status];
     let now = lane.now;
     let held = &mut lane.held[who.index() % MOST_FIGHTERS][status % MOST_STATUSES];
     held.beats += 1;
@@ -193,7 +193,7 @@ fn tick<C: Chance, O: Observer>(
 /// An end is due: of some stacks, or of all of it.
 #[inline(never)]
 fn end<O: Observer>(plan: &PlainPlan, lane: &mut Lane, observer: &mut O, (who, status): (CombatantId, usize)) {
-    let of = &plan.afflictions[status];
+    let of = &plan.statuses[status];
     let now = lane.now;
     let held = &mut lane.held[who.index() % MOST_FIGHTERS][status % MOST_STATUSES];
     let (before, caster) = (held.stacks, held.caster);
@@ -241,7 +241,7 @@ fn changed(plan: &PlainPlan, lane: &mut Lane, who: CombatantId, status: usize, b
 #[inline(always)]
 fn schedule(plan: &PlainPlan, lane: &mut Lane, who: CombatantId) {
     let place = who.index() % MOST_FIGHTERS;
-    let all = plan.afflictions.len().min(MOST_STATUSES);
+    let all = plan.statuses.len().min(MOST_STATUSES);
     let next = lane.beats[place][..all].iter().fold(Beat::NEVER, |next, one| next.min(*one));
     let rank = lane.bodies[place].rank;
     lane.keys[MOST_FIGHTERS + place] = if next.at() < Time::NEVER { next.due(rank, who) } else { NOTHING };

@@ -1,10 +1,10 @@
 //! Everything of a plain fight that changes.
 
 use super::NOTHING;
-use super::afflictions::MOST_ENDS;
 use super::plan::{MOST_FIGHTERS, MOST_MOVES, MOST_POOLS, PlainPlan};
 use super::run::Found;
 use super::settled::{MOST_CURSORS, MOST_STATUSES};
+use super::statuses::MOST_ENDS;
 use crate::fight::event::Source;
 use crate::fight::held::Beat;
 use crate::fight::limits::Limits;
@@ -196,7 +196,7 @@ impl Lane {
         (self.choosers, self.chooser) = (0, CombatantId(0));
         (self.attention, self.hurt, self.fell) = (false, false, false);
         self.last_used = (CombatantId(0), None);
-        if plan.afflictions.len() > 0 {
+        if plan.statuses.len() > 0 {
             self.begin_bare(plan);
         }
     }
@@ -204,7 +204,7 @@ impl Lane {
     /// Nobody has any status.
     fn begin_bare(&mut self, plan: &PlainPlan) {
         for held in self.held.iter_mut().take(plan.fighters.len()) {
-            held.iter_mut().take(plan.afflictions.len()).for_each(|one| one.stacks = 0);
+            held.iter_mut().take(plan.statuses.len()).for_each(|one| one.stacks = 0);
         }
         self.keys[MOST_FIGHTERS..].fill(NOTHING);
         self.beats[..plan.fighters.len().min(MOST_FIGHTERS)].fill([Beat::NEVER; MOST_STATUSES]);
@@ -276,7 +276,7 @@ impl Lane {
 impl Lane {
     /// Whoever has fallen has no statuses any more.
     fn drop_all(&mut self, plan: &PlainPlan, who: usize) {
-        for status in 0..plan.afflictions.len() {
+        for status in 0..plan.statuses.len() {
             let stacks = std::mem::take(&mut self.held[who][status].stacks);
             self.beats[who][status] = Beat::NEVER;
             self.shift(plan, who, status, stacks.wrapping_neg());

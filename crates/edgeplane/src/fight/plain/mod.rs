@@ -8,14 +8,14 @@
 //! This is what a study of millions runs. It is a shortcut, not a second meaning: `tests/shortcuts.rs` and the
 //! laws over random rulesets hold it to the engine, event by event.
 
-mod afflictions;
-mod deeds;
 mod handing;
 mod holding;
 mod lane;
+mod outcomes;
 mod plan;
 mod run;
 mod settled;
+mod statuses;
 mod strike;
 mod when;
 
@@ -63,7 +63,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
         loop {
             let pause = self.play(plan, lane, last, resumed);
             lane.store(plan, self.state);
-            if plan.afflictions.len() > 0 {
+            if plan.statuses.len() > 0 {
                 self.hand_back(plan, lane, resumed)?;
             }
             match pause {
@@ -88,7 +88,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Only for an engine of its own is it worth compiling a way for each number of fighters.
     fn play(&mut self, plan: &PlainPlan, lane: &mut Lane, last: Time, resumed: bool) -> Pause {
         let (chance, observer) = (&mut *self.chance, &mut *self.observer);
-        let (two, held) = (plan.fighters.len() == 2, plan.afflictions.len() > 0);
+        let (two, held) = (plan.fighters.len() == 2, plan.statuses.len() > 0);
         match (two, held) {
             (true, false) if O::OWN_ENGINE => {
                 Run::<C, O, true, false> { plan, lane, chance, observer }.go(last, resumed)

@@ -1,13 +1,14 @@
 //! Everything of a plain fight that does not change.
 
-use super::afflictions::{Affliction, Reach, Span};
-use super::deeds::{Deed, Hit, What, receiver_of};
+use super::outcomes::{Hit, SettledEffect, SettledOutcome, receiver_of};
 use super::settled::{MOST_CURSORS, MOST_SHIFTS, MOST_STATUSES, Reads, Settling, Shift};
+use super::statuses::{Reach, SettledStatus, Span};
 use super::when::{When, condition};
 use crate::fight::seats::Seats;
 use crate::program::flow::PoolNumbers;
 use crate::program::{
-    AbilityId, Aim, CombatantId, Effect, InHand, JoinPlan, PoolId, Rounding, Setup, SideId, Slot, Time, pool_slot,
+    AbilityId, Aim, CombatantId, Effect, FormulaId, InHand, JoinPlan, Layout, PoolId, Program, Read, Rounding, Setup,
+    SideId, Slot, Time, dirty, pool_slot,
 };
 
 /// More than that are played by the engine alone.
@@ -15,7 +16,7 @@ pub(super) const MOST_FIGHTERS: usize = 8;
 pub(super) const MOST_POOLS: usize = 8;
 pub(super) const MOST_MOVES: usize = 32;
 pub(super) const MOST_LINES: usize = 16;
-pub(super) const MOST_DEEDS: usize = 256;
+pub(super) const MOST_OUTCOMES: usize = 256;
 
 /// A line of a policy.
 #[derive(Clone, Copy, Debug)]
@@ -51,7 +52,7 @@ pub(super) struct Fighter {
 pub(super) struct Move {
     pub(super) ability: AbilityId,
     pub(super) itself: bool,
-    /// Where its deeds stand, by target.
+    /// Where its outcomes stand, by target.
     pub(super) does: [(u16, u16); MOST_FIGHTERS],
     /// The cursor of the one hit that they are, if they are one hit and nothing else.
     pub(super) strikes: [u16; MOST_FIGHTERS],
@@ -60,7 +61,7 @@ pub(super) struct Move {
 /// No hit, or more than that.
 pub(super) const NO_STRIKE: u16 = u16::MAX;
 
-/// What a tick does: where its deeds stand, and the cursor of the one hit that they are, if they are one.
+/// What a tick does: where its outcomes stand, and the cursor of the one hit that they are, if they are one.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Tick {
     pub(super) does: (u16, u16),
@@ -86,7 +87,7 @@ pub(super) struct Tempo {
 pub(super) struct PlainPlan {
     pub(super) fighters: Seats<Fighter, MOST_FIGHTERS>,
     pub(super) moves: Seats<Move, MOST_MOVES>,
-    pub(super) deeds: Seats<Deed, MOST_DEEDS>,
+    pub(super) outcomes: Seats<SettledOutcome, MOST_OUTCOMES>,
     /// What cursors point to. Those of tempos come first, one for each move.
     pub(super) tempos: Vec<Tempo>,
     pub(super) hits: Vec<Hit>,
@@ -101,7 +102,7 @@ pub(super) struct PlainPlan {
     pub(super) cursors_used: usize,
     pub(super) shifts: Seats<Shift, MOST_SHIFTS>,
     pub(super) shifts_of: [[(u16, u16); MOST_STATUSES]; MOST_FIGHTERS],
-    pub(super) afflictions: Seats<Affliction, MOST_STATUSES>,
+    pub(super) statuses: Seats<SettledStatus, MOST_STATUSES>,
     /// What a tick does, by owner, status and who inflicted it; and the cursor of the one hit that it is, if it is that.
     pub(super) ticks: Box<[[[Tick; MOST_FIGHTERS]; MOST_STATUSES]; MOST_FIGHTERS]>,
     pub(super) pools: usize,
@@ -139,7 +140,7 @@ impl PlainPlan {
         let mut plan = Self {
             fighters: Seats::filled(&fighters, nobody),
             moves: Seats::of(0, no_move),
-            deeds: Seats::of(0, Deed::NOTHING),
+            outcomes: Seats::of(0, SettledOutcome::NOTHING),
             tempos: Vec::new(),
             hits: Vec::new(),
             amounts: Vec::new(),
@@ -150,7 +151,7 @@ impl PlainPlan {
             cursors_used: 0,
             shifts: Seats::of(0, Shift { cursor: 0, by: 0 }),
             shifts_of: Default::default(),
-            afflictions: Seats::filled(&reach.afflictions(setup)?, Affliction::NOTHING),
+            statuses: Seats::filled(&reach.settled_statuses(setup)?, SettledStatus::NOTHING),
             ticks: Box::new([[[Tick::NOTHING; MOST_FIGHTERS]; MOST_STATUSES]; MOST_FIGHTERS]),
             pools,
             defeats: defeating.first().copied(),
@@ -209,7 +210,7 @@ impl PlainPlan {
             if self.fighters[who].uses(place) {
                 for target in targets(setup, who, one.itself) {
                     let does = &setup.program.ability(hand.ability).does;
-                    let (first, end) = self.take_deeds(settling, does, who, target, None)?;
+                    let (first, end) = self.take_outcomes(settling, does, who, target, None)?;
                     one.does[target.index()] = (first, end);
                     one.strikes[target.index()] = self.only_strike(first, end, target);
                 }
@@ -221,9 +222,11 @@ impl PlainPlan {
     }
 
     fn only_strike(&self, first: u16, end: u16, target: CombatantId) -> u16 {
-        let deed = &self.deeds[usize::from(first)];
-        match deed.what {
-            What::Hit(cursor) if end == first + 1 && deed.chance >= 1.0 && deed.receiver == target => cursor,
+        let outcome = &self.outcomes[usize::from(first)];
+        match outcome.what {
+            SettledEffect::Hit(cursor) if end == first + 1 && outcome.chance >= 1.0 && outcome.receiver == target => {
+                cursor
+            }
             _ => NO_STRIKE,
         }
     }
@@ -235,7 +238,8 @@ impl PlainPlan {
             for owner in setup.ids() {
                 let by = reach.by[owner.index()][place];
                 for caster in setup.ids().filter(|caster| by >> caster.0 & 1 == 1) {
-                    let (first, end) = self.take_deeds(settling, &every.does, caster, owner, Some((owner, place)))?;
+                    let (first, end) =
+                        self.take_outcomes(settling, &every.does, caster, owner, Some((owner, place)))?;
                     let strike = self.only_strike(first, end, owner);
                     self.ticks[owner.index()][place][caster.index()] = Tick { does: (first, end), strike };
                 }
@@ -251,7 +255,7 @@ impl PlainPlan {
             let cursor = settling.settle(&mut self.looks, Reads::own(who, u64::MAX), None, |setup, memory, _| {
                 let layout = &setup.program.layout;
                 let block = setup.program.place(who, Slot(0));
-                let attributes = usize::from(crate::program::Layout::ATTRIBUTES.0)..usize::from(layout.pools);
+                let attributes = usize::from(Layout::ATTRIBUTES.0)..usize::from(layout.pools);
                 let bits: Vec<u64> = attributes.map(|slot| memory.at(block + slot).to_bits()).collect();
                 let place = known.iter().position(|one| *one == bits).unwrap_or_else(|| {
                     known.push(bits);
@@ -310,8 +314,7 @@ fn hangs_on_more(settling: &Settling, who: CombatantId) -> bool {
 }
 
 /// What a condition reads of its owner's besides pools.
-fn reads_of_condition(program: &crate::program::Program, when: crate::program::FormulaId) -> u64 {
-    use crate::program::{Read, dirty};
+fn reads_of_condition(program: &Program, when: FormulaId) -> u64 {
     let mut found = 0;
     program.formula(when).each_read(|read| match read {
         Read::Attribute(_, slot) | Read::Standing(_, slot) => found |= dirty::bit(slot),

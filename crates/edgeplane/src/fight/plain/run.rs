@@ -347,7 +347,7 @@ fn choose_together<C: Chance, O: Observer, const TWO: bool, const HELD: bool>(
     Run::<C, O, TWO, HELD> { plan, lane, chance, observer }.choose_at_once();
 }
 
-/// A move takes effect. Out of line, as are its deeds, so that registers are its own.
+/// A move takes effect. Out of line, as are its outcomes, so that registers are its own.
 #[inline(never)]
 fn release<C: Chance, O: Observer>(
     plan: &PlainPlan,
@@ -387,7 +387,7 @@ fn release<C: Chance, O: Observer>(
     lane.keys[who.index() % MOST_FIGHTERS] = Due::of(until, Phase::Ready, body.rank, who);
 }
 
-/// The deeds of a move that are more than one hit.
+/// The outcomes of a move that are more than one hit.
 #[inline(never)]
 fn take_effect<C: Chance, O: Observer>(
     plan: &PlainPlan,

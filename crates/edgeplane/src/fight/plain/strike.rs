@@ -1,8 +1,8 @@
 //! What moves and ticks do to pools.
 
-use super::deeds::{Deed, Way, What};
 use super::holding::inflict;
 use super::lane::{Body, Lane};
+use super::outcomes::{SettledEffect, SettledOutcome, Way};
 use super::plan::{Fighter, MOST_FIGHTERS, MOST_LINES, MOST_POOLS, PlainPlan};
 use super::settled::MOST_CURSORS;
 use crate::fight::event::{Event, Observer, Source};
@@ -28,23 +28,23 @@ pub(super) fn bring_all<C: Chance, O: Observer>(
     (first, end): (u16, u16),
 ) {
     for place in first..end {
-        let deed = &plan.deeds[usize::from(place)];
-        let stands = lane.bodies[deed.receiver.index() % MOST_FIGHTERS].stands;
-        if !stands || deed.chance < 1.0 && !happens(chance, deed) {
+        let outcome = &plan.outcomes[usize::from(place)];
+        let stands = lane.bodies[outcome.receiver.index() % MOST_FIGHTERS].stands;
+        if !stands || outcome.chance < 1.0 && !happens(chance, outcome) {
             continue;
         }
-        let between = (caster, deed.receiver, source);
-        match deed.what {
-            What::Hit(cursor) => strike(plan, lane, chance, observer, between, cursor),
-            What::Restore(pool, cursor) => restore(plan, lane, observer, between, pool, cursor),
-            What::Inflict(dose) => inflict(plan, lane, chance, observer, (caster, deed.receiver), dose),
+        let between = (caster, outcome.receiver, source);
+        match outcome.what {
+            SettledEffect::Hit(cursor) => strike(plan, lane, chance, observer, between, cursor),
+            SettledEffect::Restore(pool, cursor) => restore(plan, lane, observer, between, pool, cursor),
+            SettledEffect::Inflict(dose) => inflict(plan, lane, chance, observer, (caster, outcome.receiver), dose),
         }
     }
 }
 
 #[inline(never)]
-fn happens<C: Chance>(chance: &mut C, deed: &Deed) -> bool {
-    chance.chance(deed.stream, deed.chance)
+fn happens<C: Chance>(chance: &mut C, outcome: &SettledOutcome) -> bool {
+    chance.chance(outcome.stream, outcome.chance)
 }
 
 /// Where a cursor stands.

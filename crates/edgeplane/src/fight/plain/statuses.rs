@@ -1,7 +1,9 @@
 //! Statuses that only change numbers and tick: what is known of them beforehand.
 
 use super::settled::{MOST_STATUSES, Reads};
-use crate::program::{Again, CombatantId, Effect, PoolEffectKind, Read, Setup, StackTimer, StatusId, StatusPlan, Time};
+use crate::program::{
+    Again, CombatantId, Effect, OutcomePlan, PoolEffectKind, Read, Setup, StackTimer, StatusId, StatusPlan, Time, dirty,
+};
 use crate::rules::Receiver;
 
 /// Stacks that end each on its own: so many are kept.
@@ -9,7 +11,7 @@ pub(super) const MOST_ENDS: usize = 16;
 
 /// A status of a plain fight.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Affliction {
+pub(super) struct SettledStatus {
     pub(super) id: StatusId,
     pub(super) again: Renewal,
     pub(super) most: u32,
@@ -47,7 +49,7 @@ impl Renewal {
     }
 }
 
-impl Affliction {
+impl SettledStatus {
     pub(super) const NOTHING: Self =
         Self { id: StatusId(0), again: Renewal::Nothing, most: 0, ends_apart: false, restarts: false };
 }
@@ -95,7 +97,7 @@ impl Reach {
     }
 
     /// What is known of the statuses, if all of them do nothing but change numbers and tick.
-    pub(super) fn afflictions(&self, setup: &Setup) -> Option<Vec<Affliction>> {
+    pub(super) fn settled_statuses(&self, setup: &Setup) -> Option<Vec<SettledStatus>> {
         let program = &setup.program;
         let mut all = Vec::new();
         let mut bits = 0;
@@ -107,10 +109,8 @@ impl Reach {
                 return None;
             }
             let tags = plan.tag_ids.iter().map(|tag| program.layout.tagged(*tag));
-            bits |= tags.fold(crate::program::dirty::bit(program.layout.stacks(*id)), |bits, slot| {
-                bits | crate::program::dirty::bit(slot)
-            });
-            all.push(Affliction {
+            bits |= tags.fold(dirty::bit(program.layout.stacks(*id)), |bits, slot| bits | dirty::bit(slot));
+            all.push(SettledStatus {
                 id: *id,
                 again,
                 most: plan.max_stacks,
@@ -133,29 +133,29 @@ fn is_plain(setup: &Setup, plan: &StatusPlan) -> bool {
     let immune = setup.combatants.iter().any(|one| tagged(&program.characters[one.character.index()].immune))
         || program.statuses().iter().any(|other| tagged(&other.immune))
         || program.diminish.iter().any(|group| tagged(&[group.tag]));
-    let ticks = plan.every.as_ref().is_none_or(|every| {
-        let does = |one: &crate::program::OutcomePlan| {
-            let pool = |kind| matches!(kind, PoolEffectKind::Restore);
-            let effect = match &one.effect {
-                Effect::Hit(_) => true,
-                Effect::Pool(effect) => pool(effect.kind),
-                _ => false,
-            };
-            effect && matches!(one.to, Receiver::Target | Receiver::Caster | Receiver::Owner)
-        };
-        !every.first_now && !every.part_tick && every.does.iter().all(does)
-    });
+    let ticks = plan
+        .every
+        .as_ref()
+        .is_none_or(|every| !every.first_now && !every.part_tick && every.does.iter().all(is_plain_tick));
     stacks && quiet && bare && simple && !immune && ticks && changes_by_stacks(setup, plan)
 }
 
-/// Whether what it does to attributes hangs on its stacks and on its owner's attributes, and on nothing else; and no
-/// pool's cap or flow hangs on those.
+/// A tick hits or restores, and who that is for is known.
+fn is_plain_tick(outcome: &OutcomePlan) -> bool {
+    let effect = match &outcome.effect {
+        Effect::Hit(_) => true,
+        Effect::Pool(effect) => matches!(effect.kind, PoolEffectKind::Restore),
+        _ => false,
+    };
+    effect && matches!(outcome.to, Receiver::Target | Receiver::Caster | Receiver::Owner)
+}
+
+/// Whether what it does to attributes hangs on its stacks and on its owner's attributes, and on nothing else.
 fn changes_by_stacks(setup: &Setup, plan: &StatusPlan) -> bool {
     let nobody = Reads::own(CombatantId(0), 0);
-    let amounts = plan.modifiers.iter().all(|modifier| {
+    plan.modifiers.iter().all(|modifier| {
         let mut own = true;
         setup.program.formula(modifier.amount).each_read(|read| own &= !matches!(read, Read::Standing(..)));
         own && nobody.and(&setup.program, modifier.amount).is_some()
-    });
-    amounts && setup.program.pools.iter().all(|pool| pool.reads & plan.changes == 0)
+    })
 }

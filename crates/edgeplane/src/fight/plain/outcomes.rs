@@ -1,8 +1,8 @@
 //! What moves and ticks bring about, with their numbers.
 
-use super::afflictions::Span;
 use super::plan::PlainPlan;
 use super::settled::{Reads, Settling};
+use super::statuses::Span;
 use crate::fight::filled::{Filled, FilledOp, Meeting};
 use crate::fight::held::ticks_within;
 use crate::fight::inflict::LEAST_PERIOD;
@@ -17,13 +17,13 @@ const LARGEST: f64 = 1e280;
 
 /// Something that a move or a tick brings about.
 #[derive(Clone, Copy, Debug)]
-pub(super) struct Deed {
+pub(super) struct SettledOutcome {
     /// Who receives it.
     pub(super) receiver: CombatantId,
     /// How likely it is, and where that is drawn.
     pub(super) chance: f64,
     pub(super) stream: StreamId,
-    pub(super) what: What,
+    pub(super) what: SettledEffect,
 }
 
 /// An application: of which status, how many stacks, and its span by its cursor.
@@ -36,14 +36,14 @@ pub(super) struct Dose {
     pub(super) resist: StreamId,
 }
 
-impl Deed {
+impl SettledOutcome {
     pub(super) const NOTHING: Self =
-        Self { receiver: CombatantId(0), chance: 0.0, stream: StreamId(0), what: What::Hit(0) };
+        Self { receiver: CombatantId(0), chance: 0.0, stream: StreamId(0), what: SettledEffect::Hit(0) };
 }
 
 /// Numbers that hang on stacks stand where a cursor says.
 #[derive(Clone, Copy, Debug)]
-pub(super) enum What {
+pub(super) enum SettledEffect {
     /// A hit, by its cursor.
     Hit(u16),
     /// A pool gains an amount, by its cursor.
@@ -117,7 +117,7 @@ pub(super) type Ticking = Option<(CombatantId, usize)>;
 
 impl PlainPlan {
     /// Takes on what an ability or a tick (of the status that is `ticking`) brings about; gives where that stands.
-    pub(super) fn take_deeds(
+    pub(super) fn take_outcomes(
         &mut self,
         settling: &mut Settling,
         does: &[OutcomePlan],
@@ -125,19 +125,19 @@ impl PlainPlan {
         target: CombatantId,
         ticking: Ticking,
     ) -> Option<(u16, u16)> {
-        let first = self.deeds.len();
+        let first = self.outcomes.len();
         for outcome in does {
             let receiver = receiver_of(outcome, caster, target, ticking.is_some())?;
             let meeting = Reads { caster, target: receiver, of: [0; 2] };
             let what = match &outcome.effect {
-                Effect::Hit(effect) => What::Hit(self.take_hit(settling, effect, meeting, ticking)?),
+                Effect::Hit(effect) => SettledEffect::Hit(self.take_hit(settling, effect, meeting, ticking)?),
                 Effect::Pool(PoolEffect { kind: PoolEffectKind::Restore, pool, amount }) => {
                     let (reads, rounding) = (meeting.and(&settling.setup.program, *amount)?, self.rounding);
                     let cursor = settling.settle(&mut self.amounts, reads, ticking, |setup, memory, stacks| {
                         let amount = number(setup, memory, *amount, caster, receiver, stacks)?;
                         Some(rounding.apply(amount.max(0.0)))
                     })?;
-                    What::Restore(pool.index() as u16, cursor)
+                    SettledEffect::Restore(pool.index() as u16, cursor)
                 }
                 Effect::Inflict(status, stacks, duration) if ticking.is_none() => {
                     let stacks = match stacks {
@@ -151,7 +151,7 @@ impl PlainPlan {
                     let span = self.take_span(settling, *status, *duration, meeting, stacks)?;
                     let site = settling.setup.program.status(*status).resist.map_or(SiteId::LOT, |(_, site)| site);
                     let resist = Frame::new(&settling.setup.program, caster, receiver, 0, 0.0).stream(site);
-                    What::Inflict(Dose { status: place, span, stacks, resist })
+                    SettledEffect::Inflict(Dose { status: place, span, stacks, resist })
                 }
                 _ => return None,
             };
@@ -160,9 +160,9 @@ impl PlainPlan {
                 None => (1.0, SiteId::LOT),
             };
             let stream = Frame::new(&settling.setup.program, caster, receiver, 0, 0.0).stream(site);
-            self.deeds.push(Deed { receiver, chance, stream, what })?;
+            self.outcomes.push(SettledOutcome { receiver, chance, stream, what })?;
         }
-        Some((u16::try_from(first).ok()?, u16::try_from(self.deeds.len()).ok()?))
+        Some((u16::try_from(first).ok()?, u16::try_from(self.outcomes.len()).ok()?))
     }
 
     fn take_hit(
