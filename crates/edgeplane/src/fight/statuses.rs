@@ -192,8 +192,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
             self.refresh_control(who);
         }
         self.schedule_statuses(who);
-        let tags = plan.tag_ids.iter().map(|tag| layout.tagged(*tag));
-        let changed = tags.fold(dirty::bit(layout.stacks(status)), |bits, slot| bits | dirty::bit(slot));
+        let changed = program.counted(status);
         if self.setup.asked_statuses & changed != 0 {
             self.wake_askers(changed);
         }

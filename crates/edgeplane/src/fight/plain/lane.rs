@@ -14,7 +14,7 @@ use crate::program::flow::PoolNumbers;
 use crate::program::{CombatantId, Time, pool_slot};
 
 /// Each fighter's own timer, then that of its statuses.
-pub(super) const MOST_KEYS: usize = 2 * MOST_FIGHTERS;
+const MOST_KEYS: usize = 2 * MOST_FIGHTERS;
 
 /// One who takes part. As large as makes its place quick to find.
 #[derive(Clone, Copy, Debug)]
@@ -271,9 +271,7 @@ impl Lane {
         (self.choosers, self.hurt) = (state.choosers, false);
         self.fell = std::mem::take(&mut state.someone_fell);
     }
-}
 
-impl Lane {
     /// Whoever has fallen has no statuses any more.
     fn drop_all(&mut self, plan: &PlainPlan, who: usize) {
         for status in 0..plan.statuses.len() {

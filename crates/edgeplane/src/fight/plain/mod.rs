@@ -2,11 +2,11 @@
 //!
 //! Nobody has places, charges or triggers there, so every attribute, cost, time and step of a hit is a number
 //! that is known when the fight is set up, or one for each number of stacks. [`PlainPlan`] has them all side by side,
-//! [`Lane`] what changes, a few hundred bytes for a duel, and [`Run`] plays it: the same events in the same order as the
+//! [`Lane`] what changes, a page at most for a duel, and [`Run`] plays it: the same events in the same order as the
 //! engine, from the same chances. Defeats and the end are the engine's own; it takes the state over for that.
 //!
-//! This is what a study of millions runs. It is a shortcut, not a second meaning: `tests/shortcuts.rs` and the
-//! laws over random rulesets hold it to the engine, event by event.
+//! This is what a study of millions runs. It is a shortcut, not a second meaning: `tests/shortcuts.rs`,
+//! `tests/settled.rs` and the laws over random rulesets hold it to the engine, event by event.
 
 mod handing;
 mod holding;

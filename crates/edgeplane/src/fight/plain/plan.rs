@@ -315,11 +315,11 @@ fn hangs_on_more(settling: &Settling, who: CombatantId) -> bool {
 
 /// What a condition reads of its owner's besides pools.
 fn reads_of_condition(program: &Program, when: FormulaId) -> u64 {
-    let mut found = 0;
-    program.formula(when).each_read(|read| match read {
-        Read::Attribute(_, slot) | Read::Standing(_, slot) => found |= dirty::bit(slot),
-        Read::Typed(_, slot) => found |= dirty::bits(slot, program.layout.types),
-        _ => {}
+    let mut found = program.dirty_reads(when);
+    program.formula(when).each_read(|read| {
+        if let Read::Standing(_, slot) = read {
+            found |= dirty::bit(slot);
+        }
     });
     found
 }

@@ -6,7 +6,7 @@
 
 use super::plan::MOST_FIGHTERS;
 use crate::program::{
-    CombatantId, FormulaId, Holding, Layout, Memory, Operand, Program, Read, Role, Setup, StatusId, dirty,
+    CombatantId, FormulaId, Holding, Layout, Memory, Operand, Program, Read, Role, Setup, Slot, StatusId, dirty,
 };
 use crate::rules::ModifierKind;
 
@@ -49,13 +49,9 @@ impl Reads {
         let compiled = program.formula(formula);
         let mut fine = !compiled.draws();
         compiled.each_read(|read| match read {
-            Read::Attribute(role, slot) => self.of[usize::from(role == Role::Target)] |= dirty::bit(slot),
-            Read::Typed(role, slot) => {
-                self.of[usize::from(role == Role::Target)] |= dirty::bits(slot, program.layout.types);
-            }
-            Read::Standing(role, slot) if slot.0 >= program.layout.statuses => {
-                self.of[usize::from(role == Role::Target)] |= dirty::bit(slot);
-            }
+            Read::Attribute(role, slot) => self.note(role, dirty::bit(slot)),
+            Read::Typed(role, slot) => self.note(role, dirty::bits(slot, program.layout.types)),
+            Read::Standing(role, slot) if slot.0 >= program.layout.statuses => self.note(role, dirty::bit(slot)),
             Read::Local(Layout::STACKS) => {}
             _ => fine = false,
         });
@@ -65,9 +61,13 @@ impl Reads {
     /// What an operand reads as well.
     pub(super) fn and_operand(mut self, operand: Operand) -> Self {
         if let Some((role, slot)) = operand.of_somebody() {
-            self.of[usize::from(role == Role::Target)] |= dirty::bit(slot);
+            self.note(role, dirty::bit(slot));
         }
         self
+    }
+
+    fn note(&mut self, role: Role, bits: u64) {
+        self.of[usize::from(role == Role::Target)] |= bits;
     }
 }
 
@@ -214,8 +214,7 @@ impl<'a> Settling<'a> {
 /// Every number of its owner that hangs on a status.
 fn affected(setup: &Setup, who: CombatantId, status: StatusId) -> u64 {
     let program = &setup.program;
-    let plan = program.status(status);
-    let mut found = plan.changes;
+    let mut found = program.status(status).changes;
     for attribute in &program.characters[setup.combatants[who.index()].character.index()].attributes {
         if attribute.reads & found != 0 {
             found |= dirty::bit(attribute.slot);
@@ -226,8 +225,7 @@ fn affected(setup: &Setup, who: CombatantId, status: StatusId) -> u64 {
             found |= dirty::bits(hidden.slot, if hidden.typed { program.layout.types } else { 1 });
         }
     }
-    let tags = plan.tag_ids.iter().map(|tag| program.layout.tagged(*tag));
-    tags.fold(found | dirty::bit(program.layout.stacks(status)), |found, slot| found | dirty::bit(slot))
+    found | program.counted(status)
 }
 
 /// Whether it is all the same in which order these statuses came: no more than two numbers are added up or multiplied
@@ -235,7 +233,7 @@ fn affected(setup: &Setup, who: CombatantId, status: StatusId) -> u64 {
 fn in_any_order(program: &Program, statuses: &[StatusId]) -> bool {
     let modifiers = || statuses.iter().flat_map(|status| &program.status(*status).modifiers);
     modifiers().flat_map(|one| one.slot.0..one.slot.0 + one.slots).all(|slot| {
-        let covering: Vec<_> = modifiers().filter(|one| one.covers(crate::program::Slot(slot))).collect();
+        let covering: Vec<_> = modifiers().filter(|one| one.covers(Slot(slot))).collect();
         covering.len() == 1 || covering.len() == 2 && covering.iter().all(|one| one.kind != ModifierKind::Set)
     })
 }

@@ -2,7 +2,7 @@
 
 use super::settled::{MOST_STATUSES, Reads};
 use crate::program::{
-    Again, CombatantId, Effect, OutcomePlan, PoolEffectKind, Read, Setup, StackTimer, StatusId, StatusPlan, Time, dirty,
+    Again, CombatantId, Effect, OutcomePlan, PoolEffectKind, Read, Setup, StackTimer, StatusId, StatusPlan, Time,
 };
 use crate::rules::Receiver;
 
@@ -108,8 +108,7 @@ impl Reach {
             if !is_plain(setup, plan) || (plan.per_caster && !by_one) {
                 return None;
             }
-            let tags = plan.tag_ids.iter().map(|tag| program.layout.tagged(*tag));
-            bits |= tags.fold(dirty::bit(program.layout.stacks(*id)), |bits, slot| bits | dirty::bit(slot));
+            bits |= program.counted(*id);
             all.push(SettledStatus {
                 id: *id,
                 again,
