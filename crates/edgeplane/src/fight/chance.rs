@@ -105,6 +105,11 @@ impl Chance for Sampler {
     }
 
     #[inline(always)]
+    fn perhaps(&mut self, stream: StreamId, p: f64) -> bool {
+        unit(self.next(stream)) < p
+    }
+
+    #[inline(always)]
     fn pick(&mut self, stream: StreamId, n: u32) -> u32 {
         // Multiply and shift: the bias of at most n / 2^64 is far below what any study can see.
         ((u128::from(self.next(stream)) * u128::from(n)) >> 64) as u32

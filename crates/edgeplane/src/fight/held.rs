@@ -2,7 +2,7 @@
 
 use std::ops::{Deref, DerefMut};
 
-use super::timeline::{Due, PHASE_BITS, Phase};
+use super::timeline::{Due, Lot, PHASE_BITS, Phase};
 use crate::program::{
     CombatantId, EveryPlan, Holding, Layout, Memory, Program, StackTimer, StatusId, StatusPlan, Time,
 };
@@ -81,8 +81,8 @@ impl Beat {
     }
 
     /// The same as somebody's timer.
-    pub(super) fn due(self, rank: u32, who: CombatantId) -> Due {
-        Due::packed(self.0, rank, who)
+    pub(super) fn due(self, lot: Lot) -> Due {
+        lot.on(self.0)
     }
 
     pub(super) fn phase(self) -> Phase {

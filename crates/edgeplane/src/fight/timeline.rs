@@ -107,18 +107,6 @@ impl Due {
     /// Nothing is due.
     pub(super) const NOTHING: Self = Self(NONE);
 
-    #[inline(always)]
-    pub(super) fn of(at: Time, phase: Phase, rank: u32, who: CombatantId) -> Self {
-        Self::packed(at.0 << PHASE_BITS | phase as u64, rank, who)
-    }
-
-    /// The same with moment and phase in one number.
-    #[inline(always)]
-    pub(super) fn packed(beat: u64, rank: u32, who: CombatantId) -> Self {
-        let lot = beat << WHO_BITS | u64::from(rank);
-        Self(lot << WHO_BITS | u64::from(who.0))
-    }
-
     /// Whose timer it is.
     #[inline(always)]
     pub(super) fn who(self) -> CombatantId {
@@ -135,6 +123,28 @@ impl Due {
     #[inline(always)]
     pub(super) fn at(self) -> Time {
         Time(self.0 >> (2 * WHO_BITS + PHASE_BITS))
+    }
+}
+
+/// The lower part of all keys of a combatant: its lot, and who it is.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Lot(u64);
+
+impl Lot {
+    pub(super) fn of(rank: u32, who: CombatantId) -> Self {
+        Self(u64::from(rank) << WHO_BITS | u64::from(who.0))
+    }
+
+    /// Its timer for a moment and phase.
+    #[inline(always)]
+    pub(super) fn due(self, at: Time, phase: Phase) -> Due {
+        self.on(at.0 << PHASE_BITS | phase as u64)
+    }
+
+    /// The same with moment and phase in one number.
+    #[inline(always)]
+    pub(super) fn on(self, beat: u64) -> Due {
+        Due(beat << (2 * WHO_BITS) | self.0)
     }
 }
 
@@ -186,7 +196,7 @@ impl Timeline {
 
     #[inline(always)]
     pub(super) fn set(&mut self, who: CombatantId, rank: u32, timer: Timer, at: Time, phase: Phase) {
-        let key = Due::of(at, phase, rank, who).0;
+        let key = Lot::of(rank, who).due(at, phase).0;
         match timer {
             Timer::Act => self.put_act(who, key),
             Timer::Status | Timer::Empty | Timer::Flight | Timer::Script | Timer::Zone => {

@@ -20,6 +20,11 @@ pub struct StreamId(pub u32);
 pub trait Chance {
     /// True with probability `p`, which may lie outside of 0 to 1 and then is as good as certain.
     fn chance(&mut self, stream: StreamId, p: f64) -> bool;
+    /// The same, for whoever knows that `p` is more than 0 and less than 1.
+    #[inline(always)]
+    fn perhaps(&mut self, stream: StreamId, p: f64) -> bool {
+        self.chance(stream, p)
+    }
     /// A whole number from 0 to `n` − 1, all alike likely; `n` is at least 1.
     fn pick(&mut self, stream: StreamId, n: u32) -> u32;
     /// A number from 0 up to but without 1, uniformly.

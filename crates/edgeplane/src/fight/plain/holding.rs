@@ -3,16 +3,15 @@
 //! The same as the engine does in `inflict` and `statuses`, for statuses that do nothing but change numbers and tick.
 
 use super::NOTHING;
-use super::lane::{Held, Lane};
+use super::choosing::will_choose;
+use super::lane::{Does, Held, Lane};
 use super::outcomes::Dose;
 use super::plan::{MOST_FIGHTERS, NO_STRIKE, PlainPlan};
-use super::run::will_choose;
 use super::settled::{MOST_CURSORS, MOST_STATUSES};
 use super::statuses::{MOST_ENDS, Renewal, SettledStatus, Span};
 use super::strike::{at, bring_all, strike};
 use crate::fight::event::{Applied, Event, Observer, Source, StatusRefusal};
 use crate::fight::held::Beat;
-use crate::fight::state::Doing;
 use crate::fight::timeline::Phase;
 use crate::program::{Chance, CombatantId, LostReason, Time};
 
@@ -129,7 +128,7 @@ pub(super) fn inflict<C: Chance, O: Observer>(
 
 /// What is due now to the statuses of a combatant, ticks or ends, in the order in which they came.
 #[inline(never)]
-pub(super) fn status_timer<C: Chance, O: Observer>(
+pub(super) fn status_timer<C: Chance, O: Observer, const TWO: bool>(
     plan: &PlainPlan,
     lane: &mut Lane,
     chance: &mut C,
@@ -148,7 +147,7 @@ pub(super) fn status_timer<C: Chance, O: Observer>(
             first = oldest(lane, who, due);
         }
         if phase == Phase::Tick {
-            tick(plan, lane, chance, observer, (who, first));
+            tick::<C, O, TWO>(plan, lane, chance, observer, (who, first));
         } else {
             end(plan, lane, observer, (who, first));
         }
@@ -165,7 +164,7 @@ fn oldest(lane: &Lane, who: CombatantId, due: u32) -> usize {
 }
 
 #[inline(never)]
-fn tick<C: Chance, O: Observer>(
+fn tick<C: Chance, O: Observer, const TWO: bool>(
     plan: &PlainPlan,
     lane: &mut Lane,
     chance: &mut C,
@@ -184,9 +183,9 @@ fn tick<C: Chance, O: Observer>(
     let ticks = &plan.ticks[who.index() % MOST_FIGHTERS][status % MOST_STATUSES][caster.index() % MOST_FIGHTERS];
     let source = Source::Status(of.id);
     if ticks.strike == NO_STRIKE {
-        bring_all(plan, lane, chance, observer, (caster, source), ticks.does);
-    } else if lane.bodies[who.index() % MOST_FIGHTERS].stands {
-        strike(plan, lane, chance, observer, (caster, who, source), ticks.strike);
+        bring_all::<C, O, TWO>(plan, lane, chance, observer, (caster, source), ticks.does);
+    } else if TWO || lane.bodies[who.index() % MOST_FIGHTERS].stands {
+        strike(plan, lane, chance, observer, (caster, who, source), &plan.hits[at(lane, ticks.strike)]);
     }
 }
 
@@ -232,7 +231,7 @@ fn changed(plan: &PlainPlan, lane: &mut Lane, who: CombatantId, status: usize, b
     let (Some(cursor), Some(before)) = (looks, before) else { return };
     let look = |at: u32| plan.looks.get(at as usize);
     let body = &lane.bodies[who.index() % MOST_FIGHTERS];
-    if look(before) != look(lane.cursors[cursor]) && body.doing == Doing::Idle && body.stands {
+    if look(before) != look(lane.cursors[cursor]) && body.does == Does::NOTHING && body.stands {
         will_choose(lane, who);
     }
 }
@@ -243,6 +242,6 @@ fn schedule(plan: &PlainPlan, lane: &mut Lane, who: CombatantId) {
     let place = who.index() % MOST_FIGHTERS;
     let all = plan.statuses.len().min(MOST_STATUSES);
     let next = lane.beats[place][..all].iter().fold(Beat::NEVER, |next, one| next.min(*one));
-    let rank = lane.bodies[place].rank;
-    lane.keys[MOST_FIGHTERS + place] = if next.at() < Time::NEVER { next.due(rank, who) } else { NOTHING };
+    let lot = lane.bodies[place].lot;
+    lane.keys[MOST_FIGHTERS + place] = if next.at() < Time::NEVER { next.due(lot) } else { NOTHING };
 }

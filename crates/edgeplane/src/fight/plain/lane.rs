@@ -2,39 +2,90 @@
 
 use super::NOTHING;
 use super::plan::{MOST_FIGHTERS, MOST_MOVES, MOST_POOLS, PlainPlan};
-use super::run::Found;
+use super::choosing::Found;
 use super::settled::{MOST_CURSORS, MOST_STATUSES};
 use super::statuses::MOST_ENDS;
 use crate::fight::event::Source;
 use crate::fight::held::Beat;
 use crate::fight::limits::Limits;
 use crate::fight::state::{Doing, State};
-use crate::fight::timeline::{Due, Phase};
+use crate::fight::timeline::{Due, Lot, Phase};
 use crate::program::flow::PoolNumbers;
 use crate::program::{CombatantId, Time, pool_slot};
 
 /// Each fighter's own timer, then that of its statuses.
 const MOST_KEYS: usize = 2 * MOST_FIGHTERS;
 
+/// Nobody at all.
+pub(super) const NOBODY: CombatantId = CombatantId(u16::MAX);
+
+/// What somebody does, in one number.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) struct Does(u32);
+
+impl Does {
+    pub(super) const NOTHING: Self = Self(u32::MAX);
+    pub(super) const RECOVERING: Self = Self(u32::MAX - 1);
+
+    #[inline(always)]
+    pub(super) fn casting(place: usize) -> Self {
+        Self(place as u32)
+    }
+
+    /// The place of the move that is being cast.
+    #[inline(always)]
+    pub(super) fn move_under_way(self) -> usize {
+        self.0 as usize % MOST_MOVES
+    }
+}
+
+impl From<Does> for Doing {
+    fn from(does: Does) -> Self {
+        match does {
+            Does::NOTHING => Self::Idle,
+            Does::RECOVERING => Self::Recovering,
+            Does(place) => Self::Casting(place),
+        }
+    }
+}
+
+/// Who started which move last, in one number; nobody yet, if that is all ones.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct LastUsed(u32);
+
+impl LastUsed {
+    const NONE: Self = Self(u32::MAX);
+
+    #[inline(always)]
+    pub(super) fn of(who: CombatantId, place: usize) -> Self {
+        Self((place as u32) << 16 | u32::from(who.0))
+    }
+
+    fn parts(self) -> (CombatantId, Option<usize>) {
+        let used = (CombatantId(self.0 as u16), Some((self.0 >> 16) as usize));
+        if self.0 == Self::NONE.0 { (CombatantId(0), None) } else { used }
+    }
+}
+
 /// One who takes part. As large as makes its place quick to find.
 #[derive(Clone, Copy, Debug)]
 #[repr(align(512))]
 pub(super) struct Body {
-    pub(super) doing: Doing,
+    pub(super) does: Does,
     pub(super) stands: bool,
     pub(super) chooses: bool,
     /// Something was wanted at the last look, and could not be paid.
     pub(super) short: bool,
     pub(super) target: CombatantId,
     /// The first enemy that stands, in the order of the encounter.
-    pub(super) enemy: Option<CombatantId>,
-    pub(super) rank: u32,
+    pub(super) enemy: CombatantId,
+    pub(super) lot: Lot,
     /// What it has just found to do.
     pub(super) choice: Option<Found>,
     /// Lines whose conditions hold, one bit each, now and at the last look.
     pub(super) wanted: u64,
     pub(super) seen: u64,
-    /// From which amount to below which of which pool no condition turns, as far as is known.
+    /// From which amount to below which of which pool nothing comes of a change, as far as is known.
     pub(super) calm: (f64, f64),
     pub(super) calm_pool: u32,
     /// As for an [`Actor`](crate::fight::state::Actor).
@@ -45,6 +96,13 @@ pub(super) struct Body {
     pub(super) until: Time,
     pub(super) hurt_by: Option<(CombatantId, Source)>,
     pub(super) pools: [PoolNumbers; MOST_POOLS],
+}
+
+impl Body {
+    /// Every change of its pools has to be looked at.
+    pub(super) fn be_restless(&mut self) {
+        self.calm = (f64::INFINITY, f64::NEG_INFINITY);
+    }
 }
 
 /// A status on somebody; without stacks, it is not there. As large as makes its place quick to find.
@@ -106,16 +164,14 @@ pub(super) struct Lane {
     /// How much of a threat the second is in the eyes of the first.
     pub(super) threat: [f64; MOST_FIGHTERS * MOST_FIGHTERS],
     pub(super) choosers: u32,
-    pub(super) chooser: CombatantId,
     /// As for a [`State`].
     pub(super) attention: bool,
     pub(super) hurt: bool,
     pub(super) fell: bool,
-    pub(super) steps: u64,
+    pub(super) steps_left: u64,
     pub(super) waves: u32,
     pub(super) limits: Limits,
-    /// Who started what last, by the place of the move.
-    pub(super) last_used: (CombatantId, Option<u16>),
+    pub(super) last_used: LastUsed,
     /// In the order of their lots.
     pub(super) order: [CombatantId; MOST_FIGHTERS],
     /// As everybody begins.
@@ -125,13 +181,13 @@ pub(super) struct Lane {
 impl Lane {
     pub(super) fn of(plan: &PlainPlan) -> Self {
         let nobody = Body {
-            doing: Doing::Idle,
+            does: Does::NOTHING,
             stands: false,
             chooses: false,
             short: false,
             target: CombatantId(0),
-            enemy: None,
-            rank: 0,
+            enemy: NOBODY,
+            lot: Lot::of(0, CombatantId(0)),
             choice: None,
             wanted: 0,
             seen: 0,
@@ -165,37 +221,37 @@ impl Lane {
             next_serial: 0,
             threat: [0.0; MOST_FIGHTERS * MOST_FIGHTERS],
             choosers: 0,
-            chooser: CombatantId(0),
             attention: false,
             hurt: false,
             fell: false,
-            steps: 0,
+            steps_left: 0,
             waves: 0,
             limits: Limits::default(),
-            last_used: (CombatantId(0), None),
+            last_used: LastUsed::NONE,
             order: [CombatantId(0); MOST_FIGHTERS],
             first,
         }
     }
 
     /// Everybody as at the beginning; only the lots are those of the fight.
-    pub(super) fn begin(&mut self, plan: &PlainPlan, state: &State) {
+    pub(super) fn begin(&mut self, plan: &PlainPlan, state: &State, limits: Limits) {
         let fighters = plan.fighters.len();
         for who in 0..fighters.min(MOST_FIGHTERS) {
-            let rank = state.actors[CombatantId(who as u16)].rank;
+            let id = CombatantId(who as u16);
+            let lot = Lot::of(state.actors[id].rank, id);
             self.bodies[who] = self.first[who];
-            self.bodies[who].rank = rank;
-            self.keys[who] = Due::of(Time::ZERO, Phase::Ready, rank, CombatantId(who as u16));
+            self.bodies[who].lot = lot;
+            self.keys[who] = lot.due(Time::ZERO, Phase::Ready);
             self.order[who] = state.order[who];
         }
         self.ready[..plan.moves.len()].fill(Time::ZERO);
         if plan.threatens {
             self.threat[..fighters * MOST_FIGHTERS].fill(0.0);
         }
-        (self.now, self.micros, self.steps, self.waves) = (Time::ZERO, 0.0, 0, 0);
-        (self.choosers, self.chooser) = (0, CombatantId(0));
+        (self.limits, self.steps_left) = (limits, limits.steps);
+        (self.now, self.micros, self.waves, self.choosers) = (Time::ZERO, 0.0, 0, 0);
         (self.attention, self.hurt, self.fell) = (false, false, false);
-        self.last_used = (CombatantId(0), None);
+        self.last_used = LastUsed::NONE;
         if plan.statuses.len() > 0 {
             self.begin_bare(plan);
         }
@@ -230,7 +286,7 @@ impl Lane {
             let id = CombatantId(who as u16);
             let actor = &mut state.actors[id];
             (actor.doing, actor.stands, actor.chooses, actor.short) =
-                (body.doing, body.stands, body.chooses, body.short);
+                (body.does.into(), body.stands, body.chooses, body.short);
             (actor.target, actor.until, actor.wake) = (body.target, body.until, body.wake);
             // Whoever goes on from here asks anew what holds.
             (actor.lines.known, actor.lines.wanted) = (plan.fighters[who].unconditional, body.seen);
@@ -248,11 +304,11 @@ impl Lane {
         for (hand, ready) in state.in_hand.iter_mut().zip(&self.ready) {
             hand.ready = *ready;
         }
-        (state.choosers, state.chooser) = (self.choosers, self.chooser);
+        state.choosers = self.choosers;
         (state.attention, state.someone_hurt) = (self.attention, self.hurt);
-        state.steps_taken = self.steps;
-        let (who, place) = self.last_used;
-        state.last_used = (who, place.map(|place| plan.moves[usize::from(place)].ability));
+        state.steps_taken = self.limits.steps.wrapping_sub(self.steps_left);
+        let (who, place) = self.last_used.parts();
+        state.last_used = (who, place.map(|place| plan.moves[place].ability));
         state.began = true;
     }
 
@@ -261,8 +317,9 @@ impl Lane {
         for who in 0..plan.fighters.len().min(MOST_FIGHTERS) {
             let body = &mut self.bodies[who];
             let actor = &state.actors[CombatantId(who as u16)];
-            (body.doing, body.stands, body.chooses) = (actor.doing, actor.stands, actor.chooses);
+            (body.stands, body.chooses) = (actor.stands, actor.chooses);
             if !actor.stands {
+                body.does = Does::NOTHING;
                 (self.keys[who], self.keys[MOST_FIGHTERS + who]) = (NOTHING, NOTHING);
                 self.drop_all(plan, who);
             }
@@ -288,7 +345,7 @@ fn find_enemies(plan: &PlainPlan, bodies: &mut [Body]) {
     for (me, fighter) in fighters.iter().enumerate() {
         let mut others = fighters.iter().zip(bodies.iter());
         let first = others.position(|(other, body)| other.side != fighter.side && body.stands);
-        bodies[me].enemy = first.map(|index| CombatantId(index as u16));
+        bodies[me].enemy = first.map_or(NOBODY, |index| CombatantId(index as u16));
     }
 }
 

@@ -8,6 +8,7 @@
 //! This is what a study of millions runs. It is a shortcut, not a second meaning: `tests/shortcuts.rs`,
 //! `tests/settled.rs` and the laws over random rulesets hold it to the engine, event by event.
 
+mod choosing;
 mod handing;
 mod holding;
 mod lane;
@@ -57,8 +58,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
         let Plain { plan, lane } = plain;
         let last = self.setup.time_limit;
         self.tell(Event::Began);
-        lane.begin(plan, self.state);
-        lane.limits = self.limits;
+        lane.begin(plan, self.state, self.limits);
         let mut resumed = false;
         loop {
             let pause = self.play(plan, lane, last, resumed);
@@ -88,7 +88,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Only for an engine of its own is it worth compiling a way for each number of fighters.
     fn play(&mut self, plan: &PlainPlan, lane: &mut Lane, last: Time, resumed: bool) -> Pause {
         let (chance, observer) = (&mut *self.chance, &mut *self.observer);
-        let (two, held) = (plan.fighters.len() == 2, plan.statuses.len() > 0);
+        let (two, held) = (plan.duel, plan.statuses.len() > 0);
         match (two, held) {
             (true, false) if O::OWN_ENGINE => {
                 Run::<C, O, true, false> { plan, lane, chance, observer }.go(last, resumed)

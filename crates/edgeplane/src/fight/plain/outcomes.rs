@@ -55,47 +55,79 @@ pub(super) enum SettledEffect {
 /// What becomes of an amount.
 #[derive(Clone, Debug)]
 pub(super) enum Way {
-    /// In the commonest order, of which every part may do nothing: no jump hangs on what a step is.
-    Common {
-        avoid: (StreamId, f64, StepId),
-        perhaps: (StreamId, f64, u64, f64),
-        /// Times the first, over the second; so many of them.
-        scales: [(f64, f64); 2],
-        scaled: u8,
-        soak: Option<(PoolId, StepId)>,
-    },
+    /// In the commonest order: no jump hangs on what a step is.
+    Common(CommonSteps),
     /// One operation after the other.
     Steps(Vec<FilledOp>),
 }
 
+/// Steps in their commonest order, each of which may not be there.
+#[derive(Clone, Debug, Default)]
+pub(super) struct CommonSteps {
+    pub(super) avoid: Option<Avoid>,
+    pub(super) perhaps: Option<Perhaps>,
+    /// Times the first, over the second; so many of them.
+    pub(super) scales: [(f64, f64); 2],
+    pub(super) scaled: u8,
+    pub(super) soak: Option<(PoolId, StepId)>,
+}
+
+/// A way around the hit, perhaps.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Avoid {
+    pub(super) p: f64,
+    pub(super) stream: StreamId,
+    pub(super) step: StepId,
+}
+
+/// A factor and its marks, perhaps.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Perhaps {
+    pub(super) p: f64,
+    pub(super) factor: f64,
+    pub(super) marks: u64,
+    pub(super) stream: StreamId,
+}
+
 impl Way {
     fn of(ops: &[FilledOp]) -> Self {
-        Self::common(ops).unwrap_or_else(|| Self::Steps(ops.to_vec()))
+        CommonSteps::of(ops).map_or_else(|| Self::Steps(ops.to_vec()), Self::Common)
     }
+}
 
-    fn common(mut ops: &[FilledOp]) -> Option<Self> {
-        let mut avoid = (StreamId(0), 0.0, StepId(0));
-        let mut perhaps = (StreamId(0), 0.0, 0, 1.0);
-        let (mut scales, mut soak) = ([(1.0, 1.0); 2], None);
-        if let [FilledOp::Avoid { stream, p, step }, rest @ ..] = ops {
-            (avoid, ops) = ((*stream, *p, *step), rest);
+/// Whether something is neither certain nor out of the question.
+fn is_open(p: f64) -> bool {
+    p > 0.0 && p < 1.0
+}
+
+impl CommonSteps {
+    fn of(mut ops: &[FilledOp]) -> Option<Self> {
+        let mut steps = Self::default();
+        if let [FilledOp::Avoid { stream, p, step }, rest @ ..] = ops
+            && *p < 1.0
+        {
+            steps.avoid = is_open(*p).then_some(Avoid { p: *p, stream: *stream, step: *step });
+            ops = rest;
         }
-        if let [FilledOp::Perhaps { stream, p, marks, factor, .. }, rest @ ..] = ops {
-            (perhaps, ops) = ((*stream, *p, *marks, *factor), rest);
+        if let [FilledOp::Perhaps { stream, p, marks, factor, .. }, rest @ ..] = ops
+            && *p < 1.0
+        {
+            let perhaps = Perhaps { p: *p, factor: *factor, marks: *marks, stream: *stream };
+            steps.perhaps = is_open(*p).then_some(perhaps);
+            ops = rest;
         }
-        let mut scaled = 0;
-        for scale in &mut scales {
+        for scale in &mut steps.scales {
             match ops {
                 [FilledOp::Scale { factor, .. }, rest @ ..] => (*scale, ops) = ((*factor, 1.0), rest),
                 [FilledOp::ScaleOver { factor, divisor, .. }, rest @ ..] => (*scale, ops) = ((*factor, *divisor), rest),
                 _ => continue,
             }
-            scaled += 1;
+            steps.scaled += 1;
         }
         if let [FilledOp::Soak { pool, step, .. }, rest @ ..] = ops {
-            (soak, ops) = (Some((*pool, *step)), rest);
+            (steps.soak, ops) = (Some((*pool, *step)), rest);
         }
-        ops.is_empty().then_some(Self::Common { avoid, perhaps, scales, scaled, soak })
+        ops.is_empty().then_some(steps)
     }
 }
 

@@ -56,6 +56,9 @@ pub(super) struct Move {
     pub(super) does: [(u16, u16); MOST_FIGHTERS],
     /// The cursor of the one hit that they are, if they are one hit and nothing else.
     pub(super) strikes: [u16; MOST_FIGHTERS],
+    /// The hits that those cursors point to, and its times and cost, while nobody has any status.
+    pub(super) hits: [u16; MOST_FIGHTERS],
+    pub(super) tempo: Tempo,
 }
 
 /// No hit, or more than that.
@@ -81,6 +84,17 @@ pub(super) struct Tempo {
     pub(super) cost: f64,
     pub(super) pays_from: u16,
     pub(super) free: bool,
+}
+
+impl Tempo {
+    const NONE: Self = Self {
+        cast: Time::ZERO,
+        recovery: Time::ZERO,
+        cooldown: Time::ZERO,
+        cost: 0.0,
+        pays_from: 0,
+        free: true,
+    };
 }
 
 #[derive(Clone, Debug)]
@@ -111,6 +125,8 @@ pub(super) struct PlainPlan {
     pub(super) defeating: u64,
     pub(super) rounding: Rounding,
     pub(super) threatens: bool,
+    /// Two fight, against one another.
+    pub(super) duel: bool,
     /// Where the pools of the first begin among the numbers of a fight, and how far apart those of two are.
     pub(super) first_pool: usize,
     pub(super) stride: usize,
@@ -158,6 +174,7 @@ impl PlainPlan {
             defeating: setup.defeating,
             rounding: program.rounding,
             threatens: program.threat.is_some(),
+            duel: matches!(fighters[..], [one, other] if one.side != other.side),
             first_pool: program.place(CombatantId(0), Slot(program.layout.pools)),
             stride: usize::from(program.layout.stride),
         };
@@ -207,12 +224,15 @@ impl PlainPlan {
         for (who, place) in in_hand(setup) {
             let hand = &setup.in_hand[place];
             let mut one = unused_move(hand);
+            one.tempo = self.tempos[settling.cursors[place] as usize];
             if self.fighters[who].uses(place) {
                 for target in targets(setup, who, one.itself) {
                     let does = &setup.program.ability(hand.ability).does;
                     let (first, end) = self.take_outcomes(settling, does, who, target, None)?;
                     one.does[target.index()] = (first, end);
-                    one.strikes[target.index()] = self.only_strike(first, end, target);
+                    let strike = self.only_strike(first, end, target);
+                    one.strikes[target.index()] = strike;
+                    one.hits[target.index()] = settling.cursors.get(usize::from(strike)).map_or(0, |at| *at as u16);
                 }
             }
             moves.push(one);
@@ -385,5 +405,7 @@ fn unused_move(hand: &InHand) -> Move {
         itself: hand.aim == Aim::Itself,
         does: [(0, 0); MOST_FIGHTERS],
         strikes: [NO_STRIKE; MOST_FIGHTERS],
+        hits: [0; MOST_FIGHTERS],
+        tempo: Tempo::NONE,
     }
 }

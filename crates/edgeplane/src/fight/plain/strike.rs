@@ -1,13 +1,12 @@
 //! What moves and ticks do to pools.
 
 use super::holding::inflict;
-use super::lane::{Body, Lane};
-use super::outcomes::{SettledEffect, SettledOutcome, Way};
-use super::plan::{Fighter, MOST_FIGHTERS, MOST_LINES, MOST_POOLS, PlainPlan};
+use super::lane::{Does, Lane};
+use super::outcomes::{CommonSteps, Hit, SettledEffect, SettledOutcome, Way};
+use super::plan::{MOST_FIGHTERS, MOST_LINES, MOST_POOLS, PlainPlan};
 use super::settled::MOST_CURSORS;
 use crate::fight::event::{Event, Observer, Source};
 use crate::fight::filled::FilledOp;
-use crate::fight::state::Doing;
 use crate::program::{Chance, CombatantId, PoolId, StepId, flow, pool_slot};
 
 /// What came of adding to a pool or taking from it.
@@ -19,7 +18,7 @@ struct Change {
 
 /// Everything that a move or a tick brings about for those who stand.
 #[inline(always)]
-pub(super) fn bring_all<C: Chance, O: Observer>(
+pub(super) fn bring_all<C: Chance, O: Observer, const TWO: bool>(
     plan: &PlainPlan,
     lane: &mut Lane,
     chance: &mut C,
@@ -29,13 +28,13 @@ pub(super) fn bring_all<C: Chance, O: Observer>(
 ) {
     for place in first..end {
         let outcome = &plan.outcomes[usize::from(place)];
-        let stands = lane.bodies[outcome.receiver.index() % MOST_FIGHTERS].stands;
+        let stands = TWO || lane.bodies[outcome.receiver.index() % MOST_FIGHTERS].stands;
         if !stands || outcome.chance < 1.0 && !happens(chance, outcome) {
             continue;
         }
         let between = (caster, outcome.receiver, source);
         match outcome.what {
-            SettledEffect::Hit(cursor) => strike(plan, lane, chance, observer, between, cursor),
+            SettledEffect::Hit(cursor) => strike(plan, lane, chance, observer, between, &plan.hits[at(lane, cursor)]),
             SettledEffect::Restore(pool, cursor) => restore(plan, lane, observer, between, pool, cursor),
             SettledEffect::Inflict(dose) => inflict(plan, lane, chance, observer, (caster, outcome.receiver), dose),
         }
@@ -61,9 +60,9 @@ pub(super) fn strike<C: Chance, O: Observer>(
     chance: &mut C,
     observer: &mut O,
     between: (CombatantId, CombatantId, Source),
-    cursor: u16,
+    hit: &Hit,
 ) {
-    strike_here(plan, lane, chance, observer, between, cursor);
+    strike_here(plan, lane, chance, observer, between, hit);
 }
 
 /// A hit.
@@ -74,35 +73,15 @@ pub(super) fn strike_here<C: Chance, O: Observer>(
     chance: &mut C,
     observer: &mut O,
     (caster, target, source): (CombatantId, CombatantId, Source),
-    cursor: u16,
+    hit: &Hit,
 ) {
-    let hit = &plan.hits[at(lane, cursor)];
     let mut initial = hit.amount;
     if let Some((spread, stream)) = hit.spread {
         initial *= 1.0 + spread * (2.0 * chance.uniform(stream) - 1.0);
     }
     let initial = initial.max(0.0);
     let (amount, marks, stopped) = match &hit.way {
-        Way::Common { avoid, perhaps, scales, scaled, soak } => {
-            let (mut amount, mut marks) = (initial, 0);
-            if chance.chance(avoid.0, avoid.1) {
-                (0.0, 0, Some(avoid.2))
-            } else {
-                if chance.chance(perhaps.0, perhaps.1) {
-                    (amount, marks) = ((amount * perhaps.3).max(0.0), perhaps.2);
-                }
-                if *scaled > 0 {
-                    amount = (amount * scales[0].0 / scales[0].1).max(0.0);
-                    if *scaled > 1 {
-                        amount = (amount * scales[1].0 / scales[1].1).max(0.0);
-                    }
-                }
-                if let Some((pool, step)) = soak {
-                    amount = self::soak(plan, lane, observer, target, *pool, *step, amount);
-                }
-                (amount, marks, None)
-            }
-        }
+        Way::Common(steps) => steps_in_a_row(plan, lane, chance, observer, target, (steps, initial)),
         Way::Steps(ops) => step_by_step(plan, lane, chance, observer, target, (ops, initial)),
     };
     let amount = plan.rounding.apply(amount);
@@ -122,6 +101,41 @@ pub(super) fn strike_here<C: Chance, O: Observer>(
 }
 
 /// What is left of an amount, its marks, and where it ended before its time.
+type Left = (f64, u64, Option<StepId>);
+
+#[inline(always)]
+fn steps_in_a_row<C: Chance, O: Observer>(
+    plan: &PlainPlan,
+    lane: &mut Lane,
+    chance: &mut C,
+    observer: &mut O,
+    target: CombatantId,
+    (steps, initial): (&CommonSteps, f64),
+) -> Left {
+    let CommonSteps { avoid, perhaps, scales, scaled, soak } = steps;
+    if let Some(avoid) = avoid
+        && chance.perhaps(avoid.stream, avoid.p)
+    {
+        return (0.0, 0, Some(avoid.step));
+    }
+    let (mut amount, mut marks) = (initial, 0);
+    if let Some(perhaps) = perhaps
+        && chance.perhaps(perhaps.stream, perhaps.p)
+    {
+        (amount, marks) = ((amount * perhaps.factor).max(0.0), perhaps.marks);
+    }
+    if *scaled > 0 {
+        amount = (amount * scales[0].0 / scales[0].1).max(0.0);
+        if *scaled > 1 {
+            amount = (amount * scales[1].0 / scales[1].1).max(0.0);
+        }
+    }
+    if let Some((pool, step)) = soak {
+        amount = self::soak(plan, lane, observer, target, *pool, *step, amount);
+    }
+    (amount, marks, None)
+}
+
 #[inline(never)]
 fn step_by_step<C: Chance, O: Observer>(
     plan: &PlainPlan,
@@ -130,7 +144,7 @@ fn step_by_step<C: Chance, O: Observer>(
     observer: &mut O,
     target: CombatantId,
     (ops, initial): (&[FilledOp], f64),
-) -> (f64, u64, Option<StepId>) {
+) -> Left {
     let (mut amount, mut marks) = (initial, 0);
     for op in ops {
         match *op {
@@ -223,39 +237,41 @@ pub(super) fn put(plan: &PlainPlan, lane: &mut Lane, who: CombatantId, pool: usi
     let numbers = &mut body.pools[pool % MOST_POOLS];
     numbers[usize::from(pool_slot::AMOUNT)] = amount;
     numbers[usize::from(pool_slot::SINCE)] = micros;
-    let bit = 1_u64 << (pool % MOST_POOLS);
-    if body.alert & bit == 0 {
-        return;
-    }
-    body.changed |= bit;
     let (low, high) = body.calm;
-    let turns = body.watch & bit != 0
-        && if body.calm_pool == pool as u32 && low <= amount && amount < high {
-            body.short && body.doing == Doing::Idle && !body.chooses
-        } else {
-            has_turned(&plan.fighters[who], body, pool, micros)
-        };
-    let empty = amount <= 0.0 && plan.defeating & bit != 0;
-    lane.hurt |= empty;
-    lane.attention |= turns | empty;
+    let calm = body.calm_pool == pool as u32 && low <= amount && amount < high;
+    if !calm && body.alert >> (pool % MOST_POOLS) & 1 == 1 {
+        note(plan, lane, who, pool);
+    }
 }
 
-/// Whether the owner of a pool that has changed, and that its policy reads or waits for, has to look again.
+/// A pool has changed that defeats, or that its owner's policy reads or waits for: whether somebody has to look again.
 #[inline(never)]
-fn has_turned(fighter: &Fighter, body: &mut Body, pool: usize, micros: f64) -> bool {
+fn note(plan: &PlainPlan, lane: &mut Lane, who: CombatantId, pool: usize) {
+    let (fighter, micros) = (&plan.fighters[who], lane.micros);
+    let body = &mut lane.bodies[who.index() % MOST_FIGHTERS];
     let pool = pool % MOST_POOLS;
-    let mut lines = fighter.readers[pool];
-    let amount = body.pools[pool][usize::from(pool_slot::AMOUNT)];
-    let mut calm = (f64::NEG_INFINITY, f64::INFINITY);
+    let (bit, amount) = (1_u64 << pool, body.pools[pool][usize::from(pool_slot::AMOUNT)]);
+    body.changed |= bit;
+    let mut lines = if body.watch & bit == 0 { 0 } else { fighter.readers[pool] };
+    // Above nothing, a pool that defeats does not defeat.
+    let above = if plan.defeating & bit == 0 { f64::NEG_INFINITY } else { f64::from_bits(1) };
+    let mut calm = (above, f64::INFINITY);
     while lines != 0 {
-        let bit = lines.trailing_zeros();
+        let line = lines.trailing_zeros();
         lines &= lines - 1;
-        let when = fighter.lines[bit as usize % MOST_LINES].when;
+        let when = fighter.lines[line as usize % MOST_LINES].when;
         let holds = when.holds(&body.pools, micros);
-        body.wanted = body.wanted & !(1 << bit) | u64::from(holds) << bit;
+        body.wanted = body.wanted & !(1 << line) | u64::from(holds) << line;
         let (low, high) = when.calm(pool, amount);
         calm = (calm.0.max(low), calm.1.min(high));
     }
     (body.calm, body.calm_pool) = (calm, pool as u32);
-    body.doing == Doing::Idle && !body.chooses && (body.short || body.wanted != body.seen)
+    if body.short {
+        body.be_restless();
+    }
+    let free = body.does == Does::NOTHING && !body.chooses;
+    let turns = body.watch & bit != 0 && free && (body.short || body.wanted != body.seen);
+    let empty = amount <= 0.0 && plan.defeating & bit != 0;
+    lane.hurt |= empty;
+    lane.attention |= turns | empty;
 }
