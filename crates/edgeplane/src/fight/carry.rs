@@ -6,7 +6,7 @@ use super::limits::{FightError, FightErrorKind};
 use super::pointed::with_engine;
 use super::stock::Stock;
 use super::timeline::Timer;
-use super::{Fight, Provider};
+use super::{Fight, Provider, Since};
 use crate::program::{AbilityId, Chance, CombatantId, FormulaId, Frame, Layout, PoolId, Slot};
 use crate::rules::SideRule;
 
@@ -42,7 +42,7 @@ impl<C: Provider> Fight<C> {
 
     /// Keeps a combatant out of a fight that has not begun: it stays away as if it had fallen before.
     pub fn keep_out(&mut self, who: CombatantId) {
-        self.untouched = false;
+        self.since = Since::Other;
         if self.state.began || !std::mem::take(&mut self.state.actors[who].stands) {
             return;
         }
@@ -93,7 +93,7 @@ impl<C: Provider> Fight<C> {
 
     /// Puts an amount into a pool by hand, within 0 and its cap.
     pub fn set_pool(&mut self, who: CombatantId, pool: PoolId, amount: f64) {
-        self.untouched = false;
+        self.since = Since::Other;
         let amount = if amount.is_finite() { amount.clamp(0.0, self.cap(who, pool)) } else { self.pool(who, pool) };
         let first = self.setup.program.place(who, self.setup.program.layout.pool(pool));
         self.state.memory.set_pool(first, amount, self.state.now.micros());

@@ -73,6 +73,15 @@ enum Way {
     Short(Plain),
 }
 
+/// What has been done since a fight was begun anew.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Since {
+    Nothing,
+    /// It was played to its end on the shortest way, and nothing else.
+    Played,
+    Other,
+}
+
 /// All that an engine works with but chance and the observer.
 struct Rest<'a> {
     setup: &'a Setup,
@@ -123,8 +132,7 @@ pub struct Fight<C = Sampler> {
     filled: FilledHits,
     /// A shorter way for fights in which little changes; looked for when it is first wanted.
     way: Way,
-    /// Nothing has been done since it was begun anew.
-    untouched: bool,
+    since: Since,
 }
 
 impl Fight<Sampler> {
@@ -147,7 +155,7 @@ impl<C: Provider> Fight<C> {
     pub fn with_chance(setup: Arc<Setup>, chance: C, seed: u64) -> Self {
         let state = State::of(&setup);
         let (filled, way) = (FilledHits::of(&setup), Way::NotKnownYet);
-        let mut fight = Self { setup, state, chance, limits: Limits::default(), filled, way, untouched: true };
+        let mut fight = Self { setup, state, chance, limits: Limits::default(), filled, way, since: Since::Other };
         fight.restart(seed);
         fight
     }
@@ -155,8 +163,13 @@ impl<C: Provider> Fight<C> {
     /// Begins anew with another seed. Nothing is allocated.
     pub fn restart(&mut self, seed: u64) {
         self.chance.begin(seed, &self.setup.streams);
-        self.state.reset(&self.setup, &mut self.chance);
-        self.untouched = true;
+        match &self.way {
+            Way::Short(plain) if self.since == Since::Played => {
+                plain.begin_anew(&self.setup, &mut self.state, &mut self.chance);
+            }
+            _ => self.state.reset(&self.setup, &mut self.chance),
+        }
+        self.since = Since::Nothing;
     }
 
     /// What answers for chance.
@@ -173,7 +186,7 @@ impl<C: Provider> Fight<C> {
 
     /// Chance, and everything else that an engine works with.
     fn split(&mut self) -> (&mut C, Rest<'_>) {
-        self.untouched = false;
+        self.since = Since::Other;
         let rest = Rest {
             setup: &self.setup,
             state: &mut self.state,
@@ -205,14 +218,16 @@ impl<C: Provider> Fight<C> {
     /// # Errors
     /// When a formula has no value or a limit is passed. The fight is over then.
     pub fn run<O: Observer>(&mut self, observer: &mut O) -> Result<Ending, FightError> {
-        let fresh = std::mem::take(&mut self.untouched);
-        if fresh && !O::DETAIL {
-            self.takes_shortest_way();
-        }
+        let fresh = self.since == Since::Nothing && !O::DETAIL && self.takes_shortest_way();
+        let mut since = Since::Other;
         let ended = with_engine!(self, observer, O, |engine, plain| match plain {
-            Some(plain) if fresh && !O::DETAIL && plain.suits(engine.state) => engine.run_plain(plain),
+            Some(plain) if fresh && plain.suits(engine.state) => {
+                since = Since::Played;
+                engine.run_plain(plain)
+            }
             _ => engine.run(),
         });
+        self.since = since;
         ended.map_err(|error| *error)
     }
 
@@ -400,6 +415,6 @@ impl<C: Provider> Fight<C> {
         self.state.clone_from(&snapshot.state);
         self.chance.clone_from(&snapshot.chance);
         self.filled.forget();
-        self.untouched = false;
+        self.since = Since::Other;
     }
 }

@@ -116,11 +116,10 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
     pub(super) fn holds_out(&self, side: SideId) -> bool {
         let script = &self.setup.script;
         let of_side = |who: &CombatantId| self.setup.combatants[who.index()].side == side;
-        let there = |who: CombatantId| {
-            let absent = self.state.absent[who.index()];
-            self.state.actors[who].stands || (absent && matches!(script.joins(who), JoinPlan::At(_)))
-        };
-        let fallen = |who: &CombatantId| !self.state.actors[*who].stands && !self.state.absent[who.index()];
-        self.setup.ids().filter(of_side).any(there) && !script.vital.iter().filter(|who| of_side(who)).any(fallen)
+        let stands = |who: CombatantId| self.state.actors[who].stands;
+        let absent = |who: CombatantId| self.state.absent[who.index()];
+        let there = |who: CombatantId| stands(who) || (absent(who) && matches!(script.joins(who), JoinPlan::At(_)));
+        let fallen = |who: &&CombatantId| of_side(who) && !stands(**who) && !absent(**who);
+        self.setup.ids().any(|who| of_side(&who) && there(who)) && !script.vital.iter().any(|who| fallen(&who))
     }
 }

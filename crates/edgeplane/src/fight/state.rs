@@ -109,10 +109,10 @@ impl Actor {
         (self.led, self.bound, self.alert) = (true, true, u64::MAX);
     }
 
-    fn new(setup: &Setup, who: usize) -> Self {
-        let linked = &setup.linked[who];
+    pub(super) fn new(setup: &Setup, who: CombatantId) -> Self {
+        let linked = &setup.linked[who.index()];
         let watch = linked.watch.own;
-        let present = setup.script.joins(CombatantId(who as u16)) == JoinPlan::AtStart;
+        let present = setup.script.joins(who) == JoinPlan::AtStart;
         Self {
             doing: Doing::Idle,
             stands: present,
@@ -345,7 +345,7 @@ impl State {
         for (who, actor) in self.actors.all_mut().iter_mut().enumerate() {
             // Who is led by hand stays so.
             let kept = (actor.by_hand, actor.led);
-            *actor = Actor { by_hand: kept.0, ..Actor::new(setup, who) };
+            *actor = Actor { by_hand: kept.0, ..Actor::new(setup, CombatantId(who as u16)) };
             if kept.1 {
                 actor.be_led();
             }
@@ -354,15 +354,6 @@ impl State {
         if setup.specials {
             Stock::reset(&mut self.stock, setup);
         }
-        self.changed = 0;
-        self.choosers = 0;
-        self.someone_fell = false;
-        self.someone_hurt = setup.enters_empty;
-        self.attention = setup.enters_empty;
-        self.began = false;
-        self.version = Version::default();
-        self.ending = None;
-        self.steps_taken = 0;
         self.base_changes.clear();
         self.walkers.fill(Walker::default());
         self.flights.clear();
@@ -371,14 +362,8 @@ impl State {
         for (worn, combatant) in self.worn.iter_mut().zip(&setup.combatants) {
             worn.clone_from(&setup.program.characters[combatant.character.index()].pieces);
         }
-        self.moved = false;
         self.reset_statuses();
-        self.draw_lots(setup, chance);
-        for who in setup.ids() {
-            if self.actors[who].stands {
-                self.timeline.set(who, self.actors[who].rank, Timer::Act, Time::ZERO, Phase::Ready);
-            }
-        }
+        self.begin_at_once(setup, chance);
         self.zones.clear();
         self.holds.clear();
         self.next_zone = 0;
@@ -389,6 +374,26 @@ impl State {
         self.script.clear();
         self.script.extend(setup.script.moments.iter().map(|moment| (moment.at, moment.times)));
         self.schedule_script();
+    }
+
+    /// Nothing has happened yet, and whoever is there chooses at once.
+    pub(super) fn begin_at_once(&mut self, setup: &Setup, chance: &mut impl Chance) {
+        self.changed = 0;
+        self.choosers = 0;
+        self.someone_fell = false;
+        self.someone_hurt = setup.enters_empty;
+        self.attention = setup.enters_empty;
+        self.began = false;
+        self.moved = false;
+        self.version = Version::default();
+        self.ending = None;
+        self.steps_taken = 0;
+        self.draw_lots(setup, chance);
+        for who in setup.ids() {
+            if self.actors[who].stands {
+                self.timeline.set(who, self.actors[who].rank, Timer::Act, Time::ZERO, Phase::Ready);
+            }
+        }
     }
 
     /// Sets the timer for what the encounter has happen next.

@@ -247,11 +247,16 @@ impl Setup {
     /// Whether a pool that defeats has run empty.
     pub(crate) fn is_empty(&self, memory: &Memory, who: CombatantId, now: f64) -> bool {
         let plan = &self.program.characters[self.combatants[who.index()].character.index()];
-        let defeating =
-            (0..self.program.pools.len()).filter(|pool| self.defeating >> pool & 1 == 1 && plan.pools[*pool]);
-        let first = |pool: usize| self.program.place(who, self.program.layout.pool(PoolId(pool as u16)));
-        let mut amounts = defeating.map(|pool| memory.pool_amount(first(pool), now));
-        amounts.any(|amount| amount <= 0.0)
+        let mut defeating = self.defeating;
+        while defeating != 0 {
+            let pool = PoolId(defeating.trailing_zeros() as u16);
+            defeating &= defeating - 1;
+            let first = self.program.place(who, self.program.layout.pool(pool));
+            if plan.pools[pool.index()] && memory.pool_amount(first, now) <= 0.0 {
+                return true;
+            }
+        }
+        false
     }
 
     fn first_memory(&self) -> Memory {

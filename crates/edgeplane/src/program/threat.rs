@@ -45,11 +45,10 @@ impl Threat {
         if self.amounts.is_empty() { 0.0 } else { self.amounts[self.index(eyes, whom)] }
     }
 
-    /// Sets it, by the numbers of both.
-    pub(crate) fn put(&mut self, eyes: usize, whom: usize, amount: f64) {
-        if let Some(place) = self.amounts.get_mut(eyes * self.seats + whom) {
-            *place = amount;
-        }
+    /// Sets how much of a threat everybody is in the eyes of one, by its number.
+    pub(crate) fn put(&mut self, eyes: usize, amounts: &[f64]) {
+        let row = self.amounts.iter_mut().skip(eyes * self.seats).take(self.seats);
+        row.zip(amounts).for_each(|(place, amount)| *place = *amount);
     }
 
     /// Adds to it, and says what it is now.

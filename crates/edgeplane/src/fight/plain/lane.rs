@@ -95,6 +95,8 @@ pub(super) struct Body {
     pub(super) wake: Time,
     pub(super) until: Time,
     pub(super) hurt_by: Option<(CombatantId, Source)>,
+    /// How much of a threat each is in its eyes.
+    pub(super) threat: [f64; MOST_FIGHTERS],
     pub(super) pools: [PoolNumbers; MOST_POOLS],
 }
 
@@ -161,8 +163,6 @@ pub(super) struct Lane {
     /// When something happens to each of them next.
     pub(super) beats: [[Beat; MOST_STATUSES]; MOST_FIGHTERS],
     pub(super) next_serial: u32,
-    /// How much of a threat the second is in the eyes of the first.
-    pub(super) threat: [f64; MOST_FIGHTERS * MOST_FIGHTERS],
     pub(super) choosers: u32,
     /// As for a [`State`].
     pub(super) attention: bool,
@@ -199,6 +199,7 @@ impl Lane {
             wake: Time::NEVER,
             until: Time::ZERO,
             hurt_by: None,
+            threat: [0.0; MOST_FIGHTERS],
             pools: [[0.0; pool_slot::WIDTH as usize]; MOST_POOLS],
         };
         let mut first = [nobody; MOST_FIGHTERS];
@@ -219,7 +220,6 @@ impl Lane {
             held: [[Held::NOT; MOST_STATUSES]; MOST_FIGHTERS],
             beats: [[Beat::NEVER; MOST_STATUSES]; MOST_FIGHTERS],
             next_serial: 0,
-            threat: [0.0; MOST_FIGHTERS * MOST_FIGHTERS],
             choosers: 0,
             attention: false,
             hurt: false,
@@ -245,9 +245,6 @@ impl Lane {
             self.order[who] = state.order[who];
         }
         self.ready[..plan.moves.len()].fill(Time::ZERO);
-        if plan.threatens {
-            self.threat[..fighters * MOST_FIGHTERS].fill(0.0);
-        }
         (self.limits, self.steps_left) = (limits, limits.steps);
         (self.now, self.micros, self.waves, self.choosers) = (Time::ZERO, 0.0, 0, 0);
         (self.attention, self.hurt, self.fell) = (false, false, false);
@@ -297,8 +294,8 @@ impl Lane {
             let first = plan.first_pool(who);
             let stored = state.memory.all_pools_mut(first, plan.pools);
             stored.copy_from_slice(&pools[..stored.len()]);
-            for whom in (0..plan.fighters.len()).filter(|_| plan.threatens) {
-                state.memory.threat.put(who, whom, self.threat[who * MOST_FIGHTERS + whom]);
+            if plan.threatens {
+                state.memory.threat.put(who, &body.threat);
             }
         }
         for (hand, ready) in state.in_hand.iter_mut().zip(&self.ready) {

@@ -24,7 +24,7 @@ use std::sync::Arc;
 
 use super::engine::{Engine, Outcome};
 use super::event::{Ending, Event, Observer};
-use super::state::State;
+use super::state::{Actor, State};
 use super::timeline::Due;
 use crate::program::{Chance, Setup, Time};
 use lane::Lane;
@@ -36,6 +36,8 @@ use run::{Pause, Run};
 pub(super) struct Plain {
     plan: Arc<PlainPlan>,
     lane: Box<Lane>,
+    /// What the engine keeps of each fighter, as it begins.
+    first: Arc<[Actor]>,
 }
 
 impl Plain {
@@ -43,7 +45,25 @@ impl Plain {
     pub(super) fn of(setup: &Setup) -> Option<Self> {
         let plan = PlainPlan::of(setup)?;
         let lane = Box::new(Lane::of(&plan));
-        Some(Self { plan: Arc::new(plan), lane })
+        let first = setup.ids().map(|who| Actor::new(setup, who)).collect();
+        Some(Self { plan: Arc::new(plan), lane, first })
+    }
+
+    /// Begins a fight anew that was played on this way, and that nothing else was done with: what does not change there is
+    /// as it was. Everything that [`Lane::store`] writes, and that changes with defeats and endings.
+    pub(super) fn begin_anew(&self, setup: &Setup, state: &mut State, chance: &mut impl Chance) {
+        if self.plan.statuses.len() > 0 {
+            return state.reset(setup, chance);
+        }
+        state.now = Time::ZERO;
+        state.memory.copy_from(&setup.memory);
+        state.timeline.reset();
+        state.actors.all_mut().copy_from_slice(&self.first);
+        for (hand, first) in state.in_hand.iter_mut().zip(&setup.in_hand) {
+            hand.ready = first.ready;
+        }
+        state.experience.fill(0.0);
+        state.begin_at_once(setup, chance);
     }
 
     /// Whether nobody chooses by hand.
@@ -55,7 +75,7 @@ impl Plain {
 impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Plays a plain fight from its beginning to its end.
     pub(super) fn run_plain(&mut self, plain: &mut Plain) -> Outcome<Ending> {
-        let Plain { plan, lane } = plain;
+        let Plain { plan, lane, .. } = plain;
         let last = self.setup.time_limit;
         self.tell(Event::Began);
         lane.begin(plan, self.state, self.limits);

@@ -89,8 +89,8 @@ pub(super) fn strike_here<C: Chance, O: Observer>(
     if dealt > 0.0 {
         lane.bodies[target.index() % MOST_FIGHTERS].hurt_by = Some((caster, source));
         if plan.threatens {
-            let place = target.index() % MOST_FIGHTERS * MOST_FIGHTERS + caster.index() % MOST_FIGHTERS;
-            lane.threat[place] = (lane.threat[place] + hit.threat * dealt).max(0.0);
+            let threat = &mut lane.bodies[target.index() % MOST_FIGHTERS].threat[caster.index() % MOST_FIGHTERS];
+            *threat = (*threat + hit.threat * dealt).max(0.0);
         }
     }
     let (damage_type, pool) = (hit.damage_type, PoolId(hit.pool as u16));
@@ -252,7 +252,13 @@ fn note(plan: &PlainPlan, lane: &mut Lane, who: CombatantId, pool: usize) {
     let pool = pool % MOST_POOLS;
     let (bit, amount) = (1_u64 << pool, body.pools[pool][usize::from(pool_slot::AMOUNT)]);
     body.changed |= bit;
-    let mut lines = if body.watch & bit == 0 { 0 } else { fighter.readers[pool] };
+    let free = body.does == Does::NOTHING && !body.chooses;
+    if (fighter.own | plan.defeating) & bit == 0 {
+        // It only waits for what it pays from.
+        lane.attention |= free;
+        return;
+    }
+    let mut lines = fighter.readers[pool];
     // Above nothing, a pool that defeats does not defeat.
     let above = if plan.defeating & bit == 0 { f64::NEG_INFINITY } else { f64::from_bits(1) };
     let mut calm = (above, f64::INFINITY);
@@ -269,7 +275,6 @@ fn note(plan: &PlainPlan, lane: &mut Lane, who: CombatantId, pool: usize) {
     if body.short {
         body.be_restless();
     }
-    let free = body.does == Does::NOTHING && !body.chooses;
     let turns = body.watch & bit != 0 && free && (body.short || body.wanted != body.seen);
     let empty = amount <= 0.0 && plan.defeating & bit != 0;
     lane.hurt |= empty;
