@@ -7,7 +7,7 @@ use super::run::{Run, tempo_of};
 use super::settled::MOST_CURSORS;
 use super::strike::{amount, put};
 use crate::fight::event::{Event, Observer, Refusal};
-use crate::fight::timeline::Phase;
+use crate::fight::timeline::{Due, Phase};
 use crate::program::{Chance, CombatantId, PoolId, Time, flow};
 
 /// What somebody has found to do: a move, and what the pool holds that pays it; or to wait until then.
@@ -21,14 +21,18 @@ impl<C: Chance, O: Observer, const TWO: bool, const HELD: bool> Run<'_, C, O, TW
     #[inline(always)]
     fn choose_at_once(&mut self) {
         let order = self.lane.order;
-        self.lane.choosers = 0;
+        let choosers = std::mem::take(&mut self.lane.choosers);
         if TWO {
             let [first, second] = [order[0], order[1]];
-            let found = [first, second].map(|who| std::mem::take(&mut self.body(who).chooses).then(|| self.look(who)));
-            for (who, found) in [first, second].into_iter().zip(found) {
-                if let Some(found) = found {
-                    self.set_out(who, found);
-                }
+            let chooses = [first, second].map(|who| std::mem::take(&mut self.body(who).chooses));
+            if choosers == 1 {
+                let who = if chooses[0] { first } else { second };
+                let found = self.look(who);
+                self.set_out(who, found);
+            } else {
+                let found = [self.look(first), self.look(second)];
+                self.set_out(first, found[0]);
+                self.set_out(second, found[1]);
             }
             return;
         }
@@ -96,8 +100,9 @@ impl<C: Chance, O: Observer, const TWO: bool, const HELD: bool> Run<'_, C, O, TW
         Found::Wait(wake)
     }
 
+    /// Does what has been found to do; gives when that is over.
     #[inline(always)]
-    pub(super) fn set_out(&mut self, who: CombatantId, found: Found) {
+    pub(super) fn set_out(&mut self, who: CombatantId, found: Found) -> Due {
         match found {
             Found::Move(place, before) => self.start(who, usize::from(place), before),
             Found::Wait(wake) => self.wait(who, wake),
@@ -105,16 +110,17 @@ impl<C: Chance, O: Observer, const TWO: bool, const HELD: bool> Run<'_, C, O, TW
     }
 
     #[inline(always)]
-    fn wait(&mut self, who: CombatantId, wake: Time) {
+    fn wait(&mut self, who: CombatantId, wake: Time) -> Due {
         let body = self.body(who);
-        body.wake = wake;
+        (body.does, body.wake) = (Does::NOTHING, wake);
         let key = if wake == Time::NEVER { NOTHING } else { body.lot.due(wake, Phase::Ready) };
         self.set_key(who, key);
         self.tell(Event::Waits { who, until: (wake < Time::NEVER).then_some(wake) });
+        key
     }
 
     #[inline(always)]
-    fn start(&mut self, who: CombatantId, place: usize, before: f64) {
+    fn start(&mut self, who: CombatantId, place: usize, before: f64) -> Due {
         let tempo = tempo_of::<HELD>(self.plan, self.lane, place);
         let (cost, free, pays_from) = (tempo.cost, tempo.free, usize::from(tempo.pays_from));
         let release = self.lane.now + tempo.cast;
@@ -132,6 +138,7 @@ impl<C: Chance, O: Observer, const TWO: bool, const HELD: bool> Run<'_, C, O, TW
             }
             self.tell(Event::Spent { who, ability, pool: PoolId(pays_from as u16), amount: cost, left });
         }
+        key
     }
 }
 

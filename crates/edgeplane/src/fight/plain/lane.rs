@@ -1,8 +1,8 @@
 //! Everything of a plain fight that changes.
 
 use super::NOTHING;
-use super::plan::{MOST_FIGHTERS, MOST_MOVES, MOST_POOLS, PlainPlan};
 use super::choosing::Found;
+use super::plan::{MOST_FIGHTERS, MOST_MOVES, MOST_POOLS, PlainPlan};
 use super::settled::{MOST_CURSORS, MOST_STATUSES};
 use super::statuses::MOST_ENDS;
 use crate::fight::event::Source;

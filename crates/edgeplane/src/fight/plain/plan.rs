@@ -1,5 +1,6 @@
 //! Everything of a plain fight that does not change.
 
+use super::ending::ends_at_once;
 use super::outcomes::{Hit, SettledEffect, SettledOutcome, receiver_of};
 use super::settled::{MOST_CURSORS, MOST_SHIFTS, MOST_STATUSES, Reads, Settling, Shift};
 use super::statuses::{Reach, SettledStatus, Span};
@@ -87,14 +88,8 @@ pub(super) struct Tempo {
 }
 
 impl Tempo {
-    const NONE: Self = Self {
-        cast: Time::ZERO,
-        recovery: Time::ZERO,
-        cooldown: Time::ZERO,
-        cost: 0.0,
-        pays_from: 0,
-        free: true,
-    };
+    const NONE: Self =
+        Self { cast: Time::ZERO, recovery: Time::ZERO, cooldown: Time::ZERO, cost: 0.0, pays_from: 0, free: true };
 }
 
 #[derive(Clone, Debug)]
@@ -127,6 +122,8 @@ pub(super) struct PlainPlan {
     pub(super) threatens: bool,
     /// Two fight, against one another.
     pub(super) duel: bool,
+    /// The first defeat ends it, and brings about nothing else.
+    pub(super) ends_at_once: bool,
     /// Where the pools of the first begin among the numbers of a fight, and how far apart those of two are.
     pub(super) first_pool: usize,
     pub(super) stride: usize,
@@ -175,9 +172,11 @@ impl PlainPlan {
             rounding: program.rounding,
             threatens: program.threat.is_some(),
             duel: matches!(fighters[..], [one, other] if one.side != other.side),
+            ends_at_once: false,
             first_pool: program.place(CombatantId(0), Slot(program.layout.pools)),
             stride: usize::from(program.layout.stride),
         };
+        plan.ends_at_once = ends_at_once(setup, &plan);
         plan.take_tempos(&mut settling)?;
         plan.take_moves(&mut settling)?;
         plan.take_ticks(&mut settling, &reach)?;

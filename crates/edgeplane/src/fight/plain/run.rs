@@ -32,6 +32,12 @@ pub(super) struct Run<'a, C, O, const TWO: bool, const HELD: bool> {
     pub(super) observer: &'a mut O,
 }
 
+/// What has come of something that was due: whether its owner is free to choose, and if not, what it does next.
+struct Done {
+    key: Due,
+    free: bool,
+}
+
 impl<C: Chance, O: Observer, const TWO: bool, const HELD: bool> Run<'_, C, O, TWO, HELD> {
     #[inline(always)]
     pub(super) fn tell(&mut self, event: Event) {
@@ -82,15 +88,16 @@ impl<C: Chance, O: Observer, const TWO: bool, const HELD: bool> Run<'_, C, O, TW
             self.lane.waves = 0;
             // Seldom is anything else due at the same moment, so whoever is free then may choose at once.
             let who = due.who();
-            let Some(free) = self.happen(due) else { return Pause::TooLong };
-            due = self.next();
+            let Some(Done { mut key, free }) = self.happen(due) else { return Pause::TooLong };
+            let others = self.next_of_others(who, free);
+            due = others.min(key);
             if due.at() > self.lane.now && !self.lane.attention && (!HELD || self.lane.choosers == 0) {
                 if !free {
                     continue;
                 }
                 let found = self.look(who);
-                self.set_out(who, found);
-                due = self.next();
+                key = self.set_out(who, found);
+                due = others.min(key);
                 if due.at() > self.lane.now {
                     continue;
                 }
@@ -99,7 +106,7 @@ impl<C: Chance, O: Observer, const TWO: bool, const HELD: bool> Run<'_, C, O, TW
                     return Pause::Endless(self.lane.waves);
                 }
             } else if free {
-                will_choose(self.lane, who);
+                self.will_choose(who);
             }
             due = match self.rest_of_moment(due) {
                 Ok(next) => next,
@@ -108,9 +115,29 @@ impl<C: Chance, O: Observer, const TWO: bool, const HELD: bool> Run<'_, C, O, TW
         }
     }
 
-    /// What is due, and whether its owner is free to choose then; nothing when there was too much of it.
+    /// What is due next besides what `who` does; what that was is over.
     #[inline(always)]
-    fn happen(&mut self, due: Due) -> Option<bool> {
+    fn next_of_others(&mut self, who: CombatantId, free: bool) -> Due {
+        if TWO && !HELD {
+            return self.lane.keys[(who.index() ^ 1) % 2];
+        }
+        if free {
+            self.set_key(who, NOTHING);
+        }
+        self.next()
+    }
+
+    /// Whoever is free chooses before this moment is over.
+    #[inline(always)]
+    fn will_choose(&mut self, who: CombatantId) {
+        self.set_key(who, NOTHING);
+        self.body(who).does = Does::NOTHING;
+        will_choose(self.lane, who);
+    }
+
+    /// What is due; nothing when there was too much of it.
+    #[inline(always)]
+    fn happen(&mut self, due: Due) -> Option<Done> {
         let (left, none_left) = self.lane.steps_left.overflowing_sub(1);
         self.lane.steps_left = left;
         if none_left {
@@ -120,15 +147,14 @@ impl<C: Chance, O: Observer, const TWO: bool, const HELD: bool> Run<'_, C, O, TW
         if HELD && matches!(phase, Phase::Tick | Phase::Expire) {
             let Run { plan, lane, chance, observer } = self;
             status_timer::<C, O, TWO>(plan, lane, *chance, *observer, (who, phase));
-            return Some(false);
+            return Some(Done { key: NOTHING, free: false });
         }
-        self.set_key(who, NOTHING);
-        let free = phase != Phase::Release
-            || release::<C, O, TWO, HELD>(self.plan, self.lane, self.chance, self.observer, who);
-        if free {
-            self.body(who).does = Does::NOTHING;
-        }
-        Some(free)
+        let key = if phase == Phase::Release {
+            release::<C, O, TWO, HELD>(self.plan, self.lane, self.chance, self.observer, who)
+        } else {
+            NOTHING
+        };
+        Some(Done { key, free: key == NOTHING })
     }
 
     fn rest_of_moment(&mut self, due: Due) -> Result<Due, Pause> {
@@ -141,8 +167,8 @@ impl<C: Chance, O: Observer, const TWO: bool, const HELD: bool> Run<'_, C, O, TW
         loop {
             while due.at() <= self.lane.now {
                 let who = due.who();
-                if self.happen(due).ok_or(Pause::TooLong)? {
-                    will_choose(self.lane, who);
+                if self.happen(due).ok_or(Pause::TooLong)?.free {
+                    self.will_choose(who);
                 }
                 due = self.next();
             }
@@ -182,11 +208,7 @@ fn rest_of_moment<C: Chance, O: Observer, const TWO: bool, const HELD: bool>(
 /// Times and cost of a move as they are now; without statuses, they are always the same.
 #[inline(always)]
 pub(super) fn tempo_of<'a, const HELD: bool>(plan: &'a PlainPlan, lane: &Lane, place: usize) -> &'a Tempo {
-    if HELD {
-        &plan.tempos[lane.cursors[place % MOST_CURSORS] as usize]
-    } else {
-        &plan.moves[place % MOST_MOVES].tempo
-    }
+    if HELD { &plan.tempos[lane.cursors[place % MOST_CURSORS] as usize] } else { &plan.moves[place % MOST_MOVES].tempo }
 }
 
 #[cold]
@@ -197,7 +219,7 @@ fn somebody_is_empty(plan: &PlainPlan, lane: &Lane) -> bool {
     all.any(|(body, fighter)| body.stands && fighter.mortal && flow::amount(&body.pools[pool], lane.micros) <= 0.0)
 }
 
-/// A move takes effect. Whether its caster is free at once. Out of line, as are its outcomes, so that registers are its
+/// A move takes effect. Gives what its caster does next; nothing if it is free at once. Out of line, as are its outcomes, so that registers are its
 /// own.
 #[inline(never)]
 fn release<C: Chance, O: Observer, const TWO: bool, const HELD: bool>(
@@ -206,7 +228,7 @@ fn release<C: Chance, O: Observer, const TWO: bool, const HELD: bool>(
     chance: &mut C,
     observer: &mut O,
     who: CombatantId,
-) -> bool {
+) -> Due {
     let body = &lane.bodies[who.index() % MOST_FIGHTERS];
     let (place, target) = (body.does.move_under_way(), body.target);
     let one = &plan.moves[place];
@@ -228,13 +250,14 @@ fn release<C: Chance, O: Observer, const TWO: bool, const HELD: bool>(
     }
     let recovery = tempo_of::<HELD>(plan, lane, place).recovery;
     if recovery == Time::ZERO {
-        return true;
+        return NOTHING;
     }
     let until = lane.now + recovery;
     let body = &mut lane.bodies[who.index() % MOST_FIGHTERS];
     (body.does, body.until) = (Does::RECOVERING, until);
-    lane.keys[who.index() % MOST_FIGHTERS] = body.lot.due(until, Phase::Ready);
-    false
+    let key = body.lot.due(until, Phase::Ready);
+    lane.keys[who.index() % MOST_FIGHTERS] = key;
+    key
 }
 
 /// The outcomes of a move that are more than one hit.
