@@ -428,7 +428,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
         Ok(())
     }
 
-    fn plan_of(&self, who: CombatantId) -> &CharacterPlan {
+    pub(super) fn plan_of(&self, who: CombatantId) -> &CharacterPlan {
         &self.program.characters[self.setup.combatants[who.index()].character.index()]
     }
 

@@ -2,24 +2,20 @@
 
 use super::lane::Lane;
 use super::plan::PlainPlan;
-use crate::fight::engine::Engine;
+use crate::fight::engine::{Engine, Outcome};
 use crate::fight::event::{Ending, Event, Observer};
 use crate::fight::state::Doing;
 use crate::fight::timeline::Due;
 use crate::program::{Chance, CombatantId, Layout, Setup, flow};
 
-/// Whether the first defeat ends the fights of a setup, and brings about nothing else: nobody learns from it, loses
-/// statuses or leaves zones.
+/// Whether the first defeat ends the fights of a setup, and nobody loses statuses by it.
 pub(super) fn ends_at_once(setup: &Setup, plan: &PlainPlan) -> bool {
-    let program = &setup.program;
-    let bare = plan.statuses.len() == 0 && program.zones.is_empty() && setup.script.vital.is_empty();
-    let worth = |who: CombatantId| program.characters[setup.combatants[who.index()].character.index()].worth;
-    plan.duel && bare && setup.ids().all(|who| worth(who).is_none())
+    plan.duel && plan.statuses.len() == 0 && setup.script.vital.is_empty()
 }
 
 impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// As [`Engine::settle_defeats`], which finds out about everything that there is not here.
-    pub(super) fn end_at_once(&mut self, plan: &PlainPlan, lane: &Lane) -> Ending {
+    pub(super) fn end_at_once(&mut self, plan: &PlainPlan, lane: &Lane) -> Outcome<Ending> {
         let empty = |who: CombatantId| {
             let pool = plan.defeats.filter(|_| plan.fighters[who].mortal);
             pool.is_some_and(|pool| flow::amount(&lane.bodies[who.index()].pools[pool], lane.micros) <= 0.0)
@@ -30,8 +26,9 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
             self.fall_at_once(who);
         }
         self.state.someone_fell = true;
+        self.give_experience()?;
         let winner = if falls[0] { second } else { first };
-        self.end(if falls[0] && falls[1] { Ending::AllFell } else { Ending::Won(plan.fighters[winner].side) })
+        Ok(self.end(if falls[0] && falls[1] { Ending::AllFell } else { Ending::Won(plan.fighters[winner].side) }))
     }
 
     fn fall_at_once(&mut self, who: CombatantId) {
@@ -42,6 +39,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
             state.choosers -= 1;
         }
         let by = actor.hurt_by;
+        state.moved |= !self.program.zones.is_empty();
         state.timeline.set_act(who, Due::NOTHING);
         state.memory.set(self.program.place(who, Layout::STANDS), 0.0);
         for one in [CombatantId(0), CombatantId(1)] {
@@ -50,5 +48,8 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
             state.new_version(one);
         }
         self.tell(Event::Fell { who, by });
+        if self.plan_of(who).worth.is_some() {
+            self.state.scratch.worthy.push(who);
+        }
     }
 }

@@ -92,7 +92,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
                     self.pass_until(due, Time::NEVER);
                     return Ok(self.state.ending.unwrap_or(Ending::Stalemate));
                 }
-                Pause::Empty if plan.ends_at_once => return Ok(self.end_at_once(plan, lane)),
+                Pause::Empty if plan.ends_at_once => return self.end_at_once(plan, lane),
                 Pause::Empty => {
                     self.settle_defeats()?;
                     if let Some(ending) = self.state.ending {
