@@ -236,7 +236,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
     pub(super) fn end(&mut self, ending: Ending) -> Ending {
         self.state.ending = Some(ending);
         // Nobody looks any more at what has changed.
-        self.state.changed = 0;
+        (self.state.changed, self.state.chooser) = (0, CombatantId(0));
         self.state.actors.all_mut().iter_mut().for_each(|actor| actor.changed = 0);
         self.tell(Event::Ended { ending });
         ending

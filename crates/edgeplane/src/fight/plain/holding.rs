@@ -185,7 +185,7 @@ fn tick<C: Chance, O: Observer, const TWO: bool>(
     if ticks.strike == NO_STRIKE {
         bring_all::<C, O, TWO>(plan, lane, chance, observer, (caster, source), ticks.does);
     } else if TWO || lane.bodies[who.index() % MOST_FIGHTERS].stands {
-        strike(plan, lane, chance, observer, (caster, who, source), &plan.hits[at(lane, ticks.strike)]);
+        strike(plan, lane, chance, observer, (caster, who, source), at(lane, ticks.strike));
     }
 }
 

@@ -3,6 +3,7 @@
 use super::NOTHING;
 use super::choosing::Found;
 use super::plan::{MOST_FIGHTERS, MOST_MOVES, MOST_POOLS, PlainPlan};
+use super::rehearsing::Step;
 use super::settled::{MOST_CURSORS, MOST_STATUSES};
 use super::statuses::MOST_ENDS;
 use crate::fight::event::Source;
@@ -14,7 +15,7 @@ use crate::program::flow::PoolNumbers;
 use crate::program::{CombatantId, Time, pool_slot};
 
 /// Each fighter's own timer, then that of its statuses.
-const MOST_KEYS: usize = 2 * MOST_FIGHTERS;
+pub(super) const MOST_KEYS: usize = 2 * MOST_FIGHTERS;
 
 /// Nobody at all.
 pub(super) const NOBODY: CombatantId = CombatantId(u16::MAX);
@@ -147,6 +148,17 @@ impl Held {
     };
 }
 
+/// What is being done with a fight.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Part {
+    /// It is played.
+    Playing,
+    /// It is gone through without what hangs on chance, to find out what happens when.
+    Rehearsing,
+    /// It goes as it was rehearsed: fighters are known by what hangs on chance, and no more.
+    Following,
+}
+
 #[derive(Clone, Debug)]
 pub(super) struct Lane {
     pub(super) now: Time,
@@ -164,6 +176,11 @@ pub(super) struct Lane {
     pub(super) beats: [[Beat; MOST_STATUSES]; MOST_FIGHTERS],
     pub(super) next_serial: u32,
     pub(super) choosers: u32,
+    pub(super) part: Part,
+    /// What hangs on chance, as far as this moment has been rehearsed.
+    pub(super) steps: Vec<Step>,
+    /// A pool has changed in a way that may matter to somebody.
+    pub(super) noted: bool,
     /// As for a [`State`].
     pub(super) attention: bool,
     pub(super) hurt: bool,
@@ -221,6 +238,9 @@ impl Lane {
             beats: [[Beat::NEVER; MOST_STATUSES]; MOST_FIGHTERS],
             next_serial: 0,
             choosers: 0,
+            part: Part::Playing,
+            steps: Vec::new(),
+            noted: false,
             attention: false,
             hurt: false,
             fell: false,
@@ -248,6 +268,7 @@ impl Lane {
         (self.limits, self.steps_left) = (limits, limits.steps);
         (self.now, self.micros, self.waves, self.choosers) = (Time::ZERO, 0.0, 0, 0);
         (self.attention, self.hurt, self.fell) = (false, false, false);
+        self.part = Part::Playing;
         self.last_used = LastUsed::NONE;
         if plan.statuses.len() > 0 {
             self.begin_bare(plan);

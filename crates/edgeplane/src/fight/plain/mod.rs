@@ -10,13 +10,16 @@
 
 mod choosing;
 mod ending;
+mod following;
 mod handing;
 mod holding;
 mod lane;
 mod outcomes;
 mod plan;
+mod rehearsing;
 mod run;
 mod settled;
+mod snapshots;
 mod statuses;
 mod strike;
 mod when;
@@ -28,17 +31,32 @@ use super::event::{Ending, Event, Observer};
 use super::state::{Actor, State};
 use super::timeline::Due;
 use crate::program::{Chance, Setup, Time};
+use following::follow;
 use lane::Lane;
 use plan::PlainPlan;
-use run::{Pause, Run};
+use rehearsing::Rehearsal;
+use run::{Pause, Run, Start};
 
 /// A plain fight: what is known of it, and room to play it in.
-#[derive(Clone, Debug)]
+#[derive(Debug)]
 pub(super) struct Plain {
     plan: Arc<PlainPlan>,
     lane: Box<Lane>,
+    /// How many fights were played, as far as that is counted, and what was rehearsed since there were some.
+    played: u32,
+    rehearsal: Option<Box<Rehearsal>>,
     /// What the engine keeps of each fighter, as it begins.
     first: Arc<[Actor]>,
+}
+
+/// A few fights are played in less time than they are rehearsed in.
+const REHEARSED_FROM: u32 = 32;
+
+impl Clone for Plain {
+    fn clone(&self) -> Self {
+        let (plan, lane, first) = (Arc::clone(&self.plan), self.lane.clone(), Arc::clone(&self.first));
+        Self { plan, lane, first, played: 0, rehearsal: None }
+    }
 }
 
 impl Plain {
@@ -47,7 +65,7 @@ impl Plain {
         let plan = PlainPlan::of(setup)?;
         let lane = Box::new(Lane::of(&plan));
         let first = setup.ids().map(|who| Actor::new(setup, who)).collect();
-        Some(Self { plan: Arc::new(plan), lane, first })
+        Some(Self { plan: Arc::new(plan), lane, first, played: 0, rehearsal: None })
     }
 
     /// Begins a fight anew that was played on this way, and that nothing else was done with: what does not change there is
@@ -76,16 +94,23 @@ impl Plain {
 impl<C: Chance, O: Observer> Engine<'_, C, O> {
     /// Plays a plain fight from its beginning to its end.
     pub(super) fn run_plain(&mut self, plain: &mut Plain) -> Outcome<Ending> {
-        let Plain { plan, lane, .. } = plain;
+        let Plain { plan, lane, played, rehearsal, .. } = plain;
         let last = self.setup.time_limit;
         self.tell(Event::Began);
         lane.begin(plan, self.state, self.limits);
-        let mut resumed = false;
+        let mut start = Start::Moment;
+        if plan.is_rehearsed && *played >= REHEARSED_FROM {
+            let rehearsal = rehearsal.get_or_insert_with(|| Box::new(Rehearsal::of(plan, self.limits)));
+            let followed = rehearsal.suits(self.limits)
+                && follow(plan, lane, &mut *self.chance, &mut *self.observer, rehearsal, last);
+            start = if followed { Start::Wave } else { start };
+        }
+        *played = played.saturating_add(1);
         loop {
-            let pause = self.play(plan, lane, last, resumed);
+            let pause = self.play(plan, lane, last, start);
             lane.store(plan, self.state);
             if plan.statuses.len() > 0 {
-                self.hand_back(plan, lane, resumed)?;
+                self.hand_back(plan, lane, start == Start::Defeats)?;
             }
             match pause {
                 Pause::Over(due) => {
@@ -99,7 +124,7 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
                         return Ok(ending);
                     }
                     lane.load(plan, self.state);
-                    resumed = true;
+                    start = Start::Defeats;
                 }
                 Pause::TooLong => return Err(self.too_long()),
                 Pause::Endless(waves) => return Err(self.endless(waves)),
@@ -108,15 +133,13 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
     }
 
     /// Only for an engine of its own is it worth compiling a way for each number of fighters.
-    fn play(&mut self, plan: &PlainPlan, lane: &mut Lane, last: Time, resumed: bool) -> Pause {
+    fn play(&mut self, plan: &PlainPlan, lane: &mut Lane, last: Time, start: Start) -> Pause {
         let (chance, observer) = (&mut *self.chance, &mut *self.observer);
         let (two, held) = (plan.duel, plan.statuses.len() > 0);
         match (two, held) {
-            (true, false) if O::OWN_ENGINE => {
-                Run::<C, O, true, false> { plan, lane, chance, observer }.go(last, resumed)
-            }
-            (true, true) if O::OWN_ENGINE => Run::<C, O, true, true> { plan, lane, chance, observer }.go(last, resumed),
-            _ => Run::<C, O, false, true> { plan, lane, chance, observer }.go(last, resumed),
+            (true, false) if O::OWN_ENGINE => Run::<C, O, true, false> { plan, lane, chance, observer }.go(last, start),
+            (true, true) if O::OWN_ENGINE => Run::<C, O, true, true> { plan, lane, chance, observer }.go(last, start),
+            _ => Run::<C, O, false, true> { plan, lane, chance, observer }.go(last, start),
         }
     }
 }

@@ -144,6 +144,20 @@ pub(super) struct Hit {
     pub(super) threat: f64,
 }
 
+impl Hit {
+    /// The pools that it may change, one bit each.
+    pub(super) fn pools(&self) -> u64 {
+        let soaks = match &self.way {
+            Way::Common(steps) => steps.soak.map_or(0, |(pool, _)| 1 << pool.0),
+            Way::Steps(ops) => ops.iter().fold(0, |pools, op| match op {
+                FilledOp::Soak { pool, .. } => pools | 1 << pool.0,
+                _ => pools,
+            }),
+        };
+        soaks | 1 << self.pool
+    }
+}
+
 /// A status that ticks, and on whom.
 pub(super) type Ticking = Option<(CombatantId, usize)>;
 

@@ -122,6 +122,11 @@ pub(super) struct PlainPlan {
     pub(super) threatens: bool,
     /// Two fight, against one another.
     pub(super) duel: bool,
+    /// Pools that hang on chance, and the lines of each fighter that hang on them.
+    pub(super) live: u64,
+    pub(super) live_lines: [u64; MOST_FIGHTERS],
+    /// Chance has no say in who does what when, but by way of conditions and defeats.
+    pub(super) is_rehearsed: bool,
     /// The first defeat ends it, and brings about nothing else.
     pub(super) ends_at_once: bool,
     /// Where the pools of the first begin among the numbers of a fight, and how far apart those of two are.
@@ -172,6 +177,9 @@ impl PlainPlan {
             rounding: program.rounding,
             threatens: program.threat.is_some(),
             duel: matches!(fighters[..], [one, other] if one.side != other.side),
+            live: setup.defeating,
+            live_lines: [0; MOST_FIGHTERS],
+            is_rehearsed: false,
             ends_at_once: false,
             first_pool: program.place(CombatantId(0), Slot(program.layout.pools)),
             stride: usize::from(program.layout.stride),
@@ -190,7 +198,30 @@ impl PlainPlan {
                 *place = (first, plan.shifts.len() as u16);
             }
         }
+        plan.find_what_is_live();
         Some(plan)
+    }
+
+    /// Tells apart what hangs on chance.
+    fn find_what_is_live(&mut self) {
+        let mut certain = self.spans.iter().all(|span| span.resist <= 0.0);
+        self.live |= self.hits.iter().fold(0, |pools, hit| pools | hit.pools());
+        for outcome in self.outcomes.all() {
+            match outcome.what {
+                SettledEffect::Restore(pool, _) if outcome.chance < 1.0 => self.live |= 1 << pool,
+                SettledEffect::Inflict(_) => certain &= outcome.chance >= 1.0,
+                _ => {}
+            }
+        }
+        let pools = (0..MOST_POOLS).filter(|pool| self.live >> pool & 1 == 1);
+        for pool in pools {
+            for (lines, fighter) in self.live_lines.iter_mut().zip(self.fighters.all()) {
+                *lines |= fighter.readers[pool];
+            }
+        }
+        let paid = self.tempos.iter().any(|tempo| !tempo.free && self.live >> tempo.pays_from & 1 == 1);
+        let waited = self.fighters.all().iter().any(|fighter| fighter.costs & self.live != 0);
+        self.is_rehearsed = self.duel && certain && !paid && !waited;
     }
 
     /// Times and costs of all abilities in hand.

@@ -22,6 +22,17 @@ pub(super) enum Pause {
     Endless(u32),
 }
 
+/// Where a fight goes on.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Start {
+    /// With the next moment.
+    Moment,
+    /// After the engine has settled the defeats of a wave.
+    Defeats,
+    /// At the end of a wave.
+    Wave,
+}
+
 /// A plain fight under way: between `TWO` who are enemies or between any, and one in which statuses can be `HELD` or not.
 ///
 /// Nothing that is kept out of line borrows a run, but its parts one by one: so they stay in registers.
@@ -68,12 +79,14 @@ impl<C: Chance, O: Observer, const TWO: bool, const HELD: bool> Run<'_, C, O, TW
         if HELD { least(acts).min(least(statuses)) } else { least(acts) }
     }
 
-    /// Goes on to where the engine is needed; `resumed` where it was needed for defeats.
+    /// Goes on to where the engine is needed.
     #[inline(always)]
-    pub(super) fn go(mut self, last: Time, resumed: bool) -> Pause {
+    pub(super) fn go(mut self, last: Time, start: Start) -> Pause {
         let mut due = self.next();
-        if resumed {
-            wake_watchers(self.plan, self.lane);
+        if start != Start::Moment {
+            if start == Start::Defeats {
+                wake_watchers(self.plan, self.lane);
+            }
             due = match self.rest_of_moment(due) {
                 Ok(next) => next,
                 Err(pause) => return pause,
@@ -155,6 +168,36 @@ impl<C: Chance, O: Observer, const TWO: bool, const HELD: bool> Run<'_, C, O, TW
             NOTHING
         };
         Some(Done { key, free: key == NOTHING })
+    }
+
+    /// Goes on from the end of a wave to the end of the next one; false if there is none, or too much of it.
+    pub(super) fn next_wave(&mut self, last: Time) -> bool {
+        if std::mem::take(&mut self.lane.attention) {
+            wake_watchers(self.plan, self.lane);
+        }
+        let chose = self.lane.choosers > 0;
+        if chose {
+            choose_together::<C, O, TWO, HELD>(self.plan, self.lane, self.chance, self.observer);
+        }
+        let mut due = self.next();
+        if chose && due.at() <= self.lane.now {
+            self.lane.waves += 1;
+            if self.lane.waves >= self.lane.limits.waves {
+                return false;
+            }
+        } else if due.at() > last {
+            return false;
+        } else {
+            (self.lane.now, self.lane.micros, self.lane.waves) = (due.at(), due.at().micros(), 0);
+        }
+        while due.at() <= self.lane.now {
+            let Some(done) = self.happen(due) else { return false };
+            if done.free {
+                self.will_choose(due.who());
+            }
+            due = self.next();
+        }
+        true
     }
 
     fn rest_of_moment(&mut self, due: Due) -> Result<Due, Pause> {
@@ -243,7 +286,7 @@ fn release<C: Chance, O: Observer, const TWO: bool, const HELD: bool>(
             take_effect::<C, O, TWO>(plan, lane, chance, observer, (who, source), does);
         } else {
             let hit = if HELD { at(lane, strike) } else { usize::from(one.hits[target.index() % MOST_FIGHTERS]) };
-            strike_here(plan, lane, chance, observer, (who, target, source), &plan.hits[hit]);
+            strike_here(plan, lane, chance, observer, (who, target, source), hit);
         }
     } else {
         observer.event(lane.now, Event::Lost { caster: who, ability: one.ability });

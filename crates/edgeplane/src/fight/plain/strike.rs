@@ -1,9 +1,10 @@
 //! What moves and ticks do to pools.
 
 use super::holding::inflict;
-use super::lane::{Does, Lane};
-use super::outcomes::{CommonSteps, Hit, SettledEffect, SettledOutcome, Way};
+use super::lane::{Does, Lane, Part};
+use super::outcomes::{CommonSteps, SettledEffect, SettledOutcome, Way};
 use super::plan::{MOST_FIGHTERS, MOST_LINES, MOST_POOLS, PlainPlan};
+use super::rehearsing::{Live, Step, rehearse, rehearse_outcome};
 use super::settled::MOST_CURSORS;
 use crate::fight::event::{Event, Observer, Source};
 use crate::fight::filled::FilledOp;
@@ -28,14 +29,20 @@ pub(super) fn bring_all<C: Chance, O: Observer, const TWO: bool>(
 ) {
     for place in first..end {
         let outcome = &plan.outcomes[usize::from(place)];
+        if lane.part == Part::Rehearsing && rehearse_outcome(plan, lane, observer, (caster, source), outcome) {
+            continue;
+        }
         let stands = TWO || lane.bodies[outcome.receiver.index() % MOST_FIGHTERS].stands;
         if !stands || outcome.chance < 1.0 && !happens(chance, outcome) {
             continue;
         }
         let between = (caster, outcome.receiver, source);
         match outcome.what {
-            SettledEffect::Hit(cursor) => strike(plan, lane, chance, observer, between, &plan.hits[at(lane, cursor)]),
-            SettledEffect::Restore(pool, cursor) => restore(plan, lane, observer, between, pool, cursor),
+            SettledEffect::Hit(cursor) => strike(plan, lane, chance, observer, between, at(lane, cursor)),
+            SettledEffect::Restore(pool, cursor) => {
+                let amount = at(lane, cursor);
+                restore(plan, lane, observer, between, pool, amount);
+            }
             SettledEffect::Inflict(dose) => inflict(plan, lane, chance, observer, (caster, outcome.receiver), dose),
         }
     }
@@ -60,7 +67,7 @@ pub(super) fn strike<C: Chance, O: Observer>(
     chance: &mut C,
     observer: &mut O,
     between: (CombatantId, CombatantId, Source),
-    hit: &Hit,
+    hit: usize,
 ) {
     strike_here(plan, lane, chance, observer, between, hit);
 }
@@ -73,8 +80,12 @@ pub(super) fn strike_here<C: Chance, O: Observer>(
     chance: &mut C,
     observer: &mut O,
     (caster, target, source): (CombatantId, CombatantId, Source),
-    hit: &Hit,
+    hit: usize,
 ) {
+    if lane.part == Part::Rehearsing {
+        return rehearse(plan, lane, observer, Step::certain((caster, target, source), Live::Hit(hit)));
+    }
+    let hit = &plan.hits[hit];
     let mut initial = hit.amount;
     if let Some((spread, stream)) = hit.spread {
         initial *= 1.0 + spread * (2.0 * chance.uniform(stream) - 1.0);
@@ -189,15 +200,15 @@ fn soak<O: Observer>(
 }
 
 #[inline(never)]
-fn restore<O: Observer>(
+pub(super) fn restore<O: Observer>(
     plan: &PlainPlan,
     lane: &mut Lane,
     observer: &mut O,
     (caster, target, source): (CombatantId, CombatantId, Source),
     pool: u16,
-    cursor: u16,
+    amount_at: usize,
 ) {
-    let more = plan.amounts[at(lane, cursor)];
+    let more = plan.amounts[amount_at];
     let place = usize::from(pool) % MOST_POOLS;
     let before = amount(lane, target, place);
     let cap = lane.bodies[target.index() % MOST_FIGHTERS].pools[place][usize::from(pool_slot::CAP)];
@@ -252,6 +263,8 @@ fn note(plan: &PlainPlan, lane: &mut Lane, who: CombatantId, pool: usize) {
     let pool = pool % MOST_POOLS;
     let (bit, amount) = (1_u64 << pool, body.pools[pool][usize::from(pool_slot::AMOUNT)]);
     body.changed |= bit;
+    // Where a rehearsed fight is followed, it is not known here what its owner does.
+    lane.noted = true;
     let free = body.does == Does::NOTHING && !body.chooses;
     if (fighter.own | plan.defeating) & bit == 0 {
         // It only waits for what it pays from.
