@@ -39,7 +39,6 @@ impl<C: Chance, O: Observer> Engine<'_, C, O> {
             state.choosers -= 1;
         }
         let by = actor.hurt_by;
-        state.moved |= !self.program.zones.is_empty();
         state.timeline.set_act(who, Due::NOTHING);
         state.memory.set(self.program.place(who, Layout::STANDS), 0.0);
         for one in [CombatantId(0), CombatantId(1)] {

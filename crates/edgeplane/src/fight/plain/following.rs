@@ -108,7 +108,7 @@ fn leave(plan: &PlainPlan, lane: &mut Lane, rehearsal: &Rehearsal, wave: u32, tu
     rehearsal.snapshots().bring_back(plan, lane, wave as usize);
     for (who, body) in lane.bodies.iter_mut().enumerate().take(plan.fighters.len()) {
         let so_far = std::mem::replace(body, *rehearsal.snapshots().body(plan, wave as usize, who));
-        (body.hurt_by, body.threat, body.lot) = (so_far.hurt_by, so_far.threat, so_far.lot);
+        (body.hurt_by, body.threat) = (so_far.hurt_by, so_far.threat);
         body.wanted = body.wanted & !plan.live_lines[who] | so_far.wanted & plan.live_lines[who];
         let mut live = plan.live;
         while live != 0 {

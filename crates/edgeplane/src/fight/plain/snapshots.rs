@@ -1,15 +1,16 @@
 //! Lanes kept side by side, each without what nobody in it uses.
 
 use super::lane::{Body, Held, Lane, LastUsed, MOST_KEYS};
-use super::plan::{MOST_MOVES, PlainPlan};
+use super::plan::{MOST_FIGHTERS, MOST_MOVES, PlainPlan};
 use crate::fight::held::Beat;
 use crate::fight::timeline::Due;
-use crate::program::Time;
+use crate::program::{CombatantId, Time};
 
 /// What is kept of a lane besides fighters and statuses.
 #[derive(Clone, Copy, Debug)]
 struct Still {
     now: Time,
+    order: [CombatantId; MOST_FIGHTERS],
     keys: [Due; MOST_KEYS],
     ready: [Time; MOST_MOVES],
     next_serial: u32,
@@ -47,6 +48,7 @@ impl Snapshots {
     pub(super) fn keep(&mut self, plan: &PlainPlan, lane: &Lane) {
         self.stills.push(Still {
             now: lane.now,
+            order: lane.order,
             keys: lane.keys,
             ready: lane.ready,
             next_serial: lane.next_serial,
@@ -76,7 +78,7 @@ impl Snapshots {
     pub(super) fn bring_back(&self, plan: &PlainPlan, lane: &mut Lane, index: usize) {
         let still = &self.stills[index];
         (lane.now, lane.micros) = (still.now, still.now.micros());
-        (lane.keys, lane.ready) = (still.keys, still.ready);
+        (lane.order, lane.keys, lane.ready) = (still.order, still.keys, still.ready);
         (lane.next_serial, lane.choosers, lane.attention) = (still.next_serial, still.choosers, still.attention);
         (lane.steps_left, lane.waves, lane.last_used) = (still.steps_left, still.waves, still.last_used);
         let (fighters, statuses) = (plan.fighters.len(), plan.statuses.len());
