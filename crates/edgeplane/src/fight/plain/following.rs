@@ -107,16 +107,7 @@ fn leave(plan: &PlainPlan, lane: &mut Lane, rehearsal: &Rehearsal, wave: u32, tu
     let hurt = std::mem::take(&mut lane.hurt);
     rehearsal.snapshots().bring_back(plan, lane, wave as usize);
     for (who, body) in lane.bodies.iter_mut().enumerate().take(plan.fighters.len()) {
-        let so_far = std::mem::replace(body, *rehearsal.snapshots().body(plan, wave as usize, who));
-        (body.hurt_by, body.threat) = (so_far.hurt_by, so_far.threat);
-        body.wanted = body.wanted & !plan.live_lines[who] | so_far.wanted & plan.live_lines[who];
-        let mut live = plan.live;
-        while live != 0 {
-            let pool = live.trailing_zeros() as usize;
-            live &= live - 1;
-            body.pools[pool] = so_far.pools[pool];
-        }
-        body.be_restless();
+        body.be_what_was_rehearsed(plan, rehearsal.snapshots().body(plan, wave as usize, who), plan.live_lines[who]);
     }
     if let Some(turn) = turned {
         turn.happen(lane);

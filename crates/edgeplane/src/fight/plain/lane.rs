@@ -102,6 +102,20 @@ pub(super) struct Body {
 }
 
 impl Body {
+    /// Takes on everything that does not hang on chance, as do the `live` lines of its policy.
+    pub(super) fn be_what_was_rehearsed(&mut self, plan: &PlainPlan, kept: &Self, live: u64) {
+        (self.does, self.stands, self.chooses, self.short) = (kept.does, kept.stands, kept.chooses, kept.short);
+        (self.target, self.seen, self.changed) = (kept.target, kept.seen, kept.changed);
+        (self.watch, self.alert, self.wake, self.until) = (kept.watch, kept.alert, kept.wake, kept.until);
+        self.wanted = kept.wanted & !live | self.wanted & live;
+        for pool in 0..plan.pools.min(MOST_POOLS) {
+            if plan.live >> pool & 1 == 0 {
+                self.pools[pool] = kept.pools[pool];
+            }
+        }
+        self.be_restless();
+    }
+
     /// Every change of its pools has to be looked at.
     pub(super) fn be_restless(&mut self) {
         self.calm = (f64::INFINITY, f64::NEG_INFINITY);
@@ -221,6 +235,9 @@ impl Lane {
         };
         let mut first = [nobody; MOST_FIGHTERS];
         for (body, fighter) in first.iter_mut().zip(plan.fighters.all()) {
+            if let Some(pool) = plan.defeats {
+                (body.calm, body.calm_pool) = (fighter.calm(plan.defeating, pool, fighter.pools[pool][0]), pool as u32);
+            }
             body.stands = true;
             (body.wanted, body.seen) = (fighter.wanted, fighter.unconditional);
             (body.watch, body.alert) = (fighter.own, fighter.own | plan.defeating);
@@ -264,7 +281,7 @@ impl Lane {
             self.keys[who] = lot.due(Time::ZERO, Phase::Ready);
             self.order[who] = state.order[who];
         }
-        self.ready[..plan.moves.len()].fill(Time::ZERO);
+        self.ready = [Time::ZERO; MOST_MOVES];
         (self.limits, self.steps_left) = (limits, limits.steps);
         (self.now, self.micros, self.waves, self.choosers) = (Time::ZERO, 0.0, 0, 0);
         (self.attention, self.hurt, self.fell) = (false, false, false);

@@ -21,9 +21,11 @@ const MOST_WAVES: usize = 4096;
 const MOST_STEPS: usize = 2 * MOST_WAVES;
 const MOST_TOLD: usize = 8 * MOST_WAVES;
 const MOST_TURNS: usize = MOST_WAVES;
-/// Room that one wave must find.
+/// Room that must be there to go on.
 const ROOM_STEPS: usize = 64;
 const ROOM_TOLD: usize = 256;
+/// So many waves count as one, if only the last of them has steps.
+const MOST_TOGETHER: usize = 32;
 
 /// Something that hangs on chance, or on pools that do, by where its numbers stand.
 #[derive(Clone, Copy, Debug)]
@@ -117,7 +119,7 @@ pub(super) enum Next {
     None,
 }
 
-/// Everything that happens at once, and what was chosen before it.
+/// Everything that happens at once, and what came before it without steps.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Wave {
     pub(super) at: Time,
@@ -263,7 +265,7 @@ impl Rehearsal {
         }
     }
 
-    /// Goes on by one wave from where the lane is.
+    /// Goes on to the end of the next wave with steps from where the lane is.
     fn rehearse(&mut self, plan: &PlainPlan, last: Time) -> Next {
         let (steps, told) = (self.steps.len(), self.told.len());
         if self.waves.len() == MOST_WAVES || steps + ROOM_STEPS > MOST_STEPS || told + ROOM_TOLD > MOST_TOLD {
@@ -272,11 +274,17 @@ impl Rehearsal {
         self.lane.steps.clear();
         self.marks.clear();
         let mut teller = Teller { told: &mut self.told, most: told + ROOM_TOLD, marks: &mut self.marks, full: false };
-        let (lane, chance) = (&mut *self.lane, &mut NoChance);
-        let went_on = Run::<_, _, false, true> { plan, lane, chance, observer: &mut teller }.next_wave(last);
-        if !went_on || teller.full {
-            self.told.truncate(told);
-            return Next::None;
+        // Nothing turns in a wave without steps, so it is taken together with the next that has some.
+        for _ in 0..MOST_TOGETHER {
+            let (lane, chance) = (&mut *self.lane, &mut NoChance);
+            let went_on = Run::<_, _, false, true> { plan, lane, chance, observer: &mut teller }.next_wave(last);
+            if !went_on || teller.full {
+                self.told.truncate(told);
+                return Next::None;
+            }
+            if !self.lane.steps.is_empty() {
+                break;
+            }
         }
         for (step, mark) in self.lane.steps.iter().zip(&self.marks) {
             self.steps.push(Step { told: mark - told as u32, ..*step });

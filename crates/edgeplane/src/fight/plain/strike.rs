@@ -3,7 +3,7 @@
 use super::holding::inflict;
 use super::lane::{Does, Lane, Part};
 use super::outcomes::{CommonSteps, SettledEffect, SettledOutcome, Way};
-use super::plan::{MOST_FIGHTERS, MOST_LINES, MOST_POOLS, PlainPlan};
+use super::plan::{Fighter, MOST_FIGHTERS, MOST_LINES, MOST_POOLS, PlainPlan};
 use super::rehearsing::{Live, Step, rehearse, rehearse_outcome};
 use super::settled::MOST_CURSORS;
 use crate::fight::event::{Event, Observer, Source};
@@ -255,6 +255,21 @@ pub(super) fn put(plan: &PlainPlan, lane: &mut Lane, who: CombatantId, pool: usi
     }
 }
 
+impl Fighter {
+    /// From which amount to below which of a pool, around what it holds, no condition turns and nobody is defeated.
+    pub(super) fn calm(&self, defeating: u64, pool: usize, amount: f64) -> (f64, f64) {
+        let above = if defeating >> pool & 1 == 0 { f64::NEG_INFINITY } else { f64::from_bits(1) };
+        let mut calm = (above, f64::INFINITY);
+        let mut lines = self.readers[pool % MOST_POOLS];
+        while lines != 0 {
+            let (low, high) = self.lines[lines.trailing_zeros() as usize % MOST_LINES].when.calm(pool, amount);
+            lines &= lines - 1;
+            calm = (calm.0.max(low), calm.1.min(high));
+        }
+        calm
+    }
+}
+
 /// A pool has changed that defeats, or that its owner's policy reads or waits for: whether somebody has to look again.
 #[inline(never)]
 fn note(plan: &PlainPlan, lane: &mut Lane, who: CombatantId, pool: usize) {
@@ -272,19 +287,13 @@ fn note(plan: &PlainPlan, lane: &mut Lane, who: CombatantId, pool: usize) {
         return;
     }
     let mut lines = fighter.readers[pool];
-    // Above nothing, a pool that defeats does not defeat.
-    let above = if plan.defeating & bit == 0 { f64::NEG_INFINITY } else { f64::from_bits(1) };
-    let mut calm = (above, f64::INFINITY);
     while lines != 0 {
         let line = lines.trailing_zeros();
         lines &= lines - 1;
-        let when = fighter.lines[line as usize % MOST_LINES].when;
-        let holds = when.holds(&body.pools, micros);
+        let holds = fighter.lines[line as usize % MOST_LINES].when.holds(&body.pools, micros);
         body.wanted = body.wanted & !(1 << line) | u64::from(holds) << line;
-        let (low, high) = when.calm(pool, amount);
-        calm = (calm.0.max(low), calm.1.min(high));
     }
-    (body.calm, body.calm_pool) = (calm, pool as u32);
+    (body.calm, body.calm_pool) = (fighter.calm(plan.defeating, pool, amount), pool as u32);
     if body.short {
         body.be_restless();
     }
