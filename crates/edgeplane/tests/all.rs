@@ -73,6 +73,9 @@ mod policies;
 #[path = "random_rules.rs"]
 mod random_rules;
 
+#[path = "rehearsed.rs"]
+mod rehearsed;
+
 #[path = "rules.rs"]
 mod rules;
 
@@ -84,6 +87,7 @@ mod sheets;
 
 #[path = "settled.rs"]
 mod settled;
+
 #[path = "shortcuts.rs"]
 mod shortcuts;
 

@@ -111,21 +111,21 @@ fn ability(index: usize, [status, stacks, to, pace, extra]: [u8; 5], out: &mut S
 }
 
 #[derive(Clone, Debug)]
-struct Recipe {
-    statuses: [[u8; 5]; 4],
-    abilities: [[u8; 5]; 3],
-    policy: u8,
-    count: [u8; 2],
-    seed: u64,
+pub(crate) struct Recipe {
+    pub(crate) statuses: [[u8; 5]; 4],
+    pub(crate) abilities: [[u8; 5]; 3],
+    pub(crate) policy: u8,
+    pub(crate) count: [u8; 2],
+    pub(crate) seed: u64,
 }
 
-fn recipe() -> impl Strategy<Value = Recipe> {
+pub(crate) fn recipe() -> impl Strategy<Value = Recipe> {
     (any::<[[u8; 5]; 4]>(), any::<[[u8; 5]; 3]>(), any::<u8>(), any::<[u8; 2]>(), any::<u64>())
         .prop_map(|(statuses, abilities, policy, count, seed)| Recipe { statuses, abilities, policy, count, seed })
 }
 
 impl Recipe {
-    fn write(&self) -> String {
+    pub(crate) fn write(&self) -> String {
         let mut out = RULES.to_owned();
         self.statuses.iter().enumerate().for_each(|(index, one)| status(index, *one, &mut out));
         self.abilities.iter().enumerate().for_each(|(index, one)| ability(index, *one, &mut out));

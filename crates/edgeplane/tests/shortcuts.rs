@@ -34,7 +34,7 @@ fn every_encounter_of_the_demo_is_the_same_with_and_without_shortcuts() {
     }
 }
 
-const BUFFETED: &str = r#"
+pub(crate) const BUFFETED: &str = r#"
 [attributes]
 might = 10
 poise = { base = "might / 100", max = 0.6 }
@@ -182,7 +182,7 @@ time_limit = 26
 }
 
 /// Nobody has statuses here, so a fight that is run to its end takes the shortest way of all.
-const BARE: &str = r#"
+pub(crate) const BARE: &str = r#"
 [ruleset]
 rounding = "nearest"
 [attributes]

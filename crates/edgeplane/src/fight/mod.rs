@@ -247,6 +247,16 @@ impl<C: Provider> Fight<C> {
         matches!(self.way, Way::Short(_))
     }
 
+    /// How many waves of a plain duel have been *rehearsed*: gone through once for all fights to come, as far as chance has
+    /// no say in them. That begins after some thirty fights on the shortest way, is done as fights come to need it, and ends
+    /// when the room for it is full; none, where who does what when hangs on chance. It changes nothing but the speed.
+    pub fn rehearsed_waves(&self) -> usize {
+        match &self.way {
+            Way::Short(plain) => plain.rehearsed_waves(),
+            _ => 0,
+        }
+    }
+
     /// Lets time pass up to and including a moment; returns the ending if the fight is over.
     ///
     /// # Errors

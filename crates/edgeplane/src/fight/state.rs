@@ -379,7 +379,8 @@ impl State {
     /// Nothing has happened yet, and whoever is there chooses at once.
     pub(super) fn begin_at_once(&mut self, setup: &Setup, chance: &mut impl Chance) {
         self.changed = 0;
-        self.choosers = 0;
+        (self.choosers, self.chooser) = (0, CombatantId(0));
+        self.last_used = (CombatantId(0), None);
         self.someone_fell = false;
         self.someone_hurt = setup.enters_empty;
         self.attention = setup.enters_empty;

@@ -68,6 +68,10 @@ impl Plain {
         Some(Self { plan: Arc::new(plan), lane, first, played: 0, rehearsal: None })
     }
 
+    pub(super) fn rehearsed_waves(&self) -> usize {
+        self.rehearsal.as_ref().map_or(0, |rehearsal| rehearsal.len())
+    }
+
     /// Begins a fight anew that was played on this way, and that nothing else was done with: what does not change there is
     /// as it was. Everything that [`Lane::store`] writes, and that changes with defeats and endings.
     pub(super) fn begin_anew(&self, setup: &Setup, state: &mut State, chance: &mut impl Chance) {

@@ -196,6 +196,11 @@ impl Rehearsal {
         self.limits == limits
     }
 
+    /// How many waves there are.
+    pub(super) fn len(&self) -> usize {
+        self.waves.len()
+    }
+
     pub(super) fn snapshots(&self) -> &Snapshots {
         &self.snapshots
     }
