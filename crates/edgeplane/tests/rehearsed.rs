@@ -69,7 +69,7 @@ fn duels_put_together_at_random_come_to_the_same_when_rehearsed() {
         let here = follows_alike(&game(&recipe.write()), "bout", recipe.seed % 1_000..recipe.seed % 1_000 + 70);
         (rehearsed, waves) = (rehearsed + usize::from(here > 0), waves + here);
     }
-    assert!(rehearsed >= 80 && rehearsed < 240, "{rehearsed} of 240");
+    assert!((80..240).contains(&rehearsed), "{rehearsed} of 240");
     assert!(waves > 20 * rehearsed, "{waves} waves of {rehearsed} duels");
 }
 

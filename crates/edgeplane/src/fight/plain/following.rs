@@ -1,8 +1,9 @@
 //! Following what was rehearsed: only what hangs on chance happens, and what else there is to tell is told.
 
 use super::lane::{Lane, Part};
+use super::live::{Live, Step};
 use super::plan::{MOST_FIGHTERS, PlainPlan};
-use super::rehearsing::{Live, Next, Rehearsal, Step, Turn};
+use super::rehearsing::{Next, Rehearsal, Turn};
 use super::strike::{restore, strike_here};
 use crate::fight::event::Observer;
 use crate::program::{Chance, Time};

@@ -2,8 +2,8 @@
 
 use super::NOTHING;
 use super::choosing::Found;
+use super::live::Step;
 use super::plan::{MOST_FIGHTERS, MOST_MOVES, MOST_POOLS, PlainPlan};
-use super::rehearsing::Step;
 use super::settled::{MOST_CURSORS, MOST_STATUSES};
 use super::statuses::MOST_ENDS;
 use crate::fight::event::Source;

@@ -5,8 +5,11 @@
 //! [`Lane`] what changes, a page at most for a duel, and [`Run`] plays it: the same events in the same order as the
 //! engine, from the same chances. Defeats and the end are the engine's own; it takes the state over for that.
 //!
+//! Of most duels even that is done only once: chance decides how much hits take and little else, so what happens when is
+//! rehearsed ([`Rehearsal`]), and the fights to come follow it ([`follow`]) until a condition turns or somebody falls.
+//!
 //! This is what a study of millions runs. It is a shortcut, not a second meaning: `tests/shortcuts.rs`,
-//! `tests/settled.rs` and the laws over random rulesets hold it to the engine, event by event.
+//! `tests/settled.rs`, `tests/rehearsed.rs` and the laws over random rulesets hold it to the engine, event by event.
 
 mod choosing;
 mod ending;
@@ -14,6 +17,7 @@ mod following;
 mod handing;
 mod holding;
 mod lane;
+mod live;
 mod outcomes;
 mod plan;
 mod rehearsing;

@@ -202,28 +202,6 @@ impl PlainPlan {
         Some(plan)
     }
 
-    /// Tells apart what hangs on chance.
-    fn find_what_is_live(&mut self) {
-        let mut certain = self.spans.iter().all(|span| span.resist <= 0.0);
-        self.live |= self.hits.iter().fold(0, |pools, hit| pools | hit.pools());
-        for outcome in self.outcomes.all() {
-            match outcome.what {
-                SettledEffect::Restore(pool, _) if outcome.chance < 1.0 => self.live |= 1 << pool,
-                SettledEffect::Inflict(_) => certain &= outcome.chance >= 1.0,
-                _ => {}
-            }
-        }
-        let pools = (0..MOST_POOLS).filter(|pool| self.live >> pool & 1 == 1);
-        for pool in pools {
-            for (lines, fighter) in self.live_lines.iter_mut().zip(self.fighters.all()) {
-                *lines |= fighter.readers[pool];
-            }
-        }
-        let paid = self.tempos.iter().any(|tempo| !tempo.free && self.live >> tempo.pays_from & 1 == 1);
-        let waited = self.fighters.all().iter().any(|fighter| fighter.costs & self.live != 0);
-        self.is_rehearsed = self.duel && certain && !paid && !waited;
-    }
-
     /// Times and costs of all abilities in hand.
     fn take_tempos(&mut self, settling: &mut Settling) -> Option<()> {
         for (who, place) in in_hand(settling.setup) {

@@ -2,9 +2,9 @@
 
 use super::holding::inflict;
 use super::lane::{Does, Lane, Part};
+use super::live::{Live, Step, rehearse, rehearse_outcome};
 use super::outcomes::{CommonSteps, SettledEffect, SettledOutcome, Way};
 use super::plan::{Fighter, MOST_FIGHTERS, MOST_LINES, MOST_POOLS, PlainPlan};
-use super::rehearsing::{Live, Step, rehearse, rehearse_outcome};
 use super::settled::MOST_CURSORS;
 use crate::fight::event::{Event, Observer, Source};
 use crate::fight::filled::FilledOp;
