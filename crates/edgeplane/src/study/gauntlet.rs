@@ -6,6 +6,7 @@ use std::sync::Arc;
 use rayon::prelude::*;
 use serde::Serialize;
 
+use super::idle::Idle;
 use super::statistics::{Estimate, Proportion, mean_estimate, wilson};
 use super::trials::{BATCH, TrialsPlan};
 use crate::error::Error;
@@ -279,21 +280,21 @@ fn all_runs(
 ) -> Result<(u64, Vec<StageSums>), Error> {
     let (mut runs, mut total) = (0, course.no_sums());
     let batches = plan.trials.div_ceil(BATCH);
-    let done = std::sync::atomic::AtomicU64::new(0);
+    let (done, runners) = (std::sync::atomic::AtomicU64::new(0), Idle::default());
     for round in (0..batches).step_by(ROUND as usize) {
-        let one = |runner: &mut Runner, batch: u64| {
+        let one = |batch: u64| {
             if plan.is_stopped() {
                 return None;
             }
             let first = batch * BATCH;
             let trials = first..plan.trials.min(first + BATCH);
             let count = trials.end - trials.start;
-            let sums = course.batch(runner, plan.seed, trials);
+            let sums = runners.lend(|| course.runner(), |runner| course.batch(runner, plan.seed, trials));
             progress(done.fetch_add(count, std::sync::atomic::Ordering::Relaxed) + count);
             Some((count, sums))
         };
         let range = round..batches.min(round + ROUND);
-        let found: Vec<_> = range.into_par_iter().map_init(|| course.runner(), one).collect();
+        let found: Vec<_> = range.into_par_iter().map(one).collect();
         // In order, so that the first run that fails is told, and the last bit hangs on nothing else.
         for sums in found {
             let Some((count, sums)) = sums else { return Ok((runs, total)) };

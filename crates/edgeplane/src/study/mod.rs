@@ -7,6 +7,7 @@ mod expectations;
 pub mod explain;
 mod gauntlet;
 mod goals;
+mod idle;
 mod ledger;
 mod matrix;
 mod of_game;

@@ -7,6 +7,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use rayon::prelude::*;
 
 use super::book::{Book, Sample};
+use super::idle::Idle;
 use super::ledger::{Figure, Ledger};
 use super::statistics::Confidence;
 use super::stop::Stop;
@@ -87,19 +88,19 @@ impl<'a> Crew<'a> {
 
     fn batches(&self, variant: &Variant, trials: Range<u64>) -> Result<Samples, Error> {
         let count = (trials.end - trials.start).div_ceil(BATCH);
-        let begin = || {
-            let fight = Fight::with_chance(Arc::clone(&variant.setup), Sampler::default(), 0);
-            (fight, Book::new(&variant.measures, variant.setup.combatants.len()))
-        };
+        let mut first = Fight::with_chance(Arc::clone(&variant.setup), Sampler::default(), 0);
+        first.takes_shortest_way();
+        let begin = || (first.clone(), Book::new(&variant.measures, variant.setup.combatants.len()));
+        let idle = Idle::default();
         let batches: Vec<Option<Result<Samples, Error>>> = (0..count)
             .into_par_iter()
-            .map_init(begin, |(fight, book), batch| {
+            .map(|batch| {
                 if self.is_stopped() {
                     return None;
                 }
                 let first = trials.start + batch * BATCH;
                 let last = trials.end.min(first + BATCH);
-                let samples = self.one_batch(variant, fight, book, first..last);
+                let samples = idle.lend(begin, |(fight, book)| self.one_batch(variant, fight, book, first..last));
                 (self.progress)(self.done.fetch_add(last - first, Ordering::Relaxed) + last - first);
                 Some(samples)
             })

@@ -8,6 +8,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use rayon::prelude::*;
 use serde::Serialize;
 
+use super::idle::Idle;
 use super::parts::Forest;
 use super::statistics::{Estimate, Proportion, Quantile, mean_estimate, quantile, wilson};
 use super::stop::Stop;
@@ -214,22 +215,23 @@ fn all_batches(
 ) -> Result<Forest, Error> {
     let done = AtomicU64::new(0);
     let mut all = Forest::default();
+    let (mut first, fights) = (Fight::with_chance(Arc::clone(setup), Sampler::default(), 0), Idle::default());
+    // Found out once for all threads.
+    first.takes_shortest_way();
     for round in batches.clone().step_by(ROUND as usize) {
         // A batch that is not begun any more leaves a gap, and nothing after it counts.
         let tallies: Vec<Option<Result<Tally, Error>>> = (round..batches.end.min(round + ROUND))
             .into_par_iter()
-            .map_init(
-                || Fight::with_chance(Arc::clone(setup), Sampler::default(), 0),
-                |fight, batch| {
-                    if plan.is_stopped() {
-                        return None;
-                    }
-                    let (first, last) = (batch * BATCH, plan.trials.min((batch + 1) * BATCH));
-                    let tally = one_batch(fight, plan.seed, first..last);
-                    progress(done.fetch_add(last - first, Ordering::Relaxed) + last - first);
-                    Some(tally)
-                },
-            )
+            .map(|batch| {
+                if plan.is_stopped() {
+                    return None;
+                }
+                let trials = batch * BATCH..plan.trials.min((batch + 1) * BATCH);
+                let count = trials.end - trials.start;
+                let tally = fights.lend(|| first.clone(), |fight| one_batch(fight, plan.seed, trials));
+                progress(done.fetch_add(count, Ordering::Relaxed) + count);
+                Some(tally)
+            })
             .collect();
         for (batch, tally) in (round..).zip(tallies) {
             let Some(tally) = tally else { return Ok(all) };
