@@ -6,9 +6,10 @@
 use crate::common::{ONE, OTHER, demo, game};
 use crate::settled::{Recipe, recipe};
 use crate::shortcuts::{BARE, BUFFETED};
-use edgeplane::fight::{Event, FightErrorKind, Limits, Recorded};
-use edgeplane::program::Time;
-use edgeplane::{Fight, Game, Log, Silent};
+use edgeplane::fight::{Event, FightErrorKind, Limits, Recorded, seed_of_trial};
+use edgeplane::program::{SideId, Time};
+use edgeplane::study::run_trials;
+use edgeplane::{Ending, Fight, Game, Log, Silent, TrialsPlan};
 use proptest::strategy::{Strategy as _, ValueTree as _};
 use proptest::test_runner::TestRunner;
 
@@ -274,5 +275,35 @@ fn duels_end_when_their_time_is_up() {
     let text = recipe.write().replace("max = 120", "max = 5000").replace("time_limit = 30", "time_limit = 9");
     let game = game(&text);
     assert!(follows_alike(&game, "bout", 0..60) > 10);
-    assert_eq!(game.fight("bout", 1).unwrap().run(&mut Silent), Ok(edgeplane::Ending::TimeLimit));
+    assert_eq!(game.fight("bout", 1).unwrap().run(&mut Silent), Ok(Ending::TimeLimit));
+}
+
+/// Each thread rehearses for itself; figures are those of fights that are played one by one on the long way.
+#[test]
+fn studies_of_rehearsed_duels_come_to_the_same_on_any_number_of_threads() {
+    const FIGHTS: u64 = 1_500;
+    let game = demo();
+    let mut fight = game.fight("duel", 0).unwrap();
+    let (mut wins, mut seconds) = (0, 0.0);
+    for trial in 0..FIGHTS {
+        fight.restart(seed_of_trial(11, trial));
+        let ending = fight.advance(Time::NEVER, &mut Silent).unwrap();
+        wins += u64::from(ending == Some(Ending::Won(SideId(0))));
+        seconds += fight.now().seconds();
+    }
+    let studies: Vec<_> = [1, 2, 3, 8]
+        .into_iter()
+        .map(|threads| {
+            let plan = TrialsPlan { trials: FIGHTS, seed: 11, threads: Some(threads), ..TrialsPlan::default() };
+            let measures = ["win_rate(keepers)", "uses(lockhand)", "duration.p90"];
+            (run_trials(fight.setup(), &plan, &|_| {}).unwrap(), game.measure("duel", &measures, &plan).unwrap())
+        })
+        .collect();
+    for (trials, figures) in &studies {
+        assert_eq!(serde_json::to_string(trials).unwrap(), serde_json::to_string(&studies[0].0).unwrap());
+        assert_eq!(format!("{figures:?}"), format!("{:?}", studies[0].1));
+        assert_eq!(trials.sides[0].win_rate.count, wins);
+        assert!((trials.duration.mean - seconds / FIGHTS as f64).abs() < 1e-9, "{}", trials.duration.mean);
+    }
+    assert!(wins > 0 && wins < FIGHTS, "{wins}");
 }
