@@ -1,6 +1,6 @@
 //! Following what was rehearsed: only what hangs on chance happens, and what else there is to tell is told.
 
-use super::lane::{Lane, Part};
+use super::lane::Lane;
 use super::live::{Live, Step};
 use super::plan::{MOST_FIGHTERS, PlainPlan};
 use super::rehearsing::{Next, Rehearsal, Turn};
@@ -19,7 +19,6 @@ pub(super) fn follow<C: Chance, O: Observer>(
     last: Time,
 ) -> bool {
     let Next::Wave(mut wave) = rehearsal.root(plan, lane, last) else { return false };
-    lane.part = Part::Following;
     lane.noted = false;
     loop {
         let one = *rehearsal.wave(wave);
@@ -115,5 +114,4 @@ fn leave(plan: &PlainPlan, lane: &mut Lane, rehearsal: &Rehearsal, wave: u32, tu
     }
     lane.hurt = hurt;
     lane.attention |= hurt;
-    lane.part = Part::Playing;
 }

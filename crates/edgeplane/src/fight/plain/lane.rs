@@ -169,8 +169,6 @@ pub(super) enum Part {
     Playing,
     /// It is gone through without what hangs on chance, to find out what happens when.
     Rehearsing,
-    /// It goes as it was rehearsed: fighters are known by what hangs on chance, and no more.
-    Following,
 }
 
 #[derive(Clone, Debug)]
