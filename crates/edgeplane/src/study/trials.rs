@@ -21,7 +21,7 @@ use crate::program::{AbilityId, CombatantId, Setup, SideId, StatusId};
 /// order of all additions, and with it the last bit of every sum, does not hang on the threads.
 pub(super) const BATCH: u64 = 256;
 /// Batches between two joins: bounds the memory however many trials there are.
-const ROUND: u64 = 512;
+const ROUND: u64 = 128;
 
 /// How many fights, and from which seed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
