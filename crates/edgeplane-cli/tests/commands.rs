@@ -180,8 +180,8 @@ fn a_fight_is_told_and_its_trace_has_the_arithmetic() {
     assert!(told.contains("health over time"), "{told}");
     let trace = answer(&["fight", DEMO, "duel", "--seed", "7", "--trace"]);
     assert!(trace.contains("18.9421 * (200 - 15) / 200 = 17.5215"), "{trace}");
-    assert!(trace.contains("brace not wanted: 1 < 50% = no"), "{trace}");
-    assert!(trace.contains("boathook not ready until 1.70 s; → waits until 1.70 s"), "{trace}");
+    assert!(trace.contains("brace condition not met: 1 < 50% = no"), "{trace}");
+    assert!(trace.contains("boathook on cooldown until 1.70 s; → waits until 1.70 s"), "{trace}");
     assert_ne!(told, answer(&["fight", DEMO, "duel", "--seed", "8"]).replace("seed 8", "seed 7"));
 }
 
@@ -208,7 +208,7 @@ fn the_events_of_a_fight_are_there_for_programs() {
 }
 
 #[test]
-fn trials_count_wins_durations_damage_and_refusals() {
+fn trials_count_wins_durations_damage_and_time_unavailable() {
     let told = answer(&["trials", DEMO, "duel", "-n", "2000"]);
     assert!(told.starts_with("Weir Nine · duel · 2,000 fights · seed 1\n"), "{told}");
     for first in ["keepers win", "silt win", "median", "lockhand", "silt_crab"] {
@@ -222,7 +222,7 @@ fn trials_count_wins_durations_damage_and_refusals() {
     let shares: f64 =
         crab["abilities"].as_array().unwrap().iter().map(|ability| ability["damage_share"].as_f64().unwrap()).sum();
     assert!((shares - 1.0).abs() < 1e-9);
-    assert_eq!(crab["abilities"][0]["refusals"][0][0], "not ready");
+    assert_eq!(crab["abilities"][0]["unavailable"][0][0], "on_cooldown");
     let csv = answer(&["trials", DEMO, "duel", "-n", "2000", "--format", "csv"]);
     assert!(csv.starts_with("measure,of,by,value,low,high\nwin rate,keepers,"), "{csv}");
 }

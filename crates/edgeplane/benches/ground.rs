@@ -23,8 +23,6 @@ struct Count {
 }
 
 impl Observer for Count {
-    const OWN_ENGINE: bool = true;
-
     fn event(&mut self, _: Time, event: Event) {
         self.events += 1;
         self.crossings += u64::from(matches!(event, Event::Entered { .. } | Event::Left { .. }));

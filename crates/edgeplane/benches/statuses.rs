@@ -67,8 +67,6 @@ fn ratio() {
 struct Count(u64);
 
 impl Observer for Count {
-    const OWN_ENGINE: bool = true;
-
     fn event(&mut self, _: Time, event: Event) {
         self.0 += u64::from(matches!(
             event,
@@ -87,7 +85,7 @@ fn crowd(game: &Game, combatants: usize, each: usize) -> Fight {
     // A crowd has much to do in ten minutes.
     let limits = Limits { steps: u64::MAX, ..Limits::default() };
     let mut fight = Fight::with_chance(setup, edgeplane::fight::Sampler::default(), 1).with_limits(limits);
-    (0..combatants as u16).for_each(|who| fight.take_control(CombatantId(who)));
+    (0..combatants as u16).for_each(|who| fight.take_control(CombatantId(who)).unwrap());
     let sore = game.status("sore").unwrap();
     for round in 0..each {
         // Spread over three seconds, so that they do not all tick at the same moments.
@@ -95,7 +93,7 @@ fn crowd(game: &Game, combatants: usize, each: usize) -> Fight {
         for who in 0..combatants as u16 {
             let now = fight.now();
             fight.advance(now + Time(7), &mut Silent).unwrap();
-            fight.inflict(sore, CombatantId(who), CombatantId(who), 1, &mut Silent).unwrap();
+            fight.apply_status(sore, CombatantId(who), CombatantId(who), 1, &mut Silent).unwrap();
         }
     }
     fight

@@ -4,7 +4,7 @@
 
 #![allow(clippy::print_stdout)]
 
-use edgeplane::fight::{Intent, Leader, Sight};
+use edgeplane::fight::{Controller, Decision, View};
 use edgeplane::study::wilson;
 use edgeplane::{AbilityId, CombatantId, Game, PoolId, Silent};
 
@@ -35,43 +35,43 @@ impl Careful {
     }
 }
 
-impl Leader for Careful {
-    fn choose(&mut self, sight: &Sight<'_>, who: CombatantId) -> Intent {
-        let ready = |ability| sight.ready_at(who, ability).is_some_and(|ready| ready <= sight.now());
-        let left = |one| sight.share(one, self.health);
-        if let Some(worst) = Self::least(sight.allies(who), left)
+impl Controller for Careful {
+    fn choose(&mut self, view: &View<'_>, who: CombatantId) -> Decision {
+        let ready = |ability| view.ready_at(who, ability).is_some_and(|ready| ready <= view.now());
+        let left = |one| view.share(one, self.health);
+        if let Some(worst) = Self::least(view.allies(who), left)
             && left(worst) < 0.55
             && ready(self.bandage)
         {
-            return Intent::Use(self.bandage, Some(worst));
+            return Decision::Use(self.bandage, Some(worst));
         }
-        let weakest = Self::least(sight.enemies(who), |one| sight.pool(one, self.health));
-        let oil = sight.pool(who, self.oil);
+        let weakest = Self::least(view.enemies(who), |one| view.pool(one, self.health));
+        let oil = view.pool(who, self.oil);
         if let Some(weakest) = weakest
             && ready(self.flare)
-            && (oil >= 2.0 || sight.pool(weakest, self.health) < 22.0)
+            && (oil >= 2.0 || view.pool(weakest, self.health) < 22.0)
         {
-            return Intent::Use(self.flare, Some(weakest));
+            return Decision::Use(self.flare, Some(weakest));
         }
-        if oil >= 2.0 && ready(self.lantern) { Intent::Use(self.lantern, None) } else { Intent::Wait(None) }
+        if oil >= 2.0 && ready(self.lantern) { Decision::Use(self.lantern, None) } else { Decision::Wait(None) }
     }
 }
 
 fn main() -> Result<(), edgeplane::Error> {
     let game = Game::open(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine"))?;
-    let mut leader = Careful::of(&game)?;
+    let mut controller = Careful::of(&game)?;
     let fights = 2_000;
     println!("mill_race, {fights} fights each, on the same seeds");
-    for (name, led) in [("the ruleset's policy", false), ("code", true)] {
+    for (name, controlled) in [("the ruleset's policy", false), ("code", true)] {
         let mut fight = game.fight("mill_race", 1)?;
         let lampwright = game.combatant(&fight, "lampwright")?;
-        if led {
-            fight.lead(lampwright);
+        if controlled {
+            fight.set_controller(lampwright)?;
         }
         let mut won = 0;
         for seed in 0..fights {
             fight.restart(seed);
-            let ending = fight.run_led(&mut leader, &mut Silent)?;
+            let ending = fight.run_controlled(&mut controller, &mut Silent)?;
             won += u64::from(ending.winner().is_some_and(|side| fight.setup().sides[side.index()] == "keepers"));
         }
         let share = wilson(won, fights);

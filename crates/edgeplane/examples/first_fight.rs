@@ -4,7 +4,7 @@
 
 #![allow(clippy::print_stdout)]
 
-use edgeplane::fight::{Event, Refusal};
+use edgeplane::fight::Event;
 use edgeplane::{Error, Game};
 
 const RULES: &str = include_str!("rulesets/small.toml");
@@ -15,7 +15,6 @@ fn main() -> Result<(), Error> {
     let name = |id: edgeplane::CombatantId| fight.setup().combatants[id.index()].label.as_str();
     let (ending, log) = game.play("duel", 7)?;
 
-    let mut refused = 0;
     for logged in &log.events {
         let at = logged.at.seconds();
         match logged.event {
@@ -23,11 +22,10 @@ fn main() -> Result<(), Error> {
                 println!("{at:6.2} s  {} hits {} for {dealt:.1}, {left:.1} left", name(caster), name(target));
             }
             Event::Healed { target, healed, .. } => println!("{at:6.2} s  {} heals {healed:.1}", name(target)),
-            Event::Fell { who, .. } => println!("{at:6.2} s  {} falls", name(who)),
-            Event::Refused { reason: Refusal::NotReady { .. }, .. } => refused += 1,
+            Event::Defeated { who, .. } => println!("{at:6.2} s  {} is defeated", name(who)),
             _ => {}
         }
     }
-    println!("{}, with {refused} looks at something that was not ready", ending.name());
+    println!("{}", ending.name());
     Ok(())
 }

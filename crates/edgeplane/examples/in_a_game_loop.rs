@@ -34,16 +34,16 @@ fn main() -> Result<(), Error> {
     let (swing, shove) = (game.ability("swing")?, game.ability("shove")?);
     let health = game.pool("health")?;
 
-    fight.take_control(player);
+    fight.take_control(player)?;
     let mut screen = Screen::default();
     let mut frame = 0;
     while fight.ending().is_none() {
-        // What the player asks for; a refusal says why not, and from when on.
+        // What the player asks for; the reason says why not, and from when on.
         for ability in [shove, swing] {
             match fight.use_ability(player, ability, Some(crab), &mut Silent)? {
                 Ok(()) => break,
-                Err(refusal) if frame % 120 == 0 => {
-                    println!("frame {frame:4}: {} {refusal:?}", game.program().ability(ability).name);
+                Err(reason) if frame % 120 == 0 => {
+                    println!("frame {frame:4}: {} {reason:?}", game.program().ability(ability).name);
                 }
                 Err(_) => {}
             }
@@ -73,7 +73,7 @@ fn main() -> Result<(), Error> {
     fight.advance(Time::from_seconds(3.0), &mut Silent)?;
     let moment = fight.snapshot();
     let first = fight.run(&mut Silent)?;
-    fight.restore(&moment);
+    fight.restore(&moment)?;
     let second = fight.run(&mut Silent)?;
     println!("from the same moment: {first:?} and {second:?}");
     assert_eq!(first, second);

@@ -1,12 +1,11 @@
 //! What can go wrong, for callers of the library.
 
 use crate::fight::FightError;
-use crate::program::Setup;
 use crate::rules::MeasureFault;
 use crate::text::{Diagnostic, Sources};
 
 /// Why something could not be done.
-#[derive(Clone, Debug)]
+#[derive(Clone)]
 pub enum Error {
     /// The ruleset has errors; they point into the sources.
     Ruleset {
@@ -39,27 +38,27 @@ pub enum Error {
     /// A study was stopped before it knew anything.
     Stopped,
     /// A fight could not go on.
-    Fight {
-        /// What happened, with the moment.
-        message: String,
-        /// The same with its place in the ruleset.
-        diagnostic: Box<Diagnostic>,
-    },
+    Fight(FightError),
 }
 
-impl Error {
-    /// A fight's error, told with the names of its setup.
-    pub fn of_fight(error: &FightError, setup: &Setup) -> Self {
-        let diagnostic = error.diagnostic(setup);
-        Self::Fight { message: diagnostic.message.clone(), diagnostic: Box::new(diagnostic) }
+/// What it says, and no more: a ruleset's files are not for a log.
+impl std::fmt::Debug for Error {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        let kind = match self {
+            Self::Ruleset { .. } => "Ruleset",
+            Self::Unknown { .. } => "Unknown",
+            Self::Measure { .. } => "Measure",
+            Self::Path { .. } => "Path",
+            Self::Stopped => "Stopped",
+            Self::Fight(_) => "Fight",
+        };
+        write!(f, "{kind}({:?})", self.to_string())
     }
 }
 
 impl From<FightError> for Error {
     fn from(error: FightError) -> Self {
-        let message = format!("at {:.6} s: {:?}", error.at.seconds(), error.kind);
-        let diagnostic = Diagnostic::new(crate::text::Code::FightFault, message.clone());
-        Self::Fight { message, diagnostic: Box::new(diagnostic) }
+        Self::Fight(error)
     }
 }
 
@@ -84,12 +83,18 @@ impl std::fmt::Display for Error {
             }
             Self::Stopped => f.write_str("stopped before anything was known"),
             Self::Path { path } => write!(f, "nothing stands at `{path}` in the ruleset"),
-            Self::Fight { message, diagnostic } => {
-                f.write_str(message)?;
-                diagnostic.help.as_ref().map_or(Ok(()), |help| write!(f, " ({help})"))
-            }
+            Self::Fight(error) => error.fmt(f),
         }
     }
 }
 
-impl std::error::Error for Error {}
+impl std::error::Error for Error {
+    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
+        match self {
+            Self::Fight(error) => Some(error),
+            Self::Ruleset { .. } | Self::Unknown { .. } | Self::Measure { .. } | Self::Path { .. } | Self::Stopped => {
+                None
+            }
+        }
+    }
+}

@@ -264,7 +264,7 @@ impl Game {
     pub fn play(&self, encounter: &str, seed: u64) -> Result<(Ending, Log), Error> {
         let mut fight = self.fight(encounter, seed)?;
         let mut log = Log::default();
-        let ending = fight.run(&mut log).map_err(|error| Error::of_fight(&error, fight.setup()))?;
+        let ending = fight.run(&mut log).map_err(Error::from)?;
         Ok((ending, log))
     }
 }

@@ -54,7 +54,7 @@ pub mod study;
 pub mod text;
 
 pub use error::Error;
-pub use fight::{Ending, Event, Fight, Log, Observer, Refusal, Silent, Source};
+pub use fight::{Ending, Event, EventKind, EventMask, Fight, Log, Observer, Silent, Source, UnavailableReason};
 pub use game::{Edit, Game};
 pub use measures::Measure;
 pub use program::{AbilityId, CharacterId, CombatantId, EncounterId, PoolId, Program, Setup, StatusId, Time};

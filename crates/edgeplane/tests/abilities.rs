@@ -5,7 +5,7 @@
 
 use crate::common::bout::{log_of, rules};
 use crate::common::{ONE, OTHER, demo, game, moments, seconds};
-use edgeplane::fight::{Ending, Event, Refusal};
+use edgeplane::fight::{Ending, Event, UnavailableReason};
 use edgeplane::{CombatantId, Fight, Game, Log, Silent};
 use std::collections::BTreeMap;
 
@@ -22,9 +22,9 @@ fn releases(game: &Game, name: &str) -> Vec<f64> {
     micros.iter().map(|micros| *micros as f64 / 1e6).collect()
 }
 
-fn refusals(log: &Log) -> Vec<(f64, Refusal)> {
+fn refusals(log: &Log) -> Vec<(f64, UnavailableReason)> {
     let refused = log.events.iter().filter_map(|logged| match logged.event {
-        Event::Refused { reason, .. } => Some((logged.at.seconds(), reason)),
+        Event::Unavailable { reason, .. } => Some((logged.at.seconds(), reason)),
         _ => None,
     });
     refused.collect()
@@ -46,7 +46,7 @@ fn charges_are_spent_one_by_one_and_regained_one_after_the_other() {
     // A cooldown runs besides: from the release on.
     assert_eq!(starts(&shove("cooldown = 4"), "shove"), [0.0, 4.0, 8.0, 12.0, 16.0, 20.0, 25.0, 30.0]);
     let refused = refusals(&log_of(&shove("")));
-    assert_eq!(refused[0], (2.0, Refusal::NoCharge { until: seconds(5.0) }));
+    assert_eq!(refused[0], (2.0, UnavailableReason::NoCharge { until: seconds(5.0) }));
 }
 
 #[test]
@@ -57,7 +57,7 @@ fn no_more_charges_are_regained_than_there_is_room_for() {
     );
     let shove = game.ability("shove").unwrap();
     let mut fight = game.fight("bout", 1).unwrap();
-    fight.take_control(ONE);
+    fight.take_control(ONE).unwrap();
     fight.advance(seconds(20.0), &mut Silent).unwrap();
     let mut use_it = |at: f64| {
         fight.advance(seconds(at), &mut Silent).unwrap();
@@ -66,10 +66,10 @@ fn no_more_charges_are_regained_than_there_is_room_for() {
         refused
     };
     assert_eq!([use_it(20.0), use_it(20.0), use_it(20.0)], [None; 3]);
-    assert_eq!(use_it(20.0), Some(Refusal::NoCharge { until: seconds(21.0) }));
-    assert_eq!(use_it(20.999999), Some(Refusal::NoCharge { until: seconds(21.0) }));
+    assert_eq!(use_it(20.0), Some(UnavailableReason::NoCharge { until: seconds(21.0) }));
+    assert_eq!(use_it(20.999999), Some(UnavailableReason::NoCharge { until: seconds(21.0) }));
     assert_eq!([use_it(22.5), use_it(22.5)], [None; 2], "those of 21 s and 22 s");
-    assert_eq!(use_it(22.5), Some(Refusal::NoCharge { until: seconds(23.0) }));
+    assert_eq!(use_it(22.5), Some(UnavailableReason::NoCharge { until: seconds(23.0) }));
 }
 
 #[test]
@@ -84,7 +84,7 @@ fn a_number_of_uses_is_for_one_fight() {
         let mut log = Log::default();
         fight.restart(seed);
         assert_eq!(fight.run(&mut log).unwrap(), Ending::Stalemate, "nothing can ever happen again");
-        assert_eq!(refusals(&log).last().unwrap().1, Refusal::UsedUp);
+        assert_eq!(refusals(&log).last().unwrap().1, UnavailableReason::UsedUp);
         assert_eq!(fight.now(), seconds(6.0), "the last look, when the cooldown is over");
     }
 }
@@ -166,12 +166,13 @@ fn what_can_no_longer_be_paid_at_the_release_is_refused_and_counts_for_nothing()
     let mut fight = game.fight("bout", 1).unwrap();
     fight.advance(seconds(0.5), &mut Silent).unwrap();
     let mut log = Log::default();
-    fight.bring_about(OTHER, game.ability("sap").unwrap(), ONE, &mut log).unwrap();
+    fight.apply_effects(OTHER, game.ability("sap").unwrap(), ONE, &mut log).unwrap();
     fight.run(&mut log).unwrap();
     // 21 are there after half a second, 6 of them remain, 7 at the release: not enough. At 2 a second
     // there are 20 again 6.5 s later, and the ability is neither used up nor on cooldown.
     let refused = refusals(&log)[0];
-    let expected = |until| Refusal::CannotAfford { pool: game.pool("breath").unwrap(), cost: 20.0, has: 7.0, until };
+    let expected =
+        |until| UnavailableReason::CannotAfford { pool: game.pool("breath").unwrap(), cost: 20.0, has: 7.0, until };
     assert_eq!(refused, (1.0, expected(Some(seconds(7.5)))));
     let used = moments(&log, |event| matches!(event, Event::Used { .. }));
     assert_eq!(used, [7_500_000]);
@@ -200,15 +201,15 @@ fn several_releases_of_one_cast() {
     assert_eq!(starts(&game, "volley")[..2], [0.0, 7.0]);
     let mut fight = game.fight("bout", 1).unwrap();
     let volley = game.ability("volley").unwrap();
-    fight.take_control(ONE);
+    fight.take_control(ONE).unwrap();
     fight.use_ability(ONE, volley, None, &mut Silent).unwrap().unwrap();
     let busy_at = |fight: &mut Fight, at: f64| {
         fight.advance(seconds(at), &mut Silent).unwrap();
-        fight.refusal(ONE, volley).unwrap()
+        fight.why_unavailable(ONE, volley).unwrap()
     };
-    assert_eq!(busy_at(&mut fight, 1.2), Some(Refusal::Busy { until: seconds(1.5) }));
-    assert_eq!(busy_at(&mut fight, 2.0), Some(Refusal::Busy { until: seconds(4.0) }));
-    assert_eq!(busy_at(&mut fight, 4.0), Some(Refusal::NotReady { until: seconds(7.0) }));
+    assert_eq!(busy_at(&mut fight, 1.2), Some(UnavailableReason::Busy { until: seconds(1.5) }));
+    assert_eq!(busy_at(&mut fight, 2.0), Some(UnavailableReason::Busy { until: seconds(4.0) }));
+    assert_eq!(busy_at(&mut fight, 4.0), Some(UnavailableReason::OnCooldown { until: seconds(7.0) }));
 }
 
 #[test]
@@ -253,19 +254,19 @@ fn an_interrupt_ends_the_releases_and_pays_back_only_before_the_first() {
     let (jolt, breath) = (game.ability("jolt").unwrap(), game.pool("breath").unwrap());
     let interrupted_at = |at: f64| {
         let mut fight = game.fight("bout", 1).unwrap();
-        fight.take_control(ONE);
+        fight.take_control(ONE).unwrap();
         fight.use_ability(ONE, game.ability("volley").unwrap(), None, &mut Silent).unwrap().unwrap();
         let mut log = Log::default();
         fight.advance(seconds(at), &mut log).unwrap();
-        fight.bring_about(OTHER, jolt, ONE, &mut log).unwrap();
+        fight.apply_effects(OTHER, jolt, ONE, &mut log).unwrap();
         fight.advance(seconds(5.0), &mut log).unwrap();
         let hits = moments(&log, |event| matches!(event, Event::Hit { .. })).len();
-        (hits, fight.pool(ONE, breath), fight.refusal(ONE, game.ability("volley").unwrap()).unwrap())
+        (hits, fight.pool(ONE, breath), fight.why_unavailable(ONE, game.ability("volley").unwrap()).unwrap())
     };
     // 20 and 10 of five seconds, all paid back: and no cooldown runs.
     assert_eq!(interrupted_at(0.5), (0, 30.0, None));
-    assert_eq!(interrupted_at(1.2), (1, 20.0, Some(Refusal::NotReady { until: seconds(7.0) })));
-    assert_eq!(interrupted_at(1.7), (2, 20.0, Some(Refusal::NotReady { until: seconds(7.0) })));
+    assert_eq!(interrupted_at(1.2), (1, 20.0, Some(UnavailableReason::OnCooldown { until: seconds(7.0) })));
+    assert_eq!(interrupted_at(1.7), (2, 20.0, Some(UnavailableReason::OnCooldown { until: seconds(7.0) })));
 }
 
 #[test]
@@ -298,7 +299,7 @@ fn a_combo_is_open_after_its_opener_for_some_time() {
     // Shut by a microsecond; later the other is not ready when the jab is, and does not come between.
     assert_eq!(starts(&closed, "follow"), [10.0, 20.0, 30.0]);
     let jab = closed.ability("jab").unwrap();
-    assert!(refusals(&log_of(&closed)).contains(&(2.000001, Refusal::NotOpen { after: jab })));
+    assert!(refusals(&log_of(&closed)).contains(&(2.000001, UnavailableReason::NotOpen { after: jab })));
     // Without a window it stays open once the opener was used.
     let ever = combo("\"jab\"", 2.0);
     assert_eq!(starts(&ever, "follow")[..4], [2.0, 3.0, 4.0, 5.0]);
@@ -312,11 +313,11 @@ fn a_combo_is_shut_before_its_opener_was_ever_used() {
         "abilities = [\"follow\", \"jab\"]",
     );
     let (log, jab) = (log_of(&game), game.ability("jab").unwrap());
-    assert_eq!(refusals(&log), [(0.0, Refusal::NotOpen { after: jab }), (0.0, Refusal::Locked)]);
+    assert_eq!(refusals(&log), [(0.0, UnavailableReason::NotOpen { after: jab }), (0.0, UnavailableReason::Locked)]);
 }
 
 #[test]
-fn what_is_done_by_hand_is_refused_with_a_reason_too() {
+fn calls_get_a_reason_why_an_ability_is_unavailable() {
     let game = rules(
         "[ability.shove]\ncast = 1\nrecovery = 1\ndoes = [{ damage = 600, type = \"blow\" }]\n\
          [ability.other]\ndoes = [{ damage = 1, type = \"blow\" }]",
@@ -324,21 +325,27 @@ fn what_is_done_by_hand_is_refused_with_a_reason_too() {
     );
     let (shove, other) = (game.ability("shove").unwrap(), game.ability("other").unwrap());
     let mut fight = game.fight("bout", 1).unwrap();
-    fight.take_control(ONE);
+    fight.take_control(ONE).unwrap();
     let mut told = Log::default();
     let mut attempt =
         |fight: &mut Fight, who, what, target| fight.use_ability(who, what, target, &mut told).unwrap().err();
-    assert_eq!(attempt(&mut fight, ONE, other, None), Some(Refusal::NotIts));
+    assert_eq!(attempt(&mut fight, ONE, other, None), Some(UnavailableReason::NotKnown));
     assert_eq!(attempt(&mut fight, ONE, shove, None), None);
-    assert_eq!(attempt(&mut fight, ONE, shove, None), Some(Refusal::Busy { until: seconds(1.0) }));
+    assert_eq!(attempt(&mut fight, ONE, shove, None), Some(UnavailableReason::Busy { until: seconds(1.0) }));
     fight.advance(seconds(1.5), &mut Silent).unwrap();
-    assert_eq!(attempt(&mut fight, ONE, shove, None), Some(Refusal::Busy { until: seconds(2.0) }));
+    assert_eq!(attempt(&mut fight, ONE, shove, None), Some(UnavailableReason::Busy { until: seconds(2.0) }));
     fight.advance(seconds(2.0), &mut Silent).unwrap();
     assert_eq!(attempt(&mut fight, ONE, shove, Some(OTHER)), None);
     fight.advance(seconds(3.0), &mut Silent).unwrap();
     assert!(!fight.stands(OTHER));
-    assert_eq!(attempt(&mut fight, ONE, shove, Some(OTHER)), Some(Refusal::OutOfTheFight), "the fight is over");
-    assert_eq!(refusals(&told).len(), 4, "each is told: {told:?}");
+    assert_eq!(
+        attempt(&mut fight, ONE, shove, Some(OTHER)),
+        Some(UnavailableReason::OutOfTheFight),
+        "the fight is over"
+    );
+    let told: Vec<UnavailableReason> = refusals(&told).into_iter().map(|(_, reason)| reason).collect();
+    let busy = |until| UnavailableReason::Busy { until: seconds(until) };
+    assert_eq!(told, [busy(1.0), UnavailableReason::OutOfTheFight], "each change is reported once");
 }
 
 #[test]
@@ -360,13 +367,13 @@ fn one_who_has_fallen_is_no_target_while_others_stand() {
     let game = game(text);
     let shove = game.ability("shove").unwrap();
     let mut fight = game.fight("bout", 1).unwrap();
-    fight.take_control(ONE);
+    fight.take_control(ONE).unwrap();
     let second = CombatantId(2);
     fight.use_ability(ONE, shove, Some(second), &mut Silent).unwrap().unwrap();
     fight.advance(seconds(1.0), &mut Silent).unwrap();
     assert!(fight.stands(OTHER) && !fight.stands(second));
-    assert_eq!(fight.use_ability(ONE, shove, Some(second), &mut Silent).unwrap(), Err(Refusal::NoTarget));
-    assert_eq!(fight.refusal(second, shove).unwrap(), Some(Refusal::OutOfTheFight));
+    assert_eq!(fight.use_ability(ONE, shove, Some(second), &mut Silent).unwrap(), Err(UnavailableReason::NoTarget));
+    assert_eq!(fight.why_unavailable(second, shove).unwrap(), Some(UnavailableReason::OutOfTheFight));
     assert_eq!(fight.use_ability(ONE, shove, None, &mut Silent).unwrap(), Ok(()), "the rule itself finds the other");
 }
 
@@ -499,8 +506,8 @@ fn several_targets_share_the_releases_until_the_last_has_fallen() {
     let mut fight = game.fight("bout", 1).unwrap();
     let health = game.pool("health").unwrap();
     // The thin one has 5 left when the rain begins.
-    fight.bring_about(ONE, game.ability("rain").unwrap(), OTHER, &mut Silent).unwrap();
-    fight.bring_about(ONE, game.ability("rain").unwrap(), OTHER, &mut Silent).unwrap();
+    fight.apply_effects(ONE, game.ability("rain").unwrap(), OTHER, &mut Silent).unwrap();
+    fight.apply_effects(ONE, game.ability("rain").unwrap(), OTHER, &mut Silent).unwrap();
     assert_eq!([fight.pool(OTHER, health), fight.pool(CombatantId(2), health)], [5.0, 25.0]);
     let mut log = Log::default();
     fight.run(&mut log).unwrap();

@@ -52,8 +52,8 @@ mod hands;
 #[path = "laws.rs"]
 mod laws;
 
-#[path = "leading.rs"]
-mod leading;
+#[path = "controllers.rs"]
+mod controllers;
 
 #[path = "levels.rs"]
 mod levels;
@@ -73,9 +73,6 @@ mod policies;
 #[path = "random_rules.rs"]
 mod random_rules;
 
-#[path = "rehearsed.rs"]
-mod rehearsed;
-
 #[path = "rules.rs"]
 mod rules;
 
@@ -84,12 +81,6 @@ mod script;
 
 #[path = "sheets.rs"]
 mod sheets;
-
-#[path = "settled.rs"]
-mod settled;
-
-#[path = "shortcuts.rs"]
-mod shortcuts;
 
 #[path = "status_model.rs"]
 mod status_model;

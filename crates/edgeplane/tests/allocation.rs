@@ -5,11 +5,11 @@
 mod common;
 
 use common::demo;
-use edgeplane::{Game, Silent, Time};
+use edgeplane::{Silent, Time};
 
 #[test]
 fn a_warm_fight_allocates_nothing() {
-    for encounter in ["duel", "mirror", "night_shift", "mill_race", "sluice_gate"] {
+    for encounter in ["duel", "mirror", "night_shift", "mill_race", "sluice_gate", "flats", "breach"] {
         let mut fight = demo().fight(encounter, 0).unwrap();
         // Room is made for the most that happens at once, which takes some fights to come up.
         for seed in 0..500 {
@@ -33,33 +33,23 @@ fn a_warm_fight_allocates_nothing() {
     }
 }
 
-/// On the shortest way and on the long one, with statuses that come and go.
 #[test]
-fn a_warm_fight_with_settled_statuses_allocates_nothing() {
-    let game = Game::open(concat!(env!("CARGO_MANIFEST_DIR"), "/benches/rulesets/soaking.toml")).unwrap();
-    let mut fight = game.fight("soaking", 0).unwrap();
-    assert!(fight.takes_shortest_way());
-    let mut play = |seeds: std::ops::Range<u64>, short: bool| {
-        for seed in seeds {
-            fight.restart(seed);
-            if short {
-                fight.run(&mut Silent).unwrap();
-            } else {
-                fight.advance(Time::NEVER, &mut Silent).unwrap();
+fn a_warm_snapshot_allocates_nothing_either() {
+    for encounter in ["duel", "night_shift"] {
+        let mut fight = demo().fight(encounter, 1).unwrap();
+        let mut kept = fight.snapshot();
+        let mut back_and_forth = || {
+            for frame in 1..600 {
+                fight.advance(Time(frame * 16_667), &mut Silent).unwrap();
+                fight.snapshot_into(&mut kept);
+                fight.advance(Time((frame + 8) * 16_667), &mut Silent).unwrap();
+                fight.restore(&kept).unwrap();
             }
-        }
-    };
-    play(0..300, true);
-    let short = allocation_counter::measure(|| play(300..500, true));
-    assert_eq!(short.count_total, 0, "on the shortest way");
-    play(0..300, false);
-    // What one way leaves is room for the other.
-    let long = allocation_counter::measure(|| {
-        play(300..400, false);
-        play(400..500, true);
-        play(500..600, false);
-    });
-    assert_eq!(long.count_total, 0, "in turns");
+            fight.restart(1);
+        };
+        back_and_forth();
+        assert_eq!(allocation_counter::measure(back_and_forth).count_total, 0, "{encounter}");
+    }
 }
 
 #[test]
@@ -68,7 +58,7 @@ fn a_restored_fight_is_the_one_that_was_kept() {
     fight.advance(Time(3_000_000), &mut Silent).unwrap();
     let snapshot = fight.snapshot();
     fight.run(&mut Silent).unwrap();
-    fight.restore(&snapshot);
+    fight.restore(&snapshot).unwrap();
     assert_eq!(fight.now(), Time(3_000_000));
     assert_eq!(fight.snapshot(), snapshot);
 }

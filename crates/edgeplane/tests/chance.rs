@@ -5,7 +5,7 @@
 use std::collections::BTreeSet;
 
 use crate::common::demo;
-use edgeplane::fight::{Branching, Likely, Provider, Recorded, Sampler, seed_of_trial, stream_seed};
+use edgeplane::fight::{Branching, Likely, RandomSource, Recorded, Sampler, seed_of_trial, stream_seed};
 use edgeplane::program::{Chance, StreamId};
 
 const ONE: StreamId = StreamId(0);

@@ -2,8 +2,8 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use crate::common::{ONE, duel, game, moments, seconds};
-use edgeplane::fight::{Event, Observer, Refusal};
+use crate::common::{ONE, duel, moments, seconds};
+use edgeplane::fight::{Event, UnavailableReason};
 use edgeplane::{AbilityId, Log, Time};
 
 /// `one` chooses by the lines given; `other` hits it for 10 each second, from 1 s on.
@@ -86,17 +86,21 @@ fn a_condition_on_the_target_is_watched_too() {
 }
 
 #[test]
-fn conditions_that_change_with_time_are_polled_at_the_pace_of_the_policy() {
-    for (reaction, expected) in [("", 2_100_000), ("reaction = 0.5", 2_500_000), ("reaction = 2", 4_000_000)] {
+fn conditions_that_change_with_time_are_acted_on_when_they_turn() {
+    // The swing at 0 s lasts until 1.5 s. At 2 s `now > 2` does not hold yet; a microsecond later it does.
+    for (reaction, expected) in [("", 2_000_001), ("reaction = 0.3", 2_300_001), ("reaction = 2", 4_000_001)] {
         let text = rules(r#"{ ability = "mend", when = "now > 2" }"#, "")
             .replace("[policy.chosen]", &format!("[policy.chosen]\n{reaction}"));
         assert_eq!(uses(&text, "mend", 4.5)[0], expected, "{reaction}");
     }
     let flowing = rules(r#"{ ability = "mend", when = "self.breath >= 7" }"#, "");
     assert_eq!(uses(&flowing, "mend", 4.0), [3_500_000]);
-    // Between polls nothing is told: there was nothing to choose.
+    // In between nothing is reported: nothing has changed.
     let (log, _) = log(&flowing, "mend", 3.4);
     assert_eq!(moments(&log, |event| matches!(event, Event::Waits { who: ONE, .. })), [0]);
+    // What is not linear is looked at every tenth of a second.
+    let curved = rules(r#"{ ability = "mend", when = "sqrt(now) > 1.5" }"#, "");
+    assert_eq!(uses(&curved, "mend", 4.0)[0], 2_300_000, "2.25 s, and the next tenth");
 }
 
 #[test]
@@ -116,143 +120,28 @@ fn without_a_policy_abilities_are_tried_in_the_order_listed() {
 }
 
 #[test]
-fn refusals_are_for_what_was_wanted_and_say_until_when() {
+fn why_abilities_are_unavailable_says_until_when() {
     let text =
         rules(r#"{ ability = "mend", when = "self.health < 5" }, { ability = "swing" }, { ability = "focus" }"#, "");
     let (log, _) = log(&text, "mend", 0.0);
-    let refused: Vec<Refusal> = log
+    let refused: Vec<UnavailableReason> = log
         .events
         .iter()
         .filter_map(
-            |logged| if let Event::Refused { who: ONE, reason, .. } = logged.event { Some(reason) } else { None },
+            |logged| if let Event::Unavailable { who: ONE, reason, .. } = logged.event { Some(reason) } else { None },
         )
         .collect();
-    let [Refusal::CannotAfford { cost, has, until, .. }, never] = refused.as_slice() else { panic!("{refused:?}") };
+    let [UnavailableReason::Condition, UnavailableReason::CannotAfford { cost, has, until, .. }, never] =
+        refused.as_slice()
+    else {
+        panic!("{refused:?}")
+    };
     assert_eq!((*cost, *has, *until), (3.0, 0.0, Some(Time(1_500_000))));
-    assert!(matches!(never, Refusal::CannotAfford { until: None, .. }), "calm does not come back by itself");
+    assert!(matches!(never, UnavailableReason::CannotAfford { until: None, .. }), "calm does not come back by itself");
     assert_eq!(never.until(), None);
     let wait = log
         .events
         .iter()
         .find_map(|logged| if let Event::Waits { who: ONE, until } = logged.event { Some(until) } else { None });
     assert_eq!(wait, Some(Some(Time(1_500_000))), "the earliest of what will pass by itself");
-}
-
-struct Unwanted(Vec<Time>);
-
-impl Observer for Unwanted {
-    const DETAIL: bool = true;
-
-    fn event(&mut self, at: Time, event: Event) {
-        if matches!(event, Event::Unwanted { .. }) {
-            self.0.push(at);
-        }
-    }
-}
-
-#[test]
-fn what_is_not_wanted_is_told_to_whoever_asks_for_detail() {
-    let text = rules(r#"{ ability = "mend", when = "self.health < 95" }, { ability = "swing" }"#, "");
-    let mut fight = duel(&text, &[]);
-    let mut unwanted = Unwanted(Vec::new());
-    fight.advance(seconds(2.0), &mut unwanted).unwrap();
-    // At the start; at 1 s the hit makes it wanted, it heals from 90 to 95 and is not wanted any more; at
-    // 1.5 s it is passed over for a swing, and once more after that.
-    assert_eq!(unwanted.0, [0, 1_000_000, 1_500_000, 1_500_000].map(Time));
-}
-
-#[test]
-fn targets_that_fall_during_a_cast_are_left_out() {
-    let text = r#"
-        [pools]
-        health = { max = 10, defeat = true }
-        [ability.slow]
-        cast = 2
-        cooldown = 100
-        targets = { side = "enemies", count = "all" }
-        does = [{ damage = 4 }, { restore = "health", amount = 1, to = "caster" }]
-        [ability.quick]
-        cast = 1
-        cooldown = 100
-        does = [{ damage = 10 }]
-        [character.slow]
-        abilities = ["slow"]
-        [character.quick]
-        abilities = ["quick"]
-        [character.still]
-        [encounter.some]
-        sides.a = ["slow", "quick"]
-        sides.b = ["still", "still"]
-        time_limit = 3
-        [encounter.all]
-        sides.a = ["slow", "quick", "quick"]
-        sides.b = ["still", "still"]
-        time_limit = 3
-    "#;
-    let game = game(text);
-    let told = |encounter: &str| {
-        let (_, log) = game.play(encounter, 1).unwrap();
-        let hits = moments(&log, |event| matches!(event, Event::Hit { .. })).len();
-        (hits, moments(&log, |event| matches!(event, Event::Restored { .. })).len())
-    };
-    assert_eq!(told("some"), (2, 1), "one quick hit, one slow one on whoever is left");
-    // Both quick ones aim at the first, who falls once; the second is still there for the slow one.
-    assert_eq!(told("all"), (3, 1));
-}
-
-#[test]
-fn an_ability_whose_only_target_has_fallen_comes_to_nothing() {
-    let text = r#"
-        [pools]
-        health = { max = 10, defeat = true }
-        [ability.slow]
-        cast = 2
-        cooldown = 100
-        does = [{ damage = 4 }, { restore = "health", amount = 1, to = "caster" }]
-        [ability.quick]
-        cast = 1
-        cooldown = 100
-        does = [{ damage = 10 }]
-        [character.slow]
-        abilities = ["slow"]
-        [character.quick]
-        abilities = ["quick"]
-        [character.still]
-        [encounter.one]
-        sides.a = ["slow", "quick"]
-        sides.b = ["still", "still"]
-        time_limit = 3
-    "#;
-    let (_, log) = game(text).play("one", 1).unwrap();
-    assert_eq!(moments(&log, |event| matches!(event, Event::Lost { .. })), [2_000_000]);
-    assert_eq!(moments(&log, |event| matches!(event, Event::Restored { .. })), [0_u64; 0]);
-}
-
-#[test]
-fn random_targets_are_drawn_evenly() {
-    let text = r#"
-        [pools]
-        health = { max = 1000, defeat = true }
-        [ability.swing]
-        cooldown = 1
-        targets = { side = "enemies", pick = "random", count = 2 }
-        does = [{ damage = 1 }]
-        [character.one]
-        abilities = ["swing"]
-        [character.still]
-        [encounter.crowd]
-        sides.a = ["one"]
-        sides.b = [{ character = "still", count = 4 }]
-        time_limit = 400
-    "#;
-    let (_, log) = game(text).play("crowd", 5).unwrap();
-    let mut counts = [0_u32; 5];
-    for logged in &log.events {
-        if let Event::Hit { target, .. } = logged.event {
-            counts[target.index()] += 1;
-        }
-    }
-    assert_eq!(counts.iter().sum::<u32>(), 401 * 2);
-    // 401 draws of two in four: 200.5 expected each, with a deviation of 10.
-    assert!(counts[1..].iter().all(|count| (160..=240).contains(count)), "{counts:?}");
 }

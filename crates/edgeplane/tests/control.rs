@@ -4,7 +4,7 @@
 
 use crate::common::scene::{ONE, OTHER, OWNER, seconds, told, waiting};
 use crate::common::{game, moments};
-use edgeplane::fight::{Event, Fight, Log, Refusal};
+use edgeplane::fight::{Event, Fight, Log, UnavailableReason};
 
 const CONTROL: &str = r#"
     [attributes]
@@ -60,15 +60,19 @@ fn a_stun_keeps_from_acting_and_a_hush_from_singing() {
     let (mut fight, mut log) = (waiting(&game), Log::default());
     let (swing, sing) = (game.ability("swing").unwrap(), game.ability("sing").unwrap());
     let (stun, hush) = (game.status("stun").unwrap(), game.status("hush").unwrap());
-    fight.inflict(hush, ONE, OWNER, 1, &mut log).unwrap();
-    assert_eq!(fight.refusal(OWNER, sing).unwrap(), Some(Refusal::Forbidden { by: hush }));
-    assert_eq!(fight.refusal(OWNER, swing).unwrap(), None);
-    fight.inflict(stun, ONE, OWNER, 1, &mut log).unwrap();
-    assert_eq!(fight.refusal(OWNER, swing).unwrap(), Some(Refusal::Forbidden { by: stun }));
+    fight.apply_status(hush, ONE, OWNER, 1, &mut log).unwrap();
+    assert_eq!(fight.why_unavailable(OWNER, sing).unwrap(), Some(UnavailableReason::Forbidden { by: hush }));
+    assert_eq!(fight.why_unavailable(OWNER, swing).unwrap(), None);
+    fight.apply_status(stun, ONE, OWNER, 1, &mut log).unwrap();
+    assert_eq!(fight.why_unavailable(OWNER, swing).unwrap(), Some(UnavailableReason::Forbidden { by: stun }));
     fight.advance(seconds(3.5), &mut log).unwrap();
-    assert_eq!(fight.refusal(OWNER, sing).unwrap(), Some(Refusal::Forbidden { by: stun }), "the hush is over");
+    assert_eq!(
+        fight.why_unavailable(OWNER, sing).unwrap(),
+        Some(UnavailableReason::Forbidden { by: stun }),
+        "the hush is over"
+    );
     fight.advance(seconds(4.0), &mut log).unwrap();
-    assert_eq!(fight.refusal(OWNER, sing).unwrap(), None);
+    assert_eq!(fight.why_unavailable(OWNER, sing).unwrap(), None);
 }
 
 #[test]
@@ -77,10 +81,10 @@ fn whoever_was_stunned_acts_at_the_moment_it_ends() {
     let mut fight = game.fight("scene", 1).unwrap();
     let (mut log, stun) = (Log::default(), game.status("stun").unwrap());
     for who in [ONE, OTHER] {
-        fight.take_control(who);
+        fight.take_control(who).unwrap();
     }
     fight.advance(seconds(0.5), &mut log).unwrap();
-    fight.inflict(stun, ONE, OWNER, 1, &mut log).unwrap();
+    fight.apply_status(stun, ONE, OWNER, 1, &mut log).unwrap();
     fight.advance(seconds(6.0), &mut log).unwrap();
     let used = moments(&log, |event| matches!(event, Event::Used { caster, .. } if *caster == OWNER));
     // The song began at 0 and is broken at 0.5 s; the swing is ready from 1 s on.
@@ -99,7 +103,7 @@ fn a_broken_cast_pays_back_its_share() {
     fight.advance(seconds(1.0), &mut log).unwrap();
     assert_eq!(fight.pool(OWNER, spirit), 16.0);
     assert_eq!(moments(&log, |event| matches!(event, Event::Interrupted { .. })), [1_000_000]);
-    assert_eq!(fight.refusal(OWNER, sing).unwrap(), None, "its cooldown has not begun");
+    assert_eq!(fight.why_unavailable(OWNER, sing).unwrap(), None, "its cooldown has not begun");
     fight.advance(seconds(9.0), &mut log).unwrap();
     assert!(moments(&log, |event| matches!(event, Event::Released { caster, .. } if *caster == OWNER)).is_empty());
 }
@@ -110,7 +114,7 @@ fn immunity_resistance_and_repetition_each_say_so() {
     let (mut fight, mut log) = (waiting(&game), Log::default());
     let give = |fight: &mut Fight, name: &str, who, at: f64, log: &mut Log| {
         fight.advance(seconds(at), log).unwrap();
-        fight.inflict(game.status(name).unwrap(), ONE, who, 1, log).unwrap()
+        fight.apply_status(game.status(name).unwrap(), ONE, who, 1, log).unwrap()
     };
     assert!(!give(&mut fight, "hush", ONE, 0.0, &mut log), "the character is immune");
     assert!(give(&mut fight, "wary", OWNER, 0.0, &mut log));

@@ -31,7 +31,7 @@ fn near(found: &[f64], wanted: &[f64]) {
 fn two(game: &Game, one: &str, other: &str) -> Fight<Likely> {
     let sides = [one, other].map(|name| (name.to_owned(), vec![game.character(name).unwrap()]));
     let mut fight = Fight::with_chance(Setup::between(game.program(), &sides).into(), Likely, 0);
-    fight.setup().clone().ids().for_each(|who| fight.take_control(who));
+    fight.setup().clone().ids().for_each(|who| fight.take_control(who).unwrap());
     fight.advance(Time::ZERO, &mut Silent).unwrap();
     fight
 }
@@ -53,7 +53,7 @@ fn lamplit_is_extended_up_to_twelve_seconds() {
     let (me, lamplit) = (CombatantId(0), game.status("lamplit").unwrap());
     let mut left = Vec::new();
     for _ in 0..3 {
-        fight.inflict(lamplit, me, me, 1, &mut Silent).unwrap();
+        fight.apply_status(lamplit, me, me, 1, &mut Silent).unwrap();
         left.push(fight.statuses(me).unwrap()[0].remaining.unwrap());
     }
     assert_eq!(left, [6.0, 12.0, 12.0]);
@@ -70,7 +70,7 @@ fn mending_shares_half_of_what_is_missing_over_four_ticks() {
     let low = Game::open_with(crate::common::DEMO, &[set]).unwrap();
     fight.advance(seconds(1.0), &mut Silent).unwrap();
     let mut fight = two(&low, "bell_ringer", "lockhand");
-    fight.inflict(low.status("mending").unwrap(), CombatantId(0), me, 1, &mut Silent).unwrap();
+    fight.apply_status(low.status("mending").unwrap(), CombatantId(0), me, 1, &mut Silent).unwrap();
     let amounts: Vec<f64> = (1..=5)
         .map(|at| {
             fight.advance(seconds(f64::from(at)), &mut Silent).unwrap();
@@ -94,9 +94,9 @@ fn the_bell_song_of_the_better_ringer_is_heard() {
     let (ringer, lampwright) = (CombatantId(0), CombatantId(1));
     let song = game.status("bell_song").unwrap();
     let mut log = Log::default();
-    assert!(fight.inflict(song, ringer, ringer, 1, &mut log).unwrap());
-    assert!(fight.inflict(song, lampwright, ringer, 1, &mut log).unwrap(), "craft 13 beats craft 12");
-    assert!(!fight.inflict(song, ringer, ringer, 1, &mut log).unwrap());
+    assert!(fight.apply_status(song, ringer, ringer, 1, &mut log).unwrap());
+    assert!(fight.apply_status(song, lampwright, ringer, 1, &mut log).unwrap(), "craft 13 beats craft 12");
+    assert!(!fight.apply_status(song, ringer, ringer, 1, &mut log).unwrap());
     let weaker = |event: &Event| matches!(event, Event::StatusRefused { reason: StatusRefusal::Weaker, .. });
     assert!(log.events.iter().any(|logged| weaker(&logged.event)));
 }
@@ -108,10 +108,10 @@ fn a_tide_charm_wears_off_blow_by_blow() {
     let mut fight = two(&game, "sluicer", "silt_crab");
     let (me, crab, charm) = (CombatantId(0), CombatantId(1), game.status("tide_charm").unwrap());
     let guard = game.program().find_attribute("guard").unwrap();
-    fight.inflict(charm, me, me, 3, &mut Silent).unwrap();
+    fight.apply_status(charm, me, me, 3, &mut Silent).unwrap();
     let mut guards = vec![fight.attribute(me, guard)];
     for _ in 0..4 {
-        fight.bring_about(crab, game.ability("pincer").unwrap(), me, &mut Silent).unwrap();
+        fight.apply_effects(crab, game.ability("pincer").unwrap(), me, &mut Silent).unwrap();
         guards.push(fight.attribute(me, guard));
     }
     assert_eq!(guards, [36.0, 24.0, 12.0, 0.0, 0.0]);
@@ -122,8 +122,8 @@ fn steady_hands_cannot_be_rattled() {
     let game = demo();
     let mut fight = two(&game, "bell_ringer", "lockhand");
     let rattled = game.status("rattled").unwrap();
-    assert!(!fight.inflict(rattled, CombatantId(1), CombatantId(0), 1, &mut Silent).unwrap());
-    assert!(fight.inflict(rattled, CombatantId(0), CombatantId(1), 1, &mut Silent).unwrap());
+    assert!(!fight.apply_status(rattled, CombatantId(1), CombatantId(0), 1, &mut Silent).unwrap());
+    assert!(fight.apply_status(rattled, CombatantId(0), CombatantId(1), 1, &mut Silent).unwrap());
     let hands = &fight.statuses(CombatantId(0)).unwrap()[0];
     assert_eq!((hands.hidden, hands.remaining, hands.share), (true, None, 1.0));
 }
@@ -138,12 +138,12 @@ fn a_stalker_below_half_is_cornered_until_it_is_mended() {
     let mut seen = Vec::new();
     while fight.stacks(stalker, cornered) == 0 && seen.len() < 20 {
         seen.push(fight.attribute(stalker, evasion));
-        fight.bring_about(lamp, flare, stalker, &mut Silent).unwrap();
+        fight.apply_effects(lamp, flare, stalker, &mut Silent).unwrap();
     }
     near(&seen, &vec![0.2; seen.len()]);
     near(&[fight.attribute(stalker, evasion)], &[0.4]);
     while fight.pool(stalker, game.pool("health").unwrap()) < 0.5 * fight.cap(stalker, game.pool("health").unwrap()) {
-        fight.bring_about(lamp, game.ability("bandage").unwrap(), stalker, &mut Silent).unwrap();
+        fight.apply_effects(lamp, game.ability("bandage").unwrap(), stalker, &mut Silent).unwrap();
     }
     fight.advance(seconds(1.0), &mut Silent).unwrap();
     near(&[fight.attribute(stalker, evasion)], &[0.2]);
@@ -158,7 +158,7 @@ fn the_fifth_soaking_rattles() {
     let (soaked, rattled) = (game.status("waterlogged").unwrap(), game.status("rattled").unwrap());
     let counts: Vec<(u32, u32)> = (0..3)
         .map(|_| {
-            fight.inflict(soaked, CombatantId(0), CombatantId(1), 2, &mut Silent).unwrap();
+            fight.apply_status(soaked, CombatantId(0), CombatantId(1), 2, &mut Silent).unwrap();
             (fight.stacks(CombatantId(1), soaked), fight.stacks(CombatantId(1), rattled))
         })
         .collect();
@@ -181,7 +181,7 @@ fn being_rattled_again_and_again_wears_off() {
     let mut lasted = Vec::new();
     for at in [0.0, 5.0, 10.0, 15.0, 27.5] {
         fight.advance(seconds(at), &mut Silent).unwrap();
-        let taken = fight.inflict(rattled, CombatantId(0), me, 1, &mut Silent).unwrap();
+        let taken = fight.apply_status(rattled, CombatantId(0), me, 1, &mut Silent).unwrap();
         lasted.push(if taken { fight.statuses(me).unwrap()[0].remaining.unwrap() } else { 0.0 });
     }
     near(&lasted, &[1.2, 0.6, 0.3, 0.0, 1.2]);

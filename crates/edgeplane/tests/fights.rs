@@ -41,7 +41,7 @@ fn told(setup: &Setup, logged: &Logged) -> Option<String> {
             format!("{} of {} loses {}: {} left", pool(id), who(target), plain(taken), plain(left))
         }
         Event::Lost { caster, ability: id } => format!("{} finds nobody for {}", who(caster), ability(id)),
-        Event::Fell { who: id, .. } => format!("{} falls", who(id)),
+        Event::Defeated { who: id, .. } => format!("{} falls", who(id)),
         Event::Ended { ending } => format!("it ends: {}", ending.name()),
         _ => return None,
     };

@@ -125,7 +125,7 @@ fn pools_begin_as_full_as_gear_makes_them() {
     let (health, wind) = (game.pool("health").unwrap(), game.pool("wind").unwrap());
     let mut fight = game.fight("bout", 1).unwrap();
     let mut log = Log::default();
-    fight.take_control(OTHER);
+    fight.take_control(OTHER).unwrap();
     for _ in 0..2 {
         fight.advance(seconds(0.0), &mut log).unwrap();
         assert_eq!([fight.cap(ONE, health), fight.pool(ONE, health), fight.pool(ONE, wind)], [80.0, 80.0, 15.0]);

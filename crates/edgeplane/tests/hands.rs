@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use crate::common::{ONE, OTHER, game, moments, seconds};
-use edgeplane::fight::{Ending, Event, Refusal};
+use edgeplane::fight::{Ending, Event, UnavailableReason};
 use edgeplane::{Fight, Game, Log, Silent, Time, TrialsPlan};
 use proptest::prelude::*;
 
@@ -64,14 +64,14 @@ const RULES: &str = r#"
 /// A fight in which nobody does anything by itself.
 fn waiting(game: &Game) -> Fight {
     let mut fight = game.fight("bout", 1).unwrap();
-    fight.setup().clone().ids().for_each(|who| fight.take_control(who));
+    fight.setup().clone().ids().for_each(|who| fight.take_control(who).unwrap());
     fight.advance(Time::ZERO, &mut Silent).unwrap();
     fight
 }
 
 fn bring(game: &Game, fight: &mut Fight, ability: &str) -> Log {
     let mut log = Log::default();
-    fight.bring_about(ONE, game.ability(ability).unwrap(), OTHER, &mut log).unwrap();
+    fight.apply_effects(ONE, game.ability(ability).unwrap(), OTHER, &mut log).unwrap();
     log
 }
 
@@ -128,7 +128,7 @@ fn a_piece_that_is_worn_with_some_chance_is_worn_that_often() {
     let mut worn = 0;
     for seed in 0..4_000 {
         let mut fight = game.fight("bout", seed).unwrap();
-        fight.take_control(ONE);
+        fight.take_control(ONE).unwrap();
         fight.advance(Time::ZERO, &mut Silent).unwrap();
         let guard = number(&game, &fight, "guard");
         assert!(guard == 28.0 || guard == 32.0, "{guard}");
@@ -194,7 +194,9 @@ fn abilities_are_given_and_taken_and_one_slot_holds_one() {
         .filter_map(|logged| match logged.event {
             Event::Given { ability, .. } => Some(format!("{} +{ability:?}", logged.at.seconds())),
             Event::Taken { ability, .. } => Some(format!("{} -{ability:?}", logged.at.seconds())),
-            Event::Refused { who, reason: Refusal::NotIts, .. } if who == ONE && logged.at == seconds(7.0) => {
+            Event::Unavailable { who, reason: UnavailableReason::NotKnown, .. }
+                if who == ONE && logged.at == seconds(7.0) =>
+            {
                 Some("refused".to_owned())
             }
             _ => None,
@@ -217,17 +219,17 @@ fn abilities_are_given_and_taken_and_one_slot_holds_one() {
 fn one_who_has_not_an_ability_yet_is_told_so_by_hand() {
     let game = game(MOVES);
     let mut fight = game.fight("bout", 1).unwrap();
-    fight.take_control(ONE);
+    fight.take_control(ONE).unwrap();
     let maul = game.ability("maul").unwrap();
-    assert_eq!(fight.refusal(ONE, maul).unwrap(), Some(Refusal::NotIts));
-    fight.bring_about(ONE, game.ability("rally").unwrap(), ONE, &mut Silent).unwrap();
-    assert_eq!(fight.refusal(ONE, maul).unwrap(), None);
-    assert_eq!(fight.refusal(ONE, game.ability("poke").unwrap()).unwrap(), Some(Refusal::NotIts));
+    assert_eq!(fight.why_unavailable(ONE, maul).unwrap(), Some(UnavailableReason::NotKnown));
+    fight.apply_effects(ONE, game.ability("rally").unwrap(), ONE, &mut Silent).unwrap();
+    assert_eq!(fight.why_unavailable(ONE, maul).unwrap(), None);
+    assert_eq!(fight.why_unavailable(ONE, game.ability("poke").unwrap()).unwrap(), Some(UnavailableReason::NotKnown));
     let snapshot = fight.snapshot();
     fight.restart(1);
-    assert_eq!(fight.refusal(ONE, maul).unwrap(), Some(Refusal::NotIts), "every fight begins anew");
-    fight.restore(&snapshot);
-    assert_eq!(fight.refusal(ONE, maul).unwrap(), None);
+    assert_eq!(fight.why_unavailable(ONE, maul).unwrap(), Some(UnavailableReason::NotKnown), "every fight begins anew");
+    fight.restore(&snapshot).unwrap();
+    assert_eq!(fight.why_unavailable(ONE, maul).unwrap(), None);
 }
 
 const GATE: &str = r#"

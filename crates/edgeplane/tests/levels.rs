@@ -140,7 +140,7 @@ fn what_is_left_goes_on_and_the_rest_begins_anew() {
     let mut first = game.fight("first", 1).unwrap();
     first.run(&mut Silent).unwrap();
     let mut carried = Carried::default();
-    first.note(ONE, &[health], Uses::Kept, &mut carried);
+    first.carry_over(ONE, &[health], Uses::Kept, &mut carried);
     let left = first.pool(ONE, health);
     assert!(carried.stood && left < 100.0);
     carried.level = 3.0;
@@ -154,8 +154,8 @@ fn what_is_left_goes_on_and_the_rest_begins_anew() {
     assert_eq!(second.attribute(me, game.program().find_attribute("might").unwrap()), 13.5);
     assert!(!second.stands(friend));
     let gift = game.program().find_ability("gift").unwrap();
-    assert!(matches!(second.refusal(me, gift).unwrap(), Some(edgeplane::fight::Refusal::UsedUp)));
-    second.set_pool(me, health, 0.0);
+    assert!(matches!(second.why_unavailable(me, gift).unwrap(), Some(edgeplane::fight::UnavailableReason::UsedUp)));
+    second.set_pool(me, health, 0.0).unwrap();
     let ending = second.advance(seconds(1.0), &mut Silent).unwrap();
     assert!(ending.is_some() && !second.stands(me), "who has nothing left falls, and nobody else came");
 }

@@ -51,7 +51,7 @@ fn a_thousand_fight_and_more_stay_out() {
         .events
         .iter()
         .filter_map(|logged| match logged.event {
-            Event::Fell { who, .. } => Some(who),
+            Event::Defeated { who, .. } => Some(who),
             _ => None,
         })
         .collect();
@@ -96,7 +96,7 @@ fn a_limit_on_steps_ends_a_fight_with_an_error() {
     let mut fight = game.fight("wait", 1).unwrap().with_limits(few);
     let error = fight.run(&mut Silent).unwrap_err();
     assert_eq!(error.kind, FightErrorKind::TooLong { steps: 20 });
-    assert!(error.diagnostic(fight.setup()).message.contains("did not end within 20 steps"));
+    assert!(error.diagnostic().message.clone().contains("did not end within 20 steps"));
 }
 
 /// What two statuses make of an attribute goes beyond all numbers, and a third takes it times nothing: that is no number,
@@ -126,7 +126,7 @@ modify = [{ attribute = "might", times = 0 }, { attribute = "might", at_least = 
     );
     let one = CombatantId(0);
     for status in ["huge", "huge", "nothing"] {
-        fight.inflict(game.status(status).unwrap(), one, one, 1, &mut Silent).unwrap();
+        fight.apply_status(game.status(status).unwrap(), one, one, 1, &mut Silent).unwrap();
     }
     let error = fight.run(&mut Silent).unwrap_err();
     assert!(matches!(error.kind, FightErrorKind::Fault(_)), "{error:?}");

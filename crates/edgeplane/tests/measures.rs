@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use crate::common::{demo, game};
-use edgeplane::fight::{Event, Listener, Logged, seed_of_trial};
+use edgeplane::fight::{Event, Logged, Observer, UnavailableReason, seed_of_trial};
 use edgeplane::measures::Quantity;
 use edgeplane::{CombatantId, Ending, Error, Fight, Game, Measure, Source, Time, TrialsPlan};
 
@@ -28,7 +28,11 @@ struct Told {
 #[derive(Default)]
 struct All(Vec<Logged>);
 
-impl Listener for All {
+impl Observer for All {
+    fn wants(&self) -> edgeplane::fight::EventMask {
+        edgeplane::fight::EventMask::DETAIL
+    }
+
     fn event(&mut self, at: Time, event: Event) {
         self.0.push(Logged { at, event });
     }
@@ -38,7 +42,7 @@ fn fights(game: &Game, encounter: &str) -> Vec<Told> {
     let play = |trial| {
         let mut fight = game.fight(encounter, seed_of_trial(SEED, trial)).unwrap();
         let mut all = All::default();
-        let ending = fight.run_told(&mut all).unwrap();
+        let ending = fight.run(&mut all).unwrap();
         Told { events: all.0, ending, fight }
     };
     (0..TRIALS).map(play).collect()
@@ -58,7 +62,8 @@ impl Told {
     }
 
     fn fell(&self, who: CombatantId) -> Option<f64> {
-        let fell = self.events.iter().find(|logged| matches!(logged.event, Event::Fell { who: one, .. } if one == who));
+        let fell =
+            self.events.iter().find(|logged| matches!(logged.event, Event::Defeated { who: one, .. } if one == who));
         fell.map(|logged| logged.at.seconds())
     }
 
@@ -154,10 +159,37 @@ fn measures_of_a_duel_count_what_is_told() {
     one("uses(lockhand)", &|told, who| {
         [told.sum(|event| truth(matches!(event, Event::Used { caster, .. } if *caster == who))), 1.0]
     });
-    one("refusals(lockhand, boathook, not ready)", &|told, who| {
+    one("unavailable(lockhand, boathook, on_cooldown)", &|told, who| {
         let boathook = told.fight.setup().program().find_ability("boathook").unwrap();
-        let refused = |event: &Event| matches!(event, Event::Refused { who: one, ability, reason } if *one == who && *ability == boathook && reason.kind() == 0);
-        [told.sum(|event| truth(refused(event))), 1.0]
+        let (mut waits, mut since, mut seconds) = (None, None, 0.0);
+        for Logged { at, event } in &told.events {
+            let stops = match *event {
+                Event::Waits { who: one, .. } if one == who => {
+                    waits = Some(*at);
+                    false
+                }
+                Event::Unavailable { who: one, ability, reason } if one == who && ability == boathook => {
+                    if let (Some(waits), Some(since)) = (waits, since) {
+                        seconds += (*at - Time::max(waits, since)).seconds();
+                    }
+                    since = matches!(reason, UnavailableReason::OnCooldown { .. }).then_some(*at);
+                    false
+                }
+                Event::Used { caster: one, .. } | Event::Defeated { who: one, .. } => one == who,
+                Event::Ended { .. } => true,
+                _ => false,
+            };
+            if let (true, Some(waits), Some(since)) = (stops, waits, since) {
+                seconds += (*at - Time::max(waits, since)).seconds();
+            }
+            if stops {
+                waits = None;
+            }
+            if matches!(*event, Event::Used { caster, ability, .. } if caster == who && ability == boathook) {
+                since = None;
+            }
+        }
+        [seconds, 1.0]
     });
     one("left(silt, health)", &|told, _| {
         let program = told.fight.setup().program();
@@ -306,7 +338,7 @@ fn what_is_no_measure_is_refused_with_what_was_meant() {
         ("prevented(silt, gard)", "no hit step is called `gard`", "did you mean `guard`?"),
         ("uptime(silt, soaked)", "no status is called `soaked`", "there are "),
         ("mark_rate(silt, crit)", "no mark is called `crit`", "did you mean `critical`?"),
-        ("refusals(silt, pincer, tired)", "no reason is called `tired`", "there are "),
+        ("unavailable(silt, pincer, tired)", "no reason is called `tired`", "there are "),
     ] {
         let fault = Measure::parse(fight.setup(), text).expect_err(text);
         assert_eq!(fault.message, message, "{text}");

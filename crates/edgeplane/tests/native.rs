@@ -11,7 +11,7 @@ use edgeplane::{Game, Silent};
 
 /// Looks that came to nothing are left out: the native duel does not make them.
 fn happened(log: &Log) -> Vec<Logged> {
-    let looks = |event: &Event| matches!(event, Event::Refused { .. } | Event::Waits { .. });
+    let looks = |event: &Event| matches!(event, Event::Unavailable { .. } | Event::Waits { .. });
     log.events.iter().filter(|logged| !looks(&logged.event)).copied().collect()
 }
 

@@ -113,7 +113,7 @@ fn three_sides_fight_until_one_is_left() {
         let mut log = Log::default();
         let ending = fight.run(&mut log).unwrap();
         let fell = log.events.iter().filter_map(|logged| match logged.event {
-            Event::Fell { who, .. } => Some(fight.setup().combatants[who.index()].label.clone()),
+            Event::Defeated { who, .. } => Some(fight.setup().combatants[who.index()].label.clone()),
             _ => None,
         });
         let Ending::Won(side) = ending else { panic!("{ending:?}") };
@@ -183,7 +183,7 @@ fn a_weight_may_look_at_the_target_and_at_the_fight() {
 
 #[test]
 fn where_nothing_has_any_weight_nothing_is_done() {
-    let game = drawing("weighted", "{ ability = \"high\", weight = 0 }, { ability = \"mid\", weight = \"0 * now\" }");
+    let game = drawing("weighted", "{ ability = \"high\", weight = 0 }, { ability = \"mid\", weight = \"1 - 1\" }");
     let mut fight = game.fight("bout", 1).unwrap();
     let mut log = Log::default();
     assert_eq!(fight.run(&mut log).unwrap(), Ending::Stalemate);

@@ -36,7 +36,7 @@ fn defaults_stand_where_keys_are_left_out() {
     assert_eq!((wait.side, wait.count), (SideRule::Enemies, 1));
     assert!(matches!(wait.pick, PickPlan::First) && wait.cost.is_empty() && wait.cooldown.is_none());
     let one = &program.characters()[0];
-    assert_eq!((one.level, one.pools.as_slice(), one.policy.reaction), (1.0, [true].as_slice(), Time(100_000)));
+    assert_eq!((one.level, one.pools.as_slice(), one.policy.reaction), (1.0, [true].as_slice(), Time::ZERO));
     assert_eq!(program.encounters()[0].time_limit, Time::NEVER);
     assert_eq!(program.damage_types().len(), 1, "without any there is one");
     assert_eq!(program.name(), "");

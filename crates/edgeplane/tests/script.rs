@@ -59,7 +59,7 @@ fn joined(log: &Log) -> Vec<(u64, u16, Option<u16>)> {
 }
 
 fn fell(log: &Log, who: u16) -> Vec<u64> {
-    moments(log, |event| matches!(event, Event::Fell { who: one, .. } if one.0 == who))
+    moments(log, |event| matches!(event, Event::Defeated { who: one, .. } if one.0 == who))
 }
 
 fn side(index: u16) -> edgeplane::program::SideId {
@@ -203,7 +203,7 @@ fn scripts_do_not_hang_on_who_looks() {
             if at % 50_001 == 0 {
                 let kept = fight.snapshot();
                 fight.advance(Time(at + 3_000_000), &mut Log::default()).unwrap();
-                fight.restore(&kept);
+                fight.restore(&kept).unwrap();
             }
         }
         assert_eq!((fight.ending().unwrap(), log), whole);

@@ -69,7 +69,7 @@ fn what_stands_in_a_sheet_is_a_rule_like_any_other() {
     let fight = game.fight("bout", 1).unwrap();
     let hold = game.ability("hold").unwrap();
     let mut log = edgeplane::Log::default();
-    fight.clone().bring_about(eel, hold, fight.setup().find_combatant("crab").unwrap(), &mut log).unwrap();
+    fight.clone().apply_effects(eel, hold, fight.setup().find_combatant("crab").unwrap(), &mut log).unwrap();
     let hit = log.events.iter().find_map(|logged| match logged.event {
         edgeplane::Event::Hit { initial, .. } => Some(initial),
         _ => None,

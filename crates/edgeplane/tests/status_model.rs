@@ -101,7 +101,7 @@ proptest! {
             fight.advance(Time(now * 1_000), &mut Silent).unwrap();
             models.iter_mut().for_each(|model| model.pass(now));
             let caster: CombatantId = if other { OTHER } else { ONE };
-            fight.inflict(status, caster, OWNER, stacks, &mut Silent).unwrap();
+            fight.apply_status(status, caster, OWNER, stacks, &mut Silent).unwrap();
             let model = &mut models[usize::from(per_caster && other)];
             model.apply(policy, now, stacks as usize);
 
@@ -158,18 +158,18 @@ proptest! {
             }
             now += wait;
             fight.advance(Time(now * 1_000), &mut log).unwrap();
-            fight.inflict(names[*which], ONE, OWNER, 2, &mut log).unwrap();
+            fight.apply_status(names[*which], ONE, OWNER, 2, &mut log).unwrap();
         }
         fight.advance(Time((now + 9_000) * 1_000), &mut log).unwrap();
         let Some((snapshot, told)) = kept else { return Ok(()) };
         let end = fight.snapshot();
-        fight.restore(&snapshot);
+        fight.restore(&snapshot).unwrap();
         let mut again = edgeplane::Log::default();
         let mut at = now - rest.iter().map(|(wait, _)| wait).sum::<u64>();
         for (wait, which) in rest {
             at += wait;
             fight.advance(Time(at * 1_000), &mut again).unwrap();
-            fight.inflict(names[which], ONE, OWNER, 2, &mut again).unwrap();
+            fight.apply_status(names[which], ONE, OWNER, 2, &mut again).unwrap();
         }
         fight.advance(Time((now + 9_000) * 1_000), &mut again).unwrap();
         prop_assert_eq!(&log.events[told..], again.events.as_slice());

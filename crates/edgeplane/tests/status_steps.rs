@@ -37,14 +37,14 @@ fn stepped(steps: &str, statuses: &[(&str, CombatantId)]) -> (Vec<f64>, Vec<Stri
     let game = game(&text);
     let mut fight = waiting(&game);
     for (status, who) in statuses {
-        fight.inflict(game.status(status).unwrap(), OWNER, *who, 2, &mut Silent).unwrap();
+        fight.apply_status(game.status(status).unwrap(), OWNER, *who, 2, &mut Silent).unwrap();
     }
     let hit = game.ability("hit").unwrap();
     let mut log = Log::default();
-    fight.bring_about(OWNER, hit, ONE, &mut log).unwrap();
+    fight.apply_effects(OWNER, hit, ONE, &mut log).unwrap();
     let amounts: Vec<f64> = hurt(&log).into_iter().map(|(_, dealt)| dealt).collect();
     let mut told = Steps { names: Vec::new(), game: game.clone() };
-    fight.bring_about(OWNER, hit, ONE, &mut told).unwrap();
+    fight.apply_effects(OWNER, hit, ONE, &mut told).unwrap();
     (amounts, told.names)
 }
 
@@ -55,7 +55,9 @@ struct Steps {
 }
 
 impl edgeplane::Observer for Steps {
-    const DETAIL: bool = true;
+    fn wants(&self) -> edgeplane::fight::EventMask {
+        edgeplane::fight::EventMask::DETAIL
+    }
 
     fn event(&mut self, _: edgeplane::Time, event: Event) {
         if let Event::Stepped { step, after, .. } = event {

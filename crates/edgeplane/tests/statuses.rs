@@ -14,7 +14,7 @@ fn three_applications(keys: &str) -> String {
     let mut log = Log::default();
     for (at, caster) in [(0.0, ONE), (2.0, OTHER), (5.0, ONE)] {
         fight.advance(seconds(at), &mut log).unwrap();
-        fight.inflict(status, caster, OWNER, 1, &mut log).unwrap();
+        fight.apply_status(status, caster, OWNER, 1, &mut log).unwrap();
     }
     fight.advance(seconds(60.0), &mut log).unwrap();
     told(&log)
@@ -75,9 +75,9 @@ fn the_kinds_of_modifier_add_up_in_their_order() {
     assert_eq!(parts, [10.0, 2.0, 50.0, -25.0, 2.0, 0.5]);
     fight.advance(seconds(6.0), &mut Silent).unwrap();
     assert_eq!(attribute(&game, &fight, "guard"), 20.0);
-    fight.inflict(game.status("floor").unwrap(), ONE, OWNER, 1, &mut Silent).unwrap();
+    fight.apply_status(game.status("floor").unwrap(), ONE, OWNER, 1, &mut Silent).unwrap();
     assert_eq!((attribute(&game, &fight, "guard"), attribute(&game, &fight, "might")), (30.0, 4.0));
-    fight.inflict(game.status("fixed").unwrap(), ONE, OWNER, 1, &mut Silent).unwrap();
+    fight.apply_status(game.status("fixed").unwrap(), ONE, OWNER, 1, &mut Silent).unwrap();
     assert_eq!(attribute(&game, &fight, "guard"), 100.0, "the attribute's own bound has the last word");
 }
 
@@ -95,10 +95,10 @@ fn a_live_modifier_follows_what_it_reads_and_a_snapshot_does_not() {
         modify = [{ attribute = "guard", add = -10 }]
     "#;
     let (game, mut fight, _) = one_application(statuses, "live", 0.0);
-    fight.inflict(game.status("kept").unwrap(), ONE, OWNER, 1, &mut Silent).unwrap();
+    fight.apply_status(game.status("kept").unwrap(), ONE, OWNER, 1, &mut Silent).unwrap();
     let both = |fight: &Fight| (attribute(&game, fight, "might"), attribute(&game, fight, "resist.cold"));
     assert_eq!(both(&fight), (20.0, 0.2));
-    fight.inflict(game.status("softer").unwrap(), ONE, OWNER, 1, &mut Silent).unwrap();
+    fight.apply_status(game.status("softer").unwrap(), ONE, OWNER, 1, &mut Silent).unwrap();
     assert_eq!(both(&fight), (15.0, 0.2));
     fight.advance(seconds(4.0), &mut Silent).unwrap();
     assert_eq!(both(&fight), (20.0, 0.2));
@@ -120,9 +120,9 @@ fn a_heal_shared_out_over_its_ticks_ends_where_it_should() {
         "{statuses}\n[status.cut]\nduration = 0\nevery = {{ period = 1, first_tick = \"now\", does = [{{ damage = 40, type = \"blow\" }}] }}"
     ));
     let mut cut = waiting(&hurting);
-    cut.inflict(hurting.status("cut").unwrap(), ONE, OWNER, 1, &mut Silent).unwrap();
+    cut.apply_status(hurting.status("cut").unwrap(), ONE, OWNER, 1, &mut Silent).unwrap();
     assert_eq!(cut.pool(OWNER, health), 60.0);
-    cut.inflict(hurting.status("mending").unwrap(), OWNER, OWNER, 1, &mut log).unwrap();
+    cut.apply_status(hurting.status("mending").unwrap(), OWNER, OWNER, 1, &mut log).unwrap();
     let amounts: Vec<f64> = (1..=4)
         .map(|at| {
             cut.advance(seconds(f64::from(at)), &mut log).unwrap();
@@ -196,7 +196,7 @@ fn stacks_change_attributes_and_stop_at_the_most() {
     let (status, mut fight) = (game.status("soaked").unwrap(), waiting(&game));
     let mut seen = Vec::new();
     for stacks in [1, 1, 5] {
-        fight.inflict(status, ONE, OWNER, stacks, &mut Silent).unwrap();
+        fight.apply_status(status, ONE, OWNER, stacks, &mut Silent).unwrap();
         seen.push((fight.stacks(OWNER, status), attribute(&game, &fight, "might")));
     }
     assert_eq!(seen, [(1, 9.0), (2, 8.0), (3, 7.0)]);
@@ -218,7 +218,7 @@ fn the_stronger_stays() {
     let game = scene(statuses);
     let (status, mut fight, mut log) = (game.status("song").unwrap(), waiting(&game), Log::default());
     for (stacks, taken) in [(2, true), (1, false), (2, false), (3, true)] {
-        assert_eq!(fight.inflict(status, ONE, OWNER, stacks, &mut log).unwrap(), taken, "{stacks}");
+        assert_eq!(fight.apply_status(status, ONE, OWNER, stacks, &mut log).unwrap(), taken, "{stacks}");
     }
     assert_eq!(told(&log), "0 new, 0 weaker, 0 weaker, 0 replaced, 0 new");
 }
@@ -244,7 +244,7 @@ fn an_extension_has_its_limit_and_instances_theirs() {
         let mut log = Log::default();
         let status = game.status(name).unwrap();
         for _ in 0..3 {
-            fight.inflict(status, ONE, OWNER, 1, &mut log).unwrap();
+            fight.apply_status(status, ONE, OWNER, 1, &mut log).unwrap();
         }
         fight.advance(seconds(if name == "long" { 10.0 } else { 30.0 }), &mut log).unwrap();
         assert_eq!(told(&log), wanted);
@@ -267,7 +267,7 @@ fn reaching_the_most_stacks_turns_one_status_into_another() {
     let (damp, mut fight, mut log) = (game.status("damp").unwrap(), waiting(&game), Log::default());
     for at in 0..4 {
         fight.advance(seconds(f64::from(at)), &mut log).unwrap();
-        fight.inflict(damp, ONE, OWNER, 1, &mut log).unwrap();
+        fight.apply_status(damp, ONE, OWNER, 1, &mut log).unwrap();
     }
     assert_eq!(told(&log), "0 new, 1 x2, 2 x3, 2 new, 2 consumed, 3 new");
     assert_eq!(hurt(&log), [(2.0, 15.0)]);
@@ -304,7 +304,7 @@ fn statuses_are_cleansed_by_kind_tag_and_age() {
         let game = scene(&statuses(filter));
         let mut fight = waiting(&game);
         for name in ["a", "b", "c", "d", "wash"] {
-            fight.inflict(game.status(name).unwrap(), OWNER, OWNER, 1, &mut Silent).unwrap();
+            fight.apply_status(game.status(name).unwrap(), OWNER, OWNER, 1, &mut Silent).unwrap();
         }
         let names =
             fight.statuses(OWNER).unwrap().into_iter().map(|one| game.program().status(one.status).name.clone());
@@ -342,7 +342,7 @@ fn a_status_can_be_passed_on_and_made_longer_or_shorter_and_used_up() {
     let mut fight = waiting(&game);
     let mark = game.status("mark").unwrap();
     let give = |fight: &mut Fight, name: &str, stacks: u32| {
-        fight.inflict(game.status(name).unwrap(), ONE, OWNER, stacks, &mut Silent).unwrap();
+        fight.apply_status(game.status(name).unwrap(), ONE, OWNER, stacks, &mut Silent).unwrap();
         fight.statuses(OWNER).unwrap().first().and_then(|one| one.remaining)
     };
     assert_eq!(give(&mut fight, "mark", 5), Some(8.0));

@@ -2,8 +2,8 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use crate::common::{demo, game};
-use edgeplane::fight::{Event, Refusal, Telling, seed_of_trial};
+use crate::common::{OTHER, demo, game};
+use edgeplane::fight::{Event, NamedEvent, UnavailableReason, seed_of_trial};
 use edgeplane::study::explain::{AbilityExplanation, explain_ability, explain_character};
 use edgeplane::study::{mean_estimate, wilson};
 use edgeplane::{Ending, Game, Log, Source, TrialsPlan};
@@ -58,7 +58,9 @@ fn a_study_counts_what_its_fights_tell() {
             let rates: Vec<f64> = logs.iter().zip(&durations).map(rate).collect();
             near(combatant.damage_per_second.mean, rates.iter().sum::<f64>() / TRIALS as f64);
             let fell = logs.iter().filter(|(_, log)| {
-                log.events.iter().any(|logged| matches!(logged.event, Event::Fell { who, .. } if who.index() == index))
+                log.events
+                    .iter()
+                    .any(|logged| matches!(logged.event, Event::Defeated { who, .. } if who.index() == index))
             });
             assert_eq!(combatant.fell.count, fell.count() as u64);
         }
@@ -66,25 +68,41 @@ fn a_study_counts_what_its_fights_tell() {
 }
 
 #[test]
-fn refusals_are_counted_by_reason() {
+fn the_time_in_which_abilities_are_unavailable_adds_up_to_that_of_the_events() {
     let game = demo();
     let trials = game
         .trials("duel", &TrialsPlan { trials: TRIALS, seed: 9, threads: Some(1), ..TrialsPlan::default() })
         .unwrap();
-    let refused = logs(&game, "duel")
-        .iter()
-        .flat_map(|(_, log)| log.events.iter())
-        .filter(|logged| matches!(logged.event, Event::Refused { reason: Refusal::NotReady { .. }, .. }))
-        .count();
-    let counted: f64 = trials
-        .combatants
-        .iter()
-        .flat_map(|combatant| &combatant.abilities)
-        .flat_map(|ability| &ability.refusals)
-        .filter(|(reason, _)| reason == "not ready")
-        .map(|(_, count)| count * TRIALS as f64)
-        .sum();
-    near(counted, refused as f64);
+    // The crab's pincer: from each event that says it is on cooldown, while its owner waits, to the next use.
+    let pincer = game.ability("pincer").unwrap();
+    let (mut cooling, mut free) = (0.0, 0.0);
+    for (_, log) in &logs(&game, "duel") {
+        let (mut waits, mut since) = (None, None);
+        for logged in &log.events {
+            let at = logged.at.seconds();
+            match logged.event {
+                Event::Waits { who: OTHER, .. } => waits = Some(at),
+                Event::Unavailable { who: OTHER, ability, reason } if ability == pincer => {
+                    assert!(matches!(reason, UnavailableReason::OnCooldown { .. }), "it lacks nothing else");
+                    since = Some(at);
+                }
+                Event::Used { caster: OTHER, .. } | Event::Defeated { who: OTHER, .. } | Event::Ended { .. } => {
+                    if let Some(from) = waits.take() {
+                        free += at - from;
+                        cooling += since.map_or(0.0, |since: f64| at - since.max(from));
+                    }
+                    if matches!(logged.event, Event::Used { ability, .. } if ability == pincer) {
+                        since = None;
+                    }
+                }
+                _ => {}
+            }
+        }
+    }
+    let crab = &trials.combatants[1];
+    let figures = crab.abilities.iter().find(|figures| figures.ability == "pincer").unwrap();
+    let share = figures.unavailable.iter().find(|(reason, _)| reason == "on_cooldown").unwrap().1;
+    near(share, cooling / free);
 }
 
 #[test]
@@ -236,7 +254,7 @@ fn events_are_told_with_names_and_can_be_read_back() {
     let setup = game.fight("night_shift", 3).unwrap().setup().clone();
     let mut kinds = std::collections::BTreeSet::new();
     for logged in &log.events {
-        let told = serde_json::to_value(Telling::new(&setup, *logged)).unwrap();
+        let told = serde_json::to_value(NamedEvent::new(&setup, *logged)).unwrap();
         assert_eq!(told["at"].as_f64(), Some(logged.at.seconds()));
         kinds.insert(told["event"].as_str().unwrap().to_owned());
         if let Some(who) = told["who"].as_str() {
@@ -246,7 +264,17 @@ fn events_are_told_with_names_and_can_be_read_back() {
         assert_eq!(serde_json::from_str::<edgeplane::fight::Logged>(&text).unwrap(), *logged);
     }
     for kind in [
-        "began", "used", "spent", "released", "hit", "healed", "drained", "restored", "refused", "waits", "fell",
+        "began",
+        "used",
+        "spent",
+        "released",
+        "hit",
+        "healed",
+        "drained",
+        "restored",
+        "unavailable",
+        "waits",
+        "defeated",
         "ended",
     ] {
         assert!(kinds.contains(kind), "{kind} never came up: {kinds:?}");

@@ -71,7 +71,7 @@ fn an_interrupt_ends_it_and_nothing_is_paid_back() {
     let mut fight = game.fight("bout", 1).unwrap();
     fight.advance(seconds(2.5), &mut Silent).unwrap();
     let mut log = Log::default();
-    fight.inflict(game.program().find_status("cut").unwrap(), OTHER, ONE, 1, &mut log).unwrap();
+    fight.apply_status(game.program().find_status("cut").unwrap(), OTHER, ONE, 1, &mut log).unwrap();
     assert_eq!(fight.pool(ONE, breath), 20.0 - 10.0 + 2.5 * 2.0);
     assert_eq!(fight.ready_at(ONE, ability), Some(seconds(102.5)), "it counts from then");
     assert_eq!(moments(&log, |event| matches!(event, Event::Interrupted { .. })), [2_500_000]);
@@ -84,7 +84,7 @@ fn whoever_leads_by_hand_can_let_go() {
     let game = jet("", "");
     let ability = game.program().find_ability("jet").unwrap();
     let mut fight = game.fight("bout", 1).unwrap();
-    fight.take_control(ONE);
+    fight.take_control(ONE).unwrap();
     assert!(!fight.stop(ONE, &mut Silent).unwrap());
     let mut log = Log::default();
     fight.use_ability(ONE, ability, Some(OTHER), &mut log).unwrap().unwrap();
@@ -129,7 +129,7 @@ fn a_snapshot_goes_on_in_the_middle() {
     let kept = fight.snapshot();
     let (mut once, mut again) = (Log::default(), Log::default());
     fight.run(&mut once).unwrap();
-    fight.restore(&kept);
+    fight.restore(&kept).unwrap();
     fight.run(&mut again).unwrap();
     assert_eq!(once, again);
     assert_eq!(told(&once).0.len(), 4);

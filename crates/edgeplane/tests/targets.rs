@@ -54,10 +54,10 @@ fn reached(targets: &str, wounded: &[(&str, usize)], answers: &[f64]) -> String 
     let (wound, reach) = (game.ability("wound").unwrap(), game.ability("reach").unwrap());
     for (name, times) in wounded {
         let (by, on) = (who(&fight, "ann"), who(&fight, name));
-        (0..*times).for_each(|_| fight.bring_about(by, wound, on, &mut Silent).unwrap());
+        (0..*times).for_each(|_| fight.apply_effects(by, wound, on, &mut Silent).unwrap());
     }
     let ann = who(&fight, "ann");
-    fight.take_control(ann);
+    fight.take_control(ann).unwrap();
     fight.advance(seconds(0.0), &mut Silent).unwrap();
     let mut log = Log::default();
     let refused = fight.use_ability(ann, reach, None, &mut log).unwrap().err();
@@ -159,8 +159,8 @@ fn healed(steps: &str, outcome: &str, answers: &[f64]) -> Vec<(f64, f64, f64, bo
     let find = |fight: &Fight<Recorded>, name: &str| fight.setup().program().find_ability(name).unwrap();
     let (wound, mend) = (find(&fight, "wound"), find(&fight, "mend"));
     let mut log = Log::default();
-    fight.bring_about(crate::common::ONE, wound, crate::common::OTHER, &mut log).unwrap();
-    fight.bring_about(crate::common::ONE, mend, crate::common::OTHER, &mut log).unwrap();
+    fight.apply_effects(crate::common::ONE, wound, crate::common::OTHER, &mut log).unwrap();
+    fight.apply_effects(crate::common::ONE, mend, crate::common::OTHER, &mut log).unwrap();
     let heals = log.events.iter().filter_map(|logged| match logged.event {
         Event::Healed { initial, amount, healed, stopped, .. } => Some((initial, amount, healed, stopped.is_some())),
         _ => None,

@@ -79,7 +79,7 @@ fn damage_and_healing_raise_it_by_their_factors() {
     let before = fight.snapshot();
     fight.advance(seconds(3.0), &mut Silent).unwrap();
     assert_eq!(fight.threat(BEAST, FIGHTER), 20.0);
-    fight.restore(&before);
+    fight.restore(&before).unwrap();
     assert_eq!(fight.threat(BEAST, FIGHTER), 10.0, "a snapshot keeps it");
     fight.restart(1);
     assert_eq!(fight.threat(BEAST, FIGHTER), 0.0);
@@ -135,7 +135,7 @@ fn who_has_fallen_taunts_nobody() {
     fight.advance(seconds(1.0), &mut Silent).unwrap();
     let finish = game.program().find_ability("bite").unwrap();
     for _ in 0..200 {
-        fight.bring_about(BEAST, finish, FIGHTER, &mut Silent).unwrap();
+        fight.apply_effects(BEAST, finish, FIGHTER, &mut Silent).unwrap();
     }
     let mut log = Log::default();
     fight.advance(seconds(4.0), &mut log).unwrap();
@@ -233,7 +233,7 @@ fn being_targeted_can_be_answered() {
     let game = hunt(wary, "\"swing\"");
     let mut fight = game.fight("hunt", 1).unwrap();
     let wary = game.program().find_status("wary").unwrap();
-    fight.inflict(wary, FIGHTER, FIGHTER, 1, &mut Silent).unwrap();
+    fight.apply_status(wary, FIGHTER, FIGHTER, 1, &mut Silent).unwrap();
     let mut log = Log::default();
     fight.advance(seconds(0.0), &mut log).unwrap();
     let struck = log.events.iter().filter(

@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use crate::common::{DEMO, demo, game};
-use edgeplane::fight::{Event, Listener};
+use edgeplane::fight::{Event, Observer};
 use edgeplane::{Edit, Error, Game, Log, Override, Sources, Time, TrialsPlan};
 
 const RULES: &str = r#"
@@ -178,9 +178,13 @@ fn every_file_of_a_ruleset_can_state_its_own_expectations() {
 fn a_listener_is_told_all_that_an_observer_is_and_the_details_besides() {
     #[derive(Default)]
     struct Heard(Vec<(Time, Event)>, usize);
-    impl Listener for Heard {
+    impl Observer for Heard {
+        fn wants(&self) -> edgeplane::fight::EventMask {
+            edgeplane::fight::EventMask::DETAIL
+        }
+
         fn event(&mut self, at: Time, event: Event) {
-            if matches!(event, Event::Stepped { .. } | Event::Unwanted { .. }) {
+            if matches!(event, Event::Stepped { .. }) {
                 self.1 += 1;
             } else {
                 self.0.push((at, event));
@@ -190,10 +194,10 @@ fn a_listener_is_told_all_that_an_observer_is_and_the_details_besides() {
     let game = Game::open(DEMO).unwrap();
     for encounter in ["duel", "night_shift", "sluice_gate"] {
         let (mut heard, mut log) = (Heard::default(), Log::default());
-        let told = game.fight(encounter, 9).unwrap().run_told(&mut heard).unwrap();
+        let told = game.fight(encounter, 9).unwrap().run(&mut heard).unwrap();
         let ended = game.fight(encounter, 9).unwrap().run(&mut log).unwrap();
         assert_eq!(told, ended);
-        let happened = |event: &Event| !matches!(event, Event::Refused { .. } | Event::Waits { .. });
+        let happened = |event: &Event| !matches!(event, Event::Unavailable { .. } | Event::Waits { .. });
         let heard_of: Vec<_> = heard.0.iter().filter(|(_, event)| happened(event)).copied().collect();
         let logged: Vec<_> = log.events.iter().map(|one| (one.at, one.event)).filter(|one| happened(&one.1)).collect();
         assert_eq!(heard_of, logged, "{encounter}");

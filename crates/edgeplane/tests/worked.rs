@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use crate::common::{ONE, OTHER, brought_about, duel, game, likely_duel, moments, seconds};
-use edgeplane::fight::{Ending, Event, Refusal};
+use edgeplane::fight::{Ending, Event, UnavailableReason};
 use edgeplane::study::explain::explain_character;
 use edgeplane::{Log, Silent, Time};
 
@@ -254,7 +254,7 @@ fn a_decaying_pool_that_defeats_does_so_at_its_moment() {
         let mut fight = duel(&text, &[]);
         let mut log = Log::default();
         assert_eq!(fight.run(&mut log).unwrap(), Ending::Won(edgeplane::program::SideId(1)));
-        assert_eq!(moments(&log, |event| matches!(event, Event::Fell { by: None, .. })), [expected]);
+        assert_eq!(moments(&log, |event| matches!(event, Event::Defeated { by: None, .. })), [expected]);
     }
 }
 
@@ -336,16 +336,20 @@ fn an_ability_goes_from_cost_over_cast_release_and_recovery_to_its_cooldown() {
     assert_eq!(moments(&log, |event| matches!(event, Event::Used { .. })), [0, 5_000_000]);
     assert_eq!(moments(&log, |event| matches!(event, Event::Hit { .. })), [300_000, 5_300_000]);
     assert_eq!(fight.ready_at(ONE, swing), Some(Time(6_700_000)), "the cooldown counts from the release");
-    let refused: Vec<(u64, Refusal)> = log
+    let refused: Vec<(u64, UnavailableReason)> = log
         .events
         .iter()
         .filter_map(|logged| match logged.event {
-            Event::Refused { reason, ability, .. } if ability == swing => Some((logged.at.0, reason)),
+            Event::Unavailable { reason, ability, .. } if ability == swing => Some((logged.at.0, reason)),
             _ => None,
         })
         .collect();
-    assert_eq!(refused[0], (500_000, Refusal::NotReady { until: Time(1_700_000) }), "looked at when the recovery ends");
-    let Refusal::CannotAfford { cost, until, .. } = refused[1].1 else { panic!("{refused:?}") };
+    assert_eq!(
+        refused[0],
+        (500_000, UnavailableReason::OnCooldown { until: Time(1_700_000) }),
+        "looked at when the recovery ends"
+    );
+    let UnavailableReason::CannotAfford { cost, until, .. } = refused[1].1 else { panic!("{refused:?}") };
     assert_eq!((refused[1].0, cost, until), (1_700_000, 5.0, Some(Time(5_000_000))));
 }
 
@@ -354,27 +358,30 @@ fn every_reason_for_a_refusal_is_told_to_whoever_acts_by_hand() {
     let mut fight = likely_duel(FENCING);
     let program = fight.setup().program().clone();
     let (swing, secret) = (program.find_ability("swing").unwrap(), program.find_ability("secret").unwrap());
-    fight.take_control(ONE);
+    fight.take_control(ONE).unwrap();
     fight.advance(seconds(1.0), &mut Silent).unwrap();
     let mut log = Log::default();
     assert_eq!(fight.use_ability(ONE, swing, Some(OTHER), &mut log).unwrap(), Ok(()));
-    assert_eq!(fight.refusal(ONE, swing).unwrap(), Some(Refusal::Busy { until: Time(1_300_000) }));
+    assert_eq!(fight.why_unavailable(ONE, swing).unwrap(), Some(UnavailableReason::Busy { until: Time(1_300_000) }));
     fight.advance(seconds(1.5), &mut log).unwrap();
-    assert_eq!(fight.refusal(ONE, swing).unwrap(), Some(Refusal::NotReady { until: Time(2_700_000) }));
-    assert_eq!(fight.refusal(ONE, secret).unwrap(), Some(Refusal::Locked));
+    assert_eq!(
+        fight.why_unavailable(ONE, swing).unwrap(),
+        Some(UnavailableReason::OnCooldown { until: Time(2_700_000) })
+    );
+    assert_eq!(fight.why_unavailable(ONE, secret).unwrap(), Some(UnavailableReason::Locked));
     fight.advance(seconds(3.0), &mut log).unwrap();
     let breath = program.find_pool("breath").unwrap();
-    let expected = Refusal::CannotAfford { pool: breath, cost: 5.0, has: 3.0, until: Some(Time(5_000_000)) };
+    let expected = UnavailableReason::CannotAfford { pool: breath, cost: 5.0, has: 3.0, until: Some(Time(5_000_000)) };
     assert_eq!(fight.use_ability(ONE, swing, None, &mut log).unwrap(), Err(expected));
-    assert_eq!(log.events.last().unwrap().event, Event::Refused { who: ONE, ability: swing, reason: expected });
+    assert_eq!(log.events.last().unwrap().event, Event::Unavailable { who: ONE, ability: swing, reason: expected });
     fight.set_base(ONE, edgeplane::program::Layout::LEVEL, 3.0, &mut Silent).unwrap();
-    assert_eq!(fight.refusal(ONE, secret).unwrap(), None);
-    assert_eq!(fight.refusal(OTHER, secret).unwrap(), Some(Refusal::NotIts));
+    assert_eq!(fight.why_unavailable(ONE, secret).unwrap(), None);
+    assert_eq!(fight.why_unavailable(OTHER, secret).unwrap(), Some(UnavailableReason::NotKnown));
     while fight.ending().is_none() {
         fight.use_ability(ONE, secret, None, &mut Silent).unwrap().unwrap();
         fight.advance(fight.now(), &mut Silent).unwrap();
     }
-    assert_eq!(fight.refusal(ONE, secret).unwrap(), Some(Refusal::OutOfTheFight));
+    assert_eq!(fight.why_unavailable(ONE, secret).unwrap(), Some(UnavailableReason::OutOfTheFight));
 }
 
 #[test]
@@ -398,7 +405,7 @@ fn two_killing_blows_at_one_moment_are_a_draw() {
     "#;
     let mut log = Log::default();
     assert_eq!(duel(text, &[]).run(&mut log).unwrap(), Ending::AllFell);
-    assert_eq!(moments(&log, |event| matches!(event, Event::Fell { .. })), [500_000, 500_000]);
+    assert_eq!(moments(&log, |event| matches!(event, Event::Defeated { .. })), [500_000, 500_000]);
     let mends = moments(&log, |event| matches!(event, Event::Healed { .. }));
     assert!(mends.is_empty(), "who has nothing left does not act any more");
 }

@@ -48,8 +48,8 @@ fn with(more: &str) -> Game {
 /// A fight in which everybody but the first is led by hand, and the second sets out at once.
 fn led(game: &Game, encounter: &str, course: [f64; 2]) -> (Fight, Log) {
     let (mut fight, mut log) = (game.fight(encounter, 1).unwrap(), Log::default());
-    fight.setup().ids().skip(1).for_each(|who| fight.take_control(who));
-    fight.walk(WALKER, course, &mut log);
+    fight.setup().ids().skip(1).for_each(|who| fight.take_control(who).unwrap());
+    fight.walk(WALKER, course, &mut log).unwrap();
     (fight, log)
 }
 
@@ -89,10 +89,10 @@ fn who_passes_by_or_turns_round_is_not_taken_for_one_inside() {
     assert_eq!(crossings(&log, WALKER), (vec![], vec![]));
     let (mut fight, mut log) = led(&with(""), "past", [-4.0, 0.0]);
     fight.advance(seconds(1.999_999), &mut log).unwrap();
-    fight.walk(WALKER, [4.0, 0.0], &mut log);
+    fight.walk(WALKER, [4.0, 0.0], &mut log).unwrap();
     fight.advance(seconds(5.0), &mut log).unwrap();
     assert_eq!(crossings(&log, WALKER), (vec![], vec![]));
-    fight.walk(WALKER, [-8.0, 0.0], &mut log);
+    fight.walk(WALKER, [-8.0, 0.0], &mut log).unwrap();
     fight.advance(seconds(9.0), &mut log).unwrap();
     // At 5 s it is 2.4 m and what it went since from where it would have entered: 12.000004 m, at eight a second.
     assert_eq!(crossings(&log, WALKER).0, [6_500_001]);
@@ -112,8 +112,8 @@ fn a_carried_zone_comes_over_those_who_stand_and_ends_with_its_carrier() {
     let (mut fight, mut log) = (game.fight("over", 1).unwrap(), Log::default());
     fight.advance(Time::ZERO, &mut log).unwrap();
     let hazy = CombatantId(0);
-    fight.take_control(hazy);
-    fight.walk(hazy, [2.0, 0.0], &mut log);
+    fight.take_control(hazy).unwrap();
+    fight.walk(hazy, [2.0, 0.0], &mut log).unwrap();
     fight.advance(seconds(4.5), &mut log).unwrap();
     // Eight metres at two a second; everyone, but not its owner.
     assert_eq!([WALKER, hazy].map(|who| crossings(&log, who)), [(vec![4_000_000], vec![]), (vec![], vec![])]);
@@ -171,8 +171,8 @@ fn overlapping_zones_hold_until_the_last_is_left() {
     );
     let (mut fight, mut log) = (game.fight("two", 1).unwrap(), Log::default());
     let walker = CombatantId(2);
-    fight.take_control(walker);
-    fight.walk(walker, [-4.0, 0.0], &mut log);
+    fight.take_control(walker).unwrap();
+    fight.walk(walker, [-4.0, 0.0], &mut log).unwrap();
     fight.advance(seconds(9.0), &mut log).unwrap();
     // Into the one at 7 m, into the other at 3 m, out of the one at 1 m, out of the other at -3 m.
     assert_eq!(crossings(&log, walker), (vec![1_000_000, 2_000_000], vec![2_500_001, 3_500_001]));
@@ -222,7 +222,7 @@ fn the_demo_on_the_flats_is_the_same_however_it_is_looked_at() {
             if at % 50_001 == 0 {
                 let kept = fight.snapshot();
                 fight.advance(Time(at + 2_000_000), &mut Log::default()).unwrap();
-                fight.restore(&kept);
+                fight.restore(&kept).unwrap();
             }
         }
         crossed += moments(&log, |event| matches!(event, Event::Left { .. })).len();
@@ -307,7 +307,7 @@ proptest! {
         );
         let (mut fight, mut log) = (game.fight("bog", 1).unwrap(), Log::default());
         fight.advance(Time::ZERO, &mut log).unwrap();
-        fight.setup().ids().for_each(|who| fight.take_control(who));
+        fight.setup().ids().for_each(|who| fight.take_control(who).unwrap());
         let mut inside = std::collections::BTreeSet::new();
         let mut told = 0;
         for (wait, who, x, y) in walks {
@@ -336,7 +336,7 @@ proptest! {
                     }
                 }
             }
-            fight.walk(CombatantId(who as u16 % 4), [x, y], &mut log);
+            fight.walk(CombatantId(who as u16 % 4), [x, y], &mut log).unwrap();
         }
     }
 }

@@ -52,7 +52,7 @@ impl Failure {
     /// A fight's error, with its place in the ruleset.
     pub(crate) fn with_sources(error: Error, sources: &Sources) -> Self {
         match error {
-            Error::Fight { diagnostic, .. } => Self::Diagnostics(sources.clone(), vec![*diagnostic]),
+            Error::Fight(error) => Self::Diagnostics(sources.clone(), vec![error.diagnostic().clone()]),
             other => other.into(),
         }
     }

@@ -10,7 +10,7 @@ pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
     let game = super::open_forced(&args.ruleset, &args.force)?;
     let mut fight = game.fight(&args.encounter, args.seed)?;
     let mut recorder = Recorder::of(&fight);
-    let ended = fight.run_told(&mut recorder);
+    let ended = fight.run(&mut recorder);
     let story = timeline::Story {
         title: format!("{} · {} · seed {}", super::title(&game, &args.ruleset), args.encounter, args.seed),
         setup: fight.setup(),
@@ -26,7 +26,5 @@ pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
         Format::Csv => sink.csv(&events::rows(&story))?,
     }
     // A fight that could not go on is told up to there, and then why.
-    ended
-        .map(|_| ())
-        .map_err(|error| Failure::with_sources(Error::of_fight(&error, fight.setup()), game.program().sources()))
+    ended.map(|_| ()).map_err(|error| Failure::with_sources(Error::from(error), game.program().sources()))
 }

@@ -51,7 +51,7 @@ fn encounter(args: &ReportArgs, game: &Game, name: &str) -> Result<page::Encount
     let trials = run_trials(&setup, &super::plan(&args.plan), &|_| {}).map_err(fail)?;
     let mut fight = game.fight(name, args.plan.seed)?;
     let mut recorder = Recorder::of(&fight);
-    fight.run_told(&mut recorder).map_err(|error| fail(Error::of_fight(&error, fight.setup())))?;
+    fight.run(&mut recorder).map_err(|error| fail(Error::from(error)))?;
     let title = format!("One fight of {name}, seed {}", args.plan.seed);
     let mut pictures = vec![
         plot::durations(&trials)?,

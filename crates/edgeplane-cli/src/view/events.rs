@@ -1,6 +1,6 @@
 //! Events for programs: JSON and CSV.
 
-use edgeplane::fight::{Logged, Telling};
+use edgeplane::fight::{Logged, NamedEvent};
 use edgeplane::{Ending, Event, Fight};
 use serde::Serialize;
 use serde_json::Value;
@@ -17,15 +17,13 @@ pub(crate) struct Report<'a> {
     winner: Option<&'a str>,
     duration: f64,
     combatants: Vec<&'a str>,
-    events: Vec<Telling<'a>>,
+    events: Vec<NamedEvent<'a>>,
 }
 
 /// Detail is for the trace; programs get what happened.
 fn happened(entry: &Entry) -> Option<Logged> {
     match entry {
-        Entry::Event(logged) if !matches!(logged.event, Event::Unwanted { .. } | Event::Stepped { .. }) => {
-            Some(*logged)
-        }
+        Entry::Event(logged) if !matches!(logged.event, Event::Stepped { .. }) => Some(*logged),
         _ => None,
     }
 }
@@ -41,7 +39,7 @@ impl<'a> Report<'a> {
             winner,
             duration: fight.now().seconds(),
             combatants: setup.combatants.iter().map(|combatant| combatant.label.as_str()).collect(),
-            events: story.entries.iter().filter_map(happened).map(|logged| Telling::new(setup, logged)).collect(),
+            events: story.entries.iter().filter_map(happened).map(|logged| NamedEvent::new(setup, logged)).collect(),
         }
     }
 }
@@ -57,7 +55,7 @@ const COLUMNS: &[&str] = &[
 pub(crate) fn rows(story: &Story<'_>) -> Vec<Vec<String>> {
     let mut rows = vec![COLUMNS.iter().map(|column| (*column).to_owned()).collect::<Vec<_>>()];
     for logged in story.entries.iter().filter_map(happened) {
-        let value = serde_json::to_value(Telling::new(story.setup, logged)).unwrap_or_default();
+        let value = serde_json::to_value(NamedEvent::new(story.setup, logged)).unwrap_or_default();
         rows.push(COLUMNS.iter().map(|column| cell(&value[*column])).collect());
     }
     rows

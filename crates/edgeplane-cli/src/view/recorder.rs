@@ -1,8 +1,8 @@
 //! Writes a fight down as it happens.
 
-use edgeplane::fight::{Listener, Logged};
+use edgeplane::fight::{EventMask, Logged};
 use edgeplane::program::{FormulaId, PoolId, Reading};
-use edgeplane::{Event, Fight, Time};
+use edgeplane::{Event, Fight, Observer, Time};
 
 /// One thing to tell.
 #[derive(Debug)]
@@ -41,7 +41,11 @@ impl Recorder {
     }
 }
 
-impl Listener for Recorder {
+impl Observer for Recorder {
+    fn wants(&self) -> EventMask {
+        EventMask::DETAIL
+    }
+
     fn event(&mut self, at: Time, event: Event) {
         let changed = match event {
             Event::Hit { target, pool, left, .. }
@@ -49,7 +53,7 @@ impl Listener for Recorder {
             | Event::Restored { target, pool, left, .. }
             | Event::Drained { target, pool, left, .. } => Some((target, pool, left)),
             Event::Joined { who, .. } => self.pool.map(|pool| (who, pool, self.charts[who.index()].start)),
-            Event::Fell { who, .. } => self.pool.map(|pool| (who, pool, 0.0)),
+            Event::Defeated { who, .. } => self.pool.map(|pool| (who, pool, 0.0)),
             _ => None,
         };
         if let Some((who, _, left)) = changed.filter(|(_, pool, _)| Some(*pool) == self.pool) {

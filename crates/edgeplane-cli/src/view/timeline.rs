@@ -1,7 +1,7 @@
 //! A fight told for a reader: one line for each thing that came of something, and with the trace
 //! the arithmetic and the choices behind it.
 
-use edgeplane::fight::{Ending, Logged, Source, StepResult, name_refusal};
+use edgeplane::fight::{Ending, Logged, Source, StepResult, describe_reason};
 use edgeplane::program::{FormulaId, PoolId, Reading, ZoneId, plain};
 use edgeplane::{AbilityId, CombatantId, Event, Program, Setup, Time};
 
@@ -196,8 +196,10 @@ impl<'a> Teller<'a> {
     fn event(&mut self, logged: Logged) {
         let at = logged.at;
         match logged.event {
-            Event::Unwanted { who, ability } => self.look(who, ability, "not wanted"),
-            Event::Refused { who, ability, reason } => self.look(who, ability, &name_refusal(self.setup, reason)),
+            Event::Unavailable { who, ability, reason } => {
+                self.look(who, ability, &describe_reason(self.setup, reason));
+            }
+            Event::Available { who, ability } => self.look(who, ability, "available"),
             Event::Waits { who, until } => {
                 let until = until.map_or_else(
                     || "until something changes".to_owned(),
@@ -307,7 +309,7 @@ impl<'a> Teller<'a> {
             Event::Scripted { who, ability } => {
                 self.chose(at, who, &format!("{} by itself", self.ability(ability)));
             }
-            Event::Fell { who, by } => {
+            Event::Defeated { who, by } => {
                 let by = by
                     .map_or_else(String::new, |(by, source)| format!(" to {}'s {}", self.who(by), self.source(source)));
                 self.line(at, self.who(who), "", "", &Came { strong: true, ..Came::only(&format!("falls{by}")) });
@@ -440,6 +442,7 @@ impl<'a> Teller<'a> {
             Ending::TimeLimit => "a draw: the time is up".to_owned(),
             Ending::Stalemate => "a draw: nothing can ever happen again".to_owned(),
             Ending::Drawn => "a draw: several sides won at the same moment".to_owned(),
+            Ending::Failed => "no end: the fight could not go on".to_owned(),
         };
         self.out.push_str(&format!("{:>8.2}  {}\n", at.seconds(), text::bold(&told)));
     }

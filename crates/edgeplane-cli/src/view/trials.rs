@@ -17,7 +17,7 @@ pub(crate) fn draw(title: &str, trials: &Trials) -> String {
         abilities(trials),
         by_status(trials),
         statuses(trials),
-        refusals(trials),
+        unavailable(trials),
     ]
     .into_iter()
     .filter(|part| !part.is_empty())
@@ -204,27 +204,33 @@ fn statuses(trials: &Trials) -> String {
     table::draw(&columns, rows)
 }
 
-fn refusals(trials: &Trials) -> String {
-    let of = |combatant: &CombatantFigures, ability: &AbilityFigures| {
-        let row = |(reason, count): &(String, f64)| {
-            vec![combatant.combatant.clone(), ability.ability.clone(), reason.clone(), text::tenth(*count)]
-        };
-        ability.refusals.iter().map(row).collect::<Vec<_>>()
+/// Of the time in which combatants were free to act: how long which ability was unavailable, and why. A row for each
+/// ability, so that what keeps a combatant waiting is read across.
+fn unavailable(trials: &Trials) -> String {
+    let row = |combatant: &CombatantFigures, ability: &AbilityFigures| {
+        let mut reasons: Vec<&(String, f64)> = ability.unavailable.iter().filter(|(_, share)| *share >= 5e-4).collect();
+        reasons.sort_by(|a, b| b.1.total_cmp(&a.1));
+        let reasons: Vec<String> = reasons
+            .iter()
+            .map(|(reason, share)| format!("{} {}", reason.replace('_', " "), text::percent(*share)))
+            .collect();
+        let idle = text::percent(combatant.idle);
+        (!reasons.is_empty())
+            .then(|| vec![combatant.combatant.clone(), idle, ability.ability.clone(), reasons.join(", ")])
     };
-    let rows: Vec<Vec<String>> = trials
-        .combatants
-        .iter()
-        .flat_map(|combatant| combatant.abilities.iter().flat_map(move |ability| of(combatant, ability)))
-        .collect();
+    let mut rows: Vec<Vec<String>> = Vec::new();
+    for combatant in &trials.combatants {
+        rows.extend(combatant.abilities.iter().filter_map(|ability| row(combatant, ability)));
+    }
     if rows.is_empty() {
         return String::new();
     }
     table::draw(
         &[
-            Column::Words("wanted, and refused"),
+            Column::Words("free to act"),
+            Column::Numbers("of its time"),
             Column::Words("ability"),
-            Column::Words("reason"),
-            Column::Numbers("looks per fight"),
+            Column::Words("unavailable, of that time"),
         ],
         rows,
     )
@@ -255,6 +261,7 @@ pub(crate) fn rows(trials: &Trials) -> Vec<Vec<String>> {
         let of = &combatant.combatant;
         push("falls", of, "", combatant.fell.value, Some((combatant.fell.low, combatant.fell.high)));
         let (damage, healing) = (&combatant.damage_per_second, &combatant.healing_per_second);
+        push("free to act", of, "", combatant.idle, None);
         push("damage per second", of, "", damage.mean, Some((damage.low, damage.high)));
         push("healing per second", of, "", healing.mean, Some((healing.low, healing.high)));
         for ability in &combatant.abilities {
@@ -268,8 +275,8 @@ pub(crate) fn rows(trials: &Trials) -> Vec<Vec<String>> {
             ] {
                 push(measure, of, &ability.ability, value, None);
             }
-            for (reason, count) in &ability.refusals {
-                push(&format!("refused: {reason}"), of, &ability.ability, *count, None);
+            for (reason, share) in &ability.unavailable {
+                push(&format!("unavailable: {reason}"), of, &ability.ability, *share, None);
             }
         }
         for status in &combatant.by_status {

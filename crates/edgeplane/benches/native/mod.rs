@@ -269,11 +269,11 @@ impl<O: Observer> Duel<'_, O> {
         if !a && !b {
             return None;
         }
-        let fell_a = Event::Fell {
+        let fell_a = Event::Defeated {
             who: LOCKHAND,
             by: Some((CRAB, Source::Ability(if self.b == B::Idle { self.last_b() } else { self.ids.spit }))),
         };
-        let fell_b = Event::Fell { who: CRAB, by: Some((LOCKHAND, Source::Ability(self.ids.boathook))) };
+        let fell_b = Event::Defeated { who: CRAB, by: Some((LOCKHAND, Source::Ability(self.ids.boathook))) };
         match (a, b) {
             (true, true) => {
                 self.tell(if a_first { fell_a } else { fell_b });

@@ -8,7 +8,7 @@ use crate::text::{Code, Diagnostic};
 pub struct Limits {
     /// Most timers that may run off in one fight.
     pub steps: u64,
-    /// Most waves of one moment: things that bring each other about without time passing.
+    /// Most rounds of decisions at one moment: things that bring each other about without time passing.
     pub waves: u32,
     /// Most answers of statuses that follow from one another at one moment.
     pub chain: u32,
@@ -20,14 +20,33 @@ impl Default for Limits {
     }
 }
 
-/// A fight that cannot go on.
-#[derive(Clone, Debug, PartialEq)]
+/// A fight that cannot go on: when, why, and where in the ruleset that comes from.
+#[derive(Clone, PartialEq)]
 pub struct FightError {
     /// When.
     pub at: Time,
     /// Why.
     pub kind: FightErrorKind,
+    diagnostic: Diagnostic,
 }
+
+impl std::fmt::Debug for FightError {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("FightError").field("at", &self.at).field("message", &self.diagnostic.message).finish()
+    }
+}
+
+impl std::fmt::Display for FightError {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(&self.diagnostic.message)?;
+        if let Some(help) = &self.diagnostic.help {
+            write!(f, " ({help})")?;
+        }
+        Ok(())
+    }
+}
+
+impl std::error::Error for FightError {}
 
 /// Why a fight cannot go on.
 #[derive(Clone, Debug, PartialEq)]
@@ -60,6 +79,11 @@ pub enum FightErrorKind {
         /// How often that was looked at.
         times: u32,
     },
+    /// Something was asked for that the fight does not have: somebody, a number or an amount.
+    Call {
+        /// What is wrong with it.
+        what: String,
+    },
     /// More happened than the limit allows.
     TooLong {
         /// The limit.
@@ -68,33 +92,45 @@ pub enum FightErrorKind {
 }
 
 impl FightError {
+    pub(crate) fn new(at: Time, kind: FightErrorKind, setup: &Setup) -> Self {
+        let diagnostic = kind.diagnostic(at, setup);
+        Self { at, kind, diagnostic }
+    }
+
     /// As a diagnostic that points into the ruleset where that is possible.
-    pub fn diagnostic(&self, setup: &Setup) -> Diagnostic {
+    pub fn diagnostic(&self) -> &Diagnostic {
+        &self.diagnostic
+    }
+}
+
+impl FightErrorKind {
+    fn diagnostic(&self, at: Time, setup: &Setup) -> Diagnostic {
         let program = setup.program();
-        let mut diagnostic = match &self.kind {
-            FightErrorKind::Fault(fault) => fault.diagnostic(program, Code::FightFault),
-            FightErrorKind::Endless { waves, who, ability } => {
+        let mut diagnostic = match self {
+            Self::Fault(fault) => fault.diagnostic(program, Code::FightFault),
+            Self::Endless { waves, who, ability } => {
                 let label = &setup.combatants[who.index()].label;
                 let what = ability.map_or("something", |id| program.ability(id).name.as_str());
                 let message = format!("`{label}` uses `{what}` again and again without time passing ({waves} times)");
                 Diagnostic::new(Code::FightFault, message).help("give it a cooldown, a cast or a recovery above zero")
             }
-            FightErrorKind::Chain { limit, statuses } => chain_diagnostic(program, *limit, statuses),
-            FightErrorKind::Zones { most } => {
+            Self::Chain { limit, statuses } => chain_diagnostic(program, *limit, statuses),
+            Self::Zones { most } => {
                 let message = format!("more than {most} zones are there at once");
                 Diagnostic::new(Code::FightFault, message)
                     .help("let them end sooner, or give them fewer `max_instances`")
             }
-            FightErrorKind::Edges { times } => {
+            Self::Edges { times } => {
                 let message = format!("zones move combatants in and out without time passing ({times} times)");
                 Diagnostic::new(Code::FightFault, message).help("what one edge pushes, another must not push back")
             }
-            FightErrorKind::TooLong { steps } => {
+            Self::Call { what } => Diagnostic::new(Code::FightFault, what.clone()),
+            Self::TooLong { steps } => {
                 let message = format!("the fight did not end within {steps} steps");
                 Diagnostic::new(Code::FightFault, message).help("give the encounter a `time_limit`")
             }
         };
-        diagnostic.message = format!("at {:.6} s: {}", self.at.seconds(), diagnostic.message);
+        diagnostic.message = format!("at {:.6} s: {}", at.seconds(), diagnostic.message);
         diagnostic
     }
 }

@@ -8,7 +8,7 @@ pub use quantities::{Argument, Quantity, Unit};
 
 use std::sync::Arc;
 
-use crate::fight::Refusal;
+use crate::fight::UnavailableReason;
 use crate::program::{AbilityId, CombatantId, DamageTypeId, PoolId, Program, Setup, SideId, StatusId};
 use crate::rules::{MeasureFault, MeasureText, Part, Statistic};
 use crate::text::diagnostic::{listed, nearest};
@@ -46,7 +46,7 @@ pub struct Picks {
     pub steps: Vec<bool>,
     /// Hits with these marks.
     pub marks: u64,
-    /// Refusals for this reason, by [`Refusal::kind`](crate::Refusal::kind).
+    /// Unavailable for this reason, by [`UnavailableReason::kind`].
     pub reason: Option<usize>,
 }
 
@@ -139,9 +139,7 @@ impl Measure {
             }
             Argument::Mark => self.picks.marks = 1 << place(part, "mark", &strs(&program.marks))?,
             Argument::Reason => {
-                let names: Vec<String> = Refusal::NAMES.iter().map(|reason| reason.replace(' ', "_")).collect();
-                let spelt = Part { text: name.replace(' ', "_"), range: part.range.clone() };
-                self.picks.reason = Some(usize::from(place(&spelt, "reason", &strs(&names))?));
+                self.picks.reason = Some(usize::from(place(part, "reason", &UnavailableReason::NAMES)?));
             }
         }
         Ok(())

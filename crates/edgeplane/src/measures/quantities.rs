@@ -20,7 +20,7 @@ pub enum Argument {
     Status,
     /// A mark that steps set.
     Mark,
-    /// A reason for which abilities are refused.
+    /// A reason for which abilities are unavailable.
     Reason,
 }
 
@@ -129,9 +129,9 @@ quantities! {
     Applied "applied" [Who Status] [] Count "How often they take the status on.";
     Uptime "uptime" [Who Status] [] Share "Share of the time that they have the status.";
     MeanStacks "mean_stacks" [Who Status] [] Count "Stacks while they have the status.";
-    Refusals "refusals" [Who] [Ability Reason] Count "How often an ability is wanted and refused.";
+    Unavailable "unavailable" [Who] [Ability Reason] Seconds "Seconds in which they are free to act and an ability is unavailable; of all their abilities together, if none is named.";
     Experience "experience" [Who] [] Amount "Experience that they gain, all of them together.";
-    Idle "idle" [Who] [] Share "Share of their time on their feet in which they would act, and find nothing that they can do.";
+    Idle "idle" [Who] [] Share "Share of their time on their feet in which they are free to act and can use nothing.";
 }
 
 impl Quantity {

@@ -81,7 +81,7 @@ impl Compiler<'_> {
         for info in &self.program.attributes {
             for damage_type in 0..if info.per_type { self.program.layout.types } else { 1 } {
                 let slot = info.slot.plus(damage_type);
-                // The last one stands: an own `resist.silt` after an own `resist`.
+                // The last one stands: that of the character itself, and of one damage type.
                 let base = own.iter().rev().find(|(at, _)| *at == slot).map(|(_, base)| *base);
                 let base = base.or(info.base)?;
                 let formulas = [Some(base), info.min, info.max].into_iter().flatten();
@@ -102,10 +102,15 @@ impl Compiler<'_> {
     pub(crate) fn character_attributes(&mut self, lineage: &[&CharacterRule]) -> Option<Vec<AttributePlan>> {
         let mut own = Vec::new();
         let mut fine = true;
-        for (word, base) in lineage.iter().rev().flat_map(|rule| &rule.attributes) {
-            match self.own_base(word, base) {
-                Some(slots) => own.extend(slots),
-                None => fine = false,
+        for rule in lineage.iter().rev() {
+            // What is said of one damage type goes before what is said of all, whichever is written first.
+            let of_one = |(word, _): &&(Word, Formula)| word.text.contains('.');
+            let (special, general): (Vec<_>, Vec<_>) = rule.attributes.iter().partition(of_one);
+            for (word, base) in general.into_iter().chain(special) {
+                match self.own_base(word, base) {
+                    Some(slots) => own.extend(slots),
+                    None => fine = false,
+                }
             }
         }
         if !fine {

@@ -8,6 +8,7 @@ use super::eval::{Draws, Frame, Memory, NoChance};
 use super::fault::Fault;
 use super::ids::{CombatantId, FormulaId, PoolId, Slot, StatusId};
 use super::layout::{Layout, pool_slot};
+use super::modifiers::SlotModifier;
 use super::ops::BinaryOp;
 use super::statuses::ModifierPlan;
 use super::steps::{FlowPlan, StartPlan};
@@ -33,29 +34,35 @@ pub(crate) struct Flow {
     pub(crate) every: f64,
 }
 
-/// The statuses of a combatant, in the order in which they came, as far as attributes hang on them.
-pub(crate) trait Holding {
-    /// How many.
-    fn count(&self) -> usize;
-    /// Which.
-    fn status(&self, index: usize) -> StatusId;
-    /// Puts what formulas ask of one (its stacks, what it keeps) where they find it.
-    fn load(&self, index: usize, memory: &mut Memory);
+/// The statuses of one combatant, as far as attributes depend on them.
+pub(crate) trait Held {
+    /// The oldest instance of a status.
+    fn first(&self, status: StatusId) -> Option<u32>;
+    /// The next younger instance of the same status.
+    fn next(&self, instance: u32) -> Option<u32>;
+    /// The order in which instances came.
+    fn serial(&self, instance: u32) -> u32;
+    /// Puts what formulas ask of an instance (its stacks, what it keeps) where they find it.
+    fn load(&self, instance: u32, numbers: &mut Memory);
 }
 
 /// No statuses.
 pub(crate) struct NothingHeld;
 
-impl Holding for NothingHeld {
-    fn count(&self) -> usize {
+impl Held for NothingHeld {
+    fn first(&self, _: StatusId) -> Option<u32> {
+        None
+    }
+
+    fn next(&self, _: u32) -> Option<u32> {
+        None
+    }
+
+    fn serial(&self, _: u32) -> u32 {
         0
     }
 
-    fn status(&self, _: usize) -> StatusId {
-        StatusId(0)
-    }
-
-    fn load(&self, _: usize, _: &mut Memory) {}
+    fn load(&self, _: u32, _: &mut Memory) {}
 }
 
 impl ModifierPlan {
@@ -126,14 +133,14 @@ impl Program {
         memory: &mut Memory,
         of: CombatantId,
         changes: &[BaseChange],
-        held: &impl Holding,
+        held: &impl Held,
         mut dirty: u64,
     ) -> Computed<u64> {
         let mut all_changed = 0;
         for attribute in &plan.attributes {
             let bit = dirty::bit(attribute.slot);
             let by_modifiers =
-                if dirty & self.modifiers_read == 0 { 0 } else { self.modifiers_read(attribute.slot, held) };
+                if dirty & self.modifiers_read == 0 { 0 } else { self.modifiers_read(attribute.slot, memory, of) };
             if dirty & (bit | attribute.reads | by_modifiers) == 0 {
                 continue;
             }
@@ -152,12 +159,10 @@ impl Program {
     }
 
     /// What the modifiers of an attribute that are there read.
-    fn modifiers_read(&self, slot: Slot, held: &impl Holding) -> u64 {
-        if !self.is_modified(slot) {
-            return 0;
-        }
-        let each = (0..held.count()).flat_map(|index| self.modifiers_of(held.status(index), slot));
-        each.fold(0, |reads, modifier| reads | modifier.reads)
+    fn modifiers_read(&self, slot: Slot, memory: &Memory, of: CombatantId) -> u64 {
+        let stacks = self.place(of, self.layout.stacks(StatusId(0)));
+        let there = |one: &&SlotModifier| one.reads != 0 && memory.at(stacks + one.status.index()) != 0.0;
+        self.modifiers_of(slot).iter().filter(there).fold(0, |reads, one| reads | one.reads)
     }
 
     fn attribute(
@@ -166,13 +171,13 @@ impl Program {
         base: Option<f64>,
         memory: &mut Memory,
         of: CombatantId,
-        held: &impl Holding,
+        held: &impl Held,
     ) -> Computed<f64> {
         let frame = Frame::new(self, of, of, plan.damage_type, 0.0);
         let number =
             |formula, memory: &mut Memory| self.number(formula, memory, &frame, &mut NoChance, &mut Draws::default());
         let mut value = base.map_or_else(|| number(plan.base, memory), Ok)?;
-        value = self.modified(plan, value, memory, &frame, held)?;
+        value = self.modified(plan, value, memory, &frame, of, held)?;
         if let Some(min) = plan.min {
             value = BinaryOp::Max.apply(value, number(min, memory)?);
         }
@@ -184,26 +189,33 @@ impl Program {
 
     /// `(base + sum of add) × (1 + sum of percent / 100) × product of times`, or the latest `set`; then
     /// `at_least` and `at_most`.
+    ///
+    /// Modifiers are added up in the order of the names of their statuses, whatever came first, so that
+    /// the same statuses give the same number to the last bit.
     fn modified(
         &self,
         plan: &AttributePlan,
         base: f64,
         memory: &mut Memory,
         frame: &Frame,
-        held: &impl Holding,
+        of: CombatantId,
+        held: &impl Held,
     ) -> Computed<f64> {
-        if !self.is_modified(plan.slot) {
-            return Ok(base);
-        }
         // What begins each of these changes nothing, so that what nobody changes stays as it is to the last bit.
         let (mut add, mut percent, mut times, mut set) = (-0.0, -0.0, 1.0, None);
         let (mut least, mut most) = (f64::NEG_INFINITY, f64::INFINITY);
-        for index in 0..held.count() {
-            for modifier in self.modifiers_of(held.status(index), plan.slot) {
+        let stacks = self.place(of, self.layout.stacks(StatusId(0)));
+        for modifier in self.modifiers_of(plan.slot) {
+            if memory.at(stacks + modifier.status.index()) == 0.0 {
+                continue;
+            }
+            let mut next = held.first(modifier.status);
+            while let Some(instance) = next {
+                next = held.next(instance);
                 let amount = match modifier.fixed {
                     Some(amount) => amount,
                     None => {
-                        held.load(index, memory);
+                        held.load(instance, memory);
                         self.number(modifier.amount, memory, frame, &mut NoChance, &mut Draws::default())?
                     }
                 };
@@ -213,16 +225,22 @@ impl Program {
                     ModifierKind::Times => times *= amount,
                     ModifierKind::AtLeast => least = least.max(amount),
                     ModifierKind::AtMost => most = most.min(amount),
-                    ModifierKind::Set => set = Some(amount),
+                    ModifierKind::Set => {
+                        let came = held.serial(instance);
+                        set = set.filter(|(latest, _)| *latest > came).or(Some((came, amount)));
+                    }
                 }
             }
         }
         let value = (base + add) * (1.0 + percent / 100.0) * times;
-        // What is no number stays none, and is told to whoever reads it.
-        Ok(BinaryOp::Min.apply(BinaryOp::Max.apply(set.unwrap_or(value), least), most))
+        // What is no number stays none, and is reported to whoever reads it.
+        Ok(BinaryOp::Min.apply(BinaryOp::Max.apply(set.map_or(value, |(_, set)| set), least), most))
     }
 
     fn compute_hidden(&self, memory: &mut Memory, of: CombatantId, dirty: u64) {
+        if dirty & self.hidden_reads == 0 {
+            return;
+        }
         let mut draws = Draws::default();
         for hidden in self.hidden.iter().filter(|hidden| hidden.reads & dirty != 0) {
             for damage_type in 0..if hidden.typed { self.layout.types } else { 1 } {

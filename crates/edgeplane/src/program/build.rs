@@ -61,7 +61,7 @@ impl Program {
         if program.constants.len() > usize::from(u16::MAX) {
             out.push(Diagnostic::new(Code::TooMany, "a ruleset may hold at most 65535 different numbers"));
         }
-        program.with_briefs().with_blocks(out)
+        program.with_modifiers().with_blocks(out)
     }
 
     /// Computes the numbers with which each character enters a fight; only a sound program can.

@@ -5,7 +5,7 @@ use super::abilities::PickPlan;
 use super::attributes::AttributePlan;
 use super::functions::find_circle;
 use super::gear::{ChancyPiece, Worn, WornPlan};
-use super::ids::{AbilityId, CharacterId, FormulaId, GearId, PoolId, SiteId, StatusId};
+use super::ids::{AbilityId, CharacterId, FormulaId, GearId, SiteId, StatusId};
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
@@ -58,7 +58,7 @@ pub struct CharacterPlan {
 pub struct PolicyPlan {
     /// Its name; empty for a character without one.
     pub name: String,
-    /// How often an idle combatant looks again at conditions that change with time.
+    /// How long after a change that opens a line a combatant that was idle acts on it.
     pub reaction: Time,
     /// Where chance chooses among the uses that are possible; the first of them is made, if it does not.
     pub draws: Option<SiteId>,
@@ -68,8 +68,6 @@ pub struct PolicyPlan {
     pub target: Option<FormulaId>,
     /// Where it goes while it cannot act.
     pub moves: Moves,
-    /// What makes it worth to look again.
-    pub watch: Watch,
 }
 
 /// One line of a priority list.
@@ -94,30 +92,8 @@ impl UsePlan {
     }
 }
 
-/// What the conditions of a policy read, and what its uses cost: what can wake an idle combatant.
-#[derive(Clone, Copy, Debug, Default)]
-pub struct Watch {
-    /// Own pools that conditions read, one bit each.
-    pub own: u64,
-    /// Pools of others that conditions read, one bit each.
-    pub others: u64,
-    /// Own pools from which costs are paid, one bit each.
-    pub costs: u64,
-    /// Conditions read something that changes as time passes.
-    pub time: bool,
-    /// Statuses and tags of statuses that conditions ask for: the bits of their slots, of which two may
-    /// share one.
-    pub statuses: u64,
-    /// Conditions cannot be compared with how they stood: they draw chance, look at a target that
-    /// has to be picked, or there are too many of them.
-    pub blind: bool,
-}
-
-/// The conditions of a policy are remembered in one bit each.
-const REMEMBERED: usize = 64;
-
-/// How soon an idle combatant looks again, when its policy does not say.
-const REACTION: Time = Time(100_000);
+/// How long after a change somebody acts on it, when its policy does not say: at once.
+const REACTION: Time = Time::ZERO;
 
 impl Compiler<'_> {
     pub(crate) fn policies(&mut self, rules: &Ruleset) {
@@ -140,10 +116,9 @@ impl Compiler<'_> {
             }
         }
         let reaction = rule.reaction.map_or(REACTION, Time::from_seconds);
-        let watch = self.program.watch(&uses);
         let target = self.optional(&rule.target, Scope::PREFERENCE);
         let draws = (rule.choose != Choose::First).then(|| self.site(&format!("policy.{name}.choose")));
-        PolicyPlan { name: name.to_owned(), reaction, draws, uses, watch, target, moves: rule.moves }
+        PolicyPlan { name: name.to_owned(), reaction, draws, uses, target, moves: rule.moves }
     }
 
     fn aims(&self, when: FormulaId) -> bool {
@@ -313,13 +288,11 @@ impl Compiler<'_> {
         let Some((word, id)) = word.and_then(|word| Some((word, *self.names.policies.get(&word.text)?))) else {
             let uses: Vec<UsePlan> =
                 plan.abilities.iter().enumerate().map(|(place, ability)| UsePlan::always(*ability, place)).collect();
-            let watch = self.program.watch(&uses);
             return PolicyPlan {
                 name: String::new(),
                 reaction: REACTION,
                 draws: None,
                 uses,
-                watch,
                 target: None,
                 moves: Moves::Approach,
             };
@@ -378,55 +351,12 @@ impl Compiler<'_> {
     }
 }
 
-/// The bit of a pool in a [`Watch`].
-pub(crate) fn bit(pool: PoolId) -> u64 {
-    1 << pool.0
-}
-
 impl Program {
     /// A character uses nothing but one of its abilities, by its place among them.
     pub(crate) fn force(&mut self, character: CharacterId, place: usize) {
         let uses = vec![UsePlan::always(self.characters[character.index()].abilities[place], place)];
         let PolicyPlan { moves, target, .. } = self.characters[character.index()].policy;
-        let watch = self.watch(&uses);
-        let policy = PolicyPlan { watch, name: String::new(), reaction: REACTION, draws: None, uses, target, moves };
+        let policy = PolicyPlan { name: String::new(), reaction: REACTION, draws: None, uses, target, moves };
         self.characters[character.index()].policy = policy;
-    }
-
-    /// What can wake one who waits with these uses.
-    pub(crate) fn watch(&self, uses: &[UsePlan]) -> Watch {
-        let mut watch = Watch { blind: uses.len() > REMEMBERED, ..Watch::default() };
-        for line in uses {
-            if let Some(when) = line.when {
-                watch.blind |= line.aims || self.formula(when).draws();
-                self.formula(when).each_read(|read| self.note(read, &mut watch));
-            }
-            let Some(ability) = self.abilities.get(line.ability.index()) else { continue };
-            for (pool, amount) in &ability.cost {
-                watch.costs |= bit(*pool);
-                watch.blind |= self.formula(*amount).reads_more_than_attributes();
-                self.formula(*amount).each_read(|read| self.note(read, &mut watch));
-            }
-            if let Some(unlock) = ability.unlock {
-                watch.blind |= self.formula(unlock).reads_more_than_attributes();
-                self.formula(unlock).each_read(|read| self.note(read, &mut watch));
-            }
-        }
-        watch
-    }
-
-    fn note(&self, read: Read, watch: &mut Watch) {
-        match read {
-            Read::Now | Read::Distance | Read::Threat => watch.time = true,
-            Read::Standing(_, slot) if slot.0 >= self.layout.statuses => {
-                watch.statuses |= super::dirty::bit(slot);
-            }
-            Read::Pool(role, pool, _) => {
-                watch.time |= self.pools[pool.index()].flows();
-                let bits = if role == Role::Caster { &mut watch.own } else { &mut watch.others };
-                *bits |= bit(pool);
-            }
-            _ => {}
-        }
     }
 }

@@ -6,7 +6,7 @@
 //! are recognised whole and need no instructions at all.
 
 use super::Program;
-use super::ids::{PoolId, SiteId, Slot};
+use super::ids::{PoolId, SiteId};
 use super::layout::pool_slot;
 use super::ops::{BinaryOp, UnaryOp};
 use super::tree::{Counted, PoolPart, Read, Role, Tree, TreeKind};
@@ -16,17 +16,6 @@ use super::tree::{Counted, PoolPart, Read, Role, Tree, TreeKind};
 pub struct Operand {
     pub(super) region: u8,
     pub(super) at: u16,
-}
-
-impl Operand {
-    /// Whose number it is and which, where it is somebody's and hangs on no damage type.
-    pub(crate) fn of_somebody(self) -> Option<(Role, Slot)> {
-        match self.region {
-            2 => Some((Role::Caster, Slot(self.at))),
-            3 => Some((Role::Target, Slot(self.at))),
-            _ => None,
-        }
-    }
 }
 
 /// Regions; see [`super::eval::Frame`].

@@ -4,7 +4,7 @@
 //! now and then something is computed anew without need; nothing is ever missed.
 
 use super::Program;
-use super::ids::{FormulaId, Slot, StatusId};
+use super::ids::{FormulaId, Slot};
 use super::tree::{Read, Tree};
 
 /// The bit of a slot.
@@ -18,12 +18,6 @@ pub(crate) fn bits(first: Slot, slots: u16) -> u64 {
 }
 
 impl Program {
-    /// The numbers of its owner that count a status: its stacks, and its tags.
-    pub(crate) fn counted(&self, status: StatusId) -> u64 {
-        let tags = self.status(status).tag_ids.iter().map(|tag| self.layout.tagged(*tag));
-        tags.fold(bit(self.layout.stacks(status)), |bits, slot| bits | bit(slot))
-    }
-
     /// The attributes that a formula reads.
     pub(crate) fn dirty_reads(&self, formula: FormulaId) -> u64 {
         self.dirty_reads_of(&self.formula(formula).tree)

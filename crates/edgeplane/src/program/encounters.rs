@@ -6,11 +6,11 @@ use super::Program;
 use super::eval::Memory;
 use super::ids::{CharacterId, CombatantId, EncounterId, FormulaId, PoolId, SideId, Slot, StatusId};
 use super::layout::{Layout, pool_slot};
-use super::linked::{InHand, Linked};
 use super::names::look_up;
 use super::resolve::{Compiler, stable_hash};
 use super::scope::Scope;
 use super::script::{JoinPlan, ScriptPlan};
+use super::tables::{AbilityTable, CompiledPolicy, Derived, Listeners};
 use super::threat::Threat;
 use super::time::Time;
 use crate::rules::{EncounterRule, Formula, MAX_COMBATANTS, MemberRule, Named, Ruleset, Word};
@@ -70,23 +70,31 @@ pub struct Setup {
     pub(crate) memory: Memory,
     /// Names of the streams of chance, hashed.
     pub(crate) streams: Vec<u64>,
-    pub(crate) linked: Vec<Linked>,
-    /// Pools of which a change can wake somebody else than their owner, one bit each.
-    pub(crate) watched: u64,
-    /// Statuses that somebody's conditions ask for, as in [`super::characters::Watch`].
-    pub(crate) asked_statuses: u64,
-    /// Pools that defeat, one bit each.
-    pub(crate) defeating: u64,
-    /// Somebody has an ability that is [`AbilityPlan::is_special`](super::AbilityPlan).
-    pub(crate) specials: bool,
+    /// How each chooses.
+    pub(crate) policies: Vec<CompiledPolicy>,
+    /// Who depends on numbers of others.
+    pub(crate) listeners: Listeners,
+    /// All abilities of all combatants, and their times and costs as the fight begins.
+    pub(crate) abilities: Vec<AbilityTable>,
+    pub(crate) derived: Vec<Derived>,
+    /// For each combatant, the pools of which a change concerns the engine, one bit each: they defeat, or a
+    /// policy depends on them.
+    pub(crate) alert: Vec<u64>,
+    /// For each combatant, its pools that defeat, one bit each. Who has none is scenery.
+    pub(crate) defeating: Vec<u64>,
+    /// Where the targets of each combatant's ability under way are kept, where those are several; last, where the
+    /// last ones end.
+    pub(crate) aim_room: Vec<u32>,
+    /// Some pool of the ruleset defeats.
+    pub(crate) any_defeats: bool,
+    /// A pool that defeats can run empty by itself.
+    pub(crate) decays: bool,
     /// The combatants have places.
     pub(crate) is_placed: bool,
     /// The attribute that says how fast one moves.
     pub(crate) speed: Option<Slot>,
     /// Somebody enters with nothing left of what defeats.
     pub(crate) enters_empty: bool,
-    /// All abilities of all combatants.
-    pub(crate) in_hand: Vec<InHand>,
     /// Who joins when, what happens by itself, and who wins when.
     pub(crate) script: ScriptPlan,
     /// How each begins; nothing, if all begin as their characters say.
@@ -180,6 +188,12 @@ impl Setup {
     pub fn placed(program: &Arc<Program>, sides: &[(String, Vec<CharacterId>)], places: &[[f64; 2]]) -> Self {
         let combatants = combatants(program, sides);
         let placed = !places.is_empty();
+        let (policies, listeners) = program.policies_of(&combatants, placed);
+        let defeats = bits(program, |pool| pool.defeat);
+        let has = |combatant: &CombatantPlan| {
+            let pools = program.characters[combatant.character.index()].pools.iter().enumerate();
+            pools.filter(|(_, has)| **has).fold(0, |bits, (pool, _)| bits | 1_u64 << pool)
+        };
         let mut setup = Self {
             program: Arc::clone(program),
             name: String::new(),
@@ -187,32 +201,63 @@ impl Setup {
             time_limit: Time::NEVER,
             memory: Memory::default(),
             streams: streams(program, &combatants),
-            watched: 0,
-            asked_statuses: 0,
-            defeating: bits(program, |pool| pool.defeat),
-            linked: program.link(&combatants, placed),
+            policies,
+            listeners,
+            abilities: Vec::new(),
+            derived: Vec::new(),
+            alert: Vec::new(),
+            defeating: combatants.iter().map(|combatant| defeats & has(combatant)).collect(),
+            aim_room: vec![0],
+            any_defeats: defeats != 0,
+            decays: program.pools.iter().any(|pool| pool.defeat && pool.decay.is_some()),
             is_placed: placed,
             speed: program.find_attribute("speed"),
-            in_hand: Vec::new(),
             enters_empty: false,
-            specials: false,
             script: ScriptPlan::default(),
             begins: Vec::new(),
             combatants,
         };
-        setup.watched = setup.linked.iter().fold(0, |bits, one| bits | one.watch.others);
-        setup.asked_statuses = setup.linked.iter().fold(0, |bits, one| bits | one.watch.statuses);
         setup.memory = setup.first_memory();
         setup.count_heads();
         setup.put_in_place(places);
         let mut memory = setup.memory.clone();
         for (who, combatant) in setup.ids().zip(&setup.combatants) {
-            let linked = &setup.linked[who.index()];
-            setup.in_hand.extend(program.in_hand(combatant, who, linked, &mut memory));
+            let policy = &setup.policies[who.index()];
+            let tables = program.ability_tables(combatant, policy, placed);
+            setup.derived.extend(tables.iter().map(|table| program.derived(table.ability, who, &mut memory)));
+            setup.abilities.extend(tables);
+            let own = (0..program.pools.len()).filter(|pool| policy.own_pools[*pool] != 0);
+            let own = own.fold(0, |bits, pool| bits | 1 << pool);
+            let most = policy_room(program, combatant, setup.combatants.len() as u32);
+            setup.aim_room.push(setup.aim_room.last().map_or(0, |last| *last) + most);
+            setup.alert.push(own | setup.listeners.any_pools | setup.defeating[who.index()]);
         }
-        setup.specials = setup.in_hand.iter().any(|hand| hand.special);
         setup.enters_empty = setup.ids().any(|who| setup.is_empty(&setup.memory, who, 0.0));
         setup
+    }
+
+    /// What two setups have not in common, in words; nothing, if fights of one can go on as fights of the other.
+    pub(crate) fn difference(&self, other: &Self) -> Option<String> {
+        if std::ptr::eq(self, other) {
+            return None;
+        }
+        if self.combatants != other.combatants {
+            return Some(format!("`{}` and not `{}`", other.name, self.name));
+        }
+        let texts = |setup: &Self| {
+            let files = setup.program.sources.files().iter().map(|file| stable_hash(file.text()));
+            files.fold(0, |hash: u64, text| hash.rotate_left(17) ^ text)
+        };
+        let same_rules = Arc::ptr_eq(&self.program, &other.program)
+            || (texts(self) == texts(other) && self.memory == other.memory && self.streams == other.streams);
+        (!same_rules).then(|| "its ruleset differs".to_owned())
+    }
+
+    /// Whether somebody can be defeated at all. Who cannot is scenery: no enemy of it aims at it, and it keeps no
+    /// side in the fight. Where no pool of the ruleset defeats, nobody is scenery.
+    #[inline]
+    pub(crate) fn can_be_defeated(&self, who: CombatantId) -> bool {
+        self.defeating[who.index()] != 0 || !self.any_defeats
     }
 
     /// Pools begin as the encounter says. An amount that has no value is an error of the fight, not of its set-up.
@@ -245,14 +290,13 @@ impl Setup {
     }
 
     /// Whether a pool that defeats has run empty.
+    #[inline]
     pub(crate) fn is_empty(&self, memory: &Memory, who: CombatantId, now: f64) -> bool {
-        let plan = &self.program.characters[self.combatants[who.index()].character.index()];
-        let mut defeating = self.defeating;
+        let mut defeating = self.defeating[who.index()];
         while defeating != 0 {
             let pool = PoolId(defeating.trailing_zeros() as u16);
             defeating &= defeating - 1;
-            let first = self.program.place(who, self.program.layout.pool(pool));
-            if plan.pools[pool.index()] && memory.pool_amount(first, now) <= 0.0 {
+            if memory.pool_amount(self.program.place(who, self.program.layout.pool(pool)), now) <= 0.0 {
                 return true;
             }
         }
@@ -279,8 +323,9 @@ impl Setup {
         for me in self.ids() {
             let side = self.combatants[me.index()].side;
             let present = || self.ids().filter(|other| self.script.joins(*other) == JoinPlan::AtStart);
-            let allies = present().filter(|other| self.combatants[other.index()].side == side).count();
-            let enemies = present().count() - allies;
+            let ours = |other: &CombatantId| self.combatants[other.index()].side == side;
+            let allies = present().filter(ours).count();
+            let enemies = present().filter(|other| !ours(other) && self.can_be_defeated(*other)).count();
             self.memory.set(self.program.place(me, Layout::ALLIES), allies as f64);
             self.memory.set(self.program.place(me, Layout::ENEMIES), enemies as f64);
             let stands = self.script.joins(me) == JoinPlan::AtStart;
@@ -340,6 +385,12 @@ const SIDE_BY_SIDE: f64 = 1.0;
 /// So many in a row, its middle at 0.
 fn in_a_row(count: u32, spread: f64) -> impl Iterator<Item = f64> {
     (0..count).map(move |index| (f64::from(index) - f64::from(count - 1) / 2.0) * spread)
+}
+
+/// The most targets that an ability of a combatant can have at once.
+fn policy_room(program: &Program, combatant: &CombatantPlan, all: u32) -> u32 {
+    let abilities = &program.characters[combatant.character.index()].abilities;
+    abilities.iter().map(|ability| program.ability(*ability).count.min(all)).max().unwrap_or(1)
 }
 
 fn bits(program: &Program, test: impl Fn(&super::steps::PoolPlan) -> bool) -> u64 {

@@ -6,8 +6,8 @@ use super::fault::Fault;
 use super::flow::{self, PoolNumbers};
 use super::ids::{CombatantId, FormulaId, SiteId, Slot};
 use super::layout::{Layout, pool_slot};
-use super::linked::QuickCondition;
 use super::ops::{BinaryOp, lerp, truth};
+use super::tables::QuickCondition;
 use super::threat::Threat;
 use super::tree::{Counted, Role, dice_possible};
 
@@ -20,11 +20,6 @@ pub struct StreamId(pub u32);
 pub trait Chance {
     /// True with probability `p`, which may lie outside of 0 to 1 and then is as good as certain.
     fn chance(&mut self, stream: StreamId, p: f64) -> bool;
-    /// The same, for whoever knows that `p` is more than 0 and less than 1.
-    #[inline(always)]
-    fn perhaps(&mut self, stream: StreamId, p: f64) -> bool {
-        self.chance(stream, p)
-    }
     /// A whole number from 0 to `n` − 1, all alike likely; `n` is at least 1.
     fn pick(&mut self, stream: StreamId, n: u32) -> u32;
     /// A number from 0 up to but without 1, uniformly.
@@ -61,6 +56,14 @@ impl Draws {
 /// Locals of a status: what it says of itself, and what it keeps.
 const STATUS_LOCALS: usize = (Layout::MARKS - Layout::STACKS) as usize;
 
+/// What formulas read of a hit while it is under way.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct HitLocals {
+    initial: f64,
+    marks: u64,
+    count: usize,
+}
+
 /// The numbers of a fight: locals, constants, then a block for each combatant.
 #[derive(Clone, Debug, Default)]
 pub struct Memory {
@@ -88,6 +91,24 @@ impl Memory {
         self.numbers.clone_from(&other.numbers);
         self.locals = other.locals;
         self.threat.copy_from(&other.threat);
+    }
+
+    /// Keeps what can change: the numbers from some index on, and threat.
+    pub(crate) fn save_from(&mut self, other: &Self, first: usize) {
+        self.numbers.clear();
+        self.numbers.extend_from_slice(&other.numbers[first..]);
+        self.locals = 0;
+        self.threat.copy_from(&other.threat);
+    }
+
+    /// Takes over what was kept.
+    pub(crate) fn load_from(&mut self, saved: &Self, first: usize) {
+        self.numbers[first..].copy_from_slice(&saved.numbers);
+        self.threat.copy_from(&saved.threat);
+    }
+
+    pub(crate) fn bytes(&self) -> usize {
+        size_of_val(self.numbers.as_slice()) + self.threat.bytes() + size_of::<Self>()
     }
 
     pub(crate) fn numbers(&self) -> &[f64] {
@@ -119,6 +140,22 @@ impl Memory {
     pub(crate) fn set_locals(&mut self, locals: &[f64; STATUS_LOCALS]) {
         let first = usize::from(Layout::STACKS);
         self.numbers[first..first + STATUS_LOCALS].copy_from_slice(locals);
+    }
+
+    /// The locals of the hit at hand: its amount at the start, and its marks as bits.
+    pub(crate) fn hit_locals(&self, marks: usize) -> HitLocals {
+        let initial = self.numbers[usize::from(Layout::INITIAL)];
+        let first = usize::from(Layout::MARKS);
+        let set = self.numbers[first..first + marks].iter().enumerate().filter(|(_, mark)| **mark != 0.0);
+        HitLocals { initial, marks: set.fold(0, |bits, (mark, _)| bits | 1 << mark), count: marks }
+    }
+
+    /// Puts them back.
+    pub(crate) fn set_hit_locals(&mut self, locals: &HitLocals) {
+        self.set_local(Layout::INITIAL, locals.initial);
+        for mark in 0..locals.count {
+            self.set_local(Layout::MARKS + mark as u16, truth(locals.marks >> mark & 1 == 1));
+        }
     }
 
     /// Where a combatant is at a moment, by the first number of its block.
@@ -164,17 +201,6 @@ impl Memory {
         self.numbers[first..].first_chunk()
     }
 
-    /// All pools of a combatant, one after the other, from its first pool on.
-    pub(crate) fn all_pools_mut(&mut self, first: usize, count: usize) -> &mut [f64] {
-        &mut self.numbers[first..first + count * usize::from(pool_slot::WIDTH)]
-    }
-
-    /// Whether a pool holds nothing, now and until something is added.
-    #[inline(always)]
-    pub(crate) fn is_dry(&self, first: usize) -> bool {
-        self.numbers[first..].first_chunk().is_some_and(|[amount, _, rate]| *amount <= 0.0 && *rate <= 0.0)
-    }
-
     /// Sets a pool's amount at a moment.
     #[inline]
     pub(crate) fn set_pool(&mut self, first: usize, amount: f64, now: f64) {
@@ -200,10 +226,6 @@ impl Memory {
     pub(crate) fn condition(&self, quick: QuickCondition, now: f64) -> f64 {
         match quick {
             QuickCondition::Ask => f64::NAN,
-            QuickCondition::ShareBelow(pool, limit) => {
-                let (share, limit) = (self.pool_share(pool as usize, now), self.at(limit as usize));
-                if (share - limit).is_finite() { truth(share < limit) } else { f64::NAN }
-            }
             QuickCondition::Share(op, pool, limit) => {
                 guarded(op, self.pool_share(pool as usize, now), self.at(limit as usize))
             }
@@ -215,7 +237,7 @@ impl Memory {
 /// Who acts on whom, when: everything that an operand's place depends on.
 #[derive(Clone, Copy, Debug)]
 pub struct Frame {
-    bases: [u32; 6],
+    bases: [u32; 8],
     /// Microseconds since the start of the fight.
     pub(crate) now: f64,
     /// First stream of the caster.
@@ -238,6 +260,8 @@ impl Frame {
                 target_base,
                 caster_base + of_type,
                 target_base + of_type,
+                0,
+                0,
             ],
             now,
             streams: u32::from(caster.0) * program.sites.len() as u32,
@@ -267,7 +291,7 @@ impl Frame {
 
     #[inline(always)]
     pub(crate) fn index(&self, operand: Operand) -> usize {
-        self.bases[usize::from(operand.region)] as usize + usize::from(operand.at)
+        self.bases[usize::from(operand.region & 7)] as usize + usize::from(operand.at)
     }
 
     #[inline]

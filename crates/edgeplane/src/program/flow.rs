@@ -35,11 +35,12 @@ pub(crate) fn share(pool: &PoolNumbers, now: f64) -> f64 {
     if cap == 0.0 { 0.0 } else { amount(pool, now) / cap }
 }
 
-/// The first moment at which there will be so much, to the microsecond.
+/// The first moment at which `wanted` is there, or lacks no more than `dust`, to the microsecond.
 #[cold]
 #[inline(never)]
-pub(crate) fn when_it_holds(pool: &PoolNumbers, wanted: f64, now: f64) -> Option<Time> {
+pub(crate) fn when_it_holds(pool: &PoolNumbers, wanted: f64, dust: f64, now: f64) -> Option<Time> {
     let [_, cap, rate, _, every] = *pool;
+    let wanted = wanted - dust;
     if rate <= 0.0 || cap < wanted {
         return None;
     }

@@ -37,11 +37,6 @@ ids! {
     Slot(u16) "Where a number of a combatant is kept in its block.";
 }
 
-impl SiteId {
-    /// Where lots are drawn.
-    pub(crate) const LOT: Self = Self(0);
-}
-
 impl Slot {
     /// The slot so many further on.
     pub(crate) fn plus(self, more: u16) -> Self {

@@ -6,7 +6,6 @@
 mod abilities;
 mod attributes;
 mod blocks;
-mod briefs;
 mod build;
 mod characters;
 mod code;
@@ -17,16 +16,19 @@ mod fault;
 pub(crate) mod flow;
 mod functions;
 mod gear;
+mod hit_code;
 mod hoist;
+mod horizon;
 mod ids;
+mod inputs;
 mod layout;
 mod levels;
-mod linked;
 mod lints;
+mod modifiers;
+mod motion;
 mod names;
 mod ops;
 mod outcomes;
-mod quick_hits;
 mod resolve;
 mod resolve_names;
 mod resolve_statuses;
@@ -34,6 +36,7 @@ mod scope;
 mod script;
 mod statuses;
 mod steps;
+mod tables;
 mod threat;
 mod time;
 mod tree;
@@ -43,32 +46,34 @@ mod zones;
 pub use abilities::{AbilityPlan, Area, PickPlan, SustainPlan};
 pub use attributes::{AttributeInfo, AttributePlan};
 pub use blocks::BaseChange;
-pub(crate) use blocks::Holding;
-pub use characters::{CharacterPlan, PolicyPlan, UsePlan, Watch};
+pub(crate) use blocks::Held;
+pub use characters::{CharacterPlan, PolicyPlan, UsePlan};
 pub use code::{Operand, Shape};
 pub use encounters::{CombatantPlan, EncounterPlan, Setup};
 pub use eval::{Chance, Draws, Frame, Memory, StreamId};
-pub(crate) use eval::{NoChance, guarded};
 pub use fault::{Fault, FaultReason};
 pub use gear::{ChancyPiece, GearPlan, GearSetPlan, WornPlan};
+pub(crate) use hit_code::{StepChange, StepGate};
+pub use hit_code::{StepCode, StepsEffect};
+pub(crate) use horizon::POLL;
 pub use ids::*;
+pub use inputs::{Inputs, Reads};
 pub(crate) use layout::HAIR;
 pub use layout::{Layout, pool_slot};
 pub use levels::{GauntletPlan, LevelsPlan};
-pub(crate) use linked::{Aim, InHand, LinkedLine, QuickCondition};
+pub(crate) use motion::{Plane, inner, meeting, minus, parting};
 pub use names::Names;
-pub(crate) use ops::BinaryOp;
-pub use outcomes::{Effect, FilterPlan, OutcomePlan, PoolEffect, PoolEffectKind, StepCode, StepsEffect};
-pub(crate) use quick_hits::{Bases, HitOp, QuickHit, QuickOp};
+pub use outcomes::{Effect, FilterPlan, OutcomePlan, PoolEffect, PoolEffectKind};
 pub use resolve::CompiledFormula;
 pub(crate) use resolve::stable_hash;
 pub use script::{JoinPlan, MomentEffect, MomentPlan, ScriptPlan};
 pub use statuses::{DiminishPlan, EveryPlan, ModifierPlan, StatusPlan, TextPart, TriggerPlan};
 pub use steps::{DamageTypeInfo, FlowPlan, PoolPlan, StartPlan, StepPlan};
+pub(crate) use tables::{CompiledLine, CompiledPolicy, Derived, Listener, QuickCondition};
 pub use threat::ThreatPlan;
 pub use time::Time;
+pub(crate) use tree::Role;
 pub use tree::{LeafValue, Reading, Tree, TreeKind};
-pub(crate) use tree::{Read, Role};
 pub use worked::plain;
 pub use zones::ZonePlan;
 
@@ -86,8 +91,6 @@ pub struct Program {
     pub(crate) layout: Layout,
     pub(crate) formulas: Vec<CompiledFormula>,
     /// How each formula is evaluated; apart from the rest of it, since nothing else is needed in a fight.
-    /// How many quick hits there are.
-    pub(crate) quick_hits: u32,
     pub(crate) shapes: Vec<Shape>,
     pub(crate) code: Vec<code::Op>,
     pub(crate) constants: Vec<f64>,
@@ -102,10 +105,9 @@ pub struct Program {
     pub(crate) heal_steps: Vec<StepPlan>,
     pub(crate) marks: Vec<String>,
     pub(crate) statuses: Vec<StatusPlan>,
-    /// The same in brief, and their modifiers in a row; the attributes that these change, see [`dirty`].
-    pub(crate) briefs: Vec<briefs::Brief>,
-    pub(crate) modifiers: Vec<ModifierPlan>,
-    pub(crate) modified: u64,
+    pub(crate) slot_modifiers: modifiers::SlotModifiers,
+    /// What hidden attributes read, see [`dirty`].
+    pub(crate) hidden_reads: u64,
     pub(crate) zones: Vec<ZonePlan>,
     /// What modifiers read, see [`dirty`].
     pub(crate) modifiers_read: u64,

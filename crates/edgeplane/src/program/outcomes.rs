@@ -1,13 +1,12 @@
 //! Outcomes: what abilities, ticks and triggers bring about.
 
 use super::Program;
+use super::hit_code::StepsEffect;
 use super::ids::{AbilityId, CharacterId, DamageTypeId, FormulaId, GearId, PoolId, SiteId, StatusId, StepId, ZoneId};
 use super::names::look_up;
-use super::quick_hits::QuickHit;
 use super::resolve::Compiler;
 use super::scope::Scope;
 use super::steps::StepPlan;
-use super::tree::Role;
 use crate::rules::{CleansePick, Formula, OutcomeKind, OutcomeRule, Receiver, Ruleset, StatusFilter, StatusKind, Word};
 use crate::text::{Code, Diagnostic};
 
@@ -157,42 +156,6 @@ impl Place {
     };
 }
 
-/// A hit or a heal: an amount on its way through steps into a pool.
-#[derive(Clone, Debug)]
-pub struct StepsEffect {
-    /// The amount that enters the first step.
-    pub amount: FormulaId,
-    /// How far chance spreads it, and where that is drawn.
-    pub spread: Option<(FormulaId, SiteId)>,
-    /// The damage type; the first for a heal.
-    pub damage_type: DamageTypeId,
-    /// The steps that it goes through. Types, tags and skips are settled already.
-    pub steps: Vec<StepCode>,
-    /// The pool at the end of the way.
-    pub pool: PoolId,
-    /// The way in its quickest form, if it has one.
-    pub(crate) quick: Option<QuickHit>,
-}
-
-/// What a step does, as the engine needs it: nothing but ids, one after the other.
-#[derive(Clone, Copy, Debug)]
-pub struct StepCode {
-    /// The step.
-    pub id: StepId,
-    /// Passed by unless true.
-    pub when: Option<FormulaId>,
-    /// The amount that leaves the step.
-    pub amount: Option<FormulaId>,
-    /// This pool takes what it can.
-    pub soak: Option<PoolId>,
-    /// The mark that it sets.
-    pub mark: Option<u16>,
-    /// The way ends here.
-    pub stops: bool,
-    /// Passed by, and not told of, unless this one has this status.
-    pub(crate) owned: Option<(Role, StatusId)>,
-}
-
 /// A pool changed past all steps.
 #[derive(Clone, Copy, Debug)]
 pub struct PoolEffect {
@@ -266,14 +229,7 @@ impl Compiler<'_> {
                 let of_type = &self.program.damage_types[damage_type?.index()].skips;
                 let passes = |name: &String| skips.contains(name) || of_type.contains(name);
                 let steps = applicable(&self.program.hit_steps, damage_type?, &all_tags(tags), passes);
-                Some(Effect::Hit(StepsEffect {
-                    amount: amount?,
-                    spread,
-                    damage_type: damage_type?,
-                    quick: self.program.quick_hit(amount?, spread, damage_type?, &steps),
-                    steps,
-                    pool: pool?,
-                }))
+                Some(Effect::Hit(self.program.steps_effect(amount?, spread, damage_type?, &steps, pool?)))
             }
             OutcomeKind::Heal { amount, spread, skips, tags, pool } => {
                 let (amount, spread) = self.amount(amount, spread, rule, scope);
@@ -282,14 +238,7 @@ impl Compiler<'_> {
                 let pool = self.receiving_pool(pool, rule);
                 let first = DamageTypeId(0);
                 let steps = applicable(&self.program.heal_steps, first, &all_tags(tags), |name| skips.contains(name));
-                Some(Effect::Heal(StepsEffect {
-                    amount: amount?,
-                    spread,
-                    damage_type: first,
-                    quick: None,
-                    steps,
-                    pool: pool?,
-                }))
+                Some(Effect::Heal(self.program.steps_effect(amount?, spread, first, &steps, pool?)))
             }
             OutcomeKind::Restore { pool, amount } => self.pool_effect(pool, amount, PoolEffectKind::Restore, scope),
             OutcomeKind::Drain { pool, amount, to_caster } => {
@@ -412,26 +361,17 @@ impl Compiler<'_> {
 }
 
 /// The steps that an outcome goes through, as far as that is known before the fight.
-fn applicable(
-    steps: &[StepPlan],
+fn applicable<'a>(
+    steps: &'a [StepPlan],
     damage_type: DamageTypeId,
     tags: &[String],
     passes: impl Fn(&String) -> bool,
-) -> Vec<StepCode> {
+) -> Vec<(StepId, &'a StepPlan)> {
     let goes_through = |step: &StepPlan| {
         !passes(&step.name)
             && step.types.as_ref().is_none_or(|types| types.contains(&damage_type.0))
             && step.tags.as_ref().is_none_or(|wanted| wanted.iter().any(|tag| tags.contains(tag)))
     };
-    let through = steps.iter().enumerate().filter(|(_, step)| goes_through(step));
-    let code = |(index, step): (usize, &StepPlan)| StepCode {
-        id: StepId(index as u16),
-        when: step.when,
-        amount: step.amount,
-        soak: step.soak,
-        mark: step.mark,
-        stops: step.stop.is_some(),
-        owned: step.owned,
-    };
-    through.map(code).collect()
+    let numbered = (0..).map(StepId).zip(steps);
+    numbered.filter(|(_, step)| goes_through(step)).collect()
 }

@@ -60,11 +60,9 @@ impl CompiledFormula {
         });
     }
 
-    /// Whether it reads what changes while attributes stay as they are.
-    pub(crate) fn reads_more_than_attributes(&self) -> bool {
-        let mut more = false;
-        self.each_read(|read| more |= !matches!(read, Read::Attribute(..) | Read::Typed(..)));
-        more
+    /// Whether it counts who is within some distance.
+    pub(crate) fn counts_who_is_near(&self) -> bool {
+        self.tree.any(&mut |part| matches!(part.kind, TreeKind::Near(..)))
     }
 
     /// Whether it draws chance.

@@ -3,6 +3,7 @@
 use super::abilities::texts;
 use super::dirty;
 use super::ids::{AbilityId, FormulaId, PoolId, SiteId, Slot, StatusId};
+use super::inputs::Inputs;
 use super::names::look_up;
 use super::outcomes::{OutcomePlan, Place};
 use super::resolve::Compiler;
@@ -85,6 +86,12 @@ pub struct StatusPlan {
     pub(crate) tag_ids: Vec<u16>,
     /// Tags of abilities that it forbids, one bit each.
     pub(crate) forbids_tags: u64,
+    /// What its `while` depends on; the one who applied it acts, its owner is the target.
+    pub(crate) holds: Inputs,
+    /// The numbers of its owner that count it: its stacks and its tags, see [`dirty`].
+    pub(crate) counted: u64,
+    /// What is kept of each instance beside its record: values and the state of triggers, in words.
+    pub(crate) kept_words: u32,
     /// Attributes that it changes, see [`dirty`].
     pub(crate) changes: u64,
     /// Those of them that change with every tick.
@@ -232,7 +239,15 @@ impl Compiler<'_> {
         let changes_by_tick = by_tick.fold(0, |bits, one| bits | dirty::bits(one.slot, one.slots));
         let resist = self.optional(&rule.resist, Scope::APPLIED);
         let at_max = self.outcomes(&rule.at_max, &rule.tags, &Place::LONE_TRIGGER, rules);
+        let holds_while = rule.holds_while.as_ref().and_then(|holds| self.truth(holds, Scope::HOLDS));
+        let most_stacks = most_stacks(rule);
+        let tag_ids: Vec<u16> = rule.tags.iter().filter_map(|tag| self.names.tags.get(&tag.text).copied()).collect();
+        let own = self.names.statuses.get(name).map(|id| self.program.layout.stacks(*id));
+        let tagged = tag_ids.iter().map(|tag| self.program.layout.tagged(*tag));
         StatusPlan {
+            holds: holds_while.map(|holds| self.program.inputs(holds)).unwrap_or_default(),
+            counted: own.into_iter().chain(tagged).fold(0, |bits, slot| bits | dirty::bit(slot)),
+            kept_words: self.kept.len() as u32 + 2 * triggers.len() as u32,
             name: name.to_owned(),
             about: rule.about.clone(),
             icon: rule.icon.as_ref().map_or_else(|| name.to_owned(), |word| word.text.clone()),
@@ -240,11 +255,11 @@ impl Compiler<'_> {
             kind: rule.kind,
             tags: texts(&rule.tags),
             duration,
-            holds_while: rule.holds_while.as_ref().and_then(|holds| self.truth(holds, Scope::HOLDS)),
+            holds_while,
             again: rule.again,
             per_caster: rule.per_caster,
             stack_timer: rule.stack_timer,
-            max_stacks: most_stacks(rule),
+            max_stacks: most_stacks,
             max_instances: rule.max_instances.unwrap_or(MOST_KEPT_APART),
             longest: self.optional(&rule.longest, Scope::APPLIED),
             rank: self.optional(&rule.rank, Scope::APPLIED),
@@ -270,7 +285,7 @@ impl Compiler<'_> {
             at_max,
             consume: rule.consume,
             kept: std::mem::take(&mut self.kept),
-            tag_ids: rule.tags.iter().filter_map(|tag| self.names.tags.get(&tag.text).copied()).collect(),
+            tag_ids,
         }
     }
 

@@ -90,8 +90,10 @@ pub struct StepPlan {
     pub(crate) types: Option<Vec<u16>>,
     /// Only for these tags.
     pub(crate) tags: Option<Vec<String>>,
-    /// Passed by, and not told of, unless this one has this status.
+    /// Passed by, and not reported, unless this one has this status.
     pub(crate) owned: Option<(Role, StatusId)>,
+    /// The step after which its status has put it.
+    pub(crate) after: Option<String>,
 }
 
 impl Compiler<'_> {
@@ -162,10 +164,23 @@ impl Compiler<'_> {
     pub(crate) fn steps(&mut self, rules: &Ruleset) {
         self.program.marks = self.names.marks.clone();
         self.program.hit_steps = rules.hit_steps.iter().map(|step| self.step(step, Scope::HIT_STEP)).collect();
-        for (index, status) in rules.statuses.iter().enumerate() {
-            for step in &status.rule.hit_steps {
-                self.owned_step(step, StatusId(index as u16));
+        // In the order of names, never in that of files or tables, which must not decide what a hit comes to.
+        let mut by_name: Vec<usize> = (0..rules.statuses.len()).collect();
+        by_name.sort_by(|a, b| rules.statuses[*a].name.cmp(&rules.statuses[*b].name));
+        let steps = |index: usize| rules.statuses[index].rule.hit_steps.iter().map(move |step| (index, step));
+        let mut waiting: Vec<(usize, &Named<StepRule>)> = by_name.into_iter().flat_map(steps).collect();
+        // A step may stand beside that of another status, which may come later by name.
+        while !waiting.is_empty() {
+            let there = |(_, step): &(usize, &Named<StepRule>)| {
+                let anchor = step.rule.owned.as_ref().and_then(|owned| owned.before.as_ref().or(owned.after.as_ref()));
+                anchor.is_none_or(|word| self.program.hit_steps.iter().any(|other| other.name == word.text))
+            };
+            let (ready, later): (Vec<_>, Vec<_>) = waiting.iter().copied().partition(there);
+            let next = if ready.is_empty() { &later } else { &ready };
+            for (index, step) in next {
+                self.owned_step(step, StatusId(*index as u16));
             }
+            waiting = if ready.is_empty() { Vec::new() } else { later };
         }
         self.program.heal_steps = rules.heal_steps.iter().map(|step| self.step(step, Scope::HEAL_STEP)).collect();
     }
@@ -188,9 +203,13 @@ impl Compiler<'_> {
         let place = named.map(|word| (word, self.program.hit_steps.iter().position(|other| other.name == word.text)));
         match place {
             None => self.program.hit_steps.push(plan),
-            Some((_, Some(place))) => {
-                let after = usize::from(owned.before.is_none());
-                self.program.hit_steps.insert(place + after, plan);
+            Some((_, Some(place))) if owned.before.is_some() => self.program.hit_steps.insert(place, plan),
+            Some((word, Some(place))) => {
+                // After those that stand there already.
+                let beside = |other: &StepPlan| other.after.as_ref() == Some(&word.text);
+                let there = self.program.hit_steps[place + 1..].iter().take_while(|other| beside(other)).count();
+                plan.after = Some(word.text.clone());
+                self.program.hit_steps.insert(place + 1 + there, plan);
             }
             Some((word, None)) => {
                 let known: Vec<&str> = self.program.hit_steps.iter().map(|step| step.name.as_str()).collect();
@@ -231,6 +250,7 @@ impl Compiler<'_> {
             types,
             tags: rule.tags.as_ref().map(|tags| tags.iter().map(|tag| tag.text.clone()).collect()),
             owned: None,
+            after: None,
         }
     }
 }

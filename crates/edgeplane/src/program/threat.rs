@@ -45,20 +45,15 @@ impl Threat {
         if self.amounts.is_empty() { 0.0 } else { self.amounts[self.index(eyes, whom)] }
     }
 
-    /// Sets how much of a threat everybody is in the eyes of one, by its number.
-    pub(crate) fn put(&mut self, eyes: usize, amounts: &[f64]) {
-        let row = self.amounts.iter_mut().skip(eyes * self.seats).take(self.seats);
-        row.zip(amounts).for_each(|(place, amount)| *place = *amount);
+    pub(crate) fn bytes(&self) -> usize {
+        size_of_val(self.amounts.as_slice())
     }
 
-    /// Adds to it, and says what it is now.
+    /// Adds to it, by the numbers of combatants, and says what it is now.
     pub(crate) fn add(&mut self, eyes: usize, whom: usize, amount: f64) -> f64 {
-        if self.amounts.is_empty() {
-            return 0.0;
-        }
-        let index = self.index(eyes, whom);
-        self.amounts[index] = (self.amounts[index] + amount).max(0.0);
-        self.amounts[index]
+        let Some(threat) = self.amounts.get_mut(eyes * self.seats + whom) else { return 0.0 };
+        *threat = (*threat + amount).max(0.0);
+        *threat
     }
 }
 

@@ -9,7 +9,7 @@ use crate::text::{Code, Diagnostic, Diagnostics, Node};
 pub struct PolicyRule {
     /// For readers.
     pub about: String,
-    /// Seconds after which an idle combatant looks again at conditions that change with time.
+    /// Reaction time in seconds, at most 3,600: how much later than the moment that allows it an idle combatant acts.
     pub reaction: Option<f64>,
     /// How one of several possible uses is chosen.
     pub choose: Choose,
@@ -59,16 +59,13 @@ pub enum Choose {
 const CHOICES: &[(&str, Choose)] =
     &[("first", Choose::First), ("weighted", Choose::Weighted), ("random", Choose::Random)];
 
-/// Shortest time between two looks, in seconds.
-const LEAST_REACTION: f64 = 0.01;
-
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule {
     let Some(fields) = Fields::open(node, path, &shape::POLICY.names(), out) else {
         return PolicyRule::default();
     };
     let mut rule = PolicyRule {
         about: fields.about(out),
-        reaction: fields.number("reaction", LEAST_REACTION..=3_600.0, out),
+        reaction: fields.number("reaction", 0.0..=3_600.0, out),
         choose: fields.choice("choose", CHOICES, out).unwrap_or_default(),
         target: fields.formula("target", out),
         moves: moves(&fields, out).unwrap_or_default(),

@@ -17,14 +17,16 @@ pub enum TriggerEvent {
     HitTaken,
     /// A step stopped a hit on the owner.
     HitAvoided,
+    /// A pool of the owner's soaked a hit, or a part of it.
+    HitSoaked,
     /// The owner healed somebody.
     HealGiven,
     /// The owner was healed.
     HealTaken,
     /// The owner started an ability.
     AbilityUsed,
-    /// An ability of the owner's was wanted and refused.
-    AbilityRefused,
+    /// An ability of the owner's has become unavailable while the owner was free to act.
+    AbilityUnavailable,
     /// A cast of the owner's was broken.
     Interrupted,
     /// The owner took on this status.
@@ -59,10 +61,11 @@ pub(crate) const EVENTS: &[(&str, TriggerEvent)] = &[
     ("hit_dealt", TriggerEvent::HitDealt),
     ("hit_taken", TriggerEvent::HitTaken),
     ("hit_avoided", TriggerEvent::HitAvoided),
+    ("hit_soaked", TriggerEvent::HitSoaked),
     ("heal_given", TriggerEvent::HealGiven),
     ("heal_taken", TriggerEvent::HealTaken),
     ("ability_used", TriggerEvent::AbilityUsed),
-    ("ability_refused", TriggerEvent::AbilityRefused),
+    ("ability_unavailable", TriggerEvent::AbilityUnavailable),
     ("interrupted", TriggerEvent::Interrupted),
     ("gained", TriggerEvent::Gained),
     ("renewed", TriggerEvent::Renewed),
@@ -93,7 +96,7 @@ impl TriggerEvent {
     pub fn has_other(self) -> bool {
         !matches!(
             self,
-            Self::FightBegan | Self::AbilityRefused | Self::StacksReached | Self::PoolBelow | Self::PoolAbove
+            Self::FightBegan | Self::AbilityUnavailable | Self::StacksReached | Self::PoolBelow | Self::PoolAbove
         )
     }
 
@@ -105,7 +108,7 @@ impl TriggerEvent {
             Self::Lost => &["reason"],
             Self::StacksReached => &["stacks"],
             Self::PoolBelow | Self::PoolAbove => &["pool", "share"],
-            Self::AbilityUsed | Self::AbilityRefused | Self::Targeted => &["ability"],
+            Self::AbilityUsed | Self::AbilityUnavailable | Self::Targeted => &["ability"],
             _ => &[],
         }
     }

@@ -1,8 +1,9 @@
 //! What a fight comes to for a list of measures: an observer that sums up only what is asked for.
 
-use crate::fight::{Ending, Event, Fight, Listener, Observer, Source};
+use super::free_time::{FreeTime, Stretch};
+use crate::fight::{Ending, Event, EventKind, EventMask, Fight, Observer, Source};
 use crate::measures::{Measure, Picks, Quantity};
-use crate::program::{CombatantId, DamageTypeId, PoolId, SideId, StatusId, StepId, Time};
+use crate::program::{CombatantId, DamageTypeId, PoolId, Setup, SideId, StatusId, StepId, Time};
 
 /// A value of a fight, over which it is counted: the mean of many fights is the sum of the first by the sum
 /// of the second. A fight that has nothing to say has 0 as the second.
@@ -17,6 +18,8 @@ pub(super) struct Book {
     fell: Vec<Option<Time>>,
     /// What steps took off the hit on its way.
     taken: Vec<(StepId, f64)>,
+    free_time: FreeTime,
+    wants: EventMask,
 }
 
 /// A number of a fight once it is over.
@@ -62,11 +65,25 @@ enum Group {
     Used,
     Ticked,
     Held,
-    Refused,
+    Unavailable,
     Acting,
 }
 
 const GROUPS: usize = 9;
+
+impl Group {
+    const ALL: [Self; GROUPS] = [
+        Self::Hit,
+        Self::Heal,
+        Self::Pool,
+        Self::Spent,
+        Self::Used,
+        Self::Ticked,
+        Self::Held,
+        Self::Unavailable,
+        Self::Acting,
+    ];
+}
 
 #[derive(Clone, Copy, Debug, PartialEq)]
 enum What {
@@ -122,20 +139,52 @@ impl Probe {
 }
 
 impl Book {
-    /// A book for measures of an encounter with so many combatants.
-    pub(super) fn new(measures: &[Measure], combatants: usize) -> Self {
+    /// A book for measures of an encounter.
+    pub(super) fn new(measures: &[Measure], setup: &Setup) -> Self {
         let mut book = Self {
             measures: Vec::new(),
             groups: Default::default(),
             sums: Vec::new(),
-            fell: vec![None; combatants],
+            fell: vec![None; setup.combatants.len()],
             taken: Vec::new(),
+            free_time: FreeTime::new(setup),
+            wants: EventMask::NONE,
         };
         for measure in measures {
             let terms = book.terms(measure);
             book.measures.push(terms);
         }
+        book.wants = book.wanted(measures);
         book
+    }
+
+    /// The kinds of event that its probes count.
+    fn wanted(&self, measures: &[Measure]) -> EventMask {
+        let kinds = |group: Group| -> &'static [EventKind] {
+            match group {
+                Group::Hit => &[EventKind::Hit],
+                Group::Heal => &[EventKind::Healed],
+                Group::Pool => &[EventKind::Soaked, EventKind::Restored, EventKind::Drained],
+                Group::Spent => &[EventKind::Spent],
+                Group::Used => &[EventKind::Used],
+                Group::Ticked => &[EventKind::StatusTicked],
+                Group::Held => &[EventKind::StatusGained, EventKind::StatusStacks, EventKind::StatusLost],
+                Group::Unavailable => {
+                    &[EventKind::Unavailable, EventKind::Available, EventKind::Waits, EventKind::Used]
+                }
+                Group::Acting => &[EventKind::Waits, EventKind::Used],
+            }
+        };
+        let mut wanted = vec![EventKind::Defeated];
+        for group in Group::ALL {
+            if !self.groups[group as usize].is_empty() {
+                wanted.extend_from_slice(kinds(group));
+            }
+        }
+        if measures.iter().any(|measure| measure.quantity == Quantity::Prevented) {
+            wanted.push(EventKind::Stepped);
+        }
+        EventMask::of(&wanted)
     }
 
     fn terms(&mut self, measure: &Measure) -> (Term, Term) {
@@ -182,7 +231,7 @@ impl Book {
             }
             Q::Uses => (dealt(Group::Used, What::Count), Term::One),
             Q::Ticks => (dealt(Group::Ticked, What::Count), Term::One),
-            Q::Refusals => (dealt(Group::Refused, What::Count), Term::One),
+            Q::Unavailable => (dealt(Group::Unavailable, What::Amount), Term::One),
             Q::Idle => (dealt(Group::Acting, What::Idle), Term::Alive(who())),
             Q::DamageTaken
             | Q::EvadedRate
@@ -227,14 +276,11 @@ impl Book {
         Term::Sum(sum)
     }
 
-    /// Whether any measure needs to be told of every step.
-    pub(super) fn needs_detail(measures: &[Measure]) -> bool {
-        measures.iter().any(|measure| measure.quantity == Quantity::Prevented)
-    }
-
     /// Closes the books of a fight: one sample for each measure.
     pub(super) fn close(&mut self, fight: &Fight, ending: Ending, samples: &mut [Vec<Sample>]) {
         self.close_times(fight.now());
+        let Self { free_time, groups, sums, .. } = self;
+        free_time.close(fight.now(), &mut |stretch| count_stretch(groups, sums, stretch));
         for ((value, over), samples) in self.measures.iter().zip(samples) {
             samples.push([self.value(value, fight, ending), self.value(over, fight, ending)]);
         }
@@ -358,16 +404,40 @@ struct HitTold {
     marks: u64,
 }
 
-impl Observer for Book {
-    const OWN_ENGINE: bool = true;
+fn count_stretch(groups: &[Vec<Probe>; GROUPS], sums: &mut [f64], stretch: Stretch) {
+    let Stretch::Unavailable(who, _, ability, reason, span) = stretch else { return };
+    for probe in &groups[Group::Unavailable as usize] {
+        let for_reason = probe.picks.reason.is_none_or(|one| one == usize::from(reason));
+        if probe.who[who.index()] && for_reason && probe.is_of(Source::Ability(ability)) {
+            sums[probe.sum] += span.seconds();
+        }
+    }
+}
 
-    #[inline]
+impl Observer for Book {
+    fn wants(&self) -> EventMask {
+        self.wants
+    }
+
     fn event(&mut self, at: Time, event: Event) {
+        if !self.groups[Group::Unavailable as usize].is_empty() {
+            let Self { free_time, groups, sums, .. } = self;
+            let mut add = |stretch| count_stretch(groups, sums, stretch);
+            match event {
+                Event::Unavailable { who, ability, reason } => {
+                    free_time.turn(at, who, ability, Some(reason.kind() as u8), &mut add);
+                }
+                Event::Available { who, ability } => free_time.turn(at, who, ability, None, &mut add),
+                Event::Waits { who, .. } => free_time.waits(at, who),
+                Event::Used { caster, ability, .. } => free_time.uses(at, caster, ability, &mut add),
+                Event::Defeated { who, .. } => free_time.stops(at, who),
+                _ => {}
+            }
+        }
         match event {
             Event::Hit { caster, target, source, damage_type, dealt, over, stopped, marks, .. } => {
                 self.hit(&HitTold { caster, target, source, damage_type, dealt, over, stopped, marks });
             }
-            // Only told through [`Listener`].
             Event::Stepped { step, heal: false, before, after, .. } => self.taken.push((step, before - after)),
             Event::Healed { caster, target, source, healed, over, .. } => {
                 for probe in &self.groups[Group::Heal as usize] {
@@ -396,14 +466,6 @@ impl Observer for Book {
                 self.acts(at, caster);
             }
             Event::Waits { who, .. } => self.waits(at, who),
-            Event::Refused { who, ability, reason } => self.count(
-                Group::Refused,
-                who,
-                |probe| {
-                    probe.picks.reason.is_none_or(|one| one == reason.kind()) && probe.is_of(Source::Ability(ability))
-                },
-                1.0,
-            ),
             Event::StatusTicked { caster, status, .. } => {
                 self.count(Group::Ticked, caster, |probe| probe.is_of(Source::Status(status)), 1.0);
             }
@@ -415,14 +477,8 @@ impl Observer for Book {
             Event::StatusStacks { target, status, total, .. } | Event::StatusLost { target, status, total, .. } => {
                 self.stacks_now(at, target, Some(status), total);
             }
-            Event::Fell { who, .. } => self.fell[who.index()] = Some(at),
+            Event::Defeated { who, .. } => self.fell[who.index()] = Some(at),
             _ => {}
         }
-    }
-}
-
-impl Listener for Book {
-    fn event(&mut self, at: Time, event: Event) {
-        Observer::event(self, at, event);
     }
 }

@@ -173,7 +173,7 @@ impl Course<'_> {
         for (stage, sum) in sums.iter_mut().enumerate().take(self.setups.len()) {
             let fight = &mut runner.fights[stage];
             fight.restart(seed_of_trial(seed, stage as u64));
-            let of_fight = |error| Error::of_fight(&error, &self.setups[stage]);
+            let of_fight = Error::from;
             if stage > 0 {
                 self.bring(fight, stage, &runner.carried).map_err(of_fight)?;
             }
@@ -217,13 +217,13 @@ impl Course<'_> {
             let stood = fight.stands(*who);
             let (level, experience) = (carried[index].level, fight.experience(*who));
             let was_out = stage > 0 && !carried[index].stood && !self.plan.fallen_return;
-            fight.note(*who, &self.plan.keeps, uses, &mut carried[index]);
+            fight.carry_over(*who, &self.plan.keeps, uses, &mut carried[index]);
             if was_out {
                 carried[index].level = level;
             }
             toward[index] += experience;
             let reached = fight.level_after(*who, carried[index].level, toward[index]);
-            let (level, rest) = reached.map_err(|error| Error::of_fight(&error, &self.setups[stage]))?;
+            let (level, rest) = reached.map_err(Error::from)?;
             (carried[index].level, toward[index]) = (level, rest);
             levels += level;
             let member = &mut sums.members[index];

@@ -5,6 +5,7 @@ mod compare;
 mod distribution;
 mod expectations;
 pub mod explain;
+mod free_time;
 mod gauntlet;
 mod goals;
 mod idle;

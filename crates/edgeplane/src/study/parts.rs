@@ -128,7 +128,7 @@ pub struct Merged {
 /// A name for the rules that a setup fights by, the same on every machine.
 fn fingerprint(setup: &Setup) -> String {
     let files = setup.program().sources().files().iter().map(|file| file.text());
-    let lines = setup.linked.iter().map(|one| one.lines.iter().map(|line| line.place).collect::<Vec<_>>());
+    let lines = setup.policies.iter().map(|one| one.lines.iter().map(|line| line.ability_index).collect::<Vec<_>>());
     let lines = format!("{:?}", lines.collect::<Vec<_>>());
     let all = files.chain([lines.as_str()]).fold(0_u64, |hash, text| hash.rotate_left(17) ^ stable_hash(text));
     format!("{all:016x}")

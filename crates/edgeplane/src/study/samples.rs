@@ -88,9 +88,8 @@ impl<'a> Crew<'a> {
 
     fn batches(&self, variant: &Variant, trials: Range<u64>) -> Result<Samples, Error> {
         let count = (trials.end - trials.start).div_ceil(BATCH);
-        let mut first = Fight::with_chance(Arc::clone(&variant.setup), Sampler::default(), 0);
-        first.takes_shortest_way();
-        let begin = || (first.clone(), Book::new(&variant.measures, variant.setup.combatants.len()));
+        let first = Fight::with_chance(Arc::clone(&variant.setup), Sampler::default(), 0);
+        let begin = || (first.clone(), Book::new(&variant.measures, &variant.setup));
         let idle = Idle::default();
         let batches: Vec<Option<Result<Samples, Error>>> = (0..count)
             .into_par_iter()
@@ -123,11 +122,9 @@ impl<'a> Crew<'a> {
         trials: Range<u64>,
     ) -> Result<Samples, Error> {
         let mut samples: Samples = vec![Vec::with_capacity(BATCH as usize); variant.measures.len()];
-        let detail = Book::needs_detail(&variant.measures);
         for trial in trials {
             fight.restart(seed_of_trial(self.seed, trial));
-            let ending = if detail { fight.run_told(book) } else { fight.run(book) };
-            let ending = ending.map_err(|error| Error::of_fight(&error, fight.setup()))?;
+            let ending = fight.run(book)?;
             book.close(fight, ending, &mut samples);
         }
         Ok(samples)

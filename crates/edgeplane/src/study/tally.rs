@@ -4,8 +4,9 @@ use std::collections::BTreeMap;
 
 use serde::{Deserialize, Serialize};
 
-use crate::fight::{Ending, Event, Observer, Refusal, Source, StatusRefusal};
-use crate::program::{AbilityId, CombatantId, Setup, StatusId, Time};
+use super::free_time::{FreeTime, Stretch};
+use crate::fight::{Ending, Event, EventKind, EventMask, Observer, Source, StatusRefusal, UnavailableReason};
+use crate::program::{AbilityId, CombatantId, JoinPlan, Setup, StatusId, Time};
 
 /// What is summed up for each ability of each combatant, in this order.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -83,7 +84,14 @@ pub(super) struct Tally {
     pub(super) durations: BTreeMap<u64, u64>,
     pub(super) duration: Moments,
     pub(super) rows: Vec<[f64; SUMS]>,
-    pub(super) refusals: Vec<[u64; Refusal::KINDS]>,
+    /// Microseconds in which each ability of each combatant was unavailable while its owner was free to act, by reason.
+    unavailable: Vec<[u64; UnavailableReason::KINDS]>,
+    /// Microseconds in which each combatant was free to act, and in which it stood.
+    free: Vec<u64>,
+    alive: Vec<u64>,
+    /// When each was defeated, and joined, in the fight under way; and as a fight begins.
+    there: Vec<(Option<Time>, Time)>,
+    there_at_start: Vec<(Option<Time>, Time)>,
     pub(super) damage_rate: Vec<Moments>,
     pub(super) healing_rate: Vec<Moments>,
     pub(super) fell: Vec<u64>,
@@ -93,12 +101,15 @@ pub(super) struct Tally {
     stacks: Vec<(u32, Time)>,
     /// Damage and healing of the fight under way, by combatant.
     fight: Vec<[f64; 2]>,
+    free_time: FreeTime,
 }
 
 impl Tally {
     pub(super) fn new(setup: &Setup) -> Self {
         let (combatants, abilities) = (setup.combatants.len(), setup.program().abilities().len());
         let statuses = setup.program().statuses().len();
+        let joins = |who| if setup.script.joins(who) == JoinPlan::AtStart { Time::ZERO } else { Time::NEVER };
+        let there_at_start: Vec<(Option<Time>, Time)> = setup.ids().map(|who| (None, joins(who))).collect();
         Self {
             abilities,
             statuses,
@@ -114,11 +125,16 @@ impl Tally {
             durations: BTreeMap::new(),
             duration: Moments::default(),
             rows: vec![[0.0; SUMS]; combatants * (abilities + statuses)],
-            refusals: vec![[0; Refusal::KINDS]; combatants * abilities],
+            unavailable: vec![[0; UnavailableReason::KINDS]; setup.abilities.len()],
+            free: vec![0; combatants],
+            alive: vec![0; combatants],
+            there: there_at_start.clone(),
+            there_at_start,
             damage_rate: vec![Moments::default(); combatants],
             healing_rate: vec![Moments::default(); combatants],
             fell: vec![0; combatants],
             fight: vec![[0.0; 2]; combatants],
+            free_time: FreeTime::new(setup),
         }
     }
 
@@ -131,7 +147,11 @@ impl Tally {
                 tally.statuses,
                 tally.wins.len(),
                 tally.rows.len(),
-                tally.refusals.len(),
+                tally.unavailable.len(),
+                tally.free.len(),
+                tally.alive.len(),
+                tally.there.len(),
+                tally.free_time.rows(),
                 tally.damage_rate.len(),
                 tally.healing_rate.len(),
                 tally.fell.len(),
@@ -164,9 +184,22 @@ impl Tally {
         &mut self.rows[place]
     }
 
-    /// How often an ability of a combatant was refused, by reason.
-    pub(super) fn refused(&self, who: CombatantId, ability: AbilityId) -> &[u64; Refusal::KINDS] {
-        &self.refusals[who.index() * self.abilities + ability.index()]
+    /// Seconds in which a combatant was free to act, and of these the seconds in which an ability was unavailable, by
+    /// reason; over all fights.
+    pub(super) fn unavailable(&self, who: CombatantId, ability: AbilityId) -> (f64, [f64; UnavailableReason::KINDS]) {
+        let micros =
+            self.free_time.row(who, ability).map_or([0; UnavailableReason::KINDS], |row| self.unavailable[row]);
+        (self.free(who), micros.map(|micros| micros as f64 * 1e-6))
+    }
+
+    /// Seconds in which a combatant stood, over all fights.
+    pub(super) fn alive(&self, who: CombatantId) -> f64 {
+        self.alive[who.index()] as f64 * 1e-6
+    }
+
+    /// Seconds in which a combatant was free to act, over all fights.
+    pub(super) fn free(&self, who: CombatantId) -> f64 {
+        self.free[who.index()] as f64 * 1e-6
     }
 
     /// The sums of a status on a combatant.
@@ -195,10 +228,22 @@ impl Tally {
         }
     }
 
+    /// An ability is unavailable for a reason, or available.
+    fn turn(&mut self, at: Time, who: CombatantId, ability: AbilityId, reason: Option<u8>) {
+        let Self { free_time, unavailable, free, .. } = self;
+        free_time.turn(at, who, ability, reason, &mut |stretch| add_stretch(unavailable, free, stretch));
+    }
+
     /// Closes the books of a fight.
     pub(super) fn close(&mut self, ending: Ending, duration: Time) {
         self.fights += 1;
         self.close_statuses(duration);
+        for (there, alive) in self.there.iter().zip(&mut self.alive) {
+            *alive += (there.0.unwrap_or(duration) - there.1).0;
+        }
+        self.there.clone_from(&self.there_at_start);
+        let Self { free_time, unavailable, free, .. } = self;
+        free_time.close(duration, &mut |stretch| add_stretch(unavailable, free, stretch));
         match ending {
             Ending::Won(side) => self.wins[side.index()] += 1,
             Ending::HeldOut(side) => {
@@ -209,6 +254,8 @@ impl Tally {
             Ending::TimeLimit => self.time_limit += 1,
             Ending::Stalemate => self.stalemate += 1,
             Ending::Drawn => self.drawn += 1,
+            // A fight that failed is no trial.
+            Ending::Failed => {}
         }
         *self.durations.entry(duration.0 / GRAIN).or_default() += 1;
         self.duration.add(duration.seconds());
@@ -235,7 +282,9 @@ impl Tally {
         self.held.iter_mut().zip(&other.held).for_each(|(mine, theirs)| mine.join(theirs));
         add_counts(&mut self.wins, &other.wins);
         add_counts(&mut self.fell, &other.fell);
-        for (mine, theirs) in self.refusals.iter_mut().zip(&other.refusals) {
+        add_counts(&mut self.free, &other.free);
+        add_counts(&mut self.alive, &other.alive);
+        for (mine, theirs) in self.unavailable.iter_mut().zip(&other.unavailable) {
             add_counts(mine, theirs);
         }
         for (mine, theirs) in self.rows.iter_mut().zip(&other.rows) {
@@ -257,13 +306,41 @@ fn add_counts(mine: &mut [u64], theirs: &[u64]) {
     mine.iter_mut().zip(theirs).for_each(|(mine, theirs)| *mine += theirs);
 }
 
-impl Observer for Tally {
-    const OWN_ENGINE: bool = true;
+fn add_stretch(unavailable: &mut [[u64; UnavailableReason::KINDS]], free: &mut [u64], stretch: Stretch) {
+    match stretch {
+        Stretch::Free(who, span) => free[who.index()] += span.0,
+        Stretch::Unavailable(_, row, _, reason, span) => unavailable[row][usize::from(reason)] += span.0,
+    }
+}
 
-    #[inline]
+impl Observer for Tally {
+    fn wants(&self) -> EventMask {
+        const WANTED: EventMask = EventMask::of(&[
+            EventKind::Used,
+            EventKind::StatusTicked,
+            EventKind::Hit,
+            EventKind::Healed,
+            EventKind::Unavailable,
+            EventKind::Available,
+            EventKind::Waits,
+            EventKind::StatusGained,
+            EventKind::StatusStacks,
+            EventKind::StatusLost,
+            EventKind::StatusRefused,
+            EventKind::Defeated,
+            EventKind::Joined,
+        ]);
+        WANTED
+    }
+
     fn event(&mut self, at: Time, event: Event) {
         match event {
+            Event::Unavailable { who, ability, reason } => self.turn(at, who, ability, Some(reason.kind() as u8)),
+            Event::Available { who, ability } => self.turn(at, who, ability, None),
+            Event::Waits { who, .. } => self.free_time.waits(at, who),
             Event::Used { caster, ability, .. } => {
+                self.turn(at, caster, ability, None);
+                self.free_time.stops(at, caster);
                 self.row_mut(caster, Source::Ability(ability))[Sum::Uses as usize] += 1.0;
             }
             Event::StatusTicked { caster, status, .. } => {
@@ -283,9 +360,6 @@ impl Observer for Tally {
                 row[Sum::Overheal as usize] += over;
                 self.fight[caster.index()][1] += healed;
             }
-            Event::Refused { who, ability, reason } => {
-                self.refusals[who.index() * self.abilities + ability.index()][reason.kind()] += 1;
-            }
             Event::StatusGained { target, status, total, .. } => {
                 self.held[target.index() * self.statuses + status.index()].applied += 1;
                 self.stacks_now(at, target, status, total);
@@ -296,7 +370,12 @@ impl Observer for Tally {
             Event::StatusRefused { target, status, reason, .. } => {
                 self.held[target.index() * self.statuses + status.index()].refused[reason.kind()] += 1;
             }
-            Event::Fell { who, .. } => self.fell[who.index()] += 1,
+            Event::Defeated { who, .. } => {
+                self.free_time.stops(at, who);
+                self.fell[who.index()] += 1;
+                self.there[who.index()].0 = Some(at);
+            }
+            Event::Joined { who, .. } => self.there[who.index()].1 = at,
             _ => {}
         }
     }

@@ -14,7 +14,7 @@ use super::statistics::{Estimate, Proportion, Quantile, mean_estimate, quantile,
 use super::stop::Stop;
 use super::tally::{Sum, Tally};
 use crate::error::Error;
-use crate::fight::{Fight, Refusal, Sampler, Source, StatusRefusal, seed_of_trial};
+use crate::fight::{Fight, Sampler, Source, StatusRefusal, UnavailableReason, seed_of_trial};
 use crate::program::{AbilityId, CombatantId, Setup, SideId, StatusId};
 
 /// Fights that are counted together before their sums are joined. The size is fixed, so that the
@@ -114,6 +114,8 @@ pub struct CombatantFigures {
     pub damage_per_second: Estimate,
     /// Healing done, per second of a fight.
     pub healing_per_second: Estimate,
+    /// Share of its time on its feet in which it was free to act and could use nothing.
+    pub idle: f64,
     /// Every ability.
     pub abilities: Vec<AbilityFigures>,
     /// What its statuses did, on whomever they were: those that ticked, hurt or healed.
@@ -177,8 +179,9 @@ pub struct AbilityFigures {
     pub healing: f64,
     /// Healing that found no room.
     pub overheal: f64,
-    /// How often it was wanted and refused, by reason; reasons that never came up are left out.
-    pub refusals: Vec<(String, f64)>,
+    /// Share of its owner's time free to act in which it was unavailable, by reason; reasons that never came up are
+    /// left out.
+    pub unavailable: Vec<(String, f64)>,
 }
 
 /// Runs the trials on as many threads as the plan says. `progress` is called with the number of
@@ -215,9 +218,8 @@ fn all_batches(
 ) -> Result<Forest, Error> {
     let done = AtomicU64::new(0);
     let mut all = Forest::default();
-    let (mut first, fights) = (Fight::with_chance(Arc::clone(setup), Sampler::default(), 0), Idle::default());
+    let (first, fights) = (Fight::with_chance(Arc::clone(setup), Sampler::default(), 0), Idle::default());
     // Found out once for all threads.
-    first.takes_shortest_way();
     for round in batches.clone().step_by(ROUND as usize) {
         // A batch that is not begun any more leaves a gap, and nothing after it counts.
         let tallies: Vec<Option<Result<Tally, Error>>> = (round..batches.end.min(round + ROUND))
@@ -245,7 +247,7 @@ fn one_batch(fight: &mut Fight, seed: u64, trials: Range<u64>) -> Result<Tally, 
     let mut tally = Tally::new(fight.setup());
     for trial in trials {
         fight.restart(seed_of_trial(seed, trial));
-        let ending = fight.run(&mut tally).map_err(|error| Error::of_fight(&error, fight.setup()))?;
+        let ending = fight.run(&mut tally).map_err(Error::from)?;
         tally.close(ending, fight.now());
     }
     Ok(tally)
@@ -310,6 +312,7 @@ fn combatant(setup: &Setup, tally: &Tally, index: usize) -> CombatantFigures {
         fell: wilson(tally.fell[index], tally.fights),
         damage_per_second: rate(&tally.damage_rate),
         healing_per_second: rate(&tally.healing_rate),
+        idle: share(tally.free(who), tally.alive(who)),
         abilities: abilities.iter().map(|ability| ability_figures(setup, tally, who, *ability, damage)).collect(),
         by_status: statuses().filter_map(|status| status_source(setup, tally, who, status, damage)).collect(),
         statuses: statuses().filter_map(|status| status_figures(setup, tally, who, status)).collect(),
@@ -330,7 +333,8 @@ fn ability_figures(
     let sums = tally.row(who, Source::Ability(ability));
     let fights = tally.fights.max(1) as f64;
     let each = |sum: Sum| sums[sum as usize] / fights;
-    let refusals = Refusal::NAMES.iter().zip(tally.refused(who, ability)).filter(|(_, count)| **count > 0);
+    let (free, seconds) = tally.unavailable(who, ability);
+    let unavailable = UnavailableReason::NAMES.iter().zip(seconds).filter(|(_, seconds)| *seconds > 0.0);
     AbilityFigures {
         ability: setup.program().ability(ability).name.clone(),
         uses: each(Sum::Uses),
@@ -341,7 +345,7 @@ fn ability_figures(
         overkill: each(Sum::Overkill),
         healing: each(Sum::Healing),
         overheal: each(Sum::Overheal),
-        refusals: refusals.map(|(name, count)| ((*name).to_owned(), *count as f64 / fights)).collect(),
+        unavailable: unavailable.map(|(name, seconds)| ((*name).to_owned(), share(seconds, free))).collect(),
     }
 }
 

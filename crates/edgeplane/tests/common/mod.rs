@@ -42,7 +42,7 @@ pub(crate) fn brought_about(text: &str, ability: &str, answers: &[f64]) -> Vec<E
     let mut fight = duel(text, answers);
     let ability = fight.setup().program().find_ability(ability).unwrap();
     let mut log = Log::default();
-    fight.bring_about(ONE, ability, OTHER, &mut log).unwrap();
+    fight.apply_effects(ONE, ability, OTHER, &mut log).unwrap();
     log.events.iter().map(|logged| logged.event).collect()
 }
 
@@ -57,7 +57,8 @@ pub(crate) fn seconds(seconds: f64) -> Time {
 
 /// What happened, without looks that came to nothing.
 pub(crate) fn happened(log: &Log) -> Vec<Logged> {
-    let looks = |event: &Event| matches!(event, Event::Refused { .. } | Event::Waits { .. });
+    let looks =
+        |event: &Event| matches!(event, Event::Unavailable { .. } | Event::Available { .. } | Event::Waits { .. });
     log.events.iter().filter(|logged| !looks(&logged.event)).copied().collect()
 }
 
@@ -66,10 +67,12 @@ pub(crate) fn happened(log: &Log) -> Vec<Logged> {
 pub(crate) struct Careful(pub(crate) Log);
 
 impl Observer for Careful {
-    const DETAIL: bool = true;
+    fn wants(&self) -> edgeplane::fight::EventMask {
+        edgeplane::fight::EventMask::DETAIL
+    }
 
     fn event(&mut self, at: Time, event: Event) {
-        if !matches!(event, Event::Stepped { .. } | Event::Unwanted { .. }) {
+        if !matches!(event, Event::Stepped { .. }) {
             self.0.event(at, event);
         }
     }

@@ -39,7 +39,7 @@ pub(crate) fn scene(statuses: &str) -> Game {
 /// A fight in which everyone waits to be told.
 pub(crate) fn waiting(game: &Game) -> Fight {
     let mut fight = game.fight("scene", 1).unwrap();
-    fight.setup().clone().ids().for_each(|who| fight.take_control(who));
+    fight.setup().clone().ids().for_each(|who| fight.take_control(who).unwrap());
     fight.advance(Time::ZERO, &mut Silent).unwrap();
     fight
 }
@@ -74,7 +74,7 @@ pub(crate) fn one_application(statuses: &str, status: &str, until: f64) -> (Game
     let game = scene(statuses);
     let mut fight = waiting(&game);
     let mut log = Log::default();
-    fight.inflict(game.status(status).unwrap(), ONE, OWNER, 1, &mut log).unwrap();
+    fight.apply_status(game.status(status).unwrap(), ONE, OWNER, 1, &mut log).unwrap();
     fight.advance(seconds(until), &mut log).unwrap();
     (game, fight, log)
 }

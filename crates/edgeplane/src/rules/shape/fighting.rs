@@ -57,7 +57,11 @@ pub(in crate::rules) static POLICY: TableShape = TableShape {
     needs: &["use"],
     keys: &[
         ABOUT,
-        key("reaction", Shape::Number(0.01, 3_600.0), "Seconds between two looks of one who waits."),
+        key(
+            "reaction",
+            Shape::Number(0.0, 3_600.0),
+            "Reaction time: seconds until an idle combatant acts on what allows it to.",
+        ),
         key("choose", Shape::Choice(&["first", "weighted", "random"]), "Which of the lines that are possible."),
         key("target", Shape::Formula, "A score; the highest is picked first where an ability says pick = \"policy\"."),
         key(

@@ -7,7 +7,7 @@ use serde::Serialize;
 use super::arrivals::{Arrived, Which, all_that_can_happen};
 use super::character::{AbilityLine, Shown, ability_line};
 use crate::error::Error;
-use crate::fight::{Event, Fight, Likely, Observer, Provider, StepResult};
+use crate::fight::{Event, EventMask, Fight, Likely, Observer, RandomSource, StepResult};
 use crate::program::{
     AbilityId, CharacterId, CombatantId, Effect, FormulaId, OutcomePlan, Program, Reading, Setup, Time,
 };
@@ -145,7 +145,7 @@ pub fn explain_ability(
         known: Vec::new(),
         beats: false,
     };
-    bring_about(&mut Fight::with_chance(Arc::clone(&setup), Likely, 0), ability, target, &mut walk)?;
+    apply_effects(&mut Fight::with_chance(Arc::clone(&setup), Likely, 0), ability, target, &mut walk)?;
     let (mut outcomes, known) = (walk.outcomes, walk.known);
     let (mut gathered, exact) = all_that_can_happen(&setup, ability, target)?;
     for (outcome, which) in outcomes.iter_mut().zip(&known) {
@@ -154,7 +154,7 @@ pub fn explain_ability(
         }
     }
     let mut start = Fight::with_chance(Arc::clone(&setup), Likely, 0);
-    start.begin().map_err(|error| Error::of_fight(&error, &setup))?;
+    start.begin().map_err(Error::from)?;
     let name = |id: CharacterId| program.characters()[id.index()].name.clone();
     let on = if target == CombatantId(0) { from } else { on };
     Ok(AbilityExplanation {
@@ -218,15 +218,15 @@ fn also(program: &Program, outcome: &OutcomePlan) -> Option<AlsoLine> {
     Some(AlsoLine { outcome: word, what, to: outcome.to.name(), only })
 }
 
-pub(super) fn bring_about<C: Provider, O: Observer>(
+pub(super) fn apply_effects<C: RandomSource, O: Observer>(
     fight: &mut Fight<C>,
     ability: AbilityId,
     target: CombatantId,
     observer: &mut O,
 ) -> Result<(), Error> {
     // Both have what they have from the start: their gear, for one.
-    let done = fight.begin().and_then(|()| fight.bring_about(CombatantId(0), ability, target, observer));
-    done.map_err(|error| Error::of_fight(&error, fight.setup()))
+    let done = fight.begin().and_then(|()| fight.apply_effects(CombatantId(0), ability, target, observer));
+    done.map_err(Error::from)
 }
 
 /// Writes down one run with all its arithmetic.
@@ -241,7 +241,9 @@ struct Walk<'a> {
 }
 
 impl Observer for Walk<'_> {
-    const DETAIL: bool = true;
+    fn wants(&self) -> EventMask {
+        EventMask::DETAIL
+    }
 
     fn formula(&mut self, _: Time, formula: FormulaId, reading: &Reading) {
         let compiled = self.setup.program().formula(formula);

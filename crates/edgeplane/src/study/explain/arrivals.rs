@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::ability::{EndingLine, OutcomeLine, bring_about};
+use super::ability::{EndingLine, OutcomeLine, apply_effects};
 use crate::error::Error;
 use crate::fight::{Branching, Event, Fight, Observer, Sampler, Source, seed_of_trial};
 use crate::program::{AbilityId, CombatantId, PoolId, Setup, Time};
@@ -170,7 +170,7 @@ pub(super) fn all_that_can_happen(
     let mut fight = Fight::with_chance(Arc::clone(setup), Branching::new(PARTS), 0);
     for _ in 0..MOST_BRANCHES {
         let mut arrivals = Arrivals { setup, list: Vec::new() };
-        bring_about(&mut fight, ability, target, &mut arrivals)?;
+        apply_effects(&mut fight, ability, target, &mut arrivals)?;
         let weight = fight.chance_mut().weight();
         gather(&mut gathered, arrivals, weight);
         if !fight.chance_mut().next_branch() {
@@ -183,7 +183,7 @@ pub(super) fn all_that_can_happen(
     for sample in 0..SAMPLES {
         fight.restart(seed_of_trial(0, sample));
         let mut arrivals = Arrivals { setup, list: Vec::new() };
-        bring_about(&mut fight, ability, target, &mut arrivals)?;
+        apply_effects(&mut fight, ability, target, &mut arrivals)?;
         gather(&mut gathered, arrivals, 1.0);
     }
     Ok((gathered, false))

@@ -120,10 +120,10 @@ pub fn explain_character_with(
     let setup = Arc::new(Setup::between(program, &[("one".to_owned(), vec![id])]));
     let me = CombatantId(0);
     let mut fight = Fight::with_chance(Arc::clone(&setup), Likely, 0);
-    let fail = |error| Error::of_fight(&error, &setup);
+    let fail = Error::from;
     fight.begin().map_err(fail)?;
     for (status, stacks) in with {
-        fight.inflict(*status, me, me, *stacks, &mut Silent).map_err(fail)?;
+        fight.apply_status(*status, me, me, *stacks, &mut Silent).map_err(fail)?;
     }
     let mut attributes = Vec::new();
     for info in program.attributes() {

@@ -174,13 +174,13 @@ const OWNER: CombatantId = CombatantId(1);
 
 impl Life {
     fn run(setup: &Arc<Setup>, status: StatusId, stacks: u32) -> Result<Self, Error> {
-        let fail = |error| Error::of_fight(&error, setup);
+        let fail = Error::from;
         let mut fight = Fight::with_chance(Arc::clone(setup), Likely, 0);
-        setup.ids().for_each(|who| fight.take_control(who));
+        setup.ids().try_for_each(|who| fight.take_control(who)).map_err(fail)?;
         let mut log = Log::default();
         fight.advance(Time::ZERO, &mut log).map_err(fail)?;
         let before = all_attributes(setup, &fight);
-        fight.inflict(status, CombatantId(0), OWNER, stacks, &mut log).map_err(fail)?;
+        fight.apply_status(status, CombatantId(0), OWNER, stacks, &mut log).map_err(fail)?;
         let after = all_attributes(setup, &fight);
         let until = log.events.iter().rev().find_map(|logged| match logged.event {
             Event::StatusGained { status: gained, until, .. } if gained == status => Some(until),

@@ -1,0 +1,277 @@
+//! Using an ability: paying, casting, releasing, recovering.
+
+mod stock;
+mod sustain;
+
+use super::engine::{Engine, Outcome, emit};
+use super::events::UnavailableReason;
+use super::space::zones::IN_USE;
+use super::state::timers::{Phase, Timer};
+use super::state::{Doing, EffectContext};
+use super::statuses::triggers::TriggerContext;
+use crate::program::{
+    AbilityId, Chance, CombatantId, Derived, FormulaId, Layout, OutcomePlan, PoolId, Time, TriggerEvent,
+};
+use crate::rules::{Receiver, UseMoment};
+
+impl<C: Chance> Engine<'_, C> {
+    /// Starts an ability at those whom the combatant aims at: the cost is paid and the cast starts.
+    pub(super) fn start(&mut self, who: CombatantId, index: usize) -> Outcome<()> {
+        let setup = self.setup;
+        let table = &setup.abilities[index];
+        let id = table.ability;
+        let cast = self.state.abilities[index].derived.cast;
+        let cast = if cast == Derived::ASK { self.time_of(who, self.program.ability(id).cast)? } else { cast };
+        let release = self.state.now + cast;
+        let combatant = self.state.who_mut(who);
+        combatant.doing = Doing::Casting(index as u32);
+        (combatant.waits, combatant.reacts_at) = (false, Time::NEVER);
+        combatant.uses_begun += 1;
+        (combatant.releases_left, combatant.sustains) = (0, false);
+        combatant.changed_lines |= setup.policies[who.index()].chance | table.lines;
+        combatant.cooling &= !table.lines;
+        let this_use = combatant.uses_begun;
+        self.state.abilities[index].reported = None;
+        if setup.is_placed {
+            self.stand_still(who);
+        }
+        self.state.last_used = (who, Some(id));
+        self.set_act(who, release, Phase::Release);
+        let (target, targets) = (self.first_target(who), self.state.aimed_count(who) as u16);
+        emit!(self, Used { caster: who, ability: id, target, targets, release });
+        if self.listens(who) {
+            let how = TriggerContext { other: Some(target), ability: Some(id), ..TriggerContext::default() };
+            self.raise(TriggerEvent::AbilityUsed, who, how);
+        }
+        for number in 0..usize::from(targets) {
+            let target = self.state.aimed_at(setup, who, number);
+            if target != who && self.listens(target) {
+                let how = TriggerContext { other: Some(who), ability: Some(id), ..TriggerContext::default() };
+                self.raise(TriggerEvent::Targeted, target, how);
+            }
+        }
+        if table.special {
+            return self.start_special(who, index, this_use);
+        }
+        self.pay_for(who, index)
+    }
+
+    /// The first of those whom the ability under way is aimed at.
+    fn first_target(&self, who: CombatantId) -> CombatantId {
+        if self.state.aimed_count(who) == 0 { who } else { self.state.aimed_at(self.setup, who, 0) }
+    }
+
+    /// Whether a use that was begun is still under way: what it causes can have broken it.
+    fn is_under_way(&self, who: CombatantId, this_use: u32) -> bool {
+        let combatant = self.state.who(who);
+        combatant.uses_begun == this_use && matches!(combatant.doing, Doing::Casting(_))
+    }
+
+    /// All costs of an ability. All are computed before any is paid: a cost may read the pools.
+    fn pay_for(&mut self, who: CombatantId, index: usize) -> Outcome<()> {
+        let table = &self.setup.abilities[index];
+        let cost = self.state.abilities[index].derived.cost;
+        match table.costs {
+            0 => {}
+            1 if cost.is_finite() => self.pay(who, table.ability, table.cost_pool, cost),
+            _ => {
+                let plan = self.program.ability(table.ability);
+                let mut costs = std::mem::take(&mut self.scratch.costs);
+                costs.clear();
+                for (_, amount) in &plan.cost {
+                    costs.push(self.positive(*amount, &self.frame(who, who))?);
+                }
+                for ((pool, _), cost) in plan.cost.iter().zip(&costs) {
+                    self.pay(who, table.ability, *pool, *cost);
+                }
+                self.scratch.costs = costs;
+            }
+        }
+        Ok(())
+    }
+
+    fn pay(&mut self, who: CombatantId, ability: AbilityId, pool: PoolId, amount: f64) {
+        let left = self.take(who, pool, amount).left;
+        emit!(self, Spent { who, ability, pool, amount, left });
+    }
+
+    /// One of the times of an ability that has to be evaluated each time.
+    #[inline(never)]
+    pub(super) fn time_of(&mut self, who: CombatantId, formula: Option<FormulaId>) -> Outcome<Time> {
+        let Some(formula) = formula else { return Ok(Time::ZERO) };
+        Ok(Time::from_seconds(self.positive(formula, &self.frame(who, who))?))
+    }
+
+    fn recovery_of(&mut self, who: CombatantId, index: usize) -> Outcome<Time> {
+        let recovery = self.state.abilities[index].derived.recovery;
+        if recovery != Derived::ASK {
+            return Ok(recovery);
+        }
+        self.time_of(who, self.program.ability(self.setup.abilities[index].ability).recovery)
+    }
+
+    /// An ability takes effect. Its cast is over with that: its own effects cannot break it any more.
+    pub(super) fn release(&mut self, who: CombatantId, index: usize) -> Outcome<()> {
+        let setup = self.setup;
+        let table = &setup.abilities[index];
+        if table.special {
+            return self.release_special(who, index);
+        }
+        let id = table.ability;
+        let plan = self.program.ability(id);
+        let cooldown = self.state.abilities[index].derived.cooldown;
+        let cooldown = if cooldown == Derived::ASK { self.time_of(who, plan.cooldown)? } else { cooldown };
+        let ready = self.state.now + cooldown;
+        self.state.abilities[index].ready = ready;
+        emit!(self, Released { caster: who, ability: id, ready });
+        let recovery = self.recovery_of(who, index)?;
+        self.recover(who, recovery);
+        let by = EffectContext::of_ability(who, id);
+        self.effects_on_aimed(&by, &plan.does)?;
+        Ok(())
+    }
+
+    /// Brings effects about for all that an ability is aimed at; whether any of them stands.
+    fn effects_on_aimed(&mut self, by: &EffectContext, effects: &[OutcomePlan]) -> Outcome<bool> {
+        let who = by.caster;
+        let count = self.state.aimed_count(who);
+        if let (false, target) = (self.state.who(who).many, self.state.who(who).target) {
+            if self.state.stands(target) {
+                self.effects(by, target, effects)?;
+                return Ok(true);
+            }
+        } else if (0..count).any(|number| self.state.stands(self.state.aimed_at(self.setup, who, number))) {
+            self.effects_on_each(by, effects)?;
+            return Ok(true);
+        }
+        if let Some(ability) = by.ability() {
+            emit!(self, Lost { caster: who, ability });
+        }
+        Ok(false)
+    }
+
+    /// Each effect for one target after the other, then the next effect.
+    pub(super) fn effects_on_each(&mut self, by: &EffectContext, effects: &[OutcomePlan]) -> Outcome<()> {
+        let who = by.caster;
+        for effect in effects {
+            if effect.to != Receiver::Target {
+                self.effects(by, who, std::slice::from_ref(effect))?;
+                continue;
+            }
+            for number in 0..self.state.aimed_count(who) {
+                let target = self.state.aimed_at(self.setup, who, number);
+                if self.state.stands(target) {
+                    self.state.numbers.set_local(Layout::ORDER, (number + 1) as f64);
+                    self.effect(by, target, effect)?;
+                }
+            }
+        }
+        self.state.numbers.set_local(Layout::ORDER, 1.0);
+        Ok(())
+    }
+
+    /// Locked out for a while, or ready at once.
+    fn recover(&mut self, who: CombatantId, recovery: Time) {
+        if recovery == Time::ZERO {
+            self.ready(who);
+            return;
+        }
+        self.state.who_mut(who).doing = Doing::Recovering;
+        let until = self.state.now + recovery;
+        self.set_act(who, until, Phase::Ready);
+    }
+
+    /// Breaks the cast of a combatant, if one is under way.
+    pub(super) fn interrupt(&mut self, who: CombatantId, by: &EffectContext) -> Outcome<()> {
+        let Doing::Casting(index) = self.state.who(who).doing else { return Ok(()) };
+        let index = index as usize;
+        self.state.who_mut(who).doing = Doing::Idle;
+        self.state.timers.clear(Timer::Act, who);
+        let ability = self.setup.abilities[index].ability;
+        emit!(self, Interrupted { who, ability, by: by.caster, source: by.source });
+        // What took effect has been had for its cost, and counts.
+        let combatant = self.state.who_mut(who);
+        combatant.sustains = false;
+        if std::mem::take(&mut combatant.releases_left) == 0 {
+            self.pay_back(who, ability)?;
+        } else if self.program.ability(ability).cooldown_from == UseMoment::End {
+            self.count_use(who, index, self.state.now)?;
+        }
+        self.let_go(IN_USE, who)?;
+        self.ready(who);
+        let how = TriggerContext { other: Some(by.caster), ability: Some(ability), ..TriggerContext::default() };
+        self.raise(TriggerEvent::Interrupted, who, how);
+        Ok(())
+    }
+
+    fn pay_back(&mut self, who: CombatantId, ability: AbilityId) -> Outcome<()> {
+        let plan = self.program.ability(ability);
+        let Some(refund) = plan.refund.filter(|_| plan.cost_at == UseMoment::Start) else { return Ok(()) };
+        let frame = self.frame(who, who);
+        let share = self.positive(refund, &frame)?;
+        for (pool, cost) in &plan.cost {
+            let amount = self.positive(*cost, &frame)? * share;
+            self.restore(&EffectContext::of_ability(who, ability), who, *pool, amount);
+        }
+        Ok(())
+    }
+
+    /// An ability takes effect here and now, without cost, cast, cooldown or recovery.
+    pub(super) fn effects_of_ability(&mut self, who: CombatantId, id: AbilityId, target: CombatantId) -> Outcome<()> {
+        let plan = self.program.ability(id);
+        let by = EffectContext::of_ability(who, id);
+        self.effects(&by, target, &plan.does)?;
+        if let Some(sustain) = &plan.sustain {
+            emit!(self, Sustained { caster: who, ability: id });
+            self.effects(&by, target, &sustain.does)?;
+        }
+        self.respond()
+    }
+
+    /// A call uses an ability. A target that it names is the first of its targets, under the rules of the ability;
+    /// areas extend from it.
+    pub(super) fn use_by_call(
+        &mut self,
+        who: CombatantId,
+        id: AbilityId,
+        target: Option<CombatantId>,
+    ) -> Outcome<Result<(), UnavailableReason>> {
+        let index = match self.callable(who, id) {
+            Ok(index) => index,
+            Err(reason) => {
+                if let Some(index) = self.state.ability_index(self.setup, who, id) {
+                    self.report_unavailable(who, index, reason);
+                    self.respond()?;
+                }
+                return Ok(Err(reason));
+            }
+        };
+        let reason = self.unavailable_on(who, index, target)?;
+        if let Some(reason) = reason {
+            self.report_unavailable(who, index, reason);
+            self.respond()?;
+            return Ok(Err(reason));
+        }
+        self.aim(who);
+        self.start(who, index)?;
+        self.respond()?;
+        Ok(Ok(()))
+    }
+
+    /// Why an ability cannot be used with a target as the first, or on whom the ability itself picks. If it can, its
+    /// targets lie in the scratch room.
+    pub(super) fn unavailable_on(
+        &mut self,
+        who: CombatantId,
+        index: usize,
+        target: Option<CombatantId>,
+    ) -> Outcome<Option<UnavailableReason>> {
+        let Some(target) = target else { return self.unavailable(who, index, true) };
+        let plan = self.program.ability(self.setup.abilities[index].ability);
+        if !self.can_be_targeted(who, target, plan.side) {
+            return Ok(Some(UnavailableReason::NoTarget));
+        }
+        self.pick_from(who, target, plan)?;
+        self.unavailable(who, index, false)
+    }
+}

@@ -1,0 +1,201 @@
+//! Abilities of which there is more to keep than when their cooldown ends: charges, a number of uses, a
+//! cooldown that others share, several releases, and those that are open only after another one.
+
+use super::super::engine::{Engine, Outcome, emit};
+use super::super::events::UnavailableReason;
+use super::super::space::zones::IN_USE;
+use super::super::state::timers::Phase;
+use super::super::state::{Doing, EffectContext};
+use crate::program::{AbilityId, AbilityPlan, Chance, CombatantId, Time};
+use crate::rules::UseMoment;
+
+impl<C: Chance> Engine<'_, C> {
+    /// What keeps such an ability from being used, beyond what keeps any.
+    pub(in crate::fight) fn out_of_stock(
+        &mut self,
+        who: CombatantId,
+        index: usize,
+    ) -> Outcome<Option<UnavailableReason>> {
+        let plan = self.program.ability(self.setup.abilities[index].ability);
+        let now = self.state.now;
+        let ability = &mut self.state.abilities[index];
+        if plan.uses.is_some_and(|uses| ability.used >= uses) {
+            return Ok(Some(UnavailableReason::UsedUp));
+        }
+        if let Some((most, _)) = plan.charges
+            && ability.refill(most, now) == 0
+        {
+            let until = ability.next_charge;
+            return Ok(Some(UnavailableReason::NoCharge { until }));
+        }
+        let Some((after, within)) = plan.after else { return Ok(None) };
+        let not_open = Some(UnavailableReason::NotOpen { after });
+        let opener = self.state.ability_index(self.setup, who, after);
+        let opened = opener.map_or(Time::NEVER, |opener| self.state.abilities[opener].released);
+        if opened == Time::NEVER {
+            return Ok(not_open);
+        }
+        let Some(within) = within else { return Ok(None) };
+        let closes = opened + Time::from_seconds(self.positive(within, &self.frame(who, who))?);
+        Ok(not_open.filter(|_| closes < now))
+    }
+
+    /// A use counts: its cooldown runs from this moment on, and a charge is spent.
+    pub(super) fn count_use(&mut self, who: CombatantId, index: usize, from: Time) -> Outcome<()> {
+        let plan = self.program.ability(self.setup.abilities[index].ability);
+        let cooldown = self.time_of(who, plan.cooldown)?;
+        self.state.abilities[index].ready = from + cooldown;
+        let regain = match plan.charges {
+            Some((most, regain)) => Some((most, self.time_of(who, Some(regain))?)),
+            None => None,
+        };
+        let now = self.state.now;
+        let ability = &mut self.state.abilities[index];
+        ability.used += 1;
+        if let Some((most, regain)) = regain {
+            // What begins at this very moment takes the time of this moment.
+            if ability.refill(most, now) == most || ability.next_charge == from + ability.regain {
+                ability.next_charge = from + regain;
+            }
+            ability.regain = regain;
+            ability.charges = ability.charges.saturating_sub(1);
+        }
+        if let Some((shared, time)) = plan.shared_cooldown {
+            let time = if time.is_some() { self.time_of(who, time)? } else { cooldown };
+            self.keep_waiting(who, shared, from + time);
+        }
+        let table = &self.setup.abilities[index];
+        self.reopen(who, table.lines | table.shares);
+        Ok(())
+    }
+
+    /// All abilities of a shared cooldown wait, at least until a moment.
+    fn keep_waiting(&mut self, who: CombatantId, shared: u16, until: Time) {
+        let policy = &self.setup.policies[who.index()];
+        for index in policy.first as usize..(policy.first + policy.count) as usize {
+            let plan = self.program.ability(self.setup.abilities[index].ability);
+            if plan.shared_cooldown.is_some_and(|(other, _)| other == shared) {
+                let ability = &mut self.state.abilities[index];
+                ability.ready = ability.ready.max(until);
+            }
+        }
+    }
+
+    /// What remains to be done when such an ability has been started.
+    pub(super) fn start_special(&mut self, who: CombatantId, index: usize, this_use: u32) -> Outcome<()> {
+        let id = self.setup.abilities[index].ability;
+        let plan = self.program.ability(id);
+        if plan.cost_at == UseMoment::Start {
+            self.pay_for(who, index)?;
+        }
+        if plan.cooldown_from == UseMoment::Start {
+            self.count_use(who, index, self.state.now)?;
+        }
+        for status in &plan.during {
+            // What it applies can break the cast that it belongs to; then nothing more of it happens.
+            if self.is_under_way(who, this_use) {
+                self.hold(IN_USE, &EffectContext::of_ability(who, id), who, *status)?;
+            }
+        }
+        if !self.is_under_way(who, this_use) {
+            self.let_go(IN_USE, who)?;
+        }
+        Ok(())
+    }
+
+    /// Such an ability takes effect, for the first time or again.
+    pub(super) fn release_special(&mut self, who: CombatantId, index: usize) -> Outcome<()> {
+        let id = self.setup.abilities[index].ability;
+        let plan = self.program.ability(id);
+        if let (Some(sustain), true) = (&plan.sustain, self.state.who(who).sustains) {
+            return self.beat_of(who, index, sustain);
+        }
+        if self.state.who(who).releases_left == 0 {
+            if plan.cost_at == UseMoment::Release {
+                if let Some(reason) = self.affordable(who, plan)? {
+                    self.report_unavailable(who, index, reason);
+                    return self.end_use(who, index);
+                }
+                self.pay_for(who, index)?;
+            }
+            if plan.cooldown_from == UseMoment::Release {
+                self.count_use(who, index, self.state.now)?;
+            }
+            self.state.who_mut(who).releases_left = plan.releases.map_or(1, |(count, _)| count);
+        }
+        self.next_release(who, index, plan)
+    }
+
+    fn next_release(&mut self, who: CombatantId, index: usize, plan: &AbilityPlan) -> Outcome<()> {
+        let (now, id) = (self.state.now, self.setup.abilities[index].ability);
+        let this_use = self.state.who(who).uses_begun;
+        self.state.who_mut(who).releases_left -= 1;
+        let left = self.state.who(who).releases_left;
+        self.state.abilities[index].released = now;
+        let opens = self.setup.abilities[index].opens;
+        self.touch(who, opens);
+        let last = left == 0 && plan.sustain.is_none();
+        if last {
+            self.count_at_end(who, index, plan)?;
+        }
+        emit!(self, Released { caster: who, ability: id, ready: self.state.abilities[index].ready });
+        if last {
+            // Its cast is over: its own effects cannot break it any more.
+            let recovery = self.recovery_of(who, index)?;
+            self.recover(who, recovery);
+            self.effects_of_release(who, id, plan)?;
+            return self.let_go_when_idle(who);
+        }
+        // What takes effect now counts, even if it breaks the row.
+        self.state.who_mut(who).releases_left = left.max(1);
+        let reached = self.effects_of_release(who, id, plan)?;
+        if !self.is_under_way(who, this_use) {
+            return Ok(());
+        }
+        if let (Some(sustain), true) = (&plan.sustain, reached) {
+            return self.begin_sustaining(who, index, sustain);
+        }
+        match plan.releases.filter(|_| left > 0 && reached) {
+            Some((_, every)) => {
+                self.state.who_mut(who).releases_left = left;
+                let next = now + self.time_of(who, Some(every))?;
+                self.set_act(who, next, Phase::Release);
+                Ok(())
+            }
+            None => {
+                self.count_at_end(who, index, plan)?;
+                self.end_use(who, index)
+            }
+        }
+    }
+
+    /// The end of a use counts, where the cooldown runs from there.
+    pub(super) fn count_at_end(&mut self, who: CombatantId, index: usize, plan: &AbilityPlan) -> Outcome<()> {
+        if plan.cooldown_from != UseMoment::End {
+            return Ok(());
+        }
+        let ends = self.state.now + self.recovery_of(who, index)?;
+        self.count_use(who, index, ends)
+    }
+
+    /// A use is over: its caster recovers, and what was held during the use ends with that.
+    pub(super) fn end_use(&mut self, who: CombatantId, index: usize) -> Outcome<()> {
+        let combatant = self.state.who_mut(who);
+        (combatant.releases_left, combatant.sustains) = (0, false);
+        let recovery = self.recovery_of(who, index)?;
+        self.recover(who, recovery);
+        self.let_go_when_idle(who)
+    }
+
+    fn let_go_when_idle(&mut self, who: CombatantId) -> Outcome<()> {
+        if self.state.who(who).doing == Doing::Idle { self.let_go(IN_USE, who) } else { Ok(()) }
+    }
+
+    /// Brings about what an ability does to those that it is aimed at; whether any of them stands.
+    fn effects_of_release(&mut self, who: CombatantId, id: AbilityId, plan: &AbilityPlan) -> Outcome<bool> {
+        match plan.travel.filter(|_| self.setup.is_placed) {
+            Some(speed) => self.send_out(who, id, speed),
+            None => self.effects_on_aimed(&EffectContext::of_ability(who, id), &plan.does),
+        }
+    }
+}

@@ -1,0 +1,108 @@
+//! Abilities that are kept up: beat by beat, until something ends it.
+
+use super::super::engine::{Engine, Outcome, emit};
+use super::super::events::StopReason;
+use super::super::state::timers::Phase;
+use super::super::state::{Doing, EffectContext};
+use crate::program::{Chance, CombatantId, SustainPlan, Time};
+
+/// Shortest time between two beats.
+const LEAST_BEAT: Time = Time(1_000);
+
+impl<C: Chance> Engine<'_, C> {
+    /// An ability has been released and goes on from here.
+    pub(super) fn begin_sustaining(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> Outcome<()> {
+        let longest = match plan.longest {
+            Some(longest) => self.state.now + self.time_of(who, Some(longest))?,
+            None => Time::NEVER,
+        };
+        let combatant = self.state.who_mut(who);
+        combatant.sustains = true;
+        combatant.releases_left = 1;
+        combatant.sustains_until = longest;
+        self.schedule_beat(who, index, plan)
+    }
+
+    /// The next beat, or the end if that comes first.
+    fn schedule_beat(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> Outcome<()> {
+        let every = self.time_of(who, Some(plan.every))?.max(LEAST_BEAT);
+        let (next, until) = (self.state.now + every, self.state.who(who).sustains_until);
+        if next > until && until <= self.state.now {
+            return self.stop_sustaining(who, index, StopReason::Longest);
+        }
+        self.state.who_mut(who).beat_at = next;
+        self.set_act(who, next.min(until), Phase::Release);
+        Ok(())
+    }
+
+    /// A beat is due, or the longest time is over.
+    pub(super) fn beat_of(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> Outcome<()> {
+        let id = self.setup.abilities[index].ability;
+        if self.state.who(who).beat_at > self.state.now {
+            return self.stop_sustaining(who, index, StopReason::Longest);
+        }
+        if let Some(reason) = self.why_stop(who, index, plan)? {
+            return self.stop_sustaining(who, index, reason);
+        }
+        let this_use = self.state.who(who).uses_begun;
+        for number in 0..plan.cost.len() {
+            let (pool, _) = plan.cost[number];
+            self.pay(who, id, pool, self.scratch.costs[number]);
+        }
+        emit!(self, Sustained { caster: who, ability: id });
+        let by = EffectContext::of_ability(who, id);
+        if self.state.who(who).many {
+            self.effects_on_each(&by, &plan.does)?;
+        } else {
+            self.effects(&by, self.state.who(who).target, &plan.does)?;
+        }
+        // What it does can have broken it.
+        if self.is_under_way(who, this_use) { self.schedule_beat(who, index, plan) } else { Ok(()) }
+    }
+
+    /// What ends it now, if anything does; the costs of a beat lie in the scratch room then.
+    fn why_stop(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> Outcome<Option<StopReason>> {
+        let aimed = (0..self.state.aimed_count(who)).map(|number| self.state.aimed_at(self.setup, who, number));
+        let Some(first) = aimed.into_iter().find(|aimed| self.state.stands(*aimed)) else {
+            return Ok(Some(StopReason::NoTarget));
+        };
+        if let Some(holds) = plan.holds_while
+            && self.number(holds, &self.frame(who, first))? == 0.0
+        {
+            return Ok(Some(StopReason::Unwanted));
+        }
+        if self.setup.is_placed {
+            let reach = self.reach_of(who, self.program.ability(self.setup.abilities[index].ability).reach)?;
+            if !self.within(who, first, reach) {
+                return Ok(Some(StopReason::OutOfReach));
+            }
+        }
+        self.scratch.costs.clear();
+        for (pool, amount) in &plan.cost {
+            let cost = self.positive(*amount, &self.frame(who, who))?;
+            if cost - self.amount(who, *pool) > self.dust(who, *pool) {
+                return Ok(Some(StopReason::CannotAfford));
+            }
+            self.scratch.costs.push(cost);
+        }
+        Ok(None)
+    }
+
+    pub(in crate::fight) fn stop_by_call(&mut self, who: CombatantId) -> Outcome<bool> {
+        let combatant = self.state.who(who);
+        let Doing::Casting(index) = combatant.doing else { return Ok(false) };
+        if !combatant.sustains {
+            return Ok(false);
+        }
+        self.stop_sustaining(who, index as usize, StopReason::ByHand)?;
+        Ok(true)
+    }
+
+    /// It ends, and its caster recovers.
+    fn stop_sustaining(&mut self, who: CombatantId, index: usize, reason: StopReason) -> Outcome<()> {
+        let id = self.setup.abilities[index].ability;
+        emit!(self, Stopped { caster: who, ability: id, reason });
+        self.count_at_end(who, index, self.program.ability(id))?;
+        self.end_use(who, index)
+    }
+}

@@ -1,0 +1,299 @@
+//! The gates of a line, one after the other.
+
+use super::super::engine::{Engine, Outcome};
+use super::super::events::UnavailableReason;
+use super::super::state::{Doing, Gate, LineState};
+use crate::program::{
+    AbilityId, AbilityPlan, Chance, CombatantId, CompiledLine, FormulaId, Layout, POLL, PoolId, QuickCondition,
+    StatusId, Time, flow,
+};
+use crate::rules::SideRule;
+
+impl<C: Chance> Engine<'_, C> {
+    /// Looks at a line: the first gate that is closed, and until when, stand in its state then.
+    #[inline]
+    pub(super) fn look(&mut self, who: CombatantId, line: &CompiledLine, at: usize, bit: u64) -> Outcome<Gate> {
+        let index = line.ability_index as usize;
+        let table = &self.setup.abilities[index];
+        let (ready, known) = (self.state.abilities[index].ready, self.state.abilities[index].known);
+        let now = self.state.now;
+        let combatant = self.state.who_mut(who);
+        combatant.cooling &= !bit;
+        let free = combatant.forbids_act.is_none() && combatant.forbids_tags & table.forbidden_by == 0;
+        if ready > now && known && free && table.unlock.is_none() {
+            // The commonest gate. What happens to other gates meanwhile is no matter until the cooldown ends.
+            combatant.cooling |= bit;
+            self.state.lines[at] = LineState { until: ready, gate: Gate::Cooldown, reach: 0.0 };
+            return Ok(Gate::Cooldown);
+        }
+        self.until = Time::NEVER;
+        self.reach = 0.0;
+        let gate = self.first_closed(who, line, index)?;
+        self.state.lines[at] = LineState { until: self.until, gate, reach: self.reach };
+        Ok(gate)
+    }
+
+    fn first_closed(&mut self, who: CombatantId, line: &CompiledLine, index: usize) -> Outcome<Gate> {
+        let gate = self.before_condition(who, index)?;
+        if gate != Gate::Open {
+            return Ok(gate);
+        }
+        if let Some(when) = line.when {
+            if line.aims {
+                self.pick_targets(who, self.program.ability(line.ability))?;
+                if self.scratch.picked.is_empty() {
+                    return Ok(Gate::Target);
+                }
+            }
+            if !self.condition_holds(who, line, when)? {
+                self.until = self.condition_turns(who, line, when);
+                return Ok(Gate::Condition);
+            }
+        }
+        self.after_condition(who, index)
+    }
+
+    /// Why a gate is closed, in full.
+    #[inline(never)]
+    pub(super) fn reason_of(
+        &mut self,
+        who: CombatantId,
+        line: &CompiledLine,
+        gate: Gate,
+    ) -> Outcome<UnavailableReason> {
+        let index = line.ability_index as usize;
+        Ok(match gate {
+            Gate::NotKnown | Gate::Forbidden | Gate::Locked | Gate::Cooldown | Gate::Stock => {
+                self.reason_before_condition(who, index, gate)?
+            }
+            Gate::Condition => UnavailableReason::Condition,
+            Gate::Target | Gate::Unknown | Gate::Open => UnavailableReason::NoTarget,
+            Gate::Reach => {
+                let plan = self.program.ability(line.ability);
+                self.pick_targets(who, plan)?;
+                let reach = self.reach_of(who, plan.reach)?;
+                match self.scratch.picked.first().copied() {
+                    Some(first) => self.too_far(who, first, reach),
+                    None => UnavailableReason::NoTarget,
+                }
+            }
+            Gate::Cost => {
+                let plan = self.program.ability(line.ability);
+                self.affordable(who, plan)?.unwrap_or(UnavailableReason::NoTarget)
+            }
+        })
+    }
+
+    fn reason_before_condition(&mut self, who: CombatantId, index: usize, gate: Gate) -> Outcome<UnavailableReason> {
+        let combatant = self.state.who(who);
+        Ok(match gate {
+            Gate::Forbidden => {
+                let tags = self.setup.abilities[index].forbidden_by;
+                let by = combatant.forbids_act.or_else(|| self.forbidding(who, tags));
+                UnavailableReason::Forbidden { by: by.unwrap_or_default() }
+            }
+            Gate::Locked => UnavailableReason::Locked,
+            Gate::Cooldown => UnavailableReason::OnCooldown { until: self.state.abilities[index].ready },
+            Gate::Stock => self.out_of_stock(who, index)?.unwrap_or(UnavailableReason::UsedUp),
+            _ => UnavailableReason::NotKnown,
+        })
+    }
+
+    fn condition_holds(&mut self, who: CombatantId, line: &CompiledLine, when: FormulaId) -> Outcome<bool> {
+        if let (false, false, QuickCondition::Share(..) | QuickCondition::Two(..)) =
+            (line.aims, self.wants.detail(), line.quick)
+        {
+            let value = self.state.numbers.condition(line.quick, self.state.now.micros());
+            if value.is_finite() {
+                return Ok(value != 0.0);
+            }
+        }
+        let target = if line.aims { self.scratch.picked.first().copied().unwrap_or(who) } else { who };
+        let frame = self.frame(who, target);
+        let holds = self.quiet_number(when, &frame)? != 0.0;
+        if self.wants.detail() {
+            let reported = self.state.abilities[line.ability_index as usize].reported;
+            // Shown where it has turned, and before what follows from it.
+            if holds || reported != Some(Gate::Condition) {
+                self.report_formula(when, &frame);
+            }
+        }
+        Ok(holds)
+    }
+
+    /// When a condition that does not hold may hold, with nothing else happening.
+    fn condition_turns(&mut self, who: CombatantId, line: &CompiledLine, when: FormulaId) -> Time {
+        if line.chance {
+            return self.state.now + POLL;
+        }
+        if !line.time {
+            return Time::NEVER;
+        }
+        let target = if line.aims { self.scratch.picked.first().copied().unwrap_or(who) } else { who };
+        let frame = self.frame(who, target);
+        self.program.next_change(when, &mut self.state.numbers, &frame)
+    }
+
+    /// Known, not forbidden, unlocked, off cooldown, in stock.
+    fn before_condition(&mut self, who: CombatantId, index: usize) -> Outcome<Gate> {
+        let table = &self.setup.abilities[index];
+        let ability = &self.state.abilities[index];
+        if !ability.known {
+            return Ok(Gate::NotKnown);
+        }
+        let ready = ability.ready;
+        let combatant = self.state.who(who);
+        if combatant.forbids_act.is_some() || combatant.forbids_tags & table.forbidden_by != 0 {
+            return Ok(Gate::Forbidden);
+        }
+        if let Some(unlock) = table.unlock {
+            let frame = self.frame(who, who);
+            if self.number(unlock, &frame)? == 0.0 {
+                if table.unlock_time {
+                    self.until = self.program.next_change(unlock, &mut self.state.numbers, &frame);
+                }
+                return Ok(Gate::Locked);
+            }
+        }
+        if ready > self.state.now {
+            self.until = ready;
+            return Ok(Gate::Cooldown);
+        }
+        if table.special
+            && let Some(reason) = self.out_of_stock(who, index)?
+        {
+            self.until = reason.until().unwrap_or(Time::NEVER);
+            return Ok(Gate::Stock);
+        }
+        Ok(Gate::Open)
+    }
+
+    /// A target, in reach, and the cost.
+    fn after_condition(&mut self, who: CombatantId, index: usize) -> Outcome<Gate> {
+        let setup = self.setup;
+        let table = &setup.abilities[index];
+        let plan = self.program.ability(table.ability);
+        if !self.anyone_to_target(who, plan.side) {
+            return Ok(Gate::Target);
+        }
+        if table.by_place {
+            let gate = self.gate_of_reach(who, plan)?;
+            if gate != Gate::Open {
+                return Ok(gate);
+            }
+        }
+        match table.costs {
+            0 => Ok(Gate::Open),
+            1 if self.state.abilities[index].derived.cost.is_finite() => {
+                let cost = self.state.abilities[index].derived.cost;
+                if self.can_afford(who, table.cost_pool, cost) {
+                    return Ok(Gate::Open);
+                }
+                self.until = self.when_it_holds(who, table.cost_pool, cost).unwrap_or(Time::NEVER);
+                Ok(Gate::Cost)
+            }
+            _ => match self.affordable(who, plan)? {
+                None => Ok(Gate::Open),
+                Some(reason) => {
+                    self.until = reason.until().unwrap_or(Time::NEVER);
+                    Ok(Gate::Cost)
+                }
+            },
+        }
+    }
+
+    /// Why an ability of a combatant cannot be used now, whatever its policy says; nothing, if it can. `pick` says
+    /// whether targets are to be picked first; else they are there.
+    pub(in crate::fight) fn unavailable(
+        &mut self,
+        who: CombatantId,
+        index: usize,
+        pick: bool,
+    ) -> Outcome<Option<UnavailableReason>> {
+        let gate = self.before_condition(who, index)?;
+        let table = &self.setup.abilities[index];
+        if gate != Gate::Open {
+            return self.reason_before_condition(who, index, gate).map(Some);
+        }
+        let plan = self.program.ability(table.ability);
+        if pick {
+            self.pick_targets(who, plan)?;
+        }
+        let Some(first) = self.scratch.picked.first().copied() else { return Ok(Some(UnavailableReason::NoTarget)) };
+        if table.reaches {
+            let reach = self.reach_of(who, plan.reach)?;
+            if !self.within(who, first, reach) {
+                return Ok(Some(self.too_far(who, first, reach)));
+            }
+        }
+        self.affordable(who, plan)
+    }
+
+    /// The same for a call: whoever is busy or out of the fight can use nothing.
+    pub(in crate::fight) fn why_unavailable(
+        &mut self,
+        who: CombatantId,
+        ability: AbilityId,
+    ) -> Outcome<Option<UnavailableReason>> {
+        match self.callable(who, ability) {
+            Err(reason) => Ok(Some(reason)),
+            Ok(index) => self.unavailable(who, index, true),
+        }
+    }
+
+    /// The index of an ability, if its owner is free to use something at all.
+    pub(in crate::fight) fn callable(&self, who: CombatantId, ability: AbilityId) -> Result<usize, UnavailableReason> {
+        let combatant = self.state.who(who);
+        if !combatant.stands || self.state.ending.is_some() {
+            return Err(UnavailableReason::OutOfTheFight);
+        }
+        if combatant.doing != Doing::Idle {
+            return Err(UnavailableReason::Busy { until: combatant.until });
+        }
+        self.state.ability_index(self.setup, who, ability).ok_or(UnavailableReason::NotKnown)
+    }
+
+    /// Whether there is anybody whom an ability could be used on, at any distance.
+    #[inline]
+    fn anyone_to_target(&self, who: CombatantId, side: SideRule) -> bool {
+        match side {
+            SideRule::Enemies => self.state.numbers.at(self.program.place(who, Layout::ENEMIES)) > 0.0,
+            SideRule::Allies | SideRule::Caster | SideRule::Everyone => true,
+        }
+    }
+
+    pub(in crate::fight) fn affordable(
+        &mut self,
+        who: CombatantId,
+        ability: &AbilityPlan,
+    ) -> Outcome<Option<UnavailableReason>> {
+        for (pool, amount) in &ability.cost {
+            let cost = self.positive(*amount, &self.frame(who, who))?;
+            if !self.can_afford(who, *pool, cost) {
+                let (has, until) = (self.amount(who, *pool), self.when_it_holds(who, *pool, cost));
+                return Ok(Some(UnavailableReason::CannotAfford { pool: *pool, cost, has, until }));
+            }
+        }
+        Ok(None)
+    }
+
+    #[inline]
+    fn can_afford(&self, who: CombatantId, pool: PoolId, cost: f64) -> bool {
+        let has = self.amount(who, pool);
+        has >= cost || cost - has <= self.dust(who, pool)
+    }
+
+    /// The status that forbids abilities with one of these tags.
+    fn forbidding(&self, who: CombatantId, tags: u64) -> Option<StatusId> {
+        let mut held = self.state.statuses.of(who).map(|index| self.state.statuses.get(index).status);
+        held.find(|status| self.program.status(*status).forbids_tags & tags != 0)
+    }
+
+    /// The first moment at which a pool in flow will hold `wanted`, to the microsecond.
+    #[inline(never)]
+    fn when_it_holds(&self, who: CombatantId, pool: PoolId, wanted: f64) -> Option<Time> {
+        let first = self.program.place(who, self.program.layout.pool(pool));
+        let pool_numbers = self.state.numbers.pool_numbers(first)?;
+        flow::when_it_holds(pool_numbers, wanted, self.dust(who, pool), self.state.now.micros())
+    }
+}

@@ -1,0 +1,278 @@
+//! How a combatant decides.
+//!
+//! A line of a policy is a row of gates ([`Gate`](super::state::Gate)). A combatant that cannot use anything
+//! remembers for each line until when it stays closed, and what its condition depends on is known from the
+//! set-up; so a line is looked at again only when that time has come or one of these numbers has changed (see
+//! [`signals`]). The first line that is open is used.
+
+mod areas;
+mod gates;
+pub(super) mod signals;
+mod targets;
+mod walk;
+
+use super::engine::{Engine, Outcome, emit};
+use super::events::UnavailableReason;
+use super::state::timers::Phase;
+use super::state::{Control, Doing, Gate};
+use super::statuses::triggers::TriggerContext;
+use crate::program::{Chance, CombatantId, CompiledLine, CompiledPolicy, POLL, SiteId, Time, TriggerEvent};
+
+impl<C: Chance> Engine<'_, C> {
+    /// Everyone who is ready decides; then all decisions are carried out. Decisions are made on the same
+    /// state, so that who is asked first gains nothing.
+    pub(super) fn decide_together(&mut self) -> Outcome<()> {
+        if let [who] = *self.state.deciders.as_slice() {
+            self.state.deciders.clear();
+            let combatant = self.state.who_mut(who);
+            combatant.decides = false;
+            if combatant.doing != Doing::Idle || !combatant.decides_by_itself() {
+                return Ok(());
+            }
+            return match self.decide(who)? {
+                Some(index) => self.start(who, index as usize),
+                None => {
+                    self.wait(who);
+                    Ok(())
+                }
+            };
+        }
+        self.decide_all()
+    }
+
+    fn decide_all(&mut self) -> Outcome<()> {
+        let mut decisions = std::mem::take(&mut self.scratch.decisions);
+        decisions.clear();
+        while let Some(who) = self.state.deciders.pop() {
+            let combatant = self.state.who_mut(who);
+            combatant.decides = false;
+            // It may have begun something since it was told to look.
+            if combatant.doing == Doing::Idle && combatant.decides_by_itself() {
+                decisions.push((who, None));
+            }
+        }
+        if decisions.len() > 1 {
+            decisions.sort_unstable_by_key(|(who, _)| self.state.who(*who).rank);
+        }
+        for (who, decision) in &mut decisions {
+            *decision = self.decide(*who)?;
+        }
+        for (who, decision) in decisions.drain(..) {
+            match decision {
+                Some(index) => self.start(who, index as usize)?,
+                None => self.wait(who),
+            }
+        }
+        self.scratch.decisions = decisions;
+        Ok(())
+    }
+
+    /// The ability that a combatant uses now, by its index among all abilities, with its targets chosen; none,
+    /// if none is possible.
+    fn decide(&mut self, who: CombatantId) -> Outcome<Option<u32>> {
+        if self.has_controller(who) {
+            return self.ask_controller(who);
+        }
+        let setup = self.setup;
+        let policy = &setup.policies[who.index()];
+        if let Some(site) = policy.draws {
+            return self.decide_by_chance(who, policy, site);
+        }
+        let now = self.state.now;
+        let changed = std::mem::take(&mut self.state.who_mut(who).changed_lines);
+        let mut wake = Time::NEVER;
+        for (index, line) in policy.lines.iter().enumerate() {
+            let (bit, at) = (CompiledPolicy::bit(index), policy.first_line as usize + index);
+            let until = self.state.lines[at].until;
+            if changed & bit == 0 && until > now {
+                wake = wake.min(until);
+                continue;
+            }
+            if self.look(who, line, at, bit)? == Gate::Open {
+                let unseen = changed & !(bit - 1);
+                self.state.who_mut(who).changed_lines |= unseen | bit;
+                if self.has_to_react(who, policy, line) {
+                    return Ok(None);
+                }
+                self.aim_line(who, line)?;
+                return Ok(Some(line.ability_index));
+            }
+            wake = wake.min(self.state.lines[at].until);
+            self.note_closed(who, policy, index)?;
+        }
+        let combatant = self.state.who_mut(who);
+        (combatant.wake, combatant.reacts_at) = (wake, Time::NEVER);
+        Ok(None)
+    }
+
+    /// All lines that are open are weighed, and chance chooses one of them.
+    fn decide_by_chance(&mut self, who: CombatantId, policy: &CompiledPolicy, site: SiteId) -> Outcome<Option<u32>> {
+        let now = self.state.now;
+        let changed = std::mem::take(&mut self.state.who_mut(who).changed_lines);
+        let (mut wake, mut total, mut open, mut steady) = (Time::NEVER, 0.0, 0, true);
+        let mut weighed = std::mem::take(&mut self.scratch.weighed);
+        weighed.clear();
+        for (index, line) in policy.lines.iter().enumerate() {
+            let (bit, at) = (CompiledPolicy::bit(index), policy.first_line as usize + index);
+            let until = self.state.lines[at].until;
+            if changed & bit == 0 && until > now {
+                wake = wake.min(until);
+                continue;
+            }
+            if self.look(who, line, at, bit)? != Gate::Open {
+                wake = wake.min(self.state.lines[at].until);
+                self.note_closed(who, policy, index)?;
+                continue;
+            }
+            open |= bit;
+            let weight = match line.weight {
+                Some(weight) => {
+                    steady &= self.program.formula(weight).is_plain_number();
+                    self.aim_line(who, line)?;
+                    let target = self.scratch.picked.first().copied().unwrap_or(who);
+                    self.positive(weight, &self.frame(who, target))?
+                }
+                None => 1.0,
+            };
+            total += weight;
+            weighed.push((total, index as u32));
+        }
+        self.state.who_mut(who).changed_lines |= open;
+        let delayed = open != 0 && {
+            let first = &policy.lines[open.trailing_zeros() as usize];
+            self.has_to_react(who, policy, first)
+        };
+        let drawn = if delayed { None } else { self.draw_of(who, site, total, &weighed) };
+        self.scratch.weighed = weighed;
+        if let Some(index) = drawn {
+            let line = &policy.lines[index as usize];
+            self.aim_line(who, line)?;
+            return Ok(Some(line.ability_index));
+        }
+        let combatant = self.state.who_mut(who);
+        if !delayed {
+            // What is open and has no weight is weighed again after a while, if that can change.
+            let again = if open == 0 || steady { Time::NEVER } else { now + POLL };
+            (combatant.wake, combatant.reacts_at) = (wake.min(again), Time::NEVER);
+        }
+        Ok(None)
+    }
+
+    /// One of several by weight, which stand summed up; what is certain draws nothing.
+    fn draw_of(&mut self, who: CombatantId, site: SiteId, total: f64, weighed: &[(f64, u32)]) -> Option<u32> {
+        let before = std::iter::once(0.0).chain(weighed.iter().map(|(sum, _)| *sum));
+        let mut possible = weighed.iter().zip(before).filter(|((sum, _), before)| sum > before).map(|(one, _)| *one);
+        if possible.clone().count() <= 1 {
+            return possible.next().map(|(_, index)| index);
+        }
+        let drawn = self.chance.uniform(self.stream_of(who, site)) * total;
+        possible.clone().find(|(sum, _)| drawn < *sum).or(possible.last()).map(|(_, index)| index)
+    }
+
+    /// Whether a combatant that was idle has not reacted yet to a line that has opened.
+    fn has_to_react(&mut self, who: CombatantId, policy: &CompiledPolicy, line: &CompiledLine) -> bool {
+        let now = self.state.now;
+        let combatant = self.state.who_mut(who);
+        if !combatant.waits || policy.reaction == Time::ZERO {
+            return false;
+        }
+        if combatant.reacts_at == Time::NEVER {
+            combatant.reacts_at = now + policy.reaction;
+        }
+        if combatant.reacts_at <= now {
+            combatant.reacts_at = Time::NEVER;
+            return false;
+        }
+        combatant.wake = combatant.reacts_at;
+        if self.state.abilities[line.ability_index as usize].reported.take().is_some() {
+            emit!(self, Available { who, ability: line.ability });
+        }
+        true
+    }
+
+    /// Reports why a line is closed, if that is news.
+    #[inline]
+    fn note_closed(&mut self, who: CombatantId, policy: &CompiledPolicy, index: usize) -> Outcome<()> {
+        let line = &policy.lines[index];
+        let gate = self.state.lines[policy.first_line as usize + index].gate;
+        let ability = &mut self.state.abilities[line.ability_index as usize];
+        // The stock has several reasons; whatever else is closed at the same gate is closed for the same one.
+        let known = ability.reported == Some(gate) && gate != Gate::Stock;
+        if known || (line.repeated && self.another_got_further(policy, index, gate)) {
+            return Ok(());
+        }
+        let reason = self.reason_of(who, line, gate)?;
+        self.report_unavailable(who, line.ability_index as usize, reason);
+        Ok(())
+    }
+
+    /// Whether another line of the same ability is closed by a later gate: then that is the reason.
+    fn another_got_further(&self, policy: &CompiledPolicy, index: usize, gate: Gate) -> bool {
+        let ability = policy.lines[index].ability;
+        let first = policy.first_line as usize;
+        policy.lines.iter().enumerate().any(|(other, line)| {
+            let further = self.state.lines[first + other].gate;
+            other != index && line.ability == ability && (further > gate || (further == gate && other < index))
+        })
+    }
+
+    /// An ability is unavailable; that is an event if the reason is another than before.
+    pub(super) fn report_unavailable(&mut self, who: CombatantId, index: usize, reason: UnavailableReason) {
+        let reported = &mut self.state.abilities[index];
+        let (gate, kind) = (Gate::of(reason), reason.kind() as u8);
+        let same = reported.reported == Some(gate) && reported.reported_kind == kind;
+        (reported.reported, reported.reported_kind) = (Some(gate), kind);
+        if same {
+            return;
+        }
+        let ability = self.setup.abilities[index].ability;
+        emit!(self, Unavailable { who, ability, reason });
+        if reason != UnavailableReason::Condition && self.listens(who) {
+            let how = TriggerContext { ability: Some(ability), ..TriggerContext::default() };
+            self.raise(TriggerEvent::AbilityUnavailable, who, how);
+        }
+    }
+
+    /// Nothing is possible for now.
+    fn wait(&mut self, who: CombatantId) {
+        let mut until = self.state.who(who).wake;
+        if self.setup.is_placed {
+            self.keep_or_plan_way(who);
+            until = until.min(self.state.walks[who.index()].until);
+        }
+        self.set_act(who, until, Phase::Ready);
+        let combatant = self.state.who_mut(who);
+        if !std::mem::replace(&mut combatant.waits, true) {
+            emit!(self, Waits { who, until: (until < Time::NEVER).then_some(until) });
+        }
+    }
+
+    /// Nothing keeps a combatant from acting any more.
+    pub(super) fn ready(&mut self, who: CombatantId) {
+        let combatant = self.state.who_mut(who);
+        combatant.doing = Doing::Idle;
+        if combatant.control != Control::Hand {
+            self.will_decide(who);
+        }
+    }
+}
+
+impl Gate {
+    /// The gate that a reason stands for.
+    fn of(reason: UnavailableReason) -> Self {
+        match reason {
+            UnavailableReason::OutOfTheFight | UnavailableReason::Busy { .. } => Self::Unknown,
+            UnavailableReason::NotKnown => Self::NotKnown,
+            UnavailableReason::Forbidden { .. } => Self::Forbidden,
+            UnavailableReason::Locked => Self::Locked,
+            UnavailableReason::OnCooldown { .. } => Self::Cooldown,
+            UnavailableReason::NoCharge { .. } | UnavailableReason::UsedUp | UnavailableReason::NotOpen { .. } => {
+                Self::Stock
+            }
+            UnavailableReason::Condition => Self::Condition,
+            UnavailableReason::NoTarget => Self::Target,
+            UnavailableReason::OutOfReach { .. } => Self::Reach,
+            UnavailableReason::CannotAfford { .. } => Self::Cost,
+        }
+    }
+}

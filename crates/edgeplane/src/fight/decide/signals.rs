@@ -1,0 +1,115 @@
+//! What tells a combatant that something has changed on which a line of its policy depends.
+//!
+//! Every change of a number goes through here, whoever made it: another combatant, a status, the script of
+//! the encounter, a call of the game. The tables of the set-up say which lines it concerns; whoever is idle
+//! then looks at those lines before the moment is over. Whoever is busy looks when it is ready.
+
+use super::super::engine::Engine;
+use super::super::state::{Control, Doing};
+use crate::program::{Chance, CombatantId, Listener, PoolId, Reads};
+use crate::rules::SideRule;
+
+impl<C: Chance> Engine<'_, C> {
+    /// Lines of a combatant have to be looked at again.
+    #[inline]
+    pub(in crate::fight) fn touch(&mut self, who: CombatantId, lines: u64) {
+        let began = self.state.began;
+        let combatant = self.state.who_mut(who);
+        // What a cooldown keeps closed is looked at when that ends.
+        let lines = lines & !combatant.cooling;
+        if lines == 0 {
+            return;
+        }
+        combatant.changed_lines |= lines;
+        if combatant.doing == Doing::Idle && began && combatant.decides_by_itself() {
+            self.will_decide(who);
+        }
+    }
+
+    /// A combatant decides before this moment is over.
+    #[inline]
+    pub(in crate::fight) fn will_decide(&mut self, who: CombatantId) {
+        let combatant = self.state.who_mut(who);
+        if !std::mem::replace(&mut combatant.decides, true) {
+            self.state.deciders.push(who);
+        }
+    }
+
+    /// Lines of a combatant have to be looked at again, whatever keeps them closed.
+    pub(in crate::fight) fn reopen(&mut self, who: CombatantId, lines: u64) {
+        self.state.who_mut(who).cooling &= !lines;
+        self.touch(who, lines);
+    }
+
+    /// All lines of a combatant have to be looked at again.
+    pub(in crate::fight) fn touch_all(&mut self, who: CombatantId) {
+        self.reopen(who, u64::MAX);
+    }
+
+    /// Whether a controller decides for a combatant, and is there.
+    #[inline]
+    pub(in crate::fight) fn has_controller(&self, who: CombatantId) -> bool {
+        self.controller.is_some() && self.state.who(who).control == Control::Controller
+    }
+
+    /// A pool has changed.
+    #[inline]
+    pub(in crate::fight) fn pool_changed(&mut self, who: CombatantId, pool: PoolId) {
+        let setup = self.setup;
+        let lines = setup.policies[who.index()].own_pools[pool.index()];
+        self.touch(who, if self.has_controller(who) { u64::MAX } else { lines });
+        if setup.listeners.any_pools >> pool.0 & 1 == 1 {
+            self.notify(who, &setup.listeners.pools[pool.index()]);
+        }
+        if !self.state.statuses.conditional.is_empty() {
+            self.condition_input(who, Reads { pools: 1 << pool.0, slots: 0 });
+        }
+    }
+
+    /// Attributes, stacks or counts of tags have changed; their slots as bits.
+    #[inline]
+    pub(in crate::fight) fn slots_changed(&mut self, who: CombatantId, slots: u64) {
+        let setup = self.setup;
+        let lines = setup.policies[who.index()].lines_of_slots(slots);
+        self.touch(who, if self.has_controller(who) { u64::MAX } else { lines });
+        let mut heard = slots & setup.listeners.any_slots;
+        while heard != 0 {
+            self.notify(who, &setup.listeners.slots[heard.trailing_zeros() as usize]);
+            heard &= heard - 1;
+        }
+        if !self.state.statuses.conditional.is_empty() {
+            self.condition_input(who, Reads { pools: 0, slots });
+        }
+    }
+
+    /// Those whose decision depends on a number of somebody decide anew.
+    fn notify(&mut self, whose: CombatantId, listeners: &[Listener]) {
+        let side = self.setup.combatants[whose.index()].side;
+        for listener in listeners {
+            let ally = self.setup.combatants[listener.who.index()].side == side;
+            let concerned = match listener.side {
+                SideRule::Enemies => !ally,
+                SideRule::Allies => ally,
+                SideRule::Caster => listener.who == whose,
+                SideRule::Everyone => true,
+            };
+            if concerned {
+                self.touch(listener.who, listener.lines);
+            }
+        }
+    }
+
+    /// A number has changed on which conditions of statuses may depend.
+    pub(in crate::fight) fn condition_input(&mut self, who: CombatantId, changed: Reads) {
+        let statuses = &self.state.statuses;
+        let depends = statuses.conditional.iter().any(|index| {
+            let record = statuses.get(*index);
+            let inputs = &self.program.status(record.status).holds;
+            (record.owner == who && inputs.other.meets(changed)) || (record.caster == who && inputs.own.meets(changed))
+        });
+        if depends {
+            self.state.who_mut(who).conditions_changed = true;
+            self.state.check_conditions = true;
+        }
+    }
+}

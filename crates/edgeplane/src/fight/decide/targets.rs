@@ -1,0 +1,192 @@
+//! Whom an ability is used on.
+
+use super::super::engine::{Engine, Outcome};
+use crate::program::{AbilityPlan, Area, Chance, CombatantId, CompiledLine, PickPlan, PoolId};
+use crate::rules::SideRule;
+
+impl<C: Chance> Engine<'_, C> {
+    /// Picks whom a line's ability is used on, unless its condition has needed that already, and aims at them.
+    pub(super) fn aim_line(&mut self, who: CombatantId, line: &CompiledLine) -> Outcome<()> {
+        if !line.aims {
+            self.pick_targets(who, self.program.ability(line.ability))?;
+        }
+        self.aim(who);
+        Ok(())
+    }
+
+    /// Takes over whom the scratch room holds as the caster's targets.
+    pub(in crate::fight) fn aim(&mut self, who: CombatantId) {
+        let room = self.setup.aim_room[who.index()] as usize..self.setup.aim_room[who.index() + 1] as usize;
+        let combatant = self.state.who_mut(who);
+        match self.scratch.picked.as_slice() {
+            [one] => (combatant.target, combatant.many) = (*one, false),
+            several => {
+                let several = &several[..several.len().min(room.len())];
+                (combatant.many, combatant.aimed) = (true, several.len() as u16);
+                self.state.aimed[room.start..room.start + several.len()].copy_from_slice(several);
+            }
+        }
+    }
+
+    /// Puts whom an ability would be used on into the scratch room.
+    #[inline(never)]
+    pub(in crate::fight) fn pick_targets(&mut self, who: CombatantId, ability: &AbilityPlan) -> Outcome<()> {
+        let mut picked = std::mem::take(&mut self.scratch.picked);
+        picked.clear();
+        if self.setup.is_placed && ability.is_about_places() {
+            self.pick_by_place(who, ability, &mut picked)?;
+            self.scratch.picked = picked;
+            return Ok(());
+        }
+        match (ability.side, ability.pick) {
+            (SideRule::Caster, _) => picked.push(who),
+            (_, PickPlan::First) => {
+                let possible = self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side));
+                picked.extend(possible.take(ability.count as usize));
+                self.put_taunter_first(who, ability, ability.count as usize, &mut picked);
+            }
+            _ => {
+                picked.extend(self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side)));
+                self.arrange(who, ability.pick, ability.count as usize, &mut picked)?;
+                picked.truncate(ability.count as usize);
+                self.put_taunter_first(who, ability, ability.count as usize, &mut picked);
+            }
+        }
+        self.scratch.picked = picked;
+        Ok(())
+    }
+
+    /// Those in reach go before all others; around the one that is picked, or around the caster, everyone in the
+    /// radius is a target, the nearest to the middle first.
+    fn pick_by_place(&mut self, who: CombatantId, ability: &AbilityPlan, picked: &mut Vec<CombatantId>) -> Outcome<()> {
+        if let Area::Circle { around_caster: true, .. } = ability.area {
+            return self.pick_area(who, who, ability, picked);
+        }
+        let reach = self.reach_of(who, ability.reach)?;
+        let mut near = std::mem::take(&mut self.scratch.near);
+        near.clear();
+        for other in self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side)) {
+            if self.within(who, other, reach) { near.push(other) } else { picked.push(other) }
+        }
+        if !near.is_empty() {
+            std::mem::swap(&mut near, picked);
+        }
+        self.scratch.near = near;
+        let count = if ability.area == Area::None { ability.count as usize } else { 1 };
+        self.arrange(who, ability.pick, count, picked)?;
+        picked.truncate(count);
+        self.put_taunter_first(who, ability, count, picked);
+        match picked.first().copied() {
+            Some(first) => self.pick_area(who, first, ability, picked),
+            None => Ok(()),
+        }
+    }
+
+    /// The same with the first target given: areas and further targets extend from it.
+    pub(in crate::fight) fn pick_from(
+        &mut self,
+        who: CombatantId,
+        first: CombatantId,
+        ability: &AbilityPlan,
+    ) -> Outcome<()> {
+        self.pick_targets(who, ability)?;
+        let mut picked = std::mem::take(&mut self.scratch.picked);
+        let around_caster = matches!(ability.area, Area::Circle { around_caster: true, .. });
+        if self.setup.is_placed && ability.area != Area::None && !around_caster {
+            picked.clear();
+            picked.push(first);
+            self.pick_area(who, first, ability, &mut picked)?;
+        } else {
+            picked.retain(|other| *other != first);
+            picked.insert(0, first);
+            picked.truncate(ability.count as usize);
+        }
+        self.scratch.picked = picked;
+        Ok(())
+    }
+
+    /// Whoever taunted the caster comes first, in reach or not.
+    fn put_taunter_first(&self, who: CombatantId, ability: &AbilityPlan, count: usize, picked: &mut Vec<CombatantId>) {
+        let Some(taunter) = self.taunter(who, ability.side) else { return };
+        picked.retain(|other| *other != taunter);
+        picked.insert(0, taunter);
+        picked.truncate(count);
+    }
+
+    #[inline]
+    pub(in crate::fight) fn can_be_targeted(&self, who: CombatantId, other: CombatantId, side: SideRule) -> bool {
+        let same = self.setup.combatants[who.index()].side == self.setup.combatants[other.index()].side;
+        let fits = match side {
+            SideRule::Enemies => !same && self.setup.can_be_defeated(other),
+            SideRule::Allies => same,
+            SideRule::Caster => who == other,
+            SideRule::Everyone => same || self.setup.can_be_defeated(other),
+        };
+        fits && self.state.stands(other)
+    }
+
+    /// Puts those picked first to the front.
+    fn arrange(&mut self, who: CombatantId, pick: PickPlan, count: usize, picked: &mut [CombatantId]) -> Outcome<()> {
+        if let PickPlan::Random(site) = pick {
+            let stream = self.stream_of(who, site);
+            for front in 0..picked.len().min(count) {
+                let left = (picked.len() - front) as u32;
+                let chosen = if left > 1 { self.chance.pick(stream, left) as usize } else { 0 };
+                picked.swap(front, front + chosen);
+            }
+            return Ok(());
+        }
+        if count == 1 {
+            return self.best_first(who, pick, picked);
+        }
+        let mut scored = std::mem::take(&mut self.scratch.scored);
+        scored.clear();
+        for other in picked.iter() {
+            scored.push((self.score(who, *other, pick)?, *other));
+        }
+        // Stable: among equals the order of the encounter decides.
+        scored.sort_by(|a, b| a.0.total_cmp(&b.0));
+        for (place, (_, other)) in picked.iter_mut().zip(&scored) {
+            *place = *other;
+        }
+        self.scratch.scored = scored;
+        Ok(())
+    }
+
+    /// Puts the one picked first to the front; among equals the order of the encounter decides.
+    fn best_first(&mut self, who: CombatantId, pick: PickPlan, picked: &mut [CombatantId]) -> Outcome<()> {
+        let mut best: Option<(f64, usize)> = None;
+        for (index, other) in picked.iter().enumerate() {
+            let score = self.score(who, *other, pick)?;
+            if best.is_none_or(|(least, _)| score.total_cmp(&least).is_lt()) {
+                best = Some((score, index));
+            }
+        }
+        if let Some((_, index)) = best {
+            picked.swap(0, index);
+        }
+        Ok(())
+    }
+
+    fn score(&mut self, who: CombatantId, other: CombatantId, pick: PickPlan) -> Outcome<f64> {
+        let share = |pool: Option<PoolId>| pool.map_or(0.0, |pool| self.share(other, pool));
+        match pick {
+            PickPlan::Weakest(pool) => Ok(share(pool)),
+            PickPlan::Strongest(pool) => Ok(-share(pool)),
+            PickPlan::Lowest(formula) => {
+                let frame = self.frame(who, other);
+                self.quiet_number(formula, &frame)
+            }
+            PickPlan::Policy => match self.setup.policies[who.index()].prefers {
+                Some(formula) => {
+                    let frame = self.frame(who, other);
+                    Ok(-self.quiet_number(formula, &frame)?)
+                }
+                None => Ok(0.0),
+            },
+            PickPlan::Nearest => Ok(self.apart(who, other)),
+            PickPlan::Farthest => Ok(-self.apart(who, other)),
+            PickPlan::First | PickPlan::Random(_) => Ok(0.0),
+        }
+    }
+}

@@ -1,0 +1,437 @@
+//! Where those go who cannot act, and who is in reach.
+//!
+//! Everybody moves in straight lines, so where one is, and when one will be near enough, is computed exactly and
+//! never looked for step by step. A change of course concerns those who walk to the one who turns, and those
+//! whose reach it will cross now: one root for each pair. Nobody else decides anew.
+
+use super::super::engine::{Engine, Outcome, emit};
+use super::super::events::UnavailableReason;
+use super::super::state::timers::Phase;
+use super::super::state::{Doing, EffectContext, Gate, Walk};
+use crate::program::{
+    AbilityPlan, Area, Chance, CombatantId, FormulaId, HAIR, Layout, POLL, Plane, Slot, Time, inner, meeting, minus,
+};
+use crate::rules::{Moves, SideRule};
+
+/// How often one plans its way at one moment because others change their courses.
+const PLANS: u8 = 2;
+
+fn length(a: Plane) -> f64 {
+    inner(a, a).sqrt()
+}
+
+/// So far in a direction; nowhere in none.
+fn toward(direction: Plane, metres: f64) -> Plane {
+    let long = length(direction);
+    if long == 0.0 { [0.0; 2] } else { [direction[0] / long * metres, direction[1] / long * metres] }
+}
+
+impl<C: Chance> Engine<'_, C> {
+    fn block(&self, who: CombatantId) -> usize {
+        self.program.place(who, Slot(0))
+    }
+
+    pub(in crate::fight) fn place_of(&self, who: CombatantId) -> Plane {
+        self.state.numbers.place(self.block(who), self.state.now.micros())
+    }
+
+    pub(in crate::fight) fn course_of(&self, who: CombatantId) -> Plane {
+        let first = self.program.place(who, Layout::VELOCITY);
+        [self.state.numbers.at(first), self.state.numbers.at(first + 1)]
+    }
+
+    /// Metres between two.
+    pub(in crate::fight) fn apart(&self, one: CombatantId, other: CombatantId) -> f64 {
+        self.state.numbers.distance(self.block(one), self.block(other), self.state.now.micros())
+    }
+
+    /// Whether two are near enough.
+    pub(in crate::fight) fn within(&self, one: CombatantId, other: CombatantId, metres: f64) -> bool {
+        self.apart(one, other) <= metres + HAIR
+    }
+
+    /// The moment at which something that leaves a combatant now, at a speed, is at another one who goes on as it does;
+    /// by the straight way to where that one is now, if it can never catch it.
+    pub(in crate::fight) fn arrival(&self, from: CombatantId, to: CombatantId, speed: f64) -> Time {
+        let away = minus(self.place_of(to), self.place_of(from));
+        let seconds = meeting(away, self.course_of(to), speed, 0.0).unwrap_or(length(away) / speed);
+        if seconds == 0.0 { self.state.now } else { self.after(seconds) }
+    }
+
+    /// The first microsecond that is not before so many seconds from now; always a later one.
+    pub(in crate::fight) fn after(&self, seconds: f64) -> Time {
+        // What arithmetic leaves must not cost a whole microsecond.
+        let micros = (seconds * 1e6 - 1e-4).ceil().max(1.0);
+        if micros < Time::NEVER.micros() { self.state.now + Time(micros as u64) } else { Time::NEVER }
+    }
+
+    fn speed(&self, who: CombatantId) -> f64 {
+        match self.setup.speed {
+            Some(slot) if !self.state.who(who).rooted => self.state.numbers.at(self.program.place(who, slot)).max(0.0),
+            _ => 0.0,
+        }
+    }
+
+    /// How near its first target has to be for an ability; any distance for most.
+    pub(in crate::fight) fn reach_of(&mut self, who: CombatantId, reach: Option<FormulaId>) -> Outcome<f64> {
+        let Some(reach) = reach else { return Ok(f64::INFINITY) };
+        self.positive(reach, &self.frame(who, who))
+    }
+
+    /// When two will be within a distance if both go on as they do.
+    #[inline]
+    fn within_at(&self, who: CombatantId, other: CombatantId, reach: f64) -> Time {
+        let away = minus(self.place_of(other), self.place_of(who));
+        let closing = minus(self.course_of(other), self.course_of(who));
+        meeting(away, closing, 0.0, reach).map_or(Time::NEVER, |seconds| self.after(seconds))
+    }
+
+    /// That a target is too far away, as a reason.
+    pub(super) fn too_far(&self, who: CombatantId, target: CombatantId, reach: f64) -> UnavailableReason {
+        let until = Some(self.within_at(who, target, reach)).filter(|until| *until < Time::NEVER);
+        UnavailableReason::OutOfReach { target, distance: self.apart(who, target), reach, until }
+    }
+
+    /// Whether somebody is near enough for an ability; whoever taunted the caster is the only one that counts, but for
+    /// what surrounds the caster.
+    pub(super) fn gate_of_reach(&mut self, who: CombatantId, plan: &AbilityPlan) -> Outcome<Gate> {
+        let (reach, gate) = match (plan.area, plan.reach) {
+            (Area::Circle { radius, around_caster: true }, _) => (self.reach_of(who, Some(radius))?, Gate::Target),
+            (_, Some(reach)) => (self.reach_of(who, Some(reach))?, Gate::Reach),
+            _ => return Ok(Gate::Open),
+        };
+        let taunter = self.taunter(who, plan.side).filter(|_| gate == Gate::Reach);
+        let here = self.place_of(who);
+        let within = (reach + HAIR) * (reach + HAIR);
+        for other in self.setup.ids() {
+            let counts = taunter.is_none_or(|taunter| taunter == other);
+            let away = minus(self.place_of(other), here);
+            if counts && inner(away, away) <= within && self.can_be_targeted(who, other, plan.side) {
+                return Ok(Gate::Open);
+            }
+        }
+        let course = self.course_of(who);
+        for other in self.setup.ids() {
+            if taunter.is_none_or(|taunter| taunter == other) && self.can_be_targeted(who, other, plan.side) {
+                let away = minus(self.place_of(other), here);
+                let closing = minus(self.course_of(other), course);
+                if let Some(seconds) = meeting(away, closing, 0.0, reach) {
+                    self.until = self.until.min(self.after(seconds));
+                }
+            }
+        }
+        self.reach = reach;
+        Ok(gate)
+    }
+
+    /// A combatant that waits plans its way before this moment is over.
+    pub(in crate::fight) fn plan_way(&mut self, who: CombatantId) {
+        self.state.walks[who.index()].plans = true;
+        self.state.plans = true;
+    }
+
+    /// Everybody who has to plans its way, all of them looking at the same state; then all set out.
+    pub(in crate::fight) fn plan_ways(&mut self) -> Outcome<()> {
+        let mut planned = std::mem::take(&mut self.scratch.planned);
+        planned.clear();
+        for index in 0..self.state.walks.len() {
+            let who = CombatantId(index as u16);
+            let combatant = self.state.who(who);
+            let free = combatant.doing == Doing::Idle && combatant.waits && combatant.decides_by_itself();
+            let now = self.state.now;
+            let walk = &mut self.state.walks[index];
+            if !walk.plans {
+                continue;
+            }
+            let times = if walk.planned.0 == now { walk.planned.1 } else { 0 };
+            if !free || times >= PLANS {
+                walk.plans = false;
+                continue;
+            }
+            walk.planned = (now, times + 1);
+            walk.plans = false;
+            planned.push(who);
+            self.plan_course(who)?;
+        }
+        for who in planned.drain(..) {
+            self.turn(who, self.state.walks[who.index()].course);
+            self.set_wake(who);
+        }
+        self.scratch.planned = planned;
+        Ok(())
+    }
+
+    /// Where to go, and when to plan anew at the latest.
+    fn plan_course(&mut self, who: CombatantId) -> Outcome<()> {
+        let goal = self.goal_of(who)?;
+        let walk = &mut self.state.walks[who.index()];
+        (walk.goal, walk.course, walk.until) = (goal, [0.0; 2], Time::NEVER);
+        let speed = self.speed(who);
+        let moves = self.setup.policies[who.index()].moves;
+        if let Moves::KeepDistance(metres) = moves
+            && self.retreat(who, metres, speed)
+        {
+            return Ok(());
+        }
+        if let Some(goal) = goal {
+            self.approach(who, goal, moves, speed);
+        }
+        if let Moves::KeepDistance(metres) = moves {
+            let near = self.too_near_at(who, metres);
+            let walk = &mut self.state.walks[who.index()];
+            walk.until = walk.until.min(near);
+        }
+        Ok(())
+    }
+
+    /// The first line of one who waits that only distance keeps closed.
+    fn first_far_line(&self, who: CombatantId) -> Option<u16> {
+        let policy = &self.setup.policies[who.index()];
+        let first = policy.first_line as usize;
+        let lines = &self.state.lines[first..first + policy.lines.len()];
+        lines.iter().position(|line| line.gate == Gate::Reach).map(|index| index as u16)
+    }
+
+    /// A combatant has decided and has nothing to do: it plans its way, unless it is on a way that still is the right
+    /// one.
+    pub(super) fn keep_or_plan_way(&mut self, who: CombatantId) {
+        let walk = &self.state.walks[who.index()];
+        let goal_stands = walk.goal.is_none_or(|(goal, _)| self.state.stands(goal));
+        let on_its_way = self.state.who(who).waits && walk.until > self.state.now && goal_stands;
+        if self.has_controller(who) || !on_its_way || walk.line != self.first_far_line(who) {
+            self.plan_way(who);
+        }
+    }
+
+    /// Whom to walk to, and to within how many metres: for the first line that only distance keeps closed, else for
+    /// the first that will be wanted and would be too far. Who is in reach of such a line waits there.
+    fn goal_of(&mut self, who: CombatantId) -> Outcome<Option<(CombatantId, f64)>> {
+        let setup = self.setup;
+        if self.has_controller(who) {
+            return Ok(self.state.walks[who.index()].goal);
+        }
+        let policy = &setup.policies[who.index()];
+        let far = self.first_far_line(who);
+        self.state.walks[who.index()].line = far;
+        if let Some(line) = far.and_then(|index| policy.lines.get(usize::from(index))) {
+            let plan = self.program.ability(line.ability);
+            self.pick_targets(who, plan)?;
+            let reach = self.reach_of(who, plan.reach)?;
+            if let Some(target) = self.scratch.picked.first().copied() {
+                return Ok(Some((target, reach)));
+            }
+        }
+        for line in &policy.lines {
+            let index = line.ability_index as usize;
+            if !setup.abilities[index].reaches || !self.state.abilities[index].known {
+                continue;
+            }
+            let plan = self.program.ability(line.ability);
+            self.pick_targets(who, plan)?;
+            let Some(target) = self.scratch.picked.first().copied() else { continue };
+            if let Some(when) = line.when.filter(|_| !line.chance) {
+                let target = if line.aims { target } else { who };
+                if self.quiet_number(when, &self.frame(who, target))? == 0.0 {
+                    continue;
+                }
+            }
+            let reach = self.reach_of(who, plan.reach)?;
+            return Ok((!self.within(who, target, reach)).then_some((target, reach)));
+        }
+        Ok(None)
+    }
+
+    /// To where somebody will be in reach.
+    fn approach(&mut self, who: CombatantId, (target, reach): (CombatantId, f64), moves: Moves, speed: f64) {
+        let away = minus(self.place_of(target), self.place_of(who));
+        let course = self.course_of(target);
+        let goes = moves != Moves::Hold && speed > 0.0;
+        let meets = meeting(away, course, if goes { speed } else { 0.0 }, reach);
+        let until = match meets {
+            Some(seconds) => self.after(seconds),
+            // Who cannot be caught is followed all the same: it may stop, or turn.
+            None if goes => self.state.now + POLL,
+            None => Time::NEVER,
+        };
+        let ahead = meets.unwrap_or(0.0);
+        let aim = [away[0] + course[0] * ahead, away[1] + course[1] * ahead];
+        let walk = &mut self.state.walks[who.index()];
+        walk.until = until;
+        if goes {
+            walk.course = toward(aim, speed);
+        }
+    }
+
+    /// When the first enemy will be too near, on the course that was planned and if all go on as they do; not before
+    /// a tenth of a second has passed, for two who keep their distance would else turn each other round at every
+    /// microsecond.
+    fn too_near_at(&self, who: CombatantId, metres: f64) -> Time {
+        let planned = self.state.walks[who.index()].course;
+        let enemies = self.setup.ids().filter(|other| self.can_be_targeted(who, *other, SideRule::Enemies));
+        let first = enemies.map(|enemy| self.comes_near_at(who, enemy, planned, metres)).min();
+        first.unwrap_or(Time::NEVER).max(self.state.now + POLL)
+    }
+
+    fn comes_near_at(&self, who: CombatantId, enemy: CombatantId, course: Plane, metres: f64) -> Time {
+        // Well within, so that whoever is there then is too near and not only at the edge.
+        let metres = (metres - 2.0 * HAIR).max(0.0);
+        let away = minus(self.place_of(enemy), self.place_of(who));
+        if inner(away, away) <= metres * metres {
+            return Time::NEVER;
+        }
+        let closing = minus(self.course_of(enemy), course);
+        meeting(away, closing, 0.0, metres).map_or(Time::NEVER, |seconds| self.after(seconds))
+    }
+
+    /// Away from the nearest enemy, if that is too near.
+    fn retreat(&mut self, who: CombatantId, metres: f64, speed: f64) -> bool {
+        let enemies = self.setup.ids().filter(|other| self.can_be_targeted(who, *other, SideRule::Enemies));
+        let Some(nearest) = enemies.min_by(|a, b| self.apart(who, *a).total_cmp(&self.apart(who, *b))) else {
+            return false;
+        };
+        let distance = self.apart(who, nearest);
+        if distance >= metres - HAIR || speed == 0.0 {
+            return false;
+        }
+        let away = minus(self.place_of(who), self.place_of(nearest));
+        // However near the edge, it takes a while before one turns again.
+        let until = self.after((metres - distance) / speed).max(self.state.now + POLL);
+        let walk = &mut self.state.walks[who.index()];
+        (walk.course, walk.until) = (toward(away, speed), until);
+        true
+    }
+
+    /// Sets the timer of one who waits: for a line that may open, or to look where it goes.
+    fn set_wake(&mut self, who: CombatantId) {
+        let at = self.state.who(who).wake.min(self.state.walks[who.index()].until);
+        self.set_act(who, at, Phase::Ready);
+    }
+
+    /// Stands still: it acts, or is defeated, or is kept from moving.
+    pub(in crate::fight) fn stand_still(&mut self, who: CombatantId) {
+        if self.setup.is_placed {
+            let Walk { goal, until, .. } = &mut self.state.walks[who.index()];
+            (*goal, *until) = (None, Time::NEVER);
+            self.turn(who, [0.0; 2]);
+        }
+    }
+
+    /// A new course from here on.
+    pub(in crate::fight) fn turn(&mut self, who: CombatantId, course: Plane) {
+        let change = minus(course, self.course_of(who));
+        if change[0].abs().max(change[1].abs()) <= 1e-9 {
+            return;
+        }
+        let from = self.place_of(who);
+        self.set_place(who, from, course);
+        emit!(self, Walks { who, from, course });
+    }
+
+    /// Puts somebody at a place, on a course; whoever that concerns decides anew.
+    pub(in crate::fight) fn set_place(&mut self, who: CombatantId, place: Plane, course: Plane) {
+        let first = self.program.place(who, Layout::PLACE);
+        let numbers = [place[0], place[1], course[0], course[1], self.state.now.micros()];
+        for (index, number) in numbers.into_iter().enumerate() {
+            self.state.numbers.set(first + index, number);
+        }
+        if self.has_zones() {
+            self.state.edges = true;
+            self.state.moved.push(who);
+        }
+        let depends = |index: &u32| self.program.status(self.state.statuses.get(*index).status).holds.places;
+        if self.state.statuses.conditional.iter().any(depends) {
+            self.state.check_conditions = true;
+            self.state.combatants.iter_mut().for_each(|one| one.conditions_changed = true);
+        }
+        for other in self.setup.ids() {
+            self.concern(other, who);
+        }
+    }
+
+    /// Somebody is on a new course: what that means for one who waits.
+    fn concern(&mut self, me: CombatantId, turned: CombatantId) {
+        let setup = self.setup;
+        let policy = &setup.policies[me.index()];
+        if policy.places != 0 {
+            self.touch(me, policy.places);
+        }
+        if !self.state.who(me).waits {
+            return;
+        }
+        if me != turned && self.state.walks[me.index()].goal.is_some_and(|(goal, _)| goal == turned) {
+            self.plan_way(me);
+        }
+        let mut wake = Time::NEVER;
+        for (index, line) in policy.lines.iter().enumerate() {
+            let at = policy.first_line as usize + index;
+            let known = self.state.lines[at];
+            if known.reach == 0.0 {
+                continue;
+            }
+            let side = self.program.ability(line.ability).side;
+            let until = if me == turned {
+                // All distances change at another rate now.
+                let others = setup.ids().filter(|other| self.can_be_targeted(me, *other, side));
+                let others = others.map(|other| self.within_at(me, other, known.reach));
+                others.min().unwrap_or(Time::NEVER)
+            } else if self.can_be_targeted(me, turned, side) {
+                known.until.min(self.within_at(me, turned, known.reach))
+            } else {
+                continue;
+            };
+            self.state.lines[at].until = until;
+            wake = wake.min(until);
+        }
+        if let Moves::KeepDistance(metres) = policy.moves
+            && me != turned
+            && self.can_be_targeted(me, turned, SideRule::Enemies)
+        {
+            let near = self.comes_near_at(me, turned, self.course_of(me), metres).max(self.state.now + POLL);
+            let walk = &mut self.state.walks[me.index()];
+            walk.until = walk.until.min(near);
+            wake = wake.min(walk.until);
+        }
+        let combatant = self.state.who_mut(me);
+        if wake < combatant.until && combatant.doing == Doing::Idle {
+            combatant.wake = combatant.wake.min(wake);
+            self.set_act(me, wake, Phase::Ready);
+        }
+    }
+
+    /// Pushed so many metres away from somebody, or (below zero) pulled toward, at once; never past.
+    pub(in crate::fight) fn shift(&mut self, who: CombatantId, by: &EffectContext, metres: f64) {
+        let (from, middle) = (self.place_of(who), self.place_of(by.caster));
+        let away = minus(from, middle);
+        let metres = metres.max(-length(away));
+        let step = toward(away, metres);
+        if step == [0.0; 2] {
+            return;
+        }
+        let to = [from[0] + step[0], from[1] + step[1]];
+        self.move_to(who, by, to);
+    }
+
+    /// The one who acts moves at once to within so many metres of somebody; not at all, if it is there already.
+    pub(in crate::fight) fn leap(&mut self, by: &EffectContext, target: CombatantId, metres: f64) {
+        let who = by.caster;
+        let (from, aim) = (self.place_of(who), self.place_of(target));
+        let ahead = minus(aim, from);
+        let far = length(ahead) - metres;
+        if far <= 0.0 {
+            return;
+        }
+        let step = toward(ahead, far);
+        self.move_to(who, by, [from[0] + step[0], from[1] + step[1]]);
+    }
+
+    /// Somebody is at another place at once; its way is planned anew, and so are those of whoever walks to it.
+    fn move_to(&mut self, who: CombatantId, by: &EffectContext, to: Plane) {
+        let from = self.place_of(who);
+        self.set_place(who, to, self.course_of(who));
+        emit!(self, Shifted { target: who, caster: by.caster, source: by.source, from, to });
+        if self.state.who(who).waits {
+            self.touch_all(who);
+            self.plan_way(who);
+        }
+    }
+}

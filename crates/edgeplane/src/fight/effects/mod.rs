@@ -1,0 +1,250 @@
+//! Bringing effects about: who receives them, whether they happen, and those that are about statuses.
+
+mod gear;
+mod hit;
+pub(super) mod pools;
+mod threat;
+
+use super::engine::{Engine, Outcome, emit};
+use super::state::EffectContext;
+use super::state::statuses::seconds_left;
+use super::statuses::apply::Dose;
+use crate::program::{
+    Chance, CombatantId, Effect, FilterPlan, FormulaId, Frame, LostReason, OutcomePlan, StatusId, Time,
+};
+use crate::rules::{CleansePick, Receiver, SideRule};
+
+impl<C: Chance> Engine<'_, C> {
+    /// Brings a list of effects about; `target` receives those that do not say who.
+    pub(super) fn effects(&mut self, by: &EffectContext, target: CombatantId, effects: &[OutcomePlan]) -> Outcome<()> {
+        for effect in effects {
+            match effect.to {
+                Receiver::Target => self.effect(by, target, effect)?,
+                Receiver::Caster => self.effect(by, by.applier, effect)?,
+                Receiver::Other => by.other.map_or(Ok(()), |other| self.effect(by, other, effect))?,
+                Receiver::Owner => self.effect(by, by.owner, effect)?,
+                Receiver::Allies | Receiver::Enemies => self.effect_on_side(by, effect)?,
+            }
+        }
+        Ok(())
+    }
+
+    fn effect_on_side(&mut self, by: &EffectContext, effect: &OutcomePlan) -> Outcome<()> {
+        let side = if effect.to == Receiver::Allies { SideRule::Allies } else { SideRule::Enemies };
+        for who in self.setup.ids() {
+            if self.can_be_targeted(by.owner, who, side) {
+                self.effect(by, who, effect)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Brings one effect about for one who receives it, if it happens at all.
+    #[inline]
+    pub(super) fn effect(&mut self, by: &EffectContext, target: CombatantId, effect: &OutcomePlan) -> Outcome<()> {
+        // Who is defeated can still call others, or win by that.
+        let of_side = matches!(effect.effect, Effect::Call(..) | Effect::Win);
+        if !self.state.stands(target) && !of_side {
+            return Ok(());
+        }
+        if (effect.when.is_some() || effect.chance.is_some()) && !self.happens(by, target, effect)? {
+            return Ok(());
+        }
+        match &effect.effect {
+            Effect::Hit(effect) => self.hit(by, target, effect),
+            Effect::Heal(effect) => self.heal(by, target, effect),
+            Effect::Pool(effect) => self.pool_effect(by, target, effect),
+            other => self.rarer_effect(by, target, other),
+        }
+    }
+
+    #[inline(never)]
+    fn happens(&mut self, by: &EffectContext, target: CombatantId, effect: &OutcomePlan) -> Outcome<bool> {
+        let frame = self.frame(by.caster, target);
+        if let Some(when) = effect.when
+            && self.number(when, &frame)? == 0.0
+        {
+            return Ok(false);
+        }
+        let Some((chance, site)) = effect.chance else { return Ok(true) };
+        let chance = self.number(chance, &frame)?;
+        Ok(self.chance.chance(frame.stream(site), chance))
+    }
+
+    #[inline(never)]
+    fn rarer_effect(&mut self, by: &EffectContext, target: CombatantId, effect: &Effect) -> Outcome<()> {
+        let frame = self.frame(by.caster, target);
+        match effect {
+            Effect::Zone(zone) => self.place_zone(by, target, *zone),
+            Effect::Call(character, count) => {
+                let count = self.whole(*count, &frame, 1)?;
+                self.call(by, *character, count)
+            }
+            Effect::Inflict(status, stacks, duration) => {
+                let stacks = self.whole(*stacks, &frame, 1)?;
+                let duration = match duration {
+                    Some(duration) => Some(self.positive(*duration, &frame)?),
+                    None => None,
+                };
+                if stacks > 0 {
+                    self.apply(by, target, *status, Dose { stacks, duration })?;
+                }
+                Ok(())
+            }
+            Effect::Cleanse(filter) => self.take_away(by, target, filter, false),
+            Effect::Transfer(filter) => self.take_away(by, target, filter, true),
+            Effect::Consume(status, stacks) => {
+                let stacks = self.whole(*stacks, &frame, u32::MAX)?;
+                self.use_up(target, *status, stacks)
+            }
+            Effect::Lengthen(status, seconds, shorter) => {
+                let seconds = self.positive(*seconds, &frame)?;
+                self.lengthen(target, *status, Time::from_seconds(seconds), *shorter)
+            }
+            Effect::Interrupt => self.interrupt(target, by),
+            Effect::Win => {
+                self.decide_for(by);
+                Ok(())
+            }
+            Effect::Wear(piece) => self.wear(target, *piece),
+            Effect::TakeOff(piece) => self.take_off(target, *piece),
+            Effect::HandOver(what) => {
+                self.give(by, target, *what);
+                Ok(())
+            }
+            Effect::TakeBack(what) => {
+                self.take_back(by, target, *what);
+                Ok(())
+            }
+            Effect::Leap(metres) => {
+                let metres = self.positive(*metres, &frame)?;
+                if self.setup.is_placed {
+                    self.leap(by, target, metres);
+                }
+                Ok(())
+            }
+            Effect::Toggle(status) if self.state.statuses.oldest(target, *status).is_some() => {
+                self.use_up(target, *status, u32::MAX)
+            }
+            Effect::Toggle(status) => {
+                self.apply(by, target, *status, Dose { stacks: 1, duration: None })?;
+                Ok(())
+            }
+            Effect::Threat(amount) => {
+                let amount = self.number(*amount, &frame)?;
+                self.threaten(by, target, amount);
+                Ok(())
+            }
+            Effect::Shift(metres, nearer) => {
+                let metres = self.positive(*metres, &frame)?;
+                if self.setup.is_placed {
+                    self.shift(target, by, if *nearer { -metres } else { metres });
+                }
+                Ok(())
+            }
+            Effect::Hit(_) | Effect::Heal(_) | Effect::Pool(_) => Ok(()),
+        }
+    }
+
+    /// A number of stacks: whole, rounded down.
+    fn whole(&mut self, formula: Option<FormulaId>, frame: &Frame, default: u32) -> Outcome<u32> {
+        match formula {
+            Some(formula) => Ok(self.positive(formula, frame)?.min(f64::from(u32::MAX)) as u32),
+            None => Ok(default),
+        }
+    }
+
+    /// Takes statuses away that a filter means, and gives them to the one who acts, if it says so.
+    fn take_away(
+        &mut self,
+        by: &EffectContext,
+        target: CombatantId,
+        filter: &FilterPlan,
+        transfers: bool,
+    ) -> Outcome<()> {
+        let program = self.program;
+        let means = |status: StatusId| {
+            let plan = program.status(status);
+            let tagged = filter.tags.is_empty() || filter.tags.iter().any(|tag| plan.tag_ids.contains(tag));
+            !plan.sticky
+                && filter.status.is_none_or(|only| only == status)
+                && filter.kind.is_none_or(|kind| kind == plan.kind)
+                && tagged
+        };
+        let mut meant = std::mem::take(&mut self.scratch.meant);
+        meant.clear();
+        let statuses = &self.state.statuses;
+        let held = statuses.of(target).filter(|index| means(statuses.get(*index).status));
+        meant.extend(held.map(|index| (statuses.reference(index), statuses.get(index).ends)));
+        match filter.pick {
+            CleansePick::Oldest => {}
+            CleansePick::Newest => meant.reverse(),
+            // Serials are in order of time, so no two are alike and the order is settled.
+            CleansePick::Longest => meant.sort_unstable_by_key(|(one, ends)| (std::cmp::Reverse(*ends), one.serial)),
+        }
+        for (one, ends) in meant.drain(..).take(filter.count as usize) {
+            let Some(index) = self.state.statuses.find(one) else { continue };
+            let (status, stacks) = (self.state.statuses.get(index).status, self.state.statuses.get(index).stacks);
+            let apart =
+                self.state.statuses.ends_apart(index).then(|| self.state.statuses.ends(index).collect::<Vec<_>>());
+            self.lose(index, if transfers { LostReason::Transferred } else { LostReason::Cleansed })?;
+            if !transfers {
+                continue;
+            }
+            let now = self.state.now;
+            // Each stack keeps its own time.
+            let doses =
+                apart.map_or_else(|| vec![(stacks, ends)], |ends| ends.into_iter().map(|end| (1, end)).collect());
+            for (stacks, ends) in doses {
+                let duration = Some(seconds_left(ends, now));
+                self.apply(by, by.caster, status, Dose { stacks, duration })?;
+            }
+        }
+        self.scratch.meant = meant;
+        Ok(())
+    }
+
+    /// Uses up stacks: of the oldest instance first, and of its stacks those that end first.
+    fn use_up(&mut self, target: CombatantId, status: StatusId, mut stacks: u32) -> Outcome<()> {
+        while stacks > 0 {
+            let Some(index) = self.state.statuses.oldest(target, status) else { return Ok(()) };
+            let held = self.state.statuses.get(index).stacks;
+            if held <= stacks {
+                stacks -= held;
+                self.lose(index, LostReason::Consumed)?;
+                continue;
+            }
+            if self.state.statuses.ends_apart(index) {
+                self.state.statuses.cut_ends(index, stacks);
+                self.state.statuses.count_ends(index);
+                self.schedule(index);
+            } else {
+                self.state.statuses.get_mut(index).stacks -= stacks;
+            }
+            return self.stacks_changed(index, held);
+        }
+        Ok(())
+    }
+
+    fn lengthen(&mut self, target: CombatantId, status: StatusId, by: Time, shorter: bool) -> Outcome<()> {
+        let now = self.state.now;
+        let moved = move |end: Time| match (end >= Time::NEVER, shorter) {
+            (true, _) => end,
+            (false, true) => (end - by).max(now),
+            (false, false) => end + by,
+        };
+        let mut next = self.state.statuses.oldest(target, status);
+        while let Some(index) = next {
+            next = self.state.statuses.next_of_kind(index);
+            if self.state.statuses.get(index).ends < Time::NEVER {
+                self.state.statuses.move_ends(index, moved);
+                let until = self.state.statuses.get(index).ends;
+                // A later end is announced anew.
+                self.state.statuses.get_mut(index).warned &= shorter;
+                self.schedule(index);
+                emit!(self, StatusMoved { target, status, until });
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,59 @@
+//! Threat, and whom a taunt makes somebody pick.
+
+use super::super::engine::{Engine, Outcome, emit};
+use super::super::state::EffectContext;
+use crate::program::{Chance, CombatantId};
+use crate::rules::SideRule;
+
+impl<C: Chance> Engine<'_, C> {
+    /// Whoever was hurt makes more of the one who did it.
+    pub(super) fn threaten_by_hit(&mut self, by: &EffectContext, target: CombatantId, dealt: f64) -> Outcome<()> {
+        let Some(factor) = self.program.threat.and_then(|threat| threat.damage).filter(|_| dealt > 0.0) else {
+            return Ok(());
+        };
+        let factor = self.quiet_number(factor, &self.frame(by.caster, target))?;
+        self.raise_threat(target, by.caster, factor * dealt);
+        Ok(())
+    }
+
+    /// All enemies of the one who healed make more of it.
+    pub(super) fn threaten_by_heal(&mut self, by: &EffectContext, healed: f64) -> Outcome<()> {
+        let Some(factor) = self.program.threat.and_then(|threat| threat.healing).filter(|_| healed > 0.0) else {
+            return Ok(());
+        };
+        for eyes in self.setup.ids() {
+            if self.can_be_targeted(by.caster, eyes, SideRule::Enemies) {
+                let factor = self.quiet_number(factor, &self.frame(by.caster, eyes))?;
+                self.raise_threat(eyes, by.caster, factor * healed);
+            }
+        }
+        Ok(())
+    }
+
+    /// An effect says by how much.
+    pub(super) fn threaten(&mut self, by: &EffectContext, target: CombatantId, amount: f64) {
+        let threat = self.raise_threat(target, by.caster, amount);
+        emit!(self, Threatened { caster: by.caster, target, source: by.source, amount, threat });
+    }
+
+    fn raise_threat(&mut self, eyes: CombatantId, whom: CombatantId, amount: f64) -> f64 {
+        let lines = self.setup.policies[eyes.index()].threat;
+        if lines != 0 {
+            self.touch(eyes, lines);
+        }
+        self.state.numbers.threat.add(eyes.index(), whom.index(), amount)
+    }
+
+    /// Whom a combatant has to pick first: the last one who taunted it, stands and can be picked at all.
+    pub(in crate::fight) fn taunter(&self, who: CombatantId, side: SideRule) -> Option<CombatantId> {
+        if !self.state.who(who).taunted {
+            return None;
+        }
+        let statuses = &self.state.statuses;
+        let held = statuses.latest_of(who).map(|index| statuses.get(index));
+        let taunts = held.filter(|record| self.program.status(record.status).taunts).map(|record| record.caster);
+        taunts.into_iter().find(|caster| {
+            self.can_be_targeted(who, *caster, side) && self.can_be_targeted(who, *caster, SideRule::Enemies)
+        })
+    }
+}

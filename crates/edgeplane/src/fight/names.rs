@@ -1,0 +1,413 @@
+//! Events with names in place of ids, for files and for people.
+
+use serde::Serialize;
+use serde::ser::{SerializeMap, Serializer};
+
+use super::events::{Ending, Event, Logged, Source, StatusRefusal, UnavailableReason};
+use crate::program::{AbilityId, CombatantId, PoolId, Setup, SideId, StatusId, ZoneId, plain};
+
+/// An event by name; it is written to one flat object with `at` in seconds and `event` first.
+#[derive(Clone, Copy, Debug)]
+pub struct NamedEvent<'a> {
+    setup: &'a Setup,
+    logged: Logged,
+}
+
+impl<'a> NamedEvent<'a> {
+    /// An event of a fight with this setup.
+    pub fn new(setup: &'a Setup, logged: Logged) -> Self {
+        Self { setup, logged }
+    }
+}
+
+/// Names of one setup.
+pub(crate) struct NamesOf<'a>(pub(crate) &'a Setup);
+
+impl<'a> NamesOf<'a> {
+    pub(crate) fn who(&self, id: CombatantId) -> &'a str {
+        &self.0.combatants[id.index()].label
+    }
+
+    pub(crate) fn ability(&self, id: AbilityId) -> &'a str {
+        &self.0.program.ability(id).name
+    }
+
+    pub(crate) fn status(&self, id: StatusId) -> &'a str {
+        &self.0.program.status(id).name
+    }
+
+    pub(crate) fn source(&self, source: Source) -> &'a str {
+        match source {
+            Source::Ability(ability) => self.ability(ability),
+            Source::Status(status) => self.status(status),
+        }
+    }
+
+    pub(crate) fn pool(&self, id: PoolId) -> &'a str {
+        &self.0.program.pools[id.index()].name
+    }
+
+    pub(crate) fn side(&self, id: SideId) -> &'a str {
+        &self.0.sides[id.index()]
+    }
+}
+
+/// Why an ability is unavailable, in words: `cannot afford 18 breath (has 12.4)`.
+pub fn describe_reason(setup: &Setup, reason: UnavailableReason) -> String {
+    use UnavailableReason as Reason;
+    match reason {
+        Reason::OnCooldown { until } => format!("on cooldown until {:.2} s", until.seconds()),
+        Reason::CannotAfford { pool, cost, has, .. } => {
+            format!("cannot afford {} {} (has {})", plain(cost), NamesOf(setup).pool(pool), plain(has))
+        }
+        Reason::Busy { until } => format!("busy until {:.2} s", until.seconds()),
+        Reason::Forbidden { by } => format!("forbidden by {}", NamesOf(setup).status(by)),
+        Reason::NoCharge { until } => format!("no charge until {:.2} s", until.seconds()),
+        Reason::NotOpen { after } => format!("open only after {}", NamesOf(setup).ability(after)),
+        Reason::OutOfReach { target, distance, reach, .. } => {
+            format!("{} is {distance:.1} m away, out of reach ({} m)", NamesOf(setup).who(target), plain(reach))
+        }
+        Reason::Condition => "condition not met".to_owned(),
+        Reason::OutOfTheFight | Reason::NotKnown | Reason::Locked | Reason::UsedUp | Reason::NoTarget => {
+            reason.name().replace('_', " ")
+        }
+    }
+}
+
+impl Serialize for NamedEvent<'_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut map = serializer.serialize_map(None)?;
+        map.serialize_entry("at", &self.logged.at.seconds())?;
+        self.body(&mut map)?;
+        map.end()
+    }
+}
+
+impl NamedEvent<'_> {
+    fn body<M: SerializeMap>(&self, map: &mut M) -> Result<(), M::Error> {
+        let names = NamesOf(self.setup);
+        match self.logged.event {
+            Event::Began => map.serialize_entry("event", "began"),
+            Event::Used { caster, ability, target, targets, release } => {
+                self.action(map, "used", caster, ability)?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("targets", &targets)?;
+                map.serialize_entry("release", &release.seconds())
+            }
+            Event::Spent { who, ability, pool, amount, left } => {
+                self.action(map, "spent", who, ability)?;
+                self.pool(map, pool, &[("amount", amount), ("left", left)])
+            }
+            Event::Unavailable { who, ability, reason } => {
+                self.action(map, "unavailable", who, ability)?;
+                map.serialize_entry("reason", reason.name())?;
+                map.serialize_entry("until", &reason.until().map(|until| until.seconds()))
+            }
+            Event::Available { who, ability } => self.action(map, "available", who, ability),
+            Event::Waits { who, until } => {
+                map.serialize_entry("event", "waits")?;
+                map.serialize_entry("who", names.who(who))?;
+                map.serialize_entry("until", &until.map(|until| until.seconds()))
+            }
+            Event::Released { caster, ability, ready } => {
+                self.action(map, "released", caster, ability)?;
+                map.serialize_entry("ready", &ready.seconds())
+            }
+            Event::Sustained { caster, ability } => self.action(map, "sustained", caster, ability),
+            Event::Stopped { caster, ability, reason } => {
+                self.action(map, "stopped", caster, ability)?;
+                map.serialize_entry("reason", reason.name())
+            }
+            Event::Lost { caster, ability } => self.action(map, "lost", caster, ability),
+            Event::Walks { who, from, course } => {
+                map.serialize_entry("event", "walks")?;
+                map.serialize_entry("who", names.who(who))?;
+                map.serialize_entry("from", &from)?;
+                map.serialize_entry("course", &course)
+            }
+            Event::Flies { caster, ability, target, arrives } => {
+                self.action(map, "flies", caster, ability)?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("arrives", &arrives.seconds())
+            }
+            Event::Shifted { target, caster, from, to, .. } => {
+                map.serialize_entry("event", "shifted")?;
+                map.serialize_entry("who", names.who(target))?;
+                map.serialize_entry("by", names.who(caster))?;
+                map.serialize_entry("from", &from)?;
+                map.serialize_entry("to", &to)
+            }
+            Event::Stepped { step, heal, before, after, .. } => {
+                let program = &self.setup.program;
+                let steps = if heal { &program.heal_steps } else { &program.hit_steps };
+                map.serialize_entry("event", "stepped")?;
+                map.serialize_entry("step", &steps[step.index()].name)?;
+                map.serialize_entry("before", &before)?;
+                map.serialize_entry("after", &after)
+            }
+            Event::Soaked { target, step, pool, amount, left } => {
+                map.serialize_entry("event", "soaked")?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("step", &self.setup.program.hit_steps.get(step.index()).map(|step| &step.name))?;
+                self.pool(map, pool, &[("amount", amount), ("left", left)])
+            }
+            Event::Hit {
+                caster,
+                target,
+                source,
+                damage_type,
+                pool,
+                initial,
+                amount,
+                dealt,
+                over,
+                left,
+                stopped,
+                marks,
+            } => {
+                self.of_source(map, "hit", caster, source)?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("type", &self.setup.program.damage_types[damage_type.index()].name)?;
+                self.pool(
+                    map,
+                    pool,
+                    &[("initial", initial), ("amount", amount), ("dealt", dealt), ("over", over), ("left", left)],
+                )?;
+                let stop = stopped.and_then(|step| self.setup.program.hit_steps[step.index()].stop.as_ref());
+                map.serialize_entry("stopped", &stop)?;
+                map.serialize_entry("marks", &self.marks(marks))
+            }
+            Event::Healed { caster, target, source, pool, initial, amount, healed, over, left, stopped } => {
+                self.of_source(map, "healed", caster, source)?;
+                map.serialize_entry("target", names.who(target))?;
+                self.pool(
+                    map,
+                    pool,
+                    &[("initial", initial), ("amount", amount), ("healed", healed), ("over", over), ("left", left)],
+                )?;
+                let stop = stopped.and_then(|step| self.setup.program.heal_steps[step.index()].stop.as_ref());
+                map.serialize_entry("stopped", &stop)
+            }
+            Event::Restored { caster, target, source, pool, gained, over, left } => {
+                self.of_source(map, "restored", caster, source)?;
+                map.serialize_entry("target", names.who(target))?;
+                self.pool(map, pool, &[("gained", gained), ("over", over), ("left", left)])
+            }
+            Event::Drained { caster, target, source, pool, taken, over, left } => {
+                self.of_source(map, "drained", caster, source)?;
+                map.serialize_entry("target", names.who(target))?;
+                self.pool(map, pool, &[("taken", taken), ("over", over), ("left", left)])
+            }
+            Event::Learned { who, from, amount, total } => {
+                map.serialize_entry("event", "learned")?;
+                map.serialize_entry("who", names.who(who))?;
+                map.serialize_entry("from", names.who(from))?;
+                map.serialize_entry("amount", &amount)?;
+                map.serialize_entry("total", &total)
+            }
+            Event::Threatened { caster, target, source, amount, threat } => {
+                self.of_source(map, "threatened", caster, source)?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("amount", &amount)?;
+                map.serialize_entry("threat", &threat)
+            }
+            Event::Given { caster, target, source, ability } => {
+                self.of_source(map, "given", caster, source)?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("what", &self.setup.program.ability(ability).name)
+            }
+            Event::Taken { caster, target, source, ability } => {
+                self.of_source(map, "taken", caster, source)?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("what", &self.setup.program.ability(ability).name)
+            }
+            Event::Interrupted { who, ability, by, source } => {
+                self.action(map, "interrupted", who, ability)?;
+                map.serialize_entry("by", names.who(by))?;
+                map.serialize_entry("with", names.source(source))
+            }
+            Event::StatusGained { .. }
+            | Event::StatusRefused { .. }
+            | Event::StatusTicked { .. }
+            | Event::StatusStacks { .. }
+            | Event::StatusMoved { .. }
+            | Event::StatusExpiring { .. }
+            | Event::StatusLost { .. }
+            | Event::Triggered { .. } => self.status_body(map),
+            Event::CapChanged { who, pool, cap, left } => {
+                map.serialize_entry("event", "cap changed")?;
+                map.serialize_entry("who", names.who(who))?;
+                self.pool(map, pool, &[("cap", cap), ("left", left)])
+            }
+            Event::ZoneBegan { zone, owner, on, carried, middle, radius, until } => {
+                self.of_zone(map, "zone began", owner, zone)?;
+                map.serialize_entry("on", names.who(on))?;
+                map.serialize_entry("carried", &carried)?;
+                map.serialize_entry("middle", &middle)?;
+                map.serialize_entry("radius", &radius)?;
+                map.serialize_entry("until", &until.map(|until| until.seconds()))
+            }
+            Event::ZoneEnded { zone, owner } => self.of_zone(map, "zone ended", owner, zone),
+            Event::Entered { who, zone, owner } => {
+                self.of_zone(map, "entered", owner, zone)?;
+                map.serialize_entry("who", names.who(who))
+            }
+            Event::Left { who, zone, owner } => {
+                self.of_zone(map, "left", owner, zone)?;
+                map.serialize_entry("who", names.who(who))
+            }
+            Event::Joined { who, by } => {
+                map.serialize_entry("event", "joined")?;
+                map.serialize_entry("who", names.who(who))?;
+                map.serialize_entry("by", &by.map(|(who, _)| names.who(who)))?;
+                by.map_or(Ok(()), |(_, source)| self.source(map, source))
+            }
+            Event::Scripted { who, ability } => self.action(map, "scripted", who, ability),
+            Event::Defeated { who, by } => {
+                map.serialize_entry("event", "defeated")?;
+                map.serialize_entry("who", names.who(who))?;
+                map.serialize_entry("by", &by.map(|(who, _)| names.who(who)))?;
+                match by {
+                    Some((_, source)) => self.source(map, source),
+                    None => map.serialize_entry("ability", &None::<&str>),
+                }
+            }
+            Event::Ended { ending } => {
+                map.serialize_entry("event", "ended")?;
+                let winner = ending.winner().map(|side| names.side(side));
+                map.serialize_entry("ending", ending.name())?;
+                map.serialize_entry("winner", &winner)
+            }
+        }
+    }
+
+    fn status_body<M: SerializeMap>(&self, map: &mut M) -> Result<(), M::Error> {
+        let names = NamesOf(self.setup);
+        match self.logged.event {
+            Event::StatusGained { caster, target, status, stacks, until, applied, .. } => {
+                self.of_status(map, "status gained", Some(caster), target, status)?;
+                map.serialize_entry("stacks", &stacks)?;
+                map.serialize_entry("until", &until.map(|until| until.seconds()))?;
+                map.serialize_entry("applied", &applied)
+            }
+            Event::StatusRefused { caster, target, status, reason } => {
+                self.of_status(map, "status refused", Some(caster), target, status)?;
+                map.serialize_entry("reason", StatusRefusal::NAMES[reason.kind()])?;
+                if let StatusRefusal::Immune { by: Some(by) } = reason {
+                    map.serialize_entry("by", names.status(by))?;
+                }
+                Ok(())
+            }
+            Event::StatusTicked { target, caster, status, tick } => {
+                self.of_status(map, "status ticked", Some(caster), target, status)?;
+                map.serialize_entry("tick", &tick)
+            }
+            Event::StatusStacks { target, status, stacks, .. } => {
+                self.of_status(map, "status stacks", None, target, status)?;
+                map.serialize_entry("stacks", &stacks)
+            }
+            Event::StatusMoved { target, status, until } => {
+                self.of_status(map, "status moved", None, target, status)?;
+                map.serialize_entry("until", &until.seconds())
+            }
+            Event::StatusExpiring { target, status, until } => {
+                self.of_status(map, "status expiring", None, target, status)?;
+                map.serialize_entry("until", &until.seconds())
+            }
+            Event::StatusLost { target, caster, status, stacks, reason, .. } => {
+                self.of_status(map, "status lost", Some(caster), target, status)?;
+                map.serialize_entry("stacks", &stacks)?;
+                map.serialize_entry("reason", reason.name())
+            }
+            Event::Triggered { who, status, event } => {
+                self.of_status(map, "triggered", None, who, status)?;
+                map.serialize_entry("on", event.name())
+            }
+            _ => Ok(()),
+        }
+    }
+
+    fn of_zone<M: SerializeMap>(
+        &self,
+        map: &mut M,
+        event: &str,
+        owner: CombatantId,
+        zone: ZoneId,
+    ) -> Result<(), M::Error> {
+        map.serialize_entry("event", event)?;
+        map.serialize_entry("zone", &self.setup.program.zone(zone).name)?;
+        map.serialize_entry("owner", NamesOf(self.setup).who(owner))
+    }
+
+    fn of_status<M: SerializeMap>(
+        &self,
+        map: &mut M,
+        event: &str,
+        caster: Option<CombatantId>,
+        target: CombatantId,
+        status: StatusId,
+    ) -> Result<(), M::Error> {
+        let names = NamesOf(self.setup);
+        map.serialize_entry("event", event)?;
+        if let Some(caster) = caster {
+            map.serialize_entry("who", names.who(caster))?;
+        }
+        map.serialize_entry("target", names.who(target))?;
+        map.serialize_entry("status", names.status(status))
+    }
+
+    fn source<M: SerializeMap>(&self, map: &mut M, source: Source) -> Result<(), M::Error> {
+        let key = if matches!(source, Source::Ability(_)) { "ability" } else { "status" };
+        map.serialize_entry(key, NamesOf(self.setup).source(source))
+    }
+
+    fn of_source<M: SerializeMap>(
+        &self,
+        map: &mut M,
+        event: &str,
+        who: CombatantId,
+        source: Source,
+    ) -> Result<(), M::Error> {
+        map.serialize_entry("event", event)?;
+        map.serialize_entry("who", NamesOf(self.setup).who(who))?;
+        self.source(map, source)
+    }
+
+    fn action<M: SerializeMap>(
+        &self,
+        map: &mut M,
+        event: &str,
+        who: CombatantId,
+        ability: AbilityId,
+    ) -> Result<(), M::Error> {
+        let names = NamesOf(self.setup);
+        map.serialize_entry("event", event)?;
+        map.serialize_entry("who", names.who(who))?;
+        map.serialize_entry("ability", names.ability(ability))
+    }
+
+    fn pool<M: SerializeMap>(&self, map: &mut M, pool: PoolId, numbers: &[(&str, f64)]) -> Result<(), M::Error> {
+        map.serialize_entry("pool", NamesOf(self.setup).pool(pool))?;
+        numbers.iter().try_for_each(|(key, value)| map.serialize_entry(key, value))
+    }
+
+    fn marks(&self, marks: u64) -> Vec<&str> {
+        let all = self.setup.program.marks.iter().enumerate();
+        all.filter(|(bit, _)| marks >> bit & 1 == 1).map(|(_, name)| name.as_str()).collect()
+    }
+}
+
+impl Ending {
+    /// In words.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Won(_) => "won",
+            Self::HeldOut(_) => "held out",
+            Self::AllFell => "all fell",
+            Self::Failed => "failed",
+            Self::TimeLimit => "time limit",
+            Self::Stalemate => "stalemate",
+            Self::Drawn => "drawn",
+        }
+    }
+}

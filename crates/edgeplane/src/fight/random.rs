@@ -1,0 +1,351 @@
+//! Where a fight gets its chances from.
+
+use rand_core::{Rng, SeedableRng};
+use rand_xoshiro::SplitMix64;
+
+use crate::program::{Chance, StreamId};
+
+/// A source of chance for whole fights.
+pub trait RandomSource: Chance + Clone {
+    /// What a snapshot keeps of it.
+    type Saved: Clone + std::fmt::Debug + PartialEq;
+
+    /// Begins a fight; `streams` are the hashed names of all its streams.
+    fn begin(&mut self, seed: u64, streams: &[u64]);
+
+    /// What a snapshot keeps.
+    fn save(&self) -> Self::Saved;
+
+    /// The same, reusing the memory of another one.
+    fn save_into(&self, saved: &mut Self::Saved) {
+        *saved = self.save();
+    }
+
+    /// Goes on from what was kept.
+    fn load(&mut self, saved: &Self::Saved);
+
+    /// Bytes that what is kept takes.
+    fn saved_bytes(saved: &Self::Saved) -> usize {
+        size_of_val(saved)
+    }
+
+    /// This source, if it is the one that plays fights by the million: an engine of its own is compiled for it.
+    fn as_sampler(&mut self) -> Option<&mut Sampler> {
+        None
+    }
+}
+
+/// The seed of one stream of one fight.
+///
+/// Public so that a program written by hand can draw the same chances as the engine.
+pub fn stream_seed(seed: u64, name: u64) -> u64 {
+    let mut mixed = SplitMix64::seed_from_u64(seed ^ name.rotate_left(32));
+    mixed.next_u64() ^ name
+}
+
+/// The seed of one trial of a study: any trial can be run again on its own.
+pub fn seed_of_trial(study: u64, trial: u64) -> u64 {
+    let mut mixed = SplitMix64::seed_from_u64(study);
+    let base = mixed.next_u64();
+    SplitMix64::seed_from_u64(base ^ trial.wrapping_mul(0x9e37_79b9_7f4a_7c15)).next_u64()
+}
+
+/// Pseudo-random chance: one small generator for each stream.
+///
+/// A generator is its seed, which follows from the fight's seed and the stream's name, and the number of
+/// draws so far; that number is all that a snapshot keeps. Most streams are never drawn from in a fight, so
+/// a seed is computed when it is needed for the first time.
+#[derive(Clone, Debug, Default)]
+pub struct Sampler {
+    seed: u64,
+    names: Vec<u64>,
+    drawn: Vec<u32>,
+    /// Seeds of streams, and the fight for which they were computed.
+    seeds: Vec<(u64, u64)>,
+    fight: u64,
+}
+
+/// How far [`SplitMix64`] goes with each draw.
+const STEP: u64 = 0x9e37_79b9_7f4a_7c15;
+
+/// The top 53 bits as a number from 0 up to but without 1.
+#[inline(always)]
+fn unit(bits: u64) -> f64 {
+    (bits >> 11) as f64 * (1.0 / (1u64 << 53) as f64)
+}
+
+impl Sampler {
+    #[inline(always)]
+    fn next(&mut self, stream: StreamId) -> u64 {
+        let index = stream.0 as usize;
+        // There is a stream for each place of each combatant.
+        let (Some(one), Some(drawn)) = (self.seeds.get_mut(index), self.drawn.get_mut(index)) else { return 0 };
+        if one.0 != self.fight {
+            *one = (self.fight, seed_at(self.seed, &self.names, index));
+        }
+        let gone = STEP.wrapping_mul(u64::from(*drawn));
+        *drawn = drawn.wrapping_add(1);
+        SplitMix64::seed_from_u64(one.1.wrapping_add(gone)).next_u64()
+    }
+}
+
+#[cold]
+#[inline(never)]
+fn seed_at(seed: u64, names: &[u64], index: usize) -> u64 {
+    stream_seed(seed, names[index])
+}
+
+/// How often each stream of a fight was drawn from.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct SamplerState {
+    seed: u64,
+    drawn: Vec<u32>,
+}
+
+impl RandomSource for Sampler {
+    type Saved = SamplerState;
+
+    fn begin(&mut self, seed: u64, streams: &[u64]) {
+        (self.seed, self.fight) = (seed, self.fight + 1);
+        if self.names != streams {
+            self.names = streams.to_vec();
+            self.drawn = vec![0; streams.len()];
+            self.seeds = vec![(0, 0); streams.len()];
+        } else {
+            self.drawn.fill(0);
+        }
+    }
+
+    fn save(&self) -> SamplerState {
+        SamplerState { seed: self.seed, drawn: self.drawn.clone() }
+    }
+
+    fn save_into(&self, saved: &mut SamplerState) {
+        saved.seed = self.seed;
+        saved.drawn.clone_from(&self.drawn);
+    }
+
+    fn load(&mut self, saved: &SamplerState) {
+        if self.seed != saved.seed {
+            (self.seed, self.fight) = (saved.seed, self.fight + 1);
+        }
+        self.drawn.clone_from(&saved.drawn);
+    }
+
+    fn saved_bytes(saved: &SamplerState) -> usize {
+        size_of::<SamplerState>() + size_of_val(saved.drawn.as_slice())
+    }
+
+    fn as_sampler(&mut self) -> Option<&mut Sampler> {
+        Some(self)
+    }
+}
+
+/// Any source of chance, called through a pointer.
+pub(super) struct AnyChance<'a>(pub(super) &'a mut dyn Chance);
+
+impl Chance for AnyChance<'_> {
+    fn chance(&mut self, stream: StreamId, p: f64) -> bool {
+        self.0.chance(stream, p)
+    }
+
+    fn pick(&mut self, stream: StreamId, n: u32) -> u32 {
+        self.0.pick(stream, n)
+    }
+
+    fn uniform(&mut self, stream: StreamId) -> f64 {
+        self.0.uniform(stream)
+    }
+}
+
+impl Chance for Sampler {
+    #[inline(always)]
+    fn chance(&mut self, stream: StreamId, p: f64) -> bool {
+        // What is certain draws nothing, so that it need not be asked about.
+        p >= 1.0 || (p > 0.0 && unit(self.next(stream)) < p)
+    }
+
+    #[inline(always)]
+    fn pick(&mut self, stream: StreamId, n: u32) -> u32 {
+        // Multiply and shift: the bias of at most n / 2^64 is far below what any study can see.
+        ((u128::from(self.next(stream)) * u128::from(n)) >> 64) as u32
+    }
+
+    #[inline(always)]
+    fn uniform(&mut self, stream: StreamId) -> f64 {
+        unit(self.next(stream))
+    }
+}
+
+/// A list of answers, each between 0 and 1, given in turn whatever the stream; after its end, ½.
+/// For tests, and for replaying a fight of which the draws were written down.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Recorded {
+    answers: Vec<f64>,
+    next: usize,
+}
+
+impl Recorded {
+    /// Answers to give.
+    pub fn new(answers: impl Into<Vec<f64>>) -> Self {
+        Self { answers: answers.into(), next: 0 }
+    }
+
+    fn answer(&mut self) -> f64 {
+        let answer = self.answers.get(self.next).copied().unwrap_or(0.5);
+        self.next += 1;
+        answer
+    }
+}
+
+impl RandomSource for Recorded {
+    type Saved = Self;
+
+    fn save(&self) -> Self {
+        self.clone()
+    }
+
+    fn load(&mut self, saved: &Self) {
+        self.clone_from(saved);
+    }
+
+    /// Tie-breaks are drawn first; they are not taken from the list.
+    fn begin(&mut self, _: u64, _: &[u64]) {
+        self.next = 0;
+    }
+}
+
+impl Chance for Recorded {
+    fn chance(&mut self, _: StreamId, p: f64) -> bool {
+        p >= 1.0 || (p > 0.0 && self.answer() < p)
+    }
+
+    fn pick(&mut self, _: StreamId, n: u32) -> u32 {
+        if n == u32::MAX { 0 } else { ((self.answer() * f64::from(n)) as u32).min(n - 1) }
+    }
+
+    fn uniform(&mut self, _: StreamId) -> f64 {
+        self.answer()
+    }
+}
+
+/// Always the likelier: chances of one half and more come true, numbers are in the middle.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Likely;
+
+impl RandomSource for Likely {
+    type Saved = Self;
+
+    fn save(&self) -> Self {
+        *self
+    }
+
+    fn load(&mut self, saved: &Self) {
+        self.clone_from(saved);
+    }
+
+    fn begin(&mut self, _: u64, _: &[u64]) {}
+}
+
+impl Chance for Likely {
+    fn chance(&mut self, _: StreamId, p: f64) -> bool {
+        p >= 0.5
+    }
+
+    fn pick(&mut self, _: StreamId, n: u32) -> u32 {
+        if n == u32::MAX { 0 } else { n / 2 }
+    }
+
+    fn uniform(&mut self, _: StreamId) -> f64 {
+        0.5
+    }
+}
+
+/// Walks through all that can happen: every run takes another branch, and knows how likely it is.
+///
+/// Uniform draws are cut into equal parts, each standing for its middle. With an odd number of parts
+/// a mean of anything linear is exact, and least and greatest are close to the edges.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Branching {
+    parts: u32,
+    /// The branch taken at each draw of this run, and of how many.
+    path: Vec<(u32, u32)>,
+    at: usize,
+    weight: f64,
+}
+
+impl Branching {
+    /// Cuts uniform draws into so many parts.
+    pub fn new(parts: u32) -> Self {
+        Self { parts: parts.max(1), path: Vec::new(), at: 0, weight: 1.0 }
+    }
+
+    /// How likely this run was.
+    pub fn weight(&self) -> f64 {
+        self.weight
+    }
+
+    /// Goes back to the start and on to the next branch; false when all have been walked.
+    pub fn next_branch(&mut self) -> bool {
+        self.at = 0;
+        self.weight = 1.0;
+        while let Some((taken, of)) = self.path.pop() {
+            if taken + 1 < of {
+                self.path.push((taken + 1, of));
+                return true;
+            }
+        }
+        false
+    }
+
+    fn branch(&mut self, of: u32) -> u32 {
+        if self.at == self.path.len() {
+            self.path.push((0, of));
+        }
+        let taken = self.path[self.at].0;
+        self.at += 1;
+        taken
+    }
+}
+
+impl RandomSource for Branching {
+    type Saved = Self;
+
+    fn save(&self) -> Self {
+        self.clone()
+    }
+
+    fn load(&mut self, saved: &Self) {
+        self.clone_from(saved);
+    }
+
+    fn begin(&mut self, _: u64, _: &[u64]) {
+        self.at = 0;
+        self.weight = 1.0;
+    }
+}
+
+impl Chance for Branching {
+    fn chance(&mut self, _: StreamId, p: f64) -> bool {
+        if p <= 0.0 || p >= 1.0 {
+            return p >= 1.0;
+        }
+        let happens = self.branch(2) == 1;
+        self.weight *= if happens { p } else { 1.0 - p };
+        happens
+    }
+
+    fn pick(&mut self, _: StreamId, n: u32) -> u32 {
+        // Tie-breaks ask for a pick among very many; nothing that is explained depends on them.
+        if n <= 1 || n == u32::MAX {
+            return 0;
+        }
+        self.weight /= f64::from(n);
+        self.branch(n)
+    }
+
+    fn uniform(&mut self, _: StreamId) -> f64 {
+        self.weight /= f64::from(self.parts);
+        (f64::from(self.branch(self.parts)) + 0.5) / f64::from(self.parts)
+    }
+}

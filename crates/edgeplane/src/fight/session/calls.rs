@@ -1,0 +1,286 @@
+//! Calls of a game. They follow the rules of the fight, and whoever a change concerns notices it at once.
+
+use super::super::events::{Observer, Silent, UnavailableReason};
+use super::super::limits::{FightError, FightErrorKind};
+use super::super::random::RandomSource;
+use super::super::state::{Control, Doing, EffectContext};
+use super::super::statuses::apply::Dose;
+use super::super::{Ending, Fight};
+use crate::program::{AbilityId, BaseChange, CombatantId, Layout, PoolId, Slot, StatusId, dirty};
+
+/// Does something with the engine of a fight: the one that is compiled for sampled chance, or the one for any other
+/// source of chance.
+macro_rules! with_engine {
+    ($fight:expr, $observer:expr, |$engine:ident| $body:expr) => {{
+        let fight = &mut *$fight;
+        let observer: &mut dyn $crate::fight::Observer = $observer;
+        let wants = observer.wants();
+        let (setup, limits) = (&*fight.setup, fight.limits);
+        let (state, scratch) = (&mut fight.state, &mut fight.scratch);
+        if let Some(chance) = fight.chance.as_sampler() {
+            #[allow(unused_mut)]
+            let mut $engine = $crate::fight::engine::Engine {
+                program: &setup.program,
+                setup,
+                state,
+                scratch,
+                chance,
+                observer,
+                wants,
+                limits,
+                controller: None,
+                until: $crate::program::Time::NEVER,
+                reach: 0.0,
+                dressing: false,
+            };
+            $body
+        } else {
+            let mut any = $crate::fight::random::AnyChance(&mut fight.chance);
+            #[allow(unused_mut)]
+            let mut $engine = $crate::fight::engine::Engine {
+                program: &setup.program,
+                setup,
+                state,
+                scratch,
+                chance: &mut any,
+                observer,
+                wants,
+                limits,
+                controller: None,
+                until: $crate::program::Time::NEVER,
+                reach: 0.0,
+                dressing: false,
+            };
+            $body
+        }
+    }};
+}
+
+pub(in crate::fight) use with_engine;
+
+impl<C: RandomSource> Fight<C> {
+    /// An error ends the fight.
+    pub(in crate::fight) fn failed(&mut self, error: FightError) -> FightError {
+        self.state.ending = Some(Ending::Failed);
+        error
+    }
+
+    fn call_error(&self, what: String) -> FightError {
+        FightError::new(self.state.now, FightErrorKind::Call { what }, &self.setup)
+    }
+
+    /// That there is such a combatant.
+    pub(in crate::fight) fn check_combatant(&self, who: CombatantId) -> Result<(), FightError> {
+        let count = self.setup.combatants.len();
+        if who.index() < count {
+            return Ok(());
+        }
+        Err(self.call_error(format!("there is no combatant {}: the fight has {count}", who.0)))
+    }
+
+    fn check_number(&self, what: &str, value: f64) -> Result<(), FightError> {
+        if value.is_finite() {
+            return Ok(());
+        }
+        Err(self.call_error(format!("{what} cannot be {value}: it has to be a finite number")))
+    }
+
+    pub(in crate::fight) fn give_control(&mut self, who: CombatantId, control: Control) {
+        let setup = std::sync::Arc::clone(&self.setup);
+        let combatant = self.state.who_mut(who);
+        combatant.control = control;
+        combatant.listen_to_pools(&setup, who);
+    }
+
+    /// From now on this combatant does only what it is told through [`Fight::use_ability`].
+    ///
+    /// # Errors
+    /// When there is no such combatant.
+    pub fn take_control(&mut self, who: CombatantId) -> Result<(), FightError> {
+        self.check_combatant(who)?;
+        self.give_control(who, Control::Hand);
+        with_engine!(self, &mut Silent, |engine| engine.stand_still(who));
+        Ok(())
+    }
+
+    /// Lets a combatant that is controlled by hand walk on a course, in metres a second along each axis, until it acts
+    /// or is given another one; `[0.0, 0.0]` to stand still. Its own speed is no limit here. Nothing happens in an
+    /// encounter without places, to whoever has been defeated or is held fast, or while it casts or recovers.
+    ///
+    /// # Errors
+    /// When there is no such combatant, or a number is not finite.
+    pub fn walk<O: Observer>(
+        &mut self,
+        who: CombatantId,
+        course: [f64; 2],
+        observer: &mut O,
+    ) -> Result<(), FightError> {
+        self.check_combatant(who)?;
+        course.iter().try_for_each(|speed| self.check_number("a course", *speed))?;
+        let combatant = self.state.who(who);
+        let free = combatant.control == Control::Hand && combatant.stands && combatant.doing == Doing::Idle;
+        if self.setup.is_placed && free && !combatant.rooted {
+            with_engine!(self, observer, |engine| engine.turn(who, course));
+        }
+        Ok(())
+    }
+
+    /// Starts an ability. Without a target, the ability's own rule picks; a target that is named is the first one,
+    /// under the ability's rules: side and reach apply, and areas extend from it.
+    ///
+    /// Its cost is paid at once; its cast, or its effects where it has no cast, follow as time passes.
+    ///
+    /// # Errors
+    /// `Ok(Err(reason))` says why it cannot be used now. An error is as for [`Fight::run`], or says that there is no
+    /// such combatant.
+    pub fn use_ability<O: Observer>(
+        &mut self,
+        who: CombatantId,
+        ability: AbilityId,
+        target: Option<CombatantId>,
+        observer: &mut O,
+    ) -> Result<Result<(), UnavailableReason>, FightError> {
+        self.check_combatant(who)?;
+        target.map_or(Ok(()), |target| self.check_combatant(target))?;
+        with_engine!(self, observer, |engine| engine.use_by_call(who, ability, target))
+            .map_err(|error| self.failed(*error))
+    }
+
+    /// Stops what a combatant keeps up. Whether it was keeping anything up.
+    ///
+    /// # Errors
+    /// As for [`Fight::use_ability`].
+    pub fn stop<O: Observer>(&mut self, who: CombatantId, observer: &mut O) -> Result<bool, FightError> {
+        self.check_combatant(who)?;
+        let done = with_engine!(self, observer, |engine| {
+            engine.stop_by_call(who).and_then(|done| engine.respond().map(|()| done))
+        });
+        done.map_err(|error| self.failed(*error))
+    }
+
+    /// Lets an ability take effect here and now, without cost, cast, cooldown or recovery, with one beat if it is
+    /// kept up: what explanations look at.
+    ///
+    /// # Errors
+    /// As for [`Fight::use_ability`].
+    pub fn apply_effects<O: Observer>(
+        &mut self,
+        who: CombatantId,
+        ability: AbilityId,
+        target: CombatantId,
+        observer: &mut O,
+    ) -> Result<(), FightError> {
+        self.check_combatant(who)?;
+        self.check_combatant(target)?;
+        with_engine!(self, observer, |engine| engine.effects_of_ability(who, ability, target))
+            .map_err(|error| self.failed(*error))
+    }
+
+    /// Why an ability cannot be used now; `None` if it can. The conditions of policies are no matter here.
+    ///
+    /// # Errors
+    /// As for [`Fight::use_ability`].
+    pub fn why_unavailable(
+        &mut self,
+        who: CombatantId,
+        ability: AbilityId,
+    ) -> Result<Option<UnavailableReason>, FightError> {
+        self.check_combatant(who)?;
+        with_engine!(self, &mut Silent, |engine| engine.why_unavailable(who, ability))
+            .map_err(|error| self.failed(*error))
+    }
+
+    /// Applies a status. Whether the target has it now because of that.
+    ///
+    /// # Errors
+    /// As for [`Fight::use_ability`].
+    pub fn apply_status<O: Observer>(
+        &mut self,
+        status: StatusId,
+        caster: CombatantId,
+        target: CombatantId,
+        stacks: u32,
+        observer: &mut O,
+    ) -> Result<bool, FightError> {
+        self.check_combatant(caster)?;
+        self.check_combatant(target)?;
+        let by = EffectContext::of_status(caster, status, caster, caster);
+        let done = with_engine!(self, observer, |engine| {
+            let done = engine.apply(&by, target, status, Dose { stacks, duration: None });
+            done.and_then(|done| engine.respond().map(|()| done))
+        });
+        done.map_err(|error| self.failed(*error))
+    }
+
+    /// Takes all instances of a status away. Whether there was one.
+    ///
+    /// # Errors
+    /// As for [`Fight::use_ability`].
+    pub fn remove_status<O: Observer>(
+        &mut self,
+        status: StatusId,
+        target: CombatantId,
+        observer: &mut O,
+    ) -> Result<bool, FightError> {
+        self.check_combatant(target)?;
+        with_engine!(self, observer, |engine| engine.remove_all(status, target)).map_err(|error| self.failed(*error))
+    }
+
+    /// Changes the base of an attribute (or the level), as when a character levels up during a fight. Everything that
+    /// depends on it follows: derived attributes, caps of pools, flows, decisions.
+    ///
+    /// # Errors
+    /// When there is no such combatant, the slot is not that of an attribute or the level, the number is not finite, or
+    /// an attribute has no value with the new base.
+    pub fn set_base<O: Observer>(
+        &mut self,
+        who: CombatantId,
+        slot: Slot,
+        base: f64,
+        observer: &mut O,
+    ) -> Result<(), FightError> {
+        self.check_combatant(who)?;
+        self.check_number("a base", base)?;
+        let layout = &self.setup.program.layout;
+        let is_attribute = (Layout::ATTRIBUTES.0..layout.pools).contains(&slot.0);
+        if slot != Layout::LEVEL && !is_attribute {
+            return Err(self.call_error(format!("slot {} is neither an attribute nor the level", slot.0)));
+        }
+        let done = with_engine!(self, observer, |engine| engine.set_base(who, slot, base));
+        done.map_err(|error| self.failed(*error))
+    }
+
+    /// Puts an amount into a pool, within 0 and its cap.
+    ///
+    /// # Errors
+    /// When there is no such combatant, or the number is not finite.
+    pub fn set_pool(&mut self, who: CombatantId, pool: PoolId, amount: f64) -> Result<(), FightError> {
+        self.check_combatant(who)?;
+        self.check_number("an amount", amount)?;
+        let amount = amount.clamp(0.0, self.cap(who, pool));
+        with_engine!(self, &mut Silent, |engine| {
+            let first = engine.program.place(who, engine.program.layout.pool(pool));
+            engine.put(who, pool, first, amount);
+            // Before the fight has begun, whoever has nothing left is defeated as it begins.
+            engine.state.someone_hurt = true;
+        });
+        Ok(())
+    }
+}
+
+impl<C: crate::program::Chance> super::super::engine::Engine<'_, C> {
+    pub(in crate::fight) fn set_base(
+        &mut self,
+        who: CombatantId,
+        slot: Slot,
+        base: f64,
+    ) -> super::super::engine::Outcome<()> {
+        if slot == Layout::LEVEL {
+            self.state.numbers.set(self.program.place(who, slot), base);
+        } else {
+            self.state.base_changes.retain(|change| !change.is_of(who, slot));
+            self.state.base_changes.push(BaseChange { combatant: who, slot, base });
+        }
+        self.refresh_attributes(who, dirty::bit(slot))
+    }
+}

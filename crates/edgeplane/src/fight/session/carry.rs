@@ -1,0 +1,171 @@
+//! What goes along from one fight into the next.
+
+use super::super::Fight;
+use super::super::engine::{Engine, Outcome, emit};
+use super::super::events::{Observer, Silent};
+use super::super::limits::{FightError, FightErrorKind};
+use super::super::random::RandomSource;
+use super::super::state::timers::Timer;
+use super::calls::with_engine;
+use crate::program::{AbilityId, Chance, CombatantId, FormulaId, Layout, PoolId, Slot, Time, pool_slot};
+use crate::rules::SideRule;
+
+/// What a combatant takes along from one fight into the next.
+#[derive(Clone, Debug, Default)]
+pub struct Carried {
+    /// Its level.
+    pub level: f64,
+    /// Whether it stood at the end.
+    pub stood: bool,
+    /// What was left in some pools.
+    pub pools: Vec<(PoolId, f64)>,
+    spent: Vec<(AbilityId, Spent)>,
+}
+
+/// What a combatant has spent of an ability: uses and charges, and how long the next charge takes.
+#[derive(Clone, Copy, Debug, Default)]
+struct Spent {
+    used: u32,
+    charges: u32,
+    next_charge: Time,
+    regain: Time,
+}
+
+impl<C: RandomSource> Fight<C> {
+    /// Notes what a combatant takes along: its level, what is left in these pools and, if `uses` is said, what it has spent
+    /// of limited uses and charges. Whatever was noted before is gone.
+    pub fn carry_over(&self, who: CombatantId, pools: &[PoolId], uses: Uses, into: &mut Carried) {
+        into.level = self.state.numbers.at(self.setup.program.place(who, Layout::LEVEL));
+        into.stood = self.stands(who);
+        into.pools.clear();
+        into.pools.extend(pools.iter().map(|pool| (*pool, self.pool(who, *pool))));
+        into.spent.clear();
+        if uses == Uses::Kept {
+            let policy = &self.setup.policies[who.index()];
+            let own = policy.first as usize..(policy.first + policy.count) as usize;
+            let now = self.state.now;
+            into.spent.extend(own.map(|index| {
+                let ability = &self.state.abilities[index];
+                let left = if ability.next_charge > now { ability.next_charge - now } else { Time::ZERO };
+                let (used, charges, regain) = (ability.used, ability.charges, ability.regain);
+                (self.setup.abilities[index].ability, Spent { used, charges, next_charge: left, regain })
+            }));
+        }
+    }
+
+    /// Keeps a combatant out of a fight that has not begun: it stays away as if it had fallen before.
+    pub fn keep_out(&mut self, who: CombatantId) {
+        if self.state.began || !std::mem::take(&mut self.state.who_mut(who).stands) {
+            return;
+        }
+        self.state.who_mut(who).absent = true;
+        self.state.timers.clear(Timer::Act, who);
+        with_engine!(self, &mut Silent, |engine| engine.count_head(who, -1.0));
+    }
+
+    /// Begins a fight with what combatants bring along. After that, pools that were noted hold what was left plus what
+    /// `rests` add, evaluated for each as its own.
+    ///
+    /// # Errors
+    /// When a formula has no value.
+    pub fn begin_with<O: Observer>(
+        &mut self,
+        brought: &[(CombatantId, &Carried)],
+        rests: &[(PoolId, FormulaId)],
+        observer: &mut O,
+    ) -> Result<(), FightError> {
+        with_engine!(self, observer, |engine| engine.begin_with(brought, rests)).map_err(|error| *error)
+    }
+
+    /// Experience that a combatant has gained in this fight.
+    pub fn experience(&self, who: CombatantId) -> f64 {
+        self.state.who(who).experience
+    }
+
+    /// The level that a combatant of some level has after so much experience, and what is left of that toward the next one,
+    /// by the ruleset's `[levels]`.
+    ///
+    /// # Errors
+    /// When what a level needs has no value.
+    pub fn level_after(&mut self, who: CombatantId, level: f64, experience: f64) -> Result<(f64, f64), FightError> {
+        let found = self.setup.program.level_after(&mut self.state.numbers, who, level, experience);
+        found.map_err(|fault| FightError::new(self.state.now, FightErrorKind::Fault(fault), &self.setup))
+    }
+
+    /// The level of a combatant.
+    pub fn level(&self, who: CombatantId) -> f64 {
+        self.attribute(who, Slot(0))
+    }
+}
+
+/// Whether limited uses and charges stay spent.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Uses {
+    /// They stay spent.
+    Kept,
+    /// All are there again.
+    Renewed,
+}
+
+impl<C: Chance> Engine<'_, C> {
+    fn begin_with(&mut self, brought: &[(CombatantId, &Carried)], rests: &[(PoolId, FormulaId)]) -> Outcome<()> {
+        for (who, carried) in brought {
+            if self.state.numbers.at(self.program.place(*who, Layout::LEVEL)) != carried.level {
+                self.set_base(*who, Layout::LEVEL, carried.level)?;
+            }
+        }
+        self.begin()?;
+        for (who, carried) in brought {
+            for (pool, left) in &carried.pools {
+                let mut amount = *left;
+                if let Some((_, rest)) = rests.iter().find(|(rested, _)| rested == pool) {
+                    let frame = self.frame(*who, *who);
+                    self.state.numbers.set_pool(self.first_of(*who, *pool), amount, self.state.now.micros());
+                    amount += self.positive(*rest, &frame)?;
+                }
+                let first = self.first_of(*who, *pool);
+                let cap = self.state.numbers.at(first + usize::from(pool_slot::CAP));
+                self.state.numbers.set_pool(first, amount.min(cap), self.state.now.micros());
+                self.state.someone_hurt = true;
+            }
+            for (ability, spent) in &carried.spent {
+                if let Some(index) = self.state.ability_index(self.setup, *who, *ability) {
+                    let ability = &mut self.state.abilities[index];
+                    (ability.used, ability.charges) = (spent.used, spent.charges);
+                    (ability.next_charge, ability.regain) = (spent.next_charge, spent.regain);
+                }
+            }
+        }
+        if self.state.timers.has(Timer::Empty) {
+            self.setup.ids().for_each(|who| self.schedule_empty(who));
+        }
+        Ok(())
+    }
+
+    fn first_of(&self, who: CombatantId, pool: PoolId) -> usize {
+        self.program.place(who, self.program.layout.pool(pool))
+    }
+
+    /// Whoever stands against those who have just fallen gains what they are worth. All falls of the moment come first, so
+    /// that nobody gains by being listed first.
+    pub(in crate::fight) fn give_experience(&mut self) -> Outcome<()> {
+        while let Some(fallen) = self.scratch.rewarding.pop() {
+            let character = self.setup.combatants[fallen.index()].character;
+            let Some(worth) = self.program.characters[character.index()].worth else { continue };
+            let gains = |engine: &Self, who: CombatantId| engine.can_be_targeted(fallen, who, SideRule::Enemies);
+            if !self.setup.ids().any(|who| gains(self, who)) {
+                continue;
+            }
+            let frame = self.frame(fallen, fallen);
+            let amount = self.positive(worth, &frame)?;
+            for who in self.setup.ids() {
+                if amount > 0.0 && gains(self, who) {
+                    self.state.who_mut(who).experience += amount;
+                    let total = self.state.who(who).experience;
+                    emit!(self, Learned { who, from: fallen, amount, total });
+                }
+            }
+        }
+        Ok(())
+    }
+}

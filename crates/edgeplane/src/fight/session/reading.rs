@@ -1,0 +1,159 @@
+//! What a game asks of a fight about statuses: lists for players, and where an attribute comes from.
+
+use serde::Serialize;
+
+use super::super::Fight;
+use super::super::limits::{FightError, FightErrorKind};
+use super::super::random::RandomSource;
+use super::super::state::statuses::seconds_left;
+use crate::program::{
+    CombatantId, Draws, FormulaId, Frame, Memory, ModifierKind, Slot, StatusId, StatusKind, TextPart, Time, plain,
+};
+
+/// A status as a game shows it.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct HeldStatus {
+    /// Which.
+    pub status: StatusId,
+    /// Who inflicted it.
+    pub caster: CombatantId,
+    /// Good or bad for its owner.
+    pub kind: StatusKind,
+    /// The name under which the game finds its picture.
+    pub icon: String,
+    /// The text for players, with its values as they are now.
+    pub text: String,
+    /// How many stacks.
+    pub stacks: u32,
+    /// Seconds until it ends; none for one that does not end by itself.
+    pub remaining: Option<f64>,
+    /// The share of its full duration that remains; 1 for one that does not end by itself.
+    pub share: f64,
+    /// It ends within the time that the status calls soon.
+    pub expiring: bool,
+    /// Not for players' eyes.
+    pub hidden: bool,
+}
+
+/// One thing that makes an attribute what it is.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Contribution {
+    /// The status.
+    pub status: StatusId,
+    /// In which way it changes the attribute.
+    pub kind: ModifierKind,
+    /// By how much.
+    pub amount: f64,
+}
+
+impl<C: RandomSource> Fight<C> {
+    /// The statuses of a combatant, in the order in which they came, hidden ones included.
+    ///
+    /// # Errors
+    /// When a value that a text shows cannot be computed, or when there is no such combatant.
+    pub fn statuses(&mut self, who: CombatantId) -> Result<Vec<HeldStatus>, FightError> {
+        self.check_combatant(who)?;
+        let held: Vec<u32> = self.state.statuses.of(who).collect();
+        held.into_iter().map(|index| self.held_status(who, index)).collect()
+    }
+
+    fn held_status(&mut self, who: CombatantId, index: u32) -> Result<HeldStatus, FightError> {
+        let setup = std::sync::Arc::clone(&self.setup);
+        let program = &setup.program;
+        let now = self.state.now;
+        let record = *self.state.statuses.get(index);
+        let plan = program.status(record.status);
+        let saved = self.state.numbers.locals();
+        self.state.statuses.load(index, program, &mut self.state.numbers, now);
+        let frame = Frame::new(program, record.caster, who, 0, now.micros());
+        let mut text = String::new();
+        let mut fault = None;
+        for part in &plan.text {
+            match part {
+                TextPart::Words(words) => text.push_str(words),
+                TextPart::Value(formula) => match self.formula_value(*formula, &frame) {
+                    Ok(value) => text.push_str(&plain(value)),
+                    Err(error) => fault = Some(error),
+                },
+            }
+        }
+        self.state.numbers.set_locals(&saved);
+        if let Some(error) = fault {
+            return Err(error);
+        }
+        let ends = record.end() < Time::NEVER;
+        let remaining = ends.then(|| seconds_left(record.ends, now));
+        let share = if ends && record.full > Time::ZERO {
+            ((record.ends - now).seconds() / record.full.seconds()).min(1.0)
+        } else {
+            1.0
+        };
+        Ok(HeldStatus {
+            status: record.status,
+            caster: record.caster,
+            kind: plan.kind,
+            icon: plan.icon.clone(),
+            text,
+            stacks: record.stacks,
+            remaining,
+            share,
+            expiring: ends && plan.warn.is_some_and(|warn| record.ends - now <= warn),
+            hidden: plan.hidden,
+        })
+    }
+
+    /// The value of a formula at this moment.
+    pub(in crate::fight) fn formula_value(&mut self, formula: FormulaId, frame: &Frame) -> Result<f64, FightError> {
+        let (program, draws) = (&self.setup.program, &mut self.scratch.draws);
+        let value = program.number(formula, &mut self.state.numbers, frame, &mut self.chance, draws);
+        value.map_err(|fault| FightError::new(self.state.now, FightErrorKind::Fault(fault), &self.setup))
+    }
+
+    /// What statuses add to an attribute of a combatant, in the order in which they came.
+    ///
+    /// # Errors
+    /// When a modifier has no value, or when there is no such combatant.
+    pub fn contributions(&mut self, who: CombatantId, slot: Slot) -> Result<Vec<Contribution>, FightError> {
+        self.check_combatant(who)?;
+        let setup = std::sync::Arc::clone(&self.setup);
+        let program = &setup.program;
+        let now = self.state.now;
+        let held: Vec<u32> = self.state.statuses.of(who).collect();
+        let saved = self.state.numbers.locals();
+        let mut found = Vec::new();
+        let mut fault = None;
+        for index in held {
+            let status = self.state.statuses.get(index).status;
+            for modifier in program.status(status).modifiers.iter().filter(|one| one.covers(slot)) {
+                self.state.statuses.load(index, program, &mut self.state.numbers, now);
+                let frame = Frame::new(program, who, who, slot.0 - modifier.slot.0, 0.0);
+                let amount = program.number(
+                    modifier.amount,
+                    &mut self.state.numbers,
+                    &frame,
+                    &mut self.chance,
+                    &mut Draws::default(),
+                );
+                match amount {
+                    Ok(amount) => found.push(Contribution { status, kind: modifier.kind, amount }),
+                    Err(error) => fault = Some(error),
+                }
+            }
+        }
+        self.state.numbers.set_locals(&saved);
+        match fault {
+            Some(fault) => Err(FightError::new(now, FightErrorKind::Fault(fault), &self.setup)),
+            None => Ok(found),
+        }
+    }
+
+    /// The numbers of the fight.
+    pub(crate) fn memory(&self) -> &Memory {
+        &self.state.numbers
+    }
+
+    /// All stacks of a status on a combatant.
+    pub fn stacks(&self, who: CombatantId, status: StatusId) -> u32 {
+        self.view().stacks(who, status)
+    }
+}

@@ -1,0 +1,127 @@
+//! What the encounter has happen by itself: who joins, and abilities that nobody uses.
+
+use super::super::engine::{Engine, Outcome, emit};
+use super::super::events::Source;
+use super::super::state::EffectContext;
+use super::super::state::timers::{Due, Phase, Timer};
+use super::super::statuses::triggers::TriggerContext;
+use crate::program::{
+    AbilityId, Chance, CharacterId, CombatantId, JoinPlan, MomentEffect, PoolId, SideId, Time, TriggerEvent, pool_slot,
+};
+use crate::rules::Receiver;
+
+impl<C: Chance> Engine<'_, C> {
+    /// Sets the timer for what the encounter has happen next.
+    pub(in crate::fight) fn schedule_script(&mut self) {
+        let next = self.state.script.iter().filter(|(_, times)| *times > 0).map(|(at, _)| *at).min();
+        let due = Due::new(next.unwrap_or(Time::NEVER), Phase::Script, 0, CombatantId(0));
+        self.state.timers.set(Timer::Script, due, CombatantId(0));
+    }
+
+    /// Everything that the script has for this moment, in its order.
+    pub(in crate::fight) fn run_script(&mut self) -> Outcome<()> {
+        let setup = self.setup;
+        for (index, moment) in setup.script.moments.iter().enumerate() {
+            let (at, times) = self.state.script[index];
+            if times == 0 || at > self.state.now {
+                continue;
+            }
+            self.state.script[index] = (at + moment.every, times - 1);
+            match &moment.does {
+                MomentEffect::Join(who) => self.join(*who, None)?,
+                MomentEffect::Bring(ability, who) => {
+                    for one in who {
+                        self.happen_by_itself(*one, *ability)?;
+                    }
+                }
+            }
+        }
+        self.schedule_script();
+        Ok(())
+    }
+
+    /// An ability takes effect without being used: no cost, no cooldown, and its targets at any distance.
+    fn happen_by_itself(&mut self, who: CombatantId, id: AbilityId) -> Outcome<()> {
+        if !self.state.stands(who) {
+            return Ok(());
+        }
+        let program = self.program;
+        let (ability, by) = (program.ability(id), EffectContext::of_ability(who, id));
+        emit!(self, Scripted { who, ability: id });
+        self.pick_targets(who, ability)?;
+        // What it brings about may need the scratch room itself.
+        let picked = std::mem::take(&mut self.scratch.picked);
+        for effect in &ability.does {
+            if effect.to != Receiver::Target {
+                self.effects(&by, who, std::slice::from_ref(effect))?;
+                continue;
+            }
+            for target in &picked {
+                self.effect(&by, *target, effect)?;
+            }
+        }
+        self.scratch.picked = picked;
+        self.respond()
+    }
+
+    /// Those of a character who wait to be called join, as many as there are and are wanted.
+    pub(in crate::fight) fn call(&mut self, by: &EffectContext, character: CharacterId, count: u32) -> Outcome<()> {
+        let side = self.setup.combatants[by.owner.index()].side;
+        let waits = |engine: &Self, who: &CombatantId| {
+            let plan = &engine.setup.combatants[who.index()];
+            let called = engine.setup.script.joins(*who) == JoinPlan::Called;
+            called && plan.character == character && plan.side == side && engine.state.who(*who).absent
+        };
+        for _ in 0..count {
+            let Some(who) = self.setup.ids().find(|who| waits(self, who)) else { break };
+            self.join(who, Some((by.owner, by.source)))?;
+        }
+        Ok(())
+    }
+
+    /// Somebody begins to take part, as it would have at the start.
+    fn join(&mut self, who: CombatantId, by: Option<(CombatantId, Source)>) -> Outcome<()> {
+        let combatant = self.state.who_mut(who);
+        (combatant.stands, combatant.absent) = (true, false);
+        self.begin_pools(who);
+        self.count_head(who, 1.0);
+        emit!(self, Joined { who, by });
+        self.dressing = true;
+        self.dress(who)?;
+        self.dressing = false;
+        self.raise(TriggerEvent::FightBegan, who, TriggerContext::default());
+        if self.state.timers.has(Timer::Empty) {
+            self.schedule_empty(who);
+        }
+        // Whoever comes with nothing left is defeated at once.
+        self.state.someone_hurt = true;
+        if self.setup.is_placed {
+            self.set_place(who, self.place_of(who), [0.0; 2]);
+        }
+        self.touch_all(who);
+        Ok(())
+    }
+
+    /// What flows has not flowed while nobody was there.
+    fn begin_pools(&mut self, who: CombatantId) {
+        for pool in 0..self.program.pools.len() as u16 {
+            let first = self.program.place(who, self.program.layout.pool(PoolId(pool)));
+            let amount = self.setup.memory.at(first + usize::from(pool_slot::AMOUNT));
+            self.state.numbers.set_pool(first, amount, self.state.now.micros());
+        }
+    }
+
+    /// Whether a side has not lost: somebody who can be defeated stands or is still to come at a given moment, and
+    /// nobody vital has been defeated.
+    pub(in crate::fight) fn holds_out(&self, side: SideId) -> bool {
+        let script = &self.setup.script;
+        let of_side = |who: &CombatantId| self.setup.combatants[who.index()].side == side;
+        let there = |who: CombatantId| {
+            let one = self.state.who(who);
+            one.stands || (one.absent && matches!(script.joins(who), JoinPlan::At(_)))
+        };
+        let lost = |who: &&CombatantId| of_side(who) && !self.state.stands(**who) && !self.state.who(**who).absent;
+        let keeps = |who: CombatantId| of_side(&who) && self.setup.can_be_defeated(who) && there(who);
+        self.setup.ids().any(keeps) && !script.vital.iter().any(|who| lost(&who))
+    }
+}

@@ -1,0 +1,68 @@
+//! What is on its way: abilities that take time to get from the caster to a target.
+//!
+//! It is aimed at where the target will be if that one goes on as it does, and arrives then. Whoever turns aside
+//! meanwhile is hit all the same; who has been defeated is not.
+
+use super::super::engine::{Engine, Outcome, emit};
+use super::super::state::timers::{Due, Phase, Timer};
+use super::super::state::{EffectContext, Flight};
+use crate::program::{AbilityId, Chance, CombatantId, FormulaId, Layout};
+use crate::rules::Receiver;
+
+impl<C: Chance> Engine<'_, C> {
+    /// An ability is released and on its way to its targets; whether any of them stands. What it does to others than
+    /// its targets, it does now.
+    pub(in crate::fight) fn send_out(&mut self, who: CombatantId, id: AbilityId, speed: FormulaId) -> Outcome<bool> {
+        let speed = self.positive(speed, &self.frame(who, who))?;
+        let mut sent = false;
+        for number in 0..self.state.aimed_count(who) {
+            let target = self.state.aimed_at(self.setup, who, number);
+            if self.state.stands(target) {
+                // Nothing moves at no speed: it is there at once, like what has no `travel`.
+                let at = if speed > 0.0 { self.arrival(who, target, speed) } else { self.state.now };
+                let order = number as u32 + 1;
+                self.state.flights.push(Flight { at, caster: who, ability: id, target, order });
+                emit!(self, Flies { caster: who, ability: id, target, arrives: at });
+                sent = true;
+            }
+        }
+        if !sent {
+            emit!(self, Lost { caster: who, ability: id });
+            return Ok(false);
+        }
+        let by = EffectContext::of_ability(who, id);
+        for effect in self.program.ability(id).does.iter().filter(|effect| effect.to != Receiver::Target) {
+            self.effects(&by, who, std::slice::from_ref(effect))?;
+        }
+        self.schedule_flight(who);
+        Ok(true)
+    }
+
+    fn schedule_flight(&mut self, who: CombatantId) {
+        let next = self.state.flights.iter().filter(|flight| flight.caster == who).map(|flight| flight.at).min();
+        let rank = self.state.who(who).rank;
+        let due = next.map_or(Due::NOTHING, |at| Due::new(at, Phase::Arrival, rank, who));
+        self.state.timers.set(Timer::Flight, due, who);
+    }
+
+    /// What a combatant has sent out arrives, whether it still stands itself or not.
+    pub(in crate::fight) fn arrive(&mut self, who: CombatantId) -> Outcome<()> {
+        let now = self.state.now;
+        let is_due = |flight: &Flight| flight.caster == who && flight.at <= now;
+        while let Some(index) = self.state.flights.iter().position(is_due) {
+            let Flight { ability, target, order, .. } = self.state.flights.remove(index);
+            if !self.state.stands(target) {
+                emit!(self, Lost { caster: who, ability });
+                continue;
+            }
+            let by = EffectContext::of_ability(who, ability);
+            self.state.numbers.set_local(Layout::ORDER, f64::from(order));
+            for effect in self.program.ability(ability).does.iter().filter(|one| one.to == Receiver::Target) {
+                self.effect(&by, target, effect)?;
+            }
+            self.state.numbers.set_local(Layout::ORDER, 1.0);
+        }
+        self.schedule_flight(who);
+        Ok(())
+    }
+}

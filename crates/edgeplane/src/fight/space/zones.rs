@@ -1,0 +1,308 @@
+//! Zones: who is inside, exactly when that changes, and what follows from it.
+//!
+//! Everybody moves in straight lines, so the moment at which somebody crosses an edge is computed and never looked
+//! for. It is computed anew whenever somebody changes course, and when a zone comes or goes. A zone ends after the
+//! ticks of its moment, like a status.
+
+use super::super::engine::{Engine, Outcome, emit};
+use super::super::limits::FightErrorKind;
+use super::super::state::statuses::StatusRef;
+use super::super::state::timers::{Due, Phase, Timer};
+use super::super::state::{EffectContext, Hold, Zone};
+use super::super::statuses::apply::Dose;
+use crate::program::{
+    Chance, CombatantId, HAIR, LostReason, Plane, StatusId, Time, ZoneId, inner, meeting, minus, parting,
+};
+use crate::rules::{Again, ZoneSide};
+
+/// Holds what an ability has its caster have while it is used, in place of a zone.
+pub(in crate::fight) const IN_USE: u32 = u32::MAX;
+/// Most zones at once.
+const MOST: usize = 1_000;
+
+impl Zone {
+    /// Metres from its middle to its edge at a moment.
+    pub(in crate::fight) fn radius_at(&self, now: Time) -> f64 {
+        (self.radius + self.growth * (now - self.since).seconds()).max(0.0)
+    }
+
+    fn holds(&self, who: CombatantId) -> bool {
+        self.inside[who.index() / 64] >> (who.index() % 64) & 1 == 1
+    }
+
+    fn turn(&mut self, who: CombatantId) {
+        self.inside[who.index() / 64] ^= 1 << (who.index() % 64);
+    }
+}
+
+impl<C: Chance> Engine<'_, C> {
+    /// A zone comes about, around somebody.
+    pub(in crate::fight) fn place_zone(&mut self, by: &EffectContext, on: CombatantId, id: ZoneId) -> Outcome<()> {
+        let plan = self.program.zone(id);
+        let frame = self.frame(by.caster, on);
+        let radius = plan.radius.map_or(Ok(0.0), |radius| self.positive(radius, &frame))?;
+        let growth = plan.grows.map_or(Ok(0.0), |grows| self.number(grows, &frame))?;
+        let lasts = match plan.lasts {
+            Some(lasts) => Time::from_seconds(self.positive(lasts, &frame)?),
+            None => Time::NEVER,
+        };
+        let same = |zone: &Zone| zone.id == id && zone.by.caster == by.caster;
+        if self.state.zones.iter().filter(|zone| same(zone)).count() >= plan.max_instances as usize
+            && let Some(oldest) = self.state.zones.iter().position(same)
+        {
+            self.end_zone(oldest)?;
+        }
+        if self.state.zones.len() >= MOST {
+            return Err(self.error(FightErrorKind::Zones { most: MOST }));
+        }
+        let (serial, ends) = (self.state.next_zone, self.state.now + lasts);
+        self.state.next_zone += 1;
+        let (carrier, middle) = (plan.carried.then_some(on), self.place_of(on));
+        let (by_copy, since) = (*by, self.state.now);
+        self.state.zones.push(Zone {
+            id,
+            serial,
+            by: by_copy,
+            carrier,
+            middle,
+            since,
+            growth,
+            radius,
+            ends,
+            next: Time::ZERO,
+            inside: [0; 16],
+        });
+        let until = (ends < Time::NEVER).then_some(ends);
+        emit!(self, ZoneBegan { zone: id, owner: by.caster, on, carried: plan.carried, middle, radius, until });
+        self.look_at_all_edges();
+        self.schedule_zone_end();
+        Ok(())
+    }
+
+    /// Zones end whose time has come.
+    pub(in crate::fight) fn end_zones(&mut self) -> Outcome<()> {
+        let now = self.state.now;
+        while let Some(index) = self.state.zones.iter().position(|zone| zone.ends <= now) {
+            self.end_zone(index)?;
+        }
+        self.schedule_zone_end();
+        Ok(())
+    }
+
+    fn schedule_zone_end(&mut self) {
+        let first = self.state.zones.iter().map(|zone| zone.ends).min().unwrap_or(Time::NEVER);
+        let due = Due::new(first, Phase::ZoneEnd, 0, CombatantId(0));
+        self.state.timers.set(Timer::ZoneEnd, due, CombatantId(0));
+    }
+
+    /// Zones end whose carriers have been defeated, then those inside and outside are told apart anew.
+    pub(in crate::fight) fn cross_edges(&mut self) -> Outcome<()> {
+        let (now, (before, times)) = (self.state.now, self.state.crossings);
+        self.state.crossings = (now, if before == now { times + 1 } else { 1 });
+        if self.state.crossings.1 > self.limits.waves {
+            return Err(self.error(FightErrorKind::Edges { times }));
+        }
+        let orphaned = |engine: &Self, zone: &Zone| zone.carrier.is_some_and(|carrier| !engine.state.stands(carrier));
+        while let Some(index) = self.state.zones.iter().position(|zone| orphaned(self, zone)) {
+            self.end_zone(index)?;
+        }
+        let all = std::mem::take(&mut self.state.all_edges);
+        let mut moved = std::mem::take(&mut self.state.moved);
+        // What entering brings about can end zones, or bring new ones: those are looked at in turn.
+        let mut index = 0;
+        while let Some(zone) = self.state.zones.get(index).copied() {
+            if all || zone.next <= now || zone.carrier.is_some_and(|carrier| moved.contains(&carrier)) {
+                self.look_at_edge(index, zone.serial, self.setup.ids(), true)?;
+            } else {
+                self.look_at_edge(index, zone.serial, moved.iter().copied(), false)?;
+            }
+            index += 1;
+        }
+        if self.state.moved.is_empty() {
+            moved.clear();
+            self.state.moved = moved;
+        }
+        self.respond()?;
+        self.schedule_zone_end();
+        let next = self.state.zones.iter().map(|zone| zone.next).min().unwrap_or(Time::NEVER);
+        let due = Due::new(next.max(now), Phase::Crossing, 0, CombatantId(0));
+        self.state.timers.set(Timer::Crossing, due, CombatantId(0));
+        Ok(())
+    }
+
+    /// Tells some apart who are inside and outside of a zone, and finds out when one of them crosses its edge next.
+    fn look_at_edge(
+        &mut self,
+        index: usize,
+        serial: u32,
+        some: impl Iterator<Item = CombatantId>,
+        anew: bool,
+    ) -> Outcome<()> {
+        let now = self.state.now;
+        if anew {
+            self.state.zones[index].next = Time::NEVER;
+        }
+        for who in some {
+            let Some(zone) = self.state.zones.get(index).copied().filter(|zone| zone.serial == serial) else { break };
+            let concerned = self.concerns(&zone, who);
+            let (middle, course) = self.middle_of(&zone);
+            let away = minus(self.place_of(who), middle);
+            let edge = zone.radius_at(now) + HAIR;
+            let is_in = concerned && inner(away, away) <= edge * edge;
+            if zone.holds(who) != is_in {
+                self.cross(index, who, is_in)?;
+            }
+            if concerned && self.setup.is_placed {
+                let next = self.next_crossing(&zone, is_in, away, minus(self.course_of(who), course));
+                if let Some(zone) = self.state.zones.get_mut(index).filter(|zone| zone.serial == serial) {
+                    zone.next = zone.next.min(next);
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// Everybody may have crossed the edge of any zone.
+    pub(in crate::fight) fn look_at_all_edges(&mut self) {
+        if self.has_zones() {
+            (self.state.edges, self.state.all_edges) = (true, true);
+        }
+    }
+
+    #[inline]
+    pub(in crate::fight) fn has_zones(&self) -> bool {
+        !self.state.zones.is_empty()
+    }
+
+    fn concerns(&self, zone: &Zone, who: CombatantId) -> bool {
+        let plan = self.program.zone(zone.id);
+        let owner = zone.by.caster;
+        let ally = self.setup.combatants[who.index()].side == self.setup.combatants[owner.index()].side;
+        let hostile = !ally && self.setup.can_be_defeated(who);
+        let side = match plan.affects {
+            ZoneSide::Allies => ally,
+            ZoneSide::Enemies => hostile,
+            ZoneSide::Everyone => ally || hostile,
+        };
+        self.state.stands(who) && if who == owner { plan.owner } else { side }
+    }
+
+    fn middle_of(&self, zone: &Zone) -> (Plane, Plane) {
+        zone.carrier.map_or((zone.middle, [0.0; 2]), |carrier| (self.place_of(carrier), self.course_of(carrier)))
+    }
+
+    fn cross(&mut self, index: usize, who: CombatantId, enters: bool) -> Outcome<()> {
+        let program = self.program;
+        let zone = &mut self.state.zones[index];
+        zone.turn(who);
+        let (id, serial, by) = (zone.id, zone.serial, zone.by);
+        let plan = program.zone(id);
+        if !self.state.stands(who) {
+            return Ok(());
+        }
+        if enters {
+            emit!(self, Entered { who, zone: id, owner: by.caster });
+            for status in &plan.statuses {
+                self.hold(serial, &by, who, *status)?;
+            }
+            self.effects(&by, who, &plan.enters)
+        } else {
+            emit!(self, Left { who, zone: id, owner: by.caster });
+            self.let_go(serial, who)?;
+            self.effects(&by, who, &plan.leaves)
+        }
+    }
+
+    fn end_zone(&mut self, index: usize) -> Outcome<()> {
+        let zone = self.state.zones.remove(index);
+        let plan = self.program.zone(zone.id);
+        emit!(self, ZoneEnded { zone: zone.id, owner: zone.by.caster });
+        for who in self.setup.ids().filter(|who| zone.holds(*who)) {
+            self.let_go(zone.serial, who)?;
+            if self.state.stands(who) {
+                self.effects(&zone.by, who, &plan.leaves)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// A status is applied on entering, and does not end by itself before its owner has left.
+    pub(in crate::fight) fn hold(
+        &mut self,
+        zone: u32,
+        by: &EffectContext,
+        who: CombatantId,
+        status: StatusId,
+    ) -> Outcome<()> {
+        let plan = self.program.status(status);
+        let caster = by.caster;
+        let shared = !plan.per_caster && plan.again != Again::Separate;
+        let same = |engine: &Self, index: &u32| shared || engine.state.statuses.get(*index).caster == caster;
+        let held =
+            |engine: &Self| engine.state.statuses.of_kind(who, status).filter(|index| same(engine, index)).last();
+        // What its owner has for good is not the zone's to take away.
+        let for_good = self.state.statuses.of_kind(who, status).filter(|index| same(self, index)).any(|index| {
+            let record = self.state.statuses.get(index);
+            record.holds == 0 && record.ends >= Time::NEVER
+        });
+        self.apply(by, who, status, Dose { stacks: 1, duration: Some(f64::INFINITY) })?;
+        if let Some(index) = held(self).filter(|_| !for_good) {
+            self.state.statuses.get_mut(index).holds += 1;
+            self.schedule(index);
+            let status = self.state.statuses.reference(index);
+            self.state.holds.push(Hold { zone, who, status });
+        }
+        Ok(())
+    }
+
+    /// Statuses that a zone has held go on for their own duration; those without one end.
+    pub(in crate::fight) fn let_go(&mut self, zone: u32, who: CombatantId) -> Outcome<()> {
+        let of = |hold: &Hold| hold.zone == zone && hold.who == who;
+        while let Some(at) = self.state.holds.iter().position(of) {
+            let hold = self.state.holds.remove(at);
+            let Some(index) = self.state.statuses.find(hold.status) else { continue };
+            self.let_go_of(index, hold.status)?;
+        }
+        Ok(())
+    }
+
+    fn let_go_of(&mut self, index: u32, instance: StatusRef) -> Outcome<()> {
+        let record = self.state.statuses.get_mut(index);
+        record.holds -= 1;
+        let (status, caster, who) = (record.status, record.caster, record.owner);
+        if record.holds > 0 {
+            return Ok(());
+        }
+        let Some(duration) = self.program.status(status).duration else {
+            return self.lose(index, LostReason::NotHolding);
+        };
+        let now = self.state.now;
+        let saved = self.state.numbers.locals();
+        self.load(index);
+        let duration = self.positive(duration, &self.frame(caster, who));
+        self.state.numbers.set_locals(&saved);
+        let until = now + Time::from_seconds(duration?);
+        let Some(index) = self.state.statuses.find(instance) else { return Ok(()) };
+        // It goes on until then, or for as long as others have given it.
+        self.state.statuses.move_ends(index, |end| if end < Time::NEVER { end.max(until) } else { until });
+        self.state.statuses.get_mut(index).warned = false;
+        self.schedule(index);
+        let until = self.state.statuses.get(index).ends;
+        emit!(self, StatusMoved { target: who, status, until });
+        Ok(())
+    }
+
+    /// When somebody crosses the edge of a zone, if all go on as they do.
+    fn next_crossing(&self, zone: &Zone, is_in: bool, away: Plane, velocity: Plane) -> Time {
+        // Out is only who is well out, and not at the edge.
+        let (radius, growth) = (zone.radius_at(self.state.now), zone.growth);
+        // A zone that has shrunk to a point holds nobody who is not in its very middle.
+        let growth = if radius > 0.0 || growth > 0.0 { growth } else { 0.0 };
+        let seconds = if is_in {
+            parting(away, velocity, growth, radius + 2.0 * HAIR)
+        } else {
+            meeting(away, velocity, growth, radius)
+        };
+        seconds.map_or(Time::NEVER, |seconds| self.after(seconds))
+    }
+}

@@ -1,0 +1,620 @@
+//! Everything about a fight that can change: a few flat lists of plain values, so that to begin anew, to
+//! keep a snapshot, to come back to one and to compare two fights are passes over a few kilobytes.
+
+pub(super) mod statuses;
+pub(super) mod timers;
+
+use std::collections::VecDeque;
+
+use super::events::{Ending, Source};
+use crate::program::{
+    AbilityId, BaseChange, CombatantId, Derived, GearId, JoinPlan, Memory, Plane, Setup, SideId, StatusId, Time, ZoneId,
+};
+use statuses::{StatusRef, Statuses};
+use timers::Timers;
+
+/// What a combatant is doing.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(super) enum Doing {
+    /// Nothing: it waits for something to change.
+    #[default]
+    Idle,
+    /// It winds up for an ability, by its index among all abilities of all combatants, or keeps it up.
+    Casting(u32),
+    /// It is locked out until a moment.
+    Recovering,
+}
+
+/// Who decides for a combatant.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(super) enum Control {
+    #[default]
+    Policy,
+    /// Calls of the game, one by one.
+    Hand,
+    /// A controller, where there is one; else its policy.
+    Controller,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Combatant {
+    pub(super) doing: Doing,
+    pub(super) control: Control,
+    pub(super) stands: bool,
+    /// It has not joined yet.
+    pub(super) absent: bool,
+    /// It decides before this moment is over.
+    pub(super) decides: bool,
+    /// Nothing was possible when it last decided.
+    pub(super) waits: bool,
+    /// The ability under way is aimed at several (or nobody): they stand in [`State::aimed`].
+    pub(super) many: bool,
+    /// The ability under way has been released and is kept up.
+    pub(super) sustains: bool,
+    /// A status keeps it from moving.
+    pub(super) rooted: bool,
+    /// A status says whom it picks first.
+    pub(super) taunted: bool,
+    /// A number of it has changed on which conditions of statuses may depend.
+    pub(super) conditions_changed: bool,
+    /// How often the ability under way will still take effect; none, before it does for the first time.
+    pub(super) releases_left: u32,
+    /// Uses of abilities that it has begun, which tells them apart.
+    pub(super) uses_begun: u32,
+    /// Whom the ability under way is aimed at, if that is one.
+    pub(super) target: CombatantId,
+    /// How many it is aimed at, if several.
+    pub(super) aimed: u16,
+    /// Its tie-break rank: who comes first at one moment.
+    pub(super) rank: u32,
+    /// A status that keeps it from starting abilities.
+    pub(super) forbids_act: Option<StatusId>,
+    /// Events that its statuses are triggered by, one bit each.
+    pub(super) listens: u32,
+    /// Tags of abilities that statuses forbid it, one bit each.
+    pub(super) forbids_tags: u64,
+    /// Own pools of which a change concerns somebody, one bit each.
+    pub(super) alert: u64,
+    /// Lines of its policy on which something has changed since it last looked at them.
+    pub(super) changed_lines: u64,
+    /// Lines that a cooldown keeps closed, which nothing but its end can open.
+    pub(super) cooling: u64,
+    /// When what it is doing ends.
+    pub(super) until: Time,
+    /// When a line may open by itself, while it waits.
+    pub(super) wake: Time,
+    /// When it will have reacted to what has opened a line.
+    pub(super) reacts_at: Time,
+    /// The ability under way is kept up until then at the latest; its next beat.
+    pub(super) sustains_until: Time,
+    pub(super) beat_at: Time,
+    pub(super) hurt_by: Option<(CombatantId, Source)>,
+    /// Experience that it has gained.
+    pub(super) experience: f64,
+}
+
+/// A line of a policy, as its owner last found it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct LineState {
+    /// It stays closed until then, unless something changes on which it depends.
+    pub(super) until: Time,
+    /// How far along its gates it got.
+    pub(super) gate: Gate,
+    /// Within how many metres its target has to be, where that is what keeps it closed.
+    pub(super) reach: f64,
+}
+
+/// The gates of a line, in the order in which they are looked at: the first that is closed is why the
+/// ability is unavailable.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+#[repr(u8)]
+pub(super) enum Gate {
+    /// Nobody has looked yet.
+    #[default]
+    Unknown = 0,
+    /// The combatant does not have the ability.
+    NotKnown,
+    Forbidden,
+    Locked,
+    Cooldown,
+    /// Charges, uses, an opener.
+    Stock,
+    Condition,
+    Target,
+    Reach,
+    Cost,
+    Open,
+}
+
+/// What changes of one ability of one combatant.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct AbilityState {
+    /// When its cooldown ends.
+    pub(super) ready: Time,
+    pub(super) derived: Derived,
+    /// The combatant has it now.
+    pub(super) known: bool,
+    /// The gate for which it was last reported to be unavailable, and the number of the reason; none, if it was not.
+    pub(super) reported: Option<Gate>,
+    pub(super) reported_kind: u8,
+    /// How often it was used.
+    pub(super) used: u32,
+    /// How many charges there were at the last use, or when one was last regained.
+    pub(super) charges: u32,
+    /// When the next one is regained, and how long each of those after it takes.
+    pub(super) next_charge: Time,
+    pub(super) regain: Time,
+    /// When it last took effect; never, if it has not.
+    pub(super) released: Time,
+}
+
+/// What is kept of a combatant on the ground.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Walk {
+    /// Whom it walks to, and to within how many metres.
+    pub(super) goal: Option<(CombatantId, f64)>,
+    /// When it has to look where it goes, at the latest.
+    pub(super) until: Time,
+    /// It has to look where it goes before this moment is over.
+    pub(super) plans: bool,
+    /// The line for which it walks, by its index; none, if it walks for what will be wanted later.
+    pub(super) line: Option<u16>,
+    /// When, and how often then, it has planned its way.
+    pub(super) planned: (Time, u8),
+    /// The course that it has planned and not taken yet.
+    pub(super) course: Plane,
+}
+
+impl Walk {
+    pub(super) const NOWHERE: Self =
+        Self { goal: None, until: Time::NEVER, plans: false, line: None, planned: (Time::NEVER, 0), course: [0.0; 2] };
+}
+
+/// A zone that is there.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Zone {
+    pub(super) id: ZoneId,
+    /// Tells it apart from all others of the fight.
+    pub(super) serial: u32,
+    pub(super) by: EffectContext,
+    pub(super) carrier: Option<CombatantId>,
+    pub(super) middle: Plane,
+    /// When it came about, and by how many metres it grows each second.
+    pub(super) since: Time,
+    pub(super) growth: f64,
+    pub(super) radius: f64,
+    pub(super) ends: Time,
+    /// When somebody may cross its edge next.
+    pub(super) next: Time,
+    /// Who is inside, one bit each.
+    pub(super) inside: [u64; 16],
+}
+
+/// A status that lasts for as long as its owner is in a zone, or uses an ability.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Hold {
+    pub(super) zone: u32,
+    pub(super) who: CombatantId,
+    pub(super) status: StatusRef,
+}
+
+/// Something that an ability has sent out and that has not arrived yet.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Flight {
+    pub(super) at: Time,
+    pub(super) caster: CombatantId,
+    pub(super) ability: AbilityId,
+    pub(super) target: CombatantId,
+    pub(super) order: u32,
+}
+
+/// Whose effect it is, and of what.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct EffectContext {
+    /// Who acts.
+    pub(super) caster: CombatantId,
+    pub(super) source: Source,
+    /// Who has the status; the one who acts, for an ability.
+    pub(super) owner: CombatantId,
+    /// Who applied the status; the one who acts, for an ability.
+    pub(super) applier: CombatantId,
+    /// The other one in what a trigger is about.
+    pub(super) other: Option<CombatantId>,
+    /// The part of it that happens, for a part of a tick.
+    pub(super) part: f64,
+}
+
+impl EffectContext {
+    #[inline]
+    pub(super) fn of_ability(caster: CombatantId, ability: AbilityId) -> Self {
+        let source = Source::Ability(ability);
+        Self { caster, source, owner: caster, applier: caster, other: None, part: 1.0 }
+    }
+
+    pub(super) fn of_status(caster: CombatantId, status: StatusId, owner: CombatantId, applier: CombatantId) -> Self {
+        Self { caster, source: Source::Status(status), owner, applier, other: None, part: 1.0 }
+    }
+
+    /// The ability, if it is one.
+    #[inline]
+    pub(super) fn ability(&self) -> Option<AbilityId> {
+        match self.source {
+            Source::Ability(ability) => Some(ability),
+            Source::Status(_) => None,
+        }
+    }
+}
+
+/// What waits to be done for a status.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) enum Cause {
+    /// A tick at the very start.
+    Tick,
+    /// Its stacks are complete.
+    AtMax,
+    /// One of its triggers.
+    Trigger(u16),
+}
+
+/// Something that a status was triggered to do and that waits for its turn.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Pending {
+    pub(super) owner: CombatantId,
+    pub(super) status: StatusRef,
+    pub(super) cause: Cause,
+    pub(super) other: Option<CombatantId>,
+    pub(super) amount: f64,
+    pub(super) marks: u64,
+    /// How many triggers led to this one.
+    pub(super) depth: u32,
+}
+
+#[derive(Clone, Debug, PartialEq)]
+pub(super) struct State {
+    pub(super) now: Time,
+    pub(super) numbers: Memory,
+    pub(super) timers: Timers,
+    pub(super) combatants: Vec<Combatant>,
+    /// Each ability of each combatant.
+    pub(super) abilities: Vec<AbilityState>,
+    /// Each line of the policy of each combatant.
+    pub(super) lines: Vec<LineState>,
+    /// Combatants in the order of their tie-breaks.
+    pub(super) order: Vec<CombatantId>,
+    pub(super) statuses: Statuses,
+    /// What statuses were triggered to do and is not done yet.
+    pub(super) queue: VecDeque<Pending>,
+    /// How many triggers led to what is under way, how many there were at this moment, and the statuses of
+    /// the last of them.
+    pub(super) depth: u32,
+    pub(super) triggered: u64,
+    pub(super) recent: Vec<StatusId>,
+    /// For each combatant and tag that diminishes: how often, and when last.
+    pub(super) diminished: Vec<(u32, Time)>,
+    /// Whom abilities under way are aimed at where that is several: a stretch for each caster.
+    pub(super) aimed: Vec<CombatantId>,
+    /// Who decides before this moment is over.
+    pub(super) deciders: Vec<CombatantId>,
+    /// Something may have been defeated.
+    pub(super) someone_hurt: bool,
+    /// Conditions of statuses have to be looked at.
+    pub(super) check_conditions: bool,
+    /// Edges of zones have to be looked at; for whom, if just some have changed course, or else for everybody.
+    pub(super) edges: bool,
+    pub(super) moved: Vec<CombatantId>,
+    pub(super) all_edges: bool,
+    /// Somebody has to plan its way before this moment is over.
+    pub(super) plans: bool,
+    pub(super) began: bool,
+    pub(super) ending: Option<Ending>,
+    /// A side has won, whatever stands; nobody has, if several did at one moment.
+    pub(super) decided: Option<Option<SideId>>,
+    /// Who started what last: whom to name when things go on without end.
+    pub(super) last_used: (CombatantId, Option<AbilityId>),
+    pub(super) steps_taken: u64,
+    pub(super) base_changes: Vec<BaseChange>,
+    /// What is kept of each combatant on the ground; nothing where nobody has a place.
+    pub(super) walks: Vec<Walk>,
+    /// Who wears what, in the order in which it was put on.
+    pub(super) worn: Vec<(CombatantId, GearId)>,
+    /// What is on its way, in the order in which it was sent out.
+    pub(super) flights: Vec<Flight>,
+    /// The zones that are there, in the order in which they came, and the statuses that they hold.
+    pub(super) zones: Vec<Zone>,
+    pub(super) holds: Vec<Hold>,
+    pub(super) next_zone: u32,
+    /// When edges were looked at last, and how often then.
+    pub(super) crossings: (Time, u32),
+    /// For each moment of the script, when it comes next and how often it is still to come.
+    pub(super) script: Vec<(Time, u32)>,
+}
+
+impl State {
+    pub(super) fn new(setup: &Setup) -> Self {
+        let count = setup.combatants.len();
+        let combatants = setup.ids().map(|who| Combatant::new(setup, who)).collect();
+        Self {
+            now: Time::ZERO,
+            numbers: Memory::default(),
+            timers: Timers::new(setup),
+            combatants,
+            abilities: Vec::with_capacity(setup.abilities.len()),
+            lines: Vec::new(),
+            order: setup.ids().collect(),
+            statuses: Statuses::new(count, &setup.program),
+            queue: VecDeque::new(),
+            depth: 0,
+            triggered: 0,
+            recent: Vec::new(),
+            diminished: vec![(0, Time::ZERO); count * setup.program.diminish.len()],
+            aimed: vec![CombatantId(0); setup.aim_room.last().map_or(0, |last| *last as usize)],
+            deciders: Vec::with_capacity(count),
+            someone_hurt: false,
+            check_conditions: false,
+            edges: false,
+            moved: Vec::new(),
+            all_edges: false,
+            plans: false,
+            began: false,
+            ending: None,
+            decided: None,
+            last_used: (CombatantId(0), None),
+            steps_taken: 0,
+            base_changes: Vec::new(),
+            walks: vec![Walk::NOWHERE; if setup.is_placed { count } else { 0 }],
+            worn: Vec::new(),
+            flights: Vec::new(),
+            zones: Vec::new(),
+            holds: Vec::new(),
+            next_zone: 0,
+            crossings: (Time::ZERO, 0),
+            script: Vec::with_capacity(setup.script.moments.len()),
+        }
+    }
+
+    /// As a fight begins, but for the tie-breaks.
+    pub(super) fn reset(&mut self, setup: &Setup) {
+        self.now = Time::ZERO;
+        self.numbers.copy_from(&setup.memory);
+        self.timers.reset();
+        for (who, combatant) in setup.ids().zip(&mut self.combatants) {
+            // Who was given control keeps it.
+            *combatant = Combatant { control: combatant.control, ..Combatant::new(setup, who) };
+            combatant.listen_to_pools(setup, who);
+        }
+        self.abilities.clear();
+        self.abilities.extend(setup.abilities.iter().zip(&setup.derived).map(|(table, derived)| AbilityState {
+            ready: Time::ZERO,
+            derived: *derived,
+            known: table.known,
+            reported: None,
+            reported_kind: 0,
+            used: 0,
+            charges: setup.program.ability(table.ability).charges.map_or(0, |(most, _)| most),
+            next_charge: Time::ZERO,
+            regain: Time::ZERO,
+            released: Time::NEVER,
+        }));
+        let lines = setup.policies.last().map_or(0, |last| last.first_line as usize + last.lines.len());
+        self.lines.clear();
+        self.lines.resize(lines, LineState { until: Time::ZERO, gate: Gate::Unknown, reach: 0.0 });
+        self.statuses.reset();
+        self.queue.clear();
+        (self.depth, self.triggered) = (0, 0);
+        self.recent.clear();
+        self.diminished.fill((0, Time::ZERO));
+        self.deciders.clear();
+        self.aimed.fill(CombatantId(0));
+        (self.someone_hurt, self.check_conditions, self.plans) = (setup.enters_empty, false, false);
+        (self.edges, self.all_edges) = (false, false);
+        self.moved.clear();
+        (self.began, self.ending, self.decided) = (false, None, None);
+        self.last_used = (CombatantId(0), None);
+        self.steps_taken = 0;
+        self.base_changes.clear();
+        self.walks.fill(Walk::NOWHERE);
+        self.worn.clear();
+        for (who, combatant) in setup.ids().zip(&setup.combatants) {
+            let pieces = &setup.program.characters[combatant.character.index()].pieces;
+            self.worn.extend(pieces.iter().map(|piece| (who, *piece)));
+        }
+        self.flights.clear();
+        self.zones.clear();
+        self.holds.clear();
+        self.next_zone = 0;
+        self.crossings = (Time::ZERO, 0);
+        self.script.clear();
+        self.script.extend(setup.script.moments.iter().map(|moment| (moment.at, moment.times)));
+    }
+
+    /// Keeps another state in this one, which is a snapshot's: without the numbers that no fight changes.
+    pub(super) fn save(&mut self, other: &Self, setup: &Setup) {
+        self.numbers.save_from(&other.numbers, setup.program.layout.blocks as usize);
+        self.copy_from(other);
+    }
+
+    /// Takes over what a snapshot keeps.
+    pub(super) fn load(&mut self, saved: &Self, setup: &Setup) {
+        self.numbers.load_from(&saved.numbers, setup.program.layout.blocks as usize);
+        self.copy_from(saved);
+    }
+
+    /// All but the numbers, reusing memory.
+    fn copy_from(&mut self, other: &Self) {
+        self.now = other.now;
+        self.timers.copy_from(&other.timers);
+        self.combatants.clone_from(&other.combatants);
+        self.abilities.clone_from(&other.abilities);
+        self.lines.clone_from(&other.lines);
+        self.order.clone_from(&other.order);
+        self.statuses.copy_from(&other.statuses);
+        self.queue.clone_from(&other.queue);
+        (self.depth, self.triggered) = (other.depth, other.triggered);
+        self.recent.clone_from(&other.recent);
+        self.diminished.clone_from(&other.diminished);
+        self.aimed.clone_from(&other.aimed);
+        self.deciders.clone_from(&other.deciders);
+        (self.someone_hurt, self.check_conditions) = (other.someone_hurt, other.check_conditions);
+        (self.edges, self.all_edges, self.plans, self.began) = (other.edges, other.all_edges, other.plans, other.began);
+        self.moved.clone_from(&other.moved);
+        (self.ending, self.decided) = (other.ending, other.decided);
+        (self.last_used, self.steps_taken) = (other.last_used, other.steps_taken);
+        self.base_changes.clone_from(&other.base_changes);
+        self.walks.clone_from(&other.walks);
+        self.worn.clone_from(&other.worn);
+        self.flights.clone_from(&other.flights);
+        self.zones.clone_from(&other.zones);
+        self.holds.clone_from(&other.holds);
+        (self.next_zone, self.crossings) = (other.next_zone, other.crossings);
+        self.script.clone_from(&other.script);
+    }
+
+    /// Bytes that a copy takes.
+    pub(super) fn bytes(&self) -> usize {
+        let lists = [
+            size_of_val(self.combatants.as_slice()),
+            size_of_val(self.abilities.as_slice()),
+            size_of_val(self.lines.as_slice()),
+            size_of_val(self.order.as_slice()),
+            size_of::<Pending>() * self.queue.len(),
+            size_of_val(self.diminished.as_slice()),
+            size_of_val(self.aimed.as_slice()),
+            size_of_val(self.walks.as_slice()),
+            size_of_val(self.worn.as_slice()),
+            size_of_val(self.flights.as_slice()),
+            size_of_val(self.zones.as_slice()),
+            size_of_val(self.holds.as_slice()),
+            size_of_val(self.script.as_slice()),
+        ];
+        lists.iter().sum::<usize>()
+            + self.numbers.bytes()
+            + self.timers.bytes()
+            + self.statuses.bytes()
+            + size_of::<Self>()
+    }
+
+    #[inline]
+    pub(super) fn who(&self, who: CombatantId) -> &Combatant {
+        &self.combatants[who.index()]
+    }
+
+    #[inline]
+    pub(super) fn who_mut(&mut self, who: CombatantId) -> &mut Combatant {
+        &mut self.combatants[who.index()]
+    }
+
+    #[inline]
+    pub(super) fn stands(&self, who: CombatantId) -> bool {
+        self.combatants[who.index()].stands
+    }
+
+    /// The index of an ability of a combatant among all abilities of all combatants.
+    pub(super) fn ability_index(&self, setup: &Setup, who: CombatantId, ability: AbilityId) -> Option<usize> {
+        let policy = &setup.policies[who.index()];
+        let own = policy.first as usize..(policy.first + policy.count) as usize;
+        own.clone().find(|index| setup.abilities[*index].ability == ability)
+    }
+
+    /// Whom the ability under way of a combatant is aimed at, by number.
+    #[inline]
+    pub(super) fn aimed_at(&self, setup: &Setup, who: CombatantId, number: usize) -> CombatantId {
+        let combatant = self.who(who);
+        if combatant.many { self.aimed[setup.aim_room[who.index()] as usize + number] } else { combatant.target }
+    }
+
+    /// How many the ability under way of a combatant is aimed at.
+    #[inline]
+    pub(super) fn aimed_count(&self, who: CombatantId) -> usize {
+        let combatant = self.who(who);
+        if combatant.many { usize::from(combatant.aimed) } else { 1 }
+    }
+}
+
+impl Combatant {
+    fn new(setup: &Setup, who: CombatantId) -> Self {
+        let present = setup.script.joins(who) == JoinPlan::AtStart;
+        Self {
+            doing: Doing::Idle,
+            control: Control::Policy,
+            stands: present,
+            absent: !present,
+            decides: false,
+            waits: false,
+            many: false,
+            sustains: false,
+            rooted: false,
+            taunted: false,
+            conditions_changed: false,
+            releases_left: 0,
+            uses_begun: 0,
+            target: CombatantId(0),
+            aimed: 0,
+            rank: 0,
+            forbids_act: None,
+            listens: 0,
+            forbids_tags: 0,
+            alert: setup.alert[who.index()],
+            changed_lines: u64::MAX,
+            cooling: 0,
+            until: Time::ZERO,
+            wake: Time::ZERO,
+            reacts_at: Time::NEVER,
+            sustains_until: Time::NEVER,
+            beat_at: Time::NEVER,
+            hurt_by: None,
+            experience: 0.0,
+        }
+    }
+
+    /// Notes of which own pools a change concerns somebody.
+    pub(super) fn listen_to_pools(&mut self, setup: &Setup, who: CombatantId) {
+        let all = self.listens & super::statuses::triggers::CROSSINGS != 0 || self.control == Control::Controller;
+        self.alert = if all { u64::MAX } else { setup.alert[who.index()] };
+    }
+
+    /// Whether its policy, or its controller, decides for it.
+    #[inline]
+    pub(super) fn decides_by_itself(&self) -> bool {
+        self.stands && self.control != Control::Hand
+    }
+}
+
+impl AbilityState {
+    /// The charges at a moment.
+    pub(super) fn refill(&mut self, most: u32, now: Time) -> u32 {
+        while self.charges < most && self.next_charge <= now {
+            self.charges += 1;
+            self.next_charge = self.next_charge + self.regain;
+            if self.regain == Time::ZERO {
+                self.charges = most;
+            }
+        }
+        self.charges
+    }
+}
+
+/// Room to work in; means nothing between two calls.
+#[derive(Clone, Debug, Default)]
+pub(super) struct Scratch {
+    pub(super) draws: crate::program::Draws,
+    pub(super) picked: Vec<CombatantId>,
+    /// Who has planned its way and has not set out yet.
+    pub(super) planned: Vec<CombatantId>,
+    /// Those of whoever can be meant who are in reach.
+    pub(super) near: Vec<CombatantId>,
+    pub(super) scored: Vec<(f64, CombatantId)>,
+    pub(super) tie_breaks: Vec<(u32, CombatantId)>,
+    /// Who decides at this moment, and what.
+    pub(super) decisions: Vec<(CombatantId, Option<u32>)>,
+    /// Who has been defeated at this moment and gives a reward.
+    pub(super) rewarding: Vec<CombatantId>,
+    /// Uses among which chance chooses, by the sum of weights up to and with each.
+    pub(super) weighed: Vec<(f64, u32)>,
+    pub(super) costs: Vec<f64>,
+    /// Statuses that are to be taken away, and when they would have ended.
+    pub(super) meant: Vec<(StatusRef, Time)>,
+    /// Statuses of what is worn, before and after a change.
+    pub(super) gear_before: Vec<StatusId>,
+    pub(super) gear_after: Vec<StatusId>,
+    pub(super) pieces: Vec<GearId>,
+}

@@ -1,0 +1,695 @@
+//! The statuses that combatants have: a record of fixed size for each instance, found from its owner and
+//! its status in one step, and when something happens to it next.
+//!
+//! What differs in size from status to status lies beside the records: kept values and the state of
+//! triggers in `words`, ends of single stacks in `ends`. Nothing is boxed, so that a fight is copied as a
+//! few flat lists.
+
+use super::timers::{Due, Phase};
+use crate::program::{CombatantId, Held, Layout, Memory, Program, StatusId, StatusPlan, Time};
+
+/// No record, no word, no end.
+pub(in crate::fight) const NONE: u32 = u32::MAX;
+
+/// In the tree: nobody has anything due.
+const NOBODY: (Due, u32, u32) = (Due::NOTHING, NONE, NONE);
+
+/// One status on one combatant.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(in crate::fight) struct Record {
+    /// When something happens to it next.
+    pub(in crate::fight) due: Due,
+    /// Tells it apart from all others of the fight; they come in this order.
+    pub(in crate::fight) serial: u32,
+    pub(in crate::fight) stacks: u32,
+    pub(in crate::fight) status: StatusId,
+    pub(in crate::fight) owner: CombatantId,
+    /// Who applied it.
+    pub(in crate::fight) caster: CombatantId,
+    /// Its end has been announced.
+    pub(in crate::fight) warned: bool,
+    /// Its owner has it; false while it only waits for what is triggered by its loss.
+    pub(in crate::fight) attached: bool,
+    /// How many zones, or uses, hold it: while any does, it does not end by itself.
+    pub(in crate::fight) holds: u32,
+    /// Ticks so far, and periods since the rhythm began.
+    pub(in crate::fight) ticks_made: u32,
+    pub(in crate::fight) beats: u32,
+    pub(in crate::fight) started: Time,
+    /// Its full duration, as of the last application.
+    pub(in crate::fight) full: Time,
+    pub(in crate::fight) ends: Time,
+    /// Where the rhythm of its ticks begins.
+    pub(in crate::fight) rhythm: Time,
+    /// When its condition may turn, with nothing else happening.
+    pub(in crate::fight) turns: Time,
+    /// Microseconds between ticks, as exact as they were computed; zero for a status without ticks.
+    pub(in crate::fight) period: f64,
+    /// Ticks from start to end, as of its application.
+    pub(in crate::fight) ticks: f64,
+    pub(in crate::fight) rank: f64,
+    words: u32,
+    word_count: u32,
+    /// The stack that ends first, for stacks that end each on its own.
+    first_end: u32,
+    next_held: u32,
+    previous_held: u32,
+    next_same: u32,
+    /// In the oldest of a status: the youngest.
+    last_same: u32,
+}
+
+impl Default for Record {
+    fn default() -> Self {
+        Self {
+            due: Due::NOTHING,
+            serial: 0,
+            stacks: 0,
+            status: StatusId(0),
+            owner: CombatantId(0),
+            caster: CombatantId(0),
+            warned: false,
+            attached: false,
+            holds: 0,
+            ticks_made: 0,
+            beats: 0,
+            started: Time::ZERO,
+            full: Time::ZERO,
+            ends: Time::NEVER,
+            rhythm: Time::ZERO,
+            turns: Time::NEVER,
+            period: 0.0,
+            ticks: 0.0,
+            rank: 0.0,
+            words: NONE,
+            word_count: 0,
+            first_end: NONE,
+            next_held: NONE,
+            previous_held: NONE,
+            next_same: NONE,
+            last_same: NONE,
+        }
+    }
+}
+
+/// An instance that may be gone by the time somebody looks.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(in crate::fight) struct StatusRef {
+    pub(in crate::fight) index: u32,
+    pub(in crate::fight) serial: u32,
+}
+
+/// The end of one stack, and the one that ends next.
+#[derive(Clone, Copy, Debug, PartialEq)]
+struct StackEnd {
+    ends: Time,
+    next: u32,
+}
+
+#[derive(Clone, Debug)]
+pub(in crate::fight) struct Statuses {
+    records: Vec<Record>,
+    free: Vec<u32>,
+    /// A tree over the records: each node has the one that is due first of those below it, by when, serial and index.
+    tree: Vec<(Due, u32, u32)>,
+    words: Vec<u64>,
+    /// For each status, blocks of words that are free.
+    free_words: Vec<u32>,
+    ends: Vec<StackEnd>,
+    free_ends: u32,
+    /// For each combatant, its oldest and its youngest.
+    held: Vec<(u32, u32)>,
+    /// For each combatant and status, the oldest instance.
+    same: Vec<u32>,
+    /// How many statuses the ruleset has.
+    kinds: u32,
+    next_serial: u32,
+    /// Those that are gone, but may still trigger something.
+    leaving: Vec<u32>,
+    /// Those that hold under a condition.
+    pub(in crate::fight) conditional: Vec<u32>,
+}
+
+impl Record {
+    /// When it ends by itself.
+    #[inline]
+    pub(in crate::fight) fn end(&self) -> Time {
+        if self.holds > 0 { Time::NEVER } else { self.ends }
+    }
+
+    /// The moment of a tick of its rhythm, by its number from 1: rounded once, so that ticks never drift.
+    #[inline]
+    fn tick_at(&self, number: u32) -> Time {
+        let micros = self.period * f64::from(number) + 0.5;
+        if micros < Time::NEVER.micros() { self.rhythm + Time(micros as u64) } else { Time::NEVER }
+    }
+
+    /// The next tick of its rhythm, if that is not after its end.
+    #[inline]
+    pub(in crate::fight) fn next_tick(&self) -> Option<Time> {
+        if self.period == 0.0 {
+            return None;
+        }
+        let at = self.tick_at(self.beats + 1);
+        (at <= self.end() && at < Time::NEVER).then_some(at)
+    }
+
+    /// The share of a period that has passed at its end since the last tick.
+    pub(in crate::fight) fn part(&self) -> f64 {
+        if self.period == 0.0 {
+            return 0.0;
+        }
+        (self.ends - self.tick_at(self.beats)).micros() / self.period
+    }
+}
+
+/// Ticks within a duration: the last of them may come at its very end.
+pub(in crate::fight) fn ticks_within(first_now: bool, duration: Time, period: f64) -> f64 {
+    if duration >= Time::NEVER {
+        return f64::INFINITY;
+    }
+    let whole = ((duration.micros() + 0.5) / period).floor();
+    let last = (whole * period + 0.5).floor();
+    let whole = if last > duration.micros() { whole - 1.0 } else { whole };
+    if first_now { whole + 1.0 } else { whole }
+}
+
+/// Seconds until an end; infinite for one that does not come by itself.
+pub(in crate::fight) fn seconds_left(ends: Time, now: Time) -> f64 {
+    if ends >= Time::NEVER { f64::INFINITY } else { (ends - now).seconds() }
+}
+
+/// Equal if combatants have the same statuses in the same order; where records lie is no matter.
+impl PartialEq for Statuses {
+    fn eq(&self, other: &Self) -> bool {
+        let bare = |record: &Record| Record {
+            words: NONE,
+            first_end: NONE,
+            next_held: NONE,
+            previous_held: NONE,
+            next_same: NONE,
+            last_same: NONE,
+            ..*record
+        };
+        let alike = |one: u32, two: u32| {
+            let words = |all: &Self, index: u32| all.words_of(index).to_vec();
+            bare(self.get(one)) == bare(other.get(two))
+                && self.ends(one).eq(other.ends(two))
+                && words(self, one) == words(other, two)
+        };
+        self.next_serial == other.next_serial
+            && self.held.len() == other.held.len()
+            && (0..self.held.len() as u16).map(CombatantId).all(|who| {
+                self.of(who).count() == other.of(who).count()
+                    && self.of(who).zip(other.of(who)).all(|(one, two)| alike(one, two))
+            })
+    }
+}
+
+impl Statuses {
+    pub(in crate::fight) fn new(combatants: usize, program: &Program) -> Self {
+        let kinds = program.statuses.len();
+        let mut statuses = Self {
+            records: Vec::new(),
+            free: Vec::new(),
+            tree: Vec::new(),
+            words: Vec::new(),
+            free_words: vec![NONE; kinds],
+            ends: Vec::new(),
+            free_ends: NONE,
+            held: vec![(NONE, NONE); combatants],
+            same: vec![NONE; combatants * kinds],
+            kinds: kinds as u32,
+            next_serial: 0,
+            leaving: Vec::new(),
+            conditional: Vec::new(),
+        };
+        statuses.grow();
+        statuses
+    }
+
+    pub(in crate::fight) fn copy_from(&mut self, other: &Self) {
+        self.records.clone_from(&other.records);
+        self.free.clone_from(&other.free);
+        self.tree.clone_from(&other.tree);
+        self.words.clone_from(&other.words);
+        self.free_words.clone_from(&other.free_words);
+        self.ends.clone_from(&other.ends);
+        self.free_ends = other.free_ends;
+        self.held.clone_from(&other.held);
+        self.same.clone_from(&other.same);
+        (self.kinds, self.next_serial) = (other.kinds, other.next_serial);
+        self.leaving.clone_from(&other.leaving);
+        self.conditional.clone_from(&other.conditional);
+    }
+
+    pub(in crate::fight) fn bytes(&self) -> usize {
+        size_of_val(self.records.as_slice())
+            + size_of_val(self.free.as_slice())
+            + size_of_val(self.tree.as_slice())
+            + size_of_val(self.words.as_slice())
+            + size_of_val(self.free_words.as_slice())
+            + size_of_val(self.ends.as_slice())
+            + size_of_val(self.held.as_slice())
+            + size_of_val(self.same.as_slice())
+            + size_of_val(self.conditional.as_slice())
+            + size_of::<Self>()
+    }
+
+    /// Nobody has any.
+    pub(in crate::fight) fn reset(&mut self) {
+        if self.next_serial == 0 {
+            return;
+        }
+        self.records.clear();
+        self.free.clear();
+        self.tree.fill(NOBODY);
+        self.words.clear();
+        self.free_words.fill(NONE);
+        self.ends.clear();
+        self.free_ends = NONE;
+        self.held.fill((NONE, NONE));
+        self.same.fill(NONE);
+        self.next_serial = 0;
+        self.leaving.clear();
+        self.conditional.clear();
+    }
+
+    #[inline]
+    pub(in crate::fight) fn get(&self, index: u32) -> &Record {
+        &self.records[index as usize]
+    }
+
+    #[inline]
+    pub(in crate::fight) fn get_mut(&mut self, index: u32) -> &mut Record {
+        &mut self.records[index as usize]
+    }
+
+    /// The record of an instance, if its owner still has it.
+    #[inline]
+    pub(in crate::fight) fn find(&self, instance: StatusRef) -> Option<u32> {
+        let record = self.records.get(instance.index as usize)?;
+        (record.serial == instance.serial && record.attached).then_some(instance.index)
+    }
+
+    /// The same, or one that is gone and may still trigger something.
+    pub(in crate::fight) fn find_any(&self, instance: StatusRef) -> Option<u32> {
+        let record = self.records.get(instance.index as usize)?;
+        (record.serial == instance.serial).then_some(instance.index)
+    }
+
+    pub(in crate::fight) fn reference(&self, index: u32) -> StatusRef {
+        StatusRef { index, serial: self.get(index).serial }
+    }
+
+    /// Those of a combatant, in the order in which they came.
+    #[inline]
+    pub(in crate::fight) fn of(&self, who: CombatantId) -> impl Iterator<Item = u32> {
+        let mut next = self.held[who.index()].0;
+        std::iter::from_fn(move || {
+            let index = next;
+            next = self.records.get(index as usize)?.next_held;
+            Some(index)
+        })
+    }
+
+    /// Those of a combatant, the latest first.
+    pub(in crate::fight) fn latest_of(&self, who: CombatantId) -> impl Iterator<Item = u32> {
+        let mut next = self.held[who.index()].1;
+        std::iter::from_fn(move || {
+            let index = next;
+            next = self.records.get(index as usize)?.previous_held;
+            Some(index)
+        })
+    }
+
+    pub(in crate::fight) fn first_of(&self, who: CombatantId) -> Option<u32> {
+        Some(self.held[who.index()].0).filter(|index| *index != NONE)
+    }
+
+    /// The instances of one status on a combatant, the oldest first.
+    #[inline]
+    pub(in crate::fight) fn of_kind(&self, who: CombatantId, status: StatusId) -> impl Iterator<Item = u32> {
+        let mut next = self.same[self.pair(who, status)];
+        std::iter::from_fn(move || {
+            let index = next;
+            next = self.records.get(index as usize)?.next_same;
+            Some(index)
+        })
+    }
+
+    /// The next younger instance of the same status on the same combatant.
+    pub(in crate::fight) fn next_of_kind(&self, index: u32) -> Option<u32> {
+        Some(self.get(index).next_same).filter(|next| *next != NONE)
+    }
+
+    #[inline]
+    pub(in crate::fight) fn oldest(&self, who: CombatantId, status: StatusId) -> Option<u32> {
+        Some(self.same[self.pair(who, status)]).filter(|index| *index != NONE)
+    }
+
+    /// All stacks of a status on a combatant.
+    #[inline]
+    pub(in crate::fight) fn stacks(&self, who: CombatantId, status: StatusId) -> u32 {
+        self.of_kind(who, status).map(|index| self.get(index).stacks).sum()
+    }
+
+    #[inline]
+    fn pair(&self, who: CombatantId, status: StatusId) -> usize {
+        who.index() * self.kinds as usize + status.index()
+    }
+
+    /// Adds an instance to those of its owner.
+    pub(in crate::fight) fn add(&mut self, record: Record, words: u32) -> u32 {
+        let index = match self.free.pop() {
+            Some(index) => index,
+            None => {
+                self.records.push(Record::default());
+                if self.records.len() * 2 > self.tree.len() {
+                    self.grow();
+                }
+                (self.records.len() - 1) as u32
+            }
+        };
+        let word_count = words;
+        let words = self.take_words(record.status, words);
+        let (owner, pair) = (record.owner, self.pair(record.owner, record.status));
+        let last = self.held[owner.index()].1;
+        *self.get_mut(index) = Record {
+            serial: self.next_serial,
+            attached: true,
+            words,
+            word_count,
+            first_end: NONE,
+            next_held: NONE,
+            previous_held: last,
+            next_same: NONE,
+            last_same: index,
+            ..record
+        };
+        self.next_serial += 1;
+        match last {
+            NONE => self.held[owner.index()].0 = index,
+            last => self.get_mut(last).next_held = index,
+        }
+        self.held[owner.index()].1 = index;
+        match self.same[pair] {
+            NONE => self.same[pair] = index,
+            oldest => {
+                let youngest = std::mem::replace(&mut self.get_mut(oldest).last_same, index);
+                self.get_mut(youngest).next_same = index;
+            }
+        }
+        index
+    }
+
+    /// Takes an instance from its owner. It stays to be asked until [`Statuses::forget`].
+    pub(in crate::fight) fn detach(&mut self, index: u32) {
+        let Record { owner, status, next_held, previous_held, next_same, last_same, .. } = *self.get(index);
+        match previous_held {
+            NONE => self.held[owner.index()].0 = next_held,
+            previous => self.get_mut(previous).next_held = next_held,
+        }
+        match next_held {
+            NONE => self.held[owner.index()].1 = previous_held,
+            next => self.get_mut(next).previous_held = previous_held,
+        }
+        let pair = self.pair(owner, status);
+        if self.same[pair] == index {
+            self.same[pair] = next_same;
+            if next_same != NONE {
+                self.get_mut(next_same).last_same = last_same;
+            }
+        } else {
+            let before = self.of_kind(owner, status).find(|other| self.get(*other).next_same == index);
+            if let Some(before) = before {
+                self.get_mut(before).next_same = next_same;
+                let oldest = self.same[pair];
+                if self.get(oldest).last_same == index {
+                    self.get_mut(oldest).last_same = before;
+                }
+            }
+        }
+        self.get_mut(index).attached = false;
+        self.set_due(index, Due::NOTHING);
+        self.leaving.push(index);
+    }
+
+    /// Those that have left are needed no more.
+    pub(in crate::fight) fn forget(&mut self) {
+        while let Some(index) = self.leaving.pop() {
+            let Record { status, words, .. } = *self.get(index);
+            self.cut_ends(index, u32::MAX);
+            if words != NONE {
+                self.words[words as usize] = u64::from(std::mem::replace(&mut self.free_words[status.index()], words));
+            }
+            self.get_mut(index).serial = NONE;
+            self.free.push(index);
+        }
+    }
+
+    pub(in crate::fight) fn any_leaving(&self) -> bool {
+        !self.leaving.is_empty()
+    }
+
+    /// What is kept of an instance beside its record.
+    fn words_of(&self, index: u32) -> &[u64] {
+        let record = self.get(index);
+        let first = record.words as usize;
+        self.words.get(first..first + record.word_count as usize).unwrap_or_default()
+    }
+
+    fn take_words(&mut self, status: StatusId, words: u32) -> u32 {
+        if words == 0 {
+            return NONE;
+        }
+        let free = self.free_words[status.index()];
+        if free != NONE {
+            self.free_words[status.index()] = self.words[free as usize] as u32;
+            return free;
+        }
+        let at = self.words.len() as u32;
+        self.words.resize((at + words) as usize, 0);
+        at
+    }
+
+    /// A value that an instance keeps from its application.
+    pub(in crate::fight) fn kept(&self, index: u32, number: usize) -> f64 {
+        f64::from_bits(self.words[self.get(index).words as usize + number])
+    }
+
+    pub(in crate::fight) fn keep(&mut self, index: u32, number: usize, value: f64) {
+        let at = self.get(index).words as usize + number;
+        self.words[at] = value.to_bits();
+    }
+
+    /// When a trigger of an instance is ready again, and how often it still triggers.
+    pub(in crate::fight) fn trigger(&self, index: u32, plan: &StatusPlan, number: usize) -> (Time, u32) {
+        let at = self.get(index).words as usize + plan.kept.len() + 2 * number;
+        (Time(self.words[at]), self.words[at + 1] as u32)
+    }
+
+    pub(in crate::fight) fn set_trigger(
+        &mut self,
+        index: u32,
+        plan: &StatusPlan,
+        number: usize,
+        ready: Time,
+        left: u32,
+    ) {
+        let at = self.get(index).words as usize + plan.kept.len() + 2 * number;
+        (self.words[at], self.words[at + 1]) = (ready.0, u64::from(left));
+    }
+
+    /// Whether the stacks of an instance end each on its own.
+    pub(in crate::fight) fn ends_apart(&self, index: u32) -> bool {
+        self.get(index).first_end != NONE
+    }
+
+    /// The ends of its stacks, the first first.
+    pub(in crate::fight) fn ends(&self, index: u32) -> impl Iterator<Item = Time> {
+        let mut next = self.get(index).first_end;
+        std::iter::from_fn(move || {
+            let end = self.ends.get(next as usize)?;
+            next = end.next;
+            Some(end.ends)
+        })
+    }
+
+    /// When the first of its stacks, or all of it, ends.
+    #[inline]
+    pub(in crate::fight) fn next_end(&self, index: u32) -> Time {
+        let record = self.get(index);
+        match self.ends.get(record.first_end as usize) {
+            _ if record.holds > 0 => Time::NEVER,
+            Some(first) => first.ends,
+            None => record.ends,
+        }
+    }
+
+    /// Adds stacks that end at a moment, up to a number of stacks in all; where there is no room, the one
+    /// that would end first is renewed.
+    pub(in crate::fight) fn add_ends(&mut self, index: u32, more: u32, most: u32, ends: Time) {
+        for _ in 0..more.min(most) {
+            if self.ends(index).count() as u32 >= most {
+                self.cut_ends(index, 1);
+            }
+            self.insert_end(index, ends);
+        }
+        self.count_ends(index);
+    }
+
+    fn insert_end(&mut self, index: u32, ends: Time) {
+        let place = match self.free_ends {
+            NONE => {
+                self.ends.push(StackEnd { ends, next: NONE });
+                (self.ends.len() - 1) as u32
+            }
+            free => {
+                self.free_ends = self.ends[free as usize].next;
+                free
+            }
+        };
+        let (mut before, mut after) = (NONE, self.get(index).first_end);
+        while let Some(other) = self.ends.get(after as usize).filter(|other| other.ends <= ends) {
+            (before, after) = (after, other.next);
+        }
+        self.ends[place as usize] = StackEnd { ends, next: after };
+        match before {
+            NONE => self.get_mut(index).first_end = place,
+            before => self.ends[before as usize].next = place,
+        }
+    }
+
+    /// Takes away so many stacks, those that end first.
+    pub(in crate::fight) fn cut_ends(&mut self, index: u32, count: u32) {
+        for _ in 0..count {
+            let first = self.get(index).first_end;
+            let Some(end) = self.ends.get(first as usize).copied() else { return };
+            self.get_mut(index).first_end = end.next;
+            self.ends[first as usize].next = std::mem::replace(&mut self.free_ends, first);
+        }
+    }
+
+    /// Takes away the stacks that have ended.
+    pub(in crate::fight) fn cut_ended(&mut self, index: u32, now: Time) {
+        let ended = self.ends(index).take_while(|end| *end <= now).count();
+        self.cut_ends(index, ended as u32);
+        self.count_ends(index);
+    }
+
+    /// Moves the ends of all its stacks.
+    pub(in crate::fight) fn move_ends(&mut self, index: u32, moved: impl Fn(Time) -> Time) {
+        let mut next = self.get(index).first_end;
+        while let Some(end) = self.ends.get_mut(next as usize) {
+            end.ends = moved(end.ends);
+            next = end.next;
+        }
+        let record = self.get_mut(index);
+        record.ends = moved(record.ends);
+    }
+
+    /// Its stacks and its end follow from the ends of its stacks.
+    pub(in crate::fight) fn count_ends(&mut self, index: u32) {
+        let (mut stacks, mut last) = (0, None);
+        for end in self.ends(index) {
+            (stacks, last) = (stacks + 1, Some(end));
+        }
+        let record = self.get_mut(index);
+        record.stacks = stacks;
+        record.ends = last.unwrap_or(record.ends);
+    }
+
+    /// Finds out when something happens to an instance next, and sets its timer.
+    pub(in crate::fight) fn schedule(&mut self, index: u32, plan: &StatusPlan, rank: u32, now: Time) {
+        let record = self.get(index);
+        let mut at = (self.next_end(index).max(now), Phase::Expire);
+        if let Some(tick) = record.next_tick() {
+            at = at.min((tick, Phase::Tick));
+        }
+        if let Some(warn) = plan.warn.filter(|_| !record.warned && record.end() < Time::NEVER) {
+            at = at.min(((record.ends - warn).max(now), Phase::Tick));
+        }
+        at = at.min((record.turns, Phase::Expire));
+        let due = Due::new(at.0, at.1, rank, record.owner);
+        self.set_due(index, due);
+    }
+
+    fn set_due(&mut self, index: u32, due: Due) {
+        if self.get(index).due != due {
+            self.get_mut(index).due = due;
+            self.sift(index);
+        }
+    }
+
+    fn sift(&mut self, index: u32) {
+        let mut node = self.tree.len() / 2 + index as usize;
+        let record = self.get(index);
+        self.tree[node] = if record.due == Due::NOTHING { NOBODY } else { (record.due, record.serial, index) };
+        while node > 1 {
+            node /= 2;
+            let first = self.tree[2 * node].min(self.tree[2 * node + 1]);
+            if self.tree[node] == first {
+                break;
+            }
+            self.tree[node] = first;
+        }
+    }
+
+    fn grow(&mut self) {
+        let leaves = (self.records.len().next_power_of_two() * 2).max(8);
+        self.tree.clear();
+        self.tree.resize(2 * leaves, NOBODY);
+        for index in 0..self.records.len() as u32 {
+            if self.get(index).due != Due::NOTHING {
+                self.sift(index);
+            }
+        }
+    }
+
+    /// The instance to which something happens next, and when.
+    #[inline]
+    pub(in crate::fight) fn next(&self) -> (Due, u32) {
+        let (due, _, index) = self.tree[1];
+        (due, index)
+    }
+
+    /// Puts what formulas ask of an instance where they find it.
+    pub(in crate::fight) fn load(&self, index: u32, program: &Program, numbers: &mut Memory, now: Time) {
+        let record = self.get(index);
+        numbers.set_local(Layout::STACKS, f64::from(record.stacks));
+        numbers.set_local(Layout::TICK, f64::from(record.ticks_made));
+        numbers.set_local(Layout::TICKS, record.ticks);
+        numbers.set_local(Layout::ELAPSED, (now - record.started).seconds());
+        numbers.set_local(Layout::REMAINING, seconds_left(record.end(), now));
+        for number in 0..program.status(record.status).kept.len() {
+            numbers.set_local(Layout::KEPT + number as u16, self.kept(index, number));
+        }
+    }
+}
+
+/// The statuses of one combatant at a moment.
+pub(in crate::fight) struct HeldBy<'a> {
+    pub(in crate::fight) statuses: &'a Statuses,
+    pub(in crate::fight) program: &'a Program,
+    pub(in crate::fight) who: CombatantId,
+    pub(in crate::fight) now: Time,
+}
+
+impl Held for HeldBy<'_> {
+    fn first(&self, status: StatusId) -> Option<u32> {
+        self.statuses.oldest(self.who, status)
+    }
+
+    fn next(&self, instance: u32) -> Option<u32> {
+        self.statuses.next_of_kind(instance)
+    }
+
+    fn serial(&self, instance: u32) -> u32 {
+        self.statuses.get(instance).serial
+    }
+
+    fn load(&self, instance: u32, numbers: &mut Memory) {
+        self.statuses.load(instance, self.program, numbers, self.now);
+    }
+}

@@ -1,0 +1,185 @@
+//! What is due when.
+//!
+//! A timer is one packed integer of moment, phase, tie-break rank and combatant, so that the soonest is the
+//! least. Timers are the leaves of a tree in which every node holds the least of the two below it: the next
+//! one due stands at the root, and a timer is set in as many steps as the tree has levels.
+
+use crate::program::{CombatantId, Setup, Time};
+
+/// The phases of a moment, in order.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+pub(in crate::fight) enum Phase {
+    /// Statuses tick.
+    Tick = 0,
+    /// Statuses end, and stacks of them.
+    Expire = 1,
+    /// Zones end.
+    ZoneEnd = 2,
+    /// What the encounter has happen by itself.
+    Script = 3,
+    /// What was sent out arrives.
+    Arrival = 4,
+    /// Combatants cross the edges of zones.
+    Crossing = 5,
+    /// Abilities take effect.
+    Release = 6,
+    /// Pools that flow run empty.
+    Empty = 7,
+    /// Combatants are ready to decide.
+    #[default]
+    Ready = 8,
+}
+
+impl Phase {
+    fn of(bits: u64) -> Self {
+        match bits & ((1 << PHASE_BITS) - 1) {
+            0 => Self::Tick,
+            1 => Self::Expire,
+            2 => Self::ZoneEnd,
+            3 => Self::Script,
+            4 => Self::Arrival,
+            5 => Self::Crossing,
+            6 => Self::Release,
+            7 => Self::Empty,
+            _ => Self::Ready,
+        }
+    }
+}
+
+/// The timers beside those of statuses, which have their own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(in crate::fight) enum Timer {
+    /// The end of a cast, a recovery or a wait.
+    Act,
+    /// A pool that defeats runs empty.
+    Empty,
+    /// What a combatant has sent out arrives.
+    Flight,
+    /// The encounter has something happen. This one and the next two are nobody's, and count as the first
+    /// combatant's.
+    Script,
+    /// A zone ends.
+    ZoneEnd,
+    /// Somebody crosses the edge of a zone.
+    Crossing,
+}
+
+const WHO_BITS: u32 = 10;
+const PHASE_BITS: u32 = 4;
+const NONE: u64 = u64::MAX;
+
+/// A timer that is due, in one number that is the less the sooner it comes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub(in crate::fight) struct Due(u64);
+
+impl Default for Due {
+    fn default() -> Self {
+        Self::NOTHING
+    }
+}
+
+impl Due {
+    /// Nothing is due.
+    pub(in crate::fight) const NOTHING: Self = Self(NONE);
+
+    #[inline]
+    pub(in crate::fight) fn new(at: Time, phase: Phase, rank: u32, who: CombatantId) -> Self {
+        if at >= Time::NEVER {
+            return Self::NOTHING;
+        }
+        Self((at.0 << PHASE_BITS | phase as u64) << (2 * WHO_BITS) | u64::from(rank) << WHO_BITS | u64::from(who.0))
+    }
+
+    #[inline]
+    pub(in crate::fight) fn who(self) -> CombatantId {
+        CombatantId((self.0 & ((1 << WHO_BITS) - 1)) as u16)
+    }
+
+    #[inline]
+    pub(in crate::fight) fn phase(self) -> Phase {
+        Phase::of(self.0 >> (2 * WHO_BITS))
+    }
+
+    /// When; later than [`Time::NEVER`] if nothing is due.
+    #[inline]
+    pub(in crate::fight) fn at(self) -> Time {
+        Time(self.0 >> (2 * WHO_BITS + PHASE_BITS))
+    }
+}
+
+#[derive(Clone, Debug, PartialEq)]
+pub(in crate::fight) struct Timers {
+    /// Nodes from the root at 1; the leaves are the second half.
+    nodes: Vec<Due>,
+    /// Where the timers of each kind begin among the leaves; those that cannot come have no place.
+    first: [Option<u16>; 6],
+}
+
+impl Timers {
+    pub(in crate::fight) fn new(setup: &Setup) -> Self {
+        let program = &setup.program;
+        let combatants = setup.combatants.len();
+        let travels = setup.is_placed && program.abilities.iter().any(|ability| ability.travel.is_some());
+        let zones = usize::from(!program.zones.is_empty());
+        let counts = [
+            combatants,
+            if setup.decays { combatants } else { 0 },
+            if travels { combatants } else { 0 },
+            usize::from(!setup.script.moments.is_empty()),
+            zones,
+            zones,
+        ];
+        let mut next = 0;
+        let first = counts.map(|count| {
+            let at = (count > 0).then_some(next as u16);
+            next += count;
+            at
+        });
+        Self { nodes: vec![Due::NOTHING; 2 * next.next_power_of_two().max(2)], first }
+    }
+
+    pub(in crate::fight) fn copy_from(&mut self, other: &Self) {
+        self.nodes.clone_from(&other.nodes);
+        self.first = other.first;
+    }
+
+    pub(in crate::fight) fn bytes(&self) -> usize {
+        size_of_val(self.nodes.as_slice()) + size_of::<Self>()
+    }
+
+    pub(in crate::fight) fn reset(&mut self) {
+        self.nodes.fill(Due::NOTHING);
+    }
+
+    /// Whether timers of a kind can come in this fight.
+    #[inline]
+    pub(in crate::fight) fn has(&self, timer: Timer) -> bool {
+        self.first[timer as usize].is_some()
+    }
+
+    #[inline]
+    pub(in crate::fight) fn set(&mut self, timer: Timer, due: Due, who: CombatantId) {
+        let Some(first) = self.first[timer as usize] else { return };
+        let mut node = self.nodes.len() / 2 + usize::from(first) + who.index();
+        let mut least = due;
+        while self.nodes[node] != least {
+            self.nodes[node] = least;
+            if node == 1 {
+                break;
+            }
+            least = least.min(self.nodes[node ^ 1]);
+            node /= 2;
+        }
+    }
+
+    #[inline]
+    pub(in crate::fight) fn clear(&mut self, timer: Timer, who: CombatantId) {
+        self.set(timer, Due::NOTHING, who);
+    }
+
+    /// The next one due.
+    #[inline]
+    pub(in crate::fight) fn next(&self) -> Due {
+        self.nodes[1]
+    }
+}

@@ -1,0 +1,324 @@
+//! Applying statuses: what a further application does, and why one can fail.
+
+use super::super::engine::{Engine, Outcome, emit};
+use super::super::events::{Applied, StatusRefusal};
+use super::super::state::statuses::{Record, seconds_left, ticks_within};
+use super::super::state::{Cause, EffectContext};
+use crate::program::{
+    Again, Chance, CombatantId, Frame, Layout, LostReason, StackTimer, StatusId, StatusPlan, Time, TriggerEvent,
+};
+
+/// Shortest time between two ticks, in microseconds.
+const LEAST_PERIOD: f64 = 1_000.0;
+
+/// An application: how many stacks, and for how long.
+#[derive(Clone, Copy)]
+pub(in crate::fight) struct Dose {
+    pub(in crate::fight) stacks: u32,
+    /// Seconds in place of the status's own duration; infinite for one without end.
+    pub(in crate::fight) duration: Option<f64>,
+}
+
+/// An application that is on its way: stacks, and the duration after all that changes it.
+#[derive(Clone, Copy)]
+struct Portion {
+    stacks: u32,
+    duration: Time,
+}
+
+impl<C: Chance> Engine<'_, C> {
+    /// Applies a status; whether it is there now because of that.
+    pub(in crate::fight) fn apply(
+        &mut self,
+        by: &EffectContext,
+        target: CombatantId,
+        status: StatusId,
+        dose: Dose,
+    ) -> Outcome<bool> {
+        let saved = self.state.numbers.locals();
+        let done = self.try_apply(by, target, status, dose);
+        self.state.numbers.set_locals(&saved);
+        match done? {
+            None => Ok(true),
+            Some(reason) => {
+                emit!(self, StatusRefused { caster: by.caster, target, status, reason });
+                Ok(false)
+            }
+        }
+    }
+
+    fn try_apply(
+        &mut self,
+        by: &EffectContext,
+        target: CombatantId,
+        status: StatusId,
+        dose: Dose,
+    ) -> Outcome<Option<StatusRefusal>> {
+        let plan = self.program.status(status);
+        if !self.state.stands(target) {
+            return Ok(Some(StatusRefusal::Fallen));
+        }
+        if let Some(by) = self.immunity(target, plan) {
+            return Ok(Some(StatusRefusal::Immune { by }));
+        }
+        let frame = self.frame(by.caster, target);
+        for (local, value) in [(Layout::STACKS, f64::from(dose.stacks)), (Layout::TICK, 0.0), (Layout::ELAPSED, 0.0)] {
+            self.state.numbers.set_local(local, value);
+        }
+        if let Some((resist, site)) = plan.resist {
+            let chance = self.number(resist, &frame)?;
+            if self.chance.chance(frame.stream(site), chance) {
+                return Ok(Some(StatusRefusal::Resisted));
+            }
+        }
+        let mut duration = match (dose.duration, plan.duration) {
+            (Some(seconds), _) => Time::from_seconds(seconds),
+            (None, Some(formula)) => Time::from_seconds(self.positive(formula, &frame)?),
+            (None, None) => Time::NEVER,
+        };
+        match self.diminished(target, plan) {
+            Some(0.0) => return Ok(Some(StatusRefusal::Diminished)),
+            Some(factor) if duration < Time::NEVER => duration = Time((duration.0 as f64 * factor).round() as u64),
+            _ => {}
+        }
+        let portion = Portion { stacks: dose.stacks, duration };
+        let existing = match plan.again {
+            Again::Separate => None,
+            _ => self.mine(by, target, status, plan),
+        };
+        let reason = match existing {
+            Some(index) => self.reapply(by, index, portion, &frame)?,
+            None => self.apply_new(by, target, status, portion, &frame, Applied::New)?,
+        };
+        if reason.is_none() {
+            self.count_for_diminishing(target, plan);
+        }
+        Ok(reason)
+    }
+
+    /// The instance that a further application is about.
+    fn mine(&self, by: &EffectContext, target: CombatantId, status: StatusId, plan: &StatusPlan) -> Option<u32> {
+        let statuses = &self.state.statuses;
+        let mine = |index: &u32| !plan.per_caster || statuses.get(*index).caster == by.caster;
+        statuses.of_kind(target, status).find(mine)
+    }
+
+    /// What makes a combatant immune to a status: one of its own, or (`None`) its character.
+    fn immunity(&self, target: CombatantId, plan: &StatusPlan) -> Option<Option<StatusId>> {
+        if plan.tag_ids.is_empty() {
+            return None;
+        }
+        let any = |immune: &[u16]| immune.iter().any(|tag| plan.tag_ids.contains(tag));
+        if any(&self.plan_of(target).immune) {
+            return Some(None);
+        }
+        let mut held = self.state.statuses.of(target).map(|index| self.state.statuses.get(index).status);
+        held.find(|status| any(&self.program.status(*status).immune)).map(Some)
+    }
+
+    /// The factor of the duration after repeated statuses of the same tag.
+    fn diminished(&self, target: CombatantId, plan: &StatusPlan) -> Option<f64> {
+        let groups = self.program.diminish.iter().enumerate();
+        let mut factors = groups.filter(|(_, group)| plan.tag_ids.contains(&group.tag)).map(|(index, group)| {
+            let (count, last) = self.state.diminished[target.index() * self.program.diminish.len() + index];
+            let count = if self.state.now > last + group.window { 0 } else { count as usize };
+            group.steps.get(count).or(group.steps.last()).copied().unwrap_or(1.0)
+        });
+        let first = factors.next()?;
+        Some(factors.fold(first, f64::min))
+    }
+
+    fn count_for_diminishing(&mut self, target: CombatantId, plan: &StatusPlan) {
+        let groups = self.program.diminish.len();
+        for (index, group) in self.program.diminish.iter().enumerate() {
+            if plan.tag_ids.contains(&group.tag) {
+                let (count, last) = &mut self.state.diminished[target.index() * groups + index];
+                *count = if self.state.now > *last + group.window { 1 } else { *count + 1 };
+                *last = self.state.now;
+            }
+        }
+    }
+
+    fn apply_new(
+        &mut self,
+        by: &EffectContext,
+        target: CombatantId,
+        status: StatusId,
+        Portion { stacks, duration }: Portion,
+        frame: &Frame,
+        applied: Applied,
+    ) -> Outcome<Option<StatusRefusal>> {
+        let plan = self.program.status(status);
+        if plan.again == Again::Separate {
+            let statuses = &self.state.statuses;
+            let mine = |index: &u32| !plan.per_caster || statuses.get(*index).caster == by.caster;
+            if statuses.of_kind(target, status).filter(mine).count() >= plan.max_instances as usize {
+                return Ok(Some(StatusRefusal::Full));
+            }
+        }
+        let now = self.state.now;
+        let ends = now + duration;
+        let mut record = Record::default();
+        (record.status, record.owner, record.caster) = (status, target, by.caster);
+        record.stacks = stacks.min(plan.max_stacks);
+        (record.started, record.rhythm) = (now, now);
+        (record.full, record.ends) = (duration, ends);
+        if let Some(every) = &plan.every {
+            record.period = (self.positive(every.period, frame)? * 1e6).max(LEAST_PERIOD);
+            record.ticks = ticks_within(every.first_now, duration, record.period);
+        }
+        if let Some(rank) = plan.rank {
+            record.rank = self.number(rank, frame)?;
+        }
+        self.state.numbers.set_local(Layout::TICKS, record.ticks);
+        self.state.numbers.set_local(Layout::STACKS, f64::from(record.stacks));
+        self.state.numbers.set_local(Layout::REMAINING, seconds_left(ends, now));
+        let index = self.state.statuses.add(record, plan.kept_words);
+        if plan.again == Again::Stack && plan.stack_timer == StackTimer::Each {
+            self.state.statuses.add_ends(index, stacks, plan.max_stacks, ends);
+        }
+        for (number, kept) in plan.kept.iter().enumerate() {
+            let value = self.number(*kept, frame)?;
+            self.state.statuses.keep(index, number, value);
+        }
+        for (number, trigger) in plan.triggers.iter().enumerate() {
+            let uses = trigger.uses.unwrap_or(u32::MAX);
+            self.state.statuses.set_trigger(index, plan, number, Time::ZERO, uses);
+        }
+        if plan.holds_while.is_some() {
+            self.watch_condition(index);
+        }
+        self.schedule(index);
+        let stacks = self.state.statuses.get(index).stacks;
+        let until = (ends < Time::NEVER).then_some(ends);
+        let total = self.state.statuses.stacks(target, status);
+        emit!(self, StatusGained { caster: by.caster, target, status, stacks, total, until, applied });
+        self.status_changed(target, status)?;
+        if plan.every.as_ref().is_some_and(|every| every.first_now) {
+            self.enqueue_for(index, Cause::Tick, None);
+        }
+        self.reached(index, 0);
+        self.raise_of(TriggerEvent::Gained, index, by.caster);
+        self.raise_status(TriggerEvent::StatusGained, target, status, by.caster, None);
+        if plan.interrupts {
+            self.interrupt(target, by)?;
+        }
+        Ok(None)
+    }
+
+    /// What a further application does while the first lasts. A status that is held for good stays so.
+    fn reapply(
+        &mut self,
+        by: &EffectContext,
+        index: u32,
+        portion: Portion,
+        frame: &Frame,
+    ) -> Outcome<Option<StatusRefusal>> {
+        let Portion { stacks, duration } = portion;
+        let now = self.state.now;
+        let Record { status, owner, stacks: before, ends: ended, holds, .. } = *self.state.statuses.get(index);
+        let plan = self.program.status(status);
+        let for_good = ended >= Time::NEVER && holds == 0;
+        let renewed = if for_good { ended } else { now + duration };
+        let applied = match plan.again {
+            Again::Keep => return Ok(Some(StatusRefusal::There)),
+            Again::Replace | Again::Strongest => {
+                if plan.again == Again::Strongest {
+                    let rank = plan.rank.map_or(Ok(0.0), |rank| self.number(rank, frame))?;
+                    if rank <= self.state.statuses.get(index).rank {
+                        return Ok(Some(StatusRefusal::Weaker));
+                    }
+                }
+                self.lose(index, LostReason::Replaced)?;
+                let duration = if for_good { Time::NEVER } else { duration };
+                return self.apply_new(by, owner, status, Portion { stacks, duration }, frame, Applied::Replaced);
+            }
+            Again::Extend => {
+                let most = match plan.longest {
+                    Some(longest) => now + Time::from_seconds(self.positive(longest, frame)?),
+                    None => Time::NEVER,
+                };
+                self.state.statuses.get_mut(index).ends = (ended + duration).min(most).max(ended);
+                Applied::Extended
+            }
+            Again::Refresh | Again::Separate => {
+                self.state.statuses.get_mut(index).ends = renewed;
+                Applied::Renewed
+            }
+            Again::Stack => {
+                match plan.stack_timer {
+                    StackTimer::Each => self.state.statuses.add_ends(index, stacks, plan.max_stacks, renewed),
+                    timer => {
+                        let record = self.state.statuses.get_mut(index);
+                        record.stacks = record.stacks.saturating_add(stacks).min(plan.max_stacks);
+                        if timer == StackTimer::Refresh {
+                            record.ends = renewed;
+                        }
+                    }
+                }
+                Applied::Stacked
+            }
+        };
+        self.renewed(by, index, before, duration, applied)?;
+        Ok(None)
+    }
+
+    /// After a status that is there has been applied again.
+    fn renewed(
+        &mut self,
+        by: &EffectContext,
+        index: u32,
+        before: u32,
+        duration: Time,
+        applied: Applied,
+    ) -> Outcome<()> {
+        let now = self.state.now;
+        let record = self.state.statuses.get_mut(index);
+        let (target, status, stacks) = (record.owner, record.status, record.stacks);
+        let plan = self.program.status(status);
+        (record.full, record.warned) = (duration, false);
+        let restarts = plan.every.as_ref().filter(|every| every.restart);
+        if restarts.is_some() {
+            (record.rhythm, record.beats) = (now, 0);
+        }
+        let until = (record.end() < Time::NEVER).then_some(record.ends);
+        self.schedule(index);
+        let total = self.state.statuses.stacks(target, status);
+        emit!(self, StatusGained { caster: by.caster, target, status, stacks, total, until, applied });
+        self.status_changed(target, status)?;
+        if restarts.is_some_and(|every| every.first_now) {
+            self.enqueue_for(index, Cause::Tick, None);
+        }
+        self.reached(index, before);
+        self.raise_of(TriggerEvent::Renewed, index, by.caster);
+        if plan.interrupts {
+            self.interrupt(target, by)?;
+        }
+        Ok(())
+    }
+
+    /// What a number of stacks triggers, reached from below or from above.
+    pub(super) fn reached(&mut self, index: u32, before: u32) {
+        let record = self.state.statuses.get(index);
+        let (plan, now) = (self.program.status(record.status), record.stacks);
+        if before == now {
+            return;
+        }
+        for (number, trigger) in plan.triggers.iter().enumerate() {
+            let least = before.min(now);
+            let most = before.max(now);
+            // From below a number is reached by coming to it or past it, from above likewise.
+            let reached = if before < now {
+                least < trigger.stacks && trigger.stacks <= most
+            } else {
+                least <= trigger.stacks && trigger.stacks < most
+            };
+            if trigger.event == TriggerEvent::StacksReached && reached {
+                self.enqueue_for(index, Cause::Trigger(number as u16), None);
+            }
+        }
+        if before < plan.max_stacks && now == plan.max_stacks && (!plan.at_max.is_empty() || plan.consume) {
+            self.enqueue_for(index, Cause::AtMax, None);
+        }
+    }
+}

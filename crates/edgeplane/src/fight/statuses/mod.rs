@@ -1,0 +1,322 @@
+//! Statuses as time passes: ticks, ends, conditions, removal, and what follows from a change.
+
+pub(super) mod apply;
+pub(super) mod triggers;
+
+use super::engine::{Engine, Outcome, emit};
+use super::state::statuses::HeldBy;
+use super::state::timers::Phase;
+use super::state::{Cause, EffectContext, Pending};
+use crate::program::{Chance, CombatantId, Layout, LostReason, PoolId, StatusId, Time, TriggerEvent, dirty};
+use triggers::CROSSINGS;
+
+impl<C: Chance> Engine<'_, C> {
+    /// Finds out when something happens to an instance next.
+    pub(super) fn schedule(&mut self, index: u32) {
+        let record = self.state.statuses.get(index);
+        let (plan, rank) = (self.program.status(record.status), self.state.who(record.owner).rank);
+        self.state.statuses.schedule(index, plan, rank, self.state.now);
+    }
+
+    /// What is due to an instance now, a tick or an end.
+    pub(super) fn status_timer(&mut self, index: u32, phase: Phase) -> Outcome<()> {
+        if phase == Phase::Tick { self.tick_or_warn(index) } else { self.end_or_check(index) }
+    }
+
+    /// A tick is due, or the announcement of the end.
+    fn tick_or_warn(&mut self, index: u32) -> Outcome<()> {
+        let now = self.state.now;
+        let instance = self.state.statuses.reference(index);
+        let record = self.state.statuses.get(index);
+        let (target, status) = (record.owner, record.status);
+        let is_tick = record.next_tick().is_some_and(|at| at <= now);
+        let warn = self.program.status(status).warn;
+        if warn.is_some_and(|warn| !record.warned && record.end() < Time::NEVER && record.ends - warn <= now) {
+            let until = record.ends;
+            self.state.statuses.get_mut(index).warned = true;
+            emit!(self, StatusExpiring { target, status, until });
+        }
+        if is_tick {
+            self.state.statuses.get_mut(index).beats += 1;
+            self.tick(index, 1.0)?;
+        }
+        if let Some(index) = self.state.statuses.find(instance) {
+            self.schedule(index);
+        }
+        Ok(())
+    }
+
+    /// One tick, or a part of one.
+    pub(super) fn tick(&mut self, index: u32, part: f64) -> Outcome<()> {
+        let program = self.program;
+        let record = self.state.statuses.get_mut(index);
+        record.ticks_made += 1;
+        let (who, status, caster, tick) = (record.owner, record.status, record.caster, record.ticks_made);
+        let plan = program.status(status);
+        emit!(self, StatusTicked { target: who, caster, status, tick });
+        if plan.changes_by_tick != 0 {
+            self.refresh_attributes(who, plan.changes_by_tick)?;
+        }
+        let Some(every) = &plan.every else { return Ok(()) };
+        self.load(index);
+        let by = EffectContext { part, ..EffectContext::of_status(caster, status, who, caster) };
+        self.effects(&by, who, &every.does)
+    }
+
+    /// Puts what a status says of itself where formulas find it.
+    pub(super) fn load(&mut self, index: u32) {
+        self.state.statuses.load(index, self.program, &mut self.state.numbers, self.state.now);
+    }
+
+    /// An end is due: of a stack, of all of it, or of what it depends on.
+    fn end_or_check(&mut self, index: u32) -> Outcome<()> {
+        let now = self.state.now;
+        let instance = self.state.statuses.reference(index);
+        if self.state.statuses.next_end(index) > now {
+            self.check_condition(index)?;
+            if let Some(index) = self.state.statuses.find(instance) {
+                self.schedule(index);
+            }
+            return Ok(());
+        }
+        let record = self.state.statuses.get(index);
+        if record.ends > now {
+            let before = record.stacks;
+            self.state.statuses.cut_ended(index, now);
+            self.schedule(index);
+            return self.stacks_changed(index, before);
+        }
+        let part = record.part();
+        let every = self.program.status(record.status).every.as_ref();
+        if every.is_some_and(|every| every.part_tick) && part > 1e-9 && part < 1.0 {
+            // A part of a tick is a tick: what it triggers happens before the status is gone.
+            self.tick(index, part)?;
+            self.respond()?;
+        }
+        match self.state.statuses.find(instance) {
+            // What it did last can have given it more time.
+            Some(index) if self.state.statuses.get(index).end() <= now => self.lose(index, LostReason::Expired),
+            Some(index) => {
+                self.schedule(index);
+                Ok(())
+            }
+            None => Ok(()),
+        }
+    }
+
+    /// A status that holds under a condition ends as soon as that is false; else it is noted until when it stays true.
+    fn check_condition(&mut self, index: u32) -> Outcome<()> {
+        let record = *self.state.statuses.get(index);
+        let Some(holds) = self.program.status(record.status).holds_while else { return Ok(()) };
+        let frame = self.frame(record.caster, record.owner);
+        let saved = self.state.numbers.locals();
+        self.load(index);
+        let value = self.quiet_number(holds, &frame);
+        let turns = match &value {
+            Ok(value) if *value != 0.0 && self.program.status(record.status).holds.time => {
+                self.program.next_change(holds, &mut self.state.numbers, &frame)
+            }
+            _ => Time::NEVER,
+        };
+        self.state.numbers.set_locals(&saved);
+        if value? == 0.0 {
+            return self.lose(index, LostReason::NotHolding);
+        }
+        if self.state.statuses.get(index).turns != turns {
+            self.state.statuses.get_mut(index).turns = turns;
+            self.schedule(index);
+        }
+        Ok(())
+    }
+
+    /// Looks at the conditions of statuses whose owners or appliers have changed.
+    pub(super) fn check_conditions(&mut self) -> Outcome<()> {
+        let mut next = 0;
+        while let Some(index) = self.state.statuses.conditional.get(next).copied() {
+            let record = self.state.statuses.get(index);
+            let (owner, caster) = (self.state.who(record.owner), self.state.who(record.caster));
+            if owner.conditions_changed || caster.conditions_changed {
+                self.check_condition(index)?;
+            }
+            // If it is gone, another one stands in its place.
+            next += usize::from(self.state.statuses.conditional.get(next) == Some(&index));
+        }
+        if !self.state.check_conditions {
+            self.state.combatants.iter_mut().for_each(|one| one.conditions_changed = false);
+        }
+        Ok(())
+    }
+
+    /// Takes a status away.
+    pub(super) fn lose(&mut self, index: u32, reason: LostReason) -> Outcome<()> {
+        let record = *self.state.statuses.get(index);
+        let (who, status, caster, stacks) = (record.owner, record.status, record.caster, record.stacks);
+        let plan = self.program.status(status);
+        // What its loss triggers still has to be asked what it kept.
+        self.state.statuses.detach(index);
+        if plan.holds_while.is_some() {
+            self.state.statuses.conditional.retain(|other| *other != index);
+        }
+        let total = self.state.statuses.stacks(who, status);
+        emit!(self, StatusLost { target: who, caster, status, stacks, total, reason });
+        self.status_changed(who, status)?;
+        if plan.listens & TriggerEvent::Lost.bit() != 0 {
+            for (number, trigger) in plan.triggers.iter().enumerate() {
+                let fits = trigger.event == TriggerEvent::Lost && trigger.reason.is_none_or(|only| only == reason);
+                if fits {
+                    self.enqueue(Pending {
+                        owner: who,
+                        status: self.state.statuses.reference(index),
+                        cause: Cause::Trigger(number as u16),
+                        other: Some(caster),
+                        amount: 0.0,
+                        marks: 0,
+                        depth: 0,
+                    });
+                }
+            }
+        }
+        self.raise_status(TriggerEvent::StatusLost, who, status, caster, Some(reason));
+        Ok(())
+    }
+
+    /// Takes all instances of a status away; whether there was one.
+    pub(super) fn remove_all(&mut self, status: StatusId, who: CombatantId) -> Outcome<bool> {
+        let mut any = false;
+        while let Some(index) = self.state.statuses.oldest(who, status) {
+            self.lose(index, LostReason::Cleansed)?;
+            any = true;
+        }
+        self.respond()?;
+        Ok(any)
+    }
+
+    /// An instance has other stacks than before, and goes on.
+    pub(super) fn stacks_changed(&mut self, index: u32, before: u32) -> Outcome<()> {
+        let record = self.state.statuses.get(index);
+        let (target, status, stacks) = (record.owner, record.status, record.stacks);
+        let total = self.state.statuses.stacks(target, status);
+        emit!(self, StatusStacks { target, status, stacks, total });
+        self.status_changed(target, status)?;
+        self.reached(index, before);
+        Ok(())
+    }
+
+    /// After a status has come, gone or changed its stacks: everything that depends on it follows.
+    pub(super) fn status_changed(&mut self, who: CombatantId, status: StatusId) -> Outcome<()> {
+        let program = self.program;
+        let plan = program.status(status);
+        let layout = &program.layout;
+        let place = program.place(who, layout.stacks(status));
+        let (before, stacks) = (self.state.numbers.at(place), f64::from(self.state.statuses.stacks(who, status)));
+        self.state.numbers.set(place, stacks);
+        if !plan.tag_ids.is_empty() {
+            self.count_tags(who, status);
+        }
+        if plan.binds && (before == 0.0 || stacks == 0.0 || plan.taunts) {
+            self.refresh_control(who);
+        }
+        self.slots_changed(who, plan.counted);
+        self.refresh_attributes(who, plan.changes)
+    }
+
+    /// How many instances there are of statuses with each tag of one that has come or gone.
+    fn count_tags(&mut self, who: CombatantId, status: StatusId) {
+        let program = self.program;
+        for tag in &program.status(status).tag_ids {
+            let statuses = &self.state.statuses;
+            let with = |index: &u32| program.status(statuses.get(*index).status).tag_ids.contains(tag);
+            let count = statuses.of(who).filter(with).count();
+            self.state.numbers.set(program.place(who, program.layout.tagged(*tag)), count as f64);
+        }
+    }
+
+    /// What statuses forbid their owner, and what they are triggered by.
+    fn refresh_control(&mut self, who: CombatantId) {
+        let program = self.program;
+        let (mut act, mut tags, mut listens, mut rooted, mut taunted) = (None, 0, 0, false, false);
+        for index in self.state.statuses.of(who) {
+            let status = self.state.statuses.get(index).status;
+            let plan = program.status(status);
+            if plan.forbids_act && act.is_none() {
+                act = Some(status);
+            }
+            tags |= plan.forbids_tags;
+            rooted |= plan.forbids_move;
+            taunted |= plan.taunts;
+            listens |= plan.listens;
+        }
+        let setup = self.setup;
+        let combatant = self.state.who_mut(who);
+        let turned = combatant.forbids_act.is_some() != act.is_some()
+            || combatant.forbids_tags != tags
+            || combatant.taunted
+            || taunted;
+        let moves = std::mem::replace(&mut combatant.rooted, rooted) != rooted;
+        let goes_elsewhere = moves || combatant.taunted || taunted;
+        let crossings = (combatant.listens ^ listens) & CROSSINGS != 0;
+        (combatant.forbids_act, combatant.forbids_tags) = (act, tags);
+        (combatant.listens, combatant.taunted) = (listens, taunted);
+        if crossings {
+            combatant.listen_to_pools(setup, who);
+        }
+        if rooted && moves {
+            self.stand_still(who);
+        }
+        if turned {
+            self.touch_all(who);
+        }
+        if goes_elsewhere && setup.is_placed {
+            self.plan_way(who);
+        }
+    }
+
+    /// Computes anew what depends on the `dirty` attributes: other attributes, caps and flows of pools, times and
+    /// costs of abilities.
+    pub(super) fn refresh_attributes(&mut self, who: CombatantId, dirty: u64) -> Outcome<()> {
+        if dirty == 0 {
+            return Ok(());
+        }
+        let changed = self.compute_attributes(who, dirty)? | dirty & dirty::bit(Layout::LEVEL);
+        if changed == 0 {
+            return Ok(());
+        }
+        let program = self.program;
+        let plan = self.plan_of(who);
+        let pools = program.pools.iter().enumerate();
+        for (index, _) in pools.filter(|(index, pool)| pool.reads & changed != 0 && plan.pools[*index]) {
+            self.follow_cap(who, PoolId(index as u16))?;
+        }
+        let policy = &self.setup.policies[who.index()];
+        for index in policy.first as usize..(policy.first + policy.count) as usize {
+            let ability = self.setup.abilities[index].ability;
+            if program.ability(ability).reads & changed != 0 {
+                self.state.abilities[index].derived = program.derived(ability, who, &mut self.state.numbers);
+            }
+        }
+        self.slots_changed(who, changed);
+        if self.setup.is_placed && self.setup.speed.is_some_and(|speed| dirty::bit(speed) & changed != 0) {
+            self.plan_way(who);
+        }
+        Ok(())
+    }
+
+    fn compute_attributes(&mut self, who: CombatantId, dirty: u64) -> Outcome<u64> {
+        let plan = &self.program.characters[self.setup.combatants[who.index()].character.index()];
+        let saved = self.state.numbers.locals();
+        let state = &mut *self.state;
+        let held = HeldBy { statuses: &state.statuses, program: self.program, who, now: state.now };
+        let numbers = &mut state.numbers;
+        let changed = self.program.compute_attributes(plan, numbers, who, &state.base_changes, &held, dirty);
+        self.state.numbers.set_locals(&saved);
+        changed.map_err(|fault| self.fault(fault))
+    }
+
+    /// What depends on a condition of a new status has to be looked at.
+    pub(super) fn watch_condition(&mut self, index: u32) {
+        let who = self.state.statuses.get(index).owner;
+        self.state.statuses.conditional.push(index);
+        self.state.who_mut(who).conditions_changed = true;
+        self.state.check_conditions = self.state.began;
+    }
+}

@@ -1,0 +1,232 @@
+//! What statuses are triggered by. What they do then waits in a queue until whatever is under way is done, so
+//! that no effect is cut in two by what it triggers.
+
+use super::super::engine::{Engine, Outcome, emit};
+use super::super::limits::FightErrorKind;
+use super::super::state::statuses::StatusRef;
+use super::super::state::{Cause, EffectContext, Pending};
+use crate::program::{
+    AbilityId, Chance, CombatantId, Layout, LostReason, PoolId, StatusId, Time, TriggerEvent, TriggerPlan,
+};
+
+/// What narrows a trigger down, as it happened.
+#[derive(Clone, Copy, Default)]
+pub(in crate::fight) struct TriggerContext {
+    pub(in crate::fight) other: Option<CombatantId>,
+    pub(in crate::fight) amount: f64,
+    pub(in crate::fight) marks: u64,
+    pub(in crate::fight) status: Option<StatusId>,
+    pub(in crate::fight) reason: Option<LostReason>,
+    pub(in crate::fight) ability: Option<AbilityId>,
+    /// A pool, and the shares between which it has moved.
+    pub(in crate::fight) moved: Option<(PoolId, f64, f64)>,
+}
+
+impl TriggerContext {
+    fn fits(&self, trigger: &TriggerPlan) -> bool {
+        let crosses = |(pool, share): (PoolId, f64)| {
+            self.moved.is_some_and(|(moved, from, to)| {
+                let below = trigger.event == TriggerEvent::PoolBelow;
+                let (from, to) = if below { (from, to) } else { (to, from) };
+                moved == pool && to <= share && share < from
+            })
+        };
+        trigger.status.is_none_or(|only| self.status == Some(only))
+            && trigger.reason.is_none_or(|only| self.reason == Some(only))
+            && trigger.ability.is_none_or(|only| self.ability == Some(only))
+            && trigger.crossing.is_none_or(crosses)
+    }
+}
+
+/// Events that only a pool in motion can be.
+pub(in crate::fight) const CROSSINGS: u32 = (1 << TriggerEvent::PoolBelow as u8) | (1 << TriggerEvent::PoolAbove as u8);
+
+/// At one moment there may be so many times more triggers than one may follow from another.
+const BREADTH: u64 = 100;
+
+/// How many statuses that were triggered last are remembered, to name those of an endless chain.
+const REMEMBERED: usize = 16;
+
+impl<C: Chance> Engine<'_, C> {
+    /// Whether the statuses of a combatant are triggered by anything.
+    #[inline]
+    pub(in crate::fight) fn listens(&self, who: CombatantId) -> bool {
+        self.state.who(who).listens != 0
+    }
+
+    /// Something happened to `owner` or by it: its statuses may be triggered.
+    #[inline]
+    pub(in crate::fight) fn raise(&mut self, event: TriggerEvent, owner: CombatantId, how: TriggerContext) {
+        if self.state.who(owner).listens & event.bit() != 0 {
+            self.raise_all(event, owner, how);
+        }
+    }
+
+    #[inline(never)]
+    fn raise_all(&mut self, event: TriggerEvent, owner: CombatantId, how: TriggerContext) {
+        let state = &mut *self.state;
+        for index in state.statuses.of(owner) {
+            let plan = self.program.status(state.statuses.get(index).status);
+            if plan.listens & event.bit() == 0 {
+                continue;
+            }
+            for (number, trigger) in plan.triggers.iter().enumerate() {
+                if trigger.event != event || !how.fits(trigger) {
+                    continue;
+                }
+                let (ready, left) = state.statuses.trigger(index, plan, number);
+                if left > 0 && ready <= state.now {
+                    state.queue.push_back(Pending {
+                        owner,
+                        status: state.statuses.reference(index),
+                        cause: Cause::Trigger(number as u16),
+                        other: how.other,
+                        amount: how.amount,
+                        marks: how.marks,
+                        depth: state.depth,
+                    });
+                }
+            }
+        }
+    }
+
+    /// Something happened to one instance itself.
+    pub(super) fn raise_of(&mut self, event: TriggerEvent, index: u32, other: CombatantId) {
+        let plan = self.program.status(self.state.statuses.get(index).status);
+        if plan.listens & event.bit() == 0 {
+            return;
+        }
+        for (number, trigger) in plan.triggers.iter().enumerate() {
+            if trigger.event == event {
+                self.enqueue_for(index, Cause::Trigger(number as u16), Some(other));
+            }
+        }
+    }
+
+    /// A combatant gained or lost a status.
+    pub(super) fn raise_status(
+        &mut self,
+        event: TriggerEvent,
+        owner: CombatantId,
+        status: StatusId,
+        caster: CombatantId,
+        reason: Option<LostReason>,
+    ) {
+        let how = TriggerContext { other: Some(caster), status: Some(status), reason, ..TriggerContext::default() };
+        self.raise(event, owner, how);
+    }
+
+    /// Something waits to be done for an instance.
+    pub(super) fn enqueue_for(&mut self, index: u32, cause: Cause, other: Option<CombatantId>) {
+        let status = self.state.statuses.reference(index);
+        let owner = self.state.statuses.get(index).owner;
+        self.enqueue(Pending { owner, status, cause, other, amount: 0.0, marks: 0, depth: 0 });
+    }
+
+    pub(super) fn enqueue(&mut self, pending: Pending) {
+        let depth = self.state.depth;
+        self.state.queue.push_back(Pending { depth, ..pending });
+    }
+
+    /// Does everything that statuses were triggered to do, and what that triggers.
+    #[inline]
+    pub(in crate::fight) fn respond(&mut self) -> Outcome<()> {
+        if self.state.queue.is_empty() && !self.state.statuses.any_leaving() { Ok(()) } else { self.respond_to_all() }
+    }
+
+    #[inline(never)]
+    fn respond_to_all(&mut self) -> Outcome<()> {
+        while let Some(pending) = self.state.queue.pop_front() {
+            self.state.depth = pending.depth + 1;
+            self.respond_to(pending)?;
+        }
+        self.state.depth = 0;
+        self.state.statuses.forget();
+        Ok(())
+    }
+
+    fn respond_to(&mut self, pending: Pending) -> Outcome<()> {
+        let Pending { status, cause, .. } = pending;
+        match (cause, self.state.statuses.find(status)) {
+            (Cause::Tick, Some(index)) => self.tick(index, 1.0),
+            (Cause::AtMax, Some(index)) => self.complete(index, status),
+            (Cause::Trigger(number), _) => self.respond_to_trigger(pending, number as usize),
+            (Cause::Tick | Cause::AtMax, None) => Ok(()),
+        }
+    }
+
+    /// The stacks of an instance are complete. What that does is done by the one who applied it last.
+    fn complete(&mut self, index: u32, instance: StatusRef) -> Outcome<()> {
+        let record = self.state.statuses.get(index);
+        let (owner, status, caster) = (record.owner, record.status, record.caster);
+        let plan = self.program.status(status);
+        self.remember(status)?;
+        self.load(index);
+        self.effects(&EffectContext::of_status(owner, status, owner, caster), owner, &plan.at_max)?;
+        match self.state.statuses.find(instance).filter(|_| plan.consume) {
+            Some(index) => self.lose(index, LostReason::Consumed),
+            None => Ok(()),
+        }
+    }
+
+    fn respond_to_trigger(&mut self, pending: Pending, number: usize) -> Outcome<()> {
+        let Pending { owner, status: instance, other, amount, marks, .. } = pending;
+        let Some(index) = self.state.statuses.find_any(instance) else { return Ok(()) };
+        let record = self.state.statuses.get(index);
+        let (status, caster) = (record.status, record.caster);
+        let program = self.program;
+        let plan = program.status(status);
+        let trigger = &plan.triggers[number];
+        let now = self.state.now;
+        let (ready, left) = self.state.statuses.trigger(index, plan, number);
+        if left == 0 || ready > now {
+            return Ok(());
+        }
+        self.load(index);
+        self.state.numbers.set_local(Layout::AMOUNT, amount);
+        self.state.numbers.set_local(Layout::INITIAL, amount);
+        for mark in 0..program.marks.len() as u16 {
+            let set = if marks >> mark & 1 == 1 { 1.0 } else { 0.0 };
+            self.state.numbers.set_local(Layout::MARKS + mark, set);
+        }
+        let frame = self.frame(owner, other.unwrap_or(owner));
+        if let Some(when) = trigger.when
+            && self.number(when, &frame)? == 0.0
+        {
+            return Ok(());
+        }
+        if let Some((chance, site)) = trigger.chance {
+            let chance = self.number(chance, &frame)?;
+            if !self.chance.chance(self.stream_of(owner, site), chance) {
+                return Ok(());
+            }
+        }
+        let ready = match trigger.cooldown {
+            Some(cooldown) => now + Time::from_seconds(self.positive(cooldown, &frame)?),
+            None => Time::ZERO,
+        };
+        self.state.statuses.set_trigger(index, plan, number, ready, left - 1);
+        self.remember(status)?;
+        emit!(self, Triggered { who: owner, status, event: trigger.event });
+        let by = EffectContext { other, ..EffectContext::of_status(owner, status, owner, caster) };
+        self.effects(&by, owner, &trigger.does)
+    }
+
+    /// Counts a trigger; too many without time passing are an endless chain.
+    fn remember(&mut self, status: StatusId) -> Outcome<()> {
+        let state = &mut *self.state;
+        if state.recent.len() == REMEMBERED {
+            state.recent.remove(0);
+        }
+        state.recent.push(status);
+        state.triggered += 1;
+        // An endless chain is deep; one that branches is wide before it is deep.
+        if state.depth < self.limits.chain && state.triggered <= u64::from(self.limits.chain) * BREADTH {
+            return Ok(());
+        }
+        let mut statuses = state.recent.clone();
+        statuses.sort();
+        statuses.dedup();
+        Err(self.error(FightErrorKind::Chain { limit: self.limits.chain, statuses }))
+    }
+}

@@ -1,0 +1,413 @@
+//! From moment to moment; see the drawing in the documentation of [`super`].
+
+use super::engine::{Engine, Outcome, emit};
+use super::events::Ending;
+use super::limits::FightErrorKind;
+use super::space::zones::IN_USE;
+use super::state::timers::{Due, Phase, Timer};
+use super::state::{Doing, EffectContext};
+use super::statuses::apply::Dose;
+use super::statuses::triggers::TriggerContext;
+use crate::program::{
+    Chance, CombatantId, Layout, LostReason, PoolId, SideId, StatusId, StreamId, Time, TriggerEvent, pool_slot,
+};
+
+impl<C: Chance> Engine<'_, C> {
+    /// Draws tie-breaks and sets the first timers. Tie-breaks come from each combatant's own stream, so their
+    /// order depends on the seed and on who takes part, and not on who is listed first.
+    pub(super) fn reset(&mut self) {
+        self.state.reset(self.setup);
+        let sites = self.program.sites.len() as u32;
+        let drawn = &mut self.scratch.tie_breaks;
+        drawn.clear();
+        for who in self.setup.ids() {
+            drawn.push((self.chance.pick(StreamId(u32::from(who.0) * sites), u32::MAX), who));
+        }
+        drawn.sort_unstable_by_key(|(drawn, who)| (*drawn, *who));
+        for (rank, (_, who)) in drawn.iter().enumerate() {
+            self.state.order[rank] = *who;
+            self.state.combatants[who.index()].rank = rank as u32;
+        }
+        for who in self.setup.ids() {
+            if self.state.stands(who) {
+                self.set_act(who, Time::ZERO, Phase::Ready);
+            }
+        }
+        self.schedule_script();
+    }
+
+    pub(super) fn run(&mut self) -> Outcome<Ending> {
+        match self.advance(Time::NEVER)? {
+            Some(ending) => Ok(ending),
+            // Only combatants that are controlled by hand are left, and nobody's hand is here.
+            None => Ok(self.end(Ending::Stalemate)),
+        }
+    }
+
+    pub(super) fn advance(&mut self, until: Time) -> Outcome<Option<Ending>> {
+        if !self.state.began {
+            self.begin()?;
+        }
+        if self.state.ending.is_none() {
+            // Calls of the game may have changed something since.
+            self.moment()?;
+        }
+        let last = until.min(self.setup.time_limit);
+        while self.state.ending.is_none() {
+            let due = self.next_due();
+            if due.at() > last {
+                self.pass_until(due, until);
+                break;
+            }
+            self.state.now = due.at();
+            self.moment()?;
+        }
+        Ok(self.state.ending)
+    }
+
+    /// What is due next.
+    #[inline]
+    pub(super) fn next_due(&self) -> Due {
+        self.state.timers.next().min(self.state.statuses.next().0)
+    }
+
+    pub(super) fn begin(&mut self) -> Outcome<()> {
+        emit!(self, Began);
+        self.dressing = true;
+        for rank in 0..self.state.order.len() {
+            let who = self.state.order[rank];
+            if self.state.stands(who) {
+                self.dress(who)?;
+            }
+        }
+        self.dressing = false;
+        for rank in 0..self.state.order.len() {
+            self.raise(TriggerEvent::FightBegan, self.state.order[rank], TriggerContext::default());
+        }
+        self.respond()?;
+        self.state.began = true;
+        self.state.check_conditions = !self.state.statuses.conditional.is_empty();
+        if self.state.timers.has(Timer::Empty) {
+            self.setup.ids().for_each(|who| self.schedule_empty(who));
+        }
+        Ok(())
+    }
+
+    /// A combatant gets the statuses that it has from the start, and its pools follow.
+    pub(super) fn dress(&mut self, who: CombatantId) -> Outcome<()> {
+        let setup = self.setup;
+        let character = self.plan_of(who);
+        for status in &character.statuses {
+            let by = EffectContext::of_status(who, *status, who, who);
+            self.apply(&by, who, *status, Dose { stacks: 1, duration: Some(f64::INFINITY) })?;
+        }
+        if let Some(begin) = setup.begins.get(who.index()) {
+            for status in &begin.statuses {
+                let by = EffectContext::of_status(who, *status, who, who);
+                self.apply(&by, who, *status, Dose { stacks: 1, duration: None })?;
+            }
+        }
+        if !character.spends.is_empty() {
+            self.spend_points(who, &character.spends)?;
+        }
+        self.wear_by_chance(who)?;
+        self.fill_pools(who)?;
+        self.start_pools(who)
+    }
+
+    /// Pools of which the encounter says what is in them; no event reports that, since nothing has happened yet.
+    fn start_pools(&mut self, who: CombatantId) -> Outcome<()> {
+        let setup = self.setup;
+        for (pool, amount) in setup.begins.get(who.index()).into_iter().flat_map(|begin| &begin.pools) {
+            let amount = self.positive(*amount, &self.frame(who, who))?;
+            let first = self.program.place(who, self.program.layout.pool(*pool));
+            let cap = self.state.numbers.at(first + usize::from(pool_slot::CAP));
+            self.state.numbers.set_pool(first, amount.min(cap), self.state.now.micros());
+        }
+        Ok(())
+    }
+
+    /// What a combatant has bought for the points of its level: one after the other, over and over.
+    fn spend_points(&mut self, who: CombatantId, spends: &[StatusId]) -> Outcome<()> {
+        let points = self.program.points_of(&mut self.state.numbers, who).map_err(|fault| self.fault(fault))?;
+        for (index, point) in (0..).zip(spends) {
+            let among = spends.len() as u32;
+            let stacks = points / among + u32::from(index < points % among);
+            if stacks > 0 {
+                let by = EffectContext::of_status(who, *point, who, who);
+                self.apply(&by, who, *point, Dose { stacks, duration: Some(f64::INFINITY) })?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Pools begin as they would have with the statuses that their owner has from the start.
+    fn fill_pools(&mut self, who: CombatantId) -> Outcome<()> {
+        let program = self.program;
+        let plan = self.plan_of(who);
+        let level = program.place(who, Layout::LEVEL);
+        let as_ever = self.state.numbers.at(level) == self.setup.memory.at(level);
+        let begins = self.setup.begins.get(who.index()).is_some_and(|begin| !begin.statuses.is_empty());
+        let bare = plan.statuses.is_empty() && plan.spends.is_empty() && plan.chancy.is_empty();
+        if bare && !begins && as_ever {
+            return Ok(());
+        }
+        for pool in (0..program.pools.len()).filter(|pool| plan.pools[*pool]) {
+            let pool = PoolId(pool as u16);
+            let now = self.state.now.micros();
+            program.fill_pool(pool, &mut self.state.numbers, who, now).map_err(|fault| self.fault(fault))?;
+            let place = program.place(who, program.layout.pool(pool)) + usize::from(pool_slot::CAP);
+            let (cap, left) = (self.state.numbers.at(place), self.amount(who, pool));
+            if cap != self.setup.memory.at(place) {
+                emit!(self, CapChanged { who, pool, cap, left });
+            }
+        }
+        Ok(())
+    }
+
+    /// Nothing is due any more before `until` or the time limit.
+    fn pass_until(&mut self, due: Due, until: Time) {
+        let limit = self.setup.time_limit;
+        let by_hand = |one: &super::state::Combatant| one.control == super::state::Control::Hand && one.stands;
+        let can_be_moved = self.state.combatants.iter().any(by_hand);
+        if due == Due::NOTHING && !can_be_moved {
+            self.end(Ending::Stalemate);
+        } else if limit <= until && limit < Time::NEVER {
+            self.state.now = limit;
+            self.end(self.setup.script.at_limit.map_or(Ending::TimeLimit, Ending::HeldOut));
+        } else if until < Time::NEVER {
+            self.state.now = self.state.now.max(until);
+        }
+    }
+
+    pub(super) fn end(&mut self, ending: Ending) -> Ending {
+        self.state.ending = Some(ending);
+        while let Some(who) = self.state.deciders.pop() {
+            self.state.who_mut(who).decides = false;
+        }
+        emit!(self, Ended { ending });
+        ending
+    }
+
+    /// Everything that happens at one moment.
+    fn moment(&mut self) -> Outcome<()> {
+        let mut waves = 0;
+        self.state.triggered = 0;
+        loop {
+            self.happen()?;
+            self.settle()?;
+            if self.state.ending.is_some() {
+                return Ok(());
+            }
+            if !self.state.deciders.is_empty() {
+                self.decide_together()?;
+                self.respond()?;
+                // What a decision causes is settled before anything takes effect that was decided.
+                self.settle()?;
+                if self.state.ending.is_some() {
+                    return Ok(());
+                }
+            }
+            if self.state.deciders.is_empty() && self.next_due().at() > self.state.now {
+                return Ok(());
+            }
+            waves += 1;
+            if waves >= self.limits.waves {
+                return Err(self.endless(waves));
+            }
+        }
+    }
+
+    #[cold]
+    fn endless(&self, waves: u32) -> Box<super::limits::FightError> {
+        let (who, ability) = self.state.last_used;
+        self.error(FightErrorKind::Endless { waves, who, ability })
+    }
+
+    /// All timers that are due, one after the other, each with what it triggers.
+    fn happen(&mut self) -> Outcome<()> {
+        loop {
+            let (due, status) = self.state.statuses.next();
+            let timer = self.state.timers.next();
+            if due.min(timer).at() > self.state.now {
+                return Ok(());
+            }
+            self.state.steps_taken += 1;
+            if self.state.steps_taken > self.limits.steps {
+                return Err(self.error(FightErrorKind::TooLong { steps: self.limits.steps }));
+            }
+            if due < timer {
+                self.status_timer(status, due.phase())?;
+            } else {
+                self.timer(timer)?;
+            }
+            self.respond()?;
+        }
+    }
+
+    fn timer(&mut self, due: Due) -> Outcome<()> {
+        let who = due.who();
+        match due.phase() {
+            Phase::Ready => {
+                self.state.timers.clear(Timer::Act, who);
+                if !self.state.holds.is_empty() {
+                    self.let_go(IN_USE, who)?;
+                }
+                self.ready(who);
+                Ok(())
+            }
+            Phase::Release => {
+                self.state.timers.clear(Timer::Act, who);
+                match self.state.who(who).doing {
+                    Doing::Casting(index) => self.release(who, index as usize),
+                    Doing::Idle | Doing::Recovering => Ok(()),
+                }
+            }
+            Phase::Empty => {
+                self.state.timers.clear(Timer::Empty, who);
+                self.state.someone_hurt = true;
+                Ok(())
+            }
+            Phase::Arrival => self.arrive(who),
+            Phase::Script => self.run_script(),
+            Phase::ZoneEnd => self.end_zones(),
+            Phase::Crossing => {
+                self.state.timers.clear(Timer::Crossing, CombatantId(0));
+                self.state.edges = true;
+                Ok(())
+            }
+            // Those of statuses, which have timers of their own.
+            Phase::Tick | Phase::Expire => Ok(()),
+        }
+    }
+
+    /// Settles what has happened: edges that were crossed, conditions that hold no more, who is defeated, and
+    /// where those go who cannot act; until nothing is left to settle.
+    #[inline]
+    fn settle(&mut self) -> Outcome<()> {
+        let state = &*self.state;
+        let unsettled = state.edges | state.check_conditions | state.someone_hurt | state.plans;
+        if unsettled || state.decided.is_some() { self.settle_all() } else { Ok(()) }
+    }
+
+    #[inline(never)]
+    fn settle_all(&mut self) -> Outcome<()> {
+        loop {
+            if std::mem::take(&mut self.state.edges) {
+                self.cross_edges()?;
+            } else if std::mem::take(&mut self.state.check_conditions) {
+                self.check_conditions()?;
+                self.respond()?;
+            } else if std::mem::take(&mut self.state.someone_hurt) {
+                self.settle_defeats()?;
+            } else if let Some(decided) = self.state.decided {
+                self.end(decided.map_or(Ending::Drawn, Ending::Won));
+            } else if std::mem::take(&mut self.state.plans) {
+                self.plan_ways()?;
+            } else {
+                return Ok(());
+            }
+            if self.state.ending.is_some() {
+                return Ok(());
+            }
+        }
+    }
+
+    #[inline]
+    pub(super) fn set_act(&mut self, who: CombatantId, at: Time, phase: Phase) {
+        let combatant = self.state.who_mut(who);
+        combatant.until = at;
+        let due = Due::new(at, phase, combatant.rank, who);
+        self.state.timers.set(Timer::Act, due, who);
+    }
+
+    /// Those whose pool ran empty are defeated, all at once.
+    #[inline(never)]
+    fn settle_defeats(&mut self) -> Outcome<()> {
+        let mut any = false;
+        for rank in 0..self.state.order.len() {
+            let who = self.state.order[rank];
+            if self.state.stands(who) && self.setup.is_empty(&self.state.numbers, who, self.state.now.micros()) {
+                self.defeat(who)?;
+                any = true;
+                if self.plan_of(who).worth.is_some() {
+                    self.scratch.rewarding.push(who);
+                }
+            }
+        }
+        if any {
+            self.give_experience()?;
+            self.settle_ending();
+            // What a defeat triggers may still hurt others, but brings nobody back.
+            if self.state.ending.is_none() {
+                self.respond()?;
+            }
+        }
+        Ok(())
+    }
+
+    fn defeat(&mut self, who: CombatantId) -> Outcome<()> {
+        let combatant = self.state.who_mut(who);
+        combatant.stands = false;
+        combatant.waits = false;
+        if std::mem::take(&mut combatant.decides) {
+            self.state.deciders.retain(|other| *other != who);
+        }
+        let combatant = self.state.who_mut(who);
+        combatant.doing = Doing::Idle;
+        let by = combatant.hurt_by;
+        self.stand_still(who);
+        self.state.timers.clear(Timer::Act, who);
+        self.state.timers.clear(Timer::Empty, who);
+        self.look_at_all_edges();
+        self.state.holds.retain(|hold| hold.who != who);
+        self.count_head(who, -1.0);
+        emit!(self, Defeated { who, by });
+        let how = TriggerContext { other: by.map(|(caster, _)| caster), ..TriggerContext::default() };
+        self.raise(TriggerEvent::Fell, who, how);
+        let side = self.setup.combatants[who.index()].side;
+        for other in 0..self.state.order.len() {
+            let other = self.state.order[other];
+            if other == who {
+                continue;
+            }
+            let ally = self.setup.combatants[other.index()].side == side;
+            let event = if ally { TriggerEvent::AllyFell } else { TriggerEvent::EnemyFell };
+            self.raise(event, other, TriggerContext { other: Some(who), ..TriggerContext::default() });
+        }
+        while let Some(first) = self.state.statuses.first_of(who) {
+            self.lose(first, LostReason::OwnerFell)?;
+        }
+        Ok(())
+    }
+
+    /// Somebody stands from now on, or no more: counts of who stands follow, and whoever depends on them.
+    pub(super) fn count_head(&mut self, who: CombatantId, change: f64) {
+        let program = self.program;
+        let stands = program.place(who, Layout::STANDS);
+        self.state.numbers.set(stands, if change > 0.0 { 1.0 } else { 0.0 });
+        let side = self.setup.combatants[who.index()].side;
+        for other in self.setup.ids() {
+            let ally = self.setup.combatants[other.index()].side == side;
+            if ally || self.setup.can_be_defeated(who) {
+                let slot = if ally { Layout::ALLIES } else { Layout::ENEMIES };
+                let place = program.place(other, slot);
+                self.state.numbers.set(place, self.state.numbers.at(place) + change);
+            }
+            let heads = self.setup.policies[other.index()].heads;
+            // Whoever joins may be the first whom an ability could be used on.
+            self.touch(other, if change > 0.0 || self.has_controller(other) { u64::MAX } else { heads });
+        }
+        self.state.check_conditions |= !self.state.statuses.conditional.is_empty();
+        self.state.combatants.iter_mut().for_each(|one| one.conditions_changed = true);
+    }
+
+    fn settle_ending(&mut self) {
+        let mut sides = (0..self.setup.sides.len() as u16).map(SideId).filter(|side| self.holds_out(*side));
+        match (sides.next(), sides.next()) {
+            (None, _) => self.end(Ending::AllFell),
+            (Some(side), None) => self.end(Ending::Won(side)),
+            _ => return,
+        };
+    }
+}

@@ -1,0 +1,280 @@
+//! Until when a condition keeps its value if nothing else happens.
+//!
+//! A condition whose only moving parts are linear (a pool in flow, the time, a distance between two who
+//! walk straight on) is solved for the moment at which a comparison within it turns. What cannot be solved
+//! is looked at again after [`POLL`].
+
+use super::Program;
+use super::eval::{Frame, Memory};
+use super::flow;
+use super::ids::{FormulaId, Slot};
+use super::layout::{HAIR, Layout};
+use super::motion::{meeting, minus, parting};
+use super::ops::{BinaryOp, UnaryOp, truth};
+use super::time::Time;
+use super::tree::{Counted, PoolPart, Read, Role, Tree, TreeKind};
+
+/// How often a condition is looked at that changes as time passes and cannot be solved for the moment at
+/// which it does: every tenth of a second.
+pub(crate) const POLL: Time = Time(100_000);
+
+/// A value that moves along a straight line for a while. Times are in microseconds.
+#[derive(Clone, Copy, Debug)]
+struct Course {
+    value: f64,
+    /// Change in a microsecond.
+    slope: f64,
+    /// Until when that is so.
+    until: f64,
+}
+
+impl Course {
+    fn still(value: f64) -> Self {
+        Self { value, slope: 0.0, until: f64::INFINITY }
+    }
+
+    fn moves(self) -> bool {
+        self.slope != 0.0
+    }
+}
+
+/// A look at a condition at one moment.
+struct Look<'a> {
+    program: &'a Program,
+    numbers: &'a mut Memory,
+    frame: Frame,
+    /// How long what cannot be solved is taken to stay.
+    poll: f64,
+}
+
+impl Program {
+    /// The first moment after now at which a condition may have another value than it has now, if nothing
+    /// happens but that time passes; [`Time::NEVER`] for one that does not move.
+    pub(crate) fn next_change(&self, condition: FormulaId, numbers: &mut Memory, frame: &Frame) -> Time {
+        let now = frame.now;
+        let poll = now + POLL.micros();
+        let mut look = Look { program: self, numbers, frame: *frame, poll };
+        let until = look.course(&self.formula(condition).tree).until;
+        if until < Time::NEVER.micros() {
+            // What arithmetic leaves must not cost a whole microsecond; and time has to go on.
+            Time((until - 1e-4).ceil().max(now + 1.0) as u64)
+        } else {
+            Time::NEVER
+        }
+    }
+}
+
+impl Look<'_> {
+    fn course(&mut self, tree: &Tree) -> Course {
+        match &tree.kind {
+            TreeKind::Constant(value) => Course::still(*value),
+            TreeKind::Read(read) => self.read(*read),
+            TreeKind::Unary(op, a) => {
+                let a = self.course(a);
+                match op {
+                    UnaryOp::Negate => Course { value: -a.value, slope: -a.slope, ..a },
+                    op => self.steady(op.apply(a.value), &[a]),
+                }
+            }
+            TreeKind::Binary(op, a, b) => self.binary(*op, a, b),
+            TreeKind::And(a, b) | TreeKind::Or(a, b) => {
+                let (a, b) = (self.course(a), self.course(b));
+                let holds = if matches!(tree.kind, TreeKind::And(..)) {
+                    a.value != 0.0 && b.value != 0.0
+                } else {
+                    a.value != 0.0 || b.value != 0.0
+                };
+                Course { value: truth(holds), slope: 0.0, until: a.until.min(b.until) }
+            }
+            TreeKind::If(parts) => {
+                let condition = self.course(&parts[0]);
+                let branch = self.course(&parts[if condition.value != 0.0 { 1 } else { 2 }]);
+                Course { until: branch.until.min(condition.until), ..branch }
+            }
+            TreeKind::Let(local, bound, body) => {
+                let bound = self.course(bound);
+                self.numbers.set_local(*local, bound.value);
+                let body = self.course(body);
+                let until = if bound.moves() { self.poll } else { f64::INFINITY };
+                Course { until: body.until.min(bound.until).min(until), ..body }
+            }
+            TreeKind::Curve(curve, x) => {
+                let x = self.course(x);
+                self.steady(self.program.curves[curve.index()].at(x.value), &[x])
+            }
+            TreeKind::Lerp(parts) => {
+                let [a, b, share] = parts.each_ref().map(|part| self.course(part));
+                self.steady(super::ops::lerp(a.value, b.value, share.value), &[a, b, share])
+            }
+            TreeKind::Near(counted, metres) => {
+                let metres = self.course(metres);
+                let value = self.numbers.near(&self.program.layout, &self.frame, *counted, metres.value);
+                let until = if metres.moves() { self.poll } else { self.next_crossing(*counted, metres.value) };
+                Course { value, slope: 0.0, until: until.min(metres.until) }
+            }
+            // Drawn anew at every look.
+            TreeKind::Roll(..) | TreeKind::Between(..) | TreeKind::Dice(..) => {
+                Course { value: 0.0, slope: 0.0, until: self.poll }
+            }
+        }
+    }
+
+    /// A value that is not linear in its parts: known for as long as none of them moves.
+    fn steady(&self, value: f64, parts: &[Course]) -> Course {
+        let until = parts.iter().fold(f64::INFINITY, |until, part| until.min(part.until));
+        let moves = parts.iter().any(|part| part.moves());
+        Course { value, slope: 0.0, until: if moves { until.min(self.poll) } else { until } }
+    }
+
+    fn binary(&mut self, op: BinaryOp, a: &Tree, b: &Tree) -> Course {
+        if let Some(course) = self.distance_against(op, a, b) {
+            return course;
+        }
+        let (a, b) = (self.course(a), self.course(b));
+        let until = a.until.min(b.until);
+        match op {
+            BinaryOp::Add => Course { value: a.value + b.value, slope: a.slope + b.slope, until },
+            BinaryOp::Subtract => Course { value: a.value - b.value, slope: a.slope - b.slope, until },
+            BinaryOp::Multiply if !a.moves() => Course { value: a.value * b.value, slope: a.value * b.slope, until },
+            BinaryOp::Multiply if !b.moves() => Course { value: a.value * b.value, slope: a.slope * b.value, until },
+            BinaryOp::Divide if !b.moves() => Course { value: a.value / b.value, slope: a.slope / b.value, until },
+            BinaryOp::Multiply | BinaryOp::Divide | BinaryOp::Power => self.steady(op.apply(a.value, b.value), &[a, b]),
+            BinaryOp::Min | BinaryOp::Max => {
+                let first = (op.apply(a.value, b.value) == a.value) == (a.value != b.value || a.slope <= b.slope);
+                let course = if first { a } else { b };
+                Course { until: until.min(self.crossing(a, b)), ..course }
+            }
+            BinaryOp::Less
+            | BinaryOp::AtMost
+            | BinaryOp::Greater
+            | BinaryOp::AtLeast
+            | BinaryOp::Equal
+            | BinaryOp::Unequal => {
+                let until = until.min(self.crossing(a, b));
+                Course { value: op.apply(a.value, b.value), slope: 0.0, until }
+            }
+        }
+    }
+
+    /// When two values are alike next, or part again.
+    fn crossing(&self, a: Course, b: Course) -> f64 {
+        let slope = a.slope - b.slope;
+        if slope == 0.0 {
+            return f64::INFINITY;
+        }
+        let micros = (b.value - a.value) / slope;
+        // Already past: they only come further apart.
+        if micros < -0.5 { f64::INFINITY } else { self.frame.now + micros.max(0.0) }
+    }
+
+    /// A distance compared with a number that stays.
+    fn distance_against(&mut self, op: BinaryOp, a: &Tree, b: &Tree) -> Option<Course> {
+        let is_distance = |tree: &Tree| matches!(tree.kind, TreeKind::Read(Read::Distance));
+        let (distance_first, other) = match (is_distance(a), is_distance(b)) {
+            (true, false) => (true, b),
+            (false, true) => (false, a),
+            _ => return None,
+        };
+        let compares = !matches!(
+            op,
+            BinaryOp::Add
+                | BinaryOp::Subtract
+                | BinaryOp::Multiply
+                | BinaryOp::Divide
+                | BinaryOp::Power
+                | BinaryOp::Min
+                | BinaryOp::Max
+        );
+        if !compares {
+            return None;
+        }
+        let limit = self.course(other);
+        let (me, you) = (self.frame.block(Role::Caster), self.frame.block(Role::Target));
+        let distance = self.numbers.distance(me, you, self.frame.now);
+        let holds = if distance_first { op.apply(distance, limit.value) } else { op.apply(limit.value, distance) };
+        let until = if limit.moves() { self.poll } else { self.pair_crossing(me, you, limit.value) };
+        Some(Course { value: holds, slope: 0.0, until: until.min(limit.until) })
+    }
+
+    /// When two are next as far apart as a limit.
+    fn pair_crossing(&self, me: usize, you: usize, metres: f64) -> f64 {
+        let now = self.frame.now;
+        let away = minus(self.numbers.place(you, now), self.numbers.place(me, now));
+        let velocity = |block: usize| {
+            let first = block + Layout::VELOCITY.index();
+            [self.numbers.at(first), self.numbers.at(first + 1)]
+        };
+        let closing = minus(velocity(you), velocity(me));
+        let apart = (away[0] * away[0] + away[1] * away[1]).sqrt();
+        if (apart - metres).abs() <= HAIR && closing != [0.0; 2] {
+            // At the edge itself, a moment decides.
+            return now + 1.0;
+        }
+        let inside = away[0] * away[0] + away[1] * away[1] <= metres * metres;
+        let seconds =
+            if inside { parting(away, closing, 0.0, metres + 2.0 * HAIR) } else { meeting(away, closing, 0.0, metres) };
+        seconds.map_or(f64::INFINITY, |seconds| now + seconds * 1e6)
+    }
+
+    /// When the next one comes within a distance of the one who acts, or leaves it.
+    fn next_crossing(&self, counted: Counted, metres: f64) -> f64 {
+        let layout = &self.program.layout;
+        let me = self.frame.block(Role::Caster);
+        let side = |block: usize| self.numbers.at(block + Layout::SIDE.index());
+        let blocks = (layout.blocks as usize..self.numbers.numbers().len()).step_by(usize::from(layout.stride));
+        let concerned = blocks.filter(|block| match counted {
+            Counted::Enemies => side(*block) != side(me),
+            Counted::Allies => side(*block) == side(me),
+            Counted::Everyone => true,
+        });
+        concerned
+            .filter(|block| *block != me && self.numbers.at(block + Layout::STANDS.index()) == 1.0)
+            .fold(f64::INFINITY, |until, block| until.min(self.pair_crossing(me, block, metres)))
+    }
+
+    fn read(&self, read: Read) -> Course {
+        let slot = |role: Role, slot: Slot| self.numbers.at(self.frame.block(role) + slot.index());
+        match read {
+            Read::Attribute(role, at) | Read::Standing(role, at) => Course::still(slot(role, at)),
+            Read::Typed(role, at) => Course::still(self.numbers.at(self.frame.typed(role) + at.index())),
+            Read::Local(local) => Course::still(self.numbers.at(usize::from(local))),
+            Read::Now => Course { value: self.frame.now_seconds(), slope: 1e-6, until: f64::INFINITY },
+            Read::Threat => {
+                let (eyes, whom) = (self.frame.block(Role::Caster), self.frame.block(Role::Target));
+                Course::still(self.numbers.threat.between(eyes, whom))
+            }
+            Read::Distance => {
+                let (me, you) = (self.frame.block(Role::Caster), self.frame.block(Role::Target));
+                let value = self.numbers.distance(me, you, self.frame.now);
+                Course { value, slope: 0.0, until: self.poll }
+            }
+            Read::Pool(role, pool, part) => {
+                self.pool(self.frame.block(role) + self.program.layout.pool(pool).index(), part)
+            }
+        }
+    }
+
+    fn pool(&self, first: usize, part: PoolPart) -> Course {
+        let now = self.frame.now;
+        let Some(pool) = self.numbers.pool_numbers(first) else { return Course::still(f64::NAN) };
+        let [_, cap, rate, _, every] = *pool;
+        let value = flow::amount(pool, now);
+        let full = if rate > 0.0 { value >= cap } else { value <= 0.0 };
+        let amount = if rate == 0.0 || full {
+            Course::still(value)
+        } else if every == 0.0 {
+            let slope = rate / 1e6;
+            let room = if rate > 0.0 { cap - value } else { value };
+            Course { value, slope, until: now + room / slope.abs() }
+        } else {
+            Course { value, slope: 0.0, until: ((now / every).floor() + 1.0) * every }
+        };
+        match part {
+            PoolPart::Amount => amount,
+            PoolPart::Max => Course::still(cap),
+            PoolPart::Missing => Course { value: cap - value, slope: -amount.slope, ..amount },
+            PoolPart::Share if cap == 0.0 => Course::still(0.0),
+            PoolPart::Share => Course { value: value / cap, slope: amount.slope / cap, ..amount },
+        }
+    }
+}

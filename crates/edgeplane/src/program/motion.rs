@@ -1,0 +1,57 @@
+//! Straight motion on the plane: when two things that move are within some distance of one another.
+
+/// A point, a direction or a velocity on the plane, in metres.
+pub(crate) type Plane = [f64; 2];
+
+#[inline]
+pub(crate) fn minus(a: Plane, b: Plane) -> Plane {
+    [a[0] - b[0], a[1] - b[1]]
+}
+
+#[inline]
+pub(crate) fn inner(a: Plane, b: Plane) -> f64 {
+    a[0] * b[0] + a[1] * b[1]
+}
+
+/// After how many seconds something at `away` that moves with `velocity` is within `reach` of one who goes straight to
+/// meet it at `speed`: the least root of |away + velocity τ| = speed τ + reach.
+#[inline]
+pub(crate) fn meeting(away: Plane, velocity: Plane, speed: f64, reach: f64) -> Option<f64> {
+    let c = inner(away, away) - reach * reach;
+    if c <= 0.0 {
+        return Some(0.0);
+    }
+    let b = 2.0 * (inner(away, velocity) - speed * reach);
+    let a = inner(velocity, velocity) - speed * speed;
+    if b >= 0.0 && a >= 0.0 {
+        // It comes no nearer.
+        return None;
+    }
+    let under = b * b - 4.0 * a * c;
+    let below = -b + under.max(0.0).sqrt();
+    (under >= 0.0 && below > 0.0).then(|| 2.0 * c / below).filter(|seconds| seconds.is_finite())
+}
+
+/// After how many seconds something within `edge` metres that moves with `velocity` is outside of an edge that moves away
+/// by `growth` metres a second: the first τ with |away + velocity τ| = edge + growth τ. Never, if the edge is no slower.
+pub(crate) fn parting(away: Plane, velocity: Plane, growth: f64, edge: f64) -> Option<f64> {
+    let a = inner(velocity, velocity) - growth * growth;
+    let b = 2.0 * (inner(away, velocity) - growth * edge);
+    let c = inner(away, away) - edge * edge;
+    if c >= 0.0 {
+        return Some(0.0);
+    }
+    if growth < 0.0 && a <= 0.0 {
+        // The edge comes in faster than anything leaves, so it is met before it is a point.
+        let under = (b * b - 4.0 * a * c).max(0.0);
+        let seconds = 2.0 * c / (-b - under.sqrt());
+        return Some(seconds).filter(|seconds| seconds.is_finite() && *seconds >= 0.0);
+    }
+    if a <= 0.0 {
+        return None;
+    }
+    let root = (b * b - 4.0 * a * c).sqrt();
+    // Of the two forms of a root, the one that subtracts nothing alike.
+    let seconds = if b > 0.0 { 2.0 * c / (-b - root) } else { (root - b) / (2.0 * a) };
+    Some(seconds).filter(|seconds| seconds.is_finite())
+}

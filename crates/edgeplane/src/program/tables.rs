@@ -1,0 +1,366 @@
+//! What a fight needs of the rules from moment to moment, as tables for each combatant: the lines of its
+//! policy, what each of them depends on, and its abilities.
+//!
+//! Times and costs that depend on attributes alone are computed once, and again when these change. Those
+//! that depend on more are left open and evaluated at each use.
+
+use super::Program;
+use super::abilities::{AbilityPlan, PickPlan};
+use super::blocks::BaseChange;
+use super::characters::UsePlan;
+use super::code::Shape;
+use super::encounters::CombatantPlan;
+use super::eval::{Draws, Frame, Memory, NoChance};
+use super::ids::{AbilityId, CombatantId, FormulaId, PoolId, SiteId, Slot};
+use super::inputs::Inputs;
+use super::ops::BinaryOp;
+use super::time::Time;
+use crate::rules::{Moves, SideRule};
+
+/// How one combatant chooses. Sets of lines are kept as bits; the last bit stands for all lines from the
+/// 64th on.
+#[derive(Clone, Debug)]
+pub(crate) struct CompiledPolicy {
+    pub(crate) lines: Vec<CompiledLine>,
+    /// Where chance chooses among the uses that are possible.
+    pub(crate) draws: Option<SiteId>,
+    /// How much it prefers a target.
+    pub(crate) prefers: Option<FormulaId>,
+    /// Where it goes while it cannot act; nowhere, in an encounter without places.
+    pub(crate) moves: Moves,
+    /// How long after a change it acts on it, if it was idle.
+    pub(crate) reaction: Time,
+    /// Where its abilities begin in lists of all abilities of all combatants, and how many it has.
+    pub(crate) first: u32,
+    pub(crate) count: u32,
+    /// Where its lines begin in lists of all lines of all combatants.
+    pub(crate) first_line: u32,
+    /// For each of its pools, the lines that depend on it.
+    pub(crate) own_pools: Vec<u64>,
+    /// For each bit of its slots, the lines that depend on it.
+    pub(crate) own_slots: Box<[u64; 64]>,
+    /// Lines that depend on who stands.
+    pub(crate) heads: u64,
+    /// Lines whose conditions depend on who is where.
+    pub(crate) places: u64,
+    /// Lines whose conditions depend on threat.
+    pub(crate) threat: u64,
+    /// Lines whose conditions are drawn.
+    pub(crate) chance: u64,
+}
+
+/// A line of a policy.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct CompiledLine {
+    pub(crate) ability: AbilityId,
+    pub(crate) when: Option<FormulaId>,
+    /// How likely chance chooses it, compared with others.
+    pub(crate) weight: Option<FormulaId>,
+    /// The condition needs a target.
+    pub(crate) aims: bool,
+    /// The condition changes as time passes.
+    pub(crate) time: bool,
+    /// The condition is drawn.
+    pub(crate) chance: bool,
+    /// Another line uses the same ability.
+    pub(crate) repeated: bool,
+    /// The ability's index in lists of all abilities of all combatants.
+    pub(crate) ability_index: u32,
+    /// The condition in a form that needs no further look-up, if it has one.
+    pub(crate) quick: QuickCondition,
+}
+
+/// The commonest conditions, with the indices of their numbers.
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum QuickCondition {
+    /// Any other, or none.
+    Ask,
+    /// A pool's share, by the pool's first number, against a limit.
+    Share(BinaryOp, u32, u32),
+    /// One number against another.
+    Two(BinaryOp, u32, u32),
+}
+
+/// What is fixed of one ability of one combatant.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct AbilityTable {
+    pub(crate) ability: AbilityId,
+    pub(crate) unlock: Option<FormulaId>,
+    /// The unlock condition changes as time passes.
+    pub(crate) unlock_time: bool,
+    pub(crate) cost_pool: PoolId,
+    /// How many costs it has.
+    pub(crate) costs: u32,
+    /// There is more to it than cooldown, cost and targets: charges, a number of uses and the like.
+    pub(crate) special: bool,
+    /// Its first target has to be near enough.
+    pub(crate) reaches: bool,
+    /// Who is where decides whether there is anybody to use it on.
+    pub(crate) by_place: bool,
+    /// The combatant has it from the start.
+    pub(crate) known: bool,
+    /// Tags by which statuses forbid it.
+    pub(crate) forbidden_by: u64,
+    /// The lines that use it.
+    pub(crate) lines: u64,
+    /// The lines that are open only after it.
+    pub(crate) opens: u64,
+    /// The lines that share its cooldown.
+    pub(crate) shares: u64,
+}
+
+/// Times and the cost of an ability, as its owner's attributes make them.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(crate) struct Derived {
+    /// [`Derived::ASK`] where it has to be evaluated at each use, as for the other times.
+    pub(crate) cast: Time,
+    pub(crate) recovery: Time,
+    pub(crate) cooldown: Time,
+    /// The one cost; NaN where it has to be evaluated, or where there are several.
+    pub(crate) cost: f64,
+}
+
+impl Derived {
+    /// A time that depends on more than attributes.
+    pub(crate) const ASK: Time = Time(u64::MAX);
+}
+
+/// Lines of a combatant that depend on numbers of others.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Listener {
+    pub(crate) who: CombatantId,
+    pub(crate) lines: u64,
+    /// Whose numbers, as it sees them.
+    pub(crate) side: SideRule,
+}
+
+/// Who depends on numbers of others, by pool and by the bits of slots.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Listeners {
+    pub(crate) pools: Vec<Vec<Listener>>,
+    pub(crate) slots: Vec<Vec<Listener>>,
+    /// Pools and slots for which there is anybody, one bit each.
+    pub(crate) any_pools: u64,
+    pub(crate) any_slots: u64,
+}
+
+impl CompiledPolicy {
+    /// The bit of a line.
+    #[inline]
+    pub(crate) fn bit(line: usize) -> u64 {
+        1 << line.min(63)
+    }
+
+    /// The lines that some own slots concern.
+    #[inline]
+    pub(crate) fn lines_of_slots(&self, mut slots: u64) -> u64 {
+        let mut lines = 0;
+        while slots != 0 {
+            lines |= self.own_slots[slots.trailing_zeros() as usize];
+            slots &= slots - 1;
+        }
+        lines
+    }
+}
+
+impl Program {
+    /// The policies of all combatants, and who depends on whom.
+    pub(crate) fn policies_of(&self, combatants: &[CombatantPlan], placed: bool) -> (Vec<CompiledPolicy>, Listeners) {
+        let mut listeners = Listeners {
+            pools: vec![Vec::new(); self.pools.len()],
+            slots: vec![Vec::new(); 64],
+            ..Listeners::default()
+        };
+        let (mut first, mut first_line) = (0, 0);
+        let mut policies = Vec::new();
+        for (index, combatant) in combatants.iter().enumerate() {
+            let who = CombatantId(index as u16);
+            let policy = self.policy_of(combatant, who, placed, (first, first_line), &mut listeners);
+            first += policy.count;
+            first_line += policy.lines.len() as u32;
+            policies.push(policy);
+        }
+        (policies, listeners)
+    }
+
+    fn policy_of(
+        &self,
+        combatant: &CombatantPlan,
+        who: CombatantId,
+        placed: bool,
+        (first, first_line): (u32, u32),
+        listeners: &mut Listeners,
+    ) -> CompiledPolicy {
+        let plan = &self.characters[combatant.character.index()];
+        let uses = &plan.policy.uses;
+        let line = |line: &UsePlan| {
+            let condition = line.when.map(|when| self.inputs(when)).unwrap_or_default();
+            CompiledLine {
+                quick: line.when.filter(|_| !line.aims).map_or(QuickCondition::Ask, |when| self.quick(when, who)),
+                ability: line.ability,
+                when: line.when,
+                weight: line.weight,
+                aims: line.aims,
+                time: condition.time,
+                chance: condition.chance,
+                repeated: uses.iter().filter(|other| other.place == line.place).count() > 1,
+                ability_index: first + u32::from(line.place),
+            }
+        };
+        let mut policy = CompiledPolicy {
+            lines: uses.iter().map(line).collect(),
+            draws: plan.policy.draws,
+            prefers: plan.policy.target,
+            moves: if placed { plan.policy.moves } else { Moves::Hold },
+            reaction: plan.policy.reaction,
+            first,
+            count: plan.abilities.len() as u32,
+            first_line,
+            own_pools: vec![0; self.pools.len()],
+            own_slots: Box::new([0; 64]),
+            heads: 0,
+            places: 0,
+            threat: 0,
+            chance: 0,
+        };
+        for (index, line) in uses.iter().enumerate() {
+            self.depend(&mut policy, who, index, line, placed, listeners);
+        }
+        policy
+    }
+
+    /// Notes what a line depends on.
+    fn depend(
+        &self,
+        policy: &mut CompiledPolicy,
+        who: CombatantId,
+        index: usize,
+        line: &UsePlan,
+        placed: bool,
+        listeners: &mut Listeners,
+    ) {
+        let bit = CompiledPolicy::bit(index);
+        let ability = self.ability(line.ability);
+        let mut inputs = line.when.map(|when| self.inputs(when)).unwrap_or_default();
+        let reaches = placed && ability.is_about_places();
+        policy.chance |= if inputs.chance { bit } else { 0 };
+        policy.places |= if inputs.places { bit } else { 0 };
+        policy.threat |= if inputs.threat { bit } else { 0 };
+        if line.aims {
+            // Whom the condition is about depends on how its target is picked.
+            let pick = match ability.pick {
+                PickPlan::Weakest(Some(pool)) | PickPlan::Strongest(Some(pool)) => {
+                    let mut pick = Inputs::default();
+                    pick.other.pools = 1 << pool.0;
+                    pick
+                }
+                PickPlan::Lowest(formula) => self.inputs(formula),
+                PickPlan::Policy => policy.prefers.map(|formula| self.inputs(formula)).unwrap_or_default(),
+                _ => Inputs::default(),
+            };
+            inputs = inputs.union(pick);
+            policy.threat |= if pick.threat { bit } else { 0 };
+            policy.places |= if placed && (pick.places || reaches) { bit } else { 0 };
+        }
+        let more = ability.unlock.into_iter().chain(ability.cost.iter().map(|(_, cost)| *cost)).chain(ability.reach);
+        let more = more.chain(ability.after.and_then(|(_, within)| within));
+        let mut own = more.fold(inputs, |inputs, formula| inputs.union(self.inputs(formula)));
+        ability.cost.iter().for_each(|(pool, _)| own.own.pools |= 1 << pool.0);
+        policy.heads |= if own.heads || line.aims || reaches { bit } else { 0 };
+        for (pool, lines) in policy.own_pools.iter_mut().enumerate() {
+            *lines |= if own.own.pools >> pool & 1 == 1 { bit } else { 0 };
+        }
+        for (slot, lines) in policy.own_slots.iter_mut().enumerate() {
+            *lines |= if own.own.slots >> slot & 1 == 1 { bit } else { 0 };
+        }
+        let listener = Listener { who, lines: bit, side: ability.side };
+        listeners.any_pools |= inputs.other.pools;
+        listeners.any_slots |= inputs.other.slots;
+        for (lists, bits) in [(&mut listeners.pools, inputs.other.pools), (&mut listeners.slots, inputs.other.slots)] {
+            for (_, list) in lists.iter_mut().enumerate().filter(|(index, _)| bits >> index & 1 == 1) {
+                list.push(listener);
+            }
+        }
+    }
+
+    fn quick(&self, when: FormulaId, who: CombatantId) -> QuickCondition {
+        let frame = Frame::new(self, who, who, 0, 0.0);
+        let index = |operand| frame.index(operand) as u32;
+        match self.shapes[when.index()] {
+            Shape::Share(op, pool, limit) => QuickCondition::Share(op, index(pool), index(limit)),
+            Shape::Two(op, a, b) => QuickCondition::Two(op, index(a), index(b)),
+            _ => QuickCondition::Ask,
+        }
+    }
+
+    /// What is fixed of all abilities of a combatant.
+    pub(crate) fn ability_tables(
+        &self,
+        combatant: &CombatantPlan,
+        policy: &CompiledPolicy,
+        placed: bool,
+    ) -> Vec<AbilityTable> {
+        let character = &self.characters[combatant.character.index()];
+        let known = character.abilities.len() - character.withheld;
+        let lines_where = |test: &dyn Fn(&AbilityPlan) -> bool| {
+            let lines = policy.lines.iter().enumerate().filter(|(_, line)| test(self.ability(line.ability)));
+            lines.fold(0, |bits, (index, _)| bits | CompiledPolicy::bit(index))
+        };
+        let one = |(index, id): (usize, &AbilityId)| {
+            let plan = self.ability(*id);
+            let shared = plan.shared_cooldown.map(|(shared, _)| shared);
+            let lines = policy.lines.iter().enumerate().filter(|(_, line)| line.ability == *id);
+            AbilityTable {
+                ability: *id,
+                unlock: plan.unlock,
+                unlock_time: plan.unlock.is_some_and(|unlock| self.inputs(unlock).time),
+                cost_pool: plan.cost.first().map_or(PoolId(0), |(pool, _)| *pool),
+                costs: plan.cost.len() as u32,
+                special: plan.is_special() || (placed && plan.travel.is_some()),
+                reaches: placed && plan.reach.is_some(),
+                by_place: placed && plan.is_about_places(),
+                known: index < known,
+                forbidden_by: plan.forbidden_by,
+                lines: lines.fold(0, |bits, (index, _)| bits | CompiledPolicy::bit(index)),
+                opens: lines_where(&|other| other.after.is_some_and(|(after, _)| after == *id)),
+                shares: lines_where(&|other| shared.is_some() && other.shared_cooldown.map(|one| one.0) == shared),
+            }
+        };
+        character.abilities.iter().enumerate().map(one).collect()
+    }
+
+    /// The times and the cost of an ability, as far as its owner's attributes settle them.
+    pub(crate) fn derived(&self, ability: AbilityId, who: CombatantId, memory: &mut Memory) -> Derived {
+        let plan = self.ability(ability);
+        let mut time = |formula: Option<FormulaId>| match formula.map(|formula| self.known(formula, who, memory)) {
+            None => Time::ZERO,
+            Some(None) => Derived::ASK,
+            Some(Some(seconds)) => Time::from_seconds(seconds),
+        };
+        let (cast, recovery, cooldown) = (time(plan.cast), time(plan.recovery), time(plan.cooldown));
+        let cost = match plan.cost.as_slice() {
+            [] => Some(0.0),
+            [(_, cost)] => self.known(*cost, who, memory),
+            _ => None,
+        };
+        Derived { cast, recovery, cooldown, cost: cost.unwrap_or(f64::NAN) }
+    }
+
+    /// The value of a formula that reads only the attributes of its caster and is not below zero.
+    /// Anything else is left for the moment of use, errors included.
+    fn known(&self, formula: FormulaId, who: CombatantId, memory: &mut Memory) -> Option<f64> {
+        if !self.formula(formula).steady {
+            return None;
+        }
+        let frame = Frame::new(self, who, who, 0, 0.0);
+        let value = self.number(formula, memory, &frame, &mut NoChance, &mut Draws::default());
+        value.ok().filter(|value| *value >= 0.0)
+    }
+}
+
+impl BaseChange {
+    /// Whether it is about this number of this combatant.
+    pub(crate) fn is_of(&self, who: CombatantId, slot: Slot) -> bool {
+        self.combatant == who && self.slot == slot
+    }
+}
