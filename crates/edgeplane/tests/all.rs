@@ -73,6 +73,9 @@ mod policies;
 #[path = "random_rules.rs"]
 mod random_rules;
 
+#[path = "reference.rs"]
+mod reference;
+
 #[path = "rules.rs"]
 mod rules;
 
@@ -81,6 +84,8 @@ mod script;
 
 #[path = "sheets.rs"]
 mod sheets;
+#[path = "signals.rs"]
+mod signals;
 
 #[path = "status_model.rs"]
 mod status_model;
