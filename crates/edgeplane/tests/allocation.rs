@@ -12,12 +12,12 @@ fn a_warm_fight_allocates_nothing() {
     for encounter in ["duel", "mirror", "night_shift", "mill_race", "sluice_gate", "flats", "breach"] {
         let mut fight = demo().fight(encounter, 0).unwrap();
         // Room is made for the most that happens at once, which takes some fights to come up.
-        for seed in 0..500 {
+        for seed in 0..1_000 {
             fight.restart(seed);
             fight.run(&mut Silent).unwrap();
         }
         let counted = allocation_counter::measure(|| {
-            for seed in 500..700 {
+            for seed in 1_000..1_200 {
                 fight.restart(seed);
                 fight.run(&mut Silent).unwrap();
             }

@@ -185,20 +185,20 @@ impl<C: Chance> Engine<'_, C> {
         for (one, ends) in meant.drain(..).take(filter.count as usize) {
             let Some(index) = self.state.statuses.find(one) else { continue };
             let (status, stacks) = (self.state.statuses.get(index).status, self.state.statuses.get(index).stacks);
-            let apart =
-                self.state.statuses.ends_apart(index).then(|| self.state.statuses.ends(index).collect::<Vec<_>>());
-            self.lose(index, if transfers { LostReason::Transferred } else { LostReason::Cleansed })?;
-            if !transfers {
-                continue;
+            let mut doses = std::mem::take(&mut self.scratch.doses);
+            doses.clear();
+            if transfers && self.state.statuses.ends_apart(index) {
+                // Each stack keeps its own time.
+                doses.extend(self.state.statuses.ends(index).map(|end| (1, end)));
+            } else if transfers {
+                doses.push((stacks, ends));
             }
-            let now = self.state.now;
-            // Each stack keeps its own time.
-            let doses =
-                apart.map_or_else(|| vec![(stacks, ends)], |ends| ends.into_iter().map(|end| (1, end)).collect());
-            for (stacks, ends) in doses {
-                let duration = Some(seconds_left(ends, now));
+            self.lose(index, if transfers { LostReason::Transferred } else { LostReason::Cleansed })?;
+            for (stacks, ends) in doses.drain(..) {
+                let duration = Some(seconds_left(ends, self.state.now));
                 self.apply(by, by.caster, status, Dose { stacks, duration })?;
             }
+            self.scratch.doses = doses;
         }
         self.scratch.meant = meant;
         Ok(())

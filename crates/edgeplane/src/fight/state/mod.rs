@@ -613,6 +613,8 @@ pub(super) struct Scratch {
     pub(super) costs: Vec<f64>,
     /// Statuses that are to be taken away, and when they would have ended.
     pub(super) meant: Vec<(StatusRef, Time)>,
+    /// Stacks of a status that is transferred, and when they end.
+    pub(super) doses: Vec<(u32, Time)>,
     /// Statuses of what is worn, before and after a change.
     pub(super) gear_before: Vec<StatusId>,
     pub(super) gear_after: Vec<StatusId>,
