@@ -253,7 +253,11 @@ impl<C: Chance> Engine<'_, C> {
                 if !self.state.holds.is_empty() {
                     self.let_go(IN_USE, who)?;
                 }
-                self.ready(who);
+                if self.only_walks_on(who) {
+                    self.plan_way(who);
+                } else {
+                    self.ready(who);
+                }
                 Ok(())
             }
             Phase::Release => {
@@ -384,6 +388,7 @@ impl<C: Chance> Engine<'_, C> {
     /// Somebody stands from now on, or no more: counts of who stands follow, and whoever depends on them.
     pub(super) fn count_head(&mut self, who: CombatantId, change: f64) {
         let program = self.program;
+        self.state.rosters.refresh(self.setup, &self.state.combatants);
         let stands = program.place(who, Layout::STANDS);
         self.state.numbers.set(stands, if change > 0.0 { 1.0 } else { 0.0 });
         let side = self.setup.combatants[who.index()].side;

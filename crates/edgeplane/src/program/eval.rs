@@ -1,7 +1,7 @@
 //! Running flat code over the numbers of a fight.
 
 use super::Program;
-use super::code::{Op, OpCode, Operand, Shape};
+use super::code::{CONSTANTS, Op, OpCode, Operand, Shape};
 use super::fault::Fault;
 use super::flow::{self, PoolNumbers};
 use super::ids::{CombatantId, FormulaId, SiteId, Slot};
@@ -55,6 +55,9 @@ impl Draws {
 
 /// Locals of a status: what it says of itself, and what it keeps.
 const STATUS_LOCALS: usize = (Layout::MARKS - Layout::STACKS) as usize;
+
+/// Numbers of a place and a course, which stand side by side.
+const MOTION: usize = 5;
 
 /// What formulas read of a hit while it is under way.
 #[derive(Clone, Copy, Debug)]
@@ -159,13 +162,35 @@ impl Memory {
     }
 
     /// Where a combatant is at a moment, by the first number of its block.
+    #[inline]
     pub(crate) fn place(&self, block: usize, now: f64) -> [f64; 2] {
-        let slot = |slot: Slot, more: u16| self.numbers[block + slot.plus(more).index()];
-        let seconds = (now - slot(Layout::MOVED, 0)) / 1e6;
-        [0, 1].map(|axis| slot(Layout::PLACE, axis) + slot(Layout::VELOCITY, axis) * seconds)
+        let Some([x, y, along, across, moved]) = self.motion(block) else { return [0.0; 2] };
+        let seconds = (now - moved) / 1e6;
+        [x + along * seconds, y + across * seconds]
+    }
+
+    /// How a combatant moves, in metres a second.
+    #[inline]
+    pub(crate) fn course(&self, block: usize) -> [f64; 2] {
+        self.motion(block).map_or([0.0; 2], |[_, _, along, across, _]| [*along, *across])
+    }
+
+    /// Place, course and since when. One look at the bounds for all of them.
+    #[inline]
+    fn motion(&self, block: usize) -> Option<&[f64; MOTION]> {
+        self.numbers[block + Layout::PLACE.index()..].first_chunk()
+    }
+
+    /// Puts a combatant at a place, on a course, from a moment on.
+    #[inline]
+    pub(crate) fn set_place(&mut self, block: usize, [x, y]: [f64; 2], [along, across]: [f64; 2], now: f64) {
+        if let Some(motion) = self.numbers[block + Layout::PLACE.index()..].first_chunk_mut::<MOTION>() {
+            *motion = [x, y, along, across, now];
+        }
     }
 
     /// Metres between two combatants at a moment.
+    #[inline]
     pub(crate) fn distance(&self, one: usize, other: usize, now: f64) -> f64 {
         let ([x1, y1], [x2, y2]) = (self.place(one, now), self.place(other, now));
         // The square root is exact on every platform, and places are far from where squares overflow.
@@ -301,6 +326,18 @@ impl Frame {
 }
 
 impl Program {
+    /// The value of a formula that is one number of one combatant, or a constant; not below zero.
+    #[inline]
+    pub(crate) fn plain_value(&self, formula: FormulaId, who: CombatantId, memory: &Memory) -> Option<f64> {
+        let Shape::Value(operand) = self.shapes[formula.index()] else { return None };
+        let base = match operand.region {
+            CONSTANTS => usize::from(self.layout.locals),
+            2 | 3 => self.place(who, Slot(0)),
+            _ => return None,
+        };
+        Some(memory.at(base + usize::from(operand.at))).filter(|value| value.is_finite() && *value >= 0.0)
+    }
+
     /// Evaluates a formula to a finite number (truths are 1 and 0).
     ///
     /// # Errors

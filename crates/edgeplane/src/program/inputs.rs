@@ -6,7 +6,7 @@ use super::Program;
 use super::dirty;
 use super::ids::FormulaId;
 use super::layout::Layout;
-use super::tree::{Read, Role};
+use super::tree::{Counted, Read, Role};
 
 /// Numbers of one combatant.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -39,8 +39,12 @@ pub struct Inputs {
     pub other: Reads,
     /// How many stand on each side.
     pub heads: bool,
-    /// Who is where.
-    pub places: bool,
+    /// Where the one who acts and the target are.
+    pub distance: bool,
+    /// Who is near the one who acts, of its enemies and of its allies.
+    pub near_enemies: bool,
+    /// See `near_enemies`.
+    pub near_allies: bool,
     /// Threat of the target in the eyes of the one who acts.
     pub threat: bool,
     /// The value changes as time passes, with nothing else happening.
@@ -52,13 +56,20 @@ pub struct Inputs {
 }
 
 impl Inputs {
+    /// Whether it matters who is where.
+    pub(crate) fn places(&self) -> bool {
+        self.distance || self.near_enemies || self.near_allies
+    }
+
     /// What either of two depends on.
     pub(crate) fn union(self, other: Self) -> Self {
         Self {
             own: self.own.union(other.own),
             other: self.other.union(other.other),
             heads: self.heads | other.heads,
-            places: self.places | other.places,
+            distance: self.distance | other.distance,
+            near_enemies: self.near_enemies | other.near_enemies,
+            near_allies: self.near_allies | other.near_allies,
             threat: self.threat | other.threat,
             time: self.time | other.time,
             chance: self.chance | other.chance,
@@ -85,7 +96,7 @@ impl Inputs {
                 self.time |= program.pools[pool.index()].flows();
             }
             Read::Now => self.time = true,
-            Read::Distance => (self.places, self.time, self.target) = (true, true, true),
+            Read::Distance => (self.distance, self.time, self.target) = (true, true, true),
             Read::Threat => (self.threat, self.target) = (true, true),
             Read::Local(_) => {}
         }
@@ -97,9 +108,11 @@ impl Program {
     pub(crate) fn inputs(&self, formula: FormulaId) -> Inputs {
         let mut inputs = Inputs { chance: self.formula(formula).draws(), ..Inputs::default() };
         self.formula(formula).each_read(|read| inputs.add(self, read));
-        if self.formula(formula).counts_who_is_near() {
-            (inputs.places, inputs.heads) = (true, true);
-        }
+        self.formula(formula).each_count(|counted| {
+            (inputs.heads, inputs.time) = (true, true);
+            inputs.near_enemies |= counted != Counted::Allies;
+            inputs.near_allies |= counted != Counted::Enemies;
+        });
         inputs
     }
 }

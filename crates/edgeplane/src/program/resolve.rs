@@ -60,9 +60,14 @@ impl CompiledFormula {
         });
     }
 
-    /// Whether it counts who is within some distance.
-    pub(crate) fn counts_who_is_near(&self) -> bool {
-        self.tree.any(&mut |part| matches!(part.kind, TreeKind::Near(..)))
+    /// Calls `count` with whom it counts, for each place where it counts who is within some distance.
+    pub(crate) fn each_count(&self, mut count: impl FnMut(Counted)) {
+        self.tree.any(&mut |part| {
+            if let TreeKind::Near(counted, _) = part.kind {
+                count(counted);
+            }
+            false
+        });
     }
 
     /// Whether it draws chance.

@@ -11,7 +11,7 @@ use super::characters::UsePlan;
 use super::code::Shape;
 use super::encounters::CombatantPlan;
 use super::eval::{Draws, Frame, Memory, NoChance};
-use super::ids::{AbilityId, CombatantId, FormulaId, PoolId, SiteId, Slot};
+use super::ids::{AbilityId, CombatantId, FormulaId, PoolId, SideId, SiteId, Slot};
 use super::inputs::Inputs;
 use super::ops::BinaryOp;
 use super::time::Time;
@@ -21,6 +21,8 @@ use crate::rules::{Moves, SideRule};
 /// 64th on.
 #[derive(Clone, Debug)]
 pub(crate) struct CompiledPolicy {
+    /// The side of whoever chooses by it.
+    pub(crate) side: SideId,
     pub(crate) lines: Vec<CompiledLine>,
     /// Where chance chooses among the uses that are possible.
     pub(crate) draws: Option<SiteId>,
@@ -42,11 +44,40 @@ pub(crate) struct CompiledPolicy {
     /// Lines that depend on who stands.
     pub(crate) heads: u64,
     /// Lines whose conditions depend on who is where.
-    pub(crate) places: u64,
+    pub(crate) places: PlacesRead,
     /// Lines whose conditions depend on threat.
     pub(crate) threat: u64,
     /// Lines whose conditions are drawn.
     pub(crate) chance: u64,
+}
+
+/// Lines whose conditions depend on who is where, by who it is that moves.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct PlacesRead {
+    /// The combatant itself.
+    pub(crate) own: u64,
+    allies: u64,
+    enemies: u64,
+}
+
+impl PlacesRead {
+    /// Those that depend on where others of a side are.
+    #[inline]
+    pub(crate) fn of(&self, allies: bool) -> u64 {
+        if allies { self.allies } else { self.enemies }
+    }
+
+    fn note(&mut self, inputs: &Inputs, targets: SideRule, bit: u64) {
+        let (ally, enemy) = match targets {
+            SideRule::Enemies => (false, true),
+            SideRule::Allies | SideRule::Caster => (true, false),
+            SideRule::Everyone => (true, true),
+        };
+        let mark = |concerned: bool| if concerned { bit } else { 0 };
+        self.own |= mark(inputs.places());
+        self.allies |= mark(inputs.near_allies || (inputs.distance && ally));
+        self.enemies |= mark(inputs.near_enemies || (inputs.distance && enemy));
+    }
 }
 
 /// A line of a policy.
@@ -208,6 +239,7 @@ impl Program {
             }
         };
         let mut policy = CompiledPolicy {
+            side: combatant.side,
             lines: uses.iter().map(line).collect(),
             draws: plan.policy.draws,
             prefers: plan.policy.target,
@@ -219,7 +251,7 @@ impl Program {
             own_pools: vec![0; self.pools.len()],
             own_slots: Box::new([0; 64]),
             heads: 0,
-            places: 0,
+            places: PlacesRead::default(),
             threat: 0,
             chance: 0,
         };
@@ -244,7 +276,6 @@ impl Program {
         let mut inputs = line.when.map(|when| self.inputs(when)).unwrap_or_default();
         let reaches = placed && ability.is_about_places();
         policy.chance |= if inputs.chance { bit } else { 0 };
-        policy.places |= if inputs.places { bit } else { 0 };
         policy.threat |= if inputs.threat { bit } else { 0 };
         if line.aims {
             // Whom the condition is about depends on how its target is picked.
@@ -260,8 +291,10 @@ impl Program {
             };
             inputs = inputs.union(pick);
             policy.threat |= if pick.threat { bit } else { 0 };
-            policy.places |= if placed && (pick.places || reaches) { bit } else { 0 };
+            // Whoever could be picked comes into it.
+            inputs.distance |= placed && (pick.places() || reaches);
         }
+        policy.places.note(&inputs, ability.side, bit);
         let more = ability.unlock.into_iter().chain(ability.cost.iter().map(|(_, cost)| *cost)).chain(ability.reach);
         let more = more.chain(ability.after.and_then(|(_, within)| within));
         let mut own = more.fold(inputs, |inputs, formula| inputs.union(self.inputs(formula)));

@@ -73,11 +73,8 @@ impl<C: Chance> Engine<'_, C> {
         };
         let itself_too = matches!(ability.area, Area::Circle { .. }) || first == who;
         picked.clear();
-        picked.extend(self.setup.ids().filter(|other| {
-            self.can_be_targeted(who, *other, ability.side)
-                && (itself_too || *other != who)
-                && part.contains(self.place_of(*other))
-        }));
+        let possible = self.targets_of(who, ability.side).iter().copied();
+        picked.extend(possible.filter(|other| (itself_too || *other != who) && part.contains(self.place_of(*other))));
         // Stable: at one distance the order of the encounter decides.
         picked.sort_by(|a, b| self.apart(middle, *a).total_cmp(&self.apart(middle, *b)));
         picked.truncate(ability.count as usize);
@@ -94,12 +91,9 @@ impl<C: Chance> Engine<'_, C> {
     fn pick_chain(&self, who: CombatantId, within: f64, ability: &AbilityPlan, picked: &mut Vec<CombatantId>) {
         picked.truncate(1);
         while let Some(last) = picked.last().copied().filter(|_| picked.len() < ability.count as usize) {
-            let left = self.setup.ids().filter(|other| {
-                !picked.contains(other)
-                    && *other != who
-                    && self.can_be_targeted(who, *other, ability.side)
-                    && self.within(last, *other, within)
-            });
+            let possible = self.targets_of(who, ability.side).iter().copied();
+            let left =
+                possible.filter(|other| !picked.contains(other) && *other != who && self.within(last, *other, within));
             let Some(next) = left.min_by(|a, b| self.apart(last, *a).total_cmp(&self.apart(last, *b))) else { return };
             picked.push(next);
         }

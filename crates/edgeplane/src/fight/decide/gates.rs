@@ -19,6 +19,7 @@ impl<C: Chance> Engine<'_, C> {
         let now = self.state.now;
         let combatant = self.state.who_mut(who);
         combatant.cooling &= !bit;
+        combatant.far &= !bit;
         let free = combatant.forbids_act.is_none() && combatant.forbids_tags & table.forbidden_by == 0;
         if ready > now && known && free && table.unlock.is_none() {
             // The commonest gate. What happens to other gates meanwhile is no matter until the cooldown ends.
@@ -30,6 +31,9 @@ impl<C: Chance> Engine<'_, C> {
         self.reach = 0.0;
         let gate = self.first_closed(who, line, index)?;
         self.state.lines[at] = LineState { until: self.until, gate, reach: self.reach };
+        if gate == Gate::Reach || self.reach > 0.0 {
+            self.state.who_mut(who).far |= bit;
+        }
         Ok(gate)
     }
 

@@ -1,7 +1,8 @@
 //! Whom an ability is used on.
 
 use super::super::engine::{Engine, Outcome};
-use crate::program::{AbilityPlan, Area, Chance, CombatantId, CompiledLine, PickPlan, PoolId};
+use super::walk::length;
+use crate::program::{AbilityPlan, Area, Chance, CombatantId, CompiledLine, HAIR, PickPlan, PoolId, minus};
 use crate::rules::SideRule;
 
 impl<C: Chance> Engine<'_, C> {
@@ -41,12 +42,12 @@ impl<C: Chance> Engine<'_, C> {
         match (ability.side, ability.pick) {
             (SideRule::Caster, _) => picked.push(who),
             (_, PickPlan::First) => {
-                let possible = self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side));
-                picked.extend(possible.take(ability.count as usize));
+                let possible = self.targets_of(who, ability.side);
+                picked.extend_from_slice(&possible[..possible.len().min(ability.count as usize)]);
                 self.put_taunter_first(who, ability, ability.count as usize, &mut picked);
             }
             _ => {
-                picked.extend(self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side)));
+                picked.extend_from_slice(self.targets_of(who, ability.side));
                 self.arrange(who, ability.pick, ability.count as usize, &mut picked)?;
                 picked.truncate(ability.count as usize);
                 self.put_taunter_first(who, ability, ability.count as usize, &mut picked);
@@ -65,8 +66,9 @@ impl<C: Chance> Engine<'_, C> {
         let reach = self.reach_of(who, ability.reach)?;
         let mut near = std::mem::take(&mut self.scratch.near);
         near.clear();
-        for other in self.setup.ids().filter(|other| self.can_be_targeted(who, *other, ability.side)) {
-            if self.within(who, other, reach) { near.push(other) } else { picked.push(other) }
+        let (here, within) = (self.place_of(who), reach + HAIR);
+        for other in self.targets_of(who, ability.side) {
+            if length(minus(self.place_of(*other), here)) <= within { near.push(*other) } else { picked.push(*other) }
         }
         if !near.is_empty() {
             std::mem::swap(&mut near, picked);
@@ -77,8 +79,8 @@ impl<C: Chance> Engine<'_, C> {
         picked.truncate(count);
         self.put_taunter_first(who, ability, count, picked);
         match picked.first().copied() {
-            Some(first) => self.pick_area(who, first, ability, picked),
-            None => Ok(()),
+            Some(first) if ability.area != Area::None => self.pick_area(who, first, ability, picked),
+            _ => Ok(()),
         }
     }
 
@@ -111,6 +113,12 @@ impl<C: Chance> Engine<'_, C> {
         picked.retain(|other| *other != taunter);
         picked.insert(0, taunter);
         picked.truncate(count);
+    }
+
+    /// Those who stand and whom somebody can target under a rule, in the order of the encounter.
+    #[inline]
+    pub(in crate::fight) fn targets_of(&self, who: CombatantId, rule: SideRule) -> &[CombatantId] {
+        self.state.rosters.of(who, self.setup.combatants[who.index()].side, rule)
     }
 
     #[inline]

@@ -7,16 +7,18 @@
 use super::super::engine::{Engine, Outcome, emit};
 use super::super::events::UnavailableReason;
 use super::super::state::timers::Phase;
-use super::super::state::{Doing, EffectContext, Gate, Walk};
+use super::super::state::{Control, Doing, EffectContext, Gate, LineState, Walk};
 use crate::program::{
-    AbilityPlan, Area, Chance, CombatantId, FormulaId, HAIR, Layout, POLL, Plane, Slot, Time, inner, meeting, minus,
+    AbilityPlan, Area, Chance, CombatantId, CompiledPolicy, FormulaId, HAIR, POLL, Plane, Slot, Time, inner, meeting,
+    minus,
 };
 use crate::rules::{Moves, SideRule};
 
 /// How often one plans its way at one moment because others change their courses.
 const PLANS: u8 = 2;
 
-fn length(a: Plane) -> f64 {
+#[inline]
+pub(super) fn length(a: Plane) -> f64 {
     inner(a, a).sqrt()
 }
 
@@ -36,8 +38,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     pub(in crate::fight) fn course_of(&self, who: CombatantId) -> Plane {
-        let first = self.program.place(who, Layout::VELOCITY);
-        [self.state.numbers.at(first), self.state.numbers.at(first + 1)]
+        self.state.numbers.course(self.block(who))
     }
 
     /// Metres between two.
@@ -73,8 +74,14 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// How near its first target has to be for an ability; any distance for most.
+    #[inline]
     pub(in crate::fight) fn reach_of(&mut self, who: CombatantId, reach: Option<FormulaId>) -> Outcome<f64> {
         let Some(reach) = reach else { return Ok(f64::INFINITY) };
+        if let Some(known) = self.program.plain_value(reach, who, &self.state.numbers)
+            && !self.wants.detail()
+        {
+            return Ok(known);
+        }
         self.positive(reach, &self.frame(who, who))
     }
 
@@ -84,6 +91,17 @@ impl<C: Chance> Engine<'_, C> {
         let away = minus(self.place_of(other), self.place_of(who));
         let closing = minus(self.course_of(other), self.course_of(who));
         meeting(away, closing, 0.0, reach).map_or(Time::NEVER, |seconds| self.after(seconds))
+    }
+
+    /// When the first of some will be within a distance if all go on as they do.
+    fn first_within(&self, who: CombatantId, others: &[CombatantId], reach: f64) -> Time {
+        let (here, course) = (self.place_of(who), self.course_of(who));
+        let seconds = |other: &CombatantId| {
+            let away = minus(self.place_of(*other), here);
+            meeting(away, minus(self.course_of(*other), course), 0.0, reach)
+        };
+        let first = others.iter().filter_map(seconds).fold(f64::INFINITY, f64::min);
+        if first < f64::INFINITY { self.after(first) } else { Time::NEVER }
     }
 
     /// That a target is too far away, as a reason.
@@ -103,23 +121,17 @@ impl<C: Chance> Engine<'_, C> {
         let taunter = self.taunter(who, plan.side).filter(|_| gate == Gate::Reach);
         let here = self.place_of(who);
         let within = (reach + HAIR) * (reach + HAIR);
-        for other in self.setup.ids() {
-            let counts = taunter.is_none_or(|taunter| taunter == other);
-            let away = minus(self.place_of(other), here);
-            if counts && inner(away, away) <= within && self.can_be_targeted(who, other, plan.side) {
+        let possible = match &taunter {
+            Some(taunter) => std::slice::from_ref(taunter),
+            None => self.targets_of(who, plan.side),
+        };
+        for other in possible {
+            let away = minus(self.place_of(*other), here);
+            if inner(away, away) <= within {
                 return Ok(Gate::Open);
             }
         }
-        let course = self.course_of(who);
-        for other in self.setup.ids() {
-            if taunter.is_none_or(|taunter| taunter == other) && self.can_be_targeted(who, other, plan.side) {
-                let away = minus(self.place_of(other), here);
-                let closing = minus(self.course_of(other), course);
-                if let Some(seconds) = meeting(away, closing, 0.0, reach) {
-                    self.until = self.until.min(self.after(seconds));
-                }
-            }
-        }
+        self.until = self.until.min(self.first_within(who, possible, reach));
         self.reach = reach;
         Ok(gate)
     }
@@ -130,26 +142,35 @@ impl<C: Chance> Engine<'_, C> {
         self.state.plans = true;
     }
 
+    /// Whether the timer of a combatant that waits is due for its way alone: no line can have opened.
+    pub(in crate::fight) fn only_walks_on(&self, who: CombatantId) -> bool {
+        let combatant = self.state.who(who);
+        self.setup.is_placed
+            && combatant.waits
+            && combatant.doing == Doing::Idle
+            && combatant.changed_lines == 0
+            && combatant.wake > self.state.now
+            && combatant.control == Control::Policy
+            && self.setup.policies[who.index()].draws.is_none()
+    }
+
     /// Everybody who has to plans its way, all of them looking at the same state; then all set out.
     pub(in crate::fight) fn plan_ways(&mut self) -> Outcome<()> {
         let mut planned = std::mem::take(&mut self.scratch.planned);
         planned.clear();
         for index in 0..self.state.walks.len() {
-            let who = CombatantId(index as u16);
-            let combatant = self.state.who(who);
-            let free = combatant.doing == Doing::Idle && combatant.waits && combatant.decides_by_itself();
-            let now = self.state.now;
             let walk = &mut self.state.walks[index];
-            if !walk.plans {
+            if !std::mem::take(&mut walk.plans) {
                 continue;
             }
+            let (now, who) = (self.state.now, CombatantId(index as u16));
+            let combatant = &self.state.combatants[index];
+            let free = combatant.doing == Doing::Idle && combatant.waits && combatant.decides_by_itself();
             let times = if walk.planned.0 == now { walk.planned.1 } else { 0 };
             if !free || times >= PLANS {
-                walk.plans = false;
                 continue;
             }
             walk.planned = (now, times + 1);
-            walk.plans = false;
             planned.push(who);
             self.plan_course(who)?;
         }
@@ -186,6 +207,9 @@ impl<C: Chance> Engine<'_, C> {
 
     /// The first line of one who waits that only distance keeps closed.
     fn first_far_line(&self, who: CombatantId) -> Option<u16> {
+        if self.state.who(who).far == 0 {
+            return None;
+        }
         let policy = &self.setup.policies[who.index()];
         let first = policy.first_line as usize;
         let lines = &self.state.lines[first..first + policy.lines.len()];
@@ -267,8 +291,8 @@ impl<C: Chance> Engine<'_, C> {
     /// microsecond.
     fn too_near_at(&self, who: CombatantId, metres: f64) -> Time {
         let planned = self.state.walks[who.index()].course;
-        let enemies = self.setup.ids().filter(|other| self.can_be_targeted(who, *other, SideRule::Enemies));
-        let first = enemies.map(|enemy| self.comes_near_at(who, enemy, planned, metres)).min();
+        let enemies = self.targets_of(who, SideRule::Enemies).iter();
+        let first = enemies.map(|enemy| self.comes_near_at(who, *enemy, planned, metres)).min();
         first.unwrap_or(Time::NEVER).max(self.state.now + POLL)
     }
 
@@ -285,7 +309,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Away from the nearest enemy, if that is too near.
     fn retreat(&mut self, who: CombatantId, metres: f64, speed: f64) -> bool {
-        let enemies = self.setup.ids().filter(|other| self.can_be_targeted(who, *other, SideRule::Enemies));
+        let enemies = self.targets_of(who, SideRule::Enemies).iter().copied();
         let Some(nearest) = enemies.min_by(|a, b| self.apart(who, *a).total_cmp(&self.apart(who, *b))) else {
             return false;
         };
@@ -329,58 +353,61 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Puts somebody at a place, on a course; whoever that concerns decides anew.
     pub(in crate::fight) fn set_place(&mut self, who: CombatantId, place: Plane, course: Plane) {
-        let first = self.program.place(who, Layout::PLACE);
-        let numbers = [place[0], place[1], course[0], course[1], self.state.now.micros()];
-        for (index, number) in numbers.into_iter().enumerate() {
-            self.state.numbers.set(first + index, number);
-        }
+        self.state.numbers.set_place(self.block(who), place, course, self.state.now.micros());
         if self.has_zones() {
             self.state.edges = true;
             self.state.moved.push(who);
         }
-        let depends = |index: &u32| self.program.status(self.state.statuses.get(*index).status).holds.places;
+        let depends = |index: &u32| self.program.status(self.state.statuses.get(*index).status).holds.places();
         if self.state.statuses.conditional.iter().any(depends) {
             self.state.check_conditions = true;
             self.state.combatants.iter_mut().for_each(|one| one.conditions_changed = true);
         }
-        for other in self.setup.ids() {
-            self.concern(other, who);
+        self.concern_all(who);
+    }
+
+    /// Somebody is on a new course: what that means for everybody.
+    fn concern_all(&mut self, turned: CombatantId) {
+        let policies = &self.setup.policies;
+        let side = policies[turned.index()].side;
+        for (index, policy) in policies.iter().enumerate() {
+            let me = CombatantId(index as u16);
+            let lines = if me == turned { policy.places.own } else { policy.places.of(policy.side == side) };
+            let combatant = self.state.who(me);
+            let (waits, far) = (combatant.waits, combatant.far);
+            if lines & !combatant.cooling != 0 {
+                self.touch(me, lines);
+            }
+            if !waits {
+                continue;
+            }
+            let follows = me != turned && self.state.walks[index].goal.is_some_and(|(goal, _)| goal == turned);
+            if follows {
+                self.plan_way(me);
+            }
+            if far != 0 || matches!(policy.moves, Moves::KeepDistance(_)) {
+                self.concern(me, turned, policy);
+            }
         }
     }
 
-    /// Somebody is on a new course: what that means for one who waits.
-    fn concern(&mut self, me: CombatantId, turned: CombatantId) {
-        let setup = self.setup;
-        let policy = &setup.policies[me.index()];
-        if policy.places != 0 {
-            self.touch(me, policy.places);
+    /// The same for one who waits for somebody to come in reach, or keeps its distance.
+    fn concern(&mut self, me: CombatantId, turned: CombatantId, policy: &CompiledPolicy) {
+        let (mut wake, mut far) = (Time::NEVER, self.state.who(me).far);
+        if me == turned && far != 0 && self.state.who(me).reacts_at == Time::NEVER {
+            // What would have come in reach on the old course may do so later now, or not at all.
+            let lines = &self.state.lines[policy.first_line as usize..][..policy.lines.len()];
+            let others = lines.iter().filter(|line| line.gate != Gate::Reach && line.reach == 0.0);
+            self.state.who_mut(me).wake = others.map(|line| line.until).min().unwrap_or(Time::NEVER);
         }
-        if !self.state.who(me).waits {
-            return;
-        }
-        if me != turned && self.state.walks[me.index()].goal.is_some_and(|(goal, _)| goal == turned) {
-            self.plan_way(me);
-        }
-        let mut wake = Time::NEVER;
-        for (index, line) in policy.lines.iter().enumerate() {
-            let at = policy.first_line as usize + index;
-            let known = self.state.lines[at];
-            if known.reach == 0.0 {
-                continue;
+        while far != 0 {
+            let first = far.trailing_zeros() as usize;
+            far &= far - 1;
+            // The last bit stands for all lines from there on.
+            let lines = if first < 63 { first..first + 1 } else { first..policy.lines.len() };
+            for index in lines {
+                wake = wake.min(self.comes_in_reach(me, turned, policy, index));
             }
-            let side = self.program.ability(line.ability).side;
-            let until = if me == turned {
-                // All distances change at another rate now.
-                let others = setup.ids().filter(|other| self.can_be_targeted(me, *other, side));
-                let others = others.map(|other| self.within_at(me, other, known.reach));
-                others.min().unwrap_or(Time::NEVER)
-            } else if self.can_be_targeted(me, turned, side) {
-                known.until.min(self.within_at(me, turned, known.reach))
-            } else {
-                continue;
-            };
-            self.state.lines[at].until = until;
-            wake = wake.min(until);
         }
         if let Moves::KeepDistance(metres) = policy.moves
             && me != turned
@@ -389,13 +416,33 @@ impl<C: Chance> Engine<'_, C> {
             let near = self.comes_near_at(me, turned, self.course_of(me), metres).max(self.state.now + POLL);
             let walk = &mut self.state.walks[me.index()];
             walk.until = walk.until.min(near);
-            wake = wake.min(walk.until);
         }
+        let walks_until = self.state.walks[me.index()].until;
         let combatant = self.state.who_mut(me);
-        if wake < combatant.until && combatant.doing == Doing::Idle {
-            combatant.wake = combatant.wake.min(wake);
-            self.set_act(me, wake, Phase::Ready);
+        combatant.wake = combatant.wake.min(wake);
+        let at = combatant.wake.min(walks_until);
+        if at < combatant.until && combatant.doing == Doing::Idle {
+            self.set_act(me, at, Phase::Ready);
         }
+    }
+
+    /// Somebody is on a new course: when somebody will be in reach for a line of one who waits, if only distance keeps
+    /// that closed.
+    fn comes_in_reach(&mut self, me: CombatantId, turned: CombatantId, policy: &CompiledPolicy, index: usize) -> Time {
+        let at = policy.first_line as usize + index;
+        let LineState { until, reach, .. } = self.state.lines[at];
+        let side = self.program.ability(policy.lines[index].ability).side;
+        if reach == 0.0 || (me != turned && !self.can_be_targeted(me, turned, side)) {
+            return Time::NEVER;
+        }
+        let until = if me == turned {
+            // All distances change at another rate now.
+            self.first_within(me, self.targets_of(me, side), reach)
+        } else {
+            until.min(self.within_at(me, turned, reach))
+        };
+        self.state.lines[at].until = until;
+        until
     }
 
     /// Pushed so many metres away from somebody, or (below zero) pulled toward, at once; never past.

@@ -31,8 +31,9 @@ impl<C: Chance> Engine<'_, C> {
 
     fn effect_on_side(&mut self, by: &EffectContext, effect: &OutcomePlan) -> Outcome<()> {
         let side = if effect.to == Receiver::Allies { SideRule::Allies } else { SideRule::Enemies };
-        for who in self.setup.ids() {
-            if self.can_be_targeted(by.owner, who, side) {
+        // What an effect brings about is settled later, so nobody falls or joins in the middle.
+        for number in 0..self.targets_of(by.owner, side).len() {
+            if let Some(who) = self.targets_of(by.owner, side).get(number).copied() {
                 self.effect(by, who, effect)?;
             }
         }

@@ -21,11 +21,10 @@ impl<C: Chance> Engine<'_, C> {
         let Some(factor) = self.program.threat.and_then(|threat| threat.healing).filter(|_| healed > 0.0) else {
             return Ok(());
         };
-        for eyes in self.setup.ids() {
-            if self.can_be_targeted(by.caster, eyes, SideRule::Enemies) {
-                let factor = self.quiet_number(factor, &self.frame(by.caster, eyes))?;
-                self.raise_threat(eyes, by.caster, factor * healed);
-            }
+        for number in 0..self.targets_of(by.caster, SideRule::Enemies).len() {
+            let eyes = self.targets_of(by.caster, SideRule::Enemies)[number];
+            let factor = self.quiet_number(factor, &self.frame(by.caster, eyes))?;
+            self.raise_threat(eyes, by.caster, factor * healed);
         }
         Ok(())
     }
@@ -45,10 +44,13 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Whom a combatant has to pick first: the last one who taunted it, stands and can be picked at all.
+    #[inline]
     pub(in crate::fight) fn taunter(&self, who: CombatantId, side: SideRule) -> Option<CombatantId> {
-        if !self.state.who(who).taunted {
-            return None;
-        }
+        if self.state.who(who).taunted { self.last_to_taunt(who, side) } else { None }
+    }
+
+    #[inline(never)]
+    fn last_to_taunt(&self, who: CombatantId, side: SideRule) -> Option<CombatantId> {
         let statuses = &self.state.statuses;
         let held = statuses.latest_of(who).map(|index| statuses.get(index));
         let taunts = held.filter(|record| self.program.status(record.status).taunts).map(|record| record.caster);

@@ -152,14 +152,14 @@ impl<C: Chance> Engine<'_, C> {
         while let Some(fallen) = self.scratch.rewarding.pop() {
             let character = self.setup.combatants[fallen.index()].character;
             let Some(worth) = self.program.characters[character.index()].worth else { continue };
-            let gains = |engine: &Self, who: CombatantId| engine.can_be_targeted(fallen, who, SideRule::Enemies);
-            if !self.setup.ids().any(|who| gains(self, who)) {
+            if self.targets_of(fallen, SideRule::Enemies).is_empty() {
                 continue;
             }
             let frame = self.frame(fallen, fallen);
             let amount = self.positive(worth, &frame)?;
-            for who in self.setup.ids() {
-                if amount > 0.0 && gains(self, who) {
+            for number in 0..self.targets_of(fallen, SideRule::Enemies).len() {
+                let who = self.targets_of(fallen, SideRule::Enemies)[number];
+                if amount > 0.0 {
                     self.state.who_mut(who).experience += amount;
                     let total = self.state.who(who).experience;
                     emit!(self, Learned { who, from: fallen, amount, total });

@@ -1,6 +1,7 @@
 //! Everything about a fight that can change: a few flat lists of plain values, so that to begin anew, to
 //! keep a snapshot, to come back to one and to compare two fights are passes over a few kilobytes.
 
+pub(super) mod rosters;
 pub(super) mod statuses;
 pub(super) mod timers;
 
@@ -10,6 +11,7 @@ use super::events::{Ending, Source};
 use crate::program::{
     AbilityId, BaseChange, CombatantId, Derived, GearId, JoinPlan, Memory, Plane, Setup, SideId, StatusId, Time, ZoneId,
 };
+use rosters::Rosters;
 use statuses::{StatusRef, Statuses};
 use timers::Timers;
 
@@ -79,6 +81,8 @@ pub(super) struct Combatant {
     pub(super) changed_lines: u64,
     /// Lines that a cooldown keeps closed, which nothing but its end can open.
     pub(super) cooling: u64,
+    /// Lines that only distance keeps closed: their states say within how many metres somebody has to come.
+    pub(super) far: u64,
     /// When what it is doing ends.
     pub(super) until: Time,
     /// When a line may open by itself, while it waits.
@@ -281,6 +285,7 @@ pub(super) struct State {
     pub(super) lines: Vec<LineState>,
     /// Combatants in the order of their tie-breaks.
     pub(super) order: Vec<CombatantId>,
+    pub(super) rosters: Rosters,
     pub(super) statuses: Statuses,
     /// What statuses were triggered to do and is not done yet.
     pub(super) queue: VecDeque<Pending>,
@@ -341,6 +346,7 @@ impl State {
             abilities: Vec::with_capacity(setup.abilities.len()),
             lines: Vec::new(),
             order: setup.ids().collect(),
+            rosters: Rosters::default(),
             statuses: Statuses::new(count, &setup.program),
             queue: VecDeque::new(),
             depth: 0,
@@ -382,6 +388,7 @@ impl State {
             *combatant = Combatant { control: combatant.control, ..Combatant::new(setup, who) };
             combatant.listen_to_pools(setup, who);
         }
+        self.rosters.refresh(setup, &self.combatants);
         self.abilities.clear();
         self.abilities.extend(setup.abilities.iter().zip(&setup.derived).map(|(table, derived)| AbilityState {
             ready: Time::ZERO,
@@ -437,6 +444,7 @@ impl State {
     pub(super) fn load(&mut self, saved: &Self, setup: &Setup) {
         self.numbers.load_from(&saved.numbers, setup.program.layout.blocks as usize);
         self.copy_from(saved);
+        self.rosters.refresh(setup, &self.combatants);
     }
 
     /// All but the numbers, reusing memory.
@@ -556,6 +564,7 @@ impl Combatant {
             alert: setup.alert[who.index()],
             changed_lines: u64::MAX,
             cooling: 0,
+            far: 0,
             until: Time::ZERO,
             wake: Time::ZERO,
             reacts_at: Time::NEVER,
