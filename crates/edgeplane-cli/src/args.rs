@@ -1,6 +1,6 @@
 //! What can be asked, and how.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use edgeplane::Override;
@@ -74,6 +74,59 @@ impl Command {
                 None
             }
         }
+    }
+}
+
+impl Command {
+    /// The files that it is to write.
+    pub(crate) fn outputs(&self) -> Vec<&Path> {
+        let plot = match self {
+            Self::Fight(args) => &args.plot,
+            Self::Trials(args) => &args.plot,
+            Self::Sweep(args) => &args.plot,
+            Self::Sensitivity(args) => &args.plot,
+            Self::Matrix(args) => &args.plot,
+            Self::Merge(args) => &args.plot,
+            Self::Verify(args) => return self.answer_file().into_iter().chain(args.junit.as_deref()).collect(),
+            _ => return self.answer_file().into_iter().collect(),
+        };
+        self.answer_file().into_iter().chain(plot.plot.as_deref()).collect()
+    }
+
+    /// The file into which its answer goes, if it does not go to standard output.
+    pub(crate) fn answer_file(&self) -> Option<&Path> {
+        let output = match self {
+            Self::Check(args) => &args.output,
+            Self::Explain(args) => &args.output,
+            Self::Fight(args) => &args.output,
+            Self::Trials(args) => &args.output,
+            Self::Compare(args) => &args.output,
+            Self::Sweep(args) => &args.output,
+            Self::Sensitivity(args) => &args.output,
+            Self::Tune(args) => &args.output,
+            Self::Matrix(args) => &args.output,
+            Self::Gauntlet(args) => &args.output,
+            Self::Sheet(args) => &args.output,
+            Self::Verify(args) => &args.output,
+            Self::Merge(args) => &args.output,
+            Self::Measures(args) => &args.output,
+            Self::Report(args) => return Some(&args.output),
+            Self::Schema(args) => return args.output.as_deref(),
+            Self::New(_) | Self::Demo(_) => return None,
+        };
+        output.output.as_deref()
+    }
+
+    /// The files and folders that it reads.
+    pub(crate) fn inputs(&self) -> Vec<&Path> {
+        let mut inputs: Vec<&Path> = self.ruleset().map(|args| args.ruleset.as_path()).into_iter().collect();
+        match self {
+            Self::Compare(args) => inputs.extend(args.what.iter().map(Path::new)),
+            Self::Sheet(args) => inputs.extend([&args.ruleset].into_iter().chain(&args.take).map(PathBuf::as_path)),
+            Self::Merge(args) => inputs.extend(args.parts.iter().map(PathBuf::as_path)),
+            _ => {}
+        }
+        inputs
     }
 }
 
@@ -168,7 +221,7 @@ pub(crate) struct TrialsArgs {
     #[arg(long, value_name = "CHARACTER=ABILITY", value_parser = parse_force)]
     pub(crate) force: Vec<(String, String)>,
     /// Only these measures, such as duration.p50 or damage(lockhand, boathook); see `edgeplane measures`
-    #[arg(short, long, value_name = "MEASURE")]
+    #[arg(short, long, value_name = "MEASURE", conflicts_with = "plot")]
     pub(crate) measure: Vec<String>,
     /// Runs on until every interval of the measures is that narrow to either side, such as 0.5% or 0.02
     #[arg(long, value_name = "WIDTH", value_parser = parse_precision, requires = "measure")]

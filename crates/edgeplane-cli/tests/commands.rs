@@ -324,7 +324,7 @@ fn files_that_cannot_be_read_are_told() {
     fs::write(&path, b"[attributes]\nheft = \xff\xfe\n").unwrap();
     assert!(refusal(&["check", path.to_str().unwrap()]).contains("is not UTF-8 text: byte 20 is wrong"));
     fs::write(&path, vec![b'#'; 5 << 20]).unwrap();
-    assert!(refusal(&["check", path.to_str().unwrap()]).contains("at most 4194304 are read"));
+    assert!(refusal(&["check", path.to_str().unwrap()]).contains("at most 4194304 bytes are read"));
     fs::remove_file(&path).unwrap();
     assert!(refusal(&["check", folder.path().to_str().unwrap()]).contains("holds no .toml file"));
     // Nothing at all is a ruleset too: one in which there is nothing to play.

@@ -1,11 +1,12 @@
 //! Rules as spreadsheets, and back into the files.
 
 use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
 
 use crate::error::Error;
 use crate::game::Game;
 use crate::text::{
-    Code, Diagnostic, Document, Node, Place, SHEETS_OF, Sources, Span, Table, Value, overrides, sheet_cells,
+    Code, Diagnostic, Document, FileId, Node, Place, SHEETS_OF, Sources, Span, Table, Value, overrides, sheet_cells,
 };
 
 /// A value that a spreadsheet changes.
@@ -27,8 +28,8 @@ pub struct SheetChange {
 pub struct SheetChanges {
     /// The values, row by row.
     pub changes: Vec<SheetChange>,
-    /// Names and texts of the files that change.
-    pub files: Vec<(String, String)>,
+    /// Paths and texts of the files that change.
+    pub files: Vec<(PathBuf, String)>,
 }
 
 impl Game {
@@ -38,23 +39,29 @@ impl Game {
     /// Curves stand side by side: a column of places, then one for each curve.
     ///
     /// # Errors
-    /// [`Error::Unknown`] for a section that is no list of rules.
+    /// [`Error::Unknown`] for a section that is no list of rules, and for a column that none of its rules has.
     pub fn sheet(&self, section: &str, columns: &[String]) -> Result<Vec<Vec<String>>, Error> {
         let (document, sources) = self.written();
         let rules = rules_of(&document, section)?;
         if section == "curve" {
+            if let Some(name) = columns.iter().find(|column| !rules.iter().any(|(name, _)| name == column)) {
+                let known = rules.iter().map(|(name, _)| (*name).to_owned()).collect();
+                return Err(Error::Unknown { what: "curve", name: name.clone(), known });
+            }
             return Ok(curves(&rules, columns, &sources));
         }
-        let mut all = columns.to_vec();
-        if columns.is_empty() {
-            for (_, node) in &rules {
-                leaves(node, "", &mut |path, _| {
-                    if !all.iter().any(|known| known == path) {
-                        all.push(path.to_owned());
-                    }
-                });
-            }
+        let mut known: Vec<String> = Vec::new();
+        for (_, node) in &rules {
+            leaves(node, "", &mut |path, _| {
+                if !known.iter().any(|known| known == path) {
+                    known.push(path.to_owned());
+                }
+            });
         }
+        if let Some(name) = columns.iter().find(|column| !known.contains(column)) {
+            return Err(Error::Unknown { what: "column", name: name.clone(), known });
+        }
+        let all = if columns.is_empty() { known } else { columns.to_vec() };
         let header = std::iter::once("name".to_owned()).chain(all.iter().cloned()).collect();
         let row = |(name, _): &(&str, &Node)| {
             let cell = |column: &String| {
@@ -78,25 +85,28 @@ impl Game {
         let file = sources.add(name, csv);
         let mut wrong = Vec::new();
         let cells = sheet_cells(&sources, file);
-        let mut taking = Taking { sources: &sources, changes: Vec::new(), edits: BTreeMap::new() };
-        if let Some((header, rows)) = cells.split_first() {
-            for row in rows {
-                let Some((first, _)) = row.first() else { continue };
-                let said = header.iter().zip(row).skip(1).filter(|(_, (text, _))| !text.is_empty());
-                for ((column, _), (text, span)) in said {
-                    let (path, node) = if section == "curve" {
-                        (format!("curve.{column} at {first}"), value_at(&rules, column, first))
-                    } else {
-                        let path = format!("{section}.{first}.{column}");
-                        let node = overrides::find(&document, &path);
-                        (path, node)
-                    };
-                    if !taking.take(&path, node, text) {
-                        let message = format!("nothing stands at `{path}` in the files");
-                        let help = "a sheet changes what is there; what is new is written into the files first";
-                        wrong.push(Diagnostic::at(Code::UnknownPath, *span, message).help(help));
-                    }
-                }
+        let mut taking =
+            Taking { sources: &sources, changes: Vec::new(), edits: BTreeMap::new(), said: BTreeMap::new() };
+        let (header, rows) = match cells.split_first() {
+            Some((header, rows)) if is_header(section, header) => (header.as_slice(), rows),
+            Some((header, _)) => {
+                wrong.push(no_header(section, header));
+                (&[][..], &[][..])
+            }
+            None => return Err(Error::Ruleset { diagnostics: vec![empty(name)], sources }),
+        };
+        for row in rows {
+            let Some((first, _)) = row.first() else { continue };
+            let said = header.iter().zip(row).skip(1).filter(|(_, (text, _))| !text.is_empty());
+            for ((column, _), (text, span)) in said {
+                let (path, node) = if section == "curve" {
+                    (format!("curve.{column} at {first}"), value_at(&rules, column, first))
+                } else {
+                    let path = format!("{section}.{first}.{column}");
+                    let node = overrides::find(&document, &path);
+                    (path, node)
+                };
+                wrong.extend(taking.take(&path, node, text, *span).err());
             }
         }
         let Taking { changes, edits, .. } = taking;
@@ -109,7 +119,7 @@ impl Game {
     }
 
     /// All files with their edits, and those that change.
-    fn edited(&self, mut edits: Edits) -> (Sources, Vec<(String, String)>) {
+    fn edited(&self, mut edits: Edits) -> (Sources, Vec<(PathBuf, String)>) {
         let (mut edited, mut files) = (Sources::default(), Vec::new());
         for (index, file) in self.sources().files().iter().enumerate() {
             let mut text = file.text().to_owned();
@@ -120,7 +130,8 @@ impl Game {
                 text.replace_range(span.start as usize..span.end as usize, literal);
             }
             if !here.is_empty() {
-                files.push((file.name().to_owned(), text.clone()));
+                let path = file.path().map_or_else(|| PathBuf::from(file.name()), Path::to_path_buf);
+                files.push((path, text.clone()));
             }
             edited.add(file.name(), text);
         }
@@ -136,22 +147,66 @@ struct Taking<'a> {
     sources: &'a Sources,
     changes: Vec<SheetChange>,
     edits: Edits,
+    /// What cells have said of the values so far, and which.
+    said: BTreeMap<(FileId, u32), (Span, String)>,
 }
 
 impl Taking<'_> {
-    /// Notes a cell that says something else than what stands there; false if nothing does.
-    fn take(&mut self, path: &str, node: Option<&Node>, text: &str) -> bool {
-        let Some((node, before)) = node.and_then(|node| Some((node, told(node, self.sources)?))) else { return false };
-        if before == text || same_number(&before, text) {
-            return true;
+    /// Notes a cell that says something else than what stands there.
+    fn take(&mut self, path: &str, node: Option<&Node>, text: &str, cell: Span) -> Result<(), Diagnostic> {
+        let Some((node, before)) = node.and_then(|node| Some((node, told(node, self.sources)?))) else {
+            let message = format!("nothing stands at `{path}` in the files");
+            let help = "a sheet changes what is there; what is new is written into the files first";
+            return Err(Diagnostic::at(Code::UnknownPath, cell, message).help(help));
+        };
+        let place = (node.span.file, node.span.start);
+        if let Some((first, said)) = self.said.get(&place) {
+            if said == text || same_number(said, text) {
+                return Ok(());
+            }
+            let message = format!("two cells say different things of `{path}`: `{said}` and `{text}`");
+            return Err(Diagnostic::at(Code::DuplicateName, cell, message).label(*first, "first said here"));
+        }
+        self.said.insert(place, (cell, text.to_owned()));
+        if before.trim() == text || same_number(&before, text) {
+            return Ok(());
         }
         let index = self.sources.ids().position(|id| id == node.span.file).unwrap_or_default();
         let target = self.sources.file(node.span.file).name();
         self.edits.entry(index).or_default().push((node.span, literal(text, target)));
         let place = self.sources.place(node.span);
         self.changes.push(SheetChange { path: path.to_owned(), before, after: text.to_owned(), place });
-        true
+        Ok(())
     }
+}
+
+/// Whether a first row names columns: what the rows are about, and at least one more.
+fn is_header(section: &str, header: &[(String, Span)]) -> bool {
+    header.len() > 1 && header.first().is_some_and(|(first, _)| first == first_column(section))
+}
+
+fn first_column(section: &str) -> &'static str {
+    if section == "curve" { "at" } else { "name" }
+}
+
+fn no_header(section: &str, header: &[(String, Span)]) -> Diagnostic {
+    let wanted = first_column(section);
+    let found: Vec<&str> = header.iter().map(|(text, _)| text.as_str()).collect();
+    let message =
+        format!("the first row has to begin with `{wanted}` and to name the columns; it says `{}`", found.join(","));
+    let diagnostic = Diagnostic::new(Code::MissingKey, message);
+    let diagnostic = match header.first() {
+        Some((_, span)) => diagnostic.label(*span, ""),
+        None => diagnostic,
+    };
+    if header.iter().any(|(text, _)| text.contains(';') || text.contains('\t')) {
+        return diagnostic.help("cells are separated by commas: save the sheet as comma-separated values");
+    }
+    diagnostic.help(format!("`edgeplane sheet RULESET {section} --format csv` writes a sheet that can be taken back"))
+}
+
+fn empty(name: &str) -> Diagnostic {
+    Diagnostic::new(Code::MissingKey, format!("`{name}` holds no row"))
 }
 
 /// The places and values of a curve.

@@ -105,14 +105,14 @@ fn a_changed_cell_changes_its_value_wherever_it_stands_and_nothing_else() {
     let changed: Vec<_> = taken.changes.iter().map(|change| (change.path.as_str(), change.after.as_str())).collect();
     assert_eq!(changed, [("ability.hold.cooldown", "4.5"), ("ability.hit.does.0.damage", "7")]);
     let [(toml, rules), (csv, moves)] = taken.files.as_slice() else { panic!("{:?}", taken.files) };
-    assert_eq!((toml.as_str(), csv.as_str()), ("rules.toml", "moves.csv"));
+    assert_eq!((toml.to_str().unwrap(), csv.to_str().unwrap()), ("rules.toml", "moves.csv"));
     assert_eq!(*rules, RULES.replace("cooldown = 3  ", "cooldown = 4.5  "), "comments stay where they are");
     assert_eq!(*moves, MOVES.replace("\"3 + caster.might / 2\"", "7"));
     // A text stays a text, with what TOML and sheets need around it.
     let taken = game.take_sheet("ability", "edit.csv", "name,does.0.damage\nhold,\"2 * min(1, 2)\"\n").unwrap();
     assert!(taken.files[0].1.contains(r#"{ damage = "2 * min(1, 2)", type = "chill" }"#), "{}", taken.files[0].1);
     let taken = game.take_sheet("curve", "edit.csv", "at,might_of\n5,11\n1,2.0\n").unwrap();
-    assert_eq!(taken.files, [("growth.csv".to_owned(), GROWTH.replace("5,10,", "5,11,"))]);
+    assert_eq!(taken.files, [("growth.csv".into(), GROWTH.replace("5,10,", "5,11,"))]);
 }
 
 #[test]

@@ -3,9 +3,9 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use crate::common::{game, moments, seconds};
-use edgeplane::fight::{Event, Fight};
-use edgeplane::{CombatantId, Log};
+use crate::common::{self, game, moments, seconds};
+use edgeplane::fight::{Ending, Event, Fight};
+use edgeplane::{CombatantId, Log, Silent, Time};
 
 const ONE: CombatantId = CombatantId(0);
 const OTHER: CombatantId = CombatantId(2);
@@ -102,6 +102,26 @@ fn whatever_changes_is_answered_in_the_same_moment() {
 
 /// Something that the code of a game does to a fight.
 type Call = fn(&edgeplane::Game, &mut Fight, &mut Log);
+
+/// A number that is not finite is refused, and a fight that has failed stays as it is.
+#[test]
+fn a_fight_that_has_failed_goes_on_no_more() {
+    let game = common::demo();
+    let mut fight = game.fight("breach", 14_908_461).unwrap();
+    let ids: Vec<_> = fight.setup().ids().collect();
+    let speed = game.program().find_attribute("speed").unwrap();
+    let refused = fight.set_base(ids[0], speed, f64::INFINITY, &mut Silent).unwrap_err();
+    assert!(refused.to_string().contains("a base"), "{refused}");
+    let heft = game.program().find_attribute("heft").unwrap();
+    fight.set_base(ids[4], heft, 1e308, &mut Silent).unwrap();
+    fight.set_base(ids[5], heft, 1e308, &mut Silent).unwrap();
+    let failed = fight.advance(Time::NEVER, &mut Silent).unwrap_err();
+    assert_eq!(fight.ending(), Some(Ending::Failed), "{failed}");
+    let (now, places): (_, Vec<_>) = (fight.now(), ids.iter().map(|who| fight.place(*who)).collect());
+    assert_eq!(fight.run(&mut Silent).unwrap(), Ending::Failed);
+    assert_eq!((now, places.clone()), (fight.now(), ids.iter().map(|who| fight.place(*who)).collect()));
+    assert!(places.iter().flatten().all(|metres| metres.is_finite()));
+}
 
 #[test]
 fn calls_of_a_game_are_answered_in_the_same_moment() {

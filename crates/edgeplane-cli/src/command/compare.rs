@@ -33,7 +33,7 @@ pub(crate) fn run(args: &CompareArgs) -> Result<(), Failure> {
     let bar = progress::Bar::new(args.plan.trials * 2, "fights");
     let found = run_comparison(&before, &after, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
-    let found = found.map_err(|error| Failure::with_sources(error, new.program().sources()))?;
+    let found = found?;
     let edits = old.edits_to(&new);
     let trials = found.first().map_or(args.plan.trials, |one| one.after.trials);
     let sink = Sink(&args.output);

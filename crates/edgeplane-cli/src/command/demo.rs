@@ -7,7 +7,7 @@ use include_dir::{Dir, include_dir};
 
 use super::{Failure, new, output};
 use crate::args::{Args, DemoArgs};
-use crate::view::text;
+use crate::view::{progress, text};
 
 static WEIR_NINE: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/weir-nine");
 
@@ -97,8 +97,12 @@ pub(crate) fn run(args: &DemoArgs) -> Result<(), Failure> {
 
 fn unpack(folder: &Path) -> Result<(), Failure> {
     for file in WEIR_NINE.files() {
-        let name = file.path().to_string_lossy();
-        new::write(folder, &name, file.contents_utf8().unwrap_or_default())?;
+        let (name, contents) = (file.path().to_string_lossy(), file.contents_utf8().unwrap_or_default());
+        match std::fs::read_to_string(folder.join(file.path())) {
+            Ok(there) if there == contents => {}
+            Ok(_) => progress::warn(&format!("{} has been edited, and stays as it is", folder.join(&*name).display())),
+            Err(_) => new::write(folder, &name, contents)?,
+        }
     }
     Ok(())
 }

@@ -43,8 +43,7 @@ fn status_of(game: &Game, status: StatusId, args: &ExplainArgs) -> Result<Status
         return Err(Failure::Message(message));
     };
     let (from, on) = (game.character(args.from.as_ref().unwrap_or(on))?, game.character(on)?);
-    explain_status(game.program(), status, from, on)
-        .map_err(|error| Failure::with_sources(error, game.program().sources()))
+    explain_status(game.program(), status, from, on).map_err(Failure::from)
 }
 
 fn character_of(game: &Game, args: &ExplainArgs) -> Result<CharacterSheet, Failure> {
@@ -65,8 +64,7 @@ fn character_of(game: &Game, args: &ExplainArgs) -> Result<CharacterSheet, Failu
     }
     let with = args.with.iter().map(|(status, stacks)| Ok((game.status(status)?, *stacks)));
     let with = with.collect::<Result<Vec<_>, edgeplane::Error>>()?;
-    explain_character_with(game.program(), id, &with)
-        .map_err(|error| Failure::with_sources(error, game.program().sources()))
+    explain_character_with(game.program(), id, &with).map_err(Failure::from)
 }
 
 fn ability_of(game: &Game, args: &ExplainArgs) -> Result<AbilityExplanation, Failure> {
@@ -81,6 +79,5 @@ fn ability_of(game: &Game, args: &ExplainArgs) -> Result<AbilityExplanation, Fai
             return Err(Failure::Message(message));
         }
     };
-    explain_ability(game.program(), ability, from, on)
-        .map_err(|error| Failure::with_sources(error, game.program().sources()))
+    explain_ability(game.program(), ability, from, on).map_err(Failure::from)
 }

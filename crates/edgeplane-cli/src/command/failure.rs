@@ -4,7 +4,7 @@ use std::io::Write;
 
 use edgeplane::{Diagnostic, Error, Sources};
 
-use crate::view::diagnostics;
+use crate::view::{diagnostics, text};
 
 /// Why a command failed: wrong usage or a broken ruleset (exit code 2), or the answer is "no" (exit code 1).
 #[derive(Debug)]
@@ -42,19 +42,11 @@ impl Failure {
             Self::Told | Self::No => return,
         };
         // Nothing is left to be done when even standard error cannot be written.
-        let _ = writeln!(anstream::stderr(), "{text}");
+        let _ = writeln!(anstream::stderr(), "{}", text::harmless(&text));
     }
 
     pub(crate) fn writing(what: &std::path::Path, error: &std::io::Error) -> Self {
         Self::Message(format!("cannot write `{}`: {error}", what.display()))
-    }
-
-    /// A fight's error, with its place in the ruleset.
-    pub(crate) fn with_sources(error: Error, sources: &Sources) -> Self {
-        match error {
-            Error::Fight(error) => Self::Diagnostics(sources.clone(), vec![error.diagnostic().clone()]),
-            other => other.into(),
-        }
     }
 }
 
@@ -63,6 +55,7 @@ impl From<Error> for Failure {
         match error {
             Error::Stopped => Self::StoppedBefore,
             Error::Ruleset { sources, diagnostics } => Self::Diagnostics(sources, diagnostics),
+            Error::Fight(error) => Self::Diagnostics(error.sources().clone(), vec![error.diagnostic().clone()]),
             other => Self::Message(other.to_string()),
         }
     }

@@ -26,5 +26,5 @@ pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
         Format::Csv => sink.csv(&events::rows(&story))?,
     }
     // A fight that could not go on is told up to there, and then why.
-    ended.map(|_| ()).map_err(|error| Failure::with_sources(Error::from(error), game.program().sources()))
+    ended.map(|_| ()).map_err(|error| Failure::from(Error::from(error)))
 }

@@ -11,7 +11,7 @@ pub(crate) fn run(args: &GauntletArgs) -> Result<(), Failure> {
     let bar = progress::Bar::new(args.plan.trials, "runs");
     let found = run_gauntlet(&game, &args.gauntlet, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
-    let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
+    let found = found?;
     let sink = Sink(&args.output);
     match args.output.format {
         Format::Text => {

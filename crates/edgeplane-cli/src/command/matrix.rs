@@ -18,7 +18,7 @@ pub(crate) fn run(args: &MatrixArgs) -> Result<(), Failure> {
     let bar = progress::Bar::new(args.plan.trials * pairs, "fights");
     let found = run_matrix(&game, &among, args.time_limit, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
-    let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
+    let found = found?;
     super::plot(&args.plot, || plot::matrix(&found))?;
     let sink = Sink(&args.output);
     match args.output.format {

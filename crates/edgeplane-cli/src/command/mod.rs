@@ -6,6 +6,7 @@ mod demo;
 mod explain;
 mod failure;
 mod fight;
+pub(crate) mod files;
 mod gauntlet;
 mod matrix;
 mod measures;
@@ -34,7 +35,8 @@ use crate::view::raster;
 
 pub(crate) fn run(args: Args) -> Result<(), Failure> {
     if let Some(ruleset) = args.command.ruleset().filter(|ruleset| ruleset.watch) {
-        return watch::run(ruleset);
+        files::check(&args.command.outputs(), &args.command.inputs())?;
+        return watch::run(ruleset, args.command.answer_file());
     }
     let answered = answer(args);
     // What is known has been told, and is not all that was asked for.
@@ -42,6 +44,7 @@ pub(crate) fn run(args: Args) -> Result<(), Failure> {
 }
 
 fn answer(args: Args) -> Result<(), Failure> {
+    files::check(&args.command.outputs(), &args.command.inputs())?;
     match args.command {
         Command::Check(args) => check::run(&args),
         Command::Explain(args) => explain::run(&args),
@@ -70,7 +73,7 @@ fn plot(args: &PlotArgs, draw: impl FnOnce() -> Result<String, Failure>) -> Resu
     let svg = draw()?;
     let is_png = path.extension().is_some_and(|kind| kind == "png");
     let picture = if is_png { raster::png(&svg)? } else { svg.into_bytes() };
-    std::fs::write(path, picture).map_err(|error| Failure::writing(path, &error))
+    files::write(path, picture)
 }
 
 fn open(args: &RulesetArgs) -> Result<Game, Failure> {

@@ -3,7 +3,7 @@
 use std::fs;
 use std::path::Path;
 
-use super::{Failure, output};
+use super::{Failure, files, output};
 use crate::args::NewArgs;
 use crate::view::text;
 
@@ -30,5 +30,5 @@ pub(crate) fn write(folder: &Path, name: &str, contents: &str) -> Result<(), Fai
     let path = folder.join(name);
     let parent = path.parent().unwrap_or(folder);
     fs::create_dir_all(parent).map_err(|error| Failure::writing(parent, &error))?;
-    fs::write(&path, contents).map_err(|error| Failure::writing(&path, &error))
+    files::write(&path, contents)
 }

@@ -1,12 +1,12 @@
 //! Where answers go: standard output, or a file.
 
-use std::fs;
-use std::io::{ErrorKind, Write};
+use std::io::{ErrorKind, IsTerminal, Write};
 
 use serde::Serialize;
 
-use super::Failure;
+use super::{Failure, files};
 use crate::args::OutputArgs;
+use crate::view::text;
 
 /// Receives a command's answer.
 pub(crate) struct Sink<'a>(pub(crate) &'a OutputArgs);
@@ -17,7 +17,7 @@ impl Sink<'_> {
         match &self.0.output {
             Some(path) => {
                 let bare = anstream::adapter::strip_str(text).to_string();
-                fs::write(path, bare).map_err(|error| Failure::writing(path, &error))
+                files::write(path, bare)
             }
             None => print(text),
         }
@@ -25,7 +25,16 @@ impl Sink<'_> {
 
     pub(crate) fn json(&self, value: &impl Serialize) -> Result<(), Failure> {
         let text = serde_json::to_string_pretty(value).map_err(|error| Failure::Message(error.to_string()))?;
-        self.text(&(text + "\n"))
+        self.data(&(text + "\n"))
+    }
+
+    /// Text for programs, as it is; on a screen without what would command it.
+    fn data(&self, text: &str) -> Result<(), Failure> {
+        match &self.0.output {
+            Some(path) => files::write(path, text),
+            None if std::io::stdout().is_terminal() => print(text),
+            None => print_as_it_is(text),
+        }
     }
 
     /// Rows for spreadsheets, the header first.
@@ -36,12 +45,21 @@ impl Sink<'_> {
             writer.write_record(row).map_err(|error| broken(&error))?;
         }
         let bytes = writer.into_inner().map_err(|error| broken(&error))?;
-        self.text(&String::from_utf8_lossy(&bytes))
+        self.data(&String::from_utf8_lossy(&bytes))
     }
 }
 
+/// Prints what people read, with styles where somebody sees them.
 pub(crate) fn print(text: &str) -> Result<(), Failure> {
-    match anstream::stdout().write_all(text.as_bytes()) {
+    printed(anstream::stdout().write_all(text::harmless(text).as_bytes()))
+}
+
+fn print_as_it_is(text: &str) -> Result<(), Failure> {
+    printed(std::io::stdout().write_all(text.as_bytes()))
+}
+
+fn printed(written: std::io::Result<()>) -> Result<(), Failure> {
+    match written {
         // Whoever read has read enough: `edgeplane fight … | head`.
         Err(error) if error.kind() == ErrorKind::BrokenPipe => Ok(()),
         other => other.map_err(|error| Failure::Message(format!("cannot write to standard output: {error}"))),

@@ -18,7 +18,6 @@ pub(crate) fn run(args: &ReportArgs) -> Result<(), Failure> {
     let game = super::open(&args.ruleset)?;
     let names: Vec<String> = game.program().encounters().iter().map(|encounter| encounter.name.clone()).collect();
     let names = if args.encounters.is_empty() { names } else { args.encounters.clone() };
-    let fail = |error| Failure::with_sources(error, game.program().sources());
     let bar = progress::Spinner::new("parts of the page");
     let mut encounters = Vec::new();
     for (done, name) in names.iter().enumerate() {
@@ -31,10 +30,10 @@ pub(crate) fn run(args: &ReportArgs) -> Result<(), Failure> {
         seed: args.plan.seed,
         expectations: expectations(args, &game)?,
         encounters,
-        matrix: matrix(args, &game).map_err(fail)?.map(|matrix| plot::matrix(&matrix)).transpose()?,
+        matrix: matrix(args, &game)?.map(|matrix| plot::matrix(&matrix)).transpose()?,
     };
     bar.finish();
-    std::fs::write(&args.output, page::draw(&page)).map_err(|error| Failure::writing(&args.output, &error))?;
+    super::files::write(&args.output, page::draw(&page))?;
     super::output::print(&format!(
         "{} is in {}: {} and {}\n",
         text::bold(&page.title),
@@ -45,13 +44,12 @@ pub(crate) fn run(args: &ReportArgs) -> Result<(), Failure> {
 }
 
 fn encounter(args: &ReportArgs, game: &Game, name: &str) -> Result<page::Encounter, Failure> {
-    let fail = |error| Failure::with_sources(error, game.program().sources());
     let id = game.encounter(name)?;
     let setup = Arc::new(Setup::of(game.program(), id));
-    let trials = run_trials(&setup, &super::plan(&args.plan), &|_| {}).map_err(fail)?;
+    let trials = run_trials(&setup, &super::plan(&args.plan), &|_| {})?;
     let mut fight = game.fight(name, args.plan.seed)?;
     let mut recorder = Recorder::of(&fight);
-    fight.run(&mut recorder).map_err(|error| fail(Error::from(error)))?;
+    fight.run(&mut recorder).map_err(Error::from)?;
     let title = format!("One fight of {name}, seed {}", args.plan.seed);
     let mut pictures = vec![
         plot::durations(&trials)?,
@@ -61,7 +59,7 @@ fn encounter(args: &ReportArgs, game: &Game, name: &str) -> Result<page::Encount
     if args.sensitivity {
         let measure = format!("win_rate({})", setup.sides[0]);
         let plan = edgeplane::TrialsPlan { trials: OF_EACH, ..super::plan(&args.plan) };
-        let found = run_sensitivity(game, name, &measure, 0.05, &plan, &|_, _| {}).map_err(fail)?;
+        let found = run_sensitivity(game, name, &measure, 0.05, &plan, &|_, _| {})?;
         pictures.push(plot::sensitivity(&found)?);
     }
     let about = game.program().encounters()[id.index()].about.clone();
@@ -71,7 +69,7 @@ fn encounter(args: &ReportArgs, game: &Game, name: &str) -> Result<page::Encount
 fn expectations(args: &ReportArgs, game: &Game) -> Result<Vec<Expectation>, Failure> {
     let rules = super::expectations(game, &args.encounters)?.into_iter();
     let found = rules.map(|rule| run_expectation(game.program(), rule, &super::plan(&args.plan), &|_| {}));
-    found.collect::<Result<_, _>>().map_err(|error| Failure::with_sources(error, game.program().sources()))
+    found.collect::<Result<_, _>>().map_err(Failure::from)
 }
 
 /// Nothing for a game with one character alone.

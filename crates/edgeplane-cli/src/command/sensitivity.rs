@@ -14,7 +14,7 @@ pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
     let plan = super::plan(&args.plan);
     let found = run_sensitivity(&game, &args.encounter, &measure, args.by, &plan, &|done, _| bar.at(done));
     bar.finish();
-    let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
+    let found = found?;
     super::plot(&args.plot, || plot::sensitivity(&found))?;
     let sink = Sink(&args.output);
     match args.output.format {

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use edgeplane::{Game, SheetChange};
 
-use super::{Failure, Sink};
+use super::{Failure, Sink, files};
 use crate::args::{Format, SheetArgs};
 use crate::view::table::{self, Column};
 use crate::view::text;
@@ -49,9 +49,7 @@ fn take(game: &Game, args: &SheetArgs, file: &Path) -> Result<(), Failure> {
     let name = file.display().to_string();
     let csv = fs::read_to_string(file).map_err(|error| Failure::Message(format!("cannot read `{name}`: {error}")))?;
     let found = game.take_sheet(&args.section, &name, &csv)?;
-    for (path, text) in &found.files {
-        fs::write(path, text).map_err(|error| Failure::writing(Path::new(path), &error))?;
-    }
+    files::write_all(&found.files)?;
     let sink = Sink(&args.output);
     match args.output.format {
         Format::Json => sink.json(&found.changes),

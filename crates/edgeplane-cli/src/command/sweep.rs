@@ -17,7 +17,7 @@ pub(crate) fn run(args: &SweepArgs) -> Result<(), Failure> {
     let found =
         run_sweep(&game, &args.encounter, &args.vary, &measures, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
-    let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
+    let found = found?;
     super::plot(&args.plot, || {
         if found.varied.len() == 1 { plot::sweep_curve(&found, 0) } else { plot::sweep_grid(&found, 0) }
     })?;

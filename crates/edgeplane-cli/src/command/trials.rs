@@ -20,13 +20,13 @@ pub(crate) fn run(args: &TrialsArgs) -> Result<(), Failure> {
         return measured(args, &game, setup);
     }
     if let Some(part) = args.part {
-        return counted_in_part(args, &game, &setup, part);
+        return counted_in_part(args, &setup, part);
     }
     let bar = progress::Bar::new(args.plan.trials, "fights");
     let started = Instant::now();
     let result = run_trials(&setup, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
-    let result = result.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
+    let result = result?;
     if args.output.format == Format::Text {
         said(args.plan.trials, started);
     }
@@ -43,11 +43,11 @@ pub(super) fn show(title: &str, result: &Trials, picture: &PlotArgs, output: &Ou
     }
 }
 
-fn counted_in_part(args: &TrialsArgs, game: &Game, setup: &Arc<Setup>, part: (u64, u64)) -> Result<(), Failure> {
+fn counted_in_part(args: &TrialsArgs, setup: &Arc<Setup>, part: (u64, u64)) -> Result<(), Failure> {
     let bar = progress::Bar::new(trials_of_part(args.plan.trials, part), "fights");
     let result = run_part(setup, &super::plan(&args.plan), part, &|done| bar.at(done));
     bar.finish();
-    Sink(&args.output).json(&result.map_err(|error| Failure::with_sources(error, game.program().sources()))?)
+    Sink(&args.output).json(&result?)
 }
 
 fn said(trials: u64, started: Instant) {
@@ -63,7 +63,7 @@ fn measured(args: &TrialsArgs, game: &Game, setup: Arc<Setup>) -> Result<(), Fai
         None => run_measures(&variant, &plan, &tell),
     };
     bar.finish();
-    let result = result.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
+    let result = result?;
     let sink = Sink(&args.output);
     match args.output.format {
         Format::Text => {

@@ -12,7 +12,7 @@ pub(crate) fn run(args: &TuneArgs) -> Result<(), Failure> {
     let found =
         run_tuning(&game, &args.encounter, &args.vary, &args.want, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
-    let found = found.map_err(|error| Failure::with_sources(error, game.program().sources()))?;
+    let found = found?;
     let sink = Sink(&args.output);
     match args.output.format {
         Format::Text => {

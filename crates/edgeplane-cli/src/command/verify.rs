@@ -3,7 +3,7 @@
 use edgeplane::study::{Expectation, run_expectation};
 use edgeplane::{Error, TrialsPlan};
 
-use super::{Failure, Sink, stop};
+use super::{Failure, Sink, files, stop};
 use crate::args::{Format, VerifyArgs};
 use crate::view::{progress, text, verdicts};
 
@@ -29,14 +29,17 @@ pub(crate) fn run(args: &VerifyArgs) -> Result<(), Failure> {
     for (done, rule) in rules.iter().enumerate() {
         bar.at(done as u64);
         let verdict = run_expectation(game.program(), rule, &plan, &|_| bar.at(done as u64));
-        if matches!(verdict, Err(Error::Stopped)) && !found.is_empty() {
-            break;
+        match verdict {
+            Err(Error::Stopped) => break,
+            verdict => found.push(verdict?),
         }
-        found.push(verdict.map_err(|error| Failure::with_sources(error, game.program().sources()))?);
     }
     bar.finish();
     if let Some(path) = &args.junit {
-        std::fs::write(path, verdicts::junit(&title, &found)?).map_err(|error| Failure::writing(path, &error))?;
+        files::write(path, verdicts::junit(&title, &found, &rules[found.len()..])?)?;
+    }
+    if found.is_empty() {
+        return Err(Failure::StoppedBefore);
     }
     let sink = Sink(&args.output);
     match args.output.format {
@@ -44,7 +47,7 @@ pub(crate) fn run(args: &VerifyArgs) -> Result<(), Failure> {
             let asked = if found.len() < rules.len() { format!("{} of ", found.len()) } else { String::new() };
             let all = text::counted(rules.len(), "expectation", "expectations");
             let heading = format!("{title} · {asked}{all} · seed {}", args.seed);
-            sink.text(&format!("{}\n{}", text::bold(&heading), verdicts::draw(&found)))?;
+            sink.text(&format!("{}\n{}", text::bold(&heading), verdicts::draw(&found, rules.len())))?;
         }
         Format::Json => sink.json(&found)?,
         Format::Csv => sink.csv(&verdicts::rows(&found))?,

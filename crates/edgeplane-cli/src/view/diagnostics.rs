@@ -7,15 +7,31 @@ use edgeplane::text::{FileId, Label, Place, Severity};
 use edgeplane::{Diagnostic, Sources};
 use serde::Serialize;
 
+use super::text;
+
+/// Most diagnostics that are drawn: nobody reads further.
+const MOST: usize = 50;
+
 /// Draws all diagnostics and a closing line.
 pub(crate) fn draw(sources: &Sources, list: &[Diagnostic]) -> String {
     let renderer = Renderer::styled();
-    let mut drawn: Vec<String> = list.iter().map(|diagnostic| renderer.render(&[group(sources, diagnostic)])).collect();
-    let errors = list.iter().filter(|diagnostic| diagnostic.severity == Severity::Error).count();
+    // Errors come first where not all are drawn: a warning keeps nothing from loading.
+    let is_error = |diagnostic: &&Diagnostic| diagnostic.severity == Severity::Error;
+    let shown: Vec<&Diagnostic> = if list.len() > MOST {
+        list.iter().filter(is_error).chain(list.iter().filter(|one| !is_error(one))).take(MOST).collect()
+    } else {
+        list.iter().collect()
+    };
+    let mut drawn: Vec<String> =
+        shown.iter().map(|diagnostic| renderer.render(&[group(sources, diagnostic)])).collect();
+    let errors = list.iter().filter(is_error).count();
     if errors > 1 {
         drawn.push(format!("{errors} errors"));
     }
-    drawn.join("\n\n")
+    if list.len() > MOST {
+        drawn.push(format!("{} more are not shown; `check --format json` has them all", list.len() - MOST));
+    }
+    text::harmless(&drawn.join("\n\n")).into_owned()
 }
 
 /// Draws them on standard error.

@@ -26,3 +26,4 @@ mod timeline_statuses;
 pub(crate) mod trials;
 pub(crate) mod tuning;
 pub(crate) mod verdicts;
+pub(crate) mod xml;

@@ -58,7 +58,7 @@ impl Spinner {
 
 /// What has to be known about the answer, and is no part of it.
 pub(crate) fn warn(text: &str) {
-    let _ = writeln!(anstream::stderr(), "{}", super::text::bold(text));
+    let _ = writeln!(anstream::stderr(), "{}", super::text::bold(&super::text::harmless(text)));
 }
 
 /// Chatter: on standard error, and only where somebody sits.

@@ -89,12 +89,12 @@ fn grid(sweep: &Sweep, rows: &VariedNumber, columns: &VariedNumber, measure: usi
     let corner = format!("{} ↓  {} →", last(&rows.path), last(&columns.path));
     let header: Vec<String> =
         std::iter::once(corner).chain(columns.values.iter().map(|value| label(columns, *value))).collect();
-    let line = |(index, value): (usize, &f64)| {
-        let points = &sweep.points[index * width..(index + 1) * width];
+    let line = |(points, value): (&[SweepPoint], &f64)| {
         let cells = points.iter().map(|point| figures::of(&point.figures[measure]));
-        std::iter::once(label(rows, *value)).chain(cells).collect()
+        let missing = std::iter::repeat_n(String::new(), width - points.len());
+        std::iter::once(label(rows, *value)).chain(cells).chain(missing).collect()
     };
-    let drawn = table::draw_named(&header, rows.values.iter().enumerate().map(line).collect());
+    let drawn = table::draw_named(&header, sweep.points.chunks(width).zip(&rows.values).map(line).collect());
     let widest = sweep.points.iter().map(|point| point.figures[measure].half_width()).fold(0.0, f64::max);
     let unit = sweep.points[0].figures[measure].unit;
     let reach = figures::value(unit, Some(widest), widest).replace(" %", " pp");

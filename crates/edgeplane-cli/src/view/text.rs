@@ -1,5 +1,7 @@
 //! Small pieces of text: numbers with sensible digits, styles.
 
+use std::borrow::Cow;
+
 use anstyle::{AnsiColor, Style};
 
 fn styled(style: Style, text: &str) -> String {
@@ -17,6 +19,33 @@ pub(crate) fn dim(text: &str) -> String {
 /// For what ends a hit or a fight; bold, so that it does not hang on colour alone.
 pub(crate) fn strong(text: &str) -> String {
     styled(AnsiColor::Magenta.on_default().bold(), text)
+}
+
+/// A text for a screen in which nothing commands it but styles: other control characters, which a ruleset's names may
+/// hold, are shown and not sent.
+pub(crate) fn harmless(text: &str) -> Cow<'_, str> {
+    let commands = |c: char| c.is_control() && c != '\n' && c != '\t';
+    if !text.contains(commands) {
+        return Cow::Borrowed(text);
+    }
+    let mut shown = String::with_capacity(text.len());
+    let mut rest = text;
+    while let Some(at) = rest.find(commands) {
+        shown.push_str(&rest[..at]);
+        rest = &rest[at..];
+        let style = rest.strip_prefix("\u{1b}[").and_then(|after| {
+            let end = after.find(|c: char| !c.is_ascii_digit() && c != ';')?;
+            after[end..].starts_with('m').then_some(end + 3)
+        });
+        let (taken, is_style) = match style {
+            Some(length) => (length, true),
+            None => (rest.chars().next().map_or(1, char::len_utf8), false),
+        };
+        shown.push_str(if is_style { &rest[..taken] } else { "\u{fffd}" });
+        rest = &rest[taken..];
+    }
+    shown.push_str(rest);
+    Cow::Owned(shown)
 }
 
 /// One decimal: enough to compare hits by.

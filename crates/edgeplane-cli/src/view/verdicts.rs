@@ -1,13 +1,15 @@
 //! Expectations and whether they hold: as a table, and as JUnit XML for build servers.
 
+use edgeplane::rules::ExpectRule;
 use edgeplane::study::{Expectation, Verdict};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 
 use super::table::{self, Column};
+use super::xml::allowed;
 use super::{figures, text};
 use crate::command::Failure;
 
-pub(crate) fn draw(found: &[Expectation]) -> String {
+pub(crate) fn draw(found: &[Expectation], asked: usize) -> String {
     let row = |one: &Expectation| {
         vec![
             word(one.verdict).to_owned(),
@@ -30,7 +32,7 @@ pub(crate) fn draw(found: &[Expectation]) -> String {
     ];
     let table = table::draw(&columns, found.iter().map(row).collect());
     let table: String = table.lines().map(standing_out).collect();
-    format!("{table}\n{}", summary(found))
+    format!("{table}\n{}", summary(found, asked))
 }
 
 /// A line of the table, with a bad verdict told strongly; only now, for a style would count as width.
@@ -62,25 +64,32 @@ pub(crate) fn wanted(one: &Expectation) -> String {
     }
 }
 
-fn summary(found: &[Expectation]) -> String {
+fn summary(found: &[Expectation], asked: usize) -> String {
+    let unknown = match asked - found.len() {
+        0 => String::new(),
+        left => format!(" {left} of {asked} were not looked at.\n"),
+    };
     let failed: Vec<&Expectation> = found.iter().filter(|one| !one.verdict.holds()).collect();
     if failed.is_empty() {
-        let all =
-            if found.len() == 1 { "The expectation holds.".to_owned() } else { format!("All {} hold.", found.len()) };
-        return format!(" {all}\n");
+        let all = match (found.len(), unknown.is_empty()) {
+            (1, true) => "The expectation holds.".to_owned(),
+            (count, true) => format!("All {count} hold."),
+            (count, false) => format!("{count} of {asked} hold."),
+        };
+        return format!(" {all}\n{unknown}");
     }
     let mut lines = format!(" {} of {} fail:\n", failed.len(), found.len());
     for one in failed {
         let because = if one.because.is_empty() { String::new() } else { format!(" — {}", one.because) };
         lines.push_str(&format!("   {} in {}{because}\n", one.that, one.encounter));
     }
-    lines
+    lines + &unknown
 }
 
-/// The same for build servers: one test for each expectation.
-pub(crate) fn junit(title: &str, found: &[Expectation]) -> Result<String, Failure> {
-    let mut report = Report::new(format!("expectations of {title}"));
-    let mut suite = TestSuite::new(title.to_owned());
+/// The same for build servers: one test for each expectation; those that were not looked at are skipped.
+pub(crate) fn junit(title: &str, found: &[Expectation], skipped: &[&ExpectRule]) -> Result<String, Failure> {
+    let mut report = Report::new(allowed(&format!("expectations of {title}")));
+    let mut suite = TestSuite::new(allowed(title));
     for one in found {
         let told = format!(
             "{} in {}: found {} ({}), wanted {}",
@@ -93,14 +102,21 @@ pub(crate) fn junit(title: &str, found: &[Expectation]) -> Result<String, Failur
         let mut status = TestCaseStatus::success();
         if !one.verdict.holds() {
             status = TestCaseStatus::non_success(NonSuccessKind::Failure);
-            status.set_message(told.clone());
+            status.set_message(allowed(&told));
             if !one.because.is_empty() {
-                status.set_description(one.because.clone());
+                status.set_description(allowed(&one.because));
             }
         }
-        let mut case = TestCase::new(one.that.clone(), status);
-        case.set_classname(one.encounter.clone());
-        case.set_system_out(format!("{told}, {} fights", one.figure.trials));
+        let mut case = TestCase::new(allowed(&one.that), status);
+        case.set_classname(allowed(&one.encounter));
+        case.set_system_out(allowed(&format!("{told}, {} fights", one.figure.trials)));
+        suite.add_test_case(case);
+    }
+    for rule in skipped {
+        let mut status = TestCaseStatus::skipped();
+        status.set_message("stopped before it was looked at");
+        let mut case = TestCase::new(allowed(&rule.that.text), status);
+        case.set_classname(allowed(&rule.encounter.text));
         suite.add_test_case(case);
     }
     report.add_test_suite(suite);

@@ -1,7 +1,9 @@
 //! What ends a fight that would otherwise never end, and fights that cannot go on.
 
+use std::sync::Arc;
+
 use crate::program::{AbilityId, CombatantId, Fault, Program, Setup, StatusId, Time};
-use crate::text::{Code, Diagnostic};
+use crate::text::{Code, Diagnostic, Sources};
 
 /// What ends a fight that would otherwise never end.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -21,13 +23,22 @@ impl Default for Limits {
 }
 
 /// A fight that cannot go on: when, why, and where in the ruleset that comes from.
-#[derive(Clone, PartialEq)]
+#[derive(Clone)]
 pub struct FightError {
     /// When.
     pub at: Time,
     /// Why.
     pub kind: FightErrorKind,
-    diagnostic: Diagnostic,
+    diagnostic: Box<Diagnostic>,
+    /// The rules of the fight, so that what is shown are the lines of its own files.
+    program: Arc<Program>,
+}
+
+/// Equal if the same went wrong at the same moment.
+impl PartialEq for FightError {
+    fn eq(&self, other: &Self) -> bool {
+        self.at == other.at && self.kind == other.kind && self.diagnostic == other.diagnostic
+    }
 }
 
 impl std::fmt::Debug for FightError {
@@ -93,13 +104,18 @@ pub enum FightErrorKind {
 
 impl FightError {
     pub(crate) fn new(at: Time, kind: FightErrorKind, setup: &Setup) -> Self {
-        let diagnostic = kind.diagnostic(at, setup);
-        Self { at, kind, diagnostic }
+        let diagnostic = Box::new(kind.diagnostic(at, setup));
+        Self { at, kind, diagnostic, program: Arc::clone(setup.program()) }
     }
 
     /// As a diagnostic that points into the ruleset where that is possible.
     pub fn diagnostic(&self) -> &Diagnostic {
         &self.diagnostic
+    }
+
+    /// The files that the places of the diagnostic point into.
+    pub fn sources(&self) -> &Sources {
+        self.program.sources()
     }
 }
 
@@ -127,7 +143,12 @@ impl FightErrorKind {
             Self::Call { what } => Diagnostic::new(Code::FightFault, what.clone()),
             Self::TooLong { steps } => {
                 let message = format!("the fight did not end within {steps} steps");
-                Diagnostic::new(Code::FightFault, message).help("give the encounter a `time_limit`")
+                let help = if setup.time_limit < Time::NEVER {
+                    "something happens too often: look for short cooldowns, periods and recoveries in `fight`"
+                } else {
+                    "give the encounter a `time_limit`"
+                };
+                Diagnostic::new(Code::FightFault, message).help(help)
             }
         };
         diagnostic.message = format!("at {:.6} s: {}", at.seconds(), diagnostic.message);

@@ -15,6 +15,9 @@ use crate::rules::{
 };
 use crate::text::{Code, Diagnostic};
 
+/// Fewest seconds between two ticks.
+pub(crate) const LEAST_PERIOD: f64 = 0.001;
+
 /// A status of the ruleset.
 #[derive(Clone, Debug)]
 pub struct StatusPlan {
@@ -227,6 +230,10 @@ impl Compiler<'_> {
         let every = rule.every.as_ref().and_then(|every| {
             let does = self.outcomes(&every.does, &rule.tags, &Place::TICK, rules);
             let period = self.number(&every.period, Scope::APPLIED)?;
+            if let Some(seconds) = every.period.as_number().filter(|seconds| *seconds < LEAST_PERIOD) {
+                let message = format!("a period of {seconds} s is too short; the least is {LEAST_PERIOD} s");
+                self.out.push(Diagnostic::at(Code::BadValue, every.period.span, message));
+            }
             let (first_now, part_tick, restart) = (every.first_now, every.part_tick, every.restart);
             Some(EveryPlan { period, first_now, part_tick, restart, does })
         });

@@ -144,6 +144,14 @@ fn sides(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<SideMembers> {
         out.push(super::reader::wrong_type(node, "a table of sides", &path));
         return Vec::new();
     };
+    for entry in &table.entries {
+        let name = &entry.key;
+        if name.contains([',', '(', ')', '"']) || name.trim() != name || name.is_empty() {
+            let message = format!("`{name}` cannot be the name of a side: measures could not spell it");
+            let help = "leave out commas, brackets, quotes, and spaces at its ends";
+            out.push(Diagnostic::at(Code::BadName, entry.key_span, message).help(help));
+        }
+    }
     let read = |entry: &crate::text::Entry| SideMembers {
         name: Word { text: entry.key.clone(), span: entry.key_span },
         members: members(&entry.node, &format!("{path}.{}", entry.key), out),

@@ -27,6 +27,8 @@ pub struct Figure {
 
 impl Figure {
     pub(super) fn new(measure: &Measure, trials: u64, interval: Option<Interval>) -> Self {
+        // What is too large to be counted with has no value.
+        let interval = interval.filter(|one| one.value.is_finite() && !one.low.is_nan() && !one.high.is_nan());
         Self {
             measure: measure.text.clone(),
             unit: measure.unit(),

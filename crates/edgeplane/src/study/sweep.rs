@@ -23,7 +23,7 @@ pub struct Sweep {
     pub varied: Vec<VariedNumber>,
     /// The measures.
     pub measures: Vec<String>,
-    /// The points; the last number varies fastest.
+    /// The points; the last number varies fastest. Fewer than there are combinations, if the study was stopped.
     pub points: Vec<SweepPoint>,
 }
 
@@ -66,7 +66,7 @@ pub struct SweepPoint {
 ///
 /// # Errors
 /// As [`Game::variant`] and [`super::run_measures`], for any of the values. If it is stopped, points that were not
-/// reached have figures without a value.
+/// reached are left out.
 pub fn run_sweep(
     game: &Game,
     encounter: &str,
@@ -78,6 +78,9 @@ pub fn run_sweep(
     let crew = Crew::new(plan, progress);
     let mut points = Vec::new();
     for at in combinations(varied) {
+        if crew.is_stopped() && !points.is_empty() {
+            break;
+        }
         let changes =
             varied.iter().zip(&at).map(|(vary, value)| vary.at(game, *value)).collect::<Result<Vec<_>, _>>()?;
         let variant = game.variant(&changes)?.measured(encounter, measures)?;

@@ -34,14 +34,20 @@ pub(super) struct Moments {
 
 impl Moments {
     pub(super) fn add(&mut self, value: f64) {
-        self.sum += value;
-        self.squares += value * value;
+        self.sum = bounded(self.sum + value);
+        self.squares = bounded(self.squares + value * value);
     }
 
     fn join(&mut self, other: &Self) {
-        self.sum += other.sum;
-        self.squares += other.squares;
+        self.sum = bounded(self.sum + other.sum);
+        self.squares = bounded(self.squares + other.squares);
     }
+}
+
+/// A sum that stays a number, whatever is added: a study of a number that is far too large still has figures for all
+/// others, and can be kept in a file.
+fn bounded(sum: f64) -> f64 {
+    sum.clamp(-f64::MAX, f64::MAX)
 }
 
 /// What is summed up for each status on each combatant.
@@ -160,7 +166,16 @@ impl Tally {
                 tally.fight.len(),
             ]
         };
-        lengths(self) == lengths(&empty)
+        lengths(self) == lengths(&empty) && self.adds_up()
+    }
+
+    /// Whether its counts can be those of its fights.
+    fn adds_up(&self) -> bool {
+        let within = |counts: &[u64]| counts.iter().all(|count| *count <= self.fights);
+        let endings = self.wins.iter().chain([&self.all_fell, &self.time_limit, &self.stalemate, &self.drawn]);
+        let ended = endings.fold(0_u64, |sum, count| sum.saturating_add(*count));
+        let lasted = self.durations.values().fold(0_u64, |sum, count| sum.saturating_add(*count));
+        within(&self.wins) && ended == self.fights && lasted == self.fights && self.held_out <= self.fights
     }
 
     /// The row of an ability or a status of a combatant.
@@ -288,7 +303,7 @@ impl Tally {
             add_counts(mine, theirs);
         }
         for (mine, theirs) in self.rows.iter_mut().zip(&other.rows) {
-            mine.iter_mut().zip(theirs).for_each(|(mine, theirs)| *mine += theirs);
+            mine.iter_mut().zip(theirs).for_each(|(mine, theirs)| *mine = bounded(*mine + theirs));
         }
         for (mine, theirs) in self.damage_rate.iter_mut().zip(&other.damage_rate) {
             mine.join(theirs);
@@ -351,13 +366,13 @@ impl Observer for Tally {
                 row[Sum::Hits as usize] += 1.0;
                 row[Sum::Stopped as usize] += if stopped.is_some() { 1.0 } else { 0.0 };
                 row[Sum::Damage as usize] += dealt;
-                row[Sum::Overkill as usize] += over;
+                row[Sum::Overkill as usize] = bounded(row[Sum::Overkill as usize] + over);
                 self.fight[caster.index()][0] += dealt;
             }
             Event::Healed { caster, source, healed, over, .. } => {
                 let row = self.row_mut(caster, source);
                 row[Sum::Healing as usize] += healed;
-                row[Sum::Overheal as usize] += over;
+                row[Sum::Overheal as usize] = bounded(row[Sum::Overheal as usize] + over);
                 self.fight[caster.index()][1] += healed;
             }
             Event::StatusGained { target, status, total, .. } => {

@@ -107,6 +107,9 @@ pub(super) fn plain(value: f64) -> String {
 }
 
 fn range(low: f64, high: f64, step: Option<f64>) -> Result<Vec<f64>, String> {
+    if !(high - low).is_finite() {
+        return Err(format!("the range {low:e}..{high:e} is too wide to be divided"));
+    }
     let steps = match step {
         None => VALUES - 1,
         // A step that fits up to rounding reaches the end.

@@ -1,6 +1,8 @@
 //! Files and places in them. The only reader of the file system in the library.
 
+use std::collections::BTreeSet;
 use std::fs;
+use std::io::Read;
 use std::path::{Path, PathBuf};
 
 use super::diagnostic::{Code, Diagnostic};
@@ -31,6 +33,8 @@ pub struct Span {
 pub struct SourceFile {
     name: String,
     text: String,
+    /// Where it was read; nothing for a text that was given.
+    path: Option<PathBuf>,
 }
 
 impl SourceFile {
@@ -42,6 +46,11 @@ impl SourceFile {
     /// The whole text.
     pub fn text(&self) -> &str {
         &self.text
+    }
+
+    /// The path that it was read from, which its name may only show in part; none for a text that was given.
+    pub fn path(&self) -> Option<&Path> {
+        self.path.as_deref()
     }
 }
 
@@ -94,6 +103,9 @@ impl Sources {
             match read_text(&file) {
                 Ok(text) => {
                     sources.add(file.display().to_string(), text);
+                    if let Some(last) = sources.files.last_mut() {
+                        last.path = Some(file);
+                    }
                 }
                 Err(diagnostic) => wrong.push(diagnostic),
             }
@@ -104,7 +116,7 @@ impl Sources {
     /// Adds a text under a name; returns how to speak of it.
     pub fn add(&mut self, name: impl Into<String>, text: impl Into<String>) -> FileId {
         let id = FileId(self.files.len() as u32);
-        self.files.push(SourceFile { name: name.into(), text: text.into() });
+        self.files.push(SourceFile { name: name.into(), text: text.into(), path: None });
         id
     }
 
@@ -149,11 +161,12 @@ fn list(path: &Path, wrong: &mut Vec<Diagnostic>) -> Vec<PathBuf> {
     if path.is_file() {
         return vec![path.to_path_buf()];
     }
-    let mut files = Vec::new();
-    if let Err(error) = collect(path, 0, &mut files) {
-        wrong.push(unreadable(path, &error));
-        return files;
+    let mut found = Found::default();
+    if let Err(diagnostic) = found.collect(path, 0) {
+        wrong.push(diagnostic);
+        return Vec::new();
     }
+    let mut files = found.files;
     files.sort();
     if !files.iter().any(|file| file.extension().is_some_and(|ending| ending == "toml")) {
         files.clear();
@@ -164,34 +177,65 @@ fn list(path: &Path, wrong: &mut Vec<Diagnostic>) -> Vec<PathBuf> {
     } else if files.len() > MAX_FILES {
         wrong.push(Diagnostic::new(
             Code::UnreadableFile,
-            format!("`{}` holds {} files; at most {MAX_FILES} are read", path.display(), files.len()),
+            format!("`{}` holds more than {MAX_FILES} files, which is the most that is read", path.display()),
         ));
         files.clear();
     }
     files
 }
 
-fn collect(folder: &Path, depth: usize, files: &mut Vec<PathBuf>) -> std::io::Result<()> {
-    for entry in fs::read_dir(folder)? {
-        let path = entry?.path();
-        if path.is_dir() && depth < MAX_FOLDER_DEPTH {
-            collect(&path, depth + 1, files)?;
-        } else if path.extension().is_some_and(|ending| ending == "toml" || ending == "csv") {
-            files.push(path);
+/// The files of a ruleset's folder.
+#[derive(Default)]
+struct Found {
+    files: Vec<PathBuf>,
+    /// Folders that were looked into, by their real paths: links can lead in a circle.
+    folders: BTreeSet<PathBuf>,
+}
+
+impl Found {
+    /// Hidden files and folders are passed by: editors and version control keep theirs there.
+    fn collect(&mut self, folder: &Path, depth: usize) -> Result<(), Diagnostic> {
+        let failed = |error: std::io::Error| unreadable(folder, &error);
+        if !self.folders.insert(fs::canonicalize(folder).map_err(failed)?) {
+            return Ok(());
         }
+        if depth > MAX_FOLDER_DEPTH {
+            let message =
+                format!("`{}` is more than {MAX_FOLDER_DEPTH} folders deep, and is not read", folder.display());
+            return Err(Diagnostic::new(Code::UnreadableFile, message).help("keep a ruleset's files closer together"));
+        }
+        for entry in fs::read_dir(folder).map_err(failed)? {
+            let entry = entry.map_err(failed)?;
+            let path = entry.path();
+            if entry.file_name().as_encoded_bytes().starts_with(b".") {
+                continue;
+            }
+            if path.is_dir() {
+                self.collect(&path, depth + 1)?;
+            } else if path.extension().is_some_and(|ending| ending == "toml" || ending == "csv") {
+                self.files.push(path);
+            }
+            if self.files.len() > MAX_FILES {
+                return Ok(());
+            }
+        }
+        Ok(())
     }
-    Ok(())
 }
 
 fn read_text(path: &Path) -> Result<String, Diagnostic> {
-    let size = fs::metadata(path).map_err(|error| unreadable(path, &error))?.len();
-    if size > MAX_FILE_BYTES {
-        return Err(Diagnostic::new(
-            Code::UnreadableFile,
-            format!("`{}` is {size} bytes long; at most {MAX_FILE_BYTES} are read", path.display()),
-        ));
+    let failed = |error: std::io::Error| unreadable(path, &error);
+    // What is no file may never end, or never begin.
+    if !fs::metadata(path).map_err(failed)?.is_file() {
+        return Err(Diagnostic::new(Code::UnreadableFile, format!("`{}` is not a regular file", path.display())));
     }
-    let bytes = fs::read(path).map_err(|error| unreadable(path, &error))?;
+    let mut bytes = Vec::new();
+    let file = fs::File::open(path).map_err(failed)?;
+    file.take(MAX_FILE_BYTES + 1).read_to_end(&mut bytes).map_err(failed)?;
+    if bytes.len() as u64 > MAX_FILE_BYTES {
+        let message = format!("`{}` is too large: at most {MAX_FILE_BYTES} bytes are read", path.display());
+        return Err(Diagnostic::new(Code::UnreadableFile, message));
+    }
     String::from_utf8(bytes).map_err(|error| {
         let at = error.utf8_error().valid_up_to();
         Diagnostic::new(Code::UnreadableFile, format!("`{}` is not UTF-8 text: byte {at} is wrong", path.display()))

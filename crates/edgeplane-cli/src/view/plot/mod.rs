@@ -18,6 +18,7 @@ use std::fmt::Display;
 use plotters::coord::Shift;
 use plotters::prelude::*;
 
+use super::xml;
 use crate::command::Failure;
 
 const PAPER: RGBColor = RGBColor(252, 251, 246);
@@ -68,7 +69,7 @@ fn picture(
         root.present().map_err(|error| broken(&error))?;
     }
     // A picture shrinks with the page; its own size is only its shape.
-    Ok(svg.replacen("<svg ", &format!("<svg role=\"img\" aria-label=\"{}\" ", heading.replace('"', "'")), 1))
+    Ok(xml::allowed(&svg).replacen("<svg ", &format!("<svg role=\"img\" aria-label=\"{}\" ", xml::escaped(heading)), 1))
 }
 
 fn broken(error: &dyn Display) -> Failure {

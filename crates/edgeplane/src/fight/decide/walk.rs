@@ -17,6 +17,9 @@ use crate::rules::{Moves, SideRule};
 /// How often one plans its way at one moment because others change their courses.
 const PLANS: u8 = 2;
 
+/// Metres that any reach, radius and length of an area has at least.
+const LEAST_REACH: f64 = 0.01;
+
 #[inline]
 pub(super) fn length(a: Plane) -> f64 {
     inner(a, a).sqrt()
@@ -73,16 +76,17 @@ impl<C: Chance> Engine<'_, C> {
         }
     }
 
-    /// How near its first target has to be for an ability; any distance for most.
+    /// How near its first target has to be for an ability; any distance for most. A centimetre is the least: who walks
+    /// up to a mere point is past it a microsecond later.
     #[inline]
     pub(in crate::fight) fn reach_of(&mut self, who: CombatantId, reach: Option<FormulaId>) -> Outcome<f64> {
         let Some(reach) = reach else { return Ok(f64::INFINITY) };
         if let Some(known) = self.program.plain_value(reach, who, &self.state.numbers)
             && !self.wants.detail()
         {
-            return Ok(known);
+            return Ok(known.max(LEAST_REACH));
         }
-        self.positive(reach, &self.frame(who, who))
+        Ok(self.positive(reach, &self.frame(who, who))?.max(LEAST_REACH))
     }
 
     /// When two will be within a distance if both go on as they do.

@@ -5,11 +5,9 @@ use super::super::events::{Applied, StatusRefusal};
 use super::super::state::statuses::{Record, seconds_left, ticks_within};
 use super::super::state::{Cause, EffectContext};
 use crate::program::{
-    Again, Chance, CombatantId, Frame, Layout, LostReason, StackTimer, StatusId, StatusPlan, Time, TriggerEvent,
+    Again, Chance, CombatantId, Frame, LEAST_PERIOD, Layout, LostReason, StackTimer, StatusId, StatusPlan, Time,
+    TriggerEvent,
 };
-
-/// Shortest time between two ticks, in microseconds.
-const LEAST_PERIOD: f64 = 1_000.0;
 
 /// An application: how many stacks, and for how long.
 #[derive(Clone, Copy)]
@@ -164,7 +162,7 @@ impl<C: Chance> Engine<'_, C> {
         (record.started, record.rhythm) = (now, now);
         (record.full, record.ends) = (duration, ends);
         if let Some(every) = &plan.every {
-            record.period = (self.positive(every.period, frame)? * 1e6).max(LEAST_PERIOD);
+            record.period = self.positive(every.period, frame)?.max(LEAST_PERIOD) * 1e6;
             record.ticks = ticks_within(every.first_now, duration, record.period);
         }
         if let Some(rank) = plan.rank {
