@@ -177,7 +177,7 @@ pub(crate) struct ExplainArgs {
     pub(crate) ruleset: RulesetArgs,
     /// A character, or an ability or a status together with --from and --on
     pub(crate) what: String,
-    /// The character who uses the ability, or inflicts the status
+    /// The character who uses the ability, or applies the status
     #[arg(long, value_name = "CHARACTER")]
     pub(crate) from: Option<String>,
     /// The character on whom it is used, or whose status it is

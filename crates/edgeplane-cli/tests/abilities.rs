@@ -74,7 +74,7 @@ cooldown = 1
 does = [{ heal = 1 }]
 [ability.hush]
 cooldown = 20
-does = [{ inflict = "hushed" }]
+does = [{ apply = "hushed" }]
 [policy.all]
 use = [
   { ability = "sing" }, { ability = "grown" }, { ability = "once" }, { ability = "twice" }, { ability = "jab" },

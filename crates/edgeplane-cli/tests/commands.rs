@@ -154,10 +154,10 @@ fn the_worked_hits_of_the_semantics_can_be_reproduced() {
 #[test]
 fn explain_gives_the_chances_and_means_of_a_hit() {
     let told = json(&["explain", DEMO, "pincer", "--from", "silt_crab", "--on", "lockhand", "--format", "json"]);
-    let outcome = &told["outcomes"][0];
+    let effect = &told["effects"][0];
     assert_eq!(told["exact"].as_bool(), Some(true));
     let chance = |ending: &str| {
-        let endings = outcome["endings"].as_array().unwrap();
+        let endings = effect["endings"].as_array().unwrap();
         endings.iter().find(|line| line["ending"] == ending).unwrap()["chance"].as_f64().unwrap()
     };
     let near = |a: f64, b: f64| assert!((a - b).abs() < 1e-12, "{a} {b}");
@@ -165,7 +165,7 @@ fn explain_gives_the_chances_and_means_of_a_hit() {
     near(chance("critical"), 0.95 * 0.1);
     near(chance("plain"), 0.95 * 0.9);
     // 21.8 before guard 12, a tenth of what is not dodged at one and a half.
-    near(outcome["over_all"]["mean"].as_f64().unwrap(), 21.8 * (200.0 - 12.0) / 200.0 * 0.95 * 1.05);
+    near(effect["over_all"]["mean"].as_f64().unwrap(), 21.8 * (200.0 - 12.0) / 200.0 * 0.95 * 1.05);
     let toll = answer(&["explain", DEMO, "toll", "--from", "bell_ringer", "--on", "silt_crab"]);
     assert!(toll.contains("2. drain to 60 breath") && toll.contains("3. restore"), "{toll}");
     let brace = answer(&["explain", DEMO, "brace", "--from", "lockhand"]);
@@ -197,7 +197,7 @@ fn the_events_of_a_fight_are_there_for_programs() {
         health -= hit["dealt"].as_f64().unwrap();
         assert!((hit["left"].as_f64().unwrap() - health).abs() < 1e-9);
         assert!(
-            (hit["amount"].as_f64().unwrap() - hit["dealt"].as_f64().unwrap() - hit["over"].as_f64().unwrap()).abs()
+            (hit["amount"].as_f64().unwrap() - hit["dealt"].as_f64().unwrap() - hit["overkill"].as_f64().unwrap()).abs()
                 < 1e-9
         );
     }

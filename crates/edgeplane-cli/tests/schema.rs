@@ -124,7 +124,7 @@ fn what_a_ruleset_cannot_say_does_not_fit() {
         json!({ "ability": { "hook": { "does": [{ "damage": 3, "to": "nobody" }] } } }),
         json!({ "ability": { "hook": { "does": [{ "damage": 3, "amount": 3 }] } } }),
         json!({ "ability": { "hook": { "does": { "damage": 3 } } } }),
-        json!({ "status": { "soaked": { "again": "pile" } } }),
+        json!({ "status": { "soaked": { "reapply": "pile" } } }),
         json!({ "status": { "soaked": { "hidden": "yes" } } }),
         json!({ "pools": { "health": { "start": "full" } } }),
         json!({ "encounter": { "duel": { "sides": { "a": [{ "count": 2 }] } } } }),

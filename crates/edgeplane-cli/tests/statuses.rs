@@ -70,10 +70,10 @@ fn explain_tells_what_statuses_add_to_a_character() {
 #[test]
 fn explain_of_an_ability_tells_what_else_it_does() {
     let (told, _) = answer(&["explain", DEMO, "toll", "--from", "bell_ringer", "--on", "silt_crab"]);
-    let inflicts = rows(&told, "inflicts");
+    let applies = rows(&told, "applies");
     assert_eq!(
-        inflicts,
-        ["inflicts cracked, 2 stacks target", "inflicts rattled target chance 35%", "inflicts bell_song allies"]
+        applies,
+        ["applies cracked, 2 stacks target", "applies rattled target chance 35%", "applies bell_song allies"]
     );
     let (told, _) = answer(&["explain", DEMO, "bandage", "--from", "bell_ringer", "--on", "lockhand"]);
     assert_eq!(rows(&told, "cleanses"), ["cleanses 1 debuff, the oldest first target"]);
@@ -83,7 +83,7 @@ fn explain_of_an_ability_tells_what_else_it_does() {
 #[test]
 fn wrong_questions_about_statuses_are_refused() {
     for (arguments, wanted) in [
-        (vec!["silted"], "`silted` is a status: say whose it is, and who inflicts it, with --on and --from"),
+        (vec!["silted"], "`silted` is a status: say whose it is, and who applies it, with --on and --from"),
         (vec!["sitled", "--on", "lockhand"], "did you mean"),
         (vec!["lockhand", "--with", "bracd"], "did you mean `braced`?"),
         (vec!["lockhand", "--with", "braced=none"], "STATUS=STACKS"),
@@ -112,7 +112,7 @@ fn a_fight_tells_of_statuses_as_they_come_and_go() {
         assert!(found, "`{words}` is not told:\n{told}");
     }
     let (traced, _) = answer(&["fight", DEMO, "night_shift", "--seed", "3", "--trace"]);
-    assert!(traced.contains("answers to"), "the trace tells which triggers answered");
+    assert!(traced.contains("triggers on"), "the trace shows which triggers fired");
     assert!(traced.contains("forbidden by rattled"), "and what forbade an ability");
     assert!(told.lines().all(|line| !line.ends_with(' ')), "no blanks at the ends of lines");
 }
@@ -122,10 +122,10 @@ fn the_events_of_statuses_are_there_for_programs() {
     let report = json(&["fight", DEMO, "night_shift", "--seed", "3"]);
     let events = report["events"].as_array().unwrap();
     let of = |name: &str| events.iter().filter(|event| event["event"] == name).collect::<Vec<_>>();
-    assert!(of("status gained").iter().any(|event| event["status"] == "waterlogged" && event["stacks"] == 2));
-    assert!(of("status lost").iter().any(|event| event["reason"] == "cleansed"));
+    assert!(of("status_gained").iter().any(|event| event["status"] == "waterlogged" && event["stacks"] == 2));
+    assert!(of("status_lost").iter().any(|event| event["reason"] == "cleansed"));
     assert!(of("hit").iter().any(|event| event["status"] == "silted" && event["ability"].is_null()));
-    let ticks = of("status ticked").iter().filter(|event| event["status"] == "silted").count();
+    let ticks = of("status_ticked").iter().filter(|event| event["status"] == "silted").count();
     let hits = of("hit").iter().filter(|event| event["status"] == "silted").count();
     assert_eq!(ticks, hits, "each tick of silt is one hit");
     let (csv, _) = answer(&["fight", DEMO, "night_shift", "--seed", "3", "--format", "csv"]);
@@ -166,13 +166,13 @@ fn suspicious_rulesets_are_sound_but_warned_of() {
     let path = file.to_str().unwrap();
     let (out, err) = answer(&["check", path]);
     assert!(out.contains("is sound: 1 file, no errors, 2 warnings"), "{out}");
-    assert!(err.contains("warning[never-inflicted]") && err.contains("odd.toml:3:9"), "{err}");
+    assert!(err.contains("warning[never-applied]") && err.contains("odd.toml:3:9"), "{err}");
     assert!(err.contains("warning[forbids-nothing]") && err.contains("did you mean `song`?"), "{err}");
     let report = json(&["check", path]);
     assert_eq!((report["sound"].as_bool(), report["diagnostics"].as_array().unwrap().len()), (Some(true), 2));
     assert_eq!(report["diagnostics"][0]["severity"], "warning");
     let (csv, _) = answer(&["check", path, "--format", "csv"]);
-    assert!(csv.contains(",warning,never-inflicted,"), "{csv}");
+    assert!(csv.contains(",warning,never-applied,"), "{csv}");
     let (_, demo) = answer(&["check", DEMO]);
     assert_eq!(demo, "", "the demo is above suspicion");
 }
@@ -186,12 +186,12 @@ fn an_endless_chain_is_told_with_those_who_made_it() {
         health = { max = 5, defeat = true }
         [status.ping]
         duration = 9
-        on = [{ event = "gained", does = [{ inflict = "pong" }] }, { event = "renewed", does = [{ inflict = "pong" }] }]
+        on = [{ event = "gained", does = [{ apply = "pong" }] }, { event = "renewed", does = [{ apply = "pong" }] }]
         [status.pong]
         duration = 9
-        on = [{ event = "gained", does = [{ inflict = "ping" }] }, { event = "renewed", does = [{ inflict = "ping" }] }]
+        on = [{ event = "gained", does = [{ apply = "ping" }] }, { event = "renewed", does = [{ apply = "ping" }] }]
         [ability.start]
-        does = [{ inflict = "ping" }]
+        does = [{ apply = "ping" }]
         [character.one]
         abilities = ["start"]
         [encounter.e]
@@ -203,7 +203,7 @@ fn an_endless_chain_is_told_with_those_who_made_it() {
         let output = run(&[command, file.to_str().unwrap(), "e"]);
         assert_eq!(output.status.code(), Some(2), "{command}");
         let told = String::from_utf8(output.stderr).unwrap();
-        assert!(told.contains("`ping` and `pong` answer to each other without end"), "{told}");
+        assert!(told.contains("`ping` and `pong` trigger each other without end"), "{told}");
         assert!(told.contains("give one of their triggers a `cooldown`"), "{told}");
     }
 }

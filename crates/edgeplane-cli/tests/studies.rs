@@ -55,7 +55,7 @@ fn trials_of_measures_agree_with_the_trials_of_everything() {
         "-m",
         "damage(silt_crab, pincer)",
         "-m",
-        "fall_rate(lockhand)",
+        "defeat_rate(lockhand)",
     ]);
     near(&some[0]["value"], all["sides"][0]["win_rate"]["value"].as_f64().unwrap());
     near(&some[0]["low"], all["sides"][0]["win_rate"]["low"].as_f64().unwrap());
@@ -64,7 +64,7 @@ fn trials_of_measures_agree_with_the_trials_of_everything() {
     let abilities = all["combatants"][1]["abilities"].as_array().unwrap();
     let pincer = abilities.iter().find(|ability| ability["ability"] == "pincer").unwrap();
     near(&some[3]["value"], pincer["damage"].as_f64().unwrap());
-    near(&some[4]["value"], all["combatants"][0]["fell"]["value"].as_f64().unwrap());
+    near(&some[4]["value"], all["combatants"][0]["defeated"]["value"].as_f64().unwrap());
 }
 
 #[test]

@@ -72,8 +72,8 @@ impl std::fmt::Display for Error {
             Self::Unknown { what, name, known } => {
                 write!(f, "no {what} is called `{name}`")?;
                 let known: Vec<&str> = known.iter().map(String::as_str).collect();
-                match crate::text::diagnostic::nearest(name, &known) {
-                    Some(near) => write!(f, "; did you mean `{near}`?"),
+                match crate::text::diagnostic::suggestion(name, &known) {
+                    Some(help) => write!(f, "; {help}"),
                     None => write!(f, "; there are {}", crate::text::diagnostic::listed(&known)),
                 }
             }

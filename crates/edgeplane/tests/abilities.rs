@@ -217,8 +217,8 @@ fn what_is_held_during_a_use_ends_with_it() {
     let game = |more: &str, statuses: &str| {
         rules(
             &format!(
-                "[attributes]\nmight = 10\n[status.steeled]\nduration = inf\nagain = \"refresh\"\nmodify = [{{ attribute = \"might\", add = 5 }}]\n\
-                 [status.sweaty]\nduration = 2\nagain = \"refresh\"\n\
+                "[attributes]\nmight = 10\n[status.steeled]\nduration = inf\nreapply = \"refresh\"\nmodify = [{{ attribute = \"might\", add = 5 }}]\n\
+                 [status.sweaty]\nduration = 2\nreapply = \"refresh\"\n\
                  [ability.heave]\ncast = 1\nuses = 1\nduring = [\"steeled\", \"sweaty\"]\n{more}\ndoes = [{{ damage = 1, type = \"blow\" }}]"
             ),
             &format!("abilities = [\"heave\"]\n{statuses}"),
@@ -454,7 +454,7 @@ fn times_may_hang_on_attributes_and_are_taken_when_a_use_counts() {
         [ability.hurry]
         uses = 1
         targets = "self"
-        does = [{ inflict = "quick" }]
+        does = [{ apply = "quick" }]
         [ability.shove]
         recovery = 0.1
         charges = { max = 2, regain = "4 * (1 - caster.haste)" }

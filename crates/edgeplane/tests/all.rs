@@ -7,8 +7,8 @@ mod common;
 #[path = "abilities.rs"]
 mod abilities;
 
-#[path = "answers.rs"]
-mod answers;
+#[path = "triggers.rs"]
+mod triggers;
 
 #[path = "areas.rs"]
 mod areas;

@@ -40,7 +40,7 @@ const CONTROL: &str = r#"
     refund = 0.5
     does = [{ restore = "spirit", amount = 0 }]
     [ability.hold]
-    does = [{ inflict = "stun" }]
+    does = [{ apply = "stun" }]
     [ability.jolt]
     does = [{ interrupt = true }]
     [character.one]

@@ -47,9 +47,9 @@ const TRUTHS: [(&str, f64); 6] = [
     ("win_rate(a)", 0.7),
     ("damage(a, ability.scratch)", 6.5),
     ("stopped_rate(a)", 0.3 / 2.3),
-    ("fall_time(b)", 2.0),
-    ("fall_time(b).p50", 2.0),
-    ("fall_time(b).p90", 2.8),
+    ("defeat_time(b)", 2.0),
+    ("defeat_time(b).p50", 2.0),
+    ("defeat_time(b).p90", 2.8),
 ];
 
 fn plan(trials: u64, study: u64) -> TrialsPlan {

@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
 use crate::common::{demo, seconds};
-use edgeplane::fight::{Event, Likely, Log, StatusRefusal};
+use edgeplane::fight::{Event, Likely, Log, Prevention};
 use edgeplane::study::explain::{StatusExplanation, explain_character_with, explain_status};
 use edgeplane::{CombatantId, Fight, Game, Setup, Silent, Time};
 
@@ -40,7 +40,7 @@ fn two(game: &Game, one: &str, other: &str) -> Fight<Likely> {
 fn braced_gives_guard_and_breath_for_blows() {
     let braced = explained("braced", "sluicer", "sluicer");
     assert_eq!(values(&braced, "guard"), [0.0, 35.0]);
-    assert_eq!((braced.lasts, braced.again.as_str()), (Some(4.0), "renews its time"));
+    assert_eq!((braced.lasts, braced.reapply.as_str()), (Some(4.0), "renews its time"));
     assert_eq!(braced.answers[0].event.name(), "hit_taken");
     assert_eq!(braced.answers[0].only, "cooldown 0.5 s");
 }
@@ -97,7 +97,7 @@ fn the_bell_song_of_the_better_ringer_is_heard() {
     assert!(fight.apply_status(song, ringer, ringer, 1, &mut log).unwrap());
     assert!(fight.apply_status(song, lampwright, ringer, 1, &mut log).unwrap(), "craft 13 beats craft 12");
     assert!(!fight.apply_status(song, ringer, ringer, 1, &mut log).unwrap());
-    let weaker = |event: &Event| matches!(event, Event::StatusRefused { reason: StatusRefusal::Weaker, .. });
+    let weaker = |event: &Event| matches!(event, Event::StatusPrevented { reason: Prevention::Weaker, .. });
     assert!(log.events.iter().any(|logged| weaker(&logged.event)));
 }
 
@@ -170,7 +170,7 @@ fn silt_hurts_five_times_for_each_stalker() {
     let silted = explained("silted", "reed_stalker", "lockhand");
     near(&silted.ticks.iter().map(|tick| tick.amount).collect::<Vec<_>>(), &[3.84; 5]);
     near(&[silted.stacks[0].damage], &[19.2]);
-    assert_eq!(silted.inflicted_by, ["lash"]);
+    assert_eq!(silted.applied_by, ["lash"]);
 }
 
 #[test]
@@ -192,7 +192,7 @@ fn dazzled_cracked_and_hoarse_change_what_they_say() {
     near(&values(&explained("dazzled", "lampwright", "silt_crab"), "aim"), &[0.0, -0.25]);
     let cracked = explained("cracked", "bell_ringer", "silt_crab");
     near(&values(&cracked, "guard"), &[15.0, 12.0, 9.0, 6.0, 3.0, 0.0, 0.0]);
-    assert_eq!(cracked.again, "stacks, up to 6; each ends on its own");
+    assert_eq!(cracked.reapply, "stacks, up to 6; each ends on its own");
     let hoarse = explained("hoarse", "reed_stalker", "bell_ringer");
     near(&values(&hoarse, "care"), &[0.15, 0.12, 0.09, 0.06]);
     assert_eq!(hoarse.forbids, ["toll"]);
@@ -201,7 +201,7 @@ fn dazzled_cracked_and_hoarse_change_what_they_say() {
 #[test]
 fn cold_fingers_let_go_with_half_a_grip() {
     let mark = explained("leech_mark", "reed_stalker", "sluicer");
-    let drained = mark.ticks.iter().filter(|tick| tick.outcome == "drain");
+    let drained = mark.ticks.iter().filter(|tick| tick.effect == "drain");
     assert_eq!(
         drained.map(|tick| (tick.at, tick.amount)).collect::<Vec<_>>(),
         [(1.0, 3.0), (2.0, 3.0), (3.0, 3.0), (3.5, 1.5)]

@@ -207,3 +207,26 @@ proptest! {
         let _ = set("ability.boathook.does.0.damage", &format!("'''{text}'''"));
     }
 }
+
+/// Whoever writes a word of an earlier version is told the new one.
+#[test]
+fn old_words_lead_to_the_new_ones() {
+    let text = include_str!("cases/bad/old_words.toml");
+    let Err(Error::Ruleset { diagnostics, .. }) = Game::from_text("old.toml", text) else { panic!("sound") };
+    let helps: Vec<&str> = diagnostics.iter().filter_map(|diagnostic| diagnostic.help.as_deref()).collect();
+    for (old, new) in [
+        ("again", "reapply"),
+        ("sticky", "cleansable = false"),
+        ("fell", "defeated"),
+        ("owner_fell", "owner_defeated"),
+        ("inflict", "apply"),
+        ("withheld", "can_learn"),
+        ("worth", "reward"),
+    ] {
+        let help = format!("`{old}` is now written `{new}`");
+        assert!(helps.contains(&help.as_str()), "{help}: {helps:?}");
+    }
+    let game = crate::common::demo();
+    let refused = game.measure("duel", &["fall_rate(lockhand)"], &edgeplane::TrialsPlan::default()).unwrap_err();
+    assert!(refused.to_string().contains("`fall_rate` is now written `defeat_rate`"), "{refused}");
+}

@@ -42,7 +42,7 @@ fn told(setup: &Setup, logged: &Logged) -> Option<String> {
         }
         Event::Lost { caster, ability: id } => format!("{} finds nobody for {}", who(caster), ability(id)),
         Event::Defeated { who: id, .. } => format!("{} falls", who(id)),
-        Event::Ended { ending } => format!("it ends: {}", ending.name()),
+        Event::Ended { ending } => format!("it ends: {}", ending.name().replace('_', " ")),
         _ => return None,
     };
     Some(format!("#! {} {line}", plain(logged.at.seconds())))

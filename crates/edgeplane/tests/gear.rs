@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use crate::common::{ONE, OTHER, demo, game, seconds};
-use edgeplane::fight::{Event, StatusRefusal};
+use edgeplane::fight::{Event, Prevention};
 use edgeplane::study::explain::{explain_ability, explain_character};
 use edgeplane::{Game, Log, Silent, TrialsPlan};
 
@@ -71,10 +71,10 @@ fn rules(one: &str) -> Game {
         does = [{{ damage = 40, type = "blow" }}]
         [ability.shake]
         cooldown = 30
-        does = [{{ inflict = "shaken" }}]
+        does = [{{ apply = "shaken" }}]
         [character.one]
         {one}
-        [character.heir]
+        [character.child]
         extends = "one"
         [character.bare]
         extends = "one"
@@ -112,9 +112,9 @@ fn pieces_and_sets_change_attributes() {
 #[test]
 fn an_heir_wears_what_it_inherits_unless_it_says_otherwise() {
     let game = rules("gear = [\"coat\", \"boots\"]");
-    assert_eq!(sheet(&game, "heir"), sheet(&game, "one"));
+    assert_eq!(sheet(&game, "child"), sheet(&game, "one"));
     assert_eq!(sheet(&game, "bare"), [5.0, 10.0, 60.0]);
-    let plan = &game.program().characters()[game.character("heir").unwrap().index()];
+    let plan = &game.program().characters()[game.character("child").unwrap().index()];
     let told: Vec<_> = plan.gear.iter().map(|piece| (piece.name.as_str(), piece.set.clone().unwrap().1)).collect();
     assert_eq!(told, [("coat", 2), ("boots", 2)]);
 }
@@ -145,10 +145,10 @@ fn gear_adds_steps_answers_ticks_and_refuses() {
     let events: Vec<Event> = log.events.iter().map(|logged| logged.event).collect();
     let hood = game.status("hood").unwrap();
     let refused = events.iter().find_map(|event| match event {
-        Event::StatusRefused { status, reason, .. } if *status == shaken => Some(*reason),
+        Event::StatusPrevented { status, reason, .. } if *status == shaken => Some(*reason),
         _ => None,
     });
-    assert_eq!(refused, Some(StatusRefusal::Immune { by: Some(hood) }));
+    assert_eq!(refused, Some(Prevention::Immune { by: Some(hood) }));
     // 40 against a guard of 5 + 20 + 3 leaves 28.8, of which the padding takes 4; back come 2, less 5 %.
     let hits: Vec<f64> = events
         .iter()
@@ -172,8 +172,8 @@ fn explanations_know_what_is_worn() {
     let shove = game.ability("shove").unwrap();
     let explained = explain_ability(game.program(), shove, one, one).unwrap();
     // 40 × (100 − 28) / 100 of 80 health: three of them.
-    let outcome = &explained.outcomes[0];
-    assert_eq!((outcome.amount, outcome.against, outcome.to_empty), (28.8, 80.0, Some([3, 3, 3])));
+    let effect = &explained.effects[0];
+    assert_eq!((effect.amount, effect.against, effect.to_empty), (28.8, 80.0, Some([3, 3, 3])));
 }
 
 #[test]
@@ -201,7 +201,7 @@ fn gear_is_no_status_for_players_and_cannot_be_cleansed() {
         .collect();
     assert_eq!(shown, ["shaken"], "of the first moment");
     let coat = game.program().status(game.status("coat").unwrap());
-    assert!(coat.sticky && coat.hidden && coat.worn);
+    assert!(!coat.cleansable && coat.hidden && coat.worn);
 }
 
 #[test]

@@ -69,7 +69,7 @@ fn one_walks_until_the_other_is_in_reach() {
     assert_eq!(uses(&log, 0), [2_000_000]);
     // The post waits for the same two metres, and both land at once.
     assert_eq!(uses(&log, 1), [2_000_000]);
-    assert_eq!(ending, Ending::AllFell);
+    assert_eq!(ending, Ending::AllDefeated);
     assert_eq!(courses(&log, 0), [(0, [4.0, 0.0]), (2_000_000, [0.0, 0.0])]);
     let refused = log.events.iter().find_map(|logged| match logged.event {
         Event::Unavailable { who: CombatantId(0), reason, .. } => Some(reason),
@@ -148,11 +148,11 @@ fn one_keeps_its_distance_and_another_is_held_fast() {
     let alone = play(&with(&more("{ interrupt = true }")), "shy").1;
     // Two metres at two a second.
     assert_eq!(courses(&alone, 0), [(0, [-2.0, 0.0]), (1_000_000, [0.0, 0.0])]);
-    let held = play(&with(&more("{ inflict = \"rooted\" }")), "shy").1;
+    let held = play(&with(&more("{ apply = \"rooted\" }")), "shy").1;
     // Half a second of it, then a second held fast, then the other metre.
     let expected = [(0, [-2.0, 0.0]), (500_000, [0.0, 0.0]), (1_500_000, [-2.0, 0.0]), (2_000_000, [0.0, 0.0])];
     assert_eq!(courses(&held, 0), expected);
-    let hastened = play(&with(&more("{ inflict = \"quick\" }")), "shy").1;
+    let hastened = play(&with(&more("{ apply = \"quick\" }")), "shy").1;
     // One metre at two, the other at six a second.
     assert_eq!(courses(&hastened, 0), [(0, [-2.0, 0.0]), (500_000, [-6.0, 0.0]), (666_667, [0.0, 0.0])]);
 }
@@ -267,7 +267,7 @@ fn what_takes_time_to_arrive_arrives_where_the_target_will_be() {
     // What is on its way arrives though its caster falls at that moment: both do.
     // (Nine are left of ten: each has hurt itself by one.)
     assert_eq!(hits("both"), [(1_200_000, 9.0); 2]);
-    assert_eq!(play(&game, "both").0, Ending::AllFell);
+    assert_eq!(play(&game, "both").0, Ending::AllDefeated);
     // Two for the same target, the second from half a metre further to the side: √145 / 10 s, and it finds it fallen.
     assert_eq!(hits("twice"), [(1_200_000, 10.0)]);
     let lost = moments(&play(&game, "twice").1, |event| matches!(event, Event::Lost { .. }));
@@ -375,12 +375,12 @@ fn skirmish(distance: f64, speeds: [f64; 3], keep: f64, count: u32) -> Game {
     let [walker, thrower, slowed] = speeds;
     game(&format!(
         "[attributes]\nspeed = 3\n[pools]\nhealth = {{ max = 60, defeat = true }}\n\
-         [status.slow]\nduration = 2\nagain = \"refresh\"\nmodify = [{{ attribute = \"speed\", add = -{slowed} }}]\n\
+         [status.slow]\nduration = 2\nreapply = \"refresh\"\nmodify = [{{ attribute = \"speed\", add = -{slowed} }}]\n\
          [status.stuck]\nduration = 0.7\nforbids = [\"move\"]\n\
-         [ability.cut]\nreach = 1.5\ncooldown = 0.8\ncast = 0.2\ndoes = [{{ damage = \"between(3, 6)\" }}, {{ inflict = \"slow\", chance = 0.3 }}]\n\
+         [ability.cut]\nreach = 1.5\ncooldown = 0.8\ncast = 0.2\ndoes = [{{ damage = \"between(3, 6)\" }}, {{ apply = \"slow\", chance = 0.3 }}]\n\
          [ability.bash]\nreach = 2\ncooldown = 4\ndoes = [{{ damage = 2 }}, {{ push = 2.5 }}]\n\
          [ability.dart]\nreach = 9\ncooldown = 1.1\ncast = 0.4\ntargets = {{ pick = \"nearest\" }}\ndoes = [{{ damage = \"4 + distance / 4\" }}]\n\
-         [ability.burst]\nreach = 7\ncooldown = 6\ncast = 0.6\ntargets = {{ radius = 2.5 }}\ndoes = [{{ damage = 3 }}, {{ inflict = \"stuck\" }}]\n\
+         [ability.burst]\nreach = 7\ncooldown = 6\ncast = 0.6\ntargets = {{ radius = 2.5 }}\ndoes = [{{ damage = 3 }}, {{ apply = \"stuck\" }}]\n\
          [policy.near]\nuse = [{{ ability = \"bash\" }}, {{ ability = \"cut\" }}]\n\
          [policy.far]\nmove = {{ keep_distance = {keep} }}\nuse = [{{ ability = \"burst\" }}, {{ ability = \"dart\" }}]\n\
          [character.cutter]\nabilities = [\"cut\", \"bash\"]\npolicy = \"near\"\nattributes = {{ speed = {walker} }}\n\

@@ -94,7 +94,7 @@ fn pieces_come_and_go_with_all_that_hangs_on_them() {
     // Another piece for the same slot takes the coat off, and the set loses a piece.
     let log = bring(&game, &mut fight, "swap");
     assert_eq!(guard(&fight), (5.0 + 3.0) * 1.5);
-    let lost = |event: &Event| matches!(event, Event::StatusLost { reason, .. } if reason.name() == "not_holding");
+    let lost = |event: &Event| matches!(event, Event::StatusLost { reason, .. } if reason.name() == "condition_ended");
     assert_eq!(moments(&log, lost).len(), 2, "the coat, and what two pieces gave");
     bring(&game, &mut fight, "boots_off");
     assert_eq!((guard(&fight), number(&game, &fight, "grit"), fight.cap(ONE, health)), (7.5, 10.0, 60.0));
@@ -164,7 +164,7 @@ const MOVES: &str = r#"
     does = [{ take = "maul" }, { give = "poke" }, { give = "spoil" }]
     [character.one]
     abilities = ["poke"]
-    withheld = ["maul"]
+    can_learn = ["maul"]
     [character.two]
     extends = "one"
     abilities = ["rally", "poke"]
@@ -242,7 +242,7 @@ const GATE: &str = r#"
     cast = 2
     uses = 1
     targets = "self"
-    does = [{ inflict = "at_the_gate" }]
+    does = [{ apply = "at_the_gate" }]
     [character.one]
     abilities = ["open"]
     [encounter.bout]

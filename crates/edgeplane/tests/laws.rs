@@ -30,7 +30,7 @@ fn nobody_has_the_better_of_a_mirror_duel() {
     let trials = demo().trials("mirror", &plan(100_000, 2)).unwrap();
     let (east, west) = (&trials.sides[0].win_rate, &trials.sides[1].win_rate);
     assert!(east.low < west.value && west.value < east.high, "{east:?} {west:?}");
-    assert!(trials.all_fell.count > 0, "equals fall together now and then");
+    assert!(trials.all_defeated.count > 0, "equals fall together now and then");
     assert_eq!(east.count + west.count + trials.draws.count, 100_000);
 }
 

@@ -45,7 +45,7 @@ fn night(gauntlet: &str, more: &str) -> Game {
         abilities = ["bite"]
         pools = ["health"]
         attributes = {{ max_health = 30 }}
-        worth = "24 / count(enemies)"
+        reward = "24 / count(enemies)"
         {more}
         [encounter.first]
         sides.heroes = ["hero", "hero"]
@@ -99,7 +99,7 @@ fn nobody_is_left_to_learn_from_a_draw() {
         does = [{ damage = 5 }]
         [character.one]
         abilities = ["swing"]
-        worth = "24 / count(enemies)"
+        reward = "24 / count(enemies)"
         [encounter.bout]
         sides.one = ["one"]
         sides.other = ["one"]

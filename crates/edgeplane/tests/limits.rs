@@ -109,7 +109,7 @@ fn an_attribute_that_is_no_number_is_told_to_whoever_reads_it() {
 might = 2
 [status.huge]
 duration = 9
-again = "separate"
+reapply = "separate"
 max_instances = 2
 modify = [{ attribute = "might", add = 1.7e308 }]
 [status.nothing]

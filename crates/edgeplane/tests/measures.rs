@@ -123,10 +123,10 @@ fn measures_of_a_duel_count_what_is_told() {
     let truth = |holds: bool| f64::from(u8::from(holds));
     one("win_rate(silt)", &|told, _| [truth(matches!(told.ending, Ending::Won(side) if side.0 == 1)), 1.0]);
     one("duration", &|told, _| [told.end(), 1.0]);
-    one("fall_rate(lockhand)", &|told, who| [truth(told.fell(who).is_some()), 1.0]);
+    one("defeat_rate(lockhand)", &|told, who| [truth(told.fell(who).is_some()), 1.0]);
     one("falls(keepers)", &|told, who| [truth(told.fell(who).is_some()), 1.0]);
     one("survivors(lockhand)", &|told, who| [truth(told.fell(who).is_none()), 1.0]);
-    one("fall_time(lockhand)", &|told, who| told.fell(who).map_or([0.0; 2], |at| [at, 1.0]));
+    one("defeat_time(lockhand)", &|told, who| told.fell(who).map_or([0.0; 2], |at| [at, 1.0]));
     one("damage(lockhand)", &|told, who| [told.hits(who, |hit| hit.dealt), 1.0]);
     one("damage_per_second(lockhand)", &|told, who| [told.hits(who, |hit| hit.dealt) / told.end(), 1.0]);
     one("overkill(lockhand)", &|told, who| [told.hits(who, |hit| hit.over), 1.0]);
@@ -307,7 +307,7 @@ fn what_never_happens_has_no_value_rather_than_a_made_up_one() {
          [character.one]\nabilities = [\"rest\"]\n[encounter.calm]\nsides.a = [\"one\"]\nsides.b = [\"one\"]\ntime_limit = 3\n",
     );
     let plan = TrialsPlan { trials: 20, ..TrialsPlan::default() };
-    let figures = game.measure("calm", &["fall_time(a)", "stopped_rate(a)", "draw_rate"], &plan).unwrap();
+    let figures = game.measure("calm", &["defeat_time(a)", "stopped_rate(a)", "draw_rate"], &plan).unwrap();
     assert_eq!((figures[0].value, figures[0].low, figures[1].value), (None, None, None));
     assert_eq!(figures[2].value, Some(1.0));
 }

@@ -17,7 +17,7 @@ use std::fmt::Write as _;
 #[derive(Clone, Debug)]
 struct Ability {
     times: [u8; 4],
-    outcomes: Vec<u8>,
+    effects: Vec<u8>,
     targets: u8,
     extras: u8,
     numbers: [u8; 3],
@@ -25,9 +25,9 @@ struct Ability {
 
 fn ability() -> impl Strategy<Value = Ability> {
     let numbers = any::<[u8; 3]>();
-    let outcomes = prop::collection::vec(0_u8..14, 1..4);
-    (prop::array::uniform4(0_u8..6), outcomes, 0_u8..6, 0_u8..9, numbers)
-        .prop_map(|(times, outcomes, targets, extras, numbers)| Ability { times, outcomes, targets, extras, numbers })
+    let effects = prop::collection::vec(0_u8..14, 1..4);
+    (prop::array::uniform4(0_u8..6), effects, 0_u8..6, 0_u8..9, numbers)
+        .prop_map(|(times, effects, targets, extras, numbers)| Ability { times, effects, targets, extras, numbers })
 }
 
 /// A whole ruleset: abilities, how each side chooses among them, what it wears, how many there are.
@@ -50,18 +50,18 @@ const STATUSES: &str = r#"
 [status.soaked]
 kind = "debuff"
 duration = 3
-again = "stack"
+reapply = "stack"
 max_stacks = 4
 modify = [{ attribute = "pace", add = "-0.05 * stacks" }]
 [status.raw]
 kind = "debuff"
 duration = 4
-again = "refresh"
+reapply = "refresh"
 every = { period = 1, does = [{ damage = "2 + 0.1 * snapshot(caster.might)", type = "cold" }] }
 [status.rallied]
 kind = "buff"
 duration = 5
-again = "extend"
+reapply = "extend"
 longest = 9
 modify = [{ attribute = "might", percent = 20 }]
 on = [{ event = "hit_taken", cooldown = 1, chance = 0.5, does = [{ restore = "wind", amount = 3 }] }]
@@ -69,7 +69,7 @@ on = [{ event = "hit_taken", cooldown = 1, chance = 0.5, does = [{ restore = "wi
 kind = "debuff"
 tags = ["control"]
 duration = 0.7
-again = "keep"
+reapply = "keep"
 forbids = ["act"]
 interrupts = true
 [gear.vest]
@@ -81,7 +81,7 @@ slot = "head"
 set = "issue"
 modify = [{ attribute = "grit", add = 2 }]
 [gear.spur]
-on = [{ event = "hit_dealt", chance = 0.3, does = [{ inflict = "rallied", to = "owner" }] }]
+on = [{ event = "hit_dealt", chance = 0.3, does = [{ apply = "rallied", to = "owner" }] }]
 [gear_set.issue]
 worn = { 2 = ["rallied"] }
 "#;
@@ -90,7 +90,7 @@ impl Ability {
     fn write(&self, index: usize, all: usize, out: &mut String) {
         let [cost, cast, recovery, cooldown] = self.times.map(f64::from);
         let [a, b, c] = self.numbers.map(u32::from);
-        let does: Vec<String> = self.outcomes.iter().map(|kind| self.outcome(*kind)).collect();
+        let does: Vec<String> = self.effects.iter().map(|kind| self.effect(*kind)).collect();
         let targets = [
             "side = \"enemies\"",
             "side = \"enemies\", pick = \"random\"",
@@ -122,16 +122,16 @@ impl Ability {
         let _ = writeln!(out, "{extra}");
     }
 
-    fn outcome(&self, kind: u8) -> String {
+    fn effect(&self, kind: u8) -> String {
         let amount = 4 + self.numbers[0] % 16;
         match kind {
             0 | 1 => format!("{{ damage = \"{amount} + caster.might * 0.5\", spread = 0.2, type = \"blow\" }}"),
             2 => format!("{{ damage = \"{amount} * (1.5 - target.health.share)\", type = \"cold\" }}"),
             3 => format!("{{ heal = {} }}", 1 + amount / 4),
             4 => format!("{{ drain = \"wind\", amount = {amount}, to_caster = 0.5 }}"),
-            5 => "{ inflict = \"soaked\", stacks = 2 }".to_owned(),
-            6 => "{ inflict = \"raw\", chance = 0.7 }".to_owned(),
-            7 => "{ inflict = \"reeling\", chance = 0.25 }".to_owned(),
+            5 => "{ apply = \"soaked\", stacks = 2 }".to_owned(),
+            6 => "{ apply = \"raw\", chance = 0.7 }".to_owned(),
+            7 => "{ apply = \"reeling\", chance = 0.25 }".to_owned(),
             8 => "{ wear = \"spur\", to = \"caster\" }".to_owned(),
             9 => "{ take_off = \"vest\" }".to_owned(),
             10 => "{ wear = \"vest\", to = \"caster\", chance = 0.5 }".to_owned(),
@@ -230,7 +230,7 @@ fn the_recipes_make_for_all_kinds_of_fights() {
         "Defeated",
         "StatusGained",
         "StatusLost",
-        "StatusRefused",
+        "StatusPrevented",
         "Triggered",
         "Interrupted",
         "CapChanged",

@@ -11,7 +11,7 @@ use std::fmt::Write as _;
 use std::sync::Arc;
 
 use crate::common::game;
-use edgeplane::fight::{Applied, Ending, Event, Fight, Likely, Log, Logged, Source, StatusRefusal};
+use edgeplane::fight::{Applied, Ending, Event, Fight, Likely, Log, Logged, Prevention, Source};
 use edgeplane::program::{LostReason, PoolId, SideId, TriggerEvent};
 use edgeplane::{AbilityId, CombatantId, Setup, StatusId, Time};
 
@@ -46,7 +46,7 @@ enum Effect {
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
-enum Again {
+enum Reapply {
     Keep,
     Refresh,
     Extend,
@@ -57,7 +57,7 @@ enum Again {
 #[derive(Clone, Debug)]
 struct Status {
     duration: u64,
-    again: Again,
+    reapply: Reapply,
     period: Option<(u64, Effect)>,
     might: f64,
     forbids: bool,
@@ -129,12 +129,12 @@ fn world(seed: u64) -> World {
     let count = 2 + dice.below(4) as usize;
     let status = |dice: &mut Dice| Status {
         duration: STEP * (4 + dice.below(60)),
-        again: match dice.below(5) {
-            0 => Again::Keep,
-            1 => Again::Refresh,
-            2 => Again::Extend,
-            3 => Again::Stack(2 + dice.below(4) as u32),
-            _ => Again::Replace,
+        reapply: match dice.below(5) {
+            0 => Reapply::Keep,
+            1 => Reapply::Refresh,
+            2 => Reapply::Extend,
+            3 => Reapply::Stack(2 + dice.below(4) as u32),
+            _ => Reapply::Replace,
         },
         period: dice.one_in(2).then(|| (STEP * (3 + dice.below(20)), tick(dice))),
         might: if dice.one_in(2) { dice.below(7) as f64 - 3.0 } else { 0.0 },
@@ -217,7 +217,7 @@ fn written(effect: Effect, to: &str) -> String {
         Effect::Heal(amount) => format!("heal = {amount}"),
         Effect::Drain(amount) => format!("drain = \"wind\", amount = {amount}"),
         Effect::Restore(amount) => format!("restore = \"wind\", amount = {amount}"),
-        Effect::Apply(status) => format!("inflict = \"s{status}\""),
+        Effect::Apply(status) => format!("apply = \"s{status}\""),
         Effect::Interrupt => "interrupt = true".to_owned(),
     };
     format!("{{ {body}{to} }}")
@@ -230,14 +230,14 @@ fn text(world: &World) -> String {
          [[hit_steps]]\nname = \"guard\"\namount = \"amount * (100 - target.guard) / 100\"\n",
     );
     for (index, status) in world.statuses.iter().enumerate() {
-        let again = match status.again {
-            Again::Keep => "\"keep\"".to_owned(),
-            Again::Refresh => "\"refresh\"".to_owned(),
-            Again::Extend => "\"extend\"".to_owned(),
-            Again::Stack(most) => format!("\"stack\"\nmax_stacks = {most}"),
-            Again::Replace => "\"replace\"".to_owned(),
+        let again = match status.reapply {
+            Reapply::Keep => "\"keep\"".to_owned(),
+            Reapply::Refresh => "\"refresh\"".to_owned(),
+            Reapply::Extend => "\"extend\"".to_owned(),
+            Reapply::Stack(most) => format!("\"stack\"\nmax_stacks = {most}"),
+            Reapply::Replace => "\"replace\"".to_owned(),
         };
-        let _ = writeln!(out, "[status.s{index}]\nduration = {}\nagain = {again}", seconds(status.duration));
+        let _ = writeln!(out, "[status.s{index}]\nduration = {}\nreapply = {again}", seconds(status.duration));
         if status.might != 0.0 {
             let _ = writeln!(out, "modify = [{{ attribute = \"might\", add = \"{} * stacks\" }}]", status.might);
         }
@@ -467,7 +467,7 @@ impl Model<'_> {
             let by = self.all[*who].hurt_by;
             self.report(Event::Defeated { who: id(*who), by });
             while let Some(held) = self.all[*who].held.first() {
-                self.lose(*who, held.serial, LostReason::OwnerFell);
+                self.lose(*who, held.serial, LostReason::OwnerDefeated);
             }
         }
         if fallen.is_empty() {
@@ -478,7 +478,7 @@ impl Model<'_> {
             (true, true) => None,
             (true, false) => Some(Ending::Won(SideId(0))),
             (false, true) => Some(Ending::Won(SideId(1))),
-            (false, false) => Some(Ending::AllFell),
+            (false, false) => Some(Ending::AllDefeated),
         };
         if self.ending.is_none() {
             self.respond();
@@ -751,29 +751,29 @@ impl Model<'_> {
         let (caster, to, which, ends) = (id(by), id(target), StatusId(status as u16), self.now + rule.duration);
         let there = self.all[target].held.iter().position(|held| held.status == status);
         let Some(index) = there else { return self.apply_new(by, source, target, status, Applied::New) };
-        let applied = match rule.again {
-            Again::Keep => {
-                return self.report(Event::StatusRefused {
+        let applied = match rule.reapply {
+            Reapply::Keep => {
+                return self.report(Event::StatusPrevented {
                     caster,
                     target: to,
                     status: which,
-                    reason: StatusRefusal::There,
+                    reason: Prevention::Held,
                 });
             }
-            Again::Replace => {
+            Reapply::Replace => {
                 let serial = self.all[target].held[index].serial;
                 self.lose(target, serial, LostReason::Replaced);
                 return self.apply_new(by, source, target, status, Applied::Replaced);
             }
-            Again::Refresh => {
+            Reapply::Refresh => {
                 self.all[target].held[index].ends = ends;
                 Applied::Renewed
             }
-            Again::Extend => {
+            Reapply::Extend => {
                 self.all[target].held[index].ends += rule.duration;
                 Applied::Extended
             }
-            Again::Stack(most) => {
+            Reapply::Stack(most) => {
                 let held = &mut self.all[target].held[index];
                 (held.stacks, held.ends) = ((held.stacks + 1).min(most), ends);
                 Applied::Stacked

@@ -160,7 +160,7 @@ const CALLERS: &str = r#"
     duration = inf
     on = [
       { event = "pool_below", pool = "health", share = 0.95, uses = 1, does = [{ call = "runner", count = 2 }] },
-      { event = "fell", does = [{ call = "runner" }] },
+      { event = "defeated", does = [{ call = "runner" }] },
     ]
     [character.caller]
     abilities = ["idle"]

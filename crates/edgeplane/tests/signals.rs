@@ -23,7 +23,7 @@ fn scene(more: &str, line: &str, jab: &str, one: &str, does: &str) -> edgeplane:
         [status.mark]
         tags = ["marks"]
         duration = 20
-        again = "stack"
+        reapply = "stack"
         max_stacks = 9
         [status.strong]
         duration = 20
@@ -69,26 +69,19 @@ fn first_use(log: &Log) -> Vec<u64> {
 fn whatever_changes_is_answered_in_the_same_moment() {
     let cases = [
         // What the condition reads, what keeps it closed, and what opens it.
-        ("an attribute", "", "when = \"self.might > 12\"", "", "", "{ inflict = \"strong\" }"),
+        ("an attribute", "", "when = \"self.might > 12\"", "", "", "{ apply = \"strong\" }"),
         ("a pool of its own", "", "when = \"self.health < 100\"", "", "", "{ damage = 1 }"),
         ("a pool of the target", "", "when = \"target.health < 100\"", "", "", "{ damage = 1, to = \"caster\" }"),
         ("a share", "", "when = \"self.breath.share >= 0.5\"", "", "", "{ restore = \"breath\", amount = 20 }"),
-        ("a status", "", "when = \"has(self, mark)\"", "", "", "{ inflict = \"mark\" }"),
-        ("stacks", "", "when = \"stacks(self, mark) >= 2\"", "", "", "{ inflict = \"mark\" }, { inflict = \"mark\" }"),
-        ("a tag", "", "when = \"tagged(self, marks)\"", "", "", "{ inflict = \"mark\" }"),
-        (
-            "a status of the target",
-            "",
-            "when = \"has(target, mark)\"",
-            "",
-            "",
-            "{ inflict = \"mark\", to = \"caster\" }",
-        ),
+        ("a status", "", "when = \"has(self, mark)\"", "", "", "{ apply = \"mark\" }"),
+        ("stacks", "", "when = \"stacks(self, mark) >= 2\"", "", "", "{ apply = \"mark\" }, { apply = \"mark\" }"),
+        ("a tag", "", "when = \"tagged(self, marks)\"", "", "", "{ apply = \"mark\" }"),
+        ("a status of the target", "", "when = \"has(target, mark)\"", "", "", "{ apply = \"mark\", to = \"caster\" }"),
         ("the end of one", "", "when = \"not has(self, mark)\"", "", "statuses = [\"mark\"]", "{ cleanse = \"mark\" }"),
         ("what forbids", "", "when = \"true\"", "", "statuses = [\"hush\"]", "{ cleanse = \"hush\" }"),
-        ("an unlock", "", "when = \"true\"", "unlock = \"caster.might > 12\"", "", "{ inflict = \"strong\" }"),
+        ("an unlock", "", "when = \"true\"", "unlock = \"caster.might > 12\"", "", "{ apply = \"strong\" }"),
         ("a cost", "", "when = \"true\"", "cost = { breath = 10 }", "", "{ restore = \"breath\", amount = 5 }"),
-        ("a price", "", "when = \"true\"", "cost = { breath = \"17 - caster.might\" }", "", "{ inflict = \"strong\" }"),
+        ("a price", "", "when = \"true\"", "cost = { breath = \"17 - caster.might\" }", "", "{ apply = \"strong\" }"),
         ("a count", "", "when = \"count(allies) < 2\"", "", "", "{ damage = 100, to = \"enemies\" }"),
     ];
     for (name, more, line, jab, one, does) in cases {

@@ -24,14 +24,14 @@ enum Policy {
 }
 
 const POLICIES: [(Policy, &str); 8] = [
-    (Policy::Keep, "again = \"keep\""),
-    (Policy::Refresh, "again = \"refresh\""),
-    (Policy::Extend, "again = \"extend\"\nlongest = 6"),
-    (Policy::Replace, "again = \"replace\""),
-    (Policy::StackRefresh, "again = \"stack\"\nmax_stacks = 4"),
-    (Policy::StackKeep, "again = \"stack\"\nstack_timer = \"keep\"\nmax_stacks = 4"),
-    (Policy::StackEach, "again = \"stack\"\nstack_timer = \"each\"\nmax_stacks = 4"),
-    (Policy::Separate, "again = \"separate\"\nmax_instances = 4"),
+    (Policy::Keep, "reapply = \"keep\""),
+    (Policy::Refresh, "reapply = \"refresh\""),
+    (Policy::Extend, "reapply = \"extend\"\nlongest = 6"),
+    (Policy::Replace, "reapply = \"replace\""),
+    (Policy::StackRefresh, "reapply = \"stack\"\nmax_stacks = 4"),
+    (Policy::StackKeep, "reapply = \"stack\"\nstack_timer = \"keep\"\nmax_stacks = 4"),
+    (Policy::StackEach, "reapply = \"stack\"\nstack_timer = \"each\"\nmax_stacks = 4"),
+    (Policy::Separate, "reapply = \"separate\"\nmax_instances = 4"),
 ];
 
 /// One record of the model: when each of its stacks ends, in milliseconds.
@@ -126,14 +126,14 @@ proptest! {
         let game = scene(r#"
             [status.a]
             duration = 3
-            again = "stack"
+            reapply = "stack"
             stack_timer = "each"
             max_stacks = 3
             every = { period = 0.7, does = [{ damage = "between(1, 3) * stacks", type = "blow" }] }
-            on = [{ event = "lost", chance = 0.5, does = [{ inflict = "b" }] }]
+            on = [{ event = "lost", chance = 0.5, does = [{ apply = "b" }] }]
             [status.b]
             duration = 2
-            again = "separate"
+            reapply = "separate"
             modify = [{ attribute = "guard", times = 0.9 }]
             on = [{ event = "hit_taken", cooldown = 1, does = [{ heal = 1 }] }]
             [status.c]

@@ -75,7 +75,7 @@ fn statuses_add_steps_for_hits_dealt_and_taken_at_their_place() {
         hit_steps = [{ name = "feeble", of = "hits_dealt", before = "double", amount = "amount - 3" }]
         [status.padded]
         duration = 9
-        again = "stack"
+        reapply = "stack"
         max_stacks = 5
         hit_steps = [
           { name = "padding", of = "hits_taken", after = "double", types = ["blow"], amount = "amount * (1 - 0.25 * stacks)" },

@@ -33,7 +33,7 @@ fn three_applications_under_every_policy() {
         let timer = if timer == "-" { String::new() } else { format!("stack_timer = \"{timer}\"\n") };
         let rank = if again == "strongest" { "rank = 1\n" } else { "" };
         let text = format!(
-            "again = \"{again}\"\nper = \"{per}\"\n{timer}{rank}every = {{ period = 2, rhythm = \"{rhythm}\", does = [] }}\n"
+            "reapply = \"{again}\"\nper = \"{per}\"\n{timer}{rank}every = {{ period = 2, rhythm = \"{rhythm}\", does = [] }}\n"
         );
         let found = three_applications(&text);
         if found != wanted.trim() {
@@ -188,7 +188,7 @@ fn stacks_change_attributes_and_stop_at_the_most() {
     let statuses = r#"
         [status.soaked]
         duration = 6
-        again = "stack"
+        reapply = "stack"
         max_stacks = 3
         modify = [{ attribute = "might", percent = "-10 * stacks" }]
     "#;
@@ -210,7 +210,7 @@ fn the_stronger_stays() {
     let statuses = r#"
         [status.song]
         duration = 6
-        again = "strongest"
+        reapply = "strongest"
         rank = "stacks"
         modify = [{ attribute = "might", add = "snapshot(stacks)" }]
     "#;
@@ -228,19 +228,18 @@ fn an_extension_has_its_limit_and_instances_theirs() {
     let statuses = r#"
         [status.long]
         duration = 6
-        again = "extend"
+        reapply = "extend"
         longest = 10
         [status.many]
         duration = 6
-        again = "separate"
+        reapply = "separate"
         max_instances = 2
     "#;
     let game = scene(statuses);
     let mut fight = waiting(&game);
-    for (name, wanted) in [
-        ("long", "0 new, 0 longer, 0 longer, 10 expired"),
-        ("many", "10 new, 10 new, 10 no room, 16 expired, 16 expired"),
-    ] {
+    for (name, wanted) in
+        [("long", "0 new, 0 longer, 0 longer, 10 expired"), ("many", "10 new, 10 new, 10 full, 16 expired, 16 expired")]
+    {
         let mut log = Log::default();
         let status = game.status(name).unwrap();
         for _ in 0..3 {
@@ -256,9 +255,9 @@ fn reaching_the_most_stacks_turns_one_status_into_another() {
     let statuses = r#"
         [status.damp]
         duration = 6
-        again = "stack"
+        reapply = "stack"
         max_stacks = 3
-        at_max = [{ inflict = "drenched" }, { damage = "5 * stacks", type = "cold" }]
+        at_max = [{ apply = "drenched" }, { damage = "5 * stacks", type = "cold" }]
         consume = true
         [status.drenched]
         duration = 2
@@ -292,7 +291,7 @@ fn statuses_are_cleansed_by_kind_tag_and_age() {
             duration = 7
             [status.d]
             kind = "debuff"
-            sticky = true
+            cleansable = false
             duration = 99
             [status.wash]
             duration = 0
@@ -311,7 +310,7 @@ fn statuses_are_cleansed_by_kind_tag_and_age() {
         names.filter(|name| name != "wash").collect::<Vec<_>>().join(" ")
     };
     assert_eq!(left("{ kind = \"debuff\" }"), "b c d", "one, the oldest");
-    assert_eq!(left("{ kind = \"debuff\", count = \"all\" }"), "c d", "but for what is sticky");
+    assert_eq!(left("{ kind = \"debuff\", count = \"all\" }"), "c d", "but for what nothing cleanses");
     assert_eq!(left("{ kind = \"debuff\", pick = \"newest\" }"), "a c d");
     assert_eq!(left("{ count = 1, pick = \"longest\" }"), "a c d");
     assert_eq!(left("{ tags = [\"cold\"] }"), "a c d");
@@ -323,7 +322,7 @@ fn a_status_can_be_passed_on_and_made_longer_or_shorter_and_used_up() {
     let statuses = r#"
         [status.mark]
         duration = 8
-        again = "stack"
+        reapply = "stack"
         max_stacks = 9
         [status.take]
         duration = 0

@@ -62,7 +62,7 @@ fn a_study_counts_what_its_fights_tell() {
                     .iter()
                     .any(|logged| matches!(logged.event, Event::Defeated { who, .. } if who.index() == index))
             });
-            assert_eq!(combatant.fell.count, fell.count() as u64);
+            assert_eq!(combatant.defeated.count, fell.count() as u64);
         }
     }
 }
@@ -187,22 +187,21 @@ const ENDINGS: &str = r#"
 fn explain_walks_through_all_that_can_happen() {
     let swing = explained(&game(ENDINGS), "swing", "one", "other");
     assert!(swing.exact);
-    let outcome = &swing.outcomes[0];
-    let ending = |name: &str| outcome.endings.iter().find(|ending| ending.ending == name).unwrap();
+    let effect = &swing.effects[0];
+    let ending = |name: &str| effect.endings.iter().find(|ending| ending.ending == name).unwrap();
     near(ending("dodged").chance, 0.2);
     near(ending("critical").chance, 0.8 * 0.25);
     near(ending("plain").chance, 0.8 * 0.75);
     near(ending("plain").mean, 4.0);
     near(ending("critical").mean, 14.0);
     assert!(ending("plain").least >= 3.0 && ending("plain").greatest <= 5.0);
-    near(outcome.over_all.mean, 0.6 * 4.0 + 0.2 * 14.0);
-    assert_eq!(outcome.against, 50.0);
+    near(effect.over_all.mean, 0.6 * 4.0 + 0.2 * 14.0);
+    assert_eq!(effect.against, 50.0);
     // At best 50 / 15.92, on average 50 / 5.2, at worst 50 / 3.04.
-    assert_eq!(outcome.to_empty, Some([4, 10, 17]));
-    let steps: Vec<(&str, &str)> =
-        outcome.steps.iter().map(|step| (step.step.as_str(), step.result.as_str())).collect();
+    assert_eq!(effect.to_empty, Some([4, 10, 17]));
+    let steps: Vec<(&str, &str)> = effect.steps.iter().map(|step| (step.step.as_str(), step.result.as_str())).collect();
     assert_eq!(steps, [("dodge", "passed by"), ("critical", "passed by"), ("shell", "applied")]);
-    assert_eq!(outcome.steps[2].after, 4.0);
+    assert_eq!(effect.steps[2].after, 4.0);
 }
 
 #[test]
@@ -211,20 +210,20 @@ fn explain_samples_where_too_much_can_happen_and_says_so() {
     let throw = explained(&game, "throw", "one", "other");
     assert!(throw.exact);
     // Two dice, less a shell of 6: of 36 throws, 26 leave more than nothing when not critical.
-    let plain = throw.outcomes[0].endings.iter().find(|ending| ending.ending == "plain").unwrap();
+    let plain = throw.effects[0].endings.iter().find(|ending| ending.ending == "plain").unwrap();
     let expected: f64 = (1..=6).flat_map(|a| (1..=6).map(move |b| f64::from(a + b - 6).max(0.0))).sum::<f64>() / 36.0;
     near(plain.mean, expected);
     let storm = explained(&game, "storm", "one", "other");
     assert!(!storm.exact);
-    let plain = storm.outcomes[0].endings.iter().find(|ending| ending.ending == "plain").unwrap();
+    let plain = storm.effects[0].endings.iter().find(|ending| ending.ending == "plain").unwrap();
     assert!((plain.mean - 25.5).abs() < 0.3 && (plain.chance - 0.6).abs() < 0.02, "{plain:?}");
 }
 
 #[test]
 fn explain_takes_allies_for_what_helps_them() {
     let patch = explained(&game(ENDINGS), "patch", "one", "other");
-    assert_eq!((patch.on.as_str(), patch.outcomes[0].outcome.as_str()), ("other", "heal"));
-    assert_eq!((patch.outcomes[0].amount, patch.outcomes[0].to_empty), (5.0, None));
+    assert_eq!((patch.on.as_str(), patch.effects[0].effect.as_str()), ("other", "heal"));
+    assert_eq!((patch.effects[0].amount, patch.effects[0].to_empty), (5.0, None));
 }
 
 #[test]

@@ -7,7 +7,7 @@ use crate::common::{ONE, OTHER, moments, seconds};
 use edgeplane::fight::{Event, StopReason};
 use edgeplane::{Game, Log, Silent};
 
-/// A jet: a cast of half a second, then a beat each second.
+/// A jet: a cast of half a second, then a tick each second.
 fn jet(sustain: &str, more: &str) -> Game {
     let ability = format!(
         "[ability.jet]\ncast = 0.5\nrecovery = 0.25\ncooldown = 100\n{more}\n\
@@ -16,7 +16,7 @@ fn jet(sustain: &str, more: &str) -> Game {
     rules(&ability, "abilities = [\"jet\"]")
 }
 
-/// When it beats, when it ends and why.
+/// When it ticks, when it ends and why.
 fn told(log: &Log) -> (Vec<u64>, Option<(u64, StopReason)>) {
     let stop = log.events.iter().find_map(|logged| match logged.event {
         Event::Stopped { reason, .. } => Some((logged.at.0, reason)),
@@ -28,32 +28,32 @@ fn told(log: &Log) -> (Vec<u64>, Option<(u64, StopReason)>) {
 #[test]
 fn beats_fall_up_to_and_including_the_longest_time() {
     let log = log_of(&jet("longest = 3,", "does = [{ damage = 20 }]"));
-    let (beats, stop) = told(&log);
-    assert_eq!(beats, [1_500_000, 2_500_000, 3_500_000]);
+    let (ticks, stop) = told(&log);
+    assert_eq!(ticks, [1_500_000, 2_500_000, 3_500_000]);
     assert_eq!(stop, Some((3_500_000, StopReason::Longest)));
     let dealt: f64 =
         log.events.iter().map(|one| if let Event::Hit { dealt, .. } = one.event { dealt } else { 0.0 }).sum();
     assert_eq!(dealt, 20.0 + 3.0 * 5.0);
-    let (beats, stop) = told(&log_of(&jet("longest = 2.4,", "")));
-    assert_eq!((beats.len(), stop), (2, Some((2_900_000, StopReason::Longest))), "a last part of a beat is none");
+    let (ticks, stop) = told(&log_of(&jet("longest = 2.4,", "")));
+    assert_eq!((ticks.len(), stop), (2, Some((2_900_000, StopReason::Longest))), "a last part of a tick is none");
 }
 
 #[test]
 fn each_beat_is_paid_and_the_first_that_cannot_be_is_the_end() {
     // 20 breath and 2 a second: at 1.5 s 23 − 12 = 11, at 2.5 s 13 − 12 = 1, at 3.5 s 3.
-    let (beats, stop) = told(&log_of(&jet("cost = { breath = 12 },", "")));
-    assert_eq!(beats, [1_500_000, 2_500_000]);
+    let (ticks, stop) = told(&log_of(&jet("cost = { breath = 12 },", "")));
+    assert_eq!(ticks, [1_500_000, 2_500_000]);
     assert_eq!(stop, Some((3_500_000, StopReason::CannotAfford)));
 }
 
 #[test]
 fn it_ends_when_it_is_no_longer_wanted_or_nobody_is_left() {
-    let (beats, stop) = told(&log_of(&jet("while = \"target.health > 990\",", "")));
-    // 1000, 995, 990: the third beat is not wanted.
-    assert_eq!((beats.len(), stop), (2, Some((3_500_000, StopReason::Unwanted))));
-    let (beats, stop) = told(&log_of(&jet("", "does = [{ damage = 991 }]")));
-    // 9 left: two beats of 5 are enough, and the fight is over.
-    assert_eq!((beats.len(), stop), (2, None));
+    let (ticks, stop) = told(&log_of(&jet("while = \"target.health > 990\",", "")));
+    // 1000, 995, 990: the third tick is not wanted.
+    assert_eq!((ticks.len(), stop), (2, Some((3_500_000, StopReason::Unwanted))));
+    let (ticks, stop) = told(&log_of(&jet("", "does = [{ damage = 991 }]")));
+    // 9 left: two ticks of 5 are enough, and the fight is over.
+    assert_eq!((ticks.len(), stop), (2, None));
 }
 
 #[test]
@@ -116,9 +116,9 @@ fn it_ends_when_the_target_is_out_of_reach() {
         sides.other = [{ character = "other", at = [1, 0] }]
         time_limit = 20
     "#;
-    // 1, 2.5, 4, 5.5 metres: the fourth beat finds it too far.
-    let (beats, stop) = told(&log_of(&crate::common::game(text)));
-    assert_eq!((beats.len(), stop), (3, Some((4_000_000, StopReason::OutOfReach))));
+    // 1, 2.5, 4, 5.5 metres: the fourth tick finds it too far.
+    let (ticks, stop) = told(&log_of(&crate::common::game(text)));
+    assert_eq!((ticks.len(), stop), (3, Some((4_000_000, StopReason::OutOfReach))));
 }
 
 #[test]

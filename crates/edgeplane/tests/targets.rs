@@ -135,7 +135,7 @@ fn random_picks_follow_the_draws_and_repeat_nobody() {
 }
 
 /// Heals of one who has 40 of 100 left, through these steps; with what else its healer is.
-fn healed(steps: &str, outcome: &str, answers: &[f64]) -> Vec<(f64, f64, f64, bool)> {
+fn healed(steps: &str, effect: &str, answers: &[f64]) -> Vec<(f64, f64, f64, bool)> {
     let text = format!(
         r#"
         [attributes]
@@ -150,7 +150,7 @@ fn healed(steps: &str, outcome: &str, answers: &[f64]) -> Vec<(f64, f64, f64, bo
         does = [{{ damage = 60, type = "blow" }}]
         [ability.mend]
         tags = ["herb"]
-        does = [{outcome}]
+        does = [{effect}]
         [character.one]
         [character.other]
         "#

@@ -118,7 +118,7 @@ const JEER: &str = r#"
     taunts = true
     [ability.jeer]
     uses = 1
-    does = [{ inflict = "jeered" }]
+    does = [{ apply = "jeered" }]
 "#;
 
 #[test]
@@ -161,7 +161,7 @@ fn a_taunt_reaches_those_who_pick_the_first_at_random_or_by_share() {
             taunts = true
             [ability.jeer]
             uses = 1
-            does = [{{ inflict = "jeered" }}]
+            does = [{{ apply = "jeered" }}]
             [ability.bite]
             cooldown = 1
             cast = 0.5
@@ -200,7 +200,7 @@ fn who_walks_turns_to_the_one_who_taunts() {
         [ability.jeer]
         uses = 1
         cast = 1
-        does = [{ inflict = "jeered" }]
+        does = [{ apply = "jeered" }]
         [ability.bite]
         cooldown = 100
         reach = 1

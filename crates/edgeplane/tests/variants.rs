@@ -28,7 +28,7 @@ const RULES: &str = r#"
     [ability.swing]
     about = "10 + 10 is no formula here"
     cooldown = 1
-    does = [{ damage = "caster.heft + gain(level)" }, { inflict = "sore" }]
+    does = [{ damage = "caster.heft + gain(level)" }, { apply = "sore" }]
     [ability.unused]
     does = [{ damage = 99 }]
     [character.base]

@@ -404,7 +404,7 @@ fn two_killing_blows_at_one_moment_are_a_draw() {
         policy = "late_mender"
     "#;
     let mut log = Log::default();
-    assert_eq!(duel(text, &[]).run(&mut log).unwrap(), Ending::AllFell);
+    assert_eq!(duel(text, &[]).run(&mut log).unwrap(), Ending::AllDefeated);
     assert_eq!(moments(&log, |event| matches!(event, Event::Defeated { .. })), [500_000, 500_000]);
     let mends = moments(&log, |event| matches!(event, Event::Healed { .. }));
     assert!(mends.is_empty(), "who has nothing left does not act any more");

@@ -17,15 +17,15 @@ const RULES: &str = r#"
     [status.mired]
     kind = "debuff"
     duration = 2
-    again = "refresh"
+    reapply = "refresh"
     modify = [{ attribute = "guard", add = 5 }]
     [status.stuck]
     duration = inf
-    again = "refresh"
+    reapply = "refresh"
     [zone.mire]
     radius = 3
     affects = "enemies"
-    inflict = ["mired"]
+    apply = ["mired"]
     [ability.plant]
     uses = 1
     targets = "self"
@@ -102,7 +102,7 @@ fn who_passes_by_or_turns_round_is_not_taken_for_one_inside() {
 #[test]
 fn a_carried_zone_comes_over_those_who_stand_and_ends_with_its_carrier() {
     let game = with(
-        "[zone.haze]\nradius = 2\ncarried = true\naffects = \"everyone\"\ninflict = [\"stuck\"]\n\
+        "[zone.haze]\nradius = 2\ncarried = true\naffects = \"everyone\"\napply = [\"stuck\"]\n\
          [ability.exhale]\nuses = 1\ntargets = \"self\"\ndoes = [{ zone = \"haze\" }]\n\
          [ability.swat]\nreach = 99\nuses = 1\ncast = 5\ndoes = [{ damage = 99 }]\n\
          [character.hazy]\nabilities = [\"exhale\"]\n[character.swatter]\nabilities = [\"swat\"]\n\
@@ -129,7 +129,7 @@ fn a_carried_zone_comes_over_those_who_stand_and_ends_with_its_carrier() {
 fn what_has_no_end_of_its_own_ends_outside_and_what_is_there_for_good_stays() {
     let more = |statuses: &str| {
         with(&format!(
-            "[zone.bog]\nradius = 3\naffects = \"enemies\"\ninflict = [\"stuck\"]\n[ability.sow]\nuses = 1\ntargets = \"self\"\ndoes = [{{ zone = \"bog\" }}]\n\
+            "[zone.bog]\nradius = 3\naffects = \"enemies\"\napply = [\"stuck\"]\n[ability.sow]\nuses = 1\ntargets = \"self\"\ndoes = [{{ zone = \"bog\" }}]\n\
              [character.sower]\nabilities = [\"sow\"]\n[character.native]\nstatuses = [{statuses}]\n\
              [encounter.bog]\nsides.a = [{{ character = \"sower\", at = [0, 0] }}]\nsides.b = [{{ character = \"native\", at = [7, 0] }}]\n"
         ))
@@ -145,7 +145,7 @@ fn what_has_no_end_of_its_own_ends_outside_and_what_is_there_for_good_stays() {
 fn a_zone_ends_when_its_time_is_up_and_what_it_says_of_leaving_happens() {
     let game = with(
         "[zone.brief]\nradius = 9\nlasts = 3\naffects = \"everyone\"\nowner = true\n\
-         enters = [{ damage = 1 }, { inflict = \"mired\" }]\nleaves = [{ damage = 2 }, { heal = 1, to = \"caster\" }]\n\
+         enters = [{ damage = 1 }, { apply = \"mired\" }]\nleaves = [{ damage = 2 }, { heal = 1, to = \"caster\" }]\n\
          [ability.brew]\ncooldown = 2\ntargets = \"self\"\ndoes = [{ zone = \"brief\" }]\n\
          [character.brewer]\nabilities = [\"brew\"]\n\
          [encounter.brew]\nsides.a = [{ character = \"brewer\", at = [0, 0] }]\nsides.b = [{ character = \"walker\", at = [1, 0] }]\ntime_limit = 4.5\n",
@@ -159,7 +159,7 @@ fn a_zone_ends_when_its_time_is_up_and_what_it_says_of_leaving_happens() {
     let hits = moments(&log, |event| matches!(event, Event::Hit { target: WALKER, .. }));
     assert_eq!(hits, [0, 2_000_000, 2_000_000, 4_000_000, 4_000_000]);
     assert_eq!(moments(&log, |event| matches!(event, Event::ZoneEnded { .. })), [2_000_000, 4_000_000]);
-    // Held by nobody, as an outcome of entering is no hold: its two seconds are over as the next one comes.
+    // Held by nobody, as an effect of entering is no hold: its two seconds are over as the next one comes.
     assert_eq!(lost(&log), [2_000_000, 2_000_000, 4_000_000, 4_000_000]);
 }
 
@@ -270,7 +270,7 @@ fn the_sides_mirror_each_other_on_ground_that_hurts() {
             format!("sides.{name} = [{{ character = \"fighter\", count = 2, at = [{x}, 0], spread = 3 }}]\n")
         };
         with(&format!(
-            "[zone.thorns]\nradius = 1.5\nlasts = 4\naffects = \"everyone\"\ninflict = [\"mired\"]\nenters = [{{ damage = 1, spread = 0.5 }}]\n\
+            "[zone.thorns]\nradius = 1.5\nlasts = 4\naffects = \"everyone\"\napply = [\"mired\"]\nenters = [{{ damage = 1, spread = 0.5 }}]\n\
              [ability.sow]\ncooldown = 3\ncast = 0.3\nreach = 6\ntargets = {{ pick = \"nearest\" }}\ndoes = [{{ zone = \"thorns\" }}, {{ push = 1 }}]\n\
              [ability.prod]\nreach = 2\ncooldown = 1\ntargets = {{ pick = \"nearest\" }}\ndoes = [{{ damage = 1, spread = 0.5 }}]\n\
              [character.fighter]\nabilities = [\"sow\", \"prod\"]\n[encounter.even]\n{}{}time_limit = 60\n",
@@ -301,7 +301,7 @@ proptest! {
     #[test]
     fn those_inside_are_those_who_are_near_enough(walks in walks()) {
         let game = with(
-            "[zone.bog]\nradius = 3\naffects = \"everyone\"\ninflict = [\"stuck\"]\n[zone.haze]\nradius = 2.5\ncarried = true\naffects = \"enemies\"\ninflict = [\"mired\"]\n\
+            "[zone.bog]\nradius = 3\naffects = \"everyone\"\napply = [\"stuck\"]\n[zone.haze]\nradius = 2.5\ncarried = true\naffects = \"enemies\"\napply = [\"mired\"]\n\
              [ability.sow]\nuses = 1\ntargets = \"self\"\ndoes = [{ zone = \"bog\" }, { zone = \"haze\" }]\n[character.sower]\nabilities = [\"sow\"]\n\
              [encounter.bog]\nsides.a = [{ character = \"sower\", at = [0, 0] }]\nsides.b = [{ character = \"walker\", count = 3, at = [2, 0], spread = 2 }]\n",
         );

@@ -57,7 +57,7 @@ fn usual(setup: &Setup) -> Vec<String> {
     measures.extend(["draw_rate".to_owned(), "duration".to_owned(), "duration.p50".to_owned()]);
     for combatant in setup.combatants.iter().take(12) {
         measures.push(format!("damage_per_second({})", combatant.label));
-        measures.push(format!("fall_rate({})", combatant.label));
+        measures.push(format!("defeat_rate({})", combatant.label));
     }
     measures
 }

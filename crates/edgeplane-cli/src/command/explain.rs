@@ -38,8 +38,7 @@ pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
 
 fn status_of(game: &Game, status: StatusId, args: &ExplainArgs) -> Result<StatusExplanation, Failure> {
     let Some(on) = args.on.as_ref().or(args.from.as_ref()) else {
-        let message =
-            format!("`{}` is a status: say whose it is, and who inflicts it, with --on and --from", args.what);
+        let message = format!("`{}` is a status: say whose it is, and who applies it, with --on and --from", args.what);
         return Err(Failure::Message(message));
     };
     let (from, on) = (game.character(args.from.as_ref().unwrap_or(on))?, game.character(on)?);

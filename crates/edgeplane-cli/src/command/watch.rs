@@ -21,7 +21,7 @@ use crate::view::{moved, progress};
 const QUIET: Duration = Duration::from_millis(100);
 
 /// How often the folder itself is looked at.
-const AGAIN: Duration = Duration::from_millis(500);
+const REAPPLY: Duration = Duration::from_millis(500);
 
 pub(super) fn run(args: &RulesetArgs, output: Option<&Path>) -> Result<(), Failure> {
     let (told, saves) = channel();
@@ -111,7 +111,7 @@ fn identity(folder: &Path) -> Option<(u64, Option<SystemTime>)> {
 /// Until a save, and then until it is over.
 fn wait_for_a_save(saves: &Receiver<()>) {
     // Nothing tells of a folder that is made anew, so it is looked at now and then.
-    if matches!(saves.recv_timeout(AGAIN), Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected)) {
+    if matches!(saves.recv_timeout(REAPPLY), Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected)) {
         return;
     }
     while !matches!(saves.recv_timeout(QUIET), Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected)) {}

@@ -1,7 +1,7 @@
 //! What an ability of one does to another.
 
 use edgeplane::program::plain;
-use edgeplane::study::explain::{AbilityExplanation, AlsoLine, OutcomeLine, StepLine, Worked};
+use edgeplane::study::explain::{AbilityExplanation, AlsoLine, EffectLine, StepLine, Worked};
 
 use super::table::{self, Column};
 use super::{sheet, text};
@@ -9,9 +9,9 @@ use super::{sheet, text};
 pub(crate) fn draw(explained: &AbilityExplanation) -> String {
     let title = format!("{} from {} on {}", explained.ability.name, explained.from, explained.on);
     let mut out = format!("{}\n\n{}", text::bold(&title), sheet::abilities(std::slice::from_ref(&explained.ability)));
-    for (index, outcome) in explained.outcomes.iter().enumerate() {
+    for (index, effect) in explained.effects.iter().enumerate() {
         out.push('\n');
-        out.push_str(&outcome_text(index, outcome));
+        out.push_str(&effect_text(index, effect));
     }
     out.push_str(&also(explained));
     if !explained.exact {
@@ -22,33 +22,33 @@ pub(crate) fn draw(explained: &AbilityExplanation) -> String {
     out
 }
 
-/// Outcomes that are no amounts.
+/// Effects that are no amounts.
 fn also(explained: &AbilityExplanation) -> String {
     if explained.also.is_empty() {
         return String::new();
     }
-    let row = |line: &AlsoLine| vec![line.outcome.to_owned(), line.what.clone(), line.to.to_owned(), line.only.clone()];
+    let row = |line: &AlsoLine| vec![line.effect.to_owned(), line.what.clone(), line.to.to_owned(), line.only.clone()];
     let columns = [Column::Words("also"), Column::Words("what"), Column::Words("to"), Column::Words("only")];
     format!("\n{}", table::draw(&columns, explained.also.iter().map(row).collect()))
 }
 
-fn outcome_text(index: usize, outcome: &OutcomeLine) -> String {
-    let kind = outcome.damage_type.as_ref().map_or_else(String::new, |kind| format!(" ({kind})"));
-    let beat = if outcome.each_beat { ", each beat" } else { "" };
-    let (against, pool) = (plain(outcome.against), &outcome.pool);
-    let heading = format!("{}. {}{kind} to {against} {pool}{beat}", index + 1, outcome.outcome);
+fn effect_text(index: usize, effect: &EffectLine) -> String {
+    let kind = effect.damage_type.as_ref().map_or_else(String::new, |kind| format!(" ({kind})"));
+    let tick = if effect.each_tick { ", each tick" } else { "" };
+    let (against, pool) = (plain(effect.against), &effect.pool);
+    let heading = format!("{}. {}{kind} to {against} {pool}{tick}", index + 1, effect.effect);
     let mut out = format!(" {}\n", text::bold(&heading));
-    let mut rows = vec![vec!["amount".to_owned(), sum(&outcome.worked), String::new(), plain(outcome.initial)]];
-    rows.extend(outcome.steps.iter().map(step_row));
+    let mut rows = vec![vec!["amount".to_owned(), sum(&effect.worked), String::new(), plain(effect.initial)]];
+    rows.extend(effect.steps.iter().map(step_row));
     out.push_str(&table::draw(
-        &[Column::Words("step"), Column::Words("as it goes most often"), Column::Words(""), Column::Numbers("leaves")],
+        &[Column::Words("step"), Column::Words("as it goes most often"), Column::Words(""), Column::Numbers("left")],
         rows,
     ));
-    if outcome.endings.len() > 1 || outcome.over_all.deviation > 0.0 {
+    if effect.endings.len() > 1 || effect.over_all.deviation > 0.0 {
         out.push('\n');
-        out.push_str(&endings(outcome));
+        out.push_str(&endings(effect));
     }
-    out.push_str(&to_empty(outcome));
+    out.push_str(&to_empty(effect));
     out
 }
 
@@ -73,7 +73,7 @@ fn step_row(step: &StepLine) -> Vec<String> {
     vec![step.step.clone(), sum(&step.worked), result, plain(step.after)]
 }
 
-fn endings(outcome: &OutcomeLine) -> String {
+fn endings(effect: &EffectLine) -> String {
     let amounts = |mean: f64, least: f64, greatest: f64| {
         if least == greatest {
             vec![text::tenth(mean), String::new()]
@@ -82,12 +82,12 @@ fn endings(outcome: &OutcomeLine) -> String {
         }
     };
     let mut rows: Vec<Vec<String>> = Vec::new();
-    for ending in &outcome.endings {
+    for ending in &effect.endings {
         let mut row = vec![ending.ending.clone(), text::percent(ending.chance)];
         row.extend(amounts(ending.mean, ending.least, ending.greatest));
         rows.push(row);
     }
-    let all = &outcome.over_all;
+    let all = &effect.over_all;
     rows.push(vec![
         "all".to_owned(),
         text::percent(1.0),
@@ -100,19 +100,19 @@ fn endings(outcome: &OutcomeLine) -> String {
     )
 }
 
-fn to_empty(outcome: &OutcomeLine) -> String {
-    let Some([best, mean, worst]) = outcome.to_empty else { return String::new() };
-    let against = format!("{} {}", plain(outcome.against), outcome.pool);
+fn to_empty(effect: &EffectLine) -> String {
+    let Some([best, mean, worst]) = effect.to_empty else { return String::new() };
+    let against = format!("{} {}", plain(effect.against), effect.pool);
     format!(" {mean} of these empty {against} on average; {best} at best, {worst} at worst if each arrives\n")
 }
 
 pub(crate) fn rows(explained: &AbilityExplanation) -> Vec<Vec<String>> {
     let mut rows =
-        vec![["outcome", "pool", "ending", "chance", "mean", "least", "greatest"].map(str::to_owned).to_vec()];
-    for outcome in &explained.outcomes {
-        rows.extend(outcome.endings.iter().map(|ending| {
+        vec![["effect", "pool", "ending", "chance", "mean", "least", "greatest"].map(str::to_owned).to_vec()];
+    for effect in &explained.effects {
+        rows.extend(effect.endings.iter().map(|ending| {
             let numbers = [ending.chance, ending.mean, ending.least, ending.greatest].map(|number| number.to_string());
-            let mut row = vec![outcome.outcome.clone(), outcome.pool.clone(), ending.ending.clone()];
+            let mut row = vec![effect.effect.clone(), effect.pool.clone(), ending.ending.clone()];
             row.extend(numbers);
             row
         }));

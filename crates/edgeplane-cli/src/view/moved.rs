@@ -1,4 +1,4 @@
-//! What moved between two answers to one question.
+//! What moved between two triggers on one question.
 
 use anstream::adapter::strip_str;
 use edgeplane::Edit;

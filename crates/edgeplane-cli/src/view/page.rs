@@ -111,13 +111,13 @@ fn one(encounter: &Encounter) -> Markup {
                 }
             }
             table {
-                thead { tr { th { "combatant" } th { "side" } th.number { "falls" } th.number { "damage/s" } th.number { "healing/s" } } }
+                thead { tr { th { "combatant" } th { "side" } th.number { "defeated" } th.number { "damage/s" } th.number { "healing/s" } } }
                 tbody {
                     @for combatant in &trials.combatants {
                         tr {
                             td { (combatant.combatant) }
                             td { (combatant.side) }
-                            td.number { (text::percent(combatant.fell.value)) }
+                            td.number { (text::percent(combatant.defeated.value)) }
                             td.number { (format!("{:.2}", combatant.damage_per_second.mean)) }
                             td.number { (format!("{:.2}", combatant.healing_per_second.mean)) }
                         }

@@ -26,11 +26,11 @@ fn facts(explained: &StatusExplanation) -> String {
     let facts = [
         ("is", format!("{}{tags}", explained.kind.name())),
         ("lasts", format!("{lasts}{ticks}")),
-        ("a second one", explained.again.clone()),
+        ("a second one", explained.reapply.clone()),
         ("forbids", explained.forbids.join(", ")),
         ("keeps away", explained.immune.join(", ")),
         ("hit steps", explained.hit_steps.join("; ")),
-        ("comes from", explained.inflicted_by.join(", ")),
+        ("comes from", explained.applied_by.join(", ")),
     ];
     let told = facts.iter().filter(|(_, what)| !what.is_empty());
     told.map(|(name, what)| format!("   {}{what}\n", text::dim(&format!("{name:<14}")))).collect()
@@ -82,7 +82,7 @@ fn ticks(explained: &StatusExplanation) -> String {
         vec![
             line.tick.to_string(),
             format!("{:.2}", line.at),
-            line.outcome.to_owned(),
+            line.effect.to_owned(),
             line.pool.clone(),
             plain(line.amount),
             plain(line.left),
@@ -94,7 +94,7 @@ fn ticks(explained: &StatusExplanation) -> String {
         Column::Words("does"),
         Column::Words("to"),
         Column::Numbers("amount"),
-        Column::Numbers("leaves"),
+        Column::Numbers("left"),
     ];
     table::draw(&columns, explained.ticks.iter().map(row).collect())
 }
@@ -104,9 +104,9 @@ fn answers(explained: &StatusExplanation) -> String {
         return String::new();
     }
     let row = |line: &edgeplane::study::explain::AnswerLine| {
-        vec![line.event.name().to_owned(), line.only.clone(), text::counted(line.outcomes, "outcome", "outcomes")]
+        vec![line.event.name().to_owned(), line.only.clone(), text::counted(line.effects, "effect", "effects")]
     };
-    let columns = [Column::Words("answers to"), Column::Words("only"), Column::Words("with")];
+    let columns = [Column::Words("triggers on"), Column::Words("only"), Column::Words("with")];
     table::draw(&columns, explained.answers.iter().map(row).collect())
 }
 

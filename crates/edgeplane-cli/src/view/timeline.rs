@@ -105,7 +105,7 @@ impl<'a> Teller<'a> {
         let (names, abilities) = (self.names, self.abilities);
         let line = format!(
             "{:>8}  {:<names$}  {:<abilities$}  {:<names$}  {:<RESULT$}  {:<LEFT$}  notes",
-            "s", "who", "does", "to", "comes of it", "leaves"
+            "s", "who", "does", "to", "result", "left"
         );
         self.out.push_str(&text::dim(&line));
         self.out.push('\n');
@@ -232,7 +232,8 @@ impl<'a> Teller<'a> {
             }
             Event::Restored { caster, target, source, pool, gained, over, left } => {
                 self.arithmetic("amount");
-                let came = self.came(format!("+{} {}", text::tenth(gained), self.pool(pool)), pool, left, over, "over");
+                let came =
+                    self.came(format!("+{} {}", text::tenth(gained), self.pool(pool)), pool, left, over, "wasted");
                 self.result(at, caster, source, target, &came);
             }
             Event::Drained { caster, target, source, pool, taken, over, left } => {
@@ -256,10 +257,10 @@ impl<'a> Teller<'a> {
                 let came = Came { notes, ..Came::only(&format!("+{} experience", text::tenth(amount))) };
                 self.line(at, self.who(who), "", self.who(from), &came);
             }
-            // What a beat does is told by what comes of it.
+            // What a tick does is shown by its effects.
             Event::Sustained { .. } => {}
             Event::Stopped { caster, ability, reason } => {
-                let came = Came { notes: reason.name().to_owned(), ..Came::only("ends") };
+                let came = Came { notes: reason.name().replace('_', " "), ..Came::only("ends") };
                 self.line(at, self.who(caster), self.ability(ability), "", &came);
             }
             Event::Threatened { caster, target, source, amount, threat } => {
@@ -319,7 +320,7 @@ impl<'a> Teller<'a> {
                 self.result(at, by, source, who, &came);
             }
             Event::StatusGained { .. }
-            | Event::StatusRefused { .. }
+            | Event::StatusPrevented { .. }
             | Event::StatusTicked { .. }
             | Event::StatusStacks { .. }
             | Event::StatusMoved { .. }
@@ -388,7 +389,7 @@ impl<'a> Teller<'a> {
         }
     }
 
-    /// The outcome's own formulas come before those of its first step.
+    /// The effect's own formulas come before those of its first step.
     fn initial(&mut self, before: f64, first_step: &str) {
         let of_step = |path: &str| path.contains(&format!("_steps.{first_step}."));
         let split = self.formulas.iter().position(|(formula, _)| of_step(&self.program.formula(*formula).source.path));
@@ -414,10 +415,10 @@ impl<'a> Teller<'a> {
                 let marked = self.program.marks().iter().enumerate().filter(|(bit, _)| marks >> bit & 1 == 1);
                 let mut notes: Vec<String> = marked.map(|(_, name)| text::strong(name)).collect();
                 if (amount - initial).abs() > 0.05 {
-                    notes.push(format!("sent {}", text::tenth(initial)));
+                    notes.push(format!("raw {}", text::tenth(initial)));
                 }
                 if over > 0.0 {
-                    notes.push(format!("{} over", text::tenth(over)));
+                    notes.push(format!("{} overkill", text::tenth(over)));
                 }
                 Came {
                     notes: notes.join(", "),
@@ -428,7 +429,7 @@ impl<'a> Teller<'a> {
                 if let Some(step) = stopped {
                     return stop(self.program.heal_steps()[step.index()].stop.as_ref());
                 }
-                self.came(format!("+{} healed", text::tenth(healed)), pool, left, over, "over")
+                self.came(format!("+{} healed", text::tenth(healed)), pool, left, over, "overheal")
             }
             _ => Came::default(),
         }
@@ -438,7 +439,7 @@ impl<'a> Teller<'a> {
         let told = match ending {
             Ending::Won(side) => format!("{} win", self.setup.sides[side.index()]),
             Ending::HeldOut(side) => format!("{} win: they have held out", self.setup.sides[side.index()]),
-            Ending::AllFell => "a draw: the last fell at the same moment".to_owned(),
+            Ending::AllDefeated => "a draw: the last were defeated at the same moment".to_owned(),
             Ending::TimeLimit => "a draw: the time is up".to_owned(),
             Ending::Stalemate => "a draw: nothing can ever happen again".to_owned(),
             Ending::Drawn => "a draw: several sides won at the same moment".to_owned(),

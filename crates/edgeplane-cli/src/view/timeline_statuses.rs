@@ -1,6 +1,6 @@
 //! What the timeline says of statuses.
 
-use edgeplane::fight::{Applied, Logged, Source, StatusRefusal};
+use edgeplane::fight::{Applied, Logged, Prevention, Source};
 use edgeplane::program::{LostReason, StatusId};
 use edgeplane::{Event, Time};
 
@@ -11,7 +11,7 @@ impl Teller<'_> {
     pub(super) fn status(&mut self, logged: Logged) {
         let at = logged.at;
         match logged.event {
-            // What gear does is told by what comes of it.
+            // What gear does is shown by its effects.
             Event::StatusGained { status, .. } | Event::StatusLost { status, .. }
                 if self.program.status(status).worn => {}
             Event::StatusGained { caster, target, status, stacks, until, applied, .. } => {
@@ -23,8 +23,8 @@ impl Teller<'_> {
                 };
                 self.result(at, caster, Source::Status(status), target, &came);
             }
-            Event::StatusRefused { caster, target, status, reason } => {
-                let came = Came { notes: self.why(reason), strong: true, ..Came::only("not taken on") };
+            Event::StatusPrevented { caster, target, status, reason } => {
+                let came = Came { notes: self.why(reason), strong: true, ..Came::only("prevented") };
                 self.result(at, caster, Source::Status(status), target, &came);
             }
             Event::StatusStacks { target, status, stacks, .. } => {
@@ -35,13 +35,13 @@ impl Teller<'_> {
                 let came = Came { left: format!("until {}", time(until)), ..Came::default() };
                 self.line(at, self.who(target), &self.program.status(status).name, "", &came);
             }
-            Event::StatusLost { target, status, reason, .. } if reason != LostReason::OwnerFell => {
+            Event::StatusLost { target, status, reason, .. } if reason != LostReason::OwnerDefeated => {
                 let came = Came::only(ended(reason));
                 self.line(at, self.who(target), &self.program.status(status).name, "", &came);
             }
             Event::Triggered { who, status, event } if self.trace => {
                 let name = &self.program.status(status).name;
-                let came = Came::only(&format!("answers to {}", event.name()));
+                let came = Came::only(&format!("triggers on {}", event.name()));
                 self.line(at, self.who(who), name, "", &came);
             }
             Event::StatusExpiring { target, status, until } if self.trace => {
@@ -60,12 +60,10 @@ impl Teller<'_> {
         }
     }
 
-    fn why(&self, reason: StatusRefusal) -> String {
+    fn why(&self, reason: Prevention) -> String {
         match reason {
-            StatusRefusal::Immune { by: Some(by) } => {
-                text::strong(&format!("immune by {}", self.program.status(by).name))
-            }
-            other => text::strong(StatusRefusal::NAMES[other.kind()]),
+            Prevention::Immune { by: Some(by) } => text::strong(&format!("immune by {}", self.program.status(by).name)),
+            other => text::strong(Prevention::NAMES[other.kind()]),
         }
     }
 }
@@ -89,8 +87,8 @@ fn ended(reason: LostReason) -> &'static str {
         LostReason::Cleansed => "is cleansed",
         LostReason::Replaced => "is replaced",
         LostReason::Consumed => "is used up",
-        LostReason::NotHolding => "holds no more",
-        LostReason::OwnerFell => "falls away",
+        LostReason::ConditionEnded => "holds no more",
+        LostReason::OwnerDefeated => "falls away",
         LostReason::Transferred => "is taken over",
     }
 }

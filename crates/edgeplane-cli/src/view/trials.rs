@@ -37,7 +37,7 @@ fn wins(trials: &Trials) -> String {
         }
     }
     let draws = [
-        ("draw: all fell", &trials.all_fell),
+        ("draw: all defeated", &trials.all_defeated),
         ("draw: time is up", &trials.time_limit),
         ("draw: stalemate", &trials.stalemate),
         ("draw: several won at once", &trials.drawn),
@@ -82,7 +82,7 @@ fn combatants(trials: &Trials) -> String {
         vec![
             figures.combatant.clone(),
             figures.side.clone(),
-            text::percent(figures.fell.value),
+            text::percent(figures.defeated.value),
             format!("{:.2}", damage.mean),
             format!("{:.2} – {:.2}", damage.low, damage.high),
             healing,
@@ -92,7 +92,7 @@ fn combatants(trials: &Trials) -> String {
         &[
             Column::Words("combatant"),
             Column::Words("side"),
-            Column::Numbers("falls"),
+            Column::Numbers("defeated"),
             Column::Numbers("damage/s"),
             Column::Numbers("95 % interval"),
             Column::Numbers("healing/s"),
@@ -178,15 +178,15 @@ fn statuses(trials: &Trials) -> String {
     let mut rows = Vec::new();
     for figures in &trials.combatants {
         for status in &figures.statuses {
-            let refused: Vec<String> =
-                status.refused.iter().map(|(reason, count)| format!("{reason} {}", text::tenth(*count))).collect();
+            let prevented: Vec<String> =
+                status.prevented.iter().map(|(reason, count)| format!("{reason} {}", text::tenth(*count))).collect();
             rows.push(vec![
                 figures.combatant.clone(),
                 status.status.clone(),
                 text::tenth(status.applied),
                 text::percent(status.uptime),
                 if status.applied > 0.0 { format!("{:.2}", status.mean_stacks) } else { "–".to_owned() },
-                refused.join(", "),
+                prevented.join(", "),
             ]);
         }
     }
@@ -199,7 +199,7 @@ fn statuses(trials: &Trials) -> String {
         Column::Numbers("applied"),
         Column::Numbers("uptime"),
         Column::Numbers("mean stacks"),
-        Column::Words("not taken on, per fight"),
+        Column::Words("prevented, per fight"),
     ];
     table::draw(&columns, rows)
 }
@@ -259,7 +259,7 @@ pub(crate) fn rows(trials: &Trials) -> Vec<Vec<String>> {
     }
     for combatant in &trials.combatants {
         let of = &combatant.combatant;
-        push("falls", of, "", combatant.fell.value, Some((combatant.fell.low, combatant.fell.high)));
+        push("defeated", of, "", combatant.defeated.value, Some((combatant.defeated.low, combatant.defeated.high)));
         let (damage, healing) = (&combatant.damage_per_second, &combatant.healing_per_second);
         push("free to act", of, "", combatant.idle, None);
         push("damage per second", of, "", damage.mean, Some((damage.low, damage.high)));
@@ -294,8 +294,8 @@ pub(crate) fn rows(trials: &Trials) -> Vec<Vec<String>> {
             push("applied", of, &status.status, status.applied, None);
             push("uptime", of, &status.status, status.uptime, None);
             push("mean stacks", of, &status.status, status.mean_stacks, None);
-            for (reason, count) in &status.refused {
-                push(&format!("not taken on: {reason}"), of, &status.status, *count, None);
+            for (reason, count) in &status.prevented {
+                push(&format!("prevented: {reason}"), of, &status.status, *count, None);
             }
         }
     }

@@ -278,7 +278,7 @@ impl<O: Observer> Duel<'_, O> {
             (true, true) => {
                 self.tell(if a_first { fell_a } else { fell_b });
                 self.tell(if a_first { fell_b } else { fell_a });
-                Some(Ending::AllFell)
+                Some(Ending::AllDefeated)
             }
             (true, false) => {
                 self.tell(fell_a);

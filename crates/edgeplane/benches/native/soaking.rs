@@ -226,7 +226,7 @@ pub(crate) fn fight(streams: &Streams, seed: u64) -> (Ending, Time, [f64; 2]) {
         other.ends(now);
         match (one.health <= 0.0, other.health <= 0.0) {
             (false, false) => {}
-            (true, true) => return (Ending::AllFell, Time(now), [one.health, other.health]),
+            (true, true) => return (Ending::AllDefeated, Time(now), [one.health, other.health]),
             (false, true) => return (Ending::Won(SideId(0)), Time(now), [one.health, other.health]),
             (true, false) => return (Ending::Won(SideId(1)), Time(now), [one.health, other.health]),
         }

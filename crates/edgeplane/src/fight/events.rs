@@ -7,7 +7,7 @@ use crate::program::{
     TriggerEvent, ZoneId,
 };
 
-/// What an outcome comes of.
+/// What an effect comes of.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Source {
     /// An ability.
@@ -32,11 +32,11 @@ pub enum Applied {
     Replaced,
 }
 
-/// Why a status was not taken on.
+/// Why a status was not applied.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub enum StatusRefusal {
+pub enum Prevention {
     /// It is there, and a second application does nothing.
-    There,
+    Held,
     /// One of the same or higher rank is there.
     Weaker,
     /// There is no room for another.
@@ -50,27 +50,27 @@ pub enum StatusRefusal {
     Resisted,
     /// It was repeated too often.
     Diminished,
-    /// The target has fallen.
-    Fallen,
+    /// The target has been defeated.
+    Defeated,
 }
 
-impl StatusRefusal {
+impl Prevention {
     /// How many reasons there are.
     pub const KINDS: usize = 7;
-    /// A name for each reason, by [`StatusRefusal::kind`].
+    /// A name for each reason, by [`Prevention::kind`].
     pub const NAMES: [&'static str; Self::KINDS] =
-        ["there already", "weaker", "no room", "immune", "resisted", "diminished", "fallen"];
+        ["already_held", "weaker", "full", "immune", "resisted", "diminished", "defeated"];
 
     /// The number of the reason, for counting.
     pub fn kind(self) -> usize {
         match self {
-            Self::There => 0,
+            Self::Held => 0,
             Self::Weaker => 1,
             Self::Full => 2,
             Self::Immune { .. } => 3,
             Self::Resisted => 4,
             Self::Diminished => 5,
-            Self::Fallen => 6,
+            Self::Defeated => 6,
         }
     }
 }
@@ -100,7 +100,7 @@ pub enum Event {
     Shifted { target: CombatantId, caster: CombatantId, source: Source, from: [f64; 2], to: [f64; 2] },
     /// An ability takes effect.
     Released { caster: CombatantId, ability: AbilityId, ready: Time },
-    /// An ability that is kept up has another beat.
+    /// An ability that is kept up ticks.
     Sustained { caster: CombatantId, ability: AbilityId },
     /// An ability is kept up no longer.
     Stopped { caster: CombatantId, ability: AbilityId, reason: StopReason },
@@ -151,7 +151,7 @@ pub enum Event {
     },
     /// A pool loses past all steps; `over` found nothing left to take.
     Drained { caster: CombatantId, target: CombatantId, source: Source, pool: PoolId, taken: f64, over: f64, left: f64 },
-    /// Somebody becomes more or less of a threat in the eyes of another, by an outcome that says so; `threat` is what
+    /// Somebody becomes more or less of a threat in the eyes of another, by an effect that says so; `threat` is what
     /// it is then.
     Threatened { caster: CombatantId, target: CombatantId, source: Source, amount: f64, threat: f64 },
     /// The target has an ability from now on.
@@ -171,8 +171,8 @@ pub enum Event {
         until: Option<Time>,
         applied: Applied,
     },
-    /// A status is not taken on.
-    StatusRefused { caster: CombatantId, target: CombatantId, status: StatusId, reason: StatusRefusal },
+    /// A status is not applied.
+    StatusPrevented { caster: CombatantId, target: CombatantId, status: StatusId, reason: Prevention },
     /// A status ticks, for the `tick`th time.
     StatusTicked { target: CombatantId, caster: CombatantId, status: StatusId, tick: u32 },
     /// A status has other stacks than before, and goes on.
@@ -190,7 +190,7 @@ pub enum Event {
         total: u32,
         reason: LostReason,
     },
-    /// A status answers to something.
+    /// A status triggers on something.
     Triggered { who: CombatantId, status: StatusId, event: TriggerEvent },
     /// A pool's cap has moved.
     CapChanged { who: CombatantId, pool: PoolId, cap: f64, left: f64 },
@@ -230,7 +230,7 @@ pub enum Ending {
     /// This side held out until the time was up, as it had to.
     HeldOut(SideId),
     /// Nobody stands: the last were defeated at the same moment.
-    AllFell,
+    AllDefeated,
     /// The time limit came first.
     TimeLimit,
     /// Nothing can ever happen again.
@@ -246,7 +246,7 @@ impl Ending {
     pub fn winner(self) -> Option<SideId> {
         match self {
             Self::Won(side) | Self::HeldOut(side) => Some(side),
-            Self::AllFell | Self::TimeLimit | Self::Stalemate | Self::Drawn | Self::Failed => None,
+            Self::AllDefeated | Self::TimeLimit | Self::Stalemate | Self::Drawn | Self::Failed => None,
         }
     }
 }
@@ -355,7 +355,7 @@ pub enum StopReason {
     NoTarget,
     /// Its first target that stands is too far away.
     OutOfReach,
-    /// A pool holds too little for the next beat.
+    /// A pool holds too little for the next tick.
     CannotAfford,
     /// The game stopped it.
     ByHand,
@@ -365,12 +365,12 @@ impl StopReason {
     /// In words.
     pub fn name(self) -> &'static str {
         match self {
-            Self::Longest => "time over",
-            Self::Unwanted => "no longer wanted",
-            Self::NoTarget => "no target",
-            Self::OutOfReach => "out of reach",
-            Self::CannotAfford => "cannot afford",
-            Self::ByHand => "let go",
+            Self::Longest => "longest_reached",
+            Self::Unwanted => "condition_ended",
+            Self::NoTarget => "no_target",
+            Self::OutOfReach => "out_of_reach",
+            Self::CannotAfford => "cannot_afford",
+            Self::ByHand => "stopped",
         }
     }
 }
@@ -502,7 +502,7 @@ macro_rules! kinds {
 
 kinds! {
     Began Used Spent Unavailable Available Waits Walks Flies Shifted Released Sustained Stopped Lost Stepped Soaked Hit
-    Healed Restored Drained Threatened Given Taken Interrupted StatusGained StatusRefused StatusTicked StatusStacks
+    Healed Restored Drained Threatened Given Taken Interrupted StatusGained StatusPrevented StatusTicked StatusStacks
     StatusMoved StatusExpiring StatusLost Triggered CapChanged ZoneBegan ZoneEnded Entered Left Joined Scripted Learned
     Defeated Ended
 }

@@ -73,11 +73,11 @@ pub enum FightErrorKind {
         /// What it used.
         ability: Option<AbilityId>,
     },
-    /// Statuses answer to each other without end.
+    /// Statuses trigger each other without end.
     Chain {
         /// How many of them followed from one another.
         limit: u32,
-        /// Those that answered last.
+        /// Those that triggered last.
         statuses: Vec<StatusId>,
     },
     /// There are more zones at once than can be.
@@ -159,8 +159,8 @@ impl FightErrorKind {
 fn chain_diagnostic(program: &Program, limit: u32, statuses: &[StatusId]) -> Diagnostic {
     let names: Vec<String> = statuses.iter().map(|status| format!("`{}`", program.status(*status).name)).collect();
     let message = match names.as_slice() {
-        [one] => format!("{one} answers to itself without end ({limit} times at one moment)"),
-        several => format!("{} answer to each other without end ({limit} times at one moment)", several.join(" and ")),
+        [one] => format!("{one} triggers itself without end ({limit} times at one moment)"),
+        several => format!("{} trigger each other without end ({limit} times at one moment)", several.join(" and ")),
     };
     let help = "give one of their triggers a `cooldown`, `uses` or a `when` that ends it";
     Diagnostic::new(Code::FightFault, message).help(help)

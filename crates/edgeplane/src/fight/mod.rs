@@ -56,7 +56,7 @@ mod step;
 use std::sync::Arc;
 
 pub use events::{
-    Applied, Ending, Event, EventKind, EventMask, Log, Logged, Observer, Silent, Source, StatusRefusal, StepResult,
+    Applied, Ending, Event, EventKind, EventMask, Log, Logged, Observer, Prevention, Silent, Source, StepResult,
     StopReason, UnavailableReason,
 };
 pub use limits::{FightError, FightErrorKind, Limits};

@@ -3,7 +3,7 @@
 use serde::Serialize;
 use serde::ser::{SerializeMap, Serializer};
 
-use super::events::{Ending, Event, Logged, Source, StatusRefusal, UnavailableReason};
+use super::events::{Ending, Event, Logged, Prevention, Source, UnavailableReason};
 use crate::program::{AbilityId, CombatantId, PoolId, Setup, SideId, StatusId, ZoneId, plain};
 
 /// An event by name; it is written to one flat object with `at` in seconds and `event` first.
@@ -171,7 +171,7 @@ impl NamedEvent<'_> {
                 self.pool(
                     map,
                     pool,
-                    &[("initial", initial), ("amount", amount), ("dealt", dealt), ("over", over), ("left", left)],
+                    &[("initial", initial), ("amount", amount), ("dealt", dealt), ("overkill", over), ("left", left)],
                 )?;
                 let stop = stopped.and_then(|step| self.setup.program.hit_steps[step.index()].stop.as_ref());
                 map.serialize_entry("stopped", &stop)?;
@@ -183,7 +183,7 @@ impl NamedEvent<'_> {
                 self.pool(
                     map,
                     pool,
-                    &[("initial", initial), ("amount", amount), ("healed", healed), ("over", over), ("left", left)],
+                    &[("initial", initial), ("amount", amount), ("healed", healed), ("overheal", over), ("left", left)],
                 )?;
                 let stop = stopped.and_then(|step| self.setup.program.heal_steps[step.index()].stop.as_ref());
                 map.serialize_entry("stopped", &stop)
@@ -191,12 +191,12 @@ impl NamedEvent<'_> {
             Event::Restored { caster, target, source, pool, gained, over, left } => {
                 self.of_source(map, "restored", caster, source)?;
                 map.serialize_entry("target", names.who(target))?;
-                self.pool(map, pool, &[("gained", gained), ("over", over), ("left", left)])
+                self.pool(map, pool, &[("gained", gained), ("wasted", over), ("left", left)])
             }
             Event::Drained { caster, target, source, pool, taken, over, left } => {
                 self.of_source(map, "drained", caster, source)?;
                 map.serialize_entry("target", names.who(target))?;
-                self.pool(map, pool, &[("taken", taken), ("over", over), ("left", left)])
+                self.pool(map, pool, &[("taken", taken), ("missing", over), ("left", left)])
             }
             Event::Learned { who, from, amount, total } => {
                 map.serialize_entry("event", "learned")?;
@@ -227,7 +227,7 @@ impl NamedEvent<'_> {
                 map.serialize_entry("with", names.source(source))
             }
             Event::StatusGained { .. }
-            | Event::StatusRefused { .. }
+            | Event::StatusPrevented { .. }
             | Event::StatusTicked { .. }
             | Event::StatusStacks { .. }
             | Event::StatusMoved { .. }
@@ -235,19 +235,19 @@ impl NamedEvent<'_> {
             | Event::StatusLost { .. }
             | Event::Triggered { .. } => self.status_body(map),
             Event::CapChanged { who, pool, cap, left } => {
-                map.serialize_entry("event", "cap changed")?;
+                map.serialize_entry("event", "cap_changed")?;
                 map.serialize_entry("who", names.who(who))?;
                 self.pool(map, pool, &[("cap", cap), ("left", left)])
             }
             Event::ZoneBegan { zone, owner, on, carried, middle, radius, until } => {
-                self.of_zone(map, "zone began", owner, zone)?;
+                self.of_zone(map, "zone_began", owner, zone)?;
                 map.serialize_entry("on", names.who(on))?;
                 map.serialize_entry("carried", &carried)?;
                 map.serialize_entry("middle", &middle)?;
                 map.serialize_entry("radius", &radius)?;
                 map.serialize_entry("until", &until.map(|until| until.seconds()))
             }
-            Event::ZoneEnded { zone, owner } => self.of_zone(map, "zone ended", owner, zone),
+            Event::ZoneEnded { zone, owner } => self.of_zone(map, "zone_ended", owner, zone),
             Event::Entered { who, zone, owner } => {
                 self.of_zone(map, "entered", owner, zone)?;
                 map.serialize_entry("who", names.who(who))
@@ -285,37 +285,37 @@ impl NamedEvent<'_> {
         let names = NamesOf(self.setup);
         match self.logged.event {
             Event::StatusGained { caster, target, status, stacks, until, applied, .. } => {
-                self.of_status(map, "status gained", Some(caster), target, status)?;
+                self.of_status(map, "status_gained", Some(caster), target, status)?;
                 map.serialize_entry("stacks", &stacks)?;
                 map.serialize_entry("until", &until.map(|until| until.seconds()))?;
                 map.serialize_entry("applied", &applied)
             }
-            Event::StatusRefused { caster, target, status, reason } => {
-                self.of_status(map, "status refused", Some(caster), target, status)?;
-                map.serialize_entry("reason", StatusRefusal::NAMES[reason.kind()])?;
-                if let StatusRefusal::Immune { by: Some(by) } = reason {
+            Event::StatusPrevented { caster, target, status, reason } => {
+                self.of_status(map, "status_prevented", Some(caster), target, status)?;
+                map.serialize_entry("reason", Prevention::NAMES[reason.kind()])?;
+                if let Prevention::Immune { by: Some(by) } = reason {
                     map.serialize_entry("by", names.status(by))?;
                 }
                 Ok(())
             }
             Event::StatusTicked { target, caster, status, tick } => {
-                self.of_status(map, "status ticked", Some(caster), target, status)?;
+                self.of_status(map, "status_ticked", Some(caster), target, status)?;
                 map.serialize_entry("tick", &tick)
             }
             Event::StatusStacks { target, status, stacks, .. } => {
-                self.of_status(map, "status stacks", None, target, status)?;
+                self.of_status(map, "status_stacks", None, target, status)?;
                 map.serialize_entry("stacks", &stacks)
             }
             Event::StatusMoved { target, status, until } => {
-                self.of_status(map, "status moved", None, target, status)?;
+                self.of_status(map, "status_moved", None, target, status)?;
                 map.serialize_entry("until", &until.seconds())
             }
             Event::StatusExpiring { target, status, until } => {
-                self.of_status(map, "status expiring", None, target, status)?;
+                self.of_status(map, "status_expiring", None, target, status)?;
                 map.serialize_entry("until", &until.seconds())
             }
             Event::StatusLost { target, caster, status, stacks, reason, .. } => {
-                self.of_status(map, "status lost", Some(caster), target, status)?;
+                self.of_status(map, "status_lost", Some(caster), target, status)?;
                 map.serialize_entry("stacks", &stacks)?;
                 map.serialize_entry("reason", reason.name())
             }
@@ -402,10 +402,10 @@ impl Ending {
     pub fn name(self) -> &'static str {
         match self {
             Self::Won(_) => "won",
-            Self::HeldOut(_) => "held out",
-            Self::AllFell => "all fell",
+            Self::HeldOut(_) => "held_out",
+            Self::AllDefeated => "all_defeated",
             Self::Failed => "failed",
-            Self::TimeLimit => "time limit",
+            Self::TimeLimit => "time_limit",
             Self::Stalemate => "stalemate",
             Self::Drawn => "drawn",
         }

@@ -334,7 +334,7 @@ impl<C: Chance> Engine<'_, C> {
             if self.state.stands(who) && self.setup.is_empty(&self.state.numbers, who, self.state.now.micros()) {
                 self.defeat(who)?;
                 any = true;
-                if self.plan_of(who).worth.is_some() {
+                if self.plan_of(who).reward.is_some() {
                     self.scratch.rewarding.push(who);
                 }
             }
@@ -368,7 +368,7 @@ impl<C: Chance> Engine<'_, C> {
         self.count_head(who, -1.0);
         emit!(self, Defeated { who, by });
         let how = TriggerContext { other: by.map(|(caster, _)| caster), ..TriggerContext::default() };
-        self.raise(TriggerEvent::Fell, who, how);
+        self.raise(TriggerEvent::Defeated, who, how);
         let side = self.setup.combatants[who.index()].side;
         for other in 0..self.state.order.len() {
             let other = self.state.order[other];
@@ -376,11 +376,11 @@ impl<C: Chance> Engine<'_, C> {
                 continue;
             }
             let ally = self.setup.combatants[other.index()].side == side;
-            let event = if ally { TriggerEvent::AllyFell } else { TriggerEvent::EnemyFell };
+            let event = if ally { TriggerEvent::AllyDefeated } else { TriggerEvent::EnemyDefeated };
             self.raise(event, other, TriggerContext { other: Some(who), ..TriggerContext::default() });
         }
         while let Some(first) = self.state.statuses.first_of(who) {
-            self.lose(first, LostReason::OwnerFell)?;
+            self.lose(first, LostReason::OwnerDefeated)?;
         }
         Ok(())
     }
@@ -410,7 +410,7 @@ impl<C: Chance> Engine<'_, C> {
     fn settle_ending(&mut self) {
         let mut sides = (0..self.setup.sides.len() as u16).map(SideId).filter(|side| self.holds_out(*side));
         match (sides.next(), sides.next()) {
-            (None, _) => self.end(Ending::AllFell),
+            (None, _) => self.end(Ending::AllDefeated),
             (Some(side), None) => self.end(Ending::Won(side)),
             _ => return,
         };

@@ -14,7 +14,7 @@ impl Kind {
     pub fn what(self) -> &'static str {
         match self {
             Self::Number => "a number",
-            Self::Truth => "a truth",
+            Self::Truth => "a condition",
         }
     }
 }

@@ -11,7 +11,7 @@ use std::sync::Arc;
 use crate::fight::UnavailableReason;
 use crate::program::{AbilityId, CombatantId, DamageTypeId, PoolId, Program, Setup, SideId, StatusId};
 use crate::rules::{MeasureFault, MeasureText, Part, Statistic};
-use crate::text::diagnostic::{listed, nearest};
+use crate::text::diagnostic::{listed, suggestion};
 use crate::text::{Code, Diagnostic, Diagnostics};
 
 /// A figure of many fights of one encounter.
@@ -252,8 +252,8 @@ fn place(part: &Part, what: &str, names: &[&str]) -> Result<u16, MeasureFault> {
 
 fn unknown(part: &Part, what: &str, known: &[&str]) -> MeasureFault {
     let fault = MeasureFault::new(part.range.clone(), format!("no {what} is called `{}`", part.text));
-    match nearest(&part.text, known) {
-        Some(near) => fault.help(format!("did you mean `{near}`?")),
+    match suggestion(&part.text, known) {
+        Some(help) => fault.help(help),
         None if known.is_empty() => fault,
         None => fault.help(format!("there are {}", listed(known))),
     }

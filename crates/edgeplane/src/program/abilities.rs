@@ -1,11 +1,11 @@
 //! Abilities and what they bring about.
 
+use super::effects::{EffectPlan, Place};
 use super::ids::{AbilityId, FormulaId, PoolId, SiteId, StatusId};
 use super::names::look_up;
-use super::outcomes::{OutcomePlan, Place};
 use super::resolve::Compiler;
 use super::scope::Scope;
-use crate::rules::{AbilityRule, AreaRule, Formula, Named, OutcomeKind, Pick, Ruleset, SideRule, UseMoment, Word};
+use crate::rules::{AbilityRule, AreaRule, EffectKind, Formula, Named, Pick, Ruleset, SideRule, UseMoment, Word};
 
 /// An ability of the ruleset.
 #[derive(Clone, Debug)]
@@ -66,7 +66,7 @@ pub struct AbilityPlan {
     /// How many at most.
     pub count: u32,
     /// What it brings about, in order.
-    pub does: Vec<OutcomePlan>,
+    pub does: Vec<EffectPlan>,
     /// Those of its tags that some status forbids, one bit each.
     pub(crate) forbidden_by: u64,
     /// Attributes that its times and its cost hang on; see [`super::dirty`].
@@ -76,16 +76,16 @@ pub struct AbilityPlan {
 /// How an ability is kept up.
 #[derive(Clone, Debug)]
 pub struct SustainPlan {
-    /// Seconds between beats.
+    /// Seconds between ticks.
     pub every: FormulaId,
-    /// What each beat spends.
+    /// What each tick spends.
     pub cost: Vec<(PoolId, FormulaId)>,
     /// Seconds after which it ends by itself.
     pub longest: Option<FormulaId>,
-    /// It ends at the first beat at which this is false.
+    /// It ends at the first tick at which this is false.
     pub holds_while: Option<FormulaId>,
-    /// What each beat brings about.
-    pub does: Vec<OutcomePlan>,
+    /// What each tick brings about.
+    pub does: Vec<EffectPlan>,
 }
 
 /// Who is hit besides the one that is picked; see [`AreaRule`].
@@ -198,7 +198,7 @@ impl Compiler<'_> {
             side: rule.targets.side,
             pick: self.pick(&rule.targets.pick, &named.name),
             count: rule.targets.count,
-            does: self.outcomes(&rule.does, &rule.tags, &Place::ABILITY, rules),
+            does: self.effects(&rule.does, &rule.tags, &Place::ABILITY, rules),
             slot: rule.slot.as_ref().map(|slot| slot.text.clone()),
             comes_and_goes: comes_and_goes(&named.name, rule, rules),
             refund: self.optional(&rule.refund, Scope::TIMING),
@@ -235,7 +235,7 @@ impl Compiler<'_> {
             cost: self.costs(&sustain.cost),
             longest: self.optional(&sustain.longest, Scope::TIMING),
             holds_while: sustain.holds_while.as_ref().and_then(|holds| self.truth(holds, Scope::POLICY)),
-            does: self.outcomes(&sustain.does, &rule.tags, &Place::ABILITY, rules),
+            does: self.effects(&sustain.does, &rule.tags, &Place::ABILITY, rules),
             every: every?,
         })
     }
@@ -278,19 +278,19 @@ impl Compiler<'_> {
     }
 }
 
-/// Whether somebody may have the ability at one time and not at another: it is withheld, given, taken, or gives way to another
+/// Whether somebody may have the ability at one time and not at another: it can be learned, is given or taken, or gives way to another
 /// one in its slot that is given.
 fn comes_and_goes(name: &str, rule: &AbilityRule, rules: &Ruleset) -> bool {
-    let withheld = rules.characters.iter().flat_map(|character| character.rule.withheld.iter().flatten());
+    let can_learn = rules.characters.iter().flat_map(|character| character.rule.can_learn.iter().flatten());
     let slot = |word: &Word| {
         let named = rules.abilities.iter().find(|named| named.name == word.text)?;
         named.rule.slot.as_ref().map(|slot| slot.text.as_str())
     };
     let gives_way = |word: &Word| rule.slot.as_ref().is_some_and(|own| slot(word) == Some(&own.text));
-    withheld.into_iter().any(|word| word.text == name)
-        || rules.outcomes().any(|outcome| match &outcome.kind {
-            OutcomeKind::Give(word) => word.text == name || gives_way(word),
-            OutcomeKind::Take(word) => word.text == name,
+    can_learn.into_iter().any(|word| word.text == name)
+        || rules.effects().any(|effect| match &effect.kind {
+            EffectKind::Give(word) => word.text == name || gives_way(word),
+            EffectKind::Take(word) => word.text == name,
             _ => false,
         })
 }

@@ -77,7 +77,7 @@ impl Program {
                     let name = &self.characters[CharacterId(index as u16).index()].name;
                     out.push(Diagnostic { message: format!("{} for `{name}`", diagnostic.message), ..diagnostic });
                 }
-                // A template may wait for its heirs to fill it in.
+                // A template may wait for its children to fill it in.
                 Err(_) => {}
             }
         }
@@ -87,7 +87,7 @@ impl Program {
 
 impl Compiler<'_> {
     fn all(&mut self, rules: &Ruleset) {
-        // The first place of chance is the lot that settles who comes first at one moment.
+        // The first place of chance is the tie-break that settles who comes first at one moment.
         self.site("lot");
         self.check_functions();
         self.attributes(rules);

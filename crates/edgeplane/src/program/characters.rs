@@ -40,11 +40,11 @@ pub struct CharacterPlan {
     /// Those that it may wear besides.
     pub(crate) chancy: Vec<ChancyPiece>,
     /// So many of its abilities, the last ones, it has only when they are given to it.
-    pub(crate) withheld: usize,
+    pub(crate) can_learn: usize,
     /// Tags of statuses that it does not take on, by number.
     pub immune: Vec<u16>,
     /// Experience that its fall gives to each enemy that stands.
-    pub worth: Option<FormulaId>,
+    pub reward: Option<FormulaId>,
     /// What it spends its points on, one after the other, over and over.
     pub spends: Vec<StatusId>,
     /// How it chooses.
@@ -189,7 +189,7 @@ impl Compiler<'_> {
         lineage: &[&CharacterRule],
         rules: &Ruleset,
     ) -> CharacterPlan {
-        // Names are looked up where they are written, so that an heir repeats no error.
+        // Names are looked up where they are written, so that a child repeats no error.
         let own = &named.rule;
         for word in own.abilities.iter().flatten() {
             look_up(&self.names.abilities, &word.text, word.span, "ability", self.out);
@@ -213,16 +213,16 @@ impl Compiler<'_> {
         let statuses =
             statuses.iter().filter_map(|word| self.names.statuses.get(&word.text).copied()).collect::<Vec<_>>();
         let Worn { told: gear, pieces, chancy, statuses: worn } = self.worn(&named.name, own, lineage, rules);
-        let withheld = self.withheld(own, lineage, rules);
+        let can_learn = self.can_learn(own, lineage, rules);
         let spends = self.spends(own, lineage, rules);
-        let worth = lineage.iter().find_map(|rule| rule.worth.as_ref());
-        let worth = worth.and_then(|worth| self.number(worth, Scope::WORTH));
+        let reward = lineage.iter().find_map(|rule| rule.reward.as_ref());
+        let reward = reward.and_then(|reward| self.number(reward, Scope::REWARD));
         let mut plan = CharacterPlan {
             gear,
             pieces,
             chancy,
-            withheld: withheld.len(),
-            worth,
+            can_learn: can_learn.len(),
+            reward,
             spends,
             name: named.name.clone(),
             about: own.about.clone(),
@@ -233,7 +233,7 @@ impl Compiler<'_> {
             abilities: abilities
                 .iter()
                 .filter_map(|word| self.names.abilities.get(&word.text).copied())
-                .chain(withheld)
+                .chain(can_learn)
                 .collect(),
             statuses: statuses.into_iter().chain(worn).collect(),
             immune: immune.iter().filter_map(|word| self.names.tags.get(&word.text).copied()).collect(),
@@ -248,11 +248,11 @@ impl Compiler<'_> {
 
     /// Abilities that a character has only when they are given to it. Of those that it has from the start, no two are in
     /// one slot.
-    fn withheld(&mut self, own: &CharacterRule, lineage: &[&CharacterRule], rules: &Ruleset) -> Vec<AbilityId> {
-        for word in own.withheld.iter().flatten() {
+    fn can_learn(&mut self, own: &CharacterRule, lineage: &[&CharacterRule], rules: &Ruleset) -> Vec<AbilityId> {
+        for word in own.can_learn.iter().flatten() {
             look_up(&self.names.abilities, &word.text, word.span, "ability", self.out);
             if let Some(other) = own.abilities.iter().flatten().find(|other| other.text == word.text) {
-                let message = format!("`{}` is withheld, and had from the start", word.text);
+                let message = format!("`{}` is among what it can learn, and had from the start", word.text);
                 self.out.push(Diagnostic::at(Code::KeyConflict, word.span, message).label(other.span, "had here"));
             }
         }
@@ -272,8 +272,8 @@ impl Compiler<'_> {
             }
         }
         let had = lineage.iter().find_map(|rule| rule.abilities.as_deref()).unwrap_or_default();
-        let withheld = lineage.iter().find_map(|rule| rule.withheld.as_deref()).unwrap_or_default();
-        let apart = withheld.iter().filter(|word| had.iter().all(|other| other.text != word.text));
+        let can_learn = lineage.iter().find_map(|rule| rule.can_learn.as_deref()).unwrap_or_default();
+        let apart = can_learn.iter().filter(|word| had.iter().all(|other| other.text != word.text));
         apart.filter_map(|word| self.names.abilities.get(&word.text).copied()).collect()
     }
 

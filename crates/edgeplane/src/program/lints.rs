@@ -4,7 +4,7 @@ use super::Program;
 use super::ids::{AbilityId, CharacterId, GearId, Slot};
 use super::tree::{Read, TreeKind};
 use crate::rules::{
-    AbilityRule, Again, DurationRule, Formula, Joins, Named, OutcomeKind, OutcomeRule, Ruleset, StatusRule,
+    AbilityRule, DurationRule, EffectKind, EffectRule, Formula, Joins, Named, Reapply, Ruleset, StatusRule,
     TriggerEvent,
 };
 use crate::text::{Code, Diagnostic, Diagnostics, Severity, Span};
@@ -19,9 +19,9 @@ pub(super) fn lint(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
         match (named.rule.point, named.rule.worn) {
             (true, _) => lints.never_spent(named, out),
             (_, true) => lints.never_worn(named, out),
-            _ => lints.never_inflicted(named, out),
+            _ => lints.never_applied(named, out),
         }
-        lints.never_answers(named, out);
+        lints.never_triggers(named, out);
     }
     for named in &rules.abilities {
         lints.shares_nothing(named, out);
@@ -72,9 +72,9 @@ impl Lints<'_> {
         }
         let Some(lasts) = duration(rule) else { return };
         let mut slowest: Option<(f64, &str)> = None;
-        for outcome in self.rules.outcomes().filter(|outcome| inflicts(outcome, name)) {
-            let OutcomeKind::Inflict { stacks, .. } = &outcome.kind else { continue };
-            let Some(ability) = self.ability_of(outcome) else { return };
+        for effect in self.rules.effects().filter(|effect| applies(effect, name)) {
+            let EffectKind::Apply { stacks, .. } = &effect.kind else { continue };
+            let Some(ability) = self.ability_of(effect) else { return };
             let Some(cooldown) = ability.rule.cooldown.as_ref().and_then(Formula::as_number) else { return };
             let at_once = stacks.as_ref().map_or(Some(1.0), Formula::as_number);
             let alone = !self.used_by_several(&ability.name);
@@ -105,9 +105,9 @@ impl Lints<'_> {
             .any(|encounter| encounter.sides.iter().flat_map(|(_, members)| members).filter(has).count() > 1)
     }
 
-    /// The ability that an outcome belongs to; none for one of a status.
-    fn ability_of(&self, outcome: &OutcomeRule) -> Option<&Named<AbilityRule>> {
-        let name = outcome.path.strip_prefix("ability.")?.split('.').next()?;
+    /// The ability that an effect belongs to; none for one of a status.
+    fn ability_of(&self, effect: &EffectRule) -> Option<&Named<AbilityRule>> {
+        let name = effect.path.strip_prefix("ability.")?.split('.').next()?;
         self.rules.abilities.iter().find(|ability| ability.name == name)
     }
 
@@ -150,19 +150,19 @@ impl Lints<'_> {
         }
     }
 
-    fn is_inflicted(&self, name: &str) -> bool {
+    fn is_applied(&self, name: &str) -> bool {
         let held = self.rules.characters.iter().flat_map(|one| one.rule.statuses.iter().flatten());
         let by_gear = self.rules.gear.iter().flat_map(|piece| &piece.rule.statuses);
         let by_sets = self.rules.gear_sets.iter().flat_map(|set| &set.rule.worn).flat_map(|(_, words)| words);
         let while_used = self.rules.abilities.iter().flat_map(|ability| &ability.rule.during);
-        let by_zones = self.rules.zones.iter().flat_map(|zone| &zone.rule.inflict);
-        self.rules.outcomes().any(|outcome| inflicts(outcome, name))
+        let by_zones = self.rules.zones.iter().flat_map(|zone| &zone.rule.apply);
+        self.rules.effects().any(|effect| applies(effect, name))
             || by_zones.chain(while_used).chain(held).chain(by_gear).chain(by_sets).any(|word| word.text == name)
     }
 
     fn never_placed(&self, out: &mut Diagnostics) {
         let placed = |name: &str| {
-            self.rules.outcomes().any(|outcome| matches!(&outcome.kind, OutcomeKind::Zone(word) if word.text == name))
+            self.rules.effects().any(|effect| matches!(&effect.kind, EffectKind::Zone(word) if word.text == name))
         };
         for zone in self.rules.zones.iter().filter(|zone| !placed(&zone.name)) {
             let message = format!("nothing brings the zone `{}` about", zone.name);
@@ -173,8 +173,8 @@ impl Lints<'_> {
 
     /// Who waits to be called and who calls have to know each other.
     fn never_joins(&self, out: &mut Diagnostics) {
-        let called = self.rules.outcomes().filter_map(|outcome| match &outcome.kind {
-            OutcomeKind::Call { character, .. } => Some(character),
+        let called = self.rules.effects().filter_map(|effect| match &effect.kind {
+            EffectKind::Call { character, .. } => Some(character),
             _ => None,
         });
         let called: Vec<_> = called.collect();
@@ -202,8 +202,8 @@ impl Lints<'_> {
         let by_chance = self.program.characters.iter().flat_map(|plan| &plan.chancy);
         let put_on = self
             .rules
-            .outcomes()
-            .any(|outcome| matches!(&outcome.kind, OutcomeKind::Wear(word) if word.text == named.name));
+            .effects()
+            .any(|effect| matches!(&effect.kind, EffectKind::Wear(word) if word.text == named.name));
         let mut worn = self.program.characters.iter().flat_map(|plan| &plan.pieces);
         let same = |piece: &GearId| self.program.gear[piece.index()].name == named.name;
         if !put_on && !worn.any(same) && !by_chance.into_iter().any(|chancy| same(&chancy.piece)) {
@@ -222,30 +222,30 @@ impl Lints<'_> {
         }
     }
 
-    fn never_inflicted(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
-        if !self.is_inflicted(&named.name) {
-            let message = format!("nothing inflicts `{}`", named.name);
-            let help = format!("for example: does = [{{ inflict = \"{}\" }}]", named.name);
-            out.push(warn(Code::NeverInflicted, named.span, message).help(help));
+    fn never_applied(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
+        if !self.is_applied(&named.name) {
+            let message = format!("nothing applies `{}`", named.name);
+            let help = format!("for example: does = [{{ apply = \"{}\" }}]", named.name);
+            out.push(warn(Code::NeverApplied, named.span, message).help(help));
         }
     }
 
-    fn never_answers(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
+    fn never_triggers(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
         for on in &named.rule.on {
-            let because = if let Some(word) = on.status.as_ref().filter(|word| !self.is_inflicted(&word.text)) {
-                Some((word.span, format!("nothing inflicts `{}`", word.text)))
+            let because = if let Some(word) = on.status.as_ref().filter(|word| !self.is_applied(&word.text)) {
+                Some((word.span, format!("nothing applies `{}`", word.text)))
             } else if let Some(word) = on.ability.as_ref().filter(|word| !self.is_had(&word.text)) {
                 Some((word.span, format!("no character has `{}`", word.text)))
             } else if let Some(when) = on.when.as_ref().filter(|when| self.is_false(when)) {
                 Some((when.span, "its condition is never true".to_owned()))
-            } else if on.event == TriggerEvent::Renewed && named.rule.again == Again::Separate {
+            } else if on.event == TriggerEvent::Renewed && named.rule.reapply == Reapply::Separate {
                 Some((named.span, "every application is an instance of its own".to_owned()))
             } else {
                 None
             };
             if let Some((span, because)) = because {
-                let message = format!("`{}` never answers to {}: {because}", named.name, on.event.name());
-                out.push(warn(Code::NeverAnswers, span, message));
+                let message = format!("`{}` never triggers on {}: {because}", named.name, on.event.name());
+                out.push(warn(Code::NeverTriggers, span, message));
             }
         }
     }
@@ -261,7 +261,7 @@ impl Lints<'_> {
     }
 
     fn chances_above_one(&self, out: &mut Diagnostics) {
-        let of_outcomes = self.rules.outcomes().filter_map(|outcome| outcome.chance.as_ref());
+        let of_outcomes = self.rules.effects().filter_map(|effect| effect.chance.as_ref());
         let triggers = self.rules.statuses.iter().flat_map(|status| &status.rule.on);
         let resists = self.rules.statuses.iter().filter_map(|status| status.rule.resist.as_ref());
         for chance in of_outcomes.chain(triggers.filter_map(|on| on.chance.as_ref())).chain(resists) {
@@ -297,6 +297,6 @@ impl Lints<'_> {
     }
 }
 
-fn inflicts(outcome: &OutcomeRule, name: &str) -> bool {
-    matches!(&outcome.kind, OutcomeKind::Inflict { status, .. } | OutcomeKind::Toggle(status) if status.text == name)
+fn applies(effect: &EffectRule, name: &str) -> bool {
+    matches!(&effect.kind, EffectKind::Apply { status, .. } | EffectKind::Toggle(status) if status.text == name)
 }

@@ -72,25 +72,25 @@ impl Scope {
     pub(crate) const REACH: Self = Self { place: "in a reach or a radius", ..Self::PRICE };
     /// Cast, cooldown and recovery of an ability.
     pub(crate) const TIMING: Self = Self { place: "in a cast, cooldown or recovery", chance: true, ..Self::PRICE };
-    /// The outcomes of an ability.
-    pub(crate) const OUTCOME: Self = Self { place: "in an outcome", target: true, order: true, ..Self::TIMING };
+    /// The effects of an ability.
+    pub(crate) const EFFECT: Self = Self { place: "in an effect", target: true, order: true, ..Self::TIMING };
     /// A heal step.
     pub(crate) const HEAL_STEP: Self =
-        Self { place: "in a heal step", owner: false, amount: true, order: false, ..Self::OUTCOME };
+        Self { place: "in a heal step", owner: false, amount: true, order: false, ..Self::EFFECT };
     /// A hit step.
     pub(crate) const HIT_STEP: Self = Self { place: "in a hit step", typed: true, ..Self::HEAL_STEP };
     /// The condition of a policy.
-    pub(crate) const POLICY: Self = Self { place: "in a policy", caster: false, order: false, ..Self::OUTCOME };
+    pub(crate) const POLICY: Self = Self { place: "in a policy", caster: false, order: false, ..Self::EFFECT };
     /// The score by which targets are compared.
     pub(crate) const SCORE: Self =
-        Self { place: "in a choice of targets", chance: false, order: false, ..Self::OUTCOME };
+        Self { place: "in a choice of targets", chance: false, order: false, ..Self::EFFECT };
     /// What makes somebody a threat: `caster` to `target`.
     pub(crate) const THREAT: Self = Self { place: "in a threat", owner: false, ..Self::SCORE };
 
     /// What levels need and give: bare names are the own attributes of the one whose level it is.
     pub(crate) const LEVELS: Self = Self { place: "in `levels`", ..Self::ATTRIBUTE };
     /// What a fall is worth to others.
-    pub(crate) const WORTH: Self = Self { place: "in a `worth`", caster: false, ..Self::PRICE };
+    pub(crate) const REWARD: Self = Self { place: "in a `reward`", caster: false, ..Self::PRICE };
     /// How likely somebody wears a piece of gear.
     pub(crate) const WEAR: Self = Self { place: "in a piece's `chance`", caster: false, ..Self::PRICE };
     /// What is in a pool as somebody begins.
@@ -120,9 +120,9 @@ impl Scope {
         Self { place: "in a modifier", owner: true, status: true, keeps: true, plain: true, ..NOTHING };
     /// The same for a per-type attribute.
     pub(crate) const TYPED_MODIFIER: Self = Self { typed: true, ..Self::MODIFIER };
-    /// The outcomes of a tick: the one who inflicted the status acts on its owner.
+    /// The effects of a tick: the one who applied the status acts on its owner.
     pub(crate) const TICK: Self = Self { place: "in a tick", keeps: true, ..Self::APPLIED };
-    /// The outcomes of a trigger: the owner acts.
+    /// The effects of a trigger: the owner acts.
     pub(crate) const TRIGGER: Self = Self {
         place: "in a trigger",
         owner_is_target: false,

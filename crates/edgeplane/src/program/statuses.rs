@@ -2,15 +2,15 @@
 
 use super::abilities::texts;
 use super::dirty;
+use super::effects::{EffectPlan, Place};
 use super::ids::{AbilityId, FormulaId, PoolId, SiteId, Slot, StatusId};
 use super::inputs::Inputs;
 use super::names::look_up;
-use super::outcomes::{OutcomePlan, Place};
 use super::resolve::Compiler;
 use super::scope::Scope;
 use super::time::Time;
 use crate::rules::{
-    Again, DurationRule, LostReason, MOST_KEPT_APART, ModifierKind, ModifierRule, Named, Ruleset, StackTimer,
+    DurationRule, LostReason, MOST_KEPT_APART, ModifierKind, ModifierRule, Named, Reapply, Ruleset, StackTimer,
     StatusKind, StatusRule, TriggerEvent, TriggerRule, Word,
 };
 use crate::text::{Code, Diagnostic};
@@ -38,7 +38,7 @@ pub struct StatusPlan {
     /// It ends as soon as this is false.
     pub holds_while: Option<FormulaId>,
     /// What a second application does.
-    pub again: Again,
+    pub reapply: Reapply,
     /// A record for each caster.
     pub per_caster: bool,
     /// What further stacks do to the time.
@@ -55,11 +55,11 @@ pub struct StatusPlan {
     pub modifiers: Vec<ModifierPlan>,
     /// What happens again and again.
     pub every: Option<EveryPlan>,
-    /// What it answers to.
+    /// What it triggers on.
     pub triggers: Vec<TriggerPlan>,
     /// Its owner cannot start abilities.
     pub forbids_act: bool,
-    /// Its owner picks the one who inflicted it before anybody else.
+    /// Its owner picks the one who applied it before anybody else.
     pub taunts: bool,
     /// Its owner cannot move.
     pub forbids_move: bool,
@@ -76,11 +76,11 @@ pub struct StatusPlan {
     /// It is what a point does.
     pub point: bool,
     /// Cannot be cleansed.
-    pub sticky: bool,
+    pub cleansable: bool,
     /// How long before the end it is told that it will end.
     pub warn: Option<Time>,
     /// What happens on reaching the most stacks.
-    pub at_max: Vec<OutcomePlan>,
+    pub at_max: Vec<EffectPlan>,
     /// The stacks are used up then.
     pub consume: bool,
     /// Values kept from when it is applied.
@@ -99,7 +99,7 @@ pub struct StatusPlan {
     pub(crate) changes: u64,
     /// Those of them that change with every tick.
     pub(crate) changes_by_tick: u64,
-    /// Events that it answers to, one bit each.
+    /// Events that it triggers on, one bit each.
     pub(crate) listens: u32,
     /// It forbids, answers or holds under a condition: what is known of its owner changes with it.
     pub(crate) binds: bool,
@@ -143,19 +143,19 @@ pub struct EveryPlan {
     /// A renewal begins the rhythm anew.
     pub restart: bool,
     /// What a tick brings about.
-    pub does: Vec<OutcomePlan>,
+    pub does: Vec<EffectPlan>,
 }
 
-/// What a status answers to, and how.
+/// What a status triggers on, and how.
 #[derive(Clone, Debug)]
 pub struct TriggerPlan {
-    /// What it answers to.
+    /// What it triggers on.
     pub event: TriggerEvent,
     /// Only when this is true.
     pub when: Option<FormulaId>,
     /// Only with this chance.
     pub chance: Option<(FormulaId, SiteId)>,
-    /// Seconds until it can answer again.
+    /// Seconds until it can trigger again.
     pub cooldown: Option<FormulaId>,
     /// How often it answers at most.
     pub uses: Option<u32>,
@@ -170,7 +170,7 @@ pub struct TriggerPlan {
     /// The pool that crosses a share, and that share.
     pub crossing: Option<(PoolId, f64)>,
     /// What it brings about.
-    pub does: Vec<OutcomePlan>,
+    pub does: Vec<EffectPlan>,
 }
 
 /// Repeated statuses with a tag last shorter and shorter.
@@ -185,9 +185,9 @@ pub struct DiminishPlan {
 }
 
 fn most_stacks(rule: &StatusRule) -> u32 {
-    match (rule.again, rule.stack_timer) {
-        (Again::Stack, StackTimer::Each) => rule.max_stacks.unwrap_or(MOST_KEPT_APART),
-        (Again::Stack, _) => rule.max_stacks.unwrap_or(u32::MAX),
+    match (rule.reapply, rule.stack_timer) {
+        (Reapply::Stack, StackTimer::Each) => rule.max_stacks.unwrap_or(MOST_KEPT_APART),
+        (Reapply::Stack, _) => rule.max_stacks.unwrap_or(u32::MAX),
         _ => 1,
     }
 }
@@ -228,7 +228,7 @@ impl Compiler<'_> {
         };
         let modifiers: Vec<ModifierPlan> = rule.modify.iter().filter_map(|rule| self.modifier(rule)).collect();
         let every = rule.every.as_ref().and_then(|every| {
-            let does = self.outcomes(&every.does, &rule.tags, &Place::TICK, rules);
+            let does = self.effects(&every.does, &rule.tags, &Place::TICK, rules);
             let period = self.number(&every.period, Scope::APPLIED)?;
             if let Some(seconds) = every.period.as_number().filter(|seconds| *seconds < LEAST_PERIOD) {
                 let message = format!("a period of {seconds} s is too short; the least is {LEAST_PERIOD} s");
@@ -245,7 +245,7 @@ impl Compiler<'_> {
         let by_tick = modifiers.iter().filter(|one| self.changes_by_tick(one.amount));
         let changes_by_tick = by_tick.fold(0, |bits, one| bits | dirty::bits(one.slot, one.slots));
         let resist = self.optional(&rule.resist, Scope::APPLIED);
-        let at_max = self.outcomes(&rule.at_max, &rule.tags, &Place::LONE_TRIGGER, rules);
+        let at_max = self.effects(&rule.at_max, &rule.tags, &Place::LONE_TRIGGER, rules);
         let holds_while = rule.holds_while.as_ref().and_then(|holds| self.truth(holds, Scope::HOLDS));
         let most_stacks = most_stacks(rule);
         let tag_ids: Vec<u16> = rule.tags.iter().filter_map(|tag| self.names.tags.get(&tag.text).copied()).collect();
@@ -263,7 +263,7 @@ impl Compiler<'_> {
             tags: texts(&rule.tags),
             duration,
             holds_while,
-            again: rule.again,
+            reapply: rule.reapply,
             per_caster: rule.per_caster,
             stack_timer: rule.stack_timer,
             max_stacks: most_stacks,
@@ -287,7 +287,7 @@ impl Compiler<'_> {
             hidden: rule.hidden,
             worn: rule.worn,
             point: rule.point,
-            sticky: rule.sticky,
+            cleansable: rule.cleansable,
             warn: rule.warn.map(Time::from_seconds),
             at_max,
             consume: rule.consume,
@@ -369,7 +369,7 @@ impl Compiler<'_> {
             ability: ability.flatten(),
             stacks: on.stacks.unwrap_or(0),
             crossing: pool.flatten().zip(on.share),
-            does: self.outcomes(&on.does, &rule.tags, &place, rules),
+            does: self.effects(&on.does, &rule.tags, &place, rules),
         };
         let whole = of_status.is_none_or(|found| found.is_some())
             && ability.is_none_or(|found| found.is_some())

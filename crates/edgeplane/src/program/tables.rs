@@ -334,7 +334,7 @@ impl Program {
         placed: bool,
     ) -> Vec<AbilityTable> {
         let character = &self.characters[combatant.character.index()];
-        let known = character.abilities.len() - character.withheld;
+        let known = character.abilities.len() - character.can_learn;
         let lines_where = |test: &dyn Fn(&AbilityPlan) -> bool| {
             let lines = policy.lines.iter().enumerate().filter(|(_, line)| test(self.ability(line.ability)));
             lines.fold(0, |bits, (index, _)| bits | CompiledPolicy::bit(index))

@@ -1,8 +1,8 @@
 //! Zones: areas on the ground, and what they do to those inside.
 
+use super::effects::{EffectPlan, Place};
 use super::ids::{FormulaId, StatusId};
 use super::names::look_up;
-use super::outcomes::{OutcomePlan, Place};
 use super::resolve::Compiler;
 use super::scope::Scope;
 use crate::rules::{Named, Ruleset, ZoneRule, ZoneSide};
@@ -31,9 +31,9 @@ pub struct ZonePlan {
     /// Statuses held by those inside.
     pub statuses: Vec<StatusId>,
     /// What happens to those who enter.
-    pub enters: Vec<OutcomePlan>,
+    pub enters: Vec<EffectPlan>,
     /// What happens to those who leave.
-    pub leaves: Vec<OutcomePlan>,
+    pub leaves: Vec<EffectPlan>,
 }
 
 impl Compiler<'_> {
@@ -45,14 +45,14 @@ impl Compiler<'_> {
     }
 
     fn zone(&mut self, name: &str, rule: &ZoneRule, rules: &Ruleset) -> ZonePlan {
-        let radius = rule.radius.as_ref().and_then(|radius| self.number(radius, Scope::OUTCOME));
-        let grows = rule.grows.as_ref().and_then(|grows| self.number(grows, Scope::OUTCOME));
-        let lasts = rule.lasts.as_ref().and_then(|lasts| self.number(lasts, Scope::OUTCOME));
+        let radius = rule.radius.as_ref().and_then(|radius| self.number(radius, Scope::EFFECT));
+        let grows = rule.grows.as_ref().and_then(|grows| self.number(grows, Scope::EFFECT));
+        let lasts = rule.lasts.as_ref().and_then(|lasts| self.number(lasts, Scope::EFFECT));
         let status =
             |word: &crate::rules::Word| look_up(&self.names.statuses, &word.text, word.span, "status", self.out);
-        let statuses = rule.inflict.iter().filter_map(status).collect();
-        let enters = self.outcomes(&rule.enters, &[], &Place::ABILITY, rules);
-        let leaves = self.outcomes(&rule.leaves, &[], &Place::ABILITY, rules);
+        let statuses = rule.apply.iter().filter_map(status).collect();
+        let enters = self.effects(&rule.enters, &[], &Place::ABILITY, rules);
+        let leaves = self.effects(&rule.leaves, &[], &Place::ABILITY, rules);
         ZonePlan {
             name: name.to_owned(),
             about: rule.about.clone(),

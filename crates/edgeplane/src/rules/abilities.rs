@@ -1,6 +1,6 @@
 //! `[ability.*]`: what a combatant can choose to do.
 
-use super::outcomes::{self, OutcomeRule};
+use super::effects::{self, EffectRule};
 use super::reader::{Fields, Formula, Word, choose, formula, wrong_type};
 use super::shape::{self, TableShape};
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
@@ -51,7 +51,7 @@ pub struct AbilityRule {
     /// Whom it may be used on.
     pub targets: TargetRule,
     /// What it brings about, in order.
-    pub does: Vec<OutcomeRule>,
+    pub does: Vec<EffectRule>,
 }
 
 /// Uses that are stored up.
@@ -84,16 +84,16 @@ pub struct ReleasesRule {
 /// An ability that is kept up after its release.
 #[derive(Clone, Debug)]
 pub struct SustainRule {
-    /// Seconds between beats; the first comes that long after the release.
+    /// Seconds between ticks; the first comes that long after the release.
     pub every: Formula,
-    /// What each beat spends, pool by pool.
+    /// What each tick spends, pool by pool.
     pub cost: Vec<(Word, Formula)>,
     /// Seconds after which it ends by itself.
     pub longest: Option<Formula>,
-    /// It ends at the first beat at which this is false.
+    /// It ends at the first tick at which this is false.
     pub holds_while: Option<Formula>,
-    /// What each beat brings about.
-    pub does: Vec<OutcomeRule>,
+    /// What each tick brings about.
+    pub does: Vec<EffectRule>,
 }
 
 /// An ability that is open only after another one.
@@ -244,10 +244,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AbilityRul
         reach: fields.formula("reach", out),
         travel: fields.formula("travel", out),
         targets: targets(&fields, out),
-        does: fields
-            .get("does")
-            .map(|node| outcomes::read_list(node, &fields.path_of("does"), out))
-            .unwrap_or_default(),
+        does: fields.get("does").map(|node| effects::read_list(node, &fields.path_of("does"), out)).unwrap_or_default(),
     }
 }
 
@@ -323,7 +320,7 @@ fn sustain(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<SustainRule> {
         let message = format!("`{}` is either kept up or released several times", fields.path);
         out.push(Diagnostic::at(Code::KeyConflict, node.span, message).help("leave out `releases` or `sustain`"));
     }
-    let does = inner.get("does").map(|node| outcomes::read_list(node, &inner.path_of("does"), out));
+    let does = inner.get("does").map(|node| effects::read_list(node, &inner.path_of("does"), out));
     Some(SustainRule {
         cost: cost(&inner, out),
         longest: inner.formula("longest", out),

@@ -24,13 +24,13 @@ pub struct CharacterRule {
     /// Statuses that it has from the start, for as long as the fight lasts.
     pub statuses: Option<Vec<Word>>,
     /// Abilities that it has only when they are given to it in a fight.
-    pub withheld: Option<Vec<Word>>,
+    pub can_learn: Option<Vec<Word>>,
     /// What it wears or holds.
     pub gear: Option<Vec<PieceRule>>,
     /// Tags of statuses that it does not take on.
     pub immune: Option<Vec<Word>>,
     /// Experience that its fall gives to each enemy that stands.
-    pub worth: Option<Formula>,
+    pub reward: Option<Formula>,
     /// What it spends its points on, one after the other, over and over.
     pub spends: Option<Vec<Word>>,
     /// How it chooses; without one, abilities are tried in the order listed.
@@ -58,12 +58,12 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> CharacterR
         attributes: attributes(&fields, out),
         pools: fields.words("pools", out),
         abilities: fields.words("abilities", out),
-        withheld: fields.words("withheld", out),
+        can_learn: fields.words("can_learn", out),
         gear: gear(&fields, out),
         statuses: fields.words("statuses", out),
         immune: fields.words("immune", out),
         policy: fields.text("policy", out),
-        worth: fields.formula("worth", out),
+        reward: fields.formula("reward", out),
         spends: fields.words("spends", out),
     }
 }

@@ -1,9 +1,9 @@
 //! `[levels]`, `[point.*]` and `[gauntlet.*]`: what goes on beyond one fight.
 
-use super::outcomes::OutcomeRule;
+use super::effects::EffectRule;
 use super::reader::{Fields, Formula, Named, Word, formula, wrong_type};
 use super::shape;
-use super::statuses::{Again, ModifierKind, ModifierRule, StatusRule};
+use super::statuses::{ModifierKind, ModifierRule, Reapply, StatusRule};
 use crate::formula::{Binary, Expr, ExprKind, Ident};
 use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Value};
 
@@ -73,10 +73,10 @@ pub(super) fn read_point(node: &Node, path: &str, out: &mut Diagnostics) -> Poin
     let held = StatusRule {
         about: about.clone(),
         modify: modify.collect(),
-        again: Again::Stack,
+        reapply: Reapply::Stack,
         max_stacks: Some(1_000_000),
         hidden: true,
-        sticky: true,
+        cleansable: false,
         worn: true,
         point: true,
         ..StatusRule::default()
@@ -149,8 +149,8 @@ impl super::Ruleset {
         }
     }
 
-    /// Outcomes of abilities: what they do at once, and at each beat.
-    pub(super) fn outcomes_of_abilities(&self) -> impl Iterator<Item = &OutcomeRule> {
+    /// Effects of abilities: what they do at once, and at each tick.
+    pub(super) fn outcomes_of_abilities(&self) -> impl Iterator<Item = &EffectRule> {
         self.abilities.iter().flat_map(|ability| {
             ability.rule.does.iter().chain(ability.rule.sustain.iter().flat_map(|sustain| &sustain.does))
         })

@@ -8,6 +8,7 @@ mod abilities;
 mod attributes;
 mod characters;
 mod curves;
+mod effects;
 mod encounters;
 mod expectations;
 mod extends;
@@ -15,7 +16,6 @@ mod gear;
 mod levels;
 mod measures;
 mod numbers;
-mod outcomes;
 mod policies;
 mod pools;
 mod reader;
@@ -33,6 +33,7 @@ pub use abilities::{
 pub use attributes::AttributeRule;
 pub use characters::CharacterRule;
 pub use curves::{CurveRule, FunctionRule};
+pub use effects::{CleansePick, EffectKind, EffectRule, Receiver, StatusFilter};
 pub(crate) use encounters::MAX_COMBATANTS;
 pub use encounters::{EncounterRule, Joins, MemberRule, MomentRule, SideMembers};
 pub use expectations::ExpectRule;
@@ -41,14 +42,13 @@ pub use levels::{GauntletRule, LevelsRule, PointRule};
 pub use measures::{MeasureFault, MeasureText, Part, Statistic};
 pub use numbers::NumberAt;
 pub(crate) use numbers::numbers_of;
-pub use outcomes::{CleansePick, OutcomeKind, OutcomeRule, Receiver, StatusFilter};
 pub use policies::{Choose, Moves, PolicyRule, UseRule};
 pub use pools::{CapChange, FlowRule, PoolRule, StartRule};
 pub(crate) use reader::RESERVED;
 pub use reader::{Formula, Named, Word};
 pub(crate) use statuses::MOST_KEPT_APART;
 pub use statuses::{
-    Again, DiminishRule, DurationRule, EveryRule, ModifierKind, ModifierRule, StackTimer, StatusKind, StatusRule,
+    DiminishRule, DurationRule, EveryRule, ModifierKind, ModifierRule, Reapply, StackTimer, StatusKind, StatusRule,
 };
 pub use steps::{DamageTypeRule, OwnedStep, StepRule};
 pub use threat::ThreatRule;
@@ -206,8 +206,8 @@ impl Ruleset {
         self.hit_steps.iter().chain(self.statuses.iter().flat_map(|status| &status.rule.hit_steps))
     }
 
-    /// Every outcome that is written anywhere.
-    pub fn outcomes(&self) -> impl Iterator<Item = &OutcomeRule> {
+    /// Every effect that is written anywhere.
+    pub fn effects(&self) -> impl Iterator<Item = &EffectRule> {
         let of_statuses = self.statuses.iter().flat_map(|status| {
             let ticks = status.rule.every.iter().flat_map(|every| &every.does);
             ticks.chain(status.rule.on.iter().flat_map(|on| &on.does)).chain(&status.rule.at_max)

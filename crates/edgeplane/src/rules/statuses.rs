@@ -1,6 +1,6 @@
 //! `[status.*]` and `[diminish.*]`: what lasts on a combatant for a while.
 
-use super::outcomes::{self, OutcomeRule};
+use super::effects::{self, EffectRule};
 use super::reader::{Fields, Formula, Named, Word, list, wrong_type};
 use super::shape;
 use super::steps::{self, StepRule};
@@ -33,7 +33,7 @@ impl StatusKind {
 
 /// What a second application does while the first lasts.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Again {
+pub enum Reapply {
     /// Nothing.
     Keep,
     /// The remaining time becomes the full duration.
@@ -54,15 +54,15 @@ pub enum Again {
 /// Most instances of one status on a combatant, and most stacks that each end on their own.
 pub(crate) const MOST_KEPT_APART: u32 = 1_000;
 
-/// The words for [`Again`].
-pub(crate) const AGAIN: &[(&str, Again)] = &[
-    ("keep", Again::Keep),
-    ("refresh", Again::Refresh),
-    ("extend", Again::Extend),
-    ("replace", Again::Replace),
-    ("strongest", Again::Strongest),
-    ("stack", Again::Stack),
-    ("separate", Again::Separate),
+/// The words for [`Reapply`].
+pub(crate) const REAPPLY: &[(&str, Reapply)] = &[
+    ("keep", Reapply::Keep),
+    ("refresh", Reapply::Refresh),
+    ("extend", Reapply::Extend),
+    ("replace", Reapply::Replace),
+    ("strongest", Reapply::Strongest),
+    ("stack", Reapply::Stack),
+    ("separate", Reapply::Separate),
 ];
 
 /// What a further stack does to the time of those that are there.
@@ -128,7 +128,7 @@ pub struct EveryRule {
     /// A renewal begins the rhythm anew.
     pub restart: bool,
     /// What a tick brings about.
-    pub does: Vec<OutcomeRule>,
+    pub does: Vec<EffectRule>,
 }
 
 /// How long a status lasts.
@@ -161,7 +161,7 @@ pub struct StatusRule {
     /// It ends as soon as this is false.
     pub holds_while: Option<Formula>,
     /// What a second application does.
-    pub again: Again,
+    pub reapply: Reapply,
     /// A record for each caster instead of one for the target.
     pub per_caster: bool,
     /// What further stacks do to the time.
@@ -180,13 +180,13 @@ pub struct StatusRule {
     pub every: Option<EveryRule>,
     /// Steps that it adds for hits of its owner.
     pub hit_steps: Vec<Named<StepRule>>,
-    /// What it answers to.
+    /// What it triggers on.
     pub on: Vec<TriggerRule>,
     /// `act`, `move`, or tags of abilities.
     pub forbids: Vec<Word>,
     /// It breaks a cast.
     pub interrupts: bool,
-    /// Its owner picks the one who inflicted it before anybody else.
+    /// Its owner picks the one who applied it before anybody else.
     pub taunts: bool,
     /// Tags of statuses that its owner does not take on.
     pub immune: Vec<Word>,
@@ -195,11 +195,11 @@ pub struct StatusRule {
     /// Not for players' eyes.
     pub hidden: bool,
     /// Cannot be cleansed.
-    pub sticky: bool,
+    pub cleansable: bool,
     /// Seconds before the end at which it is told that it will end.
     pub warn: Option<f64>,
     /// What happens on reaching the most stacks.
-    pub at_max: Vec<OutcomeRule>,
+    pub at_max: Vec<EffectRule>,
     /// The stacks are used up then.
     pub consume: bool,
     /// It is what a piece of gear does while it is worn, or what a point does.
@@ -230,7 +230,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> StatusRule
         tags: fields.words("tags", out).unwrap_or_default(),
         duration: duration(&fields, out),
         holds_while: fields.formula("while", out),
-        again: fields.choice("again", AGAIN, out).unwrap_or_default(),
+        reapply: fields.choice("reapply", REAPPLY, out).unwrap_or_default(),
         per_caster: fields.choice("per", &[("target", false), ("caster", true)], out).unwrap_or_default(),
         stack_timer: fields.choice("stack_timer", &timers, out).unwrap_or_default(),
         max_stacks: fields.whole("max_stacks", 1..=1_000_000, out),
@@ -247,7 +247,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> StatusRule
         immune: fields.words("immune", out).unwrap_or_default(),
         resist: fields.formula("resist", out),
         hidden: fields.flag("hidden", out),
-        sticky: fields.flag("sticky", out),
+        cleansable: fields.get("cleansable").is_none() || fields.flag("cleansable", out),
         warn: fields.number("warn", 0.0..=1e6, out),
         at_max: does(&fields, "at_max", out),
         consume: fields.flag("consume", out),
@@ -269,7 +269,7 @@ pub(super) fn worn(fields: &Fields<'_>, about: String, out: &mut Diagnostics) ->
         on: fields.get("on").map(|node| triggers::read_list(node, &fields.path_of("on"), out)).unwrap_or_default(),
         immune: fields.words("immune", out).unwrap_or_default(),
         hidden: true,
-        sticky: true,
+        cleansable: false,
         worn: true,
         ..StatusRule::default()
     };
@@ -279,15 +279,15 @@ pub(super) fn worn(fields: &Fields<'_>, about: String, out: &mut Diagnostics) ->
 
 /// Keys that mean something only beside others.
 fn check(fields: &Fields<'_>, rule: &StatusRule, out: &mut Diagnostics) {
-    let stacks = rule.again == Again::Stack;
+    let stacks = rule.reapply == Reapply::Stack;
     let needs = [
-        ("max_stacks", stacks, "again = \"stack\""),
-        ("stack_timer", stacks, "again = \"stack\""),
-        ("at_max", stacks && rule.max_stacks.is_some(), "again = \"stack\" and `max_stacks`"),
-        ("consume", stacks && rule.max_stacks.is_some(), "again = \"stack\" and `max_stacks`"),
-        ("max_instances", rule.again == Again::Separate, "again = \"separate\""),
-        ("longest", rule.again == Again::Extend, "again = \"extend\""),
-        ("rank", rule.again == Again::Strongest, "again = \"strongest\""),
+        ("max_stacks", stacks, "reapply = \"stack\""),
+        ("stack_timer", stacks, "reapply = \"stack\""),
+        ("at_max", stacks && rule.max_stacks.is_some(), "reapply = \"stack\" and `max_stacks`"),
+        ("consume", stacks && rule.max_stacks.is_some(), "reapply = \"stack\" and `max_stacks`"),
+        ("max_instances", rule.reapply == Reapply::Separate, "reapply = \"separate\""),
+        ("longest", rule.reapply == Reapply::Extend, "reapply = \"extend\""),
+        ("rank", rule.reapply == Reapply::Strongest, "reapply = \"strongest\""),
         ("values", rule.text.is_some(), "a `text` that shows them"),
     ];
     for (key, fits, wanted) in needs {
@@ -307,7 +307,7 @@ fn check(fields: &Fields<'_>, rule: &StatusRule, out: &mut Diagnostics) {
             Diagnostic::at(Code::MissingKey, step.span, message).help("`of = \"hits_dealt\"` or `of = \"hits_taken\"`"),
         );
     }
-    if rule.again == Again::Strongest && fields.get("rank").is_none() {
+    if rule.reapply == Reapply::Strongest && fields.get("rank").is_none() {
         fields.missing("rank", "rank = \"caster.craft\"", out);
     }
 }
@@ -339,8 +339,8 @@ fn values(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<(Word, Formula)> {
     table.entries.iter().filter_map(read).collect()
 }
 
-pub(super) fn does(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Vec<OutcomeRule> {
-    fields.get(key).map(|node| outcomes::read_list(node, &fields.path_of(key), out)).unwrap_or_default()
+pub(super) fn does(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Vec<EffectRule> {
+    fields.get(key).map(|node| effects::read_list(node, &fields.path_of(key), out)).unwrap_or_default()
 }
 
 fn modifiers(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<ModifierRule> {

@@ -20,7 +20,7 @@ pub struct StepRule {
     pub when: Option<Formula>,
     /// Only for these damage types.
     pub types: Option<Vec<Word>>,
-    /// Only for outcomes and abilities with one of these tags.
+    /// Only for effects and abilities with one of these tags.
     pub tags: Option<Vec<Word>>,
     /// The amount that leaves the step.
     pub amount: Option<Formula>,

@@ -1,6 +1,6 @@
-//! `on = [...]`: what a status answers to.
+//! `on = [...]`: what a status triggers on.
 
-use super::outcomes::OutcomeRule;
+use super::effects::EffectRule;
 use super::reader::{Fields, Formula, Word, list};
 use crate::text::{Diagnostics, Node};
 
@@ -46,11 +46,11 @@ pub enum TriggerEvent {
     /// A pool of the owner's rose to or above a share.
     PoolAbove,
     /// Another of the owner's side fell.
-    AllyFell,
+    AllyDefeated,
     /// One of another side fell.
-    EnemyFell,
+    EnemyDefeated,
     /// The owner falls.
-    Fell,
+    Defeated,
     /// Another one started an ability that is aimed at the owner.
     Targeted,
 }
@@ -75,9 +75,9 @@ pub(crate) const EVENTS: &[(&str, TriggerEvent)] = &[
     ("stacks_reached", TriggerEvent::StacksReached),
     ("pool_below", TriggerEvent::PoolBelow),
     ("pool_above", TriggerEvent::PoolAbove),
-    ("ally_fell", TriggerEvent::AllyFell),
-    ("enemy_fell", TriggerEvent::EnemyFell),
-    ("fell", TriggerEvent::Fell),
+    ("ally_defeated", TriggerEvent::AllyDefeated),
+    ("enemy_defeated", TriggerEvent::EnemyDefeated),
+    ("defeated", TriggerEvent::Defeated),
     ("targeted", TriggerEvent::Targeted),
 ];
 
@@ -127,9 +127,9 @@ pub enum LostReason {
     /// Its stacks were used up.
     Consumed,
     /// What it depends on holds no more.
-    NotHolding,
+    ConditionEnded,
     /// Its owner fell.
-    OwnerFell,
+    OwnerDefeated,
     /// Somebody else has it now.
     Transferred,
 }
@@ -140,8 +140,8 @@ pub(crate) const REASONS: &[(&str, LostReason)] = &[
     ("cleansed", LostReason::Cleansed),
     ("replaced", LostReason::Replaced),
     ("consumed", LostReason::Consumed),
-    ("not_holding", LostReason::NotHolding),
-    ("owner_fell", LostReason::OwnerFell),
+    ("condition_ended", LostReason::ConditionEnded),
+    ("owner_defeated", LostReason::OwnerDefeated),
     ("transferred", LostReason::Transferred),
 ];
 
@@ -155,13 +155,13 @@ impl LostReason {
 /// One trigger.
 #[derive(Clone, Debug)]
 pub struct TriggerRule {
-    /// What it answers to.
+    /// What it triggers on.
     pub event: TriggerEvent,
     /// Only when this is true.
     pub when: Option<Formula>,
     /// Only with this chance.
     pub chance: Option<Formula>,
-    /// Seconds until it can answer again.
+    /// Seconds until it can trigger again.
     pub cooldown: Option<Formula>,
     /// How often it answers at most, for each application of the status.
     pub uses: Option<u32>,
@@ -178,7 +178,7 @@ pub struct TriggerRule {
     /// That share, from 0 to 1.
     pub share: Option<f64>,
     /// What it brings about.
-    pub does: Vec<OutcomeRule>,
+    pub does: Vec<EffectRule>,
 }
 
 const KEYS: &[&str] = &["event", "when", "chance", "cooldown", "uses", "does"];

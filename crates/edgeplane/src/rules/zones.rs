@@ -1,6 +1,6 @@
 //! `[zone.*]`: an area on the ground, and what it does to those inside.
 
-use super::outcomes::{OutcomeRule, read_list};
+use super::effects::{EffectRule, read_list};
 use super::reader::{Fields, Formula, Word};
 use super::shape;
 use crate::text::{Diagnostics, Node, Value};
@@ -25,11 +25,11 @@ pub struct ZoneRule {
     /// Most of its kind that one owner has at once; the oldest ends for a new one.
     pub max_instances: u32,
     /// Statuses held by those inside.
-    pub inflict: Vec<Word>,
+    pub apply: Vec<Word>,
     /// What happens to those who enter.
-    pub enters: Vec<OutcomeRule>,
+    pub enters: Vec<EffectRule>,
     /// What happens to those who leave.
-    pub leaves: Vec<OutcomeRule>,
+    pub leaves: Vec<EffectRule>,
 }
 
 /// Whom a zone is about, as its owner sees it.
@@ -75,7 +75,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> ZoneRule {
         owner: fields.flag("owner", out),
         carried: fields.flag("carried", out),
         max_instances: fields.whole("max_instances", 1..=100, out).unwrap_or(1),
-        inflict: fields.words("inflict", out).unwrap_or_default(),
+        apply: fields.words("apply", out).unwrap_or_default(),
         enters: does("enters", out),
         leaves: does("leaves", out),
     }

@@ -31,7 +31,7 @@ enum Term {
     Duration,
     /// The duration times so many combatants.
     Time(f64),
-    AllFell(Vec<CombatantId>),
+    AllDefeated(Vec<CombatantId>),
     AnyFell(Vec<CombatantId>),
     FirstFall(Vec<CombatantId>),
     Fallen(Vec<CombatantId>),
@@ -196,10 +196,10 @@ impl Book {
             Q::WinRate => (measure.side.map_or(Term::Drawn, Term::Won), Term::One),
             Q::DrawRate => (Term::Drawn, Term::One),
             Q::Duration => (Term::Duration, Term::One),
-            Q::FallRate => (Term::AllFell(who()), Term::One),
+            Q::DefeatRate => (Term::AllDefeated(who()), Term::One),
             Q::Falls => (Term::Fallen(who()), Term::One),
             Q::Survivors => (Term::Standing(who()), Term::One),
-            Q::FallTime => (Term::FirstFall(who()), Term::AnyFell(who())),
+            Q::DefeatTime => (Term::FirstFall(who()), Term::AnyFell(who())),
             Q::Left => (Term::Left(who(), picks.pool.unwrap_or_default()), Term::One),
             Q::LeftShare => {
                 let pool = picks.pool.unwrap_or_default();
@@ -310,7 +310,7 @@ impl Book {
             Term::Drawn => truth(ending.winner().is_none()),
             Term::Duration => fight.now().seconds(),
             Term::Time(times) => fight.now().seconds() * times,
-            Term::AllFell(who) => truth(who.iter().all(|who| self.fell[who.index()].is_some())),
+            Term::AllDefeated(who) => truth(who.iter().all(|who| self.fell[who.index()].is_some())),
             Term::AnyFell(who) => truth(who.iter().any(|who| self.fell[who.index()].is_some())),
             Term::FirstFall(who) => {
                 who.iter().filter_map(|who| self.fell[who.index()]).min().map_or(0.0, Time::seconds)

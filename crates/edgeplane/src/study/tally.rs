@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use super::free_time::{FreeTime, Stretch};
-use crate::fight::{Ending, Event, EventKind, EventMask, Observer, Source, StatusRefusal, UnavailableReason};
+use crate::fight::{Ending, Event, EventKind, EventMask, Observer, Prevention, Source, UnavailableReason};
 use crate::program::{AbilityId, CombatantId, JoinPlan, Setup, StatusId, Time};
 
 /// What is summed up for each ability of each combatant, in this order.
@@ -55,7 +55,7 @@ fn bounded(sum: f64) -> f64 {
 pub(super) struct HeldSums {
     /// Applications that came to something.
     pub(super) applied: u64,
-    pub(super) refused: [u64; StatusRefusal::KINDS],
+    pub(super) prevented: [u64; Prevention::KINDS],
     /// Microseconds with at least one stack, and stacks times microseconds.
     pub(super) uptime: u64,
     pub(super) stack_time: u64,
@@ -64,7 +64,7 @@ pub(super) struct HeldSums {
 impl HeldSums {
     fn join(&mut self, other: &Self) {
         self.applied += other.applied;
-        add_counts(&mut self.refused, &other.refused);
+        add_counts(&mut self.prevented, &other.prevented);
         self.uptime += other.uptime;
         self.stack_time += other.stack_time;
     }
@@ -265,7 +265,7 @@ impl Tally {
                 self.wins[side.index()] += 1;
                 self.held_out += 1;
             }
-            Ending::AllFell => self.all_fell += 1,
+            Ending::AllDefeated => self.all_fell += 1,
             Ending::TimeLimit => self.time_limit += 1,
             Ending::Stalemate => self.stalemate += 1,
             Ending::Drawn => self.drawn += 1,
@@ -341,7 +341,7 @@ impl Observer for Tally {
             EventKind::StatusGained,
             EventKind::StatusStacks,
             EventKind::StatusLost,
-            EventKind::StatusRefused,
+            EventKind::StatusPrevented,
             EventKind::Defeated,
             EventKind::Joined,
         ]);
@@ -382,8 +382,8 @@ impl Observer for Tally {
             Event::StatusStacks { target, status, total, .. } | Event::StatusLost { target, status, total, .. } => {
                 self.stacks_now(at, target, status, total);
             }
-            Event::StatusRefused { target, status, reason, .. } => {
-                self.held[target.index() * self.statuses + status.index()].refused[reason.kind()] += 1;
+            Event::StatusPrevented { target, status, reason, .. } => {
+                self.held[target.index() * self.statuses + status.index()].prevented[reason.kind()] += 1;
             }
             Event::Defeated { who, .. } => {
                 self.free_time.stops(at, who);

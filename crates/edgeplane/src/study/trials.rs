@@ -14,7 +14,7 @@ use super::statistics::{Estimate, Proportion, Quantile, mean_estimate, quantile,
 use super::stop::Stop;
 use super::tally::{Sum, Tally};
 use crate::error::Error;
-use crate::fight::{Fight, Sampler, Source, StatusRefusal, UnavailableReason, seed_of_trial};
+use crate::fight::{Fight, Prevention, Sampler, Source, UnavailableReason, seed_of_trial};
 use crate::program::{AbilityId, CombatantId, Setup, SideId, StatusId};
 
 /// Fights that are counted together before their sums are joined. The size is fixed, so that the
@@ -61,8 +61,8 @@ pub struct Trials {
     pub sides: Vec<SideFigures>,
     /// Fights that nobody won.
     pub draws: Proportion,
-    /// Of these: the last fell at the same moment.
-    pub all_fell: Proportion,
+    /// Of these: the last were defeated at the same moment.
+    pub all_defeated: Proportion,
     /// Of these: the time limit came first.
     pub time_limit: Proportion,
     /// Of these: nothing could ever happen again.
@@ -108,8 +108,8 @@ pub struct CombatantFigures {
     pub combatant: String,
     /// Its side.
     pub side: String,
-    /// Share of fights in which it fell.
-    pub fell: Proportion,
+    /// Share of fights in which it was defeated.
+    pub defeated: Proportion,
     /// Damage dealt to pools, per second of a fight.
     pub damage_per_second: Estimate,
     /// Healing done, per second of a fight.
@@ -155,7 +155,7 @@ pub struct StatusFigures {
     /// Mean stacks while there is one.
     pub mean_stacks: f64,
     /// Applications per fight that came to nothing, by reason; reasons that never came up are left out.
-    pub refused: Vec<(String, f64)>,
+    pub prevented: Vec<(String, f64)>,
 }
 
 /// The figures of an ability of a combatant; everything per fight but for shares.
@@ -268,7 +268,7 @@ pub(super) fn figures(setup: &Setup, plan: &TrialsPlan, tally: &Tally) -> Trials
         seed: plan.seed,
         sides: setup.sides.iter().zip(&tally.wins).enumerate().map(side).collect(),
         draws: share(tally.all_fell + tally.time_limit + tally.stalemate + tally.drawn),
-        all_fell: share(tally.all_fell),
+        all_defeated: share(tally.all_fell),
         time_limit: share(tally.time_limit),
         stalemate: share(tally.stalemate),
         drawn: share(tally.drawn),
@@ -309,7 +309,7 @@ fn combatant(setup: &Setup, tally: &Tally, index: usize) -> CombatantFigures {
     CombatantFigures {
         combatant: plan.label.clone(),
         side: setup.sides[plan.side.index()].clone(),
-        fell: wilson(tally.fell[index], tally.fights),
+        defeated: wilson(tally.fell[index], tally.fights),
         damage_per_second: rate(&tally.damage_rate),
         healing_per_second: rate(&tally.healing_rate),
         idle: share(tally.free(who), tally.alive(who)),
@@ -370,19 +370,19 @@ fn status_source(
     })
 }
 
-/// A status on a combatant, if it was ever applied or refused. What gear does is no news.
+/// A status on a combatant, if it was ever applied or prevented. What gear does is no news.
 fn status_figures(setup: &Setup, tally: &Tally, who: CombatantId, status: StatusId) -> Option<StatusFigures> {
     let sums = tally.held(who, status);
     let fights = tally.fights.max(1) as f64;
-    let refused = StatusRefusal::NAMES.iter().zip(&sums.refused).filter(|(_, count)| **count > 0);
-    let refused: Vec<(String, f64)> =
-        refused.map(|(name, count)| ((*name).to_owned(), *count as f64 / fights)).collect();
-    let told = !setup.program().status(status).worn && (sums.applied > 0 || !refused.is_empty());
+    let prevented = Prevention::NAMES.iter().zip(&sums.prevented).filter(|(_, count)| **count > 0);
+    let prevented: Vec<(String, f64)> =
+        prevented.map(|(name, count)| ((*name).to_owned(), *count as f64 / fights)).collect();
+    let told = !setup.program().status(status).worn && (sums.applied > 0 || !prevented.is_empty());
     told.then(|| StatusFigures {
         status: setup.program().status(status).name.clone(),
         applied: sums.applied as f64 / fights,
         uptime: share(sums.uptime as f64 * 1e-6, tally.duration.sum),
         mean_stacks: share(sums.stack_time as f64, sums.uptime as f64),
-        refused,
+        prevented,
     })
 }

@@ -1,5 +1,6 @@
 //! What is wrong with a ruleset, as plain data. Drawing it is somebody else's job.
 
+use super::renamed::renamed;
 use super::source::{Sources, Span};
 
 /// How bad it is.
@@ -62,7 +63,7 @@ codes! {
     FormulaLimit "formula-limit" "The formula is too long, too deep or too large.";
     UnknownFunction "unknown-function" "A formula calls a function or curve that does not exist.";
     WrongArguments "wrong-arguments" "A function is called with the wrong number of arguments.";
-    WrongKind "wrong-kind" "A number where a truth is needed, or the other way round.";
+    WrongKind "wrong-kind" "A number where true or false is needed, or the other way round.";
     NotHere "not-here" "A name that exists, but has no meaning in this place.";
     FormulaFault "formula-fault" "A formula of constants that has no finite value.";
     AttributeCycle "attribute-cycle" "Derived attributes that read each other in a circle.";
@@ -76,8 +77,8 @@ codes! {
     NeverTicks "never-ticks" "Warning: a status whose period is longer than it lasts.";
     NeverFull "never-full" "Warning: a status that cannot reach a number of stacks.";
     ForbidsNothing "forbids-nothing" "Warning: a status forbids abilities of a tag that none has.";
-    NeverInflicted "never-inflicted" "Warning: a status that nothing inflicts.";
-    NeverAnswers "never-answers" "Warning: a trigger that can never answer.";
+    NeverApplied "never-applied" "Warning: a status that nothing applies.";
+    NeverTriggers "never-triggers" "Warning: a trigger that can never answer.";
     ChanceAboveOne "chance-above-one" "Warning: a chance above 1.";
     NeverOpen "never-open" "Warning: an ability after another one, in the hands of somebody who lacks that.";
     SharesNothing "shares-nothing" "Warning: a shared cooldown of one ability alone.";
@@ -158,8 +159,8 @@ impl Diagnostic {
     #[must_use]
     pub fn nearest<'a>(self, found: &str, known: impl IntoIterator<Item = &'a str>) -> Self {
         let known: Vec<&str> = known.into_iter().collect();
-        match nearest(found, &known) {
-            Some(name) => self.help(format!("did you mean `{name}`?")),
+        match suggestion(found, &known) {
+            Some(help) => self.help(help),
             None if known.is_empty() => self,
             None => self.help(format!("known here: {}", listed(&known))),
         }
@@ -175,6 +176,15 @@ impl Diagnostic {
     }
 }
 
+/// What was probably meant by a name that is not known: one that is spelt much like it, or the one that has taken the place
+/// of an old word of the format.
+pub(crate) fn suggestion(found: &str, known: &[&str]) -> Option<String> {
+    match renamed(found, known) {
+        Some(written) => Some(format!("`{found}` is now written `{written}`")),
+        None => nearest(found, known).map(|near| format!("did you mean `{near}`?")),
+    }
+}
+
 /// The known name that `found` was probably meant to be.
 pub fn nearest<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
     let limit = (found.chars().count() / 3).max(1);
@@ -186,9 +196,9 @@ pub fn nearest<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
         .map(|(_, name)| name)
 }
 
-/// `a`, `b` and `c`, shortened after a dozen.
+/// `a`, `b` and `c`; shortened where there are very many.
 pub fn listed(names: &[&str]) -> String {
-    const MOST: usize = 12;
+    const MOST: usize = 40;
     let mut text = names.iter().take(MOST).map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", ");
     if names.len() > MOST {
         text.push_str(&format!(" and {} more", names.len() - MOST));

@@ -46,7 +46,7 @@ impl Value {
         match self {
             Value::Text(..) => "a text",
             Value::Number(_) => "a number",
-            Value::Flag(_) => "a truth (true or false)",
+            Value::Flag(_) => "true or false",
             Value::List(_) => "a list",
             Value::Table(_) => "a table",
             Value::Moment => "a date or time",

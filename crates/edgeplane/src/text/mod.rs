@@ -8,6 +8,7 @@ pub mod diagnostic;
 pub mod document;
 mod literal;
 pub mod overrides;
+mod renamed;
 mod sheets;
 pub mod source;
 

@@ -1,6 +1,6 @@
-//! An owner of statuses, and two who inflict them.
+//! An owner of statuses, and two who apply them.
 
-use edgeplane::fight::{Applied, Event, Fight, Log, Logged, StatusRefusal};
+use edgeplane::fight::{Applied, Event, Fight, Log, Logged, Prevention};
 use edgeplane::{CombatantId, Game, Silent, Time};
 
 use super::game;
@@ -9,7 +9,7 @@ pub(crate) const OWNER: CombatantId = CombatantId(0);
 pub(crate) const ONE: CombatantId = CombatantId(1);
 pub(crate) const OTHER: CombatantId = CombatantId(2);
 
-/// An owner, and two who inflict things on it. Nobody acts by itself.
+/// An owner, and two who apply things on it. Nobody acts by itself.
 pub(crate) fn scene(statuses: &str) -> Game {
     game(&format!(
         r#"
@@ -58,7 +58,7 @@ pub(crate) fn told(log: &Log) -> String {
                 Applied::Extended => "longer".to_owned(),
                 Applied::Stacked => format!("x{stacks}"),
             },
-            Event::StatusRefused { reason, .. } => StatusRefusal::NAMES[reason.kind()].to_owned(),
+            Event::StatusPrevented { reason, .. } => Prevention::NAMES[reason.kind()].to_owned(),
             Event::StatusTicked { .. } => "tick".to_owned(),
             Event::StatusStacks { stacks, .. } => format!("x{stacks}"),
             Event::StatusLost { reason, .. } => reason.name().to_owned(),

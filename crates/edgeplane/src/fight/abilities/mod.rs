@@ -10,7 +10,7 @@ use super::state::timers::{Phase, Timer};
 use super::state::{Doing, EffectContext};
 use super::statuses::triggers::TriggerContext;
 use crate::program::{
-    AbilityId, Chance, CombatantId, Derived, FormulaId, Layout, OutcomePlan, PoolId, Time, TriggerEvent,
+    AbilityId, Chance, CombatantId, Derived, EffectPlan, FormulaId, Layout, PoolId, Time, TriggerEvent,
 };
 use crate::rules::{Receiver, UseMoment};
 
@@ -132,7 +132,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Brings effects about for all that an ability is aimed at; whether any of them stands.
-    fn effects_on_aimed(&mut self, by: &EffectContext, effects: &[OutcomePlan]) -> Outcome<bool> {
+    fn effects_on_aimed(&mut self, by: &EffectContext, effects: &[EffectPlan]) -> Outcome<bool> {
         let who = by.caster;
         let count = self.state.aimed_count(who);
         if let (false, target) = (self.state.who(who).many, self.state.who(who).target) {
@@ -151,7 +151,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Each effect for one target after the other, then the next effect.
-    pub(super) fn effects_on_each(&mut self, by: &EffectContext, effects: &[OutcomePlan]) -> Outcome<()> {
+    pub(super) fn effects_on_each(&mut self, by: &EffectContext, effects: &[EffectPlan]) -> Outcome<()> {
         let who = by.caster;
         for effect in effects {
             if effect.to != Receiver::Target {

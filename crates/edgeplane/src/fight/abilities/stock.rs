@@ -108,7 +108,7 @@ impl<C: Chance> Engine<'_, C> {
         let id = self.setup.abilities[index].ability;
         let plan = self.program.ability(id);
         if let (Some(sustain), true) = (&plan.sustain, self.state.who(who).sustains) {
-            return self.beat_of(who, index, sustain);
+            return self.sustain_tick(who, index, sustain);
         }
         if self.state.who(who).releases_left == 0 {
             if plan.cost_at == UseMoment::Release {

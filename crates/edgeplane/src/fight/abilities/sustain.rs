@@ -1,4 +1,4 @@
-//! Abilities that are kept up: beat by beat, until something ends it.
+//! Abilities that are kept up: tick by tick, until something ends it.
 
 use super::super::engine::{Engine, Outcome, emit};
 use super::super::events::StopReason;
@@ -6,7 +6,7 @@ use super::super::state::timers::Phase;
 use super::super::state::{Doing, EffectContext};
 use crate::program::{Chance, CombatantId, SustainPlan, Time};
 
-/// Shortest time between two beats.
+/// Shortest time between two ticks.
 const LEAST_BEAT: Time = Time(1_000);
 
 impl<C: Chance> Engine<'_, C> {
@@ -20,25 +20,25 @@ impl<C: Chance> Engine<'_, C> {
         combatant.sustains = true;
         combatant.releases_left = 1;
         combatant.sustains_until = longest;
-        self.schedule_beat(who, index, plan)
+        self.schedule_tick(who, index, plan)
     }
 
-    /// The next beat, or the end if that comes first.
-    fn schedule_beat(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> Outcome<()> {
+    /// The next tick, or the end if that comes first.
+    fn schedule_tick(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> Outcome<()> {
         let every = self.time_of(who, Some(plan.every))?.max(LEAST_BEAT);
         let (next, until) = (self.state.now + every, self.state.who(who).sustains_until);
         if next > until && until <= self.state.now {
             return self.stop_sustaining(who, index, StopReason::Longest);
         }
-        self.state.who_mut(who).beat_at = next;
+        self.state.who_mut(who).next_tick_at = next;
         self.set_act(who, next.min(until), Phase::Release);
         Ok(())
     }
 
-    /// A beat is due, or the longest time is over.
-    pub(super) fn beat_of(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> Outcome<()> {
+    /// A tick is due, or the longest time is over.
+    pub(super) fn sustain_tick(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> Outcome<()> {
         let id = self.setup.abilities[index].ability;
-        if self.state.who(who).beat_at > self.state.now {
+        if self.state.who(who).next_tick_at > self.state.now {
             return self.stop_sustaining(who, index, StopReason::Longest);
         }
         if let Some(reason) = self.why_stop(who, index, plan)? {
@@ -57,10 +57,10 @@ impl<C: Chance> Engine<'_, C> {
             self.effects(&by, self.state.who(who).target, &plan.does)?;
         }
         // What it does can have broken it.
-        if self.is_under_way(who, this_use) { self.schedule_beat(who, index, plan) } else { Ok(()) }
+        if self.is_under_way(who, this_use) { self.schedule_tick(who, index, plan) } else { Ok(()) }
     }
 
-    /// What ends it now, if anything does; the costs of a beat lie in the scratch room then.
+    /// What ends it now, if anything does; the costs of a tick lie in the scratch room then.
     fn why_stop(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> Outcome<Option<StopReason>> {
         let aimed = (0..self.state.aimed_count(who)).map(|number| self.state.aimed_at(self.setup, who, number));
         let Some(first) = aimed.into_iter().find(|aimed| self.state.stands(*aimed)) else {

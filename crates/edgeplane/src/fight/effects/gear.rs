@@ -74,7 +74,7 @@ impl<C: Chance> Engine<'_, C> {
             record.holds == 0 && record.ends >= Time::NEVER
         };
         let found = statuses.of_kind(who, status).find(of_gear);
-        found.map_or(Ok(()), |index| self.lose(index, LostReason::NotHolding))
+        found.map_or(Ok(()), |index| self.lose(index, LostReason::ConditionEnded))
     }
 
     /// Somebody has an ability from now on; what it had in the same slot goes. Who could never have it does not

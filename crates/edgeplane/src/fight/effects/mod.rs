@@ -10,13 +10,13 @@ use super::state::EffectContext;
 use super::state::statuses::seconds_left;
 use super::statuses::apply::Dose;
 use crate::program::{
-    Chance, CombatantId, Effect, FilterPlan, FormulaId, Frame, LostReason, OutcomePlan, StatusId, Time,
+    Chance, CombatantId, Effect, EffectPlan, FilterPlan, FormulaId, Frame, LostReason, StatusId, Time,
 };
 use crate::rules::{CleansePick, Receiver, SideRule};
 
 impl<C: Chance> Engine<'_, C> {
     /// Brings a list of effects about; `target` receives those that do not say who.
-    pub(super) fn effects(&mut self, by: &EffectContext, target: CombatantId, effects: &[OutcomePlan]) -> Outcome<()> {
+    pub(super) fn effects(&mut self, by: &EffectContext, target: CombatantId, effects: &[EffectPlan]) -> Outcome<()> {
         for effect in effects {
             match effect.to {
                 Receiver::Target => self.effect(by, target, effect)?,
@@ -29,7 +29,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    fn effect_on_side(&mut self, by: &EffectContext, effect: &OutcomePlan) -> Outcome<()> {
+    fn effect_on_side(&mut self, by: &EffectContext, effect: &EffectPlan) -> Outcome<()> {
         let side = if effect.to == Receiver::Allies { SideRule::Allies } else { SideRule::Enemies };
         // What an effect brings about is settled later, so nobody falls or joins in the middle.
         for number in 0..self.targets_of(by.owner, side).len() {
@@ -42,7 +42,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Brings one effect about for one who receives it, if it happens at all.
     #[inline]
-    pub(super) fn effect(&mut self, by: &EffectContext, target: CombatantId, effect: &OutcomePlan) -> Outcome<()> {
+    pub(super) fn effect(&mut self, by: &EffectContext, target: CombatantId, effect: &EffectPlan) -> Outcome<()> {
         // Who is defeated can still call others, or win by that.
         let of_side = matches!(effect.effect, Effect::Call(..) | Effect::Win);
         if !self.state.stands(target) && !of_side {
@@ -60,7 +60,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     #[inline(never)]
-    fn happens(&mut self, by: &EffectContext, target: CombatantId, effect: &OutcomePlan) -> Outcome<bool> {
+    fn happens(&mut self, by: &EffectContext, target: CombatantId, effect: &EffectPlan) -> Outcome<bool> {
         let frame = self.frame(by.caster, target);
         if let Some(when) = effect.when
             && self.number(when, &frame)? == 0.0
@@ -81,7 +81,7 @@ impl<C: Chance> Engine<'_, C> {
                 let count = self.whole(*count, &frame, 1)?;
                 self.call(by, *character, count)
             }
-            Effect::Inflict(status, stacks, duration) => {
+            Effect::Apply(status, stacks, duration) => {
                 let stacks = self.whole(*stacks, &frame, 1)?;
                 let duration = match duration {
                     Some(duration) => Some(self.positive(*duration, &frame)?),
@@ -167,7 +167,7 @@ impl<C: Chance> Engine<'_, C> {
         let means = |status: StatusId| {
             let plan = program.status(status);
             let tagged = filter.tags.is_empty() || filter.tags.iter().any(|tag| plan.tag_ids.contains(tag));
-            !plan.sticky
+            plan.cleansable
                 && filter.status.is_none_or(|only| only == status)
                 && filter.kind.is_none_or(|kind| kind == plan.kind)
                 && tagged

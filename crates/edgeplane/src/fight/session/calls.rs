@@ -158,7 +158,7 @@ impl<C: RandomSource> Fight<C> {
         done.map_err(|error| self.failed(*error))
     }
 
-    /// Lets an ability take effect here and now, without cost, cast, cooldown or recovery, with one beat if it is
+    /// Lets an ability take effect here and now, without cost, cast, cooldown or recovery, with one tick if it is
     /// kept up: what explanations look at.
     ///
     /// # Errors

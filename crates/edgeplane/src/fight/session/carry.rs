@@ -146,17 +146,17 @@ impl<C: Chance> Engine<'_, C> {
         self.program.place(who, self.program.layout.pool(pool))
     }
 
-    /// Whoever stands against those who have just fallen gains what they are worth. All falls of the moment come first, so
+    /// Whoever stands against those who have just been defeated gains their reward. All defeats of the moment come first, so
     /// that nobody gains by being listed first.
     pub(in crate::fight) fn give_experience(&mut self) -> Outcome<()> {
         while let Some(fallen) = self.scratch.rewarding.pop() {
             let character = self.setup.combatants[fallen.index()].character;
-            let Some(worth) = self.program.characters[character.index()].worth else { continue };
+            let Some(reward) = self.program.characters[character.index()].reward else { continue };
             if self.targets_of(fallen, SideRule::Enemies).is_empty() {
                 continue;
             }
             let frame = self.frame(fallen, fallen);
-            let amount = self.positive(worth, &frame)?;
+            let amount = self.positive(reward, &frame)?;
             for number in 0..self.targets_of(fallen, SideRule::Enemies).len() {
                 let who = self.targets_of(fallen, SideRule::Enemies)[number];
                 if amount > 0.0 {

@@ -15,7 +15,7 @@ use crate::program::{
 pub struct HeldStatus {
     /// Which.
     pub status: StatusId,
-    /// Who inflicted it.
+    /// Who applied it.
     pub caster: CombatantId,
     /// Good or bad for its owner.
     pub kind: StatusKind,

@@ -13,7 +13,7 @@ use super::super::statuses::apply::Dose;
 use crate::program::{
     Chance, CombatantId, HAIR, LostReason, Plane, StatusId, Time, ZoneId, inner, meeting, minus, parting,
 };
-use crate::rules::{Again, ZoneSide};
+use crate::rules::{Reapply, ZoneSide};
 
 /// Holds what an ability has its caster have while it is used, in place of a zone.
 pub(in crate::fight) const IN_USE: u32 = u32::MAX;
@@ -236,7 +236,7 @@ impl<C: Chance> Engine<'_, C> {
     ) -> Outcome<()> {
         let plan = self.program.status(status);
         let caster = by.caster;
-        let shared = !plan.per_caster && plan.again != Again::Separate;
+        let shared = !plan.per_caster && plan.reapply != Reapply::Separate;
         let same = |engine: &Self, index: &u32| shared || engine.state.statuses.get(*index).caster == caster;
         let held =
             |engine: &Self| engine.state.statuses.of_kind(who, status).filter(|index| same(engine, index)).last();
@@ -274,7 +274,7 @@ impl<C: Chance> Engine<'_, C> {
             return Ok(());
         }
         let Some(duration) = self.program.status(status).duration else {
-            return self.lose(index, LostReason::NotHolding);
+            return self.lose(index, LostReason::ConditionEnded);
         };
         let now = self.state.now;
         let saved = self.state.numbers.locals();

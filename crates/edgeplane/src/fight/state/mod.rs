@@ -89,9 +89,9 @@ pub(super) struct Combatant {
     pub(super) wake: Time,
     /// When it will have reacted to what has opened a line.
     pub(super) reacts_at: Time,
-    /// The ability under way is kept up until then at the latest; its next beat.
+    /// The ability under way is kept up until then at the latest; its next tick.
     pub(super) sustains_until: Time,
-    pub(super) beat_at: Time,
+    pub(super) next_tick_at: Time,
     pub(super) hurt_by: Option<(CombatantId, Source)>,
     /// Experience that it has gained.
     pub(super) experience: f64,
@@ -569,7 +569,7 @@ impl Combatant {
             wake: Time::ZERO,
             reacts_at: Time::NEVER,
             sustains_until: Time::NEVER,
-            beat_at: Time::NEVER,
+            next_tick_at: Time::NEVER,
             hurt_by: None,
             experience: 0.0,
         }

@@ -34,7 +34,7 @@ pub(in crate::fight) struct Record {
     pub(in crate::fight) holds: u32,
     /// Ticks so far, and periods since the rhythm began.
     pub(in crate::fight) ticks_made: u32,
-    pub(in crate::fight) beats: u32,
+    pub(in crate::fight) since_rhythm: u32,
     pub(in crate::fight) started: Time,
     /// Its full duration, as of the last application.
     pub(in crate::fight) full: Time,
@@ -72,7 +72,7 @@ impl Default for Record {
             attached: false,
             holds: 0,
             ticks_made: 0,
-            beats: 0,
+            since_rhythm: 0,
             started: Time::ZERO,
             full: Time::ZERO,
             ends: Time::NEVER,
@@ -150,7 +150,7 @@ impl Record {
         if self.period == 0.0 {
             return None;
         }
-        let at = self.tick_at(self.beats + 1);
+        let at = self.tick_at(self.since_rhythm + 1);
         (at <= self.end() && at < Time::NEVER).then_some(at)
     }
 
@@ -159,7 +159,7 @@ impl Record {
         if self.period == 0.0 {
             return 0.0;
         }
-        (self.ends - self.tick_at(self.beats)).micros() / self.period
+        (self.ends - self.tick_at(self.since_rhythm)).micros() / self.period
     }
 }
 

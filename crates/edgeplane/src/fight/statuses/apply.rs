@@ -1,11 +1,11 @@
 //! Applying statuses: what a further application does, and why one can fail.
 
 use super::super::engine::{Engine, Outcome, emit};
-use super::super::events::{Applied, StatusRefusal};
+use super::super::events::{Applied, Prevention};
 use super::super::state::statuses::{Record, seconds_left, ticks_within};
 use super::super::state::{Cause, EffectContext};
 use crate::program::{
-    Again, Chance, CombatantId, Frame, LEAST_PERIOD, Layout, LostReason, StackTimer, StatusId, StatusPlan, Time,
+    Chance, CombatantId, Frame, LEAST_PERIOD, Layout, LostReason, Reapply, StackTimer, StatusId, StatusPlan, Time,
     TriggerEvent,
 };
 
@@ -39,7 +39,7 @@ impl<C: Chance> Engine<'_, C> {
         match done? {
             None => Ok(true),
             Some(reason) => {
-                emit!(self, StatusRefused { caster: by.caster, target, status, reason });
+                emit!(self, StatusPrevented { caster: by.caster, target, status, reason });
                 Ok(false)
             }
         }
@@ -51,13 +51,13 @@ impl<C: Chance> Engine<'_, C> {
         target: CombatantId,
         status: StatusId,
         dose: Dose,
-    ) -> Outcome<Option<StatusRefusal>> {
+    ) -> Outcome<Option<Prevention>> {
         let plan = self.program.status(status);
         if !self.state.stands(target) {
-            return Ok(Some(StatusRefusal::Fallen));
+            return Ok(Some(Prevention::Defeated));
         }
         if let Some(by) = self.immunity(target, plan) {
-            return Ok(Some(StatusRefusal::Immune { by }));
+            return Ok(Some(Prevention::Immune { by }));
         }
         let frame = self.frame(by.caster, target);
         for (local, value) in [(Layout::STACKS, f64::from(dose.stacks)), (Layout::TICK, 0.0), (Layout::ELAPSED, 0.0)] {
@@ -66,7 +66,7 @@ impl<C: Chance> Engine<'_, C> {
         if let Some((resist, site)) = plan.resist {
             let chance = self.number(resist, &frame)?;
             if self.chance.chance(frame.stream(site), chance) {
-                return Ok(Some(StatusRefusal::Resisted));
+                return Ok(Some(Prevention::Resisted));
             }
         }
         let mut duration = match (dose.duration, plan.duration) {
@@ -75,13 +75,13 @@ impl<C: Chance> Engine<'_, C> {
             (None, None) => Time::NEVER,
         };
         match self.diminished(target, plan) {
-            Some(0.0) => return Ok(Some(StatusRefusal::Diminished)),
+            Some(0.0) => return Ok(Some(Prevention::Diminished)),
             Some(factor) if duration < Time::NEVER => duration = Time((duration.0 as f64 * factor).round() as u64),
             _ => {}
         }
         let portion = Portion { stacks: dose.stacks, duration };
-        let existing = match plan.again {
-            Again::Separate => None,
+        let existing = match plan.reapply {
+            Reapply::Separate => None,
             _ => self.mine(by, target, status, plan),
         };
         let reason = match existing {
@@ -145,13 +145,13 @@ impl<C: Chance> Engine<'_, C> {
         Portion { stacks, duration }: Portion,
         frame: &Frame,
         applied: Applied,
-    ) -> Outcome<Option<StatusRefusal>> {
+    ) -> Outcome<Option<Prevention>> {
         let plan = self.program.status(status);
-        if plan.again == Again::Separate {
+        if plan.reapply == Reapply::Separate {
             let statuses = &self.state.statuses;
             let mine = |index: &u32| !plan.per_caster || statuses.get(*index).caster == by.caster;
             if statuses.of_kind(target, status).filter(mine).count() >= plan.max_instances as usize {
-                return Ok(Some(StatusRefusal::Full));
+                return Ok(Some(Prevention::Full));
             }
         }
         let now = self.state.now;
@@ -172,7 +172,7 @@ impl<C: Chance> Engine<'_, C> {
         self.state.numbers.set_local(Layout::STACKS, f64::from(record.stacks));
         self.state.numbers.set_local(Layout::REMAINING, seconds_left(ends, now));
         let index = self.state.statuses.add(record, plan.kept_words);
-        if plan.again == Again::Stack && plan.stack_timer == StackTimer::Each {
+        if plan.reapply == Reapply::Stack && plan.stack_timer == StackTimer::Each {
             self.state.statuses.add_ends(index, stacks, plan.max_stacks, ends);
         }
         for (number, kept) in plan.kept.iter().enumerate() {
@@ -211,27 +211,27 @@ impl<C: Chance> Engine<'_, C> {
         index: u32,
         portion: Portion,
         frame: &Frame,
-    ) -> Outcome<Option<StatusRefusal>> {
+    ) -> Outcome<Option<Prevention>> {
         let Portion { stacks, duration } = portion;
         let now = self.state.now;
         let Record { status, owner, stacks: before, ends: ended, holds, .. } = *self.state.statuses.get(index);
         let plan = self.program.status(status);
         let for_good = ended >= Time::NEVER && holds == 0;
         let renewed = if for_good { ended } else { now + duration };
-        let applied = match plan.again {
-            Again::Keep => return Ok(Some(StatusRefusal::There)),
-            Again::Replace | Again::Strongest => {
-                if plan.again == Again::Strongest {
+        let applied = match plan.reapply {
+            Reapply::Keep => return Ok(Some(Prevention::Held)),
+            Reapply::Replace | Reapply::Strongest => {
+                if plan.reapply == Reapply::Strongest {
                     let rank = plan.rank.map_or(Ok(0.0), |rank| self.number(rank, frame))?;
                     if rank <= self.state.statuses.get(index).rank {
-                        return Ok(Some(StatusRefusal::Weaker));
+                        return Ok(Some(Prevention::Weaker));
                     }
                 }
                 self.lose(index, LostReason::Replaced)?;
                 let duration = if for_good { Time::NEVER } else { duration };
                 return self.apply_new(by, owner, status, Portion { stacks, duration }, frame, Applied::Replaced);
             }
-            Again::Extend => {
+            Reapply::Extend => {
                 let most = match plan.longest {
                     Some(longest) => now + Time::from_seconds(self.positive(longest, frame)?),
                     None => Time::NEVER,
@@ -239,11 +239,11 @@ impl<C: Chance> Engine<'_, C> {
                 self.state.statuses.get_mut(index).ends = (ended + duration).min(most).max(ended);
                 Applied::Extended
             }
-            Again::Refresh | Again::Separate => {
+            Reapply::Refresh | Reapply::Separate => {
                 self.state.statuses.get_mut(index).ends = renewed;
                 Applied::Renewed
             }
-            Again::Stack => {
+            Reapply::Stack => {
                 match plan.stack_timer {
                     StackTimer::Each => self.state.statuses.add_ends(index, stacks, plan.max_stacks, renewed),
                     timer => {
@@ -277,7 +277,7 @@ impl<C: Chance> Engine<'_, C> {
         (record.full, record.warned) = (duration, false);
         let restarts = plan.every.as_ref().filter(|every| every.restart);
         if restarts.is_some() {
-            (record.rhythm, record.beats) = (now, 0);
+            (record.rhythm, record.since_rhythm) = (now, 0);
         }
         let until = (record.end() < Time::NEVER).then_some(record.ends);
         self.schedule(index);

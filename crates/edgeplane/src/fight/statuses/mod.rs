@@ -37,7 +37,7 @@ impl<C: Chance> Engine<'_, C> {
             emit!(self, StatusExpiring { target, status, until });
         }
         if is_tick {
-            self.state.statuses.get_mut(index).beats += 1;
+            self.state.statuses.get_mut(index).since_rhythm += 1;
             self.tick(index, 1.0)?;
         }
         if let Some(index) = self.state.statuses.find(instance) {
@@ -120,7 +120,7 @@ impl<C: Chance> Engine<'_, C> {
         };
         self.state.numbers.set_locals(&saved);
         if value? == 0.0 {
-            return self.lose(index, LostReason::NotHolding);
+            return self.lose(index, LostReason::ConditionEnded);
         }
         if self.state.statuses.get(index).turns != turns {
             self.state.statuses.get_mut(index).turns = turns;

@@ -1,6 +1,6 @@
 //! Abilities, and whom they are used on.
 
-use super::parts::OUTCOMES;
+use super::parts::EFFECTS;
 use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
 
 pub(super) const ABOUT: Key = key("about", Shape::Text, "For whoever reads the rules or plays the game.");
@@ -39,7 +39,7 @@ pub(in crate::rules) static ABILITY: TableShape = TableShape {
         key("reach", Shape::Formula, "Metres within which its targets must be."),
         key("travel", Shape::Formula, "Metres a second at which it goes to its target."),
         key("targets", Shape::Either(&[SIDE, Shape::Table(&ABILITY_TARGETS)]), "On whom it is used."),
-        key("does", OUTCOMES, "What it brings about."),
+        key("does", EFFECTS, "What it brings about."),
     ],
 };
 
@@ -77,11 +77,11 @@ pub(in crate::rules) static ABILITY_SUSTAIN: TableShape = TableShape {
     about: "It is kept up, with an effect again and again.",
     needs: &["every", "does"],
     keys: &[
-        key("every", Shape::Formula, "Seconds from one beat to the next."),
-        key("cost", AMOUNTS, "What each beat takes."),
+        key("every", Shape::Formula, "Seconds from one tick to the next."),
+        key("cost", AMOUNTS, "What each tick takes."),
         key("longest", Shape::Formula, "Seconds after which it ends."),
         key("while", Shape::Formula, "It ends as soon as this is false."),
-        key("does", OUTCOMES, "What each beat brings about."),
+        key("does", EFFECTS, "What each tick brings about."),
     ],
 };
 

@@ -1,7 +1,7 @@
 //! Who fights, with what, where, and how they choose.
 
 use super::doing::{ABOUT, EXTENDS, TEMPLATE};
-use super::parts::{HIT_STEPS, IMMUNE, MODIFY, ON, OUTCOMES, TICKS};
+use super::parts::{EFFECTS, HIT_STEPS, IMMUNE, MODIFY, ON, TICKS};
 use super::{AMOUNTS, ANY_NUMBER, NAMES, Shape, TableShape, key};
 
 pub(in crate::rules) static GEAR: TableShape = TableShape {
@@ -45,9 +45,9 @@ pub(in crate::rules) static ZONE: TableShape = TableShape {
         key("owner", Shape::Flag, "Its owner too."),
         key("carried", Shape::Flag, "It goes with the one whom it was placed on."),
         key("max_instances", Shape::Whole(1, 100), "Most of its kind that one owner has at once."),
-        key("inflict", NAMES, "Statuses held by those inside."),
-        key("enters", OUTCOMES, "What happens to those who enter."),
-        key("leaves", OUTCOMES, "What happens to those who leave."),
+        key("apply", NAMES, "Statuses held by those inside."),
+        key("enters", EFFECTS, "What happens to those who enter."),
+        key("leaves", EFFECTS, "What happens to those who leave."),
     ],
 };
 
@@ -103,12 +103,12 @@ pub(in crate::rules) static CHARACTER: TableShape = TableShape {
         key("attributes", Shape::ByName(&Shape::Either(&[Shape::Formula, AMOUNTS])), "Its own bases."),
         key("pools", NAMES, "The pools that it has."),
         key("abilities", NAMES, "What it can do."),
-        key("withheld", NAMES, "Abilities that it does not have until it is given them."),
+        key("can_learn", NAMES, "Abilities that it does not have until it is given them."),
         key("gear", Shape::List(&Shape::Either(&[Shape::Text, Shape::Table(&PIECE)])), "What it wears."),
         key("statuses", NAMES, "Statuses that it has for good."),
         IMMUNE,
         key("policy", Shape::Text, "How it chooses."),
-        key("worth", Shape::Formula, "Experience for those who defeat it."),
+        key("reward", Shape::Formula, "Experience for those who defeat it."),
         key("spends", NAMES, "Points that it spends, one after the other, over and over."),
     ],
 };

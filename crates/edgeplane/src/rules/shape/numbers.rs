@@ -80,7 +80,7 @@ pub(in crate::rules) static DAMAGE_TYPE: TableShape = TableShape {
     keys: &[ABOUT, key("skips", NAMES, "Hit steps that damage of this type passes by.")],
 };
 
-const STEP_NAME: Key = key("name", Shape::Text, "Outcomes and damage types skip it by this name.");
+const STEP_NAME: Key = key("name", Shape::Text, "Effects and damage types skip it by this name.");
 const STEP_WHEN: Key = key("when", Shape::Formula, "It runs only when this is true.");
 const STEP_TYPES: Key = key("types", NAMES, "Only for these damage types.");
 const STEP_TAGS: Key = key("tags", NAMES, "Only for hits with one of these tags.");

@@ -1,4 +1,4 @@
-//! Statuses, and the parts of which rules are made: outcomes, modifiers, triggers.
+//! Statuses, and the parts of which rules are made: effects, modifiers, triggers.
 
 use super::doing::{ABOUT, EXTENDS, TEMPLATE};
 use super::numbers::OWNED_STEP;
@@ -7,9 +7,9 @@ use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
 pub(super) const MODIFY: Key = key("modify", Shape::List(&A_MODIFIER), "Changes to attributes while it lasts.");
 pub(super) const TICKS: Key = key("every", Shape::Table(&EVERY), "What happens again and again while it lasts.");
 pub(super) const HIT_STEPS: Key = key("hit_steps", Shape::List(&A_STEP), "Steps that it adds to hits of its owner.");
-pub(super) const ON: Key = key("on", Shape::List(&A_TRIGGER), "What it answers to.");
+pub(super) const ON: Key = key("on", Shape::List(&A_TRIGGER), "What it triggers on.");
 pub(super) const IMMUNE: Key = key("immune", NAMES, "Tags of statuses that its owner does not take on.");
-pub(super) const OUTCOMES: Shape = Shape::List(&OUTCOME);
+pub(super) const EFFECTS: Shape = Shape::List(&EFFECT);
 
 static A_MODIFIER: Shape = Shape::Table(&MODIFIER);
 static A_STEP: Shape = Shape::Table(&OWNED_STEP);
@@ -31,7 +31,7 @@ pub(in crate::rules) static STATUS: TableShape = TableShape {
         key("duration", Shape::Formula, "Seconds; inf for one that does not end by itself."),
         key("while", Shape::Formula, "It ends as soon as this is false."),
         key(
-            "again",
+            "reapply",
             Shape::Choice(&["keep", "refresh", "extend", "replace", "strongest", "stack", "separate"]),
             "What a second application does while the first lasts.",
         ),
@@ -47,13 +47,13 @@ pub(in crate::rules) static STATUS: TableShape = TableShape {
         ON,
         key("forbids", NAMES, "act, move, or tags of abilities."),
         key("interrupts", Shape::Flag, "It breaks a cast as it comes."),
-        key("taunts", Shape::Flag, "Its owner picks whoever inflicted it before anybody else."),
+        key("taunts", Shape::Flag, "Its owner picks whoever applied it before anybody else."),
         IMMUNE,
         key("resist", Shape::Formula, "Chance that the target does not take it on."),
         key("hidden", Shape::Flag, "Not for players' eyes."),
-        key("sticky", Shape::Flag, "It cannot be cleansed."),
+        key("cleansable", Shape::Flag, "False: nothing can cleanse it."),
         key("warn", Shape::Number(0.0, 1e6), "Seconds before its end at which that is told."),
-        key("at_max", OUTCOMES, "What happens on reaching the most stacks."),
+        key("at_max", EFFECTS, "What happens on reaching the most stacks."),
         key("consume", Shape::Flag, "The stacks are used up then."),
     ],
 };
@@ -82,25 +82,33 @@ pub(in crate::rules) static EVERY: TableShape = TableShape {
         key("first_tick", Shape::Choice(&["later", "now"]), "Whether there is one at the start."),
         key("part_tick", Shape::Flag, "A last part of a period gives a part of a tick."),
         key("rhythm", Shape::Choice(&["keep", "restart"]), "What a renewal does to the rhythm."),
-        key("does", OUTCOMES, "What a tick brings about."),
+        key("does", EFFECTS, "What a tick brings about."),
     ],
 };
 
 static TRIGGER: TableShape = TableShape {
     name: "trigger",
-    about: "What a status answers to, and how. Keys from `status` on narrow some events down.",
+    about: "What a status triggers on, and how. Keys from `status` on narrow some events down.",
     needs: &["event", "does"],
     keys: &[
         key("event", Shape::Choice(EVENTS), "What happened, to its owner or by it."),
         key("when", Shape::Formula, "Only if this is true."),
         key("chance", Shape::Formula, "Only with this chance."),
-        key("cooldown", Shape::Formula, "Seconds until it can answer again."),
+        key("cooldown", Shape::Formula, "Seconds until it can trigger again."),
         key("uses", Shape::Whole(1, 1_000_000), "How often it answers, for each application."),
-        key("does", OUTCOMES, "What it brings about."),
+        key("does", EFFECTS, "What it brings about."),
         key("status", Shape::Text, "Only for this status."),
         key(
             "reason",
-            Shape::Choice(&["expired", "cleansed", "replaced", "consumed", "not_holding", "owner_fell", "transferred"]),
+            Shape::Choice(&[
+                "expired",
+                "cleansed",
+                "replaced",
+                "consumed",
+                "condition_ended",
+                "owner_defeated",
+                "transferred",
+            ]),
             "Only if a status went for this reason.",
         ),
         key("ability", Shape::Text, "Only for this ability."),
@@ -129,9 +137,9 @@ const EVENTS: &[&str] = &[
     "stacks_reached",
     "pool_below",
     "pool_above",
-    "ally_fell",
-    "enemy_fell",
-    "fell",
+    "ally_defeated",
+    "enemy_defeated",
+    "defeated",
     "targeted",
 ];
 
@@ -164,30 +172,30 @@ const STACKS: Key = key("stacks", Shape::Formula, "How many.");
 const BY: Key = key("by", Shape::Formula, "Seconds.");
 const WHICH: Shape = Shape::Either(&[Shape::Text, Shape::Table(&STATUS_FILTER)]);
 
-const fn outcome(name: &'static str, about: &'static str, keys: &'static [Key]) -> TableShape {
+const fn effect(name: &'static str, about: &'static str, keys: &'static [Key]) -> TableShape {
     // The first key says what it does.
     TableShape { name, about, needs: &[], keys }
 }
 
-macro_rules! outcomes {
+macro_rules! effects {
     ($($name:ident: $about:literal, $takes:expr $(, $more:expr)*;)*) => {
         /// Each does one thing: the one that its first key names.
-        pub(super) static OUTCOME: Shape = Shape::Either(&[$(
+        pub(super) static EFFECT: Shape = Shape::Either(&[$(
             Shape::Table(&TableShape {
                 needs: &[stringify!($name)],
-                ..outcome(concat!("outcome_", stringify!($name)), $about,
+                ..effect(concat!("outcome_", stringify!($name)), $about,
                     &[key(stringify!($name), $takes, $about), $($more,)* WHEN, CHANCE])
             })
         ),*]);
     };
 }
 
-outcomes! {
+effects! {
     damage: "A hit.", Shape::Formula, SPREAD, key("type", Shape::Text, "Its damage type."), SKIPS, TAGS, POOL, TO;
     heal: "Healing.", Shape::Formula, SPREAD, SKIPS, TAGS, POOL, TO;
     restore: "Adds to a pool, past all steps.", Shape::Text, AMOUNT, TO;
     drain: "Takes from a pool, past all steps.", Shape::Text, AMOUNT, key("to_caster", Shape::Formula, "Share of it that the caster gets."), TO;
-    inflict: "Applies a status.", Shape::Text, STACKS, key("duration", Shape::Formula, "Seconds, in place of its own duration."), TO;
+    apply: "Applies a status.", Shape::Text, STACKS, key("duration", Shape::Formula, "Seconds, in place of its own duration."), TO;
     cleanse: "Takes statuses away.", WHICH, TO;
     transfer: "Hands statuses of the caster on.", WHICH, TO;
     consume: "Uses stacks of a status up.", Shape::Text, STACKS, TO;

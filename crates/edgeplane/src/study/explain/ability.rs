@@ -9,7 +9,7 @@ use super::character::{AbilityLine, Shown, ability_line};
 use crate::error::Error;
 use crate::fight::{Event, EventMask, Fight, Likely, Observer, RandomSource, StepResult};
 use crate::program::{
-    AbilityId, CharacterId, CombatantId, Effect, FormulaId, OutcomePlan, Program, Reading, Setup, Time,
+    AbilityId, CharacterId, CombatantId, Effect, EffectPlan, FormulaId, Program, Reading, Setup, Time,
 };
 use crate::rules::Receiver;
 use crate::rules::SideRule;
@@ -45,7 +45,7 @@ pub struct StepLine {
     pub worked: Vec<Worked>,
 }
 
-/// One way in which an outcome can end.
+/// One way in which an effect can end.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct EndingLine {
     /// "dodged", "critical", "plain".
@@ -60,11 +60,11 @@ pub struct EndingLine {
     pub greatest: f64,
 }
 
-/// One outcome of an ability, explained.
+/// One effect of an ability, explained.
 #[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct OutcomeLine {
+pub struct EffectLine {
     /// "damage", "heal", "restore", "drain".
-    pub outcome: String,
+    pub effect: String,
     /// The damage type of a hit.
     pub damage_type: Option<String>,
     /// The pool that it reaches.
@@ -81,20 +81,20 @@ pub struct OutcomeLine {
     pub endings: Vec<EndingLine>,
     /// Mean and deviation over all of them.
     pub over_all: Estimate,
-    /// Each beat brings it about again, for as long as the ability is kept up.
-    pub each_beat: bool,
+    /// Each tick brings it about again, for as long as the ability is kept up.
+    pub each_tick: bool,
     /// Amount of the receiving pool at the start of a fight.
     pub against: f64,
-    /// How many such outcomes empty the pool: at best, on average, at worst (of those that do
+    /// How many such effects empty the pool: at best, on average, at worst (of those that do
     /// anything). `None` where nothing arrives, or nothing is taken.
     pub to_empty: Option<[u32; 3]>,
 }
 
-/// An outcome that is no amount.
+/// An effect that is no amount.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct AlsoLine {
-    /// "inflicts", "cleanses" and so on.
-    pub outcome: &'static str,
+    /// "applies", "cleanses" and so on.
+    pub effect: &'static str,
     /// What: "waterlogged, 2 stacks".
     pub what: String,
     /// Who receives it.
@@ -112,9 +112,9 @@ pub struct AbilityExplanation {
     pub from: String,
     /// On whom.
     pub on: String,
-    /// Its outcomes that are amounts, in order.
-    pub outcomes: Vec<OutcomeLine>,
-    /// Its other outcomes, in order.
+    /// Its effects that are amounts, in order.
+    pub effects: Vec<EffectLine>,
+    /// Its other effects, in order.
     pub also: Vec<AlsoLine>,
     /// Whether all that can happen was walked through; otherwise it was sampled.
     pub exact: bool,
@@ -141,16 +141,16 @@ pub fn explain_ability(
         setup: &setup,
         worked: Vec::new(),
         steps: Vec::new(),
-        outcomes: Vec::new(),
+        effects: Vec::new(),
         known: Vec::new(),
-        beats: false,
+        ticks: false,
     };
     apply_effects(&mut Fight::with_chance(Arc::clone(&setup), Likely, 0), ability, target, &mut walk)?;
-    let (mut outcomes, known) = (walk.outcomes, walk.known);
+    let (mut effects, known) = (walk.effects, walk.known);
     let (mut gathered, exact) = all_that_can_happen(&setup, ability, target)?;
-    for (outcome, which) in outcomes.iter_mut().zip(&known) {
+    for (effect, which) in effects.iter_mut().zip(&known) {
         if let Some(gathered) = gathered.remove(which) {
-            gathered.fill(outcome);
+            gathered.fill(effect);
         }
     }
     let mut start = Fight::with_chance(Arc::clone(&setup), Likely, 0);
@@ -161,31 +161,31 @@ pub fn explain_ability(
         ability: ability_line(&Shown { setup: &setup, memory: start.memory() }, CombatantId(0), ability),
         from: name(from),
         on: name(on),
-        outcomes,
+        effects,
         also: {
             let plan = program.ability(ability);
             let during = plan.during.iter().map(|status| AlsoLine {
-                outcome: "has meanwhile",
+                effect: "has meanwhile",
                 what: program.status(*status).name.clone(),
                 to: Receiver::Caster.name(),
                 only: String::new(),
             });
-            let beats = plan.sustain.iter().flat_map(|sustain| &sustain.does);
-            during.chain(plan.does.iter().chain(beats).filter_map(|outcome| also(program, outcome))).collect()
+            let ticks = plan.sustain.iter().flat_map(|sustain| &sustain.does);
+            during.chain(plan.does.iter().chain(ticks).filter_map(|effect| also(program, effect))).collect()
         },
         exact,
     })
 }
 
-fn also(program: &Program, outcome: &OutcomePlan) -> Option<AlsoLine> {
+fn also(program: &Program, effect: &EffectPlan) -> Option<AlsoLine> {
     let text = |formula: FormulaId| program.formula(formula).source.text.clone();
     let name = |status| program.status(status).name.clone();
-    let (word, what) = match &outcome.effect {
+    let (word, what) = match &effect.effect {
         Effect::Hit(_) | Effect::Heal(_) | Effect::Pool(_) => return None,
-        Effect::Inflict(status, stacks, duration) => {
+        Effect::Apply(status, stacks, duration) => {
             let stacks = stacks.map(|stacks| format!(", {} stacks", text(stacks)));
             let duration = duration.map(|duration| format!(", for {} s", text(duration)));
-            ("inflicts", [Some(name(*status)), stacks, duration].into_iter().flatten().collect())
+            ("applies", [Some(name(*status)), stacks, duration].into_iter().flatten().collect())
         }
         Effect::Cleanse(filter) => ("cleanses", program.name_filter(filter)),
         Effect::Transfer(filter) => ("takes over", program.name_filter(filter)),
@@ -212,10 +212,10 @@ fn also(program: &Program, outcome: &OutcomePlan) -> Option<AlsoLine> {
         Effect::TakeBack(what) => ("takes", program.ability(*what).name.clone()),
         Effect::Interrupt => ("interrupts", "the cast under way".to_owned()),
     };
-    let chance = outcome.chance.map(|(chance, _)| format!("chance {}", text(chance)));
-    let when = outcome.when.map(|when| format!("when {}", text(when)));
+    let chance = effect.chance.map(|(chance, _)| format!("chance {}", text(chance)));
+    let when = effect.when.map(|when| format!("when {}", text(when)));
     let only = chance.into_iter().chain(when).collect::<Vec<_>>().join(", ");
-    Some(AlsoLine { outcome: word, what, to: outcome.to.name(), only })
+    Some(AlsoLine { effect: word, what, to: effect.to.name(), only })
 }
 
 pub(super) fn apply_effects<C: RandomSource, O: Observer>(
@@ -234,10 +234,10 @@ struct Walk<'a> {
     setup: &'a Setup,
     worked: Vec<Worked>,
     steps: Vec<StepLine>,
-    outcomes: Vec<OutcomeLine>,
+    effects: Vec<EffectLine>,
     known: Vec<Which>,
-    /// The outcomes that follow are those of a beat.
-    beats: bool,
+    /// The effects that follow are those of a tick.
+    ticks: bool,
 }
 
 impl Observer for Walk<'_> {
@@ -267,7 +267,7 @@ impl Observer for Walk<'_> {
                 StepResult::Applied => "applied",
                 StepResult::Stopped => "stopped",
             };
-            // The first formulas of an outcome are its amount and spread, not a step's.
+            // The first formulas of an effect are its amount and spread, not a step's.
             let keep = if self.steps.is_empty() {
                 self.worked.iter().take_while(|worked| !matches!(worked.key.as_str(), "when" | "amount")).count()
             } else {
@@ -291,10 +291,10 @@ impl Observer for Walk<'_> {
                 worked,
             });
         }
-        self.beats |= matches!(event, Event::Sustained { .. });
+        self.ticks |= matches!(event, Event::Sustained { .. });
         let Some(arrived) = Arrived::of(self.setup, event) else {
             if !matches!(event, Event::Stepped { .. } | Event::Soaked { .. }) {
-                // Formulas of something else: of a status, of whether an outcome happens.
+                // Formulas of something else: of a status, of whether an effect happens.
                 self.worked.clear();
                 self.steps.clear();
             }
@@ -303,8 +303,8 @@ impl Observer for Walk<'_> {
         self.known.push(arrived.which(&self.known));
         let mut steps = std::mem::take(&mut self.steps);
         let worked = if steps.is_empty() { std::mem::take(&mut self.worked) } else { steps.remove(0).worked };
-        self.outcomes.push(OutcomeLine {
-            outcome: arrived.outcome.to_owned(),
+        self.effects.push(EffectLine {
+            effect: arrived.effect.to_owned(),
             damage_type: arrived.damage_type,
             pool: program.pools()[arrived.pool.index()].name.clone(),
             initial: arrived.initial,
@@ -313,7 +313,7 @@ impl Observer for Walk<'_> {
             amount: arrived.amount,
             endings: Vec::new(),
             over_all: mean_estimate(0.0, 0.0, 0),
-            each_beat: self.beats,
+            each_tick: self.ticks,
             against: arrived.left + arrived.change,
             to_empty: None,
         });

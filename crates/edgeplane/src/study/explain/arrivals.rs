@@ -1,9 +1,9 @@
-//! All the ways in which the outcomes of an ability can end.
+//! All the ways in which the effects of an ability can end.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use super::ability::{EndingLine, OutcomeLine, apply_effects};
+use super::ability::{EffectLine, EndingLine, apply_effects};
 use crate::error::Error;
 use crate::fight::{Branching, Event, Fight, Observer, Sampler, Source, seed_of_trial};
 use crate::program::{AbilityId, CombatantId, PoolId, Setup, Time};
@@ -18,7 +18,7 @@ const SAMPLES: u64 = 20_000;
 
 /// What arrived, told apart by how.
 pub(super) struct Arrived {
-    pub(super) outcome: &'static str,
+    pub(super) effect: &'static str,
     pub(super) pool: PoolId,
     pub(super) initial: f64,
     pub(super) amount: f64,
@@ -51,7 +51,7 @@ impl Arrived {
                 let stop = stopped.and_then(|step| program.hit_steps()[step.index()].stop.clone());
                 let damage_type = Some(program.damage_types()[damage_type.index()].name.clone());
                 Some(Self {
-                    outcome: "damage",
+                    effect: "damage",
                     pool,
                     initial,
                     amount,
@@ -64,7 +64,7 @@ impl Arrived {
             Event::Healed { source, pool, initial, amount, healed, left, stopped, .. } if of_ability(source) => {
                 let stop = stopped.and_then(|step| program.heal_steps()[step.index()].stop.clone());
                 Some(Self {
-                    outcome: "heal",
+                    effect: "heal",
                     pool,
                     initial,
                     amount,
@@ -77,7 +77,7 @@ impl Arrived {
             Event::Restored { source, pool, gained, over, left, .. } if of_ability(source) => {
                 let amount = gained + over;
                 Some(Self {
-                    outcome: "restore",
+                    effect: "restore",
                     pool,
                     initial: amount,
                     amount,
@@ -90,7 +90,7 @@ impl Arrived {
             Event::Drained { source, pool, taken, over, left, .. } if of_ability(source) => {
                 let amount = taken + over;
                 Some(Self {
-                    outcome: "drain",
+                    effect: "drain",
                     pool,
                     initial: amount,
                     amount,
@@ -105,7 +105,7 @@ impl Arrived {
     }
 }
 
-/// All that one outcome came to, over many runs.
+/// All that one effect came to, over many runs.
 #[derive(Default)]
 pub(super) struct Gathered {
     endings: BTreeMap<String, [f64; 4]>,
@@ -126,10 +126,10 @@ impl Gathered {
         self.squares += weight * amount * amount;
     }
 
-    pub(super) fn fill(self, outcome: &mut OutcomeLine) {
+    pub(super) fn fill(self, effect: &mut EffectLine) {
         let (mean, total) = (self.sum / self.weight, self.weight);
         let deviation = (self.squares / total - mean * mean).max(0.0).sqrt();
-        outcome.over_all = Estimate { mean, low: mean, high: mean, deviation };
+        effect.over_all = Estimate { mean, low: mean, high: mean, deviation };
         let line = |(ending, [chance, sum, least, greatest]): (String, [f64; 4])| EndingLine {
             ending,
             chance: chance / total,
@@ -137,14 +137,14 @@ impl Gathered {
             least,
             greatest,
         };
-        outcome.endings = self.endings.into_iter().map(line).collect();
-        outcome.endings.sort_by(|a, b| b.chance.total_cmp(&a.chance));
-        let takes = outcome.outcome == "damage" || outcome.outcome == "drain";
-        let some = outcome.endings.iter().filter(|ending| ending.greatest > 0.0);
+        effect.endings = self.endings.into_iter().map(line).collect();
+        effect.endings.sort_by(|a, b| b.chance.total_cmp(&a.chance));
+        let takes = effect.effect == "damage" || effect.effect == "drain";
+        let some = effect.endings.iter().filter(|ending| ending.greatest > 0.0);
         let best = some.clone().map(|ending| ending.greatest).fold(0.0, f64::max);
         let worst = some.map(|ending| ending.least).filter(|least| *least > 0.0).fold(f64::INFINITY, f64::min);
-        if takes && mean > 0.0 && worst.is_finite() && outcome.against > 0.0 {
-            outcome.to_empty = Some([best, mean, worst].map(|amount| (outcome.against / amount).ceil() as u32));
+        if takes && mean > 0.0 && worst.is_finite() && effect.against > 0.0 {
+            effect.to_empty = Some([best, mean, worst].map(|amount| (effect.against / amount).ceil() as u32));
         }
     }
 }
@@ -189,19 +189,19 @@ pub(super) fn all_that_can_happen(
     Ok((gathered, false))
 }
 
-/// An outcome told apart from the others: its kind, its pool, its damage type, and its number among
-/// those that are alike in these. Outcomes that do not always happen cannot be told by order alone.
+/// An effect told apart from the others: its kind, its pool, its damage type, and its number among
+/// those that are alike in these. Effects that do not always happen cannot be told by order alone.
 pub(super) type Which = (&'static str, PoolId, Option<String>, usize);
 
-/// All outcomes with what they came to.
+/// All effects with what they came to.
 pub(super) type All = BTreeMap<Which, Gathered>;
 
 impl Arrived {
     /// Tells it apart; `before` are those that came before it.
     pub(super) fn which(&self, before: &[Which]) -> Which {
-        let alike = |one: &&Which| (one.0, one.1, &one.2) == (self.outcome, self.pool, &self.damage_type);
+        let alike = |one: &&Which| (one.0, one.1, &one.2) == (self.effect, self.pool, &self.damage_type);
         let number = before.iter().filter(alike).count();
-        (self.outcome, self.pool, self.damage_type.clone(), number)
+        (self.effect, self.pool, self.damage_type.clone(), number)
     }
 }
 

@@ -107,7 +107,7 @@ pub fn explain_character(program: &Arc<Program>, id: CharacterId) -> Result<Char
     explain_character_with(program, id, &[])
 }
 
-/// Explains a character that has some statuses, each with so many stacks, inflicted by itself.
+/// Explains a character that has some statuses, each with so many stacks, applied by itself.
 ///
 /// # Errors
 /// [`Error::Fight`] when an attribute has no value with them.
@@ -282,10 +282,10 @@ pub(super) fn ability_line(shown: &Shown<'_>, who: CombatantId, id: AbilityId) -
 fn by_hand(shown: &Shown<'_>, who: CombatantId, id: AbilityId) -> Vec<String> {
     let program = shown.setup.program();
     let character = &program.characters()[shown.setup.combatants[who.index()].character.index()];
-    let had = character.abilities.len() - character.withheld;
-    let withheld = character.abilities[had..].contains(&id);
+    let had = character.abilities.len() - character.can_learn;
+    let can_learn = character.abilities[had..].contains(&id);
     let slot = program.ability(id).slot.as_ref().map(|slot| format!("slot {slot}"));
-    withheld.then(|| "only when it is given".to_owned()).into_iter().chain(slot).collect()
+    can_learn.then(|| "only when it is given".to_owned()).into_iter().chain(slot).collect()
 }
 
 /// A piece that is not always worn; the numbers are those of the likelier case.
@@ -332,7 +332,7 @@ fn limits(program: &Program, plan: &AbilityPlan, number: &dyn Fn(FormulaId) -> f
             .cost
             .iter()
             .map(|(pool, cost)| format!(", {} {} each", plain(number(*cost)), program.pools()[pool.index()].name));
-        format!("kept up: a beat every {}{}{longest}", seconds(sustain.every), costs.collect::<String>())
+        format!("kept up: a tick every {}{}{longest}", seconds(sustain.every), costs.collect::<String>())
     }));
     limits.extend(plan.after.map(|(after, within)| {
         let after = &program.ability(after).name;

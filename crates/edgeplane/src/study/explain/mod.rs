@@ -5,6 +5,6 @@ mod arrivals;
 mod character;
 mod status;
 
-pub use ability::{AbilityExplanation, AlsoLine, EndingLine, OutcomeLine, StepLine, Worked, explain_ability};
+pub use ability::{AbilityExplanation, AlsoLine, EffectLine, EndingLine, StepLine, Worked, explain_ability};
 pub use character::{AbilityLine, CharacterSheet, Line, PoolLine, UseLine, explain_character, explain_character_with};
 pub use status::{AnswerLine, ModifierLine, StackLine, StatusExplanation, TickLine, explain_status};

@@ -8,7 +8,7 @@ use serde::Serialize;
 use crate::error::Error;
 use crate::fight::{Event, Fight, Likely, Log, Logged, Source};
 use crate::program::{
-    Again, CharacterId, CombatantId, Program, Setup, StackTimer, StatusId, StatusKind, StatusPlan, Time, TriggerEvent,
+    CharacterId, CombatantId, Program, Reapply, Setup, StackTimer, StatusId, StatusKind, StatusPlan, Time, TriggerEvent,
 };
 use crate::rules::MOST_KEPT_APART;
 
@@ -53,7 +53,7 @@ pub struct TickLine {
     /// Seconds since the status was applied.
     pub at: f64,
     /// "damage", "heal", "restore", "drain".
-    pub outcome: &'static str,
+    pub effect: &'static str,
     /// The pool.
     pub pool: String,
     /// The amount that left the last step.
@@ -62,15 +62,15 @@ pub struct TickLine {
     pub left: f64,
 }
 
-/// Something that it answers to.
+/// Something that it triggers on.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct AnswerLine {
     /// The event.
     pub event: TriggerEvent,
     /// How it is narrowed down, as it is written.
     pub only: String,
-    /// How many outcomes it brings about.
-    pub outcomes: usize,
+    /// How many effects it brings about.
+    pub effects: usize,
 }
 
 /// A status explained.
@@ -84,7 +84,7 @@ pub struct StatusExplanation {
     pub kind: StatusKind,
     /// Its tags.
     pub tags: Vec<String>,
-    /// Who inflicts it.
+    /// Who applies it.
     pub from: String,
     /// Whose it is.
     pub on: String,
@@ -93,7 +93,7 @@ pub struct StatusExplanation {
     /// Seconds between ticks.
     pub period: Option<f64>,
     /// What a second application does, in words.
-    pub again: String,
+    pub reapply: String,
     /// Tags of statuses that it keeps away.
     pub immune: Vec<String>,
     /// What its owner cannot do.
@@ -110,13 +110,13 @@ pub struct StatusExplanation {
     pub ticks: Vec<TickLine>,
     /// Steps that it adds to hits: "padding, hits taken: amount * (1 - 0.25 * stacks)".
     pub hit_steps: Vec<String>,
-    /// What it answers to.
+    /// What it triggers on.
     pub answers: Vec<AnswerLine>,
-    /// Abilities and statuses that inflict it.
-    pub inflicted_by: Vec<String>,
+    /// Abilities and statuses that apply it.
+    pub applied_by: Vec<String>,
 }
 
-/// Explains what a status does to one character, inflicted by another, with nobody doing anything else.
+/// Explains what a status does to one character, applied by another, with nobody doing anything else.
 ///
 /// # Errors
 /// [`Error::Fight`] when a formula has no value.
@@ -129,7 +129,7 @@ pub fn explain_status(
     let sides = [("one".to_owned(), vec![from]), ("other".to_owned(), vec![on])];
     let setup = Arc::new(Setup::between(program, &sides));
     let plan = program.status(status);
-    let most = if plan.again == Again::Stack { plan.max_stacks.min(MOST_LISTED) } else { 1 };
+    let most = if plan.reapply == Reapply::Stack { plan.max_stacks.min(MOST_LISTED) } else { 1 };
     let mut lives = Vec::new();
     for stacks in 1..=most {
         lives.push(Life::run(&setup, status, stacks)?);
@@ -146,7 +146,7 @@ pub fn explain_status(
         on: program.characters()[on.index()].name.clone(),
         lasts: first.and_then(|life| life.lasts),
         period: plan.every.as_ref().and_then(|every| program.formula(every.period).as_number()),
-        again: again(plan),
+        reapply: again(plan),
         immune: plan.immune.iter().map(|tag| program.tags[usize::from(*tag)].clone()).collect(),
         forbids: forbids(program, plan),
         modifiers: modifiers(program, plan),
@@ -156,7 +156,7 @@ pub fn explain_status(
         attributes: attributes.into_iter().map(|(_, name)| name).collect(),
         hit_steps: hit_steps(program, status),
         answers: plan.triggers.iter().map(|trigger| answer(program, trigger)).collect(),
-        inflicted_by: inflicted_by(program, status),
+        applied_by: applied_by(program, status),
     })
 }
 
@@ -194,7 +194,7 @@ impl Life {
 
     fn line(&self, values: Vec<f64>) -> StackLine {
         let sum = |wanted: &str| -> f64 {
-            self.outcomes()
+            self.effects()
                 .filter(|(_, what, ..)| *what == wanted)
                 .map(|(_, _, _, amount, _)| amount)
                 .fold(0.0, |all, one| all + one)
@@ -210,7 +210,7 @@ impl Life {
     }
 
     /// What the status did: when, what, to which pool, how much, and what was left.
-    fn outcomes(&self) -> impl Iterator<Item = (f64, &'static str, crate::program::PoolId, f64, f64)> {
+    fn effects(&self) -> impl Iterator<Item = (f64, &'static str, crate::program::PoolId, f64, f64)> {
         let mine = Source::Status(self.status);
         self.events.iter().filter_map(move |logged| {
             let (what, source, pool, amount, left) = match logged.event {
@@ -229,12 +229,12 @@ impl Life {
     fn ticks(&self, program: &Program) -> Vec<TickLine> {
         let mut moments: Vec<f64> = Vec::new();
         let mut lines = Vec::new();
-        for (at, outcome, pool, amount, left) in self.outcomes() {
+        for (at, effect, pool, amount, left) in self.effects() {
             if moments.last() != Some(&at) {
                 moments.push(at);
             }
             let pool = program.pools()[pool.index()].name.clone();
-            lines.push(TickLine { tick: moments.len() as u32, at, outcome, pool, amount, left });
+            lines.push(TickLine { tick: moments.len() as u32, at, effect, pool, amount, left });
         }
         lines
     }
@@ -293,15 +293,15 @@ fn hit_steps(program: &Program, status: StatusId) -> Vec<String> {
 
 fn again(plan: &StatusPlan) -> String {
     let per = if plan.per_caster { ", a record for each caster" } else { "" };
-    let words = match plan.again {
-        Again::Keep => "does nothing while it lasts".to_owned(),
-        Again::Refresh => "renews its time".to_owned(),
-        Again::Extend => "adds its time".to_owned(),
-        Again::Replace => "takes the place of the last".to_owned(),
-        Again::Strongest => "stays if its rank is higher".to_owned(),
-        Again::Separate if plan.max_instances == MOST_KEPT_APART => "is an instance of its own".to_owned(),
-        Again::Separate => format!("is an instance of its own, up to {}", plan.max_instances),
-        Again::Stack => {
+    let words = match plan.reapply {
+        Reapply::Keep => "does nothing while it lasts".to_owned(),
+        Reapply::Refresh => "renews its time".to_owned(),
+        Reapply::Extend => "adds its time".to_owned(),
+        Reapply::Replace => "takes the place of the last".to_owned(),
+        Reapply::Strongest => "stays if its rank is higher".to_owned(),
+        Reapply::Separate if plan.max_instances == MOST_KEPT_APART => "is an instance of its own".to_owned(),
+        Reapply::Separate => format!("is an instance of its own, up to {}", plan.max_instances),
+        Reapply::Stack => {
             let timer = match plan.stack_timer {
                 StackTimer::Refresh => "all share a renewed time",
                 StackTimer::Keep => "the first time runs on",
@@ -337,17 +337,17 @@ fn answer(program: &Program, trigger: &crate::program::TriggerPlan) -> AnswerLin
     only.extend(trigger.chance.map(|(chance, _)| format!("chance {}", text(chance))));
     only.extend(trigger.cooldown.map(|cooldown| format!("cooldown {} s", text(cooldown))));
     only.extend(trigger.uses.map(|uses| if uses == 1 { "once".to_owned() } else { format!("{uses} times") }));
-    AnswerLine { event: trigger.event, only: only.join(", "), outcomes: trigger.does.len() }
+    AnswerLine { event: trigger.event, only: only.join(", "), effects: trigger.does.len() }
 }
 
-fn inflicted_by(program: &Program, status: StatusId) -> Vec<String> {
-    let inflicts = |outcomes: &[crate::program::OutcomePlan]| {
-        outcomes.iter().any(|one| matches!(one.effect, crate::program::Effect::Inflict(id, ..) | crate::program::Effect::Toggle(id) if id == status))
+fn applied_by(program: &Program, status: StatusId) -> Vec<String> {
+    let applies = |effects: &[crate::program::EffectPlan]| {
+        effects.iter().any(|one| matches!(one.effect, crate::program::Effect::Apply(id, ..) | crate::program::Effect::Toggle(id) if id == status))
     };
-    let abilities = program.abilities().iter().filter(|ability| inflicts(&ability.does));
+    let abilities = program.abilities().iter().filter(|ability| applies(&ability.does));
     let statuses = program.statuses().iter().filter(|plan| {
-        let ticks = plan.every.iter().any(|every| inflicts(&every.does));
-        ticks || inflicts(&plan.at_max) || plan.triggers.iter().any(|trigger| inflicts(&trigger.does))
+        let ticks = plan.every.iter().any(|every| applies(&every.does));
+        ticks || applies(&plan.at_max) || plan.triggers.iter().any(|trigger| applies(&trigger.does))
     });
     let had = program.characters().iter().filter(|character| character.statuses.contains(&status));
     let names = abilities.map(|ability| ability.name.clone()).chain(statuses.map(|plan| plan.name.clone()));

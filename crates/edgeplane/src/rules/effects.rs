@@ -3,38 +3,39 @@
 use super::reader::{Fields, Formula, Word, list};
 use super::shape;
 use super::statuses::StatusKind;
-use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
+use crate::text::diagnostic::listed;
+use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, Table, Value};
 
-/// One outcome.
+/// One effect.
 #[derive(Clone, Debug)]
-pub struct OutcomeRule {
-    /// The path of this outcome: `ability.sluice.does.0`.
+pub struct EffectRule {
+    /// The path of this effect: `ability.sluice.does.0`.
     pub path: String,
     /// What kind, with its amount.
-    pub kind: OutcomeKind,
+    pub kind: EffectKind,
     /// Who receives it, if it says so.
     pub to: Option<Receiver>,
     /// Only when this is true.
     pub when: Option<Formula>,
     /// Only with this chance.
     pub chance: Option<Formula>,
-    /// The whole outcome in the file.
-    pub span: crate::text::Span,
+    /// The whole effect in the file.
+    pub span: Span,
     /// Where it says who receives it.
-    pub to_span: crate::text::Span,
+    pub to_span: Span,
 }
 
-/// Who receives an outcome.
+/// Who receives an effect.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Receiver {
     /// Each target of the ability.
     #[default]
     Target,
-    /// The one who used the ability, or inflicted the status.
+    /// The one who used the ability, or applied the status.
     Caster,
     /// The one who has the status.
     Owner,
-    /// The other one in what a trigger answers to: who hit, who was hit.
+    /// The other one in what a trigger triggers on: who hit, who was hit.
     Other,
     /// Everyone who stands on the side of the caster, or of the owner.
     Allies,
@@ -85,9 +86,9 @@ pub struct StatusFilter {
     pub pick: CleansePick,
 }
 
-/// The kinds of outcome.
+/// The kinds of effect.
 #[derive(Clone, Debug)]
-pub enum OutcomeKind {
+pub enum EffectKind {
     /// A hit.
     Damage {
         /// Amount that enters the first hit step.
@@ -133,7 +134,7 @@ pub enum OutcomeKind {
         to_caster: Option<Formula>,
     },
     /// Applies a status.
-    Inflict {
+    Apply {
         /// The status.
         status: Word,
         /// How many stacks; one if not given.
@@ -201,7 +202,7 @@ const DAMAGE: &[&str] = &["damage", "spread", "type", "skips", "tags", "pool"];
 const HEAL: &[&str] = &["heal", "spread", "skips", "tags", "pool"];
 const RESTORE: &[&str] = &["restore", "amount"];
 const DRAIN: &[&str] = &["drain", "amount", "to_caster"];
-const INFLICT: &[&str] = &["inflict", "stacks", "duration"];
+const APPLY: &[&str] = &["apply", "stacks", "duration"];
 const CLEANSE: &[&str] = &["cleanse"];
 const TRANSFER: &[&str] = &["transfer"];
 const CONSUME: &[&str] = &["consume", "stacks"];
@@ -228,7 +229,7 @@ const KINDS: &[(&str, &[&str])] = &[
     ("heal", HEAL),
     ("restore", RESTORE),
     ("drain", DRAIN),
-    ("inflict", INFLICT),
+    ("apply", APPLY),
     ("cleanse", CLEANSE),
     ("transfer", TRANSFER),
     ("consume", CONSUME),
@@ -250,30 +251,40 @@ const KINDS: &[(&str, &[&str])] = &[
 ];
 
 /// Reads the list under `does`.
-pub(super) fn read_list(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<OutcomeRule> {
+pub(super) fn read_list(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<EffectRule> {
     let Some(items) = list(node, path, out) else { return Vec::new() };
     let read = |(index, item)| read_one(item, &format!("{path}.{index}"), out);
     items.iter().enumerate().filter_map(read).collect()
 }
 
-fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<OutcomeRule> {
+/// An effect that says nothing that is known, or several things at once.
+fn not_one(table: &Table, span: Span, path: &str, said: &[&str]) -> Diagnostic {
+    if !said.is_empty() {
+        let message = format!("`{path}` does several things at once");
+        return Diagnostic::at(Code::KeyConflict, span, message).help(format!("exactly one of {}", listed(said)));
+    }
+    let known: Vec<&str> = KINDS.iter().map(|(name, _)| *name).collect();
+    let belongs_to_some = |key: &str| COMMON.contains(&key) || KINDS.iter().any(|(_, keys)| keys.contains(&key));
+    match table.entries.iter().find(|entry| !belongs_to_some(&entry.key)) {
+        Some(entry) => {
+            let message = format!("no effect is called `{}`", entry.key);
+            Diagnostic::at(Code::UnknownKey, entry.key_span, message).nearest(&entry.key, known)
+        }
+        None => {
+            let message = format!("`{path}` does not say what it does");
+            Diagnostic::at(Code::MissingKey, span, message).help(format!("exactly one of {}", listed(&known)))
+        }
+    }
+}
+
+fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<EffectRule> {
     let Value::Table(table) = &node.value else {
         out.push(super::reader::wrong_type(node, "a table such as { damage = 10 }", path));
         return None;
     };
     let kinds: Vec<_> = KINDS.iter().filter(|(name, _)| table.get(name).is_some()).collect();
     let [(name, keys)] = kinds.as_slice() else {
-        let (message, names) = if kinds.is_empty() {
-            (format!("`{path}` does not say what it does"), KINDS.iter().map(|(name, _)| *name).collect::<Vec<_>>())
-        } else {
-            (format!("`{path}` does several things at once"), kinds.iter().map(|(name, _)| *name).collect())
-        };
-        let diagnostic = Diagnostic::at(Code::KeyConflict, node.span, message);
-        let near = table.entries.iter().find_map(|entry| crate::text::diagnostic::nearest(&entry.key, &names));
-        out.push(diagnostic.help(match near {
-            Some(name) if kinds.is_empty() => format!("did you mean `{name}`?"),
-            _ => format!("exactly one of {}", crate::text::diagnostic::listed(&names)),
-        }));
+        out.push(not_one(table, node.span, path, &kinds.iter().map(|(name, _)| *name).collect::<Vec<_>>()));
         return None;
     };
     let common = COMMON.iter().filter(|key| !OF_SIDES.contains(name) || **key != "to");
@@ -284,27 +295,27 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<OutcomeRul
         "heal" => heal(&fields, out),
         "restore" => restore(&fields, out),
         "drain" => drain(&fields, out),
-        "inflict" => inflict(&fields, out),
-        "cleanse" => filter(&fields, "cleanse", out).map(OutcomeKind::Cleanse),
-        "transfer" => filter(&fields, "transfer", out).map(OutcomeKind::Transfer),
+        "apply" => apply(&fields, out),
+        "cleanse" => filter(&fields, "cleanse", out).map(EffectKind::Cleanse),
+        "transfer" => filter(&fields, "transfer", out).map(EffectKind::Transfer),
         "consume" => consume(&fields, out),
-        "zone" => fields.text("zone", out).map(OutcomeKind::Zone),
+        "zone" => fields.text("zone", out).map(EffectKind::Zone),
         "call" => call(&fields, out),
-        "leap" => fields.formula("leap", out).map(OutcomeKind::Leap),
-        "toggle" => fields.text("toggle", out).map(OutcomeKind::Toggle),
-        "threat" => fields.formula("threat", out).map(OutcomeKind::Threat),
-        "interrupt" => fields.flag("interrupt", out).then_some(OutcomeKind::Interrupt),
-        "win" => fields.flag("win", out).then_some(OutcomeKind::Win),
-        "wear" => fields.text("wear", out).map(OutcomeKind::Wear),
-        "take_off" => fields.text("take_off", out).map(OutcomeKind::TakeOff),
-        "give" => fields.text("give", out).map(OutcomeKind::Give),
-        "take" => fields.text("take", out).map(OutcomeKind::Take),
+        "leap" => fields.formula("leap", out).map(EffectKind::Leap),
+        "toggle" => fields.text("toggle", out).map(EffectKind::Toggle),
+        "threat" => fields.formula("threat", out).map(EffectKind::Threat),
+        "interrupt" => fields.flag("interrupt", out).then_some(EffectKind::Interrupt),
+        "win" => fields.flag("win", out).then_some(EffectKind::Win),
+        "wear" => fields.text("wear", out).map(EffectKind::Wear),
+        "take_off" => fields.text("take_off", out).map(EffectKind::TakeOff),
+        "give" => fields.text("give", out).map(EffectKind::Give),
+        "take" => fields.text("take", out).map(EffectKind::Take),
         key @ ("push" | "pull") => {
-            fields.formula(key, out).map(|metres| OutcomeKind::Shift { metres, nearer: key == "pull" })
+            fields.formula(key, out).map(|metres| EffectKind::Shift { metres, nearer: key == "pull" })
         }
         key => lengthen(&fields, key, out),
     };
-    Some(OutcomeRule {
+    Some(EffectRule {
         path: path.to_owned(),
         to: fields.choice("to", RECEIVERS, out),
         when: fields.formula("when", out),
@@ -315,27 +326,27 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<OutcomeRul
     })
 }
 
-fn inflict(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OutcomeKind> {
+fn apply(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
     let (stacks, duration) = (fields.formula("stacks", out), fields.formula("duration", out));
-    Some(OutcomeKind::Inflict { status: fields.text("inflict", out)?, stacks, duration })
+    Some(EffectKind::Apply { status: fields.text("apply", out)?, stacks, duration })
 }
 
-fn call(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OutcomeKind> {
+fn call(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
     let count = fields.formula("count", out);
-    Some(OutcomeKind::Call { character: fields.text("call", out)?, count })
+    Some(EffectKind::Call { character: fields.text("call", out)?, count })
 }
 
-fn consume(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OutcomeKind> {
+fn consume(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
     let stacks = fields.formula("stacks", out);
-    Some(OutcomeKind::Consume { status: fields.text("consume", out)?, stacks })
+    Some(EffectKind::Consume { status: fields.text("consume", out)?, stacks })
 }
 
-fn lengthen(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<OutcomeKind> {
+fn lengthen(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<EffectKind> {
     if fields.get("by").is_none() {
         fields.missing("by", "by = 2", out);
     }
     let (status, by) = (fields.text(key, out), fields.formula("by", out));
-    Some(OutcomeKind::Lengthen { status: status?, by: by?, shorter: key == "shorten" })
+    Some(EffectKind::Lengthen { status: status?, by: by?, shorter: key == "shorten" })
 }
 
 /// A status by name, or a table that says which.
@@ -361,8 +372,8 @@ fn filter(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<Statu
     })
 }
 
-fn damage(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OutcomeKind> {
-    Some(OutcomeKind::Damage {
+fn damage(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
+    Some(EffectKind::Damage {
         spread: fields.formula("spread", out),
         damage_type: fields.text("type", out),
         skips: fields.words("skips", out).unwrap_or_default(),
@@ -372,8 +383,8 @@ fn damage(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OutcomeKind> {
     })
 }
 
-fn heal(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OutcomeKind> {
-    Some(OutcomeKind::Heal {
+fn heal(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
+    Some(EffectKind::Heal {
         spread: fields.formula("spread", out),
         skips: fields.words("skips", out).unwrap_or_default(),
         tags: fields.words("tags", out).unwrap_or_default(),
@@ -389,13 +400,13 @@ fn amount(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Formula> {
     fields.formula("amount", out)
 }
 
-fn restore(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OutcomeKind> {
+fn restore(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
     let (pool, amount) = (fields.text("restore", out), amount(fields, out));
-    Some(OutcomeKind::Restore { pool: pool?, amount: amount? })
+    Some(EffectKind::Restore { pool: pool?, amount: amount? })
 }
 
-fn drain(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OutcomeKind> {
+fn drain(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
     let (pool, amount) = (fields.text("drain", out), amount(fields, out));
     let to_caster = fields.formula("to_caster", out);
-    Some(OutcomeKind::Drain { pool: pool?, amount: amount?, to_caster })
+    Some(EffectKind::Drain { pool: pool?, amount: amount?, to_caster })
 }

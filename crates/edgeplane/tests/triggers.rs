@@ -1,4 +1,4 @@
-//! What statuses answer to, what they forbid, and what happens when they overlap.
+//! What statuses trigger on, what they forbid, and what happens when they overlap.
 
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
@@ -14,11 +14,11 @@ use proptest::prelude::*;
 const BLOW: &str = r#"
     [status.blow]
     duration = 0
-    again = "separate"
+    reapply = "separate"
     every = { period = 1, first_tick = "now", does = [{ damage = 12, type = "blow" }] }
     [status.cure]
     duration = 0
-    again = "separate"
+    reapply = "separate"
     every = { period = 1, first_tick = "now", does = [{ heal = 30 }] }
 "#;
 
@@ -81,7 +81,7 @@ fn the_next_three_hits_are_weaker() {
         r#"{BLOW}
         [status.ward]
         duration = inf
-        again = "stack"
+        reapply = "stack"
         max_stacks = 3
         modify = [{{ attribute = "guard", add = "10 * stacks" }}]
         on = [{{ event = "hit_taken", does = [{{ consume = "ward", stacks = 1 }}] }}]
@@ -131,7 +131,7 @@ fn statuses_answer_to_their_own_comings_and_goings() {
         [status.s]
         duration = 3
         on = [
-          { event = "gained", does = [{ inflict = "seen" }] },
+          { event = "gained", does = [{ apply = "seen" }] },
           { event = "renewed", does = [{ extend = "seen", by = 10 }] },
           { event = "lost", reason = "expired", does = [{ damage = "7 + snapshot(caster.might)", type = "cold" }] },
           { event = "status_lost", status = "seen", does = [{ heal = 1 }] },
@@ -146,7 +146,7 @@ fn statuses_answer_to_their_own_comings_and_goings() {
         },
     );
     assert_eq!(told(&log), "0 new, 0 new, 0.5 renewed, 3.5 expired, 11 expired");
-    assert_eq!(hurt(&log), [(3.5, 17.0)], "what it kept is still there when it answers to its end");
+    assert_eq!(hurt(&log), [(3.5, 17.0)], "what it kept is still there when it triggers on its end");
 }
 
 #[test]
@@ -160,9 +160,9 @@ fn falls_are_answered_by_allies_enemies_and_the_fallen() {
         duration = inf
         on = [
           { event = "fight_began", does = [{ restore = "health", amount = 1 }] },
-          { event = "ally_fell", does = [] },
-          { event = "enemy_fell", does = [] },
-          { event = "fell", does = [{ damage = 4, to = "other" }] },
+          { event = "ally_defeated", does = [] },
+          { event = "enemy_defeated", does = [] },
+          { event = "defeated", does = [{ damage = 4, to = "other" }] },
         ]
         [ability.hit]
         cast = 1
@@ -187,10 +187,13 @@ fn falls_are_answered_by_allies_enemies_and_the_fallen() {
             _ => None,
         })
         .collect();
-    use TriggerEvent::{AllyFell, EnemyFell, Fell, FightBegan};
-    assert_eq!(told[..4], [(0, FightBegan), (0, FightBegan), (0, FightBegan), (1, Fell)]);
+    use TriggerEvent::{AllyDefeated, Defeated, EnemyDefeated, FightBegan};
+    assert_eq!(told[..4], [(0, FightBegan), (0, FightBegan), (0, FightBegan), (1, Defeated)]);
     // Who of the others answers first is up to their lots.
-    assert!(told[4..].contains(&(1, EnemyFell)) && told[4..].contains(&(1, AllyFell)) && told.len() == 6, "{told:?}");
+    assert!(
+        told[4..].contains(&(1, EnemyDefeated)) && told[4..].contains(&(1, AllyDefeated)) && told.len() == 6,
+        "{told:?}"
+    );
     let struck_back = log.events.iter().any(|one| matches!(one.event, Event::Hit { source: Source::Status(_), .. }));
     assert!(struck_back, "the fallen strikes back once");
 }
@@ -208,22 +211,22 @@ fn an_endless_chain_names_those_who_made_it() {
     let two = r#"
         [status.ping]
         duration = 9
-        on = [{ event = "gained", does = [{ inflict = "pong" }] }, { event = "renewed", does = [{ inflict = "pong" }] }]
+        on = [{ event = "gained", does = [{ apply = "pong" }] }, { event = "renewed", does = [{ apply = "pong" }] }]
         [status.pong]
         duration = 9
-        on = [{ event = "gained", does = [{ inflict = "ping" }] }, { event = "renewed", does = [{ inflict = "ping" }] }]
+        on = [{ event = "gained", does = [{ apply = "ping" }] }, { event = "renewed", does = [{ apply = "ping" }] }]
     "#;
     assert_eq!(
         endless(two, "ping"),
-        "at 0.000000 s: `ping` and `pong` answer to each other without end (1000 times at one moment)"
+        "at 0.000000 s: `ping` and `pong` trigger each other without end (1000 times at one moment)"
     );
     let one = r#"
         [status.echo]
         duration = 9
-        again = "separate"
-        on = [{ event = "gained", does = [{ inflict = "echo" }] }]
+        reapply = "separate"
+        on = [{ event = "gained", does = [{ apply = "echo" }] }]
     "#;
-    assert_eq!(endless(one, "echo"), "at 0.000000 s: `echo` answers to itself without end (1000 times at one moment)");
+    assert_eq!(endless(one, "echo"), "at 0.000000 s: `echo` triggers itself without end (1000 times at one moment)");
 }
 
 #[test]
@@ -237,7 +240,7 @@ fn a_status_holds_while_its_condition_does() {
         while = "now < 2.25"
         [status.rage]
         duration = inf
-        on = [{{ event = "pool_below", pool = "health", share = 0.8, does = [{{ inflict = "fury" }}] }}]
+        on = [{{ event = "pool_below", pool = "health", share = 0.8, does = [{{ apply = "fury" }}] }}]
         "#
     );
     let game = scene(&statuses);
@@ -247,7 +250,7 @@ fn a_status_holds_while_its_condition_does() {
     (0..2).for_each(|_| strike(&game, &mut fight, &mut Log::default()));
     assert_eq!(attribute(&game, &fight, "might"), 20.0);
     fight.advance(seconds(5.0), &mut log).unwrap();
-    assert_eq!(told(&log), "0 new, 0 expired, 0 expired, 2.25 not_holding", "the moment at which it turns");
+    assert_eq!(told(&log), "0 new, 0 expired, 0 expired, 2.25 condition_ended", "the moment at which it turns");
     fight.apply_status(game.status("cure").unwrap(), ONE, OWNER, 1, &mut log).unwrap();
     fight.advance(seconds(5.0), &mut log).unwrap();
     assert_eq!((health(&game, &fight), attribute(&game, &fight, "might")), (100.0, 10.0));
@@ -259,7 +262,7 @@ fn formulas_ask_for_statuses_and_tags() {
         [status.mark]
         tags = ["seen"]
         duration = 9
-        again = "stack"
+        reapply = "stack"
         max_stacks = 5
         [status.probe]
         duration = 0
@@ -285,7 +288,7 @@ fn a_list_for_players_has_what_they_want_to_see() {
         text = "Slower by {slow} % for {left} s."
         values = { slow = "8 * stacks", left = "remaining" }
         duration = 6
-        again = "stack"
+        reapply = "stack"
         warn = 2
         [status.count]
         hidden = true
@@ -316,7 +319,7 @@ fn statuses_go_with_their_owner_and_the_fight_begins_anew_without_them() {
     }
     fight.advance(seconds(1.0), &mut log).unwrap();
     assert!(!fight.stands(OTHER));
-    assert!(told(&log).contains("owner_fell"));
+    assert!(told(&log).contains("owner_defeated"));
     assert!(!fight.apply_status(game.status("s").unwrap(), ONE, OTHER, 1, &mut log).unwrap(), "it has fallen");
     fight.apply_status(game.status("s").unwrap(), ONE, OWNER, 1, &mut log).unwrap();
     fight.restart(1);
@@ -326,11 +329,11 @@ fn statuses_go_with_their_owner_and_the_fight_begins_anew_without_them() {
 const OVERLAP: &str = r#"
     [status.slow]
     duration = 3
-    again = "separate"
+    reapply = "separate"
     modify = [{ attribute = "might", percent = "-7 * stacks" }, { attribute = "guard", times = 0.3 }]
     [status.slower]
     duration = 5
-    again = "stack"
+    reapply = "stack"
     stack_timer = "each"
     modify = [{ attribute = "might", percent = -11.1 }, { attribute = "might", add = "0.1 * stacks" }]
     [status.worn]
@@ -339,7 +342,7 @@ const OVERLAP: &str = r#"
     every = { period = 0.3, does = [{ restore = "spirit", amount = 1 }] }
     [status.fixed]
     duration = 2
-    again = "replace"
+    reapply = "replace"
     modify = [{ attribute = "might", set = 3.3 }, { attribute = "guard", at_most = 11.9 }]
     [status.held]
     duration = 1.7
@@ -401,7 +404,7 @@ fn a_policy_can_look_for_a_status_on_its_target() {
         duration = 3
         [ability.douse]
         cooldown = 1
-        does = [{ inflict = "soaked" }]
+        does = [{ apply = "soaked" }]
         [ability.freeze]
         cooldown = 1
         does = [{ damage = 7 }]
@@ -435,14 +438,14 @@ fn absurd_numbers_of_stacks_neither_hang_nor_grow() {
     let statuses = r#"
         [status.many]
         duration = 5
-        again = "stack"
+        reapply = "stack"
         stack_timer = "each"
         [status.apart]
         duration = 5
-        again = "separate"
+        reapply = "separate"
         [status.flood]
         duration = inf
-        every = { period = 0.001, does = [{ inflict = "apart" }, { inflict = "many", stacks = 1e12 }] }
+        every = { period = 0.001, does = [{ apply = "apart" }, { apply = "many", stacks = 1e12 }] }
     "#;
     let (game, mut fight, _) = one_application(statuses, "flood", 1.5);
     let stacks = |fight: &Fight, name: &str| fight.stacks(OWNER, game.status(name).unwrap());

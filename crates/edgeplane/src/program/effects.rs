@@ -1,4 +1,4 @@
-//! Outcomes: what abilities, ticks and triggers bring about.
+//! Effects: what abilities, ticks and triggers bring about.
 
 use super::Program;
 use super::hit_code::StepsEffect;
@@ -7,12 +7,12 @@ use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
 use super::steps::StepPlan;
-use crate::rules::{CleansePick, Formula, OutcomeKind, OutcomeRule, Receiver, Ruleset, StatusFilter, StatusKind, Word};
+use crate::rules::{CleansePick, EffectKind, EffectRule, Formula, Receiver, Ruleset, StatusFilter, StatusKind, Word};
 use crate::text::{Code, Diagnostic};
 
-/// One outcome.
+/// One effect.
 #[derive(Clone, Debug)]
-pub struct OutcomePlan {
+pub struct EffectPlan {
     /// Who receives it.
     pub to: Receiver,
     /// Only when this is true.
@@ -23,7 +23,7 @@ pub struct OutcomePlan {
     pub effect: Effect,
 }
 
-/// What an outcome does.
+/// What an effect does.
 #[derive(Clone, Debug)]
 pub enum Effect {
     /// A hit.
@@ -33,7 +33,7 @@ pub enum Effect {
     /// A pool changed past all steps.
     Pool(PoolEffect),
     /// A status is applied: which, how many stacks, for how long.
-    Inflict(StatusId, Option<FormulaId>, Option<FormulaId>),
+    Apply(StatusId, Option<FormulaId>, Option<FormulaId>),
     /// Statuses are taken away.
     Cleanse(FilterPlan),
     /// Statuses of the receiver's go to the one who acts.
@@ -102,7 +102,7 @@ impl Program {
     }
 }
 
-/// Where outcomes stand, and what they can say there.
+/// Where effects stand, and what they can say there.
 pub(crate) struct Place {
     pub(crate) scope: Scope,
     /// Who receives them if they do not say.
@@ -113,7 +113,7 @@ pub(crate) struct Place {
 
 impl Place {
     pub(crate) const ABILITY: Self = Self {
-        scope: Scope::OUTCOME,
+        scope: Scope::EFFECT,
         to: Receiver::Target,
         receivers: &[
             (Receiver::Target, "target"),
@@ -132,7 +132,7 @@ impl Place {
             (Receiver::Enemies, "enemies"),
         ],
     };
-    /// In answer to something that somebody else takes part in.
+    /// In reaction to something that somebody else takes part in.
     pub(crate) const TRIGGER: Self = Self {
         scope: Scope::TRIGGER,
         to: Receiver::Owner,
@@ -144,7 +144,7 @@ impl Place {
             (Receiver::Enemies, "enemies"),
         ],
     };
-    /// In answer to something that concerns the owner alone.
+    /// In reaction to something that concerns the owner alone.
     pub(crate) const LONE_TRIGGER: Self = Self {
         receivers: &[
             (Receiver::Owner, "owner"),
@@ -177,18 +177,18 @@ pub enum PoolEffectKind {
 }
 
 impl Compiler<'_> {
-    /// Compiles a list of outcomes; `tags` are those of the ability or status that they belong to.
-    pub(crate) fn outcomes(
+    /// Compiles a list of effects; `tags` are those of the ability or status that they belong to.
+    pub(crate) fn effects(
         &mut self,
-        list: &[OutcomeRule],
+        list: &[EffectRule],
         tags: &[Word],
         place: &Place,
         rules: &Ruleset,
-    ) -> Vec<OutcomePlan> {
-        list.iter().filter_map(|rule| self.outcome(rule, tags, place, rules)).collect()
+    ) -> Vec<EffectPlan> {
+        list.iter().filter_map(|rule| self.effect(rule, tags, place, rules)).collect()
     }
 
-    fn outcome(&mut self, rule: &OutcomeRule, tags: &[Word], place: &Place, rules: &Ruleset) -> Option<OutcomePlan> {
+    fn effect(&mut self, rule: &EffectRule, tags: &[Word], place: &Place, rules: &Ruleset) -> Option<EffectPlan> {
         let to = self.receiver(rule, place);
         // Whose `self` it is can be said only if the receiver is the owner, or the owner acts.
         let foreign = place.scope.owner_is_target && to != Some(Receiver::Owner);
@@ -196,16 +196,16 @@ impl Compiler<'_> {
         let when = rule.when.as_ref().map(|when| self.truth(when, scope));
         let chance = rule.chance.as_ref().map(|chance| self.number(chance, scope));
         let chance = chance.map(|chance| Some((chance?, self.site(&format!("{}.chance", rule.path)))));
-        let effect = self.effect(rule, tags, scope, rules);
+        let effect = self.act(rule, tags, scope, rules);
         let (when, chance) =
             (when.map_or(Some(None), |when| when.map(Some))?, chance.map_or(Some(None), |c| c.map(Some))?);
-        Some(OutcomePlan { to: to?, when, chance, effect: effect? })
+        Some(EffectPlan { to: to?, when, chance, effect: effect? })
     }
 
-    fn receiver(&mut self, rule: &OutcomeRule, place: &Place) -> Option<Receiver> {
+    fn receiver(&mut self, rule: &EffectRule, place: &Place) -> Option<Receiver> {
         // A call is not for a target: however many those are, it is one call.
         let own = if place.to == Receiver::Target { Receiver::Caster } else { place.to };
-        let of_side = matches!(rule.kind, OutcomeKind::Call { .. } | OutcomeKind::Win);
+        let of_side = matches!(rule.kind, EffectKind::Call { .. } | EffectKind::Win);
         let to = rule.to.unwrap_or(if of_side { own } else { place.to });
         if place.receivers.iter().any(|(receiver, _)| *receiver == to) {
             return Some(to);
@@ -217,10 +217,10 @@ impl Compiler<'_> {
         None
     }
 
-    fn effect(&mut self, rule: &OutcomeRule, own_tags: &[Word], scope: Scope, rules: &Ruleset) -> Option<Effect> {
+    fn act(&mut self, rule: &EffectRule, own_tags: &[Word], scope: Scope, rules: &Ruleset) -> Option<Effect> {
         let all_tags = |tags: &[Word]| tags.iter().chain(own_tags).map(|tag| tag.text.clone()).collect::<Vec<_>>();
         match &rule.kind {
-            OutcomeKind::Damage { amount, spread, damage_type, skips, tags, pool } => {
+            EffectKind::Damage { amount, spread, damage_type, skips, tags, pool } => {
                 let (amount, spread) = self.amount(amount, spread, rule, scope);
                 let steps: Vec<_> = rules.all_hit_steps().collect();
                 let skips = self.step_names(skips, &steps, "hit step");
@@ -231,7 +231,7 @@ impl Compiler<'_> {
                 let steps = applicable(&self.program.hit_steps, damage_type?, &all_tags(tags), passes);
                 Some(Effect::Hit(self.program.steps_effect(amount?, spread, damage_type?, &steps, pool?)))
             }
-            OutcomeKind::Heal { amount, spread, skips, tags, pool } => {
+            EffectKind::Heal { amount, spread, skips, tags, pool } => {
                 let (amount, spread) = self.amount(amount, spread, rule, scope);
                 let steps: Vec<_> = rules.heal_steps.iter().collect();
                 let skips = self.step_names(skips, &steps, "heal step");
@@ -240,51 +240,51 @@ impl Compiler<'_> {
                 let steps = applicable(&self.program.heal_steps, first, &all_tags(tags), |name| skips.contains(name));
                 Some(Effect::Heal(self.program.steps_effect(amount?, spread, first, &steps, pool?)))
             }
-            OutcomeKind::Restore { pool, amount } => self.pool_effect(pool, amount, PoolEffectKind::Restore, scope),
-            OutcomeKind::Drain { pool, amount, to_caster } => {
+            EffectKind::Restore { pool, amount } => self.pool_effect(pool, amount, PoolEffectKind::Restore, scope),
+            EffectKind::Drain { pool, amount, to_caster } => {
                 let share = self.optional(to_caster, scope);
                 self.pool_effect(pool, amount, PoolEffectKind::Drain(share), scope)
             }
-            OutcomeKind::Inflict { status, stacks, duration } => {
+            EffectKind::Apply { status, stacks, duration } => {
                 let status = self.status_named(status);
                 let (stacks, duration) = (self.optional(stacks, scope), self.optional(duration, scope));
-                Some(Effect::Inflict(status?, stacks, duration))
+                Some(Effect::Apply(status?, stacks, duration))
             }
-            OutcomeKind::Cleanse(filter) => self.filter(filter).map(Effect::Cleanse),
-            OutcomeKind::Transfer(filter) => self.filter(filter).map(Effect::Transfer),
-            OutcomeKind::Consume { status, stacks } => {
+            EffectKind::Cleanse(filter) => self.filter(filter).map(Effect::Cleanse),
+            EffectKind::Transfer(filter) => self.filter(filter).map(Effect::Transfer),
+            EffectKind::Consume { status, stacks } => {
                 let status = self.status_named(status);
                 let stacks = self.optional(stacks, scope);
                 Some(Effect::Consume(status?, stacks))
             }
-            OutcomeKind::Lengthen { status, by, shorter } => {
+            EffectKind::Lengthen { status, by, shorter } => {
                 let (status, by) = (self.status_named(status), self.number(by, scope));
                 Some(Effect::Lengthen(status?, by?, *shorter))
             }
-            OutcomeKind::Interrupt => Some(Effect::Interrupt),
-            OutcomeKind::Win => Some(Effect::Win),
-            OutcomeKind::Wear(piece) => self.piece_named(piece).map(Effect::Wear),
-            OutcomeKind::TakeOff(piece) => self.piece_named(piece).map(Effect::TakeOff),
-            OutcomeKind::Give(what) => self.ability_named(what).map(Effect::HandOver),
-            OutcomeKind::Take(what) => self.ability_named(what).map(Effect::TakeBack),
-            OutcomeKind::Leap(metres) => Some(Effect::Leap(self.number(metres, scope)?)),
-            OutcomeKind::Toggle(status) => self.status_named(status).map(Effect::Toggle),
-            OutcomeKind::Threat(amount) => {
+            EffectKind::Interrupt => Some(Effect::Interrupt),
+            EffectKind::Win => Some(Effect::Win),
+            EffectKind::Wear(piece) => self.piece_named(piece).map(Effect::Wear),
+            EffectKind::TakeOff(piece) => self.piece_named(piece).map(Effect::TakeOff),
+            EffectKind::Give(what) => self.ability_named(what).map(Effect::HandOver),
+            EffectKind::Take(what) => self.ability_named(what).map(Effect::TakeBack),
+            EffectKind::Leap(metres) => Some(Effect::Leap(self.number(metres, scope)?)),
+            EffectKind::Toggle(status) => self.status_named(status).map(Effect::Toggle),
+            EffectKind::Threat(amount) => {
                 if rules.threat.is_none() {
                     self.no_threat(rule.span);
                 }
                 Some(Effect::Threat(self.number(amount, scope)?))
             }
-            OutcomeKind::Zone(zone) => {
+            EffectKind::Zone(zone) => {
                 look_up(&self.names.zones, &zone.text, zone.span, "zone", self.out).map(Effect::Zone)
             }
-            OutcomeKind::Call { character, count } => {
+            EffectKind::Call { character, count } => {
                 let kind = "character";
                 let id = look_up(&self.names.characters, &character.text, character.span, kind, self.out);
                 let count = self.optional(count, scope);
                 Some(Effect::Call(id?, count))
             }
-            OutcomeKind::Shift { metres, nearer } => Some(Effect::Shift(self.number(metres, scope)?, *nearer)),
+            EffectKind::Shift { metres, nearer } => Some(Effect::Shift(self.number(metres, scope)?, *nearer)),
         }
     }
 
@@ -318,7 +318,7 @@ impl Compiler<'_> {
         &mut self,
         amount: &Formula,
         spread: &Option<Formula>,
-        rule: &OutcomeRule,
+        rule: &EffectRule,
         scope: Scope,
     ) -> (Option<FormulaId>, Option<(FormulaId, SiteId)>) {
         let amount = self.number(amount, scope);
@@ -332,7 +332,7 @@ impl Compiler<'_> {
         Some(Effect::Pool(PoolEffect { kind, pool: pool?, amount: amount? }))
     }
 
-    fn damage_type(&mut self, word: &Option<Word>, rule: &OutcomeRule) -> Option<DamageTypeId> {
+    fn damage_type(&mut self, word: &Option<Word>, rule: &EffectRule) -> Option<DamageTypeId> {
         match word {
             Some(word) => look_up(&self.names.damage_types, &word.text, word.span, "damage type", self.out),
             None if self.names.damage_types.len() == 1 => Some(DamageTypeId(0)),
@@ -346,7 +346,7 @@ impl Compiler<'_> {
         }
     }
 
-    fn receiving_pool(&mut self, word: &Option<Word>, rule: &OutcomeRule) -> Option<PoolId> {
+    fn receiving_pool(&mut self, word: &Option<Word>, rule: &EffectRule) -> Option<PoolId> {
         if let Some(word) = word {
             return look_up(&self.names.pools, &word.text, word.span, "pool", self.out);
         }
@@ -360,7 +360,7 @@ impl Compiler<'_> {
     }
 }
 
-/// The steps that an outcome goes through, as far as that is known before the fight.
+/// The steps that an effect goes through, as far as that is known before the fight.
 fn applicable<'a>(
     steps: &'a [StepPlan],
     damage_type: DamageTypeId,
