@@ -363,6 +363,9 @@ pub(crate) struct MatrixArgs {
     /// Seconds after which a duel ends without a winner
     #[arg(long, value_name = "SECONDS", default_value_t = 300.0)]
     pub(crate) time_limit: f64,
+    /// Metres between the two as a duel begins; without it everyone is in reach
+    #[arg(long, value_name = "METRES")]
+    pub(crate) distance: Option<f64>,
     #[command(flatten)]
     pub(crate) plan: PlanArgs,
     #[command(flatten)]

@@ -197,7 +197,8 @@ fn the_events_of_a_fight_are_there_for_programs() {
         health -= hit["dealt"].as_f64().unwrap();
         assert!((hit["left"].as_f64().unwrap() - health).abs() < 1e-9);
         assert!(
-            (hit["amount"].as_f64().unwrap() - hit["dealt"].as_f64().unwrap() - hit["overkill"].as_f64().unwrap()).abs()
+            (hit["amount"].as_f64().unwrap() - hit["dealt"].as_f64().unwrap() - hit["overkill"].as_f64().unwrap())
+                .abs()
                 < 1e-9
         );
     }

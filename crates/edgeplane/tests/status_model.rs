@@ -17,17 +17,19 @@ enum Policy {
     Refresh,
     Extend,
     Replace,
+    Longest,
     StackRefresh,
     StackKeep,
     StackEach,
     Separate,
 }
 
-const POLICIES: [(Policy, &str); 8] = [
+const POLICIES: [(Policy, &str); 9] = [
     (Policy::Keep, "reapply = \"keep\""),
     (Policy::Refresh, "reapply = \"refresh\""),
     (Policy::Extend, "reapply = \"extend\"\nlongest = 6"),
     (Policy::Replace, "reapply = \"replace\""),
+    (Policy::Longest, "reapply = \"longest\""),
     (Policy::StackRefresh, "reapply = \"stack\"\nmax_stacks = 4"),
     (Policy::StackKeep, "reapply = \"stack\"\nstack_timer = \"keep\"\nmax_stacks = 4"),
     (Policy::StackEach, "reapply = \"stack\"\nstack_timer = \"each\"\nmax_stacks = 4"),
@@ -75,6 +77,7 @@ impl Model {
             Policy::Extend if !self.ends.is_empty() => {
                 self.ends[0] = (self.ends[0] + LASTS).min(now + LONGEST);
             }
+            Policy::Longest => self.ends = vec![end.max(self.ends.first().copied().unwrap_or(0))],
             Policy::Keep | Policy::Extend | Policy::Refresh | Policy::Replace => self.ends = vec![end],
         }
     }

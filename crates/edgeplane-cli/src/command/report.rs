@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use edgeplane::study::{Expectation, Matrix, run_expectation, run_matrix, run_sensitivity, run_trials};
+use edgeplane::study::{DuelTerms, Expectation, Matrix, run_expectation, run_matrix, run_sensitivity, run_trials};
 use edgeplane::{Error, Game, Setup};
 
 use super::Failure;
@@ -80,5 +80,5 @@ fn matrix(args: &ReportArgs, game: &Game) -> Result<Option<Matrix>, Error> {
         return Ok(None);
     }
     let plan = edgeplane::TrialsPlan { trials: OF_EACH.min(args.plan.trials), ..super::plan(&args.plan) };
-    run_matrix(game, &names, DUEL, &plan, &|_| {}).map(Some)
+    run_matrix(game, &names, DuelTerms { time_limit: DUEL, distance: None }, &plan, &|_| {}).map(Some)
 }

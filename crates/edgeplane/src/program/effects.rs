@@ -321,12 +321,23 @@ impl Compiler<'_> {
         rule: &EffectRule,
         scope: Scope,
     ) -> (Option<FormulaId>, Option<(FormulaId, SiteId)>) {
+        self.check_amount(amount);
         let amount = self.number(amount, scope);
         let spread = self.optional(spread, scope).map(|spread| (spread, self.site(&format!("{}.spread", rule.path))));
         (amount, spread)
     }
 
+    /// An amount below zero counts as none, so one that always is has no effect.
+    fn check_amount(&mut self, amount: &Formula) {
+        if amount.as_number().is_some_and(|number| number < 0.0) {
+            let message = format!("an amount of {} has no effect: amounts below zero count as 0", amount.text);
+            let help = "`damage` and `drain` take away, `heal` and `restore` give";
+            self.out.push(Diagnostic::at(Code::BadValue, amount.span, message).help(help));
+        }
+    }
+
     fn pool_effect(&mut self, pool: &Word, amount: &Formula, kind: PoolEffectKind, scope: Scope) -> Option<Effect> {
+        self.check_amount(amount);
         let pool = look_up(&self.names.pools, &pool.text, pool.span, "pool", self.out);
         let amount = self.number(amount, scope);
         Some(Effect::Pool(PoolEffect { kind, pool: pool?, amount: amount? }))

@@ -4,7 +4,7 @@ use super::Program;
 use super::ids::{AbilityId, CharacterId, GearId, Slot};
 use super::tree::{Read, TreeKind};
 use crate::rules::{
-    AbilityRule, DurationRule, EffectKind, EffectRule, Formula, Joins, Named, Reapply, Ruleset, StatusRule,
+    AbilityRule, DurationRule, EffectKind, EffectRule, Formula, Joins, Named, PaceRule, Reapply, Ruleset, StatusRule,
     TriggerEvent,
 };
 use crate::text::{Code, Diagnostic, Diagnostics, Severity, Span};
@@ -52,11 +52,12 @@ fn duration(rule: &StatusRule) -> Option<f64> {
 impl Lints<'_> {
     fn never_ticks(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
         let Some(every) = &named.rule.every else { return };
-        let (Some(lasts), Some(period)) = (duration(&named.rule), every.period.as_number()) else { return };
+        let PaceRule::Period(rule) = &every.pace else { return };
+        let (Some(lasts), Some(period)) = (duration(&named.rule), rule.as_number()) else { return };
         if period > lasts && !every.first_now && !every.part_tick {
             let message = format!("`{}` never ticks: it lasts {lasts} s, and its period is {period} s", named.name);
             let help = "shorten the period, or give it `first_tick = \"now\"` or `part_tick = true`";
-            out.push(warn(Code::NeverTicks, every.period.span, message).help(help));
+            out.push(warn(Code::NeverTicks, rule.span, message).help(help));
         }
     }
 

@@ -68,7 +68,7 @@ pub use resolve::CompiledFormula;
 pub(crate) use resolve::stable_hash;
 pub use script::{JoinPlan, MomentEffect, MomentPlan, ScriptPlan};
 pub(crate) use statuses::LEAST_PERIOD;
-pub use statuses::{DiminishPlan, EveryPlan, ModifierPlan, StatusPlan, TextPart, TriggerPlan};
+pub use statuses::{DiminishPlan, EveryPlan, ModifierPlan, Pace, StatusPlan, TextPart, TriggerPlan};
 pub use steps::{DamageTypeInfo, FlowPlan, PoolPlan, StartPlan, StepPlan};
 pub(crate) use tables::{CompiledLine, CompiledPolicy, Derived, Listener, QuickCondition};
 pub use threat::ThreatPlan;

@@ -10,8 +10,8 @@ use super::resolve::Compiler;
 use super::scope::Scope;
 use super::time::Time;
 use crate::rules::{
-    DurationRule, LostReason, MOST_KEPT_APART, ModifierKind, ModifierRule, Named, Reapply, Ruleset, StackTimer,
-    StatusKind, StatusRule, TriggerEvent, TriggerRule, Word,
+    DurationRule, LostReason, MOST_KEPT_APART, ModifierKind, ModifierRule, Named, PaceRule, Reapply, Ruleset,
+    StackTimer, StatusKind, StatusRule, TriggerEvent, TriggerRule, Word,
 };
 use crate::text::{Code, Diagnostic};
 
@@ -134,8 +134,8 @@ pub struct ModifierPlan {
 /// What happens again and again.
 #[derive(Clone, Debug)]
 pub struct EveryPlan {
-    /// Seconds between ticks.
-    pub period: FormulaId,
+    /// How its ticks follow one another.
+    pub pace: Pace,
     /// One more tick at the start.
     pub first_now: bool,
     /// A last part of a period gives a part of a tick.
@@ -144,6 +144,15 @@ pub struct EveryPlan {
     pub restart: bool,
     /// What a tick brings about.
     pub does: Vec<EffectPlan>,
+}
+
+/// How ticks follow one another.
+#[derive(Clone, Copy, Debug)]
+pub enum Pace {
+    /// So many seconds apart.
+    Period(FormulaId),
+    /// So many over the duration, evenly.
+    Ticks(u32),
 }
 
 /// What a status triggers on, and how.
@@ -220,6 +229,18 @@ impl Compiler<'_> {
         }
     }
 
+    fn pace(&mut self, rule: &PaceRule) -> Option<Pace> {
+        let period = match rule {
+            PaceRule::Ticks(ticks) => return Some(Pace::Ticks(*ticks)),
+            PaceRule::Period(period) => period,
+        };
+        if let Some(seconds) = period.as_number().filter(|seconds| *seconds < LEAST_PERIOD) {
+            let message = format!("a period of {seconds} s is too short; the least is {LEAST_PERIOD} s");
+            self.out.push(Diagnostic::at(Code::BadValue, period.span, message));
+        }
+        self.number(period, Scope::APPLIED).map(Pace::Period)
+    }
+
     fn status(&mut self, name: &str, rule: &StatusRule, rules: &Ruleset) -> StatusPlan {
         self.kept = Vec::new();
         let duration = match &rule.duration {
@@ -229,13 +250,9 @@ impl Compiler<'_> {
         let modifiers: Vec<ModifierPlan> = rule.modify.iter().filter_map(|rule| self.modifier(rule)).collect();
         let every = rule.every.as_ref().and_then(|every| {
             let does = self.effects(&every.does, &rule.tags, &Place::TICK, rules);
-            let period = self.number(&every.period, Scope::APPLIED)?;
-            if let Some(seconds) = every.period.as_number().filter(|seconds| *seconds < LEAST_PERIOD) {
-                let message = format!("a period of {seconds} s is too short; the least is {LEAST_PERIOD} s");
-                self.out.push(Diagnostic::at(Code::BadValue, every.period.span, message));
-            }
+            let pace = self.pace(&every.pace)?;
             let (first_now, part_tick, restart) = (every.first_now, every.part_tick, every.restart);
-            Some(EveryPlan { period, first_now, part_tick, restart, does })
+            Some(EveryPlan { pace, first_now, part_tick, restart, does })
         });
         let triggers: Vec<TriggerPlan> =
             rule.on.iter().enumerate().filter_map(|(index, on)| self.trigger(name, index, on, rule, rules)).collect();

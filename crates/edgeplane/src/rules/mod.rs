@@ -48,7 +48,8 @@ pub(crate) use reader::RESERVED;
 pub use reader::{Formula, Named, Word};
 pub(crate) use statuses::MOST_KEPT_APART;
 pub use statuses::{
-    DiminishRule, DurationRule, EveryRule, ModifierKind, ModifierRule, Reapply, StackTimer, StatusKind, StatusRule,
+    DiminishRule, DurationRule, EveryRule, ModifierKind, ModifierRule, PaceRule, Reapply, StackTimer, StatusKind,
+    StatusRule,
 };
 pub use steps::{DamageTypeRule, OwnedStep, StepRule};
 pub use threat::ThreatRule;

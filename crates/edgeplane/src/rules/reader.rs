@@ -1,6 +1,6 @@
 //! Reading tables key by key: every mistake is reported, and reading goes on.
 
-use crate::formula::{Expr, ExprKind, parse};
+use crate::formula::{Expr, ExprKind, Unary, parse};
 use crate::text::diagnostic::listed;
 use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Span, Table, TextMap, Value};
 
@@ -48,8 +48,12 @@ impl Formula {
 
     /// The value, if this is nothing but a number.
     pub fn as_number(&self) -> Option<f64> {
-        match self.expr.kind {
-            ExprKind::Number { value, .. } => Some(value),
+        match &self.expr.kind {
+            ExprKind::Number { value, .. } => Some(*value),
+            ExprKind::Unary(Unary::Negate, inner) => match inner.kind {
+                ExprKind::Number { value, .. } => Some(-value),
+                _ => None,
+            },
             _ => None,
         }
     }

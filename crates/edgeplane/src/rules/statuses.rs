@@ -45,6 +45,8 @@ pub enum Reapply {
     Replace,
     /// The one of higher rank stays.
     Strongest,
+    /// The later end stays.
+    Longest,
     /// More stacks.
     Stack,
     /// An instance of its own.
@@ -61,6 +63,7 @@ pub(crate) const REAPPLY: &[(&str, Reapply)] = &[
     ("extend", Reapply::Extend),
     ("replace", Reapply::Replace),
     ("strongest", Reapply::Strongest),
+    ("longest", Reapply::Longest),
     ("stack", Reapply::Stack),
     ("separate", Reapply::Separate),
 ];
@@ -119,8 +122,8 @@ pub struct ModifierRule {
 /// What happens again and again.
 #[derive(Clone, Debug)]
 pub struct EveryRule {
-    /// Seconds between ticks.
-    pub period: Formula,
+    /// How its ticks follow one another.
+    pub pace: PaceRule,
     /// One more tick at the start.
     pub first_now: bool,
     /// A last part of a period gives a part of a tick.
@@ -129,6 +132,15 @@ pub struct EveryRule {
     pub restart: bool,
     /// What a tick brings about.
     pub does: Vec<EffectRule>,
+}
+
+/// How ticks follow one another.
+#[derive(Clone, Debug)]
+pub enum PaceRule {
+    /// So many seconds apart.
+    Period(Formula),
+    /// So many over the duration, evenly.
+    Ticks(u32),
 }
 
 /// How long a status lasts.
@@ -312,9 +324,13 @@ fn check(fields: &Fields<'_>, rule: &StatusRule, out: &mut Diagnostics) {
     }
 }
 
+fn is_endless(node: &&Node) -> bool {
+    matches!(node.value, Value::Number(seconds) if seconds == f64::INFINITY)
+}
+
 fn duration(fields: &Fields<'_>, out: &mut Diagnostics) -> DurationRule {
     match fields.get("duration") {
-        Some(Node { value: Value::Number(seconds), .. }) if *seconds == f64::INFINITY => DurationRule::Endless,
+        Some(node) if is_endless(&node) => DurationRule::Endless,
         Some(_) => fields.formula("duration", out).map_or(DurationRule::Endless, DurationRule::Seconds),
         None => {
             if fields.get("while").is_none() {
@@ -372,18 +388,38 @@ fn modifier(node: &Node, path: &str, out: &mut Diagnostics) -> Option<ModifierRu
 fn every(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EveryRule> {
     let node = fields.get("every")?;
     let inner = Fields::open(node, &fields.path_of("every"), &shape::EVERY.names(), out)?;
-    if inner.get("period").is_none() {
-        inner.missing("period", "every = { period = 1, does = [ … ] }", out);
-    }
     let first_now = inner.choice("first_tick", &[("later", false), ("now", true)], out).unwrap_or_default();
     let restart = inner.choice("rhythm", &[("keep", false), ("restart", true)], out).unwrap_or_default();
     Some(EveryRule {
         part_tick: inner.flag("part_tick", out),
         does: does(&inner, "does", out),
-        period: inner.formula("period", out)?,
+        pace: pace(fields, &inner, first_now, out)?,
         first_now,
         restart,
     })
+}
+
+/// A period, or a number of ticks that fill the duration.
+fn pace(status: &Fields<'_>, fields: &Fields<'_>, first_now: bool, out: &mut Diagnostics) -> Option<PaceRule> {
+    let Some(node) = fields.get("ticks") else {
+        if fields.get("period").is_none() {
+            fields.missing("period", "every = { period = 1, does = [ … ] }, or ticks = 3", out);
+        }
+        return fields.formula("period", out).map(PaceRule::Period);
+    };
+    let ticks = fields.whole("ticks", 1..=100_000, out);
+    let other = ["period", "part_tick"].into_iter().find(|key| fields.get(key).is_some());
+    let other = other.or_else(|| first_now.then_some("first_tick"));
+    if let Some(other) = other {
+        let message =
+            format!("`{}` divides the duration evenly, which leaves nothing to `{other}`", fields.path_of("ticks"));
+        out.push(Diagnostic::at(Code::KeyConflict, node.span, message));
+    }
+    if status.get("duration").is_none_or(|lasts| is_endless(&lasts)) {
+        let message = format!("`{}` divides a duration, and this status has none", fields.path_of("ticks"));
+        out.push(Diagnostic::at(Code::KeyConflict, node.span, message));
+    }
+    ticks.map(PaceRule::Ticks)
 }
 
 pub(super) fn read_diminish(node: &Node, path: &str, out: &mut Diagnostics) -> DiminishRule {

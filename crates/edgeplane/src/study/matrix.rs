@@ -23,8 +23,19 @@ pub struct Matrix {
     pub seed: u64,
     /// Seconds after which a duel ends without a winner.
     pub time_limit: f64,
+    /// Metres between the two as a duel begins; nothing where nobody has a place.
+    pub distance: Option<f64>,
     /// Every pair once, in the order of the list; each character against itself too.
     pub duels: Vec<Duel>,
+}
+
+/// On which terms each pair fights.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct DuelTerms {
+    /// Seconds after which a duel ends without a winner.
+    pub time_limit: f64,
+    /// Metres between the two as it begins; without it distance is no matter, and nobody moves.
+    pub distance: Option<f64>,
 }
 
 /// One pair.
@@ -59,7 +70,7 @@ impl Matrix {
 pub fn run_matrix(
     game: &Game,
     characters: &[impl AsRef<str>],
-    time_limit: f64,
+    terms: DuelTerms,
     plan: &TrialsPlan,
     progress: &(dyn Fn(u64) + Sync),
 ) -> Result<Matrix, Error> {
@@ -70,8 +81,9 @@ pub fn run_matrix(
     for one in 0..ids.len() {
         for other in one..ids.len() {
             let sides = [("one".to_owned(), vec![ids[one]]), ("other".to_owned(), vec![ids[other]])];
-            let mut setup = Setup::between(game.program(), &sides);
-            setup.time_limit = Time::from_seconds(time_limit);
+            let places = terms.distance.map(|metres| [[-metres / 2.0, 0.0], [metres / 2.0, 0.0]]);
+            let mut setup = Setup::placed(game.program(), &sides, places.as_ref().map_or(&[], |places| places));
+            setup.time_limit = Time::from_seconds(terms.time_limit);
             let variant = Variant::new(Arc::new(setup), &["win_rate(one)", "win_rate(other)", "duration"])?;
             let mut running = Running::new(&variant);
             running.run_to(&crew, plan.trials)?;
@@ -90,5 +102,6 @@ pub fn run_matrix(
             }
         }
     }
-    Ok(Matrix { characters: names, trials: plan.trials, seed: plan.seed, time_limit, duels })
+    let DuelTerms { time_limit, distance } = terms;
+    Ok(Matrix { characters: names, trials: plan.trials, seed: plan.seed, time_limit, distance, duels })
 }

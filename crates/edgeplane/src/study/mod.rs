@@ -28,7 +28,7 @@ pub use expectations::{Expectation, Verdict, run_expectation};
 pub use gauntlet::{Gauntlet, Member, Stage, run_gauntlet};
 pub use goals::Goal;
 pub use ledger::Figure;
-pub use matrix::{Duel, Matrix, run_matrix};
+pub use matrix::{Duel, DuelTerms, Matrix, run_matrix};
 pub use parts::{MOST_PARTS, Merged, PartFault, StudyPart, merge_parts, run_part, trials_of_part};
 pub use samples::{Variant, run_measures, run_to_precision};
 pub use sensitivity::{Effect, Sensitivity, run_sensitivity};

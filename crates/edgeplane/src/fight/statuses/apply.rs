@@ -5,8 +5,8 @@ use super::super::events::{Applied, Prevention};
 use super::super::state::statuses::{Record, seconds_left, ticks_within};
 use super::super::state::{Cause, EffectContext};
 use crate::program::{
-    Chance, CombatantId, Frame, LEAST_PERIOD, Layout, LostReason, Reapply, StackTimer, StatusId, StatusPlan, Time,
-    TriggerEvent,
+    Chance, CombatantId, EveryPlan, Frame, LEAST_PERIOD, Layout, LostReason, Pace, Reapply, StackTimer, StatusId,
+    StatusPlan, Time, TriggerEvent,
 };
 
 /// An application: how many stacks, and for how long.
@@ -162,7 +162,7 @@ impl<C: Chance> Engine<'_, C> {
         (record.started, record.rhythm) = (now, now);
         (record.full, record.ends) = (duration, ends);
         if let Some(every) = &plan.every {
-            record.period = self.positive(every.period, frame)?.max(LEAST_PERIOD) * 1e6;
+            record.period = self.period_of(every, plan, duration, frame)?;
             record.ticks = ticks_within(every.first_now, duration, record.period);
         }
         if let Some(rank) = plan.rank {
@@ -204,6 +204,22 @@ impl<C: Chance> Engine<'_, C> {
         Ok(None)
     }
 
+    /// Microseconds between two ticks: as the status says, or so that a number of them fills its duration. One that is held
+    /// without end ticks as if it lasted its own.
+    fn period_of(&mut self, every: &EveryPlan, plan: &StatusPlan, duration: Time, frame: &Frame) -> Outcome<f64> {
+        let seconds = match every.pace {
+            Pace::Period(period) => self.positive(period, frame)?,
+            Pace::Ticks(ticks) => {
+                let lasts = match plan.duration.filter(|_| duration >= Time::NEVER) {
+                    Some(own) => self.positive(own, frame)?,
+                    None => duration.seconds(),
+                };
+                lasts / f64::from(ticks)
+            }
+        };
+        Ok(seconds.max(LEAST_PERIOD) * 1e6)
+    }
+
     /// What a further application does while the first lasts. A status that is held for good stays so.
     fn reapply(
         &mut self,
@@ -239,7 +255,9 @@ impl<C: Chance> Engine<'_, C> {
                 self.state.statuses.get_mut(index).ends = (ended + duration).min(most).max(ended);
                 Applied::Extended
             }
-            Reapply::Refresh | Reapply::Separate => {
+            // A shorter one changes nothing.
+            Reapply::Longest if renewed <= ended => return Ok(Some(Prevention::Weaker)),
+            Reapply::Refresh | Reapply::Separate | Reapply::Longest => {
                 self.state.statuses.get_mut(index).ends = renewed;
                 Applied::Renewed
             }

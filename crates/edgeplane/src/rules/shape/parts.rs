@@ -32,7 +32,7 @@ pub(in crate::rules) static STATUS: TableShape = TableShape {
         key("while", Shape::Formula, "It ends as soon as this is false."),
         key(
             "reapply",
-            Shape::Choice(&["keep", "refresh", "extend", "replace", "strongest", "stack", "separate"]),
+            Shape::Choice(&["keep", "refresh", "extend", "replace", "strongest", "longest", "stack", "separate"]),
             "What a second application does while the first lasts.",
         ),
         key("per", Shape::Choice(&["target", "caster"]), "One for each target, or for each caster on it."),
@@ -76,9 +76,10 @@ static MODIFIER: TableShape = TableShape {
 pub(in crate::rules) static EVERY: TableShape = TableShape {
     name: "every",
     about: "What happens again and again.",
-    needs: &["period"],
+    needs: &[],
     keys: &[
         key("period", Shape::Formula, "Seconds from one tick to the next."),
+        key("ticks", Shape::Whole(1, 100_000), "How many, evenly over the duration, in place of a period."),
         key("first_tick", Shape::Choice(&["later", "now"]), "Whether there is one at the start."),
         key("part_tick", Shape::Flag, "A last part of a period gives a part of a tick."),
         key("rhythm", Shape::Choice(&["keep", "restart"]), "What a renewal does to the rhythm."),

@@ -8,7 +8,8 @@ use serde::Serialize;
 use crate::error::Error;
 use crate::fight::{Event, Fight, Likely, Log, Logged, Source};
 use crate::program::{
-    CharacterId, CombatantId, Program, Reapply, Setup, StackTimer, StatusId, StatusKind, StatusPlan, Time, TriggerEvent,
+    CharacterId, CombatantId, EveryPlan, Pace, Program, Reapply, Setup, StackTimer, StatusId, StatusKind, StatusPlan,
+    Time, TriggerEvent,
 };
 use crate::rules::MOST_KEPT_APART;
 
@@ -145,7 +146,7 @@ pub fn explain_status(
         from: program.characters()[from.index()].name.clone(),
         on: program.characters()[on.index()].name.clone(),
         lasts: first.and_then(|life| life.lasts),
-        period: plan.every.as_ref().and_then(|every| program.formula(every.period).as_number()),
+        period: plan.every.as_ref().and_then(|every| period_of(program, plan, every)),
         reapply: again(plan),
         immune: plan.immune.iter().map(|tag| program.tags[usize::from(*tag)].clone()).collect(),
         forbids: forbids(program, plan),
@@ -291,6 +292,14 @@ fn hit_steps(program: &Program, status: StatusId) -> Vec<String> {
     program.hit_steps().iter().filter_map(line).collect()
 }
 
+/// Seconds between ticks, where they are known without a fight.
+fn period_of(program: &Program, plan: &StatusPlan, every: &EveryPlan) -> Option<f64> {
+    match every.pace {
+        Pace::Period(period) => program.formula(period).as_number(),
+        Pace::Ticks(ticks) => Some(program.formula(plan.duration?).as_number()? / f64::from(ticks)),
+    }
+}
+
 fn again(plan: &StatusPlan) -> String {
     let per = if plan.per_caster { ", a record for each caster" } else { "" };
     let words = match plan.reapply {
@@ -299,6 +308,7 @@ fn again(plan: &StatusPlan) -> String {
         Reapply::Extend => "adds its time".to_owned(),
         Reapply::Replace => "takes the place of the last".to_owned(),
         Reapply::Strongest => "stays if its rank is higher".to_owned(),
+        Reapply::Longest => "moves its end if that is later".to_owned(),
         Reapply::Separate if plan.max_instances == MOST_KEPT_APART => "is an instance of its own".to_owned(),
         Reapply::Separate => format!("is an instance of its own, up to {}", plan.max_instances),
         Reapply::Stack => {
