@@ -49,6 +49,8 @@ mod ground;
 #[path = "hands.rs"]
 mod hands;
 
+#[path = "hard_cases.rs"]
+mod hard_cases;
 #[path = "laws.rs"]
 mod laws;
 

@@ -125,8 +125,10 @@ fn sensitivity_finds_the_numbers_that_matter_and_leaves_out_the_others() {
     let foe = effect("character.silt_crab.attributes.heft").unwrap();
     assert!(foe.difference.difference.unwrap() < 0.0);
     // The sluice is in the lockhand's hands but never used; the lampwright is not in this fight at all.
-    assert!(found.without_effect.iter().any(|path| path.starts_with("ability.sluice.")), "{:?}", found.without_effect);
-    let all = found.effects.iter().map(|effect| &effect.path).chain(&found.without_effect);
+    // In the first fights nothing was seen of it, and no more is claimed than that.
+    assert!(found.unseen.iter().any(|path| path.starts_with("ability.sluice.")), "{:?}", found.unseen);
+    assert_eq!((found.without_effect.len(), found.unseen_fights), (0, 256));
+    let all = found.effects.iter().map(|effect| &effect.path).chain(&found.unseen).chain(&found.elsewhere);
     assert!(!all.chain(found.left_out.iter().map(|(path, _)| path)).any(|path| path.contains("lampwright")));
     let sizes: Vec<f64> = found
         .effects
@@ -276,7 +278,7 @@ fn a_matrix_of_pairs_at_a_distance_shows_what_reach_is_worth() {
         move = "hold"
         use = [{ ability = "dart" }]
     "#;
-    let game = crate::common::game(text);
+    let game = game(text);
     let archer_wins = |distance: Option<f64>| {
         let terms = DuelTerms { time_limit: 60.0, distance };
         let found = run_matrix(&game, &["archer", "brute"], terms, &plan(50), &|_| {}).unwrap();

@@ -143,7 +143,10 @@ fn intervals_are_those_of_the_textbook() {
     near(mean.deviation, (5.0_f64 / 3.0).sqrt());
     // Student's, with three degrees of freedom.
     near(mean.high - mean.mean, 3.182_446_305_284_263 * (5.0_f64 / 3.0).sqrt() / 2.0);
-    assert_eq!(mean_estimate(7.0, 49.0, 1).deviation, 0.0);
+    // One value says nothing of how values vary, and none not even where they lie.
+    let one = mean_estimate(7.0, 49.0, 1);
+    assert_eq!((one.mean, one.low, one.high), (7.0, f64::NEG_INFINITY, f64::INFINITY));
+    assert!(mean_estimate(0.0, 0.0, 0).mean.is_infinite());
 }
 
 fn explained(game: &Game, ability: &str, from: &str, on: &str) -> AbilityExplanation {

@@ -29,7 +29,13 @@ pub(crate) fn of(figure: &Figure) -> String {
 }
 
 pub(crate) fn range(unit: Unit, low: Option<f64>, high: Option<f64>) -> String {
-    let (Some(low), Some(high)) = (low, high) else { return "–".to_owned() };
+    let (low, high) = match (low, high) {
+        (Some(low), Some(high)) => (low, high),
+        // An open end: too few fights, or too little variation, to bound it.
+        (Some(low), None) => return format!("≥ {}", value(unit, Some(low), 0.0)),
+        (None, Some(high)) => return format!("≤ {}", value(unit, Some(high), 0.0)),
+        (None, None) => return "–".to_owned(),
+    };
     let reach = (high - low) / 2.0;
     let bare = |end: f64| value(unit, Some(end), reach).split(' ').next().unwrap_or_default().to_owned();
     format!("{} – {}", bare(low), value(unit, Some(high), reach))

@@ -56,10 +56,14 @@ fn members(found: &Gauntlet, stage: &Stage) -> String {
     header.extend(["experience", "level"].map(str::to_owned));
     let row = |member: &Member| {
         let mut row = vec![member.member.clone(), text::percent(member.stood.value)];
-        let left =
-            |left: &Option<Estimate>| left.as_ref().map_or_else(|| "–".to_owned(), |left| text::percent(left.mean));
+        let left = |left: &Option<Estimate>| {
+            left.as_ref().map_or_else(
+                || "–".to_owned(),
+                |left| if stage.won.count > 0 { text::percent(left.mean) } else { "–".to_owned() },
+            )
+        };
         row.extend(member.left.iter().map(left));
-        row.extend([text::tenth(member.experience.mean), text::tenth(member.level.mean)]);
+        row.extend([&member.experience, &member.level].map(|mean| when(stage.won.count, mean.mean)));
         row
     };
     table::draw_named(&header, stage.members.iter().map(row).collect())
@@ -74,7 +78,9 @@ pub(crate) fn rows(found: &Gauntlet) -> Vec<Vec<String>> {
             vec![(index + 1).to_string(), stage.encounter.clone(), member.to_owned(), figure.to_owned()]
         };
         let mut push = |mut row: Vec<String>, [value, low, high]: [f64; 3]| {
-            row.extend([value, low, high].map(|number| number.to_string()));
+            row.extend(
+                [value, low, high].map(|number| if number.is_finite() { number.to_string() } else { String::new() }),
+            );
             rows.push(row);
         };
         push(start("", "reached"), share(&stage.reached));

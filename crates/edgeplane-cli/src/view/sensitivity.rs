@@ -70,8 +70,19 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
         let numbers = text::counted(close, "number changes", "numbers change");
         lines.push(format!(" {numbers} some fights, but the measure within chance"));
     }
-    let numbers = text::counted(found.without_effect.len(), "number changes", "numbers change");
-    lines.push(format!(" {numbers} no fight at all"));
+    let mut count = |list: &[String], says: &str| {
+        if !list.is_empty() {
+            let numbers = text::counted(list.len(), "number changes", "numbers change");
+            lines.push(format!(" {numbers} {says}"));
+            if all {
+                lines.extend(list.iter().map(|path| format!("   {path}")));
+            }
+        }
+    };
+    count(&found.elsewhere, "how fights go, and the measure in none of them");
+    count(&found.without_effect, "neither the measure nor the duration of any fight");
+    let few = text::grouped(found.unseen_fights);
+    count(&found.unseen, &format!("nothing in {few} fights, and were not tried further: rarer effects are not known"));
     if !found.left_out.is_empty() {
         let how = if all { ":" } else { ", since they are 0 or cannot be raised" };
         lines.push(format!(" {} left out{how}", text::counted(found.left_out.len(), "number", "numbers")));

@@ -53,6 +53,16 @@ pub(crate) fn tenth(value: f64) -> String {
     format!("{:.1}", value + 0.0)
 }
 
+/// Two ends with two decimals; an open one is left out.
+pub(crate) fn ends(low: f64, high: f64) -> String {
+    match (low.is_finite(), high.is_finite()) {
+        (true, true) => format!("{low:.2} – {high:.2}"),
+        (true, false) => format!("≥ {low:.2}"),
+        (false, true) => format!("≤ {high:.2}"),
+        (false, false) => "–".to_owned(),
+    }
+}
+
 /// A share in percent with one decimal.
 pub(crate) fn percent(share: f64) -> String {
     format!("{:.1} %", share * 100.0)

@@ -58,7 +58,7 @@ fn duration(trials: &Trials) -> String {
     let mut rows = vec![vec![
         "mean".to_owned(),
         format!("{:.2}", trials.duration.mean),
-        format!("{:.2} – {:.2}", trials.duration.low, trials.duration.high),
+        text::ends(trials.duration.low, trials.duration.high),
     ]];
     for quantile in &trials.duration_quantiles {
         let name = if quantile.at == 0.5 {
@@ -66,7 +66,7 @@ fn duration(trials: &Trials) -> String {
         } else {
             format!("{:.0} % are shorter than", quantile.at * 100.0)
         };
-        rows.push(vec![name, format!("{:.2}", quantile.value), format!("{:.2} – {:.2}", quantile.low, quantile.high)]);
+        rows.push(vec![name, format!("{:.2}", quantile.value), text::ends(quantile.low, quantile.high)]);
     }
     table::draw(&[Column::Words("duration"), Column::Numbers("s"), Column::Numbers("95 % interval")], rows)
 }
@@ -84,7 +84,7 @@ fn combatants(trials: &Trials) -> String {
             figures.side.clone(),
             text::percent(figures.defeated.value),
             format!("{:.2}", damage.mean),
-            format!("{:.2} – {:.2}", damage.low, damage.high),
+            text::ends(damage.low, damage.high),
             healing,
         ]
     };
@@ -240,8 +240,10 @@ fn unavailable(trials: &Trials) -> String {
 pub(crate) fn rows(trials: &Trials) -> Vec<Vec<String>> {
     let mut rows = vec![["measure", "of", "by", "value", "low", "high"].map(str::to_owned).to_vec()];
     let mut push = |measure: &str, of: &str, ability: &str, value: f64, bounds: Option<(f64, f64)>| {
-        let (low, high) = bounds.map_or_else(Default::default, |(low, high)| (low.to_string(), high.to_string()));
-        rows.push(vec![measure.to_owned(), of.to_owned(), ability.to_owned(), value.to_string(), low, high]);
+        // A cell is empty where there is no number.
+        let cell = |number: f64| if number.is_finite() { number.to_string() } else { String::new() };
+        let (low, high) = bounds.map_or_else(Default::default, |(low, high)| (cell(low), cell(high)));
+        rows.push(vec![measure.to_owned(), of.to_owned(), ability.to_owned(), cell(value), low, high]);
     };
     for side in &trials.sides {
         push("win rate", &side.side, "", side.win_rate.value, Some((side.win_rate.low, side.win_rate.high)));

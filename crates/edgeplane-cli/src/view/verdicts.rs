@@ -27,7 +27,7 @@ pub(crate) fn draw(found: &[Expectation], asked: usize) -> String {
         Column::Words("in"),
         Column::Numbers("wanted"),
         Column::Numbers("found"),
-        Column::Numbers("99 %, all looks"),
+        Column::Numbers("99 %, all at once"),
         Column::Numbers("fights"),
     ];
     let table = table::draw(&columns, found.iter().map(row).collect());

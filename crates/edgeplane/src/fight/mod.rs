@@ -141,6 +141,11 @@ impl<C: RandomSource> Fight<C> {
         &mut self.chance
     }
 
+    /// Whether chance has been drawn in this fight, other than for tie-breaks.
+    pub(crate) fn has_drawn(&self) -> bool {
+        self.chance.has_drawn(self.setup.program.sites.len())
+    }
+
     /// Other limits than the usual ones.
     #[must_use]
     pub fn with_limits(mut self, limits: Limits) -> Self {

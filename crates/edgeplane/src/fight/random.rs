@@ -29,6 +29,11 @@ pub trait RandomSource: Chance + Clone {
         size_of_val(saved)
     }
 
+    /// Whether anything was drawn in this fight but the first of each so many streams, which are tie-breaks.
+    fn has_drawn(&self, _streams_of_one: usize) -> bool {
+        true
+    }
+
     /// This source, if it is the one that plays fights by the million: an engine of its own is compiled for it.
     fn as_sampler(&mut self) -> Option<&mut Sampler> {
         None
@@ -134,6 +139,10 @@ impl RandomSource for Sampler {
 
     fn saved_bytes(saved: &SamplerState) -> usize {
         size_of::<SamplerState>() + size_of_val(saved.drawn.as_slice())
+    }
+
+    fn has_drawn(&self, streams_of_one: usize) -> bool {
+        self.drawn.iter().enumerate().any(|(stream, drawn)| *drawn > 0 && !stream.is_multiple_of(streams_of_one))
     }
 
     fn as_sampler(&mut self) -> Option<&mut Sampler> {

@@ -3,7 +3,6 @@
 use serde::Serialize;
 
 use super::book::Sample;
-use super::distribution::Distribution;
 use super::ledger::{Figure, Ledger, Moments};
 use super::samples::{Crew, Samples, Variant};
 use super::statistics::{Confidence, Interval};
@@ -11,9 +10,6 @@ use super::trials::TrialsPlan;
 use crate::error::Error;
 use crate::measures::{Measure, Unit};
 use crate::rules::Statistic;
-
-/// Parts into which the trials are cut to see how far a difference of quantiles varies.
-const SECTIONS: usize = 32;
 
 /// What a measure does from one variant to the other.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -28,9 +24,9 @@ pub struct Difference {
     pub after: Figure,
     /// The second less the first; nothing where one of them has no value.
     pub difference: Option<f64>,
-    /// Lower end of the paired interval.
+    /// Lower end of the paired interval; nothing where it is open.
     pub low: Option<f64>,
-    /// Upper end of the paired interval.
+    /// Upper end, likewise.
     pub high: Option<f64>,
     /// Share of trials in which the two variants gave another value.
     pub trials_that_differ: f64,
@@ -39,9 +35,10 @@ pub struct Difference {
 }
 
 impl Difference {
-    /// Whether the interval leaves 0 out: the change is more than chance.
+    /// Whether the interval leaves 0 out: the change is more than chance, and more than the rounding of a computer's sums.
     pub fn is_certain(&self) -> bool {
-        matches!((self.low, self.high), (Some(low), Some(high)) if low > 0.0 || high < 0.0)
+        let least = 1e-9 * self.before.value.map_or(0.0, f64::abs);
+        self.low.is_some_and(|low| low > least) || self.high.is_some_and(|high| high < -least)
     }
 }
 
@@ -53,20 +50,16 @@ pub(super) struct Pairs {
     /// Trials that went from 0 to 1, and from 1 to 0; of other values: up, and down.
     up: f64,
     down: f64,
-    sections: Vec<[Distribution; 2]>,
 }
 
 impl Pairs {
     pub(super) fn new(measure: &Measure) -> Self {
-        let wanted = matches!(measure.statistic, Statistic::Quantile(_));
-        let sections = if wanted { vec![<[Distribution; 2]>::default(); SECTIONS] } else { Vec::new() };
         Self {
             before: Ledger::new(measure),
             after: Ledger::new(measure),
             moments: Moments::default(),
             up: 0.0,
             down: 0.0,
-            sections,
         }
     }
 
@@ -75,14 +68,6 @@ impl Pairs {
     }
 
     pub(super) fn add(&mut self, before: Sample, after: Sample) {
-        let section = self.moments.count as usize % SECTIONS;
-        if let Some(section) = self.sections.get_mut(section) {
-            for (values, sample) in section.iter_mut().zip([before, after]) {
-                if sample[1] > 0.0 {
-                    values.add(sample[0] / sample[1]);
-                }
-            }
-        }
         self.before.add(before);
         self.after.add(after);
         self.moments.add([before[0], before[1], after[0], after[1]]);
@@ -92,7 +77,8 @@ impl Pairs {
     }
 
     pub(super) fn difference(&self, measure: &Measure, sure: Confidence) -> Difference {
-        let (before, after) = (self.before.figure(measure, sure), self.after.figure(measure, sure));
+        let figures = |sure: Confidence| [&self.before, &self.after].map(|one| one.figure(measure, sure, false));
+        let [before, after] = figures(sure);
         let interval = self.interval(measure, &before, &after, sure);
         let apart = libm::hypot(before.half_width(), after.half_width());
         let reach = interval.map_or(0.0, |one| (one.high - one.low) / 2.0);
@@ -100,8 +86,8 @@ impl Pairs {
             measure: measure.text.clone(),
             unit: measure.unit(),
             difference: interval.map(|one| one.value),
-            low: interval.map(|one| one.low),
-            high: interval.map(|one| one.high),
+            low: interval.map(|one| one.low).filter(|end| end.is_finite()),
+            high: interval.map(|one| one.high).filter(|end| end.is_finite()),
             trials_that_differ: (self.up + self.down) / self.moments.count.max(1.0),
             saving: (reach > 0.0 && apart.is_finite()).then(|| (apart / reach) * (apart / reach)),
             before,
@@ -111,14 +97,25 @@ impl Pairs {
 
     fn interval(&self, measure: &Measure, before: &Figure, after: &Figure, sure: Confidence) -> Option<Interval> {
         let value = after.value? - before.value?;
-        let (middle, reach) = if measure.quantity.is_share_of_fights() {
-            self.shares(sure)
-        } else if self.sections.is_empty() {
-            (value, self.means(sure))
-        } else {
-            (value, self.quantiles(measure, value, sure))
-        };
+        if let Statistic::Quantile(_) = measure.statistic {
+            return Some(self.quantiles(measure, value, sure));
+        }
+        let (middle, reach) =
+            if measure.quantity.is_share_of_fights() { self.shares(sure) } else { (value, self.means(sure)) };
         Some(Interval { value, low: middle - reach, high: middle + reach })
+    }
+
+    /// Each quantile within its own interval, both together as sure as is asked: wider than need be where the trials go
+    /// together, and right on lattices too, where a quantile jumps and no error can be estimated from how it varies.
+    fn quantiles(&self, measure: &Measure, value: f64, sure: Confidence) -> Interval {
+        let sure = sure.shared_by(2);
+        let [before, after] = [&self.before, &self.after].map(|one| one.figure(measure, sure, false));
+        let apart = |to: Option<f64>, from: Option<f64>| to.zip(from).map(|(to, from)| to - from);
+        Interval {
+            value,
+            low: apart(after.low, before.high).unwrap_or(f64::NEG_INFINITY),
+            high: apart(after.high, before.low).unwrap_or(f64::INFINITY),
+        }
     }
 
     /// Paired shares: half a trial is added to each of the four effects, so that the interval holds its
@@ -136,22 +133,6 @@ impl Pairs {
         let (before, after) = (a / over_a, b / over_b);
         sure.t(self.moments.count)
             * self.moments.error_of([-1.0 / over_a, before / over_a, 1.0 / over_b, -after / over_b])
-    }
-
-    /// The trials are cut into sections; how far their differences of quantiles scatter around that of all
-    /// tells how far that one may be off.
-    fn quantiles(&self, measure: &Measure, all: f64, sure: Confidence) -> f64 {
-        let Statistic::Quantile(at) = measure.statistic else { return f64::INFINITY };
-        let mut squares = 0.0;
-        for [before, after] in &self.sections {
-            let value = |values: &Distribution| values.quantile(at, sure.tail()).map(|one| one.value);
-            match (value(before), value(after)) {
-                (Some(before), Some(after)) => squares += (after - before - all) * (after - before - all),
-                _ => return f64::INFINITY,
-            }
-        }
-        let sections = SECTIONS as f64;
-        sure.t(sections) * (squares / (sections - 1.0) / sections).sqrt()
     }
 }
 

@@ -65,9 +65,10 @@ impl Verdict {
 }
 
 /// Asks fights until it is clear whether an expectation holds: first 250 (or what it says itself), then four
-/// times as many, up to 256,000. All looks together are 99 % sure (Bonferroni),
-/// so that what holds is called [`Verdict::Fails`] at most once in a hundred times, and the other way round. What is too close to
-/// call after the last look is decided by the estimate, and told as such.
+/// times as many, up to 256,000. All looks at all expectations of the ruleset together are 99 % sure (Bonferroni),
+/// so that at most once in a hundred times any of them that holds is called [`Verdict::Fails`], or the other way round. A mean
+/// is not judged before enough of its samples differ: what is rare and large may not have come yet. What is too close to
+/// call after the last look is decided by the estimate, and reported as such.
 ///
 /// # Errors
 /// [`Error::Measure`], [`Error::Unknown`], [`Error::Fight`] or [`Error::Stopped`].
@@ -84,7 +85,8 @@ pub fn run_expectation(
         known: program.encounters().iter().map(|encounter| encounter.name.clone()).collect(),
     })?;
     let variant = Variant::new(Arc::new(Setup::of(program, encounter)), &[&rule.that.text])?;
-    let sure = Confidence(0.99).shared_by(LOOKS as usize);
+    let expected = program.expectations().len();
+    let sure = Confidence(0.99).shared_by(LOOKS as usize * expected);
     let crew = Crew::new(plan, progress);
     let mut running = Running::new(&variant);
     let mut trials = rule.trials.map_or(FIRST, u64::from);
@@ -96,7 +98,8 @@ pub fn run_expectation(
         }
         let figure = running.figures(sure).remove(0);
         let verdict = judge(rule, &figure);
-        if !verdict.is_close() || look == LOOKS {
+        let decided = !verdict.is_close() && running.is_settled();
+        if decided || look == LOOKS {
             return Ok(told(rule, figure, verdict));
         }
         (look, trials) = (look + 1, trials * 4);
@@ -116,12 +119,13 @@ fn told(rule: &ExpectRule, figure: Figure, verdict: Verdict) -> Expectation {
 }
 
 fn judge(rule: &ExpectRule, figure: &Figure) -> Verdict {
-    let (Some(value), Some(low), Some(high)) = (figure.value, figure.low, figure.high) else {
-        return Verdict::NoValue;
-    };
+    let Some(value) = figure.value else { return Verdict::NoValue };
+    let (low, high) = (figure.low.unwrap_or(f64::NEG_INFINITY), figure.high.unwrap_or(f64::INFINITY));
     let least = rule.at_least.unwrap_or(f64::NEG_INFINITY);
     let most = rule.at_most.unwrap_or(f64::INFINITY);
-    let within = |value: f64| (least..=most).contains(&value);
+    // Sums of decimal fractions miss a bound by the last bits.
+    let slack = |bound: f64| if bound.is_finite() { 1e-9 * bound.abs() } else { 0.0 };
+    let within = |value: f64| value >= least - slack(least) && value <= most + slack(most);
     match (within(value), within(low) && within(high), high < least || low > most) {
         (true, true, _) => Verdict::Holds,
         (true, false, _) => Verdict::HoldsBarely,

@@ -19,30 +19,31 @@ pub struct Figure {
     pub trials: u64,
     /// The estimate; nothing where no fight had anything to say.
     pub value: Option<f64>,
-    /// Lower end of the interval.
+    /// Lower end of the interval; nothing where too little is known to give one.
     pub low: Option<f64>,
-    /// Upper end of the interval.
+    /// Upper end of the interval, likewise.
     pub high: Option<f64>,
 }
 
 impl Figure {
     pub(super) fn new(measure: &Measure, trials: u64, interval: Option<Interval>) -> Self {
         // What is too large to be counted with has no value.
-        let interval = interval.filter(|one| one.value.is_finite() && !one.low.is_nan() && !one.high.is_nan());
+        let interval = interval.filter(|one| one.value.is_finite());
+        let end = |end: fn(&Interval) -> f64| interval.as_ref().map(end).filter(|end| end.is_finite());
         Self {
             measure: measure.text.clone(),
             unit: measure.unit(),
             trials,
             value: interval.map(|one| one.value),
-            low: interval.map(|one| one.low),
-            high: interval.map(|one| one.high),
+            low: end(|one| one.low),
+            high: end(|one| one.high),
         }
     }
 
-    /// Half the width of the interval; infinite where there is none.
+    /// How far the interval reaches from the estimate, on the side on which it reaches further; infinite where it is open.
     pub fn half_width(&self) -> f64 {
-        match (self.low, self.high) {
-            (Some(low), Some(high)) => (high - low) / 2.0,
+        match (self.low, self.value, self.high) {
+            (Some(low), Some(value), Some(high)) => (high - value).max(value - low),
             _ => f64::INFINITY,
         }
     }
@@ -95,16 +96,46 @@ impl<const N: usize> Moments<N> {
 pub(super) struct Ledger {
     moments: Moments<2>,
     values: Option<Distribution>,
+    variety: Variety,
+}
+
+/// Samples that have to differ from the commonest before a mean is told from something else by its interval: with fewer,
+/// what is rare and large may have been missed altogether.
+const ENOUGH: u64 = 30;
+
+/// How many samples differ from the commonest one: that is one of the first two that differ, or nearly all do.
+#[derive(Clone, Copy, Debug, Default)]
+struct Variety {
+    known: [Option<Sample>; 2],
+    seen: [u64; 2],
+    all: u64,
+}
+
+impl Variety {
+    fn add(&mut self, sample: Sample) {
+        self.all += 1;
+        for (known, seen) in self.known.iter_mut().zip(&mut self.seen) {
+            if *known.get_or_insert(sample) == sample {
+                *seen += 1;
+                return;
+            }
+        }
+    }
+
+    fn others(&self) -> u64 {
+        self.all - self.seen[0].max(self.seen[1])
+    }
 }
 
 impl Ledger {
     pub(super) fn new(measure: &Measure) -> Self {
         let wanted = matches!(measure.statistic, Statistic::Quantile(_));
-        Self { moments: Moments::default(), values: wanted.then(Distribution::default) }
+        Self { moments: Moments::default(), values: wanted.then(Distribution::default), variety: Variety::default() }
     }
 
     pub(super) fn add(&mut self, sample: Sample) {
         self.moments.add(sample);
+        self.variety.add(sample);
         if let Some(values) = &mut self.values
             && sample[1] > 0.0
         {
@@ -112,9 +143,25 @@ impl Ledger {
         }
     }
 
-    pub(super) fn figure(&self, measure: &Measure, sure: Confidence) -> Figure {
+    /// `certain` says that no chance was drawn, so that every further trial would be like those.
+    pub(super) fn figure(&self, measure: &Measure, sure: Confidence, certain: bool) -> Figure {
         let trials = self.moments.count as u64;
-        Figure::new(measure, trials, self.interval(measure, sure))
+        let mut interval = self.interval(measure, sure);
+        if let Some(one) = interval.as_mut().filter(|_| self.is_mean(measure) && self.variety.others() == 0) {
+            // Without variation nothing is known of what is rare.
+            (one.low, one.high) = if certain { (one.value, one.value) } else { (f64::NEG_INFINITY, f64::INFINITY) };
+        }
+        Figure::new(measure, trials, interval)
+    }
+
+    /// Whether the interval can be relied on to tell the value from another one. Shares and quantiles have exact intervals;
+    /// that of a mean follows from how the samples vary, of which enough have to be seen.
+    pub(super) fn is_settled(&self, measure: &Measure, certain: bool) -> bool {
+        !self.is_mean(measure) || certain || self.variety.others() >= ENOUGH
+    }
+
+    fn is_mean(&self, measure: &Measure) -> bool {
+        self.values.is_none() && !measure.quantity.is_share_of_fights()
     }
 
     fn interval(&self, measure: &Measure, sure: Confidence) -> Option<Interval> {

@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 use std::sync::Arc;
-use std::sync::atomic::{AtomicU64, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 
 use rayon::prelude::*;
 
@@ -28,6 +28,8 @@ const ROUND: u64 = 131_072;
 pub struct Variant {
     setup: Arc<Setup>,
     measures: Vec<Measure>,
+    /// Some fight has drawn chance, other than for tie-breaks.
+    drew: Arc<AtomicBool>,
 }
 
 impl Variant {
@@ -39,12 +41,17 @@ impl Variant {
         let read =
             |text: &str| Measure::parse(&setup, text).map_err(|fault| Error::Measure { text: text.to_owned(), fault });
         let measures = measures.iter().map(|text| read(text.as_ref())).collect::<Result<_, _>>()?;
-        Ok(Self { setup, measures })
+        Ok(Self { setup, measures, drew: Arc::default() })
     }
 
     /// The encounter.
     pub fn setup(&self) -> &Arc<Setup> {
         &self.setup
+    }
+
+    /// Whether no fight so far has drawn chance: then all are alike, but for tie-breaks.
+    pub(super) fn is_certain(&self) -> bool {
+        !self.drew.load(Ordering::Relaxed)
     }
 
     /// The measures in order.
@@ -126,6 +133,9 @@ impl<'a> Crew<'a> {
             fight.restart(seed_of_trial(self.seed, trial));
             let ending = fight.run(book)?;
             book.close(fight, ending, &mut samples);
+            if variant.is_certain() && fight.has_drawn() {
+                variant.drew.store(true, Ordering::Relaxed);
+            }
         }
         Ok(samples)
     }
@@ -174,8 +184,15 @@ impl<'a> Running<'a> {
     }
 
     pub(super) fn figures(&self, sure: Confidence) -> Vec<Figure> {
+        let certain = self.variant.is_certain();
         let measures = self.variant.measures.iter();
-        self.ledgers.iter().zip(measures).map(|(ledger, measure)| ledger.figure(measure, sure)).collect()
+        self.ledgers.iter().zip(measures).map(|(ledger, measure)| ledger.figure(measure, sure, certain)).collect()
+    }
+
+    /// Whether every interval can be relied on; see [`Ledger::is_settled`].
+    pub(super) fn is_settled(&self) -> bool {
+        let certain = self.variant.is_certain();
+        self.ledgers.iter().zip(&self.variant.measures).all(|(ledger, measure)| ledger.is_settled(measure, certain))
     }
 }
 
@@ -225,6 +242,8 @@ pub fn run_to_precision(
 ) -> Result<Vec<Figure>, Error> {
     /// Added to what is thought to be needed, since that is an estimate too.
     const MARGIN: f64 = 1.05;
+    /// Trials after which what has hardly varied is not waited for any longer.
+    const RARE: u64 = 1_000_000;
     let crew = Crew::new(plan, progress);
     let mut running = Running::new(variant);
     running.run_to(&crew, plan.trials.min(most))?;
@@ -232,10 +251,13 @@ pub fn run_to_precision(
         running.something(&crew)?;
         let figures = running.figures(Confidence::default());
         let widest = figures.iter().filter(|figure| figure.value.is_some()).map(Figure::half_width).fold(0.0, f64::max);
-        if widest <= precision || running.trials() >= most || crew.is_stopped() {
+        let waits = !running.is_settled() && running.trials() < RARE.min(most);
+        let narrow = widest <= precision || (widest.is_infinite() && !waits);
+        if (narrow && !waits) || running.trials() >= most || crew.is_stopped() {
             return Ok(figures);
         }
-        let needed = running.trials() as f64 * (widest / precision) * (widest / precision) * MARGIN;
+        let times = if waits { (widest / precision).clamp(2.0, 4.0) } else { widest / precision };
+        let needed = running.trials() as f64 * times * times * MARGIN;
         let at_least = running.trials() + running.trials() / 10;
         running.run_to(&crew, (needed.min(most as f64) as u64).clamp(at_least.min(most), most))?;
     }

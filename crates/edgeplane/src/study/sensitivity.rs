@@ -30,8 +30,15 @@ pub struct Sensitivity {
     pub raised_by: f64,
     /// Numbers that change the measure, those with the greatest effect first.
     pub effects: Vec<Effect>,
-    /// Numbers that no fight hung on.
+    /// Numbers that changed neither the measure nor the duration of any fight.
     pub without_effect: Vec<String>,
+    /// Numbers that changed neither in the first fights, and were not tried in the others: an effect that is rarer was not
+    /// looked for.
+    pub unseen: Vec<String>,
+    /// How many fights those were.
+    pub unseen_fights: u64,
+    /// Numbers that changed fights and how long they last, and not the measure in any of them.
+    pub elsewhere: Vec<String>,
     /// Numbers that are 0, or cannot be raised, with the reason.
     pub left_out: Vec<(String, String)>,
 }
@@ -63,7 +70,9 @@ pub fn run_sensitivity(
     plan: &TrialsPlan,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Sensitivity, Error> {
-    let base = game.measured(encounter, &[measure])?;
+    // Durations show whether a number changes fights at all.
+    let measures = [measure, "duration"];
+    let base = game.measured(encounter, &measures)?;
     let numbers = game.numbers_of(encounter)?;
     let crew = Crew::new(plan, &|_| {});
     let first = plan.trials.min(FIRST);
@@ -80,6 +89,9 @@ pub fn run_sensitivity(
         raised_by,
         effects: Vec::new(),
         without_effect: Vec::new(),
+        unseen: Vec::new(),
+        unseen_fights: first,
+        elsewhere: Vec::new(),
         left_out: Vec::new(),
     };
     for (done, number) in numbers.iter().enumerate() {
@@ -96,7 +108,7 @@ pub fn run_sensitivity(
         let change = Override { path: number.path.clone(), value: tried.clone() };
         // A name that looks like a formula, a count that must be whole: no number that can be raised.
         let variant = match game.variant(&[change]) {
-            Ok(variant) => variant.measured(encounter, &[measure])?,
+            Ok(variant) => variant.measured(encounter, &measures)?,
             Err(error) => {
                 found.left_out.push((number.path.clone(), reason(&error)));
                 continue;
@@ -105,8 +117,10 @@ pub fn run_sensitivity(
         match effect(&crew, &base, &before, &variant, plan.trials, sure) {
             // Half of the trials could make it look as if it had no effect.
             _ if crew.is_stopped() => found.left_out.push((number.path.clone(), "was not tried any more".to_owned())),
-            Ok(Some(difference)) => found.effects.push(told(number, tried, difference)),
-            Ok(None) => found.without_effect.push(number.path.clone()),
+            Ok(Seen::Change(difference)) => found.effects.push(told(number, tried, *difference)),
+            Ok(Seen::Elsewhere) => found.elsewhere.push(number.path.clone()),
+            Ok(Seen::Nothing) if first == plan.trials => found.without_effect.push(number.path.clone()),
+            Ok(Seen::Nothing) => found.unseen.push(number.path.clone()),
             Err(error) => found.left_out.push((number.path.clone(), reason(&error))),
         }
     }
@@ -129,7 +143,14 @@ fn reason(error: &Error) -> String {
     }
 }
 
-/// Nothing when no trial differs.
+/// What raising a number was seen to do.
+enum Seen {
+    Change(Box<Difference>),
+    /// Fights go another way, with the same outcome for the measure.
+    Elsewhere,
+    Nothing,
+}
+
 fn effect(
     crew: &Crew<'_>,
     base: &Variant,
@@ -137,15 +158,19 @@ fn effect(
     after: &Variant,
     trials: u64,
     sure: Confidence,
-) -> Result<Option<Difference>, Error> {
+) -> Result<Seen, Error> {
     let measure = &base.measures()[0];
     let mut pairs = vec![Pairs::new(measure)];
     let first = before[0][0].len() as u64;
     let begun = crew.samples(after, 0..first)?;
     if begun == before[0] {
-        return Ok(None);
+        return Ok(Seen::Nothing);
     }
     pair_up(&mut pairs, &before[0], &begun);
-    pair_up(&mut pairs, &before[1], &crew.samples(after, first..trials)?);
-    Ok(Some(pairs[0].difference(measure, sure)))
+    let rest = crew.samples(after, first..trials)?;
+    if begun[0] == before[0][0] && rest[0] == before[1][0] {
+        return Ok(Seen::Elsewhere);
+    }
+    pair_up(&mut pairs, &before[1], &rest);
+    Ok(Seen::Change(Box::new(pairs[0].difference(measure, sure))))
 }

@@ -112,10 +112,19 @@ pub(super) fn wilson_at(value: f64, trials: f64, z: f64) -> Interval {
 }
 
 /// A mean and its interval from the sum and the sum of squares of `trials` values.
+///
+/// One value has no interval, and none has no mean either: what is not known is infinite.
 pub fn mean_estimate(sum: f64, squares: f64, trials: u64) -> Estimate {
-    let n = trials.max(1) as f64;
+    if trials == 0 {
+        let none = f64::INFINITY;
+        return Estimate { mean: none, low: -none, high: none, deviation: none };
+    }
+    let n = trials as f64;
     let mean = sum / n;
-    let variance = if trials > 1 { ((squares - sum * mean) / (n - 1.0)).max(0.0) } else { 0.0 };
+    if trials == 1 {
+        return Estimate { mean, low: f64::NEG_INFINITY, high: f64::INFINITY, deviation: f64::INFINITY };
+    }
+    let variance = ((squares - sum * mean) / (n - 1.0)).max(0.0);
     let error = Confidence::default().t(n) * (variance / n).sqrt();
     Estimate { mean, low: mean - error, high: mean + error, deviation: variance.sqrt() }
 }
@@ -124,7 +133,8 @@ pub fn mean_estimate(sum: f64, squares: f64, trials: u64) -> Estimate {
 pub(super) fn quantile(counts: &BTreeMap<u64, u64>, trials: u64, at: f64, unit: f64) -> Quantile {
     let value = |rank: u64| nth(counts, rank) as f64 * unit;
     let (low, high) = ranks(trials, at, Confidence::default().tail());
-    Quantile { at, value: value((trials as f64 * at).ceil() as u64), low: value(low), high: value(high) }
+    let (low, high) = (low.map_or(0.0, value), high.map_or(f64::INFINITY, value));
+    Quantile { at, value: value((trials as f64 * at).ceil() as u64), low, high }
 }
 
 /// The value of a rank, from 1.
@@ -140,10 +150,10 @@ fn nth(counts: &BTreeMap<u64, u64>, rank: u64) -> u64 {
 }
 
 /// The ranks between which the quantile lies, with at most `tail` on either side: how many values are below the true
-/// quantile is binomial, whatever their distribution (Thompson 1936).
-pub(super) fn ranks(trials: u64, at: f64, tail: f64) -> (u64, u64) {
-    let Ok(below) = Binomial::new(at, trials) else { return (1, trials) };
+/// quantile is binomial, whatever their distribution (Thompson 1936). None where that many values bound it on no side.
+pub(super) fn ranks(trials: u64, at: f64, tail: f64) -> (Option<u64>, Option<u64>) {
+    let Ok(below) = Binomial::new(at, trials) else { return (None, None) };
     let low = below.inverse_cdf(tail);
     let high = below.inverse_cdf(1.0 - tail) + 1;
-    (low.clamp(1, trials), high.clamp(1, trials))
+    (Some(low).filter(|rank| *rank >= 1), Some(high).filter(|rank| *rank <= trials))
 }

@@ -22,6 +22,12 @@ const MOST: u64 = 400_000;
 const SCATTERED: usize = 24;
 /// Lattice points between the ends of a range without a step.
 const FINENESS: f64 = 400.0;
+/// How many times finer the lattice becomes where no point of it meets the goals.
+const FINEST: i64 = 100;
+/// Most fights of the proof, which is one study and may be longer.
+const MOST_OF_PROOF: u64 = 2_000_000;
+/// How often an answer is corrected by its proof and proven again.
+const PROOFS: u64 = 3;
 /// Seeds of the proof are other ones than those of the search.
 const PROOF_SEED: u64 = 0x5eed_0fa1_1970_0f01;
 
@@ -92,21 +98,26 @@ pub fn run_tuning(
         looked: BTreeMap::new(),
         start: Vec::new(),
         last: STAGES[2],
+        proof: STAGES[2],
+        points: 0,
+        finer: 1,
     };
     search.start = search.now()?;
-    let found = search.run()?;
-    let changes = search.changes(&found)?;
-    let trials = plan.trials.max(search.last);
-    let proof = TrialsPlan { seed: plan.seed ^ PROOF_SEED, ..*plan };
-    let proof = Crew::new(&proof, &|_| {});
-    let figures = |game: &Game| {
-        let variant = game.measured(encounter, &search.measures)?;
-        let mut running = Running::new(&variant);
-        running.run_to(&proof, trials)?;
-        running.something(&proof)?;
-        Ok::<_, Error>(running.figures(Confidence::default()))
-    };
-    let (before, after) = (figures(game)?, figures(&game.variant(&changes)?)?);
+    if let Some(tuning) = search.already_met(plan)? {
+        return Ok(tuning);
+    }
+    let mut found = search.run()?;
+    while search.finer < FINEST && search.worth(STAGES.len(), &found)?.missed > 0.0 && search.can_be_finer() {
+        found = search.refine(&found)?;
+    }
+    let trials = plan.trials.max(search.proof);
+    let mut after = search.prove(&found, trials, plan, 0)?;
+    for again in 1..PROOFS {
+        let Some(better) = search.corrected(&found, &after)? else { break };
+        found = better;
+        after = search.prove(&found, trials, plan, again)?;
+    }
+    let before = search.figures_of(game, STAGES[2])?;
     let goals_met: Vec<bool> = goals.iter().zip(&after).map(|(goal, figure)| goal.holds(figure)).collect();
     let number = |(vary, place): (&Vary, &i64)| {
         let value = search.value(vary, *place);
@@ -121,7 +132,7 @@ pub fn run_tuning(
         after,
         goals_met,
         trials,
-        points: search.looked.len() as u64,
+        points: search.points,
     })
 }
 
@@ -147,21 +158,27 @@ struct Search<'a> {
     start: Point,
     /// Fights of the last stage.
     last: u64,
+    /// Fights of the proof.
+    proof: u64,
+    /// Points that were looked at.
+    points: u64,
+    /// How many times finer the lattice is than at first, for ranges without a step.
+    finer: i64,
 }
 
 impl Search<'_> {
-    fn step(vary: &Vary) -> f64 {
+    fn step(&self, vary: &Vary) -> f64 {
         let (low, high) = vary.bounds();
-        vary.step.unwrap_or_else(|| tidy((high - low) / FINENESS))
+        vary.step.unwrap_or_else(|| tidy((high - low) / FINENESS) / self.finer as f64)
     }
 
-    fn steps(vary: &Vary) -> i64 {
+    fn steps(&self, vary: &Vary) -> i64 {
         let (low, high) = vary.bounds();
-        ((high - low) / Self::step(vary) + 1e-9).floor() as i64
+        ((high - low) / self.step(vary) + 1e-9).floor() as i64
     }
 
     fn value(&self, vary: &Vary, place: i64) -> f64 {
-        let value = vary.bounds().0 + Self::step(vary) * place as f64;
+        let value = vary.bounds().0 + self.step(vary) * place as f64;
         super::vary::plain(value).parse().unwrap_or(value)
     }
 
@@ -170,7 +187,7 @@ impl Search<'_> {
         let place = |vary: &Vary| {
             let (low, high) = vary.bounds();
             let now = vary.value_now(self.game)?.unwrap_or((low + high) / 2.0).clamp(low, high);
-            Ok((((now - low) / Self::step(vary)).round() as i64).clamp(0, Self::steps(vary)))
+            Ok((((now - low) / self.step(vary)).round() as i64).clamp(0, self.steps(vary)))
         };
         self.varied.iter().map(place).collect()
     }
@@ -183,7 +200,7 @@ impl Search<'_> {
     fn moved(&self, point: &Point) -> f64 {
         let shares = self.varied.iter().zip(point.iter().zip(&self.start));
         let squares = shares.map(|(vary, (to, from))| {
-            let share = (to - from) as f64 / Self::steps(vary).max(1) as f64;
+            let share = (to - from) as f64 / self.steps(vary).max(1) as f64;
             share * share
         });
         squares.sum::<f64>().sqrt()
@@ -196,12 +213,17 @@ impl Search<'_> {
         }
         let figures = self.figures(point, STAGES.get(stage).copied().unwrap_or(self.last))?;
         let missed = self.goals.iter().zip(&figures).map(|(goal, figure)| goal.miss(figure)).sum();
+        self.points += u64::from(stage == 0 || !self.looked.contains_key(&(0, point.clone())));
         self.looked.insert((stage, point.clone()), missed);
         Ok(Worth { missed, moved })
     }
 
     fn figures(&self, point: &Point, trials: u64) -> Result<Vec<Figure>, Error> {
-        let variant = self.game.variant(&self.changes(point)?)?.measured(self.encounter, &self.measures)?;
+        self.figures_of(&self.game.variant(&self.changes(point)?)?, trials)
+    }
+
+    fn figures_of(&self, game: &Game, trials: u64) -> Result<Vec<Figure>, Error> {
+        let variant = game.measured(self.encounter, &self.measures)?;
         let mut running = Running::new(&variant);
         running.run_to(&self.crew, trials)?;
         if self.crew.is_stopped() {
@@ -210,37 +232,203 @@ impl Search<'_> {
         Ok(running.figures(Confidence::default()))
     }
 
-    /// How many fights it takes to know the figures as exactly as the goals want.
-    fn needed(&self, point: &Point) -> Result<u64, Error> {
+    /// How many fights it takes to know the figures as exactly as the goals want, for the last stage and for the proof.
+    fn needed(&self, point: &Point) -> Result<(u64, u64), Error> {
         let figures = self.figures(point, STAGES[2])?;
         let times =
             self.goals.iter().zip(&figures).filter(|(_, figure)| figure.value.is_some()).map(|(goal, figure)| {
                 let times = figure.half_width() / goal.precision(figure.unit);
-                times * times
+                // An open interval says nothing of how many it takes.
+                if times.is_finite() { times * times } else { 1.0 }
             });
         let times = times.fold(1.0, f64::max);
-        Ok(((STAGES[2] as f64 * times) as u64).clamp(STAGES[2], MOST))
+        let fights = (STAGES[2] as f64 * times) as u64;
+        Ok((fights.clamp(STAGES[2], MOST), fights.clamp(STAGES[2], MOST_OF_PROOF)))
     }
 
+    /// From where things are, and from the best of what is scattered over the ranges: the one that meets the goals and
+    /// changes less is the answer.
     fn run(&mut self) -> Result<Point, Error> {
-        let mut best = self.start.clone();
-        let mut worth = self.worth(0, &best)?;
+        let mut scattered = (self.start.clone(), Worth { missed: f64::INFINITY, moved: f64::INFINITY });
         for index in 0..SCATTERED {
             let point = self.scattered(index);
-            let other = self.worth(0, &point)?;
-            if other < worth {
-                (best, worth) = (point, other);
+            let worth = self.worth(0, &point)?;
+            if worth < scattered.1 {
+                scattered = (point, worth);
             }
         }
-        let reach = [4, 16, 64];
-        for (stage, part) in reach.into_iter().enumerate() {
-            best = self.descend(stage, best, part)?;
+        let stage = STAGES.len() - 1;
+        let mut best = self.descend_to_last(self.start.clone())?;
+        if self.worth(stage, &best)?.missed > 0.0 {
+            let far = self.descend_to_last(scattered.0)?;
+            best = if self.worth(stage, &far)? < self.worth(stage, &best)? { far } else { best };
         }
-        self.last = self.needed(&best)?;
+        if self.varied.len() > 1 {
+            best = self.slide(stage, best)?;
+        }
+        (self.last, self.proof) = self.needed(&best)?;
         if self.last > STAGES[2] {
             best = self.descend(STAGES.len(), best, 256)?;
         }
         Ok(best)
+    }
+
+    fn descend_to_last(&mut self, from: Point) -> Result<Point, Error> {
+        let mut best = from;
+        for (stage, part) in [4, 16, 64].into_iter().enumerate() {
+            best = self.descend(stage, best, part)?;
+        }
+        Ok(best)
+    }
+
+    /// An independent study of an answer, on seeds of its own.
+    fn prove(&self, found: &Point, trials: u64, plan: &TrialsPlan, number: u64) -> Result<Vec<Figure>, Error> {
+        let seed = (plan.seed ^ PROOF_SEED).wrapping_add(number);
+        let crew = Crew::new(&TrialsPlan { seed, ..*plan }, &|_| {});
+        let variant = self.game.variant(&self.changes(found)?)?.measured(self.encounter, &self.measures)?;
+        let mut running = Running::new(&variant);
+        running.run_to(&crew, trials)?;
+        running.something(&crew)?;
+        Ok(running.figures(Confidence::default()))
+    }
+
+    /// The point at which one goal of one number would be met, going by its proof, if that misses it: the search has other
+    /// seeds and fewer fights, and so another error.
+    fn corrected(&mut self, found: &Point, proof: &[Figure]) -> Result<Option<Point>, Error> {
+        let ([goal], [figure], [vary]) = (self.goals, proof, self.varied) else { return Ok(None) };
+        let Some(value) = figure.value.filter(|_| !goal.holds(figure) && vary.step.is_none()) else { return Ok(None) };
+        let stride = (self.steps(vary) / 64).max(1);
+        let aside = |by: i64| vec![(found[0] + by).clamp(0, self.steps(vary))];
+        let (below, above) = (aside(-stride), aside(stride));
+        let at = |point: &Point| Ok::<_, Error>(self.figures(point, STAGES[2])?[0].value);
+        let (Some(low), Some(high)) = (at(&below)?, at(&above)?) else { return Ok(None) };
+        let slope = (high - low) / (above[0] - below[0]).max(1) as f64;
+        let middle = (goal.least.max(f64::MIN) + goal.most.min(f64::MAX)) / 2.0;
+        // Far from the goal the search has found that it cannot be met.
+        let by = (middle - value) / slope;
+        if !by.is_finite() || by.abs() > stride as f64 {
+            return Ok(None);
+        }
+        let places = (FINEST / self.finer) as f64;
+        let place = ((found[0] as f64 + by) * places).round() as i64;
+        (self.start[0], self.finer) = ((self.start[0] as f64 * places) as i64, FINEST);
+        self.looked.clear();
+        Ok(Some(vec![place.clamp(0, self.steps(vary))]))
+    }
+
+    fn can_be_finer(&self) -> bool {
+        self.varied.iter().any(|vary| vary.step.is_none())
+    }
+
+    /// The same point and its neighbourhood on a lattice ten times as fine.
+    fn refine(&mut self, found: &Point) -> Result<Point, Error> {
+        const TIMES: i64 = 10;
+        let finer = |point: &Point| {
+            let place = |(vary, place): (&Vary, &i64)| if vary.step.is_none() { place * TIMES } else { *place };
+            self.varied.iter().zip(point).map(place).collect::<Point>()
+        };
+        let (start, found) = (finer(&self.start), finer(found));
+        (self.start, self.finer) = (start, self.finer * TIMES);
+        self.looked.clear();
+        self.descend(STAGES.len(), found, FINENESS as i64 * self.finer / TIMES)
+    }
+
+    /// Along a ridge, on which several numbers make up for one another, to where they are changed least: each goal is taken
+    /// as a plane through what is measured nearby, and the point of all planes that is nearest to the start is tried.
+    fn slide(&mut self, stage: usize, from: Point) -> Result<Point, Error> {
+        let (mut best, mut worth) = (from.clone(), self.worth(stage, &from)?);
+        let trials = STAGES.get(stage).copied().unwrap_or(self.last);
+        for part in [16, 32, 64] {
+            let Some(point) = self.nearest_on_planes(&best, trials, part)? else { break };
+            // The planes are not quite where the measures are: a little farther and nearer is tried too.
+            for reach in [1.0, 1.03, 0.97, 1.07] {
+                let place = |(to, from): (&i64, &i64)| from + ((to - from) as f64 * reach).round() as i64;
+                let tried = point.iter().zip(&self.start).map(place);
+                let tried: Point = tried.zip(self.varied).map(|(to, vary)| to.clamp(0, self.steps(vary))).collect();
+                let other = self.worth(stage, &tried)?;
+                if other < worth {
+                    (best, worth) = (tried, other);
+                }
+            }
+        }
+        Ok(best)
+    }
+
+    fn nearest_on_planes(&mut self, at: &Point, trials: u64, part: i64) -> Result<Option<Point>, Error> {
+        let shares = |point: &Point| -> Vec<f64> {
+            let moved = self.varied.iter().zip(point.iter().zip(&self.start));
+            moved.map(|(vary, (to, from))| (to - from) as f64 / self.steps(vary).max(1) as f64).collect()
+        };
+        let here = shares(at);
+        let values =
+            |figures: Vec<Figure>| figures.into_iter().map(|figure| figure.value).collect::<Option<Vec<f64>>>();
+        let Some(now) = values(self.figures(at, trials)?) else { return Ok(None) };
+        // One row for each goal: how it changes with each number, over the whole of that number's range.
+        let mut slopes = vec![vec![0.0; self.varied.len()]; self.goals.len()];
+        for (number, vary) in self.varied.iter().enumerate() {
+            let stride = (self.steps(vary) / part).max(1);
+            let mut aside = at.clone();
+            aside[number] =
+                if at[number] + stride <= self.steps(vary) { at[number] + stride } else { at[number] - stride };
+            let over = shares(&aside)[number] - here[number];
+            let Some(there) = values(self.figures(&aside, trials)?) else { return Ok(None) };
+            for (row, (there, now)) in slopes.iter_mut().zip(there.iter().zip(&now)) {
+                row[number] = (there - now) / over;
+            }
+        }
+        let wanted: Vec<f64> = self
+            .goals
+            .iter()
+            .zip(&now)
+            .zip(&slopes)
+            .map(|((goal, now), row)| {
+                let middle =
+                    if goal.least.is_finite() && goal.most.is_finite() { (goal.least + goal.most) / 2.0 } else { *now };
+                middle - now + row.iter().zip(&here).map(|(slope, share)| slope * share).sum::<f64>()
+            })
+            .collect();
+        let Some(shares) = least_change(&slopes, &wanted) else { return Ok(None) };
+        let place = |((vary, share), start): ((&Vary, &f64), &i64)| {
+            let steps = self.steps(vary);
+            (start + (share * steps as f64).round() as i64).clamp(0, steps)
+        };
+        Ok(Some(self.varied.iter().zip(&shares).zip(&self.start).map(place).collect()))
+    }
+
+    /// Nothing needs to be changed, if the goals are met as things are.
+    fn already_met(&mut self, plan: &TrialsPlan) -> Result<Option<Tuning>, Error> {
+        let now = self.varied.iter().map(|vary| vary.value_now(self.game)).collect::<Result<Option<Vec<f64>>, _>>()?;
+        let within = |(vary, value): (&Vary, &f64)| (vary.bounds().0..=vary.bounds().1).contains(value);
+        let Some(now) = now.filter(|now| self.varied.iter().zip(now).all(within)) else { return Ok(None) };
+        let mut running_goals = self.figures_of(self.game, STAGES[0])?;
+        let mut trials = STAGES[0];
+        for longer in [STAGES[2], plan.trials.max(STAGES[2])] {
+            // What is clearly missed need not be looked at more closely.
+            let missed = |(goal, figure): (&Goal, &Figure)| {
+                figure.high.is_some_and(|high| high < goal.least) || figure.low.is_some_and(|low| low > goal.most)
+            };
+            if self.goals.iter().zip(&running_goals).any(missed) {
+                return Ok(None);
+            }
+            (running_goals, trials) = (self.figures_of(self.game, longer)?, longer);
+        }
+        if !self.goals.iter().zip(&running_goals).all(|(goal, figure)| goal.holds(figure)) {
+            return Ok(None);
+        }
+        let number = |(vary, value): (&Vary, f64)| {
+            Ok(TunedNumber { path: vary.path.clone(), scales: vary.scales, now: vary.now(self.game)?, value })
+        };
+        Ok(Some(Tuning {
+            encounter: self.encounter.to_owned(),
+            goals: self.goals.iter().map(|goal| goal.text.clone()).collect(),
+            met: true,
+            numbers: self.varied.iter().zip(now).map(number).collect::<Result<_, Error>>()?,
+            before: running_goals.clone(),
+            after: running_goals,
+            goals_met: vec![true; self.goals.len()],
+            trials,
+            points: 1,
+        }))
     }
 
     /// Spread evenly over the ranges: multiples of the golden ratio and its kin (a Kronecker sequence).
@@ -249,7 +437,7 @@ impl Search<'_> {
             [0.618_033_988_749_895, 0.754_877_666_246_693, 0.569_840_290_998_053, 0.819_172_513_396_164];
         let place = |(number, vary): (usize, &Vary)| {
             let share = ((index + 1) as f64 * TURNS[number % TURNS.len()]).fract();
-            (share * Self::steps(vary) as f64).round() as i64
+            (share * self.steps(vary) as f64).round() as i64
         };
         self.varied.iter().enumerate().map(place).collect()
     }
@@ -259,7 +447,7 @@ impl Search<'_> {
     fn descend(&mut self, stage: usize, from: Point, part: i64) -> Result<Point, Error> {
         let mut best = from;
         let mut worth = self.worth(stage, &best)?;
-        let mut strides: Vec<i64> = self.varied.iter().map(|vary| (Self::steps(vary) / part).max(1)).collect();
+        let mut strides: Vec<i64> = self.varied.iter().map(|vary| (self.steps(vary) / part).max(1)).collect();
         loop {
             let mut moved = false;
             for point in self.neighbours(&best, &strides) {
@@ -289,7 +477,7 @@ impl Search<'_> {
         for (number, vary) in self.varied.iter().enumerate() {
             for way in [-1, 1] {
                 let mut other = point.clone();
-                other[number] = (point[number] + way * strides[number]).clamp(0, Self::steps(vary));
+                other[number] = (point[number] + way * strides[number]).clamp(0, self.steps(vary));
                 push(other);
             }
         }
@@ -305,4 +493,30 @@ fn tidy(value: f64) -> f64 {
         .map(|digit| digit * power)
         .find(|one| *one >= value * (1.0 - 1e-9))
         .unwrap_or(value)
+}
+
+/// The least x (by its squares) with `rows · x = wanted`: x = Aᵀ (A Aᵀ)⁻¹ wanted, the inverse by elimination with pivots.
+/// Nothing where the rows depend on one another.
+fn least_change(rows: &[Vec<f64>], wanted: &[f64]) -> Option<Vec<f64>> {
+    let inner = |a: &[f64], b: &[f64]| a.iter().zip(b).map(|(a, b)| a * b).sum::<f64>();
+    let mut left: Vec<Vec<f64>> = rows.iter().map(|a| rows.iter().map(|b| inner(a, b)).collect()).collect();
+    let mut right = wanted.to_vec();
+    let size = right.len();
+    for column in 0..size {
+        let pivot = (column..size).max_by(|a, b| left[*a][column].abs().total_cmp(&left[*b][column].abs()))?;
+        left.swap(column, pivot);
+        right.swap(column, pivot);
+        if left[column][column].abs() < 1e-12 {
+            return None;
+        }
+        for row in (0..size).filter(|row| *row != column) {
+            let factor = left[row][column] / left[column][column];
+            let pivot = left[column].clone();
+            left[row].iter_mut().zip(&pivot).for_each(|(one, above)| *one -= factor * above);
+            right[row] -= factor * right[column];
+        }
+    }
+    let weights: Vec<f64> = (0..size).map(|row| right[row] / left[row][row]).collect();
+    let numbers = rows.first().map_or(0, Vec::len);
+    Some((0..numbers).map(|number| rows.iter().zip(&weights).map(|(row, weight)| row[number] * weight).sum()).collect())
 }

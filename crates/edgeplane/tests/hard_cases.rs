@@ -1,0 +1,200 @@
+//! Figures where it is hard to say something true: what is rare and large, what hardly varies, values that repeat, far
+//! quantiles of few fights; and searches with more than one answer. Every truth here is known exactly.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use std::sync::Arc;
+
+use crate::common::game;
+use edgeplane::study::{
+    Goal, Variant, Vary, run_comparison, run_expectation, run_sensitivity, run_to_precision, run_tuning,
+};
+use edgeplane::{Figure, Game, Override, Setup, TrialsPlan};
+
+/// One who throws once at a post. `rare` does 500 in one of a thousand and 1 else: 1.499 on average. `even` lasts as long
+/// as it says, from 1 to 3 s. `steps` does 2, 3 or 4 with chances of 0.3, 0.4 and 0.3. `fixed` always takes 1.7 s.
+const THROWS: &str = r#"
+    [attributes]
+    rare = 0.001
+    hill = 0.05
+    chance = 0.3
+    aim = 0.2
+    swerve = 0.15
+    jump = 0.3
+    [pools]
+    health = { max = 1000, defeat = true }
+    [ability.rare]
+    uses = 1
+    does = [{ damage = "if(roll(caster.rare), 500, 1)" }]
+    [ability.even]
+    uses = 1
+    cast = "between(1, 3)"
+    does = [{ damage = 1000 }]
+    [ability.steps]
+    uses = 1
+    does = [{ damage = "if(roll(caster.jump), 4, if(roll(4 / 7), 3, 2))" }]
+    [ability.fixed]
+    uses = 1
+    cast = 1.7
+    does = [{ damage = 1000 }]
+    [ability.hill]
+    uses = 1
+    does = [{ damage = "if(roll(4 * caster.hill * (1 - caster.hill)), 1000, 1)" }]
+    [ability.chance]
+    uses = 1
+    does = [{ damage = "if(roll(caster.chance), 1000, 1)" }]
+    [ability.two]
+    uses = 1
+    does = [{ damage = "if(roll((0.5 + caster.aim) * (1 - caster.swerve)), 1000, 1)" }]
+    [character.rare]
+    abilities = ["rare"]
+    [character.even]
+    abilities = ["even"]
+    [character.steps]
+    abilities = ["steps"]
+    [character.fixed]
+    abilities = ["fixed"]
+    [character.hill]
+    abilities = ["hill"]
+    [character.chance]
+    abilities = ["chance"]
+    [character.two]
+    abilities = ["two"]
+    [character.post]
+"#;
+
+/// A throw for each kind of encounter, with what is expected.
+fn throws(expects: &str) -> Game {
+    let kinds = ["rare", "even", "steps", "fixed", "hill", "chance", "two"];
+    let encounter =
+        |kind: &&str| format!("[encounter.{kind}]\nsides = {{ x = [\"{kind}\"], y = [\"post\"] }}\ntime_limit = 5\n");
+    game(&format!("{THROWS}{}{expects}", kinds.iter().map(encounter).collect::<String>()))
+}
+
+fn plan(trials: u64, seed: u64) -> TrialsPlan {
+    TrialsPlan { trials, seed, ..TrialsPlan::default() }
+}
+
+fn covers(figure: &Figure, truth: f64) -> bool {
+    figure.low.is_none_or(|low| low <= truth) && figure.high.is_none_or(|high| truth <= high)
+}
+
+/// How many of so many seeds keep a promise.
+fn of(seeds: u64, kept: impl Fn(u64) -> bool) -> usize {
+    (0..seeds).filter(|seed| kept(*seed)).count()
+}
+
+#[test]
+fn what_is_rare_and_large_is_neither_missed_nor_promised_away() {
+    let expects = "[[expect]]\nthat = \"damage(x)\"\nin = \"rare\"\nat_most = 1.2\n";
+    let game = throws(expects);
+    let rule = &game.program().expectations()[0];
+    let held = of(30, |seed| run_expectation(game.program(), rule, &plan(0, seed), &|_| {}).unwrap().verdict.holds());
+    assert!(held <= 1, "1.499 is above 1.2, and {held} of 30 seeds call it held");
+    // With 1,000 fights a third of the seeds see nothing of it: their intervals are open.
+    let truths = [50, 200, 1_000].map(|trials| {
+        of(100, |seed| covers(&game.measure("rare", &["damage(x)"], &plan(trials, seed)).unwrap()[0], 1.499))
+    });
+    assert!(truths.iter().all(|covered| *covered >= 90), "{truths:?} of 100");
+    let setup = Arc::new(Setup::of(game.program(), game.encounter("rare").unwrap()));
+    let variant = Variant::new(setup, &["damage(x)"]).unwrap();
+    let precise = of(60, |seed| {
+        let figures = run_to_precision(&variant, &plan(1_000, seed), 0.3, 10_000_000, &|_| {}).unwrap();
+        assert!(figures[0].half_width() <= 0.3, "{figures:?}");
+        covers(&figures[0], 1.499)
+    });
+    assert!(precise >= 53, "{precise} of 60");
+}
+
+#[test]
+fn far_quantiles_of_few_fights_have_an_open_end() {
+    let game = throws("[[expect]]\nthat = \"duration.p99.9\"\nin = \"even\"\nat_most = 2.99\n");
+    let figure = |trials, seed, what: &str| game.measure("even", &[what], &plan(trials, seed)).unwrap().remove(0);
+    assert_eq!(figure(50, 1, "duration.p99").high, None);
+    assert_eq!(figure(50, 1, "duration.p1").low, Some(0.0), "nothing lasts less");
+    for trials in [50, 200, 1_000] {
+        let covered = of(200, |seed| covers(&figure(trials, seed, "duration.p99"), 2.98));
+        assert!(covered >= 184, "{covered} of 200 with {trials} fights");
+    }
+    let rule = &game.program().expectations()[0];
+    let held = of(20, |seed| run_expectation(game.program(), rule, &plan(0, seed), &|_| {}).unwrap().verdict.holds());
+    assert!(held <= 1, "the 99.9th percentile is 2.998, and {held} of 20 call it at most 2.99");
+}
+
+#[test]
+fn quantiles_are_exact_where_values_repeat() {
+    let game = throws("[[expect]]\nthat = \"duration.p50\"\nin = \"fixed\"\nat_least = 1.7\nat_most = 1.7\n");
+    let rule = &game.program().expectations()[0];
+    let found = run_expectation(game.program(), rule, &plan(0, 1), &|_| {}).unwrap();
+    assert!(found.verdict.holds() && found.figure.value == Some(1.7), "{found:?}");
+    // More steps to the top change no median.
+    let more = game.variant(&[Override::parse("attributes.jump=0.45").unwrap()]).unwrap();
+    let measured = |game: &Game| game.measured("steps", &["damage(x).p50"]).unwrap();
+    let changed = of(100, |seed| {
+        let found = run_comparison(&measured(&game), &measured(&more), &plan(1_000, seed), &|_| {}).unwrap();
+        found[0].is_certain()
+    });
+    assert!(changed <= 5, "the median is 3 before and after, and {changed} of 100 call it changed");
+}
+
+#[test]
+fn without_variation_an_interval_is_open_unless_nothing_is_drawn() {
+    let game = throws("");
+    let damage = game.measure("rare", &["damage(x)"], &plan(20, 3)).unwrap().remove(0);
+    assert_eq!((damage.value, damage.low, damage.high), (Some(1.0), None, None), "20 alike of something drawn");
+    let sure = game.measure("fixed", &["damage(x)", "duration"], &plan(20, 3)).unwrap();
+    assert_eq!((sure[0].low, sure[0].high), (Some(1000.0), Some(1000.0)), "no chance is drawn at all");
+    let one = game.trials("even", &plan(1, 1)).unwrap().duration;
+    assert!(one.high.is_infinite() && one.mean > 1.0, "one fight has no interval: {one:?}");
+}
+
+#[test]
+fn sensitivity_claims_no_more_than_was_looked_for() {
+    let game = throws("").variant(&[Override::parse("attributes.chance=0.04").unwrap()]).unwrap();
+    // 5 % more of 4 % are 2 fights in a thousand.
+    for seed in 0..10 {
+        let found = run_sensitivity(&game, "chance", "win_rate(x)", 0.05, &plan(4_000, seed), &|_, _| {}).unwrap();
+        assert!(!found.without_effect.iter().any(|path| path == "attributes.chance"), "{found:?}");
+    }
+    // What only changes how long a fight lasts changes fights.
+    let found = run_sensitivity(&throws(""), "fixed", "win_rate(x)", 0.05, &plan(300, 1), &|_, _| {}).unwrap();
+    assert!(found.elsewhere.iter().any(|path| path == "ability.fixed.cast"), "{found:?}");
+}
+
+fn tuned(game: &Game, encounter: &str, vary: &[&str], want: &str, seed: u64) -> (bool, Vec<f64>) {
+    let vary: Vec<Vary> = vary.iter().map(|text| Vary::parse(text).unwrap()).collect();
+    let found = run_tuning(game, encounter, &vary, &[Goal::parse(want).unwrap()], &plan(2_000, seed), &|_| {}).unwrap();
+    (found.met, found.numbers.iter().map(|number| number.value).collect())
+}
+
+#[test]
+fn tuning_finds_the_smallest_change_also_where_there_are_several_answers() {
+    let game = throws("");
+    // 4 w (1 - w) is 0.64 at 0.2 and at 0.8, and w is 0.05 now.
+    let (met, hill) = tuned(&game, "hill", &["attributes.hill=0..1"], "win_rate(x) = 64% +- 1%", 1);
+    assert!(met && (hill[0] - 0.2).abs() < 0.02, "{hill:?}");
+    // Met as things are: nothing is changed, whatever lattice there is.
+    let near = game.variant(&[Override::parse("attributes.chance=0.3017").unwrap()]).unwrap();
+    let met = tuned(&near, "chance", &["attributes.chance=0..1"], "win_rate(x) = 30% +- 1%", 1);
+    assert_eq!(met, (true, vec![0.3017]));
+    // Not met at any value of the range.
+    let (met, _) = tuned(&game, "chance", &["attributes.chance=0..0.2"], "win_rate(x) >= 50%", 1);
+    assert!(!met);
+    // A ridge: (0.5 + aim) (1 - swerve) = 0.75, from aim 0.2 and swerve 0.15, is nearest at a distance of 0.17 of the ranges
+    // (by a fine grid over the curve), and far more along either number alone.
+    let distance = |aim: f64, swerve: f64| hypot((aim - 0.2) / 0.5, (swerve - 0.15) / 0.5);
+    let on_curve = |step: i32| {
+        let swerve = f64::from(step) / 20_000.0;
+        let aim = 0.75 / (1.0 - swerve) - 0.5;
+        (0.0..=0.5).contains(&aim).then(|| distance(aim, swerve))
+    };
+    let least = (0..10_000).filter_map(on_curve).fold(f64::INFINITY, f64::min);
+    let vary = ["attributes.aim=0..0.5", "attributes.swerve=0..0.5"];
+    let (met, ridge) = tuned(&game, "two", &vary, "win_rate(x) = 75% +- 1%", 2);
+    let moved = distance(ridge[0], ridge[1]);
+    assert!(met && moved < least + 0.03, "moved {moved}, and {least} is enough: {ridge:?}");
+}
+
+fn hypot(a: f64, b: f64) -> f64 {
+    (a * a + b * b).sqrt()
+}
