@@ -118,7 +118,7 @@ impl Pairs {
         }
     }
 
-    /// Paired shares: half a trial is added to each of the four effects, so that the interval holds its
+    /// Paired shares: half a trial is added to each of the four outcomes, so that the interval holds its
     /// coverage also when hardly any trial differs (Agresti and Min 2005).
     fn shares(&self, sure: Confidence) -> (f64, f64) {
         let trials = self.moments.count + 2.0;
