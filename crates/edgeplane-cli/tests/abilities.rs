@@ -305,7 +305,7 @@ fn gear_is_told_where_it_counts() {
         "guard 26.4 12 + 10 oilskin + 20 % steady_footing Halves impact at 100.\n",
         "heft 15.4 14 + 10 % long_hook Weight behind a blow.\n",
         "max_health 265.333 60 + 14 * grit = 60 + 14 * 14.6667\n",
-        "health 265.333 265.333 max_health = 265.333 falls when it empties\n",
+        "health 265.333 265.333 max_health = 265.333 defeated when it empties\n",
         "oilskin (body, 3 of weirguard), hobnails (feet, 3 of weirguard), long_hook (hands, 3 of weirguard)\n",
     ] {
         assert!(told.contains(expected), "{expected}{told}");

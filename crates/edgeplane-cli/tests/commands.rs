@@ -176,7 +176,7 @@ fn explain_gives_the_chances_and_means_of_a_hit() {
 fn a_fight_is_told_and_its_trace_has_the_arithmetic() {
     let told = answer(&["fight", DEMO, "duel", "--seed", "7"]);
     assert!(told.starts_with("Weir Nine · duel · seed 7\n"), "{told}");
-    assert!(told.contains("falls to lockhand's boathook") && told.contains("keepers win"), "{told}");
+    assert!(told.contains("is defeated by lockhand's boathook") && told.contains("keepers win"), "{told}");
     assert!(told.contains("health over time"), "{told}");
     let trace = answer(&["fight", DEMO, "duel", "--seed", "7", "--trace"]);
     assert!(trace.contains("18.9421 * (200 - 15) / 200 = 17.5215"), "{trace}");

@@ -39,7 +39,7 @@ fn rows(table: &str, first: &str) -> Vec<String> {
 fn explain_tells_what_a_status_does_stack_by_stack_and_tick_by_tick() {
     let (told, _) = answer(&["explain", DEMO, "cracked", "--from", "bell_ringer", "--on", "silt_crab"]);
     assert!(told.starts_with("cracked from bell_ringer on silt_crab · A shell that rings hollow"), "{told}");
-    assert_eq!(rows(&told, "a second one"), ["a second one stacks, up to 6; each ends on its own"]);
+    assert_eq!(rows(&told, "reapplied"), ["reapplied stacks, up to 6; each ends on its own"]);
     assert_eq!(rows(&told, "lasts"), ["lasts 8 s"]);
     assert_eq!(rows(&told, "guard"), ["guard add -3 * stacks"]);
     assert_eq!([rows(&told, "none"), rows(&told, "4")], [["none 15"], ["4 3"]]);

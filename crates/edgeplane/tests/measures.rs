@@ -124,7 +124,7 @@ fn measures_of_a_duel_count_what_is_told() {
     one("win_rate(silt)", &|told, _| [truth(matches!(told.ending, Ending::Won(side) if side.0 == 1)), 1.0]);
     one("duration", &|told, _| [told.end(), 1.0]);
     one("defeat_rate(lockhand)", &|told, who| [truth(told.fell(who).is_some()), 1.0]);
-    one("falls(keepers)", &|told, who| [truth(told.fell(who).is_some()), 1.0]);
+    one("defeated(keepers)", &|told, who| [truth(told.fell(who).is_some()), 1.0]);
     one("survivors(lockhand)", &|told, who| [truth(told.fell(who).is_none()), 1.0]);
     one("defeat_time(lockhand)", &|told, who| told.fell(who).map_or([0.0; 2], |at| [at, 1.0]));
     one("damage(lockhand)", &|told, who| [told.hits(who, |hit| hit.dealt), 1.0]);

@@ -19,7 +19,7 @@ pub(crate) fn draw(sheet: &CharacterSheet) -> String {
     ));
     out.push('\n');
     let pool = |pool: &edgeplane::study::explain::PoolLine| {
-        let defeat = if pool.defeat { "falls when it empties" } else { "" };
+        let defeat = if pool.defeat { "defeated when it empties" } else { "" };
         vec![
             pool.cap.name.clone(),
             plain(pool.cap.value),

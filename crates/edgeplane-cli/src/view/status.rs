@@ -26,7 +26,7 @@ fn facts(explained: &StatusExplanation) -> String {
     let facts = [
         ("is", format!("{}{tags}", explained.kind.name())),
         ("lasts", format!("{lasts}{ticks}")),
-        ("a second one", explained.reapply.clone()),
+        ("reapplied", explained.reapply.clone()),
         ("forbids", explained.forbids.join(", ")),
         ("keeps away", explained.immune.join(", ")),
         ("hit steps", explained.hit_steps.join("; ")),

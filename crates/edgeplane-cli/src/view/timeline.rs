@@ -312,8 +312,8 @@ impl<'a> Teller<'a> {
             }
             Event::Defeated { who, by } => {
                 let by = by
-                    .map_or_else(String::new, |(by, source)| format!(" to {}'s {}", self.who(by), self.source(source)));
-                self.line(at, self.who(who), "", "", &Came { strong: true, ..Came::only(&format!("falls{by}")) });
+                    .map_or_else(String::new, |(by, source)| format!(" by {}'s {}", self.who(by), self.source(source)));
+                self.line(at, self.who(who), "", "", &Came { strong: true, ..Came::only(&format!("is defeated{by}")) });
             }
             Event::Interrupted { who, ability, by, source } => {
                 let came = Came { strong: true, ..Came::only(&format!("breaks {}", self.ability(ability))) };

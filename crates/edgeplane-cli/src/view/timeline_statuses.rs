@@ -88,7 +88,7 @@ fn ended(reason: LostReason) -> &'static str {
         LostReason::Replaced => "is replaced",
         LostReason::Consumed => "is used up",
         LostReason::ConditionEnded => "holds no more",
-        LostReason::OwnerDefeated => "falls away",
+        LostReason::OwnerDefeated => "ends with its owner",
         LostReason::Transferred => "is taken over",
     }
 }

@@ -99,10 +99,10 @@ quantities! {
     WinRate "win_rate" [Side] [] Share "Share of fights that the side wins.";
     DrawRate "draw_rate" [] [] Share "Share of fights that nobody wins.";
     Duration "duration" [] [] Seconds "How long a fight lasts.";
-    DefeatRate "defeat_rate" [Who] [] Share "Share of fights in which all of them fall.";
-    Falls "falls" [Who] [] Count "How many of them fall.";
+    DefeatRate "defeat_rate" [Who] [] Share "Share of fights in which all of them are defeated.";
+    Defeated "defeated" [Who] [] Count "How many of them are defeated.";
     Survivors "survivors" [Who] [] Count "How many of them stand at the end.";
-    DefeatTime "defeat_time" [Who] [] Seconds "When the first of them falls; fights in which none falls do not count.";
+    DefeatTime "defeat_time" [Who] [] Seconds "When the first of them is defeated; fights in which none is do not count.";
     Left "left" [Who Pool] [] Amount "What is left in the pool at the end, all of them together.";
     LeftShare "left_share" [Who Pool] [] Share "The same as a share of the caps.";
     Damage "damage" [Who] [Source] Amount "Damage that they deal.";

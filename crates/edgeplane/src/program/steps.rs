@@ -25,7 +25,7 @@ pub struct PoolPlan {
     pub decay: Option<FlowPlan>,
     /// What the amount does when the cap moves.
     pub on_cap_change: CapChange,
-    /// Whether a combatant falls when it empties.
+    /// Whether a combatant is defeated when it empties.
     pub defeat: bool,
     /// Attributes that its cap and its flow hang on, see [`super::dirty`].
     pub(crate) reads: u64,

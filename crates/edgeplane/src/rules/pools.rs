@@ -17,7 +17,7 @@ pub struct PoolRule {
     pub decay: Option<FlowRule>,
     /// What the amount does when the cap moves.
     pub on_cap_change: CapChange,
-    /// Whether a combatant falls when it empties.
+    /// Whether a combatant is defeated when it empties.
     pub defeat: bool,
     /// For readers.
     pub about: String,

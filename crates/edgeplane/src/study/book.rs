@@ -197,7 +197,7 @@ impl Book {
             Q::DrawRate => (Term::Drawn, Term::One),
             Q::Duration => (Term::Duration, Term::One),
             Q::DefeatRate => (Term::AllDefeated(who()), Term::One),
-            Q::Falls => (Term::Fallen(who()), Term::One),
+            Q::Defeated => (Term::Fallen(who()), Term::One),
             Q::Survivors => (Term::Standing(who()), Term::One),
             Q::DefeatTime => (Term::FirstFall(who()), Term::AnyFell(who())),
             Q::Left => (Term::Left(who(), picks.pool.unwrap_or_default()), Term::One),

@@ -10,6 +10,7 @@ const RENAMED: &[(&str, &str, &str)] = &[
     ("fall_rate", "defeat_rate", "defeat_rate"),
     ("fall_time", "defeat_time", "defeat_time"),
     ("fell", "defeated", "defeated"),
+    ("falls", "defeated", "defeated"),
     ("ally_fell", "ally_defeated", "ally_defeated"),
     ("enemy_fell", "enemy_defeated", "enemy_defeated"),
     ("owner_fell", "owner_defeated", "owner_defeated"),

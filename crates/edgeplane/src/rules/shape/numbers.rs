@@ -58,7 +58,7 @@ pub(in crate::rules) static POOL: TableShape = TableShape {
             Shape::Choice(&["keep", "scale", "shift"]),
             "What becomes of what is in it as its cap changes.",
         ),
-        key("defeat", Shape::Flag, "A combatant falls when it empties."),
+        key("defeat", Shape::Flag, "A combatant is defeated when it empties."),
         ABOUT,
     ],
 };

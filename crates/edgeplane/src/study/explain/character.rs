@@ -40,7 +40,7 @@ pub struct PoolLine {
     pub start: f64,
     /// What it gains (or, below zero, loses): "+3 per second".
     pub flow: String,
-    /// Whether its owner falls when it empties.
+    /// Whether its owner is defeated when it empties.
     pub defeat: bool,
 }
 
