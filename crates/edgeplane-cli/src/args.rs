@@ -6,7 +6,7 @@ use clap::{Args as ClapArgs, Parser, Subcommand, ValueEnum};
 use edgeplane::Override;
 use edgeplane::study::{Goal, MOST_PARTS, Vary};
 
-/// Combat rules as data: check them, explain their numbers, play fights, count thousands of them.
+/// Combat rules as data: check a ruleset, explain its numbers, play single fights, and study thousands of them.
 #[derive(Debug, Parser)]
 #[command(name = "edgeplane", version, about, max_term_width = 100)]
 pub(crate) struct Args {
@@ -16,41 +16,41 @@ pub(crate) struct Args {
 
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
-    /// Reads a ruleset and says what is wrong with it, and where
+    /// Checks a ruleset and reports what is wrong with it, and where
     Check(CheckArgs),
-    /// Explains a character's numbers, or what an ability of one does to another
+    /// Explains the numbers of a character, an ability or a status
     Explain(ExplainArgs),
-    /// Plays one fight and tells it
+    /// Plays one fight and prints its events
     Fight(FightArgs),
     /// Plays many fights and counts who wins, how long it takes and what did the damage
     Trials(TrialsArgs),
-    /// Shows what an edit does: two rulesets, or one with and without --set, trial by trial on the same chances
+    /// Compares two rulesets, or one with and without --set, fight by fight on the same random numbers
     Compare(CompareArgs),
-    /// Repeats a study along one or two varied numbers
+    /// Repeats a study over the values of one or two numbers
     Sweep(SweepArgs),
-    /// Ranks the numbers of a ruleset by what a small change of each does to a measure
+    /// Ranks the numbers of a ruleset by how much a small change of each moves a measure
     Sensitivity(SensitivityArgs),
-    /// Looks for the smallest change of some numbers that meets goals
+    /// Finds the smallest change of some numbers that meets goals
     Tune(TuneArgs),
-    /// Lets every character fight every other, one against one
+    /// Plays every character against every other, one against one
     Matrix(MatrixArgs),
-    /// Fights a row of encounters with the same combatants, and counts how far they come
+    /// Plays a row of encounters with the same combatants and counts how far they get
     Gauntlet(GauntletArgs),
-    /// Shows rules as a spreadsheet, or takes the values of one back into the files
+    /// Exports rules as a spreadsheet, or imports the values of one into the files
     Sheet(SheetArgs),
-    /// Holds a ruleset to its expectations
+    /// Checks a ruleset against its expectations
     Verify(VerifyArgs),
-    /// Writes one page with everything: who wins, how long it takes, what does it, one fight of each encounter
+    /// Writes a page with everything: who wins, how long it takes, what does the damage, and one fight of each encounter
     Report(ReportArgs),
-    /// Puts the parts of a study together that were counted one by one with `trials --part`
+    /// Merges the parts of a study that were run one by one with `trials --part`
     Merge(MergeArgs),
     /// Lists everything that can be measured
     Measures(MeasuresArgs),
-    /// Writes what may stand in a ruleset as a JSON Schema, by which editors complete and check
+    /// Writes the format of rulesets as a JSON Schema, for completion and checks in editors
     Schema(SchemaArgs),
-    /// Writes a small ruleset that runs, to start from
+    /// Creates a small ruleset to start from
     New(NewArgs),
-    /// Tells the whole tour on the demo ruleset and leaves its files in a folder
+    /// Runs the whole tour on the demo ruleset and leaves its files in a folder
     Demo(DemoArgs),
 }
 
@@ -138,17 +138,17 @@ pub(crate) struct RulesetArgs {
     /// Tries a value without editing a file, such as character.lockhand.attributes.heft=16
     #[arg(long, value_name = "PATH=VALUE", value_parser = parse_set)]
     pub(crate) set: Vec<Override>,
-    /// Runs again whenever a file of the ruleset is saved, and shows what moved
+    /// Runs again whenever a file of the ruleset is saved, and shows what changed
     #[arg(long)]
     pub(crate) watch: bool,
 }
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct OutputArgs {
-    /// How to print the answer
+    /// How to print the result
     #[arg(long, value_enum, default_value_t = Format::Text)]
     pub(crate) format: Format,
-    /// Writes the answer into a file
+    /// Writes the result to a file
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
 }
@@ -175,12 +175,12 @@ pub(crate) struct CheckArgs {
 pub(crate) struct ExplainArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// A character, or an ability or a status together with --from and --on
+    /// A character; or an ability or a status, with --from and --on
     pub(crate) what: String,
     /// The character who uses the ability, or applies the status
     #[arg(long, value_name = "CHARACTER")]
     pub(crate) from: Option<String>,
-    /// The character on whom it is used, or whose status it is
+    /// The character on whom the ability is used, or who has the status
     #[arg(long, value_name = "CHARACTER")]
     pub(crate) on: Option<String>,
     /// A status that the character has, with its stacks if there are more than one: waterlogged=3
@@ -196,13 +196,13 @@ pub(crate) struct FightArgs {
     pub(crate) ruleset: RulesetArgs,
     /// An encounter of the ruleset
     pub(crate) encounter: String,
-    /// Lets a character use nothing but one ability, whenever it can: lockhand=boathook
+    /// Makes a character use only this ability, whenever it can: lockhand=boathook
     #[arg(long, value_name = "CHARACTER=ABILITY", value_parser = parse_force)]
     pub(crate) force: Vec<(String, String)>,
-    /// The seed of all chance in the fight
+    /// The seed of all random numbers of the fight
     #[arg(long, default_value_t = 1)]
     pub(crate) seed: u64,
-    /// Tells the arithmetic behind each number, and why each choice was made
+    /// Shows the arithmetic behind each number, and why each choice was made
     #[arg(long)]
     pub(crate) trace: bool,
     #[command(flatten)]
@@ -217,16 +217,16 @@ pub(crate) struct TrialsArgs {
     pub(crate) ruleset: RulesetArgs,
     /// An encounter of the ruleset
     pub(crate) encounter: String,
-    /// Lets a character use nothing but one ability, whenever it can: lockhand=boathook
+    /// Makes a character use only this ability, whenever it can: lockhand=boathook
     #[arg(long, value_name = "CHARACTER=ABILITY", value_parser = parse_force)]
     pub(crate) force: Vec<(String, String)>,
     /// Only these measures, such as duration.p50 or damage(lockhand, boathook); see `edgeplane measures`
     #[arg(short, long, value_name = "MEASURE", conflicts_with = "plot")]
     pub(crate) measure: Vec<String>,
-    /// Runs on until every interval of the measures is that narrow to either side, such as 0.5% or 0.02
+    /// Runs until every interval reaches no farther than this to either side, such as 0.5% or 0.02
     #[arg(long, value_name = "WIDTH", value_parser = parse_precision, requires = "measure")]
     pub(crate) precision: Option<f64>,
-    /// Counts one part of the fights and writes it as JSON, to be merged with the others: 3/16 is the third of sixteen
+    /// Runs one part of the fights and writes it as JSON, to be merged with the others: 3/16 is the third of sixteen
     #[arg(long, value_name = "K/N", value_parser = parse_part, conflicts_with_all = ["measure", "plot", "format"])]
     pub(crate) part: Option<(u64, u64)>,
     #[command(flatten)]
@@ -256,7 +256,7 @@ pub(crate) struct MergeArgs {
 /// A picture of the answer.
 #[derive(Debug, ClapArgs)]
 pub(crate) struct PlotArgs {
-    /// Draws a picture of the answer too: FILE.svg, or FILE.png
+    /// Also draws a picture of the result: FILE.svg, or FILE.png
     #[arg(long, value_name = "FILE", value_parser = parse_picture)]
     pub(crate) plot: Option<PathBuf>,
 }
@@ -318,7 +318,7 @@ pub(crate) struct SensitivityArgs {
     pub(crate) ruleset: RulesetArgs,
     /// An encounter of the ruleset
     pub(crate) encounter: String,
-    /// What should be changed; the first side's win rate by default
+    /// The measure; the first side's win rate by default
     #[arg(short, long, value_name = "MEASURE")]
     pub(crate) measure: Option<String>,
     /// By how much every number is raised, one at a time
@@ -357,7 +357,7 @@ pub(crate) struct TuneArgs {
 pub(crate) struct MatrixArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// The characters, with commas between them; all that are no templates by default
+    /// The characters, separated by commas; by default all but templates
     #[arg(long, value_name = "CHARACTERS", value_delimiter = ',')]
     pub(crate) among: Vec<String>,
     /// Seconds after which a duel ends without a winner
@@ -392,10 +392,10 @@ pub(crate) struct SheetArgs {
     pub(crate) ruleset: PathBuf,
     /// Which rules: character, ability, status, gear, zone, point or curve
     pub(crate) section: String,
-    /// Only these columns, with commas between them, such as level,attributes.heft
+    /// Only these columns, separated by commas, such as level,attributes.heft
     #[arg(long, value_name = "COLUMNS", value_delimiter = ',')]
     pub(crate) columns: Vec<String>,
-    /// Takes the values of this .csv file to where they stand in the ruleset; comments and all else stay as they are
+    /// Imports the values of this .csv file into the ruleset's files; comments and everything else stay as they are
     #[arg(long, value_name = "FILE", conflicts_with = "columns")]
     pub(crate) take: Option<PathBuf>,
     #[command(flatten)]
@@ -406,9 +406,9 @@ pub(crate) struct SheetArgs {
 pub(crate) struct VerifyArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// Encounters to ask; all of which something is expected by default
+    /// Encounters to check; by default all that have expectations
     pub(crate) encounters: Vec<String>,
-    /// Writes the verdicts as JUnit XML too, as build servers read them
+    /// Also writes the verdicts as JUnit XML, for build servers
     #[arg(long, value_name = "FILE")]
     pub(crate) junit: Option<PathBuf>,
     /// The seed of the studies
@@ -425,9 +425,9 @@ pub(crate) struct VerifyArgs {
 pub(crate) struct ReportArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// Encounters to tell of; all by default
+    /// Encounters on the page; all by default
     pub(crate) encounters: Vec<String>,
-    /// Ranks the numbers of each encounter too, which takes longer
+    /// Also ranks the numbers of each encounter, which takes longer
     #[arg(long)]
     pub(crate) sensitivity: bool,
     #[command(flatten)]
@@ -452,13 +452,13 @@ pub(crate) struct SchemaArgs {
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct NewArgs {
-    /// The folder to write; it must not exist, or be empty
+    /// The folder to create; it must not exist, or must be empty
     pub(crate) folder: PathBuf,
 }
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct DemoArgs {
-    /// The folder in which the demo's files are left
+    /// The folder for the demo's files
     #[arg(short, long, value_name = "FOLDER", default_value = "edgeplane-demo")]
     pub(crate) output: PathBuf,
 }

@@ -129,10 +129,18 @@ fn what_a_ruleset_cannot_say_does_not_fit() {
         json!({ "pools": { "health": { "start": "full" } } }),
         json!({ "encounter": { "duel": { "sides": { "a": [{ "count": 2 }] } } } }),
         json!({ "expect": [{ "that": "win_rate(a)", "in": "duel", "trials": 3 }] }),
+        // Words of earlier versions.
+        json!({ "status": { "soaked": { "again": "stack" } } }),
+        json!({ "status": { "soaked": { "sticky": true } } }),
+        json!({ "status": { "soaked": { "on": [{ "event": "fell", "does": [{ "damage": 1 }] }] } } }),
+        json!({ "character": { "one": { "withheld": [] } } }),
+        json!({ "character": { "one": { "worth": 3 } } }),
+        json!({ "zone": { "bog": { "inflict": ["soaked"] } } }),
+        json!({ "ability": { "hook": { "does": [{ "inflict": "soaked" }] } } }),
     ] {
         assert!(misfit(&wrong, &schema, &schema, "").is_some(), "{wrong}");
     }
-    // Rulesets with unknown keys, as the reader tells them; which keys a trigger has hangs on its event.
+    // Rulesets with unknown keys, as the reader tells them; which keys a trigger has depends on its event.
     let mut found = Vec::new();
     files(&Path::new(ROOT).join("crates/edgeplane/tests/cases/bad"), &mut found);
     let unknown = found.iter().filter(|path| fs::read_to_string(path).is_ok_and(|text| text.contains(" unknown-key")));

@@ -141,7 +141,7 @@ impl Game {
         changed.chain(added).map(|(path, _)| edit(path)).collect()
     }
 
-    /// Every number that an encounter can hang on, in the order of the files.
+    /// Every number that an encounter can depend on, in the order of the files.
     ///
     /// # Errors
     /// [`Error::Unknown`] when there is no such encounter.

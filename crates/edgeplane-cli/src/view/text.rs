@@ -16,7 +16,7 @@ pub(crate) fn dim(text: &str) -> String {
     styled(Style::new().dimmed(), text)
 }
 
-/// For what ends a hit or a fight; bold, so that it does not hang on colour alone.
+/// For what ends a hit or a fight; bold, so that it does not depend on colour alone.
 pub(crate) fn strong(text: &str) -> String {
     styled(AnsiColor::Magenta.on_default().bold(), text)
 }

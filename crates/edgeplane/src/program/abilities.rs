@@ -69,7 +69,7 @@ pub struct AbilityPlan {
     pub does: Vec<EffectPlan>,
     /// Those of its tags that some status forbids, one bit each.
     pub(crate) forbidden_by: u64,
-    /// Attributes that its times and its cost hang on; see [`super::dirty`].
+    /// Attributes that its times and its cost depend on; see [`super::dirty`].
     pub(crate) reads: u64,
 }
 

@@ -125,7 +125,7 @@ impl Program {
         Fault::negative(self, formula, value, &leaves.unwrap_or_default())
     }
 
-    /// Computes those attributes of a combatant that hang on the `dirty` ones, then the hidden ones.
+    /// Computes those attributes of a combatant that depend on the `dirty` ones, then the hidden ones.
     /// Gives those that changed, as bits.
     pub(crate) fn compute_attributes(
         &self,

@@ -480,7 +480,7 @@ impl Resolver<'_, '_> {
         self.put_in += 1;
         if self.put_in == MAX_CALLS || (self.called.len() == MAX_CALL_DEPTH && self.put_in < MAX_CALLS) {
             let message = format!(
-                "more than {MAX_CALLS} calls, or {MAX_CALL_DEPTH} inside each other, hang on `{}`",
+                "more than {MAX_CALLS} calls, or {MAX_CALL_DEPTH} inside each other, depend on `{}`",
                 self.formula.path
             );
             self.compiler.out.push(Diagnostic::at(Code::FormulaLimit, self.formula.span, message));

@@ -27,7 +27,7 @@ pub struct PoolPlan {
     pub on_cap_change: CapChange,
     /// Whether a combatant is defeated when it empties.
     pub defeat: bool,
-    /// Attributes that its cap and its flow hang on, see [`super::dirty`].
+    /// Attributes that its cap and its flow depend on, see [`super::dirty`].
     pub(crate) reads: u64,
 }
 

@@ -1,4 +1,4 @@
-//! Every number of a ruleset with its path, and which of them a fight can hang on.
+//! Every number of a ruleset with its path, and which of them a fight can depend on.
 
 use std::collections::BTreeSet;
 

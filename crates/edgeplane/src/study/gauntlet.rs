@@ -295,7 +295,7 @@ fn all_runs(
         };
         let range = round..batches.min(round + ROUND);
         let found: Vec<_> = range.into_par_iter().map(one).collect();
-        // In order, so that the first run that fails is told, and the last bit hangs on nothing else.
+        // In order, so that the first run that fails is told, and the last bit depends on nothing else.
         for sums in found {
             let Some((count, sums)) = sums else { return Ok((runs, total)) };
             runs += count;

@@ -1,7 +1,7 @@
 //! Studies in parts: each part counts a stretch of the trials, and all of them together come to the same bytes as one
 //! run.
 //!
-//! Floating-point sums depend on their order, so what is added to what hangs on nothing but the numbers of the trials:
+//! Floating-point sums depend on their order, so what is added to what depends on nothing but the numbers of the trials:
 //! batches are joined two by two in a tree whose shape is fixed. A part keeps the largest branches of that tree that lie
 //! wholly within it, which are at most two for each doubling of the trials.
 

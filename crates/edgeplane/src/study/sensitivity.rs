@@ -56,7 +56,7 @@ pub struct Effect {
     pub difference: Difference,
 }
 
-/// Raises every number that the encounter can hang on by a share such as 0.05, one at a time and each on the same
+/// Raises every number that the encounter can depend on by a share such as 0.05, one at a time and each on the same
 /// seeds, and ranks them by what that does to a measure. `progress` is called with the number
 /// of numbers done, and of how many.
 ///

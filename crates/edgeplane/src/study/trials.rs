@@ -18,7 +18,7 @@ use crate::fight::{Fight, Prevention, Sampler, Source, UnavailableReason, seed_o
 use crate::program::{AbilityId, CombatantId, Setup, SideId, StatusId};
 
 /// Fights that are counted together before their sums are joined. The size is fixed, so that the
-/// order of all additions, and with it the last bit of every sum, does not hang on the threads.
+/// order of all additions, and with it the last bit of every sum, does not depend on the threads.
 pub(super) const BATCH: u64 = 256;
 /// Batches between two joins: bounds the memory however many trials there are.
 const ROUND: u64 = 128;
