@@ -103,16 +103,21 @@ pub(super) struct Ledger {
 /// what is rare and large may have been missed altogether.
 const ENOUGH: u64 = 30;
 
-/// How many samples differ from the commonest one: that is one of the first two that differ, or nearly all do.
+/// How many trials differ from the commonest one in what they say, their quotient: the commonest is one of the first two that
+/// differ, or nearly all do.
 #[derive(Clone, Copy, Debug, Default)]
 struct Variety {
-    known: [Option<Sample>; 2],
+    known: [Option<f64>; 2],
     seen: [u64; 2],
     all: u64,
 }
 
 impl Variety {
-    fn add(&mut self, sample: Sample) {
+    fn add(&mut self, [value, over]: Sample) {
+        if over == 0.0 {
+            return;
+        }
+        let sample = value / over;
         self.all += 1;
         for (known, seen) in self.known.iter_mut().zip(&mut self.seen) {
             if *known.get_or_insert(sample) == sample {
@@ -149,7 +154,15 @@ impl Ledger {
         let mut interval = self.interval(measure, sure);
         if let Some(one) = interval.as_mut().filter(|_| self.is_mean(measure) && self.variety.others() == 0) {
             // Without variation nothing is known of what is rare.
-            (one.low, one.high) = if certain { (one.value, one.value) } else { (f64::NEG_INFINITY, f64::INFINITY) };
+            (one.low, one.high) = match (certain, measure.unit()) {
+                (true, _) => (one.value, one.value),
+                // So rare are fights that differ, and none of them can be off by more than a whole.
+                (false, Unit::Share) => {
+                    let rare = 1.0 - libm::pow(sure.tail(), 1.0 / self.variety.all.max(1) as f64);
+                    (one.value * (1.0 - rare), one.value + (1.0 - one.value) * rare)
+                }
+                (false, _) => (f64::NEG_INFINITY, f64::INFINITY),
+            };
         }
         Figure::new(measure, trials, interval)
     }
@@ -157,7 +170,9 @@ impl Ledger {
     /// Whether the interval can be relied on to tell the value from another one. Shares and quantiles have exact intervals;
     /// that of a mean follows from how the samples vary, of which enough have to be seen.
     pub(super) fn is_settled(&self, measure: &Measure, certain: bool) -> bool {
-        !self.is_mean(measure) || certain || self.variety.others() >= ENOUGH
+        let others = self.variety.others();
+        let bounded = others == 0 && measure.unit() == Unit::Share;
+        !self.is_mean(measure) || certain || bounded || others >= ENOUGH
     }
 
     fn is_mean(&self, measure: &Measure) -> bool {
