@@ -110,7 +110,9 @@ fn check(game: &Game, encounter: &str, fights: &[Told], measure: &str, by_hand: 
     assert!(sums[0] != 0.0, "{measure} never has anything to count");
     let (value, wanted) = (figure.value.unwrap(), sums[0] / sums[1]);
     assert!((value - wanted).abs() <= 1e-9 * wanted.abs().max(1.0), "{measure} is {value}, by hand {wanted}");
-    assert!(figure.low <= figure.value && figure.value <= figure.high && figure.trials == TRIALS);
+    // An end is open where the quotient of no fight differs from another's.
+    let covers = figure.low.is_none_or(|low| low <= value) && figure.high.is_none_or(|high| value <= high);
+    assert!(covers && figure.trials == TRIALS, "{figure:?}");
 }
 
 #[test]
