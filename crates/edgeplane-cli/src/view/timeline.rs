@@ -310,6 +310,18 @@ impl<'a> Teller<'a> {
             Event::Scripted { who, ability } => {
                 self.chose(at, who, &format!("{} by itself", self.ability(ability)));
             }
+            Event::LevelGained { who, level } => {
+                let came = Came { strong: true, ..Came::only(&format!("reaches level {}", plain(level))) };
+                self.line(at, self.who(who), "", "", &came);
+            }
+            Event::Revived { target, caster, source } => {
+                let came = Came { strong: true, ..Came::only("is brought back") };
+                self.result(at, caster, source, target, &came);
+            }
+            Event::SideChanged { who, side } => {
+                let came = Came::only(&format!("is on the side of {} now", self.setup.sides[side.index()]));
+                self.line(at, self.who(who), "", "", &came);
+            }
             Event::Defeated { who, by } => {
                 let by = by
                     .map_or_else(String::new, |(by, source)| format!(" by {}'s {}", self.who(by), self.source(source)));

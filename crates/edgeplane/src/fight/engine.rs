@@ -6,7 +6,7 @@ use super::limits::{FightError, FightErrorKind, Limits};
 use super::session::control::Controller;
 use super::state::{Scratch, State};
 use crate::program::{
-    Chance, CharacterPlan, CombatantId, Fault, FormulaId, Frame, Program, Setup, Shape, SiteId, StreamId, Time,
+    Chance, CharacterPlan, CombatantId, Fault, FormulaId, Frame, Program, Setup, Shape, SideId, SiteId, StreamId, Time,
 };
 
 /// Errors are boxed within the engine: a result that is nearly always good should be small.
@@ -52,6 +52,12 @@ impl<'a, C: Chance> Engine<'a, C> {
     /// The character of a combatant.
     pub(super) fn plan_of(&self, who: CombatantId) -> &'a CharacterPlan {
         &self.program.characters[self.setup.combatants[who.index()].character.index()]
+    }
+
+    /// The side on which a combatant is now.
+    #[inline]
+    pub(super) fn side_of(&self, who: CombatantId) -> SideId {
+        self.state.who(who).side
     }
 
     #[cold]

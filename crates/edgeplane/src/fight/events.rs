@@ -214,8 +214,14 @@ pub enum Event {
     Joined { who: CombatantId, by: Option<(CombatantId, Source)> },
     /// The encounter has an ability of somebody take effect by itself.
     Scripted { who: CombatantId, ability: AbilityId },
-    /// A combatant gains experience because another one fell; `total` is what it has gained in this fight.
+    /// A combatant gains experience, from one who was defeated or who gives it; `total` is what it has gained in this fight.
     Learned { who: CombatantId, from: CombatantId, amount: f64, total: f64 },
+    /// A combatant has another level from now on, for the experience that it has gained.
+    LevelGained { who: CombatantId, level: f64 },
+    /// A combatant that was defeated is back.
+    Revived { target: CombatantId, caster: CombatantId, source: Source },
+    /// A combatant is on another side from now on.
+    SideChanged { who: CombatantId, side: SideId },
     /// A combatant is defeated; by whom and by what, unless a pool ran out by itself.
     Defeated { who: CombatantId, by: Option<(CombatantId, Source)> },
     /// The fight is over.
@@ -504,5 +510,5 @@ kinds! {
     Began Used Spent Unavailable Available Waits Walks Flies Shifted Released Sustained Stopped Lost Stepped Soaked Hit
     Healed Restored Drained Threatened Given Taken Interrupted StatusGained StatusPrevented StatusTicked StatusStacks
     StatusMoved StatusExpiring StatusLost Triggered CapChanged ZoneBegan ZoneEnded Entered Left Joined Scripted Learned
-    Defeated Ended
+    LevelGained Revived SideChanged Defeated Ended
 }

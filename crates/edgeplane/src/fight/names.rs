@@ -263,6 +263,20 @@ impl NamedEvent<'_> {
                 by.map_or(Ok(()), |(_, source)| self.source(map, source))
             }
             Event::Scripted { who, ability } => self.action(map, "scripted", who, ability),
+            Event::LevelGained { who, level } => {
+                map.serialize_entry("event", "level_gained")?;
+                map.serialize_entry("who", names.who(who))?;
+                map.serialize_entry("level", &level)
+            }
+            Event::Revived { target, caster, source } => {
+                self.of_source(map, "revived", caster, source)?;
+                map.serialize_entry("target", names.who(target))
+            }
+            Event::SideChanged { who, side } => {
+                map.serialize_entry("event", "side_changed")?;
+                map.serialize_entry("who", names.who(who))?;
+                map.serialize_entry("side", names.side(side))
+            }
             Event::Defeated { who, by } => {
                 map.serialize_entry("event", "defeated")?;
                 map.serialize_entry("who", names.who(who))?;

@@ -97,10 +97,7 @@ impl<C: Chance> Engine<'_, C> {
     pub(super) fn dress(&mut self, who: CombatantId) -> Outcome<()> {
         let setup = self.setup;
         let character = self.plan_of(who);
-        for status in &character.statuses {
-            let by = EffectContext::of_status(who, *status, who, who);
-            self.apply(&by, who, *status, Dose { stacks: 1, duration: Some(f64::INFINITY) })?;
-        }
+        self.hold_own_statuses(who)?;
         if let Some(begin) = setup.begins.get(who.index()) {
             for status in &begin.statuses {
                 let by = EffectContext::of_status(who, *status, who, who);
@@ -113,6 +110,21 @@ impl<C: Chance> Engine<'_, C> {
         self.wear_by_chance(who)?;
         self.fill_pools(who)?;
         self.start_pools(who)
+    }
+
+    /// The statuses that a combatant has for good, and those of what it wears.
+    pub(super) fn hold_own_statuses(&mut self, who: CombatantId) -> Outcome<()> {
+        for status in &self.plan_of(who).statuses {
+            let by = EffectContext::of_status(who, *status, who, who);
+            self.apply(&by, who, *status, Dose { stacks: 1, duration: Some(f64::INFINITY) })?;
+        }
+        let mut worn = std::mem::take(&mut self.scratch.gear_after);
+        self.statuses_of_gear(who, &mut worn);
+        for one in worn.drain(..) {
+            self.apply_worn(who, one)?;
+        }
+        self.scratch.gear_after = worn;
+        Ok(())
     }
 
     /// Pools of which the encounter says what is in them; no event reports that, since nothing has happened yet.
@@ -128,7 +140,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// What a combatant has bought for the points of its level: one after the other, over and over.
-    fn spend_points(&mut self, who: CombatantId, spends: &[StatusId]) -> Outcome<()> {
+    pub(super) fn spend_points(&mut self, who: CombatantId, spends: &[StatusId]) -> Outcome<()> {
         let points = self.program.points_of(&mut self.state.numbers, who).map_err(|fault| self.fault(fault))?;
         for (index, point) in (0..).zip(spends) {
             let among = spends.len() as u32;
@@ -148,7 +160,7 @@ impl<C: Chance> Engine<'_, C> {
         let level = program.place(who, Layout::LEVEL);
         let as_ever = self.state.numbers.at(level) == self.setup.memory.at(level);
         let begins = self.setup.begins.get(who.index()).is_some_and(|begin| !begin.statuses.is_empty());
-        let bare = plan.statuses.is_empty() && plan.spends.is_empty() && plan.chancy.is_empty();
+        let bare = plan.statuses.is_empty() && plan.worn.is_empty() && plan.spends.is_empty() && plan.chancy.is_empty();
         if bare && !begins && as_ever {
             return Ok(());
         }
@@ -257,19 +269,34 @@ impl<C: Chance> Engine<'_, C> {
                     self.plan_way(who);
                 } else {
                     self.ready(who);
+                    self.note_abilities(who);
                 }
                 Ok(())
             }
             Phase::Release => {
                 self.state.timers.clear(Timer::Act, who);
                 match self.state.who(who).doing {
-                    Doing::Casting(index) => self.release(who, index as usize),
+                    Doing::Casting(index) => {
+                        self.release(who, index as usize)?;
+                        self.note_abilities(who);
+                        Ok(())
+                    }
                     Doing::Idle | Doing::Recovering => Ok(()),
                 }
             }
             Phase::Empty => {
                 self.state.timers.clear(Timer::Empty, who);
                 self.state.someone_hurt = true;
+                Ok(())
+            }
+            Phase::Regain => {
+                self.state.timers.clear(Timer::Regain, who);
+                self.note_abilities(who);
+                Ok(())
+            }
+            Phase::Walk => {
+                self.state.timers.clear(Timer::Walk, who);
+                self.plan_way(who);
                 Ok(())
             }
             Phase::Arrival => self.arrive(who),
@@ -341,6 +368,10 @@ impl<C: Chance> Engine<'_, C> {
         }
         if any {
             self.give_experience()?;
+            // Who is brought back at once has not left its side without anybody.
+            if self.revival_waits() {
+                self.respond()?;
+            }
             self.settle_ending();
             // What a defeat triggers may still hurt others, but brings nobody back.
             if self.state.ending.is_none() {
@@ -359,23 +390,26 @@ impl<C: Chance> Engine<'_, C> {
         }
         let combatant = self.state.who_mut(who);
         combatant.doing = Doing::Idle;
+        combatant.mobile = false;
         let by = combatant.hurt_by;
         self.stand_still(who);
         self.state.timers.clear(Timer::Act, who);
         self.state.timers.clear(Timer::Empty, who);
+        self.state.timers.clear(Timer::Walk, who);
+        self.note_abilities(who);
         self.look_at_all_edges();
         self.state.holds.retain(|hold| hold.who != who);
         self.count_head(who, -1.0);
         emit!(self, Defeated { who, by });
         let how = TriggerContext { other: by.map(|(caster, _)| caster), ..TriggerContext::default() };
         self.raise(TriggerEvent::Defeated, who, how);
-        let side = self.setup.combatants[who.index()].side;
+        let side = self.side_of(who);
         for other in 0..self.state.order.len() {
             let other = self.state.order[other];
             if other == who {
                 continue;
             }
-            let ally = self.setup.combatants[other.index()].side == side;
+            let ally = self.side_of(other) == side;
             let event = if ally { TriggerEvent::AllyDefeated } else { TriggerEvent::EnemyDefeated };
             self.raise(event, other, TriggerContext { other: Some(who), ..TriggerContext::default() });
         }
@@ -391,9 +425,9 @@ impl<C: Chance> Engine<'_, C> {
         self.state.rosters.refresh(self.setup, &self.state.combatants);
         let stands = program.place(who, Layout::STANDS);
         self.state.numbers.set(stands, if change > 0.0 { 1.0 } else { 0.0 });
-        let side = self.setup.combatants[who.index()].side;
+        let side = self.side_of(who);
         for other in self.setup.ids() {
-            let ally = self.setup.combatants[other.index()].side == side;
+            let ally = self.side_of(other) == side;
             if ally || self.setup.can_be_defeated(who) {
                 let slot = if ally { Layout::ALLIES } else { Layout::ENEMIES };
                 let place = program.place(other, slot);

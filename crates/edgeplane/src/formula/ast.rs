@@ -27,6 +27,8 @@ pub enum ExprKind {
     Name(Vec<Ident>),
     /// A call of a function, a curve or one of the designer's own formulas.
     Call(Ident, Vec<Expr>),
+    /// An argument of a call with its name: `streak = 3`.
+    Named(Ident, Box<Expr>),
     /// An operator with one operand.
     Unary(Unary, Box<Expr>),
     /// An operator with two operands.

@@ -42,6 +42,10 @@ pub enum Builtin {
     Has,
     Stacks,
     Tagged,
+    Uses,
+    Charges,
+    Cooldown,
+    Casting,
     Snapshot,
 }
 
@@ -69,13 +73,17 @@ const TABLE: &[Signature] = &[
     sig(Builtin::Ln, "ln", "x", 1, 1),
     sig(Builtin::Lerp, "lerp", "a, b, share", 3, 3),
     sig(Builtin::If, "if", "condition, then, else", 3, 3),
-    sig(Builtin::Roll, "roll", "chance", 1, 1),
+    sig(Builtin::Roll, "roll", "chance, streak = n", 1, 2),
     sig(Builtin::Between, "between", "low, high", 2, 2),
     sig(Builtin::Dice, "dice", "number, sides", 2, 2),
-    sig(Builtin::Count, "count", "enemies | allies | everyone, metres", 1, 2),
+    sig(Builtin::Count, "count", "enemies | allies | others | everyone, metres", 1, 2),
     sig(Builtin::Has, "has", "whom, status", 2, 2),
     sig(Builtin::Stacks, "stacks", "whom, status", 2, 2),
     sig(Builtin::Tagged, "tagged", "whom, tag", 2, 2),
+    sig(Builtin::Uses, "uses", "whom, ability", 2, 2),
+    sig(Builtin::Charges, "charges", "whom, ability", 2, 2),
+    sig(Builtin::Cooldown, "cooldown", "whom, ability", 2, 2),
+    sig(Builtin::Casting, "casting", "whom, ability", 1, 2),
     sig(Builtin::Snapshot, "snapshot", "x", 1, 1),
 ];
 

@@ -32,7 +32,7 @@ pub(super) struct Lexeme {
 }
 
 /// Longest first, so that `<=` is not read as `<`.
-const SYMBOLS: &[&str] = &["<=", ">=", "==", "!=", "<", ">", "+", "-", "*", "/", "^", "(", ")", ",", "."];
+const SYMBOLS: &[&str] = &["<=", ">=", "==", "!=", "=", "<", ">", "+", "-", "*", "/", "^", "(", ")", ",", "."];
 
 /// What people write out of habit from other languages, and what stands for it here.
 const FOREIGN: &[(&str, &str)] = &[
@@ -40,7 +40,6 @@ const FOREIGN: &[(&str, &str)] = &[
     ("||", "write `or`"),
     ("**", "write `^`"),
     ("!", "write `not`"),
-    ("=", "to compare, write `==`"),
     ("%", "a percent sign follows a number directly: `15%`; there is no remainder operator"),
     ("?", "write `if(condition, a, b)`"),
 ];

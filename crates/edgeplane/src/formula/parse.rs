@@ -73,6 +73,10 @@ impl Parser {
     }
 
     fn unexpected(&self, message: &str) -> ParseError {
+        if *self.peek() == Token::Symbol("=") {
+            let (message, help) = ("`=` is not an operator here".to_owned(), Some("to compare, write `==`".to_owned()));
+            return ParseError { range: self.range(), message, help, limit: false };
+        }
         ParseError { range: self.range(), message: message.to_owned(), help: None, limit: false }
     }
 
@@ -212,7 +216,17 @@ impl Parser {
         let mut deepest = 0;
         if *self.peek() != Token::Symbol(")") {
             loop {
-                let (argument, depth) = self.binary(0, nested + 1)?;
+                let (mut argument, depth) = self.binary(0, nested + 1)?;
+                if let (Token::Symbol("="), ExprKind::Name(words)) = (self.peek(), &argument.kind)
+                    && let [word] = words.as_slice()
+                {
+                    let (word, start) = (word.clone(), argument.range.start);
+                    self.advance();
+                    let (value, depth) = self.binary(0, nested + 1)?;
+                    let range = start..value.range.end;
+                    (argument, _) =
+                        self.checked(Expr { kind: ExprKind::Named(word, Box::new(value)), range }, depth + 1)?;
+                }
                 arguments.push(argument);
                 deepest = deepest.max(depth);
                 if *self.peek() != Token::Symbol(",") {

@@ -5,7 +5,9 @@ use super::ids::{AbilityId, FormulaId, PoolId, SiteId, StatusId};
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
-use crate::rules::{AbilityRule, AreaRule, EffectKind, Formula, Named, Pick, Ruleset, SideRule, UseMoment, Word};
+use crate::rules::{
+    AbilityRule, AreaRule, EffectKind, Formula, Named, Pick, Ruleset, Selector, SideRule, UseMoment, Word,
+};
 
 /// An ability of the ruleset.
 #[derive(Clone, Debug)]
@@ -16,6 +18,8 @@ pub struct AbilityPlan {
     pub about: String,
     /// Its place in a loadout.
     pub slot: Option<String>,
+    /// Its caster walks on during cast and recovery.
+    pub mobile: bool,
     /// Somebody may have it at one time and not at another.
     pub(crate) comes_and_goes: bool,
     /// Its tags.
@@ -61,6 +65,8 @@ pub struct AbilityPlan {
     pub area: Area,
     /// From whose ranks its targets are.
     pub side: SideRule,
+    /// Of those who are defeated, and not of those who stand.
+    pub defeated: bool,
     /// Which of them.
     pub pick: PickPlan,
     /// How many at most.
@@ -199,6 +205,8 @@ impl Compiler<'_> {
             pick: self.pick(&rule.targets.pick, &named.name),
             count: rule.targets.count,
             does: self.effects(&rule.does, &rule.tags, &Place::ABILITY, rules),
+            mobile: rule.mobile,
+            defeated: rule.targets.defeated,
             slot: rule.slot.as_ref().map(|slot| slot.text.clone()),
             comes_and_goes: comes_and_goes(&named.name, rule, rules),
             refund: self.optional(&rule.refund, Scope::TIMING),
@@ -287,10 +295,13 @@ fn comes_and_goes(name: &str, rule: &AbilityRule, rules: &Ruleset) -> bool {
         named.rule.slot.as_ref().map(|slot| slot.text.as_str())
     };
     let gives_way = |word: &Word| rule.slot.as_ref().is_some_and(|own| slot(word) == Some(&own.text));
+    let brought = rules.statuses.iter().flat_map(|status| &status.rule.abilities);
     can_learn.into_iter().any(|word| word.text == name)
+        || brought.into_iter().any(|word| word.text == name || gives_way(word))
         || rules.effects().any(|effect| match &effect.kind {
             EffectKind::Give(word) => word.text == name || gives_way(word),
-            EffectKind::Take(word) => word.text == name,
+            EffectKind::Take(Selector::Name(word)) => word.text == name,
+            EffectKind::Take(Selector::Tag(tag)) => rule.tags.iter().any(|own| own.text == tag.text),
             _ => false,
         })
 }

@@ -6,7 +6,7 @@ use super::layout::{Layout, pool_slot};
 use super::names::Names;
 use super::ops::Curve;
 use super::resolve::Compiler;
-use crate::rules::Ruleset;
+use crate::rules::{AbilityRule, EffectKind, Named, Receiver, Ruleset, SideRule};
 use crate::text::{Code, Diagnostic, Diagnostics, Document, Override, Sources};
 
 /// Most pools: a policy keeps one bit for each.
@@ -55,6 +55,10 @@ impl Program {
             given: Vec::new(),
             threat: rules.threat.is_some(),
         };
+        let others = |ability: &Named<AbilityRule>| ability.rule.targets.side == SideRule::Others;
+        compiler.program.means_others =
+            rules.abilities.iter().any(others) || rules.effects().any(|effect| effect.to == Some(Receiver::Others));
+        compiler.program.revives = rules.effects().any(|effect| matches!(effect.kind, EffectKind::Revive(_)));
         compiler.all(rules);
         let mut program = Self { site_names: compiler.site_names, ..compiler.program };
         program.layout.blocks = u32::from(program.layout.locals) + program.constants.len() as u32;
@@ -105,6 +109,7 @@ impl Compiler<'_> {
         self.encounters(rules);
         self.gauntlets(rules);
         self.expectations(rules);
+        self.check_watches(rules);
     }
 }
 

@@ -4,14 +4,14 @@ use super::Program;
 use super::abilities::PickPlan;
 use super::attributes::AttributePlan;
 use super::functions::find_circle;
-use super::gear::{ChancyPiece, Worn, WornPlan};
-use super::ids::{AbilityId, CharacterId, FormulaId, GearId, SiteId, StatusId};
+use super::gear::{ChancyPiece, Worn, WornPlan, WornStatus};
+use super::ids::{AbilityId, CharacterId, FormulaId, GearId, SiteId, StatusId, ZoneId};
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
 use super::time::Time;
 use super::tree::{Read, Role};
-use crate::rules::{CharacterRule, Choose, Moves, Named, PolicyRule, Ruleset, Word};
+use crate::rules::{CharacterRule, Moves, Named, PolicyRule, Ruleset, Selector, Untargetable, Word, ZoneRule};
 use crate::text::{Code, Diagnostic, Span};
 
 /// A character of the ruleset.
@@ -33,14 +33,20 @@ pub struct CharacterPlan {
     pub abilities: Vec<AbilityId>,
     /// Statuses that it has from the start.
     pub statuses: Vec<StatusId>,
-    /// What it wears; what that does is among its statuses.
+    /// What it wears.
     pub gear: Vec<WornPlan>,
+    /// What that does.
+    pub worn: Vec<WornStatus>,
+    /// Whose abilities cannot be used on it.
+    pub untargetable: Untargetable,
     /// The pieces that it is sure to wear as a fight begins.
     pub(crate) pieces: Vec<GearId>,
     /// Those that it may wear besides.
     pub(crate) chancy: Vec<ChancyPiece>,
     /// So many of its abilities, the last ones, it has only when they are given to it.
     pub(crate) can_learn: usize,
+    /// So many of those only while a status or a piece brings them.
+    pub(crate) brought: usize,
     /// Tags of statuses that it does not take on, by number.
     pub immune: Vec<u16>,
     /// Experience that its fall gives to each enemy that stands.
@@ -60,14 +66,14 @@ pub struct PolicyPlan {
     pub name: String,
     /// How long after a change that opens a line a combatant that was idle acts on it.
     pub reaction: Time,
-    /// Where chance chooses among the uses that are possible; the first of them is made, if it does not.
-    pub draws: Option<SiteId>,
     /// What to use, most wanted first.
     pub uses: Vec<UsePlan>,
     /// How much it prefers a target, where an ability leaves that to the policy.
     pub target: Option<FormulaId>,
     /// Where it goes while it cannot act.
     pub moves: Moves,
+    /// Zones that it steps out of and does not walk into.
+    pub avoid: Vec<ZoneId>,
 }
 
 /// One line of a priority list.
@@ -79,6 +85,10 @@ pub struct UsePlan {
     pub when: Option<FormulaId>,
     /// How likely chance chooses it, compared with others; 1 if there is none.
     pub weight: Option<FormulaId>,
+    /// Where chance chooses among the lines, one after the other, that say this; tried in order, if it says none.
+    pub draws: Option<SiteId>,
+    /// One of several that a tag selects: who lacks the ability does without the line.
+    pub(crate) of_tag: bool,
     /// The condition looks at the target, so one has to be picked first.
     pub(crate) aims: bool,
     /// Where the ability stands among those of the character.
@@ -88,7 +98,7 @@ pub struct UsePlan {
 impl UsePlan {
     /// A line without a condition.
     pub(crate) fn always(ability: AbilityId, place: usize) -> Self {
-        Self { ability, when: None, weight: None, aims: false, place: place as u16 }
+        Self { ability, when: None, weight: None, draws: None, of_tag: false, aims: false, place: place as u16 }
     }
 }
 
@@ -98,27 +108,52 @@ const REACTION: Time = Time::ZERO;
 impl Compiler<'_> {
     pub(crate) fn policies(&mut self, rules: &Ruleset) {
         for Named { name, rule, .. } in &rules.policies {
-            let plan = self.policy(name, rule);
+            let plan = self.policy(name, rule, rules);
             self.program.policies.push(plan);
         }
     }
 
-    fn policy(&mut self, name: &str, rule: &PolicyRule) -> PolicyPlan {
+    fn policy(&mut self, name: &str, rule: &PolicyRule, rules: &Ruleset) -> PolicyPlan {
         let mut uses = Vec::new();
-        for line in &rule.uses {
-            let ability = look_up(&self.names.abilities, &line.ability.text, line.ability.span, "ability", self.out);
+        let groups: Vec<_> = rule
+            .groups
+            .iter()
+            .map(|group| (group.first..group.first + group.count, self.site(&format!("policy.{name}.choose"))))
+            .collect();
+        for (index, line) in rule.uses.iter().enumerate() {
+            let abilities = self.abilities_selected(&line.ability, rules);
+            let draws = groups.iter().find(|(lines, _)| lines.contains(&index)).map(|(_, site)| *site);
             let when = line.when.as_ref().map(|when| self.truth(when, Scope::POLICY));
             let weight = self.optional(&line.weight, Scope::POLICY);
-            if let (Some(ability), None | Some(Some(_))) = (ability, &when) {
+            if let (Some(abilities), None | Some(Some(_))) = (abilities, &when) {
                 let when = when.flatten();
                 let aims = when.is_some_and(|when| self.aims(when));
-                uses.push(UsePlan { ability, when, weight, aims, place: 0 });
+                let of_tag = matches!(line.ability, Selector::Tag(_));
+                let one = |ability| UsePlan { ability, when, weight, draws, of_tag, aims, place: 0 };
+                uses.extend(abilities.into_iter().map(one));
             }
         }
         let reaction = rule.reaction.map_or(REACTION, Time::from_seconds);
         let target = self.optional(&rule.target, Scope::PREFERENCE);
-        let draws = (rule.choose != Choose::First).then(|| self.site(&format!("policy.{name}.choose")));
-        PolicyPlan { name: name.to_owned(), reaction, draws, uses, target, moves: rule.moves }
+        let avoid = rule.avoid.iter().flat_map(|word| self.zones_selected(word, rules)).collect();
+        PolicyPlan { name: name.to_owned(), reaction, uses, target, moves: rule.moves, avoid }
+    }
+
+    /// Zones of a name, or else with a tag.
+    fn zones_selected(&mut self, word: &Word, rules: &Ruleset) -> Vec<ZoneId> {
+        if let Some(zone) = self.names.zones.get(&word.text) {
+            return vec![*zone];
+        }
+        let tagged = |one: &Named<ZoneRule>| one.rule.tags.iter().any(|tag| tag.text == word.text);
+        let found: Vec<ZoneId> =
+            (0..).map(ZoneId).zip(&rules.zones).filter(|(_, one)| tagged(one)).map(|(id, _)| id).collect();
+        if found.is_empty() {
+            let message = format!("no zone is called `{0}`, and none has the tag `{0}`", word.text);
+            let tags = rules.zones.iter().flat_map(|one| &one.rule.tags).map(|tag| tag.text.as_str());
+            let known = rules.zones.iter().map(|one| one.name.as_str()).chain(tags);
+            self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).nearest(&word.text, known));
+        }
+        found
     }
 
     fn aims(&self, when: FormulaId) -> bool {
@@ -213,7 +248,7 @@ impl Compiler<'_> {
         let statuses =
             statuses.iter().filter_map(|word| self.names.statuses.get(&word.text).copied()).collect::<Vec<_>>();
         let Worn { told: gear, pieces, chancy, statuses: worn } = self.worn(&named.name, own, lineage, rules);
-        let can_learn = self.can_learn(own, lineage, rules);
+        let (can_learn, brought) = self.can_learn(own, lineage, rules);
         let spends = self.spends(own, lineage, rules);
         let reward = lineage.iter().find_map(|rule| rule.reward.as_ref());
         let reward = reward.and_then(|reward| self.number(reward, Scope::REWARD));
@@ -222,6 +257,7 @@ impl Compiler<'_> {
             pieces,
             chancy,
             can_learn: can_learn.len(),
+            brought,
             reward,
             spends,
             name: named.name.clone(),
@@ -235,7 +271,9 @@ impl Compiler<'_> {
                 .filter_map(|word| self.names.abilities.get(&word.text).copied())
                 .chain(can_learn)
                 .collect(),
-            statuses: statuses.into_iter().chain(worn).collect(),
+            statuses,
+            worn,
+            untargetable: lineage.iter().find_map(|rule| rule.untargetable).unwrap_or_default(),
             immune: immune.iter().filter_map(|word| self.names.tags.get(&word.text).copied()).collect(),
             policy: PolicyPlan::default(),
             block: Vec::new(),
@@ -247,8 +285,13 @@ impl Compiler<'_> {
     }
 
     /// Abilities that a character has only when they are given to it. Of those that it has from the start, no two are in
-    /// one slot.
-    fn can_learn(&mut self, own: &CharacterRule, lineage: &[&CharacterRule], rules: &Ruleset) -> Vec<AbilityId> {
+    /// one slot. The second is how many of them only statuses and pieces bring.
+    fn can_learn(
+        &mut self,
+        own: &CharacterRule,
+        lineage: &[&CharacterRule],
+        rules: &Ruleset,
+    ) -> (Vec<AbilityId>, usize) {
         for word in own.can_learn.iter().flatten() {
             look_up(&self.names.abilities, &word.text, word.span, "ability", self.out);
             if let Some(other) = own.abilities.iter().flatten().find(|other| other.text == word.text) {
@@ -274,7 +317,18 @@ impl Compiler<'_> {
         let had = lineage.iter().find_map(|rule| rule.abilities.as_deref()).unwrap_or_default();
         let can_learn = lineage.iter().find_map(|rule| rule.can_learn.as_deref()).unwrap_or_default();
         let apart = can_learn.iter().filter(|word| had.iter().all(|other| other.text != word.text));
-        apart.filter_map(|word| self.names.abilities.get(&word.text).copied()).collect()
+        // What a status or a piece brings, anybody can have for a while.
+        let mut learns: Vec<AbilityId> =
+            apart.filter_map(|word| self.names.abilities.get(&word.text).copied()).collect();
+        let given = learns.len();
+        for word in rules.statuses.iter().flat_map(|status| &status.rule.abilities) {
+            let Some(brought) = self.names.abilities.get(&word.text).copied() else { continue };
+            if !learns.contains(&brought) && had.iter().all(|other| other.text != word.text) {
+                learns.push(brought);
+            }
+        }
+        let brought = learns.len() - given;
+        (learns, brought)
     }
 
     fn character_pools(&self, lineage: &[&CharacterRule]) -> Vec<bool> {
@@ -291,15 +345,23 @@ impl Compiler<'_> {
             return PolicyPlan {
                 name: String::new(),
                 reaction: REACTION,
-                draws: None,
                 uses,
                 target: None,
                 moves: Moves::Approach,
+                avoid: Vec::new(),
             };
         };
         let mut policy = self.program.policies[id.index()].clone();
+        // Lines of a tag are tried in the order in which the character lists its abilities.
+        let place_of = |line: &UsePlan| plan.abilities.iter().position(|ability| *ability == line.ability);
+        policy.uses.retain(|line| !line.of_tag || place_of(line).is_some());
+        for same in policy.uses.chunk_by_mut(|a, b| a.of_tag && b.of_tag && (a.when, a.weight) == (b.when, b.weight)) {
+            if same[0].of_tag {
+                same.sort_by_key(place_of);
+            }
+        }
         for line in &mut policy.uses {
-            let place = plan.abilities.iter().position(|ability| *ability == line.ability);
+            let place = place_of(line);
             line.place = place.unwrap_or(0) as u16;
             if !plan.template && place.is_none() {
                 let ability =
@@ -336,7 +398,9 @@ impl Compiler<'_> {
     }
 
     fn check_costs(&mut self, plan: &CharacterPlan, span: Span) {
-        for ability in plan.abilities.iter().filter_map(|id| self.program.abilities.get(id.index())) {
+        // Who lacks a pool cannot afford what is brought to it, and that is no mistake of the rules.
+        let own = &plan.abilities[..plan.abilities.len() - plan.brought];
+        for ability in own.iter().filter_map(|id| self.program.abilities.get(id.index())) {
             let sustained = ability.sustain.iter().flat_map(|sustain| &sustain.cost);
             for (pool, _) in ability.cost.iter().chain(sustained).filter(|(pool, _)| !plan.pools[pool.index()]) {
                 let pool = &self.program.pools[pool.index()].name;
@@ -355,8 +419,8 @@ impl Program {
     /// A character uses nothing but one of its abilities, by its place among them.
     pub(crate) fn force(&mut self, character: CharacterId, place: usize) {
         let uses = vec![UsePlan::always(self.characters[character.index()].abilities[place], place)];
-        let PolicyPlan { moves, target, .. } = self.characters[character.index()].policy;
-        let policy = PolicyPlan { name: String::new(), reaction: REACTION, draws: None, uses, target, moves };
+        let PolicyPlan { moves, target, avoid, .. } = std::mem::take(&mut self.characters[character.index()].policy);
+        let policy = PolicyPlan { name: String::new(), reaction: REACTION, uses, target, moves, avoid };
         self.characters[character.index()].policy = policy;
     }
 }

@@ -43,6 +43,7 @@ pub(crate) enum OpCode {
     Curve,
     Lerp,
     Roll,
+    Streak,
     Between,
     Dice,
 }
@@ -228,6 +229,11 @@ impl<'a> Emitter<'a> {
             TreeKind::Roll(site, p) => {
                 self.emit(p);
                 self.push(OpCode::Roll, Operand { region: LOCALS, at: 0 }, site.0);
+            }
+            TreeKind::Streak(streak, p) => {
+                self.emit(p);
+                let slot = self.program.streaks[usize::from(*streak)].slot;
+                self.push(OpCode::Streak, Operand { region: 2, at: slot.0 }, u32::from(*streak));
             }
             TreeKind::Between(site, low, high) => self.drawn(OpCode::Between, *site, low, high),
             TreeKind::Dice(site, number, sides) => self.drawn(OpCode::Dice, *site, number, sides),

@@ -7,7 +7,10 @@ use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
 use super::steps::StepPlan;
-use crate::rules::{CleansePick, EffectKind, EffectRule, Formula, Receiver, Ruleset, StatusFilter, StatusKind, Word};
+use crate::rules::{
+    AbilityRule, CleansePick, EffectKind, EffectRule, Formula, Named, Receiver, Ruleset, Selector, StatusFilter,
+    StatusKind, StatusRule, Word,
+};
 use crate::text::{Code, Diagnostic};
 
 /// One effect.
@@ -15,6 +18,8 @@ use crate::text::{Code, Diagnostic};
 pub struct EffectPlan {
     /// Who receives it.
     pub to: Receiver,
+    /// Of a side, only who is within so many metres of the one whose side is meant.
+    pub within: Option<FormulaId>,
     /// Only when this is true.
     pub when: Option<FormulaId>,
     /// Only with this chance.
@@ -38,18 +43,18 @@ pub enum Effect {
     Cleanse(FilterPlan),
     /// Statuses of the receiver's go to the one who acts.
     Transfer(FilterPlan),
-    /// Stacks of a status are used up; all of them, if it is not said how many.
-    Consume(StatusId, Option<FormulaId>),
-    /// A status lasts so many seconds longer, or shorter.
-    Lengthen(StatusId, FormulaId, bool),
+    /// Stacks of statuses are used up; all of them, if it is not said how many.
+    Consume(Vec<StatusId>, Option<FormulaId>),
+    /// Statuses last so many seconds longer, or shorter.
+    Lengthen(Vec<StatusId>, FormulaId, bool),
     /// The one who acts moves to within so many metres of the receiver.
     Leap(FormulaId),
     /// Applies a status that is not there, and takes it away if it is.
     Toggle(StatusId),
     /// The one who acts becomes so much more of a threat in the eyes of the receiver; less, if it is below zero.
     Threat(FormulaId),
-    /// The cast under way is broken.
-    Interrupt,
+    /// The cast under way is broken, if it is one of these abilities; any, if it is not said which.
+    Interrupt(Option<Vec<AbilityId>>),
     /// The side of the one who acts has won.
     Win,
     /// The receiver puts a piece of gear on.
@@ -58,8 +63,12 @@ pub enum Effect {
     TakeOff(GearId),
     /// The receiver has an ability from now on.
     HandOver(AbilityId),
-    /// The receiver has an ability no more.
-    TakeBack(AbilityId),
+    /// The receiver has these abilities no more.
+    TakeBack(Vec<AbilityId>),
+    /// One who is defeated is back, with so much in its pools.
+    Revive(Vec<(PoolId, FormulaId)>),
+    /// The receiver gains so much experience.
+    Experience(FormulaId),
     /// Moves the receiver away from the caster by so many metres, or toward.
     Shift(FormulaId, bool),
     /// A zone comes about around the receiver.
@@ -84,6 +93,16 @@ pub struct FilterPlan {
 }
 
 impl Program {
+    /// Statuses in words.
+    pub(crate) fn name_statuses(&self, statuses: &[StatusId]) -> String {
+        statuses.iter().map(|status| self.status(*status).name.as_str()).collect::<Vec<_>>().join(" or ")
+    }
+
+    /// Abilities in words.
+    pub(crate) fn name_abilities(&self, abilities: &[AbilityId]) -> String {
+        abilities.iter().map(|ability| self.ability(*ability).name.as_str()).collect::<Vec<_>>().join(" or ")
+    }
+
     /// The statuses that a filter means, in words.
     pub(crate) fn name_filter(&self, filter: &FilterPlan) -> String {
         if let Some(status) = filter.status {
@@ -119,7 +138,9 @@ impl Place {
             (Receiver::Target, "target"),
             (Receiver::Caster, "caster"),
             (Receiver::Allies, "allies"),
+            (Receiver::Others, "others"),
             (Receiver::Enemies, "enemies"),
+            (Receiver::Everyone, "everyone"),
         ],
     };
     pub(crate) const TICK: Self = Self {
@@ -129,7 +150,9 @@ impl Place {
             (Receiver::Owner, "owner"),
             (Receiver::Caster, "caster"),
             (Receiver::Allies, "allies"),
+            (Receiver::Others, "others"),
             (Receiver::Enemies, "enemies"),
+            (Receiver::Everyone, "everyone"),
         ],
     };
     /// In reaction to something that somebody else takes part in.
@@ -141,7 +164,9 @@ impl Place {
             (Receiver::Other, "other"),
             (Receiver::Caster, "caster"),
             (Receiver::Allies, "allies"),
+            (Receiver::Others, "others"),
             (Receiver::Enemies, "enemies"),
+            (Receiver::Everyone, "everyone"),
         ],
     };
     /// In reaction to something that concerns the owner alone.
@@ -150,7 +175,9 @@ impl Place {
             (Receiver::Owner, "owner"),
             (Receiver::Caster, "caster"),
             (Receiver::Allies, "allies"),
+            (Receiver::Others, "others"),
             (Receiver::Enemies, "enemies"),
+            (Receiver::Everyone, "everyone"),
         ],
         ..Self::TRIGGER
     };
@@ -190,6 +217,7 @@ impl Compiler<'_> {
 
     fn effect(&mut self, rule: &EffectRule, tags: &[Word], place: &Place, rules: &Ruleset) -> Option<EffectPlan> {
         let to = self.receiver(rule, place);
+        let within = rule.within.as_ref().map(|within| self.number(within, Scope { target: false, ..place.scope }));
         // Whose `self` it is can be said only if the receiver is the owner, or the owner acts.
         let foreign = place.scope.owner_is_target && to != Some(Receiver::Owner);
         let scope = Scope { owner: place.scope.owner && !foreign, ..place.scope };
@@ -199,7 +227,8 @@ impl Compiler<'_> {
         let effect = self.act(rule, tags, scope, rules);
         let (when, chance) =
             (when.map_or(Some(None), |when| when.map(Some))?, chance.map_or(Some(None), |c| c.map(Some))?);
-        Some(EffectPlan { to: to?, when, chance, effect: effect? })
+        let within = within.map_or(Some(None), |within| within.map(Some))?;
+        Some(EffectPlan { to: to?, within, when, chance, effect: effect? })
     }
 
     fn receiver(&mut self, rule: &EffectRule, place: &Place) -> Option<Receiver> {
@@ -223,21 +252,21 @@ impl Compiler<'_> {
             EffectKind::Damage { amount, spread, damage_type, skips, tags, pool } => {
                 let (amount, spread) = self.amount(amount, spread, rule, scope);
                 let steps: Vec<_> = rules.all_hit_steps().collect();
-                let skips = self.step_names(skips, &steps, "hit step");
+                let skips = self.skips(skips, &steps, "hit step");
                 let damage_type = self.damage_type(damage_type, rule);
                 let pool = self.receiving_pool(pool, rule);
                 let of_type = &self.program.damage_types[damage_type?.index()].skips;
-                let passes = |name: &String| skips.contains(name) || of_type.contains(name);
+                let passes = |step: &StepPlan| skips.pass(step) || of_type.pass(step);
                 let steps = applicable(&self.program.hit_steps, damage_type?, &all_tags(tags), passes);
                 Some(Effect::Hit(self.program.steps_effect(amount?, spread, damage_type?, &steps, pool?)))
             }
             EffectKind::Heal { amount, spread, skips, tags, pool } => {
                 let (amount, spread) = self.amount(amount, spread, rule, scope);
                 let steps: Vec<_> = rules.heal_steps.iter().collect();
-                let skips = self.step_names(skips, &steps, "heal step");
+                let skips = self.skips(skips, &steps, "heal step");
                 let pool = self.receiving_pool(pool, rule);
                 let first = DamageTypeId(0);
-                let steps = applicable(&self.program.heal_steps, first, &all_tags(tags), |name| skips.contains(name));
+                let steps = applicable(&self.program.heal_steps, first, &all_tags(tags), |step| skips.pass(step));
                 Some(Effect::Heal(self.program.steps_effect(amount?, spread, first, &steps, pool?)))
             }
             EffectKind::Restore { pool, amount } => self.pool_effect(pool, amount, PoolEffectKind::Restore, scope),
@@ -253,20 +282,28 @@ impl Compiler<'_> {
             EffectKind::Cleanse(filter) => self.filter(filter).map(Effect::Cleanse),
             EffectKind::Transfer(filter) => self.filter(filter).map(Effect::Transfer),
             EffectKind::Consume { status, stacks } => {
-                let status = self.status_named(status);
+                let status = self.statuses_selected(status, rules);
                 let stacks = self.optional(stacks, scope);
                 Some(Effect::Consume(status?, stacks))
             }
             EffectKind::Lengthen { status, by, shorter } => {
-                let (status, by) = (self.status_named(status), self.number(by, scope));
+                let (status, by) = (self.statuses_selected(status, rules), self.number(by, scope));
                 Some(Effect::Lengthen(status?, by?, *shorter))
             }
-            EffectKind::Interrupt => Some(Effect::Interrupt),
+            EffectKind::Interrupt(None) => Some(Effect::Interrupt(None)),
+            EffectKind::Interrupt(Some(which)) => {
+                self.abilities_selected(which, rules).map(|which| Effect::Interrupt(Some(which)))
+            }
+            EffectKind::Revive(amounts) => self.revive(amounts, rule, scope),
+            EffectKind::Experience(amount) => {
+                self.check_amount(amount);
+                self.number(amount, scope).map(Effect::Experience)
+            }
             EffectKind::Win => Some(Effect::Win),
             EffectKind::Wear(piece) => self.piece_named(piece).map(Effect::Wear),
             EffectKind::TakeOff(piece) => self.piece_named(piece).map(Effect::TakeOff),
             EffectKind::Give(what) => self.ability_named(what).map(Effect::HandOver),
-            EffectKind::Take(what) => self.ability_named(what).map(Effect::TakeBack),
+            EffectKind::Take(what) => self.abilities_selected(what, rules).map(Effect::TakeBack),
             EffectKind::Leap(metres) => Some(Effect::Leap(self.number(metres, scope)?)),
             EffectKind::Toggle(status) => self.status_named(status).map(Effect::Toggle),
             EffectKind::Threat(amount) => {
@@ -288,12 +325,60 @@ impl Compiler<'_> {
         }
     }
 
-    fn ability_named(&mut self, word: &Word) -> Option<AbilityId> {
+    pub(super) fn ability_named(&mut self, word: &Word) -> Option<AbilityId> {
         look_up(&self.names.abilities, &word.text, word.span, "ability", self.out)
     }
 
     pub(super) fn status_named(&mut self, word: &Word) -> Option<StatusId> {
         look_up(&self.names.statuses, &word.text, word.span, "status", self.out)
+    }
+
+    /// Abilities by name or tag. A tag that no ability has is reported.
+    pub(super) fn abilities_selected(&mut self, which: &Selector, rules: &Ruleset) -> Option<Vec<AbilityId>> {
+        let tag = match which {
+            Selector::Name(word) => return self.ability_named(word).map(|ability| vec![ability]),
+            Selector::Tag(tag) => tag,
+        };
+        let tagged = |one: &Named<AbilityRule>| one.rule.tags.iter().any(|word| word.text == tag.text);
+        let all = (0..).map(AbilityId).zip(&rules.abilities).filter(|(_, one)| tagged(one));
+        let found: Vec<AbilityId> = all.map(|(id, _)| id).collect();
+        if found.is_empty() {
+            let message = format!("no ability has the tag `{}`", tag.text);
+            let known = rules.abilities.iter().flat_map(|one| &one.rule.tags).map(|word| word.text.as_str());
+            self.out.push(Diagnostic::at(Code::UnknownName, tag.span, message).nearest(&tag.text, known));
+            return None;
+        }
+        Some(found)
+    }
+
+    /// The same of statuses.
+    pub(super) fn statuses_selected(&mut self, which: &Selector, rules: &Ruleset) -> Option<Vec<StatusId>> {
+        let tag = match which {
+            Selector::Name(word) => return self.status_named(word).map(|status| vec![status]),
+            Selector::Tag(tag) => tag,
+        };
+        self.status_tag(tag)?;
+        let tagged = |one: &Named<StatusRule>| one.rule.tags.iter().any(|word| word.text == tag.text);
+        let all = (0..).map(StatusId).zip(&rules.statuses).filter(|(_, one)| tagged(one));
+        Some(all.map(|(id, _)| id).collect())
+    }
+
+    /// Whoever is brought back has something in each pool that defeats.
+    fn revive(&mut self, amounts: &[(Word, Formula)], rule: &EffectRule, scope: Scope) -> Option<Effect> {
+        let mut pools = Vec::new();
+        for (word, amount) in amounts {
+            self.check_amount(amount);
+            let pool = look_up(&self.names.pools, &word.text, word.span, "pool", self.out);
+            pools.push((pool?, self.number(amount, scope)?));
+        }
+        let mut defeating = self.program.pools.iter().enumerate().filter(|(_, pool)| pool.defeat);
+        if let Some((_, missing)) = defeating.find(|(index, _)| pools.iter().all(|(pool, _)| pool.index() != *index)) {
+            let message =
+                format!("whoever is brought back would be defeated at once: nothing is in its `{}`", missing.name);
+            let help = format!("for example: revive = {{ {} = 20 }}", missing.name);
+            self.out.push(Diagnostic::at(Code::MissingKey, rule.span, message).help(help));
+        }
+        Some(Effect::Revive(pools))
     }
 
     fn filter(&mut self, rule: &StatusFilter) -> Option<FilterPlan> {
@@ -376,10 +461,10 @@ fn applicable<'a>(
     steps: &'a [StepPlan],
     damage_type: DamageTypeId,
     tags: &[String],
-    passes: impl Fn(&String) -> bool,
+    passes: impl Fn(&StepPlan) -> bool,
 ) -> Vec<(StepId, &'a StepPlan)> {
     let goes_through = |step: &StepPlan| {
-        !passes(&step.name)
+        !passes(step)
             && step.types.as_ref().is_none_or(|types| types.contains(&damage_type.0))
             && step.tags.as_ref().is_none_or(|wanted| wanted.iter().any(|tag| tags.contains(tag)))
     };

@@ -218,6 +218,7 @@ impl Setup {
             combatants,
         };
         setup.memory = setup.first_memory();
+        setup.begin_watches();
         setup.count_heads();
         setup.put_in_place(places);
         let mut memory = setup.memory.clone();
@@ -274,6 +275,19 @@ impl Setup {
             }
         }
         self.enters_empty |= self.ids().any(|who| self.is_empty(&self.memory, who, 0.0));
+    }
+
+    /// What formulas ask of abilities, as the fight begins.
+    fn begin_watches(&mut self) {
+        let program = Arc::clone(&self.program);
+        for watch in &program.watches {
+            for (who, combatant) in self.ids().zip(&self.combatants) {
+                let abilities = &program.characters[combatant.character.index()].abilities;
+                if watch.ability.is_some_and(|ability| abilities.contains(&ability)) {
+                    self.memory.set(program.place(who, watch.slot), watch.at_first(&program));
+                }
+            }
+        }
     }
 
     fn put_in_place(&mut self, places: &[[f64; 2]]) {

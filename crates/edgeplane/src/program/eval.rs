@@ -205,6 +205,7 @@ impl Memory {
             let fits = match counted {
                 Counted::Enemies => side(*block) != side(me),
                 Counted::Allies => side(*block) == side(me),
+                Counted::Others => side(*block) == side(me) && *block != me,
                 Counted::Everyone => true,
             };
             let stands = self.numbers[block + Layout::STANDS.index()] == 1.0;
@@ -474,7 +475,7 @@ impl Program {
         &self,
         op: &Op,
         acc: f64,
-        memory: &Memory,
+        memory: &mut Memory,
         frame: &Frame,
         chance: &mut C,
         draws: &mut Draws,
@@ -497,6 +498,16 @@ impl Program {
                 return lerp(operand(), memory.at(frame.index(next)), acc);
             }
             OpCode::Roll => truth(chance.chance(frame.stream(SiteId(op.aux)), acc)),
+            OpCode::Streak => {
+                let streak = &self.streaks[op.aux as usize];
+                let misses = operand();
+                let Some(p) = streak.chance_of(acc, misses) else { return f64::NAN };
+                let hit = chance.chance(frame.stream(streak.site), p);
+                if acc > 0.0 {
+                    memory.set(frame.index(op.operand), if hit { 0.0 } else { misses + 1.0 });
+                }
+                truth(hit)
+            }
             OpCode::Between => {
                 let low = operand();
                 if !low.is_finite() || low > acc {

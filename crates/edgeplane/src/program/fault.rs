@@ -16,6 +16,8 @@ pub enum FaultReason {
     BoundsReversed,
     /// `dice(number, sides)` with a number or sides that no dice have.
     NotDice,
+    /// `roll(chance, streak = n)` with so small a chance that more than `n` misses in a row are needed for it.
+    StreakTooShort,
     /// A time, cost or rate below zero.
     Negative,
 }
@@ -27,6 +29,9 @@ impl FaultReason {
             Self::NotFinite => "has no finite value",
             Self::BoundsReversed => "has its lower bound above its upper bound",
             Self::NotDice => "throws impossible dice: whole numbers, 0 to 1000 dice of 1 to 1000 sides",
+            Self::StreakTooShort => {
+                "misses more often in a row than `streak` allows: the chance is at least 1 in streak + 1"
+            }
             Self::Negative => "is below zero, which this value cannot be",
         }
     }

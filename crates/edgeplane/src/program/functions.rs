@@ -71,7 +71,7 @@ fn collect_calls(expr: &Expr, found: &mut impl FnMut(&str)) {
             found(&name.text);
             arguments.iter().for_each(|argument| collect_calls(argument, found));
         }
-        ExprKind::Unary(_, a) => collect_calls(a, found),
+        ExprKind::Unary(_, a) | ExprKind::Named(_, a) => collect_calls(a, found),
         ExprKind::Binary(_, a, b) => {
             collect_calls(a, found);
             collect_calls(b, found);

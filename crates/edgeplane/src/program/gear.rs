@@ -5,7 +5,7 @@ use super::ids::{FormulaId, GearId, SiteId, StatusId};
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
-use crate::rules::{CharacterRule, Named, Ruleset, Word};
+use crate::rules::{CharacterRule, Named, Ruleset, SetStatusRule, Word};
 use crate::text::{Code, Diagnostic};
 
 /// A piece of gear that a character wears.
@@ -31,11 +31,28 @@ pub struct GearPlan {
     /// The set that it belongs to, by its number.
     pub set: Option<usize>,
     /// What its wearer has: what it does itself comes first.
-    pub statuses: Vec<StatusId>,
+    pub statuses: Vec<WornStatus>,
 }
 
 /// A gear set: from so many pieces on, these statuses and no others.
-pub type GearSetPlan = Vec<(u32, Vec<StatusId>)>;
+pub type GearSetPlan = Vec<(u32, Vec<WornStatus>)>;
+
+/// A status that somebody has for what it wears.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct WornStatus {
+    /// Which.
+    pub status: StatusId,
+    /// How many stacks.
+    pub stacks: u32,
+    /// Seconds that it lasts from then on; for as long as the pieces are worn, if it is not said.
+    pub duration: Option<FormulaId>,
+}
+
+impl WornStatus {
+    fn one(status: StatusId) -> Self {
+        Self { status, stacks: 1, duration: None }
+    }
+}
 
 /// A piece that a character may have with it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -48,7 +65,7 @@ pub struct ChancyPiece {
 
 impl Program {
     /// The statuses that whoever wears some pieces has for that: those of each piece in order, then those of the sets.
-    pub(crate) fn statuses_of_gear(&self, worn: &[GearId], into: &mut Vec<StatusId>) {
+    pub(crate) fn statuses_of_gear(&self, worn: &[GearId], into: &mut Vec<WornStatus>) {
         into.clear();
         for piece in worn {
             into.extend_from_slice(&self.gear[piece.index()].statuses);
@@ -69,9 +86,7 @@ impl Compiler<'_> {
 
     /// Pieces and sets for fights in which they change.
     fn gear_plans(&mut self, rules: &Ruleset) {
-        let ids = |words: &[Word]| {
-            words.iter().filter_map(|word| self.names.statuses.get(&word.text).copied()).collect::<Vec<_>>()
-        };
+        let named = |word: &Word| self.names.statuses.get(&word.text).copied();
         let plan = |piece: &Named<crate::rules::GearRule>| GearPlan {
             name: piece.name.clone(),
             slot: piece.rule.slot.as_ref().map(|slot| slot.text.clone()),
@@ -82,15 +97,26 @@ impl Compiler<'_> {
                 .get(&piece.name)
                 .copied()
                 .into_iter()
-                .chain(ids(&piece.rule.statuses))
+                .chain(piece.rule.statuses.iter().filter_map(named))
+                .map(WornStatus::one)
                 .collect(),
         };
         let gear = rules.gear.iter().map(plan).collect();
-        let set = |set: &Named<crate::rules::GearSetRule>| {
-            set.rule.worn.iter().map(|(pieces, words)| (*pieces, ids(words))).collect()
-        };
-        let sets = rules.gear_sets.iter().map(set).collect();
+        let mut sets: Vec<GearSetPlan> = Vec::new();
+        for set in &rules.gear_sets {
+            let mut plan = GearSetPlan::new();
+            for (pieces, given) in &set.rule.worn {
+                plan.push((*pieces, given.iter().filter_map(|one| self.set_status(one)).collect()));
+            }
+            sets.push(plan);
+        }
         (self.program.gear, self.program.gear_sets) = (gear, sets);
+    }
+
+    fn set_status(&mut self, rule: &SetStatusRule) -> Option<WornStatus> {
+        let duration = self.optional(&rule.duration, Scope::WEAR);
+        let status = self.names.statuses.get(&rule.status.text).copied()?;
+        Some(WornStatus { status, stacks: rule.stacks, duration })
     }
 
     /// Looks up the names in gear and gear sets, worn or not.
@@ -102,7 +128,9 @@ impl Compiler<'_> {
             self.known_statuses(&piece.rule.statuses);
         }
         for set in &rules.gear_sets {
-            set.rule.worn.iter().for_each(|(_, statuses)| self.known_statuses(statuses));
+            for one in set.rule.worn.iter().flat_map(|(_, given)| given) {
+                self.known_statuses(std::slice::from_ref(&one.status));
+            }
         }
         self.gear_plans(rules);
     }
@@ -180,7 +208,7 @@ pub(super) struct Worn {
     pub(super) told: Vec<WornPlan>,
     pub(super) pieces: Vec<GearId>,
     pub(super) chancy: Vec<ChancyPiece>,
-    pub(super) statuses: Vec<StatusId>,
+    pub(super) statuses: Vec<WornStatus>,
 }
 
 fn find<'a, T>(list: &'a [Named<T>], name: &str) -> Option<&'a Named<T>> {

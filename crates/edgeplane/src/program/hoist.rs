@@ -60,6 +60,7 @@ impl Program {
             TreeKind::Curve(curve, x) => TreeKind::Curve(*curve, part(x)),
             TreeKind::Near(counted, metres) => TreeKind::Near(*counted, part(metres)),
             TreeKind::Roll(site, p) => TreeKind::Roll(*site, part(p)),
+            TreeKind::Streak(streak, p) => TreeKind::Streak(*streak, part(p)),
             TreeKind::Between(site, a, b) => TreeKind::Between(*site, part(a), part(b)),
             TreeKind::Dice(site, a, b) => TreeKind::Dice(*site, part(a), part(b)),
             TreeKind::Let(local, a, b) => TreeKind::Let(*local, part(a), part(b)),
@@ -96,6 +97,7 @@ fn reads(tree: &Tree) -> Option<Reads> {
             TreeKind::Read(_)
             | TreeKind::Near(..)
             | TreeKind::Roll(..)
+            | TreeKind::Streak(..)
             | TreeKind::Between(..)
             | TreeKind::Dice(..) => mixed = true,
             TreeKind::Let(local, _, _) => bound.push(*local),
@@ -148,7 +150,11 @@ impl Tree {
         visit(self);
         match &mut self.kind {
             TreeKind::Constant(_) | TreeKind::Read(_) => {}
-            TreeKind::Unary(_, a) | TreeKind::Curve(_, a) | TreeKind::Near(_, a) | TreeKind::Roll(_, a) => {
+            TreeKind::Unary(_, a)
+            | TreeKind::Curve(_, a)
+            | TreeKind::Near(_, a)
+            | TreeKind::Roll(_, a)
+            | TreeKind::Streak(_, a) => {
                 a.each_mut(visit);
             }
             TreeKind::Binary(_, a, b)

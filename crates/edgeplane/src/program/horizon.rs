@@ -113,7 +113,7 @@ impl Look<'_> {
                 Course { value, slope: 0.0, until: until.min(metres.until) }
             }
             // Drawn anew at every look.
-            TreeKind::Roll(..) | TreeKind::Between(..) | TreeKind::Dice(..) => {
+            TreeKind::Roll(..) | TreeKind::Streak(..) | TreeKind::Between(..) | TreeKind::Dice(..) => {
                 Course { value: 0.0, slope: 0.0, until: self.poll }
             }
         }
@@ -224,7 +224,7 @@ impl Look<'_> {
         let blocks = (layout.blocks as usize..self.numbers.numbers().len()).step_by(usize::from(layout.stride));
         let concerned = blocks.filter(|block| match counted {
             Counted::Enemies => side(*block) != side(me),
-            Counted::Allies => side(*block) == side(me),
+            Counted::Allies | Counted::Others => side(*block) == side(me),
             Counted::Everyone => true,
         });
         concerned

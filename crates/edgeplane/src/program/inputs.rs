@@ -110,7 +110,7 @@ impl Program {
         self.formula(formula).each_read(|read| inputs.add(self, read));
         self.formula(formula).each_count(|counted| {
             (inputs.heads, inputs.time) = (true, true);
-            inputs.near_enemies |= counted != Counted::Allies;
+            inputs.near_enemies |= !matches!(counted, Counted::Allies | Counted::Others);
             inputs.near_allies |= counted != Counted::Enemies;
         });
         inputs

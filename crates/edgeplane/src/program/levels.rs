@@ -20,6 +20,8 @@ pub struct LevelsPlan {
     pub most: Option<u32>,
     /// Points that somebody of a level has to spend, in all.
     pub points: Option<FormulaId>,
+    /// Levels rise during a fight.
+    pub in_fight: bool,
 }
 
 /// Encounters one after the other, fought by the same combatants.
@@ -97,7 +99,7 @@ impl Compiler<'_> {
         let Some(rule) = &rules.levels else { return };
         let needs = self.optional(&rule.needs, Scope::LEVELS);
         let points = self.optional(&rule.points, Scope::LEVELS);
-        self.program.levels = LevelsPlan { needs, most: rule.most, points };
+        self.program.levels = LevelsPlan { needs, most: rule.most, points, in_fight: rule.in_fight };
     }
 
     /// What a character spends its points on, one after the other.

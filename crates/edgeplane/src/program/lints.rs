@@ -4,8 +4,8 @@ use super::Program;
 use super::ids::{AbilityId, CharacterId, GearId, Slot};
 use super::tree::{Read, TreeKind};
 use crate::rules::{
-    AbilityRule, DurationRule, EffectKind, EffectRule, Formula, Joins, Named, PaceRule, Reapply, Ruleset, StatusRule,
-    TriggerEvent,
+    AbilityRule, DurationRule, EffectKind, EffectRule, Formula, Joins, Named, PaceRule, Reapply, Ruleset, Selector,
+    StatusRule, TriggerEvent,
 };
 use crate::text::{Code, Diagnostic, Diagnostics, Severity, Span};
 
@@ -154,7 +154,8 @@ impl Lints<'_> {
     fn is_applied(&self, name: &str) -> bool {
         let held = self.rules.characters.iter().flat_map(|one| one.rule.statuses.iter().flatten());
         let by_gear = self.rules.gear.iter().flat_map(|piece| &piece.rule.statuses);
-        let by_sets = self.rules.gear_sets.iter().flat_map(|set| &set.rule.worn).flat_map(|(_, words)| words);
+        let by_sets = self.rules.gear_sets.iter().flat_map(|set| &set.rule.worn).flat_map(|(_, given)| given);
+        let by_sets = by_sets.map(|one| &one.status);
         let while_used = self.rules.abilities.iter().flat_map(|ability| &ability.rule.during);
         let by_zones = self.rules.zones.iter().flat_map(|zone| &zone.rule.apply);
         self.rules.effects().any(|effect| applies(effect, name))
@@ -233,9 +234,13 @@ impl Lints<'_> {
 
     fn never_triggers(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
         for on in &named.rule.on {
-            let because = if let Some(word) = on.status.as_ref().filter(|word| !self.is_applied(&word.text)) {
+            let name = |which: &Option<Selector>| match which {
+                Some(Selector::Name(word)) => Some(word.clone()),
+                _ => None,
+            };
+            let because = if let Some(word) = name(&on.status).filter(|word| !self.is_applied(&word.text)) {
                 Some((word.span, format!("nothing applies `{}`", word.text)))
-            } else if let Some(word) = on.ability.as_ref().filter(|word| !self.is_had(&word.text)) {
+            } else if let Some(word) = name(&on.ability).filter(|word| !self.is_had(&word.text)) {
                 Some((word.span, format!("no character has `{}`", word.text)))
             } else if let Some(when) = on.when.as_ref().filter(|when| self.is_false(when)) {
                 Some((when.span, "its condition is never true".to_owned()))
@@ -253,7 +258,9 @@ impl Lints<'_> {
 
     fn is_had(&self, ability: &str) -> bool {
         let abilities = self.rules.characters.iter().flat_map(|one| one.rule.abilities.iter().flatten());
-        abilities.into_iter().any(|word| word.text == ability)
+        let learned = self.rules.characters.iter().flat_map(|one| one.rule.can_learn.iter().flatten());
+        let brought = self.rules.statuses.iter().flat_map(|one| &one.rule.abilities);
+        abilities.chain(learned).chain(brought).any(|word| word.text == ability)
     }
 
     fn is_false(&self, when: &Formula) -> bool {

@@ -40,6 +40,7 @@ mod tables;
 mod threat;
 mod time;
 mod tree;
+mod watches;
 mod worked;
 mod zones;
 
@@ -53,7 +54,7 @@ pub use effects::{Effect, EffectPlan, FilterPlan, PoolEffect, PoolEffectKind};
 pub use encounters::{CombatantPlan, EncounterPlan, Setup};
 pub use eval::{Chance, Draws, Frame, Memory, StreamId};
 pub use fault::{Fault, FaultReason};
-pub use gear::{ChancyPiece, GearPlan, GearSetPlan, WornPlan};
+pub use gear::{ChancyPiece, GearPlan, GearSetPlan, WornPlan, WornStatus};
 pub(crate) use hit_code::{StepChange, StepGate};
 pub use hit_code::{StepCode, StepsEffect};
 pub(crate) use horizon::POLL;
@@ -75,6 +76,7 @@ pub use threat::ThreatPlan;
 pub use time::Time;
 pub(crate) use tree::Role;
 pub use tree::{LeafValue, Reading, Tree, TreeKind};
+pub(crate) use watches::{Streak, Watch, WatchKind};
 pub use worked::plain;
 pub use zones::ZonePlan;
 
@@ -120,6 +122,14 @@ pub struct Program {
     pub(crate) policies: Vec<PolicyPlan>,
     pub(crate) threat: Option<ThreatPlan>,
     pub(crate) levels: LevelsPlan,
+    /// Somebody asks for the others of its side.
+    pub(crate) means_others: bool,
+    /// A trigger can bring somebody back.
+    pub(crate) revives: bool,
+    /// What formulas ask of abilities, and where that is kept.
+    pub(crate) watches: Vec<Watch>,
+    /// Chances with at most so many misses in a row.
+    pub(crate) streaks: Vec<Streak>,
     pub(crate) gauntlets: Vec<GauntletPlan>,
     pub(crate) characters: Vec<CharacterPlan>,
     pub(crate) encounters: Vec<EncounterPlan>,

@@ -77,7 +77,10 @@ impl CompiledFormula {
 }
 
 fn draws(tree: &Tree) -> bool {
-    tree.any(&mut |part| matches!(part.kind, TreeKind::Roll(..) | TreeKind::Between(..) | TreeKind::Dice(..)))
+    let is_draw = |kind: &TreeKind| {
+        matches!(kind, TreeKind::Roll(..) | TreeKind::Streak(..) | TreeKind::Between(..) | TreeKind::Dice(..))
+    };
+    tree.any(&mut |part| is_draw(&part.kind))
 }
 
 /// Everything that compiling formulas needs and adds to.
@@ -192,7 +195,7 @@ impl Resolver<'_, '_> {
         }
     }
 
-    fn of_kind(&mut self, expr: &Expr, wanted: Kind) -> Option<Tree> {
+    pub(super) fn of_kind(&mut self, expr: &Expr, wanted: Kind) -> Option<Tree> {
         let (tree, kind) = self.expr(expr)?;
         if kind != wanted {
             let help = match wanted {
@@ -258,6 +261,12 @@ impl Resolver<'_, '_> {
             }
             ExprKind::Name(parts) => self.name(parts, range),
             ExprKind::Call(name, arguments) => self.call(name, arguments, range),
+            ExprKind::Named(word, _) => {
+                let message = format!("no argument is called `{}` here", word.text);
+                let help = "the only one with a name is `roll(chance, streak = n)`; to compare, write `==`";
+                self.report(Code::WrongArguments, &word.range, message, Some(help.to_owned()));
+                None
+            }
             ExprKind::Unary(Unary::Negate, a) => {
                 let a = self.of_kind(a, Kind::Number)?;
                 Some((self.folded(TreeKind::Unary(UnaryOp::Negate, Box::new(a)), range)?, Kind::Number))
@@ -342,6 +351,10 @@ impl Resolver<'_, '_> {
             Builtin::Count => return self.count(&arguments[0], arguments.get(1), range),
             Builtin::Has | Builtin::Stacks | Builtin::Tagged => return self.status(builtin, arguments, range),
             Builtin::Snapshot => return self.snapshot(&arguments[0], range),
+            Builtin::Uses | Builtin::Charges | Builtin::Cooldown | Builtin::Casting => {
+                return self.ability_query(builtin, arguments, range);
+            }
+            Builtin::Roll if arguments.len() == 2 => return self.streak(&arguments[0], &arguments[1], range),
             _ => {}
         }
         let numbers: Vec<Option<Tree>> =
@@ -355,7 +368,7 @@ impl Resolver<'_, '_> {
         Some((self.numeric(builtin, numbers, site, range)?, kind))
     }
 
-    fn chance_site(&mut self, range: &Range<u32>) -> Option<SiteId> {
+    pub(super) fn chance_site(&mut self, range: &Range<u32>) -> Option<SiteId> {
         if !self.scope.chance {
             let message = format!("chance cannot be drawn {}", self.scope.place);
             let help = "it is looked at more than once, and would change under the eyes of whoever reads it";
@@ -443,7 +456,12 @@ impl Resolver<'_, '_> {
             self.report(Code::NotHere, range, message, None);
             return None;
         }
-        let counted = [("enemies", Counted::Enemies), ("allies", Counted::Allies), ("everyone", Counted::Everyone)];
+        let counted = [
+            ("enemies", Counted::Enemies),
+            ("allies", Counted::Allies),
+            ("others", Counted::Others),
+            ("everyone", Counted::Everyone),
+        ];
         if let (Some(metres), Some((_, counted))) = (metres, counted.iter().find(|(name, _)| *name == word)) {
             let metres = self.of_kind(metres, Kind::Number)?;
             return Some((self.node(TreeKind::Near(*counted, Box::new(metres)), range), Kind::Number));
@@ -457,8 +475,13 @@ impl Resolver<'_, '_> {
                     (self.node(standing(Layout::ENEMIES), range), self.node(standing(Layout::ALLIES), range));
                 TreeKind::Binary(BinaryOp::Add, Box::new(enemies), Box::new(allies))
             }
+            "others" => {
+                let (allies, itself) =
+                    (self.node(standing(Layout::ALLIES), range), self.node(standing(Layout::STANDS), range));
+                TreeKind::Binary(BinaryOp::Subtract, Box::new(allies), Box::new(itself))
+            }
             _ => {
-                let message = "`count` takes `enemies`, `allies` or `everyone`".to_owned();
+                let message = "`count` takes `enemies`, `allies`, `others` or `everyone`".to_owned();
                 self.report(Code::UnknownName, &whom.range, message, None);
                 return None;
             }

@@ -13,7 +13,7 @@ use crate::text::{Code, Diagnostic};
 impl Resolver<'_, '_> {
     /// `has(target, silted)`, `stacks(target, silted)`, `tagged(target, control)`.
     pub(super) fn status(&mut self, builtin: Builtin, arguments: &[Expr], range: &Range<u32>) -> Option<Typed> {
-        let role = self.whom(&arguments[0])?;
+        let role = self.whom(&arguments[0], "statuses")?;
         let Some(word) = one_word(&arguments[1]) else {
             let what = if builtin == Builtin::Tagged { "the name of a tag" } else { "the name of a status" };
             self.report(Code::WrongKind, &arguments[1].range, format!("{what} is needed here"), None);
@@ -47,7 +47,7 @@ impl Resolver<'_, '_> {
         Some((self.node(TreeKind::Binary(BinaryOp::Greater, Box::new(read), Box::new(none)), range), Kind::Truth))
     }
 
-    fn whom(&mut self, expr: &Expr) -> Option<Role> {
+    pub(super) fn whom(&mut self, expr: &Expr, what: &str) -> Option<Role> {
         let role = one_word(expr).and_then(|word| match word.text.as_str() {
             "self" if self.scope.owner => Some(self.scope.owner_role()),
             "caster" if self.scope.caster => Some(Role::Caster),
@@ -60,7 +60,7 @@ impl Resolver<'_, '_> {
             let message = if self.scope.fight {
                 "somebody is needed here".to_owned()
             } else {
-                format!("statuses cannot be asked for {}", self.scope.place)
+                format!("{what} cannot be asked for {}", self.scope.place)
             };
             let people = [("self", self.scope.owner), ("caster", self.scope.caster), ("target", self.scope.target)];
             let people: Vec<&str> = people.iter().filter(|(_, there)| *there).map(|(name, _)| *name).collect();
@@ -92,7 +92,7 @@ impl Resolver<'_, '_> {
     }
 }
 
-fn one_word(expr: &Expr) -> Option<&Ident> {
+pub(super) fn one_word(expr: &Expr) -> Option<&Ident> {
     match &expr.kind {
         ExprKind::Name(parts) if parts.len() == 1 => parts.first(),
         _ => None,

@@ -11,7 +11,7 @@ use super::scope::Scope;
 use super::time::Time;
 use crate::rules::{
     DurationRule, LostReason, MOST_KEPT_APART, ModifierKind, ModifierRule, Named, PaceRule, Reapply, Ruleset,
-    StackTimer, StatusKind, StatusRule, TriggerEvent, TriggerRule, Word,
+    StackTimer, StatusKind, StatusRule, Subject, TriggerEvent, TriggerRule, Untargetable, Word,
 };
 use crate::text::{Code, Diagnostic};
 
@@ -99,8 +99,16 @@ pub struct StatusPlan {
     pub(crate) changes: u64,
     /// Those of them that change with every tick.
     pub(crate) changes_by_tick: u64,
-    /// Events that it triggers on, one bit each.
+    /// Events of its owner that it triggers on, one bit each.
     pub(crate) listens: u32,
+    /// Events of others that it triggers on.
+    pub(crate) watches: u32,
+    /// Abilities that its owner has for as long.
+    pub abilities: Vec<AbilityId>,
+    /// Its owner is on the side of whoever applied it.
+    pub turns: bool,
+    /// Whose abilities cannot be used on its owner.
+    pub untargetable: Untargetable,
     /// It forbids, answers or holds under a condition: what is known of its owner changes with it.
     pub(crate) binds: bool,
 }
@@ -168,12 +176,14 @@ pub struct TriggerPlan {
     pub cooldown: Option<FormulaId>,
     /// How often it answers at most.
     pub uses: Option<u32>,
-    /// Only for this status.
-    pub status: Option<StatusId>,
+    /// Whose events it is about, as the owner sees them.
+    pub of: Subject,
+    /// Only for these statuses.
+    pub status: Option<Vec<StatusId>>,
     /// Only for this reason.
     pub reason: Option<LostReason>,
-    /// Only for this ability.
-    pub ability: Option<AbilityId>,
+    /// Only for these abilities.
+    pub ability: Option<Vec<AbilityId>>,
     /// The number of stacks that is reached.
     pub stacks: u32,
     /// The pool that crosses a share, and that share.
@@ -191,6 +201,10 @@ pub struct DiminishPlan {
     pub window: Time,
     /// The factors of the duration.
     pub steps: Vec<f64>,
+}
+
+fn listens(triggers: &[TriggerPlan], of: impl Fn(Subject) -> bool) -> u32 {
+    triggers.iter().filter(|trigger| of(trigger.of)).fold(0, |bits, trigger| bits | trigger.event.bit())
 }
 
 fn most_stacks(rule: &StatusRule) -> u32 {
@@ -262,6 +276,7 @@ impl Compiler<'_> {
         let by_tick = modifiers.iter().filter(|one| self.changes_by_tick(one.amount));
         let changes_by_tick = by_tick.fold(0, |bits, one| bits | dirty::bits(one.slot, one.slots));
         let resist = self.optional(&rule.resist, Scope::APPLIED);
+        let abilities = rule.abilities.iter().filter_map(|word| self.ability_named(word)).collect();
         let at_max = self.effects(&rule.at_max, &rule.tags, &Place::LONE_TRIGGER, rules);
         let holds_while = rule.holds_while.as_ref().and_then(|holds| self.truth(holds, Scope::HOLDS));
         let most_stacks = most_stacks(rule);
@@ -287,8 +302,17 @@ impl Compiler<'_> {
             max_instances: rule.max_instances.unwrap_or(MOST_KEPT_APART),
             longest: self.optional(&rule.longest, Scope::APPLIED),
             rank: self.optional(&rule.rank, Scope::APPLIED),
-            binds: !rule.forbids.is_empty() || rule.taunts || !triggers.is_empty() || rule.holds_while.is_some(),
-            listens: triggers.iter().fold(0, |bits, trigger| bits | trigger.event.bit()),
+            binds: !rule.forbids.is_empty()
+                || rule.taunts
+                || !triggers.is_empty()
+                || rule.holds_while.is_some()
+                || rule.turns
+                || rule.untargetable != Untargetable::No,
+            listens: listens(&triggers, Subject::has_owner),
+            watches: listens(&triggers, Subject::has_others),
+            abilities,
+            turns: rule.turns,
+            untargetable: rule.untargetable,
             changes: modifiers.iter().fold(0, |bits, one| bits | dirty::bits(one.slot, one.slots)),
             changes_by_tick,
             modifiers,
@@ -366,17 +390,21 @@ impl Compiler<'_> {
         rule: &StatusRule,
         rules: &Ruleset,
     ) -> Option<TriggerPlan> {
-        let place = if on.event.has_other() { Place::TRIGGER } else { Place::LONE_TRIGGER };
-        let scope = Scope { target: on.event.has_other(), ..place.scope };
+        // Of what happens to others, they are the other one.
+        let has_other = on.event.has_other() || on.of != Subject::Owner;
+        let place = if has_other { Place::TRIGGER } else { Place::LONE_TRIGGER };
+        let scope = Scope { target: has_other, ..place.scope };
         let chance = on.chance.as_ref().map(|chance| self.number(chance, scope));
         let chance = chance.map(|chance| Some((chance?, self.site(&format!("status.{status}.on.{index}.chance")))));
-        let of_status =
-            on.status.as_ref().map(|word| look_up(&self.names.statuses, &word.text, word.span, "status", self.out));
-        let ability =
-            on.ability.as_ref().map(|word| look_up(&self.names.abilities, &word.text, word.span, "ability", self.out));
+        let of_status = on.status.as_ref().map(|which| self.statuses_selected(which, rules));
+        let ability = on.ability.as_ref().map(|which| self.abilities_selected(which, rules));
         let pool = on.pool.as_ref().map(|word| look_up(&self.names.pools, &word.text, word.span, "pool", self.out));
+        let whole = of_status.as_ref().is_none_or(|found| found.is_some())
+            && ability.as_ref().is_none_or(|found| found.is_some())
+            && pool.is_none_or(|found| found.is_some());
         let plan = TriggerPlan {
             event: on.event,
+            of: on.of,
             when: on.when.as_ref().and_then(|when| self.truth(when, scope)),
             chance: chance.flatten(),
             cooldown: self.optional(&on.cooldown, scope),
@@ -388,9 +416,6 @@ impl Compiler<'_> {
             crossing: pool.flatten().zip(on.share),
             does: self.effects(&on.does, &rule.tags, &place, rules),
         };
-        let whole = of_status.is_none_or(|found| found.is_some())
-            && ability.is_none_or(|found| found.is_some())
-            && pool.is_none_or(|found| found.is_some());
         whole.then_some(plan)
     }
 

@@ -5,7 +5,7 @@ use super::names::{ONLY_TYPE, look_up};
 use super::resolve::Compiler;
 use super::scope::Scope;
 use super::tree::{Read, Role};
-use crate::rules::{CapChange, DamageTypeRule, FlowRule, Named, PoolRule, Ruleset, StartRule, StepRule, Word};
+use crate::rules::{CapChange, DamageTypeRule, FlowRule, Named, PoolRule, Ruleset, Skips, StartRule, StepRule, Word};
 use crate::text::{Code, Diagnostic};
 
 /// A pool of the ruleset.
@@ -58,6 +58,19 @@ pub struct FlowPlan {
     pub every: Option<FormulaId>,
 }
 
+/// Steps that a hit or a heal passes by.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct SkipsPlan {
+    all: bool,
+    names: Vec<String>,
+}
+
+impl SkipsPlan {
+    pub(crate) fn pass(&self, step: &StepPlan) -> bool {
+        (self.all && !step.always) || self.names.contains(&step.name)
+    }
+}
+
 /// A damage type of the ruleset.
 #[derive(Clone, Debug)]
 pub struct DamageTypeInfo {
@@ -65,8 +78,8 @@ pub struct DamageTypeInfo {
     pub name: String,
     /// For readers.
     pub about: String,
-    /// Hit steps that this type passes by, by name.
-    pub(crate) skips: Vec<String>,
+    /// Hit steps that this type passes by.
+    pub(crate) skips: SkipsPlan,
 }
 
 /// A step of hits or heals.
@@ -86,6 +99,8 @@ pub struct StepPlan {
     pub soak: Option<PoolId>,
     /// The mark that it sets, by its number.
     pub mark: Option<u16>,
+    /// `skips = "all"` does not pass it by.
+    pub always: bool,
     /// Only for these damage types, by number.
     pub(crate) types: Option<Vec<u16>>,
     /// Only for these tags.
@@ -140,25 +155,33 @@ impl Compiler<'_> {
     pub(crate) fn damage_types(&mut self, rules: &Ruleset) {
         for Named { name, rule: DamageTypeRule { skips, about }, .. } in &rules.damage_types {
             let steps: Vec<_> = rules.all_hit_steps().collect();
-            let skips = self.step_names(skips, &steps, "hit step");
+            let skips = self.skips(skips, &steps, "hit step");
             self.program.damage_types.push(DamageTypeInfo { name: name.clone(), about: about.clone(), skips });
         }
         if rules.damage_types.is_empty() {
-            let info = DamageTypeInfo { name: ONLY_TYPE.to_owned(), about: String::new(), skips: Vec::new() };
+            let info = DamageTypeInfo { name: ONLY_TYPE.to_owned(), about: String::new(), skips: SkipsPlan::default() };
             self.program.damage_types.push(info);
         }
     }
 
-    /// The names of steps, with those reported that no step has.
-    pub(crate) fn step_names(&mut self, words: &[Word], steps: &[&Named<StepRule>], what: &str) -> Vec<String> {
+    /// What is passed by; names that no step has are reported, and steps that nothing passes by.
+    pub(crate) fn skips(&mut self, skips: &Skips, steps: &[&Named<StepRule>], what: &str) -> SkipsPlan {
+        let words = match skips {
+            Skips::All => return SkipsPlan { all: true, names: Vec::new() },
+            Skips::Named(words) => words,
+        };
         for word in words {
+            if let Some(step) = steps.iter().find(|step| step.name == word.text && step.rule.always) {
+                let message = format!("`{}` says `always = true`: nothing skips it", word.text);
+                self.out.push(Diagnostic::at(Code::KeyConflict, word.span, message).label(step.span, "said here"));
+            }
             if !steps.iter().any(|step| step.name == word.text) {
                 let message = format!("no {what} is called `{}`", word.text);
                 let diagnostic = Diagnostic::at(Code::UnknownName, word.span, message);
                 self.out.push(diagnostic.nearest(&word.text, steps.iter().map(|step| step.name.as_str())));
             }
         }
-        words.iter().map(|word| word.text.clone()).collect()
+        SkipsPlan { all: false, names: words.iter().map(|word| word.text.clone()).collect() }
     }
 
     pub(crate) fn steps(&mut self, rules: &Ruleset) {
@@ -247,6 +270,7 @@ impl Compiler<'_> {
                 .as_ref()
                 .and_then(|mark| self.names.marks.iter().position(|known| *known == mark.text))
                 .map(|i| i as u16),
+            always: rule.always,
             types,
             tags: rule.tags.as_ref().map(|tags| tags.iter().map(|tag| tag.text.clone()).collect()),
             owned: None,

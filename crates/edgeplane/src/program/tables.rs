@@ -11,7 +11,7 @@ use super::characters::UsePlan;
 use super::code::Shape;
 use super::encounters::CombatantPlan;
 use super::eval::{Draws, Frame, Memory, NoChance};
-use super::ids::{AbilityId, CombatantId, FormulaId, PoolId, SideId, SiteId, Slot};
+use super::ids::{AbilityId, CombatantId, FormulaId, PoolId, SiteId, Slot, ZoneId};
 use super::inputs::Inputs;
 use super::ops::BinaryOp;
 use super::time::Time;
@@ -21,11 +21,11 @@ use crate::rules::{Moves, SideRule};
 /// 64th on.
 #[derive(Clone, Debug)]
 pub(crate) struct CompiledPolicy {
-    /// The side of whoever chooses by it.
-    pub(crate) side: SideId,
     pub(crate) lines: Vec<CompiledLine>,
-    /// Where chance chooses among the uses that are possible.
-    pub(crate) draws: Option<SiteId>,
+    /// Chance chooses among some of the lines.
+    pub(crate) draws: bool,
+    /// Zones that it avoids.
+    pub(crate) avoid: Vec<ZoneId>,
     /// How much it prefers a target.
     pub(crate) prefers: Option<FormulaId>,
     /// Where it goes while it cannot act; nowhere, in an encounter without places.
@@ -70,7 +70,7 @@ impl PlacesRead {
     fn note(&mut self, inputs: &Inputs, targets: SideRule, bit: u64) {
         let (ally, enemy) = match targets {
             SideRule::Enemies => (false, true),
-            SideRule::Allies | SideRule::Caster => (true, false),
+            SideRule::Allies | SideRule::Others | SideRule::Caster => (true, false),
             SideRule::Everyone => (true, true),
         };
         let mark = |concerned: bool| if concerned { bit } else { 0 };
@@ -85,6 +85,8 @@ impl PlacesRead {
 pub(crate) struct CompiledLine {
     pub(crate) ability: AbilityId,
     pub(crate) when: Option<FormulaId>,
+    /// Where chance chooses among the neighbouring lines that say the same.
+    pub(crate) draws: Option<SiteId>,
     /// How likely chance chooses it, compared with others.
     pub(crate) weight: Option<FormulaId>,
     /// The condition needs a target.
@@ -126,6 +128,8 @@ pub(crate) struct AbilityTable {
     pub(crate) special: bool,
     /// Its first target has to be near enough.
     pub(crate) reaches: bool,
+    /// Its caster walks on meanwhile.
+    pub(crate) mobile: bool,
     /// Who is where decides whether there is anybody to use it on.
     pub(crate) by_place: bool,
     /// The combatant has it from the start.
@@ -230,6 +234,7 @@ impl Program {
                 quick: line.when.filter(|_| !line.aims).map_or(QuickCondition::Ask, |when| self.quick(when, who)),
                 ability: line.ability,
                 when: line.when,
+                draws: line.draws,
                 weight: line.weight,
                 aims: line.aims,
                 time: condition.time,
@@ -239,9 +244,9 @@ impl Program {
             }
         };
         let mut policy = CompiledPolicy {
-            side: combatant.side,
             lines: uses.iter().map(line).collect(),
-            draws: plan.policy.draws,
+            draws: uses.iter().any(|line| line.draws.is_some()),
+            avoid: plan.policy.avoid.clone(),
             prefers: plan.policy.target,
             moves: if placed { plan.policy.moves } else { Moves::Hold },
             reaction: plan.policy.reaction,
@@ -299,7 +304,8 @@ impl Program {
         let more = more.chain(ability.after.and_then(|(_, within)| within));
         let mut own = more.fold(inputs, |inputs, formula| inputs.union(self.inputs(formula)));
         ability.cost.iter().for_each(|(pool, _)| own.own.pools |= 1 << pool.0);
-        policy.heads |= if own.heads || line.aims || reaches { bit } else { 0 };
+        let by_others = ability.defeated || ability.side == SideRule::Others;
+        policy.heads |= if own.heads || line.aims || reaches || by_others { bit } else { 0 };
         for (pool, lines) in policy.own_pools.iter_mut().enumerate() {
             *lines |= if own.own.pools >> pool & 1 == 1 { bit } else { 0 };
         }
@@ -351,6 +357,7 @@ impl Program {
                 costs: plan.cost.len() as u32,
                 special: plan.is_special() || (placed && plan.travel.is_some()),
                 reaches: placed && plan.reach.is_some(),
+                mobile: placed && plan.mobile,
                 by_place: placed && plan.is_about_places(),
                 known: index < known,
                 forbidden_by: plan.forbidden_by,

@@ -42,6 +42,8 @@ pub enum Counted {
     Enemies,
     /// Those of its own side, itself included.
     Allies,
+    /// The same without itself.
+    Others,
     /// All of them.
     Everyone,
 }
@@ -93,6 +95,7 @@ pub enum TreeKind {
     Curve(CurveId, Box<Tree>),
     Near(Counted, Box<Tree>),
     Roll(SiteId, Box<Tree>),
+    Streak(u16, Box<Tree>),
     Between(SiteId, Box<Tree>, Box<Tree>),
     Dice(SiteId, Box<Tree>, Box<Tree>),
     Let(u16, Box<Tree>, Box<Tree>),
@@ -106,7 +109,11 @@ impl Tree {
     pub(crate) fn parts(&self) -> Vec<&Tree> {
         match &self.kind {
             TreeKind::Constant(_) | TreeKind::Read(_) => Vec::new(),
-            TreeKind::Unary(_, a) | TreeKind::Curve(_, a) | TreeKind::Near(_, a) | TreeKind::Roll(_, a) => {
+            TreeKind::Unary(_, a)
+            | TreeKind::Curve(_, a)
+            | TreeKind::Near(_, a)
+            | TreeKind::Roll(_, a)
+            | TreeKind::Streak(_, a) => {
                 vec![a]
             }
             TreeKind::Binary(_, a, b)
@@ -202,6 +209,13 @@ impl Walk<'_> {
                 self.value(chance)?;
                 self.draw(tree)
             }
+            TreeKind::Streak(streak, chance) => {
+                let chance = self.value(chance)?;
+                if self.program.streaks[usize::from(*streak)].chance_of(chance, 0.0).is_none() {
+                    return Err(self.stumble(tree, FaultReason::StreakTooShort));
+                }
+                self.draw(tree)
+            }
             TreeKind::Between(_, low, high) => self.between(tree, low, high)?,
             TreeKind::Dice(_, number, sides) => self.dice(tree, number, sides)?,
             TreeKind::Let(local, bound, body) => {
@@ -262,7 +276,7 @@ impl Walk<'_> {
         let (value, rest) = self.draws.split_first().map_or((0.0, self.draws), |(value, rest)| (*value, rest));
         self.draws = rest;
         if !tree.called {
-            let truth = matches!(tree.kind, TreeKind::Roll(..));
+            let truth = matches!(tree.kind, TreeKind::Roll(..) | TreeKind::Streak(..));
             self.leaves.push(LeafValue { range: tree.range.clone(), value, truth, drawn: true });
         }
         value

@@ -28,6 +28,10 @@ pub struct ZonePlan {
     pub carried: bool,
     /// Most of its kind that one owner has at once.
     pub max_instances: u32,
+    /// Words by which policies avoid it.
+    pub tags: Vec<String>,
+    /// It ends after so many entries.
+    pub uses: Option<u32>,
     /// Statuses held by those inside.
     pub statuses: Vec<StatusId>,
     /// What happens to those who enter.
@@ -63,6 +67,8 @@ impl Compiler<'_> {
             owner: rule.owner,
             carried: rule.carried,
             max_instances: rule.max_instances,
+            tags: super::abilities::texts(&rule.tags),
+            uses: rule.uses,
             statuses,
             enters,
             leaves,

@@ -12,6 +12,8 @@ pub struct AbilityRule {
     pub about: String,
     /// Its place in a loadout: of one slot nobody has more than one ability at a time.
     pub slot: Option<Word>,
+    /// Its caster walks on while it is cast and recovered from.
+    pub mobile: bool,
     /// For hit steps that look at tags.
     pub tags: Vec<Word>,
     /// What it spends, pool by pool, when the cast starts.
@@ -122,6 +124,8 @@ pub enum UseMoment {
 pub struct TargetRule {
     /// From whose ranks.
     pub side: SideRule,
+    /// Of those who are defeated, and not of those who stand.
+    pub defeated: bool,
     /// Which of them.
     pub pick: Pick,
     /// How many at most; `u32::MAX` for all.
@@ -166,7 +170,7 @@ pub enum AreaRule {
 
 impl Default for TargetRule {
     fn default() -> Self {
-        Self { side: SideRule::Enemies, pick: Pick::First, count: 1, area: AreaRule::None }
+        Self { side: SideRule::Enemies, defeated: false, pick: Pick::First, count: 1, area: AreaRule::None }
     }
 }
 
@@ -177,6 +181,8 @@ pub enum SideRule {
     Enemies,
     /// The caster's side, the caster included.
     Allies,
+    /// The caster's side without the caster.
+    Others,
     /// The caster.
     Caster,
     /// Everyone.
@@ -211,6 +217,7 @@ const MANY: u32 = 1_000;
 const SIDES: &[(&str, SideRule)] = &[
     ("enemies", SideRule::Enemies),
     ("allies", SideRule::Allies),
+    ("others", SideRule::Others),
     ("self", SideRule::Caster),
     ("everyone", SideRule::Everyone),
 ];
@@ -225,6 +232,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AbilityRul
     AbilityRule {
         about: fields.about(out),
         slot: fields.text("slot", out),
+        mobile: fields.flag("mobile", out),
         tags: fields.words("tags", out).unwrap_or_default(),
         cost: cost(&fields, out),
         cooldown: fields.formula("cooldown", out),
@@ -360,6 +368,7 @@ fn targets(fields: &Fields<'_>, out: &mut Diagnostics) -> TargetRule {
         return rule;
     };
     rule.side = inner.choice("side", SIDES, out).unwrap_or(rule.side);
+    rule.defeated = inner.choice("state", &[("standing", false), ("defeated", true)], out).unwrap_or_default();
     rule.pick = pick(&inner, out).unwrap_or(rule.pick);
     rule.count = match inner.get("count").map(|node| &node.value) {
         Some(Value::Text(text, _)) if text == "all" => u32::MAX,

@@ -2,6 +2,7 @@
 
 use super::reader::{Fields, Formula, Word, formula, list, word, wrong_type};
 use super::shape;
+use super::statuses::{Untargetable, untargetable};
 use crate::text::{Diagnostics, Node, Value};
 
 /// One character. `None` means "as in the one that it extends, else the default".
@@ -29,6 +30,8 @@ pub struct CharacterRule {
     pub gear: Option<Vec<PieceRule>>,
     /// Tags of statuses that it does not take on.
     pub immune: Option<Vec<Word>>,
+    /// Whose abilities cannot be used on it.
+    pub untargetable: Option<Untargetable>,
     /// Experience that its fall gives to each enemy that stands.
     pub reward: Option<Formula>,
     /// What it spends its points on, one after the other, over and over.
@@ -62,6 +65,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> CharacterR
         gear: gear(&fields, out),
         statuses: fields.words("statuses", out),
         immune: fields.words("immune", out),
+        untargetable: fields.get("untargetable").map(|_| untargetable(&fields, out)),
         policy: fields.text("policy", out),
         reward: fields.formula("reward", out),
         spends: fields.words("spends", out),

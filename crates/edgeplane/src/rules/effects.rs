@@ -1,10 +1,11 @@
 //! `does = [...]`: what an ability brings about.
 
-use super::reader::{Fields, Formula, Word, list};
+use super::reader::{Fields, Formula, Selector, Word, list};
 use super::shape;
 use super::statuses::StatusKind;
+use super::steps::{Skips, skips};
 use crate::text::diagnostic::listed;
-use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, Table, Value};
+use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Span, Table, Value};
 
 /// One effect.
 #[derive(Clone, Debug)]
@@ -15,6 +16,8 @@ pub struct EffectRule {
     pub kind: EffectKind,
     /// Who receives it, if it says so.
     pub to: Option<Receiver>,
+    /// Of those on a side, only who is within so many metres of the caster, or of the owner.
+    pub within: Option<Formula>,
     /// Only when this is true.
     pub when: Option<Formula>,
     /// Only with this chance.
@@ -39,8 +42,12 @@ pub enum Receiver {
     Other,
     /// Everyone who stands on the side of the caster, or of the owner.
     Allies,
+    /// The same without the caster, or the owner.
+    Others,
     /// Everyone who stands on another side.
     Enemies,
+    /// Everyone who stands.
+    Everyone,
 }
 
 const RECEIVERS: &[(&str, Receiver)] = &[
@@ -49,10 +56,17 @@ const RECEIVERS: &[(&str, Receiver)] = &[
     ("owner", Receiver::Owner),
     ("other", Receiver::Other),
     ("allies", Receiver::Allies),
+    ("others", Receiver::Others),
     ("enemies", Receiver::Enemies),
+    ("everyone", Receiver::Everyone),
 ];
 
 impl Receiver {
+    /// Whether it is all those on a side.
+    pub fn is_side(self) -> bool {
+        matches!(self, Self::Allies | Self::Others | Self::Enemies | Self::Everyone)
+    }
+
     /// As it is written.
     pub fn name(self) -> &'static str {
         RECEIVERS.iter().find(|(_, receiver)| *receiver == self).map_or("", |(name, _)| name)
@@ -98,7 +112,7 @@ pub enum EffectKind {
         /// The damage type.
         damage_type: Option<Word>,
         /// Hit steps that this hit passes by.
-        skips: Vec<Word>,
+        skips: Skips,
         /// For hit steps that look at tags.
         tags: Vec<Word>,
         /// The pool that is hurt; `None` for the pool that defeats.
@@ -111,7 +125,7 @@ pub enum EffectKind {
         /// As for damage.
         spread: Option<Formula>,
         /// Heal steps that this heal passes by.
-        skips: Vec<Word>,
+        skips: Skips,
         /// For heal steps that look at tags.
         tags: Vec<Word>,
         /// The pool that is healed; `None` for the pool that defeats.
@@ -146,17 +160,17 @@ pub enum EffectKind {
     Cleanse(StatusFilter),
     /// Gives statuses of the receiver's to the caster.
     Transfer(StatusFilter),
-    /// Uses up stacks of a status.
+    /// Uses up stacks of statuses.
     Consume {
-        /// The status.
-        status: Word,
+        /// The statuses.
+        status: Selector,
         /// How many; all if not given.
         stacks: Option<Formula>,
     },
-    /// Makes a status last longer, or shorter.
+    /// Makes statuses last longer, or shorter.
     Lengthen {
-        /// The status.
-        status: Word,
+        /// The statuses.
+        status: Selector,
         /// Seconds.
         by: Formula,
         /// Shorter.
@@ -168,18 +182,22 @@ pub enum EffectKind {
     Toggle(Word),
     /// The one who acts becomes so much more of a threat in the eyes of the receiver.
     Threat(Formula),
-    /// Breaks the cast that is under way.
-    Interrupt,
+    /// Breaks the cast that is under way, of these abilities only, if it says which.
+    Interrupt(Option<Selector>),
     /// The side of the one who acts has won.
     Win,
+    /// Brings back one who is defeated, with so much in its pools.
+    Revive(Vec<(Word, Formula)>),
+    /// The receiver gains experience.
+    Experience(Formula),
     /// The receiver puts a piece of gear on.
     Wear(Word),
     /// The receiver takes a piece of gear off.
     TakeOff(Word),
     /// The receiver has an ability from now on.
     Give(Word),
-    /// The receiver has an ability no more.
-    Take(Word),
+    /// The receiver has these abilities no more.
+    Take(Selector),
     /// The receiver is moved at once.
     Shift {
         /// How far, in metres.
@@ -221,9 +239,11 @@ const WEAR: &[&str] = &["wear"];
 const TAKE_OFF: &[&str] = &["take_off"];
 const GIVE: &[&str] = &["give"];
 const TAKE: &[&str] = &["take"];
+const REVIVE: &[&str] = &["revive"];
+const EXPERIENCE: &[&str] = &["experience"];
 /// Kinds that are about the side of the one who acts: nobody receives them.
 const OF_SIDES: &[&str] = &["call", "win"];
-const COMMON: &[&str] = &["to", "when", "chance"];
+const COMMON: &[&str] = &["to", "within", "when", "chance"];
 const KINDS: &[(&str, &[&str])] = &[
     ("damage", DAMAGE),
     ("heal", HEAL),
@@ -248,6 +268,8 @@ const KINDS: &[(&str, &[&str])] = &[
     ("take_off", TAKE_OFF),
     ("give", GIVE),
     ("take", TAKE),
+    ("revive", REVIVE),
+    ("experience", EXPERIENCE),
 ];
 
 /// Reads the list under `does`.
@@ -287,7 +309,7 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<EffectRule
         out.push(not_one(table, node.span, path, &kinds.iter().map(|(name, _)| *name).collect::<Vec<_>>()));
         return None;
     };
-    let common = COMMON.iter().filter(|key| !OF_SIDES.contains(name) || **key != "to");
+    let common = COMMON.iter().filter(|key| !OF_SIDES.contains(name) || !["to", "within"].contains(key));
     let keys: Vec<&str> = keys.iter().chain(common).copied().collect();
     let fields = Fields::open(node, path, &keys, out)?;
     let kind = match *name {
@@ -304,20 +326,30 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<EffectRule
         "leap" => fields.formula("leap", out).map(EffectKind::Leap),
         "toggle" => fields.text("toggle", out).map(EffectKind::Toggle),
         "threat" => fields.formula("threat", out).map(EffectKind::Threat),
-        "interrupt" => fields.flag("interrupt", out).then_some(EffectKind::Interrupt),
-        "win" => fields.flag("win", out).then_some(EffectKind::Win),
+        "interrupt" => interrupt(&fields, out),
+        "win" => yes(&fields, "win", out).map(|()| EffectKind::Win),
         "wear" => fields.text("wear", out).map(EffectKind::Wear),
         "take_off" => fields.text("take_off", out).map(EffectKind::TakeOff),
         "give" => fields.text("give", out).map(EffectKind::Give),
-        "take" => fields.text("take", out).map(EffectKind::Take),
+        "take" => fields.selector("take", out).map(EffectKind::Take),
+        "revive" => revive(&fields, out),
+        "experience" => fields.formula("experience", out).map(EffectKind::Experience),
         key @ ("push" | "pull") => {
             fields.formula(key, out).map(|metres| EffectKind::Shift { metres, nearer: key == "pull" })
         }
         key => lengthen(&fields, key, out),
     };
+    let to = fields.choice("to", RECEIVERS, out);
+    let of_side = to.is_some_and(Receiver::is_side);
+    if let Some(node) = fields.get("within").filter(|_| !of_side) {
+        let message = format!("`{path}.within` has no effect: it narrows down who of a side receives it");
+        let help = "it stands beside `to = \"enemies\"`, \"allies\", \"others\" or \"everyone\"";
+        out.push(Diagnostic::at(Code::KeyConflict, node.span, message).help(help));
+    }
     Some(EffectRule {
         path: path.to_owned(),
-        to: fields.choice("to", RECEIVERS, out),
+        to,
+        within: fields.formula("within", out).filter(|_| of_side),
         when: fields.formula("when", out),
         chance: fields.formula("chance", out),
         kind: kind?,
@@ -338,14 +370,53 @@ fn call(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
 
 fn consume(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
     let stacks = fields.formula("stacks", out);
-    Some(EffectKind::Consume { status: fields.text("consume", out)?, stacks })
+    Some(EffectKind::Consume { status: fields.selector("consume", out)?, stacks })
+}
+
+/// `true`; anything else has no effect.
+fn yes(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<()> {
+    if !fields.flag(key, out) {
+        if let Some(Node { value: Value::Flag(false), span }) = fields.get(key) {
+            let message = format!("`{} = false` has no effect", fields.path_of(key));
+            out.push(Diagnostic::at(Code::BadValue, *span, message).help("leave the effect out"));
+        }
+        return None;
+    }
+    Some(())
+}
+
+/// Any cast, or that of an ability, or those of abilities with a tag.
+fn interrupt(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
+    let node = fields.get("interrupt")?;
+    let Value::Table(_) = node.value else {
+        return yes(fields, "interrupt", out).map(|()| EffectKind::Interrupt(None));
+    };
+    let inner = Fields::open(node, &fields.path_of("interrupt"), &["ability", "tag"], out)?;
+    if inner.get("ability").or(inner.get("tag")).is_none() {
+        inner.missing("tag", "interrupt = { tag = \"spell\" }", out);
+    }
+    inner.name_or_tag("ability", out).map(|which| EffectKind::Interrupt(Some(which)))
+}
+
+fn revive(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
+    let node = fields.get("revive")?;
+    let path = fields.path_of("revive");
+    let Value::Table(table) = &node.value else {
+        out.push(super::reader::wrong_type(node, "amounts by pool, such as { health = 20 }", &path));
+        return None;
+    };
+    let read = |entry: &Entry| {
+        let pool = Word { text: entry.key.clone(), span: entry.key_span };
+        Some((pool, super::reader::formula(&entry.node, format!("{path}.{}", entry.key), out)?))
+    };
+    Some(EffectKind::Revive(table.entries.iter().filter_map(read).collect()))
 }
 
 fn lengthen(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<EffectKind> {
     if fields.get("by").is_none() {
         fields.missing("by", "by = 2", out);
     }
-    let (status, by) = (fields.text(key, out), fields.formula("by", out));
+    let (status, by) = (fields.selector(key, out), fields.formula("by", out));
     Some(EffectKind::Lengthen { status: status?, by: by?, shorter: key == "shorten" })
 }
 
@@ -376,7 +447,7 @@ fn damage(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
     Some(EffectKind::Damage {
         spread: fields.formula("spread", out),
         damage_type: fields.text("type", out),
-        skips: fields.words("skips", out).unwrap_or_default(),
+        skips: skips(fields, out),
         tags: fields.words("tags", out).unwrap_or_default(),
         pool: fields.text("pool", out),
         amount: fields.formula("damage", out)?,
@@ -386,7 +457,7 @@ fn damage(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
 fn heal(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
     Some(EffectKind::Heal {
         spread: fields.formula("spread", out),
-        skips: fields.words("skips", out).unwrap_or_default(),
+        skips: skips(fields, out),
         tags: fields.words("tags", out).unwrap_or_default(),
         pool: fields.text("pool", out),
         amount: fields.formula("heal", out)?,

@@ -3,7 +3,7 @@
 //! What a piece does while it is worn, it does as a status without end: it changes attributes, adds
 //! hit steps, ticks and answers like any other, so there is one way in which numbers come about.
 
-use super::reader::{Fields, Word, wrong_type};
+use super::reader::{Fields, Formula, Word, list, word, wrong_type};
 use super::shape;
 use super::statuses::{self, StatusRule};
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
@@ -29,7 +29,18 @@ pub struct GearSetRule {
     /// For readers.
     pub about: String,
     /// From so many pieces on, these statuses and no others; in order.
-    pub worn: Vec<(u32, Vec<Word>)>,
+    pub worn: Vec<(u32, Vec<SetStatusRule>)>,
+}
+
+/// A status that a set gives.
+#[derive(Clone, Debug)]
+pub struct SetStatusRule {
+    /// Which.
+    pub status: Word,
+    /// How many stacks.
+    pub stacks: u32,
+    /// Seconds that it lasts from then on; for as long as the pieces are worn, if it is not said.
+    pub duration: Option<Formula>,
 }
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> GearRule {
@@ -62,9 +73,28 @@ pub(super) fn read_set(node: &Node, path: &str, out: &mut Diagnostics) -> GearSe
             out.push(Diagnostic::at(Code::BadValue, entry.key_span, message).help("a whole number from 1 to 100"));
             continue;
         };
-        let words = super::reader::words(&entry.node, &format!("{path}.{}", entry.key), out).unwrap_or_default();
-        rule.worn.push((pieces, words));
+        rule.worn.push((pieces, given(&entry.node, &format!("{path}.{}", entry.key), out)));
     }
     rule.worn.sort_by_key(|(pieces, _)| *pieces);
     rule
+}
+
+/// Names of statuses, or `{ status = "steady", stacks = 2, duration = 8 }`.
+fn given(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<SetStatusRule> {
+    let mut given = Vec::new();
+    for (index, item) in list(node, path, out).unwrap_or_default().iter().enumerate() {
+        let path = format!("{path}.{index}");
+        let Value::Table(_) = item.value else {
+            given.extend(word(item, &path, out).map(|status| SetStatusRule { status, stacks: 1, duration: None }));
+            continue;
+        };
+        let Some(inner) = Fields::open(item, &path, &shape::SET_STATUS.names(), out) else { continue };
+        if inner.get("status").is_none() {
+            inner.missing("status", "{ status = \"steady\", stacks = 2 }", out);
+        }
+        let (stacks, duration) = (inner.whole("stacks", 1..=1_000_000, out), inner.formula("duration", out));
+        let status = inner.text("status", out);
+        given.extend(status.map(|status| SetStatusRule { status, stacks: stacks.unwrap_or(1), duration }));
+    }
+    given
 }

@@ -18,6 +18,8 @@ pub struct LevelsRule {
     pub most: Option<u32>,
     /// Points that somebody of a level has to spend, in all.
     pub points: Option<Formula>,
+    /// Levels rise during a fight, and not only after it.
+    pub in_fight: bool,
 }
 
 /// Something to spend points on.
@@ -55,6 +57,7 @@ pub(super) fn read_levels(node: &Node, out: &mut Diagnostics) -> Option<LevelsRu
         needs: fields.formula("needs", out),
         most: fields.whole("most", 1..=10_000, out),
         points: fields.formula("points", out),
+        in_fight: fields.flag("in_fight", out),
     })
 }
 

@@ -37,23 +37,23 @@ pub use effects::{CleansePick, EffectKind, EffectRule, Receiver, StatusFilter};
 pub(crate) use encounters::MAX_COMBATANTS;
 pub use encounters::{EncounterRule, Joins, MemberRule, MomentRule, SideMembers};
 pub use expectations::ExpectRule;
-pub use gear::{GearRule, GearSetRule};
+pub use gear::{GearRule, GearSetRule, SetStatusRule};
 pub use levels::{GauntletRule, LevelsRule, PointRule};
 pub use measures::{MeasureFault, MeasureText, Part, Statistic};
 pub use numbers::NumberAt;
 pub(crate) use numbers::numbers_of;
-pub use policies::{Choose, Moves, PolicyRule, UseRule};
+pub use policies::{Choose, GroupRule, Moves, PolicyRule, UseRule};
 pub use pools::{CapChange, FlowRule, PoolRule, StartRule};
 pub(crate) use reader::RESERVED;
-pub use reader::{Formula, Named, Word};
+pub use reader::{Formula, Named, Selector, Word};
 pub(crate) use statuses::MOST_KEPT_APART;
 pub use statuses::{
     DiminishRule, DurationRule, EveryRule, ModifierKind, ModifierRule, PaceRule, Reapply, StackTimer, StatusKind,
-    StatusRule,
+    StatusRule, Untargetable,
 };
-pub use steps::{DamageTypeRule, OwnedStep, StepRule};
+pub use steps::{DamageTypeRule, OwnedStep, Skips, StepRule};
 pub use threat::ThreatRule;
-pub use triggers::{LostReason, TriggerEvent, TriggerRule};
+pub use triggers::{LostReason, Subject, TriggerEvent, TriggerRule};
 pub use zones::{ZoneRule, ZoneSide};
 
 use crate::text::{Code, Diagnostic, Diagnostics, Document, Node};

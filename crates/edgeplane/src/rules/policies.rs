@@ -1,8 +1,8 @@
 //! `[policy.*]`: how a combatant chooses what to do next.
 
-use super::reader::{Fields, Formula, Word, list};
+use super::reader::{Fields, Formula, Selector, Word, list};
 use super::shape;
-use crate::text::{Code, Diagnostic, Diagnostics, Node};
+use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// A priority list: the first use that is wanted and possible is made.
 #[derive(Clone, Debug, Default)]
@@ -11,21 +11,32 @@ pub struct PolicyRule {
     pub about: String,
     /// Reaction time in seconds, at most 3,600: how much later than the moment that allows it an idle combatant acts.
     pub reaction: Option<f64>,
-    /// How one of several possible uses is chosen.
-    pub choose: Choose,
     /// How much it prefers a target, where an ability leaves that to the policy: the highest score is first.
     pub target: Option<Formula>,
     /// Where it goes while it cannot act.
     pub moves: Moves,
+    /// Zones, by name or tag, that it steps out of and does not walk into.
+    pub avoid: Vec<Word>,
     /// What to use, most wanted first.
     pub uses: Vec<UseRule>,
+    /// Stretches of these lines in which chance chooses one of those that are possible.
+    pub groups: Vec<GroupRule>,
+}
+
+/// Lines, one after the other, of which chance chooses one of those that are possible.
+#[derive(Clone, Copy, Debug)]
+pub struct GroupRule {
+    /// The first.
+    pub first: usize,
+    /// How many.
+    pub count: usize,
 }
 
 /// One line of a priority list.
 #[derive(Clone, Debug)]
 pub struct UseRule {
-    /// The ability.
-    pub ability: Word,
+    /// The ability, or all with a tag.
+    pub ability: Selector,
     /// Wanted only when this is true.
     pub when: Option<Formula>,
     /// How likely it is chosen, compared with the others; 1 if it is not said.
@@ -63,52 +74,96 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule
     let Some(fields) = Fields::open(node, path, &shape::POLICY.names(), out) else {
         return PolicyRule::default();
     };
+    let (moves, avoid) = moves(&fields, out);
     let mut rule = PolicyRule {
         about: fields.about(out),
         reaction: fields.number("reaction", 0.0..=3_600.0, out),
-        choose: fields.choice("choose", CHOICES, out).unwrap_or_default(),
         target: fields.formula("target", out),
-        moves: moves(&fields, out).unwrap_or_default(),
+        moves,
+        avoid,
         uses: Vec::new(),
+        groups: Vec::new(),
     };
+    let choose = fields.choice("choose", CHOICES, out).unwrap_or_default();
     let Some(node) = fields.get("use") else {
         fields.missing("use", "use = [{ ability = \"boathook\" }]", out);
         return rule;
     };
-    let path = fields.path_of("use");
-    for (index, item) in list(node, &path, out).unwrap_or_default().iter().enumerate() {
-        let path = format!("{path}.{index}");
-        let Some(fields) = Fields::open(item, &path, &shape::POLICY_USE.names(), out) else { continue };
-        if fields.get("ability").is_none() {
-            fields.missing("ability", "{ ability = \"boathook\" }", out);
+    let whole = fields.path_of("use");
+    for (index, item) in list(node, &whole, out).unwrap_or_default().iter().enumerate() {
+        let path = format!("{whole}.{index}");
+        let is_group = matches!(&item.value, Value::Table(table) if table.get("use").is_some());
+        if is_group {
+            read_group(item, &whole, &path, choose, &mut rule, out);
+        } else {
+            rule.uses.extend(read_use(item, &whole, &path, choose, out));
         }
-        let Some(ability) = fields.text("ability", out) else { continue };
-        if let Some(node) = fields.get("weight").filter(|_| rule.choose != Choose::Weighted) {
-            let message = format!("`{path}.weight` counts only where a policy chooses by weight");
-            out.push(
-                Diagnostic::at(Code::BadValue, node.span, message).help("add `choose = \"weighted\"` to the policy"),
-            );
-        }
-        let named = fields.renamed(format!("{}.{}", fields_parent(&path), ability.text));
-        let (when, weight) = (named.formula("when", out), named.formula("weight", out));
-        rule.uses.push(UseRule { ability, when, weight });
+    }
+    if choose != Choose::First && rule.groups.is_empty() {
+        rule.groups.push(GroupRule { first: 0, count: rule.uses.len() });
     }
     rule
 }
 
-fn moves(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Moves> {
-    let node = fields.get("move")?;
-    if let crate::text::Value::Table(_) = node.value {
-        let inner = Fields::open(node, &fields.path_of("move"), &shape::POLICY_MOVE.names(), out)?;
-        if inner.get("keep_distance").is_none() {
-            inner.missing("keep_distance", "move = { keep_distance = 6 }", out);
-        }
-        return inner.number("keep_distance", 0.01..=10_000.0, out).map(Moves::KeepDistance);
+/// Lines of which chance chooses one.
+fn read_group(item: &Node, whole: &str, path: &str, around: Choose, rule: &mut PolicyRule, out: &mut Diagnostics) {
+    let Some(group) = Fields::open(item, path, &shape::POLICY_GROUP.names(), out) else { return };
+    if around != Choose::First {
+        let message = format!("`{path}` is a group within lines of which chance chooses one already");
+        let help = "leave out `choose` of the policy: its lines are then tried in order, groups among them";
+        out.push(Diagnostic::at(Code::KeyConflict, group.span, message).help(help));
     }
-    fields.choice("move", &[("approach", Moves::Approach), ("hold", Moves::Hold)], out)
+    let choices = [("weighted", Choose::Weighted), ("random", Choose::Random)];
+    if group.get("choose").is_none() {
+        group.missing("choose", "{ choose = \"random\", use = [ … ] }", out);
+    }
+    let choose = group.choice("choose", &choices, out).unwrap_or(Choose::Weighted);
+    let first = rule.uses.len();
+    let inner = group.path_of("use");
+    let items = group.get("use").and_then(|node| list(node, &inner, out)).unwrap_or_default();
+    for (index, item) in items.iter().enumerate() {
+        if let Value::Table(table) = &item.value
+            && table.get("use").is_some()
+        {
+            let message = format!("`{inner}.{index}` is a group within a group");
+            out.push(Diagnostic::at(Code::KeyConflict, item.span, message).help("put its lines into the outer one"));
+            continue;
+        }
+        rule.uses.extend(read_use(item, whole, &format!("{inner}.{index}"), choose, out));
+    }
+    rule.groups.push(GroupRule { first, count: rule.uses.len() - first });
 }
 
-/// `policy.front_line.use.0` → `policy.front_line.use`: lines are told by their ability.
-fn fields_parent(path: &str) -> &str {
-    path.rsplit_once('.').map_or(path, |(parent, _)| parent)
+/// One line; its formulas are known by the ability, or the tag, that it uses.
+fn read_use(item: &Node, whole: &str, path: &str, choose: Choose, out: &mut Diagnostics) -> Option<UseRule> {
+    let fields = Fields::open(item, path, &shape::POLICY_USE.names(), out)?;
+    if fields.get("ability").or(fields.get("tag")).is_none() {
+        fields.missing("ability", "{ ability = \"boathook\" }", out);
+    }
+    let ability = fields.name_or_tag("ability", out)?;
+    if let Some(node) = fields.get("weight").filter(|_| choose != Choose::Weighted) {
+        let message = format!("`{path}.weight` counts only where a policy chooses by weight");
+        let help = "add `choose = \"weighted\"` to the policy, or to a group around this line";
+        out.push(Diagnostic::at(Code::BadValue, node.span, message).help(help));
+    }
+    let named = fields.renamed(format!("{whole}.{}", ability.word().text));
+    let (when, weight) = (named.formula("when", out), named.formula("weight", out));
+    Some(UseRule { ability, when, weight })
+}
+
+/// How it walks, and which zones it avoids.
+fn moves(fields: &Fields<'_>, out: &mut Diagnostics) -> (Moves, Vec<Word>) {
+    let Some(node) = fields.get("move") else { return (Moves::default(), Vec::new()) };
+    let Value::Table(_) = node.value else {
+        let choices = [("approach", Moves::Approach), ("hold", Moves::Hold)];
+        return (fields.choice("move", &choices, out).unwrap_or_default(), Vec::new());
+    };
+    let Some(inner) = Fields::open(node, &fields.path_of("move"), &shape::POLICY_MOVE.names(), out) else {
+        return (Moves::default(), Vec::new());
+    };
+    if inner.get("keep_distance").or(inner.get("avoid")).is_none() {
+        inner.missing("keep_distance", "move = { keep_distance = 6 }", out);
+    }
+    let moves = inner.number("keep_distance", 0.01..=10_000.0, out).map_or(Moves::Approach, Moves::KeepDistance);
+    (moves, inner.words("avoid", out).unwrap_or_default())
 }

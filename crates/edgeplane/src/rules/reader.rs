@@ -13,6 +13,24 @@ pub struct Word {
     pub span: Span,
 }
 
+/// Which abilities, or statuses, are meant.
+#[derive(Clone, Debug)]
+pub enum Selector {
+    /// The one of this name.
+    Name(Word),
+    /// All that have this tag.
+    Tag(Word),
+}
+
+impl Selector {
+    /// The name or the tag.
+    pub fn word(&self) -> &Word {
+        match self {
+            Self::Name(word) | Self::Tag(word) => word,
+        }
+    }
+}
+
 /// A number or a formula, wherever a number may stand.
 #[derive(Clone, Debug)]
 pub struct Formula {
@@ -116,6 +134,26 @@ impl<'a> Fields<'a> {
     pub(super) fn text(&self, key: &str, out: &mut Diagnostics) -> Option<Word> {
         let node = self.get(key)?;
         word(node, &self.path_of(key), out)
+    }
+
+    /// A name, or `{ tag = "…" }`.
+    pub(super) fn selector(&self, key: &str, out: &mut Diagnostics) -> Option<Selector> {
+        let node = self.get(key)?;
+        let Value::Table(_) = node.value else { return self.text(key, out).map(Selector::Name) };
+        let inner = Fields::open(node, &self.path_of(key), &["tag"], out)?;
+        if inner.get("tag").is_none() {
+            inner.missing("tag", "{ tag = \"fire\" }", out);
+        }
+        inner.text("tag", out).map(Selector::Tag)
+    }
+
+    /// The name under a key, or the tag under `tag`; not both.
+    pub(super) fn name_or_tag(&self, key: &str, out: &mut Diagnostics) -> Option<Selector> {
+        if let (Some(_), Some(tag)) = (self.get(key), self.get("tag")) {
+            let message = format!("`{}` has both `{key}` and `tag`", self.path);
+            out.push(Diagnostic::at(Code::KeyConflict, tag.span, message).help("name one, or select by tag"));
+        }
+        self.text(key, out).map(Selector::Name).or_else(|| self.text("tag", out).map(Selector::Tag))
     }
 
     pub(super) fn about(&self, out: &mut Diagnostics) -> String {

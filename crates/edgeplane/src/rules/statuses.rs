@@ -31,6 +31,24 @@ impl StatusKind {
     }
 }
 
+/// Whose abilities cannot be used on somebody.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Untargetable {
+    /// Nobody's.
+    #[default]
+    No,
+    /// Those of its enemies.
+    Enemies,
+    /// Those of everybody else.
+    Everyone,
+}
+
+/// Reads `untargetable`.
+pub(super) fn untargetable(fields: &Fields<'_>, out: &mut Diagnostics) -> Untargetable {
+    let choices = [("enemies", Untargetable::Enemies), ("everyone", Untargetable::Everyone)];
+    fields.choice("untargetable", &choices, out).unwrap_or_default()
+}
+
 /// What a second application does while the first lasts.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Reapply {
@@ -196,6 +214,12 @@ pub struct StatusRule {
     pub on: Vec<TriggerRule>,
     /// `act`, `move`, or tags of abilities.
     pub forbids: Vec<Word>,
+    /// Abilities that its owner has for as long.
+    pub abilities: Vec<Word>,
+    /// Its owner is on the side of whoever applied it.
+    pub turns: bool,
+    /// Whose abilities cannot be used on its owner.
+    pub untargetable: Untargetable,
     /// It breaks a cast.
     pub interrupts: bool,
     /// Its owner picks the one who applied it before anybody else.
@@ -254,6 +278,9 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> StatusRule
         hit_steps: steps::read_owned(fields.get("hit_steps"), &fields.path_of("hit_steps"), out),
         on: fields.get("on").map(|node| triggers::read_list(node, &fields.path_of("on"), out)).unwrap_or_default(),
         forbids: fields.words("forbids", out).unwrap_or_default(),
+        abilities: fields.words("abilities", out).unwrap_or_default(),
+        turns: fields.choice("side", &[("caster", ())], out).is_some(),
+        untargetable: untargetable(&fields, out),
         interrupts: fields.flag("interrupts", out),
         taunts: fields.flag("taunts", out),
         immune: fields.words("immune", out).unwrap_or_default(),
@@ -280,6 +307,8 @@ pub(super) fn worn(fields: &Fields<'_>, about: String, out: &mut Diagnostics) ->
         hit_steps: steps::read_owned(fields.get("hit_steps"), &fields.path_of("hit_steps"), out),
         on: fields.get("on").map(|node| triggers::read_list(node, &fields.path_of("on"), out)).unwrap_or_default(),
         immune: fields.words("immune", out).unwrap_or_default(),
+        abilities: fields.words("abilities", out).unwrap_or_default(),
+        untargetable: untargetable(fields, out),
         hidden: true,
         cleansable: false,
         worn: true,

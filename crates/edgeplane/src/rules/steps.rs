@@ -2,15 +2,45 @@
 
 use super::reader::{Fields, Formula, Named, Word, check_name, list};
 use super::shape;
-use crate::text::{Code, Diagnostic, Diagnostics, Node};
+use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// One kind of damage.
 #[derive(Clone, Debug, Default)]
 pub struct DamageTypeRule {
     /// Hit steps that this type passes by.
-    pub skips: Vec<Word>,
+    pub skips: Skips,
     /// For readers.
     pub about: String,
+}
+
+/// Steps that a hit or a heal passes by.
+#[derive(Clone, Debug)]
+pub enum Skips {
+    /// These.
+    Named(Vec<Word>),
+    /// Every step that does not say `always = true`, those of statuses included.
+    All,
+}
+
+impl Default for Skips {
+    fn default() -> Self {
+        Self::Named(Vec::new())
+    }
+}
+
+/// Reads `skips`: a list of steps, or `"all"`.
+pub(super) fn skips(fields: &Fields<'_>, out: &mut Diagnostics) -> Skips {
+    match fields.get("skips") {
+        Some(Node { value: Value::Text(text, _), .. }) if text == "all" => Skips::All,
+        Some(Node { value: Value::Text(text, _), span }) => {
+            let message =
+                format!("`{}` cannot be `{text}`; it takes a list of steps, or \"all\"", fields.path_of("skips"));
+            let help = format!("put it in brackets: skips = [\"{text}\"]");
+            out.push(Diagnostic::at(Code::BadValue, *span, message).help(help));
+            Skips::default()
+        }
+        _ => Skips::Named(fields.words("skips", out).unwrap_or_default()),
+    }
 }
 
 /// A stage that every hit (or heal) goes through.
@@ -32,6 +62,8 @@ pub struct StepRule {
     pub mark: Option<Word>,
     /// For readers.
     pub about: String,
+    /// `skips = "all"` does not pass it by.
+    pub always: bool,
     /// For a step that a status adds.
     pub owned: Option<OwnedStep>,
 }
@@ -40,7 +72,7 @@ pub(super) fn read_damage_type(node: &Node, path: &str, out: &mut Diagnostics) -
     let Some(fields) = Fields::open(node, path, &shape::DAMAGE_TYPE.names(), out) else {
         return DamageTypeRule::default();
     };
-    DamageTypeRule { skips: fields.words("skips", out).unwrap_or_default(), about: fields.about(out) }
+    DamageTypeRule { skips: skips(&fields, out), about: fields.about(out) }
 }
 
 /// Whose hits a step of a status is for, and where it stands among the others.
@@ -113,6 +145,7 @@ fn read_step(fields: &Fields<'_>, out: &mut Diagnostics) -> StepRule {
         stop: fields.text("stop", out),
         soak: fields.text("soak", out),
         mark,
+        always: fields.flag("always", out),
         about: fields.about(out),
         owned: owned(fields, out),
     }

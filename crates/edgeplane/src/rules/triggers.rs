@@ -1,8 +1,8 @@
 //! `on = [...]`: what a status triggers on.
 
 use super::effects::EffectRule;
-use super::reader::{Fields, Formula, Word, list};
-use crate::text::{Diagnostics, Node};
+use super::reader::{Fields, Formula, Selector, Word, list};
+use crate::text::{Code, Diagnostic, Diagnostics, Node};
 
 /// What happened to the owner of a status, or by it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
@@ -100,15 +100,20 @@ impl TriggerEvent {
         )
     }
 
+    /// Whether it is about one instance of the status itself, and not about its owner.
+    pub fn is_of_instance(self) -> bool {
+        matches!(self, Self::Gained | Self::Renewed | Self::Lost | Self::StacksReached)
+    }
+
     /// Keys that narrow it down.
     fn own_keys(self) -> &'static [&'static str] {
         match self {
-            Self::StatusGained => &["status"],
-            Self::StatusLost => &["status", "reason"],
+            Self::StatusGained => &["status", "tag"],
+            Self::StatusLost => &["status", "tag", "reason"],
             Self::Lost => &["reason"],
             Self::StacksReached => &["stacks"],
             Self::PoolBelow | Self::PoolAbove => &["pool", "share"],
-            Self::AbilityUsed | Self::AbilityUnavailable | Self::Targeted => &["ability"],
+            Self::AbilityUsed | Self::AbilityUnavailable | Self::Targeted => &["ability", "tag"],
             _ => &[],
         }
     }
@@ -152,6 +157,48 @@ impl LostReason {
     }
 }
 
+/// Whose events a trigger is about, as the owner of the status sees them.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Subject {
+    /// The owner's.
+    #[default]
+    Owner,
+    /// Those of the others of its side.
+    Others,
+    /// Those of its side, its own included.
+    Allies,
+    /// Those of all other sides.
+    Enemies,
+    /// Everybody's.
+    Anyone,
+}
+
+/// The words for [`Subject`].
+pub(crate) const SUBJECTS: &[(&str, Subject)] = &[
+    ("self", Subject::Owner),
+    ("others", Subject::Others),
+    ("allies", Subject::Allies),
+    ("enemies", Subject::Enemies),
+    ("anyone", Subject::Anyone),
+];
+
+impl Subject {
+    /// Whether what happens to the owner of the status is meant.
+    pub fn has_owner(self) -> bool {
+        matches!(self, Self::Owner | Self::Allies | Self::Anyone)
+    }
+
+    /// Whether what happens to anybody else is meant.
+    pub fn has_others(self) -> bool {
+        self != Self::Owner
+    }
+
+    /// As it is written.
+    pub fn name(self) -> &'static str {
+        SUBJECTS.iter().find(|(_, subject)| *subject == self).map_or("", |(name, _)| name)
+    }
+}
+
 /// One trigger.
 #[derive(Clone, Debug)]
 pub struct TriggerRule {
@@ -165,12 +212,14 @@ pub struct TriggerRule {
     pub cooldown: Option<Formula>,
     /// How often it answers at most, for each application of the status.
     pub uses: Option<u32>,
-    /// Only for this status.
-    pub status: Option<Word>,
+    /// To whom, or by whom, it happened.
+    pub of: Subject,
+    /// Only for these statuses.
+    pub status: Option<Selector>,
     /// Only for this reason.
     pub reason: Option<LostReason>,
-    /// Only for this ability.
-    pub ability: Option<Word>,
+    /// Only for these abilities.
+    pub ability: Option<Selector>,
     /// The number of stacks that is reached.
     pub stacks: Option<u32>,
     /// The pool that crosses a share.
@@ -181,7 +230,7 @@ pub struct TriggerRule {
     pub does: Vec<EffectRule>,
 }
 
-const KEYS: &[&str] = &["event", "when", "chance", "cooldown", "uses", "does"];
+const KEYS: &[&str] = &["event", "of", "when", "chance", "cooldown", "uses", "does"];
 
 pub(super) fn read_list(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<TriggerRule> {
     let items = list(node, path, out).unwrap_or_default();
@@ -189,20 +238,22 @@ pub(super) fn read_list(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<T
 }
 
 fn read(node: &Node, path: &str, out: &mut Diagnostics) -> Option<TriggerRule> {
-    let all = ["status", "reason", "ability", "stacks", "pool", "share"];
+    let all = ["status", "tag", "reason", "ability", "stacks", "pool", "share"];
     let event = event_of(node, path, out)?;
     let keys: Vec<&str> =
         KEYS.iter().copied().chain(all.into_iter().filter(|key| event.own_keys().contains(key))).collect();
     let fields = Fields::open(node, path, &keys, out)?;
+    let own = |key: &str| event.own_keys().contains(&key);
     let rule = TriggerRule {
         event,
         when: fields.formula("when", out),
         chance: fields.formula("chance", out),
         cooldown: fields.formula("cooldown", out),
         uses: fields.whole("uses", 1..=1_000_000, out),
-        status: fields.text("status", out),
+        of: subject(&fields, event, out),
+        status: own("status").then(|| fields.name_or_tag("status", out)).flatten(),
         reason: fields.choice("reason", REASONS, out),
-        ability: fields.text("ability", out),
+        ability: own("ability").then(|| fields.name_or_tag("ability", out)).flatten(),
         stacks: fields.whole("stacks", 1..=1_000_000, out),
         pool: fields.text("pool", out),
         share: fields.number("share", 0.0..=1.0, out),
@@ -220,6 +271,18 @@ fn read(node: &Node, path: &str, out: &mut Diagnostics) -> Option<TriggerRule> {
     Some(rule)
 }
 
+/// An instance of a status can be asked for itself only.
+fn subject(fields: &Fields<'_>, event: TriggerEvent, out: &mut Diagnostics) -> Subject {
+    let of = fields.choice("of", SUBJECTS, out).unwrap_or_default();
+    let node = fields.get("of").filter(|_| of != Subject::Owner && event.is_of_instance());
+    if let Some(node) = node {
+        let message = format!("`{}` is about this status on its owner, and never about others", event.name());
+        let help = "status_gained and status_lost, with `status = \"…\"`, are about statuses of others";
+        out.push(Diagnostic::at(Code::KeyConflict, node.span, message).help(help));
+    }
+    of
+}
+
 /// The event comes first: it decides which other keys there are.
 fn event_of(node: &Node, path: &str, out: &mut Diagnostics) -> Option<TriggerEvent> {
     let crate::text::Value::Table(table) = &node.value else {
@@ -229,7 +292,7 @@ fn event_of(node: &Node, path: &str, out: &mut Diagnostics) -> Option<TriggerEve
     let Some(event) = table.get("event") else {
         let message = format!("`{path}` needs a key `event`");
         let help = "for example: event = \"hit_taken\"";
-        out.push(crate::text::Diagnostic::at(crate::text::Code::MissingKey, node.span, message).help(help));
+        out.push(Diagnostic::at(Code::MissingKey, node.span, message).help(help));
         return None;
     };
     let word = super::reader::word(event, &format!("{path}.event"), out)?;

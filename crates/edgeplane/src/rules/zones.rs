@@ -24,6 +24,10 @@ pub struct ZoneRule {
     pub carried: bool,
     /// Most of its kind that one owner has at once; the oldest ends for a new one.
     pub max_instances: u32,
+    /// Words by which policies avoid it.
+    pub tags: Vec<Word>,
+    /// It ends after so many entries.
+    pub uses: Option<u32>,
     /// Statuses held by those inside.
     pub apply: Vec<Word>,
     /// What happens to those who enter.
@@ -75,6 +79,8 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> ZoneRule {
         owner: fields.flag("owner", out),
         carried: fields.flag("carried", out),
         max_instances: fields.whole("max_instances", 1..=100, out).unwrap_or(1),
+        tags: fields.words("tags", out).unwrap_or_default(),
+        uses: fields.whole("uses", 1..=1_000_000, out),
         apply: fields.words("apply", out).unwrap_or_default(),
         enters: does("enters", out),
         leaves: does("leaves", out),

@@ -139,15 +139,13 @@ struct Course<'a> {
 struct Runner {
     fights: Vec<Fight>,
     carried: Vec<Carried>,
-    /// Experience toward the next level.
-    toward: Vec<f64>,
 }
 
 impl Course<'_> {
     fn runner(&self) -> Runner {
         let fights = self.setups.iter().map(|setup| Fight::with_chance(Arc::clone(setup), Default::default(), 0));
         let members = self.crews.first().map_or(0, Vec::len);
-        Runner { fights: fights.collect(), carried: vec![Carried::default(); members], toward: vec![0.0; members] }
+        Runner { fights: fights.collect(), carried: vec![Carried::default(); members] }
     }
 
     fn no_sums(&self) -> Vec<StageSums> {
@@ -169,7 +167,6 @@ impl Course<'_> {
 
     /// One run, until an encounter is not won.
     fn run(&self, runner: &mut Runner, seed: u64, sums: &mut [StageSums]) -> Result<(), Error> {
-        runner.toward.fill(0.0);
         for (stage, sum) in sums.iter_mut().enumerate().take(self.setups.len()) {
             let fight = &mut runner.fights[stage];
             fight.restart(seed_of_trial(seed, stage as u64));
@@ -185,7 +182,7 @@ impl Course<'_> {
             if !won {
                 break;
             }
-            self.settle(fight, stage, (&mut runner.carried, &mut runner.toward), sum)?;
+            self.settle(fight, stage, &mut runner.carried, sum)?;
         }
         Ok(())
     }
@@ -208,23 +205,22 @@ impl Course<'_> {
         &self,
         fight: &mut Fight,
         stage: usize,
-        (carried, toward): (&mut [Carried], &mut [f64]),
+        carried: &mut [Carried],
         sums: &mut StageSums,
     ) -> Result<(), Error> {
         let uses = if self.plan.keeps_uses { Uses::Kept } else { Uses::Renewed };
         let mut levels = 0.0;
         for (index, who) in self.crews[stage].iter().enumerate() {
             let stood = fight.stands(*who);
-            let (level, experience) = (carried[index].level, fight.experience(*who));
+            let (level, toward, experience) = (carried[index].level, carried[index].toward, fight.experience(*who));
             let was_out = stage > 0 && !carried[index].stood && !self.plan.fallen_return;
             fight.carry_over(*who, &self.plan.keeps, uses, &mut carried[index]);
             if was_out {
-                carried[index].level = level;
+                (carried[index].level, carried[index].toward) = (level, toward);
             }
-            toward[index] += experience;
-            let reached = fight.level_after(*who, carried[index].level, toward[index]);
+            let reached = fight.level_after(*who, carried[index].level, carried[index].toward);
             let (level, rest) = reached.map_err(Error::from)?;
-            (carried[index].level, toward[index]) = (level, rest);
+            (carried[index].level, carried[index].toward) = (level, rest);
             levels += level;
             let member = &mut sums.members[index];
             member.stood += u64::from(stood);

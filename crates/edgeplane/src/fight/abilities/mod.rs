@@ -2,6 +2,7 @@
 
 mod stock;
 mod sustain;
+mod watch;
 
 use super::engine::{Engine, Outcome, emit};
 use super::events::UnavailableReason;
@@ -32,13 +33,17 @@ impl<C: Chance> Engine<'_, C> {
         combatant.cooling &= !table.lines;
         let this_use = combatant.uses_begun;
         self.state.abilities[index].reported = None;
-        if setup.is_placed {
+        if table.mobile {
+            self.state.who_mut(who).mobile = true;
+            self.plan_way(who);
+        } else if setup.is_placed {
             self.stand_still(who);
         }
         self.state.last_used = (who, Some(id));
         self.set_act(who, release, Phase::Release);
         let (target, targets) = (self.first_target(who), self.state.aimed_count(who) as u16);
         emit!(self, Used { caster: who, ability: id, target, targets, release });
+        self.note_abilities(who);
         if self.listens(who) {
             let how = TriggerContext { other: Some(target), ability: Some(id), ..TriggerContext::default() };
             self.raise(TriggerEvent::AbilityUsed, who, how);
@@ -124,6 +129,7 @@ impl<C: Chance> Engine<'_, C> {
         let ready = self.state.now + cooldown;
         self.state.abilities[index].ready = ready;
         emit!(self, Released { caster: who, ability: id, ready });
+        self.note_abilities(who);
         let recovery = self.recovery_of(who, index)?;
         self.recover(who, recovery);
         let by = EffectContext::of_ability(who, id);
@@ -135,12 +141,13 @@ impl<C: Chance> Engine<'_, C> {
     fn effects_on_aimed(&mut self, by: &EffectContext, effects: &[EffectPlan]) -> Outcome<bool> {
         let who = by.caster;
         let count = self.state.aimed_count(who);
+        let defeated = by.ability().is_some_and(|ability| self.program.ability(ability).defeated);
         if let (false, target) = (self.state.who(who).many, self.state.who(who).target) {
-            if self.state.stands(target) {
+            if self.state.stands(target) != defeated {
                 self.effects(by, target, effects)?;
                 return Ok(true);
             }
-        } else if (0..count).any(|number| self.state.stands(self.state.aimed_at(self.setup, who, number))) {
+        } else if (0..count).any(|number| self.state.stands(self.state.aimed_at(self.setup, who, number)) != defeated) {
             self.effects_on_each(by, effects)?;
             return Ok(true);
         }
@@ -160,10 +167,8 @@ impl<C: Chance> Engine<'_, C> {
             }
             for number in 0..self.state.aimed_count(who) {
                 let target = self.state.aimed_at(self.setup, who, number);
-                if self.state.stands(target) {
-                    self.state.numbers.set_local(Layout::ORDER, (number + 1) as f64);
-                    self.effect(by, target, effect)?;
-                }
+                self.state.numbers.set_local(Layout::ORDER, (number + 1) as f64);
+                self.effect(by, target, effect)?;
             }
         }
         self.state.numbers.set_local(Layout::ORDER, 1.0);
@@ -199,9 +204,25 @@ impl<C: Chance> Engine<'_, C> {
         }
         self.let_go(IN_USE, who)?;
         self.ready(who);
+        self.note_abilities(who);
         let how = TriggerContext { other: Some(by.caster), ability: Some(ability), ..TriggerContext::default() };
         self.raise(TriggerEvent::Interrupted, who, how);
         Ok(())
+    }
+
+    /// The same, only if the cast is one of these abilities.
+    pub(super) fn interrupt_if(
+        &mut self,
+        who: CombatantId,
+        by: &EffectContext,
+        which: Option<&[AbilityId]>,
+    ) -> Outcome<()> {
+        let casts = match self.state.who(who).doing {
+            Doing::Casting(index) => Some(self.setup.abilities[index as usize].ability),
+            _ => None,
+        };
+        let meant = which.is_none_or(|which| casts.is_some_and(|ability| which.contains(&ability)));
+        if meant { self.interrupt(who, by) } else { Ok(()) }
     }
 
     fn pay_back(&mut self, who: CombatantId, ability: AbilityId) -> Outcome<()> {
@@ -268,7 +289,7 @@ impl<C: Chance> Engine<'_, C> {
     ) -> Outcome<Option<UnavailableReason>> {
         let Some(target) = target else { return self.unavailable(who, index, true) };
         let plan = self.program.ability(self.setup.abilities[index].ability);
-        if !self.can_be_targeted(who, target, plan.side) {
+        if !self.candidates(who, plan).contains(&target) {
             return Ok(Some(UnavailableReason::NoTarget));
         }
         self.pick_from(who, target, plan)?;

@@ -66,6 +66,7 @@ impl<C: Chance> Engine<'_, C> {
         }
         let table = &self.setup.abilities[index];
         self.reopen(who, table.lines | table.shares);
+        self.note_abilities(who);
         Ok(())
     }
 

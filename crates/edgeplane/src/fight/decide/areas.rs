@@ -73,7 +73,7 @@ impl<C: Chance> Engine<'_, C> {
         };
         let itself_too = matches!(ability.area, Area::Circle { .. }) || first == who;
         picked.clear();
-        let possible = self.targets_of(who, ability.side).iter().copied();
+        let possible = self.candidates(who, ability).iter().copied();
         picked.extend(possible.filter(|other| (itself_too || *other != who) && part.contains(self.place_of(*other))));
         // Stable: at one distance the order of the encounter decides.
         picked.sort_by(|a, b| self.apart(middle, *a).total_cmp(&self.apart(middle, *b)));
@@ -91,7 +91,7 @@ impl<C: Chance> Engine<'_, C> {
     fn pick_chain(&self, who: CombatantId, within: f64, ability: &AbilityPlan, picked: &mut Vec<CombatantId>) {
         picked.truncate(1);
         while let Some(last) = picked.last().copied().filter(|_| picked.len() < ability.count as usize) {
-            let possible = self.targets_of(who, ability.side).iter().copied();
+            let possible = self.candidates(who, ability).iter().copied();
             let left =
                 possible.filter(|other| !picked.contains(other) && *other != who && self.within(last, *other, within));
             let Some(next) = left.min_by(|a, b| self.apart(last, *a).total_cmp(&self.apart(last, *b))) else { return };

@@ -4,10 +4,9 @@ use super::super::engine::{Engine, Outcome};
 use super::super::events::UnavailableReason;
 use super::super::state::{Doing, Gate, LineState};
 use crate::program::{
-    AbilityId, AbilityPlan, Chance, CombatantId, CompiledLine, FormulaId, Layout, POLL, PoolId, QuickCondition,
-    StatusId, Time, flow,
+    AbilityId, AbilityPlan, Chance, CombatantId, CompiledLine, FormulaId, POLL, PoolId, QuickCondition, StatusId, Time,
+    flow,
 };
-use crate::rules::SideRule;
 
 impl<C: Chance> Engine<'_, C> {
     /// Looks at a line: the first gate that is closed, and until when, stand in its state then.
@@ -177,7 +176,7 @@ impl<C: Chance> Engine<'_, C> {
         let setup = self.setup;
         let table = &setup.abilities[index];
         let plan = self.program.ability(table.ability);
-        if !self.anyone_to_target(who, plan.side) {
+        if self.candidates(who, plan).is_empty() {
             return Ok(Gate::Target);
         }
         if table.by_place {
@@ -255,15 +254,6 @@ impl<C: Chance> Engine<'_, C> {
             return Err(UnavailableReason::Busy { until: combatant.until });
         }
         self.state.ability_index(self.setup, who, ability).ok_or(UnavailableReason::NotKnown)
-    }
-
-    /// Whether there is anybody whom an ability could be used on, at any distance.
-    #[inline]
-    fn anyone_to_target(&self, who: CombatantId, side: SideRule) -> bool {
-        match side {
-            SideRule::Enemies => self.state.numbers.at(self.program.place(who, Layout::ENEMIES)) > 0.0,
-            SideRule::Allies | SideRule::Caster | SideRule::Everyone => true,
-        }
     }
 
     pub(in crate::fight) fn affordable(

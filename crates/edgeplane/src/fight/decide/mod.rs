@@ -6,6 +6,7 @@
 //! [`signals`]). The first line that is open is used.
 
 mod areas;
+mod avoid;
 mod gates;
 pub(super) mod signals;
 mod targets;
@@ -13,10 +14,21 @@ mod walk;
 
 use super::engine::{Engine, Outcome, emit};
 use super::events::UnavailableReason;
-use super::state::timers::Phase;
+use super::state::timers::{Phase, Timer};
 use super::state::{Control, Doing, Gate};
 use super::statuses::triggers::TriggerContext;
 use crate::program::{Chance, CombatantId, CompiledLine, CompiledPolicy, POLL, SiteId, Time, TriggerEvent};
+
+/// What chance chooses of a group of lines.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Choice {
+    /// An ability, by its index among all.
+    Line(u32),
+    /// Something is possible, and its reaction time is not over.
+    Delayed,
+    /// Nothing is possible.
+    Nothing,
+}
 
 impl<C: Chance> Engine<'_, C> {
     /// Everyone who is ready decides; then all decisions are carried out. Decisions are made on the same
@@ -75,17 +87,31 @@ impl<C: Chance> Engine<'_, C> {
         }
         let setup = self.setup;
         let policy = &setup.policies[who.index()];
-        if let Some(site) = policy.draws {
-            return self.decide_by_chance(who, policy, site);
-        }
         let now = self.state.now;
         let changed = std::mem::take(&mut self.state.who_mut(who).changed_lines);
         let mut wake = Time::NEVER;
-        for (index, line) in policy.lines.iter().enumerate() {
+        let mut index = 0;
+        while let Some(line) = policy.lines.get(index) {
+            if let Some(site) = line.draws {
+                let same = policy.lines[index..].iter().take_while(|other| other.draws == Some(site)).count();
+                let group = index..index + same;
+                index = group.end;
+                let (choice, group_wake) = self.decide_by_chance(who, policy, group, site, changed)?;
+                wake = wake.min(group_wake);
+                if choice == Choice::Nothing {
+                    continue;
+                }
+                self.state.who_mut(who).changed_lines |= changed & !(CompiledPolicy::bit(index) - 1);
+                return Ok(match choice {
+                    Choice::Line(ability) => Some(ability),
+                    _ => None,
+                });
+            }
             let (bit, at) = (CompiledPolicy::bit(index), policy.first_line as usize + index);
             let until = self.state.lines[at].until;
             if changed & bit == 0 && until > now {
                 wake = wake.min(until);
+                index += 1;
                 continue;
             }
             if self.look(who, line, at, bit)? == Gate::Open {
@@ -99,20 +125,30 @@ impl<C: Chance> Engine<'_, C> {
             }
             wake = wake.min(self.state.lines[at].until);
             self.note_closed(who, policy, index)?;
+            index += 1;
         }
         let combatant = self.state.who_mut(who);
         (combatant.wake, combatant.reacts_at) = (wake, Time::NEVER);
         Ok(None)
     }
 
-    /// All lines that are open are weighed, and chance chooses one of them.
-    fn decide_by_chance(&mut self, who: CombatantId, policy: &CompiledPolicy, site: SiteId) -> Outcome<Option<u32>> {
+    /// All lines of a group that are open are weighed, and chance chooses one of them; the second value is when one
+    /// of them may open by itself.
+    fn decide_by_chance(
+        &mut self,
+        who: CombatantId,
+        policy: &CompiledPolicy,
+        group: std::ops::Range<usize>,
+        site: SiteId,
+        changed: u64,
+    ) -> Outcome<(Choice, Time)> {
         let now = self.state.now;
-        let changed = std::mem::take(&mut self.state.who_mut(who).changed_lines);
         let (mut wake, mut total, mut open, mut steady) = (Time::NEVER, 0.0, 0, true);
+        let mut first_open = None;
         let mut weighed = std::mem::take(&mut self.scratch.weighed);
         weighed.clear();
-        for (index, line) in policy.lines.iter().enumerate() {
+        for index in group {
+            let line = &policy.lines[index];
             let (bit, at) = (CompiledPolicy::bit(index), policy.first_line as usize + index);
             let until = self.state.lines[at].until;
             if changed & bit == 0 && until > now {
@@ -125,6 +161,7 @@ impl<C: Chance> Engine<'_, C> {
                 continue;
             }
             open |= bit;
+            first_open = first_open.or(Some(line));
             let weight = match line.weight {
                 Some(weight) => {
                     steady &= self.program.formula(weight).is_plain_number();
@@ -138,24 +175,20 @@ impl<C: Chance> Engine<'_, C> {
             weighed.push((total, index as u32));
         }
         self.state.who_mut(who).changed_lines |= open;
-        let delayed = open != 0 && {
-            let first = &policy.lines[open.trailing_zeros() as usize];
-            self.has_to_react(who, policy, first)
-        };
+        let delayed = first_open.is_some_and(|line| self.has_to_react(who, policy, line));
         let drawn = if delayed { None } else { self.draw_of(who, site, total, &weighed) };
         self.scratch.weighed = weighed;
+        if delayed {
+            return Ok((Choice::Delayed, wake));
+        }
         if let Some(index) = drawn {
             let line = &policy.lines[index as usize];
             self.aim_line(who, line)?;
-            return Ok(Some(line.ability_index));
+            return Ok((Choice::Line(line.ability_index), wake));
         }
-        let combatant = self.state.who_mut(who);
-        if !delayed {
-            // What is open and has no weight is weighed again after a while, if that can change.
-            let again = if open == 0 || steady { Time::NEVER } else { now + POLL };
-            (combatant.wake, combatant.reacts_at) = (wake.min(again), Time::NEVER);
-        }
-        Ok(None)
+        // What is open and has no weight is weighed again after a while, if that can change.
+        let again = if open == 0 || steady { Time::NEVER } else { now + POLL };
+        Ok((Choice::Nothing, wake.min(again)))
     }
 
     /// One of several by weight, which stand summed up; what is certain draws nothing.
@@ -251,7 +284,10 @@ impl<C: Chance> Engine<'_, C> {
     pub(super) fn ready(&mut self, who: CombatantId) {
         let combatant = self.state.who_mut(who);
         combatant.doing = Doing::Idle;
-        if combatant.control != Control::Hand {
+        if std::mem::take(&mut combatant.mobile) {
+            self.state.timers.clear(Timer::Walk, who);
+        }
+        if self.state.who(who).control != Control::Hand {
             self.will_decide(who);
         }
     }

@@ -84,12 +84,12 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Those whose decision depends on a number of somebody decide anew.
     fn notify(&mut self, whose: CombatantId, listeners: &[Listener]) {
-        let side = self.setup.combatants[whose.index()].side;
+        let side = self.side_of(whose);
         for listener in listeners {
-            let ally = self.setup.combatants[listener.who.index()].side == side;
+            let ally = self.side_of(listener.who) == side;
             let concerned = match listener.side {
                 SideRule::Enemies => !ally,
-                SideRule::Allies => ally,
+                SideRule::Allies | SideRule::Others => ally,
                 SideRule::Caster => listener.who == whose,
                 SideRule::Everyone => true,
             };

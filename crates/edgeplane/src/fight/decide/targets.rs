@@ -3,7 +3,7 @@
 use super::super::engine::{Engine, Outcome};
 use super::walk::length;
 use crate::program::{AbilityPlan, Area, Chance, CombatantId, CompiledLine, HAIR, PickPlan, PoolId, minus};
-use crate::rules::SideRule;
+use crate::rules::{SideRule, Untargetable};
 
 impl<C: Chance> Engine<'_, C> {
     /// Picks whom a line's ability is used on, unless its condition has needed that already, and aims at them.
@@ -42,12 +42,12 @@ impl<C: Chance> Engine<'_, C> {
         match (ability.side, ability.pick) {
             (SideRule::Caster, _) => picked.push(who),
             (_, PickPlan::First) => {
-                let possible = self.targets_of(who, ability.side);
+                let possible = self.candidates(who, ability);
                 picked.extend_from_slice(&possible[..possible.len().min(ability.count as usize)]);
                 self.put_taunter_first(who, ability, ability.count as usize, &mut picked);
             }
             _ => {
-                picked.extend_from_slice(self.targets_of(who, ability.side));
+                picked.extend_from_slice(self.candidates(who, ability));
                 self.arrange(who, ability.pick, ability.count as usize, &mut picked)?;
                 picked.truncate(ability.count as usize);
                 self.put_taunter_first(who, ability, ability.count as usize, &mut picked);
@@ -67,7 +67,7 @@ impl<C: Chance> Engine<'_, C> {
         let mut near = std::mem::take(&mut self.scratch.near);
         near.clear();
         let (here, within) = (self.place_of(who), reach + HAIR);
-        for other in self.targets_of(who, ability.side) {
+        for other in self.candidates(who, ability) {
             if length(minus(self.place_of(*other), here)) <= within { near.push(*other) } else { picked.push(*other) }
         }
         if !near.is_empty() {
@@ -118,15 +118,26 @@ impl<C: Chance> Engine<'_, C> {
     /// Those who stand and whom somebody can target under a rule, in the order of the encounter.
     #[inline]
     pub(in crate::fight) fn targets_of(&self, who: CombatantId, rule: SideRule) -> &[CombatantId] {
-        self.state.rosters.of(who, self.setup.combatants[who.index()].side, rule)
+        self.state.rosters.of(who, self.side_of(who), rule, false)
+    }
+
+    /// Those whom somebody can use an ability on, at any distance.
+    #[inline]
+    pub(in crate::fight) fn candidates(&self, who: CombatantId, ability: &AbilityPlan) -> &[CombatantId] {
+        self.state.rosters.of(who, self.side_of(who), ability.side, ability.defeated)
     }
 
     #[inline]
     pub(in crate::fight) fn can_be_targeted(&self, who: CombatantId, other: CombatantId, side: SideRule) -> bool {
-        let same = self.setup.combatants[who.index()].side == self.setup.combatants[other.index()].side;
+        let same = self.side_of(who) == self.side_of(other);
+        let untargetable = self.state.who(other).untargetable;
+        if untargetable == Untargetable::Everyone || (untargetable == Untargetable::Enemies && !same) {
+            return side == SideRule::Caster && who == other && self.state.stands(other);
+        }
         let fits = match side {
             SideRule::Enemies => !same && self.setup.can_be_defeated(other),
             SideRule::Allies => same,
+            SideRule::Others => same && who != other,
             SideRule::Caster => who == other,
             SideRule::Everyone => same || self.setup.can_be_defeated(other),
         };

@@ -6,7 +6,7 @@
 
 use super::super::engine::{Engine, Outcome, emit};
 use super::super::events::UnavailableReason;
-use super::super::state::timers::Phase;
+use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{Control, Doing, EffectContext, Gate, LineState, Walk};
 use crate::program::{
     AbilityPlan, Area, Chance, CombatantId, CompiledPolicy, FormulaId, HAIR, POLL, Plane, Slot, Time, inner, meeting,
@@ -26,7 +26,7 @@ pub(super) fn length(a: Plane) -> f64 {
 }
 
 /// So far in a direction; nowhere in none.
-fn toward(direction: Plane, metres: f64) -> Plane {
+pub(super) fn toward(direction: Plane, metres: f64) -> Plane {
     let long = length(direction);
     if long == 0.0 { [0.0; 2] } else { [direction[0] / long * metres, direction[1] / long * metres] }
 }
@@ -127,7 +127,7 @@ impl<C: Chance> Engine<'_, C> {
         let within = (reach + HAIR) * (reach + HAIR);
         let possible = match &taunter {
             Some(taunter) => std::slice::from_ref(taunter),
-            None => self.targets_of(who, plan.side),
+            None => self.candidates(who, plan),
         };
         for other in possible {
             let away = minus(self.place_of(*other), here);
@@ -155,7 +155,7 @@ impl<C: Chance> Engine<'_, C> {
             && combatant.changed_lines == 0
             && combatant.wake > self.state.now
             && combatant.control == Control::Policy
-            && self.setup.policies[who.index()].draws.is_none()
+            && !self.setup.policies[who.index()].draws
     }
 
     /// Everybody who has to plans its way, all of them looking at the same state; then all set out.
@@ -169,7 +169,8 @@ impl<C: Chance> Engine<'_, C> {
             }
             let (now, who) = (self.state.now, CombatantId(index as u16));
             let combatant = &self.state.combatants[index];
-            let free = combatant.doing == Doing::Idle && combatant.waits && combatant.decides_by_itself();
+            let walks = combatant.mobile || (combatant.doing == Doing::Idle && combatant.waits);
+            let free = walks && combatant.decides_by_itself();
             let times = if walk.planned.0 == now { walk.planned.1 } else { 0 };
             if !free || times >= PLANS {
                 continue;
@@ -180,7 +181,7 @@ impl<C: Chance> Engine<'_, C> {
         }
         for who in planned.drain(..) {
             self.turn(who, self.state.walks[who.index()].course);
-            self.set_wake(who);
+            if self.state.who(who).mobile { self.set_next_walk(who) } else { self.set_wake(who) }
         }
         self.scratch.planned = planned;
         Ok(())
@@ -193,6 +194,9 @@ impl<C: Chance> Engine<'_, C> {
         (walk.goal, walk.course, walk.until) = (goal, [0.0; 2], Time::NEVER);
         let speed = self.speed(who);
         let moves = self.setup.policies[who.index()].moves;
+        if self.step_out(who, speed) {
+            return Ok(());
+        }
         if let Moves::KeepDistance(metres) = moves
             && self.retreat(who, metres, speed)
         {
@@ -200,6 +204,7 @@ impl<C: Chance> Engine<'_, C> {
         }
         if let Some(goal) = goal {
             self.approach(who, goal, moves, speed);
+            self.walk_around(who, goal, speed);
         }
         if let Moves::KeepDistance(metres) = moves {
             let near = self.too_near_at(who, metres);
@@ -335,6 +340,12 @@ impl<C: Chance> Engine<'_, C> {
         self.set_act(who, at, Phase::Ready);
     }
 
+    /// Sets the timer of one who walks while it is busy.
+    fn set_next_walk(&mut self, who: CombatantId) {
+        let due = Due::new(self.state.walks[who.index()].until, Phase::Walk, self.state.who(who).rank, who);
+        self.state.timers.set(Timer::Walk, due, who);
+    }
+
     /// Stands still: it acts, or is defeated, or is kept from moving.
     pub(in crate::fight) fn stand_still(&mut self, who: CombatantId) {
         if self.setup.is_placed {
@@ -373,12 +384,12 @@ impl<C: Chance> Engine<'_, C> {
     /// Somebody is on a new course: what that means for everybody.
     fn concern_all(&mut self, turned: CombatantId) {
         let policies = &self.setup.policies;
-        let side = policies[turned.index()].side;
+        let side = self.side_of(turned);
         for (index, policy) in policies.iter().enumerate() {
             let me = CombatantId(index as u16);
-            let lines = if me == turned { policy.places.own } else { policy.places.of(policy.side == side) };
+            let lines = if me == turned { policy.places.own } else { policy.places.of(self.side_of(me) == side) };
             let combatant = self.state.who(me);
-            let (waits, far) = (combatant.waits, combatant.far);
+            let (waits, far) = (combatant.waits || combatant.mobile, combatant.far);
             if lines & !combatant.cooling != 0 {
                 self.touch(me, lines);
             }
@@ -425,7 +436,9 @@ impl<C: Chance> Engine<'_, C> {
         let combatant = self.state.who_mut(me);
         combatant.wake = combatant.wake.min(wake);
         let at = combatant.wake.min(walks_until);
-        if at < combatant.until && combatant.doing == Doing::Idle {
+        if combatant.mobile {
+            self.set_next_walk(me);
+        } else if at < combatant.until && combatant.doing == Doing::Idle {
             self.set_act(me, at, Phase::Ready);
         }
     }
@@ -435,13 +448,16 @@ impl<C: Chance> Engine<'_, C> {
     fn comes_in_reach(&mut self, me: CombatantId, turned: CombatantId, policy: &CompiledPolicy, index: usize) -> Time {
         let at = policy.first_line as usize + index;
         let LineState { until, reach, .. } = self.state.lines[at];
-        let side = self.program.ability(policy.lines[index].ability).side;
-        if reach == 0.0 || (me != turned && !self.can_be_targeted(me, turned, side)) {
+        let ability = self.program.ability(policy.lines[index].ability);
+        let can_be_meant = || {
+            if ability.defeated { !self.state.stands(turned) } else { self.can_be_targeted(me, turned, ability.side) }
+        };
+        if reach == 0.0 || (me != turned && !can_be_meant()) {
             return Time::NEVER;
         }
         let until = if me == turned {
             // All distances change at another rate now.
-            self.first_within(me, self.targets_of(me, side), reach)
+            self.first_within(me, self.candidates(me, ability), reach)
         } else {
             until.min(self.within_at(me, turned, reach))
         };

@@ -5,7 +5,7 @@ use super::super::engine::{Engine, Outcome, emit};
 use super::super::events::UnavailableReason;
 use super::super::state::EffectContext;
 use super::super::statuses::apply::Dose;
-use crate::program::{AbilityId, Chance, CombatantId, GearId, LostReason, StatusId, Time};
+use crate::program::{AbilityId, Chance, CombatantId, GearId, LostReason, StatusId, Time, WornStatus};
 
 impl<C: Chance> Engine<'_, C> {
     /// Puts a piece on, in place of what is worn in its slot.
@@ -49,22 +49,32 @@ impl<C: Chance> Engine<'_, C> {
         self.statuses_of_gear(who, &mut before);
         change(&mut self.state.worn);
         self.statuses_of_gear(who, &mut after);
-        for status in without(&before, &after) {
-            self.drop_worn(who, status)?;
+        for worn in without(&before, &after).into_iter().filter(|worn| worn.duration.is_none()) {
+            self.drop_worn(who, worn.status)?;
         }
-        for status in without(&after, &before) {
-            let by = EffectContext::of_status(who, status, who, who);
-            self.apply(&by, who, status, Dose { stacks: 1, duration: Some(f64::INFINITY) })?;
+        for worn in without(&after, &before) {
+            self.apply_worn(who, worn)?;
         }
         (self.scratch.gear_before, self.scratch.gear_after) = (before, after);
         Ok(())
     }
 
-    fn statuses_of_gear(&mut self, who: CombatantId, into: &mut Vec<StatusId>) {
+    pub(in crate::fight) fn statuses_of_gear(&mut self, who: CombatantId, into: &mut Vec<WornStatus>) {
         let pieces = &mut self.scratch.pieces;
         pieces.clear();
         pieces.extend(self.state.worn.iter().filter(|(other, _)| *other == who).map(|(_, piece)| *piece));
         self.program.statuses_of_gear(pieces, into);
+    }
+
+    /// A status that somebody has for what it wears.
+    pub(in crate::fight) fn apply_worn(&mut self, who: CombatantId, worn: WornStatus) -> Outcome<()> {
+        let duration = match worn.duration {
+            Some(duration) => self.positive(duration, &self.frame(who, who))?,
+            None => f64::INFINITY,
+        };
+        let by = EffectContext::of_status(who, worn.status, who, who);
+        self.apply(&by, who, worn.status, Dose { stacks: worn.stacks, duration: Some(duration) })?;
+        Ok(())
     }
 
     fn drop_worn(&mut self, who: CombatantId, status: StatusId) -> Outcome<()> {
@@ -84,27 +94,63 @@ impl<C: Chance> Engine<'_, C> {
             emit!(self, Unavailable { who, ability, reason: UnavailableReason::NotKnown });
             return;
         };
-        if self.state.abilities[index].known {
-            return;
+        for other in self.in_slot(who, index) {
+            self.state.abilities[other].own = other == index;
         }
-        let program = self.program;
-        if let Some(slot) = &program.ability(ability).slot {
-            let policy = &self.setup.policies[who.index()];
-            for other in policy.first as usize..(policy.first + policy.count) as usize {
-                let in_slot = program.ability(self.setup.abilities[other].ability).slot.as_ref() == Some(slot);
-                if in_slot && self.state.abilities[other].known {
-                    self.hand_over(by, who, other, false);
-                }
-            }
-        }
-        self.hand_over(by, who, index, true);
+        self.settle_slot(by, who, index);
     }
 
-    /// Somebody has an ability no more. A cast that is under way goes on.
+    /// Somebody has an ability no more, unless a status brings it. A cast that is under way goes on.
     pub(super) fn take_back(&mut self, by: &EffectContext, who: CombatantId, ability: AbilityId) {
-        let index = self.state.ability_index(self.setup, who, ability);
-        if let Some(index) = index.filter(|index| self.state.abilities[*index].known) {
-            self.hand_over(by, who, index, false);
+        if let Some(index) = self.state.ability_index(self.setup, who, ability) {
+            self.state.abilities[index].own = false;
+            self.settle_slot(by, who, index);
+        }
+    }
+
+    /// A status that brings abilities has come, or gone.
+    pub(in crate::fight) fn bring(&mut self, who: CombatantId, status: StatusId, comes: bool) {
+        let program = self.program;
+        let by = EffectContext::of_status(who, status, who, who);
+        for ability in &program.status(status).abilities {
+            let Some(index) = self.state.ability_index(self.setup, who, *ability) else { continue };
+            let combatant = self.state.who_mut(who);
+            combatant.brought += u32::from(comes);
+            let serial = combatant.brought;
+            let ability = &mut self.state.abilities[index];
+            if comes {
+                (ability.brings, ability.brought_at) = (ability.brings + 1, serial);
+            } else {
+                ability.brings -= 1;
+            }
+            self.settle_slot(&by, who, index);
+        }
+    }
+
+    /// The abilities of a combatant that are in one slot with one of them; that one alone, if it is in none.
+    fn in_slot(&self, who: CombatantId, index: usize) -> Vec<usize> {
+        let policy = &self.setup.policies[who.index()];
+        let slot = |index: usize| self.program.ability(self.setup.abilities[index].ability).slot.as_ref();
+        if slot(index).is_none() {
+            return vec![index];
+        }
+        let own = policy.first as usize..(policy.first + policy.count) as usize;
+        own.filter(|other| slot(*other) == slot(index)).collect()
+    }
+
+    /// Of a slot somebody has the ability that was brought last, else its own.
+    fn settle_slot(&mut self, by: &EffectContext, who: CombatantId, index: usize) {
+        let slot = self.in_slot(who, index);
+        let state = |index: &usize| &self.state.abilities[*index];
+        let brought = slot.iter().filter(|index| state(index).brings > 0).max_by_key(|index| state(index).brought_at);
+        let has = brought.or(slot.iter().find(|index| state(index).own)).copied();
+        for other in slot.iter().filter(|other| Some(**other) != has) {
+            if self.state.abilities[*other].known {
+                self.hand_over(by, who, *other, false);
+            }
+        }
+        if let Some(index) = has.filter(|index| !self.state.abilities[*index].known) {
+            self.hand_over(by, who, index, true);
         }
     }
 
@@ -124,7 +170,7 @@ impl<C: Chance> Engine<'_, C> {
     /// The side of the one who acts has won. It is settled with the defeats of the moment, so that nobody wins by
     /// being asked first.
     pub(super) fn decide_for(&mut self, by: &EffectContext) {
-        let side = self.setup.combatants[by.caster.index()].side;
+        let side = self.side_of(by.caster);
         self.state.decided = Some(match self.state.decided {
             Some(other) if other != Some(side) => None,
             _ => Some(side),
@@ -133,7 +179,7 @@ impl<C: Chance> Engine<'_, C> {
 }
 
 /// What of one list is not in another, one for one.
-fn without(list: &[StatusId], other: &[StatusId]) -> Vec<StatusId> {
+fn without(list: &[WornStatus], other: &[WornStatus]) -> Vec<WornStatus> {
     let mut left = other.to_vec();
     let mut rest = Vec::new();
     for status in list {

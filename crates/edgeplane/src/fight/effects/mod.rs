@@ -2,7 +2,9 @@
 
 mod gear;
 mod hit;
+mod levels;
 pub(super) mod pools;
+mod revive;
 mod threat;
 
 use super::engine::{Engine, Outcome, emit};
@@ -23,17 +25,29 @@ impl<C: Chance> Engine<'_, C> {
                 Receiver::Caster => self.effect(by, by.applier, effect)?,
                 Receiver::Other => by.other.map_or(Ok(()), |other| self.effect(by, other, effect))?,
                 Receiver::Owner => self.effect(by, by.owner, effect)?,
-                Receiver::Allies | Receiver::Enemies => self.effect_on_side(by, effect)?,
+                Receiver::Allies | Receiver::Others | Receiver::Enemies | Receiver::Everyone => {
+                    self.effect_on_side(by, effect)?;
+                }
             }
         }
         Ok(())
     }
 
     fn effect_on_side(&mut self, by: &EffectContext, effect: &EffectPlan) -> Outcome<()> {
-        let side = if effect.to == Receiver::Allies { SideRule::Allies } else { SideRule::Enemies };
+        let side = match effect.to {
+            Receiver::Allies => SideRule::Allies,
+            Receiver::Others => SideRule::Others,
+            Receiver::Everyone => SideRule::Everyone,
+            _ => SideRule::Enemies,
+        };
+        let within = match effect.within {
+            Some(within) if self.setup.is_placed => self.positive(within, &self.frame(by.caster, by.owner))?,
+            _ => f64::INFINITY,
+        };
         // What an effect brings about is settled later, so nobody falls or joins in the middle.
         for number in 0..self.targets_of(by.owner, side).len() {
-            if let Some(who) = self.targets_of(by.owner, side).get(number).copied() {
+            let Some(who) = self.targets_of(by.owner, side).get(number).copied() else { break };
+            if within == f64::INFINITY || self.within(by.owner, who, within) {
                 self.effect(by, who, effect)?;
             }
         }
@@ -43,9 +57,7 @@ impl<C: Chance> Engine<'_, C> {
     /// Brings one effect about for one who receives it, if it happens at all.
     #[inline]
     pub(super) fn effect(&mut self, by: &EffectContext, target: CombatantId, effect: &EffectPlan) -> Outcome<()> {
-        // Who is defeated can still call others, or win by that.
-        let of_side = matches!(effect.effect, Effect::Call(..) | Effect::Win);
-        if !self.state.stands(target) && !of_side {
+        if !self.state.stands(target) && !self.reaches_defeated(by, target, &effect.effect) {
             return Ok(());
         }
         if (effect.when.is_some() || effect.chance.is_some()) && !self.happens(by, target, effect)? {
@@ -56,6 +68,16 @@ impl<C: Chance> Engine<'_, C> {
             Effect::Heal(effect) => self.heal(by, target, effect),
             Effect::Pool(effect) => self.pool_effect(by, target, effect),
             other => self.rarer_effect(by, target, other),
+        }
+    }
+
+    /// Who is defeated can still call others, or win by that, can be brought back, and leave a zone where it was.
+    fn reaches_defeated(&self, by: &EffectContext, target: CombatantId, effect: &Effect) -> bool {
+        match effect {
+            Effect::Call(..) | Effect::Win => true,
+            Effect::Revive(_) => !self.state.who(target).absent,
+            Effect::Zone(zone) => by.aftermath && !self.program.zone(*zone).carried,
+            _ => false,
         }
     }
 
@@ -94,15 +116,20 @@ impl<C: Chance> Engine<'_, C> {
             }
             Effect::Cleanse(filter) => self.take_away(by, target, filter, false),
             Effect::Transfer(filter) => self.take_away(by, target, filter, true),
-            Effect::Consume(status, stacks) => {
+            Effect::Consume(statuses, stacks) => {
                 let stacks = self.whole(*stacks, &frame, u32::MAX)?;
-                self.use_up(target, *status, stacks)
+                statuses.iter().try_for_each(|status| self.use_up(target, *status, stacks))
             }
-            Effect::Lengthen(status, seconds, shorter) => {
-                let seconds = self.positive(*seconds, &frame)?;
-                self.lengthen(target, *status, Time::from_seconds(seconds), *shorter)
+            Effect::Lengthen(statuses, seconds, shorter) => {
+                let seconds = Time::from_seconds(self.positive(*seconds, &frame)?);
+                statuses.iter().try_for_each(|status| self.lengthen(target, *status, seconds, *shorter))
             }
-            Effect::Interrupt => self.interrupt(target, by),
+            Effect::Interrupt(which) => self.interrupt_if(target, by, which.as_deref()),
+            Effect::Revive(amounts) => self.revive(by, target, amounts),
+            Effect::Experience(amount) => {
+                let amount = self.number(*amount, &frame)?.max(0.0);
+                self.learn(target, by.caster, amount)
+            }
             Effect::Win => {
                 self.decide_for(by);
                 Ok(())
@@ -113,8 +140,8 @@ impl<C: Chance> Engine<'_, C> {
                 self.give(by, target, *what);
                 Ok(())
             }
-            Effect::TakeBack(what) => {
-                self.take_back(by, target, *what);
+            Effect::TakeBack(abilities) => {
+                abilities.iter().for_each(|ability| self.take_back(by, target, *ability));
                 Ok(())
             }
             Effect::Leap(metres) => {

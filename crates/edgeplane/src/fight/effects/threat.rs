@@ -21,8 +21,10 @@ impl<C: Chance> Engine<'_, C> {
         let Some(factor) = self.program.threat.and_then(|threat| threat.healing).filter(|_| healed > 0.0) else {
             return Ok(());
         };
-        for number in 0..self.targets_of(by.caster, SideRule::Enemies).len() {
-            let eyes = self.targets_of(by.caster, SideRule::Enemies)[number];
+        for eyes in self.setup.ids() {
+            if !self.is_foe(by.caster, eyes) {
+                continue;
+            }
             let factor = self.quiet_number(factor, &self.frame(by.caster, eyes))?;
             self.raise_threat(eyes, by.caster, factor * healed);
         }

@@ -1,20 +1,21 @@
 //! What goes along from one fight into the next.
 
 use super::super::Fight;
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, Outcome};
 use super::super::events::{Observer, Silent};
 use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
 use super::super::state::timers::Timer;
 use super::calls::with_engine;
 use crate::program::{AbilityId, Chance, CombatantId, FormulaId, Layout, PoolId, Slot, Time, pool_slot};
-use crate::rules::SideRule;
 
 /// What a combatant takes along from one fight into the next.
 #[derive(Clone, Debug, Default)]
 pub struct Carried {
     /// Its level.
     pub level: f64,
+    /// Experience that counts toward the next level.
+    pub toward: f64,
     /// Whether it stood at the end.
     pub stood: bool,
     /// What was left in some pools.
@@ -36,6 +37,7 @@ impl<C: RandomSource> Fight<C> {
     /// of limited uses and charges. Whatever was noted before is gone.
     pub fn carry_over(&self, who: CombatantId, pools: &[PoolId], uses: Uses, into: &mut Carried) {
         into.level = self.state.numbers.at(self.setup.program.place(who, Layout::LEVEL));
+        into.toward = self.state.who(who).toward;
         into.stood = self.stands(who);
         into.pools.clear();
         into.pools.extend(pools.iter().map(|pool| (*pool, self.pool(who, *pool))));
@@ -113,6 +115,7 @@ impl<C: Chance> Engine<'_, C> {
             if self.state.numbers.at(self.program.place(*who, Layout::LEVEL)) != carried.level {
                 self.set_base(*who, Layout::LEVEL, carried.level)?;
             }
+            self.state.who_mut(*who).toward = carried.toward;
         }
         self.begin()?;
         for (who, carried) in brought {
@@ -135,11 +138,17 @@ impl<C: Chance> Engine<'_, C> {
                     (ability.next_charge, ability.regain) = (spent.next_charge, spent.regain);
                 }
             }
+            self.note_abilities(*who);
         }
         if self.state.timers.has(Timer::Empty) {
             self.setup.ids().for_each(|who| self.schedule_empty(who));
         }
         Ok(())
+    }
+
+    /// Whether somebody stands against another one, and can be defeated itself.
+    pub(in crate::fight) fn is_foe(&self, of: CombatantId, who: CombatantId) -> bool {
+        self.state.stands(who) && self.side_of(who) != self.side_of(of) && self.setup.can_be_defeated(who)
     }
 
     fn first_of(&self, who: CombatantId, pool: PoolId) -> usize {
@@ -152,17 +161,14 @@ impl<C: Chance> Engine<'_, C> {
         while let Some(fallen) = self.scratch.rewarding.pop() {
             let character = self.setup.combatants[fallen.index()].character;
             let Some(reward) = self.program.characters[character.index()].reward else { continue };
-            if self.targets_of(fallen, SideRule::Enemies).is_empty() {
+            if !self.setup.ids().any(|who| self.is_foe(fallen, who)) {
                 continue;
             }
             let frame = self.frame(fallen, fallen);
             let amount = self.positive(reward, &frame)?;
-            for number in 0..self.targets_of(fallen, SideRule::Enemies).len() {
-                let who = self.targets_of(fallen, SideRule::Enemies)[number];
-                if amount > 0.0 {
-                    self.state.who_mut(who).experience += amount;
-                    let total = self.state.who(who).experience;
-                    emit!(self, Learned { who, from: fallen, amount, total });
+            for who in self.setup.ids() {
+                if self.is_foe(fallen, who) {
+                    self.learn(who, fallen, amount)?;
                 }
             }
         }

@@ -73,8 +73,8 @@ impl<'a> View<'a> {
 
     fn of_side(&self, who: CombatantId, same: bool) -> impl Iterator<Item = CombatantId> + use<'a> {
         let Self { setup, state } = *self;
-        let side = setup.combatants[who.index()].side;
-        setup.ids().filter(move |other| (setup.combatants[other.index()].side == side) == same && state.stands(*other))
+        let side = state.who(who).side;
+        setup.ids().filter(move |other| (state.who(*other).side == side) == same && state.stands(*other))
     }
 
     /// What a pool holds.

@@ -66,7 +66,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Those of a character who wait to be called join, as many as there are and are wanted.
     pub(in crate::fight) fn call(&mut self, by: &EffectContext, character: CharacterId, count: u32) -> Outcome<()> {
-        let side = self.setup.combatants[by.owner.index()].side;
+        let side = self.side_of(by.owner);
         let waits = |engine: &Self, who: &CombatantId| {
             let plan = &engine.setup.combatants[who.index()];
             let called = engine.setup.script.joins(*who) == JoinPlan::Called;

@@ -51,7 +51,7 @@ impl<C: Chance> Engine<'_, C> {
         let is_due = |flight: &Flight| flight.caster == who && flight.at <= now;
         while let Some(index) = self.state.flights.iter().position(is_due) {
             let Flight { ability, target, order, .. } = self.state.flights.remove(index);
-            if !self.state.stands(target) {
+            if self.state.stands(target) == self.program.ability(ability).defeated {
                 emit!(self, Lost { caster: who, ability });
                 continue;
             }

@@ -20,6 +20,14 @@ pub(in crate::fight) const IN_USE: u32 = u32::MAX;
 /// Most zones at once.
 const MOST: usize = 1_000;
 
+/// Where a zone is, and how it moves and grows.
+pub(in crate::fight) struct Lies {
+    pub(in crate::fight) middle: Plane,
+    pub(in crate::fight) course: Plane,
+    pub(in crate::fight) radius: f64,
+    pub(in crate::fight) growth: f64,
+}
+
 impl Zone {
     /// Metres from its middle to its edge at a moment.
     pub(in crate::fight) fn radius_at(&self, now: Time) -> f64 {
@@ -71,11 +79,13 @@ impl<C: Chance> Engine<'_, C> {
             ends,
             next: Time::ZERO,
             inside: [0; 16],
+            entered: 0,
         });
         let until = (ends < Time::NEVER).then_some(ends);
         emit!(self, ZoneBegan { zone: id, owner: by.caster, on, carried: plan.carried, middle, radius, until });
         self.look_at_all_edges();
         self.schedule_zone_end();
+        self.zones_changed();
         Ok(())
     }
 
@@ -174,10 +184,10 @@ impl<C: Chance> Engine<'_, C> {
         !self.state.zones.is_empty()
     }
 
-    fn concerns(&self, zone: &Zone, who: CombatantId) -> bool {
+    pub(in crate::fight) fn concerns(&self, zone: &Zone, who: CombatantId) -> bool {
         let plan = self.program.zone(zone.id);
         let owner = zone.by.caster;
-        let ally = self.setup.combatants[who.index()].side == self.setup.combatants[owner.index()].side;
+        let ally = self.side_of(who) == self.side_of(owner);
         let hostile = !ally && self.setup.can_be_defeated(who);
         let side = match plan.affects {
             ZoneSide::Allies => ally,
@@ -185,6 +195,12 @@ impl<C: Chance> Engine<'_, C> {
             ZoneSide::Everyone => ally || hostile,
         };
         self.state.stands(who) && if who == owner { plan.owner } else { side }
+    }
+
+    /// Where a zone is now, and how it moves and grows.
+    pub(in crate::fight) fn lies(&self, zone: &Zone) -> Lies {
+        let (middle, course) = self.middle_of(zone);
+        Lies { middle, course, radius: zone.radius_at(self.state.now), growth: zone.growth }
     }
 
     fn middle_of(&self, zone: &Zone) -> (Plane, Plane) {
@@ -201,11 +217,15 @@ impl<C: Chance> Engine<'_, C> {
             return Ok(());
         }
         if enters {
+            if self.setup.is_placed && self.setup.policies[who.index()].avoid.contains(&id) {
+                self.plan_way(who);
+            }
             emit!(self, Entered { who, zone: id, owner: by.caster });
             for status in &plan.statuses {
                 self.hold(serial, &by, who, *status)?;
             }
-            self.effects(&by, who, &plan.enters)
+            self.effects(&by, who, &plan.enters)?;
+            self.count_entry(serial)
         } else {
             emit!(self, Left { who, zone: id, owner: by.caster });
             self.let_go(serial, who)?;
@@ -213,8 +233,18 @@ impl<C: Chance> Engine<'_, C> {
         }
     }
 
+    /// A zone ends after as many entries as it says.
+    fn count_entry(&mut self, serial: u32) -> Outcome<()> {
+        let Some(index) = self.state.zones.iter().position(|zone| zone.serial == serial) else { return Ok(()) };
+        let zone = &mut self.state.zones[index];
+        zone.entered += 1;
+        let spent = self.program.zone(zone.id).uses.is_some_and(|uses| zone.entered >= uses);
+        if spent { self.end_zone(index) } else { Ok(()) }
+    }
+
     fn end_zone(&mut self, index: usize) -> Outcome<()> {
         let zone = self.state.zones.remove(index);
+        self.zones_changed();
         let plan = self.program.zone(zone.id);
         emit!(self, ZoneEnded { zone: zone.id, owner: zone.by.caster });
         for who in self.setup.ids().filter(|who| zone.holds(*who)) {

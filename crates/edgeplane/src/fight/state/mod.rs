@@ -9,8 +9,10 @@ use std::collections::VecDeque;
 
 use super::events::{Ending, Source};
 use crate::program::{
-    AbilityId, BaseChange, CombatantId, Derived, GearId, JoinPlan, Memory, Plane, Setup, SideId, StatusId, Time, ZoneId,
+    AbilityId, BaseChange, CombatantId, Derived, GearId, JoinPlan, Memory, Plane, Setup, SideId, StatusId, Time,
+    WornStatus, ZoneId,
 };
+use crate::rules::Untargetable;
 use rosters::Rosters;
 use statuses::{StatusRef, Statuses};
 use timers::Timers;
@@ -43,6 +45,16 @@ pub(super) struct Combatant {
     pub(super) doing: Doing,
     pub(super) control: Control,
     pub(super) stands: bool,
+    /// The side on which it is now.
+    pub(super) side: SideId,
+    /// Whose abilities cannot be used on it.
+    pub(super) untargetable: Untargetable,
+    /// Somebody else's status is triggered when its pools cross a share.
+    pub(super) watched_crossings: bool,
+    /// It walks on while it is busy.
+    pub(super) mobile: bool,
+    /// How many abilities statuses have brought it so far, which tells what came later.
+    pub(super) brought: u32,
     /// It has not joined yet.
     pub(super) absent: bool,
     /// It decides before this moment is over.
@@ -71,8 +83,10 @@ pub(super) struct Combatant {
     pub(super) rank: u32,
     /// A status that keeps it from starting abilities.
     pub(super) forbids_act: Option<StatusId>,
-    /// Events that its statuses are triggered by, one bit each.
+    /// Events of its own that its statuses are triggered by, one bit each.
     pub(super) listens: u32,
+    /// Events of others that its statuses are triggered by.
+    pub(super) watches: u32,
     /// Tags of abilities that statuses forbid it, one bit each.
     pub(super) forbids_tags: u64,
     /// Own pools of which a change concerns somebody, one bit each.
@@ -93,8 +107,9 @@ pub(super) struct Combatant {
     pub(super) sustains_until: Time,
     pub(super) next_tick_at: Time,
     pub(super) hurt_by: Option<(CombatantId, Source)>,
-    /// Experience that it has gained.
+    /// Experience that it has gained, and how much of it counts toward its next level.
     pub(super) experience: f64,
+    pub(super) toward: f64,
 }
 
 /// A line of a policy, as its owner last found it.
@@ -138,6 +153,11 @@ pub(super) struct AbilityState {
     pub(super) derived: Derived,
     /// The combatant has it now.
     pub(super) known: bool,
+    /// It has it of its own, and not only by a status.
+    pub(super) own: bool,
+    /// How many statuses bring it, and which of those that were brought it was when the last one came.
+    pub(super) brings: u16,
+    pub(super) brought_at: u32,
     /// The gate for which it was last reported to be unavailable, and the number of the reason; none, if it was not.
     pub(super) reported: Option<Gate>,
     pub(super) reported_kind: u8,
@@ -192,6 +212,8 @@ pub(super) struct Zone {
     pub(super) next: Time,
     /// Who is inside, one bit each.
     pub(super) inside: [u64; 16],
+    /// How often it was entered.
+    pub(super) entered: u32,
 }
 
 /// A status that lasts for as long as its owner is in a zone, or uses an ability.
@@ -226,17 +248,19 @@ pub(super) struct EffectContext {
     pub(super) other: Option<CombatantId>,
     /// The part of it that happens, for a part of a tick.
     pub(super) part: f64,
+    /// It follows from a defeat: a zone can come about where somebody was defeated.
+    pub(super) aftermath: bool,
 }
 
 impl EffectContext {
     #[inline]
     pub(super) fn of_ability(caster: CombatantId, ability: AbilityId) -> Self {
         let source = Source::Ability(ability);
-        Self { caster, source, owner: caster, applier: caster, other: None, part: 1.0 }
+        Self { caster, source, owner: caster, applier: caster, other: None, part: 1.0, aftermath: false }
     }
 
     pub(super) fn of_status(caster: CombatantId, status: StatusId, owner: CombatantId, applier: CombatantId) -> Self {
-        Self { caster, source: Source::Status(status), owner, applier, other: None, part: 1.0 }
+        Self { caster, source: Source::Status(status), owner, applier, other: None, part: 1.0, aftermath: false }
     }
 
     /// The ability, if it is one.
@@ -300,6 +324,8 @@ pub(super) struct State {
     pub(super) aimed: Vec<CombatantId>,
     /// Who decides before this moment is over.
     pub(super) deciders: Vec<CombatantId>,
+    /// Events that the statuses of anybody who stands are triggered by when they happen to others.
+    pub(super) watches: u32,
     /// Something may have been defeated.
     pub(super) someone_hurt: bool,
     /// Conditions of statuses have to be looked at.
@@ -355,6 +381,7 @@ impl State {
             diminished: vec![(0, Time::ZERO); count * setup.program.diminish.len()],
             aimed: vec![CombatantId(0); setup.aim_room.last().map_or(0, |last| *last as usize)],
             deciders: Vec::with_capacity(count),
+            watches: 0,
             someone_hurt: false,
             check_conditions: false,
             edges: false,
@@ -394,6 +421,9 @@ impl State {
             ready: Time::ZERO,
             derived: *derived,
             known: table.known,
+            own: table.known,
+            brings: 0,
+            brought_at: 0,
             reported: None,
             reported_kind: 0,
             used: 0,
@@ -412,6 +442,7 @@ impl State {
         self.diminished.fill((0, Time::ZERO));
         self.deciders.clear();
         self.aimed.fill(CombatantId(0));
+        self.watches = 0;
         (self.someone_hurt, self.check_conditions, self.plans) = (setup.enters_empty, false, false);
         (self.edges, self.all_edges) = (false, false);
         self.moved.clear();
@@ -462,6 +493,7 @@ impl State {
         self.diminished.clone_from(&other.diminished);
         self.aimed.clone_from(&other.aimed);
         self.deciders.clone_from(&other.deciders);
+        self.watches = other.watches;
         (self.someone_hurt, self.check_conditions) = (other.someone_hurt, other.check_conditions);
         (self.edges, self.all_edges, self.plans, self.began) = (other.edges, other.all_edges, other.plans, other.began);
         self.moved.clone_from(&other.moved);
@@ -544,6 +576,11 @@ impl Combatant {
         Self {
             doing: Doing::Idle,
             control: Control::Policy,
+            side: setup.combatants[who.index()].side,
+            untargetable: setup.program.characters[setup.combatants[who.index()].character.index()].untargetable,
+            watched_crossings: false,
+            mobile: false,
+            brought: 0,
             stands: present,
             absent: !present,
             decides: false,
@@ -560,6 +597,7 @@ impl Combatant {
             rank: 0,
             forbids_act: None,
             listens: 0,
+            watches: 0,
             forbids_tags: 0,
             alert: setup.alert[who.index()],
             changed_lines: u64::MAX,
@@ -572,12 +610,15 @@ impl Combatant {
             next_tick_at: Time::NEVER,
             hurt_by: None,
             experience: 0.0,
+            toward: 0.0,
         }
     }
 
     /// Notes of which own pools a change concerns somebody.
     pub(super) fn listen_to_pools(&mut self, setup: &Setup, who: CombatantId) {
-        let all = self.listens & super::statuses::triggers::CROSSINGS != 0 || self.control == Control::Controller;
+        let all = self.watched_crossings
+            || self.listens & super::statuses::triggers::CROSSINGS != 0
+            || self.control == Control::Controller;
         self.alert = if all { u64::MAX } else { setup.alert[who.index()] };
     }
 
@@ -625,7 +666,7 @@ pub(super) struct Scratch {
     /// Stacks of a status that is transferred, and when they end.
     pub(super) doses: Vec<(u32, Time)>,
     /// Statuses of what is worn, before and after a change.
-    pub(super) gear_before: Vec<StatusId>,
-    pub(super) gear_after: Vec<StatusId>,
+    pub(super) gear_before: Vec<WornStatus>,
+    pub(super) gear_after: Vec<WornStatus>,
     pub(super) pieces: Vec<GearId>,
 }

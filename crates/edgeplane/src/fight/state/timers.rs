@@ -4,7 +4,7 @@
 //! least. Timers are the leaves of a tree in which every node holds the least of the two below it: the next
 //! one due stands at the root, and a timer is set in as many steps as the tree has levels.
 
-use crate::program::{CombatantId, Setup, Time};
+use crate::program::{CombatantId, Setup, Time, WatchKind};
 
 /// The phases of a moment, in order.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
@@ -25,9 +25,13 @@ pub(in crate::fight) enum Phase {
     Release = 6,
     /// Pools that flow run empty.
     Empty = 7,
+    /// Charges are regained that a formula asks for.
+    Regain = 8,
     /// Combatants are ready to decide.
     #[default]
-    Ready = 8,
+    Ready = 9,
+    /// Combatants that walk while they are busy plan their way.
+    Walk = 10,
 }
 
 impl Phase {
@@ -41,6 +45,8 @@ impl Phase {
             5 => Self::Crossing,
             6 => Self::Release,
             7 => Self::Empty,
+            8 => Self::Regain,
+            10 => Self::Walk,
             _ => Self::Ready,
         }
     }
@@ -62,6 +68,10 @@ pub(in crate::fight) enum Timer {
     ZoneEnd,
     /// Somebody crosses the edge of a zone.
     Crossing,
+    /// A charge of a combatant is regained that a formula asks for.
+    Regain,
+    /// A combatant that walks while it is busy plans its way.
+    Walk,
 }
 
 const WHO_BITS: u32 = 10;
@@ -112,7 +122,7 @@ pub(in crate::fight) struct Timers {
     /// Nodes from the root at 1; the leaves are the second half.
     nodes: Vec<Due>,
     /// Where the timers of each kind begin among the leaves; those that cannot come have no place.
-    first: [Option<u16>; 6],
+    first: [Option<u16>; 8],
 }
 
 impl Timers {
@@ -128,6 +138,8 @@ impl Timers {
             usize::from(!setup.script.moments.is_empty()),
             zones,
             zones,
+            if program.watches.iter().any(|watch| watch.kind == WatchKind::Charges) { combatants } else { 0 },
+            if setup.is_placed && program.abilities.iter().any(|ability| ability.mobile) { combatants } else { 0 },
         ];
         let mut next = 0;
         let first = counts.map(|count| {

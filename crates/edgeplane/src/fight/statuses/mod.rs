@@ -213,8 +213,11 @@ impl<C: Chance> Engine<'_, C> {
         if !plan.tag_ids.is_empty() {
             self.count_tags(who, status);
         }
-        if plan.binds && (before == 0.0 || stacks == 0.0 || plan.taunts) {
+        if plan.binds && (before == 0.0 || stacks == 0.0 || plan.taunts || plan.turns) {
             self.refresh_control(who);
+        }
+        if !plan.abilities.is_empty() && (before == 0.0) != (stacks == 0.0) {
+            self.bring(who, status, before == 0.0);
         }
         self.slots_changed(who, plan.counted);
         self.refresh_attributes(who, plan.changes)
@@ -234,10 +237,19 @@ impl<C: Chance> Engine<'_, C> {
     /// What statuses forbid their owner, and what they are triggered by.
     fn refresh_control(&mut self, who: CombatantId) {
         let program = self.program;
-        let (mut act, mut tags, mut listens, mut rooted, mut taunted) = (None, 0, 0, false, false);
+        let (mut act, mut tags, mut listens, mut watches, mut rooted, mut taunted) = (None, 0, 0, 0, false, false);
+        let mut untargetable = self.plan_of(who).untargetable;
+        let mut side = self.setup.combatants[who.index()].side;
         for index in self.state.statuses.of(who) {
-            let status = self.state.statuses.get(index).status;
+            let record = self.state.statuses.get(index);
+            let status = record.status;
             let plan = program.status(status);
+            watches |= plan.watches;
+            untargetable = untargetable.max(plan.untargetable);
+            if plan.turns {
+                // The one that came last decides.
+                side = self.setup.combatants[record.caster.index()].side;
+            }
             if plan.forbids_act && act.is_none() {
                 act = Some(status);
             }
@@ -255,10 +267,21 @@ impl<C: Chance> Engine<'_, C> {
         let moves = std::mem::replace(&mut combatant.rooted, rooted) != rooted;
         let goes_elsewhere = moves || combatant.taunted || taunted;
         let crossings = (combatant.listens ^ listens) & CROSSINGS != 0;
+        let watched = std::mem::replace(&mut combatant.watches, watches) != watches;
+        let seen = std::mem::replace(&mut combatant.untargetable, untargetable) != untargetable;
+        let turns = std::mem::replace(&mut combatant.side, side) != side;
         (combatant.forbids_act, combatant.forbids_tags) = (act, tags);
         (combatant.listens, combatant.taunted) = (listens, taunted);
         if crossings {
             combatant.listen_to_pools(setup, who);
+        }
+        if watched {
+            self.refresh_watches();
+        }
+        if turns {
+            self.side_changed(who);
+        } else if seen {
+            self.targets_changed();
         }
         if rooted && moves {
             self.stand_still(who);
@@ -268,6 +291,55 @@ impl<C: Chance> Engine<'_, C> {
         }
         if goes_elsewhere && setup.is_placed {
             self.plan_way(who);
+        }
+    }
+
+    /// Which events concern statuses of others.
+    fn refresh_watches(&mut self) {
+        let before = self.state.watches;
+        self.state.watches = self.state.combatants.iter().fold(0, |bits, one| bits | one.watches);
+        let crossings = self.state.watches & CROSSINGS != 0;
+        if crossings != (before & CROSSINGS != 0) {
+            for who in self.setup.ids() {
+                self.state.who_mut(who).watched_crossings = crossings;
+                let setup = self.setup;
+                self.state.who_mut(who).listen_to_pools(setup, who);
+            }
+        }
+    }
+
+    /// Somebody is on another side: who stands against whom is counted anew.
+    fn side_changed(&mut self, who: CombatantId) {
+        let side = self.side_of(who);
+        let program = self.program;
+        self.state.numbers.set(program.place(who, Layout::SIDE), f64::from(side.0));
+        emit!(self, SideChanged { who, side });
+        for me in self.setup.ids() {
+            let (mut allies, mut enemies) = (0.0, 0.0);
+            for other in self.setup.ids().filter(|other| self.state.stands(*other)) {
+                if self.side_of(other) == self.side_of(me) {
+                    allies += 1.0;
+                } else if self.setup.can_be_defeated(other) {
+                    enemies += 1.0;
+                }
+            }
+            self.state.numbers.set(program.place(me, Layout::ALLIES), allies);
+            self.state.numbers.set(program.place(me, Layout::ENEMIES), enemies);
+        }
+        self.state.check_conditions |= !self.state.statuses.conditional.is_empty();
+        self.state.combatants.iter_mut().for_each(|one| one.conditions_changed = true);
+        self.look_at_all_edges();
+        self.targets_changed();
+    }
+
+    /// Others can be meant than before: everybody decides anew, and goes elsewhere where that is due.
+    fn targets_changed(&mut self) {
+        self.state.rosters.refresh(self.setup, &self.state.combatants);
+        for other in self.setup.ids() {
+            self.touch_all(other);
+            if self.setup.is_placed {
+                self.plan_way(other);
+            }
         }
     }
 

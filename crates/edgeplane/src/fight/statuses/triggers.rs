@@ -6,8 +6,9 @@ use super::super::limits::FightErrorKind;
 use super::super::state::statuses::StatusRef;
 use super::super::state::{Cause, EffectContext, Pending};
 use crate::program::{
-    AbilityId, Chance, CombatantId, Layout, LostReason, PoolId, StatusId, Time, TriggerEvent, TriggerPlan,
+    AbilityId, Chance, CombatantId, Effect, Layout, LostReason, PoolId, StatusId, Time, TriggerEvent, TriggerPlan,
 };
+use crate::rules::Subject;
 
 /// What narrows a trigger down, as it happened.
 #[derive(Clone, Copy, Default)]
@@ -31,9 +32,15 @@ impl TriggerContext {
                 moved == pool && to <= share && share < from
             })
         };
-        trigger.status.is_none_or(|only| self.status == Some(only))
+        let among = |only: &Option<Vec<StatusId>>| {
+            only.as_ref().is_none_or(|only| self.status.is_some_and(|status| only.contains(&status)))
+        };
+        let by = |only: &Option<Vec<AbilityId>>| {
+            only.as_ref().is_none_or(|only| self.ability.is_some_and(|ability| only.contains(&ability)))
+        };
+        among(&trigger.status)
             && trigger.reason.is_none_or(|only| self.reason == Some(only))
-            && trigger.ability.is_none_or(|only| self.ability == Some(only))
+            && by(&trigger.ability)
             && trigger.crossing.is_none_or(crosses)
     }
 }
@@ -48,30 +55,59 @@ const BREADTH: u64 = 100;
 const REMEMBERED: usize = 16;
 
 impl<C: Chance> Engine<'_, C> {
-    /// Whether the statuses of a combatant are triggered by anything.
+    /// Whether any statuses can be triggered by what happens to a combatant.
     #[inline]
     pub(in crate::fight) fn listens(&self, who: CombatantId) -> bool {
-        self.state.who(who).listens != 0
+        self.state.who(who).listens | self.state.watches != 0
     }
 
     /// Something happened to `owner` or by it: its statuses may be triggered.
     #[inline]
     pub(in crate::fight) fn raise(&mut self, event: TriggerEvent, owner: CombatantId, how: TriggerContext) {
         if self.state.who(owner).listens & event.bit() != 0 {
-            self.raise_all(event, owner, how);
+            self.raise_all(event, owner, how, Subject::has_owner);
+        }
+        if self.state.watches & event.bit() != 0 {
+            self.raise_for_others(event, owner, how);
+        }
+    }
+
+    /// The same for statuses of others, in the order of tie-breaks; for them the one to whom it happened is the
+    /// other one.
+    #[inline(never)]
+    fn raise_for_others(&mut self, event: TriggerEvent, subject: CombatantId, how: TriggerContext) {
+        let how = TriggerContext { other: Some(subject), ..how };
+        for rank in 0..self.state.order.len() {
+            let watcher = self.state.order[rank];
+            if watcher == subject || self.state.who(watcher).watches & event.bit() == 0 {
+                continue;
+            }
+            let ally = self.side_of(watcher) == self.side_of(subject);
+            self.raise_all(event, watcher, how, |of| match of {
+                Subject::Owner => false,
+                Subject::Others | Subject::Allies => ally,
+                Subject::Enemies => !ally,
+                Subject::Anyone => true,
+            });
         }
     }
 
     #[inline(never)]
-    fn raise_all(&mut self, event: TriggerEvent, owner: CombatantId, how: TriggerContext) {
+    fn raise_all(
+        &mut self,
+        event: TriggerEvent,
+        owner: CombatantId,
+        how: TriggerContext,
+        of: impl Fn(Subject) -> bool,
+    ) {
         let state = &mut *self.state;
         for index in state.statuses.of(owner) {
             let plan = self.program.status(state.statuses.get(index).status);
-            if plan.listens & event.bit() == 0 {
+            if (plan.listens | plan.watches) & event.bit() == 0 {
                 continue;
             }
             for (number, trigger) in plan.triggers.iter().enumerate() {
-                if trigger.event != event || !how.fits(trigger) {
+                if trigger.event != event || !of(trigger.of) || !how.fits(trigger) {
                     continue;
                 }
                 let (ready, left) = state.statuses.trigger(index, plan, number);
@@ -155,6 +191,17 @@ impl<C: Chance> Engine<'_, C> {
         }
     }
 
+    /// Whether something that waits to be done brings somebody back.
+    pub(in crate::fight) fn revival_waits(&self) -> bool {
+        let revives = |pending: &Pending| {
+            let Cause::Trigger(number) = pending.cause else { return false };
+            let Some(index) = self.state.statuses.find_any(pending.status) else { return false };
+            let plan = self.program.status(self.state.statuses.get(index).status);
+            plan.triggers[usize::from(number)].does.iter().any(|effect| matches!(effect.effect, Effect::Revive(_)))
+        };
+        self.program.revives && self.state.queue.iter().any(revives)
+    }
+
     /// The stacks of an instance are complete. What that does is done by the one who applied it last.
     fn complete(&mut self, index: u32, instance: StatusRef) -> Outcome<()> {
         let record = self.state.statuses.get(index);
@@ -208,7 +255,9 @@ impl<C: Chance> Engine<'_, C> {
         self.state.statuses.set_trigger(index, plan, number, ready, left - 1);
         self.remember(status)?;
         emit!(self, Triggered { who: owner, status, event: trigger.event });
-        let by = EffectContext { other, ..EffectContext::of_status(owner, status, owner, caster) };
+        let aftermath =
+            matches!(trigger.event, TriggerEvent::Defeated | TriggerEvent::AllyDefeated | TriggerEvent::EnemyDefeated);
+        let by = EffectContext { other, aftermath, ..EffectContext::of_status(owner, status, owner, caster) };
         self.effects(&by, owner, &trigger.does)
     }
 

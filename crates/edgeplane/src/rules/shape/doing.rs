@@ -21,6 +21,7 @@ pub(in crate::rules) static ABILITY: TableShape = TableShape {
         key("cooldown", Shape::Formula, "Seconds until it can be used again."),
         key("cast", Shape::Formula, "Seconds from start to release."),
         key("recovery", Shape::Formula, "Seconds after the release in which nothing else can be started."),
+        key("mobile", Shape::Flag, "Its caster walks on during cast and recovery."),
         key("refund", Shape::Formula, "Share of the cost that comes back when it is interrupted."),
         key("during", NAMES, "Statuses that the caster has from start to release."),
         key("unlock", Shape::Formula, "It can be used only while this is true."),
@@ -43,7 +44,7 @@ pub(in crate::rules) static ABILITY: TableShape = TableShape {
     ],
 };
 
-const SIDE: Shape = Shape::Choice(&["enemies", "allies", "self", "everyone"]);
+const SIDE: Shape = Shape::Choice(&["enemies", "allies", "others", "self", "everyone"]);
 
 pub(in crate::rules) static ABILITY_CHARGES: TableShape = TableShape {
     name: "charges",
@@ -101,6 +102,7 @@ pub(in crate::rules) static ABILITY_TARGETS: TableShape = TableShape {
     needs: &[],
     keys: &[
         key("side", SIDE, "Who can be meant."),
+        key("state", Shape::Choice(&["standing", "defeated"]), "Those who stand, or those who are defeated."),
         key("pick", Shape::Either(&[Shape::Choice(PICKS), Shape::Table(&PICK_LOWEST)]), "Who comes first."),
         key("count", Shape::Either(&[Shape::Choice(&["all"]), Shape::Whole(1, 1_000)]), "How many at most."),
         key("radius", Shape::Formula, "Everybody within so many metres of the one who is picked."),

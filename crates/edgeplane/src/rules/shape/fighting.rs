@@ -1,7 +1,7 @@
 //! Who fights, with what, where, and how they choose.
 
 use super::doing::{ABOUT, EXTENDS, TEMPLATE};
-use super::parts::{EFFECTS, HIT_STEPS, IMMUNE, MODIFY, ON, TICKS};
+use super::parts::{BRINGS, EFFECTS, HIT_STEPS, IMMUNE, MODIFY, ON, TICKS, UNTARGETABLE};
 use super::{AMOUNTS, ANY_NUMBER, NAMES, Shape, TableShape, key};
 
 pub(in crate::rules) static GEAR: TableShape = TableShape {
@@ -20,6 +20,8 @@ pub(in crate::rules) static GEAR: TableShape = TableShape {
         HIT_STEPS,
         ON,
         IMMUNE,
+        BRINGS,
+        UNTARGETABLE,
     ],
 };
 
@@ -27,7 +29,23 @@ pub(in crate::rules) static GEAR_SET: TableShape = TableShape {
     name: "gear_set",
     about: "What several pieces give together.",
     needs: &["worn"],
-    keys: &[ABOUT, key("worn", Shape::ByName(&NAMES), "Statuses by number of pieces: 2 = [\"steady_footing\"].")],
+    keys: &[
+        ABOUT,
+        key("worn", Shape::ByName(&SET_STATUSES), "Statuses by number of pieces: 2 = [\"steady_footing\"]."),
+    ],
+};
+
+static SET_STATUSES: Shape = Shape::List(&Shape::Either(&[Shape::Text, Shape::Table(&SET_STATUS)]));
+
+pub(in crate::rules) static SET_STATUS: TableShape = TableShape {
+    name: "set_status",
+    about: "A status that a set gives.",
+    needs: &["status"],
+    keys: &[
+        key("status", Shape::Text, "Which."),
+        key("stacks", Shape::Whole(1, 1_000_000), "How many stacks; one if it is not given."),
+        key("duration", Shape::Formula, "Seconds from then on; as long as the pieces are worn if it is not given."),
+    ],
 };
 
 pub(in crate::rules) static ZONE: TableShape = TableShape {
@@ -45,6 +63,8 @@ pub(in crate::rules) static ZONE: TableShape = TableShape {
         key("owner", Shape::Flag, "Its owner too."),
         key("carried", Shape::Flag, "It goes with the one whom it was placed on."),
         key("max_instances", Shape::Whole(1, 100), "Most of its kind that one owner has at once."),
+        key("tags", NAMES, "Words by which policies avoid it."),
+        key("uses", Shape::Whole(1, 1_000_000), "How often it is entered before it ends."),
         key("apply", NAMES, "Statuses held by those inside."),
         key("enters", EFFECTS, "What happens to those who enter."),
         key("leaves", EFFECTS, "What happens to those who leave."),
@@ -69,25 +89,41 @@ pub(in crate::rules) static POLICY: TableShape = TableShape {
             Shape::Either(&[Shape::Choice(&["approach", "hold"]), Shape::Table(&POLICY_MOVE)]),
             "How it walks.",
         ),
-        key("use", Shape::List(&Shape::Table(&POLICY_USE)), "Abilities, the most wanted first."),
+        key("use", Shape::List(&POLICY_LINE), "Abilities, the most wanted first."),
     ],
 };
 
 pub(in crate::rules) static POLICY_MOVE: TableShape = TableShape {
     name: "policy_move",
-    about: "It keeps away from its enemies.",
-    needs: &["keep_distance"],
-    keys: &[key("keep_distance", Shape::Number(0.01, 10_000.0), "Metres.")],
+    about: "How it walks: what it keeps away from.",
+    needs: &[],
+    keys: &[
+        key("keep_distance", Shape::Number(0.01, 10_000.0), "Metres that it keeps between itself and enemies."),
+        key("avoid", NAMES, "Zones, by name or tag, that it steps out of and does not walk into."),
+    ],
 };
 
 pub(in crate::rules) static POLICY_USE: TableShape = TableShape {
     name: "policy_use",
     about: "A line of a policy.",
-    needs: &["ability"],
+    needs: &[],
     keys: &[
         key("ability", Shape::Text, "What to use."),
+        key("tag", Shape::Text, "Any ability with this tag, in the order in which a character lists them."),
         key("when", Shape::Formula, "It is wanted only when this is true."),
         key("weight", Shape::Formula, "How likely it is chosen, where a policy chooses by weight."),
+    ],
+};
+
+static POLICY_LINE: Shape = Shape::Either(&[Shape::Table(&POLICY_USE), Shape::Table(&POLICY_GROUP)]);
+
+pub(in crate::rules) static POLICY_GROUP: TableShape = TableShape {
+    name: "policy_group",
+    about: "Lines of which chance chooses one of those that are possible.",
+    needs: &["choose", "use"],
+    keys: &[
+        key("choose", Shape::Choice(&["weighted", "random"]), "How."),
+        key("use", Shape::List(&Shape::Table(&POLICY_USE)), "The lines."),
     ],
 };
 
@@ -107,6 +143,7 @@ pub(in crate::rules) static CHARACTER: TableShape = TableShape {
         key("gear", Shape::List(&Shape::Either(&[Shape::Text, Shape::Table(&PIECE)])), "What it wears."),
         key("statuses", NAMES, "Statuses that it has for good."),
         IMMUNE,
+        UNTARGETABLE,
         key("policy", Shape::Text, "How it chooses."),
         key("reward", Shape::Formula, "Experience for those who defeat it."),
         key("spends", NAMES, "Points that it spends, one after the other, over and over."),

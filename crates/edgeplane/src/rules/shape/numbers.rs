@@ -1,6 +1,7 @@
 //! Attributes, pools, steps, and other numbers of a ruleset.
 
 use super::doing::ABOUT;
+use super::parts::SKIPPED;
 use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
 
 pub(in crate::rules) static HEAD: TableShape = TableShape {
@@ -77,7 +78,7 @@ pub(in crate::rules) static DAMAGE_TYPE: TableShape = TableShape {
     name: "damage_type",
     about: "A kind of damage.",
     needs: &[],
-    keys: &[ABOUT, key("skips", NAMES, "Hit steps that damage of this type passes by.")],
+    keys: &[ABOUT, key("skips", SKIPPED, "Hit steps that damage of this type skips, or \"all\".")],
 };
 
 const STEP_NAME: Key = key("name", Shape::Text, "Effects and damage types skip it by this name.");
@@ -87,13 +88,25 @@ const STEP_TAGS: Key = key("tags", NAMES, "Only for hits with one of these tags.
 const STEP_AMOUNT: Key = key("amount", Shape::Formula, "What the amount becomes.");
 const STEP_STOP: Key = key("stop", Shape::Text, "The hit ends here, and is told as this: dodged.");
 const STEP_SOAK: Key = key("soak", Shape::Text, "This pool takes as much as it holds.");
+const STEP_ALWAYS: Key = key("always", Shape::Flag, "`skips = \"all\"` does not skip it.");
 const STEP_MARK: Key = key("mark", Shape::Text, "The hit is marked, for later steps and answers: critical.");
 
 pub(in crate::rules) static STEP: TableShape = TableShape {
     name: "step",
     about: "A step that amounts go through.",
     needs: &["name"],
-    keys: &[STEP_NAME, STEP_WHEN, STEP_TYPES, STEP_TAGS, STEP_AMOUNT, STEP_STOP, STEP_SOAK, STEP_MARK, ABOUT],
+    keys: &[
+        STEP_NAME,
+        STEP_WHEN,
+        STEP_TYPES,
+        STEP_TAGS,
+        STEP_AMOUNT,
+        STEP_STOP,
+        STEP_SOAK,
+        STEP_MARK,
+        STEP_ALWAYS,
+        ABOUT,
+    ],
 };
 
 pub(in crate::rules) static OWNED_STEP: TableShape = TableShape {
@@ -109,6 +122,7 @@ pub(in crate::rules) static OWNED_STEP: TableShape = TableShape {
         STEP_STOP,
         STEP_SOAK,
         STEP_MARK,
+        STEP_ALWAYS,
         ABOUT,
         key("of", Shape::Choice(&["hits_dealt", "hits_taken"]), "Of which hits of its owner."),
         key("before", Shape::Text, "The step before which it runs."),
@@ -173,6 +187,7 @@ pub(in crate::rules) static LEVELS: TableShape = TableShape {
         key("needs", Shape::Formula, "Experience from a level to the next."),
         key("most", Shape::Whole(1, 10_000), "The highest level."),
         key("points", Shape::Formula, "Points to spend, by level."),
+        key("in_fight", Shape::Flag, "Levels rise during a fight, and not only after it."),
     ],
 };
 

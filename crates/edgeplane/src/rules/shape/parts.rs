@@ -9,6 +9,9 @@ pub(super) const TICKS: Key = key("every", Shape::Table(&EVERY), "What happens a
 pub(super) const HIT_STEPS: Key = key("hit_steps", Shape::List(&A_STEP), "Steps that it adds to hits of its owner.");
 pub(super) const ON: Key = key("on", Shape::List(&A_TRIGGER), "What it triggers on.");
 pub(super) const IMMUNE: Key = key("immune", NAMES, "Tags of statuses that its owner does not take on.");
+pub(super) const BRINGS: Key = key("abilities", NAMES, "Abilities that its owner has for as long.");
+pub(super) const UNTARGETABLE: Key =
+    key("untargetable", Shape::Choice(&["enemies", "everyone"]), "Abilities of these cannot be used on it.");
 pub(super) const EFFECTS: Shape = Shape::List(&EFFECT);
 
 static A_MODIFIER: Shape = Shape::Table(&MODIFIER);
@@ -46,6 +49,9 @@ pub(in crate::rules) static STATUS: TableShape = TableShape {
         HIT_STEPS,
         ON,
         key("forbids", NAMES, "act, move, or tags of abilities."),
+        BRINGS,
+        key("side", Shape::Choice(&["caster"]), "Its owner is on the side of whoever applied it."),
+        UNTARGETABLE,
         key("interrupts", Shape::Flag, "It breaks a cast as it comes."),
         key("taunts", Shape::Flag, "Its owner picks whoever applied it before anybody else."),
         IMMUNE,
@@ -93,6 +99,11 @@ static TRIGGER: TableShape = TableShape {
     needs: &["event", "does"],
     keys: &[
         key("event", Shape::Choice(EVENTS), "What happened, to its owner or by it."),
+        key(
+            "of",
+            Shape::Choice(&["self", "others", "allies", "enemies", "anyone"]),
+            "To whom or by whom, as its owner sees them; self if it is not given.",
+        ),
         key("when", Shape::Formula, "Only if this is true."),
         key("chance", Shape::Formula, "Only with this chance."),
         key("cooldown", Shape::Formula, "Seconds until it can trigger again."),
@@ -113,6 +124,7 @@ static TRIGGER: TableShape = TableShape {
             "Only if a status went for this reason.",
         ),
         key("ability", Shape::Text, "Only for this ability."),
+        key("tag", Shape::Text, "Only for abilities, or statuses, with this tag."),
         key("stacks", Shape::Whole(1, 1_000_000), "The number that is reached."),
         key("pool", Shape::Text, "The pool that crosses a share."),
         key("share", Shape::Number(0.0, 1.0), "That share."),
@@ -160,18 +172,41 @@ pub(in crate::rules) static STATUS_FILTER: TableShape = TableShape {
     ],
 };
 
-const TO: Key =
-    key("to", Shape::Choice(&["target", "caster", "owner", "other", "allies", "enemies"]), "Who receives it.");
+const TO: Key = key(
+    "to",
+    Shape::Choice(&["target", "caster", "owner", "other", "allies", "others", "enemies", "everyone"]),
+    "Who receives it.",
+);
+const WITHIN: Key = key("within", Shape::Formula, "Of a side, only who is within so many metres.");
 const WHEN: Key = key("when", Shape::Formula, "Only if this is true.");
 const CHANCE: Key = key("chance", Shape::Formula, "Only with this chance.");
 const SPREAD: Key = key("spread", Shape::Formula, "Share by which it varies to either side: 0.15.");
-const SKIPS: Key = key("skips", NAMES, "Steps that it passes by.");
+const SKIPS: Key = key("skips", SKIPPED, "Steps that it skips, or \"all\".");
+/// Steps by name, or all of them.
+pub(super) const SKIPPED: Shape = Shape::Either(&[NAMES, Shape::Choice(&["all"])]);
 const TAGS: Key = key("tags", NAMES, "Words that steps ask for.");
 const POOL: Key = key("pool", Shape::Text, "The pool that it reaches; the one that defeats if it is not given.");
 const AMOUNT: Key = key("amount", Shape::Formula, "How much.");
 const STACKS: Key = key("stacks", Shape::Formula, "How many.");
 const BY: Key = key("by", Shape::Formula, "Seconds.");
 const WHICH: Shape = Shape::Either(&[Shape::Text, Shape::Table(&STATUS_FILTER)]);
+
+/// One by its name, or all that have a tag.
+const NAME_OR_TAG: Shape = Shape::Either(&[Shape::Text, Shape::Table(&BY_TAG)]);
+
+static BY_TAG: TableShape = TableShape {
+    name: "by_tag",
+    about: "All that have a tag.",
+    needs: &["tag"],
+    keys: &[key("tag", Shape::Text, "The tag.")],
+};
+
+static BY_ABILITY: TableShape = TableShape {
+    name: "by_ability",
+    about: "An ability by its name.",
+    needs: &["ability"],
+    keys: &[key("ability", Shape::Text, "The ability.")],
+};
 
 const fn effect(name: &'static str, about: &'static str, keys: &'static [Key]) -> TableShape {
     // The first key says what it does.
@@ -192,27 +227,29 @@ macro_rules! effects {
 }
 
 effects! {
-    damage: "A hit.", Shape::Formula, SPREAD, key("type", Shape::Text, "Its damage type."), SKIPS, TAGS, POOL, TO;
-    heal: "Healing.", Shape::Formula, SPREAD, SKIPS, TAGS, POOL, TO;
-    restore: "Adds to a pool, past all steps.", Shape::Text, AMOUNT, TO;
-    drain: "Takes from a pool, past all steps.", Shape::Text, AMOUNT, key("to_caster", Shape::Formula, "Share of it that the caster gets."), TO;
-    apply: "Applies a status.", Shape::Text, STACKS, key("duration", Shape::Formula, "Seconds, in place of its own duration."), TO;
-    cleanse: "Takes statuses away.", WHICH, TO;
-    transfer: "Hands statuses of the caster on.", WHICH, TO;
-    consume: "Uses stacks of a status up.", Shape::Text, STACKS, TO;
-    extend: "Gives a status more time.", Shape::Text, BY, TO;
-    shorten: "Takes time from a status.", Shape::Text, BY, TO;
-    interrupt: "Breaks a cast.", Shape::Flag, TO;
-    push: "Metres away from the caster.", Shape::Formula, TO;
-    pull: "Metres toward the caster.", Shape::Formula, TO;
+    damage: "A hit.", Shape::Formula, SPREAD, key("type", Shape::Text, "Its damage type."), SKIPS, TAGS, POOL, TO, WITHIN;
+    heal: "Healing.", Shape::Formula, SPREAD, SKIPS, TAGS, POOL, TO, WITHIN;
+    restore: "Adds to a pool, past all steps.", Shape::Text, AMOUNT, TO, WITHIN;
+    drain: "Takes from a pool, past all steps.", Shape::Text, AMOUNT, key("to_caster", Shape::Formula, "Share of it that the caster gets."), TO, WITHIN;
+    apply: "Applies a status.", Shape::Text, STACKS, key("duration", Shape::Formula, "Seconds, in place of its own duration."), TO, WITHIN;
+    cleanse: "Takes statuses away.", WHICH, TO, WITHIN;
+    transfer: "Hands statuses of the caster on.", WHICH, TO, WITHIN;
+    consume: "Uses stacks of a status up.", NAME_OR_TAG, STACKS, TO, WITHIN;
+    extend: "Gives a status more time.", NAME_OR_TAG, BY, TO, WITHIN;
+    shorten: "Takes time from a status.", NAME_OR_TAG, BY, TO, WITHIN;
+    interrupt: "Breaks a cast.", Shape::Either(&[Shape::Flag, Shape::Table(&BY_TAG), Shape::Table(&BY_ABILITY)]), TO, WITHIN;
+    push: "Metres away from the caster.", Shape::Formula, TO, WITHIN;
+    pull: "Metres toward the caster.", Shape::Formula, TO, WITHIN;
     call: "Calls members of the encounter who wait to be called.", Shape::Text, key("count", Shape::Formula, "How many.");
-    zone: "Places a zone.", Shape::Text, TO;
-    threat: "Adds so much threat.", Shape::Formula, TO;
-    leap: "The caster leaps to within so many metres.", Shape::Formula, TO;
-    toggle: "Applies a status, or takes it away if it is there.", Shape::Text, TO;
+    zone: "Places a zone.", Shape::Text, TO, WITHIN;
+    threat: "Adds so much threat.", Shape::Formula, TO, WITHIN;
+    leap: "The caster leaps to within so many metres.", Shape::Formula, TO, WITHIN;
+    toggle: "Applies a status, or takes it away if it is there.", Shape::Text, TO, WITHIN;
     win: "The side of the one who acts wins.", Shape::Flag;
-    wear: "Puts a piece of gear on.", Shape::Text, TO;
-    take_off: "Takes a piece of gear off.", Shape::Text, TO;
-    give: "Hands over an ability.", Shape::Text, TO;
-    take: "Takes an ability back.", Shape::Text, TO;
+    wear: "Puts a piece of gear on.", Shape::Text, TO, WITHIN;
+    take_off: "Takes a piece of gear off.", Shape::Text, TO, WITHIN;
+    give: "Hands over an ability.", Shape::Text, TO, WITHIN;
+    revive: "Brings back one who is defeated.", AMOUNTS, TO, WITHIN;
+    experience: "Gives experience.", Shape::Formula, TO, WITHIN;
+    take: "Takes an ability back.", NAME_OR_TAG, TO, WITHIN;
 }

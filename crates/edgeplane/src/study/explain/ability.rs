@@ -9,7 +9,7 @@ use super::character::{AbilityLine, Shown, ability_line};
 use crate::error::Error;
 use crate::fight::{Event, EventMask, Fight, Likely, Observer, RandomSource, StepResult};
 use crate::program::{
-    AbilityId, CharacterId, CombatantId, Effect, EffectPlan, FormulaId, Program, Reading, Setup, Time,
+    AbilityId, CharacterId, CombatantId, Effect, EffectPlan, FormulaId, PoolId, Program, Reading, Setup, Time,
 };
 use crate::rules::Receiver;
 use crate::rules::SideRule;
@@ -131,7 +131,7 @@ pub fn explain_ability(
     on: CharacterId,
 ) -> Result<AbilityExplanation, Error> {
     let sides = match program.ability(ability).side {
-        SideRule::Allies => vec![("one".to_owned(), vec![from, on])],
+        SideRule::Allies | SideRule::Others => vec![("one".to_owned(), vec![from, on])],
         SideRule::Caster => vec![("one".to_owned(), vec![from])],
         _ => vec![("one".to_owned(), vec![from]), ("other".to_owned(), vec![on])],
     };
@@ -191,11 +191,12 @@ fn also(program: &Program, effect: &EffectPlan) -> Option<AlsoLine> {
         Effect::Transfer(filter) => ("takes over", program.name_filter(filter)),
         Effect::Consume(status, stacks) => {
             let stacks = stacks.map_or_else(String::new, |stacks| format!(", {} stacks", text(stacks)));
-            ("uses up", format!("{}{stacks}", name(*status)))
+            ("uses up", format!("{}{stacks}", program.name_statuses(status)))
         }
-        Effect::Lengthen(status, by, shorter) => {
-            (if *shorter { "shortens" } else { "extends" }, format!("{} by {} s", name(*status), text(*by)))
-        }
+        Effect::Lengthen(status, by, shorter) => (
+            if *shorter { "shortens" } else { "extends" },
+            format!("{} by {} s", program.name_statuses(status), text(*by)),
+        ),
         Effect::Zone(zone) => ("places", program.zone(*zone).name.clone()),
         Effect::Call(character, count) => {
             let count = count.map_or_else(|| "1".to_owned(), text);
@@ -209,12 +210,21 @@ fn also(program: &Program, effect: &EffectPlan) -> Option<AlsoLine> {
         Effect::Wear(piece) => ("puts on", program.gear[piece.index()].name.clone()),
         Effect::TakeOff(piece) => ("takes off", program.gear[piece.index()].name.clone()),
         Effect::HandOver(what) => ("gives", program.ability(*what).name.clone()),
-        Effect::TakeBack(what) => ("takes", program.ability(*what).name.clone()),
-        Effect::Interrupt => ("interrupts", "the cast under way".to_owned()),
+        Effect::TakeBack(abilities) => ("takes", program.name_abilities(abilities)),
+        Effect::Interrupt(None) => ("interrupts", "the cast under way".to_owned()),
+        Effect::Interrupt(Some(which)) => ("interrupts", format!("a cast of {}", program.name_abilities(which))),
+        Effect::Revive(amounts) => {
+            let amount = |(pool, amount): &(PoolId, FormulaId)| {
+                format!("{} {}", text(*amount), program.pools()[pool.index()].name)
+            };
+            ("brings back", format!("with {}", amounts.iter().map(amount).collect::<Vec<_>>().join(", ")))
+        }
+        Effect::Experience(amount) => ("gives experience", text(*amount)),
     };
     let chance = effect.chance.map(|(chance, _)| format!("chance {}", text(chance)));
     let when = effect.when.map(|when| format!("when {}", text(when)));
-    let only = chance.into_iter().chain(when).collect::<Vec<_>>().join(", ");
+    let within = effect.within.map(|within| format!("within {} m", text(within)));
+    let only = within.into_iter().chain(chance).chain(when).collect::<Vec<_>>().join(", ");
     Some(AlsoLine { effect: word, what, to: effect.to.name(), only })
 }
 

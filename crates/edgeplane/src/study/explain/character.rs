@@ -153,11 +153,10 @@ pub fn explain_character_with(
     }
     let pools = (0..program.pools().len()).filter(|pool| plan.pools[*pool]);
     let text = |formula: FormulaId| program.formula(formula).source.text.clone();
-    let draws = plan.policy.draws.is_some();
     let line = |line: &UsePlan| UseLine {
         ability: program.ability(line.ability).name.clone(),
         when: line.when.map_or_else(String::new, text),
-        weight: if draws { line.weight.map_or_else(|| "1".to_owned(), text) } else { String::new() },
+        weight: if line.draws.is_some() { line.weight.map_or_else(|| "1".to_owned(), text) } else { String::new() },
     };
     let shown = Shown { setup: &setup, memory: fight.memory() };
     Ok(CharacterSheet {
@@ -274,7 +273,7 @@ pub(super) fn ability_line(shown: &Shown<'_>, who: CombatantId, id: AbilityId) -
             .chain(limits(program, plan, &|formula| number(Some(formula))))
             .collect(),
         unlocked: plan.unlock.is_none_or(|unlock| number(Some(unlock)) != 0.0),
-        targets: targets(program, plan.side, plan.pick, plan.count),
+        targets: targets(program, plan),
     }
 }
 
@@ -345,6 +344,7 @@ fn limits(program: &Program, plan: &AbilityPlan, number: &dyn Fn(FormulaId) -> f
         let time = time.map_or(String::new(), |time| format!(" for {}", seconds(time)));
         format!("keeps {} waiting{time}", others.join(", "))
     }));
+    limits.extend(plan.mobile.then(|| "cast while walking".to_owned()));
     limits.extend((plan.cost_at == UseMoment::Release).then(|| "paid when released".to_owned()));
     match plan.cooldown_from {
         UseMoment::Start => limits.push("cooldown from the start".to_owned()),
@@ -354,10 +354,12 @@ fn limits(program: &Program, plan: &AbilityPlan, number: &dyn Fn(FormulaId) -> f
     limits
 }
 
-fn targets(program: &Program, side: SideRule, pick: PickPlan, count: u32) -> String {
+fn targets(program: &Program, plan: &AbilityPlan) -> String {
+    let (side, pick, count) = (plan.side, plan.pick, plan.count);
     let side = match side {
         SideRule::Enemies => "enemies",
         SideRule::Allies => "allies",
+        SideRule::Others => "the others of its side",
         SideRule::Caster => return "itself".to_owned(),
         SideRule::Everyone => "everyone",
     };
@@ -371,6 +373,7 @@ fn targets(program: &Program, side: SideRule, pick: PickPlan, count: u32) -> Str
         PickPlan::Policy => "preferred".to_owned(),
         PickPlan::Lowest(formula) => format!("lowest {}", program.formula(formula).source.text),
     };
+    let side = if plan.defeated { format!("defeated {side}") } else { side.to_owned() };
     match count {
         1 => format!("{pick} of {side}"),
         u32::MAX => format!("all {side}"),

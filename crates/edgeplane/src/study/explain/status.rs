@@ -8,10 +8,10 @@ use serde::Serialize;
 use crate::error::Error;
 use crate::fight::{Event, Fight, Likely, Log, Logged, Source};
 use crate::program::{
-    CharacterId, CombatantId, EveryPlan, Pace, Program, Reapply, Setup, StackTimer, StatusId, StatusKind, StatusPlan,
-    Time, TriggerEvent,
+    CharacterId, CharacterPlan, CombatantId, EveryPlan, Pace, Program, Reapply, Setup, StackTimer, StatusId,
+    StatusKind, StatusPlan, Time, TriggerEvent,
 };
-use crate::rules::MOST_KEPT_APART;
+use crate::rules::{MOST_KEPT_APART, Subject};
 
 /// More stacks than this are not listed one by one.
 const MOST_LISTED: u32 = 10;
@@ -339,8 +339,9 @@ fn answer(program: &Program, trigger: &crate::program::TriggerPlan) -> AnswerLin
     only.extend(trigger.crossing.map(|(pool, share)| {
         format!("{} at {} %", program.pools()[pool.index()].name, crate::program::plain(share * 100.0))
     }));
-    only.extend(trigger.status.map(|status| program.status(status).name.clone()));
-    only.extend(trigger.ability.map(|ability| program.ability(ability).name.clone()));
+    only.extend((trigger.of != Subject::Owner).then(|| format!("of {}", trigger.of.name())));
+    only.extend(trigger.status.as_ref().map(|statuses| program.name_statuses(statuses)));
+    only.extend(trigger.ability.as_ref().map(|abilities| program.name_abilities(abilities)));
     only.extend(trigger.reason.map(|reason| reason.name().to_owned()));
     only.extend((trigger.event == TriggerEvent::StacksReached).then(|| format!("{} stacks", trigger.stacks)));
     only.extend(trigger.when.map(|when| format!("when {}", text(when))));
@@ -359,7 +360,8 @@ fn applied_by(program: &Program, status: StatusId) -> Vec<String> {
         let ticks = plan.every.iter().any(|every| applies(&every.does));
         ticks || applies(&plan.at_max) || plan.triggers.iter().any(|trigger| applies(&trigger.does))
     });
-    let had = program.characters().iter().filter(|character| character.statuses.contains(&status));
+    let worn = |character: &CharacterPlan| character.worn.iter().any(|worn| worn.status == status);
+    let had = program.characters().iter().filter(|character| character.statuses.contains(&status) || worn(character));
     let names = abilities.map(|ability| ability.name.clone()).chain(statuses.map(|plan| plan.name.clone()));
     names.chain(had.map(|character| format!("{} from the start", character.name))).collect()
 }

@@ -1,0 +1,45 @@
+//! Bringing back who was defeated.
+
+use super::super::engine::{Engine, Outcome, emit};
+use super::super::state::EffectContext;
+use crate::program::{Chance, CombatantId, FormulaId, PoolId, pool_slot};
+
+impl<C: Chance> Engine<'_, C> {
+    /// One who is defeated is back where it was: with its own statuses and those of its gear, with so much in some
+    /// pools and what was left in all others. Cooldowns have gone on meanwhile. Nothing happens to who stands.
+    pub(super) fn revive(
+        &mut self,
+        by: &EffectContext,
+        who: CombatantId,
+        amounts: &[(PoolId, FormulaId)],
+    ) -> Outcome<()> {
+        if self.state.stands(who) {
+            return Ok(());
+        }
+        let combatant = self.state.who_mut(who);
+        (combatant.stands, combatant.hurt_by) = (true, None);
+        self.dressing = true;
+        self.hold_own_statuses(who)?;
+        let spends = &self.plan_of(who).spends;
+        if !spends.is_empty() {
+            self.spend_points(who, spends)?;
+        }
+        self.dressing = false;
+        for (pool, amount) in amounts {
+            let amount = self.positive(*amount, &self.frame(by.caster, who))?;
+            let first = self.program.place(who, self.program.layout.pool(*pool));
+            let cap = self.state.numbers.at(first + usize::from(pool_slot::CAP));
+            self.put(who, *pool, first, amount.min(cap));
+        }
+        self.count_head(who, 1.0);
+        emit!(self, Revived { target: who, caster: by.caster, source: by.source });
+        // Whoever comes back with nothing left is defeated again.
+        self.state.someone_hurt = true;
+        self.look_at_all_edges();
+        if self.setup.is_placed {
+            self.set_place(who, self.place_of(who), [0.0; 2]);
+        }
+        self.touch_all(who);
+        Ok(())
+    }
+}

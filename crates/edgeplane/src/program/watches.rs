@@ -1,0 +1,205 @@
+//! What formulas can ask of abilities, and chances without long rows of misses: numbers beside the attributes of each
+//! combatant that the fight keeps up to date.
+
+use std::ops::Range;
+
+use super::ids::{AbilityId, SiteId, Slot};
+use super::names::look_up;
+use super::ops::BinaryOp;
+use super::resolve::{Compiler, Resolver, Typed};
+use super::resolve_statuses::one_word;
+use super::tree::{Read, Tree, TreeKind};
+use crate::formula::{Builtin, Expr, ExprKind, Kind};
+use crate::rules::Ruleset;
+use crate::text::{Code, Diagnostic, Span};
+
+/// What is kept of an ability.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum WatchKind {
+    /// How often it can still be used.
+    Uses,
+    /// How many charges there are.
+    Charges,
+    /// When its cooldown ends, in seconds since the start of the fight.
+    Ready,
+    /// 1 while it is cast, or kept up, else 0; any ability, if none is named.
+    Casting,
+}
+
+/// A number of each combatant that some formula asks for.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Watch {
+    pub(crate) kind: WatchKind,
+    pub(crate) ability: Option<AbilityId>,
+    pub(crate) slot: Slot,
+    /// Where it is asked for first.
+    span: Span,
+}
+
+/// A chance with at most so many misses in a row.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Streak {
+    pub(crate) site: SiteId,
+    /// Where each combatant's misses since its last hit are counted.
+    pub(crate) slot: Slot,
+    /// How many there can be.
+    pub(crate) most: u32,
+}
+
+/// Most misses in a row that can be asked for.
+const MOST_MISSES: f64 = 1_000.0;
+
+impl Streak {
+    /// The chance of the next draw after so many misses, for a share of `p` hits in the long run; none, if more misses
+    /// in a row than allowed would be needed for that.
+    ///
+    /// The draws between two hits are a row of at most `most` misses, each hit having the chance q, and then a certain
+    /// hit. Such a row has `(1 - (1 - q)^(most + 1)) / q` draws on average, which has to be `1 / p`: that gives q.
+    pub(crate) fn chance_of(&self, p: f64, misses: f64) -> Option<f64> {
+        let most = f64::from(self.most);
+        if p <= 0.0 || p >= 1.0 {
+            return Some(p);
+        }
+        if p * (most + 1.0) < 1.0 - 1e-12 {
+            return None;
+        }
+        if misses >= most {
+            return Some(1.0);
+        }
+        let draws = |q: f64| -libm::expm1((most + 1.0) * libm::log1p(-q)) / q;
+        // The fewer draws, the greater the chance; it is never greater than p.
+        let (mut low, mut high) = (0.0, p);
+        for _ in 0..60 {
+            let q = 0.5 * (low + high);
+            if draws(q) > 1.0 / p { low = q } else { high = q }
+        }
+        Some(0.5 * (low + high))
+    }
+}
+
+impl Compiler<'_> {
+    fn watch(&mut self, kind: WatchKind, ability: Option<AbilityId>, span: Span) -> Slot {
+        let known = self.program.watches.iter().find(|watch| watch.kind == kind && watch.ability == ability);
+        if let Some(watch) = known {
+            return watch.slot;
+        }
+        let slot = self.new_slot();
+        self.program.watches.push(Watch { kind, ability, slot, span });
+        slot
+    }
+
+    fn new_slot(&mut self) -> Slot {
+        let slot = Slot(self.program.layout.stride);
+        self.program.layout.stride += 1;
+        slot
+    }
+
+    /// Uses and charges are asked for only of abilities that have a number of them.
+    pub(super) fn check_watches(&mut self, rules: &Ruleset) {
+        for Watch { kind, ability, span, .. } in self.program.watches.clone() {
+            let Some(named) = ability.and_then(|ability| rules.abilities.get(ability.index())) else { continue };
+            let (lacks, what, example) = match kind {
+                WatchKind::Uses => (named.rule.uses.is_none(), "a limited number of uses", "uses = 3"),
+                WatchKind::Charges => (named.rule.charges.is_none(), "charges", "charges = { max = 2, regain = 8 }"),
+                _ => continue,
+            };
+            if lacks {
+                let message = format!("`{}` does not have {what}", named.name);
+                let diagnostic = Diagnostic::at(Code::NotHere, span, message).help(format!("for example: {example}"));
+                self.out.push(diagnostic.label(named.span, "the ability"));
+            }
+        }
+    }
+}
+
+impl Resolver<'_, '_> {
+    /// `uses(self, flare)`, `charges(self, flare)`, `cooldown(self, flare)`, `casting(target)`, `casting(target, bell)`.
+    pub(super) fn ability_query(&mut self, builtin: Builtin, arguments: &[Expr], range: &Range<u32>) -> Option<Typed> {
+        let role = self.whom(&arguments[0], "abilities")?;
+        let span = self.span(range);
+        let ability = match arguments.get(1) {
+            Some(argument) => Some(self.ability_word(argument)?),
+            None => None,
+        };
+        let kind = match builtin {
+            Builtin::Uses => WatchKind::Uses,
+            Builtin::Charges => WatchKind::Charges,
+            Builtin::Cooldown => WatchKind::Ready,
+            _ => WatchKind::Casting,
+        };
+        let slot = self.compiler.watch(kind, ability, span);
+        let read = self.node(TreeKind::Read(Read::Standing(role, slot)), range);
+        let zero = Box::new(self.node(TreeKind::Constant(0.0), range));
+        Some(match kind {
+            WatchKind::Uses | WatchKind::Charges => (read, Kind::Number),
+            WatchKind::Casting => {
+                (self.node(TreeKind::Binary(BinaryOp::Greater, Box::new(read), zero), range), Kind::Truth)
+            }
+            WatchKind::Ready => {
+                let now = Box::new(self.node(TreeKind::Read(Read::Now), range));
+                let left = Box::new(self.node(TreeKind::Binary(BinaryOp::Subtract, Box::new(read), now), range));
+                (self.node(TreeKind::Binary(BinaryOp::Max, left, zero), range), Kind::Number)
+            }
+        })
+    }
+
+    fn ability_word(&mut self, expr: &Expr) -> Option<AbilityId> {
+        let Some(word) = one_word(expr) else {
+            self.report(Code::WrongKind, &expr.range, "the name of an ability is needed here".to_owned(), None);
+            return None;
+        };
+        let span = self.span(&word.range);
+        if self.quiet {
+            return self.compiler.names.abilities.get(&word.text).copied();
+        }
+        look_up(&self.compiler.names.abilities, &word.text, span, "ability", self.compiler.out)
+    }
+
+    /// `roll(p, streak = k)`: at most k misses in a row.
+    pub(super) fn streak(&mut self, chance: &Expr, streak: &Expr, range: &Range<u32>) -> Option<Typed> {
+        let chance: Option<Tree> = self.of_kind(chance, Kind::Number);
+        let most = match &streak.kind {
+            ExprKind::Named(word, value) if word.text == "streak" => match value.kind {
+                ExprKind::Number { value, .. } if value.fract() == 0.0 && (1.0..=MOST_MISSES).contains(&value) => value,
+                _ => {
+                    let message = format!("`streak` takes a whole number from 1 to {MOST_MISSES}");
+                    self.report(Code::BadValue, &value.range, message, None);
+                    return None;
+                }
+            },
+            _ => {
+                let help = "at most 4 misses in a row: `roll(0.3, streak = 4)`".to_owned();
+                let message = "the second argument of `roll` is `streak = n`".to_owned();
+                self.report(Code::WrongArguments, &streak.range, message, Some(help));
+                return None;
+            }
+        };
+        let site = self.chance_site(range)?;
+        let chance = chance?;
+        let slot = self.compiler.new_slot();
+        let streak = Streak { site, slot, most: most as u32 };
+        if let TreeKind::Constant(p) = chance.kind
+            && streak.chance_of(p, 0.0).is_none()
+        {
+            let message = format!("a chance of {p} needs more than {most} misses in a row");
+            let help = format!("with `streak = {most}` the chance is at least 1/{}", most + 1.0);
+            self.report(Code::BadValue, range, message, Some(help));
+            return None;
+        }
+        self.compiler.program.streaks.push(streak);
+        let number = (self.compiler.program.streaks.len() - 1) as u16;
+        Some((self.node(TreeKind::Streak(number, Box::new(chance)), range), Kind::Truth))
+    }
+}
+
+impl Watch {
+    /// The number with which somebody begins who has the ability.
+    pub(crate) fn at_first(&self, program: &super::Program) -> f64 {
+        let Some(plan) = self.ability.map(|ability| program.ability(ability)) else { return 0.0 };
+        match self.kind {
+            WatchKind::Uses => plan.uses.map_or(0.0, f64::from),
+            WatchKind::Charges => plan.charges.map_or(0.0, |(most, _)| f64::from(most)),
+            WatchKind::Ready | WatchKind::Casting => 0.0,
+        }
+    }
+}
