@@ -147,3 +147,51 @@ fn branches_carry_their_probabilities() {
     let cut = walk(4, |chance| (chance.uniform(ONE) * 1_000.0) as i64);
     assert_eq!(cut, [(125, 0.25), (375, 0.25), (625, 0.25), (875, 0.25)]);
 }
+
+/// Whether each of so many hits was stopped, where the chance of that is this.
+fn stopped(chance: &str, hits: u32) -> Vec<bool> {
+    let game = crate::common::game(&format!(
+        r#"
+        [pools]
+        health = {{ max = 1e9, defeat = true }}
+        [[hit_steps]]
+        name = "dodge"
+        when = "{chance}"
+        stop = "dodged"
+        [ability.jab]
+        cooldown = 0.01
+        does = [{{ damage = 1 }}]
+        [character.one]
+        abilities = ["jab"]
+        [character.other]
+        [encounter.row]
+        sides.a = ["one"]
+        sides.b = ["other"]
+        time_limit = {}
+        "#,
+        f64::from(hits) * 0.01
+    ));
+    let (_, log) = game.play("row", 5).unwrap();
+    let hit = |logged: &edgeplane::fight::Logged| match logged.event {
+        edgeplane::fight::Event::Hit { stopped, .. } => Some(stopped.is_some()),
+        _ => None,
+    };
+    log.events.iter().filter_map(hit).collect()
+}
+
+#[test]
+fn a_streak_bounds_the_misses_and_keeps_the_share() {
+    for (p, streak) in [(0.3, 4), (0.25, 10), (0.5, 1), (0.05, 25)] {
+        let draws = stopped(&format!("roll({p}, streak = {streak})"), 40_000);
+        let longest = draws.split(|hit| *hit).map(<[bool]>::len).max().unwrap();
+        assert!(longest <= streak, "{p}: {longest} misses in a row");
+        assert_eq!(longest, streak, "{p}: as many come now and then");
+        let share = draws.iter().filter(|hit| **hit).count() as f64 / draws.len() as f64;
+        // Rows of misses that end early vary less than chances of their own, so their deviation bounds this one.
+        let deviation = (p * (1.0 - p) / draws.len() as f64).sqrt();
+        assert!((share - p).abs() < 4.0 * deviation, "{p}: {share}");
+    }
+    // At the least possible chance, every row is as long as it can be.
+    let draws = stopped("roll(20%, streak = 4)", 100);
+    assert!(draws.iter().enumerate().all(|(at, hit)| *hit == (at % 5 == 4)), "{draws:?}");
+}

@@ -41,6 +41,12 @@ fn told(setup: &Setup, logged: &Logged) -> Option<String> {
             format!("{} of {} loses {}: {} left", pool(id), who(target), plain(taken), plain(left))
         }
         Event::Lost { caster, ability: id } => format!("{} finds nobody for {}", who(caster), ability(id)),
+        Event::Learned { who: id, amount, .. } => format!("{} learns {}", who(id), plain(amount)),
+        Event::LevelGained { who: id, level } => format!("{} reaches level {}", who(id), plain(level)),
+        Event::Revived { target, caster, .. } => format!("{} brings {} back", who(caster), who(target)),
+        Event::SideChanged { who: id, side } => {
+            format!("{} is on the side of {}", who(id), setup.sides[usize::from(side.0)])
+        }
         Event::Defeated { who: id, .. } => format!("{} falls", who(id)),
         Event::Ended { ending } => format!("it ends: {}", ending.name().replace('_', " ")),
         _ => return None,

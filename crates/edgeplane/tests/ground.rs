@@ -471,3 +471,81 @@ fn which_side_is_listed_first_makes_no_difference_on_the_ground() {
         assert_eq!(log.events.last().unwrap().at, other.events.last().unwrap().at, "seed {seed}");
     }
 }
+
+/// One walks past a zone that lies on its way to a post; what touched it, and when it was there.
+fn around(avoid: &str) -> (f64, Log) {
+    let game = game(&format!(
+        r#"
+        [attributes]
+        speed = 2
+        [pools]
+        health = {{ max = 100, defeat = true }}
+        [zone.steam]
+        tags = ["hot"]
+        radius = 2
+        affects = "enemies"
+        apply = ["scalded"]
+        [zone.mist]
+        radius = 1
+        affects = "enemies"
+        [status.scalded]
+        duration = 1
+        every = {{ period = 0.25, does = [{{ damage = 1 }}] }}
+        [ability.vent]
+        targets = "self"
+        does = [{{ zone = "steam" }}]
+        [ability.fog]
+        targets = "self"
+        does = [{{ zone = "mist" }}]
+        [ability.prod]
+        reach = 1
+        cooldown = 30
+        does = [{{ damage = 1 }}]
+        [policy.walks]
+        {avoid}
+        use = [{{ ability = "prod" }}]
+        [character.one]
+        abilities = ["prod"]
+        policy = "walks"
+        [character.post]
+        [character.pipe]
+        untargetable = "enemies"
+        [encounter.path]
+        sides.a = [{{ character = "one", at = [0, 0.5] }}]
+        sides.b = [{{ character = "post", at = [10, 0] }}, {{ character = "pipe", at = [5, 0] }}]
+        time_limit = 20
+        script = [{{ at = 0, ability = "vent", by = "pipe" }}, {{ at = 0, ability = "fog", by = "post" }}]
+        [encounter.inside]
+        sides.a = [{{ character = "one", at = [4, 0.5] }}]
+        sides.b = [{{ character = "post", at = [10, 0] }}, {{ character = "pipe", at = [5, 0] }}]
+        time_limit = 20
+        script = [{{ at = 0, ability = "vent", by = "pipe" }}]
+        "#
+    ));
+    let hurt = |encounter: &str| {
+        let (_, log) = game.play(encounter, 1).unwrap();
+        let hits = log.events.iter().filter(|logged| matches!(logged.event, Event::Hit { target, .. } if target.0 == 0));
+        (hits.count() as f64, log)
+    };
+    let (inside, _) = hurt("inside");
+    let (on_the_way, log) = hurt("path");
+    (inside * 1000.0 + on_the_way, log)
+}
+
+#[test]
+fn zones_that_a_policy_avoids_are_left_and_walked_round() {
+    let (straight, log) = around("");
+    // Straight through: 2 √(4 - 0.25) m at 2 m/s is 1.9 s inside, and one second more that it lasts outside.
+    assert_eq!(straight % 1000.0, 11.0);
+    let straight_at = uses(&log, 0)[0];
+    let (careful, log) = around("move = { avoid = [\"hot\"] }");
+    assert_eq!(careful % 1000.0, 0.0, "it never goes in");
+    let there = uses(&log, 0)[0];
+    assert!(there > straight_at && there < straight_at + 2_000_000, "it goes round: {straight_at} {there}");
+    // From inside it takes the shortest way out: from 1.118 m to 2 m, 0.44 s; then nothing but what lasts outside.
+    assert_eq!((careful / 1000.0).floor(), 5.0);
+    assert!((straight / 1000.0).floor() > 8.0);
+    // By its name, a zone that it does not mind.
+    let (other, log) = around("move = { avoid = [\"mist\"] }");
+    assert_eq!((other % 1000.0, uses(&log, 0)), (11.0, vec![]), "the post stands in what it avoids, out of reach");
+}

@@ -25,8 +25,8 @@ struct Ability {
 
 fn ability() -> impl Strategy<Value = Ability> {
     let numbers = any::<[u8; 3]>();
-    let effects = prop::collection::vec(0_u8..14, 1..4);
-    (prop::array::uniform4(0_u8..6), effects, 0_u8..6, 0_u8..9, numbers)
+    let effects = prop::collection::vec(0_u8..22, 1..4);
+    (prop::array::uniform4(0_u8..6), effects, 0_u8..8, 0_u8..9, numbers)
         .prop_map(|(times, effects, targets, extras, numbers)| Ability { times, effects, targets, extras, numbers })
 }
 
@@ -42,13 +42,14 @@ struct Recipe {
 
 fn recipe() -> impl Strategy<Value = Recipe> {
     let pair = |range: std::ops::Range<u8>| prop::array::uniform2(range);
-    (prop::collection::vec(ability(), 2..6), pair(0..5), pair(0..4), pair(1..3), any::<u64>())
+    (prop::collection::vec(ability(), 2..6), pair(0..8), pair(0..5), pair(1..3), any::<u64>())
         .prop_map(|(abilities, choose, gear, count, seed)| Recipe { abilities, choose, gear, count, seed })
 }
 
 const STATUSES: &str = r#"
 [status.soaked]
 kind = "debuff"
+tags = ["wet"]
 duration = 3
 reapply = "stack"
 max_stacks = 4
@@ -72,6 +73,25 @@ duration = 0.7
 reapply = "keep"
 forbids = ["act"]
 interrupts = true
+[status.ghosted]
+kind = "buff"
+duration = 1.1
+untargetable = "enemies"
+[status.armed]
+kind = "buff"
+duration = 3
+abilities = ["extra"]
+[status.watching]
+kind = "buff"
+duration = 6
+on = [
+    { event = "ability_used", of = "enemies", tag = "loud", cooldown = 2, does = [{ damage = 2, type = "cold", to = "other" }] },
+    { event = "hit_taken", of = "others", cooldown = 1.5, does = [{ heal = "amount / 4", to = "other" }] },
+    { event = "pool_below", of = "allies", pool = "health", share = 0.5, does = [{ restore = "wind", amount = 4 }] },
+    { event = "defeated", of = "others", chance = 0.3, does = [{ revive = { health = 15 }, to = "other" }] },
+]
+[gear.pike]
+abilities = ["extra"]
 [gear.vest]
 slot = "body"
 set = "issue"
@@ -83,14 +103,25 @@ modify = [{ attribute = "grit", add = 2 }]
 [gear.spur]
 on = [{ event = "hit_dealt", chance = 0.3, does = [{ apply = "rallied", to = "owner" }] }]
 [gear_set.issue]
-worn = { 2 = ["rallied"] }
+worn = { 2 = ["rallied", { status = "soaked", stacks = 2, duration = 1.7 }] }
+[ability.extra]
+tags = ["loud", "cast"]
+recovery = 0.3
+cooldown = 1.3
+does = [{ damage = "3 + level", type = "blow" }]
+[levels]
+needs = "6 * level"
+in_fight = true
 "#;
 
 impl Ability {
     fn write(&self, index: usize, all: usize, out: &mut String) {
         let [cost, cast, recovery, cooldown] = self.times.map(f64::from);
         let [a, b, c] = self.numbers.map(u32::from);
-        let does: Vec<String> = self.effects.iter().map(|kind| self.effect(*kind)).collect();
+        let mut does: Vec<String> = self.effects.iter().map(|kind| self.effect(*kind)).collect();
+        if self.targets == 7 {
+            does.insert(0, "{ revive = { health = \"10 + target.grit\" } }".to_owned());
+        }
         let targets = [
             "side = \"enemies\"",
             "side = \"enemies\", pick = \"random\"",
@@ -98,8 +129,11 @@ impl Ability {
             "side = \"enemies\", pick = \"weakest\"",
             "side = \"allies\", pick = \"weakest\"",
             "side = \"self\"",
+            "side = \"others\", count = 2",
+            "side = \"allies\", state = \"defeated\"",
         ][usize::from(self.targets)];
-        let _ = writeln!(out, "[ability.a{index}]\ncost = {{ wind = {} }}", cost * 2.0);
+        let tags = ["", "\"loud\"", "\"cast\""][self.targets as usize % 3];
+        let _ = writeln!(out, "[ability.a{index}]\ntags = [{tags}]\ncost = {{ wind = {} }}", cost * 2.0);
         // Something has to take time, or it could be used for ever at one moment.
         let _ =
             writeln!(out, "cast = {}\nrecovery = {}\ncooldown = {}", cast * 0.15, 0.1 + recovery * 0.1, cooldown * 0.7);
@@ -137,7 +171,15 @@ impl Ability {
             10 => "{ wear = \"vest\", to = \"caster\", chance = 0.5 }".to_owned(),
             11 => "{ take = \"a0\", chance = 0.2 }".to_owned(),
             12 => "{ give = \"a0\" }".to_owned(),
-            _ => "{ win = true, when = \"self.health.share < 40%\", chance = 0.1 }".to_owned(),
+            13 => "{ win = true, when = \"self.health.share < 40%\", chance = 0.1 }".to_owned(),
+            14 => "{ apply = \"ghosted\", to = \"caster\" }".to_owned(),
+            15 => "{ apply = \"armed\", to = \"caster\" }".to_owned(),
+            16 => "{ apply = \"watching\", to = \"caster\" }".to_owned(),
+            17 => "{ interrupt = { tag = \"cast\" } }".to_owned(),
+            18 => "{ consume = { tag = \"wet\" }, stacks = 1 }".to_owned(),
+            19 => "{ restore = \"wind\", amount = \"2 * count(others)\", to = \"others\" }".to_owned(),
+            20 => "{ experience = 3, to = \"caster\" }".to_owned(),
+            _ => format!("{{ damage = {}, type = \"cold\", skips = \"all\" }}", amount / 4),
         }
     }
 }
@@ -150,23 +192,34 @@ impl Recipe {
              luck = { base = 0.15, min = 0, max = 1 }\n[pools]\nhealth = { max = \"60 + 6 * grit\", defeat = true }\n\
              wind = { max = 40, regen = 2 }\n[damage_types]\nblow = {}\ncold = {}\n\
              [[hit_steps]]\nname = \"slip\"\nwhen = \"roll(target.luck / 2)\"\nstop = \"slipped\"\n\
-             [[hit_steps]]\nname = \"hard\"\nwhen = \"roll(caster.luck)\"\namount = \"amount * 1.5\"\n\
+             [[hit_steps]]\nname = \"hard\"\nwhen = \"roll(caster.luck + 20%, streak = 6)\"\namount = \"amount * 1.5\"\n\
              [[hit_steps]]\nname = \"guard\"\ntypes = [\"blow\"]\namount = \"amount * (100 - target.guard) / 100\"\n",
         );
         out.push_str(STATUSES);
         let all = self.abilities.len();
         self.abilities.iter().enumerate().for_each(|(index, ability)| ability.write(index, all, &mut out));
         for (index, name) in ["reed", "stone"].into_iter().enumerate() {
-            let choose = ["first", "first", "weighted", "random", "first"][usize::from(self.choose[index])];
+            let choose = ["first", "first", "weighted", "random"][usize::from(self.choose[index]).min(7) % 4];
             let weight =
                 |line: usize| if choose == "weighted" { format!(", weight = {}", 1 + line) } else { String::new() };
-            let when =
-                if self.choose[index] == 4 { ", when = \"self.health.share < 80% or self.wind > 20\"" } else { "" };
+            let when = match self.choose[index] {
+                4 => ", when = \"self.health.share < 80% or self.wind > 20\"",
+                5 => ", when = \"casting(target) or cooldown(self, a0) > 0.4\"",
+                _ => "",
+            };
             let lines: Vec<String> =
                 (0..all).map(|line| format!("{{ ability = \"a{line}\"{}{when} }}", weight(line))).collect();
+            let lines = match self.choose[index] {
+                // A group among other lines, and a line for all with a tag.
+                1 => {
+                    let group = format!("{{ choose = \"random\", use = [{}] }}", lines[1..].join(", "));
+                    vec!["{ ability = \"extra\" }".to_owned(), lines[0].clone(), group, "{ tag = \"loud\" }".to_owned()]
+                }
+                _ => lines,
+            };
             let _ = writeln!(out, "[policy.{name}]\nchoose = \"{choose}\"\nuse = [{}]", lines.join(", "));
             let names: Vec<String> = (0..all).map(|line| format!("\"a{line}\"")).collect();
-            let gear = ["", "\"vest\"", "\"vest\", { piece = \"cap\", chance = 0.5 }", "\"spur\", \"cap\""]
+            let gear = ["", "\"vest\"", "\"vest\", { piece = \"cap\", chance = 0.5 }", "\"spur\", \"cap\"", "\"pike\""]
                 [usize::from(self.gear[index])];
             let might = 10 + index * 2;
             let _ = writeln!(
@@ -234,6 +287,10 @@ fn the_recipes_make_for_all_kinds_of_fights() {
         "Triggered",
         "Interrupted",
         "CapChanged",
+        "Revived",
+        "LevelGained",
+        "Learned",
+        "no_target",
         "Given",
         "Taken",
         "not_known",
@@ -282,6 +339,7 @@ proptest! {
             before = logged.at;
             match logged.event {
                 Event::Defeated { who, .. } => fallen[who.index()] = Some(logged.at),
+                Event::Revived { target, .. } => fallen[target.index()] = None,
                 Event::Used { caster, .. } | Event::Released { caster, .. } => {
                     prop_assert!(fallen[caster.index()].is_none_or(|at| at >= logged.at), "{:?}", logged);
                 }

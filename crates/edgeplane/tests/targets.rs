@@ -206,3 +206,58 @@ fn heals_go_through_steps_of_their_own() {
         &[(60.0, 49.5, 49.5, false), (50.0, 55.0, 10.5, false)],
     );
 }
+
+#[test]
+fn whoever_cannot_be_targeted_is_passed_over_for_as_long() {
+    let game = game(
+        r#"
+        [pools]
+        health = { max = 100, defeat = true }
+        [status.gone]
+        duration = 2
+        untargetable = "everyone"
+        [ability.vanish]
+        cooldown = 10
+        targets = "self"
+        does = [{ apply = "gone" }]
+        [ability.mend]
+        cooldown = 1
+        targets = "others"
+        does = [{ heal = 1 }]
+        [ability.sweep]
+        cooldown = 1
+        targets = { side = "enemies", count = "all" }
+        does = [{ damage = 1 }]
+        [ability.shock]
+        does = [{ damage = 10, to = "enemies" }]
+        [character.foe]
+        abilities = ["sweep"]
+        [character.thief]
+        abilities = ["vanish"]
+        [character.medic]
+        abilities = ["mend"]
+        [encounter.it]
+        sides.a = ["thief", "medic"]
+        sides.b = ["foe"]
+        time_limit = 3.5
+        script = [{ at = 1.5, ability = "shock", by = "foe" }]
+        "#,
+    );
+    let (_, log) = game.play("it", 1).unwrap();
+    let at = |pick: fn(&Event) -> Option<(u16, f64)>| {
+        let found = log.events.iter().filter_map(|logged| Some((logged.at.seconds(), pick(&logged.event)?)));
+        found.filter(|(_, (who, _))| *who == 0).map(|(at, (_, amount))| (at, amount)).collect::<Vec<_>>()
+    };
+    let hits = at(|event| match event {
+        Event::Hit { target, dealt, .. } => Some((target.0, *dealt)),
+        _ => None,
+    });
+    let heals = at(|event| match event {
+        Event::Healed { target, healed, .. } => Some((target.0, *healed)),
+        _ => None,
+    });
+    // What was decided at the beginning still hits it; then neither side finds it until the two seconds are over.
+    assert_eq!(hits, [(0.0, 1.0), (2.0, 1.0), (3.0, 1.0)]);
+    assert!(heals.iter().all(|(at, _)| *at == 0.0 || *at >= 2.0), "{heals:?}");
+    assert!(heals.iter().any(|(at, _)| *at >= 2.0), "its friend is told at once: {heals:?}");
+}
