@@ -524,7 +524,8 @@ fn around(avoid: &str) -> (f64, Log) {
     ));
     let hurt = |encounter: &str| {
         let (_, log) = game.play(encounter, 1).unwrap();
-        let hits = log.events.iter().filter(|logged| matches!(logged.event, Event::Hit { target, .. } if target.0 == 0));
+        let hits =
+            log.events.iter().filter(|logged| matches!(logged.event, Event::Hit { target, .. } if target.0 == 0));
         (hits.count() as f64, log)
     };
     let (inside, _) = hurt("inside");

@@ -20,6 +20,7 @@ mod gear;
 mod hit_code;
 mod hoist;
 mod horizon;
+mod idle;
 mod ids;
 mod inputs;
 mod layout;

@@ -37,10 +37,10 @@ impl Resolver<'_, '_> {
             ["order"] if self.scope.order => number(self.node(TreeKind::Read(Read::Local(Layout::ORDER)), range)),
             ["level"] => number(self.node(TreeKind::Read(Read::Attribute(Role::Caster, Layout::LEVEL)), range)),
             ["stacks"] if self.scope.status => number(self.node(TreeKind::Read(Read::Local(Layout::STACKS)), range)),
-            ["tick"] if self.scope.status => number(self.node(TreeKind::Read(Read::Local(Layout::TICK)), range)),
-            ["ticks"] if self.scope.status => number(self.node(TreeKind::Read(Read::Local(Layout::TICKS)), range)),
-            ["elapsed"] if self.scope.status => number(self.node(TreeKind::Read(Read::Local(Layout::ELAPSED)), range)),
-            ["remaining"] if self.scope.status => {
+            ["tick"] if self.scope.runs => number(self.node(TreeKind::Read(Read::Local(Layout::TICK)), range)),
+            ["ticks"] if self.scope.runs => number(self.node(TreeKind::Read(Read::Local(Layout::TICKS)), range)),
+            ["elapsed"] if self.scope.runs => number(self.node(TreeKind::Read(Read::Local(Layout::ELAPSED)), range)),
+            ["remaining"] if self.scope.runs => {
                 number(self.node(TreeKind::Read(Read::Local(Layout::REMAINING)), range))
             }
             ["self", ..] if self.scope.owner => self.member(self.scope.owner_role(), parts, 1, range),
@@ -187,7 +187,10 @@ impl Resolver<'_, '_> {
         } else if crate::rules::RESERVED.contains(&first) {
             let spellings = self.scope.spellings(words.get(1).unwrap_or(&"x"));
             let kept = first == "caster" && self.scope.keeps;
-            let help = if kept {
+            let before = self.scope.status && ["tick", "ticks", "elapsed", "remaining"].contains(&first);
+            let help = if before {
+                Some("the status has not begun yet; `reapply = \"longest\"` keeps the one that ends later".to_owned())
+            } else if kept {
                 Some(format!("keep its value from when the status was applied: `snapshot({})`", words.join(".")))
             } else {
                 (!spellings.is_empty() && first != "now").then(|| format!("here one can write {spellings}"))

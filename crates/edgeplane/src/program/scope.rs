@@ -27,8 +27,10 @@ pub(crate) struct Scope {
     pub(crate) order: bool,
     /// Chance may be drawn.
     pub(crate) chance: bool,
-    /// A status is at hand: `stacks`, `tick`, `ticks`, `elapsed`, `remaining`.
+    /// A status is at hand: `stacks`.
     pub(crate) status: bool,
+    /// It has begun: `tick`, `ticks`, `elapsed`, `remaining`.
+    pub(crate) runs: bool,
     /// `snapshot(...)`
     pub(crate) keeps: bool,
     /// `self` is the one acted upon.
@@ -50,6 +52,7 @@ const NOTHING: Scope = Scope {
     order: false,
     chance: false,
     status: false,
+    runs: false,
     keeps: false,
     owner_is_target: false,
     plain: false,
@@ -114,14 +117,14 @@ impl Scope {
         ..NOTHING
     };
     /// Within `snapshot(...)`.
-    pub(crate) const SNAPSHOT: Self = Self { place: "in a snapshot", chance: false, ..Self::APPLIED };
+    pub(crate) const SNAPSHOT: Self = Self { place: "in a snapshot", chance: false, runs: true, ..Self::APPLIED };
     /// A change to an attribute: computed anew with the attributes and the stacks, so it reads nothing else.
     pub(crate) const MODIFIER: Self =
-        Self { place: "in a modifier", owner: true, status: true, keeps: true, plain: true, ..NOTHING };
+        Self { place: "in a modifier", owner: true, status: true, runs: true, keeps: true, plain: true, ..NOTHING };
     /// The same for a per-type attribute.
     pub(crate) const TYPED_MODIFIER: Self = Self { typed: true, ..Self::MODIFIER };
     /// The effects of a tick: the one who applied the status acts on its owner.
-    pub(crate) const TICK: Self = Self { place: "in a tick", keeps: true, ..Self::APPLIED };
+    pub(crate) const TICK: Self = Self { place: "in a tick", keeps: true, runs: true, ..Self::APPLIED };
     /// The effects of a trigger: the owner acts.
     pub(crate) const TRIGGER: Self = Self {
         place: "in a trigger",
@@ -129,10 +132,12 @@ impl Scope {
         caster: false,
         amount: true,
         keeps: true,
+        runs: true,
         ..Self::APPLIED
     };
     /// The condition under which a status holds.
-    pub(crate) const HOLDS: Self = Self { place: "in a `while`", chance: false, keeps: true, ..Self::APPLIED };
+    pub(crate) const HOLDS: Self =
+        Self { place: "in a `while`", chance: false, keeps: true, runs: true, ..Self::APPLIED };
     /// What a text for players shows.
     pub(crate) const SHOWN: Self = Self { place: "in a text", ..Self::HOLDS };
 

@@ -5,10 +5,10 @@ use super::reader::{Fields, Formula, Named, Word, formula, wrong_type};
 use super::shape;
 use super::statuses::{ModifierKind, ModifierRule, Reapply, StatusRule};
 use crate::formula::{Binary, Expr, ExprKind, Ident};
-use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Value};
+use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Span, Value};
 
 /// What experience and levels are worth.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub struct LevelsRule {
     /// For readers.
     pub about: String,
@@ -20,6 +20,8 @@ pub struct LevelsRule {
     pub points: Option<Formula>,
     /// Levels rise during a fight, and not only after it.
     pub in_fight: bool,
+    /// Where it stands.
+    pub span: Span,
 }
 
 /// Something to spend points on.
@@ -58,6 +60,7 @@ pub(super) fn read_levels(node: &Node, out: &mut Diagnostics) -> Option<LevelsRu
         most: fields.whole("most", 1..=10_000, out),
         points: fields.formula("points", out),
         in_fight: fields.flag("in_fight", out),
+        span: fields.span,
     })
 }
 

@@ -74,6 +74,7 @@ codes! {
     TemplateUsed "template-used" "A template is put into a fight.";
     TooMany "too-many" "More of something than the stated limit.";
     BadMeasure "bad-measure" "A measure that cannot be read, or that does not exist.";
+    NoEffect "no-effect" "Warning: something is written that changes nothing.";
     NeverTicks "never-ticks" "Warning: a status whose period is longer than it lasts.";
     NeverFull "never-full" "Warning: a status that cannot reach a number of stacks.";
     ForbidsNothing "forbids-nothing" "Warning: a status forbids abilities of a tag that none has.";
