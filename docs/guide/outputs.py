@@ -1,5 +1,5 @@
 #!/usr/bin/env python3
-"""Fills in what the tool says into the pages that show it: run it after an output has changed.
+"""Writes what the tool prints into the pages that show it, and the reference: run it after an output has changed.
 
 A page says `<!-- run: WORDS -->`; `{r}` is the demo. Blanks within a word are written as `_`."""
 import pathlib
@@ -22,19 +22,12 @@ def run(match):
     return f"<!-- run: {match[1]} -->\n```\n{said(words)}\n```\n<!-- end -->"
 
 
-def measures(_):
-    rows = said(["measures", "--format", "json"])
-    import json
-
-    table = ["| measure | what it is |", "|---|---|"]
-    table += [f"| `{row['written']}` | {row['about']} |" for row in json.loads(rows)]
-    return "<!-- measures -->\n" + "\n".join(table) + "\n<!-- end of measures -->"
-
+for name in ["keys", "effects", "events", "functions", "measures"]:
+    (root / f"docs/guide/reference/{name}.md").write_text(said(["reference", name]) + "\n")
 
 for page in sorted((root / "docs/guide").glob("*.md")):
     text = page.read_text()
     new = re.sub(r"<!-- run: (.*?) -->\n.*?<!-- end -->", run, text, flags=re.S)
-    new = re.sub(r"<!-- measures -->\n.*?<!-- end of measures -->", measures, new, flags=re.S)
     if new != text:
         page.write_text(new)
         print(page.relative_to(root))

@@ -48,6 +48,8 @@ pub(crate) enum Command {
     Measures(MeasuresArgs),
     /// Writes the format of rulesets as a JSON Schema, for completion and checks in editors
     Schema(SchemaArgs),
+    /// Prints a page of the reference: every key, effect, event, function or measure
+    Reference(ReferenceArgs),
     /// Creates a small ruleset to start from
     New(NewArgs),
     /// Runs the whole tour on the demo ruleset and leaves its files in a folder
@@ -70,9 +72,13 @@ impl Command {
             Self::Verify(args) => Some(&args.ruleset),
             Self::Report(args) => Some(&args.ruleset),
             Self::Merge(args) => Some(&args.ruleset),
-            Self::Compare(_) | Self::Sheet(_) | Self::Measures(_) | Self::Schema(_) | Self::New(_) | Self::Demo(_) => {
-                None
-            }
+            Self::Compare(_)
+            | Self::Sheet(_)
+            | Self::Measures(_)
+            | Self::Schema(_)
+            | Self::Reference(_)
+            | Self::New(_)
+            | Self::Demo(_) => None,
         }
     }
 }
@@ -112,6 +118,7 @@ impl Command {
             Self::Measures(args) => &args.output,
             Self::Report(args) => return Some(&args.output),
             Self::Schema(args) => return args.output.as_deref(),
+            Self::Reference(args) => return args.output.as_deref(),
             Self::New(_) | Self::Demo(_) => return None,
         };
         output.output.as_deref()
@@ -448,6 +455,31 @@ pub(crate) struct SchemaArgs {
     /// Writes the schema into a file
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
+}
+
+#[derive(Debug, ClapArgs)]
+pub(crate) struct ReferenceArgs {
+    /// Which page
+    pub(crate) page: Page,
+
+    /// Writes the page into a file
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+}
+
+/// A page of the reference, as Markdown.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+pub(crate) enum Page {
+    /// Every table of a ruleset with its keys
+    Keys,
+    /// What abilities, ticks, triggers and zones can do
+    Effects,
+    /// What triggers can react to
+    Events,
+    /// What formulas can call
+    Functions,
+    /// What can be measured
+    Measures,
 }
 
 #[derive(Debug, ClapArgs)]

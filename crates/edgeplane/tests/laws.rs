@@ -3,7 +3,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use crate::common::{DEMO, ONE, demo, game, happened};
+use crate::common::{DEMO, LOCK_HOUSE, ONE, demo, game, happened};
 use edgeplane::fight::{Event, Likely, Log, Observer};
 use edgeplane::program::{FormulaId, Reading};
 use edgeplane::{Fight, Game, Override, Setup, Silent, Time, TrialsPlan};
@@ -32,6 +32,39 @@ fn nobody_has_the_better_of_a_mirror_duel() {
     assert!(east.low < west.value && west.value < east.high, "{east:?} {west:?}");
     assert!(trials.all_defeated.count > 0, "equals fall together now and then");
     assert_eq!(east.count + west.count + trials.draws.count, 100_000);
+}
+
+/// Everything that came late, side by side on the ground: whatever the numbers, fights come to an end, and studies are the
+/// same on any number of threads.
+#[test]
+fn the_lock_house_is_fought_to_the_end_whatever_its_numbers() {
+    for (grit, speed) in [("20", "2"), ("28", "2"), ("33", "3.3"), ("28", "1")] {
+        let set = |path: &str, value: &str| Override { path: path.into(), value: value.into() };
+        let sets = [
+            set("character.boiler_wight.attributes.grit", grit),
+            set("character.boiler_wight.attributes.speed", speed),
+        ];
+        let game = Game::open_with(LOCK_HOUSE, &sets).unwrap();
+        let one = serde_json::to_string(&game.trials("boiler_room", &plan(700, 1)).unwrap()).unwrap();
+        assert_eq!(one, serde_json::to_string(&game.trials("boiler_room", &plan(700, 2)).unwrap()).unwrap());
+        // Going on from a snapshot, and by frames, gives the same fight.
+        for seed in 0..5 {
+            let mut straight = game.fight("boiler_room", seed).unwrap();
+            let whole = run_log(&mut straight);
+            let mut fight = game.fight("boiler_room", seed).unwrap();
+            let mut log = Log::default();
+            let mut at = 0.0;
+            while fight.ending().is_none() {
+                at += 0.37;
+                fight.advance(Time::from_seconds(at), &mut log).unwrap();
+                let kept = fight.snapshot();
+                fight.advance(Time::from_seconds(at + 2.0), &mut Silent).unwrap();
+                fight.restore(&kept).unwrap();
+            }
+            let differs = whole.events.iter().zip(&log.events).find(|(one, other)| one != other);
+            assert_eq!(differs, None, "{grit} {speed} {seed}");
+        }
+    }
 }
 
 fn with_encounter(text: &str) -> Game {
@@ -102,6 +135,12 @@ fn the_fights_of_the_demo_stay_as_they_are() {
         });
         found += &format!("{name} = {:016x} {:016x} {:016x}\n", prints[0], prints[1], prints[2]);
     }
+    let lock_house = Game::open(LOCK_HOUSE).unwrap();
+    let prints = [1, 2, 3].map(|seed| {
+        let (_, log) = lock_house.play("boiler_room", seed).unwrap();
+        fingerprint(&log.events.iter().map(|logged| format!("{logged:?}\n")).collect::<String>())
+    });
+    found += &format!("boiler_room = {:016x} {:016x} {:016x}\n", prints[0], prints[1], prints[2]);
     let figures = demo.trials("duel", &plan(2_000, 2)).unwrap();
     let wins = [0, 1].map(|side| figures.sides[side].win_rate.count);
     found += &format!("figures of duel = {wins:?} {:016x}\n", figures.duration.mean.to_bits());

@@ -13,6 +13,7 @@ mod measures;
 mod merge;
 mod new;
 pub(crate) mod output;
+mod reference;
 mod report;
 mod schema;
 mod sensitivity;
@@ -62,6 +63,7 @@ fn answer(args: Args) -> Result<(), Failure> {
         Command::Merge(args) => merge::run(&args),
         Command::Measures(args) => measures::run(&args),
         Command::Schema(args) => schema::run(&args),
+        Command::Reference(args) => reference::run(&args),
         Command::New(args) => new::run(&args),
         Command::Demo(args) => demo::run(&args),
     }

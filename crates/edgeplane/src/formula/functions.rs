@@ -56,39 +56,89 @@ struct Signature {
     arguments: &'static str,
     least: usize,
     most: usize,
+    about: &'static str,
 }
 
 const MANY: usize = 16;
 
 const TABLE: &[Signature] = &[
-    sig(Builtin::Min, "min", "a, b, …", 2, MANY),
-    sig(Builtin::Max, "max", "a, b, …", 2, MANY),
-    sig(Builtin::Clamp, "clamp", "x, low, high", 3, 3),
-    sig(Builtin::Abs, "abs", "x", 1, 1),
-    sig(Builtin::Floor, "floor", "x", 1, 1),
-    sig(Builtin::Ceil, "ceil", "x", 1, 1),
-    sig(Builtin::Round, "round", "x", 1, 1),
-    sig(Builtin::Sqrt, "sqrt", "x", 1, 1),
-    sig(Builtin::Exp, "exp", "x", 1, 1),
-    sig(Builtin::Ln, "ln", "x", 1, 1),
-    sig(Builtin::Lerp, "lerp", "a, b, share", 3, 3),
-    sig(Builtin::If, "if", "condition, then, else", 3, 3),
-    sig(Builtin::Roll, "roll", "chance, streak = n", 1, 2),
-    sig(Builtin::Between, "between", "low, high", 2, 2),
-    sig(Builtin::Dice, "dice", "number, sides", 2, 2),
-    sig(Builtin::Count, "count", "enemies | allies | others | everyone, metres", 1, 2),
-    sig(Builtin::Has, "has", "whom, status", 2, 2),
-    sig(Builtin::Stacks, "stacks", "whom, status", 2, 2),
-    sig(Builtin::Tagged, "tagged", "whom, tag", 2, 2),
-    sig(Builtin::Uses, "uses", "whom, ability", 2, 2),
-    sig(Builtin::Charges, "charges", "whom, ability", 2, 2),
-    sig(Builtin::Cooldown, "cooldown", "whom, ability", 2, 2),
-    sig(Builtin::Casting, "casting", "whom, ability", 1, 2),
-    sig(Builtin::Snapshot, "snapshot", "x", 1, 1),
+    sig(Builtin::Min, "min", "a, b, …", 2, MANY, "The least of 2 to 16 values."),
+    sig(Builtin::Max, "max", "a, b, …", 2, MANY, "The greatest of 2 to 16 values."),
+    sig(Builtin::Clamp, "clamp", "x, low, high", 3, 3, "x, limited to the range from low to high."),
+    sig(Builtin::Abs, "abs", "x", 1, 1, "The absolute value."),
+    sig(Builtin::Floor, "floor", "x", 1, 1, "Rounded down to a whole number."),
+    sig(Builtin::Ceil, "ceil", "x", 1, 1, "Rounded up to a whole number."),
+    sig(Builtin::Round, "round", "x", 1, 1, "Rounded to the nearest whole number; halves away from zero."),
+    sig(Builtin::Sqrt, "sqrt", "x", 1, 1, "The square root."),
+    sig(Builtin::Exp, "exp", "x", 1, 1, "e to the power of x."),
+    sig(Builtin::Ln, "ln", "x", 1, 1, "The natural logarithm."),
+    sig(Builtin::Lerp, "lerp", "a, b, share", 3, 3, "a + (b - a) × share."),
+    sig(
+        Builtin::If,
+        "if",
+        "condition, then, else",
+        3,
+        3,
+        "One of two values; both are numbers or both are conditions.",
+    ),
+    sig(
+        Builtin::Roll,
+        "roll",
+        "chance, streak = n",
+        1,
+        2,
+        "A condition: true with this chance. With `streak`, at most n misses in a row.",
+    ),
+    sig(Builtin::Between, "between", "low, high", 2, 2, "A number drawn evenly between two bounds."),
+    sig(Builtin::Dice, "dice", "number, sides", 2, 2, "The sum of so many dice, each from 1 to `sides`."),
+    sig(
+        Builtin::Count,
+        "count",
+        "enemies | allies | others | everyone, metres",
+        1,
+        2,
+        "How many stand, seen from the owner of the rule; with metres, within that distance.",
+    ),
+    sig(Builtin::Has, "has", "whom, status", 2, 2, "A condition: whether somebody has a status."),
+    sig(
+        Builtin::Stacks,
+        "stacks",
+        "whom, status",
+        2,
+        2,
+        "How many stacks of a status somebody has, over all instances.",
+    ),
+    sig(Builtin::Tagged, "tagged", "whom, tag", 2, 2, "A condition: whether somebody has a status with a tag."),
+    sig(Builtin::Uses, "uses", "whom, ability", 2, 2, "How often somebody can still use an ability with `uses`."),
+    sig(Builtin::Charges, "charges", "whom, ability", 2, 2, "How many charges of an ability somebody has."),
+    sig(
+        Builtin::Cooldown,
+        "cooldown",
+        "whom, ability",
+        2,
+        2,
+        "Seconds until the cooldown of somebody's ability is over, else 0.",
+    ),
+    sig(
+        Builtin::Casting,
+        "casting",
+        "whom, ability",
+        1,
+        2,
+        "A condition: whether somebody casts or keeps up an ability, or that one.",
+    ),
+    sig(Builtin::Snapshot, "snapshot", "x", 1, 1, "The value of x when the status was applied."),
 ];
 
-const fn sig(builtin: Builtin, name: &'static str, arguments: &'static str, least: usize, most: usize) -> Signature {
-    Signature { builtin, name, arguments, least, most }
+const fn sig(
+    builtin: Builtin,
+    name: &'static str,
+    arguments: &'static str,
+    least: usize,
+    most: usize,
+    about: &'static str,
+) -> Signature {
+    Signature { builtin, name, arguments, least, most, about }
 }
 
 impl Builtin {
@@ -111,6 +161,16 @@ impl Builtin {
     pub fn usage(self) -> String {
         let signature = self.signature();
         format!("{}({})", signature.name, signature.arguments)
+    }
+
+    /// All of them, in the order of the reference.
+    pub fn all() -> impl Iterator<Item = Self> {
+        TABLE.iter().map(|signature| signature.builtin)
+    }
+
+    /// One sentence on what it gives.
+    pub fn about(self) -> &'static str {
+        self.signature().about
     }
 
     /// Whether it takes so many arguments.

@@ -57,6 +57,19 @@ pub enum Unit {
     PerSecond,
 }
 
+impl Unit {
+    /// In words.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Share => "share",
+            Self::Seconds => "seconds",
+            Self::Count => "count",
+            Self::Amount => "amount",
+            Self::PerSecond => "per second",
+        }
+    }
+}
+
 macro_rules! quantities {
     ($($variant:ident $name:literal [$($must:ident)*] [$($may:ident)*] $unit:ident $about:literal;)*) => {
         /// What is measured in each fight.
@@ -99,15 +112,15 @@ quantities! {
     WinRate "win_rate" [Side] [] Share "Share of fights that the side wins.";
     DrawRate "draw_rate" [] [] Share "Share of fights that nobody wins.";
     Duration "duration" [] [] Seconds "How long a fight lasts.";
-    DefeatRate "defeat_rate" [Who] [] Share "Share of fights in which all of them are defeated.";
-    Defeated "defeated" [Who] [] Count "How many of them are defeated.";
+    DefeatRate "defeat_rate" [Who] [] Share "Share of fights at the end of which all of them are defeated.";
+    Defeated "defeated" [Who] [] Count "How many of them are defeated at the end.";
     Survivors "survivors" [Who] [] Count "How many of them stand at the end.";
-    DefeatTime "defeat_time" [Who] [] Seconds "When the first of them is defeated; fights in which none is do not count.";
+    DefeatTime "defeat_time" [Who] [] Seconds "When one of them is defeated for the first time; fights in which none is do not count.";
     Left "left" [Who Pool] [] Amount "What is left in the pool at the end, all of them together.";
     LeftShare "left_share" [Who Pool] [] Share "The same as a share of the caps.";
     Damage "damage" [Who] [Source] Amount "Damage that they deal.";
     DamagePerSecond "damage_per_second" [Who] [Source] PerSecond "Damage that they deal, by the duration of the fight.";
-    DamageShare "damage_share" [Who Source] [] Share "Share of all their damage that comes of it.";
+    DamageShare "damage_share" [Who Source] [] Share "Its share of all their damage.";
     DamageTaken "damage_taken" [Who] [Source] Amount "Damage that reaches their pools.";
     Prevented "prevented" [Who Step] [] Amount "What the step takes off hits on them.";
     Soaked "soaked" [Who] [Pool] Amount "What their pools soak up.";
@@ -116,22 +129,22 @@ quantities! {
     HealingPerSecond "healing_per_second" [Who] [Source] PerSecond "Healing that they do, by the duration of the fight.";
     HealingTaken "healing_taken" [Who] [Source] Amount "Healing that reaches their pools.";
     Overheal "overheal" [Who] [Source] Amount "Healing of theirs that finds no room.";
-    Restored "restored" [Who Pool] [] Amount "What the pool gains past all steps.";
-    Drained "drained" [Who Pool] [] Amount "What the pool loses past all steps.";
+    Restored "restored" [Who Pool] [] Amount "What the pool gains without steps.";
+    Drained "drained" [Who Pool] [] Amount "What the pool loses without steps.";
     Spent "spent" [Who Pool] [Ability] Amount "What they pay from the pool.";
     DamagePerCost "damage_per_cost" [Who Pool] [Ability] Amount "Damage that they deal for each point that they pay from the pool.";
     Uses "uses" [Who] [Ability] Count "How often they start an ability.";
-    Hits "hits" [Who] [Source] Count "Hits that they send out.";
+    Hits "hits" [Who] [Source] Count "How many hits they deal, stopped ones included.";
     StoppedRate "stopped_rate" [Who] [Source] Share "Share of their hits that a step stops.";
     EvadedRate "evaded_rate" [Who] [Step] Share "Share of the hits on them that a step stops.";
     MarkRate "mark_rate" [Who Mark] [Source] Share "Share of their hits that carry the mark.";
     Ticks "ticks" [Who] [Status] Count "How often statuses of theirs tick.";
-    Applied "applied" [Who Status] [] Count "How often they take the status on.";
+    Applied "applied" [Who Status] [] Count "How often the status is applied to them.";
     Uptime "uptime" [Who Status] [] Share "Share of the time that they have the status.";
     MeanStacks "mean_stacks" [Who Status] [] Count "Stacks while they have the status.";
     Unavailable "unavailable" [Who] [Ability Reason] Seconds "Seconds in which they are free to act and an ability is unavailable; of all their abilities together, if none is named.";
     Experience "experience" [Who] [] Amount "Experience that they gain, all of them together.";
-    Idle "idle" [Who] [] Share "Share of their time on their feet in which they are free to act and can use nothing.";
+    Idle "idle" [Who] [] Share "Share of the time in which they stand, are free to act and can use nothing.";
 }
 
 impl Quantity {

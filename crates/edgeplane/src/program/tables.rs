@@ -95,6 +95,8 @@ pub(crate) struct CompiledLine {
     pub(crate) time: bool,
     /// The condition is drawn.
     pub(crate) chance: bool,
+    /// Only a status or a piece brings the ability, and no line names it: that it is not known is no news.
+    pub(crate) quiet: bool,
     /// Another line uses the same ability.
     pub(crate) repeated: bool,
     /// The ability's index in lists of all abilities of all combatants.
@@ -239,6 +241,8 @@ impl Program {
                 aims: line.aims,
                 time: condition.time,
                 chance: condition.chance,
+                quiet: usize::from(line.place) >= plan.abilities.len() - plan.brought
+                    && (line.of_tag || plan.policy.name.is_empty()),
                 repeated: uses.iter().filter(|other| other.place == line.place).count() > 1,
                 ability_index: first + u32::from(line.place),
             }

@@ -87,6 +87,58 @@ impl TriggerEvent {
         EVENTS.iter().find(|(_, event)| *event == self).map_or("", |(name, _)| name)
     }
 
+    /// All events, in the order of the reference.
+    pub fn all() -> impl Iterator<Item = Self> {
+        EVENTS.iter().map(|(_, event)| *event)
+    }
+
+    /// What happens to its subject, who is the owner of the status unless the trigger says `of`.
+    pub fn about(self) -> &'static str {
+        match self {
+            Self::FightBegan => "It is there as the fight begins, or joins later.",
+            Self::HitDealt => "Its hit takes something from a pool.",
+            Self::HitTaken => "A hit takes something from its pool.",
+            Self::HitAvoided => "A step stops a hit on it.",
+            Self::HitSoaked => "A pool of its own soaks a hit, or a part of one.",
+            Self::HealGiven => "It heals somebody.",
+            Self::HealTaken => "It is healed.",
+            Self::AbilityUsed => "It starts an ability.",
+            Self::AbilityUnavailable => {
+                "It is free to act, and an ability that its policy asks for becomes unavailable."
+            }
+            Self::Interrupted => "Its cast is broken.",
+            Self::Gained => "It gains this status.",
+            Self::Renewed => "This status is applied again while it lasts.",
+            Self::Lost => "It loses this status.",
+            Self::StatusGained => "It gains any status.",
+            Self::StatusLost => "It loses any status.",
+            Self::StacksReached => "This status reaches a number of stacks, from below or above.",
+            Self::PoolBelow => "Its pool falls to or below a share of the cap.",
+            Self::PoolAbove => "Its pool rises to or above a share of the cap.",
+            Self::AllyDefeated => "Another one of its side is defeated.",
+            Self::EnemyDefeated => "One of another side is defeated.",
+            Self::Defeated => "It is defeated.",
+            Self::Targeted => "Somebody else starts an ability that is aimed at it.",
+        }
+    }
+
+    /// Who the other one is, if there is one.
+    pub fn other(self) -> &'static str {
+        match self {
+            Self::HitDealt => "the one hit",
+            Self::HitTaken | Self::HitAvoided | Self::HitSoaked => "the attacker",
+            Self::HealGiven => "the one healed",
+            Self::HealTaken => "the healer",
+            Self::AbilityUsed => "the first target",
+            Self::Interrupted => "who broke it",
+            Self::Gained | Self::Renewed | Self::Lost | Self::StatusGained | Self::StatusLost => "who applied it",
+            Self::AllyDefeated | Self::EnemyDefeated => "the defeated",
+            Self::Defeated => "who defeated it",
+            Self::Targeted => "the user",
+            Self::FightBegan | Self::AbilityUnavailable | Self::StacksReached | Self::PoolBelow | Self::PoolAbove => "",
+        }
+    }
+
     /// As a bit of a set.
     pub fn bit(self) -> u32 {
         1 << self as u8
@@ -106,7 +158,7 @@ impl TriggerEvent {
     }
 
     /// Keys that narrow it down.
-    fn own_keys(self) -> &'static [&'static str] {
+    pub fn own_keys(self) -> &'static [&'static str] {
         match self {
             Self::StatusGained => &["status", "tag"],
             Self::StatusLost => &["status", "tag", "reason"],

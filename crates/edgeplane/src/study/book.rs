@@ -16,6 +16,9 @@ pub(super) struct Book {
     groups: [Vec<Probe>; GROUPS],
     sums: Vec<f64>,
     fell: Vec<Option<Time>>,
+    /// When each was defeated for the first time, and how long it was out before it was brought back.
+    first_fell: Vec<Option<Time>>,
+    out: Vec<Time>,
     /// What steps took off the hit on its way.
     taken: Vec<(StepId, f64)>,
     free_time: FreeTime,
@@ -146,6 +149,8 @@ impl Book {
             groups: Default::default(),
             sums: Vec::new(),
             fell: vec![None; setup.combatants.len()],
+            first_fell: vec![None; setup.combatants.len()],
+            out: vec![Time::ZERO; setup.combatants.len()],
             taken: Vec::new(),
             free_time: FreeTime::new(setup),
             wants: EventMask::NONE,
@@ -175,7 +180,7 @@ impl Book {
                 Group::Acting => &[EventKind::Waits, EventKind::Used],
             }
         };
-        let mut wanted = vec![EventKind::Defeated];
+        let mut wanted = vec![EventKind::Defeated, EventKind::Revived];
         for group in Group::ALL {
             if !self.groups[group as usize].is_empty() {
                 wanted.extend_from_slice(kinds(group));
@@ -286,6 +291,8 @@ impl Book {
         }
         self.sums.fill(0.0);
         self.fell.fill(None);
+        self.first_fell.fill(None);
+        self.out.fill(Time::ZERO);
         self.taken.clear();
         for probe in self.groups.iter_mut().flatten() {
             probe.since.fill((Time::ZERO, 0));
@@ -311,13 +318,16 @@ impl Book {
             Term::Duration => fight.now().seconds(),
             Term::Time(times) => fight.now().seconds() * times,
             Term::AllDefeated(who) => truth(who.iter().all(|who| self.fell[who.index()].is_some())),
-            Term::AnyFell(who) => truth(who.iter().any(|who| self.fell[who.index()].is_some())),
+            Term::AnyFell(who) => truth(who.iter().any(|who| self.first_fell[who.index()].is_some())),
             Term::FirstFall(who) => {
-                who.iter().filter_map(|who| self.fell[who.index()]).min().map_or(0.0, Time::seconds)
+                who.iter().filter_map(|who| self.first_fell[who.index()]).min().map_or(0.0, Time::seconds)
             }
             Term::Fallen(who) => who.iter().filter(fell).count() as f64,
             Term::Standing(who) => who.iter().filter(|who| fight.stands(**who)).count() as f64,
-            Term::Alive(who) => who.iter().map(|who| self.fell[who.index()].unwrap_or(fight.now()).seconds()).sum(),
+            Term::Alive(who) => {
+                let stood = |who: &CombatantId| self.fell[who.index()].unwrap_or(fight.now()) - self.out[who.index()];
+                who.iter().map(|who| stood(who).seconds()).sum()
+            }
             Term::Left(who, pool) => who.iter().map(|who| fight.pool(*who, *pool)).sum(),
             Term::Cap(who, pool) => who.iter().map(|who| fight.cap(*who, *pool)).sum(),
             Term::Sum(sum) => self.sums[*sum],
@@ -477,7 +487,14 @@ impl Observer for Book {
             Event::StatusStacks { target, status, total, .. } | Event::StatusLost { target, status, total, .. } => {
                 self.stacks_now(at, target, Some(status), total);
             }
-            Event::Defeated { who, .. } => self.fell[who.index()] = Some(at),
+            Event::Defeated { who, .. } => {
+                self.fell[who.index()] = Some(at);
+                self.first_fell[who.index()].get_or_insert(at);
+            }
+            Event::Revived { target, .. } => {
+                let fell = self.fell[target.index()].take().unwrap_or(at);
+                self.out[target.index()] = self.out[target.index()] + (at - fell);
+            }
             _ => {}
         }
     }

@@ -343,6 +343,7 @@ impl Observer for Tally {
             EventKind::StatusLost,
             EventKind::StatusPrevented,
             EventKind::Defeated,
+            EventKind::Revived,
             EventKind::Joined,
         ]);
         WANTED
@@ -389,6 +390,11 @@ impl Observer for Tally {
                 self.free_time.stops(at, who);
                 self.fell[who.index()] += 1;
                 self.there[who.index()].0 = Some(at);
+            }
+            Event::Revived { target, .. } => {
+                let (left, joined) = std::mem::replace(&mut self.there[target.index()], (None, at));
+                self.alive[target.index()] += left.map_or(0, |left| (left - joined).0);
+                self.fell[target.index()] -= 1;
             }
             Event::Joined { who, .. } => self.there[who.index()].1 = at,
             _ => {}

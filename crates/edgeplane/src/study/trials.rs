@@ -108,7 +108,7 @@ pub struct CombatantFigures {
     pub combatant: String,
     /// Its side.
     pub side: String,
-    /// Share of fights in which it was defeated.
+    /// Share of fights at the end of which it is defeated.
     pub defeated: Proportion,
     /// Damage dealt to pools, per second of a fight.
     pub damage_per_second: Estimate,
@@ -306,6 +306,12 @@ fn combatant(setup: &Setup, tally: &Tally, index: usize) -> CombatantFigures {
     let damage: f64 = sources.map(|source| tally.row(who, source)[Sum::Damage as usize]).sum();
     let rate =
         |moments: &[super::tally::Moments]| mean_estimate(moments[index].sum, moments[index].squares, tally.fights);
+    // What only a status or a piece brings is listed where it came to something.
+    let own = abilities.len() - program.characters()[plan.character.index()].brought;
+    let figures = abilities.iter().enumerate().filter_map(|(place, ability)| {
+        let figures = ability_figures(setup, tally, who, *ability, damage);
+        (place < own || figures.uses > 0.0 || !figures.unavailable.is_empty()).then_some(figures)
+    });
     CombatantFigures {
         combatant: plan.label.clone(),
         side: setup.sides[plan.side.index()].clone(),
@@ -313,7 +319,7 @@ fn combatant(setup: &Setup, tally: &Tally, index: usize) -> CombatantFigures {
         damage_per_second: rate(&tally.damage_rate),
         healing_per_second: rate(&tally.healing_rate),
         idle: share(tally.free(who), tally.alive(who)),
-        abilities: abilities.iter().map(|ability| ability_figures(setup, tally, who, *ability, damage)).collect(),
+        abilities: figures.collect(),
         by_status: statuses().filter_map(|status| status_source(setup, tally, who, status, damage)).collect(),
         statuses: statuses().filter_map(|status| status_figures(setup, tally, who, status)).collect(),
     }

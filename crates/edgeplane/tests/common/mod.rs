@@ -11,6 +11,8 @@ use edgeplane::{CombatantId, Fight, Game, Log, Setup, Time};
 
 pub(crate) const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
 
+pub(crate) const LOCK_HOUSE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/lock-house");
+
 pub(crate) const ONE: CombatantId = CombatantId(0);
 pub(crate) const OTHER: CombatantId = CombatantId(1);
 

@@ -72,12 +72,12 @@ impl<C: Chance> Engine<'_, C> {
         let end = [here[0] + along[0] * far, here[1] + along[1] * far];
         let edge = zone.radius + MARGIN;
         let ends_inside = length(minus(end, zone.middle)) < edge;
-        let (seconds, now) = (enters / speed, self.state.now);
+        let now = self.state.now;
         let (course, until) = if !ends_inside {
             (toward(tangent(minus(zone.middle, here), edge, aim), speed), now + POLL)
-        } else if seconds > 1e-6 {
+        } else if enters > MARGIN {
             // Up to the edge, and no further for as long as the target is in there.
-            (planned, self.after(seconds))
+            (planned, self.after(enters / speed))
         } else {
             ([0.0; 2], now + POLL)
         };

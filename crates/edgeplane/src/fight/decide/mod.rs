@@ -230,7 +230,7 @@ impl<C: Chance> Engine<'_, C> {
         let gate = self.state.lines[policy.first_line as usize + index].gate;
         let ability = &mut self.state.abilities[line.ability_index as usize];
         // The stock has several reasons; whatever else is closed at the same gate is closed for the same one.
-        let known = ability.reported == Some(gate) && gate != Gate::Stock;
+        let known = (ability.reported == Some(gate) && gate != Gate::Stock) || (gate == Gate::NotKnown && line.quiet);
         if known || (line.repeated && self.another_got_further(policy, index, gate)) {
             return Ok(());
         }

@@ -10,7 +10,7 @@ use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{Control, Doing, EffectContext, Gate, LineState, Walk};
 use crate::program::{
     AbilityPlan, Area, Chance, CombatantId, CompiledPolicy, FormulaId, HAIR, POLL, Plane, Slot, Time, inner, meeting,
-    minus,
+    minus, parting,
 };
 use crate::rules::{Moves, SideRule};
 
@@ -278,6 +278,13 @@ impl<C: Chance> Engine<'_, C> {
     fn approach(&mut self, who: CombatantId, (target, reach): (CombatantId, f64), moves: Moves, speed: f64) {
         let away = minus(self.place_of(target), self.place_of(who));
         let course = self.course_of(target);
+        if self.state.who(who).mobile && self.within(who, target, reach) {
+            // It is busy, so nothing opens by that: it stays until the other has gone.
+            let leaves = parting(away, course, 0.0, reach + 2.0 * HAIR);
+            let until = leaves.map_or(Time::NEVER, |seconds| self.after(seconds));
+            self.state.walks[who.index()].until = until;
+            return;
+        }
         let goes = moves != Moves::Hold && speed > 0.0;
         let meets = meeting(away, course, if goes { speed } else { 0.0 }, reach);
         let until = match meets {

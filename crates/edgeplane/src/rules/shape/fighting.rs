@@ -12,7 +12,7 @@ pub(in crate::rules) static GEAR: TableShape = TableShape {
         ABOUT,
         EXTENDS,
         TEMPLATE,
-        key("slot", Shape::Text, "One piece for each slot; without one, a piece takes up none."),
+        key("slot", Shape::Text, "One piece for each slot; a piece without a slot takes up none."),
         key("set", Shape::Text, "The set that it belongs to."),
         key("statuses", NAMES, "Statuses held while it is worn."),
         MODIFY,
@@ -42,7 +42,7 @@ pub(in crate::rules) static SET_STATUS: TableShape = TableShape {
     about: "A status that a set gives.",
     needs: &["status"],
     keys: &[
-        key("status", Shape::Text, "Which."),
+        key("status", Shape::Text, "The name."),
         key("stacks", Shape::Whole(1, 1_000_000), "How many stacks; one if it is not given."),
         key("duration", Shape::Formula, "Seconds from then on; as long as the pieces are worn if it is not given."),
     ],
@@ -50,46 +50,46 @@ pub(in crate::rules) static SET_STATUS: TableShape = TableShape {
 
 pub(in crate::rules) static ZONE: TableShape = TableShape {
     name: "zone",
-    about: "A piece of ground, and what it does to those inside.",
+    about: "An area on the ground and what it does to those inside.",
     needs: &[],
     keys: &[
         ABOUT,
         EXTENDS,
         TEMPLATE,
         key("radius", Shape::Formula, "Metres from its middle to its edge."),
-        key("grows", Shape::Formula, "Metres by which its radius grows each second."),
-        key("lasts", Shape::Formula, "Seconds."),
-        key("affects", Shape::Choice(&["allies", "enemies", "everyone"]), "Whom it is about, as its owner sees it."),
-        key("owner", Shape::Flag, "Its owner too."),
-        key("carried", Shape::Flag, "It goes with the one whom it was placed on."),
-        key("max_instances", Shape::Whole(1, 100), "Most of its kind that one owner has at once."),
-        key("tags", NAMES, "Words by which policies avoid it."),
-        key("uses", Shape::Whole(1, 1_000_000), "How often it is entered before it ends."),
+        key("grows", Shape::Formula, "Metres by which its radius grows per second."),
+        key("lasts", Shape::Formula, "Seconds; as long as the fight by default."),
+        key("affects", Shape::Choice(&["allies", "enemies", "everyone"]), "Whom it affects, seen from its owner."),
+        key("owner", Shape::Flag, "It affects its owner too."),
+        key("carried", Shape::Flag, "It moves with the one around whom it was placed."),
+        key("max_instances", Shape::Whole(1, 100), "Most at once of one owner; 1 by default."),
+        key("tags", NAMES, "For policies that avoid it."),
+        key("uses", Shape::Whole(1, 1_000_000), "It ends after so many entries."),
         key("apply", NAMES, "Statuses held by those inside."),
-        key("enters", EFFECTS, "What happens to those who enter."),
-        key("leaves", EFFECTS, "What happens to those who leave."),
+        key("enters", EFFECTS, "Effects on those who enter."),
+        key("leaves", EFFECTS, "Effects on those who leave."),
     ],
 };
 
 pub(in crate::rules) static POLICY: TableShape = TableShape {
     name: "policy",
-    about: "How a character chooses.",
+    about: "How a combatant chooses.",
     needs: &["use"],
     keys: &[
         ABOUT,
+        key("reaction", Shape::Number(0.0, 3_600.0), "Reaction time of an idle combatant, in seconds; 0 by default."),
+        key("choose", Shape::Choice(&["first", "weighted", "random"]), "How one of the possible lines is chosen."),
         key(
-            "reaction",
-            Shape::Number(0.0, 3_600.0),
-            "Reaction time: seconds until an idle combatant acts on what allows it to.",
+            "target",
+            Shape::Formula,
+            "A score for targets; the highest is picked first by abilities with pick = \"policy\".",
         ),
-        key("choose", Shape::Choice(&["first", "weighted", "random"]), "Which of the lines that are possible."),
-        key("target", Shape::Formula, "A score; the highest is picked first where an ability says pick = \"policy\"."),
         key(
             "move",
             Shape::Either(&[Shape::Choice(&["approach", "hold"]), Shape::Table(&POLICY_MOVE)]),
             "How it walks.",
         ),
-        key("use", Shape::List(&POLICY_LINE), "Abilities, the most wanted first."),
+        key("use", Shape::List(&POLICY_LINE), "Lines, the most important first."),
     ],
 };
 
@@ -108,10 +108,10 @@ pub(in crate::rules) static POLICY_USE: TableShape = TableShape {
     about: "A line of a policy.",
     needs: &[],
     keys: &[
-        key("ability", Shape::Text, "What to use."),
+        key("ability", Shape::Text, "The ability."),
         key("tag", Shape::Text, "Any ability with this tag, in the order in which a character lists them."),
-        key("when", Shape::Formula, "It is wanted only when this is true."),
-        key("weight", Shape::Formula, "How likely it is chosen, where a policy chooses by weight."),
+        key("when", Shape::Formula, "The line applies only if this is true."),
+        key("weight", Shape::Formula, "How likely it is chosen, compared with others."),
     ],
 };
 
@@ -122,14 +122,14 @@ pub(in crate::rules) static POLICY_GROUP: TableShape = TableShape {
     about: "Lines of which chance chooses one of those that are possible.",
     needs: &["choose", "use"],
     keys: &[
-        key("choose", Shape::Choice(&["weighted", "random"]), "How."),
+        key("choose", Shape::Choice(&["weighted", "random"]), "How one of the possible lines is chosen."),
         key("use", Shape::List(&Shape::Table(&POLICY_USE)), "The lines."),
     ],
 };
 
 pub(in crate::rules) static CHARACTER: TableShape = TableShape {
     name: "character",
-    about: "Who can fight.",
+    about: "A combatant before a fight.",
     needs: &[],
     keys: &[
         ABOUT,
@@ -139,13 +139,13 @@ pub(in crate::rules) static CHARACTER: TableShape = TableShape {
         key("attributes", Shape::ByName(&Shape::Either(&[Shape::Formula, AMOUNTS])), "Its own bases."),
         key("pools", NAMES, "The pools that it has."),
         key("abilities", NAMES, "What it can do."),
-        key("can_learn", NAMES, "Abilities that it does not have until it is given them."),
+        key("can_learn", NAMES, "Abilities that it has only after they were given."),
         key("gear", Shape::List(&Shape::Either(&[Shape::Text, Shape::Table(&PIECE)])), "What it wears."),
-        key("statuses", NAMES, "Statuses that it has for good."),
+        key("statuses", NAMES, "Statuses that it has for good, whatever their duration."),
         IMMUNE,
         UNTARGETABLE,
-        key("policy", Shape::Text, "How it chooses."),
-        key("reward", Shape::Formula, "Experience for those who defeat it."),
+        key("policy", Shape::Text, "Its policy; without one, abilities are tried in order."),
+        key("reward", Shape::Formula, "Experience for each enemy who stands when it is defeated."),
         key("spends", NAMES, "Points that it spends, one after the other, over and over."),
     ],
 };
@@ -154,12 +154,12 @@ pub(in crate::rules) static PIECE: TableShape = TableShape {
     name: "piece",
     about: "A piece of gear that it wears by chance.",
     needs: &["piece"],
-    keys: &[key("piece", Shape::Text, "Which."), key("chance", Shape::Formula, "How likely.")],
+    keys: &[key("piece", Shape::Text, "The name."), key("chance", Shape::Formula, "How likely.")],
 };
 
 pub(in crate::rules) static ENCOUNTER: TableShape = TableShape {
     name: "encounter",
-    about: "Who meets whom.",
+    about: "Who fights whom.",
     needs: &["sides"],
     keys: &[
         ABOUT,
@@ -168,10 +168,10 @@ pub(in crate::rules) static ENCOUNTER: TableShape = TableShape {
             Shape::ByName(&Shape::List(&Shape::Either(&[Shape::Text, Shape::Table(&MEMBER)]))),
             "Two sides or more, each with its members.",
         ),
-        key("distance", Shape::Number(0.0, 1e6), "Metres between two sides that are given no places."),
+        key("distance", Shape::Number(0.0, 1e6), "Metres between two sides without places of their own."),
         key("time_limit", Shape::Number(0.001, 864_000.0), "Seconds after which it ends."),
-        key("at_limit", Shape::Text, "The side that wins then; nobody, if it is not given."),
-        key("script", Shape::List(&Shape::Table(&MOMENT)), "What happens by itself."),
+        key("at_limit", Shape::Text, "The side that wins at the time limit; nobody by default."),
+        key("script", Shape::List(&Shape::Table(&MOMENT)), "Abilities that take effect at given moments."),
     ],
 };
 
@@ -180,18 +180,18 @@ pub(in crate::rules) static MEMBER: TableShape = TableShape {
     about: "Combatants of one character.",
     needs: &["character"],
     keys: &[
-        key("character", Shape::Text, "Which."),
+        key("character", Shape::Text, "The name."),
         key("count", Shape::Whole(1, 1_000), "How many."),
         key("at", Shape::Place, "Where they stand, in metres."),
         key("spread", Shape::Number(0.0, 1e6), "Metres between two of them, in a row across."),
         key(
             "joins",
             Shape::Either(&[Shape::Number(0.001, 864_000.0), Shape::Choice(&["called"])]),
-            "Seconds after which they join, or that they wait to be called.",
+            "Seconds after which they join, or `called`.",
         ),
-        key("vital", Shape::Flag, "Their side has lost as soon as one of them falls."),
-        key("statuses", NAMES, "Statuses that they have as they begin."),
-        key("start", AMOUNTS, "What is in their pools as they begin."),
+        key("vital", Shape::Flag, "Their side has lost as soon as one of them is defeated."),
+        key("statuses", NAMES, "Statuses that are applied as they begin."),
+        key("start", AMOUNTS, "Amounts in their pools as they begin."),
     ],
 };
 
@@ -203,29 +203,29 @@ pub(in crate::rules) static MOMENT: TableShape = TableShape {
         key("at", Shape::Number(0.0, 864_000.0), "Seconds from the beginning."),
         key("every", Shape::Number(0.001, 864_000.0), "Seconds from one to the next."),
         key("times", Shape::Whole(1, 1_000_000), "How often."),
-        key("ability", Shape::Text, "Which."),
-        key("by", Shape::Text, "The side as whose it counts."),
+        key("ability", Shape::Text, "The name."),
+        key("by", Shape::Text, "The side or character that acts."),
     ],
 };
 
 pub(in crate::rules) static GAUNTLET: TableShape = TableShape {
     name: "gauntlet",
-    about: "A row of encounters, fought by the same combatants.",
+    about: "Encounters one after the other, with the same combatants.",
     needs: &["side", "encounters"],
     keys: &[
         ABOUT,
-        key("side", Shape::Text, "Whose combatants go from one to the next."),
+        key("side", Shape::Text, "The side that goes from one to the next."),
         key("encounters", NAMES, "In order."),
         key("keeps", NAMES, "Pools that are not filled in between."),
         key("rests", AMOUNTS, "What they gain in between."),
         key("keeps_uses", Shape::Flag, "Limited uses are not renewed in between."),
-        key("fallen", Shape::Choice(&["out", "back"]), "What becomes of who has fallen."),
+        key("fallen", Shape::Choice(&["out", "back"]), "Whether the defeated return."),
     ],
 };
 
 pub(in crate::rules) static EXPECT: TableShape = TableShape {
     name: "expect",
-    about: "What should stay true.",
+    about: "What must stay true.",
     needs: &["that", "in"],
     keys: &[
         key("that", Shape::Text, "A measure: win_rate(keepers)."),
@@ -233,7 +233,7 @@ pub(in crate::rules) static EXPECT: TableShape = TableShape {
         key("between", Shape::List(&ANY_NUMBER), "The least and the greatest value that are right."),
         key("at_least", ANY_NUMBER, "The least value that is right."),
         key("at_most", ANY_NUMBER, "The greatest value that is right."),
-        key("because", Shape::Text, "Told when it fails."),
-        key("trials", Shape::Whole(100, 10_000_000), "How many fights are asked at first."),
+        key("because", Shape::Text, "Shown when it fails."),
+        key("trials", Shape::Whole(100, 10_000_000), "Fights at first; 250 by default."),
     ],
 };

@@ -93,6 +93,19 @@ pub(super) fn own(shape: &TableShape) -> Vec<&'static str> {
     shape.names().into_iter().filter(|name| !["extends", "template"].contains(name)).collect()
 }
 
+/// Every effect, each as a table whose first key names it.
+pub fn effects() -> impl Iterator<Item = &'static TableShape> {
+    let Shape::Either(shapes) = parts::EFFECT else { return [].iter().filter_map(table_of as fn(_) -> _) };
+    shapes.iter().filter_map(table_of as fn(_) -> _)
+}
+
+fn table_of(shape: &'static Shape) -> Option<&'static TableShape> {
+    match shape {
+        Shape::Table(table) => Some(table),
+        _ => None,
+    }
+}
+
 /// A whole ruleset. A folder's files may each hold any part of it.
 pub static RULESET: TableShape = TableShape {
     name: "ruleset_file",
@@ -105,30 +118,30 @@ pub static RULESET: TableShape = TableShape {
             Shape::ByName(&Shape::Either(&[Shape::Formula, Shape::Table(&ATTRIBUTE)])),
             "Numbers that characters have.",
         ),
-        key("pools", Shape::ByName(&Shape::Table(&POOL)), "What is spent and regained: health, breath."),
+        key("pools", Shape::ByName(&Shape::Table(&POOL)), "Amounts that are spent and regained: health, breath."),
         key("damage_types", Shape::ByName(&Shape::Table(&DAMAGE_TYPE)), "Kinds of damage."),
-        key("hit_steps", Shape::List(&Shape::Table(&STEP)), "What every hit goes through, in order."),
-        key("heal_steps", Shape::List(&Shape::Table(&STEP)), "What every healing goes through, in order."),
+        key("hit_steps", Shape::List(&Shape::Table(&STEP)), "The steps of every hit, in order."),
+        key("heal_steps", Shape::List(&Shape::Table(&STEP)), "The steps of every heal, in order."),
         key("curve", Shape::ByName(&Shape::Table(&CURVE)), "Functions given by points: name(x) in formulas."),
-        key("formula", Shape::ByName(&Shape::Table(&FUNCTION)), "Formulas of one's own: name(a, b) in formulas."),
-        key("status", Shape::ByName(&Shape::Table(&STATUS)), "What lasts on a combatant for a while."),
+        key("formula", Shape::ByName(&Shape::Table(&FUNCTION)), "Formulas that others can call: name(a, b)."),
+        key("status", Shape::ByName(&Shape::Table(&STATUS)), "Buffs, debuffs and other conditions of a combatant."),
+        key("diminish", Shape::ByName(&Shape::Table(&DIMINISH)), "Repeated statuses with this tag last for less time."),
+        key("ability", Shape::ByName(&Shape::Table(&ABILITY)), "What combatants can do."),
+        key("gear", Shape::ByName(&Shape::Table(&GEAR)), "Pieces that can be worn."),
+        key("gear_set", Shape::ByName(&Shape::Table(&GEAR_SET)), "What several pieces of gear give together."),
+        key("zone", Shape::ByName(&Shape::Table(&ZONE)), "Areas on the ground."),
+        key("policy", Shape::ByName(&Shape::Table(&POLICY)), "How combatants choose."),
+        key("threat", Shape::Table(&THREAT), "How threat arises."),
+        key("levels", Shape::Table(&LEVELS), "What a level needs and gives."),
+        key("point", Shape::ByName(&Shape::Table(&POINT)), "What a spent point gives."),
+        key("character", Shape::ByName(&Shape::Table(&CHARACTER)), "Combatants before a fight."),
+        key("encounter", Shape::ByName(&Shape::Table(&ENCOUNTER)), "Who fights whom."),
         key(
-            "diminish",
-            Shape::ByName(&Shape::Table(&DIMINISH)),
-            "Repeated statuses with this tag last shorter and shorter.",
+            "gauntlet",
+            Shape::ByName(&Shape::Table(&GAUNTLET)),
+            "Encounters one after the other, with the same combatants.",
         ),
-        key("ability", Shape::ByName(&Shape::Table(&ABILITY)), "What characters can do."),
-        key("gear", Shape::ByName(&Shape::Table(&GEAR)), "What can be worn."),
-        key("gear_set", Shape::ByName(&Shape::Table(&GEAR_SET)), "What several pieces give together."),
-        key("zone", Shape::ByName(&Shape::Table(&ZONE)), "Pieces of ground on which statuses hold."),
-        key("policy", Shape::ByName(&Shape::Table(&POLICY)), "How a character chooses."),
-        key("threat", Shape::Table(&THREAT), "What makes a combatant a threat in the eyes of its enemies."),
-        key("levels", Shape::Table(&LEVELS), "What a level needs, and gives."),
-        key("point", Shape::ByName(&Shape::Table(&POINT)), "What a point that is spent gives."),
-        key("character", Shape::ByName(&Shape::Table(&CHARACTER)), "Who can fight."),
-        key("encounter", Shape::ByName(&Shape::Table(&ENCOUNTER)), "Who meets whom."),
-        key("gauntlet", Shape::ByName(&Shape::Table(&GAUNTLET)), "A row of encounters, fought by the same combatants."),
-        key("expect", Shape::List(&Shape::Table(&EXPECT)), "What should stay true: edgeplane verify."),
-        key("sheet", Shape::ByName(&Shape::Table(&numbers::SHEET)), "Values that live in a spreadsheet."),
+        key("expect", Shape::List(&Shape::Table(&EXPECT)), "What must stay true; checked by `edgeplane verify`."),
+        key("sheet", Shape::ByName(&Shape::Table(&numbers::SHEET)), "Values that stand in a spreadsheet."),
     ],
 };

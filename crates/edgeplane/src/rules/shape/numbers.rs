@@ -6,15 +6,15 @@ use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
 
 pub(in crate::rules) static HEAD: TableShape = TableShape {
     name: "head",
-    about: "What the ruleset is called, and how it is written.",
+    about: "The ruleset as a whole.",
     needs: &[],
     keys: &[
-        key("name", Shape::Text, "For people."),
+        key("name", Shape::Text, "A name for people."),
         key("format", Shape::Whole(1, 1), "The version of the format: 1."),
         key(
             "rounding",
             Shape::Choice(&["none", "floor", "nearest", "ceil"]),
-            "Of the amount that finally reaches a pool.",
+            "How the amount that reaches a pool is rounded.",
         ),
         ABOUT,
     ],
@@ -25,7 +25,7 @@ pub(in crate::rules) static ATTRIBUTE: TableShape = TableShape {
     about: "A number that characters have. A number or a formula alone is its base.",
     needs: &[],
     keys: &[
-        key("base", Shape::Formula, "Before modifiers; 0 if it is not given."),
+        key("base", Shape::Formula, "The value before modifiers; 0 by default."),
         key("min", Shape::Formula, "The final value is never less."),
         key("max", Shape::Formula, "The final value is never more."),
         key("per", Shape::Choice(&["damage_type"]), "One number for each damage type: resist.silt."),
@@ -35,30 +35,26 @@ pub(in crate::rules) static ATTRIBUTE: TableShape = TableShape {
 
 pub(in crate::rules) static POOL: TableShape = TableShape {
     name: "pool",
-    about: "What is spent and regained.",
+    about: "An amount that is spent and regained.",
     needs: &["max"],
     keys: &[
         key("max", Shape::Formula, "Its cap."),
         key(
             "start",
             Shape::Either(&[Shape::Choice(&["full", "empty"]), Shape::Formula]),
-            "What is in it as a fight begins; full if it is not given.",
+            "The amount as a fight begins; full by default.",
         ),
         key(
             "regen",
             Shape::Either(&[Shape::Formula, Shape::Table(&FLOW)]),
-            "Gained a second, or a portion every so often.",
+            "Gain per second, or portions at intervals.",
         ),
         key(
             "decay",
             Shape::Either(&[Shape::Formula, Shape::Table(&FLOW)]),
-            "Lost a second, or a portion every so often.",
+            "Loss per second, or portions at intervals.",
         ),
-        key(
-            "on_cap_change",
-            Shape::Choice(&["keep", "scale", "shift"]),
-            "What becomes of what is in it as its cap changes.",
-        ),
+        key("on_cap_change", Shape::Choice(&["keep", "scale", "shift"]), "What the amount does when the cap changes."),
         key("defeat", Shape::Flag, "A combatant is defeated when it empties."),
         ABOUT,
     ],
@@ -66,7 +62,7 @@ pub(in crate::rules) static POOL: TableShape = TableShape {
 
 pub(in crate::rules) static FLOW: TableShape = TableShape {
     name: "flow",
-    about: "A portion every so often.",
+    about: "Portions at intervals.",
     needs: &["amount", "every"],
     keys: &[
         key("amount", Shape::Formula, "The portion."),
@@ -82,18 +78,18 @@ pub(in crate::rules) static DAMAGE_TYPE: TableShape = TableShape {
 };
 
 const STEP_NAME: Key = key("name", Shape::Text, "Effects and damage types skip it by this name.");
-const STEP_WHEN: Key = key("when", Shape::Formula, "It runs only when this is true.");
+const STEP_WHEN: Key = key("when", Shape::Formula, "The step applies only if this is true.");
 const STEP_TYPES: Key = key("types", NAMES, "Only for these damage types.");
 const STEP_TAGS: Key = key("tags", NAMES, "Only for hits with one of these tags.");
-const STEP_AMOUNT: Key = key("amount", Shape::Formula, "What the amount becomes.");
-const STEP_STOP: Key = key("stop", Shape::Text, "The hit ends here, and is told as this: dodged.");
+const STEP_AMOUNT: Key = key("amount", Shape::Formula, "The amount that leaves the step.");
+const STEP_STOP: Key = key("stop", Shape::Text, "The hit ends here and is reported with this word: dodged.");
 const STEP_SOAK: Key = key("soak", Shape::Text, "This pool takes as much as it holds.");
 const STEP_ALWAYS: Key = key("always", Shape::Flag, "`skips = \"all\"` does not skip it.");
-const STEP_MARK: Key = key("mark", Shape::Text, "The hit is marked, for later steps and answers: critical.");
+const STEP_MARK: Key = key("mark", Shape::Text, "Marks the hit for later steps and triggers: critical.");
 
 pub(in crate::rules) static STEP: TableShape = TableShape {
     name: "step",
-    about: "A step that amounts go through.",
+    about: "A step of hits or heals.",
     needs: &["name"],
     keys: &[
         STEP_NAME,
@@ -124,7 +120,7 @@ pub(in crate::rules) static OWNED_STEP: TableShape = TableShape {
         STEP_MARK,
         STEP_ALWAYS,
         ABOUT,
-        key("of", Shape::Choice(&["hits_dealt", "hits_taken"]), "Of which hits of its owner."),
+        key("of", Shape::Choice(&["hits_dealt", "hits_taken"]), "For which hits of its owner."),
         key("before", Shape::Text, "The step before which it runs."),
         key("after", Shape::Text, "The step after which it runs."),
     ],
@@ -143,26 +139,22 @@ pub(in crate::rules) static CURVE: TableShape = TableShape {
 
 pub(in crate::rules) static FUNCTION: TableShape = TableShape {
     name: "function",
-    about: "A formula of one's own.",
+    about: "A formula that others can call.",
     needs: &["is"],
-    keys: &[
-        key("args", NAMES, "The names of what it is called with."),
-        key("is", Shape::Formula, "What it gives."),
-        ABOUT,
-    ],
+    keys: &[key("args", NAMES, "Names of its arguments."), key("is", Shape::Formula, "Its value."), ABOUT],
 };
 
 pub(in crate::rules) static DIMINISH: TableShape = TableShape {
     name: "diminish",
-    about: "Repeated statuses with a tag last shorter and shorter.",
+    about: "Repeated statuses with this tag last for less time.",
     needs: &["window"],
     keys: &[
         ABOUT,
-        key("window", Shape::Number(0.0, 1e6), "Seconds without one after which all is as at first."),
+        key("window", Shape::Number(0.0, 1e6), "Seconds without one, after which the row begins again."),
         key(
             "steps",
             Shape::List(&Shape::Number(0.0, 1.0)),
-            "Factors of the duration, one after the other; the last stays.",
+            "Factors of the duration, one after the other; the last one stays.",
         ),
     ],
 };
@@ -180,7 +172,7 @@ pub(in crate::rules) static THREAT: TableShape = TableShape {
 
 pub(in crate::rules) static LEVELS: TableShape = TableShape {
     name: "levels",
-    about: "What a level needs, and gives.",
+    about: "What a level needs and gives.",
     needs: &[],
     keys: &[
         ABOUT,
@@ -193,14 +185,14 @@ pub(in crate::rules) static LEVELS: TableShape = TableShape {
 
 pub(in crate::rules) static POINT: TableShape = TableShape {
     name: "point",
-    about: "What a point that is spent gives.",
+    about: "What a spent point gives.",
     needs: &["gives"],
-    keys: &[ABOUT, key("gives", AMOUNTS, "Added for each, by attribute.")],
+    keys: &[ABOUT, key("gives", AMOUNTS, "Added for each point, by attribute.")],
 };
 
 pub(in crate::rules) static SHEET: TableShape = TableShape {
     name: "sheet",
-    about: "Values that live in a spreadsheet.",
+    about: "Values that stand in a spreadsheet.",
     needs: &["file", "of"],
     keys: &[
         ABOUT,

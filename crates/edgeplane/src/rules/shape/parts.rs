@@ -4,14 +4,14 @@ use super::doing::{ABOUT, EXTENDS, TEMPLATE};
 use super::numbers::OWNED_STEP;
 use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
 
-pub(super) const MODIFY: Key = key("modify", Shape::List(&A_MODIFIER), "Changes to attributes while it lasts.");
-pub(super) const TICKS: Key = key("every", Shape::Table(&EVERY), "What happens again and again while it lasts.");
+pub(super) const MODIFY: Key = key("modify", Shape::List(&A_MODIFIER), "Changes to attributes.");
+pub(super) const TICKS: Key = key("every", Shape::Table(&EVERY), "Ticks.");
 pub(super) const HIT_STEPS: Key = key("hit_steps", Shape::List(&A_STEP), "Steps that it adds to hits of its owner.");
-pub(super) const ON: Key = key("on", Shape::List(&A_TRIGGER), "What it triggers on.");
-pub(super) const IMMUNE: Key = key("immune", NAMES, "Tags of statuses that its owner does not take on.");
+pub(super) const ON: Key = key("on", Shape::List(&A_TRIGGER), "Triggers.");
+pub(super) const IMMUNE: Key = key("immune", NAMES, "Tags of statuses that are not applied to its owner.");
 pub(super) const BRINGS: Key = key("abilities", NAMES, "Abilities that its owner has for as long.");
 pub(super) const UNTARGETABLE: Key =
-    key("untargetable", Shape::Choice(&["enemies", "everyone"]), "Abilities of these cannot be used on it.");
+    key("untargetable", Shape::Choice(&["enemies", "everyone"]), "Who cannot target it.");
 pub(super) const EFFECTS: Shape = Shape::List(&EFFECT);
 
 static A_MODIFIER: Shape = Shape::Table(&MODIFIER);
@@ -20,30 +20,30 @@ static A_TRIGGER: Shape = Shape::Table(&TRIGGER);
 
 pub(in crate::rules) static STATUS: TableShape = TableShape {
     name: "status",
-    about: "What lasts on a combatant for a while.",
+    about: "A buff, a debuff or another condition of a combatant.",
     needs: &[],
     keys: &[
         ABOUT,
         EXTENDS,
         TEMPLATE,
-        key("icon", Shape::Text, "A key by which a game finds its picture."),
+        key("icon", Shape::Text, "A name by which a game finds its picture."),
         key("text", Shape::Text, "For players, with values in braces: slowed by {slow} %."),
-        key("values", AMOUNTS, "What stands in for the names in braces."),
-        key("kind", Shape::Choice(&["buff", "debuff", "neutral"]), "Whether it is good for its owner."),
-        key("tags", NAMES, "Words by which it is cleansed, refused and asked for."),
+        key("values", AMOUNTS, "The values for the names in braces."),
+        key("kind", Shape::Choice(&["buff", "debuff", "neutral"]), "Good or bad for its owner."),
+        key("tags", NAMES, "For cleansing, immunity, triggers and formulas."),
         key("duration", Shape::Formula, "Seconds; inf for one that does not end by itself."),
         key("while", Shape::Formula, "It ends as soon as this is false."),
         key(
             "reapply",
             Shape::Choice(&["keep", "refresh", "extend", "replace", "strongest", "longest", "stack", "separate"]),
-            "What a second application does while the first lasts.",
+            "What another application does while it lasts.",
         ),
-        key("per", Shape::Choice(&["target", "caster"]), "One for each target, or for each caster on it."),
-        key("stack_timer", Shape::Choice(&["refresh", "keep", "each"]), "What a further stack does to the time."),
+        key("per", Shape::Choice(&["target", "caster"]), "One record per target, or one per caster on it."),
+        key("stack_timer", Shape::Choice(&["refresh", "keep", "each"]), "What another stack does to the time."),
         key("max_stacks", Shape::Whole(1, 1_000_000), "Most stacks."),
-        key("max_instances", Shape::Whole(1, 1_000), "Most at once that are separate."),
-        key("longest", Shape::Formula, "Seconds that an extended one can have left at most."),
-        key("rank", Shape::Formula, "Of two, the one with the greater stays."),
+        key("max_instances", Shape::Whole(1, 1_000), "Most separate instances."),
+        key("longest", Shape::Formula, "Most seconds that an extended one can have left."),
+        key("rank", Shape::Formula, "With `reapply = \"strongest\"`, the one with the higher rank stays."),
         MODIFY,
         TICKS,
         HIT_STEPS,
@@ -52,14 +52,14 @@ pub(in crate::rules) static STATUS: TableShape = TableShape {
         BRINGS,
         key("side", Shape::Choice(&["caster"]), "Its owner is on the side of whoever applied it."),
         UNTARGETABLE,
-        key("interrupts", Shape::Flag, "It breaks a cast as it comes."),
-        key("taunts", Shape::Flag, "Its owner picks whoever applied it before anybody else."),
+        key("interrupts", Shape::Flag, "It breaks a cast when it is applied."),
+        key("taunts", Shape::Flag, "Its owner picks the one who applied it first."),
         IMMUNE,
-        key("resist", Shape::Formula, "Chance that the target does not take it on."),
-        key("hidden", Shape::Flag, "Not for players' eyes."),
+        key("resist", Shape::Formula, "Chance that it is not applied."),
+        key("hidden", Shape::Flag, "Not shown to players."),
         key("cleansable", Shape::Flag, "False: nothing can cleanse it."),
-        key("warn", Shape::Number(0.0, 1e6), "Seconds before its end at which that is told."),
-        key("at_max", EFFECTS, "What happens on reaching the most stacks."),
+        key("warn", Shape::Number(0.0, 1e6), "Seconds before its end at which an event reports it."),
+        key("at_max", EFFECTS, "Effects on reaching `max_stacks`."),
         key("consume", Shape::Flag, "The stacks are used up then."),
     ],
 };
@@ -71,43 +71,43 @@ static MODIFIER: TableShape = TableShape {
     keys: &[
         key("attribute", Shape::Text, "Which, with a damage type or without: resist.silt."),
         key("add", Shape::Formula, "Added to the base."),
-        key("percent", Shape::Formula, "In percent of the base with what is added."),
+        key("percent", Shape::Formula, "In percent of the base with all `add`."),
         key("times", Shape::Formula, "A factor of its own."),
         key("at_least", Shape::Formula, "The value is at least this."),
         key("at_most", Shape::Formula, "The value is at most this."),
-        key("set", Shape::Formula, "The value is this; the latest stands."),
+        key("set", Shape::Formula, "The value is this; the latest counts."),
     ],
 };
 
 pub(in crate::rules) static EVERY: TableShape = TableShape {
     name: "every",
-    about: "What happens again and again.",
+    about: "Ticks of a status.",
     needs: &[],
     keys: &[
         key("period", Shape::Formula, "Seconds from one tick to the next."),
         key("ticks", Shape::Whole(1, 100_000), "How many, evenly over the duration, in place of a period."),
-        key("first_tick", Shape::Choice(&["later", "now"]), "Whether there is one at the start."),
+        key("first_tick", Shape::Choice(&["later", "now"]), "`now`: one more at the start."),
         key("part_tick", Shape::Flag, "A last part of a period gives a part of a tick."),
-        key("rhythm", Shape::Choice(&["keep", "restart"]), "What a renewal does to the rhythm."),
-        key("does", EFFECTS, "What a tick brings about."),
+        key("rhythm", Shape::Choice(&["keep", "restart"]), "`restart`: a renewal restarts the rhythm."),
+        key("does", EFFECTS, "Effects of a tick."),
     ],
 };
 
-static TRIGGER: TableShape = TableShape {
+pub(super) static TRIGGER: TableShape = TableShape {
     name: "trigger",
-    about: "What a status triggers on, and how. Keys from `status` on narrow some events down.",
+    about: "A reaction to an event.",
     needs: &["event", "does"],
     keys: &[
-        key("event", Shape::Choice(EVENTS), "What happened, to its owner or by it."),
+        key("event", Shape::Choice(EVENTS), "The event."),
         key(
             "of",
             Shape::Choice(&["self", "others", "allies", "enemies", "anyone"]),
-            "To whom or by whom, as its owner sees them; self if it is not given.",
+            "Whose events, seen from the owner; self by default.",
         ),
         key("when", Shape::Formula, "Only if this is true."),
         key("chance", Shape::Formula, "Only with this chance."),
         key("cooldown", Shape::Formula, "Seconds until it can trigger again."),
-        key("uses", Shape::Whole(1, 1_000_000), "How often it answers, for each application."),
+        key("uses", Shape::Whole(1, 1_000_000), "How often it triggers, for each application."),
         key("does", EFFECTS, "What it brings about."),
         key("status", Shape::Text, "Only for this status."),
         key(
@@ -121,7 +121,7 @@ static TRIGGER: TableShape = TableShape {
                 "owner_defeated",
                 "transferred",
             ]),
-            "Only if a status went for this reason.",
+            "Only if a status ended for this reason.",
         ),
         key("ability", Shape::Text, "Only for this ability."),
         key("tag", Shape::Text, "Only for abilities, or statuses, with this tag."),
@@ -158,16 +158,12 @@ const EVENTS: &[&str] = &[
 
 pub(in crate::rules) static STATUS_FILTER: TableShape = TableShape {
     name: "status_filter",
-    about: "Which statuses are meant.",
+    about: "Selects statuses of somebody.",
     needs: &[],
     keys: &[
         key("kind", Shape::Choice(&["buff", "debuff", "neutral"]), "Of this kind."),
         key("tags", NAMES, "With one of these tags."),
-        key(
-            "count",
-            Shape::Either(&[Shape::Choice(&["all"]), Shape::Whole(1, 1_000)]),
-            "How many; one if it is not given.",
-        ),
+        key("count", Shape::Either(&[Shape::Choice(&["all"]), Shape::Whole(1, 1_000)]), "How many; 1 by default."),
         key("pick", Shape::Choice(&["oldest", "newest", "longest"]), "Which first."),
     ],
 };
@@ -184,8 +180,8 @@ const SPREAD: Key = key("spread", Shape::Formula, "Share by which it varies to e
 const SKIPS: Key = key("skips", SKIPPED, "Steps that it skips, or \"all\".");
 /// Steps by name, or all of them.
 pub(super) const SKIPPED: Shape = Shape::Either(&[NAMES, Shape::Choice(&["all"])]);
-const TAGS: Key = key("tags", NAMES, "Words that steps ask for.");
-const POOL: Key = key("pool", Shape::Text, "The pool that it reaches; the one that defeats if it is not given.");
+const TAGS: Key = key("tags", NAMES, "For steps with `tags`.");
+const POOL: Key = key("pool", Shape::Text, "The pool that it reaches; the one that defeats by default.");
 const AMOUNT: Key = key("amount", Shape::Formula, "How much.");
 const STACKS: Key = key("stacks", Shape::Formula, "How many.");
 const BY: Key = key("by", Shape::Formula, "Seconds.");
@@ -219,7 +215,7 @@ macro_rules! effects {
         pub(super) static EFFECT: Shape = Shape::Either(&[$(
             Shape::Table(&TableShape {
                 needs: &[stringify!($name)],
-                ..effect(concat!("outcome_", stringify!($name)), $about,
+                ..effect(concat!("effect_", stringify!($name)), $about,
                     &[key(stringify!($name), $takes, $about), $($more,)* WHEN, CHANCE])
             })
         ),*]);
@@ -228,28 +224,28 @@ macro_rules! effects {
 
 effects! {
     damage: "A hit.", Shape::Formula, SPREAD, key("type", Shape::Text, "Its damage type."), SKIPS, TAGS, POOL, TO, WITHIN;
-    heal: "Healing.", Shape::Formula, SPREAD, SKIPS, TAGS, POOL, TO, WITHIN;
-    restore: "Adds to a pool, past all steps.", Shape::Text, AMOUNT, TO, WITHIN;
-    drain: "Takes from a pool, past all steps.", Shape::Text, AMOUNT, key("to_caster", Shape::Formula, "Share of it that the caster gets."), TO, WITHIN;
+    heal: "A heal.", Shape::Formula, SPREAD, SKIPS, TAGS, POOL, TO, WITHIN;
+    restore: "Adds to a pool, without steps.", Shape::Text, AMOUNT, TO, WITHIN;
+    drain: "Takes from a pool, without steps.", Shape::Text, AMOUNT, key("to_caster", Shape::Formula, "Share of it that the caster gets."), TO, WITHIN;
     apply: "Applies a status.", Shape::Text, STACKS, key("duration", Shape::Formula, "Seconds, in place of its own duration."), TO, WITHIN;
-    cleanse: "Takes statuses away.", WHICH, TO, WITHIN;
-    transfer: "Hands statuses of the caster on.", WHICH, TO, WITHIN;
-    consume: "Uses stacks of a status up.", NAME_OR_TAG, STACKS, TO, WITHIN;
-    extend: "Gives a status more time.", NAME_OR_TAG, BY, TO, WITHIN;
-    shorten: "Takes time from a status.", NAME_OR_TAG, BY, TO, WITHIN;
+    cleanse: "Removes statuses.", WHICH, TO, WITHIN;
+    transfer: "Gives statuses of the receiver to the one who acts.", WHICH, TO, WITHIN;
+    consume: "Uses up stacks of a status.", NAME_OR_TAG, STACKS, TO, WITHIN;
+    extend: "Makes a status last longer.", NAME_OR_TAG, BY, TO, WITHIN;
+    shorten: "Makes a status end sooner.", NAME_OR_TAG, BY, TO, WITHIN;
     interrupt: "Breaks a cast.", Shape::Either(&[Shape::Flag, Shape::Table(&BY_TAG), Shape::Table(&BY_ABILITY)]), TO, WITHIN;
-    push: "Metres away from the caster.", Shape::Formula, TO, WITHIN;
-    pull: "Metres toward the caster.", Shape::Formula, TO, WITHIN;
-    call: "Calls members of the encounter who wait to be called.", Shape::Text, key("count", Shape::Formula, "How many.");
+    push: "Moves the receiver so many metres away from the caster.", Shape::Formula, TO, WITHIN;
+    pull: "Moves the receiver so many metres toward the caster.", Shape::Formula, TO, WITHIN;
+    call: "Members of the encounter who wait to be called join.", Shape::Text, key("count", Shape::Formula, "How many.");
     zone: "Places a zone.", Shape::Text, TO, WITHIN;
-    threat: "Adds so much threat.", Shape::Formula, TO, WITHIN;
-    leap: "The caster leaps to within so many metres.", Shape::Formula, TO, WITHIN;
-    toggle: "Applies a status, or takes it away if it is there.", Shape::Text, TO, WITHIN;
+    threat: "The one who acts becomes so much more of a threat to the receiver.", Shape::Formula, TO, WITHIN;
+    leap: "Moves the caster to within so many metres of the receiver.", Shape::Formula, TO, WITHIN;
+    toggle: "Applies a status, or removes it if it is there.", Shape::Text, TO, WITHIN;
     win: "The side of the one who acts wins.", Shape::Flag;
     wear: "Puts a piece of gear on.", Shape::Text, TO, WITHIN;
     take_off: "Takes a piece of gear off.", Shape::Text, TO, WITHIN;
-    give: "Hands over an ability.", Shape::Text, TO, WITHIN;
+    give: "Gives an ability.", Shape::Text, TO, WITHIN;
     revive: "Brings back one who is defeated.", AMOUNTS, TO, WITHIN;
     experience: "Gives experience.", Shape::Formula, TO, WITHIN;
-    take: "Takes an ability back.", NAME_OR_TAG, TO, WITHIN;
+    take: "Takes abilities away.", NAME_OR_TAG, TO, WITHIN;
 }
