@@ -354,6 +354,9 @@ pub(crate) struct TuneArgs {
     /// A goal, such as 'win_rate(keepers) = 0.5 +- 0.02' or 'duration.p50 in 6..9'
     #[arg(long, value_name = "GOAL", value_parser = Goal::parse, required = true)]
     pub(crate) want: Vec<Goal>,
+    /// Fights that the search may take; then it ends with the best that it has found, and proves that
+    #[arg(long, value_name = "NUMBER", default_value_t = 4_000_000)]
+    pub(crate) fights: u64,
     #[command(flatten)]
     pub(crate) plan: PlanArgs,
     #[command(flatten)]

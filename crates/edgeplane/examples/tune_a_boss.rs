@@ -19,7 +19,7 @@ fn main() -> Result<(), Error> {
     let (numbers, goals): (Vec<Vary>, Vec<Goal>) =
         (numbers.into_iter().flatten().collect(), goals.into_iter().flatten().collect());
     let plan = TrialsPlan { trials: 2_000, ..TrialsPlan::default() };
-    let found = run_tuning(&game, "duel", &numbers, &goals, &plan, &|_| {})?;
+    let found = run_tuning(&game, "duel", &numbers, &goals, &plan.into(), &|_| {})?;
     println!("{}", if found.met { "All goals are met with" } else { "Nothing meets the goals; the nearest is" });
     for number in &found.numbers {
         println!("  {} × {:.3} (now {})", number.path, number.value, number.now);

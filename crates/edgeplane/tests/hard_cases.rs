@@ -7,7 +7,8 @@ use std::sync::Arc;
 
 use crate::common::game;
 use edgeplane::study::{
-    Goal, Variant, Vary, run_comparison, run_expectation, run_sensitivity, run_to_precision, run_tuning,
+    Goal, SearchEnd, Stop, TuningPlan, Variant, Vary, run_comparison, run_expectation, run_sensitivity,
+    run_to_precision, run_tuning,
 };
 use edgeplane::{Figure, Game, Override, Setup, TrialsPlan};
 
@@ -169,7 +170,8 @@ fn sensitivity_claims_no_more_than_was_looked_for() {
 
 fn tuned(game: &Game, encounter: &str, vary: &[&str], want: &str, seed: u64) -> (bool, Vec<f64>) {
     let vary: Vec<Vary> = vary.iter().map(|text| Vary::parse(text).unwrap()).collect();
-    let found = run_tuning(game, encounter, &vary, &[Goal::parse(want).unwrap()], &plan(2_000, seed), &|_| {}).unwrap();
+    let found =
+        run_tuning(game, encounter, &vary, &[Goal::parse(want).unwrap()], &plan(2_000, seed).into(), &|_| {}).unwrap();
     (found.met, found.numbers.iter().map(|number| number.value).collect())
 }
 
@@ -203,4 +205,25 @@ fn tuning_finds_the_smallest_change_also_where_there_are_several_answers() {
 
 fn hypot(a: f64, b: f64) -> f64 {
     (a * a + b * b).sqrt()
+}
+
+static ENOUGH: std::sync::atomic::AtomicBool = std::sync::atomic::AtomicBool::new(false);
+
+#[test]
+fn a_search_that_ends_early_says_what_it_knows() {
+    let game = throws("");
+    let vary = [Vary::parse("attributes.chance=0..1").unwrap()];
+    let goal = [Goal::parse("win_rate(x) = 64% +- 1%").unwrap()];
+    let short = TuningPlan { fights: 3_000, ..plan(2_000, 1).into() };
+    let found = run_tuning(&game, "chance", &vary, &goal, &short, &|_| {}).unwrap();
+    assert_eq!(found.end, SearchEnd::UsedUp);
+    // What was under way is finished, and the figures of now are looked at.
+    assert!(found.searched < 3_000 + 2 * 16_000, "{}", found.searched);
+    assert!((found.after[0].value.unwrap() - 0.64).abs() < 0.1, "the nearest so far is proven: {found:?}");
+    let mut stops = plan(2_000, 1);
+    stops.stop = Some(Stop::at(&ENOUGH));
+    let raise = |done: u64| ENOUGH.store(done > 4_000, std::sync::atomic::Ordering::Relaxed);
+    let found = run_tuning(&game, "chance", &vary, &goal, &stops.into(), &raise).unwrap();
+    assert_eq!((found.end, found.met), (SearchEnd::Stopped, false));
+    assert!(found.after[0].value.is_some() && found.trials > 0 && found.searched < 6_000, "{found:?}");
 }

@@ -149,7 +149,7 @@ fn tune(game: &Game, varied: &[&str], goals: &[&str]) -> edgeplane::study::Tunin
 fn tune_in(game: &Game, encounter: &str, varied: &[&str], goals: &[&str]) -> edgeplane::study::Tuning {
     let varied: Vec<Vary> = varied.iter().map(|text| Vary::parse(text).unwrap()).collect();
     let goals: Vec<Goal> = goals.iter().map(|text| Goal::parse(text).unwrap()).collect();
-    run_tuning(game, encounter, &varied, &goals, &plan(4_000), &|_| {}).unwrap()
+    run_tuning(game, encounter, &varied, &goals, &plan(4_000).into(), &|_| {}).unwrap()
 }
 
 #[test]

@@ -1,6 +1,6 @@
 //! `edgeplane tune`: what value do I want?
 
-use edgeplane::study::run_tuning;
+use edgeplane::study::{TuningPlan, run_tuning};
 
 use super::{Failure, Sink};
 use crate::args::{Format, TuneArgs};
@@ -9,8 +9,8 @@ use crate::view::{progress, text, tuning};
 pub(crate) fn run(args: &TuneArgs) -> Result<(), Failure> {
     let game = super::open(&args.ruleset)?;
     let bar = progress::Spinner::new("fights looked at");
-    let found =
-        run_tuning(&game, &args.encounter, &args.vary, &args.want, &super::plan(&args.plan), &|done| bar.at(done));
+    let plan = TuningPlan { study: super::plan(&args.plan), fights: args.fights };
+    let found = run_tuning(&game, &args.encounter, &args.vary, &args.want, &plan, &|done| bar.at(done));
     bar.finish();
     let found = found?;
     let sink = Sink(&args.output);

@@ -1,15 +1,21 @@
 //! What a search for values came to.
 
-use edgeplane::study::{Goal, TunedNumber, Tuning};
+use edgeplane::study::{Goal, SearchEnd, TunedNumber, Tuning};
 
 use super::table::{self, Column};
 use super::{figures, text};
 
 pub(crate) fn draw(found: &Tuning, goals: &[Goal]) -> String {
-    let verdict = if found.met {
-        "All goals are met by the smallest change that was found:".to_owned()
-    } else {
-        text::strong("The goals cannot be met within these ranges. This comes nearest:")
+    let verdict = match (found.met, found.end) {
+        (true, SearchEnd::Complete) => "All goals are met by the smallest change that was found:".to_owned(),
+        (true, _) => "All goals are met by the smallest change that was found within these fights:".to_owned(),
+        (false, SearchEnd::Complete) => {
+            text::strong("The goals cannot be met within these ranges. This comes nearest:")
+        }
+        (false, SearchEnd::UsedUp) => {
+            text::strong("Nothing that meets the goals was found within these fights. This comes nearest:")
+        }
+        (false, SearchEnd::Stopped) => text::strong("Stopped before the search was over. The best so far, not proven:"),
     };
     let number = |number: &TunedNumber| {
         let now = if number.scales { format!("1 × ({})", number.now) } else { number.now.clone() };
@@ -39,10 +45,14 @@ pub(crate) fn draw(found: &Tuning, goals: &[Goal]) -> String {
         Column::Words(""),
     ];
     let proof = table::draw(&columns, goals.iter().enumerate().map(goal).collect());
+    let (trials, points) = (text::grouped(found.trials), text::grouped(found.points));
+    let searched = text::grouped(found.searched);
+    let from = match found.end {
+        SearchEnd::Stopped => format!("{trials} fights on the search's own seeds"),
+        _ => format!("{trials} fights on other seeds than the search's"),
+    };
     format!(
-        " {verdict}\n\n{numbers}\n{proof}\n The figures are from {} fights on other seeds than the search's, which looked at {} points.\n",
-        text::grouped(found.trials),
-        text::grouped(found.points)
+        " {verdict}\n\n{numbers}\n{proof}\n The figures are from {from}. The search looked at {points} points in {searched} fights.\n"
     )
 }
 

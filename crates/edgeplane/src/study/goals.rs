@@ -61,6 +61,15 @@ impl Goal {
         if unit == Unit::Share { 0.1 } else { relative.max(1e-9) }
     }
 
+    /// How far a figure misses the goal at least, as far as twice its interval goes.
+    pub(super) fn misses_at_least(&self, figure: &Figure) -> f64 {
+        let (Some(value), half) = (figure.value, 2.0 * figure.half_width()) else { return 0.0 };
+        if !half.is_finite() {
+            return 0.0;
+        }
+        (self.least - value - half).max(value - half - self.most).max(0.0) / self.size(figure.unit)
+    }
+
     /// How far a figure misses the goal, 0 when it is met with some room to spare for chance: the proof is made
     /// on other seeds.
     pub(super) fn miss(&self, figure: &Figure) -> f64 {

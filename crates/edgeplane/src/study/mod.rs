@@ -36,5 +36,5 @@ pub use statistics::{Confidence, Estimate, Proportion, Quantile, mean_estimate, 
 pub use stop::Stop;
 pub use sweep::{Sweep, SweepPoint, VariedNumber, run_sweep};
 pub use trials::{AbilityFigures, Bin, CombatantFigures, SideFigures, Trials, TrialsPlan, run_trials};
-pub use tune::{TunedNumber, Tuning, run_tuning};
+pub use tune::{SearchEnd, TunedNumber, Tuning, TuningPlan, run_tuning};
 pub use vary::Vary;

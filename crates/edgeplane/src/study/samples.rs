@@ -79,6 +79,11 @@ impl<'a> Crew<'a> {
         Self { pool, seed: plan.seed, stop: plan.stop, done: AtomicU64::new(0), progress }
     }
 
+    /// How many fights have been played so far.
+    pub(super) fn done(&self) -> u64 {
+        self.done.load(Ordering::Relaxed)
+    }
+
     /// Whether the study ends before its time.
     pub(super) fn is_stopped(&self) -> bool {
         self.stop.is_some_and(Stop::is_raised)

@@ -16,6 +16,8 @@ use crate::game::Game;
 /// Fights for a first look at a point, and at each finer stage of the search. The last stage is as long as the
 /// goals are narrow.
 const STAGES: [u64; 3] = [1_000, 4_000, 16_000];
+/// Fewest fights by which a point is judged.
+const FEWEST: u64 = 256;
 /// Most fights of the last stage.
 const MOST: u64 = 400_000;
 /// Points that the search begins with, besides the values of now.
@@ -30,6 +32,40 @@ const MOST_OF_PROOF: u64 = 2_000_000;
 const PROOFS: u64 = 3;
 /// Seeds of the proof are other ones than those of the search.
 const PROOF_SEED: u64 = 0x5eed_0fa1_1970_0f01;
+
+/// How a search goes about it.
+#[derive(Clone, Copy, Debug)]
+pub struct TuningPlan {
+    /// The seed, the threads and the stop signal; its number of trials is the least of the proof.
+    pub study: TrialsPlan,
+    /// Fights after which the search ends with the best that it has found. What is under way is finished, and the proof
+    /// comes on top.
+    pub fights: u64,
+}
+
+impl Default for TuningPlan {
+    fn default() -> Self {
+        TrialsPlan::default().into()
+    }
+}
+
+impl From<TrialsPlan> for TuningPlan {
+    fn from(study: TrialsPlan) -> Self {
+        Self { study, fights: 4_000_000 }
+    }
+}
+
+/// How a search ended.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum SearchEnd {
+    /// It came to its own end.
+    Complete,
+    /// Its fights were used up: there may be a smaller change, or one that meets the goals.
+    UsedUp,
+    /// It was stopped: the figures are the search's own, and nothing is proven.
+    Stopped,
+}
 
 /// What a search came to.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -52,6 +88,10 @@ pub struct Tuning {
     pub trials: u64,
     /// Points that were looked at.
     pub points: u64,
+    /// Fights of the search.
+    pub searched: u64,
+    /// How the search ended.
+    pub end: SearchEnd,
 }
 
 /// A number that is tuned.
@@ -75,15 +115,16 @@ pub struct TunedNumber {
 /// proven on other seeds. `progress` is called with the number of fights.
 ///
 /// # Errors
-/// As [`Game::variant`] and [`super::run_measures`]; [`Error::Stopped`] if it is stopped before the search is over.
+/// As [`Game::variant`] and [`super::run_measures`]; [`Error::Stopped`] if it is stopped before anything is known.
 pub fn run_tuning(
     game: &Game,
     encounter: &str,
     varied: &[Vary],
     goals: &[Goal],
-    plan: &TrialsPlan,
+    plan: &TuningPlan,
     progress: &(dyn Fn(u64) + Sync),
 ) -> Result<Tuning, Error> {
+    let TuningPlan { study: plan, fights } = plan;
     let measures: Vec<&str> = goals.iter().map(|goal| goal.measure.as_str()).collect();
     // What is wrong with a measure is said before any search.
     game.measured(encounter, &measures)?;
@@ -101,18 +142,31 @@ pub fn run_tuning(
         proof: STAGES[2],
         points: 0,
         finer: 1,
+        fights: *fights,
+        best: None,
     };
     search.start = search.now()?;
     if let Some(tuning) = search.already_met(plan)? {
         return Ok(tuning);
     }
     let mut found = search.run()?;
-    while search.finer < FINEST && search.worth(STAGES.len(), &found)?.missed > 0.0 && search.can_be_finer() {
+    while search.finer < FINEST
+        && !search.is_over()
+        && search.worth(STAGES.len(), &found)?.missed > 0.0
+        && search.can_be_finer()
+    {
         found = search.refine(&found)?;
     }
+    if search.crew.is_stopped() {
+        return search.so_far();
+    }
+    let end = if search.is_over() { SearchEnd::UsedUp } else { SearchEnd::Complete };
     let trials = plan.trials.max(search.proof);
     let mut after = search.prove(&found, trials, plan, 0)?;
     for again in 1..PROOFS {
+        if search.is_over() {
+            break;
+        }
         let Some(better) = search.corrected(&found, &after)? else { break };
         found = better;
         after = search.prove(&found, trials, plan, again)?;
@@ -133,6 +187,8 @@ pub fn run_tuning(
         goals_met,
         trials,
         points: search.points,
+        searched: search.crew.done(),
+        end,
     })
 }
 
@@ -164,6 +220,18 @@ struct Search<'a> {
     points: u64,
     /// How many times finer the lattice is than at first, for ranges without a step.
     finer: i64,
+    /// Fights after which it ends.
+    fights: u64,
+    /// The best point so far by its values, with its figures and their fights.
+    best: Option<Best>,
+}
+
+/// The best point so far.
+struct Best {
+    worth: Worth,
+    values: Vec<f64>,
+    figures: Vec<Figure>,
+    fights: u64,
 }
 
 impl Search<'_> {
@@ -207,15 +275,78 @@ impl Search<'_> {
     }
 
     fn worth(&mut self, stage: usize, point: &Point) -> Result<Worth, Error> {
+        self.race(stage, point, Worth { missed: f64::INFINITY, moved: f64::INFINITY })
+    }
+
+    /// The same beside a point that is known: fights end as soon as it is clear that this one is not better, or that it
+    /// meets the goals. All points fight on the same seeds, so that what chance does to both hardly matters.
+    fn race(&mut self, stage: usize, point: &Point, rival: Worth) -> Result<Worth, Error> {
         let moved = self.moved(point);
         if let Some(missed) = self.looked.get(&(stage, point.clone())) {
             return Ok(Worth { missed: *missed, moved });
         }
-        let figures = self.figures(point, STAGES.get(stage).copied().unwrap_or(self.last))?;
-        let missed = self.goals.iter().zip(&figures).map(|(goal, figure)| goal.miss(figure)).sum();
+        // Whatever it meets, the other one meets with less change.
+        if rival.missed == 0.0 && moved >= rival.moved {
+            return Ok(Worth { missed: 0.0, moved });
+        }
+        if self.is_over() {
+            return Ok(Worth { missed: f64::INFINITY, moved });
+        }
+        let trials = STAGES.get(stage).copied().unwrap_or(self.last);
+        let variant = self.game.variant(&self.changes(point)?)?.measured(self.encounter, &self.measures)?;
+        let mut running = Running::new(&variant);
+        let mut missed = f64::INFINITY;
+        for part in [16, 4, 1] {
+            let fights = (trials / part).max(FEWEST).min(trials);
+            running.run_to(&self.crew, fights)?;
+            if self.crew.is_stopped() {
+                return Ok(Worth { missed: f64::INFINITY, moved });
+            }
+            let figures = running.figures(Confidence::default());
+            let pairs = || self.goals.iter().zip(&figures);
+            missed = pairs().map(|(goal, figure)| goal.miss(figure)).sum();
+            let at_least: f64 = pairs().map(|(goal, figure)| goal.misses_at_least(figure)).sum();
+            let worth = Worth { missed, moved };
+            if self.best.as_ref().is_none_or(|best| worth < best.worth || (worth == best.worth && fights > best.fights))
+            {
+                let values = self.varied.iter().zip(point).map(|(vary, place)| self.value(vary, *place)).collect();
+                self.best = Some(Best { worth, values, figures, fights });
+            }
+            if missed == 0.0 || at_least > rival.missed {
+                break;
+            }
+        }
         self.points += u64::from(stage == 0 || !self.looked.contains_key(&(0, point.clone())));
         self.looked.insert((stage, point.clone()), missed);
         Ok(Worth { missed, moved })
+    }
+
+    /// Whether the search has to end with what it has: it was stopped, or has used its fights up.
+    fn is_over(&self) -> bool {
+        self.crew.is_stopped() || self.crew.done() >= self.fights
+    }
+
+    /// The best so far, by the search's own figures, without a proof.
+    fn so_far(self) -> Result<Tuning, Error> {
+        let Some(best) = self.best else { return Err(Error::Stopped) };
+        let goals_met: Vec<bool> =
+            self.goals.iter().zip(&best.figures).map(|(goal, figure)| goal.holds(figure)).collect();
+        let number = |(vary, value): (&Vary, &f64)| {
+            Ok(TunedNumber { path: vary.path.clone(), scales: vary.scales, now: vary.now(self.game)?, value: *value })
+        };
+        Ok(Tuning {
+            encounter: self.encounter.to_owned(),
+            goals: self.goals.iter().map(|goal| goal.text.clone()).collect(),
+            met: false,
+            numbers: self.varied.iter().zip(&best.values).map(number).collect::<Result<_, Error>>()?,
+            before: best.figures.clone(),
+            after: best.figures,
+            goals_met,
+            trials: best.fights,
+            points: self.points,
+            searched: self.crew.done(),
+            end: SearchEnd::Stopped,
+        })
     }
 
     fn figures(&self, point: &Point, trials: u64) -> Result<Vec<Figure>, Error> {
@@ -252,7 +383,7 @@ impl Search<'_> {
         let mut scattered = (self.start.clone(), Worth { missed: f64::INFINITY, moved: f64::INFINITY });
         for index in 0..SCATTERED {
             let point = self.scattered(index);
-            let worth = self.worth(0, &point)?;
+            let worth = self.race(0, &point, scattered.1)?;
             if worth < scattered.1 {
                 scattered = (point, worth);
             }
@@ -263,14 +394,25 @@ impl Search<'_> {
             let far = self.descend_to_last(scattered.0)?;
             best = if self.worth(stage, &far)? < self.worth(stage, &best)? { far } else { best };
         }
-        if self.varied.len() > 1 {
+        if self.varied.len() > 1 && !self.is_over() {
             best = self.slide(stage, best)?;
+        }
+        if self.is_over() {
+            return Ok(self.best_point().unwrap_or(best));
         }
         (self.last, self.proof) = self.needed(&best)?;
         if self.last > STAGES[2] {
             best = self.descend(STAGES.len(), best, 256)?;
         }
         Ok(best)
+    }
+
+    /// The best so far as a point of the lattice of now.
+    fn best_point(&self) -> Option<Point> {
+        let place = |(vary, value): (&Vary, &f64)| {
+            (((value - vary.bounds().0) / self.step(vary)).round() as i64).clamp(0, self.steps(vary))
+        };
+        self.best.as_ref().map(|best| self.varied.iter().zip(&best.values).map(place).collect())
     }
 
     fn descend_to_last(&mut self, from: Point) -> Result<Point, Error> {
@@ -339,13 +481,16 @@ impl Search<'_> {
         let (mut best, mut worth) = (from.clone(), self.worth(stage, &from)?);
         let trials = STAGES.get(stage).copied().unwrap_or(self.last);
         for part in [16, 32, 64] {
+            if self.is_over() {
+                break;
+            }
             let Some(point) = self.nearest_on_planes(&best, trials, part)? else { break };
             // The planes are not quite where the measures are: a little farther and nearer is tried too.
             for reach in [1.0, 1.03, 0.97, 1.07] {
                 let place = |(to, from): (&i64, &i64)| from + ((to - from) as f64 * reach).round() as i64;
                 let tried = point.iter().zip(&self.start).map(place);
                 let tried: Point = tried.zip(self.varied).map(|(to, vary)| to.clamp(0, self.steps(vary))).collect();
-                let other = self.worth(stage, &tried)?;
+                let other = self.race(stage, &tried, worth)?;
                 if other < worth {
                     (best, worth) = (tried, other);
                 }
@@ -428,6 +573,8 @@ impl Search<'_> {
             goals_met: vec![true; self.goals.len()],
             trials,
             points: 1,
+            searched: self.crew.done(),
+            end: SearchEnd::Complete,
         }))
     }
 
@@ -448,19 +595,25 @@ impl Search<'_> {
         let mut best = from;
         let mut worth = self.worth(stage, &best)?;
         let mut strides: Vec<i64> = self.varied.iter().map(|vary| (self.steps(vary) / part).max(1)).collect();
+        // The first stages need not find more than where to go on.
+        let parts = [64, 200].get(stage).copied().unwrap_or(i64::MAX);
+        let least: Vec<i64> = self.varied.iter().map(|vary| (self.steps(vary) / parts).max(1)).collect();
         loop {
             let mut moved = false;
             for point in self.neighbours(&best, &strides) {
-                let other = self.worth(stage, &point)?;
+                let other = self.race(stage, &point, worth)?;
                 if other < worth {
                     (best, worth, moved) = (point, other, true);
                 }
             }
+            if self.is_over() {
+                return Ok(best);
+            }
             if !moved {
-                if strides.iter().all(|stride| *stride == 1) {
+                if strides.iter().zip(&least).all(|(stride, least)| stride <= least) {
                     return Ok(best);
                 }
-                strides.iter_mut().for_each(|stride| *stride = (*stride / 2).max(1));
+                strides.iter_mut().zip(&least).for_each(|(stride, least)| *stride = (*stride / 2).max(*least));
             }
         }
     }
