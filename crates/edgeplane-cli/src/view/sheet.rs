@@ -117,15 +117,32 @@ fn policy(sheet: &CharacterSheet) -> String {
     if sheet.policy.is_empty() {
         return String::new();
     }
-    let line = |(index, use_line): (usize, &UseLine)| {
-        let when = if use_line.when.is_empty() { String::new() } else { format!(" when {}", use_line.when) };
-        let weight = if use_line.weight.is_empty() { String::new() } else { format!(" · weight {}", use_line.weight) };
-        format!("   {}. {}{when}{weight}\n", index + 1, use_line.ability)
+    let said = |line: &UseLine| {
+        let when = if line.when.is_empty() { String::new() } else { format!(" when {}", line.when) };
+        let weight = if line.weight.is_empty() { String::new() } else { format!(" · weight {}", line.weight) };
+        format!("{}{when}{weight}", line.ability)
     };
-    let lines: String = sheet.policy.iter().enumerate().map(line).collect();
-    let weighed = sheet.policy.iter().any(|line| !line.weight.is_empty());
-    let how = if weighed { "chooses by weight among what it can of" } else { "chooses the first that it can of" };
-    format!("\n {}\n{lines}", text::bold(how))
+    let groups: Vec<&[UseLine]> =
+        sheet.policy.chunk_by(|one, other| one.group.is_some() && one.group == other.group).collect();
+    let one_group = groups.len() == 1 && sheet.policy[0].group.is_some();
+    if one_group {
+        let lines: String = sheet.policy.iter().enumerate().map(|(index, line)| numbered(index, &said(line))).collect();
+        return format!("\n {}\n{lines}", text::bold("chooses by weight among what it can of"));
+    }
+    let mut lines = String::new();
+    for (index, group) in groups.iter().enumerate() {
+        if group[0].group.is_none() {
+            lines.push_str(&numbered(index, &said(&group[0])));
+            continue;
+        }
+        lines.push_str(&numbered(index, "by weight one of"));
+        group.iter().for_each(|line| lines.push_str(&format!("        {}\n", said(line))));
+    }
+    format!("\n {}\n{lines}", text::bold("chooses the first that it can of"))
+}
+
+fn numbered(index: usize, line: &str) -> String {
+    format!("   {}. {line}\n", index + 1)
 }
 
 pub(crate) fn rows(sheet: &CharacterSheet) -> Vec<Vec<String>> {

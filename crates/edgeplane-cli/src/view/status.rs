@@ -28,6 +28,8 @@ fn facts(explained: &StatusExplanation) -> String {
         ("lasts", format!("{lasts}{ticks}")),
         ("reapplied", explained.reapply.clone()),
         ("forbids", explained.forbids.join(", ")),
+        ("control", explained.control.join(", ")),
+        ("brings", explained.brings.join(", ")),
         ("keeps away", explained.immune.join(", ")),
         ("hit steps", explained.hit_steps.join("; ")),
         ("comes from", explained.applied_by.join(", ")),

@@ -74,8 +74,10 @@ pub struct UseLine {
     pub ability: String,
     /// When it is wanted; empty for always.
     pub when: String,
-    /// How likely chance chooses it, compared with the others; empty where the first possible is used.
+    /// How likely chance chooses it, compared with the others of its group; empty for a line that is in none.
     pub weight: String,
+    /// The group of lines among which chance chooses, by number; none for a line that is tried by itself.
+    pub group: Option<u32>,
 }
 
 /// A character in numbers.
@@ -156,6 +158,7 @@ pub fn explain_character_with(
     let line = |line: &UsePlan| UseLine {
         ability: program.ability(line.ability).name.clone(),
         when: line.when.map_or_else(String::new, text),
+        group: line.draws.map(|site| site.0),
         weight: if line.draws.is_some() { line.weight.map_or_else(|| "1".to_owned(), text) } else { String::new() },
     };
     let shown = Shown { setup: &setup, memory: fight.memory() };
@@ -282,9 +285,15 @@ fn by_hand(shown: &Shown<'_>, who: CombatantId, id: AbilityId) -> Vec<String> {
     let program = shown.setup.program();
     let character = &program.characters()[shown.setup.combatants[who.index()].character.index()];
     let had = character.abilities.len() - character.can_learn;
+    let brought = character.abilities[character.abilities.len() - character.brought..].contains(&id);
     let can_learn = character.abilities[had..].contains(&id);
     let slot = program.ability(id).slot.as_ref().map(|slot| format!("slot {slot}"));
-    can_learn.then(|| "only when it is given".to_owned()).into_iter().chain(slot).collect()
+    let only = match (can_learn, brought) {
+        (_, true) => Some("only while a status or a piece brings it".to_owned()),
+        (true, false) => Some("only after it was given".to_owned()),
+        (false, false) => None,
+    };
+    only.into_iter().chain(slot).collect()
 }
 
 /// A piece that is not always worn; the numbers are those of the likelier case.

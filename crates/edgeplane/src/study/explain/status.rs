@@ -11,7 +11,7 @@ use crate::program::{
     CharacterId, CharacterPlan, CombatantId, EveryPlan, Pace, Program, Reapply, Setup, StackTimer, StatusId,
     StatusKind, StatusPlan, Time, TriggerEvent,
 };
-use crate::rules::{MOST_KEPT_APART, Subject};
+use crate::rules::{MOST_KEPT_APART, Subject, Untargetable};
 
 /// More stacks than this are not listed one by one.
 const MOST_LISTED: u32 = 10;
@@ -99,6 +99,10 @@ pub struct StatusExplanation {
     pub immune: Vec<String>,
     /// What its owner cannot do.
     pub forbids: Vec<String>,
+    /// Abilities that its owner has for as long.
+    pub brings: Vec<String>,
+    /// What else it does to its owner, in words.
+    pub control: Vec<String>,
     /// Its modifiers.
     pub modifiers: Vec<ModifierLine>,
     /// Attributes that it changes, others through them included.
@@ -150,6 +154,8 @@ pub fn explain_status(
         reapply: again(plan),
         immune: plan.immune.iter().map(|tag| program.tags[usize::from(*tag)].clone()).collect(),
         forbids: forbids(program, plan),
+        brings: plan.abilities.iter().map(|ability| program.ability(*ability).name.clone()).collect(),
+        control: control(plan),
         modifiers: modifiers(program, plan),
         without: first.map_or_else(Vec::new, |life| values(&life.before)),
         stacks: lives.iter().map(|life| life.line(values(&life.after))).collect(),
@@ -322,6 +328,19 @@ fn again(plan: &StatusPlan) -> String {
         }
     };
     format!("{words}{per}")
+}
+
+fn control(plan: &StatusPlan) -> Vec<String> {
+    let mut words = Vec::new();
+    words.extend(plan.interrupts.then(|| "breaks a cast".to_owned()));
+    words.extend(plan.taunts.then(|| "its owner picks who applied it first".to_owned()));
+    words.extend(plan.turns.then(|| "its owner is on the side of who applied it".to_owned()));
+    words.extend(match plan.untargetable {
+        Untargetable::No => None,
+        Untargetable::Enemies => Some("enemies cannot target its owner".to_owned()),
+        Untargetable::Everyone => Some("nobody else can target its owner".to_owned()),
+    });
+    words
 }
 
 fn forbids(program: &Program, plan: &StatusPlan) -> Vec<String> {
