@@ -326,7 +326,7 @@ fn a_watch_sees_a_folder_that_was_made_anew_and_an_answer_that_goes_into_a_file(
     child.kill().unwrap();
     let output = child.wait_with_output().unwrap();
     let told = String::from_utf8(output.stdout).unwrap();
-    assert!(told.contains("The answer is in a.txt") && !told.contains("Nothing in the answer"), "{told}");
+    assert!(told.contains("The result is in a.txt") && !told.contains("Nothing in the result"), "{told}");
 }
 
 /// Whether every tag is closed and nothing stands bare that has to be escaped: a walk over tags, which is all that is

@@ -186,7 +186,7 @@ fn who_has_fallen_stays_out_or_comes_back() {
     let plan = TrialsPlan { trials: 64, seed: 5, threads: Some(1), ..TrialsPlan::default() };
     // A bite is the end of whom it hits, and there is one before the pup falls.
     let hurt = |fallen: &str| {
-        let keys = format!("{PLAIN}keeps = [\"health\"]\nrests = {{ health = 30 }}\nfallen = \"{fallen}\"\n");
+        let keys = format!("{PLAIN}keeps = [\"health\"]\nrests = {{ health = 30 }}\ndefeated = \"{fallen}\"\n");
         let game = night(&keys, "");
         game.variant(&[Override::parse("ability.bite.does.0.damage=100").unwrap()]).unwrap()
     };

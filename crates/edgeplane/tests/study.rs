@@ -203,7 +203,7 @@ fn explain_walks_through_all_that_can_happen() {
     // At best 50 / 15.92, on average 50 / 5.2, at worst 50 / 3.04.
     assert_eq!(effect.to_empty, Some([4, 10, 17]));
     let steps: Vec<(&str, &str)> = effect.steps.iter().map(|step| (step.step.as_str(), step.result.as_str())).collect();
-    assert_eq!(steps, [("dodge", "passed by"), ("critical", "passed by"), ("shell", "applied")]);
+    assert_eq!(steps, [("dodge", "skipped"), ("critical", "skipped"), ("shell", "applied")]);
     assert_eq!(effect.steps[2].after, 4.0);
 }
 

@@ -70,7 +70,7 @@ const TOUR: &[Stop] = &[
         command: &["check", "{r}", "--set", "ability.boathook.does.0.damage=6 + caster.hefd * 0.9"],
         fails: true,
     },
-    stop("The same answers as files:", &["fight", "{r}", "night_shift", "--trace", "-o", "{o}/night_shift.txt"]),
+    stop("The same results as files:", &["fight", "{r}", "night_shift", "--trace", "-o", "{o}/night_shift.txt"]),
     stop("", &["fight", "{r}", "duel", "--seed", "7", "--format", "json", "-o", "{o}/duel.json"]),
     stop("", &["trials", "{r}", "night_shift", "-n", "2000", "--format", "json", "-o", "{o}/night_shift_trials.json"]),
     stop("", &["trials", "{r}", "night_shift", "-n", "2000", "--format", "csv", "-o", "{o}/night_shift_trials.csv"]),

@@ -21,7 +21,7 @@ pub(super) fn on_request() -> Stop {
             progress::say("stopping with what is known; once more to leave at once");
         });
         if listening.is_err() {
-            progress::warn("Ctrl-C cannot be heard here; it will end the tool without an answer");
+            progress::warn("Ctrl-C cannot be handled here; it ends the tool without a result");
         }
     });
     Stop::at(&REQUESTED)

@@ -93,7 +93,7 @@ fn answer(file: Option<&Path>) -> Result<Option<String>, Failure> {
 /// The answer, unless it goes into a file.
 fn shown(answer: Option<&str>, file: Option<&Path>) -> String {
     match file {
-        Some(path) => format!("The answer is in {}.\n", path.display()),
+        Some(path) => format!("The result is in {}.\n", path.display()),
         None => answer.unwrap_or_default().to_owned(),
     }
 }

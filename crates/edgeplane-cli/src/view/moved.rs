@@ -20,7 +20,7 @@ pub(crate) fn draw(edits: &[Edit], before: &str, after: &str) -> String {
         drawn.push('\n');
     }
     if lines.is_empty() {
-        drawn.push_str(" Nothing in the answer.\n");
+        drawn.push_str(" Nothing in the result.\n");
     }
     lines.iter().take(MOST).for_each(|line| drawn.push_str(line));
     if lines.len() > MOST {

@@ -280,7 +280,7 @@ impl<'a> Teller<'a> {
                 self.result(at, caster, source, target, &came);
             }
             Event::Lost { caster, ability } => {
-                self.line(at, self.who(caster), self.ability(ability), "", &Came::only("finds its targets fallen"))
+                self.line(at, self.who(caster), self.ability(ability), "", &Came::only("has no target left"))
             }
             Event::CapChanged { who, pool, cap, left } => {
                 let came = self.came(format!("{} cap {}", self.pool(pool), plain(cap)), pool, left, 0.0, "");

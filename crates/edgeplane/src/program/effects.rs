@@ -240,7 +240,7 @@ impl Compiler<'_> {
             return Some(to);
         }
         let names: Vec<&str> = place.receivers.iter().map(|(_, name)| *name).collect();
-        let message = format!("nobody is meant by this {}", place.scope.place);
+        let message = format!("`to = \"{}\"` means nobody {}", to.name(), place.scope.place);
         let help = format!("one of {}", crate::text::diagnostic::listed(&names));
         self.out.push(Diagnostic::at(Code::NotHere, rule.to_span, message).help(help));
         None

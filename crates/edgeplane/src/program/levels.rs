@@ -42,7 +42,7 @@ pub struct GauntletPlan {
     /// Limited uses and charges stay spent.
     pub keeps_uses: bool,
     /// Who has fallen is back for the next one.
-    pub fallen_return: bool,
+    pub defeated_return: bool,
 }
 
 /// Most points that anybody can spend.
@@ -143,11 +143,11 @@ impl Compiler<'_> {
             self.program.pools.get(keeps.index()).is_some_and(|pool| pool.defeat)
                 && !rests.iter().any(|(pool, _)| pool == keeps)
         };
-        if rule.fallen_return
+        if rule.defeated_return
             && let Some(kept) = keeps.iter().position(fall_at_once)
         {
             let word = &rule.keeps[kept];
-            let message = format!("who comes back would fall at once: nothing is left of its `{}`", word.text);
+            let message = format!("who comes back would be defeated at once: nothing is left of its `{}`", word.text);
             let help =
                 format!("say what it gains in between: rests = {{ {} = \"0.5 * self.{}.max\" }}", word.text, word.text);
             self.out.push(Diagnostic::at(Code::KeyConflict, word.span, message).help(help));
@@ -163,7 +163,7 @@ impl Compiler<'_> {
             keeps,
             rests,
             keeps_uses: rule.keeps_uses,
-            fallen_return: rule.fallen_return,
+            defeated_return: rule.defeated_return,
         })
     }
 

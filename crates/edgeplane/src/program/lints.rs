@@ -167,7 +167,7 @@ impl Lints<'_> {
             self.rules.effects().any(|effect| matches!(&effect.kind, EffectKind::Zone(word) if word.text == name))
         };
         for zone in self.rules.zones.iter().filter(|zone| !placed(&zone.name)) {
-            let message = format!("nothing brings the zone `{}` about", zone.name);
+            let message = format!("nothing places the zone `{}`", zone.name);
             let help = format!("for example: does = [{{ zone = \"{}\" }}]", zone.name);
             out.push(warn(Code::NeverPlaced, zone.span, message).help(help));
         }

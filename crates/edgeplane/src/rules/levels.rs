@@ -48,8 +48,8 @@ pub struct GauntletRule {
     pub rests: Vec<(Word, Formula)>,
     /// Limited uses and charges stay spent.
     pub keeps_uses: bool,
-    /// Who has fallen is back for the next one.
-    pub fallen_return: bool,
+    /// Who was defeated is back for the next one.
+    pub defeated_return: bool,
 }
 
 pub(super) fn read_levels(node: &Node, out: &mut Diagnostics) -> Option<LevelsRule> {
@@ -126,7 +126,7 @@ pub(super) fn read_gauntlet(node: &Node, path: &str, out: &mut Diagnostics) -> G
         keeps: fields.words("keeps", out).unwrap_or_default(),
         rests: amounts(&fields, "rests", "amounts by pool, such as { health = 20 }", out),
         keeps_uses: fields.flag("keeps_uses", out),
-        fallen_return: fields.choice("fallen", &[("out", false), ("back", true)], out).unwrap_or_default(),
+        defeated_return: fields.choice("defeated", &[("out", false), ("back", true)], out).unwrap_or_default(),
     };
     if let Some(node) = fields.get("encounters").filter(|_| rule.encounters.is_empty()) {
         let message = format!("`{}` lists no encounter", fields.path_of("encounters"));

@@ -191,7 +191,7 @@ impl Course<'_> {
         let crew = &self.crews[stage];
         let mut brought = Vec::with_capacity(crew.len());
         for (who, carried) in crew.iter().zip(carried) {
-            if carried.stood || self.plan.fallen_return {
+            if carried.stood || self.plan.defeated_return {
                 brought.push((*who, carried));
             } else {
                 fight.keep_out(*who);
@@ -213,7 +213,7 @@ impl Course<'_> {
         for (index, who) in self.crews[stage].iter().enumerate() {
             let stood = fight.stands(*who);
             let (level, toward, experience) = (carried[index].level, carried[index].toward, fight.experience(*who));
-            let was_out = stage > 0 && !carried[index].stood && !self.plan.fallen_return;
+            let was_out = stage > 0 && !carried[index].stood && !self.plan.defeated_return;
             fight.carry_over(*who, &self.plan.keeps, uses, &mut carried[index]);
             if was_out {
                 (carried[index].level, carried[index].toward) = (level, toward);

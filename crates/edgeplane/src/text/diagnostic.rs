@@ -79,12 +79,12 @@ codes! {
     NeverFull "never-full" "Warning: a status that cannot reach a number of stacks.";
     ForbidsNothing "forbids-nothing" "Warning: a status forbids abilities of a tag that none has.";
     NeverApplied "never-applied" "Warning: a status that nothing applies.";
-    NeverTriggers "never-triggers" "Warning: a trigger that can never answer.";
+    NeverTriggers "never-triggers" "Warning: a trigger that never triggers.";
     ChanceAboveOne "chance-above-one" "Warning: a chance above 1.";
     NeverOpen "never-open" "Warning: an ability after another one, in the hands of somebody who lacks that.";
     SharesNothing "shares-nothing" "Warning: a shared cooldown of one ability alone.";
     NeverJoins "never-joins" "Warning: somebody who waits to be called by nobody, or a call for whom nobody waits.";
-    NeverPlaced "never-placed" "Warning: a zone that nothing brings about.";
+    NeverPlaced "never-placed" "Warning: a zone that nothing places.";
     UnreadSheet "unread-sheet" "Warning: a sheet in the folder that the ruleset does not name.";
     NeverSpent "never-spent" "Warning: a point that nobody spends anything on.";
     NeverWorn "never-worn" "Warning: a piece of gear that nobody wears.";

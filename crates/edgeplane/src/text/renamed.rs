@@ -1,4 +1,4 @@
-//! Words of earlier versions of the format, so that whoever still writes one is told the new one.
+//! Words of earlier versions of the format, so that an error can name the new one.
 
 /// The old word, the key or name that took its place, and how that is written.
 const RENAMED: &[(&str, &str, &str)] = &[
@@ -11,6 +11,7 @@ const RENAMED: &[(&str, &str, &str)] = &[
     ("fall_time", "defeat_time", "defeat_time"),
     ("fell", "defeated", "defeated"),
     ("falls", "defeated", "defeated"),
+    ("fallen", "defeated", "defeated"),
     ("ally_fell", "ally_defeated", "ally_defeated"),
     ("enemy_fell", "enemy_defeated", "enemy_defeated"),
     ("owner_fell", "owner_defeated", "owner_defeated"),

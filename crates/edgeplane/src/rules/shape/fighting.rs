@@ -219,7 +219,7 @@ pub(in crate::rules) static GAUNTLET: TableShape = TableShape {
         key("keeps", NAMES, "Pools that are not filled in between."),
         key("rests", AMOUNTS, "What they gain in between."),
         key("keeps_uses", Shape::Flag, "Limited uses are not renewed in between."),
-        key("fallen", Shape::Choice(&["out", "back"]), "Whether the defeated return."),
+        key("defeated", Shape::Choice(&["out", "back"]), "Whether the defeated return."),
     ],
 };
 

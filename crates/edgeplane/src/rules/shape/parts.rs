@@ -108,7 +108,7 @@ pub(super) static TRIGGER: TableShape = TableShape {
         key("chance", Shape::Formula, "Only with this chance."),
         key("cooldown", Shape::Formula, "Seconds until it can trigger again."),
         key("uses", Shape::Whole(1, 1_000_000), "How often it triggers, for each application."),
-        key("does", EFFECTS, "What it brings about."),
+        key("does", EFFECTS, "Its effects."),
         key("status", Shape::Text, "Only for this status."),
         key(
             "reason",

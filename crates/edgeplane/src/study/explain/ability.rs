@@ -39,7 +39,7 @@ pub struct StepLine {
     pub before: f64,
     /// The amount that left.
     pub after: f64,
-    /// "passed by", "applied", "stopped".
+    /// "skipped", "applied", "stopped".
     pub result: String,
     /// Its formulas.
     pub worked: Vec<Worked>,
@@ -273,7 +273,7 @@ impl Observer for Walk<'_> {
         if let Event::Stepped { step, heal, before, after, result } = event {
             let steps = if heal { program.heal_steps() } else { program.hit_steps() };
             let result = match result {
-                StepResult::Passed => "passed by",
+                StepResult::Passed => "skipped",
                 StepResult::Applied => "applied",
                 StepResult::Stopped => "stopped",
             };
