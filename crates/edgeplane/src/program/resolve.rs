@@ -252,7 +252,7 @@ impl Resolver<'_, '_> {
         let range = &expr.range;
         match &expr.kind {
             ExprKind::Number { value, .. } if !value.is_finite() => {
-                self.report(Code::BadValue, range, "an endless number cannot stand here".to_owned(), None);
+                self.report(Code::BadValue, range, "an infinite number is not allowed here".to_owned(), None);
                 None
             }
             ExprKind::Number { value, .. } => Some((self.node(TreeKind::Constant(*value), range), Kind::Number)),

@@ -58,7 +58,7 @@ impl Resolver<'_, '_> {
         let role = role.filter(|_| self.scope.fight);
         if role.is_none() {
             let message = if self.scope.fight {
-                "somebody is needed here".to_owned()
+                "the name of a role is needed here".to_owned()
             } else {
                 format!("{what} cannot be asked for {}", self.scope.place)
             };

@@ -203,7 +203,7 @@ fn point(node: &Node, path: &str, out: &mut Diagnostics) -> Option<[f64; 2]> {
 
 fn check_numbers(sides: &[SideMembers], span: Span, path: &str, out: &mut Diagnostics) {
     if sides.len() < 2 {
-        let message = format!("`{path}` has {} sides; an encounter needs two or more", sides.len());
+        let message = format!("`{path}` has too few sides ({}); an encounter needs two or more", sides.len());
         out.push(Diagnostic::at(Code::BadValue, span, message));
     }
     for side in sides {

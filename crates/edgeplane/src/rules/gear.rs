@@ -69,7 +69,7 @@ pub(super) fn read_set(node: &Node, path: &str, out: &mut Diagnostics) -> GearSe
     };
     for entry in &table.entries {
         let Some(pieces) = entry.key.parse().ok().filter(|pieces| (1..=100).contains(pieces)) else {
-            let message = format!("`{path}.{}` is no number of pieces", entry.key);
+            let message = format!("`{path}.{}` is not a number of pieces", entry.key);
             out.push(Diagnostic::at(Code::BadValue, entry.key_span, message).help("a whole number from 1 to 100"));
             continue;
         };

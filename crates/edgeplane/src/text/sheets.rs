@@ -112,7 +112,7 @@ fn rules(document: &mut Document, section: &str, header: &[Cell], rows: &[Vec<Ce
     for row in rows {
         let [name, cells @ ..] = row.as_slice() else { continue };
         if name.text.is_empty() {
-            out.push(Diagnostic::at(Code::MissingKey, name.span, "a row without a name is nobody's"));
+            out.push(Diagnostic::at(Code::MissingKey, name.span, "a row needs a name"));
             continue;
         }
         if cells.len() > header.len() - 1 {
