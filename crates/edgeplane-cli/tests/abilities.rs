@@ -331,7 +331,7 @@ fn gear_is_told_where_it_counts() {
 #[test]
 fn what_comes_and_goes_is_told() {
     let told = squeezed(&answer(&["explain", DEMO, "wheelwright"]));
-    assert!(told.contains("hook_sweep only when it is given; slot hook; reach 2.5 m"), "{told}");
+    assert!(told.contains("hook_sweep only after it was given; slot hook; reach 2.5 m"), "{told}");
     assert!(told.contains("hobnails (feet, with the chance 50%)"), "{told}");
     let fight = squeezed(&answer(&["fight", DEMO, "wheel", "--seed", "3"]));
     assert!(fight.contains("has prod no more") && fight.contains("has hook_sweep now"), "{fight}");
