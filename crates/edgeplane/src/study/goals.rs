@@ -70,6 +70,12 @@ impl Goal {
         (self.least - value - half).max(value - half - self.most).max(0.0) / self.size(figure.unit)
     }
 
+    /// Whether the goal is met as far as twice the figure's interval goes.
+    pub(super) fn is_surely_met(&self, figure: &Figure) -> bool {
+        let half = 2.0 * figure.half_width();
+        figure.value.is_some_and(|value| value - half >= self.least && value + half <= self.most)
+    }
+
     /// How far a figure misses the goal, 0 when it is met with some room to spare for chance: the proof is made
     /// on other seeds.
     pub(super) fn miss(&self, figure: &Figure) -> f64 {

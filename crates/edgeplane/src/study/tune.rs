@@ -306,13 +306,14 @@ impl Search<'_> {
             let pairs = || self.goals.iter().zip(&figures);
             missed = pairs().map(|(goal, figure)| goal.miss(figure)).sum();
             let at_least: f64 = pairs().map(|(goal, figure)| goal.misses_at_least(figure)).sum();
+            let is_met = pairs().all(|(goal, figure)| goal.is_surely_met(figure));
             let worth = Worth { missed, moved };
             if self.best.as_ref().is_none_or(|best| worth < best.worth || (worth == best.worth && fights > best.fights))
             {
                 let values = self.varied.iter().zip(point).map(|(vary, place)| self.value(vary, *place)).collect();
                 self.best = Some(Best { worth, values, figures, fights });
             }
-            if missed == 0.0 || at_least > rival.missed {
+            if is_met || at_least > rival.missed {
                 break;
             }
         }
