@@ -18,9 +18,9 @@ fn run(arguments: &[&str]) -> Output {
 
 fn answer(arguments: &[&str]) -> String {
     let output = run(arguments);
-    let told = String::from_utf8(output.stdout).unwrap();
+    let printed = String::from_utf8(output.stdout).unwrap();
     assert_eq!(output.status.code(), Some(0), "{arguments:?}: {}", String::from_utf8_lossy(&output.stderr));
-    told
+    printed
 }
 
 fn json(arguments: &[&str]) -> Value {
@@ -29,8 +29,8 @@ fn json(arguments: &[&str]) -> Value {
 }
 
 /// Lines with single blanks, however wide the columns are.
-fn squeezed(told: &str) -> String {
-    told.lines().map(|line| line.split_whitespace().collect::<Vec<_>>().join(" ") + "\n").collect()
+fn squeezed(printed: &str) -> String {
+    printed.lines().map(|line| line.split_whitespace().collect::<Vec<_>>().join(" ") + "\n").collect()
 }
 
 /// One whose abilities are unavailable for every reason for which that can be.
@@ -101,7 +101,7 @@ fn every_reason_why_an_ability_is_unavailable_is_traced_and_counted() {
     let counted = squeezed(&answer(&["trials", file, "bout", "-n", "200"]));
     let figures = json(&["trials", file, "bout", "-n", "200"]);
     let all = figures["combatants"][0]["abilities"].as_array().unwrap();
-    for (ability, reason, told) in [
+    for (ability, reason, printed) in [
         ("sing", "forbidden", "forbidden by hushed"),
         ("grown", "locked", "locked"),
         ("once", "used_up", "used up"),
@@ -110,8 +110,8 @@ fn every_reason_why_an_ability_is_unavailable_is_traced_and_counted() {
         ("follow", "not_open", "open only after jab"),
         ("heave", "cannot_afford", "cannot afford 10 breath (has 5)"),
     ] {
-        let line = trace.lines().find(|line| line.contains(ability) && line.contains(told));
-        assert!(line.is_some(), "{ability}: {told}\n{trace}");
+        let line = trace.lines().find(|line| line.contains(ability) && line.contains(printed));
+        assert!(line.is_some(), "{ability}: {printed}\n{trace}");
         let words = reason.replace('_', " ");
         let row = counted.lines().find(|line| line.contains(&format!(" % {ability} ")) && line.contains(&words));
         assert!(row.is_some(), "{ability}: {reason}\n{counted}");
@@ -123,8 +123,8 @@ fn every_reason_why_an_ability_is_unavailable_is_traced_and_counted() {
 }
 
 #[test]
-fn explain_tells_what_limits_an_ability_and_how_chance_chooses() {
-    let told = squeezed(&answer(&["explain", DEMO, "drowned_miller"]));
+fn explain_shows_what_limits_an_ability_and_how_chance_chooses() {
+    let printed = squeezed(&answer(&["explain", DEMO, "drowned_miller"]));
     for expected in [
         "dredge once a fight; cooldown from the end\n",
         "grind for 3 s after millstone; keeps sack waiting for 1.5 s\n",
@@ -135,7 +135,7 @@ fn explain_tells_what_limits_an_ability_and_how_chance_chooses() {
         "4. sack · weight count(enemies)\n",
         "5. pincer · weight 1\n",
     ] {
-        assert!(told.contains(expected), "{expected}{told}");
+        assert!(printed.contains(expected), "{expected}{printed}");
     }
     let sheet = json(&["explain", DEMO, "drowned_miller"]);
     assert_eq!(sheet["policy"][3]["weight"], "count(enemies)");
@@ -150,9 +150,9 @@ fn explain_tells_what_limits_an_ability_and_how_chance_chooses() {
 
 #[test]
 fn one_ability_can_be_forced() {
-    let told = squeezed(&answer(&["fight", DEMO, "duel", "--force", "lockhand=brace"]));
-    assert!(told.contains("lockhand brace itself") && !told.contains("lockhand boathook"), "{told}");
-    assert!(told.contains("silt win"), "{told}");
+    let printed = squeezed(&answer(&["fight", DEMO, "duel", "--force", "lockhand=brace"]));
+    assert!(printed.contains("lockhand brace itself") && !printed.contains("lockhand boathook"), "{printed}");
+    assert!(printed.contains("silt win"), "{printed}");
     let both = ["trials", DEMO, "duel", "-n", "300", "--force", "lockhand=brace", "--force", "silt_crab=silt_spit"];
     let figures = json(&both);
     let damage = |who: usize| figures["combatants"][who]["damage_per_second"]["mean"].as_f64().unwrap();
@@ -165,13 +165,13 @@ fn one_ability_can_be_forced() {
     ] {
         let output = run(&["fight", DEMO, "duel", "--force", argument]);
         assert_eq!(output.status.code(), Some(2));
-        let told = String::from_utf8(output.stderr).unwrap();
-        assert!(told.contains(expected), "{told}");
+        let printed = String::from_utf8(output.stderr).unwrap();
+        assert!(printed.contains(expected), "{printed}");
     }
 }
 
 #[test]
-fn three_sides_are_told_and_counted() {
+fn three_sides_are_shown_and_counted() {
     let folder = TempDir::new().unwrap();
     let file = folder.path().join("three.toml");
     let rules = r#"
@@ -193,8 +193,8 @@ fn three_sides_are_told_and_counted() {
     "#;
     fs::write(&file, rules).unwrap();
     let file = file.to_str().unwrap();
-    let told = answer(&["fight", file, "brawl", "--seed", "3"]);
-    assert!(["north: ", "south: ", "west: "].iter().all(|side| told.contains(side)), "{told}");
+    let printed = answer(&["fight", file, "brawl", "--seed", "3"]);
+    assert!(["north: ", "south: ", "west: "].iter().all(|side| printed.contains(side)), "{printed}");
     let figures = json(&["trials", file, "brawl", "-n", "2000"]);
     let rate = |side: usize| figures["sides"][side]["win_rate"]["value"].as_f64().unwrap();
     let drawn = figures["draws"]["value"].as_f64().unwrap();
@@ -204,7 +204,7 @@ fn three_sides_are_told_and_counted() {
 }
 
 #[test]
-fn what_is_told_of_a_fight_adds_up() {
+fn what_is_shown_of_a_fight_adds_up() {
     for seed in ["1", "4", "9"] {
         let report = json(&["fight", DEMO, "mill_race", "--seed", seed]);
         let events = report["events"].as_array().unwrap();
@@ -247,8 +247,8 @@ fn what_is_told_of_a_fight_adds_up() {
 #[test]
 fn a_row_for_each_event_and_a_column_for_each_key() {
     let report = json(&["fight", DEMO, "mill_race", "--seed", "4"]);
-    let told = answer(&["fight", DEMO, "mill_race", "--seed", "4", "--format", "csv"]);
-    let mut lines = told.lines();
+    let printed = answer(&["fight", DEMO, "mill_race", "--seed", "4", "--format", "csv"]);
+    let mut lines = printed.lines();
     let columns: Vec<&str> = lines.next().unwrap().split(',').collect();
     let events = report["events"].as_array().unwrap();
     assert_eq!(lines.clone().count(), events.len());
@@ -294,13 +294,13 @@ fn the_three_releases_of_a_millstone_are_one_use() {
         .map(|reason| reason[0].as_str().unwrap().to_owned())
         .collect();
     for reason in ["on_cooldown", "no_charge", "not_open", "locked", "used_up", "forbidden"] {
-        assert!(reasons.iter().any(|told| told == reason), "{reason} is not among {reasons:?}");
+        assert!(reasons.iter().any(|printed| printed == reason), "{reason} is not among {reasons:?}");
     }
 }
 
 #[test]
-fn gear_is_told_where_it_counts() {
-    let told = squeezed(&answer(&["explain", DEMO, "gatekeeper"]));
+fn gear_is_reported_where_it_counts() {
+    let printed = squeezed(&answer(&["explain", DEMO, "gatekeeper"]));
     for expected in [
         "guard 26.4 12 + 10 oilskin + 20 % steady_footing Halves impact at 100.\n",
         "heft 15.4 14 + 10 % long_hook Weight behind a blow.\n",
@@ -308,7 +308,7 @@ fn gear_is_told_where_it_counts() {
         "health 265.333 265.333 max_health = 265.333 defeated when it empties\n",
         "oilskin (body, 3 of weirguard), hobnails (feet, 3 of weirguard), long_hook (hands, 3 of weirguard)\n",
     ] {
-        assert!(told.contains(expected), "{expected}{told}");
+        assert!(printed.contains(expected), "{expected}{printed}");
     }
     // Another piece, and a number of a piece, without editing a file.
     let swapped =
@@ -329,10 +329,10 @@ fn gear_is_told_where_it_counts() {
 }
 
 #[test]
-fn what_comes_and_goes_is_told() {
-    let told = squeezed(&answer(&["explain", DEMO, "wheelwright"]));
-    assert!(told.contains("hook_sweep only after it was given; slot hook; reach 2.5 m"), "{told}");
-    assert!(told.contains("hobnails (feet, with the chance 50%)"), "{told}");
+fn what_comes_and_goes_is_reported() {
+    let printed = squeezed(&answer(&["explain", DEMO, "wheelwright"]));
+    assert!(printed.contains("hook_sweep only after it was given; slot hook; reach 2.5 m"), "{printed}");
+    assert!(printed.contains("hobnails (feet, with the chance 50%)"), "{printed}");
     let fight = squeezed(&answer(&["fight", DEMO, "wheel", "--seed", "3"]));
     assert!(fight.contains("has prod no more") && fight.contains("has hook_sweep now"), "{fight}");
     let trials = squeezed(&answer(&["trials", DEMO, "wheel", "-n", "50"]));

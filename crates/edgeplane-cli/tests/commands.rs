@@ -47,25 +47,25 @@ fn row<'a>(table: &'a str, first: &str) -> Vec<&'a str> {
 }
 
 #[test]
-fn check_tells_that_the_demo_is_sound() {
-    let told = answer(&["check", DEMO]);
-    assert!(told.starts_with("Weir Nine is sound: 11 files, no errors\n"), "{told}");
-    assert!(told.contains("15 attributes, 4 pools"), "{told}");
+fn check_shows_that_the_demo_is_sound() {
+    let printed = answer(&["check", DEMO]);
+    assert!(printed.starts_with("Weir Nine is sound: 11 files, no errors\n"), "{printed}");
+    assert!(printed.contains("15 attributes, 4 pools"), "{printed}");
     let report = json(&["check", DEMO, "--format", "json"]);
     assert_eq!((report["sound"].as_bool(), report["files"].as_array().unwrap().len()), (Some(true), 11));
     assert_eq!(answer(&["check", DEMO, "--format", "csv"]), "file,line,column,severity,code,message,help\n");
 }
 
 #[test]
-fn a_misspelt_name_is_told_with_its_place_and_what_was_meant() {
+fn a_misspelt_name_is_reported_with_its_place_and_what_was_meant() {
     let folder = TempDir::new().unwrap();
     let file = folder.path().join("rules.toml");
     fs::write(&file, "[attributes]\nheft = 10\nmax_health = \"60 + 14 * hetf\"\n").unwrap();
     let file = file.to_str().unwrap();
-    let told = refusal(&["check", file]);
-    assert!(told.contains("error[unknown-name]: no attribute or pool is called `hetf`"), "{told}");
-    assert!(told.contains("rules.toml:3:25") && told.contains("did you mean `heft`?"), "{told}");
-    assert!(!told.contains('\u{1b}'), "colour where nobody sees it: {told}");
+    let printed = refusal(&["check", file]);
+    assert!(printed.contains("error[unknown-name]: no attribute or pool is called `hetf`"), "{printed}");
+    assert!(printed.contains("rules.toml:3:25") && printed.contains("did you mean `heft`?"), "{printed}");
+    assert!(!printed.contains('\u{1b}'), "colour where nobody sees it: {printed}");
     let output = run(&["check", file, "--format", "json"]);
     assert_eq!(output.status.code(), Some(2));
     let report: Value = serde_json::from_slice(&output.stdout).unwrap();
@@ -88,9 +88,9 @@ fn an_error_of_two_places_shows_both() {
     let folder = TempDir::new().unwrap();
     fs::write(folder.path().join("a.toml"), "[attributes]\nheft = 10\n").unwrap();
     fs::write(folder.path().join("b.toml"), "[attributes]\nheft = 12\n").unwrap();
-    let told = refusal(&["check", folder.path().to_str().unwrap()]);
-    assert!(told.contains("b.toml:2:1") && told.contains("a.toml:2:1"), "{told}");
-    assert!(told.contains("again here") && told.contains("first given here"), "{told}");
+    let printed = refusal(&["check", folder.path().to_str().unwrap()]);
+    assert!(printed.contains("b.toml:2:1") && printed.contains("a.toml:2:1"), "{printed}");
+    assert!(printed.contains("again here") && printed.contains("first given here"), "{printed}");
 }
 
 #[test]
@@ -109,19 +109,19 @@ fn wrong_usage_is_refused_with_exit_code_2() {
         (vec!["check", DEMO, "--set", "attributes.hefd=3"], "did you mean `heft`?"),
         (vec!["fight", DEMO, "duel", "-o", "no/such/folder/out.txt"], "cannot write `no/such/folder/out.txt`"),
     ] {
-        let told = refusal(&arguments);
-        assert!(told.contains(expected), "{arguments:?}: {told}");
+        let printed = refusal(&arguments);
+        assert!(printed.contains(expected), "{arguments:?}: {printed}");
     }
 }
 
 #[test]
-fn explain_tells_where_every_number_of_a_character_comes_from() {
-    let told = answer(&["explain", DEMO, "lockhand"]);
-    assert_eq!(row(&told, "max_health")[..2], ["max_health", "237.333"]);
-    assert!(told.contains("60 + 14 * grit = 60 + 14 * 12.6667"), "{told}");
-    assert!(told.contains("10 + grit_by_level(level) = 10 + grit_by_level(3)"), "{told}");
-    assert_eq!(row(&told, "breath")[..6], ["breath", "62.6667", "62.6667", "+3", "per", "second"]);
-    assert!(told.contains("1. brace when self.health.share < 50%"), "{told}");
+fn explain_shows_where_every_number_of_a_character_comes_from() {
+    let printed = answer(&["explain", DEMO, "lockhand"]);
+    assert_eq!(row(&printed, "max_health")[..2], ["max_health", "237.333"]);
+    assert!(printed.contains("60 + 14 * grit = 60 + 14 * 12.6667"), "{printed}");
+    assert!(printed.contains("10 + grit_by_level(level) = 10 + grit_by_level(3)"), "{printed}");
+    assert_eq!(row(&printed, "breath")[..6], ["breath", "62.6667", "62.6667", "+3", "per", "second"]);
+    assert!(printed.contains("1. brace when self.health.share < 50%"), "{printed}");
     let sheet =
         json(&["explain", DEMO, "lockhand", "--set", "character.lockhand.attributes.guard=250", "--format", "json"]);
     let guard = sheet["attributes"].as_array().unwrap().iter().find(|line| line["name"] == "guard").unwrap();
@@ -134,7 +134,7 @@ fn explain_tells_where_every_number_of_a_character_comes_from() {
 fn the_worked_hits_of_the_semantics_can_be_reproduced() {
     for (guard, expected) in [("15", "9.25"), ("100", "5"), ("250", "5")] {
         let guard = format!("character.silt_crab.attributes.guard={guard}");
-        let told = answer(&[
+        let printed = answer(&[
             "explain",
             DEMO,
             "boathook",
@@ -147,15 +147,15 @@ fn the_worked_hits_of_the_semantics_can_be_reproduced() {
             "--set",
             &guard,
         ]);
-        assert_eq!(row(&told, "guard").last(), Some(&expected), "{told}");
+        assert_eq!(row(&printed, "guard").last(), Some(&expected), "{printed}");
     }
 }
 
 #[test]
 fn explain_gives_the_chances_and_means_of_a_hit() {
-    let told = json(&["explain", DEMO, "pincer", "--from", "silt_crab", "--on", "lockhand", "--format", "json"]);
-    let effect = &told["effects"][0];
-    assert_eq!(told["exact"].as_bool(), Some(true));
+    let printed = json(&["explain", DEMO, "pincer", "--from", "silt_crab", "--on", "lockhand", "--format", "json"]);
+    let effect = &printed["effects"][0];
+    assert_eq!(printed["exact"].as_bool(), Some(true));
     let chance = |ending: &str| {
         let endings = effect["endings"].as_array().unwrap();
         endings.iter().find(|line| line["ending"] == ending).unwrap()["chance"].as_f64().unwrap()
@@ -173,16 +173,16 @@ fn explain_gives_the_chances_and_means_of_a_hit() {
 }
 
 #[test]
-fn a_fight_is_told_and_its_trace_has_the_arithmetic() {
-    let told = answer(&["fight", DEMO, "duel", "--seed", "7"]);
-    assert!(told.starts_with("Weir Nine · duel · seed 7\n"), "{told}");
-    assert!(told.contains("is defeated by lockhand's boathook") && told.contains("keepers win"), "{told}");
-    assert!(told.contains("health over time"), "{told}");
+fn a_fight_is_shown_and_its_trace_has_the_arithmetic() {
+    let printed = answer(&["fight", DEMO, "duel", "--seed", "7"]);
+    assert!(printed.starts_with("Weir Nine · duel · seed 7\n"), "{printed}");
+    assert!(printed.contains("is defeated by lockhand's boathook") && printed.contains("keepers win"), "{printed}");
+    assert!(printed.contains("health over time"), "{printed}");
     let trace = answer(&["fight", DEMO, "duel", "--seed", "7", "--trace"]);
     assert!(trace.contains("18.9421 * (200 - 15) / 200 = 17.5215"), "{trace}");
     assert!(trace.contains("brace condition not met: 1 < 50% = no"), "{trace}");
     assert!(trace.contains("boathook on cooldown until 1.70 s; → waits until 1.70 s"), "{trace}");
-    assert_ne!(told, answer(&["fight", DEMO, "duel", "--seed", "8"]).replace("seed 8", "seed 7"));
+    assert_ne!(printed, answer(&["fight", DEMO, "duel", "--seed", "8"]).replace("seed 8", "seed 7"));
 }
 
 #[test]
@@ -210,10 +210,10 @@ fn the_events_of_a_fight_are_there_for_programs() {
 
 #[test]
 fn trials_count_wins_durations_damage_and_time_unavailable() {
-    let told = answer(&["trials", DEMO, "duel", "-n", "2000"]);
-    assert!(told.starts_with("Weir Nine · duel · 2,000 fights · seed 1\n"), "{told}");
+    let printed = answer(&["trials", DEMO, "duel", "-n", "2000"]);
+    assert!(printed.starts_with("Weir Nine · duel · 2,000 fights · seed 1\n"), "{printed}");
     for first in ["keepers win", "silt win", "median", "lockhand", "silt_crab"] {
-        row(&told, first);
+        row(&printed, first);
     }
     let trials = json(&["trials", DEMO, "duel", "-n", "2000", "--format", "json"]);
     let wins: u64 =
@@ -247,15 +247,16 @@ fn a_number_that_is_set_changes_the_answer() {
 }
 
 #[test]
-fn a_fight_that_cannot_go_on_is_told_up_to_there() {
+fn a_fight_that_cannot_go_on_is_shown_up_to_there() {
     let output = run(&["fight", DEMO, "duel", "--set", "ability.boathook.does.0.damage=10 / (target.health - 200)"]);
     assert_eq!(output.status.code(), Some(2));
     assert!(text(&output.stdout).contains("duel · seed 1"));
-    let told = text(&output.stderr);
-    assert!(told.contains("at 0.300000 s: `ability.boathook.does.0.damage` divides by zero"), "{told}");
-    assert!(told.contains("with target.health = 200"), "{told}");
-    let told = refusal(&["trials", DEMO, "duel", "--set", "ability.boathook.does.0.damage=10 / (target.health - 200)"]);
-    assert!(told.contains("divides by zero"), "{told}");
+    let printed = text(&output.stderr);
+    assert!(printed.contains("at 0.300000 s: `ability.boathook.does.0.damage` divides by zero"), "{printed}");
+    assert!(printed.contains("with target.health = 200"), "{printed}");
+    let printed =
+        refusal(&["trials", DEMO, "duel", "--set", "ability.boathook.does.0.damage=10 / (target.health - 200)"]);
+    assert!(printed.contains("divides by zero"), "{printed}");
 }
 
 #[test]
@@ -263,8 +264,8 @@ fn answers_go_into_a_file_without_colour() {
     let folder = TempDir::new().unwrap();
     let file = folder.path().join("fight.txt");
     assert_eq!(answer(&["fight", DEMO, "duel", "--trace", "-o", file.to_str().unwrap()]), "");
-    let told = fs::read_to_string(file).unwrap();
-    assert!(told.contains("enters the steps") && !told.contains('\u{1b}'));
+    let printed = fs::read_to_string(file).unwrap();
+    assert!(printed.contains("enters the steps") && !printed.contains('\u{1b}'));
 }
 
 #[test]
@@ -283,12 +284,12 @@ fn new_writes_a_ruleset_that_runs_and_overwrites_nothing() {
 }
 
 #[test]
-fn the_demo_tells_the_tour_and_leaves_its_files() {
+fn the_demo_shows_the_tour_and_leaves_its_files() {
     let folder = TempDir::new().unwrap();
     let demo = folder.path().join("tour");
     let output = run(&["demo", "-o", demo.to_str().unwrap()]);
     assert_eq!(output.status.code(), Some(0), "{}", text(&output.stderr));
-    let told = text(&output.stdout);
+    let printed = text(&output.stdout);
     for part in [
         "Weir Nine is sound",
         "lockhand · level 3",
@@ -299,7 +300,7 @@ fn the_demo_tells_the_tour_and_leaves_its_files() {
         "10,000 fights",
         "Everything is in",
     ] {
-        assert!(told.contains(part), "{part}: {told}");
+        assert!(printed.contains(part), "{part}: {printed}");
     }
     assert!(text(&output.stderr).contains("did you mean `heft`?"), "the tour ends with a misspelt name");
     for file in [
@@ -311,7 +312,7 @@ fn the_demo_tells_the_tour_and_leaves_its_files() {
         "night_shift_trials.csv",
     ] {
         assert!(demo.join(file).is_file(), "{file}");
-        assert!(told.contains(file), "{file} is not named");
+        assert!(printed.contains(file), "{file} is not named");
     }
     serde_json::from_str::<Value>(&fs::read_to_string(demo.join("duel.json")).unwrap()).unwrap();
     // The demo's ruleset is a ruleset like any other.
@@ -319,7 +320,7 @@ fn the_demo_tells_the_tour_and_leaves_its_files() {
 }
 
 #[test]
-fn files_that_cannot_be_read_are_told() {
+fn files_that_cannot_be_read_are_reported() {
     let folder = TempDir::new().unwrap();
     let path = folder.path().join("bytes.toml");
     fs::write(&path, b"[attributes]\nheft = \xff\xfe\n").unwrap();
@@ -334,13 +335,13 @@ fn files_that_cannot_be_read_are_told() {
 }
 
 #[test]
-fn a_fight_on_the_ground_tells_walks_flights_and_what_is_out_of_reach() {
+fn a_fight_on_the_ground_shows_walks_flights_and_what_is_out_of_reach() {
     let arguments = ["fight", DEMO, "sluice_gate", "--seed", "2"];
-    let told = answer(&arguments);
+    let printed = answer(&arguments);
     for wanted in ["sets out        (0.0, 0.0)      4.0 m/s", "stands still", "arrives at ", "moved by 4.0 m"] {
-        assert!(told.contains(wanted), "{wanted}:\n{told}");
+        assert!(printed.contains(wanted), "{wanted}:\n{printed}");
     }
-    assert!(!told.contains("-0.0)") && !told.contains("(-0.0"), "{told}");
+    assert!(!printed.contains("-0.0)") && !printed.contains("(-0.0"), "{printed}");
     let trace = answer(&[&arguments[..], &["--trace"]].concat());
     assert!(trace.contains("m away, out of reach (2.5 m)") && trace.contains("  turns  "), "{trace}");
     let report = json(&[&arguments[..], &["--format", "json"]].concat());
@@ -362,18 +363,18 @@ fn values_go_out_as_a_sheet_and_come_back() {
     }
     let (ruleset, sheet) = (ruleset.to_str().unwrap(), folder.path().join("sheet.csv"));
     let sheet = sheet.to_str().unwrap();
-    let told = answer(&["sheet", ruleset, "character"]);
-    assert!(told.lines().all(|line| line.chars().count() <= 120), "{told}");
-    assert!(told.contains("more columns:"), "{told}");
+    let printed = answer(&["sheet", ruleset, "character"]);
+    assert!(printed.lines().all(|line| line.chars().count() <= 120), "{printed}");
+    assert!(printed.contains("more columns:"), "{printed}");
     answer(&["sheet", ruleset, "gear", "--columns", "slot,modify.0.add", "--format", "csv", "-o", sheet]);
     assert!(answer(&["sheet", ruleset, "gear", "--take", sheet]).contains("says nothing new"));
     let before = fs::read_to_string(Path::new(ruleset).join("gear.toml")).unwrap();
     let csv = fs::read_to_string(sheet).unwrap();
     assert!(csv.contains("oilskin,body,10\n"), "{csv}");
     fs::write(sheet, csv.replace("oilskin,body,10\n", "oilskin,body,12\n")).unwrap();
-    let told = answer(&["sheet", ruleset, "gear", "--take", sheet]);
-    assert!(told.contains("1 value changed in 1 file."), "{told}");
-    assert_eq!(row(&told, "gear.oilskin.modify.0.add")[1..3], ["10", "12"]);
+    let printed = answer(&["sheet", ruleset, "gear", "--take", sheet]);
+    assert!(printed.contains("1 value changed in 1 file."), "{printed}");
+    assert_eq!(row(&printed, "gear.oilskin.modify.0.add")[1..3], ["10", "12"]);
     let after = fs::read_to_string(Path::new(ruleset).join("gear.toml")).unwrap();
     assert_eq!(after.lines().zip(before.lines()).filter(|(a, b)| a != b).count(), 1);
     fs::write(sheet, "name,slto\noilskin,hands\n").unwrap();

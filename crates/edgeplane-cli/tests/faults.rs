@@ -235,8 +235,8 @@ fn no_number_is_too_hostile() {
     assert_eq!(output.status.code(), Some(0), "{}", String::from_utf8_lossy(&output.stderr));
     let large = "ability.toll.does.0.damage=1e308";
     let output = place.run(&["trials", DEMO, "wheel", "-n", "50", "--set", large, "-m", "overkill(bell_ringer)"]);
-    let told = String::from_utf8(output.stdout).unwrap();
-    assert!(output.status.success() && !told.contains("NaN") && !told.contains("inf"), "{told}");
+    let printed = String::from_utf8(output.stdout).unwrap();
+    assert!(output.status.success() && !printed.contains("NaN") && !printed.contains("inf"), "{printed}");
     for part in ["1/2", "2/2"] {
         let file = format!("p{}.json", &part[..1]);
         assert!(
@@ -263,7 +263,7 @@ fn no_number_is_too_hostile() {
 }
 
 #[test]
-fn thousands_of_errors_are_told_at_once_and_not_all_drawn() {
+fn thousands_of_errors_are_reported_at_once_and_not_all_drawn() {
     let place = Place::new();
     place.write("d.toml", &"a=1\n".repeat(8_000));
     let said = place.refused(&["check", "d.toml"]);
@@ -294,8 +294,11 @@ fn a_study_that_is_stopped_says_what_was_not_looked_at() {
             let junit = place.text("j.xml");
             assert_eq!(junit.matches("<testcase").count(), 9, "{junit}");
             assert!(junit.contains("<skipped") && junit.contains("stopped before it was looked at"), "{junit}");
-            let told = String::from_utf8(output.stdout).unwrap();
-            assert!(told.is_empty() || (told.contains("were not looked at") && !told.contains("All ")), "{told}");
+            let printed = String::from_utf8(output.stdout).unwrap();
+            assert!(
+                printed.is_empty() || (printed.contains("were not looked at") && !printed.contains("All ")),
+                "{printed}"
+            );
         }
     }
 }
@@ -325,8 +328,8 @@ fn a_watch_sees_a_folder_that_was_made_anew_and_an_answer_that_goes_into_a_file(
     std::thread::sleep(Duration::from_millis(500));
     child.kill().unwrap();
     let output = child.wait_with_output().unwrap();
-    let told = String::from_utf8(output.stdout).unwrap();
-    assert!(told.contains("The result is in a.txt") && !told.contains("Nothing in the result"), "{told}");
+    let printed = String::from_utf8(output.stdout).unwrap();
+    assert!(printed.contains("The result is in a.txt") && !printed.contains("Nothing in the result"), "{printed}");
 }
 
 /// Whether every tag is closed and nothing stands bare that has to be escaped: a walk over tags, which is all that is

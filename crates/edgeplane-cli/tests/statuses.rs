@@ -18,9 +18,9 @@ fn run(arguments: &[&str]) -> Output {
 /// Standard output and standard error of a command that must succeed.
 fn answer(arguments: &[&str]) -> (String, String) {
     let output = run(arguments);
-    let told = [&output.stdout, &output.stderr].map(|bytes| String::from_utf8(bytes.clone()).unwrap());
-    assert_eq!(output.status.code(), Some(0), "{arguments:?}: {told:?}");
-    let [out, err] = told;
+    let printed = [&output.stdout, &output.stderr].map(|bytes| String::from_utf8(bytes.clone()).unwrap());
+    assert_eq!(output.status.code(), Some(0), "{arguments:?}: {printed:?}");
+    let [out, err] = printed;
     (out, err)
 }
 
@@ -36,30 +36,30 @@ fn rows(table: &str, first: &str) -> Vec<String> {
 }
 
 #[test]
-fn explain_tells_what_a_status_does_stack_by_stack_and_tick_by_tick() {
-    let (told, _) = answer(&["explain", DEMO, "cracked", "--from", "bell_ringer", "--on", "silt_crab"]);
-    assert!(told.starts_with("cracked from bell_ringer on silt_crab · A shell that rings hollow"), "{told}");
-    assert_eq!(rows(&told, "reapplied"), ["reapplied stacks, up to 6; each ends on its own"]);
-    assert_eq!(rows(&told, "lasts"), ["lasts 8 s"]);
-    assert_eq!(rows(&told, "guard"), ["guard add -3 * stacks"]);
-    assert_eq!([rows(&told, "none"), rows(&told, "4")], [["none 15"], ["4 3"]]);
-    let (told, _) = answer(&["explain", DEMO, "silted", "--from", "reed_stalker", "--on", "lockhand"]);
-    assert_eq!(rows(&told, "1  "), ["1 19.2", "1 1.00 damage health 3.84 233.493"], "{told}");
-    assert_eq!(rows(&told, "5"), ["5 5.00 damage health 3.84 218.133"]);
-    assert_eq!(rows(&told, "comes from"), ["comes from lash"]);
+fn explain_shows_what_a_status_does_stack_by_stack_and_tick_by_tick() {
+    let (printed, _) = answer(&["explain", DEMO, "cracked", "--from", "bell_ringer", "--on", "silt_crab"]);
+    assert!(printed.starts_with("cracked from bell_ringer on silt_crab · A shell that rings hollow"), "{printed}");
+    assert_eq!(rows(&printed, "reapplied"), ["reapplied stacks, up to 6; each ends on its own"]);
+    assert_eq!(rows(&printed, "lasts"), ["lasts 8 s"]);
+    assert_eq!(rows(&printed, "guard"), ["guard add -3 * stacks"]);
+    assert_eq!([rows(&printed, "none"), rows(&printed, "4")], [["none 15"], ["4 3"]]);
+    let (printed, _) = answer(&["explain", DEMO, "silted", "--from", "reed_stalker", "--on", "lockhand"]);
+    assert_eq!(rows(&printed, "1  "), ["1 19.2", "1 1.00 damage health 3.84 233.493"], "{printed}");
+    assert_eq!(rows(&printed, "5"), ["5 5.00 damage health 3.84 218.133"]);
+    assert_eq!(rows(&printed, "comes from"), ["comes from lash"]);
     let braced = json(&["explain", DEMO, "braced", "--on", "sluicer"]);
     assert_eq!((braced["from"].as_str(), braced["on"].as_str()), (Some("sluicer"), Some("sluicer")));
     assert_eq!(braced["stacks"][0]["values"][0], 35.0);
-    assert_eq!(braced["answers"][0]["event"], "hit_taken");
+    assert_eq!(braced["triggers"][0]["event"], "hit_taken");
     let (csv, _) = answer(&["explain", DEMO, "waterlogged", "--on", "silt_crab", "--format", "csv"]);
     assert!(csv.starts_with("stacks,quickness,damage,healing,restored,drained\n1,-0.04,0,0,0,0\n2,-0.08,"), "{csv}");
 }
 
 #[test]
-fn explain_tells_what_statuses_add_to_a_character() {
+fn explain_shows_what_statuses_add_to_a_character() {
     let arguments = ["explain", DEMO, "lockhand", "--with", "braced", "--with", "tide_charm=3"];
-    let (told, _) = answer(&arguments);
-    assert_eq!(rows(&told, "guard")[0], "guard 83 12 + 35 braced + 36 tide_charm Halves impact at 100.");
+    let (printed, _) = answer(&arguments);
+    assert_eq!(rows(&printed, "guard")[0], "guard 83 12 + 35 braced + 36 tide_charm Halves impact at 100.");
     let more: Vec<&str> = arguments.iter().copied().chain(["--with", "waterlogged=4"]).collect();
     assert_eq!(rows(&answer(&more).0, "boathook")[0].split(' ').nth(5), Some("1.624"), "cooldowns follow");
     let sheet = json(&arguments);
@@ -68,16 +68,16 @@ fn explain_tells_what_statuses_add_to_a_character() {
 }
 
 #[test]
-fn explain_of_an_ability_tells_what_else_it_does() {
-    let (told, _) = answer(&["explain", DEMO, "toll", "--from", "bell_ringer", "--on", "silt_crab"]);
-    let applies = rows(&told, "applies");
+fn explain_of_an_ability_shows_what_else_it_does() {
+    let (printed, _) = answer(&["explain", DEMO, "toll", "--from", "bell_ringer", "--on", "silt_crab"]);
+    let applies = rows(&printed, "applies");
     assert_eq!(
         applies,
         ["applies cracked, 2 stacks target", "applies rattled target chance 35%", "applies bell_song allies"]
     );
-    let (told, _) = answer(&["explain", DEMO, "bandage", "--from", "bell_ringer", "--on", "lockhand"]);
-    assert_eq!(rows(&told, "cleanses"), ["cleanses 1 debuff, the oldest first target"]);
-    assert!(!told.contains("bell_song"), "{told}");
+    let (printed, _) = answer(&["explain", DEMO, "bandage", "--from", "bell_ringer", "--on", "lockhand"]);
+    assert_eq!(rows(&printed, "cleanses"), ["cleanses 1 debuff, the oldest first target"]);
+    assert!(!printed.contains("bell_song"), "{printed}");
 }
 
 #[test]
@@ -92,14 +92,17 @@ fn wrong_questions_about_statuses_are_refused() {
         let all: Vec<&str> = ["explain", DEMO].into_iter().chain(arguments).collect();
         let output = run(&all);
         assert_eq!(output.status.code(), Some(2), "{all:?}");
-        let told = String::from_utf8(output.stderr).unwrap();
-        assert!(told.contains(wanted) || wanted == "did you mean" && told.contains("no ability"), "{all:?}: {told}");
+        let printed = String::from_utf8(output.stderr).unwrap();
+        assert!(
+            printed.contains(wanted) || wanted == "did you mean" && printed.contains("no ability"),
+            "{all:?}: {printed}"
+        );
     }
 }
 
 #[test]
-fn a_fight_tells_of_statuses_as_they_come_and_go() {
-    let (told, _) = answer(&["fight", DEMO, "night_shift", "--seed", "3"]);
+fn a_fight_shows_of_statuses_as_they_come_and_go() {
+    let (printed, _) = answer(&["fight", DEMO, "night_shift", "--seed", "3"]);
     for words in [
         "steady_hands itself begins",
         "lamplit lockhand begins until 6.60 s",
@@ -108,13 +111,13 @@ fn a_fight_tells_of_statuses_as_they_come_and_go() {
         "rattled ends",
         "leech_mark is cleansed",
     ] {
-        let found = told.lines().any(|line| line.split_whitespace().collect::<Vec<_>>().join(" ").contains(words));
-        assert!(found, "`{words}` is not told:\n{told}");
+        let found = printed.lines().any(|line| line.split_whitespace().collect::<Vec<_>>().join(" ").contains(words));
+        assert!(found, "`{words}` is not shown:\n{printed}");
     }
     let (traced, _) = answer(&["fight", DEMO, "night_shift", "--seed", "3", "--trace"]);
     assert!(traced.contains("triggers on"), "the trace shows which triggers fired");
     assert!(traced.contains("forbidden by rattled"), "and what forbade an ability");
-    assert!(told.lines().all(|line| !line.ends_with(' ')), "no blanks at the ends of lines");
+    assert!(printed.lines().all(|line| !line.ends_with(' ')), "no blanks at the ends of lines");
 }
 
 #[test]
@@ -133,7 +136,7 @@ fn the_events_of_statuses_are_there_for_programs() {
 }
 
 #[test]
-fn trials_tell_uptime_stacks_and_what_statuses_did() {
+fn trials_show_uptime_stacks_and_what_statuses_did() {
     let trials = json(&["trials", DEMO, "night_shift", "-n", "400"]);
     let combatants = trials["combatants"].as_array().unwrap();
     let named = |name: &str| combatants.iter().find(|one| one["combatant"] == name).unwrap();
@@ -150,8 +153,11 @@ fn trials_tell_uptime_stacks_and_what_statuses_did() {
     for status in combatants.iter().flat_map(|one| one["statuses"].as_array().unwrap()) {
         assert!((0.0..=1.0).contains(&status["uptime"].as_f64().unwrap()), "{status}");
     }
-    let (told, _) = answer(&["trials", DEMO, "night_shift", "-n", "400"]);
-    assert!(told.contains("by status") && told.contains("statuses of") && told.contains("forbidden"), "{told}");
+    let (printed, _) = answer(&["trials", DEMO, "night_shift", "-n", "400"]);
+    assert!(
+        printed.contains("by status") && printed.contains("statuses of") && printed.contains("forbidden"),
+        "{printed}"
+    );
     let (csv, _) = answer(&["trials", DEMO, "night_shift", "-n", "400", "--format", "csv"]);
     assert!(csv.lines().any(|line| line.starts_with("uptime,bell_ringer,steady_hands,")), "{csv}");
 }
@@ -178,7 +184,7 @@ fn suspicious_rulesets_are_sound_but_warned_of() {
 }
 
 #[test]
-fn an_endless_chain_is_told_with_those_who_made_it() {
+fn an_endless_chain_is_reported_with_those_who_made_it() {
     let folder = TempDir::new().unwrap();
     let file = folder.path().join("loop.toml");
     let text = r#"
@@ -202,8 +208,8 @@ fn an_endless_chain_is_told_with_those_who_made_it() {
     for command in ["fight", "trials"] {
         let output = run(&[command, file.to_str().unwrap(), "e"]);
         assert_eq!(output.status.code(), Some(2), "{command}");
-        let told = String::from_utf8(output.stderr).unwrap();
-        assert!(told.contains("`ping` and `pong` trigger each other without end"), "{told}");
-        assert!(told.contains("give one of their triggers a `cooldown`"), "{told}");
+        let printed = String::from_utf8(output.stderr).unwrap();
+        assert!(printed.contains("`ping` and `pong` trigger each other without end"), "{printed}");
+        assert!(printed.contains("give one of their triggers a `cooldown`"), "{printed}");
     }
 }

@@ -17,7 +17,7 @@ fn run(arguments: &[&str]) -> Output {
     Command::cargo_bin("edgeplane").unwrap().args(arguments).output().unwrap()
 }
 
-fn told(output: &Output, code: i32) -> String {
+fn printed(output: &Output, code: i32) -> String {
     let both = format!("{}{}", String::from_utf8_lossy(&output.stdout), String::from_utf8_lossy(&output.stderr));
     assert_eq!(output.status.code(), Some(code), "{both}");
     both
@@ -26,7 +26,7 @@ fn told(output: &Output, code: i32) -> String {
 fn answer(arguments: &[&str]) -> String {
     let output = run(arguments);
     assert!(output.stderr.is_empty(), "{arguments:?}: {}", String::from_utf8_lossy(&output.stderr));
-    told(&output, 0)
+    printed(&output, 0)
 }
 
 fn json(arguments: &[&str]) -> Value {
@@ -72,13 +72,13 @@ fn a_precision_decides_how_many_fights_it_takes() {
     let figures = json(&["trials", DEMO, "duel", "-n", "500", "-m", "win_rate(keepers)", "--precision", "1%"]);
     let half = (figures[0]["high"].as_f64().unwrap() - figures[0]["low"].as_f64().unwrap()) / 2.0;
     assert!(half <= 0.01 && figures[0]["trials"].as_u64().unwrap() > 8_000, "{figures}");
-    let refused = told(&run(&["trials", DEMO, "duel", "--precision=-1", "-m", "duration"]), 2);
+    let refused = printed(&run(&["trials", DEMO, "duel", "--precision=-1", "-m", "duration"]), 2);
     assert!(refused.contains("precision"), "{refused}");
-    assert!(told(&run(&["trials", DEMO, "duel", "--precision", "1%"]), 2).contains("--measure"));
+    assert!(printed(&run(&["trials", DEMO, "duel", "--precision", "1%"]), 2).contains("--measure"));
 }
 
 #[test]
-fn compare_tells_the_edits_and_what_comes_of_them() {
+fn compare_shows_the_edits_and_what_comes_of_them() {
     let text = answer(&["compare", DEMO, "duel", "-n", "2000", "--set", &format!("{HEFT}=16")]);
     assert!(text.contains(&format!("{HEFT}   14       16")), "{text}");
     let row = text.lines().find(|line| line.contains("win_rate(keepers)")).unwrap();
@@ -97,11 +97,11 @@ fn compare_tells_the_edits_and_what_comes_of_them() {
         csv.starts_with("measure,unit,before,after,change,low,high,trials that differ\nduration,seconds,"),
         "{csv}"
     );
-    assert!(told(&run(&["compare", DEMO, "duel"]), 2).contains("there is nothing to compare"));
+    assert!(printed(&run(&["compare", DEMO, "duel"]), 2).contains("there is nothing to compare"));
 }
 
 #[test]
-fn sweep_tells_every_value_and_marks_that_of_now() {
+fn sweep_shows_every_value_and_marks_that_of_now() {
     let arguments = ["sweep", DEMO, "duel", "-n", "400", "--vary", "character.lockhand.attributes.heft=13..15:1"];
     let text = answer(&arguments);
     assert!(text.contains("now → 14"), "{text}");
@@ -112,8 +112,8 @@ fn sweep_tells_every_value_and_marks_that_of_now() {
     assert_eq!(lines.count(), 6);
     let grid = answer(&[&arguments[..], &["--vary", "ability.pincer.cooldown*=0.9,1,1.1", "-m", "duration"]].concat());
     assert!(grid.contains("heft ↓  cooldown →") && grid.contains("now → 1 "), "{grid}");
-    assert!(told(&run(&["sweep", DEMO, "duel", "--vary", "a=1..x"]), 2).contains("`x` is not a number"));
-    let missing = told(&run(&["sweep", DEMO, "duel", "--vary", "character.lockhnd.attributes.heft=1..2"]), 2);
+    assert!(printed(&run(&["sweep", DEMO, "duel", "--vary", "a=1..x"]), 2).contains("`x` is not a number"));
+    let missing = printed(&run(&["sweep", DEMO, "duel", "--vary", "character.lockhnd.attributes.heft=1..2"]), 2);
     assert!(missing.contains("did you mean `lockhand`?"), "{missing}");
 }
 
@@ -139,9 +139,9 @@ fn tune_says_yes_with_the_value_or_no_with_the_nearest() {
     assert_eq!((found["met"].as_bool(), found["goals"][0].as_str()), (Some(true), Some(goal)));
     let value = found["numbers"][0]["value"].as_f64().unwrap();
     assert!((13.0..14.0).contains(&value), "{found}");
-    let no = told(&run(&["tune", DEMO, "duel", "-n", "2000", "--vary", &vary, "--want", "duration <= 2"]), 1);
+    let no = printed(&run(&["tune", DEMO, "duel", "-n", "2000", "--vary", &vary, "--want", "duration <= 2"]), 1);
     assert!(no.contains("cannot be met") && no.contains("not met"), "{no}");
-    let wrong = told(&run(&["tune", DEMO, "duel", "--vary", &vary, "--want", "win_rate(keepers)"]), 2);
+    let wrong = printed(&run(&["tune", DEMO, "duel", "--vary", &vary, "--want", "win_rate(keepers)"]), 2);
     assert!(wrong.contains("write it as"), "{wrong}");
 }
 
@@ -151,7 +151,7 @@ fn matrix_is_a_grid_with_a_row_for_everyone() {
     assert_eq!(text.lines().filter(|line| line.trim_start().starts_with("silt_crab")).count(), 2, "{text}");
     let csv = answer(&["matrix", DEMO, "--among", "lockhand,silt_crab", "-n", "300", "--format", "csv"]);
     assert_eq!(csv.lines().count(), 4, "{csv}");
-    let wrong = told(&run(&["matrix", DEMO, "--among", "lockhand,silt_crap", "-n", "10"]), 2);
+    let wrong = printed(&run(&["matrix", DEMO, "--among", "lockhand,silt_crap", "-n", "10"]), 2);
     assert!(wrong.contains("did you mean `silt_crab`?"), "{wrong}");
 }
 
@@ -165,13 +165,13 @@ fn verify_holds_the_demo_to_its_expectations_and_fails_an_unfair_edit() {
     assert!(xml.contains("tests=\"9\"") && xml.contains("failures=\"0\""), "{xml}");
     let edited = format!("{HEFT}=18");
     let output = run(&["verify", DEMO, "duel", "--set", &edited, "--junit", junit.to_str().unwrap()]);
-    let text = told(&output, 1);
+    let text = printed(&output, 1);
     assert!(text.contains("FAILS   win_rate(keepers)") && text.contains("a newcomer should win"), "{text}");
     let xml = fs::read_to_string(&junit).unwrap();
     assert!(xml.contains("<failure message=\"win_rate(keepers) in duel: found 99."), "{xml}");
-    assert!(told(&run(&["verify", DEMO, "wheel"]), 2).contains("expects nothing of wheel"));
+    assert!(printed(&run(&["verify", DEMO, "wheel"]), 2).contains("expects nothing of wheel"));
     let small = concat!(env!("CARGO_MANIFEST_DIR"), "/../edgeplane/examples/rulesets/small.toml");
-    assert!(told(&run(&["verify", small]), 2).contains("expects nothing yet"));
+    assert!(printed(&run(&["verify", small]), 2).contains("expects nothing yet"));
 }
 
 #[test]
@@ -205,7 +205,7 @@ fn pictures_say_in_words_what_they_show() {
     assert!(pools.contains("waterlogged") && pools.contains("× 4") && pools.contains("bell_ringer"));
     let lasts = picture("lasts.svg", &["trials", DEMO, "duel", "-n", "500"]);
     assert!(lasts.contains("half are shorter than 17.4 s"), "{lasts}");
-    let refused = told(&run(&["trials", DEMO, "duel", "-n", "10", "--plot", "picture.jpg"]), 2);
+    let refused = printed(&run(&["trials", DEMO, "duel", "-n", "10", "--plot", "picture.jpg"]), 2);
     assert!(refused.contains("end the name with .svg or .png"), "{refused}");
     let pixels = folder.path().join("lasts.png");
     answer(&["trials", DEMO, "duel", "-n", "500", "--plot", pixels.to_str().unwrap()]);
@@ -231,7 +231,7 @@ fn the_report_is_one_page_that_needs_nothing_else() {
     assert_eq!(html.matches("<svg ").count(), 7);
     let elsewhere = html.replace("http://www.w3.org/2000/svg", "");
     assert!(!elsewhere.contains("http") && !elsewhere.contains("src=") && !elsewhere.contains("<script"));
-    assert!(told(&run(&["report", DEMO, "dual"]), 2).contains("did you mean `duel`?"));
+    assert!(printed(&run(&["report", DEMO, "dual"]), 2).contains("did you mean `duel`?"));
 }
 
 #[test]
@@ -253,11 +253,11 @@ fn parts_merge_into_the_same_bytes_as_one_run() {
     assert_eq!((together.status.code(), together.stdout == whole.stdout), (Some(0), true));
     assert!(together.stderr.is_empty());
     let some = merged(&all[..6]);
-    let told = String::from_utf8_lossy(&some.stderr);
-    assert!(told.contains("1 of 7 parts are missing (6): 1,844 of 2,100 fights are counted"), "{told}");
+    let printed = String::from_utf8_lossy(&some.stderr);
+    assert!(printed.contains("1 of 7 parts are missing (6): 1,844 of 2,100 fights are counted"), "{printed}");
     let refused = |parts: &[&str], why: &str| {
-        let told = refusal(&merged(parts));
-        assert!(told.contains(why), "{told}");
+        let printed = refusal(&merged(parts));
+        assert!(printed.contains(why), "{printed}");
     };
     refused(&[&parts[0], &count("2/7", "seed.json", &["--seed", "9"])], "its seed differs");
     refused(&[&count("1/7", "set.json", &["--set", &format!("{HEFT}=15")])], "does not belong to this ruleset");
@@ -290,30 +290,30 @@ fn stopped(arguments: &[&str], after: Duration) -> (String, String) {
 }
 
 #[test]
-fn a_study_that_is_stopped_tells_what_it_knows_as_a_shorter_study_would() {
+fn a_study_that_is_stopped_shows_what_it_knows_as_a_shorter_study_would() {
     let second = Duration::from_secs(1);
-    let (told, said) = stopped(&["trials", DEMO, "duel", "-n", "1000000000", "--format", "json"], second);
+    let (printed, said) = stopped(&["trials", DEMO, "duel", "-n", "1000000000", "--format", "json"], second);
     assert!(said.contains("stopped early"), "{said}");
-    let counted = serde_json::from_str::<Value>(&told).unwrap()["trials"].as_u64().unwrap();
+    let counted = serde_json::from_str::<Value>(&printed).unwrap()["trials"].as_u64().unwrap();
     assert!((1..1_000_000_000).contains(&counted));
-    assert_eq!(told, answer(&["trials", DEMO, "duel", "-n", &counted.to_string(), "--format", "json"]));
+    assert_eq!(printed, answer(&["trials", DEMO, "duel", "-n", &counted.to_string(), "--format", "json"]));
     // A part that is not whole would pass for one.
-    let (told, said) = stopped(&["trials", DEMO, "duel", "-n", "1000000000", "--part", "1/2"], second);
-    assert!(told.is_empty() && said.contains("stopped before anything was known"), "{told}{said}");
+    let (printed, said) = stopped(&["trials", DEMO, "duel", "-n", "1000000000", "--part", "1/2"], second);
+    assert!(printed.is_empty() && said.contains("stopped before anything was known"), "{printed}{said}");
 }
 
 #[test]
-fn what_is_watched_is_told_again_with_what_moved() {
+fn what_is_watched_is_shown_again_with_what_moved() {
     let folder = TempDir::new().unwrap();
-    let (rules, told) = (folder.path().join("rules.toml"), folder.path().join("told.txt"));
+    let (rules, printed) = (folder.path().join("rules.toml"), folder.path().join("printed.txt"));
     let small = concat!(env!("CARGO_MANIFEST_DIR"), "/../edgeplane/examples/rulesets/small.toml");
     let text = fs::read_to_string(small).unwrap();
     fs::write(&rules, &text).unwrap();
     let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_edgeplane"));
     command.args(["trials", rules.to_str().unwrap(), "duel", "-n", "200", "--watch"]);
-    let mut watching = command.stdout(fs::File::create(&told).unwrap()).stderr(Stdio::null()).spawn().unwrap();
+    let mut watching = command.stdout(fs::File::create(&printed).unwrap()).stderr(Stdio::null()).spawn().unwrap();
     let until = |wanted: &str| {
-        let read = || fs::read_to_string(&told).unwrap();
+        let read = || fs::read_to_string(&printed).unwrap();
         let there = (0..300).any(|_| {
             std::thread::sleep(Duration::from_millis(100));
             read().contains(wanted)
@@ -321,7 +321,7 @@ fn what_is_watched_is_told_again_with_what_moved() {
         if there { Ok(()) } else { Err(format!("no {wanted} in\n{}", read())) }
     };
     let seen = until("200 fights").and_then(|()| {
-        // A broken ruleset in between is told and gone.
+        // A broken ruleset in between is reported and gone.
         fs::write(&rules, text.replacen("cooldown", "cooldwon", 1)).unwrap();
         std::thread::sleep(Duration::from_millis(500));
         fs::write(&rules, text.replacen("heft = 15", "heft = 25", 1)).unwrap();
@@ -335,11 +335,11 @@ fn what_is_watched_is_told_again_with_what_moved() {
 }
 
 fn refusal(output: &Output) -> String {
-    told(output, 2)
+    printed(output, 2)
 }
 
 #[test]
-fn a_gauntlet_tells_how_far_they_come_and_in_what_state() {
+fn a_gauntlet_shows_how_far_they_come_and_in_what_state() {
     fn night<'a>(more: &[&'a str]) -> Vec<&'a str> {
         [&["gauntlet", DEMO, "long_night", "-n", "600"], more].concat()
     }
@@ -361,5 +361,5 @@ fn a_gauntlet_tells_how_far_they_come_and_in_what_state() {
     // Without any rest in between fewer come through.
     let tired = json(&night(&["--set", "gauntlet.long_night.rests.health=0"]));
     assert!(tired["cleared"]["value"].as_f64() < found["cleared"]["value"].as_f64());
-    assert!(told(&run(&["gauntlet", DEMO, "long_nigth"]), 2).contains("did you mean `long_night`?"));
+    assert!(printed(&run(&["gauntlet", DEMO, "long_nigth"]), 2).contains("did you mean `long_night`?"));
 }

@@ -19,7 +19,7 @@ use edgeplane::{Error, Game, TrialsPlan};
 
 const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
 
-/// Every expectation that does not hold, told in a line.
+/// Every expectation that does not hold, in one line.
 fn unmet_expectations(ruleset: &str) -> Result<Vec<String>, Error> {
     let game = Game::open(ruleset)?;
     let mut unmet = Vec::new();

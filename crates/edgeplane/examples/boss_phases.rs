@@ -57,7 +57,7 @@ fn main() -> Result<(), Error> {
         }
     }
     println!(
-        "{FIGHTS} fights of high_water\n\n  phase               reached   begins   lasts   the keepers fall in it"
+        "{FIGHTS} fights of high_water\n\n  phase               reached   begins   lasts   the keepers are defeated in it"
     );
     for (phase, name) in PHASES.iter().enumerate() {
         println!(

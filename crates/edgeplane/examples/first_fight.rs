@@ -1,4 +1,4 @@
-//! One fight, told event by event.
+//! One fight, event by event.
 //!
 //! `cargo run --release --example first_fight`
 

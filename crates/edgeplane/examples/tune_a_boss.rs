@@ -15,7 +15,7 @@ fn main() -> Result<(), Error> {
     let numbers =
         [vary("character.silt_crab.attributes.grit*=0.5..2"), vary("character.silt_crab.attributes.heft*=0.5..2")];
     let goals = [Goal::parse("win_rate(keepers) = 70% +- 3%"), Goal::parse("duration in 8.5..10")];
-    // Both are written here and known to be right; in a tool one would tell its user.
+    // Both are written here and known to be right; in a tool one would report them to its user.
     let (numbers, goals): (Vec<Vary>, Vec<Goal>) =
         (numbers.into_iter().flatten().collect(), goals.into_iter().flatten().collect());
     let plan = TrialsPlan { trials: 2_000, ..TrialsPlan::default() };

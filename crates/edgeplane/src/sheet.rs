@@ -66,7 +66,7 @@ impl Game {
         let row = |(name, _): &(&str, &Node)| {
             let cell = |column: &String| {
                 let node = overrides::find(&document, &format!("{section}.{name}.{column}"));
-                node.and_then(|node| told(node, &sources)).unwrap_or_default()
+                node.and_then(|node| written(node, &sources)).unwrap_or_default()
             };
             std::iter::once((*name).to_owned()).chain(all.iter().map(cell)).collect()
         };
@@ -154,7 +154,7 @@ struct Taking<'a> {
 impl Taking<'_> {
     /// Notes a cell that says something else than what stands there.
     fn take(&mut self, path: &str, node: Option<&Node>, text: &str, cell: Span) -> Result<(), Diagnostic> {
-        let Some((node, before)) = node.and_then(|node| Some((node, told(node, self.sources)?))) else {
+        let Some((node, before)) = node.and_then(|node| Some((node, written(node, self.sources)?))) else {
             let message = format!("nothing stands at `{path}` in the files");
             let help = "a sheet changes what is there; what is new is written into the files first";
             return Err(Diagnostic::at(Code::UnknownPath, cell, message).help(help));
@@ -242,7 +242,7 @@ fn curves(rules: &[(&str, &Node)], columns: &[String], sources: &Sources) -> Vec
     let row = |place: f64| {
         let cell = |(_, points): &(&str, Vec<(&Node, &Node)>)| {
             let found = points.iter().find(|(x, _)| number(x) == Some(place));
-            found.and_then(|(_, y)| told(y, sources)).unwrap_or_default()
+            found.and_then(|(_, y)| written(y, sources)).unwrap_or_default()
         };
         std::iter::once(place.to_string()).chain(curves.iter().map(cell)).collect()
     };
@@ -277,7 +277,7 @@ fn leaves<'a>(node: &'a Node, path: &str, visit: &mut impl FnMut(&str, &'a Node)
 }
 
 /// A value as a cell shows it.
-fn told(node: &Node, sources: &Sources) -> Option<String> {
+fn written(node: &Node, sources: &Sources) -> Option<String> {
     match &node.value {
         Value::Text(text, _) => Some(text.clone()),
         Value::Number(_) | Value::Flag(_) | Value::List(_) => Some(sources.text(node.span).trim().to_owned()),

@@ -326,9 +326,9 @@ fn calls_get_a_reason_why_an_ability_is_unavailable() {
     let (shove, other) = (game.ability("shove").unwrap(), game.ability("other").unwrap());
     let mut fight = game.fight("bout", 1).unwrap();
     fight.take_control(ONE).unwrap();
-    let mut told = Log::default();
+    let mut printed = Log::default();
     let mut attempt =
-        |fight: &mut Fight, who, what, target| fight.use_ability(who, what, target, &mut told).unwrap().err();
+        |fight: &mut Fight, who, what, target| fight.use_ability(who, what, target, &mut printed).unwrap().err();
     assert_eq!(attempt(&mut fight, ONE, other, None), Some(UnavailableReason::NotKnown));
     assert_eq!(attempt(&mut fight, ONE, shove, None), None);
     assert_eq!(attempt(&mut fight, ONE, shove, None), Some(UnavailableReason::Busy { until: seconds(1.0) }));
@@ -343,13 +343,13 @@ fn calls_get_a_reason_why_an_ability_is_unavailable() {
         Some(UnavailableReason::OutOfTheFight),
         "the fight is over"
     );
-    let told: Vec<UnavailableReason> = refusals(&told).into_iter().map(|(_, reason)| reason).collect();
+    let printed: Vec<UnavailableReason> = refusals(&printed).into_iter().map(|(_, reason)| reason).collect();
     let busy = |until| UnavailableReason::Busy { until: seconds(until) };
-    assert_eq!(told, [busy(1.0), UnavailableReason::OutOfTheFight], "each change is reported once");
+    assert_eq!(printed, [busy(1.0), UnavailableReason::OutOfTheFight], "each change is reported once");
 }
 
 #[test]
-fn one_who_has_fallen_is_no_target_while_others_stand() {
+fn one_the_defeated_is_no_target_while_others_stand() {
     let text = r#"
         [pools]
         health = { max = 10, defeat = true }
@@ -479,7 +479,7 @@ fn times_may_hang_on_attributes_and_are_taken_when_a_use_counts() {
 }
 
 #[test]
-fn several_targets_share_the_releases_until_the_last_has_fallen() {
+fn several_targets_share_the_releases_until_the_last_is_defeated() {
     let text = r#"
         [pools]
         health = { max = 25, defeat = true }

@@ -84,7 +84,7 @@ fn streams_are_named_by_combatant_and_place() {
     let fight = demo().fight("night_shift", 1).unwrap();
     let setup = fight.setup();
     let places = [
-        "lot",
+        "tie-break",
         "hit_steps.dodge.when",
         "hit_steps.critical.when",
         "ability.lash.targets.pick",
@@ -101,7 +101,7 @@ fn streams_are_named_by_combatant_and_place() {
 }
 
 #[test]
-fn a_recorded_list_answers_in_turn_and_then_with_a_half() {
+fn a_recorded_list_is_drawn_in_turn_and_then_with_a_half() {
     let mut recorded = Recorded::new(vec![0.1, 0.9, 0.99]);
     recorded.begin(7, &[]);
     assert!(recorded.chance(ONE, 0.2));

@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
-use crate::common::scene::{ONE, OTHER, OWNER, seconds, told, waiting};
+use crate::common::scene::{ONE, OTHER, OWNER, printed, seconds, waiting};
 use crate::common::{game, moments};
 use edgeplane::fight::{Event, Fight, Log, UnavailableReason};
 
@@ -125,7 +125,7 @@ fn immunity_resistance_and_repetition_each_say_so() {
     assert!(give(&mut fight, "stun", OWNER, 12.5, &mut log), "the window has passed since the last that worked");
     assert!(give(&mut fight, "steady", OWNER, 17.0, &mut log));
     assert!(!give(&mut fight, "stun", OWNER, 17.5, &mut log), "steady makes immune");
-    let stuns = told(&log);
+    let stuns = printed(&log);
     assert_eq!(
         stuns,
         "0 immune, 0 new, 1.5 resisted, 2 new, 6 expired, 7 new, 9 expired, 9 expired, 9.5 diminished, 12.5 new, \

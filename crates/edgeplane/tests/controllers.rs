@@ -7,7 +7,7 @@ use crate::common::{ONE, OTHER, demo, game, moments, seconds};
 use edgeplane::fight::{Controller, Decision, Event, UnavailableReason, View};
 use edgeplane::{AbilityId, CombatantId, Game, Log, Time};
 
-/// Does as it is told, one intent after the other, and notes when it was asked and what was unavailable.
+/// Carries out a list of decisions, one after the other, and notes when it was asked and what was unavailable.
 #[derive(Default)]
 struct Prepared {
     decisions: Vec<Decision>,

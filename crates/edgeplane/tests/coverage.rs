@@ -61,7 +61,7 @@ fn variant(game: &Game) -> Variant {
 }
 
 fn covers(figure: &Figure, truth: f64) -> bool {
-    // Quantiles are told to five digits.
+    // Quantiles are given to five digits.
     let room = 1e-4;
     figure.low.unwrap() <= truth + room && truth - room <= figure.high.unwrap()
 }
@@ -132,5 +132,5 @@ fn a_precision_is_reached_and_told() {
     // 0.7 × 0.3 × (1.96 / 0.02)² = 2,017 fights would just do.
     assert!((2_000..3_500).contains(&figure.trials), "{figure:?}");
     let figure = run_to_precision(&variant, &plan(200, 1), 0.0001, 5_000, &|_| {}).unwrap().remove(0);
-    assert_eq!(figure.trials, 5_000, "it gives up where it is told to");
+    assert_eq!(figure.trials, 5_000, "it gives up at its limit");
 }

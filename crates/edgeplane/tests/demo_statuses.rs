@@ -27,7 +27,7 @@ fn near(found: &[f64], wanted: &[f64]) {
     }
 }
 
-/// Two of the demo's characters on opposite sides, who wait to be told.
+/// Two of the demo's characters on opposite sides, who wait for orders.
 fn two(game: &Game, one: &str, other: &str) -> Fight<Likely> {
     let sides = [one, other].map(|name| (name.to_owned(), vec![game.character(name).unwrap()]));
     let mut fight = Fight::with_chance(Setup::between(game.program(), &sides).into(), Likely, 0);
@@ -41,8 +41,8 @@ fn braced_gives_guard_and_breath_for_blows() {
     let braced = explained("braced", "sluicer", "sluicer");
     assert_eq!(values(&braced, "guard"), [0.0, 35.0]);
     assert_eq!((braced.lasts, braced.reapply.as_str()), (Some(4.0), "renews its time"));
-    assert_eq!(braced.answers[0].event.name(), "hit_taken");
-    assert_eq!(braced.answers[0].only, "cooldown 0.5 s");
+    assert_eq!(braced.triggers[0].event.name(), "hit_taken");
+    assert_eq!(braced.triggers[0].only, "cooldown 0.5 s");
 }
 
 #[test]
@@ -210,7 +210,7 @@ fn cold_fingers_let_go_with_half_a_grip() {
 }
 
 #[test]
-fn a_sheet_tells_what_statuses_add() {
+fn a_sheet_shows_what_statuses_add() {
     let game = demo();
     let with = [("braced", 1), ("tide_charm", 3), ("waterlogged", 2), ("hoarse", 2)];
     let with = with.map(|(name, stacks)| (game.status(name).unwrap(), stacks));

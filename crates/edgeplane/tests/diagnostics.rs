@@ -1,4 +1,4 @@
-//! What the designer is told. Cases are data: every file under `cases/bad` ends with the diagnostics
+//! What the designer reads. Cases are data: every file under `cases/bad` ends with the diagnostics
 //! that it must bring, in order, each as `#! line:column code +other:places | message`.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
@@ -13,7 +13,7 @@ use proptest::prelude::*;
 
 const CASES: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/cases");
 
-fn told(error: Error, with_file: bool) -> (Vec<String>, Vec<Diagnostic>) {
+fn printed(error: Error, with_file: bool) -> (Vec<String>, Vec<Diagnostic>) {
     let Error::Ruleset { sources, diagnostics } = error else { panic!("not a ruleset's error: {error}") };
     (lines(&sources, &diagnostics, with_file), diagnostics)
 }
@@ -35,7 +35,7 @@ fn lines(sources: &Sources, diagnostics: &[Diagnostic], with_file: bool) -> Vec<
 }
 
 #[test]
-fn every_broken_ruleset_is_told_so() {
+fn every_broken_ruleset_is_reported() {
     let mut cases = 0;
     let mut shown: BTreeSet<Code> = BTreeSet::new();
     let mut wrong = Vec::new();
@@ -44,7 +44,7 @@ fn every_broken_ruleset_is_told_so() {
         let folder = path.is_dir();
         let expected = fs::read_to_string(if folder { path.join("expected.txt") } else { path.clone() }).unwrap();
         let expected: Vec<&str> = expected.lines().filter(|line| line.starts_with("#!")).collect();
-        let (found, diagnostics) = told(Game::open(&path).expect_err(&path.display().to_string()), folder);
+        let (found, diagnostics) = printed(Game::open(&path).expect_err(&path.display().to_string()), folder);
         shown.extend(diagnostics.iter().map(|diagnostic| diagnostic.code));
         if found != expected || expected.is_empty() {
             wrong.push(format!("{}\n  expected {expected:#?}\n  found {found:#?}", path.display()));
@@ -78,7 +78,7 @@ fn every_broken_ruleset_is_told_so() {
 }
 
 #[test]
-fn unreadable_files_are_told() {
+fn unreadable_files_are_reported() {
     for path in ["no/such/folder", concat!(env!("CARGO_MANIFEST_DIR"), "/src")] {
         let Err(Error::Ruleset { diagnostics, .. }) = Game::open(path) else { panic!("{path} was read") };
         assert_eq!(diagnostics[0].code, Code::UnreadableFile, "{path}");
@@ -101,7 +101,7 @@ fn a_value_set_on_the_command_line_is_checked_like_any_other() {
         ("ability.boathook.cast", "1 +", "#! 1:4 formula-syntax | expected a value before the end of the formula"),
         ("pools.breath.defeat", "3", "#! 1:1 wrong-type | `pools.breath.defeat` is a number; it takes true or false"),
     ] {
-        let (found, _) = told(set(path, value).expect_err(path), false);
+        let (found, _) = printed(set(path, value).expect_err(path), false);
         assert_eq!(found, [expected], "{path}={value}");
     }
 }
@@ -151,7 +151,7 @@ fn mutated(text: &str, edits: &[(usize, u8, char)]) -> String {
     letters.into_iter().collect()
 }
 
-fn sound_or_told(text: &str) -> Result<(), TestCaseError> {
+fn sound_or_reported(text: &str) -> Result<(), TestCaseError> {
     match Game::from_sources(Sources::from_text("mutated.toml", text), &[]) {
         Ok(game) => {
             // A ruleset that is sound must play, or say why it cannot go on.
@@ -175,7 +175,7 @@ proptest! {
 
     #[test]
     fn a_mutated_ruleset_never_panics(edits in prop::collection::vec((any::<usize>(), any::<u8>(), any::<char>()), 1..12)) {
-        sound_or_told(&mutated(&demo_text(), &edits))?;
+        sound_or_reported(&mutated(&demo_text(), &edits))?;
     }
 
     #[test]
@@ -183,16 +183,16 @@ proptest! {
         let text = demo_text();
         let words: Vec<&str> = text.split_inclusive([' ', '\n']).collect();
         let mixed: String = picks.iter().map(|pick| *pick.get(&words)).collect();
-        sound_or_told(&mixed)?;
+        sound_or_reported(&mixed)?;
     }
 
     #[test]
-    fn any_text_is_a_formula_or_told_not_to_be(text in "\\PC{0,60}") {
+    fn any_text_is_a_formula_or_an_error(text in "\\PC{0,60}") {
         let _ = edgeplane::formula::parse(&text);
     }
 
     #[test]
-    fn any_mixture_of_tokens_is_a_formula_or_told_not_to_be(
+    fn any_mixture_of_tokens_is_a_formula_or_an_error(
         tokens in prop::collection::vec(
             prop::sample::select(vec![
                 "1", "0.5", "15%", "level", "self.health", "(", ")", "+", "-", "*", "/", "^", "<", ">=", "==", "and", "or",
@@ -208,7 +208,7 @@ proptest! {
     }
 }
 
-/// Whoever writes a word of an earlier version is told the new one.
+/// Whoever writes a word of an earlier version is pointed to the new one.
 #[test]
 fn old_words_lead_to_the_new_ones() {
     let text = include_str!("cases/bad/old_words.toml");

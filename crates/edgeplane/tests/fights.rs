@@ -11,7 +11,7 @@ use edgeplane::program::plain;
 use edgeplane::{CombatantId, Game, PoolId, Setup};
 
 /// What came of something, in one line; `None` for what is only on the way to it.
-fn told(setup: &Setup, logged: &Logged) -> Option<String> {
+fn printed(setup: &Setup, logged: &Logged) -> Option<String> {
     let program = setup.program();
     let who = |id: CombatantId| setup.combatants[id.index()].label.as_str();
     let pool = |id: PoolId| program.pools()[id.index()].name.as_str();
@@ -66,7 +66,7 @@ fn every_fight_goes_as_it_was_worked_by_hand() {
         let game = Game::open(path).unwrap_or_else(|error| panic!("{error}"));
         let setup = game.fight("it", 1).unwrap().setup().clone();
         let (_, log) = game.play("it", 1).unwrap();
-        let mut found: Vec<String> = log.events.iter().filter_map(|logged| told(&setup, logged)).collect();
+        let mut found: Vec<String> = log.events.iter().filter_map(|logged| printed(&setup, logged)).collect();
         // What happens at one moment has no order that could be known by hand: lots settle it.
         expected.sort_unstable();
         found.sort_unstable();

@@ -139,7 +139,7 @@ fn functions() {
 }
 
 #[test]
-fn every_function_tells_how_it_is_called() {
+fn every_function_shows_how_it_is_called() {
     for name in Builtin::names() {
         let builtin = Builtin::named(name).unwrap();
         assert!(builtin.usage().starts_with(&format!("{name}(")), "{name}: {}", builtin.usage());
@@ -158,7 +158,7 @@ fn places_in_a_formula_are_those_of_its_parts() {
 }
 
 #[test]
-fn what_is_no_formula_is_told_at_its_place() {
+fn what_is_no_formula_is_reported_at_its_place() {
     for (text, place, message) in [
         ("", 0..0, "expected a value before the end of the formula"),
         ("1 +", 3..3, "expected a value before the end of the formula"),
@@ -252,7 +252,7 @@ fn chance_in_an_outcome() {
 }
 
 #[test]
-fn numbers_are_told_with_sensible_digits() {
+fn numbers_are_reported_with_sensible_digits() {
     for (number, expected) in [
         (0.0, "0"),
         (-0.0, "0"),

@@ -115,8 +115,8 @@ fn an_heir_wears_what_it_inherits_unless_it_says_otherwise() {
     assert_eq!(sheet(&game, "child"), sheet(&game, "one"));
     assert_eq!(sheet(&game, "bare"), [5.0, 10.0, 60.0]);
     let plan = &game.program().characters()[game.character("child").unwrap().index()];
-    let told: Vec<_> = plan.gear.iter().map(|piece| (piece.name.as_str(), piece.set.clone().unwrap().1)).collect();
-    assert_eq!(told, [("coat", 2), ("boots", 2)]);
+    let printed: Vec<_> = plan.gear.iter().map(|piece| (piece.name.as_str(), piece.set.clone().unwrap().1)).collect();
+    assert_eq!(printed, [("coat", 2), ("boots", 2)]);
 }
 
 #[test]
@@ -132,11 +132,11 @@ fn pools_begin_as_full_as_gear_makes_them() {
         fight.restart(2);
     }
     let caps = log.events.iter().filter(|logged| matches!(logged.event, Event::CapChanged { .. }));
-    assert_eq!(caps.count(), 2, "the cap of health, told once for each fight, when all of it is there");
+    assert_eq!(caps.count(), 2, "the cap of health, reported once for each fight, when all of it is there");
 }
 
 #[test]
-fn gear_adds_steps_answers_ticks_and_refuses() {
+fn gear_adds_steps_triggers_ticks_and_immunity() {
     let game = rules("gear = [\"coat\", \"hood\", \"thorns\", \"padding\", \"flask\"]");
     let mut fight = game.fight("bout", 1).unwrap();
     let mut log = Log::default();
@@ -181,8 +181,8 @@ fn figures_of_statuses_leave_gear_out() {
     let game = rules("gear = [\"coat\", \"boots\", \"thorns\"]");
     let plan = TrialsPlan { trials: 20, seed: 1, threads: Some(1), ..TrialsPlan::default() };
     let trials = game.trials("bout", &plan).unwrap();
-    let told: Vec<&str> = trials.combatants[0].statuses.iter().map(|line| line.status.as_str()).collect();
-    assert_eq!(told, ["sure", "shaken"]);
+    let printed: Vec<&str> = trials.combatants[0].statuses.iter().map(|line| line.status.as_str()).collect();
+    assert_eq!(printed, ["sure", "shaken"]);
     let hurt: Vec<&str> = trials.combatants[0].by_status.iter().map(|line| line.status.as_str()).collect();
     assert_eq!(hurt, ["thorns"], "but what it does to others counts");
 }

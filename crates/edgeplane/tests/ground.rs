@@ -420,11 +420,11 @@ proptest! {
         distance in 1.0..20.0, speeds in [0.5..6.0, 0.5..6.0, 0.0..4.0], keep in 1.0..9.0, seed: u64,
     ) {
         let game = skirmish(distance, speeds, keep, 2);
-        let told = |threads| {
+        let printed = |threads| {
             let plan = TrialsPlan { trials: 24, seed, threads: Some(threads), ..TrialsPlan::default() };
             serde_json::to_string(&game.trials("skirmish", &plan).unwrap()).unwrap()
         };
-        prop_assert_eq!(told(1), told(2));
+        prop_assert_eq!(printed(1), printed(2));
     }
 }
 

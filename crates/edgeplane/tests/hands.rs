@@ -216,7 +216,7 @@ fn abilities_are_given_and_taken_and_one_slot_holds_one() {
 }
 
 #[test]
-fn one_who_has_not_an_ability_yet_is_told_so_by_hand() {
+fn one_who_has_not_an_ability_yet_is_reported_by_hand() {
     let game = game(MOVES);
     let mut fight = game.fight("bout", 1).unwrap();
     fight.take_control(ONE).unwrap();

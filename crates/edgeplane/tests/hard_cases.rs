@@ -176,7 +176,7 @@ fn tuned(game: &Game, encounter: &str, vary: &[&str], want: &str, seed: u64) -> 
 }
 
 #[test]
-fn tuning_finds_the_smallest_change_also_where_there_are_several_answers() {
+fn tuning_finds_the_smallest_change_also_where_there_are_several_solutions() {
     let game = throws("");
     // 4 w (1 - w) is 0.64 at 0.2 and at 0.8, and w is 0.05 now.
     let (met, hill) = tuned(&game, "hill", &["attributes.hill=0..1"], "win_rate(x) = 64% +- 1%", 1);

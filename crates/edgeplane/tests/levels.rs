@@ -182,7 +182,7 @@ fn a_gauntlet_ends_where_it_is_not_won() {
 }
 
 #[test]
-fn who_has_fallen_stays_out_or_comes_back() {
+fn the_defeated_stays_out_or_comes_back() {
     let plan = TrialsPlan { trials: 64, seed: 5, threads: Some(1), ..TrialsPlan::default() };
     // A bite is the end of whom it hits, and there is one before the pup falls.
     let hurt = |fallen: &str| {

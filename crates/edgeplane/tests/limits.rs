@@ -45,7 +45,7 @@ fn a_thousand_fight_and_more_stay_out() {
     let mut fight = Fight::with_chance(setup, Sampler::default(), 1);
     let mut log = Log::default();
     let ending = fight.run(&mut log).unwrap();
-    // Seven hundred against three hundred: nobody doubts it, and everybody is told apart.
+    // Seven hundred against three hundred: nobody doubts it, and nobody shares a stream.
     assert_eq!(ending, Ending::Won(edgeplane::program::SideId(0)));
     let mut fell: Vec<CombatantId> = log
         .events
@@ -64,7 +64,7 @@ fn a_thousand_fight_and_more_stay_out() {
 }
 
 #[test]
-fn ten_days_are_as_long_as_a_fight_can_be_told_to_last() {
+fn ten_days_are_as_long_as_a_fight_may_last() {
     let encounter = "[encounter.wait]\nsides.east = [\"patient\"]\nsides.west = [\"patient\"]\n";
     let longest = game(&format!("{RULES}{encounter}time_limit = 864000\n"));
     let mut fight = longest.fight("wait", 1).unwrap();
@@ -102,7 +102,7 @@ fn a_limit_on_steps_ends_a_fight_with_an_error() {
 /// What two statuses make of an attribute goes beyond all numbers, and a third takes it times nothing: that is no number,
 /// and no limit (`at_least`) makes one of it.
 #[test]
-fn an_attribute_that_is_no_number_is_told_to_whoever_reads_it() {
+fn an_attribute_that_is_no_number_is_reported_to_whoever_reads_it() {
     let text = RULES.replace(
         "[pools]",
         r#"[attributes]

@@ -18,7 +18,7 @@ struct Dealt {
     marked: bool,
 }
 
-/// A fight with all that it told, details too.
+/// A fight with all its events, details too.
 struct Told {
     events: Vec<Logged>,
     ending: Ending,
@@ -116,55 +116,56 @@ fn check(game: &Game, encounter: &str, fights: &[Told], measure: &str, by_hand: 
 }
 
 #[test]
-fn measures_of_a_duel_count_what_is_told() {
+fn measures_of_a_duel_count_what_is_reported() {
     let game = demo();
     let fights = fights(&game, "duel");
     let one = |measure: &str, by_hand: &dyn Fn(&Told, CombatantId) -> [f64; 2]| {
-        check(&game, "duel", &fights, measure, |told| by_hand(told, told.who("lockhand")));
+        check(&game, "duel", &fights, measure, |printed| by_hand(printed, printed.who("lockhand")));
     };
     let truth = |holds: bool| f64::from(u8::from(holds));
-    one("win_rate(silt)", &|told, _| [truth(matches!(told.ending, Ending::Won(side) if side.0 == 1)), 1.0]);
-    one("duration", &|told, _| [told.end(), 1.0]);
-    one("defeat_rate(lockhand)", &|told, who| [truth(told.fell(who).is_some()), 1.0]);
-    one("defeated(keepers)", &|told, who| [truth(told.fell(who).is_some()), 1.0]);
-    one("survivors(lockhand)", &|told, who| [truth(told.fell(who).is_none()), 1.0]);
-    one("defeat_time(lockhand)", &|told, who| told.fell(who).map_or([0.0; 2], |at| [at, 1.0]));
-    one("damage(lockhand)", &|told, who| [told.hits(who, |hit| hit.dealt), 1.0]);
-    one("damage_per_second(lockhand)", &|told, who| [told.hits(who, |hit| hit.dealt) / told.end(), 1.0]);
-    one("overkill(lockhand)", &|told, who| [told.hits(who, |hit| hit.over), 1.0]);
-    one("hits(lockhand)", &|told, who| [told.hits(who, |_| 1.0), 1.0]);
-    one("damage_share(silt_crab, pincer)", &|told, _| {
-        let (crab, pincer) = (told.who("silt_crab"), told.fight.setup().program().find_ability("pincer").unwrap());
-        let part = told.hits(crab, |hit| hit.dealt * truth(hit.source == Source::Ability(pincer)));
-        [part, told.hits(crab, |hit| hit.dealt)]
+    one("win_rate(silt)", &|printed, _| [truth(matches!(printed.ending, Ending::Won(side) if side.0 == 1)), 1.0]);
+    one("duration", &|printed, _| [printed.end(), 1.0]);
+    one("defeat_rate(lockhand)", &|printed, who| [truth(printed.fell(who).is_some()), 1.0]);
+    one("defeated(keepers)", &|printed, who| [truth(printed.fell(who).is_some()), 1.0]);
+    one("survivors(lockhand)", &|printed, who| [truth(printed.fell(who).is_none()), 1.0]);
+    one("defeat_time(lockhand)", &|printed, who| printed.fell(who).map_or([0.0; 2], |at| [at, 1.0]));
+    one("damage(lockhand)", &|printed, who| [printed.hits(who, |hit| hit.dealt), 1.0]);
+    one("damage_per_second(lockhand)", &|printed, who| [printed.hits(who, |hit| hit.dealt) / printed.end(), 1.0]);
+    one("overkill(lockhand)", &|printed, who| [printed.hits(who, |hit| hit.over), 1.0]);
+    one("hits(lockhand)", &|printed, who| [printed.hits(who, |_| 1.0), 1.0]);
+    one("damage_share(silt_crab, pincer)", &|printed, _| {
+        let (crab, pincer) =
+            (printed.who("silt_crab"), printed.fight.setup().program().find_ability("pincer").unwrap());
+        let part = printed.hits(crab, |hit| hit.dealt * truth(hit.source == Source::Ability(pincer)));
+        [part, printed.hits(crab, |hit| hit.dealt)]
     });
-    one("mark_rate(lockhand, critical)", &|told, who| {
-        [told.hits(who, |hit| truth(hit.marked)), told.hits(who, |_| 1.0)]
+    one("mark_rate(lockhand, critical)", &|printed, who| {
+        [printed.hits(who, |hit| truth(hit.marked)), printed.hits(who, |_| 1.0)]
     });
-    one("evaded_rate(lockhand, dodge)", &|told, who| {
+    one("evaded_rate(lockhand, dodge)", &|printed, who| {
         let on = |stops: bool| {
-            told.sum(|event| match event {
+            printed.sum(|event| match event {
                 Event::Hit { target, stopped, .. } => truth(*target == who && (!stops || stopped.is_some())),
                 _ => 0.0,
             })
         };
         [on(true), on(false)]
     });
-    one("spent(lockhand, breath, boathook)", &|told, who| {
-        let boathook = told.fight.setup().program().find_ability("boathook").unwrap();
+    one("spent(lockhand, breath, boathook)", &|printed, who| {
+        let boathook = printed.fight.setup().program().find_ability("boathook").unwrap();
         let paid = |event: &Event| match event {
             Event::Spent { who: one, ability, amount, .. } if *one == who && *ability == boathook => *amount,
             _ => 0.0,
         };
-        [told.sum(paid), 1.0]
+        [printed.sum(paid), 1.0]
     });
-    one("uses(lockhand)", &|told, who| {
-        [told.sum(|event| truth(matches!(event, Event::Used { caster, .. } if *caster == who))), 1.0]
+    one("uses(lockhand)", &|printed, who| {
+        [printed.sum(|event| truth(matches!(event, Event::Used { caster, .. } if *caster == who))), 1.0]
     });
-    one("unavailable(lockhand, boathook, on_cooldown)", &|told, who| {
-        let boathook = told.fight.setup().program().find_ability("boathook").unwrap();
+    one("unavailable(lockhand, boathook, on_cooldown)", &|printed, who| {
+        let boathook = printed.fight.setup().program().find_ability("boathook").unwrap();
         let (mut waits, mut since, mut seconds) = (None, None, 0.0);
-        for Logged { at, event } in &told.events {
+        for Logged { at, event } in &printed.events {
             let stops = match *event {
                 Event::Waits { who: one, .. } if one == who => {
                     waits = Some(*at);
@@ -193,13 +194,13 @@ fn measures_of_a_duel_count_what_is_told() {
         }
         [seconds, 1.0]
     });
-    one("left(silt, health)", &|told, _| {
-        let program = told.fight.setup().program();
-        [told.fight.pool(told.who("silt_crab"), program.find_pool("health").unwrap()), 1.0]
+    one("left(silt, health)", &|printed, _| {
+        let program = printed.fight.setup().program();
+        [printed.fight.pool(printed.who("silt_crab"), program.find_pool("health").unwrap()), 1.0]
     });
-    one("left_share(lockhand, health)", &|told, who| {
-        let pool = told.fight.setup().program().find_pool("health").unwrap();
-        [told.fight.pool(who, pool), told.fight.cap(who, pool)]
+    one("left_share(lockhand, health)", &|printed, who| {
+        let pool = printed.fight.setup().program().find_pool("health").unwrap();
+        [printed.fight.pool(who, pool), printed.fight.cap(who, pool)]
     });
 }
 
@@ -207,11 +208,11 @@ fn measures_of_a_duel_count_what_is_told() {
 fn idleness_is_the_time_from_a_vain_look_to_the_next_use() {
     let game = demo();
     let fights = fights(&game, "duel");
-    check(&game, "duel", &fights, "idle(lockhand)", |told| {
-        let who = told.who("lockhand");
+    check(&game, "duel", &fights, "idle(lockhand)", |printed| {
+        let who = printed.who("lockhand");
         let (mut idle, mut since) = (0.0, None);
-        let end = told.fell(who).unwrap_or(told.end());
-        for Logged { at, event } in &told.events {
+        let end = printed.fell(who).unwrap_or(printed.end());
+        for Logged { at, event } in &printed.events {
             match event {
                 Event::Waits { who: one, .. } if *one == who => since = since.or(Some(at.seconds())),
                 Event::Used { caster, .. } if *caster == who => {
@@ -230,52 +231,54 @@ fn measures_of_a_crowd_count_statuses_heals_steps_and_soaks() {
     let fights = fights(&game, "night_shift");
     let check =
         |measure: &str, by_hand: &dyn Fn(&Told) -> [f64; 2]| check(&game, "night_shift", &fights, measure, by_hand);
-    let side = |told: &Told, who: CombatantId| told.fight.setup().combatants[who.index()].side.0;
-    check("uptime(silt_crab 1, waterlogged)", &|told| {
-        [told.held(told.who("silt_crab 1"), "waterlogged")[0], told.end()]
+    let side = |printed: &Told, who: CombatantId| printed.fight.setup().combatants[who.index()].side.0;
+    check("uptime(silt_crab 1, waterlogged)", &|printed| {
+        [printed.held(printed.who("silt_crab 1"), "waterlogged")[0], printed.end()]
     });
-    check("mean_stacks(silt_crab 1, waterlogged)", &|told| {
-        let [time, stacks] = told.held(told.who("silt_crab 1"), "waterlogged");
+    check("mean_stacks(silt_crab 1, waterlogged)", &|printed| {
+        let [time, stacks] = printed.held(printed.who("silt_crab 1"), "waterlogged");
         [stacks, time]
     });
-    check("applied(silt_crab, waterlogged)", &|told| {
-        let id = told.fight.setup().program().find_status("waterlogged").unwrap();
-        let crabs: Vec<CombatantId> = (1..=3).map(|number| told.who(&format!("silt_crab {number}"))).collect();
+    check("applied(silt_crab, waterlogged)", &|printed| {
+        let id = printed.fight.setup().program().find_status("waterlogged").unwrap();
+        let crabs: Vec<CombatantId> = (1..=3).map(|number| printed.who(&format!("silt_crab {number}"))).collect();
         let gained = |event: &Event| matches!(event, Event::StatusGained { target, status, .. } if crabs.contains(target) && *status == id);
-        [told.sum(|event| f64::from(u8::from(gained(event)))), 1.0]
+        [printed.sum(|event| f64::from(u8::from(gained(event)))), 1.0]
     });
-    check("healing(keepers)", &|told| {
+    check("healing(keepers)", &|printed| {
         let healed = |event: &Event| match event {
-            Event::Healed { caster, healed, .. } if side(told, *caster) == 0 => *healed,
+            Event::Healed { caster, healed, .. } if side(printed, *caster) == 0 => *healed,
             _ => 0.0,
         };
-        [told.sum(healed), 1.0]
+        [printed.sum(healed), 1.0]
     });
-    check("damage_taken(silt, impact)", &|told| {
+    check("damage_taken(silt, impact)", &|printed| {
         let taken = |event: &Event| match event {
-            Event::Hit { target, dealt, damage_type, .. } if side(told, *target) == 1 && damage_type.0 == 0 => *dealt,
+            Event::Hit { target, dealt, damage_type, .. } if side(printed, *target) == 1 && damage_type.0 == 0 => {
+                *dealt
+            }
             _ => 0.0,
         };
-        [told.sum(taken), 1.0]
+        [printed.sum(taken), 1.0]
     });
-    check("soaked(keepers)", &|told| {
+    check("soaked(keepers)", &|printed| {
         let soaked = |event: &Event| match event {
-            Event::Soaked { target, amount, .. } if side(told, *target) == 0 => *amount,
+            Event::Soaked { target, amount, .. } if side(printed, *target) == 0 => *amount,
             _ => 0.0,
         };
-        [told.sum(soaked), 1.0]
+        [printed.sum(soaked), 1.0]
     });
-    check("prevented(silt, guard)", &|told| {
-        let program = told.fight.setup().program();
+    check("prevented(silt, guard)", &|printed| {
+        let program = printed.fight.setup().program();
         let guard = program.hit_steps().iter().position(|step| step.name == "guard").unwrap();
         let (mut taken, mut all) = (0.0, 0.0);
-        for Logged { event, .. } in &told.events {
+        for Logged { event, .. } in &printed.events {
             match event {
                 Event::Stepped { step, heal: false, before, after, .. } if step.index() == guard => {
                     taken = before - after
                 }
                 Event::Hit { target, .. } => {
-                    all += if side(told, *target) == 1 {
+                    all += if side(printed, *target) == 1 {
                         std::mem::take(&mut taken)
                     } else {
                         std::mem::take(&mut taken) * 0.0

@@ -16,7 +16,7 @@ fn happened(log: &Log) -> Vec<Logged> {
 }
 
 #[test]
-fn the_native_duel_tells_the_same_events() {
+fn the_native_duel_shows_the_same_events() {
     let game = Game::open(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine")).unwrap();
     let mut fight = game.fight("duel", 0).unwrap();
     let streams = by_hand::Streams::of(fight.setup()).unwrap();

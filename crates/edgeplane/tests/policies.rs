@@ -50,7 +50,7 @@ fn random_choice_is_even_among_what_is_wanted_and_possible() {
 }
 
 #[test]
-fn a_draw_takes_the_line_in_whose_part_it_falls() {
+fn a_draw_takes_the_line_in_whose_part_it_is() {
     let uses =
         "{ ability = \"high\", weight = 1 }, { ability = \"mid\", weight = 2 }, { ability = \"low\", weight = 1 }";
     let game = drawing("weighted", uses);

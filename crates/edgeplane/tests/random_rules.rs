@@ -329,7 +329,7 @@ proptest! {
     }
 
     #[test]
-    fn pools_stay_within_their_bounds_and_the_fallen_do_nothing(recipe in recipe()) {
+    fn pools_stay_within_their_bounds_and_the_defeated_do_nothing(recipe in recipe()) {
         let game = recipe.game();
         let (fight, log, _) = play(&game, recipe.seed);
         let mut fallen: Vec<Option<Time>> = vec![None; fight.setup().combatants.len()];

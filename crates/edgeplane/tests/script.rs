@@ -121,7 +121,7 @@ fn one_side_wins_by_holding_out() {
 }
 
 #[test]
-fn the_fall_of_somebody_vital_ends_it() {
+fn the_defeat_of_somebody_vital_ends_it() {
     let game = with(
         "[encounter.heart]\nsides.a = [\"guard\"]\n\
          sides.b = [{ character = \"idler\", vital = true }, { character = \"runner\", count = 3 }]\n",

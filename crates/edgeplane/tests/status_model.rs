@@ -164,7 +164,7 @@ proptest! {
             fight.apply_status(names[*which], ONE, OWNER, 2, &mut log).unwrap();
         }
         fight.advance(Time((now + 9_000) * 1_000), &mut log).unwrap();
-        let Some((snapshot, told)) = kept else { return Ok(()) };
+        let Some((snapshot, printed)) = kept else { return Ok(()) };
         let end = fight.snapshot();
         fight.restore(&snapshot).unwrap();
         let mut again = edgeplane::Log::default();
@@ -175,7 +175,7 @@ proptest! {
             fight.apply_status(names[which], ONE, OWNER, 2, &mut again).unwrap();
         }
         fight.advance(Time((now + 9_000) * 1_000), &mut again).unwrap();
-        prop_assert_eq!(&log.events[told..], again.events.as_slice());
+        prop_assert_eq!(&log.events[printed..], again.events.as_slice());
         prop_assert_eq!(fight.snapshot(), end);
     }
 }

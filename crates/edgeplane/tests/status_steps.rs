@@ -43,9 +43,9 @@ fn stepped(steps: &str, statuses: &[(&str, CombatantId)]) -> (Vec<f64>, Vec<Stri
     let mut log = Log::default();
     fight.apply_effects(OWNER, hit, ONE, &mut log).unwrap();
     let amounts: Vec<f64> = hurt(&log).into_iter().map(|(_, dealt)| dealt).collect();
-    let mut told = Steps { names: Vec::new(), game: game.clone() };
-    fight.apply_effects(OWNER, hit, ONE, &mut told).unwrap();
-    (amounts, told.names)
+    let mut printed = Steps { names: Vec::new(), game: game.clone() };
+    fight.apply_effects(OWNER, hit, ONE, &mut printed).unwrap();
+    (amounts, printed.names)
 }
 
 /// Writes down the steps that a hit goes through, on the careful way.
@@ -89,12 +89,16 @@ fn statuses_add_steps_for_hits_dealt_and_taken_at_their_place() {
     assert_eq!(stepped(steps, &[("feeble", OWNER)]).0, [13.0, 13.0]);
     assert_eq!(stepped(steps, &[("feeble", ONE)]).0, [19.0, 19.0]);
     // 10 × 2 × (1 - 0.25 × 2) - 1 for blows.
-    let (amounts, told) = stepped(steps, &[("padded", ONE)]);
+    let (amounts, printed) = stepped(steps, &[("padded", ONE)]);
     assert_eq!(amounts, [9.0, 19.0]);
-    assert_eq!(told, ["double 20", "padding 10", "blunt 9", "double 20", "blunt 19"], "what nobody has is not told");
+    assert_eq!(
+        printed,
+        ["double 20", "padding 10", "blunt 9", "double 20", "blunt 19"],
+        "what nobody has is not printed"
+    );
     assert_eq!(stepped(steps, &[("padded", OWNER)]).0, [19.0, 19.0]);
     assert_eq!(stepped(steps, &[("feeble", OWNER), ("padded", ONE)]).0, [6.0, 13.0]);
-    let (amounts, told) = stepped(steps, &[("sheltered", ONE)]);
+    let (amounts, printed) = stepped(steps, &[("sheltered", ONE)]);
     assert_eq!(amounts, [0.0, 0.0]);
-    assert_eq!(told.last().unwrap(), "shelter 0", "last, where no place is named");
+    assert_eq!(printed.last().unwrap(), "shelter 0", "last, where no place is named");
 }

@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
-use crate::common::scene::{ONE, OTHER, OWNER, attribute, hurt, one_application, scene, seconds, told, waiting};
+use crate::common::scene::{ONE, OTHER, OWNER, attribute, hurt, one_application, printed, scene, seconds, waiting};
 use edgeplane::Silent;
 use edgeplane::fight::{Fight, Log};
 
@@ -17,12 +17,12 @@ fn three_applications(keys: &str) -> String {
         fight.apply_status(status, caster, OWNER, 1, &mut log).unwrap();
     }
     fight.advance(seconds(60.0), &mut log).unwrap();
-    told(&log)
+    printed(&log)
 }
 
 #[test]
 fn three_applications_under_every_policy() {
-    let table = include_str!("cases/again.txt");
+    let table = include_str!("cases/reapply.txt");
     let mut failed = String::new();
     let rows = table.lines().filter(|line| !line.is_empty() && !line.starts_with('#'));
     let mut checked = 0;
@@ -134,7 +134,7 @@ fn a_heal_shared_out_over_its_ticks_ends_where_it_should() {
 }
 
 #[test]
-fn ticks_fall_on_their_rhythm_up_to_and_including_the_end() {
+fn ticks_come_on_their_rhythm_up_to_and_including_the_end() {
     let every = |keys: &str, duration: &str| {
         format!(
             "[status.s]\nduration = {duration}\nevery = {{ period = 1, {keys} does = [{{ damage = 10, type = \"blow\" }}] }}"
@@ -220,7 +220,7 @@ fn the_stronger_stays() {
     for (stacks, taken) in [(2, true), (1, false), (2, false), (3, true)] {
         assert_eq!(fight.apply_status(status, ONE, OWNER, stacks, &mut log).unwrap(), taken, "{stacks}");
     }
-    assert_eq!(told(&log), "0 new, 0 weaker, 0 weaker, 0 replaced, 0 new");
+    assert_eq!(printed(&log), "0 new, 0 weaker, 0 weaker, 0 replaced, 0 new");
 }
 
 #[test]
@@ -246,7 +246,7 @@ fn an_extension_has_its_limit_and_instances_theirs() {
             fight.apply_status(status, ONE, OWNER, 1, &mut log).unwrap();
         }
         fight.advance(seconds(if name == "long" { 10.0 } else { 30.0 }), &mut log).unwrap();
-        assert_eq!(told(&log), wanted);
+        assert_eq!(printed(&log), wanted);
     }
 }
 
@@ -268,7 +268,7 @@ fn reaching_the_most_stacks_turns_one_status_into_another() {
         fight.advance(seconds(f64::from(at)), &mut log).unwrap();
         fight.apply_status(damp, ONE, OWNER, 1, &mut log).unwrap();
     }
-    assert_eq!(told(&log), "0 new, 1 x2, 2 x3, 2 new, 2 consumed, 3 new");
+    assert_eq!(printed(&log), "0 new, 1 x2, 2 x3, 2 new, 2 consumed, 3 new");
     assert_eq!(hurt(&log), [(2.0, 15.0)]);
     assert_eq!(fight.stacks(OWNER, damp), 1);
 }

@@ -49,7 +49,7 @@ fn a_comparison_is_the_two_studies_with_a_narrower_interval_between_them() {
 }
 
 #[test]
-fn nothing_changed_is_told_as_nothing_changed() {
+fn nothing_changed_is_reported_as_nothing_changed() {
     let game = demo();
     for one in
         compare(&game, &with(&game, &format!("{HEFT}=14")), &["win_rate(keepers)", "duration", "duration.p90"], 500)
@@ -93,7 +93,7 @@ fn varied_numbers_are_read_or_refused() {
     assert_eq!(values("a.b=1..2").unwrap().len(), 11);
     assert_eq!(values("a.b=0.1..0.5:0.1").unwrap(), [0.1, 0.2, 0.3, 0.4, 0.5]);
     assert_eq!(values("a.b=3,1").unwrap(), [3.0, 1.0]);
-    for (text, told) in [
+    for (text, printed) in [
         ("a.b", "write it as PATH="),
         ("=1..2", "write it as PATH="),
         ("a.b=2..1", "the range 2..1 is empty"),
@@ -103,7 +103,7 @@ fn varied_numbers_are_read_or_refused() {
         ("a.b=0..1:0.0001", "10001 values are too many"),
         ("a.b=inf", "`inf` is not a number"),
     ] {
-        assert!(values(text).unwrap_err().contains(told), "{text}: {:?}", values(text));
+        assert!(values(text).unwrap_err().contains(printed), "{text}: {:?}", values(text));
     }
     let game = demo();
     let nowhere = [Vary::parse("ability.boathok.cooldown=1..2").unwrap()];
@@ -206,7 +206,7 @@ fn tuning_meets_two_goals_at_once_as_an_independent_study_confirms() {
 }
 
 #[test]
-fn goals_out_of_reach_are_told_with_what_comes_nearest() {
+fn goals_out_of_reach_are_reported_with_what_comes_nearest() {
     let found = tune(&demo(), &[&format!("{HEFT}=8..20")], &["win_rate(keepers) = 0.5 +- 0.02", "duration <= 3"]);
     assert!(!found.met && found.goals_met.contains(&false), "{found:?}");
     let found = tune(&demo(), &[&format!("{HEFT}=8..12")], &["win_rate(keepers) >= 0.5"]);
@@ -218,14 +218,14 @@ fn goals_are_read_or_refused() {
     let goal = |text: &str| Goal::parse(text).map(|goal| (goal.measure, goal.least, goal.most));
     assert_eq!(goal("duration = 10").unwrap(), ("duration".to_owned(), 9.8, 10.2));
     assert_eq!(goal("left(a, b) <= 5").unwrap(), ("left(a, b)".to_owned(), f64::NEG_INFINITY, 5.0));
-    for (text, told) in [
+    for (text, printed) in [
         ("duration", "write it as"),
         ("duration = soon", "`soon` is not a number"),
         ("= 4", "write it as"),
         ("duration in 4", "write it as"),
         ("duration in 9..4", "nothing is at least 9 and at most 4"),
     ] {
-        assert!(goal(text).unwrap_err().contains(told), "{text}: {:?}", goal(text));
+        assert!(goal(text).unwrap_err().contains(printed), "{text}: {:?}", goal(text));
     }
 }
 
@@ -293,13 +293,13 @@ fn studies_are_the_same_to_the_last_bit_on_any_number_of_threads() {
     let game = demo();
     let new = with(&game, &format!("{HEFT}=14.5"));
     let measures = ["win_rate(keepers)", "duration.p50", "damage_per_cost(lockhand, breath)"];
-    let told = |threads| {
+    let printed = |threads| {
         let plan = TrialsPlan { trials: 2_000, seed: 3, threads: Some(threads), ..TrialsPlan::default() };
         let (before, after) = (game.measured("duel", &measures).unwrap(), new.measured("duel", &measures).unwrap());
         serde_json::to_string(&run_comparison(&before, &after, &plan, &|_| {}).unwrap()).unwrap()
     };
-    assert_eq!(told(1), told(2));
-    assert_eq!(told(1), told(3));
+    assert_eq!(printed(1), printed(2));
+    assert_eq!(printed(1), printed(3));
 }
 
 const COIN: &str = r#"

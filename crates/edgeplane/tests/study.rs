@@ -230,7 +230,7 @@ fn explain_takes_allies_for_what_helps_them() {
 }
 
 #[test]
-fn a_sheet_tells_pools_abilities_and_policy() {
+fn a_sheet_shows_pools_abilities_and_policy() {
     let game = demo();
     let sheet = explain_character(game.program(), game.character("lampwright").unwrap()).unwrap();
     let pool = |name: &str| sheet.pools.iter().find(|pool| pool.cap.name == name).unwrap();
@@ -241,8 +241,8 @@ fn a_sheet_tells_pools_abilities_and_policy() {
     assert_eq!(bandage.cost, [("breath".to_owned(), 10.0)]);
     assert_eq!((bandage.cast, bandage.cooldown, bandage.targets.as_str()), (0.7, 3.0, "weakest of allies"));
     let line = &sheet.policy[1];
-    let told = (line.ability.as_str(), line.when.as_str(), line.weight.as_str());
-    assert_eq!(told, ("bandage", "target.health.share < 40%", ""));
+    let printed = (line.ability.as_str(), line.when.as_str(), line.weight.as_str());
+    assert_eq!(printed, ("bandage", "target.health.share < 40%", ""));
     let novice = explain_character(game.program(), game.character("bell_ringer").unwrap()).unwrap();
     assert!(novice.abilities.iter().all(|ability| ability.unlocked));
     let crab = explain_character(game.program(), game.character("silt_crab").unwrap()).unwrap();
@@ -250,16 +250,16 @@ fn a_sheet_tells_pools_abilities_and_policy() {
 }
 
 #[test]
-fn events_are_told_with_names_and_can_be_read_back() {
+fn events_are_reported_with_names_and_can_be_read_back() {
     let game = demo();
     let (_, log) = game.play("night_shift", 3).unwrap();
     let setup = game.fight("night_shift", 3).unwrap().setup().clone();
     let mut kinds = std::collections::BTreeSet::new();
     for logged in &log.events {
-        let told = serde_json::to_value(NamedEvent::new(&setup, *logged)).unwrap();
-        assert_eq!(told["at"].as_f64(), Some(logged.at.seconds()));
-        kinds.insert(told["event"].as_str().unwrap().to_owned());
-        if let Some(who) = told["who"].as_str() {
+        let printed = serde_json::to_value(NamedEvent::new(&setup, *logged)).unwrap();
+        assert_eq!(printed["at"].as_f64(), Some(logged.at.seconds()));
+        kinds.insert(printed["event"].as_str().unwrap().to_owned());
+        if let Some(who) = printed["who"].as_str() {
             assert!(setup.find_combatant(who).is_some(), "{who}");
         }
         let text = serde_json::to_string(logged).unwrap();
@@ -284,7 +284,7 @@ fn events_are_told_with_names_and_can_be_read_back() {
 }
 
 #[test]
-fn combatants_are_told_apart_by_number_and_side() {
+fn combatants_are_named_apart_by_number_and_side() {
     let game = game(
         "[character.crab]\n[character.keeper]\n[encounter.e]\nsides.a = [\"keeper\", { character = \"crab\", count = 2 }]\nsides.b = [\"crab\"]",
     );
@@ -297,7 +297,7 @@ fn combatants_are_told_apart_by_number_and_side() {
 }
 
 #[test]
-fn unknown_names_are_told_with_what_there_is() {
+fn unknown_names_are_reported_with_what_there_is() {
     let game = demo();
     for (error, expected) in [
         (game.fight("duell", 1).unwrap_err(), "no encounter is called `duell`; did you mean `duel`?"),

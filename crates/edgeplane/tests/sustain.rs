@@ -17,7 +17,7 @@ fn jet(sustain: &str, more: &str) -> Game {
 }
 
 /// When it ticks, when it ends and why.
-fn told(log: &Log) -> (Vec<u64>, Option<(u64, StopReason)>) {
+fn printed(log: &Log) -> (Vec<u64>, Option<(u64, StopReason)>) {
     let stop = log.events.iter().find_map(|logged| match logged.event {
         Event::Stopped { reason, .. } => Some((logged.at.0, reason)),
         _ => None,
@@ -26,32 +26,32 @@ fn told(log: &Log) -> (Vec<u64>, Option<(u64, StopReason)>) {
 }
 
 #[test]
-fn beats_fall_up_to_and_including_the_longest_time() {
+fn ticks_come_up_to_and_including_the_longest_time() {
     let log = log_of(&jet("longest = 3,", "does = [{ damage = 20 }]"));
-    let (ticks, stop) = told(&log);
+    let (ticks, stop) = printed(&log);
     assert_eq!(ticks, [1_500_000, 2_500_000, 3_500_000]);
     assert_eq!(stop, Some((3_500_000, StopReason::Longest)));
     let dealt: f64 =
         log.events.iter().map(|one| if let Event::Hit { dealt, .. } = one.event { dealt } else { 0.0 }).sum();
     assert_eq!(dealt, 20.0 + 3.0 * 5.0);
-    let (ticks, stop) = told(&log_of(&jet("longest = 2.4,", "")));
+    let (ticks, stop) = printed(&log_of(&jet("longest = 2.4,", "")));
     assert_eq!((ticks.len(), stop), (2, Some((2_900_000, StopReason::Longest))), "a last part of a tick is none");
 }
 
 #[test]
 fn each_beat_is_paid_and_the_first_that_cannot_be_is_the_end() {
     // 20 breath and 2 a second: at 1.5 s 23 − 12 = 11, at 2.5 s 13 − 12 = 1, at 3.5 s 3.
-    let (ticks, stop) = told(&log_of(&jet("cost = { breath = 12 },", "")));
+    let (ticks, stop) = printed(&log_of(&jet("cost = { breath = 12 },", "")));
     assert_eq!(ticks, [1_500_000, 2_500_000]);
     assert_eq!(stop, Some((3_500_000, StopReason::CannotAfford)));
 }
 
 #[test]
 fn it_ends_when_it_is_no_longer_wanted_or_nobody_is_left() {
-    let (ticks, stop) = told(&log_of(&jet("while = \"target.health > 990\",", "")));
+    let (ticks, stop) = printed(&log_of(&jet("while = \"target.health > 990\",", "")));
     // 1000, 995, 990: the third tick is not wanted.
     assert_eq!((ticks.len(), stop), (2, Some((3_500_000, StopReason::Unwanted))));
-    let (ticks, stop) = told(&log_of(&jet("", "does = [{ damage = 991 }]")));
+    let (ticks, stop) = printed(&log_of(&jet("", "does = [{ damage = 991 }]")));
     // 9 left: two ticks of 5 are enough, and the fight is over.
     assert_eq!((ticks.len(), stop), (2, None));
 }
@@ -76,7 +76,7 @@ fn an_interrupt_ends_it_and_nothing_is_paid_back() {
     assert_eq!(fight.ready_at(ONE, ability), Some(seconds(102.5)), "it counts from then");
     assert_eq!(moments(&log, |event| matches!(event, Event::Interrupted { .. })), [2_500_000]);
     fight.advance(seconds(9.0), &mut log).unwrap();
-    assert_eq!(told(&log).0, [0_u64; 0]);
+    assert_eq!(printed(&log).0, [0_u64; 0]);
 }
 
 #[test]
@@ -91,7 +91,7 @@ fn whoever_leads_by_hand_can_let_go() {
     fight.advance(seconds(2.0), &mut log).unwrap();
     assert!(fight.stop(ONE, &mut log).unwrap());
     fight.advance(seconds(5.0), &mut log).unwrap();
-    assert_eq!(told(&log), (vec![1_500_000], Some((2_000_000, StopReason::ByHand))));
+    assert_eq!(printed(&log), (vec![1_500_000], Some((2_000_000, StopReason::ByHand))));
 }
 
 #[test]
@@ -117,7 +117,7 @@ fn it_ends_when_the_target_is_out_of_reach() {
         time_limit = 20
     "#;
     // 1, 2.5, 4, 5.5 metres: the fourth tick finds it too far.
-    let (ticks, stop) = told(&log_of(&crate::common::game(text)));
+    let (ticks, stop) = printed(&log_of(&crate::common::game(text)));
     assert_eq!((ticks.len(), stop), (3, Some((4_000_000, StopReason::OutOfReach))));
 }
 
@@ -132,7 +132,7 @@ fn a_snapshot_goes_on_in_the_middle() {
     fight.restore(&kept).unwrap();
     fight.run(&mut again).unwrap();
     assert_eq!(once, again);
-    assert_eq!(told(&once).0.len(), 4);
+    assert_eq!(printed(&once).0.len(), 4);
 }
 
 #[test]

@@ -103,7 +103,7 @@ fn every_side_pick_and_count() {
 }
 
 #[test]
-fn those_who_have_fallen_are_never_picked() {
+fn the_defeated_are_never_picked() {
     for (targets, expected) in [
         ("\"enemies\"", "fin"),
         ("{ side = \"enemies\", count = \"all\" }", "fin"),
@@ -259,5 +259,5 @@ fn whoever_cannot_be_targeted_is_passed_over_for_as_long() {
     // What was decided at the beginning still hits it; then neither side finds it until the two seconds are over.
     assert_eq!(hits, [(0.0, 1.0), (2.0, 1.0), (3.0, 1.0)]);
     assert!(heals.iter().all(|(at, _)| *at == 0.0 || *at >= 2.0), "{heals:?}");
-    assert!(heals.iter().any(|(at, _)| *at >= 2.0), "its friend is told at once: {heals:?}");
+    assert!(heals.iter().any(|(at, _)| *at >= 2.0), "its friend reacts at once: {heals:?}");
 }

@@ -100,7 +100,7 @@ fn an_outcome_raises_and_lowers_it_and_it_is_never_below_zero() {
     let mut log = Log::default();
     let mut fight = game.fight("hunt", 1).unwrap();
     fight.advance(seconds(0.1), &mut log).unwrap();
-    let told: Vec<(f64, f64)> = log
+    let printed: Vec<(f64, f64)> = log
         .events
         .iter()
         .filter_map(|logged| match logged.event {
@@ -108,7 +108,7 @@ fn an_outcome_raises_and_lowers_it_and_it_is_never_below_zero() {
             _ => None,
         })
         .collect();
-    assert_eq!(told, [(100.0, 100.0), (-1000.0, 0.0), (7.0, 7.0)]);
+    assert_eq!(printed, [(100.0, 100.0), (-1000.0, 0.0), (7.0, 7.0)]);
     assert_eq!(fight.threat(BEAST, FIGHTER), 7.0);
 }
 
@@ -129,7 +129,7 @@ fn a_taunt_goes_before_every_preference_while_it_lasts() {
 }
 
 #[test]
-fn who_has_fallen_taunts_nobody() {
+fn the_defeated_taunts_nobody() {
     let game = hunt(JEER, "\"jeer\"");
     let mut fight = game.fight("hunt", 1).unwrap();
     fight.advance(seconds(1.0), &mut Silent).unwrap();

@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
 use crate::common::scene::{
-    ONE, OTHER, OWNER, attribute, health, hurt, one_application, scene, seconds, told, waiting,
+    ONE, OTHER, OWNER, attribute, health, hurt, one_application, printed, scene, seconds, waiting,
 };
 use crate::common::{game, moments};
 use edgeplane::fight::{Event, Fight, FightErrorKind, Log, Source};
@@ -23,7 +23,7 @@ const BLOW: &str = r#"
 "#;
 
 /// How often the status `s` of the owner answered, after some things were done to it.
-fn answers(status: &str, done: impl Fn(&Game, &mut Fight, &mut Log)) -> (Vec<f64>, Log) {
+fn triggered(status: &str, done: impl Fn(&Game, &mut Fight, &mut Log)) -> (Vec<f64>, Log) {
     let game = scene(&format!("{BLOW}\n{status}"));
     let (mut fight, mut log) = (waiting(&game), Log::default());
     fight.apply_status(game.status("s").unwrap(), ONE, OWNER, 1, &mut log).unwrap();
@@ -38,7 +38,7 @@ fn strike(game: &Game, fight: &mut Fight, log: &mut Log) {
 
 #[test]
 fn a_hit_is_answered_by_both_with_its_amount() {
-    let (at, log) = answers(
+    let (at, log) = triggered(
         r#"
         [status.s]
         duration = inf
@@ -64,7 +64,7 @@ fn a_trigger_has_its_own_cooldown_uses_and_condition() {
     };
     let on = |keys: &str| {
         let text = format!("[status.s]\nduration = inf\non = [{{ event = \"hit_taken\", {keys} does = [] }}]");
-        answers(&text, often).0
+        triggered(&text, often).0
     };
     assert_eq!(on(""), [0.0, 1.0, 2.0, 3.0, 4.0, 5.0]);
     assert_eq!(on("cooldown = 2.5,"), [0.0, 3.0]);
@@ -100,7 +100,7 @@ fn the_next_three_hits_are_weaker() {
 
 #[test]
 fn a_pool_that_crosses_a_share_is_answered_once_on_its_way() {
-    let (at, log) = answers(
+    let (at, log) = triggered(
         r#"
         [status.s]
         duration = inf
@@ -126,7 +126,7 @@ fn a_pool_that_crosses_a_share_is_answered_once_on_its_way() {
 
 #[test]
 fn statuses_answer_to_their_own_comings_and_goings() {
-    let (_, log) = answers(
+    let (_, log) = triggered(
         r#"
         [status.s]
         duration = 3
@@ -145,12 +145,12 @@ fn statuses_answer_to_their_own_comings_and_goings() {
             fight.advance(seconds(20.0), log).unwrap();
         },
     );
-    assert_eq!(told(&log), "0 new, 0 new, 0.5 renewed, 3.5 expired, 11 expired");
+    assert_eq!(printed(&log), "0 new, 0 new, 0.5 renewed, 3.5 expired, 11 expired");
     assert_eq!(hurt(&log), [(3.5, 17.0)], "what it kept is still there when it triggers on its end");
 }
 
 #[test]
-fn falls_are_answered_by_allies_enemies_and_the_fallen() {
+fn defeats_trigger_statuses_of_allies_enemies_and_the_defeated() {
     let text = r#"
         [attributes]
         might = 1
@@ -179,7 +179,7 @@ fn falls_are_answered_by_allies_enemies_and_the_fallen() {
     "#;
     let game = game(text);
     let (_, log) = game.play("scene", 1).unwrap();
-    let told: Vec<(u64, TriggerEvent)> = log
+    let printed: Vec<(u64, TriggerEvent)> = log
         .events
         .iter()
         .filter_map(|logged| match logged.event {
@@ -188,11 +188,11 @@ fn falls_are_answered_by_allies_enemies_and_the_fallen() {
         })
         .collect();
     use TriggerEvent::{AllyDefeated, Defeated, EnemyDefeated, FightBegan};
-    assert_eq!(told[..4], [(0, FightBegan), (0, FightBegan), (0, FightBegan), (1, Defeated)]);
+    assert_eq!(printed[..4], [(0, FightBegan), (0, FightBegan), (0, FightBegan), (1, Defeated)]);
     // Who of the others answers first is up to their lots.
     assert!(
-        told[4..].contains(&(1, EnemyDefeated)) && told[4..].contains(&(1, AllyDefeated)) && told.len() == 6,
-        "{told:?}"
+        printed[4..].contains(&(1, EnemyDefeated)) && printed[4..].contains(&(1, AllyDefeated)) && printed.len() == 6,
+        "{printed:?}"
     );
     let struck_back = log.events.iter().any(|one| matches!(one.event, Event::Hit { source: Source::Status(_), .. }));
     assert!(struck_back, "the fallen strikes back once");
@@ -250,7 +250,7 @@ fn a_status_holds_while_its_condition_does() {
     (0..2).for_each(|_| strike(&game, &mut fight, &mut Log::default()));
     assert_eq!(attribute(&game, &fight, "might"), 20.0);
     fight.advance(seconds(5.0), &mut log).unwrap();
-    assert_eq!(told(&log), "0 new, 0 expired, 0 expired, 2.25 condition_ended", "the moment at which it turns");
+    assert_eq!(printed(&log), "0 new, 0 expired, 0 expired, 2.25 condition_ended", "the moment at which it turns");
     fight.apply_status(game.status("cure").unwrap(), ONE, OWNER, 1, &mut log).unwrap();
     fight.advance(seconds(5.0), &mut log).unwrap();
     assert_eq!((health(&game, &fight), attribute(&game, &fight, "might")), (100.0, 10.0));
@@ -319,7 +319,7 @@ fn statuses_go_with_their_owner_and_the_fight_begins_anew_without_them() {
     }
     fight.advance(seconds(1.0), &mut log).unwrap();
     assert!(!fight.stands(OTHER));
-    assert!(told(&log).contains("owner_defeated"));
+    assert!(printed(&log).contains("owner_defeated"));
     assert!(!fight.apply_status(game.status("s").unwrap(), ONE, OTHER, 1, &mut log).unwrap(), "it has fallen");
     fight.apply_status(game.status("s").unwrap(), ONE, OWNER, 1, &mut log).unwrap();
     fight.restart(1);
@@ -390,7 +390,7 @@ fn a_stun_renewed_within_a_stun_ends_once() {
     assert_eq!(attribute(&game, &fight, "might"), 0.0, "the first end was moved");
     fight.advance(seconds(2.7), &mut log).unwrap();
     assert_eq!(attribute(&game, &fight, "might"), 10.0);
-    assert_eq!(told(&log), "0 new, 1 renewed, 2.7 expired");
+    assert_eq!(printed(&log), "0 new, 1 renewed, 2.7 expired");
 }
 
 #[test]

@@ -49,7 +49,7 @@ fn set(text: &str) -> Override {
 }
 
 #[test]
-fn what_is_written_is_told_by_its_path() {
+fn what_is_written_is_reported_by_its_path() {
     let game = game(RULES);
     for (path, written) in [
         ("attributes.heft", Some("10")),
@@ -139,7 +139,7 @@ fn every_number_of_the_demo_leads_back_to_itself() {
 }
 
 #[test]
-fn edits_are_told_whether_changed_gone_or_new() {
+fn edits_are_reported_whether_changed_gone_or_new() {
     let old = game(RULES);
     let edited = RULES
         .replace("cooldown = 1\n", "cooldown = 2\n    cast = 0.5\n")
@@ -175,7 +175,7 @@ fn every_file_of_a_ruleset_can_state_its_own_expectations() {
 }
 
 #[test]
-fn a_listener_is_told_all_that_an_observer_is_and_the_details_besides() {
+fn a_listener_receives_all_that_an_observer_is_and_the_details_besides() {
     #[derive(Default)]
     struct Heard(Vec<(Time, Event)>, usize);
     impl Observer for Heard {
@@ -194,9 +194,9 @@ fn a_listener_is_told_all_that_an_observer_is_and_the_details_besides() {
     let game = Game::open(DEMO).unwrap();
     for encounter in ["duel", "night_shift", "sluice_gate"] {
         let (mut heard, mut log) = (Heard::default(), Log::default());
-        let told = game.fight(encounter, 9).unwrap().run(&mut heard).unwrap();
+        let printed = game.fight(encounter, 9).unwrap().run(&mut heard).unwrap();
         let ended = game.fight(encounter, 9).unwrap().run(&mut log).unwrap();
-        assert_eq!(told, ended);
+        assert_eq!(printed, ended);
         let happened = |event: &Event| !matches!(event, Event::Unavailable { .. } | Event::Waits { .. });
         let heard_of: Vec<_> = heard.0.iter().filter(|(_, event)| happened(event)).copied().collect();
         let logged: Vec<_> = log.events.iter().map(|one| (one.at, one.event)).filter(|one| happened(&one.1)).collect();

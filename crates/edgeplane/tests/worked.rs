@@ -354,7 +354,7 @@ fn an_ability_goes_from_cost_over_cast_release_and_recovery_to_its_cooldown() {
 }
 
 #[test]
-fn every_reason_for_a_refusal_is_told_to_whoever_acts_by_hand() {
+fn every_reason_for_being_unavailable_is_reported_to_whoever_acts_by_hand() {
     let mut fight = likely_duel(FENCING);
     let program = fight.setup().program().clone();
     let (swing, secret) = (program.find_ability("swing").unwrap(), program.find_ability("secret").unwrap());

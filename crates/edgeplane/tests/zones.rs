@@ -247,8 +247,8 @@ fn edges_that_push_back_and_forth_end_with_an_error() {
          [character.blower]\nabilities = [\"blow\", \"watch\"]\npolicy = \"watches\"\n\
          [encounter.bellows]\nsides.a = [{ character = \"blower\", at = [0, 0] }]\nsides.b = [{ character = \"walker\", at = [1, 0] }]\ntime_limit = 9\n",
     );
-    let told = game.play("bellows", 1).unwrap_err().to_string();
-    assert!(told.contains("move combatants in and out without time passing"), "{told}");
+    let printed = game.play("bellows", 1).unwrap_err().to_string();
+    assert!(printed.contains("move combatants in and out without time passing"), "{printed}");
 }
 
 #[test]
@@ -309,17 +309,17 @@ proptest! {
         fight.advance(Time::ZERO, &mut log).unwrap();
         fight.setup().ids().for_each(|who| fight.take_control(who).unwrap());
         let mut inside = std::collections::BTreeSet::new();
-        let mut told = 0;
+        let mut printed = 0;
         for (wait, who, x, y) in walks {
             fight.advance(Time(fight.now().0 + wait), &mut log).unwrap();
-            for Logged { event, .. } in &log.events[told..] {
+            for Logged { event, .. } in &log.events[printed..] {
                 match *event {
                     Event::Entered { who, zone, .. } => prop_assert!(inside.insert((zone, who))),
                     Event::Left { who, zone, .. } => prop_assert!(inside.remove(&(zone, who))),
                     _ => {}
                 }
             }
-            told = log.events.len();
+            printed = log.events.len();
             let zones: Vec<_> = fight.zones().map(|(_, _, middle, radius)| (middle, radius)).collect();
             for (number, (middle, radius)) in zones.into_iter().enumerate() {
                 for who in [1, 2, 3].map(CombatantId) {

@@ -44,19 +44,19 @@ fn sound(game: &Game, args: &CheckArgs, sink: &Sink<'_>) -> Result<(), Failure> 
         Format::Text => {
             // Warnings are about the files, like errors, and so on the same way out.
             if !program.warnings().is_empty() {
-                diagnostics::tell(program.sources(), program.warnings());
+                diagnostics::report(program.sources(), program.warnings());
             }
-            sink.text(&told(&super::title(game, &args.ruleset), program, files.len()))
+            sink.text(&parts(&super::title(game, &args.ruleset), program, files.len()))
         }
     }
 }
 
 /// As many to a line as fit on a screen.
-fn in_lines(told: &[String]) -> String {
+fn in_lines(parts: &[String]) -> String {
     const SCREEN: usize = 110;
     let mut lines = vec![String::new()];
-    for (index, one) in told.iter().enumerate() {
-        let comma = if index + 1 < told.len() { "," } else { "" };
+    for (index, one) in parts.iter().enumerate() {
+        let comma = if index + 1 < parts.len() { "," } else { "" };
         if lines.last().is_some_and(|line| line.chars().count() + one.chars().count() > SCREEN) {
             lines.push(String::new());
         }
@@ -67,7 +67,7 @@ fn in_lines(told: &[String]) -> String {
     lines.iter().map(|line| format!(" {line}\n")).collect()
 }
 
-fn told(title: &str, program: &Program, files: usize) -> String {
+fn parts(title: &str, program: &Program, files: usize) -> String {
     let templates = program.characters().iter().filter(|character| character.template).count();
     let points = program.statuses().iter().filter(|status| status.point).count();
     let gear = program.statuses().iter().filter(|status| status.worn).count() - points;
@@ -87,7 +87,7 @@ fn told(title: &str, program: &Program, files: usize) -> String {
         (program.gauntlets().len(), "gauntlet", "gauntlets"),
         (program.expectations().len(), "expectation", "expectations"),
     ];
-    let told: Vec<String> = counts
+    let parts: Vec<String> = counts
         .iter()
         .filter(|(count, ..)| *count > 0)
         .map(|(count, one, many)| text::counted(*count, one, many))
@@ -97,5 +97,5 @@ fn told(title: &str, program: &Program, files: usize) -> String {
         0 => String::new(),
         some => format!(", {}", text::counted(some, "warning", "warnings")),
     };
-    format!("{} is sound: {files}, no errors{warnings}\n{}", text::bold(title), in_lines(&told))
+    format!("{} is sound: {files}, no errors{warnings}\n{}", text::bold(title), in_lines(&parts))
 }

@@ -13,13 +13,13 @@ pub(crate) enum Failure {
     Diagnostics(Sources, Vec<Diagnostic>),
     /// A message.
     Message(String),
-    /// It has been told already.
+    /// It has been reported already.
     Told,
     /// Ctrl-C ended it before anything was known.
     StoppedBefore,
-    /// Ctrl-C ended it early; what is known has been told.
+    /// Ctrl-C ended it early; what is known has been reported.
     Stopped,
-    /// The answer is "no", and has been told: a failed expectation, an unmet goal.
+    /// The answer is "no", and has been reported: a failed expectation, an unmet goal.
     No,
 }
 

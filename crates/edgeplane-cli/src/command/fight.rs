@@ -25,6 +25,6 @@ pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
         Format::Json => sink.json(&events::Report::new(&story, args.seed, &fight))?,
         Format::Csv => sink.csv(&events::rows(&story))?,
     }
-    // A fight that could not go on is told up to there, and then why.
+    // A fight that could not go on is shown up to there, and then why.
     ended.map(|_| ()).map_err(|error| Failure::from(Error::from(error)))
 }

@@ -15,7 +15,7 @@ pub(crate) fn run(args: &MergeArgs) -> Result<(), Failure> {
     let parts = args.parts.iter().map(|path| read(path)).collect::<Result<Vec<_>, _>>()?;
     let Some(first) = parts.first() else { return Err(Failure::Message(PartFault::Nothing.to_string())) };
     let setup = Setup::of(game.program(), game.encounter(&first.encounter)?);
-    let merged = merge_parts(&setup, &parts).map_err(|fault| told(&args.parts, &fault))?;
+    let merged = merge_parts(&setup, &parts).map_err(|fault| failure_of(&args.parts, &fault))?;
     if !merged.missing.is_empty() {
         let numbers: Vec<String> = merged.missing.iter().take(10).map(u64::to_string).collect();
         let more = if merged.missing.len() > numbers.len() { " …" } else { "" };
@@ -38,7 +38,7 @@ fn read(path: &Path) -> Result<StudyPart, Failure> {
         .map_err(|error| Failure::Message(format!("`{}` is no part of a study: {error}", path.display())))
 }
 
-fn told(paths: &[std::path::PathBuf], fault: &PartFault) -> Failure {
+fn failure_of(paths: &[std::path::PathBuf], fault: &PartFault) -> Failure {
     let at = match fault {
         PartFault::Nothing => None,
         PartFault::Different { at, .. } | PartFault::Foreign { at, .. } | PartFault::Damaged { at } => paths.get(*at),

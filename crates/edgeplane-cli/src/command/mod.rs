@@ -40,7 +40,7 @@ pub(crate) fn run(args: Args) -> Result<(), Failure> {
         return watch::run(ruleset, args.command.answer_file());
     }
     let answered = answer(args);
-    // What is known has been told, and is not all that was asked for.
+    // What is known has been reported, and is not all that was asked for.
     if stop::is_requested() && matches!(answered, Ok(()) | Err(Failure::No)) { Err(Failure::Stopped) } else { answered }
 }
 

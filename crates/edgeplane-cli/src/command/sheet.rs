@@ -32,17 +32,17 @@ fn on_a_screen(rows: &[Vec<String>]) -> String {
     let fits = (1..=header.len()).take_while(|count| (0..*count).map(width).sum::<usize>() <= SCREEN).last();
     let shown = fits.unwrap_or(0).max(2).min(header.len());
     let body = body.iter().map(|row| row[..shown].to_vec()).collect();
-    let mut told = table::draw_named(&header[..shown], body);
+    let mut text = table::draw_named(&header[..shown], body);
     if shown < header.len() {
         const NAMED: usize = 4;
         let more = &header[shown..];
         let rest = if more.len() > NAMED { ", …" } else { "" };
         let names = more[..more.len().min(NAMED)].join(", ");
         let count = text::counted(more.len(), "more column", "more columns");
-        told.push_str(&format!("\n and {count}: {names}{rest}\n"));
-        told.push_str(" Choose with --columns; --format csv has them all.\n");
+        text.push_str(&format!("\n and {count}: {names}{rest}\n"));
+        text.push_str(" Choose with --columns; --format csv has them all.\n");
     }
-    told
+    text
 }
 
 fn take(game: &Game, args: &SheetArgs, file: &Path) -> Result<(), Failure> {
@@ -59,12 +59,12 @@ fn take(game: &Game, args: &SheetArgs, file: &Path) -> Result<(), Failure> {
             let columns =
                 [Column::Words("value"), Column::Words("was"), Column::Words("is"), Column::Words("stands at")];
             let counts = (found.changes.len(), found.files.len());
-            let told = format!(
+            let text = format!(
                 "\n {} changed in {}.\n",
                 text::counted(counts.0, "value", "values"),
                 text::counted(counts.1, "file", "files")
             );
-            sink.text(&(table::draw(&columns, rows(&found.changes)[1..].to_vec()) + &told))
+            sink.text(&(table::draw(&columns, rows(&found.changes)[1..].to_vec()) + &text))
         }
     }
 }

@@ -1,4 +1,4 @@
-//! Ctrl-C: the first one ends a study early, and what is known is told; the second one leaves at once.
+//! Ctrl-C: the first one ends a study early, and what is known is reported; the second one leaves at once.
 
 use std::sync::Once;
 use std::sync::atomic::{AtomicBool, Ordering};

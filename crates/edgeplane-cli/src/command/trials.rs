@@ -57,10 +57,10 @@ fn said(trials: u64, started: Instant) {
 fn measured(args: &TrialsArgs, game: &Game, setup: Arc<Setup>) -> Result<(), Failure> {
     let variant = Variant::new(setup, &args.measure)?;
     let bar = progress::Bar::new(args.plan.trials, "fights");
-    let (plan, tell) = (super::plan(&args.plan), |done| bar.at(done));
+    let (plan, progress) = (super::plan(&args.plan), |done| bar.at(done));
     let result = match args.precision {
-        Some(precision) => run_to_precision(&variant, &plan, precision, MOST, &tell),
-        None => run_measures(&variant, &plan, &tell),
+        Some(precision) => run_to_precision(&variant, &plan, precision, MOST, &progress),
+        None => run_measures(&variant, &plan, &progress),
     };
     bar.finish();
     let result = result?;

@@ -24,10 +24,10 @@ const QUIET: Duration = Duration::from_millis(100);
 const REAPPLY: Duration = Duration::from_millis(500);
 
 pub(super) fn run(args: &RulesetArgs, output: Option<&Path>) -> Result<(), Failure> {
-    let (told, saves) = channel();
+    let (changed, saves) = channel();
     let watching =
         |error: notify::Error| Failure::Message(format!("`{}` cannot be watched: {error}", args.ruleset.display()));
-    let mut watcher = notify::recommended_watcher(move |_| _ = told.send(())).map_err(watching)?;
+    let mut watcher = notify::recommended_watcher(move |_| _ = changed.send(())).map_err(watching)?;
     let folder = folder_of(&args.ruleset);
     watcher.watch(&folder, RecursiveMode::Recursive).map_err(watching)?;
     let mut watched = identity(&folder);
@@ -57,7 +57,7 @@ pub(super) fn run(args: &RulesetArgs, output: Option<&Path>) -> Result<(), Failu
             continue;
         }
         files = now;
-        // A broken ruleset has told what is wrong; the next sound one is held against the last.
+        // A broken ruleset has reported what is wrong; the next sound one is held against the last.
         let Some(text) = answer(output)? else { continue };
         let game = Game::open_with(&args.ruleset, &args.set).ok();
         let edits = match (&sound, &game) {
@@ -98,7 +98,7 @@ fn shown(answer: Option<&str>, file: Option<&Path>) -> String {
     }
 }
 
-/// What tells a folder from another one of the same name; nothing if there is none.
+/// What distinguishes a folder from another one of the same name; nothing if there is none.
 fn identity(folder: &Path) -> Option<(u64, Option<SystemTime>)> {
     let metadata = fs::metadata(folder).ok()?;
     #[cfg(unix)]
@@ -110,7 +110,7 @@ fn identity(folder: &Path) -> Option<(u64, Option<SystemTime>)> {
 
 /// Until a save, and then until it is over.
 fn wait_for_a_save(saves: &Receiver<()>) {
-    // Nothing tells of a folder that is made anew, so it is looked at now and then.
+    // A folder that is made anew is not reported, so it is looked at now and then.
     if matches!(saves.recv_timeout(REAPPLY), Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected)) {
         return;
     }

@@ -35,7 +35,7 @@ pub(crate) fn draw(sources: &Sources, list: &[Diagnostic]) -> String {
 }
 
 /// Draws them on standard error.
-pub(crate) fn tell(sources: &Sources, list: &[Diagnostic]) {
+pub(crate) fn report(sources: &Sources, list: &[Diagnostic]) {
     // Nothing is left to be done when even standard error cannot be written.
     let _ = writeln!(anstream::stderr(), "{}\n", draw(sources, list));
 }

@@ -33,7 +33,7 @@ pub(crate) fn draw(edits: &[Edit], before: &str, after: &str) -> String {
 fn changed(before: &str, after: &str) -> Vec<String> {
     let changes = TextDiff::from_lines(before, after);
     let (old, new): (Vec<&str>, Vec<&str>) = (before.lines().collect(), after.lines().collect());
-    let mut told = Vec::new();
+    let mut shown = Vec::new();
     for op in changes.ops().iter().filter(|op| op.tag() != DiffTag::Equal) {
         let went = old[op.old_range()].iter().map(|line| (line, text::dim(&format!("− {line}")) + "\n"));
         let came = new[op.new_range()].iter().map(|line| (line, text::bold(&format!("+ {line}")) + "\n"));
@@ -45,7 +45,7 @@ fn changed(before: &str, after: &str) -> Vec<String> {
         };
         // Rules between rows grow with the widest of them, and say nothing.
         let says = |line: &str| line.contains(|letter: char| letter.is_alphanumeric());
-        told.extend(lines.into_iter().filter(|(line, _)| says(line)).map(|(_, told)| told));
+        shown.extend(lines.into_iter().filter(|(line, _)| says(line)).map(|(_, shown)| shown));
     }
-    told
+    shown
 }

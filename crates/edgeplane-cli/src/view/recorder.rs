@@ -4,7 +4,7 @@ use edgeplane::fight::{EventMask, Logged};
 use edgeplane::program::{FormulaId, PoolId, Reading};
 use edgeplane::{Event, Fight, Observer, Time};
 
-/// One thing to tell.
+/// One thing to show.
 #[derive(Debug)]
 pub(crate) enum Entry {
     /// Something happened.

@@ -10,7 +10,7 @@ pub(crate) fn draw(explained: &StatusExplanation) -> String {
     let title = format!("{} from {} on {}", explained.status, explained.from, explained.on);
     let about = if explained.about.is_empty() { String::new() } else { format!(" · {}", explained.about) };
     let mut out = format!("{}{about}\n\n{}", text::bold(&title), facts(explained));
-    for part in [modifiers(explained), stacks(explained), ticks(explained), answers(explained)] {
+    for part in [modifiers(explained), stacks(explained), ticks(explained), triggers(explained)] {
         if !part.is_empty() {
             out.push('\n');
             out.push_str(&part);
@@ -34,8 +34,8 @@ fn facts(explained: &StatusExplanation) -> String {
         ("hit steps", explained.hit_steps.join("; ")),
         ("comes from", explained.applied_by.join(", ")),
     ];
-    let told = facts.iter().filter(|(_, what)| !what.is_empty());
-    told.map(|(name, what)| format!("   {}{what}\n", text::dim(&format!("{name:<14}")))).collect()
+    let shown = facts.iter().filter(|(_, what)| !what.is_empty());
+    shown.map(|(name, what)| format!("   {}{what}\n", text::dim(&format!("{name:<14}")))).collect()
 }
 
 fn modifiers(explained: &StatusExplanation) -> String {
@@ -101,15 +101,15 @@ fn ticks(explained: &StatusExplanation) -> String {
     table::draw(&columns, explained.ticks.iter().map(row).collect())
 }
 
-fn answers(explained: &StatusExplanation) -> String {
-    if explained.answers.is_empty() {
+fn triggers(explained: &StatusExplanation) -> String {
+    if explained.triggers.is_empty() {
         return String::new();
     }
-    let row = |line: &edgeplane::study::explain::AnswerLine| {
+    let row = |line: &edgeplane::study::explain::TriggerLine| {
         vec![line.event.name().to_owned(), line.only.clone(), text::counted(line.effects, "effect", "effects")]
     };
     let columns = [Column::Words("triggers on"), Column::Words("only"), Column::Words("with")];
-    table::draw(&columns, explained.answers.iter().map(row).collect())
+    table::draw(&columns, explained.triggers.iter().map(row).collect())
 }
 
 pub(crate) fn rows(explained: &StatusExplanation) -> Vec<Vec<String>> {

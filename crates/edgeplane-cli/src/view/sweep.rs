@@ -9,7 +9,7 @@ use super::{figures, text};
 const WIDTH: usize = 40;
 
 pub(crate) fn draw(sweep: &Sweep) -> String {
-    let mut parts: Vec<String> = sweep.varied.iter().map(|number| format!(" {}\n", told(number))).collect();
+    let mut parts: Vec<String> = sweep.varied.iter().map(|number| format!(" {}\n", described(number))).collect();
     match sweep.varied.as_slice() {
         [one] => parts.extend((0..sweep.measures.len()).map(|measure| format!("\n{}", strip(sweep, one, measure)))),
         [rows, columns] => {
@@ -20,7 +20,7 @@ pub(crate) fn draw(sweep: &Sweep) -> String {
     parts.concat()
 }
 
-fn told(number: &VariedNumber) -> String {
+fn described(number: &VariedNumber) -> String {
     let what = if number.scales { "times a factor; as written" } else { "now" };
     format!("{}, {what} {}", text::bold(&number.path), number.now)
 }

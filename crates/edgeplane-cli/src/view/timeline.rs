@@ -1,4 +1,4 @@
-//! A fight told for a reader: one line for each thing that came of something, and with the trace
+//! A fight for a reader: one line for each thing that came of something, and with the trace
 //! the arithmetic and the choices behind it.
 
 use edgeplane::fight::{Ending, Logged, Source, StepResult, describe_reason};
@@ -8,7 +8,7 @@ use edgeplane::{AbilityId, CombatantId, Event, Program, Setup, Time};
 use super::recorder::{Chart, Entry};
 use super::{chart, text};
 
-/// All that there is to tell.
+/// All that there is to show.
 pub(crate) struct Story<'a> {
     pub(crate) title: String,
     pub(crate) setup: &'a Setup,
@@ -76,8 +76,8 @@ pub(super) struct Teller<'a> {
     pub(super) below: Vec<String>,
     /// Who is on the way.
     walking: Vec<bool>,
-    /// Choices of the moment, told under the use that they led to.
-    looks: Vec<(CombatantId, String)>,
+    /// Choices of the moment, shown under the use that they led to.
+    reasons: Vec<(CombatantId, String)>,
 }
 
 impl<'a> Teller<'a> {
@@ -97,7 +97,7 @@ impl<'a> Teller<'a> {
             soaked: Vec::new(),
             below: Vec::new(),
             walking: vec![false; story.setup.combatants.len()],
-            looks: Vec::new(),
+            reasons: Vec::new(),
         }
     }
 
@@ -197,9 +197,9 @@ impl<'a> Teller<'a> {
         let at = logged.at;
         match logged.event {
             Event::Unavailable { who, ability, reason } => {
-                self.look(who, ability, &describe_reason(self.setup, reason));
+                self.note_reason(who, ability, &describe_reason(self.setup, reason));
             }
-            Event::Available { who, ability } => self.look(who, ability, "available"),
+            Event::Available { who, ability } => self.note_reason(who, ability, "available"),
             Event::Waits { who, until } => {
                 let until = until.map_or_else(
                     || "until something changes".to_owned(),
@@ -361,23 +361,23 @@ impl<'a> Teller<'a> {
     }
 
     /// A possibility that was looked at and not taken.
-    fn look(&mut self, who: CombatantId, ability: AbilityId, why: &str) {
+    fn note_reason(&mut self, who: CombatantId, ability: AbilityId, why: &str) {
         self.arithmetic("");
         let because = self.below.pop().map(|line| format!(": {}", line.trim())).unwrap_or_default();
         self.below.clear();
-        self.looks.push((who, format!("{} {why}{because}", self.ability(ability))));
+        self.reasons.push((who, format!("{} {why}{because}", self.ability(ability))));
     }
 
     fn chose(&mut self, at: Time, who: CombatantId, what: &str) {
         self.formulas.clear();
         self.below.clear();
-        let (mine, others) = std::mem::take(&mut self.looks).into_iter().partition(|(looker, _)| *looker == who);
-        self.looks = others;
+        let (mine, others) = std::mem::take(&mut self.reasons).into_iter().partition(|(decider, _)| *decider == who);
+        self.reasons = others;
         if self.trace {
-            let mut told: Vec<String> = mine.into_iter().map(|(_, look): (_, String)| look).collect();
-            told.push(format!("→ {what}"));
+            let mut text: Vec<String> = mine.into_iter().map(|(_, reason): (_, String)| reason).collect();
+            text.push(format!("→ {what}"));
             let names = self.names;
-            let line = format!("{:>8.2}  {:<names$}  {}", at.seconds(), self.who(who), told.join("; "));
+            let line = format!("{:>8.2}  {:<names$}  {}", at.seconds(), self.who(who), text.join("; "));
             self.out.push_str(&text::dim(&line));
             self.out.push('\n');
         }
@@ -448,7 +448,7 @@ impl<'a> Teller<'a> {
     }
 
     fn ended(&mut self, at: Time, ending: Ending) {
-        let told = match ending {
+        let text = match ending {
             Ending::Won(side) => format!("{} win", self.setup.sides[side.index()]),
             Ending::HeldOut(side) => format!("{} win: they have held out", self.setup.sides[side.index()]),
             Ending::AllDefeated => "a draw: the last were defeated at the same moment".to_owned(),
@@ -457,7 +457,7 @@ impl<'a> Teller<'a> {
             Ending::Drawn => "a draw: several sides won at the same moment".to_owned(),
             Ending::Failed => "no end: the fight could not go on".to_owned(),
         };
-        self.out.push_str(&format!("{:>8.2}  {}\n", at.seconds(), text::bold(&told)));
+        self.out.push_str(&format!("{:>8.2}  {}\n", at.seconds(), text::bold(&text)));
     }
 }
 

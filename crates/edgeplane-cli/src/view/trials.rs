@@ -138,7 +138,7 @@ fn dash(value: f64) -> String {
     if value == 0.0 { "–".to_owned() } else { text::tenth(value) }
 }
 
-/// What statuses did, in the name of those who answer for them.
+/// What statuses did, in the name of those who applied them.
 fn by_status(trials: &Trials) -> String {
     let mut rows = Vec::new();
     for figures in &trials.combatants {

@@ -35,7 +35,7 @@ pub(crate) fn draw(found: &[Expectation], asked: usize) -> String {
     format!("{table}\n{}", summary(found, asked))
 }
 
-/// A line of the table, with a bad verdict told strongly; only now, for a style would count as width.
+/// A line of the table, with a bad verdict in bold; only now, for a style would count as width.
 fn standing_out(line: &str) -> String {
     let bad = [Verdict::FailsBarely, Verdict::Fails, Verdict::NoValue].map(word);
     match bad.iter().find(|word| line.trim_start().starts_with(**word)) {
@@ -91,7 +91,7 @@ pub(crate) fn junit(title: &str, found: &[Expectation], skipped: &[&ExpectRule])
     let mut report = Report::new(allowed(&format!("expectations of {title}")));
     let mut suite = TestSuite::new(allowed(title));
     for one in found {
-        let told = format!(
+        let figure = format!(
             "{} in {}: found {} ({}), wanted {}",
             one.that,
             one.encounter,
@@ -102,14 +102,14 @@ pub(crate) fn junit(title: &str, found: &[Expectation], skipped: &[&ExpectRule])
         let mut status = TestCaseStatus::success();
         if !one.verdict.holds() {
             status = TestCaseStatus::non_success(NonSuccessKind::Failure);
-            status.set_message(allowed(&told));
+            status.set_message(allowed(&figure));
             if !one.because.is_empty() {
                 status.set_description(allowed(&one.because));
             }
         }
         let mut case = TestCase::new(allowed(&one.that), status);
         case.set_classname(allowed(&one.encounter));
-        case.set_system_out(allowed(&format!("{told}, {} fights", one.figure.trials)));
+        case.set_system_out(allowed(&format!("{figure}, {} fights", one.figure.trials)));
         suite.add_test_case(case);
     }
     for rule in skipped {

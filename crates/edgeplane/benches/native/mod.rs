@@ -26,7 +26,7 @@ const LIMIT: u64 = 60_000_000;
 /// Names of the streams that the duel draws from.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Streams {
-    lot: [u64; 2],
+    tie_break: [u64; 2],
     dodge_b: u64,
     critical: [u64; 2],
     spread: [u64; 2],
@@ -48,7 +48,7 @@ impl Streams {
     pub(crate) fn of(setup: &Setup) -> Option<Self> {
         let stream = |who, place| setup.stream(who, place);
         Some(Self {
-            lot: [stream(LOCKHAND, "lot")?, stream(CRAB, "lot")?],
+            tie_break: [stream(LOCKHAND, "tie-break")?, stream(CRAB, "tie-break")?],
             dodge_b: stream(CRAB, "hit_steps.dodge.when")?,
             critical: [stream(LOCKHAND, "hit_steps.critical.when")?, stream(CRAB, "hit_steps.critical.when")?],
             spread: [
@@ -153,8 +153,8 @@ struct Duel<'a, O> {
 
 /// Plays the duel.
 pub(crate) fn fight<O: Observer>(streams: &Streams, ids: &Ids, seed: u64, observer: &mut O) -> (Ending, Time) {
-    let lot = |name| ((u128::from(rng(seed, name).next_u64()) * u128::from(u32::MAX)) >> 64) as u32;
-    let a_first = lot(streams.lot[0]) <= lot(streams.lot[1]);
+    let tie_break = |name| ((u128::from(rng(seed, name).next_u64()) * u128::from(u32::MAX)) >> 64) as u32;
+    let a_first = tie_break(streams.tie_break[0]) <= tie_break(streams.tie_break[1]);
     let mut duel = Duel {
         now: 0,
         health_a: HEALTH_A,

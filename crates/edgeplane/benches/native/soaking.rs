@@ -13,7 +13,7 @@ const LIMIT: u64 = 120_000_000;
 /// Names of the streams of both.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Streams {
-    lot: [u64; 2],
+    tie_break: [u64; 2],
     douse: [u64; 2],
     crack: [u64; 2],
 }
@@ -22,7 +22,7 @@ impl Streams {
     pub(crate) fn of(setup: &Setup) -> Option<Self> {
         let both = |place: &str| Some([setup.stream(CombatantId(0), place)?, setup.stream(CombatantId(1), place)?]);
         Some(Self {
-            lot: both("lot")?,
+            tie_break: both("tie-break")?,
             douse: both("ability.douse.does.0.spread")?,
             crack: both("ability.crack.does.0.spread")?,
         })
@@ -190,11 +190,11 @@ fn release(caster: &mut Fighter, target: &mut Fighter, now: u64) {
 
 /// Plays the duel: how and when it ends, and the health of both.
 pub(crate) fn fight(streams: &Streams, seed: u64) -> (Ending, Time, [f64; 2]) {
-    let lot = |name| {
+    let tie_break = |name| {
         let mut rng = SplitMix64::seed_from_u64(stream_seed(seed, name));
         ((u128::from(rng.next_u64()) * u128::from(u32::MAX)) >> 64) as u32
     };
-    let first = usize::from(lot(streams.lot[0]) > lot(streams.lot[1]));
+    let first = usize::from(tie_break(streams.tie_break[0]) > tie_break(streams.tie_break[1]));
     let seeds = |names: [u64; 2], who: usize| stream_seed(seed, names[who]);
     let mut one = Fighter::new(12.0, 10.0, seeds(streams.douse, 0), seeds(streams.crack, 0));
     let mut other = Fighter::new(13.0, 12.0, seeds(streams.douse, 1), seeds(streams.crack, 1));

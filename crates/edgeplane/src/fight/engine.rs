@@ -10,7 +10,7 @@ use crate::program::{
 };
 
 /// Errors are boxed within the engine: a result that is nearly always good should be small.
-pub(super) type Outcome<T> = Result<T, Box<FightError>>;
+pub(super) type FightResult<T> = Result<T, Box<FightError>>;
 
 /// A fight at work. It is compiled once for sampled chance and once for any other source of chance; which
 /// events are built is decided by the observer's mask.
@@ -78,7 +78,7 @@ impl<'a, C: Chance> Engine<'a, C> {
 
     /// Evaluates a formula, and reports it where that is asked for.
     #[inline(always)]
-    pub(super) fn number(&mut self, formula: FormulaId, frame: &Frame) -> Outcome<f64> {
+    pub(super) fn number(&mut self, formula: FormulaId, frame: &Frame) -> FightResult<f64> {
         let value = self.quiet_number(formula, frame)?;
         if self.wants.detail() {
             self.report_formula(formula, frame);
@@ -88,7 +88,7 @@ impl<'a, C: Chance> Engine<'a, C> {
 
     /// The same without a report: for what is only looked at.
     #[inline(always)]
-    pub(super) fn quiet_number(&mut self, formula: FormulaId, frame: &Frame) -> Outcome<f64> {
+    pub(super) fn quiet_number(&mut self, formula: FormulaId, frame: &Frame) -> FightResult<f64> {
         if let Shape::Value(operand) = self.program.shapes[formula.index()] {
             let value = self.state.numbers.at(frame.index(operand));
             if value.is_finite() {
@@ -99,7 +99,7 @@ impl<'a, C: Chance> Engine<'a, C> {
     }
 
     #[inline(never)]
-    fn evaluate(&mut self, formula: FormulaId, frame: &Frame) -> Outcome<f64> {
+    fn evaluate(&mut self, formula: FormulaId, frame: &Frame) -> FightResult<f64> {
         let draws = &mut self.scratch.draws;
         match self.program.number(formula, &mut self.state.numbers, frame, self.chance, draws) {
             Ok(value) => Ok(value),
@@ -118,7 +118,7 @@ impl<'a, C: Chance> Engine<'a, C> {
 
     /// A number that cannot be below zero: a time, a cost.
     #[inline]
-    pub(super) fn positive(&mut self, formula: FormulaId, frame: &Frame) -> Outcome<f64> {
+    pub(super) fn positive(&mut self, formula: FormulaId, frame: &Frame) -> FightResult<f64> {
         let value = self.number(formula, frame)?;
         if value >= 0.0 { Ok(value) } else { Err(self.below_zero(formula, value, frame)) }
     }

@@ -75,7 +75,7 @@ impl Prevention {
     }
 }
 
-/// Something that happened at a moment of a fight. Its events tell all of a fight.
+/// Something that happened at a moment of a fight. Its events describe all of a fight.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[allow(missing_docs)]
 pub enum Event {
@@ -104,7 +104,7 @@ pub enum Event {
     Sustained { caster: CombatantId, ability: AbilityId },
     /// An ability is kept up no longer.
     Stopped { caster: CombatantId, ability: AbilityId, reason: StopReason },
-    /// An ability would take effect, but all its targets have fallen.
+    /// An ability would take effect, but all its targets are defeated.
     Lost { caster: CombatantId, ability: AbilityId },
     /// A hit or heal goes through a step. Only reported to observers that want it.
     Stepped { step: StepId, heal: bool, before: f64, after: f64, result: StepResult },
@@ -231,7 +231,7 @@ pub enum Event {
 /// How a fight ended.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Ending {
-    /// Only this side stands, or of every other somebody vital fell.
+    /// Only this side stands, or of every other somebody vital was defeated.
     Won(SideId),
     /// This side held out until the time was up, as it had to.
     HeldOut(SideId),
@@ -357,7 +357,7 @@ pub enum StopReason {
     Longest,
     /// Its `while` is false.
     Unwanted,
-    /// All its targets have fallen.
+    /// All its targets are defeated.
     NoTarget,
     /// Its first target that stands is too far away.
     OutOfReach,

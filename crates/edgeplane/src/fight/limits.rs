@@ -12,7 +12,7 @@ pub struct Limits {
     pub steps: u64,
     /// Most rounds of decisions at one moment: things that bring each other about without time passing.
     pub waves: u32,
-    /// Most answers of statuses that follow from one another at one moment.
+    /// Most triggers of statuses that follow from one another at one moment.
     pub chain: u32,
 }
 

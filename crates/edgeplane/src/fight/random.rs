@@ -186,24 +186,24 @@ impl Chance for Sampler {
     }
 }
 
-/// A list of answers, each between 0 and 1, given in turn whatever the stream; after its end, ½.
+/// A list of draws, each between 0 and 1, given in turn whatever the stream; after its end, ½.
 /// For tests, and for replaying a fight of which the draws were written down.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Recorded {
-    answers: Vec<f64>,
+    draws: Vec<f64>,
     next: usize,
 }
 
 impl Recorded {
-    /// Answers to give.
-    pub fn new(answers: impl Into<Vec<f64>>) -> Self {
-        Self { answers: answers.into(), next: 0 }
+    /// Draws to give.
+    pub fn new(draws: impl Into<Vec<f64>>) -> Self {
+        Self { draws: draws.into(), next: 0 }
     }
 
-    fn answer(&mut self) -> f64 {
-        let answer = self.answers.get(self.next).copied().unwrap_or(0.5);
+    fn draw(&mut self) -> f64 {
+        let draw = self.draws.get(self.next).copied().unwrap_or(0.5);
         self.next += 1;
-        answer
+        draw
     }
 }
 
@@ -226,15 +226,15 @@ impl RandomSource for Recorded {
 
 impl Chance for Recorded {
     fn chance(&mut self, _: StreamId, p: f64) -> bool {
-        p >= 1.0 || (p > 0.0 && self.answer() < p)
+        p >= 1.0 || (p > 0.0 && self.draw() < p)
     }
 
     fn pick(&mut self, _: StreamId, n: u32) -> u32 {
-        if n == u32::MAX { 0 } else { ((self.answer() * f64::from(n)) as u32).min(n - 1) }
+        if n == u32::MAX { 0 } else { ((self.draw() * f64::from(n)) as u32).min(n - 1) }
     }
 
     fn uniform(&mut self, _: StreamId) -> f64 {
-        self.answer()
+        self.draw()
     }
 }
 

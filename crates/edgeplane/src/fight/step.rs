@@ -1,6 +1,6 @@
 //! From moment to moment; see the drawing in the documentation of [`super`].
 
-use super::engine::{Engine, Outcome, emit};
+use super::engine::{Engine, FightResult, emit};
 use super::events::Ending;
 use super::limits::FightErrorKind;
 use super::space::zones::IN_USE;
@@ -36,7 +36,7 @@ impl<C: Chance> Engine<'_, C> {
         self.schedule_script();
     }
 
-    pub(super) fn run(&mut self) -> Outcome<Ending> {
+    pub(super) fn run(&mut self) -> FightResult<Ending> {
         match self.advance(Time::NEVER)? {
             Some(ending) => Ok(ending),
             // Only combatants that are controlled by hand are left, and nobody's hand is here.
@@ -44,7 +44,7 @@ impl<C: Chance> Engine<'_, C> {
         }
     }
 
-    pub(super) fn advance(&mut self, until: Time) -> Outcome<Option<Ending>> {
+    pub(super) fn advance(&mut self, until: Time) -> FightResult<Option<Ending>> {
         if !self.state.began {
             self.begin()?;
         }
@@ -71,7 +71,7 @@ impl<C: Chance> Engine<'_, C> {
         self.state.timers.next().min(self.state.statuses.next().0)
     }
 
-    pub(super) fn begin(&mut self) -> Outcome<()> {
+    pub(super) fn begin(&mut self) -> FightResult<()> {
         emit!(self, Began);
         self.dressing = true;
         for rank in 0..self.state.order.len() {
@@ -94,7 +94,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// A combatant gets the statuses that it has from the start, and its pools follow.
-    pub(super) fn dress(&mut self, who: CombatantId) -> Outcome<()> {
+    pub(super) fn dress(&mut self, who: CombatantId) -> FightResult<()> {
         let setup = self.setup;
         let character = self.plan_of(who);
         self.hold_own_statuses(who)?;
@@ -113,7 +113,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// The statuses that a combatant has for good, and those of what it wears.
-    pub(super) fn hold_own_statuses(&mut self, who: CombatantId) -> Outcome<()> {
+    pub(super) fn hold_own_statuses(&mut self, who: CombatantId) -> FightResult<()> {
         for status in &self.plan_of(who).statuses {
             let by = EffectContext::of_status(who, *status, who, who);
             self.apply(&by, who, *status, Dose { stacks: 1, duration: Some(f64::INFINITY) })?;
@@ -128,7 +128,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Pools of which the encounter says what is in them; no event reports that, since nothing has happened yet.
-    fn start_pools(&mut self, who: CombatantId) -> Outcome<()> {
+    fn start_pools(&mut self, who: CombatantId) -> FightResult<()> {
         let setup = self.setup;
         for (pool, amount) in setup.begins.get(who.index()).into_iter().flat_map(|begin| &begin.pools) {
             let amount = self.positive(*amount, &self.frame(who, who))?;
@@ -140,7 +140,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// What a combatant has bought for the points of its level: one after the other, over and over.
-    pub(super) fn spend_points(&mut self, who: CombatantId, spends: &[StatusId]) -> Outcome<()> {
+    pub(super) fn spend_points(&mut self, who: CombatantId, spends: &[StatusId]) -> FightResult<()> {
         let points = self.program.points_of(&mut self.state.numbers, who).map_err(|fault| self.fault(fault))?;
         for (index, point) in (0..).zip(spends) {
             let among = spends.len() as u32;
@@ -154,7 +154,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Pools begin as they would have with the statuses that their owner has from the start.
-    fn fill_pools(&mut self, who: CombatantId) -> Outcome<()> {
+    fn fill_pools(&mut self, who: CombatantId) -> FightResult<()> {
         let program = self.program;
         let plan = self.plan_of(who);
         let level = program.place(who, Layout::LEVEL);
@@ -202,7 +202,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Everything that happens at one moment.
-    fn moment(&mut self) -> Outcome<()> {
+    fn moment(&mut self) -> FightResult<()> {
         let mut waves = 0;
         self.state.triggered = 0;
         loop {
@@ -237,7 +237,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// All timers that are due, one after the other, each with what it triggers.
-    fn happen(&mut self) -> Outcome<()> {
+    fn happen(&mut self) -> FightResult<()> {
         loop {
             let (due, status) = self.state.statuses.next();
             let timer = self.state.timers.next();
@@ -257,7 +257,7 @@ impl<C: Chance> Engine<'_, C> {
         }
     }
 
-    fn timer(&mut self, due: Due) -> Outcome<()> {
+    fn timer(&mut self, due: Due) -> FightResult<()> {
         let who = due.who();
         match due.phase() {
             Phase::Ready => {
@@ -315,14 +315,14 @@ impl<C: Chance> Engine<'_, C> {
     /// Settles what has happened: edges that were crossed, conditions that hold no more, who is defeated, and
     /// where those go who cannot act; until nothing is left to settle.
     #[inline]
-    fn settle(&mut self) -> Outcome<()> {
+    fn settle(&mut self) -> FightResult<()> {
         let state = &*self.state;
         let unsettled = state.edges | state.check_conditions | state.someone_hurt | state.plans;
         if unsettled || state.decided.is_some() { self.settle_all() } else { Ok(()) }
     }
 
     #[inline(never)]
-    fn settle_all(&mut self) -> Outcome<()> {
+    fn settle_all(&mut self) -> FightResult<()> {
         loop {
             if std::mem::take(&mut self.state.edges) {
                 self.cross_edges()?;
@@ -354,7 +354,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Those whose pool ran empty are defeated, all at once.
     #[inline(never)]
-    fn settle_defeats(&mut self) -> Outcome<()> {
+    fn settle_defeats(&mut self) -> FightResult<()> {
         let mut any = false;
         for rank in 0..self.state.order.len() {
             let who = self.state.order[rank];
@@ -381,7 +381,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    fn defeat(&mut self, who: CombatantId) -> Outcome<()> {
+    fn defeat(&mut self, who: CombatantId) -> FightResult<()> {
         let combatant = self.state.who_mut(who);
         combatant.stands = false;
         combatant.waits = false;

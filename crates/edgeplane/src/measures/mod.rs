@@ -86,7 +86,7 @@ impl Measure {
             picks: Picks::default(),
         };
         let kinds = quantity.must().iter().chain(quantity.may());
-        // Optional arguments are told apart by what they are, so one may be left out before another.
+        // Optional arguments are recognised by what they are, so one may be left out before another.
         let mut kinds = kinds.peekable();
         for part in &text.arguments {
             loop {

@@ -93,7 +93,7 @@ impl Program {
 impl Compiler<'_> {
     fn all(&mut self, rules: &Ruleset) {
         // The first place of chance is the tie-break that settles who comes first at one moment.
-        self.site("lot");
+        self.site("tie-break");
         self.check_functions();
         self.attributes(rules);
         self.pools(rules);

@@ -49,7 +49,7 @@ pub struct CharacterPlan {
     pub(crate) brought: usize,
     /// Tags of statuses that it does not take on, by number.
     pub immune: Vec<u16>,
-    /// Experience that its fall gives to each enemy that stands.
+    /// Experience that its defeat gives to each enemy that stands.
     pub reward: Option<FormulaId>,
     /// What it spends its points on, one after the other, over and over.
     pub spends: Vec<StatusId>,
@@ -247,7 +247,7 @@ impl Compiler<'_> {
         let immune = lineage.iter().find_map(|rule| rule.immune.as_deref()).unwrap_or_default();
         let statuses =
             statuses.iter().filter_map(|word| self.names.statuses.get(&word.text).copied()).collect::<Vec<_>>();
-        let Worn { told: gear, pieces, chancy, statuses: worn } = self.worn(&named.name, own, lineage, rules);
+        let Worn { plans: gear, pieces, chancy, statuses: worn } = self.worn(&named.name, own, lineage, rules);
         let (can_learn, brought) = self.can_learn(own, lineage, rules);
         let spends = self.spends(own, lineage, rules);
         let reward = lineage.iter().find_map(|rule| rule.reward.as_ref());

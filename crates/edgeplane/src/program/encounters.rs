@@ -47,7 +47,7 @@ pub(crate) struct BeginPlan {
 /// One who takes part.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct CombatantPlan {
-    /// What to call it: the character's name, told apart by number and side where needed.
+    /// What to call it: the character's name, with a number and side where needed.
     pub label: String,
     /// The character.
     pub character: CharacterId,

@@ -42,7 +42,7 @@ impl Chance for NoChance {
     }
 }
 
-/// What was drawn by the evaluation under way, so that it can be told afterwards.
+/// What was drawn by the evaluation under way, so that it can be reported afterwards.
 #[derive(Clone, Debug, Default)]
 pub struct Draws(Vec<f64>);
 

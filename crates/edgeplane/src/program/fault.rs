@@ -72,9 +72,9 @@ impl Fault {
         let message = format!("`{}` {}", compiled.source.path, self.reason.what());
         let mut values: Vec<String> = Vec::new();
         for (name, value) in &self.values {
-            let told = format!("{name} = {value}");
-            if !values.contains(&told) {
-                values.push(told);
+            let value = format!("{name} = {value}");
+            if !values.contains(&value) {
+                values.push(value);
             }
         }
         let diagnostic = Diagnostic::at(code, self.span, message);

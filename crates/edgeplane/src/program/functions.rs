@@ -48,8 +48,8 @@ impl Compiler<'_> {
         for start in 0..calls.len() {
             let mut path = vec![start];
             if !self.broken[start] && closes(&calls, start, &mut path) {
-                let told: Vec<String> = path.iter().map(|i| format!("`{}`", self.functions[*i].name)).collect();
-                let message = format!("formulas call each other in a circle: {} → {}", told.join(" → "), told[0]);
+                let names: Vec<String> = path.iter().map(|i| format!("`{}`", self.functions[*i].name)).collect();
+                let message = format!("formulas call each other in a circle: {} → {}", names.join(" → "), names[0]);
                 self.out.push(Diagnostic::at(Code::FunctionCycle, self.functions[start].span, message));
                 path.iter().for_each(|i| self.broken[*i] = true);
             }

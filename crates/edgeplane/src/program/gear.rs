@@ -179,7 +179,7 @@ impl Compiler<'_> {
             slot: piece.rule.slot.as_ref().map(|slot| slot.text.clone()),
             set: piece.rule.set.as_ref().map(|set| (set.text.clone(), of_set(&set.text))),
         };
-        Worn { told: pieces.iter().map(plan).collect(), pieces: ids, chancy, statuses }
+        Worn { plans: pieces.iter().map(plan).collect(), pieces: ids, chancy, statuses }
     }
 
     /// No piece is worn twice, and no two in the same slot.
@@ -205,7 +205,7 @@ impl Compiler<'_> {
 
 /// What a character has on.
 pub(super) struct Worn {
-    pub(super) told: Vec<WornPlan>,
+    pub(super) plans: Vec<WornPlan>,
     pub(super) pieces: Vec<GearId>,
     pub(super) chancy: Vec<ChancyPiece>,
     pub(super) statuses: Vec<WornStatus>,

@@ -44,7 +44,7 @@ pub struct StepCode {
     pub mark: Option<u16>,
     /// The way ends here.
     pub stops: bool,
-    /// Passed by, and not told of, unless this one has this status.
+    /// Passed by, and not reported, unless this one has this status.
     pub(crate) owned: Option<(Role, u16)>,
     pub(crate) gate: StepGate,
     pub(crate) change: StepChange,

@@ -38,8 +38,8 @@ impl Course {
     }
 }
 
-/// A look at a condition at one moment.
-struct Look<'a> {
+/// A view of a condition at one moment.
+struct Outlook<'a> {
     program: &'a Program,
     numbers: &'a mut Memory,
     frame: Frame,
@@ -53,8 +53,8 @@ impl Program {
     pub(crate) fn next_change(&self, condition: FormulaId, numbers: &mut Memory, frame: &Frame) -> Time {
         let now = frame.now;
         let poll = now + POLL.micros();
-        let mut look = Look { program: self, numbers, frame: *frame, poll };
-        let until = look.course(&self.formula(condition).tree).until;
+        let mut outlook = Outlook { program: self, numbers, frame: *frame, poll };
+        let until = outlook.course(&self.formula(condition).tree).until;
         if until < Time::NEVER.micros() {
             // What arithmetic leaves must not cost a whole microsecond; and time has to go on.
             Time((until - 1e-4).ceil().max(now + 1.0) as u64)
@@ -64,7 +64,7 @@ impl Program {
     }
 }
 
-impl Look<'_> {
+impl Outlook<'_> {
     fn course(&mut self, tree: &Tree) -> Course {
         match &tree.kind {
             TreeKind::Constant(value) => Course::still(*value),
@@ -112,7 +112,7 @@ impl Look<'_> {
                 let until = if metres.moves() { self.poll } else { self.next_crossing(*counted, metres.value) };
                 Course { value, slope: 0.0, until: until.min(metres.until) }
             }
-            // Drawn anew at every look.
+            // Drawn anew each time.
             TreeKind::Roll(..) | TreeKind::Streak(..) | TreeKind::Between(..) | TreeKind::Dice(..) => {
                 Course { value: 0.0, slope: 0.0, until: self.poll }
             }

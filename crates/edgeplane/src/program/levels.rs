@@ -41,7 +41,7 @@ pub struct GauntletPlan {
     pub rests: Vec<(PoolId, FormulaId)>,
     /// Limited uses and charges stay spent.
     pub keeps_uses: bool,
-    /// Who has fallen is back for the next one.
+    /// Who was defeated is back for the next one.
     pub defeated_return: bool,
 }
 

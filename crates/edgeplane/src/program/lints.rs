@@ -27,6 +27,7 @@ pub(super) fn lint(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
         lints.shares_nothing(named, out);
         lints.never_open(named, out);
     }
+    lints.helps_enemies(out);
     lints.never_joins(out);
     lints.never_placed(out);
     lints.chances_above_one(out);
@@ -135,6 +136,25 @@ impl Lints<'_> {
                 format!("`{}` is never open for `{}`, who lacks `{}`", named.name, who.name, after.ability.text);
             let help = format!("add `{}` to the abilities of `{}`", after.ability.text, who.name);
             out.push(warn(Code::NeverOpen, after.ability.span, message).help(help));
+        }
+    }
+
+    /// A heal that goes to the targets of an ability, and no word of who they are: without one they are enemies.
+    fn helps_enemies(&self, out: &mut Diagnostics) {
+        for effect in self.rules.effects().filter(|effect| effect.to.is_none()) {
+            let what = match &effect.kind {
+                EffectKind::Heal { .. } => "heals",
+                EffectKind::Wear(_) => "gives gear to",
+                EffectKind::Experience(_) => "gives experience to",
+                _ => continue,
+            };
+            let Some(ability) = self.ability_of(effect).filter(|ability| !ability.rule.targets.names_side) else {
+                continue;
+            };
+            let message = format!("`{}` {what} its targets, which are enemies unless it says otherwise", ability.name);
+            let help = "add `targets = \"self\"` or `\"allies\"` to the ability, or `to = \"caster\"` to the effect; \
+                        `targets = \"enemies\"` if they are meant";
+            out.push(warn(Code::HelpsEnemies, effect.span, message).help(help));
         }
     }
 

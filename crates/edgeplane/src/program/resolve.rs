@@ -19,7 +19,7 @@ const MAX_CALLS: usize = 200;
 /// Most of them inside each other.
 const MAX_CALL_DEPTH: usize = 16;
 
-/// A formula, ready to run, with what is needed to tell of it.
+/// A formula, ready to run, with what is needed to report it.
 #[derive(Clone, Debug)]
 pub struct CompiledFormula {
     /// As written, with its path and place.

@@ -92,7 +92,7 @@ impl Scope {
 
     /// What levels need and give: bare names are the own attributes of the one whose level it is.
     pub(crate) const LEVELS: Self = Self { place: "in `levels`", ..Self::ATTRIBUTE };
-    /// What a fall is worth to others.
+    /// What a defeat is worth to others.
     pub(crate) const REWARD: Self = Self { place: "in a `reward`", caster: false, ..Self::PRICE };
     /// How likely somebody wears a piece of gear.
     pub(crate) const WEAR: Self = Self { place: "in a piece's `chance`", caster: false, ..Self::PRICE };

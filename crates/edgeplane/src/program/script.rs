@@ -12,7 +12,7 @@ use crate::text::{Code, Diagnostic};
 pub struct ScriptPlan {
     /// When each of the combatants joins; with the fight, if there is no entry.
     pub joins: Vec<JoinPlan>,
-    /// Those whose fall is the defeat of their side.
+    /// Those whose defeat is that of their side.
     pub vital: Vec<CombatantId>,
     /// What happens when, in the order in which it happens at one moment.
     pub moments: Vec<MomentPlan>,

@@ -77,7 +77,7 @@ pub struct StatusPlan {
     pub point: bool,
     /// Cannot be cleansed.
     pub cleansable: bool,
-    /// How long before the end it is told that it will end.
+    /// How long before the end a warning is given.
     pub warn: Option<Time>,
     /// What happens on reaching the most stacks.
     pub at_max: Vec<EffectPlan>,
@@ -109,7 +109,7 @@ pub struct StatusPlan {
     pub turns: bool,
     /// Whose abilities cannot be used on its owner.
     pub untargetable: Untargetable,
-    /// It forbids, answers or holds under a condition: what is known of its owner changes with it.
+    /// It forbids, has triggers or holds under a condition: what is known of its owner changes with it.
     pub(crate) binds: bool,
 }
 
@@ -174,7 +174,7 @@ pub struct TriggerPlan {
     pub chance: Option<(FormulaId, SiteId)>,
     /// Seconds until it can trigger again.
     pub cooldown: Option<FormulaId>,
-    /// How often it answers at most.
+    /// How often it triggers at most.
     pub uses: Option<u32>,
     /// Whose events it is about, as the owner sees them.
     pub of: Subject,

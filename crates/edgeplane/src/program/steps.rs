@@ -93,7 +93,7 @@ pub struct StepPlan {
     pub when: Option<FormulaId>,
     /// The amount that leaves the step.
     pub amount: Option<FormulaId>,
-    /// The hit ends here, told so.
+    /// The hit ends here, and is reported so.
     pub stop: Option<String>,
     /// This pool of the target takes what it can.
     pub soak: Option<PoolId>,

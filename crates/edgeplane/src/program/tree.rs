@@ -1,7 +1,7 @@
 //! A formula as a tree with its names resolved, and its evaluation step by step.
 //!
 //! The tree is what the flat code is made from. It is also the slow and careful evaluator: it
-//! checks every single operation and can tell every value that it read, so it answers "why"
+//! checks every single operation and can report every value that it read, so it answers "why"
 //! (traces, explanations) and "where did this go wrong", while the flat code answers "how much".
 
 use std::ops::Range;

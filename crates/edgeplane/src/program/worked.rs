@@ -31,22 +31,22 @@ impl CompiledFormula {
     pub fn with_values(&self, reading: &Reading) -> String {
         let mut edits: Vec<(usize, usize, String)> = Vec::new();
         for leaf in &reading.leaves {
-            let told = match (leaf.truth, leaf.value != 0.0) {
+            let value = match (leaf.truth, leaf.value != 0.0) {
                 (true, true) => "yes".to_owned(),
                 (true, false) => "no".to_owned(),
                 _ => plain(leaf.value),
             };
             let (start, end) = (leaf.range.start as usize, leaf.range.end as usize);
-            edits.push(if leaf.drawn { (end, end, format!(" [{told}]")) } else { (start, end, told) });
+            edits.push(if leaf.drawn { (end, end, format!(" [{value}]")) } else { (start, end, value) });
         }
         edits.sort_by_key(|(start, end, _)| (*start, *end));
         edits.dedup_by_key(|(start, end, _)| (*start, *end));
         let text = &self.source.text;
         let (mut worked, mut at) = (String::new(), 0);
-        for (start, end, told) in edits.into_iter().filter(|(start, end, _)| start <= end && *end <= text.len()) {
+        for (start, end, value) in edits.into_iter().filter(|(start, end, _)| start <= end && *end <= text.len()) {
             if start >= at {
                 worked.push_str(&text[at..start]);
-                worked.push_str(&told);
+                worked.push_str(&value);
                 at = end;
             }
         }

@@ -124,6 +124,8 @@ pub enum UseMoment {
 pub struct TargetRule {
     /// From whose ranks.
     pub side: SideRule,
+    /// The file says so; without it, enemies are meant.
+    pub names_side: bool,
     /// Of those who are defeated, and not of those who stand.
     pub defeated: bool,
     /// Which of them.
@@ -170,7 +172,14 @@ pub enum AreaRule {
 
 impl Default for TargetRule {
     fn default() -> Self {
-        Self { side: SideRule::Enemies, defeated: false, pick: Pick::First, count: 1, area: AreaRule::None }
+        Self {
+            side: SideRule::Enemies,
+            names_side: false,
+            defeated: false,
+            pick: Pick::First,
+            count: 1,
+            area: AreaRule::None,
+        }
     }
 }
 
@@ -362,12 +371,14 @@ fn targets(fields: &Fields<'_>, out: &mut Diagnostics) -> TargetRule {
     if let Value::Text(text, _) = &node.value {
         let word = Word { text: text.clone(), span: node.span };
         rule.side = choose(&word, &path, SIDES, out).unwrap_or(rule.side);
+        rule.names_side = true;
         return rule;
     }
     let Some(inner) = Fields::open(node, &path, &shape::ABILITY_TARGETS.names(), out) else {
         return rule;
     };
     rule.side = inner.choice("side", SIDES, out).unwrap_or(rule.side);
+    rule.names_side = inner.get("side").is_some();
     rule.defeated = inner.choice("state", &[("standing", false), ("defeated", true)], out).unwrap_or_default();
     rule.pick = pick(&inner, out).unwrap_or(rule.pick);
     rule.count = match inner.get("count").map(|node| &node.value) {

@@ -32,7 +32,7 @@ pub struct CharacterRule {
     pub immune: Option<Vec<Word>>,
     /// Whose abilities cannot be used on it.
     pub untargetable: Option<Untargetable>,
-    /// Experience that its fall gives to each enemy that stands.
+    /// Experience that its defeat gives to each enemy that stands.
     pub reward: Option<Formula>,
     /// What it spends its points on, one after the other, over and over.
     pub spends: Option<Vec<Word>>,

@@ -73,7 +73,7 @@ pub struct MemberRule {
     pub spread: f64,
     /// When they begin to take part.
     pub joins: Joins,
-    /// Their side has lost as soon as one of them falls.
+    /// Their side has lost as soon as one of them is defeated.
     pub vital: bool,
     /// Statuses that they have besides as they begin, for as long as those last.
     pub statuses: Vec<Word>,

@@ -1,7 +1,7 @@
 //! `extends` for abilities, statuses, gear and zones: keys of another rule stand where a rule has none of its own.
 //!
 //! It is settled in the tree of values, before anything is read, so that every key can be inherited and none has to
-//! be told about it. (Characters settle theirs later, since attributes are inherited one by one.)
+//! be warned about it. (Characters settle theirs later, since attributes are inherited one by one.)
 
 use std::collections::BTreeMap;
 

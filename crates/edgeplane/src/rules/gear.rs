@@ -1,7 +1,7 @@
 //! `[gear.*]` and `[gear_set.*]`: what a character wears or holds.
 //!
 //! What a piece does while it is worn, it does as a status without end: it changes attributes, adds
-//! hit steps, ticks and answers like any other, so there is one way in which numbers come about.
+//! hit steps, ticks and triggers like any other, so there is one way in which numbers come about.
 
 use super::reader::{Fields, Formula, Word, list, word, wrong_type};
 use super::shape;

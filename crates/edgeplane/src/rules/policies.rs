@@ -1,6 +1,6 @@
 //! `[policy.*]`: how a combatant chooses what to do next.
 
-use super::reader::{Fields, Formula, Selector, Word, list};
+use super::reader::{Fields, Formula, Selector, Word, list, word};
 use super::shape;
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
@@ -86,7 +86,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule
     };
     let choose = fields.choice("choose", CHOICES, out).unwrap_or_default();
     let Some(node) = fields.get("use") else {
-        fields.missing("use", "use = [{ ability = \"boathook\" }]", out);
+        fields.missing("use", "use = [\"boathook\"]", out);
         return rule;
     };
     let whole = fields.path_of("use");
@@ -136,6 +136,9 @@ fn read_group(item: &Node, whole: &str, path: &str, around: Choose, rule: &mut P
 
 /// One line; its formulas are known by the ability, or the tag, that it uses.
 fn read_use(item: &Node, whole: &str, path: &str, choose: Choose, out: &mut Diagnostics) -> Option<UseRule> {
+    if let Value::Text(..) = item.value {
+        return Some(UseRule { ability: Selector::Name(word(item, path, out)?), when: None, weight: None });
+    }
     let fields = Fields::open(item, path, &shape::POLICY_USE.names(), out)?;
     if fields.get("ability").or(fields.get("tag")).is_none() {
         fields.missing("ability", "{ ability = \"boathook\" }", out);

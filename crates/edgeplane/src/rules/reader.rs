@@ -113,7 +113,7 @@ impl<'a> Fields<'a> {
         Some(Self { table, span: node.span, path: path.to_owned() })
     }
 
-    /// The same table told by another path.
+    /// The same table by another path.
     pub(super) fn renamed(self, path: String) -> Self {
         Self { path, ..self }
     }

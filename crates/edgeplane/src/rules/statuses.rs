@@ -232,7 +232,7 @@ pub struct StatusRule {
     pub hidden: bool,
     /// Cannot be cleansed.
     pub cleansable: bool,
-    /// Seconds before the end at which it is told that it will end.
+    /// Seconds before the end at which a warning is given.
     pub warn: Option<f64>,
     /// What happens on reaching the most stacks.
     pub at_max: Vec<EffectRule>,

@@ -54,7 +54,7 @@ pub struct StepRule {
     pub tags: Option<Vec<Word>>,
     /// The amount that leaves the step.
     pub amount: Option<Formula>,
-    /// The hit ends here; how that is told.
+    /// The hit ends here; how that is reported.
     pub stop: Option<Word>,
     /// This pool of the target takes what it can.
     pub soak: Option<Word>,

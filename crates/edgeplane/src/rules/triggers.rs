@@ -41,15 +41,15 @@ pub enum TriggerEvent {
     StatusLost,
     /// This status reached a number of stacks.
     StacksReached,
-    /// A pool of the owner's fell to or below a share.
+    /// A pool of the owner's dropped to or below a share.
     PoolBelow,
     /// A pool of the owner's rose to or above a share.
     PoolAbove,
-    /// Another of the owner's side fell.
+    /// Another of the owner's side was defeated.
     AllyDefeated,
-    /// One of another side fell.
+    /// One of another side was defeated.
     EnemyDefeated,
-    /// The owner falls.
+    /// The owner is defeated.
     Defeated,
     /// Another one started an ability that is aimed at the owner.
     Targeted,
@@ -113,7 +113,7 @@ impl TriggerEvent {
             Self::StatusGained => "It gains any status.",
             Self::StatusLost => "It loses any status.",
             Self::StacksReached => "This status reaches a number of stacks, from below or above.",
-            Self::PoolBelow => "Its pool falls to or below a share of the cap.",
+            Self::PoolBelow => "Its pool drops to or below a share of the cap.",
             Self::PoolAbove => "Its pool rises to or above a share of the cap.",
             Self::AllyDefeated => "Another one of its side is defeated.",
             Self::EnemyDefeated => "One of another side is defeated.",
@@ -185,7 +185,7 @@ pub enum LostReason {
     Consumed,
     /// What it depends on holds no more.
     ConditionEnded,
-    /// Its owner fell.
+    /// Its owner was defeated.
     OwnerDefeated,
     /// Somebody else has it now.
     Transferred,
@@ -262,7 +262,7 @@ pub struct TriggerRule {
     pub chance: Option<Formula>,
     /// Seconds until it can trigger again.
     pub cooldown: Option<Formula>,
-    /// How often it answers at most, for each application of the status.
+    /// How often it triggers at most, for each application of the status.
     pub uses: Option<u32>,
     /// To whom, or by whom, it happened.
     pub of: Subject,

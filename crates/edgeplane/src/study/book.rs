@@ -15,7 +15,7 @@ pub(super) struct Book {
     measures: Vec<(Term, Term)>,
     groups: [Vec<Probe>; GROUPS],
     sums: Vec<f64>,
-    fell: Vec<Option<Time>>,
+    defeated_at: Vec<Option<Time>>,
     /// When each was defeated for the first time, and how long it was out before it was brought back.
     first_fell: Vec<Option<Time>>,
     out: Vec<Time>,
@@ -37,7 +37,7 @@ enum Term {
     AllDefeated(Vec<CombatantId>),
     AnyFell(Vec<CombatantId>),
     FirstFall(Vec<CombatantId>),
-    Fallen(Vec<CombatantId>),
+    Defeated(Vec<CombatantId>),
     Standing(Vec<CombatantId>),
     /// Seconds on their feet.
     Alive(Vec<CombatantId>),
@@ -148,7 +148,7 @@ impl Book {
             measures: Vec::new(),
             groups: Default::default(),
             sums: Vec::new(),
-            fell: vec![None; setup.combatants.len()],
+            defeated_at: vec![None; setup.combatants.len()],
             first_fell: vec![None; setup.combatants.len()],
             out: vec![Time::ZERO; setup.combatants.len()],
             taken: Vec::new(),
@@ -202,7 +202,7 @@ impl Book {
             Q::DrawRate => (Term::Drawn, Term::One),
             Q::Duration => (Term::Duration, Term::One),
             Q::DefeatRate => (Term::AllDefeated(who()), Term::One),
-            Q::Defeated => (Term::Fallen(who()), Term::One),
+            Q::Defeated => (Term::Defeated(who()), Term::One),
             Q::Survivors => (Term::Standing(who()), Term::One),
             Q::DefeatTime => (Term::FirstFall(who()), Term::AnyFell(who())),
             Q::Left => (Term::Left(who(), picks.pool.unwrap_or_default()), Term::One),
@@ -275,8 +275,8 @@ impl Book {
     fn probe(&mut self, measure: &Measure, group: Group, what: What, suffered: bool, picks: Picks) -> Term {
         let sum = self.sums.len();
         self.sums.push(0.0);
-        let who = (0..self.fell.len() as u16).map(|index| measure.who.contains(&CombatantId(index))).collect();
-        let since = vec![(Time::ZERO, 0); self.fell.len()];
+        let who = (0..self.defeated_at.len() as u16).map(|index| measure.who.contains(&CombatantId(index))).collect();
+        let since = vec![(Time::ZERO, 0); self.defeated_at.len()];
         self.groups[group as usize].push(Probe { what, who, suffered, picks, sum, since });
         Term::Sum(sum)
     }
@@ -290,7 +290,7 @@ impl Book {
             samples.push([self.value(value, fight, ending), self.value(over, fight, ending)]);
         }
         self.sums.fill(0.0);
-        self.fell.fill(None);
+        self.defeated_at.fill(None);
         self.first_fell.fill(None);
         self.out.fill(Time::ZERO);
         self.taken.clear();
@@ -300,16 +300,16 @@ impl Book {
     }
 
     fn close_times(&mut self, end: Time) {
-        for index in 0..self.fell.len() as u16 {
+        for index in 0..self.defeated_at.len() as u16 {
             let who = CombatantId(index);
             self.stacks_now(end, who, None, 0);
-            self.acts(self.fell[who.index()].unwrap_or(end), who);
+            self.acts(self.defeated_at[who.index()].unwrap_or(end), who);
         }
     }
 
     fn value(&self, term: &Term, fight: &Fight, ending: Ending) -> f64 {
         let truth = |holds: bool| f64::from(u8::from(holds));
-        let fell = |who: &&CombatantId| self.fell[who.index()].is_some();
+        let defeated_at = |who: &&CombatantId| self.defeated_at[who.index()].is_some();
         match term {
             Term::One => 1.0,
             Term::Experience(who) => who.iter().map(|who| fight.experience(*who)).sum(),
@@ -317,15 +317,16 @@ impl Book {
             Term::Drawn => truth(ending.winner().is_none()),
             Term::Duration => fight.now().seconds(),
             Term::Time(times) => fight.now().seconds() * times,
-            Term::AllDefeated(who) => truth(who.iter().all(|who| self.fell[who.index()].is_some())),
+            Term::AllDefeated(who) => truth(who.iter().all(|who| self.defeated_at[who.index()].is_some())),
             Term::AnyFell(who) => truth(who.iter().any(|who| self.first_fell[who.index()].is_some())),
             Term::FirstFall(who) => {
                 who.iter().filter_map(|who| self.first_fell[who.index()]).min().map_or(0.0, Time::seconds)
             }
-            Term::Fallen(who) => who.iter().filter(fell).count() as f64,
+            Term::Defeated(who) => who.iter().filter(defeated_at).count() as f64,
             Term::Standing(who) => who.iter().filter(|who| fight.stands(**who)).count() as f64,
             Term::Alive(who) => {
-                let stood = |who: &CombatantId| self.fell[who.index()].unwrap_or(fight.now()) - self.out[who.index()];
+                let stood =
+                    |who: &CombatantId| self.defeated_at[who.index()].unwrap_or(fight.now()) - self.out[who.index()];
                 who.iter().map(|who| stood(who).seconds()).sum()
             }
             Term::Left(who, pool) => who.iter().map(|who| fight.pool(*who, *pool)).sum(),
@@ -488,12 +489,12 @@ impl Observer for Book {
                 self.stacks_now(at, target, Some(status), total);
             }
             Event::Defeated { who, .. } => {
-                self.fell[who.index()] = Some(at);
+                self.defeated_at[who.index()] = Some(at);
                 self.first_fell[who.index()].get_or_insert(at);
             }
             Event::Revived { target, .. } => {
-                let fell = self.fell[target.index()].take().unwrap_or(at);
-                self.out[target.index()] = self.out[target.index()] + (at - fell);
+                let defeated_at = self.defeated_at[target.index()].take().unwrap_or(at);
+                self.out[target.index()] = self.out[target.index()] + (at - defeated_at);
             }
             _ => {}
         }

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use super::statistics::{Interval, ranks};
 
-/// Most values that are told apart. What repeats (durations, amounts of damage) has far fewer, and its quantiles are exact;
+/// Most values that are distinguished. What repeats (durations, amounts of damage) has far fewer, and its quantiles are exact;
 /// of what varies freely, neighbours are joined when there are more, so that the memory is bounded.
 const MOST: usize = 65_536;
 /// Bits of a number's mantissa that are always kept: one part in 65,536.
@@ -15,7 +15,7 @@ const KEPT: u32 = 16;
 pub(super) struct Distribution {
     counts: BTreeMap<u64, u64>,
     trials: u64,
-    /// Bits of the mantissa that are not told apart.
+    /// Bits of the mantissa that are not distinguished.
     dropped: u32,
 }
 

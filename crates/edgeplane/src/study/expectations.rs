@@ -100,13 +100,13 @@ pub fn run_expectation(
         let verdict = judge(rule, &figure);
         let decided = !verdict.is_close() && running.is_settled();
         if decided || look == LOOKS {
-            return Ok(told(rule, figure, verdict));
+            return Ok(judged(rule, figure, verdict));
         }
         (look, trials) = (look + 1, trials * 4);
     }
 }
 
-fn told(rule: &ExpectRule, figure: Figure, verdict: Verdict) -> Expectation {
+fn judged(rule: &ExpectRule, figure: Figure, verdict: Verdict) -> Expectation {
     Expectation {
         that: rule.that.text.clone(),
         encounter: rule.encounter.text.clone(),

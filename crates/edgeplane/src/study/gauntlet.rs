@@ -47,7 +47,7 @@ pub struct Stage {
     pub won: Proportion,
     /// How long it lasted, in seconds.
     pub duration: Estimate,
-    /// Of those won: each who goes on, or has fallen.
+    /// Of those won: each who goes on, or was defeated.
     pub members: Vec<Member>,
     /// Of those won: the mean level of all members when it was over.
     pub level: Estimate,
@@ -60,7 +60,7 @@ pub struct Member {
     pub member: String,
     /// It stood.
     pub stood: Proportion,
-    /// What was left in each pool that goes on, as a share of its cap; nothing for who had fallen, and no figure for who
+    /// What was left in each pool that goes on, as a share of its cap; nothing for who was defeated, and no figure for who
     /// does not have the pool.
     pub left: Vec<Option<Estimate>>,
     /// The level that it had reached.
@@ -291,7 +291,7 @@ fn all_runs(
         };
         let range = round..batches.min(round + ROUND);
         let found: Vec<_> = range.into_par_iter().map(one).collect();
-        // In order, so that the first run that fails is told, and the last bit depends on nothing else.
+        // In order, so that the first run that fails is reported, and the last bit depends on nothing else.
         for sums in found {
             let Some((count, sums)) = sums else { return Ok((runs, total)) };
             runs += count;

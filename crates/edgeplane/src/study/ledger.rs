@@ -99,7 +99,7 @@ pub(super) struct Ledger {
     variety: Variety,
 }
 
-/// Samples that have to differ from the commonest before a mean is told from something else by its interval: with fewer,
+/// Samples that have to differ from the commonest before a mean is distinguished from something else by its interval: with fewer,
 /// what is rare and large may have been missed altogether.
 const ENOUGH: u64 = 30;
 
@@ -167,7 +167,7 @@ impl Ledger {
         Figure::new(measure, trials, interval)
     }
 
-    /// Whether the interval can be relied on to tell the value from another one. Shares and quantiles have exact intervals;
+    /// Whether the interval can be relied on to distinguish the value from another one. Shares and quantiles have exact intervals;
     /// that of a mean follows from how the samples vary, of which enough have to be seen.
     pub(super) fn is_settled(&self, measure: &Measure, certain: bool) -> bool {
         let others = self.variety.others();

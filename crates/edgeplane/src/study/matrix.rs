@@ -54,7 +54,7 @@ pub struct Duel {
 }
 
 impl Matrix {
-    /// The duel of two characters by their places in the list, and whether it was told the other way round.
+    /// The duel of two characters by their places in the list, and whether it was fought the other way round.
     pub fn duel(&self, one: usize, other: usize) -> (&Duel, bool) {
         let (first, second) = (one.min(other), one.max(other));
         let before: usize = (0..first).map(|row| self.characters.len() - row).sum();

@@ -67,7 +67,7 @@ impl Forest {
 pub struct StudyPart {
     /// The version of this library that counted it.
     pub edgeplane: String,
-    /// Tells rulesets apart: of everything that is written in the files, and of values tried in their place.
+    /// A fingerprint of the ruleset: of everything that is written in the files, and of values tried in their place.
     pub ruleset: String,
     /// The encounter.
     pub encounter: String,

@@ -63,7 +63,7 @@ impl Variant {
 /// For each measure the sample of each trial, in order.
 pub(super) type Samples = Vec<Vec<Sample>>;
 
-/// Threads with a study's seed, and somebody to be told how far they are.
+/// Threads with a study's seed, and a callback that learns how far they are.
 pub(super) struct Crew<'a> {
     pool: Option<rayon::ThreadPool>,
     seed: u64,
@@ -233,7 +233,7 @@ pub fn run_measures(
 
 /// Runs trials until every interval is at most `precision` wide to either side, or `most` trials are done.
 ///
-/// The first trials of the plan only tell how many are needed; then all of these are run before anybody looks
+/// The first trials of the plan only show how many are needed; then all of these are run before anybody looks
 /// again. Stopping at the first lucky moment would make the intervals too narrow.
 ///
 /// # Errors

@@ -117,7 +117,7 @@ pub fn run_sensitivity(
         match effect(&crew, &base, &before, &variant, plan.trials, sure) {
             // Half of the trials could make it look as if it had no effect.
             _ if crew.is_stopped() => found.left_out.push((number.path.clone(), "was not tried any more".to_owned())),
-            Ok(Seen::Change(difference)) => found.effects.push(told(number, tried, *difference)),
+            Ok(Seen::Change(difference)) => found.effects.push(effect_of(number, tried, *difference)),
             Ok(Seen::Elsewhere) => found.elsewhere.push(number.path.clone()),
             Ok(Seen::Nothing) if first == plan.trials => found.without_effect.push(number.path.clone()),
             Ok(Seen::Nothing) => found.unseen.push(number.path.clone()),
@@ -132,7 +132,7 @@ pub fn run_sensitivity(
     Ok(found)
 }
 
-fn told(number: &NumberAt, tried: String, difference: Difference) -> Effect {
+fn effect_of(number: &NumberAt, tried: String, difference: Difference) -> Effect {
     Effect { path: number.path.clone(), now: number.text.clone(), tried, difference }
 }
 
@@ -146,7 +146,7 @@ fn reason(error: &Error) -> String {
 /// What raising a number was seen to do.
 enum Seen {
     Change(Box<Difference>),
-    /// Fights go another way, with the same outcome for the measure.
+    /// Fights go another way, with the same value of the measure.
     Elsewhere,
     Nothing,
 }

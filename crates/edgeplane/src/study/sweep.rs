@@ -91,7 +91,7 @@ pub fn run_sweep(
         }
         points.push(SweepPoint { at, figures: running.figures(Confidence::default()) });
     }
-    let told = |vary: &Vary| {
+    let described = |vary: &Vary| {
         let now = vary.now(game)?;
         Ok(VariedNumber { path: vary.path.clone(), scales: vary.scales, now, values: vary.values.clone() })
     };
@@ -99,7 +99,7 @@ pub fn run_sweep(
         encounter: encounter.to_owned(),
         trials: plan.trials,
         seed: plan.seed,
-        varied: varied.iter().map(told).collect::<Result<_, Error>>()?,
+        varied: varied.iter().map(described).collect::<Result<_, Error>>()?,
         measures: measures.iter().map(|measure| measure.as_ref().to_owned()).collect(),
         points,
     })

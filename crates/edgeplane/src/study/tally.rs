@@ -100,7 +100,7 @@ pub(super) struct Tally {
     there_at_start: Vec<(Option<Time>, Time)>,
     pub(super) damage_rate: Vec<Moments>,
     pub(super) healing_rate: Vec<Moments>,
-    pub(super) fell: Vec<u64>,
+    pub(super) defeated: Vec<u64>,
     /// By combatant that has it, then by status.
     pub(super) held: Vec<HeldSums>,
     /// Total stacks of the fight under way, and since when, likewise.
@@ -138,7 +138,7 @@ impl Tally {
             there_at_start,
             damage_rate: vec![Moments::default(); combatants],
             healing_rate: vec![Moments::default(); combatants],
-            fell: vec![0; combatants],
+            defeated: vec![0; combatants],
             fight: vec![[0.0; 2]; combatants],
             free_time: FreeTime::new(setup),
         }
@@ -160,7 +160,7 @@ impl Tally {
                 tally.free_time.rows(),
                 tally.damage_rate.len(),
                 tally.healing_rate.len(),
-                tally.fell.len(),
+                tally.defeated.len(),
                 tally.held.len(),
                 tally.stacks.len(),
                 tally.fight.len(),
@@ -296,7 +296,7 @@ impl Tally {
         }
         self.held.iter_mut().zip(&other.held).for_each(|(mine, theirs)| mine.join(theirs));
         add_counts(&mut self.wins, &other.wins);
-        add_counts(&mut self.fell, &other.fell);
+        add_counts(&mut self.defeated, &other.defeated);
         add_counts(&mut self.free, &other.free);
         add_counts(&mut self.alive, &other.alive);
         for (mine, theirs) in self.unavailable.iter_mut().zip(&other.unavailable) {
@@ -388,13 +388,13 @@ impl Observer for Tally {
             }
             Event::Defeated { who, .. } => {
                 self.free_time.stops(at, who);
-                self.fell[who.index()] += 1;
+                self.defeated[who.index()] += 1;
                 self.there[who.index()].0 = Some(at);
             }
             Event::Revived { target, .. } => {
                 let (left, joined) = std::mem::replace(&mut self.there[target.index()], (None, at));
                 self.alive[target.index()] += left.map_or(0, |left| (left - joined).0);
-                self.fell[target.index()] -= 1;
+                self.defeated[target.index()] -= 1;
             }
             Event::Joined { who, .. } => self.there[who.index()].1 = at,
             _ => {}

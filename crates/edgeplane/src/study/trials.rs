@@ -315,7 +315,7 @@ fn combatant(setup: &Setup, tally: &Tally, index: usize) -> CombatantFigures {
     CombatantFigures {
         combatant: plan.label.clone(),
         side: setup.sides[plan.side.index()].clone(),
-        defeated: wilson(tally.fell[index], tally.fights),
+        defeated: wilson(tally.defeated[index], tally.fights),
         damage_per_second: rate(&tally.damage_rate),
         healing_per_second: rate(&tally.healing_rate),
         idle: share(tally.free(who), tally.alive(who)),
@@ -383,8 +383,8 @@ fn status_figures(setup: &Setup, tally: &Tally, who: CombatantId, status: Status
     let prevented = Prevention::NAMES.iter().zip(&sums.prevented).filter(|(_, count)| **count > 0);
     let prevented: Vec<(String, f64)> =
         prevented.map(|(name, count)| ((*name).to_owned(), *count as f64 / fights)).collect();
-    let told = !setup.program().status(status).worn && (sums.applied > 0 || !prevented.is_empty());
-    told.then(|| StatusFigures {
+    let listed = !setup.program().status(status).worn && (sums.applied > 0 || !prevented.is_empty());
+    listed.then(|| StatusFigures {
         status: setup.program().status(status).name.clone(),
         applied: sums.applied as f64 / fights,
         uptime: share(sums.uptime as f64 * 1e-6, tally.duration.sum),

@@ -29,7 +29,7 @@ pub(super) fn rows(sources: &Sources, file: FileId) -> Vec<Vec<Cell>> {
         at += read;
         bytes.extend_from_slice(&room[..written]);
         match result {
-            // No input left: the reader is told so by being called with nothing, until it says that it is done.
+            // No input left: the reader learns of it by being called with nothing, until it says that it is done.
             ReadFieldResult::InputEmpty | ReadFieldResult::OutputFull => {}
             ReadFieldResult::Field { record_end } => {
                 row.push(cell(file, text, start..at, &String::from_utf8_lossy(&bytes)));

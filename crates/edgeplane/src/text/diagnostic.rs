@@ -85,6 +85,7 @@ codes! {
     SharesNothing "shares-nothing" "Warning: a shared cooldown of one ability alone.";
     NeverJoins "never-joins" "Warning: somebody who waits to be called by nobody, or a call for whom nobody waits.";
     NeverPlaced "never-placed" "Warning: a zone that nothing places.";
+    HelpsEnemies "helps-enemies" "Warning: an ability that helps its targets and does not say that they are no enemies.";
     UnreadSheet "unread-sheet" "Warning: a sheet in the folder that the ruleset does not name.";
     NeverSpent "never-spent" "Warning: a point that nobody spends anything on.";
     NeverWorn "never-worn" "Warning: a piece of gear that nobody wears.";
@@ -182,8 +183,16 @@ impl Diagnostic {
 pub(crate) fn suggestion(found: &str, known: &[&str]) -> Option<String> {
     match renamed(found, known) {
         Some(written) => Some(format!("`{found}` is now written `{written}`")),
-        None => nearest(found, known).map(|near| format!("did you mean `{near}`?")),
+        None => {
+            nearest(found, known).or_else(|| containing(found, known)).map(|near| format!("did you mean `{near}`?"))
+        }
     }
+}
+
+/// The only known name of which the one that was found is a part: `time_limit` for `limit`.
+fn containing<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
+    let mut having = known.iter().filter(|name| name.split('_').any(|part| part == found));
+    having.next().filter(|_| having.next().is_none()).copied()
 }
 
 /// The known name that `found` was probably meant to be.
@@ -231,7 +240,7 @@ impl Diagnostics {
         self.names_incomplete = true;
     }
 
-    /// What stands at a place is read for several rules: what is wrong there is told once.
+    /// What stands at a place is read for several rules: what is wrong there is reported once.
     pub fn share(&mut self, span: Span) {
         self.shared.push(span);
     }

@@ -179,7 +179,7 @@ fn syntax(file: FileId, sources: &Sources, error: &toml::de::Error) -> Diagnosti
         .help("nothing else in this file was checked")
 }
 
-/// The parser tells where a key stands again; the first is the nearest of that name before it.
+/// The parser reports where a key stands again; the first is the nearest of that name before it.
 fn given_twice(file: FileId, sources: &Sources, table: &DeTable<'_>, error: &toml::de::Error) -> Diagnostic {
     let again = span_of(file, error.span().unwrap_or(0..0));
     let key = sources.text(again);

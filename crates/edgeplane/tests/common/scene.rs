@@ -36,7 +36,7 @@ pub(crate) fn scene(statuses: &str) -> Game {
     ))
 }
 
-/// A fight in which everyone waits to be told.
+/// A fight in which everyone waits for orders.
 pub(crate) fn waiting(game: &Game) -> Fight {
     let mut fight = game.fight("scene", 1).unwrap();
     fight.setup().clone().ids().for_each(|who| fight.take_control(who).unwrap());
@@ -48,8 +48,8 @@ pub(crate) fn seconds(at: f64) -> Time {
     Time::from_seconds(at)
 }
 
-/// What was told of statuses, in short: `2 tick, 6 expired`.
-pub(crate) fn told(log: &Log) -> String {
+/// What was reported of statuses, in short: `2 tick, 6 expired`.
+pub(crate) fn printed(log: &Log) -> String {
     let word = |logged: &Logged| {
         let what = match logged.event {
             Event::StatusGained { stacks, applied, .. } => match applied {

@@ -20,7 +20,7 @@ struct Bar {
     value: f64,
     /// The ends of its interval, if it has one.
     ends: Option<(f64, f64)>,
-    told: String,
+    label_of: String,
     colour: usize,
 }
 
@@ -49,7 +49,7 @@ fn bars(heading: &str, below: &str, rows: &[Bar]) -> Result<String, Failure> {
                 }
                 last = last.max(place(high));
             }
-            put(area, &row.told, (last + 8, middle), placed(quiet(13), HPos::Left))?;
+            put(area, &row.label_of, (last + 8, middle), placed(quiet(13), HPos::Left))?;
         }
         line(area, (place(0.0), 0), (place(0.0), ROW * rows.len() as i32), FAINT.stroke_width(1))
     })
@@ -66,7 +66,7 @@ pub(crate) fn sensitivity(found: &Sensitivity) -> Result<String, Failure> {
                 label: effect.path.clone(),
                 value,
                 ends: one.low.zip(one.high),
-                told: differences::change(one),
+                label_of: differences::change(one),
                 colour: usize::from(value < 0.0),
             }
         })
@@ -89,7 +89,7 @@ pub(crate) fn sources(trials: &Trials) -> Result<String, Failure> {
             for (value, what) in [(damage, "damage"), (healing, "healing")] {
                 if value > 0.05 {
                     let label = format!("{} · {source}", combatant.combatant);
-                    rows.push(Bar { label, value, ends: None, told: format!("{value:.1} {what}"), colour: side });
+                    rows.push(Bar { label, value, ends: None, label_of: format!("{value:.1} {what}"), colour: side });
                 }
             }
         };

@@ -37,11 +37,11 @@ fn draw(grid: &Grid) -> Result<String, Failure> {
             put(area, &fitting(name, LABELS - 12), (LABELS - 10, top + ROW / 2), placed(font(12), HPos::Right))?;
             for column in 0..grid.columns.len() {
                 // A study that was stopped has not come to all of them.
-                let Some((dark, told)) = grid.cells.get(index * grid.columns.len() + column) else { continue };
+                let Some((dark, text)) = grid.cells.get(index * grid.columns.len() + column) else { continue };
                 let left = LABELS + cell * column as i32;
                 fill(area, (left, top), (left + cell - 2, top + ROW - 2), shade(*dark).filled())?;
                 let ink: &RGBColor = if *dark > 0.55 { &WHITE } else { &INK };
-                put(area, told, (left + cell / 2 - 1, top + ROW / 2), placed(font(13).color(ink), HPos::Center))?;
+                put(area, text, (left + cell / 2 - 1, top + ROW / 2), placed(font(13).color(ink), HPos::Center))?;
             }
         }
         Ok(())

@@ -4,7 +4,7 @@ mod stock;
 mod sustain;
 mod watch;
 
-use super::engine::{Engine, Outcome, emit};
+use super::engine::{Engine, FightResult, emit};
 use super::events::UnavailableReason;
 use super::space::zones::IN_USE;
 use super::state::timers::{Phase, Timer};
@@ -17,7 +17,7 @@ use crate::rules::{Receiver, UseMoment};
 
 impl<C: Chance> Engine<'_, C> {
     /// Starts an ability at those whom the combatant aims at: the cost is paid and the cast starts.
-    pub(super) fn start(&mut self, who: CombatantId, index: usize) -> Outcome<()> {
+    pub(super) fn start(&mut self, who: CombatantId, index: usize) -> FightResult<()> {
         let setup = self.setup;
         let table = &setup.abilities[index];
         let id = table.ability;
@@ -73,7 +73,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// All costs of an ability. All are computed before any is paid: a cost may read the pools.
-    fn pay_for(&mut self, who: CombatantId, index: usize) -> Outcome<()> {
+    fn pay_for(&mut self, who: CombatantId, index: usize) -> FightResult<()> {
         let table = &self.setup.abilities[index];
         let cost = self.state.abilities[index].derived.cost;
         match table.costs {
@@ -102,12 +102,12 @@ impl<C: Chance> Engine<'_, C> {
 
     /// One of the times of an ability that has to be evaluated each time.
     #[inline(never)]
-    pub(super) fn time_of(&mut self, who: CombatantId, formula: Option<FormulaId>) -> Outcome<Time> {
+    pub(super) fn time_of(&mut self, who: CombatantId, formula: Option<FormulaId>) -> FightResult<Time> {
         let Some(formula) = formula else { return Ok(Time::ZERO) };
         Ok(Time::from_seconds(self.positive(formula, &self.frame(who, who))?))
     }
 
-    fn recovery_of(&mut self, who: CombatantId, index: usize) -> Outcome<Time> {
+    fn recovery_of(&mut self, who: CombatantId, index: usize) -> FightResult<Time> {
         let recovery = self.state.abilities[index].derived.recovery;
         if recovery != Derived::ASK {
             return Ok(recovery);
@@ -116,7 +116,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// An ability takes effect. Its cast is over with that: its own effects cannot break it any more.
-    pub(super) fn release(&mut self, who: CombatantId, index: usize) -> Outcome<()> {
+    pub(super) fn release(&mut self, who: CombatantId, index: usize) -> FightResult<()> {
         let setup = self.setup;
         let table = &setup.abilities[index];
         if table.special {
@@ -138,7 +138,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Brings effects about for all that an ability is aimed at; whether any of them stands.
-    fn effects_on_aimed(&mut self, by: &EffectContext, effects: &[EffectPlan]) -> Outcome<bool> {
+    fn effects_on_aimed(&mut self, by: &EffectContext, effects: &[EffectPlan]) -> FightResult<bool> {
         let who = by.caster;
         let count = self.state.aimed_count(who);
         let defeated = by.ability().is_some_and(|ability| self.program.ability(ability).defeated);
@@ -158,7 +158,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Each effect for one target after the other, then the next effect.
-    pub(super) fn effects_on_each(&mut self, by: &EffectContext, effects: &[EffectPlan]) -> Outcome<()> {
+    pub(super) fn effects_on_each(&mut self, by: &EffectContext, effects: &[EffectPlan]) -> FightResult<()> {
         let who = by.caster;
         for effect in effects {
             if effect.to != Receiver::Target {
@@ -187,7 +187,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Breaks the cast of a combatant, if one is under way.
-    pub(super) fn interrupt(&mut self, who: CombatantId, by: &EffectContext) -> Outcome<()> {
+    pub(super) fn interrupt(&mut self, who: CombatantId, by: &EffectContext) -> FightResult<()> {
         let Doing::Casting(index) = self.state.who(who).doing else { return Ok(()) };
         let index = index as usize;
         self.state.who_mut(who).doing = Doing::Idle;
@@ -216,7 +216,7 @@ impl<C: Chance> Engine<'_, C> {
         who: CombatantId,
         by: &EffectContext,
         which: Option<&[AbilityId]>,
-    ) -> Outcome<()> {
+    ) -> FightResult<()> {
         let casts = match self.state.who(who).doing {
             Doing::Casting(index) => Some(self.setup.abilities[index as usize].ability),
             _ => None,
@@ -225,7 +225,7 @@ impl<C: Chance> Engine<'_, C> {
         if meant { self.interrupt(who, by) } else { Ok(()) }
     }
 
-    fn pay_back(&mut self, who: CombatantId, ability: AbilityId) -> Outcome<()> {
+    fn pay_back(&mut self, who: CombatantId, ability: AbilityId) -> FightResult<()> {
         let plan = self.program.ability(ability);
         let Some(refund) = plan.refund.filter(|_| plan.cost_at == UseMoment::Start) else { return Ok(()) };
         let frame = self.frame(who, who);
@@ -238,7 +238,12 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// An ability takes effect here and now, without cost, cast, cooldown or recovery.
-    pub(super) fn effects_of_ability(&mut self, who: CombatantId, id: AbilityId, target: CombatantId) -> Outcome<()> {
+    pub(super) fn effects_of_ability(
+        &mut self,
+        who: CombatantId,
+        id: AbilityId,
+        target: CombatantId,
+    ) -> FightResult<()> {
         let plan = self.program.ability(id);
         let by = EffectContext::of_ability(who, id);
         self.effects(&by, target, &plan.does)?;
@@ -256,7 +261,7 @@ impl<C: Chance> Engine<'_, C> {
         who: CombatantId,
         id: AbilityId,
         target: Option<CombatantId>,
-    ) -> Outcome<Result<(), UnavailableReason>> {
+    ) -> FightResult<Result<(), UnavailableReason>> {
         let index = match self.callable(who, id) {
             Ok(index) => index,
             Err(reason) => {
@@ -286,7 +291,7 @@ impl<C: Chance> Engine<'_, C> {
         who: CombatantId,
         index: usize,
         target: Option<CombatantId>,
-    ) -> Outcome<Option<UnavailableReason>> {
+    ) -> FightResult<Option<UnavailableReason>> {
         let Some(target) = target else { return self.unavailable(who, index, true) };
         let plan = self.program.ability(self.setup.abilities[index].ability);
         if !self.candidates(who, plan).contains(&target) {

@@ -1,7 +1,7 @@
 //! Abilities of which there is more to keep than when their cooldown ends: charges, a number of uses, a
 //! cooldown that others share, several releases, and those that are open only after another one.
 
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::UnavailableReason;
 use super::super::space::zones::IN_USE;
 use super::super::state::timers::Phase;
@@ -15,7 +15,7 @@ impl<C: Chance> Engine<'_, C> {
         &mut self,
         who: CombatantId,
         index: usize,
-    ) -> Outcome<Option<UnavailableReason>> {
+    ) -> FightResult<Option<UnavailableReason>> {
         let plan = self.program.ability(self.setup.abilities[index].ability);
         let now = self.state.now;
         let ability = &mut self.state.abilities[index];
@@ -41,7 +41,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// A use counts: its cooldown runs from this moment on, and a charge is spent.
-    pub(super) fn count_use(&mut self, who: CombatantId, index: usize, from: Time) -> Outcome<()> {
+    pub(super) fn count_use(&mut self, who: CombatantId, index: usize, from: Time) -> FightResult<()> {
         let plan = self.program.ability(self.setup.abilities[index].ability);
         let cooldown = self.time_of(who, plan.cooldown)?;
         self.state.abilities[index].ready = from + cooldown;
@@ -83,7 +83,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// What remains to be done when such an ability has been started.
-    pub(super) fn start_special(&mut self, who: CombatantId, index: usize, this_use: u32) -> Outcome<()> {
+    pub(super) fn start_special(&mut self, who: CombatantId, index: usize, this_use: u32) -> FightResult<()> {
         let id = self.setup.abilities[index].ability;
         let plan = self.program.ability(id);
         if plan.cost_at == UseMoment::Start {
@@ -105,7 +105,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Such an ability takes effect, for the first time or again.
-    pub(super) fn release_special(&mut self, who: CombatantId, index: usize) -> Outcome<()> {
+    pub(super) fn release_special(&mut self, who: CombatantId, index: usize) -> FightResult<()> {
         let id = self.setup.abilities[index].ability;
         let plan = self.program.ability(id);
         if let (Some(sustain), true) = (&plan.sustain, self.state.who(who).sustains) {
@@ -127,7 +127,7 @@ impl<C: Chance> Engine<'_, C> {
         self.next_release(who, index, plan)
     }
 
-    fn next_release(&mut self, who: CombatantId, index: usize, plan: &AbilityPlan) -> Outcome<()> {
+    fn next_release(&mut self, who: CombatantId, index: usize, plan: &AbilityPlan) -> FightResult<()> {
         let (now, id) = (self.state.now, self.setup.abilities[index].ability);
         let this_use = self.state.who(who).uses_begun;
         self.state.who_mut(who).releases_left -= 1;
@@ -171,7 +171,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// The end of a use counts, where the cooldown runs from there.
-    pub(super) fn count_at_end(&mut self, who: CombatantId, index: usize, plan: &AbilityPlan) -> Outcome<()> {
+    pub(super) fn count_at_end(&mut self, who: CombatantId, index: usize, plan: &AbilityPlan) -> FightResult<()> {
         if plan.cooldown_from != UseMoment::End {
             return Ok(());
         }
@@ -180,7 +180,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// A use is over: its caster recovers, and what was held during the use ends with that.
-    pub(super) fn end_use(&mut self, who: CombatantId, index: usize) -> Outcome<()> {
+    pub(super) fn end_use(&mut self, who: CombatantId, index: usize) -> FightResult<()> {
         let combatant = self.state.who_mut(who);
         (combatant.releases_left, combatant.sustains) = (0, false);
         let recovery = self.recovery_of(who, index)?;
@@ -188,12 +188,12 @@ impl<C: Chance> Engine<'_, C> {
         self.let_go_when_idle(who)
     }
 
-    fn let_go_when_idle(&mut self, who: CombatantId) -> Outcome<()> {
+    fn let_go_when_idle(&mut self, who: CombatantId) -> FightResult<()> {
         if self.state.who(who).doing == Doing::Idle { self.let_go(IN_USE, who) } else { Ok(()) }
     }
 
     /// Brings about what an ability does to those that it is aimed at; whether any of them stands.
-    fn effects_of_release(&mut self, who: CombatantId, id: AbilityId, plan: &AbilityPlan) -> Outcome<bool> {
+    fn effects_of_release(&mut self, who: CombatantId, id: AbilityId, plan: &AbilityPlan) -> FightResult<bool> {
         match plan.travel.filter(|_| self.setup.is_placed) {
             Some(speed) => self.send_out(who, id, speed),
             None => self.effects_on_aimed(&EffectContext::of_ability(who, id), &plan.does),

@@ -1,6 +1,6 @@
 //! Abilities that are kept up: tick by tick, until something ends it.
 
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::StopReason;
 use super::super::state::timers::Phase;
 use super::super::state::{Doing, EffectContext};
@@ -11,7 +11,7 @@ const LEAST_BEAT: Time = Time(1_000);
 
 impl<C: Chance> Engine<'_, C> {
     /// An ability has been released and goes on from here.
-    pub(super) fn begin_sustaining(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> Outcome<()> {
+    pub(super) fn begin_sustaining(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> FightResult<()> {
         let longest = match plan.longest {
             Some(longest) => self.state.now + self.time_of(who, Some(longest))?,
             None => Time::NEVER,
@@ -24,7 +24,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// The next tick, or the end if that comes first.
-    fn schedule_tick(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> Outcome<()> {
+    fn schedule_tick(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> FightResult<()> {
         let every = self.time_of(who, Some(plan.every))?.max(LEAST_BEAT);
         let (next, until) = (self.state.now + every, self.state.who(who).sustains_until);
         if next > until && until <= self.state.now {
@@ -36,7 +36,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// A tick is due, or the longest time is over.
-    pub(super) fn sustain_tick(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> Outcome<()> {
+    pub(super) fn sustain_tick(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> FightResult<()> {
         let id = self.setup.abilities[index].ability;
         if self.state.who(who).next_tick_at > self.state.now {
             return self.stop_sustaining(who, index, StopReason::Longest);
@@ -61,7 +61,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// What ends it now, if anything does; the costs of a tick lie in the scratch room then.
-    fn why_stop(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> Outcome<Option<StopReason>> {
+    fn why_stop(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> FightResult<Option<StopReason>> {
         let aimed = (0..self.state.aimed_count(who)).map(|number| self.state.aimed_at(self.setup, who, number));
         let Some(first) = aimed.into_iter().find(|aimed| self.state.stands(*aimed)) else {
             return Ok(Some(StopReason::NoTarget));
@@ -88,7 +88,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(None)
     }
 
-    pub(in crate::fight) fn stop_by_call(&mut self, who: CombatantId) -> Outcome<bool> {
+    pub(in crate::fight) fn stop_by_call(&mut self, who: CombatantId) -> FightResult<bool> {
         let combatant = self.state.who(who);
         let Doing::Casting(index) = combatant.doing else { return Ok(false) };
         if !combatant.sustains {
@@ -99,7 +99,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// It ends, and its caster recovers.
-    fn stop_sustaining(&mut self, who: CombatantId, index: usize, reason: StopReason) -> Outcome<()> {
+    fn stop_sustaining(&mut self, who: CombatantId, index: usize, reason: StopReason) -> FightResult<()> {
         let id = self.setup.abilities[index].ability;
         emit!(self, Stopped { caster: who, ability: id, reason });
         self.count_at_end(who, index, self.program.ability(id))?;

@@ -1,6 +1,6 @@
 //! Who else is hit, going by who stands where: circles, cones, lines and chains.
 
-use super::super::engine::{Engine, Outcome};
+use super::super::engine::{Engine, FightResult};
 
 use crate::program::{AbilityPlan, Area, Chance, CombatantId, HAIR};
 
@@ -44,7 +44,7 @@ impl<C: Chance> Engine<'_, C> {
         first: CombatantId,
         ability: &AbilityPlan,
         picked: &mut Vec<CombatantId>,
-    ) -> Outcome<()> {
+    ) -> FightResult<()> {
         let tip = self.place_of(who);
         let (part, middle) = match ability.area {
             Area::None => return Ok(()),

@@ -1,6 +1,6 @@
 //! The gates of a line, one after the other.
 
-use super::super::engine::{Engine, Outcome};
+use super::super::engine::{Engine, FightResult};
 use super::super::events::UnavailableReason;
 use super::super::state::{Doing, Gate, LineState};
 use crate::program::{
@@ -11,7 +11,7 @@ use crate::program::{
 impl<C: Chance> Engine<'_, C> {
     /// Looks at a line: the first gate that is closed, and until when, stand in its state then.
     #[inline]
-    pub(super) fn look(&mut self, who: CombatantId, line: &CompiledLine, at: usize, bit: u64) -> Outcome<Gate> {
+    pub(super) fn examine(&mut self, who: CombatantId, line: &CompiledLine, at: usize, bit: u64) -> FightResult<Gate> {
         let index = line.ability_index as usize;
         let table = &self.setup.abilities[index];
         let (ready, known) = (self.state.abilities[index].ready, self.state.abilities[index].known);
@@ -36,7 +36,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(gate)
     }
 
-    fn first_closed(&mut self, who: CombatantId, line: &CompiledLine, index: usize) -> Outcome<Gate> {
+    fn first_closed(&mut self, who: CombatantId, line: &CompiledLine, index: usize) -> FightResult<Gate> {
         let gate = self.before_condition(who, index)?;
         if gate != Gate::Open {
             return Ok(gate);
@@ -63,7 +63,7 @@ impl<C: Chance> Engine<'_, C> {
         who: CombatantId,
         line: &CompiledLine,
         gate: Gate,
-    ) -> Outcome<UnavailableReason> {
+    ) -> FightResult<UnavailableReason> {
         let index = line.ability_index as usize;
         Ok(match gate {
             Gate::NotKnown | Gate::Forbidden | Gate::Locked | Gate::Cooldown | Gate::Stock => {
@@ -87,7 +87,12 @@ impl<C: Chance> Engine<'_, C> {
         })
     }
 
-    fn reason_before_condition(&mut self, who: CombatantId, index: usize, gate: Gate) -> Outcome<UnavailableReason> {
+    fn reason_before_condition(
+        &mut self,
+        who: CombatantId,
+        index: usize,
+        gate: Gate,
+    ) -> FightResult<UnavailableReason> {
         let combatant = self.state.who(who);
         Ok(match gate {
             Gate::Forbidden => {
@@ -102,7 +107,7 @@ impl<C: Chance> Engine<'_, C> {
         })
     }
 
-    fn condition_holds(&mut self, who: CombatantId, line: &CompiledLine, when: FormulaId) -> Outcome<bool> {
+    fn condition_holds(&mut self, who: CombatantId, line: &CompiledLine, when: FormulaId) -> FightResult<bool> {
         if let (false, false, QuickCondition::Share(..) | QuickCondition::Two(..)) =
             (line.aims, self.wants.detail(), line.quick)
         {
@@ -138,7 +143,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Known, not forbidden, unlocked, off cooldown, in stock.
-    fn before_condition(&mut self, who: CombatantId, index: usize) -> Outcome<Gate> {
+    fn before_condition(&mut self, who: CombatantId, index: usize) -> FightResult<Gate> {
         let table = &self.setup.abilities[index];
         let ability = &self.state.abilities[index];
         if !ability.known {
@@ -172,7 +177,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// A target, in reach, and the cost.
-    fn after_condition(&mut self, who: CombatantId, index: usize) -> Outcome<Gate> {
+    fn after_condition(&mut self, who: CombatantId, index: usize) -> FightResult<Gate> {
         let setup = self.setup;
         let table = &setup.abilities[index];
         let plan = self.program.ability(table.ability);
@@ -212,7 +217,7 @@ impl<C: Chance> Engine<'_, C> {
         who: CombatantId,
         index: usize,
         pick: bool,
-    ) -> Outcome<Option<UnavailableReason>> {
+    ) -> FightResult<Option<UnavailableReason>> {
         let gate = self.before_condition(who, index)?;
         let table = &self.setup.abilities[index];
         if gate != Gate::Open {
@@ -237,7 +242,7 @@ impl<C: Chance> Engine<'_, C> {
         &mut self,
         who: CombatantId,
         ability: AbilityId,
-    ) -> Outcome<Option<UnavailableReason>> {
+    ) -> FightResult<Option<UnavailableReason>> {
         match self.callable(who, ability) {
             Err(reason) => Ok(Some(reason)),
             Ok(index) => self.unavailable(who, index, true),
@@ -260,7 +265,7 @@ impl<C: Chance> Engine<'_, C> {
         &mut self,
         who: CombatantId,
         ability: &AbilityPlan,
-    ) -> Outcome<Option<UnavailableReason>> {
+    ) -> FightResult<Option<UnavailableReason>> {
         for (pool, amount) in &ability.cost {
             let cost = self.positive(*amount, &self.frame(who, who))?;
             if !self.can_afford(who, *pool, cost) {

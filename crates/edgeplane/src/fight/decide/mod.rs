@@ -12,7 +12,7 @@ pub(super) mod signals;
 mod targets;
 mod walk;
 
-use super::engine::{Engine, Outcome, emit};
+use super::engine::{Engine, FightResult, emit};
 use super::events::UnavailableReason;
 use super::state::timers::{Phase, Timer};
 use super::state::{Control, Doing, Gate};
@@ -33,7 +33,7 @@ enum Choice {
 impl<C: Chance> Engine<'_, C> {
     /// Everyone who is ready decides; then all decisions are carried out. Decisions are made on the same
     /// state, so that who is asked first gains nothing.
-    pub(super) fn decide_together(&mut self) -> Outcome<()> {
+    pub(super) fn decide_together(&mut self) -> FightResult<()> {
         if let [who] = *self.state.deciders.as_slice() {
             self.state.deciders.clear();
             let combatant = self.state.who_mut(who);
@@ -52,13 +52,13 @@ impl<C: Chance> Engine<'_, C> {
         self.decide_all()
     }
 
-    fn decide_all(&mut self) -> Outcome<()> {
+    fn decide_all(&mut self) -> FightResult<()> {
         let mut decisions = std::mem::take(&mut self.scratch.decisions);
         decisions.clear();
         while let Some(who) = self.state.deciders.pop() {
             let combatant = self.state.who_mut(who);
             combatant.decides = false;
-            // It may have begun something since it was told to look.
+            // It may have begun something since it was marked.
             if combatant.doing == Doing::Idle && combatant.decides_by_itself() {
                 decisions.push((who, None));
             }
@@ -81,7 +81,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// The ability that a combatant uses now, by its index among all abilities, with its targets chosen; none,
     /// if none is possible.
-    fn decide(&mut self, who: CombatantId) -> Outcome<Option<u32>> {
+    fn decide(&mut self, who: CombatantId) -> FightResult<Option<u32>> {
         if self.has_controller(who) {
             return self.ask_controller(who);
         }
@@ -114,7 +114,7 @@ impl<C: Chance> Engine<'_, C> {
                 index += 1;
                 continue;
             }
-            if self.look(who, line, at, bit)? == Gate::Open {
+            if self.examine(who, line, at, bit)? == Gate::Open {
                 let unseen = changed & !(bit - 1);
                 self.state.who_mut(who).changed_lines |= unseen | bit;
                 if self.has_to_react(who, policy, line) {
@@ -141,7 +141,7 @@ impl<C: Chance> Engine<'_, C> {
         group: std::ops::Range<usize>,
         site: SiteId,
         changed: u64,
-    ) -> Outcome<(Choice, Time)> {
+    ) -> FightResult<(Choice, Time)> {
         let now = self.state.now;
         let (mut wake, mut total, mut open, mut steady) = (Time::NEVER, 0.0, 0, true);
         let mut first_open = None;
@@ -155,7 +155,7 @@ impl<C: Chance> Engine<'_, C> {
                 wake = wake.min(until);
                 continue;
             }
-            if self.look(who, line, at, bit)? != Gate::Open {
+            if self.examine(who, line, at, bit)? != Gate::Open {
                 wake = wake.min(self.state.lines[at].until);
                 self.note_closed(who, policy, index)?;
                 continue;
@@ -225,7 +225,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Reports why a line is closed, if that is news.
     #[inline]
-    fn note_closed(&mut self, who: CombatantId, policy: &CompiledPolicy, index: usize) -> Outcome<()> {
+    fn note_closed(&mut self, who: CombatantId, policy: &CompiledPolicy, index: usize) -> FightResult<()> {
         let line = &policy.lines[index];
         let gate = self.state.lines[policy.first_line as usize + index].gate;
         let ability = &mut self.state.abilities[line.ability_index as usize];

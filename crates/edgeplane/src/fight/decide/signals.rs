@@ -1,4 +1,4 @@
-//! What tells a combatant that something has changed on which a line of its policy depends.
+//! What signals to a combatant that something has changed on which a line of its policy depends.
 //!
 //! Every change of a number goes through here, whoever made it: another combatant, a status, the script of
 //! the encounter, a call of the game. The tables of the set-up say which lines it concerns; whoever is idle

@@ -1,13 +1,13 @@
 //! Whom an ability is used on.
 
-use super::super::engine::{Engine, Outcome};
+use super::super::engine::{Engine, FightResult};
 use super::walk::length;
 use crate::program::{AbilityPlan, Area, Chance, CombatantId, CompiledLine, HAIR, PickPlan, PoolId, minus};
 use crate::rules::{SideRule, Untargetable};
 
 impl<C: Chance> Engine<'_, C> {
     /// Picks whom a line's ability is used on, unless its condition has needed that already, and aims at them.
-    pub(super) fn aim_line(&mut self, who: CombatantId, line: &CompiledLine) -> Outcome<()> {
+    pub(super) fn aim_line(&mut self, who: CombatantId, line: &CompiledLine) -> FightResult<()> {
         if !line.aims {
             self.pick_targets(who, self.program.ability(line.ability))?;
         }
@@ -31,7 +31,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Puts whom an ability would be used on into the scratch room.
     #[inline(never)]
-    pub(in crate::fight) fn pick_targets(&mut self, who: CombatantId, ability: &AbilityPlan) -> Outcome<()> {
+    pub(in crate::fight) fn pick_targets(&mut self, who: CombatantId, ability: &AbilityPlan) -> FightResult<()> {
         let mut picked = std::mem::take(&mut self.scratch.picked);
         picked.clear();
         if self.setup.is_placed && ability.is_about_places() {
@@ -59,7 +59,12 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Those in reach go before all others; around the one that is picked, or around the caster, everyone in the
     /// radius is a target, the nearest to the middle first.
-    fn pick_by_place(&mut self, who: CombatantId, ability: &AbilityPlan, picked: &mut Vec<CombatantId>) -> Outcome<()> {
+    fn pick_by_place(
+        &mut self,
+        who: CombatantId,
+        ability: &AbilityPlan,
+        picked: &mut Vec<CombatantId>,
+    ) -> FightResult<()> {
         if let Area::Circle { around_caster: true, .. } = ability.area {
             return self.pick_area(who, who, ability, picked);
         }
@@ -90,7 +95,7 @@ impl<C: Chance> Engine<'_, C> {
         who: CombatantId,
         first: CombatantId,
         ability: &AbilityPlan,
-    ) -> Outcome<()> {
+    ) -> FightResult<()> {
         self.pick_targets(who, ability)?;
         let mut picked = std::mem::take(&mut self.scratch.picked);
         let around_caster = matches!(ability.area, Area::Circle { around_caster: true, .. });
@@ -145,7 +150,13 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Puts those picked first to the front.
-    fn arrange(&mut self, who: CombatantId, pick: PickPlan, count: usize, picked: &mut [CombatantId]) -> Outcome<()> {
+    fn arrange(
+        &mut self,
+        who: CombatantId,
+        pick: PickPlan,
+        count: usize,
+        picked: &mut [CombatantId],
+    ) -> FightResult<()> {
         if let PickPlan::Random(site) = pick {
             let stream = self.stream_of(who, site);
             for front in 0..picked.len().min(count) {
@@ -173,7 +184,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Puts the one picked first to the front; among equals the order of the encounter decides.
-    fn best_first(&mut self, who: CombatantId, pick: PickPlan, picked: &mut [CombatantId]) -> Outcome<()> {
+    fn best_first(&mut self, who: CombatantId, pick: PickPlan, picked: &mut [CombatantId]) -> FightResult<()> {
         let mut best: Option<(f64, usize)> = None;
         for (index, other) in picked.iter().enumerate() {
             let score = self.score(who, *other, pick)?;
@@ -187,7 +198,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    fn score(&mut self, who: CombatantId, other: CombatantId, pick: PickPlan) -> Outcome<f64> {
+    fn score(&mut self, who: CombatantId, other: CombatantId, pick: PickPlan) -> FightResult<f64> {
         let share = |pool: Option<PoolId>| pool.map_or(0.0, |pool| self.share(other, pool));
         match pick {
             PickPlan::Weakest(pool) => Ok(share(pool)),

@@ -4,7 +4,7 @@
 //! never looked for step by step. A change of course concerns those who walk to the one who turns, and those
 //! whose reach it will cross now: one root for each pair. Nobody else decides anew.
 
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::UnavailableReason;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{Control, Doing, EffectContext, Gate, LineState, Walk};
@@ -79,7 +79,7 @@ impl<C: Chance> Engine<'_, C> {
     /// How near its first target has to be for an ability; any distance for most. A centimetre is the least: who walks
     /// up to a mere point is past it a microsecond later.
     #[inline]
-    pub(in crate::fight) fn reach_of(&mut self, who: CombatantId, reach: Option<FormulaId>) -> Outcome<f64> {
+    pub(in crate::fight) fn reach_of(&mut self, who: CombatantId, reach: Option<FormulaId>) -> FightResult<f64> {
         let Some(reach) = reach else { return Ok(f64::INFINITY) };
         if let Some(known) = self.program.plain_value(reach, who, &self.state.numbers)
             && !self.wants.detail()
@@ -116,7 +116,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Whether somebody is near enough for an ability; whoever taunted the caster is the only one that counts, but for
     /// what surrounds the caster.
-    pub(super) fn gate_of_reach(&mut self, who: CombatantId, plan: &AbilityPlan) -> Outcome<Gate> {
+    pub(super) fn gate_of_reach(&mut self, who: CombatantId, plan: &AbilityPlan) -> FightResult<Gate> {
         let (reach, gate) = match (plan.area, plan.reach) {
             (Area::Circle { radius, around_caster: true }, _) => (self.reach_of(who, Some(radius))?, Gate::Target),
             (_, Some(reach)) => (self.reach_of(who, Some(reach))?, Gate::Reach),
@@ -159,7 +159,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Everybody who has to plans its way, all of them looking at the same state; then all set out.
-    pub(in crate::fight) fn plan_ways(&mut self) -> Outcome<()> {
+    pub(in crate::fight) fn plan_ways(&mut self) -> FightResult<()> {
         let mut planned = std::mem::take(&mut self.scratch.planned);
         planned.clear();
         for index in 0..self.state.walks.len() {
@@ -188,7 +188,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Where to go, and when to plan anew at the latest.
-    fn plan_course(&mut self, who: CombatantId) -> Outcome<()> {
+    fn plan_course(&mut self, who: CombatantId) -> FightResult<()> {
         let goal = self.goal_of(who)?;
         let walk = &mut self.state.walks[who.index()];
         (walk.goal, walk.course, walk.until) = (goal, [0.0; 2], Time::NEVER);
@@ -238,7 +238,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Whom to walk to, and to within how many metres: for the first line that only distance keeps closed, else for
     /// the first that will be wanted and would be too far. Who is in reach of such a line waits there.
-    fn goal_of(&mut self, who: CombatantId) -> Outcome<Option<(CombatantId, f64)>> {
+    fn goal_of(&mut self, who: CombatantId) -> FightResult<Option<(CombatantId, f64)>> {
         let setup = self.setup;
         if self.has_controller(who) {
             return Ok(self.state.walks[who.index()].goal);

@@ -1,7 +1,7 @@
 //! What changes hands in a fight: gear that is put on and taken off, abilities that are given and taken; and
 //! sides that win by something else than the defeat of all others.
 
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::UnavailableReason;
 use super::super::state::EffectContext;
 use super::super::statuses::apply::Dose;
@@ -9,7 +9,7 @@ use crate::program::{AbilityId, Chance, CombatantId, GearId, LostReason, StatusI
 
 impl<C: Chance> Engine<'_, C> {
     /// Puts a piece on, in place of what is worn in its slot.
-    pub(super) fn wear(&mut self, who: CombatantId, piece: GearId) -> Outcome<()> {
+    pub(super) fn wear(&mut self, who: CombatantId, piece: GearId) -> FightResult<()> {
         if self.state.worn.contains(&(who, piece)) {
             return Ok(());
         }
@@ -22,12 +22,12 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Takes a piece off; nothing happens if it is not worn.
-    pub(super) fn take_off(&mut self, who: CombatantId, piece: GearId) -> Outcome<()> {
+    pub(super) fn take_off(&mut self, who: CombatantId, piece: GearId) -> FightResult<()> {
         self.change_gear(who, |worn| worn.retain(|one| *one != (who, piece)))
     }
 
     /// Pieces that are worn with some chance are put on as the fight begins.
-    pub(in crate::fight) fn wear_by_chance(&mut self, who: CombatantId) -> Outcome<()> {
+    pub(in crate::fight) fn wear_by_chance(&mut self, who: CombatantId) -> FightResult<()> {
         let program = self.program;
         let character = self.setup.combatants[who.index()].character;
         for chancy in &program.characters[character.index()].chancy {
@@ -43,7 +43,11 @@ impl<C: Chance> Engine<'_, C> {
 
     /// What depends on a piece that goes is gone at once, what depends on one that comes is there at once; sets
     /// included.
-    fn change_gear(&mut self, who: CombatantId, change: impl FnOnce(&mut Vec<(CombatantId, GearId)>)) -> Outcome<()> {
+    fn change_gear(
+        &mut self,
+        who: CombatantId,
+        change: impl FnOnce(&mut Vec<(CombatantId, GearId)>),
+    ) -> FightResult<()> {
         let (mut before, mut after) =
             (std::mem::take(&mut self.scratch.gear_before), std::mem::take(&mut self.scratch.gear_after));
         self.statuses_of_gear(who, &mut before);
@@ -67,7 +71,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// A status that somebody has for what it wears.
-    pub(in crate::fight) fn apply_worn(&mut self, who: CombatantId, worn: WornStatus) -> Outcome<()> {
+    pub(in crate::fight) fn apply_worn(&mut self, who: CombatantId, worn: WornStatus) -> FightResult<()> {
         let duration = match worn.duration {
             Some(duration) => self.positive(duration, &self.frame(who, who))?,
             None => f64::INFINITY,
@@ -77,7 +81,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    fn drop_worn(&mut self, who: CombatantId, status: StatusId) -> Outcome<()> {
+    fn drop_worn(&mut self, who: CombatantId, status: StatusId) -> FightResult<()> {
         let statuses = &self.state.statuses;
         let of_gear = |index: &u32| {
             let record = statuses.get(*index);

@@ -1,6 +1,6 @@
 //! A hit or a heal on its way through its steps.
 
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::{EventKind, StepResult};
 use super::super::state::EffectContext;
 use super::super::statuses::triggers::TriggerContext;
@@ -21,7 +21,7 @@ struct Arrival {
 }
 
 impl<C: Chance> Engine<'_, C> {
-    pub(super) fn hit(&mut self, by: &EffectContext, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {
+    pub(super) fn hit(&mut self, by: &EffectContext, target: CombatantId, effect: &StepsEffect) -> FightResult<()> {
         let arrival = self.through(by, target, effect, false)?;
         let change = self.take(target, effect.pool, arrival.amount);
         if change.moved > 0.0 {
@@ -76,7 +76,7 @@ impl<C: Chance> Engine<'_, C> {
         }
     }
 
-    pub(super) fn heal(&mut self, by: &EffectContext, target: CombatantId, effect: &StepsEffect) -> Outcome<()> {
+    pub(super) fn heal(&mut self, by: &EffectContext, target: CombatantId, effect: &StepsEffect) -> FightResult<()> {
         let Arrival { initial, amount, stopped, .. } = self.through(by, target, effect, true)?;
         let Change { moved: healed, over, left } = self.add(target, effect.pool, amount);
         let EffectContext { caster, source, .. } = *by;
@@ -100,7 +100,7 @@ impl<C: Chance> Engine<'_, C> {
         target: CombatantId,
         effect: &StepsEffect,
         heal: bool,
-    ) -> Outcome<Arrival> {
+    ) -> FightResult<Arrival> {
         let frame = Frame::new(self.program, by.caster, target, effect.damage_type.0, self.state.now.micros());
         let initial = self.initial(effect, &frame)? * by.part;
         // What a trigger is about is read by its later effects too.
@@ -137,7 +137,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     #[inline]
-    fn initial(&mut self, effect: &StepsEffect, frame: &Frame) -> Outcome<f64> {
+    fn initial(&mut self, effect: &StepsEffect, frame: &Frame) -> FightResult<f64> {
         let mut amount = self.number(effect.amount, frame)?;
         if let Some((spread, site)) = effect.spread {
             let spread = self.number(spread, frame)?;
@@ -155,7 +155,7 @@ impl<C: Chance> Engine<'_, C> {
         frame: &Frame,
         reads_hit: bool,
         arrival: &mut Arrival,
-    ) -> Outcome<StepResult> {
+    ) -> FightResult<StepResult> {
         if !self.passes(step, frame, arrival.amount)? {
             return Ok(StepResult::Passed);
         }
@@ -186,7 +186,7 @@ impl<C: Chance> Engine<'_, C> {
     /// Whether a step applies. Where the trace wants every formula, or a number is out of the ordinary, the formula
     /// itself is evaluated: it draws the same chance and gives the same answer.
     #[inline]
-    fn passes(&mut self, step: &StepCode, frame: &Frame, amount: f64) -> Outcome<bool> {
+    fn passes(&mut self, step: &StepCode, frame: &Frame, amount: f64) -> FightResult<bool> {
         let at = |operand: Operand| self.state.numbers.at(frame.index(operand));
         let (site, p) = match step.gate {
             StepGate::Open => return Ok(true),
@@ -202,7 +202,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     #[inline]
-    fn changed(&mut self, change: StepChange, formula: FormulaId, frame: &Frame, amount: f64) -> Outcome<f64> {
+    fn changed(&mut self, change: StepChange, formula: FormulaId, frame: &Frame, amount: f64) -> FightResult<f64> {
         let at = |operand: Operand| self.state.numbers.at(frame.index(operand));
         let value = match change {
             StepChange::Keep => return Ok(amount),
@@ -217,12 +217,17 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     #[inline(never)]
-    fn formula_of_step(&mut self, formula: FormulaId, frame: &Frame, amount: f64) -> Outcome<f64> {
+    fn formula_of_step(&mut self, formula: FormulaId, frame: &Frame, amount: f64) -> FightResult<f64> {
         self.state.numbers.set_local(Layout::AMOUNT, amount);
         self.number(formula, frame)
     }
 
-    pub(super) fn pool_effect(&mut self, by: &EffectContext, target: CombatantId, effect: &PoolEffect) -> Outcome<()> {
+    pub(super) fn pool_effect(
+        &mut self,
+        by: &EffectContext,
+        target: CombatantId,
+        effect: &PoolEffect,
+    ) -> FightResult<()> {
         let frame = self.frame(by.caster, target);
         let amount = (self.number(effect.amount, &frame)? * by.part).max(0.0);
         let amount = self.program.rounding.apply(amount);

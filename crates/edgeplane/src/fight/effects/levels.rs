@@ -1,13 +1,13 @@
 //! Experience and levels as they rise during a fight.
 
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::EffectContext;
 use super::super::statuses::apply::Dose;
 use crate::program::{Chance, CombatantId, Layout};
 
 impl<C: Chance> Engine<'_, C> {
     /// Somebody gains experience. Where levels rise during a fight, it may have risen with that.
-    pub(in crate::fight) fn learn(&mut self, who: CombatantId, from: CombatantId, amount: f64) -> Outcome<()> {
+    pub(in crate::fight) fn learn(&mut self, who: CombatantId, from: CombatantId, amount: f64) -> FightResult<()> {
         if amount == 0.0 {
             return Ok(());
         }
@@ -27,7 +27,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Somebody has another level from now on, with the points of that level.
-    fn rise(&mut self, who: CombatantId, level: f64) -> Outcome<()> {
+    fn rise(&mut self, who: CombatantId, level: f64) -> FightResult<()> {
         self.set_base(who, Layout::LEVEL, level)?;
         emit!(self, LevelGained { who, level });
         let spends = &self.plan_of(who).spends;

@@ -7,7 +7,7 @@ pub(super) mod pools;
 mod revive;
 mod threat;
 
-use super::engine::{Engine, Outcome, emit};
+use super::engine::{Engine, FightResult, emit};
 use super::state::EffectContext;
 use super::state::statuses::seconds_left;
 use super::statuses::apply::Dose;
@@ -18,7 +18,12 @@ use crate::rules::{CleansePick, Receiver, SideRule};
 
 impl<C: Chance> Engine<'_, C> {
     /// Brings a list of effects about; `target` receives those that do not say who.
-    pub(super) fn effects(&mut self, by: &EffectContext, target: CombatantId, effects: &[EffectPlan]) -> Outcome<()> {
+    pub(super) fn effects(
+        &mut self,
+        by: &EffectContext,
+        target: CombatantId,
+        effects: &[EffectPlan],
+    ) -> FightResult<()> {
         for effect in effects {
             match effect.to {
                 Receiver::Target => self.effect(by, target, effect)?,
@@ -33,7 +38,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    fn effect_on_side(&mut self, by: &EffectContext, effect: &EffectPlan) -> Outcome<()> {
+    fn effect_on_side(&mut self, by: &EffectContext, effect: &EffectPlan) -> FightResult<()> {
         let side = match effect.to {
             Receiver::Allies => SideRule::Allies,
             Receiver::Others => SideRule::Others,
@@ -44,7 +49,7 @@ impl<C: Chance> Engine<'_, C> {
             Some(within) if self.setup.is_placed => self.positive(within, &self.frame(by.caster, by.owner))?,
             _ => f64::INFINITY,
         };
-        // What an effect brings about is settled later, so nobody falls or joins in the middle.
+        // What an effect brings about is settled later, so nobody is defeated or joins in the middle.
         for number in 0..self.targets_of(by.owner, side).len() {
             let Some(who) = self.targets_of(by.owner, side).get(number).copied() else { break };
             if within == f64::INFINITY || self.within(by.owner, who, within) {
@@ -56,7 +61,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Brings one effect about for one who receives it, if it happens at all.
     #[inline]
-    pub(super) fn effect(&mut self, by: &EffectContext, target: CombatantId, effect: &EffectPlan) -> Outcome<()> {
+    pub(super) fn effect(&mut self, by: &EffectContext, target: CombatantId, effect: &EffectPlan) -> FightResult<()> {
         if !self.state.stands(target) && !self.reaches_defeated(by, target, &effect.effect) {
             return Ok(());
         }
@@ -82,7 +87,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     #[inline(never)]
-    fn happens(&mut self, by: &EffectContext, target: CombatantId, effect: &EffectPlan) -> Outcome<bool> {
+    fn happens(&mut self, by: &EffectContext, target: CombatantId, effect: &EffectPlan) -> FightResult<bool> {
         let frame = self.frame(by.caster, target);
         if let Some(when) = effect.when
             && self.number(when, &frame)? == 0.0
@@ -95,7 +100,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     #[inline(never)]
-    fn rarer_effect(&mut self, by: &EffectContext, target: CombatantId, effect: &Effect) -> Outcome<()> {
+    fn rarer_effect(&mut self, by: &EffectContext, target: CombatantId, effect: &Effect) -> FightResult<()> {
         let frame = self.frame(by.caster, target);
         match effect {
             Effect::Zone(zone) => self.place_zone(by, target, *zone),
@@ -175,7 +180,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// A number of stacks: whole, rounded down.
-    fn whole(&mut self, formula: Option<FormulaId>, frame: &Frame, default: u32) -> Outcome<u32> {
+    fn whole(&mut self, formula: Option<FormulaId>, frame: &Frame, default: u32) -> FightResult<u32> {
         match formula {
             Some(formula) => Ok(self.positive(formula, frame)?.min(f64::from(u32::MAX)) as u32),
             None => Ok(default),
@@ -189,7 +194,7 @@ impl<C: Chance> Engine<'_, C> {
         target: CombatantId,
         filter: &FilterPlan,
         transfers: bool,
-    ) -> Outcome<()> {
+    ) -> FightResult<()> {
         let program = self.program;
         let means = |status: StatusId| {
             let plan = program.status(status);
@@ -233,7 +238,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Uses up stacks: of the oldest instance first, and of its stacks those that end first.
-    fn use_up(&mut self, target: CombatantId, status: StatusId, mut stacks: u32) -> Outcome<()> {
+    fn use_up(&mut self, target: CombatantId, status: StatusId, mut stacks: u32) -> FightResult<()> {
         while stacks > 0 {
             let Some(index) = self.state.statuses.oldest(target, status) else { return Ok(()) };
             let held = self.state.statuses.get(index).stacks;
@@ -254,7 +259,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    fn lengthen(&mut self, target: CombatantId, status: StatusId, by: Time, shorter: bool) -> Outcome<()> {
+    fn lengthen(&mut self, target: CombatantId, status: StatusId, by: Time, shorter: bool) -> FightResult<()> {
         let now = self.state.now;
         let moved = move |end: Time| match (end >= Time::NEVER, shorter) {
             (true, _) => end,

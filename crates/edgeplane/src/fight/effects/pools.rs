@@ -4,7 +4,7 @@
 //! What sums leave behind is no amount: less than [`DUST`] of the cap is nothing, and less than that below
 //! the cap is full.
 
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::EffectContext;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::statuses::triggers::{CROSSINGS, TriggerContext};
@@ -163,7 +163,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// After attributes have changed: a pool's cap and flow follow, and its amount as the pool says.
-    pub(in crate::fight) fn follow_cap(&mut self, who: CombatantId, pool: PoolId) -> Outcome<()> {
+    pub(in crate::fight) fn follow_cap(&mut self, who: CombatantId, pool: PoolId) -> FightResult<()> {
         let program = self.program;
         let first = self.first(who, pool);
         let before = self.amount(who, pool);

@@ -1,6 +1,6 @@
 //! Bringing back who was defeated.
 
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::EffectContext;
 use crate::program::{Chance, CombatantId, FormulaId, PoolId, pool_slot};
 
@@ -12,7 +12,7 @@ impl<C: Chance> Engine<'_, C> {
         by: &EffectContext,
         who: CombatantId,
         amounts: &[(PoolId, FormulaId)],
-    ) -> Outcome<()> {
+    ) -> FightResult<()> {
         if self.state.stands(who) {
             return Ok(());
         }

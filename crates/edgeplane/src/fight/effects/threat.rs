@@ -1,13 +1,13 @@
 //! Threat, and whom a taunt makes somebody pick.
 
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::EffectContext;
 use crate::program::{Chance, CombatantId};
 use crate::rules::SideRule;
 
 impl<C: Chance> Engine<'_, C> {
     /// Whoever was hurt makes more of the one who did it.
-    pub(super) fn threaten_by_hit(&mut self, by: &EffectContext, target: CombatantId, dealt: f64) -> Outcome<()> {
+    pub(super) fn threaten_by_hit(&mut self, by: &EffectContext, target: CombatantId, dealt: f64) -> FightResult<()> {
         let Some(factor) = self.program.threat.and_then(|threat| threat.damage).filter(|_| dealt > 0.0) else {
             return Ok(());
         };
@@ -17,7 +17,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// All enemies of the one who healed make more of it.
-    pub(super) fn threaten_by_heal(&mut self, by: &EffectContext, healed: f64) -> Outcome<()> {
+    pub(super) fn threaten_by_heal(&mut self, by: &EffectContext, healed: f64) -> FightResult<()> {
         let Some(factor) = self.program.threat.and_then(|threat| threat.healing).filter(|_| healed > 0.0) else {
             return Ok(());
         };

@@ -92,7 +92,7 @@ impl<C: RandomSource> Fight<C> {
         combatant.listen_to_pools(&setup, who);
     }
 
-    /// From now on this combatant does only what it is told through [`Fight::use_ability`].
+    /// From now on this combatant does only what is asked through [`Fight::use_ability`].
     ///
     /// # Errors
     /// When there is no such combatant.
@@ -274,7 +274,7 @@ impl<C: crate::program::Chance> super::super::engine::Engine<'_, C> {
         who: CombatantId,
         slot: Slot,
         base: f64,
-    ) -> super::super::engine::Outcome<()> {
+    ) -> super::super::engine::FightResult<()> {
         if slot == Layout::LEVEL {
             self.state.numbers.set(self.program.place(who, slot), base);
         } else {

@@ -1,7 +1,7 @@
 //! What goes along from one fight into the next.
 
 use super::super::Fight;
-use super::super::engine::{Engine, Outcome};
+use super::super::engine::{Engine, FightResult};
 use super::super::events::{Observer, Silent};
 use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
@@ -55,7 +55,7 @@ impl<C: RandomSource> Fight<C> {
         }
     }
 
-    /// Keeps a combatant out of a fight that has not begun: it stays away as if it had fallen before.
+    /// Keeps a combatant out of a fight that has not begun: it stays away as if it had been defeated before.
     pub fn keep_out(&mut self, who: CombatantId) {
         if self.state.began || !std::mem::take(&mut self.state.who_mut(who).stands) {
             return;
@@ -110,7 +110,7 @@ pub enum Uses {
 }
 
 impl<C: Chance> Engine<'_, C> {
-    fn begin_with(&mut self, brought: &[(CombatantId, &Carried)], rests: &[(PoolId, FormulaId)]) -> Outcome<()> {
+    fn begin_with(&mut self, brought: &[(CombatantId, &Carried)], rests: &[(PoolId, FormulaId)]) -> FightResult<()> {
         for (who, carried) in brought {
             if self.state.numbers.at(self.program.place(*who, Layout::LEVEL)) != carried.level {
                 self.set_base(*who, Layout::LEVEL, carried.level)?;
@@ -157,18 +157,18 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Whoever stands against those who have just been defeated gains their reward. All defeats of the moment come first, so
     /// that nobody gains by being listed first.
-    pub(in crate::fight) fn give_experience(&mut self) -> Outcome<()> {
-        while let Some(fallen) = self.scratch.rewarding.pop() {
-            let character = self.setup.combatants[fallen.index()].character;
+    pub(in crate::fight) fn give_experience(&mut self) -> FightResult<()> {
+        while let Some(defeated) = self.scratch.rewarding.pop() {
+            let character = self.setup.combatants[defeated.index()].character;
             let Some(reward) = self.program.characters[character.index()].reward else { continue };
-            if !self.setup.ids().any(|who| self.is_foe(fallen, who)) {
+            if !self.setup.ids().any(|who| self.is_foe(defeated, who)) {
                 continue;
             }
-            let frame = self.frame(fallen, fallen);
+            let frame = self.frame(defeated, defeated);
             let amount = self.positive(reward, &frame)?;
             for who in self.setup.ids() {
-                if self.is_foe(fallen, who) {
-                    self.learn(who, fallen, amount)?;
+                if self.is_foe(defeated, who) {
+                    self.learn(who, defeated, amount)?;
                 }
             }
         }

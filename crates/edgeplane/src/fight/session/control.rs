@@ -1,7 +1,7 @@
 //! Code of a game that decides in place of a policy.
 
 use super::super::Fight;
-use super::super::engine::{Engine, Outcome};
+use super::super::engine::{Engine, FightResult};
 use super::super::events::{Ending, Observer, UnavailableReason};
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
@@ -176,7 +176,7 @@ impl<C: RandomSource> Fight<C> {
 
 impl<C: Chance> Engine<'_, C> {
     /// The controller says what to do; whether that is possible is asked as for everybody.
-    pub(in crate::fight) fn ask_controller(&mut self, who: CombatantId) -> Outcome<Option<u32>> {
+    pub(in crate::fight) fn ask_controller(&mut self, who: CombatantId) -> FightResult<Option<u32>> {
         let soon = self.next_ready(who).min(self.state.now + SOON);
         let combatant = self.state.who_mut(who);
         combatant.changed_lines = 0;

@@ -1,6 +1,6 @@
 //! What the encounter has happen by itself: who joins, and abilities that nobody uses.
 
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::Source;
 use super::super::state::EffectContext;
 use super::super::state::timers::{Due, Phase, Timer};
@@ -19,7 +19,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Everything that the script has for this moment, in its order.
-    pub(in crate::fight) fn run_script(&mut self) -> Outcome<()> {
+    pub(in crate::fight) fn run_script(&mut self) -> FightResult<()> {
         let setup = self.setup;
         for (index, moment) in setup.script.moments.iter().enumerate() {
             let (at, times) = self.state.script[index];
@@ -41,7 +41,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// An ability takes effect without being used: no cost, no cooldown, and its targets at any distance.
-    fn happen_by_itself(&mut self, who: CombatantId, id: AbilityId) -> Outcome<()> {
+    fn happen_by_itself(&mut self, who: CombatantId, id: AbilityId) -> FightResult<()> {
         if !self.state.stands(who) {
             return Ok(());
         }
@@ -65,7 +65,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Those of a character who wait to be called join, as many as there are and are wanted.
-    pub(in crate::fight) fn call(&mut self, by: &EffectContext, character: CharacterId, count: u32) -> Outcome<()> {
+    pub(in crate::fight) fn call(&mut self, by: &EffectContext, character: CharacterId, count: u32) -> FightResult<()> {
         let side = self.side_of(by.owner);
         let waits = |engine: &Self, who: &CombatantId| {
             let plan = &engine.setup.combatants[who.index()];
@@ -80,7 +80,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Somebody begins to take part, as it would have at the start.
-    fn join(&mut self, who: CombatantId, by: Option<(CombatantId, Source)>) -> Outcome<()> {
+    fn join(&mut self, who: CombatantId, by: Option<(CombatantId, Source)>) -> FightResult<()> {
         let combatant = self.state.who_mut(who);
         (combatant.stands, combatant.absent) = (true, false);
         self.begin_pools(who);

@@ -3,7 +3,7 @@
 //! It is aimed at where the target will be if that one goes on as it does, and arrives then. Whoever turns aside
 //! meanwhile is hit all the same; who has been defeated is not.
 
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{EffectContext, Flight};
 use crate::program::{AbilityId, Chance, CombatantId, FormulaId, Layout};
@@ -12,7 +12,12 @@ use crate::rules::Receiver;
 impl<C: Chance> Engine<'_, C> {
     /// An ability is released and on its way to its targets; whether any of them stands. What it does to others than
     /// its targets, it does now.
-    pub(in crate::fight) fn send_out(&mut self, who: CombatantId, id: AbilityId, speed: FormulaId) -> Outcome<bool> {
+    pub(in crate::fight) fn send_out(
+        &mut self,
+        who: CombatantId,
+        id: AbilityId,
+        speed: FormulaId,
+    ) -> FightResult<bool> {
         let speed = self.positive(speed, &self.frame(who, who))?;
         let mut sent = false;
         for number in 0..self.state.aimed_count(who) {
@@ -46,7 +51,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// What a combatant has sent out arrives, whether it still stands itself or not.
-    pub(in crate::fight) fn arrive(&mut self, who: CombatantId) -> Outcome<()> {
+    pub(in crate::fight) fn arrive(&mut self, who: CombatantId) -> FightResult<()> {
         let now = self.state.now;
         let is_due = |flight: &Flight| flight.caster == who && flight.at <= now;
         while let Some(index) = self.state.flights.iter().position(is_due) {

@@ -4,7 +4,7 @@
 //! for. It is computed anew whenever somebody changes course, and when a zone comes or goes. A zone ends after the
 //! ticks of its moment, like a status.
 
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, FightResult, emit};
 use super::super::limits::FightErrorKind;
 use super::super::state::statuses::StatusRef;
 use super::super::state::timers::{Due, Phase, Timer};
@@ -45,7 +45,7 @@ impl Zone {
 
 impl<C: Chance> Engine<'_, C> {
     /// A zone comes about, around somebody.
-    pub(in crate::fight) fn place_zone(&mut self, by: &EffectContext, on: CombatantId, id: ZoneId) -> Outcome<()> {
+    pub(in crate::fight) fn place_zone(&mut self, by: &EffectContext, on: CombatantId, id: ZoneId) -> FightResult<()> {
         let plan = self.program.zone(id);
         let frame = self.frame(by.caster, on);
         let radius = plan.radius.map_or(Ok(0.0), |radius| self.positive(radius, &frame))?;
@@ -90,7 +90,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Zones end whose time has come.
-    pub(in crate::fight) fn end_zones(&mut self) -> Outcome<()> {
+    pub(in crate::fight) fn end_zones(&mut self) -> FightResult<()> {
         let now = self.state.now;
         while let Some(index) = self.state.zones.iter().position(|zone| zone.ends <= now) {
             self.end_zone(index)?;
@@ -105,8 +105,8 @@ impl<C: Chance> Engine<'_, C> {
         self.state.timers.set(Timer::ZoneEnd, due, CombatantId(0));
     }
 
-    /// Zones end whose carriers have been defeated, then those inside and outside are told apart anew.
-    pub(in crate::fight) fn cross_edges(&mut self) -> Outcome<()> {
+    /// Zones end whose carriers have been defeated, then it is found out anew who is inside.
+    pub(in crate::fight) fn cross_edges(&mut self) -> FightResult<()> {
         let (now, (before, times)) = (self.state.now, self.state.crossings);
         self.state.crossings = (now, if before == now { times + 1 } else { 1 });
         if self.state.crossings.1 > self.limits.waves {
@@ -140,14 +140,14 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    /// Tells some apart who are inside and outside of a zone, and finds out when one of them crosses its edge next.
+    /// Finds out for some whether they are inside and outside of a zone, and finds out when one of them crosses its edge next.
     fn look_at_edge(
         &mut self,
         index: usize,
         serial: u32,
         some: impl Iterator<Item = CombatantId>,
         anew: bool,
-    ) -> Outcome<()> {
+    ) -> FightResult<()> {
         let now = self.state.now;
         if anew {
             self.state.zones[index].next = Time::NEVER;
@@ -207,7 +207,7 @@ impl<C: Chance> Engine<'_, C> {
         zone.carrier.map_or((zone.middle, [0.0; 2]), |carrier| (self.place_of(carrier), self.course_of(carrier)))
     }
 
-    fn cross(&mut self, index: usize, who: CombatantId, enters: bool) -> Outcome<()> {
+    fn cross(&mut self, index: usize, who: CombatantId, enters: bool) -> FightResult<()> {
         let program = self.program;
         let zone = &mut self.state.zones[index];
         zone.turn(who);
@@ -234,7 +234,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// A zone ends after as many entries as it says.
-    fn count_entry(&mut self, serial: u32) -> Outcome<()> {
+    fn count_entry(&mut self, serial: u32) -> FightResult<()> {
         let Some(index) = self.state.zones.iter().position(|zone| zone.serial == serial) else { return Ok(()) };
         let zone = &mut self.state.zones[index];
         zone.entered += 1;
@@ -242,7 +242,7 @@ impl<C: Chance> Engine<'_, C> {
         if spent { self.end_zone(index) } else { Ok(()) }
     }
 
-    fn end_zone(&mut self, index: usize) -> Outcome<()> {
+    fn end_zone(&mut self, index: usize) -> FightResult<()> {
         let zone = self.state.zones.remove(index);
         self.zones_changed();
         let plan = self.program.zone(zone.id);
@@ -263,7 +263,7 @@ impl<C: Chance> Engine<'_, C> {
         by: &EffectContext,
         who: CombatantId,
         status: StatusId,
-    ) -> Outcome<()> {
+    ) -> FightResult<()> {
         let plan = self.program.status(status);
         let caster = by.caster;
         let shared = !plan.per_caster && plan.reapply != Reapply::Separate;
@@ -286,7 +286,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Statuses that a zone has held go on for their own duration; those without one end.
-    pub(in crate::fight) fn let_go(&mut self, zone: u32, who: CombatantId) -> Outcome<()> {
+    pub(in crate::fight) fn let_go(&mut self, zone: u32, who: CombatantId) -> FightResult<()> {
         let of = |hold: &Hold| hold.zone == zone && hold.who == who;
         while let Some(at) = self.state.holds.iter().position(of) {
             let hold = self.state.holds.remove(at);
@@ -296,7 +296,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    fn let_go_of(&mut self, index: u32, instance: StatusRef) -> Outcome<()> {
+    fn let_go_of(&mut self, index: u32, instance: StatusRef) -> FightResult<()> {
         let record = self.state.statuses.get_mut(index);
         record.holds -= 1;
         let (status, caster, who) = (record.status, record.caster, record.owner);

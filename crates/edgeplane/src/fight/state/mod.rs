@@ -53,7 +53,7 @@ pub(super) struct Combatant {
     pub(super) watched_crossings: bool,
     /// It walks on while it is busy.
     pub(super) mobile: bool,
-    /// How many abilities statuses have brought it so far, which tells what came later.
+    /// How many abilities statuses have brought it so far, by which it is known what came later.
     pub(super) brought: u32,
     /// It has not joined yet.
     pub(super) absent: bool,
@@ -73,7 +73,7 @@ pub(super) struct Combatant {
     pub(super) conditions_changed: bool,
     /// How often the ability under way will still take effect; none, before it does for the first time.
     pub(super) releases_left: u32,
-    /// Uses of abilities that it has begun, which tells them apart.
+    /// Uses of abilities that it has begun, by which they are distinguished.
     pub(super) uses_begun: u32,
     /// Whom the ability under way is aimed at, if that is one.
     pub(super) target: CombatantId,
@@ -198,7 +198,7 @@ impl Walk {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) struct Zone {
     pub(super) id: ZoneId,
-    /// Tells it apart from all others of the fight.
+    /// Unique in the fight.
     pub(super) serial: u32,
     pub(super) by: EffectContext,
     pub(super) carrier: Option<CombatantId>,

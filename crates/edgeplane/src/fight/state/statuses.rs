@@ -19,7 +19,7 @@ const NOBODY: (Due, u32, u32) = (Due::NOTHING, NONE, NONE);
 pub(in crate::fight) struct Record {
     /// When something happens to it next.
     pub(in crate::fight) due: Due,
-    /// Tells it apart from all others of the fight; they come in this order.
+    /// Unique in the fight; they come in this order.
     pub(in crate::fight) serial: u32,
     pub(in crate::fight) stacks: u32,
     pub(in crate::fight) status: StatusId,

@@ -1,6 +1,6 @@
 //! Applying statuses: what a further application does, and why one can fail.
 
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::{Applied, Prevention};
 use super::super::state::statuses::{Record, seconds_left, ticks_within};
 use super::super::state::{Cause, EffectContext};
@@ -32,7 +32,7 @@ impl<C: Chance> Engine<'_, C> {
         target: CombatantId,
         status: StatusId,
         dose: Dose,
-    ) -> Outcome<bool> {
+    ) -> FightResult<bool> {
         let saved = self.state.numbers.locals();
         let done = self.try_apply(by, target, status, dose);
         self.state.numbers.set_locals(&saved);
@@ -51,7 +51,7 @@ impl<C: Chance> Engine<'_, C> {
         target: CombatantId,
         status: StatusId,
         dose: Dose,
-    ) -> Outcome<Option<Prevention>> {
+    ) -> FightResult<Option<Prevention>> {
         let plan = self.program.status(status);
         if !self.state.stands(target) {
             return Ok(Some(Prevention::Defeated));
@@ -145,7 +145,7 @@ impl<C: Chance> Engine<'_, C> {
         Portion { stacks, duration }: Portion,
         frame: &Frame,
         applied: Applied,
-    ) -> Outcome<Option<Prevention>> {
+    ) -> FightResult<Option<Prevention>> {
         let plan = self.program.status(status);
         if plan.reapply == Reapply::Separate {
             let statuses = &self.state.statuses;
@@ -206,7 +206,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Microseconds between two ticks: as the status says, or so that a number of them fills its duration. One that is held
     /// without end ticks as if it lasted its own.
-    fn period_of(&mut self, every: &EveryPlan, plan: &StatusPlan, duration: Time, frame: &Frame) -> Outcome<f64> {
+    fn period_of(&mut self, every: &EveryPlan, plan: &StatusPlan, duration: Time, frame: &Frame) -> FightResult<f64> {
         let seconds = match every.pace {
             Pace::Period(period) => self.positive(period, frame)?,
             Pace::Ticks(ticks) => {
@@ -227,7 +227,7 @@ impl<C: Chance> Engine<'_, C> {
         index: u32,
         portion: Portion,
         frame: &Frame,
-    ) -> Outcome<Option<Prevention>> {
+    ) -> FightResult<Option<Prevention>> {
         let Portion { stacks, duration } = portion;
         let now = self.state.now;
         let Record { status, owner, stacks: before, ends: ended, holds, .. } = *self.state.statuses.get(index);
@@ -287,7 +287,7 @@ impl<C: Chance> Engine<'_, C> {
         before: u32,
         duration: Time,
         applied: Applied,
-    ) -> Outcome<()> {
+    ) -> FightResult<()> {
         let now = self.state.now;
         let record = self.state.statuses.get_mut(index);
         let (target, status, stacks) = (record.owner, record.status, record.stacks);

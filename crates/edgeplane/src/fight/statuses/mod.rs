@@ -3,7 +3,7 @@
 pub(super) mod apply;
 pub(super) mod triggers;
 
-use super::engine::{Engine, Outcome, emit};
+use super::engine::{Engine, FightResult, emit};
 use super::state::statuses::HeldBy;
 use super::state::timers::Phase;
 use super::state::{Cause, EffectContext, Pending};
@@ -19,12 +19,12 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// What is due to an instance now, a tick or an end.
-    pub(super) fn status_timer(&mut self, index: u32, phase: Phase) -> Outcome<()> {
+    pub(super) fn status_timer(&mut self, index: u32, phase: Phase) -> FightResult<()> {
         if phase == Phase::Tick { self.tick_or_warn(index) } else { self.end_or_check(index) }
     }
 
     /// A tick is due, or the announcement of the end.
-    fn tick_or_warn(&mut self, index: u32) -> Outcome<()> {
+    fn tick_or_warn(&mut self, index: u32) -> FightResult<()> {
         let now = self.state.now;
         let instance = self.state.statuses.reference(index);
         let record = self.state.statuses.get(index);
@@ -47,7 +47,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// One tick, or a part of one.
-    pub(super) fn tick(&mut self, index: u32, part: f64) -> Outcome<()> {
+    pub(super) fn tick(&mut self, index: u32, part: f64) -> FightResult<()> {
         let program = self.program;
         let record = self.state.statuses.get_mut(index);
         record.ticks_made += 1;
@@ -69,7 +69,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// An end is due: of a stack, of all of it, or of what it depends on.
-    fn end_or_check(&mut self, index: u32) -> Outcome<()> {
+    fn end_or_check(&mut self, index: u32) -> FightResult<()> {
         let now = self.state.now;
         let instance = self.state.statuses.reference(index);
         if self.state.statuses.next_end(index) > now {
@@ -105,7 +105,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// A status that holds under a condition ends as soon as that is false; else it is noted until when it stays true.
-    fn check_condition(&mut self, index: u32) -> Outcome<()> {
+    fn check_condition(&mut self, index: u32) -> FightResult<()> {
         let record = *self.state.statuses.get(index);
         let Some(holds) = self.program.status(record.status).holds_while else { return Ok(()) };
         let frame = self.frame(record.caster, record.owner);
@@ -130,7 +130,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Looks at the conditions of statuses whose owners or appliers have changed.
-    pub(super) fn check_conditions(&mut self) -> Outcome<()> {
+    pub(super) fn check_conditions(&mut self) -> FightResult<()> {
         let mut next = 0;
         while let Some(index) = self.state.statuses.conditional.get(next).copied() {
             let record = self.state.statuses.get(index);
@@ -148,7 +148,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Takes a status away.
-    pub(super) fn lose(&mut self, index: u32, reason: LostReason) -> Outcome<()> {
+    pub(super) fn lose(&mut self, index: u32, reason: LostReason) -> FightResult<()> {
         let record = *self.state.statuses.get(index);
         let (who, status, caster, stacks) = (record.owner, record.status, record.caster, record.stacks);
         let plan = self.program.status(status);
@@ -181,7 +181,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Takes all instances of a status away; whether there was one.
-    pub(super) fn remove_all(&mut self, status: StatusId, who: CombatantId) -> Outcome<bool> {
+    pub(super) fn remove_all(&mut self, status: StatusId, who: CombatantId) -> FightResult<bool> {
         let mut any = false;
         while let Some(index) = self.state.statuses.oldest(who, status) {
             self.lose(index, LostReason::Cleansed)?;
@@ -192,7 +192,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// An instance has other stacks than before, and goes on.
-    pub(super) fn stacks_changed(&mut self, index: u32, before: u32) -> Outcome<()> {
+    pub(super) fn stacks_changed(&mut self, index: u32, before: u32) -> FightResult<()> {
         let record = self.state.statuses.get(index);
         let (target, status, stacks) = (record.owner, record.status, record.stacks);
         let total = self.state.statuses.stacks(target, status);
@@ -203,7 +203,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// After a status has come, gone or changed its stacks: everything that depends on it follows.
-    pub(super) fn status_changed(&mut self, who: CombatantId, status: StatusId) -> Outcome<()> {
+    pub(super) fn status_changed(&mut self, who: CombatantId, status: StatusId) -> FightResult<()> {
         let program = self.program;
         let plan = program.status(status);
         let layout = &program.layout;
@@ -345,7 +345,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Computes anew what depends on the `dirty` attributes: other attributes, caps and flows of pools, times and
     /// costs of abilities.
-    pub(super) fn refresh_attributes(&mut self, who: CombatantId, dirty: u64) -> Outcome<()> {
+    pub(super) fn refresh_attributes(&mut self, who: CombatantId, dirty: u64) -> FightResult<()> {
         if dirty == 0 {
             return Ok(());
         }
@@ -373,7 +373,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    fn compute_attributes(&mut self, who: CombatantId, dirty: u64) -> Outcome<u64> {
+    fn compute_attributes(&mut self, who: CombatantId, dirty: u64) -> FightResult<u64> {
         let plan = &self.program.characters[self.setup.combatants[who.index()].character.index()];
         let saved = self.state.numbers.locals();
         let state = &mut *self.state;

@@ -1,7 +1,7 @@
 //! What statuses are triggered by. What they do then waits in a queue until whatever is under way is done, so
 //! that no effect is cut in two by what it triggers.
 
-use super::super::engine::{Engine, Outcome, emit};
+use super::super::engine::{Engine, FightResult, emit};
 use super::super::limits::FightErrorKind;
 use super::super::state::statuses::StatusRef;
 use super::super::state::{Cause, EffectContext, Pending};
@@ -166,12 +166,12 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Does everything that statuses were triggered to do, and what that triggers.
     #[inline]
-    pub(in crate::fight) fn respond(&mut self) -> Outcome<()> {
+    pub(in crate::fight) fn respond(&mut self) -> FightResult<()> {
         if self.state.queue.is_empty() && !self.state.statuses.any_leaving() { Ok(()) } else { self.respond_to_all() }
     }
 
     #[inline(never)]
-    fn respond_to_all(&mut self) -> Outcome<()> {
+    fn respond_to_all(&mut self) -> FightResult<()> {
         while let Some(pending) = self.state.queue.pop_front() {
             self.state.depth = pending.depth + 1;
             self.respond_to(pending)?;
@@ -181,7 +181,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    fn respond_to(&mut self, pending: Pending) -> Outcome<()> {
+    fn respond_to(&mut self, pending: Pending) -> FightResult<()> {
         let Pending { status, cause, .. } = pending;
         match (cause, self.state.statuses.find(status)) {
             (Cause::Tick, Some(index)) => self.tick(index, 1.0),
@@ -203,7 +203,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// The stacks of an instance are complete. What that does is done by the one who applied it last.
-    fn complete(&mut self, index: u32, instance: StatusRef) -> Outcome<()> {
+    fn complete(&mut self, index: u32, instance: StatusRef) -> FightResult<()> {
         let record = self.state.statuses.get(index);
         let (owner, status, caster) = (record.owner, record.status, record.caster);
         let plan = self.program.status(status);
@@ -216,7 +216,7 @@ impl<C: Chance> Engine<'_, C> {
         }
     }
 
-    fn respond_to_trigger(&mut self, pending: Pending, number: usize) -> Outcome<()> {
+    fn respond_to_trigger(&mut self, pending: Pending, number: usize) -> FightResult<()> {
         let Pending { owner, status: instance, other, amount, marks, .. } = pending;
         let Some(index) = self.state.statuses.find_any(instance) else { return Ok(()) };
         let record = self.state.statuses.get(index);
@@ -262,7 +262,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Counts a trigger; too many without time passing are an endless chain.
-    fn remember(&mut self, status: StatusId) -> Outcome<()> {
+    fn remember(&mut self, status: StatusId) -> FightResult<()> {
         let state = &mut *self.state;
         if state.recent.len() == REMEMBERED {
             state.recent.remove(0);

@@ -105,7 +105,7 @@ pub(in crate::rules) static POLICY_MOVE: TableShape = TableShape {
 
 pub(in crate::rules) static POLICY_USE: TableShape = TableShape {
     name: "policy_use",
-    about: "A line of a policy.",
+    about: "A line of a policy; a name alone is the ability without a condition.",
     needs: &[],
     keys: &[
         key("ability", Shape::Text, "The ability."),
@@ -115,7 +115,8 @@ pub(in crate::rules) static POLICY_USE: TableShape = TableShape {
     ],
 };
 
-static POLICY_LINE: Shape = Shape::Either(&[Shape::Table(&POLICY_USE), Shape::Table(&POLICY_GROUP)]);
+static POLICY_LINE: Shape = Shape::Either(&[Shape::Text, Shape::Table(&POLICY_USE), Shape::Table(&POLICY_GROUP)]);
+static POLICY_CHOICE: Shape = Shape::Either(&[Shape::Text, Shape::Table(&POLICY_USE)]);
 
 pub(in crate::rules) static POLICY_GROUP: TableShape = TableShape {
     name: "policy_group",
@@ -123,7 +124,7 @@ pub(in crate::rules) static POLICY_GROUP: TableShape = TableShape {
     needs: &["choose", "use"],
     keys: &[
         key("choose", Shape::Choice(&["weighted", "random"]), "How one of the possible lines is chosen."),
-        key("use", Shape::List(&Shape::Table(&POLICY_USE)), "The lines."),
+        key("use", Shape::List(&POLICY_CHOICE), "The lines."),
     ],
 };
 

@@ -16,7 +16,7 @@ const MOST_BRANCHES: u32 = 50_000;
 /// How often, then.
 const SAMPLES: u64 = 20_000;
 
-/// What arrived, told apart by how.
+/// What arrived, by how it arrived.
 pub(super) struct Arrived {
     pub(super) effect: &'static str,
     pub(super) pool: PoolId,
@@ -189,15 +189,15 @@ pub(super) fn all_that_can_happen(
     Ok((gathered, false))
 }
 
-/// An effect told apart from the others: its kind, its pool, its damage type, and its number among
-/// those that are alike in these. Effects that do not always happen cannot be told by order alone.
+/// What identifies an effect among the others: its kind, its pool, its damage type, and its number among
+/// those that are alike in these. Effects that do not always happen cannot be identified by order alone.
 pub(super) type Which = (&'static str, PoolId, Option<String>, usize);
 
 /// All effects with what they came to.
 pub(super) type All = BTreeMap<Which, Gathered>;
 
 impl Arrived {
-    /// Tells it apart; `before` are those that came before it.
+    /// What identifies it; `before` are those that came before it.
     pub(super) fn which(&self, before: &[Which]) -> Which {
         let alike = |one: &&Which| (one.0, one.1, &one.2) == (self.effect, self.pool, &self.damage_type);
         let number = before.iter().filter(alike).count();

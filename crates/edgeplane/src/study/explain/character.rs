@@ -195,7 +195,7 @@ fn parts_applied(base: f64, parts: &[Contribution]) -> f64 {
 fn part_text(program: &Program, part: &Contribution) -> String {
     let amount = plain(part.amount.abs());
     let sign = if part.amount < 0.0 { "-" } else { "+" };
-    let told = match part.kind {
+    let parts = match part.kind {
         ModifierKind::Add => format!("{sign} {amount}"),
         ModifierKind::Percent => format!("{sign} {amount} %"),
         ModifierKind::Times => format!("× {}", plain(part.amount)),
@@ -203,7 +203,7 @@ fn part_text(program: &Program, part: &Contribution) -> String {
         ModifierKind::AtMost => format!("at most {}", plain(part.amount)),
         ModifierKind::Set => format!("set to {}", plain(part.amount)),
     };
-    format!("{told} {}", program.status(part.status).name)
+    format!("{parts} {}", program.status(part.status).name)
 }
 
 fn line(program: &Program, memory: &Memory, name: String, formula: FormulaId, damage_type: u16, about: &str) -> Line {
@@ -300,15 +300,15 @@ fn by_hand(shown: &Shown<'_>, who: CombatantId, id: AbilityId) -> Vec<String> {
 fn by_chance(program: &Program, chancy: &ChancyPiece) -> String {
     let plan = &program.gear[chancy.piece.index()];
     let chance = format!("with the chance {}", program.formula(chancy.chance.0).source.text);
-    let told: Vec<String> = plan.slot.iter().cloned().chain([chance]).collect();
-    format!("{} ({})", plan.name, told.join(", "))
+    let parts: Vec<String> = plan.slot.iter().cloned().chain([chance]).collect();
+    format!("{} ({})", plan.name, parts.join(", "))
 }
 
 fn worn(piece: &WornPlan) -> String {
     let slot = piece.slot.iter().cloned();
     let set = piece.set.iter().map(|(set, pieces)| format!("{pieces} of {set}"));
-    let told: Vec<String> = slot.chain(set).collect();
-    if told.is_empty() { piece.name.clone() } else { format!("{} ({})", piece.name, told.join(", ")) }
+    let parts: Vec<String> = slot.chain(set).collect();
+    if parts.is_empty() { piece.name.clone() } else { format!("{} ({})", piece.name, parts.join(", ")) }
 }
 
 /// What is to be known of an ability beyond its times, cost and targets.

@@ -7,4 +7,4 @@ mod status;
 
 pub use ability::{AbilityExplanation, AlsoLine, EffectLine, EndingLine, StepLine, Worked, explain_ability};
 pub use character::{AbilityLine, CharacterSheet, Line, PoolLine, UseLine, explain_character, explain_character_with};
-pub use status::{AnswerLine, ModifierLine, StackLine, StatusExplanation, TickLine, explain_status};
+pub use status::{ModifierLine, StackLine, StatusExplanation, TickLine, TriggerLine, explain_status};

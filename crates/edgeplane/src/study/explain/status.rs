@@ -65,7 +65,7 @@ pub struct TickLine {
 
 /// Something that it triggers on.
 #[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct AnswerLine {
+pub struct TriggerLine {
     /// The event.
     pub event: TriggerEvent,
     /// How it is narrowed down, as it is written.
@@ -116,7 +116,7 @@ pub struct StatusExplanation {
     /// Steps that it adds to hits: "padding, hits taken: amount * (1 - 0.25 * stacks)".
     pub hit_steps: Vec<String>,
     /// What it triggers on.
-    pub answers: Vec<AnswerLine>,
+    pub triggers: Vec<TriggerLine>,
     /// Abilities and statuses that apply it.
     pub applied_by: Vec<String>,
 }
@@ -162,7 +162,7 @@ pub fn explain_status(
         ticks: first.map_or_else(Vec::new, |life| life.ticks(program)),
         attributes: attributes.into_iter().map(|(_, name)| name).collect(),
         hit_steps: hit_steps(program, status),
-        answers: plan.triggers.iter().map(|trigger| answer(program, trigger)).collect(),
+        triggers: plan.triggers.iter().map(|trigger| trigger_line(program, trigger)).collect(),
         applied_by: applied_by(program, status),
     })
 }
@@ -352,7 +352,7 @@ fn forbids(program: &Program, plan: &StatusPlan) -> Vec<String> {
     words
 }
 
-fn answer(program: &Program, trigger: &crate::program::TriggerPlan) -> AnswerLine {
+fn trigger_line(program: &Program, trigger: &crate::program::TriggerPlan) -> TriggerLine {
     let text = |formula| program.formula(formula).source.text.clone();
     let mut only: Vec<String> = Vec::new();
     only.extend(trigger.crossing.map(|(pool, share)| {
@@ -367,7 +367,7 @@ fn answer(program: &Program, trigger: &crate::program::TriggerPlan) -> AnswerLin
     only.extend(trigger.chance.map(|(chance, _)| format!("chance {}", text(chance))));
     only.extend(trigger.cooldown.map(|cooldown| format!("cooldown {} s", text(cooldown))));
     only.extend(trigger.uses.map(|uses| if uses == 1 { "once".to_owned() } else { format!("{uses} times") }));
-    AnswerLine { event: trigger.event, only: only.join(", "), effects: trigger.does.len() }
+    TriggerLine { event: trigger.event, only: only.join(", "), effects: trigger.does.len() }
 }
 
 fn applied_by(program: &Program, status: StatusId) -> Vec<String> {
