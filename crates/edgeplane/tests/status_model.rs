@@ -120,6 +120,45 @@ proptest! {
         prop_assert_eq!((fight.stacks(OWNER, status), fight.attribute(OWNER, might)), (0, 10.0));
     }
 
+    /// So many ticks, evenly over the duration, at the start + k × duration ÷ ticks; what is applied again goes on in that
+    /// rhythm to its end, or begins a new one where the status was over.
+    #[test]
+    fn so_many_ticks_come_at_even_parts_of_the_duration(
+        which in prop::sample::select(vec![0_usize, 1, 3, 4]),
+        ticks in 1_u64..9,
+        waits in prop::collection::vec(0_u64..4_000, 0..6),
+    ) {
+        let (policy, keys) = POLICIES[which];
+        let game = scene(&format!("[status.s]\nduration = 2.5\n{keys}\n\
+            every = {{ ticks = {ticks}, does = [{{ damage = 1, type = \"blow\" }}] }}"));
+        let (status, mut fight, mut log) = (game.status("s").unwrap(), waiting(&game), edgeplane::Log::default());
+        // Start and end of each unbroken stretch, in milliseconds.
+        let mut stretches: Vec<(u64, u64)> = Vec::new();
+        let mut now = 0;
+        for wait in std::iter::once(0).chain(waits) {
+            now += wait;
+            fight.advance(Time(now * 1_000), &mut log).unwrap();
+            fight.apply_status(status, ONE, OWNER, 1, &mut log).unwrap();
+            match stretches.last_mut().filter(|(_, end)| *end > now) {
+                Some((_, end)) if policy == Policy::Replace => {
+                    *end = now;
+                    stretches.push((now, now + LASTS));
+                }
+                Some(_) if policy == Policy::Keep => {}
+                Some((_, end)) => *end = now + LASTS,
+                None => stretches.push((now, now + LASTS)),
+            }
+        }
+        fight.advance(Time((now + 2 * LASTS) * 1_000), &mut log).unwrap();
+        let tick = |event: &edgeplane::fight::Logged| {
+            matches!(event.event, edgeplane::Event::StatusTicked { .. }).then_some(event.at.0)
+        };
+        let found: Vec<u64> = log.events.iter().filter_map(tick).collect();
+        let at = |start: u64, k: u64| start * 1_000 + ((k * LASTS * 1_000) as f64 / ticks as f64).round() as u64;
+        let of = |&(start, end): &(u64, u64)| (1..100).map(move |k| at(start, k)).filter(move |at| *at <= end * 1_000);
+        prop_assert_eq!(found, stretches.iter().flat_map(of).collect::<Vec<_>>());
+    }
+
     /// A fight with statuses that is kept and taken up again goes on as if it had never stopped.
     #[test]
     fn a_fight_that_is_kept_goes_on_alike(
