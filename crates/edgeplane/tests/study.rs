@@ -303,7 +303,8 @@ fn unknown_names_are_reported_with_what_there_is() {
         (game.fight("duell", 1).unwrap_err(), "no encounter is called `duell`; did you mean `duel`?"),
         (game.ability("boathok").unwrap_err(), "no ability is called `boathok`; did you mean `boathook`?"),
         (game.pool("mana").unwrap_err(), "no pool is called `mana`; there are `health`, `breath`, `oil`, `shell`"),
-        (game.duel("lockhand", "crab", 1).unwrap_err(), "no character is called `crab`; there are"),
+        (game.duel("lockhand", "heron", 1).unwrap_err(), "no character is called `heron`; there are"),
+        (game.duel("lockhand", "crab", 1).unwrap_err(), "no character is called `crab`; did you mean `silt_crab`?"),
     ] {
         assert!(error.to_string().starts_with(expected), "{error}");
     }
