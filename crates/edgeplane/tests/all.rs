@@ -113,6 +113,9 @@ mod targets;
 #[path = "threat.rs"]
 mod threat;
 
+#[path = "tuning.rs"]
+mod tuning;
+
 #[path = "variants.rs"]
 mod variants;
 

@@ -10,7 +10,7 @@ pub(crate) fn draw(found: &Tuning, goals: &[Goal]) -> String {
         (true, SearchEnd::Complete) => "All goals are met by the smallest change that was found:".to_owned(),
         (true, _) => "All goals are met by the smallest change that was found within these fights:".to_owned(),
         (false, SearchEnd::Complete) => {
-            text::strong("The goals cannot be met within these ranges. This comes nearest:")
+            text::strong("Nothing within these ranges was found to meet the goals. This comes nearest:")
         }
         (false, SearchEnd::UsedUp) => {
             text::strong("Nothing that meets the goals was found within these fights. This comes nearest:")

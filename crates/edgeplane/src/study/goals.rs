@@ -48,41 +48,22 @@ impl Goal {
         figure.value.is_some_and(|value| (self.least..=self.most).contains(&value))
     }
 
-    /// How exactly a figure has to be known: a quarter of what it may be off.
-    pub(super) fn precision(&self, unit: Unit) -> f64 {
+    /// How far a figure may be off: half of the width between the bounds, or a fifth of what is a large step.
+    pub(super) fn tolerance(&self, unit: Unit) -> f64 {
         let width = self.most - self.least;
-        (if width.is_finite() { width / 2.0 } else { self.size(unit) / 10.0 }) / 4.0
+        if width.is_finite() { width / 2.0 } else { self.size(unit) / 5.0 }
     }
 
     /// What is a large step for such a measure.
-    fn size(&self, unit: Unit) -> f64 {
+    pub(super) fn size(&self, unit: Unit) -> f64 {
         let ends = [self.least, self.most].into_iter().filter(|end| end.is_finite());
         let relative = ends.fold(0.0, |size: f64, end| size.max(end.abs() / 10.0));
         if unit == Unit::Share { 0.1 } else { relative.max(1e-9) }
     }
 
-    /// How far a figure misses the goal at least, as far as twice its interval goes.
-    pub(super) fn misses_at_least(&self, figure: &Figure) -> f64 {
-        let (Some(value), half) = (figure.value, 2.0 * figure.half_width()) else { return 0.0 };
-        if !half.is_finite() {
-            return 0.0;
-        }
-        (self.least - value - half).max(value - half - self.most).max(0.0) / self.size(figure.unit)
-    }
-
-    /// Whether the goal is met as far as twice the figure's interval goes.
-    pub(super) fn is_surely_met(&self, figure: &Figure) -> bool {
-        let half = 2.0 * figure.half_width();
-        figure.value.is_some_and(|value| value - half >= self.least && value + half <= self.most)
-    }
-
-    /// How far a figure misses the goal, 0 when it is met with some room to spare for chance: the proof is made
-    /// on other seeds.
-    pub(super) fn miss(&self, figure: &Figure) -> f64 {
-        let Some(value) = figure.value else { return 1e6 };
-        // Both estimates err: at twice the interval one proof in three hundred fails.
-        let margin = (2.0 * figure.half_width()).min(2.0 * self.precision(figure.unit));
-        (self.least + margin - value).max(value - (self.most - margin)).max(0.0) / self.size(figure.unit)
+    /// How far a value misses the goal, in large steps.
+    pub(super) fn miss(&self, value: f64, unit: Unit) -> f64 {
+        (self.least - value).max(value - self.most).max(0.0) / self.size(unit)
     }
 }
 

@@ -91,7 +91,11 @@ impl<'a> Crew<'a> {
 
     /// Runs some trials of a variant; only the first of them, if it is stopped on the way.
     pub(super) fn samples(&self, variant: &Variant, trials: Range<u64>) -> Result<Samples, Error> {
-        let work = || self.batches(variant, trials.clone());
+        self.install(|| self.batches(variant, trials.clone()))
+    }
+
+    /// Does something on the study's threads.
+    pub(super) fn install<R: Send>(&self, work: impl FnOnce() -> R + Send) -> R {
         match &self.pool {
             Some(pool) => pool.install(work),
             None => work(),
@@ -153,15 +157,22 @@ fn rounds(trials: Range<u64>) -> impl Iterator<Item = Range<u64>> {
 }
 
 /// Trials of one variant that can be added to.
-pub(super) struct Running<'a> {
-    variant: &'a Variant,
+pub(super) struct Running {
+    variant: Variant,
     ledgers: Vec<Ledger>,
+    first: u64,
     trials: u64,
 }
 
-impl<'a> Running<'a> {
-    pub(super) fn new(variant: &'a Variant) -> Self {
-        Self { variant, ledgers: variant.measures.iter().map(Ledger::new).collect(), trials: 0 }
+impl Running {
+    pub(super) fn new(variant: &Variant) -> Self {
+        Self::starting_at(variant, 0)
+    }
+
+    /// The trials of the study from this one on: two that start far apart have no trial in common.
+    pub(super) fn starting_at(variant: &Variant, first: u64) -> Self {
+        let ledgers = variant.measures.iter().map(Ledger::new).collect();
+        Self { variant: variant.clone(), ledgers, first, trials: 0 }
     }
 
     pub(super) fn trials(&self) -> u64 {
@@ -170,8 +181,8 @@ impl<'a> Running<'a> {
 
     /// Runs on until there are so many trials, or it is stopped.
     pub(super) fn run_to(&mut self, crew: &Crew<'_>, trials: u64) -> Result<(), Error> {
-        for round in rounds(self.trials..trials) {
-            let samples = crew.samples(self.variant, round)?;
+        for round in rounds(self.first + self.trials..self.first + trials) {
+            let samples = crew.samples(&self.variant, round)?;
             self.trials += samples.first().map_or(0, |samples| samples.len() as u64);
             for (ledger, samples) in self.ledgers.iter_mut().zip(samples) {
                 samples.into_iter().for_each(|sample| ledger.add(sample));

@@ -1,11 +1,16 @@
 //! Which values are wanted: a search for the smallest change that meets goals.
+//!
+//! Fights are costly and noisy, so all fights so far, at whatever values, make one model for each goal
+//! ([`super::surrogate`]). The model says which values would be the smallest change that meets the goals, and which
+//! smaller changes are still possible; fights go to those, more of them the more exactly something has to be known there.
+//! Once no smaller change is likely, the answer is proven by a study on other seeds. A proof that fails is one more observation.
 
-use std::collections::BTreeMap;
-
+use rayon::prelude::*;
 use serde::Serialize;
 
 use super::goals::Goal;
 use super::ledger::Figure;
+use super::outlook::{Known, Outlook, Prospect};
 use super::samples::{Crew, Running};
 use super::statistics::Confidence;
 use super::trials::TrialsPlan;
@@ -13,25 +18,34 @@ use super::vary::Vary;
 use crate::error::Error;
 use crate::game::Game;
 
-/// Fights for a first look at a point, and at each finer stage of the search. The last stage is as long as the
-/// goals are narrow.
-const STAGES: [u64; 3] = [1_000, 4_000, 16_000];
-/// Fewest fights by which a point is judged.
-const FEWEST: u64 = 256;
-/// Most fights of the last stage.
-const MOST: u64 = 400_000;
-/// Points that the search begins with, besides the values of now.
-const SCATTERED: usize = 24;
-/// Lattice points between the ends of a range without a step.
+/// Fights of the first look at a point, and of the first study of the values of now.
+const FIRST: u64 = 128;
+const NOW: u64 = 1_000;
+/// Lattice points between the ends of a range without a step, and how many times finer the lattice becomes where no point
+/// of it meets the goals.
 const FINENESS: f64 = 400.0;
-/// How many times finer the lattice becomes where no point of it meets the goals.
-const FINEST: i64 = 100;
-/// Most fights of the proof, which is one study and may be longer.
+const FINEST: f64 = 100.0;
+/// Most fights of a proof, and most proofs.
 const MOST_OF_PROOF: u64 = 2_000_000;
-/// How often an answer is corrected by its proof and proven again.
-const PROOFS: u64 = 3;
+const PROOFS: u64 = 8;
 /// Seeds of the proof are other ones than those of the search.
 const PROOF_SEED: u64 = 0x5eed_0fa1_1970_0f01;
+/// A change that is smaller by less than this is as good, in shares of a range.
+const AS_GOOD: f64 = 0.006;
+/// What a point has to promise before it is looked at: how much smaller the change becomes, by how possible it is. The
+/// longer the search has lasted, measured by its proof, the more it has to be.
+const SMALL: f64 = 0.0007;
+/// How likely the goals have to be met anywhere for the search to go on.
+const HOPELESS: f64 = 0.002;
+/// Candidates for each varied number that the model is asked about, and the best of them that are improved upon.
+const CANDIDATES: usize = 256;
+const IMPROVED: usize = 6;
+/// Points after which the model would cost more than the fights.
+const MOST_POINTS: usize = 240;
+/// Looks just before answers, at whether a smaller change would do.
+const CHECKS: usize = 8;
+/// Looks for the nearest point once there is none that meets the goals.
+const NEAREST: usize = 12;
 
 /// How a search goes about it.
 #[derive(Clone, Copy, Debug)]
@@ -111,8 +125,7 @@ pub struct TunedNumber {
 /// change the least, each change taken by the width of its range. When nothing meets them, the
 /// numbers are those that come nearest.
 ///
-/// All points are looked at on the same seeds, which makes the search a smooth one; the answer is then
-/// proven on other seeds. `progress` is called with the number of fights.
+/// The answer is proven on other seeds than the search's. `progress` is called with the number of fights.
 ///
 /// # Errors
 /// As [`Game::variant`] and [`super::run_measures`]; [`Error::Stopped`] if it is stopped before anything is known.
@@ -124,82 +137,31 @@ pub fn run_tuning(
     plan: &TuningPlan,
     progress: &(dyn Fn(u64) + Sync),
 ) -> Result<Tuning, Error> {
-    let TuningPlan { study: plan, fights } = plan;
     let measures: Vec<&str> = goals.iter().map(|goal| goal.measure.as_str()).collect();
     // What is wrong with a measure is said before any search.
     game.measured(encounter, &measures)?;
-    let crew = Crew::new(plan, progress);
-    let mut search = Search {
-        game,
-        encounter,
-        varied,
-        goals,
-        measures,
-        crew,
-        looked: BTreeMap::new(),
-        start: Vec::new(),
-        last: STAGES[2],
-        proof: STAGES[2],
-        points: 0,
-        finer: 1,
-        fights: *fights,
-        best: None,
-    };
-    search.start = search.now()?;
-    if let Some(tuning) = search.already_met(plan)? {
-        return Ok(tuning);
-    }
-    let mut found = search.run()?;
-    while search.finer < FINEST
-        && !search.is_over()
-        && search.worth(STAGES.len(), &found)?.missed > 0.0
-        && search.can_be_finer()
-    {
-        found = search.refine(&found)?;
-    }
-    if search.crew.is_stopped() {
-        return search.so_far();
-    }
-    let end = if search.is_over() { SearchEnd::UsedUp } else { SearchEnd::Complete };
-    let trials = plan.trials.max(search.proof);
-    let mut after = search.prove(&found, trials, plan, 0)?;
-    for again in 1..PROOFS {
-        if search.is_over() {
-            break;
-        }
-        let Some(better) = search.corrected(&found, &after)? else { break };
-        found = better;
-        after = search.prove(&found, trials, plan, again)?;
-    }
-    let before = search.figures_of(game, STAGES[2])?;
-    let goals_met: Vec<bool> = goals.iter().zip(&after).map(|(goal, figure)| goal.holds(figure)).collect();
-    let number = |(vary, place): (&Vary, &i64)| {
-        let value = search.value(vary, *place);
-        Ok(TunedNumber { path: vary.path.clone(), scales: vary.scales, now: vary.now(game)?, value })
-    };
-    Ok(Tuning {
-        encounter: encounter.to_owned(),
-        goals: goals.iter().map(|goal| goal.text.clone()).collect(),
-        met: goals_met.iter().all(|met| *met),
-        numbers: varied.iter().zip(&found).map(number).collect::<Result<_, Error>>()?,
-        before,
-        after,
-        goals_met,
-        trials,
-        points: search.points,
-        searched: search.crew.done(),
-        end,
-    })
+    let crew = Crew::new(&plan.study, progress);
+    let (plan, start, seen, before) = (*plan, Vec::new(), Vec::new(), Vec::new());
+    let search =
+        Search { game, encounter, varied, goals, measures, crew, plan, start, seen, before, finer: 1.0, proofs: 0 };
+    search.run()
 }
 
-/// A point of the lattice: for each number how many steps from the lower end of its range.
-type Point = Vec<i64>;
+/// A point: for each number, which share of its range lies below it.
+type Place = Vec<f64>;
 
-/// How good a point is: how far the goals are missed, then how far the numbers are moved.
-#[derive(Clone, Copy, Debug, PartialEq, PartialOrd)]
-struct Worth {
-    missed: f64,
-    moved: f64,
+/// What was fought at one point.
+struct Seen {
+    place: Place,
+    running: Running,
+    figures: Vec<Figure>,
+}
+
+/// An answer and its independent study.
+struct Proof {
+    place: Place,
+    figures: Vec<Figure>,
+    trials: u64,
 }
 
 struct Search<'a> {
@@ -209,434 +171,407 @@ struct Search<'a> {
     goals: &'a [Goal],
     measures: Vec<&'a str>,
     crew: Crew<'a>,
-    /// What has been looked at, by stage.
-    looked: BTreeMap<(usize, Point), f64>,
-    start: Point,
-    /// Fights of the last stage.
-    last: u64,
-    /// Fights of the proof.
-    proof: u64,
-    /// Points that were looked at.
-    points: u64,
+    plan: TuningPlan,
+    start: Place,
+    seen: Vec<Seen>,
+    /// Each goal's figure with the values of now.
+    before: Vec<Figure>,
     /// How many times finer the lattice is than at first, for ranges without a step.
-    finer: i64,
-    /// Fights after which it ends.
-    fights: u64,
-    /// The best point so far by its values, with its figures and their fights.
-    best: Option<Best>,
-}
-
-/// The best point so far.
-struct Best {
-    worth: Worth,
-    values: Vec<f64>,
-    figures: Vec<Figure>,
-    fights: u64,
+    finer: f64,
+    proofs: u64,
 }
 
 impl Search<'_> {
-    fn step(&self, vary: &Vary) -> f64 {
-        let (low, high) = vary.bounds();
-        vary.step.unwrap_or_else(|| tidy((high - low) / FINENESS) / self.finer as f64)
-    }
-
-    fn steps(&self, vary: &Vary) -> i64 {
-        let (low, high) = vary.bounds();
-        ((high - low) / self.step(vary) + 1e-9).floor() as i64
-    }
-
-    fn value(&self, vary: &Vary, place: i64) -> f64 {
-        let value = vary.bounds().0 + self.step(vary) * place as f64;
-        super::vary::plain(value).parse().unwrap_or(value)
-    }
-
-    /// The numbers of now, or the nearest to them within the ranges; the middle for formulas.
-    fn now(&self) -> Result<Point, Error> {
-        let place = |vary: &Vary| {
-            let (low, high) = vary.bounds();
-            let now = vary.value_now(self.game)?.unwrap_or((low + high) / 2.0).clamp(low, high);
-            Ok((((now - low) / self.step(vary)).round() as i64).clamp(0, self.steps(vary)))
+    fn run(mut self) -> Result<Tuning, Error> {
+        if let Some(met) = self.look_at_now()? {
+            return self.report(Some(met), SearchEnd::Complete);
+        }
+        let numbers = self.varied.len();
+        let around: Vec<Place> = match numbers {
+            1 => (0..5).map(|index| vec![f64::from(index) / 4.0]).collect(),
+            _ => (0..4 + 6 * numbers).map(|index| self.scattered(index)).collect(),
         };
-        self.varied.iter().map(place).collect()
-    }
-
-    fn changes(&self, point: &Point) -> Result<Vec<crate::text::Override>, Error> {
-        let set = |(vary, place): (&Vary, &i64)| vary.at(self.game, self.value(vary, *place));
-        self.varied.iter().zip(point).map(set).collect()
-    }
-
-    fn moved(&self, point: &Point) -> f64 {
-        let shares = self.varied.iter().zip(point.iter().zip(&self.start));
-        let squares = shares.map(|(vary, (to, from))| {
-            let share = (to - from) as f64 / self.steps(vary).max(1) as f64;
-            share * share
-        });
-        squares.sum::<f64>().sqrt()
-    }
-
-    fn worth(&mut self, stage: usize, point: &Point) -> Result<Worth, Error> {
-        self.race(stage, point, Worth { missed: f64::INFINITY, moved: f64::INFINITY })
-    }
-
-    /// The same beside a point that is known: fights end as soon as it is clear that this one is not better, or that it
-    /// meets the goals. All points fight on the same seeds, so that what chance does to both hardly matters.
-    fn race(&mut self, stage: usize, point: &Point, rival: Worth) -> Result<Worth, Error> {
-        let moved = self.moved(point);
-        if let Some(missed) = self.looked.get(&(stage, point.clone())) {
-            return Ok(Worth { missed: *missed, moved });
-        }
-        // Whatever it meets, the other one meets with less change.
-        if rival.missed == 0.0 && moved >= rival.moved {
-            return Ok(Worth { missed: 0.0, moved });
-        }
-        if self.is_over() {
-            return Ok(Worth { missed: f64::INFINITY, moved });
-        }
-        let trials = STAGES.get(stage).copied().unwrap_or(self.last);
-        let variant = self.game.variant(&self.changes(point)?)?.measured(self.encounter, &self.measures)?;
-        let mut running = Running::new(&variant);
-        let mut missed = f64::INFINITY;
-        for part in [16, 4, 1] {
-            let fights = (trials / part).max(FEWEST).min(trials);
-            running.run_to(&self.crew, fights)?;
-            if self.crew.is_stopped() {
-                return Ok(Worth { missed: f64::INFINITY, moved });
-            }
-            let figures = running.figures(Confidence::default());
-            let pairs = || self.goals.iter().zip(&figures);
-            missed = pairs().map(|(goal, figure)| goal.miss(figure)).sum();
-            let at_least: f64 = pairs().map(|(goal, figure)| goal.misses_at_least(figure)).sum();
-            let is_met = pairs().all(|(goal, figure)| goal.is_surely_met(figure));
-            let worth = Worth { missed, moved };
-            if self.best.as_ref().is_none_or(|best| worth < best.worth || (worth == best.worth && fights > best.fights))
-            {
-                let values = self.varied.iter().zip(point).map(|(vary, place)| self.value(vary, *place)).collect();
-                self.best = Some(Best { worth, values, figures, fights });
-            }
-            if is_met || at_least > rival.missed {
-                break;
+        self.look_around(around)?;
+        let (mut is_spread_out, mut checks) = (false, 0);
+        while !self.is_over() && self.seen.len() < MOST_POINTS && self.proofs < PROOFS {
+            let outlook = self.outlook();
+            let (answer, merit) = self.best(self.finer, &|place| outlook.merit(place, self.moved(place)));
+            let is_ready = merit > 0.0;
+            let reach = if is_ready { self.moved(&answer) - AS_GOOD } else { self.farthest() + 0.25 };
+            let (next, gain) = self.best(self.finer, &|place| outlook.gain(place, reach - self.moved(place)));
+            let spent = self.crew.done() as f64 / self.proof_length() as f64;
+            if is_ready && gain < SMALL * (1.0 + 3.0 * (spent - 0.75).max(0.0)) {
+                if let Some(between) = self.not_looked_at_before(&answer).filter(|_| checks < CHECKS) {
+                    checks += 1;
+                    self.look(&between, FIRST)?;
+                    continue;
+                }
+                let proof = self.prove(answer)?;
+                if self.is_met(&proof.figures) {
+                    return self.report(Some(proof), SearchEnd::Complete);
+                }
+            } else if !is_ready && self.fights_of(&next) >= self.proof_length() / 2 && self.is_too_coarse(&outlook) {
+                self.finer *= 10.0;
+            } else if is_ready || gain >= HOPELESS {
+                self.look(&next, outlook.fights_at(&next).clamp(FIRST, self.proof_length() / 2))?;
+            } else if self.is_too_coarse(&outlook) {
+                self.finer *= 10.0;
+            } else if !is_spread_out {
+                is_spread_out = true;
+                let first = self.seen.len();
+                self.look_around((first..first + 8 + 8 * numbers).map(|index| self.scattered(index)).collect())?;
+            } else {
+                let nearest = self.nearest()?;
+                let proof = if self.is_over() { None } else { Some(self.prove(nearest)?) };
+                return self.report(proof, SearchEnd::Complete);
             }
         }
-        self.points += u64::from(stage == 0 || !self.looked.contains_key(&(0, point.clone())));
-        self.looked.insert((stage, point.clone()), missed);
-        Ok(Worth { missed, moved })
+        let outlook = self.outlook();
+        let (answer, _) = self.best(self.finer, &|place| outlook.merit(place, self.moved(place)));
+        let proof = if self.crew.is_stopped() { None } else { Some(self.prove(answer)?) };
+        self.report(proof, SearchEnd::UsedUp)
     }
 
     /// Whether the search has to end with what it has: it was stopped, or has used its fights up.
     fn is_over(&self) -> bool {
-        self.crew.is_stopped() || self.crew.done() >= self.fights
+        self.crew.is_stopped() || self.crew.done() >= self.plan.fights
     }
 
-    /// The best so far, by the search's own figures, without a proof.
-    fn so_far(self) -> Result<Tuning, Error> {
-        let Some(best) = self.best else { return Err(Error::Stopped) };
-        let goals_met: Vec<bool> =
-            self.goals.iter().zip(&best.figures).map(|(goal, figure)| goal.holds(figure)).collect();
-        let number = |(vary, value): (&Vary, &f64)| {
-            Ok(TunedNumber { path: vary.path.clone(), scales: vary.scales, now: vary.now(self.game)?, value: *value })
-        };
-        Ok(Tuning {
-            encounter: self.encounter.to_owned(),
-            goals: self.goals.iter().map(|goal| goal.text.clone()).collect(),
-            met: false,
-            numbers: self.varied.iter().zip(&best.values).map(number).collect::<Result<_, Error>>()?,
-            before: best.figures.clone(),
-            after: best.figures,
-            goals_met,
-            trials: best.fights,
-            points: self.points,
-            searched: self.crew.done(),
-            end: SearchEnd::Stopped,
-        })
+    fn is_met(&self, figures: &[Figure]) -> bool {
+        self.goals.iter().zip(figures).all(|(goal, figure)| goal.holds(figure))
     }
 
-    fn figures(&self, point: &Point, trials: u64) -> Result<Vec<Figure>, Error> {
-        self.figures_of(&self.game.variant(&self.changes(point)?)?, trials)
-    }
-
-    fn figures_of(&self, game: &Game, trials: u64) -> Result<Vec<Figure>, Error> {
-        let variant = game.measured(self.encounter, &self.measures)?;
-        let mut running = Running::new(&variant);
-        running.run_to(&self.crew, trials)?;
-        if self.crew.is_stopped() {
-            return Err(Error::Stopped);
+    /// Begins with the values of now, if they are within the ranges, or else the nearest; the middle for formulas.
+    /// Nothing needs to be changed if the goals are met as things are.
+    fn look_at_now(&mut self) -> Result<Option<Proof>, Error> {
+        let mut is_within = true;
+        for vary in self.varied {
+            let (low, high) = vary.bounds();
+            let now = vary.value_now(self.game)?;
+            is_within &= now.is_some_and(|now| (low..=high).contains(&now));
+            let value = now.unwrap_or((low + high) / 2.0).clamp(low, high);
+            self.start.push(if high > low { (value - low) / (high - low) } else { 0.0 });
         }
-        Ok(running.figures(Confidence::default()))
-    }
-
-    /// How many fights it takes to know the figures as exactly as the goals want, for the last stage and for the proof.
-    fn needed(&self, point: &Point) -> Result<(u64, u64), Error> {
-        let figures = self.figures(point, STAGES[2])?;
-        let times =
-            self.goals.iter().zip(&figures).filter(|(_, figure)| figure.value.is_some()).map(|(goal, figure)| {
-                let times = figure.half_width() / goal.precision(figure.unit);
-                // An open interval says nothing of how many it takes.
-                if times.is_finite() { times * times } else { 1.0 }
-            });
-        let times = times.fold(1.0, f64::max);
-        let fights = (STAGES[2] as f64 * times) as u64;
-        Ok((fights.clamp(STAGES[2], MOST), fights.clamp(STAGES[2], MOST_OF_PROOF)))
-    }
-
-    /// From where things are, and from the best of what is scattered over the ranges: the one that meets the goals and
-    /// changes less is the answer.
-    fn run(&mut self) -> Result<Point, Error> {
-        let mut scattered = (self.start.clone(), Worth { missed: f64::INFINITY, moved: f64::INFINITY });
-        for index in 0..SCATTERED {
-            let point = self.scattered(index);
-            let worth = self.race(0, &point, scattered.1)?;
-            if worth < scattered.1 {
-                scattered = (point, worth);
-            }
-        }
-        let stage = STAGES.len() - 1;
-        let mut best = self.descend_to_last(self.start.clone())?;
-        if self.worth(stage, &best)?.missed > 0.0 {
-            let far = self.descend_to_last(scattered.0)?;
-            best = if self.worth(stage, &far)? < self.worth(stage, &best)? { far } else { best };
-        }
-        if self.varied.len() > 1 && !self.is_over() {
-            best = self.slide(stage, best)?;
-        }
-        if self.is_over() {
-            return Ok(self.best_point().unwrap_or(best));
-        }
-        (self.last, self.proof) = self.needed(&best)?;
-        if self.last > STAGES[2] {
-            best = self.descend(STAGES.len(), best, 256)?;
-        }
-        Ok(best)
-    }
-
-    /// The best so far as a point of the lattice of now.
-    fn best_point(&self) -> Option<Point> {
-        let place = |(vary, value): (&Vary, &f64)| {
-            (((value - vary.bounds().0) / self.step(vary)).round() as i64).clamp(0, self.steps(vary))
-        };
-        self.best.as_ref().map(|best| self.varied.iter().zip(&best.values).map(place).collect())
-    }
-
-    fn descend_to_last(&mut self, from: Point) -> Result<Point, Error> {
-        let mut best = from;
-        for (stage, part) in [4, 16, 64].into_iter().enumerate() {
-            best = self.descend(stage, best, part)?;
-        }
-        Ok(best)
-    }
-
-    /// An independent study of an answer, on seeds of its own.
-    fn prove(&self, found: &Point, trials: u64, plan: &TrialsPlan, number: u64) -> Result<Vec<Figure>, Error> {
-        let seed = (plan.seed ^ PROOF_SEED).wrapping_add(number);
-        let crew = Crew::new(&TrialsPlan { seed, ..*plan }, &|_| {});
-        let variant = self.game.variant(&self.changes(found)?)?.measured(self.encounter, &self.measures)?;
-        let mut running = Running::new(&variant);
-        running.run_to(&crew, trials)?;
-        running.something(&crew)?;
-        Ok(running.figures(Confidence::default()))
-    }
-
-    /// The point at which one goal of one number would be met, going by its proof, if that misses it: the search has other
-    /// seeds and fewer fights, and so another error.
-    fn corrected(&mut self, found: &Point, proof: &[Figure]) -> Result<Option<Point>, Error> {
-        let ([goal], [figure], [vary]) = (self.goals, proof, self.varied) else { return Ok(None) };
-        let Some(value) = figure.value.filter(|_| !goal.holds(figure) && vary.step.is_none()) else { return Ok(None) };
-        let stride = (self.steps(vary) / 64).max(1);
-        let aside = |by: i64| vec![(found[0] + by).clamp(0, self.steps(vary))];
-        let (below, above) = (aside(-stride), aside(stride));
-        let at = |point: &Point| Ok::<_, Error>(self.figures(point, STAGES[2])?[0].value);
-        let (Some(low), Some(high)) = (at(&below)?, at(&above)?) else { return Ok(None) };
-        let slope = (high - low) / (above[0] - below[0]).max(1) as f64;
-        let middle = (goal.least.max(f64::MIN) + goal.most.min(f64::MAX)) / 2.0;
-        // Far from the goal the search has found that it cannot be met.
-        let by = (middle - value) / slope;
-        if !by.is_finite() || by.abs() > stride as f64 {
+        if !is_within {
+            self.start = self.snapped(&self.start, self.finer);
+            let mut running = Running::new(&self.game.measured(self.encounter, &self.measures)?);
+            running.run_to(&self.crew, NOW)?;
+            running.something(&self.crew)?;
+            self.before = running.figures(Confidence::default());
+            self.look(&self.start.clone(), FIRST)?;
             return Ok(None);
         }
-        let places = (FINEST / self.finer) as f64;
-        let place = ((found[0] as f64 + by) * places).round() as i64;
-        (self.start[0], self.finer) = ((self.start[0] as f64 * places) as i64, FINEST);
-        self.looked.clear();
-        Ok(Some(vec![place.clamp(0, self.steps(vary))]))
-    }
-
-    fn can_be_finer(&self) -> bool {
-        self.varied.iter().any(|vary| vary.step.is_none())
-    }
-
-    /// The same point and its neighbourhood on a lattice ten times as fine.
-    fn refine(&mut self, found: &Point) -> Result<Point, Error> {
-        const TIMES: i64 = 10;
-        let finer = |point: &Point| {
-            let place = |(vary, place): (&Vary, &i64)| if vary.step.is_none() { place * TIMES } else { *place };
-            self.varied.iter().zip(point).map(place).collect::<Point>()
-        };
-        let (start, found) = (finer(&self.start), finer(found));
-        (self.start, self.finer) = (start, self.finer * TIMES);
-        self.looked.clear();
-        self.descend(STAGES.len(), found, FINENESS as i64 * self.finer / TIMES)
-    }
-
-    /// Along a ridge, on which several numbers make up for one another, to where they are changed least: each goal is taken
-    /// as a plane through what is measured nearby, and the point of all planes that is nearest to the start is tried.
-    fn slide(&mut self, stage: usize, from: Point) -> Result<Point, Error> {
-        let (mut best, mut worth) = (from.clone(), self.worth(stage, &from)?);
-        let trials = STAGES.get(stage).copied().unwrap_or(self.last);
-        for part in [16, 32, 64] {
-            if self.is_over() {
+        let mut fights = NOW;
+        for part in [4, 1, 0] {
+            self.look(&self.start.clone(), fights)?;
+            let Some(now) = self.seen.first() else { return Err(Error::Stopped) };
+            self.before.clone_from(&now.figures);
+            // What is clearly missed need not be looked at more closely.
+            let is_missed = |(goal, figure): (&Goal, &Figure)| {
+                figure.value.is_none()
+                    || figure.high.is_some_and(|high| high < goal.least)
+                    || figure.low.is_some_and(|low| low > goal.most)
+            };
+            if self.is_over() || part == 0 || self.goals.iter().zip(&now.figures).any(is_missed) {
                 break;
             }
-            let Some(point) = self.nearest_on_planes(&best, trials, part)? else { break };
-            // The planes are not quite where the measures are: a little farther and nearer is tried too.
-            for reach in [1.0, 1.03, 0.97, 1.07] {
-                let place = |(to, from): (&i64, &i64)| from + ((to - from) as f64 * reach).round() as i64;
-                let tried = point.iter().zip(&self.start).map(place);
-                let tried: Point = tried.zip(self.varied).map(|(to, vary)| to.clamp(0, self.steps(vary))).collect();
-                let other = self.race(stage, &tried, worth)?;
-                if other < worth {
-                    (best, worth) = (tried, other);
-                }
-            }
+            fights = (self.proof_length() / part).saturating_sub(now.running.trials());
         }
-        Ok(best)
+        let Some(now) = self.seen.first() else { return Err(Error::Stopped) };
+        let is_proven = now.running.trials() >= self.proof_length() && self.is_met(&now.figures);
+        let proof = || Proof { place: now.place.clone(), figures: now.figures.clone(), trials: now.running.trials() };
+        Ok((is_proven && !self.crew.is_stopped()).then(proof))
     }
 
-    fn nearest_on_planes(&mut self, at: &Point, trials: u64, part: i64) -> Result<Option<Point>, Error> {
-        let shares = |point: &Point| -> Vec<f64> {
-            let moved = self.varied.iter().zip(point.iter().zip(&self.start));
-            moved.map(|(vary, (to, from))| (to - from) as f64 / self.steps(vary).max(1) as f64).collect()
-        };
-        let here = shares(at);
-        let values =
-            |figures: Vec<Figure>| figures.into_iter().map(|figure| figure.value).collect::<Option<Vec<f64>>>();
-        let Some(now) = values(self.figures(at, trials)?) else { return Ok(None) };
-        // One row for each goal: how it changes with each number, over the whole of that number's range.
-        let mut slopes = vec![vec![0.0; self.varied.len()]; self.goals.len()];
-        for (number, vary) in self.varied.iter().enumerate() {
-            let stride = (self.steps(vary) / part).max(1);
-            let mut aside = at.clone();
-            aside[number] =
-                if at[number] + stride <= self.steps(vary) { at[number] + stride } else { at[number] - stride };
-            let over = shares(&aside)[number] - here[number];
-            let Some(there) = values(self.figures(&aside, trials)?) else { return Ok(None) };
-            for (row, (there, now)) in slopes.iter_mut().zip(there.iter().zip(&now)) {
-                row[number] = (there - now) / over;
+    fn look_around(&mut self, places: Vec<Place>) -> Result<(), Error> {
+        for place in places {
+            if !self.is_over() {
+                self.look(&self.snapped(&place, self.finer), FIRST)?;
             }
         }
-        let wanted: Vec<f64> = self
-            .goals
-            .iter()
-            .zip(&now)
-            .zip(&slopes)
-            .map(|((goal, now), row)| {
-                let middle =
-                    if goal.least.is_finite() && goal.most.is_finite() { (goal.least + goal.most) / 2.0 } else { *now };
-                middle - now + row.iter().zip(&here).map(|(slope, share)| slope * share).sum::<f64>()
-            })
-            .collect();
-        let Some(shares) = least_change(&slopes, &wanted) else { return Ok(None) };
-        let place = |((vary, share), start): ((&Vary, &f64), &i64)| {
-            let steps = self.steps(vary);
-            (start + (share * steps as f64).round() as i64).clamp(0, steps)
-        };
-        Ok(Some(self.varied.iter().zip(&shares).zip(&self.start).map(place).collect()))
+        Ok(())
     }
 
-    /// Nothing needs to be changed, if the goals are met as things are.
-    fn already_met(&mut self, plan: &TrialsPlan) -> Result<Option<Tuning>, Error> {
-        let now = self.varied.iter().map(|vary| vary.value_now(self.game)).collect::<Result<Option<Vec<f64>>, _>>()?;
-        let within = |(vary, value): (&Vary, &f64)| (vary.bounds().0..=vary.bounds().1).contains(value);
-        let Some(now) = now.filter(|now| self.varied.iter().zip(now).all(within)) else { return Ok(None) };
-        let mut running_goals = self.figures_of(self.game, STAGES[0])?;
-        let mut trials = STAGES[0];
-        for longer in [STAGES[2], plan.trials.max(STAGES[2])] {
-            // What is clearly missed need not be looked at more closely.
-            let missed = |(goal, figure): (&Goal, &Figure)| {
-                figure.high.is_some_and(|high| high < goal.least) || figure.low.is_some_and(|low| low > goal.most)
+    /// More fights at a point. Different points fight on different seeds, so that the model evens out what is chance.
+    fn look(&mut self, place: &Place, fights: u64) -> Result<(), Error> {
+        let index = match self.seen.iter().position(|seen| seen.place == *place) {
+            Some(index) => index,
+            None => {
+                let first = (self.seen.len() as u64) << 32;
+                let running = Running::starting_at(&self.variant(place)?, first);
+                self.seen.push(Seen { place: place.clone(), running, figures: Vec::new() });
+                self.seen.len() - 1
+            }
+        };
+        let seen = &mut self.seen[index];
+        // A few more would hardly show.
+        let fights = fights.max(seen.running.trials() / 2);
+        seen.running.run_to(&self.crew, seen.running.trials() + fights)?;
+        seen.figures = seen.running.figures(Confidence::default());
+        if seen.running.trials() == 0 {
+            self.seen.remove(index);
+        }
+        Ok(())
+    }
+
+    fn fights_of(&self, place: &Place) -> u64 {
+        self.seen.iter().find(|seen| seen.place == *place).map_or(0, |seen| seen.running.trials())
+    }
+
+    fn variant(&self, place: &Place) -> Result<super::Variant, Error> {
+        let set = |(vary, share): (&Vary, &f64)| vary.at(self.game, value(vary, *share));
+        let changes = self.varied.iter().zip(place).map(set).collect::<Result<Vec<_>, Error>>()?;
+        self.game.variant(&changes)?.measured(self.encounter, &self.measures)
+    }
+
+    /// What is known of all goals by now.
+    fn outlook(&self) -> Outlook {
+        let proof = self.proof_length() as f64;
+        let prospect = |(index, goal): (usize, &Goal)| {
+            let mut known = Vec::with_capacity(self.seen.len());
+            for Seen { place, figures, .. } in &self.seen {
+                known.push(Known { place, figure: &figures[index], error: error_of(&figures[index]) });
+            }
+            let one = nearest_to(goal, index, &self.seen).map_or(0.0, |nearest| variance_of_one(nearest, index));
+            Prospect::of(goal, &known, one, proof)
+        };
+        Outlook { prospects: self.goals.iter().enumerate().map(prospect).collect() }
+    }
+
+    /// Fights until the interval of each goal's figure is no wider than what the goal allows.
+    fn proof_length(&self) -> u64 {
+        let z = Confidence::default().z();
+        let needed = |(index, goal): (usize, &Goal)| {
+            let Some(nearest) = nearest_to(goal, index, &self.seen) else { return 0.0 };
+            let times = z / goal.tolerance(nearest.figures[index].unit);
+            variance_of_one(nearest, index) * times * times
+        };
+        let needed = self.goals.iter().enumerate().map(needed).fold(0.0, f64::max);
+        (needed as u64).max(self.plan.study.trials).min(MOST_OF_PROOF)
+    }
+
+    /// The middle of the way from an answer to the nearest smaller change that was looked at, unless that is close: what comes
+    /// in steps may be met there already, and a smooth model does not expect it.
+    fn not_looked_at_before(&self, answer: &Place) -> Option<Place> {
+        let moved = self.moved(answer);
+        let smaller = self.seen.iter().filter(|seen| self.moved(&seen.place) < moved);
+        let apart = |seen: &Seen| {
+            let squares = answer.iter().zip(&seen.place).map(|(a, b)| (a - b) * (a - b));
+            squares.sum::<f64>().sqrt()
+        };
+        let near = smaller.map(apart).fold(f64::INFINITY, f64::min);
+        let part = 0.5 * near.min(moved) / moved;
+        let between: Place = answer.iter().zip(&self.start).map(|(at, start)| at + part * (start - at)).collect();
+        let between = self.snapped(&between, self.finer);
+        (near > 0.01 && self.seen.iter().all(|seen| seen.place != between) && between != *answer).then_some(between)
+    }
+
+    /// Whether a finer lattice has a point that meets the goals.
+    fn is_too_coarse(&self, outlook: &Outlook) -> bool {
+        self.finer < FINEST
+            && self.varied.iter().any(|vary| vary.step.is_none())
+            && self.best(FINEST, &|place| outlook.merit(place, self.moved(place))).1 > 0.0
+    }
+
+    /// An independent study of an answer, on seeds of its own; it ends early where it surely fails. The search learns from it.
+    fn prove(&mut self, place: Place) -> Result<Proof, Error> {
+        let seed = (self.plan.study.seed ^ PROOF_SEED).wrapping_add(self.proofs);
+        let crew = Crew::new(&TrialsPlan { seed, ..self.plan.study }, &|_| {});
+        let mut running = Running::new(&self.variant(&place)?);
+        let length = self.proof_length();
+        for part in [4, 2, 1] {
+            running.run_to(&crew, length / part)?;
+            running.something(&crew)?;
+            let figures = running.figures(Confidence::default());
+            let surely_fails = |(goal, figure): (&Goal, &Figure)| {
+                let half = 1.5 * figure.half_width();
+                figure.value.is_none_or(|value| value + half < goal.least || value - half > goal.most)
             };
-            if self.goals.iter().zip(&running_goals).any(missed) {
-                return Ok(None);
+            if crew.is_stopped() || self.goals.iter().zip(&figures).any(surely_fails) {
+                break;
             }
-            (running_goals, trials) = (self.figures_of(self.game, longer)?, longer);
         }
-        if !self.goals.iter().zip(&running_goals).all(|(goal, figure)| goal.holds(figure)) {
-            return Ok(None);
+        self.proofs += 1;
+        let (figures, trials) = (running.figures(Confidence::default()), running.trials());
+        self.seen.push(Seen { place: place.clone(), running, figures: figures.clone() });
+        Ok(Proof { place, figures, trials })
+    }
+
+    /// Where the goals are missed by least, looked for where the model hopes most.
+    fn nearest(&mut self) -> Result<Place, Error> {
+        for _ in 0..NEAREST {
+            let outlook = self.outlook();
+            let (next, _) = self.best(self.finer, &|place| -outlook.miss(place, 1.0) - AS_GOOD * self.moved(place));
+            if self.is_over() || self.fights_of(&next) >= 16 * FIRST {
+                break;
+            }
+            self.look(&next, 4 * FIRST)?;
         }
-        let number = |(vary, value): (&Vary, f64)| {
-            Ok(TunedNumber { path: vary.path.clone(), scales: vary.scales, now: vary.now(self.game)?, value })
-        };
-        Ok(Some(Tuning {
-            encounter: self.encounter.to_owned(),
-            goals: self.goals.iter().map(|goal| goal.text.clone()).collect(),
-            met: true,
-            numbers: self.varied.iter().zip(now).map(number).collect::<Result<_, Error>>()?,
-            before: running_goals.clone(),
-            after: running_goals,
-            goals_met: vec![true; self.goals.len()],
-            trials,
-            points: 1,
-            searched: self.crew.done(),
-            end: SearchEnd::Complete,
-        }))
+        let outlook = self.outlook();
+        Ok(self.best(self.finer, &|place| -outlook.miss(place, 0.0) - AS_GOOD * self.moved(place)).0)
+    }
+
+    /// How far a point is from the values of now.
+    fn moved(&self, place: &Place) -> f64 {
+        let squares = place.iter().zip(&self.start).map(|(to, from)| (to - from) * (to - from));
+        squares.sum::<f64>().sqrt()
+    }
+
+    /// How far a point can be from them.
+    fn farthest(&self) -> f64 {
+        self.start.iter().map(|from| from.max(1.0 - from) * from.max(1.0 - from)).sum::<f64>().sqrt()
     }
 
     /// Spread evenly over the ranges: multiples of the golden ratio and its kin (a Kronecker sequence).
-    fn scattered(&self, index: usize) -> Point {
+    fn scattered(&self, index: usize) -> Place {
         const TURNS: [f64; 4] =
             [0.618_033_988_749_895, 0.754_877_666_246_693, 0.569_840_290_998_053, 0.819_172_513_396_164];
-        let place = |(number, vary): (usize, &Vary)| {
-            let share = ((index + 1) as f64 * TURNS[number % TURNS.len()]).fract();
-            (share * self.steps(vary) as f64).round() as i64
-        };
-        self.varied.iter().enumerate().map(place).collect()
+        (0..self.varied.len()).map(|number| ((index + 1) as f64 * TURNS[number % TURNS.len()]).fract()).collect()
     }
 
-    /// Walks to whichever neighbour is better, along each number and along the way back to the start, with
-    /// shorter and shorter steps.
-    fn descend(&mut self, stage: usize, from: Point, part: i64) -> Result<Point, Error> {
-        let mut best = from;
-        let mut worth = self.worth(stage, &best)?;
-        let mut strides: Vec<i64> = self.varied.iter().map(|vary| (self.steps(vary) / part).max(1)).collect();
-        // The first stages need not find more than where to go on.
-        let parts = [64, 200].get(stage).copied().unwrap_or(i64::MAX);
-        let least: Vec<i64> = self.varied.iter().map(|vary| (self.steps(vary) / parts).max(1)).collect();
+    /// The nearest point of the lattice.
+    fn snapped(&self, place: &Place, finer: f64) -> Place {
+        let snap = |(vary, share): (&Vary, &f64)| {
+            let ((low, high), step) = (vary.bounds(), step(vary, finer));
+            let most = ((high - low) / step + 1e-9).floor();
+            let place = (share * (high - low) / step).round().clamp(0.0, most);
+            if high > low { (plain(low + step * place) - low) / (high - low) } else { 0.0 }
+        };
+        self.varied.iter().zip(place).map(snap).collect()
+    }
+
+    /// The point of the lattice with the greatest score: scattered ones and those seen are tried, and the best improved.
+    fn best(&self, finer: f64, score: &(dyn Fn(&Place) -> f64 + Sync)) -> (Place, f64) {
+        let count = CANDIDATES * self.varied.len();
+        let first = self.seen.len() * count;
+        let scattered = (first..first + count).map(|index| self.snapped(&self.scattered(index), finer));
+        let places: Vec<Place> = scattered.chain(self.seen.iter().map(|seen| seen.place.clone())).collect();
+        let worth = |place: Place| {
+            let worth = score(&place);
+            (place, worth)
+        };
+        let mut tried: Vec<(Place, f64)> = self.crew.install(|| places.into_par_iter().map(worth).collect());
+        tried.sort_by(|a, b| b.1.total_cmp(&a.1));
+        tried.truncate(IMPROVED);
+        let climb = |(place, worth)| self.climb(place, worth, finer, score);
+        let improved: Vec<_> = self.crew.install(|| tried.into_par_iter().map(climb).collect());
+        let first = (self.start.clone(), f64::NEG_INFINITY);
+        let better = |best: (Place, f64), other: (Place, f64)| if other.1 > best.1 { other } else { best };
+        improved.into_iter().fold(first, better)
+    }
+
+    /// Walks to whichever neighbour is better, along each number and along the way back to the start, with shorter and
+    /// shorter steps.
+    fn climb(&self, from: Place, worth: f64, finer: f64, score: &(dyn Fn(&Place) -> f64 + Sync)) -> (Place, f64) {
+        let least: Vec<f64> = self.varied.iter().map(|vary| width_of_step(vary, finer)).collect();
+        let (mut best, mut worth, mut stride) = (from, worth, 1.0 / 16.0);
         loop {
-            let mut moved = false;
-            for point in self.neighbours(&best, &strides) {
-                let other = self.race(stage, &point, worth)?;
-                if other < worth {
-                    (best, worth, moved) = (point, other, true);
+            let before = worth;
+            let home =
+                best.iter().zip(&self.start).map(|(at, start)| at + (start - at).clamp(-stride, stride)).collect();
+            let mut others: Vec<Place> = vec![home];
+            for (number, least) in least.iter().enumerate() {
+                for way in [-1.0, 1.0] {
+                    let mut other = best.clone();
+                    other[number] = (other[number] + way * least.max(stride)).clamp(0.0, 1.0);
+                    others.push(other);
                 }
             }
-            if self.is_over() {
-                return Ok(best);
-            }
-            if !moved {
-                if strides.iter().zip(&least).all(|(stride, least)| stride <= least) {
-                    return Ok(best);
+            for other in others {
+                let other = self.snapped(&other, finer);
+                let found = score(&other);
+                if found > worth {
+                    (best, worth) = (other, found);
                 }
-                strides.iter_mut().zip(&least).for_each(|(stride, least)| *stride = (*stride / 2).max(*least));
+            }
+            if worth <= before {
+                if least.iter().all(|least| stride <= *least) {
+                    return (best, worth);
+                }
+                stride /= 2.0;
             }
         }
     }
 
-    fn neighbours(&self, point: &Point, strides: &[i64]) -> Vec<Point> {
-        let mut found = Vec::new();
-        let mut push = |other: Point| {
-            if other != *point && !found.contains(&other) {
-                found.push(other);
-            }
+    /// The proven answer; if it was stopped before, the best that was seen.
+    fn report(self, proof: Option<Proof>, end: SearchEnd) -> Result<Tuning, Error> {
+        let end = if self.crew.is_stopped() || proof.is_none() { SearchEnd::Stopped } else { end };
+        let miss = |seen: &Seen| misses(self.goals, &seen.figures);
+        let better = |a: &&Seen, b: &&Seen| {
+            miss(a).total_cmp(&miss(b)).then(self.moved(&a.place).total_cmp(&self.moved(&b.place)))
         };
-        let home = point.iter().zip(&self.start).zip(strides);
-        push(home.map(|((at, start), stride)| at + (start - at).clamp(-stride, *stride)).collect());
-        for (number, vary) in self.varied.iter().enumerate() {
-            for way in [-1, 1] {
-                let mut other = point.clone();
-                other[number] = (point[number] + way * strides[number]).clamp(0, self.steps(vary));
-                push(other);
-            }
-        }
-        found
+        let best = || {
+            let best = self.seen.iter().min_by(better)?;
+            Some(Proof { place: best.place.clone(), figures: best.figures.clone(), trials: best.running.trials() })
+        };
+        let is_proven = end != SearchEnd::Stopped;
+        let Some(answer) = (if is_proven { proof } else { best() }) else { return Err(Error::Stopped) };
+        let number = |(vary, share): (&Vary, &f64)| {
+            let (path, now) = (vary.path.clone(), vary.now(self.game)?);
+            Ok(TunedNumber { path, scales: vary.scales, now, value: value(vary, *share) })
+        };
+        let goals_met: Vec<bool> =
+            self.goals.iter().zip(&answer.figures).map(|(goal, figure)| goal.holds(figure)).collect();
+        Ok(Tuning {
+            encounter: self.encounter.to_owned(),
+            goals: self.goals.iter().map(|goal| goal.text.clone()).collect(),
+            met: is_proven && goals_met.iter().all(|met| *met),
+            numbers: self.varied.iter().zip(&answer.place).map(number).collect::<Result<_, Error>>()?,
+            before: if self.before.is_empty() { answer.figures.clone() } else { self.before },
+            after: answer.figures,
+            goals_met,
+            trials: answer.trials,
+            points: self.seen.len() as u64 - self.proofs,
+            searched: self.crew.done(),
+            end,
+        })
     }
+}
+
+/// How far figures miss all goals together.
+fn misses(goals: &[Goal], figures: &[Figure]) -> f64 {
+    let miss = |(goal, figure): (&Goal, &Figure)| figure.value.map_or(1e6, |value| goal.miss(value, figure.unit));
+    goals.iter().zip(figures).map(miss).sum()
+}
+
+/// What was seen nearest to a goal: what varies there varies in the proof.
+fn nearest_to<'a>(goal: &Goal, index: usize, seen: &'a [Seen]) -> Option<&'a Seen> {
+    let miss = |seen: &Seen| {
+        let figure = &seen.figures[index];
+        figure.value.filter(|_| figure.half_width().is_finite()).map(|value| goal.miss(value, figure.unit))
+    };
+    let known = seen.iter().filter_map(|seen| Some((miss(seen)?, seen)));
+    known.min_by(|a, b| a.0.total_cmp(&b.0).then(b.1.running.trials().cmp(&a.1.running.trials()))).map(|(_, seen)| seen)
+}
+
+/// The variance of a single fight's share in a figure.
+fn variance_of_one(seen: &Seen, index: usize) -> f64 {
+    let error = error_of(&seen.figures[index]);
+    error * error * seen.running.trials() as f64
+}
+
+/// The standard error of a figure, from its interval.
+fn error_of(figure: &Figure) -> f64 {
+    figure.half_width() / Confidence::default().z()
+}
+
+fn step(vary: &Vary, finer: f64) -> f64 {
+    let (low, high) = vary.bounds();
+    vary.step.unwrap_or_else(|| tidy((high - low) / FINENESS) / finer)
+}
+
+fn width_of_step(vary: &Vary, finer: f64) -> f64 {
+    let (low, high) = vary.bounds();
+    if high > low { step(vary, finer) / (high - low) } else { 1.0 }
+}
+
+fn value(vary: &Vary, share: f64) -> f64 {
+    let (low, high) = vary.bounds();
+    plain(low + share * (high - low))
+}
+
+fn plain(value: f64) -> f64 {
+    super::vary::plain(value).parse().unwrap_or(value)
 }
 
 /// The next greater of 1, 2 or 5 times a power of ten.
@@ -647,30 +582,4 @@ fn tidy(value: f64) -> f64 {
         .map(|digit| digit * power)
         .find(|one| *one >= value * (1.0 - 1e-9))
         .unwrap_or(value)
-}
-
-/// The least x (by its squares) with `rows · x = wanted`: x = Aᵀ (A Aᵀ)⁻¹ wanted, the inverse by elimination with pivots.
-/// Nothing where the rows depend on one another.
-fn least_change(rows: &[Vec<f64>], wanted: &[f64]) -> Option<Vec<f64>> {
-    let inner = |a: &[f64], b: &[f64]| a.iter().zip(b).map(|(a, b)| a * b).sum::<f64>();
-    let mut left: Vec<Vec<f64>> = rows.iter().map(|a| rows.iter().map(|b| inner(a, b)).collect()).collect();
-    let mut right = wanted.to_vec();
-    let size = right.len();
-    for column in 0..size {
-        let pivot = (column..size).max_by(|a, b| left[*a][column].abs().total_cmp(&left[*b][column].abs()))?;
-        left.swap(column, pivot);
-        right.swap(column, pivot);
-        if left[column][column].abs() < 1e-12 {
-            return None;
-        }
-        for row in (0..size).filter(|row| *row != column) {
-            let factor = left[row][column] / left[column][column];
-            let pivot = left[column].clone();
-            left[row].iter_mut().zip(&pivot).for_each(|(one, above)| *one -= factor * above);
-            right[row] -= factor * right[column];
-        }
-    }
-    let weights: Vec<f64> = (0..size).map(|row| right[row] / left[row][row]).collect();
-    let numbers = rows.first().map_or(0, Vec::len);
-    Some((0..numbers).map(|number| rows.iter().zip(&weights).map(|(row, weight)| row[number] * weight).sum()).collect())
 }

@@ -1,0 +1,193 @@
+//! What is known of the goals of a search at any values of its numbers.
+
+use std::f64::consts::FRAC_1_SQRT_2;
+
+use statrs::function::erf::erfc;
+
+use super::goals::Goal;
+use super::ledger::Figure;
+use super::statistics::Confidence;
+use super::surrogate::{Observation, Surrogate};
+use crate::measures::Unit;
+
+/// Standard errors of the proof by which an answer keeps away from the bounds of its goals: nine of ten proofs hold.
+const AWAY: f64 = 1.28;
+/// At most this part of what a goal allows.
+const MOST_AWAY: f64 = 0.75;
+/// How likely a proof has to hold before it is begun. A failed one is not lost, so waiting for more costs more.
+const READY: f64 = 0.6;
+/// The same where an answer is nearer to the bounds.
+const SURE: f64 = 0.75;
+/// Errors of the proof within which a figure need not be known more exactly.
+const KNOWN: f64 = 0.7;
+/// The logarithm of a probability below which distances count instead.
+const UNLIKELY: f64 = -27.0;
+
+/// A figure at a point, which is given as shares of the ranges, with its standard error.
+pub(super) struct Known<'a> {
+    pub(super) place: &'a [f64],
+    pub(super) figure: &'a Figure,
+    pub(super) error: f64,
+}
+
+/// All goals.
+pub(super) struct Outlook {
+    pub(super) prospects: Vec<Prospect>,
+}
+
+/// One goal. Shares are modelled by the logarithm of their odds, in which numbers add up.
+pub(super) struct Prospect {
+    goal: Goal,
+    unit: Unit,
+    /// Nothing where no fight had anything to say.
+    figure: Option<Surrogate>,
+    /// Whether there is a figure at all, if it is so at some points only.
+    presence: Option<Surrogate>,
+    /// The variance of one fight, and of the proof.
+    one: f64,
+    proof: f64,
+}
+
+impl Prospect {
+    /// From the figures of one goal, the variance of one fight, and the number of fights of a proof.
+    pub(super) fn of(goal: &Goal, known: &[Known<'_>], one: f64, fights: f64) -> Self {
+        let unit = known.first().map_or(Unit::Share, |known| known.figure.unit);
+        let seen = |known: &Known<'_>| {
+            let Figure { value: Some(value), low, high, trials, .. } = *known.figure else { return None };
+            // What is known to be certain is as far away as can be.
+            let end = if known.error > 0.0 { 0.5 / (trials as f64 + 1.0) } else { 1e-9 };
+            let on_scale = |value: f64| if unit == Unit::Share { odds(value.clamp(end, 1.0 - end)) } else { value };
+            let at = on_scale(value);
+            let half = low.zip(high).map(|(low, high)| (on_scale(high) - at).max(at - on_scale(low)));
+            let error = half.map_or(10.0 * goal.size(unit), |half| half / Confidence::default().z());
+            Some(Observation { place: known.place.to_vec(), value: at, variance: error * error })
+        };
+        let observations: Vec<Observation> = known.iter().filter_map(seen).collect();
+        let is_present = |known: &Known<'_>| Observation {
+            place: known.place.to_vec(),
+            value: if known.figure.value.is_some() { 1.0 } else { 0.0 },
+            variance: 0.01,
+        };
+        let is_partial = observations.len() < known.len() && !observations.is_empty();
+        let presence =
+            if is_partial { Surrogate::fit(&known.iter().map(is_present).collect::<Vec<_>>()) } else { None };
+        Self { goal: goal.clone(), unit, figure: Surrogate::fit(&observations), presence, one, proof: one / fights }
+    }
+
+    /// The value of the model for a value of the figure.
+    fn on_scale(&self, value: f64) -> f64 {
+        match self.unit {
+            Unit::Share if value <= 0.0 => f64::NEG_INFINITY,
+            Unit::Share if value >= 1.0 => f64::INFINITY,
+            Unit::Share => odds(value),
+            _ => value,
+        }
+    }
+
+    fn off_scale(&self, value: f64) -> f64 {
+        if self.unit == Unit::Share { 1.0 / (1.0 + libm::exp(-value)) } else { value }
+    }
+
+    /// How many times an error of the figure is greater on the model's scale.
+    fn slope(&self, value: f64) -> f64 {
+        if self.unit != Unit::Share {
+            return 1.0;
+        }
+        let share = self.off_scale(value).clamp(1e-6, 1.0 - 1e-6);
+        1.0 / (share * (1.0 - share))
+    }
+
+    /// The bounds, and those from which chance in the proof is kept away.
+    fn bounds(&self) -> ((f64, f64), (f64, f64)) {
+        let Goal { least, most, .. } = self.goal;
+        let away = (AWAY * self.proof.sqrt()).min(MOST_AWAY * self.goal.tolerance(self.unit));
+        ((self.on_scale(least), self.on_scale(most)), (self.on_scale(least + away), self.on_scale(most - away)))
+    }
+
+    fn is_present(&self, place: &[f64]) -> f64 {
+        let Some(presence) = &self.presence else { return 1.0 };
+        let (value, variance) = presence.at(place);
+        below((value - 0.5) / variance.sqrt())
+    }
+}
+
+impl Outlook {
+    /// More than 0 where the goals are expected to be met and a proof would show it, the more the less is changed; below 0 the
+    /// logarithm of how likely a proof would.
+    pub(super) fn merit(&self, place: &[f64], moved: f64) -> f64 {
+        let (mut is_inside, mut passes, mut far) = (true, 1.0, 0.0);
+        for prospect in &self.prospects {
+            let Some((value, variance)) = prospect.figure.as_ref().map(|figure| figure.at(place)) else {
+                return 2.0 * UNLIKELY;
+            };
+            let ((least, most), (low, high)) = prospect.bounds();
+            is_inside &= (low..=high).contains(&value);
+            let slope = prospect.slope(value);
+            let error = (variance + prospect.proof * slope * slope).sqrt();
+            passes *= (below((most - value) / error) - below((least - value) / error)) * prospect.is_present(place);
+            let beyond = (least - value).max(value - most).max(0.0) / error;
+            far += beyond * beyond;
+        }
+        if passes >= if is_inside { READY } else { SURE } {
+            return 100.0 - moved;
+        }
+        let likely = libm::log(passes);
+        if likely > UNLIKELY { likely.min(0.0) } else { UNLIKELY - far }
+    }
+
+    /// How much smaller the change becomes with a point, by how possible it is that it meets the goals; `by` is what it would
+    /// gain.
+    pub(super) fn gain(&self, place: &[f64], by: f64) -> f64 {
+        if by <= 0.0 {
+            return by;
+        }
+        let mut hope = 1.0;
+        for prospect in &self.prospects {
+            let Some((value, variance)) = prospect.figure.as_ref().map(|figure| figure.at(place)) else { continue };
+            let (_, (low, high)) = prospect.bounds();
+            let error = variance.sqrt();
+            // Chance in the proof decides what is left in doubt.
+            let is_known = error < KNOWN * prospect.proof.sqrt() * prospect.slope(value);
+            if is_known && !(low..=high).contains(&value) {
+                return 0.0;
+            }
+            hope *= below((value - low) / error) * below((high - value) / error) * prospect.is_present(place);
+        }
+        hope * by
+    }
+
+    /// How far the goals are missed, in large steps, if so many errors of the model are in their favour.
+    pub(super) fn miss(&self, place: &[f64], errors: f64) -> f64 {
+        let miss = |prospect: &Prospect| {
+            let Some((value, variance)) = prospect.figure.as_ref().map(|figure| figure.at(place)) else { return 10.0 };
+            let favour = errors * variance.sqrt();
+            let (low, high) = (prospect.off_scale(value - favour), prospect.off_scale(value + favour));
+            let nearest = prospect.goal.least.max(low).min(high).min(prospect.goal.most.max(low));
+            prospect.goal.miss(nearest, prospect.unit) + 10.0 * (1.0 - prospect.is_present(place))
+        };
+        self.prospects.iter().map(miss).sum()
+    }
+
+    /// Fights after which twice as much is known at a point of the goals that are in doubt there.
+    pub(super) fn fights_at(&self, place: &[f64]) -> u64 {
+        let fights = |prospect: &Prospect| {
+            let (value, variance) = prospect.figure.as_ref()?.at(place);
+            let (_, (low, high)) = prospect.bounds();
+            let error = variance.sqrt();
+            let inside = below((value - low) / error).min(below((high - value) / error));
+            let slope = prospect.slope(value);
+            let is_in_doubt = (0.02..0.98).contains(&inside);
+            is_in_doubt.then_some(2.0 * prospect.one * slope * slope / variance)
+        };
+        self.prospects.iter().filter_map(fights).fold(0.0, f64::max) as u64
+    }
+}
+
+fn odds(share: f64) -> f64 {
+    libm::log(share / (1.0 - share))
+}
+
+/// The standard normal distribution.
+fn below(value: f64) -> f64 {
+    erfc(-value * FRAC_1_SQRT_2) / 2.0
+}

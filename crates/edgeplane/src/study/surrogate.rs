@@ -1,0 +1,201 @@
+//! A model of a figure over the ranges of the varied numbers, from the fights at some points: regression by a Gaussian process.
+//!
+//! The figure is a plane plus a smooth deviation (Matérn, ν = 5/2, with a length for each number) plus a roughness of
+//! its own at each point, for what comes in steps. The sizes of these are those that make the observations likeliest.
+//! Source: Rasmussen and Williams, Gaussian Processes for Machine Learning (2006), equations 2.25, 2.26, 2.30 and 4.17.
+
+/// A figure at a point: the point as shares of the ranges, the estimate, and the square of its standard error.
+#[derive(Clone, Debug)]
+pub(super) struct Observation {
+    pub(super) place: Vec<f64>,
+    pub(super) value: f64,
+    pub(super) variance: f64,
+}
+
+/// The sizes of what the model consists of, as shares of the spread of the observations.
+#[derive(Clone, Debug)]
+struct Shape {
+    smooth: f64,
+    lengths: Vec<f64>,
+    rough: f64,
+}
+
+/// Sizes that are tried, beginning with the first.
+const SMOOTH: [f64; 6] = [0.1, 0.01, 0.001, 0.3, 1.0, 3.0];
+const LENGTHS: [f64; 7] = [1.0, 2.0, 0.5, 0.25, 0.12, 0.06, 0.03];
+const ROUGH: [f64; 5] = [0.0, 1e-4, 1e-3, 1e-2, 0.1];
+/// What a length and the square of the deviations are taken to be before anything is known, and how many times more or less
+/// is still usual (as a logarithm). With few observations a rough model is the careful one: it is less sure between them.
+const USUAL_LENGTH: (f64, f64) = (0.35, 1.0);
+const USUAL_SMOOTH: (f64, f64) = (1.0, 1.5);
+/// Variances of the plane: its height in the middle, and its slope over the whole of a range.
+const HEIGHT: f64 = 9.0;
+const SLOPE: f64 = 16.0;
+
+/// The model.
+#[derive(Debug)]
+pub(super) struct Surrogate {
+    places: Vec<Vec<f64>>,
+    shape: Shape,
+    /// What the observations are measured from, and in.
+    centre: f64,
+    spread: f64,
+    lower: Lower,
+    weights: Vec<f64>,
+}
+
+impl Surrogate {
+    /// The likeliest model of some observations.
+    pub(super) fn fit(observations: &[Observation]) -> Option<Self> {
+        let count = observations.len() as f64;
+        let numbers = observations.first()?.place.len();
+        let centre = observations.iter().map(|one| one.value).sum::<f64>() / count;
+        let squares = observations.iter().map(|one| (one.value - centre) * (one.value - centre)).sum::<f64>() / count;
+        let spread = if squares > 0.0 { squares.sqrt() } else { centre.abs().max(1.0) * 1e-3 };
+        let problem = Problem {
+            places: observations.iter().map(|one| one.place.clone()).collect(),
+            values: observations.iter().map(|one| (one.value - centre) / spread).collect(),
+            noise: observations.iter().map(|one| one.variance / (spread * spread)).collect(),
+        };
+        let mut shape = Shape { smooth: SMOOTH[0], lengths: vec![LENGTHS[0]; numbers], rough: ROUGH[0] };
+        let mut best = problem.likelihood(&shape);
+        for _ in 0..2 {
+            for number in 0..numbers {
+                problem.choose(&mut best, &mut shape, &LENGTHS, |shape, value| shape.lengths[number] = value);
+            }
+            problem.choose(&mut best, &mut shape, &SMOOTH, |shape, value| shape.smooth = value);
+            problem.choose(&mut best, &mut shape, &ROUGH, |shape, value| shape.rough = value);
+        }
+        let lower = problem.lower(&shape)?;
+        let weights = lower.solve(&problem.values);
+        Some(Self { places: problem.places, shape, centre, spread, lower, weights })
+    }
+
+    /// What the figure is at a point: the expected value, and the variance of what is not known of it.
+    pub(super) fn at(&self, place: &[f64]) -> (f64, f64) {
+        let near: Vec<f64> = self.places.iter().map(|other| self.shape.covariance(place, other)).collect();
+        let value = dot(&near, &self.weights);
+        let known = self.lower.forward(&near);
+        let known = dot(&known, &known);
+        let variance = (self.shape.covariance(place, place) - known).max(1e-12);
+        (self.centre + value * self.spread, variance * self.spread * self.spread)
+    }
+}
+
+impl Shape {
+    fn covariance(&self, a: &[f64], b: &[f64]) -> f64 {
+        let (mut along, mut squares, mut same) = (0.0, 0.0, true);
+        for ((a, b), length) in a.iter().zip(b).zip(&self.lengths) {
+            along += (a - 0.5) * (b - 0.5);
+            let apart = (a - b) / length;
+            squares += apart * apart;
+            same &= a == b;
+        }
+        let far = (5.0 * squares).sqrt();
+        let smooth = self.smooth * (1.0 + far + far * far / 3.0) * libm::exp(-far);
+        HEIGHT + SLOPE * along + smooth + if same { self.rough } else { 0.0 }
+    }
+}
+
+struct Problem {
+    places: Vec<Vec<f64>>,
+    values: Vec<f64>,
+    noise: Vec<f64>,
+}
+
+impl Problem {
+    fn lower(&self, shape: &Shape) -> Option<Lower> {
+        let row = |(index, place): (usize, &Vec<f64>)| {
+            let mut row: Vec<f64> = self.places[..=index].iter().map(|other| shape.covariance(place, other)).collect();
+            row[index] += self.noise[index] + 1e-9;
+            row
+        };
+        Lower::of(self.places.iter().enumerate().map(row).collect())
+    }
+
+    /// The logarithm of the likelihood, and of how usual the sizes are beforehand.
+    fn likelihood(&self, shape: &Shape) -> f64 {
+        let Some(lower) = self.lower(shape) else { return f64::NEG_INFINITY };
+        let shares = lower.forward(&self.values);
+        let fit: f64 = shares.iter().map(|one| one * one).sum();
+        let size: f64 = lower.rows.iter().enumerate().map(|(index, row)| libm::log(row[index])).sum();
+        let away = |value: f64, (usual, width): (f64, f64)| {
+            let far = libm::log(value / usual) / width;
+            far * far / 2.0
+        };
+        let lengths: f64 = shape.lengths.iter().map(|length| away(*length, USUAL_LENGTH)).sum();
+        let rough = if shape.rough > 0.0 { 1.0 } else { 0.0 };
+        -fit / 2.0 - size - lengths - away(shape.smooth, USUAL_SMOOTH) - rough
+    }
+
+    fn choose(&self, best: &mut f64, shape: &mut Shape, values: &[f64], set: impl Fn(&mut Shape, f64)) {
+        for value in values {
+            let mut other = shape.clone();
+            set(&mut other, *value);
+            let likelihood = self.likelihood(&other);
+            if likelihood > *best + 1e-9 {
+                (*best, *shape) = (likelihood, other);
+            }
+        }
+    }
+}
+
+/// The lower triangle L of a matrix L·Lᵀ (Cholesky), row by row.
+#[derive(Debug)]
+struct Lower {
+    rows: Vec<Vec<f64>>,
+}
+
+impl Lower {
+    /// Of the lower triangle of a matrix; nothing if it is not positive definite.
+    fn of(mut rows: Vec<Vec<f64>>) -> Option<Self> {
+        for index in 0..rows.len() {
+            let (above, rest) = rows.split_at_mut(index);
+            let row = &mut rest[0];
+            for (column, other) in above.iter().enumerate() {
+                let sum = dot(&row[..column], other);
+                row[column] = (row[column] - sum) / other[column];
+            }
+            let sum = dot(&row[..index], &row[..index]);
+            let square = row[index] - sum;
+            if square <= 0.0 {
+                return None;
+            }
+            row[index] = square.sqrt();
+        }
+        Some(Self { rows })
+    }
+
+    /// x with L·x = right.
+    fn forward(&self, right: &[f64]) -> Vec<f64> {
+        let mut found: Vec<f64> = Vec::with_capacity(right.len());
+        for (row, right) in self.rows.iter().zip(right) {
+            let sum = dot(row, &found);
+            found.push((right - sum) / row[found.len()]);
+        }
+        found
+    }
+
+    /// x with L·Lᵀ·x = right.
+    fn solve(&self, right: &[f64]) -> Vec<f64> {
+        let mut found = self.forward(right);
+        for index in (0..found.len()).rev() {
+            found[index] /= self.rows[index][index];
+            let (before, at) = found.split_at_mut(index);
+            before.iter_mut().zip(&self.rows[index]).for_each(|(one, factor)| *one -= factor * at[0]);
+        }
+        found
+    }
+}
+
+/// The sum of the products of numbers, as far as the shorter list goes: in four sums, so that none waits for another.
+fn dot(a: &[f64], b: &[f64]) -> f64 {
+    let length = a.len().min(b.len());
+    let ((a, rest_a), (b, rest_b)) = (a[..length].as_chunks::<4>(), b[..length].as_chunks::<4>());
+    let mut sums = [0.0; 4];
+    for (a, b) in a.iter().zip(b) {
+        (0..4).for_each(|lane| sums[lane] += a[lane] * b[lane]);
+    }
+    let rest: f64 = rest_a.iter().zip(rest_b).map(|(a, b)| a * b).sum();
+    (sums[0] + sums[1]) + (sums[2] + sums[3]) + rest
+}

@@ -1,0 +1,271 @@
+//! Searches for values with answers that are known exactly, from a small dynamic programme over the states of a race.
+
+#![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
+
+use crate::common::game;
+use edgeplane::study::{Goal, SearchEnd, Tuning, TuningPlan, Vary, run_tuning};
+use edgeplane::{Override, TrialsPlan};
+
+/// Two who throw at one another, by turns: `early` after 1, 2, 3 s and so on, `late` half a second after it. A throw hits
+/// with the chance `skill`, and the less the further `sway` is from a half; `force` is what a hit takes from `lives`.
+const RACE: &str = r#"
+    [attributes]
+    skill = 0.4
+    sway = 0.5
+    force = 1
+    lives = 5
+    [pools]
+    health = { max = "lives", defeat = true }
+    [ability.throw]
+    cast = 1
+    does = [{ damage = "if(roll(4 * caster.skill * caster.sway * (1 - caster.sway)), caster.force, 0)" }]
+    [ability.late_throw]
+    cast = "if(now < 0.25, 1.5, 1)"
+    does = [{ damage = "if(roll(caster.skill), caster.force, 0)" }]
+    [character.early]
+    attributes = { skill = 0.4, sway = 0.5, force = 1, lives = 5 }
+    abilities = ["throw"]
+    [character.late]
+    attributes = { skill = 0.4, lives = 5 }
+    abilities = ["late_throw"]
+    [encounter.race]
+    sides = { a = ["early"], b = ["late"] }
+    time_limit = 10000
+"#;
+
+/// One who races: the chance of a hit, and how many hits defeat it.
+#[derive(Clone, Copy)]
+struct Racer {
+    chance: f64,
+    stands: usize,
+}
+
+/// The chance that the first wins, and how long the race takes on average (s).
+fn race(first: Racer, second: Racer) -> (f64, f64) {
+    let (p, q) = (first.chance, second.chance);
+    let (rows, columns) = (first.stands + 1, second.stands + 1);
+    // Before a throw of the first, with so many hits left to take: how likely it wins, and the time that is left.
+    let mut wins = vec![vec![0.0; columns]; rows];
+    let mut left = vec![vec![0.0; columns]; rows];
+    wins.iter_mut().for_each(|row| row[0] = 1.0);
+    for i in 1..rows {
+        for j in 1..columns {
+            // After a hit of the first it is the second's turn, with one hit less to take; after a miss with as many.
+            let second =
+                |wins: &Vec<Vec<f64>>, j: usize| if j == 0 { 1.0 } else { q * wins[i - 1][j] + (1.0 - q) * wins[i][j] };
+            let after = |left: &Vec<Vec<f64>>, j: usize| {
+                if j == 0 {
+                    return 0.0;
+                }
+                let hit = if i == 1 { 0.0 } else { 0.5 + left[i - 1][j] };
+                0.5 + q * hit + (1.0 - q) * (0.5 + left[i][j])
+            };
+            let repeats = (1.0 - p) * (1.0 - q);
+            wins[i][j] = (p * second(&wins, j - 1) + (1.0 - p) * second(&wins, j)) / (1.0 - repeats);
+            left[i][j] = (p * after(&left, j - 1) + (1.0 - p) * after(&left, j)) / (1.0 - repeats);
+        }
+    }
+    (wins[rows - 1][columns - 1], 1.0 + left[rows - 1][columns - 1])
+}
+
+/// The truth for some values: the share of wins of the first, and the mean duration.
+type Truth = fn(&[f64]) -> (f64, f64);
+
+struct Task {
+    name: &'static str,
+    set: &'static [&'static str],
+    vary: &'static [&'static str],
+    want: &'static [&'static str],
+    truth: Truth,
+    /// Fights that it may take, the proof included.
+    fights: u64,
+}
+
+const FIRST: Racer = Racer { chance: 0.4, stands: 5 };
+const SKILL: &str = "character.early.attributes.skill=0.1..0.9";
+
+const TASKS: [Task; 12] = [
+    Task {
+        name: "one number",
+        set: &[],
+        vary: &["character.late.attributes.skill=0.1..0.9"],
+        want: &["win_rate(a) = 40% +- 1%"],
+        truth: |x| race(FIRST, Racer { chance: x[0], ..FIRST }),
+        fights: 40_000,
+    },
+    Task {
+        name: "at least",
+        set: &[],
+        vary: &[SKILL],
+        want: &["win_rate(a) >= 95%"],
+        truth: |x| race(Racer { chance: x[0], ..FIRST }, FIRST),
+        fights: 40_000,
+    },
+    Task {
+        name: "whole numbers",
+        set: &[],
+        vary: &["character.early.attributes.lives=1..20:1"],
+        want: &["win_rate(a) >= 80%"],
+        truth: |x| race(Racer { stands: x[0] as usize, ..FIRST }, FIRST),
+        fights: 40_000,
+    },
+    Task {
+        name: "steps of hits",
+        set: &["character.late.attributes.lives=12", "character.early.attributes.force=2.1"],
+        vary: &["character.early.attributes.force=1..8"],
+        want: &["win_rate(a) in 65%..80%"],
+        truth: |x| race(FIRST, Racer { stands: (12.0 / x[0]).ceil() as usize, ..FIRST }),
+        fights: 40_000,
+    },
+    Task {
+        name: "not monotone",
+        set: &["character.early.attributes.sway=0.05"],
+        vary: &["character.early.attributes.sway=0..1"],
+        want: &["win_rate(a) = 35% +- 1%"],
+        truth: |x| race(Racer { chance: 1.6 * x[0] * (1.0 - x[0]), ..FIRST }, FIRST),
+        fights: 60_000,
+    },
+    Task {
+        name: "ridge",
+        set: &[],
+        vary: &[SKILL, "character.late.attributes.skill=0.1..0.9"],
+        want: &["win_rate(a) = 80% +- 1%"],
+        truth: |x| race(Racer { chance: x[0], ..FIRST }, Racer { chance: x[1], ..FIRST }),
+        fights: 60_000,
+    },
+    Task {
+        name: "already met",
+        set: &["character.early.attributes.skill=0.3713"],
+        vary: &[SKILL],
+        want: &["win_rate(a) in 40%..60%"],
+        truth: |x| race(Racer { chance: x[0], ..FIRST }, FIRST),
+        fights: 20_000,
+    },
+    Task {
+        name: "impossible",
+        set: &[],
+        vary: &["character.early.attributes.skill=0.1..0.5"],
+        want: &["win_rate(a) >= 90%"],
+        truth: |x| race(Racer { chance: x[0], ..FIRST }, FIRST),
+        fights: 40_000,
+    },
+    Task {
+        name: "two goals",
+        set: &[],
+        vary: &[SKILL, "character.late.attributes.skill=0.1..0.9"],
+        want: &["win_rate(a) = 60% +- 2%", "duration in 7..8"],
+        truth: |x| race(Racer { chance: x[0], ..FIRST }, Racer { chance: x[1], ..FIRST }),
+        fights: 80_000,
+    },
+    Task {
+        name: "two goals that exclude one another",
+        set: &[],
+        vary: &[SKILL],
+        want: &["win_rate(a) >= 90%", "duration >= 11"],
+        truth: |x| race(Racer { chance: x[0], ..FIRST }, FIRST),
+        fights: 60_000,
+    },
+    Task {
+        name: "narrow",
+        set: &[],
+        vary: &[SKILL],
+        want: &["win_rate(a) = 75.3% +- 0.2%"],
+        truth: |x| race(Racer { chance: x[0], ..FIRST }, FIRST),
+        fights: 900_000,
+    },
+    Task {
+        name: "three numbers",
+        set: &[],
+        vary: &[SKILL, "character.late.attributes.skill=0.1..0.9", "character.late.attributes.lives=1..12:1"],
+        want: &["win_rate(a) = 70% +- 2%", "duration in 6..7"],
+        truth: |x| race(Racer { chance: x[0], ..FIRST }, Racer { chance: x[1], stands: x[2] as usize }),
+        fights: 120_000,
+    },
+];
+
+impl Task {
+    fn vary(&self) -> Vec<Vary> {
+        self.vary.iter().map(|text| Vary::parse(text).unwrap()).collect()
+    }
+
+    fn goals(&self) -> Vec<Goal> {
+        self.want.iter().map(|text| Goal::parse(text).unwrap()).collect()
+    }
+
+    /// By how much the truth misses the goals at some values, at most: shares, or seconds by ten.
+    fn misses(&self, goals: &[Goal], values: &[f64]) -> f64 {
+        let (wins, duration) = (self.truth)(values);
+        let miss = |goal: &Goal| {
+            let (value, unit) = if goal.measure == "duration" { (duration, 10.0) } else { (wins, 1.0) };
+            (goal.least - value).max(value - goal.most).max(0.0) / unit
+        };
+        goals.iter().map(miss).fold(0.0, f64::max)
+    }
+
+    /// How far values are from those of now, in shares of the ranges.
+    fn moved(vary: &[Vary], now: &[f64], values: &[f64]) -> f64 {
+        let share = |(vary, (from, to)): (&Vary, (&f64, &f64))| {
+            let (low, high) = vary.bounds();
+            let share = (to - from) / (high - low);
+            share * share
+        };
+        vary.iter().zip(now.iter().zip(values)).map(share).sum::<f64>().sqrt()
+    }
+
+    /// The smallest change that meets the goals, on a fine grid.
+    fn least(&self, now: &[f64]) -> Option<f64> {
+        let (vary, goals) = (self.vary(), self.goals());
+        let fine = [8_000, 400, 100][vary.len() - 1];
+        let values = |vary: &Vary| {
+            let (low, high) = vary.bounds();
+            let count = vary.step.map_or(fine, |step| ((high - low) / step).round() as usize);
+            (0..=count).map(move |index| low + (high - low) * index as f64 / count as f64).collect::<Vec<f64>>()
+        };
+        let mut points: Vec<Vec<f64>> = vec![Vec::new()];
+        for vary in &vary {
+            let values = values(vary);
+            points = points
+                .iter()
+                .flat_map(|point| values.iter().map(move |value| [point.as_slice(), &[*value]].concat()))
+                .collect();
+        }
+        let met =
+            points.iter().filter(|point| self.misses(&goals, point) == 0.0).map(|point| Self::moved(&vary, now, point));
+        met.reduce(f64::min)
+    }
+
+    fn search(&self, seed: u64) -> (Vec<f64>, Tuning) {
+        let sets: Vec<Override> = self.set.iter().map(|text| Override::parse(text).unwrap()).collect();
+        let game = game(RACE).variant(&sets).unwrap();
+        let vary = self.vary();
+        let now = vary.iter().map(|vary| vary.value_now(&game).unwrap().unwrap()).collect();
+        let plan = TuningPlan::from(TrialsPlan { seed, ..TrialsPlan::default() });
+        (now, run_tuning(&game, "race", &vary, &self.goals(), &plan, &|_| {}).unwrap())
+    }
+}
+
+#[test]
+fn searches_find_the_smallest_change_that_is_known_exactly() {
+    for task in &TASKS {
+        for seed in [1, 2] {
+            let (now, found) = task.search(seed);
+            let values: Vec<f64> = found.numbers.iter().map(|number| number.value).collect();
+            let what = format!("{} with seed {seed}: {found:?}", task.name);
+            assert!(found.searched + found.trials <= task.fights, "{what}");
+            let Some(least) = task.least(&now) else {
+                assert_eq!((found.met, found.end), (false, SearchEnd::Complete), "{what}");
+                continue;
+            };
+            assert!(found.met, "{what}");
+            let moved = Task::moved(&task.vary(), &now, &values);
+            // A hundredth of a range, and what keeps chance in the proof away from the bounds.
+            assert!(moved <= least + 0.015, "moved {moved}, and {least} is enough: {what}");
+            // The proof may have been lucky by the error that its interval shows.
+            assert!(
+                task.misses(&task.goals(), &values) < 0.005,
+                "misses by {}: {what}",
+                task.misses(&task.goals(), &values)
+            );
+        }
+    }
+}
