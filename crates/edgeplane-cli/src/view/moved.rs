@@ -2,7 +2,7 @@
 
 use anstream::adapter::strip_str;
 use edgeplane::Edit;
-use similar::{DiffTag, TextDiff};
+use imara_diff::{Algorithm, Diff, InternedInput};
 
 use super::differences;
 use super::text;
@@ -31,12 +31,15 @@ pub(crate) fn draw(edits: &[Edit], before: &str, after: &str) -> String {
 
 /// Lines that went and lines that came, a pair at a time where as many came as went.
 fn changed(before: &str, after: &str) -> Vec<String> {
-    let changes = TextDiff::from_lines(before, after);
+    let input = InternedInput::new(before, after);
+    let mut changes = Diff::compute(Algorithm::Histogram, &input);
+    changes.postprocess_lines(&input);
     let (old, new): (Vec<&str>, Vec<&str>) = (before.lines().collect(), after.lines().collect());
     let mut shown = Vec::new();
-    for op in changes.ops().iter().filter(|op| op.tag() != DiffTag::Equal) {
-        let went = old[op.old_range()].iter().map(|line| (line, text::dim(&format!("− {line}")) + "\n"));
-        let came = new[op.new_range()].iter().map(|line| (line, text::bold(&format!("+ {line}")) + "\n"));
+    for hunk in changes.hunks() {
+        let range = |lines: std::ops::Range<u32>| lines.start as usize..lines.end as usize;
+        let went = old[range(hunk.before)].iter().map(|line| (line, text::dim(&format!("− {line}")) + "\n"));
+        let came = new[range(hunk.after)].iter().map(|line| (line, text::bold(&format!("+ {line}")) + "\n"));
         let (went, came): (Vec<_>, Vec<_>) = (went.collect(), came.collect());
         let lines: Vec<_> = if went.len() == came.len() {
             went.into_iter().zip(came).flat_map(|(went, came)| [went, came]).collect()
