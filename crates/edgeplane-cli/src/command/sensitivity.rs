@@ -20,11 +20,11 @@ pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
     match args.output.format {
         Format::Text => {
             let heading = format!(
-                "{} · {} · every number raised by {}, one at a time · {} pairs of fights each · seed {}",
+                "{} · {} · every number raised by {}, one at a time · {} fights · seed {}",
                 super::title(&game, &args.ruleset),
                 args.encounter,
                 text::percent(args.by),
-                text::grouped(plan.trials),
+                text::grouped(found.fights),
                 plan.seed
             );
             sink.text(&format!("{}\n{}", text::bold(&heading), sensitivity::draw(&found, args.all)))

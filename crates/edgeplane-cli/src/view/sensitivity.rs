@@ -1,5 +1,6 @@
 //! Numbers ranked by what a small change of each does.
 
+use edgeplane::measures::Unit;
 use edgeplane::study::{Effect, Sensitivity};
 
 use super::table::{self, Column};
@@ -13,9 +14,7 @@ const BAR: usize = 10;
 pub(crate) fn draw(found: &Sensitivity, all: bool) -> String {
     let certain = found.effects.iter().filter(|effect| effect.difference.is_certain()).count();
     let shown = if all { found.effects.len() } else { certain.min(MOST) };
-    let now = found.effects.first().map_or_else(String::new, |effect| {
-        format!(" {} is {} as things are\n\n", text::bold(&found.measure), figures::of(&effect.difference.before))
-    });
+    let now = format!(" {} is {} as things are\n", text::bold(&found.measure), figures::of(&found.before));
     let most = found
         .effects
         .iter()
@@ -28,6 +27,7 @@ pub(crate) fn draw(found: &Sensitivity, all: bool) -> String {
             short(&effect.now),
             differences::change(&effect.difference),
             differences::span(&effect.difference),
+            text::grouped(effect.pairs),
             if effect.difference.is_certain() { bar(change, most) } else { "  within chance".to_owned() },
         ]
     };
@@ -36,10 +36,24 @@ pub(crate) fn draw(found: &Sensitivity, all: bool) -> String {
         Column::Words("now"),
         Column::Numbers("change"),
         Column::Numbers("95 %, all at once"),
+        Column::Numbers("pairs"),
         Column::Words(""),
     ];
-    let table = table::draw(&columns, found.effects.iter().take(shown).map(row).collect());
-    format!("{now}{table}\n{}", rest(found, certain, shown, all))
+    let rows: Vec<_> = found.effects.iter().take(shown).map(row).collect();
+    let table = if rows.is_empty() { String::new() } else { format!("\n{}", table::draw(&columns, rows)) };
+    format!("{now}{}{table}\n{}", saturated(found), rest(found, certain, shown, all))
+}
+
+/// A share at one of its ends hardly moves, whatever is changed.
+fn saturated(found: &Sensitivity) -> String {
+    let is_at_an_end = |value: f64| !(0.02..=0.98).contains(&value);
+    match found.before.value {
+        Some(value) if found.before.unit == Unit::Share && is_at_an_end(value) => {
+            " That is so near to its end that little can show; `-m duration` or `-m 'left_share(WHO, POOL)'` can.\n"
+                .to_owned()
+        }
+        _ => String::new(),
+    }
 }
 
 /// A bar to the right for more, to the left for less.
@@ -68,7 +82,16 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
     let close = found.effects.len() - certain;
     if close > 0 {
         let numbers = text::counted(close, "number changes", "numbers change");
-        lines.push(format!(" {numbers} some fights, but the measure within chance"));
+        let open = found.effects.iter().filter(|effect| !effect.difference.is_certain());
+        let ends = open.map(|effect| effect.difference.low.zip(effect.difference.high));
+        let most = ends.fold(Some(0.0), |most: Option<f64>, ends| Some(most?.max(-ends?.0).max(ends?.1)));
+        let by = most.map_or_else(String::new, |most| {
+            format!(
+                " (at most {})",
+                differences::signed(found.before.unit, Some(most), most / 10.0).trim_start_matches('+')
+            )
+        });
+        lines.push(format!(" {numbers} some fights, and the measure within chance{by}"));
     }
     let mut count = |list: &[String], says: &str| {
         if !list.is_empty() {
@@ -79,7 +102,8 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
             }
         }
     };
-    count(&found.elsewhere, "how fights go, and the measure in none of them");
+    let none = text::grouped(found.elsewhere_fights);
+    count(&found.elsewhere, &format!("how fights go, and the measure in none of {none}"));
     count(&found.without_effect, "neither the measure nor the duration of any fight");
     let few = text::grouped(found.unseen_fights);
     count(&found.unseen, &format!("nothing in {few} fights, and were not tried further: rarer effects are not known"));
@@ -95,13 +119,14 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
 
 /// One number to a row.
 pub(crate) fn rows(found: &Sensitivity) -> Vec<Vec<String>> {
-    let header = ["path", "now", "tried", "change", "low", "high", "certain"].map(str::to_owned).to_vec();
+    let header = ["path", "now", "tried", "pairs", "change", "low", "high", "certain"].map(str::to_owned).to_vec();
     let row = |effect: &Effect| {
         let one = &effect.difference;
         vec![
             effect.path.clone(),
             effect.now.clone(),
             effect.tried.clone(),
+            effect.pairs.to_string(),
             figures::cell(one.difference),
             figures::cell(one.low),
             figures::cell(one.high),

@@ -3,6 +3,7 @@
 use serde::Serialize;
 
 use super::compare::{Difference, Pairs, pair_up};
+use super::ledger::{Figure, Ledger};
 use super::samples::{Crew, Samples, Variant};
 use super::statistics::Confidence;
 use super::trials::TrialsPlan;
@@ -12,8 +13,16 @@ use crate::game::Game;
 use crate::rules::NumberAt;
 use crate::text::Override;
 
-/// Trials after which a number that has changed nothing at all is left alone.
-const FIRST: u64 = 256;
+/// Pairs of fights in the first look at each number; one that has changed nothing in them is left alone.
+const FIRST: u64 = 128;
+/// How many times as many there are at the next look.
+const MORE: u64 = 3;
+/// Fights of all looks but the first, in multiples of what a single number may take.
+const BUDGET: u64 = 3;
+/// An effect of which the interval reaches less than half of it to either side is known well enough.
+const KNOWN: f64 = 0.5;
+/// What is surely smaller than this part of the greatest effect is not looked at more closely.
+const SMALL: f64 = 0.25;
 
 /// Numbers of the ruleset, ranked by what a small change of each does to a measure.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -22,12 +31,16 @@ pub struct Sensitivity {
     pub encounter: String,
     /// The measure.
     pub measure: String,
-    /// Fights for each number.
+    /// The most pairs of fights for one number.
     pub trials: u64,
+    /// Fights in all.
+    pub fights: u64,
     /// The seed.
     pub seed: u64,
     /// By what share each number was raised.
     pub raised_by: f64,
+    /// The measure as things are.
+    pub before: Figure,
     /// Numbers that change the measure, those with the greatest effect first.
     pub effects: Vec<Effect>,
     /// Numbers that changed neither the measure nor the duration of any fight.
@@ -39,6 +52,8 @@ pub struct Sensitivity {
     pub unseen_fights: u64,
     /// Numbers that changed fights and how long they last, and not the measure in any of them.
     pub elsewhere: Vec<String>,
+    /// How many fights those were, at least.
+    pub elsewhere_fights: u64,
     /// Numbers that are 0, or cannot be raised, with the reason.
     pub left_out: Vec<(String, String)>,
 }
@@ -52,6 +67,8 @@ pub struct Effect {
     pub now: String,
     /// As it was tried.
     pub tried: String,
+    /// Pairs of fights by which its effect is known.
+    pub pairs: u64,
     /// What it does to the measure. The intervals hold all at once (Bonferroni).
     pub difference: Difference,
 }
@@ -59,6 +76,10 @@ pub struct Effect {
 /// Raises every number that the encounter can depend on by a share such as 0.05, one at a time and each on the same
 /// seeds, and ranks them by what that does to a measure. `progress` is called with the number
 /// of numbers done, and of how many.
+///
+/// Numbers are looked at again with more and more pairs of fights, those first that may have the greatest effect, until that is
+/// known well enough or surely small beside the greatest one; the plan's number of trials is the most for one number. The
+/// intervals hold for all numbers and all looks at once (Bonferroni).
 ///
 /// # Errors
 /// As [`super::run_measures`].
@@ -75,33 +96,26 @@ pub fn run_sensitivity(
     let base = game.measured(encounter, &measures)?;
     let numbers = game.numbers_of(encounter)?;
     let crew = Crew::new(plan, &|_| {});
-    let first = plan.trials.min(FIRST);
-    let before = [crew.samples(&base, 0..first)?, crew.samples(&base, first..plan.trials)?];
+    let looks: Vec<u64> = std::iter::successors(Some(FIRST), |last| (*last < plan.trials).then_some(last * MORE))
+        .map(|look| look.min(plan.trials))
+        .collect();
+    let first = looks[0];
+    let mut before = crew.samples(&base, 0..first)?;
     if crew.is_stopped() {
         return Err(Error::Stopped);
     }
-    let sure = Confidence::default().shared_by(numbers.len());
-    let mut found = Sensitivity {
-        encounter: encounter.to_owned(),
-        measure: measure.to_owned(),
-        trials: plan.trials,
-        seed: plan.seed,
-        raised_by,
-        effects: Vec::new(),
-        without_effect: Vec::new(),
-        unseen: Vec::new(),
-        unseen_fights: first,
-        elsewhere: Vec::new(),
-        left_out: Vec::new(),
-    };
+    let mut known = Ledger::new(&base.measures()[0]);
+    before[0].iter().for_each(|sample| known.add(*sample));
+    let sure = Confidence::default().shared_by(numbers.len() * looks.len());
+    let (mut open, mut unseen, mut left_out) = (Vec::new(), Vec::new(), Vec::new());
     for (done, number) in numbers.iter().enumerate() {
         progress(done as u64, numbers.len() as u64);
         if crew.is_stopped() {
-            found.left_out.push((number.path.clone(), "was not tried any more".to_owned()));
+            left_out.push((number.path.clone(), "was not tried any more".to_owned()));
             continue;
         }
         if number.value == Some(0.0) {
-            found.left_out.push((number.path.clone(), "is 0".to_owned()));
+            left_out.push((number.path.clone(), "is 0".to_owned()));
             continue;
         }
         let tried = scaled(&number.text, 1.0 + raised_by);
@@ -110,30 +124,64 @@ pub fn run_sensitivity(
         let variant = match game.variant(&[change]) {
             Ok(variant) => variant.measured(encounter, &measures)?,
             Err(error) => {
-                found.left_out.push((number.path.clone(), reason(&error)));
+                left_out.push((number.path.clone(), reason(&error)));
                 continue;
             }
         };
-        match effect(&crew, &base, &before, &variant, plan.trials, sure) {
+        match crew.samples(&variant, 0..first) {
             // Half of the trials could make it look as if it had no effect.
-            _ if crew.is_stopped() => found.left_out.push((number.path.clone(), "was not tried any more".to_owned())),
-            Ok(Seen::Change(difference)) => found.effects.push(effect_of(number, tried, *difference)),
-            Ok(Seen::Elsewhere) => found.elsewhere.push(number.path.clone()),
-            Ok(Seen::Nothing) if first == plan.trials => found.without_effect.push(number.path.clone()),
-            Ok(Seen::Nothing) => found.unseen.push(number.path.clone()),
-            Err(error) => found.left_out.push((number.path.clone(), reason(&error))),
+            _ if crew.is_stopped() => left_out.push((number.path.clone(), "was not tried any more".to_owned())),
+            Err(error) => left_out.push((number.path.clone(), reason(&error))),
+            Ok(samples) if samples == before => unseen.push(number.path.clone()),
+            Ok(samples) => open.push(Raised::new(number, tried, variant, &before, &samples, sure)),
         }
     }
+    let mut budget = plan.trials.saturating_mul(BUDGET);
+    for look in looks.windows(2) {
+        let greatest = open.iter().map(Raised::surely).fold(0.0, f64::max);
+        let mut next: Vec<&mut Raised<'_>> =
+            open.iter_mut().filter(|one| one.pairs == look[0] && !one.is_settled(greatest)).collect();
+        next.sort_by(|a, b| b.at_most().total_cmp(&a.at_most()));
+        next.truncate((budget / (look[1] - look[0])) as usize);
+        if next.is_empty() || crew.is_stopped() {
+            break;
+        }
+        budget -= next.len() as u64 * (look[1] - look[0]);
+        before = crew.samples(&base, look[0]..look[1])?;
+        before[0].iter().for_each(|sample| known.add(*sample));
+        for one in next {
+            if !crew.is_stopped() {
+                let after = crew.samples(&one.variant, look[0]..look[1])?;
+                if !crew.is_stopped() {
+                    one.add(&before, &after, sure);
+                }
+            }
+        }
+    }
+    let (elsewhere, effects): (Vec<_>, Vec<_>) = open.into_iter().partition(|one| one.pairs_that_differ() == 0.0);
+    let mut effects: Vec<Effect> = effects.into_iter().map(Raised::effect).collect();
     let size = |effect: &Effect| effect.difference.difference.map_or(0.0, f64::abs);
-    found.effects.sort_by(|a, b| {
+    effects.sort_by(|a, b| {
         let certain = b.difference.is_certain().cmp(&a.difference.is_certain());
         certain.then(size(b).total_cmp(&size(a)))
     });
-    Ok(found)
-}
-
-fn effect_of(number: &NumberAt, tried: String, difference: Difference) -> Effect {
-    Effect { path: number.path.clone(), now: number.text.clone(), tried, difference }
+    let is_all = first >= plan.trials;
+    Ok(Sensitivity {
+        encounter: encounter.to_owned(),
+        measure: measure.to_owned(),
+        trials: plan.trials,
+        fights: crew.done(),
+        seed: plan.seed,
+        raised_by,
+        before: known.figure(&base.measures()[0], Confidence::default(), base.is_certain()),
+        effects,
+        without_effect: if is_all { unseen.clone() } else { Vec::new() },
+        unseen: if is_all { Vec::new() } else { unseen },
+        unseen_fights: first,
+        elsewhere_fights: elsewhere.iter().map(|one| one.pairs).min().unwrap_or(0),
+        elsewhere: elsewhere.into_iter().map(|one| one.number.path.clone()).collect(),
+        left_out,
+    })
 }
 
 fn reason(error: &Error) -> String {
@@ -143,34 +191,68 @@ fn reason(error: &Error) -> String {
     }
 }
 
-/// What raising a number was seen to do.
-enum Seen {
-    Change(Box<Difference>),
-    /// Fights go another way, with the same value of the measure.
-    Elsewhere,
-    Nothing,
+/// A number that changes fights, and what is known of its effect.
+struct Raised<'a> {
+    number: &'a NumberAt,
+    tried: String,
+    variant: Variant,
+    sums: Vec<Pairs>,
+    pairs: u64,
+    difference: Difference,
 }
 
-fn effect(
-    crew: &Crew<'_>,
-    base: &Variant,
-    before: &[Samples; 2],
-    after: &Variant,
-    trials: u64,
-    sure: Confidence,
-) -> Result<Seen, Error> {
-    let measure = &base.measures()[0];
-    let mut pairs = vec![Pairs::new(measure)];
-    let first = before[0][0].len() as u64;
-    let begun = crew.samples(after, 0..first)?;
-    if begun == before[0] {
-        return Ok(Seen::Nothing);
+impl<'a> Raised<'a> {
+    fn new(
+        number: &'a NumberAt,
+        tried: String,
+        variant: Variant,
+        before: &Samples,
+        after: &Samples,
+        sure: Confidence,
+    ) -> Self {
+        let measure = &variant.measures()[0];
+        let mut sums = vec![Pairs::new(measure)];
+        pair_up(&mut sums, before, after);
+        let difference = sums[0].difference(measure, sure);
+        Self { number, tried, pairs: before[0].len() as u64, sums, difference, variant }
     }
-    pair_up(&mut pairs, &before[0], &begun);
-    let rest = crew.samples(after, first..trials)?;
-    if begun[0] == before[0][0] && rest[0] == before[1][0] {
-        return Ok(Seen::Elsewhere);
+
+    fn add(&mut self, before: &Samples, after: &Samples, sure: Confidence) {
+        pair_up(&mut self.sums, before, after);
+        self.pairs += before[0].len() as u64;
+        self.difference = self.sums[0].difference(&self.variant.measures()[0], sure);
     }
-    pair_up(&mut pairs, &before[1], &rest);
-    Ok(Seen::Change(Box::new(pairs[0].difference(measure, sure))))
+
+    fn pairs_that_differ(&self) -> f64 {
+        self.difference.trials_that_differ
+    }
+
+    fn ends(&self) -> (f64, f64) {
+        (self.difference.low.unwrap_or(f64::NEG_INFINITY), self.difference.high.unwrap_or(f64::INFINITY))
+    }
+
+    /// How great the effect is at least, and at most.
+    fn surely(&self) -> f64 {
+        let (low, high) = self.ends();
+        low.max(-high).max(0.0)
+    }
+
+    fn at_most(&self) -> f64 {
+        let (low, high) = self.ends();
+        high.max(-low)
+    }
+
+    /// Whether more fights would show nothing that matters beside the greatest effect.
+    fn is_settled(&self, greatest: f64) -> bool {
+        let (low, high) = self.ends();
+        let size = self.difference.difference.map_or(0.0, f64::abs);
+        let is_known = self.difference.is_certain() && (high - low) / 2.0 <= KNOWN * size;
+        let is_nowhere = self.pairs_that_differ() == 0.0 && self.pairs > FIRST;
+        is_known || is_nowhere || self.at_most() <= SMALL * greatest
+    }
+
+    fn effect(self) -> Effect {
+        let (path, now) = (self.number.path.clone(), self.number.text.clone());
+        Effect { path, now, tried: self.tried, pairs: self.pairs, difference: self.difference }
+    }
 }
