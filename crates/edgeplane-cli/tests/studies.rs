@@ -123,10 +123,10 @@ fn sensitivity_ranks_and_counts_what_it_leaves_out() {
     assert!(text.contains("win_rate(keepers) is"), "{text}");
     let first = text.lines().find(|line| line.contains('█')).unwrap();
     assert!(first.contains("ability.pincer.cooldown"), "the strongest comes first:\n{text}");
-    assert!(text.contains("numbers change nothing in 256 fights, and were not tried further"), "{text}");
+    assert!(text.contains("numbers change nothing in 128 fights, and were not tried further"), "{text}");
     let csv = answer(&["sensitivity", DEMO, "duel", "-n", "300", "-m", "duration", "--by", "0.02", "--format", "csv"]);
     assert!(
-        csv.starts_with("path,now,tried,change,low,high,certain\n") && csv.contains(&format!("{HEFT},14,14.28,")),
+        csv.starts_with("path,now,tried,pairs,change,low,high,certain\n") && csv.contains(&format!("{HEFT},14,14.28,")),
         "{csv}"
     );
 }

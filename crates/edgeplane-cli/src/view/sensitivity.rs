@@ -84,7 +84,8 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
         let numbers = text::counted(close, "number changes", "numbers change");
         let open = found.effects.iter().filter(|effect| !effect.difference.is_certain());
         let ends = open.map(|effect| effect.difference.low.zip(effect.difference.high));
-        let most = ends.fold(Some(0.0), |most: Option<f64>, ends| Some(most?.max(-ends?.0).max(ends?.1)));
+        let most = ends.map(|ends| ends.map_or(f64::INFINITY, |(low, high)| high.max(-low))).fold(0.0, f64::max);
+        let most = Some(most).filter(|most| most.is_finite());
         let by = most.map_or_else(String::new, |most| {
             format!(
                 " (at most {})",

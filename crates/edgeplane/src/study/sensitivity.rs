@@ -17,7 +17,7 @@ use crate::text::Override;
 const FIRST: u64 = 128;
 /// How many times as many there are at the next look.
 const MORE: u64 = 3;
-/// Fights of all looks but the first, in multiples of what a single number may take.
+/// Fights of all looks but the first, in multiples of what a single number may take; at least as many as the first took.
 const BUDGET: u64 = 3;
 /// An effect of which the interval reaches less than half of it to either side is known well enough.
 const KNOWN: f64 = 0.5;
@@ -136,7 +136,7 @@ pub fn run_sensitivity(
             Ok(samples) => open.push(Raised::new(number, tried, variant, &before, &samples, sure)),
         }
     }
-    let mut budget = plan.trials.saturating_mul(BUDGET);
+    let mut budget = plan.trials.saturating_mul(BUDGET).max(crew.done());
     for look in looks.windows(2) {
         let greatest = open.iter().map(Raised::surely).fold(0.0, f64::max);
         let mut next: Vec<&mut Raised<'_>> =
