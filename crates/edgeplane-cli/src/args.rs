@@ -212,6 +212,9 @@ pub(crate) struct FightArgs {
     /// Shows the arithmetic behind each number, and why each choice was made
     #[arg(long)]
     pub(crate) trace: bool,
+    /// Shows everyone at this moment instead: pools, attributes, statuses, and why each ability is unavailable
+    #[arg(long, value_name = "SECONDS", value_parser = parse_moment, conflicts_with_all = ["trace", "plot"])]
+    pub(crate) at: Option<f64>,
     #[command(flatten)]
     pub(crate) plot: PlotArgs,
     #[command(flatten)]
@@ -529,6 +532,12 @@ fn parse_part(text: &str) -> Result<(u64, u64), String> {
         Some(_) => Err(format!("parts count from 1 to their number, which is at most {MOST_PARTS}")),
         None => Err("a part is written 3/16: the third of sixteen".to_owned()),
     }
+}
+
+fn parse_moment(text: &str) -> Result<f64, String> {
+    let seconds = text.trim().trim_end_matches('s').trim().parse::<f64>().ok();
+    let seconds = seconds.filter(|seconds| (0.0..=1e9).contains(seconds));
+    seconds.ok_or_else(|| format!("`{text}` is not a moment of a fight: seconds since it began, such as 3.5"))
 }
 
 fn parse_precision(text: &str) -> Result<f64, String> {

@@ -186,6 +186,21 @@ fn a_fight_is_shown_and_its_trace_has_the_arithmetic() {
 }
 
 #[test]
+fn a_fight_is_shown_at_one_moment() {
+    let at = ["fight", DEMO, "night_shift", "--at", "3.5"];
+    let printed = answer(&at);
+    assert!(printed.starts_with("Weir Nine · night_shift · seed 1 · at 3.50 s\n"), "{printed}");
+    assert!(printed.contains("no, on cooldown until") && printed.contains("health"), "{printed}");
+    let moment = json(&[&at[..], &["--format", "json"]].concat());
+    let combatants = moment["combatants"].as_array().unwrap();
+    assert_eq!((combatants.len(), combatants[0]["who"].as_str()), (10, Some("lockhand")));
+    let csv = answer(&[&at[..], &["--format", "csv"]].concat());
+    assert!(csv.starts_with("who,kind,name,value,of,says\n") && csv.contains("\nlockhand,pool,health,"), "{csv}");
+    let wrong = refusal(&["fight", DEMO, "duel", "--at", "soon"]);
+    assert!(wrong.contains("seconds since it began, such as 3.5"), "{wrong}");
+}
+
+#[test]
 fn the_events_of_a_fight_are_there_for_programs() {
     let report = json(&["fight", DEMO, "duel", "--seed", "7", "--format", "json"]);
     assert_eq!((report["ending"].as_str(), report["winner"].as_str()), (Some("won"), Some("keepers")));

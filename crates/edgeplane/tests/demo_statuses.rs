@@ -2,9 +2,11 @@
 
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 
-use crate::common::{demo, seconds};
+use std::sync::Arc;
+
+use crate::common::{self, demo, seconds};
 use edgeplane::fight::{Event, Likely, Log, Prevention};
-use edgeplane::study::explain::{StatusExplanation, explain_character_with, explain_status};
+use edgeplane::study::explain::{Moment, StatusExplanation, explain_character_with, explain_moment, explain_status};
 use edgeplane::{CombatantId, Fight, Game, Setup, Silent, Time};
 
 fn explained(status: &str, from: &str, on: &str) -> StatusExplanation {
@@ -67,7 +69,7 @@ fn mending_shares_half_of_what_is_missing_over_four_ticks() {
     let (me, health) = (CombatantId(1), game.pool("health").unwrap());
     // Down to 100 of 237.3 by boathooks' worth of damage is much ado; the start is set instead.
     let set = edgeplane::Override::parse("pools.health.start=100").unwrap();
-    let low = Game::open_with(crate::common::DEMO, &[set]).unwrap();
+    let low = Game::open_with(common::DEMO, &[set]).unwrap();
     fight.advance(seconds(1.0), &mut Silent).unwrap();
     let mut fight = two(&low, "bell_ringer", "lockhand");
     fight.apply_status(low.status("mending").unwrap(), CombatantId(0), me, 1, &mut Silent).unwrap();
@@ -224,4 +226,83 @@ fn a_sheet_shows_what_statuses_add() {
     assert!(line("guard").limited.is_empty() && line("heft").statuses.is_empty());
     let boathook = sheet.abilities.iter().find(|ability| ability.name == "boathook").unwrap();
     near(&[boathook.cooldown], &[1.4 * 1.08]);
+}
+
+/// Everyone of a fight at a moment.
+fn at(game: &Game, encounter: &str, seconds: f64) -> Moment {
+    let setup = Arc::new(Setup::of(game.program(), game.encounter(encounter).unwrap()));
+    explain_moment(&setup, 1, seconds).unwrap()
+}
+
+#[test]
+fn a_moment_shows_what_everyone_has_is_under_and_could_do() {
+    // A swing of 0.5 s that takes 10 and slows; 2 s of cooldown from the release; it costs 4 of 10, and 1 comes back each second.
+    let game = common::game(
+        r#"
+        [attributes]
+        haste = 1
+        [pools]
+        health = { max = 100, defeat = true }
+        wind = { max = 10, regen = 1 }
+        [status.slowed]
+        tags = ["mire"]
+        duration = 3
+        modify = [{ attribute = "haste", times = 0.5 }]
+        [ability.swing]
+        cast = 0.5
+        recovery = 0.25
+        cooldown = 2
+        cost = { wind = 4 }
+        does = [{ damage = 10 }, { apply = "slowed" }]
+        [character.bear]
+        abilities = ["swing"]
+        [character.post]
+        [encounter.e]
+        sides = { x = ["bear"], y = ["post"] }
+        "#,
+    );
+    let moments = [0.0, 0.4, 0.6, 1.0, 3.0].map(|seconds| at(&game, "e", seconds));
+    let doing = moments.each_ref().map(|moment| moment.combatants[0].doing.as_str());
+    let casting = "casting swing on post until 0.50 s";
+    assert_eq!(doing, [casting, casting, "recovering until 0.75 s", "idle", "recovering until 3.25 s"]);
+    let wind = moments.each_ref().map(|moment| moment.combatants[0].pools[1].holds);
+    // Paid as the cast begins, at 0 s and at 2.5 s.
+    assert_eq!(wind.map(|wind| (wind * 10.0).round() / 10.0), [6.0, 6.4, 6.6, 7.0, 5.0]);
+    let post = moments.each_ref().map(|moment| &moment.combatants[1]);
+    assert_eq!(post.map(|post| post.pools[0].holds), [100.0, 100.0, 90.0, 90.0, 80.0]);
+    let haste = post.map(|post| (post.attributes[0].value, post.attributes[0].at_start));
+    assert_eq!(haste, [(1.0, 1.0), (1.0, 1.0), (0.5, 1.0), (0.5, 1.0), (0.5, 1.0)]);
+    assert_eq!(post[3].attributes[0].statuses, ["× 0.5 slowed"]);
+    let slowed = &post[3].statuses[0];
+    assert_eq!((slowed.name.as_str(), slowed.from.as_str(), slowed.stacks), ("slowed", "bear", 1));
+    assert_eq!((slowed.remaining, slowed.tags.as_slice()), (Some(2.5), ["mire".to_owned()].as_slice()));
+    let swing = &moments[3].combatants[0].abilities[0];
+    assert_eq!((swing.name.as_str(), swing.ready_in), ("swing", 1.5));
+    assert_eq!(swing.unavailable.as_deref(), Some("on cooldown until 2.50 s"));
+    assert!(post[3].abilities.is_empty() && post[3].place.is_none());
+    // The fight is over before the moment: how it ended is shown.
+    let end = at(&game, "e", 1e6);
+    assert!(end.ended && end.at < 100.0, "{end:?}");
+    assert_eq!((end.combatants[1].doing.as_str(), end.combatants[1].pools[0].holds), ("defeated", 0.0));
+}
+
+#[test]
+fn the_moments_of_the_demo_are_those_of_a_fight_that_is_stepped_to_them() {
+    let game = demo();
+    for encounter in game.program().encounters() {
+        for seconds in [0.0, 2.0, 7.3, 19.0] {
+            let moment = at(&game, &encounter.name, seconds);
+            let mut fight = game.fight(&encounter.name, 1).unwrap();
+            fight.advance(Time::from_seconds(seconds), &mut Silent).unwrap();
+            for (index, one) in moment.combatants.iter().enumerate() {
+                let who = CombatantId(index as u16);
+                assert_eq!(one.doing == "defeated", !fight.stands(who) && one.doing != "not there", "{one:?}");
+                for pool in &one.pools {
+                    let id = game.pool(&pool.name).unwrap();
+                    assert_eq!((pool.holds, pool.max.unwrap()), (fight.pool(who, id), fight.cap(who, id)));
+                }
+                assert_eq!(one.statuses.len(), fight.statuses(who).unwrap().len());
+            }
+        }
+    }
 }

@@ -1,25 +1,35 @@
 //! `edgeplane fight`: what happens in a fight?
 
 use edgeplane::Error;
+use edgeplane::study::explain::explain_moment;
 
 use super::{Failure, Sink};
 use crate::args::{FightArgs, Format};
-use crate::view::{events, plot, recorder::Recorder, timeline};
+use crate::view::{events, moment, plot, recorder::Recorder, timeline};
 
 pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
     let game = super::open_forced(&args.ruleset, &args.force)?;
     let mut fight = game.fight(&args.encounter, args.seed)?;
+    let title = format!("{} · {} · seed {}", super::title(&game, &args.ruleset), args.encounter, args.seed);
+    let sink = Sink(&args.output);
+    if let Some(at) = args.at {
+        let found = explain_moment(fight.setup(), args.seed, at)?;
+        return match args.output.format {
+            Format::Text => sink.text(&moment::draw(&found, &title)),
+            Format::Json => sink.json(&found),
+            Format::Csv => sink.csv(&moment::rows(&found)),
+        };
+    }
     let mut recorder = Recorder::of(&fight);
     let ended = fight.run(&mut recorder);
     let story = timeline::Story {
-        title: format!("{} · {} · seed {}", super::title(&game, &args.ruleset), args.encounter, args.seed),
+        title,
         setup: fight.setup(),
         entries: &recorder.entries,
         charts: &recorder.charts,
         trace: args.trace,
     };
     super::plot(&args.plot, || plot::pools(story.setup, story.entries, story.charts, &story.title))?;
-    let sink = Sink(&args.output);
     match args.output.format {
         Format::Text => sink.text(&timeline::draw(&story))?,
         Format::Json => sink.json(&events::Report::new(&story, args.seed, &fight))?,

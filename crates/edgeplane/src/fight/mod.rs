@@ -64,7 +64,7 @@ pub use names::{NamedEvent, describe_reason};
 pub use random::{Branching, Likely, RandomSource, Recorded, Sampler, SamplerState, seed_of_trial, stream_seed};
 pub use session::carry::{Carried, Uses};
 pub use session::control::{Controller, Decision, View};
-pub use session::reading::{Contribution, HeldStatus};
+pub use session::reading::{Action, Contribution, HeldStatus};
 
 use crate::program::{
     AbilityId, CombatantId, EncounterId, FormulaId, Frame, PoolId, Program, Setup, Slot, Time, ZonePlan,

@@ -5,9 +5,11 @@ use serde::Serialize;
 use super::super::Fight;
 use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
+use super::super::state::Doing;
 use super::super::state::statuses::seconds_left;
 use crate::program::{
-    CombatantId, Draws, FormulaId, Frame, Memory, ModifierKind, Slot, StatusId, StatusKind, TextPart, Time, plain,
+    AbilityId, CombatantId, Draws, FormulaId, Frame, Memory, ModifierKind, SideId, Slot, StatusId, StatusKind,
+    TextPart, Time, plain,
 };
 
 /// A status as a game shows it.
@@ -46,7 +48,68 @@ pub struct Contribution {
     pub amount: f64,
 }
 
+/// What a combatant is doing.
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[non_exhaustive]
+pub enum Action {
+    /// It is free to act.
+    Idle,
+    /// It winds up for an ability, or keeps it up.
+    Casting {
+        /// The ability.
+        ability: AbilityId,
+        /// Its first target.
+        target: CombatantId,
+        /// When it is released, or ends.
+        until: Time,
+    },
+    /// It can do nothing until then.
+    Recovering {
+        /// When it is free again.
+        until: Time,
+    },
+    /// It has been defeated.
+    Defeated,
+    /// It has not joined the fight, or has left it.
+    Absent,
+}
+
 impl<C: RandomSource> Fight<C> {
+    /// What a combatant is doing now.
+    ///
+    /// ```
+    /// use edgeplane::fight::Action;
+    /// use edgeplane::{Game, Silent, Time};
+    ///
+    /// let game = Game::from_text("small.toml", edgeplane::example_text())?;
+    /// let mut fight = game.fight("duel", 1)?;
+    /// let first = game.combatant(&fight, &fight.setup().combatants[0].label)?;
+    /// assert_eq!(fight.action(first), Action::Idle);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
+    /// # Panics
+    /// When there is no such combatant, as all readings do.
+    pub fn action(&self, who: CombatantId) -> Action {
+        let combatant = self.state.who(who);
+        match combatant.doing {
+            _ if combatant.absent => Action::Absent,
+            _ if !combatant.stands => Action::Defeated,
+            Doing::Idle => Action::Idle,
+            Doing::Recovering => Action::Recovering { until: combatant.until },
+            Doing::Casting(index) => Action::Casting {
+                ability: self.setup.abilities[index as usize].ability,
+                target: combatant.target,
+                until: if combatant.sustains { combatant.sustains_until } else { combatant.until },
+            },
+        }
+    }
+
+    /// The side on which a combatant is now.
+    pub fn side(&self, who: CombatantId) -> SideId {
+        self.state.who(who).side
+    }
+
     /// The statuses of a combatant, in the order in which they came, hidden ones included.
     ///
     /// # Errors
@@ -73,6 +136,8 @@ impl<C: RandomSource> Fight<C> {
                 TextPart::Words(words) => text.push_str(words),
                 TextPart::Value(formula) => match self.formula_value(*formula, &frame) {
                     Ok(value) => text.push_str(&plain(value)),
+                    // What depends on the time that remains has no value where that has no end.
+                    Err(_) if record.end() >= Time::NEVER => text.push('∞'),
                     Err(error) => fault = Some(error),
                 },
             }

@@ -192,7 +192,7 @@ fn parts_applied(base: f64, parts: &[Contribution]) -> f64 {
 }
 
 /// `+35 braced`
-fn part_text(program: &Program, part: &Contribution) -> String {
+pub(super) fn part_text(program: &Program, part: &Contribution) -> String {
     let amount = plain(part.amount.abs());
     let sign = if part.amount < 0.0 { "-" } else { "+" };
     let parts = match part.kind {

@@ -3,8 +3,10 @@
 mod ability;
 mod arrivals;
 mod character;
+mod moment;
 mod status;
 
 pub use ability::{AbilityExplanation, AlsoLine, EffectLine, EndingLine, StepLine, Worked, explain_ability};
 pub use character::{AbilityLine, CharacterSheet, Line, PoolLine, UseLine, explain_character, explain_character_with};
+pub use moment::{AbilityMoment, AttributeMoment, CombatantMoment, Moment, PoolMoment, StatusMoment, explain_moment};
 pub use status::{ModifierLine, StackLine, StatusExplanation, TickLine, TriggerLine, explain_status};

@@ -1,0 +1,105 @@
+//! A fight at one moment, combatant by combatant.
+
+use edgeplane::program::plain;
+use edgeplane::study::explain::{AbilityMoment, AttributeMoment, CombatantMoment, Moment, PoolMoment, StatusMoment};
+
+use super::table::{self, Column};
+use super::text;
+
+pub(crate) fn draw(found: &Moment, title: &str) -> String {
+    let at = format!("{title} · at {:.2} s", found.at);
+    let ended = if found.ended { " The fight has ended: this is how it ended.\n" } else { "" };
+    let everyone: String = found.combatants.iter().map(|one| combatant(one, found.ended)).collect();
+    format!("{}\n{ended}{everyone}", text::bold(&at))
+}
+
+fn combatant(one: &CombatantMoment, ended: bool) -> String {
+    let place = one.place.map_or_else(String::new, |[x, y]| format!(" at ({}, {}) m", short(x), short(y)));
+    let pool = |pool: &PoolMoment| match pool.max {
+        Some(max) => format!("{} {} of {}", pool.name, short(pool.holds), short(max)),
+        None => format!("{} {}", pool.name, short(pool.holds)),
+    };
+    let pools: Vec<String> = one.pools.iter().map(pool).collect();
+    let mut out = format!("\n{} ({}) · {}{place}\n", text::strong(&one.who), one.side, one.doing);
+    out.push_str(&format!("   {}\n", pools.join(" · ")));
+    let differs = |line: &&AttributeMoment| line.value != line.at_start || !line.statuses.is_empty();
+    let attributes: Vec<_> = one.attributes.iter().filter(differs).map(attribute).collect();
+    if !attributes.is_empty() {
+        let columns =
+            [Column::Words("attribute"), Column::Numbers("at the start"), Column::Numbers("now"), Column::Words("")];
+        out.push('\n');
+        out.push_str(&table::draw(&columns, attributes));
+    }
+    if !one.statuses.is_empty() {
+        let columns = [
+            Column::Words("status"),
+            Column::Numbers("stacks"),
+            Column::Numbers("ends in"),
+            Column::Words("from"),
+            Column::Words("tags"),
+        ];
+        out.push('\n');
+        out.push_str(&table::draw(&columns, one.statuses.iter().map(status).collect()));
+    }
+    if !one.abilities.is_empty() && !ended {
+        let columns = [Column::Words("ability"), Column::Numbers("ready in"), Column::Words("could be used")];
+        out.push('\n');
+        out.push_str(&table::draw(&columns, one.abilities.iter().map(ability).collect()));
+    }
+    out
+}
+
+fn attribute(line: &AttributeMoment) -> Vec<String> {
+    vec![line.name.clone(), short(line.at_start), short(line.value), line.statuses.join(", ")]
+}
+
+fn status(line: &StatusMoment) -> Vec<String> {
+    let ends = line.remaining.map_or_else(|| "–".to_owned(), |seconds| format!("{seconds:.2} s"));
+    vec![line.name.clone(), line.stacks.to_string(), ends, line.from.clone(), line.tags.join(", ")]
+}
+
+fn ability(line: &AbilityMoment) -> Vec<String> {
+    let ready = if line.ready_in > 0.0 { format!("{:.2} s", line.ready_in) } else { "–".to_owned() };
+    let says = line.unavailable.as_ref().map_or_else(|| "yes".to_owned(), |why| format!("no, {why}"));
+    vec![line.name.clone(), ready, says]
+}
+
+/// At most three digits after the point.
+fn short(value: f64) -> String {
+    plain((value * 1000.0).round() / 1000.0)
+}
+
+/// One thing of one combatant to a row.
+pub(crate) fn rows(found: &Moment) -> Vec<Vec<String>> {
+    let mut rows = vec![["who", "kind", "name", "value", "of", "says"].map(str::to_owned).to_vec()];
+    let number = |value: f64| value.to_string();
+    for one in &found.combatants {
+        let mut row = |kind: &str, name: &str, value: String, of: String, says: String| {
+            rows.push(vec![one.who.clone(), kind.to_owned(), name.to_owned(), value, of, says]);
+        };
+        row("action", "", String::new(), String::new(), one.doing.clone());
+        if let Some([x, y]) = one.place {
+            row("place", "", number(x), number(y), String::new());
+        }
+        for pool in &one.pools {
+            row("pool", &pool.name, number(pool.holds), pool.max.map_or_else(String::new, number), String::new());
+        }
+        for line in &one.attributes {
+            row("attribute", &line.name, number(line.value), number(line.at_start), line.statuses.join(", "));
+        }
+        for line in &one.statuses {
+            let remaining = line.remaining.map_or_else(String::new, number);
+            row("status", &line.name, line.stacks.to_string(), remaining, line.from.clone());
+        }
+        for line in &one.abilities {
+            row(
+                "ability",
+                &line.name,
+                number(line.ready_in),
+                String::new(),
+                line.unavailable.clone().unwrap_or_default(),
+            );
+        }
+    }
+    rows
+}

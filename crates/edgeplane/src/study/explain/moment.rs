@@ -1,0 +1,220 @@
+//! A fight at one moment: what everyone has, is under, is doing and could do.
+
+use std::sync::Arc;
+
+use serde::Serialize;
+
+use super::character::part_text;
+use crate::error::Error;
+use crate::fight::{Action, Fight, Sampler, Silent, UnavailableReason, describe_reason};
+use crate::program::{CombatantId, PoolId, Setup, Slot, Time};
+
+/// A fight at one moment.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Moment {
+    /// The encounter.
+    pub encounter: String,
+    /// The seed.
+    pub seed: u64,
+    /// Seconds since the fight began: the moment that was asked for, or the end of the fight if that came before.
+    pub at: f64,
+    /// Whether the fight had ended.
+    pub ended: bool,
+    /// Everyone in the order of the encounter.
+    pub combatants: Vec<CombatantMoment>,
+}
+
+/// One combatant at that moment.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct CombatantMoment {
+    /// What it is called.
+    pub who: String,
+    /// Its side.
+    pub side: String,
+    /// What it is doing: "idle", "casting boathook until 3.70 s on silt_crab".
+    pub doing: String,
+    /// Where it is, in metres; none where the encounter has no places.
+    pub place: Option<[f64; 2]>,
+    /// Its pools.
+    pub pools: Vec<PoolMoment>,
+    /// Its attributes in the order of the ruleset.
+    pub attributes: Vec<AttributeMoment>,
+    /// Its statuses in the order in which they came.
+    pub statuses: Vec<StatusMoment>,
+    /// Its abilities.
+    pub abilities: Vec<AbilityMoment>,
+}
+
+/// A pool at that moment.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct PoolMoment {
+    /// Its name.
+    pub name: String,
+    /// What it holds.
+    pub holds: f64,
+    /// The most that it can hold; none if there is no bound.
+    pub max: Option<f64>,
+}
+
+/// An attribute at that moment.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct AttributeMoment {
+    /// Its name, with the damage type where it has one value for each.
+    pub name: String,
+    /// Its value.
+    pub value: f64,
+    /// Its value as the fight began.
+    pub at_start: f64,
+    /// What statuses do to it now: "+ 35 braced".
+    pub statuses: Vec<String>,
+}
+
+/// A status at that moment.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct StatusMoment {
+    /// Its name.
+    pub name: String,
+    /// Who applied it.
+    pub from: String,
+    /// How many stacks.
+    pub stacks: u32,
+    /// Seconds until it ends; none for one that does not end by itself.
+    pub remaining: Option<f64>,
+    /// Its tags.
+    pub tags: Vec<String>,
+}
+
+/// An ability at that moment.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct AbilityMoment {
+    /// Its name.
+    pub name: String,
+    /// Why it could not be used, whatever the policy wants; none if it could.
+    pub unavailable: Option<String>,
+    /// Seconds until its cooldown ends; 0 if none runs.
+    pub ready_in: f64,
+}
+
+/// Plays a fight up to a moment (seconds, at least 0), and reads everything there is.
+///
+/// ```
+/// use std::sync::Arc;
+/// use edgeplane::study::explain::explain_moment;
+/// use edgeplane::{Game, Setup};
+///
+/// let game = Game::from_text("small.toml", edgeplane::example_text())?;
+/// let setup = Arc::new(Setup::of(game.program(), game.encounter("duel")?));
+/// let moment = explain_moment(&setup, 1, 2.5)?;
+/// assert_eq!(moment.combatants.len(), 2);
+/// assert!(moment.combatants[0].pools.iter().any(|pool| pool.name == "health"));
+/// # Ok::<(), edgeplane::Error>(())
+/// ```
+///
+/// # Errors
+/// [`Error::Fight`] when the fight cannot go on until then.
+pub fn explain_moment(setup: &Arc<Setup>, seed: u64, at: f64) -> Result<Moment, Error> {
+    let mut fight = Fight::with_chance(Arc::clone(setup), Sampler::default(), seed);
+    fight.begin().map_err(Error::from)?;
+    let slots = slots(setup);
+    let who = |index: usize| CombatantId(index as u16);
+    let everyone = 0..setup.combatants.len();
+    let starts: Vec<Vec<f64>> = everyone
+        .clone()
+        .map(|index| slots.iter().map(|(_, slot)| fight.attribute(who(index), *slot)).collect())
+        .collect();
+    let ended = fight.advance(Time::from_seconds(at), &mut Silent).map_err(Error::from)?.is_some();
+    let combatants = everyone.map(|index| combatant(&mut fight, setup, who(index), &slots, &starts[index]));
+    let combatants = combatants.collect::<Result<Vec<_>, _>>()?;
+    let at = if ended { fight.now().seconds() } else { at };
+    Ok(Moment { encounter: setup.name.clone(), seed, at, ended, combatants })
+}
+
+/// All attributes with their slots.
+fn slots(setup: &Setup) -> Vec<(String, Slot)> {
+    let program = setup.program();
+    let mut found = Vec::new();
+    for info in program.attributes() {
+        for of in 0..if info.per_type { program.layout.types } else { 1 } {
+            let name = if info.per_type {
+                format!("{}.{}", info.name, program.damage_types()[usize::from(of)].name)
+            } else {
+                info.name.clone()
+            };
+            found.push((name, info.slot.plus(of)));
+        }
+    }
+    found
+}
+
+fn combatant(
+    fight: &mut Fight,
+    setup: &Setup,
+    who: CombatantId,
+    slots: &[(String, Slot)],
+    starts: &[f64],
+) -> Result<CombatantMoment, Error> {
+    let program = setup.program();
+    let plan = &setup.combatants[who.index()];
+    let character = &program.characters()[plan.character.index()];
+    let now = fight.now();
+    let mut attributes = Vec::new();
+    for ((name, slot), at_start) in slots.iter().zip(starts) {
+        let parts = fight.contributions(who, *slot).map_err(Error::from)?;
+        let statuses = parts.iter().map(|part| part_text(program, part)).collect();
+        let value = fight.attribute(who, *slot);
+        attributes.push(AttributeMoment { name: name.clone(), value, at_start: *at_start, statuses });
+    }
+    let mut statuses = Vec::new();
+    for held in fight.statuses(who).map_err(Error::from)? {
+        let plan = program.status(held.status);
+        statuses.push(StatusMoment {
+            name: plan.name.clone(),
+            from: setup.combatants[held.caster.index()].label.clone(),
+            stacks: held.stacks,
+            remaining: held.remaining,
+            tags: plan.tags.clone(),
+        });
+    }
+    let mut abilities = Vec::new();
+    for (index, ability) in program.abilities().iter().enumerate() {
+        let id = crate::program::AbilityId(index as u16);
+        let reason = fight.why_unavailable(who, id).map_err(Error::from)?;
+        let ready = fight.ready_at(who, id);
+        if reason == Some(UnavailableReason::NotKnown) || ready.is_none() {
+            continue;
+        }
+        abilities.push(AbilityMoment {
+            name: ability.name.clone(),
+            unavailable: reason.map(|reason| describe_reason(setup, reason)),
+            ready_in: ready.map_or(0.0, |ready| (ready.seconds() - now.seconds()).max(0.0)),
+        });
+    }
+    let pools = (0..program.pools().len()).filter(|pool| character.pools[*pool]).map(|pool| {
+        let id = PoolId(pool as u16);
+        let max = Some(fight.cap(who, id)).filter(|cap| cap.is_finite());
+        PoolMoment { name: program.pools()[pool].name.clone(), holds: fight.pool(who, id), max }
+    });
+    Ok(CombatantMoment {
+        who: plan.label.clone(),
+        side: setup.sides[fight.side(who).index()].clone(),
+        doing: doing(setup, fight.action(who)),
+        place: setup.is_placed.then(|| fight.place(who)),
+        pools: pools.collect(),
+        attributes,
+        statuses,
+        abilities,
+    })
+}
+
+fn doing(setup: &Setup, action: Action) -> String {
+    match action {
+        Action::Idle => "idle".to_owned(),
+        Action::Defeated => "defeated".to_owned(),
+        Action::Absent => "not there".to_owned(),
+        Action::Recovering { until } => format!("recovering until {:.2} s", until.seconds()),
+        Action::Casting { ability, target, until } => {
+            let (ability, target) = (&setup.program().ability(ability).name, &setup.combatants[target.index()].label);
+            format!("casting {ability} on {target} until {:.2} s", until.seconds())
+        }
+    }
+}
