@@ -257,6 +257,54 @@ fn a_matrix_has_every_pair_once_and_the_other_way_round_it_is_the_same() {
 /// One who strikes from afar beats one who has to come near, by as much as the way takes: 9 m at 3 m/s for a reach of 1 m
 /// are 8 / 3 s, in which three darts of 10 fly at 0, 1 and 2 s.
 #[test]
+fn a_matrix_shows_the_mix_that_nobody_can_exploit() {
+    // Who throws at whom it beats, defeats it with a chance of 1, 0.5 or 0.25; all else is a draw. `last` never does anything.
+    let game = game(
+        r#"
+        [attributes]
+        kind = 0
+        [pools]
+        health = { max = 1, defeat = true }
+        [ability.throw]
+        uses = 1
+        does = [{ damage = """if(caster.kind == 0 and target.kind == 2, 1,
+            if(caster.kind == 1 and target.kind == 0, if(roll(0.5), 1, 0),
+            if(caster.kind == 2 and target.kind == 1, if(roll(0.25), 1, 0), if(caster.kind < 3 and target.kind == 3, 1, 0))))""" }]
+        [character.stone]
+        attributes = { kind = 0 }
+        abilities = ["throw"]
+        [character.cloth]
+        attributes = { kind = 1 }
+        abilities = ["throw"]
+        [character.shears]
+        attributes = { kind = 2 }
+        abilities = ["throw"]
+        [character.last]
+        attributes = { kind = 3 }
+        "#,
+    );
+    let names = ["stone", "cloth", "shears", "last"];
+    let terms = DuelTerms { time_limit: 5.0, distance: None };
+    let found = run_matrix(&game, &names, terms, &plan(4_000), &|_| {}).unwrap();
+    let standing = found.standing.unwrap();
+    // Each comes as often as what the two others make of one another: 0.25 : 1 : 0.5.
+    let wanted = [1.0 / 7.0, 4.0 / 7.0, 2.0 / 7.0, 0.0];
+    for (one, wanted) in standing.characters.iter().zip(wanted) {
+        assert!((one.mix - wanted).abs() < 0.02, "{standing:?}");
+    }
+    assert!(standing.exploitable < 0.005, "{standing:?}");
+    assert_eq!(
+        (standing.characters[0].ahead_of.as_slice(), standing.characters[0].behind.as_slice()),
+        (["shears", "last"].map(String::from).as_slice(), ["cloth"].map(String::from).as_slice())
+    );
+    // Against all four equally often, stone has (0 - 0.5 + 1 + 1) / 4.
+    assert!(standing.best == "stone" && (standing.uneven - 0.375).abs() < 0.01, "{standing:?}");
+    // Against its master a character does worse than that one against itself; so only `last` is dominated, by whoever comes first.
+    let dominated: Vec<_> = standing.dominated.iter().map(|one| (one.character.as_str(), one.by.as_str())).collect();
+    assert_eq!(dominated, [("last", "stone")]);
+}
+
+#[test]
 fn a_matrix_of_pairs_at_a_distance_shows_what_reach_is_worth() {
     let text = r#"
         [attributes]

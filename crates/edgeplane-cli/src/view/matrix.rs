@@ -1,9 +1,10 @@
 //! Everyone against everyone, as two grids.
 
 use edgeplane::Figure;
-use edgeplane::study::{Duel, Matrix};
+use edgeplane::study::{Duel, Matrix, Stand, Standing};
 
-use super::{figures, table, text};
+use super::table::{self, Column};
+use super::{figures, text};
 
 pub(crate) fn draw(found: &Matrix) -> String {
     let widest = found.duels.iter().flat_map(|duel| [&duel.win_rate, &duel.loss_rate]).map(Figure::half_width);
@@ -17,8 +18,36 @@ pub(crate) fn draw(found: &Matrix) -> String {
         duel.duration.value.map_or_else(String::new, |value| format!("{value:.1}"))
     });
     format!(
-        "{wins}\n Each ± {reach:.1} pp at most; what is missing to 100 % are draws, among them duels not over after {} s.\n\n{lasts}",
-        found.time_limit
+        "{wins}\n Each ± {reach:.1} pp at most; what is missing to 100 % are draws, among them duels not over after {} s.\n\n{lasts}{}",
+        found.time_limit,
+        found.standing.as_ref().map_or_else(String::new, standing)
+    )
+}
+
+/// Who is ahead of whom, and what that makes of the roster.
+fn standing(found: &Standing) -> String {
+    let by = |one: &Stand| {
+        let found = found.dominated.iter().find(|dominated| dominated.character == one.character);
+        found.map_or_else(|| "–".to_owned(), |dominated| dominated.by.clone())
+    };
+    let row = |one: &Stand| {
+        let mix = if one.mix > 0.0 { text::percent(one.mix) } else { "–".to_owned() };
+        vec![one.character.clone(), one.ahead_of.len().to_string(), one.behind.len().to_string(), by(one), mix]
+    };
+    let columns = [
+        Column::Words("beyond chance, all pairs at once"),
+        Column::Numbers("ahead of"),
+        Column::Numbers("behind"),
+        Column::Words("dominated by"),
+        Column::Numbers("mix"),
+    ];
+    let table = table::draw(&columns, found.characters.iter().map(row).collect());
+    let uneven = text::percent(found.uneven).replace('%', "pp");
+    format!(
+        "\n{table}\n Dominated: the other one is better against somebody, and worse against nobody by more than 3 pp.\n \
+         Mix: with these shares, nobody wins more often against them than it loses. Against everyone equally often,\n {} \
+         wins {uneven} more often than it loses.\n",
+        found.best
     )
 }
 

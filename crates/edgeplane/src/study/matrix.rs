@@ -6,6 +6,7 @@ use serde::Serialize;
 
 use super::ledger::Figure;
 use super::samples::{Crew, Running, Variant};
+use super::standing::{Standing, standing};
 use super::statistics::Confidence;
 use super::trials::TrialsPlan;
 use crate::error::Error;
@@ -27,6 +28,8 @@ pub struct Matrix {
     pub distance: Option<f64>,
     /// Every pair once, in the order of the list; each character against itself too.
     pub duels: Vec<Duel>,
+    /// How they stand; nothing if not all pairs have fought.
+    pub standing: Option<Standing>,
 }
 
 /// On which terms each pair fights.
@@ -103,5 +106,6 @@ pub fn run_matrix(
         }
     }
     let DuelTerms { time_limit, distance } = terms;
-    Ok(Matrix { characters: names, trials: plan.trials, seed: plan.seed, time_limit, distance, duels })
+    let standing = standing(&names, &duels);
+    Ok(Matrix { characters: names, trials: plan.trials, seed: plan.seed, time_limit, distance, duels, standing })
 }

@@ -1,0 +1,154 @@
+//! How the characters of a matrix stand: who is surely ahead of whom, who is never the better choice, and which mix of
+//! them nobody can exploit.
+
+use serde::Serialize;
+
+use super::matrix::Duel;
+use super::statistics::Confidence;
+
+/// A character may be worse than another one by so much and still be dominated by nothing but chance: what is smaller is not
+/// told apart.
+const CLOSE: f64 = 0.03;
+/// Rounds in which the mix is looked for.
+const ROUNDS: u32 = 50_000;
+/// A part of the mix below this is none.
+const NONE: f64 = 0.002;
+
+/// How the characters of a matrix stand.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Standing {
+    /// For each character in the order of the list.
+    pub characters: Vec<Stand>,
+    /// What the most exploiting character wins more often than it loses against the mix; 0 but for the search's rounding.
+    pub exploitable: f64,
+    /// The same against all characters equally often: how far the roster is from even.
+    pub uneven: f64,
+    /// The character that does that.
+    pub best: String,
+    /// Who is dominated by whom.
+    pub dominated: Vec<Dominated>,
+}
+
+/// How one of them stands.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Stand {
+    /// The character.
+    pub character: String,
+    /// Of whom it is surely ahead: 95 % for all pairs at once (Bonferroni).
+    pub ahead_of: Vec<String>,
+    /// Who is surely ahead of it.
+    pub behind: Vec<String>,
+    /// Its share in the mix that nobody can exploit.
+    pub mix: f64,
+}
+
+/// A character that is hardly ever the better choice.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Dominated {
+    /// The character.
+    pub character: String,
+    /// One that is surely better against somebody, and against nobody worse by more than 3 points.
+    pub by: String,
+}
+
+/// By how much one wins more often than it loses, with its interval.
+#[derive(Clone, Copy, Debug, Default)]
+struct Lead {
+    value: f64,
+    reach: f64,
+}
+
+/// From the duels of all pairs, each once, in the order of the list; nothing if some were not fought.
+pub(super) fn standing(characters: &[String], duels: &[Duel]) -> Option<Standing> {
+    let count = characters.len();
+    let pairs = count * count.saturating_sub(1) / 2;
+    if count == 0 || duels.len() != pairs + count {
+        return None;
+    }
+    let sure = Confidence::default().shared_by(pairs);
+    let mut leads = vec![vec![Lead::default(); count]; count];
+    let mut next = duels.iter();
+    for one in 0..count {
+        for other in one..count {
+            let duel = next.next()?;
+            // Against itself everyone is even, whatever chance says.
+            if one != other {
+                let lead = lead(duel, sure)?;
+                leads[one][other] = lead;
+                leads[other][one] = Lead { value: -lead.value, ..lead };
+            }
+        }
+    }
+    let mix = mix(&leads);
+    let gain = |shares: &[f64], one: usize| -> f64 {
+        shares.iter().zip(&leads[one]).map(|(share, lead)| share * lead.value).sum()
+    };
+    let even = vec![1.0 / count as f64; count];
+    let best = (0..count).max_by(|a, b| gain(&even, *a).total_cmp(&gain(&even, *b)).then(b.cmp(a)))?;
+    let names = |wanted: &dyn Fn(usize) -> bool| {
+        (0..count).filter(|other| wanted(*other)).map(|other| characters[other].clone()).collect()
+    };
+    let stand = |one: usize| Stand {
+        character: characters[one].clone(),
+        ahead_of: names(&|other| leads[one][other].value > leads[one][other].reach),
+        behind: names(&|other| leads[one][other].value < -leads[one][other].reach),
+        mix: mix[one],
+    };
+    let dominated = (0..count).filter_map(|one| {
+        let by = (0..count).find(|by| *by != one && dominates(&leads[*by], &leads[one]))?;
+        Some(Dominated { character: characters[one].clone(), by: characters[by].clone() })
+    });
+    Some(Standing {
+        exploitable: (0..count).map(|one| gain(&mix, one)).fold(0.0, f64::max),
+        uneven: gain(&even, best).max(0.0),
+        best: characters[best].clone(),
+        dominated: dominated.collect(),
+        characters: (0..count).map(stand).collect(),
+    })
+}
+
+/// Half a fight is added to each outcome, so that the interval holds also where nearly all fights go one way (Agresti and Min
+/// 2005).
+fn lead(duel: &Duel, sure: Confidence) -> Option<Lead> {
+    let (wins, losses) = (duel.win_rate.value?, duel.loss_rate.value?);
+    let trials = duel.win_rate.trials as f64;
+    let (wins, losses) = (wins * trials + 0.5, losses * trials + 0.5);
+    let value = (wins - losses) / (trials + 2.0);
+    let variance = (wins + losses - (wins - losses) * value) / ((trials + 2.0) * (trials + 2.0));
+    Some(Lead { value, reach: sure.z() * variance.max(0.0).sqrt() })
+}
+
+/// Whether the first is surely better against somebody, and surely not much worse against anybody.
+fn dominates(first: &[Lead], second: &[Lead]) -> bool {
+    let ends = |(a, b): (&Lead, &Lead)| {
+        let reach = (a.reach * a.reach + b.reach * b.reach).sqrt();
+        a.value - b.value - reach
+    };
+    let lows: Vec<f64> = first.iter().zip(second).map(ends).collect();
+    lows.iter().all(|low| *low > -CLOSE) && lows.iter().any(|low| *low > 0.0)
+}
+
+/// Shares against which no character wins more often than it loses: the equilibrium of a symmetric game, by regret matching with
+/// averages that weigh later rounds more (Tammelin 2014).
+fn mix(leads: &[Vec<Lead>]) -> Vec<f64> {
+    let count = leads.len();
+    let mut regret = vec![0.0_f64; count];
+    let mut sums = vec![0.0_f64; count];
+    let even = || vec![1.0 / count as f64; count];
+    for round in 1..=ROUNDS {
+        let all: f64 = regret.iter().sum();
+        let now: Vec<f64> = if all > 0.0 { regret.iter().map(|one| one / all).collect() } else { even() };
+        let gains = leads.iter().map(|row| row.iter().zip(&now).map(|(lead, share)| lead.value * share).sum::<f64>());
+        let gains: Vec<f64> = gains.collect();
+        let mean: f64 = gains.iter().zip(&now).map(|(gain, share)| gain * share).sum();
+        for ((regret, gain), (sum, share)) in regret.iter_mut().zip(&gains).zip(sums.iter_mut().zip(&now)) {
+            *regret = (*regret + gain - mean).max(0.0);
+            *sum += f64::from(round) * share;
+        }
+    }
+    let all: f64 = sums.iter().sum();
+    let shares: Vec<f64> =
+        sums.iter().map(|sum| sum / all).map(|share| if share < NONE { 0.0 } else { share }).collect();
+    let all: f64 = shares.iter().sum();
+    shares.iter().map(|share| share / all).collect()
+}
