@@ -41,7 +41,7 @@ fn combatant(one: &CombatantMoment, ended: bool) -> String {
         out.push('\n');
         out.push_str(&table::draw(&columns, one.statuses.iter().map(status).collect()));
     }
-    if !one.abilities.is_empty() && !ended {
+    if !one.abilities.is_empty() && !ended && one.doing != "defeated" {
         let columns = [Column::Words("ability"), Column::Numbers("ready in"), Column::Words("could be used")];
         out.push('\n');
         out.push_str(&table::draw(&columns, one.abilities.iter().map(ability).collect()));
