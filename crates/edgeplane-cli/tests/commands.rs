@@ -186,6 +186,23 @@ fn a_fight_is_shown_and_its_trace_has_the_arithmetic() {
 }
 
 #[test]
+fn a_trace_for_programs_has_the_arithmetic_of_the_one_for_readers() {
+    let arguments = ["fight", DEMO, "duel", "--seed", "7", "--format", "json"];
+    let plain = json(&arguments);
+    let traced = json(&[&arguments[..], &["--trace"]].concat());
+    let events = traced["events"].as_array().unwrap();
+    let guard = events.iter().find(|event| event["worked"] == "18.9421 * (200 - 15) / 200").unwrap();
+    assert_eq!((guard["event"].as_str(), guard["path"].as_str()), (Some("formula"), Some("hit_steps.guard.amount")));
+    assert!((guard["value"].as_f64().unwrap() - 17.521_478).abs() < 1e-6, "{guard}");
+    let step = events.iter().find(|event| event["event"] == "stepped" && event["step"] == "guard").unwrap();
+    assert!(step["before"].as_f64() > step["after"].as_f64(), "{step}");
+    // What happened is the same.
+    let detail = |event: &&Value| event["event"] != "formula" && event["event"] != "stepped";
+    let without: Vec<_> = events.iter().filter(detail).collect();
+    assert_eq!(without, plain["events"].as_array().unwrap().iter().collect::<Vec<_>>());
+}
+
+#[test]
 fn a_fight_is_shown_at_one_moment() {
     let at = ["fight", DEMO, "night_shift", "--at", "3.5"];
     let printed = answer(&at);

@@ -17,7 +17,28 @@ pub(crate) struct Report<'a> {
     winner: Option<&'a str>,
     duration: f64,
     combatants: Vec<&'a str>,
-    events: Vec<NamedEvent<'a>>,
+    events: Vec<Line<'a>>,
+}
+
+/// What happened, or, in a trace, a formula on the way to it.
+#[derive(Serialize)]
+#[serde(untagged)]
+enum Line<'a> {
+    Event(NamedEvent<'a>),
+    Formula(Evaluated<'a>),
+}
+
+/// A formula with its values.
+#[derive(Serialize)]
+struct Evaluated<'a> {
+    at: f64,
+    event: &'static str,
+    /// Where it is written.
+    path: &'a str,
+    formula: &'a str,
+    /// The same with its values: `18.9421 * (200 - 15) / 200`.
+    worked: String,
+    value: f64,
 }
 
 /// Detail is for the trace; programs get what happened.
@@ -25,6 +46,21 @@ fn happened(entry: &Entry) -> Option<Logged> {
     match entry {
         Entry::Event(logged) if !matches!(logged.event, Event::Stepped { .. }) => Some(*logged),
         _ => None,
+    }
+}
+
+/// All that there is in a trace, and what happened without one.
+fn line<'a>(story: &'a Story<'a>, entry: &'a Entry) -> Option<Line<'a>> {
+    match entry {
+        Entry::Formula(at, formula, reading) if story.trace => {
+            let compiled = story.setup.program().formula(*formula);
+            let (path, text) = (compiled.source.path.as_str(), compiled.source.text.as_str());
+            let (at, worked, value) = (at.seconds(), compiled.with_values(reading), reading.value);
+            let evaluated = Evaluated { at, event: "formula", path, formula: text, worked, value };
+            (!compiled.is_plain_number()).then_some(Line::Formula(evaluated))
+        }
+        Entry::Event(logged) if story.trace => Some(Line::Event(NamedEvent::new(story.setup, *logged))),
+        _ => happened(entry).map(|logged| Line::Event(NamedEvent::new(story.setup, logged))),
     }
 }
 
@@ -39,7 +75,7 @@ impl<'a> Report<'a> {
             winner,
             duration: fight.now().seconds(),
             combatants: setup.combatants.iter().map(|combatant| combatant.label.as_str()).collect(),
-            events: story.entries.iter().filter_map(happened).map(|logged| NamedEvent::new(setup, logged)).collect(),
+            events: story.entries.iter().filter_map(|entry| line(story, entry)).collect(),
         }
     }
 }

@@ -10,7 +10,7 @@ pub(crate) enum Entry {
     /// Something happened.
     Event(Logged),
     /// A formula was evaluated on the way to the next event.
-    Formula(FormulaId, Reading),
+    Formula(Time, FormulaId, Reading),
 }
 
 /// The amounts of a combatant's defeating pool, each time it changed, since it takes part.
@@ -62,7 +62,7 @@ impl Observer for Recorder {
         self.entries.push(Entry::Event(Logged { at, event }));
     }
 
-    fn formula(&mut self, _: Time, formula: FormulaId, reading: &Reading) {
-        self.entries.push(Entry::Formula(formula, reading.clone()));
+    fn formula(&mut self, at: Time, formula: FormulaId, reading: &Reading) {
+        self.entries.push(Entry::Formula(at, formula, reading.clone()));
     }
 }

@@ -23,7 +23,7 @@ pub(crate) fn draw(story: &Story<'_>) -> String {
     for entry in story.entries {
         match entry {
             Entry::Event(logged) => teller.event(*logged),
-            Entry::Formula(formula, reading) => teller.formulas.push((*formula, reading)),
+            Entry::Formula(_, formula, reading) => teller.formulas.push((*formula, reading)),
         }
     }
     let sides: String = (0..story.setup.sides.len()).map(|side| side_line(story.setup, side)).collect();

@@ -67,16 +67,13 @@ pub(super) fn standing(characters: &[String], duels: &[Duel]) -> Option<Standing
     }
     let sure = Confidence::default().shared_by(pairs);
     let mut leads = vec![vec![Lead::default(); count]; count];
-    let mut next = duels.iter();
-    for one in 0..count {
-        for other in one..count {
-            let duel = next.next()?;
-            // Against itself everyone is even, whatever chance says.
-            if one != other {
-                let lead = lead(duel, sure)?;
-                leads[one][other] = lead;
-                leads[other][one] = Lead { value: -lead.value, ..lead };
-            }
+    let order = (0..count).flat_map(|one| (one..count).map(move |other| (one, other)));
+    for ((one, other), duel) in order.zip(duels) {
+        // Against itself everyone is even, whatever chance says.
+        if one != other {
+            let lead = lead(duel, sure)?;
+            leads[one][other] = lead;
+            leads[other][one] = Lead { value: -lead.value, ..lead };
         }
     }
     let mix = mix(&leads);
