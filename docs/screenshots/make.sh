@@ -55,7 +55,7 @@ picture fight_trace 9 'edgeplane fight weir-nine duel --seed 7 --trace | head -5
 picture trials 10 'edgeplane trials weir-nine duel'
 picture compare 10 'edgeplane compare weir-nine duel --set character.silt_crab.attributes.heft=18'
 picture sweep 9 'edgeplane sweep weir-nine duel --vary character.lockhand.attributes.heft=11..17:1; edgeplane sweep weir-nine duel --vary character.lockhand.attributes.heft=12..16:1 --vary "ability.boathook.cooldown*=0.8..1.2:0.1" -m "win_rate(keepers)"'
-picture sensitivity 10 'edgeplane sensitivity weir-nine duel'
+picture sensitivity 9 'edgeplane sensitivity weir-nine duel; edgeplane sensitivity weir-nine duel --without'
 picture tune 10 'edgeplane tune weir-nine duel --vary character.lockhand.attributes.heft=8..20 --want "win_rate(keepers) = 50% +- 1%"; edgeplane tune weir-nine duel --vary character.lockhand.attributes.heft=8..20 --want "win_rate(keepers) >= 50%" --want "duration <= 10"'
 picture gauntlet 10 'edgeplane gauntlet weir-nine long_night'
 picture matrix 9 'edgeplane matrix weir-nine --among lockhand,sluicer,lampwright,bell_ringer,silt_crab,reed_stalker,drowned_miller -n 500'

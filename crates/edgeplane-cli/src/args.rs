@@ -334,6 +334,9 @@ pub(crate) struct SensitivityArgs {
     /// By how much every number is raised, one at a time
     #[arg(long, value_name = "SHARE", default_value = "5%", value_parser = parse_precision)]
     pub(crate) by: f64,
+    /// Takes every ability, status and step away instead, one at a time: what the measure rests on
+    #[arg(long, conflicts_with = "by")]
+    pub(crate) without: bool,
     /// Shows every number, not only those that matter most
     #[arg(long)]
     pub(crate) all: bool,

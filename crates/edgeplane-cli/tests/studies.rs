@@ -94,7 +94,7 @@ fn compare_shows_the_edits_and_what_comes_of_them() {
     assert!(found["differences"][0]["difference"].as_f64().unwrap() > 0.0);
     let csv = answer(&["compare", DEMO, other, "duel", "-n", "500", "-m", "duration", "--format", "csv"]);
     assert!(
-        csv.starts_with("measure,unit,before,after,change,low,high,trials that differ\nduration,seconds,"),
+        csv.starts_with("measure,unit,before,after,change,low,high,trials that differ,detectable\nduration,seconds,"),
         "{csv}"
     );
     assert!(printed(&run(&["compare", DEMO, "duel"]), 2).contains("there is nothing to compare"));
@@ -148,7 +148,10 @@ fn tune_says_yes_with_the_value_or_no_with_the_nearest() {
 #[test]
 fn matrix_is_a_grid_with_a_row_for_everyone() {
     let text = answer(&["matrix", DEMO, "--among", "lockhand,silt_crab", "-n", "300", "--time-limit", "60"]);
-    assert_eq!(text.lines().filter(|line| line.trim_start().starts_with("silt_crab")).count(), 2, "{text}");
+    assert_eq!(text.lines().filter(|line| line.trim_start().starts_with("silt_crab")).count(), 3, "{text}");
+    let standing = text.lines().filter(|line| line.trim_start().starts_with("lockhand")).nth(2).unwrap();
+    let cells: Vec<&str> = standing.split_whitespace().collect();
+    assert_eq!(cells, ["lockhand", "1", "0", "–", "100.0", "%"], "{text}");
     let csv = answer(&["matrix", DEMO, "--among", "lockhand,silt_crab", "-n", "300", "--format", "csv"]);
     assert_eq!(csv.lines().count(), 4, "{csv}");
     let wrong = printed(&run(&["matrix", DEMO, "--among", "lockhand,silt_crap", "-n", "10"]), 2);

@@ -156,6 +156,21 @@ fn without_variation_an_interval_is_open_unless_nothing_is_drawn() {
 }
 
 #[test]
+fn four_of_five_comparisons_find_a_change_of_the_size_that_they_say_would_show() {
+    // 0.3 against 4 w (1 - w) = 0.34, on chances that have nothing to do with one another.
+    let game = throws("").variant(&[Override::parse("attributes.hill=0.0938").unwrap()]).unwrap();
+    let [before, after] = ["chance", "hill"].map(|encounter| game.measured(encounter, &["win_rate(x)"]).unwrap());
+    let (mut size, mut found) = (0.0, 0);
+    for seed in 0..200 {
+        let one = run_comparison(&before, &after, &plan(2_000, seed), &|_| {}).unwrap().remove(0);
+        size += one.detectable.unwrap() / 200.0;
+        found += usize::from(one.is_certain());
+    }
+    assert!((size / 0.04 - 1.0).abs() < 0.05, "{size}");
+    assert!((144..=176).contains(&found), "found {found} of 200");
+}
+
+#[test]
 fn sensitivity_claims_no_more_than_was_looked_for() {
     let game = throws("").variant(&[Override::parse("attributes.chance=0.04").unwrap()]).unwrap();
     // 5 % more of 4 % are 2 fights in a thousand.

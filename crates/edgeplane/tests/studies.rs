@@ -7,7 +7,7 @@ use std::sync::Arc;
 use crate::common::{demo, game};
 use edgeplane::study::{
     Difference, DuelTerms, Goal, PartFault, StudyPart, Vary, Verdict, merge_parts, run_comparison, run_expectation,
-    run_matrix, run_part, run_sensitivity, run_sweep, run_tuning, trials_of_part,
+    run_matrix, run_part, run_sensitivity, run_sweep, run_tuning, run_without, trials_of_part,
 };
 use edgeplane::{Error, Game, Override, Setup, TrialsPlan};
 
@@ -256,6 +256,38 @@ fn a_matrix_has_every_pair_once_and_the_other_way_round_it_is_the_same() {
 
 /// One who strikes from afar beats one who has to come near, by as much as the way takes: 9 m at 3 m/s for a reach of 1 m
 /// are 8 / 3 s, in which three darts of 10 fly at 0, 1 and 2 s.
+#[test]
+fn what_a_win_rests_on_is_what_is_missing_without_it() {
+    let game = demo();
+    let found = run_without(&game, "night_shift", "win_rate(keepers)", &plan(1_000), &|_, _| {}).unwrap();
+    assert_eq!(found.raised_by, None);
+    let effect = |path: &str| found.effects.iter().find(|effect| effect.path == path).unwrap();
+    // What the keepers defeat them with.
+    let boathook = effect("ability.boathook");
+    assert!(boathook.difference.is_certain() && boathook.difference.difference.unwrap() < 0.0, "{boathook:?}");
+    // The same by hand, on the same fights.
+    for (path, by_hand) in [
+        ("ability.boathook", "ability.boathook.unlock=0 > 1"),
+        ("status.mending", "status.mending.while=0 > 1"),
+        ("hit_steps.guard", "hit_steps.guard.when=0 > 1"),
+    ] {
+        let one = effect(path);
+        let [before, after] = [game.clone(), with(&game, by_hand)]
+            .map(|game| game.measured("night_shift", &["win_rate(keepers)"]).unwrap());
+        let other = run_comparison(&before, &after, &plan(one.pairs), &|_| {}).unwrap().remove(0);
+        assert_eq!(one.difference.difference, other.difference, "{path}");
+    }
+    // A status that is taken away does nothing at all, not even at the moment at which it begins.
+    let without = with(&game, "status.waterlogged.while=0 > 1");
+    assert_eq!(
+        without.measure("night_shift", &["damage_share(sluicer, waterlogged)"], &plan(200)).unwrap()[0].value,
+        Some(0.0)
+    );
+    // Nothing of other encounters.
+    let all = found.effects.iter().map(|effect| &effect.path).chain(&found.unseen).chain(&found.elsewhere);
+    assert!(!all.into_iter().any(|path| path.contains("risen") || path == "ability.thrash"), "{found:?}");
+}
+
 #[test]
 fn a_matrix_shows_the_mix_that_nobody_can_exploit() {
     // Who throws at whom it beats, defeats it with a chance of 1, 0.5 or 0.25; all else is a draw. `last` never does anything.

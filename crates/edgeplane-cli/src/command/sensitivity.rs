@@ -1,6 +1,6 @@
 //! `edgeplane sensitivity`: which number matters most?
 
-use edgeplane::study::run_sensitivity;
+use edgeplane::study::{run_sensitivity, run_without};
 
 use super::{Failure, Sink};
 use crate::args::{Format, SensitivityArgs};
@@ -12,7 +12,11 @@ pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
     let measure = args.measure.clone().unwrap_or_else(|| format!("win_rate({})", setup.sides[0]));
     let bar = progress::Bar::new(game.numbers_of(&args.encounter)?.len() as u64, "numbers");
     let plan = super::plan(&args.plan);
-    let found = run_sensitivity(&game, &args.encounter, &measure, args.by, &plan, &|done, _| bar.at(done));
+    let found = if args.without {
+        run_without(&game, &args.encounter, &measure, &plan, &|done, _| bar.at(done))
+    } else {
+        run_sensitivity(&game, &args.encounter, &measure, args.by, &plan, &|done, _| bar.at(done))
+    };
     bar.finish();
     let found = found?;
     super::plot(&args.plot, || plot::sensitivity(&found))?;
@@ -20,10 +24,13 @@ pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
     match args.output.format {
         Format::Text => {
             let heading = format!(
-                "{} · {} · every number raised by {}, one at a time · {} fights · seed {}",
+                "{} · {} · {}, one at a time · {} fights · seed {}",
                 super::title(&game, &args.ruleset),
                 args.encounter,
-                text::percent(args.by),
+                match found.raised_by {
+                    Some(by) => format!("every number raised by {}", text::percent(by)),
+                    None => "without each ability, status and step".to_owned(),
+                },
                 text::grouped(found.fights),
                 plan.seed
             );

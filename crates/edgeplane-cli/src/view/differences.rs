@@ -43,6 +43,7 @@ fn table(differences: &[Difference]) -> String {
             figures::of(&one.after),
             change(one),
             span(one),
+            one.detectable.map_or_else(|| "–".to_owned(), |size| unsigned(one.unit, size)),
             if one.is_certain() { text::strong(word) } else { word.to_owned() },
         ]
     };
@@ -52,6 +53,7 @@ fn table(differences: &[Difference]) -> String {
         Column::Numbers("after"),
         Column::Numbers("change"),
         Column::Numbers("95 % interval"),
+        Column::Numbers("would show"),
         Column::Words(""),
     ];
     table::draw(&columns, differences.iter().map(row).collect())
@@ -69,6 +71,11 @@ pub(crate) fn signed(unit: Unit, value: Option<f64>, reach: f64) -> String {
     let Some(number) = value else { return "–".to_owned() };
     let drawn = figures::value(unit, value, reach).replace(" %", " pp");
     if number > 0.0 { format!("+{drawn}") } else { drawn.replacen('-', "−", 1) }
+}
+
+/// The size of a difference.
+fn unsigned(unit: Unit, size: f64) -> String {
+    signed(unit, Some(size), size / 10.0).trim_start_matches('+').to_owned()
 }
 
 pub(crate) fn change(one: &Difference) -> String {
@@ -97,14 +104,14 @@ fn reading(differences: &[Difference]) -> String {
         format!(" Two studies on chances of their own would need about {times:.0} times as many fights for this.\n")
     });
     format!(
-        " pp: points of a percent. `changed` means that the interval leaves 0 out; of {} measures without any change, one in twenty\n would still seem changed.\n{saved}",
+        " pp: points of a percent. `changed` means that the interval leaves 0 out; of {} measures without any change, one in twenty\n would still seem changed. `would show`: at least four of five comparisons with as many fights find a change of that size; half of\n it takes four times as many.\n{saved}",
         differences.len()
     )
 }
 
 /// One measure to a row.
 pub(crate) fn rows(differences: &[Difference]) -> Vec<Vec<String>> {
-    let header = ["measure", "unit", "before", "after", "change", "low", "high", "trials that differ"];
+    let header = ["measure", "unit", "before", "after", "change", "low", "high", "trials that differ", "detectable"];
     let row = |one: &Difference| {
         vec![
             one.measure.clone(),
@@ -115,6 +122,7 @@ pub(crate) fn rows(differences: &[Difference]) -> Vec<Vec<String>> {
             figures::cell(one.low),
             figures::cell(one.high),
             one.trials_that_differ.to_string(),
+            figures::cell(one.detectable),
         ]
     };
     std::iter::once(header.map(str::to_owned).to_vec()).chain(differences.iter().map(row)).collect()

@@ -22,23 +22,22 @@ pub(crate) fn draw(found: &Sensitivity, all: bool) -> String {
         .fold(0.0, |most: f64, one| most.max(one.abs()));
     let row = |effect: &Effect| {
         let change = effect.difference.difference.unwrap_or_default();
-        vec![
-            effect.path.clone(),
-            short(&effect.now),
+        let first = [Some(effect.path.clone()), found.raised_by.map(|_| short(&effect.now))];
+        let rest = [
             differences::change(&effect.difference),
             differences::span(&effect.difference),
             text::grouped(effect.pairs),
             if effect.difference.is_certain() { bar(change, most) } else { "  within chance".to_owned() },
-        ]
+        ];
+        first.into_iter().flatten().chain(rest).collect()
     };
-    let columns = [
-        Column::Words("number"),
-        Column::Words("now"),
-        Column::Numbers("change"),
-        Column::Numbers("95 %, all at once"),
-        Column::Numbers("pairs"),
-        Column::Words(""),
-    ];
+    let what = match found.raised_by {
+        Some(_) => vec![Column::Words("number"), Column::Words("now")],
+        None => vec![Column::Words("without")],
+    };
+    let rest_of =
+        [Column::Numbers("change"), Column::Numbers("95 %, all at once"), Column::Numbers("pairs"), Column::Words("")];
+    let columns: Vec<Column> = what.into_iter().chain(rest_of).collect();
     let rows: Vec<_> = found.effects.iter().take(shown).map(row).collect();
     let table = if rows.is_empty() { String::new() } else { format!("\n{}", table::draw(&columns, rows)) };
     format!("{now}{}{table}\n{}", saturated(found), rest(found, certain, shown, all))
@@ -81,7 +80,7 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
     }
     let close = found.effects.len() - certain;
     if close > 0 {
-        let numbers = text::counted(close, "number changes", "numbers change");
+        let numbers = counted(found, close, "changes", "change");
         let open = found.effects.iter().filter(|effect| !effect.difference.is_certain());
         let ends = open.map(|effect| effect.difference.low.zip(effect.difference.high));
         let most = ends.map(|ends| ends.map_or(f64::INFINITY, |(low, high)| high.max(-low))).fold(0.0, f64::max);
@@ -96,7 +95,7 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
     }
     let mut count = |list: &[String], says: &str| {
         if !list.is_empty() {
-            let numbers = text::counted(list.len(), "number changes", "numbers change");
+            let numbers = counted(found, list.len(), "changes", "change");
             lines.push(format!(" {numbers} {says}"));
             if all {
                 lines.extend(list.iter().map(|path| format!("   {path}")));
@@ -109,13 +108,23 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
     let few = text::grouped(found.unseen_fights);
     count(&found.unseen, &format!("nothing in {few} fights, and were not tried further: rarer effects are not known"));
     if !found.left_out.is_empty() {
-        let how = if all { ":" } else { ", since they are 0 or cannot be raised" };
-        lines.push(format!(" {} left out{how}", text::counted(found.left_out.len(), "number", "numbers")));
+        let how = if all { ":" } else { ", since they are 0 or cannot be changed" };
+        lines.push(format!(" {}{how}", counted(found, found.left_out.len(), "left out", "left out")));
     }
     if all {
         lines.extend(found.left_out.iter().map(|(path, reason)| format!("   {path}: {reason}")));
     }
     lines.join("\n") + "\n"
+}
+
+/// `12 numbers change`, or of what is taken away `12 of them change`.
+fn counted(found: &Sensitivity, count: usize, one: &str, many: &str) -> String {
+    let what = match (found.raised_by, count) {
+        (Some(_), 1) => "number",
+        (Some(_), _) => "numbers",
+        (None, _) => "of them",
+    };
+    format!("{} {what} {}", text::grouped(count as u64), if count == 1 { one } else { many })
 }
 
 /// One number to a row.

@@ -34,7 +34,7 @@ pub use ledger::Figure;
 pub use matrix::{Duel, DuelTerms, Matrix, run_matrix};
 pub use parts::{MOST_PARTS, Merged, PartFault, StudyPart, merge_parts, run_part, trials_of_part};
 pub use samples::{Variant, run_measures, run_to_precision};
-pub use sensitivity::{Effect, Sensitivity, run_sensitivity};
+pub use sensitivity::{Effect, Sensitivity, run_sensitivity, run_without};
 pub use standing::{Dominated, Stand, Standing};
 pub use statistics::{Confidence, Estimate, Proportion, Quantile, mean_estimate, wilson};
 pub use stop::Stop;

@@ -1,4 +1,7 @@
-//! Which number matters most: every number is raised a little, one at a time.
+//! Which number matters most: every number is raised a little, one at a time. What a win rests on: every ability, status and
+//! step is taken away, one at a time.
+
+use std::sync::Arc;
 
 use serde::Serialize;
 
@@ -6,15 +9,18 @@ use super::compare::{Difference, Pairs, pair_up};
 use super::ledger::{Figure, Ledger};
 use super::samples::{Crew, Samples, Variant};
 use super::statistics::Confidence;
-use super::trials::TrialsPlan;
+use super::trials::{TrialsPlan, run_trials};
 use super::vary::scaled;
 use crate::error::Error;
 use crate::game::Game;
+use crate::program::{Setup, StepPlan};
 use crate::rules::NumberAt;
 use crate::text::Override;
 
 /// Pairs of fights in the first look at each number; one that has changed nothing in them is left alone.
 const FIRST: u64 = 128;
+/// A condition that never holds.
+const NEVER: &str = "0 > 1";
 /// How many times as many there are at the next look.
 const MORE: u64 = 3;
 /// Fights of all looks but the first, in multiples of what a single number may take; at least as many as the first took.
@@ -24,7 +30,8 @@ const KNOWN: f64 = 0.5;
 /// What is surely smaller than this part of the greatest effect is not looked at more closely.
 const SMALL: f64 = 0.25;
 
-/// Numbers of the ruleset, ranked by what a small change of each does to a measure.
+/// Changes of the ruleset, ranked by what each does to a measure: numbers that are raised, or abilities, statuses and steps
+/// that are taken away.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Sensitivity {
     /// The encounter.
@@ -37,8 +44,8 @@ pub struct Sensitivity {
     pub fights: u64,
     /// The seed.
     pub seed: u64,
-    /// By what share each number was raised.
-    pub raised_by: f64,
+    /// By what share each number was raised; nothing where abilities, statuses and steps were taken away instead.
+    pub raised_by: Option<f64>,
     /// The measure as things are.
     pub before: Figure,
     /// Numbers that change the measure, those with the greatest effect first.
@@ -61,11 +68,11 @@ pub struct Sensitivity {
 /// What raising one number does.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Effect {
-    /// Where the number stands.
+    /// Where the number stands, or the path of what is taken away: `ability.boathook`.
     pub path: String,
-    /// As it is written.
+    /// As it is written; empty for what is taken away.
     pub now: String,
-    /// As it was tried.
+    /// As it was tried; empty likewise.
     pub tried: String,
     /// Pairs of fights by which its effect is known.
     pub pairs: u64,
@@ -91,10 +98,80 @@ pub fn run_sensitivity(
     plan: &TrialsPlan,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Sensitivity, Error> {
+    let raised = |number: NumberAt| {
+        let tried = scaled(&number.text, 1.0 + raised_by);
+        let change = Override { path: number.path.clone(), value: tried.clone() };
+        let is_none = number.value == Some(0.0);
+        Change {
+            path: number.path,
+            now: number.text,
+            tried,
+            overrides: if is_none { Err("is 0".to_owned()) } else { Ok(change) },
+        }
+    };
+    let changes: Vec<Change> = game.numbers_of(encounter)?.into_iter().map(raised).collect();
+    rank(game, encounter, measure, Some(raised_by), &changes, plan, progress)
+}
+
+/// Takes every ability, status, hit step and heal step that occurs in the encounter away, one at a time and each on the
+/// same seeds, and ranks them by what that does to a measure: what a side's win rests on. `progress` as for
+/// [`run_sensitivity`].
+///
+/// An ability is never unlocked, a status ends as it begins, and a step is passed by. Two that make up for one another are
+/// each worth little alone.
+///
+/// # Errors
+/// As [`super::run_measures`].
+pub fn run_without(
+    game: &Game,
+    encounter: &str,
+    measure: &str,
+    plan: &TrialsPlan,
+    progress: &(dyn Fn(u64, u64) + Sync),
+) -> Result<Sensitivity, Error> {
+    let setup = Arc::new(Setup::of(game.program(), game.encounter(encounter)?));
+    let looked = run_trials(&setup, &TrialsPlan { trials: FIRST.min(plan.trials), ..*plan }, &|_| {})?;
+    let program = game.program();
+    let abilities =
+        looked.combatants.iter().flat_map(|one| one.abilities.iter().map(|ability| ability.ability.as_str()));
+    let statuses = looked.combatants.iter().flat_map(|one| one.statuses.iter().map(|status| status.status.as_str()));
+    let steps = |folder: &'static str, steps: &[StepPlan]| -> Vec<(String, &'static str)> {
+        steps.iter().map(|step| (format!("{folder}.{}", step.name), "when")).collect()
+    };
+    let mut parts: Vec<(String, &str)> = abilities.map(|name| (format!("ability.{name}"), "unlock")).collect();
+    parts.extend(statuses.map(|name| (format!("status.{name}"), "while")));
+    parts.extend(steps("hit_steps", program.hit_steps()));
+    parts.extend(steps("heal_steps", program.heal_steps()));
+    let mut changes: Vec<Change> = Vec::new();
+    for (path, key) in parts {
+        if changes.iter().all(|change| change.path != path) {
+            let change = Override { path: format!("{path}.{key}"), value: NEVER.to_owned() };
+            changes.push(Change { path, now: String::new(), tried: String::new(), overrides: Ok(change) });
+        }
+    }
+    rank(game, encounter, measure, None, &changes, plan, progress)
+}
+
+/// One change of the ruleset, or why there is none to try.
+struct Change {
+    path: String,
+    now: String,
+    tried: String,
+    overrides: Result<Override, String>,
+}
+
+fn rank(
+    game: &Game,
+    encounter: &str,
+    measure: &str,
+    raised_by: Option<f64>,
+    changes: &[Change],
+    plan: &TrialsPlan,
+    progress: &(dyn Fn(u64, u64) + Sync),
+) -> Result<Sensitivity, Error> {
     // Durations show whether a number changes fights at all.
     let measures = [measure, "duration"];
     let base = game.measured(encounter, &measures)?;
-    let numbers = game.numbers_of(encounter)?;
     let crew = Crew::new(plan, &|_| {});
     let looks: Vec<u64> = std::iter::successors(Some(FIRST), |last| (*last < plan.trials).then_some(last * MORE))
         .map(|look| look.min(plan.trials))
@@ -106,40 +183,38 @@ pub fn run_sensitivity(
     }
     let mut known = Ledger::new(&base.measures()[0]);
     before[0].iter().for_each(|sample| known.add(*sample));
-    let sure = Confidence::default().shared_by(numbers.len() * looks.len());
+    let sure = Confidence::default().shared_by(changes.len() * looks.len());
     let (mut open, mut unseen, mut left_out) = (Vec::new(), Vec::new(), Vec::new());
-    for (done, number) in numbers.iter().enumerate() {
-        progress(done as u64, numbers.len() as u64);
+    for (done, change) in changes.iter().enumerate() {
+        progress(done as u64, changes.len() as u64);
         if crew.is_stopped() {
-            left_out.push((number.path.clone(), "was not tried any more".to_owned()));
+            left_out.push((change.path.clone(), "was not tried any more".to_owned()));
             continue;
         }
-        if number.value == Some(0.0) {
-            left_out.push((number.path.clone(), "is 0".to_owned()));
-            continue;
-        }
-        let tried = scaled(&number.text, 1.0 + raised_by);
-        let change = Override { path: number.path.clone(), value: tried.clone() };
         // A name that looks like a formula, a count that must be whole: no number that can be raised.
-        let variant = match game.variant(&[change]) {
+        let variant = match &change.overrides {
+            Ok(one) => game.variant(std::slice::from_ref(one)).map_err(|error| reason(&error)),
+            Err(reason) => Err(reason.clone()),
+        };
+        let variant = match variant {
             Ok(variant) => variant.measured(encounter, &measures)?,
-            Err(error) => {
-                left_out.push((number.path.clone(), reason(&error)));
+            Err(reason) => {
+                left_out.push((change.path.clone(), reason));
                 continue;
             }
         };
         match crew.samples(&variant, 0..first) {
             // Half of the trials could make it look as if it had no effect.
-            _ if crew.is_stopped() => left_out.push((number.path.clone(), "was not tried any more".to_owned())),
-            Err(error) => left_out.push((number.path.clone(), reason(&error))),
-            Ok(samples) if samples == before => unseen.push(number.path.clone()),
-            Ok(samples) => open.push(Raised::new(number, tried, variant, &before, &samples, sure)),
+            _ if crew.is_stopped() => left_out.push((change.path.clone(), "was not tried any more".to_owned())),
+            Err(error) => left_out.push((change.path.clone(), reason(&error))),
+            Ok(samples) if samples == before => unseen.push(change.path.clone()),
+            Ok(samples) => open.push(Tried::new(change, variant, &before, &samples, sure)),
         }
     }
     let mut budget = plan.trials.saturating_mul(BUDGET).max(crew.done());
     for look in looks.windows(2) {
-        let greatest = open.iter().map(Raised::surely).fold(0.0, f64::max);
-        let mut next: Vec<&mut Raised<'_>> =
+        let greatest = open.iter().map(Tried::surely).fold(0.0, f64::max);
+        let mut next: Vec<&mut Tried<'_>> =
             open.iter_mut().filter(|one| one.pairs == look[0] && !one.is_settled(greatest)).collect();
         next.sort_by(|a, b| b.at_most().total_cmp(&a.at_most()));
         next.truncate((budget / (look[1] - look[0])) as usize);
@@ -159,7 +234,7 @@ pub fn run_sensitivity(
         }
     }
     let (elsewhere, effects): (Vec<_>, Vec<_>) = open.into_iter().partition(|one| one.pairs_that_differ() == 0.0);
-    let mut effects: Vec<Effect> = effects.into_iter().map(Raised::effect).collect();
+    let mut effects: Vec<Effect> = effects.into_iter().map(Tried::effect).collect();
     let size = |effect: &Effect| effect.difference.difference.map_or(0.0, f64::abs);
     effects.sort_by(|a, b| {
         let certain = b.difference.is_certain().cmp(&a.difference.is_certain());
@@ -179,7 +254,7 @@ pub fn run_sensitivity(
         unseen: if is_all { Vec::new() } else { unseen },
         unseen_fights: first,
         elsewhere_fights: elsewhere.iter().map(|one| one.pairs).min().unwrap_or(0),
-        elsewhere: elsewhere.into_iter().map(|one| one.number.path.clone()).collect(),
+        elsewhere: elsewhere.into_iter().map(|one| one.change.path.clone()).collect(),
         left_out,
     })
 }
@@ -191,30 +266,22 @@ fn reason(error: &Error) -> String {
     }
 }
 
-/// A number that changes fights, and what is known of its effect.
-struct Raised<'a> {
-    number: &'a NumberAt,
-    tried: String,
+/// A change that changes fights, and what is known of its effect.
+struct Tried<'a> {
+    change: &'a Change,
     variant: Variant,
     sums: Vec<Pairs>,
     pairs: u64,
     difference: Difference,
 }
 
-impl<'a> Raised<'a> {
-    fn new(
-        number: &'a NumberAt,
-        tried: String,
-        variant: Variant,
-        before: &Samples,
-        after: &Samples,
-        sure: Confidence,
-    ) -> Self {
+impl<'a> Tried<'a> {
+    fn new(change: &'a Change, variant: Variant, before: &Samples, after: &Samples, sure: Confidence) -> Self {
         let measure = &variant.measures()[0];
         let mut sums = vec![Pairs::new(measure)];
         pair_up(&mut sums, before, after);
         let difference = sums[0].difference(measure, sure);
-        Self { number, tried, pairs: before[0].len() as u64, sums, difference, variant }
+        Self { change, pairs: before[0].len() as u64, sums, difference, variant }
     }
 
     fn add(&mut self, before: &Samples, after: &Samples, sure: Confidence) {
@@ -252,7 +319,8 @@ impl<'a> Raised<'a> {
     }
 
     fn effect(self) -> Effect {
-        let (path, now) = (self.number.path.clone(), self.number.text.clone());
-        Effect { path, now, tried: self.tried, pairs: self.pairs, difference: self.difference }
+        let Change { path, now, tried, .. } = self.change;
+        let (path, now, tried) = (path.clone(), now.clone(), tried.clone());
+        Effect { path, now, tried, pairs: self.pairs, difference: self.difference }
     }
 }

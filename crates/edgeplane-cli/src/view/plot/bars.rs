@@ -71,11 +71,14 @@ pub(crate) fn sensitivity(found: &Sensitivity) -> Result<String, Failure> {
             }
         })
         .collect();
-    let heading = format!("What raising a number by {} does to {}", text::percent(found.raised_by), found.measure);
+    let heading = match found.raised_by {
+        Some(by) => format!("What raising a number by {} does to {}", text::percent(by), found.measure),
+        None => format!("What {} is without each ability, status and step", found.measure),
+    };
     let below = format!(
-        "{}, {} pairs of fights each; lines are intervals that hold all at once (95 %)",
+        "{}, {} fights in all; lines are intervals that hold all at once (95 %)",
         found.encounter,
-        text::grouped(found.trials)
+        text::grouped(found.fights)
     );
     bars(&heading, &below, &rows)
 }
