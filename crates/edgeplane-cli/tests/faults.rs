@@ -277,10 +277,13 @@ fn a_study_that_is_stopped_says_what_was_not_looked_at() {
     let patience = Duration::from_secs(5);
     let heft = |who: &str| format!("character.{who}.attributes.heft=8..10:0.002");
     let (one, other) = (heft("lockhand"), heft("silt_crab"));
-    let commands: [&[&str]; 3] = [
+    let commands: [&[&str]; 6] = [
         &["sweep", "rs", "duel", "-n", "10", "--vary", &one, "--vary", &other, "--format", "json"],
         &["verify", DEMO, "--junit", "j.xml"],
         &["trials", DEMO, "breach", "-n", "10000000"],
+        &["report", DEMO, "-n", "20", "-o", "r.html"],
+        &["sensitivity", DEMO, "breach", "-n", "1000000"],
+        &["tune", DEMO, "breach", "--vary", &heft("lockhand"), "--want", "win_rate(keepers) = 50% +- 0.01%"],
     ];
     for arguments in commands {
         let child = place.start(arguments);
@@ -299,6 +302,10 @@ fn a_study_that_is_stopped_says_what_was_not_looked_at() {
                 printed.is_empty() || (printed.contains("were not looked at") && !printed.contains("All ")),
                 "{printed}"
             );
+        }
+        if arguments[0] == "report" {
+            let page = place.text("r.html");
+            assert!(page.contains("Stopped early. Not here: ") && page.ends_with("</html>"), "{page}");
         }
     }
 }

@@ -19,18 +19,26 @@ pub(crate) fn run(args: &ReportArgs) -> Result<(), Failure> {
     let names: Vec<String> = game.program().encounters().iter().map(|encounter| encounter.name.clone()).collect();
     let names = if args.encounters.is_empty() { names } else { args.encounters.clone() };
     let bar = progress::Spinner::new("parts of the page");
+    // Ctrl-C leaves out what is not known by then, and the page says what.
+    let mut missing = Vec::new();
     let mut encounters = Vec::new();
     for (done, name) in names.iter().enumerate() {
         bar.at(done as u64);
-        encounters.push(encounter(args, &game, name)?);
+        encounters.extend(unless_stopped(encounter(args, &game, name), name, &mut missing)?);
+    }
+    let expectations = unless_stopped(expectations(args, &game), "expectations", &mut missing)?.unwrap_or_default();
+    let matrix = unless_stopped(matrix(args, &game).map_err(Failure::from), "everyone against everyone", &mut missing)?;
+    if encounters.is_empty() && expectations.is_empty() && !missing.is_empty() {
+        return Err(Failure::StoppedBefore);
     }
     let page = page::Page {
         title: super::title(&game, &args.ruleset),
         trials: args.plan.trials,
         seed: args.plan.seed,
-        expectations: expectations(args, &game)?,
+        expectations,
         encounters,
-        matrix: matrix(args, &game)?.map(|matrix| plot::matrix(&matrix)).transpose()?,
+        matrix: matrix.flatten().map(|matrix| plot::matrix(&matrix)).transpose()?,
+        missing,
     };
     bar.finish();
     super::files::write(&args.output, page::draw(&page))?;
@@ -41,6 +49,17 @@ pub(crate) fn run(args: &ReportArgs) -> Result<(), Failure> {
         text::counted(page.encounters.len(), "encounter", "encounters"),
         text::counted(page.expectations.len(), "expectation", "expectations")
     ))
+}
+
+/// What was found; nothing if Ctrl-C came before anything was, which is noted.
+fn unless_stopped<T>(found: Result<T, Failure>, what: &str, missing: &mut Vec<String>) -> Result<Option<T>, Failure> {
+    match found {
+        Err(Failure::StoppedBefore) => {
+            missing.push(what.to_owned());
+            Ok(None)
+        }
+        found => found.map(Some),
+    }
 }
 
 fn encounter(args: &ReportArgs, game: &Game, name: &str) -> Result<page::Encounter, Failure> {
@@ -59,8 +78,10 @@ fn encounter(args: &ReportArgs, game: &Game, name: &str) -> Result<page::Encount
     if args.sensitivity {
         let measure = format!("win_rate({})", setup.sides[0]);
         let plan = edgeplane::TrialsPlan { trials: OF_EACH, ..super::plan(&args.plan) };
-        let found = run_sensitivity(game, name, &measure, 0.05, &plan, &|_, _| {})?;
-        pictures.push(plot::sensitivity(&found)?);
+        match run_sensitivity(game, name, &measure, 0.05, &plan, &|_, _| {}) {
+            Err(Error::Stopped) => {}
+            found => pictures.push(plot::sensitivity(&found?)?),
+        }
     }
     let about = game.program().encounters()[id.index()].about.clone();
     Ok(page::Encounter { name: name.to_owned(), about, trials, pictures })

@@ -14,6 +14,8 @@ pub(crate) struct Page {
     pub(crate) expectations: Vec<Expectation>,
     pub(crate) encounters: Vec<Encounter>,
     pub(crate) matrix: Option<String>,
+    /// What is not there, since the tool was stopped before.
+    pub(crate) missing: Vec<String>,
 }
 
 /// One encounter: its figures and its pictures.
@@ -55,6 +57,7 @@ pub(crate) fn draw(page: &Page) -> String {
             body {
                 h1 { (page.title) }
                 p.quiet { (text::grouped(page.trials)) " fights of each encounter, seed " (page.seed) ". Intervals are for 95 %." }
+                @if !page.missing.is_empty() { p.bad { "Stopped early. Not here: " (page.missing.join(", ")) "." } }
                 nav {
                     @for encounter in &page.encounters { a href=(format!("#{}", encounter.name)) { (encounter.name) } }
                     @if page.matrix.is_some() { a href="#matrix" { "everyone against everyone" } }

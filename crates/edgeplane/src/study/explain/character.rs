@@ -7,8 +7,8 @@ use serde::Serialize;
 use crate::error::Error;
 use crate::fight::{Contribution, Fight, Likely, Silent};
 use crate::program::{
-    AbilityId, AbilityPlan, Area, ChancyPiece, CharacterId, CombatantId, FlowPlan, FormulaId, Memory, ModifierKind,
-    PickPlan, PoolId, Program, Setup, StartPlan, StatusId, UsePlan, WornPlan, plain,
+    AbilityId, AbilityPlan, Area, AttributeInfo, ChancyPiece, CharacterId, CombatantId, FlowPlan, FormulaId, Memory,
+    ModifierKind, PickPlan, PoolId, Program, Setup, Slot, StartPlan, StatusId, UsePlan, WornPlan, plain,
 };
 use crate::rules::{SideRule, UseMoment};
 
@@ -128,30 +128,22 @@ pub fn explain_character_with(
         fight.apply_status(*status, me, me, *stacks, &mut Silent).map_err(fail)?;
     }
     let mut attributes = Vec::new();
-    for info in program.attributes() {
-        for of in 0..if info.per_type { program.layout.types } else { 1 } {
-            let name = if info.per_type {
-                format!("{}.{}", info.name, program.damage_types()[usize::from(of)].name)
-            } else {
-                info.name.clone()
-            };
-            let Some(plan) = plan.attributes.iter().find(|plan| plan.slot == info.slot.plus(of)) else { continue };
-            let mut line = line(setup.program(), fight.memory(), name, plan.base, of, &info.about);
-            let value = fight.attribute(me, plan.slot);
-            let parts = fight.contributions(me, plan.slot).map_err(fail)?;
-            let unbound = parts_applied(line.value, &parts);
-            line.statuses = parts.iter().map(|part| part_text(program, part)).collect();
-            let bound = |of_plan: Option<FormulaId>| {
-                of_plan.map_or_else(String::new, |id| program.formula(id).source.text.clone())
-            };
-            if value > unbound {
-                line.limited = format!("at least {}", bound(plan.min));
-            } else if value < unbound {
-                line.limited = format!("at most {}", bound(plan.max));
-            }
-            line.value = value;
-            attributes.push(line);
+    for (name, slot, info) in slots(program) {
+        let Some(plan) = plan.attributes.iter().find(|plan| plan.slot == slot) else { continue };
+        let mut line = line(setup.program(), fight.memory(), name, plan.base, plan.damage_type, &info.about);
+        let value = fight.attribute(me, plan.slot);
+        let parts = fight.contributions(me, plan.slot).map_err(fail)?;
+        let unbound = parts_applied(line.value, &parts);
+        line.statuses = parts.iter().map(|part| part_text(program, part)).collect();
+        let bound =
+            |of_plan: Option<FormulaId>| of_plan.map_or_else(String::new, |id| program.formula(id).source.text.clone());
+        if value > unbound {
+            line.limited = format!("at least {}", bound(plan.min));
+        } else if value < unbound {
+            line.limited = format!("at most {}", bound(plan.max));
         }
+        line.value = value;
+        attributes.push(line);
     }
     let pools = (0..program.pools().len()).filter(|pool| plan.pools[*pool]);
     let text = |formula: FormulaId| program.formula(formula).source.text.clone();
@@ -172,6 +164,21 @@ pub fn explain_character_with(
         gear: plan.gear.iter().map(worn).chain(plan.chancy.iter().map(|chancy| by_chance(program, chancy))).collect(),
         policy: plan.policy.uses.iter().map(line).collect(),
     })
+}
+
+/// All attributes with their slots, by name, with the damage type where there is one for each.
+pub(super) fn slots(program: &Program) -> Vec<(String, Slot, &AttributeInfo)> {
+    let mut found = Vec::new();
+    for info in program.attributes() {
+        if !info.per_type {
+            found.push((info.name.clone(), info.slot, info));
+            continue;
+        }
+        for (of, kind) in program.damage_types().iter().enumerate() {
+            found.push((format!("{}.{}", info.name, kind.name), info.slot.plus(of as u16), info));
+        }
+    }
+    found
 }
 
 /// The numbers of a fight that is looked at.

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
-use super::character::part_text;
+use super::character::{part_text, slots};
 use crate::error::Error;
 use crate::fight::{Action, Fight, Sampler, Silent, UnavailableReason, describe_reason};
 use crate::program::{CombatantId, PoolId, Setup, Slot, Time};
@@ -115,7 +115,7 @@ pub struct AbilityMoment {
 pub fn explain_moment(setup: &Arc<Setup>, seed: u64, at: f64) -> Result<Moment, Error> {
     let mut fight = Fight::with_chance(Arc::clone(setup), Sampler::default(), seed);
     fight.begin().map_err(Error::from)?;
-    let slots = slots(setup);
+    let slots: Vec<(String, Slot)> = slots(setup.program()).into_iter().map(|(name, slot, _)| (name, slot)).collect();
     let who = |index: usize| CombatantId(index as u16);
     let everyone = 0..setup.combatants.len();
     let starts: Vec<Vec<f64>> = everyone
@@ -127,23 +127,6 @@ pub fn explain_moment(setup: &Arc<Setup>, seed: u64, at: f64) -> Result<Moment, 
     let combatants = combatants.collect::<Result<Vec<_>, _>>()?;
     let at = if ended { fight.now().seconds() } else { at };
     Ok(Moment { encounter: setup.name.clone(), seed, at, ended, combatants })
-}
-
-/// All attributes with their slots.
-fn slots(setup: &Setup) -> Vec<(String, Slot)> {
-    let program = setup.program();
-    let mut found = Vec::new();
-    for info in program.attributes() {
-        for of in 0..if info.per_type { program.layout.types } else { 1 } {
-            let name = if info.per_type {
-                format!("{}.{}", info.name, program.damage_types()[usize::from(of)].name)
-            } else {
-                info.name.clone()
-            };
-            found.push((name, info.slot.plus(of)));
-        }
-    }
-    found
 }
 
 fn combatant(
