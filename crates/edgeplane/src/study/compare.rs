@@ -5,7 +5,7 @@ use serde::Serialize;
 use super::book::Sample;
 use super::ledger::{Figure, Ledger, Moments};
 use super::samples::{Crew, Samples, Variant};
-use super::statistics::{Confidence, Interval};
+use super::statistics::{Confidence, Interval, exact_limits};
 use super::trials::TrialsPlan;
 use crate::error::Error;
 use crate::measures::{Measure, Unit};
@@ -13,6 +13,9 @@ use crate::rules::Statistic;
 
 /// The point of the standard normal distribution below which four fifths of it lie.
 const POWER: f64 = 0.8416;
+
+/// Trials that have to differ before the interval of a mean's difference has ends.
+const FEW: f64 = 15.0;
 
 /// What a measure does from one variant to the other.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -107,9 +110,12 @@ impl Pairs {
         if let Statistic::Quantile(_) = measure.statistic {
             return Some(self.quantiles(measure, value, sure));
         }
-        let (middle, reach) =
-            if measure.quantity.is_share_of_fights() { self.shares(sure) } else { (value, self.means(sure)) };
-        Some(Interval { value, low: middle - reach, high: middle + reach })
+        if measure.quantity.is_share_of_fights() {
+            return Some(self.shares(value, sure));
+        }
+        // Of a few trials that differ, no error can be estimated: what is rare and large may not have come yet.
+        let reach = if self.up + self.down < FEW { f64::INFINITY } else { self.means(sure) };
+        Some(Interval { value, low: value - reach, high: value + reach })
     }
 
     /// Each quantile within its own interval, both together as sure as is asked: wider than need be where the trials go
@@ -125,14 +131,18 @@ impl Pairs {
         }
     }
 
-    /// Paired shares: half a trial is added to each of the four outcomes, so that the interval holds its
-    /// coverage also when hardly any trial differs (Agresti and Min 2005).
-    fn shares(&self, sure: Confidence) -> (f64, f64) {
-        let trials = self.moments.count + 2.0;
-        let (up, down) = (self.up + 0.5, self.down + 0.5);
-        let middle = (up - down) / trials;
-        let variance = (up + down - (up - down) * middle) / (trials * trials);
-        (middle, sure.z() * variance.max(0.0).sqrt())
+    /// Paired shares: the trials that went up less those that went down, each with its exact limits, which are combined
+    /// like errors (Zou and Donner 2008). That holds its coverage also when hardly any trial differs.
+    fn shares(&self, value: f64, sure: Confidence) -> Interval {
+        let trials = self.moments.count;
+        let (up, down) = (self.up / trials, self.down / trials);
+        // A trial that goes up does not go down: the two shares hinder one another.
+        let together = (up * down / ((1.0 - up) * (1.0 - down)).max(f64::MIN_POSITIVE)).sqrt().min(1.0);
+        let apart = |a: f64, b: f64| (a * a + b * b + 2.0 * together * a * b).sqrt();
+        let (up_low, up_high) = exact_limits(self.up, trials, sure);
+        let (down_low, down_high) = exact_limits(self.down, trials, sure);
+        let low = value - apart(up - up_low, down_high - down);
+        Interval { value, low, high: value + apart(up_high - up, down - down_low) }
     }
 
     fn means(&self, sure: Confidence) -> f64 {

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use serde::Serialize;
-use statrs::distribution::{Binomial, ContinuousCDF, DiscreteCDF, Normal, StudentsT};
+use statrs::distribution::{Beta, Binomial, ContinuousCDF, DiscreteCDF, Normal, StudentsT};
 
 /// How sure an interval is: the share of studies in which it covers the truth.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -109,6 +109,16 @@ pub(super) fn wilson_at(value: f64, trials: f64, z: f64) -> Interval {
     let low = if value <= 0.0 { 0.0 } else { (middle - spread) / scale };
     let high = if value >= 1.0 { 1.0 } else { (middle + spread) / scale };
     Interval { value, low, high }
+}
+
+/// Limits of a share that are never too narrow (Clopper and Pearson 1934).
+pub(super) fn exact_limits(count: f64, trials: f64, sure: Confidence) -> (f64, f64) {
+    let limit = |successes: f64, failures: f64, at: f64| {
+        Beta::new(successes, failures).map_or(f64::NAN, |beta| beta.inverse_cdf(at))
+    };
+    let low = if count <= 0.0 { 0.0 } else { limit(count, trials - count + 1.0, sure.tail()) };
+    let high = if count >= trials { 1.0 } else { limit(count + 1.0, trials - count, 1.0 - sure.tail()) };
+    (low, high)
 }
 
 /// A mean and its interval from the sum and the sum of squares of `trials` values.
