@@ -3,6 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::print_stdout)]
 
 use crate::common::game;
+use crate::hard_cases::throws;
 use edgeplane::study::{Variant, run_comparison, run_measures, run_to_precision};
 use edgeplane::{Figure, Game, TrialsPlan};
 
@@ -135,44 +136,11 @@ fn a_precision_is_reached_and_told() {
     assert_eq!(figure.trials, 5_000, "it gives up at its limit");
 }
 
-/// One throw, of which all is known: a share `p`; 500 with a chance of 0.001 and 1 else; a skewed amount, 1 / u for u from
-/// 0.01 to 1; 2, 3 or 4 with chances of 0.3, 0.4 and 0.3.
-const HARD: &str = r#"
-    [attributes]
-    p = 0.3
-    rare = 0.001
-    times = 1
-    jump = 0.3
-    [pools]
-    health = { max = 100000, defeat = true }
-    [ability.share]
-    uses = 1
-    does = [{ damage = "if(roll(caster.p), 100000, 1)" }]
-    [ability.rare]
-    uses = 1
-    does = [{ damage = "if(roll(caster.rare), 500, 1)" }]
-    [ability.skew]
-    uses = 1
-    does = [{ damage = "caster.times / between(0.01, 1)" }]
-    [ability.steps]
-    uses = 1
-    does = [{ damage = "if(roll(caster.jump), 4, if(roll(4 / 7), 3, 2))" }]
-    [character.share]
-    abilities = ["share"]
-    [character.rare]
-    abilities = ["rare"]
-    [character.skew]
-    abilities = ["skew"]
-    [character.steps]
-    abilities = ["steps"]
-    [character.post]
-"#;
-
 /// A figure that is hard to bound: where it is asked, with which value set, what it is, what it becomes with another value, and
 /// the least share of studies that have to cover it at 50, 200 and 1,000 fights, single and paired: what the guide promises.
 struct Hard {
     what: &'static str,
-    ability: &'static str,
+    encounter: &'static str,
     measure: &'static str,
     set: &'static str,
     truth: f64,
@@ -188,47 +156,47 @@ const GOOD: [f64; 3] = [0.93, 0.93, 0.93];
 const HARD_CASES: [Hard; 9] = [
     Hard {
         what: "share of 0.001",
-        ability: "share",
+        encounter: "chance",
         measure: "win_rate(x)",
-        set: "p=0.001",
+        set: "chance=0.001",
         truth: 0.001,
-        other: "p=0.002",
+        other: "chance=0.002",
         becomes: 0.002,
         floors: [[0.93, 0.93, 0.91], GOOD],
     },
     Hard {
         what: "share of 0.01",
-        ability: "share",
+        encounter: "chance",
         measure: "win_rate(x)",
-        set: "p=0.01",
+        set: "chance=0.01",
         truth: 0.01,
-        other: "p=0.02",
+        other: "chance=0.02",
         becomes: 0.02,
         floors: [[0.90, 0.93, 0.93], GOOD],
     },
     Hard {
         what: "share of 0.3",
-        ability: "share",
+        encounter: "chance",
         measure: "win_rate(x)",
-        set: "p=0.3",
+        set: "chance=0.3",
         truth: 0.3,
-        other: "p=0.35",
+        other: "chance=0.35",
         becomes: 0.35,
         floors: [GOOD, GOOD],
     },
     Hard {
         what: "share of 0.98",
-        ability: "share",
+        encounter: "chance",
         measure: "win_rate(x)",
-        set: "p=0.98",
+        set: "chance=0.98",
         truth: 0.98,
-        other: "p=0.99",
+        other: "chance=0.99",
         becomes: 0.99,
         floors: [[0.91, 0.92, 0.93], GOOD],
     },
     Hard {
         what: "mean, 500 once in 1,000",
-        ability: "rare",
+        encounter: "rare",
         measure: "damage(x)",
         set: "rare=0.001",
         truth: 1.499,
@@ -238,7 +206,7 @@ const HARD_CASES: [Hard; 9] = [
     },
     Hard {
         what: "mean, skewed",
-        ability: "skew",
+        encounter: "skew",
         measure: "damage(x)",
         set: "times=1",
         truth: SKEWED,
@@ -248,7 +216,7 @@ const HARD_CASES: [Hard; 9] = [
     },
     Hard {
         what: "mean of 2, 3, 4",
-        ability: "steps",
+        encounter: "steps",
         measure: "damage(x)",
         set: "jump=0.3",
         truth: 3.0,
@@ -258,7 +226,7 @@ const HARD_CASES: [Hard; 9] = [
     },
     Hard {
         what: "median of 2, 3, 4",
-        ability: "steps",
+        encounter: "steps",
         measure: "damage(x).p50",
         set: "jump=0.3",
         truth: 3.0,
@@ -268,7 +236,7 @@ const HARD_CASES: [Hard; 9] = [
     },
     Hard {
         what: "p95, skewed",
-        ability: "skew",
+        encounter: "skew",
         measure: "damage(x).p95",
         set: "times=1",
         truth: 1.0 / 0.0595,
@@ -280,10 +248,8 @@ const HARD_CASES: [Hard; 9] = [
 
 impl Hard {
     fn variant(&self, set: &str) -> Variant {
-        let encounter =
-            format!("[encounter.e]\nsides = {{ x = [\"{}\"], y = [\"post\"] }}\ntime_limit = 1\n", self.ability);
         let set = edgeplane::Override::parse(&format!("attributes.{set}")).unwrap();
-        game(&format!("{HARD}{encounter}")).variant(&[set]).unwrap().measured("e", &[self.measure]).unwrap()
+        throws("").variant(&[set]).unwrap().measured(self.encounter, &[self.measure]).unwrap()
     }
 
     /// The shares of studies of so many fights that cover the figure, and the difference.

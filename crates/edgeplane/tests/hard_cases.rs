@@ -13,7 +13,8 @@ use edgeplane::study::{
 use edgeplane::{Figure, Game, Override, Setup, TrialsPlan};
 
 /// One who throws once at a post. `rare` does 500 in one of a thousand and 1 else: 1.499 on average. `even` lasts as long
-/// as it says, from 1 to 3 s. `steps` does 2, 3 or 4 with chances of 0.3, 0.4 and 0.3. `fixed` always takes 1.7 s.
+/// as it says, from 1 to 3 s. `steps` does 2, 3 or 4 with chances of 0.3, 0.4 and 0.3. `skew` does 1 / u, for u from 0.01 to 1.
+/// `fixed` always takes 1.7 s.
 const THROWS: &str = r#"
     [attributes]
     rare = 0.001
@@ -22,6 +23,7 @@ const THROWS: &str = r#"
     aim = 0.2
     swerve = 0.15
     jump = 0.3
+    times = 1
     [pools]
     health = { max = 1000, defeat = true }
     [ability.rare]
@@ -34,6 +36,9 @@ const THROWS: &str = r#"
     [ability.steps]
     uses = 1
     does = [{ damage = "if(roll(caster.jump), 4, if(roll(4 / 7), 3, 2))" }]
+    [ability.skew]
+    uses = 1
+    does = [{ damage = "caster.times / between(0.01, 1)" }]
     [ability.fixed]
     uses = 1
     cast = 1.7
@@ -53,6 +58,8 @@ const THROWS: &str = r#"
     abilities = ["even"]
     [character.steps]
     abilities = ["steps"]
+    [character.skew]
+    abilities = ["skew"]
     [character.fixed]
     abilities = ["fixed"]
     [character.hill]
@@ -65,8 +72,8 @@ const THROWS: &str = r#"
 "#;
 
 /// A throw for each kind of encounter, with what is expected.
-fn throws(expects: &str) -> Game {
-    let kinds = ["rare", "even", "steps", "fixed", "hill", "chance", "two"];
+pub(crate) fn throws(expects: &str) -> Game {
+    let kinds = ["rare", "even", "steps", "skew", "fixed", "hill", "chance", "two"];
     let encounter =
         |kind: &&str| format!("[encounter.{kind}]\nsides = {{ x = [\"{kind}\"], y = [\"post\"] }}\ntime_limit = 5\n");
     game(&format!("{THROWS}{}{expects}", kinds.iter().map(encounter).collect::<String>()))

@@ -170,6 +170,41 @@ fn tuning_meets_goals_that_can_be_met_with_a_change_that_is_small() {
 }
 
 #[test]
+fn a_search_with_few_fights_or_many_numbers_comes_to_an_end() {
+    let game = demo();
+    let heft = |who: &str| Vary::parse(&format!("character.{who}.attributes.heft=8..20")).unwrap();
+    let goal = [Goal::parse("win_rate(keepers) in 40%..60%").unwrap()];
+    let strong = with(&game, "character.silt_crab.attributes.heft=20");
+    for trials in [1, 20, 300] {
+        let found = run_tuning(&strong, "duel", &[heft("lockhand")], &goal, &plan(trials).into(), &|_| {}).unwrap();
+        assert!(found.trials >= 1 && found.points > 0, "{found:?}");
+    }
+    // Five numbers, each of which is varied by itself.
+    let paths = [
+        "character.lockhand.attributes.heft=8..24",
+        "character.silt_crab.attributes.heft=8..30",
+        "ability.boathook.cooldown*=0.5..1.5",
+        "ability.pincer.cooldown=1.2..2.4",
+        "ability.brace.cooldown=5..20",
+    ];
+    let varied = paths.map(|text| Vary::parse(text).unwrap());
+    let goals = ["win_rate(keepers) = 50% +- 3%", "duration in 12..14"].map(|text| Goal::parse(text).unwrap());
+    let found = run_tuning(&game, "duel", &varied, &goals, &plan(2_000).into(), &|_| {}).unwrap();
+    assert!(found.met, "{found:?}");
+    // As little as is possible with the two numbers that matter most.
+    let moved = |found: &edgeplane::study::Tuning| -> f64 {
+        let shares = found.numbers.iter().zip(&varied).map(|(number, vary)| {
+            let (low, high) = vary.bounds();
+            let now = vary.value_now(&game).unwrap().unwrap_or(1.0);
+            (number.value - now) / (high - low)
+        });
+        shares.map(|share| share * share).sum::<f64>().sqrt()
+    };
+    let two = run_tuning(&game, "duel", &varied[..2], &goals, &plan(2_000).into(), &|_| {}).unwrap();
+    assert!(moved(&found) < moved(&two) + 0.01, "{found:?} {two:?}");
+}
+
+#[test]
 fn tuning_meets_two_goals_at_once_as_an_independent_study_confirms() {
     let tasks = [
         (
@@ -277,12 +312,12 @@ fn what_a_win_rests_on_is_what_is_missing_without_it() {
         let other = run_comparison(&before, &after, &plan(one.pairs), &|_| {}).unwrap().remove(0);
         assert_eq!(one.difference.difference, other.difference, "{path}");
     }
-    // A status that is taken away does nothing at all, not even at the moment at which it begins.
-    let without = with(&game, "status.waterlogged.while=0 > 1");
-    assert_eq!(
-        without.measure("night_shift", &["damage_share(sluicer, waterlogged)"], &plan(200)).unwrap()[0].value,
-        Some(0.0)
-    );
+    // A status that is taken away ticks no more.
+    let without = with(&game, "status.silted.while=0 > 1");
+    let share = ["damage_share(reed_stalker 1, silted)"];
+    let [before, after] =
+        [&game, &without].map(|game| game.measure("night_shift", &share, &plan(200)).unwrap()[0].value);
+    assert!(before.unwrap() > 0.0 && after == Some(0.0), "{before:?} {after:?}");
     // Nothing of other encounters.
     let all = found.effects.iter().map(|effect| &effect.path).chain(&found.unseen).chain(&found.elsewhere);
     assert!(!all.into_iter().any(|path| path.contains("risen") || path == "ability.thrash"), "{found:?}");

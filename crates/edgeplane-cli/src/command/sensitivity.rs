@@ -10,12 +10,12 @@ pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
     let game = super::open(&args.ruleset)?;
     let setup = game.fight(&args.encounter, 0)?.setup().clone();
     let measure = args.measure.clone().unwrap_or_else(|| format!("win_rate({})", setup.sides[0]));
-    let bar = progress::Bar::new(game.numbers_of(&args.encounter)?.len() as u64, "numbers");
+    let bar = progress::Bar::new(0, "fights");
     let plan = super::plan(&args.plan);
     let found = if args.without {
-        run_without(&game, &args.encounter, &measure, &plan, &|done, _| bar.at(done))
+        run_without(&game, &args.encounter, &measure, &plan, &|done, most| bar.at_of(done, most))
     } else {
-        run_sensitivity(&game, &args.encounter, &measure, args.by, &plan, &|done, _| bar.at(done))
+        run_sensitivity(&game, &args.encounter, &measure, args.by, &plan, &|done, most| bar.at_of(done, most))
     };
     bar.finish();
     let found = found?;

@@ -30,6 +30,12 @@ impl Bar {
         self.bar.set_position(self.bar.position().max(done));
     }
 
+    /// The same where the length is known only on the way.
+    pub(crate) fn at_of(&self, done: u64, length: u64) {
+        self.bar.set_length(length);
+        self.at(done);
+    }
+
     pub(crate) fn finish(&self) {
         self.bar.finish_and_clear();
     }

@@ -5,7 +5,7 @@ use serde::Serialize;
 use super::book::Sample;
 use super::ledger::{Figure, Ledger, Moments};
 use super::samples::{Crew, Samples, Variant};
-use super::statistics::{Confidence, Interval, exact_limits};
+use super::statistics::{Confidence, Interval, share_difference};
 use super::trials::TrialsPlan;
 use crate::error::Error;
 use crate::measures::{Measure, Unit};
@@ -111,7 +111,8 @@ impl Pairs {
             return Some(self.quantiles(measure, value, sure));
         }
         if measure.quantity.is_share_of_fights() {
-            return Some(self.shares(value, sure));
+            let interval = share_difference(self.up, self.down, self.moments.count, sure);
+            return Some(Interval { value, ..interval });
         }
         // Of a few trials that differ, no error can be estimated: what is rare and large may not have come yet.
         let reach = if self.up + self.down < FEW { f64::INFINITY } else { self.means(sure) };
@@ -129,20 +130,6 @@ impl Pairs {
             low: apart(after.low, before.high).unwrap_or(f64::NEG_INFINITY),
             high: apart(after.high, before.low).unwrap_or(f64::INFINITY),
         }
-    }
-
-    /// Paired shares: the trials that went up less those that went down, each with its exact limits, which are combined
-    /// like errors (Zou and Donner 2008). That holds its coverage also when hardly any trial differs.
-    fn shares(&self, value: f64, sure: Confidence) -> Interval {
-        let trials = self.moments.count;
-        let (up, down) = (self.up / trials, self.down / trials);
-        // A trial that goes up does not go down: the two shares hinder one another.
-        let together = (up * down / ((1.0 - up) * (1.0 - down)).max(f64::MIN_POSITIVE)).sqrt().min(1.0);
-        let apart = |a: f64, b: f64| (a * a + b * b + 2.0 * together * a * b).sqrt();
-        let (up_low, up_high) = exact_limits(self.up, trials, sure);
-        let (down_low, down_high) = exact_limits(self.down, trials, sure);
-        let low = value - apart(up - up_low, down_high - down);
-        Interval { value, low, high: value + apart(up_high - up, down - down_low) }
     }
 
     fn means(&self, sure: Confidence) -> f64 {

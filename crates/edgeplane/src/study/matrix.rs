@@ -106,6 +106,7 @@ pub fn run_matrix(
         }
     }
     let DuelTerms { time_limit, distance } = terms;
-    let standing = standing(&names, &duels);
+    let shares: Vec<[&Figure; 2]> = duels.iter().map(|duel| [&duel.win_rate, &duel.loss_rate]).collect();
+    let standing = standing(&names, &shares);
     Ok(Matrix { characters: names, trials: plan.trials, seed: plan.seed, time_limit, distance, duels, standing })
 }

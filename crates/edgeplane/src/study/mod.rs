@@ -14,6 +14,7 @@ mod matrix;
 mod of_game;
 mod outlook;
 mod parts;
+mod ranges;
 mod samples;
 mod sensitivity;
 mod standing;

@@ -82,7 +82,7 @@ pub struct Effect {
 
 /// Raises every number that the encounter can depend on by a share such as 0.05, one at a time and each on the same
 /// seeds, and ranks them by what that does to a measure. `progress` is called with the number
-/// of numbers done, and of how many.
+/// of fights done, and of how many at most.
 ///
 /// Numbers are looked at again with more and more pairs of fights, those first that may have the greatest effect, until that is
 /// known well enough or surely small beside the greatest one; the plan's number of trials is the most for one number. The
@@ -117,8 +117,9 @@ pub fn run_sensitivity(
 /// same seeds, and ranks them by what that does to a measure: what a side's win rests on. `progress` as for
 /// [`run_sensitivity`].
 ///
-/// An ability is never unlocked, a status ends as it begins, and a step is passed by. Two that make up for one another are
-/// each worth little alone.
+/// An ability is never unlocked, a status ends as it begins, and a step is passed by. What a status does at the very moment
+/// at which it begins is left: a first tick at once, and what reacts to its coming. Two that make up for one another are each
+/// worth little alone.
 ///
 /// # Errors
 /// As [`super::run_measures`].
@@ -184,9 +185,12 @@ fn rank(
     let mut known = Ledger::new(&base.measures()[0]);
     before[0].iter().for_each(|sample| known.add(*sample));
     let sure = Confidence::default().shared_by(changes.len() * looks.len());
+    let all_first = first.saturating_mul(changes.len() as u64 + 1);
+    let further = plan.trials.saturating_mul(BUDGET).max(all_first);
+    let most = all_first.saturating_add(further);
     let (mut open, mut unseen, mut left_out) = (Vec::new(), Vec::new(), Vec::new());
-    for (done, change) in changes.iter().enumerate() {
-        progress(done as u64, changes.len() as u64);
+    for change in changes {
+        progress(crew.done(), most);
         if crew.is_stopped() {
             left_out.push((change.path.clone(), "was not tried any more".to_owned()));
             continue;
@@ -211,7 +215,7 @@ fn rank(
             Ok(samples) => open.push(Tried::new(change, variant, &before, &samples, sure)),
         }
     }
-    let mut budget = plan.trials.saturating_mul(BUDGET).max(crew.done());
+    let mut budget = further;
     for look in looks.windows(2) {
         let greatest = open.iter().map(Tried::surely).fold(0.0, f64::max);
         let mut next: Vec<&mut Tried<'_>> =
@@ -225,6 +229,7 @@ fn rank(
         before = crew.samples(&base, look[0]..look[1])?;
         before[0].iter().for_each(|sample| known.add(*sample));
         for one in next {
+            progress(crew.done(), most);
             if !crew.is_stopped() {
                 let after = crew.samples(&one.variant, look[0]..look[1])?;
                 if !crew.is_stopped() {

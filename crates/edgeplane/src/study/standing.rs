@@ -3,11 +3,11 @@
 
 use serde::Serialize;
 
-use super::matrix::Duel;
-use super::statistics::Confidence;
+use super::ledger::Figure;
+use super::statistics::{Confidence, share_difference};
 
-/// A character may be worse than another one by so much and still be dominated by nothing but chance: what is smaller is not
-/// told apart.
+/// One character dominates another one if it is surely not worse by more than this against anybody, and surely better against
+/// somebody: fights enough to show that it is worse by nothing at all are never played.
 const CLOSE: f64 = 0.03;
 /// Rounds in which the mix is looked for.
 const ROUNDS: u32 = 50_000;
@@ -58,8 +58,9 @@ struct Lead {
     reach: f64,
 }
 
-/// From the duels of all pairs, each once, in the order of the list; nothing if some were not fought.
-pub(super) fn standing(characters: &[String], duels: &[Duel]) -> Option<Standing> {
+/// From the shares of fights that the first and the other win, for all pairs, each once, in the order of the list; nothing if
+/// some were not fought.
+pub(super) fn standing(characters: &[String], duels: &[[&Figure; 2]]) -> Option<Standing> {
     let count = characters.len();
     let pairs = count * count.saturating_sub(1) / 2;
     if count == 0 || duels.len() != pairs + count {
@@ -104,15 +105,10 @@ pub(super) fn standing(characters: &[String], duels: &[Duel]) -> Option<Standing
     })
 }
 
-/// Half a fight is added to each outcome, so that the interval holds also where nearly all fights go one way (Agresti and Min
-/// 2005).
-fn lead(duel: &Duel, sure: Confidence) -> Option<Lead> {
-    let (wins, losses) = (duel.win_rate.value?, duel.loss_rate.value?);
-    let trials = duel.win_rate.trials as f64;
-    let (wins, losses) = (wins * trials + 0.5, losses * trials + 0.5);
-    let value = (wins - losses) / (trials + 2.0);
-    let variance = (wins + losses - (wins - losses) * value) / ((trials + 2.0) * (trials + 2.0));
-    Some(Lead { value, reach: sure.z() * variance.max(0.0).sqrt() })
+fn lead([wins, losses]: &[&Figure; 2], sure: Confidence) -> Option<Lead> {
+    let trials = wins.trials as f64;
+    let lead = share_difference(wins.value? * trials, losses.value? * trials, trials, sure);
+    Some(Lead { value: lead.value, reach: (lead.high - lead.value).max(lead.value - lead.low) })
 }
 
 /// Whether the first is surely better against somebody, and surely not much worse against anybody.

@@ -112,13 +112,29 @@ pub(super) fn wilson_at(value: f64, trials: f64, z: f64) -> Interval {
 }
 
 /// Limits of a share that are never too narrow (Clopper and Pearson 1934).
-pub(super) fn exact_limits(count: f64, trials: f64, sure: Confidence) -> (f64, f64) {
+fn exact_limits(count: f64, trials: f64, sure: Confidence) -> (f64, f64) {
     let limit = |successes: f64, failures: f64, at: f64| {
         Beta::new(successes, failures).map_or(f64::NAN, |beta| beta.inverse_cdf(at))
     };
     let low = if count <= 0.0 { 0.0 } else { limit(count, trials - count + 1.0, sure.tail()) };
     let high = if count >= trials { 1.0 } else { limit(count + 1.0, trials - count, 1.0 - sure.tail()) };
     (low, high)
+}
+
+/// The share of trials that went up less the share that went down, where no trial does both: each with its exact limits, which
+/// are combined like errors that hinder one another (Zou and Donner 2008). It holds its coverage also when hardly any trial
+/// goes either way.
+pub(super) fn share_difference(up: f64, down: f64, trials: f64, sure: Confidence) -> Interval {
+    let (up_limits, down_limits) = (exact_limits(up, trials, sure), exact_limits(down, trials, sure));
+    let (up, down) = (up / trials, down / trials);
+    let together = (up * down / ((1.0 - up) * (1.0 - down)).max(f64::MIN_POSITIVE)).sqrt().min(1.0);
+    let apart = |a: f64, b: f64| (a * a + b * b + 2.0 * together * a * b).sqrt();
+    let value = up - down;
+    Interval {
+        value,
+        low: value - apart(up - up_limits.0, down_limits.1 - down),
+        high: value + apart(up_limits.1 - up, down - down_limits.0),
+    }
 }
 
 /// A mean and its interval from the sum and the sum of squares of `trials` values.

@@ -74,9 +74,9 @@ impl Surrogate {
     /// What the figure is at a point: the expected value, and the variance of what is not known of it.
     pub(super) fn at(&self, place: &[f64]) -> (f64, f64) {
         let near: Vec<f64> = self.places.iter().map(|other| self.shape.covariance(place, other)).collect();
-        let value = dot(&near, &self.weights);
+        let value = inner_product(&near, &self.weights);
         let known = self.lower.forward(&near);
-        let known = dot(&known, &known);
+        let known = inner_product(&known, &known);
         let variance = (self.shape.covariance(place, place) - known).max(1e-12);
         (self.centre + value * self.spread, variance * self.spread * self.spread)
     }
@@ -153,10 +153,10 @@ impl Lower {
             let (above, rest) = rows.split_at_mut(index);
             let row = &mut rest[0];
             for (column, other) in above.iter().enumerate() {
-                let sum = dot(&row[..column], other);
+                let sum = inner_product(&row[..column], other);
                 row[column] = (row[column] - sum) / other[column];
             }
-            let sum = dot(&row[..index], &row[..index]);
+            let sum = inner_product(&row[..index], &row[..index]);
             let square = row[index] - sum;
             if square <= 0.0 {
                 return None;
@@ -170,7 +170,7 @@ impl Lower {
     fn forward(&self, right: &[f64]) -> Vec<f64> {
         let mut found: Vec<f64> = Vec::with_capacity(right.len());
         for (row, right) in self.rows.iter().zip(right) {
-            let sum = dot(row, &found);
+            let sum = inner_product(row, &found);
             found.push((right - sum) / row[found.len()]);
         }
         found
@@ -189,7 +189,7 @@ impl Lower {
 }
 
 /// The sum of the products of numbers, as far as the shorter list goes: in four sums, so that none waits for another.
-fn dot(a: &[f64], b: &[f64]) -> f64 {
+fn inner_product(a: &[f64], b: &[f64]) -> f64 {
     let length = a.len().min(b.len());
     let ((a, rest_a), (b, rest_b)) = (a[..length].as_chunks::<4>(), b[..length].as_chunks::<4>());
     let mut sums = [0.0; 4];

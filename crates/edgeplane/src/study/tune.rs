@@ -5,12 +5,12 @@
 //! smaller changes are still possible; fights go to those, more of them the more exactly something has to be known there.
 //! Once no smaller change is likely, the answer is proven by a study on other seeds. A proof that fails is one more observation.
 
-use rayon::prelude::*;
 use serde::Serialize;
 
 use super::goals::Goal;
 use super::ledger::Figure;
 use super::outlook::{Known, Outlook, Prospect};
+use super::ranges::{Place, Ranges, apart};
 use super::samples::{Crew, Running};
 use super::statistics::Confidence;
 use super::trials::TrialsPlan;
@@ -21,9 +21,7 @@ use crate::game::Game;
 /// Fights of the first look at a point, and of the first study of the values of now.
 const FIRST: u64 = 128;
 const NOW: u64 = 1_000;
-/// Lattice points between the ends of a range without a step, and how many times finer the lattice becomes where no point
-/// of it meets the goals.
-const FINENESS: f64 = 400.0;
+/// How many times finer the lattice of values becomes where no point of it meets the goals.
 const FINEST: f64 = 100.0;
 /// Most fights of a proof, and most proofs.
 const MOST_OF_PROOF: u64 = 2_000_000;
@@ -32,14 +30,13 @@ const PROOFS: u64 = 8;
 const PROOF_SEED: u64 = 0x5eed_0fa1_1970_0f01;
 /// A change that is smaller by less than this is as good, in shares of a range.
 const AS_GOOD: f64 = 0.006;
+/// By how much less a point has to miss the goals, in large steps, to be changed more by a whole range.
+const NEARER: f64 = 0.006;
 /// What a point has to promise before it is looked at: how much smaller the change becomes, by how possible it is. The
 /// longer the search has lasted, measured by its proof, the more it has to be.
 const SMALL: f64 = 0.0007;
 /// How likely the goals have to be met anywhere for the search to go on.
 const HOPELESS: f64 = 0.002;
-/// Candidates for each varied number that the model is asked about, and the best of them that are improved upon.
-const CANDIDATES: usize = 256;
-const IMPROVED: usize = 6;
 /// Points after which the model would cost more than the fights.
 const MOST_POINTS: usize = 240;
 /// Looks just before answers, at whether a smaller change would do.
@@ -140,15 +137,19 @@ pub fn run_tuning(
     let measures: Vec<&str> = goals.iter().map(|goal| goal.measure.as_str()).collect();
     // What is wrong with a measure is said before any search.
     game.measured(encounter, &measures)?;
-    let crew = Crew::new(&plan.study, progress);
-    let (plan, start, seen, before) = (*plan, Vec::new(), Vec::new(), Vec::new());
-    let search =
-        Search { game, encounter, varied, goals, measures, crew, plan, start, seen, before, finer: 1.0, proofs: 0 };
-    search.run()
+    let now = varied.iter().map(|vary| vary.value_now(game)).collect::<Result<Vec<_>, _>>()?;
+    // The search starts in the middle where a formula stands.
+    let start = |(vary, now): (&Vary, &Option<f64>)| now.unwrap_or((vary.bounds().0 + vary.bounds().1) / 2.0);
+    let ranges = Ranges::new(varied, &varied.iter().zip(&now).map(start).collect::<Vec<_>>());
+    let within = |(vary, now): (&Vary, &Option<f64>)| {
+        let (low, high) = vary.bounds();
+        now.is_some_and(|now| (low..=high).contains(&now))
+    };
+    let is_within = varied.iter().zip(&now).all(within);
+    let (crew, plan) = (Crew::new(&plan.study, progress), *plan);
+    let (seen, before) = (Vec::new(), Vec::new());
+    Search { game, encounter, ranges, goals, measures, crew, plan, seen, before, proofs: 0 }.run(is_within)
 }
-
-/// A point: for each number, which share of its range lies below it.
-type Place = Vec<f64>;
 
 /// What was fought at one point.
 struct Seen {
@@ -167,38 +168,35 @@ struct Proof {
 struct Search<'a> {
     game: &'a Game,
     encounter: &'a str,
-    varied: &'a [Vary],
+    ranges: Ranges<'a>,
     goals: &'a [Goal],
     measures: Vec<&'a str>,
     crew: Crew<'a>,
     plan: TuningPlan,
-    start: Place,
     seen: Vec<Seen>,
     /// Each goal's figure with the values of now.
     before: Vec<Figure>,
-    /// How many times finer the lattice is than at first, for ranges without a step.
-    finer: f64,
     proofs: u64,
 }
 
 impl Search<'_> {
-    fn run(mut self) -> Result<Tuning, Error> {
-        if let Some(met) = self.look_at_now()? {
+    fn run(mut self, is_within: bool) -> Result<Tuning, Error> {
+        if let Some(met) = self.look_at_now(is_within)? {
             return self.report(Some(met), SearchEnd::Complete);
         }
-        let numbers = self.varied.len();
+        let numbers = self.ranges.numbers();
         let around: Vec<Place> = match numbers {
             1 => (0..5).map(|index| vec![f64::from(index) / 4.0]).collect(),
-            _ => (0..4 + 6 * numbers).map(|index| self.scattered(index)).collect(),
+            _ => (0..4 + 6 * numbers).map(|index| self.ranges.scattered(index)).collect(),
         };
         self.look_around(around)?;
         let (mut is_spread_out, mut checks) = (false, 0);
         while !self.is_over() && self.seen.len() < MOST_POINTS && self.proofs < PROOFS {
             let outlook = self.outlook();
-            let (answer, merit) = self.best(self.finer, &|place| outlook.merit(place, self.moved(place)));
+            let (answer, merit) = self.best(&|place| outlook.merit(place, self.ranges.moved(place)));
             let is_ready = merit > 0.0;
-            let reach = if is_ready { self.moved(&answer) - AS_GOOD } else { self.farthest() + 0.25 };
-            let (next, gain) = self.best(self.finer, &|place| outlook.gain(place, reach - self.moved(place)));
+            let reach = if is_ready { self.ranges.moved(&answer) - AS_GOOD } else { self.ranges.farthest() + 0.25 };
+            let (next, gain) = self.best(&|place| outlook.gain(place, reach - self.ranges.moved(place)));
             let spent = self.crew.done() as f64 / self.proof_length() as f64;
             if is_ready && gain < SMALL * (1.0 + 3.0 * (spent - 0.75).max(0.0)) {
                 if let Some(between) = self.not_looked_at_before(&answer).filter(|_| checks < CHECKS) {
@@ -206,29 +204,29 @@ impl Search<'_> {
                     self.look(&between, FIRST)?;
                     continue;
                 }
-                let proof = self.prove(answer)?;
-                if self.is_met(&proof.figures) {
+                if let Some(proof) = self.prove(answer)?.filter(|proof| self.is_met(&proof.figures)) {
                     return self.report(Some(proof), SearchEnd::Complete);
                 }
             } else if !is_ready && self.fights_of(&next) >= self.proof_length() / 2 && self.is_too_coarse(&outlook) {
-                self.finer *= 10.0;
+                self.ranges.finer *= 10.0;
             } else if is_ready || gain >= HOPELESS {
-                self.look(&next, outlook.fights_at(&next).clamp(FIRST, self.proof_length() / 2))?;
+                self.look(&next, outlook.fights_at(&next).min(self.proof_length() / 2).max(FIRST))?;
             } else if self.is_too_coarse(&outlook) {
-                self.finer *= 10.0;
+                self.ranges.finer *= 10.0;
             } else if !is_spread_out {
                 is_spread_out = true;
                 let first = self.seen.len();
-                self.look_around((first..first + 8 + 8 * numbers).map(|index| self.scattered(index)).collect())?;
+                self.look_around((first..first + 8 + 8 * numbers).map(|index| self.ranges.scattered(index)).collect())?;
             } else {
                 let nearest = self.nearest()?;
-                let proof = if self.is_over() { None } else { Some(self.prove(nearest)?) };
-                return self.report(proof, SearchEnd::Complete);
+                let end = if self.is_over() { SearchEnd::UsedUp } else { SearchEnd::Complete };
+                let proof = self.prove(nearest)?;
+                return self.report(proof, end);
             }
         }
         let outlook = self.outlook();
-        let (answer, _) = self.best(self.finer, &|place| outlook.merit(place, self.moved(place)));
-        let proof = if self.crew.is_stopped() { None } else { Some(self.prove(answer)?) };
+        let (answer, _) = self.best(&|place| outlook.merit(place, self.ranges.moved(place)));
+        let proof = self.prove(answer)?;
         self.report(proof, SearchEnd::UsedUp)
     }
 
@@ -241,29 +239,21 @@ impl Search<'_> {
         self.goals.iter().zip(figures).all(|(goal, figure)| goal.holds(figure))
     }
 
-    /// Begins with the values of now, if they are within the ranges, or else the nearest; the middle for formulas.
-    /// Nothing needs to be changed if the goals are met as things are.
-    fn look_at_now(&mut self) -> Result<Option<Proof>, Error> {
-        let mut is_within = true;
-        for vary in self.varied {
-            let (low, high) = vary.bounds();
-            let now = vary.value_now(self.game)?;
-            is_within &= now.is_some_and(|now| (low..=high).contains(&now));
-            let value = now.unwrap_or((low + high) / 2.0).clamp(low, high);
-            self.start.push(if high > low { (value - low) / (high - low) } else { 0.0 });
-        }
+    /// Begins with the values of now, if they are within the ranges, or else the nearest. Nothing needs to be changed if
+    /// the goals are met as things are.
+    fn look_at_now(&mut self, is_within: bool) -> Result<Option<Proof>, Error> {
         if !is_within {
-            self.start = self.snapped(&self.start, self.finer);
+            self.ranges.start = self.ranges.snapped(&self.ranges.start, self.ranges.finer);
             let mut running = Running::new(&self.game.measured(self.encounter, &self.measures)?);
             running.run_to(&self.crew, NOW)?;
             running.something(&self.crew)?;
             self.before = running.figures(Confidence::default());
-            self.look(&self.start.clone(), FIRST)?;
+            self.look(&self.ranges.start.clone(), FIRST)?;
             return Ok(None);
         }
         let mut fights = NOW;
         for part in [4, 1, 0] {
-            self.look(&self.start.clone(), fights)?;
+            self.look(&self.ranges.start.clone(), fights)?;
             let Some(now) = self.seen.first() else { return Err(Error::Stopped) };
             self.before.clone_from(&now.figures);
             // What is clearly missed need not be looked at more closely.
@@ -286,7 +276,7 @@ impl Search<'_> {
     fn look_around(&mut self, places: Vec<Place>) -> Result<(), Error> {
         for place in places {
             if !self.is_over() {
-                self.look(&self.snapped(&place, self.finer), FIRST)?;
+                self.look(&self.ranges.snapped(&place, self.ranges.finer), FIRST)?;
             }
         }
         Ok(())
@@ -319,8 +309,9 @@ impl Search<'_> {
     }
 
     fn variant(&self, place: &Place) -> Result<super::Variant, Error> {
-        let set = |(vary, share): (&Vary, &f64)| vary.at(self.game, value(vary, *share));
-        let changes = self.varied.iter().zip(place).map(set).collect::<Result<Vec<_>, Error>>()?;
+        let set = |(vary, value): (&Vary, f64)| vary.at(self.game, value);
+        let changes = self.ranges.varied.iter().zip(self.ranges.values(place)).map(set);
+        let changes = changes.collect::<Result<Vec<_>, Error>>()?;
         self.game.variant(&changes)?.measured(self.encounter, &self.measures)
     }
 
@@ -353,35 +344,48 @@ impl Search<'_> {
     /// The middle of the way from an answer to the nearest smaller change that was looked at, unless that is close: what comes
     /// in steps may be met there already, and a smooth model does not expect it.
     fn not_looked_at_before(&self, answer: &Place) -> Option<Place> {
-        let moved = self.moved(answer);
-        let smaller = self.seen.iter().filter(|seen| self.moved(&seen.place) < moved);
-        let apart = |seen: &Seen| {
-            let squares = answer.iter().zip(&seen.place).map(|(a, b)| (a - b) * (a - b));
-            squares.sum::<f64>().sqrt()
-        };
-        let near = smaller.map(apart).fold(f64::INFINITY, f64::min);
+        let ranges = &self.ranges;
+        let moved = ranges.moved(answer);
+        if moved == 0.0 {
+            return None;
+        }
+        let smaller = self.seen.iter().filter(|seen| ranges.moved(&seen.place) < moved);
+        let near = smaller.map(|seen| apart(answer, &seen.place)).fold(f64::INFINITY, f64::min);
         let part = 0.5 * near.min(moved) / moved;
-        let between: Place = answer.iter().zip(&self.start).map(|(at, start)| at + part * (start - at)).collect();
-        let between = self.snapped(&between, self.finer);
+        let between: Place = answer.iter().zip(&ranges.start).map(|(at, start)| at + part * (start - at)).collect();
+        let between = ranges.snapped(&between, ranges.finer);
         (near > 0.01 && self.seen.iter().all(|seen| seen.place != between) && between != *answer).then_some(between)
+    }
+
+    /// The point of the lattice with the greatest score.
+    fn best(&self, score: &(dyn Fn(&Place) -> f64 + Sync)) -> (Place, f64) {
+        self.best_of(self.ranges.finer, score)
+    }
+
+    fn best_of(&self, finer: f64, score: &(dyn Fn(&Place) -> f64 + Sync)) -> (Place, f64) {
+        let known: Vec<Place> = self.seen.iter().map(|seen| seen.place.clone()).collect();
+        self.ranges.best(&self.crew, &known, finer, score)
     }
 
     /// Whether a finer lattice has a point that meets the goals.
     fn is_too_coarse(&self, outlook: &Outlook) -> bool {
-        self.finer < FINEST
-            && self.varied.iter().any(|vary| vary.step.is_none())
-            && self.best(FINEST, &|place| outlook.merit(place, self.moved(place))).1 > 0.0
+        self.ranges.finer < FINEST
+            && self.ranges.varied.iter().any(|vary| vary.step.is_none())
+            && self.best_of(FINEST, &|place| outlook.merit(place, self.ranges.moved(place))).1 > 0.0
     }
 
     /// An independent study of an answer, on seeds of its own; it ends early where it surely fails. The search learns from it.
-    fn prove(&mut self, place: Place) -> Result<Proof, Error> {
+    /// Nothing if it is stopped before anything is known.
+    fn prove(&mut self, place: Place) -> Result<Option<Proof>, Error> {
         let seed = (self.plan.study.seed ^ PROOF_SEED).wrapping_add(self.proofs);
         let crew = Crew::new(&TrialsPlan { seed, ..self.plan.study }, &|_| {});
         let mut running = Running::new(&self.variant(&place)?);
         let length = self.proof_length();
         for part in [4, 2, 1] {
-            running.run_to(&crew, length / part)?;
-            running.something(&crew)?;
+            running.run_to(&crew, (length / part).max(1))?;
+            if running.trials() == 0 {
+                return Ok(None);
+            }
             let figures = running.figures(Confidence::default());
             let surely_fails = |(goal, figure): (&Goal, &Figure)| {
                 let half = 1.5 * figure.half_width();
@@ -394,103 +398,21 @@ impl Search<'_> {
         self.proofs += 1;
         let (figures, trials) = (running.figures(Confidence::default()), running.trials());
         self.seen.push(Seen { place: place.clone(), running, figures: figures.clone() });
-        Ok(Proof { place, figures, trials })
+        Ok(Some(Proof { place, figures, trials }))
     }
 
     /// Where the goals are missed by least, looked for where the model hopes most.
     fn nearest(&mut self) -> Result<Place, Error> {
         for _ in 0..NEAREST {
             let outlook = self.outlook();
-            let (next, _) = self.best(self.finer, &|place| -outlook.miss(place, 1.0) - AS_GOOD * self.moved(place));
+            let (next, _) = self.best(&|place| -outlook.miss(place, 1.0) - NEARER * self.ranges.moved(place));
             if self.is_over() || self.fights_of(&next) >= 16 * FIRST {
                 break;
             }
             self.look(&next, 4 * FIRST)?;
         }
         let outlook = self.outlook();
-        Ok(self.best(self.finer, &|place| -outlook.miss(place, 0.0) - AS_GOOD * self.moved(place)).0)
-    }
-
-    /// How far a point is from the values of now.
-    fn moved(&self, place: &Place) -> f64 {
-        let squares = place.iter().zip(&self.start).map(|(to, from)| (to - from) * (to - from));
-        squares.sum::<f64>().sqrt()
-    }
-
-    /// How far a point can be from them.
-    fn farthest(&self) -> f64 {
-        self.start.iter().map(|from| from.max(1.0 - from) * from.max(1.0 - from)).sum::<f64>().sqrt()
-    }
-
-    /// Spread evenly over the ranges: multiples of the golden ratio and its kin (a Kronecker sequence).
-    fn scattered(&self, index: usize) -> Place {
-        const TURNS: [f64; 4] =
-            [0.618_033_988_749_895, 0.754_877_666_246_693, 0.569_840_290_998_053, 0.819_172_513_396_164];
-        (0..self.varied.len()).map(|number| ((index + 1) as f64 * TURNS[number % TURNS.len()]).fract()).collect()
-    }
-
-    /// The nearest point of the lattice.
-    fn snapped(&self, place: &Place, finer: f64) -> Place {
-        let snap = |(vary, share): (&Vary, &f64)| {
-            let ((low, high), step) = (vary.bounds(), step(vary, finer));
-            let most = ((high - low) / step + 1e-9).floor();
-            let place = (share * (high - low) / step).round().clamp(0.0, most);
-            if high > low { (plain(low + step * place) - low) / (high - low) } else { 0.0 }
-        };
-        self.varied.iter().zip(place).map(snap).collect()
-    }
-
-    /// The point of the lattice with the greatest score: scattered ones and those seen are tried, and the best improved.
-    fn best(&self, finer: f64, score: &(dyn Fn(&Place) -> f64 + Sync)) -> (Place, f64) {
-        let count = CANDIDATES * self.varied.len();
-        let first = self.seen.len() * count;
-        let scattered = (first..first + count).map(|index| self.snapped(&self.scattered(index), finer));
-        let places: Vec<Place> = scattered.chain(self.seen.iter().map(|seen| seen.place.clone())).collect();
-        let worth = |place: Place| {
-            let worth = score(&place);
-            (place, worth)
-        };
-        let mut tried: Vec<(Place, f64)> = self.crew.install(|| places.into_par_iter().map(worth).collect());
-        tried.sort_by(|a, b| b.1.total_cmp(&a.1));
-        tried.truncate(IMPROVED);
-        let climb = |(place, worth)| self.climb(place, worth, finer, score);
-        let improved: Vec<_> = self.crew.install(|| tried.into_par_iter().map(climb).collect());
-        let first = (self.start.clone(), f64::NEG_INFINITY);
-        let better = |best: (Place, f64), other: (Place, f64)| if other.1 > best.1 { other } else { best };
-        improved.into_iter().fold(first, better)
-    }
-
-    /// Walks to whichever neighbour is better, along each number and along the way back to the start, with shorter and
-    /// shorter steps.
-    fn climb(&self, from: Place, worth: f64, finer: f64, score: &(dyn Fn(&Place) -> f64 + Sync)) -> (Place, f64) {
-        let least: Vec<f64> = self.varied.iter().map(|vary| width_of_step(vary, finer)).collect();
-        let (mut best, mut worth, mut stride) = (from, worth, 1.0 / 16.0);
-        loop {
-            let before = worth;
-            let home =
-                best.iter().zip(&self.start).map(|(at, start)| at + (start - at).clamp(-stride, stride)).collect();
-            let mut others: Vec<Place> = vec![home];
-            for (number, least) in least.iter().enumerate() {
-                for way in [-1.0, 1.0] {
-                    let mut other = best.clone();
-                    other[number] = (other[number] + way * least.max(stride)).clamp(0.0, 1.0);
-                    others.push(other);
-                }
-            }
-            for other in others {
-                let other = self.snapped(&other, finer);
-                let found = score(&other);
-                if found > worth {
-                    (best, worth) = (other, found);
-                }
-            }
-            if worth <= before {
-                if least.iter().all(|least| stride <= *least) {
-                    return (best, worth);
-                }
-                stride /= 2.0;
-            }
-        }
+        Ok(self.best(&|place| -outlook.miss(place, 0.0) - NEARER * self.ranges.moved(place)).0)
     }
 
     /// The proven answer; if it was stopped before, the best that was seen.
@@ -498,7 +420,7 @@ impl Search<'_> {
         let end = if self.crew.is_stopped() || proof.is_none() { SearchEnd::Stopped } else { end };
         let miss = |seen: &Seen| misses(self.goals, &seen.figures);
         let better = |a: &&Seen, b: &&Seen| {
-            miss(a).total_cmp(&miss(b)).then(self.moved(&a.place).total_cmp(&self.moved(&b.place)))
+            miss(a).total_cmp(&miss(b)).then(self.ranges.moved(&a.place).total_cmp(&self.ranges.moved(&b.place)))
         };
         let best = || {
             let best = self.seen.iter().min_by(better)?;
@@ -506,9 +428,9 @@ impl Search<'_> {
         };
         let is_proven = end != SearchEnd::Stopped;
         let Some(answer) = (if is_proven { proof } else { best() }) else { return Err(Error::Stopped) };
-        let number = |(vary, share): (&Vary, &f64)| {
+        let number = |(vary, value): (&Vary, f64)| {
             let (path, now) = (vary.path.clone(), vary.now(self.game)?);
-            Ok(TunedNumber { path, scales: vary.scales, now, value: value(vary, *share) })
+            Ok(TunedNumber { path, scales: vary.scales, now, value })
         };
         let goals_met: Vec<bool> =
             self.goals.iter().zip(&answer.figures).map(|(goal, figure)| goal.holds(figure)).collect();
@@ -516,7 +438,13 @@ impl Search<'_> {
             encounter: self.encounter.to_owned(),
             goals: self.goals.iter().map(|goal| goal.text.clone()).collect(),
             met: is_proven && goals_met.iter().all(|met| *met),
-            numbers: self.varied.iter().zip(&answer.place).map(number).collect::<Result<_, Error>>()?,
+            numbers: self
+                .ranges
+                .varied
+                .iter()
+                .zip(self.ranges.values(&answer.place))
+                .map(number)
+                .collect::<Result<_, Error>>()?,
             before: if self.before.is_empty() { answer.figures.clone() } else { self.before },
             after: answer.figures,
             goals_met,
@@ -553,33 +481,4 @@ fn variance_of_one(seen: &Seen, index: usize) -> f64 {
 /// The standard error of a figure, from its interval.
 fn error_of(figure: &Figure) -> f64 {
     figure.half_width() / Confidence::default().z()
-}
-
-fn step(vary: &Vary, finer: f64) -> f64 {
-    let (low, high) = vary.bounds();
-    vary.step.unwrap_or_else(|| tidy((high - low) / FINENESS) / finer)
-}
-
-fn width_of_step(vary: &Vary, finer: f64) -> f64 {
-    let (low, high) = vary.bounds();
-    if high > low { step(vary, finer) / (high - low) } else { 1.0 }
-}
-
-fn value(vary: &Vary, share: f64) -> f64 {
-    let (low, high) = vary.bounds();
-    plain(low + share * (high - low))
-}
-
-fn plain(value: f64) -> f64 {
-    super::vary::plain(value).parse().unwrap_or(value)
-}
-
-/// The next greater of 1, 2 or 5 times a power of ten.
-fn tidy(value: f64) -> f64 {
-    let power = libm::pow(10.0, libm::floor(libm::log10(value)));
-    [1.0, 2.0, 5.0, 10.0]
-        .into_iter()
-        .map(|digit| digit * power)
-        .find(|one| *one >= value * (1.0 - 1e-9))
-        .unwrap_or(value)
 }
