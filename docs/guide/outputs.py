@@ -1,7 +1,8 @@
 #!/usr/bin/env python3
 """Writes what the tool prints into the pages that show it, and the reference: run it after an output has changed.
 
-A page says `<!-- run: WORDS -->`; `{r}` is the demo. Blanks within a word are written as `_`."""
+A page says `<!-- run: WORDS -->`; `{r}` is the demo. Blanks around an operator within a word are
+written as `_`."""
 import pathlib
 import re
 import subprocess
@@ -18,7 +19,7 @@ def said(words):
 
 
 def run(match):
-    words = [word.replace("_in_", " in ") for word in match[1].replace("{r}", "demo/weir-nine").split()]
+    words = [re.sub(r"_(in|=|<=|>=|[+]-)_", r" \1 ", word) for word in match[1].replace("{r}", "demo/weir-nine").split()]
     return f"<!-- run: {match[1]} -->\n```\n{said(words)}\n```\n<!-- end -->"
 
 

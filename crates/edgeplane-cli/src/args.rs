@@ -357,7 +357,8 @@ pub(crate) struct TuneArgs {
     /// A number that may be changed, and how far: PATH=LOW..HIGH or PATH=LOW..HIGH:STEP; with *= a factor
     #[arg(long, value_name = "PATH=RANGE", value_parser = Vary::parse, required = true)]
     pub(crate) vary: Vec<Vary>,
-    /// A goal, such as 'win_rate(keepers) = 0.5 +- 0.02' or 'duration.p50 in 6..9'
+    /// A goal, such as 'win_rate(keepers) = 0.5 +- 0.02', 'duration.p50 in 6..9' or, for another encounter than the
+    /// given one, 'night_shift: win_rate(keepers) >= 0.4'
     #[arg(long, value_name = "GOAL", value_parser = Goal::parse, required = true)]
     pub(crate) want: Vec<Goal>,
     /// Fights that the search may take; then it ends with the best that it has found, and proves that

@@ -5,7 +5,7 @@
 #![allow(clippy::print_stdout)]
 
 use edgeplane::fight::{Controller, Decision, View};
-use edgeplane::study::wilson;
+use edgeplane::study::share_of;
 use edgeplane::{AbilityId, CombatantId, Game, PoolId, Silent};
 
 /// Keeps one portion of oil for a flare that fells somebody, and mends whoever loses most before it is too late.
@@ -74,7 +74,7 @@ fn main() -> Result<(), edgeplane::Error> {
             let ending = fight.run_controlled(&mut controller, &mut Silent)?;
             won += u64::from(ending.winner().is_some_and(|side| fight.setup().sides[side.index()] == "keepers"));
         }
-        let share = wilson(won, fights);
+        let share = share_of(won, fights);
         println!(
             "  {name:<22} keepers win {:.1} % (95 %: {:.1} to {:.1})",
             share.value * 100.0,

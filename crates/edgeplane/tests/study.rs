@@ -5,7 +5,7 @@
 use crate::common::{OTHER, demo, game};
 use edgeplane::fight::{Event, NamedEvent, UnavailableReason, seed_of_trial};
 use edgeplane::study::explain::{AbilityExplanation, explain_ability, explain_character};
-use edgeplane::study::{mean_estimate, wilson};
+use edgeplane::study::{Values, share_of};
 use edgeplane::{Ending, Game, Log, Source, TrialsPlan};
 
 const TRIALS: u64 = 300;
@@ -124,29 +124,56 @@ fn quantiles_of_the_duration_are_values_of_their_rank() {
 
 #[test]
 fn intervals_are_those_of_the_textbook() {
-    // Wilson's interval, from its definition: the values of p for which the count is 1.96 deviations off.
-    for (count, trials) in [(0, 10), (1, 10), (50, 100), (999, 1000), (10, 10)] {
-        let share = wilson(count, trials);
-        let (n, found) = (trials as f64, count as f64 / trials as f64);
-        for edge in [share.low, share.high] {
-            let off = (found - edge).abs() / (edge * (1.0 - edge) / n).sqrt();
-            let at_the_end = edge == 0.0 || edge == 1.0 || edge.is_nan();
-            assert!(at_the_end || (off - 1.959_964).abs() < 1e-5, "{count} of {trials}: {edge} is {off} off");
+    // The limits of a share, from their definition: the values of p for which so many or more, and so many or fewer, are one
+    // in forty.
+    let binomial = |n: u64, k: u64, p: f64| {
+        (1..=k).fold((1.0 - p).powi(n as i32), |so_far, i| so_far * (n - i + 1) as f64 / i as f64 * p / (1.0 - p))
+    };
+    for (count, trials) in [(0, 10), (1, 10), (50, 100), (180, 200), (10, 10)] {
+        let share = share_of(count, trials);
+        let at_most = |k: u64, p: f64| (0..=k).map(|k| binomial(trials, k, p)).sum::<f64>();
+        if count > 0 {
+            near(1.0 - at_most(count - 1, share.low), 0.025);
         }
+        if count < trials {
+            near(at_most(count, share.high), 0.025);
+        }
+        let found = count as f64 / trials as f64;
         assert!(0.0 <= share.low && share.low <= found && found <= share.high && share.high <= 1.0);
     }
-    let nothing = wilson(0, 0);
+    let nothing = share_of(0, 0);
     assert_eq!((nothing.low, nothing.high), (0.0, 1.0));
-    let mean = mean_estimate(10.0, 30.0, 4);
-    // Values 1, 2, 3, 4: mean 2.5, deviation √(5/3), standard error half of that.
+    let estimate = |of: &[f64]| {
+        let mut values = Values::default();
+        of.iter().for_each(|value| values.add(*value));
+        values.estimate()
+    };
+    // Mean 2.5, deviation √(5/3), standard error half of that; not skewed.
+    let mean = estimate(&[1.0, 2.0, 3.0, 4.0]);
     near(mean.mean, 2.5);
     near(mean.deviation, (5.0_f64 / 3.0).sqrt());
     // Student's, with three degrees of freedom.
     near(mean.high - mean.mean, 3.182_446_305_284_263 * (5.0_f64 / 3.0).sqrt() / 2.0);
+    near(mean.high - mean.mean, mean.mean - mean.low);
+    // What is rare and large is looked for above, by Hall's formula with the skewness worked out by hand: thirty-nine
+    // values of 0 and one of 40 have the mean 1, the variance 40, and the skewness 38 / √39 before its correction.
+    let skewed = estimate(&[&[0.0; 39][..], &[40.0]].concat());
+    let n = 40.0_f64;
+    let skewness = 38.0 / 39.0_f64.sqrt() * (n * 39.0).sqrt() / 38.0;
+    let (lean, t) = (skewness / n.sqrt(), 2.022_690_920_036_762);
+    let above = 3.0 / lean * ((1.0 + lean * (-t - lean / 6.0)).cbrt() - 1.0);
+    near(skewed.high, 1.0 - above);
+    near(skewed.low, 1.0 - t);
+    // A large mean beside a small spread, joined from two.
+    let (mut left, mut right) = (Values::default(), Values::default());
+    [1e9 + 1.0, 1e9 + 2.0].into_iter().for_each(|value| left.add(value));
+    [1e9 + 3.0, 1e9 + 4.0].into_iter().for_each(|value| right.add(value));
+    left.join(&right);
+    near(left.estimate().deviation, mean.deviation);
     // One value says nothing of how values vary, and none not even where they lie.
-    let one = mean_estimate(7.0, 49.0, 1);
+    let one = estimate(&[7.0]);
     assert_eq!((one.mean, one.low, one.high), (7.0, f64::NEG_INFINITY, f64::INFINITY));
-    assert!(mean_estimate(0.0, 0.0, 0).mean.is_infinite());
+    assert!(estimate(&[]).mean.is_infinite());
 }
 
 fn explained(game: &Game, ability: &str, from: &str, on: &str) -> AbilityExplanation {

@@ -269,3 +269,49 @@ fn searches_find_the_smallest_change_that_is_known_exactly() {
         }
     }
 }
+
+#[test]
+fn compromises_between_goals_that_exclude_one_another_cannot_be_bettered() {
+    let task = TASKS.iter().find(|task| task.name.contains("exclude")).unwrap();
+    let (_, found) = task.search(1);
+    let goals = task.goals();
+    let misses = |skill: f64| {
+        let (wins, duration) = (task.truth)(&[skill]);
+        [(goals[0].least - wins).max(0.0), (goals[1].least - duration).max(0.0) / 10.0]
+    };
+    assert!(found.trade_offs.len() >= 3, "{found:?}");
+    for one in &found.trade_offs {
+        let (wins, duration) = (task.truth)(&one.values);
+        for (figure, truth) in one.figures.iter().zip([wins, duration]) {
+            assert!((figure.value.unwrap() - truth).abs() < 2.5 * figure.half_width(), "{figure:?} of {truth}");
+        }
+        let at = misses(one.values[0]);
+        let better = (0..=800).map(|index| misses(0.1 + f64::from(index) / 1_000.0));
+        let better = better.into_iter().find(|other| other.iter().zip(at).all(|(other, at)| *other < at - 0.015));
+        assert!(better.is_none(), "{one:?} misses {at:?}, and {better:?} is possible");
+    }
+    // From what is best for the first goal to what is best for the second.
+    let [first, last] = [found.trade_offs.first(), found.trade_offs.last()].map(|one| misses(one.unwrap().values[0]));
+    assert!(first[0] < 0.01 && last[1] < 0.02 && first[1] > last[1] + 0.1, "{first:?} {last:?}");
+}
+
+#[test]
+fn goals_of_two_encounters_are_met_together() {
+    let two = format!(
+        "{RACE}\n[character.last]\nattributes = {{ skill = 0.4, lives = 7 }}\nabilities = [\"late_throw\"]\n\
+         [encounter.long_race]\nsides = {{ a = [\"early\"], b = [\"last\"] }}\ntime_limit = 10000\n"
+    );
+    let vary = [SKILL, "character.last.attributes.skill=0.1..0.9"].map(|text| Vary::parse(text).unwrap());
+    let goals =
+        ["win_rate(a) = 65% +- 2%", "long_race: win_rate(a) = 50% +- 2%"].map(|text| Goal::parse(text).unwrap());
+    let plan = TuningPlan::from(TrialsPlan::default());
+    let found = run_tuning(&game(&two), "race", &vary, &goals, &plan, &|_| {}).unwrap();
+    let [early, last] = [0, 1].map(|index: usize| found.numbers[index].value);
+    let wins = race(Racer { chance: early, ..FIRST }, FIRST).0;
+    let wins_long = race(Racer { chance: early, ..FIRST }, Racer { chance: last, stands: 7 }).0;
+    assert!(found.met && found.trade_offs.is_empty(), "{found:?}");
+    assert!((wins - 0.65).abs() < 0.025 && (wins_long - 0.5).abs() < 0.025, "{wins} {wins_long}: {found:?}");
+    let unknown = [Goal::parse("nowhere: win_rate(a) = 50%").unwrap()];
+    let error = run_tuning(&game(&two), "race", &vary, &unknown, &plan, &|_| {}).unwrap_err();
+    assert!(error.to_string().contains("nowhere"), "{error}");
+}

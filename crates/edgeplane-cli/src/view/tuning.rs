@@ -1,6 +1,7 @@
 //! What a search for values came to.
 
-use edgeplane::study::{Goal, SearchEnd, TunedNumber, Tuning};
+use edgeplane::Figure;
+use edgeplane::study::{Goal, SearchEnd, TradeOff, TunedNumber, Tuning};
 
 use super::table::{self, Column};
 use super::{figures, text};
@@ -51,9 +52,37 @@ pub(crate) fn draw(found: &Tuning, goals: &[Goal]) -> String {
         SearchEnd::Stopped => format!("{trials} fights on the search's own seeds"),
         _ => format!("{trials} fights on other seeds than the search's"),
     };
+    let trade_offs = trade_offs(found, goals);
     format!(
-        " {verdict}\n\n{numbers}\n{proof}\n The figures are from {from}. The search looked at {points} points in {searched} fights.\n"
+        " {verdict}\n\n{numbers}\n{proof}{trade_offs}\n The figures are from {from}. The search looked at {points} points in {searched} fights.\n"
     )
+}
+
+/// Compromises between goals that pull apart.
+fn trade_offs(found: &Tuning, goals: &[Goal]) -> String {
+    let Some(first) = found.trade_offs.first() else { return String::new() };
+    let numbers = found.numbers.iter().map(|number| number.path.clone());
+    let header: Vec<String> =
+        std::iter::once(String::new()).chain(numbers).chain(goals.iter().map(measure_of)).collect();
+    let cell =
+        |figure: &Figure| format!("{} ({})", figures::of(figure), figures::range(figure.unit, figure.low, figure.high));
+    let row = |(index, one): (usize, &TradeOff)| {
+        let values = one.values.iter().map(f64::to_string);
+        std::iter::once((index + 1).to_string()).chain(values).chain(one.figures.iter().map(cell)).collect()
+    };
+    let rows = found.trade_offs.iter().enumerate().map(row).collect();
+    let fights = text::grouped(first.figures.first().map_or(0, |figure| figure.trials));
+    format!(
+        "\n The goals pull apart. None of these is better for one goal without being worse for another ({fights} fights \
+         each, 95 % intervals):\n\n{}",
+        table::draw_named(&header, rows)
+    )
+}
+
+/// What a goal is about, with its encounter if it names one.
+fn measure_of(goal: &Goal) -> String {
+    let encounter = goal.encounter.as_ref().map_or_else(String::new, |name| format!("{name}: "));
+    format!("{encounter}{}", goal.measure)
 }
 
 /// The numbers, then the goals.
@@ -75,6 +104,18 @@ pub(crate) fn rows(found: &Tuning) -> Vec<Vec<String>> {
             figures::cell(after.high),
             found.goals_met[index].to_string(),
         ]);
+    }
+    for (index, one) in found.trade_offs.iter().enumerate() {
+        let kind = format!("trade_off {}", index + 1);
+        for (number, value) in found.numbers.iter().zip(&one.values) {
+            let mut row = vec![kind.clone(), number.path.clone(), number.now.clone(), value.to_string()];
+            row.extend(std::iter::repeat_n(String::new(), 3));
+            rows.push(row);
+        }
+        for ((goal, before), figure) in found.goals.iter().zip(&found.before).zip(&one.figures) {
+            let cells = [before.value, figure.value, figure.low, figure.high].map(figures::cell);
+            rows.push([vec![kind.clone(), goal.clone()], cells.to_vec(), vec![String::new()]].concat());
+        }
     }
     rows
 }

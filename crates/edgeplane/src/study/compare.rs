@@ -3,9 +3,10 @@
 use serde::Serialize;
 
 use super::book::Sample;
-use super::ledger::{Figure, Ledger, Moments};
+use super::ledger::{Figure, Ledger};
+use super::moments::Moments;
 use super::samples::{Crew, Samples, Variant};
-use super::statistics::{Confidence, Interval, share_difference};
+use super::statistics::{Confidence, Interval, mean_interval, share_difference};
 use super::trials::TrialsPlan;
 use crate::error::Error;
 use crate::measures::{Measure, Unit};
@@ -115,8 +116,8 @@ impl Pairs {
             return Some(Interval { value, ..interval });
         }
         // Of a few trials that differ, no error can be estimated: what is rare and large may not have come yet.
-        let reach = if self.up + self.down < FEW { f64::INFINITY } else { self.means(sure) };
-        Some(Interval { value, low: value - reach, high: value + reach })
+        let open = Interval { value, low: f64::NEG_INFINITY, high: f64::INFINITY };
+        Some(if self.up + self.down < FEW { open } else { self.means(value, sure) })
     }
 
     /// Each quantile within its own interval, both together as sure as is asked: wider than need be where the trials go
@@ -132,11 +133,12 @@ impl Pairs {
         }
     }
 
-    fn means(&self, sure: Confidence) -> f64 {
+    fn means(&self, value: f64, sure: Confidence) -> Interval {
         let [a, over_a, b, over_b] = self.moments.mean;
         let (before, after) = (a / over_a, b / over_b);
-        sure.t(self.moments.count)
-            * self.moments.error_of([-1.0 / over_a, before / over_a, 1.0 / over_b, -after / over_b])
+        let weights = [-1.0 / over_a, before / over_a, 1.0 / over_b, -after / over_b];
+        let (error, skewness) = (self.moments.error_of(weights), self.moments.skewness_of(weights));
+        mean_interval(value, error, skewness, self.moments.count, sure)
     }
 }
 

@@ -7,7 +7,8 @@ use rayon::prelude::*;
 use serde::Serialize;
 
 use super::idle::Idle;
-use super::statistics::{Estimate, Proportion, mean_estimate, wilson};
+use super::moments::Values;
+use super::statistics::{Estimate, Proportion, share_of};
 use super::trials::{BATCH, TrialsPlan};
 use crate::error::Error;
 use crate::fight::{Carried, Fight, Silent, Uses, seed_of_trial};
@@ -69,46 +70,20 @@ pub struct Member {
     pub experience: Estimate,
 }
 
-/// A number of which mean and spread are wanted.
-#[derive(Clone, Copy, Debug, Default)]
-struct Moments {
-    sum: f64,
-    squares: f64,
-    count: u64,
-}
-
-impl Moments {
-    fn add(&mut self, value: f64) {
-        self.sum += value;
-        self.squares += value * value;
-        self.count += 1;
-    }
-
-    fn join(&mut self, other: &Self) {
-        self.sum += other.sum;
-        self.squares += other.squares;
-        self.count += other.count;
-    }
-
-    fn estimate(&self) -> Estimate {
-        mean_estimate(self.sum, self.squares, self.count)
-    }
-}
-
 #[derive(Clone, Debug, Default)]
 struct MemberSums {
     stood: u64,
-    left: Vec<Moments>,
-    level: Moments,
-    experience: Moments,
+    left: Vec<Values>,
+    level: Values,
+    experience: Values,
 }
 
 #[derive(Clone, Debug, Default)]
 struct StageSums {
     reached: u64,
     won: u64,
-    duration: Moments,
-    level: Moments,
+    duration: Values,
+    level: Values,
     members: Vec<MemberSums>,
 }
 
@@ -149,7 +124,7 @@ impl Course<'_> {
     }
 
     fn no_sums(&self) -> Vec<StageSums> {
-        let member = || MemberSums { left: vec![Moments::default(); self.plan.keeps.len()], ..MemberSums::default() };
+        let member = || MemberSums { left: vec![Values::default(); self.plan.keeps.len()], ..MemberSums::default() };
         let stage = |crew: &Vec<CombatantId>| StageSums {
             members: crew.iter().map(|_| member()).collect(),
             ..StageSums::default()
@@ -311,15 +286,15 @@ fn figures(game: &Game, course: &Course<'_>, plan: &TrialsPlan, sums: &[StageSum
         };
         let member = |(who, sum): (&CombatantId, &MemberSums)| Member {
             member: setup.combatants[who.index()].label.clone(),
-            stood: wilson(sum.stood, sums.won),
+            stood: share_of(sum.stood, sums.won),
             left: sum.left.iter().zip(has(*who)).map(|(sum, has)| has.then(|| sum.estimate())).collect(),
             level: sum.level.estimate(),
             experience: sum.experience.estimate(),
         };
         Stage {
             encounter: setup.name.clone(),
-            reached: wilson(sums.reached, plan.trials),
-            won: wilson(sums.won, sums.reached),
+            reached: share_of(sums.reached, plan.trials),
+            won: share_of(sums.won, sums.reached),
             duration: sums.duration.estimate(),
             members: course.crews[index].iter().zip(&sums.members).map(member).collect(),
             level: sums.level.estimate(),
@@ -330,7 +305,7 @@ fn figures(game: &Game, course: &Course<'_>, plan: &TrialsPlan, sums: &[StageSum
         side: course.plan.side.clone(),
         trials: plan.trials,
         seed: plan.seed,
-        cleared: wilson(sums.last().map_or(0, |last| last.won), plan.trials),
+        cleared: share_of(sums.last().map_or(0, |last| last.won), plan.trials),
         keeps: course.plan.keeps.iter().map(|pool| program.pools()[pool.index()].name.clone()).collect(),
         stages: sums.iter().enumerate().map(stage).collect(),
     }

@@ -8,6 +8,8 @@ use crate::measures::Unit;
 pub struct Goal {
     /// As it was written.
     pub text: String,
+    /// The encounter in which it is measured, if one is named.
+    pub encounter: Option<String>,
     /// The measure.
     pub measure: String,
     /// The least value.
@@ -17,10 +19,11 @@ pub struct Goal {
 }
 
 const SHAPE: &str = "write it as `MEASURE = VALUE`, `MEASURE = VALUE +- TOLERANCE`, `MEASURE in LOW..HIGH`, \
-                     `MEASURE >= LOW` or `MEASURE <= HIGH`";
+                     `MEASURE >= LOW` or `MEASURE <= HIGH`, with `ENCOUNTER:` before it for another encounter";
 
 impl Goal {
-    /// Reads a goal. Without a tolerance, a value may be missed by one part in fifty.
+    /// Reads a goal. Without a tolerance, a value may be missed by one part in fifty. The name of an encounter and a colon
+    /// may come before it.
     ///
     /// ```
     /// use edgeplane::study::Goal;
@@ -28,19 +31,26 @@ impl Goal {
     /// assert_eq!((fair.least, fair.most), (0.48, 0.52));
     /// let pace = Goal::parse("duration.p50 in 6..9").unwrap();
     /// assert_eq!((pace.measure.as_str(), pace.least, pace.most), ("duration.p50", 6.0, 9.0));
+    /// let elsewhere = Goal::parse("night_shift: win_rate(keepers) >= 40%").unwrap();
+    /// assert_eq!(elsewhere.encounter.as_deref(), Some("night_shift"));
     /// ```
     ///
     /// # Errors
     /// A message for the person who wrote it.
     pub fn parse(text: &str) -> Result<Self, String> {
-        let (measure, least, most) = bounds(text)?;
+        let is_name = |name: &str| name.chars().all(|one| one.is_alphanumeric() || one == '_');
+        let (encounter, goal) = match text.trim().split_once(':').filter(|(name, _)| is_name(name.trim_end())) {
+            Some((name, goal)) => (Some(name.trim_end().to_owned()), goal),
+            None => (None, text),
+        };
+        let (measure, least, most) = bounds(goal)?;
         if measure.is_empty() {
             return Err(SHAPE.to_owned());
         }
         if least > most {
             return Err(format!("nothing is at least {least} and at most {most}"));
         }
-        Ok(Self { text: text.trim().to_owned(), measure: measure.to_owned(), least, most })
+        Ok(Self { text: text.trim().to_owned(), encounter, measure: measure.to_owned(), least, most })
     }
 
     /// Whether a figure keeps it: the estimate does.

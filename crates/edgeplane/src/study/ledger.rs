@@ -4,7 +4,8 @@ use serde::Serialize;
 
 use super::book::Sample;
 use super::distribution::Distribution;
-use super::statistics::{Confidence, Interval, wilson_at};
+use super::moments::Moments;
+use super::statistics::{Confidence, Interval, mean_interval, share_interval};
 use crate::measures::{Measure, Unit};
 use crate::rules::Statistic;
 
@@ -46,48 +47,6 @@ impl Figure {
             (Some(low), Some(value), Some(high)) => (high - value).max(value - low),
             _ => f64::INFINITY,
         }
-    }
-}
-
-/// Means and products of deviations of `N` numbers that come together (Welford 1962): nothing is lost when
-/// the means are large beside the deviations.
-#[derive(Clone, Debug, PartialEq)]
-pub(super) struct Moments<const N: usize> {
-    pub(super) count: f64,
-    pub(super) mean: [f64; N],
-    products: [[f64; N]; N],
-}
-
-impl<const N: usize> Default for Moments<N> {
-    fn default() -> Self {
-        Self { count: 0.0, mean: [0.0; N], products: [[0.0; N]; N] }
-    }
-}
-
-impl<const N: usize> Moments<N> {
-    pub(super) fn add(&mut self, values: [f64; N]) {
-        self.count += 1.0;
-        let before: [f64; N] = std::array::from_fn(|i| values[i] - self.mean[i]);
-        let means = self.mean.iter_mut().zip(&before);
-        for ((mean, shift), (value, products)) in means.zip(values.iter().zip(&mut self.products)) {
-            *mean += shift / self.count;
-            let after = value - *mean;
-            products.iter_mut().zip(before).for_each(|(product, before)| *product += after * before);
-        }
-    }
-
-    /// Standard error of the mean of a weighted sum of the numbers.
-    pub(super) fn error_of(&self, weights: [f64; N]) -> f64 {
-        if self.count < 2.0 {
-            return f64::INFINITY;
-        }
-        let mut variance = 0.0;
-        for i in 0..N {
-            for j in 0..N {
-                variance += weights[i] * weights[j] * self.products[i][j];
-            }
-        }
-        (variance.max(0.0) / (self.count - 1.0) / self.count).sqrt()
     }
 }
 
@@ -185,7 +144,7 @@ impl Ledger {
         }
         let Moments { count, mean: [value, over], .. } = self.moments;
         if measure.quantity.is_share_of_fights() {
-            return (count > 0.0).then(|| wilson_at(value, count, sure.z()));
+            return (count > 0.0).then(|| share_interval(value, count, sure));
         }
         if over == 0.0 {
             return None;
@@ -193,9 +152,10 @@ impl Ledger {
         // A mean of quotients' sums: the error of a quotient by its first-order expansion, which for a plain
         // mean (`over` always 1) is the usual standard error.
         let ratio = value / over;
-        let error = self.moments.error_of([1.0, -ratio]) / over;
-        let reach = sure.t(count) * error;
-        Some(Interval { value: ratio, low: within(measure, ratio - reach), high: within(measure, ratio + reach) })
+        let weights = [1.0 / over, -ratio / over];
+        let (error, skewness) = (self.moments.error_of(weights), self.moments.skewness_of(weights));
+        let Interval { value, low, high } = mean_interval(ratio, error, skewness, count, sure);
+        Some(Interval { value, low: within(measure, low), high: within(measure, high) })
     }
 }
 

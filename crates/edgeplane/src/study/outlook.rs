@@ -58,7 +58,7 @@ impl Prospect {
             let end = if known.error > 0.0 { 0.5 / (trials as f64 + 1.0) } else { 1e-9 };
             let on_scale = |value: f64| if unit == Unit::Share { odds(value.clamp(end, 1.0 - end)) } else { value };
             let at = on_scale(value);
-            let half = low.zip(high).map(|(low, high)| (on_scale(high) - at).max(at - on_scale(low)));
+            let half = low.zip(high).map(|(low, high)| (on_scale(high) - on_scale(low)) / 2.0);
             let error = half.map_or(10.0 * goal.size(unit), |half| half / Confidence::default().z());
             Some(Observation { place: known.place.to_vec(), value: at, variance: error * error })
         };
@@ -156,16 +156,15 @@ impl Outlook {
         hope * by
     }
 
-    /// How far the goals are missed, in large steps, if so many errors of the model are in their favour.
-    pub(super) fn miss(&self, place: &[f64], errors: f64) -> f64 {
-        let miss = |prospect: &Prospect| {
+    /// How far each goal is missed, in large steps, if so many errors of the model are in its favour.
+    pub(super) fn misses(&self, place: &[f64], errors: f64) -> impl Iterator<Item = f64> {
+        self.prospects.iter().map(move |prospect| {
             let Some((value, variance)) = prospect.figure.as_ref().map(|figure| figure.at(place)) else { return 10.0 };
             let favour = errors * variance.sqrt();
             let (low, high) = (prospect.off_scale(value - favour), prospect.off_scale(value + favour));
             let nearest = prospect.goal.least.max(low).min(high).min(prospect.goal.most.max(low));
             prospect.goal.miss(nearest, prospect.unit) + 10.0 * (1.0 - prospect.is_present(place))
-        };
-        self.prospects.iter().map(miss).sum()
+        })
     }
 
     /// Fights after which twice as much is known at a point of the goals that are in doubt there.

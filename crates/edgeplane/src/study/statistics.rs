@@ -50,7 +50,7 @@ pub struct Proportion {
     pub high: f64,
 }
 
-/// A mean over trials.
+/// A mean over trials. Its interval is that of Student's distribution, and wider on the side on which values are skewed.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Estimate {
     /// The mean.
@@ -84,31 +84,38 @@ pub(super) struct Interval {
     pub(super) high: f64,
 }
 
-/// The Wilson score interval of `count` among `trials` (Wilson 1927): it stays within 0 and 1 and
-/// holds its coverage also near the ends, where the usual one does not.
+/// The share that `count` is of `trials`, with the limits that hold at least nineteen times in twenty, however rare or
+/// common it is (Clopper and Pearson 1934).
 ///
 /// ```
-/// let half = edgeplane::study::wilson(50, 100);
-/// assert!((half.low - 0.4038).abs() < 1e-4 && (half.high - 0.5962).abs() < 1e-4);
+/// let half = edgeplane::study::share_of(50, 100);
+/// assert!((half.low - 0.3983).abs() < 1e-4 && (half.high - 0.6017).abs() < 1e-4);
 /// ```
-pub fn wilson(count: u64, trials: u64) -> Proportion {
+pub fn share_of(count: u64, trials: u64) -> Proportion {
     if trials == 0 {
         return Proportion { count, value: 0.0, low: 0.0, high: 1.0 };
     }
-    let Interval { value, low, high } =
-        wilson_at(count as f64 / trials as f64, trials as f64, Confidence::default().z());
-    Proportion { count, value, low, high }
+    let (low, high) = exact_limits(count as f64, trials as f64, Confidence::default());
+    Proportion { count, value: count as f64 / trials as f64, low, high }
 }
 
-/// The same for a share of `trials` and another confidence.
-pub(super) fn wilson_at(value: f64, trials: f64, z: f64) -> Interval {
-    let middle = value + z * z / (2.0 * trials);
-    let spread = z * (value * (1.0 - value) / trials + z * z / (4.0 * trials * trials)).sqrt();
-    let scale = 1.0 + z * z / trials;
-    // At the ends the bound is the end itself, which the formula meets only up to rounding.
-    let low = if value <= 0.0 { 0.0 } else { (middle - spread) / scale };
-    let high = if value >= 1.0 { 1.0 } else { (middle + spread) / scale };
+/// The same of a mean of zeros and ones, for another confidence.
+pub(super) fn share_interval(value: f64, trials: f64, sure: Confidence) -> Interval {
+    let (low, high) = exact_limits((value * trials).round(), trials, sure);
     Interval { value, low, high }
+}
+
+/// The interval of a mean with its standard error: Student's, and beyond it that of a mean of skewed values where that
+/// reaches further (Hall 1992). Student's leaves out too often what is rare and large; the other one, where values are few,
+/// what is common and small.
+pub(super) fn mean_interval(mean: f64, error: f64, skewness: f64, count: f64, sure: Confidence) -> Interval {
+    let t = sure.t(count);
+    let lean = skewness / count.sqrt();
+    let straightened = |at: f64| {
+        if lean.abs() < 1e-9 { at } else { 3.0 / lean * (libm::cbrt(1.0 + lean * (at - lean / 6.0)) - 1.0) }
+    };
+    let (low, high) = (straightened(t).max(t), straightened(-t).min(-t));
+    Interval { value: mean, low: mean - error * low, high: mean - error * high }
 }
 
 /// Limits of a share that are never too narrow (Clopper and Pearson 1934).
@@ -135,24 +142,6 @@ pub(super) fn share_difference(up: f64, down: f64, trials: f64, sure: Confidence
         low: value - apart(up - up_limits.0, down_limits.1 - down),
         high: value + apart(up_limits.1 - up, down - down_limits.0),
     }
-}
-
-/// A mean and its interval from the sum and the sum of squares of `trials` values.
-///
-/// One value has no interval, and none has no mean either: what is not known is infinite.
-pub fn mean_estimate(sum: f64, squares: f64, trials: u64) -> Estimate {
-    if trials == 0 {
-        let none = f64::INFINITY;
-        return Estimate { mean: none, low: -none, high: none, deviation: none };
-    }
-    let n = trials as f64;
-    let mean = sum / n;
-    if trials == 1 {
-        return Estimate { mean, low: f64::NEG_INFINITY, high: f64::INFINITY, deviation: f64::INFINITY };
-    }
-    let variance = ((squares - sum * mean) / (n - 1.0)).max(0.0);
-    let error = Confidence::default().t(n) * (variance / n).sqrt();
-    Estimate { mean, low: mean - error, high: mean + error, deviation: variance.sqrt() }
 }
 
 /// A quantile from counted values, with its order-statistic bounds.

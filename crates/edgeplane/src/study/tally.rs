@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 use serde::{Deserialize, Serialize};
 
 use super::free_time::{FreeTime, Stretch};
+use super::moments::{Values, bounded};
 use crate::fight::{Ending, Event, EventKind, EventMask, Observer, Prevention, Source, UnavailableReason};
 use crate::program::{AbilityId, CombatantId, JoinPlan, Setup, StatusId, Time};
 
@@ -24,31 +25,6 @@ pub(super) enum Sum {
 pub(super) const SUMS: usize = 7;
 /// Durations are counted by the millisecond.
 const GRAIN: u64 = 1_000;
-
-/// A sum and its sum of squares over trials.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
-pub(super) struct Moments {
-    pub(super) sum: f64,
-    pub(super) squares: f64,
-}
-
-impl Moments {
-    pub(super) fn add(&mut self, value: f64) {
-        self.sum = bounded(self.sum + value);
-        self.squares = bounded(self.squares + value * value);
-    }
-
-    fn join(&mut self, other: &Self) {
-        self.sum = bounded(self.sum + other.sum);
-        self.squares = bounded(self.squares + other.squares);
-    }
-}
-
-/// A sum that stays a number, whatever is added: a study of a number that is far too large still has figures for all
-/// others, and can be kept in a file.
-fn bounded(sum: f64) -> f64 {
-    sum.clamp(-f64::MAX, f64::MAX)
-}
 
 /// What is summed up for each status on each combatant.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -88,7 +64,7 @@ pub(super) struct Tally {
     pub(super) drawn: u64,
     /// Fights by duration.
     pub(super) durations: BTreeMap<u64, u64>,
-    pub(super) duration: Moments,
+    pub(super) duration: Values,
     pub(super) rows: Vec<[f64; SUMS]>,
     /// Microseconds in which each ability of each combatant was unavailable while its owner was free to act, by reason.
     unavailable: Vec<[u64; UnavailableReason::KINDS]>,
@@ -98,8 +74,8 @@ pub(super) struct Tally {
     /// When each was defeated, and joined, in the fight under way; and as a fight begins.
     there: Vec<(Option<Time>, Time)>,
     there_at_start: Vec<(Option<Time>, Time)>,
-    pub(super) damage_rate: Vec<Moments>,
-    pub(super) healing_rate: Vec<Moments>,
+    pub(super) damage_rate: Vec<Values>,
+    pub(super) healing_rate: Vec<Values>,
     pub(super) defeated: Vec<u64>,
     /// By combatant that has it, then by status.
     pub(super) held: Vec<HeldSums>,
@@ -129,15 +105,15 @@ impl Tally {
             stalemate: 0,
             drawn: 0,
             durations: BTreeMap::new(),
-            duration: Moments::default(),
+            duration: Values::default(),
             rows: vec![[0.0; SUMS]; combatants * (abilities + statuses)],
             unavailable: vec![[0; UnavailableReason::KINDS]; setup.abilities.len()],
             free: vec![0; combatants],
             alive: vec![0; combatants],
             there: there_at_start.clone(),
             there_at_start,
-            damage_rate: vec![Moments::default(); combatants],
-            healing_rate: vec![Moments::default(); combatants],
+            damage_rate: vec![Values::default(); combatants],
+            healing_rate: vec![Values::default(); combatants],
             defeated: vec![0; combatants],
             fight: vec![[0.0; 2]; combatants],
             free_time: FreeTime::new(setup),

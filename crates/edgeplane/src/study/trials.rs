@@ -10,7 +10,7 @@ use serde::Serialize;
 
 use super::idle::Idle;
 use super::parts::Forest;
-use super::statistics::{Estimate, Proportion, Quantile, mean_estimate, quantile, wilson};
+use super::statistics::{Estimate, Proportion, Quantile, quantile, share_of};
 use super::stop::Stop;
 use super::tally::{Sum, Tally};
 use crate::error::Error;
@@ -254,7 +254,7 @@ fn one_batch(fight: &mut Fight, seed: u64, trials: Range<u64>) -> Result<Tally, 
 }
 
 pub(super) fn figures(setup: &Setup, plan: &TrialsPlan, tally: &Tally) -> Trials {
-    let share = |count| wilson(count, tally.fights);
+    let share = |count| share_of(count, tally.fights);
     let quantiles = [0.05, 0.25, 0.5, 0.75, 0.95];
     let at_limit = setup.script.at_limit.map(SideId::index);
     let side = |(index, (name, wins)): (usize, (&String, &u64))| SideFigures {
@@ -272,7 +272,7 @@ pub(super) fn figures(setup: &Setup, plan: &TrialsPlan, tally: &Tally) -> Trials
         time_limit: share(tally.time_limit),
         stalemate: share(tally.stalemate),
         drawn: share(tally.drawn),
-        duration: mean_estimate(tally.duration.sum, tally.duration.squares, tally.fights),
+        duration: tally.duration.estimate(),
         duration_quantiles: quantiles
             .map(|at| quantile(&tally.durations, tally.fights, at, Tally::GRAIN_SECONDS))
             .to_vec(),
@@ -304,8 +304,6 @@ fn combatant(setup: &Setup, tally: &Tally, index: usize) -> CombatantFigures {
     let statuses = || (0..program.statuses().len() as u16).map(StatusId);
     let sources = abilities.iter().map(|id| Source::Ability(*id)).chain(statuses().map(Source::Status));
     let damage: f64 = sources.map(|source| tally.row(who, source)[Sum::Damage as usize]).sum();
-    let rate =
-        |moments: &[super::tally::Moments]| mean_estimate(moments[index].sum, moments[index].squares, tally.fights);
     // What only a status or a piece brings is listed where it came to something.
     let own = abilities.len() - program.characters()[plan.character.index()].brought;
     let figures = abilities.iter().enumerate().filter_map(|(place, ability)| {
@@ -315,9 +313,9 @@ fn combatant(setup: &Setup, tally: &Tally, index: usize) -> CombatantFigures {
     CombatantFigures {
         combatant: plan.label.clone(),
         side: setup.sides[plan.side.index()].clone(),
-        defeated: wilson(tally.defeated[index], tally.fights),
-        damage_per_second: rate(&tally.damage_rate),
-        healing_per_second: rate(&tally.healing_rate),
+        defeated: share_of(tally.defeated[index], tally.fights),
+        damage_per_second: tally.damage_rate[index].estimate(),
+        healing_per_second: tally.healing_rate[index].estimate(),
         idle: share(tally.free(who), tally.alive(who)),
         abilities: figures.collect(),
         by_status: statuses().filter_map(|status| status_source(setup, tally, who, status, damage)).collect(),
@@ -387,7 +385,7 @@ fn status_figures(setup: &Setup, tally: &Tally, who: CombatantId, status: Status
     listed.then(|| StatusFigures {
         status: setup.program().status(status).name.clone(),
         applied: sums.applied as f64 / fights,
-        uptime: share(sums.uptime as f64 * 1e-6, tally.duration.sum),
+        uptime: share(sums.uptime as f64 * 1e-6, tally.duration.sum()),
         mean_stacks: share(sums.stack_time as f64, sums.uptime as f64),
         prevented,
     })

@@ -5,14 +5,17 @@
 //! smaller changes are still possible; fights go to those, more of them the more exactly something has to be known there.
 //! Once no smaller change is likely, the answer is proven by a study on other seeds. A proof that fails is one more observation.
 
+use std::cmp::Ordering;
+
 use serde::Serialize;
 
 use super::goals::Goal;
 use super::ledger::Figure;
 use super::outlook::{Known, Outlook, Prospect};
 use super::ranges::{Place, Ranges, apart};
-use super::samples::{Crew, Running};
+use super::samples::Crew;
 use super::statistics::Confidence;
+use super::together::{Agenda, Together};
 use super::trials::TrialsPlan;
 use super::vary::Vary;
 use crate::error::Error;
@@ -43,6 +46,10 @@ const MOST_POINTS: usize = 240;
 const CHECKS: usize = 8;
 /// Looks for the nearest point once there is none that meets the goals.
 const NEAREST: usize = 12;
+/// How much the second of two goals counts, from one end of the compromises between them to the other.
+const COMPROMISES: [f64; 5] = [0.0, 0.3, 0.5, 0.7, 1.0];
+/// Fights of a compromise.
+const OF_COMPROMISE: u64 = 2_000;
 
 /// How a search goes about it.
 #[derive(Clone, Copy, Debug)]
@@ -103,6 +110,18 @@ pub struct Tuning {
     pub searched: u64,
     /// How the search ended.
     pub end: SearchEnd,
+    /// Where no values meet all goals: values of which none is better for one goal without being worse for another, those
+    /// first that are best for the first goal. Empty where the goals do not pull apart, or were not searched to the end.
+    pub trade_offs: Vec<TradeOff>,
+}
+
+/// Values that are as good a compromise between goals as others.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct TradeOff {
+    /// What should stand in each of the numbers, or its factor.
+    pub values: Vec<f64>,
+    /// Each goal's figure with them: the search's own fights.
+    pub figures: Vec<Figure>,
 }
 
 /// A number that is tuned.
@@ -120,7 +139,9 @@ pub struct TunedNumber {
 
 /// Looks for values of the varied numbers, within their ranges, that meet all goals; of those, the ones that
 /// change the least, each change taken by the width of its range. When nothing meets them, the
-/// numbers are those that come nearest.
+/// numbers are those that come nearest, and where several goals pull apart there are compromises between them.
+///
+/// Goals that name no encounter are of this one.
 ///
 /// The answer is proven on other seeds than the search's. `progress` is called with the number of fights.
 ///
@@ -134,9 +155,9 @@ pub fn run_tuning(
     plan: &TuningPlan,
     progress: &(dyn Fn(u64) + Sync),
 ) -> Result<Tuning, Error> {
-    let measures: Vec<&str> = goals.iter().map(|goal| goal.measure.as_str()).collect();
+    let agenda = Agenda::of(goals, encounter);
     // What is wrong with a measure is said before any search.
-    game.measured(encounter, &measures)?;
+    agenda.variants(game)?;
     let now = varied.iter().map(|vary| vary.value_now(game)).collect::<Result<Vec<_>, _>>()?;
     // The search starts in the middle where a formula stands.
     let start = |(vary, now): (&Vary, &Option<f64>)| now.unwrap_or((vary.bounds().0 + vary.bounds().1) / 2.0);
@@ -148,13 +169,13 @@ pub fn run_tuning(
     let is_within = varied.iter().zip(&now).all(within);
     let (crew, plan) = (Crew::new(&plan.study, progress), *plan);
     let (seen, before) = (Vec::new(), Vec::new());
-    Search { game, encounter, ranges, goals, measures, crew, plan, seen, before, proofs: 0 }.run(is_within)
+    Search { game, encounter, agenda, ranges, goals, crew, plan, seen, before, proofs: 0 }.run(is_within)
 }
 
 /// What was fought at one point.
 struct Seen {
     place: Place,
-    running: Running,
+    study: Together,
     figures: Vec<Figure>,
 }
 
@@ -168,9 +189,9 @@ struct Proof {
 struct Search<'a> {
     game: &'a Game,
     encounter: &'a str,
+    agenda: Agenda<'a>,
     ranges: Ranges<'a>,
     goals: &'a [Goal],
-    measures: Vec<&'a str>,
     crew: Crew<'a>,
     plan: TuningPlan,
     seen: Vec<Seen>,
@@ -182,7 +203,7 @@ struct Search<'a> {
 impl Search<'_> {
     fn run(mut self, is_within: bool) -> Result<Tuning, Error> {
         if let Some(met) = self.look_at_now(is_within)? {
-            return self.report(Some(met), SearchEnd::Complete);
+            return self.report(Some(met), SearchEnd::Complete, Vec::new());
         }
         let numbers = self.ranges.numbers();
         let around: Vec<Place> = match numbers {
@@ -199,13 +220,15 @@ impl Search<'_> {
             let (next, gain) = self.best(&|place| outlook.gain(place, reach - self.ranges.moved(place)));
             let spent = self.crew.done() as f64 / self.proof_length() as f64;
             if is_ready && gain < SMALL * (1.0 + 3.0 * (spent - 0.75).max(0.0)) {
-                if let Some(between) = self.not_looked_at_before(&answer).filter(|_| checks < CHECKS) {
+                let doubted = || Some((self.doubted(&answer)?, 4 * FIRST));
+                let check = doubted().or_else(|| Some((self.not_looked_at_before(&answer)?, FIRST)));
+                if let Some((place, fights)) = check.filter(|_| checks < CHECKS) {
                     checks += 1;
-                    self.look(&between, FIRST)?;
+                    self.look(&place, fights)?;
                     continue;
                 }
                 if let Some(proof) = self.prove(answer)?.filter(|proof| self.is_met(&proof.figures)) {
-                    return self.report(Some(proof), SearchEnd::Complete);
+                    return self.report(Some(proof), SearchEnd::Complete, Vec::new());
                 }
             } else if !is_ready && self.fights_of(&next) >= self.proof_length() / 2 && self.is_too_coarse(&outlook) {
                 self.ranges.finer *= 10.0;
@@ -219,15 +242,16 @@ impl Search<'_> {
                 self.look_around((first..first + 8 + 8 * numbers).map(|index| self.ranges.scattered(index)).collect())?;
             } else {
                 let nearest = self.nearest()?;
+                let trade_offs = self.trade_offs()?;
                 let end = if self.is_over() { SearchEnd::UsedUp } else { SearchEnd::Complete };
                 let proof = self.prove(nearest)?;
-                return self.report(proof, end);
+                return self.report(proof, end, trade_offs);
             }
         }
         let outlook = self.outlook();
         let (answer, _) = self.best(&|place| outlook.merit(place, self.ranges.moved(place)));
         let proof = self.prove(answer)?;
-        self.report(proof, SearchEnd::UsedUp)
+        self.report(proof, SearchEnd::UsedUp, Vec::new())
     }
 
     /// Whether the search has to end with what it has: it was stopped, or has used its fights up.
@@ -244,10 +268,12 @@ impl Search<'_> {
     fn look_at_now(&mut self, is_within: bool) -> Result<Option<Proof>, Error> {
         if !is_within {
             self.ranges.start = self.ranges.snapped(&self.ranges.start, self.ranges.finer);
-            let mut running = Running::new(&self.game.measured(self.encounter, &self.measures)?);
-            running.run_to(&self.crew, NOW)?;
-            running.something(&self.crew)?;
-            self.before = running.figures(Confidence::default());
+            let mut study = Together::starting_at(&self.agenda, self.game, 0)?;
+            study.run_to(&self.crew, NOW)?;
+            if study.trials() == 0 {
+                return Err(Error::Stopped);
+            }
+            self.before = study.figures();
             self.look(&self.ranges.start.clone(), FIRST)?;
             return Ok(None);
         }
@@ -265,11 +291,11 @@ impl Search<'_> {
             if self.is_over() || part == 0 || self.goals.iter().zip(&now.figures).any(is_missed) {
                 break;
             }
-            fights = (self.proof_length() / part).saturating_sub(now.running.trials());
+            fights = (self.proof_length() / part).saturating_sub(now.study.trials());
         }
         let Some(now) = self.seen.first() else { return Err(Error::Stopped) };
-        let is_proven = now.running.trials() >= self.proof_length() && self.is_met(&now.figures);
-        let proof = || Proof { place: now.place.clone(), figures: now.figures.clone(), trials: now.running.trials() };
+        let is_proven = now.study.trials() >= self.proof_length() && self.is_met(&now.figures);
+        let proof = || Proof { place: now.place.clone(), figures: now.figures.clone(), trials: now.study.trials() };
         Ok((is_proven && !self.crew.is_stopped()).then(proof))
     }
 
@@ -288,31 +314,31 @@ impl Search<'_> {
             Some(index) => index,
             None => {
                 let first = (self.seen.len() as u64) << 32;
-                let running = Running::starting_at(&self.variant(place)?, first);
-                self.seen.push(Seen { place: place.clone(), running, figures: Vec::new() });
+                let study = Together::starting_at(&self.agenda, &self.variant(place)?, first)?;
+                self.seen.push(Seen { place: place.clone(), study, figures: Vec::new() });
                 self.seen.len() - 1
             }
         };
         let seen = &mut self.seen[index];
         // A few more would hardly show.
-        let fights = fights.max(seen.running.trials() / 2);
-        seen.running.run_to(&self.crew, seen.running.trials() + fights)?;
-        seen.figures = seen.running.figures(Confidence::default());
-        if seen.running.trials() == 0 {
+        let fights = fights.max(seen.study.trials() / 2);
+        seen.study.run_to(&self.crew, seen.study.trials() + fights)?;
+        seen.figures = seen.study.figures();
+        if seen.study.trials() == 0 {
             self.seen.remove(index);
         }
         Ok(())
     }
 
     fn fights_of(&self, place: &Place) -> u64 {
-        self.seen.iter().find(|seen| seen.place == *place).map_or(0, |seen| seen.running.trials())
+        self.seen.iter().find(|seen| seen.place == *place).map_or(0, |seen| seen.study.trials())
     }
 
-    fn variant(&self, place: &Place) -> Result<super::Variant, Error> {
+    fn variant(&self, place: &Place) -> Result<Game, Error> {
         let set = |(vary, value): (&Vary, f64)| vary.at(self.game, value);
         let changes = self.ranges.varied.iter().zip(self.ranges.values(place)).map(set);
         let changes = changes.collect::<Result<Vec<_>, Error>>()?;
-        self.game.variant(&changes)?.measured(self.encounter, &self.measures)
+        self.game.variant(&changes)
     }
 
     /// What is known of all goals by now.
@@ -341,15 +367,25 @@ impl Search<'_> {
         (needed as u64).max(self.plan.study.trials).min(MOST_OF_PROOF)
     }
 
-    /// The middle of the way from an answer to the nearest smaller change that was looked at, unless that is close: what comes
-    /// in steps may be met there already, and a smooth model does not expect it.
+    /// A smaller change than an answer that meets the goals by its own few fights, and not by the model: what comes in steps is
+    /// not smooth.
+    fn doubted(&self, answer: &Place) -> Option<Place> {
+        let (reach, most) = (self.ranges.moved(answer) - AS_GOOD, self.proof_length() / 4);
+        let is_doubted = |seen: &&Seen| {
+            self.ranges.moved(&seen.place) < reach && seen.study.trials() < most && self.is_met(&seen.figures)
+        };
+        self.seen.iter().find(is_doubted).map(|seen| seen.place.clone())
+    }
+
+    /// The middle of the way from an answer to the nearest smaller change that was seen to miss a goal, unless that is close:
+    /// what comes in steps may be met there already, and a smooth model does not expect it.
     fn not_looked_at_before(&self, answer: &Place) -> Option<Place> {
         let ranges = &self.ranges;
         let moved = ranges.moved(answer);
         if moved == 0.0 {
             return None;
         }
-        let smaller = self.seen.iter().filter(|seen| ranges.moved(&seen.place) < moved);
+        let smaller = self.seen.iter().filter(|seen| ranges.moved(&seen.place) < moved && !self.is_met(&seen.figures));
         let near = smaller.map(|seen| apart(answer, &seen.place)).fold(f64::INFINITY, f64::min);
         let part = 0.5 * near.min(moved) / moved;
         let between: Place = answer.iter().zip(&ranges.start).map(|(at, start)| at + part * (start - at)).collect();
@@ -379,14 +415,14 @@ impl Search<'_> {
     fn prove(&mut self, place: Place) -> Result<Option<Proof>, Error> {
         let seed = (self.plan.study.seed ^ PROOF_SEED).wrapping_add(self.proofs);
         let crew = Crew::new(&TrialsPlan { seed, ..self.plan.study }, &|_| {});
-        let mut running = Running::new(&self.variant(&place)?);
+        let mut study = Together::starting_at(&self.agenda, &self.variant(&place)?, 0)?;
         let length = self.proof_length();
         for part in [4, 2, 1] {
-            running.run_to(&crew, (length / part).max(1))?;
-            if running.trials() == 0 {
+            study.run_to(&crew, (length / part).max(1))?;
+            if study.trials() == 0 {
                 return Ok(None);
             }
-            let figures = running.figures(Confidence::default());
+            let figures = study.figures();
             let surely_fails = |(goal, figure): (&Goal, &Figure)| {
                 let half = 1.5 * figure.half_width();
                 figure.value.is_none_or(|value| value + half < goal.least || value - half > goal.most)
@@ -396,8 +432,8 @@ impl Search<'_> {
             }
         }
         self.proofs += 1;
-        let (figures, trials) = (running.figures(Confidence::default()), running.trials());
-        self.seen.push(Seen { place: place.clone(), running, figures: figures.clone() });
+        let (figures, trials) = (study.figures(), study.trials());
+        self.seen.push(Seen { place: place.clone(), study, figures: figures.clone() });
         Ok(Some(Proof { place, figures, trials }))
     }
 
@@ -405,18 +441,61 @@ impl Search<'_> {
     fn nearest(&mut self) -> Result<Place, Error> {
         for _ in 0..NEAREST {
             let outlook = self.outlook();
-            let (next, _) = self.best(&|place| -outlook.miss(place, 1.0) - NEARER * self.ranges.moved(place));
+            let (next, _) =
+                self.best(&|place| -outlook.misses(place, 1.0).sum::<f64>() - NEARER * self.ranges.moved(place));
             if self.is_over() || self.fights_of(&next) >= 16 * FIRST {
                 break;
             }
             self.look(&next, 4 * FIRST)?;
         }
         let outlook = self.outlook();
-        Ok(self.best(&|place| -outlook.miss(place, 0.0) - NEARER * self.ranges.moved(place)).0)
+        Ok(self.best(&|place| -outlook.misses(place, 0.0).sum::<f64>() - NEARER * self.ranges.moved(place)).0)
+    }
+
+    /// Compromises between each two goals, from what is best for the one to what is best for the other: the model says which,
+    /// and fights on them how good they are.
+    fn trade_offs(&mut self) -> Result<Vec<TradeOff>, Error> {
+        let goals = self.goals.len();
+        let pairs = (0..goals).flat_map(|one| (one + 1..goals).map(move |other| (one, other)));
+        let mut places: Vec<Place> = Vec::new();
+        for (one, other) in pairs {
+            for share in COMPROMISES {
+                let outlook = self.outlook();
+                // The greater of the two, so that compromises are found also where they are worse than a mixture of the ends
+                // would be; and a little of all.
+                let miss = |place: &Place| {
+                    let misses: Vec<f64> = outlook.misses(place, 0.0).collect();
+                    let greater = ((1.0 - share) * misses[one]).max(share * misses[other]);
+                    greater + 0.01 * misses.iter().sum::<f64>() + NEARER * self.ranges.moved(place)
+                };
+                let (place, _) = self.best(&|place| -miss(place));
+                if self.is_over() {
+                    return Ok(Vec::new());
+                }
+                if !places.contains(&place) {
+                    let more = OF_COMPROMISE.saturating_sub(self.fights_of(&place));
+                    if more > 0 {
+                        self.look(&place, more)?;
+                    }
+                    places.push(place);
+                }
+            }
+        }
+        let seen = places.iter().filter_map(|place| self.seen.iter().find(|seen| seen.place == *place));
+        let mut found: Vec<(Vec<f64>, &Seen)> = seen.map(|seen| (each_miss(self.goals, &seen.figures), seen)).collect();
+        found.sort_by(|a, b| a.0.iter().zip(&b.0).fold(Ordering::Equal, |so_far, (a, b)| so_far.then(a.total_cmp(b))));
+        let is_worse = |one: &[f64], other: &[f64]| one != other && one.iter().zip(other).all(|(a, b)| a >= b);
+        let front = found.iter().filter(|one| !found.iter().any(|other| is_worse(&one.0, &other.0)));
+        let trade_off = |(_, seen): &(Vec<f64>, &Seen)| TradeOff {
+            values: self.ranges.values(&seen.place),
+            figures: seen.figures.clone(),
+        };
+        let front: Vec<TradeOff> = front.map(trade_off).collect();
+        Ok(if front.len() > 1 { front } else { Vec::new() })
     }
 
     /// The proven answer; if it was stopped before, the best that was seen.
-    fn report(self, proof: Option<Proof>, end: SearchEnd) -> Result<Tuning, Error> {
+    fn report(self, proof: Option<Proof>, end: SearchEnd, trade_offs: Vec<TradeOff>) -> Result<Tuning, Error> {
         let end = if self.crew.is_stopped() || proof.is_none() { SearchEnd::Stopped } else { end };
         let miss = |seen: &Seen| misses(self.goals, &seen.figures);
         let better = |a: &&Seen, b: &&Seen| {
@@ -424,7 +503,7 @@ impl Search<'_> {
         };
         let best = || {
             let best = self.seen.iter().min_by(better)?;
-            Some(Proof { place: best.place.clone(), figures: best.figures.clone(), trials: best.running.trials() })
+            Some(Proof { place: best.place.clone(), figures: best.figures.clone(), trials: best.study.trials() })
         };
         let is_proven = end != SearchEnd::Stopped;
         let Some(answer) = (if is_proven { proof } else { best() }) else { return Err(Error::Stopped) };
@@ -452,14 +531,19 @@ impl Search<'_> {
             points: self.seen.len() as u64 - self.proofs,
             searched: self.crew.done(),
             end,
+            trade_offs,
         })
     }
 }
 
 /// How far figures miss all goals together.
 fn misses(goals: &[Goal], figures: &[Figure]) -> f64 {
+    each_miss(goals, figures).iter().sum()
+}
+
+fn each_miss(goals: &[Goal], figures: &[Figure]) -> Vec<f64> {
     let miss = |(goal, figure): (&Goal, &Figure)| figure.value.map_or(1e6, |value| goal.miss(value, figure.unit));
-    goals.iter().zip(figures).map(miss).sum()
+    goals.iter().zip(figures).map(miss).collect()
 }
 
 /// What was seen nearest to a goal: what varies there varies in the proof.
@@ -469,16 +553,17 @@ fn nearest_to<'a>(goal: &Goal, index: usize, seen: &'a [Seen]) -> Option<&'a See
         figure.value.filter(|_| figure.half_width().is_finite()).map(|value| goal.miss(value, figure.unit))
     };
     let known = seen.iter().filter_map(|seen| Some((miss(seen)?, seen)));
-    known.min_by(|a, b| a.0.total_cmp(&b.0).then(b.1.running.trials().cmp(&a.1.running.trials()))).map(|(_, seen)| seen)
+    known.min_by(|a, b| a.0.total_cmp(&b.0).then(b.1.study.trials().cmp(&a.1.study.trials()))).map(|(_, seen)| seen)
 }
 
 /// The variance of a single fight's share in a figure.
 fn variance_of_one(seen: &Seen, index: usize) -> f64 {
     let error = error_of(&seen.figures[index]);
-    error * error * seen.running.trials() as f64
+    error * error * seen.study.trials() as f64
 }
 
 /// The standard error of a figure, from its interval.
 fn error_of(figure: &Figure) -> f64 {
-    figure.half_width() / Confidence::default().z()
+    let half = figure.low.zip(figure.high).map_or(f64::INFINITY, |(low, high)| (high - low) / 2.0);
+    half / Confidence::default().z()
 }

@@ -13,7 +13,8 @@ use crate::program::{
 };
 use crate::rules::Receiver;
 use crate::rules::SideRule;
-use crate::study::statistics::{Estimate, mean_estimate};
+use crate::study::moments::Values;
+use crate::study::statistics::Estimate;
 
 /// A formula as it was evaluated.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -322,7 +323,7 @@ impl Observer for Walk<'_> {
             steps,
             amount: arrived.amount,
             endings: Vec::new(),
-            over_all: mean_estimate(0.0, 0.0, 0),
+            over_all: Values::default().estimate(),
             each_tick: self.ticks,
             against: arrived.left + arrived.change,
             to_empty: None,

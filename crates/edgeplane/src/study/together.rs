@@ -1,0 +1,70 @@
+//! Fights of several encounters with the same values, of which figures are wanted together.
+
+use super::goals::Goal;
+use super::ledger::Figure;
+use super::samples::{Crew, Running, Variant};
+use super::statistics::Confidence;
+use crate::error::Error;
+use crate::game::Game;
+
+/// Which measures are wanted of which encounters, and in which order.
+pub(super) struct Agenda<'a> {
+    encounters: Vec<(&'a str, Vec<&'a str>)>,
+    /// For each goal, its encounter and its place among the measures of that.
+    order: Vec<(usize, usize)>,
+}
+
+impl<'a> Agenda<'a> {
+    /// Of goals, those of no named encounter being of this one.
+    pub(super) fn of(goals: &'a [Goal], encounter: &'a str) -> Self {
+        let mut agenda = Self { encounters: Vec::new(), order: Vec::new() };
+        for goal in goals {
+            let name = goal.encounter.as_deref().unwrap_or(encounter);
+            let known = agenda.encounters.iter().position(|(known, _)| *known == name);
+            let index = known.unwrap_or_else(|| {
+                agenda.encounters.push((name, Vec::new()));
+                agenda.encounters.len() - 1
+            });
+            let measures = &mut agenda.encounters[index].1;
+            agenda.order.push((index, measures.len()));
+            measures.push(&goal.measure);
+        }
+        agenda
+    }
+
+    /// Everything that a ruleset has to measure.
+    pub(super) fn variants(&self, game: &Game) -> Result<Vec<Variant>, Error> {
+        self.encounters.iter().map(|(encounter, measures)| game.measured(encounter, measures)).collect()
+    }
+}
+
+/// As many fights of each encounter.
+pub(super) struct Together {
+    studies: Vec<Running>,
+    order: Vec<(usize, usize)>,
+}
+
+impl Together {
+    /// The trials from this one on.
+    pub(super) fn starting_at(agenda: &Agenda<'_>, game: &Game, first: u64) -> Result<Self, Error> {
+        let variants = agenda.variants(game)?;
+        let studies = variants.iter().map(|variant| Running::starting_at(variant, first)).collect();
+        Ok(Self { studies, order: agenda.order.clone() })
+    }
+
+    /// Fights of each encounter.
+    pub(super) fn trials(&self) -> u64 {
+        self.studies.iter().map(Running::trials).min().unwrap_or(0)
+    }
+
+    /// Runs on until there are so many of each, or it is stopped.
+    pub(super) fn run_to(&mut self, crew: &Crew<'_>, trials: u64) -> Result<(), Error> {
+        self.studies.iter_mut().try_for_each(|study| study.run_to(crew, trials))
+    }
+
+    /// A figure for each goal.
+    pub(super) fn figures(&self) -> Vec<Figure> {
+        let figures: Vec<Vec<Figure>> = self.studies.iter().map(|study| study.figures(Confidence::default())).collect();
+        self.order.iter().map(|(study, measure)| figures[*study][*measure].clone()).collect()
+    }
+}
