@@ -6,8 +6,8 @@ use std::sync::Arc;
 
 use crate::common::{demo, game};
 use edgeplane::study::{
-    Difference, DuelTerms, Goal, PartFault, StudyPart, Vary, Verdict, merge_parts, run_comparison, run_expectation,
-    run_matrix, run_part, run_sensitivity, run_sweep, run_tuning, run_without, trials_of_part,
+    Difference, Direction, DuelTerms, Effect, Goal, PartFault, StudyPart, Vary, Verdict, merge_parts, run_comparison,
+    run_expectation, run_matrix, run_part, run_sensitivity, run_sweep, run_tuning, run_without, trials_of_part,
 };
 use edgeplane::{Error, Game, Override, Setup, TrialsPlan};
 
@@ -120,28 +120,27 @@ fn sensitivity_finds_the_numbers_that_matter_and_leaves_out_the_others() {
     let found = run_sensitivity(&game, "duel", "win_rate(keepers)", 0.05, &plan(1_500), &|_, _| {}).unwrap();
     let effect = |path: &str| found.effects.iter().find(|effect| effect.path == path);
     let heft = effect(HEFT).unwrap();
-    assert!(heft.difference.is_certain() && heft.difference.difference.unwrap() > 0.0, "{heft:?}");
-    assert_eq!((heft.now.as_str(), heft.tried.as_str()), ("14", "14.7"));
+    let [raised, lowered] = [Direction::Raised, Direction::Lowered].map(|direction| heft.change(direction).unwrap());
+    assert!(heft.is_certain() && raised.difference.difference.unwrap() > 0.0, "{heft:?}");
+    assert!(lowered.difference.is_certain() && lowered.difference.difference.unwrap() < 0.0, "{heft:?}");
+    assert_eq!((heft.now.as_str(), raised.tried.as_str(), lowered.tried.as_str()), ("14", "14.7", "13.3"));
     let foe = effect("character.silt_crab.attributes.heft").unwrap();
-    assert!(foe.difference.difference.unwrap() < 0.0);
+    assert!(foe.change(Direction::Raised).unwrap().difference.difference.unwrap() < 0.0);
     // The sluice is in the lockhand's hands but never used; the lampwright is not in this fight at all.
     // In the first fights nothing was seen of it, and no more is claimed than that.
     assert!(found.unseen.iter().any(|path| path.starts_with("ability.sluice.")), "{:?}", found.unseen);
-    assert_eq!((found.without_effect.len(), found.unseen_fights), (0, 128));
+    assert_eq!((found.without_effect.len(), found.unseen_fights), (0, 64));
     // Those that matter have had more fights, and all of them together not many times as many as one of them alone may have.
-    assert!(heft.pairs > 128 && found.fights < 2 * 128 * 150 + 1_500, "{found:?}");
+    assert!(raised.pairs > 64 && found.fights < 2 * 128 * 150 + 1_500, "{found:?}");
     let all = found.effects.iter().map(|effect| &effect.path).chain(&found.unseen).chain(&found.elsewhere);
     assert!(!all.chain(found.left_out.iter().map(|(path, _)| path)).any(|path| path.contains("lampwright")));
-    let sizes: Vec<f64> = found
-        .effects
-        .iter()
-        .filter(|effect| effect.difference.is_certain())
-        .map(|effect| effect.difference.difference.unwrap().abs())
-        .collect();
+    let sizes: Vec<f64> = found.effects.iter().filter(|effect| effect.is_certain()).map(Effect::size).collect();
     assert!(sizes.windows(2).all(|pair| pair[0] >= pair[1]), "{sizes:?}");
     // The same by hand, on the same fights.
-    let by_hand = compare(&game, &with(&game, &format!("{HEFT}=14.7")), &["win_rate(keepers)"], heft.pairs);
-    assert_eq!(heft.difference.difference, by_hand[0].difference);
+    for one in [raised, lowered] {
+        let by_hand = compare(&game, &with(&game, &format!("{HEFT}={}", one.tried)), &["win_rate(keepers)"], one.pairs);
+        assert_eq!(one.difference.difference, by_hand[0].difference);
+    }
 }
 
 fn tune(game: &Game, varied: &[&str], goals: &[&str]) -> edgeplane::study::Tuning {
@@ -295,11 +294,11 @@ fn a_matrix_has_every_pair_once_and_the_other_way_round_it_is_the_same() {
 fn what_a_win_rests_on_is_what_is_missing_without_it() {
     let game = demo();
     let found = run_without(&game, "night_shift", "win_rate(keepers)", &plan(1_000), &|_, _| {}).unwrap();
-    assert_eq!(found.raised_by, None);
+    assert_eq!(found.by, None);
     let effect = |path: &str| found.effects.iter().find(|effect| effect.path == path).unwrap();
     // What the keepers defeat them with.
     let boathook = effect("ability.boathook");
-    assert!(boathook.difference.is_certain() && boathook.difference.difference.unwrap() < 0.0, "{boathook:?}");
+    assert!(boathook.is_certain() && boathook.changes[0].difference.difference.unwrap() < 0.0, "{boathook:?}");
     // The same by hand, on the same fights.
     for (path, by_hand) in [
         ("ability.boathook", "ability.boathook.unlock=0 > 1"),
@@ -309,8 +308,8 @@ fn what_a_win_rests_on_is_what_is_missing_without_it() {
         let one = effect(path);
         let [before, after] = [game.clone(), with(&game, by_hand)]
             .map(|game| game.measured("night_shift", &["win_rate(keepers)"]).unwrap());
-        let other = run_comparison(&before, &after, &plan(one.pairs), &|_| {}).unwrap().remove(0);
-        assert_eq!(one.difference.difference, other.difference, "{path}");
+        let other = run_comparison(&before, &after, &plan(one.changes[0].pairs), &|_| {}).unwrap().remove(0);
+        assert_eq!(one.changes[0].difference.difference, other.difference, "{path}");
     }
     // A status that is taken away ticks no more.
     let without = with(&game, "status.silted.while=0 > 1");

@@ -127,7 +127,7 @@ fn intervals_are_those_of_the_textbook() {
     // The limits of a share, from their definition: the values of p for which so many or more, and so many or fewer, are one
     // in forty.
     let binomial = |n: u64, k: u64, p: f64| {
-        (1..=k).fold((1.0 - p).powi(n as i32), |so_far, i| so_far * (n - i + 1) as f64 / i as f64 * p / (1.0 - p))
+        (1..=k).fold(libm::pow(1.0 - p, n as f64), |so_far, i| so_far * (n - i + 1) as f64 / i as f64 * p / (1.0 - p))
     };
     for (count, trials) in [(0, 10), (1, 10), (50, 100), (180, 200), (10, 10)] {
         let share = share_of(count, trials);

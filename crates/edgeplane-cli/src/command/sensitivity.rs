@@ -27,8 +27,8 @@ pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
                 "{} · {} · {}, one at a time · {} fights · seed {}",
                 super::title(&game, &args.ruleset),
                 args.encounter,
-                match found.raised_by {
-                    Some(by) => format!("every number raised by {}", text::percent(by)),
+                match found.by {
+                    Some(by) => format!("every number raised and lowered by {}", text::percent(by)),
                     None => "without each ability, status and step".to_owned(),
                 },
                 text::grouped(found.fights),

@@ -1,7 +1,7 @@
 //! Numbers ranked by what a small change of each does.
 
 use edgeplane::measures::Unit;
-use edgeplane::study::{Effect, Sensitivity};
+use edgeplane::study::{ChangeEffect, Direction, Effect, Sensitivity};
 
 use super::table::{self, Column};
 use super::{differences, figures, text};
@@ -9,38 +9,49 @@ use super::{differences, figures, text};
 /// Numbers that are shown unless all are asked for.
 const MOST: usize = 15;
 /// Characters of the longest bar, to either side.
-const BAR: usize = 10;
+const BAR: usize = 8;
 
 pub(crate) fn draw(found: &Sensitivity, all: bool) -> String {
-    let certain = found.effects.iter().filter(|effect| effect.difference.is_certain()).count();
+    let certain = found.effects.iter().filter(|effect| effect.is_certain()).count();
     let shown = if all { found.effects.len() } else { certain.min(MOST) };
-    let now = format!(" {} is {} as things are\n", text::bold(&found.measure), figures::of(&found.before));
-    let most = found
-        .effects
-        .iter()
-        .filter_map(|effect| effect.difference.difference)
-        .fold(0.0, |most: f64, one| most.max(one.abs()));
-    let row = |effect: &Effect| {
-        let change = effect.difference.difference.unwrap_or_default();
-        let first = [Some(effect.path.clone()), found.raised_by.map(|_| short(&effect.now))];
-        let rest = [
-            differences::change(&effect.difference),
-            differences::span(&effect.difference),
-            text::grouped(effect.pairs),
-            if effect.difference.is_certain() { bar(change, most) } else { "  within chance".to_owned() },
-        ];
-        first.into_iter().flatten().chain(rest).collect()
-    };
-    let what = match found.raised_by {
-        Some(_) => vec![Column::Words("number"), Column::Words("now")],
-        None => vec![Column::Words("without")],
-    };
-    let rest_of =
-        [Column::Numbers("change"), Column::Numbers("95 %, all at once"), Column::Numbers("pairs"), Column::Words("")];
-    let columns: Vec<Column> = what.into_iter().chain(rest_of).collect();
-    let rows: Vec<_> = found.effects.iter().take(shown).map(row).collect();
-    let table = if rows.is_empty() { String::new() } else { format!("\n{}", table::draw(&columns, rows)) };
+    let now = format!(
+        " {} is {} as things are; the intervals hold all at once\n",
+        text::bold(&found.measure),
+        figures::of(&found.before)
+    );
+    let most = found.effects.iter().map(Effect::size).fold(0.0, f64::max);
+    let rows: Vec<_> = found.effects.iter().take(shown).map(|effect| row(found, effect, most)).collect();
+    let table = if rows.is_empty() { String::new() } else { format!("\n{}", table::draw(&columns(found), rows)) };
     format!("{now}{}{table}\n{}", saturated(found), rest(found, certain, shown, all))
+}
+
+fn columns(found: &Sensitivity) -> Vec<Column> {
+    let span = Column::Numbers("95 %");
+    match found.by {
+        Some(_) => vec![
+            Column::Words("number"),
+            Column::Words("now"),
+            Column::Numbers("raised"),
+            span,
+            Column::Numbers("lowered"),
+            span,
+            Column::Words("▒ lowered  █ raised"),
+        ],
+        None => vec![Column::Words("without"), Column::Numbers("change"), span, Column::Words("")],
+    }
+}
+
+fn row(found: &Sensitivity, effect: &Effect, most: f64) -> Vec<String> {
+    let cells = |direction| match effect.change(direction) {
+        Some(ChangeEffect { difference, .. }) => [differences::change(difference), differences::span(difference)],
+        None => ["–", "–"].map(str::to_owned),
+    };
+    let bar = if effect.is_certain() { bar(effect, most) } else { "  within chance".to_owned() };
+    let first = match found.by {
+        Some(_) => [vec![short(&effect.now)], cells(Direction::Raised).to_vec(), cells(Direction::Lowered).to_vec()],
+        None => [cells(Direction::Without).to_vec(), Vec::new(), Vec::new()],
+    };
+    [vec![effect.path.clone()], first.concat(), vec![bar]].concat()
 }
 
 /// A share at one of its ends hardly moves, whatever is changed.
@@ -55,18 +66,26 @@ fn saturated(found: &Sensitivity) -> String {
     }
 }
 
-/// A bar to the right for more, to the left for less.
-fn bar(change: f64, most: f64) -> String {
-    let length = if most > 0.0 { ((change.abs() / most) * BAR as f64).round().max(1.0) as usize } else { 0 };
-    if change < 0.0 {
-        format!("{:>BAR$}│", "█".repeat(length))
-    } else {
-        format!("{:>BAR$}│{}", "", "█".repeat(length))
+/// A bar to the right for more, to the left for less: one for each certain change, the longer one where both go the same way.
+fn bar(effect: &Effect, most: f64) -> String {
+    let (mut left, mut right) = (String::new(), String::new());
+    for ChangeEffect { direction, difference, .. } in &effect.changes {
+        let change = difference.difference.filter(|_| difference.is_certain() && most > 0.0).unwrap_or_default();
+        if change == 0.0 {
+            continue;
+        }
+        let length = ((change.abs() / most) * BAR as f64).round().max(1.0) as usize;
+        let drawn = if *direction == Direction::Lowered { "▒" } else { "█" }.repeat(length);
+        let side = if change < 0.0 { &mut left } else { &mut right };
+        if side.chars().count() < length {
+            *side = drawn;
+        }
     }
+    format!("{left:>BAR$}│{right}")
 }
 
 fn short(written: &str) -> String {
-    const LENGTH: usize = 28;
+    const LENGTH: usize = 18;
     if written.chars().count() <= LENGTH {
         return written.to_owned();
     }
@@ -81,8 +100,8 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
     let close = found.effects.len() - certain;
     if close > 0 {
         let numbers = counted(found, close, "changes", "change");
-        let open = found.effects.iter().filter(|effect| !effect.difference.is_certain());
-        let ends = open.map(|effect| effect.difference.low.zip(effect.difference.high));
+        let open = found.effects.iter().filter(|effect| !effect.is_certain()).flat_map(|effect| &effect.changes);
+        let ends = open.map(|change| change.difference.low.zip(change.difference.high));
         let most = ends.map(|ends| ends.map_or(f64::INFINITY, |(low, high)| high.max(-low))).fold(0.0, f64::max);
         let most = Some(most).filter(|most| most.is_finite());
         let by = most.map_or_else(String::new, |most| {
@@ -106,7 +125,10 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
     count(&found.elsewhere, &format!("how fights go, and the measure in none of {none}"));
     count(&found.without_effect, "neither the measure nor the duration of any fight");
     let few = text::grouped(found.unseen_fights);
-    count(&found.unseen, &format!("nothing in {few} fights, and were not tried further: rarer effects are not known"));
+    count(
+        &found.unseen,
+        &format!("nothing in {few} fights each, and were not tried further: rarer effects are not known"),
+    );
     if !found.left_out.is_empty() {
         let how = if all { ":" } else { ", since they are 0 or cannot be changed" };
         lines.push(format!(" {}{how}", counted(found, found.left_out.len(), "left out", "left out")));
@@ -119,7 +141,7 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
 
 /// `12 numbers change`, or of what is taken away `12 of them change`.
 fn counted(found: &Sensitivity, count: usize, one: &str, many: &str) -> String {
-    let what = match (found.raised_by, count) {
+    let what = match (found.by, count) {
         (Some(_), 1) => "number",
         (Some(_), _) => "numbers",
         (None, _) => "of them",
@@ -127,21 +149,22 @@ fn counted(found: &Sensitivity, count: usize, one: &str, many: &str) -> String {
     format!("{} {what} {}", text::grouped(count as u64), if count == 1 { one } else { many })
 }
 
-/// One number to a row.
+/// One change to a row.
 pub(crate) fn rows(found: &Sensitivity) -> Vec<Vec<String>> {
     let header = ["path", "now", "tried", "pairs", "change", "low", "high", "certain"].map(str::to_owned).to_vec();
-    let row = |effect: &Effect| {
-        let one = &effect.difference;
+    let row = |effect: &Effect, change: &ChangeEffect| {
+        let one = &change.difference;
         vec![
             effect.path.clone(),
             effect.now.clone(),
-            effect.tried.clone(),
-            effect.pairs.to_string(),
+            change.tried.clone(),
+            change.pairs.to_string(),
             figures::cell(one.difference),
             figures::cell(one.low),
             figures::cell(one.high),
             one.is_certain().to_string(),
         ]
     };
-    std::iter::once(header).chain(found.effects.iter().map(row)).collect()
+    let rows = found.effects.iter().flat_map(|effect| effect.changes.iter().map(move |change| row(effect, change)));
+    std::iter::once(header).chain(rows).collect()
 }

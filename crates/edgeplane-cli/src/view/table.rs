@@ -5,6 +5,7 @@ use comfy_table::{CellAlignment, ContentArrangement, LineStyle, Table, TableStyl
 use super::text;
 
 /// A column's heading, and whether it holds numbers.
+#[derive(Clone, Copy)]
 pub(crate) enum Column {
     Words(&'static str),
     Numbers(&'static str),

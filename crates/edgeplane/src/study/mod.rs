@@ -38,7 +38,7 @@ pub use matrix::{Duel, DuelTerms, Matrix, run_matrix};
 pub use moments::Values;
 pub use parts::{MOST_PARTS, Merged, PartFault, StudyPart, merge_parts, run_part, trials_of_part};
 pub use samples::{Variant, run_measures, run_to_precision};
-pub use sensitivity::{Effect, Sensitivity, run_sensitivity, run_without};
+pub use sensitivity::{ChangeEffect, Direction, Effect, Sensitivity, run_sensitivity, run_without};
 pub use standing::{Dominated, Stand, Standing};
 pub use statistics::{Confidence, Estimate, Proportion, Quantile, share_of};
 pub use stop::Stop;

@@ -1,5 +1,5 @@
-//! Which number matters most: every number is raised a little, one at a time. What a win rests on: every ability, status and
-//! step is taken away, one at a time.
+//! Which number matters most: every number is raised and lowered a little, one at a time. What a win rests on: every ability,
+//! status and step is taken away, one at a time.
 
 use std::sync::Arc;
 
@@ -17,7 +17,8 @@ use crate::program::{Setup, StepPlan};
 use crate::rules::NumberAt;
 use crate::text::Override;
 
-/// Pairs of fights in the first look at each number; one that has changed nothing in them is left alone.
+/// Pairs of fights in the first look at each number, in both directions together; what has changed nothing in them is left
+/// alone.
 const FIRST: u64 = 128;
 /// A condition that never holds.
 const NEVER: &str = "0 > 1";
@@ -30,22 +31,22 @@ const KNOWN: f64 = 0.5;
 /// What is surely smaller than this part of the greatest effect is not looked at more closely.
 const SMALL: f64 = 0.25;
 
-/// Changes of the ruleset, ranked by what each does to a measure: numbers that are raised, or abilities, statuses and steps
-/// that are taken away.
+/// Changes of the ruleset, ranked by what each does to a measure: numbers that are raised and lowered, or abilities, statuses
+/// and steps that are taken away.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Sensitivity {
     /// The encounter.
     pub encounter: String,
     /// The measure.
     pub measure: String,
-    /// The most pairs of fights for one number.
+    /// The most pairs of fights for one change.
     pub trials: u64,
     /// Fights in all.
     pub fights: u64,
     /// The seed.
     pub seed: u64,
-    /// By what share each number was raised; nothing where abilities, statuses and steps were taken away instead.
-    pub raised_by: Option<f64>,
+    /// By what share each number was raised and lowered; nothing where abilities, statuses and steps were taken away instead.
+    pub by: Option<f64>,
     /// The measure as things are.
     pub before: Figure,
     /// Numbers that change the measure, those with the greatest effect first.
@@ -55,24 +56,64 @@ pub struct Sensitivity {
     /// Numbers that changed neither in the first fights, and were not tried in the others: an effect that is rarer was not
     /// looked for.
     pub unseen: Vec<String>,
-    /// How many fights those were.
+    /// How many fights those were, for each change.
     pub unseen_fights: u64,
     /// Numbers that changed fights and how long they last, and not the measure in any of them.
     pub elsewhere: Vec<String>,
     /// How many fights those were, at least.
     pub elsewhere_fights: u64,
-    /// Numbers that are 0, or cannot be raised, with the reason.
+    /// Numbers that are 0, or cannot be changed, with the reason.
     pub left_out: Vec<(String, String)>,
 }
 
-/// What raising one number does.
+/// What changing one number does.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Effect {
     /// Where the number stands, or the path of what is taken away: `ability.boathook`.
     pub path: String,
     /// As it is written; empty for what is taken away.
     pub now: String,
-    /// As it was tried; empty likewise.
+    /// What each change of it does that could be tried.
+    pub changes: Vec<ChangeEffect>,
+}
+
+impl Effect {
+    /// Whether any change of it changes the measure beyond chance.
+    pub fn is_certain(&self) -> bool {
+        self.changes.iter().any(|change| change.difference.is_certain())
+    }
+
+    /// The greatest difference that a change of it makes; of the certain ones, if there are any.
+    pub fn size(&self) -> f64 {
+        let is_certain = self.is_certain();
+        let counted = self.changes.iter().filter(|change| !is_certain || change.difference.is_certain());
+        counted.filter_map(|change| change.difference.difference).fold(0.0, |size, one| one.abs().max(size))
+    }
+
+    /// The change in one direction, if it could be tried.
+    pub fn change(&self, direction: Direction) -> Option<&ChangeEffect> {
+        self.changes.iter().find(|change| change.direction == direction)
+    }
+}
+
+/// How something is changed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Direction {
+    /// A number is raised.
+    Raised,
+    /// A number is lowered.
+    Lowered,
+    /// An ability, a status or a step is taken away.
+    Without,
+}
+
+/// What one change does.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct ChangeEffect {
+    /// How the number is changed.
+    pub direction: Direction,
+    /// As it was tried; empty for what is taken away.
     pub tried: String,
     /// Pairs of fights by which its effect is known.
     pub pairs: u64,
@@ -80,13 +121,25 @@ pub struct Effect {
     pub difference: Difference,
 }
 
-/// Raises every number that the encounter can depend on by a share such as 0.05, one at a time and each on the same
+/// Raises and lowers every number that the encounter can depend on by a share such as 0.05, one at a time and each on the same
 /// seeds, and ranks them by what that does to a measure. `progress` is called with the number
 /// of fights done, and of how many at most.
 ///
-/// Numbers are looked at again with more and more pairs of fights, those first that may have the greatest effect, until that is
-/// known well enough or surely small beside the greatest one; the plan's number of trials is the most for one number. The
-/// intervals hold for all numbers and all looks at once (Bonferroni).
+/// Changes are looked at again with more and more pairs of fights, those first that may have the greatest effect, until that is
+/// known well enough or surely small beside the greatest one; the plan's number of trials is the most for one change. The
+/// intervals hold for all changes and all looks at once (Bonferroni).
+///
+/// ```
+/// use edgeplane::study::{Direction, run_sensitivity};
+/// use edgeplane::{Game, TrialsPlan};
+///
+/// let game = Game::from_text("small.toml", edgeplane::example_text())?;
+/// let plan = TrialsPlan { trials: 200, ..TrialsPlan::default() };
+/// let found = run_sensitivity(&game, "duel", "duration", 0.05, &plan, &|_, _| {})?;
+/// let first = &found.effects[0];
+/// println!("{}: {:?}", first.path, first.change(Direction::Lowered));
+/// # Ok::<(), edgeplane::Error>(())
+/// ```
 ///
 /// # Errors
 /// As [`super::run_measures`].
@@ -94,23 +147,22 @@ pub fn run_sensitivity(
     game: &Game,
     encounter: &str,
     measure: &str,
-    raised_by: f64,
+    by: f64,
     plan: &TrialsPlan,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Sensitivity, Error> {
-    let raised = |number: NumberAt| {
-        let tried = scaled(&number.text, 1.0 + raised_by);
-        let change = Override { path: number.path.clone(), value: tried.clone() };
+    let both = |number: NumberAt| {
         let is_none = number.value == Some(0.0);
-        Change {
-            path: number.path,
-            now: number.text,
-            tried,
-            overrides: if is_none { Err("is 0".to_owned()) } else { Ok(change) },
-        }
+        let tried = |direction, factor| {
+            let tried = scaled(&number.text, factor);
+            let change = Override { path: number.path.clone(), value: tried.clone() };
+            Way { direction, tried, change: if is_none { Err("is 0".to_owned()) } else { Ok(change) } }
+        };
+        let ways = vec![tried(Direction::Raised, 1.0 + by), tried(Direction::Lowered, 1.0 - by)];
+        Subject { path: number.path.clone(), now: number.text.clone(), ways }
     };
-    let changes: Vec<Change> = game.numbers_of(encounter)?.into_iter().map(raised).collect();
-    rank(game, encounter, measure, Some(raised_by), &changes, plan, progress)
+    let subjects: Vec<Subject> = game.numbers_of(encounter)?.into_iter().map(both).collect();
+    rank(game, encounter, measure, Some(by), &subjects, plan, progress)
 }
 
 /// Takes every ability, status, hit step and heal step that occurs in the encounter away, one at a time and each on the
@@ -143,30 +195,37 @@ pub fn run_without(
     parts.extend(statuses.map(|name| (format!("status.{name}"), "while")));
     parts.extend(steps("hit_steps", program.hit_steps()));
     parts.extend(steps("heal_steps", program.heal_steps()));
-    let mut changes: Vec<Change> = Vec::new();
+    let mut subjects: Vec<Subject> = Vec::new();
     for (path, key) in parts {
-        if changes.iter().all(|change| change.path != path) {
+        if subjects.iter().all(|subject| subject.path != path) {
             let change = Override { path: format!("{path}.{key}"), value: NEVER.to_owned() };
-            changes.push(Change { path, now: String::new(), tried: String::new(), overrides: Ok(change) });
+            let ways = vec![Way { direction: Direction::Without, tried: String::new(), change: Ok(change) }];
+            subjects.push(Subject { path, now: String::new(), ways });
         }
     }
-    rank(game, encounter, measure, None, &changes, plan, progress)
+    rank(game, encounter, measure, None, &subjects, plan, progress)
+}
+
+/// What is changed, and in which ways.
+struct Subject {
+    path: String,
+    now: String,
+    ways: Vec<Way>,
 }
 
 /// One change of the ruleset, or why there is none to try.
-struct Change {
-    path: String,
-    now: String,
+struct Way {
+    direction: Direction,
     tried: String,
-    overrides: Result<Override, String>,
+    change: Result<Override, String>,
 }
 
 fn rank(
     game: &Game,
     encounter: &str,
     measure: &str,
-    raised_by: Option<f64>,
-    changes: &[Change],
+    by: Option<f64>,
+    subjects: &[Subject],
     plan: &TrialsPlan,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Sensitivity, Error> {
@@ -174,9 +233,11 @@ fn rank(
     let measures = [measure, "duration"];
     let base = game.measured(encounter, &measures)?;
     let crew = Crew::new(plan, &|_| {});
-    let looks: Vec<u64> = std::iter::successors(Some(FIRST), |last| (*last < plan.trials).then_some(last * MORE))
-        .map(|look| look.min(plan.trials))
-        .collect();
+    let ways = subjects.iter().map(|subject| subject.ways.len()).max().unwrap_or(1) as u64;
+    let looks: Vec<u64> =
+        std::iter::successors(Some(FIRST / ways), |last| (*last < plan.trials).then_some(last * MORE))
+            .map(|look| look.min(plan.trials))
+            .collect();
     let first = looks[0];
     let mut before = crew.samples(&base, 0..first)?;
     if crew.is_stopped() {
@@ -184,42 +245,30 @@ fn rank(
     }
     let mut known = Ledger::new(&base.measures()[0]);
     before[0].iter().for_each(|sample| known.add(*sample));
-    let sure = Confidence::default().shared_by(changes.len() * looks.len());
-    let all_first = first.saturating_mul(changes.len() as u64 + 1);
+    let changes = subjects.iter().map(|subject| subject.ways.len()).sum::<usize>();
+    let sure = Confidence::default().shared_by(changes * looks.len());
+    let all_first = first.saturating_mul(changes as u64 + 1);
     let further = plan.trials.saturating_mul(BUDGET).max(all_first);
     let most = all_first.saturating_add(further);
-    let (mut open, mut unseen, mut left_out) = (Vec::new(), Vec::new(), Vec::new());
-    for change in changes {
-        progress(crew.done(), most);
-        if crew.is_stopped() {
-            left_out.push((change.path.clone(), "was not tried any more".to_owned()));
-            continue;
-        }
-        // A name that looks like a formula, a count that must be whole: no number that can be raised.
-        let variant = match &change.overrides {
-            Ok(one) => game.variant(std::slice::from_ref(one)).map_err(|error| reason(&error)),
-            Err(reason) => Err(reason.clone()),
-        };
-        let variant = match variant {
-            Ok(variant) => variant.measured(encounter, &measures)?,
-            Err(reason) => {
-                left_out.push((change.path.clone(), reason));
-                continue;
+    let (mut tried, mut left_out) = (Vec::new(), Vec::new());
+    for (index, subject) in subjects.iter().enumerate() {
+        let mut reasons = Vec::new();
+        for way in &subject.ways {
+            progress(crew.done(), most);
+            match first_look(&crew, game, encounter, &measures, (index, way), &before, sure) {
+                Ok(one) => tried.push(one),
+                Err(reason) => reasons.push(reason),
             }
-        };
-        match crew.samples(&variant, 0..first) {
-            // Half of the trials could make it look as if it had no effect.
-            _ if crew.is_stopped() => left_out.push((change.path.clone(), "was not tried any more".to_owned())),
-            Err(error) => left_out.push((change.path.clone(), reason(&error))),
-            Ok(samples) if samples == before => unseen.push(change.path.clone()),
-            Ok(samples) => open.push(Tried::new(change, variant, &before, &samples, sure)),
+        }
+        if reasons.len() == subject.ways.len() {
+            left_out.push((subject.path.clone(), reasons.swap_remove(0)));
         }
     }
     let mut budget = further;
     for look in looks.windows(2) {
-        let greatest = open.iter().map(Tried::surely).fold(0.0, f64::max);
+        let greatest = tried.iter().map(Tried::surely).fold(0.0, f64::max);
         let mut next: Vec<&mut Tried<'_>> =
-            open.iter_mut().filter(|one| one.pairs == look[0] && !one.is_settled(greatest)).collect();
+            tried.iter_mut().filter(|one| one.pairs == look[0] && !one.is_settled(first, greatest)).collect();
         next.sort_by(|a, b| b.at_most().total_cmp(&a.at_most()));
         next.truncate((budget / (look[1] - look[0])) as usize);
         if next.is_empty() || crew.is_stopped() {
@@ -238,13 +287,22 @@ fn rank(
             }
         }
     }
-    let (elsewhere, effects): (Vec<_>, Vec<_>) = open.into_iter().partition(|one| one.pairs_that_differ() == 0.0);
-    let mut effects: Vec<Effect> = effects.into_iter().map(Tried::effect).collect();
-    let size = |effect: &Effect| effect.difference.difference.map_or(0.0, f64::abs);
-    effects.sort_by(|a, b| {
-        let certain = b.difference.is_certain().cmp(&a.difference.is_certain());
-        certain.then(size(b).total_cmp(&size(a)))
-    });
+    let (mut effects, mut elsewhere, mut unseen) = (Vec::new(), Vec::new(), Vec::new());
+    let mut elsewhere_fights = u64::MAX;
+    for (index, subject) in subjects.iter().enumerate() {
+        let of_it: Vec<&Tried<'_>> = tried.iter().filter(|one| one.subject == index).collect();
+        if of_it.iter().any(|one| one.pairs_that_differ() > 0.0) {
+            let changes = of_it.into_iter().map(Tried::effect).collect();
+            effects.push(Effect { path: subject.path.clone(), now: subject.now.clone(), changes });
+        } else if of_it.iter().any(|one| one.is_seen) {
+            let seen = of_it.iter().filter(|one| one.is_seen);
+            elsewhere_fights = seen.map(|one| one.pairs).fold(elsewhere_fights, u64::min);
+            elsewhere.push(subject.path.clone());
+        } else if !of_it.is_empty() {
+            unseen.push(subject.path.clone());
+        }
+    }
+    effects.sort_by(|a, b| b.is_certain().cmp(&a.is_certain()).then(b.size().total_cmp(&a.size())));
     let is_all = first >= plan.trials;
     Ok(Sensitivity {
         encounter: encounter.to_owned(),
@@ -252,16 +310,46 @@ fn rank(
         trials: plan.trials,
         fights: crew.done(),
         seed: plan.seed,
-        raised_by,
+        by,
         before: known.figure(&base.measures()[0], Confidence::default(), base.is_certain()),
         effects,
         without_effect: if is_all { unseen.clone() } else { Vec::new() },
         unseen: if is_all { Vec::new() } else { unseen },
         unseen_fights: first,
-        elsewhere_fights: elsewhere.iter().map(|one| one.pairs).min().unwrap_or(0),
-        elsewhere: elsewhere.into_iter().map(|one| one.change.path.clone()).collect(),
+        elsewhere_fights: if elsewhere.is_empty() { 0 } else { elsewhere_fights },
+        elsewhere,
         left_out,
     })
+}
+
+/// The first fights with one change; the reason if it cannot be tried.
+fn first_look<'a>(
+    crew: &Crew<'_>,
+    game: &Game,
+    encounter: &str,
+    measures: &[&str],
+    (subject, way): (usize, &'a Way),
+    before: &Samples,
+    sure: Confidence,
+) -> Result<Tried<'a>, String> {
+    // Half of the trials could make it look as if it had no effect.
+    let not_any_more = || Err("was not tried any more".to_owned());
+    if crew.is_stopped() {
+        return not_any_more();
+    }
+    // A name that looks like a formula, a count that must be whole: no number that can be changed.
+    let variant = game.variant(std::slice::from_ref(way.change.as_ref()?)).map_err(|error| reason(&error))?;
+    let variant = variant.measured(encounter, measures).map_err(|error| reason(&error))?;
+    let samples = crew.samples(&variant, 0..before[0].len() as u64);
+    if crew.is_stopped() {
+        return not_any_more();
+    }
+    let samples = samples.map_err(|error| reason(&error))?;
+    let mut sums = vec![Pairs::new(&variant.measures()[0])];
+    pair_up(&mut sums, before, &samples);
+    let difference = sums[0].difference(&variant.measures()[0], sure);
+    let (pairs, is_seen) = (before[0].len() as u64, samples != *before);
+    Ok(Tried { subject, way, variant, sums, pairs, is_seen, difference })
 }
 
 fn reason(error: &Error) -> String {
@@ -271,24 +359,20 @@ fn reason(error: &Error) -> String {
     }
 }
 
-/// A change that changes fights, and what is known of its effect.
+/// A change, and what is known of its effect.
 struct Tried<'a> {
-    change: &'a Change,
+    /// Of what it is a change, by its index.
+    subject: usize,
+    way: &'a Way,
     variant: Variant,
     sums: Vec<Pairs>,
     pairs: u64,
+    /// It has changed a fight.
+    is_seen: bool,
     difference: Difference,
 }
 
-impl<'a> Tried<'a> {
-    fn new(change: &'a Change, variant: Variant, before: &Samples, after: &Samples, sure: Confidence) -> Self {
-        let measure = &variant.measures()[0];
-        let mut sums = vec![Pairs::new(measure)];
-        pair_up(&mut sums, before, after);
-        let difference = sums[0].difference(measure, sure);
-        Self { change, pairs: before[0].len() as u64, sums, difference, variant }
-    }
-
+impl Tried<'_> {
     fn add(&mut self, before: &Samples, after: &Samples, sure: Confidence) {
         pair_up(&mut self.sums, before, after);
         self.pairs += before[0].len() as u64;
@@ -314,18 +398,22 @@ impl<'a> Tried<'a> {
         high.max(-low)
     }
 
-    /// Whether more fights would show nothing that matters beside the greatest effect.
-    fn is_settled(&self, greatest: f64) -> bool {
+    /// Whether more fights than the first so many would show nothing that matters beside the greatest effect.
+    fn is_settled(&self, first: u64, greatest: f64) -> bool {
         let (low, high) = self.ends();
         let size = self.difference.difference.map_or(0.0, f64::abs);
         let is_known = self.difference.is_certain() && (high - low) / 2.0 <= KNOWN * size;
-        let is_nowhere = self.pairs_that_differ() == 0.0 && self.pairs > FIRST;
-        is_known || is_nowhere || self.at_most() <= SMALL * greatest
+        let is_nowhere = self.pairs_that_differ() == 0.0 && self.pairs > first;
+        !self.is_seen || is_known || is_nowhere || self.at_most() <= SMALL * greatest
     }
 
-    fn effect(self) -> Effect {
-        let Change { path, now, tried, .. } = self.change;
-        let (path, now, tried) = (path.clone(), now.clone(), tried.clone());
-        Effect { path, now, tried, pairs: self.pairs, difference: self.difference }
+    fn effect(&self) -> ChangeEffect {
+        let Way { direction, tried, .. } = self.way;
+        ChangeEffect {
+            direction: *direction,
+            tried: tried.clone(),
+            pairs: self.pairs,
+            difference: self.difference.clone(),
+        }
     }
 }

@@ -1,7 +1,7 @@
 //! Bars to the right and left of a line, with what they stand for beside them.
 
 use edgeplane::Trials;
-use edgeplane::study::Sensitivity;
+use edgeplane::study::{ChangeEffect, Direction, Effect, Sensitivity};
 use plotters::style::Color;
 use plotters::style::text_anchor::HPos;
 
@@ -55,25 +55,31 @@ fn bars(heading: &str, below: &str, rows: &[Bar]) -> Result<String, Failure> {
     })
 }
 
-/// Numbers by what raising each of them does.
+/// Numbers by what changing each of them does: a bar for each change, above one another.
 pub(crate) fn sensitivity(found: &Sensitivity) -> Result<String, Failure> {
-    let certain = found.effects.iter().filter(|effect| effect.difference.is_certain()).take(MOST);
-    let rows: Vec<Bar> = certain
-        .map(|effect| {
-            let one = &effect.difference;
-            let value = one.difference.unwrap_or_default();
-            Bar {
-                label: effect.path.clone(),
-                value,
-                ends: one.low.zip(one.high),
-                label_of: differences::change(one),
-                colour: usize::from(value < 0.0),
-            }
-        })
-        .collect();
-    let heading = match found.raised_by {
-        Some(by) => format!("What raising a number by {} does to {}", text::percent(by), found.measure),
-        None => format!("What {} is without each ability, status and step", found.measure),
+    let certain = found.effects.iter().filter(|effect| effect.is_certain());
+    let bar = |(index, effect): (usize, &Effect), change: &ChangeEffect| {
+        let one = &change.difference;
+        let (how, colour) = match change.direction {
+            Direction::Raised => (" raised", 0),
+            Direction::Lowered => (" lowered", 1),
+            Direction::Without => ("", 0),
+        };
+        Bar {
+            label: if index == 0 { effect.path.clone() } else { String::new() },
+            value: one.difference.unwrap_or_default(),
+            ends: one.low.zip(one.high),
+            label_of: format!("{}{how}", differences::change(one)),
+            colour,
+        }
+    };
+    let of = |effect: &Effect| -> Vec<Bar> {
+        effect.changes.iter().enumerate().map(|(index, change)| bar((index, effect), change)).collect()
+    };
+    let rows: Vec<Bar> = certain.flat_map(of).take(MOST + 1).collect();
+    let heading = match found.by {
+        Some(by) => format!("How {} changes with a number raised or lowered by {}", found.measure, text::percent(by)),
+        None => format!("How {} changes without each ability, status and step", found.measure),
     };
     let below = format!(
         "{}, {} fights in all; lines are intervals that hold all at once (95 %)",
