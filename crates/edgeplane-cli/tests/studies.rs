@@ -236,11 +236,66 @@ fn the_report_is_one_page_that_needs_nothing_else() {
     for wanted in ["<h1>Weir Nine</h1>", "id=\"duel\"", "id=\"mirror\"", "All 3 expectations hold.", "id=\"matrix\""] {
         assert!(html.contains(wanted), "{wanted}");
     }
-    // Two encounters with three pictures each, and the matrix.
-    assert_eq!(html.matches("<svg ").count(), 7);
+    // For each of two encounters durations, damage and three fights, and the matrix; nobody heals.
+    assert_eq!(html.matches("<svg ").count(), 11);
+    for wanted in ["At a glance", "the typical one", "the closest one", "the most one-sided one", "✓ 2 hold"] {
+        assert!(html.contains(wanted), "{wanted}");
+    }
+    // What came to whom has its arithmetic, which the browser shows without a script too.
+    assert!(html.contains("<title>") && html.contains("enters the steps"));
+    assert!(
+        html.contains(&format!("edgeplane report {DEMO} duel mirror -n 300 -o ")),
+        "the command that makes it again"
+    );
     let elsewhere = html.replace("http://www.w3.org/2000/svg", "");
-    assert!(!elsewhere.contains("http") && !elsewhere.contains("src=") && !elsewhere.contains("<script"));
+    assert!(!elsewhere.contains("http") && !elsewhere.contains("src=") && elsewhere.matches("<script").count() == 1);
     assert!(printed(&run(&["report", DEMO, "dual"]), 2).contains("did you mean `duel`?"));
+}
+
+/// What the page does in a browser, written into the page.
+const PROBE: &str = r#"<script>
+  const found = {}, tip = document.getElementById("tip");
+  const point = (element) => element.dispatchEvent(new MouseEvent("mouseover", { bubbles: true, clientX: 200, clientY: 200 }));
+  point([...document.querySelectorAll("path.mark")].find((mark) => mark.dataset.tip.includes("boathook")));
+  found.arithmetic = tip.textContent;
+  found.shown = !tip.hidden && tip.getBoundingClientRect().right <= innerWidth;
+  point(document.querySelector("td[data-tip]"));
+  found.interval = tip.textContent;
+  point(document.body);
+  found.hides = tip.hidden;
+  const table = [...document.querySelectorAll("table.sorts")].find((table) => table.tHead.textContent.includes("damage/s"));
+  const column = () => [...table.tBodies[0].rows].map((row) => Number(row.cells[3].textContent));
+  const sort = () => { table.tHead.rows[0].cells[3].querySelector("button").click(); return column(); };
+  found.falling = sort();
+  found.rising = sort();
+  const fights = document.querySelector(".fights");
+  fights.querySelectorAll("input")[1].click();
+  found.drawn = [...fights.querySelectorAll(":scope > figure")].map((figure) => getComputedStyle(figure).display);
+  document.body.dataset.found = JSON.stringify(found);
+</script></body>"#;
+
+#[test]
+#[ignore = "needs chromium: cargo test -p edgeplane-cli --test studies browser -- --ignored"]
+fn the_report_works_in_a_browser() {
+    let folder = TempDir::new().unwrap();
+    let page = folder.path().join("report.html");
+    answer(&["report", DEMO, "night_shift", "-n", "300", "-o", page.to_str().unwrap()]);
+    let html = fs::read_to_string(&page).unwrap();
+    fs::write(&page, html.replace("</body>", PROBE)).unwrap();
+    let profile = format!("--user-data-dir={}", folder.path().join("profile").display());
+    let address = format!("file://{}", page.display());
+    let browser = ["--headless", "--no-sandbox", "--disable-gpu", &profile, "--dump-dom", &address];
+    let output = std::process::Command::new("chromium").args(browser).output().unwrap();
+    let page = String::from_utf8_lossy(&output.stdout);
+    let found = page.split_once("data-found=\"").and_then(|(_, rest)| rest.split_once('"')).expect("what was found").0;
+    let found: Value = serde_json::from_str(&found.replace("&quot;", "\"").replace("&gt;", ">")).unwrap();
+    assert!(found["arithmetic"].as_str().unwrap().contains("enters the steps"), "{found}");
+    assert!(found["interval"].as_str().unwrap().starts_with("95 % interval "), "{found}");
+    assert_eq!((found["shown"].as_bool(), found["hides"].as_bool()), (Some(true), Some(true)), "{found}");
+    let numbers = |name: &str| found[name].as_array().unwrap().iter().filter_map(Value::as_f64).collect::<Vec<f64>>();
+    assert!(numbers("rising").is_sorted() && numbers("rising").len() == 10, "{found}");
+    assert_eq!(numbers("falling"), numbers("rising").into_iter().rev().collect::<Vec<f64>>());
+    assert_eq!(found["drawn"], serde_json::json!(["none", "block", "none"]));
 }
 
 #[test]

@@ -29,7 +29,7 @@ pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
         charts: &recorder.charts,
         trace: args.trace,
     };
-    super::plot(&args.plot, || plot::pools(story.setup, story.entries, story.charts, &story.title))?;
+    super::plot(&args.plot, || plot::pools(&timeline::Story { title: story.title.clone(), trace: true, ..story }))?;
     match args.output.format {
         Format::Text => sink.text(&timeline::draw(&story))?,
         Format::Json => sink.json(&events::Report::new(&story, args.seed, &fight))?,

@@ -2,15 +2,18 @@
 
 use std::sync::Arc;
 
+use edgeplane::fight::{Ending, Fight, Sampler, Silent, seed_of_trial};
 use edgeplane::study::{DuelTerms, Expectation, Matrix, run_expectation, run_matrix, run_sensitivity, run_trials};
 use edgeplane::{Error, Game, Setup};
 
 use super::Failure;
-use crate::args::ReportArgs;
-use crate::view::{page, plot, progress, recorder::Recorder, text};
+use crate::args::{PlanArgs, ReportArgs};
+use crate::view::{page, plot, progress, recorder::Recorder, text, timeline};
 
 /// Fights of each pair of the matrix, and of each number of a sensitivity.
 const OF_EACH: u64 = 500;
+/// Fights among which those are chosen that are shown.
+const LOOKED_AT: u64 = 256;
 /// Seconds after which a duel of the matrix ends.
 const DUEL: f64 = 300.0;
 
@@ -39,6 +42,7 @@ pub(crate) fn run(args: &ReportArgs) -> Result<(), Failure> {
         encounters,
         matrix: matrix.flatten().map(|matrix| plot::matrix(&matrix)).transpose()?,
         missing,
+        command: command_line(),
     };
     bar.finish();
     super::files::write(&args.output, page::draw(&page))?;
@@ -66,15 +70,9 @@ fn encounter(args: &ReportArgs, game: &Game, name: &str) -> Result<page::Encount
     let id = game.encounter(name)?;
     let setup = Arc::new(Setup::of(game.program(), id));
     let trials = run_trials(&setup, &super::plan(&args.plan), &|_| {})?;
-    let mut fight = game.fight(name, args.plan.seed)?;
-    let mut recorder = Recorder::of(&fight);
-    fight.run(&mut recorder).map_err(Error::from)?;
-    let title = format!("One fight of {name}, seed {}", args.plan.seed);
-    let mut pictures = vec![
-        plot::durations(&trials)?,
-        plot::sources(&trials)?,
-        plot::pools(&setup, &recorder.entries, &recorder.charts, &title)?,
-    ];
+    let mut pictures = vec![plot::durations(&trials)?];
+    pictures.extend(plot::damage(&trials)?);
+    pictures.extend(plot::healing(&trials)?);
     if args.sensitivity {
         let measure = format!("win_rate({})", setup.sides[0]);
         let plan = edgeplane::TrialsPlan { trials: OF_EACH, ..super::plan(&args.plan) };
@@ -84,7 +82,92 @@ fn encounter(args: &ReportArgs, game: &Game, name: &str) -> Result<page::Encount
         }
     }
     let about = game.program().encounters()[id.index()].about.clone();
-    Ok(page::Encounter { name: name.to_owned(), about, trials, pictures })
+    let fights = fights(&setup, &args.plan)?;
+    Ok(page::Encounter { name: name.to_owned(), about, trials, pictures, fights })
+}
+
+/// How a fight of the study went.
+struct Went {
+    seed: u64,
+    ending: Ending,
+    lasted: f64,
+    /// What is left of the side that has more of it, less that of the other one, as shares of what they began with.
+    ahead: f64,
+}
+
+/// Of the first fights of the study: the one that is nearest to the usual ending and duration, the closest and the most
+/// one-sided one.
+fn fights(setup: &Arc<Setup>, plan: &PlanArgs) -> Result<Vec<page::ShownFight>, Failure> {
+    let mut fight = Fight::with_chance(Arc::clone(setup), Sampler::default(), 0);
+    let mut went = Vec::new();
+    for trial in 0..plan.trials.min(LOOKED_AT) {
+        let seed = seed_of_trial(plan.seed, trial);
+        fight.restart(seed);
+        let ending = fight.run(&mut Silent).map_err(Error::from)?;
+        went.push(Went { seed, ending, lasted: fight.now().seconds(), ahead: ahead(&fight) });
+    }
+    let usual = |went: &[Went]| {
+        let of = |ending: Ending| went.iter().filter(move |one| one.ending == ending);
+        let most = went.iter().map(|one| one.ending).max_by_key(|ending| of(*ending).count())?;
+        let mut lasted: Vec<f64> = of(most).map(|one| one.lasted).collect();
+        lasted.sort_by(f64::total_cmp);
+        let median = lasted[lasted.len() / 2];
+        (0..went.len())
+            .filter(|index| went[*index].ending == most)
+            .min_by(|a, b| (went[*a].lasted - median).abs().total_cmp(&(went[*b].lasted - median).abs()))
+    };
+    let by_ahead = |a: &usize, b: &usize| went[*a].ahead.total_cmp(&went[*b].ahead);
+    let typical = usual(&went);
+    let closest = (0..went.len()).filter(|index| Some(*index) != typical).min_by(by_ahead);
+    let others = |index: &usize| Some(*index) != typical && Some(*index) != closest;
+    let one_sided = (0..went.len()).filter(others).max_by(by_ahead);
+    let chosen = [("typical", typical), ("closest", closest), ("most one-sided", one_sided)];
+    chosen
+        .into_iter()
+        .filter_map(|(kind, index)| Some((kind, &went[index?])))
+        .map(|(kind, one)| shown(setup, kind, one))
+        .collect()
+}
+
+fn ahead(fight: &Fight) -> f64 {
+    let setup = fight.setup();
+    let Some(pool) = setup.program().defeat_pool() else { return 0.0 };
+    let mut left = vec![(0.0, 0.0); setup.sides.len()];
+    for who in setup.ids() {
+        let side = &mut left[setup.combatants[who.index()].side.index()];
+        side.0 += if fight.stands(who) { fight.pool(who, pool) } else { 0.0 };
+        side.1 += fight.cap(who, pool);
+    }
+    let mut shares: Vec<f64> = left.iter().map(|(left, cap)| left / cap.max(f64::MIN_POSITIVE)).collect();
+    shares.sort_by(|a, b| b.total_cmp(a));
+    shares.first().copied().unwrap_or_default() - shares.get(1).copied().unwrap_or_default()
+}
+
+fn shown(setup: &Arc<Setup>, kind: &'static str, went: &Went) -> Result<page::ShownFight, Failure> {
+    let mut fight = Fight::with_chance(Arc::clone(setup), Sampler::default(), went.seed);
+    let mut recorder = Recorder::of(&fight);
+    fight.run(&mut recorder).map_err(Error::from)?;
+    let who = went
+        .ending
+        .winner()
+        .map_or_else(|| "nobody wins".to_owned(), |side| format!("{} win", setup.sides[side.index()]));
+    let about = format!("{who} after {:.1} s; seed {}", went.lasted, went.seed);
+    let story = timeline::Story {
+        title: format!("The {kind} fight of {}: {about}", setup.name),
+        setup,
+        entries: &recorder.entries,
+        charts: &recorder.charts,
+        trace: true,
+    };
+    Ok(page::ShownFight { kind, picture: plot::pools(&story)?, about })
+}
+
+/// The command line, as a shell takes it.
+fn command_line() -> String {
+    let plain = |word: &str| word.chars().all(|one| one.is_ascii_alphanumeric() || "_-./=:,%+".contains(one));
+    let word = |word: String| if plain(&word) { word } else { format!("'{}'", word.replace('\'', "'\\''")) };
+    let words = std::env::args_os().skip(1).map(|argument| word(argument.to_string_lossy().into_owned()));
+    std::iter::once("edgeplane".to_owned()).chain(words).collect::<Vec<_>>().join(" ")
 }
 
 fn expectations(args: &ReportArgs, game: &Game) -> Result<Vec<Expectation>, Failure> {

@@ -9,6 +9,8 @@ use super::recorder::{Chart, Entry};
 use super::{chart, text};
 
 /// All that there is to show.
+/// All that there is to show.
+#[derive(Clone)]
 pub(crate) struct Story<'a> {
     pub(crate) title: String,
     pub(crate) setup: &'a Setup,
@@ -28,6 +30,26 @@ pub(crate) fn draw(story: &Story<'_>) -> String {
     }
     let sides: String = (0..story.setup.sides.len()).map(|side| side_line(story.setup, side)).collect();
     format!("{}\n{sides}\n{}{}", text::bold(&story.title), teller.out, pools(story))
+}
+
+/// Each event of which the timeline has a line, with that line and the arithmetic under it.
+pub(crate) fn told(story: &Story<'_>) -> Vec<(Logged, String)> {
+    let mut teller = Teller::new(story);
+    let mut found = Vec::new();
+    for entry in story.entries {
+        match entry {
+            Entry::Event(logged) => {
+                teller.event(*logged);
+                let text = std::mem::take(&mut teller.out);
+                let text = anstream::adapter::strip_str(&text).to_string();
+                if !text.is_empty() {
+                    found.push((*logged, text.trim_end().to_owned()));
+                }
+            }
+            Entry::Formula(_, formula, reading) => teller.formulas.push((*formula, reading)),
+        }
+    }
+    found
 }
 
 fn side_line(setup: &Setup, side: usize) -> String {

@@ -43,6 +43,8 @@ pub use standing::{Dominated, Stand, Standing};
 pub use statistics::{Confidence, Estimate, Proportion, Quantile, share_of};
 pub use stop::Stop;
 pub use sweep::{Sweep, SweepPoint, VariedNumber, run_sweep};
-pub use trials::{AbilityFigures, Bin, CombatantFigures, SideFigures, Trials, TrialsPlan, run_trials};
+pub use trials::{
+    AbilityFigures, Bin, CombatantFigures, SideFigures, StatusSourceFigures, Trials, TrialsPlan, run_trials,
+};
 pub use tune::{SearchEnd, TradeOff, TunedNumber, Tuning, TuningPlan, run_tuning};
 pub use vary::Vary;

@@ -79,12 +79,15 @@ pub struct Trials {
     pub combatants: Vec<CombatantFigures>,
 }
 
-/// A stretch of durations.
+/// Durations that are drawn one by one.
+const FEW_DURATIONS: usize = 16;
+
+/// A stretch of durations, or a single one.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Bin {
     /// Seconds, included.
     pub from: f64,
-    /// Seconds, not included.
+    /// Seconds, not included; the same as `from` for a single duration.
     pub to: f64,
     /// Fights that lasted so long.
     pub count: u64,
@@ -281,11 +284,19 @@ pub(super) fn figures(setup: &Setup, plan: &TrialsPlan, tally: &Tally) -> Trials
     }
 }
 
-/// At most forty stretches of 1, 2 or 5 times a power of ten milliseconds.
+/// A bin for each duration where there are few of them; else at most forty stretches of 1, 2 or 5 times a power of ten
+/// milliseconds.
 fn bins(durations: &BTreeMap<u64, u64>) -> Vec<Bin> {
     let (Some((first, _)), Some((last, _))) = (durations.first_key_value(), durations.last_key_value()) else {
         return Vec::new();
     };
+    if durations.len() <= FEW_DURATIONS {
+        let value = |(at, count): (&u64, &u64)| {
+            let at = *at as f64 * Tally::GRAIN_SECONDS;
+            Bin { from: at, to: at, count: *count }
+        };
+        return durations.iter().map(value).collect();
+    }
     let widths = (0..12).flat_map(|power| [1, 2, 5].map(|digit| digit * 10u64.pow(power)));
     let width = widths.into_iter().find(|width| last / width - first / width < 40).unwrap_or(u64::MAX);
     let bin = |index: u64| {

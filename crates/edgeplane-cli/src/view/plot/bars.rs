@@ -1,7 +1,7 @@
 //! Bars to the right and left of a line, with what they stand for beside them.
 
 use edgeplane::Trials;
-use edgeplane::study::{ChangeEffect, Direction, Effect, Sensitivity};
+use edgeplane::study::{AbilityFigures, ChangeEffect, Direction, Effect, Sensitivity, StatusSourceFigures};
 use plotters::style::Color;
 use plotters::style::text_anchor::HPos;
 
@@ -89,21 +89,34 @@ pub(crate) fn sensitivity(found: &Sensitivity) -> Result<String, Failure> {
     bars(&heading, &below, &rows)
 }
 
-/// What does the damage and the healing, by combatant.
-pub(crate) fn sources(trials: &Trials) -> Result<String, Failure> {
+/// What does the damage, by combatant.
+pub(crate) fn damage(trials: &Trials) -> Result<Option<String>, Failure> {
+    sources(trials, "Damage in a fight", |one| one.damage, |one| one.damage)
+}
+
+/// What does the healing, by combatant; nothing where there is none.
+pub(crate) fn healing(trials: &Trials) -> Result<Option<String>, Failure> {
+    sources(trials, "Healing in a fight", |one| one.healing, |one| one.healing)
+}
+
+fn sources(
+    trials: &Trials,
+    heading: &str,
+    of_ability: fn(&AbilityFigures) -> f64,
+    of_status: fn(&StatusSourceFigures) -> f64,
+) -> Result<Option<String>, Failure> {
     let mut rows = Vec::new();
     for combatant in &trials.combatants {
         let side = trials.sides.iter().position(|side| side.side == combatant.side).unwrap_or(0);
-        let mut push = |source: &str, damage: f64, healing: f64| {
-            for (value, what) in [(damage, "damage"), (healing, "healing")] {
-                if value > 0.05 {
-                    let label = format!("{} · {source}", combatant.combatant);
-                    rows.push(Bar { label, value, ends: None, label_of: format!("{value:.1} {what}"), colour: side });
-                }
-            }
-        };
-        combatant.abilities.iter().for_each(|one| push(&one.ability, one.damage, one.healing));
-        combatant.by_status.iter().for_each(|one| push(&one.status, one.damage, one.healing));
+        let abilities = combatant.abilities.iter().map(|one| (&one.ability, of_ability(one)));
+        let statuses = combatant.by_status.iter().map(|one| (&one.status, of_status(one)));
+        for (source, value) in abilities.chain(statuses).filter(|(_, value)| *value > 0.05) {
+            let label = format!("{} · {source}", combatant.combatant);
+            rows.push(Bar { label, value, ends: None, label_of: format!("{value:.1}"), colour: side });
+        }
+    }
+    if rows.is_empty() {
+        return Ok(None);
     }
     rows.sort_by(|a, b| b.value.total_cmp(&a.value));
     rows.truncate(MOST);
@@ -114,5 +127,5 @@ pub(crate) fn sources(trials: &Trials) -> Result<String, Failure> {
         text::grouped(trials.trials),
         sides.join(", ")
     );
-    bars("Damage and healing in a fight", &below, &rows)
+    bars(heading, &below, &rows).map(Some)
 }

@@ -34,11 +34,18 @@ pub(crate) fn sweep_curve(sweep: &Sweep, measure: usize) -> Result<String, Failu
     }
     let margin = ((high - low) * 0.06).max(1e-9);
     let now = if number.scales { Some(1.0) } else { number.now.parse::<f64>().ok() };
+    // The axis reaches to the value of now, unless the points would be hard to tell apart then.
+    let near = |now: &f64| (left - 2.0 * (right - left)..=right + 2.0 * (right - left)).contains(now);
+    let (from, to) = now.filter(near).map_or((left, right), |now| (left.min(now), right.max(now)));
     let below = format!(
         "{}, {} fights a point, 95 % band{}",
         sweep.encounter,
         text::grouped(sweep.trials),
-        now.map_or_else(String::new, |now| format!("; the upright line is the value of now, {now}"))
+        match now {
+            Some(now) if near(&now) => format!("; the upright line is the value of now, {now}"),
+            Some(now) => format!("; the value of now, {now}, is far outside"),
+            None => String::new(),
+        }
     );
     picture((1000, 560), &format!("{} by {}", sweep.measures[measure], number.path), &below, |area| {
         let mut chart = ChartBuilder::on(area)
@@ -46,7 +53,7 @@ pub(crate) fn sweep_curve(sweep: &Sweep, measure: usize) -> Result<String, Failu
             .margin_right(44)
             .x_label_area_size(46)
             .y_label_area_size(84)
-            .build_cartesian_2d(left..right, (low - margin)..(high + margin))
+            .build_cartesian_2d(from..to, (low - margin)..(high + margin))
             .map_err(|error| broken(&error))?;
         let reach = (high - low) / 20.0;
         chart
@@ -71,7 +78,7 @@ pub(crate) fn sweep_curve(sweep: &Sweep, measure: usize) -> Result<String, Failu
         chart.draw_series(line).map_err(|error| broken(&error))?;
         let dots = points.iter().map(|point| Circle::new((point[0], point[2]), 4, colour(0).filled()));
         chart.draw_series(dots).map_err(|error| broken(&error))?;
-        if let Some(now) = now.filter(|now| (left..=right).contains(now)) {
+        if let Some(now) = now.filter(near) {
             let upright = PathElement::new(vec![(now, low - margin), (now, high + margin)], colour(1).stroke_width(1));
             chart.draw_series([upright]).map_err(|error| broken(&error))?;
         }

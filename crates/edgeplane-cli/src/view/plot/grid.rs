@@ -1,5 +1,6 @@
 //! Grids of shaded cells, each with its number in it.
 
+use edgeplane::measures::Unit;
 use edgeplane::study::{Matrix, Sweep};
 use plotters::style::text_anchor::HPos;
 use plotters::style::{Color, RGBColor, WHITE};
@@ -84,6 +85,7 @@ pub(crate) fn sweep_grid(sweep: &Sweep, measure: usize) -> Result<String, Failur
     let values = || sweep.points.iter().filter_map(|point| point.figures[measure].value);
     let (low, high) =
         values().fold((f64::INFINITY, f64::NEG_INFINITY), |(low, high), one| (low.min(one), high.max(one)));
+    let unit = sweep.points.first().map_or(Unit::Amount, |point| point.figures[measure].unit);
     let dark = |value: f64| if high > low { (value - low) / (high - low) } else { 0.0 };
     let widest = sweep.points.iter().map(|point| point.figures[measure].half_width()).fold(0.0, f64::max);
     let cell = |point: &edgeplane::study::SweepPoint| {
@@ -97,10 +99,12 @@ pub(crate) fn sweep_grid(sweep: &Sweep, measure: usize) -> Result<String, Failur
     draw(&Grid {
         heading: sweep.measures[measure].clone(),
         below: format!(
-            "{} down (now {}), {} fights a point",
+            "{} down (now {}), {} fights a point; lightest {}, darkest {}",
             rows.path,
             fitting(&rows.now, 160),
-            text::grouped(sweep.trials)
+            text::grouped(sweep.trials),
+            figures::value(unit, Some(low).filter(|low| low.is_finite()), widest),
+            figures::value(unit, Some(high).filter(|high| high.is_finite()), widest),
         ),
         across: format!("{} across (now {})", columns.path, fitting(&columns.now, 160)),
         rows: names(rows),

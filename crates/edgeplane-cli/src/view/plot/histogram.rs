@@ -26,13 +26,16 @@ pub(crate) fn durations(trials: &Trials) -> Result<String, Failure> {
         at(0.05),
         at(0.95)
     );
+    // Few values are drawn one by one, as lines.
+    let is_few = bins.iter().all(|bin| bin.from == bin.to);
+    let edge = if is_few { ((last.to - first.from) * 0.05).max(0.05 * first.from.max(1.0)) } else { 0.0 };
     picture((1000, 380), "How long a fight lasts", &below, |area| {
         let mut chart = ChartBuilder::on(area)
             .margin(16)
             .margin_right(44)
             .x_label_area_size(42)
             .y_label_area_size(70)
-            .build_cartesian_2d(first.from..last.to, 0.0..most)
+            .build_cartesian_2d((first.from - edge).max(0.0)..last.to + edge, 0.0..most)
             .map_err(|error| broken(&error))?;
         chart
             .configure_mesh()
@@ -51,7 +54,11 @@ pub(crate) fn durations(trials: &Trials) -> Result<String, Failure> {
             let inset = (bin.to - bin.from) * 0.06;
             Rectangle::new([(bin.from + inset, 0.0), (bin.to - inset, share(bin.count))], colour(0).mix(0.85).filled())
         });
-        chart.draw_series(bars).map_err(|error| broken(&error))?;
+        let lines = bins.iter().map(|bin| {
+            PathElement::new(vec![(bin.from, 0.0), (bin.from, share(bin.count))], colour(0).stroke_width(9))
+        });
+        if is_few { chart.draw_series(lines).map(drop) } else { chart.draw_series(bars).map(drop) }
+            .map_err(|error| broken(&error))?;
         let median = PathElement::new(vec![(at(0.5), 0.0), (at(0.5), most)], colour(1).stroke_width(2));
         chart.draw_series([median]).map_err(|error| broken(&error))?;
         Ok(())

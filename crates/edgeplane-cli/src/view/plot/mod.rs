@@ -7,7 +7,7 @@ mod grid;
 mod histogram;
 mod pools;
 
-pub(crate) use bars::{sensitivity, sources};
+pub(crate) use bars::{damage, healing, sensitivity};
 pub(crate) use curve::sweep_curve;
 pub(crate) use grid::{matrix, sweep_grid};
 pub(crate) use histogram::durations;

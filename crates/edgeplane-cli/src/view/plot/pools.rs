@@ -1,12 +1,17 @@
 //! One fight: what is left of each combatant, and its statuses as strips.
 
+use std::fmt::Write as _;
+
+use edgeplane::program::StatusKind;
 use edgeplane::{CombatantId, Event, Setup, StatusId};
 use plotters::style::Color;
 use plotters::style::text_anchor::HPos;
 
 use super::{FAINT, colour, fill, fitting, font, line, picture, placed, put, quiet};
 use crate::command::Failure;
-use crate::view::recorder::{Chart, Entry};
+use crate::view::recorder::Entry;
+use crate::view::timeline::{self, Story};
+use crate::view::xml;
 
 const LEFT: i32 = 150;
 const WIDTH: i32 = 1000;
@@ -23,8 +28,14 @@ struct Strip {
     stacks: u32,
 }
 
-/// A band for each combatant: its line of health, and below it the statuses that it had.
-pub(crate) fn pools(setup: &Setup, entries: &[Entry], charts: &[Chart], title: &str) -> Result<String, Failure> {
+/// Above the bands, as [`picture`] places them.
+const HEADING: i32 = 58;
+
+/// A band for each combatant: its line of health, marks for what came to it, and below it the statuses that it had. Each
+/// mark and each strip has a text of its own.
+pub(crate) fn pools(story: &Story<'_>) -> Result<String, Failure> {
+    let Story { setup, entries, charts, ref title, .. } = *story;
+    let mut marks = String::new();
     let end = entries.iter().rev().find_map(|entry| match entry {
         Entry::Event(logged) => Some(logged.at.seconds()),
         Entry::Formula(..) => None,
@@ -34,10 +45,12 @@ pub(crate) fn pools(setup: &Setup, entries: &[Entry], charts: &[Chart], title: &
     let heights: Vec<i32> = strips.iter().map(|rows| BAND + STRIP * rows.len() as i32 + 14).collect();
     let size = (WIDTH as u32, (58 + heights.iter().sum::<i32>() + 40) as u32);
     let place = |seconds: f64| LEFT + (seconds / end * f64::from(WIDTH - LEFT - 30)) as i32;
-    let below = "Filled: what is left of the pool that defeats. Strips: statuses, as long as they lasted, with their most stacks.";
-    picture(size, title, below, |area| {
-        let mut top = 0;
+    let below = "Filled: what is left of the pool that defeats. ▾ damage, + healing, × defeat. Strips: statuses with their most \
+                 stacks; ▲ good, ▼ bad for their owner.";
+    let tops: Vec<i32> = heights.iter().scan(0, |top, height| Some(std::mem::replace(top, *top + height))).collect();
+    let drawn = picture(size, title, below, |area| {
         for (who, combatant) in setup.combatants.iter().enumerate() {
+            let top = tops[who];
             let ink = colour(combatant.side.index());
             put(area, &fitting(&combatant.label, LEFT - 16), (LEFT - 10, top + 14), placed(font(13), HPos::Right))?;
             put(area, &setup.sides[combatant.side.index()], (LEFT - 10, top + 32), placed(quiet(12), HPos::Right))?;
@@ -53,11 +66,31 @@ pub(crate) fn pools(setup: &Setup, entries: &[Entry], charts: &[Chart], title: &
             line(area, (LEFT, base), (WIDTH - 30, base), FAINT.stroke_width(1))?;
             for (row, strips_of_row) in strips[who].iter().enumerate() {
                 let y = base + 3 + STRIP * row as i32;
-                let name = &setup.program().status(strips_of_row[0].status).name;
-                put(area, &fitting(name, LEFT - 16), (LEFT - 10, y + STRIP / 2), placed(quiet(11), HPos::Right))?;
+                let plan = setup.program().status(strips_of_row[0].status);
+                let sign = match plan.kind {
+                    StatusKind::Buff => "▲",
+                    StatusKind::Debuff => "▼",
+                    StatusKind::Neutral => "·",
+                };
+                let is_good = plan.kind != StatusKind::Debuff;
+                let label = format!("{sign} {}", plan.name);
+                put(area, &fitting(&label, LEFT - 16), (LEFT - 10, y + STRIP / 2), placed(quiet(11), HPos::Right))?;
                 for strip in strips_of_row {
                     let (from, to) = (place(strip.from), place(strip.to).max(place(strip.from) + 2));
-                    fill(area, (from, y + 2), (to, y + STRIP - 2), ink.mix(0.3).filled())?;
+                    fill(area, (from, y + 2), (to, y + STRIP - 2), ink.mix(if is_good { 0.3 } else { 0.12 }).filled())?;
+                    // What is bad for its owner is hollow.
+                    if !is_good {
+                        let corners = [(from, y + 2), (to, y + 2), (to, y + STRIP - 2), (from, y + STRIP - 2)];
+                        for (index, corner) in corners.iter().enumerate() {
+                            line(area, *corner, corners[(index + 1) % 4], ink.stroke_width(1))?;
+                        }
+                    }
+                    let stacks =
+                        if strip.stacks > 1 { format!(", × {} at most", strip.stacks) } else { String::new() };
+                    let says =
+                        format!("{} on {}, {:.2} – {:.2} s{stacks}", plan.name, combatant.label, strip.from, strip.to);
+                    let shape = format!("M{from} {}H{to}V{}H{from}Z", HEADING + y + 2, HEADING + y + STRIP - 2);
+                    mark(&mut marks, "strip", &shape, &says);
                     if strip.stacks > 1 && to - from > 24 {
                         put(
                             area,
@@ -68,14 +101,50 @@ pub(crate) fn pools(setup: &Setup, entries: &[Entry], charts: &[Chart], title: &
                     }
                 }
             }
-            top += heights[who];
         }
         for tick in 0..=5 {
             let at = end * f64::from(tick) / 5.0;
-            put(area, &format!("{at:.1} s"), (place(at), top + 12), placed(quiet(12), HPos::Center))?;
+            put(
+                area,
+                &format!("{at:.1} s"),
+                (place(at), heights.iter().sum::<i32>() + 12),
+                placed(quiet(12), HPos::Center),
+            )?;
         }
         Ok(())
-    })
+    })?;
+    for (logged, says) in timeline::told(story) {
+        let (who, kind) = match logged.event {
+            Event::Hit { target, .. } => (target, "hit"),
+            Event::Healed { target, .. } => (target, "heal"),
+            Event::Defeated { who, .. } => (who, "defeat"),
+            _ => continue,
+        };
+        let (x, y) = (place(logged.at.seconds()), HEADING + tops[who.index()] + BAND);
+        let shape = match kind {
+            "hit" => format!("M{} {}h8l-4 7z", x - 4, y - BAND + 1),
+            "heal" => format!("M{x} {}v8m-4 -4h8", y - BAND + 12),
+            _ => format!("M{} {}l8 8m0 -8l-8 8", x - 4, y - 12),
+        };
+        mark(&mut marks, kind, &shape, &says);
+    }
+    Ok(drawn.replacen("</svg>", &format!("{marks}</svg>"), 1))
+}
+
+/// A shape that says something when it is pointed at.
+fn mark(marks: &mut String, kind: &str, shape: &str, says: &str) {
+    // Within the picture, since it may stand alone.
+    let style = match kind {
+        "hit" => "fill=\"#a33d17\" stroke=\"#fcfbf6\" stroke-width=\"0.7\"",
+        "heal" => "fill=\"none\" stroke=\"#2f6b2a\" stroke-width=\"2.4\"",
+        "defeat" => "fill=\"none\" stroke=\"#262e34\" stroke-width=\"2.2\"",
+        _ => "fill=\"#ffffff\" fill-opacity=\"0\"",
+    };
+    let says = xml::escaped(says);
+    let _ = writeln!(
+        marks,
+        "<path class=\"mark\" d=\"{shape}\" {style} pointer-events=\"all\"><title>{says}</title></path>"
+    );
 }
 
 /// A row for each status, those that lasted longest first.
