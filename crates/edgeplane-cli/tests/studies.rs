@@ -205,7 +205,7 @@ fn pictures_say_in_words_what_they_show() {
     assert!(curve.contains("the upright line is the value of now, 14"));
     let two = ["--vary", &*format!("{HEFT}=12,14"), "--vary", "ability.boathook.cooldown*=0.9,1"];
     let grid = picture("grid.svg", &[&["sweep", DEMO, "duel", "-n", "200"][..], &two].concat());
-    assert!(grid.contains("× 0.9") && grid.matches(" %\n").count() == 4, "{grid}");
+    assert!(grid.contains("× 0.9") && grid.matches(" %\n").count() == 5, "{grid}");
     let bars = picture("bars.svg", &["sensitivity", DEMO, "duel", "-n", "600"]);
     assert!(bars.contains("ability.pincer.cooldown") && bars.contains(" pp"));
     let matrix = picture("matrix.svg", &["matrix", DEMO, "--among", "lockhand,silt_crab", "-n", "200"]);

@@ -27,7 +27,7 @@ fn draw(grid: &Grid) -> Result<String, Failure> {
     let columns = grid.columns.len() as i32;
     let cell = (800 / columns.max(1)).clamp(58, 130);
     let size = (LABELS + cell * columns + 40, 58 + 50 + ROW * grid.rows.len() as i32 + 20);
-    picture((size.0.max(560) as u32, size.1 as u32), &grid.heading, &grid.below, |area| {
+    picture((size.0.max(720) as u32, size.1 as u32), &grid.heading, &grid.below, |area| {
         put(area, &grid.across, (LABELS + 8, 8), placed(quiet(12), HPos::Left))?;
         for (index, name) in grid.columns.iter().enumerate() {
             let middle = LABELS + cell * index as i32 + cell / 2;
