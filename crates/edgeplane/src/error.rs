@@ -35,6 +35,11 @@ pub enum Error {
         /// The path.
         path: String,
     },
+    /// A fight that was kept cannot be gone on with.
+    Save {
+        /// What differs.
+        what: String,
+    },
     /// A study was stopped before it knew anything.
     Stopped,
     /// A fight could not go on.
@@ -49,6 +54,7 @@ impl std::fmt::Debug for Error {
             Self::Unknown { .. } => "Unknown",
             Self::Measure { .. } => "Measure",
             Self::Path { .. } => "Path",
+            Self::Save { .. } => "Save",
             Self::Stopped => "Stopped",
             Self::Fight(_) => "Fight",
         };
@@ -81,6 +87,7 @@ impl std::fmt::Display for Error {
                 write!(f, "in `{text}`: {}", fault.message)?;
                 fault.help.as_ref().map_or(Ok(()), |help| write!(f, "; {help}"))
             }
+            Self::Save { what } => write!(f, "this save cannot be loaded: {what}"),
             Self::Stopped => f.write_str("stopped before anything was known"),
             Self::Path { path } => write!(f, "nothing stands at `{path}` in the ruleset"),
             Self::Fight(error) => error.fmt(f),
@@ -92,9 +99,12 @@ impl std::error::Error for Error {
     fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
         match self {
             Self::Fight(error) => Some(error),
-            Self::Ruleset { .. } | Self::Unknown { .. } | Self::Measure { .. } | Self::Path { .. } | Self::Stopped => {
-                None
-            }
+            Self::Ruleset { .. }
+            | Self::Unknown { .. }
+            | Self::Measure { .. }
+            | Self::Path { .. }
+            | Self::Save { .. }
+            | Self::Stopped => None,
         }
     }
 }

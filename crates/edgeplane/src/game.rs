@@ -5,10 +5,10 @@ use std::path::Path;
 use std::sync::Arc;
 
 use crate::error::Error;
-use crate::fight::{Ending, Fight, Log, Sampler};
+use crate::fight::{Ending, Fight, Log, Sampler, SavedFight};
 use crate::measures::check_expectations;
 use crate::program::{
-    AbilityId, CharacterId, CombatantId, EncounterId, GauntletPlan, PoolId, Program, Setup, StatusId,
+    AbilityId, CharacterId, CombatantId, EncounterId, GauntletPlan, GearId, PoolId, Program, Setup, StatusId,
 };
 use crate::rules::{NumberAt, numbers_of};
 use crate::text::{self, Diagnostics, Document, Override, Sources, Value};
@@ -244,6 +244,35 @@ impl Game {
     /// [`Error::Unknown`] when there is no such encounter.
     pub fn fight(&self, encounter: &str, seed: u64) -> Result<Fight, Error> {
         Ok(Fight::new(&self.program, self.encounter(encounter)?, seed))
+    }
+
+    /// Goes on with a fight that was kept by [`Fight::save`].
+    ///
+    /// # Errors
+    /// [`Error::Save`] when it is of another version of the library, another ruleset or another encounter, or damaged.
+    pub fn load(&self, saved: &SavedFight) -> Result<Fight, Error> {
+        Fight::from_saved(&self.program, saved).map_err(|what| Error::Save { what })
+    }
+
+    /// A fight in which nobody takes part yet, with these sides: the game spawns everybody ([`Fight::spawn`]), and it goes on
+    /// whoever is left. Distance is no matter; [`Game::world_on_ground`] has places.
+    pub fn world(&self, sides: &[&str], seed: u64) -> Fight {
+        Fight::with_chance(Arc::new(Setup::empty(&self.program, sides)), Sampler::default(), seed)
+    }
+
+    /// The same on a plane.
+    pub fn world_on_ground(&self, sides: &[&str], seed: u64) -> Fight {
+        Fight::with_chance(Arc::new(Setup::empty_ground(&self.program, sides)), Sampler::default(), seed)
+    }
+
+    /// A piece of gear by name.
+    ///
+    /// # Errors
+    /// [`Error::Unknown`].
+    pub fn gear(&self, name: &str) -> Result<GearId, Error> {
+        let known = || self.program.gear.iter().map(|piece| piece.name.clone()).collect();
+        let found = self.program.gear.iter().position(|piece| piece.name == name);
+        found.map(|index| GearId(index as u16)).ok_or_else(|| unknown("gear", name, known()))
     }
 
     /// A fight between two characters, without an encounter.

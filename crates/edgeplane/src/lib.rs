@@ -54,10 +54,12 @@ pub mod study;
 pub mod text;
 
 pub use error::Error;
-pub use fight::{Ending, Event, EventKind, EventMask, Fight, Log, Observer, Silent, Source, UnavailableReason};
+pub use fight::{
+    Ending, Event, EventKind, EventMask, Fight, Log, Observer, Sampler, Silent, Source, UnavailableReason,
+};
 pub use game::{Edit, Game};
 pub use measures::Measure;
-pub use program::{AbilityId, CharacterId, CombatantId, EncounterId, PoolId, Program, Setup, StatusId, Time};
+pub use program::{AbilityId, CharacterId, CombatantId, EncounterId, PoolId, Program, Setup, SideId, StatusId, Time};
 pub use sheet::{SheetChange, SheetChanges};
 pub use study::{Figure, Trials, TrialsPlan};
 pub use text::{Diagnostic, Override, Sources};

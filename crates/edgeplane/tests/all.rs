@@ -124,3 +124,6 @@ mod zones;
 
 #[path = "worked.rs"]
 mod worked;
+
+#[path = "world.rs"]
+mod world;

@@ -329,6 +329,7 @@ impl<'a> Teller<'a> {
                 });
                 self.line(at, self.who(who), "", "", &Came { strong: true, ..Came::only(&format!("joins{by}")) });
             }
+            Event::Despawned { who } => self.line(at, self.who(who), "", "", &Came::only("leaves the fight")),
             Event::Scripted { who, ability } => {
                 self.chose(at, who, &format!("{} by itself", self.ability(ability)));
             }

@@ -35,7 +35,9 @@ impl Teller<'_> {
                 let came = Came { left: format!("until {}", time(until)), ..Came::default() };
                 self.line(at, self.who(target), &self.program.status(status).name, "", &came);
             }
-            Event::StatusLost { target, status, reason, .. } if reason != LostReason::OwnerDefeated => {
+            Event::StatusLost { target, status, reason, .. }
+                if !matches!(reason, LostReason::OwnerDefeated | LostReason::OwnerLeft) =>
+            {
                 let came = Came::only(ended(reason));
                 self.line(at, self.who(target), &self.program.status(status).name, "", &came);
             }
@@ -88,7 +90,7 @@ fn ended(reason: LostReason) -> &'static str {
         LostReason::Replaced => "is replaced",
         LostReason::Consumed => "is used up",
         LostReason::ConditionEnded => "holds no more",
-        LostReason::OwnerDefeated => "ends with its owner",
+        LostReason::OwnerDefeated | LostReason::OwnerLeft => "ends with its owner",
         LostReason::Transferred => "is taken over",
     }
 }

@@ -210,6 +210,8 @@ pub enum Event {
     Entered { who: CombatantId, zone: ZoneId, owner: CombatantId },
     /// A combatant comes out of a zone, or the zone from it.
     Left { who: CombatantId, zone: ZoneId, owner: CombatantId },
+    /// A combatant leaves the fight for good: a game has taken it out.
+    Despawned { who: CombatantId },
     /// A combatant begins to take part; called by whom and by what, unless its time has come.
     Joined { who: CombatantId, by: Option<(CombatantId, Source)> },
     /// The encounter has an ability of somebody take effect by itself.
@@ -509,6 +511,6 @@ macro_rules! kinds {
 kinds! {
     Began Used Spent Unavailable Available Waits Walks Flies Shifted Released Sustained Stopped Lost Stepped Soaked Hit
     Healed Restored Drained Threatened Given Taken Interrupted StatusGained StatusPrevented StatusTicked StatusStacks
-    StatusMoved StatusExpiring StatusLost Triggered CapChanged ZoneBegan ZoneEnded Entered Left Joined Scripted Learned
+    StatusMoved StatusExpiring StatusLost Triggered CapChanged ZoneBegan ZoneEnded Entered Left Joined Despawned Scripted Learned
     LevelGained Revived SideChanged Defeated Ended
 }

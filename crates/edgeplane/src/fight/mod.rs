@@ -62,9 +62,12 @@ pub use events::{
 pub use limits::{FightError, FightErrorKind, Limits};
 pub use names::{NamedEvent, describe_reason};
 pub use random::{Branching, Likely, RandomSource, Recorded, Sampler, SamplerState, seed_of_trial, stream_seed};
+pub use session::buttons::Button;
 pub use session::carry::{Carried, Uses};
 pub use session::control::{Controller, Decision, View};
 pub use session::reading::{Action, Contribution, HeldStatus};
+pub use session::save::SavedFight;
+pub use session::world::Handle;
 
 use crate::program::{
     AbilityId, CombatantId, EncounterId, FormulaId, Frame, PoolId, Program, Setup, Slot, Time, ZonePlan,
@@ -271,6 +274,9 @@ impl<C: RandomSource> Fight<C> {
         if let Some(what) = self.setup.difference(&snapshot.setup) {
             let kind = FightErrorKind::Call { what: format!("the snapshot is of another fight: {what}") };
             return Err(FightError::new(self.state.now, kind, &self.setup));
+        }
+        if self.setup.combatants.len() != snapshot.setup.combatants.len() {
+            self.setup = Arc::clone(&snapshot.setup);
         }
         self.state.load(&snapshot.state, &self.setup);
         self.chance.load(&snapshot.chance);

@@ -262,6 +262,10 @@ impl NamedEvent<'_> {
                 map.serialize_entry("by", &by.map(|(who, _)| names.who(who)))?;
                 by.map_or(Ok(()), |(_, source)| self.source(map, source))
             }
+            Event::Despawned { who } => {
+                map.serialize_entry("event", "despawned")?;
+                map.serialize_entry("who", names.who(who))
+            }
             Event::Scripted { who, ability } => self.action(map, "scripted", who, ability),
             Event::LevelGained { who, level } => {
                 map.serialize_entry("event", "level_gained")?;

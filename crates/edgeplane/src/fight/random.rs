@@ -13,6 +13,11 @@ pub trait RandomSource: Chance + Clone {
     /// Begins a fight; `streams` are the hashed names of all its streams.
     fn begin(&mut self, seed: u64, streams: &[u64]);
 
+    /// There are more streams from now on, after those that there were: combatants have come.
+    fn grow(&mut self, streams: &[u64]) {
+        let _ = streams;
+    }
+
     /// What a snapshot keeps.
     fn save(&self) -> Self::Saved;
 
@@ -101,7 +106,7 @@ fn seed_at(seed: u64, names: &[u64], index: usize) -> u64 {
 }
 
 /// How often each stream of a fight was drawn from.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct SamplerState {
     seed: u64,
     drawn: Vec<u32>,
@@ -119,6 +124,14 @@ impl RandomSource for Sampler {
         } else {
             self.drawn.fill(0);
         }
+    }
+
+    fn grow(&mut self, streams: &[u64]) {
+        // What was known beyond the streams of a snapshot that was come back to belonged to others.
+        self.seeds.truncate(self.drawn.len());
+        self.names = streams.to_vec();
+        self.drawn.resize(streams.len(), 0);
+        self.seeds.resize(streams.len(), (0, 0));
     }
 
     fn save(&self) -> SamplerState {

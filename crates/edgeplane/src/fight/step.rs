@@ -48,6 +48,10 @@ impl<C: Chance> Engine<'_, C> {
         if !self.state.began {
             self.begin()?;
         }
+        if self.setup.is_endless {
+            // A world that goes on may do more than any fight; what never ends is noticed within one call.
+            self.state.steps_taken = 0;
+        }
         if self.state.ending.is_none() {
             // Calls of the game may have changed something since.
             self.moment()?;
@@ -182,7 +186,7 @@ impl<C: Chance> Engine<'_, C> {
         let limit = self.setup.time_limit;
         let by_hand = |one: &super::state::Combatant| one.control == super::state::Control::Hand && one.stands;
         let can_be_moved = self.state.combatants.iter().any(by_hand);
-        if due == Due::NOTHING && !can_be_moved {
+        if due == Due::NOTHING && !can_be_moved && !self.setup.is_endless {
             self.end(Ending::Stalemate);
         } else if limit <= until && limit < Time::NEVER {
             self.state.now = limit;
@@ -441,7 +445,49 @@ impl<C: Chance> Engine<'_, C> {
         self.state.combatants.iter_mut().for_each(|one| one.conditions_changed = true);
     }
 
+    /// A combatant is gone, without having been defeated.
+    pub(super) fn leave(&mut self, who: CombatantId) -> FightResult<()> {
+        let stood = self.state.stands(who);
+        if !self.state.holds.is_empty() {
+            self.let_go(IN_USE, who)?;
+        }
+        self.stand_still(who);
+        let combatant = self.state.who_mut(who);
+        (combatant.stands, combatant.absent, combatant.vacant) = (false, true, true);
+        (combatant.waits, combatant.mobile, combatant.doing) = (false, false, Doing::Idle);
+        if std::mem::take(&mut combatant.decides) {
+            self.state.deciders.retain(|other| *other != who);
+        }
+        for timer in [Timer::Act, Timer::Empty, Timer::Walk, Timer::Regain] {
+            self.state.timers.clear(timer, who);
+        }
+        self.look_at_all_edges();
+        self.state.holds.retain(|hold| hold.who != who);
+        let forgets = |one: &mut super::state::Combatant| {
+            one.hurt_by = one.hurt_by.filter(|(by, _)| *by != who);
+        };
+        self.state.combatants.iter_mut().for_each(forgets);
+        self.state.walks.iter_mut().for_each(|walk| walk.goal = walk.goal.filter(|(other, _)| *other != who));
+        if stood {
+            self.count_head(who, -1.0);
+        } else {
+            self.state.rosters.refresh(self.setup, &self.state.combatants);
+        }
+        while let Some(first) = self.state.statuses.first_of(who) {
+            self.lose(first, LostReason::OwnerLeft)?;
+        }
+        emit!(self, Despawned { who });
+        self.respond()?;
+        if self.state.ending.is_none() {
+            self.settle_ending();
+        }
+        Ok(())
+    }
+
     fn settle_ending(&mut self) {
+        if self.setup.is_endless {
+            return;
+        }
         let mut sides = (0..self.setup.sides.len() as u16).map(SideId).filter(|side| self.holds_out(*side));
         match (sides.next(), sides.next()) {
             (None, _) => self.end(Ending::AllDefeated),

@@ -17,7 +17,7 @@ use crate::rules::ModifierKind;
 type Computed<T> = Result<T, Box<Fault>>;
 
 /// A base that has been changed while the fight runs.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct BaseChange {
     /// Whose.
     pub combatant: CombatantId,

@@ -99,6 +99,8 @@ pub struct Setup {
     pub(crate) script: ScriptPlan,
     /// How each begins; nothing, if all begin as their characters say.
     pub(crate) begins: Vec<BeginPlan>,
+    /// It goes on whoever is left: no side wins by being the last one, and it never comes to a halt.
+    pub(crate) is_endless: bool,
 }
 
 impl Compiler<'_> {
@@ -186,8 +188,59 @@ impl Setup {
     /// The same on a plane, with a place in metres for each, side by side. Without places distance is no matter:
     /// everyone is in reach, and nobody moves.
     pub fn placed(program: &Arc<Program>, sides: &[(String, Vec<CharacterId>)], places: &[[f64; 2]]) -> Self {
-        let combatants = combatants(program, sides);
-        let placed = !places.is_empty();
+        let names = sides.iter().map(|(name, _)| name.clone()).collect();
+        let mut setup = Self::among(program, names, combatants(program, sides), !places.is_empty());
+        setup.put_in_place(places);
+        setup
+    }
+
+    /// A fight in which nobody takes part yet, with these sides: for a game that spawns everybody. It goes on whoever is
+    /// left.
+    pub fn empty(program: &Arc<Program>, sides: &[&str]) -> Self {
+        let names = sides.iter().map(|side| (*side).to_owned()).collect();
+        Self { is_endless: true, ..Self::among(program, names, Vec::new(), false) }
+    }
+
+    /// The same on a plane, on which everybody will have a place.
+    pub fn empty_ground(program: &Arc<Program>, sides: &[&str]) -> Self {
+        let names = sides.iter().map(|side| (*side).to_owned()).collect();
+        Self { is_endless: true, ..Self::among(program, names, Vec::new(), true) }
+    }
+
+    /// The same fight with more combatants, who are not there before they are spawned.
+    pub(crate) fn extended(&self, more: &[(CharacterId, SideId)]) -> Self {
+        let mut combatants = self.combatants.clone();
+        for (character, side) in more {
+            let name = &self.program.characters[character.index()].name;
+            let same = combatants.iter().filter(|other| other.character == *character).count();
+            let label = (same + 1..).map(|number| format!("{name} {number}"));
+            let known = |label: &String| combatants.iter().any(|other| other.label == *label);
+            let label = label.into_iter().find(|label| !known(label)).unwrap_or_default();
+            combatants.push(CombatantPlan { label, character: *character, side: *side });
+        }
+        let mut setup = Self::among(&self.program, self.sides.clone(), combatants, self.is_placed);
+        setup.name.clone_from(&self.name);
+        (setup.time_limit, setup.is_endless) = (self.time_limit, self.is_endless);
+        setup.script.clone_from(&self.script);
+        setup.script.joins.resize(self.combatants.len(), JoinPlan::AtStart);
+        setup.script.joins.resize(setup.combatants.len(), JoinPlan::Spawned);
+        setup.begins.clone_from(&self.begins);
+        if !setup.begins.is_empty() {
+            setup.begins.resize_with(setup.combatants.len(), BeginPlan::default);
+        }
+        setup.count_heads();
+        setup.memory.begin_with(&self.memory);
+        setup.enters_empty = self.enters_empty;
+        setup
+    }
+
+    /// A fight of these combatants.
+    pub(crate) fn among(
+        program: &Arc<Program>,
+        sides: Vec<String>,
+        combatants: Vec<CombatantPlan>,
+        placed: bool,
+    ) -> Self {
         let (policies, listeners) = program.policies_of(&combatants, placed);
         let defeats = bits(program, |pool| pool.defeat);
         let has = |combatant: &CombatantPlan| {
@@ -197,7 +250,7 @@ impl Setup {
         let mut setup = Self {
             program: Arc::clone(program),
             name: String::new(),
-            sides: sides.iter().map(|(name, _)| name.clone()).collect(),
+            sides,
             time_limit: Time::NEVER,
             memory: Memory::default(),
             streams: streams(program, &combatants),
@@ -215,12 +268,12 @@ impl Setup {
             enters_empty: false,
             script: ScriptPlan::default(),
             begins: Vec::new(),
+            is_endless: false,
             combatants,
         };
         setup.memory = setup.first_memory();
         setup.begin_watches();
         setup.count_heads();
-        setup.put_in_place(places);
         let mut memory = setup.memory.clone();
         for (who, combatant) in setup.ids().zip(&setup.combatants) {
             let policy = &setup.policies[who.index()];
@@ -242,7 +295,11 @@ impl Setup {
         if std::ptr::eq(self, other) {
             return None;
         }
-        if self.combatants != other.combatants {
+        // One may have room for more combatants than the other.
+        if !self.combatants.iter().zip(&other.combatants).all(|(one, other)| one == other)
+            || self.name != other.name
+            || self.spawned_from() != other.spawned_from()
+        {
             return Some(format!("`{}` and not `{}`", other.name, self.name));
         }
         let texts = |setup: &Self| {
@@ -250,8 +307,13 @@ impl Setup {
             files.fold(0, |hash: u64, text| hash.rotate_left(17) ^ text)
         };
         let same_rules = Arc::ptr_eq(&self.program, &other.program)
-            || (texts(self) == texts(other) && self.memory == other.memory && self.streams == other.streams);
+            || (texts(self) == texts(other) && self.memory.is_like(&other.memory));
         (!same_rules).then(|| "its ruleset differs".to_owned())
+    }
+
+    /// How many take part without having been spawned.
+    fn spawned_from(&self) -> usize {
+        self.ids().take_while(|who| self.script.joins(*who) != JoinPlan::Spawned).count()
     }
 
     /// Whether somebody can be defeated at all. Who cannot is scenery: no enemy of it aims at it, and it keeps no

@@ -68,7 +68,7 @@ pub(crate) struct HitLocals {
 }
 
 /// The numbers of a fight: locals, constants, then a block for each combatant.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, serde::Serialize, serde::Deserialize)]
 pub struct Memory {
     numbers: Vec<f64>,
     /// How many of them are locals.
@@ -90,6 +90,33 @@ impl Memory {
         Self { numbers, locals, threat: Threat::default() }
     }
 
+    /// Takes over all that another one has, which is of fewer combatants.
+    pub(crate) fn begin_with(&mut self, other: &Self) {
+        self.numbers[..other.numbers.len()].copy_from_slice(&other.numbers);
+    }
+
+    /// Goes on as one of more combatants, of whom all is new.
+    pub(crate) fn grow(&mut self, larger: &Self) {
+        self.numbers.extend_from_slice(&larger.numbers[self.numbers.len()..]);
+        self.threat.grow(&larger.threat);
+    }
+
+    /// Whether all combatants that both have begin alike.
+    pub(crate) fn is_like(&self, other: &Self) -> bool {
+        let first = usize::from(self.locals);
+        self.locals == other.locals
+            && self.numbers.iter().zip(&other.numbers).skip(first).all(|(one, other)| one.to_bits() == other.to_bits())
+    }
+
+    /// A combatant's numbers as another memory has them, but for those that others of the fight make.
+    pub(crate) fn begin_block(&mut self, block: usize, stride: usize, from: &Self) {
+        let kept = [Layout::ALLIES, Layout::ENEMIES].map(|slot| (slot, self.at(block + slot.index())));
+        self.numbers[block..block + stride].copy_from_slice(&from.numbers[block..block + stride]);
+        for (slot, value) in kept {
+            self.set(block + slot.index(), value);
+        }
+    }
+
     pub(crate) fn copy_from(&mut self, other: &Self) {
         self.numbers.clone_from(&other.numbers);
         self.locals = other.locals;
@@ -106,7 +133,8 @@ impl Memory {
 
     /// Takes over what was kept.
     pub(crate) fn load_from(&mut self, saved: &Self, first: usize) {
-        self.numbers[first..].copy_from_slice(&saved.numbers);
+        self.numbers.truncate(first);
+        self.numbers.extend_from_slice(&saved.numbers);
         self.threat.copy_from(&saved.threat);
     }
 

@@ -29,6 +29,8 @@ pub enum JoinPlan {
     At(Time),
     /// When somebody calls.
     Called,
+    /// When the game says so.
+    Spawned,
 }
 
 /// Something that happens by itself.

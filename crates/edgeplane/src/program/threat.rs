@@ -17,7 +17,7 @@ pub struct ThreatPlan {
 }
 
 /// Who is how much of a threat to whom: never below zero. Nothing is kept where the ruleset has no threat.
-#[derive(Clone, Debug, Default, PartialEq)]
+#[derive(Clone, Debug, Default, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(crate) struct Threat {
     seats: usize,
     first: usize,
@@ -34,6 +34,25 @@ impl Threat {
     pub(crate) fn copy_from(&mut self, other: &Self) {
         (self.seats, self.first, self.stride) = (other.seats, other.first, other.stride);
         self.amounts.clone_from(&other.amounts);
+    }
+
+    /// Goes on as one of more seats.
+    pub(crate) fn grow(&mut self, larger: &Self) {
+        let mut amounts = vec![0.0; larger.amounts.len()];
+        for (to, from) in amounts.chunks_mut(larger.seats.max(1)).zip(self.amounts.chunks(self.seats.max(1))) {
+            to[..from.len()].copy_from_slice(from);
+        }
+        (self.seats, self.first, self.stride, self.amounts) = (larger.seats, larger.first, larger.stride, amounts);
+    }
+
+    /// Nobody has made anything of somebody, by its number, and it of nobody.
+    pub(crate) fn forget(&mut self, who: usize) {
+        let seats = self.seats;
+        if self.amounts.is_empty() {
+            return;
+        }
+        self.amounts[who * seats..(who + 1) * seats].fill(0.0);
+        self.amounts.iter_mut().skip(who).step_by(seats).for_each(|amount| *amount = 0.0);
     }
 
     fn index(&self, eyes: usize, whom: usize) -> usize {

@@ -32,7 +32,7 @@ impl StatusKind {
 }
 
 /// Whose abilities cannot be used on somebody.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, serde::Serialize, serde::Deserialize)]
 pub enum Untargetable {
     /// Nobody's.
     #[default]

@@ -187,6 +187,8 @@ pub enum LostReason {
     ConditionEnded,
     /// Its owner was defeated.
     OwnerDefeated,
+    /// Its owner has left the fight.
+    OwnerLeft,
     /// Somebody else has it now.
     Transferred,
 }
@@ -199,6 +201,7 @@ pub(crate) const REASONS: &[(&str, LostReason)] = &[
     ("consumed", LostReason::Consumed),
     ("condition_ended", LostReason::ConditionEnded),
     ("owner_defeated", LostReason::OwnerDefeated),
+    ("owner_left", LostReason::OwnerLeft),
     ("transferred", LostReason::Transferred),
 ];
 

@@ -24,8 +24,9 @@ impl<C: Chance> Engine<'_, C> {
         let cast = self.state.abilities[index].derived.cast;
         let cast = if cast == Derived::ASK { self.time_of(who, self.program.ability(id).cast)? } else { cast };
         let release = self.state.now + cast;
+        let now = self.state.now;
         let combatant = self.state.who_mut(who);
-        combatant.doing = Doing::Casting(index as u32);
+        (combatant.doing, combatant.since) = (Doing::Casting(index as u32), now);
         (combatant.waits, combatant.reacts_at) = (false, Time::NEVER);
         combatant.uses_begun += 1;
         (combatant.releases_left, combatant.sustains) = (0, false);
@@ -187,7 +188,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Breaks the cast of a combatant, if one is under way.
-    pub(super) fn interrupt(&mut self, who: CombatantId, by: &EffectContext) -> FightResult<()> {
+    pub(in crate::fight) fn interrupt(&mut self, who: CombatantId, by: &EffectContext) -> FightResult<()> {
         let Doing::Casting(index) = self.state.who(who).doing else { return Ok(()) };
         let index = index as usize;
         self.state.who_mut(who).doing = Doing::Idle;
@@ -286,7 +287,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Why an ability cannot be used with a target as the first, or on whom the ability itself picks. If it can, its
     /// targets lie in the scratch room.
-    pub(super) fn unavailable_on(
+    pub(in crate::fight) fn unavailable_on(
         &mut self,
         who: CombatantId,
         index: usize,

@@ -17,6 +17,9 @@ use crate::rules::{Moves, SideRule};
 /// How often one plans its way at one moment because others change their courses.
 const PLANS: u8 = 2;
 
+/// One in so many who are moved at once are few.
+const FEW_OF: usize = 6;
+
 /// Metres that any reach, radius and length of an area has at least.
 const LEAST_REACH: f64 = 0.01;
 
@@ -171,6 +174,14 @@ impl<C: Chance> Engine<'_, C> {
             let combatant = &self.state.combatants[index];
             let walks = combatant.mobile || (combatant.doing == Doing::Idle && combatant.waits);
             let free = walks && combatant.decides_by_itself();
+            if combatant.is_moved {
+                // It has no way of its own to plan, and waits on for whatever else it waits for.
+                walk.until = Time::NEVER;
+                if free && !combatant.mobile {
+                    self.set_wake(who);
+                }
+                continue;
+            }
             let times = if walk.planned.0 == now { walk.planned.1 } else { 0 };
             if !free || times >= PLANS {
                 continue;
@@ -364,6 +375,9 @@ impl<C: Chance> Engine<'_, C> {
 
     /// A new course from here on.
     pub(in crate::fight) fn turn(&mut self, who: CombatantId, course: Plane) {
+        if self.state.who(who).is_moved {
+            return;
+        }
         let change = minus(course, self.course_of(who));
         if change[0].abs().max(change[1].abs()) <= 1e-9 {
             return;
@@ -375,6 +389,34 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Puts somebody at a place, on a course; whoever that concerns decides anew.
     pub(in crate::fight) fn set_place(&mut self, who: CombatantId, place: Plane, course: Plane) {
+        self.put_at(who, place, course);
+        self.concern_all(who);
+    }
+
+    /// The same for many at once.
+    pub(in crate::fight) fn set_places(&mut self, motions: &[(CombatantId, Plane, Plane)]) {
+        let mut moved = std::mem::take(&mut self.scratch.moved);
+        moved.clear();
+        moved.resize(self.setup.combatants.len(), false);
+        let mut count = 0;
+        for (who, place, course) in motions {
+            if *place != self.place_of(*who) || *course != self.course_of(*who) {
+                self.put_at(*who, *place, *course);
+                count += usize::from(!std::mem::replace(&mut moved[who.index()], true));
+            }
+        }
+        // To look at all distances of everybody once costs as much as to look at those to a few.
+        if count * FEW_OF < moved.len() {
+            for index in (0..moved.len()).filter(|index| moved[*index]) {
+                self.concern_all(CombatantId(index as u16));
+            }
+        } else {
+            self.concern_all_by_many(&moved);
+        }
+        self.scratch.moved = moved;
+    }
+
+    fn put_at(&mut self, who: CombatantId, place: Plane, course: Plane) {
         self.state.numbers.set_place(self.block(who), place, course, self.state.now.micros());
         if self.has_zones() {
             self.state.edges = true;
@@ -385,7 +427,40 @@ impl<C: Chance> Engine<'_, C> {
             self.state.check_conditions = true;
             self.state.combatants.iter_mut().for_each(|one| one.conditions_changed = true);
         }
-        self.concern_all(who);
+    }
+
+    /// Many are at other places: what that means for everybody.
+    fn concern_all_by_many(&mut self, moved: &[bool]) {
+        let policies = &self.setup.policies;
+        let all_moved = || (0..moved.len()).filter(|index| moved[*index]).map(|index| CombatantId(index as u16));
+        for (index, policy) in policies.iter().enumerate() {
+            let me = CombatantId(index as u16);
+            if !self.state.stands(me) {
+                continue;
+            }
+            let side = self.side_of(me);
+            let any = |ally: bool| all_moved().any(|other| other != me && (self.side_of(other) == side) == ally);
+            let of_others = |ally: bool| {
+                let lines = policy.places.of(ally);
+                if lines != 0 && any(ally) { lines } else { 0 }
+            };
+            let own = if moved[index] { policy.places.own } else { 0 };
+            let lines = own | of_others(true) | of_others(false);
+            self.touch(me, lines);
+            let combatant = self.state.who(me);
+            let (waits, far, is_moved) = (combatant.waits || combatant.mobile, combatant.far, combatant.is_moved);
+            if !waits {
+                continue;
+            }
+            if !is_moved && self.state.walks[index].goal.is_some_and(|(goal, _)| goal != me && moved[goal.index()]) {
+                self.plan_way(me);
+            }
+            if !is_moved && matches!(policy.moves, Moves::KeepDistance(_)) {
+                all_moved().for_each(|other| self.concern(me, other, policy));
+            } else if far != 0 {
+                self.concern(me, me, policy);
+            }
+        }
     }
 
     /// Somebody is on a new course: what that means for everybody.

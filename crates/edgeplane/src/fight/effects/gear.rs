@@ -9,7 +9,7 @@ use crate::program::{AbilityId, Chance, CombatantId, GearId, LostReason, StatusI
 
 impl<C: Chance> Engine<'_, C> {
     /// Puts a piece on, in place of what is worn in its slot.
-    pub(super) fn wear(&mut self, who: CombatantId, piece: GearId) -> FightResult<()> {
+    pub(in crate::fight) fn wear(&mut self, who: CombatantId, piece: GearId) -> FightResult<()> {
         if self.state.worn.contains(&(who, piece)) {
             return Ok(());
         }
@@ -22,7 +22,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Takes a piece off; nothing happens if it is not worn.
-    pub(super) fn take_off(&mut self, who: CombatantId, piece: GearId) -> FightResult<()> {
+    pub(in crate::fight) fn take_off(&mut self, who: CombatantId, piece: GearId) -> FightResult<()> {
         self.change_gear(who, |worn| worn.retain(|one| *one != (who, piece)))
     }
 

@@ -65,7 +65,7 @@ impl<C: RandomSource> Fight<C> {
         error
     }
 
-    fn call_error(&self, what: String) -> FightError {
+    pub(in crate::fight) fn call_error(&self, what: String) -> FightError {
         FightError::new(self.state.now, FightErrorKind::Call { what }, &self.setup)
     }
 
@@ -78,7 +78,7 @@ impl<C: RandomSource> Fight<C> {
         Err(self.call_error(format!("there is no combatant {}: the fight has {count}", who.0)))
     }
 
-    fn check_number(&self, what: &str, value: f64) -> Result<(), FightError> {
+    pub(in crate::fight) fn check_number(&self, what: &str, value: f64) -> Result<(), FightError> {
         if value.is_finite() {
             return Ok(());
         }

@@ -1,8 +1,11 @@
 //! Who drives a fight from outside: what goes along from one fight to the next, the script of the encounter,
 //! controllers and calls of a game.
 
+pub(super) mod buttons;
 pub(super) mod calls;
 pub(super) mod carry;
 pub(super) mod control;
 pub(super) mod reading;
+pub(super) mod save;
 mod script;
+pub(super) mod world;

@@ -17,6 +17,8 @@ use crate::program::{
 pub struct HeldStatus {
     /// Which.
     pub status: StatusId,
+    /// Unique in the fight: the same for as long as it lasts.
+    pub instance: u32,
     /// Who applied it.
     pub caster: CombatantId,
     /// Good or bad for its owner.
@@ -60,6 +62,8 @@ pub enum Action {
         ability: AbilityId,
         /// Its first target.
         target: CombatantId,
+        /// When it has begun.
+        since: Time,
         /// When it is released, or ends.
         until: Time,
     },
@@ -100,6 +104,7 @@ impl<C: RandomSource> Fight<C> {
             Doing::Casting(index) => Action::Casting {
                 ability: self.setup.abilities[index as usize].ability,
                 target: combatant.target,
+                since: combatant.since,
                 until: if combatant.sustains { combatant.sustains_until } else { combatant.until },
             },
         }
@@ -155,6 +160,7 @@ impl<C: RandomSource> Fight<C> {
         };
         Ok(HeldStatus {
             status: record.status,
+            instance: record.serial,
             caster: record.caster,
             kind: plan.kind,
             icon: plan.icon.clone(),

@@ -28,6 +28,7 @@ impl<C: Chance> Engine<'_, C> {
             }
             self.state.script[index] = (at + moment.every, times - 1);
             match &moment.does {
+                MomentEffect::Join(who) if self.state.who(*who).vacant => {}
                 MomentEffect::Join(who) => self.join(*who, None)?,
                 MomentEffect::Bring(ability, who) => {
                     for one in who {
@@ -70,7 +71,8 @@ impl<C: Chance> Engine<'_, C> {
         let waits = |engine: &Self, who: &CombatantId| {
             let plan = &engine.setup.combatants[who.index()];
             let called = engine.setup.script.joins(*who) == JoinPlan::Called;
-            called && plan.character == character && plan.side == side && engine.state.who(*who).absent
+            let one = engine.state.who(*who);
+            called && plan.character == character && plan.side == side && one.absent && !one.vacant
         };
         for _ in 0..count {
             let Some(who) = self.setup.ids().find(|who| waits(self, who)) else { break };
@@ -80,9 +82,9 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Somebody begins to take part, as it would have at the start.
-    fn join(&mut self, who: CombatantId, by: Option<(CombatantId, Source)>) -> FightResult<()> {
+    pub(in crate::fight) fn join(&mut self, who: CombatantId, by: Option<(CombatantId, Source)>) -> FightResult<()> {
         let combatant = self.state.who_mut(who);
-        (combatant.stands, combatant.absent) = (true, false);
+        (combatant.stands, combatant.absent, combatant.vacant) = (true, false, false);
         self.begin_pools(who);
         self.count_head(who, 1.0);
         emit!(self, Joined { who, by });
@@ -118,7 +120,7 @@ impl<C: Chance> Engine<'_, C> {
         let of_side = |who: &CombatantId| self.setup.combatants[who.index()].side == side;
         let there = |who: CombatantId| {
             let one = self.state.who(who);
-            one.stands || (one.absent && matches!(script.joins(who), JoinPlan::At(_)))
+            one.stands || (one.absent && !one.vacant && matches!(script.joins(who), JoinPlan::At(_)))
         };
         let lost = |who: &&CombatantId| of_side(who) && !self.state.stands(**who) && !self.state.who(**who).absent;
         let keeps = |who: CombatantId| of_side(&who) && self.setup.can_be_defeated(who) && there(who);

@@ -9,8 +9,8 @@ use std::collections::VecDeque;
 
 use super::events::{Ending, Source};
 use crate::program::{
-    AbilityId, BaseChange, CombatantId, Derived, GearId, JoinPlan, Memory, Plane, Setup, SideId, StatusId, Time,
-    WornStatus, ZoneId,
+    AbilityId, BaseChange, CombatantId, Derived, GearId, JoinPlan, Layout, Memory, Plane, Setup, SideId, Slot,
+    StatusId, Time, WornStatus, ZoneId,
 };
 use crate::rules::Untargetable;
 use rosters::Rosters;
@@ -18,7 +18,7 @@ use statuses::{StatusRef, Statuses};
 use timers::Timers;
 
 /// What a combatant is doing.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(super) enum Doing {
     /// Nothing: it waits for something to change.
     #[default]
@@ -30,7 +30,7 @@ pub(super) enum Doing {
 }
 
 /// Who decides for a combatant.
-#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(super) enum Control {
     #[default]
     Policy,
@@ -40,7 +40,7 @@ pub(super) enum Control {
     Controller,
 }
 
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(super) struct Combatant {
     pub(super) doing: Doing,
     pub(super) control: Control,
@@ -57,6 +57,12 @@ pub(super) struct Combatant {
     pub(super) brought: u32,
     /// It has not joined yet.
     pub(super) absent: bool,
+    /// Nobody is there: a game can spawn somebody.
+    pub(super) vacant: bool,
+    /// A game moves it, and the engine never does.
+    pub(super) is_moved: bool,
+    /// How many have been there before it.
+    pub(super) generation: u32,
     /// It decides before this moment is over.
     pub(super) decides: bool,
     /// Nothing was possible when it last decided.
@@ -97,7 +103,8 @@ pub(super) struct Combatant {
     pub(super) cooling: u64,
     /// Lines that only distance keeps closed: their states say within how many metres somebody has to come.
     pub(super) far: u64,
-    /// When what it is doing ends.
+    /// When what it is doing has begun, and when it ends.
+    pub(super) since: Time,
     pub(super) until: Time,
     /// When a line may open by itself, while it waits.
     pub(super) wake: Time,
@@ -113,7 +120,7 @@ pub(super) struct Combatant {
 }
 
 /// A line of a policy, as its owner last found it.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(super) struct LineState {
     /// It stays closed until then, unless something changes on which it depends.
     pub(super) until: Time,
@@ -125,7 +132,7 @@ pub(super) struct LineState {
 
 /// The gates of a line, in the order in which they are looked at: the first that is closed is why the
 /// ability is unavailable.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, serde::Serialize, serde::Deserialize)]
 #[repr(u8)]
 pub(super) enum Gate {
     /// Nobody has looked yet.
@@ -146,7 +153,7 @@ pub(super) enum Gate {
 }
 
 /// What changes of one ability of one combatant.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(super) struct AbilityState {
     /// When its cooldown ends.
     pub(super) ready: Time,
@@ -173,7 +180,7 @@ pub(super) struct AbilityState {
 }
 
 /// What is kept of a combatant on the ground.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(super) struct Walk {
     /// Whom it walks to, and to within how many metres.
     pub(super) goal: Option<(CombatantId, f64)>,
@@ -195,7 +202,7 @@ impl Walk {
 }
 
 /// A zone that is there.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(super) struct Zone {
     pub(super) id: ZoneId,
     /// Unique in the fight.
@@ -217,7 +224,7 @@ pub(super) struct Zone {
 }
 
 /// A status that lasts for as long as its owner is in a zone, or uses an ability.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(super) struct Hold {
     pub(super) zone: u32,
     pub(super) who: CombatantId,
@@ -225,7 +232,7 @@ pub(super) struct Hold {
 }
 
 /// Something that an ability has sent out and that has not arrived yet.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(super) struct Flight {
     pub(super) at: Time,
     pub(super) caster: CombatantId,
@@ -235,7 +242,7 @@ pub(super) struct Flight {
 }
 
 /// Whose effect it is, and of what.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(super) struct EffectContext {
     /// Who acts.
     pub(super) caster: CombatantId,
@@ -274,7 +281,7 @@ impl EffectContext {
 }
 
 /// What waits to be done for a status.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(super) enum Cause {
     /// A tick at the very start.
     Tick,
@@ -285,7 +292,7 @@ pub(super) enum Cause {
 }
 
 /// Something that a status was triggered to do and that waits for its turn.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(super) struct Pending {
     pub(super) owner: CombatantId,
     pub(super) status: StatusRef,
@@ -297,7 +304,7 @@ pub(super) struct Pending {
     pub(super) depth: u32,
 }
 
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(super) struct State {
     pub(super) now: Time,
     pub(super) numbers: Memory,
@@ -309,6 +316,7 @@ pub(super) struct State {
     pub(super) lines: Vec<LineState>,
     /// Combatants in the order of their tie-breaks.
     pub(super) order: Vec<CombatantId>,
+    #[serde(skip)]
     pub(super) rosters: Rosters,
     pub(super) statuses: Statuses,
     /// What statuses were triggered to do and is not done yet.
@@ -412,29 +420,15 @@ impl State {
         self.timers.reset();
         for (who, combatant) in setup.ids().zip(&mut self.combatants) {
             // Who was given control keeps it.
-            *combatant = Combatant { control: combatant.control, ..Combatant::new(setup, who) };
+            let Combatant { control, is_moved, .. } = *combatant;
+            *combatant = Combatant { control, is_moved, ..Combatant::new(setup, who) };
             combatant.listen_to_pools(setup, who);
         }
         self.rosters.refresh(setup, &self.combatants);
         self.abilities.clear();
-        self.abilities.extend(setup.abilities.iter().zip(&setup.derived).map(|(table, derived)| AbilityState {
-            ready: Time::ZERO,
-            derived: *derived,
-            known: table.known,
-            own: table.known,
-            brings: 0,
-            brought_at: 0,
-            reported: None,
-            reported_kind: 0,
-            used: 0,
-            charges: setup.program.ability(table.ability).charges.map_or(0, |(most, _)| most),
-            next_charge: Time::ZERO,
-            regain: Time::ZERO,
-            released: Time::NEVER,
-        }));
-        let lines = setup.policies.last().map_or(0, |last| last.first_line as usize + last.lines.len());
+        self.abilities.extend((0..setup.abilities.len()).map(|index| AbilityState::new(setup, index)));
         self.lines.clear();
-        self.lines.resize(lines, LineState { until: Time::ZERO, gate: Gate::Unknown, reach: 0.0 });
+        self.lines.resize(lines_of(setup), LineState::NEW);
         self.statuses.reset();
         self.queue.clear();
         (self.depth, self.triggered) = (0, 0);
@@ -452,10 +446,7 @@ impl State {
         self.base_changes.clear();
         self.walks.fill(Walk::NOWHERE);
         self.worn.clear();
-        for (who, combatant) in setup.ids().zip(&setup.combatants) {
-            let pieces = &setup.program.characters[combatant.character.index()].pieces;
-            self.worn.extend(pieces.iter().map(|piece| (who, *piece)));
-        }
+        setup.ids().for_each(|who| self.put_on_pieces(setup, who));
         self.flights.clear();
         self.zones.clear();
         self.holds.clear();
@@ -463,6 +454,98 @@ impl State {
         self.crossings = (Time::ZERO, 0);
         self.script.clear();
         self.script.extend(setup.script.moments.iter().map(|moment| (moment.at, moment.times)));
+    }
+
+    /// Goes on as that of a fight with more combatants, none of whom is there yet.
+    pub(super) fn grow(&mut self, old: &Setup, new: &Setup) {
+        let before = old.combatants.len();
+        self.numbers.grow(&new.memory);
+        self.timers.grow(new, before);
+        for who in new.ids().skip(before) {
+            self.combatants.push(Combatant { rank: u32::from(who.0), ..Combatant::new(new, who) });
+            self.order.push(who);
+            self.put_on_pieces(new, who);
+        }
+        for (who, combatant) in new.ids().zip(&mut self.combatants) {
+            combatant.listen_to_pools(new, who);
+        }
+        self.abilities.extend((self.abilities.len()..new.abilities.len()).map(|index| AbilityState::new(new, index)));
+        self.lines.resize(lines_of(new), LineState::NEW);
+        self.statuses.make_room(new.combatants.len());
+        self.diminished.resize(new.combatants.len() * new.program.diminish.len(), (0, Time::ZERO));
+        let mut aimed = vec![CombatantId(0); new.aim_room.last().map_or(0, |last| *last as usize)];
+        for (to, from) in new.aim_room.iter().zip(old.aim_room.windows(2)) {
+            let (to, from) = (*to as usize, from[0] as usize..from[1] as usize);
+            aimed[to..to + from.len()].copy_from_slice(&self.aimed[from]);
+        }
+        self.aimed = aimed;
+        if new.is_placed {
+            self.walks.resize(new.combatants.len(), Walk::NOWHERE);
+        }
+        self.rosters.refresh(new, &self.combatants);
+        for who in new.ids().skip(before) {
+            let side = new.combatants[who.index()].side;
+            let stands = || new.ids().filter(|other| self.stands(*other));
+            let allies = stands().filter(|other| self.who(*other).side == side).count();
+            let enemies = stands().filter(|other| self.who(*other).side != side && new.can_be_defeated(*other)).count();
+            self.numbers.set(new.program.place(who, Layout::ALLIES), allies as f64);
+            self.numbers.set(new.program.place(who, Layout::ENEMIES), enemies as f64);
+        }
+    }
+
+    /// Whether it can be the state of a fight that begins with this one: every list is as long as it has to be.
+    pub(super) fn fits(&self, first: &Self) -> bool {
+        let lengths = |state: &Self| {
+            let lists = [state.combatants.len(), state.abilities.len(), state.lines.len(), state.order.len()];
+            let others = [state.diminished.len(), state.aimed.len(), state.walks.len(), state.script.len()];
+            (lists, others, state.numbers.numbers().len(), state.statuses.combatants())
+        };
+        lengths(self) == lengths(first)
+    }
+
+    /// As if nobody had ever been there: for whoever comes next.
+    pub(super) fn begin_anew(&mut self, setup: &Setup, who: CombatantId) {
+        let (program, policy) = (&setup.program, &setup.policies[who.index()]);
+        let block = program.place(who, Slot(0));
+        self.numbers.begin_block(block, usize::from(program.layout.stride), &setup.memory);
+        self.numbers.threat.forget(who.index());
+        self.base_changes.retain(|change| change.combatant != who);
+        let Combatant { rank, generation, .. } = *self.who(who);
+        *self.who_mut(who) =
+            Combatant { rank, generation: generation + 1, absent: true, stands: false, ..Combatant::new(setup, who) };
+        self.who_mut(who).listen_to_pools(setup, who);
+        for index in policy.first as usize..(policy.first + policy.count) as usize {
+            self.abilities[index] = AbilityState::new(setup, index);
+        }
+        let first = policy.first_line as usize;
+        self.lines[first..first + policy.lines.len()].fill(LineState::NEW);
+        let groups = program.diminish.len();
+        self.diminished[who.index() * groups..(who.index() + 1) * groups].fill((0, Time::ZERO));
+        if let Some(walk) = self.walks.get_mut(who.index()) {
+            *walk = Walk::NOWHERE;
+        }
+        self.worn.retain(|(other, _)| *other != who);
+        self.put_on_pieces(setup, who);
+    }
+
+    /// Whether anything that is under way still means somebody: what it has applied, sent out or left behind, or who is aimed
+    /// at it.
+    pub(super) fn is_meant(&self, setup: &Setup, who: CombatantId) -> bool {
+        let aims = |one: CombatantId| {
+            matches!(self.who(one).doing, Doing::Casting(_))
+                && (0..self.aimed_count(one)).any(|number| self.aimed_at(setup, one, number) == who)
+        };
+        let of = |by: &EffectContext| by.caster == who || by.owner == who || by.applier == who || by.other == Some(who);
+        self.statuses.is_of(who)
+            || self.zones.iter().any(|zone| of(&zone.by) || zone.carrier == Some(who))
+            || self.flights.iter().any(|flight| flight.caster == who || flight.target == who)
+            || setup.ids().any(aims)
+    }
+
+    fn put_on_pieces(&mut self, setup: &Setup, who: CombatantId) {
+        let character = setup.combatants[who.index()].character;
+        let pieces = &setup.program.characters[character.index()].pieces;
+        self.worn.extend(pieces.iter().map(|piece| (who, *piece)));
     }
 
     /// Keeps another state in this one, which is a snapshot's: without the numbers that no fight changes.
@@ -583,6 +666,9 @@ impl Combatant {
             brought: 0,
             stands: present,
             absent: !present,
+            vacant: setup.script.joins(who) == JoinPlan::Spawned,
+            is_moved: false,
+            generation: 0,
             decides: false,
             waits: false,
             many: false,
@@ -603,6 +689,7 @@ impl Combatant {
             changed_lines: u64::MAX,
             cooling: 0,
             far: 0,
+            since: Time::ZERO,
             until: Time::ZERO,
             wake: Time::ZERO,
             reacts_at: Time::NEVER,
@@ -629,7 +716,36 @@ impl Combatant {
     }
 }
 
+impl LineState {
+    const NEW: Self = Self { until: Time::ZERO, gate: Gate::Unknown, reach: 0.0 };
+}
+
+/// Lines of all policies.
+fn lines_of(setup: &Setup) -> usize {
+    setup.policies.last().map_or(0, |last| last.first_line as usize + last.lines.len())
+}
+
 impl AbilityState {
+    /// As a fight begins, by its index among all abilities of all combatants.
+    fn new(setup: &Setup, index: usize) -> Self {
+        let table = &setup.abilities[index];
+        Self {
+            ready: Time::ZERO,
+            derived: setup.derived[index],
+            known: table.known,
+            own: table.known,
+            brings: 0,
+            brought_at: 0,
+            reported: None,
+            reported_kind: 0,
+            used: 0,
+            charges: setup.program.ability(table.ability).charges.map_or(0, |(most, _)| most),
+            next_charge: Time::ZERO,
+            regain: Time::ZERO,
+            released: Time::NEVER,
+        }
+    }
+
     /// The charges at a moment.
     pub(super) fn refill(&mut self, most: u32, now: Time) -> u32 {
         while self.charges < most && self.next_charge <= now {
@@ -669,4 +785,6 @@ pub(super) struct Scratch {
     pub(super) gear_before: Vec<WornStatus>,
     pub(super) gear_after: Vec<WornStatus>,
     pub(super) pieces: Vec<GearId>,
+    /// Whom the game has moved.
+    pub(super) moved: Vec<bool>,
 }

@@ -15,7 +15,7 @@ pub(in crate::fight) const NONE: u32 = u32::MAX;
 const NOBODY: (Due, u32, u32) = (Due::NOTHING, NONE, NONE);
 
 /// One status on one combatant.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(in crate::fight) struct Record {
     /// When something happens to it next.
     pub(in crate::fight) due: Due,
@@ -93,20 +93,20 @@ impl Default for Record {
 }
 
 /// An instance that may be gone by the time somebody looks.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(in crate::fight) struct StatusRef {
     pub(in crate::fight) index: u32,
     pub(in crate::fight) serial: u32,
 }
 
 /// The end of one stack, and the one that ends next.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 struct StackEnd {
     ends: Time,
     next: u32,
 }
 
-#[derive(Clone, Debug)]
+#[derive(Clone, Debug, serde::Serialize, serde::Deserialize)]
 pub(in crate::fight) struct Statuses {
     records: Vec<Record>,
     free: Vec<u32>,
@@ -241,6 +241,22 @@ impl Statuses {
         (self.kinds, self.next_serial) = (other.kinds, other.next_serial);
         self.leaving.clone_from(&other.leaving);
         self.conditional.clone_from(&other.conditional);
+    }
+
+    /// For how many there is room.
+    pub(in crate::fight) fn combatants(&self) -> usize {
+        self.held.len()
+    }
+
+    /// Room for more combatants, who have none.
+    pub(in crate::fight) fn make_room(&mut self, combatants: usize) {
+        self.held.resize(combatants, (NONE, NONE));
+        self.same.resize(combatants * self.kinds as usize, NONE);
+    }
+
+    /// Whether somebody has applied any that is still there.
+    pub(in crate::fight) fn is_of(&self, caster: CombatantId) -> bool {
+        self.records.iter().any(|record| record.attached && record.caster == caster)
     }
 
     pub(in crate::fight) fn bytes(&self) -> usize {

@@ -74,12 +74,17 @@ pub(in crate::fight) enum Timer {
     Walk,
 }
 
+impl Timer {
+    const ALL: [Self; 8] =
+        [Self::Act, Self::Empty, Self::Flight, Self::Script, Self::ZoneEnd, Self::Crossing, Self::Regain, Self::Walk];
+}
+
 const WHO_BITS: u32 = 10;
 const PHASE_BITS: u32 = 4;
 const NONE: u64 = u64::MAX;
 
 /// A timer that is due, in one number that is the less the sooner it comes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, serde::Serialize, serde::Deserialize)]
 pub(in crate::fight) struct Due(u64);
 
 impl Default for Due {
@@ -117,7 +122,7 @@ impl Due {
     }
 }
 
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(in crate::fight) struct Timers {
     /// Nodes from the root at 1; the leaves are the second half.
     nodes: Vec<Due>,
@@ -148,6 +153,22 @@ impl Timers {
             at
         });
         Self { nodes: vec![Due::NOTHING; 2 * next.next_power_of_two().max(2)], first }
+    }
+
+    /// Goes on as those of a fight with more combatants.
+    pub(in crate::fight) fn grow(&mut self, setup: &Setup, before: usize) {
+        let mut larger = Self::new(setup);
+        for timer in Timer::ALL {
+            let of_all = !matches!(timer, Timer::Script | Timer::ZoneEnd | Timer::Crossing);
+            let Some(first) = self.first[timer as usize] else { continue };
+            for who in (0..if of_all { before } else { 1 } as u16).map(CombatantId) {
+                let due = self.nodes[self.nodes.len() / 2 + usize::from(first) + who.index()];
+                if due != Due::NOTHING {
+                    larger.set(timer, due, who);
+                }
+            }
+        }
+        *self = larger;
     }
 
     pub(in crate::fight) fn copy_from(&mut self, other: &Self) {

@@ -119,6 +119,7 @@ pub(super) static TRIGGER: TableShape = TableShape {
                 "consumed",
                 "condition_ended",
                 "owner_defeated",
+                "owner_left",
                 "transferred",
             ]),
             "Only if a status ended for this reason.",

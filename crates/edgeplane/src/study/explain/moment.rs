@@ -195,7 +195,7 @@ fn doing(setup: &Setup, action: Action) -> String {
         Action::Defeated => "defeated".to_owned(),
         Action::Absent => "not there".to_owned(),
         Action::Recovering { until } => format!("recovering until {:.2} s", until.seconds()),
-        Action::Casting { ability, target, until } => {
+        Action::Casting { ability, target, until, .. } => {
             let (ability, target) = (&setup.program().ability(ability).name, &setup.combatants[target.index()].label);
             format!("casting {ability} on {target} until {:.2} s", until.seconds())
         }

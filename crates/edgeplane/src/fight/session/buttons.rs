@@ -1,0 +1,155 @@
+//! What a game asks of a fight about abilities: what a button shows, and why it does nothing.
+
+use super::super::Fight;
+use super::super::events::{Observer, Silent, UnavailableReason};
+use super::super::limits::FightError;
+use super::super::random::RandomSource;
+use super::super::state::{Doing, EffectContext};
+use super::calls::with_engine;
+use crate::program::{AbilityId, CombatantId, Frame, GearId, PoolId, Time};
+
+/// An ability of a combatant, as a game shows its button.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub struct Button {
+    /// Which.
+    pub ability: AbilityId,
+    /// The combatant has it now: of its own, or because a status or gear brings it.
+    pub is_known: bool,
+    /// When its cooldown ends; a moment in the past if none is running.
+    pub ready_at: Time,
+    /// Charges now and at most; nothing for an ability without them.
+    pub charges: Option<(u32, u32)>,
+    /// When the next charge is regained; nothing if none is missing.
+    pub next_charge: Option<Time>,
+    /// How often it can still be used in this fight; nothing if there is no limit.
+    pub uses_left: Option<u32>,
+    /// What it costs now, for each pool.
+    pub costs: Vec<(PoolId, f64)>,
+}
+
+impl<C: RandomSource> Fight<C> {
+    /// The abilities that a combatant has now, in the order of the ruleset.
+    ///
+    /// # Panics
+    /// When there is no such combatant, as all readings do.
+    pub fn abilities(&self, who: CombatantId) -> impl Iterator<Item = AbilityId> + '_ {
+        let policy = &self.setup.policies[who.index()];
+        let own = policy.first as usize..(policy.first + policy.count) as usize;
+        own.filter(|index| self.state.abilities[*index].known).map(|index| self.setup.abilities[index].ability)
+    }
+
+    /// What the button of an ability shows; nothing, if the combatant can never have it.
+    ///
+    /// ```
+    /// use edgeplane::{Game, Silent};
+    ///
+    /// let game = Game::from_text("small.toml", edgeplane::example_text())?;
+    /// let mut fight = game.fight("duel", 1)?;
+    /// let who = game.combatant(&fight, &fight.setup().combatants[0].label)?;
+    /// let ability = fight.abilities(who).next().expect("one at least");
+    /// let button = fight.button(who, ability)?.expect("it has it");
+    /// assert!(button.is_known && button.ready_at <= fight.now());
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// When there is no such combatant, or a cost has no value.
+    pub fn button(&mut self, who: CombatantId, ability: AbilityId) -> Result<Option<Button>, FightError> {
+        self.check_combatant(who)?;
+        let Some(index) = self.state.ability_index(&self.setup, who, ability) else { return Ok(None) };
+        let setup = std::sync::Arc::clone(&self.setup);
+        let plan = setup.program.ability(ability);
+        let frame = Frame::new(&setup.program, who, who, 0, self.state.now.micros());
+        let cost = |(pool, cost): &(PoolId, _)| Ok((*pool, self.formula_value(*cost, &frame)?));
+        let costs = plan.cost.iter().map(cost).collect::<Result<_, FightError>>()?;
+        // A copy: to look at charges is not to fill them up.
+        let mut state = self.state.abilities[index];
+        let charges = plan.charges.map(|(most, _)| (state.refill(most, self.state.now), most));
+        Ok(Some(Button {
+            ability,
+            is_known: state.known,
+            ready_at: state.ready,
+            charges,
+            next_charge: charges.filter(|(now, most)| now < most).map(|_| state.next_charge),
+            uses_left: plan.uses.map(|uses| uses.saturating_sub(state.used)),
+            costs,
+        }))
+    }
+
+    /// Why an ability cannot be used on somebody now: on it as the first target, under the rules of the ability; `None` if it
+    /// can.
+    ///
+    /// # Errors
+    /// As for [`Fight::why_unavailable`].
+    pub fn why_unavailable_on(
+        &mut self,
+        who: CombatantId,
+        ability: AbilityId,
+        target: CombatantId,
+    ) -> Result<Option<UnavailableReason>, FightError> {
+        self.check_combatant(who)?;
+        self.check_combatant(target)?;
+        let reason = with_engine!(self, &mut Silent, |engine| match engine.callable(who, ability) {
+            Err(reason) => Ok(Some(reason)),
+            Ok(index) => engine.unavailable_on(who, index, Some(target)),
+        });
+        reason.map_err(|error| self.failed(*error))
+    }
+
+    /// What a combatant wears, in the order in which it was put on.
+    pub fn worn(&self, who: CombatantId) -> impl Iterator<Item = GearId> + '_ {
+        self.state.worn.iter().filter(move |(other, _)| *other == who).map(|(_, piece)| *piece)
+    }
+
+    /// Breaks off what a combatant casts or keeps up, as if it had interrupted itself. Whether there was anything.
+    ///
+    /// # Errors
+    /// As for [`Fight::use_ability`].
+    pub fn cancel<O: Observer>(&mut self, who: CombatantId, observer: &mut O) -> Result<bool, FightError> {
+        self.check_combatant(who)?;
+        let Doing::Casting(index) = self.state.who(who).doing else { return Ok(false) };
+        let by = EffectContext::of_ability(who, self.setup.abilities[index as usize].ability);
+        let done = with_engine!(self, observer, |engine| engine.interrupt(who, &by).and_then(|()| engine.respond()));
+        done.map(|()| true).map_err(|error| self.failed(*error))
+    }
+
+    /// Puts a piece of gear on a combatant, in place of what it wears in the same slot.
+    ///
+    /// # Errors
+    /// When there is no such combatant or piece, and as for [`Fight::run`].
+    pub fn wear<O: Observer>(&mut self, who: CombatantId, piece: GearId, observer: &mut O) -> Result<(), FightError> {
+        self.change_gear_of(who, piece, true, observer)
+    }
+
+    /// Takes a piece of gear off; nothing happens if it is not worn.
+    ///
+    /// # Errors
+    /// As for [`Fight::wear`].
+    pub fn take_off<O: Observer>(
+        &mut self,
+        who: CombatantId,
+        piece: GearId,
+        observer: &mut O,
+    ) -> Result<(), FightError> {
+        self.change_gear_of(who, piece, false, observer)
+    }
+
+    fn change_gear_of<O: Observer>(
+        &mut self,
+        who: CombatantId,
+        piece: GearId,
+        comes: bool,
+        observer: &mut O,
+    ) -> Result<(), FightError> {
+        self.check_combatant(who)?;
+        if piece.index() >= self.setup.program.gear.len() {
+            return Err(self.call_error(format!("there is no gear {}", piece.0)));
+        }
+        let done = with_engine!(self, observer, |engine| {
+            let done = if comes { engine.wear(who, piece) } else { engine.take_off(who, piece) };
+            done.and_then(|()| engine.respond())
+        });
+        done.map_err(|error| self.failed(*error))
+    }
+}

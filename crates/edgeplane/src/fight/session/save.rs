@@ -1,0 +1,175 @@
+//! A fight that is kept on disk, and goes on in another process.
+
+use std::sync::Arc;
+
+use serde::{Deserialize, Serialize};
+
+use super::super::random::{RandomSource, Sampler, SamplerState};
+use super::super::state::{Scratch, State};
+use super::super::{Fight, Limits};
+use crate::program::{CharacterId, CombatantPlan, JoinPlan, Program, Setup, SideId, stable_hash};
+
+/// The fights of another version of this library are other fights.
+const VERSION: &str = env!("CARGO_PKG_VERSION");
+
+/// Everything about a fight that it takes to go on with it, in another process or after an update of the game: for any format
+/// that serde writes. [`crate::Game::load`] goes on with it.
+///
+/// The head names the version, the ruleset and the encounter, and is compared with what is there; the body is exact to the
+/// last bit, and has a checksum.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct SavedFight {
+    version: String,
+    /// The name of each file of the ruleset, and the hash of its text.
+    files: Vec<(String, u64)>,
+    policies: u64,
+    encounter: String,
+    sides: Vec<String>,
+    is_placed: bool,
+    is_endless: bool,
+    combatants: Vec<SavedCombatant>,
+    body: Vec<u8>,
+    checksum: u64,
+}
+
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+struct SavedCombatant {
+    label: String,
+    character: String,
+    side: u16,
+    spawned: bool,
+}
+
+impl SavedFight {
+    /// The encounter of the fight; empty for a world without one.
+    pub fn encounter(&self) -> &str {
+        &self.encounter
+    }
+
+    /// Bytes of its body.
+    pub fn bytes(&self) -> usize {
+        self.body.len()
+    }
+}
+
+impl Fight<Sampler> {
+    /// Keeps the fight as it is now.
+    ///
+    /// ```
+    /// use edgeplane::{Game, Log, Time};
+    ///
+    /// let game = Game::from_text("small.toml", edgeplane::example_text())?;
+    /// let mut fight = game.fight("duel", 7)?;
+    /// let mut log = Log::default();
+    /// fight.advance(Time::from_seconds(2.0), &mut log)?;
+    /// let saved = serde_json::to_string(&fight.save()).expect("text");
+    ///
+    /// let saved = serde_json::from_str(&saved).expect("the same");
+    /// let mut loaded = game.load(&saved)?;
+    /// assert_eq!(loaded.run(&mut Log::default())?, fight.run(&mut log)?);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    pub fn save(&self) -> SavedFight {
+        let setup = &*self.setup;
+        let kept = (&self.state, self.chance.save());
+        // Nothing in it can fail to be written.
+        let body = postcard::to_allocvec(&kept).unwrap_or_default();
+        let combatant = |(index, plan): (usize, &CombatantPlan)| SavedCombatant {
+            label: plan.label.clone(),
+            character: setup.program.characters[plan.character.index()].name.clone(),
+            side: plan.side.0,
+            spawned: setup.script.joins.get(index) == Some(&JoinPlan::Spawned),
+        };
+        SavedFight {
+            version: VERSION.to_owned(),
+            files: files(&setup.program),
+            policies: policies(&setup.program),
+            encounter: setup.name.clone(),
+            sides: setup.sides.clone(),
+            is_placed: setup.is_placed,
+            is_endless: setup.is_endless,
+            combatants: setup.combatants.iter().enumerate().map(combatant).collect(),
+            checksum: checksum(&body),
+            body,
+        }
+    }
+
+    /// Goes on with a fight that was kept, under the same ruleset; else what differs.
+    pub(crate) fn from_saved(program: &Arc<Program>, saved: &SavedFight) -> Result<Self, String> {
+        if saved.version != VERSION {
+            return Err(format!("it is of version {}, and this is version {VERSION}", saved.version));
+        }
+        if let Some(file) = differing_file(&files(program), &saved.files) {
+            return Err(format!("it is of another ruleset: {file}"));
+        }
+        if policies(program) != saved.policies {
+            return Err("it is of other policies: an ability was forced in one of both".to_owned());
+        }
+        let setup = Arc::new(setup(program, saved)?);
+        let damaged = || "it is damaged".to_owned();
+        if checksum(&saved.body) != saved.checksum {
+            return Err(damaged());
+        }
+        let (mut state, chance): (State, SamplerState) = postcard::from_bytes(&saved.body).map_err(|_| damaged())?;
+        let mut fight = Self::with_chance(Arc::clone(&setup), Sampler::default(), 0);
+        if !state.fits(&fight.state) {
+            return Err(damaged());
+        }
+        fight.chance.load(&chance);
+        state.rosters.refresh(&setup, &state.combatants);
+        (fight.state, fight.scratch, fight.limits) = (state, Scratch::default(), Limits::default());
+        Ok(fight)
+    }
+}
+
+fn setup(program: &Arc<Program>, saved: &SavedFight) -> Result<Setup, String> {
+    let id = |name: &str| -> Result<CharacterId, String> {
+        program.find_character(name).ok_or_else(|| format!("the ruleset has no character `{name}`"))
+    };
+    let mut setup = if saved.encounter.is_empty() {
+        let own = saved.combatants.iter().filter(|one| !one.spawned);
+        let plan = |one: &SavedCombatant| {
+            Ok(CombatantPlan { label: one.label.clone(), character: id(&one.character)?, side: SideId(one.side) })
+        };
+        let own = own.map(plan).collect::<Result<Vec<_>, String>>()?;
+        Setup::among(program, saved.sides.clone(), own, saved.is_placed)
+    } else {
+        let encounter = program.find_encounter(&saved.encounter);
+        Setup::of(program, encounter.ok_or_else(|| format!("the ruleset has no encounter `{}`", saved.encounter))?)
+    };
+    let spawned = saved.combatants.iter().filter(|one| one.spawned);
+    let spawned = spawned.map(|one| Ok((id(&one.character)?, SideId(one.side)))).collect::<Result<Vec<_>, String>>()?;
+    if !spawned.is_empty() {
+        setup = setup.extended(&spawned);
+    }
+    setup.is_endless = saved.is_endless;
+    let labels = setup.combatants.iter().map(|plan| &plan.label);
+    if setup.sides != saved.sides || !labels.eq(saved.combatants.iter().map(|one| &one.label)) {
+        return Err(format!("others fight in `{}`", saved.encounter));
+    }
+    Ok(setup)
+}
+
+fn files(program: &Program) -> Vec<(String, u64)> {
+    program.sources().files().iter().map(|file| (file.name().to_owned(), stable_hash(file.text()))).collect()
+}
+
+/// What forcing an ability changes, which stands in no file.
+fn policies(program: &Program) -> u64 {
+    let places =
+        program.characters.iter().map(|plan| plan.policy.uses.iter().map(|line| line.place).collect::<Vec<_>>());
+    stable_hash(&format!("{:?}", places.collect::<Vec<_>>()))
+}
+
+fn differing_file(now: &[(String, u64)], saved: &[(String, u64)]) -> Option<String> {
+    let differs = now.iter().zip(saved).find(|(now, saved)| now.1 != saved.1);
+    match differs {
+        Some(((name, _), _)) => Some(format!("`{name}` differs")),
+        None if now.len() != saved.len() => Some(format!("it has {} files, and not {}", now.len(), saved.len())),
+        None => None,
+    }
+}
+
+fn checksum(body: &[u8]) -> u64 {
+    body.iter().fold(0xcbf2_9ce4_8422_2325, |hash: u64, byte| (hash ^ u64::from(*byte)).wrapping_mul(0x100_0000_01b3))
+}

@@ -1,0 +1,240 @@
+//! Combatants that come and go, and that the game moves by itself.
+
+use std::sync::Arc;
+
+use super::super::Fight;
+use super::super::engine::{Engine, FightResult};
+use super::super::events::{Observer, Silent};
+use super::super::limits::FightError;
+use super::super::random::RandomSource;
+use super::super::state::Control;
+use super::calls::with_engine;
+use crate::program::{Chance, CharacterId, CombatantId, SideId, Slot};
+
+/// One who was spawned, and nobody who takes its place later.
+///
+/// A [`CombatantId`] is a place in the fight, and means whoever is there: those in events mean who is there at that moment.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, serde::Serialize, serde::Deserialize)]
+pub struct Handle {
+    who: CombatantId,
+    generation: u32,
+}
+
+/// The most places in one fight.
+const MOST: usize = 1_000;
+/// Places that are made at once, at least.
+const AT_ONCE: usize = 4;
+
+impl<C: RandomSource> Fight<C> {
+    /// From now on the fight goes on whoever is left: no side wins by being the last one, nothing comes to a halt. It still
+    /// ends at its time limit.
+    #[must_use]
+    pub fn endless(mut self) -> Self {
+        Arc::make_mut(&mut self.setup).is_endless = true;
+        self
+    }
+
+    /// Somebody new takes part from now on, at a place in metres; where nobody has a place, that is no matter. The fight
+    /// begins with it, if it has not begun.
+    ///
+    /// Places in the fight are used again once nothing is left of whoever was there: no status that it applied, no zone of it,
+    /// nothing that it sent out. So memory is bounded by those who are there at once, by character and side.
+    ///
+    /// ```
+    /// use edgeplane::{Game, SideId, Silent, Time};
+    ///
+    /// let game = Game::from_text("small.toml", edgeplane::example_text())?;
+    /// let mut fight = game.world(&["wall", "reeds"], 7);
+    /// let crab = game.character("silt_crab")?;
+    /// let handle = fight.spawn(crab, SideId(1), [0.0, 0.0], &mut Silent)?;
+    /// fight.advance(Time::from_seconds(1.0), &mut Silent)?;
+    /// let who = fight.combatant(handle)?;
+    /// assert!(fight.stands(who));
+    /// fight.despawn(handle, &mut Silent)?;
+    /// assert!(fight.combatant(handle).is_err(), "it is gone");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// When there is no such character or side, or the character is a template; when a number is not finite; when there are
+    /// 1,000 places and all are taken; and as for [`Fight::run`].
+    pub fn spawn<O: Observer>(
+        &mut self,
+        character: CharacterId,
+        side: SideId,
+        place: [f64; 2],
+        observer: &mut O,
+    ) -> Result<Handle, FightError> {
+        place.iter().try_for_each(|metres| self.check_number("a place", *metres))?;
+        let plan = self.setup.program.characters.get(character.index());
+        if plan.is_none_or(|plan| plan.template) || side.index() >= self.setup.sides.len() {
+            let what = match plan {
+                None => format!("there is no character {}", character.0),
+                Some(plan) if plan.template => format!("`{}` is a template, and cannot fight", plan.name),
+                Some(_) => format!("there is no side {}: the fight has {}", side.0, self.setup.sides.len()),
+            };
+            return Err(self.call_error(what));
+        }
+        self.begin_now(observer)?;
+        let who = match self.vacancy(character, side) {
+            Some(who) => who,
+            None => self.make_room(character, side)?,
+        };
+        with_engine!(self, observer, |engine| engine.spawn(who, place)).map_err(|error| self.failed(*error))?;
+        Ok(self.handle(who))
+    }
+
+    /// Takes somebody out of the fight: it is not defeated, and nobody reacts to it as to a defeat. Its statuses end, what it
+    /// was doing ends; what it has applied to others, sent out or left behind goes on. Any handle of it is stale.
+    ///
+    /// # Errors
+    /// When the handle is stale, and as for [`Fight::run`].
+    pub fn despawn<O: Observer>(&mut self, handle: Handle, observer: &mut O) -> Result<(), FightError> {
+        let who = self.combatant(handle)?;
+        self.begin_now(observer)?;
+        with_engine!(self, observer, |engine| engine.leave(who)).map_err(|error| self.failed(*error))
+    }
+
+    /// The handle of whoever is at a place in the fight now.
+    ///
+    /// # Panics
+    /// When there is no such combatant, as all readings do.
+    pub fn handle(&self, who: CombatantId) -> Handle {
+        Handle { who, generation: self.state.who(who).generation }
+    }
+
+    /// Where one is in the fight who was spawned.
+    ///
+    /// # Errors
+    /// When it has been despawned, whoever may be there now.
+    pub fn combatant(&self, handle: Handle) -> Result<CombatantId, FightError> {
+        self.check_combatant(handle.who)?;
+        let one = self.state.who(handle.who);
+        if one.vacant || one.generation != handle.generation {
+            let label = &self.setup.combatants[handle.who.index()].label;
+            return Err(self.call_error(format!("`{label}` is not there any more: its handle is stale")));
+        }
+        Ok(handle.who)
+    }
+
+    /// Those who take part now, defeated ones included.
+    pub fn present(&self) -> impl Iterator<Item = CombatantId> + '_ {
+        self.setup.ids().filter(|who| !self.state.who(*who).absent)
+    }
+
+    fn begin_now<O: Observer>(&mut self, observer: &mut O) -> Result<(), FightError> {
+        if self.state.began {
+            return Ok(());
+        }
+        with_engine!(self, observer, |engine| engine.begin()).map_err(|error| self.failed(*error))
+    }
+
+    fn vacancy(&self, character: CharacterId, side: SideId) -> Option<CombatantId> {
+        let fits = |who: &CombatantId| {
+            let plan = &self.setup.combatants[who.index()];
+            self.state.who(*who).vacant && plan.character == character && plan.side == side
+        };
+        self.setup.ids().find(|who| fits(who) && !self.state.is_meant(&self.setup, *who))
+    }
+
+    /// Places for more of a character, twice as many as there are.
+    fn make_room(&mut self, character: CharacterId, side: SideId) -> Result<CombatantId, FightError> {
+        let before = self.setup.combatants.len();
+        let same = self.setup.combatants.iter().filter(|plan| plan.character == character && plan.side == side).count();
+        let more = same.max(AT_ONCE).min(MOST.saturating_sub(before));
+        if more == 0 {
+            return Err(self.call_error(format!("there is no room for more than {MOST} combatants in one fight")));
+        }
+        let larger = Arc::new(self.setup.extended(&vec![(character, side); more]));
+        self.state.grow(&self.setup, &larger);
+        self.chance.grow(&larger.streams);
+        self.setup = larger;
+        Ok(CombatantId(before as u16))
+    }
+
+    /// From now on the game moves this combatant, through [`Fight::set_motion`]: the engine never does, whatever its policy
+    /// says of moving.
+    ///
+    /// # Errors
+    /// When there is no such combatant.
+    pub fn move_by_game(&mut self, who: CombatantId) -> Result<(), FightError> {
+        self.set_moved(who, true)
+    }
+
+    /// From now on the engine moves this combatant again, as its policy says.
+    ///
+    /// # Errors
+    /// When there is no such combatant.
+    pub fn move_by_policy(&mut self, who: CombatantId) -> Result<(), FightError> {
+        self.set_moved(who, false)
+    }
+
+    fn set_moved(&mut self, who: CombatantId, is_moved: bool) -> Result<(), FightError> {
+        self.check_combatant(who)?;
+        let one = self.state.who_mut(who);
+        let changes = one.is_moved != is_moved;
+        one.is_moved = is_moved;
+        if changes && self.setup.is_placed {
+            with_engine!(self, &mut Silent, |engine| engine.touch_all(who));
+        }
+        Ok(())
+    }
+
+    /// Where a combatant is, in metres, and how it moves from there on, in metres a second. Whoever that concerns notices it:
+    /// edges of zones, reach, conditions. Nothing happens where nobody has a place.
+    ///
+    /// # Errors
+    /// When there is no such combatant, or a number is not finite.
+    pub fn set_motion(&mut self, who: CombatantId, place: [f64; 2], velocity: [f64; 2]) -> Result<(), FightError> {
+        self.set_motions(&[(who, place, velocity)])
+    }
+
+    /// The same for many at once, as each frame of a game does.
+    ///
+    /// # Errors
+    /// As for [`Fight::set_motion`]; then nobody is moved.
+    pub fn set_motions(&mut self, motions: &[(CombatantId, [f64; 2], [f64; 2])]) -> Result<(), FightError> {
+        for (who, place, velocity) in motions {
+            self.check_combatant(*who)?;
+            place.iter().try_for_each(|metres| self.check_number("a place", *metres))?;
+            velocity.iter().try_for_each(|speed| self.check_number("a velocity", *speed))?;
+        }
+        if self.setup.is_placed {
+            with_engine!(self, &mut Silent, |engine| engine.set_places(motions));
+        }
+        Ok(())
+    }
+
+    /// Those who stand within so many metres of a place, in the order of the fight.
+    pub fn within(&self, place: [f64; 2], metres: f64) -> impl Iterator<Item = CombatantId> + '_ {
+        self.present().filter(move |who| {
+            let [x, y] = self.place(*who);
+            let (dx, dy) = (x - place[0], y - place[1]);
+            self.stands(*who) && dx * dx + dy * dy <= metres * metres
+        })
+    }
+
+    /// Gives a combatant back to its policy, which decides from now on: the end of [`Fight::take_control`] and of
+    /// [`Fight::set_controller`].
+    ///
+    /// # Errors
+    /// When there is no such combatant.
+    pub fn release_control(&mut self, who: CombatantId) -> Result<(), FightError> {
+        self.check_combatant(who)?;
+        self.give_control(who, Control::Policy);
+        if self.stands(who) {
+            with_engine!(self, &mut Silent, |engine| engine.touch_all(who));
+        }
+        Ok(())
+    }
+}
+
+impl<C: Chance> Engine<'_, C> {
+    fn spawn(&mut self, who: CombatantId, place: [f64; 2]) -> FightResult<()> {
+        self.state.begin_anew(self.setup, who);
+        let block = self.program.place(who, Slot(0));
+        self.state.numbers.set_place(block, place, [0.0; 2], self.state.now.micros());
+        self.join(who, None)?;
+        self.respond()
+    }
+}
