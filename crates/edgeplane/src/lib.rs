@@ -69,3 +69,9 @@ pub use text::{Diagnostic, Override, Sources};
 pub fn example_text() -> &'static str {
     include_str!("../examples/rulesets/small.toml")
 }
+
+/// The examples of the guide's page for games, compiled and run with the tests.
+#[cfg(doctest)]
+#[doc = include_str!("../../../docs/guide/20-in-your-game.md")]
+#[derive(Debug)]
+pub struct InYourGame;

@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use crate::common::{demo, game};
-use edgeplane::fight::{Action, Fight, Handle, Log, Logged, SavedFight, UnavailableReason};
+use edgeplane::fight::{Action, Fight, Handle, Log, Logged, Motion, SavedFight, UnavailableReason};
 use edgeplane::{Event, Game, Override, SideId, Silent, Time};
 
 const WALL: SideId = SideId(0);
@@ -196,7 +196,7 @@ fn the_game_moves_whom_it_wants_to_move_and_reach_follows() {
     for frame in 1..=300 {
         let seconds = 5.0 + f64::from(frame) / 60.0;
         let x = (30.0 - f64::from(frame) * 0.1).max(1.0);
-        fight.set_motions(&[(adder, [x, 0.0], [-6.0, 0.0])]).unwrap();
+        fight.set_motions(&[Motion { who: adder, place: [x, 0.0], velocity: [-6.0, 0.0] }]).unwrap();
         fight.advance(at(seconds), &mut log).unwrap();
     }
     fight.set_motion(adder, [1.0, 0.0], [0.0; 2]).unwrap();
@@ -229,11 +229,15 @@ fn control_is_given_back() {
 }
 
 /// Everybody walks in a circle, each as fast as it wants.
-fn circling(fight: &Fight, seconds: f64) -> Vec<(edgeplane::CombatantId, [f64; 2], [f64; 2])> {
+fn circling(fight: &Fight, seconds: f64) -> Vec<Motion> {
     let of = |(index, who): (usize, edgeplane::CombatantId)| {
         let (angle, radius) = (seconds * 0.4 + index as f64, 2.0 + (index % 4) as f64 * 3.0);
         let (along, across) = (libm::cos(angle), libm::sin(angle));
-        (who, [radius * along, radius * across], [-0.4 * radius * across, 0.4 * radius * along])
+        Motion {
+            who,
+            place: [radius * along, radius * across],
+            velocity: [-0.4 * radius * across, 0.4 * radius * along],
+        }
     };
     fight.present().enumerate().map(of).collect()
 }
@@ -250,7 +254,7 @@ fn to_move_many_at_once_is_to_move_them_one_after_the_other() {
                 if number == 0 {
                     fight.set_motions(&motions).unwrap();
                 } else {
-                    motions.iter().for_each(|(who, place, course)| fight.set_motion(*who, *place, *course).unwrap());
+                    motions.iter().for_each(|one| fight.set_motion(one.who, one.place, one.velocity).unwrap());
                 }
                 fight.advance(at(f64::from(frame + 1) / 60.0), log).unwrap();
             }

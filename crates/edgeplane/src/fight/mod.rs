@@ -1,10 +1,11 @@
 //! Fight: what happens. One run of an encounter with one seed.
 //!
-//! The methods of [`Fight`] come in four families: **begin** ([`Fight::new`], [`Fight::restart`]), **let time pass**
+//! The methods of [`Fight`] come in five families: **begin** ([`Fight::new`], [`Fight::restart`]), **let time pass**
 //! ([`Fight::run`], [`Fight::advance`]), **call** ([`Fight::take_control`], [`Fight::use_ability`],
 //! [`Fight::apply_status`], [`Fight::set_base`], [`Fight::set_pool`]) and **look** ([`Fight::pool`],
 //! [`Fight::attribute`], [`Fight::statuses`], [`Fight::contributions`], [`Fight::evaluate`], [`Fight::ready_at`],
-//! [`Fight::why_unavailable`], [`Fight::ending`], [`Fight::snapshot`]).
+//! [`Fight::why_unavailable`], [`Fight::ending`], [`Fight::snapshot`]) and **come and go** ([`Fight::spawn`],
+//! [`Fight::despawn`], [`Fight::set_motions`], [`Fight::save`]).
 //!
 //! The engine is handed time and chance and does no input or output: it reports [`Event`]s to an [`Observer`], and
 //! the same code serves a game loop and a study of millions of fights.
@@ -67,7 +68,7 @@ pub use session::carry::{Carried, Uses};
 pub use session::control::{Controller, Decision, View};
 pub use session::reading::{Action, Contribution, HeldStatus};
 pub use session::save::SavedFight;
-pub use session::world::Handle;
+pub use session::world::{Handle, Motion};
 
 use crate::program::{
     AbilityId, CombatantId, EncounterId, FormulaId, Frame, PoolId, Program, Setup, Slot, Time, ZonePlan,

@@ -6,6 +6,7 @@
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::UnavailableReason;
+use super::super::session::world::Motion;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{Control, Doing, EffectContext, Gate, LineState, Walk};
 use crate::program::{
@@ -394,14 +395,14 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// The same for many at once.
-    pub(in crate::fight) fn set_places(&mut self, motions: &[(CombatantId, Plane, Plane)]) {
+    pub(in crate::fight) fn set_places(&mut self, motions: &[Motion]) {
         let mut moved = std::mem::take(&mut self.scratch.moved);
         moved.clear();
         moved.resize(self.setup.combatants.len(), false);
         let mut count = 0;
-        for (who, place, course) in motions {
-            if *place != self.place_of(*who) || *course != self.course_of(*who) {
-                self.put_at(*who, *place, *course);
+        for Motion { who, place, velocity } in motions {
+            if *place != self.place_of(*who) || *velocity != self.course_of(*who) {
+                self.put_at(*who, *place, *velocity);
                 count += usize::from(!std::mem::replace(&mut moved[who.index()], true));
             }
         }

@@ -20,6 +20,17 @@ pub struct Handle {
     generation: u32,
 }
 
+/// Where a game puts a combatant, and how it moves on from there.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Motion {
+    /// Who.
+    pub who: CombatantId,
+    /// In metres.
+    pub place: [f64; 2],
+    /// In metres a second, along each axis.
+    pub velocity: [f64; 2],
+}
+
 /// The most places in one fight.
 const MOST: usize = 1_000;
 /// Places that are made at once, at least.
@@ -186,15 +197,15 @@ impl<C: RandomSource> Fight<C> {
     /// # Errors
     /// When there is no such combatant, or a number is not finite.
     pub fn set_motion(&mut self, who: CombatantId, place: [f64; 2], velocity: [f64; 2]) -> Result<(), FightError> {
-        self.set_motions(&[(who, place, velocity)])
+        self.set_motions(&[Motion { who, place, velocity }])
     }
 
     /// The same for many at once, as each frame of a game does.
     ///
     /// # Errors
     /// As for [`Fight::set_motion`]; then nobody is moved.
-    pub fn set_motions(&mut self, motions: &[(CombatantId, [f64; 2], [f64; 2])]) -> Result<(), FightError> {
-        for (who, place, velocity) in motions {
+    pub fn set_motions(&mut self, motions: &[Motion]) -> Result<(), FightError> {
+        for Motion { who, place, velocity } in motions {
             self.check_combatant(*who)?;
             place.iter().try_for_each(|metres| self.check_number("a place", *metres))?;
             velocity.iter().try_for_each(|speed| self.check_number("a velocity", *speed))?;

@@ -1,0 +1,144 @@
+//! A small world beside a general entity-component crate: the game owns bodies and moves them, the fight knows who hits whom.
+//! Creatures come out of the reeds and vanish, the world is saved and loaded in between, and goes on as if nothing had been.
+//!
+//! `cargo run --release --example small_world`
+
+#![allow(clippy::print_stdout)]
+
+use edgeplane::fight::{Event, Handle, Motion, Observer, SavedFight};
+use edgeplane::{CharacterId, Error, Fight, Game, SideId, Time};
+use hecs::World;
+
+const RULES: &str = include_str!("rulesets/meadow.toml");
+const MOWERS: SideId = SideId(0);
+const REEDS: SideId = SideId(1);
+const FRAME: f64 = 1.0 / 60.0;
+
+/// A body of the game's own physics: where it is, how it moves, and how fast it can.
+struct Body {
+    place: [f64; 2],
+    velocity: [f64; 2],
+    speed: f64,
+}
+
+/// Seconds for which one who was defeated is still lying there.
+struct Lying(f64);
+
+/// What the game shows.
+#[derive(Default)]
+struct Screen {
+    hits: u32,
+    defeated: u32,
+}
+
+impl Observer for Screen {
+    fn event(&mut self, _: Time, event: Event) {
+        match event {
+            Event::Hit { .. } => self.hits += 1,
+            Event::Defeated { .. } => self.defeated += 1,
+            _ => {}
+        }
+    }
+}
+
+fn spawn(
+    bodies: &mut World,
+    fight: &mut Fight,
+    (character, side): (CharacterId, SideId),
+    place: [f64; 2],
+    speed: f64,
+) -> Result<(), Error> {
+    let handle = fight.spawn(character, side, place, &mut Screen::default())?;
+    // From here on physics moves it.
+    fight.move_by_game(fight.combatant(handle)?)?;
+    bodies.spawn((handle, Body { place, velocity: [0.0; 2], speed }));
+    Ok(())
+}
+
+/// A few lines of physics: everybody walks to the nearest enemy, and stops a metre from it.
+fn walk(bodies: &mut World, fight: &Fight) -> Result<Vec<Motion>, Error> {
+    let mut motions = Vec::new();
+    let mut standing = Vec::new();
+    for (handle, body) in bodies.query::<(&Handle, &Body)>().without::<&Lying>().iter() {
+        standing.push((fight.side(fight.combatant(*handle)?), body.place));
+    }
+    for (handle, body) in bodies.query::<(&Handle, &mut Body)>().without::<&Lying>().iter() {
+        let who = fight.combatant(*handle)?;
+        let [x, y] = body.place;
+        let apart = |place: &[f64; 2]| libm::hypot(place[0] - x, place[1] - y);
+        let enemies = standing.iter().filter(|(side, _)| *side != fight.side(who)).map(|(_, place)| place);
+        let goal = enemies.min_by(|a, b| apart(a).total_cmp(&apart(b))).copied().unwrap_or([0.0; 2]);
+        let (distance, speed) = (apart(&goal), body.speed);
+        let pace = if distance > 1.0 { speed / distance } else { 0.0 };
+        body.velocity = [(goal[0] - x) * pace, (goal[1] - y) * pace];
+        body.place = [x + body.velocity[0] * FRAME, y + body.velocity[1] * FRAME];
+        motions.push(Motion { who, place: body.place, velocity: body.velocity });
+    }
+    Ok(motions)
+}
+
+/// Whoever has been defeated lies there for two seconds, and vanishes.
+fn bury(bodies: &mut World, fight: &mut Fight, screen: &mut Screen) -> Result<(), Error> {
+    let mut fallen = Vec::new();
+    let mut gone = Vec::new();
+    for (entity, handle, lying) in bodies.query::<(hecs::Entity, &Handle, Option<&mut Lying>)>().iter() {
+        match lying {
+            Some(Lying(seconds)) if *seconds <= 0.0 => gone.push((entity, *handle)),
+            Some(Lying(seconds)) => *seconds -= FRAME,
+            None if !fight.stands(fight.combatant(*handle)?) => fallen.push(entity),
+            None => {}
+        }
+    }
+    for (entity, handle) in gone {
+        fight.despawn(handle, screen)?;
+        bodies.despawn(entity).ok();
+    }
+    for entity in fallen {
+        bodies.insert_one(entity, Lying(2.0)).ok();
+    }
+    Ok(())
+}
+
+fn main() -> Result<(), Error> {
+    let game = Game::from_text("meadow.toml", RULES)?;
+    let mut fight = game.world_on_ground(&["mowers", "reeds"], 5);
+    let (mut bodies, mut screen) = (World::new(), Screen::default());
+    for row in 0..4 {
+        spawn(&mut bodies, &mut fight, (game.character("mower")?, MOWERS), [0.0, f64::from(row) * 2.0], 1.5)?;
+    }
+    let creatures = [(game.character("adder")?, 3.0), (game.character("toad")?, 2.0)];
+    for frame in 0..60 * 90_u32 {
+        if frame % 40 == 0 {
+            let (character, speed) = creatures[(frame / 40 % 3 / 2) as usize];
+            let angle = f64::from(frame) * 0.7;
+            let place = [12.0 * libm::cos(angle), 12.0 * libm::sin(angle)];
+            spawn(&mut bodies, &mut fight, (character, REEDS), place, speed)?;
+        }
+        let motions = walk(&mut bodies, &fight)?;
+        fight.set_motions(&motions)?;
+        fight.advance(Time(u64::from(frame + 1) * 1_000_000 / 60), &mut screen)?;
+        bury(&mut bodies, &mut fight, &mut screen)?;
+        if frame == 60 * 45 {
+            // What a save game would hold beside the bodies; another process goes on with it.
+            let text = serde_json::to_string(&fight.save()).unwrap_or_default();
+            let Ok(saved) = serde_json::from_str::<SavedFight>(&text) else { break };
+            fight = game.load(&saved)?;
+            println!(
+                "saved and loaded after 45 s: {} kB of text, {} kB as bytes",
+                text.len() / 1_000,
+                saved.bytes() / 1_000
+            );
+        }
+        if frame % 900 == 899 {
+            println!(
+                "{:4.0} s: {:2} bodies in {:2} places, {:4} hits, {:3} defeated",
+                f64::from(frame + 1) / 60.0,
+                bodies.len(),
+                fight.setup().combatants.len(),
+                screen.hits,
+                screen.defeated
+            );
+        }
+    }
+    Ok(())
+}
