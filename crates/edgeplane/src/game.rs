@@ -8,7 +8,7 @@ use crate::error::Error;
 use crate::fight::{Ending, Fight, Log, Sampler, SavedFight};
 use crate::measures::check_expectations;
 use crate::program::{
-    AbilityId, CharacterId, CombatantId, EncounterId, GauntletPlan, GearId, PoolId, Program, Setup, StatusId,
+    AbilityId, CauseId, CharacterId, CombatantId, EncounterId, GauntletPlan, GearId, PoolId, Program, Setup, StatusId,
 };
 use crate::rules::{NumberAt, numbers_of};
 use crate::text::{self, Diagnostics, Document, Override, Sources, Value};
@@ -263,6 +263,16 @@ impl Game {
     /// The same on a plane.
     pub fn world_on_ground(&self, sides: &[&str], seed: u64) -> Fight {
         Fight::with_chance(Arc::new(Setup::empty_ground(&self.program, sides)), Sampler::default(), seed)
+    }
+
+    /// A cause by name: what the game can bring about by [`Fight::bring_about`].
+    ///
+    /// # Errors
+    /// [`Error::Unknown`].
+    pub fn cause(&self, name: &str) -> Result<CauseId, Error> {
+        let known = || self.program.causes.iter().map(|cause| cause.name.clone()).collect();
+        let found = self.program.causes.iter().position(|cause| cause.name == name);
+        found.map(|index| CauseId(index as u16)).ok_or_else(|| unknown("cause", name, known()))
     }
 
     /// A piece of gear by name.

@@ -378,3 +378,50 @@ fn a_button_shows_what_its_ability_can_do() {
             .any(|one| matches!(one.event, Event::Interrupted { who, by, .. } if who == hand && by == hand))
     );
 }
+
+/// What the game brings about goes through the rules, and is named as its cause.
+#[test]
+fn a_cause_of_the_game_goes_through_the_steps_and_is_named() {
+    let text = format!(
+        "{MARSH}
+        [damage_types]
+        heat = {{}}
+        [[hit_steps]]
+        name = \"wet\"
+        types = [\"heat\"]
+        amount = \"amount / 2\"
+        [cause.steam]
+        about = \"A boiler leaks.\"
+        does = [{{ damage = \"amount + 2\", type = \"heat\" }}, {{ apply = \"venom\" }}, {{ damage = \"amount\", type = \"heat\" }}]
+        [cause.shrine]
+        does = [{{ heal = \"amount\" }}]"
+    );
+    let game = game(&text);
+    let mut fight = game.world(&SIDES, 1);
+    let mut log = Log::default();
+    let hand = fight.spawn(game.character("farmhand").unwrap(), WALL, [0.0; 2], &mut log).unwrap();
+    let adder = fight.spawn(game.character("adder").unwrap(), REEDS, [0.0; 2], &mut log).unwrap();
+    let [hand, adder] = [hand, adder].map(|handle| fight.combatant(handle).unwrap());
+    [hand, adder].into_iter().for_each(|who| fight.take_control(who).unwrap());
+    let health = game.pool("health").unwrap();
+    let [steam, shrine] = ["steam", "shrine"].map(|name| game.cause(name).unwrap());
+    // Half of 10 + 2, and half of 10.
+    fight.bring_about(steam, None, hand, 10.0, &mut log).unwrap();
+    assert_eq!((fight.pool(hand, health), fight.statuses(hand).unwrap().len()), (50.0 - 6.0 - 5.0, 1));
+    fight.bring_about(shrine, Some(hand), hand, 4.0, &mut log).unwrap();
+    assert_eq!(fight.pool(hand, health), 43.0);
+    // Enough to defeat: in the moment in which time goes on, and by whom it is said.
+    fight.bring_about(steam, Some(hand), adder, 100.0, &mut log).unwrap();
+    fight.advance(at(0.1), &mut log).unwrap();
+    assert!(!fight.stands(adder));
+    let named =
+        |logged: &Logged| serde_json::to_value(edgeplane::fight::NamedEvent::new(fight.setup(), *logged)).unwrap();
+    let named: Vec<serde_json::Value> = log.events.iter().map(named).collect();
+    let of = |event: &str| named.iter().filter(|one| one["event"] == event).cloned().collect::<Vec<_>>();
+    assert_eq!((of("hit")[0]["cause"].as_str(), of("hit")[0]["who"].as_str()), (Some("steam"), Some("farmhand 1")));
+    assert_eq!(of("healed")[0]["cause"], "shrine");
+    assert_eq!((&of("defeated")[0]["cause"], &of("defeated")[0]["by"]), (&"steam".into(), &"farmhand 1".into()));
+    let unknown = game.cause("steem").unwrap_err().to_string();
+    assert!(unknown.contains("did you mean `steam`?"), "{unknown}");
+    assert!(fight.bring_about(steam, None, hand, f64::NAN, &mut log).is_err());
+}

@@ -188,6 +188,7 @@ impl<'a> Teller<'a> {
         match source {
             Source::Ability(ability) => self.ability(ability),
             Source::Status(status) => &self.program.status(status).name,
+            Source::Cause(cause) => &self.program.causes()[cause.index()].name,
         }
     }
 

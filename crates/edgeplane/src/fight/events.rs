@@ -3,8 +3,8 @@
 use serde::{Deserialize, Serialize};
 
 use crate::program::{
-    AbilityId, CombatantId, DamageTypeId, FormulaId, LostReason, PoolId, Reading, SideId, StatusId, StepId, Time,
-    TriggerEvent, ZoneId,
+    AbilityId, CauseId, CombatantId, DamageTypeId, FormulaId, LostReason, PoolId, Reading, SideId, StatusId, StepId,
+    Time, TriggerEvent, ZoneId,
 };
 
 /// What an effect comes of.
@@ -14,6 +14,8 @@ pub enum Source {
     Ability(AbilityId),
     /// A status.
     Status(StatusId),
+    /// Something that the game has brought about.
+    Cause(CauseId),
 }
 
 /// What an application of a status came to.

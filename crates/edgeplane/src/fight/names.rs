@@ -40,6 +40,7 @@ impl<'a> NamesOf<'a> {
         match source {
             Source::Ability(ability) => self.ability(ability),
             Source::Status(status) => self.status(status),
+            Source::Cause(cause) => &self.0.program.causes[cause.index()].name,
         }
     }
 
@@ -375,7 +376,11 @@ impl NamedEvent<'_> {
     }
 
     fn source<M: SerializeMap>(&self, map: &mut M, source: Source) -> Result<(), M::Error> {
-        let key = if matches!(source, Source::Ability(_)) { "ability" } else { "status" };
+        let key = match source {
+            Source::Ability(_) => "ability",
+            Source::Status(_) => "status",
+            Source::Cause(_) => "cause",
+        };
         map.serialize_entry(key, NamesOf(self.setup).source(source))
     }
 

@@ -103,6 +103,7 @@ impl Compiler<'_> {
         self.abilities(rules);
         self.gear(rules);
         self.zones(rules);
+        self.causes(rules);
         self.threat(rules);
         self.levels(rules);
         self.policies(rules);
@@ -135,6 +136,7 @@ fn within_limits(rules: &Ruleset, out: &mut Diagnostics) -> bool {
         (rules.statuses.iter().map(|status| status.rule.tags.len()).sum(), 10_000, "tags of statuses"),
         (rules.abilities.len(), 10_000, "abilities"),
         (rules.zones.len(), 10_000, "zones"),
+        (rules.causes.len(), 10_000, "causes"),
         (rules.characters.len(), 10_000, "characters"),
         (rules.policies.len(), 10_000, "policies"),
         (rules.encounters.len(), 10_000, "encounters"),

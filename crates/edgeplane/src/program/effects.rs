@@ -143,6 +143,8 @@ impl Place {
             (Receiver::Everyone, "everyone"),
         ],
     };
+    /// Of something that a game brings about.
+    pub(crate) const CAUSE: Self = Self { scope: Scope::CAUSE, ..Self::ABILITY };
     pub(crate) const TICK: Self = Self {
         scope: Scope::TICK,
         to: Receiver::Owner,

@@ -25,6 +25,7 @@ ids! {
     StatusId(u16) "A status of the ruleset.";
     ZoneId(u16) "A zone of the ruleset.";
     AbilityId(u16) "An ability of the ruleset.";
+    CauseId(u16) "A cause of the ruleset.";
     GearId(u16) "A piece of gear of the ruleset.";
     PolicyId(u16) "A policy of the ruleset.";
     CharacterId(u16) "A character of the ruleset.";

@@ -7,6 +7,7 @@ mod abilities;
 mod attributes;
 mod blocks;
 mod build;
+mod causes;
 mod characters;
 mod code;
 pub(crate) mod dirty;
@@ -49,6 +50,7 @@ pub use abilities::{AbilityPlan, Area, PickPlan, SustainPlan};
 pub use attributes::{AttributeInfo, AttributePlan};
 pub use blocks::BaseChange;
 pub(crate) use blocks::Held;
+pub use causes::CausePlan;
 pub use characters::{CharacterPlan, PolicyPlan, UsePlan};
 pub use code::{Operand, Shape};
 pub use effects::{Effect, EffectPlan, FilterPlan, PoolEffect, PoolEffectKind};
@@ -113,6 +115,7 @@ pub struct Program {
     /// What hidden attributes read, see [`dirty`].
     pub(crate) hidden_reads: u64,
     pub(crate) zones: Vec<ZonePlan>,
+    pub(crate) causes: Vec<CausePlan>,
     /// What modifiers read, see [`dirty`].
     pub(crate) modifiers_read: u64,
     pub(crate) diminish: Vec<DiminishPlan>,
@@ -196,6 +199,11 @@ impl Program {
     /// Every kind of zone.
     pub fn zones(&self) -> &[ZonePlan] {
         &self.zones
+    }
+
+    /// Every cause.
+    pub fn causes(&self) -> &[CausePlan] {
+        &self.causes
     }
 
     /// Finds a status by name.

@@ -77,6 +77,8 @@ impl Scope {
     pub(crate) const TIMING: Self = Self { place: "in a cast, cooldown or recovery", chance: true, ..Self::PRICE };
     /// The effects of an ability.
     pub(crate) const EFFECT: Self = Self { place: "in an effect", target: true, order: true, ..Self::TIMING };
+    /// What a game brings about, with a number that it gives.
+    pub(crate) const CAUSE: Self = Self { place: "in a cause", amount: true, order: false, ..Self::EFFECT };
     /// A heal step.
     pub(crate) const HEAL_STEP: Self =
         Self { place: "in a heal step", owner: false, amount: true, order: false, ..Self::EFFECT };

@@ -6,6 +6,7 @@
 
 mod abilities;
 mod attributes;
+mod causes;
 mod characters;
 mod curves;
 mod effects;
@@ -31,6 +32,7 @@ pub use abilities::{
     TargetRule, UseMoment,
 };
 pub use attributes::AttributeRule;
+pub use causes::CauseRule;
 pub use characters::CharacterRule;
 pub use curves::{CurveRule, FunctionRule};
 pub use effects::{CleansePick, EffectKind, EffectRule, Receiver, StatusFilter};
@@ -124,6 +126,8 @@ pub struct Ruleset {
     pub abilities: Vec<Named<AbilityRule>>,
     /// `[zone.*]`
     pub zones: Vec<Named<ZoneRule>>,
+    /// `[cause.*]`
+    pub causes: Vec<Named<CauseRule>>,
     /// `[policy.*]`
     pub policies: Vec<Named<PolicyRule>>,
     /// What can be worn or held.
@@ -178,6 +182,7 @@ impl Ruleset {
         ruleset.points = read_all(section(root, "point", out), "point", out, levels::read_point);
         ruleset.spend(out);
         ruleset.zones = read_all(section(root, "zone", out), "zone", out, zones::read);
+        ruleset.causes = read_all(section(root, "cause", out), "cause", out, causes::read);
         ruleset.policies = read_all(section(root, "policy", out), "policy", out, policies::read);
         ruleset.threat = root.get("threat").and_then(|node| threat::read(node, out));
         ruleset.characters = read_all(section(root, "character", out), "character", out, characters::read);
@@ -214,7 +219,8 @@ impl Ruleset {
             ticks.chain(status.rule.on.iter().flat_map(|on| &on.does)).chain(&status.rule.at_max)
         });
         let of_zones = self.zones.iter().flat_map(|zone| zone.rule.enters.iter().chain(&zone.rule.leaves));
-        self.outcomes_of_abilities().chain(of_statuses).chain(of_zones)
+        let of_causes = self.causes.iter().flat_map(|cause| &cause.rule.does);
+        self.outcomes_of_abilities().chain(of_statuses).chain(of_zones).chain(of_causes)
     }
 
     fn read_head(&mut self, node: &Node, out: &mut Diagnostics) {

@@ -129,6 +129,7 @@ impl Probe {
         match source {
             Source::Ability(ability) => picks.status.is_none() && picks.ability.is_none_or(|one| one == ability),
             Source::Status(status) => picks.ability.is_none() && picks.status.is_none_or(|one| one == status),
+            Source::Cause(_) => picks.ability.is_none() && picks.status.is_none(),
         }
     }
 

@@ -54,6 +54,7 @@ pub(super) struct Tally {
     /// after all abilities, after the rows of all combatants before.
     abilities: usize,
     statuses: usize,
+    causes: usize,
     pub(super) fights: u64,
     pub(super) wins: Vec<u64>,
     /// Fights that were won because the time was up.
@@ -89,12 +90,13 @@ pub(super) struct Tally {
 impl Tally {
     pub(super) fn new(setup: &Setup) -> Self {
         let (combatants, abilities) = (setup.combatants.len(), setup.program().abilities().len());
-        let statuses = setup.program().statuses().len();
+        let (statuses, causes) = (setup.program().statuses().len(), setup.program().causes().len());
         let joins = |who| if setup.script.joins(who) == JoinPlan::AtStart { Time::ZERO } else { Time::NEVER };
         let there_at_start: Vec<(Option<Time>, Time)> = setup.ids().map(|who| (None, joins(who))).collect();
         Self {
             abilities,
             statuses,
+            causes,
             held: vec![HeldSums::default(); combatants * statuses],
             stacks: vec![(0, Time::ZERO); combatants * statuses],
             fights: 0,
@@ -106,7 +108,7 @@ impl Tally {
             drawn: 0,
             durations: BTreeMap::new(),
             duration: Values::default(),
-            rows: vec![[0.0; SUMS]; combatants * (abilities + statuses)],
+            rows: vec![[0.0; SUMS]; combatants * (abilities + statuses + causes)],
             unavailable: vec![[0; UnavailableReason::KINDS]; setup.abilities.len()],
             free: vec![0; combatants],
             alive: vec![0; combatants],
@@ -165,8 +167,9 @@ impl Tally {
         let within = match source {
             Source::Ability(ability) => ability.index(),
             Source::Status(status) => self.abilities + status.index(),
+            Source::Cause(cause) => self.abilities + self.statuses + cause.index(),
         };
-        who.index() * (self.abilities + self.statuses) + within
+        who.index() * (self.abilities + self.statuses + self.causes) + within
     }
 
     #[inline]

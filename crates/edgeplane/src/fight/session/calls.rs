@@ -6,7 +6,7 @@ use super::super::random::RandomSource;
 use super::super::state::{Control, Doing, EffectContext};
 use super::super::statuses::apply::Dose;
 use super::super::{Ending, Fight};
-use crate::program::{AbilityId, BaseChange, CombatantId, Layout, PoolId, Slot, StatusId, dirty};
+use crate::program::{AbilityId, BaseChange, CauseId, CombatantId, Layout, PoolId, Slot, StatusId, dirty};
 
 /// Does something with the engine of a fight: the one that is compiled for sampled chance, or the one for any other
 /// source of chance.
@@ -176,6 +176,32 @@ impl<C: RandomSource> Fight<C> {
             .map_err(|error| self.failed(*error))
     }
 
+    /// Brings something about that no ability and no status does: the effects of a `[cause.*]` of the ruleset on a target, with
+    /// a number that they read as `amount`. They go through all the steps, and events, tables and traces name the cause. Nobody
+    /// is the target itself: a fall is nobody else's doing.
+    ///
+    /// # Errors
+    /// When there is no such combatant or cause, the number is not finite, and as for [`Fight::run`].
+    pub fn bring_about<O: Observer>(
+        &mut self,
+        cause: CauseId,
+        by: Option<CombatantId>,
+        target: CombatantId,
+        amount: f64,
+        observer: &mut O,
+    ) -> Result<(), FightError> {
+        self.check_combatant(target)?;
+        let by = by.unwrap_or(target);
+        self.check_combatant(by)?;
+        self.check_number("an amount", amount)?;
+        if cause.index() >= self.setup.program.causes.len() {
+            return Err(self.call_error(format!("there is no cause {}", cause.0)));
+        }
+        self.begin_now(observer)?;
+        with_engine!(self, observer, |engine| engine.effects_of_cause(cause, by, target, amount))
+            .map_err(|error| self.failed(*error))
+    }
+
     /// Why an ability cannot be used now; `None` if it can. The conditions of policies are no matter here.
     ///
     /// # Errors
@@ -269,6 +295,23 @@ impl<C: RandomSource> Fight<C> {
 }
 
 impl<C: crate::program::Chance> super::super::engine::Engine<'_, C> {
+    fn effects_of_cause(
+        &mut self,
+        cause: CauseId,
+        by: CombatantId,
+        target: CombatantId,
+        amount: f64,
+    ) -> super::super::engine::FightResult<()> {
+        if self.state.ending.is_some() {
+            return Ok(());
+        }
+        let program = self.program;
+        self.state.numbers.set_local(Layout::AMOUNT, amount);
+        let context = EffectContext::of_cause(by, cause);
+        self.effects(&context, target, &program.causes[cause.index()].does)?;
+        self.respond()
+    }
+
     pub(in crate::fight) fn set_base(
         &mut self,
         who: CombatantId,

@@ -133,7 +133,7 @@ impl<C: RandomSource> Fight<C> {
         self.setup.ids().filter(|who| !self.state.who(*who).absent)
     }
 
-    fn begin_now<O: Observer>(&mut self, observer: &mut O) -> Result<(), FightError> {
+    pub(in crate::fight) fn begin_now<O: Observer>(&mut self, observer: &mut O) -> Result<(), FightError> {
         if self.state.began {
             return Ok(());
         }

@@ -9,7 +9,7 @@ use std::collections::VecDeque;
 
 use super::events::{Ending, Source};
 use crate::program::{
-    AbilityId, BaseChange, CombatantId, Derived, GearId, JoinPlan, Layout, Memory, Plane, Setup, SideId, Slot,
+    AbilityId, BaseChange, CauseId, CombatantId, Derived, GearId, JoinPlan, Layout, Memory, Plane, Setup, SideId, Slot,
     StatusId, Time, WornStatus, ZoneId,
 };
 use crate::rules::Untargetable;
@@ -270,12 +270,17 @@ impl EffectContext {
         Self { caster, source: Source::Status(status), owner, applier, other: None, part: 1.0, aftermath: false }
     }
 
+    pub(super) fn of_cause(caster: CombatantId, cause: CauseId) -> Self {
+        let source = Source::Cause(cause);
+        Self { caster, source, owner: caster, applier: caster, other: None, part: 1.0, aftermath: false }
+    }
+
     /// The ability, if it is one.
     #[inline]
     pub(super) fn ability(&self) -> Option<AbilityId> {
         match self.source {
             Source::Ability(ability) => Some(ability),
-            Source::Status(_) => None,
+            Source::Status(_) | Source::Cause(_) => None,
         }
     }
 }

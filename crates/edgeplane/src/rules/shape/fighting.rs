@@ -71,6 +71,13 @@ pub(in crate::rules) static ZONE: TableShape = TableShape {
     ],
 };
 
+pub(in crate::rules) static CAUSE: TableShape = TableShape {
+    name: "cause",
+    about: "Something that the game brings about by itself, such as a fall.",
+    needs: &["does"],
+    keys: &[ABOUT, key("does", EFFECTS, "Effects on whom the game names; `amount` is the number that it gives.")],
+};
+
 pub(in crate::rules) static POLICY: TableShape = TableShape {
     name: "policy",
     about: "How a combatant chooses.",

@@ -11,8 +11,8 @@ pub(super) use doing::{
     PICK_LOWEST,
 };
 pub(super) use fighting::{
-    CHARACTER, ENCOUNTER, EXPECT, GAUNTLET, GEAR, GEAR_SET, MEMBER, MOMENT, PIECE, POLICY, POLICY_GROUP, POLICY_MOVE,
-    POLICY_USE, SET_STATUS, ZONE,
+    CAUSE, CHARACTER, ENCOUNTER, EXPECT, GAUNTLET, GEAR, GEAR_SET, MEMBER, MOMENT, PIECE, POLICY, POLICY_GROUP,
+    POLICY_MOVE, POLICY_USE, SET_STATUS, ZONE,
 };
 pub(super) use numbers::{
     ATTRIBUTE, CURVE, DAMAGE_TYPE, DIMINISH, FLOW, FUNCTION, HEAD, LEVELS, OWNED_STEP, POINT, POOL, STEP, THREAT,
@@ -130,6 +130,7 @@ pub static RULESET: TableShape = TableShape {
         key("gear", Shape::ByName(&Shape::Table(&GEAR)), "Pieces that can be worn."),
         key("gear_set", Shape::ByName(&Shape::Table(&GEAR_SET)), "What several pieces of gear give together."),
         key("zone", Shape::ByName(&Shape::Table(&ZONE)), "Areas on the ground."),
+        key("cause", Shape::ByName(&Shape::Table(&CAUSE)), "What the game brings about by itself."),
         key("policy", Shape::ByName(&Shape::Table(&POLICY)), "How combatants choose."),
         key("threat", Shape::Table(&THREAT), "How threat arises."),
         key("levels", Shape::Table(&LEVELS), "What a level needs and gives."),
