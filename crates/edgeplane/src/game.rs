@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::path::Path;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 
 use crate::error::Error;
 use crate::fight::{Ending, Fight, Log, Sampler, SavedFight};
@@ -28,6 +28,8 @@ pub struct Edit {
 #[derive(Clone, Debug)]
 pub struct Game {
     program: Arc<Program>,
+    /// The set-up of each encounter, made when it is wanted for the first time: all fights of it share that.
+    setups: Arc<[OnceLock<Arc<Setup>>]>,
     /// What was read, so that variants of it can be made.
     sources: Arc<Sources>,
     overrides: Vec<Override>,
@@ -73,7 +75,8 @@ impl Game {
         if !diagnostics.is_empty() {
             return Err(failed((program.sources().clone(), diagnostics)));
         }
-        Ok(Self { program, sources: Arc::new(sources), overrides: overrides.to_vec(), forced: Vec::new() })
+        let setups = no_setups(&program);
+        Ok(Self { program, setups, sources: Arc::new(sources), overrides: overrides.to_vec(), forced: Vec::new() })
     }
 
     /// The same ruleset with more of its values replaced.
@@ -235,7 +238,8 @@ impl Game {
         program.force(id, place);
         let mut forced = self.forced.clone();
         forced.push((character.to_owned(), ability.to_owned()));
-        Ok(Self { program: Arc::new(program), forced, ..self.clone() })
+        let setups = no_setups(&program);
+        Ok(Self { program: Arc::new(program), setups, forced, ..self.clone() })
     }
 
     /// A fight of an encounter, not yet begun.
@@ -243,7 +247,7 @@ impl Game {
     /// # Errors
     /// [`Error::Unknown`] when there is no such encounter.
     pub fn fight(&self, encounter: &str, seed: u64) -> Result<Fight, Error> {
-        Ok(Fight::new(&self.program, self.encounter(encounter)?, seed))
+        Ok(Fight::with_chance(self.setup(self.encounter(encounter)?), Sampler::default(), seed))
     }
 
     /// Goes on with a fight that was kept by [`Fight::save`].
@@ -285,6 +289,11 @@ impl Game {
         found.map(|index| GearId(index as u16)).ok_or_else(|| unknown("gear", name, known()))
     }
 
+    /// Everything with which fights of an encounter begin.
+    fn setup(&self, encounter: EncounterId) -> Arc<Setup> {
+        Arc::clone(self.setups[encounter.index()].get_or_init(|| Arc::new(Setup::of(&self.program, encounter))))
+    }
+
     /// A fight between two characters, without an encounter.
     ///
     /// # Errors
@@ -306,6 +315,10 @@ impl Game {
         let ending = fight.run(&mut log).map_err(Error::from)?;
         Ok((ending, log))
     }
+}
+
+fn no_setups(program: &Program) -> Arc<[OnceLock<Arc<Setup>>]> {
+    program.encounters().iter().map(|_| OnceLock::new()).collect()
 }
 
 fn unknown(what: &'static str, name: &str, known: Vec<String>) -> Error {

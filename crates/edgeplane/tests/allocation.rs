@@ -62,3 +62,27 @@ fn a_restored_fight_is_the_one_that_was_kept() {
     assert_eq!(fight.now(), Time(3_000_000));
     assert_eq!(fight.snapshot(), snapshot);
 }
+
+/// Bytes that so many more fights of an encounter take, each, after a second of fighting.
+fn bytes_a_fight(game: &edgeplane::Game, encounter: &str, count: u64) -> i64 {
+    let mut fights = Vec::with_capacity(count as usize);
+    // What they share is there from the first one on.
+    fights.push(game.fight(encounter, 0).unwrap());
+    let counted = allocation_counter::measure(|| {
+        for seed in 1..count {
+            let mut fight = game.fight(encounter, seed).unwrap();
+            fight.advance(Time(1_000_000), &mut Silent).unwrap();
+            fights.push(fight);
+        }
+    });
+    counted.bytes_current / (count - 1) as i64
+}
+
+#[test]
+fn many_fights_of_one_encounter_take_some_kilobytes_each() {
+    let demo = demo();
+    for encounter in ["night_shift", "mill_race", "flats"] {
+        let bytes = bytes_a_fight(&demo, encounter, 100);
+        assert!(bytes < 30_000, "{encounter}: {bytes} bytes a fight");
+    }
+}

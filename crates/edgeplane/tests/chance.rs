@@ -14,7 +14,7 @@ const DRAWS: u32 = 100_000;
 
 fn sampler(seed: u64) -> Sampler {
     let mut sampler = Sampler::default();
-    sampler.begin(seed, &[11, 12]);
+    sampler.begin(seed, &[11, 12].into());
     sampler
 }
 
@@ -103,12 +103,12 @@ fn streams_are_named_by_combatant_and_place() {
 #[test]
 fn a_recorded_list_is_drawn_in_turn_and_then_with_a_half() {
     let mut recorded = Recorded::new(vec![0.1, 0.9, 0.99]);
-    recorded.begin(7, &[]);
+    recorded.begin(7, &[].into());
     assert!(recorded.chance(ONE, 0.2));
     assert_eq!(recorded.uniform(OTHER), 0.9);
     assert_eq!(recorded.pick(ONE, 10), 9);
     assert_eq!((recorded.uniform(ONE), recorded.pick(ONE, 10)), (0.5, 5));
-    recorded.begin(8, &[]);
+    recorded.begin(8, &[].into());
     assert_eq!(recorded.uniform(ONE), 0.1);
 }
 

@@ -1,5 +1,7 @@
 //! Where a fight gets its chances from.
 
+use std::sync::Arc;
+
 use rand_core::{Rng, SeedableRng};
 use rand_xoshiro::SplitMix64;
 
@@ -11,10 +13,10 @@ pub trait RandomSource: Chance + Clone {
     type Saved: Clone + std::fmt::Debug + PartialEq;
 
     /// Begins a fight; `streams` are the hashed names of all its streams.
-    fn begin(&mut self, seed: u64, streams: &[u64]);
+    fn begin(&mut self, seed: u64, streams: &Arc<[u64]>);
 
     /// There are more streams from now on, after those that there were: combatants have come.
-    fn grow(&mut self, streams: &[u64]) {
+    fn grow(&mut self, streams: &Arc<[u64]>) {
         let _ = streams;
     }
 
@@ -68,11 +70,11 @@ pub fn seed_of_trial(study: u64, trial: u64) -> u64 {
 #[derive(Clone, Debug, Default)]
 pub struct Sampler {
     seed: u64,
-    names: Vec<u64>,
+    /// Those of the set-up, which all its fights share.
+    names: Arc<[u64]>,
     drawn: Vec<u32>,
-    /// Seeds of streams, and the fight for which they were computed.
-    seeds: Vec<(u64, u64)>,
-    fight: u64,
+    /// Seeds of the streams that were drawn from.
+    seeds: Vec<u64>,
 }
 
 /// How far [`SplitMix64`] goes with each draw.
@@ -89,13 +91,13 @@ impl Sampler {
     fn next(&mut self, stream: StreamId) -> u64 {
         let index = stream.0 as usize;
         // There is a stream for each place of each combatant.
-        let (Some(one), Some(drawn)) = (self.seeds.get_mut(index), self.drawn.get_mut(index)) else { return 0 };
-        if one.0 != self.fight {
-            *one = (self.fight, seed_at(self.seed, &self.names, index));
+        let (Some(seed), Some(drawn)) = (self.seeds.get_mut(index), self.drawn.get_mut(index)) else { return 0 };
+        if *drawn == 0 {
+            *seed = seed_at(self.seed, &self.names, index);
         }
         let gone = STEP.wrapping_mul(u64::from(*drawn));
         *drawn = drawn.wrapping_add(1);
-        SplitMix64::seed_from_u64(one.1.wrapping_add(gone)).next_u64()
+        SplitMix64::seed_from_u64(seed.wrapping_add(gone)).next_u64()
     }
 }
 
@@ -115,23 +117,18 @@ pub struct SamplerState {
 impl RandomSource for Sampler {
     type Saved = SamplerState;
 
-    fn begin(&mut self, seed: u64, streams: &[u64]) {
-        (self.seed, self.fight) = (seed, self.fight + 1);
-        if self.names != streams {
-            self.names = streams.to_vec();
-            self.drawn = vec![0; streams.len()];
-            self.seeds = vec![(0, 0); streams.len()];
-        } else {
-            self.drawn.fill(0);
-        }
+    fn begin(&mut self, seed: u64, streams: &Arc<[u64]>) {
+        self.seed = seed;
+        self.drawn.fill(0);
+        self.grow(streams);
     }
 
-    fn grow(&mut self, streams: &[u64]) {
-        // What was known beyond the streams of a snapshot that was come back to belonged to others.
-        self.seeds.truncate(self.drawn.len());
-        self.names = streams.to_vec();
-        self.drawn.resize(streams.len(), 0);
-        self.seeds.resize(streams.len(), (0, 0));
+    fn grow(&mut self, streams: &Arc<[u64]>) {
+        if !Arc::ptr_eq(&self.names, streams) {
+            self.names = Arc::clone(streams);
+            self.drawn.resize(streams.len(), 0);
+            self.seeds.resize(streams.len(), 0);
+        }
     }
 
     fn save(&self) -> SamplerState {
@@ -144,8 +141,14 @@ impl RandomSource for Sampler {
     }
 
     fn load(&mut self, saved: &SamplerState) {
-        if self.seed != saved.seed {
-            (self.seed, self.fight) = (saved.seed, self.fight + 1);
+        let is_other = self.seed != saved.seed;
+        self.seed = saved.seed;
+        self.seeds.resize(saved.drawn.len(), 0);
+        for (index, _) in saved.drawn.iter().enumerate().filter(|(_, drawn)| **drawn > 0) {
+            // What was drawn from already has its seed.
+            if is_other || self.drawn.get(index).is_none_or(|drawn| *drawn == 0) {
+                self.seeds[index] = seed_at(self.seed, &self.names, index);
+            }
         }
         self.drawn.clone_from(&saved.drawn);
     }
@@ -232,7 +235,7 @@ impl RandomSource for Recorded {
     }
 
     /// Tie-breaks are drawn first; they are not taken from the list.
-    fn begin(&mut self, _: u64, _: &[u64]) {
+    fn begin(&mut self, _: u64, _: &Arc<[u64]>) {
         self.next = 0;
     }
 }
@@ -266,7 +269,7 @@ impl RandomSource for Likely {
         self.clone_from(saved);
     }
 
-    fn begin(&mut self, _: u64, _: &[u64]) {}
+    fn begin(&mut self, _: u64, _: &Arc<[u64]>) {}
 }
 
 impl Chance for Likely {
@@ -341,7 +344,7 @@ impl RandomSource for Branching {
         self.clone_from(saved);
     }
 
-    fn begin(&mut self, _: u64, _: &[u64]) {
+    fn begin(&mut self, _: u64, _: &Arc<[u64]>) {
         self.at = 0;
         self.weight = 1.0;
     }

@@ -69,7 +69,7 @@ pub struct Setup {
     pub time_limit: Time,
     pub(crate) memory: Memory,
     /// Names of the streams of chance, hashed.
-    pub(crate) streams: Vec<u64>,
+    pub(crate) streams: Arc<[u64]>,
     /// How each chooses.
     pub(crate) policies: Vec<CompiledPolicy>,
     /// Who depends on numbers of others.
@@ -496,7 +496,7 @@ fn combatants(program: &Program, sides: &[(String, Vec<CharacterId>)]) -> Vec<Co
 
 /// Streams are named by the combatant's label and the place of use, never by an order, so that
 /// listing the sides the other way round draws the same chances.
-fn streams(program: &Program, combatants: &[CombatantPlan]) -> Vec<u64> {
+fn streams(program: &Program, combatants: &[CombatantPlan]) -> Arc<[u64]> {
     let name = |label: u64, site: &u64| label.rotate_left(29).wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ site;
     let of = |combatant: &CombatantPlan| {
         let label = stable_hash(&combatant.label);
