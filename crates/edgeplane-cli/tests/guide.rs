@@ -45,7 +45,13 @@ fn every_output_of_the_guide_is_what_the_tool_prints() {
         for block in between(&text, "<!-- run: ", "<!-- end -->") {
             let (words, rest) = block.split_once(" -->\n```\n").unwrap();
             let words = words.replace("{r}", "demo/weir-nine");
-            let words: Vec<String> = words.split(' ').map(|word| word.replace("_in_", " in ")).collect();
+            let blanks = |word: &str| {
+                let operators = ["in", "=", "<=", ">=", "+-"];
+                operators
+                    .iter()
+                    .fold(word.to_owned(), |word, one| word.replace(&format!("_{one}_"), &format!(" {one} ")))
+            };
+            let words: Vec<String> = words.split(' ').map(blanks).collect();
             let found = printed(&words.iter().map(String::as_str).collect::<Vec<_>>());
             let expected = rest.trim_end().strip_suffix("```").unwrap();
             assert_eq!(
