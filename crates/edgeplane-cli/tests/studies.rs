@@ -275,7 +275,7 @@ const PROBE: &str = r#"<script>
 </script></body>"#;
 
 #[test]
-#[ignore = "needs chromium: cargo test -p edgeplane-cli --test studies browser -- --ignored"]
+#[ignore = "needs chromium: cargo test --test studies browser -- --ignored"]
 fn the_report_works_in_a_browser() {
     let folder = TempDir::new().unwrap();
     let page = folder.path().join("report.html");
