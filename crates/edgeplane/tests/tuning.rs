@@ -247,7 +247,9 @@ impl Task {
 #[test]
 fn searches_find_the_smallest_change_that_is_known_exactly() {
     for task in &TASKS {
-        for seed in [1, 2] {
+        // What takes a hundred times as many fights is looked for once.
+        let seeds = if task.fights > 500_000 { 1..=1 } else { 1..=2 };
+        for seed in seeds {
             let (now, found) = task.search(seed);
             let values: Vec<f64> = found.numbers.iter().map(|number| number.value).collect();
             let what = format!("{} with seed {seed}: {found:?}", task.name);

@@ -113,6 +113,34 @@ fn room_that_is_made_in_a_fight_changes_nothing_in_it() {
     }
 }
 
+/// A game that rolls back may have spawned others since.
+#[test]
+fn a_snapshot_is_come_back_to_whoever_was_spawned_since() {
+    let game = game(&MARSH.replace("does = [{ damage = 6 }]", "does = [{ damage = 6, spread = 0.5 }]"));
+    let [hand, adder] = ["farmhand", "adder"].map(|name| game.character(name).unwrap());
+    let mut fight = game.world(&SIDES, 9);
+    fight.spawn(hand, WALL, [0.0; 2], &mut Silent).unwrap();
+    let empty = fight.snapshot();
+    let mut branch = |character, side| {
+        fight.restore(&empty).unwrap();
+        fight.spawn(character, side, [0.0; 2], &mut Silent).unwrap();
+        fight.spawn(adder, REEDS, [0.0; 2], &mut Silent).unwrap();
+        fight.advance(at(1.0), &mut Silent).unwrap();
+        let snapshot = fight.snapshot();
+        let mut log = Log::default();
+        fight.advance(at(9.0), &mut log).unwrap();
+        (snapshot, log)
+    };
+    let branches = [branch(adder, REEDS), branch(hand, WALL), branch(hand, REEDS)];
+    for (snapshot, expected) in branches.iter().rev().chain(&branches) {
+        let mut log = Log::default();
+        fight.restore(snapshot).unwrap();
+        fight.advance(at(9.0), &mut log).unwrap();
+        assert_eq!(&log, expected);
+    }
+    assert!(branches[0].1 != branches[2].1);
+}
+
 /// What a world does in which monsters come and go all the time.
 fn come_and_go(game: &Game, seed: u64, spawns: usize) -> (Log, Vec<usize>, usize) {
     let (mut log, mut sizes) = (Log::default(), Vec::new());

@@ -29,7 +29,7 @@ pub(crate) struct Encounter {
     pub(crate) fights: Vec<ShownFight>,
 }
 
-/// A fight that stands for others.
+/// A fight that is representative of others.
 pub(crate) struct ShownFight {
     /// Why it was chosen: `typical`.
     pub(crate) kind: &'static str,
@@ -110,7 +110,7 @@ fn overview(page: &Page) -> Markup {
         h2 { "At a glance" }
         div.wide {
             table.cards.sorts {
-                thead { tr { th { "encounter" } th { "who wins" } th.number { "draws" } th.number { "half last less than" } th { "expectations" } } }
+                thead { tr { th { "encounter" } th { "who wins" } th.number { "draws" } th.number { "median duration" } th { "expectations" } } }
                 tbody {
                     @for encounter in &page.encounters { (glance(encounter, &page.expectations)) }
                 }
@@ -136,7 +136,7 @@ fn glance(encounter: &Encounter, expectations: &[Expectation]) -> Markup {
             }
             td.number data-of="draws" data-value=(trials.draws.value) title=(interval(&trials.draws)) { (text::percent(trials.draws.value)) }
             @match median {
-                Some(one) => td.number data-of="half last less than" data-value=(one.value) title=(format!("95 % interval {:.1} – {:.1} s", one.low, one.high)) {
+                Some(one) => td.number data-of="median duration" data-value=(one.value) title=(format!("95 % interval {:.1} – {:.1} s", one.low, one.high)) {
                     (format!("{:.1} s", one.value))
                 },
                 None => td.number { "–" },
@@ -208,7 +208,7 @@ fn one(encounter: &Encounter) -> Markup {
         }
         @for picture in &encounter.pictures { figure { (PreEscaped(picture)) } }
         @if !encounter.fights.is_empty() {
-            h3 { "Fights that stand for others" }
+            h3 { "Representative fights" }
             div.fights {
                 @for (index, fight) in encounter.fights.iter().enumerate() {
                     @let id = format!("{}-{}", encounter.name, fight.kind);

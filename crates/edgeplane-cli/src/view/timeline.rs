@@ -33,7 +33,7 @@ pub(crate) fn draw(story: &Story<'_>) -> String {
 }
 
 /// Each event of which the timeline has a line, with that line and the arithmetic under it.
-pub(crate) fn told(story: &Story<'_>) -> Vec<(Logged, String)> {
+pub(crate) fn event_lines(story: &Story<'_>) -> Vec<(Logged, String)> {
     let mut teller = Teller::new(story);
     let mut found = Vec::new();
     for entry in story.entries {

@@ -56,6 +56,7 @@ mod step;
 
 use std::sync::Arc;
 
+pub use crate::program::Motion;
 pub use events::{
     Applied, Ending, Event, EventKind, EventMask, Log, Logged, Observer, Prevention, Silent, Source, StepResult,
     StopReason, UnavailableReason,
@@ -68,7 +69,7 @@ pub use session::carry::{Carried, Uses};
 pub use session::control::{Controller, Decision, View};
 pub use session::reading::{Action, Contribution, HeldStatus};
 pub use session::save::SavedFight;
-pub use session::world::{Handle, Motion};
+pub use session::world::Handle;
 
 use crate::program::{
     AbilityId, CombatantId, EncounterId, FormulaId, Frame, PoolId, Program, Setup, Slot, Time, ZonePlan,
@@ -276,8 +277,9 @@ impl<C: RandomSource> Fight<C> {
             let kind = FightErrorKind::Call { what: format!("the snapshot is of another fight: {what}") };
             return Err(FightError::new(self.state.now, kind, &self.setup));
         }
-        if self.setup.combatants.len() != snapshot.setup.combatants.len() {
+        if !Arc::ptr_eq(&self.setup, &snapshot.setup) {
             self.setup = Arc::clone(&snapshot.setup);
+            self.chance.begin(0, &self.setup.streams);
         }
         self.state.load(&snapshot.state, &self.setup);
         self.chance.load(&snapshot.chance);

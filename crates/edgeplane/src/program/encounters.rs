@@ -295,10 +295,12 @@ impl Setup {
         if std::ptr::eq(self, other) {
             return None;
         }
-        // One may have room for more combatants than the other.
-        if !self.combatants.iter().zip(&other.combatants).all(|(one, other)| one == other)
-            || self.name != other.name
-            || self.spawned_from() != other.spawned_from()
+        // Who was spawned is a matter of the fight, and not of what it is set up for.
+        let base = self.spawned_from();
+        if self.name != other.name
+            || self.sides != other.sides
+            || self.is_placed != other.is_placed
+            || self.combatants[..base] != other.combatants[..other.spawned_from()]
         {
             return Some(format!("`{}` and not `{}`", other.name, self.name));
         }
@@ -307,7 +309,8 @@ impl Setup {
             files.fold(0, |hash: u64, text| hash.rotate_left(17) ^ text)
         };
         let same_rules = Arc::ptr_eq(&self.program, &other.program)
-            || (texts(self) == texts(other) && self.memory.is_like(&other.memory));
+            || (texts(self) == texts(other)
+                && self.memory.is_like(&other.memory, self.program.place(CombatantId(base as u16), Slot(0))));
         (!same_rules).then(|| "its ruleset differs".to_owned())
     }
 

@@ -101,11 +101,13 @@ impl Memory {
         self.threat.grow(&larger.threat);
     }
 
-    /// Whether all combatants that both have begin alike.
-    pub(crate) fn is_like(&self, other: &Self) -> bool {
-        let first = usize::from(self.locals);
-        self.locals == other.locals
-            && self.numbers.iter().zip(&other.numbers).skip(first).all(|(one, other)| one.to_bits() == other.to_bits())
+    /// Whether all numbers but the locals are alike, up to an index.
+    pub(crate) fn is_like(&self, other: &Self, end: usize) -> bool {
+        let numbers = |memory: &Self| {
+            let part = memory.numbers.get(usize::from(memory.locals)..end);
+            part.map(|part| part.iter().map(|number| number.to_bits()).collect::<Vec<u64>>())
+        };
+        self.locals == other.locals && numbers(self) == numbers(other)
     }
 
     /// A combatant's numbers as another memory has them, but for those that others of the fight make.

@@ -66,6 +66,7 @@ pub use inputs::{Inputs, Reads};
 pub(crate) use layout::HAIR;
 pub use layout::{Layout, pool_slot};
 pub use levels::{GauntletPlan, LevelsPlan};
+pub use motion::Motion;
 pub(crate) use motion::{Plane, inner, meeting, minus, parting};
 pub use names::Names;
 pub use resolve::CompiledFormula;

@@ -1,7 +1,20 @@
 //! Straight motion on the plane: when two things that move are within some distance of one another.
 
+use super::ids::CombatantId;
+
 /// A point, a direction or a velocity on the plane, in metres.
 pub(crate) type Plane = [f64; 2];
+
+/// Where a game puts a combatant, and how it moves on from there.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Motion {
+    /// Who.
+    pub who: CombatantId,
+    /// In metres.
+    pub place: [f64; 2],
+    /// In metres a second, along each axis.
+    pub velocity: [f64; 2],
+}
 
 #[inline]
 pub(crate) fn minus(a: Plane, b: Plane) -> Plane {

@@ -161,8 +161,9 @@ impl Compiler<'_> {
 
 /// FNV-1a. Stream names are hashed into seeds, and a seed must give the same fight in every
 /// version, so the hash must never change with a dependency.
-pub(crate) fn stable_hash(text: &str) -> u64 {
-    text.bytes().fold(0xcbf2_9ce4_8422_2325, |hash, byte| (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3))
+pub(crate) fn stable_hash(text: impl AsRef<[u8]>) -> u64 {
+    let step = |hash: u64, byte: &u8| (hash ^ u64::from(*byte)).wrapping_mul(0x0100_0000_01b3);
+    text.as_ref().iter().fold(0xcbf2_9ce4_8422_2325, step)
 }
 
 pub(super) struct Resolver<'c, 'a> {

@@ -27,6 +27,7 @@ mod tally;
 mod together;
 mod trials;
 mod tune;
+mod tuning;
 mod vary;
 
 pub use compare::{Difference, run_comparison};
@@ -46,5 +47,6 @@ pub use sweep::{Sweep, SweepPoint, VariedNumber, run_sweep};
 pub use trials::{
     AbilityFigures, Bin, CombatantFigures, SideFigures, StatusSourceFigures, Trials, TrialsPlan, run_trials,
 };
-pub use tune::{SearchEnd, TradeOff, TunedNumber, Tuning, TuningPlan, run_tuning};
+pub use tune::run_tuning;
+pub use tuning::{SearchEnd, TradeOff, TunedNumber, Tuning, TuningPlan};
 pub use vary::Vary;

@@ -51,7 +51,7 @@ impl Forest {
 
     /// Debug texts of numbers are exact, and those of a version of the library stay as they are.
     fn checksum(&self) -> String {
-        format!("{:016x}", stable_hash(&format!("{:?}", self.0)))
+        format!("{:016x}", stable_hash(format!("{:?}", self.0)))
     }
 
     /// Everything together, from left to right.

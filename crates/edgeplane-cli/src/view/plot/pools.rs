@@ -113,7 +113,7 @@ pub(crate) fn pools(story: &Story<'_>) -> Result<String, Failure> {
         }
         Ok(())
     })?;
-    for (logged, says) in timeline::told(story) {
+    for (logged, says) in timeline::event_lines(story) {
         let (who, kind) = match logged.event {
             Event::Hit { target, .. } => (target, "hit"),
             Event::Healed { target, .. } => (target, "heal"),

@@ -7,6 +7,7 @@
 
 mod areas;
 mod avoid;
+mod courses;
 mod gates;
 pub(super) mod signals;
 mod targets;

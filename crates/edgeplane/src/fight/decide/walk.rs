@@ -1,25 +1,19 @@
 //! Where those go who cannot act, and who is in reach.
 //!
 //! Everybody moves in straight lines, so where one is, and when one will be near enough, is computed exactly and
-//! never looked for step by step. A change of course concerns those who walk to the one who turns, and those
-//! whose reach it will cross now: one root for each pair. Nobody else decides anew.
+//! never looked for step by step.
 
-use super::super::engine::{Engine, FightResult, emit};
+use super::super::engine::{Engine, FightResult};
 use super::super::events::UnavailableReason;
-use super::super::session::world::Motion;
 use super::super::state::timers::{Due, Phase, Timer};
-use super::super::state::{Control, Doing, EffectContext, Gate, LineState, Walk};
+use super::super::state::{Control, Doing, Gate};
 use crate::program::{
-    AbilityPlan, Area, Chance, CombatantId, CompiledPolicy, FormulaId, HAIR, POLL, Plane, Slot, Time, inner, meeting,
-    minus, parting,
+    AbilityPlan, Area, Chance, CombatantId, FormulaId, HAIR, POLL, Plane, Slot, Time, inner, meeting, minus, parting,
 };
 use crate::rules::{Moves, SideRule};
 
 /// How often one plans its way at one moment because others change their courses.
 const PLANS: u8 = 2;
-
-/// One in so many who are moved at once are few.
-const FEW_OF: usize = 6;
 
 /// Metres that any reach, radius and length of an area has at least.
 const LEAST_REACH: f64 = 0.01;
@@ -36,7 +30,7 @@ pub(super) fn toward(direction: Plane, metres: f64) -> Plane {
 }
 
 impl<C: Chance> Engine<'_, C> {
-    fn block(&self, who: CombatantId) -> usize {
+    pub(super) fn block(&self, who: CombatantId) -> usize {
         self.program.place(who, Slot(0))
     }
 
@@ -95,14 +89,14 @@ impl<C: Chance> Engine<'_, C> {
 
     /// When two will be within a distance if both go on as they do.
     #[inline]
-    fn within_at(&self, who: CombatantId, other: CombatantId, reach: f64) -> Time {
+    pub(super) fn within_at(&self, who: CombatantId, other: CombatantId, reach: f64) -> Time {
         let away = minus(self.place_of(other), self.place_of(who));
         let closing = minus(self.course_of(other), self.course_of(who));
         meeting(away, closing, 0.0, reach).map_or(Time::NEVER, |seconds| self.after(seconds))
     }
 
     /// When the first of some will be within a distance if all go on as they do.
-    fn first_within(&self, who: CombatantId, others: &[CombatantId], reach: f64) -> Time {
+    pub(super) fn first_within(&self, who: CombatantId, others: &[CombatantId], reach: f64) -> Time {
         let (here, course) = (self.place_of(who), self.course_of(who));
         let seconds = |other: &CombatantId| {
             let away = minus(self.place_of(*other), here);
@@ -324,7 +318,7 @@ impl<C: Chance> Engine<'_, C> {
         first.unwrap_or(Time::NEVER).max(self.state.now + POLL)
     }
 
-    fn comes_near_at(&self, who: CombatantId, enemy: CombatantId, course: Plane, metres: f64) -> Time {
+    pub(super) fn comes_near_at(&self, who: CombatantId, enemy: CombatantId, course: Plane, metres: f64) -> Time {
         // Well within, so that whoever is there then is too near and not only at the edge.
         let metres = (metres - 2.0 * HAIR).max(0.0);
         let away = minus(self.place_of(enemy), self.place_of(who));
@@ -354,234 +348,14 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Sets the timer of one who waits: for a line that may open, or to look where it goes.
-    fn set_wake(&mut self, who: CombatantId) {
+    pub(super) fn set_wake(&mut self, who: CombatantId) {
         let at = self.state.who(who).wake.min(self.state.walks[who.index()].until);
         self.set_act(who, at, Phase::Ready);
     }
 
     /// Sets the timer of one who walks while it is busy.
-    fn set_next_walk(&mut self, who: CombatantId) {
+    pub(super) fn set_next_walk(&mut self, who: CombatantId) {
         let due = Due::new(self.state.walks[who.index()].until, Phase::Walk, self.state.who(who).rank, who);
         self.state.timers.set(Timer::Walk, due, who);
-    }
-
-    /// Stands still: it acts, or is defeated, or is kept from moving.
-    pub(in crate::fight) fn stand_still(&mut self, who: CombatantId) {
-        if self.setup.is_placed {
-            let Walk { goal, until, .. } = &mut self.state.walks[who.index()];
-            (*goal, *until) = (None, Time::NEVER);
-            self.turn(who, [0.0; 2]);
-        }
-    }
-
-    /// A new course from here on.
-    pub(in crate::fight) fn turn(&mut self, who: CombatantId, course: Plane) {
-        if self.state.who(who).is_moved {
-            return;
-        }
-        let change = minus(course, self.course_of(who));
-        if change[0].abs().max(change[1].abs()) <= 1e-9 {
-            return;
-        }
-        let from = self.place_of(who);
-        self.set_place(who, from, course);
-        emit!(self, Walks { who, from, course });
-    }
-
-    /// Puts somebody at a place, on a course; whoever that concerns decides anew.
-    pub(in crate::fight) fn set_place(&mut self, who: CombatantId, place: Plane, course: Plane) {
-        self.put_at(who, place, course);
-        self.concern_all(who);
-    }
-
-    /// The same for many at once.
-    pub(in crate::fight) fn set_places(&mut self, motions: &[Motion]) {
-        let mut moved = std::mem::take(&mut self.scratch.moved);
-        moved.clear();
-        moved.resize(self.setup.combatants.len(), false);
-        let mut count = 0;
-        for Motion { who, place, velocity } in motions {
-            if *place != self.place_of(*who) || *velocity != self.course_of(*who) {
-                self.put_at(*who, *place, *velocity);
-                count += usize::from(!std::mem::replace(&mut moved[who.index()], true));
-            }
-        }
-        // To look at all distances of everybody once costs as much as to look at those to a few.
-        if count * FEW_OF < moved.len() {
-            for index in (0..moved.len()).filter(|index| moved[*index]) {
-                self.concern_all(CombatantId(index as u16));
-            }
-        } else {
-            self.concern_all_by_many(&moved);
-        }
-        self.scratch.moved = moved;
-    }
-
-    fn put_at(&mut self, who: CombatantId, place: Plane, course: Plane) {
-        self.state.numbers.set_place(self.block(who), place, course, self.state.now.micros());
-        if self.has_zones() {
-            self.state.edges = true;
-            self.state.moved.push(who);
-        }
-        let depends = |index: &u32| self.program.status(self.state.statuses.get(*index).status).holds.places();
-        if self.state.statuses.conditional.iter().any(depends) {
-            self.state.check_conditions = true;
-            self.state.combatants.iter_mut().for_each(|one| one.conditions_changed = true);
-        }
-    }
-
-    /// Many are at other places: what that means for everybody.
-    fn concern_all_by_many(&mut self, moved: &[bool]) {
-        let policies = &self.setup.policies;
-        let all_moved = || (0..moved.len()).filter(|index| moved[*index]).map(|index| CombatantId(index as u16));
-        for (index, policy) in policies.iter().enumerate() {
-            let me = CombatantId(index as u16);
-            if !self.state.stands(me) {
-                continue;
-            }
-            let side = self.side_of(me);
-            let any = |ally: bool| all_moved().any(|other| other != me && (self.side_of(other) == side) == ally);
-            let of_others = |ally: bool| {
-                let lines = policy.places.of(ally);
-                if lines != 0 && any(ally) { lines } else { 0 }
-            };
-            let own = if moved[index] { policy.places.own } else { 0 };
-            let lines = own | of_others(true) | of_others(false);
-            self.touch(me, lines);
-            let combatant = self.state.who(me);
-            let (waits, far, is_moved) = (combatant.waits || combatant.mobile, combatant.far, combatant.is_moved);
-            if !waits {
-                continue;
-            }
-            if !is_moved && self.state.walks[index].goal.is_some_and(|(goal, _)| goal != me && moved[goal.index()]) {
-                self.plan_way(me);
-            }
-            if !is_moved && matches!(policy.moves, Moves::KeepDistance(_)) {
-                all_moved().for_each(|other| self.concern(me, other, policy));
-            } else if far != 0 {
-                self.concern(me, me, policy);
-            }
-        }
-    }
-
-    /// Somebody is on a new course: what that means for everybody.
-    fn concern_all(&mut self, turned: CombatantId) {
-        let policies = &self.setup.policies;
-        let side = self.side_of(turned);
-        for (index, policy) in policies.iter().enumerate() {
-            let me = CombatantId(index as u16);
-            let lines = if me == turned { policy.places.own } else { policy.places.of(self.side_of(me) == side) };
-            let combatant = self.state.who(me);
-            let (waits, far) = (combatant.waits || combatant.mobile, combatant.far);
-            if lines & !combatant.cooling != 0 {
-                self.touch(me, lines);
-            }
-            if !waits {
-                continue;
-            }
-            let follows = me != turned && self.state.walks[index].goal.is_some_and(|(goal, _)| goal == turned);
-            if follows {
-                self.plan_way(me);
-            }
-            if far != 0 || matches!(policy.moves, Moves::KeepDistance(_)) {
-                self.concern(me, turned, policy);
-            }
-        }
-    }
-
-    /// The same for one who waits for somebody to come in reach, or keeps its distance.
-    fn concern(&mut self, me: CombatantId, turned: CombatantId, policy: &CompiledPolicy) {
-        let (mut wake, mut far) = (Time::NEVER, self.state.who(me).far);
-        if me == turned && far != 0 && self.state.who(me).reacts_at == Time::NEVER {
-            // What would have come in reach on the old course may do so later now, or not at all.
-            let lines = &self.state.lines[policy.first_line as usize..][..policy.lines.len()];
-            let others = lines.iter().filter(|line| line.gate != Gate::Reach && line.reach == 0.0);
-            self.state.who_mut(me).wake = others.map(|line| line.until).min().unwrap_or(Time::NEVER);
-        }
-        while far != 0 {
-            let first = far.trailing_zeros() as usize;
-            far &= far - 1;
-            // The last bit stands for all lines from there on.
-            let lines = if first < 63 { first..first + 1 } else { first..policy.lines.len() };
-            for index in lines {
-                wake = wake.min(self.comes_in_reach(me, turned, policy, index));
-            }
-        }
-        if let Moves::KeepDistance(metres) = policy.moves
-            && me != turned
-            && self.can_be_targeted(me, turned, SideRule::Enemies)
-        {
-            let near = self.comes_near_at(me, turned, self.course_of(me), metres).max(self.state.now + POLL);
-            let walk = &mut self.state.walks[me.index()];
-            walk.until = walk.until.min(near);
-        }
-        let walks_until = self.state.walks[me.index()].until;
-        let combatant = self.state.who_mut(me);
-        combatant.wake = combatant.wake.min(wake);
-        let at = combatant.wake.min(walks_until);
-        if combatant.mobile {
-            self.set_next_walk(me);
-        } else if at < combatant.until && combatant.doing == Doing::Idle {
-            self.set_act(me, at, Phase::Ready);
-        }
-    }
-
-    /// Somebody is on a new course: when somebody will be in reach for a line of one who waits, if only distance keeps
-    /// that closed.
-    fn comes_in_reach(&mut self, me: CombatantId, turned: CombatantId, policy: &CompiledPolicy, index: usize) -> Time {
-        let at = policy.first_line as usize + index;
-        let LineState { until, reach, .. } = self.state.lines[at];
-        let ability = self.program.ability(policy.lines[index].ability);
-        let can_be_meant = || {
-            if ability.defeated { !self.state.stands(turned) } else { self.can_be_targeted(me, turned, ability.side) }
-        };
-        if reach == 0.0 || (me != turned && !can_be_meant()) {
-            return Time::NEVER;
-        }
-        let until = if me == turned {
-            // All distances change at another rate now.
-            self.first_within(me, self.candidates(me, ability), reach)
-        } else {
-            until.min(self.within_at(me, turned, reach))
-        };
-        self.state.lines[at].until = until;
-        until
-    }
-
-    /// Pushed so many metres away from somebody, or (below zero) pulled toward, at once; never past.
-    pub(in crate::fight) fn shift(&mut self, who: CombatantId, by: &EffectContext, metres: f64) {
-        let (from, middle) = (self.place_of(who), self.place_of(by.caster));
-        let away = minus(from, middle);
-        let metres = metres.max(-length(away));
-        let step = toward(away, metres);
-        if step == [0.0; 2] {
-            return;
-        }
-        let to = [from[0] + step[0], from[1] + step[1]];
-        self.move_to(who, by, to);
-    }
-
-    /// The one who acts moves at once to within so many metres of somebody; not at all, if it is there already.
-    pub(in crate::fight) fn leap(&mut self, by: &EffectContext, target: CombatantId, metres: f64) {
-        let who = by.caster;
-        let (from, aim) = (self.place_of(who), self.place_of(target));
-        let ahead = minus(aim, from);
-        let far = length(ahead) - metres;
-        if far <= 0.0 {
-            return;
-        }
-        let step = toward(ahead, far);
-        self.move_to(who, by, [from[0] + step[0], from[1] + step[1]]);
-    }
-
-    /// Somebody is at another place at once; its way is planned anew, and so are those of whoever walks to it.
-    fn move_to(&mut self, who: CombatantId, by: &EffectContext, to: Plane) {
-        let from = self.place_of(who);
-        self.set_place(who, to, self.course_of(who));
-        emit!(self, Shifted { target: who, caster: by.caster, source: by.source, from, to });
-        if self.state.who(who).waits {
-            self.touch_all(who);
-            self.plan_way(who);
-        }
     }
 }

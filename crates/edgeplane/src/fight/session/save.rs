@@ -89,7 +89,7 @@ impl Fight<Sampler> {
             is_placed: setup.is_placed,
             is_endless: setup.is_endless,
             combatants: setup.combatants.iter().enumerate().map(combatant).collect(),
-            checksum: checksum(&body),
+            checksum: stable_hash(&body),
             body,
         }
     }
@@ -107,7 +107,7 @@ impl Fight<Sampler> {
         }
         let setup = Arc::new(setup(program, saved)?);
         let damaged = || "it is damaged".to_owned();
-        if checksum(&saved.body) != saved.checksum {
+        if stable_hash(&saved.body) != saved.checksum {
             return Err(damaged());
         }
         let (mut state, chance): (State, SamplerState) = postcard::from_bytes(&saved.body).map_err(|_| damaged())?;
@@ -158,7 +158,7 @@ fn files(program: &Program) -> Vec<(String, u64)> {
 fn policies(program: &Program) -> u64 {
     let places =
         program.characters.iter().map(|plan| plan.policy.uses.iter().map(|line| line.place).collect::<Vec<_>>());
-    stable_hash(&format!("{:?}", places.collect::<Vec<_>>()))
+    stable_hash(format!("{:?}", places.collect::<Vec<_>>()))
 }
 
 fn differing_file(now: &[(String, u64)], saved: &[(String, u64)]) -> Option<String> {
@@ -168,8 +168,4 @@ fn differing_file(now: &[(String, u64)], saved: &[(String, u64)]) -> Option<Stri
         None if now.len() != saved.len() => Some(format!("it has {} files, and not {}", now.len(), saved.len())),
         None => None,
     }
-}
-
-fn checksum(body: &[u8]) -> u64 {
-    body.iter().fold(0xcbf2_9ce4_8422_2325, |hash: u64, byte| (hash ^ u64::from(*byte)).wrapping_mul(0x100_0000_01b3))
 }

@@ -9,7 +9,7 @@ use super::super::limits::FightError;
 use super::super::random::RandomSource;
 use super::super::state::Control;
 use super::calls::with_engine;
-use crate::program::{Chance, CharacterId, CombatantId, SideId, Slot};
+use crate::program::{Chance, CharacterId, CombatantId, Motion, SideId, Slot};
 
 /// One who was spawned, and nobody who takes its place later.
 ///
@@ -18,17 +18,6 @@ use crate::program::{Chance, CharacterId, CombatantId, SideId, Slot};
 pub struct Handle {
     who: CombatantId,
     generation: u32,
-}
-
-/// Where a game puts a combatant, and how it moves on from there.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Motion {
-    /// Who.
-    pub who: CombatantId,
-    /// In metres.
-    pub place: [f64; 2],
-    /// In metres a second, along each axis.
-    pub velocity: [f64; 2],
 }
 
 /// The most places in one fight.

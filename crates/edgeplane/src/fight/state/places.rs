@@ -1,0 +1,98 @@
+//! Places for combatants that come and go: room for more of them, and a place as it is before anybody has been there.
+
+use super::{AbilityState, Combatant, Doing, EffectContext, LineState, State, Walk, lines_of};
+use crate::program::{CombatantId, Layout, Setup, Slot, Time};
+
+impl State {
+    /// Goes on as that of a fight with more combatants, none of whom is there yet.
+    pub(in crate::fight) fn grow(&mut self, old: &Setup, new: &Setup) {
+        let before = old.combatants.len();
+        self.numbers.grow(&new.memory);
+        self.timers.grow(new, before);
+        for who in new.ids().skip(before) {
+            self.combatants.push(Combatant { rank: u32::from(who.0), ..Combatant::new(new, who) });
+            self.order.push(who);
+            self.put_on_pieces(new, who);
+        }
+        for (who, combatant) in new.ids().zip(&mut self.combatants) {
+            combatant.listen_to_pools(new, who);
+        }
+        self.abilities.extend((self.abilities.len()..new.abilities.len()).map(|index| AbilityState::new(new, index)));
+        self.lines.resize(lines_of(new), LineState::NEW);
+        self.statuses.make_room(new.combatants.len());
+        self.diminished.resize(new.combatants.len() * new.program.diminish.len(), (0, Time::ZERO));
+        let mut aimed = vec![CombatantId(0); new.aim_room.last().map_or(0, |last| *last as usize)];
+        for (to, from) in new.aim_room.iter().zip(old.aim_room.windows(2)) {
+            let (to, from) = (*to as usize, from[0] as usize..from[1] as usize);
+            aimed[to..to + from.len()].copy_from_slice(&self.aimed[from]);
+        }
+        self.aimed = aimed;
+        if new.is_placed {
+            self.walks.resize(new.combatants.len(), Walk::NOWHERE);
+        }
+        self.rosters.refresh(new, &self.combatants);
+        for who in new.ids().skip(before) {
+            let side = new.combatants[who.index()].side;
+            let stands = || new.ids().filter(|other| self.stands(*other));
+            let allies = stands().filter(|other| self.who(*other).side == side).count();
+            let enemies = stands().filter(|other| self.who(*other).side != side && new.can_be_defeated(*other)).count();
+            self.numbers.set(new.program.place(who, Layout::ALLIES), allies as f64);
+            self.numbers.set(new.program.place(who, Layout::ENEMIES), enemies as f64);
+        }
+    }
+
+    /// Whether it can be the state of a fight that begins with this one: every list is as long as it has to be.
+    pub(in crate::fight) fn fits(&self, first: &Self) -> bool {
+        let lengths = |state: &Self| {
+            let lists = [state.combatants.len(), state.abilities.len(), state.lines.len(), state.order.len()];
+            let others = [state.diminished.len(), state.aimed.len(), state.walks.len(), state.script.len()];
+            (lists, others, state.numbers.numbers().len(), state.statuses.combatants())
+        };
+        lengths(self) == lengths(first)
+    }
+
+    /// As if nobody had ever been there: for whoever comes next.
+    pub(in crate::fight) fn begin_anew(&mut self, setup: &Setup, who: CombatantId) {
+        let (program, policy) = (&setup.program, &setup.policies[who.index()]);
+        let block = program.place(who, Slot(0));
+        self.numbers.begin_block(block, usize::from(program.layout.stride), &setup.memory);
+        self.numbers.threat.forget(who.index());
+        self.base_changes.retain(|change| change.combatant != who);
+        let Combatant { rank, generation, .. } = *self.who(who);
+        *self.who_mut(who) =
+            Combatant { rank, generation: generation + 1, absent: true, stands: false, ..Combatant::new(setup, who) };
+        self.who_mut(who).listen_to_pools(setup, who);
+        for index in policy.first as usize..(policy.first + policy.count) as usize {
+            self.abilities[index] = AbilityState::new(setup, index);
+        }
+        let first = policy.first_line as usize;
+        self.lines[first..first + policy.lines.len()].fill(LineState::NEW);
+        let groups = program.diminish.len();
+        self.diminished[who.index() * groups..(who.index() + 1) * groups].fill((0, Time::ZERO));
+        if let Some(walk) = self.walks.get_mut(who.index()) {
+            *walk = Walk::NOWHERE;
+        }
+        self.worn.retain(|(other, _)| *other != who);
+        self.put_on_pieces(setup, who);
+    }
+
+    /// Whether anything that is under way still means somebody: what it has applied, sent out or left behind, or who is aimed
+    /// at it.
+    pub(in crate::fight) fn is_meant(&self, setup: &Setup, who: CombatantId) -> bool {
+        let aims = |one: CombatantId| {
+            matches!(self.who(one).doing, Doing::Casting(_))
+                && (0..self.aimed_count(one)).any(|number| self.aimed_at(setup, one, number) == who)
+        };
+        let of = |by: &EffectContext| by.caster == who || by.owner == who || by.applier == who || by.other == Some(who);
+        self.statuses.is_of(who)
+            || self.zones.iter().any(|zone| of(&zone.by) || zone.carrier == Some(who))
+            || self.flights.iter().any(|flight| flight.caster == who || flight.target == who)
+            || setup.ids().any(aims)
+    }
+
+    pub(super) fn put_on_pieces(&mut self, setup: &Setup, who: CombatantId) {
+        let character = setup.combatants[who.index()].character;
+        let pieces = &setup.program.characters[character.index()].pieces;
+        self.worn.extend(pieces.iter().map(|piece| (who, *piece)));
+    }
+}
