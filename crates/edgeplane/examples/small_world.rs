@@ -1,5 +1,6 @@
 //! A small world beside a general entity-component crate: the game owns bodies and moves them, the fight knows who hits whom.
 //! Creatures come out of the reeds and vanish, the world is saved and loaded in between, and goes on as if nothing had been.
+//! Later somebody edits the rules, and the running world adopts them.
 //!
 //! `cargo run --release --example small_world`
 
@@ -100,13 +101,13 @@ fn bury(bodies: &mut World, fight: &mut Fight, screen: &mut Screen) -> Result<()
 }
 
 fn main() -> Result<(), Error> {
-    let game = Game::from_text("meadow.toml", RULES)?;
+    let mut game = Game::from_text("meadow.toml", RULES)?;
     let mut fight = game.world_on_ground(&["mowers", "reeds"], 5);
     let (mut bodies, mut screen) = (World::new(), Screen::default());
     for row in 0..4 {
         spawn(&mut bodies, &mut fight, (game.character("mower")?, MOWERS), [0.0, f64::from(row) * 2.0], 1.5)?;
     }
-    let creatures = [(game.character("adder")?, 3.0), (game.character("toad")?, 2.0)];
+    let mut creatures = [(game.character("adder")?, 3.0), (game.character("toad")?, 2.0)];
     for frame in 0..60 * 90_u32 {
         if frame % 40 == 0 {
             let (character, speed) = creatures[(frame / 40 % 3 / 2) as usize];
@@ -128,6 +129,16 @@ fn main() -> Result<(), Error> {
                 text.len() / 1_000,
                 saved.bytes() / 1_000
             );
+        }
+        if frame == 60 * 70 {
+            // A designer has saved the file: an error in it would be shown, and the world would run on as it is.
+            game = Game::from_text("meadow.toml", &RULES.replace("lives = 260", "lives = 320"))?;
+            let report = game.adopt(&mut fight)?;
+            creatures = [(game.character("adder")?, 3.0), (game.character("toad")?, 2.0)];
+            println!("an edit was adopted after 70 s, {} things go on as they were:", report.kept().count());
+            for change in report.changed().chain(report.lost()).take(4) {
+                println!("  {change}");
+            }
         }
         if frame % 900 == 899 {
             println!(

@@ -5,7 +5,7 @@ use std::path::Path;
 use std::sync::{Arc, OnceLock};
 
 use crate::error::Error;
-use crate::fight::{Ending, Fight, Log, Sampler, SavedFight};
+use crate::fight::{Adoption, Ending, Fight, Log, Sampler, SavedFight};
 use crate::measures::check_expectations;
 use crate::program::{
     AbilityId, CauseId, CharacterId, CombatantId, EncounterId, GauntletPlan, GearId, PoolId, Program, Setup, StatusId,
@@ -256,6 +256,38 @@ impl Game {
     /// [`Error::Save`] when it is of another version of the library, another ruleset or another encounter, or damaged.
     pub fn load(&self, saved: &SavedFight) -> Result<Fight, Error> {
         Fight::from_saved(&self.program, saved).map_err(|what| Error::Save { what })
+    }
+
+    /// A fight that is under way goes on under this ruleset: an edit is seen at once, and nobody has to begin anew.
+    ///
+    /// Everything with the same name in both goes over: what is in pools, changed bases and levels, statuses with their
+    /// stacks, casters and times, cooldowns, uses and charges, casts, zones and what is in them, what is on its way, gear,
+    /// threat, places, the clock, and chance where it is drawn. What had begun keeps its times; new durations and cooldowns
+    /// hold for what begins from now on. What characters and encounters begin with is a matter of those who come later.
+    /// Attributes, caps and flows are those of the new rules at once, and a pool follows its cap as its rule says.
+    ///
+    /// Ids of combatants and handles stay; ids of everything else are those of the new ruleset, and have to be looked up
+    /// anew. Under an equal ruleset the fight goes on as if nothing had been.
+    ///
+    /// ```
+    /// use edgeplane::{Game, Override, Silent, Time};
+    ///
+    /// let game = Game::from_text("small.toml", edgeplane::example_text())?;
+    /// let mut fight = game.fight("duel", 7)?;
+    /// fight.advance(Time::from_seconds(2.0), &mut Silent)?;
+    ///
+    /// let edited = game.variant(&[Override::parse("attributes.grit.base=5").expect("a path and a number")])?;
+    /// for change in edited.adopt(&mut fight)?.changed() {
+    ///     println!("{change}");
+    /// }
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// When somebody takes part whose character is not in this ruleset, or an attribute, a cap or a flow has no value under
+    /// it. The fight is then as it was.
+    pub fn adopt(&self, fight: &mut Fight) -> Result<Adoption, Error> {
+        Ok(fight.adopt(&self.program)?)
     }
 
     /// A fight in which nobody takes part yet, with these sides: the game spawns everybody ([`Fight::spawn`]), and it goes on

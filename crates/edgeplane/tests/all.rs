@@ -7,6 +7,9 @@ mod common;
 #[path = "abilities.rs"]
 mod abilities;
 
+#[path = "adopt.rs"]
+mod adopt;
+
 #[path = "triggers.rs"]
 mod triggers;
 

@@ -64,6 +64,7 @@ pub use events::{
 pub use limits::{FightError, FightErrorKind, Limits};
 pub use names::{NamedEvent, describe_reason};
 pub use random::{Branching, Likely, RandomSource, Recorded, Sampler, SamplerState, seed_of_trial, stream_seed};
+pub use session::adopt::{Adoption, Transfer, TransferKind};
 pub use session::buttons::Button;
 pub use session::carry::{Carried, Uses};
 pub use session::control::{Controller, Decision, View};

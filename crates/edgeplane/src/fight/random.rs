@@ -1,5 +1,6 @@
 //! Where a fight gets its chances from.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use rand_core::{Rng, SeedableRng};
@@ -17,6 +18,11 @@ pub trait RandomSource: Chance + Clone {
 
     /// There are more streams from now on, after those that there were: combatants have come.
     fn grow(&mut self, streams: &Arc<[u64]>) {
+        let _ = streams;
+    }
+
+    /// From now on these are the streams; those that have the name of one that there was go on as it.
+    fn rename(&mut self, streams: &Arc<[u64]>) {
         let _ = streams;
     }
 
@@ -129,6 +135,16 @@ impl RandomSource for Sampler {
             self.drawn.resize(streams.len(), 0);
             self.seeds.resize(streams.len(), 0);
         }
+    }
+
+    fn rename(&mut self, streams: &Arc<[u64]>) {
+        let drawn: BTreeMap<u64, u32> = self.names.iter().copied().zip(self.drawn.iter().copied()).collect();
+        let drawn = streams.iter().map(|name| drawn.get(name).copied().unwrap_or_default()).collect();
+        self.names = Arc::clone(streams);
+        // They are computed again when they are needed.
+        self.seeds.clear();
+        self.drawn.clear();
+        self.load(&SamplerState { seed: self.seed, drawn });
     }
 
     fn save(&self) -> SamplerState {

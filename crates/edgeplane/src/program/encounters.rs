@@ -315,7 +315,7 @@ impl Setup {
     }
 
     /// How many take part without having been spawned.
-    fn spawned_from(&self) -> usize {
+    pub(super) fn spawned_from(&self) -> usize {
         self.ids().take_while(|who| self.script.joins(*who) != JoinPlan::Spawned).count()
     }
 
@@ -327,7 +327,7 @@ impl Setup {
     }
 
     /// Pools begin as the encounter says. An amount that has no value is an error of the fight, not of its set-up.
-    fn begin_as(&mut self, begins: &[BeginPlan]) {
+    pub(super) fn begin_as(&mut self, begins: &[BeginPlan]) {
         self.begins = begins.to_vec();
         let program = Arc::clone(&self.program);
         for (who, begin) in self.ids().zip(begins) {
@@ -340,6 +340,11 @@ impl Setup {
             }
         }
         self.enters_empty |= self.ids().any(|who| self.is_empty(&self.memory, who, 0.0));
+    }
+
+    /// The streams of chance have the names of those who draw from them.
+    pub(super) fn name_streams(&mut self) {
+        self.streams = streams(&self.program, &self.combatants);
     }
 
     /// What formulas ask of abilities, as the fight begins.
@@ -355,7 +360,7 @@ impl Setup {
         }
     }
 
-    fn put_in_place(&mut self, places: &[[f64; 2]]) {
+    pub(super) fn put_in_place(&mut self, places: &[[f64; 2]]) {
         for (who, place) in self.ids().zip(places) {
             for (axis, metres) in (0..).zip(place) {
                 self.memory.set(self.program.place(who, Layout::PLACE.plus(axis)), *metres);
@@ -398,7 +403,7 @@ impl Setup {
     }
 
     /// How many stand on each side as the fight begins.
-    fn count_heads(&mut self) {
+    pub(super) fn count_heads(&mut self) {
         for me in self.ids() {
             let side = self.combatants[me.index()].side;
             let present = || self.ids().filter(|other| self.script.joins(*other) == JoinPlan::AtStart);

@@ -36,6 +36,13 @@ impl Threat {
         self.amounts.clone_from(&other.amounts);
     }
 
+    /// Takes over who is how much of a threat to whom, among as many.
+    pub(crate) fn take_over(&mut self, other: &Self) {
+        if self.amounts.len() == other.amounts.len() {
+            self.amounts.clone_from(&other.amounts);
+        }
+    }
+
     /// Goes on as one of more seats.
     pub(crate) fn grow(&mut self, larger: &Self) {
         let mut amounts = vec![0.0; larger.amounts.len()];

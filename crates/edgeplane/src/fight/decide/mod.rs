@@ -282,7 +282,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Nothing keeps a combatant from acting any more.
-    pub(super) fn ready(&mut self, who: CombatantId) {
+    pub(in crate::fight) fn ready(&mut self, who: CombatantId) {
         let combatant = self.state.who_mut(who);
         combatant.doing = Doing::Idle;
         if std::mem::take(&mut combatant.mobile) {

@@ -81,7 +81,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    fn drop_worn(&mut self, who: CombatantId, status: StatusId) -> FightResult<()> {
+    pub(in crate::fight) fn drop_worn(&mut self, who: CombatantId, status: StatusId) -> FightResult<()> {
         let statuses = &self.state.statuses;
         let of_gear = |index: &u32| {
             let record = statuses.get(*index);
@@ -156,6 +156,12 @@ impl<C: Chance> Engine<'_, C> {
         if let Some(index) = has.filter(|index| !self.state.abilities[*index].known) {
             self.hand_over(by, who, index, true);
         }
+    }
+
+    /// The same after an edit of the rules.
+    pub(in crate::fight) fn settle_by_rules(&mut self, who: CombatantId, index: usize) {
+        let by = EffectContext::of_ability(who, self.setup.abilities[index].ability);
+        self.settle_slot(&by, who, index);
     }
 
     fn hand_over(&mut self, by: &EffectContext, who: CombatantId, index: usize, known: bool) {

@@ -1,6 +1,7 @@
 //! Who drives a fight from outside: what goes along from one fight to the next, the script of the encounter,
 //! controllers and calls of a game.
 
+pub(super) mod adopt;
 pub(super) mod buttons;
 pub(super) mod calls;
 pub(super) mod carry;

@@ -99,7 +99,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    fn schedule_zone_end(&mut self) {
+    pub(in crate::fight) fn schedule_zone_end(&mut self) {
         let first = self.state.zones.iter().map(|zone| zone.ends).min().unwrap_or(Time::NEVER);
         let due = Due::new(first, Phase::ZoneEnd, 0, CombatantId(0));
         self.state.timers.set(Timer::ZoneEnd, due, CombatantId(0));

@@ -5,6 +5,7 @@ mod places;
 pub(super) mod rosters;
 pub(super) mod statuses;
 pub(super) mod timers;
+pub(super) mod transfer;
 
 use std::collections::VecDeque;
 

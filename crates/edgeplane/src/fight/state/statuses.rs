@@ -243,6 +243,21 @@ impl Statuses {
         self.conditional.clone_from(&other.conditional);
     }
 
+    /// How many records there are, those that are free included.
+    pub(in crate::fight) fn records(&self) -> usize {
+        self.records.len()
+    }
+
+    /// The next one that is added has this serial.
+    pub(in crate::fight) fn continue_at(&mut self, serial: u32) {
+        self.next_serial = serial;
+    }
+
+    /// Whatever is added comes after all that another fight has had.
+    pub(in crate::fight) fn go_on_after(&mut self, other: &Self) {
+        self.next_serial = other.next_serial;
+    }
+
     /// For how many there is room.
     pub(in crate::fight) fn combatants(&self) -> usize {
         self.held.len()

@@ -158,16 +158,7 @@ impl Timers {
     /// Goes on as those of a fight with more combatants.
     pub(in crate::fight) fn grow(&mut self, setup: &Setup, before: usize) {
         let mut larger = Self::new(setup);
-        for timer in Timer::ALL {
-            let of_all = !matches!(timer, Timer::Script | Timer::ZoneEnd | Timer::Crossing);
-            let Some(first) = self.first[timer as usize] else { continue };
-            for who in (0..if of_all { before } else { 1 } as u16).map(CombatantId) {
-                let due = self.nodes[self.nodes.len() / 2 + usize::from(first) + who.index()];
-                if due != Due::NOTHING {
-                    larger.set(timer, due, who);
-                }
-            }
-        }
+        larger.take_over(self, before);
         *self = larger;
     }
 
@@ -202,6 +193,20 @@ impl Timers {
             }
             least = least.min(self.nodes[node ^ 1]);
             node /= 2;
+        }
+    }
+
+    /// Takes over what is due of another fight's, as far as it can come in this one.
+    pub(in crate::fight) fn take_over(&mut self, other: &Self, combatants: usize) {
+        for timer in Timer::ALL {
+            let of_all = !matches!(timer, Timer::Script | Timer::ZoneEnd | Timer::Crossing);
+            let Some(first) = other.first[timer as usize] else { continue };
+            for who in (0..if of_all { combatants } else { 1 } as u16).map(CombatantId) {
+                let due = other.nodes[other.nodes.len() / 2 + usize::from(first) + who.index()];
+                if due != Due::NOTHING {
+                    self.set(timer, due, who);
+                }
+            }
         }
     }
 

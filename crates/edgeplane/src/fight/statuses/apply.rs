@@ -206,7 +206,13 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Microseconds between two ticks: as the status says, or so that a number of them fills its duration. One that is held
     /// without end ticks as if it lasted its own.
-    fn period_of(&mut self, every: &EveryPlan, plan: &StatusPlan, duration: Time, frame: &Frame) -> FightResult<f64> {
+    pub(in crate::fight) fn period_of(
+        &mut self,
+        every: &EveryPlan,
+        plan: &StatusPlan,
+        duration: Time,
+        frame: &Frame,
+    ) -> FightResult<f64> {
         let seconds = match every.pace {
             Pace::Period(period) => self.positive(period, frame)?,
             Pace::Ticks(ticks) => {

@@ -235,7 +235,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// What statuses forbid their owner, and what they are triggered by.
-    fn refresh_control(&mut self, who: CombatantId) {
+    pub(in crate::fight) fn refresh_control(&mut self, who: CombatantId) {
         let program = self.program;
         let (mut act, mut tags, mut listens, mut watches, mut rooted, mut taunted) = (None, 0, 0, 0, false, false);
         let mut untargetable = self.plan_of(who).untargetable;
@@ -373,7 +373,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    fn compute_attributes(&mut self, who: CombatantId, dirty: u64) -> FightResult<u64> {
+    pub(in crate::fight) fn compute_attributes(&mut self, who: CombatantId, dirty: u64) -> FightResult<u64> {
         let plan = &self.program.characters[self.setup.combatants[who.index()].character.index()];
         let saved = self.state.numbers.locals();
         let state = &mut *self.state;

@@ -1,0 +1,348 @@
+//! A fight goes on under edited rules.
+
+use std::fmt;
+use std::sync::Arc;
+
+use serde::Serialize;
+
+use super::super::Fight;
+use super::super::engine::{Engine, FightResult};
+use super::super::events::Silent;
+use super::super::limits::FightError;
+use super::super::random::RandomSource;
+use super::super::space::zones::IN_USE;
+use super::super::state::timers::Timer;
+use super::super::state::transfer::{LeftOver, Transferred};
+use super::super::state::{Scratch, State};
+use super::calls::with_engine;
+use crate::program::{
+    Chance, CombatantId, CombatantPlan, Counterparts, GearId, Layout, PoolId, Program, Setup, Slot, Time, WornStatus,
+};
+
+/// What became of everything that a fight had when it went on under other rules.
+#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+pub struct Adoption {
+    transfers: Vec<Transfer>,
+}
+
+/// One thing that a fight had, and what it is under the new rules.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
+pub struct Transfer {
+    /// What kind of thing it is.
+    pub kind: TransferKind,
+    /// Whose.
+    pub who: CombatantId,
+    /// What that one is called.
+    pub label: String,
+    /// The name of the thing.
+    pub name: String,
+    /// What there was, in the unit of its kind.
+    pub before: f64,
+    /// What there is; none if the new rules have nothing of that name.
+    pub after: Option<f64>,
+}
+
+/// What kinds of things go over. Each says what its numbers mean.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "snake_case")]
+#[non_exhaustive]
+pub enum TransferKind {
+    /// What is in a pool. A new cap is followed as the pool's `on_cap_change` says.
+    Pool,
+    /// The final value of an attribute; only those are listed that are other than before.
+    Attribute,
+    /// A base that was changed in the fight.
+    Base,
+    /// A status: its stacks. When it ends and when it ticks next stay.
+    Status,
+    /// An ability: seconds until its cooldown ends. Uses and charges go over, too.
+    Ability,
+    /// A cast, or what is kept up: seconds until its end.
+    Cast,
+    /// A zone: seconds until its end. It goes with the ability, status or cause of which it came.
+    Zone,
+    /// What an ability has sent out: seconds until it arrives.
+    Flight,
+    /// A piece of gear that is worn: 1.
+    Gear,
+}
+
+impl TransferKind {
+    fn name(self) -> &'static str {
+        match self {
+            Self::Pool => "pool",
+            Self::Attribute => "attribute",
+            Self::Base => "base",
+            Self::Status => "status",
+            Self::Ability => "ability",
+            Self::Cast => "cast",
+            Self::Zone => "zone",
+            Self::Flight => "flight",
+            Self::Gear => "gear",
+        }
+    }
+}
+
+/// `farmhand: pool health 43 → 30`, `farmhand: status venom is gone`.
+impl fmt::Display for Transfer {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{}: {} {} ", self.label, self.kind.name(), self.name)?;
+        match self.after {
+            None => f.write_str("is gone"),
+            Some(after) if after == self.before => f.write_str("goes on"),
+            Some(after) => write!(f, "{} → {}", crate::program::plain(self.before), crate::program::plain(after)),
+        }
+    }
+}
+
+impl Adoption {
+    /// Everything that went over, changed or was lost, by combatant and kind.
+    pub fn all(&self) -> &[Transfer] {
+        &self.transfers
+    }
+
+    /// What is as it was.
+    pub fn kept(&self) -> impl Iterator<Item = &Transfer> {
+        self.transfers.iter().filter(|one| one.after == Some(one.before))
+    }
+
+    /// What is there and has another number.
+    pub fn changed(&self) -> impl Iterator<Item = &Transfer> {
+        self.transfers.iter().filter(|one| one.after.is_some_and(|after| after != one.before))
+    }
+
+    /// What the new rules have no name for.
+    pub fn lost(&self) -> impl Iterator<Item = &Transfer> {
+        self.transfers.iter().filter(|one| one.after.is_none())
+    }
+
+    pub(in crate::fight) fn add(
+        &mut self,
+        setup: &Setup,
+        kind: TransferKind,
+        who: CombatantId,
+        name: &str,
+        before: f64,
+        after: Option<f64>,
+    ) {
+        let label = setup.combatants[who.index()].label.clone();
+        self.transfers.push(Transfer { kind, who, label, name: name.to_owned(), before, after });
+    }
+}
+
+impl<C: RandomSource> Fight<C> {
+    /// Goes on under other rules. If that fails, nothing has changed.
+    pub(crate) fn adopt(&mut self, program: &Arc<Program>) -> Result<Adoption, FightError> {
+        let names = Counterparts::between(&self.setup.program, program);
+        let combatants = self.combatants_under(program, &names)?;
+        let setup = self.setup.under(program, &names, combatants);
+        let mut report = Adoption::default();
+        let transferred = Transferred { from: &self.state, old: &self.setup, new: &setup, names: &names };
+        let (state, left) = transferred.state(&mut report);
+        let mut chance = self.chance.clone();
+        chance.rename(&setup.streams);
+        let setup = Arc::new(setup);
+        let mut next = Self { setup, state, scratch: Scratch::default(), chance, limits: self.limits };
+        let (worn, fight) = (self.worn_before(&names), &mut next);
+        with_engine!(fight, &mut Silent, |engine| engine.go_on_under(&names, left, &worn)).map_err(|error| *error)?;
+        self.report_numbers(fight, &names, &mut report);
+        *self = next;
+        report.transfers.sort_by_key(|one| (one.who, one.kind));
+        Ok(report)
+    }
+
+    /// The same combatants under the new rules. Whoever takes part needs a character there; of places that are free, it
+    /// does not matter whose they were.
+    fn combatants_under(&self, program: &Arc<Program>, names: &Counterparts) -> Result<Vec<CombatantPlan>, FightError> {
+        let anyone =
+            || (0..).map(crate::program::CharacterId).zip(&program.characters).find(|(_, plan)| !plan.template);
+        let plan = |who: CombatantId| {
+            let was = &self.setup.combatants[who.index()];
+            let same = names.characters[was.character.index()];
+            let same = same.filter(|same| !program.characters[same.index()].template);
+            let vacant = self.state.who(who).vacant;
+            let character = same.or_else(|| anyone().filter(|_| vacant).map(|(id, _)| id)).ok_or_else(|| {
+                let name = &self.setup.program.characters[was.character.index()].name;
+                let label = &was.label;
+                self.call_error(format!(
+                    "`{label}` takes part, and the new rules have no character `{name}`: despawn it first"
+                ))
+            })?;
+            Ok(CombatantPlan { label: was.label.clone(), character, side: was.side })
+        };
+        self.setup.ids().map(plan).collect()
+    }
+
+    /// What everybody has for what is worn, under the old rules and by the names of the new ones.
+    fn worn_before(&self, names: &Counterparts) -> Vec<Vec<WornStatus>> {
+        let of = |who: CombatantId| {
+            let worn = self.state.worn.iter().filter(|(other, _)| *other == who);
+            let pieces: Vec<GearId> = worn.map(|(_, piece)| *piece).collect();
+            let mut statuses = Vec::new();
+            self.setup.program.statuses_of_gear(&pieces, &mut statuses);
+            let now =
+                |worn: &WornStatus| names.statuses[worn.status.index()].map(|status| WornStatus { status, ..*worn });
+            statuses.iter().filter_map(now).collect()
+        };
+        self.setup.ids().map(of).collect()
+    }
+
+    /// Pools and attributes as they have come out.
+    fn report_numbers(&self, new: &Self, names: &Counterparts, report: &mut Adoption) {
+        let (old, program) = (&self.setup.program, &new.setup.program);
+        for who in self.setup.ids().filter(|who| !self.state.who(*who).absent) {
+            let has = |setup: &Setup, pool: PoolId| {
+                setup.program.characters[setup.combatants[who.index()].character.index()].pools[pool.index()]
+            };
+            for (pool, same) in names.pools.iter().enumerate() {
+                let pool = PoolId(pool as u16);
+                let Some(same) = same.filter(|same| has(&self.setup, pool) && has(&new.setup, *same)) else { continue };
+                let (before, after) = (self.pool(who, pool), new.pool(who, same));
+                report.add(&self.setup, TransferKind::Pool, who, &old.pools[pool.index()].name, before, Some(after));
+            }
+            for (slot, same) in names.slots() {
+                let number = |state: &State, program: &Program, slot: Slot| state.numbers.at(program.place(who, slot));
+                let (before, after) = (number(&self.state, old, *slot), number(&new.state, program, *same));
+                if before != after {
+                    report.add(&self.setup, TransferKind::Attribute, who, &old.slot_name(*slot), before, Some(after));
+                }
+            }
+        }
+    }
+}
+
+impl<C: Chance> Engine<'_, C> {
+    /// What has to be computed once everything has gone over.
+    fn go_on_under(&mut self, names: &Counterparts, left: LeftOver, worn: &[Vec<WornStatus>]) -> FightResult<()> {
+        for who in self.setup.ids() {
+            self.refresh_control(who);
+            self.bring_anew(who);
+            self.compute_attributes(who, u64::MAX)?;
+        }
+        for index in left.kept_anew {
+            self.keep_anew(index)?;
+        }
+        for who in self.setup.ids() {
+            let plan = self.plan_of(who);
+            for pool in (0..self.program.pools.len()).filter(|pool| plan.pools[*pool]) {
+                self.follow_cap(who, PoolId(pool as u16))?;
+            }
+            let policy = &self.setup.policies[who.index()];
+            for index in policy.first as usize..(policy.first + policy.count) as usize {
+                let ability = self.setup.abilities[index].ability;
+                self.state.abilities[index].derived = self.program.derived(ability, who, &mut self.state.numbers);
+            }
+            self.note_abilities(who);
+            for index in self.state.statuses.of(who).collect::<Vec<_>>() {
+                if left.ticks_anew.contains(&index) {
+                    self.tick_from_now_on(index)?;
+                }
+                self.schedule(index);
+            }
+        }
+        for zone in &left.zones {
+            self.setup.ids().try_for_each(|who| self.let_go(*zone, who))?;
+        }
+        if !left.zones.is_empty() {
+            self.schedule_zone_end();
+            self.zones_changed();
+        }
+        for who in left.broken {
+            let one = self.state.who_mut(who);
+            (one.sustains, one.releases_left) = (false, 0);
+            self.state.timers.clear(Timer::Act, who);
+            self.let_go(IN_USE, who)?;
+            self.ready(who);
+            self.note_abilities(who);
+        }
+        for (who, before) in self.setup.ids().zip(worn) {
+            self.wear_anew(who, before)?;
+        }
+        self.schedule_script();
+        if !names.is_same_text {
+            self.look_at_everything();
+        }
+        if self.state.began { self.respond() } else { Ok(()) }
+    }
+
+    /// Anything may be other than before: conditions, targets, ways, edges.
+    fn look_at_everything(&mut self) {
+        self.state.check_conditions = self.state.began && !self.state.statuses.conditional.is_empty();
+        for who in self.setup.ids() {
+            self.state.who_mut(who).conditions_changed = true;
+            self.touch_all(who);
+            if self.setup.is_placed {
+                self.plan_way(who);
+            }
+        }
+        self.look_at_all_edges();
+    }
+
+    /// A status keeps other values than it did: those that it would keep now.
+    fn keep_anew(&mut self, index: u32) -> FightResult<()> {
+        let record = *self.state.statuses.get(index);
+        let frame = self.frame(record.caster, record.owner);
+        let saved = self.state.numbers.locals();
+        let locals = [(Layout::STACKS, f64::from(record.stacks)), (Layout::TICKS, record.ticks)];
+        for (local, value) in locals {
+            self.state.numbers.set_local(local, value);
+        }
+        for (number, kept) in self.program.status(record.status).kept.iter().enumerate() {
+            let value = self.number(*kept, &frame)?;
+            self.state.statuses.keep(index, number, value);
+        }
+        self.state.numbers.set_locals(&saved);
+        let plan = self.program.status(record.status);
+        self.refresh_attributes(record.owner, plan.changes)
+    }
+
+    /// A status did not tick, and does.
+    fn tick_from_now_on(&mut self, index: u32) -> FightResult<()> {
+        let (record, now) = (*self.state.statuses.get(index), self.state.now);
+        let plan = self.program.status(record.status);
+        let Some(every) = &plan.every else { return Ok(()) };
+        let frame = self.frame(record.caster, record.owner);
+        let lasts = if record.end() < Time::NEVER { record.ends - now } else { Time::NEVER };
+        let period = self.period_of(every, plan, lasts, &frame)?;
+        let record = self.state.statuses.get_mut(index);
+        (record.period, record.rhythm, record.since_rhythm) = (period, now, 0);
+        record.ticks = super::super::state::statuses::ticks_within(false, lasts, period);
+        Ok(())
+    }
+
+    /// What abilities the statuses of a combatant bring it now.
+    fn bring_anew(&mut self, who: CombatantId) {
+        let (program, policy) = (self.program, &self.setup.policies[who.index()]);
+        for index in policy.first as usize..(policy.first + policy.count) as usize {
+            let ability = self.setup.abilities[index].ability;
+            let brings = |status: &crate::program::StatusId| program.status(*status).abilities.contains(&ability);
+            let mut held: Vec<_> =
+                self.state.statuses.of(who).map(|held| self.state.statuses.get(held).status).filter(brings).collect();
+            held.sort_unstable();
+            held.dedup();
+            let count = held.len() as u16;
+            if self.state.abilities[index].brings != count {
+                self.state.abilities[index].brings = count;
+                self.settle_by_rules(who, index);
+            }
+        }
+    }
+
+    /// What gear does under the new rules comes, and what it did goes.
+    fn wear_anew(&mut self, who: CombatantId, before: &[WornStatus]) -> FightResult<()> {
+        let mut after = Vec::new();
+        self.statuses_of_gear(who, &mut after);
+        let same = |one: &WornStatus, other: &WornStatus| {
+            (one.status, one.stacks, one.duration.is_some()) == (other.status, other.stacks, other.duration.is_some())
+        };
+        let gone = before.iter().filter(|was| was.duration.is_none() && !after.iter().any(|is| same(was, is)));
+        for worn in gone.collect::<Vec<_>>() {
+            self.drop_worn(who, worn.status)?;
+        }
+        for worn in after.iter().filter(|is| !before.iter().any(|was| same(was, is))) {
+            self.apply_worn(who, *worn)?;
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,360 @@
+//! A state under other rules: everything that has a name in both goes over, with its times.
+
+use super::statuses::{NONE, StatusRef};
+use super::timers::Due;
+use super::{AbilityState, Combatant, Doing, EffectContext, Flight, Hold, State, Zone};
+use crate::fight::events::Source;
+use crate::fight::session::adopt::{Adoption, TransferKind};
+use crate::program::{
+    AbilityPlan, CombatantId, Counterparts, Layout, PoolId, Reapply, Setup, Slot, StackTimer, StatusId, Time, pool_slot,
+};
+
+/// The state before and what it is set up for, before and now.
+pub(in crate::fight) struct Transferred<'a> {
+    pub(in crate::fight) from: &'a State,
+    pub(in crate::fight) old: &'a Setup,
+    pub(in crate::fight) new: &'a Setup,
+    pub(in crate::fight) names: &'a Counterparts,
+}
+
+/// What the engine has left to do after that.
+#[derive(Default)]
+pub(in crate::fight) struct LeftOver {
+    /// Whose cast is of an ability that is gone, or that goes on in another way.
+    pub(in crate::fight) broken: Vec<CombatantId>,
+    /// Statuses that keep other values than before.
+    pub(in crate::fight) kept_anew: Vec<u32>,
+    /// Statuses that tick from now on, and did not.
+    pub(in crate::fight) ticks_anew: Vec<u32>,
+    /// Zones that are gone, by their serials.
+    pub(in crate::fight) zones: Vec<u32>,
+}
+
+impl Counterparts {
+    fn source(&self, source: Source) -> Option<Source> {
+        match source {
+            Source::Ability(id) => self.abilities[id.index()].map(Source::Ability),
+            Source::Status(id) => self.statuses[id.index()].map(Source::Status),
+            Source::Cause(id) => self.causes[id.index()].map(Source::Cause),
+        }
+    }
+}
+
+impl Transferred<'_> {
+    /// The state under the new rules, but for what has to be computed.
+    pub(in crate::fight) fn state(&self, report: &mut Adoption) -> (State, LeftOver) {
+        let (from, mut left) = (self.from, LeftOver::default());
+        let mut state = State::new(self.new);
+        state.reset(self.new);
+        state.now = from.now;
+        (state.began, state.ending, state.decided) = (from.began, from.ending, from.decided);
+        (state.steps_taken, state.watches) = (from.steps_taken, from.watches);
+        (state.next_zone, state.crossings) = (from.next_zone, from.crossings);
+        (state.edges, state.all_edges, state.plans) = (from.edges, from.all_edges, from.plans);
+        (state.check_conditions, state.someone_hurt) = (from.check_conditions, true);
+        state.order.clone_from(&from.order);
+        state.deciders.clone_from(&from.deciders);
+        state.moved.clone_from(&from.moved);
+        state.walks.clone_from(&from.walks);
+        let (who, ability) = from.last_used;
+        state.last_used = (who, ability.and_then(|ability| self.names.abilities[ability.index()]));
+        state.timers.take_over(&from.timers, self.new.combatants.len());
+        self.abilities(&mut state, report);
+        self.combatants(&mut state, &mut left, report);
+        self.numbers(&mut state, report);
+        self.script(&mut state);
+        let places = self.statuses(&mut state, &mut left, report);
+        self.ground(&mut state, &places, &mut left, report);
+        self.worn(&mut state, report);
+        state.rosters.refresh(self.new, &state.combatants);
+        (state, left)
+    }
+
+    fn abilities(&self, state: &mut State, report: &mut Adoption) {
+        let now = self.from.now;
+        for who in self.old.ids() {
+            let policy = &self.old.policies[who.index()];
+            for index in policy.first as usize..(policy.first + policy.count) as usize {
+                let (was, ability) = (self.from.abilities[index], self.old.abilities[index].ability);
+                let same = self.names.abilities[ability.index()];
+                let place = same.and_then(|same| state.ability_index(self.new, who, same));
+                let before = self.old.program.ability(ability);
+                if was.known && !self.from.who(who).absent {
+                    let seconds =
+                        if was.ready > now && was.ready < Time::NEVER { (was.ready - now).seconds() } else { 0.0 };
+                    report.add(self.old, TransferKind::Ability, who, &before.name, seconds, place.map(|_| seconds));
+                }
+                let Some(place) = place else { continue };
+                let fresh = AbilityState::new(self.new, place);
+                let most = |plan: &AbilityPlan| plan.charges.map_or(0, |(most, _)| most);
+                let now_most = most(self.new.program.ability(self.new.abilities[place].ability));
+                // Full stays full.
+                let charges = if was.charges == most(before) { now_most } else { was.charges.min(now_most) };
+                state.abilities[place] = AbilityState { derived: fresh.derived, charges, ..was };
+            }
+        }
+    }
+
+    fn combatants(&self, state: &mut State, left: &mut LeftOver, report: &mut Adoption) {
+        for who in self.new.ids() {
+            let (was, fresh) = (*self.from.who(who), Combatant::new(self.new, who));
+            let (old_policy, policy) = (&self.old.policies[who.index()], &self.new.policies[who.index()]);
+            let same_lines = old_policy.lines.len() == policy.lines.len();
+            if same_lines {
+                let (to, first) = (policy.first_line as usize, old_policy.first_line as usize);
+                let lines = &self.from.lines[first..first + policy.lines.len()];
+                state.lines[to..to + policy.lines.len()].copy_from_slice(lines);
+            }
+            let doing = match was.doing {
+                Doing::Casting(index) => self.cast(state, who, index, report),
+                other => other,
+            };
+            if doing == Doing::Idle && was.doing != Doing::Idle {
+                left.broken.push(who);
+            }
+            let lines = |lines: u64, none: u64| if same_lines { lines } else { none };
+            *state.who_mut(who) = Combatant {
+                doing,
+                alert: fresh.alert,
+                forbids_act: was.forbids_act.and_then(|status| self.names.statuses[status.index()]),
+                hurt_by: was.hurt_by.and_then(|(by, source)| Some((by, self.names.source(source)?))),
+                changed_lines: lines(was.changed_lines, u64::MAX),
+                cooling: lines(was.cooling, 0),
+                far: lines(was.far, 0),
+                ..was
+            };
+            state.who_mut(who).listen_to_pools(self.new, who);
+            let room = |setup: &Setup| setup.aim_room[who.index()] as usize..setup.aim_room[who.index() + 1] as usize;
+            let (to, first) = (room(self.new), room(self.old));
+            let count = to.len().min(first.len());
+            state.aimed[to.start..to.start + count].copy_from_slice(&self.from.aimed[first.start..first.start + count]);
+            let aimed = state.who(who).aimed;
+            state.who_mut(who).aimed = if was.many { aimed.min(to.len() as u16) } else { aimed };
+        }
+        let (before, now) = (self.old.program.diminish.len(), self.new.program.diminish.len());
+        for who in 0..self.new.combatants.len() {
+            for (group, same) in self.names.diminish.iter().enumerate() {
+                if let Some(same) = same {
+                    state.diminished[who * now + same] = self.from.diminished[who * before + group];
+                }
+            }
+        }
+    }
+
+    /// A cast goes on if its ability does, and in the same way.
+    fn cast(&self, state: &State, who: CombatantId, index: u32, report: &mut Adoption) -> Doing {
+        let ability = self.old.abilities[index as usize].ability;
+        let plan = self.old.program.ability(ability);
+        let way = |plan: &AbilityPlan| {
+            let releases = plan.releases.map(|(count, _)| count);
+            (plan.sustain.is_some(), releases, plan.cost_at, plan.cooldown_from, plan.during.len())
+        };
+        let same =
+            self.names.abilities[ability.index()].filter(|same| way(self.new.program.ability(*same)) == way(plan));
+        let place = same.and_then(|same| state.ability_index(self.new, who, same));
+        let was = self.from.who(who);
+        let until = if was.sustains { was.sustains_until } else { was.until };
+        let seconds =
+            if until < Time::NEVER { (until.max(self.from.now) - self.from.now).seconds() } else { f64::INFINITY };
+        report.add(self.old, TransferKind::Cast, who, &plan.name, seconds, place.map(|_| seconds));
+        place.map_or(Doing::Idle, |place| Doing::Casting(place as u32))
+    }
+
+    fn numbers(&self, state: &mut State, report: &mut Adoption) {
+        let (old, new, from) = (&self.old.program, &self.new.program, &self.from.numbers);
+        let now = self.from.now.micros();
+        state.numbers.threat.take_over(&from.threat);
+        for who in self.new.ids() {
+            let (was, is) = (old.place(who, Slot(0)), new.place(who, Slot(0)));
+            // A level that was gained stays; else it is what the character has now.
+            let gained = from.at(was) != self.old.memory.at(was);
+            let first = if gained { 0 } else { 1 };
+            for slot in first..Layout::ATTRIBUTES.index() {
+                state.numbers.set(is + slot, from.at(was + slot));
+            }
+            for (before, after) in &self.names.asked {
+                state.numbers.set(is + after.index(), from.at(was + before.index()));
+            }
+            for (pool, same) in self.names.pools.iter().enumerate() {
+                self.pool(state, who, PoolId(pool as u16), *same, report);
+            }
+            for pool in (0..new.pools.len() as u16).map(PoolId).filter(|pool| !self.names.pools.contains(&Some(*pool)))
+            {
+                let first = new.place(who, new.layout.pool(pool));
+                state.numbers.set(first + usize::from(pool_slot::SINCE), now);
+            }
+        }
+        for change in &self.from.base_changes {
+            let slot = self.names.slot(change.slot);
+            let name = old.slot_name(change.slot);
+            report.add(self.old, TransferKind::Base, change.combatant, &name, change.base, slot.map(|_| change.base));
+            state.base_changes.extend(slot.map(|slot| crate::program::BaseChange { slot, ..*change }));
+        }
+    }
+
+    /// What is in a pool, and how it flows: its cap and flow follow under the rules of the pool.
+    fn pool(&self, state: &mut State, who: CombatantId, pool: PoolId, same: Option<PoolId>, report: &mut Adoption) {
+        let (old, new) = (&self.old.program, &self.new.program);
+        let has = |setup: &Setup, pool: PoolId| {
+            setup.program.characters[setup.combatants[who.index()].character.index()].pools[pool.index()]
+        };
+        if !has(self.old, pool) {
+            return;
+        }
+        let first = old.place(who, old.layout.pool(pool));
+        let same = same.filter(|same| has(self.new, *same));
+        let Some(same) = same else {
+            let amount = self.from.numbers.pool_amount(first, self.from.now.micros());
+            if !self.from.who(who).absent {
+                report.add(self.old, TransferKind::Pool, who, &old.pools[pool.index()].name, amount, None);
+            }
+            return;
+        };
+        let place = new.place(who, new.layout.pool(same));
+        // Before the beginning, what is full is full under the new rules.
+        let untouched = !self.from.began
+            && self.from.numbers.at(first + usize::from(pool_slot::AMOUNT))
+                == self.old.memory.at(first + usize::from(pool_slot::AMOUNT));
+        for slot in (0..pool_slot::WIDTH).filter(|_| !untouched) {
+            state.numbers.set(place + usize::from(slot), self.from.numbers.at(first + usize::from(slot)));
+        }
+    }
+
+    fn script(&self, state: &mut State) {
+        let now = self.from.now;
+        if state.script.len() == self.from.script.len() {
+            state.script.clone_from(&self.from.script);
+            return;
+        }
+        for ((at, times), moment) in state.script.iter_mut().zip(&self.new.script.moments) {
+            // What would have happened by now has not, and does not any more.
+            while *times > 0 && *at <= now && self.from.began {
+                (*at, *times) = (*at + moment.every, *times - 1);
+            }
+        }
+    }
+
+    /// Where each status is now, by where it was.
+    fn statuses(&self, state: &mut State, left: &mut LeftOver, report: &mut Adoption) -> Vec<u32> {
+        let all = &self.from.statuses;
+        let mut order: Vec<u32> = self.old.ids().flat_map(|who| all.of(who)).collect();
+        order.sort_by_key(|index| all.get(*index).serial);
+        let mut places = vec![NONE; all.records()];
+        for index in order {
+            let record = *all.get(index);
+            let before = self.old.program.status(record.status);
+            let same = self.names.statuses[record.status.index()];
+            let stacks = same.map(|same| record.stacks.min(self.new.program.status(same).max_stacks));
+            let (kind, owner) = (TransferKind::Status, record.owner);
+            report.add(self.old, kind, owner, &before.name, f64::from(record.stacks), stacks.map(f64::from));
+            if let Some(same) = same {
+                places[index as usize] = self.status(state, index, same, left);
+            }
+        }
+        state.statuses.go_on_after(all);
+        state.statuses.conditional = all.conditional.iter().map(|index| places[*index as usize]).collect();
+        let conditional = |statuses: &super::Statuses, index: u32| {
+            index != NONE && self.new.program.status(statuses.get(index).status).holds_while.is_some()
+        };
+        let statuses = &mut state.statuses;
+        let was = std::mem::take(&mut statuses.conditional);
+        let kept: Vec<u32> = was.into_iter().filter(|index| conditional(statuses, *index)).collect();
+        let fresh = places.iter().copied().filter(|index| conditional(statuses, *index) && !kept.contains(index));
+        statuses.conditional = kept.iter().copied().chain(fresh).collect();
+        let program = &self.new.program;
+        for who in self.new.ids() {
+            for status in (0..program.statuses.len() as u16).map(StatusId) {
+                let stacks = state.statuses.stacks(who, status);
+                state.numbers.set(program.place(who, program.layout.stacks(status)), f64::from(stacks));
+            }
+            for tag in 0..program.tags.len() as u16 {
+                let statuses = &state.statuses;
+                let with = |index: &u32| program.status(statuses.get(*index).status).tag_ids.contains(&tag);
+                let count = statuses.of(who).filter(with).count();
+                state.numbers.set(program.place(who, program.layout.tagged(tag)), count as f64);
+            }
+        }
+        places
+    }
+
+    fn status(&self, state: &mut State, index: u32, same: StatusId, left: &mut LeftOver) -> u32 {
+        let (all, program) = (&self.from.statuses, &self.new.program);
+        let record = *all.get(index);
+        let (before, plan) = (self.old.program.status(record.status), program.status(same));
+        let stacks = record.stacks.min(plan.max_stacks);
+        let period = if plan.every.is_some() { record.period } else { 0.0 };
+        let statuses = &mut state.statuses;
+        statuses.continue_at(record.serial);
+        let mut fresh = record;
+        (fresh.status, fresh.stacks, fresh.period, fresh.due) = (same, stacks, period, Due::NOTHING);
+        let place = statuses.add(fresh, plan.kept_words);
+        let each =
+            |plan: &crate::program::StatusPlan| plan.reapply == Reapply::Stack && plan.stack_timer == StackTimer::Each;
+        match (each(plan), each(before)) {
+            (true, true) => {
+                let ends: Vec<Time> = all.ends(index).collect();
+                ends.iter().for_each(|end| statuses.add_ends(place, 1, plan.max_stacks, *end));
+            }
+            (true, false) => statuses.add_ends(place, stacks, plan.max_stacks, record.ends),
+            (false, _) => {}
+        }
+        if plan.kept.len() == before.kept.len() {
+            (0..plan.kept.len()).for_each(|number| statuses.keep(place, number, all.kept(index, number)));
+        } else {
+            left.kept_anew.push(place);
+        }
+        let same_triggers = plan.triggers.len() == before.triggers.len();
+        for (number, trigger) in plan.triggers.iter().enumerate() {
+            let fresh = (Time::ZERO, trigger.uses.unwrap_or(u32::MAX));
+            let (ready, uses) = if same_triggers { all.trigger(index, before, number) } else { fresh };
+            statuses.set_trigger(place, plan, number, ready, uses);
+        }
+        if plan.every.is_some() && record.period == 0.0 {
+            left.ticks_anew.push(place);
+        }
+        place
+    }
+
+    /// Zones, what is held in them or during a use, and what is on its way.
+    fn ground(&self, state: &mut State, places: &[u32], left: &mut LeftOver, report: &mut Adoption) {
+        let (old, now) = (&self.old.program, self.from.now);
+        let seconds = |until: Time| if until < Time::NEVER { (until.max(now) - now).seconds() } else { f64::INFINITY };
+        for zone in &self.from.zones {
+            let source = self.names.source(zone.by.source);
+            let same = self.names.zones[zone.id.index()].zip(source);
+            let lasts = seconds(zone.ends);
+            let name = &old.zone(zone.id).name;
+            report.add(self.old, TransferKind::Zone, zone.by.caster, name, lasts, same.map(|_| lasts));
+            match same {
+                Some((id, source)) => {
+                    state.zones.push(Zone { id, by: EffectContext { source, ..zone.by }, ..*zone });
+                }
+                None => left.zones.push(zone.serial),
+            }
+        }
+        for hold in &self.from.holds {
+            let place = places.get(hold.status.index as usize).copied().filter(|place| *place != NONE);
+            let status = place.map(|index| StatusRef { index, ..hold.status });
+            state.holds.extend(status.map(|status| Hold { status, ..*hold }));
+        }
+        for flight in &self.from.flights {
+            let travels = |id: &crate::program::AbilityId| self.new.program.ability(*id).travel.is_some();
+            let same = self.names.abilities[flight.ability.index()].filter(travels);
+            let (name, arrives) = (&old.ability(flight.ability).name, seconds(flight.at));
+            report.add(self.old, TransferKind::Flight, flight.caster, name, arrives, same.map(|_| arrives));
+            state.flights.extend(same.map(|ability| Flight { ability, ..*flight }));
+        }
+    }
+
+    fn worn(&self, state: &mut State, report: &mut Adoption) {
+        state.worn.clear();
+        for (who, piece) in &self.from.worn {
+            let same = self.names.gear[piece.index()];
+            if !self.from.who(*who).absent {
+                let name = &self.old.program.gear[piece.index()].name;
+                report.add(self.old, TransferKind::Gear, *who, name, 1.0, same.map(|_| 1.0));
+            }
+            state.worn.extend(same.map(|piece| (*who, piece)));
+        }
+    }
+}

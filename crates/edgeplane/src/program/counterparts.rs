@@ -1,0 +1,172 @@
+//! What the names of one ruleset are in another: for a fight that goes on under edited rules.
+
+use std::sync::Arc;
+
+use super::Program;
+use super::encounters::{CombatantPlan, EncounterPlan, Setup};
+use super::ids::{AbilityId, CauseId, CharacterId, GearId, PoolId, Slot, StatusId, ZoneId};
+use super::script::MomentEffect;
+
+/// For each thing of one ruleset the one of the same name in another, if there is one.
+#[derive(Clone, Debug)]
+pub(crate) struct Counterparts {
+    pub(crate) statuses: Vec<Option<StatusId>>,
+    pub(crate) abilities: Vec<Option<AbilityId>>,
+    pub(crate) pools: Vec<Option<PoolId>>,
+    pub(crate) zones: Vec<Option<ZoneId>>,
+    pub(crate) gear: Vec<Option<GearId>>,
+    pub(crate) causes: Vec<Option<CauseId>>,
+    pub(crate) characters: Vec<Option<CharacterId>>,
+    /// Each number of each attribute, by its slot before and its slot now.
+    slots: Vec<(Slot, Slot)>,
+    /// Tags whose repeated statuses get shorter, by their place in the list.
+    pub(crate) diminish: Vec<Option<usize>>,
+    /// What formulas ask of abilities, and chances without long rows of misses: where they are kept, before and now.
+    pub(crate) asked: Vec<(Slot, Slot)>,
+    /// Not a letter of the files differs.
+    pub(crate) is_same_text: bool,
+}
+
+impl Counterparts {
+    pub(crate) fn between(old: &Program, new: &Program) -> Self {
+        macro_rules! by_name {
+            ($list:ident, $id:path) => {{
+                let place = |name: &String| new.$list.iter().position(|other| other.name == *name);
+                old.$list.iter().map(|one| place(&one.name).map(|index| $id(index as u16))).collect()
+            }};
+        }
+        let mut names = Self {
+            statuses: by_name!(statuses, StatusId),
+            abilities: by_name!(abilities, AbilityId),
+            pools: by_name!(pools, PoolId),
+            zones: by_name!(zones, ZoneId),
+            gear: by_name!(gear, GearId),
+            causes: by_name!(causes, CauseId),
+            characters: by_name!(characters, CharacterId),
+            slots: slots(old, new),
+            diminish: Vec::new(),
+            asked: Vec::new(),
+            is_same_text: files(old).eq(files(new)) && forced(old).eq(forced(new)),
+        };
+        let tag = |program: &Program, tag: u16| program.tags[usize::from(tag)].clone();
+        let group = |name: &String| new.diminish.iter().position(|group| tag(new, group.tag) == *name);
+        names.diminish = old.diminish.iter().map(|one| group(&tag(old, one.tag))).collect();
+        for watch in &old.watches {
+            let ability = watch.ability.map(|ability| names.abilities[ability.index()]);
+            let same = new.watches.iter().find(|other| other.kind == watch.kind && other.ability.map(Some) == ability);
+            names.asked.extend(same.map(|other| (watch.slot, other.slot)));
+        }
+        for streak in &old.streaks {
+            let site = &old.site_names[streak.site.index()];
+            let same = new.streaks.iter().find(|other| new.site_names[other.site.index()] == *site);
+            names.asked.extend(same.map(|other| (streak.slot, other.slot)));
+        }
+        names
+    }
+
+    /// The same number of the same attribute.
+    pub(crate) fn slot(&self, old: Slot) -> Option<Slot> {
+        self.slots.iter().find(|(before, _)| *before == old).map(|(_, now)| *now)
+    }
+
+    /// Each number of each attribute that is in both, by its slot before and its slot now.
+    pub(crate) fn slots(&self) -> &[(Slot, Slot)] {
+        &self.slots
+    }
+}
+
+fn files(program: &Program) -> impl Iterator<Item = (&str, &str)> {
+    program.sources.files().iter().map(|file| (file.name(), file.text()))
+}
+
+/// Forcing an ability changes policies, and stands in no file.
+fn forced(program: &Program) -> impl Iterator<Item = u16> {
+    let lines = program.characters.iter().flat_map(|plan| &plan.policy.uses);
+    lines.map(|line| line.place)
+}
+
+fn slots(old: &Program, new: &Program) -> Vec<(Slot, Slot)> {
+    let mut slots = Vec::new();
+    for attribute in &old.attributes {
+        let same = new.attributes.iter().find(|other| other.name == attribute.name);
+        let Some(other) = same.filter(|other| other.per_type == attribute.per_type) else { continue };
+        if !attribute.per_type {
+            slots.push((attribute.slot, other.slot));
+            continue;
+        }
+        for (index, kind) in old.damage_types.iter().enumerate() {
+            let place = new.damage_types.iter().position(|other| other.name == kind.name);
+            slots.extend(place.map(|place| (attribute.slot.plus(index as u16), other.slot.plus(place as u16))));
+        }
+    }
+    slots
+}
+
+impl Program {
+    /// The name of one number of an attribute, with its damage type.
+    pub(crate) fn slot_name(&self, slot: Slot) -> String {
+        let width = |per_type: bool| if per_type { self.damage_types.len().max(1) as u16 } else { 1 };
+        let of = |one: &&super::AttributeInfo| (one.slot.0..one.slot.0 + width(one.per_type)).contains(&slot.0);
+        match self.attributes.iter().find(of) {
+            Some(one) if one.per_type => {
+                let kind = self.damage_types.get(usize::from(slot.0 - one.slot.0));
+                format!("{}.{}", one.name, kind.map_or("", |kind| kind.name.as_str()))
+            }
+            Some(one) => one.name.clone(),
+            None => format!("slot {}", slot.0),
+        }
+    }
+}
+
+impl Setup {
+    /// What the same fight is set up for under other rules, with these combatants, which are those of this one.
+    ///
+    /// Where the new rules still have the encounter, with the same sides and members, time limit and script are theirs; else
+    /// those of this one go on, without abilities that are gone.
+    pub(crate) fn under(&self, program: &Arc<Program>, names: &Counterparts, combatants: Vec<CombatantPlan>) -> Self {
+        let base = self.spawned_from();
+        let members = |plan: &EncounterPlan| {
+            let sides = plan.sides.iter().zip(0..).flat_map(|((_, who), side)| who.iter().map(move |one| (*one, side)));
+            let same_sides = plan.sides.iter().map(|(name, _)| name).eq(&self.sides);
+            same_sides && sides.eq(combatants[..base].iter().map(|one| (one.character, one.side.0)))
+        };
+        let encounter = program.encounters.iter().find(|plan| plan.name == self.name && members(plan));
+        let mut setup = match encounter {
+            Some(plan) => {
+                let mut setup = Self::among(program, self.sides.clone(), combatants[..base].to_vec(), self.is_placed);
+                setup.put_in_place(&plan.places);
+                setup.time_limit = plan.time_limit;
+                setup.script.clone_from(&plan.script);
+                setup.count_heads();
+                setup.begin_as(&plan.begins);
+                setup
+            }
+            None => {
+                let mut setup = Self::among(program, self.sides.clone(), combatants[..base].to_vec(), self.is_placed);
+                setup.time_limit = self.time_limit;
+                setup.script.clone_from(&self.script);
+                setup.script.joins.truncate(base);
+                for moment in &mut setup.script.moments {
+                    if let MomentEffect::Bring(ability, who) = &mut moment.does {
+                        match names.abilities[ability.index()] {
+                            Some(same) => *ability = same,
+                            None => who.clear(),
+                        }
+                    }
+                }
+                setup.count_heads();
+                setup
+            }
+        };
+        setup.name.clone_from(&self.name);
+        if combatants.len() > base {
+            let more: Vec<_> = combatants[base..].iter().map(|one| (one.character, one.side)).collect();
+            setup = setup.extended(&more);
+            // Labels stay: chance is drawn by them.
+            setup.combatants = combatants;
+            setup.name_streams();
+        }
+        setup.is_endless = self.is_endless;
+        setup
+    }
+}
