@@ -1,6 +1,7 @@
 //! The common path: open a ruleset, run fights, ask questions.
 
 use std::collections::BTreeMap;
+#[cfg(feature = "files")]
 use std::path::Path;
 use std::sync::{Arc, OnceLock};
 
@@ -41,6 +42,7 @@ impl Game {
     ///
     /// # Errors
     /// [`Error::Ruleset`] with everything that is wrong.
+    #[cfg(feature = "files")]
     pub fn open(path: impl AsRef<Path>) -> Result<Self, Error> {
         Self::open_with(path, &[])
     }
@@ -49,6 +51,7 @@ impl Game {
     ///
     /// # Errors
     /// [`Error::Ruleset`] with everything that is wrong.
+    #[cfg(feature = "files")]
     pub fn open_with(path: impl AsRef<Path>, overrides: &[Override]) -> Result<Self, Error> {
         let sources = Sources::read(path.as_ref())
             .map_err(|diagnostics| Error::Ruleset { sources: Sources::default(), diagnostics })?;

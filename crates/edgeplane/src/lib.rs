@@ -42,6 +42,9 @@
 //! [`text`] → [`rules`] (with [`formula`]) → [`program`] → [`fight`] → [`measures`] → [`study`]. Each module
 //! takes the value that the one before it made. [`Game`] is the short way to all of them.
 
+// What only studies and files need of the rest is unused without them.
+#![cfg_attr(not(all(feature = "study", feature = "files")), allow(dead_code))]
+
 mod error;
 pub mod fight;
 pub mod formula;
@@ -49,7 +52,9 @@ mod game;
 pub mod measures;
 pub mod program;
 pub mod rules;
+#[cfg(feature = "files")]
 mod sheet;
+#[cfg(feature = "study")]
 pub mod study;
 pub mod text;
 
@@ -60,7 +65,9 @@ pub use fight::{
 pub use game::{Edit, Game};
 pub use measures::Measure;
 pub use program::{AbilityId, CharacterId, CombatantId, EncounterId, PoolId, Program, Setup, SideId, StatusId, Time};
+#[cfg(feature = "files")]
 pub use sheet::{SheetChange, SheetChanges};
+#[cfg(feature = "study")]
 pub use study::{Figure, Trials, TrialsPlan};
 pub use text::{Diagnostic, Override, Sources};
 

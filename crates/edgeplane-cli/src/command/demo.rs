@@ -9,7 +9,7 @@ use super::{Failure, new, output};
 use crate::args::{Args, DemoArgs};
 use crate::view::{progress, text};
 
-static WEIR_NINE: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/weir-nine");
+static WEIR_NINE: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/demo/weir-nine");
 
 /// A stop of the tour: what to say, and which command to run. `{r}` is the ruleset, `{o}` the folder.
 struct Stop {

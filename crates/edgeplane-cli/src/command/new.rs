@@ -7,15 +7,13 @@ use super::{Failure, files, output};
 use crate::args::NewArgs;
 use crate::view::text;
 
-const SMALL: &str = include_str!("../../../edgeplane/examples/rulesets/small.toml");
-
 pub(crate) fn run(args: &NewArgs) -> Result<(), Failure> {
     let folder = &args.folder;
     let taken = fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_some()) || folder.is_file();
     if taken {
         return Err(Failure::Message(format!("`{}` exists already; nothing was written", folder.display())));
     }
-    write(folder, "ruleset.toml", SMALL)?;
+    write(folder, "ruleset.toml", edgeplane::example_text())?;
     let shown = folder.display();
     output::print(&format!(
         "{} holds a small ruleset: two characters, three abilities, two encounters.\n\n  \

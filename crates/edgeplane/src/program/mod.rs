@@ -80,6 +80,7 @@ pub use steps::{DamageTypeInfo, FlowPlan, PoolPlan, StartPlan, StepPlan};
 pub(crate) use tables::{CompiledLine, CompiledPolicy, Derived, Listener, QuickCondition};
 pub use threat::ThreatPlan;
 pub use time::Time;
+#[cfg(feature = "study")]
 pub(crate) use tree::Role;
 pub use tree::{LeafValue, Reading, Tree, TreeKind};
 pub(crate) use watches::{Streak, Watch, WatchKind};

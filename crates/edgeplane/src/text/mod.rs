@@ -6,12 +6,15 @@
 mod cells;
 pub mod diagnostic;
 pub mod document;
+#[cfg(feature = "files")]
+pub mod folder;
 mod literal;
 pub mod overrides;
 mod renamed;
 mod sheets;
 pub mod source;
 
+#[cfg(feature = "files")]
 pub(crate) use cells::sheet_cells;
 pub use diagnostic::{Code, Diagnostic, Diagnostics, Label, Severity};
 pub use document::{Document, Entry, Node, Table, Value};
