@@ -48,7 +48,6 @@ picture check 11 'edgeplane check misspelt'
 picture explain_character 9 'edgeplane explain weir-nine lockhand'
 picture explain_ability 11 'edgeplane explain weir-nine pincer --from silt_crab --on lockhand'
 picture explain_status 11 'edgeplane explain weir-nine cracked --from bell_ringer --on silt_crab; edgeplane explain weir-nine silted --from reed_stalker --on lockhand'
-picture explain_limits 9 'edgeplane explain weir-nine drowned_miller'
 picture fight_ground 9 'edgeplane fight weir-nine flats --seed 2 | head -38; edgeplane fight weir-nine high_water --seed 5 | tail -14'
 picture fight 10 'edgeplane fight weir-nine duel --seed 7'
 picture fight_trace 9 'edgeplane fight weir-nine duel --seed 7 --trace | head -56'
@@ -61,6 +60,21 @@ picture gauntlet 10 'edgeplane gauntlet weir-nine long_night'
 picture matrix 9 'edgeplane matrix weir-nine --among lockhand,sluicer,lampwright,bell_ringer,silt_crab,reed_stalker,drowned_miller -n 500'
 picture verify 10 'edgeplane verify weir-nine; edgeplane verify weir-nine --set character.lockhand.attributes.heft=18'
 picture demo 9 'edgeplane demo -o tour | head -56'
+
+# The example that is played, with somebody's keys; needs tmux, too.
+cargo build --quiet --release -p edgeplane --example night_watch
+DISPLAY=$display xterm -fa 'DejaVu Sans Mono' -fs 10 -geometry 158x46+0+0 -bg '#fdfdf8' -fg '#22282c' \
+  -e tmux -L screenshots -f /dev/null new-session -s watch "tmux -L screenshots set status off; $PWD/target/release/examples/night_watch" \
+  > /dev/null 2>&1 &
+terminal=$!
+sleep 2
+for key in 2 1 Tab 2 3 2 1 2 2; do
+  tmux -L screenshots send-keys -t watch "$key"
+  sleep 0.8
+done
+DISPLAY=$display import -window root "$pictures/night_watch.png"
+tmux -L screenshots send-keys -t watch q
+wait "$terminal" 2> /dev/null || true
 
 # page NAME WIDTH HEIGHT: takes a picture of the report.
 page() {

@@ -10,6 +10,9 @@ mod abilities;
 #[path = "adopt.rs"]
 mod adopt;
 
+#[path = "play.rs"]
+mod play;
+
 #[path = "triggers.rs"]
 mod triggers;
 

@@ -62,7 +62,7 @@ pub use events::{
     StopReason, UnavailableReason,
 };
 pub use limits::{FightError, FightErrorKind, Limits};
-pub use names::{NamedEvent, describe_reason};
+pub use names::{NamedEvent, describe_reason, describe_source};
 pub use random::{Branching, Likely, RandomSource, Recorded, Sampler, SamplerState, seed_of_trial, stream_seed};
 pub use session::adopt::{Adoption, Transfer, TransferKind};
 pub use session::buttons::Button;

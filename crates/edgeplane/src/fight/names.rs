@@ -53,6 +53,11 @@ impl<'a> NamesOf<'a> {
     }
 }
 
+/// The name of what an effect comes of: an ability, a status or a cause.
+pub fn describe_source(setup: &Setup, source: Source) -> &str {
+    NamesOf(setup).source(source)
+}
+
 /// Why an ability is unavailable, in words: `cannot afford 18 breath (has 12.4)`.
 pub fn describe_reason(setup: &Setup, reason: UnavailableReason) -> String {
     use UnavailableReason as Reason;
