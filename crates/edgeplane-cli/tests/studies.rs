@@ -187,7 +187,7 @@ fn verify_holds_the_demo_to_its_expectations_and_fails_an_unfair_edit() {
 fn measures_lists_what_can_be_asked() {
     let text = answer(&["measures"]);
     assert!(text.contains("damage_share(who, ability, status or damage type)"), "{text}");
-    assert_eq!(json(&["measures"]).as_array().unwrap().len(), 36);
+    assert_eq!(json(&["measures"]).as_array().unwrap().len(), 38);
 }
 
 #[test]

@@ -245,6 +245,11 @@ impl Game {
         Ok(Self { program: Arc::new(program), setups, forced, ..self.clone() })
     }
 
+    /// What a rule says for the game alone, under its key `data`, by its path: `ability.boathook`. Nothing, if it says nothing.
+    pub fn data(&self, path: &str) -> Option<&text::Data> {
+        self.program.data(path)
+    }
+
     /// A fight of an encounter, not yet begun.
     ///
     /// # Errors

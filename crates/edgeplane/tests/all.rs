@@ -13,6 +13,9 @@ mod adopt;
 #[path = "play.rs"]
 mod play;
 
+#[path = "for_games.rs"]
+mod for_games;
+
 #[path = "triggers.rs"]
 mod triggers;
 

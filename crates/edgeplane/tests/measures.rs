@@ -367,6 +367,7 @@ fn every_measure_can_be_asked_of_the_demo() {
                 "hit step" => "guard",
                 "status" | "ability, status or damage type" => "waterlogged",
                 "mark" => "critical",
+                "report" => "wheel_taken",
                 other => panic!("{other} must be given"),
             })
             .collect();

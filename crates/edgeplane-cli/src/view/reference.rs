@@ -41,6 +41,7 @@ fn takes(shape: &Shape) -> String {
         Shape::Whole(least, most) => format!("whole number, {least} to {most}"),
         Shape::Choice(words) => words.iter().map(|word| format!("`\"{word}\"`")).collect::<Vec<_>>().join(", "),
         Shape::Place => "`[x, y]`".to_owned(),
+        Shape::Anything => "any table".to_owned(),
         Shape::List(Shape::Text) => "list of names".to_owned(),
         Shape::List(items) => format!("list of: {}", takes(items)),
         Shape::ByName(each) => format!("by name: {}", takes(each)),

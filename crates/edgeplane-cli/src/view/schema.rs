@@ -55,6 +55,7 @@ fn taken(shape: &Shape, tables: &mut Map<String, Value>) -> Value {
         Shape::Whole(least, most) => json!({ "type": "integer", "minimum": least, "maximum": most }),
         Shape::Choice(words) => json!({ "enum": words }),
         Shape::Place => json!({ "type": "array", "items": { "type": "number" }, "minItems": 2, "maxItems": 2 }),
+        Shape::Anything => json!({ "type": "object" }),
         Shape::List(items) => json!({ "type": "array", "items": taken(items, tables) }),
         Shape::ByName(each) => json!({ "type": "object", "additionalProperties": taken(each, tables) }),
         Shape::Table(table) => {

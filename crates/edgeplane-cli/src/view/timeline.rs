@@ -342,6 +342,12 @@ impl<'a> Teller<'a> {
                 let came = Came { strong: true, ..Came::only("is brought back") };
                 self.result(at, caster, source, target, &came);
             }
+            Event::Reported { caster, target, source, report, numbers, count } => {
+                let name = &self.setup.program().reports()[report.index()];
+                let numbers: Vec<String> = numbers[..usize::from(count)].iter().map(|number| plain(*number)).collect();
+                let with = if numbers.is_empty() { String::new() } else { format!(" ({})", numbers.join(", ")) };
+                self.result(at, caster, source, target, &Came::only(&format!("reports {name}{with}")));
+            }
             Event::SideChanged { who, side } => {
                 let came = Came::only(&format!("is on the side of {} now", self.setup.sides[side.index()]));
                 self.line(at, self.who(who), "", "", &came);

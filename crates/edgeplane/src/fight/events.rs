@@ -3,9 +3,10 @@
 use serde::{Deserialize, Serialize};
 
 use crate::program::{
-    AbilityId, CauseId, CombatantId, DamageTypeId, FormulaId, LostReason, PoolId, Reading, SideId, StatusId, StepId,
-    Time, TriggerEvent, ZoneId,
+    AbilityId, CauseId, CombatantId, DamageTypeId, FormulaId, LostReason, PoolId, Reading, ReportId, SideId, StatusId,
+    StepId, Time, TriggerEvent, ZoneId,
 };
+use crate::rules::MOST_NUMBERS;
 
 /// What an effect comes of.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -224,6 +225,15 @@ pub enum Event {
     LevelGained { who: CombatantId, level: f64 },
     /// A combatant that was defeated is back.
     Revived { target: CombatantId, caster: CombatantId, source: Source },
+    /// Something that the rules report to the game, with the first `count` of these numbers.
+    Reported {
+        caster: CombatantId,
+        target: CombatantId,
+        source: Source,
+        report: ReportId,
+        numbers: [f64; MOST_NUMBERS],
+        count: u8,
+    },
     /// A combatant is on another side from now on.
     SideChanged { who: CombatantId, side: SideId },
     /// A combatant is defeated; by whom and by what, unless a pool ran out by itself.
@@ -514,5 +524,5 @@ kinds! {
     Began Used Spent Unavailable Available Waits Walks Flies Shifted Released Sustained Stopped Lost Stepped Soaked Hit
     Healed Restored Drained Threatened Given Taken Interrupted StatusGained StatusPrevented StatusTicked StatusStacks
     StatusMoved StatusExpiring StatusLost Triggered CapChanged ZoneBegan ZoneEnded Entered Left Joined Despawned Scripted Learned
-    LevelGained Revived SideChanged Defeated Ended
+    LevelGained Revived Reported SideChanged Defeated Ended
 }

@@ -4,7 +4,7 @@ use serde::Serialize;
 use serde::ser::{SerializeMap, Serializer};
 
 use super::events::{Ending, Event, Logged, Prevention, Source, UnavailableReason};
-use crate::program::{AbilityId, CombatantId, PoolId, Setup, SideId, StatusId, ZoneId, plain};
+use crate::program::{AbilityId, CombatantId, PoolId, ReportId, Setup, SideId, StatusId, ZoneId, plain};
 
 /// An event by name; it is written to one flat object with `at` in seconds and `event` first.
 #[derive(Clone, Copy, Debug)]
@@ -42,6 +42,10 @@ impl<'a> NamesOf<'a> {
             Source::Status(status) => self.status(status),
             Source::Cause(cause) => &self.0.program.causes[cause.index()].name,
         }
+    }
+
+    pub(crate) fn report(&self, id: ReportId) -> &'a str {
+        &self.0.program.reports[id.index()]
     }
 
     pub(crate) fn pool(&self, id: PoolId) -> &'a str {
@@ -281,6 +285,12 @@ impl NamedEvent<'_> {
             Event::Revived { target, caster, source } => {
                 self.of_source(map, "revived", caster, source)?;
                 map.serialize_entry("target", names.who(target))
+            }
+            Event::Reported { caster, target, source, report, numbers, count } => {
+                self.of_source(map, "reported", caster, source)?;
+                map.serialize_entry("target", names.who(target))?;
+                map.serialize_entry("report", names.report(report))?;
+                map.serialize_entry("numbers", &numbers[..usize::from(count)])
             }
             Event::SideChanged { who, side } => {
                 map.serialize_entry("event", "side_changed")?;

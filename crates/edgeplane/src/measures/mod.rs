@@ -9,7 +9,7 @@ pub use quantities::{Argument, Quantity, Unit};
 use std::sync::Arc;
 
 use crate::fight::UnavailableReason;
-use crate::program::{AbilityId, CombatantId, DamageTypeId, PoolId, Program, Setup, SideId, StatusId};
+use crate::program::{AbilityId, CombatantId, DamageTypeId, PoolId, Program, ReportId, Setup, SideId, StatusId};
 use crate::rules::{MeasureFault, MeasureText, Part, Statistic};
 use crate::text::diagnostic::{listed, suggestion};
 use crate::text::{Code, Diagnostic, Diagnostics};
@@ -46,6 +46,8 @@ pub struct Picks {
     pub steps: Vec<bool>,
     /// Hits with these marks.
     pub marks: u64,
+    /// Reports of this name.
+    pub report: Option<ReportId>,
     /// Unavailable for this reason, by [`UnavailableReason::kind`].
     pub reason: Option<usize>,
 }
@@ -138,6 +140,9 @@ impl Measure {
                 self.picks.steps = names.iter().map(|step| *step == name).collect();
             }
             Argument::Mark => self.picks.marks = 1 << place(part, "mark", &strs(&program.marks))?,
+            Argument::Report => {
+                self.picks.report = Some(ReportId(place(part, "report", &strs(&program.reports))?));
+            }
             Argument::Reason => {
                 self.picks.reason = Some(usize::from(place(part, "reason", &UnavailableReason::NAMES)?));
             }

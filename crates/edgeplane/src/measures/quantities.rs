@@ -22,6 +22,8 @@ pub enum Argument {
     Mark,
     /// A reason for which abilities are unavailable.
     Reason,
+    /// What effects report to the game.
+    Report,
 }
 
 impl Argument {
@@ -37,6 +39,7 @@ impl Argument {
             Self::Status => "status",
             Self::Mark => "mark",
             Self::Reason => "reason",
+            Self::Report => "report",
         }
     }
 }
@@ -144,6 +147,8 @@ quantities! {
     MeanStacks "mean_stacks" [Who Status] [] Count "Stacks while they have the status.";
     Unavailable "unavailable" [Who] [Ability Reason] Seconds "Seconds in which they are free to act and an ability is unavailable; of all their abilities together, if none is named.";
     Experience "experience" [Who] [] Amount "Experience that they gain, all of them together.";
+    Reports "reports" [Who] [Report] Count "How often their effects report to the game.";
+    Reported "reported" [Who Report] [] Count "The sum of the first numbers that their effects report to the game.";
     Idle "idle" [Who] [] Share "Share of the time in which they stand, are free to act and can use nothing.";
 }
 

@@ -42,6 +42,7 @@ impl Program {
         }
         let names = Names::of(rules, out);
         let mut program = Self { name: rules.name.clone(), rounding: rules.rounding, ..Self::default() };
+        program.data.clone_from(&rules.data);
         program.layout = first_layout(&names, rules);
         let curve = |rule: &crate::rules::CurveRule| Curve { points: rule.points.clone(), step: rule.step };
         program.curves = rules.curves.iter().map(|named| curve(&named.rule)).collect();

@@ -2,7 +2,9 @@
 
 use super::Program;
 use super::hit_code::StepsEffect;
-use super::ids::{AbilityId, CharacterId, DamageTypeId, FormulaId, GearId, PoolId, SiteId, StatusId, StepId, ZoneId};
+use super::ids::{
+    AbilityId, CharacterId, DamageTypeId, FormulaId, GearId, PoolId, ReportId, SiteId, StatusId, StepId, ZoneId,
+};
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
@@ -57,6 +59,8 @@ pub enum Effect {
     Interrupt(Option<Vec<AbilityId>>),
     /// The side of the one who acts has won.
     Win,
+    /// The game is told of something, with numbers.
+    Report(ReportId, Vec<FormulaId>),
     /// The receiver puts a piece of gear on.
     Wear(GearId),
     /// The receiver takes a piece of gear off.
@@ -300,6 +304,10 @@ impl Compiler<'_> {
             EffectKind::Experience(amount) => {
                 self.check_amount(amount);
                 self.number(amount, scope).map(Effect::Experience)
+            }
+            EffectKind::Report(name, numbers) => {
+                let numbers: Option<Vec<_>> = numbers.iter().map(|number| self.number(number, scope)).collect();
+                Some(Effect::Report(self.report_named(name), numbers?))
             }
             EffectKind::Win => Some(Effect::Win),
             EffectKind::Wear(piece) => self.piece_named(piece).map(Effect::Wear),

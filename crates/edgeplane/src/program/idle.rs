@@ -168,7 +168,7 @@ impl Idle<'_> {
                     self.say(effect.span, &effect.path, "whoever receives it stands");
                 }
                 EffectKind::Revive(_) => revived = true,
-                EffectKind::Call { .. } | EffectKind::Win => {}
+                EffectKind::Call { .. } | EffectKind::Win | EffectKind::Report(..) => {}
                 EffectKind::Zone(word) => {
                     let carried = |zone: &&Named<ZoneRule>| zone.name == word.text && zone.rule.carried;
                     if defeated && !revived && self.rules.zones.iter().any(|zone| carried(&zone)) {

@@ -26,6 +26,7 @@ ids! {
     ZoneId(u16) "A zone of the ruleset.";
     AbilityId(u16) "An ability of the ruleset.";
     CauseId(u16) "A cause of the ruleset.";
+    ReportId(u16) "What effects report to the game, by its name.";
     GearId(u16) "A piece of gear of the ruleset.";
     PolicyId(u16) "A policy of the ruleset.";
     CharacterId(u16) "A character of the ruleset.";

@@ -32,6 +32,7 @@ mod modifiers;
 mod motion;
 mod names;
 mod ops;
+mod reports;
 mod resolve;
 mod resolve_names;
 mod resolve_statuses;
@@ -96,6 +97,7 @@ use crate::text::{Diagnostic, Sources};
 pub struct Program {
     pub(crate) sources: Sources,
     pub(crate) warnings: Vec<Diagnostic>,
+    pub(crate) data: std::collections::BTreeMap<String, crate::text::Data>,
     pub(crate) name: String,
     pub(crate) rounding: Rounding,
     pub(crate) layout: Layout,
@@ -120,6 +122,8 @@ pub struct Program {
     pub(crate) hidden_reads: u64,
     pub(crate) zones: Vec<ZonePlan>,
     pub(crate) causes: Vec<CausePlan>,
+    /// What effects report to the game, by name.
+    pub(crate) reports: Vec<String>,
     /// What modifiers read, see [`dirty`].
     pub(crate) modifiers_read: u64,
     pub(crate) diminish: Vec<DiminishPlan>,
@@ -158,6 +162,11 @@ impl Program {
     /// What is suspicious about the ruleset, though it is sound; in the order of the files.
     pub fn warnings(&self) -> &[Diagnostic] {
         &self.warnings
+    }
+
+    /// What a rule says for the game alone, by its path: `ability.boathook`.
+    pub fn data(&self, path: &str) -> Option<&crate::text::Data> {
+        self.data.get(path)
     }
 
     /// All attributes.
@@ -208,6 +217,11 @@ impl Program {
     /// Every cause.
     pub fn causes(&self) -> &[CausePlan] {
         &self.causes
+    }
+
+    /// What effects report to the game: the names, by [`ReportId`].
+    pub fn reports(&self) -> &[String] {
+        &self.reports
     }
 
     /// Finds a status by name.

@@ -1,6 +1,6 @@
 //! `does = [...]`: what an ability brings about.
 
-use super::reader::{Fields, Formula, Selector, Word, list};
+use super::reader::{Fields, Formula, Selector, Word, formula, list};
 use super::shape;
 use super::statuses::StatusKind;
 use super::steps::{Skips, skips};
@@ -190,6 +190,8 @@ pub enum EffectKind {
     Revive(Vec<(Word, Formula)>),
     /// The receiver gains experience.
     Experience(Formula),
+    /// The game is told of something by a name, with numbers.
+    Report(Word, Vec<Formula>),
     /// The receiver puts a piece of gear on.
     Wear(Word),
     /// The receiver takes a piece of gear off.
@@ -240,7 +242,10 @@ const TAKE_OFF: &[&str] = &["take_off"];
 const GIVE: &[&str] = &["give"];
 const TAKE: &[&str] = &["take"];
 const REVIVE: &[&str] = &["revive"];
+/// Most numbers that go along with a report.
+pub(crate) const MOST_NUMBERS: usize = 4;
 const EXPERIENCE: &[&str] = &["experience"];
+const REPORT: &[&str] = &["report", "numbers"];
 /// Kinds that are about the side of the one who acts: nobody receives them.
 const OF_SIDES: &[&str] = &["call", "win"];
 const COMMON: &[&str] = &["to", "within", "when", "chance"];
@@ -270,6 +275,7 @@ const KINDS: &[(&str, &[&str])] = &[
     ("take", TAKE),
     ("revive", REVIVE),
     ("experience", EXPERIENCE),
+    ("report", REPORT),
 ];
 
 /// Reads the list under `does`.
@@ -334,6 +340,7 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<EffectRule
         "take" => fields.selector("take", out).map(EffectKind::Take),
         "revive" => revive(&fields, out),
         "experience" => fields.formula("experience", out).map(EffectKind::Experience),
+        "report" => report(&fields, out),
         key @ ("push" | "pull") => {
             fields.formula(key, out).map(|metres| EffectKind::Shift { metres, nearer: key == "pull" })
         }
@@ -407,7 +414,7 @@ fn revive(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
     };
     let read = |entry: &Entry| {
         let pool = Word { text: entry.key.clone(), span: entry.key_span };
-        Some((pool, super::reader::formula(&entry.node, format!("{path}.{}", entry.key), out)?))
+        Some((pool, formula(&entry.node, format!("{path}.{}", entry.key), out)?))
     };
     Some(EffectKind::Revive(table.entries.iter().filter_map(read).collect()))
 }
@@ -480,4 +487,23 @@ fn drain(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
     let (pool, amount) = (fields.text("drain", out), amount(fields, out));
     let to_caster = fields.formula("to_caster", out);
     Some(EffectKind::Drain { pool: pool?, amount: amount?, to_caster })
+}
+
+fn report(fields: &Fields, out: &mut Diagnostics) -> Option<EffectKind> {
+    let name = fields.text("report", out)?;
+    let path = fields.path_of("numbers");
+    let numbers = match fields.get("numbers") {
+        Some(node) => {
+            let items = list(node, &path, out)?;
+            if items.len() > MOST_NUMBERS {
+                let message = format!("`{path}` has {} numbers; at most {MOST_NUMBERS} go along", items.len());
+                out.push(Diagnostic::at(Code::BadValue, node.span, message));
+                return None;
+            }
+            let numbers = items.iter().zip(0..).map(|(item, index)| formula(item, format!("{path}.{index}"), out));
+            numbers.collect::<Option<Vec<_>>>()?
+        }
+        None => Vec::new(),
+    };
+    Some(EffectKind::Report(name, numbers))
 }

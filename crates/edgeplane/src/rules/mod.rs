@@ -9,6 +9,7 @@ mod attributes;
 mod causes;
 mod characters;
 mod curves;
+mod data;
 mod effects;
 mod encounters;
 mod expectations;
@@ -35,6 +36,7 @@ pub use attributes::AttributeRule;
 pub use causes::CauseRule;
 pub use characters::CharacterRule;
 pub use curves::{CurveRule, FunctionRule};
+pub(crate) use effects::MOST_NUMBERS;
 pub use effects::{CleansePick, EffectKind, EffectRule, Receiver, StatusFilter};
 pub(crate) use encounters::MAX_COMBATANTS;
 pub use encounters::{EncounterRule, Joins, MemberRule, MomentRule, SideMembers};
@@ -146,6 +148,8 @@ pub struct Ruleset {
     pub characters: Vec<Named<CharacterRule>>,
     /// `[encounter.*]`
     pub encounters: Vec<Named<EncounterRule>>,
+    /// What rules say for the game alone, by their paths.
+    pub data: std::collections::BTreeMap<String, crate::text::Data>,
     /// `[[expect]]`
     pub expectations: Vec<ExpectRule>,
 }
@@ -189,6 +193,7 @@ impl Ruleset {
         ruleset.encounters = read_all(section(root, "encounter", out), "encounter", out, encounters::read);
         ruleset.gauntlets = read_all(section(root, "gauntlet", out), "gauntlet", out, levels::read_gauntlet);
         ruleset.expectations = expectations::read_list(root.get("expect"), out);
+        ruleset.data = data::read_all(root, out);
         ruleset
     }
 

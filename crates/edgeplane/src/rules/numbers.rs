@@ -75,7 +75,7 @@ fn words_of<'a>(node: &'a Node, words: &mut BTreeSet<&'a str>) {
         Value::Text(text, _) => words.extend(text.split(|c: char| !c.is_alphanumeric() && c != '_')),
         Value::List(list) => list.iter().for_each(|item| words_of(item, words)),
         Value::Table(Table { entries }) => {
-            for entry in entries.iter().filter(|entry| entry.key != "about") {
+            for entry in entries.iter().filter(|entry| !["about", super::data::KEY].contains(&entry.key.as_str())) {
                 words.insert(&entry.key);
                 words_of(&entry.node, words);
             }
@@ -99,7 +99,11 @@ fn gather(node: &Node, path: &str, numbers: &mut Vec<NumberAt>) {
             }
         }
         Value::Table(table) => {
-            for entry in table.entries.iter().filter(|entry| !["about", "name", "text"].contains(&entry.key.as_str())) {
+            for entry in table
+                .entries
+                .iter()
+                .filter(|entry| !["about", "name", "text", super::data::KEY].contains(&entry.key.as_str()))
+            {
                 gather(&entry.node, &format!("{path}.{}", spelt(&entry.key)), numbers);
             }
         }

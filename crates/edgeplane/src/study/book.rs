@@ -70,9 +70,10 @@ enum Group {
     Held,
     Unavailable,
     Acting,
+    Reported,
 }
 
-const GROUPS: usize = 9;
+const GROUPS: usize = 10;
 
 impl Group {
     const ALL: [Self; GROUPS] = [
@@ -85,6 +86,7 @@ impl Group {
         Self::Held,
         Self::Unavailable,
         Self::Acting,
+        Self::Reported,
     ];
 }
 
@@ -179,6 +181,7 @@ impl Book {
                     &[EventKind::Unavailable, EventKind::Available, EventKind::Waits, EventKind::Used]
                 }
                 Group::Acting => &[EventKind::Waits, EventKind::Used],
+                Group::Reported => &[EventKind::Reported],
             }
         };
         let mut wanted = vec![EventKind::Defeated, EventKind::Revived];
@@ -236,6 +239,8 @@ impl Book {
                 (self.probe(measure, Group::Hit, What::Amount, false, of), spent)
             }
             Q::Uses => (dealt(Group::Used, What::Count), Term::One),
+            Q::Reports => (dealt(Group::Reported, What::Count), Term::One),
+            Q::Reported => (dealt(Group::Reported, What::Amount), Term::One),
             Q::Ticks => (dealt(Group::Ticked, What::Count), Term::One),
             Q::Unavailable => (dealt(Group::Unavailable, What::Amount), Term::One),
             Q::Idle => (dealt(Group::Acting, What::Idle), Term::Alive(who())),
@@ -480,6 +485,11 @@ impl Observer for Book {
             Event::Waits { who, .. } => self.waits(at, who),
             Event::StatusTicked { caster, status, .. } => {
                 self.count(Group::Ticked, caster, |probe| probe.is_of(Source::Status(status)), 1.0);
+            }
+            Event::Reported { caster, report, numbers, .. } => {
+                let named = |probe: &Probe| probe.picks.report.is_none_or(|one| one == report);
+                self.count(Group::Reported, caster, |probe| named(probe) && probe.what == What::Count, 1.0);
+                self.count(Group::Reported, caster, |probe| named(probe) && probe.what == What::Amount, numbers[0]);
             }
             Event::StatusGained { target, status, total, .. } => {
                 let counts = |probe: &Probe| probe.what == What::Applied && probe.picks.status == Some(status);

@@ -4,6 +4,7 @@
 //! [`Span`]s into [`Sources`], and complains through [`Diagnostic`]s.
 
 mod cells;
+mod data;
 pub mod diagnostic;
 pub mod document;
 #[cfg(feature = "files")]
@@ -16,6 +17,7 @@ pub mod source;
 
 #[cfg(feature = "files")]
 pub(crate) use cells::sheet_cells;
+pub use data::Data;
 pub use diagnostic::{Code, Diagnostic, Diagnostics, Label, Severity};
 pub use document::{Document, Entry, Node, Table, Value};
 pub use literal::TextMap;

@@ -14,7 +14,7 @@ use super::statuses::apply::Dose;
 use crate::program::{
     Chance, CombatantId, Effect, EffectPlan, FilterPlan, FormulaId, Frame, LostReason, StatusId, Time,
 };
-use crate::rules::{CleansePick, Receiver, SideRule};
+use crate::rules::{CleansePick, MOST_NUMBERS, Receiver, SideRule};
 
 impl<C: Chance> Engine<'_, C> {
     /// Brings a list of effects about; `target` receives those that do not say who.
@@ -76,10 +76,10 @@ impl<C: Chance> Engine<'_, C> {
         }
     }
 
-    /// Who is defeated can still call others, or win by that, can be brought back, and leave a zone where it was.
+    /// What happens to whoever is defeated can be reported; it can still call others, or win by that, can be brought back, and leave a zone where it was.
     fn reaches_defeated(&self, by: &EffectContext, target: CombatantId, effect: &Effect) -> bool {
         match effect {
-            Effect::Call(..) | Effect::Win => true,
+            Effect::Call(..) | Effect::Win | Effect::Report(..) => true,
             Effect::Revive(_) => !self.state.who(target).absent,
             Effect::Zone(zone) => by.aftermath && !self.program.zone(*zone).carried,
             _ => false,
@@ -134,6 +134,15 @@ impl<C: Chance> Engine<'_, C> {
             Effect::Experience(amount) => {
                 let amount = self.number(*amount, &frame)?.max(0.0);
                 self.learn(target, by.caster, amount)
+            }
+            Effect::Report(report, formulas) => {
+                let mut numbers = [0.0; MOST_NUMBERS];
+                for (number, formula) in numbers.iter_mut().zip(formulas) {
+                    *number = self.number(*formula, &frame)?;
+                }
+                let (report, count) = (*report, formulas.len() as u8);
+                emit!(self, Reported { caster: by.caster, target, source: by.source, report, numbers, count });
+                Ok(())
             }
             Effect::Win => {
                 self.decide_for(by);

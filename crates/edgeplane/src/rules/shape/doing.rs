@@ -4,6 +4,8 @@ use super::parts::EFFECTS;
 use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
 
 pub(super) const ABOUT: Key = key("about", Shape::Text, "For readers of the rules and for players.");
+pub(super) const DATA: Key =
+    key("data", Shape::Anything, "A table for the game alone: the engine passes it through untouched.");
 pub(super) const EXTENDS: Key = key("extends", Shape::Text, "Keys that are not given are taken from this one.");
 pub(super) const TEMPLATE: Key = key("template", Shape::Flag, "Only there to be extended.");
 
@@ -13,6 +15,7 @@ pub(in crate::rules) static ABILITY: TableShape = TableShape {
     needs: &[],
     keys: &[
         ABOUT,
+        DATA,
         EXTENDS,
         TEMPLATE,
         key("slot", Shape::Text, "Of the abilities in one slot, a combatant has one at a time."),

@@ -1,6 +1,6 @@
 //! Who fights, with what, where, and how they choose.
 
-use super::doing::{ABOUT, EXTENDS, TEMPLATE};
+use super::doing::{ABOUT, DATA, EXTENDS, TEMPLATE};
 use super::parts::{BRINGS, EFFECTS, HIT_STEPS, IMMUNE, MODIFY, ON, TICKS, UNTARGETABLE};
 use super::{AMOUNTS, ANY_NUMBER, NAMES, Shape, TableShape, key};
 
@@ -10,6 +10,7 @@ pub(in crate::rules) static GEAR: TableShape = TableShape {
     needs: &[],
     keys: &[
         ABOUT,
+        DATA,
         EXTENDS,
         TEMPLATE,
         key("slot", Shape::Text, "One piece for each slot; a piece without a slot takes up none."),
@@ -31,6 +32,7 @@ pub(in crate::rules) static GEAR_SET: TableShape = TableShape {
     needs: &["worn"],
     keys: &[
         ABOUT,
+        DATA,
         key("worn", Shape::ByName(&SET_STATUSES), "Statuses by number of pieces: 2 = [\"steady_footing\"]."),
     ],
 };
@@ -54,6 +56,7 @@ pub(in crate::rules) static ZONE: TableShape = TableShape {
     needs: &[],
     keys: &[
         ABOUT,
+        DATA,
         EXTENDS,
         TEMPLATE,
         key("radius", Shape::Formula, "Metres from its middle to its edge."),
@@ -75,7 +78,7 @@ pub(in crate::rules) static CAUSE: TableShape = TableShape {
     name: "cause",
     about: "Something that the game brings about by itself, such as a fall.",
     needs: &["does"],
-    keys: &[ABOUT, key("does", EFFECTS, "Effects on whom the game names; `amount` is the number that it gives.")],
+    keys: &[ABOUT, DATA, key("does", EFFECTS, "Effects on whom the game names; `amount` is the number that it gives.")],
 };
 
 pub(in crate::rules) static POLICY: TableShape = TableShape {
@@ -84,6 +87,7 @@ pub(in crate::rules) static POLICY: TableShape = TableShape {
     needs: &["use"],
     keys: &[
         ABOUT,
+        DATA,
         key("reaction", Shape::Number(0.0, 3_600.0), "Reaction time of an idle combatant, in seconds; 0 by default."),
         key("choose", Shape::Choice(&["first", "weighted", "random"]), "How one of the possible lines is chosen."),
         key(
@@ -141,6 +145,7 @@ pub(in crate::rules) static CHARACTER: TableShape = TableShape {
     needs: &[],
     keys: &[
         ABOUT,
+        DATA,
         TEMPLATE,
         EXTENDS,
         key("level", Shape::Number(0.0, 1e6), "Its level; formulas read it."),
@@ -171,6 +176,7 @@ pub(in crate::rules) static ENCOUNTER: TableShape = TableShape {
     needs: &["sides"],
     keys: &[
         ABOUT,
+        DATA,
         key(
             "sides",
             Shape::ByName(&Shape::List(&Shape::Either(&[Shape::Text, Shape::Table(&MEMBER)]))),
@@ -222,6 +228,7 @@ pub(in crate::rules) static GAUNTLET: TableShape = TableShape {
     needs: &["side", "encounters"],
     keys: &[
         ABOUT,
+        DATA,
         key("side", Shape::Text, "The side that goes from one to the next."),
         key("encounters", NAMES, "In order."),
         key("keeps", NAMES, "Pools that are not filled in between."),

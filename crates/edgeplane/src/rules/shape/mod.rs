@@ -42,6 +42,8 @@ pub enum Shape {
     ByName(&'static Shape),
     /// A table with known keys.
     Table(&'static TableShape),
+    /// A table of anything, for the game.
+    Anything,
     /// Any of these.
     Either(&'static [Shape]),
 }

@@ -1,6 +1,6 @@
 //! Attributes, pools, steps, and other numbers of a ruleset.
 
-use super::doing::ABOUT;
+use super::doing::{ABOUT, DATA};
 use super::parts::SKIPPED;
 use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
 
@@ -30,6 +30,7 @@ pub(in crate::rules) static ATTRIBUTE: TableShape = TableShape {
         key("max", Shape::Formula, "The final value is never more."),
         key("per", Shape::Choice(&["damage_type"]), "One number for each damage type: resist.silt."),
         ABOUT,
+        DATA,
     ],
 };
 
@@ -57,6 +58,7 @@ pub(in crate::rules) static POOL: TableShape = TableShape {
         key("on_cap_change", Shape::Choice(&["keep", "scale", "shift"]), "What the amount does when the cap changes."),
         key("defeat", Shape::Flag, "A combatant is defeated when it empties."),
         ABOUT,
+        DATA,
     ],
 };
 
@@ -74,7 +76,7 @@ pub(in crate::rules) static DAMAGE_TYPE: TableShape = TableShape {
     name: "damage_type",
     about: "A kind of damage.",
     needs: &[],
-    keys: &[ABOUT, key("skips", SKIPPED, "Hit steps that damage of this type skips, or \"all\".")],
+    keys: &[ABOUT, DATA, key("skips", SKIPPED, "Hit steps that damage of this type skips, or \"all\".")],
 };
 
 const STEP_NAME: Key = key("name", Shape::Text, "Effects and damage types skip it by this name.");
@@ -187,7 +189,7 @@ pub(in crate::rules) static POINT: TableShape = TableShape {
     name: "point",
     about: "What a spent point gives.",
     needs: &["gives"],
-    keys: &[ABOUT, key("gives", AMOUNTS, "Added for each point, by attribute.")],
+    keys: &[ABOUT, DATA, key("gives", AMOUNTS, "Added for each point, by attribute.")],
 };
 
 pub(in crate::rules) static SHEET: TableShape = TableShape {

@@ -1,6 +1,6 @@
 //! Statuses, and the parts of which rules are made: effects, modifiers, triggers.
 
-use super::doing::{ABOUT, EXTENDS, TEMPLATE};
+use super::doing::{ABOUT, DATA, EXTENDS, TEMPLATE};
 use super::numbers::OWNED_STEP;
 use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
 
@@ -24,6 +24,7 @@ pub(in crate::rules) static STATUS: TableShape = TableShape {
     needs: &[],
     keys: &[
         ABOUT,
+        DATA,
         EXTENDS,
         TEMPLATE,
         key("icon", Shape::Text, "A name by which a game finds its picture."),
@@ -248,5 +249,6 @@ effects! {
     give: "Gives an ability.", Shape::Text, TO, WITHIN;
     revive: "Brings back one who is defeated.", AMOUNTS, TO, WITHIN;
     experience: "Gives experience.", Shape::Formula, TO, WITHIN;
+    report: "Reports something to the game, as an event with numbers.", Shape::Text, key("numbers", Shape::List(&Shape::Formula), "Up to four numbers that go along."), TO, WITHIN;
     take: "Takes abilities away.", NAME_OR_TAG, TO, WITHIN;
 }

@@ -221,6 +221,11 @@ fn also(program: &Program, effect: &EffectPlan) -> Option<AlsoLine> {
             ("brings back", format!("with {}", amounts.iter().map(amount).collect::<Vec<_>>().join(", ")))
         }
         Effect::Experience(amount) => ("gives experience", text(*amount)),
+        Effect::Report(report, numbers) => {
+            let numbers = numbers.iter().map(|number| text(*number)).collect::<Vec<_>>().join(", ");
+            let with = if numbers.is_empty() { String::new() } else { format!(" with {numbers}") };
+            ("reports", format!("{}{with}", program.reports()[report.index()]))
+        }
     };
     let chance = effect.chance.map(|(chance, _)| format!("chance {}", text(chance)));
     let when = effect.when.map(|when| format!("when {}", text(when)));

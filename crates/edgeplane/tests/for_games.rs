@@ -1,0 +1,207 @@
+//! What rules say for the game alone: data that is passed through, and reports that come as events.
+
+use crate::common::{demo, game};
+use edgeplane::fight::{Log, NamedEvent};
+use edgeplane::text::Data;
+use edgeplane::{Event, Game, Override, Silent, Time, TrialsPlan};
+
+const RULES: &str = r#"
+    [attributes]
+    lives = { base = 40, data = { color = "red" } }
+    [pools]
+    health = { max = "lives", defeat = true, data = { bar = "wide" } }
+    [damage_types]
+    heat = { data = { glow = 0.5 } }
+    [status.scorched]
+    kind = "debuff"
+    duration = 3
+    data = { icon = "flame.png", layers = [1, 2.5, "top"], wobbles = true }
+    on = [
+      { event = "lost", does = [{ report = "cooled" }] },
+      { event = "defeated", does = [{ report = "ashes", numbers = ["self.lives", "stacks * 2", -1, 0.5] }] },
+    ]
+    [ability.breathe]
+    cooldown = 2
+    data = { sound = { file = "breath.ogg", volume = 0.8 } }
+    does = [
+      { damage = 15, type = "heat" },
+      { apply = "scorched" },
+      { report = "shakes", numbers = ["caster.lives / 10"] },
+    ]
+    [ability.sigh]
+    extends = "breathe"
+    cooldown = 9
+    [ability.hum]
+    extends = "breathe"
+    data = { sound = { file = "hum.ogg" } }
+    [character.beast]
+    template = true
+    data = { model = "beast.glb" }
+    [character.kiln]
+    extends = "beast"
+    abilities = ["breathe"]
+    [character.ewer]
+    extends = "beast"
+    data = { model = "ewer.glb" }
+    abilities = []
+    [encounter.yard]
+    data = { music = "slow" }
+    sides = { hot = ["kiln"], cold = ["ewer", "ewer"] }
+    time_limit = 30
+"#;
+
+#[test]
+fn data_is_passed_through_untouched() {
+    let game = game(RULES);
+    let text = |path: &str, key: &str| game.data(path).and_then(|data| data.get(key)).and_then(Data::text);
+    assert_eq!(text("status.scorched", "icon"), Some("flame.png"));
+    assert_eq!(text("ability.breathe", "sound.file"), Some("breath.ogg"));
+    assert_eq!(text("attributes.lives", "color"), Some("red"));
+    assert_eq!(text("pools.health", "bar"), Some("wide"));
+    assert_eq!(text("encounter.yard", "music"), Some("slow"));
+    assert_eq!(game.data("damage_types.heat").and_then(|heat| heat.get("glow")).and_then(Data::number), Some(0.5));
+    let status = game.data("status.scorched").unwrap();
+    assert_eq!(status.get("layers").unwrap().list()[2].text(), Some("top"));
+    assert_eq!(status.get("wobbles").and_then(Data::flag), Some(true));
+    let json = serde_json::to_string(status).unwrap();
+    assert_eq!(json, r#"{"icon":"flame.png","layers":[1.0,2.5,"top"],"wobbles":true}"#);
+    // Inherited whole, like any other key; templates keep theirs for others.
+    assert_eq!(text("ability.sigh", "sound.file"), Some("breath.ogg"));
+    assert_eq!(text("ability.hum", "sound.file"), Some("hum.ogg"));
+    assert_eq!(game.data("ability.hum").and_then(|hum| hum.get("sound.volume")), None);
+    assert_eq!(text("character.kiln", "model"), Some("beast.glb"));
+    assert_eq!(text("character.ewer", "model"), Some("ewer.glb"));
+    assert_eq!(game.data("ability.nothing"), None);
+    // A number in it is replaced like any other, and nothing that balance depends on.
+    let louder = game.variant(&[Override::parse("ability.breathe.data.sound.volume=1").unwrap()]).unwrap();
+    assert_eq!(
+        louder.data("ability.breathe").and_then(|data| data.get("sound.volume")).and_then(Data::number),
+        Some(1.0)
+    );
+    let numbers = game.numbers_of("yard").unwrap();
+    assert!(numbers.iter().any(|number| number.path == "ability.breathe.cooldown"));
+    assert!(numbers.iter().all(|number| !number.path.contains("data")), "{numbers:?}");
+}
+
+#[test]
+fn data_that_is_no_table_has_a_place() {
+    let error = |from: &str, to: &str| Game::from_text("rules.toml", &RULES.replace(from, to)).unwrap_err().to_string();
+    let flat = error("data = { music = \"slow\" }", "data = \"slow\"");
+    assert!(flat.contains("`encounter.yard.data` is a text; it takes a table"), "{flat}");
+    let dated = error("music = \"slow\"", "made = 2026-11-27");
+    assert!(dated.contains("`encounter.yard.data.made` is a date or a time"), "{dated}");
+    assert_eq!(error("model = \"beast.glb\"", "made = 2026-11-27").matches("wrong-type").count(), 1);
+    assert!(
+        error("volume = 0.8 } }", "volume = 0.8 } }\n    level = 2").contains("level"),
+        "only under `data` is anything free"
+    );
+}
+
+#[test]
+fn effects_report_to_the_game() {
+    let game = game(RULES);
+    let (_, log) = game.play("yard", 1).unwrap();
+    let setup = game.fight("yard", 1).unwrap().setup().clone();
+    let reported: Vec<String> = (log.events.iter())
+        .filter(|one| matches!(one.event, Event::Reported { .. }))
+        .map(|one| serde_json::to_string(&NamedEvent::new(&setup, *one)).unwrap())
+        .collect();
+    let shakes = |at: &str| {
+        format!(
+            r#"{{"at":{at},"event":"reported","who":"kiln","ability":"breathe","target":"ewer 1","report":"shakes","numbers":[4.0]}}"#
+        )
+    };
+    let ashes = r#"{"at":4.0,"event":"reported","who":"ewer 1","status":"scorched","target":"ewer 1","report":"ashes","numbers":[40.0,2.0,-1.0,0.5]}"#;
+    // The third breath, at 4, is too much for the first of them. What decides the fight triggers nothing any more.
+    assert_eq!(reported[..2], [shakes("0.0"), shakes("2.0")]);
+    assert!(reported.contains(&shakes("4.0")) && reported.iter().any(|one| one == ashes), "{reported:#?}");
+}
+
+#[test]
+fn reports_are_measured_like_anything_else() {
+    let game = game(RULES);
+    let plan = TrialsPlan { trials: 50, ..TrialsPlan::default() };
+    let measured = game
+        .variant(&[])
+        .unwrap()
+        .measured("yard", &["reports(hot)", "reports(kiln, shakes)", "reported(kiln, shakes)", "reports(ewer, ashes)"]);
+    let figures = edgeplane::study::run_measures(&measured.unwrap(), &plan, &|_| {}).unwrap();
+    let values: Vec<f64> = figures.iter().filter_map(|figure| figure.value).collect();
+    assert_eq!(values, [6.0, 6.0, 24.0, 1.0]);
+    let error = game.measured("yard", &["reports(kiln, shake)"]).unwrap_err().to_string();
+    assert!(error.contains("shakes"), "{error}");
+}
+
+#[test]
+fn a_report_takes_four_numbers_at_most() {
+    let text = RULES.replace("\"stacks * 2\", -1, 0.5", "1, 2, 3, 4");
+    let error = Game::from_text("rules.toml", &text).unwrap_err().to_string();
+    assert!(error.contains("has 5 numbers; at most 4 go along"), "{error}");
+}
+
+/// All that a game does by itself goes through the rules, and has the name of its cause.
+#[test]
+fn whatever_a_cause_brings_about_has_its_name() {
+    let rules = r#"
+        [attributes]
+        lives = 90
+        [pools]
+        health = { max = "lives", defeat = true }
+        breath = { max = 20, start = "empty" }
+        [levels]
+        most = 5
+        needs = 10
+        in_fight = true
+        [status.dazed]
+        kind = "debuff"
+        duration = 60
+        reapply = "stack"
+        max_stacks = 9
+        [gear.cap]
+        modify = [{ attribute = "lives", add = 10 }]
+        [ability.rest]
+        cooldown = 3
+        does = [{ heal = 1, to = "caster" }]
+        [cause.weather]
+        does = [
+          { damage = "amount * 4" },
+          { heal = "amount" },
+          { restore = "breath", amount = 5 },
+          { drain = "breath", amount = 2 },
+          { apply = "dazed", stacks = "amount", duration = 7 },
+          { wear = "cap" },
+          { give = "rest" },
+          { experience = 12 },
+          { report = "thunder", numbers = ["amount"] },
+        ]
+        [character.post]
+        can_learn = ["rest"]
+        [encounter.field]
+        sides = { here = ["post"], there = ["post"] }
+        time_limit = 60
+    "#;
+    let game = game(rules);
+    let mut fight = game.fight("field", 1).unwrap();
+    let mut log = Log::default();
+    let (cause, who) = (game.cause("weather").unwrap(), fight.setup().ids().next().unwrap());
+    fight.bring_about(cause, None, who, 3.0, &mut log).unwrap();
+    let setup = fight.setup().clone();
+    let named = log.events.iter().map(|one| serde_json::to_value(NamedEvent::new(&setup, *one)).unwrap());
+    let by_weather: Vec<String> = named
+        .filter(|event| event.get("cause").is_some_and(|cause| cause == "weather"))
+        .map(|event| event["event"].as_str().unwrap().to_owned())
+        .collect();
+    for kind in ["hit", "healed", "restored", "drained", "given", "reported"] {
+        assert!(by_weather.iter().any(|one| one == kind), "no `{kind}` by the weather: {by_weather:?}");
+    }
+    let level = game.program().characters().len() as f64;
+    assert_eq!(level, 1.0);
+    let dazed = fight.statuses(who).unwrap();
+    let dazed = dazed.iter().find(|held| setup.program().status(held.status).name == "dazed").unwrap();
+    assert_eq!((dazed.stacks, dazed.remaining), (3, Some(7.0)));
+    assert!(log.events.iter().any(|one| matches!(one.event, Event::LevelGained { .. })));
+    assert_eq!(fight.worn(who).count(), 1);
+    assert_eq!(fight.abilities(who).count(), 1);
+    fight.advance(Time::from_seconds(8.0), &mut Silent).unwrap();
+    assert!(demo().data("ability.boathook").is_none());
+}
