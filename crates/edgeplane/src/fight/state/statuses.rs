@@ -395,6 +395,10 @@ impl Statuses {
         let index = match self.free.pop() {
             Some(index) => index,
             None => {
+                if self.records.len() == self.records.capacity() {
+                    // By a quarter, and not twice as many: thousands of fights run side by side.
+                    self.records.reserve_exact(8 + self.records.len() / 4);
+                }
                 self.records.push(Record::default());
                 if self.records.len() * 2 > self.tree.len() {
                     self.grow();
@@ -668,7 +672,7 @@ impl Statuses {
     }
 
     fn grow(&mut self) {
-        let leaves = (self.records.len().next_power_of_two() * 2).max(8);
+        let leaves = self.records.len().next_power_of_two().max(8);
         self.tree.clear();
         self.tree.resize(2 * leaves, NOBODY);
         for index in 0..self.records.len() as u32 {
