@@ -6,11 +6,13 @@ use edgeplane::fight::{Ending, Fight, Sampler, Silent, seed_of_trial};
 use edgeplane::study::{DuelTerms, Expectation, Matrix, run_expectation, run_matrix, run_sensitivity, run_trials};
 use edgeplane::{Error, Game, Setup};
 
-use super::Failure;
+use super::{Failure, stop};
 use crate::args::{PlanArgs, ReportArgs};
 use crate::view::{page, plot, progress, recorder::Recorder, text, timeline};
 
-/// Fights of each pair of the matrix, and of each number of a sensitivity.
+/// Fights of each pair of the matrix: a glance, and not a verdict. `edgeplane matrix` plays more.
+const OF_EACH_PAIR: u64 = 200;
+/// Fights of each number of a sensitivity.
 const OF_EACH: u64 = 500;
 /// Fights among which those are chosen that are shown.
 const LOOKED_AT: u64 = 256;
@@ -98,14 +100,7 @@ struct Went {
 /// Of the first fights of the study: the one that is nearest to the usual ending and duration, the closest and the most
 /// one-sided one.
 fn fights(setup: &Arc<Setup>, plan: &PlanArgs) -> Result<Vec<page::ShownFight>, Failure> {
-    let mut fight = Fight::with_chance(Arc::clone(setup), Sampler::default(), 0);
-    let mut went = Vec::new();
-    for trial in 0..plan.trials.min(LOOKED_AT) {
-        let seed = seed_of_trial(plan.seed, trial);
-        fight.restart(seed);
-        let ending = fight.run(&mut Silent).map_err(Error::from)?;
-        went.push(Went { seed, ending, lasted: fight.now().seconds(), ahead: ahead(&fight) });
-    }
+    let went = looked_at(setup, plan)?;
     let usual = |went: &[Went]| {
         let of = |ending: Ending| went.iter().filter(move |one| one.ending == ending);
         let most = went.iter().map(|one| one.ending).max_by_key(|ending| of(*ending).count())?;
@@ -127,6 +122,37 @@ fn fights(setup: &Arc<Setup>, plan: &PlanArgs) -> Result<Vec<page::ShownFight>, 
         .filter_map(|(kind, index)| Some((kind, &went[index?])))
         .map(|(kind, one)| shown(setup, kind, one))
         .collect()
+}
+
+/// How the first fights went, in their order, whatever the number of threads. Ctrl-C leaves the later ones out.
+fn looked_at(setup: &Arc<Setup>, plan: &PlanArgs) -> Result<Vec<Went>, Failure> {
+    let cores = || std::thread::available_parallelism().map_or(1, usize::from);
+    let threads = plan.threads.map_or_else(cores, usize::from).max(1) as u64;
+    let trials = plan.trials.min(LOOKED_AT);
+    let some = |first: u64| {
+        let mut fight = Fight::with_chance(Arc::clone(setup), Sampler::default(), 0);
+        let mut went = Vec::new();
+        for trial in (first..trials).step_by(threads as usize).take_while(|_| !stop::is_requested()) {
+            let seed = seed_of_trial(plan.seed, trial);
+            fight.restart(seed);
+            let ending = fight.run(&mut Silent)?;
+            went.push((trial, Went { seed, ending, lasted: fight.now().seconds(), ahead: ahead(&fight) }));
+        }
+        Ok::<_, Error>(went)
+    };
+    let mut went = Vec::new();
+    std::thread::scope(|scope| {
+        let running: Vec<_> = (0..threads).map(|first| scope.spawn(move || some(first))).collect();
+        for one in running {
+            match one.join() {
+                Ok(found) => went.extend(found?),
+                Err(panic) => std::panic::resume_unwind(panic),
+            }
+        }
+        Ok::<(), Error>(())
+    })?;
+    went.sort_by_key(|(trial, _)| *trial);
+    Ok(went.into_iter().map(|(_, went)| went).collect())
 }
 
 fn ahead(fight: &Fight) -> f64 {
@@ -183,6 +209,6 @@ fn matrix(args: &ReportArgs, game: &Game) -> Result<Option<Matrix>, Error> {
     if names.len() < 2 {
         return Ok(None);
     }
-    let plan = edgeplane::TrialsPlan { trials: OF_EACH.min(args.plan.trials), ..super::plan(&args.plan) };
+    let plan = edgeplane::TrialsPlan { trials: OF_EACH_PAIR.min(args.plan.trials), ..super::plan(&args.plan) };
     run_matrix(game, &names, DuelTerms { time_limit: DUEL, distance: None }, &plan, &|_| {}).map(Some)
 }
