@@ -6,6 +6,7 @@ use crate::text::{Diagnostic, Sources};
 
 /// Why something could not be done.
 #[derive(Clone)]
+#[non_exhaustive]
 pub enum Error {
     /// The ruleset has errors; they point into the sources.
     Ruleset {

@@ -1,7 +1,7 @@
 //! A fight for a reader: one line for each thing that came of something, and with the trace
 //! the arithmetic and the choices behind it.
 
-use edgeplane::fight::{Ending, Logged, Source, StepResult, describe_reason};
+use edgeplane::fight::{Ending, Logged, Source, StepResult, describe_reason, describe_source};
 use edgeplane::program::{FormulaId, PoolId, Reading, ZoneId, plain};
 use edgeplane::{AbilityId, CombatantId, Event, Program, Setup, Time};
 
@@ -185,11 +185,7 @@ impl<'a> Teller<'a> {
     }
 
     fn source(&self, source: Source) -> &'a str {
-        match source {
-            Source::Ability(ability) => self.ability(ability),
-            Source::Status(status) => &self.program.status(status).name,
-            Source::Cause(cause) => &self.program.causes()[cause.index()].name,
-        }
+        describe_source(self.setup, source)
     }
 
     /// The formulas since the last event, each on a line: `guard    17.5 * (200 - 15) / 200 = 16.2`.
@@ -371,6 +367,8 @@ impl<'a> Teller<'a> {
             | Event::Triggered { .. } => self.status(logged),
             Event::Ended { ending } => self.ended(at, ending),
             Event::Released { .. } | Event::Spent { .. } | Event::Began => self.formulas.clear(),
+            // Whatever happens has a row, even if there is no better word for it.
+            other => self.line(at, "", "", "", &Came::only(&format!("{other:?}"))),
         }
     }
 

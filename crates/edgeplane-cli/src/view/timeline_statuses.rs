@@ -80,6 +80,7 @@ fn how(applied: Applied) -> &'static str {
         Applied::Renewed => "renewed",
         Applied::Extended => "extended",
         Applied::Replaced => "in place of the last",
+        _ => "applied",
     }
 }
 

@@ -10,6 +10,7 @@ use crate::rules::MOST_NUMBERS;
 
 /// What an effect comes of.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[non_exhaustive]
 pub enum Source {
     /// An ability.
     Ability(AbilityId),
@@ -22,6 +23,7 @@ pub enum Source {
 /// What an application of a status came to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "snake_case")]
+#[non_exhaustive]
 pub enum Applied {
     /// It is new.
     New,
@@ -37,6 +39,7 @@ pub enum Applied {
 
 /// Why a status was not applied.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[non_exhaustive]
 pub enum Prevention {
     /// It is there, and a second application does nothing.
     Held,
@@ -81,6 +84,7 @@ impl Prevention {
 /// Something that happened at a moment of a fight. Its events describe all of a fight.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[allow(missing_docs)]
+#[non_exhaustive]
 pub enum Event {
     /// The fight begins.
     Began,
@@ -274,6 +278,7 @@ impl Ending {
 /// Why an ability cannot be used: the first reason of these that applies.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 #[allow(missing_docs)]
+#[non_exhaustive]
 pub enum UnavailableReason {
     /// The combatant has been defeated, or the fight is over.
     OutOfTheFight,
@@ -366,6 +371,7 @@ impl UnavailableReason {
 
 /// Why an ability is kept up no longer.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[non_exhaustive]
 pub enum StopReason {
     /// Its longest time is over.
     Longest,
@@ -505,6 +511,7 @@ macro_rules! kinds {
         /// A kind of event, by the name of its variant.
         #[derive(Clone, Copy, Debug, PartialEq, Eq)]
         #[allow(missing_docs)]
+        #[non_exhaustive]
         pub enum EventKind {
             $($kind),*
         }

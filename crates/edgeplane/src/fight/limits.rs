@@ -61,6 +61,7 @@ impl std::error::Error for FightError {}
 
 /// Why a fight cannot go on.
 #[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
 pub enum FightErrorKind {
     /// A formula has no usable value.
     Fault(Box<Fault>),

@@ -57,6 +57,7 @@ pub(crate) fn printed(log: &Log) -> String {
                 Applied::Renewed => "renewed".to_owned(),
                 Applied::Extended => "longer".to_owned(),
                 Applied::Stacked => format!("x{stacks}"),
+                other => panic!("{other:?}"),
             },
             Event::StatusPrevented { reason, .. } => Prevention::NAMES[reason.kind()].to_owned(),
             Event::StatusTicked { .. } => "tick".to_owned(),
