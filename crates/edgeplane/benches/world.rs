@@ -98,6 +98,14 @@ fn main() {
     let mow = game.ability("mow").unwrap();
     row("`button`", median(|_| assert!(fight.button(who, mow).unwrap().is_some())));
     row("`save`, 100 combatants", median(|_| assert!(fight.save().bytes() > 1_000)));
+    let edited = Game::from_text("meadow.toml", &RULES.replace("lives = 260", "lives = 261")).unwrap();
+    row(
+        "`adopt`, 100 combatants",
+        median(|round| {
+            let rules = if round % 2 == 0 { &edited } else { &game };
+            assert_eq!(rules.adopt(&mut fight).unwrap().lost().count(), 0);
+        }),
+    );
 
     let demo = Game::open(DEMO).unwrap();
     let mut fight = demo.fight("flats", 2).unwrap();
