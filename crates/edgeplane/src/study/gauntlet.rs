@@ -132,12 +132,19 @@ impl Course<'_> {
         self.crews.iter().map(stage).collect()
     }
 
-    fn batch(&self, runner: &mut Runner, seed: u64, trials: Range<u64>) -> Result<Vec<StageSums>, Error> {
-        let mut sums = self.no_sums();
-        for trial in trials {
-            self.run(runner, seed_of_trial(seed, trial), &mut sums)?;
+    /// How many runs there were, and what they come to: one that is stopped ends with the runs that are over.
+    fn batch(
+        &self,
+        runner: &mut Runner,
+        plan: &TrialsPlan,
+        trials: Range<u64>,
+    ) -> Result<(u64, Vec<StageSums>), Error> {
+        let (mut runs, mut sums) = (0, self.no_sums());
+        for trial in trials.take_while(|_| !plan.is_stopped()) {
+            self.run(runner, seed_of_trial(plan.seed, trial), &mut sums)?;
+            runs += 1;
         }
-        Ok(sums)
+        Ok((runs, sums))
     }
 
     /// One run, until an encounter is not won.
@@ -260,7 +267,7 @@ fn all_runs(
             let first = batch * BATCH;
             let trials = first..plan.trials.min(first + BATCH);
             let count = trials.end - trials.start;
-            let sums = runners.lend(|| course.runner(), |runner| course.batch(runner, plan.seed, trials));
+            let sums = runners.lend(|| course.runner(), |runner| course.batch(runner, plan, trials));
             progress(done.fetch_add(count, std::sync::atomic::Ordering::Relaxed) + count);
             Some((count, sums))
         };
@@ -269,8 +276,12 @@ fn all_runs(
         // In order, so that the first run that fails is reported, and the last bit depends on nothing else.
         for sums in found {
             let Some((count, sums)) = sums else { return Ok((runs, total)) };
-            runs += count;
-            total.iter_mut().zip(&sums?).for_each(|(total, sums)| total.join(sums));
+            let (over, sums) = sums?;
+            runs += over;
+            total.iter_mut().zip(&sums).for_each(|(total, sums)| total.join(sums));
+            if over < count {
+                return Ok((runs, total));
+            }
         }
     }
     Ok((runs, total))

@@ -225,7 +225,7 @@ fn all_batches(
     // Found out once for all threads.
     for round in batches.clone().step_by(ROUND as usize) {
         // A batch that is not begun any more leaves a gap, and nothing after it counts.
-        let tallies: Vec<Option<Result<Tally, Error>>> = (round..batches.end.min(round + ROUND))
+        let tallies: Vec<Option<Result<(bool, Tally), Error>>> = (round..batches.end.min(round + ROUND))
             .into_par_iter()
             .map(|batch| {
                 if plan.is_stopped() {
@@ -233,23 +233,30 @@ fn all_batches(
                 }
                 let trials = batch * BATCH..plan.trials.min((batch + 1) * BATCH);
                 let count = trials.end - trials.start;
-                let tally = fights.lend(|| first.clone(), |fight| one_batch(fight, plan.seed, trials));
+                let tally = fights.lend(|| first.clone(), |fight| one_batch(fight, plan, trials));
                 progress(done.fetch_add(count, Ordering::Relaxed) + count);
-                Some(tally)
+                Some(tally.map(|tally| (tally.fights == count, tally)))
             })
             .collect();
         for (batch, tally) in (round..).zip(tallies) {
             let Some(tally) = tally else { return Ok(all) };
-            all.push_batch(batch, tally?);
+            let (is_whole, tally) = tally?;
+            if tally.fights > 0 {
+                all.push_batch(batch, tally);
+            }
+            if !is_whole {
+                return Ok(all);
+            }
         }
     }
     Ok(all)
 }
 
-fn one_batch(fight: &mut Fight, seed: u64, trials: Range<u64>) -> Result<Tally, Error> {
+/// A batch of long fights takes seconds: one that is stopped ends with the fights that are over.
+fn one_batch(fight: &mut Fight, plan: &TrialsPlan, trials: Range<u64>) -> Result<Tally, Error> {
     let mut tally = Tally::new(fight.setup());
-    for trial in trials {
-        fight.restart(seed_of_trial(seed, trial));
+    for trial in trials.take_while(|_| !plan.is_stopped()) {
+        fight.restart(seed_of_trial(plan.seed, trial));
         let ending = fight.run(&mut tally).map_err(Error::from)?;
         tally.close(ending, fight.now());
     }
