@@ -57,6 +57,22 @@ pub(crate) enum Command {
 }
 
 impl Command {
+    /// Whether it plays many fights, and Ctrl-C ends it with what is known by then.
+    pub(crate) fn is_study(&self) -> bool {
+        matches!(
+            self,
+            Self::Trials(_)
+                | Self::Compare(_)
+                | Self::Sweep(_)
+                | Self::Sensitivity(_)
+                | Self::Tune(_)
+                | Self::Matrix(_)
+                | Self::Gauntlet(_)
+                | Self::Verify(_)
+                | Self::Report(_)
+        )
+    }
+
     /// The ruleset that it is about, where values can be tried in one and it can be watched.
     pub(crate) fn ruleset(&self) -> Option<&RulesetArgs> {
         match self {

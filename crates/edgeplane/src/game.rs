@@ -268,7 +268,7 @@ impl Game {
 
     /// A fight that is under way goes on under this ruleset: an edit is seen at once, and nobody has to begin anew.
     ///
-    /// Everything with the same name in both goes over: what is in pools, changed bases and levels, statuses with their
+    /// Everything with the same name in both is carried over: what is in pools, changed bases and levels, statuses with their
     /// stacks, casters and times, cooldowns, uses and charges, casts, zones and what is in them, what is on its way, gear,
     /// threat, places, the clock, and chance where it is drawn. What had begun keeps its times; new durations and cooldowns
     /// hold for what begins from now on. What characters and encounters begin with is a matter of those who come later.

@@ -1,6 +1,6 @@
 //! Fights that go on under edited rules.
 
-use crate::common::{DEMO, demo, game};
+use crate::common::{DEMO, LOCK_HOUSE, TIDE_MILL, demo, game};
 use edgeplane::fight::{Action, Fight, Log, NamedEvent, Transfer, TransferKind};
 use edgeplane::text::Sources;
 use edgeplane::{Event, Game, Override, SideId, Silent, Time};
@@ -21,24 +21,30 @@ fn rest(mut fight: Fight) -> Vec<String> {
 
 #[test]
 fn under_an_equal_ruleset_a_fight_goes_on_as_if_nothing_had_been() {
-    let game = demo();
-    for encounter in game.program().encounters() {
-        for second in [0.0, 3.3, 12.5, 30.0] {
-            let mut fight = game.fight(&encounter.name, 5).unwrap();
-            fight.advance(at(second), &mut Silent).unwrap();
-            let mut adopted = fight.clone();
-            let report = demo().adopt(&mut adopted).unwrap();
-            let other: Vec<String> = report.changed().chain(report.lost()).map(Transfer::to_string).collect();
-            assert_eq!(other, [""; 0], "{} {second}", encounter.name);
-            assert!(report.kept().count() > 3 && report.all().len() == report.kept().count());
-            let (mut expected, mut found) = (Log::default(), Log::default());
-            fight.run(&mut expected).unwrap();
-            adopted.run(&mut found).unwrap();
-            let first = expected.events.iter().zip(&found.events).find(|(one, other)| one != other);
-            assert_eq!(first, None, "{} {second}", encounter.name);
-            assert_eq!(expected.events.len(), found.events.len());
+    for folder in [DEMO, LOCK_HOUSE, TIDE_MILL] {
+        let (game, again) = (Game::open(folder).unwrap(), Game::open(folder).unwrap());
+        for encounter in game.program().encounters() {
+            for second in [0.0, 3.3, 12.5, 30.0] {
+                goes_on_unchanged(&game, &again, &encounter.name, second);
+            }
         }
     }
+}
+
+fn goes_on_unchanged(game: &Game, again: &Game, encounter: &str, second: f64) {
+    let mut fight = game.fight(encounter, 5).unwrap();
+    fight.advance(at(second), &mut Silent).unwrap();
+    let mut adopted = fight.clone();
+    let report = again.adopt(&mut adopted).unwrap();
+    let other: Vec<String> = report.changed().chain(report.lost()).map(Transfer::to_string).collect();
+    assert_eq!(other, [""; 0], "{encounter} {second}");
+    assert!(report.kept().count() > 3 && report.all().len() == report.kept().count());
+    let (mut expected, mut found) = (Log::default(), Log::default());
+    fight.run(&mut expected).unwrap();
+    adopted.run(&mut found).unwrap();
+    let first = expected.events.iter().zip(&found.events).find(|(one, other)| one != other);
+    assert_eq!(first, None, "{encounter} {second}");
+    assert_eq!(expected.events.len(), found.events.len());
 }
 
 /// Everything has another id afterwards, and nothing happens otherwise. Whoever walks plans its way anew, and so comes some
@@ -258,6 +264,65 @@ fn whoever_takes_part_needs_a_character_in_the_new_rules() {
     world.advance(at(9.0), &mut Silent).unwrap();
     assert!(world.stands(world.combatant(hornet).unwrap()));
     assert!(world.restore(&before).unwrap_err().to_string().contains("ruleset"));
+}
+
+/// What a status keeps, how often it still triggers, and pools that somebody did not have.
+#[test]
+fn values_triggers_and_pools_are_matched_and_not_counted() {
+    let rules = r#"
+        [attributes]
+        lives = 100
+        salt = 3
+        rust = 7
+        [pools]
+        health = { max = "lives", defeat = true }
+        tar = { max = 50, start = "empty", regen = 2 }
+        [status.soaked]
+        kind = "debuff"
+        duration = 50
+        on = [
+          { event = "hit_taken", uses = 2, does = [{ restore = "health", amount = 1 }] },
+          { event = "status_gained", does = [{ report = "wet" }] },
+        ]
+        every = { period = 1, does = [{ damage = "snapshot(caster.salt) + 10 * snapshot(caster.rust)" }] }
+        [ability.splash]
+        cooldown = 100
+        does = [{ apply = "soaked" }]
+        [character.brine]
+        abilities = ["splash"]
+        [character.pole]
+        pools = ["health"]
+        [encounter.pier]
+        sides = { sea = ["brine"], land = ["pole"] }
+        time_limit = 60
+    "#;
+    let before = game(rules);
+    let mut fight = before.fight("pier", 1).unwrap();
+    fight.advance(at(1.5), &mut Silent).unwrap();
+    let pole = called(&fight, "pole");
+    let health = |fight: &Fight| fight.pool(pole, fight.setup().program().find_pool("health").unwrap());
+    // 3 + 10 × 7 at 1 s, and 1 back of the first of two times.
+    assert_eq!(health(&fight), 100.0 - 73.0 + 1.0);
+    // The values change places, the triggers as well, the attributes are others, and everybody has tar.
+    let edited = rules
+        .replace(
+            "snapshot(caster.salt) + 10 * snapshot(caster.rust)",
+            "snapshot(caster.rust) / 7 + snapshot(caster.salt) + snapshot(target.salt)",
+        )
+        .replace("salt = 3", "salt = 1")
+        .replace("rust = 7", "rust = 1")
+        .replace("pools = [\"health\"]", "pools = [\"health\", \"tar\"]")
+        .replace("          { event = \"status_gained\", does = [{ report = \"wet\" }] },\n", "")
+        .replace("on = [\n", "on = [\n          { event = \"status_gained\", does = [{ report = \"wet\" }] },\n");
+    let rules = game(&edited);
+    rules.adopt(&mut fight).unwrap();
+    // 7 / 7 + 3 as they were kept, and 1 that is kept from now on; 1 back for the second and last time.
+    fight.advance(at(2.5), &mut Silent).unwrap();
+    assert_eq!(health(&fight), 28.0 - 5.0 + 1.0);
+    let tar = |fight: &Fight| fight.pool(pole, rules.pool("tar").unwrap());
+    assert_eq!(tar(&fight), 2.0, "it flows from when it is there, and not from the start");
+    fight.advance(at(3.5), &mut Silent).unwrap();
+    assert_eq!(health(&fight), 24.0 - 5.0);
 }
 
 /// What only one moment of a fight can show: it has been balanced, edited and balanced back.

@@ -45,6 +45,10 @@ pub(crate) fn run(args: Args) -> Result<(), Failure> {
 }
 
 fn answer(args: Args) -> Result<(), Failure> {
+    if args.command.is_study() {
+        // From the first moment on: to read a ruleset takes time, too.
+        stop::on_request();
+    }
     files::check(&args.command.outputs(), &args.command.inputs())?;
     match args.command {
         Command::Check(args) => check::run(&args),

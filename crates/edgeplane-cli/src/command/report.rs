@@ -2,11 +2,13 @@
 
 use std::sync::Arc;
 
-use edgeplane::fight::{Ending, Fight, Sampler, Silent, seed_of_trial};
-use edgeplane::study::{DuelTerms, Expectation, Matrix, run_expectation, run_matrix, run_sensitivity, run_trials};
+use edgeplane::fight::{Ending, Fight, Sampler};
+use edgeplane::study::{
+    DuelTerms, Expectation, Matrix, each_fight, run_expectation, run_matrix, run_sensitivity, run_trials,
+};
 use edgeplane::{Error, Game, Setup};
 
-use super::{Failure, stop};
+use super::Failure;
 use crate::args::{PlanArgs, ReportArgs};
 use crate::view::{page, plot, progress, recorder::Recorder, text, timeline};
 
@@ -100,7 +102,9 @@ struct Went {
 /// Of the first fights of the study: the one that is nearest to the usual ending and duration, the closest and the most
 /// one-sided one.
 fn fights(setup: &Arc<Setup>, plan: &PlanArgs) -> Result<Vec<page::ShownFight>, Failure> {
-    let went = looked_at(setup, plan)?;
+    let plan = edgeplane::TrialsPlan { trials: plan.trials.min(LOOKED_AT), ..super::plan(plan) };
+    let how = |seed, fight: &Fight, ending| Went { seed, ending, lasted: fight.now().seconds(), ahead: ahead(fight) };
+    let went = each_fight(setup, &plan, &how)?;
     let usual = |went: &[Went]| {
         let of = |ending: Ending| went.iter().filter(move |one| one.ending == ending);
         let most = went.iter().map(|one| one.ending).max_by_key(|ending| of(*ending).count())?;
@@ -122,37 +126,6 @@ fn fights(setup: &Arc<Setup>, plan: &PlanArgs) -> Result<Vec<page::ShownFight>, 
         .filter_map(|(kind, index)| Some((kind, &went[index?])))
         .map(|(kind, one)| shown(setup, kind, one))
         .collect()
-}
-
-/// How the first fights went, in their order, whatever the number of threads. Ctrl-C leaves the later ones out.
-fn looked_at(setup: &Arc<Setup>, plan: &PlanArgs) -> Result<Vec<Went>, Failure> {
-    let cores = || std::thread::available_parallelism().map_or(1, usize::from);
-    let threads = plan.threads.map_or_else(cores, usize::from).max(1) as u64;
-    let trials = plan.trials.min(LOOKED_AT);
-    let some = |first: u64| {
-        let mut fight = Fight::with_chance(Arc::clone(setup), Sampler::default(), 0);
-        let mut went = Vec::new();
-        for trial in (first..trials).step_by(threads as usize).take_while(|_| !stop::is_requested()) {
-            let seed = seed_of_trial(plan.seed, trial);
-            fight.restart(seed);
-            let ending = fight.run(&mut Silent)?;
-            went.push((trial, Went { seed, ending, lasted: fight.now().seconds(), ahead: ahead(&fight) }));
-        }
-        Ok::<_, Error>(went)
-    };
-    let mut went = Vec::new();
-    std::thread::scope(|scope| {
-        let running: Vec<_> = (0..threads).map(|first| scope.spawn(move || some(first))).collect();
-        for one in running {
-            match one.join() {
-                Ok(found) => went.extend(found?),
-                Err(panic) => std::panic::resume_unwind(panic),
-            }
-        }
-        Ok::<(), Error>(())
-    })?;
-    went.sort_by_key(|(trial, _)| *trial);
-    Ok(went.into_iter().map(|(_, went)| went).collect())
 }
 
 fn ahead(fight: &Fight) -> f64 {

@@ -1,5 +1,6 @@
 //! Attributes in the order in which they read each other.
 
+use super::Program;
 use super::functions::find_circle;
 use super::ids::{FormulaId, Slot};
 use super::layout::Layout;
@@ -43,6 +44,23 @@ pub struct AttributePlan {
     pub max: Option<FormulaId>,
     /// What these formulas read, see [`super::dirty`].
     pub(crate) reads: u64,
+}
+
+impl Program {
+    /// Each number of each attribute with its name, `resist.silt` where there is one for each damage type, in the order of
+    /// their slots.
+    pub(crate) fn attribute_slots(&self) -> impl Iterator<Item = (String, Slot, &AttributeInfo)> {
+        self.attributes.iter().flat_map(move |info| {
+            let types = if info.per_type { self.layout.types } else { 1 };
+            (0..types).map(move |of| {
+                let name = match info.per_type {
+                    true => format!("{}.{}", info.name, self.damage_types[usize::from(of)].name),
+                    false => info.name.clone(),
+                };
+                (name, info.slot.plus(of), info)
+            })
+        })
+    }
 }
 
 impl Compiler<'_> {

@@ -1,5 +1,6 @@
 //! What the names of one ruleset are in another: for a fight that goes on under edited rules.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::Program;
@@ -17,14 +18,23 @@ pub(crate) struct Counterparts {
     pub(crate) gear: Vec<Option<GearId>>,
     pub(crate) causes: Vec<Option<CauseId>>,
     pub(crate) characters: Vec<Option<CharacterId>>,
-    /// Each number of each attribute, by its slot before and its slot now.
-    slots: Vec<(Slot, Slot)>,
+    /// Each number of each attribute.
+    pub(crate) attributes: Vec<AttributeSlots>,
     /// Tags whose repeated statuses get shorter, by their place in the list.
     pub(crate) diminish: Vec<Option<usize>>,
     /// What formulas ask of abilities, and chances without long rows of misses: where they are kept, before and now.
     pub(crate) asked: Vec<(Slot, Slot)>,
-    /// Not a letter of the files differs.
+    /// The files are identical.
     pub(crate) is_same_text: bool,
+}
+
+/// Where one number of an attribute is kept.
+#[derive(Clone, Debug)]
+pub(crate) struct AttributeSlots {
+    /// With its damage type, where there is one for each.
+    pub(crate) name: String,
+    pub(crate) before: Slot,
+    pub(crate) now: Option<Slot>,
 }
 
 impl Counterparts {
@@ -43,7 +53,7 @@ impl Counterparts {
             gear: by_name!(gear, GearId),
             causes: by_name!(causes, CauseId),
             characters: by_name!(characters, CharacterId),
-            slots: slots(old, new),
+            attributes: attributes(old, new),
             diminish: Vec::new(),
             asked: Vec::new(),
             is_same_text: files(old).eq(files(new)) && forced(old).eq(forced(new)),
@@ -63,16 +73,6 @@ impl Counterparts {
         }
         names
     }
-
-    /// The same number of the same attribute.
-    pub(crate) fn slot(&self, old: Slot) -> Option<Slot> {
-        self.slots.iter().find(|(before, _)| *before == old).map(|(_, now)| *now)
-    }
-
-    /// Each number of each attribute that is in both, by its slot before and its slot now.
-    pub(crate) fn slots(&self) -> &[(Slot, Slot)] {
-        &self.slots
-    }
 }
 
 fn files(program: &Program) -> impl Iterator<Item = (&str, &str)> {
@@ -85,43 +85,16 @@ fn forced(program: &Program) -> impl Iterator<Item = u16> {
     lines.map(|line| line.place)
 }
 
-fn slots(old: &Program, new: &Program) -> Vec<(Slot, Slot)> {
-    let mut slots = Vec::new();
-    for attribute in &old.attributes {
-        let same = new.attributes.iter().find(|other| other.name == attribute.name);
-        let Some(other) = same.filter(|other| other.per_type == attribute.per_type) else { continue };
-        if !attribute.per_type {
-            slots.push((attribute.slot, other.slot));
-            continue;
-        }
-        for (index, kind) in old.damage_types.iter().enumerate() {
-            let place = new.damage_types.iter().position(|other| other.name == kind.name);
-            slots.extend(place.map(|place| (attribute.slot.plus(index as u16), other.slot.plus(place as u16))));
-        }
-    }
-    slots
-}
-
-impl Program {
-    /// The name of one number of an attribute, with its damage type.
-    pub(crate) fn slot_name(&self, slot: Slot) -> String {
-        let width = |per_type: bool| if per_type { self.damage_types.len().max(1) as u16 } else { 1 };
-        let of = |one: &&super::AttributeInfo| (one.slot.0..one.slot.0 + width(one.per_type)).contains(&slot.0);
-        match self.attributes.iter().find(of) {
-            Some(one) if one.per_type => {
-                let kind = self.damage_types.get(usize::from(slot.0 - one.slot.0));
-                format!("{}.{}", one.name, kind.map_or("", |kind| kind.name.as_str()))
-            }
-            Some(one) => one.name.clone(),
-            None => format!("slot {}", slot.0),
-        }
-    }
+fn attributes(old: &Program, new: &Program) -> Vec<AttributeSlots> {
+    let now: BTreeMap<String, Slot> = new.attribute_slots().map(|(name, slot, _)| (name, slot)).collect();
+    let of = |(name, before, _)| AttributeSlots { now: now.get(&name).copied(), name, before };
+    old.attribute_slots().map(of).collect()
 }
 
 impl Setup {
     /// What the same fight is set up for under other rules, with these combatants, which are those of this one.
     ///
-    /// Where the new rules still have the encounter, with the same sides and members, time limit and script are theirs; else
+    /// Where the new rules still have the encounter, with the same sides and members and on the same ground, time limit and script are theirs; else
     /// those of this one go on, without abilities that are gone.
     pub(crate) fn under(&self, program: &Arc<Program>, names: &Counterparts, combatants: Vec<CombatantPlan>) -> Self {
         let base = self.spawned_from();
@@ -130,33 +103,11 @@ impl Setup {
             let same_sides = plan.sides.iter().map(|(name, _)| name).eq(&self.sides);
             same_sides && sides.eq(combatants[..base].iter().map(|one| (one.character, one.side.0)))
         };
-        let encounter = program.encounters.iter().find(|plan| plan.name == self.name && members(plan));
+        let fits = |plan: &EncounterPlan| members(plan) && plan.places.is_empty() != self.is_placed;
+        let encounter = program.find_encounter(&self.name).filter(|id| fits(&program.encounters[id.index()]));
         let mut setup = match encounter {
-            Some(plan) => {
-                let mut setup = Self::among(program, self.sides.clone(), combatants[..base].to_vec(), self.is_placed);
-                setup.put_in_place(&plan.places);
-                setup.time_limit = plan.time_limit;
-                setup.script.clone_from(&plan.script);
-                setup.count_heads();
-                setup.begin_as(&plan.begins);
-                setup
-            }
-            None => {
-                let mut setup = Self::among(program, self.sides.clone(), combatants[..base].to_vec(), self.is_placed);
-                setup.time_limit = self.time_limit;
-                setup.script.clone_from(&self.script);
-                setup.script.joins.truncate(base);
-                for moment in &mut setup.script.moments {
-                    if let MomentEffect::Bring(ability, who) = &mut moment.does {
-                        match names.abilities[ability.index()] {
-                            Some(same) => *ability = same,
-                            None => who.clear(),
-                        }
-                    }
-                }
-                setup.count_heads();
-                setup
-            }
+            Some(id) => Self::of(program, id),
+            None => self.without_encounter(program, names, combatants[..base].to_vec()),
         };
         setup.name.clone_from(&self.name);
         if combatants.len() > base {
@@ -167,6 +118,23 @@ impl Setup {
             setup.name_streams();
         }
         setup.is_endless = self.is_endless;
+        setup
+    }
+
+    fn without_encounter(&self, program: &Arc<Program>, names: &Counterparts, combatants: Vec<CombatantPlan>) -> Self {
+        let mut setup = Self::among(program, self.sides.clone(), combatants, self.is_placed);
+        setup.time_limit = self.time_limit;
+        setup.script.clone_from(&self.script);
+        setup.script.joins.truncate(setup.combatants.len());
+        for moment in &mut setup.script.moments {
+            if let MomentEffect::Bring(ability, who) = &mut moment.does {
+                match names.abilities[ability.index()] {
+                    Some(same) => *ability = same,
+                    None => who.clear(),
+                }
+            }
+        }
+        setup.count_heads();
         setup
     }
 }

@@ -59,7 +59,7 @@ pub enum Effect {
     Interrupt(Option<Vec<AbilityId>>),
     /// The side of the one who acts has won.
     Win,
-    /// The game is told of something, with numbers.
+    /// Something is reported to the game, with numbers.
     Report(ReportId, Vec<FormulaId>),
     /// The receiver puts a piece of gear on.
     Wear(GearId),

@@ -327,7 +327,7 @@ impl Setup {
     }
 
     /// Pools begin as the encounter says. An amount that has no value is an error of the fight, not of its set-up.
-    pub(super) fn begin_as(&mut self, begins: &[BeginPlan]) {
+    fn begin_as(&mut self, begins: &[BeginPlan]) {
         self.begins = begins.to_vec();
         let program = Arc::clone(&self.program);
         for (who, begin) in self.ids().zip(begins) {
@@ -360,7 +360,7 @@ impl Setup {
         }
     }
 
-    pub(super) fn put_in_place(&mut self, places: &[[f64; 2]]) {
+    fn put_in_place(&mut self, places: &[[f64; 2]]) {
         for (who, place) in self.ids().zip(places) {
             for (axis, metres) in (0..).zip(place) {
                 self.memory.set(self.program.place(who, Layout::PLACE.plus(axis)), *metres);
@@ -371,6 +371,11 @@ impl Setup {
     /// Whether the combatants have places on a plane.
     pub fn is_placed(&self) -> bool {
         self.is_placed
+    }
+
+    /// Whether a combatant has a pool.
+    pub(crate) fn has_pool(&self, who: CombatantId, pool: PoolId) -> bool {
+        self.program.characters[self.combatants[who.index()].character.index()].pools[pool.index()]
     }
 
     /// Whether a pool that defeats has run empty.

@@ -190,7 +190,7 @@ pub enum EffectKind {
     Revive(Vec<(Word, Formula)>),
     /// The receiver gains experience.
     Experience(Formula),
-    /// The game is told of something by a name, with numbers.
+    /// Something is reported to the game by a name, with numbers.
     Report(Word, Vec<Formula>),
     /// The receiver puts a piece of gear on.
     Wear(Word),

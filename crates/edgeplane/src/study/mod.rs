@@ -3,6 +3,7 @@
 mod book;
 mod compare;
 mod distribution;
+mod each;
 mod expectations;
 pub mod explain;
 mod free_time;
@@ -31,6 +32,7 @@ mod tuning;
 mod vary;
 
 pub use compare::{Difference, run_comparison};
+pub use each::each_fight;
 pub use expectations::{Expectation, Verdict, run_expectation};
 pub use gauntlet::{Gauntlet, Member, Stage, run_gauntlet};
 pub use goals::Goal;

@@ -13,6 +13,8 @@ pub(crate) const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/w
 
 pub(crate) const LOCK_HOUSE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/lock-house");
 
+pub(crate) const TIDE_MILL: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/tide-mill");
+
 pub(crate) const ONE: CombatantId = CombatantId(0);
 pub(crate) const OTHER: CombatantId = CombatantId(1);
 

@@ -9,7 +9,7 @@ mod threat;
 
 use super::engine::{Engine, FightResult, emit};
 use super::state::EffectContext;
-use super::state::statuses::seconds_left;
+use super::state::record::seconds_left;
 use super::statuses::apply::Dose;
 use crate::program::{
     Chance, CombatantId, Effect, EffectPlan, FilterPlan, FormulaId, Frame, LostReason, StatusId, Time,
@@ -76,7 +76,8 @@ impl<C: Chance> Engine<'_, C> {
         }
     }
 
-    /// What happens to whoever is defeated can be reported; it can still call others, or win by that, can be brought back, and leave a zone where it was.
+    /// Who is defeated can still call others, or win by that, can be brought back, and leave a zone where it was; and what
+    /// happens to it can be reported.
     fn reaches_defeated(&self, by: &EffectContext, target: CombatantId, effect: &Effect) -> bool {
         match effect {
             Effect::Call(..) | Effect::Win | Effect::Report(..) => true,

@@ -11,6 +11,7 @@ use super::super::events::Silent;
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
 use super::super::space::zones::IN_USE;
+use super::super::state::record::ticks_within;
 use super::super::state::timers::Timer;
 use super::super::state::transfer::{LeftOver, Transferred};
 use super::super::state::{Scratch, State};
@@ -19,7 +20,7 @@ use crate::program::{
     Chance, CombatantId, CombatantPlan, Counterparts, GearId, Layout, PoolId, Program, Setup, Slot, Time, WornStatus,
 };
 
-/// What became of everything that a fight had when it went on under other rules.
+/// What became of each thing in a fight when it went on under other rules.
 #[derive(Clone, Debug, Default, PartialEq, Serialize)]
 pub struct Adoption {
     transfers: Vec<Transfer>,
@@ -43,7 +44,7 @@ pub struct Transfer {
     pub after: Option<f64>,
 }
 
-/// What kinds of things go over. Each says what its numbers mean.
+/// What is carried over. Each kind says what its numbers mean.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
 #[serde(rename_all = "snake_case")]
 #[non_exhaustive]
@@ -56,7 +57,7 @@ pub enum TransferKind {
     Base,
     /// A status: its stacks. When it ends and when it ticks next stay.
     Status,
-    /// An ability: seconds until its cooldown ends. Uses and charges go over, too.
+    /// An ability: seconds until its cooldown ends. Uses and charges are carried over, too.
     Ability,
     /// A cast, or what is kept up: seconds until its end.
     Cast,
@@ -97,7 +98,7 @@ impl fmt::Display for Transfer {
 }
 
 impl Adoption {
-    /// Everything that went over, changed or was lost, by combatant and kind.
+    /// Everything that was kept, changed or lost, by combatant and kind.
     pub fn all(&self) -> &[Transfer] {
         &self.transfers
     }
@@ -192,20 +193,21 @@ impl<C: RandomSource> Fight<C> {
     fn report_numbers(&self, new: &Self, names: &Counterparts, report: &mut Adoption) {
         let (old, program) = (&self.setup.program, &new.setup.program);
         for who in self.setup.ids().filter(|who| !self.state.who(*who).absent) {
-            let has = |setup: &Setup, pool: PoolId| {
-                setup.program.characters[setup.combatants[who.index()].character.index()].pools[pool.index()]
-            };
             for (pool, same) in names.pools.iter().enumerate() {
                 let pool = PoolId(pool as u16);
-                let Some(same) = same.filter(|same| has(&self.setup, pool) && has(&new.setup, *same)) else { continue };
+                let Some(same) = same.filter(|same| self.setup.has_pool(who, pool) && new.setup.has_pool(who, *same))
+                else {
+                    continue;
+                };
                 let (before, after) = (self.pool(who, pool), new.pool(who, same));
                 report.add(&self.setup, TransferKind::Pool, who, &old.pools[pool.index()].name, before, Some(after));
             }
-            for (slot, same) in names.slots() {
+            for attribute in &names.attributes {
+                let Some(now) = attribute.now else { continue };
                 let number = |state: &State, program: &Program, slot: Slot| state.numbers.at(program.place(who, slot));
-                let (before, after) = (number(&self.state, old, *slot), number(&new.state, program, *same));
+                let (before, after) = (number(&self.state, old, attribute.before), number(&new.state, program, now));
                 if before != after {
-                    report.add(&self.setup, TransferKind::Attribute, who, &old.slot_name(*slot), before, Some(after));
+                    report.add(&self.setup, TransferKind::Attribute, who, &attribute.name, before, Some(after));
                 }
             }
         }
@@ -213,15 +215,15 @@ impl<C: RandomSource> Fight<C> {
 }
 
 impl<C: Chance> Engine<'_, C> {
-    /// What has to be computed once everything has gone over.
+    /// What has to be computed once everything else has been carried over.
     fn go_on_under(&mut self, names: &Counterparts, left: LeftOver, worn: &[Vec<WornStatus>]) -> FightResult<()> {
         for who in self.setup.ids() {
             self.refresh_control(who);
             self.bring_anew(who);
             self.compute_attributes(who, u64::MAX)?;
         }
-        for index in left.kept_anew {
-            self.keep_anew(index)?;
+        for (index, number) in left.kept_anew {
+            self.keep_anew(index, number)?;
         }
         for who in self.setup.ids() {
             let plan = self.plan_of(who);
@@ -279,8 +281,8 @@ impl<C: Chance> Engine<'_, C> {
         self.look_at_all_edges();
     }
 
-    /// A status keeps other values than it did: those that it would keep now.
-    fn keep_anew(&mut self, index: u32) -> FightResult<()> {
+    /// A status keeps a value that it did not: what it would keep now.
+    fn keep_anew(&mut self, index: u32, number: usize) -> FightResult<()> {
         let record = *self.state.statuses.get(index);
         let frame = self.frame(record.caster, record.owner);
         let saved = self.state.numbers.locals();
@@ -288,12 +290,10 @@ impl<C: Chance> Engine<'_, C> {
         for (local, value) in locals {
             self.state.numbers.set_local(local, value);
         }
-        for (number, kept) in self.program.status(record.status).kept.iter().enumerate() {
-            let value = self.number(*kept, &frame)?;
-            self.state.statuses.keep(index, number, value);
-        }
-        self.state.numbers.set_locals(&saved);
         let plan = self.program.status(record.status);
+        let value = self.number(plan.kept[number], &frame);
+        self.state.numbers.set_locals(&saved);
+        self.state.statuses.keep(index, number, value?);
         self.refresh_attributes(record.owner, plan.changes)
     }
 
@@ -307,7 +307,7 @@ impl<C: Chance> Engine<'_, C> {
         let period = self.period_of(every, plan, lasts, &frame)?;
         let record = self.state.statuses.get_mut(index);
         (record.period, record.rhythm, record.since_rhythm) = (period, now, 0);
-        record.ticks = super::super::state::statuses::ticks_within(false, lasts, period);
+        record.ticks = ticks_within(false, lasts, period);
         Ok(())
     }
 

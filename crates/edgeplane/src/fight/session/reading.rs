@@ -6,7 +6,7 @@ use super::super::Fight;
 use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
 use super::super::state::Doing;
-use super::super::state::statuses::seconds_left;
+use super::super::state::record::seconds_left;
 use crate::program::{
     AbilityId, CombatantId, Draws, FormulaId, Frame, Memory, ModifierKind, SideId, Slot, StatusId, StatusKind,
     TextPart, Time, plain,

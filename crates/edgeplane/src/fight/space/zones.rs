@@ -6,7 +6,7 @@
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::limits::FightErrorKind;
-use super::super::state::statuses::StatusRef;
+use super::super::state::record::StatusRef;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{EffectContext, Hold, Zone};
 use super::super::statuses::apply::Dose;

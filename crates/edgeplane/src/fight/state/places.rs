@@ -31,13 +31,22 @@ impl State {
             self.walks.resize(new.combatants.len(), Walk::NOWHERE);
         }
         self.rosters.refresh(new, &self.combatants);
-        for who in new.ids().skip(before) {
-            let side = new.combatants[who.index()].side;
-            let stands = || new.ids().filter(|other| self.stands(*other));
-            let allies = stands().filter(|other| self.who(*other).side == side).count();
-            let enemies = stands().filter(|other| self.who(*other).side != side && new.can_be_defeated(*other)).count();
-            self.numbers.set(new.program.place(who, Layout::ALLIES), allies as f64);
-            self.numbers.set(new.program.place(who, Layout::ENEMIES), enemies as f64);
+        self.count_heads(new);
+    }
+
+    /// How many stand on the side of each combatant, and against it.
+    pub(in crate::fight) fn count_heads(&mut self, setup: &Setup) {
+        for me in setup.ids() {
+            let (mut allies, mut enemies) = (0.0, 0.0);
+            for other in setup.ids().filter(|other| self.stands(*other)) {
+                if self.who(other).side == self.who(me).side {
+                    allies += 1.0;
+                } else if setup.can_be_defeated(other) {
+                    enemies += 1.0;
+                }
+            }
+            self.numbers.set(setup.program.place(me, Layout::ALLIES), allies);
+            self.numbers.set(setup.program.place(me, Layout::ENEMIES), enemies);
         }
     }
 

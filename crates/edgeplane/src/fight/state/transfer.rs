@@ -1,12 +1,13 @@
-//! A state under other rules: everything that has a name in both goes over, with its times.
+//! A state under other rules: everything that has a name in both is carried over, with its times.
 
-use super::statuses::{NONE, StatusRef};
+use super::record::{NONE, StatusRef, seconds_left};
 use super::timers::Due;
 use super::{AbilityState, Combatant, Doing, EffectContext, Flight, Hold, State, Zone};
 use crate::fight::events::Source;
 use crate::fight::session::adopt::{Adoption, TransferKind};
 use crate::program::{
-    AbilityPlan, CombatantId, Counterparts, Layout, PoolId, Reapply, Setup, Slot, StackTimer, StatusId, Time, pool_slot,
+    AbilityId, AbilityPlan, BaseChange, CombatantId, Counterparts, FormulaId, Layout, PoolId, Program, Reapply, Setup,
+    Slot, StackTimer, StatusId, StatusPlan, Time, pool_slot,
 };
 
 /// The state before and what it is set up for, before and now.
@@ -22,8 +23,8 @@ pub(in crate::fight) struct Transferred<'a> {
 pub(in crate::fight) struct LeftOver {
     /// Whose cast is of an ability that is gone, or that goes on in another way.
     pub(in crate::fight) broken: Vec<CombatantId>,
-    /// Statuses that keep other values than before.
-    pub(in crate::fight) kept_anew: Vec<u32>,
+    /// Values that statuses did not keep before: the status, and the number of the value.
+    pub(in crate::fight) kept_anew: Vec<(u32, usize)>,
     /// Statuses that tick from now on, and did not.
     pub(in crate::fight) ticks_anew: Vec<u32>,
     /// Zones that are gone, by their serials.
@@ -67,6 +68,7 @@ impl Transferred<'_> {
         self.ground(&mut state, &places, &mut left, report);
         self.worn(&mut state, report);
         state.rosters.refresh(self.new, &state.combatants);
+        state.count_heads(self.new);
         (state, left)
     }
 
@@ -80,8 +82,7 @@ impl Transferred<'_> {
                 let place = same.and_then(|same| state.ability_index(self.new, who, same));
                 let before = self.old.program.ability(ability);
                 if was.known && !self.from.who(who).absent {
-                    let seconds =
-                        if was.ready > now && was.ready < Time::NEVER { (was.ready - now).seconds() } else { 0.0 };
+                    let seconds = if was.ready < Time::NEVER { seconds_left(was.ready.max(now), now) } else { 0.0 };
                     report.add(self.old, TransferKind::Ability, who, &before.name, seconds, place.map(|_| seconds));
                 }
                 let Some(place) = place else { continue };
@@ -154,8 +155,7 @@ impl Transferred<'_> {
         let place = same.and_then(|same| state.ability_index(self.new, who, same));
         let was = self.from.who(who);
         let until = if was.sustains { was.sustains_until } else { was.until };
-        let seconds =
-            if until < Time::NEVER { (until.max(self.from.now) - self.from.now).seconds() } else { f64::INFINITY };
+        let seconds = seconds_left(until.max(self.from.now), self.from.now);
         report.add(self.old, TransferKind::Cast, who, &plan.name, seconds, place.map(|_| seconds));
         place.map_or(Doing::Idle, |place| Doing::Casting(place as u32))
     }
@@ -175,34 +175,32 @@ impl Transferred<'_> {
             for (before, after) in &self.names.asked {
                 state.numbers.set(is + after.index(), from.at(was + before.index()));
             }
-            for (pool, same) in self.names.pools.iter().enumerate() {
-                self.pool(state, who, PoolId(pool as u16), *same, report);
-            }
-            for pool in (0..new.pools.len() as u16).map(PoolId).filter(|pool| !self.names.pools.contains(&Some(*pool)))
-            {
+            // What is new flows from now on.
+            for pool in (0..new.pools.len() as u16).map(PoolId) {
                 let first = new.place(who, new.layout.pool(pool));
                 state.numbers.set(first + usize::from(pool_slot::SINCE), now);
             }
+            for (pool, same) in self.names.pools.iter().enumerate() {
+                self.pool(state, who, PoolId(pool as u16), *same, report);
+            }
         }
         for change in &self.from.base_changes {
-            let slot = self.names.slot(change.slot);
-            let name = old.slot_name(change.slot);
-            report.add(self.old, TransferKind::Base, change.combatant, &name, change.base, slot.map(|_| change.base));
-            state.base_changes.extend(slot.map(|slot| crate::program::BaseChange { slot, ..*change }));
+            let attributes = &self.names.attributes;
+            let Some(of) = attributes.iter().find(|one| one.before == change.slot) else { continue };
+            let after = of.now.map(|_| change.base);
+            report.add(self.old, TransferKind::Base, change.combatant, &of.name, change.base, after);
+            state.base_changes.extend(of.now.map(|slot| BaseChange { slot, ..*change }));
         }
     }
 
     /// What is in a pool, and how it flows: its cap and flow follow under the rules of the pool.
     fn pool(&self, state: &mut State, who: CombatantId, pool: PoolId, same: Option<PoolId>, report: &mut Adoption) {
         let (old, new) = (&self.old.program, &self.new.program);
-        let has = |setup: &Setup, pool: PoolId| {
-            setup.program.characters[setup.combatants[who.index()].character.index()].pools[pool.index()]
-        };
-        if !has(self.old, pool) {
+        if !self.old.has_pool(who, pool) {
             return;
         }
         let first = old.place(who, old.layout.pool(pool));
-        let same = same.filter(|same| has(self.new, *same));
+        let same = same.filter(|same| self.new.has_pool(who, *same));
         let Some(same) = same else {
             let amount = self.from.numbers.pool_amount(first, self.from.now.micros());
             if !self.from.who(who).absent {
@@ -252,16 +250,16 @@ impl Transferred<'_> {
             }
         }
         state.statuses.go_on_after(all);
-        state.statuses.conditional = all.conditional.iter().map(|index| places[*index as usize]).collect();
-        let conditional = |statuses: &super::Statuses, index: u32| {
-            index != NONE && self.new.program.status(statuses.get(index).status).holds_while.is_some()
-        };
-        let statuses = &mut state.statuses;
-        let was = std::mem::take(&mut statuses.conditional);
-        let kept: Vec<u32> = was.into_iter().filter(|index| conditional(statuses, *index)).collect();
-        let fresh = places.iter().copied().filter(|index| conditional(statuses, *index) && !kept.contains(index));
-        statuses.conditional = kept.iter().copied().chain(fresh).collect();
         let program = &self.new.program;
+        let conditional =
+            |index: &u32| *index != NONE && program.status(state.statuses.get(*index).status).holds_while.is_some();
+        // Those that held under a condition before are looked at in the same order.
+        let before = all.conditional.iter().map(|index| places[*index as usize]).filter(conditional);
+        let mut held: Vec<u32> = before.collect();
+        let fresh: Vec<u32> =
+            places.iter().copied().filter(conditional).filter(|index| !held.contains(index)).collect();
+        held.extend(fresh);
+        state.statuses.conditional = held;
         for who in self.new.ids() {
             for status in (0..program.statuses.len() as u16).map(StatusId) {
                 let stacks = state.statuses.stacks(who, status);
@@ -288,8 +286,7 @@ impl Transferred<'_> {
         let mut fresh = record;
         (fresh.status, fresh.stacks, fresh.period, fresh.due) = (same, stacks, period, Due::NOTHING);
         let place = statuses.add(fresh, plan.kept_words);
-        let each =
-            |plan: &crate::program::StatusPlan| plan.reapply == Reapply::Stack && plan.stack_timer == StackTimer::Each;
+        let each = |plan: &StatusPlan| plan.reapply == Reapply::Stack && plan.stack_timer == StackTimer::Each;
         match (each(plan), each(before)) {
             (true, true) => {
                 let ends: Vec<Time> = all.ends(index).collect();
@@ -298,16 +295,29 @@ impl Transferred<'_> {
             (true, false) => statuses.add_ends(place, stacks, plan.max_stacks, record.ends),
             (false, _) => {}
         }
-        if plan.kept.len() == before.kept.len() {
-            (0..plan.kept.len()).for_each(|number| statuses.keep(place, number, all.kept(index, number)));
-        } else {
-            left.kept_anew.push(place);
+        // What is kept has no name but its formula.
+        let text = |program: &Program, kept: FormulaId| {
+            let formula = program.formula(kept);
+            formula.text_of(&formula.tree.range).to_owned()
+        };
+        let old_texts: Vec<String> = before.kept.iter().map(|kept| text(&self.old.program, *kept)).collect();
+        for (number, kept) in plan.kept.iter().enumerate() {
+            match old_texts.iter().position(|old| *old == text(program, *kept)) {
+                Some(old) => statuses.keep(place, number, all.kept(index, old)),
+                None => left.kept_anew.push((place, number)),
+            }
         }
-        let same_triggers = plan.triggers.len() == before.triggers.len();
         for (number, trigger) in plan.triggers.iter().enumerate() {
-            let fresh = (Time::ZERO, trigger.uses.unwrap_or(u32::MAX));
-            let (ready, uses) = if same_triggers { all.trigger(index, before, number) } else { fresh };
-            statuses.set_trigger(place, plan, number, ready, uses);
+            // The same one is that which is triggered by the same, and comes in the same place among those.
+            let nth = plan.triggers[..number].iter().filter(|other| other.event == trigger.event).count();
+            let mut alike = (0..before.triggers.len()).filter(|old| before.triggers[*old].event == trigger.event);
+            let most = trigger.uses.unwrap_or(u32::MAX);
+            let (ready, uses) = match alike.nth(nth) {
+                Some(old) if before.triggers[old].uses.is_some() => all.trigger(index, before, old),
+                Some(old) => (all.trigger(index, before, old).0, most),
+                None => (Time::ZERO, most),
+            };
+            statuses.set_trigger(place, plan, number, ready, uses.min(most));
         }
         if plan.every.is_some() && record.period == 0.0 {
             left.ticks_anew.push(place);
@@ -318,7 +328,7 @@ impl Transferred<'_> {
     /// Zones, what is held in them or during a use, and what is on its way.
     fn ground(&self, state: &mut State, places: &[u32], left: &mut LeftOver, report: &mut Adoption) {
         let (old, now) = (&self.old.program, self.from.now);
-        let seconds = |until: Time| if until < Time::NEVER { (until.max(now) - now).seconds() } else { f64::INFINITY };
+        let seconds = |until: Time| seconds_left(until.max(now), now);
         for zone in &self.from.zones {
             let source = self.names.source(zone.by.source);
             let same = self.names.zones[zone.id.index()].zip(source);
@@ -338,7 +348,7 @@ impl Transferred<'_> {
             state.holds.extend(status.map(|status| Hold { status, ..*hold }));
         }
         for flight in &self.from.flights {
-            let travels = |id: &crate::program::AbilityId| self.new.program.ability(*id).travel.is_some();
+            let travels = |id: &AbilityId| self.new.program.ability(*id).travel.is_some();
             let same = self.names.abilities[flight.ability.index()].filter(travels);
             let (name, arrives) = (&old.ability(flight.ability).name, seconds(flight.at));
             report.add(self.old, TransferKind::Flight, flight.caster, name, arrives, same.map(|_| arrives));

@@ -2,7 +2,7 @@
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::{Applied, Prevention};
-use super::super::state::statuses::{Record, seconds_left, ticks_within};
+use super::super::state::record::{Record, seconds_left, ticks_within};
 use super::super::state::{Cause, EffectContext};
 use crate::program::{
     Chance, CombatantId, EveryPlan, Frame, LEAST_PERIOD, Layout, LostReason, Pace, Reapply, StackTimer, StatusId,

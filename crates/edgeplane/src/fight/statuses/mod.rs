@@ -314,18 +314,7 @@ impl<C: Chance> Engine<'_, C> {
         let program = self.program;
         self.state.numbers.set(program.place(who, Layout::SIDE), f64::from(side.0));
         emit!(self, SideChanged { who, side });
-        for me in self.setup.ids() {
-            let (mut allies, mut enemies) = (0.0, 0.0);
-            for other in self.setup.ids().filter(|other| self.state.stands(*other)) {
-                if self.side_of(other) == self.side_of(me) {
-                    allies += 1.0;
-                } else if self.setup.can_be_defeated(other) {
-                    enemies += 1.0;
-                }
-            }
-            self.state.numbers.set(program.place(me, Layout::ALLIES), allies);
-            self.state.numbers.set(program.place(me, Layout::ENEMIES), enemies);
-        }
+        self.state.count_heads(self.setup);
         self.state.check_conditions |= !self.state.statuses.conditional.is_empty();
         self.state.combatants.iter_mut().for_each(|one| one.conditions_changed = true);
         self.look_at_all_edges();

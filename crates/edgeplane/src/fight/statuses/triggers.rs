@@ -3,7 +3,7 @@
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::limits::FightErrorKind;
-use super::super::state::statuses::StatusRef;
+use super::super::state::record::StatusRef;
 use super::super::state::{Cause, EffectContext, Pending};
 use crate::program::{
     AbilityId, Chance, CombatantId, Effect, Layout, LostReason, PoolId, StatusId, Time, TriggerEvent, TriggerPlan,

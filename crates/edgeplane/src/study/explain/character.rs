@@ -7,8 +7,8 @@ use serde::Serialize;
 use crate::error::Error;
 use crate::fight::{Contribution, Fight, Likely, Silent};
 use crate::program::{
-    AbilityId, AbilityPlan, Area, AttributeInfo, ChancyPiece, CharacterId, CombatantId, FlowPlan, FormulaId, Memory,
-    ModifierKind, PickPlan, PoolId, Program, Setup, Slot, StartPlan, StatusId, UsePlan, WornPlan, plain,
+    AbilityId, AbilityPlan, Area, ChancyPiece, CharacterId, CombatantId, FlowPlan, FormulaId, Memory, ModifierKind,
+    PickPlan, PoolId, Program, Setup, StartPlan, StatusId, UsePlan, WornPlan, plain,
 };
 use crate::rules::{SideRule, UseMoment};
 
@@ -128,7 +128,7 @@ pub fn explain_character_with(
         fight.apply_status(*status, me, me, *stacks, &mut Silent).map_err(fail)?;
     }
     let mut attributes = Vec::new();
-    for (name, slot, info) in slots(program) {
+    for (name, slot, info) in program.attribute_slots() {
         let Some(plan) = plan.attributes.iter().find(|plan| plan.slot == slot) else { continue };
         let mut line = line(setup.program(), fight.memory(), name, plan.base, plan.damage_type, &info.about);
         let value = fight.attribute(me, plan.slot);
@@ -164,21 +164,6 @@ pub fn explain_character_with(
         gear: plan.gear.iter().map(worn).chain(plan.chancy.iter().map(|chancy| by_chance(program, chancy))).collect(),
         policy: plan.policy.uses.iter().map(line).collect(),
     })
-}
-
-/// All attributes with their slots, by name, with the damage type where there is one for each.
-pub(super) fn slots(program: &Program) -> Vec<(String, Slot, &AttributeInfo)> {
-    let mut found = Vec::new();
-    for info in program.attributes() {
-        if !info.per_type {
-            found.push((info.name.clone(), info.slot, info));
-            continue;
-        }
-        for (of, kind) in program.damage_types().iter().enumerate() {
-            found.push((format!("{}.{}", info.name, kind.name), info.slot.plus(of as u16), info));
-        }
-    }
-    found
 }
 
 /// The numbers of a fight that is looked at.

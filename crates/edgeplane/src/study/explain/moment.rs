@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
-use super::character::{part_text, slots};
+use super::character::part_text;
 use crate::error::Error;
 use crate::fight::{Action, Fight, Sampler, Silent, UnavailableReason, describe_reason};
 use crate::program::{CombatantId, PoolId, Setup, Slot, Time};
@@ -115,7 +115,7 @@ pub struct AbilityMoment {
 pub fn explain_moment(setup: &Arc<Setup>, seed: u64, at: f64) -> Result<Moment, Error> {
     let mut fight = Fight::with_chance(Arc::clone(setup), Sampler::default(), seed);
     fight.begin().map_err(Error::from)?;
-    let slots: Vec<(String, Slot)> = slots(setup.program()).into_iter().map(|(name, slot, _)| (name, slot)).collect();
+    let slots: Vec<(String, Slot)> = setup.program().attribute_slots().map(|(name, slot, _)| (name, slot)).collect();
     let who = |index: usize| CombatantId(index as u16);
     let everyone = 0..setup.combatants.len();
     let starts: Vec<Vec<f64>> = everyone

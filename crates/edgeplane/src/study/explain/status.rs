@@ -249,22 +249,12 @@ impl Life {
 
 fn all_attributes(setup: &Setup, fight: &Fight<Likely>) -> Vec<f64> {
     let program = setup.program();
-    let slots = program
-        .attributes()
-        .iter()
-        .flat_map(|info| (0..if info.per_type { program.layout.types } else { 1 }).map(|of| info.slot.plus(of)));
-    slots.map(|slot| fight.attribute(OWNER, slot)).collect()
+    program.attribute_slots().map(|(_, slot, _)| fight.attribute(OWNER, slot)).collect()
 }
 
 /// Those that are different with some number of stacks, with their places in the list of all.
 fn changed_attributes(program: &Program, lives: &[Life]) -> Vec<(usize, String)> {
-    let names = program.attributes().iter().flat_map(|info| {
-        let types = if info.per_type { usize::from(program.layout.types) } else { 1 };
-        (0..types).map(|of| match info.per_type {
-            true => format!("{}.{}", info.name, program.damage_types()[of].name),
-            false => info.name.clone(),
-        })
-    });
+    let names = program.attribute_slots().map(|(name, _, _)| name);
     let changed = |index: usize| lives.iter().any(|life| life.before[index].to_bits() != life.after[index].to_bits());
     names.enumerate().filter(|(index, _)| changed(*index)).collect()
 }
