@@ -136,3 +136,6 @@ mod worked;
 
 #[path = "world.rs"]
 mod world;
+
+#[path = "places.rs"]
+mod places;

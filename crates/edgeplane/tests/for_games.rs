@@ -205,3 +205,153 @@ fn whatever_a_cause_brings_about_has_its_name() {
     fight.advance(Time::from_seconds(8.0), &mut Silent).unwrap();
     assert!(demo().data("ability.boathook").is_none());
 }
+
+const ASKING: &str = r#"
+    [pools]
+    health = { max = 100, defeat = true }
+    [formula.height]
+    args = ["of", "step"]
+    is = "of + step"
+    game = true
+    [formula.in_sight]
+    is = "false"
+    game = true
+    [formula.doubled]                        # calls the game's for somebody else
+    args = ["x"]
+    is = "2 * height(x, 1)"
+    [ability.drop]
+    cooldown = 1
+    does = [{ damage = "doubled(3) + 0" }]
+    [ability.throw]
+    cooldown = 1
+    does = [{ damage = 1 }]
+    [policy.above]
+    use = [{ ability = "drop" }]
+    [policy.careful]
+    use = [{ ability = "throw", when = "in_sight()" }]
+    [character.crane]
+    abilities = ["drop"]
+    policy = "above"
+    [character.slinger]
+    abilities = ["throw"]
+    policy = "careful"
+    [encounter.yard]
+    sides = { up = ["crane"], down = ["slinger"] }
+    time_limit = 20
+"#;
+
+/// When a pool of somebody changed, and by how much.
+fn hits(log: &Log, game: &Game, whom: &str, fight: &edgeplane::Fight) -> Vec<(u64, f64)> {
+    let whom = game.combatant(fight, whom).unwrap();
+    let hit = |one: &edgeplane::fight::Logged| match one.event {
+        Event::Hit { target, dealt, .. } if target == whom => Some((one.at.0, dealt)),
+        _ => None,
+    };
+    log.events.iter().filter_map(hit).collect()
+}
+
+#[test]
+fn the_game_gives_the_values_of_its_functions() {
+    let game = game(ASKING);
+    let names: Vec<_> = game.program().game_functions().iter().map(|one| (one.name.as_str(), one.truth)).collect();
+    assert_eq!(names, [("height", false), ("in_sight", true)]);
+    let mut fight = game.fight("yard", 1).unwrap();
+    let mut log = Log::default();
+    fight.advance(Time::ZERO, &mut log).unwrap();
+    assert_eq!(hits(&log, &game, "slinger", &fight), [(0, 8.0)], "what stands in: 2 * (3 + 1)");
+
+    let (crane, slinger) = (game.combatant(&fight, "crane").unwrap(), game.combatant(&fight, "slinger").unwrap());
+    fight
+        .set_function("height", move |asked| {
+            assert_eq!((asked.args, asked.caster, asked.target), (&[3.0, 1.0][..], crane, slinger));
+            asked.now.seconds() * 5.0
+        })
+        .unwrap();
+    let here = fight.snapshot();
+    fight.advance(Time::from_seconds(2.5), &mut log).unwrap();
+    assert_eq!(hits(&log, &game, "slinger", &fight), [(0, 8.0), (1_000_000, 10.0), (2_000_000, 20.0)]);
+
+    // It stays with the fight, whatever moment that goes back to, and under other rules.
+    fight.restore(&here).unwrap();
+    let edited = game.variant(&[Override::parse("ability.drop.does.0.damage='doubled(3) + 1'").unwrap()]).unwrap();
+    edited.adopt(&mut fight).unwrap();
+    let mut again = Log::default();
+    fight.advance(Time::from_seconds(1.5), &mut again).unwrap();
+    assert_eq!(hits(&again, &edited, "slinger", &fight), [(1_000_000, 11.0)]);
+}
+
+#[test]
+fn whoever_waits_for_the_game_notices_at_once_when_told_so() {
+    use std::sync::Arc;
+    use std::sync::atomic::{AtomicBool, Ordering};
+    let game = game(ASKING);
+    for told in [true, false] {
+        let mut fight = game.fight("yard", 1).unwrap();
+        let seen = Arc::new(AtomicBool::new(false));
+        let answer = Arc::clone(&seen);
+        fight.set_function("in_sight", move |_| f64::from(u8::from(answer.load(Ordering::Relaxed)))).unwrap();
+        let mut log = Log::default();
+        fight.advance(Time::from_seconds(3.33), &mut log).unwrap();
+        assert_eq!(hits(&log, &game, "crane", &fight), []);
+        seen.store(true, Ordering::Relaxed);
+        if told {
+            fight.world_changed();
+        }
+        fight.advance(Time::from_seconds(3.5), &mut log).unwrap();
+        let (at, _) = hits(&log, &game, "crane", &fight)[0];
+        assert!(if told { at == 3_330_000 } else { (3_330_001..3_430_000).contains(&at) }, "{told} {at}");
+    }
+}
+
+/// Formulas with the values that they were worked out with.
+struct Worked(edgeplane::Fight, Vec<String>);
+
+impl edgeplane::Observer for Worked {
+    fn wants(&self) -> edgeplane::EventMask {
+        edgeplane::EventMask::DETAIL
+    }
+
+    fn event(&mut self, _: Time, _: Event) {}
+
+    fn formula(&mut self, _: Time, formula: edgeplane::program::FormulaId, reading: &edgeplane::program::Reading) {
+        self.1.push(self.0.setup().program().formula(formula).with_values(reading));
+    }
+}
+
+#[test]
+fn what_the_game_answers_is_shown_and_checked() {
+    let game = Game::from_text("rules.toml", &ASKING.replace("doubled(3) + 0", "height(3, 1) / 2")).unwrap();
+    let mut fight = game.fight("yard", 1).unwrap();
+    let mut worked = Worked(fight.clone(), Vec::new());
+    fight.set_function("height", |_| 7.0).unwrap();
+    fight.advance(Time::ZERO, &mut worked).unwrap();
+    assert!(worked.1.contains(&"height(3, 1) [7] / 2".to_owned()), "{:?}", worked.1);
+
+    let game = self::game(ASKING);
+    let mut fight = game.fight("yard", 1).unwrap();
+    let wrong = fight.set_function("heigth", |_| 0.0).unwrap_err().to_string();
+    assert!(wrong.contains("did you mean `height`"), "{wrong}");
+    fight.set_function("height", |_| f64::NAN).unwrap();
+    let error = fight.advance(Time::ZERO, &mut Silent).unwrap_err();
+    let (text, place) = (error.to_string(), error.diagnostic().labels[0].span);
+    assert!(text.contains("finite"), "{text}");
+    assert_eq!(
+        error.sources().text(place),
+        "\"doubled(3) + 0\"",
+        "the caller's, since `doubled` may be called by others"
+    );
+}
+
+#[test]
+fn the_game_is_asked_only_where_its_changes_are_noticed() {
+    for (wrong, expected) in [
+        ("[attributes]\nheft = 'height(1, 2)'", "cannot be called in an attribute"),
+        ("[status.s]\nduration = 2\nwhile = 'in_sight()'", "cannot be called in a `while`"),
+        ("[ability.a]\ncost = { health = 'doubled(1)' }", "cannot be called in a cost"),
+        ("[ability.a]\ndoes = [{ damage = 'height(1)' }]", "called as `height(of, step)`"),
+        ("[formula.chancy]\nis = 'dice(1, 6)'\ngame = true", "chance cannot be drawn in a formula that stands in"),
+    ] {
+        let error = Game::from_text("wrong.toml", &format!("{ASKING}\n{wrong}")).unwrap_err().to_string();
+        assert!(error.contains(expected), "{wrong}: {error}");
+    }
+}

@@ -76,7 +76,7 @@ fn one_walks_until_the_other_is_in_reach() {
         _ => None,
     });
     let Some(UnavailableReason::OutOfReach { distance, reach, target, .. }) = refused else { panic!("{refused:?}") };
-    assert_eq!((distance, reach, target), (10.0, 2.0, CombatantId(1)));
+    assert_eq!((distance, reach, target), (10.0, 2.0, Some(CombatantId(1))));
 }
 
 #[test]

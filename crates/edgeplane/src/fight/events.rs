@@ -302,8 +302,9 @@ pub enum UnavailableReason {
     Condition,
     /// Nobody is there whom it could be used on.
     NoTarget,
-    /// The target is too far away, in metres; `until` is when it will not be, if both go on as they do.
-    OutOfReach { target: CombatantId, distance: f64, reach: f64, until: Option<Time> },
+    /// The target, or the place where there is none, is too far away, in metres; `until` is when it will not be, if both
+    /// go on as they do.
+    OutOfReach { target: Option<CombatantId>, distance: f64, reach: f64, until: Option<Time> },
     /// A pool holds too little; `until` is when it will hold enough, if nothing interferes.
     CannotAfford { pool: PoolId, cost: f64, has: f64, until: Option<Time> },
 }

@@ -56,7 +56,7 @@ mod step;
 
 use std::sync::Arc;
 
-pub use crate::program::Motion;
+pub use crate::program::{Motion, Question};
 pub use events::{
     Applied, Ending, Event, EventKind, EventMask, Log, Logged, Observer, Prevention, Silent, Source, StepResult,
     StopReason, UnavailableReason,

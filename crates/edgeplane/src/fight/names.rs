@@ -75,7 +75,8 @@ pub fn describe_reason(setup: &Setup, reason: UnavailableReason) -> String {
         Reason::NoCharge { until } => format!("no charge until {:.2} s", until.seconds()),
         Reason::NotOpen { after } => format!("open only after {}", NamesOf(setup).ability(after)),
         Reason::OutOfReach { target, distance, reach, .. } => {
-            format!("{} is {distance:.1} m away, out of reach ({} m)", NamesOf(setup).who(target), plain(reach))
+            let what = target.map_or("the place", |target| NamesOf(setup).who(target));
+            format!("{what} is {distance:.1} m away, out of reach ({} m)", plain(reach))
         }
         Reason::Condition => "condition not met".to_owned(),
         Reason::OutOfTheFight | Reason::NotKnown | Reason::Locked | Reason::UsedUp | Reason::NoTarget => {

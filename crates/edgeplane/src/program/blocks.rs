@@ -80,6 +80,7 @@ impl Program {
         let mut memory = Memory::new(numbers, self.layout.locals);
         let me = CombatantId(0);
         memory.set(self.place(me, Layout::LEVEL), plan.level);
+        memory.set(self.place(me, Layout::BODY), plan.body);
         self.compute_attributes(plan, &mut memory, me, &[], &NothingHeld, u64::MAX)?;
         // Values that happen to be zero have not changed, and yet are read.
         self.compute_hidden(&mut memory, me, u64::MAX);

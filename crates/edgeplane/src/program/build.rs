@@ -45,6 +45,7 @@ impl Program {
         program.data.clone_from(&rules.data);
         program.layout = first_layout(&names, rules);
         let curve = |rule: &crate::rules::CurveRule| Curve { points: rule.points.clone(), step: rule.step };
+        program.game_functions = super::game_functions::of_game(&rules.functions);
         program.curves = rules.curves.iter().map(|named| curve(&named.rule)).collect();
         let mut compiler = Compiler {
             program,

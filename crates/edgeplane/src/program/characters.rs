@@ -39,6 +39,8 @@ pub struct CharacterPlan {
     pub worn: Vec<WornStatus>,
     /// Whose abilities cannot be used on it.
     pub untargetable: Untargetable,
+    /// Metres from its middle to its rim.
+    pub body: f64,
     /// The pieces that it is sure to wear as a fight begins.
     pub(crate) pieces: Vec<GearId>,
     /// Those that it may wear besides.
@@ -166,6 +168,7 @@ impl Compiler<'_> {
                     | Read::Standing(Role::Target, _)
                     | Read::Pool(Role::Target, ..)
                     | Read::Distance
+                    | Read::Angle
                     | Read::Threat
             );
         });
@@ -273,6 +276,7 @@ impl Compiler<'_> {
                 .collect(),
             statuses,
             worn,
+            body: lineage.iter().find_map(|rule| rule.body).unwrap_or(0.0),
             untargetable: lineage.iter().find_map(|rule| rule.untargetable).unwrap_or_default(),
             immune: immune.iter().filter_map(|word| self.names.tags.get(&word.text).copied()).collect(),
             policy: PolicyPlan::default(),

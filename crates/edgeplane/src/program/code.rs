@@ -38,6 +38,7 @@ pub(crate) enum OpCode {
     PoolShare,
     Now,
     Distance,
+    Angle,
     Threat,
     Near(Counted),
     Curve,
@@ -46,6 +47,10 @@ pub(crate) enum OpCode {
     Streak,
     Between,
     Dice,
+    /// Asks the game, and goes on behind the stand-in if it answers.
+    AskGame(u16),
+    /// What stood in counts as given.
+    StoodIn,
 }
 
 /// One instruction.
@@ -184,7 +189,7 @@ impl<'a> Emitter<'a> {
                         _ => return None,
                     }
                 }
-                Read::Now | Read::Distance | Read::Threat => return None,
+                Read::Now | Read::Distance | Read::Angle | Read::Threat => return None,
             },
             _ => return None,
         })
@@ -242,6 +247,13 @@ impl<'a> Emitter<'a> {
                 self.push(OpCode::Store, Operand { region: LOCALS, at: *local }, 0);
                 self.emit(body);
             }
+            TreeKind::Game(call, stand_in) => {
+                self.push(OpCode::AskGame(call.function), Operand { region: LOCALS, at: call.first }, 0);
+                let asked = self.program.code.len() - 1;
+                self.emit(stand_in);
+                self.plain(OpCode::StoodIn);
+                self.land(asked);
+            }
         }
     }
 
@@ -249,6 +261,7 @@ impl<'a> Emitter<'a> {
         let Read::Pool(of, pool, part) = read else {
             return self.plain(match read {
                 Read::Distance => OpCode::Distance,
+                Read::Angle => OpCode::Angle,
                 Read::Threat => OpCode::Threat,
                 _ => OpCode::Now,
             });

@@ -1,9 +1,12 @@
 //! Running flat code over the numbers of a fight.
 
+use std::sync::Arc;
+
 use super::Program;
 use super::code::{CONSTANTS, Op, OpCode, Operand, Shape};
 use super::fault::Fault;
 use super::flow::{self, PoolNumbers};
+use super::game_functions::GameFunctions;
 use super::ids::{CombatantId, FormulaId, SiteId, Slot};
 use super::layout::{Layout, pool_slot};
 use super::ops::{BinaryOp, lerp, truth};
@@ -44,12 +47,26 @@ impl Chance for NoChance {
 
 /// What was drawn by the evaluation under way, so that it can be reported afterwards.
 #[derive(Clone, Debug, Default)]
-pub struct Draws(Vec<f64>);
+pub struct Draws {
+    pub(super) values: Vec<f64>,
+    /// What gives the functions of the game.
+    pub(crate) game: Option<Arc<GameFunctions>>,
+}
 
 impl Draws {
     /// The draws, in order.
     pub fn all(&self) -> &[f64] {
-        &self.0
+        &self.values
+    }
+
+    /// Room for the evaluations under other rules: the functions of the game stay, by their names.
+    pub(crate) fn under(&self, program: &Program) -> Self {
+        let game = self.game.as_ref().map(|game| {
+            let mut game = GameFunctions::clone(game);
+            game.look_up(program);
+            Arc::new(game)
+        });
+        Self { values: Vec::new(), game }
     }
 }
 
@@ -227,6 +244,33 @@ impl Memory {
         ((x2 - x1) * (x2 - x1) + (y2 - y1) * (y2 - y1)).sqrt()
     }
 
+    /// Metres from a combatant's middle to its rim.
+    #[inline]
+    pub(crate) fn body(&self, block: usize) -> f64 {
+        self.at(block + Layout::BODY.index())
+    }
+
+    /// In which direction a combatant faces.
+    pub(crate) fn facing(&self, block: usize) -> [f64; 2] {
+        [self.at(block + Layout::FACING.index()), self.at(block + Layout::FACING.index() + 1)]
+    }
+
+    /// Turns a combatant to a direction of length 1.
+    pub(crate) fn set_facing(&mut self, block: usize, [along, across]: [f64; 2]) {
+        self.set(block + Layout::FACING.index(), along);
+        self.set(block + Layout::FACING.index() + 1, across);
+    }
+
+    /// Degrees by which `one` stands off the direction in which `other` faces, from 0 before it to 180 behind it; 0 where
+    /// there is no direction.
+    pub(crate) fn angle(&self, one: usize, other: usize, now: f64) -> f64 {
+        let ([x, y], [from_x, from_y], [along, across]) =
+            (self.place(one, now), self.place(other, now), self.facing(other));
+        let (x, y) = (x - from_x, y - from_y);
+        let (ahead, aside) = (x * along + y * across, x * across - y * along);
+        libm::atan2(aside.abs(), ahead).to_degrees()
+    }
+
     /// How many stand within so many metres of the caster; everyone does, where nobody has a place.
     pub(crate) fn near(&self, layout: &Layout, frame: &Frame, counted: Counted, metres: f64) -> f64 {
         let me = frame.block(Role::Caster);
@@ -239,7 +283,7 @@ impl Memory {
                 Counted::Everyone => true,
             };
             let stands = self.numbers[block + Layout::STANDS.index()] == 1.0;
-            fits && stands && self.distance(me, *block, frame.now) <= metres + super::layout::HAIR
+            fits && stands && self.distance(me, *block, frame.now) <= metres + self.body(*block) + super::layout::HAIR
         };
         let blocks = (layout.blocks as usize..self.numbers.len()).step_by(usize::from(layout.stride));
         blocks.filter(counts).count() as f64
@@ -448,8 +492,8 @@ impl Program {
             return f64::NAN;
         }
         let value = truth(chance.chance(frame.stream(site), p));
-        draws.0.clear();
-        draws.0.push(value);
+        draws.values.clear();
+        draws.values.push(value);
         value
     }
 
@@ -463,7 +507,7 @@ impl Program {
         chance: &mut C,
         draws: &mut Draws,
     ) -> f64 {
-        draws.0.clear();
+        draws.values.clear();
         let code = &self.code[start as usize..end as usize];
         let mut acc = 0.0;
         let mut at = 0;
@@ -481,6 +525,14 @@ impl Program {
                     acc = unary.apply(acc);
                 }
                 OpCode::Jump => at = op.aux as usize,
+                OpCode::AskGame(function) => {
+                    if let Some(value) = self.ask_game(function, op, memory, frame, draws) {
+                        if !value.is_finite() {
+                            return f64::NAN;
+                        }
+                        (acc, at) = (value, op.aux as usize);
+                    }
+                }
                 OpCode::JumpIfFalse | OpCode::JumpIfTrue => {
                     if !acc.is_finite() {
                         return f64::NAN;
@@ -519,6 +571,7 @@ impl Program {
             OpCode::Distance => {
                 return memory.distance(frame.block(Role::Caster), frame.block(Role::Target), frame.now);
             }
+            OpCode::Angle => return memory.angle(frame.block(Role::Caster), frame.block(Role::Target), frame.now),
             OpCode::Threat => return memory.threat.between(frame.block(Role::Caster), frame.block(Role::Target)),
             _ if !acc.is_finite() => return f64::NAN,
             OpCode::Near(counted) => return memory.near(&self.layout, frame, counted, acc),
@@ -527,6 +580,7 @@ impl Program {
                 let next = Operand { at: op.operand.at + 1, ..op.operand };
                 return lerp(operand(), memory.at(frame.index(next)), acc);
             }
+            OpCode::StoodIn => acc,
             OpCode::Roll => truth(chance.chance(frame.stream(SiteId(op.aux)), acc)),
             OpCode::Streak => {
                 let streak = &self.streaks[op.aux as usize];
@@ -556,7 +610,7 @@ impl Program {
             }
             _ => f64::NAN,
         };
-        draws.0.push(value);
+        draws.values.push(value);
         value
     }
 }

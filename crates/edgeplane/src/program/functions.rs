@@ -28,7 +28,7 @@ impl Compiler<'_> {
             let mut resolver = Resolver {
                 compiler: self,
                 formula: body,
-                scope: Scope::FUNCTION,
+                scope: if rule.game { Scope::STAND_IN } else { Scope::FUNCTION },
                 called: vec![],
                 arguments,
                 next_local: 0,

@@ -64,6 +64,7 @@ impl Program {
             TreeKind::Between(site, a, b) => TreeKind::Between(*site, part(a), part(b)),
             TreeKind::Dice(site, a, b) => TreeKind::Dice(*site, part(a), part(b)),
             TreeKind::Let(local, a, b) => TreeKind::Let(*local, part(a), part(b)),
+            TreeKind::Game(call, stand_in) => TreeKind::Game(*call, part(stand_in)),
             TreeKind::If(parts) => TreeKind::If(Box::new(parts.each_ref().map(|tree| *part(tree)))),
             TreeKind::Lerp(parts) => TreeKind::Lerp(Box::new(parts.each_ref().map(|tree| *part(tree)))),
         };
@@ -99,7 +100,8 @@ fn reads(tree: &Tree) -> Option<Reads> {
             | TreeKind::Roll(..)
             | TreeKind::Streak(..)
             | TreeKind::Between(..)
-            | TreeKind::Dice(..) => mixed = true,
+            | TreeKind::Dice(..)
+            | TreeKind::Game(..) => mixed = true,
             TreeKind::Let(local, _, _) => bound.push(*local),
             _ => {}
         }
@@ -154,7 +156,8 @@ impl Tree {
             | TreeKind::Curve(_, a)
             | TreeKind::Near(_, a)
             | TreeKind::Roll(_, a)
-            | TreeKind::Streak(_, a) => {
+            | TreeKind::Streak(_, a)
+            | TreeKind::Game(_, a) => {
                 a.each_mut(visit);
             }
             TreeKind::Binary(_, a, b)

@@ -112,10 +112,12 @@ impl Outlook<'_> {
                 let until = if metres.moves() { self.poll } else { self.next_crossing(*counted, metres.value) };
                 Course { value, slope: 0.0, until: until.min(metres.until) }
             }
-            // Drawn anew each time.
-            TreeKind::Roll(..) | TreeKind::Streak(..) | TreeKind::Between(..) | TreeKind::Dice(..) => {
-                Course { value: 0.0, slope: 0.0, until: self.poll }
-            }
+            // Drawn or asked for anew each time.
+            TreeKind::Roll(..)
+            | TreeKind::Streak(..)
+            | TreeKind::Between(..)
+            | TreeKind::Dice(..)
+            | TreeKind::Game(..) => Course { value: 0.0, slope: 0.0, until: self.poll },
         }
     }
 
@@ -227,9 +229,13 @@ impl Outlook<'_> {
             Counted::Allies | Counted::Others => side(*block) == side(me),
             Counted::Everyone => true,
         });
-        concerned
-            .filter(|block| *block != me && self.numbers.at(block + Layout::STANDS.index()) == 1.0)
-            .fold(f64::INFINITY, |until, block| until.min(self.pair_crossing(me, block, metres)))
+        concerned.filter(|block| *block != me && self.numbers.at(block + Layout::STANDS.index()) == 1.0).fold(
+            f64::INFINITY,
+            |until, block| {
+                let metres = metres + self.numbers.body(block);
+                until.min(self.pair_crossing(me, block, metres))
+            },
+        )
     }
 
     fn read(&self, read: Read) -> Course {
@@ -242,6 +248,10 @@ impl Outlook<'_> {
             Read::Threat => {
                 let (eyes, whom) = (self.frame.block(Role::Caster), self.frame.block(Role::Target));
                 Course::still(self.numbers.threat.between(eyes, whom))
+            }
+            Read::Angle => {
+                let (me, you) = (self.frame.block(Role::Caster), self.frame.block(Role::Target));
+                Course { value: self.numbers.angle(me, you, self.frame.now), slope: 0.0, until: self.poll }
             }
             Read::Distance => {
                 let (me, you) = (self.frame.block(Role::Caster), self.frame.block(Role::Target));

@@ -96,7 +96,7 @@ impl Inputs {
                 self.time |= program.pools[pool.index()].flows();
             }
             Read::Now => self.time = true,
-            Read::Distance => (self.distance, self.time, self.target) = (true, true, true),
+            Read::Distance | Read::Angle => (self.distance, self.time, self.target) = (true, true, true),
             Read::Threat => (self.threat, self.target) = (true, true),
             Read::Local(_) => {}
         }

@@ -2,7 +2,7 @@
 //!
 //! A fight's numbers are one list: locals (the amount of a hit, arguments), then the program's
 //! constants, then one block for each combatant. Within a block: level, how many enemies and allies
-//! stand, place and course, whether it stands and where, attributes, pools, stacks of each status, statuses of each tag, and last the hidden
+//! stand, place and course, whether it stands and where, facing and body, attributes, pools, stacks of each status, statuses of each tag, and last the hidden
 //! attributes that hoisting adds. So the operand of any
 //! instruction is a region and an offset, and a fight is reset by one copy.
 
@@ -65,8 +65,12 @@ impl Layout {
     pub const STANDS: Slot = Slot(8);
     /// The number of its side.
     pub const SIDE: Slot = Slot(9);
+    /// The direction in which it faces, of length 1; two slots, both zero until it has turned to anything.
+    pub const FACING: Slot = Slot(10);
+    /// Metres from its middle to its rim.
+    pub const BODY: Slot = Slot(12);
     /// Where attributes begin.
-    pub const ATTRIBUTES: Slot = Slot(10);
+    pub const ATTRIBUTES: Slot = Slot(13);
 
     /// The local that holds the amount of the hit or heal under way.
     pub const AMOUNT: u16 = 0;

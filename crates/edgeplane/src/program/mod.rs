@@ -18,6 +18,7 @@ mod eval;
 mod fault;
 pub(crate) mod flow;
 mod functions;
+mod game_functions;
 mod gear;
 mod hit_code;
 mod hoist;
@@ -60,6 +61,8 @@ pub use effects::{Effect, EffectPlan, FilterPlan, PoolEffect, PoolEffectKind};
 pub use encounters::{CombatantPlan, EncounterPlan, Setup};
 pub use eval::{Chance, Draws, Frame, Memory, StreamId};
 pub use fault::{Fault, FaultReason};
+pub(crate) use game_functions::GameFunctions;
+pub use game_functions::{GameFunctionPlan, Question};
 pub use gear::{ChancyPiece, GearPlan, GearSetPlan, WornPlan, WornStatus};
 pub(crate) use hit_code::{StepChange, StepGate};
 pub use hit_code::{StepCode, StepsEffect};
@@ -70,7 +73,7 @@ pub(crate) use layout::HAIR;
 pub use layout::{Layout, pool_slot};
 pub use levels::{GauntletPlan, LevelsPlan};
 pub use motion::Motion;
-pub(crate) use motion::{Plane, inner, meeting, minus, parting};
+pub(crate) use motion::{Plane, inner, length, meeting, minus, parting, toward};
 pub use names::Names;
 pub use resolve::CompiledFormula;
 pub(crate) use resolve::stable_hash;
@@ -122,6 +125,7 @@ pub struct Program {
     pub(crate) hidden_reads: u64,
     pub(crate) zones: Vec<ZonePlan>,
     pub(crate) causes: Vec<CausePlan>,
+    pub(crate) game_functions: Vec<GameFunctionPlan>,
     /// What effects report to the game, by name.
     pub(crate) reports: Vec<String>,
     /// What modifiers read, see [`dirty`].
@@ -134,6 +138,8 @@ pub struct Program {
     pub(crate) policies: Vec<PolicyPlan>,
     pub(crate) threat: Option<ThreatPlan>,
     pub(crate) levels: LevelsPlan,
+    /// A formula asks for the `angle` at which somebody stands.
+    pub(crate) asks_angle: bool,
     /// Somebody asks for the others of its side.
     pub(crate) means_others: bool,
     /// A trigger can bring somebody back.

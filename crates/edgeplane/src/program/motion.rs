@@ -26,6 +26,17 @@ pub(crate) fn inner(a: Plane, b: Plane) -> f64 {
     a[0] * b[0] + a[1] * b[1]
 }
 
+#[inline]
+pub(crate) fn length(a: Plane) -> f64 {
+    inner(a, a).sqrt()
+}
+
+/// So far in a direction; nowhere in none.
+pub(crate) fn toward(direction: Plane, metres: f64) -> Plane {
+    let long = length(direction);
+    if long == 0.0 { [0.0; 2] } else { [direction[0] / long * metres, direction[1] / long * metres] }
+}
+
 /// After how many seconds something at `away` that moves with `velocity` is within `reach` of one who goes straight to
 /// meet it at `speed`: the least root of |away + velocity τ| = speed τ + reach.
 #[inline]

@@ -9,7 +9,7 @@ use super::layout::Layout;
 use super::names::Names;
 use super::ops::{BinaryOp, UnaryOp};
 use super::scope::Scope;
-use super::tree::{Counted, Read, Role, Tree, TreeKind};
+use super::tree::{Counted, GameCall, Read, Role, Tree, TreeKind};
 use crate::formula::{Binary, Builtin, Expr, ExprKind, Ident, Kind, Unary};
 use crate::rules::{Formula, FunctionRule, Named};
 use crate::text::{Code, Diagnostic, Diagnostics, Span};
@@ -52,8 +52,8 @@ impl CompiledFormula {
         self.tree.any(&mut |part| {
             match part.kind {
                 TreeKind::Read(read) => visit(read),
-                // Who is near changes as time passes.
-                TreeKind::Near(..) => visit(Read::Now),
+                // Who is near changes as time passes, and so does the game.
+                TreeKind::Near(..) | TreeKind::Game(..) => visit(Read::Now),
                 _ => {}
             }
             false
@@ -373,15 +373,19 @@ impl Resolver<'_, '_> {
         if !self.scope.chance {
             let message = format!("chance cannot be drawn {}", self.scope.place);
             let help = "it is looked at more than once, and would change under the eyes of whoever reads it";
-            // Even within a called formula, the caller is to blame.
-            let quiet = std::mem::replace(&mut self.quiet, false);
-            let whole = 0..self.formula.text.len() as u32;
-            self.report(Code::NotHere, if quiet { &whole } else { range }, message, Some(help.to_owned()));
-            self.quiet = quiet;
+            self.blame(range, message, help);
             return None;
         }
         let path = self.formula.path.clone();
         Some(self.compiler.site(&path))
+    }
+
+    /// Reports what cannot stand here; even within a called formula, the caller is to blame.
+    fn blame(&mut self, range: &Range<u32>, message: String, help: &str) {
+        let quiet = std::mem::replace(&mut self.quiet, false);
+        let whole = 0..self.formula.text.len() as u32;
+        self.report(Code::NotHere, if quiet { &whole } else { range }, message, Some(help.to_owned()));
+        self.quiet = quiet;
     }
 
     fn numeric(
@@ -501,6 +505,12 @@ impl Resolver<'_, '_> {
         if self.compiler.broken[index] || self.called.contains(&index) {
             return None;
         }
+        if rule.game && !self.scope.game {
+            let message = format!("the game's `{name}` cannot be called {}", self.scope.place);
+            let help = "what is kept until something changes would not notice that the game has changed";
+            self.blame(range, message, help);
+            return None;
+        }
         self.put_in += 1;
         if self.put_in == MAX_CALLS || (self.called.len() == MAX_CALL_DEPTH && self.put_in < MAX_CALLS) {
             let message = format!(
@@ -528,8 +538,10 @@ impl Resolver<'_, '_> {
     ) -> Option<Typed> {
         let mut lets = Vec::new();
         let mut arguments = Vec::new();
+        let game = self.compiler.functions[index].rule.game;
+        let first = self.next_local;
         for (word, tree) in words.iter().zip(bound) {
-            if matches!(tree.kind, TreeKind::Constant(_) | TreeKind::Read(_)) {
+            if !game && matches!(tree.kind, TreeKind::Constant(_) | TreeKind::Read(_)) {
                 arguments.push(((*word).to_owned(), tree));
             } else {
                 let local = self.next_local;
@@ -543,13 +555,19 @@ impl Resolver<'_, '_> {
         self.called.push(index);
         // Within the body only the arguments have names; what may be drawn is up to the caller.
         let outer_scope = self.scope;
-        self.scope = Scope { chance: outer_scope.chance, place: outer_scope.place, ..Scope::FUNCTION };
+        let Scope { chance, game: asks, place, .. } = outer_scope;
+        self.scope = if game { Scope::STAND_IN } else { Scope { chance, game: asks, place, ..Scope::FUNCTION } };
         let result = self.expr(&body.expr);
         self.scope = outer_scope;
         self.called.pop();
         self.quiet = outer_quiet;
         self.arguments = outer_arguments;
         let (mut tree, kind) = result?;
+        if game {
+            let truth = kind == Kind::Truth;
+            let call = GameCall { function: self.compiler.game_function(index, truth), first, truth };
+            tree = self.node(TreeKind::Game(call, Box::new(tree)), range);
+        }
         for (local, bound) in lets.into_iter().rev() {
             tree = self.node(TreeKind::Let(local, Box::new(bound), Box::new(tree)), range);
         }

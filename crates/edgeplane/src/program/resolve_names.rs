@@ -28,6 +28,10 @@ impl Resolver<'_, '_> {
             ["distance"] if self.scope.fight && self.scope.target => {
                 number(self.node(TreeKind::Read(Read::Distance), range))
             }
+            ["angle"] if self.scope.fight && self.scope.target => {
+                self.compiler.program.asks_angle = true;
+                number(self.node(TreeKind::Read(Read::Angle), range))
+            }
             ["threat"] if self.scope.fight && self.scope.target && !self.scope.owner_is_target => {
                 if !self.compiler.threat {
                     self.compiler.no_threat(self.span(range));
@@ -206,6 +210,7 @@ impl Resolver<'_, '_> {
                 ("target", self.scope.target),
                 ("order", self.scope.order),
                 ("distance", self.scope.fight && self.scope.target),
+                ("angle", self.scope.fight && self.scope.target),
                 ("threat", self.scope.fight && self.scope.target && self.compiler.threat),
             ];
             let special = special.iter().filter(|(_, there)| *there).map(|(word, _)| (*word).to_owned());

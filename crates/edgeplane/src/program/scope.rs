@@ -27,6 +27,8 @@ pub(crate) struct Scope {
     pub(crate) order: bool,
     /// Chance may be drawn.
     pub(crate) chance: bool,
+    /// Functions of the game may be called.
+    pub(crate) game: bool,
     /// A status is at hand: `stacks`.
     pub(crate) status: bool,
     /// It has begun: `tick`, `ticks`, `elapsed`, `remaining`.
@@ -51,6 +53,7 @@ const NOTHING: Scope = Scope {
     typed: false,
     order: false,
     chance: false,
+    game: false,
     status: false,
     runs: false,
     keeps: false,
@@ -60,7 +63,9 @@ const NOTHING: Scope = Scope {
 
 impl Scope {
     /// A `[formula.*]`: its arguments, and chance where the caller may draw.
-    pub(crate) const FUNCTION: Self = Self { chance: true, ..NOTHING };
+    pub(crate) const FUNCTION: Self = Self { chance: true, game: true, ..NOTHING };
+    /// The same where the game gives the value: what stands in draws nothing.
+    pub(crate) const STAND_IN: Self = Self { place: "in a formula that stands in for the game's", ..NOTHING };
     /// An attribute's base or bounds, a pool's cap, start or flow.
     pub(crate) const ATTRIBUTE: Self =
         Self { place: "in an attribute or a pool", own: true, owner: true, plain: true, ..NOTHING };
@@ -76,7 +81,8 @@ impl Scope {
     /// Cast, cooldown and recovery of an ability.
     pub(crate) const TIMING: Self = Self { place: "in a cast, cooldown or recovery", chance: true, ..Self::PRICE };
     /// The effects of an ability.
-    pub(crate) const EFFECT: Self = Self { place: "in an effect", target: true, order: true, ..Self::TIMING };
+    pub(crate) const EFFECT: Self =
+        Self { place: "in an effect", target: true, order: true, game: true, ..Self::TIMING };
     /// What a game brings about, with a number that it gives.
     pub(crate) const CAUSE: Self = Self { place: "in a cause", amount: true, order: false, ..Self::EFFECT };
     /// A heal step.
@@ -115,11 +121,13 @@ impl Scope {
         pools: true,
         fight: true,
         chance: true,
+        game: true,
         status: true,
         ..NOTHING
     };
     /// Within `snapshot(...)`.
-    pub(crate) const SNAPSHOT: Self = Self { place: "in a snapshot", chance: false, runs: true, ..Self::APPLIED };
+    pub(crate) const SNAPSHOT: Self =
+        Self { place: "in a snapshot", chance: false, game: false, runs: true, ..Self::APPLIED };
     /// A change to an attribute: computed anew with the attributes and the stacks, so it reads nothing else.
     pub(crate) const MODIFIER: Self =
         Self { place: "in a modifier", owner: true, status: true, runs: true, keeps: true, plain: true, ..NOTHING };
@@ -139,7 +147,7 @@ impl Scope {
     };
     /// The condition under which a status holds.
     pub(crate) const HOLDS: Self =
-        Self { place: "in a `while`", chance: false, keeps: true, runs: true, ..Self::APPLIED };
+        Self { place: "in a `while`", chance: false, game: false, keeps: true, runs: true, ..Self::APPLIED };
     /// What a text for players shows.
     pub(crate) const SHOWN: Self = Self { place: "in a text", ..Self::HOLDS };
 

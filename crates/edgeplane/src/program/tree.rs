@@ -65,6 +65,8 @@ pub enum Read {
     Now,
     /// Metres between caster and target.
     Distance,
+    /// Degrees by which the caster stands off the direction in which the target faces.
+    Angle,
     /// How much of a threat the target is in the eyes of the caster.
     Threat,
 }
@@ -99,6 +101,19 @@ pub enum TreeKind {
     Between(SiteId, Box<Tree>, Box<Tree>),
     Dice(SiteId, Box<Tree>, Box<Tree>),
     Let(u16, Box<Tree>, Box<Tree>),
+    /// What the game gives, or else the last part stands in; its arguments lie in locals.
+    Game(GameCall, Box<Tree>),
+}
+
+/// A call of a function of the game.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct GameCall {
+    /// Which, among the functions of the game.
+    pub function: u16,
+    /// The local of its first argument; the others follow.
+    pub first: u16,
+    /// It gives a truth.
+    pub truth: bool,
 }
 
 /// Most dice that can be thrown at once, and most sides of one.
@@ -113,7 +128,8 @@ impl Tree {
             | TreeKind::Curve(_, a)
             | TreeKind::Near(_, a)
             | TreeKind::Roll(_, a)
-            | TreeKind::Streak(_, a) => {
+            | TreeKind::Streak(_, a)
+            | TreeKind::Game(_, a) => {
                 vec![a]
             }
             TreeKind::Binary(_, a, b)
@@ -223,6 +239,9 @@ impl Walk<'_> {
                 self.memory.set_local(*local, bound);
                 self.value(body)?
             }
+            // What was given lies with the draws; without it, the stand-in has no value, and here is why.
+            TreeKind::Game(_, stand_in) if self.draws.is_empty() => self.value(stand_in)?,
+            TreeKind::Game(..) => self.draw(tree),
         };
         if value.is_finite() { Ok(value) } else { Err(self.stumble(tree, FaultReason::NotFinite)) }
     }
@@ -276,7 +295,10 @@ impl Walk<'_> {
         let (value, rest) = self.draws.split_first().map_or((0.0, self.draws), |(value, rest)| (*value, rest));
         self.draws = rest;
         if !tree.called {
-            let truth = matches!(tree.kind, TreeKind::Roll(..) | TreeKind::Streak(..));
+            let truth = match &tree.kind {
+                TreeKind::Game(call, _) => call.truth,
+                kind => matches!(kind, TreeKind::Roll(..) | TreeKind::Streak(..)),
+            };
             self.leaves.push(LeafValue { range: tree.range.clone(), value, truth, drawn: true });
         }
         value
@@ -307,6 +329,7 @@ impl Read {
             Self::Local(local) => memory.at(usize::from(local)),
             Self::Now => frame.now_seconds(),
             Self::Threat => memory.threat.between(frame.block(Role::Caster), frame.block(Role::Target)),
+            Self::Angle => memory.angle(frame.block(Role::Caster), frame.block(Role::Target), frame.now),
             Self::Distance => memory.distance(frame.block(Role::Caster), frame.block(Role::Target), frame.now),
         }
     }

@@ -32,6 +32,8 @@ pub struct CharacterRule {
     pub immune: Option<Vec<Word>>,
     /// Whose abilities cannot be used on it.
     pub untargetable: Option<Untargetable>,
+    /// Metres from its middle to its rim; 0 by default.
+    pub body: Option<f64>,
     /// Experience that its defeat gives to each enemy that stands.
     pub reward: Option<Formula>,
     /// What it spends its points on, one after the other, over and over.
@@ -66,6 +68,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> CharacterR
         statuses: fields.words("statuses", out),
         immune: fields.words("immune", out),
         untargetable: fields.get("untargetable").map(|_| untargetable(&fields, out)),
+        body: fields.number("body", 0.0..=1e3, out),
         policy: fields.text("policy", out),
         reward: fields.formula("reward", out),
         spends: fields.words("spends", out),

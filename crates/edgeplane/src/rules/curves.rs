@@ -25,6 +25,8 @@ pub struct FunctionRule {
     pub args: Vec<Word>,
     /// What it gives. `None` after an error.
     pub is: Option<Formula>,
+    /// The game gives the value; `is` stands in where there is none.
+    pub game: bool,
     /// For readers.
     pub about: String,
 }
@@ -85,5 +87,5 @@ pub(super) fn read_function(node: &Node, path: &str, out: &mut Diagnostics) -> F
             );
         }
     }
-    FunctionRule { args, is: fields.formula("is", out), about: fields.about(out) }
+    FunctionRule { args, is: fields.formula("is", out), game: fields.flag("game", out), about: fields.about(out) }
 }

@@ -313,6 +313,7 @@ pub(crate) const RESERVED: &[&str] = &[
     "hit",
     "now",
     "distance",
+    "angle",
     "threat",
     "order",
     "level",

@@ -11,7 +11,7 @@ use super::state::timers::{Phase, Timer};
 use super::state::{Doing, EffectContext};
 use super::statuses::triggers::TriggerContext;
 use crate::program::{
-    AbilityId, Chance, CombatantId, Derived, EffectPlan, FormulaId, Layout, PoolId, Time, TriggerEvent,
+    AbilityId, Chance, CombatantId, Derived, EffectPlan, FormulaId, Layout, PoolId, Time, TriggerEvent, minus,
 };
 use crate::rules::{Receiver, UseMoment};
 
@@ -39,6 +39,10 @@ impl<C: Chance> Engine<'_, C> {
             self.plan_way(who);
         } else if setup.is_placed {
             self.stand_still(who);
+        }
+        if setup.is_placed && !self.state.who(who).is_moved {
+            let aim = self.place_aimed_at(who).unwrap_or_else(|| self.place_of(self.first_target(who)));
+            self.face(who, minus(aim, self.place_of(who)));
         }
         self.state.last_used = (who, Some(id));
         self.set_act(who, release, Phase::Release);
@@ -142,6 +146,10 @@ impl<C: Chance> Engine<'_, C> {
     fn effects_on_aimed(&mut self, by: &EffectContext, effects: &[EffectPlan]) -> FightResult<bool> {
         let who = by.caster;
         let count = self.state.aimed_count(who);
+        if self.place_aimed_at(who).is_some() {
+            self.effects_on_each(by, effects)?;
+            return Ok(true);
+        }
         let defeated = by.ability().is_some_and(|ability| self.program.ability(ability).defeated);
         if let (false, target) = (self.state.who(who).many, self.state.who(who).target) {
             if self.state.stands(target) != defeated {
@@ -164,6 +172,9 @@ impl<C: Chance> Engine<'_, C> {
         for effect in effects {
             if effect.to != Receiver::Target {
                 self.effects(by, who, std::slice::from_ref(effect))?;
+                continue;
+            }
+            if self.comes_about_there(by, effect, self.place_aimed_at(who))? {
                 continue;
             }
             for number in 0..self.state.aimed_count(who) {

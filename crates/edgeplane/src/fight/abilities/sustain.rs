@@ -51,7 +51,7 @@ impl<C: Chance> Engine<'_, C> {
         }
         emit!(self, Sustained { caster: who, ability: id });
         let by = EffectContext::of_ability(who, id);
-        if self.state.who(who).many {
+        if self.state.who(who).many || self.place_aimed_at(who).is_some() {
             self.effects_on_each(&by, &plan.does)?;
         } else {
             self.effects(&by, self.state.who(who).target, &plan.does)?;
@@ -63,15 +63,15 @@ impl<C: Chance> Engine<'_, C> {
     /// What ends it now, if anything does; the costs of a tick lie in the scratch room then.
     fn why_stop(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> FightResult<Option<StopReason>> {
         let aimed = (0..self.state.aimed_count(who)).map(|number| self.state.aimed_at(self.setup, who, number));
-        let Some(first) = aimed.into_iter().find(|aimed| self.state.stands(*aimed)) else {
-            return Ok(Some(StopReason::NoTarget));
-        };
+        let there = self.place_aimed_at(who);
+        let first = aimed.into_iter().find(|aimed| self.state.stands(*aimed)).or(there.map(|_| who));
+        let Some(first) = first else { return Ok(Some(StopReason::NoTarget)) };
         if let Some(holds) = plan.holds_while
             && self.number(holds, &self.frame(who, first))? == 0.0
         {
             return Ok(Some(StopReason::Unwanted));
         }
-        if self.setup.is_placed {
+        if self.setup.is_placed && there.is_none() {
             let reach = self.reach_of(who, self.program.ability(self.setup.abilities[index].ability).reach)?;
             if !self.within(who, first, reach) {
                 return Ok(Some(StopReason::OutOfReach));

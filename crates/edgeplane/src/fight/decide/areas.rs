@@ -1,35 +1,42 @@
 //! Who else is hit, going by who stands where: circles, cones, lines and chains.
 
 use super::super::engine::{Engine, FightResult};
-
-use crate::program::{AbilityPlan, Area, Chance, CombatantId, HAIR};
+use crate::program::{AbilityPlan, Area, Chance, CombatantId, HAIR, Plane, inner, length, minus};
 
 /// A part of the plane, with all numbers known; lengths in metres.
 enum Part {
     /// Everywhere within so many of a middle.
-    Circle { middle: [f64; 2], radius: f64 },
+    Circle { middle: Plane, radius: f64 },
     /// From an end, along a direction of length 1, so far and so far to either side.
-    Strip { from: [f64; 2], along: [f64; 2], length: f64, half: f64 },
+    Strip { from: Plane, along: Plane, length: f64, half: f64 },
     /// From a tip, within so far and an angle of which this is the cosine to either side.
-    Sector { tip: [f64; 2], along: [f64; 2], length: f64, cosine: f64 },
+    Sector { tip: Plane, along: Plane, length: f64, cosine: f64 },
 }
 
 impl Part {
-    /// Edges included.
-    fn contains(&self, place: [f64; 2]) -> bool {
-        let from = |origin: &[f64; 2]| [place[0] - origin[0], place[1] - origin[1]];
-        let size = |v: [f64; 2]| (v[0] * v[0] + v[1] * v[1]).sqrt();
+    /// Whether a body of so many metres around a place is in it, if only with its rim; edges included.
+    fn contains(&self, place: Plane, body: f64) -> bool {
+        let body = body + HAIR;
         match self {
-            Self::Circle { middle, radius } => size(from(middle)) <= radius + HAIR,
-            Self::Strip { from: end, along, length, half } => {
-                let v = from(end);
-                let (ahead, aside) = (v[0] * along[0] + v[1] * along[1], v[0] * along[1] - v[1] * along[0]);
-                ahead >= -HAIR && ahead <= length + HAIR && aside.abs() <= half + HAIR
+            Self::Circle { middle, radius } => length(minus(place, *middle)) <= radius + body,
+            Self::Strip { from, along, length: long, half } => {
+                let v = minus(place, *from);
+                let (ahead, aside) = (inner(v, *along), v[0] * along[1] - v[1] * along[0]);
+                let beyond = [(-ahead).max(ahead - long).max(0.0), (aside.abs() - half).max(0.0)];
+                inner(beyond, beyond) <= body * body
             }
-            Self::Sector { tip, along, length, cosine } => {
-                let v = from(tip);
-                let far = size(v);
-                far <= length + HAIR && v[0] * along[0] + v[1] * along[1] >= far * cosine - HAIR
+            Self::Sector { tip, along, length: long, cosine } => {
+                let v = minus(place, *tip);
+                let far = length(v);
+                if inner(v, *along) >= far * cosine - HAIR {
+                    return far <= long + body;
+                }
+                // Beside it: as far as the nearer of its two edges.
+                let sine = (1.0 - cosine * cosine).max(0.0).sqrt();
+                let aside = if v[0] * along[1] - v[1] * along[0] > 0.0 { -sine } else { sine };
+                let edge = [along[0] * cosine - along[1] * aside, along[0] * aside + along[1] * cosine];
+                let ahead = inner(v, edge).clamp(0.0, *long);
+                length(minus(v, [edge[0] * ahead, edge[1] * ahead])) <= body
             }
         }
     }
@@ -45,46 +52,60 @@ impl<C: Chance> Engine<'_, C> {
         ability: &AbilityPlan,
         picked: &mut Vec<CombatantId>,
     ) -> FightResult<()> {
+        if let Area::Chain { within } = ability.area {
+            let within = self.reach_of(who, Some(within))?;
+            self.pick_chain(who, within, ability, picked);
+            return Ok(());
+        }
+        self.pick_part(who, self.place_of(first), first == who, ability, picked)
+    }
+
+    /// The same for an area that lies around a place, or goes toward it. The caster itself counts in a circle, or where the
+    /// area is about it.
+    pub(super) fn pick_part(
+        &mut self,
+        who: CombatantId,
+        aim: Plane,
+        itself: bool,
+        ability: &AbilityPlan,
+        picked: &mut Vec<CombatantId>,
+    ) -> FightResult<()> {
         let tip = self.place_of(who);
+        let toward = minus(aim, tip);
+        let far = length(toward);
+        // None where both are at one place.
+        let direction = (far > HAIR).then(|| [toward[0] / far, toward[1] / far]);
         let (part, middle) = match ability.area {
-            Area::None => return Ok(()),
-            Area::Chain { within } => {
-                let within = self.reach_of(who, Some(within))?;
-                self.pick_chain(who, within, ability, picked);
-                return Ok(());
-            }
+            Area::None | Area::Chain { .. } => return Ok(()),
             Area::Circle { radius, around_caster } => {
-                let middle = if around_caster { who } else { first };
-                (Part::Circle { middle: self.place_of(middle), radius: self.reach_of(who, Some(radius))? }, middle)
+                let middle = if around_caster { tip } else { aim };
+                (Part::Circle { middle, radius: self.reach_of(who, Some(radius))? }, middle)
             }
             Area::Line { width, length } => {
                 let length = self.reach_of(who, Some(length))?;
                 let half = self.reach_of(who, Some(width))? / 2.0;
-                let strip = self.direction(who, first).map(|along| Part::Strip { from: tip, along, length, half });
-                (strip.unwrap_or(Part::Circle { middle: tip, radius: half }), who)
+                let strip = direction.map(|along| Part::Strip { from: tip, along, length, half });
+                (strip.unwrap_or(Part::Circle { middle: tip, radius: half }), tip)
             }
             Area::Cone { degrees, length } => {
                 let length = self.reach_of(who, Some(length))?;
                 let half = self.reach_of(who, Some(degrees))?.min(360.0) / 2.0;
                 let cosine = libm::cos(half.to_radians());
-                let sector = self.direction(who, first).map(|along| Part::Sector { tip, along, length, cosine });
-                (sector.unwrap_or(Part::Circle { middle: tip, radius: length }), who)
+                let sector = direction.map(|along| Part::Sector { tip, along, length, cosine });
+                (sector.unwrap_or(Part::Circle { middle: tip, radius: length }), tip)
             }
         };
-        let itself_too = matches!(ability.area, Area::Circle { .. }) || first == who;
+        let itself_too = itself || matches!(ability.area, Area::Circle { .. });
         picked.clear();
         let possible = self.candidates(who, ability).iter().copied();
-        picked.extend(possible.filter(|other| (itself_too || *other != who) && part.contains(self.place_of(*other))));
+        picked.extend(possible.filter(|other| {
+            (itself_too || *other != who) && part.contains(self.place_of(*other), self.body_of(*other))
+        }));
         // Stable: at one distance the order of the encounter decides.
-        picked.sort_by(|a, b| self.apart(middle, *a).total_cmp(&self.apart(middle, *b)));
+        let apart = |other: CombatantId| length(minus(self.place_of(other), middle));
+        picked.sort_by(|a, b| apart(*a).total_cmp(&apart(*b)));
         picked.truncate(ability.count as usize);
         Ok(())
-    }
-
-    /// The direction from one to another, of length 1; none where they stand at one place.
-    fn direction(&self, from: CombatantId, to: CombatantId) -> Option<[f64; 2]> {
-        let ([x, y], [to_x, to_y], far) = (self.place_of(from), self.place_of(to), self.apart(from, to));
-        (far > HAIR).then(|| [(to_x - x) / far, (to_y - y) / far])
     }
 
     /// From the one that was picked on to the nearest that was not hit yet, and so on.

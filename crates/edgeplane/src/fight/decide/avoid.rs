@@ -2,8 +2,7 @@
 
 use super::super::engine::Engine;
 use super::super::space::zones::Lies;
-use super::walk::{length, toward};
-use crate::program::{Chance, CombatantId, HAIR, POLL, Plane, inner, minus, parting};
+use crate::program::{Chance, CombatantId, HAIR, POLL, Plane, inner, length, minus, parting, toward};
 
 /// Metres that somebody keeps between itself and the edge of a zone that it avoids.
 const MARGIN: f64 = 0.05;
@@ -57,7 +56,7 @@ impl<C: Chance> Engine<'_, C> {
         }
         let here = self.place_of(who);
         let aim = minus(self.place_of(target), here);
-        let far = (length(aim) - reach).max(0.0);
+        let far = (length(aim) - reach - self.body_of(target)).max(0.0);
         let along = toward(planned, 1.0);
         let blocks = self.avoided(who).filter_map(|zone| {
             let ahead = inner(minus(zone.middle, here), along);

@@ -4,8 +4,7 @@
 use super::super::engine::{Engine, emit};
 use super::super::state::timers::Phase;
 use super::super::state::{Doing, EffectContext, Gate, LineState, Walk};
-use super::walk::{length, toward};
-use crate::program::{Chance, CombatantId, CompiledPolicy, Motion, POLL, Plane, Time, minus};
+use crate::program::{Chance, CombatantId, CompiledPolicy, Motion, POLL, Plane, Time, length, minus, toward};
 use crate::rules::{Moves, SideRule};
 
 /// One in so many who are moved at once are few.
@@ -31,8 +30,24 @@ impl<C: Chance> Engine<'_, C> {
             return;
         }
         let from = self.place_of(who);
+        if course != [0.0; 2] {
+            self.face(who, course);
+        }
         self.set_place(who, from, course);
         emit!(self, Walks { who, from, course });
+    }
+
+    /// Somebody faces in a direction from now on; in none, it goes on as it did.
+    pub(in crate::fight) fn face(&mut self, who: CombatantId, direction: Plane) {
+        let (direction, block) = (toward(direction, 1.0), self.block(who));
+        if direction == [0.0; 2] || direction == self.state.numbers.facing(block) {
+            return;
+        }
+        self.state.numbers.set_facing(block, direction);
+        if self.program.asks_angle {
+            self.conditions_of_places_changed();
+            self.concern_all(who);
+        }
     }
 
     /// Puts somebody at a place, on a course; whoever that concerns decides anew.
@@ -70,6 +85,11 @@ impl<C: Chance> Engine<'_, C> {
             self.state.edges = true;
             self.state.moved.push(who);
         }
+        self.conditions_of_places_changed();
+    }
+
+    /// Conditions of statuses that depend on who is where have to be looked at.
+    fn conditions_of_places_changed(&mut self) {
         let depends = |index: &u32| self.program.status(self.state.statuses.get(*index).status).holds.places();
         if self.state.statuses.conditional.iter().any(depends) {
             self.state.check_conditions = true;
@@ -208,12 +228,12 @@ impl<C: Chance> Engine<'_, C> {
         self.move_to(who, by, to);
     }
 
-    /// The one who acts moves at once to within so many metres of somebody; not at all, if it is there already.
+    /// The one who acts moves at once to within so many metres of somebody's rim; not at all, if it is there already.
     pub(in crate::fight) fn leap(&mut self, by: &EffectContext, target: CombatantId, metres: f64) {
         let who = by.caster;
         let (from, aim) = (self.place_of(who), self.place_of(target));
         let ahead = minus(aim, from);
-        let far = length(ahead) - metres;
+        let far = length(ahead) - metres - self.body_of(target);
         if far <= 0.0 {
             return;
         }

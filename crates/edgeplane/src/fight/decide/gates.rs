@@ -87,7 +87,7 @@ impl<C: Chance> Engine<'_, C> {
         })
     }
 
-    fn reason_before_condition(
+    pub(super) fn reason_before_condition(
         &mut self,
         who: CombatantId,
         index: usize,
@@ -143,7 +143,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Known, not forbidden, unlocked, off cooldown, in stock.
-    fn before_condition(&mut self, who: CombatantId, index: usize) -> FightResult<Gate> {
+    pub(super) fn before_condition(&mut self, who: CombatantId, index: usize) -> FightResult<Gate> {
         let table = &self.setup.abilities[index];
         let ability = &self.state.abilities[index];
         if !ability.known {

@@ -6,6 +6,7 @@
 //! [`signals`]). The first line that is open is used.
 
 mod areas;
+mod at_place;
 mod avoid;
 mod courses;
 mod gates;

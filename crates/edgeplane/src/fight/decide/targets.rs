@@ -1,8 +1,7 @@
 //! Whom an ability is used on.
 
 use super::super::engine::{Engine, FightResult};
-use super::walk::length;
-use crate::program::{AbilityPlan, Area, Chance, CombatantId, CompiledLine, HAIR, PickPlan, PoolId, minus};
+use crate::program::{AbilityPlan, Area, Chance, CombatantId, CompiledLine, HAIR, PickPlan, PoolId, length, minus};
 use crate::rules::{SideRule, Untargetable};
 
 impl<C: Chance> Engine<'_, C> {
@@ -18,6 +17,9 @@ impl<C: Chance> Engine<'_, C> {
     /// Takes over whom the scratch room holds as the caster's targets.
     pub(in crate::fight) fn aim(&mut self, who: CombatantId) {
         let room = self.setup.aim_room[who.index()] as usize..self.setup.aim_room[who.index() + 1] as usize;
+        if let Some(walk) = self.state.walks.get_mut(who.index()) {
+            walk.aims_at = None;
+        }
         let combatant = self.state.who_mut(who);
         match self.scratch.picked.as_slice() {
             [one] => (combatant.target, combatant.many) = (*one, false),
@@ -71,8 +73,9 @@ impl<C: Chance> Engine<'_, C> {
         let reach = self.reach_of(who, ability.reach)?;
         let mut near = std::mem::take(&mut self.scratch.near);
         near.clear();
-        let (here, within) = (self.place_of(who), reach + HAIR);
+        let (here, reach) = (self.place_of(who), reach + HAIR);
         for other in self.candidates(who, ability) {
+            let within = reach + self.body_of(*other);
             if length(minus(self.place_of(*other), here)) <= within { near.push(*other) } else { picked.push(*other) }
         }
         if !near.is_empty() {

@@ -8,7 +8,8 @@ use super::super::events::UnavailableReason;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{Control, Doing, Gate};
 use crate::program::{
-    AbilityPlan, Area, Chance, CombatantId, FormulaId, HAIR, POLL, Plane, Slot, Time, inner, meeting, minus, parting,
+    AbilityPlan, Area, Chance, CombatantId, FormulaId, HAIR, POLL, Plane, Slot, Time, inner, length, meeting, minus,
+    parting, toward,
 };
 use crate::rules::{Moves, SideRule};
 
@@ -17,17 +18,6 @@ const PLANS: u8 = 2;
 
 /// Metres that any reach, radius and length of an area has at least.
 const LEAST_REACH: f64 = 0.01;
-
-#[inline]
-pub(super) fn length(a: Plane) -> f64 {
-    inner(a, a).sqrt()
-}
-
-/// So far in a direction; nowhere in none.
-pub(super) fn toward(direction: Plane, metres: f64) -> Plane {
-    let long = length(direction);
-    if long == 0.0 { [0.0; 2] } else { [direction[0] / long * metres, direction[1] / long * metres] }
-}
 
 impl<C: Chance> Engine<'_, C> {
     pub(super) fn block(&self, who: CombatantId) -> usize {
@@ -47,9 +37,15 @@ impl<C: Chance> Engine<'_, C> {
         self.state.numbers.distance(self.block(one), self.block(other), self.state.now.micros())
     }
 
-    /// Whether two are near enough.
+    /// Metres from somebody's middle to its rim.
+    #[inline]
+    pub(in crate::fight) fn body_of(&self, who: CombatantId) -> f64 {
+        self.state.numbers.body(self.block(who))
+    }
+
+    /// Whether the rim of another one is near enough.
     pub(in crate::fight) fn within(&self, one: CombatantId, other: CombatantId, metres: f64) -> bool {
-        self.apart(one, other) <= metres + HAIR
+        self.apart(one, other) <= metres + self.body_of(other) + HAIR
     }
 
     /// The moment at which something that leaves a combatant now, at a speed, is at another one who goes on as it does;
@@ -87,12 +83,12 @@ impl<C: Chance> Engine<'_, C> {
         Ok(self.positive(reach, &self.frame(who, who))?.max(LEAST_REACH))
     }
 
-    /// When two will be within a distance if both go on as they do.
+    /// When the rim of another one will be within a distance if both go on as they do.
     #[inline]
     pub(super) fn within_at(&self, who: CombatantId, other: CombatantId, reach: f64) -> Time {
         let away = minus(self.place_of(other), self.place_of(who));
         let closing = minus(self.course_of(other), self.course_of(who));
-        meeting(away, closing, 0.0, reach).map_or(Time::NEVER, |seconds| self.after(seconds))
+        meeting(away, closing, 0.0, reach + self.body_of(other)).map_or(Time::NEVER, |seconds| self.after(seconds))
     }
 
     /// When the first of some will be within a distance if all go on as they do.
@@ -100,7 +96,7 @@ impl<C: Chance> Engine<'_, C> {
         let (here, course) = (self.place_of(who), self.course_of(who));
         let seconds = |other: &CombatantId| {
             let away = minus(self.place_of(*other), here);
-            meeting(away, minus(self.course_of(*other), course), 0.0, reach)
+            meeting(away, minus(self.course_of(*other), course), 0.0, reach + self.body_of(*other))
         };
         let first = others.iter().filter_map(seconds).fold(f64::INFINITY, f64::min);
         if first < f64::INFINITY { self.after(first) } else { Time::NEVER }
@@ -109,7 +105,8 @@ impl<C: Chance> Engine<'_, C> {
     /// That a target is too far away, as a reason.
     pub(super) fn too_far(&self, who: CombatantId, target: CombatantId, reach: f64) -> UnavailableReason {
         let until = Some(self.within_at(who, target, reach)).filter(|until| *until < Time::NEVER);
-        UnavailableReason::OutOfReach { target, distance: self.apart(who, target), reach, until }
+        let distance = (self.apart(who, target) - self.body_of(target)).max(0.0);
+        UnavailableReason::OutOfReach { target: Some(target), distance, reach, until }
     }
 
     /// Whether somebody is near enough for an ability; whoever taunted the caster is the only one that counts, but for
@@ -122,14 +119,14 @@ impl<C: Chance> Engine<'_, C> {
         };
         let taunter = self.taunter(who, plan.side).filter(|_| gate == Gate::Reach);
         let here = self.place_of(who);
-        let within = (reach + HAIR) * (reach + HAIR);
         let possible = match &taunter {
             Some(taunter) => std::slice::from_ref(taunter),
             None => self.candidates(who, plan),
         };
         for other in possible {
             let away = minus(self.place_of(*other), here);
-            if inner(away, away) <= within {
+            let within = reach + self.body_of(*other) + HAIR;
+            if inner(away, away) <= within * within {
                 return Ok(Gate::Open);
             }
         }
@@ -286,11 +283,12 @@ impl<C: Chance> Engine<'_, C> {
         let course = self.course_of(target);
         if self.state.who(who).mobile && self.within(who, target, reach) {
             // It is busy, so nothing opens by that: it stays until the other has gone.
-            let leaves = parting(away, course, 0.0, reach + 2.0 * HAIR);
+            let leaves = parting(away, course, 0.0, reach + self.body_of(target) + 2.0 * HAIR);
             let until = leaves.map_or(Time::NEVER, |seconds| self.after(seconds));
             self.state.walks[who.index()].until = until;
             return;
         }
+        let reach = reach + self.body_of(target);
         let goes = moves != Moves::Hold && speed > 0.0;
         let meets = meeting(away, course, if goes { speed } else { 0.0 }, reach);
         let until = match meets {
@@ -320,7 +318,7 @@ impl<C: Chance> Engine<'_, C> {
 
     pub(super) fn comes_near_at(&self, who: CombatantId, enemy: CombatantId, course: Plane, metres: f64) -> Time {
         // Well within, so that whoever is there then is too near and not only at the edge.
-        let metres = (metres - 2.0 * HAIR).max(0.0);
+        let metres = (metres + self.body_of(enemy) - 2.0 * HAIR).max(0.0);
         let away = minus(self.place_of(enemy), self.place_of(who));
         if inner(away, away) <= metres * metres {
             return Time::NEVER;
@@ -332,10 +330,11 @@ impl<C: Chance> Engine<'_, C> {
     /// Away from the nearest enemy, if that is too near.
     fn retreat(&mut self, who: CombatantId, metres: f64, speed: f64) -> bool {
         let enemies = self.targets_of(who, SideRule::Enemies).iter().copied();
-        let Some(nearest) = enemies.min_by(|a, b| self.apart(who, *a).total_cmp(&self.apart(who, *b))) else {
+        let gap = |enemy: CombatantId| self.apart(who, enemy) - self.body_of(enemy);
+        let Some(nearest) = enemies.min_by(|a, b| gap(*a).total_cmp(&gap(*b))) else {
             return false;
         };
-        let distance = self.apart(who, nearest);
+        let distance = gap(nearest);
         if distance >= metres - HAIR || speed == 0.0 {
             return false;
         }

@@ -88,7 +88,12 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     #[inline(never)]
-    fn happens(&mut self, by: &EffectContext, target: CombatantId, effect: &EffectPlan) -> FightResult<bool> {
+    pub(super) fn happens(
+        &mut self,
+        by: &EffectContext,
+        target: CombatantId,
+        effect: &EffectPlan,
+    ) -> FightResult<bool> {
         let frame = self.frame(by.caster, target);
         if let Some(when) = effect.when
             && self.number(when, &frame)? == 0.0

@@ -144,7 +144,8 @@ impl<C: RandomSource> Fight<C> {
         let mut chance = self.chance.clone();
         chance.rename(&setup.streams);
         let setup = Arc::new(setup);
-        let mut next = Self { setup, state, scratch: Scratch::default(), chance, limits: self.limits };
+        let scratch = Scratch { draws: self.scratch.draws.under(program), ..Scratch::default() };
+        let mut next = Self { setup, state, scratch, chance, limits: self.limits };
         let (worn, fight) = (self.worn_before(&names), &mut next);
         with_engine!(fight, &mut Silent, |engine| engine.go_on_under(&names, left, &worn)).map_err(|error| *error)?;
         self.report_numbers(fight, &names, &mut report);

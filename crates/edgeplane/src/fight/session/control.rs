@@ -209,7 +209,7 @@ impl<C: Chance> Engine<'_, C> {
         if let Some(index) = index {
             self.report_unavailable(who, index, reason);
         }
-        if let (UnavailableReason::OutOfReach { target, reach, .. }, Some(walk)) =
+        if let (UnavailableReason::OutOfReach { target: Some(target), reach, .. }, Some(walk)) =
             (reason, self.state.walks.get_mut(who.index()))
         {
             walk.goal = Some((target, reach));

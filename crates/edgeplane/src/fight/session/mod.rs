@@ -6,6 +6,8 @@ pub(super) mod buttons;
 pub(super) mod calls;
 pub(super) mod carry;
 pub(super) mod control;
+mod functions;
+mod places;
 pub(super) mod reading;
 pub(super) mod save;
 mod script;

@@ -205,11 +205,11 @@ impl<C: RandomSource> Fight<C> {
         Ok(())
     }
 
-    /// Those who stand within so many metres of a place, in the order of the fight.
+    /// Those who stand with their rims within so many metres of a place, in the order of the fight.
     pub fn within(&self, place: [f64; 2], metres: f64) -> impl Iterator<Item = CombatantId> + '_ {
         self.present().filter(move |who| {
             let [x, y] = self.place(*who);
-            let (dx, dy) = (x - place[0], y - place[1]);
+            let (dx, dy, metres) = (x - place[0], y - place[1], metres + self.body(*who));
             self.stands(*who) && dx * dx + dy * dy <= metres * metres
         })
     }

@@ -6,7 +6,7 @@
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{EffectContext, Flight};
-use crate::program::{AbilityId, Chance, CombatantId, FormulaId, Layout};
+use crate::program::{AbilityId, Chance, CombatantId, FormulaId, Layout, length, minus};
 use crate::rules::Receiver;
 
 impl<C: Chance> Engine<'_, C> {
@@ -19,14 +19,21 @@ impl<C: Chance> Engine<'_, C> {
         speed: FormulaId,
     ) -> FightResult<bool> {
         let speed = self.positive(speed, &self.frame(who, who))?;
+        let place = self.place_aimed_at(who);
         let mut sent = false;
+        if let Some(place) = place {
+            let far = length(minus(place, self.place_of(who)));
+            let at = if speed > 0.0 && far > 0.0 { self.after(far / speed) } else { self.state.now };
+            self.state.flights.push(Flight { at, caster: who, ability: id, target: who, order: 0, place: Some(place) });
+            sent = true;
+        }
         for number in 0..self.state.aimed_count(who) {
             let target = self.state.aimed_at(self.setup, who, number);
             if self.state.stands(target) {
                 // Nothing moves at no speed: it is there at once, like what has no `travel`.
                 let at = if speed > 0.0 { self.arrival(who, target, speed) } else { self.state.now };
                 let order = number as u32 + 1;
-                self.state.flights.push(Flight { at, caster: who, ability: id, target, order });
+                self.state.flights.push(Flight { at, caster: who, ability: id, target, order, place });
                 emit!(self, Flies { caster: who, ability: id, target, arrives: at });
                 sent = true;
             }
@@ -55,7 +62,14 @@ impl<C: Chance> Engine<'_, C> {
         let now = self.state.now;
         let is_due = |flight: &Flight| flight.caster == who && flight.at <= now;
         while let Some(index) = self.state.flights.iter().position(is_due) {
-            let Flight { ability, target, order, .. } = self.state.flights.remove(index);
+            let Flight { ability, target, order, place, .. } = self.state.flights.remove(index);
+            if let (0, Some(_)) = (order, place) {
+                let by = EffectContext::of_ability(who, ability);
+                for effect in self.program.ability(ability).does.iter().filter(|one| one.to == Receiver::Target) {
+                    self.comes_about_there(&by, effect, place)?;
+                }
+                continue;
+            }
             if self.state.stands(target) == self.program.ability(ability).defeated {
                 emit!(self, Lost { caster: who, ability });
                 continue;
@@ -63,7 +77,9 @@ impl<C: Chance> Engine<'_, C> {
             let by = EffectContext::of_ability(who, ability);
             self.state.numbers.set_local(Layout::ORDER, f64::from(order));
             for effect in self.program.ability(ability).does.iter().filter(|one| one.to == Receiver::Target) {
-                self.effect(&by, target, effect)?;
+                if place.is_none() || self.zone_on_ground(effect).is_none() {
+                    self.effect(&by, target, effect)?;
+                }
             }
             self.state.numbers.set_local(Layout::ORDER, 1.0);
         }

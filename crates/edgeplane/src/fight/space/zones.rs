@@ -46,6 +46,17 @@ impl Zone {
 impl<C: Chance> Engine<'_, C> {
     /// A zone comes about, around somebody.
     pub(in crate::fight) fn place_zone(&mut self, by: &EffectContext, on: CombatantId, id: ZoneId) -> FightResult<()> {
+        self.place_zone_at(by, on, self.place_of(on), id)
+    }
+
+    /// The same with another middle.
+    pub(in crate::fight) fn place_zone_at(
+        &mut self,
+        by: &EffectContext,
+        on: CombatantId,
+        middle: Plane,
+        id: ZoneId,
+    ) -> FightResult<()> {
         let plan = self.program.zone(id);
         let frame = self.frame(by.caster, on);
         let radius = plan.radius.map_or(Ok(0.0), |radius| self.positive(radius, &frame))?;
@@ -65,7 +76,7 @@ impl<C: Chance> Engine<'_, C> {
         }
         let (serial, ends) = (self.state.next_zone, self.state.now + lasts);
         self.state.next_zone += 1;
-        let (carrier, middle) = (plan.carried.then_some(on), self.place_of(on));
+        let carrier = plan.carried.then_some(on);
         let (by_copy, since) = (*by, self.state.now);
         self.state.zones.push(Zone {
             id,

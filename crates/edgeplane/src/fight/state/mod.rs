@@ -38,11 +38,20 @@ pub(super) struct Walk {
     pub(super) planned: (Time, u8),
     /// The course that it has planned and not taken yet.
     pub(super) course: Plane,
+    /// The place at which the game has it use an ability, in place of somebody.
+    pub(super) aims_at: Option<Plane>,
 }
 
 impl Walk {
-    pub(super) const NOWHERE: Self =
-        Self { goal: None, until: Time::NEVER, plans: false, line: None, planned: (Time::NEVER, 0), course: [0.0; 2] };
+    pub(super) const NOWHERE: Self = Self {
+        goal: None,
+        until: Time::NEVER,
+        plans: false,
+        line: None,
+        planned: (Time::NEVER, 0),
+        course: [0.0; 2],
+        aims_at: None,
+    };
 }
 
 /// A zone that is there.
@@ -83,6 +92,8 @@ pub(super) struct Flight {
     pub(super) ability: AbilityId,
     pub(super) target: CombatantId,
     pub(super) order: u32,
+    /// The place at which it was used, if it was; with no order, it is on its way to there.
+    pub(super) place: Option<Plane>,
 }
 
 /// Whose effect it is, and of what.

@@ -169,7 +169,7 @@ impl Transferred<'_> {
             // A level that was gained stays; else it is what the character has now.
             let gained = from.at(was) != self.old.memory.at(was);
             let first = if gained { 0 } else { 1 };
-            for slot in first..Layout::ATTRIBUTES.index() {
+            for slot in first..Layout::BODY.index() {
                 state.numbers.set(is + slot, from.at(was + slot));
             }
             for (before, after) in &self.names.asked {

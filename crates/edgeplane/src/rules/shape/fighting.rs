@@ -157,6 +157,11 @@ pub(in crate::rules) static CHARACTER: TableShape = TableShape {
         key("statuses", NAMES, "Statuses that it has for good, whatever their duration."),
         IMMUNE,
         UNTARGETABLE,
+        key(
+            "body",
+            Shape::Number(0.0, 1e3),
+            "Metres from its middle to its rim, to which reach and areas are measured.",
+        ),
         key("policy", Shape::Text, "Its policy; without one, abilities are tried in order."),
         key("reward", Shape::Formula, "Experience for each enemy who stands when it is defeated."),
         key("spends", NAMES, "Points that it spends, one after the other, over and over."),

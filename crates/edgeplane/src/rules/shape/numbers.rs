@@ -143,7 +143,12 @@ pub(in crate::rules) static FUNCTION: TableShape = TableShape {
     name: "function",
     about: "A formula that others can call.",
     needs: &["is"],
-    keys: &[key("args", NAMES, "Names of its arguments."), key("is", Shape::Formula, "Its value."), ABOUT],
+    keys: &[
+        key("args", NAMES, "Names of its arguments."),
+        key("is", Shape::Formula, "Its value."),
+        key("game", Shape::Flag, "The game gives its value; `is` stands in where no game is there."),
+        ABOUT,
+    ],
 };
 
 pub(in crate::rules) static DIMINISH: TableShape = TableShape {

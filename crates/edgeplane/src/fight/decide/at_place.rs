@@ -1,0 +1,102 @@
+//! Abilities that the game has somebody use at a place of the ground, and not on somebody.
+
+use super::super::engine::{Engine, FightResult};
+use super::super::events::UnavailableReason;
+use super::super::state::{EffectContext, Gate};
+use crate::program::{AbilityId, Area, Chance, CombatantId, Effect, EffectPlan, HAIR, Plane, ZoneId, length, minus};
+use crate::rules::Receiver;
+
+impl<C: Chance> Engine<'_, C> {
+    /// The place at which the ability under way of a combatant is used, if it is not used on somebody.
+    #[inline]
+    pub(in crate::fight) fn place_aimed_at(&self, who: CombatantId) -> Option<Plane> {
+        self.state.walks.get(who.index())?.aims_at
+    }
+
+    /// Whether an ability can be used at a place: it has an area around its first target or toward it, or leaves a zone
+    /// where that is.
+    pub(in crate::fight) fn can_be_used_at_a_place(&self, id: AbilityId) -> bool {
+        let plan = self.program.ability(id);
+        let around_caster = matches!(plan.area, Area::Circle { around_caster: true, .. });
+        let area = !around_caster && !matches!(plan.area, Area::None | Area::Chain { .. });
+        area || plan.does.iter().any(|effect| self.zone_on_ground(effect).is_some())
+    }
+
+    /// The zone that an effect leaves where its target is, and that stays there.
+    pub(in crate::fight) fn zone_on_ground(&self, effect: &EffectPlan) -> Option<ZoneId> {
+        match effect.effect {
+            Effect::Zone(zone) if effect.to == Receiver::Target && !self.program.zone(zone).carried => Some(zone),
+            _ => None,
+        }
+    }
+
+    /// Brings a zone about at the place at which an ability is used; whether the effect is one for the place.
+    pub(in crate::fight) fn comes_about_there(
+        &mut self,
+        by: &EffectContext,
+        effect: &EffectPlan,
+        place: Option<Plane>,
+    ) -> FightResult<bool> {
+        let (Some(zone), Some(place)) = (self.zone_on_ground(effect), place) else { return Ok(false) };
+        if self.happens(by, by.caster, effect)? {
+            self.place_zone_at(by, by.caster, place, zone)?;
+        }
+        Ok(true)
+    }
+
+    /// A call uses an ability at a place.
+    pub(in crate::fight) fn use_at_place(
+        &mut self,
+        who: CombatantId,
+        id: AbilityId,
+        place: Plane,
+    ) -> FightResult<Result<(), UnavailableReason>> {
+        let reason = match self.callable(who, id) {
+            Err(reason) => Some(reason),
+            Ok(index) => self.unavailable_at(who, index, place)?,
+        };
+        let index = self.state.ability_index(self.setup, who, id);
+        let (None, Some(index)) = (reason, index) else {
+            let reason = reason.unwrap_or(UnavailableReason::NotKnown);
+            if let Some(index) = index {
+                self.report_unavailable(who, index, reason);
+                self.respond()?;
+            }
+            return Ok(Err(reason));
+        };
+        let mut picked = std::mem::take(&mut self.scratch.picked);
+        picked.clear();
+        self.pick_part(who, place, false, self.program.ability(id), &mut picked)?;
+        self.scratch.picked = picked;
+        self.aim(who);
+        if let Some(walk) = self.state.walks.get_mut(who.index()) {
+            walk.aims_at = Some(place);
+        }
+        self.start(who, index)?;
+        self.respond()?;
+        Ok(Ok(()))
+    }
+
+    /// Why an ability cannot be used at a place now; nothing, if it can.
+    fn unavailable_at(
+        &mut self,
+        who: CombatantId,
+        index: usize,
+        place: Plane,
+    ) -> FightResult<Option<UnavailableReason>> {
+        let gate = self.before_condition(who, index)?;
+        if gate != Gate::Open {
+            return self.reason_before_condition(who, index, gate).map(Some);
+        }
+        let plan = self.program.ability(self.setup.abilities[index].ability);
+        // A cone or a line goes in a direction, however far the place is.
+        if !matches!(plan.area, Area::Cone { .. } | Area::Line { .. }) {
+            let reach = self.reach_of(who, plan.reach)?;
+            let distance = length(minus(place, self.place_of(who)));
+            if distance > reach + HAIR {
+                return Ok(Some(UnavailableReason::OutOfReach { target: None, distance, reach, until: None }));
+            }
+        }
+        self.affordable(who, plan)
+    }
+}

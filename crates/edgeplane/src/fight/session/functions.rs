@@ -1,0 +1,75 @@
+//! What formulas ask of the game.
+
+use std::sync::Arc;
+
+use super::super::Fight;
+use super::super::events::Silent;
+use super::super::limits::FightError;
+use super::super::random::RandomSource;
+use super::calls::with_engine;
+use crate::program::{GameFunctions, Question};
+
+impl<C: RandomSource> Fight<C> {
+    /// From now on the game gives the values of a `[formula.*]` that says `game = true`; until then its `is` stands in, as
+    /// in all studies. What gives a truth is true for any answer but zero.
+    ///
+    /// It is asked whenever a formula in which it stands is evaluated, perhaps several times at one moment, and should
+    /// answer the same until the game's world has changed. Neither snapshots nor saves keep it: it stays with the fight
+    /// when that is restored, stays by its name in [`crate::Game::adopt`], and has to be given to a fight that was loaded.
+    ///
+    /// ```
+    /// use edgeplane::{Game, Silent, Time};
+    ///
+    /// let rules = r#"
+    ///     [pools]
+    ///     health = { max = 30, defeat = true }
+    ///     [formula.is_dark]
+    ///     is = "false"                 # what studies reckon with
+    ///     game = true
+    ///     [ability.lunge]
+    ///     cooldown = 1
+    ///     does = [{ damage = "if(is_dark(), 2, 6)" }]
+    ///     [character.eel]
+    ///     abilities = ["lunge"]
+    ///     [encounter.bout]
+    ///     sides.a = ["eel"]
+    ///     sides.b = ["eel"]
+    /// "#;
+    /// let game = Game::from_text("rules.toml", rules)?;
+    /// let mut fight = game.fight("bout", 1)?;
+    /// fight.set_function("is_dark", |_| 1.0)?;
+    /// fight.advance(Time::ZERO, &mut Silent)?;
+    /// let (health, one) = (game.pool("health")?, game.combatant(&fight, "eel (a)")?);
+    /// assert_eq!(fight.pool(one, health), 28.0);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// When the ruleset declares no such function of the game.
+    pub fn set_function(
+        &mut self,
+        name: &str,
+        answer: impl Fn(&Question) -> f64 + Send + Sync + 'static,
+    ) -> Result<(), FightError> {
+        let program = &self.setup.program;
+        if !program.game_functions.iter().any(|function| function.name == name) {
+            let known: Vec<&str> = program.game_functions.iter().map(|function| function.name.as_str()).collect();
+            let help = match crate::text::diagnostic::suggestion(name, &known) {
+                Some(help) => help,
+                None if known.is_empty() => "no `[formula.*]` says `game = true`".to_owned(),
+                None => format!("there are {}", crate::text::diagnostic::listed(&known)),
+            };
+            return Err(self.call_error(format!("the ruleset asks the game for no function `{name}`; {help}")));
+        }
+        let mut functions = self.scratch.draws.game.as_deref().cloned().unwrap_or_else(GameFunctions::default);
+        functions.set(program, name, Arc::new(answer));
+        self.scratch.draws.game = Some(Arc::new(functions));
+        Ok(())
+    }
+
+    /// What the functions of the game answer has changed: whoever is idle decides anew as time goes on, from this very
+    /// moment. Without this call it is noticed within a tenth of a second.
+    pub fn world_changed(&mut self) {
+        with_engine!(self, &mut Silent, |engine| engine.setup.ids().for_each(|who| engine.touch_all(who)));
+    }
+}

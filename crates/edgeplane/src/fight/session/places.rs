@@ -1,0 +1,103 @@
+//! What a game says of places beside motion: where somebody faces, and abilities that are used at a place.
+
+use super::super::Fight;
+use super::super::events::{Observer, Silent, UnavailableReason};
+use super::super::limits::FightError;
+use super::super::random::RandomSource;
+use super::calls::with_engine;
+use crate::program::{AbilityId, CombatantId, Slot};
+
+impl<C: RandomSource> Fight<C> {
+    /// Metres from a combatant's middle to its rim, to which reach and areas are measured.
+    ///
+    /// # Panics
+    /// When there is no such combatant, as all readings do.
+    pub fn body(&self, who: CombatantId) -> f64 {
+        self.state.numbers.body(self.setup.program.place(who, Slot(0)))
+    }
+
+    /// The direction in which a combatant faces, of length 1: that of its last course, or of what it last used an ability
+    /// on. Zeros until it has done either.
+    ///
+    /// # Panics
+    /// When there is no such combatant, as all readings do.
+    pub fn facing(&self, who: CombatantId) -> [f64; 2] {
+        self.state.numbers.facing(self.setup.program.place(who, Slot(0)))
+    }
+
+    /// Turns a combatant to a direction. One that the game moves faces there until the game says otherwise; any other one
+    /// turns by itself when it walks or uses something. Whoever depends on an `angle` notices it.
+    ///
+    /// # Errors
+    /// When there is no such combatant, a number is not finite, or both are zero.
+    pub fn set_facing(&mut self, who: CombatantId, direction: [f64; 2]) -> Result<(), FightError> {
+        self.check_combatant(who)?;
+        direction.iter().try_for_each(|part| self.check_number("a direction", *part))?;
+        if direction == [0.0; 2] {
+            return Err(self.call_error("a direction cannot have no length".to_owned()));
+        }
+        with_engine!(self, &mut Silent, |engine| engine.face(who, direction));
+        Ok(())
+    }
+
+    /// Starts an ability at a place of the ground, in metres, and not on somebody: a circle lies around the place, a cone or
+    /// a line goes toward it, and a zone comes about there. Whoever can be targeted and is inside as the use begins is a
+    /// target; nobody has to be. Cost, cast and cooldown are as for [`Fight::use_ability`].
+    ///
+    /// ```
+    /// use edgeplane::{Game, Log, Time};
+    ///
+    /// let rules = r#"
+    ///     [pools]
+    ///     health = { max = 30, defeat = true }
+    ///     [ability.pour]
+    ///     reach = 8
+    ///     cooldown = 3
+    ///     targets = { radius = 2 }
+    ///     does = [{ damage = 5 }]
+    ///     [character.crew]
+    ///     abilities = ["pour"]
+    ///     [encounter.yard]
+    ///     sides = { wall = [{ character = "crew", at = [0, 0] }], reeds = [{ character = "crew", at = [6, 0] }] }
+    /// "#;
+    /// let game = Game::from_text("rules.toml", rules)?;
+    /// let mut fight = game.fight("yard", 1)?;
+    /// let (crew, pour) = (game.combatant(&fight, "crew (wall)")?, game.ability("pour")?);
+    /// fight.take_control(crew)?;
+    /// fight.advance(Time::ZERO, &mut Log::default())?;
+    /// let far = fight.use_ability_at(crew, pour, [9.0, 0.0], &mut Log::default())?;
+    /// assert!(far.is_err(), "the place is out of reach");
+    /// fight.use_ability_at(crew, pour, [7.0, 1.0], &mut Log::default())?.expect("it can be used");
+    /// fight.advance(Time::ZERO, &mut Log::default())?;
+    /// assert_eq!(fight.pool(game.combatant(&fight, "crew (reeds)")?, game.pool("health")?), 25.0);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
+    /// # Errors
+    /// `Ok(Err(reason))` says why it cannot be used now. An error is as for [`Fight::run`], or says that there is no such
+    /// combatant, that nobody has a place in this fight, that a number is not finite, or that the ability is used on
+    /// somebody: it has no area but around its caster, and leaves no zone.
+    pub fn use_ability_at<O: Observer>(
+        &mut self,
+        who: CombatantId,
+        ability: AbilityId,
+        place: [f64; 2],
+        observer: &mut O,
+    ) -> Result<Result<(), UnavailableReason>, FightError> {
+        self.check_combatant(who)?;
+        place.iter().try_for_each(|metres| self.check_number("a place", *metres))?;
+        let plan = self.setup.program.abilities.get(ability.index());
+        let Some(name) = plan.map(|plan| plan.name.clone()) else {
+            return Err(self.call_error(format!("there is no ability {}", ability.0)));
+        };
+        if !self.setup.is_placed {
+            return Err(self.call_error(format!("`{name}` cannot be used at a place: nobody has one in this fight")));
+        }
+        if !with_engine!(self, &mut Silent, |engine| engine.can_be_used_at_a_place(ability)) {
+            let what = format!("`{name}` is used on somebody: it has no area to aim, and leaves no zone at a place");
+            return Err(self.call_error(what));
+        }
+        with_engine!(self, observer, |engine| engine.use_at_place(who, ability, place))
+            .map_err(|error| self.failed(*error))
+    }
+}

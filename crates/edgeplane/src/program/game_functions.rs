@@ -1,0 +1,124 @@
+//! Functions that the game gives: declared in the ruleset, so that their names and arguments are checked, and answered by
+//! the game while a fight runs.
+
+use std::sync::Arc;
+
+use super::Program;
+use super::code::Op;
+use super::eval::{Draws, Frame, Memory};
+use super::ids::CombatantId;
+use super::ops::truth;
+use super::resolve::Compiler;
+use super::time::Time;
+use super::tree::Role;
+use crate::rules::{FunctionRule, Named};
+
+/// A `[formula.*]` of which the game gives the value.
+#[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
+pub struct GameFunctionPlan {
+    /// Its name.
+    pub name: String,
+    /// For readers.
+    pub about: String,
+    /// The names of its arguments.
+    pub args: Vec<String>,
+    /// It gives a truth, and not a number.
+    pub truth: bool,
+}
+
+/// What a formula asks of a function of the game.
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[non_exhaustive]
+pub struct Question<'a> {
+    /// The arguments, as many as are declared.
+    pub args: &'a [f64],
+    /// Who acts in the formula.
+    pub caster: CombatantId,
+    /// Who is acted upon; the caster where there is nobody else.
+    pub target: CombatantId,
+    /// When.
+    pub now: Time,
+}
+
+type Answer = Arc<dyn Fn(&Question) -> f64 + Send + Sync>;
+
+/// The answers of a game, for some of the functions of a program.
+#[derive(Clone, Default)]
+pub(crate) struct GameFunctions(Vec<(String, Answer)>, Vec<Option<Answer>>);
+
+impl std::fmt::Debug for GameFunctions {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_list().entries(self.0.iter().map(|(name, _)| name)).finish()
+    }
+}
+
+impl GameFunctions {
+    /// One more answer, in the place of an earlier one of that name.
+    pub(crate) fn set(&mut self, program: &Program, name: &str, answer: Answer) {
+        self.0.retain(|(other, _)| other != name);
+        self.0.push((name.to_owned(), answer));
+        self.look_up(program);
+    }
+
+    /// Finds the functions of a program by their names.
+    pub(crate) fn look_up(&mut self, program: &Program) {
+        let of = |plan: &GameFunctionPlan| {
+            self.0.iter().find(|(name, _)| *name == plan.name).map(|(_, answer)| Arc::clone(answer))
+        };
+        self.1 = program.game_functions.iter().map(of).collect();
+    }
+}
+
+impl Compiler<'_> {
+    /// The number of a function among those of the game.
+    pub(super) fn game_function(&mut self, index: usize, gives_truth: bool) -> u16 {
+        let before = self.functions[..index].iter().filter(|function| function.rule.game).count();
+        self.program.game_functions[before].truth = gives_truth;
+        before as u16
+    }
+}
+
+/// Those of a ruleset that the game gives, in its order.
+pub(super) fn of_game(functions: &[Named<FunctionRule>]) -> Vec<GameFunctionPlan> {
+    let of_game = functions.iter().filter(|function| function.rule.game);
+    let plan = |Named { name, rule, .. }: &Named<FunctionRule>| GameFunctionPlan {
+        name: name.clone(),
+        about: rule.about.clone(),
+        args: rule.args.iter().map(|arg| arg.text.clone()).collect(),
+        truth: false,
+    };
+    of_game.map(plan).collect()
+}
+
+impl Program {
+    /// Every function that the game gives.
+    pub fn game_functions(&self) -> &[GameFunctionPlan] {
+        &self.game_functions
+    }
+
+    /// What the game answers; nothing, if it gives no such function. What it answers lies with the draws then.
+    #[cold]
+    #[inline(never)]
+    pub(super) fn ask_game(
+        &self,
+        function: u16,
+        op: &Op,
+        memory: &Memory,
+        frame: &Frame,
+        draws: &mut Draws,
+    ) -> Option<f64> {
+        let answer = draws.game.as_deref()?.1.get(usize::from(function))?.as_ref()?;
+        let plan = &self.game_functions[usize::from(function)];
+        let first = frame.index(op.operand);
+        let who = |role: Role| {
+            CombatantId(((frame.block(role) - self.layout.blocks as usize) / usize::from(self.layout.stride)) as u16)
+        };
+        let now = Time(frame.now as u64);
+        let args = &memory.numbers()[first..first + plan.args.len()];
+        let value = answer(&Question { args, caster: who(Role::Caster), target: who(Role::Target), now });
+        let value = if plan.truth && value.is_finite() { truth(value != 0.0) } else { value };
+        draws.values.push(value);
+        Some(value)
+    }
+}
