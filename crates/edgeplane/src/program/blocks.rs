@@ -141,7 +141,7 @@ impl Program {
         for attribute in &plan.attributes {
             let bit = dirty::bit(attribute.slot);
             let by_modifiers =
-                if dirty & self.modifiers_read == 0 { 0 } else { self.modifiers_read(attribute.slot, memory, of) };
+                if dirty & self.modifiers_read == 0 { 0 } else { self.modifiers_read(attribute.slot, held) };
             if dirty & (bit | attribute.reads | by_modifiers) == 0 {
                 continue;
             }
@@ -160,9 +160,8 @@ impl Program {
     }
 
     /// What the modifiers of an attribute that are there read.
-    fn modifiers_read(&self, slot: Slot, memory: &Memory, of: CombatantId) -> u64 {
-        let stacks = self.place(of, self.layout.stacks(StatusId(0)));
-        let there = |one: &&SlotModifier| one.reads != 0 && memory.at(stacks + one.status.index()) != 0.0;
+    fn modifiers_read(&self, slot: Slot, held: &impl Held) -> u64 {
+        let there = |one: &&SlotModifier| one.reads != 0 && held.first(one.status).is_some();
         self.modifiers_of(slot).iter().filter(there).fold(0, |reads, one| reads | one.reads)
     }
 
@@ -178,7 +177,7 @@ impl Program {
         let number =
             |formula, memory: &mut Memory| self.number(formula, memory, &frame, &mut NoChance, &mut Draws::default());
         let mut value = base.map_or_else(|| number(plan.base, memory), Ok)?;
-        value = self.modified(plan, value, memory, &frame, of, held)?;
+        value = self.modified(plan, value, memory, &frame, held)?;
         if let Some(min) = plan.min {
             value = BinaryOp::Max.apply(value, number(min, memory)?);
         }
@@ -199,17 +198,12 @@ impl Program {
         base: f64,
         memory: &mut Memory,
         frame: &Frame,
-        of: CombatantId,
         held: &impl Held,
     ) -> Computed<f64> {
         // What begins each of these changes nothing, so that what nobody changes stays as it is to the last bit.
         let (mut add, mut percent, mut times, mut set) = (-0.0, -0.0, 1.0, None);
         let (mut least, mut most) = (f64::NEG_INFINITY, f64::INFINITY);
-        let stacks = self.place(of, self.layout.stacks(StatusId(0)));
         for modifier in self.modifiers_of(plan.slot) {
-            if memory.at(stacks + modifier.status.index()) == 0.0 {
-                continue;
-            }
             let mut next = held.first(modifier.status);
             while let Some(instance) = next {
                 next = held.next(instance);

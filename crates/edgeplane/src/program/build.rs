@@ -45,6 +45,8 @@ impl Program {
         program.data.clone_from(&rules.data);
         program.layout = first_layout(&names, rules);
         let curve = |rule: &crate::rules::CurveRule| Curve { points: rule.points.clone(), step: rule.step };
+        program.stack_slots = vec![None; rules.statuses.len()];
+        program.tag_slots = vec![None; names.tags.len()];
         program.game_functions = super::game_functions::of_game(&rules.functions);
         program.curves = rules.curves.iter().map(|named| curve(&named.rule)).collect();
         let mut compiler = Compiler {
@@ -68,7 +70,7 @@ impl Program {
         if program.constants.len() > usize::from(u16::MAX) {
             out.push(Diagnostic::new(Code::TooMany, "a ruleset may hold at most 65535 different numbers"));
         }
-        program.with_modifiers().with_blocks(out)
+        program.with_counted().with_modifiers().with_blocks(out)
     }
 
     /// Computes the numbers with which each character enters a fight; only a sound program can.
@@ -119,12 +121,10 @@ impl Compiler<'_> {
 
 fn first_layout(names: &Names, rules: &Ruleset) -> Layout {
     let pools = Layout::ATTRIBUTES.0 + names.attribute_slots();
-    let statuses = pools + rules.pools.len() as u16 * pool_slot::WIDTH;
-    let tags = statuses + rules.statuses.len() as u16;
-    let hidden = tags + names.tags.len() as u16;
+    let asked = pools + rules.pools.len() as u16 * pool_slot::WIDTH;
     let locals = Layout::MARKS + names.marks.len() as u16;
     let types = names.damage_types.len() as u16;
-    Layout { types, pools, statuses, tags, hidden, stride: hidden, locals, blocks: 0 }
+    Layout { types, pools, asked, stride: asked, locals, blocks: 0 }
 }
 
 fn within_limits(rules: &Ruleset, out: &mut Diagnostics) -> bool {

@@ -102,7 +102,7 @@ impl Program {
             soak: step.soak,
             mark: step.mark,
             stops: step.stop.is_some(),
-            owned: step.owned.map(|(role, status)| (role, self.layout.stacks(status).0)),
+            owned: step.owned.and_then(|(role, status)| Some((role, self.stack_slots[status.index()]?.0))),
             gate: step.when.map_or(StepGate::Open, |when| self.gate(when, damage_type)),
             change: step.amount.map_or(StepChange::Keep, |amount| self.change(amount, damage_type)),
         };

@@ -2,11 +2,12 @@
 //!
 //! A fight's numbers are one list: locals (the amount of a hit, arguments), then the program's
 //! constants, then one block for each combatant. Within a block: level, how many enemies and allies
-//! stand, place and course, whether it stands and where, facing and body, attributes, pools, stacks of each status, statuses of each tag, and last the hidden
-//! attributes that hoisting adds. So the operand of any
+//! stand, place and course, whether it stands and where, facing and body, attributes, pools, and last
+//! what is kept only because a formula asks for it: stacks of a status, statuses of a tag, the hidden attributes that
+//! hoisting adds. So the operand of any
 //! instruction is a region and an offset, and a fight is reset by one copy.
 
-use super::ids::{PoolId, Slot, StatusId};
+use super::ids::{PoolId, Slot};
 
 /// What arithmetic may leave at an edge, in metres: moments are whole microseconds, and who has walked up to it is there.
 pub(crate) const HAIR: f64 = 1e-6;
@@ -18,12 +19,9 @@ pub struct Layout {
     pub types: u16,
     /// First slot of the pools.
     pub pools: u16,
-    /// First slot of the stacks of statuses.
-    pub statuses: u16,
-    /// First slot of the counts of statuses by tag.
-    pub tags: u16,
-    /// First slot of the hidden attributes.
-    pub hidden: u16,
+    /// First slot of what is kept only because a formula asks for it: stacks of statuses, statuses of tags, hidden
+    /// attributes.
+    pub asked: u16,
     /// Slots in a block.
     pub stride: u16,
     /// Locals before the constants.
@@ -94,16 +92,6 @@ impl Layout {
     pub const MOST_KEPT: u16 = 16;
     /// The first local of the marks.
     pub const MARKS: u16 = Self::KEPT + Self::MOST_KEPT;
-
-    /// Slot of the stacks of a status.
-    pub fn stacks(&self, status: StatusId) -> Slot {
-        Slot(self.statuses + status.0)
-    }
-
-    /// Slot of the number of statuses with a tag.
-    pub fn tagged(&self, tag: u16) -> Slot {
-        Slot(self.tags + tag)
-    }
 
     /// First slot of a pool.
     pub fn pool(&self, pool: PoolId) -> Slot {

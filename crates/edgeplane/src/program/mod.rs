@@ -121,6 +121,9 @@ pub struct Program {
     pub(crate) marks: Vec<String>,
     pub(crate) statuses: Vec<StatusPlan>,
     pub(crate) slot_modifiers: modifiers::SlotModifiers,
+    /// Where the stacks of each status are kept, and how many statuses have each tag, for those that somebody asks for.
+    pub(crate) stack_slots: Vec<Option<Slot>>,
+    pub(crate) tag_slots: Vec<Option<Slot>>,
     /// What hidden attributes read, see [`dirty`].
     pub(crate) hidden_reads: u64,
     pub(crate) zones: Vec<ZonePlan>,

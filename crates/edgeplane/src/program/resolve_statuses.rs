@@ -2,9 +2,12 @@
 
 use std::ops::Range;
 
+use super::Program;
+use super::dirty;
+use super::ids::{Slot, StatusId};
 use super::layout::Layout;
 use super::ops::BinaryOp;
-use super::resolve::{Resolver, Typed};
+use super::resolve::{Compiler, Resolver, Typed};
 use super::scope::Scope;
 use super::tree::{Read, Role, Tree, TreeKind};
 use crate::formula::{Builtin, Expr, ExprKind, Ident, Kind};
@@ -20,11 +23,10 @@ impl Resolver<'_, '_> {
             return None;
         };
         let names = self.compiler.names;
-        let layout = self.compiler.program.layout;
         let slot = if builtin == Builtin::Tagged {
-            names.tags.get(&word.text).map(|tag| layout.tagged(*tag))
+            names.tags.get(&word.text).map(|tag| self.compiler.tag_slot(*tag))
         } else {
-            names.statuses.get(&word.text).map(|status| layout.stacks(*status))
+            names.statuses.get(&word.text).map(|status| self.compiler.stack_slot(*status))
         };
         let Some(slot) = slot else {
             let (what, known): (_, Vec<&String>) = if builtin == Builtin::Tagged {
@@ -96,5 +98,37 @@ pub(super) fn one_word(expr: &Expr) -> Option<&Ident> {
     match &expr.kind {
         ExprKind::Name(parts) if parts.len() == 1 => parts.first(),
         _ => None,
+    }
+}
+
+impl Compiler<'_> {
+    /// Where the stacks of a status are kept; they are from now on.
+    pub(super) fn stack_slot(&mut self, status: StatusId) -> Slot {
+        Self::asked(&mut self.program.layout.stride, &mut self.program.stack_slots[status.index()])
+    }
+
+    /// Where it is kept how many statuses have a tag; it is from now on.
+    pub(super) fn tag_slot(&mut self, tag: u16) -> Slot {
+        Self::asked(&mut self.program.layout.stride, &mut self.program.tag_slots[usize::from(tag)])
+    }
+
+    fn asked(stride: &mut u16, slot: &mut Option<Slot>) -> Slot {
+        *slot.get_or_insert_with(|| {
+            *stride += 1;
+            Slot(*stride - 1)
+        })
+    }
+}
+
+impl Program {
+    /// Fills in which numbers count each status, once it is known which of them somebody asks for.
+    pub(super) fn with_counted(mut self) -> Self {
+        for (plan, own) in self.statuses.iter_mut().zip(&self.stack_slots) {
+            let tags = plan.tag_ids.iter().filter_map(|tag| Some((*tag, self.tag_slots[usize::from(*tag)]?)));
+            plan.counted_tags = tags.collect();
+            let slots = own.iter().chain(plan.counted_tags.iter().map(|(_, slot)| slot));
+            plan.counted = slots.fold(0, |bits, slot| bits | dirty::bit(*slot));
+        }
+        self
     }
 }

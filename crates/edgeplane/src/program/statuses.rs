@@ -93,6 +93,8 @@ pub struct StatusPlan {
     pub(crate) holds: Inputs,
     /// The numbers of its owner that count it: its stacks and its tags, see [`dirty`].
     pub(crate) counted: u64,
+    /// Those of its tags that somebody asks for, and where it is kept how many statuses have them.
+    pub(crate) counted_tags: Vec<(u16, Slot)>,
     /// What is kept of each instance beside its record: values and the state of triggers, in words.
     pub(crate) kept_words: u32,
     /// Attributes that it changes, see [`dirty`].
@@ -227,6 +229,10 @@ impl Compiler<'_> {
         let sound = self.plans(&[]).is_some_and(|plans| self.sorted(&plans).is_ok());
         for Named { name, rule, .. } in &rules.statuses {
             let plan = self.status(name, rule, rules);
+            if plan.binds || !plan.abilities.is_empty() {
+                // Whether it was there before decides what follows.
+                self.stack_slot(StatusId(self.program.statuses.len() as u16));
+            }
             self.program.modifiers_read |= plan.modifiers.iter().fold(0, |bits, modifier| bits | modifier.reads);
             self.program.statuses.push(plan);
         }
@@ -281,11 +287,10 @@ impl Compiler<'_> {
         let holds_while = rule.holds_while.as_ref().and_then(|holds| self.truth(holds, Scope::HOLDS));
         let most_stacks = most_stacks(rule);
         let tag_ids: Vec<u16> = rule.tags.iter().filter_map(|tag| self.names.tags.get(&tag.text).copied()).collect();
-        let own = self.names.statuses.get(name).map(|id| self.program.layout.stacks(*id));
-        let tagged = tag_ids.iter().map(|tag| self.program.layout.tagged(*tag));
         StatusPlan {
             holds: holds_while.map(|holds| self.program.inputs(holds)).unwrap_or_default(),
-            counted: own.into_iter().chain(tagged).fold(0, |bits, slot| bits | dirty::bit(slot)),
+            counted: 0,
+            counted_tags: Vec::new(),
             kept_words: self.kept.len() as u32 + 2 * triggers.len() as u32,
             name: name.to_owned(),
             about: rule.about.clone(),

@@ -218,7 +218,7 @@ impl Compiler<'_> {
             self.out.push(Diagnostic::at(Code::DuplicateName, step.span, message));
             return;
         }
-        self.given = vec![("stacks", Read::Standing(role, self.program.layout.stacks(status)))];
+        self.given = vec![("stacks", Read::Standing(role, self.stack_slot(status)))];
         let mut plan = self.step(step, scope);
         self.given.clear();
         plan.owned = Some((role, status));

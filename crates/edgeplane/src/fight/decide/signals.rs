@@ -70,8 +70,13 @@ impl<C: Chance> Engine<'_, C> {
     #[inline]
     pub(in crate::fight) fn slots_changed(&mut self, who: CombatantId, slots: u64) {
         let setup = self.setup;
-        let lines = setup.policies[who.index()].lines_of_slots(slots);
-        self.touch(who, if self.has_controller(who) { u64::MAX } else { lines });
+        if self.has_controller(who) {
+            self.touch(who, u64::MAX);
+        } else if slots == 0 {
+            return;
+        } else {
+            self.touch(who, setup.policies[who.index()].lines_of_slots(slots));
+        }
         let mut heard = slots & setup.listeners.any_slots;
         while heard != 0 {
             self.notify(who, &setup.listeners.slots[heard.trailing_zeros() as usize]);

@@ -249,6 +249,11 @@ impl Statuses {
         self.of_kind(who, status).map(|index| self.get(index).stacks).sum()
     }
 
+    /// How many instances of statuses with a tag a combatant has.
+    pub(in crate::fight) fn with_tag(&self, program: &Program, who: CombatantId, tag: u16) -> usize {
+        self.of(who).filter(|index| program.status(self.get(*index).status).tag_ids.contains(&tag)).count()
+    }
+
     #[inline]
     fn pair(&self, who: CombatantId, status: StatusId) -> usize {
         who.index() * self.kinds as usize + status.index()

@@ -261,15 +261,17 @@ impl Transferred<'_> {
         held.extend(fresh);
         state.statuses.conditional = held;
         for who in self.new.ids() {
-            for status in (0..program.statuses.len() as u16).map(StatusId) {
-                let stacks = state.statuses.stacks(who, status);
-                state.numbers.set(program.place(who, program.layout.stacks(status)), f64::from(stacks));
+            for (status, slot) in (0..).map(StatusId).zip(&program.stack_slots) {
+                if let Some(slot) = slot {
+                    let stacks = state.statuses.stacks(who, status);
+                    state.numbers.set(program.place(who, *slot), f64::from(stacks));
+                }
             }
-            for tag in 0..program.tags.len() as u16 {
-                let statuses = &state.statuses;
-                let with = |index: &u32| program.status(statuses.get(*index).status).tag_ids.contains(&tag);
-                let count = statuses.of(who).filter(with).count();
-                state.numbers.set(program.place(who, program.layout.tagged(tag)), count as f64);
+            for (tag, slot) in (0..).zip(&program.tag_slots) {
+                if let Some(slot) = slot {
+                    let count = state.statuses.with_tag(program, who, tag);
+                    state.numbers.set(program.place(who, *slot), count as f64);
+                }
             }
         }
         places

@@ -206,12 +206,15 @@ impl<C: Chance> Engine<'_, C> {
     pub(super) fn status_changed(&mut self, who: CombatantId, status: StatusId) -> FightResult<()> {
         let program = self.program;
         let plan = program.status(status);
-        let layout = &program.layout;
-        let place = program.place(who, layout.stacks(status));
-        let (before, stacks) = (self.state.numbers.at(place), f64::from(self.state.statuses.stacks(who, status)));
-        self.state.numbers.set(place, stacks);
-        if !plan.tag_ids.is_empty() {
-            self.count_tags(who, status);
+        let (mut before, mut stacks) = (0.0, 0.0);
+        if let Some(slot) = program.stack_slots[status.index()] {
+            let place = program.place(who, slot);
+            (before, stacks) = (self.state.numbers.at(place), f64::from(self.state.statuses.stacks(who, status)));
+            self.state.numbers.set(place, stacks);
+        }
+        for (tag, slot) in &plan.counted_tags {
+            let count = self.state.statuses.with_tag(program, who, *tag);
+            self.state.numbers.set(program.place(who, *slot), count as f64);
         }
         if plan.binds && (before == 0.0 || stacks == 0.0 || plan.taunts || plan.turns) {
             self.refresh_control(who);
@@ -221,17 +224,6 @@ impl<C: Chance> Engine<'_, C> {
         }
         self.slots_changed(who, plan.counted);
         self.refresh_attributes(who, plan.changes)
-    }
-
-    /// How many instances there are of statuses with each tag of one that has come or gone.
-    fn count_tags(&mut self, who: CombatantId, status: StatusId) {
-        let program = self.program;
-        for tag in &program.status(status).tag_ids {
-            let statuses = &self.state.statuses;
-            let with = |index: &u32| program.status(statuses.get(*index).status).tag_ids.contains(tag);
-            let count = statuses.of(who).filter(with).count();
-            self.state.numbers.set(program.place(who, program.layout.tagged(*tag)), count as f64);
-        }
     }
 
     /// What statuses forbid their owner, and what they are triggered by.
