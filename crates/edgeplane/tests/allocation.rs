@@ -83,6 +83,6 @@ fn many_fights_of_one_encounter_take_some_kilobytes_each() {
     let demo = demo();
     for encounter in ["night_shift", "mill_race", "flats"] {
         let bytes = bytes_a_fight(&demo, encounter, 100);
-        assert!(bytes < 26_000, "{encounter}: {bytes} bytes a fight");
+        assert!(bytes < 22_500, "{encounter}: {bytes} bytes a fight");
     }
 }

@@ -44,8 +44,9 @@ fn aside(path: &Path, contents: &[u8]) -> Result<Option<(PathBuf, NamedTempFile)
         fs::OpenOptions::new().write(true).open(&target)?.write_all(contents)?;
         return Ok(None);
     }
-    let mut file = beside(&target)?;
-    file.write_all(contents)?;
+    let file = beside(&target)?;
+    // The file itself, since its name is no matter of whoever reads the error.
+    file.as_file().write_all(contents)?;
     file.as_file().sync_all()?;
     if let Some(old) = old {
         fs::set_permissions(file.path(), old.permissions())?;

@@ -71,16 +71,14 @@ pub fn seed_of_trial(study: u64, trial: u64) -> u64 {
 /// Pseudo-random chance: one small generator for each stream.
 ///
 /// A generator is its seed, which follows from the fight's seed and the stream's name, and the number of
-/// draws so far; that number is all that a snapshot keeps. Most streams are never drawn from in a fight, so
-/// a seed is computed when it is needed for the first time.
+/// draws so far; that number is all that a fight keeps. To mix a seed anew for each draw costs a few operations, and
+/// to keep it eight bytes for each place of chance and combatant.
 #[derive(Clone, Debug, Default)]
 pub struct Sampler {
     seed: u64,
     /// Those of the set-up, which all its fights share.
     names: Arc<[u64]>,
     drawn: Vec<u32>,
-    /// Seeds of the streams that were drawn from.
-    seeds: Vec<u64>,
 }
 
 /// How far [`SplitMix64`] goes with each draw.
@@ -97,20 +95,12 @@ impl Sampler {
     fn next(&mut self, stream: StreamId) -> u64 {
         let index = stream.0 as usize;
         // There is a stream for each place of each combatant.
-        let (Some(seed), Some(drawn)) = (self.seeds.get_mut(index), self.drawn.get_mut(index)) else { return 0 };
-        if *drawn == 0 {
-            *seed = seed_at(self.seed, &self.names, index);
-        }
+        let (Some(name), Some(drawn)) = (self.names.get(index), self.drawn.get_mut(index)) else { return 0 };
+        let seed = stream_seed(self.seed, *name);
         let gone = STEP.wrapping_mul(u64::from(*drawn));
         *drawn = drawn.wrapping_add(1);
         SplitMix64::seed_from_u64(seed.wrapping_add(gone)).next_u64()
     }
-}
-
-#[cold]
-#[inline(never)]
-fn seed_at(seed: u64, names: &[u64], index: usize) -> u64 {
-    stream_seed(seed, names[index])
 }
 
 /// How often each stream of a fight was drawn from.
@@ -133,18 +123,13 @@ impl RandomSource for Sampler {
         if !Arc::ptr_eq(&self.names, streams) {
             self.names = Arc::clone(streams);
             self.drawn.resize(streams.len(), 0);
-            self.seeds.resize(streams.len(), 0);
         }
     }
 
     fn rename(&mut self, streams: &Arc<[u64]>) {
         let drawn: BTreeMap<u64, u32> = self.names.iter().copied().zip(self.drawn.iter().copied()).collect();
-        let drawn = streams.iter().map(|name| drawn.get(name).copied().unwrap_or_default()).collect();
+        self.drawn = streams.iter().map(|name| drawn.get(name).copied().unwrap_or_default()).collect();
         self.names = Arc::clone(streams);
-        // They are computed again when they are needed.
-        self.seeds.clear();
-        self.drawn.clear();
-        self.load(&SamplerState { seed: self.seed, drawn });
     }
 
     fn save(&self) -> SamplerState {
@@ -157,15 +142,7 @@ impl RandomSource for Sampler {
     }
 
     fn load(&mut self, saved: &SamplerState) {
-        let is_other = self.seed != saved.seed;
         self.seed = saved.seed;
-        self.seeds.resize(saved.drawn.len(), 0);
-        for (index, _) in saved.drawn.iter().enumerate().filter(|(_, drawn)| **drawn > 0) {
-            // What was drawn from already has its seed.
-            if is_other || self.drawn.get(index).is_none_or(|drawn| *drawn == 0) {
-                self.seeds[index] = seed_at(self.seed, &self.names, index);
-            }
-        }
         self.drawn.clone_from(&saved.drawn);
     }
 
