@@ -16,7 +16,7 @@ const VERSION: &str = env!("CARGO_PKG_VERSION");
 /// that serde writes. [`crate::Game::load`] goes on with it.
 ///
 /// The head names the version, the ruleset and the encounter, and is compared with what is there; the body is exact to the
-/// last bit, and has a checksum.
+/// last bit. A checksum covers both.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct SavedFight {
     version: String,
@@ -44,6 +44,12 @@ impl SavedFight {
     /// The encounter of the fight; empty for a world without one.
     pub fn encounter(&self) -> &str {
         &self.encounter
+    }
+
+    /// A sum over everything but what the head is compared with.
+    fn sum(&self) -> u64 {
+        let head = (&self.encounter, &self.sides, self.is_placed, self.is_endless, &self.combatants);
+        stable_hash(&self.body) ^ stable_hash(format!("{head:?}")).rotate_left(1)
     }
 
     /// Bytes of its body.
@@ -80,7 +86,7 @@ impl Fight<Sampler> {
             side: plan.side.0,
             spawned: setup.script.joins.get(index) == Some(&JoinPlan::Spawned),
         };
-        SavedFight {
+        let mut saved = SavedFight {
             version: VERSION.to_owned(),
             files: files(&setup.program),
             policies: policies(&setup.program),
@@ -89,9 +95,11 @@ impl Fight<Sampler> {
             is_placed: setup.is_placed,
             is_endless: setup.is_endless,
             combatants: setup.combatants.iter().enumerate().map(combatant).collect(),
-            checksum: stable_hash(&body),
+            checksum: 0,
             body,
-        }
+        };
+        saved.checksum = saved.sum();
+        saved
     }
 
     /// Goes on with a fight that was kept, under the same ruleset; else what differs.
@@ -107,7 +115,7 @@ impl Fight<Sampler> {
         }
         let setup = Arc::new(setup(program, saved)?);
         let damaged = || "it is damaged".to_owned();
-        if stable_hash(&saved.body) != saved.checksum {
+        if saved.sum() != saved.checksum {
             return Err(damaged());
         }
         let (mut state, chance): (State, SamplerState) = postcard::from_bytes(&saved.body).map_err(|_| damaged())?;
@@ -123,6 +131,9 @@ impl Fight<Sampler> {
 }
 
 fn setup(program: &Arc<Program>, saved: &SavedFight) -> Result<Setup, String> {
+    if let Some(one) = saved.combatants.iter().find(|one| usize::from(one.side) >= saved.sides.len()) {
+        return Err(format!("`{}` is on side {}, and there are {}", one.label, one.side, saved.sides.len()));
+    }
     let id = |name: &str| -> Result<CharacterId, String> {
         program.find_character(name).ok_or_else(|| format!("the ruleset has no character `{name}`"))
     };

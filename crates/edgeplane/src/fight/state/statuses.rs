@@ -10,7 +10,13 @@ use super::timers::{Due, Phase};
 use crate::program::{CombatantId, Held, Layout, Memory, Program, StatusId, StatusPlan, Time};
 
 /// In the tree: nobody has anything due.
-const NOBODY: (Due, u32, u32) = (Due::NOTHING, NONE, NONE);
+const NOBODY: u128 = u128::MAX;
+
+/// What is due first is the least: by when, serial and index, in one number.
+#[inline]
+fn node(due: Due, serial: u32, index: u32) -> u128 {
+    u128::from(due.bits()) << 64 | u128::from(serial) << 32 | u128::from(index)
+}
 
 /// The end of one stack, and the one that ends next.
 #[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
@@ -24,7 +30,7 @@ pub(in crate::fight) struct Statuses {
     records: Vec<Record>,
     free: Vec<u32>,
     /// A tree over the records: each node has the one that is due first of those below it, by when, serial and index.
-    tree: Vec<(Due, u32, u32)>,
+    tree: Vec<u128>,
     words: Vec<u64>,
     /// For each status, blocks of words that are free.
     free_words: Vec<u32>,
@@ -527,16 +533,16 @@ impl Statuses {
     }
 
     fn sift(&mut self, index: u32) {
-        let mut node = self.tree.len() / 2 + index as usize;
+        let mut at = self.tree.len() / 2 + index as usize;
         let record = self.get(index);
-        self.tree[node] = if record.due == Due::NOTHING { NOBODY } else { (record.due, record.serial, index) };
-        while node > 1 {
-            node /= 2;
-            let first = self.tree[2 * node].min(self.tree[2 * node + 1]);
-            if self.tree[node] == first {
+        let mut first = if record.due == Due::NOTHING { NOBODY } else { node(record.due, record.serial, index) };
+        while self.tree[at] != first {
+            self.tree[at] = first;
+            if at == 1 {
                 break;
             }
-            self.tree[node] = first;
+            first = first.min(self.tree[at ^ 1]);
+            at /= 2;
         }
     }
 
@@ -554,8 +560,8 @@ impl Statuses {
     /// The instance to which something happens next, and when.
     #[inline]
     pub(in crate::fight) fn next(&self) -> (Due, u32) {
-        let (due, _, index) = self.tree[1];
-        (due, index)
+        let first = self.tree[1];
+        (Due::of_bits((first >> 64) as u64), first as u32)
     }
 
     /// Puts what formulas ask of an instance where they find it.

@@ -115,6 +115,18 @@ impl Due {
         Phase::of(self.0 >> (2 * WHO_BITS))
     }
 
+    /// The number.
+    #[inline]
+    pub(in crate::fight) fn bits(self) -> u64 {
+        self.0
+    }
+
+    /// What [`Due::bits`] gave.
+    #[inline]
+    pub(in crate::fight) fn of_bits(bits: u64) -> Self {
+        Self(bits)
+    }
+
     /// When; later than [`Time::NEVER`] if nothing is due.
     #[inline]
     pub(in crate::fight) fn at(self) -> Time {
