@@ -139,3 +139,6 @@ mod world;
 
 #[path = "places.rs"]
 mod places;
+
+#[path = "hostile/mod.rs"]
+mod hostile;
