@@ -163,23 +163,33 @@ impl<C: Chance> Engine<'_, C> {
         if anew {
             self.state.zones[index].next = Time::NEVER;
         }
+        let there = |engine: &Self| engine.state.zones.get(index).copied().filter(|zone| zone.serial == serial);
+        let Some(mut zone) = there(self) else { return Ok(()) };
+        let (mut middle, mut course) = self.middle_of(&zone);
+        let mut first = Time::NEVER;
         for who in some {
-            let Some(zone) = self.state.zones.get(index).copied().filter(|zone| zone.serial == serial) else { break };
             let concerned = self.concerns(&zone, who);
-            let (middle, course) = self.middle_of(&zone);
+            if !concerned && !zone.holds(who) {
+                continue;
+            }
             let away = minus(self.place_of(who), middle);
             let edge = zone.radius_at(now) + HAIR;
             let is_in = concerned && inner(away, away) <= edge * edge;
-            if zone.holds(who) != is_in {
-                self.cross(index, who, is_in)?;
-            }
+            let crosses = zone.holds(who) != is_in;
             if concerned && self.setup.is_placed {
-                let next = self.next_crossing(&zone, is_in, away, minus(self.course_of(who), course));
-                if let Some(zone) = self.state.zones.get_mut(index).filter(|zone| zone.serial == serial) {
-                    zone.next = zone.next.min(next);
-                }
+                let closing = minus(self.course_of(who), course);
+                first = first.min(self.next_crossing(&zone, is_in, away, closing));
+            }
+            if crosses {
+                self.cross(index, who, is_in)?;
+                // What that brings about can end the zone, and move and turn whoever is left.
+                let Some(left) = there(self) else { return Ok(()) };
+                zone = left;
+                (middle, course) = self.middle_of(&zone);
             }
         }
+        let next = &mut self.state.zones[index].next;
+        *next = first.min(*next);
         Ok(())
     }
 
