@@ -75,7 +75,7 @@ fn a_save_that_was_edited_is_refused() {
     ] {
         let edited = text.replacen(from, to, 1);
         assert_ne!(edited, text, "{from}");
-        let error = game.load(&serde_json::from_str(&edited).unwrap()).err().expect(to).to_string();
+        let error = game.load(&serde_json::from_str(&edited).unwrap()).expect_err(to).to_string();
         assert!(error.contains(says), "{to}: {error}");
     }
 }
