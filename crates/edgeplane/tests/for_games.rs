@@ -343,6 +343,19 @@ fn what_the_game_answers_is_shown_and_checked() {
 }
 
 #[test]
+fn the_game_can_say_how_long_something_takes() {
+    let text = ASKING
+        .replace("does = [{ damage = \"doubled(3) + 0\" }]", "cast = \"height(0, 0.5)\"\ndoes = [{ damage = 2 }]");
+    let game = game(&text);
+    let mut fight = game.fight("yard", 1).unwrap();
+    let mut log = Log::default();
+    fight.advance(Time::from_seconds(0.6), &mut log).unwrap();
+    fight.set_function("height", |_| 0.25).unwrap();
+    fight.advance(Time::from_seconds(3.1), &mut log).unwrap();
+    assert_eq!(hits(&log, &game, "slinger", &fight), [(500_000, 2.0), (1_750_000, 2.0), (3_000_000, 2.0)]);
+}
+
+#[test]
 fn the_game_is_asked_only_where_its_changes_are_noticed() {
     for (wrong, expected) in [
         ("[attributes]\nheft = 'height(1, 2)'", "cannot be called in an attribute"),

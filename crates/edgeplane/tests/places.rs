@@ -132,12 +132,36 @@ fn formulas_ask_from_which_side_somebody_is_struck() {
     }
     let mut fight = game.fight("yard", 1).unwrap();
     assert_eq!(fight.facing(post), [0.0, 0.0]);
+    let mut log = Log::default();
+    fight.advance(Time::ZERO, &mut log).unwrap();
+    let mild = |event: &Event| matches!(event, Event::Hit { dealt: 1.0, .. });
+    assert_eq!(moments(&log, mild), [0], "until it has turned anywhere, everybody stands before it");
+    for far in [1e-200, 1e300] {
+        fight.set_facing(post, [0.0, -far]).unwrap();
+        assert_eq!(fight.facing(post), [0.0, -1.0]);
+        fight.set_facing(post, [far, 0.0]).unwrap();
+        assert_eq!(fight.facing(post), [1.0, 0.0]);
+    }
     assert!(fight.set_facing(post, [0.0, 0.0]).is_err() && fight.set_facing(post, [f64::NAN, 1.0]).is_err());
     fight.take_control(post).unwrap();
     fight.walk(post, [0.0, -3.0], &mut Log::default()).unwrap();
     assert_eq!(fight.facing(post), [0.0, -1.0], "it looks where it goes");
     fight.walk(post, [0.0, 0.0], &mut Log::default()).unwrap();
     assert_eq!(fight.facing(post), [0.0, -1.0]);
+}
+
+#[test]
+fn without_places_nobody_has_a_back() {
+    let text = BACK
+        .replace("{ character = \"sly\", at = [0, 0] }", "\"sly\"")
+        .replace("{ character = \"post\", at = [4, 0] }", "\"post\"");
+    let game = game(&text);
+    let mut fight = game.fight("lurk", 1).unwrap();
+    let mut log = Log::default();
+    fight.advance(seconds(1.0), &mut log).unwrap();
+    fight.set_facing(CombatantId(1), [1.0, 0.0]).unwrap();
+    fight.advance(seconds(9.0), &mut log).unwrap();
+    assert_eq!(hit(&log), [0; 0]);
 }
 
 #[test]

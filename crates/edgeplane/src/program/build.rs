@@ -121,10 +121,11 @@ impl Compiler<'_> {
 
 fn first_layout(names: &Names, rules: &Ruleset) -> Layout {
     let pools = Layout::ATTRIBUTES.0 + names.attribute_slots();
-    let asked = pools + rules.pools.len() as u16 * pool_slot::WIDTH;
+    // What is kept because a formula asks for it comes after.
+    let stride = pools + rules.pools.len() as u16 * pool_slot::WIDTH;
     let locals = Layout::MARKS + names.marks.len() as u16;
     let types = names.damage_types.len() as u16;
-    Layout { types, pools, asked, stride: asked, locals, blocks: 0 }
+    Layout { types, pools, stride, locals, blocks: 0 }
 }
 
 fn within_limits(rules: &Ruleset, out: &mut Diagnostics) -> bool {

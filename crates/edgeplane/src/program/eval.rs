@@ -267,7 +267,8 @@ impl Memory {
         let ([x, y], [from_x, from_y], [along, across]) =
             (self.place(one, now), self.place(other, now), self.facing(other));
         let (x, y) = (x - from_x, y - from_y);
-        let (ahead, aside) = (x * along + y * across, x * across - y * along);
+        // Nothing at all is ahead, also where it is below zero: behind an arctangent's zero lies half a turn.
+        let (ahead, aside) = (x * along + y * across + 0.0, x * across - y * along);
         libm::atan2(aside.abs(), ahead).to_degrees()
     }
 

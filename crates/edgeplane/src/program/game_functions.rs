@@ -45,28 +45,32 @@ type Answer = Arc<dyn Fn(&Question) -> f64 + Send + Sync>;
 
 /// The answers of a game, for some of the functions of a program.
 #[derive(Clone, Default)]
-pub(crate) struct GameFunctions(Vec<(String, Answer)>, Vec<Option<Answer>>);
+pub(crate) struct GameFunctions {
+    by_name: Vec<(String, Answer)>,
+    /// The same for each function of the program, in its order.
+    by_number: Vec<Option<Answer>>,
+}
 
 impl std::fmt::Debug for GameFunctions {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_list().entries(self.0.iter().map(|(name, _)| name)).finish()
+        f.debug_list().entries(self.by_name.iter().map(|(name, _)| name)).finish()
     }
 }
 
 impl GameFunctions {
     /// One more answer, in the place of an earlier one of that name.
     pub(crate) fn set(&mut self, program: &Program, name: &str, answer: Answer) {
-        self.0.retain(|(other, _)| other != name);
-        self.0.push((name.to_owned(), answer));
+        self.by_name.retain(|(other, _)| other != name);
+        self.by_name.push((name.to_owned(), answer));
         self.look_up(program);
     }
 
     /// Finds the functions of a program by their names.
     pub(crate) fn look_up(&mut self, program: &Program) {
         let of = |plan: &GameFunctionPlan| {
-            self.0.iter().find(|(name, _)| *name == plan.name).map(|(_, answer)| Arc::clone(answer))
+            self.by_name.iter().find(|(name, _)| *name == plan.name).map(|(_, answer)| Arc::clone(answer))
         };
-        self.1 = program.game_functions.iter().map(of).collect();
+        self.by_number = program.game_functions.iter().map(of).collect();
     }
 }
 
@@ -108,7 +112,7 @@ impl Program {
         frame: &Frame,
         draws: &mut Draws,
     ) -> Option<f64> {
-        let answer = draws.game.as_deref()?.1.get(usize::from(function))?.as_ref()?;
+        let answer = draws.game.as_deref()?.by_number.get(usize::from(function))?.as_ref()?;
         let plan = &self.game_functions[usize::from(function)];
         let first = frame.index(op.operand);
         let who = |role: Role| {

@@ -19,9 +19,6 @@ pub struct Layout {
     pub types: u16,
     /// First slot of the pools.
     pub pools: u16,
-    /// First slot of what is kept only because a formula asks for it: stacks of statuses, statuses of tags, hidden
-    /// attributes.
-    pub asked: u16,
     /// Slots in a block.
     pub stride: u16,
     /// Locals before the constants.

@@ -86,7 +86,7 @@ pub use threat::ThreatPlan;
 pub use time::Time;
 #[cfg(feature = "study")]
 pub(crate) use tree::Role;
-pub use tree::{LeafValue, Reading, Tree, TreeKind};
+pub use tree::{GameCall, LeafValue, Reading, Tree, TreeKind};
 pub(crate) use watches::{Streak, Watch, WatchKind};
 pub use worked::plain;
 pub use zones::ZonePlan;

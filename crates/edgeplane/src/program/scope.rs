@@ -79,10 +79,10 @@ impl Scope {
     /// Reach and radius of an ability.
     pub(crate) const REACH: Self = Self { place: "in a reach or a radius", ..Self::PRICE };
     /// Cast, cooldown and recovery of an ability.
-    pub(crate) const TIMING: Self = Self { place: "in a cast, cooldown or recovery", chance: true, ..Self::PRICE };
+    pub(crate) const TIMING: Self =
+        Self { place: "in a cast, cooldown or recovery", chance: true, game: true, ..Self::PRICE };
     /// The effects of an ability.
-    pub(crate) const EFFECT: Self =
-        Self { place: "in an effect", target: true, order: true, game: true, ..Self::TIMING };
+    pub(crate) const EFFECT: Self = Self { place: "in an effect", target: true, order: true, ..Self::TIMING };
     /// What a game brings about, with a number that it gives.
     pub(crate) const CAUSE: Self = Self { place: "in a cause", amount: true, order: false, ..Self::EFFECT };
     /// A heal step.

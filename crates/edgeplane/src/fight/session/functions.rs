@@ -67,8 +67,8 @@ impl<C: RandomSource> Fight<C> {
         Ok(())
     }
 
-    /// What the functions of the game answer has changed: whoever is idle decides anew as time goes on, from this very
-    /// moment. Without this call it is noticed within a tenth of a second.
+    /// Says that the functions of the game answer differently from now on: whoever is idle decides anew when time goes on,
+    /// still at this moment. Without this call it does within a tenth of a second.
     pub fn world_changed(&mut self) {
         with_engine!(self, &mut Silent, |engine| engine.setup.ids().for_each(|who| engine.touch_all(who)));
     }

@@ -26,7 +26,8 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Turns a combatant to a direction. One that the game moves faces there until the game says otherwise; any other one
-    /// turns by itself when it walks or uses something. Whoever depends on an `angle` notices it.
+    /// turns by itself when it walks or uses something. Whoever depends on an `angle` notices it. Nothing happens where
+    /// nobody has a place.
     ///
     /// # Errors
     /// When there is no such combatant, a number is not finite, or both are zero.
@@ -36,7 +37,12 @@ impl<C: RandomSource> Fight<C> {
         if direction == [0.0; 2] {
             return Err(self.call_error("a direction cannot have no length".to_owned()));
         }
-        with_engine!(self, &mut Silent, |engine| engine.face(who, direction));
+        if self.setup.is_placed {
+            // However long or short: its square might be no number.
+            let longest = direction[0].abs().max(direction[1].abs());
+            let direction = direction.map(|part| part / longest);
+            with_engine!(self, &mut Silent, |engine| engine.face(who, direction));
+        }
         Ok(())
     }
 
