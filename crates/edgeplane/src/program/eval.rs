@@ -250,12 +250,12 @@ impl Memory {
         self.at(block + Layout::BODY.index())
     }
 
-    /// In which direction a combatant faces.
+    /// In which direction a combatant faces, of any length: that is no matter to an angle.
     pub(crate) fn facing(&self, block: usize) -> [f64; 2] {
         [self.at(block + Layout::FACING.index()), self.at(block + Layout::FACING.index() + 1)]
     }
 
-    /// Turns a combatant to a direction of length 1.
+    /// Turns a combatant to a direction.
     pub(crate) fn set_facing(&mut self, block: usize, [along, across]: [f64; 2]) {
         self.set(block + Layout::FACING.index(), along);
         self.set(block + Layout::FACING.index() + 1, across);

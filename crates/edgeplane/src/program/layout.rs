@@ -60,7 +60,7 @@ impl Layout {
     pub const STANDS: Slot = Slot(8);
     /// The number of its side.
     pub const SIDE: Slot = Slot(9);
-    /// The direction in which it faces, of length 1; two slots, both zero until it has turned to anything.
+    /// The direction in which it faces, of any length; two slots, both zero until it has turned to anything.
     pub const FACING: Slot = Slot(10);
     /// Metres from its middle to its rim.
     pub const BODY: Slot = Slot(12);

@@ -39,7 +39,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Somebody faces in a direction from now on; in none, it goes on as it did.
     pub(in crate::fight) fn face(&mut self, who: CombatantId, direction: Plane) {
-        let (direction, block) = (toward(direction, 1.0), self.block(who));
+        let block = self.block(who);
         if direction == [0.0; 2] || direction == self.state.numbers.facing(block) {
             return;
         }

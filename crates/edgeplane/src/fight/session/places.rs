@@ -5,7 +5,7 @@ use super::super::events::{Observer, Silent, UnavailableReason};
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
 use super::calls::with_engine;
-use crate::program::{AbilityId, CombatantId, Slot};
+use crate::program::{AbilityId, CombatantId, Slot, toward};
 
 impl<C: RandomSource> Fight<C> {
     /// Metres from a combatant's middle to its rim, to which reach and areas are measured.
@@ -22,7 +22,7 @@ impl<C: RandomSource> Fight<C> {
     /// # Panics
     /// When there is no such combatant, as all readings do.
     pub fn facing(&self, who: CombatantId) -> [f64; 2] {
-        self.state.numbers.facing(self.setup.program.place(who, Slot(0)))
+        toward(self.state.numbers.facing(self.setup.program.place(who, Slot(0))), 1.0)
     }
 
     /// Turns a combatant to a direction. One that the game moves faces there until the game says otherwise; any other one
