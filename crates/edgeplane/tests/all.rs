@@ -131,6 +131,9 @@ mod variants;
 #[path = "zones.rs"]
 mod zones;
 
+#[path = "ways.rs"]
+mod ways;
+
 #[path = "worked.rs"]
 mod worked;
 

@@ -240,12 +240,20 @@ impl<C: Chance> Engine<'_, C> {
         self.error(FightErrorKind::Endless { waves, who, ability })
     }
 
-    /// All timers that are due, one after the other, each with what it triggers.
+    /// All timers that are due, one after the other in the order of their phases, each with what it triggers; what one
+    /// of them makes due comes in its turn.
     fn happen(&mut self) -> FightResult<()> {
         loop {
             let (due, status) = self.state.statuses.next();
             let timer = self.state.timers.next();
-            if due.min(timer).at() > self.state.now {
+            let first = due.min(timer);
+            let later = first.at() > self.state.now;
+            if self.state.edges && (later || first.phase() > Phase::Crossing) {
+                self.state.edges = false;
+                self.cross_edges()?;
+                continue;
+            }
+            if later {
                 return Ok(());
             }
             self.state.steps_taken += 1;
@@ -438,6 +446,9 @@ impl<C: Chance> Engine<'_, C> {
                 self.state.numbers.set(place, self.state.numbers.at(place) + change);
             }
             let heads = self.setup.policies[other.index()].heads;
+            if self.setup.is_placed && self.state.who(other).waits {
+                self.plan_way(other);
+            }
             // Whoever joins may be the first whom an ability could be used on.
             self.touch(other, if change > 0.0 || self.has_controller(other) { u64::MAX } else { heads });
         }

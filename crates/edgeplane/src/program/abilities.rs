@@ -111,6 +111,24 @@ pub enum Area {
     Chain { within: FormulaId },
 }
 
+impl Area {
+    /// How far a cone or a line goes.
+    pub(crate) fn length(self) -> Option<FormulaId> {
+        match self {
+            Self::Cone { length, .. } | Self::Line { length, .. } => Some(length),
+            Self::None | Self::Circle { .. } | Self::Chain { .. } => None,
+        }
+    }
+
+    /// How near somebody has to be to the caster to be in it at all, if that matters.
+    pub(crate) fn needs_within(self) -> Option<FormulaId> {
+        match self {
+            Self::Circle { radius, around_caster: true } => Some(radius),
+            other => other.length(),
+        }
+    }
+}
+
 /// Which of those who can be targeted.
 #[derive(Clone, Copy, Debug)]
 pub enum PickPlan {
@@ -136,6 +154,11 @@ impl AbilityPlan {
     /// Whether it matters who stands where.
     pub(crate) fn is_about_places(&self) -> bool {
         self.reach.is_some() || self.area != Area::None || matches!(self.pick, PickPlan::Nearest | PickPlan::Farthest)
+    }
+
+    /// Whether its first target has to be near.
+    pub(crate) fn has_reach(&self) -> bool {
+        self.reach.is_some() || self.area.length().is_some()
     }
 
     /// Whether more has to be looked at than cooldown, cost and targets.

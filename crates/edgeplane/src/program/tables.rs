@@ -304,7 +304,12 @@ impl Program {
             inputs.distance |= placed && (pick.places() || reaches);
         }
         policy.places.note(&inputs, ability.side, bit);
-        let more = ability.unlock.into_iter().chain(ability.cost.iter().map(|(_, cost)| *cost)).chain(ability.reach);
+        let more = ability
+            .unlock
+            .into_iter()
+            .chain(ability.cost.iter().map(|(_, cost)| *cost))
+            .chain(ability.reach)
+            .chain(ability.area.needs_within());
         let more = more.chain(ability.after.and_then(|(_, within)| within));
         let mut own = more.fold(inputs, |inputs, formula| inputs.union(self.inputs(formula)));
         ability.cost.iter().for_each(|(pool, _)| own.own.pools |= 1 << pool.0);
@@ -360,7 +365,7 @@ impl Program {
                 cost_pool: plan.cost.first().map_or(PoolId(0), |(pool, _)| *pool),
                 costs: plan.cost.len() as u32,
                 special: plan.is_special() || (placed && plan.travel.is_some()),
-                reaches: placed && plan.reach.is_some(),
+                reaches: placed && plan.has_reach(),
                 mobile: placed && plan.mobile,
                 by_place: placed && plan.is_about_places(),
                 known: index < known,

@@ -182,8 +182,8 @@ impl<C: Chance> Engine<'_, C> {
                 self.state.numbers.set_local(Layout::ORDER, (number + 1) as f64);
                 self.effect(by, target, effect)?;
             }
+            self.state.numbers.set_local(Layout::ORDER, 1.0);
         }
-        self.state.numbers.set_local(Layout::ORDER, 1.0);
         Ok(())
     }
 

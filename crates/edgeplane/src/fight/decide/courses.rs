@@ -4,7 +4,7 @@
 use super::super::engine::{Engine, emit};
 use super::super::state::timers::Phase;
 use super::super::state::{Doing, EffectContext, Gate, LineState, Walk};
-use crate::program::{Chance, CombatantId, CompiledPolicy, Motion, POLL, Plane, Time, length, minus, toward};
+use crate::program::{Chance, CombatantId, CompiledPolicy, HAIR, Motion, POLL, Plane, Time, length, minus, toward};
 use crate::rules::{Moves, SideRule};
 
 /// One in so many who are moved at once are few.
@@ -118,10 +118,11 @@ impl<C: Chance> Engine<'_, C> {
             let combatant = self.state.who(me);
             let (waits, far, is_moved) = (combatant.waits || combatant.mobile, combatant.far, combatant.is_moved);
             if !waits {
+                self.state.who_mut(me).changed_lines |= far;
                 continue;
             }
             if !is_moved && self.state.walks[index].goal.is_some_and(|(goal, _)| goal != me && moved[goal.index()]) {
-                self.plan_way(me);
+                self.follow(me);
             }
             if !is_moved && matches!(policy.moves, Moves::KeepDistance(_)) {
                 all_moved().for_each(|other| self.concern(me, other, policy));
@@ -144,11 +145,13 @@ impl<C: Chance> Engine<'_, C> {
                 self.touch(me, lines);
             }
             if !waits {
+                // Whoever is busy looks at them when it is free.
+                self.state.who_mut(me).changed_lines |= far;
                 continue;
             }
             let follows = me != turned && self.state.walks[index].goal.is_some_and(|(goal, _)| goal == turned);
             if follows {
-                self.plan_way(me);
+                self.follow(me);
             }
             if far != 0 || matches!(policy.moves, Moves::KeepDistance(_)) {
                 self.concern(me, turned, policy);
@@ -219,12 +222,17 @@ impl<C: Chance> Engine<'_, C> {
     pub(in crate::fight) fn shift(&mut self, who: CombatantId, by: &EffectContext, metres: f64) {
         let (from, middle) = (self.place_of(who), self.place_of(by.caster));
         let away = minus(from, middle);
-        let metres = metres.max(-length(away));
-        let step = toward(away, metres);
-        if step == [0.0; 2] {
+        let far = length(away);
+        // Who is at the same place, but for what arithmetic leaves, is in no direction.
+        if far <= HAIR || metres.abs() <= HAIR {
             return;
         }
-        let to = [from[0] + step[0], from[1] + step[1]];
+        let to = if metres <= -far {
+            middle
+        } else {
+            let step = toward(away, metres);
+            [from[0] + step[0], from[1] + step[1]]
+        };
         self.move_to(who, by, to);
     }
 
@@ -234,7 +242,7 @@ impl<C: Chance> Engine<'_, C> {
         let (from, aim) = (self.place_of(who), self.place_of(target));
         let ahead = minus(aim, from);
         let far = length(ahead) - metres - self.body_of(target);
-        if far <= 0.0 {
+        if far <= HAIR {
             return;
         }
         let step = toward(ahead, far);

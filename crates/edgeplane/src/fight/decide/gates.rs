@@ -44,7 +44,7 @@ impl<C: Chance> Engine<'_, C> {
         if let Some(when) = line.when {
             if line.aims {
                 self.pick_targets(who, self.program.ability(line.ability))?;
-                if self.scratch.picked.is_empty() {
+                if self.scratch.chosen.is_none() {
                     return Ok(Gate::Target);
                 }
             }
@@ -74,8 +74,8 @@ impl<C: Chance> Engine<'_, C> {
             Gate::Reach => {
                 let plan = self.program.ability(line.ability);
                 self.pick_targets(who, plan)?;
-                let reach = self.reach_of(who, plan.reach)?;
-                match self.scratch.picked.first().copied() {
+                let reach = self.reach_of_ability(who, plan)?;
+                match self.scratch.chosen {
                     Some(first) => self.too_far(who, first, reach),
                     None => UnavailableReason::NoTarget,
                 }
@@ -116,7 +116,7 @@ impl<C: Chance> Engine<'_, C> {
                 return Ok(value != 0.0);
             }
         }
-        let target = if line.aims { self.scratch.picked.first().copied().unwrap_or(who) } else { who };
+        let target = if line.aims { self.scratch.chosen.unwrap_or(who) } else { who };
         let frame = self.frame(who, target);
         let holds = self.quiet_number(when, &frame)? != 0.0;
         if self.wants.detail() {
@@ -137,7 +137,7 @@ impl<C: Chance> Engine<'_, C> {
         if !line.time {
             return Time::NEVER;
         }
-        let target = if line.aims { self.scratch.picked.first().copied().unwrap_or(who) } else { who };
+        let target = if line.aims { self.scratch.chosen.unwrap_or(who) } else { who };
         let frame = self.frame(who, target);
         self.program.next_change(when, &mut self.state.numbers, &frame)
     }
@@ -227,9 +227,9 @@ impl<C: Chance> Engine<'_, C> {
         if pick {
             self.pick_targets(who, plan)?;
         }
-        let Some(first) = self.scratch.picked.first().copied() else { return Ok(Some(UnavailableReason::NoTarget)) };
+        let Some(first) = self.scratch.chosen else { return Ok(Some(UnavailableReason::NoTarget)) };
         if table.reaches {
-            let reach = self.reach_of(who, plan.reach)?;
+            let reach = self.reach_of_ability(who, plan)?;
             if !self.within(who, first, reach) {
                 return Ok(Some(self.too_far(who, first, reach)));
             }

@@ -168,7 +168,7 @@ impl<C: Chance> Engine<'_, C> {
                 Some(weight) => {
                     steady &= self.program.formula(weight).is_plain_number();
                     self.aim_line(who, line)?;
-                    let target = self.scratch.picked.first().copied().unwrap_or(who);
+                    let target = self.scratch.chosen.unwrap_or(who);
                     self.positive(weight, &self.frame(who, target))?
                 }
                 None => 1.0,

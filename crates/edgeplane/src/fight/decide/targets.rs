@@ -37,7 +37,7 @@ impl<C: Chance> Engine<'_, C> {
         let mut picked = std::mem::take(&mut self.scratch.picked);
         picked.clear();
         if self.setup.is_placed && ability.is_about_places() {
-            self.pick_by_place(who, ability, &mut picked)?;
+            self.scratch.chosen = self.pick_by_place(who, ability, &mut picked)?;
             self.scratch.picked = picked;
             return Ok(());
         }
@@ -55,22 +55,24 @@ impl<C: Chance> Engine<'_, C> {
                 self.put_taunter_first(who, ability, ability.count as usize, &mut picked);
             }
         }
+        self.scratch.chosen = picked.first().copied();
         self.scratch.picked = picked;
         Ok(())
     }
 
     /// Those in reach go before all others; around the one that is picked, or around the caster, everyone in the
-    /// radius is a target, the nearest to the middle first.
+    /// radius is a target, the nearest to the middle first. Returns the one that is picked.
     fn pick_by_place(
         &mut self,
         who: CombatantId,
         ability: &AbilityPlan,
         picked: &mut Vec<CombatantId>,
-    ) -> FightResult<()> {
+    ) -> FightResult<Option<CombatantId>> {
         if let Area::Circle { around_caster: true, .. } = ability.area {
-            return self.pick_area(who, who, ability, picked);
+            self.pick_area(who, who, ability, picked)?;
+            return Ok(picked.first().copied());
         }
-        let reach = self.reach_of(who, ability.reach)?;
+        let reach = self.reach_of_ability(who, ability)?;
         let mut near = std::mem::take(&mut self.scratch.near);
         near.clear();
         let (here, reach) = (self.place_of(who), reach + HAIR);
@@ -86,10 +88,11 @@ impl<C: Chance> Engine<'_, C> {
         self.arrange(who, ability.pick, count, picked)?;
         picked.truncate(count);
         self.put_taunter_first(who, ability, count, picked);
-        match picked.first().copied() {
-            Some(first) if ability.area != Area::None => self.pick_area(who, first, ability, picked),
-            _ => Ok(()),
+        let chosen = picked.first().copied();
+        if let Some(first) = chosen.filter(|_| ability.area != Area::None) {
+            self.pick_area(who, first, ability, picked)?;
         }
+        Ok(chosen)
     }
 
     /// The same with the first target given: areas and further targets extend from it.
@@ -112,6 +115,7 @@ impl<C: Chance> Engine<'_, C> {
             picked.truncate(ability.count as usize);
         }
         self.scratch.picked = picked;
+        self.scratch.chosen = Some(first);
         Ok(())
     }
 

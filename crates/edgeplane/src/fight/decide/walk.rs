@@ -14,10 +14,20 @@ use crate::program::{
 use crate::rules::{Moves, SideRule};
 
 /// How often one plans its way at one moment because others change their courses.
-const PLANS: u8 = 2;
+const FOLLOWS: u8 = 2;
+
+/// Metres to the edge of its reach within which one goes along with a target that leaves.
+const AT_EDGE: f64 = 0.05;
 
 /// Metres that any reach, radius and length of an area has at least.
 const LEAST_REACH: f64 = 0.01;
+
+/// After how many seconds something that moves so is within a distance; 0 where a hair is missing, as all gates have it.
+#[inline]
+fn in_reach(away: Plane, closing: Plane, reach: f64) -> f64 {
+    let edge = reach + HAIR;
+    if inner(away, away) <= edge * edge { 0.0 } else { meeting(away, closing, 0.0, reach).unwrap_or(f64::INFINITY) }
+}
 
 impl<C: Chance> Engine<'_, C> {
     pub(super) fn block(&self, who: CombatantId) -> usize {
@@ -53,7 +63,7 @@ impl<C: Chance> Engine<'_, C> {
     pub(in crate::fight) fn arrival(&self, from: CombatantId, to: CombatantId, speed: f64) -> Time {
         let away = minus(self.place_of(to), self.place_of(from));
         let seconds = meeting(away, self.course_of(to), speed, 0.0).unwrap_or(length(away) / speed);
-        if seconds == 0.0 { self.state.now } else { self.after(seconds) }
+        self.at_once_or_after(seconds)
     }
 
     /// The first microsecond that is not before so many seconds from now; always a later one.
@@ -83,12 +93,35 @@ impl<C: Chance> Engine<'_, C> {
         Ok(self.positive(reach, &self.frame(who, who))?.max(LEAST_REACH))
     }
 
+    /// How near the first target of an ability has to be: within its reach, and where a cone or a line is long enough to
+    /// have it in it.
+    #[inline]
+    pub(in crate::fight) fn reach_of_ability(&mut self, who: CombatantId, plan: &AbilityPlan) -> FightResult<f64> {
+        let reach = self.reach_of(who, plan.reach)?;
+        match plan.area {
+            Area::Cone { length, .. } | Area::Line { length, .. } => Ok(reach.min(self.reach_of(who, Some(length))?)),
+            Area::None | Area::Circle { .. } | Area::Chain { .. } => Ok(reach),
+        }
+    }
+
     /// When the rim of another one will be within a distance if both go on as they do.
     #[inline]
     pub(super) fn within_at(&self, who: CombatantId, other: CombatantId, reach: f64) -> Time {
         let away = minus(self.place_of(other), self.place_of(who));
         let closing = minus(self.course_of(other), self.course_of(who));
-        meeting(away, closing, 0.0, reach + self.body_of(other)).map_or(Time::NEVER, |seconds| self.after(seconds))
+        self.at_once_or_after(in_reach(away, closing, reach + self.body_of(other)))
+    }
+
+    /// Whoever is near enough already is so in this moment.
+    #[inline]
+    fn at_once_or_after(&self, seconds: f64) -> Time {
+        if seconds == 0.0 {
+            self.state.now
+        } else if seconds < f64::INFINITY {
+            self.after(seconds)
+        } else {
+            Time::NEVER
+        }
     }
 
     /// When the first of some will be within a distance if all go on as they do.
@@ -96,10 +129,10 @@ impl<C: Chance> Engine<'_, C> {
         let (here, course) = (self.place_of(who), self.course_of(who));
         let seconds = |other: &CombatantId| {
             let away = minus(self.place_of(*other), here);
-            meeting(away, minus(self.course_of(*other), course), 0.0, reach + self.body_of(*other))
+            in_reach(away, minus(self.course_of(*other), course), reach + self.body_of(*other))
         };
-        let first = others.iter().filter_map(seconds).fold(f64::INFINITY, f64::min);
-        if first < f64::INFINITY { self.after(first) } else { Time::NEVER }
+        let first = others.iter().map(seconds).fold(f64::INFINITY, f64::min);
+        self.at_once_or_after(first)
     }
 
     /// That a target is too far away, as a reason.
@@ -112,9 +145,9 @@ impl<C: Chance> Engine<'_, C> {
     /// Whether somebody is near enough for an ability; whoever taunted the caster is the only one that counts, but for
     /// what surrounds the caster.
     pub(super) fn gate_of_reach(&mut self, who: CombatantId, plan: &AbilityPlan) -> FightResult<Gate> {
-        let (reach, gate) = match (plan.area, plan.reach) {
-            (Area::Circle { radius, around_caster: true }, _) => (self.reach_of(who, Some(radius))?, Gate::Target),
-            (_, Some(reach)) => (self.reach_of(who, Some(reach))?, Gate::Reach),
+        let (reach, gate) = match plan.area {
+            Area::Circle { radius, around_caster: true } => (self.reach_of(who, Some(radius))?, Gate::Target),
+            _ if plan.has_reach() => (self.reach_of_ability(who, plan)?, Gate::Reach),
             _ => return Ok(Gate::Open),
         };
         let taunter = self.taunter(who, plan.side).filter(|_| gate == Gate::Reach);
@@ -141,6 +174,16 @@ impl<C: Chance> Engine<'_, C> {
         self.state.plans = true;
     }
 
+    /// The same for one whose goal has turned; not without end, for two that follow each other would turn for ever.
+    pub(super) fn follow(&mut self, who: CombatantId) {
+        let (now, walk) = (self.state.now, &mut self.state.walks[who.index()]);
+        let times = if walk.followed.0 == now { walk.followed.1 } else { 0 };
+        if times < FOLLOWS {
+            walk.followed = (now, times + 1);
+            self.plan_way(who);
+        }
+    }
+
     /// Whether the timer of a combatant that waits is due for its way alone: no line can have opened.
     pub(in crate::fight) fn only_walks_on(&self, who: CombatantId) -> bool {
         let combatant = self.state.who(who);
@@ -162,7 +205,7 @@ impl<C: Chance> Engine<'_, C> {
             if !std::mem::take(&mut walk.plans) {
                 continue;
             }
-            let (now, who) = (self.state.now, CombatantId(index as u16));
+            let who = CombatantId(index as u16);
             let combatant = &self.state.combatants[index];
             let walks = combatant.mobile || (combatant.doing == Doing::Idle && combatant.waits);
             let free = walks && combatant.decides_by_itself();
@@ -174,11 +217,9 @@ impl<C: Chance> Engine<'_, C> {
                 }
                 continue;
             }
-            let times = if walk.planned.0 == now { walk.planned.1 } else { 0 };
-            if !free || times >= PLANS {
+            if !free {
                 continue;
             }
-            walk.planned = (now, times + 1);
             planned.push(who);
             self.plan_course(who)?;
         }
@@ -240,7 +281,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Whom to walk to, and to within how many metres: for the first line that only distance keeps closed, else for
-    /// the first that will be wanted and would be too far. Who is in reach of such a line waits there.
+    /// the first that will be wanted. Who is in reach of such a line waits there, until the other goes away.
     fn goal_of(&mut self, who: CombatantId) -> FightResult<Option<(CombatantId, f64)>> {
         let setup = self.setup;
         if self.has_controller(who) {
@@ -252,8 +293,8 @@ impl<C: Chance> Engine<'_, C> {
         if let Some(line) = far.and_then(|index| policy.lines.get(usize::from(index))) {
             let plan = self.program.ability(line.ability);
             self.pick_targets(who, plan)?;
-            let reach = self.reach_of(who, plan.reach)?;
-            if let Some(target) = self.scratch.picked.first().copied() {
+            let reach = self.reach_of_ability(who, plan)?;
+            if let Some(target) = self.scratch.chosen {
                 return Ok(Some((target, reach)));
             }
         }
@@ -264,46 +305,45 @@ impl<C: Chance> Engine<'_, C> {
             }
             let plan = self.program.ability(line.ability);
             self.pick_targets(who, plan)?;
-            let Some(target) = self.scratch.picked.first().copied() else { continue };
+            let Some(target) = self.scratch.chosen else { continue };
             if let Some(when) = line.when.filter(|_| !line.chance) {
                 let target = if line.aims { target } else { who };
                 if self.quiet_number(when, &self.frame(who, target))? == 0.0 {
                     continue;
                 }
             }
-            let reach = self.reach_of(who, plan.reach)?;
-            return Ok((!self.within(who, target, reach)).then_some((target, reach)));
+            let reach = self.reach_of_ability(who, plan)?;
+            return Ok(Some((target, reach)));
         }
         Ok(None)
     }
 
-    /// To where somebody will be in reach.
+    /// To where somebody will be in reach; who is in reach goes along with one that would leave.
     fn approach(&mut self, who: CombatantId, (target, reach): (CombatantId, f64), moves: Moves, speed: f64) {
-        let away = minus(self.place_of(target), self.place_of(who));
-        let course = self.course_of(target);
-        if self.state.who(who).mobile && self.within(who, target, reach) {
-            // It is busy, so nothing opens by that: it stays until the other has gone.
-            let leaves = parting(away, course, 0.0, reach + self.body_of(target) + 2.0 * HAIR);
-            let until = leaves.map_or(Time::NEVER, |seconds| self.after(seconds));
-            self.state.walks[who.index()].until = until;
+        if moves == Moves::Hold || speed == 0.0 {
             return;
         }
-        let reach = reach + self.body_of(target);
-        let goes = moves != Moves::Hold && speed > 0.0;
-        let meets = meeting(away, course, if goes { speed } else { 0.0 }, reach);
-        let until = match meets {
-            Some(seconds) => self.after(seconds),
-            // Who cannot be caught is followed all the same: it may stop, or turn.
-            None if goes => self.state.now + POLL,
-            None => Time::NEVER,
+        let away = minus(self.place_of(target), self.place_of(who));
+        let course = self.course_of(target);
+        let edge = reach + self.body_of(target);
+        // Who cannot be caught is followed all the same: it may stop, or turn.
+        let after_it = (self.state.now + POLL, toward(away, speed));
+        let (until, own) = if self.within(who, target, reach) {
+            let leaving = inner(away, course) > 0.0 && length(away) > edge - AT_EDGE;
+            match parting(away, course, 0.0, edge + 2.0 * HAIR) {
+                Some(_) if leaving && length(course) <= speed => (Time::NEVER, course),
+                Some(_) if leaving => after_it,
+                Some(seconds) => (self.after(seconds), [0.0; 2]),
+                None => (Time::NEVER, [0.0; 2]),
+            }
+        } else if let Some(ahead) = meeting(away, course, speed, edge) {
+            let aim = [away[0] + course[0] * ahead, away[1] + course[1] * ahead];
+            (self.after(ahead), toward(aim, speed))
+        } else {
+            after_it
         };
-        let ahead = meets.unwrap_or(0.0);
-        let aim = [away[0] + course[0] * ahead, away[1] + course[1] * ahead];
         let walk = &mut self.state.walks[who.index()];
-        walk.until = until;
-        if goes {
-            walk.course = toward(aim, speed);
-        }
+        (walk.until, walk.course) = (until, own);
     }
 
     /// When the first enemy will be too near, on the course that was planned and if all go on as they do; not before

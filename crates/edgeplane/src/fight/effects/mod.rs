@@ -49,13 +49,16 @@ impl<C: Chance> Engine<'_, C> {
             Some(within) if self.setup.is_placed => self.positive(within, &self.frame(by.caster, by.owner))?,
             _ => f64::INFINITY,
         };
-        // What an effect brings about is settled later, so nobody is defeated or joins in the middle.
-        for number in 0..self.targets_of(by.owner, side).len() {
-            let Some(who) = self.targets_of(by.owner, side).get(number).copied() else { break };
+        // A status can make somebody untargetable, or put it on another side, while others are still to come.
+        let mut receivers = std::mem::take(&mut self.scratch.receivers);
+        receivers.clear();
+        receivers.extend_from_slice(self.targets_of(by.owner, side));
+        for who in receivers.drain(..) {
             if within == f64::INFINITY || self.within(by.owner, who, within) {
                 self.effect(by, who, effect)?;
             }
         }
+        self.scratch.receivers = receivers;
         Ok(())
     }
 
@@ -232,7 +235,8 @@ impl<C: Chance> Engine<'_, C> {
         }
         for (one, ends) in meant.drain(..).take(filter.count as usize) {
             let Some(index) = self.state.statuses.find(one) else { continue };
-            let (status, stacks) = (self.state.statuses.get(index).status, self.state.statuses.get(index).stacks);
+            let record = self.state.statuses.get(index);
+            let (status, stacks, is_held) = (record.status, record.stacks, record.holds > 0);
             let mut doses = std::mem::take(&mut self.scratch.doses);
             doses.clear();
             if transfers && self.state.statuses.ends_apart(index) {
@@ -242,8 +246,12 @@ impl<C: Chance> Engine<'_, C> {
                 doses.push((stacks, ends));
             }
             self.lose(index, if transfers { LostReason::Transferred } else { LostReason::Cleansed })?;
+            // What a zone or a use has held has no time that is left: away from there it lasts for its own.
+            if is_held && program.status(status).duration.is_none() {
+                doses.clear();
+            }
             for (stacks, ends) in doses.drain(..) {
-                let duration = Some(seconds_left(ends, self.state.now));
+                let duration = (!is_held).then(|| seconds_left(ends, self.state.now));
                 self.apply(by, by.caster, status, Dose { stacks, duration })?;
             }
             self.scratch.doses = doses;

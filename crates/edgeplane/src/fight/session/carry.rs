@@ -158,7 +158,8 @@ impl<C: Chance> Engine<'_, C> {
     /// Whoever stands against those who have just been defeated gains their reward. All defeats of the moment come first, so
     /// that nobody gains by being listed first.
     pub(in crate::fight) fn give_experience(&mut self) -> FightResult<()> {
-        while let Some(defeated) = self.scratch.rewarding.pop() {
+        let mut rewarding = std::mem::take(&mut self.scratch.rewarding);
+        for defeated in rewarding.drain(..) {
             let character = self.setup.combatants[defeated.index()].character;
             let Some(reward) = self.program.characters[character.index()].reward else { continue };
             if !self.setup.ids().any(|who| self.is_foe(defeated, who)) {
@@ -172,6 +173,7 @@ impl<C: Chance> Engine<'_, C> {
                 }
             }
         }
+        self.scratch.rewarding = rewarding;
         Ok(())
     }
 }

@@ -6,7 +6,8 @@ use super::super::state::EffectContext;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::statuses::triggers::TriggerContext;
 use crate::program::{
-    AbilityId, Chance, CharacterId, CombatantId, JoinPlan, MomentEffect, PoolId, SideId, Time, TriggerEvent, pool_slot,
+    AbilityId, Chance, CharacterId, CombatantId, JoinPlan, Layout, MomentEffect, PoolId, SideId, Time, TriggerEvent,
+    pool_slot,
 };
 use crate::rules::Receiver;
 
@@ -57,9 +58,11 @@ impl<C: Chance> Engine<'_, C> {
                 self.effects(&by, who, std::slice::from_ref(effect))?;
                 continue;
             }
-            for target in &picked {
+            for (number, target) in picked.iter().enumerate() {
+                self.state.numbers.set_local(Layout::ORDER, (number + 1) as f64);
                 self.effect(&by, *target, effect)?;
             }
+            self.state.numbers.set_local(Layout::ORDER, 1.0);
         }
         self.scratch.picked = picked;
         self.respond()
@@ -87,6 +90,7 @@ impl<C: Chance> Engine<'_, C> {
         (combatant.stands, combatant.absent, combatant.vacant) = (true, false, false);
         self.begin_pools(who);
         self.count_head(who, 1.0);
+        self.look_at_all_edges();
         emit!(self, Joined { who, by });
         self.dressing = true;
         self.dress(who)?;

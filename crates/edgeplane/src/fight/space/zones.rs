@@ -105,6 +105,7 @@ impl<C: Chance> Engine<'_, C> {
         let now = self.state.now;
         while let Some(index) = self.state.zones.iter().position(|zone| zone.ends <= now) {
             self.end_zone(index)?;
+            self.respond()?;
         }
         self.schedule_zone_end();
         Ok(())
@@ -129,15 +130,20 @@ impl<C: Chance> Engine<'_, C> {
         }
         let all = std::mem::take(&mut self.state.all_edges);
         let mut moved = std::mem::take(&mut self.state.moved);
+        moved.sort_unstable_by_key(|who| self.state.who(*who).rank);
+        moved.dedup();
         // What entering brings about can end zones, or bring new ones: those are looked at in turn.
-        let mut index = 0;
-        while let Some(zone) = self.state.zones.get(index).copied() {
+        // They are in the order in which they came, so whichever goes meanwhile, none is left out.
+        let mut next = 0;
+        loop {
+            let index = self.state.zones.partition_point(|zone| zone.serial < next);
+            let Some(zone) = self.state.zones.get(index).copied() else { break };
+            next = zone.serial + 1;
             if all || zone.next <= now || zone.carrier.is_some_and(|carrier| moved.contains(&carrier)) {
-                self.look_at_edge(index, zone.serial, self.setup.ids(), true)?;
+                self.look_at_edge(index, zone.serial, None)?;
             } else {
-                self.look_at_edge(index, zone.serial, moved.iter().copied(), false)?;
+                self.look_at_edge(index, zone.serial, Some(&moved))?;
             }
-            index += 1;
         }
         if self.state.moved.is_empty() {
             moved.clear();
@@ -151,23 +157,19 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    /// Finds out for some whether they are inside and outside of a zone, and finds out when one of them crosses its edge next.
-    fn look_at_edge(
-        &mut self,
-        index: usize,
-        serial: u32,
-        some: impl Iterator<Item = CombatantId>,
-        anew: bool,
-    ) -> FightResult<()> {
+    /// Finds out for some, or for everybody, whether they are inside or outside of a zone, and when one of them crosses its
+    /// edge next.
+    fn look_at_edge(&mut self, index: usize, serial: u32, some: Option<&[CombatantId]>) -> FightResult<()> {
         let now = self.state.now;
-        if anew {
+        if some.is_none() {
             self.state.zones[index].next = Time::NEVER;
         }
         let there = |engine: &Self| engine.state.zones.get(index).copied().filter(|zone| zone.serial == serial);
         let Some(mut zone) = there(self) else { return Ok(()) };
         let (mut middle, mut course) = self.middle_of(&zone);
         let mut first = Time::NEVER;
-        for who in some {
+        for number in 0..some.map_or(self.state.order.len(), <[_]>::len) {
+            let who = some.map_or_else(|| self.state.order[number], |some| some[number]);
             let concerned = self.concerns(&zone, who);
             if !concerned && !zone.holds(who) {
                 continue;
@@ -268,7 +270,11 @@ impl<C: Chance> Engine<'_, C> {
         self.zones_changed();
         let plan = self.program.zone(zone.id);
         emit!(self, ZoneEnded { zone: zone.id, owner: zone.by.caster });
-        for who in self.setup.ids().filter(|who| zone.holds(*who)) {
+        for rank in 0..self.state.order.len() {
+            let who = self.state.order[rank];
+            if !zone.holds(who) {
+                continue;
+            }
             self.let_go(zone.serial, who)?;
             if self.state.stands(who) {
                 self.effects(&zone.by, who, &plan.leaves)?;

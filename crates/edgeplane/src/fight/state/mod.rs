@@ -34,8 +34,8 @@ pub(super) struct Walk {
     pub(super) plans: bool,
     /// The line for which it walks, by its index; none, if it walks for what will be wanted later.
     pub(super) line: Option<u16>,
-    /// When, and how often then, it has planned its way.
-    pub(super) planned: (Time, u8),
+    /// When, and how often then, it has planned its way because its goal turned.
+    pub(super) followed: (Time, u8),
     /// The course that it has planned and not taken yet.
     pub(super) course: Plane,
     /// The place at which the game has it use an ability, in place of somebody.
@@ -48,7 +48,7 @@ impl Walk {
         until: Time::NEVER,
         plans: false,
         line: None,
-        planned: (Time::NEVER, 0),
+        followed: (Time::NEVER, 0),
         course: [0.0; 2],
         aims_at: None,
     };
@@ -426,6 +426,8 @@ impl State {
 pub(super) struct Scratch {
     pub(super) draws: crate::program::Draws,
     pub(super) picked: Vec<CombatantId>,
+    /// Of those the one that was picked, from which an area extends: the one that has to be in reach.
+    pub(super) chosen: Option<CombatantId>,
     /// Who has planned its way and has not set out yet.
     pub(super) planned: Vec<CombatantId>,
     /// Those of whoever can be meant who are in reach.
@@ -449,4 +451,5 @@ pub(super) struct Scratch {
     pub(super) pieces: Vec<GearId>,
     /// Whom the game has moved.
     pub(super) moved: Vec<bool>,
+    pub(super) receivers: Vec<CombatantId>,
 }

@@ -65,25 +65,23 @@ impl<C: Chance> Engine<'_, C> {
     #[inline]
     pub(in crate::fight) fn raise(&mut self, event: TriggerEvent, owner: CombatantId, how: TriggerContext) {
         if self.state.who(owner).listens & event.bit() != 0 {
-            self.raise_all(event, owner, how, Subject::has_owner);
+            self.raise_all(event, owner, owner, how, Subject::has_owner);
         }
         if self.state.watches & event.bit() != 0 {
             self.raise_for_others(event, owner, how);
         }
     }
 
-    /// The same for statuses of others, in the order of tie-breaks; for them the one to whom it happened is the
-    /// other one.
+    /// The same for statuses of others, in the order of tie-breaks.
     #[inline(never)]
     fn raise_for_others(&mut self, event: TriggerEvent, subject: CombatantId, how: TriggerContext) {
-        let how = TriggerContext { other: Some(subject), ..how };
         for rank in 0..self.state.order.len() {
             let watcher = self.state.order[rank];
             if watcher == subject || self.state.who(watcher).watches & event.bit() == 0 {
                 continue;
             }
             let ally = self.side_of(watcher) == self.side_of(subject);
-            self.raise_all(event, watcher, how, |of| match of {
+            self.raise_all(event, watcher, subject, how, |of| match of {
                 Subject::Owner => false,
                 Subject::Others | Subject::Allies => ally,
                 Subject::Enemies => !ally,
@@ -92,11 +90,13 @@ impl<C: Chance> Engine<'_, C> {
         }
     }
 
+    /// For a trigger that watches others too, the one to whom it happened is the other one.
     #[inline(never)]
     fn raise_all(
         &mut self,
         event: TriggerEvent,
         owner: CombatantId,
+        subject: CombatantId,
         how: TriggerContext,
         of: impl Fn(Subject) -> bool,
     ) {
@@ -116,7 +116,7 @@ impl<C: Chance> Engine<'_, C> {
                         owner,
                         status: state.statuses.reference(index),
                         cause: Cause::Trigger(number as u16),
-                        other: how.other,
+                        other: if trigger.of == Subject::Owner { how.other } else { Some(subject) },
                         amount: how.amount,
                         marks: how.marks,
                         depth: state.depth,

@@ -1,0 +1,167 @@
+//! What changes for those who are busy, or wait, while others come, go and are moved: at moments worked by hand.
+
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+use crate::common::{game, moments, seconds};
+use edgeplane::fight::Event;
+use edgeplane::{CombatantId, Fight, Game, Log, Time};
+
+const ONE: CombatantId = CombatantId(0);
+const OTHER: CombatantId = CombatantId(1);
+
+/// One who strikes at two metres every four seconds, another whom the test leads, and whatever else is said.
+fn with(more: &str) -> Game {
+    game(&format!(
+        "[attributes]\nspeed = 4\n[pools]\nhealth = {{ max = 100, defeat = true }}\n\
+         [ability.strike]\nreach = 2\ncooldown = 4\ndoes = [{{ damage = 1 }}]\n\
+         [character.striker]\nabilities = [\"strike\"]\n[character.led]\nabilities = []\n{more}"
+    ))
+}
+
+/// A fight of an encounter in which the first of the other side is led by hand, after so many seconds.
+fn led(game: &Game, until: f64) -> (Fight, Log) {
+    let mut fight = game.fight("e", 1).unwrap();
+    let mut log = Log::default();
+    fight.take_control(OTHER).unwrap();
+    fight.advance(seconds(until), &mut log).unwrap();
+    (fight, log)
+}
+
+fn uses(game: &Game, log: &Log, ability: &str) -> Vec<u64> {
+    let wanted = game.ability(ability).unwrap();
+    moments(log, |event| matches!(event, Event::Used { caster: ONE, ability, .. } if *ability == wanted))
+}
+
+fn courses(log: &Log) -> Vec<(u64, [f64; 2])> {
+    let course = |logged: &edgeplane::fight::Logged| match logged.event {
+        Event::Walks { who: ONE, course, .. } => Some((logged.at.0, course)),
+        _ => None,
+    };
+    log.events.iter().filter_map(course).collect()
+}
+
+#[test]
+fn who_was_busy_looks_again_who_has_come() {
+    let game = with(
+        "[ability.throw]\nreach = 20\nrecovery = 3\ncooldown = 9\ndoes = [{ damage = 1 }]\n\
+         [policy.stays]\nmove = \"hold\"\nuse = [\"strike\", \"throw\"]\n\
+         [character.thrower]\nabilities = [\"strike\", \"throw\"]\npolicy = \"stays\"\n\
+         [encounter.e]\nsides.a = [\"thrower\"]\nsides.b = [\"led\"]\ndistance = 10\n",
+    );
+    // It looked while the other stood; the other comes up while it recovers from its throw.
+    let (mut fight, mut log) = led(&game, 0.5);
+    fight.walk(OTHER, [-4.0, 0.0], &mut log).unwrap();
+    fight.advance(seconds(2.5), &mut log).unwrap();
+    fight.walk(OTHER, [0.0, 0.0], &mut log).unwrap();
+    fight.advance(seconds(8.0), &mut log).unwrap();
+    assert_eq!(uses(&game, &log, "throw"), [0]);
+    assert_eq!(uses(&game, &log, "strike"), [3_000_000, 7_000_000]);
+}
+
+#[test]
+fn who_waits_for_a_cooldown_goes_along_with_one_that_leaves() {
+    let game = with("[encounter.e]\nsides.a = [\"striker\"]\nsides.b = [\"led\"]\ndistance = 2\n");
+    let (mut fight, mut log) = led(&game, 1.0);
+    assert_eq!(courses(&log), []);
+    fight.walk(OTHER, [3.0, 0.0], &mut log).unwrap();
+    fight.advance(seconds(3.0), &mut log).unwrap();
+    assert_eq!(courses(&log), [(1_000_000, [3.0, 0.0])]);
+    assert_eq!((fight.place(ONE)[0], fight.place(OTHER)[0]), (5.0, 7.0));
+    // Whoever is faster is followed as fast as can be: from 3 s on it is 2 + t metres ahead.
+    fight.walk(OTHER, [5.0, 0.0], &mut log).unwrap();
+    fight.advance(seconds(3.9), &mut log).unwrap();
+    assert!((fight.place(OTHER)[0] - fight.place(ONE)[0] - 2.9).abs() < 1e-9);
+    // It stops at 3.9 s. By 4 s, when the strike is ready, 0.4 m of the 0.9 m too many are made up for.
+    fight.walk(OTHER, [0.0, 0.0], &mut log).unwrap();
+    fight.advance(seconds(5.0), &mut log).unwrap();
+    assert_eq!(uses(&game, &log, "strike"), [0, 4_125_000]);
+}
+
+#[test]
+fn whoever_is_moved_into_reach_is_struck_in_that_moment() {
+    let game = with(
+        "[encounter.e]\nsides.a = [{ character = \"post\", at = [0, 0] }]\nsides.b = [{ character = \"led\", at = [10, 0] }]\n\
+         [policy.stays]\nmove = \"hold\"\nuse = [\"strike\"]\n\
+         [character.post]\nextends = \"striker\"\npolicy = \"stays\"\n",
+    );
+    for place in [[1.0, 1.5], [2.0, 0.0], [2.000_000_5, 0.0]] {
+        let (mut fight, mut log) = led(&game, 1.5);
+        fight.set_motion(OTHER, place, [0.0; 2]).unwrap();
+        fight.advance(seconds(2.0), &mut log).unwrap();
+        assert_eq!(uses(&game, &log, "strike"), [1_500_000], "{place:?}");
+    }
+}
+
+#[test]
+fn a_cone_reaches_no_farther_than_its_length() {
+    let game = with(
+        "[ability.sweep]\ncooldown = 9\ntargets = { cone = 60, length = 3 }\ndoes = [{ damage = 5 }]\n\
+         [character.sweeper]\nabilities = [\"sweep\"]\n\
+         [encounter.e]\nsides.a = [\"sweeper\"]\nsides.b = [\"led\"]\ndistance = 10\n",
+    );
+    let (_, log) = led(&game, 5.0);
+    // Seven of ten metres at four a second.
+    assert_eq!(uses(&game, &log, "sweep"), [1_750_000]);
+    let hit = |event: &Event| matches!(event, Event::Hit { target: OTHER, dealt: 5.0, .. });
+    assert_eq!(moments(&log, hit), [1_750_000]);
+}
+
+#[test]
+fn a_cone_toward_a_taunter_waits_for_the_taunter() {
+    let game = with(
+        "[ability.sweep]\ncooldown = 1\ntargets = { cone = 60, length = 3 }\ndoes = [{ damage = 5 }]\n\
+         [status.jeer]\nduration = 2\ntaunts = true\n\
+         [policy.stays]\nmove = \"hold\"\nuse = [\"sweep\"]\n\
+         [character.sweeper]\nabilities = [\"sweep\"]\npolicy = \"stays\"\n\
+         [encounter.e]\nsides.a = [{ character = \"sweeper\", at = [0, 0] }]\n\
+         sides.b = [{ character = \"led\", at = [8, 0] }, { character = \"led\", at = [2, 0] }]\n",
+    );
+    let mut fight = game.fight("e", 1).unwrap();
+    let mut log = Log::default();
+    let jeer = game.status("jeer").unwrap();
+    fight.advance(seconds(0.5), &mut log).unwrap();
+    fight.apply_status(jeer, OTHER, ONE, 1, &mut log).unwrap();
+    fight.advance(seconds(3.2), &mut log).unwrap();
+    // The near one is in the cone toward the far one, and still it is the far one that it goes for.
+    assert_eq!(uses(&game, &log, "sweep"), [0, 2_500_000]);
+}
+
+#[test]
+fn a_status_that_hides_reaches_the_whole_side_and_zones_whoever_joins() {
+    let game = game(
+        "[attributes]\nspeed = 4\n[pools]\nhealth = { max = 100, defeat = true }\n\
+         [status.hidden]\nduration = 3\nuntargetable = \"everyone\"\n\
+         [status.damp]\nduration = inf\n\
+         [zone.fog]\nradius = 5\naffects = \"allies\"\nowner = true\napply = [\"damp\"]\n\
+         [ability.hide]\nuses = 1\ntargets = \"self\"\ndoes = [{ zone = \"fog\" }, { apply = \"hidden\", to = \"allies\" }]\n\
+         [character.scout]\nabilities = []\n[character.leader]\nabilities = [\"hide\"]\n\
+         [encounter.e]\nsides.a = [\"leader\", { character = \"scout\", count = 3 }, { character = \"scout\", joins = 2 }]\n\
+         sides.b = [\"scout\"]\ntime_limit = 4\n",
+    );
+    let (_, log) = game.play("e", 1).unwrap();
+    let hidden = game.status("hidden").unwrap();
+    let hides = |event: &Event| matches!(event, Event::StatusGained { status, .. } if *status == hidden);
+    assert_eq!(moments(&log, hides), [0; 4]);
+    let enters = |event: &Event| matches!(event, Event::Entered { .. });
+    assert_eq!(moments(&log, enters), [0, 0, 0, 0, 2_000_000]);
+}
+
+#[test]
+fn what_a_zone_holds_is_taken_along_for_its_own_time() {
+    let game = game(
+        "[pools]\nhealth = { max = 100, defeat = true }\n\
+         [status.glow]\nkind = \"buff\"\nduration = 3\n\
+         [zone.lamp]\nradius = 5\naffects = \"allies\"\nowner = true\napply = [\"glow\"]\n\
+         [ability.light]\nuses = 1\ntargets = \"self\"\ndoes = [{ zone = \"lamp\" }]\n\
+         [ability.steal]\nuses = 1\ncast = 1\ndoes = [{ transfer = \"glow\" }]\n\
+         [character.lamp]\nabilities = [\"light\"]\n[character.thief]\nabilities = [\"steal\"]\n\
+         [encounter.e]\nsides.a = [\"lamp\"]\nsides.b = [\"thief\"]\ntime_limit = 9\n",
+    );
+    let (_, log) = game.play("e", 1).unwrap();
+    let gained = |logged: &&edgeplane::fight::Logged| matches!(logged.event, Event::StatusGained { target: OTHER, .. });
+    let until = log.events.iter().find(gained).map(|logged| match logged.event {
+        Event::StatusGained { until, .. } => until,
+        _ => None,
+    });
+    assert_eq!(until, Some(Some(Time(4_000_000))));
+}
