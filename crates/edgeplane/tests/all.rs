@@ -84,7 +84,7 @@ mod policies;
 #[path = "random_rules.rs"]
 mod random_rules;
 
-#[path = "reference.rs"]
+#[path = "reference/mod.rs"]
 mod reference;
 
 #[path = "rules.rs"]

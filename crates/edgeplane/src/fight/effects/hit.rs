@@ -241,7 +241,8 @@ impl<C: Chance> Engine<'_, C> {
                     self.state.who_mut(target).hurt_by = Some((caster, source));
                 }
                 emit!(self, Drained { caster, target, source, pool, taken, over, left });
-                if let Some(share) = share {
+                // What has been sent out arrives after the defeat of who sent it, but gives it nothing.
+                if let Some(share) = share.filter(|_| self.state.stands(caster)) {
                     let share = self.positive(share, &frame)?;
                     self.restore(by, caster, pool, taken * share);
                 }

@@ -1,0 +1,151 @@
+//! A second implementation of the rules, written from the guide and not from the engine: small, slow and obvious. It
+//! goes through time in steps of 62.5 ms, asks everybody at each of them whether a line of its policy is open, and keeps
+//! nothing that it could look up. Thousands of random encounters have to come out the same, event by event.
+//!
+//! It covers attributes, pools, hits, statuses, triggers, abilities and policies; the ground with reach, areas, bodies,
+//! pushes, zones, what travels and who walks; gear and its sets, levels, threat and taunts, scripts, those who join, and
+//! the calls of a game. Chance it does not. Where somebody walks, everything is on a line, so that moments are exact.
+
+mod ground;
+mod keys;
+mod model;
+mod text;
+mod world;
+
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use crate::common::game;
+use edgeplane::fight::{Event, Fight, FightError, Likely, Log, Logged};
+use edgeplane::{Setup, StatusId, Time};
+use model::Model;
+use world::{Call, World};
+
+fn play(world: &World) -> Vec<Logged> {
+    let game = game(&text::text(world));
+    let program = game.program();
+    let setup = Arc::new(Setup::of(program, game.encounter("e").unwrap()));
+    // Every tie-break is alike then, and combatants come in the order of the encounter.
+    let mut fight = Fight::with_chance(setup, Likely, 0);
+    let mut log = Log::default();
+    let failed = |error: FightError| panic!("{error}\n{:?}\n{}", world.calls, text::text(world));
+    for (at, call) in &world.calls {
+        if fight.advance(Time(*at), &mut log).unwrap_or_else(&failed).is_some() {
+            return log.events;
+        }
+        let gear = |piece: usize| game.gear(&format!("g{piece}")).unwrap();
+        let status = |status: usize| StatusId(status as u16);
+        match *call {
+            Call::Apply(which, caster, target) => {
+                let _ = fight.apply_status(status(which), model::id(caster), model::id(target), 1, &mut log).unwrap();
+            }
+            Call::Remove(which, target) => {
+                let _ = fight.remove_status(status(which), model::id(target), &mut log).unwrap();
+            }
+            Call::Pool(who, pool, amount) => {
+                fight.set_pool(model::id(who), edgeplane::PoolId(pool as u16), amount).unwrap();
+            }
+            Call::Wear(who, piece) => fight.wear(model::id(who), gear(piece), &mut log).unwrap(),
+            Call::TakeOff(who, piece) => fight.take_off(model::id(who), gear(piece), &mut log).unwrap(),
+            Call::Place(who, place) => fight.set_motion(model::id(who), place, [0.0; 2]).unwrap(),
+        }
+    }
+    if let Err(error) = fight.run(&mut log) {
+        failed(error);
+    }
+    log.events
+}
+
+/// The same but for what arithmetic on the plane leaves.
+fn alike(one: &Logged, other: &Logged) -> bool {
+    fn near(one: &serde_json::Value, other: &serde_json::Value) -> bool {
+        use serde_json::Value::{Array, Number, Object};
+        match (one, other) {
+            (Number(a), Number(b)) => {
+                let (a, b) = (a.as_f64().unwrap(), b.as_f64().unwrap());
+                (a - b).abs() <= 1e-9 * a.abs().max(1.0)
+            }
+            (Array(a), Array(b)) => a.len() == b.len() && a.iter().zip(b).all(|(a, b)| near(a, b)),
+            (Object(a), Object(b)) => {
+                a.len() == b.len() && a.iter().zip(b).all(|((k, a), (l, b))| k == l && near(a, b))
+            }
+            _ => one == other,
+        }
+    }
+    let json = |event: &Event| serde_json::to_value(event).unwrap();
+    one == other || (one.at == other.at && near(&json(&one.event), &json(&other.event)))
+}
+
+pub(crate) fn compare(seed: u64) -> usize {
+    let world = world::world(seed);
+    let engine = play(&world);
+    let skipped = |event: &Event| {
+        matches!(
+            event,
+            Event::Unavailable { .. }
+                | Event::Available { .. }
+                | Event::Waits { .. }
+                | Event::Walks { .. }
+                | Event::Began
+                | Event::Ended { .. }
+        )
+    };
+    let engine: Vec<&Logged> = engine.iter().filter(|logged| !skipped(&logged.event)).collect();
+    let Some(model) = Model::play(&world) else { return 0 };
+    let lines = |logged: &[&Logged]| logged.iter().map(|one| format!("   {one:?}\n")).collect::<String>();
+    let about = || format!("{:?}\n{}", world.calls, text::text(&world));
+    for (index, (one, other)) in engine.iter().zip(&model).enumerate() {
+        let before = lines(&engine[index.saturating_sub(8)..index]);
+        assert!(
+            alike(one, other),
+            "seed {seed}, event {index}\nengine {one:?}\nmodel  {other:?}\nafter\n{before}{}",
+            about()
+        );
+    }
+    let (one, other) = (engine.get(model.len()), model.get(engine.len()));
+    let last = lines(&engine[engine.len().saturating_sub(8)..]);
+    assert_eq!(engine.len(), model.len(), "seed {seed}\nengine {one:?}\nmodel  {other:?}\n{last}{}", about());
+    engine.len()
+}
+
+/// As many as `EDGEPLANE_WORLDS` says, or ten thousand.
+#[test]
+fn the_model_and_the_engine_agree_on_thousands_of_encounters() {
+    let wanted = std::env::var("EDGEPLANE_WORLDS").map_or(10_000, |count| count.parse().unwrap());
+    let next = AtomicU64::new(0);
+    let some = || {
+        let (mut events, mut compared) = (0, 0);
+        loop {
+            let seed = next.fetch_add(1, Ordering::Relaxed);
+            if seed >= wanted {
+                return (events, compared);
+            }
+            let found = compare(seed);
+            (events, compared) = (events + found, compared + u64::from(found > 0));
+        }
+    };
+    let threads = std::thread::available_parallelism().map_or(1, usize::from);
+    let (events, compared) = std::thread::scope(|scope| {
+        let all: Vec<_> = (0..threads).map(|_| scope.spawn(some)).collect();
+        let all = all.into_iter().map(|one| one.join().unwrap_or_else(|panic| std::panic::resume_unwind(panic)));
+        all.fold((0, 0), |sum, one| (sum.0 + one.0, sum.1 + one.1))
+    });
+    println!("{compared} of {wanted} encounters, {events} events");
+    assert!(compared * 10 > wanted * 8, "only {compared} encounters: too often the last bits decide");
+    assert!(events as u64 > 70 * wanted, "only {events} events: the encounters are too quiet");
+}
+
+/// The keys that no world has stand in a list, with the reason why.
+#[test]
+fn the_worlds_have_every_key_of_the_format_but_for_those_in_the_list() {
+    let mut used = keys::Keys::new();
+    (0..1_500).for_each(|seed| keys::used(&text::text(&world::world(seed)), &mut used));
+    let all = keys::all();
+    let left: Vec<String> = all.difference(&used).map(|(table, key)| format!("{table}: {key}")).collect();
+    let listed = include_str!("../cases/keys_without_a_model.txt").lines().filter_map(|line| line.split_once(": "));
+    let listed = listed.filter(|(table, _)| !table.starts_with('#'));
+    let mut listed: Vec<String> =
+        listed.flat_map(|(table, keys)| keys.split(' ').map(move |key| format!("{table}: {key}"))).collect();
+    listed.sort_unstable();
+    assert_eq!(left, listed, "{} of {} keys are used", used.len(), all.len());
+}

@@ -1,0 +1,298 @@
+//! Who uses what on whom, and what a use is.
+
+use super::*;
+
+impl Model<'_> {
+    pub(super) fn decide(&self, who: usize) -> Option<(usize, Vec<usize>)> {
+        let one = &self.all[who];
+        if !one.stands || one.doing != Doing::Idle {
+            return None;
+        }
+        let lines = self.world.lines(self.rule_of(who));
+        lines.iter().find_map(|(ability, when)| self.open(who, *ability, *when).map(|targets| (*ability, targets)))
+    }
+
+    /// Whether an ability is closed for what its user itself is like.
+    pub(in crate::reference) fn closed(&self, who: usize, ability: usize) -> Option<()> {
+        let (one, rule) = (&self.all[who], &self.world.abilities[ability]);
+        let forbids = |held: &Held| {
+            self.status(held.status).is_some_and(|status| match status.forbids {
+                Forbids::Nothing => false,
+                Forbids::Acting => true,
+                Forbids::Loud => rule.loud,
+            })
+        };
+        let unopened = rule
+            .after
+            .is_some_and(|(after, within)| one.released[after].is_none_or(|released| released + within < self.now));
+        let locked = !self.holds(who, who, rule.unlock);
+        let used_up = rule.uses.is_some_and(|uses| one.used[ability] >= uses);
+        let spent = one.charges[ability].iter().filter(|back| **back > self.now).count() as u32;
+        let no_charge = rule.charges.is_some_and(|(most, _)| spent >= most);
+        let waits = one.ready[ability] > self.now;
+        (one.held.iter().any(forbids) || locked || waits || used_up || no_charge || unopened).then_some(())
+    }
+
+    pub(super) fn open(&self, who: usize, ability: usize, when: When) -> Option<Vec<usize>> {
+        let rule = &self.world.abilities[ability];
+        if self.closed(who, ability).is_some() {
+            return None;
+        }
+        let first = *self.picked(who, rule).first()?;
+        let targets = self.targets(who, rule);
+        let near = rule.reaches().is_none_or(|reach| self.within(who, first, reach));
+        let affordable = rule.cost - self.amount(who, WIND) <= 1e-9 * 40.0;
+        (near && self.holds(who, first, when) && affordable).then_some(targets)
+    }
+
+    pub(in crate::reference) fn holds(&self, who: usize, first: usize, when: When) -> bool {
+        match when {
+            When::Always => true,
+            When::HealthAtMost(share) => self.share(who) <= share,
+            When::WindAtLeast(wind) => self.amount(who, WIND) >= wind,
+            When::TargetAtMost(share) => self.share(first) <= share,
+            When::Without(status) => !self.all[who].held.iter().any(|held| held.status == status),
+            When::Count(side, within, least) => {
+                let near = |other: &usize| within.is_none_or(|within| self.within(who, *other, within));
+                let counts = |other: &usize| self.all[*other].stands && self.fits(who, *other, side) && near(other);
+                (0..self.all.len()).filter(counts).count() as f64 >= least
+            }
+            When::Near(metres) => self.apart(who, first) <= metres,
+            When::Wears(piece) => {
+                let status = self.world.status_of_gear(piece);
+                self.all[who].held.iter().any(|held| held.status == status)
+            }
+            When::Level(level) => self.all[who].level >= level,
+        }
+    }
+
+    pub(super) fn fits(&self, who: usize, other: usize, side: Side) -> bool {
+        let ally = self.all[other].side == self.all[who].side;
+        match side {
+            Side::Enemies => !ally,
+            Side::Allies => ally,
+            Side::Others => ally && who != other,
+            Side::Everyone => true,
+            Side::Caster => who == other,
+        }
+    }
+
+    pub(super) fn can_be_targeted(&self, who: usize, other: usize, side: Side) -> bool {
+        let ally = self.all[other].side == self.all[who].side;
+        let hides = |held: &Held| {
+            let untargetable = self.status(held.status).and_then(|status| status.untargetable);
+            untargetable.is_some_and(|allies_too| allies_too || !ally)
+        };
+        self.all[other].stands && self.fits(who, other, side) && !self.all[other].held.iter().any(hides)
+    }
+
+    /// Those whom an ability can be used on, at any distance.
+    pub(in crate::reference) fn candidates(&self, who: usize, rule: &Ability) -> Vec<usize> {
+        let possible = |other: &usize| {
+            if rule.defeated {
+                !self.all[*other].stands && !self.all[*other].absent && self.fits(who, *other, rule.side)
+            } else {
+                self.can_be_targeted(who, *other, rule.side)
+            }
+        };
+        (0..self.all.len()).filter(possible).collect()
+    }
+
+    /// The one who taunted last and can be picked.
+    pub(super) fn taunter(&self, who: usize, side: Side) -> Option<usize> {
+        let taunts = |held: &&Held| self.status(held.status).is_some_and(|status| status.taunts);
+        let mut held: Vec<&Held> = self.all[who].held.iter().filter(taunts).collect();
+        held.sort_by_key(|held| std::cmp::Reverse(held.serial));
+        let picked =
+            |other: &usize| self.can_be_targeted(who, *other, side) && self.can_be_targeted(who, *other, Side::Enemies);
+        held.iter().map(|held| held.caster).find(picked)
+    }
+
+    /// The one that is picked and, without an area, those after it.
+    pub(in crate::reference) fn picked(&self, who: usize, rule: &Ability) -> Vec<usize> {
+        if rule.side == Side::Caster {
+            return vec![who];
+        }
+        if let (Area::Around(_), true) = (rule.area, self.world.is_placed()) {
+            return self.in_area(who, who, rule);
+        }
+        let mut targets = self.candidates(who, rule);
+        if let Some(reach) = rule.reaches() {
+            let near: Vec<usize> = targets.iter().copied().filter(|other| self.within(who, *other, reach)).collect();
+            if !near.is_empty() {
+                targets = near;
+            }
+        }
+        let score = |other: usize| match rule.pick {
+            Pick::First => 0.0,
+            Pick::Weakest => self.share(other),
+            Pick::Strongest => -self.share(other),
+            Pick::Nearest => self.apart(who, other),
+            Pick::Farthest => -self.apart(who, other),
+            Pick::Policy => -self.all[who].threat[other],
+        };
+        targets.sort_by(|a, b| self.lesser(score(*a), score(*b)));
+        let has_area = rule.area != Area::None;
+        let count = if has_area { 1 } else { rule.count.unwrap_or(1) };
+        targets.truncate(count);
+        if let Some(taunter) = self.taunter(who, rule.side).filter(|_| !rule.defeated) {
+            targets.retain(|other| *other != taunter);
+            targets.insert(0, taunter);
+            targets.truncate(count);
+        }
+        targets
+    }
+
+    pub(in crate::reference) fn targets(&self, who: usize, rule: &Ability) -> Vec<usize> {
+        let picked = self.picked(who, rule);
+        match (picked.first(), rule.area) {
+            (_, Area::None | Area::Around(_)) | (None, _) => picked,
+            (Some(first), _) => self.in_area(who, *first, rule),
+        }
+    }
+
+    pub(super) fn start(&mut self, who: usize, ability: usize, targets: Vec<usize>) {
+        let rule = &self.world.abilities[ability];
+        let release = self.now + rule.times[0];
+        self.all[who].doing = Doing::Casting(ability, release);
+        let (target, number) = (id(targets[0]), targets.len() as u16);
+        let caster = id(who);
+        let first = targets[0];
+        self.report(Event::Used {
+            caster,
+            ability: ability_id(ability),
+            target,
+            targets: number,
+            release: Time(release),
+        });
+        self.is_loud = self.world.abilities[ability].loud;
+        self.raise(TriggerEvent::AbilityUsed, who, Some(first));
+        self.all[who].targets = targets;
+        self.all[who].row = 0;
+        if !rule.pays_at_release {
+            self.pay(who, ability);
+        }
+        if rule.counts == Counts::Start {
+            self.count_use(who, ability, self.now);
+        }
+        if let Some(status) = rule.during {
+            self.hold(who, Source::Ability(ability_id(ability)), IN_USE, who, status);
+        }
+    }
+
+    pub(super) fn pay(&mut self, who: usize, ability: usize) {
+        let cost = self.world.abilities[ability].cost;
+        if cost > 0.0 {
+            let left = self.take(who, WIND, cost).2;
+            let pool = PoolId(WIND as u16);
+            self.report(Event::Spent { who: id(who), ability: ability_id(ability), pool, amount: cost, left });
+        }
+    }
+
+    /// A use counts: its cooldown runs from a moment, one of its uses is gone, and a charge.
+    pub(super) fn count_use(&mut self, who: usize, ability: usize, from: u64) {
+        let world = self.world;
+        let rule = &world.abilities[ability];
+        let (now, cooldown) = (self.now, rule.times[2]);
+        let one = &mut self.all[who];
+        one.ready[ability] = from + cooldown;
+        one.used[ability] += 1;
+        if let Some((_, regain)) = rule.charges {
+            // One comes back after the other.
+            let last = one.charges[ability].last().copied().filter(|last| *last > now).unwrap_or(from);
+            one.charges[ability].retain(|back| *back > now);
+            one.charges[ability].push(last + regain);
+        }
+        if let Some(time) = rule.shares {
+            for (index, other) in world.abilities.iter().enumerate() {
+                if other.shares.is_some() {
+                    one.ready[index] = one.ready[index].max(from + time.unwrap_or(cooldown));
+                }
+            }
+        }
+    }
+
+    pub(super) fn release(&mut self, who: usize, ability: usize) {
+        let world = self.world;
+        let rule = &world.abilities[ability];
+        let recovered = self.now + rule.times[1];
+        if self.all[who].row == 0 {
+            if rule.pays_at_release {
+                if rule.cost - self.amount(who, WIND) > 1e-9 * 40.0 {
+                    self.all[who].doing = Doing::Recovering(recovered);
+                    return;
+                }
+                self.pay(who, ability);
+            }
+            if rule.counts == Counts::Release {
+                self.count_use(who, ability, self.now);
+            }
+            self.all[who].row = rule.releases.map_or(1, |(count, _)| count);
+        }
+        let left = self.all[who].row - 1;
+        self.all[who].released[ability] = Some(self.now);
+        if left == 0 && rule.counts == Counts::End {
+            self.count_use(who, ability, recovered);
+        }
+        let ready = Time(self.all[who].ready[ability]);
+        self.report(Event::Released { caster: id(who), ability: ability_id(ability), ready });
+        if left == 0 {
+            // The cast is over: its own effects cannot break it any more.
+            (self.all[who].doing, self.all[who].row) = (Doing::Recovering(recovered), 0);
+            self.take_effect(who, ability);
+            return;
+        }
+        let reached = self.take_effect(who, ability);
+        if self.all[who].doing != Doing::Casting(ability, self.now) {
+            return;
+        }
+        self.all[who].row = left;
+        if let (true, Some((_, every))) = (reached, rule.releases) {
+            self.all[who].doing = Doing::Casting(ability, self.now + every);
+            return;
+        }
+        if rule.counts == Counts::End {
+            self.count_use(who, ability, recovered);
+        }
+        (self.all[who].doing, self.all[who].row) = (Doing::Recovering(recovered), 0);
+    }
+
+    /// Whether anybody was left to be reached.
+    pub(super) fn take_effect(&mut self, who: usize, ability: usize) -> bool {
+        let rule = &self.world.abilities[ability];
+        let targets = self.all[who].targets.clone();
+        if !targets.iter().any(|target| self.all[*target].stands != rule.defeated) {
+            self.report(Event::Lost { caster: id(who), ability: ability_id(ability) });
+            return false;
+        }
+        if rule.travels {
+            self.send_out(who, ability, &targets);
+        }
+        self.carry_out(who, ability, &targets, !rule.travels);
+        true
+    }
+
+    /// The effects of an ability, one after the other; on its targets too, unless they are still to come.
+    pub(super) fn carry_out(&mut self, who: usize, ability: usize, targets: &[usize], on_targets: bool) {
+        let source = Source::Ability(ability_id(ability));
+        for (effect, to, above) in &self.world.abilities[ability].does {
+            match to {
+                To::Target if !on_targets => {}
+                To::Target => {
+                    for (number, target) in targets.iter().enumerate() {
+                        self.effect_if(who, source, *target, *effect, number + 1, *above);
+                    }
+                }
+                To::Caster => self.effect_if(who, source, who, *effect, 1, *above),
+                To::Side(side, within) => {
+                    for other in 0..self.all.len() {
+                        let near = within.is_none_or(|within| self.within(who, other, within));
+                        if self.can_be_targeted(who, other, *side) && near {
+                            self.effect_if(who, source, other, *effect, 1, *above);
+                        }
+                    }
+                }
+            }
+        }
+    }
+}

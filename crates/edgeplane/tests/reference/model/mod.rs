@@ -1,0 +1,529 @@
+//! The model: what a moment is, who decides what, and what comes of it.
+
+mod decisions;
+mod effects;
+mod numbers;
+mod statuses;
+
+use std::collections::VecDeque;
+
+use edgeplane::fight::{Applied, Ending, Event, Logged, Prevention, Source};
+use edgeplane::program::{DamageTypeId, LostReason, PoolId, SideId, StepId, TriggerEvent};
+use edgeplane::{AbilityId, CombatantId, StatusId, Time};
+
+use crate::reference::ground::{Flight, Placed};
+use crate::reference::world::{
+    Ability, Area, Call, Character, Counts, Effect, Forbids, Joins, LIMIT, NEEDED, Pick, Reapply, STEP, Scripted, Side,
+    Step, To, Trigger, When, World,
+};
+
+pub(in crate::reference) const HEALTH: usize = 0;
+pub(in crate::reference) const WIND: usize = 1;
+pub(in crate::reference) const SHELL: usize = 2;
+pub(in crate::reference) const FOREVER: u64 = u64::MAX;
+
+/// A status that somebody has. Those of gear come after those of the rules, the bonus of the set after those.
+#[derive(Clone, Debug)]
+pub(in crate::reference) struct Held {
+    pub(in crate::reference) serial: u32,
+    pub(in crate::reference) status: usize,
+    pub(in crate::reference) caster: usize,
+    pub(in crate::reference) stacks: u32,
+    /// When the rhythm of its ticks began, and how many there have been since, and in all.
+    rhythm: u64,
+    since: u32,
+    pub(in crate::reference) ends: u64,
+    ticks: u32,
+    ready: u64,
+    /// How often it has been triggered.
+    done: u32,
+    /// Zones that hold it.
+    pub(in crate::reference) zones: Vec<u32>,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(in crate::reference) enum Doing {
+    Idle,
+    Casting(usize, u64),
+    Recovering(u64),
+}
+
+/// What holds a status for as long as an ability is used, among the zones that hold it.
+const IN_USE: u32 = u32::MAX;
+
+#[derive(Clone, Debug)]
+pub(in crate::reference) struct One {
+    pub(in crate::reference) side: usize,
+    character: usize,
+    pub(in crate::reference) stands: bool,
+    /// It has not joined yet.
+    absent: bool,
+    joins: Joins,
+    vital: bool,
+    health: Option<f64>,
+    begins_with: Option<usize>,
+    pub(in crate::reference) doing: Doing,
+    targets: Vec<usize>,
+    pub(in crate::reference) held: Vec<Held>,
+    worn: Vec<usize>,
+    /// For each pool: what was in it, and when.
+    pools: [(f64, u64); 3],
+    ready: Vec<u64>,
+    /// When each ability last took effect.
+    released: Vec<Option<u64>>,
+    /// How often the ability under way is still to take effect, once it has.
+    row: u32,
+    used: Vec<u32>,
+    /// Statuses with the tag that wears off: how many in a row, and when the last one came.
+    wet: (usize, u64),
+    /// When charges that are spent come back, the soonest first.
+    charges: Vec<Vec<u64>>,
+    hurt_by: Option<(CombatantId, Source)>,
+    pub(in crate::reference) at: [f64; 2],
+    level: f64,
+    learned: f64,
+    toward: f64,
+    /// How much of a threat everybody is in its eyes.
+    threat: Vec<f64>,
+}
+
+/// Something that a status was triggered to do, or its tick.
+struct Waiting {
+    owner: usize,
+    held: Held,
+    other: Option<usize>,
+    ticks: bool,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Type {
+    Blow,
+    Cold,
+    /// Past all steps that can be skipped.
+    Pure,
+}
+
+pub(in crate::reference) struct Model<'a> {
+    pub(in crate::reference) world: &'a World,
+    pub(in crate::reference) now: u64,
+    pub(in crate::reference) all: Vec<One>,
+    serial: u32,
+    queue: VecDeque<Waiting>,
+    pub(in crate::reference) log: Vec<Logged>,
+    pub(in crate::reference) ending: Option<Ending>,
+    pub(in crate::reference) zones: Vec<Placed>,
+    pub(in crate::reference) next_zone: u32,
+    pub(in crate::reference) flights: Vec<Flight>,
+    /// What is done was triggered by a defeat: it can leave a zone where somebody was defeated.
+    aftermath: bool,
+    /// Somewhere only what arithmetic leaves of two distances decided, or something ends between two steps.
+    pub(in crate::reference) close_call: std::cell::Cell<bool>,
+    shell: StepId,
+    /// The ability that is being used has the tag.
+    is_loud: bool,
+    /// The side that has won by an effect, or that several have.
+    won: Option<Option<usize>>,
+    /// For each entry of the script, when it is next and how often still.
+    script: Vec<(u64, u32)>,
+}
+
+pub(in crate::reference) fn id(who: usize) -> CombatantId {
+    CombatantId(who as u16)
+}
+
+pub(in crate::reference) fn ability_id(ability: usize) -> AbilityId {
+    AbilityId(ability as u16)
+}
+
+fn status_id(status: usize) -> StatusId {
+    StatusId(status as u16)
+}
+
+impl Model<'_> {
+    /// What happens in a world; nothing, where that depends on the last bits of distances.
+    pub(in crate::reference) fn play(world: &World) -> Option<Vec<Logged>> {
+        let one = |side: usize, member: crate::reference::world::Member| One {
+            side,
+            character: member.character,
+            stands: member.joins == Joins::AtOnce,
+            absent: member.joins != Joins::AtOnce,
+            joins: member.joins,
+            vital: member.vital,
+            health: member.health,
+            begins_with: member.begins_with,
+            doing: Doing::Idle,
+            targets: Vec::new(),
+            held: Vec::new(),
+            worn: world.characters[member.character].gear.clone(),
+            pools: [(world.characters[member.character].vigour, 0), (20.0, 0), (0.0, 0)],
+            ready: vec![0; world.abilities.len()],
+            released: vec![None; world.abilities.len()],
+            row: 0,
+            used: vec![0; world.abilities.len()],
+            wet: (0, 0),
+            charges: vec![Vec::new(); world.abilities.len()],
+            hurt_by: None,
+            at: member.at,
+            level: world.characters[member.character].level,
+            learned: 0.0,
+            toward: 0.0,
+            threat: vec![0.0; world.members().count()],
+        };
+        let mut model = Model {
+            world,
+            now: 0,
+            all: world.members().map(|(side, member)| one(side, member)).collect(),
+            serial: 0,
+            queue: VecDeque::new(),
+            log: Vec::new(),
+            ending: None,
+            zones: Vec::new(),
+            next_zone: 0,
+            flights: Vec::new(),
+            aftermath: false,
+            close_call: std::cell::Cell::default(),
+            won: None,
+            is_loud: false,
+            shell: StepId(1 + world.statuses.iter().filter(|status| status.step.is_some()).count() as u16),
+            script: world.script.iter().map(|entry| (entry.at, entry.times.unwrap_or(u32::MAX))).collect(),
+        };
+        for who in 0..model.all.len() {
+            if model.all[who].stands {
+                model.dress(who, true);
+            }
+        }
+        let mut calls = world.calls.iter().peekable();
+        while model.ending.is_none() && model.now <= LIMIT {
+            model.moment();
+            while let Some((_, call)) = calls.next_if(|(at, _)| *at == model.now && model.ending.is_none()) {
+                model.call_from_outside(*call);
+                model.respond();
+                model.moment();
+            }
+            model.walk();
+            model.now += STEP;
+        }
+        (!model.close_call.get()).then_some(model.log)
+    }
+
+    pub(in crate::reference) fn report(&mut self, event: Event) {
+        self.log.push(Logged { at: Time(self.now), event });
+    }
+
+    pub(in crate::reference) fn rule_of(&self, who: usize) -> &Character {
+        &self.world.characters[self.all[who].character]
+    }
+
+    fn moment(&mut self) {
+        loop {
+            let mut quiet = !self.happen();
+            self.settle();
+            if self.ending.is_some() {
+                return;
+            }
+            // Everybody decides on the same state.
+            let decisions: Vec<_> = (0..self.all.len()).filter_map(|who| Some((who, self.decide(who)?))).collect();
+            for (who, (ability, targets)) in decisions {
+                quiet = false;
+                self.start(who, ability, targets);
+            }
+            self.respond();
+            self.settle();
+            if quiet || self.ending.is_some() {
+                return;
+            }
+        }
+    }
+
+    /// Everything that is due, one after the other; whether there was anything.
+    fn happen(&mut self) -> bool {
+        let mut any = false;
+        while self.happen_next() {
+            any = true;
+            self.respond();
+        }
+        any
+    }
+
+    /// The first of what is due: ticks, then ends, the script, arrivals, edges, releases, and who is free. What one of
+    /// them makes due comes in its turn.
+    fn happen_next(&mut self) -> bool {
+        let ticks = |model: &Self, held: &Held| {
+            let due = |(period, _): (u64, Effect)| held.rhythm + period * u64::from(held.since + 1) == model.now;
+            model.period(held.status).is_some_and(due) && (model.now <= held.ends || !held.zones.is_empty())
+        };
+        if let Some((who, serial)) = self.due(ticks) {
+            self.all[who].held.iter_mut().filter(|held| held.serial == serial).for_each(|held| held.since += 1);
+            self.tick(who, serial);
+            return true;
+        }
+        if let Some((who, serial)) = self.due(|model, held| held.ends <= model.now && held.zones.is_empty()) {
+            self.lose(who, serial, LostReason::Expired);
+            return true;
+        }
+        if let Some(index) = self.zones.iter().position(|placed| placed.ends <= self.now) {
+            self.end_zone(index);
+            return true;
+        }
+        if self.run_script() || (0..self.all.len()).any(|who| self.arrive(who)) || self.cross_edges() {
+            return true;
+        }
+        for who in 0..self.all.len() {
+            if let Doing::Casting(ability, at) = self.all[who].doing
+                && at == self.now
+            {
+                self.release(who, ability);
+                return true;
+            }
+        }
+        let free = |one: &One| one.doing == Doing::Recovering(self.now);
+        let Some(who) = self.all.iter().position(free) else { return false };
+        self.let_go(who, IN_USE);
+        self.all[who].doing = Doing::Idle;
+        true
+    }
+
+    /// The first status of the first combatant for which something holds.
+    fn due(&self, test: impl Fn(&Self, &Held) -> bool) -> Option<(usize, u32)> {
+        let of = |who: usize| self.all[who].held.iter().find(|held| test(self, held)).map(|held| (who, held.serial));
+        (0..self.all.len()).find_map(of)
+    }
+
+    fn settle(&mut self) {
+        while self.cross_edges() || self.end_unfounded() {}
+        let fallen: Vec<usize> =
+            (0..self.all.len()).filter(|who| self.all[*who].stands && self.amount(*who, HEALTH) <= 0.0).collect();
+        for who in &fallen {
+            self.defeat(*who);
+        }
+        if fallen.is_empty() {
+            if let Some(won) = self.won {
+                self.ending = Some(won.map_or(Ending::Drawn, |side| Ending::Won(SideId(side as u16))));
+            }
+            return;
+        }
+        for who in &fallen {
+            let reward = self.rule_of(*who).reward;
+            for other in 0..self.all.len() {
+                if self.all[other].stands && self.all[other].side != self.all[*who].side {
+                    self.learn(other, *who, reward);
+                }
+            }
+        }
+        let there = |one: &One| one.stands || (one.absent && matches!(one.joins, Joins::At(_)));
+        let lost = |one: &One| one.vital && !one.stands && !one.absent;
+        let stands = |side: usize| {
+            let mut of_side = self.all.iter().filter(|one| one.side == side);
+            of_side.clone().any(there) && !of_side.any(lost)
+        };
+        self.ending = match (stands(0), stands(1)) {
+            (true, true) => None,
+            (true, false) => Some(Ending::Won(SideId(0))),
+            (false, true) => Some(Ending::Won(SideId(1))),
+            (false, false) => Some(Ending::AllDefeated),
+        };
+        if self.ending.is_none() {
+            self.respond();
+            self.settle();
+        }
+    }
+
+    /// Statuses whose condition does not hold end; whether there were any.
+    fn end_unfounded(&mut self) -> bool {
+        let unfounded = |model: &Self, who: usize, held: &Held| {
+            let above = model.status(held.status).and_then(|status| status.above);
+            above.is_some_and(|above| model.share(who) <= above)
+        };
+        let mut any = false;
+        // Those that were applied first end first.
+        let first = |model: &Self| {
+            let of = |who: usize| model.all[who].held.iter().map(move |held| (held.serial, who));
+            let mut all = (0..model.all.len()).flat_map(of).collect::<Vec<_>>();
+            all.sort_unstable();
+            let holds = |(serial, who): &(u32, usize)| {
+                model.all[*who].held.iter().any(|held| held.serial == *serial && unfounded(model, *who, held))
+            };
+            all.into_iter().find(holds)
+        };
+        while let Some((serial, who)) = first(self) {
+            self.lose(who, serial, LostReason::ConditionEnded);
+            any = true;
+        }
+        self.respond();
+        any
+    }
+
+    fn defeat(&mut self, who: usize) {
+        self.all[who].stands = false;
+        self.all[who].doing = Doing::Idle;
+        let by = self.all[who].hurt_by;
+        self.report(Event::Defeated { who: id(who), by });
+        for other in (0..self.all.len()).filter(|other| *other != who) {
+            let ally = self.all[other].side == self.all[who].side;
+            self.raise(if ally { TriggerEvent::AllyDefeated } else { TriggerEvent::EnemyDefeated }, other, Some(who));
+        }
+        while let Some(held) = self.all[who].held.first() {
+            self.lose(who, held.serial, LostReason::OwnerDefeated);
+        }
+    }
+
+    fn learn(&mut self, who: usize, from: usize, amount: f64) {
+        if amount == 0.0 {
+            return;
+        }
+        let one = &mut self.all[who];
+        one.learned += amount;
+        one.toward += amount;
+        let total = one.learned;
+        let before = one.level;
+        if self.world.levels {
+            while one.toward >= NEEDED {
+                one.toward -= NEEDED;
+                one.level += 1.0;
+            }
+        }
+        let level = one.level;
+        self.report(Event::Learned { who: id(who), from: id(from), amount, total });
+        if level > before {
+            self.report(Event::LevelGained { who: id(who), level });
+        }
+    }
+
+    // --------------------------------------------------------------------------------- what nobody of the fight decides
+
+    fn run_script(&mut self) -> bool {
+        let mut any = false;
+        for who in 0..self.all.len() {
+            if self.all[who].absent && self.all[who].joins == Joins::At(self.now) {
+                any = true;
+                self.join(who, None);
+            }
+        }
+        for index in 0..self.script.len() {
+            let Scripted { every, ability, by, .. } = self.world.script[index];
+            let (at, times) = self.script[index];
+            if at != self.now || times == 0 {
+                continue;
+            }
+            any = true;
+            self.script[index] = every.map_or((at, 0), |every| (at + every, times - 1));
+            for who in (0..self.all.len()).filter(|who| self.all[*who].side == by).collect::<Vec<_>>() {
+                if self.all[who].stands {
+                    self.report(Event::Scripted { who: id(who), ability: ability_id(ability) });
+                    let targets = self.targets(who, &self.world.abilities[ability]);
+                    self.carry_out(who, ability, &targets, true);
+                    self.respond();
+                }
+            }
+        }
+        self.respond();
+        any
+    }
+
+    fn join(&mut self, who: usize, by: Option<(CombatantId, Source)>) {
+        let vigour = self.rule_of(who).vigour;
+        let now = self.now;
+        let one = &mut self.all[who];
+        (one.stands, one.absent) = (true, false);
+        one.pools = [(vigour, now), (20.0, now), (0.0, now)];
+        self.report(Event::Joined { who: id(who), by });
+        self.dress(who, true);
+    }
+
+    fn call(&mut self, who: usize, source: Source, character: usize, count: u32) {
+        for _ in 0..count {
+            let side = self.all[who].side;
+            let waits =
+                |one: &One| one.absent && one.joins == Joins::Called && one.character == character && one.side == side;
+            let Some(called) = self.all.iter().position(waits) else { return };
+            self.join(called, Some((id(who), source)));
+        }
+    }
+
+    fn call_from_outside(&mut self, call: Call) {
+        match call {
+            Call::Apply(status, caster, target) => {
+                self.apply(caster, Source::Status(status_id(status)), target, status, None, 1);
+            }
+            Call::Remove(status, target) => {
+                while let Some(held) = self.all[target].held.iter().find(|held| held.status == status) {
+                    self.lose(target, held.serial, LostReason::Cleansed);
+                }
+            }
+            Call::Pool(who, pool, amount) => self.put(who, pool, amount.min(self.cap(who, pool))),
+            Call::Wear(who, piece) => self.wear(who, piece),
+            Call::TakeOff(who, piece) => self.take_off(who, piece),
+            Call::Place(who, place) => self.put_at(who, place),
+        }
+    }
+
+    // ----------------------------------------------------------------------------------------------------------- gear
+
+    /// What somebody wears and, as it begins, has and holds by the encounter.
+    fn dress(&mut self, who: usize, begins: bool) {
+        for status in self.rule_of(who).statuses.clone() {
+            self.apply(who, Source::Status(status_id(status)), who, status, Some(FOREVER), 1);
+        }
+        for status in self.of_gear(who) {
+            self.wear_status(who, status);
+        }
+        if !begins {
+            return;
+        }
+        if let Some(status) = self.all[who].begins_with {
+            self.apply(who, Source::Status(status_id(status)), who, status, None, 1);
+        }
+        if let Some(health) = self.all[who].health {
+            self.put(who, HEALTH, health.min(self.cap(who, HEALTH)));
+        }
+    }
+
+    /// The statuses of what somebody wears: of the pieces, then of the set.
+    fn of_gear(&self, who: usize) -> Vec<usize> {
+        let worn = &self.all[who].worn;
+        let mut statuses: Vec<usize> = worn.iter().map(|piece| self.world.status_of_gear(*piece)).collect();
+        if worn.iter().filter(|piece| self.world.gear[**piece].in_set).count() >= 2 {
+            statuses.push(self.world.statuses.len());
+        }
+        statuses
+    }
+
+    fn wear_status(&mut self, who: usize, status: usize) {
+        self.apply_new(who, who, Source::Status(status_id(status)), status, FOREVER, 1, Applied::New);
+    }
+
+    fn change_gear(&mut self, who: usize, worn: Vec<usize>) {
+        let before = self.of_gear(who);
+        self.all[who].worn = worn;
+        let after = self.of_gear(who);
+        for status in before.iter().filter(|status| !after.contains(status)) {
+            if let Some(held) = self.all[who].held.iter().find(|held| held.status == *status) {
+                self.lose(who, held.serial, LostReason::ConditionEnded);
+            }
+        }
+        for status in after.iter().filter(|status| !before.contains(status)) {
+            if self.all[who].stands {
+                self.wear_status(who, *status);
+            } else {
+                self.prevented(who, who, *status, Prevention::Defeated);
+            }
+        }
+    }
+
+    fn wear(&mut self, who: usize, piece: usize) {
+        let mut worn = self.all[who].worn.clone();
+        if worn.contains(&piece) {
+            return;
+        }
+        let slot = self.world.gear[piece].slot;
+        worn.retain(|other| slot.is_none() || self.world.gear[*other].slot != slot);
+        worn.push(piece);
+        self.change_gear(who, worn);
+    }
+
+    fn take_off(&mut self, who: usize, piece: usize) {
+        let mut worn = self.all[who].worn.clone();
+        worn.retain(|other| *other != piece);
+        self.change_gear(who, worn);
+    }
+}

@@ -1,0 +1,282 @@
+//! Statuses: applying, ticking, losing them, and what they are triggered to do.
+
+use super::*;
+
+impl Model<'_> {
+    pub(super) fn held(&self, who: usize, status: usize) -> Option<&Held> {
+        self.all[who].held.iter().find(|held| held.status == status)
+    }
+
+    pub(super) fn prevented(&mut self, by: usize, target: usize, status: usize, reason: Prevention) {
+        let (caster, target, status) = (id(by), id(target), status_id(status));
+        self.report(Event::StatusPrevented { caster, target, status, reason });
+    }
+
+    pub(in crate::reference) fn apply(
+        &mut self,
+        by: usize,
+        source: Source,
+        target: usize,
+        status: usize,
+        lasts: Option<u64>,
+        stacks: u32,
+    ) {
+        if !self.all[target].stands {
+            return self.prevented(by, target, status, Prevention::Defeated);
+        }
+        let rule = &self.world.statuses[status];
+        if rule.wet && self.rule_of(target).immune {
+            return self.prevented(by, target, status, Prevention::Immune { by: None });
+        }
+        let immune = |held: &&Held| self.status(held.status).is_some_and(|status| status.immune);
+        if let Some(held) = self.all[target].held.iter().find(immune).filter(|_| rule.wet) {
+            let by_status = Some(status_id(held.status));
+            return self.prevented(by, target, status, Prevention::Immune { by: by_status });
+        }
+        let mut lasts = lasts.unwrap_or(rule.duration);
+        let (count, last) = self.all[target].wet;
+        let count = if self.now > last + 3_000_000 { 0 } else { count };
+        if rule.wet && self.world.diminishes {
+            let parts = [2, 1, 0][count.min(2)];
+            if parts == 0 {
+                return self.prevented(by, target, status, Prevention::Diminished);
+            }
+            if lasts < FOREVER {
+                lasts = lasts * parts / 2;
+                // Between two steps the model looks at nothing.
+                self.close_call.set(self.close_call.get() || lasts % STEP != 0);
+            }
+        }
+        let before = self.log.len();
+        self.apply_sound(by, source, target, status, lasts, stacks);
+        let prevented = matches!(self.log[before].event, Event::StatusPrevented { .. });
+        if rule.wet && !prevented {
+            self.all[target].wet = (count + 1, self.now);
+        }
+    }
+
+    /// The same, with nothing that speaks against it.
+    pub(super) fn apply_sound(
+        &mut self,
+        by: usize,
+        source: Source,
+        target: usize,
+        status: usize,
+        lasts: u64,
+        stacks: u32,
+    ) {
+        let rule = &self.world.statuses[status];
+        let ends = self.now.saturating_add(lasts);
+        let there = self.all[target].held.iter().position(|held| held.status == status);
+        let most = if let Reapply::Stack(most) = rule.reapply { most } else { 1 };
+        let Some(index) = there else {
+            return self.apply_new(by, target, source, status, lasts, stacks.min(most), Applied::New);
+        };
+        let held = &self.all[target].held[index];
+        // What is held for good stays so.
+        let for_good = held.ends == FOREVER && held.zones.is_empty();
+        let ends = if for_good { FOREVER } else { ends };
+        let applied = match rule.reapply {
+            Reapply::Keep => return self.prevented(by, target, status, Prevention::Held),
+            Reapply::Replace => {
+                let serial = held.serial;
+                self.lose(target, serial, LostReason::Replaced);
+                let lasts = if for_good { FOREVER } else { lasts };
+                return self.apply_new(by, target, source, status, lasts, stacks.min(most), Applied::Replaced);
+            }
+            Reapply::Longest if ends <= held.ends => return self.prevented(by, target, status, Prevention::Weaker),
+            Reapply::Refresh | Reapply::Longest => {
+                self.all[target].held[index].ends = ends;
+                Applied::Renewed
+            }
+            Reapply::Extend => {
+                let held = &mut self.all[target].held[index];
+                held.ends = held.ends.saturating_add(lasts);
+                Applied::Extended
+            }
+            Reapply::Stack(most) => {
+                let held = &mut self.all[target].held[index];
+                (held.stacks, held.ends) = ((held.stacks + stacks).min(most), ends);
+                Applied::Stacked
+            }
+        };
+        let held = &mut self.all[target].held[index];
+        if rule.restarts && rule.period.is_some() {
+            (held.rhythm, held.since) = (self.now, 0);
+        }
+        let held = held.clone();
+        self.gained(by, source, target, &held, applied, TriggerEvent::Renewed);
+    }
+
+    #[allow(clippy::too_many_arguments)]
+    pub(super) fn apply_new(
+        &mut self,
+        by: usize,
+        target: usize,
+        source: Source,
+        status: usize,
+        lasts: u64,
+        stacks: u32,
+        applied: Applied,
+    ) {
+        let held = Held {
+            serial: self.serial,
+            status,
+            caster: by,
+            stacks,
+            rhythm: self.now,
+            since: 0,
+            ends: self.now.saturating_add(lasts),
+            ticks: 0,
+            ready: 0,
+            done: 0,
+            zones: Vec::new(),
+        };
+        self.serial += 1;
+        self.all[target].held.push(held.clone());
+        self.gained(by, source, target, &held, applied, TriggerEvent::Gained);
+    }
+
+    pub(super) fn gained(
+        &mut self,
+        by: usize,
+        source: Source,
+        target: usize,
+        held: &Held,
+        applied: Applied,
+        event: TriggerEvent,
+    ) {
+        let ends_by_itself = held.ends < FOREVER && held.zones.is_empty();
+        let (caster, until) = (id(by), ends_by_itself.then_some(Time(held.ends)));
+        let (status, stacks) = (status_id(held.status), held.stacks);
+        self.report(Event::StatusGained { caster, target: id(target), status, stacks, total: stacks, until, applied });
+        let ticks_now = |status: &crate::reference::world::Status| {
+            status.ticks_now && status.period.is_some() && (event == TriggerEvent::Gained || status.restarts)
+        };
+        if self.status(held.status).is_some_and(ticks_now) {
+            self.queue.push_back(Waiting { owner: target, held: held.clone(), other: None, ticks: true });
+        }
+        if self.trigger(held.status).is_some_and(|trigger| trigger.event == event) {
+            self.queue.push_back(Waiting { owner: target, held: held.clone(), other: Some(by), ticks: false });
+        }
+        if self.status(held.status).is_some_and(|status| status.interrupts) {
+            self.interrupt(target, by, source);
+        }
+    }
+
+    pub(in crate::reference) fn lose(&mut self, who: usize, serial: u32, reason: LostReason) {
+        let index = self.all[who].held.iter().position(|held| held.serial == serial).unwrap();
+        let held = self.all[who].held.remove(index);
+        let (caster, status) = (id(held.caster), status_id(held.status));
+        let stacks = held.stacks;
+        self.report(Event::StatusLost { target: id(who), caster, status, stacks, total: 0, reason });
+        if self.trigger(held.status).is_some_and(|trigger| trigger.event == TriggerEvent::Lost) {
+            let other = Some(held.caster);
+            self.queue.push_back(Waiting { owner: who, held, other, ticks: false });
+        }
+    }
+
+    pub(super) fn take_away(&mut self, who: usize, status: usize, reason: LostReason) {
+        if let Some(held) = self.held(who, status) {
+            let serial = held.serial;
+            self.lose(who, serial, reason);
+        }
+    }
+
+    pub(super) fn use_up(&mut self, who: usize, status: usize, stacks: u32) {
+        let Some(index) = self.all[who].held.iter().position(|held| held.status == status) else { return };
+        let held = &mut self.all[who].held[index];
+        if held.stacks <= stacks {
+            let serial = held.serial;
+            return self.lose(who, serial, LostReason::Consumed);
+        }
+        held.stacks -= stacks;
+        let stacks = held.stacks;
+        self.report(Event::StatusStacks { target: id(who), status: status_id(status), stacks, total: stacks });
+    }
+
+    pub(super) fn move_end(&mut self, who: usize, status: usize, moved: impl Fn(u64, u64) -> u64) {
+        let now = self.now;
+        let Some(index) = self.all[who].held.iter().position(|held| held.status == status) else { return };
+        let held = &mut self.all[who].held[index];
+        if held.ends < FOREVER {
+            held.ends = moved(held.ends, now);
+            let until = Time(held.ends);
+            self.report(Event::StatusMoved { target: id(who), status: status_id(status), until });
+        }
+    }
+
+    pub(super) fn tick(&mut self, who: usize, serial: u32) {
+        let held = self.all[who].held.iter_mut().find(|held| held.serial == serial).unwrap();
+        held.ticks += 1;
+        let (status, caster, tick) = (held.status, held.caster, held.ticks);
+        self.report(Event::StatusTicked { target: id(who), caster: id(caster), status: status_id(status), tick });
+        if let Some((_, effect)) = self.period(status) {
+            self.effect(caster, Source::Status(status_id(status)), who, effect, 1);
+        }
+    }
+
+    /// Something happened to somebody, or by it: what its statuses are triggered to do waits for its turn, then what those
+    /// of others are that watch it.
+    pub(super) fn raise(&mut self, event: TriggerEvent, subject: usize, other: Option<usize>) {
+        self.raise_for(subject, subject, event, other);
+        for owner in 0..self.all.len() {
+            if owner != subject && self.all[owner].stands {
+                self.raise_for(owner, subject, event, Some(subject));
+            }
+        }
+    }
+
+    pub(super) fn raise_for(&mut self, owner: usize, subject: usize, event: TriggerEvent, other: Option<usize>) {
+        let watches = |trigger: &Trigger| match trigger.of {
+            None => owner == subject,
+            Some(side) => self.fits(owner, subject, side),
+        };
+        let mut waiting = Vec::new();
+        for held in self.all[owner].held.iter().filter(|held| held.ready <= self.now) {
+            let left = |trigger: &Trigger| trigger.uses.is_none_or(|uses| held.done < uses);
+            let fits = |trigger: &Trigger| trigger.event == event && (!trigger.loud || self.is_loud);
+            let trigger = self.trigger(held.status).filter(|one| fits(one) && left(one) && watches(one));
+            if let Some(trigger) = trigger {
+                // To whom it happened is the other one, where others are watched.
+                let other = if trigger.of.is_some() { Some(subject) } else { other };
+                waiting.push(Waiting { owner, held: held.clone(), other, ticks: false });
+            }
+        }
+        self.queue.extend(waiting);
+    }
+
+    pub(in crate::reference) fn respond(&mut self) {
+        while let Some(Waiting { owner, held, other, ticks }) = self.queue.pop_front() {
+            if ticks {
+                if self.all[owner].held.iter().any(|one| one.serial == held.serial) {
+                    self.tick(owner, held.serial);
+                }
+                continue;
+            }
+            let Some(trigger) = self.trigger(held.status) else { continue };
+            let Trigger { event, cooldown, does, to_other, .. } = trigger;
+            let now = self.now;
+            // What it has done since counts too; what is gone still does what its loss triggers.
+            let there = self.all[owner].held.iter().find(|one| one.serial == held.serial);
+            let (ready, done) = there.map_or((held.ready, held.done), |one| (one.ready, one.done));
+            let share = self.share(owner);
+            let is_above = trigger.above.is_none_or(|above| share > above);
+            if ready > now || trigger.uses.is_some_and(|uses| done >= uses) || !is_above {
+                continue;
+            }
+            let waiting = self.queue.iter_mut().map(|waiting| &mut waiting.held);
+            for one in self.all[owner].held.iter_mut().chain(waiting).filter(|one| one.serial == held.serial) {
+                (one.ready, one.done) = (now + cooldown, done + 1);
+            }
+            let status = status_id(held.status);
+            self.report(Event::Triggered { who: id(owner), status, event });
+            let receiver = if to_other && event.has_other() { other } else { Some(owner) };
+            if let Some(receiver) = receiver {
+                self.aftermath = matches!(event, TriggerEvent::AllyDefeated | TriggerEvent::EnemyDefeated);
+                self.effect(owner, Source::Status(status), receiver, does, 1);
+                self.aftermath = false;
+            }
+        }
+    }
+}

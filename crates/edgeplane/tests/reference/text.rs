@@ -1,0 +1,362 @@
+//! A world as a ruleset.
+
+use std::fmt::Write as _;
+
+use super::world::{
+    Area, Character, Counts, Effect, Forbids, Ground, Joins, LIMIT, NEEDED, Pick, Reapply, SPEED, Side, Step, TRAVEL,
+    To, Uses, When, World,
+};
+
+fn seconds(micros: u64) -> String {
+    format!("{:.4}", micros as f64 / 1e6)
+}
+
+fn effect(effect: Effect, to: &str) -> String {
+    let body = match effect {
+        Effect::Damage(base, 0.0) => format!("damage = {base}, type = \"blow\""),
+        Effect::Damage(base, per) => format!("damage = \"{base} + caster.might * {per}\", type = \"blow\""),
+        Effect::InOrder(base) => format!("damage = \"{base} * 0.5 ^ (order - 1)\", type = \"blow\""),
+        Effect::Far(base) => format!("damage = \"{base} + distance\", type = \"blow\""),
+        Effect::Grown(base) => format!("damage = \"{base} + 2 * caster.level\", type = \"blow\""),
+        Effect::Heal(amount) => format!("heal = {amount}"),
+        Effect::Drain(amount) => format!("drain = \"wind\", amount = {amount}"),
+        Effect::Restore(amount) => format!("restore = \"wind\", amount = {amount}"),
+        Effect::Apply(status) => format!("apply = \"s{status}\""),
+        Effect::Interrupt => "interrupt = true".to_owned(),
+        Effect::Push(metres) => format!("push = {metres}"),
+        Effect::Pull(metres) => format!("pull = {metres}"),
+        Effect::Leap(metres) => format!("leap = {metres}"),
+        Effect::Zone(zone) => format!("zone = \"z{zone}\""),
+        Effect::Threat(amount) => format!("threat = {amount}"),
+        Effect::Wear(piece) => format!("wear = \"g{piece}\""),
+        Effect::TakeOff(piece) => format!("take_off = \"g{piece}\""),
+        Effect::Learn(amount) => format!("experience = {amount}"),
+        Effect::Call(character, count) => format!("call = \"c{character}\", count = {count}"),
+        Effect::Consume(status, Some(stacks)) => format!("consume = \"s{status}\", stacks = {stacks}"),
+        Effect::Consume(status, None) => format!("consume = \"s{status}\""),
+        Effect::Cleanse(status) => format!("cleanse = \"s{status}\""),
+        Effect::Transfer(status) => format!("transfer = \"s{status}\""),
+        Effect::Extend(status, by) => format!("extend = \"s{status}\", by = {}", seconds(by)),
+        Effect::Shorten(status, by) => format!("shorten = \"s{status}\", by = {}", seconds(by)),
+        Effect::Toggle(status) => format!("toggle = \"s{status}\""),
+        Effect::InterruptLoud => "interrupt = { tag = \"loud\" }".to_owned(),
+        Effect::CleanseWet => "cleanse = { tags = [\"wet\"], count = 1 }".to_owned(),
+        Effect::ConsumeWet => "consume = { tag = \"wet\" }, stacks = 1".to_owned(),
+        Effect::Win => "win = true".to_owned(),
+        Effect::Cold(base, false) => format!("damage = {base}, type = \"cold\""),
+        Effect::Cold(base, true) => format!("damage = {base}, type = \"cold\", skips = \"all\""),
+        Effect::ApplyMore(status, stacks, lasts) => {
+            format!("apply = \"s{status}\", stacks = {stacks}, duration = {}", seconds(lasts))
+        }
+        Effect::Leech(amount) => format!("drain = \"wind\", amount = {amount}, to_caster = 0.5"),
+        Effect::CleanseKind(buff) => {
+            let kind = if buff { "buff" } else { "debuff" };
+            format!("cleanse = {{ kind = \"{kind}\", count = 1, pick = \"newest\" }}")
+        }
+        Effect::Shield(amount) => format!("restore = \"shell\", amount = {amount}"),
+        Effect::Revive(amount) => format!("revive = {{ health = {amount} }}"),
+    };
+    let to = if matches!(effect, Effect::Call(..) | Effect::Win) {
+        to.find(", when").map_or("", |at| &to[at..])
+    } else {
+        to
+    };
+    format!("{{ {body}{to} }}")
+}
+
+fn effect_on((does, to, above): (Effect, To, Option<f64>)) -> String {
+    let when = above.map_or(String::new(), |above| format!(", when = \"target.health.share > {above}\""));
+    effect(does, &(receiver(to) + &when))
+}
+
+fn receiver(to: To) -> String {
+    match to {
+        To::Target => String::new(),
+        To::Caster => ", to = \"caster\"".to_owned(),
+        To::Side(side, None) => format!(", to = \"{}\"", side.name()),
+        To::Side(side, Some(within)) => format!(", to = \"{}\", within = {within}", side.name()),
+    }
+}
+
+pub(super) fn text(world: &World) -> String {
+    let mut out = String::from(
+        "[attributes]\nguard = { base = 0, max = 90 }\nvigour = 50\nfeet = 0\nmight = 10\nspeed = \"feet\"\n[pools]\n\
+         health = { max = \"vigour\", defeat = true }\nwind = { max = 40, start = 20, regen = 2 }\n\
+         shell = { max = 30, start = 0 }\n[damage_types]\nblow = {}\ncold = {}\n\
+         [[hit_steps]]\nname = \"guard\"\ntypes = [\"blow\"]\namount = \"amount * (100 - target.guard) / 100\"\n\
+         [[hit_steps]]\nname = \"shell\"\nsoak = \"shell\"\nalways = true\n\
+         [[heal_steps]]\nname = \"care\"\nwhen = \"target.health.share <= 0.5\"\namount = \"amount * 1.5\"\n",
+    );
+    if world.threat {
+        let _ = writeln!(out, "[threat]\ndamage = 1\nhealing = 0.5");
+    }
+    if world.levels {
+        let _ = writeln!(out, "[levels]\nneeds = {NEEDED}\nin_fight = true");
+    }
+    if world.diminishes && world.statuses.iter().any(|status| status.wet) {
+        let _ = writeln!(out, "[diminish.wet]\nwindow = 3\nsteps = [1, 0.5, 0]");
+    }
+    statuses(world, &mut out);
+    for (index, zone) in world.zones.iter().enumerate() {
+        let _ = writeln!(out, "[zone.z{index}]\nradius = {}\naffects = \"{}\"", zone.radius, zone.affects.name());
+        let _ = writeln!(out, "owner = {}\ncarried = {}\nmax_instances = {}", zone.owner, zone.carried, zone.most);
+        let mut key = |key: &str, value: Option<String>| {
+            value.map(|value| writeln!(out, "{key} = {value}"));
+        };
+        key("grows", (zone.grows != 0.0).then(|| zone.grows.to_string()));
+        key("lasts", zone.lasts.map(seconds));
+        key("apply", zone.applies.map(|status| format!("[\"s{status}\"]")));
+        key("enters", zone.enters.map(|does| format!("[{}]", effect(does, ""))));
+        key("leaves", zone.leaves.map(|does| format!("[{}]", effect(does, ""))));
+        key("uses", zone.uses.map(|uses| uses.to_string()));
+    }
+    for (index, gear) in world.gear.iter().enumerate() {
+        let _ = writeln!(out, "[gear.g{index}]\nmodify = [{{ attribute = \"might\", add = {} }}]", gear.might);
+        if let Some(slot) = gear.slot {
+            let _ = writeln!(out, "slot = \"slot{slot}\"");
+        }
+        if let Some(amount) = gear.restores {
+            let does = effect(Effect::Restore(amount), "");
+            let _ = writeln!(out, "on = [{{ event = \"hit_taken\", cooldown = 1, does = [{does}] }}]");
+        }
+        if gear.in_set {
+            let _ = writeln!(out, "set = \"both\"");
+        }
+    }
+    if world.gear.iter().any(|gear| gear.in_set) {
+        let _ = writeln!(out, "[status.whole]\nduration = inf\nmodify = [{{ attribute = \"might\", add = 3 }}]");
+        let _ = writeln!(out, "[gear_set.both]\nworn = {{ 2 = [\"whole\"] }}");
+    }
+    abilities(world, &mut out);
+    for (index, character) in world.characters.iter().enumerate() {
+        one(world, index, character, &mut out);
+    }
+    encounter(world, &mut out);
+    out
+}
+
+fn statuses(world: &World, out: &mut String) {
+    for (index, status) in world.statuses.iter().enumerate() {
+        let again = match status.reapply {
+            Reapply::Keep => "\"keep\"".to_owned(),
+            Reapply::Refresh => "\"refresh\"".to_owned(),
+            Reapply::Extend => "\"extend\"".to_owned(),
+            Reapply::Stack(most) => format!("\"stack\"\nmax_stacks = {most}"),
+            Reapply::Replace => "\"replace\"".to_owned(),
+            Reapply::Longest => "\"longest\"".to_owned(),
+        };
+        let _ = writeln!(out, "[status.s{index}]\nduration = {}\nreapply = {again}", seconds(status.duration));
+        let mut changes = Vec::new();
+        if status.might != 0.0 {
+            changes.push(format!("add = \"{} * stacks\"", status.might));
+        }
+        if status.percent != 0.0 {
+            changes.push(format!("percent = {}", status.percent));
+        }
+        if status.times != 1.0 {
+            changes.push(format!("times = {}", status.times));
+        }
+        changes.extend(status.at_least.map(|least| format!("at_least = {least}")));
+        changes.extend(status.at_most.map(|most| format!("at_most = {most}")));
+        let changes: Vec<String> =
+            changes.iter().map(|change| format!("{{ attribute = \"might\", {change} }}")).collect();
+        let _ = writeln!(out, "modify = [{}]", changes.join(", "));
+        if let Some((period, does)) = status.period {
+            let now = if status.ticks_now { ", first_tick = \"now\"" } else { "" };
+            let rhythm = if status.restarts { ", rhythm = \"restart\"" } else { "" };
+            let (period, does) = (seconds(period), effect(does, ""));
+            let _ = writeln!(out, "every = {{ period = {period}{now}{rhythm}, does = [{does}] }}");
+        }
+        if let Some(share) = status.above {
+            let _ = writeln!(out, "while = \"self.health.share > {share}\"");
+        }
+        if let Some(step) = status.step {
+            let of = match step {
+                Step::HalvesTaken => "of = \"hits_taken\", before = \"guard\", amount = \"amount * 0.5\"",
+                Step::AddsDealt => "of = \"hits_dealt\", before = \"guard\", amount = \"amount + 2\"",
+            };
+            let _ = writeln!(out, "hit_steps = [{{ name = \"p{index}\", {of} }}]");
+        }
+        let kind = if status.is_buff { "buff" } else { "debuff" };
+        let _ = writeln!(out, "kind = \"{kind}\"\ncleansable = {}", status.cleansable);
+        let tags = |on: bool, tag: &str| if on { format!("[\"{tag}\"]") } else { "[]".to_owned() };
+        let forbidden = if status.forbids == Forbids::Acting { "act" } else { "loud" };
+        let _ = writeln!(out, "forbids = {}", tags(status.forbids != Forbids::Nothing, forbidden));
+        let _ = writeln!(out, "tags = {}\nimmune = {}", tags(status.wet, "wet"), tags(status.immune, "wet"));
+        if let Some(allies_too) = status.untargetable {
+            let _ = writeln!(out, "untargetable = \"{}\"", if allies_too { "everyone" } else { "enemies" });
+        }
+        let _ = writeln!(out, "interrupts = {}\ntaunts = {}", status.interrupts, status.taunts);
+        if let Some(trigger) = status.trigger {
+            let to = if trigger.to_other && trigger.event.has_other() { ", to = \"other\"" } else { "" };
+            let (does, event) = (effect(trigger.does, to), trigger.event.name());
+            let cooldown = seconds(trigger.cooldown);
+            let of = match trigger.of {
+                None => String::new(),
+                Some(Side::Everyone) => ", of = \"anyone\"".to_owned(),
+                Some(side) => format!(", of = \"{}\"", side.name()),
+            };
+            let mut more = of;
+            more += &trigger.uses.map_or(String::new(), |uses| format!(", uses = {uses}"));
+            more += if trigger.loud { ", tag = \"loud\"" } else { "" };
+            more += &trigger.above.map_or(String::new(), |above| format!(", when = \"self.health.share > {above}\""));
+            let _ = writeln!(out, "on = [{{ event = \"{event}\"{more}, cooldown = {cooldown}, does = [{does}] }}]");
+        }
+    }
+}
+
+fn abilities(world: &World, out: &mut String) {
+    for (index, ability) in world.abilities.iter().enumerate() {
+        let [cast, recovery, cooldown] = ability.times.map(seconds);
+        let mut targets = format!("side = \"{}\"", ability.side.name());
+        let pick = match ability.pick {
+            Pick::First => "",
+            Pick::Weakest => ", pick = \"weakest\"",
+            Pick::Strongest => ", pick = \"strongest\"",
+            Pick::Nearest => ", pick = \"nearest\"",
+            Pick::Farthest => ", pick = \"farthest\"",
+            Pick::Policy => ", pick = \"policy\"",
+        };
+        targets.push_str(pick);
+        match ability.area {
+            Area::None => {}
+            Area::Radius(radius) => targets += &format!(", radius = {radius}"),
+            Area::Around(radius) => targets += &format!(", around = \"caster\", radius = {radius}"),
+            Area::Cone(degrees, length) => targets += &format!(", cone = {degrees}, length = {length}"),
+            Area::Line(width, length) => targets += &format!(", line = {width}, length = {length}"),
+            Area::Chain(within) => targets += &format!(", chain = {within}"),
+        }
+        if let Some(count) = ability.count {
+            targets += &format!(", count = {count}");
+        }
+        if ability.defeated {
+            targets += ", state = \"defeated\"";
+        }
+        let does: Vec<String> = ability.does.iter().map(|one| effect_on(*one)).collect();
+        let _ = writeln!(out, "[ability.a{index}]\ncast = {cast}\nrecovery = {recovery}\ncooldown = {cooldown}");
+        let _ = writeln!(out, "targets = {{ {targets} }}\ndoes = [{}]", does.join(", "));
+        if ability.cost > 0.0 {
+            let _ = writeln!(out, "cost = {{ wind = {} }}", ability.cost);
+        }
+        if let Some((most, regain)) = ability.charges {
+            let _ = writeln!(out, "charges = {{ max = {most}, regain = {} }}", seconds(regain));
+        }
+        if let Some(uses) = ability.uses {
+            let _ = writeln!(out, "uses = {uses}");
+        }
+        if let Some(reach) = ability.reach {
+            let _ = writeln!(out, "reach = {reach}");
+        }
+        let mut key = |key: &str, value: Option<String>| {
+            value.map(|value| writeln!(out, "{key} = {value}"));
+        };
+        key("travel", ability.travels.then(|| TRAVEL.to_string()));
+        key("tags", ability.loud.then(|| "[\"loud\"]".to_owned()));
+        key("unlock", condition(ability.unlock).map(|unlock| format!("\"{unlock}\"")));
+        key("cost_at", ability.pays_at_release.then(|| "\"release\"".to_owned()));
+        key("refund", (ability.refund > 0.0).then(|| ability.refund.to_string()));
+        let counts = match ability.counts {
+            Counts::Start => Some("\"start\""),
+            Counts::Release => None,
+            Counts::End => Some("\"end\""),
+        };
+        key("cooldown_from", counts.map(str::to_owned));
+        let releases =
+            ability.releases.map(|(count, every)| format!("{{ count = {count}, every = {} }}", seconds(every)));
+        key("releases", releases);
+        let shares = ability.shares.map(|time| match time {
+            None => "\"bells\"".to_owned(),
+            Some(time) => format!("{{ name = \"bells\", time = {} }}", seconds(time)),
+        });
+        key("shared_cooldown", shares);
+        let after =
+            ability.after.map(|(after, within)| format!("{{ ability = \"a{after}\", within = {} }}", seconds(within)));
+        key("after", after);
+        key("during", ability.during.map(|status| format!("[\"s{status}\"]")));
+    }
+}
+
+fn condition(when: When) -> Option<String> {
+    Some(match when {
+        When::Always => return None,
+        When::HealthAtMost(share) => format!("self.health.share <= {share}"),
+        When::WindAtLeast(wind) => format!("self.wind >= {wind}"),
+        When::TargetAtMost(share) => format!("target.health.share <= {share}"),
+        When::Without(status) => format!("not has(self, s{status})"),
+        When::Count(side, None, least) => format!("count({}) >= {least}", side.name()),
+        When::Count(side, Some(within), least) => format!("count({}, {within}) >= {least}", side.name()),
+        When::Near(metres) => format!("distance <= {metres}"),
+        When::Wears(piece) => format!("has(self, g{piece})"),
+        When::Level(level) => format!("self.level >= {level}"),
+    })
+}
+
+fn one(world: &World, index: usize, character: &Character, out: &mut String) {
+    let line = |(uses, when): &(Uses, When)| {
+        let when = condition(*when).map_or(String::new(), |when| format!(", when = \"{when}\""));
+        let uses = match uses {
+            Uses::One(ability) => format!("ability = \"a{ability}\""),
+            Uses::Loud => "tag = \"loud\"".to_owned(),
+        };
+        format!("{{ {uses}{when} }}")
+    };
+    let all: Vec<String> = (0..world.abilities.len()).map(|ability| format!("\"a{ability}\"")).collect();
+    let lines: Vec<String> = character.lines.iter().map(line).collect();
+    let gear: Vec<String> = character.gear.iter().map(|piece| format!("\"g{piece}\"")).collect();
+    let moves = if world.ground == Ground::Walked { "" } else { "move = \"hold\"\n" };
+    let target = if world.threat { "target = \"threat\"\n" } else { "" };
+    let _ = writeln!(out, "[policy.p{index}]\n{moves}{target}use = [{}]", lines.join(", "));
+    let Character { might, guard, vigour, body, reward, .. } = character;
+    let might = if world.levels { format!("\"{might} + level - 1\"") } else { might.to_string() };
+    for (name, feet) in [("c", 0.0), ("w", SPEED)] {
+        let _ = writeln!(out, "[character.{name}{index}]\npolicy = \"p{index}\"\nabilities = [{}]", all.join(", "));
+        let _ = writeln!(out, "gear = [{}]\nbody = {body}", gear.join(", "));
+        let _ = writeln!(out, "attributes = {{ might = {might}, guard = {guard}, vigour = {vigour}, feet = {feet} }}");
+        let statuses: Vec<String> = character.statuses.iter().map(|status| format!("\"s{status}\"")).collect();
+        let immune = if character.immune { "\"wet\"" } else { "" };
+        let _ = writeln!(out, "level = {}\nstatuses = [{}]\nimmune = [{immune}]", character.level, statuses.join(", "));
+        if *reward > 0.0 {
+            let _ = writeln!(out, "reward = {reward}");
+        }
+        if world.ground != Ground::Walked {
+            break;
+        }
+    }
+}
+
+fn encounter(world: &World, out: &mut String) {
+    let side = |number: usize| {
+        let member = |one: &super::world::Member| {
+            let walks = number == 0 && world.ground == Ground::Walked;
+            let mut keys = format!("character = \"{}{}\"", if walks { "w" } else { "c" }, one.character);
+            match one.joins {
+                Joins::AtOnce => {}
+                Joins::At(at) => keys += &format!(", joins = {}", seconds(at)),
+                Joins::Called => keys += ", joins = \"called\"",
+            }
+            if one.vital {
+                keys += ", vital = true";
+            }
+            if let Some(health) = one.health {
+                keys += &format!(", start = {{ health = {health} }}");
+            }
+            if let Some(status) = one.begins_with {
+                keys += &format!(", statuses = [\"s{status}\"]");
+            }
+            if world.is_placed() {
+                keys += &format!(", at = [{}, {}]", one.at[0], one.at[1]);
+            }
+            format!("{{ {keys} }}")
+        };
+        world.sides[number].iter().map(member).collect::<Vec<_>>().join(", ")
+    };
+    let limit = LIMIT / 1_000_000;
+    let _ = writeln!(out, "[encounter.e]\nsides.l = [{}]\nsides.r = [{}]\ntime_limit = {limit}", side(0), side(1));
+    let entry = |one: &super::world::Scripted| {
+        let every = one.every.map_or(String::new(), |every| format!(", every = {}", seconds(every)));
+        let times = one.times.map_or(String::new(), |times| format!(", times = {times}"));
+        let by = ["l", "r"][one.by];
+        format!("{{ at = {}, ability = \"a{}\", by = \"{by}\"{every}{times} }}", seconds(one.at), one.ability)
+    };
+    let _ = writeln!(out, "script = [{}]", world.script.iter().map(entry).collect::<Vec<_>>().join(", "));
+}
