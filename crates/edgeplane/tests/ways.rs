@@ -93,6 +93,28 @@ fn whoever_is_moved_into_reach_is_struck_in_that_moment() {
 }
 
 #[test]
+fn a_window_that_closes_on_the_way_ends_the_way() {
+    let game = with(
+        "[ability.wave]\nuses = 1\nrecovery = 0.5\ntargets = \"self\"\ndoes = [{ report = \"waved\" }]\n\
+         [ability.rush]\nreach = 1\ncooldown = 9\nafter = { ability = \"wave\", within = 1.5 }\ndoes = [{ damage = 5 }]\n\
+         [ability.throw]\nreach = 20\ncooldown = 9\nrecovery = 0.25\ndoes = [{ damage = 1 }]\n\
+         [policy.rushes]\nuse = [\"wave\", \"throw\", \"rush\"]\n\
+         [character.rusher]\nabilities = [\"wave\", \"rush\", \"throw\"]\npolicy = \"rushes\"\n\
+         [encounter.e]\nsides.a = [\"rusher\"]\nsides.b = [\"led\"]\ndistance = 10\n",
+    );
+    let (_, log) = led(&game, 5.0);
+    let rush = game.ability("rush").unwrap();
+    let why = |logged: &edgeplane::fight::Logged| match logged.event {
+        Event::Unavailable { who: ONE, ability, reason } if ability == rush => Some((logged.at.0, reason.name())),
+        _ => None,
+    };
+    let why: Vec<_> = log.events.iter().filter_map(why).collect();
+    assert_eq!(why, [(750_000, "out_of_reach"), (1_500_001, "not_open")]);
+    // Then nothing is far: the throw that it will want next is in reach where it is.
+    assert_eq!(courses(&log), [(750_000, [4.0, 0.0]), (1_500_001, [0.0, 0.0])]);
+}
+
+#[test]
 fn a_cone_reaches_no_farther_than_its_length() {
     let game = with(
         "[ability.sweep]\ncooldown = 9\ntargets = { cone = 60, length = 3 }\ndoes = [{ damage = 5 }]\n\

@@ -327,7 +327,8 @@ impl Model<'_> {
             self.flights.push(Flight { at, caster: who, ability, target: *target, order: number + 1 });
         }
         let sent = self.flights.len() - targets.iter().filter(|target| self.all[**target].stands).count();
-        for Flight { at, target, .. } in self.flights[sent..].to_vec() {
+        let sent: Vec<(u64, usize)> = self.flights[sent..].iter().map(|flight| (flight.at, flight.target)).collect();
+        for (at, target) in sent {
             let arrives = Time(at);
             self.report(Event::Flies { caster: id(who), ability: ability_id(ability), target: id(target), arrives });
         }

@@ -110,6 +110,7 @@ pub(crate) fn compare(seed: u64) -> usize {
 
 /// As many as `EDGEPLANE_WORLDS` says, or ten thousand.
 #[test]
+#[allow(clippy::disallowed_methods)] // How long a test takes is for whoever runs it.
 fn the_model_and_the_engine_agree_on_thousands_of_encounters() {
     let wanted = std::env::var("EDGEPLANE_WORLDS").map_or(10_000, |count| count.parse().unwrap());
     let next = AtomicU64::new(0);

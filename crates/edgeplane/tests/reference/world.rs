@@ -654,7 +654,8 @@ impl Parts {
             refund: if dice.one_in(4) { dice.of(&[0.5, 1.0]) } else { 0.0 },
             releases: dice.one_in(5).then(|| (2 + dice.below(2) as u32, STEP * (1 + dice.below(10)))),
             shares: dice.one_in(4).then(|| dice.one_in(2).then(|| STEP * (4 + dice.below(30)))),
-            after: (index > 0 && dice.one_in(8)).then(|| (dice.index(index), STEP * (4 + dice.below(40)))),
+            // A way that ends with a window ends a microsecond after a step.
+            after: (index > 0 && !walked && dice.one_in(8)).then(|| (dice.index(index), STEP * (4 + dice.below(40)))),
             // One that breaks casts would break the cast that it belongs to, over and over.
             during: (dice.one_in(5) && !quiet.is_empty()).then(|| dice.of(quiet)),
         }

@@ -37,7 +37,12 @@ impl<C: Chance> Engine<'_, C> {
         }
         let Some(within) = within else { return Ok(None) };
         let closes = opened + Time::from_seconds(self.positive(within, &self.frame(who, who))?);
-        Ok(not_open.filter(|_| closes < now))
+        if closes < now {
+            return Ok(not_open);
+        }
+        // Whatever else keeps it closed, that is another reason from then on.
+        self.until = self.until.min(closes + Time(1));
+        Ok(None)
     }
 
     /// A use counts: its cooldown runs from this moment on, and a charge is spent.

@@ -208,6 +208,10 @@ impl<C: Chance> Engine<'_, C> {
         if reach == 0.0 || (me != turned && !can_be_meant()) {
             return Time::NEVER;
         }
+        if me == turned && ability.after.is_some() {
+            // Its window may close before: that is looked at with everything else.
+            self.touch(me, CompiledPolicy::bit(index));
+        }
         let until = if me == turned {
             // All distances change at another rate now.
             self.first_within(me, self.candidates(me, ability), reach)

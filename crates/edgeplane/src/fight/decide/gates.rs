@@ -49,7 +49,7 @@ impl<C: Chance> Engine<'_, C> {
                 }
             }
             if !self.condition_holds(who, line, when)? {
-                self.until = self.condition_turns(who, line, when);
+                self.until = self.until.min(self.condition_turns(who, line, when));
                 return Ok(Gate::Condition);
             }
         }
@@ -170,7 +170,7 @@ impl<C: Chance> Engine<'_, C> {
         if table.special
             && let Some(reason) = self.out_of_stock(who, index)?
         {
-            self.until = reason.until().unwrap_or(Time::NEVER);
+            self.until = self.until.min(reason.until().unwrap_or(Time::NEVER));
             return Ok(Gate::Stock);
         }
         Ok(Gate::Open)
@@ -203,7 +203,7 @@ impl<C: Chance> Engine<'_, C> {
             _ => match self.affordable(who, plan)? {
                 None => Ok(Gate::Open),
                 Some(reason) => {
-                    self.until = reason.until().unwrap_or(Time::NEVER);
+                    self.until = self.until.min(reason.until().unwrap_or(Time::NEVER));
                     Ok(Gate::Cost)
                 }
             },

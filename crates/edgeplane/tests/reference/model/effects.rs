@@ -38,7 +38,10 @@ impl Model<'_> {
         let (caster, to) = (id(who), id(target));
         match effect {
             Effect::Damage(base, per) => self.hit(who, source, target, base + self.might(who) * per, Type::Blow),
-            Effect::InOrder(base) => self.hit(who, source, target, base * 0.5_f64.powi(order as i32 - 1), Type::Blow),
+            Effect::InOrder(base) => {
+                let halved = (1..order).fold(base, |amount, _| amount * 0.5);
+                self.hit(who, source, target, halved, Type::Blow);
+            }
             Effect::Cold(base, false) => self.hit(who, source, target, base, Type::Cold),
             Effect::Cold(base, true) => self.hit(who, source, target, base, Type::Pure),
             Effect::Shield(amount) => self.restore(who, source, target, SHELL, amount),

@@ -44,7 +44,7 @@ impl Model<'_> {
             if lasts < FOREVER {
                 lasts = lasts * parts / 2;
                 // Between two steps the model looks at nothing.
-                self.close_call.set(self.close_call.get() || lasts % STEP != 0);
+                self.close_call.set(self.close_call.get() || !lasts.is_multiple_of(STEP));
             }
         }
         let before = self.log.len();
