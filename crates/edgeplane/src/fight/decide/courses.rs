@@ -33,7 +33,8 @@ impl<C: Chance> Engine<'_, C> {
         if course != [0.0; 2] {
             self.face(who, course);
         }
-        self.set_place(who, from, course);
+        self.put_at(who, from, course);
+        self.concern_all(who, true);
         emit!(self, Walks { who, from, course });
     }
 
@@ -46,14 +47,14 @@ impl<C: Chance> Engine<'_, C> {
         self.state.numbers.set_facing(block, direction);
         if self.program.asks_angle {
             self.conditions_of_places_changed();
-            self.concern_all(who);
+            self.concern_all(who, true);
         }
     }
 
     /// Puts somebody at a place, on a course; whoever that concerns decides anew.
     pub(in crate::fight) fn set_place(&mut self, who: CombatantId, place: Plane, course: Plane) {
         self.put_at(who, place, course);
-        self.concern_all(who);
+        self.concern_all(who, false);
     }
 
     /// The same for many at once.
@@ -71,7 +72,7 @@ impl<C: Chance> Engine<'_, C> {
         // To look at all distances of everybody once costs as much as to look at those to a few.
         if count * FEW_OF < moved.len() {
             for index in (0..moved.len()).filter(|index| moved[*index]) {
-                self.concern_all(CombatantId(index as u16));
+                self.concern_all(CombatantId(index as u16), false);
             }
         } else {
             self.concern_all_by_many(&moved);
@@ -122,7 +123,7 @@ impl<C: Chance> Engine<'_, C> {
                 continue;
             }
             if !is_moved && self.state.walks[index].goal.is_some_and(|(goal, _)| goal != me && moved[goal.index()]) {
-                self.follow(me);
+                self.plan_way(me);
             }
             if !is_moved && matches!(policy.moves, Moves::KeepDistance(_)) {
                 all_moved().for_each(|other| self.concern(me, other, policy));
@@ -132,8 +133,8 @@ impl<C: Chance> Engine<'_, C> {
         }
     }
 
-    /// Somebody is on a new course: what that means for everybody.
-    fn concern_all(&mut self, turned: CombatantId) {
+    /// Somebody is on a new course, by its own choice or not: what that means for everybody.
+    fn concern_all(&mut self, turned: CombatantId, by_choice: bool) {
         let policies = &self.setup.policies;
         let side = self.side_of(turned);
         for (index, policy) in policies.iter().enumerate() {
@@ -150,8 +151,10 @@ impl<C: Chance> Engine<'_, C> {
                 continue;
             }
             let follows = me != turned && self.state.walks[index].goal.is_some_and(|(goal, _)| goal == turned);
-            if follows {
+            if follows && by_choice {
                 self.follow(me);
+            } else if follows {
+                self.plan_way(me);
             }
             if far != 0 || matches!(policy.moves, Moves::KeepDistance(_)) {
                 self.concern(me, turned, policy);
