@@ -32,6 +32,16 @@ fn uses(game: &Game, log: &Log, ability: &str) -> Vec<u64> {
     moments(log, |event| matches!(event, Event::Used { caster: ONE, ability, .. } if *ability == wanted))
 }
 
+/// Why an ability was unavailable, as that changed.
+fn reasons(game: &Game, log: &Log, ability: &str) -> Vec<(u64, &'static str)> {
+    let wanted = game.ability(ability).unwrap();
+    let why = |logged: &edgeplane::fight::Logged| match logged.event {
+        Event::Unavailable { who: ONE, ability, reason } if ability == wanted => Some((logged.at.0, reason.name())),
+        _ => None,
+    };
+    log.events.iter().filter_map(why).collect()
+}
+
 fn courses(log: &Log) -> Vec<(u64, [f64; 2])> {
     let course = |logged: &edgeplane::fight::Logged| match logged.event {
         Event::Walks { who: ONE, course, .. } => Some((logged.at.0, course)),
@@ -103,15 +113,23 @@ fn a_window_that_closes_on_the_way_ends_the_way() {
          [encounter.e]\nsides.a = [\"rusher\"]\nsides.b = [\"led\"]\ndistance = 10\n",
     );
     let (_, log) = led(&game, 5.0);
-    let rush = game.ability("rush").unwrap();
-    let why = |logged: &edgeplane::fight::Logged| match logged.event {
-        Event::Unavailable { who: ONE, ability, reason } if ability == rush => Some((logged.at.0, reason.name())),
-        _ => None,
-    };
-    let why: Vec<_> = log.events.iter().filter_map(why).collect();
+    let why = reasons(&game, &log, "rush");
     assert_eq!(why, [(750_000, "out_of_reach"), (1_500_001, "not_open")]);
     // Then nothing is far: the throw that it will want next is in reach where it is.
     assert_eq!(courses(&log), [(750_000, [4.0, 0.0]), (1_500_001, [0.0, 0.0])]);
+}
+
+#[test]
+fn a_window_that_closes_is_the_reason_from_then_on_whatever_was_before() {
+    let game = game(
+        "[pools]\nhealth = { max = 100, defeat = true }\nwind = { max = 50, start = 0, regen = 1 }\n\
+         [ability.wave]\nuses = 1\nrecovery = 0.5\ntargets = \"self\"\ndoes = [{ report = \"waved\" }]\n\
+         [ability.rush]\ncost = { wind = 20 }\nafter = { ability = \"wave\", within = 1.5 }\ndoes = [{ damage = 5 }]\n\
+         [character.rusher]\nabilities = [\"wave\", \"rush\"]\n[character.led]\nabilities = []\n\
+         [encounter.e]\nsides.a = [\"rusher\"]\nsides.b = [\"led\"]\n",
+    );
+    let (_, log) = led(&game, 5.0);
+    assert_eq!(reasons(&game, &log, "rush"), [(500_000, "cannot_afford"), (1_500_001, "not_open")]);
 }
 
 #[test]

@@ -57,7 +57,7 @@ pub struct AbilityPlan {
     pub after: Option<(AbilityId, Option<FormulaId>)>,
     /// Others are open after it.
     pub(crate) opens: bool,
-    /// Metres within which its first target has to be.
+    /// Metres within which the target that it picks has to be.
     pub reach: Option<FormulaId>,
     /// Metres a second at which what it sends out goes to its targets.
     pub travel: Option<FormulaId>,
@@ -156,7 +156,7 @@ impl AbilityPlan {
         self.reach.is_some() || self.area != Area::None || matches!(self.pick, PickPlan::Nearest | PickPlan::Farthest)
     }
 
-    /// Whether its first target has to be near.
+    /// Whether the target that it picks has to be near.
     pub(crate) fn has_reach(&self) -> bool {
         self.reach.is_some() || self.area.length().is_some()
     }

@@ -3,9 +3,9 @@
 use std::sync::Arc;
 
 use super::Program;
-use super::eval::Memory;
 use super::ids::{CharacterId, CombatantId, EncounterId, FormulaId, PoolId, SideId, Slot, StatusId};
 use super::layout::{Layout, pool_slot};
+use super::memory::Memory;
 use super::names::look_up;
 use super::resolve::{Compiler, stable_hash};
 use super::scope::Scope;

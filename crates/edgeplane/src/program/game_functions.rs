@@ -5,8 +5,9 @@ use std::sync::Arc;
 
 use super::Program;
 use super::code::Op;
-use super::eval::{Draws, Frame, Memory};
+use super::eval::{Draws, Frame};
 use super::ids::CombatantId;
+use super::memory::Memory;
 use super::ops::truth;
 use super::resolve::Compiler;
 use super::time::Time;

@@ -5,10 +5,11 @@
 //! is looked at again after [`POLL`].
 
 use super::Program;
-use super::eval::{Frame, Memory};
+use super::eval::Frame;
 use super::flow;
 use super::ids::{FormulaId, Slot};
 use super::layout::{HAIR, Layout};
+use super::memory::Memory;
 use super::motion::{meeting, minus, parting};
 use super::ops::{BinaryOp, UnaryOp, truth};
 use super::time::Time;

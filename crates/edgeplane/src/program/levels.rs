@@ -1,10 +1,11 @@
 //! Levels, points and gauntlets: what goes on beyond one fight.
 
 use super::Program;
-use super::eval::{Draws, Frame, Memory, NoChance};
+use super::eval::{Draws, Frame, NoChance};
 use super::fault::Fault;
 use super::ids::{CharacterId, CombatantId, EncounterId, FormulaId, PoolId, SideId, StatusId};
 use super::layout::Layout;
+use super::memory::Memory;
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;

@@ -10,9 +10,10 @@ use super::blocks::BaseChange;
 use super::characters::UsePlan;
 use super::code::Shape;
 use super::encounters::CombatantPlan;
-use super::eval::{Draws, Frame, Memory, NoChance};
+use super::eval::{Draws, Frame, NoChance};
 use super::ids::{AbilityId, CombatantId, FormulaId, PoolId, SiteId, Slot, ZoneId};
 use super::inputs::Inputs;
+use super::memory::Memory;
 use super::ops::BinaryOp;
 use super::time::Time;
 use crate::rules::{Moves, SideRule};
@@ -128,7 +129,7 @@ pub(crate) struct AbilityTable {
     pub(crate) costs: u32,
     /// There is more to it than cooldown, cost and targets: charges, a number of uses and the like.
     pub(crate) special: bool,
-    /// Its first target has to be near enough.
+    /// The target that it picks has to be near enough.
     pub(crate) reaches: bool,
     /// Its caster walks on meanwhile.
     pub(crate) mobile: bool,

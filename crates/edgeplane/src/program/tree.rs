@@ -7,10 +7,11 @@
 use std::ops::Range;
 
 use super::Program;
-use super::eval::{Frame, Memory};
+use super::eval::Frame;
 use super::fault::FaultReason;
 use super::ids::{CurveId, PoolId, SiteId, Slot};
 use super::layout::pool_slot;
+use super::memory::Memory;
 use super::ops::{BinaryOp, UnaryOp, lerp, truth};
 
 /// Whose block a number is read from.
@@ -315,10 +316,10 @@ impl Read {
     /// Reads the number.
     pub(crate) fn value(self, program: &Program, memory: &Memory, frame: &Frame) -> f64 {
         match self {
-            Self::Attribute(role, slot) | Self::Standing(role, slot) => memory.at(frame.base(role) + slot.index()),
+            Self::Attribute(role, slot) | Self::Standing(role, slot) => memory.at(frame.block(role) + slot.index()),
             Self::Typed(role, slot) => memory.at(frame.typed(role) + slot.index()),
             Self::Pool(role, pool, part) => {
-                let first = frame.base(role) + program.layout.pool(pool).index();
+                let first = frame.block(role) + program.layout.pool(pool).index();
                 match part {
                     PoolPart::Amount => memory.pool_amount(first, frame.now),
                     PoolPart::Max => memory.at(first + usize::from(pool_slot::CAP)),

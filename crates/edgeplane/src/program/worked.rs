@@ -1,8 +1,9 @@
 //! Arithmetic for people: the designer's own formula with values in place of names.
 
 use super::Program;
-use super::eval::{Draws, Frame, Memory, NoChance};
+use super::eval::{Draws, Frame, NoChance};
 use super::ids::{CombatantId, FormulaId};
+use super::memory::Memory;
 use super::resolve::CompiledFormula;
 use super::tree::{Reading, TreeKind};
 

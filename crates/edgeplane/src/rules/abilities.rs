@@ -46,7 +46,7 @@ pub struct AbilityRule {
     pub sustain: Option<SustainRule>,
     /// It is open only after another one.
     pub after: Option<AfterRule>,
-    /// Metres within which its first target has to be; any distance, if it is not said.
+    /// Metres within which the target that it picks has to be; any distance, if it is not said.
     pub reach: Option<Formula>,
     /// Metres a second at which what it sends out goes to its targets; at once, if it is not said.
     pub travel: Option<Formula>,

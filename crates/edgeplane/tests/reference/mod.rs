@@ -9,6 +9,7 @@
 mod ground;
 mod keys;
 mod model;
+mod random;
 mod text;
 mod world;
 
@@ -82,8 +83,8 @@ fn alike(one: &Logged, other: &Logged) -> bool {
     one == other || (one.at == other.at && near(&json(&one.event), &json(&other.event)))
 }
 
-pub(crate) fn compare(seed: u64) -> usize {
-    let world = world::world(seed);
+fn compare(seed: u64) -> usize {
+    let world = random::world(seed);
     let Some(engine) = play(&world) else { return 0 };
     let skipped = |event: &Event| {
         matches!(
@@ -146,7 +147,7 @@ fn the_model_and_the_engine_agree_on_thousands_of_encounters() {
 #[test]
 fn the_worlds_have_every_key_of_the_format_but_for_those_in_the_list() {
     let mut used = keys::Keys::new();
-    (0..1_500).for_each(|seed| keys::used(&text::text(&world::world(seed)), &mut used));
+    (0..1_500).for_each(|seed| keys::used(&text::text(&random::world(seed)), &mut used));
     let all = keys::all();
     let left: Vec<String> = all.difference(&used).map(|(table, key)| format!("{table}: {key}")).collect();
     let listed = include_str!("../cases/keys_without_a_model.txt").lines().filter_map(|line| line.split_once(": "));

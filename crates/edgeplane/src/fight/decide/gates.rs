@@ -197,7 +197,8 @@ impl<C: Chance> Engine<'_, C> {
                 if self.can_afford(who, table.cost_pool, cost) {
                     return Ok(Gate::Open);
                 }
-                self.until = self.when_it_holds(who, table.cost_pool, cost).unwrap_or(Time::NEVER);
+                let holds = self.when_it_holds(who, table.cost_pool, cost).unwrap_or(Time::NEVER);
+                self.until = self.until.min(holds);
                 Ok(Gate::Cost)
             }
             _ => match self.affordable(who, plan)? {

@@ -93,8 +93,7 @@ impl<C: Chance> Engine<'_, C> {
         Ok(self.positive(reach, &self.frame(who, who))?.max(LEAST_REACH))
     }
 
-    /// How near the first target of an ability has to be: within its reach, and where a cone or a line is long enough to
-    /// have it in it.
+    /// How near the target that an ability picks has to be: within its reach, and within the length of a cone or a line.
     #[inline]
     pub(in crate::fight) fn reach_of_ability(&mut self, who: CombatantId, plan: &AbilityPlan) -> FightResult<f64> {
         let reach = self.reach_of(who, plan.reach)?;

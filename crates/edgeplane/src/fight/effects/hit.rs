@@ -115,7 +115,7 @@ impl<C: Chance> Engine<'_, C> {
         }
         for step in &effect.steps {
             if let Some((role, stacks)) = step.owned
-                && self.state.numbers.at(frame.base(role) + usize::from(stacks)) == 0.0
+                && self.state.numbers.at(frame.block(role) + usize::from(stacks)) == 0.0
             {
                 continue;
             }

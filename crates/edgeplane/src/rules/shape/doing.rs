@@ -44,7 +44,7 @@ pub(in crate::rules) static ABILITY: TableShape = TableShape {
             Shape::Either(&[Shape::Text, Shape::Table(&ABILITY_AFTER)]),
             "It can be used only after another ability.",
         ),
-        key("reach", Shape::Formula, "Metres within which its first target must be."),
+        key("reach", Shape::Formula, "Metres within which the target that it picks must be."),
         key("travel", Shape::Formula, "Metres per second at which it goes to its targets."),
         key("targets", Shape::Either(&[SIDE, Shape::Table(&ABILITY_TARGETS)]), "Whom it is used on."),
         key("does", EFFECTS, "Its effects, in order."),

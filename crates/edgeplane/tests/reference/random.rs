@@ -1,0 +1,436 @@
+//! Worlds put together at random.
+
+use edgeplane::program::TriggerEvent;
+
+use super::world::{
+    Ability, Area, Call, Character, Counts, Effect, Forbids, Gear, Ground, Joins, LIMIT, Member, Pick, Reapply, STEP,
+    Scripted, Side, Status, Step, To, Trigger, Uses, When, World, Zone,
+};
+
+/// The next of a row of numbers that look random.
+struct Dice(u64);
+
+impl Dice {
+    fn below(&mut self, most: u64) -> u64 {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (self.0 >> 33) % most
+    }
+
+    fn one_in(&mut self, of: u64) -> bool {
+        self.below(of) == 0
+    }
+
+    fn index(&mut self, of: usize) -> usize {
+        self.below(of as u64) as usize
+    }
+
+    fn of<T: Copy>(&mut self, some: &[T]) -> T {
+        some[self.index(some.len())]
+    }
+
+    /// Half metres.
+    fn metres(&mut self, least: u64, most: u64) -> f64 {
+        (2 * least + self.below(2 * (most - least) + 1)) as f64 / 2.0
+    }
+}
+
+/// How much of each there is: what the makers of parts refer to.
+struct Parts {
+    ground: Ground,
+    statuses: usize,
+    zones: usize,
+    gear: usize,
+    threat: bool,
+    levels: bool,
+    called: bool,
+}
+
+impl Parts {
+    fn effect(&self, dice: &mut Dice) -> Effect {
+        let status = dice.index(self.statuses);
+        let placed = self.ground != Ground::None;
+        match dice.below(31) {
+            28 => Effect::ApplyMore(status, 1 + dice.below(3) as u32, 2 * STEP * (2 + dice.below(20))),
+            29 => Effect::Leech((2 + 2 * dice.below(4)) as f64),
+            30 => Effect::CleanseKind(dice.one_in(2)),
+            26 => Effect::Cold((3 + dice.below(9)) as f64, dice.one_in(2)),
+            27 => Effect::Shield((2 + dice.below(12)) as f64),
+            24 => dice.of(&[Effect::InterruptLoud, Effect::CleanseWet, Effect::ConsumeWet]),
+            25 if dice.one_in(12) => Effect::Win,
+            0..4 => Effect::Damage((4 + dice.below(12)) as f64, dice.below(3) as f64 * 0.5),
+            4 => Effect::InOrder((6 + dice.below(12)) as f64),
+            5 => Effect::Heal((3 + dice.below(12)) as f64),
+            6 => Effect::Drain((2 + 2 * dice.below(4)) as f64),
+            7 => Effect::Restore((2 + 2 * dice.below(4)) as f64),
+            8 => Effect::Interrupt,
+            9..13 => Effect::Apply(status),
+            13 if self.gear > 0 => Effect::Wear(dice.index(self.gear)),
+            14 if self.gear > 0 => Effect::TakeOff(dice.index(self.gear)),
+            15 if self.threat => Effect::Threat(dice.below(30) as f64 - 10.0),
+            16 if self.levels => dice.of(&[Effect::Learn(7.0), Effect::Grown(4.0)]),
+            17 if self.called => Effect::Call(dice.index(4), 1 + dice.below(2) as u32),
+            18 => match dice.below(6) {
+                0 => Effect::Consume(status, dice.one_in(2).then_some(1)),
+                1 => Effect::Cleanse(status),
+                2 => Effect::Transfer(status),
+                3 => Effect::Extend(status, STEP * (1 + dice.below(20))),
+                4 => Effect::Shorten(status, STEP * (1 + dice.below(20))),
+                _ => Effect::Toggle(status),
+            },
+            19 if placed => Effect::Push(dice.metres(1, 4)),
+            20 if placed => Effect::Pull(dice.metres(1, 4)),
+            21 if placed => Effect::Leap(dice.metres(0, 2)),
+            22 if placed => Effect::Far(3.0),
+            13 | 23 if self.zones > 0 => Effect::Zone(dice.index(self.zones)),
+            _ => Effect::Damage((4 + dice.below(12)) as f64, 0.0),
+        }
+    }
+
+    fn status(&self, dice: &mut Dice) -> Status {
+        Status {
+            // Half of it is whole steps too.
+            duration: 2 * STEP * (2 + dice.below(30)),
+            reapply: match dice.below(6) {
+                5 => Reapply::Longest,
+                0 => Reapply::Keep,
+                1 => Reapply::Refresh,
+                2 => Reapply::Extend,
+                3 => Reapply::Stack(2 + dice.below(4) as u32),
+                _ => Reapply::Replace,
+            },
+            period: dice.one_in(2).then(|| (STEP * (3 + dice.below(20)), tick(dice))),
+            ticks_now: dice.one_in(4),
+            restarts: dice.one_in(4),
+            might: if dice.one_in(2) { dice.below(7) as f64 - 3.0 } else { 0.0 },
+            percent: if dice.one_in(5) { dice.of(&[-25.0, 25.0, 50.0]) } else { 0.0 },
+            times: if dice.one_in(6) { dice.of(&[0.5, 2.0]) } else { 1.0 },
+            above: dice.one_in(7).then(|| 0.25 * (1 + dice.below(3)) as f64),
+            step: dice.one_in(5).then(|| dice.of(&[Step::HalvesTaken, Step::AddsDealt])),
+            is_buff: dice.one_in(2),
+            cleansable: !dice.one_in(4),
+            at_least: dice.one_in(10).then(|| 6.0 + dice.below(5) as f64),
+            at_most: dice.one_in(10).then(|| 10.0 + dice.below(5) as f64),
+            wet: dice.one_in(3),
+            immune: dice.one_in(7),
+            forbids: dice.of(&[Forbids::Nothing, Forbids::Nothing, Forbids::Nothing, Forbids::Acting, Forbids::Loud]),
+            interrupts: dice.one_in(6),
+            taunts: dice.one_in(6),
+            untargetable: dice.one_in(8).then(|| dice.one_in(3)),
+            trigger: dice.one_in(2).then(|| {
+                let event = dice.of(&[
+                    TriggerEvent::HitTaken,
+                    TriggerEvent::HitDealt,
+                    TriggerEvent::AbilityUsed,
+                    TriggerEvent::Gained,
+                    TriggerEvent::Lost,
+                    TriggerEvent::Renewed,
+                    TriggerEvent::HealTaken,
+                    TriggerEvent::AllyDefeated,
+                    TriggerEvent::EnemyDefeated,
+                ]);
+                let places = !matches!(
+                    event,
+                    TriggerEvent::Gained
+                        | TriggerEvent::Lost
+                        | TriggerEvent::Renewed
+                        | TriggerEvent::HitTaken
+                        | TriggerEvent::HealTaken
+                        | TriggerEvent::HitDealt
+                        | TriggerEvent::AbilityUsed
+                );
+                let to_other = dice.one_in(2);
+                // Something that damages in turn would go on for ever.
+                let does = match dice.below(6) {
+                    0 | 1 => Effect::Heal(4.0),
+                    2 => Effect::Restore(4.0),
+                    3 => Effect::Damage(3.0, 0.0),
+                    // One that is placed for what zones themselves bring about would be placed for ever.
+                    4 if self.zones > 0 && places => Effect::Zone(dice.index(self.zones)),
+                    _ => Effect::Drain(2.0),
+                };
+                let others =
+                    matches!(event, TriggerEvent::HitTaken | TriggerEvent::HealTaken | TriggerEvent::AbilityUsed);
+                let of = (others && dice.one_in(3))
+                    .then(|| dice.of(&[Side::Others, Side::Allies, Side::Enemies, Side::Everyone]));
+                Trigger {
+                    event,
+                    of,
+                    cooldown: STEP * (4 + dice.below(40)),
+                    does,
+                    to_other,
+                    uses: dice.one_in(4).then(|| 1 + dice.below(3) as u32),
+                    loud: event == TriggerEvent::AbilityUsed && dice.one_in(2),
+                    above: dice.one_in(6).then(|| 0.25 * (1 + dice.below(3)) as f64),
+                }
+            }),
+        }
+    }
+
+    fn zone(&self, dice: &mut Dice) -> Zone {
+        let carried = dice.one_in(3);
+        Zone {
+            radius: dice.metres(1, 6),
+            grows: if self.ground == Ground::Line && dice.one_in(2) { dice.of(&[1.0, 2.0]) } else { 0.0 },
+            lasts: (!dice.one_in(4)).then(|| STEP * (8 + dice.below(60))),
+            affects: dice.of(&[Side::Enemies, Side::Enemies, Side::Allies, Side::Everyone]),
+            owner: dice.one_in(3),
+            applies: (!dice.one_in(3)).then(|| dice.index(self.statuses)),
+            enters: dice.one_in(2).then(|| tick(dice)),
+            leaves: dice.one_in(3).then(|| tick(dice)),
+            most: 1 + dice.index(2),
+            uses: dice.one_in(4).then(|| 1 + dice.below(4) as u32),
+            carried,
+        }
+    }
+
+    fn to(&self, dice: &mut Dice) -> To {
+        match dice.below(12) {
+            0..3 => To::Caster,
+            3 => {
+                let side = dice.of(&[Side::Enemies, Side::Allies, Side::Others, Side::Everyone]);
+                let within = self.ground != Ground::None && dice.one_in(2);
+                To::Side(side, within.then(|| dice.metres(1, 8)))
+            }
+            _ => To::Target,
+        }
+    }
+
+    fn ability(&self, dice: &mut Dice, index: usize, quiet: &[usize]) -> Ability {
+        let placed = self.ground != Ground::None;
+        let side = dice.of(&[
+            Side::Enemies,
+            Side::Enemies,
+            Side::Enemies,
+            Side::Allies,
+            Side::Others,
+            Side::Everyone,
+            Side::Caster,
+        ]);
+        let defeated = matches!(side, Side::Allies | Side::Others) && dice.one_in(4);
+        let pick = match dice.below(7) {
+            0 | 1 => Pick::First,
+            2 => Pick::Weakest,
+            3 => Pick::Strongest,
+            4 if placed => Pick::Nearest,
+            5 if placed => Pick::Farthest,
+            _ if self.threat && side == Side::Enemies => Pick::Policy,
+            _ => Pick::First,
+        };
+        let whom = placed && side != Side::Caster;
+        // Whoever walks does so for the first target, which stays the same.
+        let walked = self.ground == Ground::Walked;
+        let reach =
+            (whom && !defeated && (!walked || side == Side::Enemies) && !dice.one_in(4)).then(|| dice.metres(1, 9));
+        let area = match dice.below(9) {
+            _ if !whom || defeated || (walked && side != Side::Enemies) => Area::None,
+            0 => Area::Radius(dice.metres(1, 4)),
+            1 if reach.is_none() => Area::Around(dice.metres(1, 6)),
+            2 => Area::Cone(dice.of(&[40.0, 70.0, 130.0]), dice.metres(2, 9)),
+            3 => Area::Line(dice.metres(1, 3), dice.metres(2, 9)),
+            4 => Area::Chain(dice.metres(2, 6)),
+            _ => Area::None,
+        };
+        let pick = match area {
+            Area::Around(_) => Pick::First,
+            _ if side == Side::Caster || (walked && side == Side::Enemies) => Pick::First,
+            _ => pick,
+        };
+        let revives = |dice: &mut Dice| vec![(Effect::Revive((10 + dice.below(30)) as f64), To::Target, None)];
+        let many = side != Side::Caster && dice.one_in(3);
+        Ability {
+            cost: if walked { 0.0 } else { 2.0 * dice.below(6) as f64 },
+            times: [STEP * dice.below(16), STEP * (1 + dice.below(12)), STEP * dice.below(80)],
+            charges: dice.one_in(6).then(|| (1 + dice.below(3) as u32, STEP * (10 + dice.below(60)))),
+            uses: dice.one_in(6).then(|| 1 + dice.below(4) as u32),
+            side,
+            pick,
+            count: (many || matches!(area, Area::Chain(_))).then(|| 2 + dice.index(3)),
+            defeated,
+            reach,
+            area,
+            travels: self.ground == Ground::Line && whom && !defeated && dice.one_in(3),
+            does: if defeated {
+                revives(dice)
+            } else {
+                let part = |dice: &mut Dice| dice.one_in(6).then(|| 0.25 * (1 + dice.below(3)) as f64);
+                let one = |dice: &mut Dice| match self.effect(dice) {
+                    // It comes about once, whoever the targets are.
+                    once @ (Effect::Call(..) | Effect::Win) => (once, To::Caster, part(dice)),
+                    other => (other, self.to(dice), part(dice)),
+                };
+                (0..1 + dice.below(3)).map(|_| one(dice)).collect()
+            },
+            loud: dice.one_in(3),
+            unlock: match dice.below(12) {
+                0 => When::HealthAtMost(0.4 + 0.1 * dice.below(6) as f64),
+                1 => When::WindAtLeast(4.0 + 4.0 * dice.below(6) as f64),
+                2 => When::Without(dice.index(self.statuses)),
+                _ => When::Always,
+            },
+            pays_at_release: dice.one_in(5),
+            counts: dice.of(&[Counts::Release, Counts::Release, Counts::Release, Counts::Start, Counts::End]),
+            refund: if dice.one_in(4) { dice.of(&[0.5, 1.0]) } else { 0.0 },
+            releases: dice.one_in(5).then(|| (2 + dice.below(2) as u32, STEP * (1 + dice.below(10)))),
+            shares: dice.one_in(4).then(|| dice.one_in(2).then(|| STEP * (4 + dice.below(30)))),
+            // A way that ends with a window ends a microsecond after a step.
+            after: (index > 0 && !walked && dice.one_in(8)).then(|| (dice.index(index), STEP * (4 + dice.below(40)))),
+            // One that breaks casts would break the cast that it belongs to, over and over.
+            during: (dice.one_in(5) && !quiet.is_empty()).then(|| dice.of(quiet)),
+        }
+    }
+
+    fn when(&self, dice: &mut Dice) -> When {
+        let placed = self.ground != Ground::None;
+        match dice.below(11) {
+            // The way depends on what will be wanted, and is planned anew where lines open, not where conditions turn.
+            _ if self.ground == Ground::Walked => When::Always,
+            0 => When::HealthAtMost(0.3 + 0.1 * dice.below(6) as f64),
+            1 => When::WindAtLeast(4.0 + 4.0 * dice.below(7) as f64),
+            2 => When::TargetAtMost(0.3 + 0.1 * dice.below(7) as f64),
+            3 => When::Without(dice.index(self.statuses)),
+            4 => {
+                let side = dice.of(&[Side::Enemies, Side::Allies, Side::Others]);
+                let within = (placed && dice.one_in(2)).then(|| dice.metres(1, 8));
+                When::Count(side, within, 1.0 + dice.below(3) as f64)
+            }
+            5 if placed => When::Near(dice.metres(1, 9)),
+            6 if self.gear > 0 => When::Wears(dice.index(self.gear)),
+            6 if self.levels => When::Level(1.0 + dice.below(3) as f64),
+            _ => When::Always,
+        }
+    }
+
+    fn place(&self, dice: &mut Dice, side: usize) -> [f64; 2] {
+        let away = if side == 0 { -1.0 } else { 1.0 };
+        let x = away * (1.0 + dice.metres(0, 7));
+        if self.ground == Ground::None {
+            return [0.0; 2];
+        }
+        [x, if self.ground == Ground::Plane { dice.metres(0, 8) - 4.0 } else { 0.0 }]
+    }
+}
+
+fn tick(dice: &mut Dice) -> Effect {
+    if dice.one_in(2) {
+        Effect::Damage(2.0 + dice.below(4) as f64, 0.5)
+    } else {
+        Effect::Heal(2.0 + dice.below(4) as f64)
+    }
+}
+
+pub(super) fn world(seed: u64) -> World {
+    let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ 77);
+    let dice = &mut dice;
+    let ground = dice.of(&[Ground::None, Ground::None, Ground::Plane, Ground::Plane, Ground::Line, Ground::Walked]);
+    let zones = if ground == Ground::Walked || dice.one_in(3) { 0 } else { 1 + dice.index(2) };
+    let parts = Parts {
+        ground,
+        statuses: 2 + dice.index(4),
+        zones,
+        gear: if dice.one_in(2) { 2 + dice.index(3) } else { 0 },
+        threat: dice.one_in(2),
+        levels: dice.one_in(3),
+        called: ground != Ground::Walked && dice.one_in(3),
+    };
+    let mut statuses: Vec<Status> = (0..parts.statuses).map(|_| parts.status(dice)).collect();
+    statuses[0].wet = true;
+    let quiet: Vec<usize> = (0..statuses.len()).filter(|index| !statuses[*index].interrupts).collect();
+    let zones = (0..parts.zones).map(|_| parts.zone(dice)).collect();
+    let gear = (0..parts.gear).map(|_| Gear {
+        slot: dice.one_in(2).then(|| dice.below(2) as u32),
+        might: dice.below(5) as f64 - 1.0,
+        restores: dice.one_in(3).then_some(2.0),
+        in_set: dice.one_in(2),
+    });
+    let gear: Vec<Gear> = gear.collect();
+    let mut abilities: Vec<Ability> = (0..3 + dice.index(4)).map(|index| parts.ability(dice, index, &quiet)).collect();
+    abilities[0].loud = true;
+    let line = |dice: &mut Dice| {
+        let uses = if dice.one_in(8) { Uses::Loud } else { Uses::One(dice.index(abilities.len())) };
+        (uses, parts.when(dice))
+    };
+    let character = |dice: &mut Dice| {
+        let mut worn: Vec<usize> = Vec::new();
+        for piece in (0..gear.len()).filter(|_| dice.one_in(3)) {
+            if gear[piece].slot.is_none() || worn.iter().all(|other| gear[*other].slot != gear[piece].slot) {
+                worn.push(piece);
+            }
+        }
+        Character {
+            might: 8.0 + dice.below(6) as f64,
+            guard: dice.below(40) as f64,
+            vigour: 40.0 + 10.0 * dice.below(8) as f64,
+            body: if ground != Ground::None && dice.one_in(3) { 0.5 } else { 0.0 },
+            reward: if parts.levels { 8.0 + dice.below(20) as f64 } else { 0.0 },
+            gear: worn,
+            level: if parts.levels { 1.0 + dice.below(3) as f64 } else { 1.0 },
+            statuses: (0..parts.statuses).filter(|_| dice.one_in(12)).collect(),
+            immune: dice.one_in(10),
+            lines: (0..1 + dice.below(4)).map(|_| line(dice)).collect(),
+        }
+    };
+    let characters: Vec<Character> = (0..4).map(|_| character(dice)).collect();
+    let sides = [0, 1].map(|side| {
+        let member = |dice: &mut Dice, first: bool| Member {
+            character: dice.index(4),
+            joins: match dice.below(8) {
+                _ if first => Joins::AtOnce,
+                0 => Joins::At(STEP * (1 + dice.below(90))),
+                1 | 2 if parts.called => Joins::Called,
+                _ => Joins::AtOnce,
+            },
+            at: parts.place(dice, side),
+            vital: dice.one_in(10),
+            health: dice.one_in(6).then(|| 5.0 * (1 + dice.below(20)) as f64),
+            begins_with: dice.one_in(6).then(|| dice.index(parts.statuses)),
+        };
+        // Whoever walks keeps to the one that it set out for while others are nearer: there is one alone.
+        let most = if ground == Ground::Walked && side == 1 { 1 } else { 3 };
+        (0..1 + dice.index(most)).map(|index| member(dice, index == 0)).collect::<Vec<_>>()
+    });
+    let script = (0..dice.below(3)).filter(|_| dice.one_in(2));
+    let script: Vec<u64> = script.collect();
+    let script = script.iter().map(|_| {
+        let every = dice.one_in(2).then(|| STEP * (20 + dice.below(40)));
+        Scripted {
+            at: STEP * (1 + dice.below(60)),
+            every,
+            times: every.filter(|_| dice.one_in(2)).map(|_| 2 + dice.below(3) as u32),
+            ability: dice.index(abilities.len()),
+            by: dice.index(2),
+        }
+    });
+    let mut script: Vec<Scripted> = script.collect();
+    // Something happens until the end, so nobody finds before that nothing can happen any more.
+    script.push(Scripted { at: LIMIT - STEP, every: None, times: None, ability: 0, by: 0 });
+    let all = sides[0].len() + sides[1].len();
+    let mut calls: Vec<(u64, Call)> = Vec::new();
+    for _ in 0..if dice.one_in(2) { dice.below(6) } else { 0 } {
+        let (at, who) = (STEP * (1 + dice.below(120)), dice.index(all));
+        let call = match dice.below(6) {
+            0 => Call::Apply(dice.index(parts.statuses), who, dice.index(all)),
+            1 => Call::Pool(who, dice.index(2), dice.below(40) as f64),
+            2 if parts.gear > 0 => Call::Wear(who, dice.index(parts.gear)),
+            3 if parts.gear > 0 => Call::TakeOff(who, dice.index(parts.gear)),
+            4 if matches!(ground, Ground::Plane | Ground::Line) => Call::Place(who, parts.place(dice, 0)),
+            5 => Call::Remove(dice.index(parts.statuses), who),
+            _ => continue,
+        };
+        calls.push((at, call));
+    }
+    calls.sort_by_key(|(at, _)| *at);
+    World {
+        ground,
+        statuses,
+        zones,
+        gear,
+        abilities,
+        characters,
+        threat: parts.threat,
+        levels: parts.levels,
+        diminishes: dice.one_in(3),
+        sides,
+        script,
+        calls,
+    }
+}
