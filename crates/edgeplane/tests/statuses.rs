@@ -359,3 +359,29 @@ fn a_status_can_be_passed_on_and_made_longer_or_shorter_and_used_up() {
     fight.advance(seconds(2.0), &mut Silent).unwrap();
     assert_eq!(fight.stacks(OWNER, mark), 0, "shortened beyond its end");
 }
+
+/// A soft status halves what its owner takes, and ends at 2.5 s as another has half a tick left: ticks come before ends.
+#[test]
+fn a_part_of_a_tick_comes_before_what_ends_in_its_moment() {
+    let game = scene(
+        r#"
+        [status.soft]
+        duration = 2.5
+        hit_steps = [{ name = "softly", of = "hits_taken", amount = "amount * 0.5" }]
+        [status.burn]
+        duration = 2.5
+        every = { period = 1, part_tick = true, does = [{ damage = 8, type = "blow" }] }
+        [status.more]
+        duration = 9
+        on = [{ event = "hit_taken", when = "amount < 3", does = [{ extend = "burn", by = 1.5 }] }]
+        "#,
+    );
+    let mut fight = waiting(&game);
+    let mut log = Log::default();
+    for status in ["soft", "burn", "more"] {
+        fight.apply_status(game.status(status).unwrap(), ONE, OWNER, 1, &mut log).unwrap();
+    }
+    fight.advance(seconds(9.0), &mut log).unwrap();
+    // The part is had once: what has been extended then ticks a whole second later, and has half a one left again.
+    assert_eq!(hurt(&log), [(1.0, 4.0), (2.0, 4.0), (2.5, 2.0), (3.5, 8.0), (4.0, 4.0)]);
+}

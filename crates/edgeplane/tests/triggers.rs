@@ -125,6 +125,59 @@ fn a_pool_that_crosses_a_share_is_answered_once_on_its_way() {
 }
 
 #[test]
+fn a_share_is_crossed_where_it_is_reached_whoever_watches_and_whoever_moves_the_pool() {
+    let game = scene(
+        r#"
+        [status.full]
+        duration = inf
+        on = [{ event = "pool_above", pool = "health", share = 1, does = [{ restore = "spirit", amount = 1 }] }]
+        [status.nurse]
+        duration = inf
+        on = [{ event = "pool_below", of = "enemies", pool = "health", share = 0.5, does = [{ heal = 5, to = "other" }] }]
+        "#,
+    );
+    let mut fight = waiting(&game);
+    let mut log = Log::default();
+    let pool = game.pool("health").unwrap();
+    fight.apply_status(game.status("full").unwrap(), OWNER, OWNER, 1, &mut log).unwrap();
+    fight.apply_status(game.status("nurse").unwrap(), ONE, ONE, 1, &mut log).unwrap();
+    // 50 of 100 has come to the half, and is healed by the nurse at once; 55 to 40 goes past it.
+    for (at, amount) in [(1.0, 50.0), (2.0, 40.0), (3.0, 45.0), (4.0, 100.0)] {
+        fight.advance(seconds(at), &mut log).unwrap();
+        fight.set_pool(OWNER, pool, amount).unwrap();
+    }
+    fight.advance(seconds(5.0), &mut log).unwrap();
+    let triggered = |wanted| moments(&log, |event| matches!(event, Event::Triggered { event, .. } if *event == wanted));
+    assert_eq!(triggered(TriggerEvent::PoolBelow), [1_000_000, 2_000_000]);
+    assert_eq!(triggered(TriggerEvent::PoolAbove), [4_000_000]);
+    assert_eq!(health(&game, &fight), 100.0);
+}
+
+#[test]
+fn full_stacks_do_what_they_do_though_they_are_cleansed_at_once() {
+    let (_, log) = triggered(
+        r#"
+        [status.s]
+        duration = inf
+        on = [{ event = "renewed", does = [] }]
+        [status.pile]
+        duration = 9
+        reapply = "stack"
+        max_stacks = 2
+        at_max = [{ damage = 7, type = "cold" }]
+        [status.both]
+        duration = 0
+        every = { period = 1, first_tick = "now", does = [{ apply = "pile", stacks = 2 }, { cleanse = "pile" }] }
+        "#,
+        |game, fight, log| {
+            fight.advance(seconds(1.0), log).unwrap();
+            fight.apply_status(game.status("both").unwrap(), ONE, OWNER, 1, log).unwrap();
+        },
+    );
+    assert_eq!(hurt(&log), [(1.0, 7.0)]);
+}
+
+#[test]
 fn statuses_answer_to_their_own_comings_and_goings() {
     let (_, log) = triggered(
         r#"

@@ -53,7 +53,8 @@ impl<C: Chance> Engine<'_, C> {
             self.state.steps_taken = 0;
         }
         if self.state.ending.is_none() {
-            // Calls of the game may have changed something since.
+            // Calls of the game may have changed something since: what that triggers comes first.
+            self.respond()?;
             self.moment()?;
         }
         let last = until.min(self.setup.time_limit);

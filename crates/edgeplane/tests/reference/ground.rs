@@ -212,7 +212,9 @@ impl Model<'_> {
 
     fn crossing_effect(&mut self, placed: &Placed, who: usize, effect: Option<Effect>) {
         if let Some(effect) = effect {
+            self.by_zone = true;
             self.effect(placed.owner, placed.source, who, effect, 1);
+            self.by_zone = false;
         }
     }
 

@@ -1,10 +1,10 @@
 //! Worlds put together at random.
 
-use edgeplane::program::TriggerEvent;
+use edgeplane::program::{LostReason, TriggerEvent};
 
 use super::world::{
-    Ability, Area, Call, Character, Counts, Effect, Forbids, Gear, Ground, Joins, LIMIT, Member, Pick, Reapply, STEP,
-    Scripted, Side, Status, Step, To, Trigger, Uses, When, World, Zone,
+    Ability, Area, Call, CapRule, Character, Counts, Effect, Forbids, Gear, Ground, Joins, LIMIT, Member, Pick,
+    Reapply, STEP, Scripted, Side, Status, Step, To, Trigger, Uses, When, World, Zone,
 };
 
 /// The next of a row of numbers that look random.
@@ -43,13 +43,20 @@ struct Parts {
     threat: bool,
     levels: bool,
     called: bool,
+    portions: bool,
 }
 
 impl Parts {
     fn effect(&self, dice: &mut Dice) -> Effect {
         let status = dice.index(self.statuses);
         let placed = self.ground != Ground::None;
-        match dice.below(31) {
+        match dice.below(37) {
+            31 => Effect::Winding((2 + dice.below(9)) as f64),
+            32 => Effect::Piercing((4 + dice.below(9)) as f64),
+            33 => Effect::Pure((3 + dice.below(9)) as f64),
+            34 => Effect::Keen((4 + dice.below(9)) as f64),
+            35 => Effect::HealKind((3 + dice.below(9)) as f64, dice.one_in(2)),
+            36 => Effect::HealWind((2 + dice.below(6)) as f64),
             28 => Effect::ApplyMore(status, 1 + dice.below(3) as u32, 2 * STEP * (2 + dice.below(20))),
             29 => Effect::Leech((2 + 2 * dice.below(4)) as f64),
             30 => Effect::CleanseKind(dice.one_in(2)),
@@ -86,26 +93,45 @@ impl Parts {
         }
     }
 
-    fn status(&self, dice: &mut Dice) -> Status {
+    fn status(&self, dice: &mut Dice, abilities: usize) -> Status {
+        let reapply = match dice.below(7) {
+            5 => Reapply::Longest,
+            6 => Reapply::Strongest,
+            0 => Reapply::Keep,
+            1 => Reapply::Refresh,
+            2 => Reapply::Extend,
+            3 => Reapply::Stack(2 + dice.below(4) as u32),
+            _ => Reapply::Replace,
+        };
+        let stacks = matches!(reapply, Reapply::Stack(_));
+        let ticks = dice.one_in(4).then_some(2);
         Status {
             // Half of it is whole steps too.
             duration: 2 * STEP * (2 + dice.below(30)),
-            reapply: match dice.below(6) {
-                5 => Reapply::Longest,
-                0 => Reapply::Keep,
-                1 => Reapply::Refresh,
-                2 => Reapply::Extend,
-                3 => Reapply::Stack(2 + dice.below(4) as u32),
-                _ => Reapply::Replace,
-            },
+            reapply,
+            rank: dice.below(3) as f64,
+            at_max: (stacks && dice.one_in(2)).then(|| {
+                (dice.of(&[Effect::Heal(4.0), Effect::Damage(5.0, 0.0), Effect::Restore(4.0)]), dice.one_in(2))
+            }),
             period: dice.one_in(2).then(|| (STEP * (3 + dice.below(20)), tick(dice))),
-            ticks_now: dice.one_in(4),
+            ticks,
+            part_tick: ticks.is_none() && dice.one_in(4),
+            ticks_now: ticks.is_none() && dice.one_in(4),
             restarts: dice.one_in(4),
             might: if dice.one_in(2) { dice.below(7) as f64 - 3.0 } else { 0.0 },
             percent: if dice.one_in(5) { dice.of(&[-25.0, 25.0, 50.0]) } else { 0.0 },
             times: if dice.one_in(6) { dice.of(&[0.5, 2.0]) } else { 1.0 },
+            set: dice.one_in(10).then(|| 9.0 + dice.below(4) as f64),
+            vigour: if dice.one_in(6) { dice.of(&[-6.0, 10.0]) } else { 0.0 },
+            resists: dice.one_in(6).then(|| (dice.one_in(2), dice.of(&[-0.25, 0.25, 0.5]))),
             above: dice.one_in(7).then(|| 0.25 * (1 + dice.below(3)) as f64),
-            step: dice.one_in(5).then(|| dice.of(&[Step::HalvesTaken, Step::AddsDealt])),
+            step: dice.one_in(4).then(|| match dice.below(5) {
+                0 => Step::AddsDealt,
+                1 => Step::Turns,
+                2 => Step::Marks,
+                3 if self.portions => Step::Soaks,
+                _ => Step::HalvesTaken,
+            }),
             is_buff: dice.one_in(2),
             cleansable: !dice.one_in(4),
             at_least: dice.one_in(10).then(|| 6.0 + dice.below(5) as f64),
@@ -116,53 +142,75 @@ impl Parts {
             interrupts: dice.one_in(6),
             taunts: dice.one_in(6),
             untargetable: dice.one_in(8).then(|| dice.one_in(3)),
-            trigger: dice.one_in(2).then(|| {
-                let event = dice.of(&[
-                    TriggerEvent::HitTaken,
-                    TriggerEvent::HitDealt,
-                    TriggerEvent::AbilityUsed,
-                    TriggerEvent::Gained,
-                    TriggerEvent::Lost,
-                    TriggerEvent::Renewed,
-                    TriggerEvent::HealTaken,
-                    TriggerEvent::AllyDefeated,
-                    TriggerEvent::EnemyDefeated,
-                ]);
-                let places = !matches!(
-                    event,
-                    TriggerEvent::Gained
-                        | TriggerEvent::Lost
-                        | TriggerEvent::Renewed
-                        | TriggerEvent::HitTaken
-                        | TriggerEvent::HealTaken
-                        | TriggerEvent::HitDealt
-                        | TriggerEvent::AbilityUsed
-                );
-                let to_other = dice.one_in(2);
-                // Something that damages in turn would go on for ever.
-                let does = match dice.below(6) {
-                    0 | 1 => Effect::Heal(4.0),
-                    2 => Effect::Restore(4.0),
-                    3 => Effect::Damage(3.0, 0.0),
-                    // One that is placed for what zones themselves bring about would be placed for ever.
-                    4 if self.zones > 0 && places => Effect::Zone(dice.index(self.zones)),
-                    _ => Effect::Drain(2.0),
-                };
-                let others =
-                    matches!(event, TriggerEvent::HitTaken | TriggerEvent::HealTaken | TriggerEvent::AbilityUsed);
-                let of = (others && dice.one_in(3))
-                    .then(|| dice.of(&[Side::Others, Side::Allies, Side::Enemies, Side::Everyone]));
-                Trigger {
-                    event,
-                    of,
-                    cooldown: STEP * (4 + dice.below(40)),
-                    does,
-                    to_other,
-                    uses: dice.one_in(4).then(|| 1 + dice.below(3) as u32),
-                    loud: event == TriggerEvent::AbilityUsed && dice.one_in(2),
-                    above: dice.one_in(6).then(|| 0.25 * (1 + dice.below(3)) as f64),
-                }
-            }),
+            trigger: dice.one_in(2).then(|| self.trigger(dice, abilities, stacks)),
+        }
+    }
+
+    fn trigger(&self, dice: &mut Dice, abilities: usize, stacks: bool) -> Trigger {
+        use TriggerEvent::{
+            AbilityUsed, AllyDefeated, Defeated, EnemyDefeated, FightBegan, Gained, HealGiven, HealTaken, HitAvoided,
+            HitDealt, HitSoaked, HitTaken, Interrupted, Lost, PoolAbove, PoolBelow, Renewed, StacksReached,
+            StatusGained, StatusLost, Targeted,
+        };
+        let event = match dice.below(24) {
+            0 | 1 => HitTaken,
+            2 => HitDealt,
+            3 => AbilityUsed,
+            4 => Gained,
+            5 => Lost,
+            6 => Renewed,
+            7 => HealTaken,
+            8 => HealGiven,
+            9 => AllyDefeated,
+            10 => EnemyDefeated,
+            11 => Defeated,
+            12 => HitAvoided,
+            13 => HitSoaked,
+            14 => Interrupted,
+            15 | 16 => StatusGained,
+            17 => StatusLost,
+            18 => PoolBelow,
+            19 => PoolAbove,
+            20 => Targeted,
+            21 => FightBegan,
+            _ if stacks => StacksReached,
+            _ => HitTaken,
+        };
+        // Something that damages in turn would go on for ever; so would a zone for what zones bring about.
+        let does = match dice.below(6) {
+            0 | 1 => Effect::Heal(4.0),
+            2 => Effect::Restore(4.0),
+            3 => Effect::Damage(3.0, 0.0),
+            4 if self.zones > 0 && matches!(event, AllyDefeated | EnemyDefeated) => {
+                Effect::Zone(dice.index(self.zones))
+            }
+            _ => Effect::Drain(2.0),
+        };
+        let others = !matches!(event, Gained | Lost | Renewed | StacksReached | AllyDefeated | EnemyDefeated);
+        let of =
+            (others && dice.one_in(3)).then(|| dice.of(&[Side::Others, Side::Allies, Side::Enemies, Side::Everyone]));
+        let uses = matches!(event, AbilityUsed | Targeted);
+        let held = matches!(event, StatusGained | StatusLost);
+        let hits = matches!(event, HitTaken | HitDealt | HealTaken | HealGiven | HitSoaked);
+        let to_other = event == Defeated || dice.one_in(2);
+        let trigger = Trigger::new(event, STEP * (4 + dice.below(40)), does);
+        let by_tag = dice.one_in(2);
+        Trigger {
+            of,
+            to_other,
+            uses: dice.one_in(4).then(|| 1 + dice.below(3) as u32),
+            loud: uses && by_tag,
+            above: dice.one_in(6).then(|| 0.25 * (1 + dice.below(3)) as f64),
+            ability: (uses && !by_tag && dice.one_in(2)).then(|| dice.index(abilities)),
+            status: (held && !by_tag && dice.one_in(2)).then(|| dice.index(self.statuses)),
+            wet: held && by_tag,
+            reason: (matches!(event, Lost | StatusLost) && dice.one_in(2))
+                .then(|| dice.of(&[LostReason::Expired, LostReason::Consumed, LostReason::Cleansed])),
+            amount: (hits && dice.one_in(3)).then(|| 1.0 + dice.below(6) as f64),
+            cut: matches!(event, HitTaken | HitDealt) && dice.one_in(4),
+            share: 0.25 * (1 + dice.below(3)) as f64,
+            stacks: 2 + dice.below(2) as u32,
+            ..trigger
         }
     }
 
@@ -331,8 +379,10 @@ pub(super) fn world(seed: u64) -> World {
         threat: dice.one_in(2),
         levels: dice.one_in(3),
         called: ground != Ground::Walked && dice.one_in(3),
+        portions: dice.one_in(3),
     };
-    let mut statuses: Vec<Status> = (0..parts.statuses).map(|_| parts.status(dice)).collect();
+    let count = 3 + dice.index(4);
+    let mut statuses: Vec<Status> = (0..parts.statuses).map(|_| parts.status(dice, count)).collect();
     statuses[0].wet = true;
     let quiet: Vec<usize> = (0..statuses.len()).filter(|index| !statuses[*index].interrupts).collect();
     let zones = (0..parts.zones).map(|_| parts.zone(dice)).collect();
@@ -343,7 +393,7 @@ pub(super) fn world(seed: u64) -> World {
         in_set: dice.one_in(2),
     });
     let gear: Vec<Gear> = gear.collect();
-    let mut abilities: Vec<Ability> = (0..3 + dice.index(4)).map(|index| parts.ability(dice, index, &quiet)).collect();
+    let mut abilities: Vec<Ability> = (0..count).map(|index| parts.ability(dice, index, &quiet)).collect();
     abilities[0].loud = true;
     let line = |dice: &mut Dice| {
         let uses = if dice.one_in(8) { Uses::Loud } else { Uses::One(dice.index(abilities.len())) };
@@ -421,6 +471,9 @@ pub(super) fn world(seed: u64) -> World {
     calls.sort_by_key(|(at, _)| *at);
     World {
         ground,
+        cap_rule: dice.of(&[CapRule::Keep, CapRule::Scale, CapRule::Shift]),
+        portions: parts.portions,
+        decays: dice.one_in(3),
         statuses,
         zones,
         gear,

@@ -2,9 +2,11 @@
 
 use std::fmt::Write as _;
 
+use edgeplane::program::TriggerEvent;
+
 use super::world::{
-    Area, Character, Counts, Effect, Forbids, Ground, Joins, LIMIT, NEEDED, Pick, Reapply, SPEED, Side, Step, TRAVEL,
-    To, Uses, When, World,
+    Area, CapRule, Character, Counts, Effect, Forbids, Ground, Joins, LIMIT, NEEDED, Pick, Reapply, SPEED, Side, Step,
+    TRAVEL, To, Uses, When, World,
 };
 
 fn seconds(micros: u64) -> String {
@@ -53,6 +55,14 @@ fn effect(effect: Effect, to: &str) -> String {
             let kind = if buff { "buff" } else { "debuff" };
             format!("cleanse = {{ kind = \"{kind}\", count = 1, pick = \"newest\" }}")
         }
+        Effect::Winding(amount) => format!("damage = {amount}, type = \"pure\", pool = \"wind\""),
+        Effect::Piercing(amount) => format!("damage = {amount}, type = \"blow\", skips = [\"guard\"]"),
+        Effect::Pure(amount) => format!("damage = {amount}, type = \"pure\""),
+        Effect::Keen(amount) => format!("damage = {amount}, type = \"blow\", tags = [\"loud\"]"),
+        Effect::HealKind(amount, skips) => {
+            format!("heal = {amount}, tags = [\"kind\"]{}", if skips { ", skips = [\"care\"]" } else { "" })
+        }
+        Effect::HealWind(amount) => format!("heal = {amount}, pool = \"wind\""),
         Effect::Shield(amount) => format!("restore = \"shell\", amount = {amount}"),
         Effect::Revive(amount) => format!("revive = {{ health = {amount} }}"),
     };
@@ -79,14 +89,27 @@ fn receiver(to: To) -> String {
 }
 
 pub(super) fn text(world: &World) -> String {
-    let mut out = String::from(
-        "[attributes]\nguard = { base = 0, max = 90 }\nvigour = 50\nfeet = 0\nmight = 10\nspeed = \"feet\"\n[pools]\n\
-         health = { max = \"vigour\", defeat = true }\nwind = { max = 40, start = 20, regen = 2 }\n\
-         shell = { max = 30, start = 0 }\n[damage_types]\nblow = {}\ncold = {}\n\
-         [[hit_steps]]\nname = \"guard\"\ntypes = [\"blow\"]\namount = \"amount * (100 - target.guard) / 100\"\n\
-         [[hit_steps]]\nname = \"shell\"\nsoak = \"shell\"\nalways = true\n\
-         [[heal_steps]]\nname = \"care\"\nwhen = \"target.health.share <= 0.5\"\namount = \"amount * 1.5\"\n",
+    let cap_rule = match world.cap_rule {
+        CapRule::Keep => "",
+        CapRule::Scale => ", on_cap_change = \"scale\"",
+        CapRule::Shift => ", on_cap_change = \"shift\"",
+    };
+    let regen = if world.portions { "{ amount = 1, every = 0.5 }" } else { "2" };
+    let decay = if world.decays { ", decay = 1" } else { "" };
+    let mut out = format!(
+        "[attributes]\nguard = {{ base = 0, max = 90 }}\nvigour = 50\nfeet = 0\nmight = 10\nspeed = \"feet\"\n\
+         resist = {{ per = \"damage_type\", base = 0, min = -0.5, max = 0.75 }}\n[pools]\n\
+         health = {{ max = \"vigour\", defeat = true{cap_rule} }}\nwind = {{ max = 40, start = 20, regen = {regen} }}\n\
+         shell = {{ max = 30, start = 0{decay} }}\n[damage_types]\nblow = {{}}\ncold = {{}}\n\
+         pure = {{ skips = \"all\" }}\n"
     );
+    out += "[[hit_steps]]\nname = \"edge\"\ntags = [\"loud\"]\nmark = \"cut\"\namount = \"amount + 1\"\n\
+            [[hit_steps]]\nname = \"guard\"\ntypes = [\"blow\"]\namount = \"amount * (100 - target.guard) / 100\"\n\
+            [[hit_steps]]\nname = \"resist\"\namount = \"amount * (1 - target.resist)\"\n\
+            [[hit_steps]]\nname = \"blank\"\ntypes = [\"cold\"]\nwhen = \"target.shell >= 15\"\nstop = \"blanked\"\n\
+            [[hit_steps]]\nname = \"shell\"\nsoak = \"shell\"\nalways = true\n\
+            [[heal_steps]]\nname = \"care\"\nwhen = \"target.health.share <= 0.5\"\namount = \"amount * 1.5\"\n\
+            [[heal_steps]]\nname = \"comfort\"\ntags = [\"kind\"]\namount = \"amount + 2\"\n";
     if world.threat {
         let _ = writeln!(out, "[threat]\ndamage = 1\nhealing = 0.5");
     }
@@ -144,6 +167,7 @@ fn statuses(world: &World, out: &mut String) {
             Reapply::Stack(most) => format!("\"stack\"\nmax_stacks = {most}"),
             Reapply::Replace => "\"replace\"".to_owned(),
             Reapply::Longest => "\"longest\"".to_owned(),
+            Reapply::Strongest => format!("\"strongest\"\nrank = {}", status.rank),
         };
         let _ = writeln!(out, "[status.s{index}]\nduration = {}\nreapply = {again}", seconds(status.duration));
         let mut changes = Vec::new();
@@ -158,14 +182,30 @@ fn statuses(world: &World, out: &mut String) {
         }
         changes.extend(status.at_least.map(|least| format!("at_least = {least}")));
         changes.extend(status.at_most.map(|most| format!("at_most = {most}")));
-        let changes: Vec<String> =
+        changes.extend(status.set.map(|to| format!("set = {to}")));
+        let mut changes: Vec<String> =
             changes.iter().map(|change| format!("{{ attribute = \"might\", {change} }}")).collect();
+        if status.vigour != 0.0 {
+            changes.push(format!("{{ attribute = \"vigour\", add = {} }}", status.vigour));
+        }
+        if let Some((all, by)) = status.resists {
+            let of = if all { "" } else { ".cold" };
+            changes.push(format!("{{ attribute = \"resist{of}\", add = {by} }}"));
+        }
+        if let Some((does, uses_up)) = status.at_max {
+            let _ = writeln!(out, "at_max = [{}]\nconsume = {uses_up}", effect(does, ""));
+        }
         let _ = writeln!(out, "modify = [{}]", changes.join(", "));
         if let Some((period, does)) = status.period {
             let now = if status.ticks_now { ", first_tick = \"now\"" } else { "" };
             let rhythm = if status.restarts { ", rhythm = \"restart\"" } else { "" };
-            let (period, does) = (seconds(period), effect(does, ""));
-            let _ = writeln!(out, "every = {{ period = {period}{now}{rhythm}, does = [{does}] }}");
+            let part = if status.part_tick { ", part_tick = true" } else { "" };
+            let period = match status.ticks {
+                None => format!("period = {}", seconds(period)),
+                Some(ticks) => format!("ticks = {ticks}"),
+            };
+            let does = effect(does, "");
+            let _ = writeln!(out, "every = {{ {period}{now}{rhythm}{part}, does = [{does}] }}");
         }
         if let Some(share) = status.above {
             let _ = writeln!(out, "while = \"self.health.share > {share}\"");
@@ -174,6 +214,11 @@ fn statuses(world: &World, out: &mut String) {
             let of = match step {
                 Step::HalvesTaken => "of = \"hits_taken\", before = \"guard\", amount = \"amount * 0.5\"",
                 Step::AddsDealt => "of = \"hits_dealt\", before = \"guard\", amount = \"amount + 2\"",
+                Step::Soaks => "of = \"hits_taken\", after = \"guard\", soak = \"wind\", always = true",
+                Step::Turns => {
+                    "of = \"hits_taken\", after = \"guard\", types = [\"cold\"], when = \"amount <= 6\", stop = \"turned\""
+                }
+                Step::Marks => "of = \"hits_dealt\", before = \"guard\", tags = [\"loud\"], mark = \"cut\"",
             };
             let _ = writeln!(out, "hit_steps = [{{ name = \"p{index}\", {of} }}]");
         }
@@ -199,7 +244,24 @@ fn statuses(world: &World, out: &mut String) {
             let mut more = of;
             more += &trigger.uses.map_or(String::new(), |uses| format!(", uses = {uses}"));
             more += if trigger.loud { ", tag = \"loud\"" } else { "" };
-            more += &trigger.above.map_or(String::new(), |above| format!(", when = \"self.health.share > {above}\""));
+            more += &trigger.ability.map_or(String::new(), |ability| format!(", ability = \"a{ability}\""));
+            more += &trigger.status.map_or(String::new(), |status| format!(", status = \"s{status}\""));
+            more += if trigger.wet { ", tag = \"wet\"" } else { "" };
+            more += &trigger.reason.map_or(String::new(), |reason| format!(", reason = \"{}\"", reason.name()));
+            match trigger.event {
+                TriggerEvent::PoolBelow | TriggerEvent::PoolAbove => {
+                    more += &format!(", pool = \"health\", share = {}", trigger.share);
+                }
+                TriggerEvent::StacksReached => more += &format!(", stacks = {}", trigger.stacks),
+                _ => {}
+            }
+            let mut when: Vec<String> = Vec::new();
+            when.extend(trigger.above.map(|above| format!("self.health.share > {above}")));
+            when.extend(trigger.amount.map(|amount| format!("amount > {amount}")));
+            when.extend(trigger.cut.then(|| "hit.cut".to_owned()));
+            if !when.is_empty() {
+                more += &format!(", when = \"{}\"", when.join(" and "));
+            }
             let _ = writeln!(out, "on = [{{ event = \"{event}\"{more}, cooldown = {cooldown}, does = [{does}] }}]");
         }
     }

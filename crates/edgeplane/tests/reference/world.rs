@@ -1,6 +1,6 @@
 //! What is in a ruleset and its encounter, as the model reads it.
 
-use edgeplane::program::TriggerEvent;
+use edgeplane::program::{LostReason, TriggerEvent};
 
 /// A sixteenth of a second: what flows in that time is exact in binary, so both sides find the same moment.
 pub(super) const STEP: u64 = 62_500;
@@ -90,6 +90,18 @@ pub(super) enum Effect {
     Leech(f64),
     /// Of this kind, the newest.
     CleanseKind(bool),
+    /// Damage to the other pool.
+    Winding(f64),
+    /// Damage that skips one step by its name.
+    Piercing(f64),
+    /// Damage of the type that skips every step.
+    Pure(f64),
+    /// Damage with the tag that a step asks for.
+    Keen(f64),
+    /// A heal with the tag that a step asks for; with the other step, or past it.
+    HealKind(f64, bool),
+    /// A heal of the other pool.
+    HealWind(f64),
 }
 
 /// Who receives an effect, and within how many metres.
@@ -108,6 +120,7 @@ pub(super) enum Reapply {
     Stack(u32),
     Replace,
     Longest,
+    Strongest,
 }
 
 #[derive(Clone, Copy, Debug)]
@@ -123,6 +136,44 @@ pub(super) struct Trigger {
     pub(super) loud: bool,
     /// Only where its owner's health is above this share.
     pub(super) above: Option<f64>,
+    /// Only for this ability, or this status, or a status that ended like this.
+    pub(super) ability: Option<usize>,
+    pub(super) status: Option<usize>,
+    /// Only for statuses with the tag.
+    pub(super) wet: bool,
+    pub(super) reason: Option<LostReason>,
+    /// Only where more than this was dealt, or healed.
+    pub(super) amount: Option<f64>,
+    /// Only for hits with the mark.
+    pub(super) cut: bool,
+    /// The share of its health that is crossed.
+    pub(super) share: f64,
+    /// How many stacks are reached.
+    pub(super) stacks: u32,
+}
+
+impl Trigger {
+    /// One that acts each time.
+    pub(super) fn new(event: TriggerEvent, cooldown: u64, does: Effect) -> Self {
+        Self {
+            event,
+            of: None,
+            cooldown,
+            does,
+            to_other: false,
+            uses: None,
+            loud: false,
+            above: None,
+            ability: None,
+            status: None,
+            wet: false,
+            reason: None,
+            amount: None,
+            cut: false,
+            share: 0.0,
+            stacks: 0,
+        }
+    }
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -137,6 +188,18 @@ pub(super) enum Forbids {
 pub(super) enum Step {
     HalvesTaken,
     AddsDealt,
+    /// After the guard, wind takes what it can, of whatever damage.
+    Soaks,
+    /// After the guard, cold that is this little is turned.
+    Turns,
+    /// Before the guard, loud hits that its owner deals get the mark.
+    Marks,
+}
+
+impl Step {
+    pub(super) fn is_after_guard(self) -> bool {
+        matches!(self, Self::Soaks | Self::Turns)
+    }
 }
 
 #[derive(Clone, Debug)]
@@ -144,6 +207,10 @@ pub(super) struct Status {
     pub(super) duration: u64,
     pub(super) reapply: Reapply,
     pub(super) period: Option<(u64, Effect)>,
+    /// So many ticks in its time, in place of a period.
+    pub(super) ticks: Option<u32>,
+    /// A part of a period gives that part of a tick.
+    pub(super) part_tick: bool,
     /// Its first tick is at once.
     pub(super) ticks_now: bool,
     /// A renewal restarts its rhythm.
@@ -151,6 +218,14 @@ pub(super) struct Status {
     pub(super) might: f64,
     pub(super) percent: f64,
     pub(super) times: f64,
+    pub(super) set: Option<f64>,
+    /// What it adds to the cap of health, and to the resistance to cold, or to everything.
+    pub(super) vigour: f64,
+    pub(super) resists: Option<(bool, f64)>,
+    /// Which of two is the stronger.
+    pub(super) rank: f64,
+    /// What full stacks do, and whether they are used up.
+    pub(super) at_max: Option<(Effect, bool)>,
     /// It lasts while its owner's health is above this share.
     pub(super) above: Option<f64>,
     /// A step of its own: half of what its owner takes, or two more than it deals.
@@ -323,6 +398,14 @@ pub(super) enum Call {
     Remove(usize, usize),
 }
 
+/// What health does as its cap changes.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) enum CapRule {
+    Keep,
+    Scale,
+    Shift,
+}
+
 /// What there is of the ground.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) enum Ground {
@@ -338,6 +421,11 @@ pub(super) enum Ground {
 #[derive(Clone, Debug)]
 pub(super) struct World {
     pub(super) ground: Ground,
+    pub(super) cap_rule: CapRule,
+    /// Wind comes in portions, twice a second.
+    pub(super) portions: bool,
+    /// The shell decays by one a second.
+    pub(super) decays: bool,
     pub(super) statuses: Vec<Status>,
     pub(super) zones: Vec<Zone>,
     pub(super) gear: Vec<Gear>,

@@ -99,7 +99,7 @@ impl<C: Chance> Engine<'_, C> {
             self.state.numbers.set_pool(first, amount, now);
             return;
         }
-        if combatant.listens & CROSSINGS != 0 {
+        if (combatant.listens | self.state.watches) & CROSSINGS != 0 {
             let cap = self.state.numbers.at(first + usize::from(pool_slot::CAP));
             let before = self.state.numbers.pool_amount(first, now);
             self.raise_crossing(who, pool, (before, cap), (amount, cap));
@@ -186,8 +186,8 @@ impl<C: Chance> Engine<'_, C> {
             CapChange::Shift => cap - (old - before),
         };
         let left = amount.max(0.0).min(cap);
-        if self.state.who(who).listens & CROSSINGS != 0 && program.pools[pool.index()].on_cap_change != CapChange::Scale
-        {
+        let listens = self.state.who(who).listens | self.state.watches;
+        if listens & CROSSINGS != 0 && program.pools[pool.index()].on_cap_change != CapChange::Scale {
             self.raise_crossing(who, pool, (before, old), (left, cap));
         }
         self.state.numbers.set_pool(first, left, self.state.now.micros());

@@ -1,7 +1,7 @@
 //! One status on one combatant: a record of fixed size, and the moments that follow from it.
 
 use super::timers::Due;
-use crate::program::{CombatantId, StatusId, Time};
+use crate::program::{CombatantId, StatusId, StatusPlan, Time};
 
 /// No record, no word, no end.
 pub(in crate::fight) const NONE: u32 = u32::MAX;
@@ -115,12 +115,15 @@ impl Record {
         (at <= self.end() && at < Time::NEVER).then_some(at)
     }
 
-    /// The share of a period that has passed at its end since the last tick.
-    pub(in crate::fight) fn part(&self) -> f64 {
-        if self.period == 0.0 {
-            return 0.0;
+    /// The part of a tick for what is left of a period at its end, and when that is.
+    #[inline]
+    pub(in crate::fight) fn part_tick(&self, plan: &StatusPlan) -> Option<(Time, f64)> {
+        let has_part = plan.every.as_ref().is_some_and(|every| every.part_tick) && self.end() < Time::NEVER;
+        if !has_part || self.period == 0.0 || self.next_tick().is_some() {
+            return None;
         }
-        (self.ends - self.tick_at(self.since_rhythm)).micros() / self.period
+        let part = (self.ends - self.tick_at(self.since_rhythm)).micros() / self.period;
+        (part > 1e-9 && part < 1.0).then_some((self.ends, part))
     }
 }
 

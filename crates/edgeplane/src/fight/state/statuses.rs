@@ -516,6 +516,8 @@ impl Statuses {
         let mut at = (self.next_end(index).max(now), Phase::Expire);
         if let Some(tick) = record.next_tick() {
             at = at.min((tick, Phase::Tick));
+        } else if let Some((end, _)) = record.part_tick(plan) {
+            at = at.min((end.max(now), Phase::Tick));
         }
         if let Some(warn) = plan.warn.filter(|_| !record.warned && record.end() < Time::NEVER) {
             at = at.min(((record.ends - warn).max(now), Phase::Tick));

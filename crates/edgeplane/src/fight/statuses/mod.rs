@@ -30,6 +30,7 @@ impl<C: Chance> Engine<'_, C> {
         let record = self.state.statuses.get(index);
         let (target, status) = (record.owner, record.status);
         let is_tick = record.next_tick().is_some_and(|at| at <= now);
+        let part = record.part_tick(self.program.status(status)).filter(|(at, _)| *at <= now);
         let warn = self.program.status(status).warn;
         if warn.is_some_and(|warn| !record.warned && record.end() < Time::NEVER && record.ends - warn <= now) {
             let until = record.ends;
@@ -39,6 +40,11 @@ impl<C: Chance> Engine<'_, C> {
         if is_tick {
             self.state.statuses.get_mut(index).since_rhythm += 1;
             self.tick(index, 1.0)?;
+        } else if let Some((_, part)) = part {
+            // Whatever gives it more time now, that part has been had.
+            let record = self.state.statuses.get_mut(index);
+            (record.rhythm, record.since_rhythm) = (now, 0);
+            self.tick(index, part)?;
         }
         if let Some(index) = self.state.statuses.find(instance) {
             self.schedule(index);
@@ -86,22 +92,7 @@ impl<C: Chance> Engine<'_, C> {
             self.schedule(index);
             return self.stacks_changed(index, before);
         }
-        let part = record.part();
-        let every = self.program.status(record.status).every.as_ref();
-        if every.is_some_and(|every| every.part_tick) && part > 1e-9 && part < 1.0 {
-            // A part of a tick is a tick: what it triggers happens before the status is gone.
-            self.tick(index, part)?;
-            self.respond()?;
-        }
-        match self.state.statuses.find(instance) {
-            // What it did last can have given it more time.
-            Some(index) if self.state.statuses.get(index).end() <= now => self.lose(index, LostReason::Expired),
-            Some(index) => {
-                self.schedule(index);
-                Ok(())
-            }
-            None => Ok(()),
-        }
+        self.lose(index, LostReason::Expired)
     }
 
     /// A status that holds under a condition ends as soon as that is false; else it is noted until when it stays true.

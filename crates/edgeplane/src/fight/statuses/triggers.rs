@@ -27,9 +27,13 @@ impl TriggerContext {
     fn fits(&self, trigger: &TriggerPlan) -> bool {
         let crosses = |(pool, share): (PoolId, f64)| {
             self.moved.is_some_and(|(moved, from, to)| {
-                let below = trigger.event == TriggerEvent::PoolBelow;
-                let (from, to) = if below { (from, to) } else { (to, from) };
-                moved == pool && to <= share && share < from
+                // It comes to the share or goes past it, from where it was not yet.
+                let crossed = if trigger.event == TriggerEvent::PoolBelow {
+                    from > share && to <= share
+                } else {
+                    from < share && to >= share
+                };
+                moved == pool && crossed
             })
         };
         let among = |only: &Option<Vec<StatusId>>| {
@@ -183,11 +187,11 @@ impl<C: Chance> Engine<'_, C> {
 
     fn respond_to(&mut self, pending: Pending) -> FightResult<()> {
         let Pending { status, cause, .. } = pending;
-        match (cause, self.state.statuses.find(status)) {
-            (Cause::Tick, Some(index)) => self.tick(index, 1.0),
-            (Cause::AtMax, Some(index)) => self.complete(index, status),
-            (Cause::Trigger(number), _) => self.respond_to_trigger(pending, number as usize),
-            (Cause::Tick | Cause::AtMax, None) => Ok(()),
+        match cause {
+            Cause::Tick => self.state.statuses.find(status).map_or(Ok(()), |index| self.tick(index, 1.0)),
+            // Stacks that were complete were so, whatever has become of them since.
+            Cause::AtMax => self.state.statuses.find_any(status).map_or(Ok(()), |index| self.complete(index, status)),
+            Cause::Trigger(number) => self.respond_to_trigger(pending, number as usize),
         }
     }
 
@@ -202,7 +206,7 @@ impl<C: Chance> Engine<'_, C> {
         self.program.revives && self.state.queue.iter().any(revives)
     }
 
-    /// The stacks of an instance are complete. What that does is done by the one who applied it last.
+    /// The stacks of an instance are complete. What that does is done by its owner.
     fn complete(&mut self, index: u32, instance: StatusRef) -> FightResult<()> {
         let record = self.state.statuses.get(index);
         let (owner, status, caster) = (record.owner, record.status, record.caster);

@@ -165,8 +165,11 @@ impl Model<'_> {
             targets: number,
             release: Time(release),
         });
-        self.is_loud = self.world.abilities[ability].loud;
-        self.raise(TriggerEvent::AbilityUsed, who, Some(first));
+        let about = Details { ability: Some(ability), ..Details::default() };
+        self.raise(TriggerEvent::AbilityUsed, who, Some(first), &about);
+        for target in targets.iter().filter(|target| **target != who) {
+            self.raise(TriggerEvent::Targeted, *target, Some(who), &about);
+        }
         self.all[who].targets = targets;
         self.all[who].row = 0;
         if !rule.pays_at_release {

@@ -2,6 +2,17 @@
 
 use super::*;
 
+/// A step of a hit.
+#[derive(Clone, Copy)]
+enum HitStep {
+    Edge,
+    Own(usize, Step),
+    Guard,
+    Resist,
+    Blank,
+    Shell,
+}
+
 impl Model<'_> {
     /// The same, only above a share of the receiver's health.
     pub(in crate::reference) fn effect_if(
@@ -37,42 +48,33 @@ impl Model<'_> {
         }
         let (caster, to) = (id(who), id(target));
         match effect {
-            Effect::Damage(base, per) => self.hit(who, source, target, base + self.might(who) * per, Type::Blow),
+            Effect::Damage(base, per) => {
+                self.hit(who, source, target, base + self.might(who) * per, Blow::of(Type::Blow))
+            }
             Effect::InOrder(base) => {
                 let halved = (1..order).fold(base, |amount, _| amount * 0.5);
-                self.hit(who, source, target, halved, Type::Blow);
+                self.hit(who, source, target, halved, Blow::of(Type::Blow));
             }
-            Effect::Cold(base, false) => self.hit(who, source, target, base, Type::Cold),
-            Effect::Cold(base, true) => self.hit(who, source, target, base, Type::Pure),
+            Effect::Cold(base, skips_all) => {
+                self.hit(who, source, target, base, Blow { skips_all, ..Blow::of(Type::Cold) });
+            }
+            Effect::Pure(base) => self.hit(who, source, target, base, Blow::of(Type::Pure)),
+            Effect::Winding(base) => self.hit(who, source, target, base, Blow { pool: WIND, ..Blow::of(Type::Pure) }),
+            Effect::Piercing(base) => {
+                self.hit(who, source, target, base, Blow { skips_guard: true, ..Blow::of(Type::Blow) });
+            }
+            Effect::Keen(base) => self.hit(who, source, target, base, Blow { loud: true, ..Blow::of(Type::Blow) }),
+            Effect::HealKind(amount, skips) => self.heal(who, source, target, HEALTH, amount, (true, skips)),
+            Effect::HealWind(amount) => self.heal(who, source, target, WIND, amount, (false, false)),
             Effect::Shield(amount) => self.restore(who, source, target, SHELL, amount),
             Effect::Far(base) => {
                 let far = if self.world.is_placed() { self.apart(who, target) } else { 0.0 };
-                self.hit(who, source, target, base + far, Type::Blow);
+                self.hit(who, source, target, base + far, Blow::of(Type::Blow));
             }
-            Effect::Grown(base) => self.hit(who, source, target, base + 2.0 * self.all[who].level, Type::Blow),
-            Effect::Heal(initial) => {
-                let amount = if self.share(target) <= 0.5 { initial * 1.5 } else { initial };
-                let (healed, over, left) = self.add(target, HEALTH, amount);
-                for eyes in 0..self.all.len() {
-                    if healed > 0.0 && self.all[eyes].stands && self.all[eyes].side != self.all[who].side {
-                        self.threaten(eyes, who, 0.5 * healed);
-                    }
-                }
-                let (pool, stopped) = (PoolId(HEALTH as u16), None);
-                self.report(Event::Healed {
-                    caster,
-                    target: to,
-                    source,
-                    pool,
-                    initial,
-                    amount,
-                    healed,
-                    over,
-                    left,
-                    stopped,
-                });
-                self.raise(TriggerEvent::HealTaken, target, Some(who));
+            Effect::Grown(base) => {
+                self.hit(who, source, target, base + 2.0 * self.all[who].level, Blow::of(Type::Blow));
             }
+            Effect::Heal(amount) => self.heal(who, source, target, HEALTH, amount, (false, false)),
             Effect::Drain(amount) => {
                 let (taken, over, left) = self.take(target, WIND, amount);
                 if taken > 0.0 {
@@ -88,8 +90,6 @@ impl Model<'_> {
                 let before = self.amount(target, WIND);
                 self.effect(who, source, target, Effect::Drain(amount), 1);
                 let taken = before - self.amount(target, WIND);
-                // Less than what flows in a step makes for moments between two steps.
-                self.close_call.set(self.close_call.get() || taken * 0.5 % 0.125 != 0.0);
                 if self.all[who].stands {
                     self.restore(who, source, who, WIND, taken * 0.5);
                 }
@@ -170,58 +170,144 @@ impl Model<'_> {
         self.report(Event::Restored { caster, target, source, pool, gained, over, left });
     }
 
-    /// Steps of statuses before the guard: of whoever deals the hit and of whoever takes it, in the order of their names.
-    pub(super) fn through_statuses(&self, who: usize, target: usize, mut amount: f64) -> f64 {
-        for (index, status) in self.world.statuses.iter().enumerate() {
-            let has = |one: usize| self.all[one].held.iter().any(|held| held.status == index);
-            match status.step {
-                Some(Step::HalvesTaken) if has(target) => amount *= 0.5,
-                Some(Step::AddsDealt) if has(who) => amount += 2.0,
-                _ => {}
+    /// A heal, with its tag, and past the step that it skips.
+    fn heal(
+        &mut self,
+        who: usize,
+        source: Source,
+        target: usize,
+        pool: usize,
+        initial: f64,
+        (kind, skips): (bool, bool),
+    ) {
+        let initial = initial * self.part;
+        let mut amount = if self.share(target) <= 0.5 && !skips { initial * 1.5 } else { initial };
+        if kind {
+            amount += 2.0;
+        }
+        let (healed, over, left) = self.add(target, pool, amount);
+        let (caster, to, stopped) = (id(who), id(target), None);
+        self.report(Event::Healed {
+            caster,
+            target: to,
+            source,
+            pool: PoolId(pool as u16),
+            initial,
+            amount,
+            healed,
+            over,
+            left,
+            stopped,
+        });
+        for eyes in 0..self.all.len() {
+            if healed > 0.0 && self.all[eyes].stands && self.all[eyes].side != self.all[who].side {
+                self.threaten(eyes, who, 0.5 * healed);
             }
         }
-        amount
+        let about = Details { amount: healed, ..Details::default() };
+        self.raise(TriggerEvent::HealGiven, who, Some(target), &about);
+        self.raise(TriggerEvent::HealTaken, target, Some(who), &about);
     }
 
-    pub(super) fn hit(&mut self, who: usize, source: Source, target: usize, initial: f64, kind: Type) {
-        let (caster, initial) = (id(who), initial.max(0.0));
-        let mut amount = initial;
-        if kind != Type::Pure {
-            amount = self.through_statuses(who, target, amount);
+    /// The steps of all hits, in their order, those of statuses among them in the order of their names.
+    fn steps(&self) -> Vec<HitStep> {
+        let own = |after: bool| {
+            let all = self.world.statuses.iter().enumerate();
+            let fits = move |step: Step| (step.is_after_guard() == after).then_some(step);
+            all.filter_map(move |(index, status)| Some(HitStep::Own(index, status.step.and_then(fits)?)))
+        };
+        let mut steps = vec![HitStep::Edge];
+        steps.extend(own(false));
+        steps.push(HitStep::Guard);
+        steps.extend(own(true));
+        steps.extend([HitStep::Resist, HitStep::Blank, HitStep::Shell]);
+        steps
+    }
+
+    fn has(&self, who: usize, status: usize) -> bool {
+        self.all[who].held.iter().any(|held| held.status == status)
+    }
+
+    fn hit(&mut self, who: usize, source: Source, target: usize, initial: f64, blow: Blow) {
+        let (caster, initial) = (id(who), initial.max(0.0) * self.part);
+        let ability = match source {
+            Source::Ability(ability) => Some(usize::from(ability.0)),
+            _ => None,
+        };
+        let of_ability = ability.filter(|_| !self.by_zone);
+        let is_loud = blow.loud || of_ability.is_some_and(|ability| self.world.abilities[ability].loud);
+        let (mut amount, mut cut, mut stopped, mut all_soaked) = (initial, false, None, 0.0);
+        for (index, step) in self.steps().into_iter().enumerate() {
+            let step_id = StepId(index as u16);
+            let soaks = match step {
+                HitStep::Own(status, Step::Soaks) if self.has(target, status) => Some(WIND),
+                HitStep::Shell => Some(SHELL),
+                _ => None,
+            };
+            if let Some(pool) = soaks {
+                let (soaked, rest, left) = self.take(target, pool, amount);
+                if soaked > 0.0 {
+                    (amount, all_soaked) = (rest, all_soaked + soaked);
+                    let pool = PoolId(pool as u16);
+                    self.report(Event::Soaked { target: id(target), step: step_id, pool, amount: soaked, left });
+                }
+            }
+            if blow.skips_all {
+                continue;
+            }
+            match step {
+                HitStep::Edge if is_loud => (amount, cut) = (amount + 1.0, true),
+                HitStep::Own(status, Step::HalvesTaken) if self.has(target, status) => amount *= 0.5,
+                HitStep::Own(status, Step::AddsDealt) if self.has(who, status) => amount += 2.0,
+                HitStep::Own(status, Step::Marks) if self.has(who, status) && is_loud => cut = true,
+                HitStep::Own(status, Step::Turns)
+                    if self.has(target, status) && blow.kind == Type::Cold && amount <= 6.0 =>
+                {
+                    stopped = Some(step_id);
+                }
+                HitStep::Guard if blow.kind == Type::Blow && !blow.skips_guard => {
+                    amount = (amount * (100.0 - self.rule_of(target).guard.min(90.0)) / 100.0).max(0.0);
+                }
+                HitStep::Resist => amount *= 1.0 - self.resistance(target, blow.kind),
+                HitStep::Blank if blow.kind == Type::Cold && self.amount(target, SHELL) >= 15.0 => {
+                    stopped = Some(step_id);
+                }
+                _ => {}
+            }
+            if stopped.is_some() {
+                amount = 0.0;
+                break;
+            }
         }
-        if kind == Type::Blow {
-            let guard = self.rule_of(target).guard.min(90.0);
-            amount = (amount * (100.0 - guard) / 100.0).max(0.0);
-        }
-        let (soaked, rest, left) = self.take(target, SHELL, amount);
-        if soaked > 0.0 {
-            amount = rest;
-            let (step, pool) = (self.shell, PoolId(SHELL as u16));
-            self.report(Event::Soaked { target: id(target), step, pool, amount: soaked, left });
-        }
-        let (dealt, over, left) = self.take(target, HEALTH, amount);
+        let (dealt, over, left) = self.take(target, blow.pool, amount);
         if dealt > 0.0 {
             self.all[target].hurt_by = Some((caster, source));
             self.threaten(target, who, dealt);
         }
-        let (damage_type, pool) = (DamageTypeId(u16::from(kind != Type::Blow)), PoolId(HEALTH as u16));
         self.report(Event::Hit {
             caster,
             target: id(target),
             source,
-            damage_type,
-            pool,
+            damage_type: DamageTypeId(blow.kind as u16),
+            pool: PoolId(blow.pool as u16),
             initial,
             amount,
             dealt,
             over,
             left,
-            stopped: None,
-            marks: 0,
+            stopped,
+            marks: u64::from(cut),
         });
+        let about = Details { amount: dealt, cut, ability, ..Details::default() };
+        if stopped.is_some() {
+            return self.raise(TriggerEvent::HitAvoided, target, Some(who), &about);
+        }
         if amount > 0.0 {
-            self.raise(TriggerEvent::HitDealt, who, Some(target));
-            self.raise(TriggerEvent::HitTaken, target, Some(who));
+            self.raise(TriggerEvent::HitDealt, who, Some(target), &about);
+            self.raise(TriggerEvent::HitTaken, target, Some(who), &about);
+        }
+        if all_soaked > 0.0 {
+            self.raise(TriggerEvent::HitSoaked, target, Some(who), &Details { amount: all_soaked, ..about });
         }
     }
 
@@ -237,6 +323,8 @@ impl Model<'_> {
         let rule = &self.world.abilities[ability];
         self.all[who].doing = Doing::Idle;
         self.report(Event::Interrupted { who: id(who), ability: ability_id(ability), by: id(by), source });
+        let about = Details { ability: Some(ability), ..Details::default() };
+        self.raise(TriggerEvent::Interrupted, who, Some(by), &about);
         // What took effect has been had for its cost, and counts.
         if std::mem::take(&mut self.all[who].row) > 0 {
             if rule.counts == Counts::End {

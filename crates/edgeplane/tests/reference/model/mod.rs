@@ -13,8 +13,8 @@ use edgeplane::{AbilityId, CombatantId, StatusId, Time};
 
 use crate::reference::ground::{Flight, Placed};
 use crate::reference::world::{
-    Ability, Area, Call, Character, Counts, Effect, Forbids, Joins, LIMIT, NEEDED, Pick, Reapply, STEP, Scripted, Side,
-    Step, To, Trigger, When, World,
+    Ability, Area, Call, CapRule, Character, Counts, Effect, Forbids, Joins, LIMIT, NEEDED, Pick, Reapply, STEP,
+    Scripted, Side, Status, Step, To, Trigger, When, World,
 };
 
 pub(in crate::reference) const HEALTH: usize = 0;
@@ -29,6 +29,8 @@ pub(in crate::reference) struct Held {
     pub(in crate::reference) status: usize,
     pub(in crate::reference) caster: usize,
     pub(in crate::reference) stacks: u32,
+    /// Between two of its ticks, as of its application.
+    period: u64,
     /// When the rhythm of its ticks began, and how many there have been since, and in all.
     rhythm: u64,
     since: u32,
@@ -68,6 +70,8 @@ pub(in crate::reference) struct One {
     worn: Vec<usize>,
     /// For each pool: what was in it, and when.
     pools: [(f64, u64); 3],
+    /// The cap of health that it has followed.
+    cap: f64,
     ready: Vec<u64>,
     /// When each ability last took effect.
     released: Vec<Option<u64>>,
@@ -93,13 +97,49 @@ struct Waiting {
     held: Held,
     other: Option<usize>,
     ticks: bool,
+    /// What full stacks do, and whether they are used up.
+    full: Option<(Effect, bool)>,
+    about: Details,
+}
+
+impl Waiting {
+    fn new(owner: usize, held: &Held) -> Self {
+        Self { owner, held: held.clone(), other: None, ticks: false, full: None, about: Details::default() }
+    }
+}
+
+/// What something that happens is about.
+#[derive(Clone, Debug, Default)]
+struct Details {
+    ability: Option<usize>,
+    amount: f64,
+    cut: bool,
+    status: Option<usize>,
+    reason: Option<LostReason>,
+    /// The shares of health before and after.
+    moved: Option<(f64, f64)>,
+}
+
+/// What a hit is like.
+#[derive(Clone, Copy)]
+struct Blow {
+    kind: Type,
+    pool: usize,
+    skips_all: bool,
+    skips_guard: bool,
+    loud: bool,
+}
+
+impl Blow {
+    fn of(kind: Type) -> Self {
+        Self { kind, pool: HEALTH, skips_all: kind == Type::Pure, skips_guard: false, loud: false }
+    }
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
 enum Type {
     Blow,
     Cold,
-    /// Past all steps that can be skipped.
     Pure,
 }
 
@@ -114,13 +154,16 @@ pub(in crate::reference) struct Model<'a> {
     pub(in crate::reference) zones: Vec<Placed>,
     pub(in crate::reference) next_zone: u32,
     pub(in crate::reference) flights: Vec<Flight>,
+    /// How much of a tick is being done.
+    part: f64,
+    /// What is done is done by a zone, which has no tags of abilities.
+    pub(in crate::reference) by_zone: bool,
+    /// Somebody is being dressed as it begins: caps change, and pools are filled after that.
+    dressing: bool,
     /// What is done was triggered by a defeat: it can leave a zone where somebody was defeated.
     aftermath: bool,
     /// Somewhere only what arithmetic leaves of two distances decided, or something ends between two steps.
     pub(in crate::reference) close_call: std::cell::Cell<bool>,
-    shell: StepId,
-    /// The ability that is being used has the tag.
-    is_loud: bool,
     /// The side that has won by an effect, or that several have.
     won: Option<Option<usize>>,
     /// For each entry of the script, when it is next and how often still.
@@ -156,6 +199,7 @@ impl Model<'_> {
             held: Vec::new(),
             worn: world.characters[member.character].gear.clone(),
             pools: [(world.characters[member.character].vigour, 0), (20.0, 0), (0.0, 0)],
+            cap: world.characters[member.character].vigour,
             ready: vec![0; world.abilities.len()],
             released: vec![None; world.abilities.len()],
             row: 0,
@@ -180,11 +224,12 @@ impl Model<'_> {
             zones: Vec::new(),
             next_zone: 0,
             flights: Vec::new(),
+            part: 1.0,
+            by_zone: false,
+            dressing: false,
             aftermath: false,
             close_call: std::cell::Cell::default(),
             won: None,
-            is_loud: false,
-            shell: StepId(1 + world.statuses.iter().filter(|status| status.step.is_some()).count() as u16),
             script: world.script.iter().map(|entry| (entry.at, entry.times.unwrap_or(u32::MAX))).collect(),
         };
         for who in 0..model.all.len() {
@@ -192,6 +237,12 @@ impl Model<'_> {
                 model.dress(who, true);
             }
         }
+        for who in 0..model.all.len() {
+            if model.all[who].stands {
+                model.raise(TriggerEvent::FightBegan, who, None, &Details::default());
+            }
+        }
+        model.respond();
         let mut calls = world.calls.iter().peekable();
         while model.ending.is_none() && model.now <= LIMIT {
             model.moment();
@@ -248,13 +299,31 @@ impl Model<'_> {
     /// The first of what is due: ticks, then ends, the script, arrivals, edges, releases, and who is free. What one of
     /// them makes due comes in its turn.
     fn happen_next(&mut self) -> bool {
-        let ticks = |model: &Self, held: &Held| {
-            let due = |(period, _): (u64, Effect)| held.rhythm + period * u64::from(held.since + 1) == model.now;
-            model.period(held.status).is_some_and(due) && (model.now <= held.ends || !held.zones.is_empty())
+        // The part of a period that is left at the end gives that part of a tick.
+        let part = |model: &Self, held: &Held| {
+            let last = held.rhythm + held.period.saturating_mul(u64::from(held.since));
+            let is_last = held.ends == model.now && held.zones.is_empty() && last < model.now;
+            let has_part = model.status(held.status).is_some_and(|status| status.part_tick && status.period.is_some());
+            (has_part && is_last).then(|| (model.now - last) as f64 / held.period as f64)
         };
-        if let Some((who, serial)) = self.due(ticks) {
-            self.all[who].held.iter_mut().filter(|held| held.serial == serial).for_each(|held| held.since += 1);
+        let is_full = |model: &Self, held: &Held| {
+            let due = |(period, _): (u64, Effect)| {
+                period < FOREVER && held.rhythm + period * u64::from(held.since + 1) == model.now
+            };
+            model.period(held).is_some_and(due) && (model.now <= held.ends || !held.zones.is_empty())
+        };
+        if let Some((who, serial)) = self.due(|model, held| is_full(model, held) || part(model, held).is_some()) {
+            let held = self.all[who].held.iter().find(|held| held.serial == serial).unwrap();
+            let (is_full, part) = (is_full(self, held), part(self, held));
+            let held = self.all[who].held.iter_mut().find(|held| held.serial == serial).unwrap();
+            if is_full {
+                held.since += 1;
+            } else {
+                (held.rhythm, held.since) = (held.ends, 0);
+                self.part = part.unwrap();
+            }
             self.tick(who, serial);
+            self.part = 1.0;
             return true;
         }
         if let Some((who, serial)) = self.due(|model, held| held.ends <= model.now && held.zones.is_empty()) {
@@ -358,9 +427,12 @@ impl Model<'_> {
         self.all[who].doing = Doing::Idle;
         let by = self.all[who].hurt_by;
         self.report(Event::Defeated { who: id(who), by });
+        let by = by.map(|(by, _)| usize::from(by.0));
+        self.raise(TriggerEvent::Defeated, who, by, &Details::default());
         for other in (0..self.all.len()).filter(|other| *other != who) {
             let ally = self.all[other].side == self.all[who].side;
-            self.raise(if ally { TriggerEvent::AllyDefeated } else { TriggerEvent::EnemyDefeated }, other, Some(who));
+            let event = if ally { TriggerEvent::AllyDefeated } else { TriggerEvent::EnemyDefeated };
+            self.raise(event, other, Some(who), &Details::default());
         }
         while let Some(held) = self.all[who].held.first() {
             self.lose(who, held.serial, LostReason::OwnerDefeated);
@@ -426,8 +498,10 @@ impl Model<'_> {
         let one = &mut self.all[who];
         (one.stands, one.absent) = (true, false);
         one.pools = [(vigour, now), (20.0, now), (0.0, now)];
+        one.cap = vigour;
         self.report(Event::Joined { who: id(who), by });
         self.dress(who, true);
+        self.raise(TriggerEvent::FightBegan, who, None, &Details::default());
     }
 
     fn call(&mut self, who: usize, source: Source, character: usize, count: u32) {
@@ -461,6 +535,7 @@ impl Model<'_> {
 
     /// What somebody wears and, as it begins, has and holds by the encounter.
     fn dress(&mut self, who: usize, begins: bool) {
+        self.dressing = true;
         for status in self.rule_of(who).statuses.clone() {
             self.apply(who, Source::Status(status_id(status)), who, status, Some(FOREVER), 1);
         }
@@ -468,13 +543,20 @@ impl Model<'_> {
             self.wear_status(who, status);
         }
         if !begins {
+            (self.dressing, self.all[who].cap) = (false, self.cap(who, HEALTH));
             return;
         }
         if let Some(status) = self.all[who].begins_with {
             self.apply(who, Source::Status(status_id(status)), who, status, None, 1);
         }
+        self.dressing = false;
+        let cap = self.cap(who, HEALTH);
+        if cap != self.all[who].cap {
+            self.report(Event::CapChanged { who: id(who), pool: PoolId(HEALTH as u16), cap, left: cap });
+        }
+        (self.all[who].cap, self.all[who].pools[HEALTH]) = (cap, (cap, self.now));
         if let Some(health) = self.all[who].health {
-            self.put(who, HEALTH, health.min(self.cap(who, HEALTH)));
+            self.all[who].pools[HEALTH] = (health.min(cap), self.now);
         }
     }
 

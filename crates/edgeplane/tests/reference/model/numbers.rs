@@ -3,12 +3,13 @@
 use super::*;
 
 impl Model<'_> {
-    pub(super) fn status(&self, status: usize) -> Option<&crate::reference::world::Status> {
+    pub(super) fn status(&self, status: usize) -> Option<&Status> {
         self.world.statuses.get(status)
     }
 
-    pub(super) fn period(&self, status: usize) -> Option<(u64, Effect)> {
-        self.status(status).and_then(|status| status.period)
+    /// How often a status ticks, and what it does then.
+    pub(super) fn period(&self, held: &Held) -> Option<(u64, Effect)> {
+        self.status(held.status).and_then(|status| status.period).map(|(_, does)| (held.period, does))
     }
 
     /// What a status is triggered to do, those of gear included.
@@ -17,17 +18,7 @@ impl Model<'_> {
             Some(status) => status.trigger,
             None => {
                 let amount = self.world.gear_of_status(status)?.restores?;
-                let does = Effect::Restore(amount);
-                Some(Trigger {
-                    event: TriggerEvent::HitTaken,
-                    of: None,
-                    cooldown: 1_000_000,
-                    does,
-                    to_other: false,
-                    uses: None,
-                    loud: false,
-                    above: None,
-                })
+                Some(Trigger::new(TriggerEvent::HitTaken, 1_000_000, Effect::Restore(amount)))
             }
         }
     }
@@ -36,16 +27,33 @@ impl Model<'_> {
         match pool {
             WIND => 40.0,
             SHELL => 30.0,
-            _ => self.rule_of(who).vigour,
+            _ => self.rule_of(who).vigour + self.sum(who, |status| status.vigour),
         }
+    }
+
+    fn sum(&self, who: usize, of: impl Fn(&Status) -> f64) -> f64 {
+        self.all[who].held.iter().filter_map(|held| self.status(held.status)).map(of).sum()
+    }
+
+    /// The share of damage of a type that somebody resists.
+    pub(super) fn resistance(&self, who: usize, kind: Type) -> f64 {
+        let of = |status: &Status| match status.resists {
+            Some((all, by)) if all || kind == Type::Cold => by,
+            _ => 0.0,
+        };
+        self.sum(who, of).clamp(-0.5, 0.75)
     }
 
     pub(super) fn amount(&self, who: usize, pool: usize) -> f64 {
         let (amount, since) = self.all[who].pools[pool];
-        if pool != WIND {
-            return amount;
+        let seconds = (self.now - since) as f64 / 1e6;
+        match pool {
+            // A portion comes at every half second of the fight.
+            WIND if self.world.portions => (amount + (self.now / 500_000 - since / 500_000) as f64).clamp(0.0, 40.0),
+            WIND => (amount + 2.0 * seconds).clamp(0.0, 40.0),
+            SHELL if self.world.decays => (amount - seconds).max(0.0),
+            _ => amount,
         }
-        (amount + 2.0 * ((self.now - since) as f64 / 1e6)).clamp(0.0, 40.0)
     }
 
     pub(super) fn share(&self, who: usize) -> f64 {
@@ -66,6 +74,8 @@ impl Model<'_> {
         }
         let base = self.rule_of(who).might + self.all[who].level - 1.0;
         let value = (base + add) * (1.0 + percent / 100.0) * times;
+        let set = self.all[who].held.iter().rev().find_map(|held| self.status(held.status).and_then(|one| one.set));
+        let value = set.unwrap_or(value);
         let held = || self.all[who].held.iter().filter_map(|held| self.status(held.status));
         let least = held().filter_map(|status| status.at_least).fold(f64::NEG_INFINITY, f64::max);
         let most = held().filter_map(|status| status.at_most).fold(f64::INFINITY, f64::min);
@@ -73,7 +83,36 @@ impl Model<'_> {
     }
 
     pub(super) fn put(&mut self, who: usize, pool: usize, amount: f64) {
+        let before = self.share(who);
         self.all[who].pools[pool] = (amount, self.now);
+        // Between two steps the model looks at nothing, and less than flows in one makes for such moments.
+        let flows = pool == WIND && !self.world.portions;
+        self.close_call.set(self.close_call.get() || (flows && amount % 0.125 != 0.0));
+        let moved = Some((before, self.share(who)));
+        if pool == HEALTH {
+            self.raise(TriggerEvent::PoolBelow, who, None, &Details { moved, ..Details::default() });
+            self.raise(TriggerEvent::PoolAbove, who, None, &Details { moved, ..Details::default() });
+        }
+    }
+
+    /// What somebody has of health follows its cap, once that is another.
+    pub(super) fn follow_cap(&mut self, who: usize) {
+        let (before, cap) = (self.all[who].cap, self.cap(who, HEALTH));
+        if before == cap || !self.all[who].stands || self.dressing {
+            return;
+        }
+        let had = self.amount(who, HEALTH);
+        let left = match self.world.cap_rule {
+            CapRule::Keep => had,
+            CapRule::Scale => had / before * cap,
+            CapRule::Shift => cap - (before - had),
+        };
+        let left = left.clamp(0.0, cap);
+        (self.all[who].cap, self.all[who].pools[HEALTH]) = (cap, (left, self.now));
+        self.report(Event::CapChanged { who: id(who), pool: PoolId(HEALTH as u16), cap, left });
+        let details = Details { moved: Some((had / before, left / cap)), ..Details::default() };
+        self.raise(TriggerEvent::PoolBelow, who, None, &details);
+        self.raise(TriggerEvent::PoolAbove, who, None, &details);
     }
 
     /// Takes what there is: what was taken, what found nothing, what is left.

@@ -76,6 +76,7 @@ impl Model<'_> {
         // What is held for good stays so.
         let for_good = held.ends == FOREVER && held.zones.is_empty();
         let ends = if for_good { FOREVER } else { ends };
+        let mut before = 1;
         let applied = match rule.reapply {
             Reapply::Keep => return self.prevented(by, target, status, Prevention::Held),
             Reapply::Replace => {
@@ -84,6 +85,8 @@ impl Model<'_> {
                 let lasts = if for_good { FOREVER } else { lasts };
                 return self.apply_new(by, target, source, status, lasts, stacks.min(most), Applied::Replaced);
             }
+            // There is one rank for all of a kind, and the first of equal ones stays.
+            Reapply::Strongest => return self.prevented(by, target, status, Prevention::Weaker),
             Reapply::Longest if ends <= held.ends => return self.prevented(by, target, status, Prevention::Weaker),
             Reapply::Refresh | Reapply::Longest => {
                 self.all[target].held[index].ends = ends;
@@ -95,6 +98,7 @@ impl Model<'_> {
                 Applied::Extended
             }
             Reapply::Stack(most) => {
+                before = held.stacks;
                 let held = &mut self.all[target].held[index];
                 (held.stacks, held.ends) = ((held.stacks + stacks).min(most), ends);
                 Applied::Stacked
@@ -105,7 +109,7 @@ impl Model<'_> {
             (held.rhythm, held.since) = (self.now, 0);
         }
         let held = held.clone();
-        self.gained(by, source, target, &held, applied, TriggerEvent::Renewed);
+        self.gained(by, source, target, &held, applied, TriggerEvent::Renewed, before);
     }
 
     #[allow(clippy::too_many_arguments)]
@@ -119,8 +123,20 @@ impl Model<'_> {
         stacks: u32,
         applied: Applied,
     ) {
+        let period = match self.status(status) {
+            // What is held for good, or by a zone, ticks as in its own time.
+            Some(Status { ticks: Some(ticks), duration, .. }) => {
+                (if lasts < FOREVER { lasts } else { *duration }) / u64::from(*ticks)
+            }
+            Some(Status { period: Some((period, _)), ticks: None, .. }) => *period,
+            _ => FOREVER,
+        };
+        if period < FOREVER {
+            self.close_call.set(self.close_call.get() || !period.is_multiple_of(STEP));
+        }
         let held = Held {
             serial: self.serial,
+            period,
             status,
             caster: by,
             stacks,
@@ -134,9 +150,10 @@ impl Model<'_> {
         };
         self.serial += 1;
         self.all[target].held.push(held.clone());
-        self.gained(by, source, target, &held, applied, TriggerEvent::Gained);
+        self.gained(by, source, target, &held, applied, TriggerEvent::Gained, 0);
     }
 
+    #[allow(clippy::too_many_arguments)]
     pub(super) fn gained(
         &mut self,
         by: usize,
@@ -145,19 +162,26 @@ impl Model<'_> {
         held: &Held,
         applied: Applied,
         event: TriggerEvent,
+        before: u32,
     ) {
         let ends_by_itself = held.ends < FOREVER && held.zones.is_empty();
         let (caster, until) = (id(by), ends_by_itself.then_some(Time(held.ends)));
         let (status, stacks) = (status_id(held.status), held.stacks);
         self.report(Event::StatusGained { caster, target: id(target), status, stacks, total: stacks, until, applied });
-        let ticks_now = |status: &crate::reference::world::Status| {
+        self.follow_cap(target);
+        let ticks_now = |status: &Status| {
             status.ticks_now && status.period.is_some() && (event == TriggerEvent::Gained || status.restarts)
         };
         if self.status(held.status).is_some_and(ticks_now) {
-            self.queue.push_back(Waiting { owner: target, held: held.clone(), other: None, ticks: true });
+            self.queue.push_back(Waiting { ticks: true, ..Waiting::new(target, held) });
         }
+        self.reach_stacks(target, held, before);
         if self.trigger(held.status).is_some_and(|trigger| trigger.event == event) {
-            self.queue.push_back(Waiting { owner: target, held: held.clone(), other: Some(by), ticks: false });
+            self.queue.push_back(Waiting { other: Some(by), ..Waiting::new(target, held) });
+        }
+        let details = Details { status: Some(held.status), ..Details::default() };
+        if event == TriggerEvent::Gained {
+            self.raise(TriggerEvent::StatusGained, target, Some(by), &details);
         }
         if self.status(held.status).is_some_and(|status| status.interrupts) {
             self.interrupt(target, by, source);
@@ -167,12 +191,36 @@ impl Model<'_> {
     pub(in crate::reference) fn lose(&mut self, who: usize, serial: u32, reason: LostReason) {
         let index = self.all[who].held.iter().position(|held| held.serial == serial).unwrap();
         let held = self.all[who].held.remove(index);
+        let other = Some(held.caster);
         let (caster, status) = (id(held.caster), status_id(held.status));
         let stacks = held.stacks;
         self.report(Event::StatusLost { target: id(who), caster, status, stacks, total: 0, reason });
-        if self.trigger(held.status).is_some_and(|trigger| trigger.event == TriggerEvent::Lost) {
-            let other = Some(held.caster);
-            self.queue.push_back(Waiting { owner: who, held, other, ticks: false });
+        self.follow_cap(who);
+        let fits = |trigger: &Trigger| trigger.reason.is_none_or(|wanted| wanted == reason);
+        let triggered = self.trigger(held.status).filter(|trigger| trigger.event == TriggerEvent::Lost);
+        let details = Details { status: Some(held.status), reason: Some(reason), ..Details::default() };
+        if triggered.is_some_and(|trigger| fits(&trigger)) {
+            self.queue.push_back(Waiting { other, ..Waiting::new(who, &held) });
+        }
+        self.raise(TriggerEvent::StatusLost, who, other, &details);
+    }
+
+    /// Somebody has so many stacks of a status now, where it had others before.
+    fn reach_stacks(&mut self, who: usize, held: &Held, before: u32) {
+        let full = self.status(held.status).and_then(|status| match status.reapply {
+            Reapply::Stack(most) if held.stacks == most && before < most => status.at_max,
+            _ => None,
+        });
+        let trigger = self.trigger(held.status).filter(|trigger| trigger.event == TriggerEvent::StacksReached);
+        let reached = |trigger: Trigger| {
+            (before < trigger.stacks && trigger.stacks <= held.stacks)
+                || (held.stacks <= trigger.stacks && trigger.stacks < before)
+        };
+        if trigger.is_some_and(reached) {
+            self.queue.push_back(Waiting { other: Some(held.caster), ..Waiting::new(who, held) });
+        }
+        if full.is_some() {
+            self.queue.push_back(Waiting { full, ..Waiting::new(who, held) });
         }
     }
 
@@ -190,9 +238,12 @@ impl Model<'_> {
             let serial = held.serial;
             return self.lose(who, serial, LostReason::Consumed);
         }
+        let before = held.stacks;
         held.stacks -= stacks;
+        let held = held.clone();
         let stacks = held.stacks;
         self.report(Event::StatusStacks { target: id(who), status: status_id(status), stacks, total: stacks });
+        self.reach_stacks(who, &held, before);
     }
 
     pub(super) fn move_end(&mut self, who: usize, status: usize, moved: impl Fn(u64, u64) -> u64) {
@@ -211,23 +262,23 @@ impl Model<'_> {
         held.ticks += 1;
         let (status, caster, tick) = (held.status, held.caster, held.ticks);
         self.report(Event::StatusTicked { target: id(who), caster: id(caster), status: status_id(status), tick });
-        if let Some((_, effect)) = self.period(status) {
+        if let Some((_, effect)) = self.status(status).and_then(|status| status.period) {
             self.effect(caster, Source::Status(status_id(status)), who, effect, 1);
         }
     }
 
     /// Something happened to somebody, or by it: what its statuses are triggered to do waits for its turn, then what those
     /// of others are that watch it.
-    pub(super) fn raise(&mut self, event: TriggerEvent, subject: usize, other: Option<usize>) {
-        self.raise_for(subject, subject, event, other);
+    pub(super) fn raise(&mut self, event: TriggerEvent, subject: usize, other: Option<usize>, about: &Details) {
+        self.raise_for(subject, subject, event, other, about);
         for owner in 0..self.all.len() {
             if owner != subject && self.all[owner].stands {
-                self.raise_for(owner, subject, event, Some(subject));
+                self.raise_for(owner, subject, event, Some(subject), about);
             }
         }
     }
 
-    pub(super) fn raise_for(&mut self, owner: usize, subject: usize, event: TriggerEvent, other: Option<usize>) {
+    fn raise_for(&mut self, owner: usize, subject: usize, event: TriggerEvent, other: Option<usize>, about: &Details) {
         let watches = |trigger: &Trigger| match trigger.of {
             None => owner == subject,
             Some(side) => self.fits(owner, subject, side),
@@ -235,19 +286,44 @@ impl Model<'_> {
         let mut waiting = Vec::new();
         for held in self.all[owner].held.iter().filter(|held| held.ready <= self.now) {
             let left = |trigger: &Trigger| trigger.uses.is_none_or(|uses| held.done < uses);
-            let fits = |trigger: &Trigger| trigger.event == event && (!trigger.loud || self.is_loud);
+            let fits = |trigger: &Trigger| trigger.event == event && self.is_about(trigger, about);
             let trigger = self.trigger(held.status).filter(|one| fits(one) && left(one) && watches(one));
             if let Some(trigger) = trigger {
                 // To whom it happened is the other one, where others are watched.
                 let other = if trigger.of.is_some() { Some(subject) } else { other };
-                waiting.push(Waiting { owner, held: held.clone(), other, ticks: false });
+                let about = about.clone();
+                waiting.push(Waiting { other, about, ..Waiting::new(owner, held) });
             }
         }
         self.queue.extend(waiting);
     }
 
+    /// Whether what happened is what a trigger is narrowed down to.
+    fn is_about(&self, trigger: &Trigger, about: &Details) -> bool {
+        let is_loud = || about.ability.is_some_and(|ability| self.world.abilities[ability].loud);
+        let is_wet = || about.status.and_then(|status| self.status(status)).is_some_and(|status| status.wet);
+        let crosses = match (trigger.event, about.moved) {
+            (TriggerEvent::PoolBelow, Some((from, to))) => from > trigger.share && to <= trigger.share,
+            (TriggerEvent::PoolAbove, Some((from, to))) => from < trigger.share && to >= trigger.share,
+            _ => true,
+        };
+        (!trigger.loud || is_loud())
+            && (!trigger.wet || is_wet())
+            && trigger.ability.is_none_or(|ability| about.ability == Some(ability))
+            && trigger.status.is_none_or(|status| about.status == Some(status))
+            && trigger.reason.is_none_or(|reason| about.reason == Some(reason))
+            && crosses
+    }
+
     pub(in crate::reference) fn respond(&mut self) {
-        while let Some(Waiting { owner, held, other, ticks }) = self.queue.pop_front() {
+        while let Some(Waiting { owner, held, other, ticks, full, about }) = self.queue.pop_front() {
+            if let Some((does, uses_up)) = full {
+                self.effect(owner, Source::Status(status_id(held.status)), owner, does, 1);
+                if uses_up && self.all[owner].held.iter().any(|one| one.serial == held.serial) {
+                    self.lose(owner, held.serial, LostReason::Consumed);
+                }
+                continue;
+            }
             if ticks {
                 if self.all[owner].held.iter().any(|one| one.serial == held.serial) {
                     self.tick(owner, held.serial);
@@ -261,7 +337,9 @@ impl Model<'_> {
             let there = self.all[owner].held.iter().find(|one| one.serial == held.serial);
             let (ready, done) = there.map_or((held.ready, held.done), |one| (one.ready, one.done));
             let share = self.share(owner);
-            let is_above = trigger.above.is_none_or(|above| share > above);
+            let is_above = trigger.above.is_none_or(|above| share > above)
+                && trigger.amount.is_none_or(|amount| about.amount > amount)
+                && (!trigger.cut || about.cut);
             if ready > now || trigger.uses.is_some_and(|uses| done >= uses) || !is_above {
                 continue;
             }
