@@ -40,6 +40,9 @@ mod demo_statuses;
 #[path = "diagnostics.rs"]
 mod diagnostics;
 
+#[path = "edges.rs"]
+mod edges;
+
 #[path = "extends.rs"]
 mod extends;
 

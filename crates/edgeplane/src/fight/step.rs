@@ -87,7 +87,10 @@ impl<C: Chance> Engine<'_, C> {
         }
         self.dressing = false;
         for rank in 0..self.state.order.len() {
-            self.raise(TriggerEvent::FightBegan, self.state.order[rank], TriggerContext::default());
+            let who = self.state.order[rank];
+            if self.state.stands(who) {
+                self.raise(TriggerEvent::FightBegan, who, TriggerContext::default());
+            }
         }
         self.respond()?;
         self.state.began = true;

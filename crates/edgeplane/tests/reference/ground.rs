@@ -220,7 +220,7 @@ impl Model<'_> {
 
     fn concerns(&self, placed: &Placed, who: usize) -> bool {
         let rule = &self.world.zones[placed.rule];
-        let ally = self.all[who].side == self.all[placed.owner].side;
+        let ally = self.side_of(who) == self.side_of(placed.owner);
         let side = match rule.affects {
             Side::Enemies => !ally,
             Side::Allies => ally,
@@ -388,7 +388,8 @@ impl Model<'_> {
                 }
             }
         }
-        for (ability, when) in lines {
+        let known = self.known(who);
+        for (ability, when) in lines.iter().filter(|(ability, _)| known[*ability]) {
             let rule = &self.world.abilities[*ability];
             let (Some(reach), Some(target)) = (rule.reaches(), first(self.picked(who, rule))) else { continue };
             if self.holds(who, target, *when) {

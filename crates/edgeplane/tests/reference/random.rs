@@ -4,7 +4,7 @@ use edgeplane::program::{LostReason, TriggerEvent};
 
 use super::world::{
     Ability, Area, Call, CapRule, Character, Counts, Effect, Forbids, Gear, Ground, Joins, LIMIT, Member, Pick,
-    Reapply, STEP, Scripted, Side, Status, Step, To, Trigger, Uses, When, World, Zone,
+    Reapply, STEP, Scripted, Side, Status, Step, Sustain, To, Trigger, Uses, When, World, Zone,
 };
 
 /// The next of a row of numbers that look random.
@@ -44,13 +44,24 @@ struct Parts {
     levels: bool,
     called: bool,
     portions: bool,
+    abilities: usize,
+    /// Nobody has all abilities, and some come and go.
+    partial: bool,
 }
 
 impl Parts {
     fn effect(&self, dice: &mut Dice) -> Effect {
         let status = dice.index(self.statuses);
         let placed = self.ground != Ground::None;
-        match dice.below(37) {
+        match dice.below(40) {
+            37 if self.partial => Effect::Give(dice.index(self.abilities)),
+            38 if self.partial => {
+                if dice.one_in(3) {
+                    Effect::TakeLoud
+                } else {
+                    Effect::Take(dice.index(self.abilities))
+                }
+            }
             31 => Effect::Winding((2 + dice.below(9)) as f64),
             32 => Effect::Piercing((4 + dice.below(9)) as f64),
             33 => Effect::Pure((3 + dice.below(9)) as f64),
@@ -76,7 +87,7 @@ impl Parts {
             15 if self.threat => Effect::Threat(dice.below(30) as f64 - 10.0),
             16 if self.levels => dice.of(&[Effect::Learn(7.0), Effect::Grown(4.0)]),
             17 if self.called => Effect::Call(dice.index(4), 1 + dice.below(2) as u32),
-            18 => match dice.below(6) {
+            18 | 39 => match dice.below(6) {
                 0 => Effect::Consume(status, dice.one_in(2).then_some(1)),
                 1 => Effect::Cleanse(status),
                 2 => Effect::Transfer(status),
@@ -93,7 +104,7 @@ impl Parts {
         }
     }
 
-    fn status(&self, dice: &mut Dice, abilities: usize) -> Status {
+    fn status(&self, dice: &mut Dice) -> Status {
         let reapply = match dice.below(7) {
             5 => Reapply::Longest,
             6 => Reapply::Strongest,
@@ -142,11 +153,39 @@ impl Parts {
             interrupts: dice.one_in(6),
             taunts: dice.one_in(6),
             untargetable: dice.one_in(8).then(|| dice.one_in(3)),
-            trigger: dice.one_in(2).then(|| self.trigger(dice, abilities, stacks)),
+            trigger: dice.one_in(2).then(|| self.trigger(dice, stacks)),
+            charms: dice.one_in(8) && self.ground != Ground::Walked,
+            brings: (self.partial && dice.one_in(4)).then(|| dice.index(self.abilities)),
         }
     }
 
-    fn trigger(&self, dice: &mut Dice, abilities: usize, stacks: bool) -> Trigger {
+    /// What a piece does while it is worn.
+    fn worn(&self, dice: &mut Dice) -> Status {
+        let any = self.status(dice);
+        Status {
+            duration: 2 * STEP,
+            reapply: Reapply::Refresh,
+            at_max: None,
+            ticks: None,
+            part_tick: false,
+            ticks_now: false,
+            restarts: false,
+            might: dice.below(5) as f64 - 1.0,
+            above: None,
+            is_buff: false,
+            cleansable: false,
+            wet: false,
+            forbids: Forbids::Nothing,
+            interrupts: false,
+            taunts: false,
+            charms: false,
+            step: any.step.filter(|_| dice.one_in(2)),
+            trigger: any.trigger.filter(|trigger| trigger.event != TriggerEvent::StacksReached),
+            ..any
+        }
+    }
+
+    fn trigger(&self, dice: &mut Dice, stacks: bool) -> Trigger {
         use TriggerEvent::{
             AbilityUsed, AllyDefeated, Defeated, EnemyDefeated, FightBegan, Gained, HealGiven, HealTaken, HitAvoided,
             HitDealt, HitSoaked, HitTaken, Interrupted, Lost, PoolAbove, PoolBelow, Renewed, StacksReached,
@@ -201,7 +240,7 @@ impl Parts {
             uses: dice.one_in(4).then(|| 1 + dice.below(3) as u32),
             loud: uses && by_tag,
             above: dice.one_in(6).then(|| 0.25 * (1 + dice.below(3)) as f64),
-            ability: (uses && !by_tag && dice.one_in(2)).then(|| dice.index(abilities)),
+            ability: (uses && !by_tag && dice.one_in(2)).then(|| dice.index(self.abilities)),
             status: (held && !by_tag && dice.one_in(2)).then(|| dice.index(self.statuses)),
             wet: held && by_tag,
             reason: (matches!(event, Lost | StatusLost) && dice.one_in(2))
@@ -285,6 +324,14 @@ impl Parts {
         };
         let revives = |dice: &mut Dice| vec![(Effect::Revive((10 + dice.below(30)) as f64), To::Target, None)];
         let many = side != Side::Caster && dice.one_in(3);
+        let kept = !defeated && dice.one_in(6);
+        let sustain = kept.then(|| Sustain {
+            every: STEP * (2 + dice.below(16)),
+            longest: (!dice.one_in(4)).then(|| STEP * dice.below(60)),
+            cost: if walked { 0.0 } else { 2.0 * dice.below(3) as f64 },
+            above: dice.one_in(3).then(|| 0.25 * (1 + dice.below(3)) as f64),
+            does: (0..1 + dice.below(2)).map(|_| (tick_of_use(dice), self.to(dice), None)).collect(),
+        });
         Ability {
             cost: if walked { 0.0 } else { 2.0 * dice.below(6) as f64 },
             times: [STEP * dice.below(16), STEP * (1 + dice.below(12)), STEP * dice.below(80)],
@@ -318,12 +365,15 @@ impl Parts {
             pays_at_release: dice.one_in(5),
             counts: dice.of(&[Counts::Release, Counts::Release, Counts::Release, Counts::Start, Counts::End]),
             refund: if dice.one_in(4) { dice.of(&[0.5, 1.0]) } else { 0.0 },
-            releases: dice.one_in(5).then(|| (2 + dice.below(2) as u32, STEP * (1 + dice.below(10)))),
+            releases: (sustain.is_none() && dice.one_in(5))
+                .then(|| (2 + dice.below(2) as u32, STEP * (1 + dice.below(10)))),
             shares: dice.one_in(4).then(|| dice.one_in(2).then(|| STEP * (4 + dice.below(30)))),
             // A way that ends with a window ends a microsecond after a step.
             after: (index > 0 && !walked && dice.one_in(8)).then(|| (dice.index(index), STEP * (4 + dice.below(40)))),
             // One that breaks casts would break the cast that it belongs to, over and over.
             during: (dice.one_in(5) && !quiet.is_empty()).then(|| dice.of(quiet)),
+            slot: (self.partial && dice.one_in(2)).then(|| dice.below(2) as u32),
+            sustain,
         }
     }
 
@@ -358,11 +408,55 @@ impl Parts {
     }
 }
 
+fn tick_of_use(dice: &mut Dice) -> Effect {
+    match dice.below(5) {
+        0 => Effect::Drain((2 + 2 * dice.below(3)) as f64),
+        1 => Effect::Interrupt,
+        _ => tick(dice),
+    }
+}
+
 fn tick(dice: &mut Dice) -> Effect {
     if dice.one_in(2) {
         Effect::Damage(2.0 + dice.below(4) as f64, 0.5)
     } else {
         Effect::Heal(2.0 + dice.below(4) as f64)
+    }
+}
+
+/// A status that does nothing.
+fn bare() -> Status {
+    Status {
+        duration: 2 * STEP,
+        reapply: Reapply::Refresh,
+        rank: 0.0,
+        at_max: None,
+        period: None,
+        ticks: None,
+        part_tick: false,
+        ticks_now: false,
+        restarts: false,
+        might: 0.0,
+        percent: 0.0,
+        times: 1.0,
+        set: None,
+        vigour: 0.0,
+        resists: None,
+        above: None,
+        step: None,
+        is_buff: false,
+        cleansable: false,
+        at_least: None,
+        at_most: None,
+        wet: false,
+        immune: false,
+        forbids: Forbids::Nothing,
+        interrupts: false,
+        taunts: false,
+        untargetable: None,
+        trigger: None,
+        charms: false,
+        brings: None,
     }
 }
 
@@ -380,23 +474,25 @@ pub(super) fn world(seed: u64) -> World {
         levels: dice.one_in(3),
         called: ground != Ground::Walked && dice.one_in(3),
         portions: dice.one_in(3),
+        abilities: 3 + dice.index(4),
+        partial: dice.one_in(3),
     };
-    let count = 3 + dice.index(4);
-    let mut statuses: Vec<Status> = (0..parts.statuses).map(|_| parts.status(dice, count)).collect();
+    let mut statuses: Vec<Status> = (0..parts.statuses).map(|_| parts.status(dice)).collect();
     statuses[0].wet = true;
     let quiet: Vec<usize> = (0..statuses.len()).filter(|index| !statuses[*index].interrupts).collect();
     let zones = (0..parts.zones).map(|_| parts.zone(dice)).collect();
-    let gear = (0..parts.gear).map(|_| Gear {
-        slot: dice.one_in(2).then(|| dice.below(2) as u32),
-        might: dice.below(5) as f64 - 1.0,
-        restores: dice.one_in(3).then_some(2.0),
-        in_set: dice.one_in(2),
-    });
+    let gear =
+        (0..parts.gear).map(|_| Gear { slot: dice.one_in(2).then(|| dice.below(2) as u32), in_set: dice.one_in(2) });
     let gear: Vec<Gear> = gear.collect();
-    let mut abilities: Vec<Ability> = (0..count).map(|index| parts.ability(dice, index, &quiet)).collect();
+    let mut worn = Vec::new();
+    if gear.iter().any(|gear| gear.in_set) {
+        worn.push(Status { might: 3.0, ..bare() });
+    }
+    worn.extend((0..parts.gear).map(|_| parts.worn(dice)));
+    let mut abilities: Vec<Ability> = (0..parts.abilities).map(|index| parts.ability(dice, index, &quiet)).collect();
     abilities[0].loud = true;
-    let line = |dice: &mut Dice| {
-        let uses = if dice.one_in(8) { Uses::Loud } else { Uses::One(dice.index(abilities.len())) };
+    let line = |dice: &mut Dice, possible: &[usize]| {
+        let uses = if dice.one_in(8) && !parts.partial { Uses::Loud } else { Uses::One(dice.of(possible)) };
         (uses, parts.when(dice))
     };
     let character = |dice: &mut Dice| {
@@ -406,6 +502,24 @@ pub(super) fn world(seed: u64) -> World {
                 worn.push(piece);
             }
         }
+        let (mut own, mut can_learn): (Vec<usize>, Vec<usize>) = (Vec::new(), Vec::new());
+        for ability in 0..abilities.len() {
+            let same =
+                |other: &usize| abilities[*other].slot.is_some() && abilities[*other].slot == abilities[ability].slot;
+            match dice.below(4) {
+                0 if parts.partial => can_learn.push(ability),
+                1 if parts.partial => {}
+                _ if own.iter().any(same) => can_learn.push(ability),
+                _ => own.push(ability),
+            }
+        }
+        let possible: Vec<usize> = own.iter().chain(&can_learn).copied().collect();
+        let possible = if possible.is_empty() {
+            own = vec![0];
+            own.clone()
+        } else {
+            possible
+        };
         Character {
             might: 8.0 + dice.below(6) as f64,
             guard: dice.below(40) as f64,
@@ -416,7 +530,10 @@ pub(super) fn world(seed: u64) -> World {
             level: if parts.levels { 1.0 + dice.below(3) as f64 } else { 1.0 },
             statuses: (0..parts.statuses).filter(|_| dice.one_in(12)).collect(),
             immune: dice.one_in(10),
-            lines: (0..1 + dice.below(4)).map(|_| line(dice)).collect(),
+            lines: (0..1 + dice.below(4)).map(|_| line(dice, &possible)).collect(),
+            abilities: own,
+            can_learn,
+            untargetable: dice.one_in(20).then(|| dice.one_in(3)),
         }
     };
     let characters: Vec<Character> = (0..4).map(|_| character(dice)).collect();
@@ -457,7 +574,8 @@ pub(super) fn world(seed: u64) -> World {
     let mut calls: Vec<(u64, Call)> = Vec::new();
     for _ in 0..if dice.one_in(2) { dice.below(6) } else { 0 } {
         let (at, who) = (STEP * (1 + dice.below(120)), dice.index(all));
-        let call = match dice.below(6) {
+        let call = match dice.below(7) {
+            6 => Call::Cause(who, dice.index(all), (3 + dice.below(9)) as f64),
             0 => Call::Apply(dice.index(parts.statuses), who, dice.index(all)),
             1 => Call::Pool(who, dice.index(2), dice.below(40) as f64),
             2 if parts.gear > 0 => Call::Wear(who, dice.index(parts.gear)),
@@ -477,6 +595,8 @@ pub(super) fn world(seed: u64) -> World {
         statuses,
         zones,
         gear,
+        worn,
+        floors: dice.one_in(6),
         abilities,
         characters,
         threat: parts.threat,

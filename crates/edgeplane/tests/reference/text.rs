@@ -5,8 +5,8 @@ use std::fmt::Write as _;
 use edgeplane::program::TriggerEvent;
 
 use super::world::{
-    Area, CapRule, Character, Counts, Effect, Forbids, Ground, Joins, LIMIT, NEEDED, Pick, Reapply, SPEED, Side, Step,
-    TRAVEL, To, Uses, When, World,
+    Area, CapRule, Character, Counts, Effect, Forbids, Ground, Joins, LIMIT, NEEDED, Pick, Reapply, SPEED, Side,
+    Status, Step, Sustain, TRAVEL, To, Uses, When, World,
 };
 
 fn seconds(micros: u64) -> String {
@@ -63,6 +63,9 @@ fn effect(effect: Effect, to: &str) -> String {
             format!("heal = {amount}, tags = [\"kind\"]{}", if skips { ", skips = [\"care\"]" } else { "" })
         }
         Effect::HealWind(amount) => format!("heal = {amount}, pool = \"wind\""),
+        Effect::Give(ability) => format!("give = \"a{ability}\""),
+        Effect::Take(ability) => format!("take = \"a{ability}\""),
+        Effect::TakeLoud => "take = { tag = \"loud\" }".to_owned(),
         Effect::Shield(amount) => format!("restore = \"shell\", amount = {amount}"),
         Effect::Revive(amount) => format!("revive = {{ health = {amount} }}"),
     };
@@ -97,11 +100,12 @@ pub(super) fn text(world: &World) -> String {
     let regen = if world.portions { "{ amount = 1, every = 0.5 }" } else { "2" };
     let decay = if world.decays { ", decay = 1" } else { "" };
     let mut out = format!(
-        "[attributes]\nguard = {{ base = 0, max = 90 }}\nvigour = 50\nfeet = 0\nmight = 10\nspeed = \"feet\"\n\
+        "{}[attributes]\nguard = {{ base = 0, max = 90 }}\nvigour = 50\nfeet = 0\nmight = 10\nspeed = \"feet\"\n\
          resist = {{ per = \"damage_type\", base = 0, min = -0.5, max = 0.75 }}\n[pools]\n\
          health = {{ max = \"vigour\", defeat = true{cap_rule} }}\nwind = {{ max = 40, start = 20, regen = {regen} }}\n\
          shell = {{ max = 30, start = 0{decay} }}\n[damage_types]\nblow = {{}}\ncold = {{}}\n\
-         pure = {{ skips = \"all\" }}\n"
+         pure = {{ skips = \"all\" }}\n[cause.flood]\ndoes = [{{ damage = \"amount\", type = \"cold\" }}]\n",
+        if world.floors { "[ruleset]\nname = \"world\"\nrounding = \"floor\"\n" } else { "" }
     );
     out += "[[hit_steps]]\nname = \"edge\"\ntags = [\"loud\"]\nmark = \"cut\"\namount = \"amount + 1\"\n\
             [[hit_steps]]\nname = \"guard\"\ntypes = [\"blow\"]\namount = \"amount * (100 - target.guard) / 100\"\n\
@@ -134,13 +138,10 @@ pub(super) fn text(world: &World) -> String {
         key("uses", zone.uses.map(|uses| uses.to_string()));
     }
     for (index, gear) in world.gear.iter().enumerate() {
-        let _ = writeln!(out, "[gear.g{index}]\nmodify = [{{ attribute = \"might\", add = {} }}]", gear.might);
+        let _ = writeln!(out, "[gear.g{index}]");
+        what_it_does(&format!("g{index}"), world.status(world.status_of_gear(index)), &mut out);
         if let Some(slot) = gear.slot {
             let _ = writeln!(out, "slot = \"slot{slot}\"");
-        }
-        if let Some(amount) = gear.restores {
-            let does = effect(Effect::Restore(amount), "");
-            let _ = writeln!(out, "on = [{{ event = \"hit_taken\", cooldown = 1, does = [{does}] }}]");
         }
         if gear.in_set {
             let _ = writeln!(out, "set = \"both\"");
@@ -170,100 +171,112 @@ fn statuses(world: &World, out: &mut String) {
             Reapply::Strongest => format!("\"strongest\"\nrank = {}", status.rank),
         };
         let _ = writeln!(out, "[status.s{index}]\nduration = {}\nreapply = {again}", seconds(status.duration));
-        let mut changes = Vec::new();
-        if status.might != 0.0 {
-            changes.push(format!("add = \"{} * stacks\"", status.might));
-        }
-        if status.percent != 0.0 {
-            changes.push(format!("percent = {}", status.percent));
-        }
-        if status.times != 1.0 {
-            changes.push(format!("times = {}", status.times));
-        }
-        changes.extend(status.at_least.map(|least| format!("at_least = {least}")));
-        changes.extend(status.at_most.map(|most| format!("at_most = {most}")));
-        changes.extend(status.set.map(|to| format!("set = {to}")));
-        let mut changes: Vec<String> =
-            changes.iter().map(|change| format!("{{ attribute = \"might\", {change} }}")).collect();
-        if status.vigour != 0.0 {
-            changes.push(format!("{{ attribute = \"vigour\", add = {} }}", status.vigour));
-        }
-        if let Some((all, by)) = status.resists {
-            let of = if all { "" } else { ".cold" };
-            changes.push(format!("{{ attribute = \"resist{of}\", add = {by} }}"));
-        }
+        what_it_does(&format!("s{index}"), status, out);
         if let Some((does, uses_up)) = status.at_max {
             let _ = writeln!(out, "at_max = [{}]\nconsume = {uses_up}", effect(does, ""));
         }
-        let _ = writeln!(out, "modify = [{}]", changes.join(", "));
-        if let Some((period, does)) = status.period {
-            let now = if status.ticks_now { ", first_tick = \"now\"" } else { "" };
-            let rhythm = if status.restarts { ", rhythm = \"restart\"" } else { "" };
-            let part = if status.part_tick { ", part_tick = true" } else { "" };
-            let period = match status.ticks {
-                None => format!("period = {}", seconds(period)),
-                Some(ticks) => format!("ticks = {ticks}"),
-            };
-            let does = effect(does, "");
-            let _ = writeln!(out, "every = {{ {period}{now}{rhythm}{part}, does = [{does}] }}");
-        }
         if let Some(share) = status.above {
             let _ = writeln!(out, "while = \"self.health.share > {share}\"");
-        }
-        if let Some(step) = status.step {
-            let of = match step {
-                Step::HalvesTaken => "of = \"hits_taken\", before = \"guard\", amount = \"amount * 0.5\"",
-                Step::AddsDealt => "of = \"hits_dealt\", before = \"guard\", amount = \"amount + 2\"",
-                Step::Soaks => "of = \"hits_taken\", after = \"guard\", soak = \"wind\", always = true",
-                Step::Turns => {
-                    "of = \"hits_taken\", after = \"guard\", types = [\"cold\"], when = \"amount <= 6\", stop = \"turned\""
-                }
-                Step::Marks => "of = \"hits_dealt\", before = \"guard\", tags = [\"loud\"], mark = \"cut\"",
-            };
-            let _ = writeln!(out, "hit_steps = [{{ name = \"p{index}\", {of} }}]");
         }
         let kind = if status.is_buff { "buff" } else { "debuff" };
         let _ = writeln!(out, "kind = \"{kind}\"\ncleansable = {}", status.cleansable);
         let tags = |on: bool, tag: &str| if on { format!("[\"{tag}\"]") } else { "[]".to_owned() };
         let forbidden = if status.forbids == Forbids::Acting { "act" } else { "loud" };
         let _ = writeln!(out, "forbids = {}", tags(status.forbids != Forbids::Nothing, forbidden));
-        let _ = writeln!(out, "tags = {}\nimmune = {}", tags(status.wet, "wet"), tags(status.immune, "wet"));
-        if let Some(allies_too) = status.untargetable {
-            let _ = writeln!(out, "untargetable = \"{}\"", if allies_too { "everyone" } else { "enemies" });
-        }
+        let _ = writeln!(out, "tags = {}", tags(status.wet, "wet"));
         let _ = writeln!(out, "interrupts = {}\ntaunts = {}", status.interrupts, status.taunts);
-        if let Some(trigger) = status.trigger {
-            let to = if trigger.to_other && trigger.event.has_other() { ", to = \"other\"" } else { "" };
-            let (does, event) = (effect(trigger.does, to), trigger.event.name());
-            let cooldown = seconds(trigger.cooldown);
-            let of = match trigger.of {
-                None => String::new(),
-                Some(Side::Everyone) => ", of = \"anyone\"".to_owned(),
-                Some(side) => format!(", of = \"{}\"", side.name()),
-            };
-            let mut more = of;
-            more += &trigger.uses.map_or(String::new(), |uses| format!(", uses = {uses}"));
-            more += if trigger.loud { ", tag = \"loud\"" } else { "" };
-            more += &trigger.ability.map_or(String::new(), |ability| format!(", ability = \"a{ability}\""));
-            more += &trigger.status.map_or(String::new(), |status| format!(", status = \"s{status}\""));
-            more += if trigger.wet { ", tag = \"wet\"" } else { "" };
-            more += &trigger.reason.map_or(String::new(), |reason| format!(", reason = \"{}\"", reason.name()));
-            match trigger.event {
-                TriggerEvent::PoolBelow | TriggerEvent::PoolAbove => {
-                    more += &format!(", pool = \"health\", share = {}", trigger.share);
-                }
-                TriggerEvent::StacksReached => more += &format!(", stacks = {}", trigger.stacks),
-                _ => {}
-            }
-            let mut when: Vec<String> = Vec::new();
-            when.extend(trigger.above.map(|above| format!("self.health.share > {above}")));
-            when.extend(trigger.amount.map(|amount| format!("amount > {amount}")));
-            when.extend(trigger.cut.then(|| "hit.cut".to_owned()));
-            if !when.is_empty() {
-                more += &format!(", when = \"{}\"", when.join(" and "));
-            }
-            let _ = writeln!(out, "on = [{{ event = \"{event}\"{more}, cooldown = {cooldown}, does = [{does}] }}]");
+        if status.charms {
+            let _ = writeln!(out, "side = \"caster\"");
         }
+    }
+}
+
+/// What a status does to its owner, or a piece while it is worn.
+fn what_it_does(name: &str, status: &Status, out: &mut String) {
+    let mut changes = Vec::new();
+    if status.might != 0.0 {
+        changes.push(format!("add = \"{} * stacks\"", status.might));
+    }
+    if status.percent != 0.0 {
+        changes.push(format!("percent = {}", status.percent));
+    }
+    if status.times != 1.0 {
+        changes.push(format!("times = {}", status.times));
+    }
+    changes.extend(status.at_least.map(|least| format!("at_least = {least}")));
+    changes.extend(status.at_most.map(|most| format!("at_most = {most}")));
+    changes.extend(status.set.map(|to| format!("set = {to}")));
+    let mut changes: Vec<String> =
+        changes.iter().map(|change| format!("{{ attribute = \"might\", {change} }}")).collect();
+    if status.vigour != 0.0 {
+        changes.push(format!("{{ attribute = \"vigour\", add = {} }}", status.vigour));
+    }
+    if let Some((all, by)) = status.resists {
+        let of = if all { "" } else { ".cold" };
+        changes.push(format!("{{ attribute = \"resist{of}\", add = {by} }}"));
+    }
+    let _ = writeln!(out, "modify = [{}]", changes.join(", "));
+    if let Some((period, does)) = status.period {
+        let now = if status.ticks_now { ", first_tick = \"now\"" } else { "" };
+        let rhythm = if status.restarts { ", rhythm = \"restart\"" } else { "" };
+        let part = if status.part_tick { ", part_tick = true" } else { "" };
+        let period = match status.ticks {
+            None => format!("period = {}", seconds(period)),
+            Some(ticks) => format!("ticks = {ticks}"),
+        };
+        let does = effect(does, "");
+        let _ = writeln!(out, "every = {{ {period}{now}{rhythm}{part}, does = [{does}] }}");
+    }
+    if let Some(step) = status.step {
+        let of = match step {
+            Step::HalvesTaken => "of = \"hits_taken\", before = \"guard\", amount = \"amount * 0.5\"",
+            Step::AddsDealt => "of = \"hits_dealt\", before = \"guard\", amount = \"amount + 2\"",
+            Step::Soaks => "of = \"hits_taken\", after = \"guard\", soak = \"wind\", always = true",
+            Step::Turns => {
+                "of = \"hits_taken\", after = \"guard\", types = [\"cold\"], when = \"amount <= 6\", stop = \"turned\""
+            }
+            Step::Marks => "of = \"hits_dealt\", before = \"guard\", tags = [\"loud\"], mark = \"cut\"",
+        };
+        let _ = writeln!(out, "hit_steps = [{{ name = \"p{name}\", {of} }}]");
+    }
+    let immune = if status.immune { "\"wet\"" } else { "" };
+    let _ = writeln!(out, "immune = [{immune}]");
+    let brings = status.brings.map_or(String::new(), |ability| format!("\"a{ability}\""));
+    let _ = writeln!(out, "abilities = [{brings}]");
+    if let Some(allies_too) = status.untargetable {
+        let _ = writeln!(out, "untargetable = \"{}\"", if allies_too { "everyone" } else { "enemies" });
+    }
+    if let Some(trigger) = status.trigger {
+        let to = if trigger.to_other && trigger.event.has_other() { ", to = \"other\"" } else { "" };
+        let (does, event) = (effect(trigger.does, to), trigger.event.name());
+        let cooldown = seconds(trigger.cooldown);
+        let of = match trigger.of {
+            None => String::new(),
+            Some(Side::Everyone) => ", of = \"anyone\"".to_owned(),
+            Some(side) => format!(", of = \"{}\"", side.name()),
+        };
+        let mut more = of;
+        more += &trigger.uses.map_or(String::new(), |uses| format!(", uses = {uses}"));
+        more += if trigger.loud { ", tag = \"loud\"" } else { "" };
+        more += &trigger.ability.map_or(String::new(), |ability| format!(", ability = \"a{ability}\""));
+        more += &trigger.status.map_or(String::new(), |status| format!(", status = \"s{status}\""));
+        more += if trigger.wet { ", tag = \"wet\"" } else { "" };
+        more += &trigger.reason.map_or(String::new(), |reason| format!(", reason = \"{}\"", reason.name()));
+        match trigger.event {
+            TriggerEvent::PoolBelow | TriggerEvent::PoolAbove => {
+                more += &format!(", pool = \"health\", share = {}", trigger.share);
+            }
+            TriggerEvent::StacksReached => more += &format!(", stacks = {}", trigger.stacks),
+            _ => {}
+        }
+        let mut when: Vec<String> = Vec::new();
+        when.extend(trigger.above.map(|above| format!("self.health.share > {above}")));
+        when.extend(trigger.amount.map(|amount| format!("amount > {amount}")));
+        when.extend(trigger.cut.then(|| "hit.cut".to_owned()));
+        if !when.is_empty() {
+            more += &format!(", when = \"{}\"", when.join(" and "));
+        }
+        let _ = writeln!(out, "on = [{{ event = \"{event}\"{more}, cooldown = {cooldown}, does = [{does}] }}]");
     }
 }
 
@@ -334,8 +347,21 @@ fn abilities(world: &World, out: &mut String) {
         let after =
             ability.after.map(|(after, within)| format!("{{ ability = \"a{after}\", within = {} }}", seconds(within)));
         key("after", after);
+        key("slot", ability.slot.map(|slot| format!("\"slot{slot}\"")));
+        key("sustain", ability.sustain.as_ref().map(sustain));
         key("during", ability.during.map(|status| format!("[\"s{status}\"]")));
     }
+}
+
+fn sustain(sustain: &Sustain) -> String {
+    let does: Vec<String> = sustain.does.iter().map(|one| effect_on(*one)).collect();
+    let mut keys = format!("every = {}, does = [{}]", seconds(sustain.every), does.join(", "));
+    keys += &sustain.longest.map_or(String::new(), |longest| format!(", longest = {}", seconds(longest)));
+    keys += &sustain.above.map_or(String::new(), |above| format!(", while = \"self.health.share > {above}\""));
+    if sustain.cost > 0.0 {
+        keys += &format!(", cost = {{ wind = {} }}", sustain.cost);
+    }
+    format!("{{ {keys} }}")
 }
 
 fn condition(when: When) -> Option<String> {
@@ -362,7 +388,8 @@ fn one(world: &World, index: usize, character: &Character, out: &mut String) {
         };
         format!("{{ {uses}{when} }}")
     };
-    let all: Vec<String> = (0..world.abilities.len()).map(|ability| format!("\"a{ability}\"")).collect();
+    let named = |all: &[usize]| all.iter().map(|ability| format!("\"a{ability}\"")).collect::<Vec<_>>().join(", ");
+    let (all, learned) = (named(&character.abilities), named(&character.can_learn));
     let lines: Vec<String> = character.lines.iter().map(line).collect();
     let gear: Vec<String> = character.gear.iter().map(|piece| format!("\"g{piece}\"")).collect();
     let moves = if world.ground == Ground::Walked { "" } else { "move = \"hold\"\n" };
@@ -371,7 +398,13 @@ fn one(world: &World, index: usize, character: &Character, out: &mut String) {
     let Character { might, guard, vigour, body, reward, .. } = character;
     let might = if world.levels { format!("\"{might} + level - 1\"") } else { might.to_string() };
     for (name, feet) in [("c", 0.0), ("w", SPEED)] {
-        let _ = writeln!(out, "[character.{name}{index}]\npolicy = \"p{index}\"\nabilities = [{}]", all.join(", "));
+        let _ = writeln!(
+            out,
+            "[character.{name}{index}]\npolicy = \"p{index}\"\nabilities = [{all}]\ncan_learn = [{learned}]"
+        );
+        if let Some(allies_too) = character.untargetable {
+            let _ = writeln!(out, "untargetable = \"{}\"", if allies_too { "everyone" } else { "enemies" });
+        }
         let _ = writeln!(out, "gear = [{}]\nbody = {body}", gear.join(", "));
         let _ = writeln!(out, "attributes = {{ might = {might}, guard = {guard}, vigour = {vigour}, feet = {feet} }}");
         let statuses: Vec<String> = character.statuses.iter().map(|status| format!("\"s{status}\"")).collect();

@@ -102,6 +102,9 @@ pub(super) enum Effect {
     HealKind(f64, bool),
     /// A heal of the other pool.
     HealWind(f64),
+    Give(usize),
+    Take(usize),
+    TakeLoud,
 }
 
 /// Who receives an effect, and within how many metres.
@@ -244,6 +247,10 @@ pub(super) struct Status {
     /// For enemies (`false`), or for allies too.
     pub(super) untargetable: Option<bool>,
     pub(super) trigger: Option<Trigger>,
+    /// Its owner is on the side of who applied it.
+    pub(super) charms: bool,
+    /// The ability that it brings.
+    pub(super) brings: Option<usize>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -254,6 +261,17 @@ pub(super) enum Area {
     Cone(f64, f64),
     Line(f64, f64),
     Chain(f64),
+}
+
+/// How an ability is kept up after its release.
+#[derive(Clone, Debug)]
+pub(super) struct Sustain {
+    pub(super) every: u64,
+    pub(super) longest: Option<u64>,
+    pub(super) cost: f64,
+    /// While its user's health is above this share.
+    pub(super) above: Option<f64>,
+    pub(super) does: Vec<(Effect, To, Option<f64>)>,
 }
 
 #[derive(Clone, Debug)]
@@ -281,6 +299,8 @@ pub(super) struct Ability {
     pub(super) shares: Option<Option<u64>>,
     pub(super) after: Option<(usize, u64)>,
     pub(super) during: Option<usize>,
+    pub(super) slot: Option<u32>,
+    pub(super) sustain: Option<Sustain>,
 }
 
 /// When a use counts, and its cooldown begins.
@@ -335,6 +355,9 @@ pub(super) struct Character {
     pub(super) statuses: Vec<usize>,
     pub(super) immune: bool,
     pub(super) lines: Vec<(Uses, When)>,
+    pub(super) abilities: Vec<usize>,
+    pub(super) can_learn: Vec<usize>,
+    pub(super) untargetable: Option<bool>,
 }
 
 #[derive(Clone, Debug)]
@@ -355,8 +378,6 @@ pub(super) struct Zone {
 #[derive(Clone, Debug)]
 pub(super) struct Gear {
     pub(super) slot: Option<u32>,
-    pub(super) might: f64,
-    pub(super) restores: Option<f64>,
     pub(super) in_set: bool,
 }
 
@@ -394,6 +415,7 @@ pub(super) enum Call {
     Pool(usize, usize, f64),
     Wear(usize, usize),
     TakeOff(usize, usize),
+    Cause(usize, usize, f64),
     Place(usize, [f64; 2]),
     Remove(usize, usize),
 }
@@ -429,6 +451,10 @@ pub(super) struct World {
     pub(super) statuses: Vec<Status>,
     pub(super) zones: Vec<Zone>,
     pub(super) gear: Vec<Gear>,
+    /// What gear does while it is worn: that of the set, if there is one, then that of each piece.
+    pub(super) worn: Vec<Status>,
+    /// Every amount of a hit or a heal is rounded down.
+    pub(super) floors: bool,
     pub(super) abilities: Vec<Ability>,
     pub(super) characters: Vec<Character>,
     pub(super) threat: bool,
@@ -467,9 +493,17 @@ impl World {
         self.gear.iter().any(|gear| gear.in_set)
     }
 
-    /// The piece that somebody has a status for.
-    pub(super) fn gear_of_status(&self, status: usize) -> Option<&Gear> {
-        status.checked_sub(self.status_of_gear(0)).and_then(|piece| self.gear.get(piece))
+    /// Everything that a status is, by its number.
+    pub(super) fn status(&self, status: usize) -> &Status {
+        self.statuses.get(status).unwrap_or_else(|| &self.worn[status - self.statuses.len()])
+    }
+
+    /// The numbers of all statuses, in the order of their names: those of gear, those of the rules, that of the set.
+    pub(super) fn by_name(&self) -> Vec<usize> {
+        let all = self.statuses.len() + self.worn.len();
+        let mut names: Vec<usize> = (self.status_of_gear(0)..all).chain(0..self.statuses.len()).collect();
+        names.extend(self.has_set().then_some(self.statuses.len()));
+        names
     }
 
     pub(super) fn is_placed(&self) -> bool {

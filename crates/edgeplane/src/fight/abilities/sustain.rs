@@ -72,7 +72,8 @@ impl<C: Chance> Engine<'_, C> {
             return Ok(Some(StopReason::Unwanted));
         }
         if self.setup.is_placed && there.is_none() {
-            let reach = self.reach_of(who, self.program.ability(self.setup.abilities[index].ability).reach)?;
+            let plan = self.program.ability(self.setup.abilities[index].ability);
+            let reach = self.reach_of_ability(who, plan)?;
             if !self.within(who, first, reach) {
                 return Ok(Some(StopReason::OutOfReach));
             }

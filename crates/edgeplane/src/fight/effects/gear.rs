@@ -113,21 +113,13 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// A status that brings abilities has come, or gone.
-    pub(in crate::fight) fn bring(&mut self, who: CombatantId, status: StatusId, comes: bool) {
+    pub(in crate::fight) fn bring(&mut self, who: CombatantId, status: StatusId) {
         let program = self.program;
         let by = EffectContext::of_status(who, status, who, who);
         for ability in &program.status(status).abilities {
-            let Some(index) = self.state.ability_index(self.setup, who, *ability) else { continue };
-            let combatant = self.state.who_mut(who);
-            combatant.brought += u32::from(comes);
-            let serial = combatant.brought;
-            let ability = &mut self.state.abilities[index];
-            if comes {
-                (ability.brings, ability.brought_at) = (ability.brings + 1, serial);
-            } else {
-                ability.brings -= 1;
+            if let Some(index) = self.state.ability_index(self.setup, who, *ability) {
+                self.settle_slot(&by, who, index);
             }
-            self.settle_slot(&by, who, index);
         }
     }
 
@@ -145,9 +137,15 @@ impl<C: Chance> Engine<'_, C> {
     /// Of a slot somebody has the ability that was brought last, else its own.
     fn settle_slot(&mut self, by: &EffectContext, who: CombatantId, index: usize) {
         let slot = self.in_slot(who, index);
-        let state = |index: &usize| &self.state.abilities[*index];
-        let brought = slot.iter().filter(|index| state(index).brings > 0).max_by_key(|index| state(index).brought_at);
-        let has = brought.or(slot.iter().find(|index| state(index).own)).copied();
+        // Statuses come in the order in which they were applied: the last that brings one of the slot decides.
+        let mut brought = None;
+        for held in self.state.statuses.of(who) {
+            for ability in &self.program.status(self.state.statuses.get(held).status).abilities {
+                let brings = |index: &&usize| self.setup.abilities[**index].ability == *ability;
+                brought = slot.iter().find(brings).or(brought);
+            }
+        }
+        let has = brought.or(slot.iter().find(|index| self.state.abilities[**index].own)).copied();
         for other in slot.iter().filter(|other| Some(**other) != has) {
             if self.state.abilities[*other].known {
                 self.hand_over(by, who, *other, false);
@@ -175,6 +173,10 @@ impl<C: Chance> Engine<'_, C> {
             emit!(self, Taken { caster, target: who, source, ability });
         }
         self.reopen(who, if self.has_controller(who) { u64::MAX } else { lines });
+        if self.setup.is_placed {
+            // What it will want, and goes for, can be another thing now.
+            self.plan_way(who);
+        }
     }
 
     /// The side of the one who acts has won. It is settled with the defeats of the moment, so that nobody wins by

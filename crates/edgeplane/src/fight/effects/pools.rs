@@ -180,6 +180,8 @@ impl<C: Chance> Engine<'_, C> {
         }
         let amount = match program.pools[pool.index()].on_cap_change {
             CapChange::Keep => before,
+            // Nobody who has been defeated gets anything back by that.
+            _ if !self.state.stands(who) => before,
             // What keeps its share of the cap crosses nothing.
             CapChange::Scale if old > 0.0 => before / old * cap,
             CapChange::Scale => 0.0,
@@ -187,7 +189,8 @@ impl<C: Chance> Engine<'_, C> {
         };
         let left = amount.max(0.0).min(cap);
         let listens = self.state.who(who).listens | self.state.watches;
-        if listens & CROSSINGS != 0 && program.pools[pool.index()].on_cap_change != CapChange::Scale {
+        // Whoever is dressed has had nothing yet that could cross.
+        if listens & CROSSINGS != 0 && !self.dressing && program.pools[pool.index()].on_cap_change != CapChange::Scale {
             self.raise_crossing(who, pool, (before, old), (left, cap));
         }
         self.state.numbers.set_pool(first, left, self.state.now.micros());

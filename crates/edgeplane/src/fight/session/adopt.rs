@@ -314,19 +314,9 @@ impl<C: Chance> Engine<'_, C> {
 
     /// What abilities the statuses of a combatant bring it now.
     fn bring_anew(&mut self, who: CombatantId) {
-        let (program, policy) = (self.program, &self.setup.policies[who.index()]);
+        let policy = &self.setup.policies[who.index()];
         for index in policy.first as usize..(policy.first + policy.count) as usize {
-            let ability = self.setup.abilities[index].ability;
-            let brings = |status: &crate::program::StatusId| program.status(*status).abilities.contains(&ability);
-            let mut held: Vec<_> =
-                self.state.statuses.of(who).map(|held| self.state.statuses.get(held).status).filter(brings).collect();
-            held.sort_unstable();
-            held.dedup();
-            let count = held.len() as u16;
-            if self.state.abilities[index].brings != count {
-                self.state.abilities[index].brings = count;
-                self.settle_by_rules(who, index);
-            }
+            self.settle_by_rules(who, index);
         }
     }
 

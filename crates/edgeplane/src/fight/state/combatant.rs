@@ -41,8 +41,6 @@ pub(in crate::fight) struct Combatant {
     pub(in crate::fight) watched_crossings: bool,
     /// It walks on while it is busy.
     pub(in crate::fight) mobile: bool,
-    /// How many abilities statuses have brought it so far, by which it is known what came later.
-    pub(in crate::fight) brought: u32,
     /// It has not joined yet.
     pub(in crate::fight) absent: bool,
     /// Nobody is there: a game can spawn somebody.
@@ -150,9 +148,6 @@ pub(in crate::fight) struct AbilityState {
     pub(in crate::fight) known: bool,
     /// It has it of its own, and not only by a status.
     pub(in crate::fight) own: bool,
-    /// How many statuses bring it, and which of those that were brought it was when the last one came.
-    pub(in crate::fight) brings: u16,
-    pub(in crate::fight) brought_at: u32,
     /// The gate for which it was last reported to be unavailable, and the number of the reason; none, if it was not.
     pub(in crate::fight) reported: Option<Gate>,
     pub(in crate::fight) reported_kind: u8,
@@ -177,7 +172,6 @@ impl Combatant {
             untargetable: setup.program.characters[setup.combatants[who.index()].character.index()].untargetable,
             watched_crossings: false,
             mobile: false,
-            brought: 0,
             stands: present,
             absent: !present,
             vacant: setup.script.joins(who) == JoinPlan::Spawned,
@@ -248,8 +242,6 @@ impl AbilityState {
             derived: setup.derived[index],
             known: table.known,
             own: table.known,
-            brings: 0,
-            brought_at: 0,
             reported: None,
             reported_kind: 0,
             used: 0,

@@ -1,7 +1,7 @@
 //! One status on one combatant: a record of fixed size, and the moments that follow from it.
 
 use super::timers::Due;
-use crate::program::{CombatantId, StatusId, StatusPlan, Time};
+use crate::program::{CombatantId, SideId, StatusId, StatusPlan, Time};
 
 /// No record, no word, no end.
 pub(in crate::fight) const NONE: u32 = u32::MAX;
@@ -18,6 +18,8 @@ pub(in crate::fight) struct Record {
     pub(in crate::fight) owner: CombatantId,
     /// Who applied it.
     pub(in crate::fight) caster: CombatantId,
+    /// The side that the one who applied it was on then.
+    pub(in crate::fight) side: SideId,
     /// Its end has been announced.
     pub(in crate::fight) warned: bool,
     /// Its owner has it; false while it only waits for what is triggered by its loss.
@@ -60,6 +62,7 @@ impl Default for Record {
             status: StatusId(0),
             owner: CombatantId(0),
             caster: CombatantId(0),
+            side: SideId(0),
             warned: false,
             attached: false,
             holds: 0,

@@ -158,7 +158,7 @@ impl<C: Chance> Engine<'_, C> {
         let ends = now + duration;
         let mut record = Record::default();
         (record.status, record.owner, record.caster) = (status, target, by.caster);
-        record.stacks = stacks.min(plan.max_stacks);
+        (record.side, record.stacks) = (self.side_of(by.caster), stacks.min(plan.max_stacks));
         (record.started, record.rhythm) = (now, now);
         (record.full, record.ends) = (duration, ends);
         if let Some(every) = &plan.every {

@@ -211,7 +211,7 @@ impl<C: Chance> Engine<'_, C> {
             self.refresh_control(who);
         }
         if !plan.abilities.is_empty() && (before == 0.0) != (stacks == 0.0) {
-            self.bring(who, status, before == 0.0);
+            self.bring(who, status);
         }
         self.slots_changed(who, plan.counted);
         self.refresh_attributes(who, plan.changes)
@@ -231,7 +231,7 @@ impl<C: Chance> Engine<'_, C> {
             untargetable = untargetable.max(plan.untargetable);
             if plan.turns {
                 // The one that came last decides.
-                side = self.setup.combatants[record.caster.index()].side;
+                side = record.side;
             }
             if plan.forbids_act && act.is_none() {
                 act = Some(status);

@@ -15,12 +15,10 @@ impl Model<'_> {
     /// Whether an ability is closed for what its user itself is like.
     pub(in crate::reference) fn closed(&self, who: usize, ability: usize) -> Option<()> {
         let (one, rule) = (&self.all[who], &self.world.abilities[ability]);
-        let forbids = |held: &Held| {
-            self.status(held.status).is_some_and(|status| match status.forbids {
-                Forbids::Nothing => false,
-                Forbids::Acting => true,
-                Forbids::Loud => rule.loud,
-            })
+        let forbids = |held: &Held| match self.status(held.status).forbids {
+            Forbids::Nothing => false,
+            Forbids::Acting => true,
+            Forbids::Loud => rule.loud,
         };
         let unopened = rule
             .after
@@ -30,7 +28,14 @@ impl Model<'_> {
         let spent = one.charges[ability].iter().filter(|back| **back > self.now).count() as u32;
         let no_charge = rule.charges.is_some_and(|(most, _)| spent >= most);
         let waits = one.ready[ability] > self.now;
-        (one.held.iter().any(forbids) || locked || waits || used_up || no_charge || unopened).then_some(())
+        (!self.known(who)[ability]
+            || one.held.iter().any(forbids)
+            || locked
+            || waits
+            || used_up
+            || no_charge
+            || unopened)
+            .then_some(())
     }
 
     pub(super) fn open(&self, who: usize, ability: usize, when: When) -> Option<Vec<usize>> {
@@ -67,7 +72,7 @@ impl Model<'_> {
     }
 
     pub(super) fn fits(&self, who: usize, other: usize, side: Side) -> bool {
-        let ally = self.all[other].side == self.all[who].side;
+        let ally = self.side_of(other) == self.side_of(who);
         match side {
             Side::Enemies => !ally,
             Side::Allies => ally,
@@ -78,19 +83,22 @@ impl Model<'_> {
     }
 
     pub(super) fn can_be_targeted(&self, who: usize, other: usize, side: Side) -> bool {
-        let ally = self.all[other].side == self.all[who].side;
-        let hides = |held: &Held| {
-            let untargetable = self.status(held.status).and_then(|status| status.untargetable);
-            untargetable.is_some_and(|allies_too| allies_too || !ally)
-        };
-        self.all[other].stands && self.fits(who, other, side) && !self.all[other].held.iter().any(hides)
+        self.all[other].stands && self.fits(who, other, side) && !self.is_hidden(who, other)
+    }
+
+    fn is_hidden(&self, who: usize, other: usize) -> bool {
+        let ally = self.side_of(other) == self.side_of(who);
+        let hides = |untargetable: Option<bool>| untargetable.is_some_and(|allies_too| allies_too || !ally);
+        let mut held = self.all[other].held.iter().map(|held| self.status(held.status).untargetable);
+        hides(self.rule_of(other).untargetable) || held.any(hides)
     }
 
     /// Those whom an ability can be used on, at any distance.
     pub(in crate::reference) fn candidates(&self, who: usize, rule: &Ability) -> Vec<usize> {
         let possible = |other: &usize| {
             if rule.defeated {
-                !self.all[*other].stands && !self.all[*other].absent && self.fits(who, *other, rule.side)
+                let there = !self.all[*other].stands && !self.all[*other].absent;
+                there && self.fits(who, *other, rule.side) && !self.is_hidden(who, *other)
             } else {
                 self.can_be_targeted(who, *other, rule.side)
             }
@@ -100,7 +108,7 @@ impl Model<'_> {
 
     /// The one who taunted last and can be picked.
     pub(super) fn taunter(&self, who: usize, side: Side) -> Option<usize> {
-        let taunts = |held: &&Held| self.status(held.status).is_some_and(|status| status.taunts);
+        let taunts = |held: &&Held| self.status(held.status).taunts;
         let mut held: Vec<&Held> = self.all[who].held.iter().filter(taunts).collect();
         held.sort_by_key(|held| std::cmp::Reverse(held.serial));
         let picked =
@@ -234,12 +242,12 @@ impl Model<'_> {
         }
         let left = self.all[who].row - 1;
         self.all[who].released[ability] = Some(self.now);
-        if left == 0 && rule.counts == Counts::End {
+        if left == 0 && rule.counts == Counts::End && rule.sustain.is_none() {
             self.count_use(who, ability, recovered);
         }
         let ready = Time(self.all[who].ready[ability]);
         self.report(Event::Released { caster: id(who), ability: ability_id(ability), ready });
-        if left == 0 {
+        if left == 0 && rule.sustain.is_none() {
             // The cast is over: its own effects cannot break it any more.
             (self.all[who].doing, self.all[who].row) = (Doing::Recovering(recovered), 0);
             self.take_effect(who, ability);
@@ -249,20 +257,80 @@ impl Model<'_> {
         if self.all[who].doing != Doing::Casting(ability, self.now) {
             return;
         }
+        if let (true, Some(sustain)) = (reached, &rule.sustain) {
+            let until = sustain.longest.map_or(FOREVER, |longest| self.now + longest);
+            self.all[who].row = 1;
+            return self.keep_on(who, ability, until);
+        }
         self.all[who].row = left;
         if let (true, Some((_, every))) = (reached, rule.releases) {
             self.all[who].doing = Doing::Casting(ability, self.now + every);
             return;
         }
+        self.end_use(who, ability);
+    }
+
+    fn end_use(&mut self, who: usize, ability: usize) {
+        let rule = &self.world.abilities[ability];
+        let recovered = self.now + rule.times[1];
         if rule.counts == Counts::End {
             self.count_use(who, ability, recovered);
         }
-        (self.all[who].doing, self.all[who].row) = (Doing::Recovering(recovered), 0);
+        let one = &mut self.all[who];
+        (one.doing, one.row, one.keeps) = (Doing::Recovering(recovered), 0, None);
+    }
+
+    /// What is kept up ticks again, or ends before that.
+    fn keep_on(&mut self, who: usize, ability: usize, until: u64) {
+        let next = self.now + self.world.abilities[ability].sustain.as_ref().unwrap().every;
+        if next > until && until == self.now {
+            return self.stop(who, ability, StopReason::Longest);
+        }
+        self.all[who].keeps = Some((next, until));
+        self.all[who].doing = Doing::Casting(ability, next.min(until));
+    }
+
+    fn stop(&mut self, who: usize, ability: usize, reason: StopReason) {
+        self.report(Event::Stopped { caster: id(who), ability: ability_id(ability), reason });
+        self.end_use(who, ability);
+    }
+
+    pub(super) fn keep_up(&mut self, who: usize, ability: usize, next: u64) {
+        let world = self.world;
+        let rule = &world.abilities[ability];
+        let sustain = rule.sustain.as_ref().unwrap();
+        if next > self.now {
+            return self.stop(who, ability, StopReason::Longest);
+        }
+        let first = self.all[who].targets.iter().copied().find(|target| self.all[*target].stands);
+        let Some(first) = first else { return self.stop(who, ability, StopReason::NoTarget) };
+        if sustain.above.is_some_and(|above| self.share(who) <= above) {
+            return self.stop(who, ability, StopReason::Unwanted);
+        }
+        if rule.reaches().is_some_and(|reach| !self.within(who, first, reach)) {
+            return self.stop(who, ability, StopReason::OutOfReach);
+        }
+        if sustain.cost - self.amount(who, WIND) > 1e-9 * 40.0 {
+            return self.stop(who, ability, StopReason::CannotAfford);
+        }
+        if sustain.cost > 0.0 {
+            let left = self.take(who, WIND, sustain.cost).2;
+            let (pool, amount) = (PoolId(WIND as u16), sustain.cost);
+            self.report(Event::Spent { who: id(who), ability: ability_id(ability), pool, amount, left });
+        }
+        self.report(Event::Sustained { caster: id(who), ability: ability_id(ability) });
+        let until = self.all[who].keeps.unwrap().1;
+        let targets = self.all[who].targets.clone();
+        self.carry_out(who, ability, &sustain.does, &targets, true);
+        if self.all[who].doing == Doing::Casting(ability, self.now) {
+            self.keep_on(who, ability, until);
+        }
     }
 
     /// Whether anybody was left to be reached.
     pub(super) fn take_effect(&mut self, who: usize, ability: usize) -> bool {
-        let rule = &self.world.abilities[ability];
+        let world = self.world;
+        let rule = &world.abilities[ability];
         let targets = self.all[who].targets.clone();
         if !targets.iter().any(|target| self.all[*target].stands != rule.defeated) {
             self.report(Event::Lost { caster: id(who), ability: ability_id(ability) });
@@ -271,14 +339,21 @@ impl Model<'_> {
         if rule.travels {
             self.send_out(who, ability, &targets);
         }
-        self.carry_out(who, ability, &targets, !rule.travels);
+        self.carry_out(who, ability, &rule.does, &targets, !rule.travels);
         true
     }
 
     /// The effects of an ability, one after the other; on its targets too, unless they are still to come.
-    pub(super) fn carry_out(&mut self, who: usize, ability: usize, targets: &[usize], on_targets: bool) {
+    pub(super) fn carry_out(
+        &mut self,
+        who: usize,
+        ability: usize,
+        does: &[(Effect, To, Option<f64>)],
+        targets: &[usize],
+        on_targets: bool,
+    ) {
         let source = Source::Ability(ability_id(ability));
-        for (effect, to, above) in &self.world.abilities[ability].does {
+        for (effect, to, above) in does {
             match to {
                 To::Target if !on_targets => {}
                 To::Target => {
@@ -288,9 +363,10 @@ impl Model<'_> {
                 }
                 To::Caster => self.effect_if(who, source, who, *effect, 1, *above),
                 To::Side(side, within) => {
-                    for other in 0..self.all.len() {
-                        let near = within.is_none_or(|within| self.within(who, other, within));
-                        if self.can_be_targeted(who, other, *side) && near {
+                    let reached = |other: &usize| self.can_be_targeted(who, *other, *side);
+                    let reached: Vec<usize> = (0..self.all.len()).filter(reached).collect();
+                    for other in reached {
+                        if within.is_none_or(|within| self.within(who, other, within)) {
                             self.effect_if(who, source, other, *effect, 1, *above);
                         }
                     }

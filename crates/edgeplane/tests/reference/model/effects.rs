@@ -65,6 +65,27 @@ impl Model<'_> {
             }
             Effect::Keen(base) => self.hit(who, source, target, base, Blow { loud: true, ..Blow::of(Type::Blow) }),
             Effect::HealKind(amount, skips) => self.heal(who, source, target, HEALTH, amount, (true, skips)),
+            Effect::Give(ability) => {
+                let had = self.known(target);
+                if self.can_have(target, ability) {
+                    let slot = self.world.abilities[ability].slot;
+                    for other in 0..had.len() {
+                        if slot.is_some() && self.world.abilities[other].slot == slot {
+                            self.all[target].own[other] = false;
+                        }
+                    }
+                    self.all[target].own[ability] = true;
+                }
+                self.hand_over(who, source, target, &had);
+            }
+            Effect::Take(ability) => self.take_ability(who, source, target, ability),
+            Effect::TakeLoud => {
+                for ability in 0..self.world.abilities.len() {
+                    if self.world.abilities[ability].loud {
+                        self.take_ability(who, source, target, ability);
+                    }
+                }
+            }
             Effect::HealWind(amount) => self.heal(who, source, target, WIND, amount, (false, false)),
             Effect::Shield(amount) => self.restore(who, source, target, SHELL, amount),
             Effect::Far(base) => {
@@ -96,7 +117,8 @@ impl Model<'_> {
             }
             Effect::CleanseKind(buff) => {
                 let of_kind = |held: &&Held| {
-                    self.status(held.status).is_some_and(|status| status.is_buff == buff && status.cleansable)
+                    let status = self.status(held.status);
+                    status.is_buff == buff && status.cleansable
                 };
                 if let Some(serial) = self.all[target].held.iter().rfind(of_kind).map(|held| held.serial) {
                     self.lose(target, serial, LostReason::Cleansed);
@@ -111,7 +133,7 @@ impl Model<'_> {
                 }
             }
             Effect::CleanseWet => {
-                let wet = |held: &&Held| self.status(held.status).is_some_and(|status| status.wet && status.cleansable);
+                let wet = |held: &&Held| self.status(held.status).wet && self.status(held.status).cleansable;
                 if let Some(serial) = self.all[target].held.iter().find(wet).map(|held| held.serial) {
                     self.lose(target, serial, LostReason::Cleansed);
                 }
@@ -124,7 +146,7 @@ impl Model<'_> {
                 }
             }
             Effect::Win => {
-                let side = self.all[who].side;
+                let side = self.side_of(who);
                 self.won = Some(match self.won {
                     Some(other) if other != Some(side) => None,
                     _ => Some(side),
@@ -170,6 +192,20 @@ impl Model<'_> {
         self.report(Event::Restored { caster, target, source, pool, gained, over, left });
     }
 
+    /// Whether somebody can ever have an ability.
+    fn can_have(&self, who: usize, ability: usize) -> bool {
+        let rule = self.rule_of(who);
+        let mut all = self.world.statuses.iter().chain(&self.world.worn);
+        let brought = all.any(|status| status.brings == Some(ability));
+        rule.abilities.contains(&ability) || rule.can_learn.contains(&ability) || brought
+    }
+
+    fn take_ability(&mut self, who: usize, source: Source, target: usize, ability: usize) {
+        let had = self.known(target);
+        self.all[target].own[ability] = false;
+        self.hand_over(who, source, target, &had);
+    }
+
     /// A heal, with its tag, and past the step that it skips.
     fn heal(
         &mut self,
@@ -185,6 +221,7 @@ impl Model<'_> {
         if kind {
             amount += 2.0;
         }
+        let amount = if self.world.floors { amount.floor() } else { amount };
         let (healed, over, left) = self.add(target, pool, amount);
         let (caster, to, stopped) = (id(who), id(target), None);
         self.report(Event::Healed {
@@ -200,7 +237,7 @@ impl Model<'_> {
             stopped,
         });
         for eyes in 0..self.all.len() {
-            if healed > 0.0 && self.all[eyes].stands && self.all[eyes].side != self.all[who].side {
+            if healed > 0.0 && self.all[eyes].stands && self.side_of(eyes) != self.side_of(who) {
                 self.threaten(eyes, who, 0.5 * healed);
             }
         }
@@ -212,9 +249,9 @@ impl Model<'_> {
     /// The steps of all hits, in their order, those of statuses among them in the order of their names.
     fn steps(&self) -> Vec<HitStep> {
         let own = |after: bool| {
-            let all = self.world.statuses.iter().enumerate();
             let fits = move |step: Step| (step.is_after_guard() == after).then_some(step);
-            all.filter_map(move |(index, status)| Some(HitStep::Own(index, status.step.and_then(fits)?)))
+            let all = self.world.by_name().into_iter();
+            all.filter_map(move |index| Some(HitStep::Own(index, self.status(index).step.and_then(fits)?)))
         };
         let mut steps = vec![HitStep::Edge];
         steps.extend(own(false));
@@ -228,7 +265,7 @@ impl Model<'_> {
         self.all[who].held.iter().any(|held| held.status == status)
     }
 
-    fn hit(&mut self, who: usize, source: Source, target: usize, initial: f64, blow: Blow) {
+    pub(super) fn hit(&mut self, who: usize, source: Source, target: usize, initial: f64, blow: Blow) {
         let (caster, initial) = (id(who), initial.max(0.0) * self.part);
         let ability = match source {
             Source::Ability(ability) => Some(usize::from(ability.0)),
@@ -279,6 +316,7 @@ impl Model<'_> {
                 break;
             }
         }
+        let amount = if self.world.floors { amount.floor() } else { amount };
         let (dealt, over, left) = self.take(target, blow.pool, amount);
         if dealt > 0.0 {
             self.all[target].hurt_by = Some((caster, source));
@@ -321,7 +359,7 @@ impl Model<'_> {
     pub(super) fn interrupt(&mut self, who: usize, by: usize, source: Source) {
         let Doing::Casting(ability, _) = self.all[who].doing else { return };
         let rule = &self.world.abilities[ability];
-        self.all[who].doing = Doing::Idle;
+        (self.all[who].doing, self.all[who].keeps) = (Doing::Idle, None);
         self.report(Event::Interrupted { who: id(who), ability: ability_id(ability), by: id(by), source });
         let about = Details { ability: Some(ability), ..Details::default() };
         self.raise(TriggerEvent::Interrupted, who, Some(by), &about);

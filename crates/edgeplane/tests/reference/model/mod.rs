@@ -7,8 +7,8 @@ mod statuses;
 
 use std::collections::VecDeque;
 
-use edgeplane::fight::{Applied, Ending, Event, Logged, Prevention, Source};
-use edgeplane::program::{DamageTypeId, LostReason, PoolId, SideId, StepId, TriggerEvent};
+use edgeplane::fight::{Applied, Ending, Event, Logged, Prevention, Source, StopReason};
+use edgeplane::program::{CauseId, DamageTypeId, LostReason, PoolId, SideId, StepId, TriggerEvent};
 use edgeplane::{AbilityId, CombatantId, StatusId, Time};
 
 use crate::reference::ground::{Flight, Placed};
@@ -29,6 +29,8 @@ pub(in crate::reference) struct Held {
     pub(in crate::reference) status: usize,
     pub(in crate::reference) caster: usize,
     pub(in crate::reference) stacks: u32,
+    /// The side that its owner is on for it.
+    side: Option<usize>,
     /// Between two of its ticks, as of its application.
     period: u64,
     /// When the rhythm of its ticks began, and how many there have been since, and in all.
@@ -78,6 +80,10 @@ pub(in crate::reference) struct One {
     /// How often the ability under way is still to take effect, once it has.
     row: u32,
     used: Vec<u32>,
+    /// Abilities that are its own.
+    own: Vec<bool>,
+    /// The next tick of what it keeps up, and how long that can go on.
+    keeps: Option<(u64, u64)>,
     /// Statuses with the tag that wears off: how many in a row, and when the last one came.
     wet: (usize, u64),
     /// When charges that are spent come back, the soonest first.
@@ -204,6 +210,10 @@ impl Model<'_> {
             released: vec![None; world.abilities.len()],
             row: 0,
             used: vec![0; world.abilities.len()],
+            own: (0..world.abilities.len())
+                .map(|ability| world.characters[member.character].abilities.contains(&ability))
+                .collect(),
+            keeps: None,
             wet: (0, 0),
             charges: vec![Vec::new(); world.abilities.len()],
             hurt_by: None,
@@ -303,7 +313,8 @@ impl Model<'_> {
         let part = |model: &Self, held: &Held| {
             let last = held.rhythm + held.period.saturating_mul(u64::from(held.since));
             let is_last = held.ends == model.now && held.zones.is_empty() && last < model.now;
-            let has_part = model.status(held.status).is_some_and(|status| status.part_tick && status.period.is_some());
+            let status = model.status(held.status);
+            let has_part = status.part_tick && status.period.is_some();
             (has_part && is_last).then(|| (model.now - last) as f64 / held.period as f64)
         };
         let is_full = |model: &Self, held: &Held| {
@@ -341,7 +352,10 @@ impl Model<'_> {
             if let Doing::Casting(ability, at) = self.all[who].doing
                 && at == self.now
             {
-                self.release(who, ability);
+                match self.all[who].keeps {
+                    Some((next, _)) => self.keep_up(who, ability, next),
+                    None => self.release(who, ability),
+                }
                 return true;
             }
         }
@@ -374,7 +388,7 @@ impl Model<'_> {
         for who in &fallen {
             let reward = self.rule_of(*who).reward;
             for other in 0..self.all.len() {
-                if self.all[other].stands && self.all[other].side != self.all[*who].side {
+                if self.all[other].stands && self.side_of(other) != self.side_of(*who) {
                     self.learn(other, *who, reward);
                 }
             }
@@ -400,7 +414,7 @@ impl Model<'_> {
     /// Statuses whose condition does not hold end; whether there were any.
     fn end_unfounded(&mut self) -> bool {
         let unfounded = |model: &Self, who: usize, held: &Held| {
-            let above = model.status(held.status).and_then(|status| status.above);
+            let above = model.status(held.status).above;
             above.is_some_and(|above| model.share(who) <= above)
         };
         let mut any = false;
@@ -424,13 +438,13 @@ impl Model<'_> {
 
     fn defeat(&mut self, who: usize) {
         self.all[who].stands = false;
-        self.all[who].doing = Doing::Idle;
+        (self.all[who].doing, self.all[who].keeps) = (Doing::Idle, None);
         let by = self.all[who].hurt_by;
         self.report(Event::Defeated { who: id(who), by });
         let by = by.map(|(by, _)| usize::from(by.0));
         self.raise(TriggerEvent::Defeated, who, by, &Details::default());
         for other in (0..self.all.len()).filter(|other| *other != who) {
-            let ally = self.all[other].side == self.all[who].side;
+            let ally = self.side_of(other) == self.side_of(who);
             let event = if ally { TriggerEvent::AllyDefeated } else { TriggerEvent::EnemyDefeated };
             self.raise(event, other, Some(who), &Details::default());
         }
@@ -483,7 +497,8 @@ impl Model<'_> {
                 if self.all[who].stands {
                     self.report(Event::Scripted { who: id(who), ability: ability_id(ability) });
                     let targets = self.targets(who, &self.world.abilities[ability]);
-                    self.carry_out(who, ability, &targets, true);
+                    let world = self.world;
+                    self.carry_out(who, ability, &world.abilities[ability].does, &targets, true);
                     self.respond();
                 }
             }
@@ -525,6 +540,12 @@ impl Model<'_> {
                 }
             }
             Call::Pool(who, pool, amount) => self.put(who, pool, amount.min(self.cap(who, pool))),
+            Call::Cause(by, target, amount) => {
+                let blow = Blow::of(Type::Cold);
+                if self.all[target].stands {
+                    self.hit(by, Source::Cause(CauseId(0)), target, amount, blow);
+                }
+            }
             Call::Wear(who, piece) => self.wear(who, piece),
             Call::TakeOff(who, piece) => self.take_off(who, piece),
             Call::Place(who, place) => self.put_at(who, place),

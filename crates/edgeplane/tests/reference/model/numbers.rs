@@ -3,24 +3,23 @@
 use super::*;
 
 impl Model<'_> {
-    pub(super) fn status(&self, status: usize) -> Option<&Status> {
-        self.world.statuses.get(status)
+    pub(super) fn status(&self, status: usize) -> &Status {
+        self.world.status(status)
     }
 
     /// How often a status ticks, and what it does then.
     pub(super) fn period(&self, held: &Held) -> Option<(u64, Effect)> {
-        self.status(held.status).and_then(|status| status.period).map(|(_, does)| (held.period, does))
+        self.status(held.status).period.map(|(_, does)| (held.period, does))
     }
 
-    /// What a status is triggered to do, those of gear included.
+    /// What a status is triggered to do.
     pub(super) fn trigger(&self, status: usize) -> Option<Trigger> {
-        match self.status(status) {
-            Some(status) => status.trigger,
-            None => {
-                let amount = self.world.gear_of_status(status)?.restores?;
-                Some(Trigger::new(TriggerEvent::HitTaken, 1_000_000, Effect::Restore(amount)))
-            }
-        }
+        self.status(status).trigger
+    }
+
+    /// On whose side somebody is: that of the latest who has charmed it, or its own.
+    pub(in crate::reference) fn side_of(&self, who: usize) -> usize {
+        self.all[who].held.iter().rev().find_map(|held| held.side).unwrap_or(self.all[who].side)
     }
 
     pub(in crate::reference) fn cap(&self, who: usize, pool: usize) -> f64 {
@@ -32,7 +31,7 @@ impl Model<'_> {
     }
 
     fn sum(&self, who: usize, of: impl Fn(&Status) -> f64) -> f64 {
-        self.all[who].held.iter().filter_map(|held| self.status(held.status)).map(of).sum()
+        self.all[who].held.iter().map(|held| of(self.status(held.status))).sum()
     }
 
     /// The share of damage of a type that somebody resists.
@@ -63,20 +62,16 @@ impl Model<'_> {
     pub(super) fn might(&self, who: usize) -> f64 {
         let (mut add, mut percent, mut times) = (0.0, 0.0, 1.0);
         for held in &self.all[who].held {
-            match self.status(held.status) {
-                Some(status) => {
-                    add += status.might * f64::from(held.stacks);
-                    percent += status.percent;
-                    times *= status.times;
-                }
-                None => add += self.world.gear_of_status(held.status).map_or(3.0, |gear| gear.might),
-            }
+            let status = self.status(held.status);
+            add += status.might * f64::from(held.stacks);
+            percent += status.percent;
+            times *= status.times;
         }
         let base = self.rule_of(who).might + self.all[who].level - 1.0;
         let value = (base + add) * (1.0 + percent / 100.0) * times;
-        let set = self.all[who].held.iter().rev().find_map(|held| self.status(held.status).and_then(|one| one.set));
+        let set = self.all[who].held.iter().rev().find_map(|held| self.status(held.status).set);
         let value = set.unwrap_or(value);
-        let held = || self.all[who].held.iter().filter_map(|held| self.status(held.status));
+        let held = || self.all[who].held.iter().map(|held| self.status(held.status));
         let least = held().filter_map(|status| status.at_least).fold(f64::NEG_INFINITY, f64::max);
         let most = held().filter_map(|status| status.at_most).fold(f64::INFINITY, f64::min);
         value.max(least).min(most)

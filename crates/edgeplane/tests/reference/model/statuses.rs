@@ -28,7 +28,7 @@ impl Model<'_> {
         if rule.wet && self.rule_of(target).immune {
             return self.prevented(by, target, status, Prevention::Immune { by: None });
         }
-        let immune = |held: &&Held| self.status(held.status).is_some_and(|status| status.immune);
+        let immune = |held: &&Held| self.status(held.status).immune;
         if let Some(held) = self.all[target].held.iter().find(immune).filter(|_| rule.wet) {
             let by_status = Some(status_id(held.status));
             return self.prevented(by, target, status, Prevention::Immune { by: by_status });
@@ -109,7 +109,8 @@ impl Model<'_> {
             (held.rhythm, held.since) = (self.now, 0);
         }
         let held = held.clone();
-        self.gained(by, source, target, &held, applied, TriggerEvent::Renewed, before);
+        let as_before = (self.side_of(target), &self.known(target)[..]);
+        self.gained(by, source, target, &held, applied, TriggerEvent::Renewed, before, as_before);
     }
 
     #[allow(clippy::too_many_arguments)]
@@ -125,10 +126,10 @@ impl Model<'_> {
     ) {
         let period = match self.status(status) {
             // What is held for good, or by a zone, ticks as in its own time.
-            Some(Status { ticks: Some(ticks), duration, .. }) => {
+            Status { ticks: Some(ticks), duration, period: Some(_), .. } => {
                 (if lasts < FOREVER { lasts } else { *duration }) / u64::from(*ticks)
             }
-            Some(Status { period: Some((period, _)), ticks: None, .. }) => *period,
+            Status { period: Some((period, _)), ticks: None, .. } => *period,
             _ => FOREVER,
         };
         if period < FOREVER {
@@ -136,6 +137,7 @@ impl Model<'_> {
         }
         let held = Held {
             serial: self.serial,
+            side: self.status(status).charms.then(|| self.side_of(by)),
             period,
             status,
             caster: by,
@@ -149,8 +151,9 @@ impl Model<'_> {
             zones: Vec::new(),
         };
         self.serial += 1;
+        let (side, had) = (self.side_of(target), self.known(target));
         self.all[target].held.push(held.clone());
-        self.gained(by, source, target, &held, applied, TriggerEvent::Gained, 0);
+        self.gained(by, source, target, &held, applied, TriggerEvent::Gained, 0, (side, &had));
     }
 
     #[allow(clippy::too_many_arguments)]
@@ -163,16 +166,17 @@ impl Model<'_> {
         applied: Applied,
         event: TriggerEvent,
         before: u32,
+        (side, had): (usize, &[bool]),
     ) {
         let ends_by_itself = held.ends < FOREVER && held.zones.is_empty();
         let (caster, until) = (id(by), ends_by_itself.then_some(Time(held.ends)));
         let (status, stacks) = (status_id(held.status), held.stacks);
         self.report(Event::StatusGained { caster, target: id(target), status, stacks, total: stacks, until, applied });
-        self.follow_cap(target);
+        self.follow_status(target, held.status, side, had);
         let ticks_now = |status: &Status| {
             status.ticks_now && status.period.is_some() && (event == TriggerEvent::Gained || status.restarts)
         };
-        if self.status(held.status).is_some_and(ticks_now) {
+        if ticks_now(self.status(held.status)) {
             self.queue.push_back(Waiting { ticks: true, ..Waiting::new(target, held) });
         }
         self.reach_stacks(target, held, before);
@@ -183,19 +187,20 @@ impl Model<'_> {
         if event == TriggerEvent::Gained {
             self.raise(TriggerEvent::StatusGained, target, Some(by), &details);
         }
-        if self.status(held.status).is_some_and(|status| status.interrupts) {
+        if self.status(held.status).interrupts {
             self.interrupt(target, by, source);
         }
     }
 
     pub(in crate::reference) fn lose(&mut self, who: usize, serial: u32, reason: LostReason) {
         let index = self.all[who].held.iter().position(|held| held.serial == serial).unwrap();
+        let (side, had) = (self.side_of(who), self.known(who));
         let held = self.all[who].held.remove(index);
         let other = Some(held.caster);
         let (caster, status) = (id(held.caster), status_id(held.status));
         let stacks = held.stacks;
         self.report(Event::StatusLost { target: id(who), caster, status, stacks, total: 0, reason });
-        self.follow_cap(who);
+        self.follow_status(who, held.status, side, &had);
         let fits = |trigger: &Trigger| trigger.reason.is_none_or(|wanted| wanted == reason);
         let triggered = self.trigger(held.status).filter(|trigger| trigger.event == TriggerEvent::Lost);
         let details = Details { status: Some(held.status), reason: Some(reason), ..Details::default() };
@@ -205,12 +210,49 @@ impl Model<'_> {
         self.raise(TriggerEvent::StatusLost, who, other, &details);
     }
 
+    /// A status has come or gone: its owner may be on another side, and have other abilities.
+    fn follow_status(&mut self, who: usize, status: usize, side: usize, had: &[bool]) {
+        let now = self.side_of(who);
+        if now != side {
+            self.report(Event::SideChanged { who: id(who), side: SideId(now as u16) });
+        }
+        self.hand_over(who, Source::Status(status_id(status)), who, had);
+        self.follow_cap(who);
+    }
+
+    /// What somebody can use: of each slot what was brought last, else what is its own.
+    pub(in crate::reference) fn known(&self, who: usize) -> Vec<bool> {
+        let all = &self.world.abilities;
+        let brought: Vec<usize> =
+            self.all[who].held.iter().rev().filter_map(|held| self.status(held.status).brings).collect();
+        let has = |ability: usize| {
+            let same = |other: &usize| all[*other].slot.is_some() && all[*other].slot == all[ability].slot;
+            match brought.iter().find(|other| same(other)) {
+                Some(last) => *last == ability,
+                None => self.all[who].own[ability] || brought.contains(&ability),
+            }
+        };
+        (0..all.len()).map(has).collect()
+    }
+
+    /// Reports what somebody has no more, and then what it has besides.
+    pub(super) fn hand_over(&mut self, caster: usize, source: Source, who: usize, had: &[bool]) {
+        let has = self.known(who);
+        let (caster, target) = (id(caster), id(who));
+        for index in (0..had.len()).filter(|index| had[*index] && !has[*index]) {
+            self.report(Event::Taken { caster, target, source, ability: ability_id(index) });
+        }
+        for index in (0..had.len()).filter(|index| has[*index] && !had[*index]) {
+            self.report(Event::Given { caster, target, source, ability: ability_id(index) });
+        }
+    }
+
     /// Somebody has so many stacks of a status now, where it had others before.
     fn reach_stacks(&mut self, who: usize, held: &Held, before: u32) {
-        let full = self.status(held.status).and_then(|status| match status.reapply {
-            Reapply::Stack(most) if held.stacks == most && before < most => status.at_max,
+        let full = match self.status(held.status) {
+            Status { reapply: Reapply::Stack(most), at_max, .. } if held.stacks == *most && before < *most => *at_max,
             _ => None,
-        });
+        };
         let trigger = self.trigger(held.status).filter(|trigger| trigger.event == TriggerEvent::StacksReached);
         let reached = |trigger: Trigger| {
             (before < trigger.stacks && trigger.stacks <= held.stacks)
@@ -262,7 +304,7 @@ impl Model<'_> {
         held.ticks += 1;
         let (status, caster, tick) = (held.status, held.caster, held.ticks);
         self.report(Event::StatusTicked { target: id(who), caster: id(caster), status: status_id(status), tick });
-        if let Some((_, effect)) = self.status(status).and_then(|status| status.period) {
+        if let Some((_, effect)) = self.status(status).period {
             self.effect(caster, Source::Status(status_id(status)), who, effect, 1);
         }
     }
@@ -301,7 +343,7 @@ impl Model<'_> {
     /// Whether what happened is what a trigger is narrowed down to.
     fn is_about(&self, trigger: &Trigger, about: &Details) -> bool {
         let is_loud = || about.ability.is_some_and(|ability| self.world.abilities[ability].loud);
-        let is_wet = || about.status.and_then(|status| self.status(status)).is_some_and(|status| status.wet);
+        let is_wet = || about.status.is_some_and(|status| self.status(status).wet);
         let crosses = match (trigger.event, about.moved) {
             (TriggerEvent::PoolBelow, Some((from, to))) => from > trigger.share && to <= trigger.share,
             (TriggerEvent::PoolAbove, Some((from, to))) => from < trigger.share && to >= trigger.share,
