@@ -113,3 +113,69 @@ fn the_fight_begins_for_each_as_it_comes() {
     fight.advance(seconds(3.0), &mut log).unwrap();
     assert_eq!(moments(&log, |event| matches!(event, Event::Triggered { .. })), [0, 2_000_000]);
 }
+
+/// A cone of 60 degrees along the first axis: at 4 m ahead its edges are 2.31 m aside, and a body of 0.5 m reaches 0.58 m
+/// farther along that line (0.5 over the cosine of 30 degrees), on either side.
+#[test]
+fn a_cone_touches_bodies_beside_either_of_its_edges() {
+    let hit = |y: f64| {
+        let game = game(&format!(
+            "[pools]\nhealth = {{ max = 100, defeat = true }}\n\
+             [ability.breath]\ntargets = {{ cone = 60, length = 9 }}\ndoes = [{{ damage = 1 }}]\n\
+             [policy.p]\nmove = \"hold\"\nuse = [\"breath\"]\n[character.one]\nabilities = [\"breath\"]\npolicy = \"p\"\n\
+             [character.other]\nabilities = []\nbody = 0.5\n[encounter.e]\nsides.a = [{{ character = \"one\", at = [0, 0] }}]\n\
+             sides.b = [{{ character = \"other\", at = [4, 0] }}, {{ character = \"other\", at = [4, {y}] }}]\n",
+        ));
+        let mut fight = game.fight("e", 1).unwrap();
+        let mut log = Log::default();
+        // The cone is aimed at the first.
+        fight.take_control(WHO[0]).unwrap();
+        fight.advance(seconds(0.0), &mut log).unwrap();
+        let used = fight.use_ability(WHO[0], game.ability("breath").unwrap(), Some(WHO[1]), &mut log).unwrap();
+        assert!(used.is_ok(), "{used:?}");
+        fight.advance(seconds(1.0), &mut log).unwrap();
+        moments(&log, |event| matches!(event, Event::Hit { target, .. } if *target == WHO[2])).len()
+    };
+    assert_eq!([2.88, -2.88, 2.9, -2.9].map(hit), [1, 1, 0, 0]);
+}
+
+#[test]
+fn no_stacks_are_no_application() {
+    let (game, mut fight, mut log) = three(
+        "[status.pile]\nduration = 9\n[cause.wind]\ndoes = [{ apply = \"pile\", stacks = \"amount\" }]\n\
+         [character.one]\nabilities = []\n[character.other]\nabilities = []\n",
+    );
+    let gained = |log: &Log| moments(log, |event| matches!(event, Event::StatusGained { .. })).len();
+    for (amount, times) in [(0.0, 0), (1.0, 1)] {
+        fight.bring_about(game.cause("wind").unwrap(), None, WHO[0], amount, &mut log).unwrap();
+        assert_eq!(gained(&log), times);
+    }
+}
+
+/// A blow costs 2 breath and a tenth of the health that is missing: at 70 of 100 it is 5, of 10, twice.
+#[test]
+fn a_cost_reads_the_pools_of_the_moment() {
+    let game = game(
+        "[pools]\nhealth = { max = 100, start = 70, defeat = true }\nbreath = { max = 10 }\n\
+         [ability.blow]\ncooldown = 1\ncost = { breath = \"2 + 0.1 * self.health.missing\" }\ndoes = [{ damage = 1 }]\n\
+         [character.one]\nabilities = [\"blow\"]\n[character.other]\nabilities = []\n\
+         [encounter.e]\nsides.a = [\"one\"]\nsides.b = [\"other\"]\n",
+    );
+    let mut fight = game.fight("e", 1).unwrap();
+    let mut log = Log::default();
+    fight.run(&mut log).unwrap();
+    let spent = |logged: &edgeplane::fight::Logged| match logged.event {
+        Event::Spent { amount, left, .. } => Some((logged.at.seconds(), amount, left)),
+        _ => None,
+    };
+    assert_eq!(log.events.iter().filter_map(spent).collect::<Vec<_>>(), [(0.0, 5.0, 5.0), (1.0, 5.0, 0.0)]);
+}
+
+/// A source of chance is saved with the fight that draws from it.
+#[test]
+fn a_snapshot_takes_more_with_its_source_of_chance() {
+    let (game, fight, _) = three("[character.one]\nabilities = []\n[character.other]\nabilities = []\n");
+    let setup = std::sync::Arc::new(edgeplane::Setup::of(game.program(), game.encounter("e").unwrap()));
+    let without = Fight::with_chance(setup, edgeplane::fight::Likely, 1);
+    assert!(fight.snapshot().bytes() > without.snapshot().bytes());
+}

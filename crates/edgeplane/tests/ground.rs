@@ -541,6 +541,14 @@ fn zones_that_a_policy_avoids_are_left_and_walked_round() {
     let straight_at = uses(&log, 0)[0];
     let (careful, log) = around("move = { avoid = [\"hot\"] }");
     assert_eq!(careful % 1000.0, 0.0, "it never goes in");
+    // From (0, 0.5) its first course touches the circle of 2 m around (5, 0), on the side that is nearer to its way.
+    let course = log.events.iter().find_map(|logged| match logged.event {
+        Event::Walks { who, course, .. } if who.0 == 0 && course[0] > 0.0 => Some(course),
+        _ => None,
+    });
+    let [x, y] = course.unwrap();
+    let beside = (5.0 * y - -0.5 * x) / x.hypot(y);
+    assert!(y > 0.0 && (2.0..2.1).contains(&beside), "{beside}");
     let there = uses(&log, 0)[0];
     assert!(there > straight_at && there < straight_at + 2_000_000, "it goes round: {straight_at} {there}");
     // From inside it takes the shortest way out: from 1.118 m to 2 m, 0.44 s; then nothing but what lasts outside.

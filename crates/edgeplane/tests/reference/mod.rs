@@ -106,16 +106,17 @@ fn compare(seed: u64) -> usize {
     let lines = |logged: &[&Logged]| logged.iter().map(|one| format!("   {one:?}\n")).collect::<String>();
     let about = || format!("{:?}\n{}", world.calls, text::text(&world));
     for (index, (one, other)) in engine.iter().zip(&model).enumerate() {
-        let before = lines(&engine[index.saturating_sub(8)..index]);
+        let before = || lines(&engine[index.saturating_sub(8)..index]);
         assert!(
             alike(one, other),
-            "seed {seed}, event {index}\nengine {one:?}\nmodel  {other:?}\nafter\n{before}{}",
+            "seed {seed}, event {index}\nengine {one:?}\nmodel  {other:?}\nafter\n{}{}",
+            before(),
             about()
         );
     }
     let (one, other) = (engine.get(model.len()), model.get(engine.len()));
-    let last = lines(&engine[engine.len().saturating_sub(8)..]);
-    assert_eq!(engine.len(), model.len(), "seed {seed}\nengine {one:?}\nmodel  {other:?}\n{last}{}", about());
+    let last = || lines(&engine[engine.len().saturating_sub(8)..]);
+    assert_eq!(engine.len(), model.len(), "seed {seed}\nengine {one:?}\nmodel  {other:?}\n{}{}", last(), about());
     engine.len()
 }
 
