@@ -2,9 +2,10 @@
 //! goes through time in steps of 62.5 ms, asks everybody at each of them whether a line of its policy is open, and keeps
 //! nothing that it could look up. Thousands of random encounters have to come out the same, event by event.
 //!
-//! It covers attributes, pools, hits, statuses, triggers, abilities and policies; the ground with reach, areas, bodies,
-//! pushes, zones, what travels and who walks; gear and its sets, levels, threat and taunts, scripts, those who join, and
-//! the calls of a game. Chance it does not. Where somebody walks, everything is on a line, so that moments are exact.
+//! It covers attributes, pools, hits, statuses, triggers, abilities and policies; abilities that are kept up, and those that
+//! come and go; the ground with reach, areas, bodies, pushes, zones, what travels and who walks; gear and its sets, levels,
+//! threat and taunts, who is charmed, scripts, those who join, and the calls of a game. Chance it does not. Where somebody
+//! walks, everything is on a line, so that moments are exact.
 
 mod ground;
 mod keys;
