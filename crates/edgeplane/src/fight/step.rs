@@ -167,9 +167,7 @@ impl<C: Chance> Engine<'_, C> {
         let plan = self.plan_of(who);
         let level = program.place(who, Layout::LEVEL);
         let as_ever = self.state.numbers.at(level) == self.setup.memory.at(level);
-        let begins = self.setup.begins.get(who.index()).is_some_and(|begin| !begin.statuses.is_empty());
-        let bare = plan.statuses.is_empty() && plan.worn.is_empty() && plan.spends.is_empty() && plan.chancy.is_empty();
-        if bare && !begins && as_ever {
+        if as_ever && self.state.statuses.of(who).next().is_none() {
             return Ok(());
         }
         for pool in (0..program.pools.len()).filter(|pool| plan.pools[*pool]) {

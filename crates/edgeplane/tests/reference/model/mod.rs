@@ -521,7 +521,7 @@ impl Model<'_> {
 
     fn call(&mut self, who: usize, source: Source, character: usize, count: u32) {
         for _ in 0..count {
-            let side = self.all[who].side;
+            let side = self.side_of(who);
             let waits =
                 |one: &One| one.absent && one.joins == Joins::Called && one.character == character && one.side == side;
             let Some(called) = self.all.iter().position(waits) else { return };
