@@ -63,7 +63,7 @@ fn effect(effect: Effect, to: &str) -> String {
             format!("heal = {amount}, tags = [\"kind\"]{}", if skips { ", skips = [\"care\"]" } else { "" })
         }
         Effect::HealWind(amount) => format!("heal = {amount}, pool = \"wind\""),
-        Effect::Give(ability) => format!("give = \"a{ability}\""),
+        Effect::Teach(ability) => format!("give = \"a{ability}\""),
         Effect::Take(ability) => format!("take = \"a{ability}\""),
         Effect::TakeLoud => "take = { tag = \"loud\" }".to_owned(),
         Effect::Shield(amount) => format!("restore = \"shell\", amount = {amount}"),

@@ -102,7 +102,7 @@ pub(super) enum Effect {
     HealKind(f64, bool),
     /// A heal of the other pool.
     HealWind(f64),
-    Give(usize),
+    Teach(usize),
     Take(usize),
     TakeLoud,
 }

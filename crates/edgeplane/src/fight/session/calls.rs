@@ -276,7 +276,8 @@ impl<C: RandomSource> Fight<C> {
         done.map_err(|error| self.failed(*error))
     }
 
-    /// Puts an amount into a pool, within 0 and its cap.
+    /// Puts an amount into a pool, within 0 and its cap. What that triggers happens as the fight goes on, before anybody
+    /// decides.
     ///
     /// # Errors
     /// When there is no such combatant, or the number is not finite.

@@ -65,7 +65,7 @@ impl Model<'_> {
             }
             Effect::Keen(base) => self.hit(who, source, target, base, Blow { loud: true, ..Blow::of(Type::Blow) }),
             Effect::HealKind(amount, skips) => self.heal(who, source, target, HEALTH, amount, (true, skips)),
-            Effect::Give(ability) => {
+            Effect::Teach(ability) => {
                 let had = self.known(target);
                 if self.can_have(target, ability) {
                     let slot = self.world.abilities[ability].slot;

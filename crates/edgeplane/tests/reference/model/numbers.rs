@@ -84,7 +84,8 @@ impl Model<'_> {
         let flows = pool == WIND && !self.world.portions;
         self.close_call.set(self.close_call.get() || (flows && amount % 0.125 != 0.0));
         let moved = Some((before, self.share(who)));
-        if pool == HEALTH {
+        // Nothing is crossed by who is still to join.
+        if pool == HEALTH && !self.all[who].absent {
             self.raise(TriggerEvent::PoolBelow, who, None, &Details { moved, ..Details::default() });
             self.raise(TriggerEvent::PoolAbove, who, None, &Details { moved, ..Details::default() });
         }

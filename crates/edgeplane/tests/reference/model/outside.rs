@@ -1,0 +1,156 @@
+//! What nobody of the fight decides: the script, who joins, the calls of a game, and what is worn.
+
+use super::*;
+
+impl Model<'_> {
+    pub(super) fn run_script(&mut self) -> bool {
+        let mut any = false;
+        for who in 0..self.all.len() {
+            if self.all[who].absent && self.all[who].joins == Joins::At(self.now) {
+                any = true;
+                self.join(who, None);
+            }
+        }
+        for index in 0..self.script.len() {
+            let Scripted { every, ability, by, .. } = self.world.script[index];
+            let (at, times) = self.script[index];
+            if at != self.now || times == 0 {
+                continue;
+            }
+            any = true;
+            self.script[index] = every.map_or((at, 0), |every| (at + every, times - 1));
+            for who in (0..self.all.len()).filter(|who| self.all[*who].side == by).collect::<Vec<_>>() {
+                if self.all[who].stands {
+                    self.report(Event::Scripted { who: id(who), ability: ability_id(ability) });
+                    let targets = self.targets(who, &self.world.abilities[ability]);
+                    let world = self.world;
+                    self.carry_out(who, ability, &world.abilities[ability].does, &targets, true);
+                    self.respond();
+                }
+            }
+        }
+        self.respond();
+        any
+    }
+
+    pub(super) fn join(&mut self, who: usize, by: Option<(CombatantId, Source)>) {
+        let vigour = self.rule_of(who).vigour;
+        let now = self.now;
+        let one = &mut self.all[who];
+        (one.stands, one.absent) = (true, false);
+        one.pools = [(vigour, now), (20.0, now), (0.0, now)];
+        one.cap = vigour;
+        self.report(Event::Joined { who: id(who), by });
+        self.dress(who, true);
+        self.raise(TriggerEvent::FightBegan, who, None, &Details::default());
+    }
+
+    pub(super) fn call(&mut self, who: usize, source: Source, character: usize, count: u32) {
+        for _ in 0..count {
+            let side = self.side_of(who);
+            let waits =
+                |one: &One| one.absent && one.joins == Joins::Called && one.character == character && one.side == side;
+            let Some(called) = self.all.iter().position(waits) else { return };
+            self.join(called, Some((id(who), source)));
+        }
+    }
+
+    pub(super) fn call_from_outside(&mut self, call: Call) {
+        match call {
+            Call::Apply(status, caster, target) => {
+                self.apply(caster, Source::Status(status_id(status)), target, status, None, 1);
+            }
+            Call::Remove(status, target) => {
+                while let Some(held) = self.all[target].held.iter().find(|held| held.status == status) {
+                    self.lose(target, held.serial, LostReason::Cleansed);
+                }
+            }
+            Call::Pool(who, pool, amount) => self.put(who, pool, amount.min(self.cap(who, pool))),
+            Call::Cause(by, target, amount) => {
+                let blow = Blow::of(Type::Cold);
+                if self.all[target].stands {
+                    self.hit(by, Source::Cause(CauseId(0)), target, amount, blow);
+                }
+            }
+            Call::Wear(who, piece) => self.wear(who, piece),
+            Call::TakeOff(who, piece) => self.take_off(who, piece),
+            Call::Place(who, place) => self.put_at(who, place),
+        }
+    }
+
+    /// What somebody wears and, as it begins, has and holds by the encounter.
+    pub(super) fn dress(&mut self, who: usize, begins: bool) {
+        self.dressing = true;
+        for status in self.rule_of(who).statuses.clone() {
+            self.apply(who, Source::Status(status_id(status)), who, status, Some(FOREVER), 1);
+        }
+        for status in self.of_gear(who) {
+            self.wear_status(who, status);
+        }
+        if !begins {
+            (self.dressing, self.all[who].cap) = (false, self.cap(who, HEALTH));
+            return;
+        }
+        if let Some(status) = self.all[who].begins_with {
+            self.apply(who, Source::Status(status_id(status)), who, status, None, 1);
+        }
+        self.dressing = false;
+        let cap = self.cap(who, HEALTH);
+        if cap != self.all[who].cap {
+            self.report(Event::CapChanged { who: id(who), pool: PoolId(HEALTH as u16), cap, left: cap });
+        }
+        (self.all[who].cap, self.all[who].pools[HEALTH]) = (cap, (cap, self.now));
+        if let Some(health) = self.all[who].health {
+            self.all[who].pools[HEALTH] = (health.min(cap), self.now);
+        }
+    }
+
+    /// The statuses of what somebody wears: of the pieces, then of the set.
+    pub(super) fn of_gear(&self, who: usize) -> Vec<usize> {
+        let worn = &self.all[who].worn;
+        let mut statuses: Vec<usize> = worn.iter().map(|piece| self.world.status_of_gear(*piece)).collect();
+        if worn.iter().filter(|piece| self.world.gear[**piece].in_set).count() >= 2 {
+            statuses.push(self.world.statuses.len());
+        }
+        statuses
+    }
+
+    pub(super) fn wear_status(&mut self, who: usize, status: usize) {
+        self.apply_new(who, who, Source::Status(status_id(status)), status, FOREVER, 1, Applied::New);
+    }
+
+    pub(super) fn change_gear(&mut self, who: usize, worn: Vec<usize>) {
+        let before = self.of_gear(who);
+        self.all[who].worn = worn;
+        let after = self.of_gear(who);
+        for status in before.iter().filter(|status| !after.contains(status)) {
+            if let Some(held) = self.all[who].held.iter().find(|held| held.status == *status) {
+                self.lose(who, held.serial, LostReason::ConditionEnded);
+            }
+        }
+        for status in after.iter().filter(|status| !before.contains(status)) {
+            if self.all[who].stands {
+                self.wear_status(who, *status);
+            } else {
+                self.prevented(who, who, *status, Prevention::Defeated);
+            }
+        }
+    }
+
+    pub(super) fn wear(&mut self, who: usize, piece: usize) {
+        let mut worn = self.all[who].worn.clone();
+        if worn.contains(&piece) {
+            return;
+        }
+        let slot = self.world.gear[piece].slot;
+        worn.retain(|other| slot.is_none() || self.world.gear[*other].slot != slot);
+        worn.push(piece);
+        self.change_gear(who, worn);
+    }
+
+    pub(super) fn take_off(&mut self, who: usize, piece: usize) {
+        let mut worn = self.all[who].worn.clone();
+        worn.retain(|other| *other != piece);
+        self.change_gear(who, worn);
+    }
+}
