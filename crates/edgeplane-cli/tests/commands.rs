@@ -413,3 +413,35 @@ fn values_go_out_as_a_sheet_and_come_back() {
     assert!(refusal(&["sheet", ruleset, "gear", "--take", sheet]).contains("sheet.csv:2:9"));
     assert_eq!(fs::read_to_string(Path::new(ruleset).join("gear.toml")).unwrap(), after);
 }
+
+/// 100 health, 9 a second: the blow of 40 at 0 s leaves 60, and it is full again after 4.44 s.
+#[test]
+fn pools_are_shown_with_what_flows_between_events() {
+    let folder = TempDir::new().unwrap();
+    let (file, plot) = (folder.path().join("rules.toml"), folder.path().join("fight.svg"));
+    let rules = "[pools]\nhealth = { max = 100, defeat = true, regen = 9 }\n\
+                 wind = { max = 30, start = \"empty\", regen = { amount = 4, every = 2.5 } }\n\
+                 [ability.poke]\ncooldown = 60\ndoes = [{ damage = 40 }]\n\
+                 [character.a]\nabilities = [\"poke\"]\n[character.b]\n\
+                 [encounter.x]\nsides.l = [\"a\"]\nsides.r = [\"b\"]\ntime_limit = 6\n";
+    fs::write(&file, rules).unwrap();
+    let (file, plot) = (file.to_str().unwrap(), plot.to_str().unwrap());
+    let printed = answer(&["fight", file, "x", "--plot", plot]);
+    let strip = row(&printed, "b  100.0");
+    // A bar for each tenth of a second: to 62.5, 75, 87.5 and above.
+    let bars: String = [("▅", 2), ("▆", 14), ("▇", 14), ("█", 30)].map(|(bar, times)| bar.repeat(times)).concat();
+    assert_eq!(strip[2..], [&bars, "100.0"], "{printed}");
+    let found = json(&["fight", file, "x", "--format", "json"]);
+    let of = |pool: &str| {
+        let pools = found["pools"].as_array().unwrap();
+        pools.iter().find(|one| one["who"] == "b" && one["pool"] == pool).unwrap().clone()
+    };
+    assert_eq!(of("health")["left"], 100.0);
+    assert_eq!(of("health")["flows"], serde_json::json!([{ "at": 0.0, "amount": 60.0, "cap": 100.0, "rate": 9.0 }]));
+    assert_eq!((&of("wind")["left"], &of("wind")["flows"][0]["portions"]), (&8.0.into(), &2.5.into()));
+    let moment = answer(&["fight", file, "x", "--at", "3"]);
+    assert!(moment.contains("health 87 of 100, +9 each second · wind 4 of 30, +4 every 2.5 s"), "{moment}");
+    // The line bends where the pool is full, 4.44 of 6 s from the left.
+    let picture = fs::read_to_string(plot).unwrap();
+    assert!(picture.contains("points=\"150,153 757,134 970,134 970,180 150,180 \""), "{picture}");
+}

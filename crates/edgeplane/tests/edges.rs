@@ -4,6 +4,7 @@
 
 use crate::common::{game, moments, seconds};
 use edgeplane::fight::{Event, StopReason};
+use edgeplane::program::PoolId;
 use edgeplane::{CombatantId, Fight, Game, Log, SideId};
 
 const WHO: [CombatantId; 3] = [CombatantId(0), CombatantId(1), CombatantId(2)];
@@ -178,4 +179,77 @@ fn a_snapshot_takes_more_with_its_source_of_chance() {
     let setup = std::sync::Arc::new(edgeplane::Setup::of(game.program(), game.encounter("e").unwrap()));
     let without = Fight::with_chance(setup, edgeplane::fight::Likely, 1);
     assert!(fight.snapshot().bytes() > without.snapshot().bytes());
+}
+
+/// 30 of 100, and 4 a second. A blow of 50 defeats at 1 s; nothing flows until the revival at 6 s, which gives 20 health and
+/// leaves the wind as it was.
+#[test]
+fn nothing_flows_while_its_owner_is_defeated() {
+    let (game, mut fight, mut log) = three(
+        "wind = { max = 100, start = 30, regen = 4 }\nheat = { max = 100, start = 90, decay = { amount = 5, every = 0.5 } }\n\
+         [cause.blow]\ndoes = [{ damage = 500 }]\n[cause.mercy]\ndoes = [{ revive = { health = 20 } }]\n\
+         [status.airy]\nduration = 9\nmodify = [{ attribute = \"vigour\", add = 10 }]\n\
+         [character.one]\nabilities = []\nstatuses = [\"airy\"]\n[character.other]\nabilities = []\n",
+    );
+    let pool = |name: &str| PoolId(game.program().pools().iter().position(|pool| pool.name == name).unwrap() as u16);
+    let holds = |fight: &Fight| ["health", "wind", "heat"].map(|name| fight.pool(WHO[0], pool(name)));
+    for (at, cause, then) in [
+        (1.0, Some("blow"), [0.0, 34.0, 80.0]),
+        (3.3, None, [0.0, 34.0, 80.0]),
+        (6.0, Some("mercy"), [20.0, 34.0, 80.0]),
+        (8.25, None, [20.0, 43.0, 60.0]),
+    ] {
+        fight.advance(seconds(at), &mut log).unwrap();
+        if let Some(cause) = cause {
+            fight.bring_about(game.cause(cause).unwrap(), Some(WHO[1]), WHO[0], 0.0, &mut log).unwrap();
+            fight.advance(seconds(at), &mut log).unwrap();
+        }
+        assert_eq!(holds(&fight), then, "at {at} s");
+    }
+}
+
+/// The ring grows over the stalker after a second and charms it. The pond, which came later and holds enemies of the
+/// stalker's own side, has it as well then; only after that pass is it found that the ring holds no friends.
+#[test]
+fn zones_that_come_later_look_at_whom_an_earlier_one_has_charmed() {
+    let game = game(
+        "[pools]\nhealth = { max = 100, defeat = true }\n[status.charm]\nduration = 2\nside = \"caster\"\n\
+         [zone.ring]\naffects = \"enemies\"\nradius = 5\ngrows = 1\nlasts = 9\napply = [\"charm\"]\n[zone.pond]\naffects = \"enemies\"\nradius = 2\nlasts = 9\n\
+         [cause.ring]\ndoes = [{ zone = \"ring\" }]\n[cause.pond]\ndoes = [{ zone = \"pond\" }]\n\
+         [character.one]\nabilities = []\n\
+         [encounter.e]\nsides.a = [{ character = \"one\", at = [0, 0] }]\n\
+         sides.b = [{ character = \"one\", at = [6, 0] }, { character = \"one\", at = [6, 1] }]\n",
+    );
+    let (mut fight, mut log) = (game.fight("e", 1).unwrap(), Log::default());
+    WHO.iter().for_each(|who| fight.take_control(*who).unwrap());
+    fight.advance(seconds(0.0), &mut log).unwrap();
+    for (cause, by) in [("ring", WHO[0]), ("pond", WHO[2])] {
+        fight.bring_about(game.cause(cause).unwrap(), Some(by), by, 0.0, &mut log).unwrap();
+    }
+    fight.advance(seconds(1.05), &mut log).unwrap();
+    let crossings = log.events.iter().filter_map(|logged| match logged.event {
+        Event::Entered { who, zone, .. } => Some((who.0, "enters", &*game.program().zones()[zone.index()].name)),
+        Event::Left { who, zone, .. } => Some((who.0, "leaves", &*game.program().zones()[zone.index()].name)),
+        _ => None,
+    });
+    assert_eq!(crossings.collect::<Vec<_>>(), [(1, "enters", "ring"), (1, "enters", "pond"), (1, "leaves", "ring")]);
+}
+
+/// What a call puts into the pool of somebody who is still to join crosses nothing.
+#[test]
+fn who_is_still_to_join_crosses_no_share() {
+    let game = game(
+        "[pools]\nhealth = { max = 100, defeat = true }\n[status.watchful]\nduration = 9\n\
+         on = [{ event = \"pool_below\", of = \"anyone\", pool = \"health\", share = 0.5, does = [{ heal = 1 }] }]\n\
+         [character.one]\nabilities = []\nstatuses = [\"watchful\"]\n[character.other]\nabilities = []\n\
+         [encounter.e]\nsides.a = [\"one\"]\nsides.b = [\"other\", { character = \"other\", joins = 2 }]\n",
+    );
+    let triggered = |who: CombatantId| {
+        let (mut fight, mut log) = (game.fight("e", 1).unwrap(), Log::default());
+        fight.advance(seconds(1.0), &mut log).unwrap();
+        fight.set_pool(who, PoolId(0), 20.0).unwrap();
+        fight.advance(seconds(3.0), &mut log).unwrap();
+        moments(&log, |event| matches!(event, Event::Triggered { .. })).len()
+    };
+    assert_eq!([WHO[1], WHO[2]].map(triggered), [1, 0]);
 }

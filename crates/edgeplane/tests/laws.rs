@@ -4,10 +4,11 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use crate::common::{DEMO, LOCK_HOUSE, ONE, demo, game, happened};
-use edgeplane::fight::{Event, Likely, Log, Observer};
-use edgeplane::program::{FormulaId, Reading};
-use edgeplane::{Fight, Game, Override, Setup, Silent, Time, TrialsPlan};
+use edgeplane::fight::{Event, EventKind, EventMask, Likely, Log, Observer};
+use edgeplane::program::{FormulaId, PoolFlow, PoolId, Reading};
+use edgeplane::{CombatantId, Fight, Game, Override, Setup, Silent, Time, TrialsPlan};
 use proptest::prelude::*;
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 fn plan(trials: u64, threads: usize) -> TrialsPlan {
@@ -32,6 +33,45 @@ fn nobody_has_the_better_of_a_mirror_duel() {
     assert!(east.low < west.value && west.value < east.high, "{east:?} {west:?}");
     assert!(trials.all_defeated.count > 0, "equals fall together now and then");
     assert_eq!(east.count + west.count + trials.draws.count, 100_000);
+}
+
+/// Whoever is given the flows of pools knows what is in each at any moment without asking.
+#[test]
+fn the_flows_of_a_pool_say_what_is_in_it_at_any_moment() {
+    #[derive(Default)]
+    struct Flows(BTreeMap<(u16, u16), PoolFlow>, usize);
+    impl Observer for Flows {
+        fn wants(&self) -> EventMask {
+            EventMask::of(&[EventKind::Flows])
+        }
+
+        fn event(&mut self, _: Time, event: Event) {
+            let Event::Flows { who, pool, flow } = event else { panic!("{event:?} was not asked for") };
+            self.0.insert((who.0, pool.0), flow);
+            self.1 += 1;
+        }
+    }
+    let game = demo();
+    let pools = 0..game.program().pools().len() as u16;
+    for encounter in game.program().encounters() {
+        let mut fight = game.fight(&encounter.name, 4).unwrap();
+        let mut flows = Flows::default();
+        let all: Vec<_> =
+            fight.setup().ids().flat_map(|who| pools.clone().map(move |pool| (who, PoolId(pool)))).collect();
+        for (who, pool) in all.iter().copied() {
+            flows.0.insert((who.0, pool.0), fight.pool_flow(who, pool));
+        }
+        let mut at = 0.0;
+        while fight.advance(Time::from_seconds(at), &mut flows).unwrap().is_none() {
+            for (who, pool) in all.iter().copied() {
+                let (flow, is) = (flows.0[&(who.0, pool.0)], fight.pool(who, pool));
+                assert_eq!(flow.amount_at(fight.now()), is, "{} {who:?} {pool:?} at {at} s", encounter.name);
+                assert_eq!((flow.cap(), is <= flow.cap()), (fight.cap(who, pool), true));
+            }
+            at += 0.43;
+        }
+        assert!(flows.1 > 10, "{}", encounter.name);
+    }
 }
 
 /// Everything that came late, side by side on the ground: whatever the numbers, fights come to an end, and studies are the
@@ -294,8 +334,8 @@ struct Detailed {
 }
 
 impl Observer for Detailed {
-    fn wants(&self) -> edgeplane::fight::EventMask {
-        edgeplane::fight::EventMask::DETAIL
+    fn wants(&self) -> EventMask {
+        EventMask::DETAIL
     }
 
     fn event(&mut self, at: Time, event: Event) {
@@ -421,9 +461,9 @@ proptest! {
         fight.advance(Time(at), &mut Silent).unwrap();
         let snapshot = fight.snapshot();
         let (mut plain, mut detailed) = (Log::default(), Detailed::default());
-        let quick = fight.apply_effects(ONE, swing, edgeplane::CombatantId(1), &mut plain);
+        let quick = fight.apply_effects(ONE, swing, CombatantId(1), &mut plain);
         fight.restore(&snapshot).unwrap();
-        let careful = fight.apply_effects(ONE, swing, edgeplane::CombatantId(1), &mut detailed);
+        let careful = fight.apply_effects(ONE, swing, CombatantId(1), &mut detailed);
         prop_assert_eq!(quick.is_ok(), careful.is_ok());
         prop_assert_eq!(&plain, &detailed.log);
         if quick.is_ok() {
@@ -442,7 +482,7 @@ fn likely_chance_gives_the_commonest_hit() {
     ];
     let mut fight = Fight::with_chance(Arc::new(Setup::between(game.program(), &sides)), Likely, 0);
     let mut log = Log::default();
-    fight.apply_effects(ONE, game.ability("swing").unwrap(), edgeplane::CombatantId(1), &mut log).unwrap();
+    fight.apply_effects(ONE, game.ability("swing").unwrap(), CombatantId(1), &mut log).unwrap();
     let Event::Hit { initial, .. } = log.events[0].event else { panic!() };
     assert_eq!(initial, 6.0 + 12.0 * 0.9);
 }

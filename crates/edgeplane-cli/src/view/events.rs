@@ -1,11 +1,12 @@
 //! Events for programs: JSON and CSV.
 
 use edgeplane::fight::{Logged, NamedEvent};
-use edgeplane::{Ending, Event, Fight};
+use edgeplane::program::PoolFlow;
+use edgeplane::{Ending, Event, Fight, Time};
 use serde::Serialize;
 use serde_json::Value;
 
-use super::recorder::Entry;
+use super::recorder::{Chart, Entry};
 use super::timeline::Story;
 
 /// A fight for programs.
@@ -17,7 +18,51 @@ pub(crate) struct Report<'a> {
     winner: Option<&'a str>,
     duration: f64,
     combatants: Vec<&'a str>,
+    pools: Vec<Pool<'a>>,
     events: Vec<Line<'a>>,
+}
+
+/// A pool of a combatant over the fight.
+#[derive(Serialize)]
+struct Pool<'a> {
+    who: &'a str,
+    pool: &'a str,
+    /// What is in it at the end of the fight; nothing for who has never joined.
+    left: Option<f64>,
+    cap: f64,
+    flows: Vec<Flow>,
+}
+
+/// From a moment on until the next: a straight line within 0 and the cap, or stairs.
+#[derive(Serialize)]
+struct Flow {
+    at: f64,
+    amount: f64,
+    cap: f64,
+    /// Gained each second, or with each portion.
+    rate: f64,
+    /// Seconds between portions.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    portions: Option<f64>,
+}
+
+impl<'a> Pool<'a> {
+    fn new(story: &'a Story<'a>, chart: &Chart, end: Time) -> Self {
+        let flow = |flow: &PoolFlow| Flow {
+            at: flow.since().seconds(),
+            amount: flow.amount_at(flow.since()),
+            cap: flow.cap(),
+            rate: flow.rate(),
+            portions: flow.portions(),
+        };
+        Self {
+            who: &story.setup.combatants[chart.who.index()].label,
+            pool: &story.setup.program().pools()[chart.pool.index()].name,
+            left: chart.at(end),
+            cap: chart.flows.last().map_or(0.0, PoolFlow::cap),
+            flows: chart.flows.iter().map(flow).collect(),
+        }
+    }
 }
 
 /// What happened, or, in a trace, a formula on the way to it.
@@ -75,6 +120,7 @@ impl<'a> Report<'a> {
             winner,
             duration: fight.now().seconds(),
             combatants: setup.combatants.iter().map(|combatant| combatant.label.as_str()).collect(),
+            pools: story.charts.iter().flatten().map(|chart| Pool::new(story, chart, fight.now())).collect(),
             events: story.entries.iter().filter_map(|entry| line(story, entry)).collect(),
         }
     }

@@ -15,10 +15,6 @@ pub(crate) fn draw(found: &Moment, title: &str) -> String {
 
 fn combatant(one: &CombatantMoment, ended: bool) -> String {
     let place = one.place.map_or_else(String::new, |[x, y]| format!(" at ({}, {}) m", short(x), short(y)));
-    let pool = |pool: &PoolMoment| match pool.max {
-        Some(max) => format!("{} {} of {}", pool.name, short(pool.holds), short(max)),
-        None => format!("{} {}", pool.name, short(pool.holds)),
-    };
     let pools: Vec<String> = one.pools.iter().map(pool).collect();
     let mut out = format!("\n{} ({}) · {}{place}\n", text::strong(&one.who), one.side, one.doing);
     out.push_str(&format!("   {}\n", pools.join(" · ")));
@@ -47,6 +43,15 @@ fn combatant(one: &CombatantMoment, ended: bool) -> String {
         out.push_str(&table::draw(&columns, one.abilities.iter().map(ability).collect()));
     }
     out
+}
+
+/// `breath 49.5 of 60, +1.5 each second`
+fn pool(pool: &PoolMoment) -> String {
+    let most = pool.max.map_or_else(String::new, |max| format!(" of {}", short(max)));
+    let every = pool.portions.map_or_else(|| "each second".to_owned(), |every| format!("every {} s", short(every)));
+    let sign = if pool.rate > 0.0 { "+" } else { "−" };
+    let flow = if pool.rate == 0.0 { String::new() } else { format!(", {sign}{} {every}", short(pool.rate.abs())) };
+    format!("{} {}{most}{flow}", pool.name, short(pool.holds))
 }
 
 fn attribute(line: &AttributeMoment) -> Vec<String> {

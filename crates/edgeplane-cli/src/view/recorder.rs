@@ -1,8 +1,8 @@
 //! Writes a fight down as it happens.
 
-use edgeplane::fight::{EventMask, Logged};
-use edgeplane::program::{FormulaId, PoolId, Reading};
-use edgeplane::{Event, Fight, Observer, Time};
+use edgeplane::fight::{EventKind, EventMask, Logged};
+use edgeplane::program::{FormulaId, PoolFlow, PoolId, Reading};
+use edgeplane::{CombatantId, Event, Fight, Observer, Time};
 
 /// One thing to show.
 #[derive(Debug)]
@@ -13,51 +13,137 @@ pub(crate) enum Entry {
     Formula(Time, FormulaId, Reading),
 }
 
-/// The amounts of a combatant's defeating pool, each time it changed, since it takes part.
-#[derive(Debug, Default)]
+/// A pool of a combatant over the fight.
+#[derive(Debug)]
 pub(crate) struct Chart {
-    pub(crate) points: Vec<(Time, f64)>,
-    start: f64,
+    pub(crate) who: CombatantId,
+    pub(crate) pool: PoolId,
+    /// Since when it takes part; none if it has never joined.
+    pub(crate) from: Option<Time>,
+    /// What was in it then, before anything happened to it.
+    pub(crate) start: f64,
+    is_touched: bool,
+    /// The pool from moment to moment, each until the next.
+    pub(crate) flows: Vec<PoolFlow>,
+    /// The largest cap.
     pub(crate) cap: f64,
+}
+
+impl Chart {
+    /// What is in the pool at a moment, after all that happens then.
+    pub(crate) fn at(&self, moment: Time) -> Option<f64> {
+        self.from.filter(|from| *from <= moment)?;
+        let next = self.flows.partition_point(|flow| flow.since() <= moment);
+        next.checked_sub(1).map(|index| self.flows[index].amount_at(moment))
+    }
+
+    /// The corners of its line until `end`, of which no two with the same amount follow one another but where the line is
+    /// level. Portions that come more often than `least` are drawn as if they flowed.
+    pub(crate) fn corners(&self, end: Time, least: Time) -> Vec<(Time, f64)> {
+        let Some(from) = self.from else { return Vec::new() };
+        let mut corners: Vec<(Time, f64)> = Vec::new();
+        for (index, flow) in self.flows.iter().enumerate() {
+            let until = self.flows.get(index + 1).map_or(end, PoolFlow::since).min(end);
+            let since = flow.since().max(from);
+            if until < since || (until == since && index + 1 < self.flows.len()) {
+                continue;
+            }
+            corners.push((since, flow.amount_at(since)));
+            match flow.portions() {
+                Some(every) if flow.rate() != 0.0 => {
+                    let every = Time::from_seconds(every.max(least.seconds()));
+                    let mut at = Time(since.0 / every.0 * every.0 + every.0);
+                    while at < until {
+                        let before = corners.last().map_or(0.0, |corner| corner.1);
+                        let after = flow.amount_at(at);
+                        if before != after {
+                            corners.extend([(at, before), (at, after)]);
+                        }
+                        at = Time(at.0 + every.0);
+                    }
+                }
+                _ => corners.extend(bend(flow, since, until)),
+            }
+            // Just before the next change.
+            corners.push((until, flow.amount_at(until)));
+        }
+        corners
+    }
+}
+
+/// Where a line meets 0 or the cap before its end.
+fn bend(flow: &PoolFlow, since: Time, until: Time) -> Option<(Time, f64)> {
+    let bound = if flow.rate() > 0.0 { flow.cap() } else { 0.0 };
+    let seconds = (bound - flow.amount_at(since)) / flow.rate();
+    let meets = (seconds.is_finite() && seconds > 0.0).then(|| Time(since.0 + (seconds * 1e6) as u64))?;
+    (meets < until).then_some((meets, bound))
 }
 
 #[derive(Debug)]
 pub(crate) struct Recorder {
     pub(crate) entries: Vec<Entry>,
-    pub(crate) charts: Vec<Chart>,
-    pool: Option<PoolId>,
+    /// For each combatant its pools, in the order of the ruleset.
+    pub(crate) charts: Vec<Vec<Chart>>,
 }
 
 impl Recorder {
     pub(crate) fn of(fight: &Fight) -> Self {
-        let pool = fight.setup().program().defeat_pool();
-        let chart = |who| {
-            let Some(pool) = pool else { return Chart::default() };
-            let (start, cap) = (fight.pool(who, pool), fight.cap(who, pool));
-            let points = if fight.stands(who) { vec![(Time::ZERO, start)] } else { Vec::new() };
-            Chart { points, start, cap }
-        };
-        Self { entries: Vec::new(), charts: fight.setup().ids().map(chart).collect(), pool }
+        let program = fight.setup().program();
+        let charts = fight.setup().ids().map(|who| {
+            let character = fight.setup().combatants[who.index()].character;
+            let has = &program.characters()[character.index()].pools;
+            let pools = (0..program.pools().len()).filter(|pool| has[*pool]).map(|pool| PoolId(pool as u16));
+            let chart = |pool| {
+                let from = fight.stands(who).then_some(Time::ZERO);
+                let (start, flows) = (fight.pool(who, pool), vec![fight.pool_flow(who, pool)]);
+                Chart { who, pool, from, start, is_touched: false, flows, cap: fight.cap(who, pool) }
+            };
+            pools.map(chart).collect()
+        });
+        Self { entries: Vec::new(), charts: charts.collect() }
+    }
+
+    /// The first thing that happens to a pool: `before` is what was in it.
+    fn touched(&mut self, at: Time, who: CombatantId, pool: PoolId, before: f64) {
+        let Some(chart) = self.charts[who.index()].iter_mut().find(|chart| chart.pool == pool) else { return };
+        if !chart.is_touched && chart.from == Some(at) {
+            chart.start = before;
+        }
+        chart.is_touched = true;
+    }
+
+    fn flows(&mut self, who: CombatantId, pool: PoolId, flow: PoolFlow) {
+        let Some(chart) = self.charts[who.index()].iter_mut().find(|chart| chart.pool == pool) else { return };
+        chart.cap = chart.cap.max(flow.cap());
+        if !chart.is_touched && chart.from.is_none_or(|from| flow.since() <= from) {
+            chart.start = flow.amount_at(flow.since());
+        }
+        // The last of a moment is what holds after it.
+        match chart.flows.last_mut().filter(|last| last.since() == flow.since()) {
+            Some(last) => *last = flow,
+            None => chart.flows.push(flow),
+        }
     }
 }
 
 impl Observer for Recorder {
     fn wants(&self) -> EventMask {
-        EventMask::DETAIL
+        EventMask::DETAIL.with(&[EventKind::Flows])
     }
 
     fn event(&mut self, at: Time, event: Event) {
-        let changed = match event {
-            Event::Hit { target, pool, left, .. }
-            | Event::Healed { target, pool, left, .. }
-            | Event::Restored { target, pool, left, .. }
-            | Event::Drained { target, pool, left, .. } => Some((target, pool, left)),
-            Event::Joined { who, .. } => self.pool.map(|pool| (who, pool, self.charts[who.index()].start)),
-            Event::Defeated { who, .. } => self.pool.map(|pool| (who, pool, 0.0)),
-            _ => None,
-        };
-        if let Some((who, _, left)) = changed.filter(|(_, pool, _)| Some(*pool) == self.pool) {
-            self.charts[who.index()].points.push((at, left));
+        match event {
+            Event::Flows { who, pool, flow } => return self.flows(who, pool, flow),
+            Event::Joined { who, .. } => {
+                self.charts[who.index()].iter_mut().for_each(|chart| chart.from = Some(at));
+            }
+            Event::Hit { target, pool, dealt, left, .. } => self.touched(at, target, pool, left + dealt),
+            Event::Healed { target, pool, healed, left, .. } => self.touched(at, target, pool, left - healed),
+            Event::Restored { target, pool, gained, left, .. } => self.touched(at, target, pool, left - gained),
+            Event::Drained { target, pool, taken, left, .. } => self.touched(at, target, pool, left + taken),
+            Event::Soaked { target, pool, amount, left, .. } => self.touched(at, target, pool, left + amount),
+            Event::Spent { who, pool, amount, left, .. } => self.touched(at, who, pool, left + amount),
+            _ => {}
         }
         self.entries.push(Entry::Event(Logged { at, event }));
     }

@@ -6,16 +6,15 @@ use edgeplane::program::{FormulaId, PoolId, Reading, ZoneId, plain};
 use edgeplane::{AbilityId, CombatantId, Event, Program, Setup, Time};
 
 use super::recorder::{Chart, Entry};
-use super::{chart, text};
+use super::{chart, table, text};
 
-/// All that there is to show.
 /// All that there is to show.
 #[derive(Clone)]
 pub(crate) struct Story<'a> {
     pub(crate) title: String,
     pub(crate) setup: &'a Setup,
     pub(crate) entries: &'a [Entry],
-    pub(crate) charts: &'a [Chart],
+    pub(crate) charts: &'a [Vec<Chart>],
     pub(crate) trace: bool,
 }
 
@@ -491,31 +490,64 @@ impl<'a> Teller<'a> {
 
 const WIDTH: usize = 60;
 
-/// The defeating pool of everyone over the fight.
+/// The pools that defeat over the fight, and what is in every pool at its end.
 fn pools(story: &Story<'_>) -> String {
-    let Some(pool) = story.setup.program().defeat_pool() else { return String::new() };
-    let end = story.entries.iter().rev().find_map(|entry| match entry {
+    let end = end_of(story.entries);
+    let pools = story.setup.program().pools().iter().enumerate();
+    let over_time = pools.filter(|(_, pool)| pool.defeat).map(|(index, _)| over_time(story, PoolId(index as u16), end));
+    over_time.chain([at_the_end(story, end)]).collect()
+}
+
+/// The moment of the last event.
+pub(crate) fn end_of(entries: &[Entry]) -> Time {
+    let last = entries.iter().rev().find_map(|entry| match entry {
         Entry::Event(logged) => Some(logged.at),
         Entry::Formula(..) => None,
     });
-    let end = end.unwrap_or_default();
+    last.unwrap_or_default()
+}
+
+fn over_time(story: &Story<'_>, pool: PoolId, end: Time) -> String {
     let names = story.setup.combatants.iter().map(|combatant| combatant.label.chars().count()).max().unwrap_or(0);
     let mut out =
         format!("\n{}\n", text::bold(&format!("{} over time", story.setup.program().pools()[pool.index()].name)));
-    for (combatant, chart) in story.setup.combatants.iter().zip(story.charts) {
-        let amount = |point: Option<&(Time, f64)>| point.map_or_else(|| "–".to_owned(), |point| text::tenth(point.1));
-        let (first, last) = (amount(chart.points.first()), amount(chart.points.last()));
-        let values: Vec<f64> = (0..WIDTH).map(|column| value_at(chart, end, column)).collect();
+    let charts = story.charts.iter().flatten().filter(|chart| chart.pool == pool);
+    for chart in charts {
+        let amount = |moment| chart.at(moment).map_or_else(|| "–".to_owned(), text::tenth);
+        let first = chart.from.map_or_else(|| "–".to_owned(), |_| text::tenth(chart.start));
+        let values: Vec<f64> =
+            (0..WIDTH).map(|column| chart.at(end_of_column(end, column)).unwrap_or(f64::NAN)).collect();
         let bars = chart::bars(&values, chart.cap);
-        out.push_str(&format!("  {:<names$} {:>6} {bars} {:>6}\n", combatant.label, first, last));
+        let label = &story.setup.combatants[chart.who.index()].label;
+        out.push_str(&format!("  {label:<names$} {first:>6} {bars} {:>6}\n", amount(end)));
     }
     out.push_str(&text::dim(&format!("  {:<names$} {:>6} {}\n", "", "", chart::axis(end.seconds(), WIDTH))));
     out
 }
 
-/// The amount at the end of a column's share of the fight; NaN for who is not there yet.
-fn value_at(chart: &Chart, end: Time, column: usize) -> f64 {
-    let moment = end.0 as f64 * (column as f64 + 1.0) / WIDTH as f64;
-    let before = chart.points.iter().rev().find(|(at, _)| at.0 as f64 <= moment);
-    before.map_or(f64::NAN, |(_, value)| *value)
+fn end_of_column(end: Time, column: usize) -> Time {
+    Time(end.0 * (column as u64 + 1) / WIDTH as u64)
+}
+
+/// What is in every pool at the end, of its cap then.
+fn at_the_end(story: &Story<'_>, end: Time) -> String {
+    let pools = story.setup.program().pools();
+    if pools.is_empty() {
+        return String::new();
+    }
+    let mut header = vec!["left at the end".to_owned()];
+    header.extend(pools.iter().map(|pool| pool.name.clone()));
+    let cell = |charts: &[Chart], pool: usize| {
+        let chart = charts.iter().find(|chart| chart.pool.index() == pool);
+        let left = chart.and_then(|chart| Some((chart.at(end)?, chart.flows.last()?.cap())));
+        match left {
+            Some((left, cap)) if cap.is_finite() => format!("{} of {}", text::tenth(left), text::tenth(cap)),
+            Some((left, _)) => text::tenth(left),
+            None => "–".to_owned(),
+        }
+    };
+    let rows = story.charts.iter().zip(&story.setup.combatants).map(|(charts, combatant)| {
+        std::iter::once(combatant.label.clone()).chain((0..pools.len()).map(|pool| cell(charts, pool))).collect()
+    });
+    format!("\n{}", table::draw_named(&header, rows.collect()))
 }

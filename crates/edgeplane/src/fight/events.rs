@@ -3,8 +3,8 @@
 use serde::{Deserialize, Serialize};
 
 use crate::program::{
-    AbilityId, CauseId, CombatantId, DamageTypeId, FormulaId, LostReason, PoolId, Reading, ReportId, SideId, StatusId,
-    StepId, Time, TriggerEvent, ZoneId,
+    AbilityId, CauseId, CombatantId, DamageTypeId, FormulaId, LostReason, PoolFlow, PoolId, Reading, ReportId, SideId,
+    StatusId, StepId, Time, TriggerEvent, ZoneId,
 };
 use crate::rules::MOST_NUMBERS;
 
@@ -115,6 +115,9 @@ pub enum Event {
     Lost { caster: CombatantId, ability: AbilityId },
     /// A hit or heal goes through a step. Only reported to observers that want it.
     Stepped { step: StepId, heal: bool, before: f64, after: f64, result: StepResult },
+    /// What is in a pool is set, or what the pool gains or loses by itself changes. Only reported to observers that ask
+    /// for this kind; see [`EventMask::with`].
+    Flows { who: CombatantId, pool: PoolId, flow: PoolFlow },
     /// A step's pool takes a part of a hit.
     Soaked { target: CombatantId, step: StepId, pool: PoolId, amount: f64, left: f64 },
     /// A hit arrives, or was stopped on its way. `amount` left the last step, `dealt` was taken
@@ -479,10 +482,10 @@ const FORMULAS: u64 = 1 << 63;
 impl EventMask {
     /// Nothing.
     pub const NONE: Self = Self(0);
-    /// Every kind of event but [`EventKind::Stepped`].
-    pub const EVENTS: Self = Self(!FORMULAS & !(1 << EventKind::Stepped as u64));
-    /// Every kind of event, and [`Observer::formula`] for every formula that is evaluated.
-    pub const DETAIL: Self = Self(u64::MAX);
+    /// Every kind of event but [`EventKind::Stepped`] and [`EventKind::Flows`].
+    pub const EVENTS: Self = Self(Self::DETAIL.0 & !FORMULAS & !(1 << EventKind::Stepped as u64));
+    /// Every kind of event but [`EventKind::Flows`], and [`Observer::formula`] for every formula that is evaluated.
+    pub const DETAIL: Self = Self(!(1 << EventKind::Flows as u64));
 
     /// These kinds.
     pub const fn of(kinds: &[EventKind]) -> Self {
@@ -492,6 +495,11 @@ impl EventMask {
             index += 1;
         }
         Self(bits)
+    }
+
+    /// These kinds as well.
+    pub const fn with(self, kinds: &[EventKind]) -> Self {
+        Self(self.0 | Self::of(kinds).0)
     }
 
     /// Whether a kind is wanted.
@@ -529,7 +537,7 @@ macro_rules! kinds {
 }
 
 kinds! {
-    Began Used Spent Unavailable Available Waits Walks Flies Shifted Released Sustained Stopped Lost Stepped Soaked Hit
+    Began Used Spent Unavailable Available Waits Walks Flies Shifted Released Sustained Stopped Lost Stepped Flows Soaked Hit
     Healed Restored Drained Threatened Given Taken Interrupted StatusGained StatusPrevented StatusTicked StatusStacks
     StatusMoved StatusExpiring StatusLost Triggered CapChanged ZoneBegan ZoneEnded Entered Left Joined Despawned Scripted Learned
     LevelGained Revived Reported SideChanged Defeated Ended

@@ -73,7 +73,7 @@ pub use session::save::SavedFight;
 pub use session::world::Handle;
 
 use crate::program::{
-    AbilityId, CombatantId, EncounterId, FormulaId, Frame, PoolId, Program, Setup, Slot, Time, ZonePlan,
+    AbilityId, CombatantId, EncounterId, FormulaId, Frame, PoolFlow, PoolId, Program, Setup, Slot, Time, ZonePlan,
 };
 use session::calls::with_engine;
 use state::{Scratch, State};
@@ -216,6 +216,11 @@ impl<C: RandomSource> Fight<C> {
     /// A pool's amount now.
     pub fn pool(&self, who: CombatantId, pool: PoolId) -> f64 {
         self.view().pool(who, pool)
+    }
+
+    /// A pool from now on, until something changes it: for a bar that moves between the calls of a game, or elsewhere.
+    pub fn pool_flow(&self, who: CombatantId, pool: PoolId) -> PoolFlow {
+        self.view().pool_flow(who, pool)
     }
 
     /// How much of a threat `whom` is in the eyes of `eyes`; zero where the ruleset has no `[threat]`.

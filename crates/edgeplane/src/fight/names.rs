@@ -156,6 +156,13 @@ impl NamedEvent<'_> {
                 map.serialize_entry("before", &before)?;
                 map.serialize_entry("after", &after)
             }
+            Event::Flows { who, pool, flow } => {
+                map.serialize_entry("event", "flows")?;
+                map.serialize_entry("who", names.who(who))?;
+                let (amount, cap) = (flow.amount_at(flow.since()), flow.cap());
+                self.pool(map, pool, &[("amount", amount), ("cap", cap), ("rate", flow.rate())])?;
+                map.serialize_entry("portions", &flow.portions())
+            }
             Event::Soaked { target, step, pool, amount, left } => {
                 map.serialize_entry("event", "soaked")?;
                 map.serialize_entry("target", names.who(target))?;

@@ -142,7 +142,7 @@ impl<C: Chance> Engine<'_, C> {
             let amount = self.positive(*amount, &self.frame(who, who))?;
             let first = self.program.place(who, self.program.layout.pool(*pool));
             let cap = self.state.numbers.at(first + usize::from(pool_slot::CAP));
-            self.state.numbers.set_pool(first, amount.min(cap), self.state.now.micros());
+            self.write_pool(who, *pool, first, amount.min(cap));
         }
         Ok(())
     }
@@ -174,8 +174,10 @@ impl<C: Chance> Engine<'_, C> {
             let pool = PoolId(pool as u16);
             let now = self.state.now.micros();
             program.fill_pool(pool, &mut self.state.numbers, who, now).map_err(|fault| self.fault(fault))?;
-            let place = program.place(who, program.layout.pool(pool)) + usize::from(pool_slot::CAP);
+            let first = program.place(who, program.layout.pool(pool));
+            let place = first + usize::from(pool_slot::CAP);
             let (cap, left) = (self.state.numbers.at(place), self.amount(who, pool));
+            self.write_pool(who, pool, first, left);
             if cap != self.setup.memory.at(place) {
                 emit!(self, CapChanged { who, pool, cap, left });
             }
@@ -415,6 +417,7 @@ impl<C: Chance> Engine<'_, C> {
         self.state.holds.retain(|hold| hold.who != who);
         self.count_head(who, -1.0);
         emit!(self, Defeated { who, by });
+        self.stop_or_start_flows(who)?;
         let how = TriggerContext { other: by.map(|(caster, _)| caster), ..TriggerContext::default() };
         self.raise(TriggerEvent::Defeated, who, how);
         let side = self.side_of(who);

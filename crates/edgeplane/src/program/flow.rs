@@ -1,7 +1,66 @@
 //! How the amount of a pool moves by itself.
 
+use serde::{Deserialize, Serialize};
+
 use super::layout::pool_slot;
 use super::time::Time;
+
+/// A pool from one moment on: what is in it, and what it gains or loses by itself. It holds until something else changes
+/// the pool, so whoever draws a bar needs nothing else until then.
+///
+/// ```
+/// # use edgeplane::{CombatantId, Fight, Game, Time};
+/// # let rules = "[pools]\nhealth = { max = 100, defeat = true }\nwind = { max = 20, start = 5, regen = 3 }\n[character.a]\n\
+/// #     [encounter.e]\nsides.l = [\"a\"]\nsides.r = [\"a\"]";
+/// let game = Game::from_toml(rules)?;
+/// let fight = game.fight("e", 1)?;
+/// let wind = game.program().pools().iter().position(|pool| pool.name == "wind").unwrap();
+/// let flow = fight.pool_flow(CombatantId(0), edgeplane::program::PoolId(wind as u16));
+/// assert_eq!((flow.rate(), flow.cap()), (3.0, 20.0));
+/// assert_eq!(flow.amount_at(Time::from_seconds(2.0)), 11.0);
+/// assert_eq!(flow.amount_at(Time::from_seconds(9.0)), 20.0, "never above the cap");
+/// # Ok::<(), edgeplane::Error>(())
+/// ```
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct PoolFlow {
+    numbers: PoolNumbers,
+}
+
+impl PoolFlow {
+    pub(crate) fn new(numbers: PoolNumbers) -> Self {
+        Self { numbers }
+    }
+
+    fn number(&self, slot: u16) -> f64 {
+        self.numbers[usize::from(slot)]
+    }
+
+    /// From when on it says what is in the pool.
+    pub fn since(&self) -> Time {
+        Time(self.number(pool_slot::SINCE) as u64)
+    }
+
+    /// What is in the pool at a moment that is not before [`PoolFlow::since`], from 0 to the cap.
+    pub fn amount_at(&self, moment: Time) -> f64 {
+        amount(&self.numbers, moment.micros())
+    }
+
+    /// The most that it holds.
+    pub fn cap(&self) -> f64 {
+        self.number(pool_slot::CAP)
+    }
+
+    /// What it gains each second, or with each portion; below zero where it loses.
+    pub fn rate(&self) -> f64 {
+        self.number(pool_slot::RATE)
+    }
+
+    /// Seconds between portions, which come at whole multiples from the beginning of the fight; none where the pool flows
+    /// all the time.
+    pub fn portions(&self) -> Option<f64> {
+        Some(self.number(pool_slot::EVERY) / 1e6).filter(|every| *every > 0.0)
+    }
+}
 
 /// The numbers of one pool, in the order of [`pool_slot`].
 pub(crate) type PoolNumbers = [f64; pool_slot::WIDTH as usize];

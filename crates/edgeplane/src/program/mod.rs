@@ -53,15 +53,17 @@ mod zones;
 pub use abilities::{AbilityPlan, Area, PickPlan, SustainPlan};
 pub use attributes::{AttributeInfo, AttributePlan};
 pub use blocks::BaseChange;
-pub(crate) use blocks::Held;
+pub(crate) use blocks::{Flow, Held};
 pub use causes::CausePlan;
 pub use characters::{CharacterPlan, PolicyPlan, UsePlan};
 pub use code::{Operand, Shape};
+
 pub(crate) use counterparts::Counterparts;
 pub use effects::{Effect, EffectPlan, FilterPlan, PoolEffect, PoolEffectKind};
 pub use encounters::{CombatantPlan, EncounterPlan, Setup};
 pub use eval::{Chance, Draws, Frame, StreamId};
 pub use fault::{Fault, FaultReason};
+pub use flow::PoolFlow;
 pub(crate) use game_functions::GameFunctions;
 pub use game_functions::{GameFunctionPlan, Question};
 pub use gear::{ChancyPiece, GearPlan, GearSetPlan, WornPlan, WornStatus};

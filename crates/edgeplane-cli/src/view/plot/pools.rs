@@ -3,7 +3,8 @@
 use std::fmt::Write as _;
 
 use edgeplane::program::StatusKind;
-use edgeplane::{CombatantId, Event, Setup, StatusId};
+use edgeplane::{CombatantId, Event, Setup, StatusId, Time};
+use plotters::element::Polygon;
 use plotters::style::Color;
 use plotters::style::text_anchor::HPos;
 
@@ -36,11 +37,11 @@ const HEADING: i32 = 58;
 pub(crate) fn pools(story: &Story<'_>) -> Result<String, Failure> {
     let Story { setup, entries, charts, ref title, .. } = *story;
     let mut marks = String::new();
-    let end = entries.iter().rev().find_map(|entry| match entry {
-        Entry::Event(logged) => Some(logged.at.seconds()),
-        Entry::Formula(..) => None,
-    });
-    let end = end.unwrap_or(0.0).max(1e-3);
+    let last = timeline::end_of(entries);
+    let end = last.seconds().max(1e-3);
+    // What changes within less than two pixels is drawn as if it flowed.
+    let least = Time((last.0 / (WIDTH - LEFT) as u64 * 2).max(1));
+    let pool = setup.program().pools().iter().position(|pool| pool.defeat);
     let strips: Vec<Vec<Vec<Strip>>> = setup.ids().map(|who| strips(setup, entries, who, end)).collect();
     let heights: Vec<i32> = strips.iter().map(|rows| BAND + STRIP * rows.len() as i32 + 14).collect();
     let size = (WIDTH as u32, (58 + heights.iter().sum::<i32>() + 40) as u32);
@@ -55,12 +56,17 @@ pub(crate) fn pools(story: &Story<'_>) -> Result<String, Failure> {
             put(area, &fitting(&combatant.label, LEFT - 16), (LEFT - 10, top + 14), placed(font(13), HPos::Right))?;
             put(area, &setup.sides[combatant.side.index()], (LEFT - 10, top + 32), placed(quiet(12), HPos::Right))?;
             let base = top + BAND;
-            for (index, (at, left)) in charts[who].points.iter().enumerate() {
-                let until = charts[who].points.get(index + 1).map_or(end, |(next, _)| next.seconds());
-                let height = (left / charts[who].cap.max(1e-9) * f64::from(BAND - 8)) as i32;
-                let (from, to) = (place(at.seconds()), place(until));
-                if to > from && height > 0 {
-                    fill(area, (from, base - height), (to, base), ink.mix(0.75).filled())?;
+            if let Some(chart) = charts[who].iter().find(|chart| Some(chart.pool.index()) == pool) {
+                let height = |left: f64| (left / chart.cap.max(1e-9) * f64::from(BAND - 8)) as i32;
+                let mut shape: Vec<(i32, i32)> = chart
+                    .corners(last, least)
+                    .into_iter()
+                    .map(|(at, left)| (place(at.seconds()), base - height(left)))
+                    .collect();
+                if let (Some(first), Some(last)) = (shape.first().copied(), shape.last().copied()) {
+                    shape.extend([(last.0, base), (first.0, base)]);
+                    shape.dedup();
+                    area.draw(&Polygon::new(shape, ink.mix(0.75))).map_err(|error| super::broken(&error))?;
                 }
             }
             line(area, (LEFT, base), (WIDTH - 30, base), FAINT.stroke_width(1))?;

@@ -5,10 +5,11 @@
 //! the cap is full.
 
 use super::super::engine::{Engine, FightResult, emit};
+use super::super::events::EventKind;
 use super::super::state::EffectContext;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::statuses::triggers::{CROSSINGS, TriggerContext};
-use crate::program::{Chance, CombatantId, PoolId, Time, TriggerEvent, pool_slot};
+use crate::program::{Chance, CombatantId, Flow, PoolFlow, PoolId, Time, TriggerEvent, pool_slot};
 use crate::rules::CapChange;
 
 /// The share of a cap that is too little to count.
@@ -96,7 +97,7 @@ impl<C: Chance> Engine<'_, C> {
         let combatant = self.state.who(who);
         let concerns = combatant.alert >> pool.0 & 1 == 1 || !self.state.statuses.conditional.is_empty();
         if !concerns {
-            self.state.numbers.set_pool(first, amount, now);
+            self.write_pool(who, pool, first, amount);
             return;
         }
         if (combatant.listens | self.state.watches) & CROSSINGS != 0 {
@@ -104,7 +105,7 @@ impl<C: Chance> Engine<'_, C> {
             let before = self.state.numbers.pool_amount(first, now);
             self.raise_crossing(who, pool, (before, cap), (amount, cap));
         }
-        self.state.numbers.set_pool(first, amount, now);
+        self.write_pool(who, pool, first, amount);
         self.pool_changed(who, pool);
         if self.setup.defeating[who.index()] >> pool.0 & 1 == 1 {
             self.state.someone_hurt |= amount <= 0.0;
@@ -114,11 +115,29 @@ impl<C: Chance> Engine<'_, C> {
         }
     }
 
-    /// A pool moves from one share to another, each of the cap of its own time: statuses may be triggered.
+    /// Writes down what is in a pool from now on, and nothing else.
+    #[inline]
+    pub(in crate::fight) fn write_pool(&mut self, who: CombatantId, pool: PoolId, first: usize, amount: f64) {
+        self.state.numbers.set_pool(first, amount, self.state.now.micros());
+        if self.wants.has(EventKind::Flows) {
+            self.report_flow(who, pool, first);
+        }
+    }
+
+    #[cold]
+    #[inline(never)]
+    fn report_flow(&mut self, who: CombatantId, pool: PoolId, first: usize) {
+        if let Some(numbers) = self.state.numbers.pool_numbers(first) {
+            emit!(self, Flows { who, pool, flow: PoolFlow::new(*numbers) });
+        }
+    }
+
+    /// A pool moves from one share to another, each of the cap of its own time: statuses may be triggered. Nothing is
+    /// crossed by who is still to join.
     fn raise_crossing(&mut self, who: CombatantId, pool: PoolId, before: (f64, f64), after: (f64, f64)) {
         let share = |(amount, cap): (f64, f64)| if cap > 0.0 { amount / cap } else { 0.0 };
         let (from, to) = (share(before), share(after));
-        if from != to {
+        if from != to && !self.state.who(who).absent {
             let how = TriggerContext { moved: Some((pool, from, to)), ..TriggerContext::default() };
             self.raise(TriggerEvent::PoolBelow, who, how);
             self.raise(TriggerEvent::PoolAbove, who, how);
@@ -162,6 +181,17 @@ impl<C: Chance> Engine<'_, C> {
         Some(Time(at as u64))
     }
 
+    /// What flows stands still while its owner is defeated, and goes on from there when it is back.
+    pub(in crate::fight) fn stop_or_start_flows(&mut self, who: CombatantId) -> FightResult<()> {
+        let (program, plan) = (self.program, self.plan_of(who));
+        for (index, pool) in program.pools.iter().enumerate() {
+            if plan.pools[index] && pool.flows() {
+                self.follow_cap(who, PoolId(index as u16))?;
+            }
+        }
+        Ok(())
+    }
+
     /// After attributes have changed: a pool's cap and flow follow, and its amount as the pool says.
     pub(in crate::fight) fn follow_cap(&mut self, who: CombatantId, pool: PoolId) -> FightResult<()> {
         let program = self.program;
@@ -169,7 +199,11 @@ impl<C: Chance> Engine<'_, C> {
         let before = self.amount(who, pool);
         let old = self.state.numbers.at(first + usize::from(pool_slot::CAP));
         let cap = program.pool_cap(pool, &mut self.state.numbers, who).map_err(|fault| self.fault(fault))?;
-        let flow = program.pool_flow(pool, &mut self.state.numbers, who).map_err(|fault| self.fault(fault))?;
+        let flow = if self.state.who(who).is_defeated() {
+            Flow::default()
+        } else {
+            program.pool_flow(pool, &mut self.state.numbers, who).map_err(|fault| self.fault(fault))?
+        };
         let flowed = [(pool_slot::RATE, flow.rate), (pool_slot::EVERY, flow.every)];
         let same = flowed.iter().all(|(slot, value)| self.state.numbers.at(first + usize::from(*slot)) == *value);
         if cap == old && same {
@@ -193,7 +227,7 @@ impl<C: Chance> Engine<'_, C> {
         if listens & CROSSINGS != 0 && !self.dressing && program.pools[pool.index()].on_cap_change != CapChange::Scale {
             self.raise_crossing(who, pool, (before, old), (left, cap));
         }
-        self.state.numbers.set_pool(first, left, self.state.now.micros());
+        self.write_pool(who, pool, first, left);
         self.pool_changed(who, pool);
         if self.setup.defeating[who.index()] >> pool.0 & 1 == 1 {
             self.state.someone_hurt |= left <= 0.0;

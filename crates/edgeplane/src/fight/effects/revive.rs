@@ -25,6 +25,7 @@ impl<C: Chance> Engine<'_, C> {
             self.spend_points(who, spends)?;
         }
         self.dressing = false;
+        self.stop_or_start_flows(who)?;
         for (pool, amount) in amounts {
             let amount = self.positive(*amount, &self.frame(by.caster, who))?;
             let first = self.program.place(who, self.program.layout.pool(*pool));

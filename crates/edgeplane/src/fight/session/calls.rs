@@ -277,7 +277,7 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Puts an amount into a pool, within 0 and its cap. What that triggers happens as the fight goes on, before anybody
-    /// decides.
+    /// decides. Whoever is still to join begins with what its rules say all the same.
     ///
     /// # Errors
     /// When there is no such combatant, or the number is not finite.

@@ -123,12 +123,12 @@ impl<C: Chance> Engine<'_, C> {
                 let mut amount = *left;
                 if let Some((_, rest)) = rests.iter().find(|(rested, _)| rested == pool) {
                     let frame = self.frame(*who, *who);
-                    self.state.numbers.set_pool(self.first_of(*who, *pool), amount, self.state.now.micros());
+                    self.write_pool(*who, *pool, self.first_of(*who, *pool), amount);
                     amount += self.positive(*rest, &frame)?;
                 }
                 let first = self.first_of(*who, *pool);
                 let cap = self.state.numbers.at(first + usize::from(pool_slot::CAP));
-                self.state.numbers.set_pool(first, amount.min(cap), self.state.now.micros());
+                self.write_pool(*who, *pool, first, amount.min(cap));
                 self.state.someone_hurt = true;
             }
             for (ability, spent) in &carried.spent {

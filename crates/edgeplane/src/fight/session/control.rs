@@ -7,7 +7,7 @@ use super::super::limits::FightError;
 use super::super::random::RandomSource;
 use super::super::state::{Control, State};
 use super::calls::with_engine;
-use crate::program::{AbilityId, Chance, CombatantId, PoolId, Setup, Slot, StatusId, Time, pool_slot};
+use crate::program::{AbilityId, Chance, CombatantId, PoolFlow, PoolId, Setup, Slot, StatusId, Time, pool_slot};
 
 /// Decides for combatants in place of their policies.
 ///
@@ -81,6 +81,12 @@ impl<'a> View<'a> {
     pub fn pool(&self, who: CombatantId, pool: PoolId) -> f64 {
         let first = self.setup.program.place(who, self.setup.program.layout.pool(pool));
         self.state.numbers.pool_amount(first, self.state.now.micros())
+    }
+
+    /// A pool from now on, until something changes it.
+    pub fn pool_flow(&self, who: CombatantId, pool: PoolId) -> PoolFlow {
+        let first = self.setup.program.place(who, self.setup.program.layout.pool(pool));
+        PoolFlow::new(self.state.numbers.pool_numbers(first).copied().unwrap_or_default())
     }
 
     /// A pool's cap.

@@ -113,7 +113,7 @@ impl<C: Chance> Engine<'_, C> {
         for pool in 0..self.program.pools.len() as u16 {
             let first = self.program.place(who, self.program.layout.pool(PoolId(pool)));
             let amount = self.setup.memory.at(first + usize::from(pool_slot::AMOUNT));
-            self.state.numbers.set_pool(first, amount, self.state.now.micros());
+            self.write_pool(who, PoolId(pool), first, amount);
         }
     }
 

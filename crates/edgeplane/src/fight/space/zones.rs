@@ -139,6 +139,7 @@ impl<C: Chance> Engine<'_, C> {
             let index = self.state.zones.partition_point(|zone| zone.serial < next);
             let Some(zone) = self.state.zones.get(index).copied() else { break };
             next = zone.serial + 1;
+            let all = all || self.has_changed_edges();
             if all || zone.next <= now || zone.carrier.is_some_and(|carrier| moved.contains(&carrier)) {
                 self.look_at_edge(index, zone.serial, None)?;
             } else {
@@ -159,7 +160,7 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Finds out for some, or for everybody, whether they are inside or outside of a zone, and when one of them crosses its
     /// edge next.
-    fn look_at_edge(&mut self, index: usize, serial: u32, some: Option<&[CombatantId]>) -> FightResult<()> {
+    fn look_at_edge(&mut self, index: usize, serial: u32, mut some: Option<&[CombatantId]>) -> FightResult<()> {
         let now = self.state.now;
         if some.is_none() {
             self.state.zones[index].next = Time::NEVER;
@@ -168,8 +169,10 @@ impl<C: Chance> Engine<'_, C> {
         let Some(mut zone) = there(self) else { return Ok(()) };
         let (mut middle, mut course) = self.middle_of(&zone);
         let mut first = Time::NEVER;
-        for number in 0..some.map_or(self.state.order.len(), <[_]>::len) {
+        let mut number = 0;
+        while number < some.map_or(self.state.order.len(), <[_]>::len) {
             let who = some.map_or_else(|| self.state.order[number], |some| some[number]);
+            number += 1;
             let concerned = self.concerns(&zone, who);
             if !concerned && !zone.holds(who) {
                 continue;
@@ -188,11 +191,20 @@ impl<C: Chance> Engine<'_, C> {
                 let Some(left) = there(self) else { return Ok(()) };
                 zone = left;
                 (middle, course) = self.middle_of(&zone);
+                if some.is_some() && self.has_changed_edges() {
+                    (some, number) = (None, self.state.who(who).rank as usize + 1);
+                }
             }
         }
         let next = &mut self.state.zones[index].next;
         *next = first.min(*next);
         Ok(())
+    }
+
+    /// Whether a crossing has moved somebody, or changed somebody's side: then those who are still to be looked at in the
+    /// same pass are not only the ones it began with.
+    fn has_changed_edges(&self) -> bool {
+        self.state.all_edges || !self.state.moved.is_empty()
     }
 
     /// Everybody may have crossed the edge of any zone.

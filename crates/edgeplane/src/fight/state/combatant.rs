@@ -217,6 +217,12 @@ impl Combatant {
         self.alert = if all { u64::MAX } else { setup.alert[who.index()] };
     }
 
+    /// Whether it has taken part and does no more.
+    #[inline]
+    pub(in crate::fight) fn is_defeated(&self) -> bool {
+        !self.stands && !self.absent
+    }
+
     /// Whether its policy, or its controller, decides for it.
     #[inline]
     pub(in crate::fight) fn decides_by_itself(&self) -> bool {

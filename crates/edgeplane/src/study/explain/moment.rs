@@ -54,6 +54,10 @@ pub struct PoolMoment {
     pub holds: f64,
     /// The most that it can hold; none if there is no bound.
     pub max: Option<f64>,
+    /// What it gains each second, or with each portion; below zero where it loses.
+    pub rate: f64,
+    /// Seconds between portions; none where it flows all the time.
+    pub portions: Option<f64>,
 }
 
 /// An attribute at that moment.
@@ -175,7 +179,9 @@ fn combatant(
     let pools = (0..program.pools().len()).filter(|pool| character.pools[*pool]).map(|pool| {
         let id = PoolId(pool as u16);
         let max = Some(fight.cap(who, id)).filter(|cap| cap.is_finite());
-        PoolMoment { name: program.pools()[pool].name.clone(), holds: fight.pool(who, id), max }
+        let flow = fight.pool_flow(who, id);
+        let (rate, portions) = (flow.rate(), flow.portions());
+        PoolMoment { name: program.pools()[pool].name.clone(), holds: fight.pool(who, id), max, rate, portions }
     });
     Ok(CombatantMoment {
         who: plan.label.clone(),

@@ -378,6 +378,7 @@ impl Model<'_> {
         if self.all[target].stands {
             return;
         }
+        self.all[target].pools.iter_mut().for_each(|(_, since)| *since = self.now);
         self.all[target].stands = true;
         self.all[target].hurt_by = None;
         self.dress(target, false);

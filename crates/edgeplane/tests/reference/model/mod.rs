@@ -438,6 +438,7 @@ impl Model<'_> {
     }
 
     fn defeat(&mut self, who: usize) {
+        self.all[who].pools = [HEALTH, WIND, SHELL].map(|pool| (self.amount(who, pool), self.now));
         self.all[who].stands = false;
         (self.all[who].doing, self.all[who].keeps) = (Doing::Idle, None);
         let by = self.all[who].hurt_by;

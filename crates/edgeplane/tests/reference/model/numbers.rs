@@ -45,6 +45,10 @@ impl Model<'_> {
 
     pub(super) fn amount(&self, who: usize, pool: usize) -> f64 {
         let (amount, since) = self.all[who].pools[pool];
+        // Nothing flows while its owner is defeated.
+        if !self.all[who].stands && !self.all[who].absent {
+            return amount;
+        }
         let seconds = (self.now - since) as f64 / 1e6;
         match pool {
             // A portion comes at every half second of the fight.
