@@ -347,7 +347,7 @@ pub(crate) struct SensitivityArgs {
     /// The measure; the first side's win rate by default
     #[arg(short, long, value_name = "MEASURE")]
     pub(crate) measure: Option<String>,
-    /// By how much every number is raised and lowered, one at a time
+    /// By how much every number is raised and lowered
     #[arg(long, value_name = "SHARE", default_value = "5%", value_parser = parse_precision)]
     pub(crate) by: f64,
     /// Takes every ability, status and step away instead, one at a time: what the measure rests on

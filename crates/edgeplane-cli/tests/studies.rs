@@ -131,7 +131,7 @@ fn sensitivity_ranks_and_counts_what_it_leaves_out() {
     assert!(text.contains("numbers change nothing in 64 fights each, and were not tried further"), "{text}");
     let csv = answer(&["sensitivity", DEMO, "duel", "-n", "300", "-m", "duration", "--by", "0.02", "--format", "csv"]);
     assert!(
-        csv.starts_with("path,now,tried,pairs,change,low,high,certain\n")
+        csv.starts_with("path,now,tried,fights,change,low,high,certain\n")
             && [14.28, 13.72].iter().all(|tried| csv.contains(&format!("{HEFT},14,{tried},"))),
         "{csv}"
     );

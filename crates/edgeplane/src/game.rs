@@ -33,6 +33,8 @@ pub struct Game {
     setups: Arc<[OnceLock<Arc<Setup>>]>,
     /// What was read, so that variants of it can be made.
     sources: Arc<Sources>,
+    /// The same as a document, without any replaced value.
+    parsed: Arc<Document>,
     overrides: Vec<Override>,
     forced: Vec<(String, String)>,
 }
@@ -71,15 +73,26 @@ impl Game {
     /// # Errors
     /// [`Error::Ruleset`] with everything that is wrong.
     pub fn from_sources(sources: Sources, overrides: &[Override]) -> Result<Self, Error> {
+        let mut out = Diagnostics::default();
+        let parsed = Document::read(&sources, &mut out);
+        Self::of_document(Arc::new(parsed), Arc::new(sources), overrides, out)
+    }
+
+    fn of_document(
+        parsed: Arc<Document>,
+        sources: Arc<Sources>,
+        overrides: &[Override],
+        out: Diagnostics,
+    ) -> Result<Self, Error> {
         let failed = |(sources, diagnostics)| Error::Ruleset { sources, diagnostics };
-        let program = Program::load(sources.clone(), overrides).map_err(failed)?;
-        let program = Arc::new(program);
+        let program = Program::of_document(Document::clone(&parsed), Sources::clone(&sources), overrides, out);
+        let program = Arc::new(program.map_err(failed)?);
         let diagnostics = check_expectations(&program);
         if !diagnostics.is_empty() {
             return Err(failed((program.sources().clone(), diagnostics)));
         }
         let setups = no_setups(&program);
-        Ok(Self { program, setups, sources: Arc::new(sources), overrides: overrides.to_vec(), forced: Vec::new() })
+        Ok(Self { program, setups, sources, parsed, overrides: overrides.to_vec(), forced: Vec::new() })
     }
 
     /// The same ruleset with more of its values replaced.
@@ -96,7 +109,9 @@ impl Game {
     /// [`Error::Ruleset`] with everything that is wrong.
     pub fn variant(&self, overrides: &[Override]) -> Result<Self, Error> {
         let all: Vec<Override> = self.overrides.iter().chain(overrides).cloned().collect();
-        let mut game = Self::from_sources(Sources::clone(&self.sources), &all)?;
+        // Nothing was wrong with the document itself, or there were no game to vary.
+        let (parsed, sources) = (Arc::clone(&self.parsed), Arc::clone(&self.sources));
+        let mut game = Self::of_document(parsed, sources, &all, Diagnostics::default())?;
         for (character, ability) in &self.forced {
             game = game.forced(character, ability)?;
         }
@@ -111,7 +126,7 @@ impl Game {
     /// The same, with the texts that its places point into.
     pub(crate) fn written(&self) -> (Document, Sources) {
         let (mut sources, mut out) = (Sources::clone(&self.sources), Diagnostics::default());
-        let mut document = Document::read(&sources, &mut out);
+        let mut document = Document::clone(&self.parsed);
         for set in &self.overrides {
             set.apply(&mut document, &mut sources, &mut out);
         }

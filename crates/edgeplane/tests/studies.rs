@@ -131,14 +131,15 @@ fn sensitivity_finds_the_numbers_that_matter_and_leaves_out_the_others() {
     assert!(found.unseen.iter().any(|path| path.starts_with("ability.sluice.")), "{:?}", found.unseen);
     assert_eq!((found.without_effect.len(), found.unseen_fights), (0, 64));
     // Those that matter have had more fights, and all of them together not many times as many as one of them alone may have.
-    assert!(raised.pairs > 64 && found.fights < 2 * 128 * 150 + 1_500, "{found:?}");
+    assert!(raised.fights > 64 && found.fights < 2 * 128 * 150 + 1_500, "{found:?}");
     let all = found.effects.iter().map(|effect| &effect.path).chain(&found.unseen).chain(&found.elsewhere);
     assert!(!all.chain(found.left_out.iter().map(|(path, _)| path)).any(|path| path.contains("lampwright")));
     let sizes: Vec<f64> = found.effects.iter().filter(|effect| effect.is_certain()).map(Effect::size).collect();
     assert!(sizes.windows(2).all(|pair| pair[0] >= pair[1]), "{sizes:?}");
     // The same by hand, on the same fights.
     for one in [raised, lowered] {
-        let by_hand = compare(&game, &with(&game, &format!("{HEFT}={}", one.tried)), &["win_rate(keepers)"], one.pairs);
+        let by_hand =
+            compare(&game, &with(&game, &format!("{HEFT}={}", one.tried)), &["win_rate(keepers)"], one.fights);
         assert_eq!(one.difference.difference, by_hand[0].difference);
     }
 }
@@ -308,7 +309,7 @@ fn what_a_win_rests_on_is_what_is_missing_without_it() {
         let one = effect(path);
         let [before, after] = [game.clone(), with(&game, by_hand)]
             .map(|game| game.measured("night_shift", &["win_rate(keepers)"]).unwrap());
-        let other = run_comparison(&before, &after, &plan(one.changes[0].pairs), &|_| {}).unwrap().remove(0);
+        let other = run_comparison(&before, &after, &plan(one.changes[0].fights), &|_| {}).unwrap().remove(0);
         assert_eq!(one.changes[0].difference.difference, other.difference, "{path}");
     }
     // A status that is taken away ticks no more.

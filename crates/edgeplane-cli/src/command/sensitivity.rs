@@ -24,12 +24,16 @@ pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
     match args.output.format {
         Format::Text => {
             let heading = format!(
-                "{} · {} · {}, one at a time · {} fights · seed {}",
+                "{} · {} · {}, {} · {} fights · seed {}",
                 super::title(&game, &args.ruleset),
                 args.encounter,
                 match found.by {
                     Some(by) => format!("every number raised and lowered by {}", text::percent(by)),
                     None => "without each ability, status and step".to_owned(),
+                },
+                match found.together {
+                    Some(share) => format!("each while {} of the others are changed too", text::percent(share)),
+                    None => "one at a time".to_owned(),
                 },
                 text::grouped(found.fights),
                 plan.seed

@@ -151,14 +151,14 @@ fn counted(found: &Sensitivity, count: usize, one: &str, many: &str) -> String {
 
 /// One change to a row.
 pub(crate) fn rows(found: &Sensitivity) -> Vec<Vec<String>> {
-    let header = ["path", "now", "tried", "pairs", "change", "low", "high", "certain"].map(str::to_owned).to_vec();
+    let header = ["path", "now", "tried", "fights", "change", "low", "high", "certain"].map(str::to_owned).to_vec();
     let row = |effect: &Effect, change: &ChangeEffect| {
         let one = &change.difference;
         vec![
             effect.path.clone(),
             effect.now.clone(),
             change.tried.clone(),
-            change.pairs.to_string(),
+            change.fights.to_string(),
             figures::cell(one.difference),
             figures::cell(one.low),
             figures::cell(one.high),

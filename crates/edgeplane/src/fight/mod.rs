@@ -208,6 +208,12 @@ impl<C: RandomSource> Fight<C> {
         &self.setup
     }
 
+    /// How many things the last call has made happen, one after the other.
+    #[cfg(feature = "study")]
+    pub(crate) fn steps_taken(&self) -> u64 {
+        self.state.steps_taken
+    }
+
     /// Whether a combatant still stands.
     pub fn stands(&self, who: CombatantId) -> bool {
         self.view().stands(who)

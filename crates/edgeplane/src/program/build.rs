@@ -19,9 +19,19 @@ impl Program {
     ///
     /// # Errors
     /// Every independent error, in the order of the files, together with the sources to point into.
-    pub fn load(mut sources: Sources, overrides: &[Override]) -> Result<Self, (Sources, Vec<Diagnostic>)> {
+    pub fn load(sources: Sources, overrides: &[Override]) -> Result<Self, (Sources, Vec<Diagnostic>)> {
         let mut out = Diagnostics::default();
-        let mut document = Document::read(&sources, &mut out);
+        let document = Document::read(&sources, &mut out);
+        Self::of_document(document, sources, overrides, out)
+    }
+
+    /// The same of a document that has been read from the sources, with what was reported then.
+    pub(crate) fn of_document(
+        mut document: Document,
+        mut sources: Sources,
+        overrides: &[Override],
+        mut out: Diagnostics,
+    ) -> Result<Self, (Sources, Vec<Diagnostic>)> {
         for set in overrides {
             set.apply(&mut document, &mut sources, &mut out);
         }

@@ -35,7 +35,7 @@ pub struct Difference {
     pub low: Option<f64>,
     /// Upper end, likewise.
     pub high: Option<f64>,
-    /// Share of trials in which the two variants gave another value.
+    /// Share of trials in which the two variants gave another value; 1 where they were not played in pairs.
     pub trials_that_differ: f64,
     /// How many times as many trials two independent studies would need for an interval as narrow.
     pub saving: Option<f64>,

@@ -107,6 +107,10 @@ impl Ledger {
         }
     }
 
+    pub(super) fn trials(&self) -> u64 {
+        self.moments.count as u64
+    }
+
     /// `certain` says that no chance was drawn, so that every further trial would be like those.
     pub(super) fn figure(&self, measure: &Measure, sure: Confidence, certain: bool) -> Figure {
         let trials = self.moments.count as u64;

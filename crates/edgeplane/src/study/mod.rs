@@ -1,11 +1,13 @@
 //! Study: what fights add up to.
 
 mod book;
+mod cholesky;
 mod compare;
 mod distribution;
 mod each;
 mod expectations;
 pub mod explain;
+mod factorial;
 mod free_time;
 mod gauntlet;
 mod goals;

@@ -69,6 +69,7 @@ pub(super) struct Crew<'a> {
     seed: u64,
     stop: Option<Stop>,
     done: AtomicU64,
+    work: AtomicU64,
     progress: &'a (dyn Fn(u64) + Sync),
 }
 
@@ -76,12 +77,23 @@ impl<'a> Crew<'a> {
     pub(super) fn new(plan: &TrialsPlan, progress: &'a (dyn Fn(u64) + Sync)) -> Self {
         // Where no thread can be started, this one can do it all.
         let pool = rayon::ThreadPoolBuilder::new().num_threads(plan.threads.unwrap_or(0)).build().ok();
-        Self { pool, seed: plan.seed, stop: plan.stop, done: AtomicU64::new(0), progress }
+        Self { pool, seed: plan.seed, stop: plan.stop, done: AtomicU64::new(0), work: AtomicU64::new(0), progress }
     }
 
     /// How many fights have been played so far.
     pub(super) fn done(&self) -> u64 {
         self.done.load(Ordering::Relaxed)
+    }
+
+    /// How many things have happened in a fight so far, on average: the same on every machine, and about proportional to
+    /// the time that a fight takes.
+    pub(super) fn work(&self) -> f64 {
+        self.work.load(Ordering::Relaxed) as f64 / self.done().max(1) as f64
+    }
+
+    /// Does something with each of a list, on all threads.
+    pub(super) fn each<T: Sync, R: Send>(&self, list: &[T], work: impl Fn(usize, &T) -> R + Sync) -> Vec<R> {
+        self.install(|| list.par_iter().enumerate().map(|(index, one)| work(index, one)).collect())
     }
 
     /// Whether the study ends before its time.
@@ -141,6 +153,7 @@ impl<'a> Crew<'a> {
         for trial in trials {
             fight.restart(seed_of_trial(self.seed, trial));
             let ending = fight.run(book)?;
+            self.work.fetch_add(fight.steps_taken(), Ordering::Relaxed);
             book.close(fight, ending, &mut samples);
             if variant.is_certain() && fight.has_drawn() {
                 variant.drew.store(true, Ordering::Relaxed);

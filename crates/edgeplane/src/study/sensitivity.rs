@@ -5,21 +5,41 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
+use super::book::Sample;
 use super::compare::{Difference, Pairs, pair_up};
+use super::factorial::{CHANGED, Design, Found, variance, variance_of_difference};
 use super::ledger::{Figure, Ledger};
 use super::samples::{Crew, Samples, Variant};
-use super::statistics::Confidence;
+use super::statistics::{Confidence, Interval};
 use super::trials::{TrialsPlan, run_trials};
 use super::vary::scaled;
 use crate::error::Error;
 use crate::game::Game;
 use crate::program::{Setup, StepPlan};
-use crate::rules::NumberAt;
+use crate::rules::{NumberAt, Statistic};
 use crate::text::Override;
 
 /// Pairs of fights in the first look at each number, in both directions together; what has changed nothing in them is left
-/// alone.
+/// alone. Where fights are long there are fewer, as many as take about as long as to make the changed ruleset, but not fewer
+/// than the least.
 const FIRST: u64 = 128;
+const LEAST: u64 = 32;
+/// How many things happen in fights that take as long as to make one ruleset.
+const RULESET: f64 = 4_000.0;
+/// Changing many numbers at once is better where the variances of the differences of all pairs come to so many times the
+/// variance of a fight: each change then has a tenth of all fights, against the four fifths without, and rulesets have to be made.
+const TOGETHER: f64 = 40.0;
+/// The parts of the fights for a look at all changes that were seen to do anything, and for a closer one at the numbers that
+/// seem to do most.
+const STAGES: [f64; 2] = [0.4, 0.6];
+/// How many numbers are looked at more closely.
+const CLOSER: usize = 16;
+/// Fights of each ruleset, at least.
+const LEAST_OF_EACH: f64 = 3.0;
+/// The part of all fights that are played as things are.
+const AS_IS: u64 = 10;
+/// Rulesets between two looks at whether to stop.
+const STRETCH: usize = 16;
 /// A condition that never holds.
 const NEVER: &str = "0 > 1";
 /// How many times as many there are at the next look.
@@ -39,7 +59,7 @@ pub struct Sensitivity {
     pub encounter: String,
     /// The measure.
     pub measure: String,
-    /// The most pairs of fights for one change.
+    /// Fights in all where numbers were changed together, else the most pairs of fights for one change.
     pub trials: u64,
     /// Fights in all.
     pub fights: u64,
@@ -47,6 +67,9 @@ pub struct Sensitivity {
     pub seed: u64,
     /// By what share each number was raised and lowered; nothing where abilities, statuses and steps were taken away instead.
     pub by: Option<f64>,
+    /// In what share of the fights of each change every other number was changed as well, up or down; nothing where each
+    /// was changed alone.
+    pub together: Option<f64>,
     /// The measure as things are.
     pub before: Figure,
     /// Numbers that change the measure, those with the greatest effect first.
@@ -115,19 +138,28 @@ pub struct ChangeEffect {
     pub direction: Direction,
     /// As it was tried; empty for what is taken away.
     pub tried: String,
-    /// Pairs of fights by which its effect is known.
-    pub pairs: u64,
-    /// What it does to the measure. The intervals hold all at once (Bonferroni).
+    /// Fights with the change by which its effect is known.
+    pub fights: u64,
+    /// What it does to the measure: against the same fights without it, or on average over the changes of the others. The
+    /// intervals hold all at once (Bonferroni).
     pub difference: Difference,
 }
 
-/// Raises and lowers every number that the encounter can depend on by a share such as 0.05, one at a time and each on the same
-/// seeds, and ranks them by what that does to a measure. `progress` is called with the number
-/// of fights done, and of how many at most.
+/// Raises and lowers every number that the encounter can depend on by a share such as 0.05, and ranks them by what that does to
+/// a measure. `progress` is called with the number of fights done, and of how many at most.
 ///
-/// Changes are looked at again with more and more pairs of fights, those first that may have the greatest effect, until that is
-/// known well enough or surely small beside the greatest one; the plan's number of trials is the most for one change. The
-/// intervals hold for all changes and all looks at once (Bonferroni).
+/// In a first look each is changed alone, on the same seeds as without: what changes nothing there is not tried further. Then
+/// there are two ways, of which the better one for these rules is taken (see [`Sensitivity::together`]):
+///
+/// - Where a fight goes another way altogether after a small change, many numbers are changed at once: in each of many rulesets
+///   every number is, by chance, raised in a tenth of the cases and lowered in another, and what each does is told apart by
+///   least squares. So each fight says something of all numbers. The effect is that of the change on average over the changes
+///   of the others, and all fights together are about as many as the plan says.
+/// - Where pairs of fights mostly stay alike, each number is changed alone, and looked at again with more and more pairs, those
+///   first that may have the greatest effect, until that is known well enough or surely small beside the greatest one; the
+///   plan's number of trials is the most for one change. Quantiles and rules without chance are always looked at so.
+///
+/// The intervals hold for all changes and all looks at once (Bonferroni).
 ///
 /// ```
 /// use edgeplane::study::{Direction, run_sensitivity};
@@ -234,12 +266,17 @@ fn rank(
     let base = game.measured(encounter, &measures)?;
     let crew = Crew::new(plan, &|_| {});
     let ways = subjects.iter().map(|subject| subject.ways.len()).max().unwrap_or(1) as u64;
-    let looks: Vec<u64> =
-        std::iter::successors(Some(FIRST / ways), |last| (*last < plan.trials).then_some(last * MORE))
-            .map(|look| look.min(plan.trials))
-            .collect();
+    let mut before = crew.samples(&base, 0..(LEAST / ways).min(plan.trials))?;
+    if crew.is_stopped() {
+        return Err(Error::Stopped);
+    }
+    let first = ((RULESET / crew.work()) as u64).clamp(LEAST / ways, FIRST / ways);
+    let looks: Vec<u64> = std::iter::successors(Some(first), |last| (*last < plan.trials).then_some(last * MORE))
+        .map(|look| look.min(plan.trials))
+        .collect();
     let first = looks[0];
-    let mut before = crew.samples(&base, 0..first)?;
+    let rest = crew.samples(&base, before[0].len() as u64..first)?;
+    before.iter_mut().zip(rest).for_each(|(before, rest)| before.extend(rest));
     if crew.is_stopped() {
         return Err(Error::Stopped);
     }
@@ -264,6 +301,29 @@ fn rank(
             left_out.push((subject.path.clone(), reasons.swap_remove(0)));
         }
     }
+    let together = by.is_some() && !base.is_certain() && are_better_together(&base, &before[0], &tried);
+    if together && !crew.is_stopped() {
+        let so_far = SoFar { base: &base, known, tried: &tried, subjects };
+        let (before, effects) = rank_together(&crew, game, encounter, plan, so_far, progress)?;
+        let unseen = unseen(subjects, &tried);
+        return Ok(Sensitivity {
+            encounter: encounter.to_owned(),
+            measure: measure.to_owned(),
+            trials: plan.trials,
+            fights: crew.done(),
+            seed: plan.seed,
+            by,
+            together: Some(CHANGED),
+            before,
+            effects,
+            without_effect: Vec::new(),
+            unseen,
+            unseen_fights: first,
+            elsewhere: Vec::new(),
+            elsewhere_fights: 0,
+            left_out,
+        });
+    }
     let mut budget = further;
     for look in looks.windows(2) {
         let greatest = tried.iter().map(Tried::surely).fold(0.0, f64::max);
@@ -287,7 +347,8 @@ fn rank(
             }
         }
     }
-    let (mut effects, mut elsewhere, mut unseen) = (Vec::new(), Vec::new(), Vec::new());
+    let (mut effects, mut elsewhere) = (Vec::new(), Vec::new());
+    let unseen = unseen(subjects, &tried);
     let mut elsewhere_fights = u64::MAX;
     for (index, subject) in subjects.iter().enumerate() {
         let of_it: Vec<&Tried<'_>> = tried.iter().filter(|one| one.subject == index).collect();
@@ -298,11 +359,9 @@ fn rank(
             let seen = of_it.iter().filter(|one| one.is_seen);
             elsewhere_fights = seen.map(|one| one.pairs).fold(elsewhere_fights, u64::min);
             elsewhere.push(subject.path.clone());
-        } else if !of_it.is_empty() {
-            unseen.push(subject.path.clone());
         }
     }
-    effects.sort_by(|a, b| b.is_certain().cmp(&a.is_certain()).then(b.size().total_cmp(&a.size())));
+    sort(&mut effects);
     let is_all = first >= plan.trials;
     Ok(Sensitivity {
         encounter: encounter.to_owned(),
@@ -311,6 +370,7 @@ fn rank(
         fights: crew.done(),
         seed: plan.seed,
         by,
+        together: None,
         before: known.figure(&base.measures()[0], Confidence::default(), base.is_certain()),
         effects,
         without_effect: if is_all { unseen.clone() } else { Vec::new() },
@@ -320,6 +380,118 @@ fn rank(
         elsewhere,
         left_out,
     })
+}
+
+/// Those with the greatest effects first, and before them those that are certain.
+fn sort(effects: &mut [Effect]) {
+    effects.sort_by(|a, b| b.is_certain().cmp(&a.is_certain()).then(b.size().total_cmp(&a.size())));
+}
+
+/// What has changed no fight in the first look, in no direction that could be tried.
+fn unseen(subjects: &[Subject], tried: &[Tried<'_>]) -> Vec<String> {
+    let is_unseen = |index: usize| {
+        let mut of_it = tried.iter().filter(|one| one.subject == index).peekable();
+        of_it.peek().is_some() && of_it.all(|one| !one.is_seen)
+    };
+    let all = subjects.iter().enumerate();
+    all.filter(|(index, _)| is_unseen(*index)).map(|(_, subject)| subject.path.clone()).collect()
+}
+
+/// Whether as many fights say more where many numbers are changed at once, by how fights and pairs of fights vary in the first
+/// look.
+fn are_better_together(base: &Variant, before: &[Sample], tried: &[Tried<'_>]) -> bool {
+    if let Statistic::Quantile(_) = base.measures()[0].statistic {
+        return false;
+    }
+    let seen = tried.iter().filter(|one| one.is_seen);
+    let pairs: f64 = seen.map(|one| variance_of_difference(before, &one.first)).sum();
+    let single = tried.iter().map(|one| variance(&one.first)).sum::<f64>() / tried.len().max(1) as f64;
+    pairs > TOGETHER * single
+}
+
+/// What is known after the first look.
+struct SoFar<'a, 'b> {
+    base: &'a Variant,
+    known: Ledger,
+    tried: &'a [Tried<'b>],
+    subjects: &'a [Subject],
+}
+
+/// Changes many numbers at once, and tells apart what each does: first of all that have changed anything, then of those that seem
+/// to do most.
+fn rank_together(
+    crew: &Crew<'_>,
+    game: &Game,
+    encounter: &str,
+    plan: &TrialsPlan,
+    SoFar { base, mut known, tried, subjects }: SoFar<'_, '_>,
+    progress: &(dyn Fn(u64, u64) + Sync),
+) -> Result<(Figure, Vec<Effect>), Error> {
+    let measure = &base.measures()[0];
+    let seen: Vec<&Tried<'_>> = tried.iter().filter(|one| one.is_seen).collect();
+    let sure = Confidence::default().shared_by(seen.len() * STAGES.len());
+    let of_subject = |subject: usize| (0..seen.len()).filter(|change| seen[*change].subject == subject).collect();
+    let mut numbers: Vec<Vec<usize>> = (0..subjects.len()).map(of_subject).collect();
+    numbers.retain(|of_it| !of_it.is_empty());
+    let (mut next, as_is) = (known.trials(), plan.trials / AS_IS);
+    let left = plan.trials.saturating_sub(crew.done() + as_is).max(plan.trials / 2);
+    let most = crew.done() + as_is + left;
+    for samples in crew.samples(base, next..next + as_is)?.into_iter().take(1) {
+        samples.into_iter().for_each(|sample| known.add(sample));
+    }
+    next += as_is;
+    let of_each = (RULESET / crew.work() / 2.0).max(LEAST_OF_EACH);
+    let mut found: Vec<Option<Found>> = vec![None; seen.len()];
+    for (stage, share) in STAGES.into_iter().enumerate() {
+        let fights = left as f64 * share;
+        let mut design = Design::new(&numbers, (fights / of_each) as usize, plan.seed ^ stage as u64);
+        let each = (fights / design.rows.len() as f64).max(LEAST_OF_EACH) as u64;
+        let play = |row: u64, changes: &Vec<usize>| -> Option<Vec<Sample>> {
+            let changes: Vec<Override> =
+                changes.iter().filter_map(|change| seen[*change].way.change.as_ref().ok().cloned()).collect();
+            // What cannot be changed together is left out; that each can be changed alone was seen.
+            let variant = game.variant(&changes).ok()?.measured(encounter, &[&measure.text]).ok()?;
+            let from = next + row * each;
+            crew.samples(&variant, from..from + each).ok()?.into_iter().next()
+        };
+        let (mut rows, mut fights) = (Vec::new(), Vec::new());
+        for (number, stretch) in design.rows.chunks(STRETCH).enumerate() {
+            progress(crew.done(), most.max(crew.done()));
+            let played = crew.each(stretch, |row, changes| play((number * STRETCH + row) as u64, changes));
+            if crew.is_stopped() {
+                break;
+            }
+            for (row, played) in stretch.iter().zip(played) {
+                if let Some(played) = played {
+                    rows.push(row.clone());
+                    fights.push(played);
+                }
+            }
+        }
+        next += design.rows.len() as u64 * each;
+        design.rows = rows;
+        for (change, effect) in design.effects(&fights, sure) {
+            found[change] = Some(effect);
+        }
+        if crew.is_stopped() {
+            break;
+        }
+        let size = |change: &usize| found[*change].map_or(0.0, |one| one.interval.value.abs());
+        let greatest = |of_it: &Vec<usize>| of_it.iter().map(size).fold(0.0, f64::max);
+        numbers.sort_by(|a, b| greatest(b).total_cmp(&greatest(a)));
+        numbers.truncate(CLOSER);
+    }
+    let figure = known.figure(measure, Confidence::default(), base.is_certain());
+    let mut effects: Vec<Effect> = Vec::new();
+    for (index, subject) in subjects.iter().enumerate() {
+        let of_it = (0..seen.len()).filter(|change| seen[*change].subject == index);
+        let changes: Vec<ChangeEffect> = of_it.map(|change| seen[change].together(&figure, found[change])).collect();
+        if !changes.is_empty() {
+            effects.push(Effect { path: subject.path.clone(), now: subject.now.clone(), changes });
+        }
+    }
+    sort(&mut effects);
+    Ok((figure, effects))
 }
 
 /// The first fights with one change; the reason if it cannot be tried.
@@ -349,7 +521,8 @@ fn first_look<'a>(
     pair_up(&mut sums, before, &samples);
     let difference = sums[0].difference(&variant.measures()[0], sure);
     let (pairs, is_seen) = (before[0].len() as u64, samples != *before);
-    Ok(Tried { subject, way, variant, sums, pairs, is_seen, difference })
+    let first = samples.into_iter().next().unwrap_or_default();
+    Ok(Tried { subject, way, variant, sums, first, pairs, is_seen, difference })
 }
 
 fn reason(error: &Error) -> String {
@@ -366,6 +539,8 @@ struct Tried<'a> {
     way: &'a Way,
     variant: Variant,
     sums: Vec<Pairs>,
+    /// What the first fights with it have said.
+    first: Vec<Sample>,
     pairs: u64,
     /// It has changed a fight.
     is_seen: bool,
@@ -412,8 +587,31 @@ impl Tried<'_> {
         ChangeEffect {
             direction: *direction,
             tried: tried.clone(),
-            pairs: self.pairs,
+            fights: self.pairs,
             difference: self.difference.clone(),
+        }
+    }
+
+    /// The effect among changes of other numbers.
+    fn together(&self, before: &Figure, found: Option<Found>) -> ChangeEffect {
+        let interval = found.map(|found| found.interval);
+        let value = interval.map(|one| one.value);
+        let end = |end: fn(&Interval) -> f64| interval.as_ref().map(end).filter(|end| end.is_finite());
+        let after = before.value.zip(value).map(|(before, change)| before + change);
+        ChangeEffect {
+            fights: found.map_or(0, |found| found.fights),
+            difference: Difference {
+                before: before.clone(),
+                after: Figure { value: after, low: None, high: None, ..before.clone() },
+                difference: value,
+                low: end(|one| one.low),
+                high: end(|one| one.high),
+                trials_that_differ: 1.0,
+                saving: None,
+                detectable: None,
+                ..self.difference.clone()
+            },
+            ..self.effect()
         }
     }
 }

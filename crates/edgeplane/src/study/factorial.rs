@@ -1,0 +1,183 @@
+//! Many changes at once: in each of many rulesets some numbers are changed, picked by chance, and what each change does by
+//! itself is told apart by least squares. A fight then says something of every number, and not of one alone.
+//!
+//! Source: Box, Hunter and Hunter, Statistics for Experimenters (2005), chapters 5 and 6, for factorial designs; the errors
+//! hold where the variance differs from ruleset to ruleset too (HC3; MacKinnon and White 1985).
+
+use rand_core::{Rng as _, SeedableRng as _};
+use rand_xoshiro::SplitMix64;
+
+use super::book::Sample;
+use super::cholesky::{Lower, inner_product};
+use super::statistics::{Confidence, Interval};
+use crate::fight::seed_of_trial;
+
+/// The share of the rulesets in which a number is changed, one way or another.
+pub(super) const CHANGED: f64 = 0.2;
+/// Rulesets for each change, at least: what is told apart has to be surely less than what tells it apart.
+const ROWS: f64 = 2.2;
+/// And at least so many in all: each change is then made in about thirty, from which an error can be estimated.
+const LEAST_ROWS: usize = 300;
+/// Fights that differ from the commonest one, with a change and without it, before its interval has ends: what is rare and large
+/// may not have come yet.
+const FEW: u64 = 15;
+
+/// Which changes are made together, ruleset by ruleset.
+pub(super) struct Design {
+    pub(super) rows: Vec<Vec<usize>>,
+    /// The changes, each with a column of its own.
+    changes: Vec<usize>,
+}
+
+impl Design {
+    /// For so many changes, of which those of one number are never made together. Each is made in as many rulesets as any
+    /// other of a number with as many.
+    ///
+    /// There are so many rulesets, or as many more as it takes to tell the changes apart.
+    pub(super) fn new(numbers: &[Vec<usize>], rulesets: usize, seed: u64) -> Self {
+        let changes: Vec<usize> = numbers.iter().flatten().copied().collect();
+        let count = ((ROWS * (changes.len() + 1) as f64).ceil() as usize).max(rulesets).max(LEAST_ROWS);
+        let mut rows = vec![Vec::new(); count];
+        for (number, of_it) in numbers.iter().enumerate() {
+            let mut chance = SplitMix64::seed_from_u64(seed_of_trial(!seed, number as u64));
+            let mut order: Vec<usize> = (0..count).collect();
+            for index in (1..count).rev() {
+                // How evenly to 2^-50 is more than even enough.
+                order.swap(index, (chance.next_u64() % (index as u64 + 1)) as usize);
+            }
+            let each = (count as f64 * CHANGED / of_it.len().max(1) as f64).ceil() as usize;
+            for (change, rows_of_it) in of_it.iter().zip(order.chunks(each)) {
+                rows_of_it.iter().for_each(|row| rows[*row].push(*change));
+            }
+        }
+        Self { rows, changes }
+    }
+
+    /// What each change that was made does to a measure, by the fights of each ruleset.
+    pub(super) fn effects(&self, fights: &[Vec<Sample>], sure: Confidence) -> Vec<(usize, Found)> {
+        let rows = &self.rows;
+        let Some((ratio, over)) = quotient(fights.iter().flatten()) else { return Vec::new() };
+        // What a fight adds to the quotient of the sums, to the first order; for a plain mean, its value.
+        let response = |sample: &Sample| ratio + (sample[0] - ratio * sample[1]) / over;
+        let mean = |fights: &Vec<Sample>| fights.iter().map(response).sum::<f64>() / fights.len() as f64;
+        let means: Vec<f64> = fights.iter().map(mean).collect();
+        let common = commonest(fights);
+        let rare: Vec<u64> = fights.iter().map(|fights| others(fights, common)).collect();
+        let estimates = self.least_squares(&means).unwrap_or_else(|| self.contrasts(&means));
+        let effect = |(change, (value, error)): (usize, (f64, f64))| {
+            let of_it = |row: &usize| rows[*row].contains(&change);
+            let count = (0..rows.len()).filter(of_it).count();
+            let seen: u64 = (0..rows.len()).filter(of_it).map(|row| rare[row]).sum();
+            let unseen: u64 = rare.iter().sum::<u64>() - seen;
+            let reach = error * sure.t(count.min(rows.len().saturating_sub(self.changes.len() + 1).max(2)) as f64);
+            let is_open = seen.max(unseen) < FEW || count < 2 || !reach.is_finite();
+            let (low, high) = if is_open { (f64::NEG_INFINITY, f64::INFINITY) } else { (value - reach, value + reach) };
+            let fights: usize = (0..rows.len()).filter(of_it).map(|row| fights[row].len()).sum();
+            (count > 0).then_some((change, Found { interval: Interval { value, low, high }, fights: fights as u64 }))
+        };
+        self.changes.iter().copied().zip(estimates).filter_map(effect).collect()
+    }
+
+    /// Each change's effect and its standard error, all others being equal.
+    fn least_squares(&self, means: &[f64]) -> Option<Vec<(f64, f64)>> {
+        let rows = &self.rows;
+        let width = self.changes.len() + 1;
+        if (rows.len() as f64) < 1.5 * width as f64 {
+            return None;
+        }
+        // The first column is what is the same everywhere.
+        let column = |change: &usize| 1 + self.changes.iter().position(|one| one == change).unwrap_or_default();
+        let columns = |row: &Vec<usize>| -> Vec<usize> { std::iter::once(0).chain(row.iter().map(column)).collect() };
+        let mut matrix: Vec<Vec<f64>> = (0..width).map(|index| vec![0.0; index + 1]).collect();
+        let mut right = vec![0.0; width];
+        for (row, mean) in rows.iter().zip(means) {
+            let columns = columns(row);
+            for one in &columns {
+                right[*one] += mean;
+                columns.iter().filter(|other| *other <= one).for_each(|other| matrix[*one][*other] += 1.0);
+            }
+        }
+        let lower = Lower::of(matrix)?;
+        let found = lower.solve(&right);
+        let mut squares = vec![0.0; width];
+        for (row, mean) in rows.iter().zip(means) {
+            let mut at = vec![0.0; width];
+            columns(row).into_iter().for_each(|column| at[column] = 1.0);
+            let weights = lower.solve(&at);
+            let rest = (mean - inner_product(&found, &at)) / (1.0 - inner_product(&weights, &at)).max(1e-9);
+            squares.iter_mut().zip(&weights).for_each(|(sum, weight)| *sum += weight * weight * rest * rest);
+        }
+        Some(found.into_iter().zip(squares).skip(1).map(|(effect, square)| (effect, square.sqrt())).collect())
+    }
+
+    /// The same where there are too few rulesets for that: those with a change against all without it. What the others do is
+    /// in the error.
+    fn contrasts(&self, means: &[f64]) -> Vec<(f64, f64)> {
+        let moments = |of: Vec<f64>| {
+            let count = of.len() as f64;
+            let mean = of.iter().sum::<f64>() / count;
+            let square = of.iter().map(|one| (one - mean) * (one - mean)).sum::<f64>() / (count - 1.0);
+            (mean, square / count)
+        };
+        let contrast = |change: usize| {
+            let rows = self.rows.iter().zip(means);
+            let (with, without): (Vec<_>, Vec<_>) = rows.partition(|(row, _)| row.contains(&change));
+            let [with, without] =
+                [with, without].map(|rows| moments(rows.into_iter().map(|(_, mean)| *mean).collect()));
+            (with.0 - without.0, (with.1 + without.1).sqrt())
+        };
+        self.changes.iter().copied().map(contrast).collect()
+    }
+}
+
+/// What is known of a change's effect.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Found {
+    pub(super) interval: Interval,
+    /// Fights with the change.
+    pub(super) fights: u64,
+}
+
+/// The quotient of the sums of some samples, and the mean of what they are divided by.
+fn quotient<'a>(fights: impl Iterator<Item = &'a Sample>) -> Option<(f64, f64)> {
+    let (mut sums, mut count) = ([0.0; 2], 0.0);
+    for sample in fights {
+        (0..2).for_each(|index| sums[index] += sample[index]);
+        count += 1.0;
+    }
+    (sums[1] > 0.0).then(|| (sums[0] / sums[1], sums[1] / count))
+}
+
+/// The variance of what single fights add to a measure.
+pub(super) fn variance(fights: &[Sample]) -> f64 {
+    let Some((ratio, over)) = quotient(fights.iter()) else { return 0.0 };
+    let deviation = |sample: &Sample| (sample[0] - ratio * sample[1]) / over;
+    let squares: f64 = fights.iter().map(|sample| deviation(sample) * deviation(sample)).sum();
+    squares / fights.len().max(1) as f64
+}
+
+/// The same of the differences between two lists of samples.
+pub(super) fn variance_of_difference(before: &[Sample], after: &[Sample]) -> f64 {
+    let Some((ratio, over)) = quotient(before.iter().chain(after)) else { return 0.0 };
+    let response = |sample: &Sample| (sample[0] - ratio * sample[1]) / over;
+    let differences: Vec<f64> = before.iter().zip(after).map(|(a, b)| response(b) - response(a)).collect();
+    let count = differences.len().max(1) as f64;
+    let mean = differences.iter().sum::<f64>() / count;
+    differences.iter().map(|one| (one - mean) * (one - mean)).sum::<f64>() / count
+}
+
+/// What most fights say: the first of the values that come most often.
+fn commonest(fights: &[Vec<Sample>]) -> f64 {
+    let mut values: Vec<f64> = fights.iter().flatten().filter_map(said).collect();
+    values.sort_by(f64::total_cmp);
+    let runs = values.chunk_by(|a, b| a == b);
+    runs.max_by_key(|run| run.len()).and_then(|run| run.first()).copied().unwrap_or(f64::NAN)
+}
+
+fn said(sample: &Sample) -> Option<f64> {
+    (sample[1] != 0.0).then(|| sample[0] / sample[1])
+}
+
+fn others(fights: &[Sample], common: f64) -> u64 {
+    fights.iter().filter_map(said).filter(|value| *value != common).count() as u64
+}
