@@ -33,10 +33,10 @@ impl Design {
     /// For so many changes, of which those of one number are never made together. Each is made in as many rulesets as any
     /// other of a number with as many.
     ///
-    /// There are so many rulesets, or as many more as it takes to tell the changes apart.
-    pub(super) fn new(numbers: &[Vec<usize>], rulesets: usize, seed: u64) -> Self {
+    /// There are as many rulesets as are wanted, or as many more as it takes to tell the changes apart.
+    pub(super) fn new(numbers: &[Vec<usize>], wanted: f64, seed: u64) -> Self {
         let changes: Vec<usize> = numbers.iter().flatten().copied().collect();
-        let count = ((ROWS * (changes.len() + 1) as f64).ceil() as usize).max(rulesets).max(LEAST_ROWS);
+        let count = Self::rulesets(changes.len(), wanted);
         let mut rows = vec![Vec::new(); count];
         for (number, of_it) in numbers.iter().enumerate() {
             let mut chance = SplitMix64::seed_from_u64(seed_of_trial(!seed, number as u64));
@@ -51,6 +51,11 @@ impl Design {
             }
         }
         Self { rows, changes }
+    }
+
+    /// How many rulesets there are for so many changes, if so many are wanted.
+    pub(super) fn rulesets(changes: usize, wanted: f64) -> usize {
+        ((ROWS * (changes + 1) as f64).ceil() as usize).max(wanted as usize).max(LEAST_ROWS)
     }
 
     /// What each change that was made does to a measure, by the fights of each ruleset.

@@ -24,18 +24,19 @@ use crate::text::Override;
 /// than the least.
 const FIRST: u64 = 128;
 const LEAST: u64 = 32;
-/// How many things happen in fights that take as long as to make one ruleset.
-const RULESET: f64 = 4_000.0;
-/// Changing many numbers at once is better where the variances of the differences of all pairs come to so many times the
-/// variance of a fight: each change then has a tenth of all fights, against the four fifths without, and rulesets have to be made.
-const TOGETHER: f64 = 40.0;
+/// How many things happen in fights that take as long as to make a ruleset, for each byte of its files.
+const OF_A_BYTE: f64 = 1.0 / 6.0;
+/// Changing many numbers at once shows as much as pairs do where the variances of the differences of all pairs come to so many
+/// times the variance of a fight: each change then has a tenth of all fights, against the four fifths without, and the
+/// errors are a little larger for being told apart.
+const TOGETHER: f64 = 15.0;
 /// The parts of the fights for a look at all changes that were seen to do anything, and for a closer one at the numbers that
 /// seem to do most.
 const STAGES: [f64; 2] = [0.4, 0.6];
 /// How many numbers are looked at more closely.
 const CLOSER: usize = 16;
 /// Fights of each ruleset, at least.
-const LEAST_OF_EACH: f64 = 3.0;
+const LEAST_OF_EACH: f64 = 6.0;
 /// The part of all fights that are played as things are.
 const AS_IS: u64 = 10;
 /// Rulesets between two looks at whether to stop.
@@ -270,7 +271,8 @@ fn rank(
     if crew.is_stopped() {
         return Err(Error::Stopped);
     }
-    let first = ((RULESET / crew.work()) as u64).clamp(LEAST / ways, FIRST / ways);
+    let cost = game.sources().bytes() as f64 * OF_A_BYTE / crew.work();
+    let first = (cost as u64).clamp(LEAST / ways, FIRST / ways);
     let looks: Vec<u64> = std::iter::successors(Some(first), |last| (*last < plan.trials).then_some(last * MORE))
         .map(|look| look.min(plan.trials))
         .collect();
@@ -301,9 +303,9 @@ fn rank(
             left_out.push((subject.path.clone(), reasons.swap_remove(0)));
         }
     }
-    let together = by.is_some() && !base.is_certain() && are_better_together(&base, &before[0], &tried);
-    if together && !crew.is_stopped() {
-        let so_far = SoFar { base: &base, known, tried: &tried, subjects };
+    let tests = by.is_some() && !base.is_certain();
+    if tests && !crew.is_stopped() && are_better_together(&base, &before[0], &tried, cost, plan) {
+        let so_far = SoFar { base: &base, known, tried: &tried, subjects, cost };
         let (before, effects) = rank_together(&crew, game, encounter, plan, so_far, progress)?;
         let unseen = unseen(subjects, &tried);
         return Ok(Sensitivity {
@@ -397,16 +399,30 @@ fn unseen(subjects: &[Subject], tried: &[Tried<'_>]) -> Vec<String> {
     all.filter(|(index, _)| is_unseen(*index)).map(|(_, subject)| subject.path.clone()).collect()
 }
 
-/// Whether as many fights say more where many numbers are changed at once, by how fights and pairs of fights vary in the first
-/// look.
-fn are_better_together(base: &Variant, before: &[Sample], tried: &[Tried<'_>]) -> bool {
+/// Whether in the same time more is known where many numbers are changed at once, by how fights and pairs of fights vary in the
+/// first look. To make a ruleset costs as much as so many fights.
+fn are_better_together(
+    base: &Variant,
+    before: &[Sample],
+    tried: &[Tried<'_>],
+    cost: f64,
+    plan: &TrialsPlan,
+) -> bool {
     if let Statistic::Quantile(_) = base.measures()[0].statistic {
         return false;
     }
-    let seen = tried.iter().filter(|one| one.is_seen);
-    let pairs: f64 = seen.map(|one| variance_of_difference(before, &one.first)).sum();
+    let seen: Vec<&Tried<'_>> = tried.iter().filter(|one| one.is_seen).collect();
+    let pairs: f64 = seen.iter().map(|one| variance_of_difference(before, &one.first)).sum();
+    let fights = plan.trials as f64;
+    let rulesets = STAGES.map(|share| Design::rulesets(seen.len(), fights * share / of_each(cost)) as f64);
+    let times = 1.0 + rulesets.iter().sum::<f64>() * cost / fights;
     let single = tried.iter().map(|one| variance(&one.first)).sum::<f64>() / tried.len().max(1) as f64;
-    pairs > TOGETHER * single
+    pairs > TOGETHER * times * single
+}
+
+/// How many fights of one ruleset are worth the time to make it.
+fn of_each(cost: f64) -> f64 {
+    (cost * 2.0).max(LEAST_OF_EACH)
 }
 
 /// What is known after the first look.
@@ -415,6 +431,8 @@ struct SoFar<'a, 'b> {
     known: Ledger,
     tried: &'a [Tried<'b>],
     subjects: &'a [Subject],
+    /// As many fights take as long as to make a ruleset.
+    cost: f64,
 }
 
 /// Changes many numbers at once, and tells apart what each does: first of all that have changed anything, then of those that seem
@@ -424,7 +442,7 @@ fn rank_together(
     game: &Game,
     encounter: &str,
     plan: &TrialsPlan,
-    SoFar { base, mut known, tried, subjects }: SoFar<'_, '_>,
+    SoFar { base, mut known, tried, subjects, cost }: SoFar<'_, '_>,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<(Figure, Vec<Effect>), Error> {
     let measure = &base.measures()[0];
@@ -440,11 +458,10 @@ fn rank_together(
         samples.into_iter().for_each(|sample| known.add(sample));
     }
     next += as_is;
-    let of_each = (RULESET / crew.work() / 2.0).max(LEAST_OF_EACH);
     let mut found: Vec<Option<Found>> = vec![None; seen.len()];
     for (stage, share) in STAGES.into_iter().enumerate() {
         let fights = left as f64 * share;
-        let mut design = Design::new(&numbers, (fights / of_each) as usize, plan.seed ^ stage as u64);
+        let mut design = Design::new(&numbers, fights / of_each(cost), plan.seed ^ stage as u64);
         let each = (fights / design.rows.len() as f64).max(LEAST_OF_EACH) as u64;
         let play = |row: u64, changes: &Vec<usize>| -> Option<Vec<Sample>> {
             let changes: Vec<Override> =
