@@ -86,3 +86,24 @@ fn many_fights_of_one_encounter_take_some_kilobytes_each() {
         assert!(bytes < 22_500, "{encounter}: {bytes} bytes a fight");
     }
 }
+
+/// What a fight of eight and one of two take beside what they share.
+#[test]
+fn a_fight_takes_little_memory() {
+    for (encounter, most) in [("mill_race", 24_000), ("duel", 4_200)] {
+        let first = demo().fight(encounter, 0).unwrap();
+        let mut kept = Vec::with_capacity(1);
+        let counted = allocation_counter::measure(|| {
+            let mut fight = first.clone();
+            for frame in 0..4_000 {
+                fight.advance(Time(frame * 50_000), &mut Silent).unwrap();
+            }
+            kept.push(fight);
+        });
+        assert!(
+            kept[0].ending().is_some() && counted.bytes_current < most,
+            "{encounter}: {} bytes",
+            counted.bytes_current
+        );
+    }
+}

@@ -489,7 +489,7 @@ fn likely_chance_gives_the_commonest_hit() {
 
 #[test]
 fn a_snapshot_is_small() {
-    for (encounter, most) in [("duel", 5_120), ("breach", 40_960)] {
+    for (encounter, most) in [("duel", 4_000), ("breach", 40_000)] {
         let mut fight = demo().fight(encounter, 1).unwrap();
         fight.advance(Time::from_seconds(5.0), &mut Silent).unwrap();
         let bytes = fight.snapshot().bytes();

@@ -93,7 +93,7 @@ impl Memory {
     }
 
     pub(crate) fn bytes(&self) -> usize {
-        size_of_val(self.numbers.as_slice()) + self.threat.bytes() + size_of::<Self>()
+        size_of_val(self.numbers.as_slice()) + self.threat.bytes()
     }
 
     pub(crate) fn numbers(&self) -> &[f64] {

@@ -401,13 +401,7 @@ fn unseen(subjects: &[Subject], tried: &[Tried<'_>]) -> Vec<String> {
 
 /// Whether in the same time more is known where many numbers are changed at once, by how fights and pairs of fights vary in the
 /// first look. To make a ruleset costs as much as so many fights.
-fn are_better_together(
-    base: &Variant,
-    before: &[Sample],
-    tried: &[Tried<'_>],
-    cost: f64,
-    plan: &TrialsPlan,
-) -> bool {
+fn are_better_together(base: &Variant, before: &[Sample], tried: &[Tried<'_>], cost: f64, plan: &TrialsPlan) -> bool {
     if let Statistic::Quantile(_) = base.measures()[0].statistic {
         return false;
     }

@@ -376,6 +376,10 @@ impl State {
             size_of_val(self.zones.as_slice()),
             size_of_val(self.holds.as_slice()),
             size_of_val(self.script.as_slice()),
+            size_of_val(self.deciders.as_slice()),
+            size_of_val(self.recent.as_slice()),
+            size_of_val(self.moved.as_slice()),
+            size_of_val(self.base_changes.as_slice()),
         ];
         lists.iter().sum::<usize>()
             + self.numbers.bytes()

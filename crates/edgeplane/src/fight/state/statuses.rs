@@ -153,8 +153,8 @@ impl Statuses {
             + size_of_val(self.ends.as_slice())
             + size_of_val(self.held.as_slice())
             + size_of_val(self.same.as_slice())
+            + size_of_val(self.leaving.as_slice())
             + size_of_val(self.conditional.as_slice())
-            + size_of::<Self>()
     }
 
     /// Nobody has any.
@@ -549,7 +549,7 @@ impl Statuses {
     }
 
     fn grow(&mut self) {
-        let leaves = self.records.len().next_power_of_two().max(8);
+        let leaves = self.records.len().next_power_of_two();
         self.tree.clear();
         self.tree.resize(2 * leaves, NOBODY);
         for index in 0..self.records.len() as u32 {

@@ -180,7 +180,7 @@ impl Timers {
     }
 
     pub(in crate::fight) fn bytes(&self) -> usize {
-        size_of_val(self.nodes.as_slice()) + size_of::<Self>()
+        size_of_val(self.nodes.as_slice())
     }
 
     pub(in crate::fight) fn reset(&mut self) {
