@@ -29,12 +29,7 @@ const OF_A_BYTE: f64 = 1.0 / 6.0;
 /// Changing many numbers at once shows as much as pairs do where the variances of the differences of all pairs come to so many
 /// times the variance of a fight: each change then has a tenth of all fights, against the four fifths without, and the
 /// errors are a little larger for being told apart.
-const TOGETHER: f64 = 15.0;
-/// The parts of the fights for a look at all changes that were seen to do anything, and for a closer one at the numbers that
-/// seem to do most.
-const STAGES: [f64; 2] = [0.4, 0.6];
-/// How many numbers are looked at more closely.
-const CLOSER: usize = 16;
+const TOGETHER: f64 = 18.0;
 /// Fights of each ruleset, at least.
 const LEAST_OF_EACH: f64 = 6.0;
 /// The part of all fights that are played as things are.
@@ -45,7 +40,8 @@ const STRETCH: usize = 16;
 const NEVER: &str = "0 > 1";
 /// How many times as many there are at the next look.
 const MORE: u64 = 3;
-/// Fights of all looks but the first, in multiples of what a single number may take; at least as many as the first took.
+/// Fights of all looks but the first, in multiples of what a single change may take: at most so many, and fewer of numbers
+/// where fights are long, of which there are many. At least as many as the first look took.
 const BUDGET: u64 = 3;
 /// An effect of which the interval reaches less than half of it to either side is known well enough.
 const KNOWN: f64 = 0.5;
@@ -267,12 +263,14 @@ fn rank(
     let base = game.measured(encounter, &measures)?;
     let crew = Crew::new(plan, &|_| {});
     let ways = subjects.iter().map(|subject| subject.ways.len()).max().unwrap_or(1) as u64;
-    let mut before = crew.samples(&base, 0..(LEAST / ways).min(plan.trials))?;
+    let least = if by.is_some() { LEAST / ways } else { FIRST / ways };
+    let mut before = crew.samples(&base, 0..least.min(plan.trials))?;
     if crew.is_stopped() {
         return Err(Error::Stopped);
     }
     let cost = game.sources().bytes() as f64 * OF_A_BYTE / crew.work();
-    let first = (cost as u64).clamp(LEAST / ways, FIRST / ways);
+    let budget = if by.is_some() { ((cost / 10.0) as u64).clamp(1, BUDGET) } else { BUDGET };
+    let first = (cost as u64).clamp(least, FIRST / ways);
     let looks: Vec<u64> = std::iter::successors(Some(first), |last| (*last < plan.trials).then_some(last * MORE))
         .map(|look| look.min(plan.trials))
         .collect();
@@ -287,7 +285,7 @@ fn rank(
     let changes = subjects.iter().map(|subject| subject.ways.len()).sum::<usize>();
     let sure = Confidence::default().shared_by(changes * looks.len());
     let all_first = first.saturating_mul(changes as u64 + 1);
-    let further = plan.trials.saturating_mul(BUDGET).max(all_first);
+    let further = plan.trials.saturating_mul(budget).max(all_first);
     let most = all_first.saturating_add(further);
     let (mut tried, mut left_out) = (Vec::new(), Vec::new());
     for (index, subject) in subjects.iter().enumerate() {
@@ -408,8 +406,7 @@ fn are_better_together(base: &Variant, before: &[Sample], tried: &[Tried<'_>], c
     let seen: Vec<&Tried<'_>> = tried.iter().filter(|one| one.is_seen).collect();
     let pairs: f64 = seen.iter().map(|one| variance_of_difference(before, &one.first)).sum();
     let fights = plan.trials as f64;
-    let rulesets = STAGES.map(|share| Design::rulesets(seen.len(), fights * share / of_each(cost)) as f64);
-    let times = 1.0 + rulesets.iter().sum::<f64>() * cost / fights;
+    let times = 1.0 + Design::rulesets(seen.len(), fights / of_each(cost)) as f64 * cost / fights;
     let single = tried.iter().map(|one| variance(&one.first)).sum::<f64>() / tried.len().max(1) as f64;
     pairs > TOGETHER * times * single
 }
@@ -429,8 +426,7 @@ struct SoFar<'a, 'b> {
     cost: f64,
 }
 
-/// Changes many numbers at once, and tells apart what each does: first of all that have changed anything, then of those that seem
-/// to do most.
+/// Changes many of the numbers that have changed anything at once, and tells apart what each does.
 fn rank_together(
     crew: &Crew<'_>,
     game: &Game,
@@ -441,56 +437,44 @@ fn rank_together(
 ) -> Result<(Figure, Vec<Effect>), Error> {
     let measure = &base.measures()[0];
     let seen: Vec<&Tried<'_>> = tried.iter().filter(|one| one.is_seen).collect();
-    let sure = Confidence::default().shared_by(seen.len() * STAGES.len());
+    let sure = Confidence::default().shared_by(seen.len());
     let of_subject = |subject: usize| (0..seen.len()).filter(|change| seen[*change].subject == subject).collect();
     let mut numbers: Vec<Vec<usize>> = (0..subjects.len()).map(of_subject).collect();
     numbers.retain(|of_it| !of_it.is_empty());
-    let (mut next, as_is) = (known.trials(), plan.trials / AS_IS);
-    let left = plan.trials.saturating_sub(crew.done() + as_is).max(plan.trials / 2);
-    let most = crew.done() + as_is + left;
-    for samples in crew.samples(base, next..next + as_is)?.into_iter().take(1) {
+    let (from, as_is) = (known.trials(), plan.trials / AS_IS);
+    let fights = plan.trials.saturating_sub(crew.done() + as_is).max(plan.trials / 2);
+    let most = crew.done() + as_is + fights;
+    for samples in crew.samples(base, from..from + as_is)?.into_iter().take(1) {
         samples.into_iter().for_each(|sample| known.add(sample));
     }
-    next += as_is;
-    let mut found: Vec<Option<Found>> = vec![None; seen.len()];
-    for (stage, share) in STAGES.into_iter().enumerate() {
-        let fights = left as f64 * share;
-        let mut design = Design::new(&numbers, fights / of_each(cost), plan.seed ^ stage as u64);
-        let each = (fights / design.rows.len() as f64).max(LEAST_OF_EACH) as u64;
-        let play = |row: u64, changes: &Vec<usize>| -> Option<Vec<Sample>> {
-            let changes: Vec<Override> =
-                changes.iter().filter_map(|change| seen[*change].way.change.as_ref().ok().cloned()).collect();
-            // What cannot be changed together is left out; that each can be changed alone was seen.
-            let variant = game.variant(&changes).ok()?.measured(encounter, &[&measure.text]).ok()?;
-            let from = next + row * each;
-            crew.samples(&variant, from..from + each).ok()?.into_iter().next()
-        };
-        let (mut rows, mut fights) = (Vec::new(), Vec::new());
-        for (number, stretch) in design.rows.chunks(STRETCH).enumerate() {
-            progress(crew.done(), most.max(crew.done()));
-            let played = crew.each(stretch, |row, changes| play((number * STRETCH + row) as u64, changes));
-            if crew.is_stopped() {
-                break;
-            }
-            for (row, played) in stretch.iter().zip(played) {
-                if let Some(played) = played {
-                    rows.push(row.clone());
-                    fights.push(played);
-                }
-            }
-        }
-        next += design.rows.len() as u64 * each;
-        design.rows = rows;
-        for (change, effect) in design.effects(&fights, sure) {
-            found[change] = Some(effect);
-        }
+    let mut design = Design::new(&numbers, fights as f64 / of_each(cost), plan.seed);
+    let each = (fights as f64 / design.rows.len() as f64).max(LEAST_OF_EACH) as u64;
+    let play = |row: u64, changes: &Vec<usize>| -> Option<Vec<Sample>> {
+        let changes: Vec<Override> =
+            changes.iter().filter_map(|change| seen[*change].way.change.as_ref().ok().cloned()).collect();
+        // What cannot be changed together is left out; that each can be changed alone was seen.
+        let variant = game.variant(&changes).ok()?.measured(encounter, &[&measure.text]).ok()?;
+        let first = from + as_is + row * each;
+        crew.samples(&variant, first..first + each).ok()?.into_iter().next()
+    };
+    let (mut rows, mut played) = (Vec::new(), Vec::new());
+    for (number, stretch) in design.rows.chunks(STRETCH).enumerate() {
+        progress(crew.done(), most.max(crew.done()));
+        let samples = crew.each(stretch, |row, changes| play((number * STRETCH + row) as u64, changes));
         if crew.is_stopped() {
             break;
         }
-        let size = |change: &usize| found[*change].map_or(0.0, |one| one.interval.value.abs());
-        let greatest = |of_it: &Vec<usize>| of_it.iter().map(size).fold(0.0, f64::max);
-        numbers.sort_by(|a, b| greatest(b).total_cmp(&greatest(a)));
-        numbers.truncate(CLOSER);
+        for (row, samples) in stretch.iter().zip(samples) {
+            if let Some(samples) = samples {
+                rows.push(row.clone());
+                played.push(samples);
+            }
+        }
+    }
+    design.rows = rows;
+    let mut found: Vec<Option<Found>> = vec![None; seen.len()];
+    for (change, effect) in design.effects(&played, sure) {
+        found[change] = Some(effect);
     }
     let figure = known.figure(measure, Confidence::default(), base.is_certain());
     let mut effects: Vec<Effect> = Vec::new();
