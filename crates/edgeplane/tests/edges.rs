@@ -205,6 +205,8 @@ fn nothing_flows_while_its_owner_is_defeated() {
             fight.advance(seconds(at), &mut log).unwrap();
         }
         assert_eq!(holds(&fight), then, "at {at} s");
+        let portions = fight.pool_flow(WHO[0], pool("heat")).portions();
+        assert_eq!(portions, fight.stands(WHO[0]).then_some(0.5));
     }
 }
 

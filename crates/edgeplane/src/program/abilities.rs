@@ -5,9 +5,7 @@ use super::ids::{AbilityId, FormulaId, PoolId, SiteId, StatusId};
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
-use crate::rules::{
-    AbilityRule, AreaRule, EffectKind, Formula, Named, Pick, Ruleset, Selector, SideRule, UseMoment, Word,
-};
+use crate::rules::{AbilityRule, AreaRule, Formula, Named, Pick, Ruleset, SideRule, UseMoment, Word};
 
 /// An ability of the ruleset.
 #[derive(Clone, Debug)]
@@ -20,8 +18,6 @@ pub struct AbilityPlan {
     pub slot: Option<String>,
     /// Its caster walks on during cast and recovery.
     pub mobile: bool,
-    /// Somebody may have it at one time and not at another.
-    pub(crate) comes_and_goes: bool,
     /// Its tags.
     pub tags: Vec<String>,
     /// What it spends when the cast starts.
@@ -170,7 +166,6 @@ impl AbilityPlan {
             || self.sustain.is_some()
             || self.after.is_some()
             || self.opens
-            || self.comes_and_goes
             || !self.during.is_empty()
             || self.cost_at != UseMoment::Start
             || self.cooldown_from != UseMoment::Release
@@ -231,7 +226,6 @@ impl Compiler<'_> {
             mobile: rule.mobile,
             defeated: rule.targets.defeated,
             slot: rule.slot.as_ref().map(|slot| slot.text.clone()),
-            comes_and_goes: comes_and_goes(&named.name, rule, rules),
             refund: self.optional(&rule.refund, Scope::TIMING),
             during: rule.during.iter().filter_map(|word| self.status_named(word)).collect(),
             forbidden_by: self.forbidden_bits(&rule.tags),
@@ -307,26 +301,6 @@ impl Compiler<'_> {
             Pick::Lowest(formula) => self.number(formula, Scope::SCORE).map_or(PickPlan::First, PickPlan::Lowest),
         }
     }
-}
-
-/// Whether somebody may have the ability at one time and not at another: it can be learned, is given or taken, or gives way to another
-/// one in its slot that is given.
-fn comes_and_goes(name: &str, rule: &AbilityRule, rules: &Ruleset) -> bool {
-    let can_learn = rules.characters.iter().flat_map(|character| character.rule.can_learn.iter().flatten());
-    let slot = |word: &Word| {
-        let named = rules.abilities.iter().find(|named| named.name == word.text)?;
-        named.rule.slot.as_ref().map(|slot| slot.text.as_str())
-    };
-    let gives_way = |word: &Word| rule.slot.as_ref().is_some_and(|own| slot(word) == Some(&own.text));
-    let brought = rules.statuses.iter().flat_map(|status| &status.rule.abilities);
-    can_learn.into_iter().any(|word| word.text == name)
-        || brought.into_iter().any(|word| word.text == name || gives_way(word))
-        || rules.effects().any(|effect| match &effect.kind {
-            EffectKind::Give(word) => word.text == name || gives_way(word),
-            EffectKind::Take(Selector::Name(word)) => word.text == name,
-            EffectKind::Take(Selector::Tag(tag)) => rule.tags.iter().any(|own| own.text == tag.text),
-            _ => false,
-        })
 }
 
 pub(super) fn texts(words: &[Word]) -> Vec<String> {
