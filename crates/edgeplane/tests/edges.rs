@@ -255,3 +255,20 @@ fn who_is_still_to_join_crosses_no_share() {
     };
     assert_eq!([WHO[1], WHO[2]].map(triggered), [1, 0]);
 }
+
+/// The shell of 10 decays by 2 a second, or by 4 every two seconds: at 4 or less, which is at 3 s or at 4 s, the blow is wanted.
+#[test]
+fn a_pool_that_decays_opens_a_line_in_the_moment_at_which_it_is_low_enough() {
+    for (decay, at) in [("2", 3_000_000), ("{ amount = 4, every = 2 }", 4_000_000)] {
+        let game = game(&format!(
+            "[pools]\nhealth = {{ max = 100, defeat = true }}\nshell = {{ max = 10, decay = {decay} }}\n\
+             [ability.blow]\nuses = 1\ndoes = [{{ damage = 1 }}]\n\
+             [policy.p]\nuse = [{{ ability = \"blow\", when = \"self.shell <= 4\" }}]\n\
+             [character.one]\nabilities = [\"blow\"]\npolicy = \"p\"\n[character.other]\nabilities = []\n\
+             [encounter.e]\nsides.a = [\"one\"]\nsides.b = [\"other\"]\ntime_limit = 9\n"
+        ));
+        let (mut fight, mut log) = (game.fight("e", 1).unwrap(), Log::default());
+        fight.run(&mut log).unwrap();
+        assert_eq!(moments(&log, |event| matches!(event, Event::Used { .. })), [at], "{decay}");
+    }
+}

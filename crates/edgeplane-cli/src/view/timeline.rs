@@ -529,16 +529,18 @@ fn end_of_column(end: Time, column: usize) -> Time {
     Time(end.0 * (column as u64 + 1) / WIDTH as u64)
 }
 
-/// What is in every pool at the end, of its cap then.
+/// What is in every pool that anybody has at the end, of its cap then.
 fn at_the_end(story: &Story<'_>, end: Time) -> String {
-    let pools = story.setup.program().pools();
+    let has = |pool: &PoolId| story.charts.iter().flatten().any(|chart| chart.pool == *pool);
+    let all = story.setup.program().pools();
+    let pools: Vec<PoolId> = (0..all.len() as u16).map(PoolId).filter(has).collect();
     if pools.is_empty() {
         return String::new();
     }
     let mut header = vec!["left at the end".to_owned()];
-    header.extend(pools.iter().map(|pool| pool.name.clone()));
-    let cell = |charts: &[Chart], pool: usize| {
-        let chart = charts.iter().find(|chart| chart.pool.index() == pool);
+    header.extend(pools.iter().map(|pool| all[pool.index()].name.clone()));
+    let cell = |charts: &[Chart], pool: &PoolId| {
+        let chart = charts.iter().find(|chart| chart.pool == *pool);
         let left = chart.and_then(|chart| Some((chart.at(end)?, chart.flows.last()?.cap())));
         match left {
             Some((left, cap)) if cap.is_finite() => format!("{} of {}", text::tenth(left), text::tenth(cap)),
@@ -547,7 +549,7 @@ fn at_the_end(story: &Story<'_>, end: Time) -> String {
         }
     };
     let rows = story.charts.iter().zip(&story.setup.combatants).map(|(charts, combatant)| {
-        std::iter::once(combatant.label.clone()).chain((0..pools.len()).map(|pool| cell(charts, pool))).collect()
+        std::iter::once(combatant.label.clone()).chain(pools.iter().map(|pool| cell(charts, pool))).collect()
     });
     format!("\n{}", table::draw_named(&header, rows.collect()))
 }
