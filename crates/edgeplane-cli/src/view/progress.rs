@@ -1,30 +1,42 @@
 //! A progress bar on standard error, for what takes longer than a second.
 
+use std::fmt;
 use std::io::{IsTerminal, Write};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
-use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressState, ProgressStyle};
 
 const PATIENCE: Duration = Duration::from_secs(1);
 
 pub(crate) struct Bar {
     bar: ProgressBar,
     started: Instant,
+    is_shown: AtomicBool,
+}
+
+/// `6.8/s`, and from ten on without a fraction.
+fn rate(state: &ProgressState, out: &mut dyn fmt::Write) {
+    let digits = usize::from(state.per_sec() < 10.0);
+    // A bar that cannot be written is not missed.
+    let _ = write!(out, "{:.digits$}/s", state.per_sec());
 }
 
 impl Bar {
     pub(crate) fn new(length: u64, what: &str) -> Self {
         let bar = ProgressBar::with_draw_target(Some(length), ProgressDrawTarget::hidden());
-        let template = format!("{{bar:30}} {{human_pos}} of {{human_len}} {what}, {{per_sec}}, {{eta}} left");
+        let template = format!("{{bar:30}} {{human_pos}} of {{human_len}} {what}, {{rate}}, {{eta}} left");
         if let Ok(style) = ProgressStyle::with_template(&template) {
-            bar.set_style(style);
+            bar.set_style(style.with_key("rate", rate));
         }
-        Self { bar, started: Instant::now() }
+        Self { bar, started: Instant::now(), is_shown: AtomicBool::new(false) }
     }
 
     /// Moves the bar; it is not shown before it is worth showing.
     pub(crate) fn at(&self, done: u64) {
-        if self.bar.is_hidden() && self.started.elapsed() > PATIENCE && std::io::stderr().is_terminal() {
+        let is_due = || self.started.elapsed() > PATIENCE && std::io::stderr().is_terminal();
+        // Once: another target would not know what the one before has drawn, and leave it there.
+        if !self.is_shown.load(Ordering::Relaxed) && is_due() && !self.is_shown.swap(true, Ordering::Relaxed) {
             self.bar.set_draw_target(ProgressDrawTarget::stderr());
         }
         self.bar.set_position(self.bar.position().max(done));
@@ -47,10 +59,10 @@ pub(crate) struct Spinner(Bar);
 impl Spinner {
     pub(crate) fn new(what: &str) -> Self {
         let bar = ProgressBar::with_draw_target(None, ProgressDrawTarget::hidden());
-        if let Ok(style) = ProgressStyle::with_template(&format!("{{spinner}} {{human_pos}} {what}, {{per_sec}}")) {
-            bar.set_style(style);
+        if let Ok(style) = ProgressStyle::with_template(&format!("{{spinner}} {{human_pos}} {what}, {{rate}}")) {
+            bar.set_style(style.with_key("rate", rate));
         }
-        Self(Bar { bar, started: Instant::now() })
+        Self(Bar { bar, started: Instant::now(), is_shown: AtomicBool::new(false) })
     }
 
     pub(crate) fn at(&self, done: u64) {

@@ -256,8 +256,9 @@ impl<'a> Teller<'a> {
             }
             Event::Drained { caster, target, source, pool, taken, over, left } => {
                 self.arithmetic("amount");
-                let came =
-                    self.came(format!("-{} {}", text::tenth(taken), self.pool(pool)), pool, left, over, "not there");
+                let sign = if taken > 0.0 { "-" } else { "" };
+                let taken = format!("{sign}{} {}", text::tenth(taken), self.pool(pool));
+                let came = self.came(taken, pool, left, over, "not there");
                 self.result(at, caster, source, target, &came);
             }
             Event::Walks { who, from, course } => self.walks(at, who, from, course),
