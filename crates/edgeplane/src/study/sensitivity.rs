@@ -301,28 +301,30 @@ fn rank(
             left_out.push((subject.path.clone(), reasons.swap_remove(0)));
         }
     }
-    let tests = by.is_some() && !base.is_certain();
-    if tests && !crew.is_stopped() && are_better_together(&base, &before[0], &tried, cost, plan) {
+    let is_all = first >= plan.trials;
+    let unseen = unseen(subjects, &tried);
+    let first_look = Sensitivity {
+        encounter: encounter.to_owned(),
+        measure: measure.to_owned(),
+        trials: plan.trials,
+        fights: crew.done(),
+        seed: plan.seed,
+        by,
+        together: None,
+        before: known.figure(&base.measures()[0], Confidence::default(), base.is_certain()),
+        effects: Vec::new(),
+        without_effect: if is_all { unseen.clone() } else { Vec::new() },
+        unseen: if is_all { Vec::new() } else { unseen },
+        unseen_fights: first,
+        elsewhere: Vec::new(),
+        elsewhere_fights: 0,
+        left_out,
+    };
+    let could_be_together = by.is_some() && !is_all && !base.is_certain() && !crew.is_stopped();
+    if could_be_together && are_better_together(&base, &before[0], &tried, cost, plan) {
         let so_far = SoFar { base: &base, known, tried: &tried, subjects, cost };
         let (before, effects) = rank_together(&crew, game, encounter, plan, so_far, progress)?;
-        let unseen = unseen(subjects, &tried);
-        return Ok(Sensitivity {
-            encounter: encounter.to_owned(),
-            measure: measure.to_owned(),
-            trials: plan.trials,
-            fights: crew.done(),
-            seed: plan.seed,
-            by,
-            together: Some(CHANGED),
-            before,
-            effects,
-            without_effect: Vec::new(),
-            unseen,
-            unseen_fights: first,
-            elsewhere: Vec::new(),
-            elsewhere_fights: 0,
-            left_out,
-        });
+        return Ok(Sensitivity { fights: crew.done(), together: Some(CHANGED), before, effects, ..first_look });
     }
     let mut budget = further;
     for look in looks.windows(2) {
@@ -348,7 +350,6 @@ fn rank(
         }
     }
     let (mut effects, mut elsewhere) = (Vec::new(), Vec::new());
-    let unseen = unseen(subjects, &tried);
     let mut elsewhere_fights = u64::MAX;
     for (index, subject) in subjects.iter().enumerate() {
         let of_it: Vec<&Tried<'_>> = tried.iter().filter(|one| one.subject == index).collect();
@@ -362,23 +363,13 @@ fn rank(
         }
     }
     sort(&mut effects);
-    let is_all = first >= plan.trials;
     Ok(Sensitivity {
-        encounter: encounter.to_owned(),
-        measure: measure.to_owned(),
-        trials: plan.trials,
         fights: crew.done(),
-        seed: plan.seed,
-        by,
-        together: None,
         before: known.figure(&base.measures()[0], Confidence::default(), base.is_certain()),
         effects,
-        without_effect: if is_all { unseen.clone() } else { Vec::new() },
-        unseen: if is_all { Vec::new() } else { unseen },
-        unseen_fights: first,
         elsewhere_fights: if elsewhere.is_empty() { 0 } else { elsewhere_fights },
         elsewhere,
-        left_out,
+        ..first_look
     })
 }
 
