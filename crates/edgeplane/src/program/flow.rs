@@ -12,7 +12,7 @@ use super::time::Time;
 /// # use edgeplane::{CombatantId, Fight, Game, Time};
 /// # let rules = "[pools]\nhealth = { max = 100, defeat = true }\nwind = { max = 20, start = 5, regen = 3 }\n[character.a]\n\
 /// #     [encounter.e]\nsides.l = [\"a\"]\nsides.r = [\"a\"]";
-/// let game = Game::from_toml(rules)?;
+/// let game = Game::from_text("small.toml", rules)?;
 /// let fight = game.fight("e", 1)?;
 /// let wind = game.program().pools().iter().position(|pool| pool.name == "wind").unwrap();
 /// let flow = fight.pool_flow(CombatantId(0), edgeplane::program::PoolId(wind as u16));
