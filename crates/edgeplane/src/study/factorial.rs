@@ -4,13 +4,21 @@
 //! Source: Box, Hunter and Hunter, Statistics for Experimenters (2005), chapters 5 and 6, for factorial designs; the errors
 //! hold where the variance differs from ruleset to ruleset too (HC3; MacKinnon and White 1985).
 
+use std::collections::BTreeMap;
+
 use rand_core::{Rng as _, SeedableRng as _};
 use rand_xoshiro::SplitMix64;
 
 use super::book::Sample;
 use super::cholesky::{Lower, inner_product};
+use super::ledger::Ledger;
+use super::samples::{Crew, Variant};
 use super::statistics::{Confidence, Interval};
+use super::trials::TrialsPlan;
+use crate::error::Error;
 use crate::fight::seed_of_trial;
+use crate::game::Game;
+use crate::text::Override;
 
 /// The share of the rulesets in which a number is changed, one way or another.
 pub(super) const CHANGED: f64 = 0.2;
@@ -21,6 +29,82 @@ const LEAST_ROWS: usize = 300;
 /// Fights that differ from the commonest one, with a change and without it, before its interval has ends: what is rare and large
 /// may not have come yet.
 const FEW: u64 = 15;
+
+/// Fights of each ruleset, at least.
+const LEAST_OF_EACH: f64 = 6.0;
+/// The part of all fights that are played as things are.
+const AS_IS: u64 = 10;
+/// Rulesets between two looks at whether to stop.
+const STRETCH: usize = 16;
+
+/// How many fights of one ruleset are worth the time to make it, which is as long as that of so many fights.
+pub(super) fn of_each(cost: f64) -> f64 {
+    (cost * 2.0).max(LEAST_OF_EACH)
+}
+
+/// An encounter in which many numbers are changed at once, and how long that may take.
+pub(super) struct Asked<'a, 'b> {
+    pub(super) crew: &'a Crew<'b>,
+    pub(super) game: &'a Game,
+    pub(super) encounter: &'a str,
+    /// As things are; its first measure is what is asked for.
+    pub(super) base: &'a Variant,
+    pub(super) plan: &'a TrialsPlan,
+    /// As many fights take as long as to make a ruleset.
+    pub(super) cost: f64,
+}
+
+impl Asked<'_, '_> {
+    /// What each of some changes does, each with the number that it changes. Adds some fights to what is known as things are.
+    pub(super) fn play(
+        &self,
+        known: &mut Ledger,
+        changes: &[(usize, Override)],
+        progress: &(dyn Fn(u64, u64) + Sync),
+    ) -> Result<Vec<Option<Found>>, Error> {
+        let Self { crew, game, encounter, base, plan, cost } = *self;
+        let mut numbers: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+        for (change, (number, _)) in changes.iter().enumerate() {
+            numbers.entry(*number).or_default().push(change);
+        }
+        let numbers: Vec<Vec<usize>> = numbers.into_values().collect();
+        let (from, as_is) = (known.trials(), plan.trials / AS_IS);
+        let fights = plan.trials.saturating_sub(crew.done() + as_is).max(plan.trials / 2);
+        let most = crew.done() + as_is + fights;
+        for samples in crew.samples(base, from..from + as_is)?.into_iter().take(1) {
+            samples.into_iter().for_each(|sample| known.add(sample));
+        }
+        let mut design = Design::new(&numbers, fights as f64 / of_each(cost), plan.seed);
+        let each = (fights as f64 / design.rows.len() as f64).max(LEAST_OF_EACH) as u64;
+        let play = |row: u64, made: &Vec<usize>| -> Option<Vec<Sample>> {
+            let made: Vec<Override> = made.iter().map(|change| changes[*change].1.clone()).collect();
+            // What cannot be changed together is left out; that each can be changed alone was seen.
+            let variant = game.variant(&made).ok()?.measured(encounter, &[&base.measures()[0].text]).ok()?;
+            let first = from + as_is + row * each;
+            crew.samples(&variant, first..first + each).ok()?.into_iter().next()
+        };
+        let (mut rows, mut played) = (Vec::new(), Vec::new());
+        for (number, stretch) in design.rows.chunks(STRETCH).enumerate() {
+            progress(crew.done(), most.max(crew.done()));
+            let samples = crew.each(stretch, |row, made| play((number * STRETCH + row) as u64, made));
+            if crew.is_stopped() {
+                break;
+            }
+            for (row, samples) in stretch.iter().zip(samples) {
+                if let Some(samples) = samples {
+                    rows.push(row.clone());
+                    played.push(samples);
+                }
+            }
+        }
+        design.rows = rows;
+        let mut found: Vec<Option<Found>> = vec![None; changes.len()];
+        for (change, effect) in design.effects(&played, Confidence::default().shared_by(changes.len())) {
+            found[change] = Some(effect);
+        }
+        Ok(found)
+    }
+}
 
 /// Which changes are made together, ruleset by ruleset.
 pub(super) struct Design {
@@ -42,7 +126,7 @@ impl Design {
             let mut chance = SplitMix64::seed_from_u64(seed_of_trial(!seed, number as u64));
             let mut order: Vec<usize> = (0..count).collect();
             for index in (1..count).rev() {
-                // How evenly to 2^-50 is more than even enough.
+                // The remainder favours no place by more than one in 2^50.
                 order.swap(index, (chance.next_u64() % (index as u64 + 1)) as usize);
             }
             let each = (count as f64 * CHANGED / of_it.len().max(1) as f64).ceil() as usize;

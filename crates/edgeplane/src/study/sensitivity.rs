@@ -7,7 +7,7 @@ use serde::Serialize;
 
 use super::book::Sample;
 use super::compare::{Difference, Pairs, pair_up};
-use super::factorial::{CHANGED, Design, Found, variance, variance_of_difference};
+use super::factorial::{Asked, CHANGED, Design, Found, of_each, variance, variance_of_difference};
 use super::ledger::{Figure, Ledger};
 use super::samples::{Crew, Samples, Variant};
 use super::statistics::{Confidence, Interval};
@@ -15,6 +15,7 @@ use super::trials::{TrialsPlan, run_trials};
 use super::vary::scaled;
 use crate::error::Error;
 use crate::game::Game;
+use crate::measures::Unit;
 use crate::program::{Setup, StepPlan};
 use crate::rules::{NumberAt, Statistic};
 use crate::text::Override;
@@ -30,12 +31,6 @@ const OF_A_BYTE: f64 = 1.0 / 6.0;
 /// times the variance of a fight: each change then has a tenth of all fights, against the four fifths without, and the
 /// errors are a little larger for being told apart.
 const TOGETHER: f64 = 18.0;
-/// Fights of each ruleset, at least.
-const LEAST_OF_EACH: f64 = 6.0;
-/// The part of all fights that are played as things are.
-const AS_IS: u64 = 10;
-/// Rulesets between two looks at whether to stop.
-const STRETCH: usize = 16;
 /// A condition that never holds.
 const NEVER: &str = "0 > 1";
 /// How many times as many there are at the next look.
@@ -322,8 +317,13 @@ fn rank(
     };
     let could_be_together = by.is_some() && !is_all && !base.is_certain() && !crew.is_stopped();
     if could_be_together && are_better_together(&base, &before[0], &tried, cost, plan) {
-        let so_far = SoFar { base: &base, known, tried: &tried, subjects, cost };
-        let (before, effects) = rank_together(&crew, game, encounter, plan, so_far, progress)?;
+        let seen = tried.iter().filter(|one| one.is_seen);
+        let changes: Vec<(usize, Override)> =
+            seen.filter_map(|one| Some((one.subject, one.way.change.as_ref().ok()?.clone()))).collect();
+        let asked = Asked { crew: &crew, game, encounter, base: &base, plan, cost };
+        let found = asked.play(&mut known, &changes, progress)?;
+        let before = known.figure(&base.measures()[0], Confidence::default(), false);
+        let effects = effects_together(subjects, &tried, &before, &found);
         return Ok(Sensitivity { fights: crew.done(), together: Some(CHANGED), before, effects, ..first_look });
     }
     let mut budget = further;
@@ -402,82 +402,25 @@ fn are_better_together(base: &Variant, before: &[Sample], tried: &[Tried<'_>], c
     pairs > TOGETHER * times * single
 }
 
-/// How many fights of one ruleset are worth the time to make it.
-fn of_each(cost: f64) -> f64 {
-    (cost * 2.0).max(LEAST_OF_EACH)
-}
-
-/// What is known after the first look.
-struct SoFar<'a, 'b> {
-    base: &'a Variant,
-    known: Ledger,
-    tried: &'a [Tried<'b>],
-    subjects: &'a [Subject],
-    /// As many fights take as long as to make a ruleset.
-    cost: f64,
-}
-
-/// Changes many of the numbers that have changed anything at once, and tells apart what each does.
-fn rank_together(
-    crew: &Crew<'_>,
-    game: &Game,
-    encounter: &str,
-    plan: &TrialsPlan,
-    SoFar { base, mut known, tried, subjects, cost }: SoFar<'_, '_>,
-    progress: &(dyn Fn(u64, u64) + Sync),
-) -> Result<(Figure, Vec<Effect>), Error> {
-    let measure = &base.measures()[0];
-    let seen: Vec<&Tried<'_>> = tried.iter().filter(|one| one.is_seen).collect();
-    let sure = Confidence::default().shared_by(seen.len());
-    let of_subject = |subject: usize| (0..seen.len()).filter(|change| seen[*change].subject == subject).collect();
-    let mut numbers: Vec<Vec<usize>> = (0..subjects.len()).map(of_subject).collect();
-    numbers.retain(|of_it| !of_it.is_empty());
-    let (from, as_is) = (known.trials(), plan.trials / AS_IS);
-    let fights = plan.trials.saturating_sub(crew.done() + as_is).max(plan.trials / 2);
-    let most = crew.done() + as_is + fights;
-    for samples in crew.samples(base, from..from + as_is)?.into_iter().take(1) {
-        samples.into_iter().for_each(|sample| known.add(sample));
-    }
-    let mut design = Design::new(&numbers, fights as f64 / of_each(cost), plan.seed);
-    let each = (fights as f64 / design.rows.len() as f64).max(LEAST_OF_EACH) as u64;
-    let play = |row: u64, changes: &Vec<usize>| -> Option<Vec<Sample>> {
-        let changes: Vec<Override> =
-            changes.iter().filter_map(|change| seen[*change].way.change.as_ref().ok().cloned()).collect();
-        // What cannot be changed together is left out; that each can be changed alone was seen.
-        let variant = game.variant(&changes).ok()?.measured(encounter, &[&measure.text]).ok()?;
-        let first = from + as_is + row * each;
-        crew.samples(&variant, first..first + each).ok()?.into_iter().next()
-    };
-    let (mut rows, mut played) = (Vec::new(), Vec::new());
-    for (number, stretch) in design.rows.chunks(STRETCH).enumerate() {
-        progress(crew.done(), most.max(crew.done()));
-        let samples = crew.each(stretch, |row, changes| play((number * STRETCH + row) as u64, changes));
-        if crew.is_stopped() {
-            break;
-        }
-        for (row, samples) in stretch.iter().zip(samples) {
-            if let Some(samples) = samples {
-                rows.push(row.clone());
-                played.push(samples);
-            }
-        }
-    }
-    design.rows = rows;
-    let mut found: Vec<Option<Found>> = vec![None; seen.len()];
-    for (change, effect) in design.effects(&played, sure) {
-        found[change] = Some(effect);
-    }
-    let figure = known.figure(measure, Confidence::default(), base.is_certain());
+/// What changes do among others: each with its figure as things are.
+fn effects_together(
+    subjects: &[Subject],
+    tried: &[Tried<'_>],
+    figure: &Figure,
+    found: &[Option<Found>],
+) -> Vec<Effect> {
+    let seen: Vec<(&Tried<'_>, Option<Found>)> =
+        tried.iter().filter(|one| one.is_seen).zip(found.iter().copied()).collect();
     let mut effects: Vec<Effect> = Vec::new();
     for (index, subject) in subjects.iter().enumerate() {
-        let of_it = (0..seen.len()).filter(|change| seen[*change].subject == index);
-        let changes: Vec<ChangeEffect> = of_it.map(|change| seen[change].together(&figure, found[change])).collect();
+        let of_it = seen.iter().filter(|(one, _)| one.subject == index);
+        let changes: Vec<ChangeEffect> = of_it.map(|(one, found)| one.together(figure, *found)).collect();
         if !changes.is_empty() {
             effects.push(Effect { path: subject.path.clone(), now: subject.now.clone(), changes });
         }
     }
     sort(&mut effects);
-    Ok((figure, effects))
+    effects
 }
 
 /// The first fights with one change; the reason if it cannot be tried.
@@ -582,7 +525,10 @@ impl Tried<'_> {
     fn together(&self, before: &Figure, found: Option<Found>) -> ChangeEffect {
         let interval = found.map(|found| found.interval);
         let value = interval.map(|one| one.value);
-        let end = |end: fn(&Interval) -> f64| interval.as_ref().map(end).filter(|end| end.is_finite());
+        // No share changes by more than the whole.
+        let most = if before.unit == Unit::Share { 1.0 } else { f64::INFINITY };
+        let within = |end: f64| end.clamp(-most, most);
+        let end = |end: fn(&Interval) -> f64| interval.as_ref().map(end).filter(|end| end.is_finite()).map(within);
         let after = before.value.zip(value).map(|(before, change)| before + change);
         ChangeEffect {
             fights: found.map_or(0, |found| found.fights),
