@@ -350,6 +350,10 @@ pub(crate) struct SensitivityArgs {
     /// By how much every number is raised and lowered
     #[arg(long, value_name = "SHARE", default_value = "5%", value_parser = parse_precision)]
     pub(crate) by: f64,
+    /// Changes many numbers at once, and shows what each does on average among changes of the others: more exact in as many
+    /// fights, and not the same as the change alone
+    #[arg(long, conflicts_with = "without")]
+    pub(crate) together: bool,
     /// Takes every ability, status and step away instead, one at a time: what the measure rests on
     #[arg(long, conflicts_with = "by")]
     pub(crate) without: bool,

@@ -272,3 +272,27 @@ fn a_pool_that_decays_opens_a_line_in_the_moment_at_which_it_is_low_enough() {
         assert_eq!(moments(&log, |event| matches!(event, Event::Used { .. })), [at], "{decay}");
     }
 }
+
+/// Both are bold, for twice the health, as long as more than 0.6 of it is left, and one was calm before, as long as more than
+/// half is. At 110 of 200 both are bold no more: of the first 10 of 100 are left, and it is calm no more before the other one,
+/// who came later, is looked at.
+#[test]
+fn of_conditions_that_hold_no_more_the_oldest_ends_first_each_time() {
+    let (game, mut fight, mut log) = three(
+        "[status.calm]\nduration = 9\nwhile = \"self.health.share > 0.5\"\n\
+         [status.bold]\nduration = 9\nwhile = \"self.health.share > 0.6\"\nmodify = [{ attribute = \"vigour\", add = 100 }]\n\
+         [character.one]\nabilities = []\n[character.other]\nabilities = []\n",
+    );
+    for (status, who) in [("calm", WHO[0]), ("bold", WHO[0]), ("bold", WHO[1])] {
+        apply(&game, &mut fight, &mut log, status, who, who);
+    }
+    for who in [WHO[0], WHO[1]] {
+        fight.set_pool(who, PoolId(0), 110.0).unwrap();
+    }
+    fight.advance(seconds(0.5), &mut log).unwrap();
+    let lost = log.events.iter().filter_map(|logged| match logged.event {
+        Event::StatusLost { target, status, .. } => Some((target.0, &*game.program().status(status).name)),
+        _ => None,
+    });
+    assert_eq!(lost.collect::<Vec<_>>(), [(0, "bold"), (0, "calm"), (1, "bold")]);
+}

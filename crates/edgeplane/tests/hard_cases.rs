@@ -8,7 +8,7 @@ use std::sync::Arc;
 use crate::common::game;
 use edgeplane::study::{
     ChangeEffect, Direction, Goal, SearchEnd, Stop, TuningPlan, Variant, Vary, run_comparison, run_expectation,
-    run_sensitivity, run_to_precision, run_tuning,
+    run_sensitivity, run_to_precision, run_together, run_tuning,
 };
 use edgeplane::{Figure, Game, Override, Setup, TrialsPlan};
 
@@ -216,7 +216,7 @@ fn what_each_of_many_changes_does_is_told_apart_with_intervals_that_hold() {
     let game = sums();
     let (mut wrong, mut certain) = (0, 0);
     for seed in 0..STUDIES {
-        let found = run_sensitivity(&game, "e", "damage(x)", 0.05, &plan(12_000, seed), &|_, _| {}).unwrap();
+        let found = run_together(&game, "e", "damage(x)", 0.05, &plan(12_000, seed), &|_, _| {}).unwrap();
         assert_eq!((found.together, found.fights < 12_500), (Some(0.2), true), "{found:?}");
         let numbers =
             found.effects.iter().filter_map(|effect| Some((effect.path.strip_prefix("attributes.n")?, effect)));

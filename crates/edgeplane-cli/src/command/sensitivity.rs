@@ -1,6 +1,6 @@
 //! `edgeplane sensitivity`: which number matters most?
 
-use edgeplane::study::{run_sensitivity, run_without};
+use edgeplane::study::{run_sensitivity, run_together, run_without};
 
 use super::{Failure, Sink};
 use crate::args::{Format, SensitivityArgs};
@@ -15,7 +15,8 @@ pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
     let found = if args.without {
         run_without(&game, &args.encounter, &measure, &plan, &|done, most| bar.at_of(done, most))
     } else {
-        run_sensitivity(&game, &args.encounter, &measure, args.by, &plan, &|done, most| bar.at_of(done, most))
+        let run = if args.together { run_together } else { run_sensitivity };
+        run(&game, &args.encounter, &measure, args.by, &plan, &|done, most| bar.at_of(done, most))
     };
     bar.finish();
     let found = found?;

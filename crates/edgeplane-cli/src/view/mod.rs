@@ -12,6 +12,7 @@ pub(crate) mod moment;
 pub(crate) mod moved;
 pub(crate) mod page;
 pub(crate) mod plot;
+pub(crate) mod pools;
 pub(crate) mod progress;
 pub(crate) mod raster;
 pub(crate) mod recorder;

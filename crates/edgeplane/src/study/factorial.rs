@@ -38,7 +38,7 @@ const AS_IS: u64 = 10;
 const STRETCH: usize = 16;
 
 /// How many fights of one ruleset are worth the time to make it, which is as long as that of so many fights.
-pub(super) fn of_each(cost: f64) -> f64 {
+fn of_each(cost: f64) -> f64 {
     (cost * 2.0).max(LEAST_OF_EACH)
 }
 
@@ -107,8 +107,8 @@ impl Asked<'_, '_> {
 }
 
 /// Which changes are made together, ruleset by ruleset.
-pub(super) struct Design {
-    pub(super) rows: Vec<Vec<usize>>,
+struct Design {
+    rows: Vec<Vec<usize>>,
     /// The changes, each with a column of its own.
     changes: Vec<usize>,
 }
@@ -118,7 +118,7 @@ impl Design {
     /// other of a number with as many.
     ///
     /// There are as many rulesets as are wanted, or as many more as it takes to tell the changes apart.
-    pub(super) fn new(numbers: &[Vec<usize>], wanted: f64, seed: u64) -> Self {
+    fn new(numbers: &[Vec<usize>], wanted: f64, seed: u64) -> Self {
         let changes: Vec<usize> = numbers.iter().flatten().copied().collect();
         let count = Self::rulesets(changes.len(), wanted);
         let mut rows = vec![Vec::new(); count];
@@ -138,12 +138,12 @@ impl Design {
     }
 
     /// How many rulesets there are for so many changes, if so many are wanted.
-    pub(super) fn rulesets(changes: usize, wanted: f64) -> usize {
+    fn rulesets(changes: usize, wanted: f64) -> usize {
         ((ROWS * (changes + 1) as f64).ceil() as usize).max(wanted as usize).max(LEAST_ROWS)
     }
 
     /// What each change that was made does to a measure, by the fights of each ruleset.
-    pub(super) fn effects(&self, fights: &[Vec<Sample>], sure: Confidence) -> Vec<(usize, Found)> {
+    fn effects(&self, fights: &[Vec<Sample>], sure: Confidence) -> Vec<(usize, Found)> {
         let rows = &self.rows;
         let Some((ratio, over)) = quotient(fights.iter().flatten()) else { return Vec::new() };
         // What a fight adds to the quotient of the sums, to the first order; for a plain mean, its value.
@@ -235,24 +235,6 @@ fn quotient<'a>(fights: impl Iterator<Item = &'a Sample>) -> Option<(f64, f64)> 
         count += 1.0;
     }
     (sums[1] > 0.0).then(|| (sums[0] / sums[1], sums[1] / count))
-}
-
-/// The variance of what single fights add to a measure.
-pub(super) fn variance(fights: &[Sample]) -> f64 {
-    let Some((ratio, over)) = quotient(fights.iter()) else { return 0.0 };
-    let deviation = |sample: &Sample| (sample[0] - ratio * sample[1]) / over;
-    let squares: f64 = fights.iter().map(|sample| deviation(sample) * deviation(sample)).sum();
-    squares / fights.len().max(1) as f64
-}
-
-/// The same of the differences between two lists of samples.
-pub(super) fn variance_of_difference(before: &[Sample], after: &[Sample]) -> f64 {
-    let Some((ratio, over)) = quotient(before.iter().chain(after)) else { return 0.0 };
-    let response = |sample: &Sample| (sample[0] - ratio * sample[1]) / over;
-    let differences: Vec<f64> = before.iter().zip(after).map(|(a, b)| response(b) - response(a)).collect();
-    let count = differences.len().max(1) as f64;
-    let mean = differences.iter().sum::<f64>() / count;
-    differences.iter().map(|one| (one - mean) * (one - mean)).sum::<f64>() / count
 }
 
 /// What most fights say: the first of the values that come most often.

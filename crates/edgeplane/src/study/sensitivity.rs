@@ -3,11 +3,9 @@
 
 use std::sync::Arc;
 
-use serde::Serialize;
-
-use super::book::Sample;
 use super::compare::{Difference, Pairs, pair_up};
-use super::factorial::{Asked, CHANGED, Design, Found, of_each, variance, variance_of_difference};
+use super::effect::{ChangeEffect, Direction, Effect, Sensitivity, sort};
+use super::factorial::{Asked, CHANGED, Found};
 use super::ledger::{Figure, Ledger};
 use super::samples::{Crew, Samples, Variant};
 use super::statistics::{Confidence, Interval};
@@ -21,16 +19,15 @@ use crate::rules::{NumberAt, Statistic};
 use crate::text::Override;
 
 /// Pairs of fights in the first look at each number, in both directions together; what has changed nothing in them is left
-/// alone. Where fights are long there are fewer, as many as take about as long as to make the changed ruleset, but not fewer
-/// than the least.
+/// alone. Where fights are long there are fewer, but not fewer than the least.
 const FIRST: u64 = 128;
 const LEAST: u64 = 32;
+/// How many things may happen in all fights of the first look at all numbers, which takes about a second, and in those of all
+/// further looks.
+const OF_FIRST: f64 = 1e6;
+const OF_FURTHER: f64 = 3e6;
 /// How many things happen in fights that take as long as to make a ruleset, for each byte of its files.
 const OF_A_BYTE: f64 = 1.0 / 6.0;
-/// Changing many numbers at once shows as much as pairs do where the variances of the differences of all pairs come to so many
-/// times the variance of a fight: each change then has a tenth of all fights, against the four fifths without, and the
-/// errors are a little larger for being told apart.
-const TOGETHER: f64 = 18.0;
 /// A condition that never holds.
 const NEVER: &str = "0 > 1";
 /// How many times as many there are at the next look.
@@ -43,115 +40,13 @@ const KNOWN: f64 = 0.5;
 /// What is surely smaller than this part of the greatest effect is not looked at more closely.
 const SMALL: f64 = 0.25;
 
-/// Changes of the ruleset, ranked by what each does to a measure: numbers that are raised and lowered, or abilities, statuses
-/// and steps that are taken away.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct Sensitivity {
-    /// The encounter.
-    pub encounter: String,
-    /// The measure.
-    pub measure: String,
-    /// Fights in all where numbers were changed together, else the most pairs of fights for one change.
-    pub trials: u64,
-    /// Fights in all.
-    pub fights: u64,
-    /// The seed.
-    pub seed: u64,
-    /// By what share each number was raised and lowered; nothing where abilities, statuses and steps were taken away instead.
-    pub by: Option<f64>,
-    /// In what share of the fights of each change every other number was changed as well, up or down; nothing where each
-    /// was changed alone.
-    pub together: Option<f64>,
-    /// The measure as things are.
-    pub before: Figure,
-    /// Numbers that change the measure, those with the greatest effect first.
-    pub effects: Vec<Effect>,
-    /// Numbers that changed neither the measure nor the duration of any fight.
-    pub without_effect: Vec<String>,
-    /// Numbers that changed neither in the first fights, and were not tried in the others: an effect that is rarer was not
-    /// looked for.
-    pub unseen: Vec<String>,
-    /// How many fights those were, for each change.
-    pub unseen_fights: u64,
-    /// Numbers that changed fights and how long they last, and not the measure in any of them.
-    pub elsewhere: Vec<String>,
-    /// How many fights those were, at least.
-    pub elsewhere_fights: u64,
-    /// Numbers that are 0, or cannot be changed, with the reason.
-    pub left_out: Vec<(String, String)>,
-}
-
-/// What changing one number does.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct Effect {
-    /// Where the number stands, or the path of what is taken away: `ability.boathook`.
-    pub path: String,
-    /// As it is written; empty for what is taken away.
-    pub now: String,
-    /// What each change of it does that could be tried.
-    pub changes: Vec<ChangeEffect>,
-}
-
-impl Effect {
-    /// Whether any change of it changes the measure beyond chance.
-    pub fn is_certain(&self) -> bool {
-        self.changes.iter().any(|change| change.difference.is_certain())
-    }
-
-    /// The greatest difference that a change of it makes; of the certain ones, if there are any.
-    pub fn size(&self) -> f64 {
-        let is_certain = self.is_certain();
-        let counted = self.changes.iter().filter(|change| !is_certain || change.difference.is_certain());
-        counted.filter_map(|change| change.difference.difference).fold(0.0, |size, one| one.abs().max(size))
-    }
-
-    /// The change in one direction, if it could be tried.
-    pub fn change(&self, direction: Direction) -> Option<&ChangeEffect> {
-        self.changes.iter().find(|change| change.direction == direction)
-    }
-}
-
-/// How something is changed.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "snake_case")]
-pub enum Direction {
-    /// A number is raised.
-    Raised,
-    /// A number is lowered.
-    Lowered,
-    /// An ability, a status or a step is taken away.
-    Without,
-}
-
-/// What one change does.
-#[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct ChangeEffect {
-    /// How the number is changed.
-    pub direction: Direction,
-    /// As it was tried; empty for what is taken away.
-    pub tried: String,
-    /// Fights with the change by which its effect is known.
-    pub fights: u64,
-    /// What it does to the measure: against the same fights without it, or on average over the changes of the others. The
-    /// intervals hold all at once (Bonferroni).
-    pub difference: Difference,
-}
-
-/// Raises and lowers every number that the encounter can depend on by a share such as 0.05, and ranks them by what that does to
-/// a measure. `progress` is called with the number of fights done, and of how many at most.
+/// Raises and lowers every number that the encounter can depend on by a share such as 0.05, one at a time and each on the same
+/// seeds, and ranks them by what that does to a measure. `progress` is called with the number
+/// of fights done, and of how many at most.
 ///
-/// In a first look each is changed alone, on the same seeds as without: what changes nothing there is not tried further. Then
-/// there are two ways, of which the better one for these rules is taken (see [`Sensitivity::together`]):
-///
-/// - Where a fight goes another way altogether after a small change, many numbers are changed at once: in each of many rulesets
-///   every number is, by chance, raised in a tenth of the cases and lowered in another, and what each does is told apart by
-///   least squares. So each fight says something of all numbers. The effect is that of the change on average over the changes
-///   of the others, and all fights together are about as many as the plan says.
-/// - Where pairs of fights mostly stay alike, each number is changed alone, and looked at again with more and more pairs, those
-///   first that may have the greatest effect, until that is known well enough or surely small beside the greatest one; the
-///   plan's number of trials is the most for one change. Quantiles and rules without chance are always looked at so.
-///
-/// The intervals hold for all changes and all looks at once (Bonferroni).
+/// Changes are looked at again with more and more pairs of fights, those first that may have the greatest effect, until that is
+/// known well enough or surely small beside the greatest one; the plan's number of trials is the most for one change. The
+/// intervals hold for all changes and all looks at once (Bonferroni).
 ///
 /// ```
 /// use edgeplane::study::{Direction, run_sensitivity};
@@ -175,6 +70,35 @@ pub fn run_sensitivity(
     plan: &TrialsPlan,
     progress: &(dyn Fn(u64, u64) + Sync),
 ) -> Result<Sensitivity, Error> {
+    rank(game, encounter, measure, How::Alone(by), &numbers(game, encounter, by)?, plan, progress)
+}
+
+/// The same with many numbers changed at once: in each of many rulesets every number is, by chance, raised in a tenth of the
+/// cases and lowered in another, and what each does is told apart by least squares. So each fight says something of every
+/// number, and in about as many fights in all as the plan says more is known where a fight goes another way altogether after
+/// any small change.
+///
+/// The effect is that of a change on average over the changes of the others. It can be another one than that of the change
+/// alone: where abilities fall into step with one another as things are, one change by itself may do twice as much.
+///
+/// In a first look each number is changed alone; what changes nothing there is not tried further. Quantiles and rules without
+/// chance are looked at as by [`run_sensitivity`] ([`Sensitivity::together`] says which way it was).
+///
+/// # Errors
+/// As [`super::run_measures`].
+pub fn run_together(
+    game: &Game,
+    encounter: &str,
+    measure: &str,
+    by: f64,
+    plan: &TrialsPlan,
+    progress: &(dyn Fn(u64, u64) + Sync),
+) -> Result<Sensitivity, Error> {
+    rank(game, encounter, measure, How::Together(by), &numbers(game, encounter, by)?, plan, progress)
+}
+
+/// Every number of an encounter, with what it is raised and lowered to.
+fn numbers(game: &Game, encounter: &str, by: f64) -> Result<Vec<Subject>, Error> {
     let both = |number: NumberAt| {
         let is_none = number.value == Some(0.0);
         let tried = |direction, factor| {
@@ -185,8 +109,7 @@ pub fn run_sensitivity(
         let ways = vec![tried(Direction::Raised, 1.0 + by), tried(Direction::Lowered, 1.0 - by)];
         Subject { path: number.path.clone(), now: number.text.clone(), ways }
     };
-    let subjects: Vec<Subject> = game.numbers_of(encounter)?.into_iter().map(both).collect();
-    rank(game, encounter, measure, Some(by), &subjects, plan, progress)
+    Ok(game.numbers_of(encounter)?.into_iter().map(both).collect())
 }
 
 /// Takes every ability, status, hit step and heal step that occurs in the encounter away, one at a time and each on the
@@ -227,7 +150,7 @@ pub fn run_without(
             subjects.push(Subject { path, now: String::new(), ways });
         }
     }
-    rank(game, encounter, measure, None, &subjects, plan, progress)
+    rank(game, encounter, measure, How::Without, &subjects, plan, progress)
 }
 
 /// What is changed, and in which ways.
@@ -244,11 +167,22 @@ struct Way {
     change: Result<Override, String>,
 }
 
+/// How changes are made.
+#[derive(Clone, Copy)]
+enum How {
+    /// One number at a time, by this share.
+    Alone(f64),
+    /// Many numbers at once.
+    Together(f64),
+    /// Abilities, statuses and steps are taken away, one at a time.
+    Without,
+}
+
 fn rank(
     game: &Game,
     encounter: &str,
     measure: &str,
-    by: Option<f64>,
+    how: How,
     subjects: &[Subject],
     plan: &TrialsPlan,
     progress: &(dyn Fn(u64, u64) + Sync),
@@ -258,14 +192,26 @@ fn rank(
     let base = game.measured(encounter, &measures)?;
     let crew = Crew::new(plan, &|_| {});
     let ways = subjects.iter().map(|subject| subject.ways.len()).max().unwrap_or(1) as u64;
+    let by = match how {
+        How::Alone(by) | How::Together(by) => Some(by),
+        How::Without => None,
+    };
     let least = if by.is_some() { LEAST / ways } else { FIRST / ways };
     let mut before = crew.samples(&base, 0..least.min(plan.trials))?;
     if crew.is_stopped() {
         return Err(Error::Stopped);
     }
-    let cost = game.sources().bytes() as f64 * OF_A_BYTE / crew.work();
-    let budget = if by.is_some() { ((cost / 10.0) as u64).clamp(1, BUDGET) } else { BUDGET };
-    let first = (cost as u64).clamp(least, FIRST / ways);
+    let changes = subjects.iter().map(|subject| subject.ways.len()).sum::<usize>();
+    let fights = |things: f64| (things / crew.work()) as u64;
+    let (budget, first) = match how {
+        How::Alone(_) => {
+            let budget = fights(OF_FURTHER) / plan.trials.max(1);
+            (budget.clamp(1, BUDGET), fights(OF_FIRST) / (changes as u64).max(1))
+        }
+        How::Together(_) => (1, least),
+        How::Without => (BUDGET, least),
+    };
+    let first = first.clamp(least, FIRST / ways);
     let looks: Vec<u64> = std::iter::successors(Some(first), |last| (*last < plan.trials).then_some(last * MORE))
         .map(|look| look.min(plan.trials))
         .collect();
@@ -277,7 +223,6 @@ fn rank(
     }
     let mut known = Ledger::new(&base.measures()[0]);
     before[0].iter().for_each(|sample| known.add(*sample));
-    let changes = subjects.iter().map(|subject| subject.ways.len()).sum::<usize>();
     let sure = Confidence::default().shared_by(changes * looks.len());
     let all_first = first.saturating_mul(changes as u64 + 1);
     let further = plan.trials.saturating_mul(budget).max(all_first);
@@ -315,8 +260,9 @@ fn rank(
         elsewhere_fights: 0,
         left_out,
     };
-    let could_be_together = by.is_some() && !is_all && !base.is_certain() && !crew.is_stopped();
-    if could_be_together && are_better_together(&base, &before[0], &tried, cost, plan) {
+    let is_mean = !matches!(base.measures()[0].statistic, Statistic::Quantile(_));
+    if matches!(how, How::Together(_)) && is_mean && !is_all && !base.is_certain() && !crew.is_stopped() {
+        let cost = game.sources().bytes() as f64 * OF_A_BYTE / crew.work();
         let seen = tried.iter().filter(|one| one.is_seen);
         let changes: Vec<(usize, Override)> =
             seen.filter_map(|one| Some((one.subject, one.way.change.as_ref().ok()?.clone()))).collect();
@@ -373,11 +319,6 @@ fn rank(
     })
 }
 
-/// Those with the greatest effects first, and before them those that are certain.
-fn sort(effects: &mut [Effect]) {
-    effects.sort_by(|a, b| b.is_certain().cmp(&a.is_certain()).then(b.size().total_cmp(&a.size())));
-}
-
 /// What has changed no fight in the first look, in no direction that could be tried.
 fn unseen(subjects: &[Subject], tried: &[Tried<'_>]) -> Vec<String> {
     let is_unseen = |index: usize| {
@@ -386,20 +327,6 @@ fn unseen(subjects: &[Subject], tried: &[Tried<'_>]) -> Vec<String> {
     };
     let all = subjects.iter().enumerate();
     all.filter(|(index, _)| is_unseen(*index)).map(|(_, subject)| subject.path.clone()).collect()
-}
-
-/// Whether in the same time more is known where many numbers are changed at once, by how fights and pairs of fights vary in the
-/// first look. To make a ruleset costs as much as so many fights.
-fn are_better_together(base: &Variant, before: &[Sample], tried: &[Tried<'_>], cost: f64, plan: &TrialsPlan) -> bool {
-    if let Statistic::Quantile(_) = base.measures()[0].statistic {
-        return false;
-    }
-    let seen: Vec<&Tried<'_>> = tried.iter().filter(|one| one.is_seen).collect();
-    let pairs: f64 = seen.iter().map(|one| variance_of_difference(before, &one.first)).sum();
-    let fights = plan.trials as f64;
-    let times = 1.0 + Design::rulesets(seen.len(), fights / of_each(cost)) as f64 * cost / fights;
-    let single = tried.iter().map(|one| variance(&one.first)).sum::<f64>() / tried.len().max(1) as f64;
-    pairs > TOGETHER * times * single
 }
 
 /// What changes do among others: each with its figure as things are.
@@ -450,8 +377,7 @@ fn first_look<'a>(
     pair_up(&mut sums, before, &samples);
     let difference = sums[0].difference(&variant.measures()[0], sure);
     let (pairs, is_seen) = (before[0].len() as u64, samples != *before);
-    let first = samples.into_iter().next().unwrap_or_default();
-    Ok(Tried { subject, way, variant, sums, first, pairs, is_seen, difference })
+    Ok(Tried { subject, way, variant, sums, pairs, is_seen, difference })
 }
 
 fn reason(error: &Error) -> String {
@@ -468,8 +394,6 @@ struct Tried<'a> {
     way: &'a Way,
     variant: Variant,
     sums: Vec<Pairs>,
-    /// What the first fights with it have said.
-    first: Vec<Sample>,
     pairs: u64,
     /// It has changed a fight.
     is_seen: bool,

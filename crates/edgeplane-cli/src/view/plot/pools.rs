@@ -10,6 +10,7 @@ use plotters::style::text_anchor::HPos;
 
 use super::{FAINT, colour, fill, fitting, font, line, picture, placed, put, quiet};
 use crate::command::Failure;
+use crate::view::pools::end_of;
 use crate::view::recorder::Entry;
 use crate::view::timeline::{self, Story};
 use crate::view::xml;
@@ -37,7 +38,7 @@ const HEADING: i32 = 58;
 pub(crate) fn pools(story: &Story<'_>) -> Result<String, Failure> {
     let Story { setup, entries, charts, ref title, .. } = *story;
     let mut marks = String::new();
-    let last = timeline::end_of(entries);
+    let last = end_of(entries);
     let end = last.seconds().max(1e-3);
     // What changes within less than two pixels is drawn as if it flowed.
     let least = Time((last.0 / (WIDTH - LEFT) as u64 * 2).max(1));

@@ -129,8 +129,8 @@ impl<C: Chance> Engine<'_, C> {
             if owner.conditions_changed || caster.conditions_changed {
                 self.check_condition(index)?;
             }
-            // If it is gone, another one stands in its place.
-            next += usize::from(self.state.statuses.conditional.get(next) == Some(&index));
+            // If it is gone, an older one may hold no more for it.
+            next = if self.state.statuses.conditional.get(next) == Some(&index) { next + 1 } else { 0 };
         }
         if !self.state.check_conditions {
             self.state.combatants.iter_mut().for_each(|one| one.conditions_changed = false);
