@@ -134,9 +134,10 @@ impl Ability {
         ][usize::from(self.targets)];
         let tags = ["", "\"loud\"", "\"cast\""][self.targets as usize % 3];
         let _ = writeln!(out, "[ability.a{index}]\ntags = [{tags}]\ncost = {{ wind = {} }}", cost * 2.0);
-        // Something has to take time, or it could be used for ever at one moment.
-        let _ =
-            writeln!(out, "cast = {}\nrecovery = {}\ncooldown = {}", cast * 0.15, 0.1 + recovery * 0.1, cooldown * 0.7);
+        // Something has to take time, or it could be used for ever at one moment; who is interrupted between two
+        // releases does not recover.
+        let cooldown = if self.extras == 5 { cooldown.max(1.0) } else { cooldown } * 0.7;
+        let _ = writeln!(out, "cast = {}\nrecovery = {}\ncooldown = {cooldown}", cast * 0.15, 0.1 + recovery * 0.1);
         let _ = writeln!(out, "targets = {{ {targets} }}\ndoes = [{}]", does.join(", "));
         let extra = match self.extras {
             1 => format!("charges = {{ max = {}, regain = {} }}", 1 + a % 3, 1 + b % 5),
