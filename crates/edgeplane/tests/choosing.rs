@@ -2,9 +2,9 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use crate::common::{ONE, duel, moments, seconds};
-use edgeplane::fight::{Event, UnavailableReason};
-use edgeplane::{AbilityId, Log, Time};
+use crate::common::{ONE, duel, game, moments, seconds};
+use edgeplane::fight::{Event, Likely, Logged, UnavailableReason};
+use edgeplane::{AbilityId, CombatantId, Fight, Log, Setup, Time};
 
 /// `one` chooses by the lines given; `other` hits it for 10 each second, from 1 s on.
 fn rules(uses: &str, more: &str) -> String {
@@ -144,4 +144,131 @@ fn why_abilities_are_unavailable_says_until_when() {
         .iter()
         .find_map(|logged| if let Event::Waits { who: ONE, until } = logged.event { Some(until) } else { None });
     assert_eq!(wait, Some(Some(Time(1_500_000))), "the earliest of what will pass by itself");
+}
+
+/// What `one` uses first, and on whom, in a fight of three.
+fn first_use(policy: &str) -> Vec<(String, u16)> {
+    let game = game(&format!(
+        r#"
+        [attributes]
+        speed = 0
+        [pools]
+        health = {{ max = 100, defeat = true }}
+        [ability.jab]
+        tags = ["plain"]
+        recovery = 1
+        does = [{{ damage = 1 }}]
+        [ability.mend]
+        tags = ["last"]
+        recovery = 1
+        reach = 10
+        targets = {{ side = "others" }}
+        does = [{{ heal = 1 }}]
+        [ability.shout]
+        tags = ["last"]
+        recovery = 1
+        targets = "self"
+        does = [{{ heal = 0 }}]
+        [policy.chosen]
+        move = "hold"
+        use = [{policy}]
+        [character.one]
+        abilities = ["mend", "shout", "jab"]
+        policy = "chosen"
+        [character.ally]
+        [character.other]
+        [encounter.e]
+        sides.l = [{{ character = "one", at = [0, 0] }}, {{ character = "ally", at = [5, 0] }}]
+        sides.r = [{{ character = "other", at = [1, 0] }}]
+        time_limit = 10
+        "#
+    ));
+    let setup = std::sync::Arc::new(Setup::of(game.program(), game.encounter("e").unwrap()));
+    let mut fight = Fight::with_chance(setup, Likely, 0);
+    let mut log = Log::default();
+    fight.advance(seconds(0.5), &mut log).unwrap();
+    let used = |logged: &Logged| match logged.event {
+        Event::Used { caster: ONE, ability, target, .. } => {
+            Some((game.program().ability(ability).name.clone(), target.0))
+        }
+        _ => None,
+    };
+    log.events.iter().filter_map(used).collect()
+}
+
+#[test]
+fn tags_one_after_the_other_are_tried_in_the_order_of_the_policy() {
+    // The character lists `mend` and `shout` first.
+    assert_eq!(first_use(r#"{ tag = "plain" }, { tag = "last" }"#), [("jab".to_owned(), 2)]);
+}
+
+#[test]
+fn what_chance_chooses_is_used_on_the_target_of_its_own_condition() {
+    // Both lines are possible, and the weight makes the first the likelier; the second looks at an enemy.
+    let group = r#"{ choose = "weighted", use = [
+        { ability = "mend", when = "target.health.share <= 1", weight = 3 },
+        { ability = "jab", when = "target.health.share <= 1", weight = 1 },
+    ] }"#;
+    assert_eq!(first_use(group), [("mend".to_owned(), 1)]);
+}
+
+#[test]
+fn a_condition_on_a_target_is_looked_at_when_another_one_comes_in_reach() {
+    // The one in reach is well; the one who is hurt comes from 18 m at 2 m/s, and those in reach are picked first, the
+    // weakest of them before all. It is within 10 m after 4 s, less a micrometre at 2 m/s.
+    let game = game(
+        r#"
+        [attributes]
+        speed = 0
+        [pools]
+        health = { max = 100, defeat = true }
+        [ability.mend]
+        recovery = 1
+        reach = 10
+        targets = { side = "others", pick = "weakest" }
+        does = [{ heal = 1 }]
+        [ability.poke]
+        reach = 1
+        does = [{ damage = 1 }]
+        [policy.mends]
+        move = "hold"
+        use = [{ ability = "mend", when = "target.health.share < 50%" }]
+        [character.one]
+        abilities = ["mend"]
+        policy = "mends"
+        [character.well]
+        [character.hurt]
+        attributes = { speed = 2 }
+        abilities = ["poke"]
+        [character.other]
+        [encounter.e]
+        sides.l = [
+            { character = "one", at = [0, 0] },
+            { character = "well", at = [5, 0] },
+            { character = "hurt", at = [18, 0], start = { health = 10 } },
+        ]
+        sides.r = [{ character = "other", at = [-30, 0] }]
+        time_limit = 20
+        "#,
+    );
+    let mut fight = game.fight("e", 1).unwrap();
+    let mut log = Log::default();
+    fight.advance(seconds(4.5), &mut log).unwrap();
+    let mended = moments(&log, |event| matches!(event, Event::Used { caster: ONE, target: CombatantId(2), .. }));
+    assert_eq!(mended, [4_000_000]);
+}
+
+#[test]
+fn what_closes_before_somebody_reacts_is_missed() {
+    // Breath grows by 2 each second: it is between 6 and 7 from 3 s to 3.5 s, which is over before somebody who needs
+    // 0.8 s has reacted. To what opens at 3.6 s it reacts 0.8 s after that, and not at 3.8 s.
+    let text = rules(
+        r#"{ ability = "mend", when = "self.breath >= 6 and self.breath <= 7" }, { ability = "focus" }, "swing""#,
+        "",
+    );
+    let slow = text
+        .replace("[policy.chosen]", "[policy.chosen]\nreaction = 0.8")
+        .replace("cost = { breath = 3 }", "unlock = \"now >= 3.6\"");
+    assert_eq!(uses(&slow, "mend", 6.0), [0; 0]);
+    assert_eq!(uses(&slow, "swing", 6.0), [4_400_000]);
 }

@@ -3,9 +3,10 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use crate::common::{ONE, OTHER, demo, game, seconds};
-use edgeplane::fight::{Event, Prevention};
+use edgeplane::fight::{Event, Likely, Prevention};
 use edgeplane::study::explain::{explain_ability, explain_character};
-use edgeplane::{Game, Log, Silent, TrialsPlan};
+use edgeplane::{Fight, Game, Log, Setup, Silent, TrialsPlan};
+use std::sync::Arc;
 
 fn rules(one: &str) -> Game {
     game(&format!(
@@ -216,4 +217,58 @@ fn the_gatekeeper_of_the_demo_wears_a_whole_set() {
     }
     assert_eq!(sheet.gear.len(), 3);
     assert!(sheet.pools.iter().all(|pool| pool.cap.name == "shell" || pool.start == pool.cap.value));
+}
+
+#[test]
+fn what_several_pieces_give_is_held_once_and_until_the_last_of_them_is_off() {
+    let game = game(
+        r#"
+        [attributes]
+        grit = 10
+        [pools]
+        health = { max = 50, defeat = true }
+        [status.keen]
+        duration = inf
+        reapply = "stack"
+        max_stacks = 9
+        modify = [{ attribute = "grit", add = "stacks" }]
+        [status.born]
+        duration = inf
+        modify = [{ attribute = "grit", add = 10 }]
+        [gear.hood]
+        statuses = ["keen", "born"]
+        [gear.gloves]
+        statuses = ["keen"]
+        [gear.boots]
+        set = "pair"
+        [gear.laces]
+        set = "pair"
+        [gear_set.pair]
+        worn = { 2 = [{ status = "keen", stacks = 3 }] }
+        [character.one]
+        statuses = ["born"]
+        gear = ["hood", "gloves", "boots"]
+        [character.other]
+        "#,
+    );
+    let sides = ["one", "other"].map(|name| (name.to_owned(), vec![game.character(name).unwrap()]));
+    let mut fight = Fight::with_chance(Arc::new(Setup::between(game.program(), &sides)), Likely, 0);
+    fight.advance(seconds(0.1), &mut Silent).unwrap();
+    let grit = |fight: &Fight<Likely>| fight.attribute(ONE, game.program().find_attribute("grit").unwrap());
+    // 10, its own status of 10, one stack.
+    assert_eq!(grit(&fight), 21.0);
+    let mut change = |piece: &str, on: bool| {
+        let piece = game.gear(piece).unwrap();
+        let silent = &mut Silent;
+        if on {
+            fight.wear(ONE, piece, silent).unwrap()
+        } else {
+            fight.take_off(ONE, piece, silent).unwrap()
+        }
+        grit(&fight)
+    };
+    assert_eq!(change("hood", false), 21.0, "the gloves still give the stack, and its own status is its own");
+    assert_eq!(change("laces", true), 23.0, "the set gives three stacks, and so one piece none besides");
+    assert_eq!(change("gloves", false), 23.0);
+    assert_eq!(change("boots", false), 20.0);
 }

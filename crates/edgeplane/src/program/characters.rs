@@ -89,8 +89,8 @@ pub struct UsePlan {
     pub weight: Option<FormulaId>,
     /// Where chance chooses among the lines, one after the other, that say this; tried in order, if it says none.
     pub draws: Option<SiteId>,
-    /// One of several that a tag selects: who lacks the ability does without the line.
-    pub(crate) of_tag: bool,
+    /// One of several that a tag selects, and which line of the policy says so: who lacks the ability does without it.
+    pub(crate) of_tag: Option<u32>,
     /// The condition looks at the target, so one has to be picked first.
     pub(crate) aims: bool,
     /// Where the ability stands among those of the character.
@@ -100,7 +100,7 @@ pub struct UsePlan {
 impl UsePlan {
     /// A line without a condition.
     pub(crate) fn always(ability: AbilityId, place: usize) -> Self {
-        Self { ability, when: None, weight: None, draws: None, of_tag: false, aims: false, place: place as u16 }
+        Self { ability, when: None, weight: None, draws: None, of_tag: None, aims: false, place: place as u16 }
     }
 }
 
@@ -130,7 +130,7 @@ impl Compiler<'_> {
             if let (Some(abilities), None | Some(Some(_))) = (abilities, &when) {
                 let when = when.flatten();
                 let aims = when.is_some_and(|when| self.aims(when));
-                let of_tag = matches!(line.ability, Selector::Tag(_));
+                let of_tag = matches!(line.ability, Selector::Tag(_)).then_some(index as u32);
                 let one = |ability| UsePlan { ability, when, weight, draws, of_tag, aims, place: 0 };
                 uses.extend(abilities.into_iter().map(one));
             }
@@ -358,9 +358,9 @@ impl Compiler<'_> {
         let mut policy = self.program.policies[id.index()].clone();
         // Lines of a tag are tried in the order in which the character lists its abilities.
         let place_of = |line: &UsePlan| plan.abilities.iter().position(|ability| *ability == line.ability);
-        policy.uses.retain(|line| !line.of_tag || place_of(line).is_some());
-        for same in policy.uses.chunk_by_mut(|a, b| a.of_tag && b.of_tag && (a.when, a.weight) == (b.when, b.weight)) {
-            if same[0].of_tag {
+        policy.uses.retain(|line| line.of_tag.is_none() || place_of(line).is_some());
+        for same in policy.uses.chunk_by_mut(|a, b| a.of_tag == b.of_tag) {
+            if same[0].of_tag.is_some() {
                 same.sort_by_key(place_of);
             }
         }

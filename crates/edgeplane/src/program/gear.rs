@@ -75,6 +75,19 @@ impl Program {
             let reached = set.iter().rfind(|(needed, _)| *needed <= pieces);
             into.extend(reached.iter().flat_map(|(_, statuses)| statuses));
         }
+        // What several pieces give is held once, so that it is the same whatever was worn before.
+        let mut index = 0;
+        while let Some(one) = into.get(index).copied() {
+            let first =
+                into[..index].iter_mut().find(|other| other.status == one.status && other.duration == one.duration);
+            match first {
+                Some(first) => {
+                    first.stacks = first.stacks.max(one.stacks);
+                    into.remove(index);
+                }
+                None => index += 1,
+            }
+        }
     }
 }
 

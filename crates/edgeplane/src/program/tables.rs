@@ -94,6 +94,8 @@ pub(crate) struct CompiledLine {
     pub(crate) aims: bool,
     /// The condition changes as time passes.
     pub(crate) time: bool,
+    /// The condition needs a target, and whom a formula picks changes as time passes.
+    pub(crate) pick_time: bool,
     /// The condition is drawn.
     pub(crate) chance: bool,
     /// Only a status or a piece brings the ability, and no line names it: that it is not known is no news.
@@ -241,9 +243,10 @@ impl Program {
                 weight: line.weight,
                 aims: line.aims,
                 time: condition.time,
+                pick_time: line.aims && self.pick_time(self.ability(line.ability).pick, plan.policy.target),
                 chance: condition.chance,
                 quiet: usize::from(line.place) >= plan.abilities.len() - plan.brought
-                    && (line.of_tag || plan.policy.name.is_empty()),
+                    && (line.of_tag.is_some() || plan.policy.name.is_empty()),
                 repeated: uses.iter().filter(|other| other.place == line.place).count() > 1,
                 ability_index: first + u32::from(line.place),
             }
@@ -269,6 +272,16 @@ impl Program {
             self.depend(&mut policy, who, index, line, placed, listeners);
         }
         policy
+    }
+
+    /// Whether whom a formula picks changes as time passes, with nothing else happening.
+    fn pick_time(&self, pick: PickPlan, prefers: Option<FormulaId>) -> bool {
+        let formula = match pick {
+            PickPlan::Lowest(formula) => Some(formula),
+            PickPlan::Policy => prefers,
+            _ => None,
+        };
+        formula.is_some_and(|formula| self.inputs(formula).time)
     }
 
     /// Notes what a line depends on.

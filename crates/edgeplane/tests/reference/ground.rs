@@ -346,9 +346,9 @@ impl Model<'_> {
                 continue;
             }
             let source = Source::Ability(AbilityId(ability as u16));
-            for (effect, to, above) in &self.world.abilities[ability].does {
+            for (effect, to, only) in &self.world.abilities[ability].does {
                 if *to == super::world::To::Target {
-                    self.effect_if(who, source, target, *effect, order, *above);
+                    self.effect_if(who, source, target, *effect, order, *only);
                 }
             }
         }

@@ -5,8 +5,8 @@ use std::fmt::Write as _;
 use edgeplane::program::TriggerEvent;
 
 use super::world::{
-    Area, CapRule, Character, Counts, Effect, Forbids, Ground, Joins, LIMIT, NEEDED, Pick, Reapply, SPEED, Side,
-    Status, Step, Sustain, TRAVEL, To, Uses, When, World,
+    Area, CapRule, Character, Counts, Effect, Forbids, Given, Ground, Joins, LIMIT, NEEDED, Only, Pick, Reapply, SPEED,
+    Side, Status, Step, Sustain, TRAVEL, To, Uses, When, World, weight,
 };
 
 fn seconds(micros: u64) -> String {
@@ -42,10 +42,11 @@ fn effect(effect: Effect, to: &str) -> String {
         Effect::Shorten(status, by) => format!("shorten = \"s{status}\", by = {}", seconds(by)),
         Effect::Toggle(status) => format!("toggle = \"s{status}\""),
         Effect::InterruptLoud => "interrupt = { tag = \"loud\" }".to_owned(),
+        Effect::InterruptOne(ability) => format!("interrupt = {{ ability = \"a{ability}\" }}"),
         Effect::CleanseWet => "cleanse = { tags = [\"wet\"], count = 1 }".to_owned(),
         Effect::ConsumeWet => "consume = { tag = \"wet\" }, stacks = 1".to_owned(),
         Effect::Win => "win = true".to_owned(),
-        Effect::Cold(base, false) => format!("damage = {base}, type = \"cold\""),
+        Effect::Cold(base, false) => format!("damage = {base}, spread = 0.25, type = \"cold\""),
         Effect::Cold(base, true) => format!("damage = {base}, type = \"cold\", skips = \"all\""),
         Effect::ApplyMore(status, stacks, lasts) => {
             format!("apply = \"s{status}\", stacks = {stacks}, duration = {}", seconds(lasts))
@@ -62,7 +63,7 @@ fn effect(effect: Effect, to: &str) -> String {
         Effect::HealKind(amount, skips) => {
             format!("heal = {amount}, tags = [\"kind\"]{}", if skips { ", skips = [\"care\"]" } else { "" })
         }
-        Effect::HealWind(amount) => format!("heal = {amount}, pool = \"wind\""),
+        Effect::HealWind(amount) => format!("heal = {amount}, spread = \"10%\", pool = \"wind\""),
         Effect::Teach(ability) => format!("give = \"a{ability}\""),
         Effect::Take(ability) => format!("take = \"a{ability}\""),
         Effect::TakeLoud => "take = { tag = \"loud\" }".to_owned(),
@@ -70,15 +71,24 @@ fn effect(effect: Effect, to: &str) -> String {
         Effect::Revive(amount) => format!("revive = {{ health = {amount} }}"),
     };
     let to = if matches!(effect, Effect::Call(..) | Effect::Win) {
-        to.find(", when").map_or("", |at| &to[at..])
+        [", when", ", chance"].iter().filter_map(|key| to.find(key)).min().map_or("", |at| &to[at..])
     } else {
         to
     };
     format!("{{ {body}{to} }}")
 }
 
-fn effect_on((does, to, above): (Effect, To, Option<f64>)) -> String {
-    let when = above.map_or(String::new(), |above| format!(", when = \"target.health.share > {above}\""));
+fn chance(likely: Option<bool>) -> &'static str {
+    match likely {
+        None => "",
+        Some(true) => ", chance = \"60%\"",
+        Some(false) => ", chance = 0.4",
+    }
+}
+
+fn effect_on((does, to, only): (Effect, To, Only)) -> String {
+    let when = only.above.map_or(String::new(), |above| format!(", when = \"target.health.share > {above}\""));
+    let when = when + chance(only.likely);
     effect(does, &(receiver(to) + &when))
 }
 
@@ -118,7 +128,13 @@ pub(super) fn text(world: &World) -> String {
         let _ = writeln!(out, "[threat]\ndamage = 1\nhealing = 0.5");
     }
     if world.levels {
-        let _ = writeln!(out, "[levels]\nneeds = {NEEDED}\nin_fight = true");
+        let _ = writeln!(out, "[levels]\nneeds = {NEEDED}\nin_fight = true\nmost = {}", world.most);
+        if world.points {
+            let _ = writeln!(
+                out,
+                "points = \"level - 1\"\n[point.brawn]\ngives = {{ might = 1 }}\n[point.calm]\ngives = {{ might = 0.5 }}"
+            );
+        }
     }
     if world.diminishes && world.statuses.iter().any(|status| status.wet) {
         let _ = writeln!(out, "[diminish.wet]\nwindow = 3\nsteps = [1, 0.5, 0]");
@@ -146,10 +162,17 @@ pub(super) fn text(world: &World) -> String {
         if gear.in_set {
             let _ = writeln!(out, "set = \"both\"");
         }
+        if let Some(given) = gear.gives {
+            let _ = writeln!(out, "statuses = [\"s{}\"]", given.status);
+        }
     }
     if world.gear.iter().any(|gear| gear.in_set) {
         let _ = writeln!(out, "[status.whole]\nduration = inf\nmodify = [{{ attribute = \"might\", add = 3 }}]");
-        let _ = writeln!(out, "[gear_set.both]\nworn = {{ 2 = [\"whole\"] }}");
+        let more = world.set_gives.map_or(String::new(), |Given { status, stacks, lasts }| {
+            let lasts = lasts.map_or(String::new(), |lasts| format!(", duration = {}", seconds(lasts)));
+            format!(", {{ status = \"s{status}\", stacks = {stacks}{lasts} }}")
+        });
+        let _ = writeln!(out, "[gear_set.both]\nworn = {{ 2 = [\"whole\"{more}] }}");
     }
     abilities(world, &mut out);
     for (index, character) in world.characters.iter().enumerate() {
@@ -180,6 +203,9 @@ fn statuses(world: &World, out: &mut String) {
         }
         let kind = if status.is_buff { "buff" } else { "debuff" };
         let _ = writeln!(out, "kind = \"{kind}\"\ncleansable = {}", status.cleansable);
+        if let Some(resisted) = status.resisted {
+            let _ = writeln!(out, "resist = {}", if resisted { "0.6" } else { "\"40%\"" });
+        }
         let tags = |on: bool, tag: &str| if on { format!("[\"{tag}\"]") } else { "[]".to_owned() };
         let forbidden = if status.forbids == Forbids::Acting { "act" } else { "loud" };
         let _ = writeln!(out, "forbids = {}", tags(status.forbids != Forbids::Nothing, forbidden));
@@ -258,6 +284,7 @@ fn what_it_does(name: &str, status: &Status, out: &mut String) {
         let mut more = of;
         more += &trigger.uses.map_or(String::new(), |uses| format!(", uses = {uses}"));
         more += if trigger.loud { ", tag = \"loud\"" } else { "" };
+        more += chance(trigger.likely);
         more += &trigger.ability.map_or(String::new(), |ability| format!(", ability = \"a{ability}\""));
         more += &trigger.status.map_or(String::new(), |status| format!(", status = \"s{status}\""));
         more += if trigger.wet { ", tag = \"wet\"" } else { "" };
@@ -291,6 +318,8 @@ fn abilities(world: &World, out: &mut String) {
             Pick::Nearest => ", pick = \"nearest\"",
             Pick::Farthest => ", pick = \"farthest\"",
             Pick::Policy => ", pick = \"policy\"",
+            Pick::Lowest(false) => ", pick = { lowest = \"target.might\" }",
+            Pick::Lowest(true) => ", pick = { lowest = \"target.shell\" }",
         };
         targets.push_str(pick);
         match ability.area {
@@ -326,7 +355,7 @@ fn abilities(world: &World, out: &mut String) {
             value.map(|value| writeln!(out, "{key} = {value}"));
         };
         key("travel", ability.travels.then(|| TRAVEL.to_string()));
-        key("tags", ability.loud.then(|| "[\"loud\"]".to_owned()));
+        key("tags", Some(format!("[\"{}\"]", tag(ability.loud))));
         key("unlock", condition(ability.unlock).map(|unlock| format!("\"{unlock}\"")));
         key("cost_at", ability.pays_at_release.then(|| "\"release\"".to_owned()));
         key("refund", (ability.refund > 0.0).then(|| ability.refund.to_string()));
@@ -351,6 +380,10 @@ fn abilities(world: &World, out: &mut String) {
         key("sustain", ability.sustain.as_ref().map(sustain));
         key("during", ability.during.map(|status| format!("[\"s{status}\"]")));
     }
+}
+
+fn tag(loud: bool) -> &'static str {
+    if loud { "loud" } else { "soft" }
 }
 
 fn sustain(sustain: &Sustain) -> String {
@@ -384,17 +417,29 @@ fn one(world: &World, index: usize, character: &Character, out: &mut String) {
         let when = condition(*when).map_or(String::new(), |when| format!(", when = \"{when}\""));
         let uses = match uses {
             Uses::One(ability) => format!("ability = \"a{ability}\""),
-            Uses::Loud => "tag = \"loud\"".to_owned(),
+            Uses::Tagged(loud) => format!("tag = \"{}\"", tag(*loud)),
         };
         format!("{{ {uses}{when} }}")
     };
     let named = |all: &[usize]| all.iter().map(|ability| format!("\"a{ability}\"")).collect::<Vec<_>>().join(", ");
     let (all, learned) = (named(&character.abilities), named(&character.can_learn));
-    let lines: Vec<String> = character.lines.iter().map(line).collect();
-    let gear: Vec<String> = character.gear.iter().map(|piece| format!("\"g{piece}\"")).collect();
+    let mut lines: Vec<String> = character.lines.iter().map(line).collect();
+    if let Some((count, by_weight)) = character.group {
+        let count = count.min(lines.len());
+        let weighed = |(index, line): (usize, &String)| {
+            let weight = if by_weight { format!(", weight = {}", weight(index)) } else { String::new() };
+            line.replace(" }", &format!("{weight} }}"))
+        };
+        let group: Vec<String> = lines[..count].iter().enumerate().map(weighed).collect();
+        let choose = if by_weight { "weighted" } else { "random" };
+        lines.splice(..count, [format!("{{ choose = \"{choose}\", use = [{}] }}", group.join(", "))]);
+    }
+    let mut gear: Vec<String> = character.gear.iter().map(|piece| format!("\"g{piece}\"")).collect();
+    gear.extend(character.perhaps.map(|(piece, likely)| format!("{{ piece = \"g{piece}\"{} }}", chance(Some(likely)))));
     let moves = if world.ground == Ground::Walked { "" } else { "move = \"hold\"\n" };
     let target = if world.threat { "target = \"threat\"\n" } else { "" };
-    let _ = writeln!(out, "[policy.p{index}]\n{moves}{target}use = [{}]", lines.join(", "));
+    let reaction = seconds(character.reaction);
+    let _ = writeln!(out, "[policy.p{index}]\nreaction = {reaction}\n{moves}{target}use = [{}]", lines.join(", "));
     let Character { might, guard, vigour, body, reward, .. } = character;
     let might = if world.levels { format!("\"{might} + level - 1\"") } else { might.to_string() };
     for (name, feet) in [("c", 0.0), ("w", SPEED)] {
@@ -409,6 +454,9 @@ fn one(world: &World, index: usize, character: &Character, out: &mut String) {
         let _ = writeln!(out, "attributes = {{ might = {might}, guard = {guard}, vigour = {vigour}, feet = {feet} }}");
         let statuses: Vec<String> = character.statuses.iter().map(|status| format!("\"s{status}\"")).collect();
         let immune = if character.immune { "\"wet\"" } else { "" };
+        if world.points {
+            let _ = writeln!(out, "spends = [\"brawn\", \"calm\"]");
+        }
         let _ = writeln!(out, "level = {}\nstatuses = [{}]\nimmune = [{immune}]", character.level, statuses.join(", "));
         if *reward > 0.0 {
             let _ = writeln!(out, "reward = {reward}");
@@ -447,6 +495,9 @@ fn encounter(world: &World, out: &mut String) {
     };
     let limit = LIMIT / 1_000_000;
     let _ = writeln!(out, "[encounter.e]\nsides.l = [{}]\nsides.r = [{}]\ntime_limit = {limit}", side(0), side(1));
+    if let Some(side) = world.at_limit {
+        let _ = writeln!(out, "at_limit = \"{}\"", ["l", "r"][side]);
+    }
     let entry = |one: &super::world::Scripted| {
         let every = one.every.map_or(String::new(), |every| format!(", every = {}", seconds(every)));
         let times = one.times.map_or(String::new(), |times| format!(", times = {times}"));

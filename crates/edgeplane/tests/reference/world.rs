@@ -41,6 +41,8 @@ pub(super) enum Pick {
     Nearest,
     Farthest,
     Policy,
+    /// By a formula: the least might (`false`) or shell.
+    Lowest(bool),
 }
 
 #[derive(Clone, Copy, Debug)]
@@ -76,6 +78,8 @@ pub(super) enum Effect {
     Revive(f64),
     /// Breaks only casts of abilities with the tag.
     InterruptLoud,
+    /// Breaks only casts of one ability.
+    InterruptOne(usize),
     /// Of those with the tag, the oldest.
     CleanseWet,
     /// A stack of each with the tag.
@@ -105,6 +109,15 @@ pub(super) enum Effect {
     Teach(usize),
     Take(usize),
     TakeLoud,
+}
+
+/// What an effect of an ability depends on.
+#[derive(Clone, Copy, Debug, Default)]
+pub(super) struct Only {
+    /// Its receiver's health is above this share.
+    pub(super) above: Option<f64>,
+    /// Its chance is one half or more, or less than that.
+    pub(super) likely: Option<bool>,
 }
 
 /// Who receives an effect, and within how many metres.
@@ -147,6 +160,8 @@ pub(super) struct Trigger {
     pub(super) reason: Option<LostReason>,
     /// Only where more than this was dealt, or healed.
     pub(super) amount: Option<f64>,
+    /// Its chance is one half or more, or less than that.
+    pub(super) likely: Option<bool>,
     /// Only for hits with the mark.
     pub(super) cut: bool,
     /// The share of its health that is crossed.
@@ -172,6 +187,7 @@ impl Trigger {
             wet: false,
             reason: None,
             amount: None,
+            likely: None,
             cut: false,
             share: 0.0,
             stacks: 0,
@@ -236,6 +252,8 @@ pub(super) struct Status {
     /// A buff or a debuff.
     pub(super) is_buff: bool,
     pub(super) cleansable: bool,
+    /// Whether it is resisted more often than not.
+    pub(super) resisted: Option<bool>,
     pub(super) at_least: Option<f64>,
     pub(super) at_most: Option<f64>,
     /// It has the tag that others make immune to, or take away.
@@ -271,7 +289,7 @@ pub(super) struct Sustain {
     pub(super) cost: f64,
     /// While its user's health is above this share.
     pub(super) above: Option<f64>,
-    pub(super) does: Vec<(Effect, To, Option<f64>)>,
+    pub(super) does: Vec<(Effect, To, Only)>,
 }
 
 #[derive(Clone, Debug)]
@@ -287,8 +305,7 @@ pub(super) struct Ability {
     pub(super) reach: Option<f64>,
     pub(super) area: Area,
     pub(super) travels: bool,
-    /// Effects, who receives them, and the share of its health above which somebody does.
-    pub(super) does: Vec<(Effect, To, Option<f64>)>,
+    pub(super) does: Vec<(Effect, To, Only)>,
     pub(super) loud: bool,
     pub(super) unlock: When,
     pub(super) pays_at_release: bool,
@@ -338,8 +355,8 @@ pub(super) enum When {
 #[derive(Clone, Copy, Debug)]
 pub(super) enum Uses {
     One(usize),
-    /// All abilities with the tag, one after the other.
-    Loud,
+    /// All abilities that are loud, or all that are not, one after the other.
+    Tagged(bool),
 }
 
 #[derive(Clone, Debug)]
@@ -350,11 +367,16 @@ pub(super) struct Character {
     pub(super) body: f64,
     pub(super) reward: f64,
     pub(super) gear: Vec<usize>,
+    /// A piece that it wears by chance, and whether that is one half or more.
+    pub(super) perhaps: Option<(usize, bool)>,
     pub(super) level: f64,
     /// What it has for good.
     pub(super) statuses: Vec<usize>,
     pub(super) immune: bool,
     pub(super) lines: Vec<(Uses, When)>,
+    /// So many of its first lines are a group, of which chance chooses one; by weight, or alike.
+    pub(super) group: Option<(usize, bool)>,
+    pub(super) reaction: u64,
     pub(super) abilities: Vec<usize>,
     pub(super) can_learn: Vec<usize>,
     pub(super) untargetable: Option<bool>,
@@ -375,10 +397,21 @@ pub(super) struct Zone {
     pub(super) carried: bool,
 }
 
+/// A status that what somebody wears gives it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Given {
+    pub(super) status: usize,
+    pub(super) stacks: u32,
+    /// From when it is put on; as long as it is worn, if nothing is said.
+    pub(super) lasts: Option<u64>,
+}
+
 #[derive(Clone, Debug)]
 pub(super) struct Gear {
     pub(super) slot: Option<u32>,
     pub(super) in_set: bool,
+    /// What it gives besides what it does.
+    pub(super) gives: Option<Given>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -451,19 +484,31 @@ pub(super) struct World {
     pub(super) statuses: Vec<Status>,
     pub(super) zones: Vec<Zone>,
     pub(super) gear: Vec<Gear>,
-    /// What gear does while it is worn: that of the set, if there is one, then that of each piece.
+    /// What gear does while it is worn: that of the set, if there is one, then that of each piece; then what points give.
     pub(super) worn: Vec<Status>,
+    /// What the set gives besides its bonus.
+    pub(super) set_gives: Option<Given>,
     /// Every amount of a hit or a heal is rounded down.
     pub(super) floors: bool,
     pub(super) abilities: Vec<Ability>,
     pub(super) characters: Vec<Character>,
     pub(super) threat: bool,
     pub(super) levels: bool,
+    /// The last level, and whether points come with each.
+    pub(super) most: f64,
+    pub(super) points: bool,
     /// Repeated statuses with the tag wear off.
     pub(super) diminishes: bool,
+    /// The side that wins at the time limit.
+    pub(super) at_limit: Option<usize>,
     pub(super) sides: [Vec<Member>; 2],
     pub(super) script: Vec<Scripted>,
     pub(super) calls: Vec<(u64, Call)>,
+}
+
+/// How much a line of a group weighs, by its place.
+pub(super) fn weight(line: usize) -> f64 {
+    [1.0, 3.0, 0.5, 2.0][line % 4]
 }
 
 impl World {
@@ -473,13 +518,28 @@ impl World {
 
     /// The lines of a policy, one for each ability.
     pub(super) fn lines(&self, character: &Character) -> Vec<(usize, When)> {
-        let loud = || (0..self.abilities.len()).filter(|ability| self.abilities[*ability].loud).collect();
+        let tagged =
+            |loud: bool| (0..self.abilities.len()).filter(|ability| self.abilities[*ability].loud == loud).collect();
         let lines = character.lines.iter().flat_map(|(uses, when)| {
             let abilities: Vec<usize> = match uses {
                 Uses::One(ability) => vec![*ability],
-                Uses::Loud => loud(),
+                Uses::Tagged(loud) => tagged(*loud),
             };
             abilities.into_iter().map(|ability| (ability, *when))
+        });
+        lines.collect()
+    }
+
+    /// How much each line of the group weighs.
+    pub(super) fn weights(&self, character: &Character) -> Vec<f64> {
+        let Some((count, by_weight)) = character.group else { return Vec::new() };
+        let lines = character.lines.iter().take(count).enumerate().flat_map(|(index, (uses, _))| {
+            let weight = if by_weight { weight(index) } else { 1.0 };
+            let count = match uses {
+                Uses::One(_) => 1,
+                Uses::Tagged(loud) => self.abilities.iter().filter(|ability| ability.loud == *loud).count(),
+            };
+            vec![weight; count]
         });
         lines.collect()
     }
@@ -487,6 +547,12 @@ impl World {
     /// The status that somebody has for wearing a piece; those of gear come after those of the rules and that of the set.
     pub(super) fn status_of_gear(&self, piece: usize) -> usize {
         self.statuses.len() + usize::from(self.has_set()) + piece
+    }
+
+    /// The status of each point, in the order in which they are spent.
+    pub(super) fn points(&self) -> std::ops::Range<usize> {
+        let all = self.statuses.len() + self.worn.len();
+        if self.points { all - 2..all } else { all..all }
     }
 
     pub(super) fn has_set(&self) -> bool {

@@ -49,8 +49,12 @@ impl<C: Chance> Engine<'_, C> {
                 }
             }
             if !self.condition_holds(who, line, when)? {
-                self.until = self.until.min(self.condition_turns(who, line, when));
+                self.until = self.until.min(self.condition_turns(who, line, when)?);
                 return Ok(Gate::Condition);
+            }
+            if (line.time || line.aims) && self.setup.policies[who.index()].reaction > Time::ZERO {
+                // Who has not reacted yet must not miss that it closes again.
+                self.until = self.until.min(self.condition_turns(who, line, when)?);
             }
         }
         self.after_condition(who, index)
@@ -129,17 +133,18 @@ impl<C: Chance> Engine<'_, C> {
         Ok(holds)
     }
 
-    /// When a condition that does not hold may hold, with nothing else happening.
-    fn condition_turns(&mut self, who: CombatantId, line: &CompiledLine, when: FormulaId) -> Time {
+    /// When a condition may turn, with nothing else happening.
+    fn condition_turns(&mut self, who: CombatantId, line: &CompiledLine, when: FormulaId) -> FightResult<Time> {
         if line.chance {
-            return self.state.now + POLL;
+            return Ok(self.state.now + POLL);
         }
-        if !line.time {
-            return Time::NEVER;
+        let mut turns = Time::NEVER;
+        if line.time {
+            let target = if line.aims { self.scratch.chosen.unwrap_or(who) } else { who };
+            let frame = self.frame(who, target);
+            turns = self.program.next_change(when, &mut self.state.numbers, &frame);
         }
-        let target = if line.aims { self.scratch.chosen.unwrap_or(who) } else { who };
-        let frame = self.frame(who, target);
-        self.program.next_change(when, &mut self.state.numbers, &frame)
+        if line.aims { Ok(turns.min(self.pick_turns(who, line)?)) } else { Ok(turns) }
     }
 
     /// Known, not forbidden, unlocked, off cooldown, in stock.

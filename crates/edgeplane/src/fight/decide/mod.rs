@@ -119,7 +119,7 @@ impl<C: Chance> Engine<'_, C> {
             if self.examine(who, line, at, bit)? == Gate::Open {
                 let unseen = changed & !(bit - 1);
                 self.state.who_mut(who).changed_lines |= unseen | bit;
-                if self.has_to_react(who, policy, line) {
+                if self.has_to_react(who, policy, line, at) {
                     return Ok(None);
                 }
                 self.aim_line(who, line)?;
@@ -148,7 +148,8 @@ impl<C: Chance> Engine<'_, C> {
         let (mut wake, mut total, mut open, mut steady) = (Time::NEVER, 0.0, 0, true);
         let mut first_open = None;
         let mut weighed = std::mem::take(&mut self.scratch.weighed);
-        weighed.clear();
+        let mut aims = std::mem::take(&mut self.scratch.aims);
+        (weighed.clear(), aims.clear());
         for index in group {
             let line = &policy.lines[index];
             let (bit, at) = (CompiledPolicy::bit(index), policy.first_line as usize + index);
@@ -163,29 +164,44 @@ impl<C: Chance> Engine<'_, C> {
                 continue;
             }
             open |= bit;
-            first_open = first_open.or(Some(line));
-            let weight = match line.weight {
+            first_open = first_open.or(Some((line, at)));
+            let weighs_target = line.weight.is_some_and(|weight| !self.program.formula(weight).is_plain_number());
+            steady &= !weighs_target;
+            if weighs_target && !line.aims {
+                self.pick_targets(who, self.program.ability(line.ability))?;
+            }
+            if weighs_target || line.aims {
+                // The lines after it pick targets of their own.
+                aims.extend(self.scratch.picked.iter().map(|target| (index as u32, *target)));
+            }
+            total += match line.weight {
                 Some(weight) => {
-                    steady &= self.program.formula(weight).is_plain_number();
-                    self.aim_line(who, line)?;
-                    let target = self.scratch.chosen.unwrap_or(who);
+                    let target = if weighs_target { self.scratch.chosen.unwrap_or(who) } else { who };
                     self.positive(weight, &self.frame(who, target))?
                 }
                 None => 1.0,
             };
-            total += weight;
             weighed.push((total, index as u32));
         }
         self.state.who_mut(who).changed_lines |= open;
-        let delayed = first_open.is_some_and(|line| self.has_to_react(who, policy, line));
+        let delayed = first_open.is_some_and(|(line, at)| self.has_to_react(who, policy, line, at));
         let drawn = if delayed { None } else { self.draw_of(who, site, total, &weighed) };
-        self.scratch.weighed = weighed;
+        let mut of_line = aims.iter().filter(|(line, _)| drawn == Some(*line)).map(|(_, target)| *target).peekable();
+        let is_aimed = of_line.peek().is_some();
+        if is_aimed {
+            self.scratch.picked.clear();
+            self.scratch.picked.extend(of_line);
+        }
+        (self.scratch.weighed, self.scratch.aims) = (weighed, aims);
         if delayed {
             return Ok((Choice::Delayed, wake));
         }
         if let Some(index) = drawn {
             let line = &policy.lines[index as usize];
-            self.aim_line(who, line)?;
+            if !is_aimed {
+                self.pick_targets(who, self.program.ability(line.ability))?;
+            }
+            self.aim(who);
             return Ok((Choice::Line(line.ability_index), wake));
         }
         // What is open and has no weight is weighed again after a while, if that can change.
@@ -205,8 +221,8 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Whether a combatant that was idle has not reacted yet to a line that has opened.
-    fn has_to_react(&mut self, who: CombatantId, policy: &CompiledPolicy, line: &CompiledLine) -> bool {
-        let now = self.state.now;
+    fn has_to_react(&mut self, who: CombatantId, policy: &CompiledPolicy, line: &CompiledLine, at: usize) -> bool {
+        let (now, closes) = (self.state.now, self.state.lines[at].until);
         let combatant = self.state.who_mut(who);
         if !combatant.waits || policy.reaction == Time::ZERO {
             return false;
@@ -218,7 +234,8 @@ impl<C: Chance> Engine<'_, C> {
             combatant.reacts_at = Time::NEVER;
             return false;
         }
-        combatant.wake = combatant.reacts_at;
+        // What closes before that, it has missed.
+        combatant.wake = combatant.reacts_at.min(closes);
         if self.state.abilities[line.ability_index as usize].reported.take().is_some() {
             emit!(self, Available { who, ability: line.ability });
         }

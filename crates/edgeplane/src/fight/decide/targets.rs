@@ -1,7 +1,10 @@
 //! Whom an ability is used on.
 
 use super::super::engine::{Engine, FightResult};
-use crate::program::{AbilityPlan, Area, Chance, CombatantId, CompiledLine, HAIR, PickPlan, PoolId, length, minus};
+use crate::program::{
+    AbilityPlan, Area, Chance, CombatantId, CompiledLine, HAIR, POLL, PickPlan, PoolId, Slot, Time, length, minus,
+    pool_slot,
+};
 use crate::rules::{SideRule, Untargetable};
 
 impl<C: Chance> Engine<'_, C> {
@@ -154,6 +157,42 @@ impl<C: Chance> Engine<'_, C> {
             SideRule::Everyone => same || self.setup.can_be_defeated(other),
         };
         fits && self.state.stands(other)
+    }
+
+    /// When another one may be picked for a line, with nothing else happening: where somebody comes in reach or leaves it,
+    /// to the microsecond; and every tenth of a second where a score moves.
+    pub(super) fn pick_turns(&mut self, who: CombatantId, line: &CompiledLine) -> FightResult<Time> {
+        let ability = self.program.ability(line.ability);
+        let candidates = self.candidates(who, ability);
+        if candidates.len() < 2 {
+            return Ok(Time::NEVER);
+        }
+        let poll = self.state.now + POLL;
+        let flows = |pool: PoolId| {
+            let rate = self.program.layout.pool(pool).0 + pool_slot::RATE;
+            candidates.iter().any(|other| self.state.numbers.at(self.program.place(*other, Slot(rate))) != 0.0)
+        };
+        let moves = match ability.pick {
+            PickPlan::Weakest(Some(pool)) | PickPlan::Strongest(Some(pool)) => flows(pool),
+            _ => line.pick_time,
+        };
+        if moves {
+            return Ok(poll);
+        }
+        if !self.setup.is_placed || !ability.is_about_places() {
+            return Ok(Time::NEVER);
+        }
+        let course = self.course_of(who);
+        if candidates.iter().all(|other| self.course_of(*other) == course) {
+            return Ok(Time::NEVER);
+        }
+        let around_caster = matches!(ability.area, Area::Circle { around_caster: true, .. });
+        if matches!(ability.pick, PickPlan::Nearest | PickPlan::Farthest) || around_caster {
+            return Ok(poll);
+        }
+        let reach = self.reach_of_ability(who, ability)?;
+        let turns = self.candidates(who, ability).iter().map(|other| self.crosses_reach_at(who, *other, reach));
+        Ok(turns.min().unwrap_or(Time::NEVER))
     }
 
     /// Puts those picked first to the front.

@@ -111,6 +111,18 @@ impl<C: Chance> Engine<'_, C> {
         self.at_once_or_after(in_reach(away, closing, reach + self.body_of(other)))
     }
 
+    /// When the rim of another one will come within a distance, or leave it, if both go on as they do.
+    pub(super) fn crosses_reach_at(&self, who: CombatantId, other: CombatantId, reach: f64) -> Time {
+        let away = minus(self.place_of(other), self.place_of(who));
+        let closing = minus(self.course_of(other), self.course_of(who));
+        let edge = reach + self.body_of(other);
+        let seconds = match in_reach(away, closing, edge) {
+            0.0 => parting(away, closing, 0.0, edge + 2.0 * HAIR).unwrap_or(f64::INFINITY),
+            outside => outside,
+        };
+        if seconds < f64::INFINITY { self.after(seconds) } else { Time::NEVER }
+    }
+
     /// Whoever is near enough already is so in this moment.
     #[inline]
     fn at_once_or_after(&self, seconds: f64) -> Time {

@@ -82,6 +82,9 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     pub(in crate::fight) fn drop_worn(&mut self, who: CombatantId, status: StatusId) -> FightResult<()> {
+        if self.plan_of(who).statuses.contains(&status) {
+            return Ok(());
+        }
         let statuses = &self.state.statuses;
         let of_gear = |index: &u32| {
             let record = statuses.get(*index);

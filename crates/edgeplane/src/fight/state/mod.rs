@@ -444,6 +444,8 @@ pub(super) struct Scratch {
     pub(super) rewarding: Vec<CombatantId>,
     /// Uses among which chance chooses, by the sum of weights up to and with each.
     pub(super) weighed: Vec<(f64, u32)>,
+    /// The targets that conditions and weights of such lines had in view, by line.
+    pub(super) aims: Vec<(u32, CombatantId)>,
     pub(super) costs: Vec<f64>,
     /// Statuses that are to be taken away, and when they would have ended.
     pub(super) meant: Vec<(StatusRef, Time)>,

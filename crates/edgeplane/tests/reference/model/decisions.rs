@@ -8,8 +8,44 @@ impl Model<'_> {
         if !one.stands || one.doing != Doing::Idle {
             return None;
         }
-        let lines = self.world.lines(self.rule_of(who));
-        lines.iter().find_map(|(ability, when)| self.open(who, *ability, *when).map(|targets| (*ability, targets)))
+        let rule = self.rule_of(who);
+        let lines = self.world.lines(rule);
+        let open = |(ability, when): &(usize, When)| Some((*ability, self.open(who, *ability, *when)?));
+        // The likelier: that in the middle of what all possible lines of the group weigh.
+        let weights = self.world.weights(rule);
+        let possible: Vec<_> =
+            lines.iter().zip(&weights).filter_map(|(line, weight)| Some((open(line)?, *weight))).collect();
+        let middle = possible.iter().map(|(_, weight)| weight).sum::<f64>() * 0.5;
+        let mut sum = 0.0;
+        for (one, weight) in possible {
+            sum += weight;
+            if middle < sum {
+                return Some(one);
+            }
+        }
+        lines[weights.len()..].iter().find_map(open)
+    }
+
+    /// What somebody does now: who was idle reacts after a while to what it can do.
+    pub(super) fn reacts(&mut self, who: usize) -> Option<(usize, Vec<usize>)> {
+        let decided = self.decide(who);
+        let (now, reaction) = (self.now, self.rule_of(who).reaction);
+        let one = &mut self.all[who];
+        if !one.stands || one.doing != Doing::Idle {
+            (one.waits, one.reacts) = (false, None);
+            return None;
+        }
+        if decided.is_none() {
+            (one.waits, one.reacts) = (true, None);
+        } else if one.waits && reaction > 0 && *one.reacts.get_or_insert(now + reaction) > now {
+            // A window that closes after this step is closed before the next one.
+            let closes = |rule: &Ability| {
+                rule.after.is_some_and(|(after, within)| one.released[after].is_some_and(|at| at + within == now))
+            };
+            self.close_call.set(self.close_call.get() || self.world.abilities.iter().any(closes));
+            return None;
+        }
+        decided
     }
 
     /// Whether an ability is closed for what its user itself is like.
@@ -138,6 +174,8 @@ impl Model<'_> {
             Pick::Nearest => self.apart(who, other),
             Pick::Farthest => -self.apart(who, other),
             Pick::Policy => -self.all[who].threat[other],
+            Pick::Lowest(false) => self.might(other),
+            Pick::Lowest(true) => self.amount(other, SHELL),
         };
         targets.sort_by(|a, b| self.lesser(score(*a), score(*b)));
         let has_area = rule.area != Area::None;
@@ -162,6 +200,7 @@ impl Model<'_> {
     pub(super) fn start(&mut self, who: usize, ability: usize, targets: Vec<usize>) {
         let rule = &self.world.abilities[ability];
         let release = self.now + rule.times[0];
+        (self.all[who].waits, self.all[who].reacts) = (false, None);
         self.all[who].doing = Doing::Casting(ability, release);
         let (target, number) = (id(targets[0]), targets.len() as u16);
         let caster = id(who);
@@ -348,26 +387,26 @@ impl Model<'_> {
         &mut self,
         who: usize,
         ability: usize,
-        does: &[(Effect, To, Option<f64>)],
+        does: &[(Effect, To, Only)],
         targets: &[usize],
         on_targets: bool,
     ) {
         let source = Source::Ability(ability_id(ability));
-        for (effect, to, above) in does {
+        for (effect, to, only) in does {
             match to {
                 To::Target if !on_targets => {}
                 To::Target => {
                     for (number, target) in targets.iter().enumerate() {
-                        self.effect_if(who, source, *target, *effect, number + 1, *above);
+                        self.effect_if(who, source, *target, *effect, number + 1, *only);
                     }
                 }
-                To::Caster => self.effect_if(who, source, who, *effect, 1, *above),
+                To::Caster => self.effect_if(who, source, who, *effect, 1, *only),
                 To::Side(side, within) => {
                     let reached = |other: &usize| self.can_be_targeted(who, *other, *side);
                     let reached: Vec<usize> = (0..self.all.len()).filter(reached).collect();
                     for other in reached {
                         if within.is_none_or(|within| self.within(who, other, within)) {
-                            self.effect_if(who, source, other, *effect, 1, *above);
+                            self.effect_if(who, source, other, *effect, 1, *only);
                         }
                     }
                 }

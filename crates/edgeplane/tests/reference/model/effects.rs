@@ -14,7 +14,7 @@ enum HitStep {
 }
 
 impl Model<'_> {
-    /// The same, only above a share of the receiver's health.
+    /// The same, if what it depends on holds.
     pub(in crate::reference) fn effect_if(
         &mut self,
         who: usize,
@@ -22,9 +22,9 @@ impl Model<'_> {
         target: usize,
         effect: Effect,
         order: usize,
-        above: Option<f64>,
+        only: Only,
     ) {
-        if above.is_none_or(|above| self.share(target) > above) {
+        if only.likely != Some(false) && only.above.is_none_or(|above| self.share(target) > above) {
             self.effect(who, source, target, effect, order);
         }
     }
@@ -129,6 +129,11 @@ impl Model<'_> {
                 if let Doing::Casting(ability, _) = self.all[target].doing
                     && self.world.abilities[ability].loud
                 {
+                    self.interrupt(target, who, source);
+                }
+            }
+            Effect::InterruptOne(one) => {
+                if matches!(self.all[target].doing, Doing::Casting(ability, _) if ability == one) {
                     self.interrupt(target, who, source);
                 }
             }
@@ -382,6 +387,7 @@ impl Model<'_> {
         self.all[target].stands = true;
         self.all[target].hurt_by = None;
         self.dress(target, false);
+        self.spend_points(target);
         self.put(target, HEALTH, amount.min(self.cap(target, HEALTH)));
         self.report(Event::Revived { target: id(target), caster: id(who), source });
     }

@@ -14,8 +14,8 @@ use edgeplane::{AbilityId, CombatantId, StatusId, Time};
 
 use crate::reference::ground::{Flight, Placed};
 use crate::reference::world::{
-    Ability, Area, Call, CapRule, Character, Counts, Effect, Forbids, Joins, LIMIT, NEEDED, Pick, Reapply, STEP,
-    Scripted, Side, Status, Step, To, Trigger, When, World,
+    Ability, Area, Call, CapRule, Character, Counts, Effect, Forbids, Given, Joins, LIMIT, NEEDED, Only, Pick, Reapply,
+    STEP, Scripted, Side, Status, Step, To, Trigger, When, World,
 };
 
 pub(in crate::reference) const HEALTH: usize = 0;
@@ -69,6 +69,9 @@ pub(in crate::reference) struct One {
     begins_with: Option<usize>,
     pub(in crate::reference) doing: Doing,
     targets: Vec<usize>,
+    /// It has looked and found nothing to do; when it reacts to what it has found since.
+    waits: bool,
+    reacts: Option<u64>,
     pub(in crate::reference) held: Vec<Held>,
     worn: Vec<usize>,
     /// For each pool: what was in it, and when.
@@ -203,6 +206,8 @@ impl Model<'_> {
             begins_with: member.begins_with,
             doing: Doing::Idle,
             targets: Vec::new(),
+            waits: false,
+            reacts: None,
             held: Vec::new(),
             worn: world.characters[member.character].gear.clone(),
             pools: [(world.characters[member.character].vigour, 0), (20.0, 0), (0.0, 0)],
@@ -265,6 +270,10 @@ impl Model<'_> {
             model.walk();
             model.now += STEP;
         }
+        let limit = || model.world.at_limit.map_or(Ending::TimeLimit, |side| Ending::HeldOut(SideId(side as u16)));
+        let ending = model.ending.unwrap_or_else(limit);
+        model.now = model.now.min(LIMIT + STEP) - STEP;
+        model.report(Event::Ended { ending });
         (!model.close_call.get()).then_some(model.log)
     }
 
@@ -284,7 +293,7 @@ impl Model<'_> {
                 return;
             }
             // Everybody decides on the same state.
-            let decisions: Vec<_> = (0..self.all.len()).filter_map(|who| Some((who, self.decide(who)?))).collect();
+            let decisions: Vec<_> = (0..self.all.len()).filter_map(|who| Some((who, self.reacts(who)?))).collect();
             for (who, (ability, targets)) in decisions {
                 quiet = false;
                 self.start(who, ability, targets);
@@ -465,7 +474,7 @@ impl Model<'_> {
         let total = one.learned;
         let before = one.level;
         if self.world.levels {
-            while one.toward >= NEEDED {
+            while one.toward >= NEEDED && one.level < self.world.most {
                 one.toward -= NEEDED;
                 one.level += 1.0;
             }
@@ -474,6 +483,7 @@ impl Model<'_> {
         self.report(Event::Learned { who: id(who), from: id(from), amount, total });
         if level > before {
             self.report(Event::LevelGained { who: id(who), level });
+            self.spend_points(who);
         }
     }
 }

@@ -84,8 +84,8 @@ impl Model<'_> {
         for status in self.rule_of(who).statuses.clone() {
             self.apply(who, Source::Status(status_id(status)), who, status, Some(FOREVER), 1);
         }
-        for status in self.of_gear(who) {
-            self.wear_status(who, status);
+        for given in self.of_gear(who) {
+            self.wear_status(who, given);
         }
         if !begins {
             (self.dressing, self.all[who].cap) = (false, self.cap(who, HEALTH));
@@ -93,6 +93,10 @@ impl Model<'_> {
         }
         if let Some(status) = self.all[who].begins_with {
             self.apply(who, Source::Status(status_id(status)), who, status, None, 1);
+        }
+        self.spend_points(who);
+        if let Some((piece, true)) = self.rule_of(who).perhaps {
+            self.wear(who, piece);
         }
         self.dressing = false;
         let cap = self.cap(who, HEALTH);
@@ -105,34 +109,68 @@ impl Model<'_> {
         }
     }
 
-    /// The statuses of what somebody wears: of the pieces, then of the set.
-    pub(super) fn of_gear(&self, who: usize) -> Vec<usize> {
-        let worn = &self.all[who].worn;
-        let mut statuses: Vec<usize> = worn.iter().map(|piece| self.world.status_of_gear(*piece)).collect();
-        if worn.iter().filter(|piece| self.world.gear[**piece].in_set).count() >= 2 {
-            statuses.push(self.world.statuses.len());
+    /// A point comes with each level after the first; they are spent one after the other, over and over.
+    pub(super) fn spend_points(&mut self, who: usize) {
+        let points = self.all[who].level as u32 - 1;
+        for (index, status) in (0..).zip(self.world.points()) {
+            let wanted = points / 2 + u32::from(index < points % 2);
+            let held = self.held(who, status).map_or(0, |held| held.stacks);
+            if wanted > held {
+                self.apply(who, Source::Status(status_id(status)), who, status, Some(FOREVER), wanted - held);
+            }
         }
-        statuses
     }
 
-    pub(super) fn wear_status(&mut self, who: usize, status: usize) {
-        self.apply_new(who, who, Source::Status(status_id(status)), status, FOREVER, 1, Applied::New);
+    /// The statuses of what somebody wears: of the pieces, then of the set.
+    pub(super) fn of_gear(&self, who: usize) -> Vec<Given> {
+        let worn = &self.all[who].worn;
+        let own = |status: usize| Given { status, stacks: 1, lasts: None };
+        let of_piece = |piece: &usize| [Some(own(self.world.status_of_gear(*piece))), self.world.gear[*piece].gives];
+        let mut statuses: Vec<Given> = worn.iter().flat_map(of_piece).flatten().collect();
+        if worn.iter().filter(|piece| self.world.gear[**piece].in_set).count() >= 2 {
+            statuses.push(own(self.world.statuses.len()));
+            statuses.extend(self.world.set_gives);
+        }
+        // What several give is held once, with the most stacks.
+        let most = |one: &Given| {
+            let same = statuses.iter().filter(|other| other.status == one.status && other.lasts == one.lasts);
+            Given { stacks: same.map(|other| other.stacks).max().unwrap(), ..*one }
+        };
+        let mut once: Vec<Given> = Vec::new();
+        for one in statuses.iter().map(most) {
+            if !once.contains(&one) {
+                once.push(one);
+            }
+        }
+        once
+    }
+
+    pub(super) fn wear_status(&mut self, who: usize, given: Given) {
+        let Given { status, stacks, lasts } = given;
+        let source = Source::Status(status_id(status));
+        if status < self.world.statuses.len() {
+            return self.apply(who, source, who, status, Some(lasts.unwrap_or(FOREVER)), stacks);
+        }
+        self.apply_new(who, who, source, status, FOREVER, stacks, Applied::New);
     }
 
     pub(super) fn change_gear(&mut self, who: usize, worn: Vec<usize>) {
         let before = self.of_gear(who);
         self.all[who].worn = worn;
         let after = self.of_gear(who);
-        for status in before.iter().filter(|status| !after.contains(status)) {
-            if let Some(held) = self.all[who].held.iter().find(|held| held.status == *status) {
+        let own = self.rule_of(who).statuses.clone();
+        let goes = |given: &&Given| given.lasts.is_none() && !after.contains(given) && !own.contains(&given.status);
+        for given in before.iter().filter(goes) {
+            let worn = |held: &&Held| held.status == given.status && held.ends == FOREVER && held.zones.is_empty();
+            if let Some(held) = self.all[who].held.iter().find(worn) {
                 self.lose(who, held.serial, LostReason::ConditionEnded);
             }
         }
-        for status in after.iter().filter(|status| !before.contains(status)) {
+        for given in after.iter().filter(|given| !before.contains(given)) {
             if self.all[who].stands {
-                self.wear_status(who, *status);
+                self.wear_status(who, *given);
             } else {
-                self.prevented(who, who, *status, Prevention::Defeated);
+                self.prevented(who, who, given.status, Prevention::Defeated);
             }
         }
     }

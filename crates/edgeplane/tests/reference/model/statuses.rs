@@ -24,7 +24,7 @@ impl Model<'_> {
         if !self.all[target].stands {
             return self.prevented(by, target, status, Prevention::Defeated);
         }
-        let rule = &self.world.statuses[status];
+        let rule = self.world.status(status);
         if rule.wet && self.rule_of(target).immune {
             return self.prevented(by, target, status, Prevention::Immune { by: None });
         }
@@ -32,6 +32,9 @@ impl Model<'_> {
         if let Some(held) = self.all[target].held.iter().find(immune).filter(|_| rule.wet) {
             let by_status = Some(status_id(held.status));
             return self.prevented(by, target, status, Prevention::Immune { by: by_status });
+        }
+        if rule.resisted == Some(true) {
+            return self.prevented(by, target, status, Prevention::Resisted);
         }
         let mut lasts = lasts.unwrap_or(rule.duration);
         let (count, last) = self.all[target].wet;
@@ -65,7 +68,7 @@ impl Model<'_> {
         lasts: u64,
         stacks: u32,
     ) {
-        let rule = &self.world.statuses[status];
+        let rule = self.world.status(status);
         let ends = self.now.saturating_add(lasts);
         let there = self.all[target].held.iter().position(|held| held.status == status);
         let most = if let Reapply::Stack(most) = rule.reapply { most } else { 1 };
@@ -381,7 +384,8 @@ impl Model<'_> {
             let share = self.share(owner);
             let is_above = trigger.above.is_none_or(|above| share > above)
                 && trigger.amount.is_none_or(|amount| about.amount > amount)
-                && (!trigger.cut || about.cut);
+                && (!trigger.cut || about.cut)
+                && trigger.likely != Some(false);
             if ready > now || trigger.uses.is_some_and(|uses| done >= uses) || !is_above {
                 continue;
             }

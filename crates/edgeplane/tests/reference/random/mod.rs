@@ -5,8 +5,8 @@ mod statuses;
 use edgeplane::program::{LostReason, TriggerEvent};
 
 use crate::reference::world::{
-    Ability, Area, Call, CapRule, Character, Counts, Effect, Forbids, Gear, Ground, Joins, LIMIT, Member, Pick,
-    Reapply, STEP, Scripted, Side, Status, Step, Sustain, To, Trigger, Uses, When, World, Zone,
+    Ability, Area, Call, CapRule, Character, Counts, Effect, Forbids, Gear, Given, Ground, Joins, LIMIT, Member, Only,
+    Pick, Reapply, STEP, Scripted, Side, Status, Step, Sustain, To, Trigger, Uses, When, World, Zone,
 };
 
 /// The next of a row of numbers that look random.
@@ -46,6 +46,7 @@ struct Parts {
     levels: bool,
     called: bool,
     portions: bool,
+    decays: bool,
     abilities: usize,
     /// Nobody has all abilities, and some come and go.
     partial: bool,
@@ -75,6 +76,7 @@ impl Parts {
             30 => Effect::CleanseKind(dice.one_in(2)),
             26 => Effect::Cold((3 + dice.below(9)) as f64, dice.one_in(2)),
             27 => Effect::Shield((2 + dice.below(12)) as f64),
+            24 if dice.one_in(4) => Effect::InterruptOne(dice.index(self.abilities)),
             24 => dice.of(&[Effect::InterruptLoud, Effect::CleanseWet, Effect::ConsumeWet]),
             25 if dice.one_in(12) => Effect::Win,
             0..4 => Effect::Damage((4 + dice.below(12)) as f64, dice.below(3) as f64 * 0.5),
@@ -147,12 +149,13 @@ impl Parts {
             Side::Caster,
         ]);
         let defeated = matches!(side, Side::Allies | Side::Others) && dice.one_in(4);
-        let pick = match dice.below(7) {
+        let pick = match dice.below(8) {
             0 | 1 => Pick::First,
             2 => Pick::Weakest,
             3 => Pick::Strongest,
             4 if placed => Pick::Nearest,
             5 if placed => Pick::Farthest,
+            6 => Pick::Lowest(!self.decays && dice.one_in(2)),
             _ if self.threat && side == Side::Enemies => Pick::Policy,
             _ => Pick::First,
         };
@@ -175,7 +178,7 @@ impl Parts {
             _ if side == Side::Caster || (walked && side == Side::Enemies) => Pick::First,
             _ => pick,
         };
-        let revives = |dice: &mut Dice| vec![(Effect::Revive((10 + dice.below(30)) as f64), To::Target, None)];
+        let revives = |dice: &mut Dice| vec![(Effect::Revive((10 + dice.below(30)) as f64), To::Target, only(dice))];
         let many = side != Side::Caster && dice.one_in(3);
         let kept = !defeated && dice.one_in(6);
         let sustain = kept.then(|| Sustain {
@@ -183,7 +186,7 @@ impl Parts {
             longest: (!dice.one_in(4)).then(|| STEP * dice.below(60)),
             cost: if walked { 0.0 } else { 2.0 * dice.below(3) as f64 },
             above: dice.one_in(3).then(|| 0.25 * (1 + dice.below(3)) as f64),
-            does: (0..1 + dice.below(2)).map(|_| (tick_of_use(dice), self.to(dice), None)).collect(),
+            does: (0..1 + dice.below(2)).map(|_| (tick_of_use(dice), self.to(dice), only(dice))).collect(),
         });
         Ability {
             cost: if walked { 0.0 } else { 2.0 * dice.below(6) as f64 },
@@ -200,11 +203,10 @@ impl Parts {
             does: if defeated {
                 revives(dice)
             } else {
-                let part = |dice: &mut Dice| dice.one_in(6).then(|| 0.25 * (1 + dice.below(3)) as f64);
                 let one = |dice: &mut Dice| match self.effect(dice) {
                     // It comes about once, whoever the targets are.
-                    once @ (Effect::Call(..) | Effect::Win) => (once, To::Caster, part(dice)),
-                    other => (other, self.to(dice), part(dice)),
+                    once @ (Effect::Call(..) | Effect::Win) => (once, To::Caster, only(dice)),
+                    other => (other, self.to(dice), only(dice)),
                 };
                 (0..1 + dice.below(3)).map(|_| one(dice)).collect()
             },
@@ -261,6 +263,15 @@ impl Parts {
     }
 }
 
+fn only(dice: &mut Dice) -> Only {
+    Only { above: dice.one_in(6).then(|| 0.25 * (1 + dice.below(3)) as f64), likely: likely(dice) }
+}
+
+/// Of those that have a chance, most come.
+fn likely(dice: &mut Dice) -> Option<bool> {
+    dice.one_in(4).then(|| !dice.one_in(4))
+}
+
 fn tick_of_use(dice: &mut Dice) -> Effect {
     match dice.below(5) {
         0 => Effect::Drain((2 + 2 * dice.below(3)) as f64),
@@ -291,6 +302,7 @@ pub(in crate::reference) fn world(seed: u64) -> World {
         levels: dice.one_in(3),
         called: ground != Ground::Walked && dice.one_in(3),
         portions: dice.one_in(3),
+        decays: dice.one_in(3),
         abilities: 3 + dice.index(4),
         partial: dice.one_in(3),
     };
@@ -298,18 +310,31 @@ pub(in crate::reference) fn world(seed: u64) -> World {
     statuses[0].wet = true;
     let quiet: Vec<usize> = (0..statuses.len()).filter(|index| !statuses[*index].interrupts).collect();
     let zones = (0..parts.zones).map(|_| parts.zone(dice)).collect();
-    let gear =
-        (0..parts.gear).map(|_| Gear { slot: dice.one_in(2).then(|| dice.below(2) as u32), in_set: dice.one_in(2) });
+    let given = |dice: &mut Dice, timed: bool| {
+        let lasts = (timed && dice.one_in(2)).then(|| 2 * STEP * (2 + dice.below(20)));
+        let stacks = if timed { 1 + dice.below(3) as u32 } else { 1 };
+        dice.one_in(4).then(|| Given { status: dice.index(parts.statuses), stacks, lasts })
+    };
+    let gear = (0..parts.gear).map(|_| Gear {
+        slot: dice.one_in(2).then(|| dice.below(2) as u32),
+        in_set: dice.one_in(2),
+        gives: given(dice, false),
+    });
     let gear: Vec<Gear> = gear.collect();
     let mut worn = Vec::new();
     if gear.iter().any(|gear| gear.in_set) {
         worn.push(Status { might: 3.0, ..statuses::bare() });
     }
     worn.extend((0..parts.gear).map(|_| parts.worn(dice)));
+    let points = parts.levels && dice.one_in(2);
+    if points {
+        worn.extend([1.0, 0.5].map(|might| Status { might, reapply: Reapply::Stack(99), ..statuses::bare() }));
+    }
     let mut abilities: Vec<Ability> = (0..parts.abilities).map(|index| parts.ability(dice, index, &quiet)).collect();
-    abilities[0].loud = true;
+    (abilities[0].loud, abilities[1].loud) = (true, false);
     let line = |dice: &mut Dice, possible: &[usize]| {
-        let uses = if dice.one_in(8) && !parts.partial { Uses::Loud } else { Uses::One(dice.of(possible)) };
+        let uses =
+            if dice.one_in(6) && !parts.partial { Uses::Tagged(dice.one_in(2)) } else { Uses::One(dice.of(possible)) };
         (uses, parts.when(dice))
     };
     let character = |dice: &mut Dice| {
@@ -343,11 +368,17 @@ pub(in crate::reference) fn world(seed: u64) -> World {
             vigour: 40.0 + 10.0 * dice.below(8) as f64,
             body: if ground != Ground::None && dice.one_in(3) { 0.5 } else { 0.0 },
             reward: if parts.levels { 8.0 + dice.below(20) as f64 } else { 0.0 },
-            gear: worn,
+            gear: worn.clone(),
+            perhaps: (0..gear.len())
+                .find(|piece| !worn.contains(piece) && gear[*piece].slot.is_none())
+                .filter(|_| dice.one_in(3))
+                .map(|piece| (piece, dice.one_in(2))),
             level: if parts.levels { 1.0 + dice.below(3) as f64 } else { 1.0 },
             statuses: (0..parts.statuses).filter(|_| dice.one_in(12)).collect(),
             immune: dice.one_in(10),
             lines: (0..1 + dice.below(4)).map(|_| line(dice, &possible)).collect(),
+            group: (ground != Ground::Walked && dice.one_in(4)).then(|| (1 + dice.index(3), dice.one_in(2))),
+            reaction: if ground != Ground::Walked && dice.one_in(4) { STEP * (1 + dice.below(12)) } else { 0 },
             abilities: own,
             can_learn,
             untargetable: dice.one_in(20).then(|| dice.one_in(3)),
@@ -408,17 +439,21 @@ pub(in crate::reference) fn world(seed: u64) -> World {
         ground,
         cap_rule: dice.of(&[CapRule::Keep, CapRule::Scale, CapRule::Shift]),
         portions: parts.portions,
-        decays: dice.one_in(3),
+        decays: parts.decays,
         statuses,
         zones,
         gear,
         worn,
+        set_gives: given(dice, true),
         floors: dice.one_in(6),
         abilities,
         characters,
         threat: parts.threat,
         levels: parts.levels,
+        most: 2.0 + dice.below(4) as f64,
+        points,
         diminishes: dice.one_in(3),
+        at_limit: dice.one_in(3).then(|| dice.index(2)),
         sides,
         script,
         calls,
