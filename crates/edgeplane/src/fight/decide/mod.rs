@@ -149,7 +149,8 @@ impl<C: Chance> Engine<'_, C> {
         let mut first_open = None;
         let mut weighed = std::mem::take(&mut self.scratch.weighed);
         let mut aims = std::mem::take(&mut self.scratch.aims);
-        (weighed.clear(), aims.clear());
+        weighed.clear();
+        aims.clear();
         for index in group {
             let line = &policy.lines[index];
             let (bit, at) = (CompiledPolicy::bit(index), policy.first_line as usize + index);
