@@ -106,7 +106,8 @@ fn compare(seed: u64) -> usize {
     // That nothing can happen any more the model does not find; it goes on to the end.
     let is_stalemate = |logged: &&mut &Logged| matches!(logged.event, Event::Ended { ending: Ending::Stalemate });
     if engine.last_mut().filter(is_stalemate).is_some() {
-        (engine.pop(), model.pop());
+        engine.pop();
+        model.pop();
     }
     let lines = |logged: &[&Logged]| logged.iter().map(|one| format!("   {one:?}\n")).collect::<String>();
     let about = || format!("{:?}\n{}", world.calls, text::text(&world));
