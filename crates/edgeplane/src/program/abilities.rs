@@ -125,6 +125,16 @@ impl Area {
     }
 }
 
+impl PickPlan {
+    /// Whether the scores of targets need neither a formula nor chance.
+    pub(crate) fn is_known_at_once(self) -> bool {
+        match self {
+            Self::First | Self::Nearest | Self::Farthest | Self::Weakest(_) | Self::Strongest(_) => true,
+            Self::Lowest(_) | Self::Policy | Self::Random(_) => false,
+        }
+    }
+}
+
 /// Which of those who can be targeted.
 #[derive(Clone, Copy, Debug)]
 pub enum PickPlan {

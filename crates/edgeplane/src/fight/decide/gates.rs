@@ -77,11 +77,9 @@ impl<C: Chance> Engine<'_, C> {
             Gate::Target | Gate::Unknown | Gate::Open => UnavailableReason::NoTarget,
             Gate::Reach => {
                 let plan = self.program.ability(line.ability);
-                self.pick_targets(who, plan)?;
-                let reach = self.reach_of_ability(who, plan)?;
-                match self.scratch.chosen {
-                    Some(first) => self.too_far(who, first, reach),
-                    None => UnavailableReason::NoTarget,
+                match self.whom_first(who, plan)? {
+                    (Some(first), reach) => self.too_far(who, first, reach),
+                    (None, _) => UnavailableReason::NoTarget,
                 }
             }
             Gate::Cost => {

@@ -76,6 +76,15 @@ impl<C: Chance> Engine<'_, C> {
             return Ok(picked.first().copied());
         }
         let reach = self.reach_of_ability(who, ability)?;
+        let has_area = ability.area != Area::None;
+        if (has_area || ability.count == 1) && ability.pick.is_known_at_once() {
+            let chosen = self.first_by_place(who, ability, reach);
+            picked.extend(chosen);
+            if let Some(first) = chosen.filter(|_| has_area) {
+                self.pick_area(who, first, ability, picked)?;
+            }
+            return Ok(chosen);
+        }
         let mut near = std::mem::take(&mut self.scratch.near);
         near.clear();
         let (here, reach) = (self.place_of(who), reach + HAIR);
@@ -87,15 +96,63 @@ impl<C: Chance> Engine<'_, C> {
             std::mem::swap(&mut near, picked);
         }
         self.scratch.near = near;
-        let count = if ability.area == Area::None { ability.count as usize } else { 1 };
+        let count = if has_area { 1 } else { ability.count as usize };
         self.arrange(who, ability.pick, count, picked)?;
         picked.truncate(count);
         self.put_taunter_first(who, ability, count, picked);
         let chosen = picked.first().copied();
-        if let Some(first) = chosen.filter(|_| ability.area != Area::None) {
+        if let Some(first) = chosen.filter(|_| has_area) {
             self.pick_area(who, first, ability, picked)?;
         }
         Ok(chosen)
+    }
+
+    /// The one of those that would be picked whose score needs no formula: of those in reach, if there are any.
+    fn first_by_place(&self, who: CombatantId, ability: &AbilityPlan, reach: f64) -> Option<CombatantId> {
+        if let Some(taunter) = self.taunter(who, ability.side) {
+            return Some(taunter);
+        }
+        let (here, reach) = (self.place_of(who), reach + HAIR);
+        let mut best: Option<(bool, f64, CombatantId)> = None;
+        for other in self.candidates(who, ability) {
+            let distance = length(minus(self.place_of(*other), here));
+            let near = distance <= reach + self.body_of(*other);
+            let score = match ability.pick {
+                PickPlan::Nearest => distance,
+                PickPlan::Farthest => -distance,
+                PickPlan::Weakest(Some(pool)) => self.share(*other, pool),
+                PickPlan::Strongest(Some(pool)) => -self.share(*other, pool),
+                _ => 0.0,
+            };
+            // Among equals the order of the encounter decides.
+            let is_better = |(other_near, least, _): (bool, f64, _)| {
+                near && !other_near || near == other_near && score.total_cmp(&least).is_lt()
+            };
+            if best.is_none_or(is_better) {
+                best = Some((near, score, *other));
+            }
+        }
+        best.map(|(_, _, other)| other)
+    }
+
+    /// Whom an ability would be used on first, and how near that one has to be.
+    pub(super) fn whom_first(
+        &mut self,
+        who: CombatantId,
+        ability: &AbilityPlan,
+    ) -> FightResult<(Option<CombatantId>, f64)> {
+        let reach = self.reach_of_ability(who, ability)?;
+        let around_caster = matches!(ability.area, Area::Circle { around_caster: true, .. });
+        if self.setup.is_placed
+            && ability.is_about_places()
+            && ability.side != SideRule::Caster
+            && !around_caster
+            && ability.pick.is_known_at_once()
+        {
+            return Ok((self.first_by_place(who, ability, reach), reach));
+        }
+        self.pick_targets(who, ability)?;
+        Ok((self.scratch.chosen, reach))
     }
 
     /// The same with the first target given: areas and further targets extend from it.

@@ -302,10 +302,8 @@ impl<C: Chance> Engine<'_, C> {
         let far = self.first_far_line(who);
         self.state.walks[who.index()].line = far;
         if let Some(line) = far.and_then(|index| policy.lines.get(usize::from(index))) {
-            let plan = self.program.ability(line.ability);
-            self.pick_targets(who, plan)?;
-            let reach = self.reach_of_ability(who, plan)?;
-            if let Some(target) = self.scratch.chosen {
+            let (target, reach) = self.whom_first(who, self.program.ability(line.ability))?;
+            if let Some(target) = target {
                 return Ok(Some((target, reach)));
             }
         }
@@ -314,16 +312,14 @@ impl<C: Chance> Engine<'_, C> {
             if !setup.abilities[index].reaches || !self.state.abilities[index].known {
                 continue;
             }
-            let plan = self.program.ability(line.ability);
-            self.pick_targets(who, plan)?;
-            let Some(target) = self.scratch.chosen else { continue };
+            let (target, reach) = self.whom_first(who, self.program.ability(line.ability))?;
+            let Some(target) = target else { continue };
             if let Some(when) = line.when.filter(|_| !line.chance) {
                 let target = if line.aims { target } else { who };
                 if self.quiet_number(when, &self.frame(who, target))? == 0.0 {
                     continue;
                 }
             }
-            let reach = self.reach_of_ability(who, plan)?;
             return Ok(Some((target, reach)));
         }
         Ok(None)
@@ -380,16 +376,18 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Away from the nearest enemy, if that is too near.
     fn retreat(&mut self, who: CombatantId, metres: f64, speed: f64) -> bool {
-        let enemies = self.targets_of(who, SideRule::Enemies).iter().copied();
-        let gap = |enemy: CombatantId| self.apart(who, enemy) - self.body_of(enemy);
-        let Some(nearest) = enemies.min_by(|a, b| gap(*a).total_cmp(&gap(*b))) else {
-            return false;
-        };
-        let distance = gap(nearest);
+        let here = self.place_of(who);
+        let (mut distance, mut away) = (f64::INFINITY, [0.0; 2]);
+        for enemy in self.targets_of(who, SideRule::Enemies) {
+            let from = minus(here, self.place_of(*enemy));
+            let gap = length(from) - self.body_of(*enemy);
+            if gap < distance {
+                (distance, away) = (gap, from);
+            }
+        }
         if distance >= metres - HAIR || speed == 0.0 {
             return false;
         }
-        let away = minus(self.place_of(who), self.place_of(nearest));
         // However near the edge, it takes a while before one turns again.
         let until = self.after((metres - distance) / speed).max(self.state.now + POLL);
         let walk = &mut self.state.walks[who.index()];
