@@ -41,11 +41,7 @@ fn no_save_brings_a_game_down() {
 #[test]
 fn fights_keep_their_promises_under_any_rules() {
     replay("fights", targets::fights);
-    let mut state = 1_u64;
-    let mut dice = move || {
-        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
-        (state >> 40) as u8
-    };
+    let mut dice = dice();
     let mut fought = 0;
     for _ in 0..1_500 {
         let edits = usize::from(dice() % 4);
@@ -53,6 +49,26 @@ fn fights_keep_their_promises_under_any_rules() {
         fought += u32::from(targets::fought(&bytes));
     }
     assert!(fought >= 500, "most edits should leave a ruleset sound: {fought} of 1500");
+}
+
+/// Bytes that look random.
+fn dice() -> impl FnMut() -> u8 {
+    let mut state = 1_u64;
+    move || {
+        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        (state >> 40) as u8
+    }
+}
+
+#[test]
+fn no_call_of_a_game_brings_a_fight_down() {
+    let mut dice = dice();
+    let mut happened = 0;
+    for _ in 0..4_000 {
+        let bytes: Vec<u8> = (0..20 + usize::from(dice())).map(|_| dice()).collect();
+        happened += targets::calls(&bytes);
+    }
+    assert!(happened > 4_000 * 60, "most calls should lead to something: {happened} events");
 }
 
 #[test]

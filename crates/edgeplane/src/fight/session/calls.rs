@@ -78,6 +78,14 @@ impl<C: RandomSource> Fight<C> {
         Err(self.call_error(format!("there is no combatant {}: the fight has {count}", who.0)))
     }
 
+    /// That the rules have so many of a kind that an id names one of them.
+    fn check_id(&self, kind: &str, index: usize, count: usize) -> Result<(), FightError> {
+        if index < count {
+            return Ok(());
+        }
+        Err(self.call_error(format!("there is no {kind} {index}: the rules have {count}")))
+    }
+
     pub(in crate::fight) fn check_number(&self, what: &str, value: f64) -> Result<(), FightError> {
         if value.is_finite() {
             return Ok(());
@@ -172,6 +180,7 @@ impl<C: RandomSource> Fight<C> {
     ) -> Result<(), FightError> {
         self.check_combatant(who)?;
         self.check_combatant(target)?;
+        self.check_id("ability", ability.index(), self.setup.program.abilities.len())?;
         with_engine!(self, observer, |engine| engine.effects_of_ability(who, ability, target))
             .map_err(|error| self.failed(*error))
     }
@@ -230,6 +239,7 @@ impl<C: RandomSource> Fight<C> {
     ) -> Result<bool, FightError> {
         self.check_combatant(caster)?;
         self.check_combatant(target)?;
+        self.check_id("status", status.index(), self.setup.program.statuses.len())?;
         let by = EffectContext::of_status(caster, status, caster, caster);
         let done = with_engine!(self, observer, |engine| {
             let done = engine.apply(&by, target, status, Dose { stacks, duration: None });
@@ -249,6 +259,7 @@ impl<C: RandomSource> Fight<C> {
         observer: &mut O,
     ) -> Result<bool, FightError> {
         self.check_combatant(target)?;
+        self.check_id("status", status.index(), self.setup.program.statuses.len())?;
         with_engine!(self, observer, |engine| engine.remove_all(status, target)).map_err(|error| self.failed(*error))
     }
 
@@ -284,6 +295,7 @@ impl<C: RandomSource> Fight<C> {
     pub fn set_pool(&mut self, who: CombatantId, pool: PoolId, amount: f64) -> Result<(), FightError> {
         self.check_combatant(who)?;
         self.check_number("an amount", amount)?;
+        self.check_id("pool", pool.index(), self.setup.program.pools.len())?;
         let amount = amount.clamp(0.0, self.cap(who, pool));
         with_engine!(self, &mut Silent, |engine| {
             let first = engine.program.place(who, engine.program.layout.pool(pool));

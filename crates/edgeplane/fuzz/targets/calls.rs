@@ -1,0 +1,5 @@
+#![no_main]
+
+libfuzzer_sys::fuzz_target!(|data: &[u8]| {
+    edgeplane_fuzz::calls(data);
+});
