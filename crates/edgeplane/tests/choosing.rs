@@ -2,7 +2,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use crate::common::{ONE, duel, game, moments, seconds};
+use crate::common::{ONE, OTHER, duel, game, moments, seconds};
 use edgeplane::fight::{Event, Likely, Logged, UnavailableReason};
 use edgeplane::{AbilityId, CombatantId, Fight, Log, Setup, Time};
 
@@ -271,4 +271,48 @@ fn what_closes_before_somebody_reacts_is_missed() {
         .replace("cost = { breath = 3 }", "unlock = \"now >= 3.6\"");
     assert_eq!(uses(&slow, "mend", 6.0), [0; 0]);
     assert_eq!(uses(&slow, "swing", 6.0), [4_400_000]);
+}
+
+#[test]
+fn whom_somebody_loses_before_it_has_reacted_it_does_not_act_on() {
+    let game = game(
+        r#"
+        [pools]
+        health = { max = 100, defeat = true }
+        [ability.jab]
+        reach = 5
+        recovery = 9
+        does = [{ damage = 1 }]
+        [policy.slow]
+        move = "hold"
+        reaction = 0.8
+        use = ["jab"]
+        [character.one]
+        abilities = ["jab"]
+        policy = "slow"
+        [character.other]
+        [encounter.e]
+        sides.l = [{ character = "one", at = [0, 0] }]
+        sides.r = [{ character = "other", at = [20, 0] }]
+        time_limit = 10
+        "#,
+    );
+    let mut fight = game.fight("e", 1).unwrap().endless();
+    let mut log = Log::default();
+    // In reach at 1 s, out of it at 1.4 s, in reach again at 1.6 s: it acts 0.8 s after that.
+    for (at, place) in [(1.0, 3.0), (1.4, 20.0), (1.6, 3.0)] {
+        fight.advance(seconds(at), &mut log).unwrap();
+        fight.set_motion(OTHER, [place, 0.0], [0.0, 0.0]).unwrap();
+    }
+    fight.advance(seconds(2.9), &mut log).unwrap();
+    assert_eq!(moments(&log, |event| matches!(event, Event::Used { caster: ONE, .. })), [2_400_000]);
+    // One that walks away at 2 m/s leaves the reach after a second, and nothing comes of it.
+    let mut fight = game.fight("e", 1).unwrap().endless();
+    let mut log = Log::default();
+    fight.advance(seconds(1.0), &mut log).unwrap();
+    fight.set_motion(OTHER, [4.0, 0.0], [2.0, 0.0]).unwrap();
+    fight.advance(seconds(1.7), &mut log).unwrap();
+    fight.set_motion(OTHER, [3.0, 0.0], [0.0, 0.0]).unwrap();
+    fight.advance(seconds(2.9), &mut log).unwrap();
+    assert_eq!(moments(&log, |event| matches!(event, Event::Used { caster: ONE, .. })), [2_500_000]);
 }

@@ -317,6 +317,9 @@ impl Program {
             // Whoever could be picked comes into it.
             inputs.distance |= placed && (pick.places() || reaches);
         }
+        // Who has not reacted yet must not miss that a line closes again.
+        let reacts_late = policy.reaction > Time::ZERO;
+        inputs.distance |= reacts_late && reaches;
         policy.places.note(&inputs, ability.side, bit);
         let more = ability
             .unlock
@@ -328,7 +331,7 @@ impl Program {
         let mut own = more.fold(inputs, |inputs, formula| inputs.union(self.inputs(formula)));
         ability.cost.iter().for_each(|(pool, _)| own.own.pools |= 1 << pool.0);
         let by_others = ability.defeated || ability.side == SideRule::Others;
-        policy.heads |= if own.heads || line.aims || reaches || by_others { bit } else { 0 };
+        policy.heads |= if own.heads || line.aims || reaches || by_others || reacts_late { bit } else { 0 };
         for (pool, lines) in policy.own_pools.iter_mut().enumerate() {
             *lines |= if own.own.pools >> pool & 1 == 1 { bit } else { 0 };
         }

@@ -4,8 +4,8 @@
 //!
 //! It covers attributes, pools, hits, statuses, triggers, abilities and policies; abilities that are kept up, and those that
 //! come and go; the ground with reach, areas, bodies, pushes, zones, what travels and who walks; gear and its sets, levels,
-//! threat and taunts, who is charmed, scripts, those who join, and the calls of a game. Chance it does not. Where somebody
-//! walks, everything is on a line, so that moments are exact.
+//! threat and taunts, who is charmed, points, scripts, those who join, and the calls of a game. Chances are there, and go the
+//! likelier way. Where somebody walks, everything is on a line, so that moments are exact.
 
 mod ground;
 mod keys;

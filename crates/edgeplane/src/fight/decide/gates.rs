@@ -52,12 +52,20 @@ impl<C: Chance> Engine<'_, C> {
                 self.until = self.until.min(self.condition_turns(who, line, when)?);
                 return Ok(Gate::Condition);
             }
-            if (line.time || line.aims) && self.setup.policies[who.index()].reaction > Time::ZERO {
-                // Who has not reacted yet must not miss that it closes again.
+            if (line.time || line.aims) && self.reacts_late(who) {
                 self.until = self.until.min(self.condition_turns(who, line, when)?);
             }
         }
-        self.after_condition(who, index)
+        let gate = self.after_condition(who, index)?;
+        if gate == Gate::Open && self.reacts_late(who) {
+            self.until = self.until.min(self.reach_turns(who, self.program.ability(line.ability))?);
+        }
+        Ok(gate)
+    }
+
+    /// Whether somebody reacts after a while, and so must not miss that a line closes again.
+    fn reacts_late(&self, who: CombatantId) -> bool {
+        self.setup.policies[who.index()].reaction > Time::ZERO
     }
 
     /// Why a gate is closed, in full.

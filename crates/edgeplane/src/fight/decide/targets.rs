@@ -236,18 +236,29 @@ impl<C: Chance> Engine<'_, C> {
         if moves {
             return Ok(poll);
         }
-        if !self.setup.is_placed || !ability.is_about_places() {
-            return Ok(Time::NEVER);
-        }
-        let course = self.course_of(who);
-        if candidates.iter().all(|other| self.course_of(*other) == course) {
-            return Ok(Time::NEVER);
-        }
         let around_caster = matches!(ability.area, Area::Circle { around_caster: true, .. });
-        if matches!(ability.pick, PickPlan::Nearest | PickPlan::Farthest) || around_caster {
+        let by_distance = around_caster || matches!(ability.pick, PickPlan::Nearest | PickPlan::Farthest);
+        if by_distance && self.setup.is_placed && self.any_moves(who, ability) {
             return Ok(poll);
         }
-        let reach = self.reach_of_ability(who, ability)?;
+        self.reach_turns(who, ability)
+    }
+
+    /// Whether any of those whom an ability can be used on moves against its user.
+    fn any_moves(&self, who: CombatantId, ability: &AbilityPlan) -> bool {
+        let course = self.course_of(who);
+        self.candidates(who, ability).iter().any(|other| self.course_of(*other) != course)
+    }
+
+    /// When one of those whom an ability can be used on will come in reach or leave it, with nothing else happening.
+    pub(super) fn reach_turns(&mut self, who: CombatantId, ability: &AbilityPlan) -> FightResult<Time> {
+        if !self.setup.is_placed || !ability.is_about_places() || !self.any_moves(who, ability) {
+            return Ok(Time::NEVER);
+        }
+        let reach = match ability.area {
+            Area::Circle { radius, around_caster: true } => self.reach_of(who, Some(radius))?,
+            _ => self.reach_of_ability(who, ability)?,
+        };
         let turns = self.candidates(who, ability).iter().map(|other| self.crosses_reach_at(who, *other, reach));
         Ok(turns.min().unwrap_or(Time::NEVER))
     }
