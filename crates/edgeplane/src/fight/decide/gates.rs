@@ -52,19 +52,19 @@ impl<C: Chance> Engine<'_, C> {
                 self.until = self.until.min(self.condition_turns(who, line, when)?);
                 return Ok(Gate::Condition);
             }
-            if (line.time || line.aims) && self.reacts_late(who) {
+            if (line.time || line.aims) && self.has_reaction_time(who) {
                 self.until = self.until.min(self.condition_turns(who, line, when)?);
             }
         }
         let gate = self.after_condition(who, index)?;
-        if gate == Gate::Open && self.reacts_late(who) {
+        if gate == Gate::Open && self.has_reaction_time(who) {
             self.until = self.until.min(self.reach_turns(who, self.program.ability(line.ability))?);
         }
         Ok(gate)
     }
 
     /// Whether somebody reacts after a while, and so must not miss that a line closes again.
-    fn reacts_late(&self, who: CombatantId) -> bool {
+    fn has_reaction_time(&self, who: CombatantId) -> bool {
         self.setup.policies[who.index()].reaction > Time::ZERO
     }
 
@@ -85,7 +85,7 @@ impl<C: Chance> Engine<'_, C> {
             Gate::Target | Gate::Unknown | Gate::Open => UnavailableReason::NoTarget,
             Gate::Reach => {
                 let plan = self.program.ability(line.ability);
-                match self.whom_first(who, plan)? {
+                match self.pick_first(who, plan)? {
                     (Some(first), reach) => self.too_far(who, first, reach),
                     (None, _) => UnavailableReason::NoTarget,
                 }

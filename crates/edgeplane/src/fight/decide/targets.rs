@@ -136,7 +136,7 @@ impl<C: Chance> Engine<'_, C> {
     }
 
     /// Whom an ability would be used on first, and how near that one has to be.
-    pub(super) fn whom_first(
+    pub(super) fn pick_first(
         &mut self,
         who: CombatantId,
         ability: &AbilityPlan,

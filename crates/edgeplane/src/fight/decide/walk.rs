@@ -302,7 +302,7 @@ impl<C: Chance> Engine<'_, C> {
         let far = self.first_far_line(who);
         self.state.walks[who.index()].line = far;
         if let Some(line) = far.and_then(|index| policy.lines.get(usize::from(index))) {
-            let (target, reach) = self.whom_first(who, self.program.ability(line.ability))?;
+            let (target, reach) = self.pick_first(who, self.program.ability(line.ability))?;
             if let Some(target) = target {
                 return Ok(Some((target, reach)));
             }
@@ -312,7 +312,7 @@ impl<C: Chance> Engine<'_, C> {
             if !setup.abilities[index].reaches || !self.state.abilities[index].known {
                 continue;
             }
-            let (target, reach) = self.whom_first(who, self.program.ability(line.ability))?;
+            let (target, reach) = self.pick_first(who, self.program.ability(line.ability))?;
             let Some(target) = target else { continue };
             if let Some(when) = line.when.filter(|_| !line.chance) {
                 let target = if line.aims { target } else { who };
