@@ -205,3 +205,28 @@ fn what_a_zone_holds_is_taken_along_for_its_own_time() {
     });
     assert_eq!(until, Some(Some(Time(4_000_000))));
 }
+
+/// It throws again and again, and walks on meanwhile.
+#[test]
+fn who_walks_while_it_is_busy_follows_its_lines_as_one_who_is_free() {
+    let game = game(
+        "[attributes]\nspeed = 3\n[pools]\nhealth = { max = 100, defeat = true }\n\
+         [ability.throw]\ncast = 1\nrecovery = 1\nmobile = true\ndoes = [{ damage = 30 }]\n\
+         [ability.stab]\nreach = 1\ndoes = [{ damage = 1 }]\n[ability.poke]\nreach = 5\ndoes = [{ damage = 1 }]\n\
+         [policy.p]\nuse = [\"throw\", { ability = \"stab\", when = \"target.health.share < 0.5\" }, \"poke\"]\n\
+         [character.thrower]\nabilities = [\"throw\", \"stab\", \"poke\"]\npolicy = \"p\"\n\
+         [character.led]\nabilities = []\n[encounter.e]\nsides.a = [\"thrower\"]\nsides.b = [\"led\"]\ndistance = 10\n\
+         [ability.tug]\ndoes = [{ pull = 5 }]\n[policy.stays]\nuse = []\nmove = \"hold\"\n\
+         [character.tugger]\nabilities = [\"tug\"]\npolicy = \"stays\"\n\
+         [encounter.pulled]\nsides.a = [\"thrower\"]\nsides.b = [\"tugger\"]\ndistance = 10\n\
+         script = [{ at = 0.5, ability = \"tug\", by = \"b\" }]\n",
+    );
+    // To within 5 m at 1.666667 s; the second throw, at 3 s, leaves 40 health, and with that it is wanted at 1 m.
+    let (_, log) = led(&game, 4.5);
+    let walked = [(0, [3.0, 0.0]), (1_666_667, [0.0; 2]), (3_000_000, [3.0, 0.0]), (4_333_333, [0.0; 2])];
+    assert_eq!(courses(&log), walked);
+    // Who was pulled to within 5 m stops there.
+    let mut log = Log::default();
+    game.fight("pulled", 1).unwrap().advance(seconds(2.0), &mut log).unwrap();
+    assert_eq!(courses(&log), [(0, [3.0, 0.0]), (500_000, [0.0; 2])]);
+}

@@ -451,7 +451,7 @@ impl<C: Chance> Engine<'_, C> {
                 self.state.numbers.set(place, self.state.numbers.at(place) + change);
             }
             let heads = self.setup.policies[other.index()].heads;
-            if self.setup.is_placed && self.state.who(other).waits {
+            if self.setup.is_placed && (self.state.who(other).waits || self.state.who(other).mobile) {
                 self.plan_way(other);
             }
             // Whoever joins may be the first whom an ability could be used on.

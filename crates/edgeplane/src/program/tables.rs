@@ -33,6 +33,9 @@ pub(crate) struct CompiledPolicy {
     pub(crate) moves: Moves,
     /// How long after a change it acts on it, if it was idle.
     pub(crate) reaction: Time,
+    /// It must not miss that a line closes again: it reacts to what opens after a while, or walks for what is closed
+    /// while it is busy.
+    pub(crate) watches_closing: bool,
     /// Where its abilities begin in lists of all abilities of all combatants, and how many it has.
     pub(crate) first: u32,
     pub(crate) count: u32,
@@ -258,6 +261,8 @@ impl Program {
             prefers: plan.policy.target,
             moves: if placed { plan.policy.moves } else { Moves::Hold },
             reaction: plan.policy.reaction,
+            watches_closing: plan.policy.reaction > Time::ZERO
+                || (placed && plan.abilities.iter().any(|ability| self.ability(*ability).mobile)),
             first,
             count: plan.abilities.len() as u32,
             first_line,
@@ -317,9 +322,7 @@ impl Program {
             // Whoever could be picked comes into it.
             inputs.distance |= placed && (pick.places() || reaches);
         }
-        // Who has not reacted yet must not miss that a line closes again.
-        let reacts_late = policy.reaction > Time::ZERO;
-        inputs.distance |= reacts_late && reaches;
+        inputs.distance |= policy.watches_closing && reaches;
         policy.places.note(&inputs, ability.side, bit);
         let more = ability
             .unlock
@@ -331,7 +334,7 @@ impl Program {
         let mut own = more.fold(inputs, |inputs, formula| inputs.union(self.inputs(formula)));
         ability.cost.iter().for_each(|(pool, _)| own.own.pools |= 1 << pool.0);
         let by_others = ability.defeated || ability.side == SideRule::Others;
-        policy.heads |= if own.heads || line.aims || reaches || by_others || reacts_late { bit } else { 0 };
+        policy.heads |= if own.heads || line.aims || reaches || by_others || policy.watches_closing { bit } else { 0 };
         for (pool, lines) in policy.own_pools.iter_mut().enumerate() {
             *lines |= if own.own.pools >> pool & 1 == 1 { bit } else { 0 };
         }

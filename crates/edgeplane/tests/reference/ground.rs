@@ -372,7 +372,7 @@ impl Model<'_> {
 
     fn goal_of(&self, who: usize) -> Option<usize> {
         let one = &self.all[who];
-        if one.side != 0 || !one.stands || one.doing != Doing::Idle {
+        if one.side != 0 || !one.stands || (one.doing != Doing::Idle && !one.mobile) {
             return None;
         }
         let lines = &self.world.lines(self.rule_of(who));

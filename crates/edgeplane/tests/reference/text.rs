@@ -357,6 +357,7 @@ fn abilities(world: &World, out: &mut String) {
         key("travel", ability.travels.then(|| TRAVEL.to_string()));
         key("tags", Some(format!("[\"{}\"]", tag(ability.loud))));
         key("unlock", condition(ability.unlock).map(|unlock| format!("\"{unlock}\"")));
+        key("mobile", ability.mobile.then(|| "true".to_owned()));
         key("cost_at", ability.pays_at_release.then(|| "\"release\"".to_owned()));
         key("refund", (ability.refund > 0.0).then(|| ability.refund.to_string()));
         let counts = match ability.counts {

@@ -309,6 +309,8 @@ pub(super) struct Ability {
     pub(super) loud: bool,
     pub(super) unlock: When,
     pub(super) pays_at_release: bool,
+    /// Who uses it walks on.
+    pub(super) mobile: bool,
     pub(super) counts: Counts,
     pub(super) refund: f64,
     pub(super) releases: Option<(u32, u64)>,

@@ -261,7 +261,8 @@ impl<C: Chance> Engine<'_, C> {
         let from = self.place_of(who);
         self.set_place(who, to, self.course_of(who));
         emit!(self, Shifted { target: who, caster: by.caster, source: by.source, from, to });
-        if self.state.who(who).waits {
+        let combatant = self.state.who(who);
+        if combatant.waits || combatant.mobile {
             self.touch_all(who);
             self.plan_way(who);
         }

@@ -41,7 +41,10 @@ impl<C: Chance> Engine<'_, C> {
         if gate != Gate::Open {
             return Ok(gate);
         }
-        if let Some(when) = line.when {
+        let watches_closing = self.setup.policies[who.index()].watches_closing;
+        // Who only looks where to walk draws nothing: what chance decides may be wanted.
+        let busy = self.state.who(who).mobile;
+        if let Some(when) = line.when.filter(|_| !(busy && line.chance)) {
             if line.aims {
                 self.pick_targets(who, self.program.ability(line.ability))?;
                 if self.scratch.chosen.is_none() {
@@ -52,20 +55,15 @@ impl<C: Chance> Engine<'_, C> {
                 self.until = self.until.min(self.condition_turns(who, line, when)?);
                 return Ok(Gate::Condition);
             }
-            if (line.time || line.aims) && self.has_reaction_time(who) {
+            if (line.time || line.aims) && watches_closing {
                 self.until = self.until.min(self.condition_turns(who, line, when)?);
             }
         }
         let gate = self.after_condition(who, index)?;
-        if gate == Gate::Open && self.has_reaction_time(who) {
+        if gate == Gate::Open && watches_closing {
             self.until = self.until.min(self.reach_turns(who, self.program.ability(line.ability))?);
         }
         Ok(gate)
-    }
-
-    /// Whether somebody reacts after a while, and so must not miss that a line closes again.
-    fn has_reaction_time(&self, who: CombatantId) -> bool {
-        self.setup.policies[who.index()].reaction > Time::ZERO
     }
 
     /// Why a gate is closed, in full.
@@ -129,7 +127,7 @@ impl<C: Chance> Engine<'_, C> {
         let target = if line.aims { self.scratch.chosen.unwrap_or(who) } else { who };
         let frame = self.frame(who, target);
         let holds = self.quiet_number(when, &frame)? != 0.0;
-        if self.wants.detail() {
+        if self.wants.detail() && !self.state.who(who).mobile {
             let reported = self.state.abilities[line.ability_index as usize].reported;
             // Shown where it has turned, and before what follows from it.
             if holds || reported != Some(Gate::Condition) {

@@ -23,6 +23,8 @@ impl<C: Chance> Engine<'_, C> {
         combatant.changed_lines |= lines;
         if combatant.doing == Doing::Idle && began && combatant.decides_by_itself() {
             self.will_decide(who);
+        } else if combatant.mobile {
+            self.look_ahead(who);
         }
     }
 

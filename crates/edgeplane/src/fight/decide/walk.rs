@@ -8,8 +8,8 @@ use super::super::events::UnavailableReason;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{Control, Doing, Gate};
 use crate::program::{
-    AbilityPlan, Area, Chance, CombatantId, FormulaId, HAIR, POLL, Plane, Slot, Time, inner, length, meeting, minus,
-    parting, toward,
+    AbilityPlan, Area, Chance, CombatantId, CompiledPolicy, FormulaId, HAIR, POLL, Plane, Slot, Time, inner, length,
+    meeting, minus, parting, toward,
 };
 use crate::rules::{Moves, SideRule};
 
@@ -185,6 +185,13 @@ impl<C: Chance> Engine<'_, C> {
         self.state.plans = true;
     }
 
+    /// Something has changed on which a line of one depends who walks while it is busy.
+    #[inline(never)]
+    pub(super) fn look_ahead(&mut self, who: CombatantId) {
+        self.state.walks[who.index()].looks = true;
+        self.state.plans = true;
+    }
+
     /// The same for one whose goal has turned; not without end, for two that follow each other would turn for ever.
     pub(super) fn follow(&mut self, who: CombatantId) {
         let (now, walk) = (self.state.now, &mut self.state.walks[who.index()]);
@@ -213,7 +220,8 @@ impl<C: Chance> Engine<'_, C> {
         planned.clear();
         for index in 0..self.state.walks.len() {
             let walk = &mut self.state.walks[index];
-            if !std::mem::take(&mut walk.plans) {
+            let (plans, looks) = (std::mem::take(&mut walk.plans), std::mem::take(&mut walk.looks));
+            if !plans && !looks {
                 continue;
             }
             let who = CombatantId(index as u16);
@@ -230,6 +238,13 @@ impl<C: Chance> Engine<'_, C> {
             }
             if !free {
                 continue;
+            }
+            if self.state.combatants[index].mobile {
+                self.examine_lines(who)?;
+                if !plans && self.is_on_its_way(who) {
+                    self.set_next_walk(who);
+                    continue;
+                }
             }
             planned.push(who);
             self.plan_course(who)?;
@@ -283,12 +298,37 @@ impl<C: Chance> Engine<'_, C> {
     /// A combatant has decided and has nothing to do: it plans its way, unless it is on a way that still is the right
     /// one.
     pub(super) fn keep_or_plan_way(&mut self, who: CombatantId) {
-        let walk = &self.state.walks[who.index()];
-        let goal_stands = walk.goal.is_none_or(|(goal, _)| self.state.stands(goal));
-        let on_its_way = self.state.who(who).waits && walk.until > self.state.now && goal_stands;
-        if self.has_controller(who) || !on_its_way || walk.line != self.first_far_line(who) {
+        if self.has_controller(who) || !self.state.who(who).waits || !self.is_on_its_way(who) {
             self.plan_way(who);
         }
+    }
+
+    /// Whether the way that somebody has planned is still the right one.
+    fn is_on_its_way(&self, who: CombatantId) -> bool {
+        let walk = &self.state.walks[who.index()];
+        let goal_stands = walk.goal.is_none_or(|(goal, _)| self.state.stands(goal));
+        walk.until > self.state.now && goal_stands && walk.line == self.first_far_line(who)
+    }
+
+    /// Who walks while it is busy looks at its lines as if it were free. It looks at them once more when it is: nothing
+    /// is reported before that.
+    fn examine_lines(&mut self, who: CombatantId) -> FightResult<()> {
+        if self.has_controller(who) {
+            return Ok(());
+        }
+        let policy = &self.setup.policies[who.index()];
+        let changed = self.state.who(who).changed_lines;
+        let mut wake = Time::NEVER;
+        for (index, line) in policy.lines.iter().enumerate() {
+            let (bit, at) = (CompiledPolicy::bit(index), policy.first_line as usize + index);
+            if changed & bit != 0 || self.state.lines[at].until <= self.state.now {
+                self.examine(who, line, at, bit)?;
+                self.state.who_mut(who).changed_lines |= bit;
+            }
+            wake = wake.min(self.state.lines[at].until);
+        }
+        self.state.who_mut(who).wake = wake;
+        Ok(())
     }
 
     /// Whom to walk to, and to within how many metres: for the first line that only distance keeps closed, else for
@@ -403,7 +443,9 @@ impl<C: Chance> Engine<'_, C> {
 
     /// Sets the timer of one who walks while it is busy.
     pub(super) fn set_next_walk(&mut self, who: CombatantId) {
-        let due = Due::new(self.state.walks[who.index()].until, Phase::Walk, self.state.who(who).rank, who);
+        let combatant = self.state.who(who);
+        let at = combatant.wake.min(self.state.walks[who.index()].until);
+        let due = Due::new(at, Phase::Walk, combatant.rank, who);
         self.state.timers.set(Timer::Walk, due, who);
     }
 }

@@ -32,6 +32,8 @@ pub(super) struct Walk {
     pub(super) until: Time,
     /// It has to look where it goes before this moment is over.
     pub(super) plans: bool,
+    /// It walks while it is busy, and has to look before this moment is over whether it still walks for the right line.
+    pub(super) looks: bool,
     /// The line for which it walks, by its index; none, if it walks for what will be wanted later.
     pub(super) line: Option<u16>,
     /// When, and how often then, it has planned its way because its goal turned.
@@ -47,6 +49,7 @@ impl Walk {
         goal: None,
         until: Time::NEVER,
         plans: false,
+        looks: false,
         line: None,
         followed: (Time::NEVER, 0),
         course: [0.0; 2],

@@ -201,7 +201,7 @@ impl Model<'_> {
         let rule = &self.world.abilities[ability];
         let release = self.now + rule.times[0];
         (self.all[who].waits, self.all[who].reacts) = (false, None);
-        self.all[who].doing = Doing::Casting(ability, release);
+        (self.all[who].doing, self.all[who].mobile) = (Doing::Casting(ability, release), rule.mobile);
         let (target, number) = (id(targets[0]), targets.len() as u16);
         let caster = id(who);
         let first = targets[0];

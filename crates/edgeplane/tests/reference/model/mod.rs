@@ -68,6 +68,8 @@ pub(in crate::reference) struct One {
     health: Option<f64>,
     begins_with: Option<usize>,
     pub(in crate::reference) doing: Doing,
+    /// It walks on while it is busy.
+    pub(in crate::reference) mobile: bool,
     targets: Vec<usize>,
     /// It has looked and found nothing to do; when it reacts to what it has found since.
     waits: bool,
@@ -205,6 +207,7 @@ impl Model<'_> {
             health: member.health,
             begins_with: member.begins_with,
             doing: Doing::Idle,
+            mobile: false,
             targets: Vec::new(),
             waits: false,
             reacts: None,

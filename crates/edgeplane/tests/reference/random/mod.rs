@@ -218,6 +218,7 @@ impl Parts {
                 _ => When::Always,
             },
             pays_at_release: dice.one_in(5),
+            mobile: walked && dice.one_in(3),
             counts: dice.of(&[Counts::Release, Counts::Release, Counts::Release, Counts::Start, Counts::End]),
             refund: if dice.one_in(4) { dice.of(&[0.5, 1.0]) } else { 0.0 },
             releases: (sustain.is_none() && dice.one_in(5))
