@@ -383,8 +383,11 @@ impl Model<'_> {
             if let (Some(reach), None) = (rule.reaches(), self.closed(who, *ability)) {
                 let target = first(self.picked(who, rule));
                 let wanted = target.filter(|target| self.holds(who, *target, *when));
-                if let Some(target) = wanted.filter(|target| !self.within(who, *target, reach)) {
-                    return Some(target);
+                match wanted {
+                    Some(target) if !self.within(who, target, reach) => return Some(target),
+                    // Who is busy stays where it can go on.
+                    Some(_) if one.doing != Doing::Idle => return None,
+                    _ => {}
                 }
             }
         }

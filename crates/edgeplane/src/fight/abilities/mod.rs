@@ -133,6 +133,9 @@ impl<C: Chance> Engine<'_, C> {
         let cooldown = if cooldown == Derived::ASK { self.time_of(who, plan.cooldown)? } else { cooldown };
         let ready = self.state.now + cooldown;
         self.state.abilities[index].ready = ready;
+        if table.mobile {
+            self.touch(who, table.lines);
+        }
         emit!(self, Released { caster: who, ability: id, ready });
         self.note_abilities(who);
         let recovery = self.recovery_of(who, index)?;

@@ -6,10 +6,10 @@
 use super::super::engine::{Engine, FightResult};
 use super::super::events::UnavailableReason;
 use super::super::state::timers::{Due, Phase, Timer};
-use super::super::state::{Control, Doing, Gate};
+use super::super::state::{Control, Doing, Gate, LineState};
 use crate::program::{
-    AbilityPlan, Area, Chance, CombatantId, CompiledPolicy, FormulaId, HAIR, POLL, Plane, Slot, Time, inner, length,
-    meeting, minus, parting, toward,
+    AbilityPlan, Area, Chance, CombatantId, CompiledLine, CompiledPolicy, FormulaId, HAIR, POLL, Plane, Slot, Time,
+    inner, length, meeting, minus, parting, toward,
 };
 use crate::rules::{Moves, SideRule};
 
@@ -284,15 +284,21 @@ impl<C: Chance> Engine<'_, C> {
         Ok(())
     }
 
-    /// The first line of one who waits that only distance keeps closed.
+    /// The first line that only distance keeps closed; for one who walks while it is busy, also one that is open now and
+    /// would not be from farther away.
     fn first_far_line(&self, who: CombatantId) -> Option<u16> {
-        if self.state.who(who).far == 0 {
+        let combatant = self.state.who(who);
+        if combatant.far == 0 && !combatant.mobile {
             return None;
         }
         let policy = &self.setup.policies[who.index()];
-        let first = policy.first_line as usize;
-        let lines = &self.state.lines[first..first + policy.lines.len()];
-        lines.iter().position(|line| line.gate == Gate::Reach).map(|index| index as u16)
+        let lines = &self.state.lines[policy.first_line as usize..][..policy.lines.len()];
+        let is_far = |(line, state): (&CompiledLine, &LineState)| match state.gate {
+            Gate::Reach => true,
+            Gate::Open => combatant.mobile && self.setup.abilities[line.ability_index as usize].reaches,
+            _ => false,
+        };
+        policy.lines.iter().zip(lines).position(is_far).map(|index| index as u16)
     }
 
     /// A combatant has decided and has nothing to do: it plans its way, unless it is on a way that still is the right
