@@ -230,3 +230,25 @@ fn who_walks_while_it_is_busy_follows_its_lines_as_one_who_is_free() {
     game.fight("pulled", 1).unwrap().advance(seconds(2.0), &mut log).unwrap();
     assert_eq!(courses(&log), [(0, [3.0, 0.0]), (500_000, [0.0; 2])]);
 }
+
+/// Distance alone keeps a line closed that could be paid for, and no other.
+#[test]
+fn nobody_walks_to_where_it_could_not_pay() {
+    let game = game(
+        "[attributes]\nspeed = 3\n[pools]\nhealth = { max = 100, defeat = true }\n\
+         wind = { max = 50, start = 38, regen = 1 }\n\
+         [ability.mend]\ntargets = { side = \"others\" }\nreach = 1\ncooldown = 10\ndoes = [{ heal = 5 }]\n\
+         [ability.bolt]\nreach = 12\ncost = { wind = 40 }\ndoes = [{ damage = 5 }]\n\
+         [policy.medic]\nuse = [\"mend\", \"bolt\"]\n[policy.still]\nuse = []\nmove = \"hold\"\n\
+         [character.medic]\nabilities = [\"mend\", \"bolt\"]\npolicy = \"medic\"\n\
+         [character.post]\nabilities = []\npolicy = \"still\"\n[encounter.e]\n\
+         sides.a = [{ character = \"medic\", at = [0, 0] }, { character = \"post\", at = [0, 1] }]\n\
+         sides.b = [{ character = \"post\", at = [14, 0] }]\n",
+    );
+    let mut log = Log::default();
+    game.fight("e", 1).unwrap().advance(seconds(2.6), &mut log).unwrap();
+    // It stays by the ally that it will mend again until it has 40 wind, at 2 s.
+    assert_eq!(courses(&log), [(2_000_000, [3.0, 0.0])]);
+    game.fight("e", 1).unwrap().advance(seconds(3.0), &mut log).unwrap();
+    assert_eq!(uses(&game, &log, "bolt"), [2_666_667]);
+}

@@ -28,6 +28,8 @@ pub(super) struct Engine<'a, C> {
     /// Until when the gate that was looked at last stays closed, and within how many metres somebody has to come.
     pub(super) until: Time,
     pub(super) reach: f64,
+    /// And whether nothing but distance keeps it closed.
+    pub(super) only_distance: bool,
     /// Statuses that combatants have from the start are coming: caps are reported when all are there.
     pub(super) dressing: bool,
 }

@@ -4,7 +4,7 @@ use edgeplane::fight::{Event, Source};
 use edgeplane::program::ZoneId;
 use edgeplane::{AbilityId, StatusId, Time};
 
-use super::model::{Doing, FOREVER, Model, ability_id, id};
+use super::model::{Doing, FOREVER, Model, WIND, ability_id, id};
 use super::world::{Ability, Area, Effect, Ground, SPEED, STEP, Side, TRAVEL};
 
 /// What arithmetic may leave of a distance.
@@ -380,7 +380,8 @@ impl Model<'_> {
         // What distance alone keeps closed, then what will be wanted.
         for (ability, when) in lines {
             let rule = &self.world.abilities[*ability];
-            if let (Some(reach), None) = (rule.reaches(), self.closed(who, *ability)) {
+            let affordable = rule.cost - self.amount(who, WIND) <= 1e-9 * 40.0;
+            if let (Some(reach), None, true) = (rule.reaches(), self.closed(who, *ability), affordable) {
                 let target = first(self.picked(who, rule));
                 let wanted = target.filter(|target| self.holds(who, *target, *when));
                 match wanted {

@@ -203,7 +203,7 @@ impl<C: Chance> Engine<'_, C> {
     /// that closed.
     fn comes_in_reach(&mut self, me: CombatantId, turned: CombatantId, policy: &CompiledPolicy, index: usize) -> Time {
         let at = policy.first_line as usize + index;
-        let LineState { until, reach, .. } = self.state.lines[at];
+        let LineState { until, gate, reach, only_distance } = self.state.lines[at];
         let ability = self.program.ability(policy.lines[index].ability);
         let can_be_meant = || {
             if ability.defeated { !self.state.stands(turned) } else { self.can_be_targeted(me, turned, ability.side) }
@@ -211,8 +211,8 @@ impl<C: Chance> Engine<'_, C> {
         if reach == 0.0 || (me != turned && !can_be_meant()) {
             return Time::NEVER;
         }
-        if me == turned && ability.after.is_some() {
-            // Its window may close before: that is looked at with everything else.
+        if me == turned && (ability.after.is_some() || (gate == Gate::Reach && !only_distance)) {
+            // Its window may close before, or it may be affordable then: that is looked at with everything else.
             self.touch(me, CompiledPolicy::bit(index));
         }
         let until = if me == turned {

@@ -23,13 +23,15 @@ impl<C: Chance> Engine<'_, C> {
         if ready > now && known && free && table.unlock.is_none() {
             // The commonest gate. What happens to other gates meanwhile is no matter until the cooldown ends.
             combatant.cooling |= bit;
-            self.state.lines[at] = LineState { until: ready, gate: Gate::Cooldown, reach: 0.0 };
+            self.state.lines[at] = LineState { until: ready, gate: Gate::Cooldown, reach: 0.0, only_distance: false };
             return Ok(Gate::Cooldown);
         }
         self.until = Time::NEVER;
         self.reach = 0.0;
+        self.only_distance = false;
         let gate = self.first_closed(who, line, index)?;
-        self.state.lines[at] = LineState { until: self.until, gate, reach: self.reach };
+        self.state.lines[at] =
+            LineState { until: self.until, gate, reach: self.reach, only_distance: self.only_distance };
         if gate == Gate::Reach || self.reach > 0.0 {
             self.state.who_mut(who).far |= bit;
         }
@@ -196,9 +198,17 @@ impl<C: Chance> Engine<'_, C> {
         if table.by_place {
             let gate = self.gate_of_reach(who, plan)?;
             if gate != Gate::Open {
+                self.only_distance = gate == Gate::Reach && self.gate_of_cost(who, index)? == Gate::Open;
                 return Ok(gate);
             }
         }
+        self.gate_of_cost(who, index)
+    }
+
+    /// Whether an ability can be paid for.
+    #[inline]
+    fn gate_of_cost(&mut self, who: CombatantId, index: usize) -> FightResult<Gate> {
+        let table = &self.setup.abilities[index];
         match table.costs {
             0 => Ok(Gate::Open),
             1 if self.state.abilities[index].derived.cost.is_finite() => {
@@ -210,7 +220,7 @@ impl<C: Chance> Engine<'_, C> {
                 self.until = self.until.min(holds);
                 Ok(Gate::Cost)
             }
-            _ => match self.affordable(who, plan)? {
+            _ => match self.affordable(who, self.program.ability(table.ability))? {
                 None => Ok(Gate::Open),
                 Some(reason) => {
                     self.until = self.until.min(reason.until().unwrap_or(Time::NEVER));

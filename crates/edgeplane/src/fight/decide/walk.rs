@@ -293,10 +293,9 @@ impl<C: Chance> Engine<'_, C> {
         }
         let policy = &self.setup.policies[who.index()];
         let lines = &self.state.lines[policy.first_line as usize..][..policy.lines.len()];
-        let is_far = |(line, state): (&CompiledLine, &LineState)| match state.gate {
-            Gate::Reach => true,
-            Gate::Open => combatant.mobile && self.setup.abilities[line.ability_index as usize].reaches,
-            _ => false,
+        let has_reach = |line: &CompiledLine| self.setup.abilities[line.ability_index as usize].reaches;
+        let is_far = |(line, state): (&CompiledLine, &LineState)| {
+            state.only_distance || (combatant.mobile && state.gate == Gate::Open && has_reach(line))
         };
         policy.lines.iter().zip(lines).position(is_far).map(|index| index as u16)
     }

@@ -31,6 +31,7 @@ macro_rules! with_engine {
                 controller: None,
                 until: $crate::program::Time::NEVER,
                 reach: 0.0,
+                only_distance: false,
                 dressing: false,
             };
             $body
@@ -49,6 +50,7 @@ macro_rules! with_engine {
                 controller: None,
                 until: $crate::program::Time::NEVER,
                 reach: 0.0,
+                only_distance: false,
                 dressing: false,
             };
             $body

@@ -114,6 +114,8 @@ pub(in crate::fight) struct LineState {
     pub(in crate::fight) gate: Gate,
     /// Within how many metres its target has to be, where that is what keeps it closed.
     pub(in crate::fight) reach: f64,
+    /// Nothing but distance keeps it closed.
+    pub(in crate::fight) only_distance: bool,
 }
 
 /// The gates of a line, in the order in which they are looked at: the first that is closed is why the
@@ -231,7 +233,7 @@ impl Combatant {
 }
 
 impl LineState {
-    pub(super) const NEW: Self = Self { until: Time::ZERO, gate: Gate::Unknown, reach: 0.0 };
+    pub(super) const NEW: Self = Self { until: Time::ZERO, gate: Gate::Unknown, reach: 0.0, only_distance: false };
 }
 
 /// Lines of all policies.

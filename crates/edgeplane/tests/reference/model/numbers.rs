@@ -43,7 +43,7 @@ impl Model<'_> {
         self.sum(who, of).clamp(-0.5, 0.75)
     }
 
-    pub(super) fn amount(&self, who: usize, pool: usize) -> f64 {
+    pub(in crate::reference) fn amount(&self, who: usize, pool: usize) -> f64 {
         let (amount, since) = self.all[who].pools[pool];
         // Nothing flows while its owner is defeated.
         if !self.all[who].stands && !self.all[who].absent {

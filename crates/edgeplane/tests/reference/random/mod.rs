@@ -189,7 +189,7 @@ impl Parts {
             does: (0..1 + dice.below(2)).map(|_| (tick_of_use(dice), self.to(dice), only(dice))).collect(),
         });
         Ability {
-            cost: if walked { 0.0 } else { 2.0 * dice.below(6) as f64 },
+            cost: 2.0 * dice.below(6) as f64,
             times: [STEP * dice.below(16), STEP * (1 + dice.below(12)), STEP * dice.below(80)],
             charges: dice.one_in(6).then(|| (1 + dice.below(3) as u32, STEP * (10 + dice.below(60)))),
             uses: dice.one_in(6).then(|| 1 + dice.below(4) as u32),
