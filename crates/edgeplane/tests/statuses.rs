@@ -143,6 +143,9 @@ fn ticks_come_on_their_rhythm_up_to_and_including_the_end() {
     let ticks = |text: &str| hurt(&one_application(text, "s", 20.0).2);
     assert_eq!(ticks(&every("", "3")), [(1.0, 10.0), (2.0, 10.0), (3.0, 10.0)]);
     assert_eq!(ticks(&every("first_tick = \"now\",", "3")), [(0.0, 10.0), (1.0, 10.0), (2.0, 10.0), (3.0, 10.0)]);
+    let unfounded = "first_tick = \"now\",";
+    let while_hurt = every(unfounded, "3").replace("duration", "while = \"self.health.share < 0.5\"\nduration");
+    assert_eq!(ticks(&while_hurt), [], "its condition does not hold at the start");
     assert_eq!(ticks(&every("", "2.5")), [(1.0, 10.0), (2.0, 10.0)]);
     assert_eq!(ticks(&every("part_tick = true,", "2.5")), [(1.0, 10.0), (2.0, 10.0), (2.5, 5.0)]);
     assert_eq!(ticks(&every("part_tick = true,", "2")), [(1.0, 10.0), (2.0, 10.0)], "no part is left");

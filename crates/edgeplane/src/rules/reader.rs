@@ -1,7 +1,7 @@
 //! Reading tables key by key: every mistake is reported, and reading goes on.
 
 use crate::formula::{Expr, ExprKind, Unary, parse};
-use crate::text::diagnostic::listed;
+use crate::text::diagnostic::{listed, suggestion};
 use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Span, Table, TextMap, Value};
 
 /// A word with its place: a name that is used, a tag.
@@ -93,6 +93,8 @@ pub(super) struct Fields<'a> {
     table: &'a Table,
     pub(super) span: Span,
     pub(super) path: String,
+    /// Its keys that mean nothing here.
+    unknown: Vec<&'a str>,
 }
 
 impl<'a> Fields<'a> {
@@ -102,15 +104,17 @@ impl<'a> Fields<'a> {
             out.push(wrong_type(node, "a table", path));
             return None;
         };
+        let mut unknown = Vec::new();
         for entry in &table.entries {
             if !keys.contains(&entry.key.as_str()) {
+                unknown.push(entry.key.as_str());
                 let message = format!("`{}` has no key `{}`", path, entry.key);
                 out.push(
                     Diagnostic::at(Code::UnknownKey, entry.key_span, message).nearest(&entry.key, keys.iter().copied()),
                 );
             }
         }
-        Some(Self { table, span: node.span, path: path.to_owned() })
+        Some(Self { table, span: node.span, path: path.to_owned(), unknown })
     }
 
     /// The same table by another path.
@@ -126,7 +130,11 @@ impl<'a> Fields<'a> {
         format!("{}.{key}", self.path)
     }
 
+    /// Reports that a key is missing; nothing, if one that is not known is probably this one: that has been reported.
     pub(super) fn missing(&self, key: &str, example: &str, out: &mut Diagnostics) {
+        if self.unknown.iter().any(|found| suggestion(found, &[key]).is_some()) {
+            return;
+        }
         let message = format!("`{}` needs a key `{key}`", self.path);
         out.push(Diagnostic::at(Code::MissingKey, self.span, message).help(format!("for example: {example}")));
     }

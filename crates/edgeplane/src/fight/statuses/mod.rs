@@ -95,10 +95,10 @@ impl<C: Chance> Engine<'_, C> {
         self.lose(index, LostReason::Expired)
     }
 
-    /// A status that holds under a condition ends as soon as that is false; else it is noted until when it stays true.
-    fn check_condition(&mut self, index: u32) -> FightResult<()> {
+    /// Whether the condition of a status holds, and until when if nothing else happens; nothing for one without.
+    pub(super) fn condition_of(&mut self, index: u32) -> FightResult<Option<(bool, Time)>> {
         let record = *self.state.statuses.get(index);
-        let Some(holds) = self.program.status(record.status).holds_while else { return Ok(()) };
+        let Some(holds) = self.program.status(record.status).holds_while else { return Ok(None) };
         let frame = self.frame(record.caster, record.owner);
         let saved = self.state.numbers.locals();
         self.load(index);
@@ -110,7 +110,13 @@ impl<C: Chance> Engine<'_, C> {
             _ => Time::NEVER,
         };
         self.state.numbers.set_locals(&saved);
-        if value? == 0.0 {
+        Ok(Some((value? != 0.0, turns)))
+    }
+
+    /// A status that holds under a condition ends as soon as that is false; else it is noted until when it stays true.
+    fn check_condition(&mut self, index: u32) -> FightResult<()> {
+        let Some((holds, turns)) = self.condition_of(index)? else { return Ok(()) };
+        if !holds {
             return self.lose(index, LostReason::ConditionEnded);
         }
         if self.state.statuses.get(index).turns != turns {

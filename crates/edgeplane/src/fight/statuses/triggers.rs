@@ -188,11 +188,16 @@ impl<C: Chance> Engine<'_, C> {
     fn respond_to(&mut self, pending: Pending) -> FightResult<()> {
         let Pending { status, cause, .. } = pending;
         match cause {
-            Cause::Tick => self.state.statuses.find(status).map_or(Ok(()), |index| self.tick(index, 1.0)),
+            Cause::Tick => self.state.statuses.find(status).map_or(Ok(()), |index| self.first_tick(index)),
             // Stacks that were complete were so, whatever has become of them since.
             Cause::AtMax => self.state.statuses.find_any(status).map_or(Ok(()), |index| self.complete(index, status)),
             Cause::Trigger(number) => self.respond_to_trigger(pending, number as usize),
         }
+    }
+
+    /// A tick at the very start. One whose condition does not hold ends in this moment, and does nothing before that.
+    fn first_tick(&mut self, index: u32) -> FightResult<()> {
+        if self.condition_of(index)?.is_some_and(|(holds, _)| !holds) { Ok(()) } else { self.tick(index, 1.0) }
     }
 
     /// Whether something that waits to be done brings somebody back.

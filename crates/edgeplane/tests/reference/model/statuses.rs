@@ -370,7 +370,8 @@ impl Model<'_> {
                 continue;
             }
             if ticks {
-                if self.all[owner].held.iter().any(|one| one.serial == held.serial) {
+                let founded = self.status(held.status).above.is_none_or(|above| self.share(owner) > above);
+                if founded && self.all[owner].held.iter().any(|one| one.serial == held.serial) {
                     self.tick(owner, held.serial);
                 }
                 continue;
