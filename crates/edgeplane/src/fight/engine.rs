@@ -12,14 +12,14 @@ use crate::program::{
 /// Errors are boxed within the engine: a result that is nearly always good should be small.
 pub(super) type FightResult<T> = Result<T, Box<FightError>>;
 
-/// A fight at work. It is compiled once for sampled chance and once for any other source of chance; which
-/// events are built is decided by the observer's mask.
-pub(super) struct Engine<'a, C> {
+/// A fight at work, compiled once: chance and observer are called through pointers, and which events are built is decided
+/// by the observer's mask.
+pub(super) struct Engine<'a> {
     pub(super) program: &'a Program,
     pub(super) setup: &'a Setup,
     pub(super) state: &'a mut State,
     pub(super) scratch: &'a mut Scratch,
-    pub(super) chance: &'a mut C,
+    pub(super) chance: &'a mut dyn Chance,
     pub(super) observer: &'a mut dyn Observer,
     pub(super) wants: EventMask,
     pub(super) limits: Limits,
@@ -50,7 +50,7 @@ macro_rules! emit {
 
 pub(super) use emit;
 
-impl<'a, C: Chance> Engine<'a, C> {
+impl<'a> Engine<'a> {
     /// The character of a combatant.
     pub(super) fn plan_of(&self, who: CombatantId) -> &'a CharacterPlan {
         &self.program.characters[self.setup.combatants[who.index()].character.index()]

@@ -75,7 +75,6 @@ pub use session::world::Handle;
 use crate::program::{
     AbilityId, CombatantId, EncounterId, FormulaId, Frame, PoolFlow, PoolId, Program, Setup, Slot, Time, ZonePlan,
 };
-use session::calls::with_engine;
 use state::{Scratch, State};
 
 /// One fight.
@@ -139,7 +138,7 @@ impl<C: RandomSource> Fight<C> {
     /// Begins anew with another seed. Nothing is allocated.
     pub fn restart(&mut self, seed: u64) {
         self.chance.begin(seed, &self.setup.streams);
-        with_engine!(self, &mut Silent, |engine| engine.reset());
+        self.engine(&mut Silent).reset();
     }
 
     /// What gives the chances.
@@ -169,7 +168,7 @@ impl<C: RandomSource> Fight<C> {
         if self.state.began {
             return Ok(());
         }
-        with_engine!(self, &mut Silent, |engine| engine.begin()).map_err(|error| self.failed(*error))
+        self.engine(&mut Silent).begin().map_err(|error| self.failed(*error))
     }
 
     /// Runs to the end.
@@ -177,7 +176,7 @@ impl<C: RandomSource> Fight<C> {
     /// # Errors
     /// When a formula has no value or a limit is passed. The fight is over then: [`Ending::Failed`].
     pub fn run<O: Observer>(&mut self, observer: &mut O) -> Result<Ending, FightError> {
-        with_engine!(self, observer, |engine| engine.run()).map_err(|error| self.failed(*error))
+        self.engine(observer).run().map_err(|error| self.failed(*error))
     }
 
     /// Lets time pass up to and including a moment; returns the ending if the fight is over.
@@ -185,7 +184,7 @@ impl<C: RandomSource> Fight<C> {
     /// # Errors
     /// As for [`Fight::run`].
     pub fn advance<O: Observer>(&mut self, until: Time, observer: &mut O) -> Result<Option<Ending>, FightError> {
-        with_engine!(self, observer, |engine| engine.advance(until)).map_err(|error| self.failed(*error))
+        self.engine(observer).advance(until).map_err(|error| self.failed(*error))
     }
 
     /// Where a combatant is now, in metres; the middle of the plane in an encounter without places.

@@ -46,11 +46,6 @@ pub trait RandomSource: Chance + Clone {
     fn has_drawn(&self, _streams_of_one: usize) -> bool {
         true
     }
-
-    /// This source, if it is the one that plays fights by the million: an engine of its own is compiled for it.
-    fn as_sampler(&mut self) -> Option<&mut Sampler> {
-        None
-    }
 }
 
 /// The seed of one stream of one fight.
@@ -152,27 +147,6 @@ impl RandomSource for Sampler {
 
     fn has_drawn(&self, streams_of_one: usize) -> bool {
         self.drawn.iter().enumerate().any(|(stream, drawn)| *drawn > 0 && !stream.is_multiple_of(streams_of_one))
-    }
-
-    fn as_sampler(&mut self) -> Option<&mut Sampler> {
-        Some(self)
-    }
-}
-
-/// Any source of chance, called through a pointer.
-pub(super) struct AnyChance<'a>(pub(super) &'a mut dyn Chance);
-
-impl Chance for AnyChance<'_> {
-    fn chance(&mut self, stream: StreamId, p: f64) -> bool {
-        self.0.chance(stream, p)
-    }
-
-    fn pick(&mut self, stream: StreamId, n: u32) -> u32 {
-        self.0.pick(stream, n)
-    }
-
-    fn uniform(&mut self, stream: StreamId) -> f64 {
-        self.0.uniform(stream)
     }
 }
 

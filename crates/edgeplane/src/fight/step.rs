@@ -9,10 +9,10 @@ use super::state::{Doing, EffectContext};
 use super::statuses::apply::Dose;
 use super::statuses::triggers::TriggerContext;
 use crate::program::{
-    Chance, CombatantId, Layout, LostReason, PoolId, SideId, StatusId, StreamId, Time, TriggerEvent, pool_slot,
+    CombatantId, Layout, LostReason, PoolId, SideId, StatusId, StreamId, Time, TriggerEvent, pool_slot,
 };
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Draws tie-breaks and sets the first timers. Tie-breaks come from each combatant's own stream, so their
     /// order depends on the seed and on who takes part, and not on who is listed first.
     pub(super) fn reset(&mut self) {

@@ -180,12 +180,12 @@ impl Program {
     /// # Errors
     /// The part of the formula that has no value, with what led there.
     #[inline(always)]
-    pub(crate) fn number<C: Chance>(
+    pub(crate) fn number(
         &self,
         formula: FormulaId,
         memory: &mut Memory,
         frame: &Frame,
-        chance: &mut C,
+        chance: &mut dyn Chance,
         draws: &mut Draws,
     ) -> Result<f64, Box<Fault>> {
         let value = self.evaluate(formula, memory, frame, chance, draws);
@@ -213,12 +213,12 @@ impl Program {
     ///
     /// A plain value is read in place; the other shapes are a call that returns in a register.
     #[inline(always)]
-    pub(crate) fn evaluate<C: Chance>(
+    pub(crate) fn evaluate(
         &self,
         formula: FormulaId,
         memory: &mut Memory,
         frame: &Frame,
-        chance: &mut C,
+        chance: &mut dyn Chance,
         draws: &mut Draws,
     ) -> f64 {
         match self.shapes[formula.index()] {
@@ -228,12 +228,12 @@ impl Program {
     }
 
     #[inline(never)]
-    pub(crate) fn evaluate_shape<C: Chance>(
+    pub(crate) fn evaluate_shape(
         &self,
         shape: Shape,
         memory: &mut Memory,
         frame: &Frame,
-        chance: &mut C,
+        chance: &mut dyn Chance,
         draws: &mut Draws,
     ) -> f64 {
         let at = |operand| memory.at(frame.index(operand));
@@ -249,7 +249,7 @@ impl Program {
     }
 
     #[inline]
-    fn roll<C: Chance>(&self, site: SiteId, p: f64, frame: &Frame, chance: &mut C, draws: &mut Draws) -> f64 {
+    fn roll(&self, site: SiteId, p: f64, frame: &Frame, chance: &mut dyn Chance, draws: &mut Draws) -> f64 {
         if !p.is_finite() {
             return f64::NAN;
         }
@@ -260,13 +260,13 @@ impl Program {
     }
 
     #[inline(never)]
-    fn run<C: Chance>(
+    fn run(
         &self,
         start: u32,
         end: u32,
         memory: &mut Memory,
         frame: &Frame,
-        chance: &mut C,
+        chance: &mut dyn Chance,
         draws: &mut Draws,
     ) -> f64 {
         draws.values.clear();
@@ -315,13 +315,13 @@ impl Program {
     }
 
     /// Pools in flow, curves, chance: too large to sit in the loop that adds and multiplies.
-    fn rare<C: Chance>(
+    fn rare(
         &self,
         op: &Op,
         acc: f64,
         memory: &mut Memory,
         frame: &Frame,
-        chance: &mut C,
+        chance: &mut dyn Chance,
         draws: &mut Draws,
     ) -> f64 {
         let operand = || memory.at(frame.index(op.operand));

@@ -11,11 +11,11 @@ use super::state::timers::{Phase, Timer};
 use super::state::{Doing, EffectContext};
 use super::statuses::triggers::TriggerContext;
 use crate::program::{
-    AbilityId, Chance, CombatantId, Derived, EffectPlan, FormulaId, Layout, PoolId, Time, TriggerEvent, minus,
+    AbilityId, CombatantId, Derived, EffectPlan, FormulaId, Layout, PoolId, Time, TriggerEvent, minus,
 };
 use crate::rules::{Receiver, UseMoment};
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Starts an ability at those whom the combatant aims at: the cost is paid and the cast starts.
     pub(super) fn start(&mut self, who: CombatantId, index: usize) -> FightResult<()> {
         let setup = self.setup;

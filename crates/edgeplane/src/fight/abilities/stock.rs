@@ -6,10 +6,10 @@ use super::super::events::UnavailableReason;
 use super::super::space::zones::IN_USE;
 use super::super::state::timers::Phase;
 use super::super::state::{Doing, EffectContext};
-use crate::program::{AbilityId, AbilityPlan, Chance, CombatantId, Time};
+use crate::program::{AbilityId, AbilityPlan, CombatantId, Time};
 use crate::rules::UseMoment;
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// What keeps such an ability from being used, beyond what keeps any.
     pub(in crate::fight) fn out_of_stock(
         &mut self,

@@ -4,12 +4,12 @@ use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::StopReason;
 use super::super::state::timers::Phase;
 use super::super::state::{Doing, EffectContext};
-use crate::program::{Chance, CombatantId, SustainPlan, Time};
+use crate::program::{CombatantId, SustainPlan, Time};
 
 /// Shortest time between two ticks.
 const LEAST_BEAT: Time = Time(1_000);
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// An ability has been released and goes on from here.
     pub(super) fn begin_sustaining(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> FightResult<()> {
         let longest = match plan.longest {

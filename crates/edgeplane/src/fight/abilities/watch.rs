@@ -3,9 +3,9 @@
 use super::super::engine::Engine;
 use super::super::state::Doing;
 use super::super::state::timers::{Due, Phase, Timer};
-use crate::program::{Chance, CombatantId, Time, WatchKind, dirty};
+use crate::program::{CombatantId, Time, WatchKind, dirty};
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Something has changed of the abilities of a combatant: what formulas ask of them follows.
     #[inline]
     pub(in crate::fight) fn note_abilities(&mut self, who: CombatantId) {

@@ -1,7 +1,7 @@
 //! Who else is hit, going by who stands where: circles, cones, lines and chains.
 
 use super::super::engine::{Engine, FightResult};
-use crate::program::{AbilityPlan, Area, Chance, CombatantId, HAIR, Plane, inner, length, minus};
+use crate::program::{AbilityPlan, Area, CombatantId, HAIR, Plane, inner, length, minus};
 
 /// A part of the plane, with all numbers known; lengths in metres.
 enum Part {
@@ -42,7 +42,7 @@ impl Part {
     }
 }
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Puts into `picked` who is in the area of an ability; `first` is the one that was picked, or the caster where the area
     /// needs nobody. The nearest to the middle, or to the caster, come first.
     pub(super) fn pick_area(

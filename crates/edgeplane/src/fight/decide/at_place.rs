@@ -3,10 +3,10 @@
 use super::super::engine::{Engine, FightResult};
 use super::super::events::UnavailableReason;
 use super::super::state::{EffectContext, Gate};
-use crate::program::{AbilityId, Area, Chance, CombatantId, Effect, EffectPlan, HAIR, Plane, ZoneId, length, minus};
+use crate::program::{AbilityId, Area, CombatantId, Effect, EffectPlan, HAIR, Plane, ZoneId, length, minus};
 use crate::rules::Receiver;
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// The place at which the ability under way of a combatant is used, if it is not used on somebody.
     #[inline]
     pub(in crate::fight) fn place_aimed_at(&self, who: CombatantId) -> Option<Plane> {

@@ -2,12 +2,12 @@
 
 use super::super::engine::Engine;
 use super::super::space::zones::Lies;
-use crate::program::{Chance, CombatantId, HAIR, POLL, Plane, inner, length, minus, parting, toward};
+use crate::program::{CombatantId, HAIR, POLL, Plane, inner, length, minus, parting, toward};
 
 /// Metres that somebody keeps between itself and the edge of a zone that it avoids.
 const MARGIN: f64 = 0.05;
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// The zones that a combatant avoids: those of its policy that would concern it inside.
     fn avoided(&self, who: CombatantId) -> impl Iterator<Item = Lies> {
         let avoid = &self.setup.policies[who.index()].avoid;

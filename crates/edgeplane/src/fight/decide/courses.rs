@@ -4,13 +4,13 @@
 use super::super::engine::{Engine, emit};
 use super::super::state::timers::Phase;
 use super::super::state::{Doing, EffectContext, Gate, LineState, Walk};
-use crate::program::{Chance, CombatantId, CompiledPolicy, HAIR, Motion, POLL, Plane, Time, length, minus, toward};
+use crate::program::{CombatantId, CompiledPolicy, HAIR, Motion, POLL, Plane, Time, length, minus, toward};
 use crate::rules::{Moves, SideRule};
 
 /// One in so many who are moved at once are few.
 const FEW_OF: usize = 6;
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Stands still: it acts, or is defeated, or is kept from moving.
     pub(in crate::fight) fn stand_still(&mut self, who: CombatantId) {
         if self.setup.is_placed {

@@ -4,11 +4,10 @@ use super::super::engine::{Engine, FightResult};
 use super::super::events::UnavailableReason;
 use super::super::state::{Doing, Gate, LineState};
 use crate::program::{
-    AbilityId, AbilityPlan, Chance, CombatantId, CompiledLine, FormulaId, POLL, PoolId, QuickCondition, StatusId, Time,
-    flow,
+    AbilityId, AbilityPlan, CombatantId, CompiledLine, FormulaId, POLL, PoolId, QuickCondition, StatusId, Time, flow,
 };
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Looks at a line: the first gate that is closed, and until when, stand in its state then.
     #[inline]
     pub(super) fn examine(&mut self, who: CombatantId, line: &CompiledLine, at: usize, bit: u64) -> FightResult<Gate> {

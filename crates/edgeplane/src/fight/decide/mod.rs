@@ -19,7 +19,7 @@ use super::events::UnavailableReason;
 use super::state::timers::{Phase, Timer};
 use super::state::{Control, Doing, Gate};
 use super::statuses::triggers::TriggerContext;
-use crate::program::{Chance, CombatantId, CompiledLine, CompiledPolicy, POLL, SiteId, Time, TriggerEvent};
+use crate::program::{CombatantId, CompiledLine, CompiledPolicy, POLL, SiteId, Time, TriggerEvent};
 
 /// What chance chooses of a group of lines.
 #[derive(Clone, Copy, PartialEq, Eq)]
@@ -32,7 +32,7 @@ enum Choice {
     Nothing,
 }
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Everyone who is ready decides; then all decisions are carried out. Decisions are made on the same
     /// state, so that who is asked first gains nothing.
     pub(super) fn decide_together(&mut self) -> FightResult<()> {

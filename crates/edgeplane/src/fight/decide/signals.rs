@@ -6,10 +6,10 @@
 
 use super::super::engine::Engine;
 use super::super::state::{Control, Doing};
-use crate::program::{Chance, CombatantId, Listener, PoolId, Reads};
+use crate::program::{CombatantId, Listener, PoolId, Reads};
 use crate::rules::SideRule;
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Lines of a combatant have to be looked at again.
     #[inline]
     pub(in crate::fight) fn touch(&mut self, who: CombatantId, lines: u64) {

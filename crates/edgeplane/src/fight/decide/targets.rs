@@ -2,12 +2,11 @@
 
 use super::super::engine::{Engine, FightResult};
 use crate::program::{
-    AbilityPlan, Area, Chance, CombatantId, CompiledLine, HAIR, POLL, PickPlan, PoolId, Slot, Time, length, minus,
-    pool_slot,
+    AbilityPlan, Area, CombatantId, CompiledLine, HAIR, POLL, PickPlan, PoolId, Slot, Time, length, minus, pool_slot,
 };
 use crate::rules::{SideRule, Untargetable};
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Picks whom a line's ability is used on, unless its condition has needed that already, and aims at them.
     pub(super) fn aim_line(&mut self, who: CombatantId, line: &CompiledLine) -> FightResult<()> {
         if !line.aims {

@@ -8,8 +8,8 @@ use super::super::events::UnavailableReason;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{Control, Doing, Gate, LineState};
 use crate::program::{
-    AbilityPlan, Area, Chance, CombatantId, CompiledLine, CompiledPolicy, FormulaId, HAIR, POLL, Plane, Slot, Time,
-    inner, length, meeting, minus, parting, toward,
+    AbilityPlan, Area, CombatantId, CompiledLine, CompiledPolicy, FormulaId, HAIR, POLL, Plane, Slot, Time, inner,
+    length, meeting, minus, parting, toward,
 };
 use crate::rules::{Moves, SideRule};
 
@@ -29,7 +29,7 @@ fn in_reach(away: Plane, closing: Plane, reach: f64) -> f64 {
     if inner(away, away) <= edge * edge { 0.0 } else { meeting(away, closing, 0.0, reach).unwrap_or(f64::INFINITY) }
 }
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     pub(super) fn block(&self, who: CombatantId) -> usize {
         self.program.place(who, Slot(0))
     }

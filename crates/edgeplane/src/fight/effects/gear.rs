@@ -5,9 +5,9 @@ use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::UnavailableReason;
 use super::super::state::EffectContext;
 use super::super::statuses::apply::Dose;
-use crate::program::{AbilityId, Chance, CombatantId, GearId, LostReason, StatusId, Time, WornStatus};
+use crate::program::{AbilityId, CombatantId, GearId, LostReason, StatusId, Time, WornStatus};
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Puts a piece on, in place of what is worn in its slot.
     pub(in crate::fight) fn wear(&mut self, who: CombatantId, piece: GearId) -> FightResult<()> {
         if self.state.worn.contains(&(who, piece)) {

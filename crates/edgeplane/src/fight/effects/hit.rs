@@ -6,8 +6,8 @@ use super::super::state::EffectContext;
 use super::super::statuses::triggers::TriggerContext;
 use super::pools::Change;
 use crate::program::{
-    Chance, CombatantId, FormulaId, Frame, Layout, Operand, PoolEffect, PoolEffectKind, StepChange, StepCode, StepGate,
-    StepId, StepsEffect, TriggerEvent,
+    CombatantId, FormulaId, Frame, Layout, Operand, PoolEffect, PoolEffectKind, StepChange, StepCode, StepGate, StepId,
+    StepsEffect, TriggerEvent,
 };
 
 /// What came out at the end of the steps.
@@ -20,7 +20,7 @@ struct Arrival {
     marks: u64,
 }
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     pub(super) fn hit(&mut self, by: &EffectContext, target: CombatantId, effect: &StepsEffect) -> FightResult<()> {
         let arrival = self.through(by, target, effect, false)?;
         let change = self.take(target, effect.pool, arrival.amount);

@@ -3,9 +3,9 @@
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::EffectContext;
 use super::super::statuses::apply::Dose;
-use crate::program::{Chance, CombatantId, Layout};
+use crate::program::{CombatantId, Layout};
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Somebody gains experience. Where levels rise during a fight, it may have risen with that.
     pub(in crate::fight) fn learn(&mut self, who: CombatantId, from: CombatantId, amount: f64) -> FightResult<()> {
         if amount == 0.0 {

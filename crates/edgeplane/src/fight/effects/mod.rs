@@ -11,12 +11,10 @@ use super::engine::{Engine, FightResult, emit};
 use super::state::EffectContext;
 use super::state::record::seconds_left;
 use super::statuses::apply::Dose;
-use crate::program::{
-    Chance, CombatantId, Effect, EffectPlan, FilterPlan, FormulaId, Frame, LostReason, StatusId, Time,
-};
+use crate::program::{CombatantId, Effect, EffectPlan, FilterPlan, FormulaId, Frame, LostReason, StatusId, Time};
 use crate::rules::{CleansePick, MOST_NUMBERS, Receiver, SideRule};
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Brings a list of effects about; `target` receives those that do not say who.
     pub(super) fn effects(
         &mut self,

@@ -9,7 +9,7 @@ use super::super::events::EventKind;
 use super::super::state::EffectContext;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::statuses::triggers::{CROSSINGS, TriggerContext};
-use crate::program::{Chance, CombatantId, Flow, PoolFlow, PoolId, Time, TriggerEvent, pool_slot};
+use crate::program::{CombatantId, Flow, PoolFlow, PoolId, Time, TriggerEvent, pool_slot};
 use crate::rules::CapChange;
 
 /// The share of a cap that is too little to count.
@@ -25,7 +25,7 @@ pub(in crate::fight) struct Change {
     pub(in crate::fight) left: f64,
 }
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     #[inline]
     fn first(&self, who: CombatantId, pool: PoolId) -> usize {
         self.program.place(who, self.program.layout.pool(pool))

@@ -2,9 +2,9 @@
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::EffectContext;
-use crate::program::{Chance, CombatantId, FormulaId, PoolId, pool_slot};
+use crate::program::{CombatantId, FormulaId, PoolId, pool_slot};
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// One who is defeated is back where it was: with its own statuses and those of its gear, with so much in some
     /// pools and what was left in all others. Cooldowns have gone on meanwhile. Nothing happens to who stands.
     pub(super) fn revive(

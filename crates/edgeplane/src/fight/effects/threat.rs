@@ -2,10 +2,10 @@
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::EffectContext;
-use crate::program::{Chance, CombatantId};
+use crate::program::CombatantId;
 use crate::rules::SideRule;
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Whoever was hurt makes more of the one who did it.
     pub(super) fn threaten_by_hit(&mut self, by: &EffectContext, target: CombatantId, dealt: f64) -> FightResult<()> {
         let Some(factor) = self.program.threat.and_then(|threat| threat.damage).filter(|_| dealt > 0.0) else {

@@ -15,9 +15,8 @@ use super::super::state::record::ticks_within;
 use super::super::state::timers::Timer;
 use super::super::state::transfer::{LeftOver, Transferred};
 use super::super::state::{Scratch, State};
-use super::calls::with_engine;
 use crate::program::{
-    Chance, CombatantId, CombatantPlan, Counterparts, GearId, Layout, PoolId, Program, Setup, Slot, Time, WornStatus,
+    CombatantId, CombatantPlan, Counterparts, GearId, Layout, PoolId, Program, Setup, Slot, Time, WornStatus,
 };
 
 /// What became of each thing in a fight when it went on under other rules.
@@ -147,7 +146,7 @@ impl<C: RandomSource> Fight<C> {
         let scratch = Scratch { draws: self.scratch.draws.under(program), ..Scratch::default() };
         let mut next = Self { setup, state, scratch, chance, limits: self.limits };
         let (worn, fight) = (self.worn_before(&names), &mut next);
-        with_engine!(fight, &mut Silent, |engine| engine.go_on_under(&names, left, &worn)).map_err(|error| *error)?;
+        fight.engine(&mut Silent).go_on_under(&names, left, &worn).map_err(|error| *error)?;
         self.report_numbers(fight, &names, &mut report);
         *self = next;
         report.transfers.sort_by_key(|one| (one.who, one.kind));
@@ -215,7 +214,7 @@ impl<C: RandomSource> Fight<C> {
     }
 }
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// What has to be computed once everything else has been carried over.
     fn go_on_under(&mut self, names: &Counterparts, left: LeftOver, worn: &[Vec<WornStatus>]) -> FightResult<()> {
         for who in self.setup.ids() {

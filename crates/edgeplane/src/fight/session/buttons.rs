@@ -5,7 +5,6 @@ use super::super::events::{Observer, Silent, UnavailableReason};
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
 use super::super::state::{Doing, EffectContext};
-use super::calls::with_engine;
 use crate::program::{AbilityId, CombatantId, Frame, GearId, PoolId, Time};
 
 /// An ability of a combatant, as a game shows its button.
@@ -90,10 +89,12 @@ impl<C: RandomSource> Fight<C> {
     ) -> Result<Option<UnavailableReason>, FightError> {
         self.check_combatant(who)?;
         self.check_combatant(target)?;
-        let reason = with_engine!(self, &mut Silent, |engine| match engine.callable(who, ability) {
+        let mut silent = Silent;
+        let mut engine = self.engine(&mut silent);
+        let reason = match engine.callable(who, ability) {
             Err(reason) => Ok(Some(reason)),
             Ok(index) => engine.unavailable_on(who, index, Some(target)),
-        });
+        };
         reason.map_err(|error| self.failed(*error))
     }
 
@@ -110,7 +111,8 @@ impl<C: RandomSource> Fight<C> {
         self.check_combatant(who)?;
         let Doing::Casting(index) = self.state.who(who).doing else { return Ok(false) };
         let by = EffectContext::of_ability(who, self.setup.abilities[index as usize].ability);
-        let done = with_engine!(self, observer, |engine| engine.interrupt(who, &by).and_then(|()| engine.respond()));
+        let mut engine = self.engine(observer);
+        let done = engine.interrupt(who, &by).and_then(|()| engine.respond());
         done.map(|()| true).map_err(|error| self.failed(*error))
     }
 
@@ -146,10 +148,9 @@ impl<C: RandomSource> Fight<C> {
         if piece.index() >= self.setup.program.gear.len() {
             return Err(self.call_error(format!("there is no gear {}", piece.0)));
         }
-        let done = with_engine!(self, observer, |engine| {
-            let done = if comes { engine.wear(who, piece) } else { engine.take_off(who, piece) };
-            done.and_then(|()| engine.respond())
-        });
+        let mut engine = self.engine(observer);
+        let done = if comes { engine.wear(who, piece) } else { engine.take_off(who, piece) };
+        let done = done.and_then(|()| engine.respond());
         done.map_err(|error| self.failed(*error))
     }
 }

@@ -1,66 +1,36 @@
 //! Calls of a game. They follow the rules of the fight, and whoever a change concerns notices it at once.
 
+use super::super::engine::Engine;
 use super::super::events::{Observer, Silent, UnavailableReason};
 use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
 use super::super::state::{Control, Doing, EffectContext};
 use super::super::statuses::apply::Dose;
 use super::super::{Ending, Fight};
-use crate::program::{AbilityId, BaseChange, CauseId, CombatantId, Layout, PoolId, Slot, StatusId, dirty};
-
-/// Does something with the engine of a fight: the one that is compiled for sampled chance, or the one for any other
-/// source of chance.
-macro_rules! with_engine {
-    ($fight:expr, $observer:expr, |$engine:ident| $body:expr) => {{
-        let fight = &mut *$fight;
-        let observer: &mut dyn $crate::fight::Observer = $observer;
-        let wants = observer.wants();
-        let (setup, limits) = (&*fight.setup, fight.limits);
-        let (state, scratch) = (&mut fight.state, &mut fight.scratch);
-        if let Some(chance) = fight.chance.as_sampler() {
-            #[allow(unused_mut)]
-            let mut $engine = $crate::fight::engine::Engine {
-                program: &setup.program,
-                setup,
-                state,
-                scratch,
-                chance,
-                observer,
-                wants,
-                limits,
-                controller: None,
-                until: $crate::program::Time::NEVER,
-                reach: 0.0,
-                only_distance: false,
-                dressing: false,
-            };
-            $body
-        } else {
-            let mut any = $crate::fight::random::AnyChance(&mut fight.chance);
-            #[allow(unused_mut)]
-            let mut $engine = $crate::fight::engine::Engine {
-                program: &setup.program,
-                setup,
-                state,
-                scratch,
-                chance: &mut any,
-                observer,
-                wants,
-                limits,
-                controller: None,
-                until: $crate::program::Time::NEVER,
-                reach: 0.0,
-                only_distance: false,
-                dressing: false,
-            };
-            $body
-        }
-    }};
-}
-
-pub(in crate::fight) use with_engine;
+use crate::program::{AbilityId, BaseChange, CauseId, CombatantId, Layout, PoolId, Slot, StatusId, Time, dirty};
 
 impl<C: RandomSource> Fight<C> {
+    /// The engine that plays this fight, for as long as a call lasts.
+    pub(in crate::fight) fn engine<'a>(&'a mut self, observer: &'a mut dyn Observer) -> Engine<'a> {
+        let setup = &*self.setup;
+        let wants = observer.wants();
+        Engine {
+            program: &setup.program,
+            setup,
+            state: &mut self.state,
+            scratch: &mut self.scratch,
+            chance: &mut self.chance,
+            observer,
+            wants,
+            limits: self.limits,
+            controller: None,
+            until: Time::NEVER,
+            reach: 0.0,
+            only_distance: false,
+            dressing: false,
+        }
+    }
+
     /// An error ends the fight.
     pub(in crate::fight) fn failed(&mut self, error: FightError) -> FightError {
         self.state.ending = Some(Ending::Failed);
@@ -109,7 +79,7 @@ impl<C: RandomSource> Fight<C> {
     pub fn take_control(&mut self, who: CombatantId) -> Result<(), FightError> {
         self.check_combatant(who)?;
         self.give_control(who, Control::Hand);
-        with_engine!(self, &mut Silent, |engine| engine.stand_still(who));
+        self.engine(&mut Silent).stand_still(who);
         Ok(())
     }
 
@@ -130,7 +100,7 @@ impl<C: RandomSource> Fight<C> {
         let combatant = self.state.who(who);
         let free = combatant.control == Control::Hand && combatant.stands && combatant.doing == Doing::Idle;
         if self.setup.is_placed && free && !combatant.rooted {
-            with_engine!(self, observer, |engine| engine.turn(who, course));
+            self.engine(observer).turn(who, course);
         }
         Ok(())
     }
@@ -152,8 +122,7 @@ impl<C: RandomSource> Fight<C> {
     ) -> Result<Result<(), UnavailableReason>, FightError> {
         self.check_combatant(who)?;
         target.map_or(Ok(()), |target| self.check_combatant(target))?;
-        with_engine!(self, observer, |engine| engine.use_by_call(who, ability, target))
-            .map_err(|error| self.failed(*error))
+        self.engine(observer).use_by_call(who, ability, target).map_err(|error| self.failed(*error))
     }
 
     /// Stops what a combatant keeps up. Whether it was keeping anything up.
@@ -162,9 +131,8 @@ impl<C: RandomSource> Fight<C> {
     /// As for [`Fight::use_ability`].
     pub fn stop<O: Observer>(&mut self, who: CombatantId, observer: &mut O) -> Result<bool, FightError> {
         self.check_combatant(who)?;
-        let done = with_engine!(self, observer, |engine| {
-            engine.stop_by_call(who).and_then(|done| engine.respond().map(|()| done))
-        });
+        let mut engine = self.engine(observer);
+        let done = engine.stop_by_call(who).and_then(|done| engine.respond().map(|()| done));
         done.map_err(|error| self.failed(*error))
     }
 
@@ -183,8 +151,7 @@ impl<C: RandomSource> Fight<C> {
         self.check_combatant(who)?;
         self.check_combatant(target)?;
         self.check_id("ability", ability.index(), self.setup.program.abilities.len())?;
-        with_engine!(self, observer, |engine| engine.effects_of_ability(who, ability, target))
-            .map_err(|error| self.failed(*error))
+        self.engine(observer).effects_of_ability(who, ability, target).map_err(|error| self.failed(*error))
     }
 
     /// Brings something about that no ability and no status does: the effects of a `[cause.*]` of the ruleset on a target, with
@@ -209,8 +176,7 @@ impl<C: RandomSource> Fight<C> {
             return Err(self.call_error(format!("there is no cause {}", cause.0)));
         }
         self.begin_now(observer)?;
-        with_engine!(self, observer, |engine| engine.effects_of_cause(cause, by, target, amount))
-            .map_err(|error| self.failed(*error))
+        self.engine(observer).effects_of_cause(cause, by, target, amount).map_err(|error| self.failed(*error))
     }
 
     /// Why an ability cannot be used now; `None` if it can. The conditions of policies are no matter here.
@@ -223,8 +189,7 @@ impl<C: RandomSource> Fight<C> {
         ability: AbilityId,
     ) -> Result<Option<UnavailableReason>, FightError> {
         self.check_combatant(who)?;
-        with_engine!(self, &mut Silent, |engine| engine.why_unavailable(who, ability))
-            .map_err(|error| self.failed(*error))
+        self.engine(&mut Silent).why_unavailable(who, ability).map_err(|error| self.failed(*error))
     }
 
     /// Applies a status. Whether the target has it now because of that.
@@ -243,10 +208,9 @@ impl<C: RandomSource> Fight<C> {
         self.check_combatant(target)?;
         self.check_id("status", status.index(), self.setup.program.statuses.len())?;
         let by = EffectContext::of_status(caster, status, caster, caster);
-        let done = with_engine!(self, observer, |engine| {
-            let done = engine.apply(&by, target, status, Dose { stacks, duration: None });
-            done.and_then(|done| engine.respond().map(|()| done))
-        });
+        let mut engine = self.engine(observer);
+        let done = engine.apply(&by, target, status, Dose { stacks, duration: None });
+        let done = done.and_then(|done| engine.respond().map(|()| done));
         done.map_err(|error| self.failed(*error))
     }
 
@@ -262,7 +226,7 @@ impl<C: RandomSource> Fight<C> {
     ) -> Result<bool, FightError> {
         self.check_combatant(target)?;
         self.check_id("status", status.index(), self.setup.program.statuses.len())?;
-        with_engine!(self, observer, |engine| engine.remove_all(status, target)).map_err(|error| self.failed(*error))
+        self.engine(observer).remove_all(status, target).map_err(|error| self.failed(*error))
     }
 
     /// Changes the base of an attribute (or the level), as when a character levels up during a fight. Everything that
@@ -285,7 +249,7 @@ impl<C: RandomSource> Fight<C> {
         if slot != Layout::LEVEL && !is_attribute {
             return Err(self.call_error(format!("slot {} is neither an attribute nor the level", slot.0)));
         }
-        let done = with_engine!(self, observer, |engine| engine.set_base(who, slot, base));
+        let done = self.engine(observer).set_base(who, slot, base);
         done.map_err(|error| self.failed(*error))
     }
 
@@ -299,17 +263,15 @@ impl<C: RandomSource> Fight<C> {
         self.check_number("an amount", amount)?;
         self.check_id("pool", pool.index(), self.setup.program.pools.len())?;
         let amount = amount.clamp(0.0, self.cap(who, pool));
-        with_engine!(self, &mut Silent, |engine| {
-            let first = engine.program.place(who, engine.program.layout.pool(pool));
-            engine.put(who, pool, first, amount);
-            // Before the fight has begun, whoever has nothing left is defeated as it begins.
-            engine.state.someone_hurt = true;
-        });
+        let first = self.setup.program.place(who, self.setup.program.layout.pool(pool));
+        self.engine(&mut Silent).put(who, pool, first, amount);
+        // Before the fight has begun, whoever has nothing left is defeated as it begins.
+        self.state.someone_hurt = true;
         Ok(())
     }
 }
 
-impl<C: crate::program::Chance> super::super::engine::Engine<'_, C> {
+impl Engine<'_> {
     fn effects_of_cause(
         &mut self,
         cause: CauseId,

@@ -6,8 +6,7 @@ use super::super::events::{Observer, Silent};
 use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
 use super::super::state::timers::Timer;
-use super::calls::with_engine;
-use crate::program::{AbilityId, Chance, CombatantId, FormulaId, Layout, PoolId, Slot, Time, pool_slot};
+use crate::program::{AbilityId, CombatantId, FormulaId, Layout, PoolId, Slot, Time, pool_slot};
 
 /// What a combatant takes along from one fight into the next.
 #[derive(Clone, Debug, Default)]
@@ -62,7 +61,7 @@ impl<C: RandomSource> Fight<C> {
         }
         self.state.who_mut(who).absent = true;
         self.state.timers.clear(Timer::Act, who);
-        with_engine!(self, &mut Silent, |engine| engine.count_head(who, -1.0));
+        self.engine(&mut Silent).count_head(who, -1.0);
     }
 
     /// Begins a fight with what combatants bring along. After that, pools that were noted hold what was left plus what
@@ -76,7 +75,7 @@ impl<C: RandomSource> Fight<C> {
         rests: &[(PoolId, FormulaId)],
         observer: &mut O,
     ) -> Result<(), FightError> {
-        with_engine!(self, observer, |engine| engine.begin_with(brought, rests)).map_err(|error| *error)
+        self.engine(observer).begin_with(brought, rests).map_err(|error| *error)
     }
 
     /// Experience that a combatant has gained in this fight.
@@ -109,7 +108,7 @@ pub enum Uses {
     Renewed,
 }
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     fn begin_with(&mut self, brought: &[(CombatantId, &Carried)], rests: &[(PoolId, FormulaId)]) -> FightResult<()> {
         for (who, carried) in brought {
             if self.state.numbers.at(self.program.place(*who, Layout::LEVEL)) != carried.level {

@@ -6,8 +6,7 @@ use super::super::events::{Ending, Observer, UnavailableReason};
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
 use super::super::state::{Control, State};
-use super::calls::with_engine;
-use crate::program::{AbilityId, Chance, CombatantId, PoolFlow, PoolId, Setup, Slot, StatusId, Time, pool_slot};
+use crate::program::{AbilityId, CombatantId, PoolFlow, PoolId, Setup, Slot, StatusId, Time, pool_slot};
 
 /// Decides for combatants in place of their policies.
 ///
@@ -155,11 +154,9 @@ impl<C: RandomSource> Fight<C> {
         controller: &mut dyn Controller,
         observer: &mut O,
     ) -> Result<Ending, FightError> {
-        with_engine!(self, observer, |engine| {
-            engine.controller = Some(controller);
-            engine.run()
-        })
-        .map_err(|error| self.failed(*error))
+        let mut engine = self.engine(observer);
+        engine.controller = Some(controller);
+        engine.run().map_err(|error| self.failed(*error))
     }
 
     /// Lets time pass up to and including a moment, with a controller.
@@ -172,15 +169,13 @@ impl<C: RandomSource> Fight<C> {
         controller: &mut dyn Controller,
         observer: &mut O,
     ) -> Result<Option<Ending>, FightError> {
-        with_engine!(self, observer, |engine| {
-            engine.controller = Some(controller);
-            engine.advance(until)
-        })
-        .map_err(|error| self.failed(*error))
+        let mut engine = self.engine(observer);
+        engine.controller = Some(controller);
+        engine.advance(until).map_err(|error| self.failed(*error))
     }
 }
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// The controller says what to do; whether that is possible is asked as for everybody.
     pub(in crate::fight) fn ask_controller(&mut self, who: CombatantId) -> FightResult<Option<u32>> {
         let soon = self.next_ready(who).min(self.state.now + SOON);

@@ -6,7 +6,6 @@ use super::super::Fight;
 use super::super::events::Silent;
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
-use super::calls::with_engine;
 use crate::program::{GameFunctions, Question};
 
 impl<C: RandomSource> Fight<C> {
@@ -70,6 +69,8 @@ impl<C: RandomSource> Fight<C> {
     /// Says that the functions of the game answer differently from now on: whoever is idle decides anew when time goes on,
     /// still at this moment. Without this call it does within a tenth of a second.
     pub fn world_changed(&mut self) {
-        with_engine!(self, &mut Silent, |engine| engine.setup.ids().for_each(|who| engine.touch_all(who)));
+        let mut silent = Silent;
+        let mut engine = self.engine(&mut silent);
+        engine.setup.ids().for_each(|who| engine.touch_all(who));
     }
 }

@@ -4,7 +4,6 @@ use super::super::Fight;
 use super::super::events::{Observer, Silent, UnavailableReason};
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
-use super::calls::with_engine;
 use crate::program::{AbilityId, CombatantId, Slot, toward};
 
 impl<C: RandomSource> Fight<C> {
@@ -41,7 +40,7 @@ impl<C: RandomSource> Fight<C> {
             // However long or short: its square might be no number.
             let longest = direction[0].abs().max(direction[1].abs());
             let direction = direction.map(|part| part / longest);
-            with_engine!(self, &mut Silent, |engine| engine.face(who, direction));
+            self.engine(&mut Silent).face(who, direction);
         }
         Ok(())
     }
@@ -99,11 +98,10 @@ impl<C: RandomSource> Fight<C> {
         if !self.setup.is_placed {
             return Err(self.call_error(format!("`{name}` cannot be used at a place: nobody has one in this fight")));
         }
-        if !with_engine!(self, &mut Silent, |engine| engine.can_be_used_at_a_place(ability)) {
+        if !self.engine(&mut Silent).can_be_used_at_a_place(ability) {
             let what = format!("`{name}` is used on somebody: it has no area to aim, and leaves no zone at a place");
             return Err(self.call_error(what));
         }
-        with_engine!(self, observer, |engine| engine.use_at_place(who, ability, place))
-            .map_err(|error| self.failed(*error))
+        self.engine(observer).use_at_place(who, ability, place).map_err(|error| self.failed(*error))
     }
 }

@@ -6,12 +6,11 @@ use super::super::state::EffectContext;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::statuses::triggers::TriggerContext;
 use crate::program::{
-    AbilityId, Chance, CharacterId, CombatantId, JoinPlan, Layout, MomentEffect, PoolId, SideId, Time, TriggerEvent,
-    pool_slot,
+    AbilityId, CharacterId, CombatantId, JoinPlan, Layout, MomentEffect, PoolId, SideId, Time, TriggerEvent, pool_slot,
 };
 use crate::rules::Receiver;
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Sets the timer for what the encounter has happen next.
     pub(in crate::fight) fn schedule_script(&mut self) {
         let next = self.state.script.iter().filter(|(_, times)| *times > 0).map(|(at, _)| *at).min();

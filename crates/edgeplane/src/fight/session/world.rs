@@ -8,8 +8,7 @@ use super::super::events::{Observer, Silent};
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
 use super::super::state::Control;
-use super::calls::with_engine;
-use crate::program::{Chance, CharacterId, CombatantId, Motion, SideId, Slot};
+use crate::program::{CharacterId, CombatantId, Motion, SideId, Slot};
 
 /// One who was spawned, and nobody who takes its place later.
 ///
@@ -80,7 +79,7 @@ impl<C: RandomSource> Fight<C> {
             Some(who) => who,
             None => self.make_room(character, side)?,
         };
-        with_engine!(self, observer, |engine| engine.spawn(who, place)).map_err(|error| self.failed(*error))?;
+        self.engine(observer).spawn(who, place).map_err(|error| self.failed(*error))?;
         Ok(self.handle(who))
     }
 
@@ -92,7 +91,7 @@ impl<C: RandomSource> Fight<C> {
     pub fn despawn<O: Observer>(&mut self, handle: Handle, observer: &mut O) -> Result<(), FightError> {
         let who = self.combatant(handle)?;
         self.begin_now(observer)?;
-        with_engine!(self, observer, |engine| engine.leave(who)).map_err(|error| self.failed(*error))
+        self.engine(observer).leave(who).map_err(|error| self.failed(*error))
     }
 
     /// The handle of whoever is at a place in the fight now.
@@ -126,7 +125,7 @@ impl<C: RandomSource> Fight<C> {
         if self.state.began {
             return Ok(());
         }
-        with_engine!(self, observer, |engine| engine.begin()).map_err(|error| self.failed(*error))
+        self.engine(observer).begin().map_err(|error| self.failed(*error))
     }
 
     fn vacancy(&self, character: CharacterId, side: SideId) -> Option<CombatantId> {
@@ -175,7 +174,7 @@ impl<C: RandomSource> Fight<C> {
         let changes = one.is_moved != is_moved;
         one.is_moved = is_moved;
         if changes && self.setup.is_placed {
-            with_engine!(self, &mut Silent, |engine| engine.touch_all(who));
+            self.engine(&mut Silent).touch_all(who);
         }
         Ok(())
     }
@@ -200,7 +199,7 @@ impl<C: RandomSource> Fight<C> {
             velocity.iter().try_for_each(|speed| self.check_number("a velocity", *speed))?;
         }
         if self.setup.is_placed {
-            with_engine!(self, &mut Silent, |engine| engine.set_places(motions));
+            self.engine(&mut Silent).set_places(motions);
         }
         Ok(())
     }
@@ -223,13 +222,13 @@ impl<C: RandomSource> Fight<C> {
         self.check_combatant(who)?;
         self.give_control(who, Control::Policy);
         if self.stands(who) {
-            with_engine!(self, &mut Silent, |engine| engine.touch_all(who));
+            self.engine(&mut Silent).touch_all(who);
         }
         Ok(())
     }
 }
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     fn spawn(&mut self, who: CombatantId, place: [f64; 2]) -> FightResult<()> {
         self.state.begin_anew(self.setup, who);
         let block = self.program.place(who, Slot(0));

@@ -6,10 +6,10 @@
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{EffectContext, Flight};
-use crate::program::{AbilityId, Chance, CombatantId, FormulaId, Layout, length, minus};
+use crate::program::{AbilityId, CombatantId, FormulaId, Layout, length, minus};
 use crate::rules::Receiver;
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// An ability is released and on its way to its targets; whether any of them stands. What it does to others than
     /// its targets, it does now.
     pub(in crate::fight) fn send_out(

@@ -10,9 +10,7 @@ use super::super::state::record::StatusRef;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{EffectContext, Hold, Zone};
 use super::super::statuses::apply::Dose;
-use crate::program::{
-    Chance, CombatantId, HAIR, LostReason, Plane, StatusId, Time, ZoneId, inner, meeting, minus, parting,
-};
+use crate::program::{CombatantId, HAIR, LostReason, Plane, StatusId, Time, ZoneId, inner, meeting, minus, parting};
 use crate::rules::{Reapply, ZoneSide};
 
 /// Holds what an ability has its caster have while it is used, in place of a zone.
@@ -43,7 +41,7 @@ impl Zone {
     }
 }
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// A zone comes about, around somebody.
     pub(in crate::fight) fn place_zone(&mut self, by: &EffectContext, on: CombatantId, id: ZoneId) -> FightResult<()> {
         self.place_zone_at(by, on, self.place_of(on), id)

@@ -5,8 +5,8 @@ use super::super::events::{Applied, Prevention};
 use super::super::state::record::{Record, seconds_left, ticks_within};
 use super::super::state::{Cause, EffectContext};
 use crate::program::{
-    Chance, CombatantId, EveryPlan, Frame, LEAST_PERIOD, Layout, LostReason, Pace, Reapply, StackTimer, StatusId,
-    StatusPlan, Time, TriggerEvent,
+    CombatantId, EveryPlan, Frame, LEAST_PERIOD, Layout, LostReason, Pace, Reapply, StackTimer, StatusId, StatusPlan,
+    Time, TriggerEvent,
 };
 
 /// An application: how many stacks, and for how long.
@@ -24,7 +24,7 @@ struct Portion {
     duration: Time,
 }
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Applies a status; whether it is there now because of that.
     pub(in crate::fight) fn apply(
         &mut self,

@@ -7,10 +7,10 @@ use super::engine::{Engine, FightResult, emit};
 use super::state::statuses::HeldBy;
 use super::state::timers::Phase;
 use super::state::{Cause, EffectContext, Pending};
-use crate::program::{Chance, CombatantId, Layout, LostReason, PoolId, StatusId, Time, TriggerEvent, dirty};
+use crate::program::{CombatantId, Layout, LostReason, PoolId, StatusId, Time, TriggerEvent, dirty};
 use triggers::CROSSINGS;
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Finds out when something happens to an instance next.
     pub(super) fn schedule(&mut self, index: u32) {
         let record = self.state.statuses.get(index);

@@ -6,7 +6,7 @@ use super::super::limits::FightErrorKind;
 use super::super::state::record::StatusRef;
 use super::super::state::{Cause, EffectContext, Pending};
 use crate::program::{
-    AbilityId, Chance, CombatantId, Effect, Layout, LostReason, PoolId, StatusId, Time, TriggerEvent, TriggerPlan,
+    AbilityId, CombatantId, Effect, Layout, LostReason, PoolId, StatusId, Time, TriggerEvent, TriggerPlan,
 };
 use crate::rules::Subject;
 
@@ -58,7 +58,7 @@ const BREADTH: u64 = 100;
 /// How many statuses that were triggered last are remembered, to name those of an endless chain.
 const REMEMBERED: usize = 16;
 
-impl<C: Chance> Engine<'_, C> {
+impl Engine<'_> {
     /// Whether any statuses can be triggered by what happens to a combatant.
     #[inline]
     pub(in crate::fight) fn listens(&self, who: CombatantId) -> bool {
