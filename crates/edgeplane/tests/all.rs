@@ -49,6 +49,9 @@ mod extends;
 #[path = "fights.rs"]
 mod fights;
 
+#[path = "figures.rs"]
+mod figures;
+
 #[path = "formulas.rs"]
 mod formulas;
 

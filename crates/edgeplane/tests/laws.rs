@@ -3,7 +3,7 @@
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
-use crate::common::{DEMO, LOCK_HOUSE, ONE, demo, game, happened};
+use crate::common::{DEMO, LOCK_HOUSE, ONE, demo, fingerprint, game, happened};
 use edgeplane::fight::{Event, EventKind, EventMask, Likely, Log, Observer};
 use edgeplane::program::{FormulaId, PoolFlow, PoolId, Reading};
 use edgeplane::{CombatantId, Fight, Game, Override, Setup, Silent, Time, TrialsPlan};
@@ -154,11 +154,6 @@ fn listing_the_sides_the_other_way_round_mirrors_every_figure() {
     assert_eq!(unordered(&game, "crowd", &[]), unordered(&game, "crowd_swapped", &[]));
     let swap = [("keepers", "x"), ("silt", "keepers"), ("x", "silt")];
     assert_eq!(unordered(&game, "duel", &[]), unordered(&game, "swapped", &swap));
-}
-
-/// FNV-1a: of a text, the same on every machine.
-fn fingerprint(text: &str) -> u64 {
-    text.bytes().fold(0xcbf2_9ce4_8422_2325, |hash, byte| (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3))
 }
 
 /// Every event of every encounter of the demo, with every detail and every bit of its numbers. A change of these means

@@ -81,3 +81,8 @@ impl Observer for Careful {
         }
     }
 }
+
+/// FNV-1a: of a text, the same on every machine.
+pub(crate) fn fingerprint(text: &str) -> u64 {
+    text.bytes().fold(0xcbf2_9ce4_8422_2325, |hash, byte| (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3))
+}
