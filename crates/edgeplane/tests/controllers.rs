@@ -141,3 +141,43 @@ fn a_controlled_combatant_walks_to_what_it_wants() {
     );
     assert!(controller.unavailable[..5].iter().all(|(_, reason)| *reason == "out_of_reach"));
 }
+
+/// A circle of 2 m lies around the place, and the one who stands 1.5 m from it is inside.
+#[test]
+fn a_controller_aims_at_a_place_of_the_ground() {
+    let text = r#"
+        [pools]
+        health = { max = 100, defeat = true }
+        [ability.pour]
+        reach = 8
+        recovery = 1
+        targets = { radius = 2 }
+        does = [{ damage = 5 }]
+        [ability.jab]
+        does = [{ damage = 1 }]
+        [character.one]
+        abilities = ["pour", "jab"]
+        [character.other]
+        abilities = []
+        [encounter.bout]
+        sides.one = [{ character = "one", at = [0, 0] }]
+        sides.other = [{ character = "other", at = [9, 0] }]
+        [encounter.nowhere]
+        sides = { one = ["one"], other = ["other"] }
+    "#;
+    let game = game(text);
+    let (pour, jab) = (game.ability("pour").unwrap(), game.ability("jab").unwrap());
+    let at = |x: f64| Decision::UseAt(pour, [x, 0.0]);
+    let decisions = vec![at(9.0), at(7.5), at(6.0), at(f64::NAN), Decision::UseAt(jab, [1.0, 0.0])];
+    let (controller, log) = controlled(&game, decisions, 2.55);
+    assert_eq!(moments(&log, |event| matches!(event, Event::Used { .. })), [100_000, 1_100_000]);
+    let hit = |event: &Event| matches!(event, Event::Hit { target: OTHER, .. });
+    assert_eq!(moments(&log, hit), [100_000], "nobody is within 2 m of the second place");
+    let unavailable = [(0, "out_of_reach"), (2_100_000, "no_target"), (2_200_000, "no_target")];
+    assert_eq!(controller.unavailable, unavailable);
+    let mut fight = game.fight("nowhere", 1).unwrap();
+    fight.set_controller(ONE).unwrap();
+    let mut controller = Prepared { decisions: vec![at(1.0)], ..Prepared::default() };
+    fight.advance_controlled(seconds(0.0), &mut controller, &mut Log::default()).unwrap();
+    assert_eq!(controller.unavailable, [(0, "no_target")], "nobody has a place");
+}

@@ -64,6 +64,14 @@ impl Engine<'_> {
             }
             return Ok(Err(reason));
         };
+        self.aim_at_place(who, id, place)?;
+        self.start(who, index)?;
+        self.respond()?;
+        Ok(Ok(()))
+    }
+
+    /// Whoever is inside around a place, or on the way toward it, is aimed at.
+    pub(in crate::fight) fn aim_at_place(&mut self, who: CombatantId, id: AbilityId, place: Plane) -> FightResult<()> {
         let mut picked = std::mem::take(&mut self.scratch.picked);
         picked.clear();
         self.pick_part(who, place, false, self.program.ability(id), &mut picked)?;
@@ -72,13 +80,11 @@ impl Engine<'_> {
         if let Some(walk) = self.state.walks.get_mut(who.index()) {
             walk.aims_at = Some(place);
         }
-        self.start(who, index)?;
-        self.respond()?;
-        Ok(Ok(()))
+        Ok(())
     }
 
     /// Why an ability cannot be used at a place now; nothing, if it can.
-    fn unavailable_at(
+    pub(in crate::fight) fn unavailable_at(
         &mut self,
         who: CombatantId,
         index: usize,

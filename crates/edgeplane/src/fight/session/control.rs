@@ -6,7 +6,7 @@ use super::super::events::{Ending, Observer, UnavailableReason};
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
 use super::super::state::{Control, State};
-use crate::program::{AbilityId, CombatantId, PoolFlow, PoolId, Setup, Slot, StatusId, Time, pool_slot};
+use crate::program::{AbilityId, CombatantId, Plane, PoolFlow, PoolId, Setup, Slot, StatusId, Time, pool_slot};
 
 /// Decides for combatants in place of their policies.
 ///
@@ -29,6 +29,9 @@ pub trait Controller {
 pub enum Decision {
     /// Use an ability, on somebody or on whom the ability itself picks.
     Use(AbilityId, Option<CombatantId>),
+    /// Use an ability at a place of the ground, in metres, as [`Fight::use_ability_at`] does. An ability that can be used on
+    /// somebody alone, and any where nobody has a place, has no target there. Nobody walks to where a place is in reach.
+    UseAt(AbilityId, [f64; 2]),
     /// Nothing for now; asked again at a moment at the latest, or, if none is given, when the next cooldown ends or a tenth of
     /// a second has passed.
     Wait(Option<Time>),
@@ -188,8 +191,9 @@ impl Engine<'_> {
         let view = View { setup: self.setup, state: &*self.state };
         let decision =
             self.controller.as_mut().map_or(Decision::Wait(None), |controller| controller.choose(&view, who));
-        let (ability, target) = match decision {
-            Decision::Use(ability, target) => (ability, target),
+        let (ability, target, place) = match decision {
+            Decision::Use(ability, target) => (ability, target, None),
+            Decision::UseAt(ability, place) => (ability, None, Some(place)),
             Decision::Wait(until) => {
                 let until = until.filter(|until| *until > self.state.now);
                 self.state.who_mut(who).wake = until.unwrap_or(soon);
@@ -198,13 +202,22 @@ impl Engine<'_> {
         };
         let known = target.is_none_or(|target| target.index() < self.setup.combatants.len());
         let index = self.state.ability_index(self.setup, who, ability);
-        let reason = match index {
-            None => Some(UnavailableReason::NotKnown),
-            Some(_) if !known => Some(UnavailableReason::NoTarget),
-            Some(index) => self.unavailable_on(who, index, target)?,
+        let is_place = |place: Plane| {
+            self.setup.is_placed
+                && self.can_be_used_at_a_place(ability)
+                && place.iter().all(|metres| metres.is_finite())
+        };
+        let reason = match (index, place) {
+            (None, _) => Some(UnavailableReason::NotKnown),
+            (Some(index), Some(place)) if is_place(place) => self.unavailable_at(who, index, place)?,
+            (Some(index), None) if known => self.unavailable_on(who, index, target)?,
+            _ => Some(UnavailableReason::NoTarget),
         };
         let Some(reason) = reason else {
-            self.aim(who);
+            match place {
+                Some(place) => self.aim_at_place(who, ability, place)?,
+                None => self.aim(who),
+            }
             return Ok(index.map(|index| index as u32));
         };
         if let Some(index) = index {
