@@ -5,6 +5,7 @@ mod combatant;
 mod places;
 pub(super) mod record;
 pub(super) mod rosters;
+mod stack_ends;
 pub(super) mod statuses;
 pub(super) mod timers;
 pub(super) mod transfer;

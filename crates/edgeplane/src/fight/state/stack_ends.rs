@@ -1,0 +1,113 @@
+//! Stacks that end each on its own: for each instance a list of their ends, the first first.
+
+use super::record::NONE;
+use super::statuses::Statuses;
+use crate::program::Time;
+
+/// The end of one stack, and the one that ends next.
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+pub(super) struct StackEnd {
+    ends: Time,
+    next: u32,
+}
+
+impl Statuses {
+    /// Whether the stacks of an instance end each on its own.
+    pub(in crate::fight) fn ends_apart(&self, index: u32) -> bool {
+        self.get(index).first_end != NONE
+    }
+
+    /// The ends of its stacks, the first first.
+    pub(in crate::fight) fn ends(&self, index: u32) -> impl Iterator<Item = Time> {
+        let mut next = self.get(index).first_end;
+        std::iter::from_fn(move || {
+            let end = self.ends.get(next as usize)?;
+            next = end.next;
+            Some(end.ends)
+        })
+    }
+
+    /// When the first of its stacks, or all of it, ends.
+    #[inline]
+    pub(in crate::fight) fn next_end(&self, index: u32) -> Time {
+        let record = self.get(index);
+        match self.ends.get(record.first_end as usize) {
+            _ if record.holds > 0 => Time::NEVER,
+            Some(first) => first.ends,
+            None => record.ends,
+        }
+    }
+
+    /// Adds stacks that end at a moment, up to a number of stacks in all; where there is no room, the one
+    /// that would end first is renewed.
+    pub(in crate::fight) fn add_ends(&mut self, index: u32, more: u32, most: u32, ends: Time) {
+        for _ in 0..more.min(most) {
+            if self.ends(index).count() as u32 >= most {
+                self.cut_ends(index, 1);
+            }
+            self.insert_end(index, ends);
+        }
+        self.count_ends(index);
+    }
+
+    fn insert_end(&mut self, index: u32, ends: Time) {
+        let place = match self.free_ends {
+            NONE => {
+                self.ends.push(StackEnd { ends, next: NONE });
+                (self.ends.len() - 1) as u32
+            }
+            free => {
+                self.free_ends = self.ends[free as usize].next;
+                free
+            }
+        };
+        let (mut before, mut after) = (NONE, self.get(index).first_end);
+        while let Some(other) = self.ends.get(after as usize).filter(|other| other.ends <= ends) {
+            (before, after) = (after, other.next);
+        }
+        self.ends[place as usize] = StackEnd { ends, next: after };
+        match before {
+            NONE => self.get_mut(index).first_end = place,
+            before => self.ends[before as usize].next = place,
+        }
+    }
+
+    /// Takes away so many stacks, those that end first.
+    pub(in crate::fight) fn cut_ends(&mut self, index: u32, count: u32) {
+        for _ in 0..count {
+            let first = self.get(index).first_end;
+            let Some(end) = self.ends.get(first as usize).copied() else { return };
+            self.get_mut(index).first_end = end.next;
+            self.ends[first as usize].next = std::mem::replace(&mut self.free_ends, first);
+        }
+    }
+
+    /// Takes away the stacks that have ended.
+    pub(in crate::fight) fn cut_ended(&mut self, index: u32, now: Time) {
+        let ended = self.ends(index).take_while(|end| *end <= now).count();
+        self.cut_ends(index, ended as u32);
+        self.count_ends(index);
+    }
+
+    /// Moves the ends of all its stacks.
+    pub(in crate::fight) fn move_ends(&mut self, index: u32, moved: impl Fn(Time) -> Time) {
+        let mut next = self.get(index).first_end;
+        while let Some(end) = self.ends.get_mut(next as usize) {
+            end.ends = moved(end.ends);
+            next = end.next;
+        }
+        let record = self.get_mut(index);
+        record.ends = moved(record.ends);
+    }
+
+    /// Its stacks and its end follow from the ends of its stacks.
+    pub(in crate::fight) fn count_ends(&mut self, index: u32) {
+        let (mut stacks, mut last) = (0, None);
+        for end in self.ends(index) {
+            (stacks, last) = (stacks + 1, Some(end));
+        }
+        let record = self.get_mut(index);
+        record.stacks = stacks;
+        record.ends = last.unwrap_or(record.ends);
+    }
+}
