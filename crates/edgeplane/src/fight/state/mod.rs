@@ -2,6 +2,7 @@
 //! keep a snapshot, to come back to one and to compare two fights are passes over a few kilobytes.
 
 mod combatant;
+mod due_tree;
 mod places;
 pub(super) mod record;
 pub(super) mod rosters;

@@ -5,17 +5,18 @@
 //! triggers in `words`, ends of single stacks in `ends`. Nothing is boxed, so that a fight is copied as a
 //! few flat lists.
 
+use super::due_tree::DueTree;
 use super::record::{NONE, Record, StatusRef, seconds_left};
 use super::stack_ends::StackEnd;
 use super::timers::{Due, Phase};
 use crate::program::{CombatantId, Held, Layout, Memory, Program, StatusId, StatusPlan, Time};
 
-/// In the tree: nobody has anything due.
-const NOBODY: u128 = u128::MAX;
+/// Nothing is due.
+const NOTHING: u128 = u128::MAX;
 
 /// What is due first is the least: by when, serial and index, in one number.
 #[inline]
-fn node(due: Due, serial: u32, index: u32) -> u128 {
+fn packed(due: Due, serial: u32, index: u32) -> u128 {
     u128::from(due.bits()) << 64 | u128::from(serial) << 32 | u128::from(index)
 }
 
@@ -23,8 +24,8 @@ fn node(due: Due, serial: u32, index: u32) -> u128 {
 pub(in crate::fight) struct Statuses {
     records: Vec<Record>,
     free: Vec<u32>,
-    /// A tree over the records: each node has the one that is due first of those below it, by when, serial and index.
-    tree: Vec<u128>,
+    /// What happens next to each record: when, its serial and its index.
+    due: DueTree<u128>,
     words: Vec<u64>,
     /// For each status, blocks of words that are free.
     free_words: Vec<u32>,
@@ -76,7 +77,7 @@ impl Statuses {
         let mut statuses = Self {
             records: Vec::new(),
             free: Vec::new(),
-            tree: Vec::new(),
+            due: DueTree::new(0, NOTHING),
             words: Vec::new(),
             free_words: vec![NONE; kinds],
             ends: Vec::new(),
@@ -95,7 +96,7 @@ impl Statuses {
     pub(in crate::fight) fn copy_from(&mut self, other: &Self) {
         self.records.clone_from(&other.records);
         self.free.clone_from(&other.free);
-        self.tree.clone_from(&other.tree);
+        self.due.copy_from(&other.due);
         self.words.clone_from(&other.words);
         self.free_words.clone_from(&other.free_words);
         self.ends.clone_from(&other.ends);
@@ -141,7 +142,7 @@ impl Statuses {
     pub(in crate::fight) fn bytes(&self) -> usize {
         size_of_val(self.records.as_slice())
             + size_of_val(self.free.as_slice())
-            + size_of_val(self.tree.as_slice())
+            + self.due.bytes()
             + size_of_val(self.words.as_slice())
             + size_of_val(self.free_words.as_slice())
             + size_of_val(self.ends.as_slice())
@@ -158,7 +159,7 @@ impl Statuses {
         }
         self.records.clear();
         self.free.clear();
-        self.tree.fill(NOBODY);
+        self.due.clear(NOTHING);
         self.words.clear();
         self.free_words.fill(NONE);
         self.ends.clear();
@@ -269,7 +270,7 @@ impl Statuses {
                     self.records.reserve_exact(8 + self.records.len() / 4);
                 }
                 self.records.push(Record::default());
-                if self.records.len() * 2 > self.tree.len() {
+                if self.records.len() > self.due.room() {
                     self.grow();
                 }
                 (self.records.len() - 1) as u32
@@ -430,23 +431,13 @@ impl Statuses {
     }
 
     fn sift(&mut self, index: u32) {
-        let mut at = self.tree.len() / 2 + index as usize;
         let record = self.get(index);
-        let mut first = if record.due == Due::NOTHING { NOBODY } else { node(record.due, record.serial, index) };
-        while self.tree[at] != first {
-            self.tree[at] = first;
-            if at == 1 {
-                break;
-            }
-            first = first.min(self.tree[at ^ 1]);
-            at /= 2;
-        }
+        let due = if record.due == Due::NOTHING { NOTHING } else { packed(record.due, record.serial, index) };
+        self.due.set(index as usize, due);
     }
 
     fn grow(&mut self) {
-        let leaves = self.records.len().next_power_of_two();
-        self.tree.clear();
-        self.tree.resize(2 * leaves, NOBODY);
+        self.due = DueTree::new(self.records.len(), NOTHING);
         for index in 0..self.records.len() as u32 {
             if self.get(index).due != Due::NOTHING {
                 self.sift(index);
@@ -457,7 +448,7 @@ impl Statuses {
     /// The instance to which something happens next, and when.
     #[inline]
     pub(in crate::fight) fn next(&self) -> (Due, u32) {
-        let first = self.tree[1];
+        let first = self.due.least();
         (Due::of_bits((first >> 64) as u64), first as u32)
     }
 

@@ -1,9 +1,9 @@
 //! What is due when.
 //!
 //! A timer is one packed integer of moment, phase, tie-break rank and combatant, so that the soonest is the
-//! least. Timers are the leaves of a tree in which every node holds the least of the two below it: the next
-//! one due stands at the root, and a timer is set in as many steps as the tree has levels.
+//! least.
 
+use super::due_tree::DueTree;
 use crate::program::{CombatantId, Setup, Time, WatchKind};
 
 /// The phases of a moment, in order.
@@ -136,9 +136,8 @@ impl Due {
 
 #[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(in crate::fight) struct Timers {
-    /// Nodes from the root at 1; the leaves are the second half.
-    nodes: Vec<Due>,
-    /// Where the timers of each kind begin among the leaves; those that cannot come have no place.
+    due: DueTree<Due>,
+    /// Where the timers of each kind begin among them; those that cannot come have no place.
     first: [Option<u16>; 8],
 }
 
@@ -164,7 +163,7 @@ impl Timers {
             next += count;
             at
         });
-        Self { nodes: vec![Due::NOTHING; 2 * next.next_power_of_two().max(2)], first }
+        Self { due: DueTree::new(next, Due::NOTHING), first }
     }
 
     /// Goes on as those of a fight with more combatants.
@@ -175,16 +174,16 @@ impl Timers {
     }
 
     pub(in crate::fight) fn copy_from(&mut self, other: &Self) {
-        self.nodes.clone_from(&other.nodes);
+        self.due.copy_from(&other.due);
         self.first = other.first;
     }
 
     pub(in crate::fight) fn bytes(&self) -> usize {
-        size_of_val(self.nodes.as_slice())
+        self.due.bytes()
     }
 
     pub(in crate::fight) fn reset(&mut self) {
-        self.nodes.fill(Due::NOTHING);
+        self.due.clear(Due::NOTHING);
     }
 
     /// Whether timers of a kind can come in this fight.
@@ -196,16 +195,7 @@ impl Timers {
     #[inline]
     pub(in crate::fight) fn set(&mut self, timer: Timer, due: Due, who: CombatantId) {
         let Some(first) = self.first[timer as usize] else { return };
-        let mut node = self.nodes.len() / 2 + usize::from(first) + who.index();
-        let mut least = due;
-        while self.nodes[node] != least {
-            self.nodes[node] = least;
-            if node == 1 {
-                break;
-            }
-            least = least.min(self.nodes[node ^ 1]);
-            node /= 2;
-        }
+        self.due.set(usize::from(first) + who.index(), due);
     }
 
     /// Takes over what is due of another fight's, as far as it can come in this one.
@@ -214,7 +204,7 @@ impl Timers {
             let of_all = !matches!(timer, Timer::Script | Timer::ZoneEnd | Timer::Crossing);
             let Some(first) = other.first[timer as usize] else { continue };
             for who in (0..if of_all { combatants } else { 1 } as u16).map(CombatantId) {
-                let due = other.nodes[other.nodes.len() / 2 + usize::from(first) + who.index()];
+                let due = other.due.get(usize::from(first) + who.index());
                 if due != Due::NOTHING {
                     self.set(timer, due, who);
                 }
@@ -230,6 +220,6 @@ impl Timers {
     /// The next one due.
     #[inline]
     pub(in crate::fight) fn next(&self) -> Due {
-        self.nodes[1]
+        self.due.least()
     }
 }
