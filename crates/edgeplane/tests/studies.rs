@@ -7,7 +7,8 @@ use std::sync::Arc;
 use crate::common::{demo, game};
 use edgeplane::study::{
     Difference, Direction, DuelTerms, Effect, Goal, PartFault, StudyPart, Vary, Verdict, merge_parts, run_comparison,
-    run_expectation, run_matrix, run_part, run_sensitivity, run_sweep, run_tuning, run_without, trials_of_part,
+    run_expectation, run_matrix, run_part, run_sensitivity, run_sweep, run_to_precision, run_tuning, run_without,
+    trials_of_part,
 };
 use edgeplane::{Error, Game, Override, Setup, TrialsPlan};
 
@@ -452,6 +453,16 @@ fn expectations_hold_fail_or_are_close() {
     let close = verdict("at_least = 0.5");
     assert!(close.verdict.is_close(), "{close:?}");
     assert_eq!(close.figure.trials, 256_000, "asked to the end, and still too close");
+}
+
+/// The interval of a share is exact however few fights went the other way, so that nothing has to be waited for.
+#[test]
+fn a_share_that_is_nearly_one_is_known_as_soon_as_its_interval_is_narrow() {
+    let game = game(&COIN.replace("roll(0.5)", "roll(0.01)"));
+    let variant = game.measured("coin", &["win_rate(a)"]).unwrap();
+    let figure = run_to_precision(&variant, &plan(1_000), 0.05, 100_000, &|_| {}).unwrap().remove(0);
+    assert!(figure.value.unwrap() < 1.0, "some were lost: {figure:?}");
+    assert_eq!(figure.trials, 1_000);
 }
 
 /// Any cut into parts, some of them empty, gives the figures of one run to the last bit, however many fights there are.
