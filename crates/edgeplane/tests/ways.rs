@@ -252,3 +252,21 @@ fn nobody_walks_to_where_it_could_not_pay() {
     game.fight("e", 1).unwrap().advance(seconds(3.0), &mut log).unwrap();
     assert_eq!(uses(&game, &log, "bolt"), [2_666_667]);
 }
+
+/// Squares of what is farther away are no numbers any more, and who is faster is past everybody in a microsecond.
+#[test]
+fn nothing_is_so_far_away_or_so_fast_that_numbers_end() {
+    let game = with("[encounter.e]\nsides.a = [\"striker\"]\nsides.b = [\"led\"]\ndistance = 10\n");
+    let (mut fight, mut log) = led(&game, 0.5);
+    for call in [fight.set_motion(OTHER, [1e300, 0.0], [0.0; 2]), fight.set_motion(OTHER, [0.0; 2], [0.0, -2e9])] {
+        assert!(call.unwrap_err().to_string().contains("beyond 1e9"));
+    }
+    assert!(fight.walk(OTHER, [1e200, 0.0], &mut log).is_err());
+    fight.set_motion(OTHER, [30_000.0, -40_000.0], [0.0; 2]).unwrap();
+    let speed = game.program().find_attribute("speed").unwrap();
+    fight.set_base(ONE, speed, 1e300, &mut log).unwrap();
+    fight.advance(seconds(9.0), &mut log).unwrap();
+    // 49,998 m at 10,000 m/s, from 10 m before the middle or less.
+    let first = uses(&game, &log, "strike")[0];
+    assert!((5_490_000..5_510_000).contains(&first), "{first}");
+}

@@ -77,7 +77,9 @@ pub use layout::{Layout, pool_slot};
 pub use levels::{GauntletPlan, LevelsPlan};
 pub use memory::Memory;
 pub use motion::Motion;
-pub(crate) use motion::{Plane, inner, length, meeting, minus, parting, toward};
+pub(crate) use motion::{
+    FARTHEST, FASTEST, Plane, inner, is_on_the_plane, length, meeting, minus, onto_the_plane, parting, toward,
+};
 pub use names::Names;
 pub use resolve::CompiledFormula;
 pub(crate) use resolve::stable_hash;

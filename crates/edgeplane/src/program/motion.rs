@@ -5,6 +5,23 @@ use super::ids::CombatantId;
 /// A point, a direction or a velocity on the plane, in metres.
 pub(crate) type Plane = [f64; 2];
 
+/// Metres from the middle of the plane, and metres a second, beyond which a game puts nothing: so far away, places still
+/// differ by less than a hair.
+pub(crate) const FARTHEST: f64 = 1e9;
+
+/// Metres a second that nobody walks faster than: in a microsecond, that is as far as the least reach.
+pub(crate) const FASTEST: f64 = 1e4;
+
+/// Whether a place or a velocity is one that something can have.
+pub(crate) fn is_on_the_plane(a: Plane) -> bool {
+    a.iter().all(|part| part.abs() <= FARTHEST)
+}
+
+/// The nearest place to one that may lie too far away.
+pub(crate) fn onto_the_plane(a: Plane) -> Plane {
+    a.map(|part| part.clamp(-FARTHEST, FARTHEST))
+}
+
 /// Where a game puts a combatant, and how it moves on from there.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Motion {

@@ -63,6 +63,7 @@ fn dice() -> impl FnMut() -> u8 {
 #[test]
 fn no_call_of_a_game_brings_a_fight_down() {
     let mut dice = dice();
+    replay("calls", |bytes| _ = targets::calls(bytes));
     let mut happened = 0;
     for _ in 0..4_000 {
         let bytes: Vec<u8> = (0..20 + usize::from(dice())).map(|_| dice()).collect();

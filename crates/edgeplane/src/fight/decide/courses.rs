@@ -4,7 +4,9 @@
 use super::super::engine::{Engine, emit};
 use super::super::state::timers::Phase;
 use super::super::state::{Doing, EffectContext, Gate, LineState, Walk};
-use crate::program::{CombatantId, CompiledPolicy, HAIR, Motion, POLL, Plane, Time, length, minus, toward};
+use crate::program::{
+    CombatantId, CompiledPolicy, HAIR, Motion, POLL, Plane, Time, length, minus, onto_the_plane, toward,
+};
 use crate::rules::{Moves, SideRule};
 
 /// One in so many who are moved at once are few.
@@ -258,7 +260,7 @@ impl Engine<'_> {
 
     /// Somebody is at another place at once; its way is planned anew, and so are those of whoever walks to it.
     fn move_to(&mut self, who: CombatantId, by: &EffectContext, to: Plane) {
-        let from = self.place_of(who);
+        let (from, to) = (self.place_of(who), onto_the_plane(to));
         self.set_place(who, to, self.course_of(who));
         emit!(self, Shifted { target: who, caster: by.caster, source: by.source, from, to });
         let combatant = self.state.who(who);

@@ -8,8 +8,8 @@ use super::super::events::UnavailableReason;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{Control, Doing, Gate, LineState};
 use crate::program::{
-    AbilityPlan, Area, CombatantId, CompiledLine, CompiledPolicy, FormulaId, HAIR, POLL, Plane, Slot, Time, inner,
-    length, meeting, minus, parting, toward,
+    AbilityPlan, Area, CombatantId, CompiledLine, CompiledPolicy, FASTEST, FormulaId, HAIR, POLL, Plane, Slot, Time,
+    inner, length, meeting, minus, parting, toward,
 };
 use crate::rules::{Moves, SideRule};
 
@@ -75,7 +75,9 @@ impl Engine<'_> {
 
     fn speed(&self, who: CombatantId) -> f64 {
         match self.setup.speed {
-            Some(slot) if !self.state.who(who).rooted => self.state.numbers.at(self.program.place(who, slot)).max(0.0),
+            Some(slot) if !self.state.who(who).rooted => {
+                self.state.numbers.at(self.program.place(who, slot)).clamp(0.0, FASTEST)
+            }
             _ => 0.0,
         }
     }

@@ -7,7 +7,10 @@ use super::super::random::RandomSource;
 use super::super::state::{Control, Doing, EffectContext};
 use super::super::statuses::apply::Dose;
 use super::super::{Ending, Fight};
-use crate::program::{AbilityId, BaseChange, CauseId, CombatantId, Layout, PoolId, Slot, StatusId, Time, dirty};
+use crate::program::{
+    AbilityId, BaseChange, CauseId, CombatantId, FARTHEST, Layout, Plane, PoolId, Slot, StatusId, Time, dirty,
+    is_on_the_plane,
+};
 
 impl<C: RandomSource> Fight<C> {
     /// The engine that plays this fight, for as long as a call lasts.
@@ -65,6 +68,14 @@ impl<C: RandomSource> Fight<C> {
         Err(self.call_error(format!("{what} cannot be {value}: it has to be a finite number")))
     }
 
+    pub(in crate::fight) fn check_plane(&self, what: &str, metres: Plane) -> Result<(), FightError> {
+        metres.iter().try_for_each(|part| self.check_number(what, *part))?;
+        if is_on_the_plane(metres) {
+            return Ok(());
+        }
+        Err(self.call_error(format!("{what} cannot be {metres:?}: neither number may be beyond {FARTHEST:e}")))
+    }
+
     pub(in crate::fight) fn give_control(&mut self, who: CombatantId, control: Control) {
         let setup = std::sync::Arc::clone(&self.setup);
         let combatant = self.state.who_mut(who);
@@ -88,7 +99,7 @@ impl<C: RandomSource> Fight<C> {
     /// encounter without places, to whoever has been defeated or is held fast, or while it casts or recovers.
     ///
     /// # Errors
-    /// When there is no such combatant, or a number is not finite.
+    /// When there is no such combatant, or a number is not finite or beyond 1e9.
     pub fn walk<O: Observer>(
         &mut self,
         who: CombatantId,
@@ -96,7 +107,7 @@ impl<C: RandomSource> Fight<C> {
         observer: &mut O,
     ) -> Result<(), FightError> {
         self.check_combatant(who)?;
-        course.iter().try_for_each(|speed| self.check_number("a course", *speed))?;
+        self.check_plane("a course", course)?;
         let combatant = self.state.who(who);
         let free = combatant.control == Control::Hand && combatant.stands && combatant.doing == Doing::Idle;
         if self.setup.is_placed && free && !combatant.rooted {

@@ -6,7 +6,9 @@ use super::super::events::{Ending, Observer, UnavailableReason};
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
 use super::super::state::{Control, State};
-use crate::program::{AbilityId, CombatantId, Plane, PoolFlow, PoolId, Setup, Slot, StatusId, Time, pool_slot};
+use crate::program::{
+    AbilityId, CombatantId, Plane, PoolFlow, PoolId, Setup, Slot, StatusId, Time, is_on_the_plane, pool_slot,
+};
 
 /// Decides for combatants in place of their policies.
 ///
@@ -202,11 +204,8 @@ impl Engine<'_> {
         };
         let known = target.is_none_or(|target| target.index() < self.setup.combatants.len());
         let index = self.state.ability_index(self.setup, who, ability);
-        let is_place = |place: Plane| {
-            self.setup.is_placed
-                && self.can_be_used_at_a_place(ability)
-                && place.iter().all(|metres| metres.is_finite())
-        };
+        let is_place =
+            |place: Plane| self.setup.is_placed && self.can_be_used_at_a_place(ability) && is_on_the_plane(place);
         let reason = match (index, place) {
             (None, _) => Some(UnavailableReason::NotKnown),
             (Some(index), Some(place)) if is_place(place) => self.unavailable_at(who, index, place)?,

@@ -80,7 +80,7 @@ impl<C: RandomSource> Fight<C> {
     ///
     /// # Errors
     /// `Ok(Err(reason))` says why it cannot be used now. An error is as for [`Fight::run`], or says that there is no such
-    /// combatant, that nobody has a place in this fight, that a number is not finite, or that the ability is used on
+    /// combatant, that nobody has a place in this fight, that a number is not finite or beyond 1e9, or that the ability is used on
     /// somebody: it has no area but around its caster, and leaves no zone.
     pub fn use_ability_at<O: Observer>(
         &mut self,
@@ -90,7 +90,7 @@ impl<C: RandomSource> Fight<C> {
         observer: &mut O,
     ) -> Result<Result<(), UnavailableReason>, FightError> {
         self.check_combatant(who)?;
-        place.iter().try_for_each(|metres| self.check_number("a place", *metres))?;
+        self.check_plane("a place", place)?;
         let plan = self.setup.program.abilities.get(ability.index());
         let Some(name) = plan.map(|plan| plan.name.clone()) else {
             return Err(self.call_error(format!("there is no ability {}", ability.0)));

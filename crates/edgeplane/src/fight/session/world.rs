@@ -55,8 +55,8 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such character or side, or the character is a template; when a number is not finite; when there are
-    /// 1,000 places and all are taken; and as for [`Fight::run`].
+    /// When there is no such character or side, or the character is a template; when a number is not finite or beyond 1e9;
+    /// when there are 1,000 places and all are taken; and as for [`Fight::run`].
     pub fn spawn<O: Observer>(
         &mut self,
         character: CharacterId,
@@ -64,7 +64,7 @@ impl<C: RandomSource> Fight<C> {
         place: [f64; 2],
         observer: &mut O,
     ) -> Result<Handle, FightError> {
-        place.iter().try_for_each(|metres| self.check_number("a place", *metres))?;
+        self.check_plane("a place", place)?;
         let plan = self.setup.program.characters.get(character.index());
         if plan.is_none_or(|plan| plan.template) || side.index() >= self.setup.sides.len() {
             let what = match plan {
@@ -183,7 +183,7 @@ impl<C: RandomSource> Fight<C> {
     /// edges of zones, reach, conditions. Nothing happens where nobody has a place.
     ///
     /// # Errors
-    /// When there is no such combatant, or a number is not finite.
+    /// When there is no such combatant, or a number is not finite or beyond 1e9.
     pub fn set_motion(&mut self, who: CombatantId, place: [f64; 2], velocity: [f64; 2]) -> Result<(), FightError> {
         self.set_motions(&[Motion { who, place, velocity }])
     }
@@ -195,8 +195,8 @@ impl<C: RandomSource> Fight<C> {
     pub fn set_motions(&mut self, motions: &[Motion]) -> Result<(), FightError> {
         for Motion { who, place, velocity } in motions {
             self.check_combatant(*who)?;
-            place.iter().try_for_each(|metres| self.check_number("a place", *metres))?;
-            velocity.iter().try_for_each(|speed| self.check_number("a velocity", *speed))?;
+            self.check_plane("a place", *place)?;
+            self.check_plane("a velocity", *velocity)?;
         }
         if self.setup.is_placed {
             self.engine(&mut Silent).set_places(motions);
