@@ -3,7 +3,7 @@
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 use crate::common::{game, moments, seconds};
-use edgeplane::fight::Event;
+use edgeplane::fight::{Event, EventMask, Observer};
 use edgeplane::{CombatantId, Fight, Game, Log, Time};
 
 const ONE: CombatantId = CombatantId(0);
@@ -269,4 +269,32 @@ fn nothing_is_so_far_away_or_so_fast_that_numbers_end() {
     // 49,998 m at 10,000 m/s, from 10 m before the middle or less.
     let first = uses(&game, &log, "strike")[0];
     assert!((5_490_000..5_510_000).contains(&first), "{first}");
+}
+
+/// When formulas were reported.
+struct Reports(Vec<u64>);
+
+impl Observer for Reports {
+    fn wants(&self) -> EventMask {
+        EventMask::DETAIL
+    }
+    fn event(&mut self, _: Time, _: Event) {}
+    fn formula(&mut self, at: Time, _: edgeplane::program::FormulaId, _: &edgeplane::program::Reading) {
+        self.0.push(at.0);
+    }
+}
+
+/// Where somebody walks is no decision: a trace has the arithmetic of what is done, and of why it is done.
+#[test]
+fn what_somebody_looks_at_on_its_way_is_not_reported() {
+    let game = with(
+        "[ability.throw]\ncast = 2\nmobile = true\ndoes = [{ damage = \"1 + 0 * caster.health\" }]\n\
+         [ability.stab]\nunlock = \"self.health.share > 0.2\"\nreach = \"1 + 0 * self.health.share\"\n\
+         does = [{ damage = 1 }]\n[policy.p]\nuse = [\"throw\", \"stab\"]\n\
+         [character.thrower]\nabilities = [\"throw\", \"stab\"]\npolicy = \"p\"\n\
+         [encounter.e]\nsides.a = [\"thrower\"]\nsides.b = [\"led\"]\ndistance = 9\n",
+    );
+    let mut reports = Reports(Vec::new());
+    game.fight("e", 1).unwrap().advance(seconds(4.5), &mut reports).unwrap();
+    assert_eq!(reports.0, [2_000_000, 4_000_000], "the damage of two throws");
 }

@@ -128,7 +128,7 @@ impl Engine<'_> {
         let target = if line.aims { self.scratch.chosen.unwrap_or(who) } else { who };
         let frame = self.frame(who, target);
         let holds = self.quiet_number(when, &frame)? != 0.0;
-        if self.wants.detail() && !self.state.who(who).mobile {
+        if self.wants.detail() {
             let reported = self.state.abilities[line.ability_index as usize].reported;
             // Shown where it has turned, and before what follows from it.
             if holds || reported != Some(Gate::Condition) {

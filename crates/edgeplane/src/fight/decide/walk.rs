@@ -4,7 +4,7 @@
 //! never looked for step by step.
 
 use super::super::engine::{Engine, FightResult};
-use super::super::events::UnavailableReason;
+use super::super::events::{EventMask, UnavailableReason};
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{Control, Doing, Gate, LineState};
 use crate::program::{
@@ -220,6 +220,8 @@ impl Engine<'_> {
     pub(in crate::fight) fn plan_ways(&mut self) -> FightResult<()> {
         let mut planned = std::mem::take(&mut self.scratch.planned);
         planned.clear();
+        // What somebody looks at on its way is no decision, and reported as none.
+        let wants = std::mem::replace(&mut self.wants, EventMask::NONE);
         for index in 0..self.state.walks.len() {
             let walk = &mut self.state.walks[index];
             let (plans, looks) = (std::mem::take(&mut walk.plans), std::mem::take(&mut walk.looks));
@@ -251,6 +253,7 @@ impl Engine<'_> {
             planned.push(who);
             self.plan_course(who)?;
         }
+        self.wants = wants;
         for who in planned.drain(..) {
             self.turn(who, self.state.walks[who.index()].course);
             if self.state.who(who).mobile { self.set_next_walk(who) } else { self.set_wake(who) }
@@ -317,8 +320,7 @@ impl Engine<'_> {
         walk.until > self.state.now && goal_stands && walk.line == self.first_far_line(who)
     }
 
-    /// Who walks while it is busy looks at its lines as if it were free. It looks at them once more when it is: nothing
-    /// is reported before that.
+    /// Who walks while it is busy looks at its lines as if it were free, and once more when it is.
     fn examine_lines(&mut self, who: CombatantId) -> FightResult<()> {
         if self.has_controller(who) {
             return Ok(());

@@ -7,8 +7,8 @@ const WIDTH: usize = 4;
 /// The least of as many values as there are leaves.
 #[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(super) struct DueTree<T> {
-    /// Fours of nodes from the root's on; those below node `n` of four `g` are four `4 g + n + 1`.
-    fours: Vec<[T; WIDTH]>,
+    /// Nodes in groups of four, the root's first; those below node `n` of group `g` are group `4 g + n + 1`.
+    groups: Vec<[T; WIDTH]>,
     least: T,
 }
 
@@ -20,56 +20,56 @@ impl<T: Copy + Ord> DueTree<T> {
             above += last;
             last *= WIDTH;
         }
-        Self { fours: vec![[nothing; WIDTH]; above + last], least: nothing }
+        Self { groups: vec![[nothing; WIDTH]; above + last], least: nothing }
     }
 
-    /// How many fours are above the leaves: each has four below it, and one has none above.
+    /// How many groups are above those of the leaves: each has four below it, and all but the first have one above.
     #[inline]
     fn above(&self) -> usize {
-        (self.fours.len() - 1) / WIDTH
+        (self.groups.len() - 1) / WIDTH
     }
 
     /// How many leaves there are.
     pub(super) fn room(&self) -> usize {
-        (self.fours.len() - self.above()) * WIDTH
+        (self.groups.len() - self.above()) * WIDTH
     }
 
     pub(super) fn copy_from(&mut self, other: &Self) {
-        self.fours.clone_from(&other.fours);
+        self.groups.clone_from(&other.groups);
         self.least = other.least;
     }
 
     pub(super) fn bytes(&self) -> usize {
-        size_of_val(self.fours.as_slice())
+        size_of_val(self.groups.as_slice())
     }
 
     /// All leaves are `nothing`.
     pub(super) fn clear(&mut self, nothing: T) {
-        self.fours.fill([nothing; WIDTH]);
+        self.groups.fill([nothing; WIDTH]);
         self.least = nothing;
     }
 
     #[inline]
     pub(super) fn get(&self, leaf: usize) -> T {
-        self.fours[self.above() + leaf / WIDTH][leaf % WIDTH]
+        self.groups[self.above() + leaf / WIDTH][leaf % WIDTH]
     }
 
     #[inline]
     pub(super) fn set(&mut self, leaf: usize, value: T) {
-        let (mut four, mut node, mut value) = (self.above() + leaf / WIDTH, leaf % WIDTH, value);
+        let (mut group, mut node, mut value) = (self.above() + leaf / WIDTH, leaf % WIDTH, value);
         loop {
-            let nodes = &mut self.fours[four];
+            let nodes = &mut self.groups[group];
             if nodes[node] == value {
                 return;
             }
             nodes[node] = value;
             let [a, b, c, d] = *nodes;
             value = a.min(b).min(c.min(d));
-            if four == 0 {
+            if group == 0 {
                 self.least = value;
                 return;
             }
-            (four, node) = ((four - 1) / WIDTH, (four - 1) % WIDTH);
+            (group, node) = ((group - 1) / WIDTH, (group - 1) % WIDTH);
         }
     }
 
