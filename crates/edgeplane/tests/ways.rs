@@ -5,6 +5,7 @@
 use crate::common::{game, moments, seconds};
 use edgeplane::fight::{Event, EventMask, Observer};
 use edgeplane::{CombatantId, Fight, Game, Log, Time};
+use proptest::prelude::*;
 
 const ONE: CombatantId = CombatantId(0);
 const OTHER: CombatantId = CombatantId(1);
@@ -297,4 +298,186 @@ fn what_somebody_looks_at_on_its_way_is_not_reported() {
     let mut reports = Reports(Vec::new());
     game.fight("e", 1).unwrap().advance(seconds(4.5), &mut reports).unwrap();
     assert_eq!(reports.0, [2_000_000, 4_000_000], "the damage of two throws");
+}
+
+/// One walks past a zone that lies on its way to a post: what touched it, when it was there, and all that happened.
+fn around(avoid: &str) -> (f64, Vec<u64>, Log) {
+    let game = game(&format!(
+        r#"
+        [attributes]
+        speed = 2
+        [pools]
+        health = {{ max = 100, defeat = true }}
+        [zone.steam]
+        tags = ["hot"]
+        radius = 2
+        affects = "enemies"
+        apply = ["scalded"]
+        [zone.mist]
+        radius = 1
+        affects = "enemies"
+        [status.scalded]
+        duration = 1
+        every = {{ period = 0.25, does = [{{ damage = 1 }}] }}
+        [ability.vent]
+        targets = "self"
+        does = [{{ zone = "steam" }}]
+        [ability.fog]
+        targets = "self"
+        does = [{{ zone = "mist" }}]
+        [ability.prod]
+        reach = 1
+        cooldown = 30
+        does = [{{ damage = 1 }}]
+        [policy.walks]
+        {avoid}
+        use = [{{ ability = "prod" }}]
+        [character.one]
+        abilities = ["prod"]
+        policy = "walks"
+        [character.post]
+        [character.pipe]
+        untargetable = "enemies"
+        [encounter.path]
+        sides.a = [{{ character = "one", at = [0, 0.5] }}]
+        sides.b = [{{ character = "post", at = [10, 0] }}, {{ character = "pipe", at = [5, 0] }}]
+        time_limit = 20
+        script = [{{ at = 0, ability = "vent", by = "pipe" }}, {{ at = 0, ability = "fog", by = "post" }}]
+        [encounter.inside]
+        sides.a = [{{ character = "one", at = [4, 0.5] }}]
+        sides.b = [{{ character = "post", at = [10, 0] }}, {{ character = "pipe", at = [5, 0] }}]
+        time_limit = 20
+        script = [{{ at = 0, ability = "vent", by = "pipe" }}]
+        "#
+    ));
+    let hurt = |encounter: &str| {
+        let (_, log) = game.play(encounter, 1).unwrap();
+        let hits =
+            log.events.iter().filter(|logged| matches!(logged.event, Event::Hit { target, .. } if target.0 == 0));
+        (hits.count() as f64, log)
+    };
+    let (inside, _) = hurt("inside");
+    let (on_the_way, log) = hurt("path");
+    (inside * 1000.0 + on_the_way, uses(&game, &log, "prod"), log)
+}
+
+#[test]
+fn zones_that_a_policy_avoids_are_left_and_walked_round() {
+    let (straight, straight_at, _) = around("");
+    // Straight through: 2 √(4 - 0.25) m at 2 m/s is 1.9 s inside, and one second more that it lasts outside.
+    assert_eq!(straight % 1000.0, 11.0);
+    let (careful, there, log) = around("move = { avoid = [\"hot\"] }");
+    assert_eq!(careful % 1000.0, 0.0, "it never goes in");
+    // From (0, 0.5) its first course touches the circle of 2 m around (5, 0), on the side that is nearer to its way.
+    let course = log.events.iter().find_map(|logged| match logged.event {
+        Event::Walks { who, course, .. } if who.0 == 0 && course[0] > 0.0 => Some(course),
+        _ => None,
+    });
+    let [x, y] = course.unwrap();
+    let beside = (5.0 * y - -0.5 * x) / (x * x + y * y).sqrt();
+    assert!(y > 0.0 && (2.0..2.1).contains(&beside), "{beside}");
+    let (straight_at, there) = (straight_at[0], there[0]);
+    assert!(there > straight_at && there < straight_at + 2_000_000, "it goes round: {straight_at} {there}");
+    // From inside it takes the shortest way out: from 1.118 m to 2 m, 0.44 s; then nothing but what lasts outside.
+    assert_eq!((careful / 1000.0).floor(), 5.0);
+    assert!((straight / 1000.0).floor() > 8.0);
+    // By its name, a zone that it does not mind.
+    let (other, never, _) = around("move = { avoid = [\"mist\"] }");
+    assert_eq!((other % 1000.0, never), (11.0, vec![]), "the post stands in what it avoids, out of reach");
+}
+
+/// One who walks at three metres a second among zones that it avoids, and whatever else is said of its moves, to
+/// another one, who stands, or comes at two metres a second.
+fn among(zones: &[(f64, f64, f64)], start: [f64; 2], (post, comes): ([f64; 2], bool), moves: &str) -> Game {
+    let feet = if comes { 2 } else { 0 };
+    let mut text = format!(
+        "[attributes]\nspeed = 0\n[pools]\nhealth = {{ max = 100, defeat = true }}\n\
+         [ability.prod]\nreach = 1\ncooldown = 30\ndoes = [{{ damage = 1 }}]\n[status.scalded]\nduration = 1\n\
+         [zone.nowhere]\ntags = [\"hot\"]\nradius = 1\naffects = \"enemies\"\n\
+         [policy.walks]\nmove = {{ avoid = [\"hot\"]{moves} }}\nuse = [{{ ability = \"prod\" }}]\n\
+         [character.one]\nabilities = [\"prod\"]\npolicy = \"walks\"\nattributes = {{ speed = 3 }}\n\
+         [character.post]\nabilities = [\"prod\"]\nattributes = {{ speed = {feet} }}\n\
+         [character.pipe]\nabilities = []\nuntargetable = \"enemies\"\n"
+    );
+    let (mut pipes, mut script) = (String::new(), String::new());
+    for (index, (x, y, radius)) in zones.iter().enumerate() {
+        text += &format!(
+            "[zone.z{index}]\ntags = [\"hot\"]\nradius = {radius}\naffects = \"enemies\"\napply = [\"scalded\"]\n\
+             [ability.vent{index}]\ntargets = \"self\"\ndoes = [{{ zone = \"z{index}\" }}]\n\
+             [character.pipe{index}]\nextends = \"pipe\"\n"
+        );
+        pipes += &format!(", {{ character = \"pipe{index}\", at = [{x}, {y}] }}");
+        script += &format!("{{ at = 0, ability = \"vent{index}\", by = \"pipe{index}\" }}, ");
+    }
+    let [[x, y], [to_x, to_y]] = [start, post];
+    game(&format!(
+        "{text}[encounter.e]\nsides.a = [{{ character = \"one\", at = [{x}, {y}] }}]\n\
+         sides.b = [{{ character = \"post\", at = [{to_x}, {to_y}] }}{pipes}]\ntime_limit = 30\nscript = [{script}]\n"
+    ))
+}
+
+fn apart(a: [f64; 2], b: [f64; 2]) -> f64 {
+    libm::hypot(a[0] - b[0], a[1] - b[1])
+}
+
+/// Where somebody is every twentieth of a second.
+fn places(game: &Game, until: f64, mut look: impl FnMut(f64, &Fight)) -> Log {
+    let (mut fight, mut log) = (game.fight("e", 1).unwrap(), Log::default());
+    let mut now = 0.0;
+    while now < until && fight.advance(seconds(now), &mut log).unwrap().is_none() {
+        look(now, &fight);
+        now += 0.05;
+    }
+    log
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 150, ..ProptestConfig::default() })]
+
+    /// Nobody who stands outside walks into a zone that it avoids; who stands inside goes out, and one zone is no
+    /// obstacle for ever.
+    #[test]
+    fn zones_are_walked_round_wherever_they_are(
+        zones in prop::collection::vec((-8.0..8.0, -8.0..8.0, 0.5..4.0), 1..4),
+        start in [-10.0..10.0, -10.0..10.0], post in [-10.0..10.0, -10.0..10.0],
+    ) {
+        let game = among(&zones, start, (post, false), "");
+        let depth = |place: [f64; 2]| {
+            zones.iter().map(|(x, y, radius)| radius - apart(place, [*x, *y])).fold(f64::NEG_INFINITY, f64::max)
+        };
+        let (mut was_out, mut last) = (false, start);
+        let log = places(&game, 30.0, |now, fight| {
+            last = fight.place(ONE);
+            was_out |= depth(last) < -1e-6;
+            assert!(!was_out || depth(last) < 1e-6, "at {now} s it is {} m inside, at {last:?}", depth(last));
+        });
+        let touched = moments(&log, |event| matches!(event, Event::StatusGained { .. }));
+        prop_assert!(depth(start) > -0.01 || touched.is_empty(), "{touched:?}");
+        let arrives = !uses(&game, &log, "prod").is_empty();
+        prop_assert!(was_out);
+        if depth(start) < -0.01 {
+            prop_assert!(arrives || depth(post) > -1.1, "{last:?}");
+            prop_assert!(!arrives || depth(post) < 1.0 + 1e-3, "{last:?}");
+        }
+    }
+
+    /// Who keeps its distance and is the faster is never nearer than it comes in a tenth of a second; with zones about
+    /// it may be cornered, and does not go in.
+    #[test]
+    fn distances_are_kept(
+        zones in prop::collection::vec((-8.0..8.0, -8.0..8.0, 0.5..4.0), 0..4),
+        start in [-10.0..10.0, -10.0..10.0], post in [-10.0..10.0, -10.0..10.0], keeps in 1.5..8.0,
+    ) {
+        let game = among(&zones, start, (post, true), &format!(", keep_distance = {keeps}"));
+        let mut was_away = false;
+        let log = places(&game, 20.0, |now, fight| {
+            let far = apart(fight.place(ONE), fight.place(OTHER));
+            was_away |= far >= keeps;
+            assert!(!zones.is_empty() || !was_away || far > keeps - 0.5 - 1e-6, "{far} m at {now} s");
+        });
+        prop_assert!(was_away || !zones.is_empty());
+        let inside = zones.iter().any(|(x, y, radius)| apart(start, [*x, *y]) < radius + 0.01);
+        let is_touched = |event: &Event| matches!(event, Event::StatusGained { target: ONE, .. });
+        prop_assert!(inside || moments(&log, is_touched).is_empty());
+    }
 }

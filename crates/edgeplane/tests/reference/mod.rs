@@ -30,6 +30,7 @@ fn play(world: &World) -> Option<Vec<Logged>> {
     let setup = Arc::new(Setup::of(program, game.encounter("e").unwrap()));
     // Every tie-break is alike then, and combatants come in the order of the encounter.
     let mut fight = Fight::with_chance(setup, Likely, 0);
+    fight.set_function("gust", |asked| 1.5 * asked.args[0] + f64::from(asked.caster.0)).unwrap();
     let mut log = Log::default();
     let endless = |error: FightError| match error.kind {
         FightErrorKind::Endless { .. } | FightErrorKind::Edges { .. } => None,

@@ -67,6 +67,8 @@ fn effect(effect: Effect, to: &str) -> String {
         Effect::Teach(ability) => format!("give = \"a{ability}\""),
         Effect::Take(ability) => format!("take = \"a{ability}\""),
         Effect::TakeLoud => "take = { tag = \"loud\" }".to_owned(),
+        Effect::Asked(base) => format!("damage = \"gust({base})\", type = \"pure\""),
+        Effect::Report => "report = \"told\", numbers = [\"caster.might\", 1]".to_owned(),
         Effect::Shield(amount) => format!("restore = \"shell\", amount = {amount}"),
         Effect::Revive(amount) => format!("revive = {{ health = {amount} }}"),
     };
@@ -124,6 +126,7 @@ pub(super) fn text(world: &World) -> String {
             [[hit_steps]]\nname = \"shell\"\nsoak = \"shell\"\nalways = true\n\
             [[heal_steps]]\nname = \"care\"\nwhen = \"target.health.share <= 0.5\"\namount = \"amount * 1.5\"\n\
             [[heal_steps]]\nname = \"comfort\"\ntags = [\"kind\"]\namount = \"amount + 2\"\n";
+    out += "[formula.gust]\nargs = [\"x\"]\nis = \"x\"\ngame = true\n";
     if world.threat {
         let _ = writeln!(out, "[threat]\ndamage = 1\nhealing = 0.5");
     }
@@ -441,7 +444,7 @@ fn one(world: &World, index: usize, character: &Character, out: &mut String) {
     let target = if world.threat { "target = \"threat\"\n" } else { "" };
     let reaction = seconds(character.reaction);
     let _ = writeln!(out, "[policy.p{index}]\nreaction = {reaction}\n{moves}{target}use = [{}]", lines.join(", "));
-    let Character { might, guard, vigour, body, reward, .. } = character;
+    let Character { might, guard, vigour, body, reward, has_shell, .. } = character;
     let might = if world.levels { format!("\"{might} + level - 1\"") } else { might.to_string() };
     for (name, feet) in [("c", 0.0), ("w", SPEED)] {
         let _ = writeln!(
@@ -461,6 +464,9 @@ fn one(world: &World, index: usize, character: &Character, out: &mut String) {
         let _ = writeln!(out, "level = {}\nstatuses = [{}]\nimmune = [{immune}]", character.level, statuses.join(", "));
         if *reward > 0.0 {
             let _ = writeln!(out, "reward = {reward}");
+        }
+        if !has_shell {
+            let _ = writeln!(out, "pools = [\"health\", \"wind\"]");
         }
         if world.ground != Ground::Walked {
             break;

@@ -109,6 +109,10 @@ pub(super) enum Effect {
     Teach(usize),
     Take(usize),
     TakeLoud,
+    /// Damage by an amount that the game is asked for.
+    Asked(f64),
+    /// Reports the might of its caster to the game.
+    Report,
 }
 
 /// What an effect of an ability depends on.
@@ -368,6 +372,8 @@ pub(super) struct Character {
     pub(super) vigour: f64,
     pub(super) body: f64,
     pub(super) reward: f64,
+    /// Whether it has a pool for shells.
+    pub(super) has_shell: bool,
     pub(super) gear: Vec<usize>,
     /// A piece that it wears by chance, and whether that is one half or more.
     pub(super) perhaps: Option<(usize, bool)>,

@@ -1,7 +1,10 @@
 //! Zones that somebody steps out of, and does not walk into.
 
+use std::f64::consts::{FRAC_PI_2, TAU};
+
 use super::super::engine::Engine;
 use super::super::space::zones::Lies;
+use super::super::state::Round;
 use crate::program::{CombatantId, HAIR, POLL, Plane, inner, length, minus, parting, toward};
 
 /// Metres that somebody keeps between itself and the edge of a zone that it avoids.
@@ -48,52 +51,103 @@ impl Engine<'_> {
         true
     }
 
-    /// The planned way leads round a zone that lies on it, or stops at its edge where it would end inside.
+    /// The planned way leads round the zones that lie on it, or stops at the edge of one in which it would end.
     pub(super) fn walk_around(&mut self, who: CombatantId, (target, reach): (CombatantId, f64), speed: f64) {
         let planned = self.state.walks[who.index()].course;
         if self.setup.policies[who.index()].avoid.is_empty() || planned == [0.0; 2] {
             return;
         }
         let here = self.place_of(who);
-        let aim = minus(self.place_of(target), here);
-        let far = (length(aim) - reach - self.body_of(target)).max(0.0);
         let along = toward(planned, 1.0);
-        let blocks = self.avoided(who).filter_map(|zone| {
-            let ahead = inner(minus(zone.middle, here), along);
-            let edge = zone.radius + MARGIN;
-            let off = minus(minus(zone.middle, here), toward(along, ahead));
-            // Where the way enters, in metres from here.
-            let half = edge * edge - inner(off, off);
-            let enters = if half > 0.0 { ahead - half.sqrt() } else { f64::INFINITY };
-            (ahead > 0.0 && enters < far + HAIR).then_some((enters.max(0.0), zone))
-        });
-        let Some((enters, zone)) = blocks.min_by(|a, b| a.0.total_cmp(&b.0)) else { return };
+        let far = (self.apart(who, target) - reach - self.body_of(target)).max(0.0);
         let end = [here[0] + along[0] * far, here[1] + along[1] * far];
-        let edge = zone.radius + MARGIN;
-        let ends_inside = length(minus(end, zone.middle)) < edge;
-        let now = self.state.now;
-        let (course, until) = if !ends_inside {
-            (toward(tangent(minus(zone.middle, here), edge, aim), speed), now + POLL)
-        } else if enters > MARGIN {
-            // Up to the edge, and no further for as long as the target is in there.
-            (planned, self.after(enters / speed))
-        } else {
-            ([0.0; 2], now + POLL)
+        match self.first_on_way(who, along, far) {
+            Some((enters, zone)) if length(minus(end, zone.middle)) < zone.radius + MARGIN => {
+                // Up to the edge, and no further for as long as the target is in there.
+                let (course, until) = match enters > MARGIN {
+                    true => (planned, self.after(enters / speed)),
+                    false => ([0.0; 2], self.state.now + POLL),
+                };
+                let walk = &mut self.state.walks[who.index()];
+                (walk.round, walk.course, walk.until) = (None, course, until);
+            }
+            _ => self.steer(who, far, speed),
+        }
+    }
+
+    /// If a zone lies on the planned way within so many metres, another one that leads past all of them. Who has begun
+    /// to go round some keeps to that side until the way is free, or it would turn back and forth where they touch.
+    pub(super) fn steer(&mut self, who: CombatantId, far: f64, speed: f64) {
+        let planned = self.state.walks[who.index()].course;
+        if self.setup.policies[who.index()].avoid.is_empty() || planned == [0.0; 2] {
+            return;
+        }
+        let along = toward(planned, 1.0);
+        let Some((_, zone)) = self.first_on_way(who, along, far) else {
+            self.state.walks[who.index()].round = None;
+            return;
         };
+        let angle = |side: Round| self.free_angle(who, along, side, zone, speed * POLL.seconds());
+        let begun = self.state.walks[who.index()].round.and_then(|side| Some((side, angle(side)?)));
+        let shorter = || {
+            let [left, right] = [Round::Left, Round::Right].map(|side| angle(side).map(|angle| (side, angle)));
+            if right.is_none_or(|right| left.is_some_and(|left| left.1 <= right.1)) { left } else { right }
+        };
+        let free = begun.or_else(shorter);
+        let course = free.map_or([0.0; 2], |(side, angle)| toward(turned(along, sign(side) * angle), speed));
+        let until = self.state.now + POLL;
         let walk = &mut self.state.walks[who.index()];
-        (walk.course, walk.until) = (course, until);
+        (walk.round, walk.course, walk.until) = (free.map(|(side, _)| side), course, until);
+    }
+
+    /// The zone that somebody would be in first that goes so many metres in a direction, and after how many metres.
+    fn first_on_way(&self, who: CombatantId, along: Plane, far: f64) -> Option<(f64, Lies)> {
+        let here = self.place_of(who);
+        let blocks = self.avoided(who).filter_map(|zone| {
+            let middle = minus(zone.middle, here);
+            let ahead = inner(middle, along);
+            let off = minus(middle, toward(along, ahead));
+            let edge = zone.radius + MARGIN;
+            let half = edge * edge - inner(off, off);
+            // Whoever touches the edge, or goes along it, is not in.
+            let enters = if half > HAIR { (ahead - half.sqrt()).max(0.0) } else { f64::INFINITY };
+            (ahead > HAIR && enters < far + HAIR).then_some((enters, zone))
+        });
+        blocks.min_by(|a, b| a.0.total_cmp(&b.0))
+    }
+
+    /// By how much somebody turns to a side at least, in radians, to go past a zone and all that lie beside it; nothing,
+    /// if there is no way out.
+    fn free_angle(&self, who: CombatantId, along: Plane, side: Round, zone: Lies, step: f64) -> Option<f64> {
+        let here = self.place_of(who);
+        let (mut angle, mut zone) = (0.0, zone);
+        loop {
+            let middle = minus(zone.middle, here);
+            let (far, edge) = (length(middle), zone.radius + MARGIN);
+            let half = if far > edge { libm::asin(edge / far) } else { FRAC_PI_2 };
+            let aside = along[0] * middle[1] - along[1] * middle[0];
+            let of_middle = sign(side) * libm::atan2(aside, inner(along, middle));
+            // The zone is in the way, so its edge lies further on this side, and by less than half a turn.
+            angle += (of_middle + half - angle).rem_euclid(TAU);
+            if angle >= TAU {
+                return None;
+            }
+            let touches = (far * far - edge * edge).max(0.0).sqrt();
+            match self.first_on_way(who, turned(along, sign(side) * angle), touches.max(step)) {
+                Some((_, next)) => zone = next,
+                None => return Some(angle),
+            }
+        }
     }
 }
 
-/// The direction that touches a circle, given its middle as seen from here, on the side on which the aim is nearer.
-fn tangent(middle: Plane, radius: f64, aim: Plane) -> Plane {
-    let far = length(middle);
-    if far <= radius {
-        // At the edge: along it.
-        let side = if middle[0] * aim[1] - middle[1] * aim[0] >= 0.0 { 1.0 } else { -1.0 };
-        return [-middle[1] * side, middle[0] * side];
-    }
-    let (sine, cosine) = (radius / far, (far * far - radius * radius).sqrt() / far);
-    let side = if middle[0] * aim[1] - middle[1] * aim[0] >= 0.0 { sine } else { -sine };
-    [middle[0] * cosine - middle[1] * side, middle[0] * side + middle[1] * cosine]
+/// What an angle to the left is multiplied by.
+fn sign(side: Round) -> f64 {
+    if side == Round::Left { 1.0 } else { -1.0 }
+}
+
+/// A direction turned to the left, by radians.
+fn turned(along: Plane, angle: f64) -> Plane {
+    let (sine, cosine) = libm::sincos(angle);
+    [along[0] * cosine - along[1] * sine, along[0] * sine + along[1] * cosine]
 }

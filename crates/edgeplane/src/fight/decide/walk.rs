@@ -441,6 +441,7 @@ impl Engine<'_> {
         let until = self.after((metres - distance) / speed).max(self.state.now + POLL);
         let walk = &mut self.state.walks[who.index()];
         (walk.course, walk.until) = (toward(away, speed), until);
+        self.steer(who, speed * (until - self.state.now).seconds(), speed);
         true
     }
 

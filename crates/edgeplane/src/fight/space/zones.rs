@@ -19,6 +19,7 @@ pub(in crate::fight) const IN_USE: u32 = u32::MAX;
 const MOST: usize = 1_000;
 
 /// Where a zone is, and how it moves and grows.
+#[derive(Clone, Copy)]
 pub(in crate::fight) struct Lies {
     pub(in crate::fight) middle: Plane,
     pub(in crate::fight) course: Plane,

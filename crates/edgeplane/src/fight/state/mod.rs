@@ -42,8 +42,18 @@ pub(super) struct Walk {
     pub(super) followed: (Time, u8),
     /// The course that it has planned and not taken yet.
     pub(super) course: Plane,
+    /// The side on which it goes round zones that it avoids.
+    #[serde(default)]
+    pub(super) round: Option<Round>,
     /// The place at which the game has it use an ability, in place of somebody.
     pub(super) aims_at: Option<Plane>,
+}
+
+/// The side on which somebody goes round zones.
+#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+pub(super) enum Round {
+    Left,
+    Right,
 }
 
 impl Walk {
@@ -55,6 +65,7 @@ impl Walk {
         line: None,
         followed: (Time::NEVER, 0),
         course: [0.0; 2],
+        round: None,
         aims_at: None,
     };
 }

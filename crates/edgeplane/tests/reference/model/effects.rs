@@ -39,7 +39,7 @@ impl Model<'_> {
     ) {
         let leaves_zone = |zone: usize| self.aftermath && !self.world.zones[zone].carried;
         let comes_to_defeated = match effect {
-            Effect::Call(..) | Effect::Revive(_) | Effect::Win => true,
+            Effect::Call(..) | Effect::Revive(_) | Effect::Win | Effect::Report => true,
             Effect::Zone(zone) => leaves_zone(zone),
             _ => false,
         };
@@ -59,6 +59,12 @@ impl Model<'_> {
                 self.hit(who, source, target, base, Blow { skips_all, ..Blow::of(Type::Cold) });
             }
             Effect::Pure(base) => self.hit(who, source, target, base, Blow::of(Type::Pure)),
+            Effect::Asked(base) => self.hit(who, source, target, 1.5 * base + who as f64, Blow::of(Type::Pure)),
+            Effect::Report => {
+                let numbers = [self.might(who), 1.0, 0.0, 0.0];
+                let report = ReportId(0);
+                self.report(Event::Reported { caster, target: to, source, report, numbers, count: 2 });
+            }
             Effect::Winding(base) => self.hit(who, source, target, base, Blow { pool: WIND, ..Blow::of(Type::Pure) }),
             Effect::Piercing(base) => {
                 self.hit(who, source, target, base, Blow { skips_guard: true, ..Blow::of(Type::Blow) });

@@ -9,7 +9,7 @@ mod statuses;
 use std::collections::VecDeque;
 
 use edgeplane::fight::{Applied, Ending, Event, Logged, Prevention, Source, StopReason};
-use edgeplane::program::{CauseId, DamageTypeId, LostReason, PoolId, SideId, StepId, TriggerEvent};
+use edgeplane::program::{CauseId, DamageTypeId, LostReason, PoolId, ReportId, SideId, StepId, TriggerEvent};
 use edgeplane::{AbilityId, CombatantId, StatusId, Time};
 
 use crate::reference::ground::{Flight, Placed};

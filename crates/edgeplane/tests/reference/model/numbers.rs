@@ -25,7 +25,8 @@ impl Model<'_> {
     pub(in crate::reference) fn cap(&self, who: usize, pool: usize) -> f64 {
         match pool {
             WIND => 40.0,
-            SHELL => 30.0,
+            SHELL if self.rule_of(who).has_shell => 30.0,
+            SHELL => 0.0,
             _ => self.rule_of(who).vigour + self.sum(who, |status| status.vigour),
         }
     }

@@ -56,7 +56,7 @@ impl Parts {
     fn effect(&self, dice: &mut Dice) -> Effect {
         let status = dice.index(self.statuses);
         let placed = self.ground != Ground::None;
-        match dice.below(40) {
+        match dice.below(41) {
             37 if self.partial => Effect::Teach(dice.index(self.abilities)),
             38 if self.partial => {
                 if dice.one_in(3) {
@@ -65,6 +65,7 @@ impl Parts {
                     Effect::Take(dice.index(self.abilities))
                 }
             }
+            40 => dice.of(&[Effect::Asked(4.0), Effect::Report]),
             31 => Effect::Winding((2 + dice.below(9)) as f64),
             32 => Effect::Piercing((4 + dice.below(9)) as f64),
             33 => Effect::Pure((3 + dice.below(9)) as f64),
@@ -178,7 +179,12 @@ impl Parts {
             _ if side == Side::Caster || (walked && side == Side::Enemies) => Pick::First,
             _ => pick,
         };
-        let revives = |dice: &mut Dice| vec![(Effect::Revive((10 + dice.below(30)) as f64), To::Target, only(dice))];
+        let revives = |dice: &mut Dice| {
+            let one = |dice: &mut Dice, to: To| (Effect::Revive((10 + dice.below(30)) as f64), to, only(dice));
+            // Those of a side who stand, whom it does not concern.
+            let to = if dice.one_in(4) { self.to(dice) } else { To::Target };
+            vec![one(dice, To::Target), one(dice, to)]
+        };
         let many = side != Side::Caster && dice.one_in(3);
         let kept = !defeated && dice.one_in(6);
         let sustain = kept.then(|| Sustain {
@@ -374,6 +380,7 @@ pub(in crate::reference) fn world(seed: u64) -> World {
                 .find(|piece| !worn.contains(piece) && gear[*piece].slot.is_none())
                 .filter(|_| dice.one_in(3))
                 .map(|piece| (piece, dice.one_in(2))),
+            has_shell: !dice.one_in(4),
             level: if parts.levels { 1.0 + dice.below(3) as f64 } else { 1.0 },
             statuses: (0..parts.statuses).filter(|_| dice.one_in(12)).collect(),
             immune: dice.one_in(10),
