@@ -336,3 +336,19 @@ fn unknown_names_are_reported_with_what_there_is() {
         assert!(error.to_string().starts_with(expected), "{error}");
     }
 }
+
+#[test]
+fn every_kind_of_ending_is_counted_once() {
+    let game = game(
+        "[pools]\nhealth = { max = 10, defeat = true }\n[status.hum]\nduration = 99\nevery = { period = 1, does = [{ heal = 1 }] }\n\
+         [ability.strike]\ncast = 1\nuses = 1\n\
+         does = [{ damage = 20, chance = 0.4 }, { win = true, chance = 0.2 }, { apply = \"hum\", chance = 0.2 }]\n\
+         [character.one]\nabilities = [\"strike\"]\n\
+         [encounter.e]\nsides = { a = [\"one\"], b = [\"one\"] }\ntime_limit = 5\n",
+    );
+    let trials = game.trials("e", &TrialsPlan { trials: 3_000, seed: 9, ..TrialsPlan::default() }).unwrap();
+    let kinds = [trials.all_defeated, trials.time_limit, trials.stalemate, trials.drawn].map(|share| share.count);
+    let wins: u64 = trials.sides.iter().map(|side| side.win_rate.count).sum();
+    assert!(kinds.iter().all(|count| *count > 10), "{kinds:?}");
+    assert_eq!((trials.draws.count, trials.draws.count + wins), (kinds.iter().sum(), 3_000), "{kinds:?}");
+}

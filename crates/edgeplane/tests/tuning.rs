@@ -317,3 +317,23 @@ fn goals_of_two_encounters_are_met_together() {
     let error = run_tuning(&game(&two), "race", &vary, &unknown, &plan, &|_| {}).unwrap_err();
     assert!(error.to_string().contains("nowhere"), "{error}");
 }
+
+#[test]
+fn what_is_wanted_is_found_in_ranges_of_any_width() {
+    let wide = |sets: &[&str], vary: &str, goal: &str| {
+        let sets: Vec<Override> = sets.iter().map(|text| Override::parse(text).unwrap()).collect();
+        let (vary, goal) = ([Vary::parse(vary).unwrap()], [Goal::parse(goal).unwrap()]);
+        let game = game(RACE).variant(&sets).unwrap();
+        let found = run_tuning(&game, "race", &vary, &goal, &TrialsPlan::default().into(), &|_| {}).unwrap();
+        assert!(found.met && found.searched < 60_000, "{found:?}");
+        found.numbers[0].value
+    };
+    // Near the value of now, in a hundred-thousandth of the range.
+    let needed = (1..).find(|stands| race(Racer { stands: *stands, ..FIRST }, FIRST).0 >= 0.8).unwrap();
+    let lives = wide(&[], "character.early.attributes.lives=1..1000000", "win_rate(a) >= 80%");
+    assert_eq!(lives.ceil(), needed as f64);
+    // Farther than twice that value, which is looked at first: a throw a second, of which nine in ten hit.
+    let sets = ["character.early.attributes.skill=0.9", "character.early.attributes.lives=1000000"];
+    let lives = wide(&sets, "character.late.attributes.lives=1..1000000", "duration in 45..47");
+    assert!((40.0..=43.0).contains(&lives), "{lives}");
+}

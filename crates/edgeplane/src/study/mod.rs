@@ -18,6 +18,7 @@ mod matrix;
 mod moments;
 mod of_game;
 mod outlook;
+mod outward;
 mod parts;
 mod ranges;
 mod samples;
@@ -43,6 +44,7 @@ pub use goals::Goal;
 pub use ledger::Figure;
 pub use matrix::{Duel, DuelTerms, Matrix, run_matrix};
 pub use moments::Values;
+pub use outward::run_tuning;
 pub use parts::{MOST_PARTS, Merged, PartFault, StudyPart, merge_parts, run_part, trials_of_part};
 pub use samples::{Variant, run_measures, run_to_precision};
 pub use sensitivity::{run_sensitivity, run_together, run_without};
@@ -53,6 +55,5 @@ pub use sweep::{Sweep, SweepPoint, VariedNumber, run_sweep};
 pub use trials::{
     AbilityFigures, Bin, CombatantFigures, SideFigures, StatusSourceFigures, Trials, TrialsPlan, run_trials,
 };
-pub use tune::run_tuning;
 pub use tuning::{SearchEnd, TradeOff, TunedNumber, Tuning, TuningPlan};
 pub use vary::Vary;

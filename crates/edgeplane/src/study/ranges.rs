@@ -19,6 +19,7 @@ pub(super) type Place = Vec<f64>;
 pub(super) struct Ranges<'a> {
     pub(super) varied: &'a [Vary],
     pub(super) start: Place,
+    weights: Vec<f64>,
     /// How many times finer the lattice is than at first, for ranges without a step.
     pub(super) finer: f64,
     /// The turns of a sequence that fills any number of dimensions evenly.
@@ -26,13 +27,20 @@ pub(super) struct Ranges<'a> {
 }
 
 impl<'a> Ranges<'a> {
-    /// With the starting value of each number, or the nearest within its range.
-    pub(super) fn new(varied: &'a [Vary], starts: &[f64]) -> Self {
+    /// Parts of some ranges, with the starting value of each number, or the nearest within its part. What a share of a
+    /// part counts as a change is its share of the whole range, beside that of the widest.
+    pub(super) fn part_of(whole: &[Vary], varied: &'a [Vary], starts: &[f64]) -> Self {
+        let width = |vary: &Vary| vary.bounds().1 - vary.bounds().0;
+        let shares: Vec<f64> =
+            varied.iter().zip(whole).map(|(part, whole)| width(part) / width(whole).max(f64::MIN_POSITIVE)).collect();
+        let most = shares.iter().copied().fold(f64::MIN_POSITIVE, f64::max);
+        let weights = shares.iter().map(|share| share / most).collect();
         let share = |(vary, value): (&Vary, &f64)| {
             let (low, high) = vary.bounds();
             if high > low { (value.clamp(low, high) - low) / (high - low) } else { 0.0 }
         };
-        Self { varied, start: varied.iter().zip(starts).map(share).collect(), finer: 1.0, turns: turns(varied.len()) }
+        let start = varied.iter().zip(starts).map(share).collect();
+        Self { varied, start, weights, finer: 1.0, turns: turns(varied.len()) }
     }
 
     pub(super) fn numbers(&self) -> usize {
@@ -48,14 +56,15 @@ impl<'a> Ranges<'a> {
         self.varied.iter().zip(place).map(value).collect()
     }
 
-    /// How far a point is from the start.
+    /// How much a point changes the start.
     pub(super) fn moved(&self, place: &Place) -> f64 {
-        apart(place, &self.start)
+        let shares = place.iter().zip(&self.start).zip(&self.weights);
+        shares.map(|((at, start), weight)| weight * (at - start) * weight * (at - start)).sum::<f64>().sqrt()
     }
 
-    /// How far a point can be from it.
+    /// How much a point can change it.
     pub(super) fn farthest(&self) -> f64 {
-        self.start.iter().map(|from| from.max(1.0 - from) * from.max(1.0 - from)).sum::<f64>().sqrt()
+        self.moved(&self.start.iter().map(|from| if *from < 0.5 { 1.0 } else { 0.0 }).collect())
     }
 
     /// A point of a sequence that is spread evenly over the ranges (a Kronecker sequence).

@@ -50,41 +50,6 @@ const COMPROMISES: [f64; 5] = [0.0, 0.3, 0.5, 0.7, 1.0];
 /// Fights of a compromise.
 const OF_COMPROMISE: u64 = 2_000;
 
-/// Looks for values of the varied numbers, within their ranges, that meet all goals; of those, the ones that
-/// change the least, each change taken by the width of its range. When nothing meets them, the
-/// numbers are those that come nearest, and where several goals pull apart there are compromises between them.
-///
-/// Goals that name no encounter are of this one.
-///
-/// The answer is proven on other seeds than the search's. `progress` is called with the number of fights.
-///
-/// # Errors
-/// As [`Game::variant`] and [`super::run_measures`]; [`Error::Stopped`] if it is stopped before anything is known.
-pub fn run_tuning(
-    game: &Game,
-    encounter: &str,
-    varied: &[Vary],
-    goals: &[Goal],
-    plan: &TuningPlan,
-    progress: &(dyn Fn(u64) + Sync),
-) -> Result<Tuning, Error> {
-    let agenda = Agenda::of(goals, encounter);
-    // What is wrong with a measure is said before any search.
-    agenda.variants(game)?;
-    let now = varied.iter().map(|vary| vary.value_now(game)).collect::<Result<Vec<_>, _>>()?;
-    // The search starts in the middle where a formula stands.
-    let start = |(vary, now): (&Vary, &Option<f64>)| now.unwrap_or((vary.bounds().0 + vary.bounds().1) / 2.0);
-    let ranges = Ranges::new(varied, &varied.iter().zip(&now).map(start).collect::<Vec<_>>());
-    let within = |(vary, now): (&Vary, &Option<f64>)| {
-        let (low, high) = vary.bounds();
-        now.is_some_and(|now| (low..=high).contains(&now))
-    };
-    let is_within = varied.iter().zip(&now).all(within);
-    let (crew, plan) = (Crew::new(&plan.study, progress), *plan);
-    let (seen, before) = (Vec::new(), Vec::new());
-    Search { game, encounter, agenda, ranges, goals, crew, plan, seen, before, proofs: 0 }.run(is_within)
-}
-
 /// What was fought at one point.
 struct Seen {
     place: Place,
@@ -99,14 +64,26 @@ struct Proof {
     trials: u64,
 }
 
-struct Search<'a> {
-    game: &'a Game,
-    encounter: &'a str,
-    agenda: Agenda<'a>,
+/// An answer, how the search for it ended, and compromises where there is none.
+type Found = (Option<Proof>, SearchEnd, Vec<TradeOff>);
+
+/// What is searched for, whatever part of the ranges.
+#[derive(Clone, Copy)]
+pub(super) struct Task<'a> {
+    pub(super) game: &'a Game,
+    pub(super) encounter: &'a str,
+    pub(super) agenda: &'a Agenda<'a>,
+    pub(super) goals: &'a [Goal],
+    pub(super) crew: &'a Crew<'a>,
+    pub(super) plan: &'a TuningPlan,
+    /// Whether all values of now lie within the ranges.
+    pub(super) is_within: bool,
+}
+
+/// A search of a part of the ranges.
+pub(super) struct Search<'a> {
+    task: Task<'a>,
     ranges: Ranges<'a>,
-    goals: &'a [Goal],
-    crew: Crew<'a>,
-    plan: TuningPlan,
     seen: Vec<Seen>,
     /// Each goal's figure with the values of now.
     before: Vec<Figure>,
@@ -114,9 +91,24 @@ struct Search<'a> {
 }
 
 impl Search<'_> {
-    fn run(mut self, is_within: bool) -> Result<Tuning, Error> {
-        if let Some(met) = self.look_at_now(is_within)? {
-            return self.report(Some(met), SearchEnd::Complete, Vec::new());
+    /// The answer, and how many points have been looked at, after so many before. A part of the ranges has no answer where
+    /// nothing meets the goals.
+    pub(super) fn run(
+        task: Task<'_>,
+        ranges: Ranges<'_>,
+        is_part: bool,
+        points: u64,
+    ) -> Result<(Option<Tuning>, u64), Error> {
+        let mut search = Search { task, ranges, seen: Vec::new(), before: Vec::new(), proofs: 0 };
+        let found = search.search(is_part)?;
+        let points = points + search.seen.len() as u64 - search.proofs;
+        let report = |(proof, end, trade_offs)| search.report(proof, end, trade_offs, points);
+        Ok((found.map(report).transpose()?, points))
+    }
+
+    fn search(&mut self, is_part: bool) -> Result<Option<Found>, Error> {
+        if let Some(met) = self.look_at_now()? {
+            return Ok(Some((Some(met), SearchEnd::Complete, Vec::new())));
         }
         let numbers = self.ranges.numbers();
         let around: Vec<Place> = match numbers {
@@ -131,7 +123,7 @@ impl Search<'_> {
             let is_ready = merit > 0.0;
             let reach = if is_ready { self.ranges.moved(&answer) - AS_GOOD } else { self.ranges.farthest() + 0.25 };
             let (next, gain) = self.best(&|place| outlook.gain(place, reach - self.ranges.moved(place)));
-            let spent = self.crew.done() as f64 / self.proof_length() as f64;
+            let spent = self.task.crew.done() as f64 / self.proof_length() as f64;
             if is_ready && gain < SMALL * (1.0 + 3.0 * (spent - 0.75).max(0.0)) {
                 let doubted = || Some((self.doubted(&answer)?, 4 * FIRST));
                 let check = doubted().or_else(|| Some((self.not_looked_at_before(&answer)?, FIRST)));
@@ -141,7 +133,7 @@ impl Search<'_> {
                     continue;
                 }
                 if let Some(proof) = self.prove(answer)?.filter(|proof| self.is_met(&proof.figures)) {
-                    return self.report(Some(proof), SearchEnd::Complete, Vec::new());
+                    return Ok(Some((Some(proof), SearchEnd::Complete, Vec::new())));
                 }
             } else if !is_ready && self.fights_of(&next) >= self.proof_length() / 2 && self.is_too_coarse(&outlook) {
                 self.ranges.finer *= 10.0;
@@ -153,36 +145,41 @@ impl Search<'_> {
                 is_spread_out = true;
                 let first = self.seen.len();
                 self.look_around((first..first + 8 + 8 * numbers).map(|index| self.ranges.scattered(index)).collect())?;
+            } else if is_part {
+                return Ok(None);
             } else {
                 let nearest = self.nearest()?;
                 let trade_offs = self.trade_offs()?;
                 let end = if self.is_over() { SearchEnd::UsedUp } else { SearchEnd::Complete };
                 let proof = self.prove(nearest)?;
-                return self.report(proof, end, trade_offs);
+                return Ok(Some((proof, end, trade_offs)));
             }
+        }
+        if is_part && !self.is_over() {
+            return Ok(None);
         }
         let outlook = self.outlook();
         let (answer, _) = self.best(&|place| outlook.merit(place, self.ranges.moved(place)));
         let proof = self.prove(answer)?;
-        self.report(proof, SearchEnd::UsedUp, Vec::new())
+        Ok(Some((proof, SearchEnd::UsedUp, Vec::new())))
     }
 
     /// Whether the search has to end with what it has: it was stopped, or has used its fights up.
     fn is_over(&self) -> bool {
-        self.crew.is_stopped() || self.crew.done() >= self.plan.fights
+        self.task.crew.is_stopped() || self.task.crew.done() >= self.task.plan.fights
     }
 
     fn is_met(&self, figures: &[Figure]) -> bool {
-        self.goals.iter().zip(figures).all(|(goal, figure)| goal.holds(figure))
+        self.task.goals.iter().zip(figures).all(|(goal, figure)| goal.holds(figure))
     }
 
     /// Begins with the values of now, if they are within the ranges, or else the nearest. Nothing needs to be changed if
     /// the goals are met as things are.
-    fn look_at_now(&mut self, is_within: bool) -> Result<Option<Proof>, Error> {
-        if !is_within {
+    fn look_at_now(&mut self) -> Result<Option<Proof>, Error> {
+        if !self.task.is_within {
             self.ranges.start = self.ranges.snapped(&self.ranges.start, self.ranges.finer);
-            let mut study = Together::starting_at(&self.agenda, self.game, 0)?;
-            study.run_to(&self.crew, NOW)?;
+            let mut study = Together::starting_at(self.task.agenda, self.task.game, 0)?;
+            study.run_to(self.task.crew, NOW)?;
             if study.trials() == 0 {
                 return Err(Error::Stopped);
             }
@@ -201,7 +198,7 @@ impl Search<'_> {
                     || figure.high.is_some_and(|high| high < goal.least)
                     || figure.low.is_some_and(|low| low > goal.most)
             };
-            if self.is_over() || part == 0 || self.goals.iter().zip(&now.figures).any(is_missed) {
+            if self.is_over() || part == 0 || self.task.goals.iter().zip(&now.figures).any(is_missed) {
                 break;
             }
             fights = (self.proof_length() / part).saturating_sub(now.study.trials());
@@ -209,7 +206,7 @@ impl Search<'_> {
         let Some(now) = self.seen.first() else { return Err(Error::Stopped) };
         let is_proven = now.study.trials() >= self.proof_length() && self.is_met(&now.figures);
         let proof = || Proof { place: now.place.clone(), figures: now.figures.clone(), trials: now.study.trials() };
-        Ok((is_proven && !self.crew.is_stopped()).then(proof))
+        Ok((is_proven && !self.task.crew.is_stopped()).then(proof))
     }
 
     fn look_around(&mut self, places: Vec<Place>) -> Result<(), Error> {
@@ -227,7 +224,7 @@ impl Search<'_> {
             Some(index) => index,
             None => {
                 let first = (self.seen.len() as u64) << 32;
-                let study = Together::starting_at(&self.agenda, &self.variant(place)?, first)?;
+                let study = Together::starting_at(self.task.agenda, &self.variant(place)?, first)?;
                 self.seen.push(Seen { place: place.clone(), study, figures: Vec::new() });
                 self.seen.len() - 1
             }
@@ -235,7 +232,7 @@ impl Search<'_> {
         let seen = &mut self.seen[index];
         // A few more would hardly show.
         let fights = fights.max(seen.study.trials() / 2);
-        seen.study.run_to(&self.crew, seen.study.trials() + fights)?;
+        seen.study.run_to(self.task.crew, seen.study.trials() + fights)?;
         seen.figures = seen.study.figures();
         if seen.study.trials() == 0 {
             self.seen.remove(index);
@@ -248,10 +245,10 @@ impl Search<'_> {
     }
 
     fn variant(&self, place: &Place) -> Result<Game, Error> {
-        let set = |(vary, value): (&Vary, f64)| vary.at(self.game, value);
+        let set = |(vary, value): (&Vary, f64)| vary.at(self.task.game, value);
         let changes = self.ranges.varied.iter().zip(self.ranges.values(place)).map(set);
         let changes = changes.collect::<Result<Vec<_>, Error>>()?;
-        self.game.variant(&changes)
+        self.task.game.variant(&changes)
     }
 
     /// What is known of all goals by now.
@@ -265,7 +262,7 @@ impl Search<'_> {
             let one = nearest_to(goal, index, &self.seen).map_or(0.0, |nearest| variance_of_one(nearest, index));
             Prospect::of(goal, &known, one, proof)
         };
-        Outlook { prospects: self.goals.iter().enumerate().map(prospect).collect() }
+        Outlook { prospects: self.task.goals.iter().enumerate().map(prospect).collect() }
     }
 
     /// Fights until the interval of each goal's figure is no wider than what the goal allows.
@@ -276,8 +273,8 @@ impl Search<'_> {
             let times = z / goal.tolerance(nearest.figures[index].unit);
             variance_of_one(nearest, index) * times * times
         };
-        let needed = self.goals.iter().enumerate().map(needed).fold(0.0, f64::max);
-        (needed as u64).max(self.plan.study.trials).min(MOST_OF_PROOF)
+        let needed = self.task.goals.iter().enumerate().map(needed).fold(0.0, f64::max);
+        (needed as u64).max(self.task.plan.study.trials).min(MOST_OF_PROOF)
     }
 
     /// A smaller change than an answer that meets the goals by its own few fights, and not by the model: what comes in steps is
@@ -313,7 +310,7 @@ impl Search<'_> {
 
     fn best_of(&self, finer: f64, score: &(dyn Fn(&Place) -> f64 + Sync)) -> (Place, f64) {
         let known: Vec<Place> = self.seen.iter().map(|seen| seen.place.clone()).collect();
-        self.ranges.best(&self.crew, &known, finer, score)
+        self.ranges.best(self.task.crew, &known, finer, score)
     }
 
     /// Whether a finer lattice has a point that meets the goals.
@@ -326,9 +323,9 @@ impl Search<'_> {
     /// An independent study of an answer, on seeds of its own; it ends early where it surely fails. The search learns from it.
     /// Nothing if it is stopped before anything is known.
     fn prove(&mut self, place: Place) -> Result<Option<Proof>, Error> {
-        let seed = (self.plan.study.seed ^ PROOF_SEED).wrapping_add(self.proofs);
-        let crew = Crew::new(&TrialsPlan { seed, ..self.plan.study }, &|_| {});
-        let mut study = Together::starting_at(&self.agenda, &self.variant(&place)?, 0)?;
+        let seed = (self.task.plan.study.seed ^ PROOF_SEED).wrapping_add(self.proofs);
+        let crew = Crew::new(&TrialsPlan { seed, ..self.task.plan.study }, &|_| {});
+        let mut study = Together::starting_at(self.task.agenda, &self.variant(&place)?, 0)?;
         let length = self.proof_length();
         for part in [4, 2, 1] {
             study.run_to(&crew, (length / part).max(1))?;
@@ -340,7 +337,7 @@ impl Search<'_> {
                 let half = 1.5 * figure.half_width();
                 figure.value.is_none_or(|value| value + half < goal.least || value - half > goal.most)
             };
-            if crew.is_stopped() || self.goals.iter().zip(&figures).any(surely_fails) {
+            if crew.is_stopped() || self.task.goals.iter().zip(&figures).any(surely_fails) {
                 break;
             }
         }
@@ -368,7 +365,7 @@ impl Search<'_> {
     /// Compromises between each two goals, from what is best for the one to what is best for the other: the model says which,
     /// and fights on them how good they are.
     fn trade_offs(&mut self) -> Result<Vec<TradeOff>, Error> {
-        let goals = self.goals.len();
+        let goals = self.task.goals.len();
         let pairs = (0..goals).flat_map(|one| (one + 1..goals).map(move |other| (one, other)));
         let mut places: Vec<Place> = Vec::new();
         for (one, other) in pairs {
@@ -395,7 +392,8 @@ impl Search<'_> {
             }
         }
         let seen = places.iter().filter_map(|place| self.seen.iter().find(|seen| seen.place == *place));
-        let mut found: Vec<(Vec<f64>, &Seen)> = seen.map(|seen| (each_miss(self.goals, &seen.figures), seen)).collect();
+        let mut found: Vec<(Vec<f64>, &Seen)> =
+            seen.map(|seen| (each_miss(self.task.goals, &seen.figures), seen)).collect();
         found.sort_by(|a, b| a.0.iter().zip(&b.0).fold(Ordering::Equal, |so_far, (a, b)| so_far.then(a.total_cmp(b))));
         let is_worse = |one: &[f64], other: &[f64]| one != other && one.iter().zip(other).all(|(a, b)| a >= b);
         let front = found.iter().filter(|one| !found.iter().any(|other| is_worse(&one.0, &other.0)));
@@ -408,9 +406,15 @@ impl Search<'_> {
     }
 
     /// The proven answer; if it was stopped before, the best that was seen.
-    fn report(self, proof: Option<Proof>, end: SearchEnd, trade_offs: Vec<TradeOff>) -> Result<Tuning, Error> {
-        let end = if self.crew.is_stopped() || proof.is_none() { SearchEnd::Stopped } else { end };
-        let miss = |seen: &Seen| misses(self.goals, &seen.figures);
+    fn report(
+        &self,
+        proof: Option<Proof>,
+        end: SearchEnd,
+        trade_offs: Vec<TradeOff>,
+        points: u64,
+    ) -> Result<Tuning, Error> {
+        let end = if self.task.crew.is_stopped() || proof.is_none() { SearchEnd::Stopped } else { end };
+        let miss = |seen: &Seen| misses(self.task.goals, &seen.figures);
         let better = |a: &&Seen, b: &&Seen| {
             miss(a).total_cmp(&miss(b)).then(self.ranges.moved(&a.place).total_cmp(&self.ranges.moved(&b.place)))
         };
@@ -421,14 +425,14 @@ impl Search<'_> {
         let is_proven = end != SearchEnd::Stopped;
         let Some(answer) = (if is_proven { proof } else { best() }) else { return Err(Error::Stopped) };
         let number = |(vary, value): (&Vary, f64)| {
-            let (path, now) = (vary.path.clone(), vary.now(self.game)?);
+            let (path, now) = (vary.path.clone(), vary.now(self.task.game)?);
             Ok(TunedNumber { path, scales: vary.scales, now, value })
         };
         let goals_met: Vec<bool> =
-            self.goals.iter().zip(&answer.figures).map(|(goal, figure)| goal.holds(figure)).collect();
+            self.task.goals.iter().zip(&answer.figures).map(|(goal, figure)| goal.holds(figure)).collect();
         Ok(Tuning {
-            encounter: self.encounter.to_owned(),
-            goals: self.goals.iter().map(|goal| goal.text.clone()).collect(),
+            encounter: self.task.encounter.to_owned(),
+            goals: self.task.goals.iter().map(|goal| goal.text.clone()).collect(),
             met: is_proven && goals_met.iter().all(|met| *met),
             numbers: self
                 .ranges
@@ -437,12 +441,12 @@ impl Search<'_> {
                 .zip(self.ranges.values(&answer.place))
                 .map(number)
                 .collect::<Result<_, Error>>()?,
-            before: if self.before.is_empty() { answer.figures.clone() } else { self.before },
+            before: if self.before.is_empty() { answer.figures.clone() } else { self.before.clone() },
             after: answer.figures,
             goals_met,
             trials: answer.trials,
-            points: self.seen.len() as u64 - self.proofs,
-            searched: self.crew.done(),
+            points,
+            searched: self.task.crew.done(),
             end,
             trade_offs,
         })
