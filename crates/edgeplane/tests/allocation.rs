@@ -63,6 +63,21 @@ fn a_restored_fight_is_the_one_that_was_kept() {
     assert_eq!(fight.snapshot(), snapshot);
 }
 
+#[test]
+fn the_bytes_of_a_snapshot_are_those_that_a_copy_takes() {
+    for encounter in ["duel", "night_shift", "flats", "wheel", "breach"] {
+        let mut fight = demo().fight(encounter, 1).unwrap();
+        for second in 0..20 {
+            let snapshot = fight.snapshot();
+            let mut copy = None;
+            let counted = allocation_counter::measure(|| copy = Some(snapshot.clone()));
+            let bytes = counted.bytes_current as usize + size_of_val(&snapshot);
+            assert_eq!(snapshot.bytes(), bytes, "{encounter} at {second} s");
+            fight.advance(Time::from_seconds(f64::from(second)), &mut Silent).unwrap();
+        }
+    }
+}
+
 /// Bytes that so many more fights of an encounter take, each, after a second of fighting.
 fn bytes_a_fight(game: &edgeplane::Game, encounter: &str, count: u64) -> i64 {
     let mut fights = Vec::with_capacity(count as usize);

@@ -115,7 +115,7 @@ impl<C: RandomSource> PartialEq for Snapshot<C> {
 impl<C: RandomSource> Snapshot<C> {
     /// Bytes that it takes in memory, without what it shares with others.
     pub fn bytes(&self) -> usize {
-        self.state.bytes() + C::saved_bytes(&self.chance)
+        size_of::<Self>() + self.state.bytes() + C::saved_bytes(&self.chance)
     }
 }
 

@@ -118,9 +118,10 @@ impl Engine<'_> {
 
     /// Zones end whose carriers have been defeated, then it is found out anew who is inside.
     pub(in crate::fight) fn cross_edges(&mut self) -> FightResult<()> {
-        let (now, (before, times)) = (self.state.now, self.state.crossings);
-        self.state.crossings = (now, if before == now { times + 1 } else { 1 });
-        if self.state.crossings.1 > self.limits.waves {
+        let now = self.state.now;
+        let times = if self.state.crossed_at == now { self.state.crossings } else { 0 };
+        (self.state.crossed_at, self.state.crossings) = (now, times + 1);
+        if times >= self.limits.waves {
             return Err(self.error(FightErrorKind::Edges { times }));
         }
         let orphaned = |engine: &Self, zone: &Zone| zone.carrier.is_some_and(|carrier| !engine.state.stands(carrier));

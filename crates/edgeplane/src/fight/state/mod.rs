@@ -200,7 +200,7 @@ pub(super) struct State {
     /// How many triggers led to what is under way, how many there were at this moment, and the statuses of
     /// the last of them.
     pub(super) depth: u32,
-    pub(super) triggered: u64,
+    pub(super) triggered: u32,
     pub(super) recent: Vec<StatusId>,
     /// For each combatant and tag that diminishes: how often, and when last.
     pub(super) diminished: Vec<(u32, Time)>,
@@ -239,7 +239,8 @@ pub(super) struct State {
     pub(super) holds: Vec<Hold>,
     pub(super) next_zone: u32,
     /// When edges were looked at last, and how often then.
-    pub(super) crossings: (Time, u32),
+    pub(super) crossed_at: Time,
+    pub(super) crossings: u32,
     /// For each moment of the script, when it comes next and how often it is still to come.
     pub(super) script: Vec<(Time, u32)>,
 }
@@ -284,7 +285,8 @@ impl State {
             zones: Vec::new(),
             holds: Vec::new(),
             next_zone: 0,
-            crossings: (Time::ZERO, 0),
+            crossed_at: Time::ZERO,
+            crossings: 0,
             script: Vec::with_capacity(setup.script.moments.len()),
         }
     }
@@ -327,7 +329,7 @@ impl State {
         self.zones.clear();
         self.holds.clear();
         self.next_zone = 0;
-        self.crossings = (Time::ZERO, 0);
+        (self.crossed_at, self.crossings) = (Time::ZERO, 0);
         self.script.clear();
         self.script.extend(setup.script.moments.iter().map(|moment| (moment.at, moment.times)));
     }
@@ -372,11 +374,12 @@ impl State {
         self.flights.clone_from(&other.flights);
         self.zones.clone_from(&other.zones);
         self.holds.clone_from(&other.holds);
-        (self.next_zone, self.crossings) = (other.next_zone, other.crossings);
+        self.next_zone = other.next_zone;
+        (self.crossed_at, self.crossings) = (other.crossed_at, other.crossings);
         self.script.clone_from(&other.script);
     }
 
-    /// Bytes that a copy takes.
+    /// Bytes that the lists of a copy take.
     pub(super) fn bytes(&self) -> usize {
         let lists = [
             size_of_val(self.combatants.as_slice()),
@@ -397,11 +400,7 @@ impl State {
             size_of_val(self.moved.as_slice()),
             size_of_val(self.base_changes.as_slice()),
         ];
-        lists.iter().sum::<usize>()
-            + self.numbers.bytes()
-            + self.timers.bytes()
-            + self.statuses.bytes()
-            + size_of::<Self>()
+        lists.iter().sum::<usize>() + self.numbers.bytes() + self.timers.bytes() + self.statuses.bytes()
     }
 
     #[inline]

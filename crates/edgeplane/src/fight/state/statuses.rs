@@ -35,8 +35,6 @@ pub(in crate::fight) struct Statuses {
     held: Vec<(u32, u32)>,
     /// For each combatant and status, the oldest instance.
     same: Vec<u32>,
-    /// How many statuses the ruleset has.
-    kinds: u32,
     next_serial: u32,
     /// Those that are gone, but may still trigger something.
     leaving: Vec<u32>,
@@ -84,7 +82,6 @@ impl Statuses {
             free_ends: NONE,
             held: vec![(NONE, NONE); combatants],
             same: vec![NONE; combatants * kinds],
-            kinds: kinds as u32,
             next_serial: 0,
             leaving: Vec::new(),
             conditional: Vec::new(),
@@ -103,7 +100,7 @@ impl Statuses {
         self.free_ends = other.free_ends;
         self.held.clone_from(&other.held);
         self.same.clone_from(&other.same);
-        (self.kinds, self.next_serial) = (other.kinds, other.next_serial);
+        self.next_serial = other.next_serial;
         self.leaving.clone_from(&other.leaving);
         self.conditional.clone_from(&other.conditional);
     }
@@ -131,7 +128,7 @@ impl Statuses {
     /// Room for more combatants, who have none.
     pub(in crate::fight) fn make_room(&mut self, combatants: usize) {
         self.held.resize(combatants, (NONE, NONE));
-        self.same.resize(combatants * self.kinds as usize, NONE);
+        self.same.resize(combatants * self.free_words.len(), NONE);
     }
 
     /// Whether somebody has applied any that is still there.
@@ -257,7 +254,7 @@ impl Statuses {
 
     #[inline]
     fn pair(&self, who: CombatantId, status: StatusId) -> usize {
-        who.index() * self.kinds as usize + status.index()
+        who.index() * self.free_words.len() + status.index()
     }
 
     /// Adds an instance to those of its owner.

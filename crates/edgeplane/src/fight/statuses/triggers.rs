@@ -277,9 +277,9 @@ impl Engine<'_> {
             state.recent.remove(0);
         }
         state.recent.push(status);
-        state.triggered += 1;
+        state.triggered = state.triggered.saturating_add(1);
         // An endless chain is deep; one that branches is wide before it is deep.
-        if state.depth < self.limits.chain && state.triggered <= u64::from(self.limits.chain) * BREADTH {
+        if state.depth < self.limits.chain && u64::from(state.triggered) <= u64::from(self.limits.chain) * BREADTH {
             return Ok(());
         }
         let mut statuses = state.recent.clone();
