@@ -418,3 +418,32 @@ fn held(fight: &Fight, who: edgeplane::CombatantId, name: &str) -> Option<(u32, 
     let held = fight.statuses(who).unwrap();
     held.iter().find(|held| held.status == status).map(|held| (held.stacks, held.remaining.unwrap_or(f64::INFINITY)))
 }
+
+/// Who waits acts in the moment in which other rules allow it, whatever it waited for.
+#[test]
+fn whoever_waits_looks_at_the_edited_rules_at_once() {
+    let rules = "[attributes]\nspeed = 0\n[pools]\nhealth = { max = 100, defeat = true }\n\
+        [status.charm]\nduration = 60\nwhile = \"self.health >= 5\"\nevery = { period = 1, does = [{ heal = 1 }] }\n\
+        [ability.prod]\nreach = 3\nunlock = \"self.health >= 10\"\ncooldown = 9\ndoes = [{ damage = 1 }]\n\
+        [policy.waits]\nuse = [{ ability = \"prod\", when = \"target.health >= 20\" }]\n\
+        [character.one]\nabilities = [\"prod\"]\npolicy = \"waits\"\nstatuses = [\"charm\"]\n[character.post]\nabilities = []\n\
+        [encounter.e]\nsides.a = [{ character = \"one\", at = [0, 0] }]\nsides.b = [{ character = \"post\", at = [2, 0] }]\n";
+    let edits = [("reach = 3", "reach = 1"), ("health >= 10", "health >= 101"), ("health >= 20", "health >= 101")];
+    for (allows, forbids) in edits {
+        let before = game(&rules.replace(allows, forbids));
+        let mut fight = before.fight("e", 1).unwrap();
+        fight.advance(at(2.5), &mut Silent).unwrap();
+        game(rules).adopt(&mut fight).unwrap();
+        let mut log = Log::default();
+        fight.advance(at(2.5), &mut log).unwrap();
+        let used = log.events.iter().any(|one| matches!(one.event, Event::Used { .. }) && one.at == at(2.5));
+        assert!(used, "{forbids}: {log:?}");
+    }
+    // And what holds no more under them ends.
+    let mut fight = game(rules).fight("e", 1).unwrap();
+    fight.advance(at(2.5), &mut Silent).unwrap();
+    let mut log = Log::default();
+    game(&rules.replace("health >= 5\"", "health >= 101\"")).adopt(&mut fight).unwrap();
+    fight.advance(at(2.5), &mut log).unwrap();
+    assert!(log.events.iter().any(|one| matches!(one.event, Event::StatusLost { .. })), "{log:?}");
+}
