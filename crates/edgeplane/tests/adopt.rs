@@ -39,6 +39,8 @@ fn goes_on_unchanged(game: &Game, again: &Game, encounter: &str, second: f64) {
     let other: Vec<String> = report.changed().chain(report.lost()).map(Transfer::to_string).collect();
     assert_eq!(other, [""; 0], "{encounter} {second}");
     assert!(report.kept().count() > 3 && report.all().len() == report.kept().count());
+    let present: Vec<_> = fight.present().collect();
+    assert!(report.kept().all(|kept| present.contains(&kept.who)), "{encounter} {second}: {report:?}");
     let (mut expected, mut found) = (Log::default(), Log::default());
     fight.run(&mut expected).unwrap();
     adopted.run(&mut found).unwrap();
