@@ -449,6 +449,8 @@ fn a_cause_of_the_game_goes_through_the_steps_and_is_named() {
     assert_eq!((of("hit")[0]["cause"].as_str(), of("hit")[0]["who"].as_str()), (Some("steam"), Some("farmhand 1")));
     assert_eq!(of("healed")[0]["cause"], "shrine");
     assert_eq!((&of("defeated")[0]["cause"], &of("defeated")[0]["by"]), (&"steam".into(), &"farmhand 1".into()));
+    let causes: Vec<&str> = game.program().causes().iter().map(|cause| cause.name.as_str()).collect();
+    assert_eq!(causes, ["steam", "shrine"]);
     let unknown = game.cause("steem").unwrap_err().to_string();
     assert!(unknown.contains("did you mean `steam`?"), "{unknown}");
     assert!(fight.bring_about(steam, None, hand, f64::NAN, &mut log).is_err());

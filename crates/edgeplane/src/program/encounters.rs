@@ -245,7 +245,7 @@ impl Setup {
         let defeats = bits(program, |pool| pool.defeat);
         let has = |combatant: &CombatantPlan| {
             let pools = program.characters[combatant.character.index()].pools.iter().enumerate();
-            pools.filter(|(_, has)| **has).fold(0, |bits, (pool, _)| bits | 1_u64 << pool)
+            pools.filter(|(_, has)| **has).map(|(pool, _)| 1 << pool).sum::<u64>()
         };
         let mut setup = Self {
             program: Arc::clone(program),
