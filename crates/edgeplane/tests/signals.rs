@@ -150,9 +150,11 @@ fn what_changes_with_time_is_answered_when_it_comes_true() {
         ("what it costs", "when = \"true\"", "cost = { wind = 9 }", 4_000_000),
         ("a sum", "when = \"self.wind * 2 + self.might >= 26\"", "", 3_000_000),
         ("either", "when = \"self.wind >= 12 or self.wind.share >= 0.24\"", "", 1_000_000),
+        ("a quotient", "when = \"self.wind / 0.25 >= 32\"", "", 3_000_000),
+        ("a pool that is full by then", "when = \"self.air <= now\"", "", 10_000_000),
         ("both", "when = \"self.wind >= 6 and self.wind >= 6.5\"", "", 1_500_000),
     ];
-    let pool = "[pools.wind]\nmax = 25\nstart = 5\nregen = 1\n";
+    let pool = "[pools.wind]\nmax = 25\nstart = 5\nregen = 1\n[pools.air]\nmax = 10\nstart = 5\nregen = 1\n";
     for (name, line, jab, at) in cases {
         let game = scene(pool, line, jab, "", "{ heal = 1 }");
         let (_, log) = game.play("bout", 1).unwrap();
