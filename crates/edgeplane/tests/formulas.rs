@@ -268,3 +268,104 @@ fn numbers_are_reported_with_sensible_digits() {
         assert_eq!(plain(number), expected);
     }
 }
+
+/// A formula in each place where one can stand, for a name in place of `@` and its place's number; a 1 elsewhere.
+const PLACES: &str = r#"
+    [attributes]
+    might = 1
+    grit = "@1"
+    [threat]
+    damage = 1
+    [pools]
+    health = { max = "@1 + 9", defeat = true }
+    [[hit_steps]]
+    name = "guard"
+    amount = "@2"
+    [[heal_steps]]
+    name = "care"
+    amount = "@3"
+    [cause.fall]
+    does = [{ damage = "@4" }]
+    [ability.jab]
+    cost = { health = "@5" }
+    unlock = "@5 > 0"
+    reach = "@6"
+    cast = "@7"
+    cooldown = "@7"
+    targets = { side = "enemies", pick = { lowest = "@8" } }
+    does = [{ damage = "@9" }, { apply = "ache" }]
+    [status.ache]
+    duration = "@10"
+    while = "@11 > 0"
+    modify = [{ attribute = "grit", add = "@12" }]
+    every = { period = "@10", does = [{ heal = "@13" }] }
+    on = [{ event = "hit_taken", when = "@14 > 0", does = [{ heal = "@14" }] }]
+    [policy.one]
+    target = "@15"
+    use = [{ ability = "jab", when = "@16 > 0" }]
+    [character.one]
+    abilities = ["jab"]
+    policy = "one"
+    attributes = { might = 2 }
+    reward = "@17"
+    [encounter.e]
+    sides = { a = ["one"], b = ["one"] }
+"#;
+
+/// What can be read in each of them: page 18 of the guide.
+const READABLE: &str = "
+    1 self.might might level
+    2 caster.might target.might level amount distance threat now between(1, 2) count(allies)
+    3 caster.might target.might level amount distance threat now between(1, 2) count(allies)
+    4 self.might caster.might target.might level self.health amount distance threat now between(1, 2) count(allies)
+    5 self.might caster.might level self.health now count(allies)
+    6 self.might caster.might level self.health now count(allies)
+    7 self.might caster.might level self.health now between(1, 2) count(allies)
+    8 self.might caster.might target.might level self.health distance threat now count(allies)
+    9 self.might caster.might target.might level self.health order distance threat now between(1, 2) count(allies)
+    10 self.might caster.might target.might level self.health distance now stacks between(1, 2) count(allies)
+    11 self.might caster.might target.might level self.health distance now stacks tick snapshot(1) count(allies)
+    12 self.might level stacks tick snapshot(1)
+    13 self.might caster.might target.might level self.health distance now stacks tick snapshot(1) between(1, 2) count(allies)
+    14 self.might target.might level self.health amount distance threat now stacks tick snapshot(1) between(1, 2) count(allies)
+    15 self.might target.might level self.health distance threat now count(allies)
+    16 self.might target.might level self.health distance threat now between(1, 2) count(allies)
+    17 self.might level self.health now count(allies)
+";
+
+#[test]
+fn what_a_formula_can_read_depends_on_where_it_stands() {
+    let names = [
+        "self.might",
+        "caster.might",
+        "target.might",
+        "might",
+        "level",
+        "self.health",
+        "amount",
+        "order",
+        "distance",
+        "threat",
+        "now",
+        "stacks",
+        "tick",
+        "snapshot(1)",
+        "between(1, 2)",
+        "count(allies)",
+    ];
+    let fits = |place: usize, name: &str| {
+        let mut text = PLACES.to_owned();
+        for other in (1..=17).rev() {
+            let formula = if other == place { format!("(0 * {name} + 1)") } else { "1".to_owned() };
+            text = text.replace(&format!("@{other}"), &formula);
+        }
+        edgeplane::Game::from_text("places.toml", &text).is_ok()
+    };
+    let mut table = String::new();
+    for place in 1..=17 {
+        let read: Vec<&str> = names.iter().copied().filter(|name| fits(place, name)).collect();
+        table += &format!("{place} {}\n", read.join(" "));
+    }
+    let expected = READABLE.trim().lines().map(|line| format!("{}\n", line.trim())).collect::<String>();
+    assert_eq!(table, expected);
+}
