@@ -190,9 +190,10 @@ impl Engine<'_> {
             let walk = &mut self.state.walks[me.index()];
             walk.until = walk.until.min(near);
         }
-        let walks_until = self.state.walks[me.index()].until;
+        let (walks_until, now) = (self.state.walks[me.index()].until, self.state.now);
         let combatant = self.state.who_mut(me);
-        combatant.wake = combatant.wake.min(wake);
+        // A line that opened while its owner has not reacted yet must not turn up before what is due in this moment.
+        combatant.wake = combatant.wake.min(wake.max(now));
         let at = combatant.wake.min(walks_until);
         if combatant.mobile {
             self.set_next_walk(me);
