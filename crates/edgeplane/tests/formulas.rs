@@ -324,10 +324,10 @@ const READABLE: &str = "
     8 self.might caster.might target.might level self.health distance threat now count(allies)
     9 self.might caster.might target.might level self.health order distance threat now between(1, 2) count(allies)
     10 self.might caster.might target.might level self.health distance now stacks between(1, 2) count(allies)
-    11 self.might caster.might target.might level self.health distance now stacks tick snapshot(1) count(allies)
-    12 self.might level stacks tick snapshot(1)
-    13 self.might caster.might target.might level self.health distance now stacks tick snapshot(1) between(1, 2) count(allies)
-    14 self.might target.might level self.health amount distance threat now stacks tick snapshot(1) between(1, 2) count(allies)
+    11 self.might caster.might target.might level self.health distance now stacks tick ticks elapsed remaining snapshot(1) count(allies)
+    12 self.might level stacks tick ticks elapsed remaining snapshot(1)
+    13 self.might caster.might target.might level self.health distance now stacks tick ticks elapsed remaining snapshot(1) between(1, 2) count(allies)
+    14 self.might target.might level self.health amount distance threat now stacks tick ticks elapsed remaining snapshot(1) between(1, 2) count(allies)
     15 self.might target.might level self.health distance threat now count(allies)
     16 self.might target.might level self.health distance threat now between(1, 2) count(allies)
     17 self.might level self.health now count(allies)
@@ -349,6 +349,9 @@ fn what_a_formula_can_read_depends_on_where_it_stands() {
         "now",
         "stacks",
         "tick",
+        "ticks",
+        "elapsed",
+        "remaining",
         "snapshot(1)",
         "between(1, 2)",
         "count(allies)",
