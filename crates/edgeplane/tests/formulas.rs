@@ -315,47 +315,28 @@ const PLACES: &str = r#"
 /// What can be read in each of them: page 18 of the guide.
 const READABLE: &str = "
     1 self.might might level
-    2 caster.might target.might level amount distance threat now between(1, 2) count(allies)
-    3 caster.might target.might level amount distance threat now between(1, 2) count(allies)
-    4 self.might caster.might target.might level self.health amount distance threat now between(1, 2) count(allies)
+    2 caster.might target.might level amount distance threat now between(1,2) count(allies)
+    3 caster.might target.might level amount distance threat now between(1,2) count(allies)
+    4 self.might caster.might target.might level self.health amount distance threat now between(1,2) count(allies)
     5 self.might caster.might level self.health now count(allies)
     6 self.might caster.might level self.health now count(allies)
-    7 self.might caster.might level self.health now between(1, 2) count(allies)
+    7 self.might caster.might level self.health now between(1,2) count(allies)
     8 self.might caster.might target.might level self.health distance threat now count(allies)
-    9 self.might caster.might target.might level self.health order distance threat now between(1, 2) count(allies)
-    10 self.might caster.might target.might level self.health distance now stacks between(1, 2) count(allies)
+    9 self.might caster.might target.might level self.health order distance threat now between(1,2) count(allies)
+    10 self.might caster.might target.might level self.health distance now stacks between(1,2) count(allies)
     11 self.might caster.might target.might level self.health distance now stacks tick ticks elapsed remaining snapshot(1) count(allies)
     12 self.might level stacks tick ticks elapsed remaining snapshot(1)
-    13 self.might caster.might target.might level self.health distance now stacks tick ticks elapsed remaining snapshot(1) between(1, 2) count(allies)
-    14 self.might target.might level self.health amount distance threat now stacks tick ticks elapsed remaining snapshot(1) between(1, 2) count(allies)
+    13 self.might caster.might target.might level self.health distance now stacks tick ticks elapsed remaining snapshot(1) between(1,2) count(allies)
+    14 self.might target.might level self.health amount distance threat now stacks tick ticks elapsed remaining snapshot(1) between(1,2) count(allies)
     15 self.might target.might level self.health distance threat now count(allies)
-    16 self.might target.might level self.health distance threat now between(1, 2) count(allies)
+    16 self.might target.might level self.health distance threat now between(1,2) count(allies)
     17 self.might level self.health now count(allies)
 ";
 
 #[test]
 fn what_a_formula_can_read_depends_on_where_it_stands() {
-    let names = [
-        "self.might",
-        "caster.might",
-        "target.might",
-        "might",
-        "level",
-        "self.health",
-        "amount",
-        "order",
-        "distance",
-        "threat",
-        "now",
-        "stacks",
-        "tick",
-        "ticks",
-        "elapsed",
-        "remaining",
-        "snapshot(1)",
-        "between(1, 2)",
-        "count(allies)",
-    ];
+    let names = "self.might caster.might target.might might level self.health amount order distance threat now stacks tick \
+                 ticks elapsed remaining snapshot(1) between(1,2) count(allies)";
     let fits = |place: usize, name: &str| {
         let mut text = PLACES.to_owned();
         for other in (1..=17).rev() {
@@ -366,7 +347,7 @@ fn what_a_formula_can_read_depends_on_where_it_stands() {
     };
     let mut table = String::new();
     for place in 1..=17 {
-        let read: Vec<&str> = names.iter().copied().filter(|name| fits(place, name)).collect();
+        let read: Vec<&str> = names.split_whitespace().filter(|name| fits(place, name)).collect();
         table += &format!("{place} {}\n", read.join(" "));
     }
     let expected = READABLE.trim().lines().map(|line| format!("{}\n", line.trim())).collect::<String>();

@@ -481,3 +481,17 @@ proptest! {
         prop_assert!(inside || moments(&log, is_touched).is_empty());
     }
 }
+
+#[test]
+fn zones_far_away_and_large_ones_are_no_endless_search() {
+    for scale in [1e3, 1e4, 1e5] {
+        for turn in 0..60 {
+            let (sine, cosine) = libm::sincos(f64::from(turn) / 7.0);
+            let at = |far: f64| [far * cosine * scale, far * sine * scale];
+            let [x, y] = at(5.0);
+            let zones = [(x, y, 2.0 * scale), (x + scale, y - scale, 1.5 * scale), (-x, y, 1.0)];
+            let game = among(&zones, [0.0; 2], (at(9.0), true), ", keep_distance = 3");
+            let _ = places(&game, 1.0, |_, _| {});
+        }
+    }
+}

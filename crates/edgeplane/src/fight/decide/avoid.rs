@@ -1,14 +1,17 @@
 //! Zones that somebody steps out of, and does not walk into.
 
-use std::f64::consts::{FRAC_PI_2, TAU};
+use std::f64::consts::{FRAC_PI_2, PI, TAU};
 
 use super::super::engine::Engine;
 use super::super::space::zones::Lies;
-use super::super::state::Round;
+use super::super::state::Bypass;
 use crate::program::{CombatantId, HAIR, POLL, Plane, inner, length, minus, parting, toward};
 
 /// Metres that somebody keeps between itself and the edge of a zone that it avoids.
 const MARGIN: f64 = 0.05;
+
+/// Radians that arithmetic may leave of a turn.
+const LEAST_TURN: f64 = 1e-9;
 
 impl Engine<'_> {
     /// The zones that a combatant avoids: those of its policy that would concern it inside.
@@ -69,7 +72,7 @@ impl Engine<'_> {
                     false => ([0.0; 2], self.state.now + POLL),
                 };
                 let walk = &mut self.state.walks[who.index()];
-                (walk.round, walk.course, walk.until) = (None, course, until);
+                (walk.bypass, walk.course, walk.until) = (None, course, until);
             }
             _ => self.steer(who, far, speed),
         }
@@ -84,20 +87,20 @@ impl Engine<'_> {
         }
         let along = toward(planned, 1.0);
         let Some((_, zone)) = self.first_on_way(who, along, far) else {
-            self.state.walks[who.index()].round = None;
+            self.state.walks[who.index()].bypass = None;
             return;
         };
-        let angle = |side: Round| self.free_angle(who, along, side, zone, speed * POLL.seconds());
-        let begun = self.state.walks[who.index()].round.and_then(|side| Some((side, angle(side)?)));
+        let angle = |side: Bypass| self.free_angle(who, along, side, zone, speed * POLL.seconds());
+        let begun = self.state.walks[who.index()].bypass.and_then(|side| Some((side, angle(side)?)));
         let shorter = || {
-            let [left, right] = [Round::Left, Round::Right].map(|side| angle(side).map(|angle| (side, angle)));
+            let [left, right] = [Bypass::Left, Bypass::Right].map(|side| angle(side).map(|angle| (side, angle)));
             if right.is_none_or(|right| left.is_some_and(|left| left.1 <= right.1)) { left } else { right }
         };
         let free = begun.or_else(shorter);
         let course = free.map_or([0.0; 2], |(side, angle)| toward(turned(along, sign(side) * angle), speed));
         let until = self.state.now + POLL;
         let walk = &mut self.state.walks[who.index()];
-        (walk.round, walk.course, walk.until) = (free.map(|(side, _)| side), course, until);
+        (walk.bypass, walk.course, walk.until) = (free.map(|(side, _)| side), course, until);
     }
 
     /// The zone that somebody would be in first that goes so many metres in a direction, and after how many metres.
@@ -118,7 +121,7 @@ impl Engine<'_> {
 
     /// By how much somebody turns to a side at least, in radians, to go past a zone and all that lie beside it; nothing,
     /// if there is no way out.
-    fn free_angle(&self, who: CombatantId, along: Plane, side: Round, zone: Lies, step: f64) -> Option<f64> {
+    fn free_angle(&self, who: CombatantId, along: Plane, side: Bypass, zone: Lies, step: f64) -> Option<f64> {
         let here = self.place_of(who);
         let (mut angle, mut zone) = (0.0, zone);
         loop {
@@ -127,8 +130,13 @@ impl Engine<'_> {
             let half = if far > edge { libm::asin(edge / far) } else { FRAC_PI_2 };
             let aside = along[0] * middle[1] - along[1] * middle[0];
             let of_middle = sign(side) * libm::atan2(aside, inner(along, middle));
-            // The zone is in the way, so its edge lies further on this side, and by less than half a turn.
-            angle += (of_middle + half - angle).rem_euclid(TAU);
+            // The zone is in the way, so its edge lies further on this side, and by no more than half a turn. If not, it is
+            // in the way by what arithmetic leaves at great distances alone, and would be so for ever.
+            let turn = (of_middle + half - angle).rem_euclid(TAU);
+            if !(LEAST_TURN..=PI + LEAST_TURN).contains(&turn) {
+                return Some(angle);
+            }
+            angle += turn;
             if angle >= TAU {
                 return None;
             }
@@ -142,8 +150,8 @@ impl Engine<'_> {
 }
 
 /// What an angle to the left is multiplied by.
-fn sign(side: Round) -> f64 {
-    if side == Round::Left { 1.0 } else { -1.0 }
+fn sign(side: Bypass) -> f64 {
+    if side == Bypass::Left { 1.0 } else { -1.0 }
 }
 
 /// A direction turned to the left, by radians.

@@ -192,7 +192,7 @@ impl Engine<'_> {
         }
         let (walks_until, now) = (self.state.walks[me.index()].until, self.state.now);
         let combatant = self.state.who_mut(me);
-        // A line that opened while its owner has not reacted yet must not turn up before what is due in this moment.
+        // A line may have opened before, if its owner is still to react: that is due now, after what else is due.
         combatant.wake = combatant.wake.min(wake.max(now));
         let at = combatant.wake.min(walks_until);
         if combatant.mobile {

@@ -44,14 +44,14 @@ pub(super) struct Walk {
     pub(super) course: Plane,
     /// The side on which it goes round zones that it avoids.
     #[serde(default)]
-    pub(super) round: Option<Round>,
+    pub(super) bypass: Option<Bypass>,
     /// The place at which the game has it use an ability, in place of somebody.
     pub(super) aims_at: Option<Plane>,
 }
 
 /// The side on which somebody goes round zones.
 #[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
-pub(super) enum Round {
+pub(super) enum Bypass {
     Left,
     Right,
 }
@@ -65,7 +65,7 @@ impl Walk {
         line: None,
         followed: (Time::NEVER, 0),
         course: [0.0; 2],
-        round: None,
+        bypass: None,
         aims_at: None,
     };
 }
