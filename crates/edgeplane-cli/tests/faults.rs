@@ -277,7 +277,8 @@ fn a_study_that_is_stopped_says_what_was_not_looked_at() {
     let patience = Duration::from_secs(5);
     let heft = |who: &str| format!("character.{who}.attributes.heft=8..10:0.002");
     let (one, other) = (heft("lockhand"), heft("silt_crab"));
-    let commands: [&[&str]; 6] = [
+    let commands: [&[&str]; 7] = [
+        &["compare", DEMO, "breach", "--set", "character.lockhand.attributes.heft=12", "-n", "1000000"],
         &["sweep", "rs", "duel", "-n", "10", "--vary", &one, "--vary", &other, "--format", "json"],
         &["verify", DEMO, "--junit", "j.xml"],
         &["trials", DEMO, "breach", "-n", "10000000"],
@@ -293,6 +294,10 @@ fn a_study_that_is_stopped_says_what_was_not_looked_at() {
         let output = child.wait_with_output().unwrap();
         assert_eq!(output.status.code(), Some(130), "{arguments:?}");
         assert!(started.elapsed() < patience, "{arguments:?}: {:?}", started.elapsed());
+        if arguments[0] == "compare" {
+            let printed = String::from_utf8_lossy(&output.stdout);
+            assert!(printed.contains(" pairs of fights") && !printed.contains("1000000"), "{printed}");
+        }
         if arguments[0] == "verify" {
             let junit = place.text("j.xml");
             assert_eq!(junit.matches("<testcase").count(), 9, "{junit}");

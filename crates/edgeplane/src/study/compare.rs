@@ -184,8 +184,8 @@ pub fn run_comparison(
     let mut pairs: Vec<Pairs> = before.measures().iter().map(Pairs::new).collect();
     for first in (0..plan.trials).step_by(STRETCH as usize) {
         let stretch = first..plan.trials.min(first + STRETCH);
-        let samples = crew.samples(before, stretch.clone())?;
-        pair_up(&mut pairs, &samples, &crew.samples(after, stretch)?);
+        let [before, after] = crew.samples_of_each([before, after], stretch)?;
+        pair_up(&mut pairs, &before, &after);
         if crew.is_stopped() {
             break;
         }

@@ -103,7 +103,17 @@ impl<'a> Crew<'a> {
 
     /// Runs some trials of a variant; only the first of them, if it is stopped on the way.
     pub(super) fn samples(&self, variant: &Variant, trials: Range<u64>) -> Result<Samples, Error> {
-        self.install(|| self.batches(variant, trials.clone()))
+        let [samples] = self.samples_of_each([variant], trials)?;
+        Ok(samples)
+    }
+
+    /// The same trials of several variants, batch by batch, so that a stop on the way leaves as many of each.
+    pub(super) fn samples_of_each<const N: usize>(
+        &self,
+        variants: [&Variant; N],
+        trials: Range<u64>,
+    ) -> Result<[Samples; N], Error> {
+        self.install(|| self.batches(variants, trials))
     }
 
     /// Does something on the study's threads.
@@ -114,12 +124,12 @@ impl<'a> Crew<'a> {
         }
     }
 
-    fn batches(&self, variant: &Variant, trials: Range<u64>) -> Result<Samples, Error> {
+    fn batches<const N: usize>(&self, variants: [&Variant; N], trials: Range<u64>) -> Result<[Samples; N], Error> {
         let count = (trials.end - trials.start).div_ceil(BATCH);
-        let first = Fight::with_chance(Arc::clone(&variant.setup), Sampler::default(), 0);
-        let begin = || (first.clone(), Book::new(&variant.measures, &variant.setup));
+        let first = variants.map(|one| Fight::with_chance(Arc::clone(&one.setup), Sampler::default(), 0));
+        let begin = || (first.clone(), variants.map(|one| Book::new(&one.measures, &one.setup)));
         let idle = Idle::default();
-        let batches: Vec<Option<Result<Samples, Error>>> = (0..count)
+        let batches: Vec<Option<Result<(bool, [Samples; N]), Error>>> = (0..count)
             .into_par_iter()
             .map(|batch| {
                 if self.is_stopped() {
@@ -127,39 +137,53 @@ impl<'a> Crew<'a> {
                 }
                 let first = trials.start + batch * BATCH;
                 let last = trials.end.min(first + BATCH);
-                let samples = idle.lend(begin, |(fight, book)| self.one_batch(variant, fight, book, first..last));
-                (self.progress)(self.done.fetch_add(last - first, Ordering::Relaxed) + last - first);
-                Some(samples)
+                let batch = idle.lend(begin, |(fights, books)| self.one_batch(variants, fights, books, first..last));
+                let done = N as u64 * (last - first);
+                (self.progress)(self.done.fetch_add(done, Ordering::Relaxed) + done);
+                Some(batch)
             })
             .collect();
-        let mut all: Samples = vec![Vec::with_capacity((trials.end - trials.start) as usize); variant.measures.len()];
+        let all = |one: &Variant| vec![Vec::with_capacity((trials.end - trials.start) as usize); one.measures.len()];
+        let mut all: [Samples; N] = variants.map(all);
         for batch in batches {
             let Some(batch) = batch else { break };
-            for (all, batch) in all.iter_mut().zip(batch?) {
+            let (is_whole, batch) = batch?;
+            for (all, batch) in all.iter_mut().flatten().zip(batch.into_iter().flatten()) {
                 all.extend(batch);
+            }
+            if !is_whole {
+                break;
             }
         }
         Ok(all)
     }
 
-    fn one_batch(
+    /// Some trials, and whether all of them were played: a batch of long fights takes seconds, and ends with the trial under way
+    /// if it is stopped.
+    fn one_batch<const N: usize>(
         &self,
-        variant: &Variant,
-        fight: &mut Fight,
-        book: &mut Book,
+        variants: [&Variant; N],
+        fights: &mut [Fight; N],
+        books: &mut [Book; N],
         trials: Range<u64>,
-    ) -> Result<Samples, Error> {
-        let mut samples: Samples = vec![Vec::with_capacity(BATCH as usize); variant.measures.len()];
+    ) -> Result<(bool, [Samples; N]), Error> {
+        let mut samples = variants.map(|one| vec![Vec::with_capacity(BATCH as usize); one.measures.len()]);
         for trial in trials {
-            fight.restart(seed_of_trial(self.seed, trial));
-            let ending = fight.run(book)?;
-            self.work.fetch_add(fight.steps_taken(), Ordering::Relaxed);
-            book.close(fight, ending, &mut samples);
-            if variant.is_certain() && fight.has_drawn() {
-                variant.drew.store(true, Ordering::Relaxed);
+            if self.is_stopped() {
+                return Ok((false, samples));
+            }
+            let each = variants.iter().zip(fights.iter_mut()).zip(books.iter_mut()).zip(&mut samples);
+            for (((variant, fight), book), samples) in each {
+                fight.restart(seed_of_trial(self.seed, trial));
+                let ending = fight.run(book)?;
+                self.work.fetch_add(fight.steps_taken(), Ordering::Relaxed);
+                book.close(fight, ending, samples);
+                if variant.is_certain() && fight.has_drawn() {
+                    variant.drew.store(true, Ordering::Relaxed);
+                }
             }
         }
-        Ok(samples)
+        Ok((true, samples))
     }
 }
 
