@@ -337,3 +337,21 @@ fn what_is_wanted_is_found_in_ranges_of_any_width() {
     let lives = wide(&sets, "character.late.attributes.lives=1..1000000", "duration in 45..47");
     assert!((40.0..=43.0).contains(&lives), "{lives}");
 }
+
+/// What one side wins more often the other wins less often: once that is seen, no hope is left, however wide the ranges are.
+#[test]
+fn goals_that_exclude_one_another_are_given_up_soon_in_wide_ranges_too() {
+    let vary = ["early", "late"].map(|who| Vary::parse(&format!("character.{who}.attributes.lives=1..400")).unwrap());
+    let goals = ["win_rate(a) >= 70%", "win_rate(b) >= 60%"].map(|text| Goal::parse(text).unwrap());
+    let found = run_tuning(&game(RACE), "race", &vary, &goals, &TrialsPlan::default().into(), &|_| {}).unwrap();
+    assert!(!found.met && found.end == SearchEnd::Complete && found.points < 250, "{found:?}");
+    let wins = |values: &[f64]| {
+        let [early, late] = [values[0], values[1]].map(|lives| Racer { stands: lives.ceil() as usize, ..FIRST });
+        race(early, late).0
+    };
+    let nearest = wins(&found.numbers.iter().map(|number| number.value).collect::<Vec<f64>>());
+    assert!((0.37..0.73).contains(&nearest), "{nearest}: {found:?}");
+    // One side wins always in almost all of the ranges.
+    let compromises: Vec<f64> = found.trade_offs.iter().map(|one| wins(&one.values)).collect();
+    assert!(compromises.len() > 1 && compromises.iter().all(|wins| (0.02..0.98).contains(wins)), "{compromises:?}");
+}

@@ -31,6 +31,21 @@ impl Lower {
         self.rows.iter().enumerate().map(|(index, row)| row[index])
     }
 
+    /// The diagonal of the inverse of L·Lᵀ.
+    pub(super) fn diagonal_of_inverse(&self) -> Vec<f64> {
+        let count = self.rows.len();
+        let column = |index: usize| {
+            // Column `index` of the inverse of L, which is 0 above the diagonal.
+            let mut found: Vec<f64> = Vec::with_capacity(count - index);
+            for (number, row) in self.rows.iter().enumerate().skip(index) {
+                let right = if number == index { 1.0 } else { 0.0 };
+                found.push((right - inner_product(&row[index..], &found)) / row[number]);
+            }
+            inner_product(&found, &found)
+        };
+        (0..count).map(column).collect()
+    }
+
     /// x with L·x = right.
     pub(super) fn forward(&self, right: &[f64]) -> Vec<f64> {
         let mut found: Vec<f64> = Vec::with_capacity(right.len());

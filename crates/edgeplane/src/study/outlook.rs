@@ -7,7 +7,7 @@ use statrs::function::erf::erfc;
 use super::goals::Goal;
 use super::ledger::Figure;
 use super::statistics::Confidence;
-use super::surrogate::{Observation, Surrogate};
+use super::surrogate::{Observation, Shape, Surrogate};
 use crate::measures::Unit;
 
 /// Standard errors of the proof by which an answer keeps away from the bounds of its goals: nine of ten proofs hold.
@@ -32,7 +32,18 @@ pub(super) struct Known<'a> {
 
 /// All goals.
 pub(super) struct Outlook {
-    pub(super) prospects: Vec<Prospect>,
+    prospects: Vec<Prospect>,
+    /// For each goal, one before it with which its errors go together the most.
+    partners: Vec<Option<Partner>>,
+}
+
+/// A goal with whose errors those of another go together: what is won more often by one side is won less often by the other.
+#[derive(Clone, Copy, Debug)]
+struct Partner {
+    goal: usize,
+    /// How much of their probability is that of a single error, and whether that is the same for both or the opposite.
+    shared: f64,
+    sign: f64,
 }
 
 /// One goal. Shares are modelled by the logarithm of their odds, in which numbers add up.
@@ -49,8 +60,9 @@ pub(super) struct Prospect {
 }
 
 impl Prospect {
-    /// From the figures of one goal, the variance of one fight, and the number of fights of a proof.
-    pub(super) fn of(goal: &Goal, known: &[Known<'_>], one: f64, fights: f64) -> Self {
+    /// From the figures of one goal, the variance of one fight, and the number of fights of a proof; with the shapes of
+    /// models of nearly as many figures.
+    pub(super) fn of(goal: &Goal, known: &[Known<'_>], one: f64, fights: f64, shapes: Option<&Prospect>) -> Self {
         let unit = known.first().map_or(Unit::Share, |known| known.figure.unit);
         let seen = |known: &Known<'_>| {
             let Figure { value: Some(value), low, high, trials, .. } = *known.figure else { return None };
@@ -69,9 +81,25 @@ impl Prospect {
             variance: 0.01,
         };
         let is_partial = observations.len() < known.len() && !observations.is_empty();
-        let presence =
-            if is_partial { Surrogate::fit(&known.iter().map(is_present).collect::<Vec<_>>()) } else { None };
-        Self { goal: goal.clone(), unit, figure: Surrogate::fit(&observations), presence, one, proof: one / fights }
+        let shape = |of: fn(&Prospect) -> &Option<Surrogate>| -> Option<&Shape> {
+            shapes.and_then(|before| of(before).as_ref()).map(Surrogate::shape)
+        };
+        let presence: Vec<Observation> = if is_partial { known.iter().map(is_present).collect() } else { Vec::new() };
+        Self {
+            goal: goal.clone(),
+            unit,
+            figure: Surrogate::fit(&observations, shape(|before| &before.figure)),
+            presence: Surrogate::fit(&presence, shape(|before| &before.presence)),
+            one,
+            proof: one / fights,
+        }
+    }
+
+    /// How far each figure is from what the model expects of it without that one, in standard errors. Nothing where
+    /// a figure is missing.
+    fn surprises(&self, points: usize) -> Vec<f64> {
+        let surprises = self.figure.as_ref().map_or_else(Vec::new, Surrogate::left_out);
+        if surprises.len() == points { surprises } else { Vec::new() }
     }
 
     /// The value of the model for a value of the figure.
@@ -111,11 +139,68 @@ impl Prospect {
     }
 }
 
+/// What a goal's figure may be, in errors from what is expected, and how likely there is a figure at all.
+#[derive(Clone, Copy, Debug)]
+struct Window {
+    low: f64,
+    high: f64,
+    present: f64,
+}
+
+/// The probability of an error between two bounds.
+fn between(low: f64, high: f64) -> f64 {
+    (below(high) - below(low)).max(0.0)
+}
+
+/// The same, but as great for bounds that are close together: that of each, if there is anything between them.
+fn possible(low: f64, high: f64) -> f64 {
+    if low < high { below(high) * below(-low) } else { 0.0 }
+}
+
 impl Outlook {
+    /// Of the prospects of all goals at so many points.
+    pub(super) fn new(prospects: Vec<Prospect>, points: usize) -> Self {
+        let alone = prospects.len() < 2;
+        let surprises: Vec<Vec<f64>> =
+            prospects.iter().map(|one| if alone { Vec::new() } else { one.surprises(points) }).collect();
+        let partner = |goal: usize| {
+            let with = (0..goal).map(|other| (other, surely_together(&surprises[other], &surprises[goal])));
+            let (goal, together) = with.max_by(|a, b| a.1.abs().total_cmp(&b.1.abs()).then(b.0.cmp(&a.0)))?;
+            // That is exact where both may go either way (Sheppard 1899).
+            let shared = libm::asin(together.abs()) * std::f64::consts::FRAC_2_PI;
+            (shared > 0.0).then_some(Partner { goal, shared, sign: together.signum() })
+        };
+        let partners = (0..prospects.len()).map(partner).collect();
+        Self { prospects, partners }
+    }
+
+    pub(super) fn prospects(&self) -> &[Prospect] {
+        &self.prospects
+    }
+
+    /// The probability that all figures are what they may be. Each goal is taken given the one with which its errors go
+    /// together: partly as if they were the same error, partly as if they were independent.
+    fn together(&self, windows: &[Window], chance: fn(f64, f64) -> f64) -> f64 {
+        let mut all = 1.0;
+        for (window, partner) in windows.iter().zip(&self.partners) {
+            let mut likely = chance(window.low, window.high);
+            if let Some(Partner { goal, shared, sign }) = *partner {
+                let other = windows[goal];
+                let given = chance(other.low, other.high);
+                let (low, high) = if sign > 0.0 { (other.low, other.high) } else { (-other.high, -other.low) };
+                let both = chance(window.low.max(low), window.high.min(high));
+                likely = (1.0 - shared) * likely + if given > 0.0 { shared * both / given } else { 0.0 };
+            }
+            all *= likely * window.present;
+        }
+        all
+    }
+
     /// More than 0 where the goals are expected to be met and a proof would show it, the more the less is changed; below 0 the
     /// logarithm of how likely a proof would.
     pub(super) fn merit(&self, place: &[f64], moved: f64) -> f64 {
-        let (mut is_inside, mut passes, mut far) = (true, 1.0, 0.0);
+        let (mut is_inside, mut far) = (true, 0.0);
+        let mut windows = Vec::with_capacity(self.prospects.len());
         for prospect in &self.prospects {
             let Some((value, variance)) = prospect.figure.as_ref().map(|figure| figure.at(place)) else {
                 return 2.0 * UNLIKELY;
@@ -124,10 +209,12 @@ impl Outlook {
             is_inside &= (low..=high).contains(&value);
             let slope = prospect.slope(value);
             let error = (variance + prospect.proof * slope * slope).sqrt();
-            passes *= (below((most - value) / error) - below((least - value) / error)) * prospect.is_present(place);
+            let (low, high) = ((least - value) / error, (most - value) / error);
+            windows.push(Window { low, high, present: prospect.is_present(place) });
             let beyond = (least - value).max(value - most).max(0.0) / error;
             far += beyond * beyond;
         }
+        let passes = self.together(&windows, between);
         if passes >= if is_inside { READY } else { SURE } {
             return 100.0 - moved;
         }
@@ -141,9 +228,12 @@ impl Outlook {
         if by <= 0.0 {
             return by;
         }
-        let mut hope = 1.0;
+        let mut windows = Vec::with_capacity(self.prospects.len());
         for prospect in &self.prospects {
-            let Some((value, variance)) = prospect.figure.as_ref().map(|figure| figure.at(place)) else { continue };
+            let Some((value, variance)) = prospect.figure.as_ref().map(|figure| figure.at(place)) else {
+                windows.push(Window { low: f64::NEG_INFINITY, high: f64::INFINITY, present: 1.0 });
+                continue;
+            };
             let (_, (low, high)) = prospect.bounds();
             let error = variance.sqrt();
             // Chance in the proof decides what is left in doubt.
@@ -151,9 +241,10 @@ impl Outlook {
             if is_known && !(low..=high).contains(&value) {
                 return 0.0;
             }
-            hope *= below((value - low) / error) * below((high - value) / error) * prospect.is_present(place);
+            let (low, high) = ((low - value) / error, (high - value) / error);
+            windows.push(Window { low, high, present: prospect.is_present(place) });
         }
-        hope * by
+        self.together(&windows, possible) * by
     }
 
     /// How far each goal is missed, in large steps, if so many errors of the model are in its favour.
@@ -180,6 +271,19 @@ impl Outlook {
         };
         self.prospects.iter().filter_map(fights).fold(0.0, f64::max) as u64
     }
+}
+
+/// The correlation of two lists, as near to 0 as it may be by a standard error (Fisher 1915).
+fn surely_together(one: &[f64], other: &[f64]) -> f64 {
+    let count = one.len().min(other.len());
+    if count < 6 {
+        return 0.0;
+    }
+    let product = |a: &[f64], b: &[f64]| a.iter().zip(b).map(|(a, b)| a * b).sum::<f64>();
+    let squares = product(one, one) * product(other, other);
+    let found = if squares > 0.0 { product(one, other) / squares.sqrt() } else { 0.0 };
+    let surely = libm::atanh(found.abs().min(1.0 - 1e-9)) - 1.0 / (count as f64 - 3.0).sqrt();
+    libm::tanh(surely.max(0.0)).copysign(found)
 }
 
 fn odds(share: f64) -> f64 {

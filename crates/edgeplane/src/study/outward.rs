@@ -4,7 +4,7 @@ use super::goals::Goal;
 use super::ranges::Ranges;
 use super::samples::Crew;
 use super::together::Agenda;
-use super::tune::{Search, Task};
+use super::tune::{Earlier, Search, Task};
 use super::tuning::{SearchEnd, TunedNumber, Tuning, TuningPlan};
 use super::vary::Vary;
 use crate::error::Error;
@@ -59,19 +59,19 @@ pub fn run_tuning(
         let shares = varied.iter().zip(&starts).zip(&tuning.numbers).map(share);
         shares.map(|share| share * share).sum::<f64>().sqrt()
     };
-    let (mut found, mut points): (Option<Tuning>, u64) = (None, 0);
+    let (mut found, mut earlier): (Option<Tuning>, Earlier) = (None, Earlier::default());
     let parts = if is_within { parts_to_search(varied, &starts) } else { vec![1.0] };
     for part in parts {
         let narrowed: Vec<Vary> = varied.iter().zip(&starts).map(|(vary, at)| narrowed(vary, *at, part)).collect();
         let ranges = Ranges::part_of(varied, &narrowed, &starts);
-        let (answer, looked_at) = Search::run(task, ranges, part < 1.0, points)?;
-        points = looked_at;
-        let Some(answer) = answer else { continue };
+        let Some(answer) = Search::run(task, ranges, part < 1.0, &mut earlier)? else { continue };
         // Nothing that lies beyond this part is changed less.
         let is_least = answer.met && changed_by(&answer) <= part * (1.0 + 1e-9);
         let is_better = |before: &Tuning| answer.met && changed_by(&answer) < changed_by(before);
         let found_now = match found.take() {
-            Some(before) if !is_better(&before) => Tuning { points, searched: answer.searched, ..before },
+            Some(before) if !is_better(&before) => {
+                Tuning { points: earlier.points, searched: answer.searched, ..before }
+            }
             _ => answer,
         };
         if is_least || found_now.end != SearchEnd::Complete {

@@ -31,16 +31,16 @@ impl<'a> Ranges<'a> {
     /// part counts as a change is its share of the whole range, beside that of the widest.
     pub(super) fn part_of(whole: &[Vary], varied: &'a [Vary], starts: &[f64]) -> Self {
         let width = |vary: &Vary| vary.bounds().1 - vary.bounds().0;
-        let shares: Vec<f64> =
+        let widths: Vec<f64> =
             varied.iter().zip(whole).map(|(part, whole)| width(part) / width(whole).max(f64::MIN_POSITIVE)).collect();
-        let most = shares.iter().copied().fold(f64::MIN_POSITIVE, f64::max);
-        let weights = shares.iter().map(|share| share / most).collect();
-        let share = |(vary, value): (&Vary, &f64)| {
-            let (low, high) = vary.bounds();
-            if high > low { (value.clamp(low, high) - low) / (high - low) } else { 0.0 }
-        };
-        let start = varied.iter().zip(starts).map(share).collect();
-        Self { varied, start, weights, finer: 1.0, turns: turns(varied.len()) }
+        let most = widths.iter().copied().fold(f64::MIN_POSITIVE, f64::max);
+        let weights = widths.iter().map(|width| width / most).collect();
+        Self { varied, start: shares(varied, starts), weights, finer: 1.0, turns: turns(varied.len()) }
+    }
+
+    /// The point of some values.
+    pub(super) fn place(&self, values: &[f64]) -> Place {
+        shares(self.varied, values)
     }
 
     pub(super) fn numbers(&self) -> usize {
@@ -143,6 +143,14 @@ impl<'a> Ranges<'a> {
             }
         }
     }
+}
+
+fn shares(varied: &[Vary], values: &[f64]) -> Place {
+    let share = |(vary, value): (&Vary, &f64)| {
+        let (low, high) = vary.bounds();
+        if high > low { (value.clamp(low, high) - low) / (high - low) } else { 0.0 }
+    };
+    varied.iter().zip(values).map(share).collect()
 }
 
 /// The distance of two points.

@@ -63,6 +63,9 @@ impl Variant {
 /// For each measure the sample of each trial, in order.
 pub(super) type Samples = Vec<Vec<Sample>>;
 
+/// Some trials of each variant, and whether all of them were played.
+type Batch<const N: usize> = (bool, [Samples; N]);
+
 /// Threads with a study's seed, and a callback that learns how far they are.
 pub(super) struct Crew<'a> {
     pool: Option<rayon::ThreadPool>,
@@ -83,6 +86,11 @@ impl<'a> Crew<'a> {
     /// How many fights have been played so far.
     pub(super) fn done(&self) -> u64 {
         self.done.load(Ordering::Relaxed)
+    }
+
+    /// Counts fights that others have played for the study.
+    pub(super) fn count(&self, fights: u64) {
+        self.done.fetch_add(fights, Ordering::Relaxed);
     }
 
     /// How many things have happened in a fight so far, on average: the same on every machine, and about proportional to
@@ -129,7 +137,7 @@ impl<'a> Crew<'a> {
         let first = variants.map(|one| Fight::with_chance(Arc::clone(&one.setup), Sampler::default(), 0));
         let begin = || (first.clone(), variants.map(|one| Book::new(&one.measures, &one.setup)));
         let idle = Idle::default();
-        let batches: Vec<Option<Result<(bool, [Samples; N]), Error>>> = (0..count)
+        let batches: Vec<Option<Result<Batch<N>, Error>>> = (0..count)
             .into_par_iter()
             .map(|batch| {
                 if self.is_stopped() {
@@ -158,15 +166,14 @@ impl<'a> Crew<'a> {
         Ok(all)
     }
 
-    /// Some trials, and whether all of them were played: a batch of long fights takes seconds, and ends with the trial under way
-    /// if it is stopped.
+    /// A batch of long fights takes seconds, so that it ends with the trial under way if it is stopped.
     fn one_batch<const N: usize>(
         &self,
         variants: [&Variant; N],
         fights: &mut [Fight; N],
         books: &mut [Book; N],
         trials: Range<u64>,
-    ) -> Result<(bool, [Samples; N]), Error> {
+    ) -> Result<Batch<N>, Error> {
         let mut samples = variants.map(|one| vec![Vec::with_capacity(BATCH as usize); one.measures.len()]);
         for trial in trials {
             if self.is_stopped() {

@@ -16,7 +16,7 @@ pub(super) struct Observation {
 
 /// The sizes of what the model consists of, as shares of the spread of the observations.
 #[derive(Clone, Debug)]
-struct Shape {
+pub(super) struct Shape {
     smooth: f64,
     lengths: Vec<f64>,
     rough: f64,
@@ -47,8 +47,8 @@ pub(super) struct Surrogate {
 }
 
 impl Surrogate {
-    /// The likeliest model of some observations.
-    pub(super) fn fit(observations: &[Observation]) -> Option<Self> {
+    /// The likeliest model of some observations, or one of a shape that is known.
+    pub(super) fn fit(observations: &[Observation], known: Option<&Shape>) -> Option<Self> {
         let count = observations.len() as f64;
         let numbers = observations.first()?.place.len();
         let centre = observations.iter().map(|one| one.value).sum::<f64>() / count;
@@ -59,15 +59,7 @@ impl Surrogate {
             values: observations.iter().map(|one| (one.value - centre) / spread).collect(),
             noise: observations.iter().map(|one| one.variance / (spread * spread)).collect(),
         };
-        let mut shape = Shape { smooth: SMOOTH[0], lengths: vec![LENGTHS[0]; numbers], rough: ROUGH[0] };
-        let mut best = problem.likelihood(&shape);
-        for _ in 0..2 {
-            for number in 0..numbers {
-                problem.choose(&mut best, &mut shape, &LENGTHS, |shape, value| shape.lengths[number] = value);
-            }
-            problem.choose(&mut best, &mut shape, &SMOOTH, |shape, value| shape.smooth = value);
-            problem.choose(&mut best, &mut shape, &ROUGH, |shape, value| shape.rough = value);
-        }
+        let shape = known.cloned().unwrap_or_else(|| problem.likeliest(numbers));
         let lower = problem.lower(&shape)?;
         let weights = lower.solve(&problem.values);
         Some(Self { places: problem.places, shape, centre, spread, lower, weights })
@@ -81,6 +73,17 @@ impl Surrogate {
         let known = inner_product(&known, &known);
         let variance = (self.shape.covariance(place, place) - known).max(1e-12);
         (self.centre + value * self.spread, variance * self.spread * self.spread)
+    }
+
+    pub(super) fn shape(&self) -> &Shape {
+        &self.shape
+    }
+
+    /// How far each observation is from what a model of all others expects, in standard errors (the same, equations 5.10 to
+    /// 5.12).
+    pub(super) fn left_out(&self) -> Vec<f64> {
+        let precision = self.lower.diagonal_of_inverse();
+        self.weights.iter().zip(precision).map(|(weight, precision)| weight / precision.sqrt()).collect()
     }
 }
 
@@ -113,6 +116,19 @@ impl Problem {
             row
         };
         Lower::of(self.places.iter().enumerate().map(row).collect())
+    }
+
+    fn likeliest(&self, numbers: usize) -> Shape {
+        let mut shape = Shape { smooth: SMOOTH[0], lengths: vec![LENGTHS[0]; numbers], rough: ROUGH[0] };
+        let mut best = self.likelihood(&shape);
+        for _ in 0..2 {
+            for number in 0..numbers {
+                self.choose(&mut best, &mut shape, &LENGTHS, |shape, value| shape.lengths[number] = value);
+            }
+            self.choose(&mut best, &mut shape, &SMOOTH, |shape, value| shape.smooth = value);
+            self.choose(&mut best, &mut shape, &ROUGH, |shape, value| shape.rough = value);
+        }
+        shape
     }
 
     /// The logarithm of the likelihood, and of how usual the sizes are beforehand.

@@ -6,6 +6,7 @@
 //! Once no smaller change is likely, the answer is proven by a study on other seeds. A proof that fails is one more observation.
 
 use std::cmp::Ordering;
+use std::sync::Arc;
 
 use super::goals::Goal;
 use super::ledger::Figure;
@@ -36,9 +37,13 @@ const AS_GOOD: f64 = 0.006;
 const NEARER: f64 = 0.006;
 /// What a point has to promise before it is looked at: how much smaller the change becomes, by how possible it is. The
 /// longer the search has lasted, measured by its proof, the more it has to be.
-const SMALL: f64 = 0.0007;
+const SMALL: f64 = 0.0003;
 /// How likely the goals have to be met anywhere for the search to go on.
 const HOPELESS: f64 = 0.002;
+/// The shapes of models are looked for anew when one look in so many has been added.
+const ANEW: usize = 8;
+/// How much less has to be missed by what was seen than by what the model expects elsewhere, in large steps.
+const CLEARLY: f64 = 0.25;
 /// Points after which the model would cost more than the fights.
 const MOST_POINTS: usize = 240;
 /// Looks just before answers, at whether a smaller change would do.
@@ -55,6 +60,13 @@ struct Seen {
     place: Place,
     study: Together,
     figures: Vec<Figure>,
+}
+
+/// What was seen in smaller parts of the ranges: values with their fights; and how many points of them there were.
+#[derive(Default)]
+pub(super) struct Earlier {
+    seen: Vec<(Vec<f64>, Seen)>,
+    pub(super) points: u64,
 }
 
 /// An answer and its independent study.
@@ -88,25 +100,32 @@ pub(super) struct Search<'a> {
     /// Each goal's figure with the values of now.
     before: Vec<Figure>,
     proofs: u64,
+    /// How often fights went to a point, and a model with as many of these.
+    looks: usize,
+    model: Option<(usize, Arc<Outlook>)>,
 }
 
 impl Search<'_> {
-    /// The answer, and how many points have been looked at, after so many before. A part of the ranges has no answer where
-    /// nothing meets the goals.
+    /// The answer, after what was seen before in smaller parts of the ranges. A part has none where nothing meets the goals, and
+    /// adds to what was seen.
     pub(super) fn run(
         task: Task<'_>,
         ranges: Ranges<'_>,
         is_part: bool,
-        points: u64,
-    ) -> Result<(Option<Tuning>, u64), Error> {
-        let mut search = Search { task, ranges, seen: Vec::new(), before: Vec::new(), proofs: 0 };
-        let found = search.search(is_part)?;
-        let points = points + search.seen.len() as u64 - search.proofs;
-        let report = |(proof, end, trade_offs)| search.report(proof, end, trade_offs, points);
-        Ok((found.map(report).transpose()?, points))
+        earlier: &mut Earlier,
+    ) -> Result<Option<Tuning>, Error> {
+        let mut search =
+            Search { task, ranges, seen: Vec::new(), before: Vec::new(), proofs: 0, looks: 0, model: None };
+        let found = search.search(is_part, earlier)?;
+        earlier.points += search.seen.len() as u64 - search.proofs;
+        let report = |(proof, end, trade_offs)| search.report(proof, end, trade_offs, earlier.points);
+        let answer = found.map(report).transpose()?;
+        let ranges = &search.ranges;
+        earlier.seen.extend(search.seen.into_iter().map(|seen| (ranges.values(&seen.place), seen)));
+        Ok(answer)
     }
 
-    fn search(&mut self, is_part: bool) -> Result<Option<Found>, Error> {
+    fn search(&mut self, is_part: bool, earlier: &mut Earlier) -> Result<Option<Found>, Error> {
         if let Some(met) = self.look_at_now()? {
             return Ok(Some((Some(met), SearchEnd::Complete, Vec::new())));
         }
@@ -132,8 +151,11 @@ impl Search<'_> {
                     self.look(&place, fights)?;
                     continue;
                 }
-                if let Some(proof) = self.prove(answer)?.filter(|proof| self.is_met(&proof.figures)) {
-                    return Ok(Some((Some(proof), SearchEnd::Complete, Vec::new())));
+                if let Some(proof) = self.prove(answer)? {
+                    if self.is_met(&proof.figures) {
+                        return Ok(Some((Some(proof), SearchEnd::Complete, Vec::new())));
+                    }
+                    self.task.crew.count(proof.trials);
                 }
             } else if !is_ready && self.fights_of(&next) >= self.proof_length() / 2 && self.is_too_coarse(&outlook) {
                 self.ranges.finer *= 10.0;
@@ -148,6 +170,7 @@ impl Search<'_> {
             } else if is_part {
                 return Ok(None);
             } else {
+                self.take_in(earlier)?;
                 let nearest = self.nearest()?;
                 let trade_offs = self.trade_offs()?;
                 let end = if self.is_over() { SearchEnd::UsedUp } else { SearchEnd::Complete };
@@ -229,6 +252,7 @@ impl Search<'_> {
                 self.seen.len() - 1
             }
         };
+        self.looks += 1;
         let seen = &mut self.seen[index];
         // A few more would hardly show.
         let fights = fights.max(seen.study.trials() / 2);
@@ -252,17 +276,23 @@ impl Search<'_> {
     }
 
     /// What is known of all goals by now.
-    fn outlook(&self) -> Outlook {
+    fn outlook(&mut self) -> Arc<Outlook> {
         let proof = self.proof_length() as f64;
+        // Which shapes of a model are the likeliest takes many times as long as a model, and changes slowly.
+        let model = self.model.as_ref().filter(|(looks, _)| self.looks - looks <= looks / ANEW);
         let prospect = |(index, goal): (usize, &Goal)| {
             let mut known = Vec::with_capacity(self.seen.len());
             for Seen { place, figures, .. } in &self.seen {
                 known.push(Known { place, figure: &figures[index], error: error_of(&figures[index]) });
             }
             let one = nearest_to(goal, index, &self.seen).map_or(0.0, |nearest| variance_of_one(nearest, index));
-            Prospect::of(goal, &known, one, proof)
+            Prospect::of(goal, &known, one, proof, model.map(|(_, model)| &model.prospects()[index]))
         };
-        Outlook { prospects: self.task.goals.iter().enumerate().map(prospect).collect() }
+        let prospects = self.task.goals.iter().enumerate().map(prospect).collect();
+        let looks = model.map_or(self.looks, |(looks, _)| *looks);
+        let outlook = Arc::new(Outlook::new(prospects, self.seen.len()));
+        self.model = Some((looks, Arc::clone(&outlook)));
+        outlook
     }
 
     /// Fights until the interval of each goal's figure is no wider than what the goal allows.
@@ -341,10 +371,30 @@ impl Search<'_> {
                 break;
             }
         }
-        self.proofs += 1;
+        (self.proofs, self.looks) = (self.proofs + 1, self.looks + 1);
         let (figures, trials) = (study.figures(), study.trials());
         self.seen.push(Seen { place: place.clone(), study, figures: figures.clone() });
         Ok(Some(Proof { place, figures, trials }))
+    }
+
+    /// Takes the best of what was seen in smaller parts of the ranges into account: all of them lie close together in these, where
+    /// a model of the whole does not tell them apart.
+    fn take_in(&mut self, earlier: &mut Earlier) -> Result<(), Error> {
+        let goals = self.task.goals;
+        let all = Compromise { goals: (0, goals.len() - 1), second: 0.5 };
+        for weights in std::iter::once(all).chain(compromises(goals.len())) {
+            let miss = |(_, seen): &(Vec<f64>, Seen)| weights.miss(&each_miss(goals, &seen.figures));
+            let best =
+                (0..earlier.seen.len()).min_by(|a, b| miss(&earlier.seen[*a]).total_cmp(&miss(&earlier.seen[*b])));
+            let Some(best) = best.filter(|_| !self.is_over()) else { break };
+            let (values, seen) = earlier.seen.swap_remove(best);
+            let place = self.ranges.place(&values);
+            if self.seen.iter().all(|seen| seen.place != place) {
+                self.seen.push(Seen { place: place.clone(), ..seen });
+                self.look(&place, 4 * FIRST)?;
+            }
+        }
+        Ok(())
     }
 
     /// Where the goals are missed by least, looked for where the model hopes most.
@@ -359,26 +409,32 @@ impl Search<'_> {
             self.look(&next, 4 * FIRST)?;
         }
         let outlook = self.outlook();
-        Ok(self.best(&|place| -outlook.misses(place, 0.0).sum::<f64>() - NEARER * self.ranges.moved(place)).0)
+        let moved = |place: &Place| NEARER * self.ranges.moved(place);
+        let (expected, worth) = self.best(&|place| -outlook.misses(place, 0.0).sum::<f64>() - moved(place));
+        // The model evens out what comes in steps; what was seen did happen.
+        let worth_seen = |seen: &Seen| -misses(self.task.goals, &seen.figures) - moved(&seen.place);
+        let seen = self.seen.iter().filter(|seen| seen.study.trials() >= 4 * FIRST);
+        let best = seen.max_by(|a, b| worth_seen(a).total_cmp(&worth_seen(b)));
+        let is_better = |seen: &&Seen| worth_seen(seen) > worth + CLEARLY;
+        Ok(best.filter(is_better).map_or(expected, |seen| seen.place.clone()))
     }
 
     /// Compromises between each two goals, from what is best for the one to what is best for the other: the model says which,
     /// and fights on them how good they are.
     fn trade_offs(&mut self) -> Result<Vec<TradeOff>, Error> {
-        let goals = self.task.goals.len();
-        let pairs = (0..goals).flat_map(|one| (one + 1..goals).map(move |other| (one, other)));
         let mut places: Vec<Place> = Vec::new();
-        for (one, other) in pairs {
-            for share in COMPROMISES {
-                let outlook = self.outlook();
-                // The greater of the two, so that compromises are found also where they are worse than a mixture of the ends
-                // would be; and a little of all.
-                let miss = |place: &Place| {
-                    let misses: Vec<f64> = outlook.misses(place, 0.0).collect();
-                    let greater = ((1.0 - share) * misses[one]).max(share * misses[other]);
-                    greater + 0.01 * misses.iter().sum::<f64>() + NEARER * self.ranges.moved(place)
-                };
-                let (place, _) = self.best(&|place| -miss(place));
+        for weights in compromises(self.task.goals.len()) {
+            let outlook = self.outlook();
+            let moved = |place: &Place| NEARER * self.ranges.moved(place);
+            let (expected, _) = self.best(&|place| {
+                let misses: Vec<f64> = outlook.misses(place, 0.0).collect();
+                -weights.miss(&misses) - moved(place)
+            });
+            let worth_seen =
+                |seen: &Seen| weights.miss(&each_miss(self.task.goals, &seen.figures)) + moved(&seen.place);
+            let seen = self.seen.iter().filter(|seen| seen.study.trials() >= 4 * FIRST);
+            let seen = seen.min_by(|a, b| worth_seen(a).total_cmp(&worth_seen(b))).map(|seen| seen.place.clone());
+            for place in std::iter::once(expected).chain(seen) {
                 if self.is_over() {
                     return Ok(Vec::new());
                 }
@@ -394,7 +450,13 @@ impl Search<'_> {
         let seen = places.iter().filter_map(|place| self.seen.iter().find(|seen| seen.place == *place));
         let mut found: Vec<(Vec<f64>, &Seen)> =
             seen.map(|seen| (each_miss(self.task.goals, &seen.figures), seen)).collect();
-        found.sort_by(|a, b| a.0.iter().zip(&b.0).fold(Ordering::Equal, |so_far, (a, b)| so_far.then(a.total_cmp(b))));
+        let order = |a: &(Vec<f64>, &Seen), b: &(Vec<f64>, &Seen)| {
+            let misses = a.0.iter().zip(&b.0).fold(Ordering::Equal, |so_far, (a, b)| so_far.then(a.total_cmp(b)));
+            misses.then(self.ranges.moved(&a.1.place).total_cmp(&self.ranges.moved(&b.1.place)))
+        };
+        found.sort_by(order);
+        // Of those that are as good, the smallest change.
+        found.dedup_by(|a, b| a.0 == b.0);
         let is_worse = |one: &[f64], other: &[f64]| one != other && one.iter().zip(other).all(|(a, b)| a >= b);
         let front = found.iter().filter(|one| !found.iter().any(|other| is_worse(&one.0, &other.0)));
         let trade_off = |(_, seen): &(Vec<f64>, &Seen)| TradeOff {
@@ -451,6 +513,27 @@ impl Search<'_> {
             trade_offs,
         })
     }
+}
+
+/// How much each of two goals counts in a compromise between them.
+struct Compromise {
+    goals: (usize, usize),
+    second: f64,
+}
+
+impl Compromise {
+    /// The greater of the two misses, so that compromises are found also where they are worse than a mixture of the ends would
+    /// be; and a little of all.
+    fn miss(&self, misses: &[f64]) -> f64 {
+        let (one, other) = self.goals;
+        ((1.0 - self.second) * misses[one]).max(self.second * misses[other]) + 0.01 * misses.iter().sum::<f64>()
+    }
+}
+
+/// Compromises between each two of so many goals.
+fn compromises(goals: usize) -> Vec<Compromise> {
+    let pairs = (0..goals).flat_map(|one| (one + 1..goals).map(move |other| (one, other)));
+    pairs.flat_map(|goals| COMPROMISES.map(|second| Compromise { goals, second })).collect()
 }
 
 /// How far figures miss all goals together.
