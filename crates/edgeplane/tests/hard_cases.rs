@@ -231,6 +231,23 @@ fn what_each_of_many_changes_does_is_told_apart_with_intervals_that_hold() {
         certain += changes.iter().filter(|(_, change)| change.difference.is_certain()).count();
         wrong += usize::from(!changes.into_iter().all(holds));
     }
+    // Stopped with too few rulesets to tell the changes apart: what the others do is in the error then.
+    let stop = Stop::new();
+    let plan = TrialsPlan { stop: Some(stop), threads: Some(1), ..plan(12_000, 1) };
+    let progress = |done: u64, _: u64| {
+        if done > 4_000 {
+            stop.raise();
+        }
+    };
+    let found = run_together(&game, "e", "damage(x)", 0.05, &plan, &progress).unwrap();
+    let changes = || found.effects.iter().flat_map(|effect| effect.changes.iter().map(move |one| (effect, one)));
+    let known = changes().filter(|(_, change)| change.difference.is_certain()).count();
+    assert!(found.fights < 5_000 && (1..6).contains(&known), "{known} certain of {found:?}");
+    for (effect, ChangeEffect { direction, difference, .. }) in changes() {
+        let Some(n) = effect.path.strip_prefix("attributes.n").and_then(|n| n.parse::<f64>().ok()) else { continue };
+        let truth = if *direction == Direction::Raised { n } else { -n };
+        assert!(difference.low.is_none_or(|low| low < truth) && difference.high.is_none_or(|high| high > truth));
+    }
     // None of 100 was wrong when that was measured, and 25 of 60 changes were certain.
     assert!(wrong <= 1 && certain > 20 * STUDIES as usize, "{wrong} wrong, {certain} certain");
 }

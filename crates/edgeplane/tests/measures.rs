@@ -294,12 +294,27 @@ fn measures_of_a_crowd_count_statuses_heals_steps_and_soaks() {
 #[test]
 fn quantiles_are_those_of_the_values_fight_by_fight() {
     let game = demo();
-    let mut lasted: Vec<f64> = fights(&game, "duel").iter().map(Told::end).collect();
-    lasted.sort_by(f64::total_cmp);
+    let told = fights(&game, "duel");
+    let pincer = |told: &Told| {
+        let (crab, pincer) = (told.who("silt_crab"), told.fight.setup().program().find_ability("pincer").unwrap());
+        let part = told.hits(crab, |hit| if hit.source == Source::Ability(pincer) { hit.dealt } else { 0.0 });
+        part / told.hits(crab, |hit| hit.dealt)
+    };
+    let sorted = |value: &dyn Fn(&Told) -> f64| {
+        let mut values: Vec<f64> = told.iter().map(value).collect();
+        values.sort_by(f64::total_cmp);
+        values
+    };
+    let (lasted, shares) = (sorted(&Told::end), sorted(&pincer));
     let plan = TrialsPlan { trials: TRIALS, seed: SEED, threads: Some(1), ..TrialsPlan::default() };
-    for (measure, rank) in [("duration.p10", 12), ("duration.p50", 60), ("duration.p95", 114)] {
+    for (measure, values, rank) in [
+        ("duration.p10", &lasted, 12),
+        ("duration.p50", &lasted, 60),
+        ("duration.p95", &lasted, 114),
+        ("damage_share(silt_crab, pincer).p50", &shares, 60),
+    ] {
         let figure = game.measure("duel", &[measure], &plan).unwrap().remove(0);
-        let (value, wanted) = (figure.value.unwrap(), lasted[rank - 1]);
+        let (value, wanted) = (figure.value.unwrap(), values[rank - 1]);
         assert!((value / wanted - 1.0).abs() < 1e-5, "{measure}: {value}, by hand {wanted}");
         assert!(figure.low <= figure.value && figure.value <= figure.high);
     }

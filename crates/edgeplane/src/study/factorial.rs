@@ -152,14 +152,18 @@ impl Design {
         let means: Vec<f64> = fights.iter().map(mean).collect();
         let common = commonest(fights);
         let rare: Vec<u64> = fights.iter().map(|fights| others(fights, common)).collect();
-        let estimates = self.least_squares(&means).unwrap_or_else(|| self.contrasts(&means));
+        // From how many values an error is estimated, at most.
+        let (estimates, values) = match self.least_squares(&means) {
+            Some(estimates) => (estimates, rows.len() - self.changes.len() - 1),
+            None => (self.contrasts(&means), rows.len()),
+        };
         let effect = |(change, (value, error)): (usize, (f64, f64))| {
             let of_it = |row: &usize| rows[*row].contains(&change);
             let count = (0..rows.len()).filter(of_it).count();
             let seen: u64 = (0..rows.len()).filter(of_it).map(|row| rare[row]).sum();
             let unseen: u64 = rare.iter().sum::<u64>() - seen;
-            let reach = error * sure.t(count.min(rows.len().saturating_sub(self.changes.len() + 1).max(2)) as f64);
-            let is_open = seen.max(unseen) < FEW || count < 2 || !reach.is_finite();
+            let reach = error * sure.t(count.min(rows.len() - count).min(values) as f64);
+            let is_open = seen.max(unseen) < FEW || count < 2 || rows.len() - count < 2 || !reach.is_finite();
             let (low, high) = if is_open { (f64::NEG_INFINITY, f64::INFINITY) } else { (value - reach, value + reach) };
             let fights: usize = (0..rows.len()).filter(of_it).map(|row| fights[row].len()).sum();
             (count > 0).then_some((change, Found { interval: Interval { value, low, high }, fights: fights as u64 }))
