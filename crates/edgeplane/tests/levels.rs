@@ -155,6 +155,14 @@ fn what_is_left_goes_on_and_the_rest_begins_anew() {
     assert!(!second.stands(friend));
     let gift = game.program().find_ability("gift").unwrap();
     assert!(matches!(second.why_unavailable(me, gift).unwrap(), Some(edgeplane::fight::UnavailableReason::UsedUp)));
+    second.set_pool(me, health, 140.0).unwrap();
+    let mut weaker = Carried::default();
+    second.carry_over(me, &[health, oil], Uses::Kept, &mut weaker);
+    weaker.level = 1.0;
+    let mut third = game.fight("second", 2).unwrap();
+    third.begin_with(&[(me, &weaker)], &[], &mut Silent).unwrap();
+    assert_eq!((third.pool(me, health), third.cap(me, health)), (100.0, 100.0), "no more than there is room for");
+    assert_eq!(third.pool(me, oil), 9.0);
     second.set_pool(me, health, 0.0).unwrap();
     let ending = second.advance(seconds(1.0), &mut Silent).unwrap();
     assert!(ending.is_some() && !second.stands(me), "who has nothing left falls, and nobody else came");

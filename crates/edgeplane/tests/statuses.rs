@@ -113,14 +113,13 @@ fn a_heal_shared_out_over_its_ticks_ends_where_it_should() {
         duration = 4
         every = { period = 1, does = [{ heal = "snapshot(target.health.missing) / ticks" }] }
     "#;
-    let game = scene(statuses);
-    let mut fight = waiting(&game);
-    let (health, mut log) = (game.pool("health").unwrap(), Log::default());
+    let mut log = Log::default();
     let hurting = scene(&format!(
         "{statuses}\n[status.cut]\nduration = 0\nevery = {{ period = 1, first_tick = \"now\", does = [{{ damage = 40, type = \"blow\" }}] }}"
     ));
     let mut cut = waiting(&hurting);
     cut.apply_status(hurting.status("cut").unwrap(), ONE, OWNER, 1, &mut Silent).unwrap();
+    let health = hurting.pool("health").unwrap();
     assert_eq!(cut.pool(OWNER, health), 60.0);
     cut.apply_status(hurting.status("mending").unwrap(), OWNER, OWNER, 1, &mut log).unwrap();
     let amounts: Vec<f64> = (1..=4)
@@ -130,7 +129,6 @@ fn a_heal_shared_out_over_its_ticks_ends_where_it_should() {
         })
         .collect();
     assert_eq!(amounts, [70.0, 80.0, 90.0, 100.0]);
-    fight.advance(seconds(1.0), &mut Silent).unwrap();
 }
 
 #[test]
@@ -143,6 +141,8 @@ fn ticks_come_on_their_rhythm_up_to_and_including_the_end() {
     let ticks = |text: &str| hurt(&one_application(text, "s", 20.0).2);
     assert_eq!(ticks(&every("", "3")), [(1.0, 10.0), (2.0, 10.0), (3.0, 10.0)]);
     assert_eq!(ticks(&every("first_tick = \"now\",", "3")), [(0.0, 10.0), (1.0, 10.0), (2.0, 10.0), (3.0, 10.0)]);
+    let shared = every("first_tick = \"now\",", "3").replace("damage = 10", "damage = \"20 / ticks\"");
+    assert_eq!(ticks(&shared), [(0.0, 5.0), (1.0, 5.0), (2.0, 5.0), (3.0, 5.0)]);
     let unfounded = "first_tick = \"now\",";
     let while_hurt = every(unfounded, "3").replace("duration", "while = \"self.health.share < 0.5\"\nduration");
     assert_eq!(ticks(&while_hurt), [], "its condition does not hold at the start");
