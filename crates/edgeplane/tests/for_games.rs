@@ -319,6 +319,22 @@ impl edgeplane::Observer for Worked {
 }
 
 #[test]
+fn what_is_worked_out_of_a_hit_shows_the_attributes_of_its_type() {
+    let game = self::game(
+        "[attributes]\nresist = { per = \"damage_type\" }\n[damage_types]\nsilt = {}\nglare = {}\n\
+         [pools]\nhealth = { max = 100, defeat = true }\n\
+         [[hit_steps]]\nname = \"guard\"\namount = \"amount * (1 - target.resist)\"\n\
+         [ability.blow]\nuses = 1\ndoes = [{ damage = 8, type = \"silt\" }, { damage = 8, type = \"glare\" }]\n\
+         [character.one]\nattributes = { \"resist.silt\" = 0.25, \"resist.glare\" = 0.5 }\nabilities = [\"blow\"]\n\
+         [encounter.yard]\nsides.a = [\"one\"]\nsides.b = [\"one\"]\ntime_limit = 1\n",
+    );
+    let mut fight = game.fight("yard", 1).unwrap();
+    let mut worked = Worked(fight.clone(), Vec::new());
+    fight.advance(Time::ZERO, &mut worked).unwrap();
+    assert_eq!(worked.1[..4], ["8", "8 * (1 - 0.25)", "8", "8 * (1 - 0.5)"]);
+}
+
+#[test]
 fn what_the_game_answers_is_shown_and_checked() {
     let game = Game::from_text("rules.toml", &ASKING.replace("doubled(3) + 0", "height(3, 1) / 2")).unwrap();
     let mut fight = game.fight("yard", 1).unwrap();
