@@ -65,6 +65,7 @@ figure { margin: 1rem 0; overflow-x: auto; } figure svg { width: 100%; height: a
 @media (max-width: 40rem) { body { padding: .8rem; font-size: 15px; } figure svg { min-width: 46rem; }
   table.cards thead { display: none; } table.cards tr { display: block; border-bottom: 1px solid var(--faint); padding: .4rem 0; }
   table.cards td { display: block; border: 0; padding: 0; text-align: left; white-space: normal; }
+  .share { display: inline-block; max-width: 100%; overflow-wrap: anywhere; }
   table.cards td::before { content: attr(data-of) \" \"; color: var(--quiet); } }
 ";
 
@@ -130,8 +131,11 @@ fn glance(encounter: &Encounter, expectations: &[Expectation]) -> Markup {
             td data-of="" { a href=(format!("#{}", encounter.name)) { (encounter.name) } }
             td data-of="who wins" data-value=(first) {
                 @for (index, side) in trials.sides.iter().enumerate() {
-                    span.bar.(format!("side{}", index % 2)) style=(format!("width: {:.1}rem", side.win_rate.value * 8.0)) {}
-                    " " span title=(interval(&side.win_rate)) { (side.side) " " (text::percent(side.win_rate.value)) } " "
+                    span.share {
+                        span.bar.(format!("side{}", index % 2)) style=(format!("width: {:.1}rem", side.win_rate.value * 8.0)) {}
+                        " " span title=(interval(&side.win_rate)) { (side.side) " " (text::percent(side.win_rate.value)) }
+                    }
+                    " "
                 }
             }
             td.number data-of="draws" data-value=(trials.draws.value) title=(interval(&trials.draws)) { (text::percent(trials.draws.value)) }
