@@ -320,7 +320,7 @@ impl edgeplane::Observer for Worked {
 
 #[test]
 fn what_is_worked_out_of_a_hit_shows_the_attributes_of_its_type() {
-    let game = self::game(
+    let game = game(
         "[attributes]\nresist = { per = \"damage_type\" }\n[damage_types]\nsilt = {}\nglare = {}\n\
          [pools]\nhealth = { max = 100, defeat = true }\n\
          [[hit_steps]]\nname = \"guard\"\namount = \"amount * (1 - target.resist)\"\n\
