@@ -16,6 +16,7 @@ mod idle;
 mod ledger;
 mod matrix;
 mod moments;
+mod nearest;
 mod of_game;
 mod outlook;
 mod outward;

@@ -5,7 +5,6 @@
 //! smaller changes are still possible; fights go to those, more of them the more exactly something has to be known there.
 //! Once no smaller change is likely, the answer is proven by a study on other seeds. A proof that fails is one more observation.
 
-use std::cmp::Ordering;
 use std::sync::Arc;
 
 use super::goals::Goal;
@@ -22,7 +21,7 @@ use crate::error::Error;
 use crate::game::Game;
 
 /// Fights of the first look at a point, and of the first study of the values of now.
-const FIRST: u64 = 128;
+pub(super) const FIRST: u64 = 128;
 const NOW: u64 = 1_000;
 /// How many times finer the lattice of values becomes where no point of it meets the goals.
 const FINEST: f64 = 100.0;
@@ -33,8 +32,6 @@ const PROOFS: u64 = 8;
 const PROOF_SEED: u64 = 0x5eed_0fa1_1970_0f01;
 /// A change that is smaller by less than this is as good, in shares of a range.
 const AS_GOOD: f64 = 0.006;
-/// By how much less a point has to miss the goals, in large steps, to be changed more by a whole range.
-const NEARER: f64 = 0.006;
 /// What a point has to promise before it is looked at: how much smaller the change becomes, by how possible it is. The
 /// longer the search has lasted, measured by its proof, the more it has to be.
 const SMALL: f64 = 0.0003;
@@ -42,30 +39,22 @@ const SMALL: f64 = 0.0003;
 const HOPELESS: f64 = 0.002;
 /// The shapes of models are looked for anew when one look in so many has been added.
 const ANEW: usize = 8;
-/// How much less has to be missed by what was seen than by what the model expects elsewhere, in large steps.
-const CLEARLY: f64 = 0.25;
 /// Points after which the model would cost more than the fights.
 const MOST_POINTS: usize = 240;
 /// Looks just before answers, at whether a smaller change would do.
 const CHECKS: usize = 8;
-/// Looks for the nearest point once there is none that meets the goals.
-const NEAREST: usize = 12;
-/// How much the second of two goals counts, from one end of the compromises between them to the other.
-const COMPROMISES: [f64; 5] = [0.0, 0.3, 0.5, 0.7, 1.0];
-/// Fights of a compromise.
-const OF_COMPROMISE: u64 = 2_000;
 
 /// What was fought at one point.
-struct Seen {
-    place: Place,
-    study: Together,
-    figures: Vec<Figure>,
+pub(super) struct Seen {
+    pub(super) place: Place,
+    pub(super) study: Together,
+    pub(super) figures: Vec<Figure>,
 }
 
 /// What was seen in smaller parts of the ranges: values with their fights; and how many points of them there were.
 #[derive(Default)]
 pub(super) struct Earlier {
-    seen: Vec<(Vec<f64>, Seen)>,
+    pub(super) seen: Vec<(Vec<f64>, Seen)>,
     pub(super) points: u64,
 }
 
@@ -94,9 +83,9 @@ pub(super) struct Task<'a> {
 
 /// A search of a part of the ranges.
 pub(super) struct Search<'a> {
-    task: Task<'a>,
-    ranges: Ranges<'a>,
-    seen: Vec<Seen>,
+    pub(super) task: Task<'a>,
+    pub(super) ranges: Ranges<'a>,
+    pub(super) seen: Vec<Seen>,
     /// Each goal's figure with the values of now.
     before: Vec<Figure>,
     proofs: u64,
@@ -188,7 +177,7 @@ impl Search<'_> {
     }
 
     /// Whether the search has to end with what it has: it was stopped, or has used its fights up.
-    fn is_over(&self) -> bool {
+    pub(super) fn is_over(&self) -> bool {
         self.task.crew.is_stopped() || self.task.crew.done() >= self.task.plan.fights
     }
 
@@ -242,7 +231,7 @@ impl Search<'_> {
     }
 
     /// More fights at a point. Different points fight on different seeds, so that the model evens out what is chance.
-    fn look(&mut self, place: &Place, fights: u64) -> Result<(), Error> {
+    pub(super) fn look(&mut self, place: &Place, fights: u64) -> Result<(), Error> {
         let index = match self.seen.iter().position(|seen| seen.place == *place) {
             Some(index) => index,
             None => {
@@ -264,7 +253,7 @@ impl Search<'_> {
         Ok(())
     }
 
-    fn fights_of(&self, place: &Place) -> u64 {
+    pub(super) fn fights_of(&self, place: &Place) -> u64 {
         self.seen.iter().find(|seen| seen.place == *place).map_or(0, |seen| seen.study.trials())
     }
 
@@ -276,7 +265,7 @@ impl Search<'_> {
     }
 
     /// What is known of all goals by now.
-    fn outlook(&mut self) -> Arc<Outlook> {
+    pub(super) fn outlook(&mut self) -> Arc<Outlook> {
         let proof = self.proof_length() as f64;
         // Which shapes of a model are the likeliest takes many times as long as a model, and changes slowly.
         let model = self.model.as_ref().filter(|(looks, _)| self.looks - looks <= looks / ANEW);
@@ -334,7 +323,7 @@ impl Search<'_> {
     }
 
     /// The point of the lattice with the greatest score.
-    fn best(&self, score: &(dyn Fn(&Place) -> f64 + Sync)) -> (Place, f64) {
+    pub(super) fn best(&self, score: &(dyn Fn(&Place) -> f64 + Sync)) -> (Place, f64) {
         self.best_of(self.ranges.finer, score)
     }
 
@@ -375,96 +364,6 @@ impl Search<'_> {
         let (figures, trials) = (study.figures(), study.trials());
         self.seen.push(Seen { place: place.clone(), study, figures: figures.clone() });
         Ok(Some(Proof { place, figures, trials }))
-    }
-
-    /// Takes the best of what was seen in smaller parts of the ranges into account: all of them lie close together in these, where
-    /// a model of the whole does not tell them apart.
-    fn take_in(&mut self, earlier: &mut Earlier) -> Result<(), Error> {
-        let goals = self.task.goals;
-        let all = Compromise { goals: (0, goals.len() - 1), second: 0.5 };
-        for weights in std::iter::once(all).chain(compromises(goals.len())) {
-            let miss = |(_, seen): &(Vec<f64>, Seen)| weights.miss(&each_miss(goals, &seen.figures));
-            let best =
-                (0..earlier.seen.len()).min_by(|a, b| miss(&earlier.seen[*a]).total_cmp(&miss(&earlier.seen[*b])));
-            let Some(best) = best.filter(|_| !self.is_over()) else { break };
-            let (values, seen) = earlier.seen.swap_remove(best);
-            let place = self.ranges.place(&values);
-            if self.seen.iter().all(|seen| seen.place != place) {
-                self.seen.push(Seen { place: place.clone(), ..seen });
-                self.look(&place, 4 * FIRST)?;
-            }
-        }
-        Ok(())
-    }
-
-    /// Where the goals are missed by least, looked for where the model hopes most.
-    fn nearest(&mut self) -> Result<Place, Error> {
-        for _ in 0..NEAREST {
-            let outlook = self.outlook();
-            let (next, _) =
-                self.best(&|place| -outlook.misses(place, 1.0).sum::<f64>() - NEARER * self.ranges.moved(place));
-            if self.is_over() || self.fights_of(&next) >= 16 * FIRST {
-                break;
-            }
-            self.look(&next, 4 * FIRST)?;
-        }
-        let outlook = self.outlook();
-        let moved = |place: &Place| NEARER * self.ranges.moved(place);
-        let (expected, worth) = self.best(&|place| -outlook.misses(place, 0.0).sum::<f64>() - moved(place));
-        // The model evens out what comes in steps; what was seen did happen.
-        let worth_seen = |seen: &Seen| -misses(self.task.goals, &seen.figures) - moved(&seen.place);
-        let seen = self.seen.iter().filter(|seen| seen.study.trials() >= 4 * FIRST);
-        let best = seen.max_by(|a, b| worth_seen(a).total_cmp(&worth_seen(b)));
-        let is_better = |seen: &&Seen| worth_seen(seen) > worth + CLEARLY;
-        Ok(best.filter(is_better).map_or(expected, |seen| seen.place.clone()))
-    }
-
-    /// Compromises between each two goals, from what is best for the one to what is best for the other: the model says which,
-    /// and fights on them how good they are.
-    fn trade_offs(&mut self) -> Result<Vec<TradeOff>, Error> {
-        let mut places: Vec<Place> = Vec::new();
-        for weights in compromises(self.task.goals.len()) {
-            let outlook = self.outlook();
-            let moved = |place: &Place| NEARER * self.ranges.moved(place);
-            let (expected, _) = self.best(&|place| {
-                let misses: Vec<f64> = outlook.misses(place, 0.0).collect();
-                -weights.miss(&misses) - moved(place)
-            });
-            let worth_seen =
-                |seen: &Seen| weights.miss(&each_miss(self.task.goals, &seen.figures)) + moved(&seen.place);
-            let seen = self.seen.iter().filter(|seen| seen.study.trials() >= 4 * FIRST);
-            let seen = seen.min_by(|a, b| worth_seen(a).total_cmp(&worth_seen(b))).map(|seen| seen.place.clone());
-            for place in std::iter::once(expected).chain(seen) {
-                if self.is_over() {
-                    return Ok(Vec::new());
-                }
-                if !places.contains(&place) {
-                    let more = OF_COMPROMISE.saturating_sub(self.fights_of(&place));
-                    if more > 0 {
-                        self.look(&place, more)?;
-                    }
-                    places.push(place);
-                }
-            }
-        }
-        let seen = places.iter().filter_map(|place| self.seen.iter().find(|seen| seen.place == *place));
-        let mut found: Vec<(Vec<f64>, &Seen)> =
-            seen.map(|seen| (each_miss(self.task.goals, &seen.figures), seen)).collect();
-        let order = |a: &(Vec<f64>, &Seen), b: &(Vec<f64>, &Seen)| {
-            let misses = a.0.iter().zip(&b.0).fold(Ordering::Equal, |so_far, (a, b)| so_far.then(a.total_cmp(b)));
-            misses.then(self.ranges.moved(&a.1.place).total_cmp(&self.ranges.moved(&b.1.place)))
-        };
-        found.sort_by(order);
-        // Of those that are as good, the smallest change.
-        found.dedup_by(|a, b| a.0 == b.0);
-        let is_worse = |one: &[f64], other: &[f64]| one != other && one.iter().zip(other).all(|(a, b)| a >= b);
-        let front = found.iter().filter(|one| !found.iter().any(|other| is_worse(&one.0, &other.0)));
-        let trade_off = |(_, seen): &(Vec<f64>, &Seen)| TradeOff {
-            values: self.ranges.values(&seen.place),
-            figures: seen.figures.clone(),
-        };
-        let front: Vec<TradeOff> = front.map(trade_off).collect();
-        Ok(if front.len() > 1 { front } else { Vec::new() })
     }
 
     /// The proven answer; if it was stopped before, the best that was seen.
@@ -515,33 +414,12 @@ impl Search<'_> {
     }
 }
 
-/// How much each of two goals counts in a compromise between them.
-struct Compromise {
-    goals: (usize, usize),
-    second: f64,
-}
-
-impl Compromise {
-    /// The greater of the two misses, so that compromises are found also where they are worse than a mixture of the ends would
-    /// be; and a little of all.
-    fn miss(&self, misses: &[f64]) -> f64 {
-        let (one, other) = self.goals;
-        ((1.0 - self.second) * misses[one]).max(self.second * misses[other]) + 0.01 * misses.iter().sum::<f64>()
-    }
-}
-
-/// Compromises between each two of so many goals.
-fn compromises(goals: usize) -> Vec<Compromise> {
-    let pairs = (0..goals).flat_map(|one| (one + 1..goals).map(move |other| (one, other)));
-    pairs.flat_map(|goals| COMPROMISES.map(|second| Compromise { goals, second })).collect()
-}
-
 /// How far figures miss all goals together.
-fn misses(goals: &[Goal], figures: &[Figure]) -> f64 {
+pub(super) fn misses(goals: &[Goal], figures: &[Figure]) -> f64 {
     each_miss(goals, figures).iter().sum()
 }
 
-fn each_miss(goals: &[Goal], figures: &[Figure]) -> Vec<f64> {
+pub(super) fn each_miss(goals: &[Goal], figures: &[Figure]) -> Vec<f64> {
     let miss = |(goal, figure): (&Goal, &Figure)| figure.value.map_or(1e6, |value| goal.miss(value, figure.unit));
     goals.iter().zip(figures).map(miss).collect()
 }

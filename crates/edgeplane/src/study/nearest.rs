@@ -1,0 +1,134 @@
+//! What is shown where nothing meets the goals of a search: the values that come nearest, and compromises between goals.
+
+use std::cmp::Ordering;
+
+use super::ranges::Place;
+use super::tune::{Earlier, FIRST, Search, Seen, each_miss, misses};
+use super::tuning::TradeOff;
+use crate::error::Error;
+
+/// By how much less a point has to miss the goals, in large steps, to be changed more by a whole range.
+const NEARER: f64 = 0.006;
+/// Looks for the nearest point once there is none that meets the goals.
+const NEAREST: usize = 12;
+/// How much the second of two goals counts, from one end of the compromises between them to the other.
+const COMPROMISES: [f64; 5] = [0.0, 0.3, 0.5, 0.7, 1.0];
+/// Fights of a compromise.
+const OF_COMPROMISE: u64 = 2_000;
+/// How much less has to be missed by what was seen than by what the model expects elsewhere, in large steps.
+const CLEARLY: f64 = 0.25;
+
+/// How much each of two goals counts in a compromise between them.
+struct Compromise {
+    goals: (usize, usize),
+    second: f64,
+}
+
+impl Compromise {
+    /// The greater of the two misses, so that compromises are found also where they are worse than a mixture of the ends would
+    /// be; and a little of all.
+    fn miss(&self, misses: &[f64]) -> f64 {
+        let (one, other) = self.goals;
+        ((1.0 - self.second) * misses[one]).max(self.second * misses[other]) + 0.01 * misses.iter().sum::<f64>()
+    }
+}
+
+/// Compromises between each two of so many goals.
+fn compromises(goals: usize) -> Vec<Compromise> {
+    let pairs = (0..goals).flat_map(|one| (one + 1..goals).map(move |other| (one, other)));
+    pairs.flat_map(|goals| COMPROMISES.map(|second| Compromise { goals, second })).collect()
+}
+
+impl Search<'_> {
+    /// Takes the best of what was seen in smaller parts of the ranges into account. In the whole they lie close together, and a
+    /// model of the whole does not tell them apart.
+    pub(super) fn take_in(&mut self, earlier: &mut Earlier) -> Result<(), Error> {
+        let goals = self.task.goals;
+        for weights in std::iter::once(None).chain(compromises(goals.len()).into_iter().map(Some)) {
+            let miss = |(_, Seen { figures, .. }): &(Vec<f64>, Seen)| match &weights {
+                Some(weights) => weights.miss(&each_miss(goals, figures)),
+                None => misses(goals, figures),
+            };
+            let best =
+                (0..earlier.seen.len()).min_by(|a, b| miss(&earlier.seen[*a]).total_cmp(&miss(&earlier.seen[*b])));
+            let Some(best) = best.filter(|_| !self.is_over()) else { break };
+            let (values, seen) = earlier.seen.swap_remove(best);
+            let place = self.ranges.place(&values);
+            if self.seen.iter().all(|seen| seen.place != place) {
+                self.seen.push(Seen { place: place.clone(), ..seen });
+                self.look(&place, 4 * FIRST)?;
+            }
+        }
+        Ok(())
+    }
+
+    /// Where the goals are missed by least, looked for where the model hopes most.
+    pub(super) fn nearest(&mut self) -> Result<Place, Error> {
+        for _ in 0..NEAREST {
+            let outlook = self.outlook();
+            let (next, _) =
+                self.best(&|place| -outlook.misses(place, 1.0).sum::<f64>() - NEARER * self.ranges.moved(place));
+            if self.is_over() || self.fights_of(&next) >= 16 * FIRST {
+                break;
+            }
+            self.look(&next, 4 * FIRST)?;
+        }
+        let outlook = self.outlook();
+        let moved = |place: &Place| NEARER * self.ranges.moved(place);
+        let (expected, worth) = self.best(&|place| -outlook.misses(place, 0.0).sum::<f64>() - moved(place));
+        // The model evens out what comes in steps; what was seen did happen.
+        let worth_seen = |seen: &Seen| -misses(self.task.goals, &seen.figures) - moved(&seen.place);
+        let seen = self.seen.iter().filter(|seen| seen.study.trials() >= 4 * FIRST);
+        let best = seen.max_by(|a, b| worth_seen(a).total_cmp(&worth_seen(b)));
+        let is_better = |seen: &&Seen| worth_seen(seen) > worth + CLEARLY;
+        Ok(best.filter(is_better).map_or(expected, |seen| seen.place.clone()))
+    }
+
+    /// Compromises between each two goals, from what is best for the one to what is best for the other: the model says which,
+    /// and fights on them how good they are.
+    pub(super) fn trade_offs(&mut self) -> Result<Vec<TradeOff>, Error> {
+        let mut places: Vec<Place> = Vec::new();
+        for weights in compromises(self.task.goals.len()) {
+            let outlook = self.outlook();
+            let moved = |place: &Place| NEARER * self.ranges.moved(place);
+            let (expected, _) = self.best(&|place| {
+                let misses: Vec<f64> = outlook.misses(place, 0.0).collect();
+                -weights.miss(&misses) - moved(place)
+            });
+            let worth_seen =
+                |seen: &Seen| weights.miss(&each_miss(self.task.goals, &seen.figures)) + moved(&seen.place);
+            let seen = self.seen.iter().filter(|seen| seen.study.trials() >= 4 * FIRST);
+            let seen = seen.min_by(|a, b| worth_seen(a).total_cmp(&worth_seen(b))).map(|seen| seen.place.clone());
+            for place in std::iter::once(expected).chain(seen) {
+                if self.is_over() {
+                    return Ok(Vec::new());
+                }
+                if !places.contains(&place) {
+                    let more = OF_COMPROMISE.saturating_sub(self.fights_of(&place));
+                    if more > 0 {
+                        self.look(&place, more)?;
+                    }
+                    places.push(place);
+                }
+            }
+        }
+        let seen = places.iter().filter_map(|place| self.seen.iter().find(|seen| seen.place == *place));
+        let mut found: Vec<(Vec<f64>, &Seen)> =
+            seen.map(|seen| (each_miss(self.task.goals, &seen.figures), seen)).collect();
+        let order = |a: &(Vec<f64>, &Seen), b: &(Vec<f64>, &Seen)| {
+            let misses = a.0.iter().zip(&b.0).fold(Ordering::Equal, |so_far, (a, b)| so_far.then(a.total_cmp(b)));
+            misses.then(self.ranges.moved(&a.1.place).total_cmp(&self.ranges.moved(&b.1.place)))
+        };
+        found.sort_by(order);
+        // Of those that are as good, the smallest change.
+        found.dedup_by(|a, b| a.0 == b.0);
+        let is_worse = |one: &[f64], other: &[f64]| one != other && one.iter().zip(other).all(|(a, b)| a >= b);
+        let front = found.iter().filter(|one| !found.iter().any(|other| is_worse(&one.0, &other.0)));
+        let trade_off = |(_, seen): &(Vec<f64>, &Seen)| TradeOff {
+            values: self.ranges.values(&seen.place),
+            figures: seen.figures.clone(),
+        };
+        let front: Vec<TradeOff> = front.map(trade_off).collect();
+        Ok(if front.len() > 1 { front } else { Vec::new() })
+    }
+}
