@@ -2,6 +2,7 @@
 
 use super::effects::{EffectPlan, Place};
 use super::ids::{AbilityId, FormulaId, PoolId, SiteId, StatusId};
+use super::layout::LEAST_REACH;
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
@@ -73,6 +74,9 @@ pub struct AbilityPlan {
     pub(crate) forbidden_by: u64,
     /// Attributes that its times and its cost depend on; see [`super::dirty`].
     pub(crate) reads: u64,
+    /// Metres within which the target that it picks has to be, by its reach and its area, where these are plain numbers;
+    /// infinite if it has neither.
+    pub(crate) fixed_reach: Option<f64>,
 }
 
 /// How an ability is kept up.
@@ -240,7 +244,14 @@ impl Compiler<'_> {
             during: rule.during.iter().filter_map(|word| self.status_named(word)).collect(),
             forbidden_by: self.forbidden_bits(&rule.tags),
             reads: 0,
+            fixed_reach: None,
         };
+        let metres = |formula: Option<FormulaId>| match formula {
+            Some(formula) => self.program.formula(formula).as_number().filter(|metres| *metres >= 0.0),
+            None => Some(f64::INFINITY),
+        };
+        let by_area = metres(plan.area.length());
+        plan.fixed_reach = metres(plan.reach).zip(by_area).map(|(reach, length)| reach.min(length).max(LEAST_REACH));
         let times = [plan.cast, plan.recovery, plan.cooldown].into_iter().flatten();
         let formulas = times.chain(plan.cost.iter().map(|(_, cost)| *cost));
         plan.reads = formulas.fold(0, |bits, formula| bits | self.program.dirty_reads(formula));

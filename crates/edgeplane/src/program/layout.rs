@@ -12,6 +12,10 @@ use super::ids::{PoolId, Slot};
 /// What arithmetic may leave at an edge, in metres: moments are whole microseconds, and who has walked up to it is there.
 pub(crate) const HAIR: f64 = 1e-6;
 
+/// Metres that any reach, radius and length of an area has at least: who walks up to a mere point is past it a microsecond
+/// later.
+pub(crate) const LEAST_REACH: f64 = 0.01;
+
 /// Offsets within a combatant's block.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct Layout {

@@ -11,6 +11,17 @@ const STATUS_LOCALS: usize = (Layout::MARKS - Layout::STACKS) as usize;
 /// Numbers of a place and a course, which stand side by side.
 const MOTION: usize = 5;
 
+/// The same with all up to the body, which is the last of them.
+const SPOT: usize = (Layout::BODY.0 - Layout::PLACE.0 + 1) as usize;
+
+/// Where a combatant is, how it moves on, and metres from its middle to its rim.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct Spot {
+    pub(crate) place: [f64; 2],
+    pub(crate) course: [f64; 2],
+    pub(crate) body: f64,
+}
+
 /// What formulas read of a hit while it is under way.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct HitLocals {
@@ -149,6 +160,17 @@ impl Memory {
         let Some([x, y, along, across, moved]) = self.motion(block) else { return [0.0; 2] };
         let seconds = (now - moved) / 1e6;
         [x + along * seconds, y + across * seconds]
+    }
+
+    /// Where a combatant is at a moment, how it moves and how large it is. One look at the bounds for all of them.
+    #[inline(always)]
+    pub(crate) fn spot(&self, block: usize, now: f64) -> Spot {
+        let numbers = self.numbers[block + Layout::PLACE.index()..].first_chunk::<SPOT>();
+        let Some([x, y, along, across, moved, .., body]) = numbers else {
+            return Spot { place: [0.0; 2], course: [0.0; 2], body: 0.0 };
+        };
+        let seconds = (now - moved) / 1e6;
+        Spot { place: [x + along * seconds, y + across * seconds], course: [*along, *across], body: *body }
     }
 
     /// How a combatant moves, in metres a second.

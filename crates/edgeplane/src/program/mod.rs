@@ -72,10 +72,11 @@ pub use hit_code::{StepCode, StepsEffect};
 pub(crate) use horizon::POLL;
 pub use ids::*;
 pub use inputs::{Inputs, Reads};
-pub(crate) use layout::HAIR;
+pub(crate) use layout::{HAIR, LEAST_REACH};
 pub use layout::{Layout, pool_slot};
 pub use levels::{GauntletPlan, LevelsPlan};
 pub use memory::Memory;
+pub(crate) use memory::Spot;
 pub use motion::Motion;
 pub(crate) use motion::{
     FARTHEST, FASTEST, Plane, inner, is_on_the_plane, length, meeting, minus, onto_the_plane, parting, toward,

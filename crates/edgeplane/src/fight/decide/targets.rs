@@ -2,7 +2,7 @@
 
 use super::super::engine::{Engine, FightResult};
 use crate::program::{
-    AbilityPlan, Area, CombatantId, CompiledLine, HAIR, POLL, PickPlan, PoolId, Slot, Time, length, minus, pool_slot,
+    AbilityPlan, Area, CombatantId, CompiledLine, HAIR, POLL, PickPlan, PoolId, Slot, Spot, Time, length, minus, pool_slot,
 };
 use crate::rules::{SideRule, Untargetable};
 
@@ -88,8 +88,8 @@ impl Engine<'_> {
         near.clear();
         let (here, reach) = (self.place_of(who), reach + HAIR);
         for other in self.candidates(who, ability) {
-            let within = reach + self.body_of(*other);
-            if length(minus(self.place_of(*other), here)) <= within { near.push(*other) } else { picked.push(*other) }
+            let Spot { place, body, .. } = self.spot_of(*other);
+            if length(minus(place, here)) <= reach + body { near.push(*other) } else { picked.push(*other) }
         }
         if !near.is_empty() {
             std::mem::swap(&mut near, picked);
@@ -111,27 +111,43 @@ impl Engine<'_> {
         if let Some(taunter) = self.taunter(who, ability.side) {
             return Some(taunter);
         }
+        match ability.pick {
+            PickPlan::Nearest => self.first_near(who, ability, reach, |_, distance| distance),
+            PickPlan::Farthest => self.first_near(who, ability, reach, |_, distance| -distance),
+            PickPlan::Weakest(Some(pool)) => self.first_near(who, ability, reach, |other, _| self.share(other, pool)),
+            PickPlan::Strongest(Some(pool)) => self.first_near(who, ability, reach, |other, _| -self.share(other, pool)),
+            _ => self.first_near(who, ability, reach, |_, _| 0.0),
+        }
+    }
+
+    /// The one with the least score, by who it is and how far away: of those in reach, if there are any.
+    #[inline(always)]
+    fn first_near(
+        &self,
+        who: CombatantId,
+        ability: &AbilityPlan,
+        reach: f64,
+        score: impl Fn(CombatantId, f64) -> f64,
+    ) -> Option<CombatantId> {
+        let (first, others) = self.candidates(who, ability).split_first()?;
+        if others.is_empty() {
+            return Some(*first);
+        }
         let (here, reach) = (self.place_of(who), reach + HAIR);
-        let mut best: Option<(bool, f64, CombatantId)> = None;
-        for other in self.candidates(who, ability) {
-            let distance = length(minus(self.place_of(*other), here));
-            let near = distance <= reach + self.body_of(*other);
-            let score = match ability.pick {
-                PickPlan::Nearest => distance,
-                PickPlan::Farthest => -distance,
-                PickPlan::Weakest(Some(pool)) => self.share(*other, pool),
-                PickPlan::Strongest(Some(pool)) => -self.share(*other, pool),
-                _ => 0.0,
-            };
+        let seen = |other: CombatantId| {
+            let Spot { place, body, .. } = self.spot_of(other);
+            let distance = length(minus(place, here));
+            (distance <= reach + body, score(other, distance))
+        };
+        let (mut best, (mut near, mut least)) = (*first, seen(*first));
+        for other in others {
+            let (is_near, score) = seen(*other);
             // Among equals the order of the encounter decides.
-            let is_better = |(other_near, least, _): (bool, f64, _)| {
-                near && !other_near || near == other_near && score.total_cmp(&least).is_lt()
-            };
-            if best.is_none_or(is_better) {
-                best = Some((near, score, *other));
+            if is_near && !near || is_near == near && score.total_cmp(&least).is_lt() {
+                (best, near, least) = (*other, is_near, score);
             }
         }
-        best.map(|(_, _, other)| other)
+        Some(best)
     }
 
     /// Whom an ability would be used on first, and how near that one has to be.

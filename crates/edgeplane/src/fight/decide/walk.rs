@@ -8,8 +8,8 @@ use super::super::events::{EventMask, UnavailableReason};
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{Control, Doing, Gate, LineState};
 use crate::program::{
-    AbilityPlan, Area, CombatantId, CompiledLine, CompiledPolicy, FASTEST, FormulaId, HAIR, POLL, Plane, Slot, Time,
-    inner, length, meeting, minus, parting, toward,
+    AbilityPlan, Area, CombatantId, CompiledLine, CompiledPolicy, FASTEST, FormulaId, HAIR, LEAST_REACH, POLL, Plane,
+    Slot, Spot, Time, inner, length, meeting, minus, parting, toward,
 };
 use crate::rules::{Moves, SideRule};
 
@@ -18,9 +18,6 @@ const FOLLOWS: u8 = 2;
 
 /// Metres to the edge of its reach within which one goes along with a target that leaves.
 const AT_EDGE: f64 = 0.05;
-
-/// Metres that any reach, radius and length of an area has at least.
-const LEAST_REACH: f64 = 0.01;
 
 /// After how many seconds something that moves so is within a distance; 0 where a hair is missing, as all gates have it.
 #[inline]
@@ -42,6 +39,12 @@ impl Engine<'_> {
         self.state.numbers.course(self.block(who))
     }
 
+    /// Where somebody is, how it moves on and how large it is.
+    #[inline(always)]
+    pub(in crate::fight) fn spot_of(&self, who: CombatantId) -> Spot {
+        self.state.numbers.spot(self.block(who), self.state.now.micros())
+    }
+
     /// Metres between two.
     pub(in crate::fight) fn apart(&self, one: CombatantId, other: CombatantId) -> f64 {
         self.state.numbers.distance(self.block(one), self.block(other), self.state.now.micros())
@@ -55,7 +58,8 @@ impl Engine<'_> {
 
     /// Whether the rim of another one is near enough.
     pub(in crate::fight) fn within(&self, one: CombatantId, other: CombatantId, metres: f64) -> bool {
-        self.apart(one, other) <= metres + self.body_of(other) + HAIR
+        let Spot { place, body, .. } = self.spot_of(other);
+        length(minus(place, self.place_of(one))) <= metres + body + HAIR
     }
 
     /// The moment at which something that leaves a combatant now, at a speed, is at another one who goes on as it does;
@@ -82,8 +86,7 @@ impl Engine<'_> {
         }
     }
 
-    /// How near its first target has to be for an ability; any distance for most. A centimetre is the least: who walks
-    /// up to a mere point is past it a microsecond later.
+    /// How near its first target has to be for an ability; any distance for most.
     #[inline]
     pub(in crate::fight) fn reach_of(&mut self, who: CombatantId, reach: Option<FormulaId>) -> FightResult<f64> {
         let Some(reach) = reach else { return Ok(f64::INFINITY) };
@@ -98,6 +101,11 @@ impl Engine<'_> {
     /// How near the target that an ability picks has to be: within its reach, and within the length of a cone or a line.
     #[inline]
     pub(in crate::fight) fn reach_of_ability(&mut self, who: CombatantId, plan: &AbilityPlan) -> FightResult<f64> {
+        if let Some(reach) = plan.fixed_reach
+            && !self.wants.detail()
+        {
+            return Ok(reach);
+        }
         let reach = self.reach_of(who, plan.reach)?;
         match plan.area {
             Area::Cone { length, .. } | Area::Line { length, .. } => Ok(reach.min(self.reach_of(who, Some(length))?)),
@@ -108,16 +116,16 @@ impl Engine<'_> {
     /// When the rim of another one will be within a distance if both go on as they do.
     #[inline]
     pub(super) fn within_at(&self, who: CombatantId, other: CombatantId, reach: f64) -> Time {
-        let away = minus(self.place_of(other), self.place_of(who));
-        let closing = minus(self.course_of(other), self.course_of(who));
-        self.at_once_or_after(in_reach(away, closing, reach + self.body_of(other)))
+        let (own, their) = (self.spot_of(who), self.spot_of(other));
+        let (away, closing) = (minus(their.place, own.place), minus(their.course, own.course));
+        self.at_once_or_after(in_reach(away, closing, reach + their.body))
     }
 
     /// When the rim of another one will come within a distance, or leave it, if both go on as they do.
     pub(super) fn crosses_reach_at(&self, who: CombatantId, other: CombatantId, reach: f64) -> Time {
-        let away = minus(self.place_of(other), self.place_of(who));
-        let closing = minus(self.course_of(other), self.course_of(who));
-        let edge = reach + self.body_of(other);
+        let (own, their) = (self.spot_of(who), self.spot_of(other));
+        let (away, closing) = (minus(their.place, own.place), minus(their.course, own.course));
+        let edge = reach + their.body;
         let seconds = match in_reach(away, closing, edge) {
             0.0 => parting(away, closing, 0.0, edge + 2.0 * HAIR).unwrap_or(f64::INFINITY),
             outside => outside,
@@ -139,10 +147,10 @@ impl Engine<'_> {
 
     /// When the first of some will be within a distance if all go on as they do.
     pub(super) fn first_within(&self, who: CombatantId, others: &[CombatantId], reach: f64) -> Time {
-        let (here, course) = (self.place_of(who), self.course_of(who));
+        let own = self.spot_of(who);
         let seconds = |other: &CombatantId| {
-            let away = minus(self.place_of(*other), here);
-            in_reach(away, minus(self.course_of(*other), course), reach + self.body_of(*other))
+            let their = self.spot_of(*other);
+            in_reach(minus(their.place, own.place), minus(their.course, own.course), reach + their.body)
         };
         let first = others.iter().map(seconds).fold(f64::INFINITY, f64::min);
         self.at_once_or_after(first)
@@ -170,8 +178,8 @@ impl Engine<'_> {
             None => self.candidates(who, plan),
         };
         for other in possible {
-            let away = minus(self.place_of(*other), here);
-            let within = reach + self.body_of(*other) + HAIR;
+            let Spot { place, body, .. } = self.spot_of(*other);
+            let (away, within) = (minus(place, here), reach + body + HAIR);
             if inner(away, away) <= within * within {
                 return Ok(Gate::Open);
             }
@@ -379,12 +387,11 @@ impl Engine<'_> {
         if moves == Moves::Hold || speed == 0.0 {
             return;
         }
-        let away = minus(self.place_of(target), self.place_of(who));
-        let course = self.course_of(target);
-        let edge = reach + self.body_of(target);
+        let Spot { place, course, body } = self.spot_of(target);
+        let (away, edge) = (minus(place, self.place_of(who)), reach + body);
         // Who cannot be caught is followed all the same: it may stop, or turn.
         let after_it = (self.state.now + POLL, toward(away, speed));
-        let (until, own) = if self.within(who, target, reach) {
+        let (until, own) = if length(away) <= edge + HAIR {
             let leaving = inner(away, course) > 0.0 && length(away) > edge - AT_EDGE;
             match parting(away, course, 0.0, edge + 2.0 * HAIR) {
                 Some(_) if leaving && length(course) <= speed => (Time::NEVER, course),
@@ -414,13 +421,13 @@ impl Engine<'_> {
 
     pub(super) fn comes_near_at(&self, who: CombatantId, enemy: CombatantId, course: Plane, metres: f64) -> Time {
         // Well within, so that whoever is there then is too near and not only at the edge.
-        let metres = (metres + self.body_of(enemy) - 2.0 * HAIR).max(0.0);
-        let away = minus(self.place_of(enemy), self.place_of(who));
+        let their = self.spot_of(enemy);
+        let metres = (metres + their.body - 2.0 * HAIR).max(0.0);
+        let away = minus(their.place, self.place_of(who));
         if inner(away, away) <= metres * metres {
             return Time::NEVER;
         }
-        let closing = minus(self.course_of(enemy), course);
-        meeting(away, closing, 0.0, metres).map_or(Time::NEVER, |seconds| self.after(seconds))
+        meeting(away, minus(their.course, course), 0.0, metres).map_or(Time::NEVER, |seconds| self.after(seconds))
     }
 
     /// Away from the nearest enemy, if that is too near.
@@ -428,8 +435,9 @@ impl Engine<'_> {
         let here = self.place_of(who);
         let (mut distance, mut away) = (f64::INFINITY, [0.0; 2]);
         for enemy in self.targets_of(who, SideRule::Enemies) {
-            let from = minus(here, self.place_of(*enemy));
-            let gap = length(from) - self.body_of(*enemy);
+            let Spot { place, body, .. } = self.spot_of(*enemy);
+            let from = minus(here, place);
+            let gap = length(from) - body;
             if gap < distance {
                 (distance, away) = (gap, from);
             }
