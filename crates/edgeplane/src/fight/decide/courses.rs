@@ -207,11 +207,14 @@ impl Engine<'_> {
     fn comes_in_reach(&mut self, me: CombatantId, turned: CombatantId, policy: &CompiledPolicy, index: usize) -> Time {
         let at = policy.first_line as usize + index;
         let LineState { until, gate, reach, only_distance } = self.state.lines[at];
+        if reach == 0.0 {
+            return Time::NEVER;
+        }
         let ability = self.program.ability(policy.lines[index].ability);
         let can_be_meant = || {
             if ability.defeated { !self.state.stands(turned) } else { self.can_be_targeted(me, turned, ability.side) }
         };
-        if reach == 0.0 || (me != turned && !can_be_meant()) {
+        if me != turned && !can_be_meant() {
             return Time::NEVER;
         }
         if me == turned && (ability.after.is_some() || (gate == Gate::Reach && !only_distance)) {

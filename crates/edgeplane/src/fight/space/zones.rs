@@ -137,13 +137,13 @@ impl Engine<'_> {
         let mut next = 0;
         loop {
             let index = self.state.zones.partition_point(|zone| zone.serial < next);
-            let Some(zone) = self.state.zones.get(index).copied() else { break };
+            let Some(zone) = self.state.zones.get(index) else { break };
             next = zone.serial + 1;
-            let all = all || self.has_changed_edges();
-            if all || zone.next <= now || zone.carrier.is_some_and(|carrier| moved.contains(&carrier)) {
-                self.look_at_edge(index, zone.serial, None)?;
+            let all = all || self.has_changed_edges() || zone.next <= now;
+            if all || zone.carrier.is_some_and(|carrier| moved.contains(&carrier)) {
+                self.look_at_edge(index, None)?;
             } else {
-                self.look_at_edge(index, zone.serial, Some(&moved))?;
+                self.look_at_edge(index, Some(&moved))?;
             }
         }
         if self.state.moved.is_empty() {
@@ -160,37 +160,37 @@ impl Engine<'_> {
 
     /// Finds out for some, or for everybody, whether they are inside or outside of a zone, and when one of them crosses its
     /// edge next.
-    fn look_at_edge(&mut self, index: usize, serial: u32, mut some: Option<&[CombatantId]>) -> FightResult<()> {
+    fn look_at_edge(&mut self, index: usize, mut some: Option<&[CombatantId]>) -> FightResult<()> {
         let now = self.state.now;
+        let zone = &mut self.state.zones[index];
+        let serial = zone.serial;
         if some.is_none() {
-            self.state.zones[index].next = Time::NEVER;
+            zone.next = Time::NEVER;
         }
-        let there = |engine: &Self| engine.state.zones.get(index).copied().filter(|zone| zone.serial == serial);
-        let Some(mut zone) = there(self) else { return Ok(()) };
-        let (mut middle, mut course) = self.middle_of(&zone);
+        let (mut middle, mut course) = self.middle_of(&self.state.zones[index]);
         let mut first = Time::NEVER;
         let mut number = 0;
         while number < some.map_or(self.state.order.len(), <[_]>::len) {
             let who = some.map_or_else(|| self.state.order[number], |some| some[number]);
             number += 1;
-            let concerned = self.concerns(&zone, who);
-            if !concerned && !zone.holds(who) {
+            let zone = &self.state.zones[index];
+            let (concerned, holds) = (self.concerns(zone, who), zone.holds(who));
+            if !concerned && !holds {
                 continue;
             }
-            let away = minus(self.place_of(who), middle);
+            let own = self.spot_of(who);
+            let away = minus(own.place, middle);
             let edge = zone.radius_at(now) + HAIR;
             let is_in = concerned && inner(away, away) <= edge * edge;
-            let crosses = zone.holds(who) != is_in;
             if concerned && self.setup.is_placed {
-                let closing = minus(self.course_of(who), course);
-                first = first.min(self.next_crossing(&zone, is_in, away, closing));
+                first = first.min(self.next_crossing(zone, is_in, away, minus(own.course, course)));
             }
-            if crosses {
+            if holds != is_in {
                 self.cross(index, who, is_in)?;
                 // What that brings about can end the zone, and move and turn whoever is left.
-                let Some(left) = there(self) else { return Ok(()) };
-                zone = left;
-                (middle, course) = self.middle_of(&zone);
+                let left = self.state.zones.get(index).filter(|zone| zone.serial == serial);
+                let Some(left) = left else { return Ok(()) };
+                (middle, course) = self.middle_of(left);
                 if some.is_some() && self.has_changed_edges() {
                     (some, number) = (None, self.state.who(who).rank as usize + 1);
                 }
