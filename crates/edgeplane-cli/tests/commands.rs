@@ -260,6 +260,33 @@ fn trials_count_wins_durations_damage_and_time_unavailable() {
     assert!(csv.starts_with("measure,of,by,value,low,high\nwin rate,keepers,"), "{csv}");
 }
 
+/// Eight of a kind share a row, which is the mean of theirs; a spreadsheet, and whoever asks, gets each of them.
+#[test]
+fn many_of_a_kind_share_a_row() {
+    let folder = TempDir::new().unwrap();
+    let file = folder.path().join("many.toml");
+    let rules = "[pools]\nhealth = { max = 40, defeat = true }\n[ability.nip]\ncooldown = 1\n\
+        does = [{ damage = 2, spread = 0.5 }]\n[character.eel]\nabilities = [\"nip\"]\n[character.heron]\nabilities = [\"nip\"]\n\
+        [encounter.pond]\nsides.air = [\"heron\", \"heron\"]\nsides.water = [{ character = \"eel\", count = 8 }]\n";
+    fs::write(&file, rules).unwrap();
+    let file = file.to_str().unwrap();
+    let trials = |more: &[&str]| answer(&[&["trials", file, "pond", "-n", "300"], more].concat());
+    let (short, long) = (trials(&[]), trials(&["--each"]));
+    let damage = |line: &str| -> f64 { line.split_whitespace().nth(5).unwrap().parse().unwrap() };
+    let rates = |printed: &str| -> Vec<f64> {
+        printed.lines().filter(|line| line.starts_with("  eel") && line.contains(" water ")).map(damage).collect()
+    };
+    assert!(short.contains("eel 1–8") && short.contains("heron 2") && !short.contains("eel 3"), "{short}");
+    assert_eq!(rates(&long).len(), 8, "{long}");
+    assert!(!long.contains("eel 1–8"));
+    let line = short.lines().find(|line| line.starts_with("  eel") && line.contains(" water ")).unwrap();
+    let mean: f64 = rates(&long).iter().sum::<f64>() / 8.0;
+    assert!((damage(line) - mean).abs() < 0.01, "{line}: {mean}");
+    assert_eq!(trials(&["--format", "csv"]).matches("damage per second,eel").count(), 8);
+    let compared = answer(&["compare", file, "pond", "-n", "300", "--set", "ability.nip.cooldown=2"]);
+    assert!(compared.contains("defeated(eel)") && !compared.contains("eel 1"), "{compared}");
+}
+
 #[test]
 fn trials_give_the_same_bytes_on_any_number_of_threads() {
     let run = |threads: &str| {

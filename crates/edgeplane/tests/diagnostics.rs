@@ -230,3 +230,24 @@ fn old_words_lead_to_the_new_ones() {
     let refused = game.measure("duel", &["fall_rate(lockhand)"], &edgeplane::TrialsPlan::default()).unwrap_err();
     assert!(refused.to_string().contains("`fall_rate` is now written `defeat_rate`"), "{refused}");
 }
+
+/// So is whoever writes a general word, a longer one, or a section where a list is meant.
+#[test]
+fn general_words_lead_to_those_of_the_format() {
+    let help_of = |text: &str| {
+        let Err(Error::Ruleset { diagnostics, .. }) = Game::from_text("first.toml", text) else {
+            panic!("{text}: sound")
+        };
+        diagnostics.iter().find_map(|diagnostic| diagnostic.help.clone()).unwrap()
+    };
+    for (text, help) in [
+        ("title = \"Mine\"", "did you mean `ruleset`?"),
+        ("[expectation]", "did you mean `expect`?"),
+        ("[status.slow]\nduration = 1\nmodifiers = []", "did you mean `modify`?"),
+        ("[ability.jab]\ntargets = { who = \"allies\" }\ndoes = [{ interrupt = true }]", "did you mean `side`?"),
+        ("[[hit_steps]]\nname = \"lucky\"\nmark = \"lucky\"\nwhen = \"chance(10%)\"", "did you mean `roll`?"),
+        ("[expect.fair]\nthat = \"draw_rate\"", "write each of them under `[[expect]]`; none has a name in brackets"),
+    ] {
+        assert_eq!(help_of(text), help, "{text}");
+    }
+}

@@ -6,7 +6,7 @@ use serde::Serialize;
 
 use super::{Failure, Sink};
 use crate::args::{CompareArgs, Format};
-use crate::view::{differences, progress, text};
+use crate::view::{alike, differences, progress, text};
 
 #[derive(Serialize)]
 struct Report<'a> {
@@ -51,13 +51,27 @@ pub(crate) fn run(args: &CompareArgs) -> Result<(), Failure> {
     }
 }
 
-/// Win rates, draws, duration, and what each combatant deals and takes.
+/// How many combatants, or kinds of them, are compared one by one.
+const ONE_BY_ONE: usize = 12;
+
+/// Win rates, draws, duration, and what each combatant deals and takes; where many of a kind stand side by side, they all
+/// together.
 fn usual(setup: &Setup) -> Vec<String> {
     let mut measures: Vec<String> = setup.sides.iter().map(|side| format!("win_rate({side})")).collect();
     measures.extend(["draw_rate".to_owned(), "duration".to_owned(), "duration.p50".to_owned()]);
-    for combatant in setup.combatants.iter().take(12) {
-        measures.push(format!("damage_per_second({})", combatant.label));
-        measures.push(format!("defeat_rate({})", combatant.label));
+    let all = &setup.combatants;
+    let mut of_whom: Vec<(&str, &str)> = Vec::new();
+    for kind in all.chunk_by(|one, next| one.character == next.character && one.side == next.side) {
+        let character = kind[0].character;
+        let is_whole = all.iter().filter(|one| one.character == character).count() == kind.len();
+        if kind.len() >= alike::MANY && is_whole {
+            of_whom.push((&setup.program().characters()[character.index()].name, "defeated"));
+        } else {
+            of_whom.extend(kind.iter().map(|one| (one.label.as_str(), "defeat_rate")));
+        }
+    }
+    for (who, defeat) in of_whom.into_iter().take(ONE_BY_ONE) {
+        measures.extend([format!("damage_per_second({who})"), format!("{defeat}({who})")]);
     }
     measures
 }

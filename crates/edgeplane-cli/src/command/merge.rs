@@ -28,7 +28,7 @@ pub(crate) fn run(args: &MergeArgs) -> Result<(), Failure> {
             text::grouped(first.trials)
         ));
     }
-    super::trials::show(&super::title(&game, &args.ruleset), &merged.trials, &args.plot, &args.output)
+    super::trials::show(&super::title(&game, &args.ruleset), &merged.trials, args.each, &args.plot, &args.output)
 }
 
 fn read(path: &Path) -> Result<StudyPart, Failure> {

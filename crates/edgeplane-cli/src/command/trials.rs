@@ -30,14 +30,20 @@ pub(crate) fn run(args: &TrialsArgs) -> Result<(), Failure> {
     if args.output.format == Format::Text {
         said(args.plan.trials, started);
     }
-    show(&super::title(&game, &args.ruleset), &result, &args.plot, &args.output)
+    show(&super::title(&game, &args.ruleset), &result, args.each, &args.plot, &args.output)
 }
 
-pub(super) fn show(title: &str, result: &Trials, picture: &PlotArgs, output: &OutputArgs) -> Result<(), Failure> {
+pub(super) fn show(
+    title: &str,
+    result: &Trials,
+    each: bool,
+    picture: &PlotArgs,
+    output: &OutputArgs,
+) -> Result<(), Failure> {
     super::plot(picture, || plot::durations(result))?;
     let sink = Sink(output);
     match output.format {
-        Format::Text => sink.text(&trials::draw(title, result)),
+        Format::Text => sink.text(&trials::draw(title, result, each)),
         Format::Json => sink.json(result),
         Format::Csv => sink.csv(&trials::rows(result)),
     }

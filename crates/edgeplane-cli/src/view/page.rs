@@ -4,7 +4,7 @@ use edgeplane::Trials;
 use edgeplane::study::{Estimate, Expectation, Proportion};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 
-use super::{figures, text, verdicts};
+use super::{alike, figures, text, verdicts};
 
 /// Everything on the page.
 pub(crate) struct Page {
@@ -198,7 +198,7 @@ fn one(encounter: &Encounter) -> Markup {
             table.sorts {
                 thead { tr { th { "combatant" } th { "side" } th.number { "defeated" } th.number { "damage/s" } th.number { "healing/s" } } }
                 tbody {
-                    @for combatant in &trials.combatants {
+                    @for combatant in &alike::together(trials).combatants {
                         tr {
                             td { (combatant.combatant) }
                             td { (combatant.side) }

@@ -4,9 +4,16 @@ use edgeplane::Trials;
 use edgeplane::study::{AbilityFigures, CombatantFigures, Proportion};
 
 use super::table::{self, Column};
-use super::text;
+use super::{alike, text};
 
-pub(crate) fn draw(title: &str, trials: &Trials) -> String {
+/// What a row of many combatants says.
+const OF_ONE: &str =
+    " Where several of one kind share a row, each figure is the mean of one of them; --each gives everyone a row.\n";
+
+pub(crate) fn draw(title: &str, trials: &Trials, each: bool) -> String {
+    let is_shorter = !each && alike::any(trials);
+    let shorter = if is_shorter { alike::together(trials) } else { trials.clone() };
+    let trials = &shorter;
     let heading =
         format!("{title} · {} · {} fights · seed {}", trials.encounter, text::grouped(trials.trials), trials.seed);
     [
@@ -18,6 +25,7 @@ pub(crate) fn draw(title: &str, trials: &Trials) -> String {
         by_status(trials),
         statuses(trials),
         unavailable(trials),
+        if is_shorter { OF_ONE.to_owned() } else { String::new() },
     ]
     .into_iter()
     .filter(|part| !part.is_empty())
@@ -185,7 +193,7 @@ fn statuses(trials: &Trials) -> String {
                 status.status.clone(),
                 text::tenth(status.applied),
                 text::percent(status.uptime),
-                if status.applied > 0.0 { format!("{:.2}", status.mean_stacks) } else { "–".to_owned() },
+                if status.uptime > 0.0 { format!("{:.2}", status.mean_stacks) } else { "–".to_owned() },
                 prevented.join(", "),
             ]);
         }

@@ -262,7 +262,13 @@ pub(super) fn list<'a>(node: &'a Node, path: &str, out: &mut Diagnostics) -> Opt
     match &node.value {
         Value::List(list) => Some(list),
         _ => {
-            out.push(wrong_type(node, "a list", path).help("put it in brackets: `[ … ]`"));
+            let is_section = matches!(node.value, Value::Table(_)) && !path.contains('.');
+            let help = if is_section {
+                format!("write each of them under `[[{path}]]`; none has a name in brackets")
+            } else {
+                "put it in brackets: `[ … ]`".to_owned()
+            };
+            out.push(wrong_type(node, "a list", path).help(help));
             None
         }
     }

@@ -54,7 +54,8 @@ pub use statistics::{Confidence, Estimate, Proportion, Quantile, share_of};
 pub use stop::Stop;
 pub use sweep::{Sweep, SweepPoint, VariedNumber, run_sweep};
 pub use trials::{
-    AbilityFigures, Bin, CombatantFigures, SideFigures, StatusSourceFigures, Trials, TrialsPlan, run_trials,
+    AbilityFigures, Bin, CombatantFigures, SideFigures, StatusFigures, StatusSourceFigures, Trials, TrialsPlan,
+    run_trials,
 };
 pub use tuning::{SearchEnd, TradeOff, TunedNumber, Tuning, TuningPlan};
 pub use vary::Vary;

@@ -1,6 +1,6 @@
 //! What is wrong with a ruleset, as plain data. Drawing it is somebody else's job.
 
-use super::renamed::renamed;
+use super::renamed::{renamed, synonym};
 use super::source::{Sources, Span};
 
 /// How bad it is.
@@ -184,7 +184,8 @@ pub(crate) fn suggestion(found: &str, known: &[&str]) -> Option<String> {
     match renamed(found, known) {
         Some(written) => Some(format!("`{found}` is now written `{written}`")),
         None => {
-            nearest(found, known).or_else(|| containing(found, known)).map(|near| format!("did you mean `{near}`?"))
+            let near = synonym(found, known).or_else(|| nearest(found, known)).or_else(|| containing(found, known));
+            near.or_else(|| of_one_stem(found, known)).map(|near| format!("did you mean `{near}`?"))
         }
     }
 }
@@ -193,6 +194,14 @@ pub(crate) fn suggestion(found: &str, known: &[&str]) -> Option<String> {
 fn containing<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
     let mut having = known.iter().filter(|name| name.split('_').any(|part| part == found));
     having.next().filter(|_| having.next().is_none()).copied()
+}
+
+/// The only known name that begins as it does: `expect` for `expectation`, `modify` for `modifiers`.
+fn of_one_stem<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
+    const STEM: usize = 5;
+    let stem = found.get(..STEM)?;
+    let mut alike = known.iter().filter(|name| name.starts_with(stem));
+    alike.next().filter(|_| alike.next().is_none()).copied()
 }
 
 /// The known name that `found` was probably meant to be.

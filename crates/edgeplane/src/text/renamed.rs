@@ -1,4 +1,5 @@
-//! Words of earlier versions of the format, so that an error can name the new one.
+//! Words of earlier versions of the format, and general words that people try first, so that an error can name the one
+//! that means something here.
 
 /// The old word, the key or name that took its place, and how that is written.
 const RENAMED: &[(&str, &str, &str)] = &[
@@ -23,4 +24,44 @@ const RENAMED: &[(&str, &str, &str)] = &[
 /// How an old word is written now, if its new one has a meaning here.
 pub(super) fn renamed(found: &str, known: &[&str]) -> Option<&'static str> {
     RENAMED.iter().find(|(old, new, _)| *old == found && known.contains(new)).map(|(_, _, written)| *written)
+}
+
+/// What people write who have not read the reference, and the key or name that does it.
+const SYNONYMS: &[(&str, &str)] = &[
+    ("chance", "roll"),
+    ("probability", "roll"),
+    ("random", "between"),
+    ("rand", "between"),
+    ("die", "dice"),
+    ("log", "ln"),
+    ("trunc", "floor"),
+    ("mix", "lerp"),
+    ("select", "if"),
+    ("who", "side"),
+    ("whom", "side"),
+    ("target", "targets"),
+    ("effects", "does"),
+    ("effect", "does"),
+    ("cast_time", "cast"),
+    ("lockout", "recovery"),
+    ("range", "reach"),
+    ("stats", "attributes"),
+    ("resources", "pools"),
+    ("period", "every"),
+    ("interval", "every"),
+    ("stacking", "reapply"),
+    ("title", "ruleset"),
+    ("name", "ruleset"),
+    ("test", "expect"),
+    ("goal", "expect"),
+    ("ai", "policy"),
+    ("fight", "encounter"),
+    ("teams", "sides"),
+    ("team", "sides"),
+];
+
+/// The one that means here what a general word means elsewhere.
+pub(super) fn synonym<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
+    let meant = SYNONYMS.iter().filter(|(word, _)| *word == found).map(|(_, meant)| meant);
+    meant.flat_map(|meant| known.iter().find(|name| *name == meant)).copied().next()
 }

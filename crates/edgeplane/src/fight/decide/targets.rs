@@ -2,7 +2,8 @@
 
 use super::super::engine::{Engine, FightResult};
 use crate::program::{
-    AbilityPlan, Area, CombatantId, CompiledLine, HAIR, POLL, PickPlan, PoolId, Slot, Spot, Time, length, minus, pool_slot,
+    AbilityPlan, Area, CombatantId, CompiledLine, HAIR, POLL, PickPlan, PoolId, Slot, Spot, Time, length, minus,
+    pool_slot,
 };
 use crate::rules::{SideRule, Untargetable};
 
@@ -115,7 +116,9 @@ impl Engine<'_> {
             PickPlan::Nearest => self.first_near(who, ability, reach, |_, distance| distance),
             PickPlan::Farthest => self.first_near(who, ability, reach, |_, distance| -distance),
             PickPlan::Weakest(Some(pool)) => self.first_near(who, ability, reach, |other, _| self.share(other, pool)),
-            PickPlan::Strongest(Some(pool)) => self.first_near(who, ability, reach, |other, _| -self.share(other, pool)),
+            PickPlan::Strongest(Some(pool)) => {
+                self.first_near(who, ability, reach, |other, _| -self.share(other, pool))
+            }
             _ => self.first_near(who, ability, reach, |_, _| 0.0),
         }
     }
