@@ -210,6 +210,7 @@ fn one(encounter: &Encounter) -> Markup {
                 }
             }
         }
+        @if alike::any(trials) { p.quiet { "Where several of one kind share a row, each figure is the mean of one of them." } }
         @for picture in &encounter.pictures { figure { (PreEscaped(picture)) } }
         @if !encounter.fights.is_empty() {
             h3 { "Representative fights" }

@@ -68,9 +68,11 @@ pub(crate) fn percent(share: f64) -> String {
     format!("{:.1} %", share * 100.0)
 }
 
-/// `99.7 – 99.9 %`
+/// `99.7 – 99.9 %`; with more digits where an interval would look as if it had no width: `99.96 – 100.00 %`.
 pub(crate) fn percent_range(low: f64, high: f64) -> String {
-    format!("{:.1} – {:.1} %", low * 100.0, high * 100.0)
+    let range = |digits: usize| [low, high].map(|end| format!("{:.digits$}", end * 100.0));
+    let ends = (1..5).map(range).find(|[low, high]| low != high).unwrap_or_else(|| range(1));
+    format!("{} – {} %", ends[0], ends[1])
 }
 
 /// Digits in groups of three: `10,000`.
