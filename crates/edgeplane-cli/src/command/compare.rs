@@ -1,12 +1,12 @@
 //! `edgeplane compare`: what did my edit do?
 
-use edgeplane::study::{Difference, run_comparison};
+use edgeplane::study::{Difference, MANY_OF_A_KIND, run_comparison};
 use edgeplane::{Game, Setup};
 use serde::Serialize;
 
 use super::{Failure, Sink};
 use crate::args::{CompareArgs, Format};
-use crate::view::{alike, differences, progress, text};
+use crate::view::{differences, progress, text};
 
 #[derive(Serialize)]
 struct Report<'a> {
@@ -64,7 +64,7 @@ fn usual(setup: &Setup) -> Vec<String> {
     for kind in all.chunk_by(|one, next| one.character == next.character && one.side == next.side) {
         let character = kind[0].character;
         let is_whole = all.iter().filter(|one| one.character == character).count() == kind.len();
-        if kind.len() >= alike::MANY && is_whole {
+        if kind.len() >= MANY_OF_A_KIND && is_whole {
             of_whom.push((&setup.program().characters()[character.index()].name, "defeated"));
         } else {
             of_whom.extend(kind.iter().map(|one| (one.label.as_str(), "defeat_rate")));

@@ -1,7 +1,6 @@
 //! How answers look.
 
 pub(crate) mod ability;
-pub(crate) mod alike;
 pub(crate) mod chart;
 pub(crate) mod diagnostics;
 pub(crate) mod differences;

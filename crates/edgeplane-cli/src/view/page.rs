@@ -4,7 +4,7 @@ use edgeplane::Trials;
 use edgeplane::study::{Estimate, Expectation, Proportion};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 
-use super::{alike, figures, text, verdicts};
+use super::{figures, text, verdicts};
 
 /// Everything on the page.
 pub(crate) struct Page {
@@ -198,7 +198,7 @@ fn one(encounter: &Encounter) -> Markup {
             table.sorts {
                 thead { tr { th { "combatant" } th { "side" } th.number { "defeated" } th.number { "damage/s" } th.number { "healing/s" } } }
                 tbody {
-                    @for combatant in &alike::together(trials).combatants {
+                    @for combatant in &trials.kinds_together().combatants {
                         tr {
                             td { (combatant.combatant) }
                             td { (combatant.side) }
@@ -210,7 +210,7 @@ fn one(encounter: &Encounter) -> Markup {
                 }
             }
         }
-        @if alike::any(trials) { p.quiet { "Where several of one kind share a row, each figure is the mean of one of them." } }
+        @if trials.has_many_of_a_kind() { p.quiet { "Where several of one kind share a row, each figure is the mean of one of them." } }
         @for picture in &encounter.pictures { figure { (PreEscaped(picture)) } }
         @if !encounter.fights.is_empty() {
             h3 { "Representative fights" }

@@ -4,15 +4,15 @@ use edgeplane::Trials;
 use edgeplane::study::{AbilityFigures, CombatantFigures, Proportion};
 
 use super::table::{self, Column};
-use super::{alike, text};
+use super::text;
 
 /// What a row of many combatants says.
 const OF_ONE: &str =
     " Where several of one kind share a row, each figure is the mean of one of them; --each gives everyone a row.\n";
 
 pub(crate) fn draw(title: &str, trials: &Trials, each: bool) -> String {
-    let is_shorter = !each && alike::any(trials);
-    let shorter = if is_shorter { alike::together(trials) } else { trials.clone() };
+    let is_shorter = !each && trials.has_many_of_a_kind();
+    let shorter = if is_shorter { trials.kinds_together() } else { trials.clone() };
     let trials = &shorter;
     let heading =
         format!("{title} · {} · {} fights · seed {}", trials.encounter, text::grouped(trials.trials), trials.seed);

@@ -81,6 +81,7 @@ pub struct AbilityPlan {
 
 /// How an ability is kept up.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct SustainPlan {
     /// Seconds between ticks.
     pub every: FormulaId,

@@ -19,7 +19,7 @@ type Computed<T> = Result<T, Box<Fault>>;
 
 /// A base that has been changed while the fight runs.
 #[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
-pub struct BaseChange {
+pub(crate) struct BaseChange {
     /// Whose.
     pub combatant: CombatantId,
     /// Which attribute.

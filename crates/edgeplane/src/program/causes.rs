@@ -6,6 +6,7 @@ use crate::rules::{Named, Ruleset};
 
 /// A cause outside of the rules.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct CausePlan {
     /// Its name.
     pub name: String,

@@ -63,6 +63,7 @@ pub struct CharacterPlan {
 
 /// A priority list.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct PolicyPlan {
     /// Its name; empty for a character without one.
     pub name: String,

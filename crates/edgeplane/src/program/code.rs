@@ -13,7 +13,7 @@ use super::tree::{Counted, PoolPart, Read, Role, Tree, TreeKind};
 
 /// Where an operand is kept.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Operand {
+pub(crate) struct Operand {
     pub(super) region: u8,
     pub(super) at: u16,
 }
@@ -64,7 +64,7 @@ pub(crate) struct Op {
 
 /// How a formula is evaluated.
 #[derive(Clone, Copy, Debug)]
-pub enum Shape {
+pub(crate) enum Shape {
     /// It is one value.
     Value(Operand),
     /// It is one operation on two values.

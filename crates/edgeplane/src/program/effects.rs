@@ -17,6 +17,7 @@ use crate::text::{Code, Diagnostic};
 
 /// One effect.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct EffectPlan {
     /// Who receives it.
     pub to: Receiver,
@@ -83,6 +84,7 @@ pub enum Effect {
 
 /// Which statuses are meant.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct FilterPlan {
     /// Only this one.
     pub status: Option<StatusId>,
@@ -191,6 +193,7 @@ impl Place {
 
 /// A pool changed past all steps.
 #[derive(Clone, Copy, Debug)]
+#[non_exhaustive]
 pub struct PoolEffect {
     /// Restore or drain.
     pub kind: PoolEffectKind,

@@ -46,6 +46,7 @@ pub(crate) struct BeginPlan {
 
 /// One who takes part.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct CombatantPlan {
     /// What to call it: the character's name, with a number and side where needed.
     pub label: String,

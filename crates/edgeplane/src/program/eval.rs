@@ -46,7 +46,7 @@ impl Chance for NoChance {
 
 /// What was drawn by the evaluation under way, so that it can be reported afterwards.
 #[derive(Clone, Debug, Default)]
-pub struct Draws {
+pub(crate) struct Draws {
     pub(super) values: Vec<f64>,
     /// What gives the functions of the game.
     pub(crate) game: Option<Arc<GameFunctions>>,
@@ -54,7 +54,7 @@ pub struct Draws {
 
 impl Draws {
     /// The draws, in order.
-    pub fn all(&self) -> &[f64] {
+    pub(crate) fn all(&self) -> &[f64] {
         &self.values
     }
 
@@ -103,7 +103,7 @@ impl Memory {
 
 /// Who acts on whom, when: everything that an operand's place depends on.
 #[derive(Clone, Copy, Debug)]
-pub struct Frame {
+pub(crate) struct Frame {
     bases: [u32; 8],
     /// Microseconds since the start of the fight.
     pub(crate) now: f64,

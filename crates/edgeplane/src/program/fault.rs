@@ -39,6 +39,7 @@ impl FaultReason {
 
 /// A formula that had no usable value, with everything needed to say so.
 #[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
 pub struct Fault {
     /// The formula.
     pub formula: FormulaId,

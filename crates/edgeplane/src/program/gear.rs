@@ -10,6 +10,7 @@ use crate::text::{Code, Diagnostic};
 
 /// A piece of gear that a character wears.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct WornPlan {
     /// Its name; what it does while it is worn is a status of that name.
     pub name: String,
@@ -23,6 +24,7 @@ pub struct WornPlan {
 
 /// A piece of gear.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct GearPlan {
     /// Its name.
     pub name: String,
@@ -39,6 +41,7 @@ pub type GearSetPlan = Vec<(u32, Vec<WornStatus>)>;
 
 /// A status that somebody has for what it wears.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct WornStatus {
     /// Which.
     pub status: StatusId,
@@ -56,6 +59,7 @@ impl WornStatus {
 
 /// A piece that a character may have with it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct ChancyPiece {
     /// The piece.
     pub piece: GearId,

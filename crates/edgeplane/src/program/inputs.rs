@@ -10,7 +10,7 @@ use super::tree::{Counted, Read, Role};
 
 /// Numbers of one combatant.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Reads {
+pub(crate) struct Reads {
     /// Pools, one bit each.
     pub pools: u64,
     /// Attributes, the level, stacks of statuses and counts of tags: the bits of their slots, of which
@@ -32,7 +32,7 @@ impl Reads {
 
 /// Everything that a condition depends on.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Inputs {
+pub(crate) struct Inputs {
     /// Numbers of the one who acts.
     pub own: Reads,
     /// Numbers of the target.

@@ -14,6 +14,7 @@ use crate::text::{Code, Diagnostic};
 
 /// What experience and levels are worth.
 #[derive(Clone, Copy, Debug, Default)]
+#[non_exhaustive]
 pub struct LevelsPlan {
     /// Experience that it takes from a level to the next.
     pub needs: Option<FormulaId>,
@@ -27,6 +28,7 @@ pub struct LevelsPlan {
 
 /// Encounters one after the other, fought by the same combatants.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct GauntletPlan {
     /// Its name.
     pub name: String,

@@ -32,7 +32,7 @@ pub(crate) struct HitLocals {
 
 /// The numbers of a fight: locals, constants, then a block for each combatant.
 #[derive(Clone, Debug, Default, serde::Serialize, serde::Deserialize)]
-pub struct Memory {
+pub(crate) struct Memory {
     numbers: Vec<f64>,
     /// How many of them are locals.
     locals: u16,

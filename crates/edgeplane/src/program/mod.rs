@@ -52,16 +52,16 @@ mod zones;
 
 pub use abilities::{AbilityPlan, Area, PickPlan, SustainPlan};
 pub use attributes::{AttributeInfo, AttributePlan};
-pub use blocks::BaseChange;
-pub(crate) use blocks::{Flow, Held};
+pub(crate) use blocks::{BaseChange, Flow, Held};
 pub use causes::CausePlan;
 pub use characters::{CharacterPlan, PolicyPlan, UsePlan};
-pub use code::{Operand, Shape};
+pub(crate) use code::{Operand, Shape};
 
 pub(crate) use counterparts::Counterparts;
 pub use effects::{Effect, EffectPlan, FilterPlan, PoolEffect, PoolEffectKind};
 pub use encounters::{CombatantPlan, EncounterPlan, Setup};
-pub use eval::{Chance, Draws, Frame, StreamId};
+pub use eval::{Chance, StreamId};
+pub(crate) use eval::{Draws, Frame};
 pub use fault::{Fault, FaultReason};
 pub use flow::PoolFlow;
 pub(crate) use game_functions::GameFunctions;
@@ -71,12 +71,11 @@ pub(crate) use hit_code::{StepChange, StepGate};
 pub use hit_code::{StepCode, StepsEffect};
 pub(crate) use horizon::POLL;
 pub use ids::*;
-pub use inputs::{Inputs, Reads};
+pub(crate) use inputs::Reads;
 pub(crate) use layout::{HAIR, LEAST_REACH};
 pub use layout::{Layout, pool_slot};
 pub use levels::{GauntletPlan, LevelsPlan};
-pub use memory::Memory;
-pub(crate) use memory::Spot;
+pub(crate) use memory::{Memory, Spot};
 pub use motion::Motion;
 pub(crate) use motion::{
     FARTHEST, FASTEST, Plane, inner, is_on_the_plane, length, meeting, minus, onto_the_plane, parting, toward,
@@ -93,7 +92,7 @@ pub use threat::ThreatPlan;
 pub use time::Time;
 #[cfg(feature = "study")]
 pub(crate) use tree::Role;
-pub use tree::{GameCall, LeafValue, Reading, Tree, TreeKind};
+pub use tree::{LeafValue, Reading};
 pub(crate) use watches::{Streak, Watch, WatchKind};
 pub use worked::plain;
 pub use zones::ZonePlan;

@@ -7,7 +7,7 @@
 /// Operations on one number.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[allow(missing_docs)]
-pub enum UnaryOp {
+pub(crate) enum UnaryOp {
     Negate,
     Not,
     Abs,
@@ -22,7 +22,7 @@ pub enum UnaryOp {
 /// Operations on two numbers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[allow(missing_docs)]
-pub enum BinaryOp {
+pub(crate) enum BinaryOp {
     Add,
     Subtract,
     Multiply,
@@ -41,7 +41,7 @@ pub enum BinaryOp {
 impl UnaryOp {
     /// The result. `round` takes a half away from zero.
     #[inline]
-    pub fn apply(self, x: f64) -> f64 {
+    pub(crate) fn apply(self, x: f64) -> f64 {
         match self {
             Self::Negate => -x,
             Self::Not => truth(x == 0.0),
@@ -59,7 +59,7 @@ impl UnaryOp {
 impl BinaryOp {
     /// The result.
     #[inline]
-    pub fn apply(self, a: f64, b: f64) -> f64 {
+    pub(crate) fn apply(self, a: f64, b: f64) -> f64 {
         match self {
             Self::Add => a + b,
             Self::Subtract => a - b,

@@ -27,7 +27,7 @@ pub struct CompiledFormula {
     /// A number or a truth.
     pub kind: Kind,
     /// The careful form; the fast one is the code of the program.
-    pub tree: Tree,
+    pub(crate) tree: Tree,
     /// It reads nothing but attributes of the one who acts, and draws nothing: its value is known as
     /// long as those stay as they are.
     pub(crate) steady: bool,

@@ -9,6 +9,7 @@ use crate::text::{Code, Diagnostic};
 
 /// The script of an encounter.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct ScriptPlan {
     /// When each of the combatants joins; with the fight, if there is no entry.
     pub joins: Vec<JoinPlan>,
@@ -35,6 +36,7 @@ pub enum JoinPlan {
 
 /// Something that happens by itself.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct MomentPlan {
     /// When for the first time.
     pub at: Time,

@@ -143,6 +143,7 @@ pub struct ModifierPlan {
 
 /// What happens again and again.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct EveryPlan {
     /// How its ticks follow one another.
     pub pace: Pace,
@@ -167,6 +168,7 @@ pub enum Pace {
 
 /// What a status triggers on, and how.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct TriggerPlan {
     /// What it triggers on.
     pub event: TriggerEvent,
@@ -196,6 +198,7 @@ pub struct TriggerPlan {
 
 /// Repeated statuses with a tag last shorter and shorter.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct DiminishPlan {
     /// The tag, by number.
     pub tag: u16,

@@ -51,6 +51,7 @@ pub enum StartPlan {
 
 /// A regeneration or a decay.
 #[derive(Clone, Copy, Debug)]
+#[non_exhaustive]
 pub struct FlowPlan {
     /// Per second, or per portion.
     pub amount: FormulaId,

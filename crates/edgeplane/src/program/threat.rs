@@ -9,6 +9,7 @@ use crate::text::{Code, Diagnostic, Span};
 
 /// What makes somebody a threat.
 #[derive(Clone, Copy, Debug, Default)]
+#[non_exhaustive]
 pub struct ThreatPlan {
     /// For each point that a hit takes from somebody.
     pub damage: Option<FormulaId>,

@@ -16,7 +16,7 @@ use super::ops::{BinaryOp, UnaryOp, lerp, truth};
 
 /// Whose block a number is read from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Role {
+pub(crate) enum Role {
     /// The one who acts, or the one whose own attribute this is.
     Caster,
     /// The one acted upon.
@@ -25,7 +25,7 @@ pub enum Role {
 
 /// Which number of a pool.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum PoolPart {
+pub(crate) enum PoolPart {
     /// What is in it now.
     Amount,
     /// Its cap.
@@ -38,7 +38,7 @@ pub enum PoolPart {
 
 /// Who is counted, as the caster sees them.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Counted {
+pub(crate) enum Counted {
     /// Those of all other sides.
     Enemies,
     /// Those of its own side, itself included.
@@ -51,7 +51,7 @@ pub enum Counted {
 
 /// Something that a formula reads.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Read {
+pub(crate) enum Read {
     /// An attribute or the level: what modifiers and `set_base` can change, and nothing else.
     Attribute(Role, Slot),
     /// The value of a per-type attribute for the damage type at hand.
@@ -74,7 +74,7 @@ pub enum Read {
 
 /// A node of the tree.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Tree {
+pub(crate) struct Tree {
     /// What it is.
     pub kind: TreeKind,
     /// Where it stands in the formula's text.
@@ -86,7 +86,7 @@ pub struct Tree {
 /// What a node is.
 #[derive(Clone, Debug, PartialEq)]
 #[allow(missing_docs)]
-pub enum TreeKind {
+pub(crate) enum TreeKind {
     Constant(f64),
     Read(Read),
     Unary(UnaryOp, Box<Tree>),
@@ -108,7 +108,7 @@ pub enum TreeKind {
 
 /// A call of a function of the game.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct GameCall {
+pub(crate) struct GameCall {
     /// Which, among the functions of the game.
     pub function: u16,
     /// The local of its first argument; the others follow.
@@ -153,7 +153,13 @@ impl Tree {
     ///
     /// # Errors
     /// The first operation without a finite result.
-    pub fn read(&self, program: &Program, memory: &Memory, frame: &Frame, draws: &[f64]) -> Result<Reading, Stumble> {
+    pub(crate) fn read(
+        &self,
+        program: &Program,
+        memory: &Memory,
+        frame: &Frame,
+        draws: &[f64],
+    ) -> Result<Reading, Stumble> {
         let mut walk = Walk { program, memory: memory.clone(), frame: *frame, draws, leaves: Vec::new() };
         let value = walk.value(self)?;
         Ok(Reading { value, leaves: walk.leaves })
@@ -162,6 +168,7 @@ impl Tree {
 
 /// A value with everything that was read for it.
 #[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
 pub struct Reading {
     /// The value.
     pub value: f64,
@@ -171,6 +178,7 @@ pub struct Reading {
 
 /// One value that was read, and where it stands in the formula's text.
 #[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
 pub struct LeafValue {
     /// Where.
     pub range: Range<u32>,
@@ -184,7 +192,7 @@ pub struct LeafValue {
 
 /// Where and why an evaluation came to a stop.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Stumble {
+pub(crate) struct Stumble {
     /// What went wrong.
     pub reason: FaultReason,
     /// The part of the formula.

@@ -9,6 +9,7 @@ use crate::rules::{Named, Ruleset, ZoneRule, ZoneSide};
 
 /// A kind of zone.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct ZonePlan {
     /// Its name.
     pub name: String,

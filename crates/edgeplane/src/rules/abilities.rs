@@ -7,6 +7,7 @@ use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// One ability.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct AbilityRule {
     /// For readers.
     pub about: String,
@@ -58,6 +59,7 @@ pub struct AbilityRule {
 
 /// Uses that are stored up.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct ChargesRule {
     /// How many at most; all of them are there when a fight begins.
     pub max: u32,
@@ -67,6 +69,7 @@ pub struct ChargesRule {
 
 /// A cooldown of several abilities.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct SharedCooldownRule {
     /// Its name.
     pub name: Word,
@@ -76,6 +79,7 @@ pub struct SharedCooldownRule {
 
 /// An ability that takes effect several times.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct ReleasesRule {
     /// How often.
     pub count: u32,
@@ -85,6 +89,7 @@ pub struct ReleasesRule {
 
 /// An ability that is kept up after its release.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct SustainRule {
     /// Seconds between ticks; the first comes that long after the release.
     pub every: Formula,
@@ -100,6 +105,7 @@ pub struct SustainRule {
 
 /// An ability that is open only after another one.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct AfterRule {
     /// The other one.
     pub ability: Word,
@@ -121,6 +127,7 @@ pub enum UseMoment {
 
 /// Whom an ability is used on.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct TargetRule {
     /// From whose ranks.
     pub side: SideRule,

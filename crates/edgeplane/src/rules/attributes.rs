@@ -6,6 +6,7 @@ use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// One attribute.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct AttributeRule {
     /// The base: a number (plain) or a formula of other attributes (derived). `None` after an error.
     pub base: Option<Formula>,

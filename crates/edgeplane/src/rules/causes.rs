@@ -7,6 +7,7 @@ use crate::text::{Diagnostics, Node};
 
 /// One cause.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct CauseRule {
     /// For readers.
     pub about: String,

@@ -7,6 +7,7 @@ use crate::text::{Diagnostics, Node, Value};
 
 /// One character. `None` means "as in the one that it extends, else the default".
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct CharacterRule {
     /// For readers.
     pub about: String,
@@ -44,6 +45,7 @@ pub struct CharacterRule {
 
 /// A piece of gear that a character wears.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct PieceRule {
     /// Which one.
     pub piece: Word,

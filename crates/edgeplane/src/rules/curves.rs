@@ -9,6 +9,7 @@ const MAX_POINTS: usize = 10_000;
 
 /// A table of points, called with one number.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct CurveRule {
     /// Points (x, y), x rising. Empty after an error.
     pub points: Vec<(f64, f64)>,
@@ -20,6 +21,7 @@ pub struct CurveRule {
 
 /// A formula of the designer's own.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct FunctionRule {
     /// Names of the arguments.
     pub args: Vec<Word>,

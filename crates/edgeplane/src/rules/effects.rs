@@ -9,6 +9,7 @@ use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Span, Table, Value
 
 /// One effect.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct EffectRule {
     /// The path of this effect: `ability.sluice.does.0`.
     pub path: String,
@@ -87,6 +88,7 @@ pub enum CleansePick {
 
 /// Which statuses are meant.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct StatusFilter {
     /// Only this one.
     pub status: Option<Word>,

@@ -9,6 +9,7 @@ pub(crate) const MAX_COMBATANTS: u32 = 1_000;
 
 /// One encounter.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct EncounterRule {
     /// For readers.
     pub about: String,
@@ -38,6 +39,7 @@ pub enum Joins {
 
 /// An ability that takes effect by itself.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct MomentRule {
     /// When, in seconds.
     pub at: f64,
@@ -53,6 +55,7 @@ pub struct MomentRule {
 
 /// One side of an encounter.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct SideMembers {
     /// The side's name.
     pub name: Word,
@@ -62,6 +65,7 @@ pub struct SideMembers {
 
 /// Combatants of one character.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct MemberRule {
     /// The character.
     pub character: Word,

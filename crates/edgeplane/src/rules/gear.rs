@@ -10,6 +10,7 @@ use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// One piece of gear.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct GearRule {
     /// For readers.
     pub about: String,
@@ -25,6 +26,7 @@ pub struct GearRule {
 
 /// What wearing several pieces of one set gives.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct GearSetRule {
     /// For readers.
     pub about: String,
@@ -34,6 +36,7 @@ pub struct GearSetRule {
 
 /// A status that a set gives.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct SetStatusRule {
     /// Which.
     pub status: Word,

@@ -9,6 +9,7 @@ use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Span, Value};
 
 /// What experience and levels are worth.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct LevelsRule {
     /// For readers.
     pub about: String,
@@ -26,6 +27,7 @@ pub struct LevelsRule {
 
 /// Something to spend points on.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct PointRule {
     /// For readers.
     pub about: String,
@@ -35,6 +37,7 @@ pub struct PointRule {
 
 /// Encounters one after the other, fought by the same combatants.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct GauntletRule {
     /// For readers.
     pub about: String,

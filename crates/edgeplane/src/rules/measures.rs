@@ -36,6 +36,7 @@ pub struct MeasureText {
 
 /// What is wrong with a measure.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct MeasureFault {
     /// Where in its text.
     pub range: Range<u32>,

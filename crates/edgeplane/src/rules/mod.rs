@@ -34,7 +34,7 @@ pub use abilities::{
 };
 pub use attributes::AttributeRule;
 pub use causes::CauseRule;
-pub use characters::CharacterRule;
+pub use characters::{CharacterRule, PieceRule};
 pub use curves::{CurveRule, FunctionRule};
 pub(crate) use effects::MOST_NUMBERS;
 pub use effects::{CleansePick, EffectKind, EffectRule, Receiver, StatusFilter};
@@ -101,6 +101,7 @@ impl Rounding {
 
 /// Everything that a ruleset says.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct Ruleset {
     /// The name of the game or of this variant.
     pub name: String,

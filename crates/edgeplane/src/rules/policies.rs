@@ -6,6 +6,7 @@ use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// A priority list: the first use that is wanted and possible is made.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct PolicyRule {
     /// For readers.
     pub about: String,
@@ -25,6 +26,7 @@ pub struct PolicyRule {
 
 /// Lines, one after the other, of which chance chooses one of those that are possible.
 #[derive(Clone, Copy, Debug)]
+#[non_exhaustive]
 pub struct GroupRule {
     /// The first.
     pub first: usize,
@@ -34,6 +36,7 @@ pub struct GroupRule {
 
 /// One line of a priority list.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct UseRule {
     /// The ability, or all with a tag.
     pub ability: Selector,

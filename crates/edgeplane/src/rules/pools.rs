@@ -6,6 +6,7 @@ use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// One pool.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct PoolRule {
     /// The cap. `None` after an error.
     pub max: Option<Formula>,
@@ -37,6 +38,7 @@ pub enum StartRule {
 
 /// A regeneration or a decay.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct FlowRule {
     /// Per second, or per portion.
     pub amount: Formula,

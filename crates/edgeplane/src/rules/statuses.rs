@@ -128,6 +128,7 @@ pub(crate) const MODIFIERS: &[(&str, ModifierKind)] = &[
 
 /// A change to an attribute while the status lasts.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct ModifierRule {
     /// The attribute, with a damage type or without: `resist.silt`.
     pub attribute: Word,
@@ -139,6 +140,7 @@ pub struct ModifierRule {
 
 /// What happens again and again.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct EveryRule {
     /// How its ticks follow one another.
     pub pace: PaceRule,
@@ -173,6 +175,7 @@ pub enum DurationRule {
 
 /// One status.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct StatusRule {
     /// For readers.
     pub about: String,
@@ -246,6 +249,7 @@ pub struct StatusRule {
 
 /// Repeated statuses with a tag last shorter and shorter.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct DiminishRule {
     /// Seconds without one after which all is as at first.
     pub window: f64,

@@ -6,6 +6,7 @@ use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// One kind of damage.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct DamageTypeRule {
     /// Hit steps that this type passes by.
     pub skips: Skips,
@@ -45,6 +46,7 @@ pub(super) fn skips(fields: &Fields<'_>, out: &mut Diagnostics) -> Skips {
 
 /// A stage that every hit (or heal) goes through.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct StepRule {
     /// The step is passed by unless this is true.
     pub when: Option<Formula>,
@@ -77,6 +79,7 @@ pub(super) fn read_damage_type(node: &Node, path: &str, out: &mut Diagnostics) -
 
 /// Whose hits a step of a status is for, and where it stands among the others.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct OwnedStep {
     /// For hits that the owner takes, not those that it deals.
     pub taken: bool,

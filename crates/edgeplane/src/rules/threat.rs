@@ -7,6 +7,7 @@ use crate::text::{Diagnostics, Node};
 /// How threat grows. The factors are formulas in which `caster` is the one who becomes a threat and `target` the one in
 /// whose eyes.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct ThreatRule {
     /// For readers.
     pub about: String,

@@ -256,6 +256,7 @@ impl Subject {
 
 /// One trigger.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct TriggerRule {
     /// What it triggers on.
     pub event: TriggerEvent,

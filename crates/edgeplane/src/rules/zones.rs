@@ -7,6 +7,7 @@ use crate::text::{Diagnostics, Node, Value};
 
 /// One kind of zone.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct ZoneRule {
     /// For readers.
     pub about: String,

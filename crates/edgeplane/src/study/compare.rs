@@ -20,6 +20,7 @@ const FEW: f64 = 15.0;
 
 /// What a measure does from one variant to the other.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Difference {
     /// The measure as it was written.
     pub measure: String,

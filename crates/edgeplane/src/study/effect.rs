@@ -8,6 +8,7 @@ use super::ledger::Figure;
 /// Changes of the ruleset, ranked by what each does to a measure: numbers that are raised and lowered, or abilities, statuses
 /// and steps that are taken away.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Sensitivity {
     /// The encounter.
     pub encounter: String,
@@ -45,6 +46,7 @@ pub struct Sensitivity {
 
 /// What changing one number does.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Effect {
     /// Where the number stands, or the path of what is taken away: `ability.boathook`.
     pub path: String,
@@ -87,6 +89,7 @@ pub enum Direction {
 
 /// What one change does.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct ChangeEffect {
     /// How the number is changed.
     pub direction: Direction,

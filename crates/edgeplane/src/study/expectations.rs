@@ -19,6 +19,7 @@ const LOOKS: u32 = 6;
 
 /// What came of an expectation.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Expectation {
     /// The measure.
     pub that: String,

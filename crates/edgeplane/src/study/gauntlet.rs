@@ -20,6 +20,7 @@ const ROUND: u64 = 64;
 
 /// What many runs of a gauntlet add up to.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Gauntlet {
     /// Its name.
     pub gauntlet: String,
@@ -39,6 +40,7 @@ pub struct Gauntlet {
 
 /// One encounter of a gauntlet.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Stage {
     /// The encounter.
     pub encounter: String,
@@ -56,6 +58,7 @@ pub struct Stage {
 
 /// A member of the side that goes on, at the end of an encounter that was won.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Member {
     /// Its label.
     pub member: String,

@@ -15,6 +15,7 @@ use crate::program::{Setup, Time};
 
 /// Characters against each other, one against one.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Matrix {
     /// The characters.
     pub characters: Vec<String>,
@@ -43,6 +44,7 @@ pub struct DuelTerms {
 
 /// One pair.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Duel {
     /// The first.
     pub one: String,

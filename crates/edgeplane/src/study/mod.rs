@@ -1,5 +1,6 @@
 //! Study: what fights add up to.
 
+mod alike;
 mod book;
 mod cholesky;
 mod compare;
@@ -36,6 +37,7 @@ mod tune;
 mod tuning;
 mod vary;
 
+pub use alike::MANY_OF_A_KIND;
 pub use compare::{Difference, run_comparison};
 pub use each::each_fight;
 pub use effect::{ChangeEffect, Direction, Effect, Sensitivity};

@@ -125,6 +125,7 @@ impl std::error::Error for PartFault {}
 
 /// What merged parts come to.
 #[derive(Clone, Debug, PartialEq)]
+#[non_exhaustive]
 pub struct Merged {
     /// The figures of all fights that are there.
     pub trials: Trials,

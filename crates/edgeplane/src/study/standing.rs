@@ -16,6 +16,7 @@ const NONE: f64 = 0.002;
 
 /// How the characters of a matrix stand.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Standing {
     /// For each character in the order of the list.
     pub characters: Vec<Stand>,
@@ -31,6 +32,7 @@ pub struct Standing {
 
 /// How one of them stands.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Stand {
     /// The character.
     pub character: String,
@@ -44,6 +46,7 @@ pub struct Stand {
 
 /// A character that is hardly ever the better choice.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Dominated {
     /// The character.
     pub character: String,

@@ -12,6 +12,7 @@ use crate::game::Game;
 
 /// A study along varied numbers.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Sweep {
     /// The encounter.
     pub encounter: String,
@@ -29,6 +30,7 @@ pub struct Sweep {
 
 /// A number that is varied.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct VariedNumber {
     /// Where it stands.
     pub path: String,
@@ -42,6 +44,7 @@ pub struct VariedNumber {
 
 /// One point of a sweep.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct SweepPoint {
     /// The value of each varied number.
     pub at: Vec<f64>,

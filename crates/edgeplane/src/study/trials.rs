@@ -50,6 +50,7 @@ impl Default for TrialsPlan {
 
 /// What the trials of an encounter add up to.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Trials {
     /// The encounter.
     pub encounter: String,
@@ -95,6 +96,7 @@ pub struct Bin {
 
 /// The figures of a side.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct SideFigures {
     /// Its name.
     pub side: String,
@@ -106,6 +108,7 @@ pub struct SideFigures {
 
 /// The figures of a combatant.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct CombatantFigures {
     /// Its label.
     pub combatant: String,
@@ -129,6 +132,7 @@ pub struct CombatantFigures {
 
 /// What the statuses did that a combatant is answerable for; everything per fight.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct StatusSourceFigures {
     /// The status.
     pub status: String,
@@ -148,6 +152,7 @@ pub struct StatusSourceFigures {
 
 /// A status on a combatant.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct StatusFigures {
     /// Its name.
     pub status: String,
@@ -163,6 +168,7 @@ pub struct StatusFigures {
 
 /// The figures of an ability of a combatant; everything per fight but for shares.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct AbilityFigures {
     /// Its name.
     pub ability: String,

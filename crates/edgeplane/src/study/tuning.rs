@@ -41,6 +41,7 @@ pub enum SearchEnd {
 
 /// What a search came to.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Tuning {
     /// The encounter.
     pub encounter: String,
@@ -71,6 +72,7 @@ pub struct Tuning {
 
 /// Values that are as good a compromise between goals as others.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct TradeOff {
     /// What should stand in each of the numbers, or its factor.
     pub values: Vec<f64>,
@@ -80,6 +82,7 @@ pub struct TradeOff {
 
 /// A number that is tuned.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct TunedNumber {
     /// Where it stands.
     pub path: String,

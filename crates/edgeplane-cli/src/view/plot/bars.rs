@@ -7,7 +7,7 @@ use plotters::style::text_anchor::HPos;
 
 use super::{FAINT, INK, colour, fill, fitting, font, line, picture, placed, put, quiet};
 use crate::command::Failure;
-use crate::view::{alike, differences, text};
+use crate::view::{differences, text};
 
 const ROW: i32 = 26;
 const LABELS: i32 = 330;
@@ -106,7 +106,7 @@ fn sources(
     of_status: fn(&StatusSourceFigures) -> f64,
 ) -> Result<Option<String>, Failure> {
     let mut rows = Vec::new();
-    for combatant in &alike::together(trials).combatants {
+    for combatant in &trials.kinds_together().combatants {
         let side = trials.sides.iter().position(|side| side.side == combatant.side).unwrap_or(0);
         let abilities = combatant.abilities.iter().map(|one| (&one.ability, of_ability(one)));
         let statuses = combatant.by_status.iter().map(|one| (&one.status, of_status(one)));
@@ -125,7 +125,7 @@ fn sources(
         "{}, mean of {} fights{}; one colour for each side: {}",
         trials.encounter,
         text::grouped(trials.trials),
-        if alike::any(trials) { ", several of one kind as one of them" } else { "" },
+        if trials.has_many_of_a_kind() { ", several of one kind as one of them" } else { "" },
         sides.join(", ")
     );
     bars(heading, &below, &rows).map(Some)

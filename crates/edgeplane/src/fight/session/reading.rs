@@ -14,6 +14,7 @@ use crate::program::{
 
 /// A status as a game shows it.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct HeldStatus {
     /// Which.
     pub status: StatusId,
@@ -41,6 +42,7 @@ pub struct HeldStatus {
 
 /// One thing that makes an attribute what it is.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Contribution {
     /// The status.
     pub status: StatusId,

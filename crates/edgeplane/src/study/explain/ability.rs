@@ -18,6 +18,7 @@ use crate::study::statistics::Estimate;
 
 /// A formula as it was evaluated.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Worked {
     /// Which key of the rule: "when", "amount", "spread".
     pub key: String,
@@ -33,6 +34,7 @@ pub struct Worked {
 
 /// A step of a hit as it went.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct StepLine {
     /// Its name.
     pub step: String,
@@ -48,6 +50,7 @@ pub struct StepLine {
 
 /// One way in which an effect can end.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct EndingLine {
     /// "dodged", "critical", "plain".
     pub ending: String,
@@ -63,6 +66,7 @@ pub struct EndingLine {
 
 /// One effect of an ability, explained.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct EffectLine {
     /// "damage", "heal", "restore", "drain".
     pub effect: String,
@@ -93,6 +97,7 @@ pub struct EffectLine {
 
 /// An effect that is no amount.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct AlsoLine {
     /// "applies", "cleanses" and so on.
     pub effect: &'static str,
@@ -106,6 +111,7 @@ pub struct AlsoLine {
 
 /// An ability of one character on another, explained.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct AbilityExplanation {
     /// The ability.
     pub ability: AbilityLine,

@@ -14,6 +14,7 @@ use crate::rules::{SideRule, UseMoment};
 
 /// A number and where it comes from.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Line {
     /// Its name.
     pub name: String,
@@ -33,6 +34,7 @@ pub struct Line {
 
 /// A pool of a character.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct PoolLine {
     /// Its cap.
     pub cap: Line,
@@ -46,6 +48,7 @@ pub struct PoolLine {
 
 /// An ability in numbers, for one who has it.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct AbilityLine {
     /// Its name.
     pub name: String,
@@ -69,6 +72,7 @@ pub struct AbilityLine {
 
 /// A line of a policy.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct UseLine {
     /// The ability.
     pub ability: String,
@@ -82,6 +86,7 @@ pub struct UseLine {
 
 /// A character in numbers.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct CharacterSheet {
     /// Its name.
     pub character: String,

@@ -11,6 +11,7 @@ use crate::program::{CombatantId, PoolId, Setup, Slot, Time};
 
 /// A fight at one moment.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct Moment {
     /// The encounter.
     pub encounter: String,
@@ -26,6 +27,7 @@ pub struct Moment {
 
 /// One combatant at that moment.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct CombatantMoment {
     /// What it is called.
     pub who: String,
@@ -47,6 +49,7 @@ pub struct CombatantMoment {
 
 /// A pool at that moment.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct PoolMoment {
     /// Its name.
     pub name: String,
@@ -62,6 +65,7 @@ pub struct PoolMoment {
 
 /// An attribute at that moment.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct AttributeMoment {
     /// Its name, with the damage type where it has one value for each.
     pub name: String,
@@ -75,6 +79,7 @@ pub struct AttributeMoment {
 
 /// A status at that moment.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct StatusMoment {
     /// Its name.
     pub name: String,
@@ -90,6 +95,7 @@ pub struct StatusMoment {
 
 /// An ability at that moment.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct AbilityMoment {
     /// Its name.
     pub name: String,

@@ -20,6 +20,7 @@ const LOOKED_AT: f64 = 60.0;
 
 /// A change to an attribute.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct ModifierLine {
     /// The attribute.
     pub attribute: String,
@@ -31,6 +32,7 @@ pub struct ModifierLine {
 
 /// What the status does with so many stacks.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct StackLine {
     /// How many.
     pub stacks: u32,
@@ -48,6 +50,7 @@ pub struct StackLine {
 
 /// Something that a tick did.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct TickLine {
     /// The number of the tick.
     pub tick: u32,
@@ -65,6 +68,7 @@ pub struct TickLine {
 
 /// Something that it triggers on.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct TriggerLine {
     /// The event.
     pub event: TriggerEvent,
@@ -76,6 +80,7 @@ pub struct TriggerLine {
 
 /// A status explained.
 #[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
 pub struct StatusExplanation {
     /// Its name.
     pub status: String,

@@ -1,24 +1,29 @@
-//! Many combatants of one kind on one row: twenty rows that say the same hide what there is to see.
+//! Many combatants of one kind as one: twenty rows that say the same hide what there is to see.
 
-use edgeplane::Trials;
-use edgeplane::study::{AbilityFigures, CombatantFigures, Estimate, Proportion, StatusFigures, StatusSourceFigures};
+use super::statistics::{Estimate, Proportion};
+use super::trials::{AbilityFigures, CombatantFigures, StatusFigures, StatusSourceFigures, Trials};
 
-/// How many of a kind are drawn as one.
-pub(crate) const MANY: usize = 6;
+/// How many combatants of one kind are many.
+pub const MANY_OF_A_KIND: usize = 6;
 
-/// The same figures with those who stand side by side, are numbered through and are on one side as one, if they are many.
-/// Each figure is the mean of one of them.
-pub(crate) fn together(trials: &Trials) -> Trials {
-    let mut trials = trials.clone();
-    let kinds = trials.combatants.chunk_by(follows);
-    trials.combatants =
-        kinds.flat_map(|kind| if kind.len() < MANY { kind.to_vec() } else { vec![as_one(kind)] }).collect();
-    trials
-}
+impl Trials {
+    /// The same figures with those of one kind as one, where they are [`MANY_OF_A_KIND`]: those who follow one another, are
+    /// numbered through and are on one side. Each figure is the mean of one of them; an interval is the mean of their
+    /// intervals, and so at least as wide as it has to be.
+    #[must_use]
+    pub fn kinds_together(&self) -> Self {
+        let mut trials = self.clone();
+        let kinds = self.combatants.chunk_by(follows);
+        trials.combatants = kinds
+            .flat_map(|kind| if kind.len() < MANY_OF_A_KIND { kind.to_vec() } else { vec![as_one(kind)] })
+            .collect();
+        trials
+    }
 
-/// Whether any are many.
-pub(crate) fn any(trials: &Trials) -> bool {
-    trials.combatants.chunk_by(follows).any(|kind| kind.len() >= MANY)
+    /// Whether any are so many.
+    pub fn has_many_of_a_kind(&self) -> bool {
+        self.combatants.chunk_by(follows).any(|kind| kind.len() >= MANY_OF_A_KIND)
+    }
 }
 
 /// The name and the number of one of several.
