@@ -131,12 +131,9 @@ impl Area {
 }
 
 impl PickPlan {
-    /// Whether the scores of targets need neither a formula nor chance.
-    pub(crate) fn is_known_at_once(self) -> bool {
-        match self {
-            Self::First | Self::Nearest | Self::Farthest | Self::Weakest(_) | Self::Strongest(_) => true,
-            Self::Lowest(_) | Self::Policy | Self::Random(_) => false,
-        }
+    /// Whether chance picks.
+    pub(crate) fn is_drawn(self) -> bool {
+        matches!(self, Self::Random(_))
     }
 }
 

@@ -403,7 +403,7 @@ impl Setup {
         let mut memory = Memory::new(numbers, program.layout.locals);
         memory.set_local(Layout::ORDER, 1.0);
         if program.threat.is_some() {
-            memory.threat = Threat::among(self.combatants.len(), program);
+            memory.threat = Threat::among(self.combatants.len());
         }
         memory
     }

@@ -109,6 +109,8 @@ pub(crate) struct Frame {
     pub(crate) now: f64,
     /// First stream of the caster.
     streams: u32,
+    /// Caster and target.
+    pub(crate) pair: [CombatantId; 2],
 }
 
 impl Frame {
@@ -132,6 +134,7 @@ impl Frame {
             ],
             now,
             streams: u32::from(caster.0) * program.sites.len() as u32,
+            pair: [caster, target],
         }
     }
 
@@ -303,6 +306,13 @@ impl Program {
                         at = op.aux as usize;
                     }
                 }
+                OpCode::PoolAmount
+                | OpCode::PoolMissing
+                | OpCode::PoolShare
+                | OpCode::Now
+                | OpCode::Distance
+                | OpCode::Angle
+                | OpCode::Threat => acc = at_this_moment(op, memory, frame),
                 _ => {
                     acc = self.rare(op, acc, memory, frame, chance, draws);
                     if acc.is_nan() {
@@ -314,7 +324,9 @@ impl Program {
         acc
     }
 
-    /// Pools in flow, curves, chance: too large to sit in the loop that adds and multiplies.
+    /// Curves, chance, who is near. Not inlined: what it needs at hand would be fetched before each formula that adds and
+    /// multiplies.
+    #[inline(never)]
     fn rare(
         &self,
         op: &Op,
@@ -326,15 +338,6 @@ impl Program {
     ) -> f64 {
         let operand = || memory.at(frame.index(op.operand));
         let value = match op.code {
-            OpCode::PoolAmount => return memory.pool_amount(frame.index(op.operand), frame.now),
-            OpCode::PoolMissing => return memory.pool_missing(frame.index(op.operand), frame.now),
-            OpCode::PoolShare => return memory.pool_share(frame.index(op.operand), frame.now),
-            OpCode::Now => return frame.now_seconds(),
-            OpCode::Distance => {
-                return memory.distance(frame.block(Role::Caster), frame.block(Role::Target), frame.now);
-            }
-            OpCode::Angle => return memory.angle(frame.block(Role::Caster), frame.block(Role::Target), frame.now),
-            OpCode::Threat => return memory.threat.between(frame.block(Role::Caster), frame.block(Role::Target)),
             _ if !acc.is_finite() => return f64::NAN,
             OpCode::Near(counted) => return memory.near(&self.layout, frame, counted, acc),
             OpCode::Curve => return self.curves[op.aux as usize].at(acc),
@@ -374,6 +377,21 @@ impl Program {
         };
         draws.values.push(value);
         value
+    }
+}
+
+/// What changes as time passes, and needs no accumulator. Not inlined, as [`Program::rare`].
+#[inline(never)]
+fn at_this_moment(op: &Op, memory: &Memory, frame: &Frame) -> f64 {
+    match op.code {
+        OpCode::PoolAmount => memory.pool_amount(frame.index(op.operand), frame.now),
+        OpCode::PoolMissing => memory.pool_missing(frame.index(op.operand), frame.now),
+        OpCode::PoolShare => memory.pool_share(frame.index(op.operand), frame.now),
+        OpCode::Now => frame.now_seconds(),
+        OpCode::Distance => memory.distance(frame.block(Role::Caster), frame.block(Role::Target), frame.now),
+        OpCode::Angle => memory.angle(frame.block(Role::Caster), frame.block(Role::Target), frame.now),
+        OpCode::Threat => memory.threat.between(frame.pair),
+        _ => f64::NAN,
     }
 }
 

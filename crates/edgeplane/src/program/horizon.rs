@@ -246,10 +246,7 @@ impl Outlook<'_> {
             Read::Typed(role, at) => Course::still(self.numbers.at(self.frame.typed(role) + at.index())),
             Read::Local(local) => Course::still(self.numbers.at(usize::from(local))),
             Read::Now => Course { value: self.frame.now_seconds(), slope: 1e-6, until: f64::INFINITY },
-            Read::Threat => {
-                let (eyes, whom) = (self.frame.block(Role::Caster), self.frame.block(Role::Target));
-                Course::still(self.numbers.threat.between(eyes, whom))
-            }
+            Read::Threat => Course::still(self.numbers.threat.between(self.frame.pair)),
             Read::Angle => {
                 let (me, you) = (self.frame.block(Role::Caster), self.frame.block(Role::Target));
                 Course { value: self.numbers.angle(me, you, self.frame.now), slope: 0.0, until: self.poll }

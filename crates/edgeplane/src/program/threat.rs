@@ -1,7 +1,6 @@
 //! Threat: how much each combatant makes of each other one.
 
-use super::Program;
-use super::ids::FormulaId;
+use super::ids::{CombatantId, FormulaId};
 use super::resolve::Compiler;
 use super::scope::Scope;
 use crate::rules::Ruleset;
@@ -21,19 +20,16 @@ pub struct ThreatPlan {
 #[derive(Clone, Debug, Default, PartialEq, serde::Serialize, serde::Deserialize)]
 pub(crate) struct Threat {
     seats: usize,
-    first: usize,
-    stride: usize,
     amounts: Vec<f64>,
 }
 
 impl Threat {
-    pub(crate) fn among(seats: usize, program: &Program) -> Self {
-        let (first, stride) = (program.layout.blocks as usize, usize::from(program.layout.stride));
-        Self { seats, first, stride, amounts: vec![0.0; seats * seats] }
+    pub(crate) fn among(seats: usize) -> Self {
+        Self { seats, amounts: vec![0.0; seats * seats] }
     }
 
     pub(crate) fn copy_from(&mut self, other: &Self) {
-        (self.seats, self.first, self.stride) = (other.seats, other.first, other.stride);
+        self.seats = other.seats;
         self.amounts.clone_from(&other.amounts);
     }
 
@@ -50,7 +46,7 @@ impl Threat {
         for (to, from) in amounts.chunks_mut(larger.seats.max(1)).zip(self.amounts.chunks(self.seats.max(1))) {
             to[..from.len()].copy_from_slice(from);
         }
-        (self.seats, self.first, self.stride, self.amounts) = (larger.seats, larger.first, larger.stride, amounts);
+        (self.seats, self.amounts) = (larger.seats, amounts);
     }
 
     /// Nobody has made anything of somebody, by its number, and it of nobody.
@@ -63,13 +59,10 @@ impl Threat {
         self.amounts.iter_mut().skip(who).step_by(seats).for_each(|amount| *amount = 0.0);
     }
 
-    fn index(&self, eyes: usize, whom: usize) -> usize {
-        (eyes - self.first) / self.stride * self.seats + (whom - self.first) / self.stride
-    }
-
-    /// By the first numbers of their blocks; zero where nothing is kept.
-    pub(crate) fn between(&self, eyes: usize, whom: usize) -> f64 {
-        if self.amounts.is_empty() { 0.0 } else { self.amounts[self.index(eyes, whom)] }
+    /// How much of a threat the second is in the eyes of the first; zero where nothing is kept.
+    #[inline]
+    pub(crate) fn between(&self, [eyes, whom]: [CombatantId; 2]) -> f64 {
+        self.amounts.get(eyes.index() * self.seats + whom.index()).copied().unwrap_or(0.0)
     }
 
     pub(crate) fn bytes(&self) -> usize {

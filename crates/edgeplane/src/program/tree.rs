@@ -337,7 +337,7 @@ impl Read {
             }
             Self::Local(local) => memory.at(usize::from(local)),
             Self::Now => frame.now_seconds(),
-            Self::Threat => memory.threat.between(frame.block(Role::Caster), frame.block(Role::Target)),
+            Self::Threat => memory.threat.between(frame.pair),
             Self::Angle => memory.angle(frame.block(Role::Caster), frame.block(Role::Target), frame.now),
             Self::Distance => memory.distance(frame.block(Role::Caster), frame.block(Role::Target), frame.now),
         }

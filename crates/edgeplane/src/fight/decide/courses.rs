@@ -170,8 +170,13 @@ impl Engine<'_> {
         if me == turned && far != 0 && self.state.who(me).reacts_at == Time::NEVER {
             // What would have come in reach on the old course may do so later now, or not at all.
             let lines = &self.state.lines[policy.first_line as usize..][..policy.lines.len()];
-            let others = lines.iter().filter(|line| line.gate != Gate::Reach && line.reach == 0.0);
-            self.state.who_mut(me).wake = others.map(|line| line.until).min().unwrap_or(Time::NEVER);
+            let mut until = Time::NEVER;
+            for line in lines {
+                if line.gate != Gate::Reach && line.reach == 0.0 {
+                    until = until.min(line.until);
+                }
+            }
+            self.state.who_mut(me).wake = until;
         }
         while far != 0 {
             let first = far.trailing_zeros() as usize;

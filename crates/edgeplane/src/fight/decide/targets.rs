@@ -2,8 +2,8 @@
 
 use super::super::engine::{Engine, FightResult};
 use crate::program::{
-    AbilityPlan, Area, CombatantId, CompiledLine, HAIR, POLL, PickPlan, PoolId, Slot, Spot, Time, length, minus,
-    pool_slot,
+    AbilityPlan, Area, CombatantId, CompiledLine, FormulaId, HAIR, POLL, PickPlan, PoolId, Slot, Spot, Time, length,
+    minus, pool_slot,
 };
 use crate::rules::{SideRule, Untargetable};
 
@@ -77,8 +77,8 @@ impl Engine<'_> {
         }
         let reach = self.reach_of_ability(who, ability)?;
         let has_area = ability.area != Area::None;
-        if (has_area || ability.count == 1) && ability.pick.is_known_at_once() {
-            let chosen = self.first_by_place(who, ability, reach);
+        if (has_area || ability.count == 1) && !ability.pick.is_drawn() {
+            let chosen = self.first_by_place(who, ability, reach)?;
             picked.extend(chosen);
             if let Some(first) = chosen.filter(|_| has_area) {
                 self.pick_area(who, first, ability, picked)?;
@@ -107,20 +107,60 @@ impl Engine<'_> {
         Ok(chosen)
     }
 
-    /// The one of those that would be picked whose score needs no formula: of those in reach, if there are any.
-    fn first_by_place(&self, who: CombatantId, ability: &AbilityPlan, reach: f64) -> Option<CombatantId> {
+    /// The one that is picked first, where chance does not pick: of those in reach, if there are any.
+    fn first_by_place(
+        &mut self,
+        who: CombatantId,
+        ability: &AbilityPlan,
+        reach: f64,
+    ) -> FightResult<Option<CombatantId>> {
         if let Some(taunter) = self.taunter(who, ability.side) {
-            return Some(taunter);
+            return Ok(Some(taunter));
         }
-        match ability.pick {
+        let first = match ability.pick {
             PickPlan::Nearest => self.first_near(who, ability, reach, |_, distance| distance),
             PickPlan::Farthest => self.first_near(who, ability, reach, |_, distance| -distance),
             PickPlan::Weakest(Some(pool)) => self.first_near(who, ability, reach, |other, _| self.share(other, pool)),
             PickPlan::Strongest(Some(pool)) => {
                 self.first_near(who, ability, reach, |other, _| -self.share(other, pool))
             }
+            PickPlan::Lowest(formula) => return self.first_by_formula(who, ability, reach, formula, 1.0),
+            PickPlan::Policy if let Some(formula) = self.setup.policies[who.index()].prefers => {
+                return self.first_by_formula(who, ability, reach, formula, -1.0);
+            }
             _ => self.first_near(who, ability, reach, |_, _| 0.0),
+        };
+        Ok(first)
+    }
+
+    /// The one with the least score that a formula gives, times a sign.
+    fn first_by_formula(
+        &mut self,
+        who: CombatantId,
+        ability: &AbilityPlan,
+        reach: f64,
+        formula: FormulaId,
+        sign: f64,
+    ) -> FightResult<Option<CombatantId>> {
+        let (here, reach) = (self.place_of(who), reach + HAIR);
+        let is_near = |engine: &Self, other: CombatantId| {
+            let Spot { place, body, .. } = engine.spot_of(other);
+            length(minus(place, here)) <= reach + body
+        };
+        let any_near = self.candidates(who, ability).iter().any(|other| is_near(self, *other));
+        let mut best: Option<(f64, CombatantId)> = None;
+        for index in 0..self.candidates(who, ability).len() {
+            let other = self.candidates(who, ability)[index];
+            if any_near && !is_near(self, other) {
+                continue;
+            }
+            let score = sign * self.quiet_number(formula, &self.frame(who, other))?;
+            // Among equals the order of the encounter decides.
+            if best.is_none_or(|(least, _)| score.total_cmp(&least).is_lt()) {
+                best = Some((score, other));
+            }
         }
+        Ok(best.map(|(_, other)| other))
     }
 
     /// The one with the least score, by who it is and how far away: of those in reach, if there are any.
@@ -165,9 +205,9 @@ impl Engine<'_> {
             && ability.is_about_places()
             && ability.side != SideRule::Caster
             && !around_caster
-            && ability.pick.is_known_at_once()
+            && !ability.pick.is_drawn()
         {
-            return Ok((self.first_by_place(who, ability, reach), reach));
+            return Ok((self.first_by_place(who, ability, reach)?, reach));
         }
         self.pick_targets(who, ability)?;
         Ok((self.scratch.chosen, reach))

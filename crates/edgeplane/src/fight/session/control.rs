@@ -128,8 +128,7 @@ impl<'a> View<'a> {
 
     /// How much of a threat `whom` is in the eyes of `eyes`.
     pub fn threat(&self, eyes: CombatantId, whom: CombatantId) -> f64 {
-        let block = |who| self.setup.program.place(who, Slot(0));
-        self.state.numbers.threat.between(block(eyes), block(whom))
+        self.state.numbers.threat.between([eyes, whom])
     }
 
     /// When an ability's cooldown ends; a moment in the past if it has none running, nothing for who does not have it.
