@@ -62,6 +62,9 @@ pub(crate) struct PlacesRead {
     pub(crate) own: u64,
     allies: u64,
     enemies: u64,
+    /// Lines whose targets are among allies, and among enemies, whatever their conditions are.
+    on_allies: u64,
+    on_enemies: u64,
 }
 
 impl PlacesRead {
@@ -69,6 +72,12 @@ impl PlacesRead {
     #[inline]
     pub(crate) fn of(&self, allies: bool) -> u64 {
         if allies { self.allies } else { self.enemies }
+    }
+
+    /// Those that can be aimed at others of a side.
+    #[inline]
+    pub(crate) fn on(&self, allies: bool) -> u64 {
+        if allies { self.on_allies } else { self.on_enemies }
     }
 
     fn note(&mut self, inputs: &Inputs, targets: SideRule, bit: u64) {
@@ -79,6 +88,8 @@ impl PlacesRead {
         };
         let mark = |concerned: bool| if concerned { bit } else { 0 };
         self.own |= mark(inputs.places());
+        self.on_allies |= mark(ally);
+        self.on_enemies |= mark(enemy);
         self.allies |= mark(inputs.near_allies || (inputs.distance && ally));
         self.enemies |= mark(inputs.near_enemies || (inputs.distance && enemy));
     }

@@ -128,9 +128,9 @@ impl Engine<'_> {
                 self.plan_way(me);
             }
             if !is_moved && matches!(policy.moves, Moves::KeepDistance(_)) {
-                all_moved().for_each(|other| self.concern(me, other, policy));
+                all_moved().for_each(|other| self.concern(me, other, policy, far));
             } else if far != 0 {
-                self.concern(me, me, policy);
+                self.concern(me, me, policy, far);
             }
         }
     }
@@ -141,7 +141,8 @@ impl Engine<'_> {
         let side = self.side_of(turned);
         for (index, policy) in policies.iter().enumerate() {
             let me = CombatantId(index as u16);
-            let lines = if me == turned { policy.places.own } else { policy.places.of(self.side_of(me) == side) };
+            let ally = self.side_of(me) == side;
+            let lines = if me == turned { policy.places.own } else { policy.places.of(ally) };
             let combatant = self.state.who(me);
             let (waits, far) = (combatant.waits || combatant.mobile, combatant.far);
             if lines & !combatant.cooling != 0 {
@@ -158,15 +159,17 @@ impl Engine<'_> {
             } else if follows {
                 self.plan_way(me);
             }
-            if far != 0 || matches!(policy.moves, Moves::KeepDistance(_)) {
-                self.concern(me, turned, policy);
+            // Nobody comes in reach of a line by which it is not meant, nor too near to its allies.
+            let far = if me == turned { far } else { far & policy.places.on(ally) };
+            if far != 0 || ((me == turned || !ally) && matches!(policy.moves, Moves::KeepDistance(_))) {
+                self.concern(me, turned, policy, far);
             }
         }
     }
 
-    /// The same for one who waits for somebody to come in reach, or keeps its distance.
-    fn concern(&mut self, me: CombatantId, turned: CombatantId, policy: &CompiledPolicy) {
-        let (mut wake, mut far) = (Time::NEVER, self.state.who(me).far);
+    /// The same for one who waits for somebody to come in reach of some lines, or keeps its distance.
+    fn concern(&mut self, me: CombatantId, turned: CombatantId, policy: &CompiledPolicy, mut far: u64) {
+        let mut wake = Time::NEVER;
         if me == turned && far != 0 && self.state.who(me).reacts_at == Time::NEVER {
             // What would have come in reach on the old course may do so later now, or not at all.
             let lines = &self.state.lines[policy.first_line as usize..][..policy.lines.len()];
