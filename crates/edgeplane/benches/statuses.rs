@@ -1,5 +1,5 @@
-//! Statuses: fights with three stacking statuses against the same duel written by hand, and crowds with more and more
-//! live statuses: time for an event, and whether anything is allocated once the room is there.
+//! Statuses: fights with three stacking statuses, and three against three, against the same fights written by hand; and
+//! crowds with more and more live statuses: time for an event, and whether anything is allocated once the room is there.
 //!
 //! `cargo bench --bench statuses`
 
@@ -7,6 +7,8 @@
 
 #[path = "native/soaking.rs"]
 mod soaking;
+#[path = "native/trio.rs"]
+mod trio;
 
 use std::hint::black_box;
 use std::time::{Duration, Instant};
@@ -31,18 +33,13 @@ fn median(mut values: Vec<f64>) -> f64 {
     values[values.len() / 2]
 }
 
-/// The engine against the duel by hand, in pairs of rounds.
-fn ratio() {
-    let game = Game::open(format!("{FOLDER}/benches/rulesets/soaking.toml")).unwrap();
-    let mut fight = game.fight("soaking", 0).unwrap();
-    let streams = soaking::Streams::of(fight.setup()).unwrap();
+/// The engine against a fight by hand, in pairs of rounds.
+fn ratio(name: &str, fight: &mut Fight, native: impl Fn(u64)) {
     let mut engine = |trial: u64| {
         fight.restart(seed_of_trial(1, trial));
         let _ = black_box(fight.run(&mut Silent));
     };
-    let native = |trial: u64| {
-        black_box(soaking::fight(&streams, seed_of_trial(1, trial)));
-    };
+    let native = |trial: u64| native(seed_of_trial(1, trial));
     let (mut ratios, mut engines, mut natives) = (Vec::new(), Vec::new(), Vec::new());
     for pair in 0..PAIRS as u64 {
         let trials = pair * ROUND..(pair + 1) * ROUND;
@@ -58,8 +55,22 @@ fn ratio() {
         engines.push(a.as_secs_f64() * 1e9 / ROUND as f64);
         natives.push(b.as_secs_f64() * 1e9 / ROUND as f64);
     }
-    println!("three stacking statuses: engine {:.0} ns a fight, native {:.0} ns", median(engines), median(natives));
+    println!("{name}: engine {:.0} ns a fight, native {:.0} ns", median(engines), median(natives));
     println!("engine / native  {:.2} (median of {PAIRS} pairs of {ROUND} fights each)", median(ratios));
+}
+
+/// Both fights that are also written by hand.
+fn ratios() {
+    let of = |name: &str| {
+        let game = Game::open(format!("{FOLDER}/benches/rulesets/{name}.toml")).unwrap();
+        game.fight(name, 0).unwrap()
+    };
+    let mut fight = of("soaking");
+    let streams = soaking::Streams::of(fight.setup()).unwrap();
+    ratio("three stacking statuses", &mut fight, |seed| _ = black_box(soaking::fight(&streams, seed)));
+    let mut fight = of("trio");
+    let (streams, ids) = (trio::Streams::of(fight.setup()).unwrap(), trio::Ids::of(fight.setup()).unwrap());
+    ratio("three against three", &mut fight, |seed| _ = black_box(trio::fight(&streams, &ids, seed, &mut Silent)));
 }
 
 /// Counts what happens to statuses.
@@ -163,6 +174,6 @@ fn main() {
     if std::env::args().any(|argument| argument == "--test") {
         return;
     }
-    ratio();
+    ratios();
     load();
 }

@@ -55,3 +55,28 @@ fn the_native_duel_with_stacking_statuses_ends_alike() {
     }
     assert!(endings.len() >= 2, "both sides win sometimes: {endings:?}");
 }
+
+#[path = "../benches/native/trio.rs"]
+mod trio;
+
+#[test]
+fn three_against_three_by_hand_show_the_same_events() {
+    let game = Game::open(concat!(env!("CARGO_MANIFEST_DIR"), "/benches/rulesets/trio.toml")).unwrap();
+    let mut fight = game.fight("trio", 0).unwrap();
+    let streams = trio::Streams::of(fight.setup()).unwrap();
+    let ids = trio::Ids::of(fight.setup()).unwrap();
+    let mut endings = std::collections::BTreeSet::new();
+    for seed in 0..2_000 {
+        let (mut engine, mut by_hand) = (Log::default(), Log::default());
+        fight.restart(seed);
+        let ending = fight.run(&mut engine).unwrap();
+        let by_hand_ending = trio::fight(&streams, &ids, seed, &mut by_hand);
+        let (engine, by_hand) = (happened(&engine), happened(&by_hand));
+        for (a, b) in engine.iter().zip(&by_hand) {
+            assert_eq!(a, b, "seed {seed}");
+        }
+        assert_eq!((engine.len(), (ending, fight.now())), (by_hand.len(), by_hand_ending), "seed {seed}");
+        endings.insert(format!("{ending:?}"));
+    }
+    assert!(endings.len() >= 3, "each side wins sometimes, and nobody: {endings:?}");
+}
