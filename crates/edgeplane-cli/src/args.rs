@@ -255,7 +255,7 @@ pub(crate) struct TrialsArgs {
     /// Runs one part of the fights and writes it as JSON, to be merged with the others: 3/16 is the third of sixteen
     #[arg(long, value_name = "K/N", value_parser = parse_part, conflicts_with_all = ["measure", "plot", "format"])]
     pub(crate) part: Option<(u64, u64)>,
-    /// Gives everyone a row, also where six or more are of one kind
+    /// Gives every combatant a row of its own, also where six or more are of one kind
     #[arg(long)]
     pub(crate) each: bool,
     #[command(flatten)]
@@ -276,7 +276,7 @@ pub(crate) struct MergeArgs {
     /// As it was given to `trials`
     #[arg(long, value_name = "CHARACTER=ABILITY", value_parser = parse_force)]
     pub(crate) force: Vec<(String, String)>,
-    /// Gives everyone a row, also where six or more are of one kind
+    /// Gives every combatant a row of its own, also where six or more are of one kind
     #[arg(long)]
     pub(crate) each: bool,
     #[command(flatten)]

@@ -260,7 +260,7 @@ fn trials_count_wins_durations_damage_and_time_unavailable() {
     assert!(csv.starts_with("measure,of,by,value,low,high\nwin rate,keepers,"), "{csv}");
 }
 
-/// Eight of a kind share a row, which is the mean of theirs; a spreadsheet, and whoever asks, gets each of them.
+/// Eight of a kind share a row, which has their average; a spreadsheet, and whoever asks, gets each of them. A side of the same name is not taken for them.
 #[test]
 fn many_of_a_kind_share_a_row() {
     let folder = TempDir::new().unwrap();
@@ -283,6 +283,13 @@ fn many_of_a_kind_share_a_row() {
     let mean: f64 = rates(&long).iter().sum::<f64>() / 8.0;
     assert!((damage(line) - mean).abs() < 0.01, "{line}: {mean}");
     assert_eq!(trials(&["--format", "csv"]).matches("damage per second,eel").count(), 8);
+    let other = fs::read_to_string(file).unwrap().replace("sides.water", "sides.eel");
+    let renamed = folder.path().join("renamed.toml");
+    fs::write(&renamed, other.replace("[\"heron\", \"heron\"]", "[\"heron\", \"eel\"]")).unwrap();
+    let renamed = renamed.to_str().unwrap();
+    assert!(answer(&["trials", renamed, "pond", "-n", "100"]).contains("eel 1–8 (eel)"));
+    let compared = answer(&["compare", renamed, "pond", "-n", "100", "--set", "ability.nip.cooldown=2"]);
+    assert!(compared.contains("defeat_rate(eel 1 (eel))") && !compared.contains("defeated("), "{compared}");
     let compared = answer(&["compare", file, "pond", "-n", "300", "--set", "ability.nip.cooldown=2"]);
     assert!(compared.contains("defeated(eel)") && !compared.contains("eel 1"), "{compared}");
 }

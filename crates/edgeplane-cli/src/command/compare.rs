@@ -54,7 +54,7 @@ pub(crate) fn run(args: &CompareArgs) -> Result<(), Failure> {
 /// How many combatants, or kinds of them, are compared one by one.
 const ONE_BY_ONE: usize = 12;
 
-/// Win rates, draws, duration, and what each combatant deals and takes; where many of a kind stand side by side, they all
+/// Win rates, draws, duration, and what each combatant deals and takes; many of a kind that follow one another count
 /// together.
 fn usual(setup: &Setup) -> Vec<String> {
     let mut measures: Vec<String> = setup.sides.iter().map(|side| format!("win_rate({side})")).collect();
@@ -63,9 +63,11 @@ fn usual(setup: &Setup) -> Vec<String> {
     let mut of_whom: Vec<(&str, &str)> = Vec::new();
     for kind in all.chunk_by(|one, next| one.character == next.character && one.side == next.side) {
         let character = kind[0].character;
+        let name = &setup.program().characters()[character.index()].name;
+        // The name means all of them, and nobody else: in a measure, that of a side would go before it.
         let is_whole = all.iter().filter(|one| one.character == character).count() == kind.len();
-        if kind.len() >= MANY_OF_A_KIND && is_whole {
-            of_whom.push((&setup.program().characters()[character.index()].name, "defeated"));
+        if kind.len() >= MANY_OF_A_KIND && is_whole && !setup.sides.contains(name) {
+            of_whom.push((name, "defeated"));
         } else {
             of_whom.extend(kind.iter().map(|one| (one.label.as_str(), "defeat_rate")));
         }

@@ -210,7 +210,7 @@ fn one(encounter: &Encounter) -> Markup {
                 }
             }
         }
-        @if trials.has_many_of_a_kind() { p.quiet { "Where several of one kind share a row, each figure is the mean of one of them." } }
+        @if trials.has_many_of_a_kind() { p.quiet { "Where several of one kind share a row, each figure is the average for one of them." } }
         @for picture in &encounter.pictures { figure { (PreEscaped(picture)) } }
         @if !encounter.fights.is_empty() {
             h3 { "Representative fights" }

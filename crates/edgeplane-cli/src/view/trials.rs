@@ -7,8 +7,7 @@ use super::table::{self, Column};
 use super::text;
 
 /// What a row of many combatants says.
-const OF_ONE: &str =
-    " Where several of one kind share a row, each figure is the mean of one of them; --each gives everyone a row.\n";
+const OF_ONE: &str = " Where several of one kind share a row, each figure is the average for one of them; --each gives everyone a row.\n";
 
 pub(crate) fn draw(title: &str, trials: &Trials, each: bool) -> String {
     let is_shorter = !each && trials.has_many_of_a_kind();

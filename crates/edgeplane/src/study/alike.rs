@@ -8,8 +8,8 @@ pub const MANY_OF_A_KIND: usize = 6;
 
 impl Trials {
     /// The same figures with those of one kind as one, where they are [`MANY_OF_A_KIND`]: those who follow one another, are
-    /// numbered through and are on one side. Each figure is the mean of one of them; an interval is the mean of their
-    /// intervals, and so at least as wide as it has to be.
+    /// numbered through and are on one side. Each figure is the average for one of them; an interval is the average of
+    /// theirs, and so at least as wide as it has to be.
     #[must_use]
     pub fn kinds_together(&self) -> Self {
         let mut trials = self.clone();
@@ -26,10 +26,11 @@ impl Trials {
     }
 }
 
-/// The name and the number of one of several.
-fn numbered(label: &str) -> Option<(&str, u64)> {
+/// The name and the number of one of several, and its side where the label says it: `eel`, 3 and ` (water)`.
+fn numbered(label: &str) -> Option<(&str, u64, &str)> {
+    let (label, side) = label.split_at(label.find(" (").unwrap_or(label.len()));
     let (name, number) = label.rsplit_once(' ')?;
-    Some((name, number.parse().ok()?))
+    Some((name, number.parse().ok()?, side))
 }
 
 fn follows(one: &CombatantFigures, next: &CombatantFigures) -> bool {
@@ -40,8 +41,8 @@ fn follows(one: &CombatantFigures, next: &CombatantFigures) -> bool {
 fn as_one(kind: &[CombatantFigures]) -> CombatantFigures {
     let ends = kind.first().zip(kind.last());
     let label = ends.and_then(|(first, last)| {
-        let ((name, from), (_, to)) = numbered(&first.combatant).zip(numbered(&last.combatant))?;
-        Some(format!("{name} {from}–{to}"))
+        let ((name, from, side), (_, to, _)) = numbered(&first.combatant).zip(numbered(&last.combatant))?;
+        Some(format!("{name} {from}–{to}{side}"))
     });
     let abilities = names(kind, |one| one.abilities.iter().map(|of| &of.ability));
     let sources = names(kind, |one| one.by_status.iter().map(|of| &of.status));
@@ -124,11 +125,9 @@ fn damage_of(one: &CombatantFigures) -> f64 {
 }
 
 fn ability(kind: &[CombatantFigures], name: &str) -> AbilityFigures {
-    let of = |one: &'_ CombatantFigures, value: fn(&AbilityFigures) -> f64| {
-        one.abilities.iter().find(|of| of.ability == name).map_or(0.0, value)
+    let all = |value: fn(&AbilityFigures) -> f64| {
+        mean(kind, |one| one.abilities.iter().find(|of| of.ability == name).map_or(0.0, value))
     };
-    let all = |value: fn(&AbilityFigures) -> f64| mean(kind, |one| of(one, value));
-    let found = |one: &'_ CombatantFigures| one.abilities.iter().position(|of| of.ability == name);
     AbilityFigures {
         ability: name.to_owned(),
         uses: all(|of| of.uses),
@@ -139,7 +138,7 @@ fn ability(kind: &[CombatantFigures], name: &str) -> AbilityFigures {
         overkill: all(|of| of.overkill),
         healing: all(|of| of.healing),
         overheal: all(|of| of.overheal),
-        unavailable: reasons(kind, |one| found(one).map(|index| &one.abilities[index].unavailable)),
+        unavailable: reasons(kind, |one| Some(&one.abilities.iter().find(|of| of.ability == name)?.unavailable)),
     }
 }
 
@@ -162,12 +161,11 @@ fn status(kind: &[CombatantFigures], name: &str) -> StatusFigures {
     let all = |value: fn(&StatusFigures) -> f64| {
         mean(kind, |one| one.statuses.iter().find(|of| of.status == name).map_or(0.0, value))
     };
-    let found = |one: &'_ CombatantFigures| one.statuses.iter().position(|of| of.status == name);
     StatusFigures {
         status: name.to_owned(),
         applied: all(|of| of.applied),
         uptime: all(|of| of.uptime),
         mean_stacks: share(all(|of| of.mean_stacks * of.uptime), all(|of| of.uptime)),
-        prevented: reasons(kind, |one| found(one).map(|index| &one.statuses[index].prevented)),
+        prevented: reasons(kind, |one| Some(&one.statuses.iter().find(|of| of.status == name)?.prevented)),
     }
 }

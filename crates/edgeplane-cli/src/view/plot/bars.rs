@@ -125,7 +125,7 @@ fn sources(
         "{}, mean of {} fights{}; one colour for each side: {}",
         trials.encounter,
         text::grouped(trials.trials),
-        if trials.has_many_of_a_kind() { ", several of one kind as one of them" } else { "" },
+        if trials.has_many_of_a_kind() { ", several of one kind as their average" } else { "" },
         sides.join(", ")
     );
     bars(heading, &below, &rows).map(Some)
