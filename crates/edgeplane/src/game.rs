@@ -1,21 +1,25 @@
 //! The common path: open a ruleset, run fights, ask questions.
 
-use std::collections::BTreeMap;
 #[cfg(feature = "files")]
 use std::path::Path;
 use std::sync::{Arc, OnceLock};
 
 use crate::error::Error;
-use crate::fight::{Adoption, Ending, Fight, Log, Sampler, SavedFight};
+#[cfg(feature = "serde")]
+use crate::fight::SavedFight;
+use crate::fight::{Adoption, Ending, Fight, Log, Sampler};
 use crate::measures::check_expectations;
 use crate::program::{
-    AbilityId, CauseId, CharacterId, CombatantId, EncounterId, GauntletPlan, GearId, PoolId, Program, Setup, StatusId,
+    AbilityId, CauseId, CharacterId, CombatantId, EncounterId, GauntletPlan, GearId, NameTable, PoolId, Program, Setup,
+    StatusId,
 };
+#[cfg(feature = "study")]
 use crate::rules::{NumberAt, numbers_of};
 use crate::text::{self, Diagnostics, Document, Override, Sources, Value};
 
 /// A value that two rulesets give differently.
-#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Edit {
     /// Where it stands.
     pub path: String,
@@ -150,15 +154,14 @@ impl Game {
     /// What another ruleset says otherwise, by path: first what is changed or gone, then what is new.
     pub fn edits_to(&self, other: &Self) -> Vec<Edit> {
         let (before, after) = (self.document().values(), other.document().values());
-        let old: BTreeMap<&str, &str> = before.iter().map(|(path, text)| (path.as_str(), text.as_str())).collect();
-        let new: BTreeMap<&str, &str> = after.iter().map(|(path, text)| (path.as_str(), text.as_str())).collect();
+        let (old, new) = (text_by_path(&before), text_by_path(&after));
         let edit = |path: &str| Edit {
             path: path.to_owned(),
-            before: old.get(path).map(|text| (*text).to_owned()),
-            after: new.get(path).map(|text| (*text).to_owned()),
+            before: old.get(path).map(str::to_owned),
+            after: new.get(path).map(str::to_owned),
         };
-        let changed = before.iter().filter(|(path, text)| new.get(path.as_str()) != Some(&text.as_str()));
-        let added = after.iter().filter(|(path, _)| !old.contains_key(path.as_str()));
+        let changed = before.iter().filter(|(path, text)| new.get(path) != Some(text));
+        let added = after.iter().filter(|(path, _)| !old.contains(path));
         changed.chain(added).map(|(path, _)| edit(path)).collect()
     }
 
@@ -166,6 +169,7 @@ impl Game {
     ///
     /// # Errors
     /// [`Error::Unknown`] when there is no such encounter.
+    #[cfg(feature = "study")]
     pub fn numbers_of(&self, encounter: &str) -> Result<Vec<NumberAt>, Error> {
         self.encounter(encounter)?;
         Ok(numbers_of(&self.document(), encounter))
@@ -277,6 +281,7 @@ impl Game {
     ///
     /// # Errors
     /// [`Error::Save`] when it is of another version of the library, another ruleset or another encounter, or damaged.
+    #[cfg(feature = "serde")]
     pub fn load(&self, saved: &SavedFight) -> Result<Fight, Error> {
         Fight::from_saved(&self.program, saved).map_err(|what| Error::Save { what })
     }
@@ -370,6 +375,14 @@ impl Game {
         let ending = fight.run(&mut log).map_err(Error::from)?;
         Ok((ending, log))
     }
+}
+
+fn text_by_path(values: &[(String, String)]) -> NameTable<&str> {
+    let mut table = NameTable::default();
+    for (path, text) in values {
+        table.insert(path, text.as_str());
+    }
+    table
 }
 
 fn no_setups(program: &Program) -> Arc<[OnceLock<Arc<Setup>>]> {

@@ -10,7 +10,8 @@ use crate::text::{
 };
 
 /// A value that a spreadsheet changes.
-#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct SheetChange {
     /// Its path.
     pub path: String,
@@ -19,7 +20,7 @@ pub struct SheetChange {
     /// As it is now.
     pub after: String,
     /// Where it stands.
-    #[serde(flatten)]
+    #[cfg_attr(feature = "serde", serde(flatten))]
     pub place: Place,
 }
 

@@ -1,7 +1,5 @@
 //! What a fight reports.
 
-use serde::{Deserialize, Serialize};
-
 use crate::program::{
     AbilityId, CauseId, CombatantId, DamageTypeId, FormulaId, LostReason, PoolFlow, PoolId, Reading, ReportId, SideId,
     StatusId, StepId, Time, TriggerEvent, ZoneId,
@@ -9,7 +7,8 @@ use crate::program::{
 use crate::rules::MOST_NUMBERS;
 
 /// What an effect comes of.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[non_exhaustive]
 pub enum Source {
     /// An ability.
@@ -21,8 +20,9 @@ pub enum Source {
 }
 
 /// What an application of a status came to.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
 #[non_exhaustive]
 pub enum Applied {
     /// It is new.
@@ -38,7 +38,8 @@ pub enum Applied {
 }
 
 /// Why a status was not applied.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[non_exhaustive]
 pub enum Prevention {
     /// It is there, and a second application does nothing.
@@ -82,7 +83,8 @@ impl Prevention {
 }
 
 /// Something that happened at a moment of a fight. Its events describe all of a fight.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[allow(missing_docs)]
 #[non_exhaustive]
 pub enum Event {
@@ -250,7 +252,8 @@ pub enum Event {
 }
 
 /// How a fight ended.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub enum Ending {
     /// Only this side stands, or of every other somebody vital was defeated.
     Won(SideId),
@@ -279,7 +282,8 @@ impl Ending {
 }
 
 /// Why an ability cannot be used: the first reason of these that applies.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[allow(missing_docs)]
 #[non_exhaustive]
 pub enum UnavailableReason {
@@ -374,7 +378,8 @@ impl UnavailableReason {
 }
 
 /// Why an ability is kept up no longer.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[non_exhaustive]
 pub enum StopReason {
     /// Its longest time is over.
@@ -406,7 +411,8 @@ impl StopReason {
 }
 
 /// What a step did to a hit.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub enum StepResult {
     /// Its condition did not hold.
     Passed,
@@ -445,7 +451,8 @@ impl Observer for Silent {
 }
 
 /// An event with its moment.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct Logged {
     /// When.
     pub at: Time,

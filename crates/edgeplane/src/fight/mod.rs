@@ -46,6 +46,8 @@ mod effects;
 mod engine;
 mod events;
 mod limits;
+#[cfg(feature = "serde")]
+mod named_event;
 mod names;
 mod random;
 mod session;
@@ -62,13 +64,16 @@ pub use events::{
     StopReason, UnavailableReason,
 };
 pub use limits::{FightError, FightErrorKind, Limits};
-pub use names::{NamedEvent, describe_reason, describe_source};
+#[cfg(feature = "serde")]
+pub use named_event::NamedEvent;
+pub use names::{describe_reason, describe_source};
 pub use random::{Branching, Likely, RandomSource, Recorded, Sampler, SamplerState, seed_of_trial, stream_seed};
 pub use session::adopt::{Adoption, Transfer, TransferKind};
 pub use session::buttons::Button;
 pub use session::carry::{Carried, Uses};
 pub use session::control::{Controller, Decision, View};
 pub use session::reading::{Action, Contribution, HeldStatus};
+#[cfg(feature = "serde")]
 pub use session::save::SavedFight;
 pub use session::world::Handle;
 

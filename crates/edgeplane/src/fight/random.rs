@@ -1,6 +1,5 @@
 //! Where a fight gets its chances from.
 
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use rand_core::{Rng, SeedableRng};
@@ -99,7 +98,8 @@ impl Sampler {
 }
 
 /// How often each stream of a fight was drawn from.
-#[derive(Clone, Debug, Default, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct SamplerState {
     seed: u64,
     drawn: Vec<u32>,
@@ -122,8 +122,8 @@ impl RandomSource for Sampler {
     }
 
     fn rename(&mut self, streams: &Arc<[u64]>) {
-        let drawn: BTreeMap<u64, u32> = self.names.iter().copied().zip(self.drawn.iter().copied()).collect();
-        self.drawn = streams.iter().map(|name| drawn.get(name).copied().unwrap_or_default()).collect();
+        let drawn = |stream: &u64| self.names.iter().position(|name| name == stream).map_or(0, |at| self.drawn[at]);
+        self.drawn = streams.iter().map(drawn).collect();
         self.names = Arc::clone(streams);
     }
 

@@ -18,7 +18,8 @@ use crate::rules::ModifierKind;
 type Computed<T> = Result<T, Box<Fault>>;
 
 /// A base that has been changed while the fight runs.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(crate) struct BaseChange {
     /// Whose.
     pub combatant: CombatantId,

@@ -145,7 +145,7 @@ impl Compiler<'_> {
     /// Zones of a name, or else with a tag.
     fn zones_selected(&mut self, word: &Word, rules: &Ruleset) -> Vec<ZoneId> {
         if let Some(zone) = self.names.zones.get(&word.text) {
-            return vec![*zone];
+            return vec![zone];
         }
         let tagged = |one: &Named<ZoneRule>| one.rule.tags.iter().any(|tag| tag.text == word.text);
         let found: Vec<ZoneId> =
@@ -249,8 +249,7 @@ impl Compiler<'_> {
         let abilities = lineage.iter().find_map(|rule| rule.abilities.as_deref()).unwrap_or_default();
         let statuses = lineage.iter().find_map(|rule| rule.statuses.as_deref()).unwrap_or_default();
         let immune = lineage.iter().find_map(|rule| rule.immune.as_deref()).unwrap_or_default();
-        let statuses =
-            statuses.iter().filter_map(|word| self.names.statuses.get(&word.text).copied()).collect::<Vec<_>>();
+        let statuses = statuses.iter().filter_map(|word| self.names.statuses.get(&word.text)).collect::<Vec<_>>();
         let Worn { plans: gear, pieces, chancy, statuses: worn } = self.worn(&named.name, own, lineage, rules);
         let (can_learn, brought) = self.can_learn(own, lineage, rules);
         let spends = self.spends(own, lineage, rules);
@@ -272,14 +271,14 @@ impl Compiler<'_> {
             pools: self.character_pools(lineage),
             abilities: abilities
                 .iter()
-                .filter_map(|word| self.names.abilities.get(&word.text).copied())
+                .filter_map(|word| self.names.abilities.get(&word.text))
                 .chain(can_learn)
                 .collect(),
             statuses,
             worn,
             body: lineage.iter().find_map(|rule| rule.body).unwrap_or(0.0),
             untargetable: lineage.iter().find_map(|rule| rule.untargetable).unwrap_or_default(),
-            immune: immune.iter().filter_map(|word| self.names.tags.get(&word.text).copied()).collect(),
+            immune: immune.iter().filter_map(|word| self.names.tags.get(&word.text)).collect(),
             policy: PolicyPlan::default(),
             block: Vec::new(),
         };
@@ -323,11 +322,10 @@ impl Compiler<'_> {
         let can_learn = lineage.iter().find_map(|rule| rule.can_learn.as_deref()).unwrap_or_default();
         let apart = can_learn.iter().filter(|word| had.iter().all(|other| other.text != word.text));
         // What a status or a piece brings, anybody can have for a while.
-        let mut learns: Vec<AbilityId> =
-            apart.filter_map(|word| self.names.abilities.get(&word.text).copied()).collect();
+        let mut learns: Vec<AbilityId> = apart.filter_map(|word| self.names.abilities.get(&word.text)).collect();
         let given = learns.len();
         for word in rules.statuses.iter().flat_map(|status| &status.rule.abilities) {
-            let Some(brought) = self.names.abilities.get(&word.text).copied() else { continue };
+            let Some(brought) = self.names.abilities.get(&word.text) else { continue };
             if !learns.contains(&brought) && had.iter().all(|other| other.text != word.text) {
                 learns.push(brought);
             }
@@ -344,7 +342,7 @@ impl Compiler<'_> {
 
     fn character_policy(&mut self, plan: &CharacterPlan, lineage: &[&CharacterRule]) -> PolicyPlan {
         let word: Option<&Word> = lineage.iter().find_map(|rule| rule.policy.as_ref());
-        let Some((word, id)) = word.and_then(|word| Some((word, *self.names.policies.get(&word.text)?))) else {
+        let Some((word, id)) = word.and_then(|word| Some((word, self.names.policies.get(&word.text)?))) else {
             let uses: Vec<UsePlan> =
                 plan.abilities.iter().enumerate().map(|(place, ability)| UsePlan::always(*ability, place)).collect();
             return PolicyPlan {

@@ -1,11 +1,11 @@
 //! What the names of one ruleset are in another: for a fight that goes on under edited rules.
 
-use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::Program;
 use super::encounters::{CombatantPlan, EncounterPlan, Setup};
 use super::ids::{AbilityId, CauseId, CharacterId, GearId, PoolId, Slot, StatusId, ZoneId};
+use super::names::NameTable;
 use super::script::MomentEffect;
 
 /// For each thing of one ruleset the one of the same name in another, if there is one.
@@ -86,8 +86,11 @@ fn forced(program: &Program) -> impl Iterator<Item = u16> {
 }
 
 fn attributes(old: &Program, new: &Program) -> Vec<AttributeSlots> {
-    let now: BTreeMap<String, Slot> = new.attribute_slots().map(|(name, slot, _)| (name, slot)).collect();
-    let of = |(name, before, _)| AttributeSlots { now: now.get(&name).copied(), name, before };
+    let mut now = NameTable::default();
+    for (name, slot, _) in new.attribute_slots() {
+        now.insert(&name, slot);
+    }
+    let of = |(name, before, _): (String, _, _)| AttributeSlots { now: now.get(&name), name, before };
     old.attribute_slots().map(of).collect()
 }
 

@@ -403,10 +403,10 @@ impl Compiler<'_> {
 
     /// A tag that some status has; one that none has is reported.
     pub(crate) fn status_tag(&mut self, word: &Word) -> Option<u16> {
-        let found = self.names.tags.get(&word.text).copied();
+        let found = self.names.tags.get(&word.text);
         if found.is_none() {
             let message = format!("no status has the tag `{}`", word.text);
-            let known = self.names.tags.keys().map(String::as_str);
+            let known = self.names.tags.names().map(String::as_str);
             self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).nearest(&word.text, known));
         }
         found
@@ -446,7 +446,7 @@ impl Compiler<'_> {
             Some(word) => look_up(&self.names.damage_types, &word.text, word.span, "damage type", self.out),
             None if self.names.damage_types.len() == 1 => Some(DamageTypeId(0)),
             None => {
-                let names: Vec<&str> = self.names.damage_types.keys().map(String::as_str).collect();
+                let names: Vec<&str> = self.names.damage_types.names().map(String::as_str).collect();
                 let help = format!("one of {}", crate::text::diagnostic::listed(&names));
                 let message = format!("`{}` needs a key `type`: there is more than one damage type", rule.path);
                 self.out.push(Diagnostic::at(Code::MissingKey, rule.span, message).help(help));

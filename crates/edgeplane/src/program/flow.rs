@@ -1,7 +1,5 @@
 //! How the amount of a pool moves by itself.
 
-use serde::{Deserialize, Serialize};
-
 use super::layout::pool_slot;
 use super::time::Time;
 
@@ -21,7 +19,8 @@ use super::time::Time;
 /// assert_eq!(flow.amount_at(Time::from_seconds(9.0)), 20.0, "never above the cap");
 /// # Ok::<(), edgeplane::Error>(())
 /// ```
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct PoolFlow {
     numbers: PoolNumbers,
 }

@@ -103,16 +103,15 @@ impl Compiler<'_> {
 
     /// Pieces and sets for fights in which they change.
     fn gear_plans(&mut self, rules: &Ruleset) {
-        let named = |word: &Word| self.names.statuses.get(&word.text).copied();
+        let named = |word: &Word| self.names.statuses.get(&word.text);
         let plan = |piece: &Named<crate::rules::GearRule>| GearPlan {
             name: piece.name.clone(),
             slot: piece.rule.slot.as_ref().map(|slot| slot.text.clone()),
-            set: piece.rule.set.as_ref().and_then(|set| self.names.gear_sets.get(&set.text).copied()),
+            set: piece.rule.set.as_ref().and_then(|set| self.names.gear_sets.get(&set.text)),
             statuses: self
                 .names
                 .statuses
                 .get(&piece.name)
-                .copied()
                 .into_iter()
                 .chain(piece.rule.statuses.iter().filter_map(named))
                 .map(WornStatus::one)
@@ -132,7 +131,7 @@ impl Compiler<'_> {
 
     fn set_status(&mut self, rule: &SetStatusRule) -> Option<WornStatus> {
         let duration = self.optional(&rule.duration, Scope::WEAR);
-        let status = self.names.statuses.get(&rule.status.text).copied()?;
+        let status = self.names.statuses.get(&rule.status.text)?;
         Some(WornStatus { status, stacks: rule.stacks, duration })
     }
 
@@ -175,7 +174,7 @@ impl Compiler<'_> {
         let mut chancy = Vec::new();
         for (index, one) in listed.iter().enumerate() {
             let Some(chance) = &one.chance else { continue };
-            let piece = self.names.gear.get(&one.piece.text).map(|index| GearId(*index as u16));
+            let piece = self.names.gear.get(&one.piece.text).map(|index| GearId(index as u16));
             let chance = self.number(chance, Scope::WEAR);
             let site = self.site(&format!("character.{name}.gear.{index}.chance"));
             chancy.extend(piece.zip(chance).map(|(piece, chance)| ChancyPiece { piece, chance: (chance, site) }));
@@ -186,7 +185,7 @@ impl Compiler<'_> {
             let same = pieces.iter().filter(|piece| piece.rule.set.as_ref().is_some_and(|word| word.text == set));
             same.count() as u32
         };
-        let gear = |piece: &&Named<crate::rules::GearRule>| self.names.gear.get(&piece.name).copied();
+        let gear = |piece: &&Named<crate::rules::GearRule>| self.names.gear.get(&piece.name);
         let ids: Vec<GearId> = pieces.iter().filter_map(gear).map(|index| GearId(index as u16)).collect();
         let mut statuses = Vec::new();
         self.program.statuses_of_gear(&ids, &mut statuses);

@@ -3,9 +3,8 @@
 macro_rules! ids {
     ($($name:ident($number:ty) $about:literal;)*) => { $(
         #[doc = $about]
-        #[derive(
-            Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize, serde::Deserialize,
-        )]
+        #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
         pub struct $name(pub $number);
 
         impl $name {

@@ -120,7 +120,7 @@ impl Compiler<'_> {
             self.out.push(Diagnostic::at(Code::NotHere, word.span, message).help(help));
         }
         let words = lineage.iter().find_map(|rule| rule.spends.as_deref()).unwrap_or_default();
-        words.iter().filter_map(|word| self.names.statuses.get(&word.text).copied()).collect()
+        words.iter().filter_map(|word| self.names.statuses.get(&word.text)).collect()
     }
 
     pub(crate) fn gauntlets(&mut self, rules: &Ruleset) {

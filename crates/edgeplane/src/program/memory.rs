@@ -31,7 +31,8 @@ pub(crate) struct HitLocals {
 }
 
 /// The numbers of a fight: locals, constants, then a block for each combatant.
-#[derive(Clone, Debug, Default, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Debug, Default)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(crate) struct Memory {
     numbers: Vec<f64>,
     /// How many of them are locals.

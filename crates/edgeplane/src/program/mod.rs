@@ -80,8 +80,10 @@ pub use motion::Motion;
 pub(crate) use motion::{
     FARTHEST, FASTEST, Plane, inner, is_on_the_plane, length, meeting, minus, onto_the_plane, parting, toward,
 };
+pub(crate) use names::NameTable;
 pub use names::Names;
 pub use resolve::CompiledFormula;
+#[cfg(feature = "serde")]
 pub(crate) use resolve::stable_hash;
 pub use script::{JoinPlan, MomentEffect, MomentPlan, ScriptPlan};
 pub(crate) use statuses::LEAST_PERIOD;

@@ -15,25 +15,81 @@ pub(crate) struct AttributeName {
     pub(crate) per_type: bool,
 }
 
+/// What each name of a kind stands for. All tables share one map: compiled for each kind of id it was a tenth of the
+/// runtime's code.
+#[derive(Clone, Debug)]
+pub(crate) struct NameTable<T> {
+    places: BTreeMap<String, usize>,
+    values: Vec<T>,
+}
+
+impl<T> Default for NameTable<T> {
+    fn default() -> Self {
+        Self { places: BTreeMap::new(), values: Vec::new() }
+    }
+}
+
+impl<T: Copy> NameTable<T> {
+    fn numbered<R>(list: &[Named<R>], id: impl Fn(u16) -> T) -> Self {
+        let mut table = Self::default();
+        for (index, named) in list.iter().enumerate() {
+            table.insert(&named.name, id(index as u16));
+        }
+        table
+    }
+
+    /// Of two things of one name the later one is meant.
+    pub(crate) fn insert(&mut self, name: &str, value: T) {
+        self.places.insert(name.to_owned(), self.values.len());
+        self.values.push(value);
+    }
+
+    pub(crate) fn get(&self, name: &str) -> Option<T> {
+        self.places.get(name).map(|place| self.values[*place])
+    }
+
+    pub(crate) fn contains(&self, name: &str) -> bool {
+        self.places.contains_key(name)
+    }
+
+    pub(crate) fn is_empty(&self) -> bool {
+        self.places.is_empty()
+    }
+
+    pub(crate) fn len(&self) -> usize {
+        self.places.len()
+    }
+
+    /// In alphabetical order.
+    pub(crate) fn names(&self) -> impl Iterator<Item = &String> {
+        self.places.keys()
+    }
+
+    /// In alphabetical order.
+    pub(crate) fn iter(&self) -> impl Iterator<Item = (&String, T)> {
+        self.places.iter().map(|(name, place)| (name, self.values[*place]))
+    }
+}
+
 /// The tables of names of a ruleset.
 #[derive(Clone, Debug, Default)]
 pub struct Names {
-    pub(crate) attributes: BTreeMap<String, AttributeName>,
-    pub(crate) pools: BTreeMap<String, PoolId>,
-    pub(crate) damage_types: BTreeMap<String, DamageTypeId>,
-    pub(crate) curves: BTreeMap<String, CurveId>,
-    pub(crate) functions: BTreeMap<String, usize>,
-    pub(crate) statuses: BTreeMap<String, StatusId>,
+    pub(crate) attributes: NameTable<AttributeName>,
+    pub(crate) pools: NameTable<PoolId>,
+    pub(crate) damage_types: NameTable<DamageTypeId>,
+    pub(crate) curves: NameTable<CurveId>,
+    pub(crate) functions: NameTable<usize>,
+    pub(crate) statuses: NameTable<StatusId>,
     /// Tags that statuses have.
-    pub(crate) tags: BTreeMap<String, u16>,
+    pub(crate) tags: NameTable<u16>,
     /// Tags of abilities that some status forbids.
     pub(crate) forbidden: Vec<String>,
-    pub(crate) abilities: BTreeMap<String, AbilityId>,
-    pub(crate) policies: BTreeMap<String, PolicyId>,
-    pub(crate) characters: BTreeMap<String, CharacterId>,
-    pub(crate) zones: BTreeMap<String, ZoneId>,
-    pub(crate) gear: BTreeMap<String, usize>,
-    pub(crate) gear_sets: BTreeMap<String, usize>,
+    pub(crate) abilities: NameTable<AbilityId>,
+    pub(crate) policies: NameTable<PolicyId>,
+    pub(crate) characters: NameTable<CharacterId>,
+    pub(crate) zones: NameTable<ZoneId>,
+    pub(crate) gear: NameTable<usize>,
+    pub(crate) gear_sets: NameTable<usize>,
     pub(crate) marks: Vec<String>,
 }
 
@@ -44,33 +100,35 @@ impl Names {
     /// Gathers all names of a ruleset; reports those that two things share.
     pub(crate) fn of(rules: &Ruleset, out: &mut Diagnostics) -> Self {
         let mut names = Self {
-            pools: numbered(&rules.pools, PoolId),
-            damage_types: numbered(&rules.damage_types, DamageTypeId),
-            curves: numbered(&rules.curves, CurveId),
-            functions: rules.functions.iter().enumerate().map(|(i, named)| (named.name.clone(), i)).collect(),
-            statuses: numbered(&rules.statuses, StatusId),
-            abilities: numbered(&rules.abilities, AbilityId),
-            policies: numbered(&rules.policies, PolicyId),
-            characters: numbered(&rules.characters, CharacterId),
-            zones: numbered(&rules.zones, ZoneId),
-            gear: rules.gear.iter().enumerate().map(|(i, named)| (named.name.clone(), i)).collect(),
-            gear_sets: rules.gear_sets.iter().enumerate().map(|(i, named)| (named.name.clone(), i)).collect(),
+            pools: NameTable::numbered(&rules.pools, PoolId),
+            damage_types: NameTable::numbered(&rules.damage_types, DamageTypeId),
+            curves: NameTable::numbered(&rules.curves, CurveId),
+            functions: NameTable::numbered(&rules.functions, usize::from),
+            statuses: NameTable::numbered(&rules.statuses, StatusId),
+            abilities: NameTable::numbered(&rules.abilities, AbilityId),
+            policies: NameTable::numbered(&rules.policies, PolicyId),
+            characters: NameTable::numbered(&rules.characters, CharacterId),
+            zones: NameTable::numbered(&rules.zones, ZoneId),
+            gear: NameTable::numbered(&rules.gear, usize::from),
+            gear_sets: NameTable::numbered(&rules.gear_sets, usize::from),
             ..Self::default()
         };
         if names.damage_types.is_empty() {
-            names.damage_types.insert(ONLY_TYPE.to_owned(), DamageTypeId(0));
+            names.damage_types.insert(ONLY_TYPE, DamageTypeId(0));
         }
         let types = names.damage_types.len() as u16;
         let mut slot = Layout::ATTRIBUTES;
         for attribute in &rules.attributes {
             let per_type = attribute.rule.per_type;
-            names.attributes.insert(attribute.name.clone(), AttributeName { slot, per_type });
+            names.attributes.insert(&attribute.name, AttributeName { slot, per_type });
             slot = slot.plus(if per_type { types } else { 1 });
         }
         for status in &rules.statuses {
             for tag in &status.rule.tags {
                 let next = names.tags.len() as u16;
-                names.tags.entry(tag.text.clone()).or_insert(next);
+                if !names.tags.contains(&tag.text) {
+                    names.tags.insert(&tag.text, next);
+                }
             }
             let of_abilities = status.rule.forbids.iter().filter(|word| !["act", "move"].contains(&word.text.as_str()));
             for tag in of_abilities {
@@ -94,32 +152,31 @@ impl Names {
     /// How many slots attributes take.
     pub(crate) fn attribute_slots(&self) -> u16 {
         let types = self.damage_types.len() as u16;
-        self.attributes.values().map(|attribute| if attribute.per_type { types } else { 1 }).sum()
+        self.attributes.iter().map(|(_, attribute)| if attribute.per_type { types } else { 1 }).sum()
     }
 
     /// Names of all that can be called besides the built-in functions.
     pub(crate) fn callable(&self) -> impl Iterator<Item = &str> + '_ {
-        let own = self.curves.keys().chain(self.functions.keys()).map(|name| -> &str { name });
-        own.chain(Builtin::names().map(|name| -> &str { name }))
+        self.curves
+            .names()
+            .chain(self.functions.names())
+            .map(String::as_str)
+            .chain(Builtin::names().map(|name| -> &str { name }))
     }
-}
-
-fn numbered<T, I>(list: &[Named<T>], id: impl Fn(u16) -> I) -> BTreeMap<String, I> {
-    list.iter().enumerate().map(|(index, named)| (named.name.clone(), id(index as u16))).collect()
 }
 
 /// Looks a name up, or reports it with the nearest known one.
 pub(crate) fn look_up<T: Copy>(
-    table: &BTreeMap<String, T>,
+    table: &NameTable<T>,
     name: &str,
     span: Span,
     what: &str,
     out: &mut Diagnostics,
 ) -> Option<T> {
-    let found = table.get(name).copied();
+    let found = table.get(name);
     if found.is_none() {
         let message = format!("no {what} is called `{name}`");
-        out.push(Diagnostic::at(Code::UnknownName, span, message).nearest(name, table.keys().map(String::as_str)));
+        out.push(Diagnostic::at(Code::UnknownName, span, message).nearest(name, table.names().map(String::as_str)));
     }
     found
 }

@@ -311,12 +311,12 @@ impl Resolver<'_, '_> {
         if let Some(builtin) = Builtin::named(&name.text) {
             return self.builtin(builtin, arguments, range);
         }
-        if let Some(curve) = self.compiler.names.curves.get(&name.text).copied() {
+        if let Some(curve) = self.compiler.names.curves.get(&name.text) {
             self.check_arguments(1, arguments, &format!("{}(x)", name.text), range)?;
             let x = self.of_kind(&arguments[0], Kind::Number)?;
             return Some((self.folded(TreeKind::Curve(curve, Box::new(x)), range)?, Kind::Number));
         }
-        if let Some(function) = self.compiler.names.functions.get(&name.text).copied() {
+        if let Some(function) = self.compiler.names.functions.get(&name.text) {
             return self.function(function, arguments, range);
         }
         let known: Vec<String> = self.compiler.names.callable().map(str::to_owned).collect();

@@ -85,8 +85,8 @@ impl Resolver<'_, '_> {
         let names = self.compiler.names;
         let read = match words.as_slice() {
             ["level"] => Some(Read::Attribute(role, Layout::LEVEL)),
-            [name] | [name, _] if names.attributes.contains_key(*name) => self.attribute(role, &parts[skip..], range),
-            [name] | [name, _] if names.pools.contains_key(*name) => self.pool(role, &parts[skip..], range),
+            [name] | [name, _] if names.attributes.contains(name) => self.attribute(role, &parts[skip..], range),
+            [name] | [name, _] if names.pools.contains(name) => self.pool(role, &parts[skip..], range),
             [] => {
                 let message = format!("`{}` is somebody, not a number", parts[0].text);
                 self.report(
@@ -100,12 +100,12 @@ impl Resolver<'_, '_> {
             [name, ..] => {
                 let known: Vec<String> = names
                     .attributes
-                    .keys()
-                    .chain(names.pools.keys().filter(|_| self.scope.pools))
+                    .names()
+                    .chain(names.pools.names().filter(|_| self.scope.pools))
                     .cloned()
                     .chain(["level".to_owned()])
                     .collect();
-                if names.attributes.contains_key(*name) || names.pools.contains_key(*name) {
+                if names.attributes.contains(name) || names.pools.contains(name) {
                     self.report(Code::UnknownName, range, "this name has too many parts".to_owned(), None);
                 } else {
                     self.unknown(format!("no attribute or pool is called `{name}`"), name, &parts[skip].range, &known);
@@ -117,7 +117,7 @@ impl Resolver<'_, '_> {
     }
 
     fn attribute(&mut self, role: Role, parts: &[Ident], range: &Range<u32>) -> Option<Read> {
-        let attribute = self.compiler.names.attributes.get(&parts[0].text).copied()?;
+        let attribute = self.compiler.names.attributes.get(&parts[0].text)?;
         match (attribute.per_type, parts.get(1)) {
             (false, None) => Some(Read::Attribute(role, attribute.slot)),
             (true, None) if self.scope.typed => Some(Read::Typed(role, attribute.slot)),
@@ -126,14 +126,14 @@ impl Resolver<'_, '_> {
                     "`{}` has a value for each damage type, and none is at hand {}",
                     parts[0].text, self.scope.place
                 );
-                let first = self.compiler.names.damage_types.keys().next().cloned().unwrap_or_default();
+                let first = self.compiler.names.damage_types.names().next().cloned().unwrap_or_default();
                 self.report(Code::NotHere, range, message, Some(format!("name one: `{}.{first}`", parts[0].text)));
                 None
             }
             (true, Some(of)) => {
                 let types = &self.compiler.names.damage_types;
                 let Some(id) = types.get(&of.text) else {
-                    let known: Vec<String> = types.keys().cloned().collect();
+                    let known: Vec<String> = types.names().cloned().collect();
                     self.unknown(format!("no damage type is called `{}`", of.text), &of.text, &of.range, &known);
                     return None;
                 };
@@ -148,7 +148,7 @@ impl Resolver<'_, '_> {
     }
 
     fn pool(&mut self, role: Role, parts: &[Ident], range: &Range<u32>) -> Option<Read> {
-        let pool = self.compiler.names.pools.get(&parts[0].text).copied()?;
+        let pool = self.compiler.names.pools.get(&parts[0].text)?;
         if !self.scope.pools {
             let message = format!("a pool cannot be read {}", self.scope.place);
             let help = "attributes and caps change only when other attributes do; a pool changes all the time";
@@ -175,7 +175,7 @@ impl Resolver<'_, '_> {
         let names = self.compiler.names;
         let (place, arguments): (_, Vec<String>) =
             (self.scope.place, self.arguments.iter().map(|(name, _)| name.clone()).collect());
-        if names.attributes.contains_key(first) || names.pools.contains_key(first) {
+        if names.attributes.contains(first) || names.pools.contains(first) {
             let spellings = self.scope.spellings(&words.join("."));
             let help = if spellings.is_empty() {
                 "hand it over as an argument".to_owned()
@@ -201,7 +201,7 @@ impl Resolver<'_, '_> {
             };
             self.report(Code::NotHere, range, format!("`{first}` means nothing {place}"), help);
         } else {
-            let own = names.attributes.keys().filter(|_| self.scope.own).cloned();
+            let own = names.attributes.names().filter(|_| self.scope.own).cloned();
             let special = [
                 ("now", self.scope.fight),
                 ("amount", self.scope.amount),

@@ -24,15 +24,15 @@ impl Resolver<'_, '_> {
         };
         let names = self.compiler.names;
         let slot = if builtin == Builtin::Tagged {
-            names.tags.get(&word.text).map(|tag| self.compiler.tag_slot(*tag))
+            names.tags.get(&word.text).map(|tag| self.compiler.tag_slot(tag))
         } else {
-            names.statuses.get(&word.text).map(|status| self.compiler.stack_slot(*status))
+            names.statuses.get(&word.text).map(|status| self.compiler.stack_slot(status))
         };
         let Some(slot) = slot else {
             let (what, known): (_, Vec<&String>) = if builtin == Builtin::Tagged {
-                ("status has a tag", names.tags.keys().collect())
+                ("status has a tag", names.tags.names().collect())
             } else {
-                ("status is called", names.statuses.keys().collect())
+                ("status is called", names.statuses.names().collect())
             };
             if !self.quiet {
                 let diagnostic =

@@ -70,7 +70,7 @@ impl Compiler<'_> {
     pub(super) fn script(&mut self, rule: &EncounterRule, sides: &Sides) -> ScriptPlan {
         let mut script = ScriptPlan::default();
         // Members whose character is unknown are not there, and have been reported.
-        let known = |word: &Word| self.names.characters.contains_key(&word.text);
+        let known = |word: &Word| self.names.characters.contains(&word.text);
         let members = rule.sides.iter().flat_map(|side| &side.members).filter(|member| known(&member.character));
         for member in members.flat_map(|member| std::iter::repeat_n(member, member.count as usize)) {
             let who = CombatantId(script.joins.len() as u16);
@@ -103,7 +103,7 @@ impl Compiler<'_> {
     /// All of a side, or all of a character.
     fn members_called(&mut self, word: &Word, sides: &Sides) -> Option<Vec<CombatantId>> {
         let members = sides.iter().flat_map(|(side, members)| members.iter().map(move |one| (side, *one)));
-        let character = self.names.characters.get(&word.text).copied();
+        let character = self.names.characters.get(&word.text);
         let meant = |(_, (side, one)): &(u16, (&String, CharacterId))| **side == word.text || Some(*one) == character;
         let found: Vec<CombatantId> = (0..).zip(members).filter(meant).map(|(index, _)| CombatantId(index)).collect();
         if found.is_empty() {

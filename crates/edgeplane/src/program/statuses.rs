@@ -222,9 +222,10 @@ fn most_stacks(rule: &StatusRule) -> u32 {
 
 impl Compiler<'_> {
     pub(crate) fn statuses(&mut self, rules: &Ruleset) {
-        let mut tags: Vec<(&String, &u16)> = self.names.tags.iter().collect();
-        tags.sort_by_key(|(_, id)| **id);
-        self.program.tags = tags.into_iter().map(|(name, _)| name.clone()).collect();
+        self.program.tags = vec![String::new(); self.names.tags.len()];
+        for (name, id) in self.names.tags.iter() {
+            self.program.tags[usize::from(id)].clone_from(name);
+        }
         if self.names.forbidden.len() > 64 {
             let message = "statuses forbid more than 64 different tags of abilities";
             self.out.push(Diagnostic::new(Code::TooMany, message));
@@ -289,7 +290,7 @@ impl Compiler<'_> {
         let at_max = self.effects(&rule.at_max, &rule.tags, &Place::LONE_TRIGGER, rules);
         let holds_while = rule.holds_while.as_ref().and_then(|holds| self.truth(holds, Scope::HOLDS));
         let most_stacks = most_stacks(rule);
-        let tag_ids: Vec<u16> = rule.tags.iter().filter_map(|tag| self.names.tags.get(&tag.text).copied()).collect();
+        let tag_ids: Vec<u16> = rule.tags.iter().filter_map(|tag| self.names.tags.get(&tag.text)).collect();
         StatusPlan {
             holds: holds_while.map(|holds| self.program.inputs(holds)).unwrap_or_default(),
             counted: 0,

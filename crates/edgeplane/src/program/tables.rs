@@ -164,7 +164,8 @@ pub(crate) struct AbilityTable {
 }
 
 /// Times and the cost of an ability, as its owner's attributes make them.
-#[derive(Clone, Copy, Debug, Default, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(crate) struct Derived {
     /// [`Derived::ASK`] where it has to be evaluated at each use, as for the other times.
     pub(crate) cast: Time,

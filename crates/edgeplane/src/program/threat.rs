@@ -17,7 +17,8 @@ pub struct ThreatPlan {
 }
 
 /// Who is how much of a threat to whom: never below zero. Nothing is kept where the ruleset has no threat.
-#[derive(Clone, Debug, Default, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(crate) struct Threat {
     seats: usize,
     amounts: Vec<f64>,

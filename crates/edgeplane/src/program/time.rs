@@ -10,7 +10,8 @@ use std::ops::{Add, Sub};
 /// use edgeplane::Time;
 /// assert_eq!(Time::from_seconds(1.4) + Time::from_seconds(0.3), Time(1_700_000));
 /// ```
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct Time(pub u64);
 
 impl Time {

@@ -150,7 +150,7 @@ impl Resolver<'_, '_> {
         };
         let span = self.span(&word.range);
         if self.quiet {
-            return self.compiler.names.abilities.get(&word.text).copied();
+            return self.compiler.names.abilities.get(&word.text);
         }
         look_up(&self.compiler.names.abilities, &word.text, span, "ability", self.compiler.out)
     }

@@ -3,8 +3,6 @@
 //! It is settled in the tree of values, before anything is read, so that every key can be inherited and none has to
 //! be warned about it. (Characters settle theirs later, since attributes are inherited one by one.)
 
-use std::collections::BTreeMap;
-
 use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Table, Value};
 
 /// Sections whose rules can extend each other.
@@ -34,16 +32,16 @@ fn settle(rules: &mut Table, section: &str, out: &mut Diagnostics) {
     for (index, rule) in rules.entries.iter_mut().enumerate() {
         let Value::Table(own) = &mut rule.node.value else { continue };
         own.entries.retain(|entry| !["extends", "template"].contains(&entry.key.as_str()));
-        let mut next = parents.get(&index);
+        let mut next = parents[index];
         while let Some(parent) = next {
-            let inherited = table_of(&written.entries[*parent].node).into_iter().flat_map(|table| &table.entries);
+            let inherited = table_of(&written.entries[parent].node).into_iter().flat_map(|table| &table.entries);
             for entry in inherited.filter(|entry| !OWN.contains(&entry.key.as_str())) {
                 if own.get(&entry.key).is_none() {
                     out.share(entry.node.span);
                     own.entries.push(entry.clone());
                 }
             }
-            next = parents.get(parent);
+            next = parents[parent];
         }
     }
     let mut index = 0;
@@ -55,8 +53,8 @@ fn settle(rules: &mut Table, section: &str, out: &mut Diagnostics) {
 }
 
 /// Whom each rule extends, by their numbers; nobody within a circle.
-fn parents(rules: &Table, section: &str, out: &mut Diagnostics) -> BTreeMap<usize, usize> {
-    let mut parents = BTreeMap::new();
+fn parents(rules: &Table, section: &str, out: &mut Diagnostics) -> Vec<Option<usize>> {
+    let mut parents = vec![None; rules.entries.len()];
     for (index, rule) in rules.entries.iter().enumerate() {
         let Some(node) = table_of(&rule.node).and_then(|own| own.get("extends")) else { continue };
         let Value::Text(name, _) = &node.value else {
@@ -65,9 +63,7 @@ fn parents(rules: &Table, section: &str, out: &mut Diagnostics) -> BTreeMap<usiz
             continue;
         };
         match rules.entries.iter().position(|other| other.key == *name) {
-            Some(parent) => {
-                parents.insert(index, parent);
-            }
+            Some(parent) => parents[index] = Some(parent),
             None => {
                 let known = rules.entries.iter().map(|other| other.key.as_str());
                 let message = format!("`{section}.{name}` is not there to be extended");
@@ -86,7 +82,7 @@ fn parents(rules: &Table, section: &str, out: &mut Diagnostics) -> BTreeMap<usiz
             out.push(Diagnostic::at(Code::ExtendsCycle, span, message));
             // The others still have what they need, so that nothing else seems to be missing.
             if let Some(last) = circle.last() {
-                parents.remove(last);
+                parents[*last] = None;
             }
         }
     }
@@ -94,16 +90,16 @@ fn parents(rules: &Table, section: &str, out: &mut Diagnostics) -> BTreeMap<usiz
 }
 
 /// The rules on the way from one back to itself.
-fn circle(from: usize, parents: &BTreeMap<usize, usize>) -> Option<Vec<usize>> {
+fn circle(from: usize, parents: &[Option<usize>]) -> Option<Vec<usize>> {
     let mut way = vec![from];
-    let mut next = *parents.get(&from)?;
+    let mut next = parents[from]?;
     while next != from {
         // Another circle, that this one only leads into, is found from within.
         if way.contains(&next) {
             return None;
         }
         way.push(next);
-        next = *parents.get(&next)?;
+        next = parents[next]?;
     }
     Some(way)
 }

@@ -1,6 +1,5 @@
 //! `[levels]`, `[point.*]` and `[gauntlet.*]`: what goes on beyond one fight.
 
-use super::effects::EffectRule;
 use super::reader::{Fields, Formula, Named, Word, formula, wrong_type};
 use super::shape;
 use super::statuses::{ModifierKind, ModifierRule, Reapply, StatusRule};
@@ -156,12 +155,5 @@ impl super::Ruleset {
             }
             self.statuses.push(Named { name: name.clone(), span: *span, rule: rule.held.clone() });
         }
-    }
-
-    /// Effects of abilities: what they do at once, and at each tick.
-    pub(super) fn outcomes_of_abilities(&self) -> impl Iterator<Item = &EffectRule> {
-        self.abilities.iter().flat_map(|ability| {
-            ability.rule.does.iter().chain(ability.rule.sustain.iter().flat_map(|sustain| &sustain.does))
-        })
     }
 }

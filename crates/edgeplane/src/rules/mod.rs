@@ -17,6 +17,7 @@ mod extends;
 mod gear;
 mod levels;
 mod measures;
+#[cfg(feature = "study")]
 mod numbers;
 mod policies;
 mod pools;
@@ -44,7 +45,9 @@ pub use expectations::ExpectRule;
 pub use gear::{GearRule, GearSetRule, SetStatusRule};
 pub use levels::{GauntletRule, LevelsRule, PointRule};
 pub use measures::{MeasureFault, MeasureText, Part, Statistic};
+#[cfg(feature = "study")]
 pub use numbers::NumberAt;
+#[cfg(feature = "study")]
 pub(crate) use numbers::numbers_of;
 pub use policies::{Choose, GroupRule, Moves, PolicyRule, UseRule};
 pub use pools::{CapChange, FlowRule, PoolRule, StartRule};
@@ -220,13 +223,22 @@ impl Ruleset {
 
     /// Every effect that is written anywhere.
     pub fn effects(&self) -> impl Iterator<Item = &EffectRule> {
-        let of_statuses = self.statuses.iter().flat_map(|status| {
-            let ticks = status.rule.every.iter().flat_map(|every| &every.does);
-            ticks.chain(status.rule.on.iter().flat_map(|on| &on.does)).chain(&status.rule.at_max)
-        });
-        let of_zones = self.zones.iter().flat_map(|zone| zone.rule.enters.iter().chain(&zone.rule.leaves));
-        let of_causes = self.causes.iter().flat_map(|cause| &cause.rule.does);
-        self.outcomes_of_abilities().chain(of_statuses).chain(of_zones).chain(of_causes)
+        // As one list: a chain of nine iterators would be compiled anew for everyone who asks.
+        let mut all: Vec<&EffectRule> = Vec::new();
+        for Named { rule, .. } in &self.abilities {
+            all.extend(&rule.does);
+            all.extend(rule.sustain.iter().flat_map(|sustain| &sustain.does));
+        }
+        for Named { rule, .. } in &self.statuses {
+            all.extend(rule.every.iter().flat_map(|every| &every.does));
+            all.extend(rule.on.iter().flat_map(|on| &on.does));
+            all.extend(&rule.at_max);
+        }
+        for Named { rule, .. } in &self.zones {
+            all.extend(rule.enters.iter().chain(&rule.leaves));
+        }
+        all.extend(self.causes.iter().flat_map(|cause| &cause.rule.does));
+        all.into_iter()
     }
 
     fn read_head(&mut self, node: &Node, out: &mut Diagnostics) {

@@ -8,8 +8,9 @@ use super::triggers::{self, TriggerRule};
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, Value};
 
 /// Whether a status is good for its owner.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
 pub enum StatusKind {
     /// Good for it.
     Buff,
@@ -32,7 +33,8 @@ impl StatusKind {
 }
 
 /// Whose abilities cannot be used on somebody.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub enum Untargetable {
     /// Nobody's.
     #[default]
@@ -99,8 +101,9 @@ pub enum StackTimer {
 }
 
 /// How a modifier changes an attribute.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
 pub enum ModifierKind {
     /// Added to the base.
     Add,

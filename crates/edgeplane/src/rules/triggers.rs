@@ -5,8 +5,9 @@ use super::reader::{Fields, Formula, Selector, Word, list};
 use crate::text::{Code, Diagnostic, Diagnostics, Node};
 
 /// What happened to the owner of a status, or by it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
 #[repr(u8)]
 pub enum TriggerEvent {
     /// The fight begins.
@@ -172,8 +173,9 @@ impl TriggerEvent {
 }
 
 /// Why a status went.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
 pub enum LostReason {
     /// Its time was up.
     Expired,

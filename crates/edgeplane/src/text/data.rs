@@ -2,8 +2,6 @@
 
 use std::collections::BTreeMap;
 
-use serde::Serialize;
-
 use super::document::{Node, Value};
 use super::{Code, Diagnostic, Diagnostics};
 
@@ -24,8 +22,9 @@ use super::{Code, Diagnostic, Diagnostics};
 /// assert_eq!(data.get("sounds").map(|sounds| sounds.list().len()), Some(2));
 /// # Ok::<(), edgeplane::Error>(())
 /// ```
-#[derive(Clone, Debug, PartialEq, Serialize)]
-#[serde(untagged)]
+#[derive(Clone, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(untagged))]
 pub enum Data {
     /// A text.
     Text(String),

@@ -4,8 +4,9 @@ use super::renamed::{renamed, synonym};
 use super::source::{Sources, Span};
 
 /// How bad it is.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize)]
-#[serde(rename_all = "lowercase")]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "lowercase"))]
 pub enum Severity {
     /// The ruleset does not load.
     Error,
@@ -93,6 +94,7 @@ codes! {
     FightFault "fight-fault" "A running fight met a number or an endless chain that it cannot go on from.";
 }
 
+#[cfg(feature = "serde")]
 impl serde::Serialize for Code {
     fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
         serializer.serialize_str(self.name())

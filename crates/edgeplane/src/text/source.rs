@@ -44,7 +44,8 @@ impl SourceFile {
 }
 
 /// Where a [`Span`] begins, as people count: lines and columns from 1, columns in characters.
-#[derive(Clone, Debug, PartialEq, Eq, serde::Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Place {
     /// File name.
     pub file: String,

@@ -3,8 +3,6 @@
 use std::fmt;
 use std::sync::Arc;
 
-use serde::Serialize;
-
 use super::super::Fight;
 use super::super::engine::{Engine, FightResult};
 use super::super::events::Silent;
@@ -20,13 +18,15 @@ use crate::program::{
 };
 
 /// What became of each thing in a fight when it went on under other rules.
-#[derive(Clone, Debug, Default, PartialEq, Serialize)]
+#[derive(Clone, Debug, Default, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Adoption {
     transfers: Vec<Transfer>,
 }
 
 /// One thing that a fight had, and what it is under the new rules.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
 pub struct Transfer {
     /// What kind of thing it is.
@@ -44,8 +44,9 @@ pub struct Transfer {
 }
 
 /// What is carried over. Each kind says what its numbers mean.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize)]
-#[serde(rename_all = "snake_case")]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
 #[non_exhaustive]
 pub enum TransferKind {
     /// What is in a pool. A new cap is followed as the pool's `on_cap_change` says.

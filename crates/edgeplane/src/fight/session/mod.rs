@@ -9,6 +9,7 @@ pub(super) mod control;
 mod functions;
 mod places;
 pub(super) mod reading;
+#[cfg(feature = "serde")]
 pub(super) mod save;
 mod script;
 pub(super) mod world;

@@ -1,7 +1,5 @@
 //! What a game asks of a fight about statuses: lists for players, and where an attribute comes from.
 
-use serde::Serialize;
-
 use super::super::Fight;
 use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
@@ -13,7 +11,8 @@ use crate::program::{
 };
 
 /// A status as a game shows it.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
 pub struct HeldStatus {
     /// Which.
@@ -41,7 +40,8 @@ pub struct HeldStatus {
 }
 
 /// One thing that makes an attribute what it is.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
 pub struct Contribution {
     /// The status.

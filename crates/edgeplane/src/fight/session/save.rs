@@ -2,8 +2,6 @@
 
 use std::sync::Arc;
 
-use serde::{Deserialize, Serialize};
-
 use super::super::random::{RandomSource, Sampler, SamplerState};
 use super::super::state::{Scratch, State};
 use super::super::{Fight, Limits};
@@ -17,7 +15,7 @@ const VERSION: &str = env!("CARGO_PKG_VERSION");
 ///
 /// The head names the version, the ruleset and the encounter, and is compared with what is there; the body is exact to the
 /// last bit. A checksum covers both.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct SavedFight {
     version: String,
     /// The name of each file of the ruleset, and the hash of its text.
@@ -32,7 +30,7 @@ pub struct SavedFight {
     checksum: u64,
 }
 
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 struct SavedCombatant {
     label: String,
     character: String,

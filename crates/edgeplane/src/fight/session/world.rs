@@ -13,7 +13,8 @@ use crate::program::{CharacterId, CombatantId, Motion, SideId, Slot};
 /// One who was spawned, and nobody who takes its place later.
 ///
 /// A [`CombatantId`] is a place in the fight, and means whoever is there: those in events mean who is there at that moment.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct Handle {
     who: CombatantId,
     generation: u32,

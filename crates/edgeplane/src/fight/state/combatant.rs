@@ -6,7 +6,8 @@ use crate::program::{CombatantId, Derived, JoinPlan, Setup, SideId, StatusId, Ti
 use crate::rules::Untargetable;
 
 /// What a combatant is doing.
-#[derive(Clone, Copy, Debug, Default, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) enum Doing {
     /// Nothing: it waits for something to change.
     #[default]
@@ -18,7 +19,8 @@ pub(in crate::fight) enum Doing {
 }
 
 /// Who decides for a combatant.
-#[derive(Clone, Copy, Debug, Default, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) enum Control {
     #[default]
     Policy,
@@ -28,7 +30,8 @@ pub(in crate::fight) enum Control {
     Controller,
 }
 
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct Combatant {
     pub(in crate::fight) doing: Doing,
     pub(in crate::fight) control: Control,
@@ -106,7 +109,8 @@ pub(in crate::fight) struct Combatant {
 }
 
 /// A line of a policy, as its owner last found it.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct LineState {
     /// It stays closed until then, unless something changes on which it depends.
     pub(in crate::fight) until: Time,
@@ -120,7 +124,8 @@ pub(in crate::fight) struct LineState {
 
 /// The gates of a line, in the order in which they are looked at: the first that is closed is why the
 /// ability is unavailable.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[repr(u8)]
 pub(in crate::fight) enum Gate {
     /// Nobody has looked yet.
@@ -141,7 +146,8 @@ pub(in crate::fight) enum Gate {
 }
 
 /// What changes of one ability of one combatant.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct AbilityState {
     /// When its cooldown ends.
     pub(in crate::fight) ready: Time,

@@ -5,7 +5,8 @@
 const WIDTH: usize = 4;
 
 /// The least of as many values as there are leaves.
-#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct DueTree<T> {
     /// Nodes in groups of four, the root's first; those below node `n` of group `g` are group `4 g + n + 1`.
     groups: Vec<[T; WIDTH]>,

@@ -26,7 +26,8 @@ use statuses::Statuses;
 use timers::Timers;
 
 /// What is kept of a combatant on the ground.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct Walk {
     /// Whom it walks to, and to within how many metres.
     pub(super) goal: Option<(CombatantId, f64)>,
@@ -43,14 +44,15 @@ pub(super) struct Walk {
     /// The course that it has planned and not taken yet.
     pub(super) course: Plane,
     /// The side on which it goes round zones that it avoids.
-    #[serde(default)]
+    #[cfg_attr(feature = "serde", serde(default))]
     pub(super) bypass: Option<Bypass>,
     /// The place at which the game has it use an ability, in place of somebody.
     pub(super) aims_at: Option<Plane>,
 }
 
 /// The side on which somebody goes round zones.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) enum Bypass {
     Left,
     Right,
@@ -71,7 +73,8 @@ impl Walk {
 }
 
 /// A zone that is there.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct Zone {
     pub(super) id: ZoneId,
     /// Unique in the fight.
@@ -93,7 +96,8 @@ pub(super) struct Zone {
 }
 
 /// A status that lasts for as long as its owner is in a zone, or uses an ability.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct Hold {
     pub(super) zone: u32,
     pub(super) who: CombatantId,
@@ -101,7 +105,8 @@ pub(super) struct Hold {
 }
 
 /// Something that an ability has sent out and that has not arrived yet.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct Flight {
     pub(super) at: Time,
     pub(super) caster: CombatantId,
@@ -113,7 +118,8 @@ pub(super) struct Flight {
 }
 
 /// Whose effect it is, and of what.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct EffectContext {
     /// Who acts.
     pub(super) caster: CombatantId,
@@ -157,7 +163,8 @@ impl EffectContext {
 }
 
 /// What waits to be done for a status.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) enum Cause {
     /// A tick at the very start.
     Tick,
@@ -168,7 +175,8 @@ pub(super) enum Cause {
 }
 
 /// Something that a status was triggered to do and that waits for its turn.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct Pending {
     pub(super) owner: CombatantId,
     pub(super) status: StatusRef,
@@ -180,7 +188,8 @@ pub(super) struct Pending {
     pub(super) depth: u32,
 }
 
-#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct State {
     pub(super) now: Time,
     pub(super) numbers: Memory,
@@ -192,7 +201,7 @@ pub(super) struct State {
     pub(super) lines: Vec<LineState>,
     /// Combatants in the order of their tie-breaks.
     pub(super) order: Vec<CombatantId>,
-    #[serde(skip)]
+    #[cfg_attr(feature = "serde", serde(skip))]
     pub(super) rosters: Rosters,
     pub(super) statuses: Statuses,
     /// What statuses were triggered to do and is not done yet.

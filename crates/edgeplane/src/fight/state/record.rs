@@ -7,7 +7,8 @@ use crate::program::{CombatantId, SideId, StatusId, StatusPlan, Time};
 pub(in crate::fight) const NONE: u32 = u32::MAX;
 
 /// One status on one combatant.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct Record {
     /// When something happens to it next.
     pub(in crate::fight) due: Due,
@@ -88,7 +89,8 @@ impl Default for Record {
 }
 
 /// An instance that may be gone by the time somebody looks.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct StatusRef {
     pub(in crate::fight) index: u32,
     pub(in crate::fight) serial: u32,

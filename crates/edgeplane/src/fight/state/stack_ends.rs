@@ -5,7 +5,8 @@ use super::statuses::Statuses;
 use crate::program::Time;
 
 /// The end of one stack, and the one that ends next.
-#[derive(Clone, Copy, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct StackEnd {
     ends: Time,
     next: u32,

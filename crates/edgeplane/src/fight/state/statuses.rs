@@ -20,7 +20,8 @@ fn packed(due: Due, serial: u32, index: u32) -> u128 {
     u128::from(due.bits()) << 64 | u128::from(serial) << 32 | u128::from(index)
 }
 
-#[derive(Clone, Debug, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Debug)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct Statuses {
     records: Vec<Record>,
     free: Vec<u32>,

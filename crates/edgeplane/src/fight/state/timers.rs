@@ -84,7 +84,8 @@ const PHASE_BITS: u32 = 4;
 const NONE: u64 = u64::MAX;
 
 /// A timer that is due, in one number that is the less the sooner it comes.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct Due(u64);
 
 impl Default for Due {
@@ -134,7 +135,8 @@ impl Due {
     }
 }
 
-#[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
+#[derive(Clone, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct Timers {
     due: DueTree<Due>,
     /// Where the timers of each kind begin among them; those that cannot come have no place.
