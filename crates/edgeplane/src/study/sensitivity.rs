@@ -227,12 +227,20 @@ fn rank(
     let all_first = first.saturating_mul(changes as u64 + 1);
     let further = plan.trials.saturating_mul(budget).max(all_first);
     let most = all_first.saturating_add(further);
-    let (mut tried, mut left_out) = (Vec::new(), Vec::new());
-    for (index, subject) in subjects.iter().enumerate() {
-        let mut reasons = Vec::new();
-        for way in &subject.ways {
+    // A first look is too short to be shared by threads: each thread takes a change.
+    let ways: Vec<(usize, &Way)> =
+        subjects.iter().enumerate().flat_map(|(index, one)| one.ways.iter().map(move |way| (index, way))).collect();
+    let mut looked = crew
+        .each(&ways, |_, way| {
             progress(crew.done(), most);
-            match first_look(&crew, game, encounter, &measures, (index, way), &before, sure) {
+            first_look(&crew, game, encounter, &measures, *way, &before, sure)
+        })
+        .into_iter();
+    let (mut tried, mut left_out) = (Vec::new(), Vec::new());
+    for subject in subjects {
+        let mut reasons = Vec::new();
+        for look in looked.by_ref().take(subject.ways.len()) {
+            match look {
                 Ok(one) => tried.push(one),
                 Err(reason) => reasons.push(reason),
             }
@@ -285,13 +293,14 @@ fn rank(
         budget -= next.len() as u64 * (look[1] - look[0]);
         before = crew.samples(&base, look[0]..look[1])?;
         before[0].iter().for_each(|sample| known.add(*sample));
-        for one in next {
+        let played = crew.each(&next, |_, one| {
             progress(crew.done(), most);
-            if !crew.is_stopped() {
-                let after = crew.samples(&one.variant, look[0]..look[1])?;
-                if !crew.is_stopped() {
-                    one.add(&before, &after, sure);
-                }
+            crew.samples(&one.variant, look[0]..look[1])
+        });
+        for (one, after) in next.into_iter().zip(played) {
+            let after = after?;
+            if after[0].len() == before[0].len() {
+                one.add(&before, &after, sure);
             }
         }
     }
@@ -368,11 +377,10 @@ fn first_look<'a>(
     // A name that looks like a formula, a count that must be whole: no number that can be changed.
     let variant = game.variant(std::slice::from_ref(way.change.as_ref()?)).map_err(|error| reason(&error))?;
     let variant = variant.measured(encounter, measures).map_err(|error| reason(&error))?;
-    let samples = crew.samples(&variant, 0..before[0].len() as u64);
-    if crew.is_stopped() {
+    let samples = crew.samples(&variant, 0..before[0].len() as u64).map_err(|error| reason(&error))?;
+    if samples[0].len() < before[0].len() {
         return not_any_more();
     }
-    let samples = samples.map_err(|error| reason(&error))?;
     let mut sums = vec![Pairs::new(&variant.measures()[0])];
     pair_up(&mut sums, before, &samples);
     let difference = sums[0].difference(&variant.measures()[0], sure);
