@@ -18,7 +18,9 @@ const MOST_AWAY: f64 = 0.75;
 const READY: f64 = 0.6;
 /// The same where an answer is nearer to the bounds.
 const SURE: f64 = 0.75;
-/// Errors of the proof within which a figure need not be known more exactly.
+/// The same after a proof that failed, where the model had expected too much.
+const AGAIN: f64 = 0.85;
+/// Errors of the first proof within which a figure need not be known more exactly.
 const KNOWN: f64 = 0.7;
 /// The logarithm of a probability below which distances count instead.
 const UNLIKELY: f64 = -27.0;
@@ -54,15 +56,36 @@ pub(super) struct Prospect {
     figure: Option<Surrogate>,
     /// Whether there is a figure at all, if it is so at some points only.
     presence: Option<Surrogate>,
-    /// The variance of one fight, and of the proof.
+    /// The variance of one fight, of the next proof, and of the first.
     one: f64,
     proof: f64,
+    first_proof: f64,
+    /// Errors of the proof by which the figure has to keep away from the bounds.
+    spare: f64,
+}
+
+/// Errors by which a proof has to hold after so many that failed: among many tries the luckiest would meet goals that are
+/// missed. At a bound each of these passes half as often as the one before.
+pub(super) fn spare(failed: usize) -> f64 {
+    const SPARE: [f64; 3] = [0.0, 0.67, 1.0];
+    SPARE[failed.min(SPARE.len() - 1)]
+}
+
+/// The same in the units of a goal.
+pub(super) fn to_spare(goal: &Goal, unit: Unit, errors: f64) -> f64 {
+    errors.min(MOST_AWAY * goal.tolerance(unit))
 }
 
 impl Prospect {
-    /// From the figures of one goal, the variance of one fight, and the number of fights of a proof; with the shapes of
-    /// models of nearly as many figures.
-    pub(super) fn of(goal: &Goal, known: &[Known<'_>], one: f64, fights: f64, shapes: Option<&Prospect>) -> Self {
+    /// From the figures of one goal, the variance of one fight, and the number of fights of the first proof and of the next, with the
+    /// errors that it has to spare; with the shapes of models of nearly as many figures.
+    pub(super) fn of(
+        goal: &Goal,
+        known: &[Known<'_>],
+        one: f64,
+        (first, fights, spare): (f64, f64, f64),
+        shapes: Option<&Prospect>,
+    ) -> Self {
         let unit = known.first().map_or(Unit::Share, |known| known.figure.unit);
         let seen = |known: &Known<'_>| {
             let Figure { value: Some(value), low, high, trials, .. } = *known.figure else { return None };
@@ -92,6 +115,8 @@ impl Prospect {
             presence: Surrogate::fit(&presence, shape(|before| &before.presence)),
             one,
             proof: one / fights,
+            first_proof: one / first,
+            spare,
         }
     }
 
@@ -125,11 +150,13 @@ impl Prospect {
         1.0 / (share * (1.0 - share))
     }
 
-    /// The bounds, and those from which chance in the proof is kept away.
+    /// The bounds that the proof has to keep, and those from which chance in it is kept away.
     fn bounds(&self) -> ((f64, f64), (f64, f64)) {
         let Goal { least, most, .. } = self.goal;
-        let away = (AWAY * self.proof.sqrt()).min(MOST_AWAY * self.goal.tolerance(self.unit));
-        ((self.on_scale(least), self.on_scale(most)), (self.on_scale(least + away), self.on_scale(most - away)))
+        let away = to_spare(&self.goal, self.unit, AWAY * self.proof.sqrt());
+        let spare = to_spare(&self.goal, self.unit, self.spare * self.proof.sqrt());
+        let kept = |away: f64| (self.on_scale(least + away), self.on_scale(most - away));
+        (kept(spare), kept(away))
     }
 
     fn is_present(&self, place: &[f64]) -> f64 {
@@ -215,7 +242,16 @@ impl Outlook {
             far += beyond * beyond;
         }
         let passes = self.together(&windows, between);
-        if passes >= if is_inside { READY } else { SURE } {
+        let has_failed = self.prospects.iter().any(|prospect| prospect.spare > 0.0);
+        if passes
+            >= if has_failed {
+                AGAIN
+            } else if is_inside {
+                READY
+            } else {
+                SURE
+            }
+        {
             return 100.0 - moved;
         }
         let likely = libm::log(passes);
@@ -237,7 +273,7 @@ impl Outlook {
             let (_, (low, high)) = prospect.bounds();
             let error = variance.sqrt();
             // Chance in the proof decides what is left in doubt.
-            let is_known = error < KNOWN * prospect.proof.sqrt() * prospect.slope(value);
+            let is_known = error < KNOWN * prospect.first_proof.sqrt() * prospect.slope(value);
             if is_known && !(low..=high).contains(&value) {
                 return 0.0;
             }

@@ -9,7 +9,7 @@ use std::sync::Arc;
 
 use super::goals::Goal;
 use super::ledger::Figure;
-use super::outlook::{Known, Outlook, Prospect};
+use super::outlook::{Known, Outlook, Prospect, spare, to_spare};
 use super::ranges::{Place, Ranges, apart};
 use super::samples::Crew;
 use super::statistics::Confidence;
@@ -43,6 +43,8 @@ const ANEW: usize = 8;
 const MOST_POINTS: usize = 240;
 /// Looks just before answers, at whether a smaller change would do.
 const CHECKS: usize = 8;
+/// Most fights at one point, measured by its proof.
+const ENOUGH: u64 = 4;
 
 /// What was fought at one point.
 pub(super) struct Seen {
@@ -131,6 +133,8 @@ impl Search<'_> {
             let is_ready = merit > 0.0;
             let reach = if is_ready { self.ranges.moved(&answer) - AS_GOOD } else { self.ranges.farthest() + 0.25 };
             let (next, gain) = self.best(&|place| outlook.gain(place, reach - self.ranges.moved(place)));
+            // What so many fights have not settled, more of them do not.
+            let gain = if self.fights_of(&next) < ENOUGH * self.proof_length() { gain } else { 0.0 };
             let spent = self.task.crew.done() as f64 / self.proof_length() as f64;
             if is_ready && gain < SMALL * (1.0 + 3.0 * (spent - 0.75).max(0.0)) {
                 let doubted = || Some((self.doubted(&answer)?, 4 * FIRST));
@@ -140,8 +144,9 @@ impl Search<'_> {
                     self.look(&place, fights)?;
                     continue;
                 }
+                let failed = self.proofs as usize;
                 if let Some(proof) = self.prove(answer)? {
-                    if self.is_met(&proof.figures) {
+                    if self.is_shown(&proof.figures, spare(failed)) {
                         return Ok(Some((Some(proof), SearchEnd::Complete, Vec::new())));
                     }
                     self.task.crew.count(proof.trials);
@@ -183,6 +188,15 @@ impl Search<'_> {
 
     fn is_met(&self, figures: &[Figure]) -> bool {
         self.task.goals.iter().zip(figures).all(|(goal, figure)| goal.holds(figure))
+    }
+
+    /// Whether figures keep away from the bounds of all goals, by so many of their errors.
+    fn is_shown(&self, figures: &[Figure], errors: f64) -> bool {
+        let is_shown = |(goal, figure): (&Goal, &Figure)| {
+            let away = to_spare(goal, figure.unit, errors * error_of(figure));
+            figure.value.is_some_and(|value| (goal.least + away..=goal.most - away).contains(&value))
+        };
+        self.task.goals.iter().zip(figures).all(is_shown)
     }
 
     /// Begins with the values of now, if they are within the ranges, or else the nearest. Nothing needs to be changed if
@@ -266,7 +280,7 @@ impl Search<'_> {
 
     /// What is known of all goals by now.
     pub(super) fn outlook(&mut self) -> Arc<Outlook> {
-        let proof = self.proof_length() as f64;
+        let proof = (self.proof_length() as f64, self.next_proof() as f64, spare(self.proofs as usize));
         // Which shapes of a model are the likeliest takes many times as long as a model, and changes slowly.
         let model = self.model.as_ref().filter(|(looks, _)| self.looks - looks <= looks / ANEW);
         let prospect = |(index, goal): (usize, &Goal)| {
@@ -294,6 +308,11 @@ impl Search<'_> {
         };
         let needed = self.task.goals.iter().enumerate().map(needed).fold(0.0, f64::max);
         (needed as u64).max(self.task.plan.study.trials).min(MOST_OF_PROOF)
+    }
+
+    /// Fights of the next proof: after one that failed they are more, since goals are met or missed by little there.
+    fn next_proof(&self) -> u64 {
+        if self.proofs == 0 { self.proof_length() } else { (2 * self.proof_length()).min(MOST_OF_PROOF) }
     }
 
     /// A smaller change than an answer that meets the goals by its own few fights, and not by the model: what comes in steps is
@@ -345,7 +364,7 @@ impl Search<'_> {
         let seed = (self.task.plan.study.seed ^ PROOF_SEED).wrapping_add(self.proofs);
         let crew = Crew::new(&TrialsPlan { seed, ..self.task.plan.study }, &|_| {});
         let mut study = Together::starting_at(self.task.agenda, &self.variant(&place)?, 0)?;
-        let length = self.proof_length();
+        let length = self.next_proof();
         for part in [4, 2, 1] {
             study.run_to(&crew, (length / part).max(1))?;
             if study.trials() == 0 {
