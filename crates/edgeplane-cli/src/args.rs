@@ -206,9 +206,10 @@ pub(crate) struct ExplainArgs {
     /// The character on whom the ability is used, or who has the status
     #[arg(long, value_name = "CHARACTER")]
     pub(crate) on: Option<String>,
-    /// A status that the character has, with its stacks if there are more than one: waterlogged=3
-    #[arg(long, value_name = "STATUS[=STACKS]", value_parser = parse_with)]
-    pub(crate) with: Vec<(String, u32)>,
+    /// A status that the character has, with its stacks if there are more than one: waterlogged=3; with --from and --on,
+    /// which of both: on:waterlogged=3
+    #[arg(long, value_name = "[from:|on:]STATUS[=STACKS]", value_parser = parse_with)]
+    pub(crate) with: Vec<With>,
     #[command(flatten)]
     pub(crate) output: OutputArgs,
 }
@@ -531,13 +532,24 @@ pub(crate) struct DemoArgs {
     pub(crate) output: PathBuf,
 }
 
-fn parse_with(text: &str) -> Result<(String, u32), String> {
-    match text.split_once('=') {
-        None => Ok((text.to_owned(), 1)),
-        Some((status, stacks)) => match stacks.parse() {
-            Ok(stacks) if stacks > 0 => Ok((status.to_owned(), stacks)),
-            _ => Err("write it as STATUS or STATUS=STACKS, such as waterlogged=3".to_owned()),
-        },
+/// A status that somebody has beforehand.
+#[derive(Clone, Debug)]
+pub(crate) struct With {
+    /// "from" or "on", if it was said.
+    pub(crate) whose: Option<String>,
+    pub(crate) status: String,
+    pub(crate) stacks: u32,
+}
+
+fn parse_with(text: &str) -> Result<With, String> {
+    let (whose, what) = match text.split_once(':') {
+        Some((whose @ ("from" | "on"), what)) => (Some(whose.to_owned()), what),
+        _ => (None, text),
+    };
+    let (status, stacks) = what.split_once('=').unwrap_or((what, "1"));
+    match stacks.parse() {
+        Ok(stacks) if stacks > 0 => Ok(With { whose, status: status.to_owned(), stacks }),
+        _ => Err("write it as STATUS or STATUS=STACKS, such as waterlogged=3 or on:waterlogged=3".to_owned()),
     }
 }
 

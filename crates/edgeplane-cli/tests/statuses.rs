@@ -78,6 +78,10 @@ fn explain_of_an_ability_shows_what_else_it_does() {
     let (printed, _) = answer(&["explain", DEMO, "bandage", "--from", "bell_ringer", "--on", "lockhand"]);
     assert_eq!(rows(&printed, "cleanses"), ["cleanses 1 debuff, the oldest first target"]);
     assert!(!printed.contains("bell_song"), "{printed}");
+    let against = ["explain", DEMO, "boathook", "--from", "lockhand", "--on", "silt_crab", "--with", "on:braced"];
+    let (printed, _) = answer(&against);
+    assert!(printed.contains("beforehand: silt_crab has braced"), "{printed}");
+    assert_eq!(rows(&printed, "guard"), ["guard 18.6 * (200 - 50) / 200 = 13.95 applied 13.95"]);
 }
 
 #[test]
@@ -87,6 +91,8 @@ fn wrong_questions_about_statuses_are_refused() {
         (vec!["sitled", "--on", "lockhand"], "did you mean"),
         (vec!["lockhand", "--with", "bracd"], "did you mean `braced`?"),
         (vec!["lockhand", "--with", "braced=none"], "STATUS=STACKS"),
+        (vec!["boathook", "--from", "lockhand", "--on", "silt_crab", "--with", "braced"], "--with on:braced"),
+        (vec!["lockhand", "--with", "on:braced"], "`on:` goes with --from and --on"),
         (vec!["silted", "--on", "lockhnad"], "did you mean `lockhand`?"),
     ] {
         let all: Vec<&str> = ["explain", DEMO].into_iter().chain(arguments).collect();

@@ -41,6 +41,15 @@ pub enum Error {
         /// What differs.
         what: String,
     },
+    /// A status that somebody was to have beforehand does not apply to it.
+    NotApplied {
+        /// The status.
+        status: String,
+        /// Who.
+        to: String,
+        /// Why: "immune", "already held".
+        reason: String,
+    },
     /// A study was stopped before it knew anything.
     Stopped,
     /// A fight could not go on.
@@ -56,6 +65,7 @@ impl std::fmt::Debug for Error {
             Self::Measure { .. } => "Measure",
             Self::Path { .. } => "Path",
             Self::Save { .. } => "Save",
+            Self::NotApplied { .. } => "NotApplied",
             Self::Stopped => "Stopped",
             Self::Fight(_) => "Fight",
         };
@@ -89,6 +99,7 @@ impl std::fmt::Display for Error {
                 fault.help.as_ref().map_or(Ok(()), |help| write!(f, "; {help}"))
             }
             Self::Save { what } => write!(f, "this save cannot be loaded: {what}"),
+            Self::NotApplied { status, to, reason } => write!(f, "`{status}` does not apply to `{to}`: {reason}"),
             Self::Stopped => f.write_str("stopped before anything was known"),
             Self::Path { path } => write!(f, "nothing stands at `{path}` in the ruleset"),
             Self::Fight(error) => error.fmt(f),
@@ -105,6 +116,7 @@ impl std::error::Error for Error {
             | Self::Measure { .. }
             | Self::Path { .. }
             | Self::Save { .. }
+            | Self::NotApplied { .. }
             | Self::Stopped => None,
         }
     }

@@ -4,7 +4,9 @@
 
 use crate::common::{OTHER, demo, game};
 use edgeplane::fight::{Event, NamedEvent, UnavailableReason, seed_of_trial};
-use edgeplane::study::explain::{AbilityExplanation, explain_ability, explain_character};
+use edgeplane::study::explain::{
+    AbilityExplanation, Beforehand, explain_ability, explain_ability_with, explain_character,
+};
 use edgeplane::study::{Values, share_of};
 use edgeplane::{Ending, Game, Log, Source, TrialsPlan};
 
@@ -247,6 +249,40 @@ fn explain_samples_where_too_much_can_happen_and_says_so() {
     assert!(!storm.exact);
     let plain = storm.effects[0].endings.iter().find(|ending| ending.ending == "plain").unwrap();
     assert!((plain.mean - 25.5).abs() < 0.3 && (plain.chance - 0.6).abs() < 0.02, "{plain:?}");
+}
+
+/// Effects are told apart though some do not happen, and two are alike but for whom they reach.
+#[test]
+fn explain_shows_effects_that_do_not_always_happen() {
+    let game = game(
+        "[pools]\nhealth = { max = 80, defeat = true }\n[status.numb]\nkind = \"debuff\"\ntags = [\"cold\"]\nresist = \"40%\"\nduration = 5\n\
+         [status.warm]\nimmune = [\"cold\"]\nduration = inf\n\
+         [ability.double]\ndoes = [{ damage = \"if(has(target, numb), 30, 20)\", chance = 0.3 }, { damage = 5 }, { damage = 2, to = \"caster\" }]\n\
+         [character.one]\nabilities = [\"double\"]\n[character.other]\nstatuses = [\"warm\"]\n",
+    );
+    let double = explained(&game, "double", "one", "one");
+    assert!(double.exact);
+    let found: Vec<(&str, f64, f64, usize)> = double
+        .effects
+        .iter()
+        .map(|effect| (effect.to.as_str(), effect.amount, effect.over_all.mean, effect.endings.len()))
+        .collect();
+    assert_eq!(found, [("one", 20.0, 6.0, 2), ("one", 5.0, 5.0, 1), ("one", 2.0, 2.0, 1)]);
+    let never = &double.effects[0].endings[0];
+    assert_eq!((never.ending.as_str(), never.chance), ("does not happen", 0.7));
+    let double = explained(&game, "double", "one", "other");
+    assert_eq!(double.uses_to_empty.len(), 1, "the caster's own 2 are apart: {:?}", double.uses_to_empty);
+    let uses = &double.uses_to_empty[0];
+    assert_eq!((uses.of.as_str(), uses.each_use, uses.uses), ("other", 11.0, 8));
+    // Whatever chance it has to be resisted, it is there beforehand.
+    let ids = |name| game.character(name).unwrap();
+    let numb = Beforehand { target: vec![(game.status("numb").unwrap(), 1)], ..Beforehand::default() };
+    let with = |on| explain_ability_with(game.program(), game.ability("double").unwrap(), ids("one"), ids(on), &numb);
+    let numbed = with("one").unwrap();
+    assert_eq!((numbed.effects[0].amount, numbed.effects[0].over_all.mean), (30.0, 9.0));
+    assert_eq!(numbed.beforehand, ["one has numb"]);
+    let refused = with("other").unwrap_err().to_string();
+    assert_eq!(refused, "`numb` does not apply to `other`: immune");
 }
 
 #[test]

@@ -1,12 +1,13 @@
 //! `edgeplane explain`: what is this number, and why?
 
 use edgeplane::study::explain::{
-    AbilityExplanation, CharacterSheet, StatusExplanation, explain_ability, explain_character_with, explain_status,
+    AbilityExplanation, Beforehand, CharacterSheet, StatusExplanation, explain_ability_with, explain_character_with,
+    explain_status_with,
 };
 use edgeplane::{Game, StatusId};
 
 use super::{Failure, Sink};
-use crate::args::{ExplainArgs, Format};
+use crate::args::{ExplainArgs, Format, With};
 use crate::view::{ability, sheet, status};
 
 pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
@@ -42,7 +43,7 @@ fn status_of(game: &Game, status: StatusId, args: &ExplainArgs) -> Result<Status
         return Err(Failure::Message(message));
     };
     let (from, on) = (game.character(args.from.as_ref().unwrap_or(on))?, game.character(on)?);
-    explain_status(game.program(), status, from, on).map_err(Failure::from)
+    explain_status_with(game.program(), status, from, on, &beforehand(game, args)?).map_err(Failure::from)
 }
 
 fn character_of(game: &Game, args: &ExplainArgs) -> Result<CharacterSheet, Failure> {
@@ -61,7 +62,11 @@ fn character_of(game: &Game, args: &ExplainArgs) -> Result<CharacterSheet, Failu
     if game.program().characters()[id.index()].template {
         return Err(Failure::Message(format!("`{}` is a template; explain a character that extends it", args.what)));
     }
-    let with = args.with.iter().map(|(status, stacks)| Ok((game.status(status)?, *stacks)));
+    if let Some(With { whose: Some(whose), status, .. }) = args.with.iter().find(|one| one.whose.is_some()) {
+        let message = format!("`{whose}:` goes with --from and --on; of `{}` alone it is --with {status}", args.what);
+        return Err(Failure::Message(message));
+    }
+    let with = args.with.iter().map(|one| Ok((game.status(&one.status)?, one.stacks)));
     let with = with.collect::<Result<Vec<_>, edgeplane::Error>>()?;
     explain_character_with(game.program(), id, &with).map_err(Failure::from)
 }
@@ -78,5 +83,22 @@ fn ability_of(game: &Game, args: &ExplainArgs) -> Result<AbilityExplanation, Fai
             return Err(Failure::Message(message));
         }
     };
-    explain_ability(game.program(), ability, from, on).map_err(Failure::from)
+    explain_ability_with(game.program(), ability, from, on, &beforehand(game, args)?).map_err(Failure::from)
+}
+
+/// What both have beforehand.
+fn beforehand(game: &Game, args: &ExplainArgs) -> Result<Beforehand, Failure> {
+    let mut all = Beforehand::default();
+    for With { whose, status, stacks } in &args.with {
+        let id = game.status(status)?;
+        match whose.as_deref() {
+            Some("from") => all.caster.push((id, *stacks)),
+            Some(_) => all.target.push((id, *stacks)),
+            None => {
+                let message = format!("say who has `{status}`: --with from:{status} or --with on:{status}");
+                return Err(Failure::Message(message));
+            }
+        }
+    }
+    Ok(all)
 }

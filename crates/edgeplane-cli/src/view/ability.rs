@@ -1,17 +1,25 @@
 //! What an ability of one does to another.
 
 use edgeplane::program::plain;
-use edgeplane::study::explain::{AbilityExplanation, AlsoLine, EffectLine, StepLine, Worked};
+use edgeplane::study::explain::{AbilityExplanation, AlsoLine, EffectLine, StepLine, UsesLine, Worked};
 
 use super::table::{self, Column};
 use super::{sheet, text};
 
 pub(crate) fn draw(explained: &AbilityExplanation) -> String {
     let title = format!("{} from {} on {}", explained.ability.name, explained.from, explained.on);
-    let mut out = format!("{}\n\n{}", text::bold(&title), sheet::abilities(std::slice::from_ref(&explained.ability)));
+    let mut out = format!("{}\n\n", text::bold(&title));
+    if !explained.beforehand.is_empty() {
+        out.push_str(&format!(" beforehand: {}\n\n", explained.beforehand.join("; ")));
+    }
+    out.push_str(&sheet::abilities(std::slice::from_ref(&explained.ability)));
     for (index, effect) in explained.effects.iter().enumerate() {
         out.push('\n');
-        out.push_str(&effect_text(index, effect));
+        out.push_str(&effect_text(index, effect, &explained.on));
+    }
+    for UsesLine { of, pool, against, each_use, uses, .. } in &explained.uses_to_empty {
+        let (each_use, against) = (text::tenth(*each_use), plain(*against));
+        out.push_str(&format!("\n A use takes {each_use} {pool} from {of} on average: {uses} uses empty {against}\n"));
     }
     out.push_str(&also(explained));
     if !explained.exact {
@@ -32,11 +40,12 @@ fn also(explained: &AbilityExplanation) -> String {
     format!("\n{}", table::draw(&columns, explained.also.iter().map(row).collect()))
 }
 
-fn effect_text(index: usize, effect: &EffectLine) -> String {
+fn effect_text(index: usize, effect: &EffectLine, on: &str) -> String {
     let kind = effect.damage_type.as_ref().map_or_else(String::new, |kind| format!(" ({kind})"));
     let tick = if effect.each_tick { ", each tick" } else { "" };
     let (against, pool) = (plain(effect.against), &effect.pool);
-    let heading = format!("{}. {}{kind} to {against} {pool}{tick}", index + 1, effect.effect);
+    let of = if effect.to == on { String::new() } else { format!(" of {}", effect.to) };
+    let heading = format!("{}. {}{kind} to {against} {pool}{of}{tick}", index + 1, effect.effect);
     let mut out = format!(" {}\n", text::bold(&heading));
     let mut rows = vec![vec!["amount".to_owned(), sum(&effect.worked), String::new(), plain(effect.initial)]];
     rows.extend(effect.steps.iter().map(step_row));

@@ -24,6 +24,7 @@ fn facts(explained: &StatusExplanation) -> String {
     let lasts = explained.lasts.map_or_else(|| "until something ends it".to_owned(), |s| format!("{} s", plain(s)));
     let ticks = explained.period.map_or_else(String::new, |period| format!(", ticks every {} s", plain(period)));
     let facts = [
+        ("beforehand", explained.beforehand.join("; ")),
         ("is", format!("{}{tags}", explained.kind.name())),
         ("lasts", format!("{lasts}{ticks}")),
         ("reapplied", explained.reapply.clone()),

@@ -107,6 +107,11 @@ impl Resolver<'_, '_> {
                     .collect();
                 if names.attributes.contains(name) || names.pools.contains(name) {
                     self.report(Code::UnknownName, range, "this name has too many parts".to_owned(), None);
+                } else if names.statuses.contains(name) {
+                    let whom = if skip == 0 { "self" } else { parts[0].text.as_str() };
+                    let help = format!("ask `has({whom}, {name})` or `stacks({whom}, {name})`");
+                    let message = format!("`{name}` is a status, not a number");
+                    self.report(Code::UnknownName, &parts[skip].range, message, Some(help));
                 } else {
                     self.unknown(format!("no attribute or pool is called `{name}`"), name, &parts[skip].range, &known);
                 }

@@ -4,7 +4,8 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
-use super::arrivals::{Arrived, Which, all_that_can_happen};
+use super::arrivals::{Arrived, Which, all_that_can_happen, effect_of};
+use super::beforehand::Beforehand;
 use super::character::{AbilityLine, Shown, ability_line};
 use crate::error::Error;
 use crate::fight::{Event, EventMask, Fight, Likely, Observer, RandomSource, StepResult};
@@ -72,6 +73,8 @@ pub struct EffectLine {
     pub effect: String,
     /// The damage type of a hit.
     pub damage_type: Option<String>,
+    /// The character that it reaches.
+    pub to: String,
     /// The pool that it reaches.
     pub pool: String,
     /// The amount that enters the first step.
@@ -109,6 +112,22 @@ pub struct AlsoLine {
     pub only: String,
 }
 
+/// What several effects of one use take from a pool together.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[non_exhaustive]
+pub struct UsesLine {
+    /// Whose pool.
+    pub of: String,
+    /// The pool.
+    pub pool: String,
+    /// What is in it at the start.
+    pub against: f64,
+    /// What a use takes on average; what only ticks of a kept-up ability take is not in it.
+    pub each_use: f64,
+    /// How many uses empty the pool, if each takes that.
+    pub uses: u32,
+}
+
 /// An ability of one character on another, explained.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
@@ -119,8 +138,12 @@ pub struct AbilityExplanation {
     pub from: String,
     /// On whom.
     pub on: String,
+    /// Statuses that they have beforehand: "silt_crab has waterlogged, 3 stacks".
+    pub beforehand: Vec<String>,
     /// Its effects that are amounts, in order.
     pub effects: Vec<EffectLine>,
+    /// For each pool from which several of them take.
+    pub uses_to_empty: Vec<UsesLine>,
     /// Its other effects, in order.
     pub also: Vec<AlsoLine>,
     /// Whether all that can happen was walked through; otherwise it was sampled.
@@ -137,6 +160,20 @@ pub fn explain_ability(
     from: CharacterId,
     on: CharacterId,
 ) -> Result<AbilityExplanation, Error> {
+    explain_ability_with(program, ability, from, on, &Beforehand::default())
+}
+
+/// Explains what an ability of one character does to another when they have some statuses.
+///
+/// # Errors
+/// [`Error::Fight`] when a formula has no value; [`Error::NotApplied`] for a status that one of them cannot have.
+pub fn explain_ability_with(
+    program: &Arc<Program>,
+    ability: AbilityId,
+    from: CharacterId,
+    on: CharacterId,
+    with: &Beforehand,
+) -> Result<AbilityExplanation, Error> {
     let sides = match program.ability(ability).side {
         SideRule::Allies | SideRule::Others => vec![("one".to_owned(), vec![from, on])],
         SideRule::Caster => vec![("one".to_owned(), vec![from])],
@@ -144,30 +181,33 @@ pub fn explain_ability(
     };
     let setup = Arc::new(Setup::between(program, &sides));
     let target = CombatantId(if setup.combatants.len() > 1 { 1 } else { 0 });
+    let every = Arc::new(Setup::between(&Arc::new(without_chances(program, ability)), &sides));
     let mut walk = Walk {
-        setup: &setup,
+        setup: &every,
         worked: Vec::new(),
         steps: Vec::new(),
         effects: Vec::new(),
+        effect: String::new(),
         known: Vec::new(),
         ticks: false,
     };
-    apply_effects(&mut Fight::with_chance(Arc::clone(&setup), Likely, 0), ability, target, &mut walk)?;
+    apply_effects(&mut Fight::with_chance(Arc::clone(&every), Likely, 0), ability, (target, with), &mut walk)?;
     let (mut effects, known) = (walk.effects, walk.known);
-    let (mut gathered, exact) = all_that_can_happen(&setup, ability, target)?;
+    let (mut gathered, exact) = all_that_can_happen(&setup, ability, (target, with))?;
     for (effect, which) in effects.iter_mut().zip(&known) {
-        if let Some(gathered) = gathered.remove(which) {
-            gathered.fill(effect);
-        }
+        gathered.effects.remove(which).unwrap_or_default().fill(effect, gathered.weight);
     }
     let mut start = Fight::with_chance(Arc::clone(&setup), Likely, 0);
-    start.begin().map_err(Error::from)?;
+    with.begin(&mut start, target)?;
     let name = |id: CharacterId| program.characters()[id.index()].name.clone();
     let on = if target == CombatantId(0) { from } else { on };
+    let (from, on) = (name(from), name(on));
     Ok(AbilityExplanation {
+        beforehand: with.in_words(program, &from, &on),
         ability: ability_line(&Shown { setup: &setup, memory: start.memory() }, CombatantId(0), ability),
-        from: name(from),
-        on: name(on),
+        from,
+        on,
+        uses_to_empty: uses_to_empty(&effects),
         effects,
         also: {
             let plan = program.ability(ability);
@@ -182,6 +222,36 @@ pub fn explain_ability(
         },
         exact,
     })
+}
+
+/// The rules as if chance let every effect of an ability happen: what an effect does is shown even if it mostly does not.
+fn without_chances(program: &Program, ability: AbilityId) -> Program {
+    let mut program = program.clone();
+    let plan = &mut program.abilities[ability.index()];
+    let ticks = plan.sustain.iter_mut().flat_map(|sustain| &mut sustain.does);
+    plan.does.iter_mut().chain(ticks).for_each(|effect| effect.chance = None);
+    program
+}
+
+fn uses_to_empty(effects: &[EffectLine]) -> Vec<UsesLine> {
+    let takes = |effect: &&EffectLine| effect.to_empty.is_some() && !effect.each_tick;
+    let mut lines: Vec<UsesLine> = Vec::new();
+    for (index, first) in effects.iter().enumerate().filter(|(_, effect)| takes(effect)) {
+        let alike = |effect: &&EffectLine| takes(effect) && (&effect.to, &effect.pool) == (&first.to, &first.pool);
+        let is_first = !effects[..index].iter().any(|effect| alike(&effect));
+        if is_first && effects.iter().filter(alike).count() > 1 {
+            let each_use = effects.iter().filter(alike).map(|effect| effect.over_all.mean).sum::<f64>();
+            let uses = (first.against / each_use).ceil() as u32;
+            lines.push(UsesLine {
+                of: first.to.clone(),
+                pool: first.pool.clone(),
+                against: first.against,
+                each_use,
+                uses,
+            });
+        }
+    }
+    lines
 }
 
 fn also(program: &Program, effect: &EffectPlan) -> Option<AlsoLine> {
@@ -243,12 +313,11 @@ fn also(program: &Program, effect: &EffectPlan) -> Option<AlsoLine> {
 pub(super) fn apply_effects<C: RandomSource, O: Observer>(
     fight: &mut Fight<C>,
     ability: AbilityId,
-    target: CombatantId,
+    (target, with): (CombatantId, &Beforehand),
     observer: &mut O,
 ) -> Result<(), Error> {
-    // Both have what they have from the start: their gear, for one.
-    let done = fight.begin().and_then(|()| fight.apply_effects(CombatantId(0), ability, target, observer));
-    done.map_err(Error::from)
+    with.begin(fight, target)?;
+    fight.apply_effects(CombatantId(0), ability, target, observer).map_err(Error::from)
 }
 
 /// Writes down one run with all its arithmetic.
@@ -257,6 +326,8 @@ struct Walk<'a> {
     worked: Vec<Worked>,
     steps: Vec<StepLine>,
     effects: Vec<EffectLine>,
+    /// The effect to which the last formula belonged.
+    effect: String,
     known: Vec<Which>,
     /// The effects that follow are those of a tick.
     ticks: bool,
@@ -269,6 +340,9 @@ impl Observer for Walk<'_> {
 
     fn formula(&mut self, _: Time, formula: FormulaId, reading: &Reading) {
         let compiled = self.setup.program().formula(formula);
+        if let Some(effect) = effect_of(compiled) {
+            effect.clone_into(&mut self.effect);
+        }
         let key = compiled.source.path.rsplit('.').next().unwrap_or_default().to_owned();
         let truth = compiled.kind == crate::formula::Kind::Truth;
         self.worked.push(Worked {
@@ -322,12 +396,13 @@ impl Observer for Walk<'_> {
             }
             return;
         };
-        self.known.push(arrived.which(&self.known));
+        self.known.push(arrived.which(&self.effect, &self.known));
         let mut steps = std::mem::take(&mut self.steps);
         let worked = if steps.is_empty() { std::mem::take(&mut self.worked) } else { steps.remove(0).worked };
         self.effects.push(EffectLine {
             effect: arrived.effect.to_owned(),
             damage_type: arrived.damage_type,
+            to: program.characters()[self.setup.combatants[arrived.target.index()].character.index()].name.clone(),
             pool: program.pools()[arrived.pool.index()].name.clone(),
             initial: arrived.initial,
             worked,

@@ -4,9 +4,10 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use super::ability::{EffectLine, EndingLine, apply_effects};
+use super::beforehand::Beforehand;
 use crate::error::Error;
-use crate::fight::{Branching, Event, Fight, Observer, Sampler, Source, seed_of_trial};
-use crate::program::{AbilityId, CombatantId, PoolId, Setup, Time};
+use crate::fight::{Branching, Event, EventMask, Fight, Observer, Sampler, Source, seed_of_trial};
+use crate::program::{AbilityId, CombatantId, CompiledFormula, FormulaId, PoolId, Reading, Setup, Time};
 use crate::study::statistics::Estimate;
 
 /// Uniform draws are cut into so many parts when all that can happen is walked through.
@@ -19,6 +20,7 @@ const SAMPLES: u64 = 20_000;
 /// What arrived, by how it arrived.
 pub(super) struct Arrived {
     pub(super) effect: &'static str,
+    pub(super) target: CombatantId,
     pub(super) pool: PoolId,
     pub(super) initial: f64,
     pub(super) amount: f64,
@@ -45,13 +47,14 @@ impl Arrived {
             if names.is_empty() { "plain".to_owned() } else { names.join(", ") }
         };
         match event {
-            Event::Hit { source, pool, initial, amount, dealt, left, stopped, marks, damage_type, .. }
+            Event::Hit { target, source, pool, initial, amount, dealt, left, stopped, marks, damage_type, .. }
                 if of_ability(source) =>
             {
                 let stop = stopped.and_then(|step| program.hit_steps()[step.index()].stop.clone());
                 let damage_type = Some(program.damage_types()[damage_type.index()].name.clone());
                 Some(Self {
                     effect: "damage",
+                    target,
                     pool,
                     initial,
                     amount,
@@ -61,10 +64,13 @@ impl Arrived {
                     damage_type,
                 })
             }
-            Event::Healed { source, pool, initial, amount, healed, left, stopped, .. } if of_ability(source) => {
+            Event::Healed { target, source, pool, initial, amount, healed, left, stopped, .. }
+                if of_ability(source) =>
+            {
                 let stop = stopped.and_then(|step| program.heal_steps()[step.index()].stop.clone());
                 Some(Self {
                     effect: "heal",
+                    target,
                     pool,
                     initial,
                     amount,
@@ -74,10 +80,11 @@ impl Arrived {
                     damage_type: None,
                 })
             }
-            Event::Restored { source, pool, gained, over, left, .. } if of_ability(source) => {
+            Event::Restored { target, source, pool, gained, over, left, .. } if of_ability(source) => {
                 let amount = gained + over;
                 Some(Self {
                     effect: "restore",
+                    target,
                     pool,
                     initial: amount,
                     amount,
@@ -87,10 +94,11 @@ impl Arrived {
                     damage_type: None,
                 })
             }
-            Event::Drained { source, pool, taken, over, left, .. } if of_ability(source) => {
+            Event::Drained { target, source, pool, taken, over, left, .. } if of_ability(source) => {
                 let amount = taken + over;
                 Some(Self {
                     effect: "drain",
+                    target,
                     pool,
                     initial: amount,
                     amount,
@@ -104,6 +112,16 @@ impl Arrived {
         }
     }
 }
+
+/// The path of the effect of an ability to which a formula belongs: `ability.boathook.does.0`.
+pub(super) fn effect_of(formula: &CompiledFormula) -> Option<&str> {
+    let (effect, _) = formula.source.path.rsplit_once('.')?;
+    let is_effect = effect.starts_with("ability.") && effect.ends_with(|last: char| last.is_ascii_digit());
+    is_effect.then_some(effect)
+}
+
+/// How an effect ends that does not happen.
+const NOTHING: &str = "does not happen";
 
 /// All that one effect came to, over many runs.
 #[derive(Default)]
@@ -126,7 +144,11 @@ impl Gathered {
         self.squares += weight * amount * amount;
     }
 
-    pub(super) fn fill(self, effect: &mut EffectLine) {
+    /// Of so much weight of all runs, whether it happened in them or not.
+    pub(super) fn fill(mut self, effect: &mut EffectLine, all: f64) {
+        if all - self.weight > 1e-9 * all {
+            self.add(NOTHING.to_owned(), all - self.weight, 0.0);
+        }
         let (mean, total) = (self.sum / self.weight, self.weight);
         let deviation = (self.squares / total - mean * mean).max(0.0).sqrt();
         effect.over_all = Estimate { mean, low: mean, high: mean, deviation };
@@ -151,12 +173,23 @@ impl Gathered {
 
 struct Arrivals<'a> {
     setup: &'a Setup,
-    list: Vec<Arrived>,
+    effect: String,
+    list: Vec<(String, Arrived)>,
 }
 
 impl Observer for Arrivals<'_> {
+    fn wants(&self) -> EventMask {
+        EventMask::DETAIL
+    }
+
+    fn formula(&mut self, _: Time, formula: FormulaId, _: &Reading) {
+        if let Some(effect) = effect_of(self.setup.program().formula(formula)).filter(|effect| *effect != self.effect) {
+            effect.clone_into(&mut self.effect);
+        }
+    }
+
     fn event(&mut self, _: Time, event: Event) {
-        self.list.extend(Arrived::of(self.setup, event));
+        self.list.extend(Arrived::of(self.setup, event).map(|arrived| (self.effect.clone(), arrived)));
     }
 }
 
@@ -164,52 +197,67 @@ impl Observer for Arrivals<'_> {
 pub(super) fn all_that_can_happen(
     setup: &Arc<Setup>,
     ability: AbilityId,
-    target: CombatantId,
+    on: (CombatantId, &Beforehand),
 ) -> Result<(All, bool), Error> {
-    let mut gathered = All::new();
+    let mut gathered = All::default();
+    let arrivals = || Arrivals { setup, effect: String::new(), list: Vec::new() };
     let mut fight = Fight::with_chance(Arc::clone(setup), Branching::new(PARTS), 0);
     for _ in 0..MOST_BRANCHES {
-        let mut arrivals = Arrivals { setup, list: Vec::new() };
-        apply_effects(&mut fight, ability, target, &mut arrivals)?;
+        let mut arrivals = arrivals();
+        let is_applied =
+            apply_effects(&mut fight, ability, on, &mut arrivals).map_or_else(unless_resisted, |()| Ok(true))?;
         let weight = fight.chance_mut().weight();
-        gather(&mut gathered, arrivals, weight);
+        if is_applied {
+            gather(&mut gathered, arrivals, weight);
+        }
         if !fight.chance_mut().next_branch() {
             return Ok((gathered, true));
         }
         fight.restart(0);
     }
-    gathered.clear();
+    gathered = All::default();
     let mut fight = Fight::with_chance(Arc::clone(setup), Sampler::default(), 0);
     for sample in 0..SAMPLES {
         fight.restart(seed_of_trial(0, sample));
-        let mut arrivals = Arrivals { setup, list: Vec::new() };
-        apply_effects(&mut fight, ability, target, &mut arrivals)?;
-        gather(&mut gathered, arrivals, 1.0);
+        let mut arrivals = arrivals();
+        if apply_effects(&mut fight, ability, on, &mut arrivals).map_or_else(unless_resisted, |()| Ok(true))? {
+            gather(&mut gathered, arrivals, 1.0);
+        }
     }
     Ok((gathered, false))
 }
 
-/// What identifies an effect among the others: its kind, its pool, its damage type, and its number among
-/// those that are alike in these. Effects that do not always happen cannot be identified by order alone.
-pub(super) type Which = (&'static str, PoolId, Option<String>, usize);
+/// Where chance has kept a status away that is there beforehand, nothing is looked at.
+fn unless_resisted(error: Error) -> Result<bool, Error> {
+    if matches!(error, Error::NotApplied { .. }) { Ok(false) } else { Err(error) }
+}
+
+/// What identifies an effect among the others: its path, whom it reaches, its kind, its pool, its damage type, and its number
+/// among those that are alike in these. Effects that do not always happen cannot be identified by order alone.
+pub(super) type Which = (String, CombatantId, &'static str, PoolId, Option<String>, usize);
 
 /// All effects with what they came to.
-pub(super) type All = BTreeMap<Which, Gathered>;
+#[derive(Default)]
+pub(super) struct All {
+    pub(super) effects: BTreeMap<Which, Gathered>,
+    /// Of all runs.
+    pub(super) weight: f64,
+}
 
 impl Arrived {
     /// What identifies it; `before` are those that came before it.
-    pub(super) fn which(&self, before: &[Which]) -> Which {
-        let alike = |one: &&Which| (one.0, one.1, &one.2) == (self.effect, self.pool, &self.damage_type);
-        let number = before.iter().filter(alike).count();
-        (self.effect, self.pool, self.damage_type.clone(), number)
+    pub(super) fn which(&self, effect: &str, before: &[Which]) -> Which {
+        let with = |number| (effect.to_owned(), self.target, self.effect, self.pool, self.damage_type.clone(), number);
+        (0..).map(with).find(|which| !before.contains(which)).unwrap_or_else(|| with(usize::MAX))
     }
 }
 
 fn gather(gathered: &mut All, arrivals: Arrivals<'_>, weight: f64) {
+    gathered.weight += weight;
     let mut before = Vec::new();
-    for arrived in arrivals.list {
-        let which = arrived.which(&before);
+    for (effect, arrived) in arrivals.list {
+        let which = arrived.which(&effect, &before);
         before.push(which.clone());
-        gathered.entry(which).or_default().add(arrived.ending, weight, arrived.amount);
+        gathered.effects.entry(which).or_default().add(arrived.ending, weight, arrived.amount);
     }
 }

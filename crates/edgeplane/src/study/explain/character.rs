@@ -4,8 +4,9 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
+use super::beforehand::Beforehand;
 use crate::error::Error;
-use crate::fight::{Contribution, Fight, Likely, Silent};
+use crate::fight::{Contribution, Fight, Likely};
 use crate::program::{
     AbilityId, AbilityPlan, Area, ChancyPiece, CharacterId, CombatantId, FlowPlan, FormulaId, Memory, ModifierKind,
     PickPlan, PoolId, Program, Setup, StartPlan, StatusId, UsePlan, WornPlan, plain,
@@ -117,7 +118,7 @@ pub fn explain_character(program: &Arc<Program>, id: CharacterId) -> Result<Char
 /// Explains a character that has some statuses, each with so many stacks, applied by itself.
 ///
 /// # Errors
-/// [`Error::Fight`] when an attribute has no value with them.
+/// [`Error::Fight`] when an attribute has no value with them; [`Error::NotApplied`] for one that it cannot have.
 pub fn explain_character_with(
     program: &Arc<Program>,
     id: CharacterId,
@@ -128,10 +129,7 @@ pub fn explain_character_with(
     let me = CombatantId(0);
     let mut fight = Fight::with_chance(Arc::clone(&setup), Likely, 0);
     let fail = Error::from;
-    fight.begin().map_err(fail)?;
-    for (status, stacks) in with {
-        fight.apply_status(*status, me, me, *stacks, &mut Silent).map_err(fail)?;
-    }
+    Beforehand { caster: with.to_vec(), target: Vec::new() }.begin(&mut fight, me)?;
     let mut attributes = Vec::new();
     for (name, slot, info) in program.attribute_slots() {
         let Some(plan) = plan.attributes.iter().find(|plan| plan.slot == slot) else { continue };

@@ -2,11 +2,18 @@
 
 mod ability;
 mod arrivals;
+mod beforehand;
 mod character;
 mod moment;
 mod status;
 
-pub use ability::{AbilityExplanation, AlsoLine, EffectLine, EndingLine, StepLine, Worked, explain_ability};
+pub use ability::{
+    AbilityExplanation, AlsoLine, EffectLine, EndingLine, StepLine, UsesLine, Worked, explain_ability,
+    explain_ability_with,
+};
+pub use beforehand::Beforehand;
 pub use character::{AbilityLine, CharacterSheet, Line, PoolLine, UseLine, explain_character, explain_character_with};
 pub use moment::{AbilityMoment, AttributeMoment, CombatantMoment, Moment, PoolMoment, StatusMoment, explain_moment};
-pub use status::{ModifierLine, StackLine, StatusExplanation, TickLine, TriggerLine, explain_status};
+pub use status::{
+    ModifierLine, StackLine, StatusExplanation, TickLine, TriggerLine, explain_status, explain_status_with,
+};

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
+use super::beforehand::Beforehand;
 use crate::error::Error;
 use crate::fight::{Event, Fight, Likely, Log, Logged, Source};
 use crate::program::{
@@ -94,6 +95,8 @@ pub struct StatusExplanation {
     pub from: String,
     /// Whose it is.
     pub on: String,
+    /// Statuses that they have beforehand: "lockhand has braced".
+    pub beforehand: Vec<String>,
     /// Seconds that it lasts; none for one that does not end by itself.
     pub lasts: Option<f64>,
     /// Seconds between ticks.
@@ -136,24 +139,41 @@ pub fn explain_status(
     from: CharacterId,
     on: CharacterId,
 ) -> Result<StatusExplanation, Error> {
+    explain_status_with(program, status, from, on, &Beforehand::default())
+}
+
+/// The same when they have some statuses beforehand.
+///
+/// # Errors
+/// As for [`explain_status`]; [`Error::NotApplied`] for a status that one of them cannot have.
+pub fn explain_status_with(
+    program: &Arc<Program>,
+    status: StatusId,
+    from: CharacterId,
+    on: CharacterId,
+    with: &Beforehand,
+) -> Result<StatusExplanation, Error> {
     let sides = [("one".to_owned(), vec![from]), ("other".to_owned(), vec![on])];
     let setup = Arc::new(Setup::between(program, &sides));
     let plan = program.status(status);
     let most = if plan.reapply == Reapply::Stack { plan.max_stacks.min(MOST_LISTED) } else { 1 };
     let mut lives = Vec::new();
     for stacks in 1..=most {
-        lives.push(Life::run(&setup, status, stacks)?);
+        lives.push(Life::run(&setup, status, stacks, with)?);
     }
     let attributes = changed_attributes(program, &lives);
     let values = |all: &[f64]| attributes.iter().map(|(index, _)| all[*index]).collect::<Vec<f64>>();
     let first = lives.first();
+    let name = |id: CharacterId| program.characters()[id.index()].name.clone();
+    let (from, on) = (name(from), name(on));
     Ok(StatusExplanation {
+        beforehand: with.in_words(program, &from, &on),
         status: plan.name.clone(),
         about: plan.about.clone(),
         kind: plan.kind,
         tags: plan.tags.clone(),
-        from: program.characters()[from.index()].name.clone(),
-        on: program.characters()[on.index()].name.clone(),
+        from,
+        on,
         lasts: first.and_then(|life| life.lasts),
         period: plan.every.as_ref().and_then(|every| period_of(program, plan, every)),
         reapply: again(plan),
@@ -185,11 +205,12 @@ struct Life {
 const OWNER: CombatantId = CombatantId(1);
 
 impl Life {
-    fn run(setup: &Arc<Setup>, status: StatusId, stacks: u32) -> Result<Self, Error> {
+    fn run(setup: &Arc<Setup>, status: StatusId, stacks: u32, with: &Beforehand) -> Result<Self, Error> {
         let fail = Error::from;
         let mut fight = Fight::with_chance(Arc::clone(setup), Likely, 0);
         setup.ids().try_for_each(|who| fight.take_control(who)).map_err(fail)?;
         let mut log = Log::default();
+        with.begin(&mut fight, OWNER)?;
         fight.advance(Time::ZERO, &mut log).map_err(fail)?;
         let before = all_attributes(setup, &fight);
         fight.apply_status(status, CombatantId(0), OWNER, stacks, &mut log).map_err(fail)?;
