@@ -18,7 +18,7 @@ pub(crate) struct Args {
 pub(crate) enum Command {
     /// Checks a ruleset and reports what is wrong with it, and where
     Check(CheckArgs),
-    /// Explains the numbers of a character, an ability or a status
+    /// Explains whatever has a name: the numbers of a character, an ability or a status, and what other rules do
     Explain(ExplainArgs),
     /// Plays one fight and prints its events
     Fight(FightArgs),
@@ -198,7 +198,8 @@ pub(crate) struct CheckArgs {
 pub(crate) struct ExplainArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// A character; or an ability or a status, with --from and --on
+    /// A character; an ability or a status, with --from and --on; or a zone, a piece or a set of gear, a policy, an
+    /// encounter or a cause, with its section before it where several things are called so: policy.keeper
     pub(crate) what: String,
     /// The character who uses the ability, or applies the status
     #[arg(long, value_name = "CHARACTER")]

@@ -85,6 +85,32 @@ fn explain_of_an_ability_shows_what_else_it_does() {
 }
 
 #[test]
+fn explain_shows_what_other_rules_say_and_who_has_to_do_with_them() {
+    let asked = |what: &str| answer(&["explain", DEMO, what]).0;
+    let mire = asked("zone.mire");
+    assert_eq!(rows(&mire, "radius"), ["radius 2.5 m"]);
+    assert_eq!(rows(&mire, "placed"), ["placed by mire"]);
+    assert_eq!(rows(&mire, "enters"), ["enters hits health for 5 of silt target"]);
+    let piece = asked("hobnails");
+    assert_eq!(rows(&piece, "gives"), ["gives evasion add -2%; grit add 2"]);
+    assert_eq!(rows(&piece, "worn"), ["worn by gatekeeper, wheelwright"]);
+    assert_eq!(rows(&asked("weirguard"), "had"), ["had by gatekeeper"]);
+    let policy = asked("policy.at_the_wheel");
+    assert_eq!(rows(&policy, "followed"), ["followed by wheelwright"]);
+    assert!(policy.contains("2. brace when self.health.share < 60%"), "{policy}");
+    let weir = asked("high_water");
+    assert_eq!(rows(&weir, "time"), ["time limit 61 s, then keepers wins"]);
+    assert!(weir.contains("at 20 s, every 20 s: cold_surge of gatekeeper"), "{weir}");
+    let silt = rows(&weir, "silt");
+    assert_eq!(silt[1], "silt 2 reed_stalker 1 144 health, 56 breath after 15 s");
+    assert_eq!(silt[3], "silt 2 reed_stalker 1 144 health, 56 breath when called");
+    let grinding = answer(&["explain", DEMO, "undercurrent", "--on", "risen_miller"]).0;
+    assert!(grinding.contains("health at 66 %, once   calls 2 reed_stalker (owner)"), "{grinding}");
+    let told = json(&["explain", DEMO, "zone.mire"]);
+    assert_eq!((&told["kind"], &told["effects"][0][1]["effect"]), (&"zone".into(), &"hits".into()));
+}
+
+#[test]
 fn wrong_questions_about_statuses_are_refused() {
     for (arguments, wanted) in [
         (vec!["silted"], "`silted` is a status: say whose it is, and who applies it, with --on and --from"),
@@ -93,6 +119,9 @@ fn wrong_questions_about_statuses_are_refused() {
         (vec!["lockhand", "--with", "braced=none"], "STATUS=STACKS"),
         (vec!["boathook", "--from", "lockhand", "--on", "silt_crab", "--with", "braced"], "--with on:braced"),
         (vec!["lockhand", "--with", "on:braced"], "`on:` goes with --from and --on"),
+        (vec!["mire"], "or ask for `zone.mire`"),
+        (vec!["hobnail"], "did you mean `hobnails`?"),
+        (vec!["hobnails", "--with", "braced"], "leave --with away"),
         (vec!["silted", "--on", "lockhnad"], "did you mean `lockhand`?"),
     ] {
         let all: Vec<&str> = ["explain", DEMO].into_iter().chain(arguments).collect();

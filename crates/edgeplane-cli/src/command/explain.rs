@@ -1,18 +1,25 @@
 //! `edgeplane explain`: what is this number, and why?
 
 use edgeplane::study::explain::{
-    AbilityExplanation, Beforehand, CharacterSheet, StatusExplanation, explain_ability_with, explain_character_with,
-    explain_status_with,
+    AbilityExplanation, Beforehand, CharacterSheet, RuleExplanation, StatusExplanation, explain_ability_with,
+    explain_character_with, explain_rule, explain_status_with,
 };
 use edgeplane::{Game, StatusId};
 
 use super::{Failure, Sink};
 use crate::args::{ExplainArgs, Format, With};
-use crate::view::{ability, sheet, status};
+use crate::view::{ability, rule, sheet, status};
 
 pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
     let game = super::open(&args.ruleset)?;
     let sink = Sink(&args.output);
+    if let Some(explained) = rule_of(&game, args)? {
+        return match args.output.format {
+            Format::Text => sink.text(&rule::draw(&explained)),
+            Format::Json => sink.json(&explained),
+            Format::Csv => sink.csv(&rule::rows(&explained)),
+        };
+    }
     if let Some(status) = game.program().find_status(&args.what) {
         let explained = status_of(&game, status, args)?;
         return match args.output.format {
@@ -37,10 +44,37 @@ pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
     }
 }
 
+/// A zone, gear, a policy, an encounter or a cause, unless a character, an ability or a status is meant.
+fn rule_of(game: &Game, args: &ExplainArgs) -> Result<Option<RuleExplanation>, Failure> {
+    let program = game.program();
+    // A piece of gear is a status of its name too, of somebody.
+    let is_gear = game.gear(&args.what).is_ok();
+    let is_other = program.find_status(&args.what).is_some() && !is_gear
+        || program.find_ability(&args.what).is_some()
+        || program.find_character(&args.what).is_some();
+    if args.on.is_some() || args.from.is_some() || is_other {
+        return Ok(None);
+    }
+    match explain_rule(program, &args.what) {
+        Ok(_) if !args.with.is_empty() => {
+            Err(Failure::Message(format!("`{}` has no statuses: leave --with away", args.what)))
+        }
+        Ok(explained) => Ok(Some(explained)),
+        Err(edgeplane::Error::Unknown { .. }) => Ok(None),
+        Err(other) => Err(other.into()),
+    }
+}
+
+/// How to ask for something else that has the same name.
+fn other_meaning(game: &Game, args: &ExplainArgs) -> String {
+    explain_rule(game.program(), &args.what)
+        .map_or_else(|_| String::new(), |other| format!("; or ask for `{}.{}`", other.kind, other.name))
+}
+
 fn status_of(game: &Game, status: StatusId, args: &ExplainArgs) -> Result<StatusExplanation, Failure> {
     let Some(on) = args.on.as_ref().or(args.from.as_ref()) else {
         let message = format!("`{}` is a status: say whose it is, and who applies it, with --on and --from", args.what);
-        return Err(Failure::Message(message));
+        return Err(Failure::Message(message + &other_meaning(game, args)));
     };
     let (from, on) = (game.character(args.from.as_ref().unwrap_or(on))?, game.character(on)?);
     explain_status_with(game.program(), status, from, on, &beforehand(game, args)?).map_err(Failure::from)
@@ -51,16 +85,22 @@ fn character_of(game: &Game, args: &ExplainArgs) -> Result<CharacterSheet, Failu
         let characters = game.program().characters().iter().map(|character| character.name.as_str());
         let abilities = game.program().abilities().iter().map(|ability| ability.name.as_str());
         let statuses = game.program().statuses().iter().map(|status| status.name.as_str());
-        let known: Vec<&str> = characters.chain(abilities).chain(statuses).collect();
+        let others = match explain_rule(game.program(), &args.what) {
+            Err(edgeplane::Error::Unknown { known, .. }) => known,
+            _ => Vec::new(),
+        };
+        let others = others.iter().map(String::as_str);
+        let known: Vec<&str> = characters.chain(abilities).chain(statuses).chain(others).collect();
         let near = edgeplane::text::diagnostic::nearest(&args.what, &known);
         let help = near.map_or_else(
             || format!("there are {}", edgeplane::text::diagnostic::listed(&known)),
             |near| format!("did you mean `{near}`?"),
         );
-        return Err(Failure::Message(format!("no character, ability or status is called `{}`; {help}", args.what)));
+        return Err(Failure::Message(format!("nothing that can be explained is called `{}`; {help}", args.what)));
     };
     if game.program().characters()[id.index()].template {
-        return Err(Failure::Message(format!("`{}` is a template; explain a character that extends it", args.what)));
+        let message = format!("`{}` is a template; explain a character that extends it", args.what);
+        return Err(Failure::Message(message + &other_meaning(game, args)));
     }
     if let Some(With { whose: Some(whose), status, .. }) = args.with.iter().find(|one| one.whose.is_some()) {
         let message = format!("`{whose}:` goes with --from and --on; of `{}` alone it is --with {status}", args.what);
@@ -80,7 +120,7 @@ fn ability_of(game: &Game, args: &ExplainArgs) -> Result<AbilityExplanation, Fai
         }
         _ => {
             let message = format!("`{}` is an ability: say who uses it on whom, with --from and --on", args.what);
-            return Err(Failure::Message(message));
+            return Err(Failure::Message(message + &other_meaning(game, args)));
         }
     };
     explain_ability_with(game.program(), ability, from, on, &beforehand(game, args)?).map_err(Failure::from)

@@ -17,6 +17,7 @@ pub(crate) mod progress;
 pub(crate) mod raster;
 pub(crate) mod recorder;
 pub(crate) mod reference;
+pub(crate) mod rule;
 pub(crate) mod schema;
 pub(crate) mod sensitivity;
 pub(crate) mod sheet;

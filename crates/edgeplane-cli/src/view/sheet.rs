@@ -47,7 +47,7 @@ pub(crate) fn draw(sheet: &CharacterSheet) -> String {
     if !sheet.gear.is_empty() {
         out.push_str(&format!("\n {}\n   {}\n", text::bold("wears"), sheet.gear.join(", ")));
     }
-    out.push_str(&policy(sheet));
+    out.push_str(&policy(&sheet.policy));
     out
 }
 
@@ -113,8 +113,8 @@ fn seconds(value: f64) -> String {
     if value == 0.0 { "–".to_owned() } else { plain(value) }
 }
 
-fn policy(sheet: &CharacterSheet) -> String {
-    if sheet.policy.is_empty() {
+pub(super) fn policy(policy: &[UseLine]) -> String {
+    if policy.is_empty() {
         return String::new();
     }
     let said = |line: &UseLine| {
@@ -123,10 +123,10 @@ fn policy(sheet: &CharacterSheet) -> String {
         format!("{}{when}{weight}", line.ability)
     };
     let groups: Vec<&[UseLine]> =
-        sheet.policy.chunk_by(|one, other| one.group.is_some() && one.group == other.group).collect();
-    let one_group = groups.len() == 1 && sheet.policy[0].group.is_some();
+        policy.chunk_by(|one, other| one.group.is_some() && one.group == other.group).collect();
+    let one_group = groups.len() == 1 && policy[0].group.is_some();
     if one_group {
-        let lines: String = sheet.policy.iter().enumerate().map(|(index, line)| numbered(index, &said(line))).collect();
+        let lines: String = policy.iter().enumerate().map(|(index, line)| numbered(index, &said(line))).collect();
         return format!("\n {}\n{lines}", text::bold("chooses by weight among what it can of"));
     }
     let mut lines = String::new();

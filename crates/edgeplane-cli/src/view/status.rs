@@ -1,7 +1,7 @@
 //! What a status of one does to another.
 
 use edgeplane::program::plain;
-use edgeplane::study::explain::{StackLine, StatusExplanation};
+use edgeplane::study::explain::{AlsoLine, StackLine, StatusExplanation};
 
 use super::table::{self, Column};
 use super::text;
@@ -27,6 +27,10 @@ fn facts(explained: &StatusExplanation) -> String {
         ("beforehand", explained.beforehand.join("; ")),
         ("is", format!("{}{tags}", explained.kind.name())),
         ("lasts", format!("{lasts}{ticks}")),
+        ("holds while", explained.holds_while.clone()),
+        ("resisted", explained.resist.clone()),
+        ("each tick", effects(&explained.each_tick)),
+        ("at maximum", effects(&explained.at_max)),
         ("reapplied", explained.reapply.clone()),
         ("forbids", explained.forbids.join(", ")),
         ("control", explained.control.join(", ")),
@@ -39,16 +43,21 @@ fn facts(explained: &StatusExplanation) -> String {
     shown.map(|(name, what)| format!("   {}{what}\n", text::dim(&format!("{name:<14}")))).collect()
 }
 
+/// `hits health for 5 of silt (other)`
+fn effects(all: &[AlsoLine]) -> String {
+    let one = |line: &AlsoLine| {
+        let only = if line.only.is_empty() { String::new() } else { format!(", {}", line.only) };
+        format!("{} {} ({}{only})", line.effect, line.what, line.to)
+    };
+    all.iter().map(one).collect::<Vec<_>>().join("; ")
+}
+
 fn modifiers(explained: &StatusExplanation) -> String {
     if explained.modifiers.is_empty() {
         return String::new();
     }
-    let kind = |kind| match serde_json::to_value(kind) {
-        Ok(serde_json::Value::String(name)) => name,
-        _ => String::new(),
-    };
     let row = |line: &edgeplane::study::explain::ModifierLine| {
-        vec![line.attribute.clone(), kind(line.kind), line.formula.clone()]
+        vec![line.attribute.clone(), line.kind.name().to_owned(), line.formula.clone()]
     };
     let columns = [Column::Words("changes"), Column::Words("by"), Column::Words("formula")];
     table::draw(&columns, explained.modifiers.iter().map(row).collect())
@@ -107,9 +116,9 @@ fn triggers(explained: &StatusExplanation) -> String {
         return String::new();
     }
     let row = |line: &edgeplane::study::explain::TriggerLine| {
-        vec![line.event.name().to_owned(), line.only.clone(), text::counted(line.effects, "effect", "effects")]
+        vec![line.event.name().to_owned(), line.only.clone(), effects(&line.does)]
     };
-    let columns = [Column::Words("triggers on"), Column::Words("only"), Column::Words("with")];
+    let columns = [Column::Words("triggers on"), Column::Words("only"), Column::Words("does")];
     table::draw(&columns, explained.triggers.iter().map(row).collect())
 }
 

@@ -127,6 +127,7 @@ impl Compiler<'_> {
             sets.push(plan);
         }
         (self.program.gear, self.program.gear_sets) = (gear, sets);
+        self.program.gear_set_names = rules.gear_sets.iter().map(|set| set.name.clone()).collect();
     }
 
     fn set_status(&mut self, rule: &SetStatusRule) -> Option<WornStatus> {

@@ -145,6 +145,7 @@ pub struct Program {
     pub(crate) tags: Vec<String>,
     pub(crate) gear: Vec<GearPlan>,
     pub(crate) gear_sets: Vec<GearSetPlan>,
+    pub(crate) gear_set_names: Vec<String>,
     pub(crate) abilities: Vec<AbilityPlan>,
     pub(crate) policies: Vec<PolicyPlan>,
     pub(crate) threat: Option<ThreatPlan>,

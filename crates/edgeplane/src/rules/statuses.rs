@@ -119,8 +119,15 @@ pub enum ModifierKind {
     Set,
 }
 
+impl ModifierKind {
+    /// As it is written.
+    pub fn name(self) -> &'static str {
+        MODIFIERS.iter().find(|(_, kind)| *kind == self).map_or("", |(name, _)| name)
+    }
+}
+
 /// The words for [`ModifierKind`].
-pub(crate) const MODIFIERS: &[(&str, ModifierKind)] = &[
+const MODIFIERS: &[(&str, ModifierKind)] = &[
     ("add", ModifierKind::Add),
     ("percent", ModifierKind::Percent),
     ("times", ModifierKind::Times),

@@ -10,7 +10,8 @@ use super::character::{AbilityLine, Shown, ability_line};
 use crate::error::Error;
 use crate::fight::{Event, EventMask, Fight, Likely, Observer, RandomSource, StepResult};
 use crate::program::{
-    AbilityId, CharacterId, CombatantId, Effect, EffectPlan, FormulaId, PoolId, Program, Reading, Setup, Time,
+    AbilityId, CharacterId, CombatantId, Effect, EffectPlan, FormulaId, PoolEffectKind, PoolId, Program, Reading,
+    Setup, Time,
 };
 use crate::rules::Receiver;
 use crate::rules::SideRule;
@@ -98,7 +99,7 @@ pub struct EffectLine {
     pub to_empty: Option<[u32; 3]>,
 }
 
-/// An effect that is no amount.
+/// An effect in words; of an ability, one that is no amount.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct AlsoLine {
@@ -255,10 +256,26 @@ fn uses_to_empty(effects: &[EffectLine]) -> Vec<UsesLine> {
 }
 
 fn also(program: &Program, effect: &EffectPlan) -> Option<AlsoLine> {
+    let is_amount = matches!(effect.effect, Effect::Hit(_) | Effect::Heal(_) | Effect::Pool(_));
+    (!is_amount).then(|| effect_line(program, effect))
+}
+
+/// Any effect in words.
+pub(super) fn effect_line(program: &Program, effect: &EffectPlan) -> AlsoLine {
+    let pool = |pool: PoolId| &program.pools()[pool.index()].name;
     let text = |formula: FormulaId| program.formula(formula).source.text.clone();
     let name = |status| program.status(status).name.clone();
     let (word, what) = match &effect.effect {
-        Effect::Hit(_) | Effect::Heal(_) | Effect::Pool(_) => return None,
+        Effect::Hit(hit) => {
+            let kind = &program.damage_types()[hit.damage_type.index()].name;
+            let kind = if program.damage_types().len() > 1 { format!(" of {kind}") } else { String::new() };
+            ("hits", format!("{} for {}{kind}", pool(hit.pool), text(hit.amount)))
+        }
+        Effect::Heal(heal) => ("heals", format!("{} by {}", pool(heal.pool), text(heal.amount))),
+        Effect::Pool(change) => {
+            let word = if matches!(change.kind, PoolEffectKind::Restore) { "restores" } else { "drains" };
+            (word, format!("{} by {}", pool(change.pool), text(change.amount)))
+        }
         Effect::Apply(status, stacks, duration) => {
             let stacks = stacks.map(|stacks| format!(", {} stacks", text(stacks)));
             let duration = duration.map(|duration| format!(", for {} s", text(duration)));
@@ -307,7 +324,7 @@ fn also(program: &Program, effect: &EffectPlan) -> Option<AlsoLine> {
     let when = effect.when.map(|when| format!("when {}", text(when)));
     let within = effect.within.map(|within| format!("within {} m", text(within)));
     let only = within.into_iter().chain(chance).chain(when).collect::<Vec<_>>().join(", ");
-    Some(AlsoLine { effect: word, what, to: effect.to.name(), only })
+    AlsoLine { effect: word, what, to: effect.to.name(), only }
 }
 
 pub(super) fn apply_effects<C: RandomSource, O: Observer>(

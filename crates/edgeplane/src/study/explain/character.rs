@@ -149,13 +149,6 @@ pub fn explain_character_with(
         attributes.push(line);
     }
     let pools = (0..program.pools().len()).filter(|pool| plan.pools[*pool]);
-    let text = |formula: FormulaId| program.formula(formula).source.text.clone();
-    let line = |line: &UsePlan| UseLine {
-        ability: program.ability(line.ability).name.clone(),
-        when: line.when.map_or_else(String::new, text),
-        group: line.draws.map(|site| site.0),
-        weight: if line.draws.is_some() { line.weight.map_or_else(|| "1".to_owned(), text) } else { String::new() },
-    };
     let shown = Shown { setup: &setup, memory: fight.memory() };
     Ok(CharacterSheet {
         character: plan.name.clone(),
@@ -165,8 +158,18 @@ pub fn explain_character_with(
         pools: pools.map(|pool| pool_line(&shown, PoolId(pool as u16))).collect(),
         abilities: plan.abilities.iter().map(|ability| ability_line(&shown, me, *ability)).collect(),
         gear: plan.gear.iter().map(worn).chain(plan.chancy.iter().map(|chancy| by_chance(program, chancy))).collect(),
-        policy: plan.policy.uses.iter().map(line).collect(),
+        policy: plan.policy.uses.iter().map(|line| use_line(program, line)).collect(),
     })
+}
+
+pub(super) fn use_line(program: &Program, line: &UsePlan) -> UseLine {
+    let text = |formula: FormulaId| program.formula(formula).source.text.clone();
+    UseLine {
+        ability: program.ability(line.ability).name.clone(),
+        when: line.when.map_or_else(String::new, text),
+        group: line.draws.map(|site| site.0),
+        weight: if line.draws.is_some() { line.weight.map_or_else(|| "1".to_owned(), text) } else { String::new() },
+    }
 }
 
 /// The numbers of a fight that is looked at.

@@ -5,6 +5,7 @@ mod arrivals;
 mod beforehand;
 mod character;
 mod moment;
+mod rule;
 mod status;
 
 pub use ability::{
@@ -14,6 +15,7 @@ pub use ability::{
 pub use beforehand::Beforehand;
 pub use character::{AbilityLine, CharacterSheet, Line, PoolLine, UseLine, explain_character, explain_character_with};
 pub use moment::{AbilityMoment, AttributeMoment, CombatantMoment, Moment, PoolMoment, StatusMoment, explain_moment};
+pub use rule::{MemberLine, RuleExplanation, explain_rule};
 pub use status::{
     ModifierLine, StackLine, StatusExplanation, TickLine, TriggerLine, explain_status, explain_status_with,
 };

@@ -5,12 +5,13 @@ use std::sync::Arc;
 
 use serde::Serialize;
 
+use super::ability::{AlsoLine, effect_line};
 use super::beforehand::Beforehand;
 use crate::error::Error;
 use crate::fight::{Event, Fight, Likely, Log, Logged, Source};
 use crate::program::{
-    CharacterId, CharacterPlan, CombatantId, EveryPlan, Pace, Program, Reapply, Setup, StackTimer, StatusId,
-    StatusKind, StatusPlan, Time, TriggerEvent,
+    CharacterId, CharacterPlan, CombatantId, EffectPlan, EveryPlan, FormulaId, Pace, Program, Reapply, Setup,
+    StackTimer, StatusId, StatusKind, StatusPlan, Time, TriggerEvent,
 };
 use crate::rules::{MOST_KEPT_APART, Subject, Untargetable};
 
@@ -75,8 +76,8 @@ pub struct TriggerLine {
     pub event: TriggerEvent,
     /// How it is narrowed down, as it is written.
     pub only: String,
-    /// How many effects it brings about.
-    pub effects: usize,
+    /// What it brings about.
+    pub does: Vec<AlsoLine>,
 }
 
 /// A status explained.
@@ -125,6 +126,14 @@ pub struct StatusExplanation {
     pub hit_steps: Vec<String>,
     /// What it triggers on.
     pub triggers: Vec<TriggerLine>,
+    /// The condition under which it holds; empty for one that always does.
+    pub holds_while: String,
+    /// The chance to resist it; empty for one that nobody resists.
+    pub resist: String,
+    /// What each of its ticks does.
+    pub each_tick: Vec<AlsoLine>,
+    /// What happens when its stacks are complete.
+    pub at_max: Vec<AlsoLine>,
     /// Abilities and statuses that apply it.
     pub applied_by: Vec<String>,
 }
@@ -166,6 +175,7 @@ pub fn explain_status_with(
     let first = lives.first();
     let name = |id: CharacterId| program.characters()[id.index()].name.clone();
     let (from, on) = (name(from), name(on));
+    let text = |formula: FormulaId| program.formula(formula).source.text.clone();
     Ok(StatusExplanation {
         beforehand: with.in_words(program, &from, &on),
         status: plan.name.clone(),
@@ -187,9 +197,17 @@ pub fn explain_status_with(
         ticks: first.map_or_else(Vec::new, |life| life.ticks(program)),
         attributes: attributes.into_iter().map(|(_, name)| name).collect(),
         hit_steps: hit_steps(program, status),
+        holds_while: plan.holds_while.map_or_else(String::new, text),
+        resist: plan.resist.map_or_else(String::new, |(resist, _)| text(resist)),
+        each_tick: plan.every.as_ref().map_or_else(Vec::new, |every| lines(program, &every.does)),
+        at_max: lines(program, &plan.at_max),
         triggers: plan.triggers.iter().map(|trigger| trigger_line(program, trigger)).collect(),
         applied_by: applied_by(program, status),
     })
+}
+
+fn lines(program: &Program, effects: &[EffectPlan]) -> Vec<AlsoLine> {
+    effects.iter().map(|effect| effect_line(program, effect)).collect()
 }
 
 /// One application from its start to its end.
@@ -285,7 +303,7 @@ fn changed_attributes(program: &Program, lives: &[Life]) -> Vec<(usize, String)>
     names.enumerate().filter(|(index, _)| changed(*index)).collect()
 }
 
-fn modifiers(program: &Program, plan: &StatusPlan) -> Vec<ModifierLine> {
+pub(super) fn modifiers(program: &Program, plan: &StatusPlan) -> Vec<ModifierLine> {
     let line = |modifier: &crate::program::ModifierPlan| {
         let info = program.attributes().iter().rev().find(|info| info.slot <= modifier.slot);
         let one_type = info.is_some_and(|info| info.per_type && modifier.slots == 1);
@@ -300,7 +318,7 @@ fn modifiers(program: &Program, plan: &StatusPlan) -> Vec<ModifierLine> {
     plan.modifiers.iter().map(line).collect()
 }
 
-fn hit_steps(program: &Program, status: StatusId) -> Vec<String> {
+pub(super) fn hit_steps(program: &Program, status: StatusId) -> Vec<String> {
     let line = |step: &crate::program::StepPlan| {
         let (role, _) = step.owned.filter(|(_, owner)| *owner == status)?;
         let hits = if role == crate::program::Role::Caster { "hits dealt" } else { "hits taken" };
@@ -346,7 +364,7 @@ fn again(plan: &StatusPlan) -> String {
     format!("{words}{per}")
 }
 
-fn control(plan: &StatusPlan) -> Vec<String> {
+pub(super) fn control(plan: &StatusPlan) -> Vec<String> {
     let mut words = Vec::new();
     words.extend(plan.interrupts.then(|| "breaks a cast".to_owned()));
     words.extend(plan.taunts.then(|| "its owner picks who applied it first".to_owned()));
@@ -359,7 +377,7 @@ fn control(plan: &StatusPlan) -> Vec<String> {
     words
 }
 
-fn forbids(program: &Program, plan: &StatusPlan) -> Vec<String> {
+pub(super) fn forbids(program: &Program, plan: &StatusPlan) -> Vec<String> {
     let mut words = Vec::new();
     words.extend(plan.forbids_act.then(|| "any ability".to_owned()));
     words.extend(plan.forbids_move.then(|| "moving".to_owned()));
@@ -383,11 +401,11 @@ fn trigger_line(program: &Program, trigger: &crate::program::TriggerPlan) -> Tri
     only.extend(trigger.chance.map(|(chance, _)| format!("chance {}", text(chance))));
     only.extend(trigger.cooldown.map(|cooldown| format!("cooldown {} s", text(cooldown))));
     only.extend(trigger.uses.map(|uses| if uses == 1 { "once".to_owned() } else { format!("{uses} times") }));
-    TriggerLine { event: trigger.event, only: only.join(", "), effects: trigger.does.len() }
+    TriggerLine { event: trigger.event, only: only.join(", "), does: lines(program, &trigger.does) }
 }
 
 fn applied_by(program: &Program, status: StatusId) -> Vec<String> {
-    let applies = |effects: &[crate::program::EffectPlan]| {
+    let applies = |effects: &[EffectPlan]| {
         effects.iter().any(|one| matches!(one.effect, crate::program::Effect::Apply(id, ..) | crate::program::Effect::Toggle(id) if id == status))
     };
     let abilities = program.abilities().iter().filter(|ability| applies(&ability.does));

@@ -1,0 +1,74 @@
+//! A zone, a piece or a set of gear, a policy, an encounter or a cause in words.
+
+use edgeplane::program::plain;
+use edgeplane::study::explain::{AlsoLine, MemberLine, RuleExplanation};
+
+use super::table::{self, Column};
+use super::{sheet, text};
+
+pub(crate) fn draw(explained: &RuleExplanation) -> String {
+    let about = if explained.about.is_empty() { String::new() } else { format!(" · {}", explained.about) };
+    let title = text::bold(&format!("{} ({})", explained.name, explained.kind.replace('_', " ")));
+    let facts = explained.facts.iter();
+    let facts: String = facts.map(|(what, says)| format!("   {}{says}\n", text::dim(&format!("{what:<14}")))).collect();
+    let mut out = format!("{title}{about}\n\n{facts}");
+    if !explained.members.is_empty() {
+        out.push('\n');
+        out.push_str(&members(&explained.members));
+    }
+    if !explained.effects.is_empty() {
+        out.push('\n');
+        out.push_str(&effects(&explained.effects));
+    }
+    out.push_str(&sheet::policy(&explained.policy));
+    out
+}
+
+fn members(members: &[MemberLine]) -> String {
+    let pools = |line: &MemberLine| {
+        let pool = |(pool, amount): &(String, f64)| format!("{} {pool}", plain((amount * 100.0).round() / 100.0));
+        line.pools.iter().map(pool).collect::<Vec<_>>().join(", ")
+    };
+    // What is the same for everyone needs no column.
+    let all_join = members.iter().all(|line| line.joins == members[0].joins);
+    let none_has = members.iter().all(|line| line.begins_with.is_empty());
+    let row = |line: &MemberLine| {
+        let (count, level) = (line.count.to_string(), plain(line.level));
+        let mut row = vec![line.side.clone(), count, line.character.clone(), level, pools(line)];
+        row.extend((!all_join).then(|| line.joins.clone()));
+        row.extend((!none_has).then(|| line.begins_with.join(", ")));
+        row
+    };
+    let mut columns = vec![
+        Column::Words("side"),
+        Column::Numbers("count"),
+        Column::Words("character"),
+        Column::Numbers("level"),
+        Column::Words("begins with"),
+    ];
+    columns.extend((!all_join).then_some(Column::Words("joins")));
+    columns.extend((!none_has).then_some(Column::Words("and has")));
+    table::draw(&columns, members.iter().map(row).collect())
+}
+
+fn effects(effects: &[(&'static str, AlsoLine)]) -> String {
+    let row = |(upon, line): &(&'static str, AlsoLine)| {
+        vec![(*upon).to_owned(), line.effect.to_owned(), line.what.clone(), line.to.to_owned(), line.only.clone()]
+    };
+    let names = ["when somebody", "effect", "what", "to", "only"].map(Column::Words);
+    table::draw(&names, effects.iter().map(row).collect())
+}
+
+/// Facts and effects, one to a row.
+pub(crate) fn rows(explained: &RuleExplanation) -> Vec<Vec<String>> {
+    let mut rows = vec![["what", "says"].map(str::to_owned).to_vec()];
+    rows.extend(explained.facts.iter().map(|(what, says)| vec![(*what).to_owned(), says.clone()]));
+    rows.extend(
+        explained.members.iter().map(|line| vec![line.side.clone(), format!("{} {}", line.count, line.character)]),
+    );
+    rows.extend(
+        explained.effects.iter().map(|(upon, line)| vec![(*upon).to_owned(), format!("{} {}", line.effect, line.what)]),
+    );
+    rows.extend(explained.policy.iter().map(|line| vec![line.ability.clone(), line.when.clone()]));
+    rows
+}
