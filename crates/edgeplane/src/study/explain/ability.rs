@@ -99,7 +99,7 @@ pub struct EffectLine {
     pub to_empty: Option<[u32; 3]>,
 }
 
-/// An effect in words; of an ability, one that is no amount.
+/// An effect in words.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct AlsoLine {
@@ -145,7 +145,7 @@ pub struct AbilityExplanation {
     pub effects: Vec<EffectLine>,
     /// For each pool from which several of them take.
     pub uses_to_empty: Vec<UsesLine>,
-    /// Its other effects, in order.
+    /// Its other effects, in order; amounts too that do not happen between these two, by their conditions.
     pub also: Vec<AlsoLine>,
     /// Whether all that can happen was walked through; otherwise it was sampled.
     pub exact: bool,
@@ -219,7 +219,12 @@ pub fn explain_ability_with(
                 only: String::new(),
             });
             let ticks = plan.sustain.iter().flat_map(|sustain| &sustain.does);
-            during.chain(plan.does.iter().chain(ticks).filter_map(|effect| also(program, effect))).collect()
+            let is_listed = |effect: &EffectPlan| {
+                let path = amount_of(&effect.effect).and_then(|amount| effect_of(program.formula(amount)));
+                path.is_some_and(|path| known.iter().any(|(of, ..)| of == path))
+            };
+            let others = plan.does.iter().chain(ticks).filter(|effect| !is_listed(effect));
+            during.chain(others.map(|effect| effect_line(program, effect))).collect()
         },
         exact,
     })
@@ -255,9 +260,12 @@ fn uses_to_empty(effects: &[EffectLine]) -> Vec<UsesLine> {
     lines
 }
 
-fn also(program: &Program, effect: &EffectPlan) -> Option<AlsoLine> {
-    let is_amount = matches!(effect.effect, Effect::Hit(_) | Effect::Heal(_) | Effect::Pool(_));
-    (!is_amount).then(|| effect_line(program, effect))
+fn amount_of(effect: &Effect) -> Option<FormulaId> {
+    match effect {
+        Effect::Hit(hit) | Effect::Heal(hit) => Some(hit.amount),
+        Effect::Pool(change) => Some(change.amount),
+        _ => None,
+    }
 }
 
 /// Any effect in words.
