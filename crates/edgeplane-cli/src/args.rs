@@ -199,7 +199,7 @@ pub(crate) struct ExplainArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
     /// A character; an ability or a status, with --from and --on; or a zone, a piece or a set of gear, a policy, an
-    /// encounter or a cause, with its section before it where several things are called so: policy.keeper
+    /// encounter or a cause, with its section before it where several things are called so: policy.at_the_wheel
     pub(crate) what: String,
     /// The character who uses the ability, or applies the status
     #[arg(long, value_name = "CHARACTER")]

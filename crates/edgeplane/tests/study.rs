@@ -255,7 +255,7 @@ fn explain_samples_where_too_much_can_happen_and_says_so() {
 #[test]
 fn explain_shows_effects_that_do_not_always_happen() {
     let game = game(
-        "[pools]\nhealth = { max = 80, defeat = true }\n[status.numb]\nkind = \"debuff\"\ntags = [\"cold\"]\nresist = \"40%\"\nduration = 5\n\
+        "[pools]\nhealth = { max = 80, defeat = true }\n[status.numb]\nkind = \"debuff\"\ntags = [\"cold\"]\nresist = \"80%\"\nduration = 5\n\
          [status.warm]\nimmune = [\"cold\"]\nduration = inf\n\
          [ability.double]\ndoes = [{ damage = \"if(has(target, numb), 30, 20)\", chance = 0.3 }, { damage = 5 }, { damage = 2, to = \"caster\" }]\n\
          [character.one]\nabilities = [\"double\"]\n[character.other]\nstatuses = [\"warm\"]\n",

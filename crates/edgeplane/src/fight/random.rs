@@ -122,7 +122,9 @@ impl RandomSource for Sampler {
     }
 
     fn rename(&mut self, streams: &Arc<[u64]>) {
-        let drawn = |stream: &u64| self.names.iter().position(|name| name == stream).map_or(0, |at| self.drawn[at]);
+        let mut before: Vec<(u64, u32)> = self.names.iter().copied().zip(self.drawn.iter().copied()).collect();
+        before.sort_unstable();
+        let drawn = |stream: &u64| before.binary_search_by_key(stream, |(name, _)| *name).map_or(0, |at| before[at].1);
         self.drawn = streams.iter().map(drawn).collect();
         self.names = Arc::clone(streams);
     }

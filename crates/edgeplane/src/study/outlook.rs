@@ -65,7 +65,7 @@ pub(super) struct Prospect {
 }
 
 /// Errors by which a proof has to hold after so many that failed: among many tries the luckiest would meet goals that are
-/// missed. At a bound each of these passes half as often as the one before.
+/// missed. At a bound the first passes in half of all cases, the second in a quarter, any other in a sixth.
 pub(super) fn spare(failed: usize) -> f64 {
     const SPARE: [f64; 3] = [0.0, 0.67, 1.0];
     SPARE[failed.min(SPARE.len() - 1)]

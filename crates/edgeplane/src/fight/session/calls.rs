@@ -215,12 +215,24 @@ impl<C: RandomSource> Fight<C> {
         stacks: u32,
         observer: &mut O,
     ) -> Result<bool, FightError> {
+        self.apply_status_if(status, (caster, target), stacks, true, observer)
+    }
+
+    /// The same, with or without the chance to resist it.
+    pub(crate) fn apply_status_if<O: Observer>(
+        &mut self,
+        status: StatusId,
+        (caster, target): (CombatantId, CombatantId),
+        stacks: u32,
+        can_resist: bool,
+        observer: &mut O,
+    ) -> Result<bool, FightError> {
         self.check_combatant(caster)?;
         self.check_combatant(target)?;
         self.check_id("status", status.index(), self.setup.program.statuses.len())?;
         let by = EffectContext::of_status(caster, status, caster, caster);
         let mut engine = self.engine(observer);
-        let done = engine.apply(&by, target, status, Dose { stacks, duration: None });
+        let done = engine.apply_if(&by, target, status, Dose { stacks, duration: None }, can_resist);
         let done = done.and_then(|done| engine.respond().map(|()| done));
         done.map_err(|error| self.failed(*error))
     }

@@ -26,6 +26,7 @@ struct Portion {
 
 impl Engine<'_> {
     /// Applies a status; whether it is there now because of that.
+    #[inline]
     pub(in crate::fight) fn apply(
         &mut self,
         by: &EffectContext,
@@ -33,8 +34,20 @@ impl Engine<'_> {
         status: StatusId,
         dose: Dose,
     ) -> FightResult<bool> {
+        self.apply_if(by, target, status, dose, true)
+    }
+
+    /// The same, with or without the chance to resist it.
+    pub(in crate::fight) fn apply_if(
+        &mut self,
+        by: &EffectContext,
+        target: CombatantId,
+        status: StatusId,
+        dose: Dose,
+        can_resist: bool,
+    ) -> FightResult<bool> {
         let saved = self.state.numbers.locals();
-        let done = self.try_apply(by, target, status, dose);
+        let done = self.try_apply(by, target, status, dose, can_resist);
         self.state.numbers.set_locals(&saved);
         match done? {
             None => Ok(true),
@@ -51,6 +64,7 @@ impl Engine<'_> {
         target: CombatantId,
         status: StatusId,
         dose: Dose,
+        can_resist: bool,
     ) -> FightResult<Option<Prevention>> {
         let plan = self.program.status(status);
         if !self.state.stands(target) {
@@ -63,7 +77,7 @@ impl Engine<'_> {
         for (local, value) in [(Layout::STACKS, f64::from(dose.stacks)), (Layout::TICK, 0.0), (Layout::ELAPSED, 0.0)] {
             self.state.numbers.set_local(local, value);
         }
-        if let Some((resist, site)) = plan.resist {
+        if let Some((resist, site)) = plan.resist.filter(|_| can_resist) {
             let chance = self.number(resist, &frame)?;
             if self.chance.chance(frame.stream(site), chance) {
                 return Ok(Some(Prevention::Resisted));

@@ -204,12 +204,9 @@ pub(super) fn all_that_can_happen(
     let mut fight = Fight::with_chance(Arc::clone(setup), Branching::new(PARTS), 0);
     for _ in 0..MOST_BRANCHES {
         let mut arrivals = arrivals();
-        let is_applied =
-            apply_effects(&mut fight, ability, on, &mut arrivals).map_or_else(unless_resisted, |()| Ok(true))?;
+        apply_effects(&mut fight, ability, on, &mut arrivals)?;
         let weight = fight.chance_mut().weight();
-        if is_applied {
-            gather(&mut gathered, arrivals, weight);
-        }
+        gather(&mut gathered, arrivals, weight);
         if !fight.chance_mut().next_branch() {
             return Ok((gathered, true));
         }
@@ -220,16 +217,10 @@ pub(super) fn all_that_can_happen(
     for sample in 0..SAMPLES {
         fight.restart(seed_of_trial(0, sample));
         let mut arrivals = arrivals();
-        if apply_effects(&mut fight, ability, on, &mut arrivals).map_or_else(unless_resisted, |()| Ok(true))? {
-            gather(&mut gathered, arrivals, 1.0);
-        }
+        apply_effects(&mut fight, ability, on, &mut arrivals)?;
+        gather(&mut gathered, arrivals, 1.0);
     }
     Ok((gathered, false))
-}
-
-/// Where chance has kept a status away that is there beforehand, nothing is looked at.
-fn unless_resisted(error: Error) -> Result<bool, Error> {
-    if matches!(error, Error::NotApplied { .. }) { Ok(false) } else { Err(error) }
 }
 
 /// What identifies an effect among the others: its path, whom it reaches, its kind, its pool, its damage type, and its number

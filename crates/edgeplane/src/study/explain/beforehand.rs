@@ -5,7 +5,7 @@ use crate::fight::{Event, Fight, Log, Prevention, RandomSource};
 use crate::program::{CombatantId, Program, StatusId, StatusKind};
 
 /// Statuses that two characters have before something is explained, each with so many stacks. A bad one comes from the
-/// other character, any other from its owner.
+/// other character, any other from its owner, and none is resisted.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Beforehand {
     /// Those of the one who acts.
@@ -47,7 +47,8 @@ fn apply<C: RandomSource>(
 ) -> Result<(), Error> {
     let mut log = Log::default();
     let is_bad = fight.setup().program().status(status).kind == StatusKind::Debuff;
-    if fight.apply_status(status, if is_bad { other } else { owner }, owner, stacks, &mut log)? {
+    let caster = if is_bad { other } else { owner };
+    if fight.apply_status_if(status, (caster, owner), stacks, false, &mut log)? {
         return Ok(());
     }
     let prevented = log.events.iter().find_map(|logged| match logged.event {
