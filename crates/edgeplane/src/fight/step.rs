@@ -8,6 +8,7 @@ use super::state::timers::{Due, Phase, Timer};
 use super::state::{Doing, EffectContext};
 use super::statuses::apply::Dose;
 use super::statuses::triggers::TriggerContext;
+use crate::program::extremes::Extremes;
 use crate::program::{
     CombatantId, Layout, LostReason, PoolId, SideId, StatusId, StreamId, Time, TriggerEvent, pool_slot,
 };
@@ -142,7 +143,7 @@ impl Engine<'_> {
             let amount = self.positive(*amount, &self.frame(who, who))?;
             let first = self.program.place(who, self.program.layout.pool(*pool));
             let cap = self.state.numbers.at(first + usize::from(pool_slot::CAP));
-            self.write_pool(who, *pool, first, amount.min(cap));
+            self.write_pool(who, *pool, first, amount.smaller(cap));
         }
         Ok(())
     }

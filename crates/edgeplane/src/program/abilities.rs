@@ -1,6 +1,7 @@
 //! Abilities and what they bring about.
 
 use super::effects::{EffectPlan, Place};
+use super::extremes::Extremes;
 use super::ids::{AbilityId, FormulaId, PoolId, SiteId, StatusId};
 use super::layout::LEAST_REACH;
 use super::names::look_up;
@@ -249,7 +250,8 @@ impl Compiler<'_> {
             None => Some(f64::INFINITY),
         };
         let by_area = metres(plan.area.length());
-        plan.fixed_reach = metres(plan.reach).zip(by_area).map(|(reach, length)| reach.min(length).max(LEAST_REACH));
+        plan.fixed_reach =
+            metres(plan.reach).zip(by_area).map(|(reach, length)| reach.smaller(length).larger(LEAST_REACH));
         let times = [plan.cast, plan.recovery, plan.cooldown].into_iter().flatten();
         let formulas = times.chain(plan.cost.iter().map(|(_, cost)| *cost));
         plan.reads = formulas.fold(0, |bits, formula| bits | self.program.dirty_reads(formula));

@@ -5,6 +5,7 @@ use super::attributes::AttributePlan;
 use super::characters::CharacterPlan;
 use super::dirty;
 use super::eval::{Draws, Frame, NoChance};
+use super::extremes::Extremes;
 use super::fault::Fault;
 use super::ids::{CombatantId, FormulaId, PoolId, Slot, StatusId};
 use super::layout::{Layout, pool_slot};
@@ -220,8 +221,8 @@ impl Program {
                     ModifierKind::Add => add += amount,
                     ModifierKind::Percent => percent += amount,
                     ModifierKind::Times => times *= amount,
-                    ModifierKind::AtLeast => least = least.max(amount),
-                    ModifierKind::AtMost => most = most.min(amount),
+                    ModifierKind::AtLeast => least = least.larger(amount),
+                    ModifierKind::AtMost => most = most.smaller(amount),
                     ModifierKind::Set => {
                         let came = held.serial(instance);
                         set = set.filter(|(latest, _)| *latest > came).or(Some((came, amount)));
@@ -254,7 +255,7 @@ impl Program {
         let start = match self.pools[pool.index()].start {
             StartPlan::Full => cap,
             StartPlan::Empty => 0.0,
-            StartPlan::Amount(formula) => self.own_positive(formula, memory, of)?.min(cap),
+            StartPlan::Amount(formula) => self.own_positive(formula, memory, of)?.smaller(cap),
         };
         let flow = self.pool_flow(pool, memory, of)?;
         let first = self.place(of, self.layout.pool(pool));
@@ -278,14 +279,14 @@ impl Program {
         let plan = &self.pools[pool.index()];
         let regen = self.flow(plan.regen, memory, of)?;
         let decay = self.flow(plan.decay, memory, of)?;
-        Ok(Flow { rate: regen.rate - decay.rate, every: regen.every.max(decay.every) })
+        Ok(Flow { rate: regen.rate - decay.rate, every: regen.every.larger(decay.every) })
     }
 
     fn flow(&self, plan: Option<FlowPlan>, memory: &mut Memory, of: CombatantId) -> Computed<Flow> {
         let Some(plan) = plan else { return Ok(Flow::default()) };
         let rate = self.own_positive(plan.amount, memory, of)?;
         let every = match plan.every {
-            Some(every) => (self.own_positive(every, memory, of)? * 1e6).round().max(1.0),
+            Some(every) => (self.own_positive(every, memory, of)? * 1e6).round().larger(1.0),
             None => 0.0,
         };
         Ok(Flow { rate, every })

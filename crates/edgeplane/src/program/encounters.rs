@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use super::Program;
+use super::extremes::Extremes;
 use super::ids::{CharacterId, CombatantId, EncounterId, FormulaId, PoolId, SideId, Slot, StatusId};
 use super::layout::{Layout, pool_slot};
 use super::memory::Memory;
@@ -336,7 +337,7 @@ impl Setup {
                 if let Ok(amount) = program.own_number(*amount, &mut self.memory, who) {
                     let first = program.place(who, program.layout.pool(*pool));
                     let cap = self.memory.at(first + usize::from(pool_slot::CAP));
-                    self.memory.set_pool(first, amount.max(0.0).min(cap), 0.0);
+                    self.memory.set_pool(first, amount.larger(0.0).smaller(cap), 0.0);
                 }
             }
         }

@@ -1,5 +1,6 @@
 //! How the amount of a pool moves by itself.
 
+use super::extremes::Extremes;
 use super::layout::pool_slot;
 use super::time::Time;
 
@@ -71,7 +72,7 @@ pub(crate) fn amount(pool: &PoolNumbers, now: f64) -> f64 {
     if *rate == 0.0 {
         *amount
     } else if *every == 0.0 {
-        (amount + rate * ((now - since) / 1e6)).max(0.0).min(*cap)
+        (amount + rate * ((now - since) / 1e6)).larger(0.0).smaller(*cap)
     } else {
         in_portions(pool, now)
     }
@@ -83,7 +84,7 @@ pub(crate) fn amount(pool: &PoolNumbers, now: f64) -> f64 {
 #[inline(never)]
 fn in_portions([amount, cap, rate, since, every]: &PoolNumbers, now: f64) -> f64 {
     let portions = (now / every).floor() - (since / every).floor();
-    (amount + rate * portions).max(0.0).min(*cap)
+    (amount + rate * portions).larger(0.0).smaller(*cap)
 }
 
 /// The share of the cap; nothing has no share.

@@ -6,6 +6,7 @@
 
 use super::Program;
 use super::eval::Frame;
+use super::extremes::Extremes;
 use super::flow;
 use super::ids::{FormulaId, Slot};
 use super::layout::{HAIR, Layout};
@@ -58,7 +59,7 @@ impl Program {
         let until = outlook.course(&self.formula(condition).tree).until;
         if until < Time::NEVER.micros() {
             // What arithmetic leaves must not cost a whole microsecond; and time has to go on.
-            Time((until - 1e-4).ceil().max(now + 1.0) as u64)
+            Time((until - 1e-4).ceil().larger(now + 1.0) as u64)
         } else {
             Time::NEVER
         }
@@ -85,19 +86,19 @@ impl Outlook<'_> {
                 } else {
                     a.value != 0.0 || b.value != 0.0
                 };
-                Course { value: truth(holds), slope: 0.0, until: a.until.min(b.until) }
+                Course { value: truth(holds), slope: 0.0, until: a.until.smaller(b.until) }
             }
             TreeKind::If(parts) => {
                 let condition = self.course(&parts[0]);
                 let branch = self.course(&parts[if condition.value != 0.0 { 1 } else { 2 }]);
-                Course { until: branch.until.min(condition.until), ..branch }
+                Course { until: branch.until.smaller(condition.until), ..branch }
             }
             TreeKind::Let(local, bound, body) => {
                 let bound = self.course(bound);
                 self.numbers.set_local(*local, bound.value);
                 let body = self.course(body);
                 let until = if bound.moves() { self.poll } else { f64::INFINITY };
-                Course { until: body.until.min(bound.until).min(until), ..body }
+                Course { until: body.until.smaller(bound.until).smaller(until), ..body }
             }
             TreeKind::Curve(curve, x) => {
                 let x = self.course(x);
@@ -111,7 +112,7 @@ impl Outlook<'_> {
                 let metres = self.course(metres);
                 let value = self.numbers.near(&self.program.layout, &self.frame, *counted, metres.value);
                 let until = if metres.moves() { self.poll } else { self.next_crossing(*counted, metres.value) };
-                Course { value, slope: 0.0, until: until.min(metres.until) }
+                Course { value, slope: 0.0, until: until.smaller(metres.until) }
             }
             // Drawn or asked for anew each time.
             TreeKind::Roll(..)
@@ -124,9 +125,9 @@ impl Outlook<'_> {
 
     /// A value that is not linear in its parts: known for as long as none of them moves.
     fn steady(&self, value: f64, parts: &[Course]) -> Course {
-        let until = parts.iter().fold(f64::INFINITY, |until, part| until.min(part.until));
+        let until = parts.iter().fold(f64::INFINITY, |until, part| until.smaller(part.until));
         let moves = parts.iter().any(|part| part.moves());
-        Course { value, slope: 0.0, until: if moves { until.min(self.poll) } else { until } }
+        Course { value, slope: 0.0, until: if moves { until.smaller(self.poll) } else { until } }
     }
 
     fn binary(&mut self, op: BinaryOp, a: &Tree, b: &Tree) -> Course {
@@ -134,7 +135,7 @@ impl Outlook<'_> {
             return course;
         }
         let (a, b) = (self.course(a), self.course(b));
-        let until = a.until.min(b.until);
+        let until = a.until.smaller(b.until);
         match op {
             BinaryOp::Add => Course { value: a.value + b.value, slope: a.slope + b.slope, until },
             BinaryOp::Subtract => Course { value: a.value - b.value, slope: a.slope - b.slope, until },
@@ -145,7 +146,7 @@ impl Outlook<'_> {
             BinaryOp::Min | BinaryOp::Max => {
                 let first = (op.apply(a.value, b.value) == a.value) == (a.value != b.value || a.slope <= b.slope);
                 let course = if first { a } else { b };
-                Course { until: until.min(self.crossing(a, b)), ..course }
+                Course { until: until.smaller(self.crossing(a, b)), ..course }
             }
             BinaryOp::Less
             | BinaryOp::AtMost
@@ -153,7 +154,7 @@ impl Outlook<'_> {
             | BinaryOp::AtLeast
             | BinaryOp::Equal
             | BinaryOp::Unequal => {
-                let until = until.min(self.crossing(a, b));
+                let until = until.smaller(self.crossing(a, b));
                 Course { value: op.apply(a.value, b.value), slope: 0.0, until }
             }
         }
@@ -167,7 +168,7 @@ impl Outlook<'_> {
         }
         let micros = (b.value - a.value) / slope;
         // Already past: they only come further apart.
-        if micros < -0.5 { f64::INFINITY } else { self.frame.now + micros.max(0.0) }
+        if micros < -0.5 { f64::INFINITY } else { self.frame.now + micros.larger(0.0) }
     }
 
     /// A distance compared with a number that stays.
@@ -196,7 +197,7 @@ impl Outlook<'_> {
         let distance = self.numbers.distance(me, you, self.frame.now);
         let holds = if distance_first { op.apply(distance, limit.value) } else { op.apply(limit.value, distance) };
         let until = if limit.moves() { self.poll } else { self.pair_crossing(me, you, limit.value) };
-        Some(Course { value: holds, slope: 0.0, until: until.min(limit.until) })
+        Some(Course { value: holds, slope: 0.0, until: until.smaller(limit.until) })
     }
 
     /// When two are next as far apart as a limit.
@@ -234,7 +235,7 @@ impl Outlook<'_> {
             f64::INFINITY,
             |until, block| {
                 let metres = metres + self.numbers.body(block);
-                until.min(self.pair_crossing(me, block, metres))
+                until.smaller(self.pair_crossing(me, block, metres))
             },
         )
     }

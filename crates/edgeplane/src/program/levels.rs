@@ -2,6 +2,7 @@
 
 use super::Program;
 use super::eval::{Draws, Frame, NoChance};
+use super::extremes::Extremes;
 use super::fault::Fault;
 use super::ids::{CharacterId, CombatantId, EncounterId, FormulaId, PoolId, SideId, StatusId};
 use super::layout::Layout;
@@ -85,7 +86,7 @@ impl Program {
         while level < most {
             memory.set(place, level);
             let frame = Frame::new(self, who, who, 0, 0.0);
-            let needed = self.number(needs, memory, &frame, &mut NoChance, &mut Draws::default())?.max(0.0);
+            let needed = self.number(needs, memory, &frame, &mut NoChance, &mut Draws::default())?.larger(0.0);
             if experience < needed || needed == 0.0 {
                 break;
             }

@@ -1,5 +1,6 @@
 //! Straight motion on the plane: when two things that move are within some distance of one another.
 
+use super::extremes::Extremes;
 use super::ids::CombatantId;
 
 /// A point, a direction or a velocity on the plane, in metres.
@@ -69,7 +70,7 @@ pub(crate) fn meeting(away: Plane, velocity: Plane, speed: f64, reach: f64) -> O
         return None;
     }
     let under = b * b - 4.0 * a * c;
-    let below = -b + under.max(0.0).sqrt();
+    let below = -b + under.larger(0.0).sqrt();
     (under >= 0.0 && below > 0.0).then(|| 2.0 * c / below).filter(|seconds| seconds.is_finite())
 }
 
@@ -84,7 +85,7 @@ pub(crate) fn parting(away: Plane, velocity: Plane, growth: f64, edge: f64) -> O
     }
     if growth < 0.0 && a <= 0.0 {
         // The edge comes in faster than anything leaves, so it is met before it is a point.
-        let under = (b * b - 4.0 * a * c).max(0.0);
+        let under = (b * b - 4.0 * a * c).larger(0.0);
         let seconds = 2.0 * c / (-b - under.sqrt());
         return Some(seconds).filter(|seconds| seconds.is_finite() && *seconds >= 0.0);
     }

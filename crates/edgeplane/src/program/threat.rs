@@ -1,5 +1,6 @@
 //! Threat: how much each combatant makes of each other one.
 
+use super::extremes::Extremes;
 use super::ids::{CombatantId, FormulaId};
 use super::resolve::Compiler;
 use super::scope::Scope;
@@ -73,7 +74,7 @@ impl Threat {
     /// Adds to it, by the numbers of combatants, and says what it is now.
     pub(crate) fn add(&mut self, eyes: usize, whom: usize, amount: f64) -> f64 {
         let Some(threat) = self.amounts.get_mut(eyes * self.seats + whom) else { return 0.0 };
-        *threat = (*threat + amount).max(0.0);
+        *threat = (*threat + amount).larger(0.0);
         *threat
     }
 }

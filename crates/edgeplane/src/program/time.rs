@@ -1,5 +1,6 @@
 //! Time as a whole number of microseconds.
 
+use super::extremes::Extremes;
 use std::ops::{Add, Sub};
 
 /// A moment since the start of a fight, or a span of time, in microseconds.
@@ -25,7 +26,7 @@ impl Time {
     pub fn from_seconds(seconds: f64) -> Self {
         // Not `round`, which is a call into a library on most machines.
         let micros = seconds * 1e6 + 0.5;
-        if micros < Self::NEVER.0 as f64 { Self(micros.max(0.0) as i64 as u64) } else { Self::NEVER }
+        if micros < Self::NEVER.0 as f64 { Self(micros.larger(0.0) as i64 as u64) } else { Self::NEVER }
     }
 
     /// In seconds.

@@ -195,7 +195,8 @@ fn check_places(fields: &Fields<'_>, sides: &[SideMembers], distance: Option<f64
 fn point(node: &Node, path: &str, out: &mut Diagnostics) -> Option<[f64; 2]> {
     if let Value::List(items) = &node.value
         && let [Node { value: Value::Number(x), .. }, Node { value: Value::Number(y), .. }] = items.as_slice()
-        && x.abs().max(y.abs()) <= MAX_METRES
+        && x.abs() <= MAX_METRES
+        && y.abs() <= MAX_METRES
     {
         return Some([*x, *y]);
     }

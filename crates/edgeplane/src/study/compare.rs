@@ -10,6 +10,7 @@ use super::statistics::{Confidence, Interval, mean_interval, share_difference};
 use super::trials::TrialsPlan;
 use crate::error::Error;
 use crate::measures::{Measure, Unit};
+use crate::program::extremes::Extremes;
 use crate::rules::Statistic;
 
 /// The point of the standard normal distribution below which four fifths of it lie.
@@ -99,7 +100,7 @@ impl Pairs {
             difference: interval.map(|one| one.value),
             low: interval.map(|one| one.low).filter(|end| end.is_finite()),
             high: interval.map(|one| one.high).filter(|end| end.is_finite()),
-            trials_that_differ: (self.up + self.down) / self.moments.count.max(1.0),
+            trials_that_differ: (self.up + self.down) / self.moments.count.larger(1.0),
             saving: (reach > 0.0 && apart.is_finite()).then(|| (apart / reach) * (apart / reach)),
             detectable: (reach > 0.0 && reach.is_finite()).then(|| reach * (sure.z() + POWER) / sure.z()),
             before,

@@ -1,5 +1,6 @@
 //! How values are spread: counts of values, from which quantiles are read.
 
+use crate::program::extremes::Extremes;
 use std::collections::BTreeMap;
 
 use super::statistics::{Interval, ranks};
@@ -21,7 +22,7 @@ pub(super) struct Distribution {
 
 impl Distribution {
     pub(super) fn add(&mut self, value: f64) {
-        *self.counts.entry(self.key(value.max(0.0).to_bits())).or_default() += 1;
+        *self.counts.entry(self.key(value.larger(0.0).to_bits())).or_default() += 1;
         self.trials += 1;
         while self.counts.len() > MOST && self.dropped < 52 - KEPT {
             self.dropped += 1;

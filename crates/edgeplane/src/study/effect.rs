@@ -1,5 +1,6 @@
 //! What changes of a ruleset do to a measure, as it is reported.
 
+use crate::program::extremes::Extremes;
 use serde::Serialize;
 
 use super::compare::Difference;
@@ -66,7 +67,7 @@ impl Effect {
     pub fn size(&self) -> f64 {
         let is_certain = self.is_certain();
         let counted = self.changes.iter().filter(|change| !is_certain || change.difference.is_certain());
-        counted.filter_map(|change| change.difference.difference).fold(0.0, |size, one| one.abs().max(size))
+        counted.filter_map(|change| change.difference.difference).fold(0.0, |size, one| one.abs().larger(size))
     }
 
     /// The change in one direction, if it could be tried.

@@ -18,6 +18,7 @@ use super::trials::TrialsPlan;
 use crate::error::Error;
 use crate::fight::seed_of_trial;
 use crate::game::Game;
+use crate::program::extremes::Extremes;
 use crate::text::Override;
 
 /// The share of the rulesets in which a number is changed, one way or another.
@@ -39,7 +40,7 @@ const STRETCH: usize = 16;
 
 /// How many fights of one ruleset are worth the time to make it, which is as long as that of so many fights.
 fn of_each(cost: f64) -> f64 {
-    (cost * 2.0).max(LEAST_OF_EACH)
+    (cost * 2.0).larger(LEAST_OF_EACH)
 }
 
 /// An encounter in which many numbers are changed at once, and how long that may take.
@@ -75,7 +76,7 @@ impl Asked<'_, '_> {
             samples.into_iter().for_each(|sample| known.add(sample));
         }
         let mut design = Design::new(&numbers, fights as f64 / of_each(cost), plan.seed);
-        let each = (fights as f64 / design.rows.len() as f64).max(LEAST_OF_EACH) as u64;
+        let each = (fights as f64 / design.rows.len() as f64).larger(LEAST_OF_EACH) as u64;
         let play = |row: u64, made: &Vec<usize>| -> Option<Vec<Sample>> {
             let made: Vec<Override> = made.iter().map(|change| changes[*change].1.clone()).collect();
             // What cannot be changed together is left out; that each can be changed alone was seen.
@@ -197,7 +198,7 @@ impl Design {
             let mut at = vec![0.0; width];
             columns(row).into_iter().for_each(|column| at[column] = 1.0);
             let weights = lower.solve(&at);
-            let rest = (mean - inner_product(&found, &at)) / (1.0 - inner_product(&weights, &at)).max(1e-9);
+            let rest = (mean - inner_product(&found, &at)) / (1.0 - inner_product(&weights, &at)).larger(1e-9);
             squares.iter_mut().zip(&weights).for_each(|(sum, weight)| *sum += weight * weight * rest * rest);
         }
         Some(found.into_iter().zip(squares).skip(1).map(|(effect, square)| (effect, square.sqrt())).collect())

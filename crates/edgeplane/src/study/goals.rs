@@ -2,6 +2,7 @@
 
 use super::ledger::Figure;
 use crate::measures::Unit;
+use crate::program::extremes::Extremes;
 
 /// A measure and the bounds that it should keep.
 #[derive(Clone, Debug, PartialEq)]
@@ -67,13 +68,13 @@ impl Goal {
     /// What is a large step for such a measure.
     pub(super) fn size(&self, unit: Unit) -> f64 {
         let ends = [self.least, self.most].into_iter().filter(|end| end.is_finite());
-        let relative = ends.fold(0.0, |size: f64, end| size.max(end.abs() / 10.0));
-        if unit == Unit::Share { 0.1 } else { relative.max(1e-9) }
+        let relative = ends.fold(0.0, |size: f64, end| size.larger(end.abs() / 10.0));
+        if unit == Unit::Share { 0.1 } else { relative.larger(1e-9) }
     }
 
     /// How far a value misses the goal, in large steps.
     pub(super) fn miss(&self, value: f64, unit: Unit) -> f64 {
-        (self.least - value).max(value - self.most).max(0.0) / self.size(unit)
+        (self.least - value).larger(value - self.most).larger(0.0) / self.size(unit)
     }
 }
 

@@ -7,6 +7,7 @@ use super::distribution::Distribution;
 use super::moments::Moments;
 use super::statistics::{Confidence, Interval, mean_interval, share_interval};
 use crate::measures::{Measure, Unit};
+use crate::program::extremes::Extremes;
 use crate::rules::Statistic;
 
 /// A measure's estimate with its interval.
@@ -44,7 +45,7 @@ impl Figure {
     /// How far the interval reaches from the estimate, on the side on which it reaches further; infinite where it is open.
     pub fn half_width(&self) -> f64 {
         match (self.low, self.value, self.high) {
-            (Some(low), Some(value), Some(high)) => (high - value).max(value - low),
+            (Some(low), Some(value), Some(high)) => (high - value).larger(value - low),
             _ => f64::INFINITY,
         }
     }

@@ -1,5 +1,6 @@
 //! Means, products and triple products of deviations, from which the spread and the skewness of sums follow.
 
+use crate::program::extremes::Extremes;
 use serde::{Deserialize, Serialize};
 
 use super::statistics::{Confidence, Estimate, mean_interval};
@@ -65,7 +66,7 @@ impl<const N: usize> Moments<N> {
                 sum += weights[i] * weights[j] * self.products[i][j];
             }
         }
-        sum.max(0.0) / (self.count - 1.0)
+        sum.larger(0.0) / (self.count - 1.0)
     }
 
     /// Standard error of the mean of a weighted sum of the numbers; infinite for fewer than two.

@@ -6,6 +6,7 @@ use super::ranges::Place;
 use super::tune::{Earlier, FIRST, Search, Seen, each_miss, misses};
 use super::tuning::TradeOff;
 use crate::error::Error;
+use crate::program::extremes::Extremes;
 
 /// By how much less a point has to miss the goals, in large steps, to be changed more by a whole range.
 const NEARER: f64 = 0.006;
@@ -29,7 +30,7 @@ impl Compromise {
     /// be; and a little of all.
     fn miss(&self, misses: &[f64]) -> f64 {
         let (one, other) = self.goals;
-        ((1.0 - self.second) * misses[one]).max(self.second * misses[other]) + 0.01 * misses.iter().sum::<f64>()
+        ((1.0 - self.second) * misses[one]).larger(self.second * misses[other]) + 0.01 * misses.iter().sum::<f64>()
     }
 }
 

@@ -9,6 +9,7 @@ use super::ledger::Figure;
 use super::statistics::Confidence;
 use super::surrogate::{Observation, Shape, Surrogate};
 use crate::measures::Unit;
+use crate::program::extremes::Extremes;
 
 /// Standard errors of the proof by which an answer keeps away from the bounds of its goals: nine of ten proofs hold.
 const AWAY: f64 = 1.28;
@@ -73,7 +74,7 @@ pub(super) fn spare(failed: usize) -> f64 {
 
 /// The same in the units of a goal.
 pub(super) fn to_spare(goal: &Goal, unit: Unit, errors: f64) -> f64 {
-    errors.min(MOST_AWAY * goal.tolerance(unit))
+    errors.smaller(MOST_AWAY * goal.tolerance(unit))
 }
 
 impl Prospect {
@@ -176,7 +177,7 @@ struct Window {
 
 /// The probability of an error between two bounds.
 fn between(low: f64, high: f64) -> f64 {
-    (below(high) - below(low)).max(0.0)
+    (below(high) - below(low)).larger(0.0)
 }
 
 /// The same, but as great for bounds that are close together: that of each, if there is anything between them.
@@ -215,7 +216,7 @@ impl Outlook {
                 let other = windows[goal];
                 let given = chance(other.low, other.high);
                 let (low, high) = if sign > 0.0 { (other.low, other.high) } else { (-other.high, -other.low) };
-                let both = chance(window.low.max(low), window.high.min(high));
+                let both = chance(window.low.larger(low), window.high.smaller(high));
                 likely = (1.0 - shared) * likely + if given > 0.0 { shared * both / given } else { 0.0 };
             }
             all *= likely * window.present;
@@ -238,7 +239,7 @@ impl Outlook {
             let error = (variance + prospect.proof * slope * slope).sqrt();
             let (low, high) = ((least - value) / error, (most - value) / error);
             windows.push(Window { low, high, present: prospect.is_present(place) });
-            let beyond = (least - value).max(value - most).max(0.0) / error;
+            let beyond = (least - value).larger(value - most).larger(0.0) / error;
             far += beyond * beyond;
         }
         let passes = self.together(&windows, between);
@@ -255,7 +256,7 @@ impl Outlook {
             return 100.0 - moved;
         }
         let likely = libm::log(passes);
-        if likely > UNLIKELY { likely.min(0.0) } else { UNLIKELY - far }
+        if likely > UNLIKELY { likely.smaller(0.0) } else { UNLIKELY - far }
     }
 
     /// How much smaller the change becomes with a point, by how possible it is that it meets the goals; `by` is what it would
@@ -289,7 +290,7 @@ impl Outlook {
             let Some((value, variance)) = prospect.figure.as_ref().map(|figure| figure.at(place)) else { return 10.0 };
             let favour = errors * variance.sqrt();
             let (low, high) = (prospect.off_scale(value - favour), prospect.off_scale(value + favour));
-            let nearest = prospect.goal.least.max(low).min(high).min(prospect.goal.most.max(low));
+            let nearest = prospect.goal.least.larger(low).smaller(high).smaller(prospect.goal.most.larger(low));
             prospect.goal.miss(nearest, prospect.unit) + 10.0 * (1.0 - prospect.is_present(place))
         })
     }
@@ -300,12 +301,12 @@ impl Outlook {
             let (value, variance) = prospect.figure.as_ref()?.at(place);
             let (_, (low, high)) = prospect.bounds();
             let error = variance.sqrt();
-            let inside = below((value - low) / error).min(below((high - value) / error));
+            let inside = below((value - low) / error).smaller(below((high - value) / error));
             let slope = prospect.slope(value);
             let is_in_doubt = (0.02..0.98).contains(&inside);
             is_in_doubt.then_some(2.0 * prospect.one * slope * slope / variance)
         };
-        self.prospects.iter().filter_map(fights).fold(0.0, f64::max) as u64
+        self.prospects.iter().filter_map(fights).fold(0.0, f64::larger) as u64
     }
 }
 
@@ -318,8 +319,8 @@ fn surely_together(one: &[f64], other: &[f64]) -> f64 {
     let product = |a: &[f64], b: &[f64]| a.iter().zip(b).map(|(a, b)| a * b).sum::<f64>();
     let squares = product(one, one) * product(other, other);
     let found = if squares > 0.0 { product(one, other) / squares.sqrt() } else { 0.0 };
-    let surely = libm::atanh(found.abs().min(1.0 - 1e-9)) - 1.0 / (count as f64 - 3.0).sqrt();
-    libm::tanh(surely.max(0.0)).copysign(found)
+    let surely = libm::atanh(found.abs().smaller(1.0 - 1e-9)) - 1.0 / (count as f64 - 3.0).sqrt();
+    libm::tanh(surely.larger(0.0)).copysign(found)
 }
 
 fn odds(share: f64) -> f64 {

@@ -9,6 +9,7 @@ use super::tuning::{SearchEnd, TunedNumber, Tuning, TuningPlan};
 use super::vary::Vary;
 use crate::error::Error;
 use crate::game::Game;
+use crate::program::extremes::Extremes;
 
 /// A range is searched from the value of now outward if it is more than sixteen times as wide as that value: first to
 /// twice the value on either side, and sixteen times as far each time that nothing meets the goals.
@@ -90,7 +91,7 @@ fn parts_to_search(varied: &[Vary], starts: &[f64]) -> Vec<f64> {
         let (low, high) = vary.bounds();
         (*start != 0.0).then(|| start.abs() * REACH / (high - low))
     };
-    let least = varied.iter().zip(starts).filter_map(of).fold(1.0, f64::min).max(LEAST);
+    let least = varied.iter().zip(starts).filter_map(of).fold(1.0, f64::smaller).larger(LEAST);
     let mut parts: Vec<f64> =
         std::iter::successors(Some(least), |part| Some(part * OUTWARD)).take_while(|part| *part < WIDE).collect();
     parts.push(1.0);
@@ -104,10 +105,10 @@ fn narrowed(vary: &Vary, start: f64, part: f64) -> Vary {
     }
     let (low, high) = vary.bounds();
     let half = part * (high - low);
-    let (mut from, mut to) = ((start - half).max(low), (start + half).min(high));
+    let (mut from, mut to) = ((start - half).larger(low), (start + half).smaller(high));
     if let Some(step) = vary.step {
         from = low + ((from - low) / step).floor() * step;
         to = low + ((to - low) / step).ceil() * step;
     }
-    Vary { values: vec![from, to.min(high)], ..vary.clone() }
+    Vary { values: vec![from, to.smaller(high)], ..vary.clone() }
 }

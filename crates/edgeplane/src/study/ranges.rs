@@ -1,6 +1,7 @@
 //! The ranges of varied numbers: their points as shares of the ranges, the lattice of values that are tried, and the search
 //! for the best point of it.
 
+use crate::program::extremes::Extremes;
 use rayon::prelude::*;
 
 use super::samples::Crew;
@@ -31,9 +32,12 @@ impl<'a> Ranges<'a> {
     /// part counts as a change is its share of the whole range, beside that of the widest.
     pub(super) fn part_of(whole: &[Vary], varied: &'a [Vary], starts: &[f64]) -> Self {
         let width = |vary: &Vary| vary.bounds().1 - vary.bounds().0;
-        let widths: Vec<f64> =
-            varied.iter().zip(whole).map(|(part, whole)| width(part) / width(whole).max(f64::MIN_POSITIVE)).collect();
-        let most = widths.iter().copied().fold(f64::MIN_POSITIVE, f64::max);
+        let widths: Vec<f64> = varied
+            .iter()
+            .zip(whole)
+            .map(|(part, whole)| width(part) / width(whole).larger(f64::MIN_POSITIVE))
+            .collect();
+        let most = widths.iter().copied().fold(f64::MIN_POSITIVE, f64::larger);
         let weights = widths.iter().map(|width| width / most).collect();
         Self { varied, start: shares(varied, starts), weights, finer: 1.0, turns: turns(varied.len()) }
     }
@@ -124,7 +128,7 @@ impl<'a> Ranges<'a> {
             for (number, least) in least.iter().enumerate() {
                 for way in [-1.0, 1.0] {
                     let mut other = best.clone();
-                    other[number] = (other[number] + way * least.max(stride)).clamp(0.0, 1.0);
+                    other[number] = (other[number] + way * least.larger(stride)).clamp(0.0, 1.0);
                     others.push(other);
                 }
             }

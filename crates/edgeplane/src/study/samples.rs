@@ -16,6 +16,7 @@ use crate::error::Error;
 use crate::fight::{Fight, Sampler, seed_of_trial};
 use crate::measures::Measure;
 use crate::program::Setup;
+use crate::program::extremes::Extremes;
 
 /// Fights that one thread takes at a time: few, so that a short study keeps all threads busy too.
 const BATCH: u64 = 32;
@@ -310,7 +311,8 @@ pub fn run_to_precision(
     loop {
         running.something(&crew)?;
         let figures = running.figures(Confidence::default());
-        let widest = figures.iter().filter(|figure| figure.value.is_some()).map(Figure::half_width).fold(0.0, f64::max);
+        let widest =
+            figures.iter().filter(|figure| figure.value.is_some()).map(Figure::half_width).fold(0.0, f64::larger);
         let waits = !running.is_settled() && running.trials() < RARE.min(most);
         let narrow = widest <= precision || (widest.is_infinite() && !waits);
         if (narrow && !waits) || running.trials() >= most || crew.is_stopped() {
@@ -319,6 +321,6 @@ pub fn run_to_precision(
         let times = if waits { (widest / precision).clamp(2.0, 4.0) } else { widest / precision };
         let needed = running.trials() as f64 * times * times * MARGIN;
         let at_least = running.trials() + running.trials() / 10;
-        running.run_to(&crew, (needed.min(most as f64) as u64).clamp(at_least.min(most), most))?;
+        running.run_to(&crew, (needed.smaller(most as f64) as u64).clamp(at_least.min(most), most))?;
     }
 }

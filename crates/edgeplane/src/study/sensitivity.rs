@@ -14,6 +14,7 @@ use super::vary::scaled;
 use crate::error::Error;
 use crate::game::Game;
 use crate::measures::Unit;
+use crate::program::extremes::Extremes;
 use crate::program::{Setup, StepPlan};
 use crate::rules::{NumberAt, Statistic};
 use crate::text::Override;
@@ -282,7 +283,7 @@ fn rank(
     }
     let mut budget = further;
     for look in looks.windows(2) {
-        let greatest = tried.iter().map(Tried::surely).fold(0.0, f64::max);
+        let greatest = tried.iter().map(Tried::surely).fold(0.0, f64::larger);
         let mut next: Vec<&mut Tried<'_>> =
             tried.iter_mut().filter(|one| one.pairs == look[0] && !one.is_settled(first, greatest)).collect();
         next.sort_by(|a, b| b.at_most().total_cmp(&a.at_most()));
@@ -426,12 +427,12 @@ impl Tried<'_> {
     /// How great the effect is at least, and at most.
     fn surely(&self) -> f64 {
         let (low, high) = self.ends();
-        low.max(-high).max(0.0)
+        low.larger(-high).larger(0.0)
     }
 
     fn at_most(&self) -> f64 {
         let (low, high) = self.ends();
-        high.max(-low)
+        high.larger(-low)
     }
 
     /// Whether more fights than the first so many would show nothing that matters beside the greatest effect.

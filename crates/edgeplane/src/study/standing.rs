@@ -1,6 +1,7 @@
 //! How the characters of a matrix stand: who is surely ahead of whom, who is never the better choice, and which mix of
 //! them nobody can exploit.
 
+use crate::program::extremes::Extremes;
 use serde::Serialize;
 
 use super::ledger::Figure;
@@ -100,8 +101,8 @@ pub(super) fn standing(characters: &[String], duels: &[[&Figure; 2]]) -> Option<
         Some(Dominated { character: characters[one].clone(), by: characters[by].clone() })
     });
     Some(Standing {
-        exploitable: (0..count).map(|one| gain(&mix, one)).fold(0.0, f64::max),
-        uneven: gain(&even, best).max(0.0),
+        exploitable: (0..count).map(|one| gain(&mix, one)).fold(0.0, f64::larger),
+        uneven: gain(&even, best).larger(0.0),
         best: characters[best].clone(),
         dominated: dominated.collect(),
         characters: (0..count).map(stand).collect(),
@@ -111,7 +112,7 @@ pub(super) fn standing(characters: &[String], duels: &[[&Figure; 2]]) -> Option<
 fn lead([wins, losses]: &[&Figure; 2], sure: Confidence) -> Option<Lead> {
     let trials = wins.trials as f64;
     let lead = share_difference(wins.value? * trials, losses.value? * trials, trials, sure);
-    Some(Lead { value: lead.value, reach: (lead.high - lead.value).max(lead.value - lead.low) })
+    Some(Lead { value: lead.value, reach: (lead.high - lead.value).larger(lead.value - lead.low) })
 }
 
 /// Whether the first is surely better against somebody, and surely not much worse against anybody.
@@ -138,7 +139,7 @@ fn mix(leads: &[Vec<Lead>]) -> Vec<f64> {
         let gains: Vec<f64> = gains.collect();
         let mean: f64 = gains.iter().zip(&now).map(|(gain, share)| gain * share).sum();
         for ((regret, gain), (sum, share)) in regret.iter_mut().zip(&gains).zip(sums.iter_mut().zip(&now)) {
-            *regret = (*regret + gain - mean).max(0.0);
+            *regret = (*regret + gain - mean).larger(0.0);
             *sum += f64::from(round) * share;
         }
     }

@@ -1,5 +1,6 @@
 //! Estimates with their intervals, for 95 % confidence unless another is asked for.
 
+use crate::program::extremes::Extremes;
 use std::collections::BTreeMap;
 
 use serde::Serialize;
@@ -32,7 +33,7 @@ impl Confidence {
 
     /// The same of Student's distribution, for errors that are estimated from so many values.
     pub(super) fn t(self, values: f64) -> f64 {
-        StudentsT::new(0.0, 1.0, (values - 1.0).max(1.0))
+        StudentsT::new(0.0, 1.0, (values - 1.0).larger(1.0))
             .map_or_else(|_| self.z(), |t| t.inverse_cdf(1.0 - self.tail()))
     }
 }
@@ -114,7 +115,7 @@ pub(super) fn mean_interval(mean: f64, error: f64, skewness: f64, count: f64, su
     let straightened = |at: f64| {
         if lean.abs() < 1e-9 { at } else { 3.0 / lean * (libm::cbrt(1.0 + lean * (at - lean / 6.0)) - 1.0) }
     };
-    let (low, high) = (straightened(t).max(t), straightened(-t).min(-t));
+    let (low, high) = (straightened(t).larger(t), straightened(-t).smaller(-t));
     Interval { value: mean, low: mean - error * low, high: mean - error * high }
 }
 
@@ -134,7 +135,7 @@ fn exact_limits(count: f64, trials: f64, sure: Confidence) -> (f64, f64) {
 pub(super) fn share_difference(up: f64, down: f64, trials: f64, sure: Confidence) -> Interval {
     let (up_limits, down_limits) = (exact_limits(up, trials, sure), exact_limits(down, trials, sure));
     let (up, down) = (up / trials, down / trials);
-    let together = (up * down / ((1.0 - up) * (1.0 - down)).max(f64::MIN_POSITIVE)).sqrt().min(1.0);
+    let together = (up * down / ((1.0 - up) * (1.0 - down)).larger(f64::MIN_POSITIVE)).sqrt().smaller(1.0);
     let apart = |a: f64, b: f64| (a * a + b * b + 2.0 * together * a * b).sqrt();
     let value = up - down;
     Interval {

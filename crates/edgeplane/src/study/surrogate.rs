@@ -5,6 +5,7 @@
 //! Source: Rasmussen and Williams, Gaussian Processes for Machine Learning (2006), equations 2.25, 2.26, 2.30 and 4.17.
 
 use super::cholesky::{Lower, inner_product};
+use crate::program::extremes::Extremes;
 
 /// A figure at a point: the point as shares of the ranges, the estimate, and the square of its standard error.
 #[derive(Clone, Debug)]
@@ -53,7 +54,7 @@ impl Surrogate {
         let numbers = observations.first()?.place.len();
         let centre = observations.iter().map(|one| one.value).sum::<f64>() / count;
         let squares = observations.iter().map(|one| (one.value - centre) * (one.value - centre)).sum::<f64>() / count;
-        let spread = if squares > 0.0 { squares.sqrt() } else { centre.abs().max(1.0) * 1e-3 };
+        let spread = if squares > 0.0 { squares.sqrt() } else { centre.abs().larger(1.0) * 1e-3 };
         let problem = Problem {
             places: observations.iter().map(|one| one.place.clone()).collect(),
             values: observations.iter().map(|one| (one.value - centre) / spread).collect(),
@@ -71,7 +72,7 @@ impl Surrogate {
         let value = inner_product(&near, &self.weights);
         let known = self.lower.forward(&near);
         let known = inner_product(&known, &known);
-        let variance = (self.shape.covariance(place, place) - known).max(1e-12);
+        let variance = (self.shape.covariance(place, place) - known).larger(1e-12);
         (self.centre + value * self.spread, variance * self.spread * self.spread)
     }
 

@@ -19,6 +19,7 @@ use super::tuning::{SearchEnd, TradeOff, TunedNumber, Tuning, TuningPlan};
 use super::vary::Vary;
 use crate::error::Error;
 use crate::game::Game;
+use crate::program::extremes::Extremes;
 
 /// Fights of the first look at a point, and of the first study of the values of now.
 pub(super) const FIRST: u64 = 128;
@@ -136,7 +137,7 @@ impl Search<'_> {
             // What so many fights have not settled, more of them do not.
             let gain = if self.fights_of(&next) < ENOUGH * self.proof_length() { gain } else { 0.0 };
             let spent = self.task.crew.done() as f64 / self.proof_length() as f64;
-            if is_ready && gain < SMALL * (1.0 + 3.0 * (spent - 0.75).max(0.0)) {
+            if is_ready && gain < SMALL * (1.0 + 3.0 * (spent - 0.75).larger(0.0)) {
                 let doubted = || Some((self.doubted(&answer)?, 4 * FIRST));
                 let check = doubted().or_else(|| Some((self.not_looked_at_before(&answer)?, FIRST)));
                 if let Some((place, fights)) = check.filter(|_| checks < CHECKS) {
@@ -306,7 +307,7 @@ impl Search<'_> {
             let times = z / goal.tolerance(nearest.figures[index].unit);
             variance_of_one(nearest, index) * times * times
         };
-        let needed = self.task.goals.iter().enumerate().map(needed).fold(0.0, f64::max);
+        let needed = self.task.goals.iter().enumerate().map(needed).fold(0.0, f64::larger);
         (needed as u64).max(self.task.plan.study.trials).min(MOST_OF_PROOF)
     }
 
@@ -334,8 +335,8 @@ impl Search<'_> {
             return None;
         }
         let smaller = self.seen.iter().filter(|seen| ranges.moved(&seen.place) < moved && !self.is_met(&seen.figures));
-        let near = smaller.map(|seen| apart(answer, &seen.place)).fold(f64::INFINITY, f64::min);
-        let part = 0.5 * near.min(moved) / moved;
+        let near = smaller.map(|seen| apart(answer, &seen.place)).fold(f64::INFINITY, f64::smaller);
+        let part = 0.5 * near.smaller(moved) / moved;
         let between: Place = answer.iter().zip(&ranges.start).map(|(at, start)| at + part * (start - at)).collect();
         let between = ranges.snapped(&between, ranges.finer);
         (near > 0.01 && self.seen.iter().all(|seen| seen.place != between) && between != *answer).then_some(between)

@@ -2,6 +2,7 @@
 
 use crate::error::Error;
 use crate::game::Game;
+use crate::program::extremes::Extremes;
 use crate::text::Override;
 
 /// Most values of one varied number.
@@ -61,7 +62,7 @@ impl Vary {
 
     /// The ends of the range.
     pub fn bounds(&self) -> (f64, f64) {
-        let ends = |(low, high): (f64, f64), value: &f64| (low.min(*value), high.max(*value));
+        let ends = |(low, high): (f64, f64), value: &f64| (low.smaller(*value), high.larger(*value));
         self.values.iter().fold((f64::INFINITY, f64::NEG_INFINITY), ends)
     }
 

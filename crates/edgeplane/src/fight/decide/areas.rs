@@ -1,6 +1,7 @@
 //! Who else is hit, going by who stands where: circles, cones, lines and chains.
 
 use super::super::engine::{Engine, FightResult};
+use crate::program::extremes::Extremes;
 use crate::program::{AbilityPlan, Area, CombatantId, HAIR, Plane, inner, length, minus};
 
 /// A part of the plane, with all numbers known; lengths in metres.
@@ -22,7 +23,7 @@ impl Part {
             Self::Strip { from, along, length: long, half } => {
                 let v = minus(place, *from);
                 let (ahead, aside) = (inner(v, *along), v[0] * along[1] - v[1] * along[0]);
-                let beyond = [(-ahead).max(ahead - long).max(0.0), (aside.abs() - half).max(0.0)];
+                let beyond = [(-ahead).larger(ahead - long).larger(0.0), (aside.abs() - half).larger(0.0)];
                 inner(beyond, beyond) <= body * body
             }
             Self::Sector { tip, along, length: long, cosine } => {
@@ -32,7 +33,7 @@ impl Part {
                     return far <= long + body;
                 }
                 // Beside it: as far as the nearer of its two edges.
-                let sine = (1.0 - cosine * cosine).max(0.0).sqrt();
+                let sine = (1.0 - cosine * cosine).larger(0.0).sqrt();
                 let aside = if v[0] * along[1] - v[1] * along[0] > 0.0 { -sine } else { sine };
                 let edge = [along[0] * cosine - along[1] * aside, along[0] * aside + along[1] * cosine];
                 let ahead = inner(v, edge).clamp(0.0, *long);
@@ -89,7 +90,7 @@ impl Engine<'_> {
             }
             Area::Cone { degrees, length } => {
                 let length = self.reach_of(who, Some(length))?;
-                let half = self.reach_of(who, Some(degrees))?.min(360.0) / 2.0;
+                let half = self.reach_of(who, Some(degrees))?.smaller(360.0) / 2.0;
                 let cosine = libm::cos(half.to_radians());
                 let sector = direction.map(|along| Part::Sector { tip, along, length, cosine });
                 (sector.unwrap_or(Part::Circle { middle: tip, radius: length }), tip)

@@ -5,6 +5,7 @@ use std::f64::consts::{FRAC_PI_2, PI, TAU};
 use super::super::engine::Engine;
 use super::super::space::zones::Lies;
 use super::super::state::Bypass;
+use crate::program::extremes::Extremes;
 use crate::program::{CombatantId, HAIR, POLL, Plane, inner, length, minus, parting, toward};
 
 /// Metres that somebody keeps between itself and the edge of a zone that it avoids.
@@ -62,7 +63,7 @@ impl Engine<'_> {
         }
         let here = self.place_of(who);
         let along = toward(planned, 1.0);
-        let far = (self.apart(who, target) - reach - self.body_of(target)).max(0.0);
+        let far = (self.apart(who, target) - reach - self.body_of(target)).larger(0.0);
         let end = [here[0] + along[0] * far, here[1] + along[1] * far];
         match self.first_on_way(who, along, far) {
             Some((enters, zone)) if length(minus(end, zone.middle)) < zone.radius + MARGIN => {
@@ -113,7 +114,7 @@ impl Engine<'_> {
             let edge = zone.radius + MARGIN;
             let half = edge * edge - inner(off, off);
             // Whoever touches the edge, or goes along it, is not in.
-            let enters = if half > HAIR { (ahead - half.sqrt()).max(0.0) } else { f64::INFINITY };
+            let enters = if half > HAIR { (ahead - half.sqrt()).larger(0.0) } else { f64::INFINITY };
             (ahead > HAIR && enters < far + HAIR).then_some((enters, zone))
         });
         blocks.min_by(|a, b| a.0.total_cmp(&b.0))
@@ -140,8 +141,8 @@ impl Engine<'_> {
             if angle >= TAU {
                 return None;
             }
-            let touches = (far * far - edge * edge).max(0.0).sqrt();
-            match self.first_on_way(who, turned(along, sign(side) * angle), touches.max(step)) {
+            let touches = (far * far - edge * edge).larger(0.0).sqrt();
+            match self.first_on_way(who, turned(along, sign(side) * angle), touches.larger(step)) {
                 Some((_, next)) => zone = next,
                 None => return Some(angle),
             }

@@ -4,6 +4,7 @@
 use super::super::engine::{Engine, emit};
 use super::super::state::timers::Phase;
 use super::super::state::{Doing, EffectContext, Gate, LineState, Walk};
+use crate::program::extremes::Extremes;
 use crate::program::{
     CombatantId, CompiledPolicy, HAIR, Motion, POLL, Plane, Time, length, minus, onto_the_plane, toward,
 };
@@ -28,7 +29,7 @@ impl Engine<'_> {
             return;
         }
         let change = minus(course, self.course_of(who));
-        if change[0].abs().max(change[1].abs()) <= 1e-9 {
+        if change[0].abs().larger(change[1].abs()) <= 1e-9 {
             return;
         }
         let from = self.place_of(who);

@@ -7,6 +7,7 @@ use super::super::engine::{Engine, FightResult};
 use super::super::events::{EventMask, UnavailableReason};
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{Control, Doing, Gate, LineState};
+use crate::program::extremes::Extremes;
 use crate::program::{
     AbilityPlan, Area, CombatantId, CompiledLine, CompiledPolicy, FASTEST, FormulaId, HAIR, LEAST_REACH, POLL, Plane,
     Slot, Spot, Time, inner, length, meeting, minus, parting, toward,
@@ -73,7 +74,7 @@ impl Engine<'_> {
     /// The first microsecond that is not before so many seconds from now; always a later one.
     pub(in crate::fight) fn after(&self, seconds: f64) -> Time {
         // What arithmetic leaves must not cost a whole microsecond.
-        let micros = (seconds * 1e6 - 1e-4).ceil().max(1.0);
+        let micros = (seconds * 1e6 - 1e-4).ceil().larger(1.0);
         if micros < Time::NEVER.micros() { self.state.now + Time(micros as u64) } else { Time::NEVER }
     }
 
@@ -93,9 +94,9 @@ impl Engine<'_> {
         if let Some(known) = self.program.plain_value(reach, who, &self.state.numbers)
             && !self.wants.detail()
         {
-            return Ok(known.max(LEAST_REACH));
+            return Ok(known.larger(LEAST_REACH));
         }
-        Ok(self.positive(reach, &self.frame(who, who))?.max(LEAST_REACH))
+        Ok(self.positive(reach, &self.frame(who, who))?.larger(LEAST_REACH))
     }
 
     /// How near the target that an ability picks has to be: within its reach, and within the length of a cone or a line.
@@ -108,7 +109,9 @@ impl Engine<'_> {
         }
         let reach = self.reach_of(who, plan.reach)?;
         match plan.area {
-            Area::Cone { length, .. } | Area::Line { length, .. } => Ok(reach.min(self.reach_of(who, Some(length))?)),
+            Area::Cone { length, .. } | Area::Line { length, .. } => {
+                Ok(reach.smaller(self.reach_of(who, Some(length))?))
+            }
             Area::None | Area::Circle { .. } | Area::Chain { .. } => Ok(reach),
         }
     }
@@ -152,14 +155,14 @@ impl Engine<'_> {
             let their = self.spot_of(*other);
             in_reach(minus(their.place, own.place), minus(their.course, own.course), reach + their.body)
         };
-        let first = others.iter().map(seconds).fold(f64::INFINITY, f64::min);
+        let first = others.iter().map(seconds).fold(f64::INFINITY, f64::smaller);
         self.at_once_or_after(first)
     }
 
     /// That a target is too far away, as a reason.
     pub(super) fn too_far(&self, who: CombatantId, target: CombatantId, reach: f64) -> UnavailableReason {
         let until = Some(self.within_at(who, target, reach)).filter(|until| *until < Time::NEVER);
-        let distance = (self.apart(who, target) - self.body_of(target)).max(0.0);
+        let distance = (self.apart(who, target) - self.body_of(target)).larger(0.0);
         UnavailableReason::OutOfReach { target: Some(target), distance, reach, until }
     }
 
@@ -422,7 +425,7 @@ impl Engine<'_> {
     pub(super) fn comes_near_at(&self, who: CombatantId, enemy: CombatantId, course: Plane, metres: f64) -> Time {
         // Well within, so that whoever is there then is too near and not only at the edge.
         let their = self.spot_of(enemy);
-        let metres = (metres + their.body - 2.0 * HAIR).max(0.0);
+        let metres = (metres + their.body - 2.0 * HAIR).larger(0.0);
         let away = minus(their.place, self.place_of(who));
         if inner(away, away) <= metres * metres {
             return Time::NEVER;

@@ -5,6 +5,7 @@ use super::super::events::{EventKind, StepResult};
 use super::super::state::EffectContext;
 use super::super::statuses::triggers::TriggerContext;
 use super::pools::Change;
+use crate::program::extremes::Extremes;
 use crate::program::{
     CombatantId, FormulaId, Frame, Layout, Operand, PoolEffect, PoolEffectKind, StepChange, StepCode, StepGate, StepId,
     StepsEffect, TriggerEvent,
@@ -144,7 +145,7 @@ impl Engine<'_> {
             let drawn = self.chance.uniform(frame.stream(site));
             amount *= 1.0 + spread * (2.0 * drawn - 1.0);
         }
-        Ok(amount.max(0.0))
+        Ok(amount.larger(0.0))
     }
 
     #[inline]
@@ -166,7 +167,7 @@ impl Engine<'_> {
             }
         }
         if let Some(formula) = step.amount {
-            arrival.amount = self.changed(step.change, formula, frame, arrival.amount)?.max(0.0);
+            arrival.amount = self.changed(step.change, formula, frame, arrival.amount)?.larger(0.0);
         }
         if let Some(pool) = step.soak {
             let Change { moved, over, left } = self.take(target, pool, arrival.amount);
@@ -229,7 +230,7 @@ impl Engine<'_> {
         effect: &PoolEffect,
     ) -> FightResult<()> {
         let frame = self.frame(by.caster, target);
-        let amount = (self.number(effect.amount, &frame)? * by.part).max(0.0);
+        let amount = (self.number(effect.amount, &frame)? * by.part).larger(0.0);
         let amount = self.program.rounding.apply(amount);
         let pool = effect.pool;
         match effect.kind {

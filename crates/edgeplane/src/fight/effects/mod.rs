@@ -11,6 +11,7 @@ use super::engine::{Engine, FightResult, emit};
 use super::state::EffectContext;
 use super::state::record::seconds_left;
 use super::statuses::apply::Dose;
+use crate::program::extremes::Extremes;
 use crate::program::{CombatantId, Effect, EffectPlan, FilterPlan, FormulaId, Frame, LostReason, StatusId, Time};
 use crate::rules::{CleansePick, MOST_NUMBERS, Receiver, SideRule};
 
@@ -139,7 +140,7 @@ impl Engine<'_> {
             Effect::Interrupt(which) => self.interrupt_if(target, by, which.as_deref()),
             Effect::Revive(amounts) => self.revive(by, target, amounts),
             Effect::Experience(amount) => {
-                let amount = self.number(*amount, &frame)?.max(0.0);
+                let amount = self.number(*amount, &frame)?.larger(0.0);
                 self.learn(target, by.caster, amount)
             }
             Effect::Report(report, formulas) => {
@@ -198,7 +199,7 @@ impl Engine<'_> {
     /// A number of stacks: whole, rounded down.
     fn whole(&mut self, formula: Option<FormulaId>, frame: &Frame, default: u32) -> FightResult<u32> {
         match formula {
-            Some(formula) => Ok(self.positive(formula, frame)?.min(f64::from(u32::MAX)) as u32),
+            Some(formula) => Ok(self.positive(formula, frame)?.smaller(f64::from(u32::MAX)) as u32),
             None => Ok(default),
         }
     }

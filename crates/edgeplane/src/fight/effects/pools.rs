@@ -9,6 +9,7 @@ use super::super::events::EventKind;
 use super::super::state::EffectContext;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::statuses::triggers::{CROSSINGS, TriggerContext};
+use crate::program::extremes::Extremes;
 use crate::program::{CombatantId, Flow, PoolFlow, PoolId, Time, TriggerEvent, pool_slot};
 use crate::rules::CapChange;
 
@@ -221,7 +222,7 @@ impl Engine<'_> {
             CapChange::Scale => 0.0,
             CapChange::Shift => cap - (old - before),
         };
-        let left = amount.max(0.0).min(cap);
+        let left = amount.larger(0.0).smaller(cap);
         let listens = self.state.who(who).listens | self.state.watches;
         // Whoever is dressed has had nothing yet that could cross.
         if listens & CROSSINGS != 0 && !self.dressing && program.pools[pool.index()].on_cap_change != CapChange::Scale {

@@ -2,6 +2,7 @@
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::EffectContext;
+use crate::program::extremes::Extremes;
 use crate::program::{CombatantId, FormulaId, PoolId, pool_slot};
 
 impl Engine<'_> {
@@ -30,7 +31,7 @@ impl Engine<'_> {
             let amount = self.positive(*amount, &self.frame(by.caster, who))?;
             let first = self.program.place(who, self.program.layout.pool(*pool));
             let cap = self.state.numbers.at(first + usize::from(pool_slot::CAP));
-            self.put(who, *pool, first, amount.min(cap));
+            self.put(who, *pool, first, amount.smaller(cap));
         }
         self.count_head(who, 1.0);
         emit!(self, Revived { target: who, caster: by.caster, source: by.source });

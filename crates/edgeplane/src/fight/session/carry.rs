@@ -6,6 +6,7 @@ use super::super::events::{Observer, Silent};
 use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
 use super::super::state::timers::Timer;
+use crate::program::extremes::Extremes;
 use crate::program::{AbilityId, CombatantId, FormulaId, Layout, PoolId, Slot, Time, pool_slot};
 
 /// What a combatant takes along from one fight into the next.
@@ -127,7 +128,7 @@ impl Engine<'_> {
                 }
                 let first = self.first_of(*who, *pool);
                 let cap = self.state.numbers.at(first + usize::from(pool_slot::CAP));
-                self.write_pool(*who, *pool, first, amount.min(cap));
+                self.write_pool(*who, *pool, first, amount.smaller(cap));
                 self.state.someone_hurt = true;
             }
             for (ability, spent) in &carried.spent {

@@ -4,6 +4,7 @@ use super::super::Fight;
 use super::super::events::{Observer, Silent, UnavailableReason};
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
+use crate::program::extremes::Extremes;
 use crate::program::{AbilityId, CombatantId, Slot, toward};
 
 impl<C: RandomSource> Fight<C> {
@@ -38,7 +39,7 @@ impl<C: RandomSource> Fight<C> {
         }
         if self.setup.is_placed {
             // However long or short: its square might be no number.
-            let longest = direction[0].abs().max(direction[1].abs());
+            let longest = direction[0].abs().larger(direction[1].abs());
             let direction = direction.map(|part| part / longest);
             self.engine(&mut Silent).face(who, direction);
         }

@@ -5,6 +5,7 @@ use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
 use super::super::state::Doing;
 use super::super::state::record::seconds_left;
+use crate::program::extremes::Extremes;
 use crate::program::{
     AbilityId, CombatantId, Draws, FormulaId, Frame, Memory, ModifierKind, SideId, Slot, StatusId, StatusKind,
     TextPart, Time, plain,
@@ -156,7 +157,7 @@ impl<C: RandomSource> Fight<C> {
         let ends = record.end() < Time::NEVER;
         let remaining = ends.then(|| seconds_left(record.ends, now));
         let share = if ends && record.full > Time::ZERO {
-            ((record.ends - now).seconds() / record.full.seconds()).min(1.0)
+            ((record.ends - now).seconds() / record.full.seconds()).smaller(1.0)
         } else {
             1.0
         };

@@ -10,6 +10,7 @@ use super::super::state::record::StatusRef;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{EffectContext, Hold, Zone};
 use super::super::statuses::apply::Dose;
+use crate::program::extremes::Extremes;
 use crate::program::{CombatantId, HAIR, LostReason, Plane, StatusId, Time, ZoneId, inner, meeting, minus, parting};
 use crate::rules::{Reapply, ZoneSide};
 
@@ -30,7 +31,7 @@ pub(in crate::fight) struct Lies {
 impl Zone {
     /// Metres from its middle to its edge at a moment.
     pub(in crate::fight) fn radius_at(&self, now: Time) -> f64 {
-        (self.radius + self.growth * (now - self.since).seconds()).max(0.0)
+        (self.radius + self.growth * (now - self.since).seconds()).larger(0.0)
     }
 
     fn holds(&self, who: CombatantId) -> bool {

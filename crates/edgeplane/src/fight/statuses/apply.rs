@@ -4,6 +4,7 @@ use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::{Applied, Prevention};
 use super::super::state::record::{Record, seconds_left, ticks_within};
 use super::super::state::{Cause, EffectContext};
+use crate::program::extremes::Extremes;
 use crate::program::{
     CombatantId, EveryPlan, Frame, LEAST_PERIOD, Layout, LostReason, Pace, Reapply, StackTimer, StatusId, StatusPlan,
     Time, TriggerEvent,
@@ -137,7 +138,7 @@ impl Engine<'_> {
             group.steps.get(count).or(group.steps.last()).copied().unwrap_or(1.0)
         });
         let first = factors.next()?;
-        Some(factors.fold(first, f64::min))
+        Some(factors.fold(first, f64::smaller))
     }
 
     fn count_for_diminishing(&mut self, target: CombatantId, plan: &StatusPlan) {
@@ -237,7 +238,7 @@ impl Engine<'_> {
                 lasts / f64::from(ticks)
             }
         };
-        Ok(seconds.max(LEAST_PERIOD) * 1e6)
+        Ok(seconds.larger(LEAST_PERIOD) * 1e6)
     }
 
     /// What a further application does while the first lasts. A status that is held for good stays so.

@@ -7,6 +7,7 @@ use super::ability::{EffectLine, EndingLine, apply_effects};
 use super::beforehand::Beforehand;
 use crate::error::Error;
 use crate::fight::{Branching, Event, EventMask, Fight, Observer, Sampler, Source, seed_of_trial};
+use crate::program::extremes::Extremes;
 use crate::program::{AbilityId, CombatantId, CompiledFormula, FormulaId, PoolId, Reading, Setup, Time};
 use crate::study::statistics::Estimate;
 
@@ -137,8 +138,8 @@ impl Gathered {
         let [chance, sum, least, greatest] = self.endings.entry(ending).or_insert([0.0, 0.0, f64::INFINITY, 0.0]);
         *chance += weight;
         *sum += weight * amount;
-        *least = least.min(amount);
-        *greatest = greatest.max(amount);
+        *least = least.smaller(amount);
+        *greatest = greatest.larger(amount);
         self.weight += weight;
         self.sum += weight * amount;
         self.squares += weight * amount * amount;
@@ -150,7 +151,7 @@ impl Gathered {
             self.add(NOTHING.to_owned(), all - self.weight, 0.0);
         }
         let (mean, total) = (self.sum / self.weight, self.weight);
-        let deviation = (self.squares / total - mean * mean).max(0.0).sqrt();
+        let deviation = (self.squares / total - mean * mean).larger(0.0).sqrt();
         effect.over_all = Estimate { mean, low: mean, high: mean, deviation };
         let line = |(ending, [chance, sum, least, greatest]): (String, [f64; 4])| EndingLine {
             ending,
@@ -163,8 +164,8 @@ impl Gathered {
         effect.endings.sort_by(|a, b| b.chance.total_cmp(&a.chance));
         let takes = effect.effect == "damage" || effect.effect == "drain";
         let some = effect.endings.iter().filter(|ending| ending.greatest > 0.0);
-        let best = some.clone().map(|ending| ending.greatest).fold(0.0, f64::max);
-        let worst = some.map(|ending| ending.least).filter(|least| *least > 0.0).fold(f64::INFINITY, f64::min);
+        let best = some.clone().map(|ending| ending.greatest).fold(0.0, f64::larger);
+        let worst = some.map(|ending| ending.least).filter(|least| *least > 0.0).fold(f64::INFINITY, f64::smaller);
         if takes && mean > 0.0 && worst.is_finite() && effect.against > 0.0 {
             effect.to_empty = Some([best, mean, worst].map(|amount| (effect.against / amount).ceil() as u32));
         }

@@ -7,6 +7,7 @@ use serde::Serialize;
 use super::beforehand::Beforehand;
 use crate::error::Error;
 use crate::fight::{Contribution, Fight, Likely};
+use crate::program::extremes::Extremes;
 use crate::program::{
     AbilityId, AbilityPlan, Area, ChancyPiece, CharacterId, CombatantId, FlowPlan, FormulaId, Memory, ModifierKind,
     PickPlan, PoolId, Program, Setup, StartPlan, StatusId, UsePlan, WornPlan, plain,
@@ -185,8 +186,8 @@ fn parts_applied(base: f64, parts: &[Contribution]) -> f64 {
     let times: f64 = of(ModifierKind::Times).product();
     let mut value = (base + add) * (1.0 + percent / 100.0) * times;
     value = of(ModifierKind::Set).next_back().unwrap_or(value);
-    value = of(ModifierKind::AtLeast).fold(value, f64::max);
-    of(ModifierKind::AtMost).fold(value, f64::min)
+    value = of(ModifierKind::AtLeast).fold(value, f64::larger);
+    of(ModifierKind::AtMost).fold(value, f64::smaller)
 }
 
 /// `+35 braced`

@@ -7,6 +7,7 @@ use serde::Serialize;
 use super::character::part_text;
 use crate::error::Error;
 use crate::fight::{Action, Fight, Sampler, Silent, UnavailableReason, describe_reason};
+use crate::program::extremes::Extremes;
 use crate::program::{CombatantId, PoolId, Setup, Slot, Time};
 
 /// A fight at one moment.
@@ -179,7 +180,7 @@ fn combatant(
         abilities.push(AbilityMoment {
             name: ability.name.clone(),
             unavailable: reason.map(|reason| describe_reason(setup, reason)),
-            ready_in: ready.map_or(0.0, |ready| (ready.seconds() - now.seconds()).max(0.0)),
+            ready_in: ready.map_or(0.0, |ready| (ready.seconds() - now.seconds()).larger(0.0)),
         });
     }
     let pools = (0..program.pools().len()).filter(|pool| character.pools[*pool]).map(|pool| {

@@ -9,6 +9,7 @@ use super::character::{UseLine, use_line};
 use super::status::{control, forbids, hit_steps, modifiers};
 use crate::error::Error;
 use crate::fight::{Fight, Likely};
+use crate::program::extremes::Extremes;
 use crate::program::{
     AbilityPlan, CharacterPlan, CombatantId, Effect, EffectPlan, EncounterId, FormulaId, GearId, JoinPlan,
     MomentEffect, PolicyPlan, PoolId, Program, Setup, StatusId, Time, WornStatus, ZoneId, plain,
@@ -305,7 +306,7 @@ fn apart(setup: &Setup, places: &[[f64; 2]]) -> String {
     let mut least = f64::INFINITY;
     for (one, from) in setup.combatants.iter().zip(places) {
         for (_, to) in setup.combatants.iter().zip(places).filter(|(other, _)| other.side != one.side) {
-            least = least.min(libm::hypot(from[0] - to[0], from[1] - to[1]));
+            least = least.smaller(libm::hypot(from[0] - to[0], from[1] - to[1]));
         }
     }
     format!("on the ground, {} m between the nearest of two sides", plain((least * 100.0).round() / 100.0))
