@@ -122,6 +122,64 @@ fn every_reason_why_an_ability_is_unavailable_is_traced_and_counted() {
     }
 }
 
+/// Conditions, a rank, a snapshot, and calls that ask for statuses and cooldowns.
+const ASKED: &str = r#"
+[attributes]
+calm = 13
+[pools]
+health = { max = 90, defeat = true }
+heat = { max = 100, start = "empty" }
+[status.marked]
+duration = 9
+reapply = "strongest"
+rank = "caster.calm"
+every = { period = 4, does = [{ damage = "snapshot(caster.calm) * 2" }] }
+[ability.vent]
+unlock = "caster.heat >= 60"
+does = [{ damage = 1 }]
+[ability.mend]
+targets = "self"
+cooldown = 8
+does = [{ heal = 1 }]
+[ability.mark]
+cooldown = 5
+does = [{ apply = "marked" }, { damage = "if(has(target, marked), cooldown(caster, mend), 1)" }]
+[ability.wait]
+cooldown = 1
+recovery = 1
+does = [{ restore = "heat", amount = 1, to = "caster" }]
+[policy.calm]
+use = ["mark", { ability = "mend", when = "self.health.share < 2" }, "vent", "wait"]
+[character.one]
+abilities = ["vent", "mend", "mark", "wait"]
+policy = "calm"
+[character.other]
+[encounter.talk]
+sides.one = ["one"]
+sides.other = ["other"]
+time_limit = 6
+"#;
+
+#[test]
+fn the_arithmetic_of_a_trace_stands_with_what_it_is_about() {
+    let folder = TempDir::new().unwrap();
+    let file = folder.path().join("asked.toml");
+    fs::write(&file, ASKED).unwrap();
+    let trace = squeezed(&answer(&["fight", file.to_str().unwrap(), "talk", "--trace"]));
+    let lines: Vec<&str> = trace.lines().collect();
+    // A condition is shown behind its own ability, and behind no other that is unavailable for another reason.
+    let decided: Vec<&str> = lines.iter().filter(|line| line.contains('→')).copied().collect();
+    assert!(decided.iter().any(|line| line.contains("vent locked: 0 >= 60 = no; → wait")), "{decided:#?}");
+    assert!(decided.iter().all(|line| !line.contains(" s: ")), "{decided:#?}");
+    // What a status keeps stands under the status, by its name.
+    let begins = lines.iter().position(|line| line.contains("marked other begins")).unwrap();
+    assert_eq!(lines[begins + 1..begins + 3], ["rank caster.calm = 13", "keeps caster.calm = 13"], "{trace}");
+    // Calls are shown by what came of them: yes and no, and the seconds that are left.
+    assert!(trace.contains("amount if(yes, 0, 1) = 0"), "{trace}");
+    assert!(trace.contains("amount if(yes, 3, 1) = 3"), "{trace}");
+    assert!(trace.contains("amount 13 * 2 = 26"), "{trace}");
+}
+
 #[test]
 fn explain_shows_what_limits_an_ability_and_how_chance_chooses() {
     let printed = squeezed(&answer(&["explain", DEMO, "drowned_miller"]));

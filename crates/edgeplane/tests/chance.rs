@@ -191,6 +191,12 @@ fn a_streak_bounds_the_misses_and_keeps_the_share() {
         let deviation = (p * (1.0 - p) / draws.len() as f64).sqrt();
         assert!((share - p).abs() < 4.0 * deviation, "{p}: {share}");
     }
+    // A chance that changes is followed at once.
+    let draws = stopped("roll(if(now < 200, 0.2, 0.6), streak = 8)", 40_000);
+    for (p, part) in [(0.2, &draws[..19_990]), (0.6, &draws[20_010..])] {
+        let share = part.iter().filter(|hit| **hit).count() as f64 / part.len() as f64;
+        assert!((share - p).abs() < 0.014, "{p}: {share}");
+    }
     // At the least possible chance, every row is as long as it can be.
     let draws = stopped("roll(20%, streak = 4)", 100);
     assert!(draws.iter().enumerate().all(|(at, hit)| *hit == (at % 5 == 4)), "{draws:?}");

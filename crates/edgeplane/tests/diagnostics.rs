@@ -246,6 +246,14 @@ fn general_words_lead_to_those_of_the_format() {
         ("[status.slow]\nduration = 1\nmodifiers = []", "did you mean `modify`?"),
         ("[ability.jab]\ntargets = { who = \"allies\" }\ndoes = [{ interrupt = true }]", "did you mean `side`?"),
         ("[[hit_steps]]\nname = \"lucky\"\nmark = \"lucky\"\nwhen = \"chance(10%)\"", "did you mean `roll`?"),
+        ("[status.slow]\nduration = \"inf\"", "a time without end is a number, without quotes: `inf`"),
+        (
+            "[status.thorns]\nduration = 3\non = [{ event = \"hit_taken\", when = \"owner.level > 2\", does = [{ interrupt = true }] }]",
+            "did you mean `self`?",
+        ),
+        ("[policy.bold]\nlines = [\"jab\"]", "did you mean `use`?"),
+        ("[policy.bold]\nuse = [{ use = \"jab\", when = \"self.level > 2\" }]", "did you mean `ability`?"),
+        ("[[expect]]\nencounter = \"duel\"\nthat = \"draw_rate\"\nat_most = 0.1", "did you mean `in`?"),
         ("[expect.fair]\nthat = \"draw_rate\"", "write each of them under `[[expect]]`; none has a name in brackets"),
     ] {
         assert_eq!(help_of(text), help, "{text}");

@@ -5,7 +5,7 @@
 use crate::common::{OTHER, demo, game};
 use edgeplane::fight::{Event, NamedEvent, UnavailableReason, seed_of_trial};
 use edgeplane::study::explain::{
-    AbilityExplanation, Beforehand, explain_ability, explain_ability_with, explain_character,
+    AbilityExplanation, Beforehand, explain_ability, explain_ability_with, explain_character, explain_status,
 };
 use edgeplane::study::{Values, share_of};
 use edgeplane::{Ending, Game, Log, Source, TrialsPlan};
@@ -283,6 +283,54 @@ fn explain_shows_effects_that_do_not_always_happen() {
     assert_eq!(numbed.beforehand, ["one has numb"]);
     let refused = with("other").unwrap_err().to_string();
     assert_eq!(refused, "`numb` does not apply to `other`: immune");
+}
+
+#[test]
+fn explain_shows_the_share_that_a_streak_has_in_the_long_run() {
+    let game = game(
+        "[pools]\nhealth = { max = 80, defeat = true }\n[[hit_steps]]\nname = \"miss\"\nwhen = \"roll(20%, streak = 9)\"\nstop = \"missed\"\n\
+         [ability.jab]\ndoes = [{ damage = 10 }]\n[character.one]\nabilities = [\"jab\"]\n",
+    );
+    let jab = explained(&game, "jab", "one", "one");
+    let endings: Vec<(&str, f64)> =
+        jab.effects[0].endings.iter().map(|ending| (ending.ending.as_str(), ending.chance)).collect();
+    assert_eq!(endings, [("plain", 0.8), ("missed", 0.2)]);
+    near(jab.effects[0].over_all.mean, 8.0);
+}
+
+#[test]
+fn a_status_comes_from_every_place_that_has_it() {
+    let game = game(
+        "[pools]\nhealth = { max = 80, defeat = true }\n[status.glow]\nduration = inf\n\
+         [status.ember]\nevery = { period = 1, does = [{ apply = \"glow\" }] }\nduration = 3\n\
+         [ability.light]\ndoes = [{ apply = \"glow\" }]\n[ability.flick]\ndoes = [{ toggle = \"glow\" }]\n\
+         [ability.fan]\nsustain = { every = 1, does = [{ apply = \"glow\" }, { apply = \"ember\" }] }\n\
+         [ability.kneel]\nduring = [\"glow\"]\ndoes = [{ zone = \"hearth\" }, { zone = \"door\" }]\n\
+         [zone.hearth]\nradius = 2\nlasts = 3\naffects = \"allies\"\napply = [\"glow\"]\n\
+         [zone.door]\nradius = 2\nlasts = 3\naffects = \"allies\"\nenters = [{ apply = \"glow\" }]\n\
+         [cause.sun]\ndoes = [{ apply = \"glow\" }]\n\
+         [gear.lamp]\nslot = \"hand\"\nset = \"night\"\nstatuses = [\"glow\"]\n[gear.hood]\nslot = \"head\"\nset = \"night\"\n\
+         [gear_set.night]\nworn = { 2 = [\"glow\"] }\n\
+         [character.one]\nabilities = [\"light\", \"flick\", \"fan\", \"kneel\"]\nstatuses = [\"glow\"]\n\
+         [character.other]\n[encounter.dusk]\nsides.a = [\"one\"]\nsides.b = [{ character = \"other\", statuses = [\"glow\"] }]\n",
+    );
+    let one = game.character("one").unwrap();
+    let glow = explain_status(game.program(), game.status("glow").unwrap(), one, one).unwrap();
+    let wanted = [
+        "light",
+        "flick",
+        "fan",
+        "ember",
+        "door",
+        "sun",
+        "during kneel",
+        "inside hearth",
+        "wearing lamp",
+        "2 pieces of night",
+        "one from the start",
+        "the start of dusk",
+    ];
+    assert_eq!(glow.applied_by, wanted);
 }
 
 #[test]

@@ -38,6 +38,7 @@ fn facts(explained: &StatusExplanation) -> String {
         ("keeps away", explained.immune.join(", ")),
         ("hit steps", explained.hit_steps.join("; ")),
         ("comes from", explained.applied_by.join(", ")),
+        ("amounts", if explained.ticks.is_empty() { String::new() } else { "as they go most often".to_owned() }),
     ];
     let shown = facts.iter().filter(|(_, what)| !what.is_empty());
     shown.map(|(name, what)| format!("   {}{what}\n", text::dim(&format!("{name:<14}")))).collect()

@@ -1,8 +1,9 @@
 //! A fight for a reader: one line for each thing that came of something, and with the trace
 //! the arithmetic and the choices behind it.
 
-use edgeplane::fight::{Ending, Logged, Source, StepResult, describe_reason, describe_source};
+use edgeplane::fight::{Ending, Logged, Source, StepResult, UnavailableReason, describe_reason, describe_source};
 use edgeplane::program::{FormulaId, PoolId, Reading, ZoneId, plain};
+use edgeplane::rules::Formula;
 use edgeplane::{AbilityId, CombatantId, Event, Program, Setup, Time};
 
 use super::recorder::{Chart, Entry};
@@ -70,6 +71,15 @@ impl Came {
     pub(super) fn only(result: &str) -> Self {
         Self { result: result.to_owned(), ..Self::default() }
     }
+}
+
+/// Whether a formula is a condition of an ability. Others were evaluated beside it, whose outcome is as it was before.
+fn is_about(program: &Program, formula: FormulaId, ability: AbilityId) -> bool {
+    let (path, plan) = (&program.formula(formula).source.path, program.ability(ability));
+    let line = path.strip_suffix(".when").filter(|line| line.starts_with("policy."));
+    let named = line.and_then(|line| line.rsplit('.').next());
+    named.is_some_and(|name| name == plan.name || plan.tags.iter().any(|tag| tag == name))
+        || *path == format!("ability.{}.unlock", plan.name)
 }
 
 /// A place in metres, without a zero below zero.
@@ -189,6 +199,21 @@ impl<'a> Teller<'a> {
 
     /// The formulas since the last event, each on a line: `guard    17.5 * (200 - 15) / 200 = 16.2`.
     fn arithmetic(&mut self, label: &str) {
+        self.arithmetic_by(|index, _| if index == 0 { label } else { "" });
+    }
+
+    /// The formulas with which a status was applied, or prevented, each with its key; `keeps` for a snapshot.
+    pub(super) fn arithmetic_of_status(&mut self) {
+        self.arithmetic_by(|_, source| match source.path.rsplit('.').next() {
+            _ if source.is_part() => "keeps",
+            key => key.unwrap_or_default(),
+        });
+    }
+
+    fn arithmetic_by<'l>(&mut self, label: impl Fn(usize, &'a Formula) -> &'l str)
+    where
+        'a: 'l,
+    {
         for (index, (formula, reading)) in std::mem::take(&mut self.formulas).into_iter().enumerate() {
             let compiled = self.program.formula(formula);
             if compiled.is_plain_number() {
@@ -200,8 +225,11 @@ impl<'a> Teller<'a> {
                 (true, false) => "no".to_owned(),
                 _ => plain(reading.value),
             };
-            let label = if index == 0 { label } else { "" };
+            let label = label(index, &compiled.source);
             let worked = compiled.with_values(reading);
+            // Of a name alone, the name says more than its value twice.
+            let worked =
+                if worked == value { compiled.source.text[compiled.source.written()].to_owned() } else { worked };
             let value = if compiled.is_one_draw() { String::new() } else { format!(" = {value}") };
             self.below.push(format!("{label:<10} {worked}{value}"));
         }
@@ -215,6 +243,9 @@ impl<'a> Teller<'a> {
         let at = logged.at;
         match logged.event {
             Event::Unavailable { who, ability, reason } => {
+                if !matches!(reason, UnavailableReason::Locked | UnavailableReason::Condition) {
+                    self.formulas.clear();
+                }
                 self.note_reason(who, ability, &describe_reason(self.setup, reason));
             }
             Event::Available { who, ability } => self.note_reason(who, ability, "available"),
@@ -390,6 +421,7 @@ impl<'a> Teller<'a> {
 
     /// A possibility that was looked at and not taken.
     fn note_reason(&mut self, who: CombatantId, ability: AbilityId, why: &str) {
+        self.formulas.retain(|(formula, _)| is_about(self.program, *formula, ability));
         self.arithmetic("");
         let because = self.below.pop().map(|line| format!(": {}", line.trim())).unwrap_or_default();
         self.below.clear();

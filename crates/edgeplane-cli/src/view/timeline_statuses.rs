@@ -15,6 +15,7 @@ impl Teller<'_> {
             Event::StatusGained { status, .. } | Event::StatusLost { status, .. }
                 if self.program.status(status).worn => {}
             Event::StatusGained { caster, target, status, stacks, until, applied, .. } => {
+                self.arithmetic_of_status();
                 let came = Came {
                     result: self.stacks(status, stacks, applied),
                     left: until.map_or_else(String::new, |until| format!("until {}", time(until))),
@@ -24,6 +25,7 @@ impl Teller<'_> {
                 self.result(at, caster, Source::Status(status), target, &came);
             }
             Event::StatusPrevented { caster, target, status, reason } => {
+                self.arithmetic_of_status();
                 let came = Came { notes: self.why(reason), strong: true, ..Came::only("prevented") };
                 self.result(at, caster, Source::Status(status), target, &came);
             }

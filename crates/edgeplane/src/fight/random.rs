@@ -246,6 +246,10 @@ impl Chance for Likely {
         p >= 0.5
     }
 
+    fn chance_in_streak(&mut self, stream: StreamId, p: f64, _: f64) -> bool {
+        self.chance(stream, p)
+    }
+
     fn pick(&mut self, _: StreamId, n: u32) -> u32 {
         if n == u32::MAX { 0 } else { n / 2 }
     }
@@ -327,6 +331,10 @@ impl Chance for Branching {
         let happens = self.branch(2) == 1;
         self.weight *= if happens { p } else { 1.0 - p };
         happens
+    }
+
+    fn chance_in_streak(&mut self, stream: StreamId, p: f64, _: f64) -> bool {
+        self.chance(stream, p)
     }
 
     fn pick(&mut self, _: StreamId, n: u32) -> u32 {

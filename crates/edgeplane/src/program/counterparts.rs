@@ -69,7 +69,7 @@ impl Counterparts {
         for streak in &old.streaks {
             let site = &old.site_names[streak.site.index()];
             let same = new.streaks.iter().find(|other| new.site_names[other.site.index()] == *site);
-            names.asked.extend(same.map(|other| (streak.slot, other.slot)));
+            names.asked.extend(same.into_iter().flat_map(|other| streak.slots().zip(other.slots())));
         }
         names
     }

@@ -22,6 +22,12 @@ pub struct StreamId(pub u32);
 pub trait Chance {
     /// True with probability `p`, which may lie outside of 0 to 1 and then is as good as certain.
     fn chance(&mut self, stream: StreamId, p: f64) -> bool;
+    /// True with probability `now`, where the misses before it were counted so that the share in the long run is `p`. What
+    /// explains rather than plays takes `p`.
+    fn chance_in_streak(&mut self, stream: StreamId, p: f64, now: f64) -> bool {
+        let _ = p;
+        self.chance(stream, now)
+    }
     /// A whole number from 0 to `n` − 1, all alike likely; `n` is at least 1.
     fn pick(&mut self, stream: StreamId, n: u32) -> u32;
     /// A number from 0 up to but without 1, uniformly.
@@ -349,11 +355,18 @@ impl Program {
             OpCode::Roll => truth(chance.chance(frame.stream(SiteId(op.aux)), acc)),
             OpCode::Streak => {
                 let streak = &self.streaks[op.aux as usize];
-                let misses = operand();
-                let Some(p) = streak.chance_of(acc, misses) else { return f64::NAN };
-                let hit = chance.chance(frame.stream(streak.site), p);
+                let (misses, slot) = (operand(), frame.index(op.operand));
+                if memory.at(slot + 1) != acc {
+                    if !streak.allows(acc) {
+                        return f64::NAN;
+                    }
+                    memory.set(slot + 1, acc);
+                    memory.set(slot + 2, streak.chance_for(acc));
+                }
+                let now = if misses >= f64::from(streak.most) && acc > 0.0 { 1.0 } else { memory.at(slot + 2) };
+                let hit = chance.chance_in_streak(frame.stream(streak.site), acc, now);
                 if acc > 0.0 {
-                    memory.set(frame.index(op.operand), if hit { 0.0 } else { misses + 1.0 });
+                    memory.set(slot, if hit { 0.0 } else { misses + 1.0 });
                 }
                 truth(hit)
             }

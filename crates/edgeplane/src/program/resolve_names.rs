@@ -205,6 +205,9 @@ impl Resolver<'_, '_> {
                 (!spellings.is_empty() && first != "now").then(|| format!("here one can write {spellings}"))
             };
             self.report(Code::NotHere, range, format!("`{first}` means nothing {place}"), help);
+        } else if self.formula.text.trim() == "inf" {
+            let help = "a time without end is a number, without quotes: `inf`".to_owned();
+            self.report(Code::UnknownName, range, format!("nothing is called `inf` {place}"), Some(help));
         } else {
             let own = names.attributes.names().filter(|_| self.scope.own).cloned();
             let special = [

@@ -236,7 +236,7 @@ impl Walk<'_> {
             }
             TreeKind::Streak(streak, chance) => {
                 let chance = self.value(chance)?;
-                if self.program.streaks[usize::from(*streak)].chance_of(chance, 0.0).is_none() {
+                if !self.program.streaks[usize::from(*streak)].allows(chance) {
                     return Err(self.stumble(tree, FaultReason::StreakTooShort));
                 }
                 self.draw(tree)
@@ -260,11 +260,21 @@ impl Walk<'_> {
     }
 
     fn binary(&mut self, tree: &Tree, op: BinaryOp, a: &Tree, b: &Tree) -> Result<f64, Stumble> {
+        let before = self.leaves.len();
         let (a, b) = (self.value(a)?, self.value(b)?);
         if op == BinaryOp::Divide && b == 0.0 {
             return Err(self.stumble(tree, FaultReason::DividesByZero));
         }
-        Ok(op.apply(a, b))
+        let value = op.apply(a, b);
+        // `has(…)`, `casting(…)` and `cooldown(…)` compare and subtract what stands for the call as a whole: what is shown is
+        // what came of that.
+        let parts = &self.leaves[before..];
+        if !parts.is_empty() && parts.iter().all(|part| part.range == tree.range) {
+            self.leaves.truncate(before);
+            let range = tree.range.clone();
+            self.leaves.push(LeafValue { range, value, truth: op == BinaryOp::Greater, drawn: false });
+        }
+        Ok(value)
     }
 
     fn between(&mut self, tree: &Tree, low: &Tree, high: &Tree) -> Result<f64, Stumble> {

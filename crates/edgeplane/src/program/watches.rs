@@ -3,6 +3,7 @@
 
 use std::ops::Range;
 
+use super::extremes::Extremes;
 use super::ids::{AbilityId, SiteId, Slot};
 use super::names::look_up;
 use super::ops::BinaryOp;
@@ -40,7 +41,8 @@ pub(crate) struct Watch {
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Streak {
     pub(crate) site: SiteId,
-    /// Where each combatant's misses since its last hit are counted.
+    /// Where each combatant's misses since its last hit are counted. The two slots behind it keep the latest share and
+    /// the chance that it came to: finding it takes as long as a hit, and the share seldom changes.
     pub(crate) slot: Slot,
     /// How many there can be.
     pub(crate) most: u32,
@@ -50,30 +52,42 @@ pub(crate) struct Streak {
 const MOST_MISSES: f64 = 1_000.0;
 
 impl Streak {
-    /// The chance of the next draw after so many misses, for a share of `p` hits in the long run; none, if more misses
-    /// in a row than allowed would be needed for that.
+    /// All that is kept of it for a combatant.
+    pub(super) fn slots(&self) -> impl Iterator<Item = Slot> {
+        (self.slot.0..).take(3).map(Slot)
+    }
+
+    /// Whether a share of `p` hits in the long run needs no more misses in a row than are allowed.
+    pub(crate) fn allows(&self, p: f64) -> bool {
+        p <= 0.0 || p * (f64::from(self.most) + 1.0) >= 1.0 - 1e-12
+    }
+
+    /// The chance of a draw that follows a hit, or fewer misses than are allowed, for a share of `p` hits in the long run.
     ///
     /// The draws between two hits are a row of at most `most` misses, each hit having the chance q, and then a certain
     /// hit. Such a row has `(1 - (1 - q)^(most + 1)) / q` draws on average, which has to be `1 / p`: that gives q.
-    pub(crate) fn chance_of(&self, p: f64, misses: f64) -> Option<f64> {
-        let most = f64::from(self.most);
+    pub(crate) fn chance_for(&self, p: f64) -> f64 {
         if p <= 0.0 || p >= 1.0 {
-            return Some(p);
+            return p;
         }
-        if p * (most + 1.0) < 1.0 - 1e-12 {
-            return None;
-        }
-        if misses >= most {
-            return Some(1.0);
-        }
-        let draws = |q: f64| -libm::expm1((most + 1.0) * libm::log1p(-q)) / q;
-        // The fewer draws, the greater the chance; it is never greater than p.
-        let (mut low, mut high) = (0.0, p);
+        let draws = f64::from(self.most) + 1.0;
+        // Newton's method on `1 - (1 - q)^draws - q / p`, which is concave and falls from its larger root on: from `p`, where
+        // it is below zero, each step comes nearer to that root and none goes beyond it. At the least share that is
+        // allowed the root is a double one, at zero, and each step halves what is left.
+        let mut q = p;
         for _ in 0..60 {
-            let q = 0.5 * (low + high);
-            if draws(q) > 1.0 / p { low = q } else { high = q }
+            let misses = draws * libm::log1p(-q);
+            let excess = -libm::expm1(misses) - q / p;
+            let slope = draws * libm::exp(misses) / (1.0 - q) - 1.0 / p;
+            let next = q - excess / slope;
+            if next < q {
+                q = next.larger(0.0);
+            } else {
+                // Not a number, or not below `q`: as near as numbers come.
+                break;
+            }
         }
-        Some(0.5 * (low + high))
+        q
     }
 }
 
@@ -177,9 +191,10 @@ impl Resolver<'_, '_> {
         let site = self.chance_site(range)?;
         let chance = chance?;
         let slot = self.compiler.new_slot();
+        let (_share, _chance) = (self.compiler.new_slot(), self.compiler.new_slot());
         let streak = Streak { site, slot, most: most as u32 };
         if let TreeKind::Constant(p) = chance.kind
-            && streak.chance_of(p, 0.0).is_none()
+            && !streak.allows(p)
         {
             let message = format!("a chance of {p} needs more than {most} misses in a row");
             let help = format!("with `streak = {most}` the chance is at least 1/{}", most + 1.0);

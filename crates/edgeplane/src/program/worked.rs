@@ -42,21 +42,21 @@ impl CompiledFormula {
         }
         edits.sort_by_key(|(start, end, _)| (*start, *end));
         edits.dedup_by_key(|(start, end, _)| (*start, *end));
-        let text = &self.source.text;
-        let (mut worked, mut at) = (String::new(), 0);
-        for (start, end, value) in edits.into_iter().filter(|(start, end, _)| start <= end && *end <= text.len()) {
+        let (text, written) = (&self.source.text, self.source.written());
+        let (mut worked, mut at) = (String::new(), written.start);
+        for (start, end, value) in edits.into_iter().filter(|(start, end, _)| start <= end && *end <= written.end) {
             if start >= at {
                 worked.push_str(&text[at..start]);
                 worked.push_str(&value);
                 at = end;
             }
         }
-        worked + &text[at..]
+        worked + &text[at..written.end]
     }
 
     /// Whether the formula is nothing but one draw, so that its result stands in its text already.
     pub fn is_one_draw(&self) -> bool {
-        matches!(self.tree.kind, TreeKind::Roll(..) | TreeKind::Between(..) | TreeKind::Dice(..))
+        matches!(self.tree.kind, TreeKind::Roll(..) | TreeKind::Streak(..) | TreeKind::Between(..) | TreeKind::Dice(..))
     }
 
     /// Whether there is anything to show besides the result.

@@ -95,8 +95,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule
     let whole = fields.path_of("use");
     for (index, item) in list(node, &whole, out).unwrap_or_default().iter().enumerate() {
         let path = format!("{whole}.{index}");
-        let is_group = matches!(&item.value, Value::Table(table) if table.get("use").is_some());
-        if is_group {
+        if is_group(item) {
             read_group(item, &whole, &path, choose, &mut rule, out);
         } else {
             rule.uses.extend(read_use(item, &whole, &path, choose, out));
@@ -106,6 +105,12 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule
         rule.groups.push(GroupRule { first: 0, count: rule.uses.len() });
     }
     rule
+}
+
+/// Whether it has lines. A text under `use` is a line whose writer meant `ability`.
+fn is_group(item: &Node) -> bool {
+    let Value::Table(table) = &item.value else { return false };
+    table.get("use").is_some_and(|node| !matches!(node.value, Value::Text(..)))
 }
 
 /// Lines of which chance chooses one.
@@ -125,9 +130,7 @@ fn read_group(item: &Node, whole: &str, path: &str, around: Choose, rule: &mut P
     let inner = group.path_of("use");
     let items = group.get("use").and_then(|node| list(node, &inner, out)).unwrap_or_default();
     for (index, item) in items.iter().enumerate() {
-        if let Value::Table(table) = &item.value
-            && table.get("use").is_some()
-        {
+        if is_group(item) {
             let message = format!("`{inner}.{index}` is a group within a group");
             out.push(Diagnostic::at(Code::KeyConflict, item.span, message).help("put its lines into the outer one"));
             continue;

@@ -43,6 +43,8 @@ pub struct Formula {
     /// The whole value in the file.
     pub span: Span,
     map: TextMap,
+    /// What of the text it is, if it is a part of another formula.
+    part: Option<std::ops::Range<u32>>,
 }
 
 impl Formula {
@@ -51,12 +53,22 @@ impl Formula {
         let text = value.to_string();
         let kind = ExprKind::Number { value, percent: false };
         let expr = Expr { kind, range: 0..text.len() as u32 };
-        Self { path, text, expr, span, map: TextMap::whole(span) }
+        Self { path, text, expr, span, map: TextMap::whole(span), part: None }
     }
 
     /// A part of this formula as one of its own.
     pub(crate) fn part(&self, expr: Expr) -> Self {
-        Self { expr, ..self.clone() }
+        Self { part: Some(expr.range.clone()), expr, ..self.clone() }
+    }
+
+    /// Whether it is a part of another formula: what `snapshot(…)` keeps.
+    pub fn is_part(&self) -> bool {
+        self.part.is_some()
+    }
+
+    /// Where it stands in `text`: all of it, unless it is a part of another formula.
+    pub fn written(&self) -> std::ops::Range<usize> {
+        self.part.as_ref().map_or(0..self.text.len(), |part| part.start as usize..part.end as usize)
     }
 
     /// Where a part of this formula stands in the file.
@@ -279,7 +291,7 @@ pub(super) fn formula(node: &Node, path: String, out: &mut Diagnostics) -> Optio
     match &node.value {
         Value::Number(value) => Some(Formula::constant(*value, path, node.span)),
         Value::Text(text, map) => match parse(text) {
-            Ok(expr) => Some(Formula { path, text: text.clone(), expr, span: node.span, map: map.clone() }),
+            Ok(expr) => Some(Formula { path, text: text.clone(), expr, span: node.span, map: map.clone(), part: None }),
             Err(error) => {
                 let code = if error.limit { Code::FormulaLimit } else { Code::FormulaSyntax };
                 let mut diagnostic = Diagnostic::at(code, map.span(error.range), error.message);

@@ -58,6 +58,18 @@ const SYNONYMS: &[(&str, &str)] = &[
     ("fight", "encounter"),
     ("teams", "sides"),
     ("team", "sides"),
+    ("owner", "self"),
+    ("me", "self"),
+    ("source", "caster"),
+    ("attacker", "caster"),
+    ("user", "caster"),
+    ("victim", "target"),
+    ("defender", "target"),
+    ("lines", "use"),
+    ("rules", "use"),
+    ("use", "ability"),
+    ("encounter", "in"),
+    ("measure", "that"),
 ];
 
 /// The one that means here what a general word means elsewhere.

@@ -5,6 +5,7 @@ mod arrivals;
 mod beforehand;
 mod character;
 mod moment;
+mod origins;
 mod rule;
 mod status;
 

@@ -6,13 +6,14 @@ use serde::Serialize;
 
 use super::ability::{AlsoLine, effect_line};
 use super::character::{UseLine, use_line};
+use super::origins::users;
 use super::status::{control, forbids, hit_steps, modifiers};
 use crate::error::Error;
 use crate::fight::{Fight, Likely};
 use crate::program::extremes::Extremes;
 use crate::program::{
-    AbilityPlan, CharacterPlan, CombatantId, Effect, EffectPlan, EncounterId, FormulaId, GearId, JoinPlan,
-    MomentEffect, PolicyPlan, PoolId, Program, Setup, StatusId, Time, WornStatus, ZoneId, plain,
+    CharacterPlan, CombatantId, Effect, EffectPlan, EncounterId, FormulaId, GearId, JoinPlan, MomentEffect, PolicyPlan,
+    PoolId, Program, Setup, StatusId, Time, WornStatus, ZoneId, plain,
 };
 use crate::rules::Moves;
 
@@ -154,24 +155,10 @@ fn zone(program: &Program, id: ZoneId) -> RuleExplanation {
     zone.add("inside", names(plan.statuses.iter().map(|status| &program.status(*status).name)));
     zone.add_effects(program, "enters", &plan.enters);
     zone.add_effects(program, "leaves", &plan.leaves);
-    zone.add("placed by", users(program, &|effect| matches!(effect, Effect::Zone(zone) if *zone == id)));
+    zone.add("placed by", users(program, &|effect| matches!(effect, Effect::Zone(zone) if *zone == id)).join(", "));
     let avoids = program.policies.iter().filter(|policy| policy.avoid.contains(&id));
     zone.add("avoided by", names(avoids.map(|policy| &policy.name)));
     zone
-}
-
-/// Whatever has an effect.
-fn users(program: &Program, is_meant: &dyn Fn(&Effect) -> bool) -> String {
-    let has = |effects: &[EffectPlan]| effects.iter().any(|effect| is_meant(&effect.effect));
-    let of_ability = |plan: &&AbilityPlan| has(&plan.does) || plan.sustain.iter().any(|sustain| has(&sustain.does));
-    let abilities = program.abilities().iter().filter(of_ability).map(|plan| &plan.name);
-    let statuses = program.statuses().iter().filter(|plan| {
-        let ticks = plan.every.iter().any(|every| has(&every.does));
-        ticks || has(&plan.at_max) || plan.triggers.iter().any(|trigger| has(&trigger.does))
-    });
-    let zones = program.zones.iter().filter(|plan| has(&plan.enters) || has(&plan.leaves)).map(|plan| &plan.name);
-    let causes = program.causes.iter().filter(|plan| has(&plan.does)).map(|plan| &plan.name);
-    names(abilities.chain(statuses.map(|plan| &plan.name)).chain(zones).chain(causes))
 }
 
 /// What a worn status does, without its name where that is the piece's own.
@@ -205,8 +192,11 @@ fn gear(program: &Program, id: GearId) -> RuleExplanation {
         gear.add("gives", worn(program, status, &plan.name));
     }
     gear.add("worn by", names(wearers(program, id).map(|character| &character.name)));
-    gear.add("put on by", users(program, &|effect| matches!(effect, Effect::Wear(piece) if *piece == id)));
-    gear.add("taken off by", users(program, &|effect| matches!(effect, Effect::TakeOff(piece) if *piece == id)));
+    gear.add("put on by", users(program, &|effect| matches!(effect, Effect::Wear(piece) if *piece == id)).join(", "));
+    gear.add(
+        "taken off by",
+        users(program, &|effect| matches!(effect, Effect::TakeOff(piece) if *piece == id)).join(", "),
+    );
     gear
 }
 

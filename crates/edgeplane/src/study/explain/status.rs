@@ -7,11 +7,12 @@ use serde::Serialize;
 
 use super::ability::{AlsoLine, effect_line};
 use super::beforehand::Beforehand;
+use super::origins::origins;
 use crate::error::Error;
 use crate::fight::{Event, Fight, Likely, Log, Logged, Source};
 use crate::program::{
-    CharacterId, CharacterPlan, CombatantId, EffectPlan, EveryPlan, FormulaId, Pace, Program, Reapply, Setup,
-    StackTimer, StatusId, StatusKind, StatusPlan, Time, TriggerEvent,
+    CharacterId, CombatantId, EffectPlan, EveryPlan, FormulaId, Pace, Program, Reapply, Setup, StackTimer, StatusId,
+    StatusKind, StatusPlan, Time, TriggerEvent,
 };
 use crate::rules::{MOST_KEPT_APART, Subject, Untargetable};
 
@@ -134,7 +135,8 @@ pub struct StatusExplanation {
     pub each_tick: Vec<AlsoLine>,
     /// What happens when its stacks are complete.
     pub at_max: Vec<AlsoLine>,
-    /// Abilities and statuses that apply it.
+    /// What it comes from: abilities, statuses, zones and causes by name, then "during dig_in", "inside mire", "wearing
+    /// oilskin", "2 pieces of ferry", "warden from the start", "the start of breach".
     pub applied_by: Vec<String>,
 }
 
@@ -202,7 +204,7 @@ pub fn explain_status_with(
         each_tick: plan.every.as_ref().map_or_else(Vec::new, |every| lines(program, &every.does)),
         at_max: lines(program, &plan.at_max),
         triggers: plan.triggers.iter().map(|trigger| trigger_line(program, trigger)).collect(),
-        applied_by: applied_by(program, status),
+        applied_by: origins(program, status),
     })
 }
 
@@ -402,19 +404,4 @@ fn trigger_line(program: &Program, trigger: &crate::program::TriggerPlan) -> Tri
     only.extend(trigger.cooldown.map(|cooldown| format!("cooldown {} s", text(cooldown))));
     only.extend(trigger.uses.map(|uses| if uses == 1 { "once".to_owned() } else { format!("{uses} times") }));
     TriggerLine { event: trigger.event, only: only.join(", "), does: lines(program, &trigger.does) }
-}
-
-fn applied_by(program: &Program, status: StatusId) -> Vec<String> {
-    let applies = |effects: &[EffectPlan]| {
-        effects.iter().any(|one| matches!(one.effect, crate::program::Effect::Apply(id, ..) | crate::program::Effect::Toggle(id) if id == status))
-    };
-    let abilities = program.abilities().iter().filter(|ability| applies(&ability.does));
-    let statuses = program.statuses().iter().filter(|plan| {
-        let ticks = plan.every.iter().any(|every| applies(&every.does));
-        ticks || applies(&plan.at_max) || plan.triggers.iter().any(|trigger| applies(&trigger.does))
-    });
-    let worn = |character: &CharacterPlan| character.worn.iter().any(|worn| worn.status == status);
-    let had = program.characters().iter().filter(|character| character.statuses.contains(&status) || worn(character));
-    let names = abilities.map(|ability| ability.name.clone()).chain(statuses.map(|plan| plan.name.clone()));
-    names.chain(had.map(|character| format!("{} from the start", character.name))).collect()
 }
