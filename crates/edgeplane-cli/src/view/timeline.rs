@@ -199,7 +199,7 @@ impl<'a> Teller<'a> {
 
     /// The formulas since the last event, each on a line: `guard    17.5 * (200 - 15) / 200 = 16.2`.
     fn arithmetic(&mut self, label: &str) {
-        self.arithmetic_by(|index, _| if index == 0 { label } else { "" });
+        self.arithmetic_by(|is_first, _| if is_first { label } else { "" });
     }
 
     /// The formulas with which a status was applied, or prevented, each with its key; `keeps` for a snapshot.
@@ -210,11 +210,12 @@ impl<'a> Teller<'a> {
         });
     }
 
-    fn arithmetic_by<'l>(&mut self, label: impl Fn(usize, &'a Formula) -> &'l str)
+    fn arithmetic_by<'l>(&mut self, label: impl Fn(bool, &'a Formula) -> &'l str)
     where
         'a: 'l,
     {
-        for (index, (formula, reading)) in std::mem::take(&mut self.formulas).into_iter().enumerate() {
+        let mut is_first = true;
+        for (formula, reading) in std::mem::take(&mut self.formulas) {
             let compiled = self.program.formula(formula);
             if compiled.is_plain_number() {
                 continue;
@@ -225,7 +226,7 @@ impl<'a> Teller<'a> {
                 (true, false) => "no".to_owned(),
                 _ => plain(reading.value),
             };
-            let label = label(index, &compiled.source);
+            let label = label(std::mem::take(&mut is_first), &compiled.source);
             let worked = compiled.with_values(reading);
             // Of a name alone, the name says more than its value twice.
             let worked =

@@ -298,6 +298,20 @@ impl Lints<'_> {
                 out.push(warn(Code::ChanceAboveOne, chance.span, message).help(format!("{value} % is `{value}%`")));
             }
         }
+        for formula in &self.program.formulas {
+            formula.tree.any(&mut |part| {
+                if let TreeKind::Roll(_, chance) | TreeKind::Streak(_, chance) = &part.kind
+                    && let TreeKind::Constant(value) = chance.kind
+                    && value > 1.0
+                    && !part.called
+                {
+                    let message = format!("`roll` takes a chance from 0 to 1, and {value} is always true");
+                    let span = formula.source.place(chance.range.clone());
+                    out.push(warn(Code::ChanceAboveOne, span, message).help(format!("{value} % is `{value}%`")));
+                }
+                false
+            });
+        }
     }
 
     fn unread_attributes(&self, out: &mut Diagnostics) {
