@@ -286,6 +286,20 @@ fn explain_shows_effects_that_do_not_always_happen() {
 }
 
 #[test]
+fn an_amount_is_explained_by_its_own_effect_alone() {
+    let game = game(
+        "[attributes]\nheft = 14\n[pools]\nhealth = { max = 80, defeat = true }\n[status.slow]\nduration = 3\n\
+         [ability.lunge]\ndoes = [{ leap = \"caster.heft / 7\" }, { apply = \"slow\", stacks = 1 }, { leap = 1 }, { damage = \"caster.heft * 2\" }]\n\
+         [character.one]\nabilities = [\"lunge\"]\n",
+    );
+    let lunge = explained(&game, "lunge", "one", "one");
+    let worked: Vec<&str> = lunge.effects[0].worked.iter().map(|one| one.worked.as_str()).collect();
+    assert_eq!(worked, ["14 * 2"]);
+    let also: Vec<&str> = lunge.also.iter().map(|line| line.what.as_str()).collect();
+    assert_eq!(also, ["to within caster.heft / 7 m", "slow, 1 stack", "to within 1 m"]);
+}
+
+#[test]
 fn explain_shows_the_share_that_a_streak_has_in_the_long_run() {
     let game = game(
         "[pools]\nhealth = { max = 80, defeat = true }\n[[hit_steps]]\nname = \"miss\"\nwhen = \"roll(20%, streak = 9)\"\nstop = \"missed\"\n\

@@ -260,6 +260,10 @@ fn uses_to_empty(effects: &[EffectLine]) -> Vec<UsesLine> {
     lines
 }
 
+fn in_stacks(count: &str) -> String {
+    if count == "1" { ", 1 stack".to_owned() } else { format!(", {count} stacks") }
+}
+
 fn amount_of(effect: &Effect) -> Option<FormulaId> {
     match effect {
         Effect::Hit(hit) | Effect::Heal(hit) => Some(hit.amount),
@@ -285,14 +289,14 @@ pub(super) fn effect_line(program: &Program, effect: &EffectPlan) -> AlsoLine {
             (word, format!("{} by {}", pool(change.pool), text(change.amount)))
         }
         Effect::Apply(status, stacks, duration) => {
-            let stacks = stacks.map(|stacks| format!(", {} stacks", text(stacks)));
+            let stacks = stacks.map(|stacks| in_stacks(&text(stacks)));
             let duration = duration.map(|duration| format!(", for {} s", text(duration)));
             ("applies", [Some(name(*status)), stacks, duration].into_iter().flatten().collect())
         }
         Effect::Cleanse(filter) => ("cleanses", program.name_filter(filter)),
         Effect::Transfer(filter) => ("takes over", program.name_filter(filter)),
         Effect::Consume(status, stacks) => {
-            let stacks = stacks.map_or_else(String::new, |stacks| format!(", {} stacks", text(stacks)));
+            let stacks = stacks.map_or_else(String::new, |stacks| in_stacks(&text(stacks)));
             ("uses up", format!("{}{stacks}", program.name_statuses(status)))
         }
         Effect::Lengthen(status, by, shorter) => (
@@ -365,7 +369,11 @@ impl Observer for Walk<'_> {
 
     fn formula(&mut self, _: Time, formula: FormulaId, reading: &Reading) {
         let compiled = self.setup.program().formula(formula);
-        if let Some(effect) = effect_of(compiled) {
+        if let Some(effect) = effect_of(compiled).filter(|effect| *effect != self.effect) {
+            // What the effect before it read is no part of this one's amount.
+            if self.steps.is_empty() {
+                self.worked.clear();
+            }
             effect.clone_into(&mut self.effect);
         }
         let key = compiled.source.path.rsplit('.').next().unwrap_or_default().to_owned();
