@@ -78,9 +78,7 @@ impl ModifierPlan {
 impl Program {
     /// The numbers with which a character enters a fight.
     pub(crate) fn entry_block(&self, plan: &CharacterPlan) -> Computed<Vec<f64>> {
-        let mut numbers = vec![0.0; self.layout.blocks as usize + usize::from(self.layout.stride)];
-        numbers[usize::from(self.layout.locals)..self.layout.blocks as usize].copy_from_slice(&self.constants);
-        let mut memory = Memory::new(numbers, self.layout.locals);
+        let mut memory = self.memory_of(&vec![0.0; usize::from(self.layout.stride)]);
         let me = CombatantId(0);
         memory.set(self.place(me, Layout::LEVEL), plan.level);
         memory.set(self.place(me, Layout::BODY), plan.body);
@@ -93,6 +91,15 @@ impl Program {
             }
         }
         Ok(memory.numbers()[self.layout.blocks as usize..].to_vec())
+    }
+
+    /// The numbers of one who is alone.
+    pub(super) fn memory_of(&self, block: &[f64]) -> Memory {
+        let mut numbers = vec![0.0; usize::from(self.layout.locals)];
+        numbers.extend_from_slice(&self.constants);
+        numbers.resize(self.layout.blocks as usize, 0.0);
+        numbers.extend_from_slice(block);
+        Memory::new(numbers, self.layout.locals)
     }
 
     /// Index of a combatant's number.

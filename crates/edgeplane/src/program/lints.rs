@@ -1,8 +1,10 @@
 //! Warnings about a ruleset that is sound, and yet hardly means what it says.
 
 use super::Program;
-use super::ids::{AbilityId, CharacterId, GearId, Slot};
+use super::characters::CharacterPlan;
+use super::ids::{AbilityId, CharacterId, CombatantId, FormulaId, GearId, Slot};
 use super::tree::{Read, TreeKind};
+use super::worked::plain;
 use crate::rules::{
     AbilityRule, DurationRule, EffectKind, EffectRule, Formula, Joins, Named, PaceRule, Reapply, Ruleset, Selector,
     StatusRule, TriggerEvent,
@@ -293,10 +295,15 @@ impl Lints<'_> {
         let triggers = self.rules.statuses.iter().flat_map(|status| &status.rule.on);
         let resists = self.rules.statuses.iter().filter_map(|status| status.rule.resist.as_ref());
         for chance in of_outcomes.chain(triggers.filter_map(|on| on.chance.as_ref())).chain(resists) {
-            if let Some(value) = chance.as_number().filter(|value| *value > 1.0) {
-                let message = format!("`{}` is a chance of {value}: chances go from 0 to 1", chance.path);
-                out.push(warn(Code::ChanceAboveOne, chance.span, message).help(format!("{value} % is `{value}%`")));
-            }
+            let (message, help) = if let Some(value) = chance.as_number().filter(|value| *value > 1.0) {
+                (format!("is a chance of {}", plain(value)), format!("{value} % is `{value}%`"))
+            } else if let Some(least) = self.least_chance(chance).filter(|least| *least > 1.0) {
+                (format!("is a chance of {} and more", plain(least)), format!("in percent: `({}) * 1%`", chance.text))
+            } else {
+                continue;
+            };
+            let message = format!("`{}` {message}: chances go from 0 to 1", chance.path);
+            out.push(warn(Code::ChanceAboveOne, chance.span, message).help(help));
         }
         for formula in &self.program.formulas {
             formula.tree.any(&mut |part| {
@@ -312,6 +319,25 @@ impl Lints<'_> {
                 false
             });
         }
+    }
+
+    /// The least that a chance is as a fight begins, if nothing but attributes of the one who acts decides it.
+    fn least_chance(&self, chance: &Formula) -> Option<f64> {
+        let program = self.program;
+        let index = program.formulas.iter().position(|formula| formula.source.path == chance.path)?;
+        let mut is_steady = program.formulas[index].steady;
+        program.formulas[index].each_read(|read| is_steady &= matches!(read, Read::Attribute(..)));
+        let ability = chance.path.strip_prefix("ability.").and_then(|path| path.split('.').next());
+        let ability = ability.and_then(|name| program.find_ability(name));
+        let acts = |plan: &&CharacterPlan| {
+            !plan.template && !plan.block.is_empty() && ability.is_none_or(|ability| plan.abilities.contains(&ability))
+        };
+        let value = |plan: &CharacterPlan| {
+            let memory = program.memory_of(&plan.block);
+            program.own_value(FormulaId(index as u32), &memory, CombatantId(0))
+        };
+        let values = program.characters.iter().filter(|plan| is_steady && acts(plan)).filter_map(value);
+        values.min_by(f64::total_cmp)
     }
 
     fn unread_attributes(&self, out: &mut Diagnostics) {
