@@ -99,7 +99,7 @@ fn line<'a>(story: &'a Story<'a>, entry: &'a Entry) -> Option<Line<'a>> {
     match entry {
         Entry::Formula(at, formula, reading) if story.trace => {
             let compiled = story.setup.program().formula(*formula);
-            let (path, text) = (compiled.source.path.as_str(), &compiled.source.text[compiled.source.written()]);
+            let (path, text) = (compiled.source.path.as_str(), compiled.source.written());
             let (at, worked, value) = (at.seconds(), compiled.with_values(reading), reading.value);
             let evaluated = Evaluated { at, event: "formula", path, formula: text, worked, value };
             (!compiled.is_plain_number()).then_some(Line::Formula(evaluated))

@@ -100,7 +100,7 @@ pub(super) struct Teller<'a> {
     abilities: usize,
     out: String,
     /// Formulas read since the last event.
-    formulas: Vec<(FormulaId, &'a Reading)>,
+    pub(super) formulas: Vec<(FormulaId, &'a Reading)>,
     /// What pools took on the way of the hit to come.
     soaked: Vec<String>,
     /// Lines of arithmetic that belong under the next line.
@@ -229,8 +229,7 @@ impl<'a> Teller<'a> {
             let label = label(std::mem::take(&mut is_first), &compiled.source);
             let worked = compiled.with_values(reading);
             // Of a name alone, the name says more than its value twice.
-            let worked =
-                if worked == value { compiled.source.text[compiled.source.written()].to_owned() } else { worked };
+            let worked = if worked == value { compiled.source.written().to_owned() } else { worked };
             let value = if compiled.is_one_draw() { String::new() } else { format!(" = {value}") };
             self.below.push(format!("{label:<10} {worked}{value}"));
         }

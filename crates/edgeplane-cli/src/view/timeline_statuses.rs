@@ -13,7 +13,10 @@ impl Teller<'_> {
         match logged.event {
             // What gear does is shown by its effects.
             Event::StatusGained { status, .. } | Event::StatusLost { status, .. }
-                if self.program.status(status).worn => {}
+                if self.program.status(status).worn =>
+            {
+                self.formulas.clear();
+            }
             Event::StatusGained { caster, target, status, stacks, until, applied, .. } => {
                 self.arithmetic_of_status();
                 let came = Came {

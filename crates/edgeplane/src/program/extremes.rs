@@ -1,8 +1,8 @@
 //! The larger and the smaller of two numbers, in one way everywhere.
 
-/// Of two zeros, `f64::max` and `f64::min` may give either: which one differs between platforms and between builds, and
-/// so would the bytes of a fight. These give the second of two numbers that are equal, and so `larger(0.0)` is never
-/// `-0.0`. In place of a first that is not a number they give the second, too.
+/// Of two zeros, `f64::max` and `f64::min` may return either. Which one depends on the platform and on the build, and so
+/// would the bytes of a fight. These return `other` where both are equal, so that `larger(0.0)` is never `-0.0`, and also
+/// where `self` is not a number.
 pub(crate) trait Extremes {
     /// The larger of the two.
     fn larger(self, other: Self) -> Self;

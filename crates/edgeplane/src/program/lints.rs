@@ -298,7 +298,10 @@ impl Lints<'_> {
             let (message, help) = if let Some(value) = chance.as_number().filter(|value| *value > 1.0) {
                 (format!("is a chance of {}", plain(value)), format!("{value} % is `{value}%`"))
             } else if let Some(least) = self.least_chance(chance).filter(|least| *least > 1.0) {
-                (format!("is a chance of {} and more", plain(least)), format!("in percent: `({}) * 1%`", chance.text))
+                (
+                    format!("is a chance of {} or more as a fight begins", plain(least)),
+                    format!("in percent: `({}) * 1%`", chance.text),
+                )
             } else {
                 continue;
             };

@@ -1,7 +1,8 @@
 //! Time as a whole number of microseconds.
 
-use super::extremes::Extremes;
 use std::ops::{Add, Sub};
+
+use super::extremes::Extremes;
 
 /// A moment since the start of a fight, or a span of time, in microseconds.
 ///

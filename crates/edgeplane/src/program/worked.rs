@@ -42,7 +42,7 @@ impl CompiledFormula {
         }
         edits.sort_by_key(|(start, end, _)| (*start, *end));
         edits.dedup_by_key(|(start, end, _)| (*start, *end));
-        let (text, written) = (&self.source.text, self.source.written());
+        let (text, written) = (&self.source.text, self.source.range());
         let (mut worked, mut at) = (String::new(), written.start);
         for (start, end, value) in edits.into_iter().filter(|(start, end, _)| start <= end && *end <= written.end) {
             if start >= at {

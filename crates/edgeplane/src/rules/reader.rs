@@ -66,8 +66,13 @@ impl Formula {
         self.part.is_some()
     }
 
-    /// Where it stands in `text`: all of it, unless it is a part of another formula.
-    pub fn written(&self) -> std::ops::Range<usize> {
+    /// As written; of a part of another formula, that part alone.
+    pub fn written(&self) -> &str {
+        &self.text[self.range()]
+    }
+
+    /// Where it stands in `text`.
+    pub(crate) fn range(&self) -> std::ops::Range<usize> {
         self.part.as_ref().map_or(0..self.text.len(), |part| part.start as usize..part.end as usize)
     }
 

@@ -1,9 +1,9 @@
 //! How values are spread: counts of values, from which quantiles are read.
 
-use crate::program::extremes::Extremes;
 use std::collections::BTreeMap;
 
 use super::statistics::{Interval, ranks};
+use crate::program::extremes::Extremes;
 
 /// Most values that are distinguished. What repeats (durations, amounts of damage) has far fewer, and its quantiles are exact;
 /// of what varies freely, neighbours are joined when there are more, so that the memory is bounded.

@@ -1,8 +1,8 @@
 //! Estimates with their intervals, for 95 % confidence unless another is asked for.
 
-use crate::program::extremes::Extremes;
 use std::collections::BTreeMap;
 
+use crate::program::extremes::Extremes;
 use serde::Serialize;
 use statrs::distribution::{Beta, Binomial, ContinuousCDF, DiscreteCDF, Normal, StudentsT};
 
