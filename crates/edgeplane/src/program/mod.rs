@@ -41,6 +41,7 @@ mod resolve_names;
 mod resolve_statuses;
 mod scope;
 mod script;
+pub(crate) mod status_words;
 mod statuses;
 mod steps;
 mod tables;

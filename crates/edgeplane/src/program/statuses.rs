@@ -8,6 +8,7 @@ use super::inputs::Inputs;
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
+use super::status_words::StatusWords;
 use super::time::Time;
 use crate::rules::{
     DurationRule, LostReason, MOST_KEPT_APART, ModifierKind, ModifierRule, Named, PaceRule, Reapply, Ruleset,
@@ -95,8 +96,8 @@ pub struct StatusPlan {
     pub(crate) counted: u64,
     /// Those of its tags that somebody asks for, and where it is kept how many statuses have them.
     pub(crate) counted_tags: Vec<(u16, Slot)>,
-    /// What is kept of each instance beside its record: values and the state of triggers, in words.
-    pub(crate) kept_words: u32,
+    /// What is kept of each instance beside its record.
+    pub(crate) words: StatusWords,
     /// Attributes that it changes, see [`dirty`].
     pub(crate) changes: u64,
     /// Those of them that change with every tick.
@@ -194,6 +195,9 @@ pub struct TriggerPlan {
     pub crossing: Option<(PoolId, f64)>,
     /// What it brings about.
     pub does: Vec<EffectPlan>,
+    /// Where each instance keeps when it is ready again and how often it still triggers, see [`StatusWords`]; nowhere,
+    /// where it is always ready.
+    pub(crate) words: Option<u16>,
 }
 
 /// Repeated statuses with a tag last shorter and shorter.
@@ -278,7 +282,7 @@ impl Compiler<'_> {
             let (first_now, part_tick, restart) = (every.first_now, every.part_tick, every.restart);
             Some(EveryPlan { pace, first_now, part_tick, restart, does })
         });
-        let triggers: Vec<TriggerPlan> =
+        let mut triggers: Vec<TriggerPlan> =
             rule.on.iter().enumerate().filter_map(|(index, on)| self.trigger(name, index, on, rule, rules)).collect();
         let forbids = |word: &str| rule.forbids.iter().any(|known| known.text == word);
         let forbidden = |word: &Word| self.names.forbidden.iter().position(|known| *known == word.text);
@@ -291,11 +295,20 @@ impl Compiler<'_> {
         let holds_while = rule.holds_while.as_ref().and_then(|holds| self.truth(holds, Scope::HOLDS));
         let most_stacks = most_stacks(rule);
         let tag_ids: Vec<u16> = rule.tags.iter().filter_map(|tag| self.names.tags.get(&tag.text)).collect();
+        let holds = holds_while.map(|holds| self.program.inputs(holds)).unwrap_or_default();
+        let longest = self.optional(&rule.longest, Scope::APPLIED);
+        let rank = self.optional(&rule.rank, Scope::APPLIED);
+        let mut words = StatusWords::new(every.is_some(), self.kept.len());
+        words.rank = rank.is_some().then(|| words.take(1));
+        words.turns = holds.time.then(|| words.take(1));
+        for trigger in triggers.iter_mut().filter(|trigger| trigger.uses.is_some() || trigger.cooldown.is_some()) {
+            trigger.words = Some(words.take(2));
+        }
         StatusPlan {
-            holds: holds_while.map(|holds| self.program.inputs(holds)).unwrap_or_default(),
+            holds,
             counted: 0,
             counted_tags: Vec::new(),
-            kept_words: self.kept.len() as u32 + 2 * triggers.len() as u32,
+            words,
             name: name.to_owned(),
             about: rule.about.clone(),
             icon: rule.icon.as_ref().map_or_else(|| name.to_owned(), |word| word.text.clone()),
@@ -309,8 +322,8 @@ impl Compiler<'_> {
             stack_timer: rule.stack_timer,
             max_stacks: most_stacks,
             max_instances: rule.max_instances.unwrap_or(MOST_KEPT_APART),
-            longest: self.optional(&rule.longest, Scope::APPLIED),
-            rank: self.optional(&rule.rank, Scope::APPLIED),
+            longest,
+            rank,
             binds: !rule.forbids.is_empty()
                 || rule.taunts
                 || !triggers.is_empty()
@@ -424,6 +437,7 @@ impl Compiler<'_> {
             stacks: on.stacks.unwrap_or(0),
             crossing: pool.flatten().zip(on.share),
             does: self.effects(&on.does, &rule.tags, &place, rules),
+            words: None,
         };
         whole.then_some(plan)
     }

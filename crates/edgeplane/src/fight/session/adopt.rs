@@ -9,7 +9,7 @@ use super::super::events::Silent;
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
 use super::super::space::zones::IN_USE;
-use super::super::state::record::ticks_within;
+use super::super::state::record::{Rhythm, ticks_within};
 use super::super::state::timers::Timer;
 use super::super::state::transfer::{LeftOver, Transferred};
 use super::super::state::{Scratch, State};
@@ -287,14 +287,15 @@ impl Engine<'_> {
         let record = *self.state.statuses.get(index);
         let frame = self.frame(record.caster, record.owner);
         let saved = self.state.numbers.locals();
-        let locals = [(Layout::STACKS, f64::from(record.stacks)), (Layout::TICKS, record.ticks)];
+        let plan = self.program.status(record.status);
+        let ticks = self.state.statuses.rhythm(index, plan).ticks;
+        let locals = [(Layout::STACKS, f64::from(record.stacks)), (Layout::TICKS, ticks)];
         for (local, value) in locals {
             self.state.numbers.set_local(local, value);
         }
-        let plan = self.program.status(record.status);
         let value = self.number(plan.kept[number], &frame);
         self.state.numbers.set_locals(&saved);
-        self.state.statuses.keep(index, number, value?);
+        self.state.statuses.keep(index, plan, number, value?);
         self.refresh_attributes(record.owner, plan.changes)
     }
 
@@ -306,9 +307,10 @@ impl Engine<'_> {
         let frame = self.frame(record.caster, record.owner);
         let lasts = if record.end() < Time::NEVER { record.ends - now } else { Time::NEVER };
         let period = self.period_of(every, plan, lasts, &frame)?;
-        let record = self.state.statuses.get_mut(index);
-        (record.period, record.rhythm, record.since_rhythm) = (period, now, 0);
-        record.ticks = ticks_within(false, lasts, period);
+        let ticks = ticks_within(false, lasts, period);
+        self.state.statuses.set_rhythm(index, plan, |rhythm| {
+            *rhythm = Rhythm { begins: now, period, ticks, passed: 0, ..*rhythm };
+        });
         Ok(())
     }
 

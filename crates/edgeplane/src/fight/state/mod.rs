@@ -7,6 +7,7 @@ mod places;
 pub(super) mod record;
 pub(super) mod rosters;
 mod stack_ends;
+mod status_words;
 pub(super) mod statuses;
 pub(super) mod timers;
 pub(super) mod transfer;

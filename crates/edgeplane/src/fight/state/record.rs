@@ -1,6 +1,6 @@
 //! One status on one combatant: a record of fixed size, and the moments that follow from it.
 
-use super::timers::Due;
+use crate::program::status_words::RHYTHM_WORDS;
 use crate::program::{CombatantId, SideId, StatusId, StatusPlan, Time};
 
 /// No record, no word, no end.
@@ -10,8 +10,6 @@ pub(in crate::fight) const NONE: u32 = u32::MAX;
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct Record {
-    /// When something happens to it next.
-    pub(in crate::fight) due: Due,
     /// Unique in the fight; they come in this order.
     pub(in crate::fight) serial: u32,
     pub(in crate::fight) stacks: u32,
@@ -25,26 +23,14 @@ pub(in crate::fight) struct Record {
     pub(in crate::fight) warned: bool,
     /// Its owner has it; false while it only waits for what is triggered by its loss.
     pub(in crate::fight) attached: bool,
+    pub(super) word_count: u16,
     /// How many zones, or uses, hold it: while any does, it does not end by itself.
     pub(in crate::fight) holds: u32,
-    /// Ticks so far, and periods since the rhythm began.
-    pub(in crate::fight) ticks_made: u32,
-    pub(in crate::fight) since_rhythm: u32,
     pub(in crate::fight) started: Time,
     /// Its full duration, as of the last application.
     pub(in crate::fight) full: Time,
     pub(in crate::fight) ends: Time,
-    /// Where the rhythm of its ticks begins.
-    pub(in crate::fight) rhythm: Time,
-    /// When its condition may turn, with nothing else happening.
-    pub(in crate::fight) turns: Time,
-    /// Microseconds between ticks, as exact as they were computed; zero for a status without ticks.
-    pub(in crate::fight) period: f64,
-    /// Ticks from start to end, as of its application.
-    pub(in crate::fight) ticks: f64,
-    pub(in crate::fight) rank: f64,
     pub(super) words: u32,
-    pub(super) word_count: u32,
     /// The stack that ends first, for stacks that end each on its own.
     pub(super) first_end: u32,
     pub(super) next_held: u32,
@@ -57,7 +43,6 @@ pub(in crate::fight) struct Record {
 impl Default for Record {
     fn default() -> Self {
         Self {
-            due: Due::NOTHING,
             serial: 0,
             stacks: 0,
             status: StatusId(0),
@@ -66,19 +51,12 @@ impl Default for Record {
             side: SideId(0),
             warned: false,
             attached: false,
+            word_count: 0,
             holds: 0,
-            ticks_made: 0,
-            since_rhythm: 0,
             started: Time::ZERO,
             full: Time::ZERO,
             ends: Time::NEVER,
-            rhythm: Time::ZERO,
-            turns: Time::NEVER,
-            period: 0.0,
-            ticks: 0.0,
-            rank: 0.0,
             words: NONE,
-            word_count: 0,
             first_end: NONE,
             next_held: NONE,
             previous_held: NONE,
@@ -102,33 +80,61 @@ impl Record {
     pub(in crate::fight) fn end(&self) -> Time {
         if self.holds > 0 { Time::NEVER } else { self.ends }
     }
+}
 
-    /// The moment of a tick of its rhythm, by its number from 1: rounded once, so that ticks never drift.
+/// The ticks of one status on one combatant.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub(in crate::fight) struct Rhythm {
+    /// Where it begins.
+    pub(in crate::fight) begins: Time,
+    /// Microseconds between ticks, as exact as they were computed; zero if it does not tick.
+    pub(in crate::fight) period: f64,
+    /// Ticks from start to end, as of its application.
+    pub(in crate::fight) ticks: f64,
+    /// Ticks so far, and periods since it began.
+    pub(in crate::fight) made: u32,
+    pub(in crate::fight) passed: u32,
+}
+
+impl Rhythm {
+    #[inline]
+    pub(super) fn from_words(&[begins, period, ticks, counts]: &[u64; RHYTHM_WORDS as usize]) -> Self {
+        let (period, ticks) = (f64::from_bits(period), f64::from_bits(ticks));
+        Self { begins: Time(begins), period, ticks, made: counts as u32, passed: (counts >> 32) as u32 }
+    }
+
+    #[inline]
+    pub(super) fn words(self) -> [u64; RHYTHM_WORDS as usize] {
+        let counts = u64::from(self.passed) << 32 | u64::from(self.made);
+        [self.begins.0, self.period.to_bits(), self.ticks.to_bits(), counts]
+    }
+
+    /// The moment of a tick, by its number from 1: rounded once, so that ticks never drift.
     #[inline]
     fn tick_at(&self, number: u32) -> Time {
         let micros = self.period * f64::from(number) + 0.5;
-        if micros < Time::NEVER.micros() { self.rhythm + Time(micros as u64) } else { Time::NEVER }
+        if micros < Time::NEVER.micros() { self.begins + Time(micros as u64) } else { Time::NEVER }
     }
 
-    /// The next tick of its rhythm, if that is not after its end.
+    /// The next tick, if that is not after the end of the status.
     #[inline]
-    pub(in crate::fight) fn next_tick(&self) -> Option<Time> {
+    pub(in crate::fight) fn next_tick(&self, record: &Record) -> Option<Time> {
         if self.period == 0.0 {
             return None;
         }
-        let at = self.tick_at(self.since_rhythm + 1);
-        (at <= self.end() && at < Time::NEVER).then_some(at)
+        let at = self.tick_at(self.passed + 1);
+        (at <= record.end() && at < Time::NEVER).then_some(at)
     }
 
-    /// The part of a tick for what is left of a period at its end, and when that is.
+    /// The part of a tick for what is left of a period at the end of the status, and when that is.
     #[inline]
-    pub(in crate::fight) fn part_tick(&self, plan: &StatusPlan) -> Option<(Time, f64)> {
-        let has_part = plan.every.as_ref().is_some_and(|every| every.part_tick) && self.end() < Time::NEVER;
-        if !has_part || self.period == 0.0 || self.next_tick().is_some() {
+    pub(in crate::fight) fn part_tick(&self, record: &Record, plan: &StatusPlan) -> Option<(Time, f64)> {
+        let has_part = plan.every.as_ref().is_some_and(|every| every.part_tick) && record.end() < Time::NEVER;
+        if !has_part || self.period == 0.0 || self.next_tick(record).is_some() {
             return None;
         }
-        let part = (self.ends - self.tick_at(self.since_rhythm)).micros() / self.period;
-        (part > 1e-9 && part < 1.0).then_some((self.ends, part))
+        let part = (record.ends - self.tick_at(self.passed)).micros() / self.period;
+        (part > 1e-9 && part < 1.0).then_some((record.ends, part))
     }
 }
 

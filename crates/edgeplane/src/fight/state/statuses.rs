@@ -27,9 +27,9 @@ pub(in crate::fight) struct Statuses {
     free: Vec<u32>,
     /// What happens next to each record: when, its serial and its index.
     due: DueTree<u128>,
-    words: Vec<u64>,
+    pub(super) words: Vec<u64>,
     /// For each status, blocks of words that are free.
-    free_words: Vec<u32>,
+    pub(super) free_words: Vec<u32>,
     pub(super) ends: Vec<StackEnd>,
     pub(super) free_ends: u32,
     /// For each combatant, its oldest and its youngest.
@@ -259,7 +259,7 @@ impl Statuses {
     }
 
     /// Adds an instance to those of its owner.
-    pub(in crate::fight) fn add(&mut self, record: Record, words: u32) -> u32 {
+    pub(in crate::fight) fn add(&mut self, record: Record, plan: &StatusPlan) -> u32 {
         let index = match self.free.pop() {
             Some(index) => index,
             None => {
@@ -274,15 +274,14 @@ impl Statuses {
                 (self.records.len() - 1) as u32
             }
         };
-        let word_count = words;
-        let words = self.take_words(record.status, words);
+        let words = self.take_words(record.status, plan);
         let (owner, pair) = (record.owner, self.pair(record.owner, record.status));
         let last = self.held[owner.index()].1;
         *self.get_mut(index) = Record {
             serial: self.next_serial,
             attached: true,
             words,
-            word_count,
+            word_count: plan.words.count,
             first_end: NONE,
             next_held: NONE,
             previous_held: last,
@@ -341,11 +340,8 @@ impl Statuses {
     /// Those that have left are needed no more.
     pub(in crate::fight) fn forget(&mut self) {
         while let Some(index) = self.leaving.pop() {
-            let Record { status, words, .. } = *self.get(index);
             self.cut_ends(index, u32::MAX);
-            if words != NONE {
-                self.words[words as usize] = u64::from(std::mem::replace(&mut self.free_words[status.index()], words));
-            }
+            self.free_words(index);
             self.get_mut(index).serial = NONE;
             self.free.push(index);
         }
@@ -355,91 +351,35 @@ impl Statuses {
         !self.leaving.is_empty()
     }
 
-    /// What is kept of an instance beside its record.
-    fn words_of(&self, index: u32) -> &[u64] {
-        let record = self.get(index);
-        let first = record.words as usize;
-        self.words.get(first..first + record.word_count as usize).unwrap_or_default()
-    }
-
-    fn take_words(&mut self, status: StatusId, words: u32) -> u32 {
-        if words == 0 {
-            return NONE;
-        }
-        let free = self.free_words[status.index()];
-        if free != NONE {
-            self.free_words[status.index()] = self.words[free as usize] as u32;
-            return free;
-        }
-        let at = self.words.len() as u32;
-        self.words.resize((at + words) as usize, 0);
-        at
-    }
-
-    /// A value that an instance keeps from its application.
-    pub(in crate::fight) fn kept(&self, index: u32, number: usize) -> f64 {
-        f64::from_bits(self.words[self.get(index).words as usize + number])
-    }
-
-    pub(in crate::fight) fn keep(&mut self, index: u32, number: usize, value: f64) {
-        let at = self.get(index).words as usize + number;
-        self.words[at] = value.to_bits();
-    }
-
-    /// When a trigger of an instance is ready again, and how often it still triggers.
-    pub(in crate::fight) fn trigger(&self, index: u32, plan: &StatusPlan, number: usize) -> (Time, u32) {
-        let at = self.get(index).words as usize + plan.kept.len() + 2 * number;
-        (Time(self.words[at]), self.words[at + 1] as u32)
-    }
-
-    pub(in crate::fight) fn set_trigger(
-        &mut self,
-        index: u32,
-        plan: &StatusPlan,
-        number: usize,
-        ready: Time,
-        left: u32,
-    ) {
-        let at = self.get(index).words as usize + plan.kept.len() + 2 * number;
-        (self.words[at], self.words[at + 1]) = (ready.0, u64::from(left));
-    }
-
     /// Finds out when something happens to an instance next, and sets its timer.
     pub(in crate::fight) fn schedule(&mut self, index: u32, plan: &StatusPlan, rank: u32, now: Time) {
         let record = self.get(index);
         let mut at = (self.next_end(index).max(now), Phase::Expire);
-        if let Some(tick) = record.next_tick() {
-            at = at.min((tick, Phase::Tick));
-        } else if let Some((end, _)) = record.part_tick(plan) {
-            at = at.min((end.max(now), Phase::Tick));
+        if plan.every.is_some() {
+            let rhythm = self.rhythm(index, plan);
+            if let Some(tick) = rhythm.next_tick(record) {
+                at = at.min((tick, Phase::Tick));
+            } else if let Some((end, _)) = rhythm.part_tick(record, plan) {
+                at = at.min((end.max(now), Phase::Tick));
+            }
         }
         if let Some(warn) = plan.warn.filter(|_| !record.warned && record.end() < Time::NEVER) {
             at = at.min(((record.ends - warn).max(now), Phase::Tick));
         }
-        at = at.min((record.turns, Phase::Expire));
+        at = at.min((self.turns(index, plan), Phase::Expire));
         let due = Due::new(at.0, at.1, rank, record.owner);
         self.set_due(index, due);
     }
 
     fn set_due(&mut self, index: u32, due: Due) {
-        if self.get(index).due != due {
-            self.get_mut(index).due = due;
-            self.sift(index);
-        }
-    }
-
-    fn sift(&mut self, index: u32) {
-        let record = self.get(index);
-        let due = if record.due == Due::NOTHING { NOTHING } else { packed(record.due, record.serial, index) };
+        let due = if due == Due::NOTHING { NOTHING } else { packed(due, self.get(index).serial, index) };
         self.due.set(index as usize, due);
     }
 
     fn grow(&mut self) {
-        self.due = DueTree::new(self.records.len(), NOTHING);
-        for index in 0..self.records.len() as u32 {
-            if self.get(index).due != Due::NOTHING {
-                self.sift(index);
-            }
+        let before = std::mem::replace(&mut self.due, DueTree::new(self.records.len(), NOTHING));
+        for index in 0..before.room() {
+            self.due.set(index, before.get(index));
         }
     }
 
@@ -453,13 +393,15 @@ impl Statuses {
     /// Puts what formulas ask of an instance where they find it.
     pub(in crate::fight) fn load(&self, index: u32, program: &Program, numbers: &mut Memory, now: Time) {
         let record = self.get(index);
+        let plan = program.status(record.status);
+        let rhythm = self.rhythm(index, plan);
         numbers.set_local(Layout::STACKS, f64::from(record.stacks));
-        numbers.set_local(Layout::TICK, f64::from(record.ticks_made));
-        numbers.set_local(Layout::TICKS, record.ticks);
+        numbers.set_local(Layout::TICK, f64::from(rhythm.made));
+        numbers.set_local(Layout::TICKS, rhythm.ticks);
         numbers.set_local(Layout::ELAPSED, (now - record.started).seconds());
         numbers.set_local(Layout::REMAINING, seconds_left(record.end(), now));
-        for number in 0..program.status(record.status).kept.len() {
-            numbers.set_local(Layout::KEPT + number as u16, self.kept(index, number));
+        for number in 0..plan.kept.len() {
+            numbers.set_local(Layout::KEPT + number as u16, self.kept(index, plan, number));
         }
     }
 }

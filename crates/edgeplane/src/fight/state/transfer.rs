@@ -1,7 +1,6 @@
 //! A state under other rules: everything that has a name in both is carried over, with its times.
 
 use super::record::{NONE, StatusRef, seconds_left};
-use super::timers::Due;
 use super::{AbilityState, Combatant, Doing, EffectContext, Flight, Hold, State, Zone};
 use crate::fight::events::Source;
 use crate::fight::session::adopt::{Adoption, TransferKind};
@@ -282,12 +281,15 @@ impl Transferred<'_> {
         let record = *all.get(index);
         let (before, plan) = (self.old.program.status(record.status), program.status(same));
         let stacks = record.stacks.min(plan.max_stacks);
-        let period = if plan.every.is_some() { record.period } else { 0.0 };
         let statuses = &mut state.statuses;
         statuses.continue_at(record.serial);
         let mut fresh = record;
-        (fresh.status, fresh.stacks, fresh.period, fresh.due) = (same, stacks, period, Due::NOTHING);
-        let place = statuses.add(fresh, plan.kept_words);
+        (fresh.status, fresh.stacks) = (same, stacks);
+        let place = statuses.add(fresh, plan);
+        let rhythm = all.rhythm(index, before);
+        statuses.set_rhythm(place, plan, |fresh| *fresh = rhythm);
+        statuses.set_rank(place, plan, all.rank(index, before));
+        statuses.set_turns(place, plan, all.turns(index, before));
         let each = |plan: &StatusPlan| plan.reapply == Reapply::Stack && plan.stack_timer == StackTimer::Each;
         match (each(plan), each(before)) {
             (true, true) => {
@@ -305,7 +307,7 @@ impl Transferred<'_> {
         let old_texts: Vec<String> = before.kept.iter().map(|kept| text(&self.old.program, *kept)).collect();
         for (number, kept) in plan.kept.iter().enumerate() {
             match old_texts.iter().position(|old| *old == text(program, *kept)) {
-                Some(old) => statuses.keep(place, number, all.kept(index, old)),
+                Some(old) => statuses.keep(place, plan, number, all.kept(index, before, old)),
                 None => left.kept_anew.push((place, number)),
             }
         }
@@ -321,7 +323,7 @@ impl Transferred<'_> {
             };
             statuses.set_trigger(place, plan, number, ready, uses.min(most));
         }
-        if plan.every.is_some() && record.period == 0.0 {
+        if plan.every.is_some() && rhythm.period == 0.0 {
             left.ticks_anew.push(place);
         }
         place

@@ -2,7 +2,7 @@
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::{Applied, Prevention};
-use super::super::state::record::{Record, seconds_left, ticks_within};
+use super::super::state::record::{Record, Rhythm, seconds_left, ticks_within};
 use super::super::state::{Cause, EffectContext};
 use crate::program::extremes::Extremes;
 use crate::program::{
@@ -174,25 +174,25 @@ impl Engine<'_> {
         let mut record = Record::default();
         (record.status, record.owner, record.caster) = (status, target, by.caster);
         (record.side, record.stacks) = (self.side_of(by.caster), stacks.min(plan.max_stacks));
-        (record.started, record.rhythm) = (now, now);
-        (record.full, record.ends) = (duration, ends);
+        (record.started, record.full, record.ends) = (now, duration, ends);
+        let mut fresh = Rhythm { begins: now, ..Rhythm::default() };
         if let Some(every) = &plan.every {
-            record.period = self.period_of(every, plan, duration, frame)?;
-            record.ticks = ticks_within(every.first_now, duration, record.period);
+            fresh.period = self.period_of(every, plan, duration, frame)?;
+            fresh.ticks = ticks_within(every.first_now, duration, fresh.period);
         }
-        if let Some(rank) = plan.rank {
-            record.rank = self.number(rank, frame)?;
-        }
-        self.state.numbers.set_local(Layout::TICKS, record.ticks);
+        let rank = plan.rank.map_or(Ok(0.0), |rank| self.number(rank, frame))?;
+        self.state.numbers.set_local(Layout::TICKS, fresh.ticks);
         self.state.numbers.set_local(Layout::STACKS, f64::from(record.stacks));
         self.state.numbers.set_local(Layout::REMAINING, seconds_left(ends, now));
-        let index = self.state.statuses.add(record, plan.kept_words);
+        let index = self.state.statuses.add(record, plan);
+        self.state.statuses.set_rhythm(index, plan, |rhythm| *rhythm = fresh);
+        self.state.statuses.set_rank(index, plan, rank);
         if plan.reapply == Reapply::Stack && plan.stack_timer == StackTimer::Each {
             self.state.statuses.add_ends(index, stacks, plan.max_stacks, ends);
         }
         for (number, kept) in plan.kept.iter().enumerate() {
             let value = self.number(*kept, frame)?;
-            self.state.statuses.keep(index, number, value);
+            self.state.statuses.keep(index, plan, number, value);
         }
         for (number, trigger) in plan.triggers.iter().enumerate() {
             let uses = trigger.uses.unwrap_or(u32::MAX);
@@ -260,7 +260,7 @@ impl Engine<'_> {
             Reapply::Replace | Reapply::Strongest => {
                 if plan.reapply == Reapply::Strongest {
                     let rank = plan.rank.map_or(Ok(0.0), |rank| self.number(rank, frame))?;
-                    if rank <= self.state.statuses.get(index).rank {
+                    if rank <= self.state.statuses.rank(index, plan) {
                         return Ok(Some(Prevention::Weaker));
                     }
                 }
@@ -315,10 +315,10 @@ impl Engine<'_> {
         let plan = self.program.status(status);
         (record.full, record.warned) = (duration, false);
         let restarts = plan.every.as_ref().filter(|every| every.restart);
-        if restarts.is_some() {
-            (record.rhythm, record.since_rhythm) = (now, 0);
-        }
         let until = (record.end() < Time::NEVER).then_some(record.ends);
+        if restarts.is_some() {
+            self.state.statuses.set_rhythm(index, plan, |rhythm| (rhythm.begins, rhythm.passed) = (now, 0));
+        }
         self.schedule(index);
         let total = self.state.statuses.stacks(target, status);
         emit!(self, StatusGained { caster: by.caster, target, status, stacks, total, until, applied });

@@ -29,21 +29,22 @@ impl Engine<'_> {
         let instance = self.state.statuses.reference(index);
         let record = self.state.statuses.get(index);
         let (target, status) = (record.owner, record.status);
-        let is_tick = record.next_tick().is_some_and(|at| at <= now);
-        let part = record.part_tick(self.program.status(status)).filter(|(at, _)| *at <= now);
-        let warn = self.program.status(status).warn;
+        let plan = self.program.status(status);
+        let rhythm = self.state.statuses.rhythm(index, plan);
+        let is_tick = rhythm.next_tick(record).is_some_and(|at| at <= now);
+        let part = rhythm.part_tick(record, plan).filter(|(at, _)| *at <= now);
+        let warn = plan.warn;
         if warn.is_some_and(|warn| !record.warned && record.end() < Time::NEVER && record.ends - warn <= now) {
             let until = record.ends;
             self.state.statuses.get_mut(index).warned = true;
             emit!(self, StatusExpiring { target, status, until });
         }
         if is_tick {
-            self.state.statuses.get_mut(index).since_rhythm += 1;
+            self.state.statuses.set_rhythm(index, plan, |rhythm| rhythm.passed += 1);
             self.tick(index, 1.0)?;
         } else if let Some((_, part)) = part {
             // Whatever gives it more time now, that part has been had.
-            let record = self.state.statuses.get_mut(index);
-            (record.rhythm, record.since_rhythm) = (now, 0);
+            self.state.statuses.set_rhythm(index, plan, |rhythm| (rhythm.begins, rhythm.passed) = (now, 0));
             self.tick(index, part)?;
         }
         if let Some(index) = self.state.statuses.find(instance) {
@@ -55,10 +56,14 @@ impl Engine<'_> {
     /// One tick, or a part of one.
     pub(super) fn tick(&mut self, index: u32, part: f64) -> FightResult<()> {
         let program = self.program;
-        let record = self.state.statuses.get_mut(index);
-        record.ticks_made += 1;
-        let (who, status, caster, tick) = (record.owner, record.status, record.caster, record.ticks_made);
+        let record = self.state.statuses.get(index);
+        let (who, status, caster) = (record.owner, record.status, record.caster);
         let plan = program.status(status);
+        let mut tick = 0;
+        self.state.statuses.set_rhythm(index, plan, |rhythm| {
+            rhythm.made += 1;
+            tick = rhythm.made;
+        });
         emit!(self, StatusTicked { target: who, caster, status, tick });
         if plan.changes_by_tick != 0 {
             self.refresh_attributes(who, plan.changes_by_tick)?;
@@ -119,8 +124,9 @@ impl Engine<'_> {
         if !holds {
             return self.lose(index, LostReason::ConditionEnded);
         }
-        if self.state.statuses.get(index).turns != turns {
-            self.state.statuses.get_mut(index).turns = turns;
+        let plan = self.program.status(self.state.statuses.get(index).status);
+        if self.state.statuses.turns(index, plan) != turns {
+            self.state.statuses.set_turns(index, plan, turns);
             self.schedule(index);
         }
         Ok(())
