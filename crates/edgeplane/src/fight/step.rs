@@ -303,7 +303,7 @@ impl Engine<'_> {
             }
             Phase::Empty => {
                 self.state.timers.clear(Timer::Empty, who);
-                self.state.someone_hurt = true;
+                self.state.may_fall(who);
                 Ok(())
             }
             Phase::Regain => {
@@ -375,7 +375,11 @@ impl Engine<'_> {
         let mut any = false;
         for rank in 0..self.state.order.len() {
             let who = self.state.order[rank];
-            if self.state.stands(who) && self.setup.is_empty(&self.state.numbers, who, self.state.now.micros()) {
+            let combatant = self.state.who_mut(who);
+            if !std::mem::take(&mut combatant.may_fall) || !combatant.stands {
+                continue;
+            }
+            if self.setup.is_empty(&self.state.numbers, who, self.state.now.micros()) {
                 self.defeat(who)?;
                 any = true;
                 if self.plan_of(who).reward.is_some() {
@@ -440,7 +444,7 @@ impl Engine<'_> {
     /// Somebody stands from now on, or no more: counts of who stands follow, and whoever depends on them.
     pub(super) fn count_head(&mut self, who: CombatantId, change: f64) {
         let program = self.program;
-        self.state.rosters.refresh(self.setup, &self.state.combatants);
+        self.state.rosters.place(self.setup, &self.state.combatants, who);
         let stands = program.place(who, Layout::STANDS);
         self.state.numbers.set(stands, if change > 0.0 { 1.0 } else { 0.0 });
         let side = self.side_of(who);
@@ -488,7 +492,7 @@ impl Engine<'_> {
         if stood {
             self.count_head(who, -1.0);
         } else {
-            self.state.rosters.refresh(self.setup, &self.state.combatants);
+            self.state.rosters.place(self.setup, &self.state.combatants, who);
         }
         while let Some(first) = self.state.statuses.first_of(who) {
             self.lose(first, LostReason::OwnerLeft)?;

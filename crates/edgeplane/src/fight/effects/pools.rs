@@ -109,7 +109,9 @@ impl Engine<'_> {
         self.write_pool(who, pool, first, amount);
         self.pool_changed(who, pool);
         if self.setup.defeating[who.index()] >> pool.0 & 1 == 1 {
-            self.state.someone_hurt |= amount <= 0.0;
+            if amount <= 0.0 {
+                self.state.may_fall(who);
+            }
             if self.state.timers.has(Timer::Empty) {
                 self.schedule_empty(who);
             }
@@ -231,7 +233,9 @@ impl Engine<'_> {
         self.write_pool(who, pool, first, left);
         self.pool_changed(who, pool);
         if self.setup.defeating[who.index()] >> pool.0 & 1 == 1 {
-            self.state.someone_hurt |= left <= 0.0;
+            if left <= 0.0 {
+                self.state.may_fall(who);
+            }
             if self.state.timers.has(Timer::Empty) {
                 self.schedule_empty(who);
             }

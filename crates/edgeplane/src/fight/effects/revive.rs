@@ -36,7 +36,7 @@ impl Engine<'_> {
         self.count_head(who, 1.0);
         emit!(self, Revived { target: who, caster: by.caster, source: by.source });
         // Whoever comes back with nothing left is defeated again.
-        self.state.someone_hurt = true;
+        self.state.may_fall(who);
         self.look_at_all_edges();
         if self.setup.is_placed {
             self.set_place(who, self.place_of(who), [0.0; 2]);

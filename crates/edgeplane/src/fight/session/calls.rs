@@ -289,7 +289,7 @@ impl<C: RandomSource> Fight<C> {
         let first = self.setup.program.place(who, self.setup.program.layout.pool(pool));
         self.engine(&mut Silent).put(who, pool, first, amount);
         // Before the fight has begun, whoever has nothing left is defeated as it begins.
-        self.state.someone_hurt = true;
+        self.state.may_fall(who);
         Ok(())
     }
 }

@@ -129,7 +129,7 @@ impl Engine<'_> {
                 let first = self.first_of(*who, *pool);
                 let cap = self.state.numbers.at(first + usize::from(pool_slot::CAP));
                 self.write_pool(*who, *pool, first, amount.smaller(cap));
-                self.state.someone_hurt = true;
+                self.state.may_fall(*who);
             }
             for (ability, spent) in &carried.spent {
                 if let Some(index) = self.state.ability_index(self.setup, *who, *ability) {

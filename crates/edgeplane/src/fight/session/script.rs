@@ -99,7 +99,7 @@ impl Engine<'_> {
             self.schedule_empty(who);
         }
         // Whoever comes with nothing left is defeated at once.
-        self.state.someone_hurt = true;
+        self.state.may_fall(who);
         if self.setup.is_placed {
             self.set_place(who, self.place_of(who), [0.0; 2]);
         }

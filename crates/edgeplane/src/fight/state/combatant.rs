@@ -54,6 +54,8 @@ pub(in crate::fight) struct Combatant {
     pub(in crate::fight) generation: u32,
     /// It decides before this moment is over.
     pub(in crate::fight) decides: bool,
+    /// A pool that defeats may have run empty since that was last looked at.
+    pub(in crate::fight) may_fall: bool,
     /// Nothing was possible when it last decided.
     pub(in crate::fight) waits: bool,
     /// The ability under way is aimed at several (or nobody): they stand in [`State::aimed`].
@@ -186,6 +188,7 @@ impl Combatant {
             is_moved: false,
             generation: 0,
             decides: false,
+            may_fall: true,
             waits: false,
             many: false,
             sustains: false,

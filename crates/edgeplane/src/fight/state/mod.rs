@@ -220,7 +220,7 @@ pub(super) struct State {
     pub(super) deciders: Vec<CombatantId>,
     /// Events that the statuses of anybody who stands are triggered by when they happen to others.
     pub(super) watches: u32,
-    /// Something may have been defeated.
+    /// Somebody may have been defeated: one of those who may fall.
     pub(super) someone_hurt: bool,
     /// Conditions of statuses have to be looked at.
     pub(super) check_conditions: bool,
@@ -426,6 +426,13 @@ impl State {
     #[inline]
     pub(super) fn stands(&self, who: CombatantId) -> bool {
         self.combatants[who.index()].stands
+    }
+
+    /// A pool that defeats this combatant may have run empty.
+    #[inline]
+    pub(super) fn may_fall(&mut self, who: CombatantId) {
+        self.combatants[who.index()].may_fall = true;
+        self.someone_hurt = true;
     }
 
     /// The index of an ability of a combatant among all abilities of all combatants.

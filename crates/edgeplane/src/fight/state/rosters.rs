@@ -22,25 +22,17 @@ pub(in crate::fight) struct Rosters {
 }
 
 impl Rosters {
-    /// Anew, after somebody has been defeated or has joined, has changed sides or can be targeted by others than
-    /// before.
+    /// All of them anew.
     pub(in crate::fight) fn refresh(&mut self, setup: &Setup, combatants: &[Combatant]) {
         self.lists.resize_with(setup.sides.len() * LISTS, Vec::new);
         self.lists.iter_mut().for_each(Vec::clear);
         self.single.clear();
         for (who, combatant) in setup.ids().zip(combatants) {
             self.single.push(combatant.stands.then_some(who));
-            if combatant.absent {
-                continue;
-            }
-            // Of scenery only its allies know.
-            let can_fall = setup.can_be_defeated(who);
-            let state = if combatant.stands { 0 } else { LISTS / 2 };
             for (side, lists) in self.lists.chunks_exact_mut(LISTS).enumerate() {
-                let ally = side == combatant.side.index();
-                let hidden_from = if ally { Untargetable::Everyone } else { Untargetable::Enemies };
-                if (ally || can_fall) && combatant.untargetable < hidden_from {
-                    lists[state + usize::from(ally)].push(who);
+                if is_seen(setup, combatant, who, side) {
+                    let state = if combatant.stands { 0 } else { LISTS / 2 };
+                    lists[state + usize::from(side == combatant.side.index())].push(who);
                     lists[state + 2].push(who);
                 }
             }
@@ -52,6 +44,36 @@ impl Rosters {
                 let allies = &self.lists[combatants[who].side.index() * LISTS + state + 1];
                 others.clear();
                 others.extend(allies.iter().filter(|other| other.index() != who));
+            }
+        }
+    }
+
+    /// The same where this one alone has been defeated, has joined or is gone.
+    pub(in crate::fight) fn place(&mut self, setup: &Setup, combatants: &[Combatant], who: CombatantId) {
+        let Some(combatant) = combatants.get(who.index()) else { return };
+        let own = combatant.side.index();
+        if let Some(single) = self.single.get_mut(who.index()) {
+            *single = combatant.stands.then_some(who);
+        }
+        let state = if combatant.stands { 0 } else { LISTS / 2 };
+        for (side, lists) in self.lists.chunks_exact_mut(LISTS).enumerate() {
+            let is_seen = is_seen(setup, combatant, who, side);
+            for (index, list) in lists.iter_mut().enumerate() {
+                let kind = index.wrapping_sub(state);
+                let is_in = is_seen && (kind == usize::from(side == own) || kind == 2);
+                set_in(list, who, is_in);
+            }
+        }
+        let is_seen = is_seen(setup, combatant, who, own);
+        for (index, others) in self.others.iter_mut().enumerate() {
+            let (other, defeated) = (index / 2, index % 2 == 1);
+            if other == who.index() {
+                let allies = &self.lists[own * LISTS + index % 2 * (LISTS / 2) + 1];
+                others.clear();
+                others.extend(allies.iter().filter(|other| **other != who));
+            } else {
+                let is_ally = combatants[other].side == combatant.side;
+                set_in(others, who, is_seen && is_ally && combatant.stands != defeated);
             }
         }
     }
@@ -76,5 +98,23 @@ impl Rosters {
         };
         let state = if defeated { LISTS / 2 } else { 0 };
         self.lists.get(side.index() * LISTS + state + list).map_or(&[], Vec::as_slice)
+    }
+}
+
+/// Whether a combatant can be meant by those of a side: of scenery only its allies know.
+fn is_seen(setup: &Setup, combatant: &Combatant, who: CombatantId, side: usize) -> bool {
+    let ally = side == combatant.side.index();
+    let hidden_from = if ally { Untargetable::Everyone } else { Untargetable::Enemies };
+    !combatant.absent && (ally || setup.can_be_defeated(who)) && combatant.untargetable < hidden_from
+}
+
+/// Puts a combatant into a list that is in the order of the encounter, or takes it out.
+fn set_in(list: &mut Vec<CombatantId>, who: CombatantId, is_in: bool) {
+    match list.binary_search(&who) {
+        Ok(at) if !is_in => {
+            list.remove(at);
+        }
+        Err(at) if is_in => list.insert(at, who),
+        _ => {}
     }
 }
