@@ -7,8 +7,8 @@ use std::sync::Arc;
 
 use crate::common::game;
 use edgeplane::study::{
-    ChangeEffect, Direction, Goal, SearchEnd, Stop, TuningPlan, Variant, Vary, run_comparison, run_expectation,
-    run_sensitivity, run_to_precision, run_together, run_tuning,
+    ChangeEffect, Direction, Effect, Goal, SearchEnd, Sensitivity, Stop, TuningPlan, Variant, Vary, run_comparison,
+    run_expectation, run_sensitivity, run_to_precision, run_together, run_tuning,
 };
 use edgeplane::{Figure, Game, Override, Setup, TrialsPlan};
 
@@ -191,42 +191,80 @@ fn sensitivity_claims_no_more_than_was_looked_for() {
 }
 
 /// Thirty numbers, 20 times their sum, and luck of 0 to 200 that is another one after any change of any number: a fight says
-/// nothing of the one before the change, and 5 % of a number n are n, whatever the other numbers do.
-fn sums() -> Game {
+/// nothing of the one before the change, and 5 % of a number n are n, whatever the other numbers do. Where the sum is a number
+/// too, that does far more than any of them.
+fn sums(is_a_number: bool) -> Game {
     let all = 1..=30;
     let numbers: String = all.clone().map(|one| format!("n{one} = {one}\n")).collect();
-    let sum: Vec<String> = all.map(|one| format!("n{one}")).collect();
+    let sum = |of: &str| all.clone().map(|one| format!("{of}n{one}")).collect::<Vec<_>>().join(" + ");
+    let (number, sum, less) = if is_a_number {
+        (format!("sum = \"{}\"\n", sum("")), "caster.sum".to_owned(), 0)
+    } else {
+        (String::new(), format!("({})", sum("caster.")), 9_200)
+    };
     Game::from_text(
         "sums.toml",
         &format!(
-            "[attributes]\n{numbers}sum = \"{}\"\n[pools]\nhealth = {{ max = 99999, defeat = true }}\n\
-             [formula.luck]\nargs = [\"x\"]\nis = \"200 * (x - floor(x))\"\n\
-             [ability.blow]\nuses = 1\ndoes = [{{ damage = \"20 * caster.sum + luck(caster.sum * 1000 * between(0, 1))\" }}]\n\
+            "[attributes]\n{numbers}{number}[pools]\nhealth = {{ max = 99999, defeat = true }}\n\
+             [formula.luck]\nargs = [\"x\"]\nis = \"200 * (x - floor(x))\"\n[ability.blow]\nuses = 1\n\
+             does = [{{ damage = \"20 * {sum} - {less} + luck({sum} * 1000 * between(0, 1))\" }}]\n\
              [character.a]\nabilities = [\"blow\"]\n[character.b]\n\
-             [encounter.e]\nsides.x = [\"a\"]\nsides.y = [\"b\"]\ntime_limit = 1\n",
-            sum.join(" + ")
+             [encounter.e]\nsides.x = [\"a\"]\nsides.y = [\"b\"]\ntime_limit = 1\n"
         ),
     )
     .unwrap()
 }
 
+/// The changes that are told of, each with its number.
+fn of_sums(found: &Sensitivity) -> Vec<(f64, &ChangeEffect)> {
+    let number = |effect: &Effect| effect.path.strip_prefix("attributes.n")?.parse().ok();
+    let changes = |effect| Some((number(effect)?, &effect.changes));
+    found.effects.iter().filter_map(changes).flat_map(|(n, all)| all.iter().map(move |one| (n, one))).collect()
+}
+
+/// Whether the interval of a change of a number holds what that does.
+fn holds((n, change): (f64, &ChangeEffect)) -> bool {
+    let truth = if change.direction == Direction::Raised { n } else { -n };
+    let one = &change.difference;
+    one.low.is_none_or(|low| low <= truth) && one.high.is_none_or(|high| high >= truth)
+}
+
+#[test]
+fn of_many_numbers_those_that_seem_to_do_most_are_looked_at_alone() {
+    const STUDIES: u64 = 20;
+    let game = sums(false);
+    let (mut wrong, mut certain, mut greatest, mut small) = (0, 0, 0, 0);
+    for seed in 0..STUDIES {
+        let found = run_sensitivity(&game, "e", "damage(x)", 0.05, &plan(2_000, seed), &|_, _| {}).unwrap();
+        assert!(found.screening_fights > 1_000 && found.behind.len() >= 15 && found.fights < 11_000, "{found:?}");
+        let changes = of_sums(&found);
+        certain += changes.iter().filter(|(_, change)| change.difference.is_certain()).count();
+        greatest += changes.iter().filter(|(n, _)| *n > 20.0).count();
+        small += changes.iter().filter(|(n, _)| *n < 10.0).count();
+        // What is certain after few fights is told of, however little it is; and nothing behind does more than is said.
+        assert!(found.effects.iter().any(|effect| effect.path == "formula.luck.is" && effect.is_certain()));
+        let behind = found.behind.iter().filter_map(|path| path.strip_prefix("attributes.n")?.parse::<f64>().ok());
+        wrong +=
+            usize::from(!changes.into_iter().all(holds) || behind.fold(0.0, f64::max) > found.behind_at_most.unwrap());
+    }
+    assert!(wrong <= 2 && certain >= 6 * STUDIES as usize, "{wrong} wrong, {certain} certain");
+    assert!(greatest > 4 * small, "{greatest} of the greatest third looked at, and {small} of the least");
+    let [one, two] = [1, 2].map(|threads| {
+        let plan = TrialsPlan { threads: Some(threads), ..plan(2_000, 3) };
+        run_sensitivity(&game, "e", "damage(x)", 0.05, &plan, &|_, _| {}).unwrap()
+    });
+    assert_eq!(one, two, "the same on any number of threads");
+}
+
 #[test]
 fn what_each_of_many_changes_does_is_told_apart_with_intervals_that_hold() {
     const STUDIES: u64 = 16;
-    let game = sums();
+    let game = sums(true);
     let (mut wrong, mut certain) = (0, 0);
     for seed in 0..STUDIES {
         let found = run_together(&game, "e", "damage(x)", 0.05, &plan(12_000, seed), &|_, _| {}).unwrap();
         assert_eq!((found.together, found.fights < 12_500), (Some(0.2), true), "{found:?}");
-        let numbers =
-            found.effects.iter().filter_map(|effect| Some((effect.path.strip_prefix("attributes.n")?, effect)));
-        let holds = |(n, change): (f64, &ChangeEffect)| {
-            let truth = if change.direction == Direction::Raised { n } else { -n };
-            let one = &change.difference;
-            one.low.is_none_or(|low| low <= truth) && one.high.is_none_or(|high| high >= truth)
-        };
-        let changes: Vec<(f64, &ChangeEffect)> =
-            numbers.flat_map(|(n, effect)| effect.changes.iter().map(|one| (n.parse().unwrap(), one))).collect();
+        let changes = of_sums(&found);
         assert_eq!(changes.len(), 60);
         certain += changes.iter().filter(|(_, change)| change.difference.is_certain()).count();
         wrong += usize::from(!changes.into_iter().all(holds));

@@ -112,6 +112,20 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
         });
         lines.push(format!(" {numbers} some fights, and the measure within chance{by}"));
     }
+    if !found.behind.is_empty() {
+        let numbers = counted(found, found.behind.len(), "changes", "change");
+        let fights = text::grouped(found.screening_fights);
+        let by = found.behind_at_most.map_or_else(String::new, |most| {
+            let most = differences::signed(found.before.unit, Some(most), most / 10.0);
+            format!(", each by at most {}", most.trim_start_matches('+'))
+        });
+        lines.push(format!(
+            " {numbers} some fights, and seemed to do less in {fights} fights with all of them changed together{by}"
+        ));
+        if all {
+            lines.extend(found.behind.iter().map(|path| format!("   {path}")));
+        }
+    }
     let mut count = |list: &[String], says: &str| {
         if !list.is_empty() {
             let numbers = counted(found, list.len(), "changes", "change");
@@ -129,6 +143,11 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
         &found.unseen,
         &format!("nothing in {few} fights each, and were not tried further: rarer effects are not known"),
     );
+    if certain == 0 && found.by.is_some() && close > 0 {
+        let together = if found.together.is_none() { ", `--together`" } else { "" };
+        lines
+            .push(format!(" More fights (`-n`), a greater change (`--by`){together} or another measure may show more"));
+    }
     if !found.left_out.is_empty() {
         let how = if all { ":" } else { ", since they are 0 or cannot be changed" };
         lines.push(format!(" {}{how}", counted(found, found.left_out.len(), "left out", "left out")));

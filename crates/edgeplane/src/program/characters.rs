@@ -391,10 +391,10 @@ impl Compiler<'_> {
         let Some(ability) = plan.abilities.iter().find(leaves) else { return };
         let ability = &self.program.abilities[ability.index()].name;
         let lacks = match policy {
-            Some(word) => format!("`{}` has no `target`", word.text),
+            Some(word) => format!("`policy.{}` has no `target`", word.text),
             None => "it has none".to_owned(),
         };
-        let message = format!("`{}` leaves the targets of `{ability}` to its policy, and {lacks}", plan.name);
+        let message = format!("`character.{}` leaves the targets of `{ability}` to its policy, and {lacks}", plan.name);
         let help = "add to the policy whom it prefers, such as `target = \"1 - target.health.share\"`";
         let span = policy.map_or(span, |word| word.span);
         self.out.push(Diagnostic::at(Code::MissingKey, span, message).help(help));

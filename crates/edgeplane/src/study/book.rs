@@ -9,6 +9,11 @@ use crate::program::{CombatantId, DamageTypeId, PoolId, Setup, SideId, StatusId,
 /// of the second. A fight that has nothing to say has 0 as the second.
 pub(super) type Sample = [f64; 2];
 
+/// What one fight says by itself: nothing, where there is nothing to divide by.
+pub(super) fn said(sample: &Sample) -> Option<f64> {
+    (sample[1] != 0.0).then(|| sample[0] / sample[1])
+}
+
 /// Sums of one fight at a time.
 #[derive(Clone, Debug)]
 pub(super) struct Book {

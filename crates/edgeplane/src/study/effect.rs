@@ -41,6 +41,12 @@ pub struct Sensitivity {
     pub elsewhere: Vec<String>,
     /// How many fights those were, at least.
     pub elsewhere_fights: u64,
+    /// Numbers that change fights and were not looked at more closely: while all were changed together, others did more.
+    pub behind: Vec<String>,
+    /// What any of them did at most then, on average over the changes of the others; unknown if too few fights say so.
+    pub behind_at_most: Option<f64>,
+    /// Fights in which all numbers were changed together, to see which to look at; none where each could be looked at alone.
+    pub screening_fights: u64,
     /// Numbers that are 0, or cannot be changed, with the reason.
     pub left_out: Vec<(String, String)>,
 }

@@ -9,9 +9,8 @@ use std::collections::BTreeMap;
 use rand_core::{Rng as _, SeedableRng as _};
 use rand_xoshiro::SplitMix64;
 
-use super::book::Sample;
+use super::book::{Sample, said};
 use super::cholesky::{Lower, inner_product};
-use super::ledger::Ledger;
 use super::samples::{Crew, Variant};
 use super::statistics::{Confidence, Interval};
 use super::trials::TrialsPlan;
@@ -33,8 +32,6 @@ const FEW: u64 = 15;
 
 /// Fights of each ruleset, at least.
 const LEAST_OF_EACH: f64 = 6.0;
-/// The part of all fights that are played as things are.
-const AS_IS: u64 = 10;
 /// Rulesets between two looks at whether to stop.
 const STRETCH: usize = 16;
 
@@ -53,35 +50,34 @@ pub(super) struct Asked<'a, 'b> {
     pub(super) plan: &'a TrialsPlan,
     /// As many fights take as long as to make a ruleset.
     pub(super) cost: f64,
+    /// The first of the seeds.
+    pub(super) from: u64,
+    /// Fights of all rulesets, but for those that it takes to tell the changes apart.
+    pub(super) fights: u64,
+    /// Fights of the whole study, for its progress.
+    pub(super) most: u64,
 }
 
 impl Asked<'_, '_> {
-    /// What each of some changes does, each with the number that it changes. Adds some fights to what is known as things are.
+    /// What each of some changes does, each with the number that it changes.
     pub(super) fn play(
         &self,
-        known: &mut Ledger,
         changes: &[(usize, Override)],
         progress: &(dyn Fn(u64, u64) + Sync),
     ) -> Result<Vec<Option<Found>>, Error> {
-        let Self { crew, game, encounter, base, plan, cost } = *self;
+        let Self { crew, game, encounter, base, plan, cost, from, fights, most } = *self;
         let mut numbers: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
         for (change, (number, _)) in changes.iter().enumerate() {
             numbers.entry(*number).or_default().push(change);
         }
         let numbers: Vec<Vec<usize>> = numbers.into_values().collect();
-        let (from, as_is) = (known.trials(), plan.trials / AS_IS);
-        let fights = plan.trials.saturating_sub(crew.done() + as_is).max(plan.trials / 2);
-        let most = crew.done() + as_is + fights;
-        for samples in crew.samples(base, from..from + as_is)?.into_iter().take(1) {
-            samples.into_iter().for_each(|sample| known.add(sample));
-        }
         let mut design = Design::new(&numbers, fights as f64 / of_each(cost), plan.seed);
         let each = (fights as f64 / design.rows.len() as f64).larger(LEAST_OF_EACH) as u64;
         let play = |row: u64, made: &Vec<usize>| -> Option<Vec<Sample>> {
             let made: Vec<Override> = made.iter().map(|change| changes[*change].1.clone()).collect();
             // What cannot be changed together is left out; that each can be changed alone was seen.
             let variant = game.variant(&made).ok()?.measured(encounter, &[&base.measures()[0].text]).ok()?;
-            let first = from + as_is + row * each;
+            let first = from + row * each;
             crew.samples(&variant, first..first + each).ok()?.into_iter().next()
         };
         let (mut rows, mut played) = (Vec::new(), Vec::new());
@@ -248,10 +244,6 @@ fn commonest(fights: &[Vec<Sample>]) -> f64 {
     values.sort_by(f64::total_cmp);
     let runs = values.chunk_by(|a, b| a == b);
     runs.max_by_key(|run| run.len()).and_then(|run| run.first()).copied().unwrap_or(f64::NAN)
-}
-
-fn said(sample: &Sample) -> Option<f64> {
-    (sample[1] != 0.0).then(|| sample[0] / sample[1])
 }
 
 fn others(fights: &[Sample], common: f64) -> u64 {

@@ -3,17 +3,19 @@
 
 use std::sync::Arc;
 
-use super::compare::{Difference, Pairs, pair_up};
+use super::book::said;
+use super::compare::{Pairs, pair_up};
 use super::effect::{ChangeEffect, Direction, Effect, Sensitivity, sort};
 use super::factorial::{Asked, CHANGED, Found};
 use super::ledger::{Figure, Ledger};
-use super::samples::{Crew, Samples, Variant};
-use super::statistics::{Confidence, Interval};
+use super::race::{Race, Tried, Way, spread};
+use super::samples::{Crew, Samples};
+use super::screening::{self, Screened};
+use super::statistics::Confidence;
 use super::trials::{TrialsPlan, run_trials};
 use super::vary::scaled;
 use crate::error::Error;
 use crate::game::Game;
-use crate::measures::Unit;
 use crate::program::extremes::Extremes;
 use crate::program::{Setup, StepPlan};
 use crate::rules::{NumberAt, Statistic};
@@ -29,6 +31,8 @@ const OF_FIRST: f64 = 1e6;
 const OF_FURTHER: f64 = 3e6;
 /// How many things happen in fights that take as long as to make a ruleset, for each byte of its files.
 const OF_A_BYTE: f64 = 1.0 / 6.0;
+/// The part of all fights that are played as things are where numbers are changed together.
+const AS_IS: u64 = 10;
 /// A condition that never holds.
 const NEVER: &str = "0 > 1";
 /// How many times as many there are at the next look.
@@ -36,10 +40,8 @@ const MORE: u64 = 3;
 /// Fights of all looks but the first, in multiples of what a single change may take: at most so many, and fewer of numbers
 /// where fights are long, of which there are many. At least as many as the first look took.
 const BUDGET: u64 = 3;
-/// An effect of which the interval reaches less than half of it to either side is known well enough.
-const KNOWN: f64 = 0.5;
-/// What is surely smaller than this part of the greatest effect is not looked at more closely.
-const SMALL: f64 = 0.25;
+/// The part of the further fights that go to a screening, where there is one.
+const SCREENING: (u64, u64) = (2, 5);
 
 /// Raises and lowers every number that the encounter can depend on by a share such as 0.05, one at a time and each on the same
 /// seeds, and ranks them by what that does to a measure. `progress` is called with the number
@@ -48,6 +50,10 @@ const SMALL: f64 = 0.25;
 /// Changes are looked at again with more and more pairs of fights, those first that may have the greatest effect, until that is
 /// known well enough or surely small beside the greatest one; the plan's number of trials is the most for one change. The
 /// intervals hold for all changes and all looks at once (Bonferroni).
+///
+/// Where fights are long and numbers many, that would end with hardly anything known of each. There half of the fights go to all
+/// numbers changed together, as by [`run_together`], and the other half to those few, changed alone and on other seeds, that
+/// seem to do most; the others are [`Sensitivity::behind`].
 ///
 /// ```
 /// use edgeplane::study::{Direction, run_sensitivity};
@@ -161,13 +167,6 @@ struct Subject {
     ways: Vec<Way>,
 }
 
-/// One change of the ruleset, or why there is none to try.
-struct Way {
-    direction: Direction,
-    tried: String,
-    change: Result<Override, String>,
-}
-
 /// How changes are made.
 #[derive(Clone, Copy)]
 enum How {
@@ -267,49 +266,65 @@ fn rank(
         unseen_fights: first,
         elsewhere: Vec::new(),
         elsewhere_fights: 0,
+        behind: Vec::new(),
+        behind_at_most: None,
+        screening_fights: 0,
         left_out,
     };
     let is_mean = !matches!(base.measures()[0].statistic, Statistic::Quantile(_));
-    if matches!(how, How::Together(_)) && is_mean && !is_all && !base.is_certain() && !crew.is_stopped() {
-        let cost = game.sources().bytes() as f64 * OF_A_BYTE / crew.work();
-        let seen = tried.iter().filter(|one| one.is_seen);
-        let changes: Vec<(usize, Override)> =
-            seen.filter_map(|one| Some((one.subject, one.way.change.as_ref().ok()?.clone()))).collect();
-        let asked = Asked { crew: &crew, game, encounter, base: &base, plan, cost };
-        let found = asked.play(&mut known, &changes, progress)?;
+    let cost = game.sources().bytes() as f64 * OF_A_BYTE / crew.work();
+    let changes: Vec<(usize, Override)> = tried
+        .iter()
+        .filter(|one| one.is_seen)
+        .filter_map(|one| Some((one.subject, one.way.change.as_ref().ok()?.clone())))
+        .collect();
+    let can_be_mixed = is_mean && !is_all && !base.is_certain() && !crew.is_stopped();
+    if matches!(how, How::Together(_)) && can_be_mixed {
+        let (from, as_is) = (known.trials(), plan.trials / AS_IS);
+        let fights = plan.trials.saturating_sub(crew.done() + as_is).max(plan.trials / 2);
+        let most = crew.done() + as_is + fights;
+        for samples in crew.samples(&base, from..from + as_is)?.into_iter().take(1) {
+            samples.into_iter().for_each(|sample| known.add(sample));
+        }
+        let asked = Asked { crew: &crew, game, encounter, base: &base, plan, cost, from: from + as_is, fights, most };
+        let found = asked.play(&changes, progress)?;
         let before = known.figure(&base.measures()[0], Confidence::default(), false);
         let effects = effects_together(subjects, &tried, &before, &found);
         return Ok(Sensitivity { fights: crew.done(), together: Some(CHANGED), before, effects, ..first_look });
     }
     let mut budget = further;
-    for look in looks.windows(2) {
-        let greatest = tried.iter().map(Tried::surely).fold(0.0, f64::larger);
-        let mut next: Vec<&mut Tried<'_>> =
-            tried.iter_mut().filter(|one| one.pairs == look[0] && !one.is_settled(first, greatest)).collect();
-        next.sort_by(|a, b| b.at_most().total_cmp(&a.at_most()));
-        next.truncate((budget / (look[1] - look[0])) as usize);
-        if next.is_empty() || crew.is_stopped() {
-            break;
-        }
-        budget -= next.len() as u64 * (look[1] - look[0]);
-        before = crew.samples(&base, look[0]..look[1])?;
-        before[0].iter().for_each(|sample| known.add(*sample));
-        let played = crew.each(&next, |_, one| {
-            progress(crew.done(), most);
-            crew.samples(&one.variant, look[0]..look[1])
-        });
-        for (one, after) in next.into_iter().zip(played) {
-            let after = after?;
-            if after[0].len() == before[0].len() {
-                one.add(&before, &after, sure);
-            }
-        }
+    let spreads = tried.iter().filter(|one| one.is_seen).map(|one| one.spread);
+    let all_spreads = spreads.sum::<f64>() / spread(before[0].iter().filter_map(said));
+    let (mut sure, mut of_picked, mut screened) = (sure, sure, None);
+    if matches!(how, How::Alone(_)) && can_be_mixed && screening::pays(all_spreads) {
+        let by_itself: Vec<f64> = tried.iter().filter(|one| one.is_seen).map(Tried::likely).collect();
+        let (from, done) = (screening::SEEDS, crew.done());
+        let fights = further / SCREENING.1 * SCREENING.0;
+        let asked = Asked { crew: &crew, game, encounter, base: &base, plan, cost, from, fights, most };
+        let found = asked.play(&changes, progress)?;
+        let fights = crew.done() - done;
+        budget = further.saturating_sub(fights).max(further / 4);
+        let one = Screened::of(&changes, &by_itself, found, budget, fights);
+        let picked = changes.iter().filter(|(subject, _)| one.is_picked(*subject)).count();
+        // Those that were picked may err as often as all others together.
+        of_picked = Confidence::default().shared_by(2 * picked.max(1) * looks.len());
+        sure = Confidence::default().shared_by(2 * changes.len() * looks.len());
+        screened = Some(one);
     }
+    let race = Race { crew: &crew, base: &base, looks: &looks, screened: screened.as_ref(), sure, of_picked, most };
+    race.run(&mut tried, &mut known, budget, progress)?;
     let (mut effects, mut elsewhere) = (Vec::new(), Vec::new());
     let mut elsewhere_fights = u64::MAX;
+    let (mut behind, mut behind_at_most) = (Vec::new(), 0.0_f64);
     for (index, subject) in subjects.iter().enumerate() {
         let of_it: Vec<&Tried<'_>> = tried.iter().filter(|one| one.subject == index).collect();
-        if of_it.iter().any(|one| one.pairs_that_differ() > 0.0) {
+        let mut seen = of_it.iter().filter(|one| one.is_seen).peekable();
+        let is_behind = |one: &&Tried<'_>| one.pairs == first && !one.difference.is_certain();
+        if screened.is_some() && seen.peek().is_some() && seen.all(is_behind) {
+            behind.push(subject.path.clone());
+            let at_most = screened.as_ref().map_or(f64::INFINITY, |some| some.at_most(index));
+            behind_at_most = behind_at_most.larger(at_most);
+        } else if of_it.iter().any(|one| one.pairs_that_differ() > 0.0) {
             let changes = of_it.into_iter().map(Tried::effect).collect();
             effects.push(Effect { path: subject.path.clone(), now: subject.now.clone(), changes });
         } else if of_it.iter().any(|one| one.is_seen) {
@@ -325,6 +340,9 @@ fn rank(
         effects,
         elsewhere_fights: if elsewhere.is_empty() { 0 } else { elsewhere_fights },
         elsewhere,
+        behind,
+        behind_at_most: Some(behind_at_most).filter(|most| most.is_finite() && *most > 0.0),
+        screening_fights: screened.map_or(0, |screened| screened.fights),
         ..first_look
     })
 }
@@ -386,97 +404,14 @@ fn first_look<'a>(
     pair_up(&mut sums, before, &samples);
     let difference = sums[0].difference(&variant.measures()[0], sure);
     let (pairs, is_seen) = (before[0].len() as u64, samples != *before);
-    Ok(Tried { subject, way, variant, sums, pairs, is_seen, difference })
+    let apart = before[0].iter().zip(&samples[0]).filter_map(|(before, after)| Some(said(after)? - said(before)?));
+    let spread = spread(apart);
+    Ok(Tried { subject, way, variant, sums, pairs, is_seen, spread, difference })
 }
 
 fn reason(error: &Error) -> String {
     match error {
         Error::Ruleset { diagnostics, .. } => diagnostics.first().map_or_else(String::new, |one| one.message.clone()),
         other => other.to_string(),
-    }
-}
-
-/// A change, and what is known of its effect.
-struct Tried<'a> {
-    /// Of what it is a change, by its index.
-    subject: usize,
-    way: &'a Way,
-    variant: Variant,
-    sums: Vec<Pairs>,
-    pairs: u64,
-    /// It has changed a fight.
-    is_seen: bool,
-    difference: Difference,
-}
-
-impl Tried<'_> {
-    fn add(&mut self, before: &Samples, after: &Samples, sure: Confidence) {
-        pair_up(&mut self.sums, before, after);
-        self.pairs += before[0].len() as u64;
-        self.difference = self.sums[0].difference(&self.variant.measures()[0], sure);
-    }
-
-    fn pairs_that_differ(&self) -> f64 {
-        self.difference.trials_that_differ
-    }
-
-    fn ends(&self) -> (f64, f64) {
-        (self.difference.low.unwrap_or(f64::NEG_INFINITY), self.difference.high.unwrap_or(f64::INFINITY))
-    }
-
-    /// How great the effect is at least, and at most.
-    fn surely(&self) -> f64 {
-        let (low, high) = self.ends();
-        low.larger(-high).larger(0.0)
-    }
-
-    fn at_most(&self) -> f64 {
-        let (low, high) = self.ends();
-        high.larger(-low)
-    }
-
-    /// Whether more fights than the first so many would show nothing that matters beside the greatest effect.
-    fn is_settled(&self, first: u64, greatest: f64) -> bool {
-        let (low, high) = self.ends();
-        let size = self.difference.difference.map_or(0.0, f64::abs);
-        let is_known = self.difference.is_certain() && (high - low) / 2.0 <= KNOWN * size;
-        let is_nowhere = self.pairs_that_differ() == 0.0 && self.pairs > first;
-        !self.is_seen || is_known || is_nowhere || self.at_most() <= SMALL * greatest
-    }
-
-    fn effect(&self) -> ChangeEffect {
-        let Way { direction, tried, .. } = self.way;
-        ChangeEffect {
-            direction: *direction,
-            tried: tried.clone(),
-            fights: self.pairs,
-            difference: self.difference.clone(),
-        }
-    }
-
-    /// The effect among changes of other numbers.
-    fn together(&self, before: &Figure, found: Option<Found>) -> ChangeEffect {
-        let interval = found.map(|found| found.interval);
-        let value = interval.map(|one| one.value);
-        // No share changes by more than the whole.
-        let most = if before.unit == Unit::Share { 1.0 } else { f64::INFINITY };
-        let within = |end: f64| end.clamp(-most, most);
-        let end = |end: fn(&Interval) -> f64| interval.as_ref().map(end).filter(|end| end.is_finite()).map(within);
-        let after = before.value.zip(value).map(|(before, change)| before + change);
-        ChangeEffect {
-            fights: found.map_or(0, |found| found.fights),
-            difference: Difference {
-                before: before.clone(),
-                after: Figure { value: after, low: None, high: None, ..before.clone() },
-                difference: value,
-                low: end(|one| one.low),
-                high: end(|one| one.high),
-                trials_that_differ: 1.0,
-                saving: None,
-                detectable: None,
-                ..self.difference.clone()
-            },
-            ..self.effect()
-        }
     }
 }
