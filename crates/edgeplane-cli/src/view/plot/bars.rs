@@ -60,6 +60,8 @@ pub(crate) fn sensitivity(found: &Sensitivity) -> Result<String, Failure> {
     let certain = found.effects.iter().filter(|effect| effect.is_certain());
     let bar = |(index, effect): (usize, &Effect), change: &ChangeEffect| {
         let one = &change.difference;
+        let is_changed = one.trials_that_differ > 0.0;
+        let few = if is_changed { String::new() } else { format!(", in {} fights", text::grouped(change.fights)) };
         let (how, colour) = match change.direction {
             Direction::Raised => (" raised", 0),
             Direction::Lowered => (" lowered", 1),
@@ -68,8 +70,9 @@ pub(crate) fn sensitivity(found: &Sensitivity) -> Result<String, Failure> {
         Bar {
             label: if index == 0 { effect.path.clone() } else { String::new() },
             value: one.difference.unwrap_or_default(),
-            ends: one.low.zip(one.high),
-            label_of: format!("{}{how}", differences::change(one)),
+            // Where no fight has changed, an interval says how few there were, and hides all others.
+            ends: one.low.zip(one.high).filter(|_| is_changed),
+            label_of: format!("{}{how}{few}", differences::change(one)),
             colour,
         }
     };
@@ -81,8 +84,12 @@ pub(crate) fn sensitivity(found: &Sensitivity) -> Result<String, Failure> {
         Some(by) => format!("How {} changes with a number raised or lowered by {}", found.measure, text::percent(by)),
         None => format!("How {} changes without each ability, status and step", found.measure),
     };
+    let behind = match found.behind.len() {
+        0 => String::new(),
+        more => format!("; {} more seemed to do less", text::grouped(more as u64)),
+    };
     let below = format!(
-        "{}, {} fights in all; lines are intervals that hold all at once (95 %)",
+        "{}, {} fights in all; lines are intervals that hold all at once (95 %){behind}",
         found.encounter,
         text::grouped(found.fights)
     );
