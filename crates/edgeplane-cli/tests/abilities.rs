@@ -188,7 +188,7 @@ fn explain_shows_what_limits_an_ability_and_how_chance_chooses() {
         "grind for 3 s after millstone; keeps sack waiting for 1.5 s\n",
         "millstone 3 releases, one every 0.45 s\n",
         "sack 2 charges, one every 11 s; keeps grind waiting; paid when released\n",
-        "chooses by weight among what it can of\n",
+        "chooses by weight among what it can of · policy.mill\n",
         "2. grind · weight 6\n",
         "4. sack · weight count(enemies)\n",
         "5. pincer · weight 1\n",

@@ -20,7 +20,7 @@ pub(crate) fn draw(explained: &RuleExplanation) -> String {
         out.push('\n');
         out.push_str(&effects(&explained.effects));
     }
-    out.push_str(&sheet::policy(&explained.policy));
+    out.push_str(&sheet::policy(&explained.policy, ""));
     out
 }
 

@@ -47,7 +47,7 @@ pub(crate) fn draw(sheet: &CharacterSheet) -> String {
     if !sheet.gear.is_empty() {
         out.push_str(&format!("\n {}\n   {}\n", text::bold("wears"), sheet.gear.join(", ")));
     }
-    out.push_str(&policy(&sheet.policy));
+    out.push_str(&policy(&sheet.policy, &sheet.policy_name));
     out
 }
 
@@ -113,7 +113,12 @@ fn seconds(value: f64) -> String {
     if value == 0.0 { "–".to_owned() } else { plain(value) }
 }
 
-pub(super) fn policy(policy: &[UseLine]) -> String {
+/// How somebody chooses, and by which policy, where that is to be said.
+pub(super) fn policy(policy: &[UseLine], name: &str) -> String {
+    let heading = |how: &str| {
+        let of = if name.is_empty() { String::new() } else { format!(" · policy.{name}") };
+        format!("{}{of}", text::bold(how))
+    };
     if policy.is_empty() {
         return String::new();
     }
@@ -127,7 +132,7 @@ pub(super) fn policy(policy: &[UseLine]) -> String {
     let one_group = groups.len() == 1 && policy[0].group.is_some();
     if one_group {
         let lines: String = policy.iter().enumerate().map(|(index, line)| numbered(index, &said(line))).collect();
-        return format!("\n {}\n{lines}", text::bold("chooses by weight among what it can of"));
+        return format!("\n {}\n{lines}", heading("chooses by weight among what it can of"));
     }
     let mut lines = String::new();
     for (index, group) in groups.iter().enumerate() {
@@ -138,7 +143,7 @@ pub(super) fn policy(policy: &[UseLine]) -> String {
         lines.push_str(&numbered(index, "by weight one of"));
         group.iter().for_each(|line| lines.push_str(&format!("        {}\n", said(line))));
     }
-    format!("\n {}\n{lines}", text::bold("chooses the first that it can of"))
+    format!("\n {}\n{lines}", heading("chooses the first that it can of"))
 }
 
 fn numbered(index: usize, line: &str) -> String {

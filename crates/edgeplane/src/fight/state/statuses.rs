@@ -1,7 +1,7 @@
 //! The statuses that combatants have: a record of fixed size for each instance, found from its owner and
 //! its status in one step, and when something happens to it next.
 //!
-//! What differs in size from status to status lies beside the records: kept values and the state of
+//! What not all statuses have lies beside the records: ticks, kept values and the state of
 //! triggers in `words`, ends of single stacks in `ends`. Nothing is boxed, so that a fight is copied as a
 //! few flat lists.
 

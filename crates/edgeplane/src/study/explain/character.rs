@@ -106,6 +106,8 @@ pub struct CharacterSheet {
     pub gear: Vec<String>,
     /// How it chooses, most wanted first: an ability and the condition, if any.
     pub policy: Vec<UseLine>,
+    /// The name of that policy, which says more; empty where the character tries its abilities in order.
+    pub policy_name: String,
 }
 
 /// Explains a character: every number, and where it comes from.
@@ -160,6 +162,7 @@ pub fn explain_character_with(
         abilities: plan.abilities.iter().map(|ability| ability_line(&shown, me, *ability)).collect(),
         gear: plan.gear.iter().map(worn).chain(plan.chancy.iter().map(|chancy| by_chance(program, chancy))).collect(),
         policy: plan.policy.uses.iter().map(|line| use_line(program, line)).collect(),
+        policy_name: plan.policy.name.clone(),
     })
 }
 
