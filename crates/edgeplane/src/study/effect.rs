@@ -41,7 +41,7 @@ pub struct Sensitivity {
     pub elsewhere: Vec<String>,
     /// How many fights those were, at least.
     pub elsewhere_fights: u64,
-    /// Numbers that change fights and were not looked at more closely: while all were changed together, others did more.
+    /// Numbers that change fights and were not looked at more closely: while all were changed together, others seemed to do more.
     pub behind: Vec<String>,
     /// What any of them did at most then, on average over the changes of the others; unknown if too few fights say so.
     pub behind_at_most: Option<f64>,

@@ -56,6 +56,8 @@ pub(super) struct Asked<'a, 'b> {
     pub(super) fights: u64,
     /// Fights of the whole study, for its progress.
     pub(super) most: u64,
+    /// The confidence of each interval.
+    pub(super) sure: Confidence,
 }
 
 impl Asked<'_, '_> {
@@ -65,7 +67,7 @@ impl Asked<'_, '_> {
         changes: &[(usize, Override)],
         progress: &(dyn Fn(u64, u64) + Sync),
     ) -> Result<Vec<Option<Found>>, Error> {
-        let Self { crew, game, encounter, base, plan, cost, from, fights, most } = *self;
+        let Self { crew, game, encounter, base, plan, cost, from, fights, most, sure } = *self;
         let mut numbers: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
         for (change, (number, _)) in changes.iter().enumerate() {
             numbers.entry(*number).or_default().push(change);
@@ -96,7 +98,7 @@ impl Asked<'_, '_> {
         }
         design.rows = rows;
         let mut found: Vec<Option<Found>> = vec![None; changes.len()];
-        for (change, effect) in design.effects(&played, Confidence::default().shared_by(changes.len())) {
+        for (change, effect) in design.effects(&played, sure) {
             found[change] = Some(effect);
         }
         Ok(found)

@@ -112,6 +112,11 @@ impl Tried<'_> {
     fn add(&mut self, before: &Samples, after: &Samples, sure: Confidence) {
         pair_up(&mut self.sums, before, after);
         self.pairs += before[0].len() as u64;
+        self.judge(sure);
+    }
+
+    /// Says anew what its pairs show, with another confidence.
+    pub(super) fn judge(&mut self, sure: Confidence) {
         self.difference = self.sums[0].difference(&self.variant.measures()[0], sure);
     }
 

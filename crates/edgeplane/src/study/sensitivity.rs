@@ -51,9 +51,10 @@ const SCREENING: (u64, u64) = (2, 5);
 /// known well enough or surely small beside the greatest one; the plan's number of trials is the most for one change. The
 /// intervals hold for all changes and all looks at once (Bonferroni).
 ///
-/// Where fights are long and numbers many, that would end with hardly anything known of each. There half of the fights go to all
-/// numbers changed together, as by [`run_together`], and the other half to those few, changed alone and on other seeds, that
-/// seem to do most; the others are [`Sensitivity::behind`].
+/// Where pairs say hardly more than two fights by chance and numbers are many, that would end with hardly anything known of each.
+/// There two fifths of the further fights go to all numbers changed together, as by [`run_together`]; the others go to those few,
+/// changed alone and on other seeds, that seemed to do most, and what is left to the rest. What was not looked at again is
+/// [`Sensitivity::behind`].
 ///
 /// ```
 /// use edgeplane::study::{Direction, run_sensitivity};
@@ -286,7 +287,8 @@ fn rank(
         for samples in crew.samples(&base, from..from + as_is)?.into_iter().take(1) {
             samples.into_iter().for_each(|sample| known.add(sample));
         }
-        let asked = Asked { crew: &crew, game, encounter, base: &base, plan, cost, from: from + as_is, fights, most };
+        let (from, sure) = (from + as_is, Confidence::default().shared_by(changes.len()));
+        let asked = Asked { crew: &crew, game, encounter, base: &base, plan, cost, from, fights, most, sure };
         let found = asked.play(&changes, progress)?;
         let before = known.figure(&base.measures()[0], Confidence::default(), false);
         let effects = effects_together(subjects, &tried, &before, &found);
@@ -300,15 +302,18 @@ fn rank(
         let by_itself: Vec<f64> = tried.iter().filter(|one| one.is_seen).map(Tried::likely).collect();
         let (from, done) = (screening::SEEDS, crew.done());
         let fights = further / SCREENING.1 * SCREENING.0;
-        let asked = Asked { crew: &crew, game, encounter, base: &base, plan, cost, from, fights, most };
+        // Half of the error is left to those that are picked, a quarter to all others, a quarter to what is said of those that
+        // are not looked at again.
+        let of_all = Confidence::default().shared_by(4 * changes.len());
+        let asked = Asked { crew: &crew, game, encounter, base: &base, plan, cost, from, fights, most, sure: of_all };
         let found = asked.play(&changes, progress)?;
         let fights = crew.done() - done;
         budget = further.saturating_sub(fights).max(further / 4);
         let one = Screened::of(&changes, &by_itself, found, budget, fights);
         let picked = changes.iter().filter(|(subject, _)| one.is_picked(*subject)).count();
-        // Those that were picked may err as often as all others together.
         of_picked = Confidence::default().shared_by(2 * picked.max(1) * looks.len());
-        sure = Confidence::default().shared_by(2 * changes.len() * looks.len());
+        sure = Confidence::default().shared_by(4 * tried.len() * looks.len());
+        tried.iter_mut().for_each(|one| one.judge(sure));
         screened = Some(one);
     }
     let race = Race { crew: &crew, base: &base, looks: &looks, screened: screened.as_ref(), sure, of_picked, most };
