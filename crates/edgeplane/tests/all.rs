@@ -92,9 +92,6 @@ mod policies;
 #[path = "random_rules.rs"]
 mod random_rules;
 
-#[path = "reference/mod.rs"]
-mod reference;
-
 #[path = "rules.rs"]
 mod rules;
 

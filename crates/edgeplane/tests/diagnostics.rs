@@ -11,7 +11,7 @@ use edgeplane::text::{Code, Override, Severity};
 use edgeplane::{Diagnostic, Error, Game, Sources};
 use proptest::prelude::*;
 
-const CASES: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/cases");
+const CASES: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/cases");
 
 fn printed(error: Error, with_file: bool) -> (Vec<String>, Vec<Diagnostic>) {
     let Error::Ruleset { sources, diagnostics } = error else { panic!("not a ruleset's error: {error}") };
@@ -79,7 +79,7 @@ fn every_broken_ruleset_is_reported() {
 
 #[test]
 fn unreadable_files_are_reported() {
-    for path in ["no/such/folder", concat!(env!("CARGO_MANIFEST_DIR"), "/src")] {
+    for path in ["no/such/folder", concat!(env!("CARGO_MANIFEST_DIR"), "/../src")] {
         let Err(Error::Ruleset { diagnostics, .. }) = Game::open(path) else { panic!("{path} was read") };
         assert_eq!(diagnostics[0].code, Code::UnreadableFile, "{path}");
     }
@@ -87,7 +87,7 @@ fn unreadable_files_are_reported() {
 
 fn set(path: &str, value: &str) -> Result<Game, Error> {
     let set = Override { path: path.to_owned(), value: value.to_owned() };
-    Game::open_with(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine"), &[set])
+    Game::open_with(concat!(env!("CARGO_MANIFEST_DIR"), "/../../../demo/weir-nine"), &[set])
 }
 
 #[test]
@@ -127,7 +127,7 @@ fn a_value_can_be_set_wherever_a_number_stands() {
 }
 
 fn demo_text() -> String {
-    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
+    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/../../../demo/weir-nine");
     let mut files: Vec<_> = fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()).collect();
     files.sort();
     files.iter().map(|path| fs::read_to_string(path).unwrap()).collect::<Vec<_>>().join("\n")

@@ -56,7 +56,7 @@ fn printed(setup: &Setup, logged: &Logged) -> Option<String> {
 
 #[test]
 fn every_fight_goes_as_it_was_worked_by_hand() {
-    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/tests/cases/fights");
+    let folder = concat!(env!("CARGO_MANIFEST_DIR"), "/cases/fights");
     let mut paths: Vec<_> = fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()).collect();
     paths.sort();
     let mut wrong = Vec::new();

@@ -17,7 +17,7 @@ fn happened(log: &Log) -> Vec<Logged> {
 
 #[test]
 fn the_native_duel_shows_the_same_events() {
-    let game = Game::open(concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine")).unwrap();
+    let game = Game::open(concat!(env!("CARGO_MANIFEST_DIR"), "/../../../demo/weir-nine")).unwrap();
     let mut fight = game.fight("duel", 0).unwrap();
     let streams = by_hand::Streams::of(fight.setup()).unwrap();
     let ids = by_hand::Ids::of(fight.setup()).unwrap();
@@ -40,7 +40,7 @@ mod soaking;
 
 #[test]
 fn the_native_duel_with_stacking_statuses_ends_alike() {
-    let game = Game::open(concat!(env!("CARGO_MANIFEST_DIR"), "/benches/rulesets/soaking.toml")).unwrap();
+    let game = Game::open(concat!(env!("CARGO_MANIFEST_DIR"), "/../benches/rulesets/soaking.toml")).unwrap();
     let mut fight = game.fight("soaking", 0).unwrap();
     let streams = soaking::Streams::of(fight.setup()).unwrap();
     let health = game.pool("health").unwrap();
@@ -61,7 +61,7 @@ mod trio;
 
 #[test]
 fn three_against_three_by_hand_show_the_same_events() {
-    let game = Game::open(concat!(env!("CARGO_MANIFEST_DIR"), "/benches/rulesets/trio.toml")).unwrap();
+    let game = Game::open(concat!(env!("CARGO_MANIFEST_DIR"), "/../benches/rulesets/trio.toml")).unwrap();
     let mut fight = game.fight("trio", 0).unwrap();
     let streams = trio::Streams::of(fight.setup()).unwrap();
     let ids = trio::Ids::of(fight.setup()).unwrap();

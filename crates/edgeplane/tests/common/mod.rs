@@ -9,11 +9,11 @@ use std::sync::Arc;
 use edgeplane::fight::{Event, Likely, Logged, Observer, Recorded};
 use edgeplane::{CombatantId, Fight, Game, Log, Setup, Time};
 
-pub(crate) const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
+pub(crate) const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../../demo/weir-nine");
 
-pub(crate) const LOCK_HOUSE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/lock-house");
+pub(crate) const LOCK_HOUSE: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../../demo/lock-house");
 
-pub(crate) const TIDE_MILL: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/tide-mill");
+pub(crate) const TIDE_MILL: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../../demo/tide-mill");
 
 pub(crate) const ONE: CombatantId = CombatantId(0);
 pub(crate) const OTHER: CombatantId = CombatantId(1);

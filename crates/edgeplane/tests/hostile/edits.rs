@@ -60,9 +60,8 @@ pub(super) const NUMBERS: [&str; 24] = [
 ];
 
 fn root() -> PathBuf {
-    let here = Path::new(env!("CARGO_MANIFEST_DIR"));
-    // The folder of the library, or the one of its fuzzing below it.
-    if here.ends_with("fuzz") { here.parent().unwrap().to_owned() } else { here.to_owned() }
+    // The folder of the library: its tests and its fuzzing are packages below it.
+    Path::new(env!("CARGO_MANIFEST_DIR")).parent().unwrap().to_owned()
 }
 
 fn files_of(folder: &Path) -> Vec<PathBuf> {

@@ -7,7 +7,7 @@ use std::path::Path;
 
 /// Everything that is kept for a target goes through it.
 fn replay(target: &str, run: impl Fn(&[u8])) {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/hostile/corpus").join(target);
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("hostile/corpus").join(target);
     let files: Vec<_> = std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()).collect();
     assert!(files.len() >= 20, "{target}: {}", files.len());
     files.iter().for_each(|file| run(&std::fs::read(file).unwrap()));

@@ -49,7 +49,7 @@ impl Model<'_> {
     }
 
     /// Whether an ability is closed for what its user itself is like.
-    pub(in crate::reference) fn closed(&self, who: usize, ability: usize) -> Option<()> {
+    pub(crate) fn closed(&self, who: usize, ability: usize) -> Option<()> {
         let (one, rule) = (&self.all[who], &self.world.abilities[ability]);
         let forbids = |held: &Held| match self.status(held.status).forbids {
             Forbids::Nothing => false,
@@ -86,7 +86,7 @@ impl Model<'_> {
         (near && self.holds(who, first, when) && affordable).then_some(targets)
     }
 
-    pub(in crate::reference) fn holds(&self, who: usize, first: usize, when: When) -> bool {
+    pub(crate) fn holds(&self, who: usize, first: usize, when: When) -> bool {
         match when {
             When::Always => true,
             When::HealthAtMost(share) => self.share(who) <= share,
@@ -130,7 +130,7 @@ impl Model<'_> {
     }
 
     /// Those whom an ability can be used on, at any distance.
-    pub(in crate::reference) fn candidates(&self, who: usize, rule: &Ability) -> Vec<usize> {
+    pub(crate) fn candidates(&self, who: usize, rule: &Ability) -> Vec<usize> {
         let possible = |other: &usize| {
             if rule.defeated {
                 let there = !self.all[*other].stands && !self.all[*other].absent;
@@ -153,7 +153,7 @@ impl Model<'_> {
     }
 
     /// The one that is picked and, without an area, those after it.
-    pub(in crate::reference) fn picked(&self, who: usize, rule: &Ability) -> Vec<usize> {
+    pub(crate) fn picked(&self, who: usize, rule: &Ability) -> Vec<usize> {
         if rule.side == Side::Caster {
             return vec![who];
         }
@@ -189,7 +189,7 @@ impl Model<'_> {
         targets
     }
 
-    pub(in crate::reference) fn targets(&self, who: usize, rule: &Ability) -> Vec<usize> {
+    pub(crate) fn targets(&self, who: usize, rule: &Ability) -> Vec<usize> {
         let picked = self.picked(who, rule);
         match (picked.first(), rule.area) {
             (_, Area::None | Area::Around(_)) | (None, _) => picked,

@@ -15,7 +15,7 @@ enum HitStep {
 
 impl Model<'_> {
     /// The same, if what it depends on holds.
-    pub(in crate::reference) fn effect_if(
+    pub(crate) fn effect_if(
         &mut self,
         who: usize,
         source: Source,
@@ -29,14 +29,7 @@ impl Model<'_> {
         }
     }
 
-    pub(in crate::reference) fn effect(
-        &mut self,
-        who: usize,
-        source: Source,
-        target: usize,
-        effect: Effect,
-        order: usize,
-    ) {
+    pub(crate) fn effect(&mut self, who: usize, source: Source, target: usize, effect: Effect, order: usize) {
         let leaves_zone = |zone: usize| self.aftermath && !self.world.zones[zone].carried;
         let comes_to_defeated = match effect {
             Effect::Call(..) | Effect::Revive(_) | Effect::Win | Effect::Report => true,

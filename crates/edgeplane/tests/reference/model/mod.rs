@@ -12,24 +12,24 @@ use edgeplane::fight::{Applied, Ending, Event, Logged, Prevention, Source, StopR
 use edgeplane::program::{CauseId, DamageTypeId, LostReason, PoolId, ReportId, SideId, StepId, TriggerEvent};
 use edgeplane::{AbilityId, CombatantId, StatusId, Time};
 
-use crate::reference::ground::{Flight, Placed};
-use crate::reference::world::{
+use crate::ground::{Flight, Placed};
+use crate::world::{
     Ability, Area, Call, CapRule, Character, Counts, Effect, Forbids, Given, Joins, LIMIT, NEEDED, Only, Pick, Reapply,
     STEP, Scripted, Side, Status, Step, To, Trigger, When, World,
 };
 
-pub(in crate::reference) const HEALTH: usize = 0;
-pub(in crate::reference) const WIND: usize = 1;
-pub(in crate::reference) const SHELL: usize = 2;
-pub(in crate::reference) const FOREVER: u64 = u64::MAX;
+pub(crate) const HEALTH: usize = 0;
+pub(crate) const WIND: usize = 1;
+pub(crate) const SHELL: usize = 2;
+pub(crate) const FOREVER: u64 = u64::MAX;
 
 /// A status that somebody has. Those of gear come after those of the rules, the bonus of the set after those.
 #[derive(Clone, Debug)]
-pub(in crate::reference) struct Held {
-    pub(in crate::reference) serial: u32,
-    pub(in crate::reference) status: usize,
-    pub(in crate::reference) caster: usize,
-    pub(in crate::reference) stacks: u32,
+pub(crate) struct Held {
+    pub(crate) serial: u32,
+    pub(crate) status: usize,
+    pub(crate) caster: usize,
+    pub(crate) stacks: u32,
     /// The side that its owner is on for it.
     side: Option<usize>,
     /// Between two of its ticks, as of its application.
@@ -37,17 +37,17 @@ pub(in crate::reference) struct Held {
     /// When the rhythm of its ticks began, and how many there have been since, and in all.
     rhythm: u64,
     since: u32,
-    pub(in crate::reference) ends: u64,
+    pub(crate) ends: u64,
     ticks: u32,
     ready: u64,
     /// How often it has been triggered.
     done: u32,
     /// Zones that hold it.
-    pub(in crate::reference) zones: Vec<u32>,
+    pub(crate) zones: Vec<u32>,
 }
 
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub(in crate::reference) enum Doing {
+pub(crate) enum Doing {
     Idle,
     Casting(usize, u64),
     Recovering(u64),
@@ -57,24 +57,24 @@ pub(in crate::reference) enum Doing {
 const IN_USE: u32 = u32::MAX;
 
 #[derive(Clone, Debug)]
-pub(in crate::reference) struct One {
-    pub(in crate::reference) side: usize,
+pub(crate) struct One {
+    pub(crate) side: usize,
     character: usize,
-    pub(in crate::reference) stands: bool,
+    pub(crate) stands: bool,
     /// It has not joined yet.
     absent: bool,
     joins: Joins,
     vital: bool,
     health: Option<f64>,
     begins_with: Option<usize>,
-    pub(in crate::reference) doing: Doing,
+    pub(crate) doing: Doing,
     /// It walks on while it is busy.
-    pub(in crate::reference) mobile: bool,
+    pub(crate) mobile: bool,
     targets: Vec<usize>,
     /// It has looked and found nothing to do; when it reacts to what it has found since.
     waits: bool,
     reacts: Option<u64>,
-    pub(in crate::reference) held: Vec<Held>,
+    pub(crate) held: Vec<Held>,
     worn: Vec<usize>,
     /// For each pool: what was in it, and when.
     pools: [(f64, u64); 3],
@@ -95,7 +95,7 @@ pub(in crate::reference) struct One {
     /// When charges that are spent come back, the soonest first.
     charges: Vec<Vec<u64>>,
     hurt_by: Option<(CombatantId, Source)>,
-    pub(in crate::reference) at: [f64; 2],
+    pub(crate) at: [f64; 2],
     level: f64,
     learned: f64,
     toward: f64,
@@ -155,38 +155,38 @@ enum Type {
     Pure,
 }
 
-pub(in crate::reference) struct Model<'a> {
-    pub(in crate::reference) world: &'a World,
-    pub(in crate::reference) now: u64,
-    pub(in crate::reference) all: Vec<One>,
+pub(crate) struct Model<'a> {
+    pub(crate) world: &'a World,
+    pub(crate) now: u64,
+    pub(crate) all: Vec<One>,
     serial: u32,
     queue: VecDeque<Waiting>,
-    pub(in crate::reference) log: Vec<Logged>,
-    pub(in crate::reference) ending: Option<Ending>,
-    pub(in crate::reference) zones: Vec<Placed>,
-    pub(in crate::reference) next_zone: u32,
-    pub(in crate::reference) flights: Vec<Flight>,
+    pub(crate) log: Vec<Logged>,
+    pub(crate) ending: Option<Ending>,
+    pub(crate) zones: Vec<Placed>,
+    pub(crate) next_zone: u32,
+    pub(crate) flights: Vec<Flight>,
     /// How much of a tick is being done.
     part: f64,
     /// What is done is done by a zone, which has no tags of abilities.
-    pub(in crate::reference) by_zone: bool,
+    pub(crate) by_zone: bool,
     /// Somebody is being dressed as it begins: caps change, and pools are filled after that.
     dressing: bool,
     /// What is done was triggered by a defeat: it can leave a zone where somebody was defeated.
     aftermath: bool,
     /// Somewhere only what arithmetic leaves of two distances decided, or something ends between two steps.
-    pub(in crate::reference) close_call: std::cell::Cell<bool>,
+    pub(crate) close_call: std::cell::Cell<bool>,
     /// The side that has won by an effect, or that several have.
     won: Option<Option<usize>>,
     /// For each entry of the script, when it is next and how often still.
     script: Vec<(u64, u32)>,
 }
 
-pub(in crate::reference) fn id(who: usize) -> CombatantId {
+pub(crate) fn id(who: usize) -> CombatantId {
     CombatantId(who as u16)
 }
 
-pub(in crate::reference) fn ability_id(ability: usize) -> AbilityId {
+pub(crate) fn ability_id(ability: usize) -> AbilityId {
     AbilityId(ability as u16)
 }
 
@@ -196,8 +196,8 @@ fn status_id(status: usize) -> StatusId {
 
 impl Model<'_> {
     /// What happens in a world; nothing, where that depends on the last bits of distances.
-    pub(in crate::reference) fn play(world: &World) -> Option<Vec<Logged>> {
-        let one = |side: usize, member: crate::reference::world::Member| One {
+    pub(crate) fn play(world: &World) -> Option<Vec<Logged>> {
+        let one = |side: usize, member: crate::world::Member| One {
             side,
             character: member.character,
             stands: member.joins == Joins::AtOnce,
@@ -280,11 +280,11 @@ impl Model<'_> {
         (!model.close_call.get()).then_some(model.log)
     }
 
-    pub(in crate::reference) fn report(&mut self, event: Event) {
+    pub(crate) fn report(&mut self, event: Event) {
         self.log.push(Logged { at: Time(self.now), event });
     }
 
-    pub(in crate::reference) fn rule_of(&self, who: usize) -> &Character {
+    pub(crate) fn rule_of(&self, who: usize) -> &Character {
         &self.world.characters[self.all[who].character]
     }
 

@@ -18,11 +18,11 @@ impl Model<'_> {
     }
 
     /// On whose side somebody is: that of the latest who has charmed it, or its own.
-    pub(in crate::reference) fn side_of(&self, who: usize) -> usize {
+    pub(crate) fn side_of(&self, who: usize) -> usize {
         self.all[who].held.iter().rev().find_map(|held| held.side).unwrap_or(self.all[who].side)
     }
 
-    pub(in crate::reference) fn cap(&self, who: usize, pool: usize) -> f64 {
+    pub(crate) fn cap(&self, who: usize, pool: usize) -> f64 {
         match pool {
             WIND => 40.0,
             SHELL if self.rule_of(who).has_shell => 30.0,
@@ -44,7 +44,7 @@ impl Model<'_> {
         self.sum(who, of).clamp(-0.5, 0.75)
     }
 
-    pub(in crate::reference) fn amount(&self, who: usize, pool: usize) -> f64 {
+    pub(crate) fn amount(&self, who: usize, pool: usize) -> f64 {
         let (amount, since) = self.all[who].pools[pool];
         // Nothing flows while its owner is defeated.
         if !self.all[who].stands && !self.all[who].absent {

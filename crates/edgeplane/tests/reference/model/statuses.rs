@@ -12,7 +12,7 @@ impl Model<'_> {
         self.report(Event::StatusPrevented { caster, target, status, reason });
     }
 
-    pub(in crate::reference) fn apply(
+    pub(crate) fn apply(
         &mut self,
         by: usize,
         source: Source,
@@ -195,7 +195,7 @@ impl Model<'_> {
         }
     }
 
-    pub(in crate::reference) fn lose(&mut self, who: usize, serial: u32, reason: LostReason) {
+    pub(crate) fn lose(&mut self, who: usize, serial: u32, reason: LostReason) {
         let index = self.all[who].held.iter().position(|held| held.serial == serial).unwrap();
         let (side, had) = (self.side_of(who), self.known(who));
         let held = self.all[who].held.remove(index);
@@ -224,7 +224,7 @@ impl Model<'_> {
     }
 
     /// What somebody can use: of each slot what was brought last, else what is its own.
-    pub(in crate::reference) fn known(&self, who: usize) -> Vec<bool> {
+    pub(crate) fn known(&self, who: usize) -> Vec<bool> {
         let all = &self.world.abilities;
         let brought: Vec<usize> =
             self.all[who].held.iter().rev().filter_map(|held| self.status(held.status).brings).collect();
@@ -360,7 +360,7 @@ impl Model<'_> {
             && crosses
     }
 
-    pub(in crate::reference) fn respond(&mut self) {
+    pub(crate) fn respond(&mut self) {
         while let Some(Waiting { owner, held, other, ticks, full, about }) = self.queue.pop_front() {
             if let Some((does, uses_up)) = full {
                 self.effect(owner, Source::Status(status_id(held.status)), owner, does, 1);

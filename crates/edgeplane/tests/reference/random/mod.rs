@@ -4,7 +4,7 @@ mod statuses;
 
 use edgeplane::program::{LostReason, TriggerEvent};
 
-use crate::reference::world::{
+use crate::world::{
     Ability, Area, Call, CapRule, Character, Counts, Effect, Forbids, Gear, Given, Ground, Joins, LIMIT, Member, Only,
     Pick, Reapply, STEP, Scripted, Side, Status, Step, Sustain, To, Trigger, Uses, When, World, Zone,
 };
@@ -295,7 +295,7 @@ fn tick(dice: &mut Dice) -> Effect {
     }
 }
 
-pub(in crate::reference) fn world(seed: u64) -> World {
+pub(crate) fn world(seed: u64) -> World {
     let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ 77);
     let dice = &mut dice;
     let ground = dice.of(&[Ground::None, Ground::None, Ground::Plane, Ground::Plane, Ground::Line, Ground::Walked]);
