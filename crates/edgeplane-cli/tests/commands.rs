@@ -4,16 +4,15 @@
 
 use std::fs;
 use std::path::Path;
-use std::process::Output;
+use std::process::{Command, Output};
 
-use assert_cmd::Command;
 use serde_json::Value;
 use tempfile::TempDir;
 
 const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
 
 fn run(arguments: &[&str]) -> Output {
-    Command::cargo_bin("edgeplane").unwrap().args(arguments).output().unwrap()
+    Command::new(env!("CARGO_BIN_EXE_edgeplane")).args(arguments).output().unwrap()
 }
 
 fn text(bytes: &[u8]) -> String {

@@ -4,14 +4,14 @@
 
 use std::fs;
 use std::path::{Path, PathBuf};
+use std::process::Command;
 
-use assert_cmd::Command;
 use serde_json::{Value, json};
 
 const ROOT: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../..");
 
 fn schema() -> Value {
-    let output = Command::cargo_bin("edgeplane").unwrap().arg("schema").output().unwrap();
+    let output = Command::new(env!("CARGO_BIN_EXE_edgeplane")).arg("schema").output().unwrap();
     assert_eq!(output.status.code(), Some(0));
     serde_json::from_slice(&output.stdout).unwrap()
 }

@@ -3,10 +3,9 @@
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::fs;
-use std::process::{Output, Stdio};
+use std::process::{Command, Output, Stdio};
 use std::time::Duration;
 
-use assert_cmd::Command;
 use serde_json::Value;
 use tempfile::TempDir;
 
@@ -14,7 +13,7 @@ const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
 const HEFT: &str = "character.lockhand.attributes.heft";
 
 fn run(arguments: &[&str]) -> Output {
-    Command::cargo_bin("edgeplane").unwrap().args(arguments).output().unwrap()
+    Command::new(env!("CARGO_BIN_EXE_edgeplane")).args(arguments).output().unwrap()
 }
 
 fn printed(output: &Output, code: i32) -> String {
@@ -285,7 +284,7 @@ fn the_report_works_in_a_browser() {
     let profile = format!("--user-data-dir={}", folder.path().join("profile").display());
     let address = format!("file://{}", page.display());
     let browser = ["--headless", "--no-sandbox", "--disable-gpu", &profile, "--dump-dom", &address];
-    let output = std::process::Command::new("chromium").args(browser).output().unwrap();
+    let output = Command::new("chromium").args(browser).output().unwrap();
     let page = String::from_utf8_lossy(&output.stdout);
     let found = page.split_once("data-found=\"").and_then(|(_, rest)| rest.split_once('"')).expect("what was found").0;
     let found: Value = serde_json::from_str(&found.replace("&quot;", "\"").replace("&gt;", ">")).unwrap();
@@ -343,10 +342,10 @@ fn parts_merge_into_the_same_bytes_as_one_run() {
 
 /// What a study tells that is stopped by a signal, as Ctrl-C sends it, and how it leaves.
 fn stopped(arguments: &[&str], after: Duration) -> (String, String) {
-    let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_edgeplane"));
+    let mut command = Command::new(env!("CARGO_BIN_EXE_edgeplane"));
     let study = command.args(arguments).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
     std::thread::sleep(after);
-    let signal = std::process::Command::new("kill").args(["-INT", &study.id().to_string()]).status().unwrap();
+    let signal = Command::new("kill").args(["-INT", &study.id().to_string()]).status().unwrap();
     let output = study.wait_with_output().unwrap();
     assert!(signal.success());
     assert_eq!(output.status.code(), Some(130), "{arguments:?}");
@@ -373,7 +372,7 @@ fn what_is_watched_is_shown_again_with_what_moved() {
     let small = concat!(env!("CARGO_MANIFEST_DIR"), "/../edgeplane/examples/rulesets/small.toml");
     let text = fs::read_to_string(small).unwrap();
     fs::write(&rules, &text).unwrap();
-    let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_edgeplane"));
+    let mut command = Command::new(env!("CARGO_BIN_EXE_edgeplane"));
     command.args(["trials", rules.to_str().unwrap(), "duel", "-n", "200", "--watch"]);
     let mut watching = command.stdout(fs::File::create(&printed).unwrap()).stderr(Stdio::null()).spawn().unwrap();
     let until = |wanted: &str| {

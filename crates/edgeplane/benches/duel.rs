@@ -17,7 +17,7 @@ use edgeplane::fight::seed_of_trial;
 use edgeplane::study::run_trials;
 use edgeplane::{Fight, Game, Silent, TrialsPlan};
 
-const FOLDER: &str = env!("CARGO_MANIFEST_DIR");
+const FOLDER: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/..");
 /// Fights in one round of a pair, and how many pairs.
 const ROUND: u64 = 2_000;
 const PAIRS: usize = 41;

@@ -12,7 +12,7 @@ use edgeplane::fight::{Limits, Sampler};
 use edgeplane::program::Setup;
 use edgeplane::{Event, Fight, Game, Observer, Time};
 
-const FOLDER: &str = env!("CARGO_MANIFEST_DIR");
+const FOLDER: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/..");
 const MINUTES: Time = Time(180_000_000);
 
 #[derive(Default)]

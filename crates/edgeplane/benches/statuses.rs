@@ -17,7 +17,7 @@ use edgeplane::fight::{Limits, seed_of_trial};
 use edgeplane::program::Setup;
 use edgeplane::{CombatantId, Event, Fight, Game, Observer, Silent, Time};
 
-const FOLDER: &str = env!("CARGO_MANIFEST_DIR");
+const FOLDER: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/..");
 /// Fights in one round of a pair, and how many pairs.
 const ROUND: u64 = 2_000;
 const PAIRS: usize = 41;

@@ -10,7 +10,7 @@ use edgeplane::fight::{Handle, Motion};
 use edgeplane::{CombatantId, Fight, Game, SideId, Silent, Time};
 
 const RULES: &str = include_str!("../examples/rulesets/meadow.toml");
-const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
+const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../../demo/weir-nine");
 const FRAME: u64 = 1_000_000 / 60;
 const ROUNDS: usize = 601;
 
