@@ -253,6 +253,18 @@ fn general_words_lead_to_those_of_the_format() {
         ),
         ("[policy.bold]\nlines = [\"jab\"]", "did you mean `use`?"),
         ("[policy.bold]\nuse = [{ use = \"jab\", when = \"self.level > 2\" }]", "did you mean `ability`?"),
+        (
+            "[status.s]\nduration = 1\non = [{ event = \"pool_falls\", does = [] }]",
+            "did you mean `pool_below` or `pool_above`?",
+        ),
+        (
+            "[pools.health]\nmax = 5\n[status.s]\nduration = 1\nwhile = \"health < 5\"",
+            "write `self.health` or `caster.health`",
+        ),
+        (
+            "[damage_types.silt]\n[attributes]\nward = { base = 0, per = \"damage_type\" }\n[[hit_steps]]\nname = \"ward\"\namount = \"amount * target.ward.this\"",
+            "the value for the damage type at hand is the attribute alone, without `.this`; the types are `silt`",
+        ),
         ("[[expect]]\nencounter = \"duel\"\nthat = \"draw_rate\"\nat_most = 0.1", "did you mean `in`?"),
         ("[expect.fair]\nthat = \"draw_rate\"", "write each of them under `[[expect]]`; none has a name in brackets"),
     ] {

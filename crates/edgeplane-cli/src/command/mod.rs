@@ -32,7 +32,7 @@ use edgeplane::rules::ExpectRule;
 use edgeplane::{Game, Setup, TrialsPlan};
 
 use crate::args::{Args, Command, PlanArgs, PlotArgs, RulesetArgs};
-use crate::view::raster;
+use crate::view::{progress, raster, text};
 
 pub(crate) fn run(args: Args) -> Result<(), Failure> {
     if let Some(ruleset) = args.command.ruleset().filter(|ruleset| ruleset.watch) {
@@ -83,7 +83,13 @@ fn plot(args: &PlotArgs, draw: impl FnOnce() -> Result<String, Failure>) -> Resu
 }
 
 fn open(args: &RulesetArgs) -> Result<Game, Failure> {
-    Ok(Game::open_with(&args.ruleset, &args.set)?)
+    let game = Game::open_with(&args.ruleset, &args.set)?;
+    let warnings = game.program().warnings().len();
+    if warnings > 0 {
+        let counted = text::counted(warnings, "warning", "warnings");
+        progress::say(&format!("{counted} about the rules: edgeplane check {}", args.ruleset.display()));
+    }
+    Ok(game)
 }
 
 /// The same with characters that use nothing but one ability.

@@ -41,6 +41,7 @@ impl Program {
             return Err((sources, out.finish()));
         }
         super::lints::lint(&rules, &program, &mut out);
+        super::nowhere_near::nowhere_near(&rules, &program, &mut out);
         super::idle::idle(&rules, &program, &mut out);
         Ok(Self { sources, warnings: out.finish(), ..program })
     }

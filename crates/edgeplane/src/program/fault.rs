@@ -30,7 +30,7 @@ impl FaultReason {
             Self::BoundsReversed => "has its lower bound above its upper bound",
             Self::NotDice => "throws impossible dice: whole numbers, 0 to 1000 dice of 1 to 1000 sides",
             Self::StreakTooShort => {
-                "misses more often in a row than `streak` allows: the chance is at least 1 in streak + 1"
+                "has too small a chance for its `streak`: at most n misses in a row need a chance of 1 in n + 1 or more"
             }
             Self::Negative => "is below zero, which this value cannot be",
         }

@@ -41,7 +41,7 @@ struct Lints<'a> {
     program: &'a Program,
 }
 
-fn warn(code: Code, span: Span, message: String) -> Diagnostic {
+pub(super) fn warn(code: Code, span: Span, message: String) -> Diagnostic {
     Diagnostic { severity: Severity::Warning, ..Diagnostic::at(code, span, message) }
 }
 

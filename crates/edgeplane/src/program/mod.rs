@@ -34,6 +34,7 @@ mod memory;
 mod modifiers;
 mod motion;
 mod names;
+mod nowhere_near;
 mod ops;
 mod reports;
 mod resolve;

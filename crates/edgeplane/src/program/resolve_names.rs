@@ -6,6 +6,7 @@ use super::layout::Layout;
 use super::resolve::{Resolver, Typed};
 use super::tree::{PoolPart, Read, Role, TreeKind};
 use crate::formula::{Ident, Kind};
+use crate::text::diagnostic::suggestion;
 use crate::text::{Code, Diagnostic};
 
 impl Resolver<'_, '_> {
@@ -138,8 +139,19 @@ impl Resolver<'_, '_> {
             (true, Some(of)) => {
                 let types = &self.compiler.names.damage_types;
                 let Some(id) = types.get(&of.text) else {
+                    let message = format!("no damage type is called `{}`", of.text);
                     let known: Vec<String> = types.names().cloned().collect();
-                    self.unknown(format!("no damage type is called `{}`", of.text), &of.text, &of.range, &known);
+                    let near = suggestion(&of.text, &known.iter().map(String::as_str).collect::<Vec<_>>());
+                    if self.scope.typed && near.is_none() {
+                        let help = format!(
+                            "the value for the damage type at hand is the attribute alone, without `.{}`; the types are {}",
+                            of.text,
+                            known.iter().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", ")
+                        );
+                        self.report(Code::UnknownName, &of.range, message, Some(help));
+                    } else {
+                        self.unknown(message, &of.text, &of.range, &known);
+                    }
                     return None;
                 };
                 Some(Read::Attribute(role, attribute.slot.plus(id.0)))

@@ -158,7 +158,10 @@ impl Scope {
 
     /// How to spell somebody's attribute here, for help.
     pub(crate) fn spellings(&self, name: &str) -> String {
-        let roles = [(self.owner && !self.caster, "self"), (self.caster, "caster"), (self.target, "target")];
+        // The owner of a status is also its `target`; the owner of an ability is also its `caster`.
+        let of_status = self.owner && self.owner_is_target;
+        let owner = self.owner && (of_status || !self.caster);
+        let roles = [(owner, "self"), (self.caster, "caster"), (self.target && !of_status, "target")];
         let spelled: Vec<String> =
             roles.iter().filter(|(there, _)| *there).map(|(_, role)| format!("`{role}.{name}`")).collect();
         spelled.join(" or ")

@@ -1,7 +1,7 @@
 //! Reading tables key by key: every mistake is reported, and reading goes on.
 
 use crate::formula::{Expr, ExprKind, Unary, parse};
-use crate::text::diagnostic::{listed, suggestion};
+use crate::text::diagnostic::suggestion;
 use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Span, Table, TextMap, Value};
 
 /// A word with its place: a name that is used, a tag.
@@ -255,8 +255,7 @@ pub(super) fn choose<T: Copy>(found: &Word, path: &str, choices: &[(&str, T)], o
     let choice = choices.iter().find(|(name, _)| *name == found.text).map(|(_, meaning)| *meaning);
     if choice.is_none() {
         let names: Vec<&str> = choices.iter().map(|(name, _)| *name).collect();
-        let message = format!("`{path}` cannot be `{}`; it is one of {}", found.text, listed(&names));
-        out.push(Diagnostic::at(Code::BadValue, found.span, message).nearest(&found.text, names));
+        out.push(Diagnostic::not_one_of(found.span, path, &found.text, &names));
     }
     choice
 }

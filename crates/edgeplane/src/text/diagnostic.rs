@@ -85,6 +85,7 @@ codes! {
     NeverOpen "never-open" "Warning: an ability after another one, in the hands of somebody who lacks that.";
     SharesNothing "shares-nothing" "Warning: a shared cooldown of one ability alone.";
     NeverJoins "never-joins" "Warning: somebody who waits to be called by nobody, or a call for whom nobody waits.";
+    NowhereNear "nowhere-near" "Warning: somebody too far from every enemy, where nobody walks.";
     NeverPlaced "never-placed" "Warning: a zone that nothing places.";
     HelpsEnemies "helps-enemies" "Warning: an ability that helps its targets and does not say that they are no enemies.";
     UnreadSheet "unread-sheet" "Warning: a sheet in the folder that the ruleset does not name.";
@@ -170,6 +171,21 @@ impl Diagnostic {
         }
     }
 
+    /// A word that stands where one of a few is wanted. Those are listed once: in the message if they are so few that a line
+    /// has them, else as help where nothing is near.
+    pub(crate) fn not_one_of(span: Span, path: &str, found: &str, known: &[&str]) -> Self {
+        const FEW: usize = 8;
+        let message = format!("`{path}` cannot be `{found}`");
+        if known.len() > FEW {
+            return Self::at(Code::BadValue, span, message).nearest(found, known.iter().copied());
+        }
+        let diagnostic = Self::at(Code::BadValue, span, format!("{message}; it is one of {}", listed(known)));
+        match suggestion(found, known) {
+            Some(help) => diagnostic.help(help),
+            None => diagnostic,
+        }
+    }
+
     /// One line for logs and tests: `file:line:column code message`.
     pub fn line(&self, sources: &Sources) -> String {
         let code = self.code.name();
@@ -187,7 +203,11 @@ pub(crate) fn suggestion(found: &str, known: &[&str]) -> Option<String> {
         Some(written) => Some(format!("`{found}` is now written `{written}`")),
         None => {
             let near = synonym(found, known).or_else(|| nearest(found, known)).or_else(|| containing(found, known));
-            near.or_else(|| of_one_stem(found, known)).map(|near| format!("did you mean `{near}`?"))
+            let near = near
+                .or_else(|| of_one_stem(found, known))
+                .map_or_else(|| of_one_family(found, known), |near| vec![near]);
+            let near: Vec<String> = near.iter().map(|name| format!("`{name}`")).collect();
+            (!near.is_empty()).then(|| format!("did you mean {}?", near.join(" or ")))
         }
     }
 }
@@ -204,6 +224,15 @@ fn of_one_stem<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
     let stem = found.get(..STEM)?;
     let mut alike = known.iter().filter(|name| name.starts_with(stem));
     alike.next().filter(|_| alike.next().is_none()).copied()
+}
+
+/// Those few that begin with the same word: `pool_below` and `pool_above` for `pool_falls`.
+fn of_one_family<'a>(found: &str, known: &[&'a str]) -> Vec<&'a str> {
+    const FEW: usize = 4;
+    let Some((first, _)) = found.split_once('_') else { return Vec::new() };
+    let alike = known.iter().filter(|name| name.split_once('_').is_some_and(|(word, _)| word == first));
+    let alike: Vec<&str> = alike.copied().collect();
+    if alike.len() > FEW { Vec::new() } else { alike }
 }
 
 /// The known name that `found` was probably meant to be.

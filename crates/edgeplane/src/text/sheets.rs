@@ -67,8 +67,7 @@ fn named(sheet: &Entry, sources: &Sources, out: &mut Diagnostics) -> Option<(Str
     let (file, of) = (text("file", "file = \"beasts.csv\"", out), text("of", "of = \"character\"", out));
     let ((file, file_span), (of, of_span)) = (file?, of?);
     if !SHEETS_OF.contains(&of.as_str()) {
-        let message = format!("`{path}.of` cannot be `{of}`; it is one of {}", super::diagnostic::listed(SHEETS_OF));
-        out.push(Diagnostic::at(Code::BadValue, of_span, message));
+        out.push(Diagnostic::not_one_of(of_span, &format!("{path}.of"), &of, SHEETS_OF));
         return None;
     }
     let sheets = || sources.ids().filter(|id| is_sheet(sources.file(*id).name()));

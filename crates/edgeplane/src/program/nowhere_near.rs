@@ -1,0 +1,86 @@
+//! A warning about combatants who stand where they can do nothing, in an encounter in which nobody walks.
+
+use super::Program;
+use super::characters::CharacterPlan;
+use super::encounters::EncounterPlan;
+use super::ids::{AbilityId, CharacterId};
+use super::lints::warn;
+use crate::rules::{EffectKind, Ruleset, SideRule};
+use crate::text::{Code, Diagnostics};
+
+/// Reports encounters in which somebody is too far from every enemy, and will stay there.
+pub(super) fn nowhere_near(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
+    let moves = |kind: &EffectKind| matches!(kind, EffectKind::Shift { .. } | EffectKind::Leap(_));
+    if rules.effects().any(|effect| moves(&effect.kind)) {
+        return;
+    }
+    for (named, encounter) in rules.encounters.iter().zip(&program.encounters) {
+        let members = members(encounter);
+        if members.iter().any(|one| walks(program, &program.characters[one.character.index()])) {
+            continue;
+        }
+        let apart = |one: &Member| {
+            let enemies = members.iter().filter(|other| other.side != one.side);
+            enemies.map(|other| gap(program, one, other)).min_by(f64::total_cmp)
+        };
+        let far =
+            |one: &&Member| apart(one).is_some_and(|gap| farthest_reach(program, one).is_some_and(|reach| reach < gap));
+        let Some(one) = members.iter().find(far) else { continue };
+        let (Some(gap), Some(reach)) = (apart(one), farthest_reach(program, one)) else { continue };
+        let message = format!(
+            "in `{}` nobody walks, and `{}` is {} m from the nearest enemy: its abilities reach {} m",
+            named.name,
+            program.characters[one.character.index()].name,
+            short(gap),
+            short(reach)
+        );
+        let help = if program.find_attribute("speed").is_some() {
+            "the `speed` of everybody in it is 0: metres that somebody walks per second"
+        } else {
+            "the attribute `speed` is the metres that somebody walks per second: without it nobody does"
+        };
+        out.push(warn(Code::NowhereNear, named.span, message).help(help));
+    }
+}
+
+/// One who takes part, and where.
+struct Member {
+    side: usize,
+    character: CharacterId,
+    place: [f64; 2],
+}
+
+/// Nobody where the encounter has no places.
+fn members(encounter: &EncounterPlan) -> Vec<Member> {
+    let sides = encounter.sides.iter().enumerate();
+    let all = sides.flat_map(|(side, (_, members))| members.iter().map(move |character| (side, *character)));
+    all.zip(&encounter.places).map(|((side, character), place)| Member { side, character, place: *place }).collect()
+}
+
+/// Whether it walks, or may once something changes its speed.
+fn walks(program: &Program, plan: &CharacterPlan) -> bool {
+    let Some(slot) = program.find_attribute("speed") else { return false };
+    let index = slot.index();
+    plan.block.get(index).is_none_or(|speed| *speed > 0.0) || !program.modifiers_of(slot).is_empty()
+}
+
+/// Metres between two rims.
+fn gap(program: &Program, one: &Member, other: &Member) -> f64 {
+    let body = |member: &Member| program.characters[member.character.index()].body;
+    libm::hypot(one.place[0] - other.place[0], one.place[1] - other.place[1]) - body(one) - body(other)
+}
+
+/// How far the abilities go that somebody uses on enemies; nothing if there are none, or if that is no plain number.
+fn farthest_reach(program: &Program, member: &Member) -> Option<f64> {
+    let plan = &program.characters[member.character.index()];
+    let on_enemies =
+        |ability: &&AbilityId| matches!(program.ability(**ability).side, SideRule::Enemies | SideRule::Everyone);
+    let reaches = plan.abilities.iter().filter(on_enemies).map(|ability| program.ability(*ability).fixed_reach);
+    let reaches: Option<Vec<f64>> = reaches.collect();
+    reaches?.into_iter().max_by(f64::total_cmp)
+}
+
+/// To a centimetre.
+fn short(metres: f64) -> f64 {
+    (metres * 100.0).round() / 100.0
+}
