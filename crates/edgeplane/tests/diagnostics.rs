@@ -266,6 +266,11 @@ fn general_words_lead_to_those_of_the_format() {
             "the value for the damage type at hand is the attribute alone, without `.this`; the types are `silt`",
         ),
         ("[[expect]]\nencounter = \"duel\"\nthat = \"draw_rate\"\nat_most = 0.1", "did you mean `in`?"),
+        ("[ability.jab]\nmana_cost = 3\ndoes = [{ interrupt = true }]", "did you mean `cost`?"),
+        ("[ability.jab]\ntargets = \"enemy\"\ndoes = [{ interrupt = true }]", "did you mean `enemies`?"),
+        ("[encounter.duel]\nteam1 = [\"a\"]", "did you mean `sides`?"),
+        ("[characters.crab]", "did you mean `character`?"),
+        ("[status.s]\nduration = \"5s\"", "units are not written: times are in seconds, lengths in metres"),
         ("[expect.fair]\nthat = \"draw_rate\"", "write each of them under `[[expect]]`; none has a name in brackets"),
     ] {
         assert_eq!(help_of(text), help, "{text}");

@@ -4,6 +4,9 @@ use std::ops::Range;
 
 use super::parse::ParseError;
 
+/// What people write behind a number who expect units.
+const UNITS: [&str; 9] = ["s", "sec", "secs", "second", "seconds", "ms", "min", "m", "metres"];
+
 #[derive(Clone, Debug, PartialEq)]
 pub(super) enum Token {
     Number { value: f64, percent: bool },
@@ -115,6 +118,11 @@ fn number(rest: &str) -> Result<(Token, usize), Wrong> {
         return Err((format!("`{written}` is too large to count with"), length, None));
     }
     if rest[length..].starts_with(|c: char| c.is_alphabetic() || c == '_') {
+        let word: String = rest[length..].chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect();
+        if UNITS.contains(&word.as_str()) {
+            let help = "units are not written: times are in seconds, lengths in metres".to_owned();
+            return Err((format!("`{written}{word}` is a number with a unit"), length + word.len(), Some(help)));
+        }
         let help = Some("write the multiplication out: `2 * x`; names do not begin with a digit".to_owned());
         return Err(("a number runs into a name".to_owned(), length, help));
     }

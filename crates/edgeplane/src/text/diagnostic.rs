@@ -202,14 +202,46 @@ pub(crate) fn suggestion(found: &str, known: &[&str]) -> Option<String> {
     match renamed(found, known) {
         Some(written) => Some(format!("`{found}` is now written `{written}`")),
         None => {
-            let near = synonym(found, known).or_else(|| nearest(found, known)).or_else(|| containing(found, known));
-            let near = near
-                .or_else(|| of_one_stem(found, known))
-                .map_or_else(|| of_one_family(found, known), |near| vec![near]);
+            let near = meant(found, known).or_else(|| meant(without_number(found), known));
+            let near = near.map_or_else(|| of_one_family(found, known), |near| vec![near]);
             let near: Vec<String> = near.iter().map(|name| format!("`{name}`")).collect();
             (!near.is_empty()).then(|| format!("did you mean {}?", near.join(" or ")))
         }
     }
+}
+
+/// The one name that was probably meant: first by what words mean, then by how they are spelt.
+fn meant<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
+    let by_meaning = synonym(found, known).or_else(|| of_other_number(found, known));
+    let by_spelling = by_meaning.or_else(|| nearest(found, known)).or_else(|| containing(found, known));
+    by_spelling.or_else(|| of_one_stem(found, known)).or_else(|| part(found, known))
+}
+
+/// `team` for `team1`.
+fn without_number(found: &str) -> &str {
+    found.trim_end_matches(|c: char| c.is_ascii_digit() || c == '_')
+}
+
+/// The known name that differs only in being singular or plural: `enemies` for `enemy`, `character` for `characters`.
+fn of_other_number<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
+    fn singular(word: &str) -> String {
+        match word.strip_suffix("ies") {
+            Some(stem) => format!("{stem}y"),
+            None => word
+                .strip_suffix("es")
+                .filter(|stem| stem.ends_with('s'))
+                .or(word.strip_suffix('s'))
+                .unwrap_or(word)
+                .to_owned(),
+        }
+    }
+    known.iter().find(|name| singular(name) == singular(found)).copied()
+}
+
+/// The only known name that is a part of the one that was found: `cost` for `mana_cost`.
+fn part<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
+    let mut parts = known.iter().filter(|name| found.split('_').any(|part| part == **name));
+    parts.next().filter(|_| parts.next().is_none()).copied()
 }
 
 /// The only known name of which the one that was found is a part: `time_limit` for `limit`.
