@@ -22,6 +22,7 @@ pub(super) fn idle(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
     idle.sets();
     idle.pools();
     idle.levels();
+    idle.ground();
 }
 
 struct Idle<'a> {
@@ -191,6 +192,29 @@ impl Idle<'_> {
         let does_nothing = rule.apply.is_empty() && rule.enters.is_empty() && rule.leaves.is_empty();
         if does_nothing && !self.rules.policies.iter().any(avoided) {
             self.say(*span, &format!("zone.{name}"), "it holds no status, and nothing happens to who enters or leaves");
+        }
+    }
+
+    /// Reaches and radii of a ruleset all of whose encounters are fought without places. Once is enough.
+    fn ground(&mut self) {
+        let is_placed = self.program.encounters.iter().any(|encounter| !encounter.places.is_empty());
+        if self.program.encounters.is_empty() || is_placed {
+            return;
+        }
+        let reach = self
+            .rules
+            .abilities
+            .iter()
+            .find_map(|named| Some(("ability", named.name.as_str(), "reach", named.rule.reach.as_ref()?)));
+        let radius = || {
+            self.rules
+                .zones
+                .iter()
+                .find_map(|named| Some(("zone", named.name.as_str(), "radius", named.rule.radius.as_ref()?)))
+        };
+        if let Some((of, name, key, formula)) = reach.or_else(radius) {
+            let (span, key) = (formula.span, format!("{of}.{name}.{key}"));
+            self.say(span, &key, "no encounter has places; `distance = 10` has its sides begin that far apart");
         }
     }
 
