@@ -34,6 +34,7 @@ mod memory;
 mod modifiers;
 mod motion;
 mod names;
+mod never_used;
 mod nowhere_near;
 mod ops;
 mod reports;
