@@ -3,6 +3,7 @@
 use super::Program;
 use super::characters::CharacterPlan;
 use super::ids::{AbilityId, CharacterId, CombatantId, FormulaId, GearId, Slot};
+use super::never_used::is_had;
 use super::tree::{Read, TreeKind};
 use super::worked::plain;
 use crate::rules::{
@@ -262,7 +263,7 @@ impl Lints<'_> {
             };
             let because = if let Some(word) = name(&on.status).filter(|word| !self.is_applied(&word.text)) {
                 Some((word.span, format!("nothing applies `{}`", word.text)))
-            } else if let Some(word) = name(&on.ability).filter(|word| !self.is_had(&word.text)) {
+            } else if let Some(word) = name(&on.ability).filter(|word| !is_had(self.rules, &word.text)) {
                 Some((word.span, format!("no character has `{}`", word.text)))
             } else if let Some(when) = on.when.as_ref().filter(|when| self.is_false(when)) {
                 Some((when.span, "its condition is never true".to_owned()))
@@ -276,13 +277,6 @@ impl Lints<'_> {
                 out.push(warn(Code::NeverTriggers, span, message));
             }
         }
-    }
-
-    fn is_had(&self, ability: &str) -> bool {
-        let abilities = self.rules.characters.iter().flat_map(|one| one.rule.abilities.iter().flatten());
-        let learned = self.rules.characters.iter().flat_map(|one| one.rule.can_learn.iter().flatten());
-        let brought = self.rules.statuses.iter().flat_map(|one| &one.rule.abilities);
-        abilities.chain(learned).chain(brought).any(|word| word.text == ability)
     }
 
     fn is_false(&self, when: &Formula) -> bool {

@@ -17,6 +17,52 @@ pub(super) fn never_used(rules: &Ruleset, program: &Program, out: &mut Diagnosti
     rules.abilities.iter().for_each(|named| never_affordable(program, named, out));
     rules.characters.iter().for_each(|named| never_chosen(rules, program, named, out));
     program.formulas.iter().for_each(|formula| amounts_as_shares(program, formula, out));
+    unused(rules, program, out);
+}
+
+/// Names that nothing in the ruleset goes by.
+fn unused(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
+    let mut say = |what: &str, name: &str, span: Span| {
+        out.push(warn(Code::Unused, span, format!("nothing uses the {what} `{name}`")));
+    };
+    let bodies = rules.functions.iter().filter_map(|named| named.rule.is.as_ref());
+    let texts: Vec<&str> = program.formulas.iter().map(|one| one.source.text.as_str()).collect();
+    let texts: Vec<&str> = texts.into_iter().chain(bodies.map(|body| body.text.as_str())).collect();
+    let called = |name: &str| texts.iter().any(|text| calls(text, name));
+    for named in rules.curves.iter().filter(|named| !called(&named.name)) {
+        say("curve", &named.name, named.span);
+    }
+    for named in rules.functions.iter().filter(|named| !called(&named.name)) {
+        say("formula", &named.name, named.span);
+    }
+    let chosen =
+        |name: &str| rules.characters.iter().any(|one| one.rule.policy.as_ref().is_some_and(|word| word.text == name));
+    for named in rules.policies.iter().filter(|named| !chosen(&named.name)) {
+        say("policy", &named.name, named.span);
+    }
+    for named in rules.abilities.iter().filter(|named| !is_had(rules, &named.name)) {
+        say("ability", &named.name, named.span);
+    }
+}
+
+/// Whether a formula calls a function of this name.
+fn calls(text: &str, name: &str) -> bool {
+    let is_word = |c: char| c.is_alphanumeric() || c == '_' || c == '.';
+    text.match_indices(name)
+        .any(|(at, _)| !text[..at].ends_with(is_word) && text[at + name.len()..].trim_start().starts_with('('))
+}
+
+/// Whether anybody ever has an ability, or a script uses it.
+pub(super) fn is_had(rules: &Ruleset, ability: &str) -> bool {
+    let abilities = rules.characters.iter().flat_map(|one| one.rule.abilities.iter().flatten());
+    let learned = rules.characters.iter().flat_map(|one| one.rule.can_learn.iter().flatten());
+    let brought = rules.statuses.iter().flat_map(|one| &one.rule.abilities);
+    abilities.chain(learned).chain(brought).any(|word| word.text == ability) || is_scripted(rules, ability)
+}
+
+fn is_scripted(rules: &Ruleset, ability: &str) -> bool {
+    let mut moments = rules.encounters.iter().flat_map(|encounter| &encounter.rule.script);
+    moments.any(|moment| moment.ability.text == ability)
 }
 
 /// A cost above the cap of everybody who has the ability.
@@ -73,14 +119,10 @@ fn is_fixed(program: &Program, plan: &CharacterPlan, formula: FormulaId) -> bool
 fn never_chosen(rules: &Ruleset, program: &Program, named: &Named<CharacterRule>, out: &mut Diagnostics) {
     let plan = acting(program).find(|plan| plan.name == named.name);
     let Some(plan) = plan.filter(|plan| !plan.policy.name.is_empty()) else { return };
-    let scripted = |name: &str| {
-        let mut moments = rules.encounters.iter().flat_map(|encounter| &encounter.rule.script);
-        moments.any(|moment| moment.ability.text == name)
-    };
     let chosen = |ability: AbilityId| plan.policy.uses.iter().any(|line| line.ability == ability);
     for word in named.rule.abilities.iter().flatten() {
         let Some(ability) = program.find_ability(&word.text) else { continue };
-        if !chosen(ability) && !scripted(&word.text) {
+        if !chosen(ability) && !is_scripted(rules, &word.text) {
             let message =
                 format!("`{}` has `{}`, and its policy `{}` never uses it", named.name, word.text, plan.policy.name);
             out.push(warn(Code::NeverChosen, word.span, message));

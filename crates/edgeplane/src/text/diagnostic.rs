@@ -85,6 +85,7 @@ codes! {
     NeverOpen "never-open" "Warning: an ability after another one, in the hands of somebody who lacks that.";
     SharesNothing "shares-nothing" "Warning: a shared cooldown of one ability alone.";
     NeverJoins "never-joins" "Warning: somebody who waits to be called by nobody, or a call for whom nobody waits.";
+    Unused "unused" "Warning: an ability, a policy, a formula or a curve that nothing uses.";
     NeverAffordable "never-affordable" "Warning: an ability whose cost is above the cap of everybody who has it.";
     NeverChosen "never-chosen" "Warning: an ability of somebody whose policy does not use it.";
     AmountAsShare "amount-as-share" "Warning: what a pool holds is compared with less than 1.";
