@@ -201,7 +201,7 @@ fn suspicious_rulesets_are_sound_but_warned_of() {
     let folder = TempDir::new().unwrap();
     let file = folder.path().join("odd.toml");
     let text = "[pools]\nhealth = { max = 5, defeat = true }\n[status.never]\nduration = 2\nforbids = [\"sogn\"]\n\
-                [ability.sing]\ntags = [\"song\"]\ndoes = [{ damage = 1 }]\n";
+                [ability.sing]\ntags = [\"song\"]\ndoes = [{ damage = 1 }]\n[character.one]\nabilities = [\"sing\"]\n";
     fs::write(&file, text).unwrap();
     let path = file.to_str().unwrap();
     let (out, err) = answer(&["check", path]);

@@ -35,9 +35,9 @@ pub(super) fn nowhere_near(rules: &Ruleset, program: &Program, out: &mut Diagnos
             short(reach)
         );
         let help = if program.find_attribute("speed").is_some() {
-            "the `speed` of everybody in it is 0: metres that somebody walks per second"
+            "the `speed` of everybody in it is 0; it is the metres that somebody walks per second"
         } else {
-            "the attribute `speed` is the metres that somebody walks per second: without it nobody does"
+            "the attribute `speed` is the metres that somebody walks per second; without it only a game moves anybody"
         };
         out.push(warn(Code::NowhereNear, named.span, message).help(help));
     }
