@@ -8,7 +8,7 @@ use crate::rules::{
     Reapply, Receiver, Ruleset, Selector, SideRule, StatusRule, StepRule, Subject, TriggerEvent, TriggerRule,
     UseMoment, Word, ZoneRule,
 };
-use crate::text::{Code, Diagnostic, Diagnostics, Severity, Span};
+use crate::text::{Code, Diagnostic, Diagnostics, Span};
 
 /// Reports every key of a sound ruleset that changes nothing.
 pub(super) fn idle(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
@@ -43,7 +43,7 @@ fn none(time: &Option<Formula>) -> bool {
 impl Idle<'_> {
     fn say(&mut self, span: Span, key: &str, because: &str) {
         let message = format!("`{key}` has no effect: {because}");
-        self.out.push(Diagnostic { severity: Severity::Warning, ..Diagnostic::at(Code::NoEffect, span, message) });
+        self.out.push(Diagnostic::warning(Code::NoEffect, span, message));
     }
 
     fn ability(&mut self, Named { name, span, rule }: &Named<AbilityRule>) {
@@ -195,7 +195,7 @@ impl Idle<'_> {
         }
     }
 
-    /// Reaches and radii of a ruleset all of whose encounters are fought without places. Once is enough.
+    /// Reaches and radii mean nothing where no encounter has places. One warning stands for all of them.
     fn ground(&mut self) {
         let is_placed = self.program.encounters.iter().any(|encounter| !encounter.places.is_empty());
         if self.program.encounters.is_empty() || is_placed {
@@ -308,8 +308,7 @@ impl Idle<'_> {
             steps.iter().flat_map(|step| step.rule.tags.iter().flatten()).map(|tag| tag.text.as_str()).collect();
         for tag in tags.iter().filter(|tag| !asked.contains(&tag.text.as_str())) {
             let message = format!("`{}.tags` has no effect: no {what} step asks for `{}`", effect.path, tag.text);
-            let warning =
-                Diagnostic { severity: Severity::Warning, ..Diagnostic::at(Code::NoEffect, tag.span, message) };
+            let warning = Diagnostic::warning(Code::NoEffect, tag.span, message);
             self.out.push(warning.nearest(&tag.text, asked.iter().copied()));
         }
     }

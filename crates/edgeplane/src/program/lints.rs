@@ -10,7 +10,7 @@ use crate::rules::{
     AbilityRule, DurationRule, EffectKind, EffectRule, Formula, Joins, Named, PaceRule, Reapply, Ruleset, Selector,
     StatusRule, TriggerEvent,
 };
-use crate::text::{Code, Diagnostic, Diagnostics, Severity, Span};
+use crate::text::{Code, Diagnostic, Diagnostics};
 
 /// Reports everything suspicious about a sound ruleset.
 pub(super) fn lint(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
@@ -42,10 +42,6 @@ struct Lints<'a> {
     program: &'a Program,
 }
 
-pub(super) fn warn(code: Code, span: Span, message: String) -> Diagnostic {
-    Diagnostic { severity: Severity::Warning, ..Diagnostic::at(code, span, message) }
-}
-
 fn duration(rule: &StatusRule) -> Option<f64> {
     match &rule.duration {
         DurationRule::Seconds(seconds) => seconds.as_number(),
@@ -61,7 +57,7 @@ impl Lints<'_> {
         if period > lasts && !every.first_now && !every.part_tick {
             let message = format!("`{}` never ticks: it lasts {lasts} s, and its period is {period} s", named.name);
             let help = "shorten the period, or give it `first_tick = \"now\"` or `part_tick = true`";
-            out.push(warn(Code::NeverTicks, rule.span, message).help(help));
+            out.push(Diagnostic::warning(Code::NeverTicks, rule.span, message).help(help));
         }
     }
 
@@ -72,7 +68,7 @@ impl Lints<'_> {
         let beyond = rule.on.iter().find(|on| on.stacks.is_some_and(|stacks| stacks > most));
         if let Some(on) = beyond {
             let message = format!("`{name}` holds at most {most} stacks; {} are never reached", on.stacks.unwrap_or(0));
-            out.push(warn(Code::NeverFull, named.span, message));
+            out.push(Diagnostic::warning(Code::NeverFull, named.span, message));
             return;
         }
         let Some(lasts) = duration(rule) else { return };
@@ -96,7 +92,7 @@ impl Lints<'_> {
             let message = format!(
                 "`{name}` hardly ever reaches its {most} stacks: it lasts {lasts} s, and `{ability}` comes every {cooldown} s"
             );
-            out.push(warn(Code::NeverFull, named.span, message));
+            out.push(Diagnostic::warning(Code::NeverFull, named.span, message));
         }
     }
 
@@ -123,7 +119,9 @@ impl Lints<'_> {
             || others().filter_map(|other| other.rule.shared_cooldown.as_ref()).map(|other| other.name.text.as_str());
         if !names().any(|name| name == shared.name.text) {
             let message = format!("`{}` shares the cooldown `{}` with no other ability", named.name, shared.name.text);
-            out.push(warn(Code::SharesNothing, shared.name.span, message).nearest(&shared.name.text, names()));
+            out.push(
+                Diagnostic::warning(Code::SharesNothing, shared.name.span, message).nearest(&shared.name.text, names()),
+            );
         }
     }
 
@@ -138,7 +136,7 @@ impl Lints<'_> {
             let message =
                 format!("`{}` is never open for `{}`, who lacks `{}`", named.name, who.name, after.ability.text);
             let help = format!("add `{}` to the abilities of `{}`", after.ability.text, who.name);
-            out.push(warn(Code::NeverOpen, after.ability.span, message).help(help));
+            out.push(Diagnostic::warning(Code::NeverOpen, after.ability.span, message).help(help));
         }
     }
 
@@ -157,7 +155,7 @@ impl Lints<'_> {
             let message = format!("`{}` {what} its targets, which are enemies unless it says otherwise", ability.name);
             let help = "add `targets = \"self\"` or `\"allies\"` to the ability, or `to = \"caster\"` to the effect; \
                         `targets = \"enemies\"` if they are meant";
-            out.push(warn(Code::HelpsEnemies, effect.span, message).help(help));
+            out.push(Diagnostic::warning(Code::HelpsEnemies, effect.span, message).help(help));
         }
     }
 
@@ -169,7 +167,7 @@ impl Lints<'_> {
             if !known {
                 let message = format!("`{}` forbids `{}`, and no ability has that tag", named.name, word.text);
                 let choices = tags.iter().copied().chain(["act", "move"]);
-                out.push(warn(Code::ForbidsNothing, word.span, message).nearest(&word.text, choices));
+                out.push(Diagnostic::warning(Code::ForbidsNothing, word.span, message).nearest(&word.text, choices));
             }
         }
     }
@@ -192,7 +190,7 @@ impl Lints<'_> {
         for zone in self.rules.zones.iter().filter(|zone| !placed(&zone.name)) {
             let message = format!("nothing places the zone `{}`", zone.name);
             let help = format!("for example: does = [{{ zone = \"{}\" }}]", zone.name);
-            out.push(warn(Code::NeverPlaced, zone.span, message).help(help));
+            out.push(Diagnostic::warning(Code::NeverPlaced, zone.span, message).help(help));
         }
     }
 
@@ -211,14 +209,14 @@ impl Lints<'_> {
             if !called.iter().any(|word| word.text == *name) {
                 let message = format!("`{name}` waits to be called, and nobody calls");
                 let help = format!("for example: does = [{{ call = \"{name}\" }}]");
-                out.push(warn(Code::NeverJoins, member.span, message).help(help));
+                out.push(Diagnostic::warning(Code::NeverJoins, member.span, message).help(help));
             }
         }
         for word in called {
             if !waiting.iter().any(|member| member.character.text == word.text) {
                 let message = format!("no `{}` waits to be called in any encounter", word.text);
                 let help = format!("for example: {{ character = \"{}\", joins = \"called\" }}", word.text);
-                out.push(warn(Code::NeverJoins, word.span, message).help(help));
+                out.push(Diagnostic::warning(Code::NeverJoins, word.span, message).help(help));
             }
         }
     }
@@ -234,7 +232,7 @@ impl Lints<'_> {
         if !put_on && !worn.any(same) && !by_chance.into_iter().any(|chancy| same(&chancy.piece)) {
             let message = format!("nobody wears `{}`", named.name);
             let help = format!("for example: gear = [\"{}\"]", named.name);
-            out.push(warn(Code::NeverWorn, named.span, message).help(help));
+            out.push(Diagnostic::warning(Code::NeverWorn, named.span, message).help(help));
         }
     }
 
@@ -243,7 +241,7 @@ impl Lints<'_> {
         if !spent.any(|point| self.program.status(*point).name == named.name) {
             let message = format!("nobody spends points on `{}`", named.name);
             let help = format!("for example: spends = [\"{}\"]", named.name);
-            out.push(warn(Code::NeverSpent, named.span, message).help(help));
+            out.push(Diagnostic::warning(Code::NeverSpent, named.span, message).help(help));
         }
     }
 
@@ -251,7 +249,7 @@ impl Lints<'_> {
         if !self.is_applied(&named.name) {
             let message = format!("nothing applies `{}`", named.name);
             let help = format!("for example: does = [{{ apply = \"{}\" }}]", named.name);
-            out.push(warn(Code::NeverApplied, named.span, message).help(help));
+            out.push(Diagnostic::warning(Code::NeverApplied, named.span, message).help(help));
         }
     }
 
@@ -274,7 +272,7 @@ impl Lints<'_> {
             };
             if let Some((span, because)) = because {
                 let message = format!("`{}` never triggers on {}: {because}", named.name, on.event.name());
-                out.push(warn(Code::NeverTriggers, span, message));
+                out.push(Diagnostic::warning(Code::NeverTriggers, span, message));
             }
         }
     }
@@ -300,7 +298,7 @@ impl Lints<'_> {
                 continue;
             };
             let message = format!("`{}` {message}: chances go from 0 to 1", chance.path);
-            out.push(warn(Code::ChanceAboveOne, chance.span, message).help(help));
+            out.push(Diagnostic::warning(Code::ChanceAboveOne, chance.span, message).help(help));
         }
         for formula in &self.program.formulas {
             formula.tree.any(&mut |part| {
@@ -311,7 +309,10 @@ impl Lints<'_> {
                 {
                     let message = format!("`roll` takes a chance from 0 to 1, and {value} is always true");
                     let span = formula.source.place(chance.range.clone());
-                    out.push(warn(Code::ChanceAboveOne, span, message).help(format!("{value} % is `{value}%`")));
+                    out.push(
+                        Diagnostic::warning(Code::ChanceAboveOne, span, message)
+                            .help(format!("{value} % is `{value}%`")),
+                    );
                 }
                 false
             });
@@ -356,7 +357,7 @@ impl Lints<'_> {
             let slots = if info.per_type { self.program.layout.types } else { 1 };
             if !(0..slots).any(|of| read[Slot(info.slot.0 + of).index()]) {
                 let message = format!("nothing reads the attribute `{}`", named.name);
-                out.push(warn(Code::UnreadAttribute, named.span, message));
+                out.push(Diagnostic::warning(Code::UnreadAttribute, named.span, message));
             }
         }
     }

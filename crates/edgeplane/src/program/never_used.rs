@@ -4,13 +4,12 @@ use super::Program;
 use super::characters::CharacterPlan;
 use super::ids::{AbilityId, FormulaId, PoolId};
 use super::layout::{Layout, pool_slot};
-use super::lints::warn;
 use super::ops::BinaryOp;
 use super::resolve::CompiledFormula;
 use super::tree::{PoolPart, Read, Tree, TreeKind};
 use super::worked::plain;
 use crate::rules::{AbilityRule, CharacterRule, Named, Ruleset};
-use crate::text::{Code, Diagnostics, Span};
+use crate::text::{Code, Diagnostic, Diagnostics, Span};
 
 /// Reports what nobody can pay for, what no policy chooses, and pools that are compared with a share of themselves.
 pub(super) fn never_used(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
@@ -23,7 +22,7 @@ pub(super) fn never_used(rules: &Ruleset, program: &Program, out: &mut Diagnosti
 /// Names that nothing in the ruleset goes by.
 fn unused(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
     let mut say = |what: &str, name: &str, span: Span| {
-        out.push(warn(Code::Unused, span, format!("nothing uses the {what} `{name}`")));
+        out.push(Diagnostic::warning(Code::Unused, span, format!("nothing uses the {what} `{name}`")));
     };
     let bodies = rules.functions.iter().filter_map(|named| named.rule.is.as_ref());
     let texts: Vec<&str> = program.formulas.iter().map(|one| one.source.text.as_str()).collect();
@@ -80,7 +79,7 @@ fn never_affordable(program: &Program, Named { name, rule, .. }: &Named<AbilityR
                 word.text,
                 plain(most)
             );
-            out.push(warn(Code::NeverAffordable, cost.span, message));
+            out.push(Diagnostic::warning(Code::NeverAffordable, cost.span, message));
         }
     }
 }
@@ -125,7 +124,7 @@ fn never_chosen(rules: &Ruleset, program: &Program, named: &Named<CharacterRule>
         if !chosen(ability) && !is_scripted(rules, &word.text) {
             let message =
                 format!("`{}` has `{}`, and its policy `{}` never uses it", named.name, word.text, plan.policy.name);
-            out.push(warn(Code::NeverChosen, word.span, message));
+            out.push(Diagnostic::warning(Code::NeverChosen, word.span, message));
         }
     }
 }
@@ -151,8 +150,8 @@ fn amounts_as_shares(program: &Program, formula: &CompiledFormula, out: &mut Dia
         }
         let message = format!("`{name}` is an amount, and is compared with less than 1");
         let help =
-            format!("for a share of its cap: `{name}.share` behind whose it is, as in `self.{name}.share < 30%`");
-        out.push(warn(Code::AmountAsShare, span, message).help(help));
+            format!("a share of its cap is `self.{name}.share` or `target.{name}.share`: `self.{name}.share < 30%`");
+        out.push(Diagnostic::warning(Code::AmountAsShare, span, message).help(help));
     }
 }
 

@@ -4,9 +4,8 @@ use super::Program;
 use super::characters::CharacterPlan;
 use super::encounters::EncounterPlan;
 use super::ids::{AbilityId, CharacterId};
-use super::lints::warn;
 use crate::rules::{EffectKind, Ruleset, SideRule};
-use crate::text::{Code, Diagnostics};
+use crate::text::{Code, Diagnostic, Diagnostics};
 
 /// Reports encounters in which somebody is too far from every enemy, and will stay there.
 pub(super) fn nowhere_near(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
@@ -39,7 +38,7 @@ pub(super) fn nowhere_near(rules: &Ruleset, program: &Program, out: &mut Diagnos
         } else {
             "the attribute `speed` is the metres that somebody walks per second; without it only a game moves anybody"
         };
-        out.push(warn(Code::NowhereNear, named.span, message).help(help));
+        out.push(Diagnostic::warning(Code::NowhereNear, named.span, message).help(help));
     }
 }
 

@@ -141,6 +141,11 @@ impl Diagnostic {
         Self::new(code, message).label(span, "")
     }
 
+    /// A warning at a place.
+    pub(crate) fn warning(code: Code, span: Span, message: impl Into<String>) -> Self {
+        Self { severity: Severity::Warning, ..Self::at(code, span, message) }
+    }
+
     /// Adds a place; the first that is added is the main one.
     #[must_use]
     pub fn label(mut self, span: Span, text: impl Into<String>) -> Self {
@@ -206,7 +211,7 @@ pub(crate) fn suggestion(found: &str, known: &[&str]) -> Option<String> {
     match renamed(found, known) {
         Some(written) => Some(format!("`{found}` is now written `{written}`")),
         None => {
-            let near = meant(found, known).or_else(|| meant(without_number(found), known));
+            let near = meant(found, known).or_else(|| meant(without_number(found)?, known));
             let near = near.map_or_else(|| of_one_family(found, known), |near| vec![near]);
             let near: Vec<String> = near.iter().map(|name| format!("`{name}`")).collect();
             (!near.is_empty()).then(|| format!("did you mean {}?", near.join(" or ")))
@@ -222,8 +227,9 @@ fn meant<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
 }
 
 /// `team` for `team1`.
-fn without_number(found: &str) -> &str {
-    found.trim_end_matches(|c: char| c.is_ascii_digit() || c == '_')
+fn without_number(found: &str) -> Option<&str> {
+    let word = found.trim_end_matches(|c: char| c.is_ascii_digit() || c == '_');
+    Some(word).filter(|word| !word.is_empty() && word.len() < found.len())
 }
 
 /// The known name that differs only in being singular or plural: `enemies` for `enemy`, `character` for `characters`.

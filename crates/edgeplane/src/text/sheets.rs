@@ -4,7 +4,7 @@
 //! places of their cells, so that nothing above needs to know where a value was written.
 
 use super::cells::{Cell, rows};
-use super::diagnostic::{Code, Diagnostic, Diagnostics, Severity};
+use super::diagnostic::{Code, Diagnostic, Diagnostics};
 use super::document::{Document, Entry, Node, Table, Value};
 use super::overrides::keys;
 use super::source::{FileId, Sources, Span};
@@ -32,9 +32,9 @@ pub(super) fn add_sheets(document: &mut Document, sources: &Sources, out: &mut D
     }
     for file in unread {
         let message = format!("no sheet names `{}`: nothing of it is read", short_name(sources, file));
-        let diagnostic = Diagnostic::at(Code::UnreadSheet, Span { file, start: 0, end: 0 }, message);
+        let diagnostic = Diagnostic::warning(Code::UnreadSheet, Span { file, start: 0, end: 0 }, message);
         let help = format!("[sheet.some_name]\nfile = \"{}\"\nof = \"character\"", short_name(sources, file));
-        out.push(Diagnostic { severity: Severity::Warning, ..diagnostic }.help(help));
+        out.push(diagnostic.help(help));
     }
 }
 
