@@ -18,6 +18,9 @@ mod play;
 #[path = "for_games.rs"]
 mod for_games;
 
+#[path = "thresholds.rs"]
+mod thresholds;
+
 #[path = "triggers.rs"]
 mod triggers;
 

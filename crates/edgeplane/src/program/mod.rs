@@ -48,6 +48,7 @@ mod statuses;
 mod steps;
 mod tables;
 mod threat;
+mod thresholds;
 mod time;
 mod tree;
 mod watches;
@@ -93,7 +94,7 @@ pub use script::{JoinPlan, MomentEffect, MomentPlan, ScriptPlan};
 pub(crate) use statuses::LEAST_PERIOD;
 pub use statuses::{DiminishPlan, EveryPlan, ModifierPlan, Pace, StatusPlan, TextPart, TriggerPlan};
 pub use steps::{DamageTypeInfo, FlowPlan, PoolPlan, StartPlan, StepPlan};
-pub(crate) use tables::{CompiledLine, CompiledPolicy, Derived, Listener, QuickCondition};
+pub(crate) use tables::{CompiledLine, CompiledPolicy, Derived, LineThreshold, Listener, QuickCondition};
 pub use threat::ThreatPlan;
 pub use time::Time;
 #[cfg(feature = "study")]

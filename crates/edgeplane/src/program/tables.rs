@@ -15,7 +15,9 @@ use super::ids::{AbilityId, CombatantId, FormulaId, PoolId, SiteId, Slot, ZoneId
 use super::inputs::Inputs;
 use super::memory::Memory;
 use super::ops::BinaryOp;
+use super::thresholds::Threshold;
 use super::time::Time;
+use super::tree::Role;
 use crate::rules::{Moves, SideRule};
 
 /// How one combatant chooses. Sets of lines are kept as bits; the last bit stands for all lines from the
@@ -41,14 +43,17 @@ pub(crate) struct CompiledPolicy {
     pub(crate) count: u32,
     /// Where its lines begin in lists of all lines of all combatants.
     pub(crate) first_line: u32,
-    /// For each of its pools, the lines that depend on it.
+    /// For each of its pools, the lines that depend on it, and what keeps some of them closed whatever else holds.
     pub(crate) own_pools: Vec<u64>,
+    pub(crate) own_thresholds: Vec<Vec<LineThreshold>>,
     /// For each bit of its slots, the lines that depend on it.
     pub(crate) own_slots: Box<[u64; 64]>,
     /// Lines that depend on who stands.
     pub(crate) heads: u64,
     /// Lines whose conditions depend on who is where.
     pub(crate) places: PlacesRead,
+    /// Those of them for which it only matters who is in reach, since those are picked first.
+    pub(crate) in_reach: u64,
     /// Lines whose conditions depend on threat.
     pub(crate) threat: u64,
     /// Lines whose conditions are drawn.
@@ -187,6 +192,17 @@ pub(crate) struct Listener {
     pub(crate) lines: u64,
     /// Whose numbers, as it sees them.
     pub(crate) side: SideRule,
+    /// What keeps the line closed whatever else holds, if the pool of whoever is meant does.
+    pub(crate) threshold: Option<LineThreshold>,
+}
+
+/// A threshold of a line.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct LineThreshold {
+    /// The line, by its index among all lines of all combatants.
+    pub(crate) at: u32,
+    pub(crate) line: u64,
+    pub(crate) threshold: Threshold,
 }
 
 /// Who depends on numbers of others, by pool and by the bits of slots.
@@ -279,9 +295,11 @@ impl Program {
             count: plan.abilities.len() as u32,
             first_line,
             own_pools: vec![0; self.pools.len()],
+            own_thresholds: vec![Vec::new(); self.pools.len()],
             own_slots: Box::new([0; 64]),
             heads: 0,
             places: PlacesRead::default(),
+            in_reach: 0,
             threat: 0,
             chance: 0,
         };
@@ -331,6 +349,11 @@ impl Program {
             };
             inputs = inputs.union(pick);
             policy.threat |= if pick.threat { bit } else { 0 };
+            let steady =
+                !inputs.time && !inputs.chance && line.draws.is_none() && !policy.watches_closing && index < 63;
+            if placed && reaches && steady && !inputs.places() && !self.picks_anew(ability) {
+                policy.in_reach |= bit;
+            }
             // Whoever could be picked comes into it.
             inputs.distance |= placed && (pick.places() || reaches);
         }
@@ -353,11 +376,24 @@ impl Program {
         for (slot, lines) in policy.own_slots.iter_mut().enumerate() {
             *lines |= if own.own.slots >> slot & 1 == 1 { bit } else { 0 };
         }
-        let listener = Listener { who, lines: bit, side: ability.side };
+        // The last bit stands for more lines than one.
+        let thresholds = if index < 63 { self.thresholds(line) } else { Vec::new() };
+        let at = policy.first_line + index as u32;
+        let of_line = |threshold: &Threshold| LineThreshold { at, line: bit, threshold: *threshold };
+        for own in thresholds.iter().filter(|one| one.role == Role::Caster) {
+            policy.own_thresholds[own.pool.index()].push(of_line(own));
+        }
         listeners.any_pools |= inputs.other.pools;
         listeners.any_slots |= inputs.other.slots;
-        for (lists, bits) in [(&mut listeners.pools, inputs.other.pools), (&mut listeners.slots, inputs.other.slots)] {
-            for (_, list) in lists.iter_mut().enumerate().filter(|(index, _)| bits >> index & 1 == 1) {
+        let listener = Listener { who, lines: bit, side: ability.side, threshold: None };
+        for (pool, list) in (0..).map(PoolId).zip(&mut listeners.pools) {
+            if inputs.other.pools >> pool.0 & 1 == 1 {
+                let threshold = thresholds.iter().find(|one| one.role == Role::Target && one.pool == pool);
+                list.push(Listener { threshold: threshold.map(of_line), ..listener });
+            }
+        }
+        for (slot, list) in listeners.slots.iter_mut().enumerate() {
+            if inputs.other.slots >> slot & 1 == 1 {
                 list.push(listener);
             }
         }

@@ -146,8 +146,9 @@ impl Engine<'_> {
             let lines = if me == turned { policy.places.own } else { policy.places.of(ally) };
             let combatant = self.state.who(me);
             let (waits, far) = (combatant.waits || combatant.mobile, combatant.far);
-            if lines & !combatant.cooling != 0 {
-                self.touch(me, lines);
+            let lines = lines & !combatant.cooling;
+            if lines != 0 {
+                self.touch_by_course(me, turned, lines, by_choice);
             }
             if !waits {
                 // Whoever is busy looks at them when it is free.
@@ -166,6 +167,59 @@ impl Engine<'_> {
                 self.concern(me, turned, policy, far);
             }
         }
+    }
+
+    /// Lines depend on where somebody goes who is on a new course.
+    #[inline(never)]
+    fn touch_by_course(&mut self, me: CombatantId, turned: CombatantId, lines: u64, by_choice: bool) {
+        let policy = &self.setup.policies[me.index()];
+        let combatant = self.state.who(me);
+        let of_reach = lines & policy.in_reach & !combatant.changed_lines;
+        let kept = if by_choice && combatant.waits && of_reach != 0 {
+            self.reach_turns_anew(me, turned, policy, of_reach)
+        } else {
+            0
+        };
+        self.touch(me, lines & !kept);
+    }
+
+    /// Of some lines those that their conditions keep closed until somebody comes in reach or leaves it: that is at another
+    /// moment now, and nothing else has changed.
+    fn reach_turns_anew(
+        &mut self,
+        me: CombatantId,
+        turned: CombatantId,
+        policy: &CompiledPolicy,
+        mut lines: u64,
+    ) -> u64 {
+        let mut closed = 0;
+        let mut wake = Time::NEVER;
+        while lines != 0 {
+            let index = lines.trailing_zeros() as usize;
+            lines &= lines - 1;
+            let at = policy.first_line as usize + index;
+            let ability = self.program.ability(policy.lines[index].ability);
+            // A reach that has to be computed may have no value, which is for a decision to report.
+            let (Gate::Condition, Some(reach)) = (self.state.lines[at].gate, ability.fixed_reach) else { continue };
+            // It may have been the one that turned who would have crossed the edge first.
+            let until = if me == turned || self.state.lines[at].until < Time::NEVER {
+                let turns = self.candidates(me, ability).iter().map(|other| self.crosses_reach_at(me, *other, reach));
+                turns.min().unwrap_or(Time::NEVER)
+            } else {
+                self.crosses_reach_at(me, turned, reach)
+            };
+            self.state.lines[at].until = until;
+            closed |= CompiledPolicy::bit(index);
+            wake = wake.min(until);
+        }
+        let combatant = self.state.who_mut(me);
+        if combatant.waits && wake < combatant.wake {
+            combatant.wake = wake;
+            if wake < combatant.until && combatant.doing == Doing::Idle {
+                self.set_act(me, wake, Phase::Ready);
+            }
+        }
+        closed
     }
 
     /// The same for one who waits for somebody to come in reach of some lines, or keeps its distance.

@@ -5,8 +5,8 @@
 //! then looks at those lines before the moment is over. Whoever is busy looks when it is ready.
 
 use super::super::engine::Engine;
-use super::super::state::{Control, Doing};
-use crate::program::{CombatantId, Listener, PoolId, Reads};
+use super::super::state::{Control, Doing, Gate};
+use crate::program::{CombatantId, LineThreshold, Listener, PoolId, Reads};
 use crate::rules::SideRule;
 
 impl Engine<'_> {
@@ -58,10 +58,18 @@ impl Engine<'_> {
     #[inline]
     pub(in crate::fight) fn pool_changed(&mut self, who: CombatantId, pool: PoolId) {
         let setup = self.setup;
-        let lines = setup.policies[who.index()].own_pools[pool.index()];
+        let policy = &setup.policies[who.index()];
+        let mut lines = policy.own_pools[pool.index()];
+        if lines != 0 {
+            for one in &policy.own_thresholds[pool.index()] {
+                if self.stays_closed(one, who, pool) {
+                    lines &= !one.line;
+                }
+            }
+        }
         self.touch(who, if self.has_controller(who) { u64::MAX } else { lines });
         if setup.listeners.any_pools >> pool.0 & 1 == 1 {
-            self.notify(who, &setup.listeners.pools[pool.index()]);
+            self.notify(who, &setup.listeners.pools[pool.index()], pool);
         }
         if !self.state.statuses.conditional.is_empty() {
             self.condition_input(who, Reads { pools: 1 << pool.0, slots: 0 });
@@ -81,7 +89,7 @@ impl Engine<'_> {
         }
         let mut heard = slots & setup.listeners.any_slots;
         while heard != 0 {
-            self.notify(who, &setup.listeners.slots[heard.trailing_zeros() as usize]);
+            self.notify(who, &setup.listeners.slots[heard.trailing_zeros() as usize], PoolId(0));
             heard &= heard - 1;
         }
         if !self.state.statuses.conditional.is_empty() {
@@ -89,8 +97,23 @@ impl Engine<'_> {
         }
     }
 
-    /// Those whose decision depends on a number of somebody decide anew.
-    fn notify(&mut self, whose: CombatantId, listeners: &[Listener]) {
+    /// Whether a condition keeps a line closed that somebody's pool does not let hold.
+    #[inline]
+    fn stays_closed(
+        &self,
+        LineThreshold { at, threshold, .. }: &LineThreshold,
+        who: CombatantId,
+        pool: PoolId,
+    ) -> bool {
+        if self.state.lines[*at as usize].gate != Gate::Condition {
+            return false;
+        }
+        let first = self.program.place(who, self.program.layout.pool(pool));
+        self.state.numbers.pool_numbers(first).is_some_and(|pool| threshold.fails(pool, self.state.now.micros()))
+    }
+
+    /// Those whose decision depends on a number of somebody decide anew; the pool, if it is one.
+    fn notify(&mut self, whose: CombatantId, listeners: &[Listener], pool: PoolId) {
         let side = self.side_of(whose);
         for listener in listeners {
             let ally = self.side_of(listener.who) == side;
@@ -100,7 +123,8 @@ impl Engine<'_> {
                 SideRule::Caster => listener.who == whose,
                 SideRule::Everyone => true,
             };
-            if concerned {
+            let stays_closed = || listener.threshold.is_some_and(|one| self.stays_closed(&one, whose, pool));
+            if concerned && (!stays_closed() || self.has_controller(listener.who)) {
                 self.touch(listener.who, listener.lines);
             }
         }
