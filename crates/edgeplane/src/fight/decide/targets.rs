@@ -1,9 +1,10 @@
 //! Whom an ability is used on.
 
 use super::super::engine::{Engine, FightResult};
+use super::super::state::State;
 use crate::program::{
-    AbilityPlan, Area, CombatantId, CompiledLine, FormulaId, HAIR, POLL, PickPlan, PoolId, Slot, Spot, Time, length,
-    minus, pool_slot,
+    AbilityPlan, Area, CombatantId, CompiledLine, FormulaId, Frame, HAIR, Memory, POLL, PickPlan, PoolId, Slot, Spot,
+    Time, length, minus, pool_slot,
 };
 use crate::rules::{SideRule, Untargetable};
 
@@ -142,25 +143,31 @@ impl Engine<'_> {
         formula: FormulaId,
         sign: f64,
     ) -> FightResult<Option<CombatantId>> {
-        let (here, reach) = (self.place_of(who), reach + HAIR);
-        let is_near = |engine: &Self, other: CombatantId| {
-            let Spot { place, body, .. } = engine.spot_of(other);
+        let (here, reach, now) = (self.place_of(who), reach + HAIR, self.state.now.micros());
+        let (program, side) = (self.program, self.side_of(who));
+        let State { rosters, numbers, .. } = &mut *self.state;
+        let is_near = |numbers: &Memory, other: CombatantId| {
+            let Spot { place, body, .. } = numbers.spot(program.place(other, Slot(0)), now);
             length(minus(place, here)) <= reach + body
         };
-        let any_near = self.candidates(who, ability).iter().any(|other| is_near(self, *other));
-        let mut best: Option<(f64, CombatantId)> = None;
-        for index in 0..self.candidates(who, ability).len() {
-            let other = self.candidates(who, ability)[index];
-            if any_near && !is_near(self, other) {
+        let others = rosters.of(who, side, ability.side, ability.defeated);
+        let any_near = others.iter().any(|other| is_near(numbers, *other));
+        let (mut best, mut least) = (None, f64::INFINITY);
+        for other in others {
+            if any_near && !is_near(numbers, *other) {
                 continue;
             }
-            let score = sign * self.quiet_number(formula, &self.frame(who, other))?;
-            // Among equals the order of the encounter decides.
-            if best.is_none_or(|(least, _)| score.total_cmp(&least).is_lt()) {
-                best = Some((score, other));
+            let frame = Frame::new(program, who, *other, 0, now);
+            match program.number(formula, numbers, &frame, self.chance, &mut self.scratch.draws) {
+                // Among equals the order of the encounter decides.
+                Ok(value) if best.is_none() || (sign * value).total_cmp(&least).is_lt() => {
+                    (best, least) = (Some(*other), sign * value);
+                }
+                Ok(_) => {}
+                Err(fault) => return Err(self.fault(fault)),
             }
         }
-        Ok(best.map(|(_, other)| other))
+        Ok(best)
     }
 
     /// The one with the least score, by who it is and how far away: of those in reach, if there are any.
@@ -357,15 +364,30 @@ impl Engine<'_> {
 
     /// Puts the one picked first to the front; among equals the order of the encounter decides.
     fn best_first(&mut self, who: CombatantId, pick: PickPlan, picked: &mut [CombatantId]) -> FightResult<()> {
-        let mut best: Option<(f64, usize)> = None;
+        let (mut best, mut least) = (0, f64::INFINITY);
+        let by_formula = match pick {
+            PickPlan::Lowest(formula) => Some((formula, 1.0)),
+            PickPlan::Policy => self.setup.policies[who.index()].prefers.map(|formula| (formula, -1.0)),
+            _ => None,
+        };
+        let (program, now) = (self.program, self.state.now.micros());
         for (index, other) in picked.iter().enumerate() {
-            let score = self.score(who, *other, pick)?;
-            if best.is_none_or(|(least, _)| score.total_cmp(&least).is_lt()) {
-                best = Some((score, index));
+            let score = if let Some((formula, sign)) = by_formula {
+                let frame = Frame::new(program, who, *other, 0, now);
+                let numbers = &mut self.state.numbers;
+                match program.number(formula, numbers, &frame, self.chance, &mut self.scratch.draws) {
+                    Ok(value) => sign * value,
+                    Err(fault) => return Err(self.fault(fault)),
+                }
+            } else {
+                self.score(who, *other, pick)?
+            };
+            if index == 0 || score.total_cmp(&least).is_lt() {
+                (best, least) = (index, score);
             }
         }
-        if let Some((_, index)) = best {
-            picked.swap(0, index);
+        if !picked.is_empty() {
+            picked.swap(0, best);
         }
         Ok(())
     }
