@@ -334,7 +334,7 @@ impl Engine<'_> {
     #[inline]
     fn settle(&mut self) -> FightResult<()> {
         let state = &*self.state;
-        let unsettled = state.edges | state.check_conditions | state.someone_hurt | state.plans;
+        let unsettled = state.edges | state.check_conditions | state.someone_hurt | !state.planners.is_empty();
         if unsettled || state.decided.is_some() { self.settle_all() } else { Ok(()) }
     }
 
@@ -350,7 +350,7 @@ impl Engine<'_> {
                 self.settle_defeats()?;
             } else if let Some(decided) = self.state.decided {
                 self.end(decided.map_or(Ending::Drawn, Ending::Won));
-            } else if std::mem::take(&mut self.state.plans) {
+            } else if !self.state.planners.is_empty() {
                 self.plan_ways()?;
             } else {
                 return Ok(());

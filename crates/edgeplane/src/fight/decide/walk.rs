@@ -194,15 +194,21 @@ impl Engine<'_> {
 
     /// A combatant that waits plans its way before this moment is over.
     pub(in crate::fight) fn plan_way(&mut self, who: CombatantId) {
-        self.state.walks[who.index()].plans = true;
-        self.state.plans = true;
+        let walk = &mut self.state.walks[who.index()];
+        if !walk.plans && !walk.looks {
+            self.state.planners.push(who);
+        }
+        walk.plans = true;
     }
 
     /// Something has changed on which a line of one depends who walks while it is busy.
     #[inline(never)]
     pub(super) fn look_ahead(&mut self, who: CombatantId) {
-        self.state.walks[who.index()].looks = true;
-        self.state.plans = true;
+        let walk = &mut self.state.walks[who.index()];
+        if !walk.plans && !walk.looks {
+            self.state.planners.push(who);
+        }
+        walk.looks = true;
     }
 
     /// The same for one whose goal has turned; not without end, for two that follow each other would turn for ever.
@@ -230,16 +236,18 @@ impl Engine<'_> {
     /// Everybody who has to plans its way, all of them looking at the same state; then all set out.
     pub(in crate::fight) fn plan_ways(&mut self) -> FightResult<()> {
         let mut planned = std::mem::take(&mut self.scratch.planned);
-        planned.clear();
+        std::mem::swap(&mut planned, &mut self.state.planners);
+        self.state.planners.clear();
+        planned.sort_unstable();
         // What somebody looks at on its way is no decision, and reported as none.
         let wants = std::mem::replace(&mut self.wants, EventMask::NONE);
-        for index in 0..self.state.walks.len() {
+        let mut count = 0;
+        for next in 0..planned.len() {
+            let who = planned[next];
+            let index = who.index();
             let walk = &mut self.state.walks[index];
-            let (plans, looks) = (std::mem::take(&mut walk.plans), std::mem::take(&mut walk.looks));
-            if !plans && !looks {
-                continue;
-            }
-            let who = CombatantId(index as u16);
+            let plans = std::mem::take(&mut walk.plans);
+            walk.looks = false;
             let combatant = &self.state.combatants[index];
             let walks = combatant.mobile || (combatant.doing == Doing::Idle && combatant.waits);
             let free = walks && combatant.decides_by_itself();
@@ -261,9 +269,11 @@ impl Engine<'_> {
                     continue;
                 }
             }
-            planned.push(who);
+            planned[count] = who;
+            count += 1;
             self.plan_course(who)?;
         }
+        planned.truncate(count);
         self.wants = wants;
         for who in planned.drain(..) {
             self.turn(who, self.state.walks[who.index()].course);

@@ -228,8 +228,8 @@ pub(super) struct State {
     pub(super) edges: bool,
     pub(super) moved: Vec<CombatantId>,
     pub(super) all_edges: bool,
-    /// Somebody has to plan its way before this moment is over.
-    pub(super) plans: bool,
+    /// Who has to plan its way before this moment is over, or look whether it is on the right one.
+    pub(super) planners: Vec<CombatantId>,
     pub(super) began: bool,
     pub(super) ending: Option<Ending>,
     /// A side has won, whatever stands; nobody has, if several did at one moment.
@@ -282,7 +282,7 @@ impl State {
             edges: false,
             moved: Vec::new(),
             all_edges: false,
-            plans: false,
+            planners: Vec::with_capacity(if setup.is_placed { count } else { 0 }),
             began: false,
             ending: None,
             decided: None,
@@ -325,7 +325,8 @@ impl State {
         self.deciders.clear();
         self.aimed.fill(CombatantId(0));
         self.watches = 0;
-        (self.someone_hurt, self.check_conditions, self.plans) = (setup.enters_empty, false, false);
+        (self.someone_hurt, self.check_conditions) = (setup.enters_empty, false);
+        self.planners.clear();
         (self.edges, self.all_edges) = (false, false);
         self.moved.clear();
         (self.began, self.ending, self.decided) = (false, None, None);
@@ -374,7 +375,8 @@ impl State {
         self.deciders.clone_from(&other.deciders);
         self.watches = other.watches;
         (self.someone_hurt, self.check_conditions) = (other.someone_hurt, other.check_conditions);
-        (self.edges, self.all_edges, self.plans, self.began) = (other.edges, other.all_edges, other.plans, other.began);
+        (self.edges, self.all_edges, self.began) = (other.edges, other.all_edges, other.began);
+        self.planners.clone_from(&other.planners);
         self.moved.clone_from(&other.moved);
         (self.ending, self.decided) = (other.ending, other.decided);
         (self.last_used, self.steps_taken) = (other.last_used, other.steps_taken);
@@ -408,6 +410,7 @@ impl State {
             size_of_val(self.deciders.as_slice()),
             size_of_val(self.recent.as_slice()),
             size_of_val(self.moved.as_slice()),
+            size_of_val(self.planners.as_slice()),
             size_of_val(self.base_changes.as_slice()),
         ];
         lists.iter().sum::<usize>() + self.numbers.bytes() + self.timers.bytes() + self.statuses.bytes()
@@ -464,7 +467,7 @@ pub(super) struct Scratch {
     pub(super) picked: Vec<CombatantId>,
     /// Of those the one that was picked, from which an area extends: the one that has to be in reach.
     pub(super) chosen: Option<CombatantId>,
-    /// Who has planned its way and has not set out yet.
+    /// Who plans its way, and has not set out yet.
     pub(super) planned: Vec<CombatantId>,
     /// Those of whoever can be meant who are in reach.
     pub(super) near: Vec<CombatantId>,

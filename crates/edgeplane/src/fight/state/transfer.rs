@@ -50,7 +50,8 @@ impl Transferred<'_> {
         (state.began, state.ending, state.decided) = (from.began, from.ending, from.decided);
         (state.steps_taken, state.watches) = (from.steps_taken, from.watches);
         (state.next_zone, state.crossings) = (from.next_zone, from.crossings);
-        (state.edges, state.all_edges, state.plans) = (from.edges, from.all_edges, from.plans);
+        (state.edges, state.all_edges) = (from.edges, from.all_edges);
+        state.planners.clone_from(&from.planners);
         (state.check_conditions, state.someone_hurt) = (from.check_conditions, true);
         state.order.clone_from(&from.order);
         state.deciders.clone_from(&from.deciders);
