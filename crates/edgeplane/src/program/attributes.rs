@@ -1,6 +1,7 @@
 //! Attributes in the order in which they read each other.
 
 use super::Program;
+use super::dirty;
 use super::functions::find_circle;
 use super::ids::{FormulaId, Slot};
 use super::layout::Layout;
@@ -42,8 +43,10 @@ pub struct AttributePlan {
     pub min: Option<FormulaId>,
     /// The final value is never more.
     pub max: Option<FormulaId>,
-    /// What these formulas read, see [`super::dirty`].
-    pub(crate) reads: u64,
+    /// Its own bit, and what these formulas read, see [`super::dirty`].
+    pub(crate) concerned_by: u64,
+    /// Base, least and most, where they are nothing but numbers.
+    pub(crate) numbers: [Option<f64>; 3],
 }
 
 impl Program {
@@ -109,7 +112,8 @@ impl Compiler<'_> {
                     base,
                     min: info.min,
                     max: info.max,
-                    reads: formulas.fold(0, |bits, formula| bits | self.program.dirty_reads(formula)),
+                    concerned_by: formulas.fold(dirty::bit(slot), |bits, one| bits | self.program.dirty_reads(one)),
+                    numbers: [Some(base), info.min, info.max].map(|one| self.program.formula(one?).as_number()),
                 });
             }
         }

@@ -149,10 +149,9 @@ impl Program {
     ) -> Computed<u64> {
         let mut all_changed = 0;
         for attribute in &plan.attributes {
-            let bit = dirty::bit(attribute.slot);
-            let by_modifiers =
-                if dirty & self.modifiers_read == 0 { 0 } else { self.modifiers_read(attribute.slot, held) };
-            if dirty & (bit | attribute.reads | by_modifiers) == 0 {
+            if dirty & attribute.concerned_by == 0
+                && (dirty & self.modifiers_read == 0 || dirty & self.modifiers_read(attribute.slot, held) == 0)
+            {
                 continue;
             }
             let changed = changes.iter().rev().find(|change| change.is_of(of, attribute.slot));
@@ -160,6 +159,7 @@ impl Program {
             let place = self.place(of, attribute.slot);
             if memory.at(place).to_bits() != value.to_bits() {
                 memory.set(place, value);
+                let bit = dirty::bit(attribute.slot);
                 all_changed |= bit;
                 dirty |= bit;
             }
@@ -184,15 +184,18 @@ impl Program {
         held: &impl Held,
     ) -> Computed<f64> {
         let frame = Frame::new(self, of, of, plan.damage_type, 0.0);
-        let number =
-            |formula, memory: &mut Memory| self.number(formula, memory, &frame, &mut NoChance, &mut Draws::default());
-        let mut value = base.map_or_else(|| number(plan.base, memory), Ok)?;
+        let number = |known: Option<f64>, formula, memory: &mut Memory| match known {
+            Some(number) => Ok(number),
+            None => self.number(formula, memory, &frame, &mut NoChance, &mut Draws::default()),
+        };
+        let [of_base, least, most] = plan.numbers;
+        let mut value = number(base.or(of_base), plan.base, memory)?;
         value = self.modified(plan, value, memory, &frame, held)?;
         if let Some(min) = plan.min {
-            value = BinaryOp::Max.apply(value, number(min, memory)?);
+            value = BinaryOp::Max.apply(value, number(least, min, memory)?);
         }
         if let Some(max) = plan.max {
-            value = BinaryOp::Min.apply(value, number(max, memory)?);
+            value = BinaryOp::Min.apply(value, number(most, max, memory)?);
         }
         Ok(value)
     }
