@@ -142,17 +142,18 @@ impl Engine<'_> {
         let side = self.side_of(turned);
         for (index, policy) in policies.iter().enumerate() {
             let me = CombatantId(index as u16);
-            let ally = self.side_of(me) == side;
-            let lines = if me == turned { policy.places.own } else { policy.places.of(ally) };
-            let combatant = self.state.who(me);
-            let (waits, far) = (combatant.waits || combatant.mobile, combatant.far);
-            let lines = lines & !combatant.cooling;
+            let combatant = &mut self.state.combatants[index];
+            let (ally, far) = (combatant.side == side, combatant.far);
+            let waits = combatant.waits || combatant.mobile;
+            if !waits {
+                // Whoever is busy looks at them when it is free.
+                combatant.changed_lines |= far;
+            }
+            let lines = if me == turned { policy.places.own } else { policy.places.of(ally) } & !combatant.cooling;
             if lines != 0 {
                 self.touch_by_course(me, turned, lines, by_choice);
             }
             if !waits {
-                // Whoever is busy looks at them when it is free.
-                self.state.who_mut(me).changed_lines |= far;
                 continue;
             }
             let follows = me != turned && self.state.walks[index].goal.is_some_and(|(goal, _)| goal == turned);
