@@ -8,7 +8,8 @@ const WIDTH: usize = 4;
 #[derive(Clone, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct DueTree<T> {
-    /// Nodes in groups of four, the root's first; those below node `n` of group `g` are group `4 g + n + 1`.
+    /// Nodes in groups of four, the root's first. Counted through, node `n` holds the least of group `n + 1` as long as there
+    /// is such a group; the nodes after those are the leaves. So none are left over, whatever their number is.
     groups: Vec<[T; WIDTH]>,
     least: T,
 }
@@ -16,23 +17,19 @@ pub(super) struct DueTree<T> {
 impl<T: Copy + Ord> DueTree<T> {
     /// A tree with at least so many leaves, all of which are `nothing`: greater than whatever is set.
     pub(super) fn new(leaves: usize, nothing: T) -> Self {
-        let (mut above, mut last) = (0, 1);
-        while last * WIDTH < leaves {
-            above += last;
-            last *= WIDTH;
-        }
-        Self { groups: vec![[nothing; WIDTH]; above + last], least: nothing }
+        let groups = leaves.saturating_sub(1).div_ceil(WIDTH - 1).max(1);
+        Self { groups: vec![[nothing; WIDTH]; groups], least: nothing }
     }
 
-    /// How many groups are above those of the leaves: each has four below it, and all but the first have one above.
+    /// The nodes that are no leaves.
     #[inline]
-    fn above(&self) -> usize {
-        (self.groups.len() - 1) / WIDTH
+    fn inner(&self) -> usize {
+        self.groups.len() - 1
     }
 
     /// How many leaves there are.
     pub(super) fn room(&self) -> usize {
-        (self.groups.len() - self.above()) * WIDTH
+        self.groups.len() * WIDTH - self.inner()
     }
 
     pub(super) fn copy_from(&mut self, other: &Self) {
@@ -52,25 +49,28 @@ impl<T: Copy + Ord> DueTree<T> {
 
     #[inline]
     pub(super) fn get(&self, leaf: usize) -> T {
-        self.groups[self.above() + leaf / WIDTH][leaf % WIDTH]
+        let node = self.inner() + leaf;
+        self.groups[node / WIDTH][node % WIDTH]
     }
 
     #[inline]
     pub(super) fn set(&mut self, leaf: usize, value: T) {
-        let (mut group, mut node, mut value) = (self.above() + leaf / WIDTH, leaf % WIDTH, value);
+        let (mut node, mut value) = (self.inner() + leaf, value);
         loop {
+            let group = node / WIDTH;
             let nodes = &mut self.groups[group];
-            if nodes[node] == value {
+            let place = &mut nodes[node % WIDTH];
+            if *place == value {
                 return;
             }
-            nodes[node] = value;
+            *place = value;
             let [a, b, c, d] = *nodes;
             value = a.min(b).min(c.min(d));
             if group == 0 {
                 self.least = value;
                 return;
             }
-            (group, node) = ((group - 1) / WIDTH, (group - 1) % WIDTH);
+            node = group - 1;
         }
     }
 

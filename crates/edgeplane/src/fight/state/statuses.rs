@@ -377,7 +377,7 @@ impl Statuses {
     }
 
     fn grow(&mut self) {
-        let before = std::mem::replace(&mut self.due, DueTree::new(self.records.len(), NOTHING));
+        let before = std::mem::replace(&mut self.due, DueTree::new(self.records.capacity(), NOTHING));
         for index in 0..before.room() {
             self.due.set(index, before.get(index));
         }
