@@ -11,12 +11,13 @@ const MENDER: CombatantId = CombatantId(0);
 
 /// A mender, two allies and somebody to fight against; nothing but the mender's one line does anything.
 fn ward(targets: &str, when: &str, pools: &str) -> Game {
+    let health = if pools.contains("health") { "" } else { "health = { max = \"vigour\", defeat = true }" };
     game(&format!(
         r#"
         [attributes]
         vigour = 100
         [pools]
-        health = {{ max = "vigour", defeat = true }}
+        {health}
         breath = {{ max = 100, start = 5 }}
         {pools}
         [status.mark]
@@ -59,7 +60,7 @@ fn a_line_opens_with_the_change_that_lets_it_and_no_other() {
     const PLAIN: u16 = 2;
     let weakest = "pick = \"weakest\"";
     // One change at each full second, and the second at which the mender acts.
-    let cases: [(&str, &str, &str, &[(u16, &str, f64)], f64); 12] = [
+    let cases: [(&str, &str, &str, &[(u16, &str, f64)], f64); 14] = [
         (weakest, "target.health.share < 40%", "", &[(1, HEALTH, 50.0), (2, HEALTH, 22.0), (2, HEALTH, 19.5)], 3.0),
         (weakest, "40% >= target.health.share", "", &[(1, HEALTH, 41.0), (2, HEALTH, 20.0)], 2.0),
         (weakest, "target.health < 0.4 * target.health.max", "", &[(1, HEALTH, 50.0), (2, HEALTH, 19.0)], 2.0),
@@ -89,6 +90,15 @@ fn a_line_opens_with_the_change_that_lets_it_and_no_other() {
         (weakest, "self.health < 50 and self.breath > 10", "", &[(0, HEALTH, 40.0), (0, BREATH, 20.0)], 2.0),
         (weakest, "self.health < 50 and self.breath > 10", "", &[(0, BREATH, 20.0), (0, HEALTH, 40.0)], 2.0),
         // From 12 it takes two seconds more to fall to 10; what rises falls no lower by itself.
+        // Health that comes back by itself, and health that goes: the smaller cap is at four fifths after ten seconds.
+        (
+            weakest,
+            "target.health.share < 40%",
+            "health = { max = \"vigour\", defeat = true, regen = 1 }",
+            &[(1, HEALTH, 50.0), (2, HEALTH, 21.0), (1, HEALTH, 39.0)],
+            3.0,
+        ),
+        (weakest, "target.health.share < 80%", "health = { max = \"vigour\", defeat = true, decay = 1 }", &[], 10.0),
         (weakest, "self.air < 10", "air = { max = 100, decay = 1 }", &[(0, "air", 12.0)], 3.0),
     ];
     for (targets, when, pools, changes, acts) in cases {

@@ -96,6 +96,7 @@ pub use statuses::{DiminishPlan, EveryPlan, ModifierPlan, Pace, StatusPlan, Text
 pub use steps::{DamageTypeInfo, FlowPlan, PoolPlan, StartPlan, StepPlan};
 pub(crate) use tables::{CompiledLine, CompiledPolicy, Derived, LineThreshold, Listener, QuickCondition};
 pub use threat::ThreatPlan;
+pub(crate) use thresholds::Threshold;
 pub use time::Time;
 #[cfg(feature = "study")]
 pub(crate) use tree::Role;

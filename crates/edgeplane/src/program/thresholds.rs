@@ -18,7 +18,7 @@ use crate::rules::SideRule;
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) struct Threshold {
     pub(super) role: Role,
-    pub(super) pool: PoolId,
+    pub(crate) pool: PoolId,
     part: PoolPart,
     op: BinaryOp,
     number: f64,
@@ -89,7 +89,7 @@ impl Program {
         let Some(when) = line.when.filter(|_| line.draws.is_none()) else { return Vec::new() };
         let ability = self.ability(line.ability);
         let formula = self.formula(when);
-        if formula.draws() || (line.aims && self.picks_anew(ability)) {
+        if formula.draws() || (line.aims && self.picks_anew(ability) && self.decisive(line).is_none()) {
             return Vec::new();
         }
         let mut parts = Vec::new();
@@ -104,27 +104,29 @@ impl Program {
             let inputs = self.inputs(formula);
             pools | inputs.own.pools | inputs.other.pools
         });
-        let is_single = parts.len() == 1;
-        let picks_by = |pool: PoolId| match ability.pick {
-            _ if ability.side == SideRule::Caster => false,
-            PickPlan::Weakest(by) | PickPlan::Strongest(by) => by == Some(pool),
-            _ => false,
-        };
         let counts = |one: &Threshold| match one.role {
             Role::Caster => before >> one.pool.0 & 1 == 0,
-            // Once the pool has changed, somebody else may be picked. If that goes by shares of this pool, and a share is all
-            // that is asked, the comparison fails for that one too: it failed for whoever was picked before.
-            Role::Target => !picks_by(one.pool) || (is_single && one.part == PoolPart::Share),
+            Role::Target => !picks_by(ability, one.pool) || self.decisive(line).is_some(),
         };
         found.into_iter().flatten().filter(counts).collect()
     }
 
+    /// The threshold of a line that asks for nothing else, where its ability picks by shares of the same pool.
+    ///
+    /// If it fails for whom the ability picks, it fails for everybody that could be picked instead: so it does not matter in
+    /// which order they are.
+    pub(super) fn decisive(&self, line: &UsePlan) -> Option<Threshold> {
+        let one = Threshold::of(&self.formula(line.when?).tree)?;
+        let ability = self.ability(line.ability);
+        let is_share = one.role == Role::Target && one.part == PoolPart::Share;
+        (is_share && picks_by(ability, one.pool) && !around_caster(ability)).then_some(one)
+    }
+
     /// Whether whom an ability picks is looked at every tenth of a second, or depends on more than one pool.
     pub(super) fn picks_anew(&self, ability: &AbilityPlan) -> bool {
-        let around_caster = matches!(ability.area, Area::Circle { around_caster: true, .. });
         match ability.pick {
             _ if ability.side == SideRule::Caster => false,
-            _ if around_caster => true,
+            _ if around_caster(ability) => true,
             PickPlan::First => false,
             PickPlan::Weakest(pool) | PickPlan::Strongest(pool) => {
                 pool.is_none_or(|pool| self.pools[pool.index()].flows())
@@ -159,6 +161,25 @@ impl Program {
             | TreeKind::Curve(..)
             | TreeKind::Let(..) => false,
         })
+    }
+}
+
+/// Whether an ability is about whoever is around its caster, the nearest first.
+fn around_caster(ability: &AbilityPlan) -> bool {
+    matches!(ability.area, Area::Circle { around_caster: true, .. })
+}
+
+/// Whether an ability picks by shares of a pool.
+fn picks_by(ability: &AbilityPlan, pool: PoolId) -> bool {
+    match ability.pick {
+        _ if ability.side == SideRule::Caster => false,
+        PickPlan::Weakest(by) | PickPlan::Strongest(by) => by == Some(pool),
+        PickPlan::First
+        | PickPlan::Nearest
+        | PickPlan::Farthest
+        | PickPlan::Random(_)
+        | PickPlan::Lowest(_)
+        | PickPlan::Policy => false,
     }
 }
 

@@ -4,7 +4,7 @@ use super::super::engine::{Engine, FightResult};
 use super::super::state::State;
 use crate::program::{
     AbilityPlan, Area, CombatantId, CompiledLine, FormulaId, Frame, HAIR, Memory, POLL, PickPlan, PoolId, Slot, Spot,
-    Time, length, minus, pool_slot,
+    Threshold, Time, length, minus, pool_slot,
 };
 use crate::rules::{SideRule, Untargetable};
 
@@ -294,8 +294,15 @@ impl Engine<'_> {
             let rate = self.program.layout.pool(pool).0 + pool_slot::RATE;
             candidates.iter().any(|other| self.state.numbers.at(self.program.place(*other, Slot(rate))) != 0.0)
         };
+        let now = self.state.now.micros();
+        let fails = |threshold: Threshold, other: CombatantId| {
+            let first = self.program.place(other, self.program.layout.pool(threshold.pool));
+            self.state.numbers.pool_numbers(first).is_some_and(|pool| threshold.fails(pool, now))
+        };
         let moves = match ability.pick {
-            PickPlan::Weakest(Some(pool)) | PickPlan::Strongest(Some(pool)) => flows(pool),
+            PickPlan::Weakest(Some(pool)) | PickPlan::Strongest(Some(pool)) => {
+                flows(pool) && !line.decisive.is_some_and(|one| candidates.iter().all(|other| fails(one, *other)))
+            }
             _ => line.pick_time,
         };
         if moves {
