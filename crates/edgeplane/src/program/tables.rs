@@ -115,8 +115,8 @@ pub(crate) struct CompiledLine {
     pub(crate) time: bool,
     /// The condition needs a target, and whom a formula picks changes as time passes.
     pub(crate) pick_time: bool,
-    /// What the condition is, if it is nothing but a threshold of the pool by which its target is picked.
-    pub(crate) decisive: Option<Threshold>,
+    /// A threshold of the target's, without which the condition does not hold.
+    pub(crate) closes: Option<Threshold>,
     /// The condition is drawn.
     pub(crate) chance: bool,
     /// Only a status or a piece brings the ability, and no line names it: that it is not known is no news.
@@ -277,7 +277,7 @@ impl Program {
                 aims: line.aims,
                 time: condition.time,
                 pick_time: line.aims && self.pick_time(self.ability(line.ability).pick, plan.policy.target),
-                decisive: self.decisive(line),
+                closes: line.when.and_then(|when| self.closes(when)),
                 chance: condition.chance,
                 quiet: usize::from(line.place) >= plan.abilities.len() - plan.brought
                     && (line.of_tag.is_some() || plan.policy.name.is_empty()),

@@ -8,7 +8,7 @@ use super::Program;
 use super::abilities::{AbilityPlan, Area, PickPlan};
 use super::characters::UsePlan;
 use super::flow::{self, PoolNumbers};
-use super::ids::PoolId;
+use super::ids::{FormulaId, PoolId};
 use super::layout::pool_slot;
 use super::ops::BinaryOp;
 use super::tree::{PoolPart, Read, Role, Tree, TreeKind};
@@ -115,11 +115,18 @@ impl Program {
     ///
     /// If it fails for whom the ability picks, it fails for everybody that could be picked instead: so it does not matter in
     /// which order they are.
-    pub(super) fn decisive(&self, line: &UsePlan) -> Option<Threshold> {
+    fn decisive(&self, line: &UsePlan) -> Option<Threshold> {
         let one = Threshold::of(&self.formula(line.when?).tree)?;
         let ability = self.ability(line.ability);
         let is_share = one.role == Role::Target && one.part == PoolPart::Share;
         (is_share && picks_by(ability, one.pool) && !around_caster(ability)).then_some(one)
+    }
+
+    /// A threshold of the target's, without which a condition does not hold.
+    pub(super) fn closes(&self, when: FormulaId) -> Option<Threshold> {
+        let mut parts = Vec::new();
+        conjuncts(&self.formula(when).tree, &mut parts);
+        parts.into_iter().filter_map(Threshold::of).find(|one| one.role == Role::Target)
     }
 
     /// Whether whom an ability picks is looked at every tenth of a second, or depends on more than one pool.

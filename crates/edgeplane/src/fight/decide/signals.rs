@@ -62,14 +62,14 @@ impl Engine<'_> {
         let mut lines = policy.own_pools[pool.index()];
         if lines != 0 {
             for one in &policy.own_thresholds[pool.index()] {
-                if self.stays_closed(one, who, pool) {
+                if self.stays_closed(one, who) {
                     lines &= !one.line;
                 }
             }
         }
         self.touch(who, if self.has_controller(who) { u64::MAX } else { lines });
         if setup.listeners.any_pools >> pool.0 & 1 == 1 {
-            self.notify(who, &setup.listeners.pools[pool.index()], pool);
+            self.notify(who, &setup.listeners.pools[pool.index()]);
         }
         if !self.state.statuses.conditional.is_empty() {
             self.condition_input(who, Reads { pools: 1 << pool.0, slots: 0 });
@@ -89,7 +89,7 @@ impl Engine<'_> {
         }
         let mut heard = slots & setup.listeners.any_slots;
         while heard != 0 {
-            self.notify(who, &setup.listeners.slots[heard.trailing_zeros() as usize], PoolId(0));
+            self.notify(who, &setup.listeners.slots[heard.trailing_zeros() as usize]);
             heard &= heard - 1;
         }
         if !self.state.statuses.conditional.is_empty() {
@@ -97,23 +97,14 @@ impl Engine<'_> {
         }
     }
 
-    /// Whether a condition keeps a line closed that somebody's pool does not let hold.
+    /// Whether a condition keeps a line closed that somebody does not meet.
     #[inline]
-    fn stays_closed(
-        &self,
-        LineThreshold { at, threshold, .. }: &LineThreshold,
-        who: CombatantId,
-        pool: PoolId,
-    ) -> bool {
-        if self.state.lines[*at as usize].gate != Gate::Condition {
-            return false;
-        }
-        let first = self.program.place(who, self.program.layout.pool(pool));
-        self.state.numbers.pool_numbers(first).is_some_and(|pool| threshold.fails(pool, self.state.now.micros()))
+    fn stays_closed(&self, LineThreshold { at, threshold, .. }: &LineThreshold, who: CombatantId) -> bool {
+        self.state.lines[*at as usize].gate == Gate::Condition && self.fails(*threshold, who)
     }
 
-    /// Those whose decision depends on a number of somebody decide anew; the pool, if it is one.
-    fn notify(&mut self, whose: CombatantId, listeners: &[Listener], pool: PoolId) {
+    /// Those whose decision depends on a number of somebody decide anew.
+    fn notify(&mut self, whose: CombatantId, listeners: &[Listener]) {
         let side = self.side_of(whose);
         for listener in listeners {
             let ally = self.side_of(listener.who) == side;
@@ -123,7 +114,7 @@ impl Engine<'_> {
                 SideRule::Caster => listener.who == whose,
                 SideRule::Everyone => true,
             };
-            let stays_closed = || listener.threshold.is_some_and(|one| self.stays_closed(&one, whose, pool));
+            let stays_closed = || listener.threshold.is_some_and(|one| self.stays_closed(&one, whose));
             if concerned && (!stays_closed() || self.has_controller(listener.who)) {
                 self.touch(listener.who, listener.lines);
             }

@@ -289,31 +289,30 @@ impl Engine<'_> {
         if candidates.len() < 2 {
             return Ok(Time::NEVER);
         }
-        let poll = self.state.now + POLL;
         let flows = |pool: PoolId| {
             let rate = self.program.layout.pool(pool).0 + pool_slot::RATE;
             candidates.iter().any(|other| self.state.numbers.at(self.program.place(*other, Slot(rate))) != 0.0)
         };
-        let now = self.state.now.micros();
-        let fails = |threshold: Threshold, other: CombatantId| {
-            let first = self.program.place(other, self.program.layout.pool(threshold.pool));
-            self.state.numbers.pool_numbers(first).is_some_and(|pool| threshold.fails(pool, now))
-        };
         let moves = match ability.pick {
-            PickPlan::Weakest(Some(pool)) | PickPlan::Strongest(Some(pool)) => {
-                flows(pool) && !line.decisive.is_some_and(|one| candidates.iter().all(|other| fails(one, *other)))
-            }
+            PickPlan::Weakest(Some(pool)) | PickPlan::Strongest(Some(pool)) => flows(pool),
             _ => line.pick_time,
         };
-        if moves {
-            return Ok(poll);
-        }
         let around_caster = matches!(ability.area, Area::Circle { around_caster: true, .. });
         let by_distance = around_caster || matches!(ability.pick, PickPlan::Nearest | PickPlan::Farthest);
-        if by_distance && self.setup.is_placed && self.any_moves(who, ability) {
-            return Ok(poll);
+        let polls = moves || (by_distance && self.setup.is_placed && self.any_moves(who, ability));
+        // Where nobody meets the condition, it is no matter who is picked.
+        if polls && !line.closes.is_some_and(|closes| candidates.iter().all(|other| self.fails(closes, *other))) {
+            return Ok(self.state.now + POLL);
         }
         self.reach_turns(who, ability)
+    }
+
+    /// Whether somebody does not meet a threshold, and will not by what flows alone.
+    #[inline]
+    pub(super) fn fails(&self, threshold: Threshold, other: CombatantId) -> bool {
+        let first = self.program.place(other, self.program.layout.pool(threshold.pool));
+        let pool = self.state.numbers.pool_numbers(first);
+        pool.is_some_and(|pool| threshold.fails(pool, self.state.now.micros()))
     }
 
     /// Whether any of those whom an ability can be used on moves against its user.
