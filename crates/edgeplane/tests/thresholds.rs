@@ -52,6 +52,9 @@ fn ward(targets: &str, when: &str, pools: &str) -> Game {
     ))
 }
 
+/// Whom the mender picks, when it acts, pools; one change at each full second; the second at which it acts.
+type Case = (&'static str, &'static str, &'static str, &'static [(u16, &'static str, f64)], f64);
+
 #[test]
 fn a_line_opens_with_the_change_that_lets_it_and_no_other() {
     const HEALTH: &str = "health";
@@ -59,8 +62,7 @@ fn a_line_opens_with_the_change_that_lets_it_and_no_other() {
     const MARKED: u16 = 1;
     const PLAIN: u16 = 2;
     let weakest = "pick = \"weakest\"";
-    // One change at each full second, and the second at which the mender acts.
-    let cases: [(&str, &str, &str, &[(u16, &str, f64)], f64); 14] = [
+    let cases: [Case; 14] = [
         (weakest, "target.health.share < 40%", "", &[(1, HEALTH, 50.0), (2, HEALTH, 22.0), (2, HEALTH, 19.5)], 3.0),
         (weakest, "40% >= target.health.share", "", &[(1, HEALTH, 41.0), (2, HEALTH, 20.0)], 2.0),
         (weakest, "target.health < 0.4 * target.health.max", "", &[(1, HEALTH, 50.0), (2, HEALTH, 19.0)], 2.0),

@@ -3,7 +3,7 @@
 //! A line of a policy is a row of gates ([`Gate`](super::state::Gate)). A combatant that cannot use anything
 //! remembers for each line until when it stays closed, and what its condition depends on is known from the
 //! set-up; so a line is looked at again only when that time has come or one of these numbers has changed (see
-//! [`signals`]). The first line that is open is used.
+//! [`signals`]), and not if a threshold keeps it closed all the same. The first line that is open is used.
 
 mod areas;
 mod at_place;
