@@ -16,6 +16,7 @@ fn ward(targets: &str, when: &str, pools: &str) -> Game {
         r#"
         [attributes]
         vigour = 100
+        drain = 0
         [pools]
         {health}
         breath = {{ max = 100, start = 5 }}
@@ -52,7 +53,7 @@ fn ward(targets: &str, when: &str, pools: &str) -> Game {
     ))
 }
 
-/// Whom the mender picks, when it acts, pools; one change at each full second; the second at which it acts.
+/// Whom the mender picks, when it acts, pools; a change of a pool or of an attribute at each full second; the second at which it acts.
 type Case = (&'static str, &'static str, &'static str, &'static [(u16, &'static str, f64)], f64);
 
 #[test]
@@ -62,7 +63,7 @@ fn a_line_opens_with_the_change_that_lets_it_and_no_other() {
     const MARKED: u16 = 1;
     const PLAIN: u16 = 2;
     let weakest = "pick = \"weakest\"";
-    let cases: [Case; 14] = [
+    let cases: [Case; 15] = [
         (weakest, "target.health.share < 40%", "", &[(1, HEALTH, 50.0), (2, HEALTH, 22.0), (2, HEALTH, 19.5)], 3.0),
         (weakest, "40% >= target.health.share", "", &[(1, HEALTH, 41.0), (2, HEALTH, 20.0)], 2.0),
         (weakest, "target.health < 0.4 * target.health.max", "", &[(1, HEALTH, 50.0), (2, HEALTH, 19.0)], 2.0),
@@ -101,6 +102,14 @@ fn a_line_opens_with_the_change_that_lets_it_and_no_other() {
             3.0,
         ),
         (weakest, "target.health.share < 80%", "health = { max = \"vigour\", defeat = true, decay = 1 }", &[], 10.0),
+        // What came back by itself begins to go: a tenth of the smaller cap in each second.
+        (
+            weakest,
+            "target.health.share < 80% and not has(target, mark)",
+            "health = { max = \"vigour\", defeat = true, regen = 1, decay = \"drain\" }",
+            &[(0, BREATH, 6.0), (PLAIN, "drain", 6.0)],
+            4.0,
+        ),
         (weakest, "self.air < 10", "air = { max = 100, decay = 1 }", &[(0, "air", 12.0)], 3.0),
     ];
     for (targets, when, pools, changes, acts) in cases {
@@ -109,7 +118,11 @@ fn a_line_opens_with_the_change_that_lets_it_and_no_other() {
         let mut log = Log::default();
         for (second, (who, pool, amount)) in (1..).zip(changes) {
             fight.advance(Time::from_seconds(f64::from(second)), &mut log).unwrap();
-            fight.set_pool(CombatantId(*who), game.program().find_pool(pool).unwrap(), *amount).unwrap();
+            let (who, program) = (CombatantId(*who), game.program());
+            match program.find_pool(pool) {
+                Some(pool) => fight.set_pool(who, pool, *amount).unwrap(),
+                None => fight.set_base(who, program.find_attribute(pool).unwrap(), *amount, &mut log).unwrap(),
+            }
         }
         fight.run(&mut log).unwrap();
         let used = moments(&log, |event| matches!(event, Event::Used { caster: MENDER, .. }));
