@@ -43,8 +43,9 @@ pub(crate) struct CompiledPolicy {
     pub(crate) count: u32,
     /// Where its lines begin in lists of all lines of all combatants.
     pub(crate) first_line: u32,
-    /// For each of its pools, the lines that depend on it, and what keeps some of them closed whatever else holds.
+    /// For each of its pools, the lines that depend on it.
     pub(crate) own_pools: Vec<u64>,
+    /// For each of its pools, the thresholds of it without which a line stays closed.
     pub(crate) own_thresholds: Vec<Vec<LineThreshold>>,
     /// For each bit of its slots, the lines that depend on it.
     pub(crate) own_slots: Box<[u64; 64]>,
@@ -194,15 +195,16 @@ pub(crate) struct Listener {
     pub(crate) lines: u64,
     /// Whose numbers, as it sees them.
     pub(crate) side: SideRule,
-    /// What keeps the line closed whatever else holds, if the pool of whoever is meant does.
+    /// The line stays closed while the pool that has changed fails this.
     pub(crate) threshold: Option<LineThreshold>,
 }
 
-/// A threshold of a line.
+/// A threshold, and the line that it keeps closed.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct LineThreshold {
     /// The line, by its index among all lines of all combatants.
     pub(crate) at: u32,
+    /// The same line as a bit, among those of its policy.
     pub(crate) line: u64,
     pub(crate) threshold: Threshold,
 }

@@ -1,6 +1,6 @@
 //! Thresholds of pools in the conditions of policies.
 //!
-//! Pools change with every hit, and most conditions compare one with a number: `target.health.share < 40%`. While that
+//! Pools change with every hit, and many conditions compare one with a number: `target.health.share < 40%`. While that
 //! comparison fails for the pool that has changed, the line stays closed, whatever else holds, and nobody has to decide
 //! anew. So a change that crosses no threshold costs one comparison.
 
@@ -113,8 +113,8 @@ impl Program {
 
     /// The threshold of a line that asks for nothing else, where its ability picks by shares of the same pool.
     ///
-    /// If it fails for whom the ability picks, it fails for everybody that could be picked instead: so it does not matter in
-    /// which order they are.
+    /// A change of one share can bring another combatant to the front, whose share then lies between what the first one had
+    /// and what it has. If the comparison fails for both of these, it fails for what lies between.
     fn decisive(&self, line: &UsePlan) -> Option<Threshold> {
         let one = Threshold::of(&self.formula(line.when?).tree)?;
         let ability = self.ability(line.ability);

@@ -170,7 +170,8 @@ impl Engine<'_> {
         }
     }
 
-    /// Lines depend on where somebody goes who is on a new course.
+    /// Has lines looked at again that depend on where somebody on a new course goes, but for those of which only the moment
+    /// of a crossing changes.
     #[inline(never)]
     fn touch_by_course(&mut self, me: CombatantId, turned: CombatantId, lines: u64, by_choice: bool) {
         let policy = &self.setup.policies[me.index()];
@@ -184,8 +185,8 @@ impl Engine<'_> {
         self.touch(me, lines & !kept);
     }
 
-    /// Of some lines those that their conditions keep closed until somebody comes in reach or leaves it: that is at another
-    /// moment now, and nothing else has changed.
+    /// Computes anew when somebody crosses the reach of lines that their conditions keep closed, and gives those lines. They
+    /// need not be looked at before: nothing else about them has changed.
     fn reach_turns_anew(
         &mut self,
         me: CombatantId,
@@ -202,12 +203,17 @@ impl Engine<'_> {
             let ability = self.program.ability(policy.lines[index].ability);
             // A reach that has to be computed may have no value, which is for a decision to report.
             let (Gate::Condition, Some(reach)) = (self.state.lines[at].gate, ability.fixed_reach) else { continue };
-            // It may have been the one that turned who would have crossed the edge first.
-            let until = if me == turned || self.state.lines[at].until < Time::NEVER {
-                let turns = self.candidates(me, ability).iter().map(|other| self.crosses_reach_at(me, *other, reach));
-                turns.min().unwrap_or(Time::NEVER)
-            } else {
+            let candidates = self.candidates(me, ability);
+            let until = if candidates.len() < 2 {
+                // The same one is picked wherever it is.
+                Time::NEVER
+            } else if me == turned || self.state.lines[at].until < Time::NEVER {
+                // It may have been the one that turned who would have crossed the edge first.
+                self.first_crossing(me, candidates, reach)
+            } else if candidates.contains(&turned) {
                 self.crosses_reach_at(me, turned, reach)
+            } else {
+                Time::NEVER
             };
             self.state.lines[at].until = until;
             closed |= CompiledPolicy::bit(index);
@@ -223,7 +229,8 @@ impl Engine<'_> {
         closed
     }
 
-    /// The same for one who waits for somebody to come in reach of some lines, or keeps its distance.
+    /// Somebody is on a new course: what that means for one who waits for somebody to come in reach of some lines, or keeps its
+    /// distance.
     fn concern(&mut self, me: CombatantId, turned: CombatantId, policy: &CompiledPolicy, mut far: u64) {
         let mut wake = Time::NEVER;
         if me == turned && far != 0 && self.state.who(me).reacts_at == Time::NEVER {

@@ -330,8 +330,13 @@ impl Engine<'_> {
             Area::Circle { radius, around_caster: true } => self.reach_of(who, Some(radius))?,
             _ => self.reach_of_ability(who, ability)?,
         };
-        let turns = self.candidates(who, ability).iter().map(|other| self.crosses_reach_at(who, *other, reach));
-        Ok(turns.min().unwrap_or(Time::NEVER))
+        Ok(self.first_crossing(who, self.candidates(who, ability), reach))
+    }
+
+    /// When the first of some crosses a reach, in or out.
+    pub(super) fn first_crossing(&self, who: CombatantId, others: &[CombatantId], reach: f64) -> Time {
+        let crossings = others.iter().map(|other| self.crosses_reach_at(who, *other, reach));
+        crossings.min().unwrap_or(Time::NEVER)
     }
 
     /// Puts those picked first to the front.
