@@ -381,17 +381,10 @@ impl Engine<'_> {
             PickPlan::Policy => self.setup.policies[who.index()].prefers.map(|formula| (formula, -1.0)),
             _ => None,
         };
-        let (program, now) = (self.program, self.state.now.micros());
         for (index, other) in picked.iter().enumerate() {
-            let score = if let Some((formula, sign)) = by_formula {
-                let frame = Frame::new(program, who, *other, 0, now);
-                let numbers = &mut self.state.numbers;
-                match program.number(formula, numbers, &frame, self.chance, &mut self.scratch.draws) {
-                    Ok(value) => sign * value,
-                    Err(fault) => return Err(self.fault(fault)),
-                }
-            } else {
-                self.score(who, *other, pick)?
+            let score = match by_formula {
+                Some((formula, sign)) => sign * self.value_for(who, *other, formula)?,
+                None => self.score(who, *other, pick)?,
             };
             if index == 0 || score.total_cmp(&least).is_lt() {
                 (best, least) = (index, score);
@@ -403,20 +396,25 @@ impl Engine<'_> {
         Ok(())
     }
 
+    /// What a formula gives for one who looks at another.
+    #[inline(always)]
+    fn value_for(&mut self, who: CombatantId, other: CombatantId, formula: FormulaId) -> FightResult<f64> {
+        let frame = self.frame(who, other);
+        let (numbers, draws) = (&mut self.state.numbers, &mut self.scratch.draws);
+        match self.program.number(formula, numbers, &frame, self.chance, draws) {
+            Ok(value) => Ok(value),
+            Err(fault) => Err(self.fault(fault)),
+        }
+    }
+
     fn score(&mut self, who: CombatantId, other: CombatantId, pick: PickPlan) -> FightResult<f64> {
         let share = |pool: Option<PoolId>| pool.map_or(0.0, |pool| self.share(other, pool));
         match pick {
             PickPlan::Weakest(pool) => Ok(share(pool)),
             PickPlan::Strongest(pool) => Ok(-share(pool)),
-            PickPlan::Lowest(formula) => {
-                let frame = self.frame(who, other);
-                self.quiet_number(formula, &frame)
-            }
+            PickPlan::Lowest(formula) => self.value_for(who, other, formula),
             PickPlan::Policy => match self.setup.policies[who.index()].prefers {
-                Some(formula) => {
-                    let frame = self.frame(who, other);
-                    Ok(-self.quiet_number(formula, &frame)?)
-                }
+                Some(formula) => Ok(-self.value_for(who, other, formula)?),
                 None => Ok(0.0),
             },
             PickPlan::Nearest => Ok(self.apart(who, other)),

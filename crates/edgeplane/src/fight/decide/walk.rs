@@ -246,8 +246,11 @@ impl Engine<'_> {
             let who = planned[next];
             let index = who.index();
             let walk = &mut self.state.walks[index];
-            let plans = std::mem::take(&mut walk.plans);
-            walk.looks = false;
+            let (plans, looks) = (std::mem::take(&mut walk.plans), std::mem::take(&mut walk.looks));
+            // It may have come and gone since.
+            if !plans && !looks {
+                continue;
+            }
             let combatant = &self.state.combatants[index];
             let walks = combatant.mobile || (combatant.doing == Doing::Idle && combatant.waits);
             let free = walks && combatant.decides_by_itself();
