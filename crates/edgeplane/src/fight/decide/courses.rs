@@ -5,9 +5,7 @@ use super::super::engine::{Engine, emit};
 use super::super::state::timers::Phase;
 use super::super::state::{Doing, EffectContext, Gate, LineState, Walk};
 use crate::program::extremes::Extremes;
-use crate::program::{
-    CombatantId, CompiledPolicy, HAIR, Motion, POLL, Plane, Time, length, minus, onto_the_plane, toward,
-};
+use crate::program::{CombatantId, CompiledPolicy, HAIR, Motion, Plane, Time, length, minus, onto_the_plane, toward};
 use crate::rules::{Moves, SideRule};
 
 /// One in so many who are moved at once are few.
@@ -257,7 +255,7 @@ impl Engine<'_> {
             && me != turned
             && self.can_be_targeted(me, turned, SideRule::Enemies)
         {
-            let near = self.comes_near_at(me, turned, self.course_of(me), metres).max(self.state.now + POLL);
+            let near = self.keeps_distance_until(me, turned, metres);
             let walk = &mut self.state.walks[me.index()];
             walk.until = walk.until.min(near);
         }
