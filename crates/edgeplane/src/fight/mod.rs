@@ -78,9 +78,10 @@ pub use session::save::SavedFight;
 pub use session::world::Handle;
 
 use crate::program::{
-    AbilityId, CombatantId, EncounterId, FormulaId, Frame, PoolFlow, PoolId, Program, Setup, Slot, Time, ZonePlan,
+    AbilityId, CombatantId, EncounterId, FormulaId, Frame, GameFunctions, PoolFlow, PoolId, Program, Setup, Slot, Time,
+    ZonePlan,
 };
-use state::{Scratch, State};
+use state::State;
 
 /// One fight.
 ///
@@ -97,7 +98,8 @@ use state::{Scratch, State};
 pub struct Fight<C = Sampler> {
     setup: Arc<Setup>,
     state: State,
-    scratch: Scratch,
+    /// What gives the functions of the game.
+    functions: Option<Arc<GameFunctions>>,
     chance: C,
     limits: Limits,
 }
@@ -135,7 +137,7 @@ impl<C: RandomSource> Fight<C> {
     /// A fight whose chances come from elsewhere.
     pub fn with_chance(setup: Arc<Setup>, chance: C, seed: u64) -> Self {
         let state = State::new(&setup);
-        let mut fight = Self { setup, state, scratch: Scratch::default(), chance, limits: Limits::default() };
+        let mut fight = Self { setup, state, functions: None, chance, limits: Limits::default() };
         fight.restart(seed);
         fight
     }
@@ -143,7 +145,7 @@ impl<C: RandomSource> Fight<C> {
     /// Begins anew with another seed. Nothing is allocated.
     pub fn restart(&mut self, seed: u64) {
         self.chance.begin(seed, &self.setup.streams);
-        self.engine(&mut Silent).reset();
+        self.with_engine(&mut Silent, |engine| engine.reset());
     }
 
     /// What gives the chances.
@@ -173,7 +175,7 @@ impl<C: RandomSource> Fight<C> {
         if self.state.began {
             return Ok(());
         }
-        self.engine(&mut Silent).begin().map_err(|error| self.failed(*error))
+        self.try_with_engine(&mut Silent, |engine| engine.begin())
     }
 
     /// Runs to the end.
@@ -181,7 +183,7 @@ impl<C: RandomSource> Fight<C> {
     /// # Errors
     /// When a formula has no value or a limit is passed. The fight is over then: [`Ending::Failed`].
     pub fn run<O: Observer>(&mut self, observer: &mut O) -> Result<Ending, FightError> {
-        self.engine(observer).run().map_err(|error| self.failed(*error))
+        self.try_with_engine(observer, |engine| engine.run())
     }
 
     /// Lets time pass up to and including a moment; returns the ending if the fight is over.
@@ -189,7 +191,7 @@ impl<C: RandomSource> Fight<C> {
     /// # Errors
     /// As for [`Fight::run`].
     pub fn advance<O: Observer>(&mut self, until: Time, observer: &mut O) -> Result<Option<Ending>, FightError> {
-        self.engine(observer).advance(until).map_err(|error| self.failed(*error))
+        self.try_with_engine(observer, |engine| engine.advance(until))
     }
 
     /// Where a combatant is now, in metres; the middle of the plane in an encounter without places.

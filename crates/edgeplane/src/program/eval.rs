@@ -63,16 +63,6 @@ impl Draws {
     pub(crate) fn all(&self) -> &[f64] {
         &self.values
     }
-
-    /// Room for the evaluations under other rules: the functions of the game stay, by their names.
-    pub(crate) fn under(&self, program: &Program) -> Self {
-        let game = self.game.as_ref().map(|game| {
-            let mut game = GameFunctions::clone(game);
-            game.look_up(program);
-            Arc::new(game)
-        });
-        Self { values: Vec::new(), game }
-    }
 }
 
 impl Memory {

@@ -59,6 +59,13 @@ impl std::fmt::Debug for GameFunctions {
 }
 
 impl GameFunctions {
+    /// The same under other rules, by their names.
+    pub(crate) fn under(&self, program: &Program) -> Self {
+        let mut under = self.clone();
+        under.look_up(program);
+        under
+    }
+
     /// One more answer, in the place of an earlier one of that name.
     pub(crate) fn set(&mut self, program: &Program, name: &str, answer: Answer) {
         self.by_name.retain(|(other, _)| other != name);
@@ -67,7 +74,7 @@ impl GameFunctions {
     }
 
     /// Finds the functions of a program by their names.
-    pub(crate) fn look_up(&mut self, program: &Program) {
+    fn look_up(&mut self, program: &Program) {
         let of = |plan: &GameFunctionPlan| {
             self.by_name.iter().find(|(name, _)| *name == plan.name).map(|(_, answer)| Arc::clone(answer))
         };

@@ -9,10 +9,10 @@ use super::super::events::Silent;
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
 use super::super::space::zones::IN_USE;
+use super::super::state::State;
 use super::super::state::record::{Rhythm, ticks_within};
 use super::super::state::timers::Timer;
 use super::super::state::transfer::{LeftOver, Transferred};
-use super::super::state::{Scratch, State};
 use crate::program::{
     CombatantId, CombatantPlan, Counterparts, GearId, Layout, PoolId, Program, Setup, Slot, Time, WornStatus,
 };
@@ -144,10 +144,10 @@ impl<C: RandomSource> Fight<C> {
         let mut chance = self.chance.clone();
         chance.rename(&setup.streams);
         let setup = Arc::new(setup);
-        let scratch = Scratch { draws: self.scratch.draws.under(program), ..Scratch::default() };
-        let mut next = Self { setup, state, scratch, chance, limits: self.limits };
+        let functions = self.functions.as_ref().map(|functions| Arc::new(functions.under(program)));
+        let mut next = Self { setup, state, functions, chance, limits: self.limits };
         let (worn, fight) = (self.worn_before(&names), &mut next);
-        fight.engine(&mut Silent).go_on_under(&names, left, &worn).map_err(|error| *error)?;
+        fight.with_engine(&mut Silent, |engine| engine.go_on_under(&names, left, &worn)).map_err(|error| *error)?;
         self.report_numbers(fight, &names, &mut report);
         *self = next;
         report.transfers.sort_by_key(|one| (one.who, one.kind));

@@ -89,13 +89,10 @@ impl<C: RandomSource> Fight<C> {
     ) -> Result<Option<UnavailableReason>, FightError> {
         self.check_combatant(who)?;
         self.check_combatant(target)?;
-        let mut silent = Silent;
-        let mut engine = self.engine(&mut silent);
-        let reason = match engine.callable(who, ability) {
+        self.try_with_engine(&mut Silent, |engine| match engine.callable(who, ability) {
             Err(reason) => Ok(Some(reason)),
             Ok(index) => engine.unavailable_on(who, index, Some(target)),
-        };
-        reason.map_err(|error| self.failed(*error))
+        })
     }
 
     /// What a combatant wears, in the order in which it was put on.
@@ -111,9 +108,10 @@ impl<C: RandomSource> Fight<C> {
         self.check_combatant(who)?;
         let Doing::Casting(index) = self.state.who(who).doing else { return Ok(false) };
         let by = EffectContext::of_ability(who, self.setup.abilities[index as usize].ability);
-        let mut engine = self.engine(observer);
-        let done = engine.interrupt(who, &by).and_then(|()| engine.respond());
-        done.map(|()| true).map_err(|error| self.failed(*error))
+        self.try_with_engine(observer, |engine| {
+            engine.interrupt(who, &by)?;
+            engine.respond().map(|()| true)
+        })
     }
 
     /// Puts a piece of gear on a combatant, in place of what it wears in the same slot.
@@ -148,9 +146,13 @@ impl<C: RandomSource> Fight<C> {
         if piece.index() >= self.setup.program.gear.len() {
             return Err(self.call_error(format!("there is no gear {}", piece.0)));
         }
-        let mut engine = self.engine(observer);
-        let done = if comes { engine.wear(who, piece) } else { engine.take_off(who, piece) };
-        let done = done.and_then(|()| engine.respond());
-        done.map_err(|error| self.failed(*error))
+        self.try_with_engine(observer, |engine| {
+            if comes {
+                engine.wear(who, piece)?
+            } else {
+                engine.take_off(who, piece)?
+            }
+            engine.respond()
+        })
     }
 }

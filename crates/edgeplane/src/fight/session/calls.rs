@@ -1,37 +1,76 @@
 //! Calls of a game. They follow the rules of the fight, and whoever a change concerns notices it at once.
 
-use super::super::engine::Engine;
+use super::super::engine::{Engine, FightResult};
 use super::super::events::{Observer, Silent, UnavailableReason};
 use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
-use super::super::state::{Control, Doing, EffectContext};
+use super::super::state::{Control, Doing, EffectContext, Scratch};
 use super::super::statuses::apply::Dose;
 use super::super::{Ending, Fight};
+use super::control::Controller;
 use crate::program::{
     AbilityId, BaseChange, CauseId, CombatantId, FARTHEST, Layout, Plane, PoolId, Slot, StatusId, Time, dirty,
     is_on_the_plane,
 };
 
 impl<C: RandomSource> Fight<C> {
-    /// The engine that plays this fight, for as long as a call lasts.
-    pub(in crate::fight) fn engine<'a>(&'a mut self, observer: &'a mut dyn Observer) -> Engine<'a> {
+    /// Has the engine play this fight for as long as a call lasts, with somebody who decides for combatants that have a
+    /// controller.
+    fn with_engine_and<R>(
+        &mut self,
+        controller: Option<&mut dyn Controller>,
+        observer: &mut dyn Observer,
+        call: impl FnOnce(&mut Engine<'_>) -> R,
+    ) -> R {
+        let mut scratch = Scratch::lend(self.functions.as_ref());
         let setup = &*self.setup;
         let wants = observer.wants();
-        Engine {
+        let mut engine = Engine {
             program: &setup.program,
             setup,
             state: &mut self.state,
-            scratch: &mut self.scratch,
+            scratch: &mut scratch,
             chance: &mut self.chance,
             observer,
             wants,
             limits: self.limits,
-            controller: None,
+            controller: controller.map(|controller| controller as &mut dyn Controller),
             until: Time::NEVER,
             reach: 0.0,
             only_distance: false,
             dressing: false,
-        }
+        };
+        let result = call(&mut engine);
+        scratch.give_back();
+        result
+    }
+
+    /// The same without a controller.
+    pub(in crate::fight) fn with_engine<R>(
+        &mut self,
+        observer: &mut dyn Observer,
+        call: impl FnOnce(&mut Engine<'_>) -> R,
+    ) -> R {
+        self.with_engine_and(None, observer, call)
+    }
+
+    /// The same for a call of which an error ends the fight.
+    pub(in crate::fight) fn try_with_controller<R>(
+        &mut self,
+        controller: &mut dyn Controller,
+        observer: &mut dyn Observer,
+        call: impl FnOnce(&mut Engine<'_>) -> FightResult<R>,
+    ) -> Result<R, FightError> {
+        self.with_engine_and(Some(controller), observer, call).map_err(|error| self.failed(*error))
+    }
+
+    /// The same without one.
+    pub(in crate::fight) fn try_with_engine<R>(
+        &mut self,
+        observer: &mut dyn Observer,
+        call: impl FnOnce(&mut Engine<'_>) -> FightResult<R>,
+    ) -> Result<R, FightError> {
+        self.with_engine(observer, call).map_err(|error| self.failed(*error))
     }
 
     /// An error ends the fight.
@@ -90,7 +129,7 @@ impl<C: RandomSource> Fight<C> {
     pub fn take_control(&mut self, who: CombatantId) -> Result<(), FightError> {
         self.check_combatant(who)?;
         self.give_control(who, Control::Hand);
-        self.engine(&mut Silent).stand_still(who);
+        self.with_engine(&mut Silent, |engine| engine.stand_still(who));
         Ok(())
     }
 
@@ -111,7 +150,7 @@ impl<C: RandomSource> Fight<C> {
         let combatant = self.state.who(who);
         let free = combatant.control == Control::Hand && combatant.stands && combatant.doing == Doing::Idle;
         if self.setup.is_placed && free && !combatant.rooted {
-            self.engine(observer).turn(who, course);
+            self.with_engine(observer, |engine| engine.turn(who, course));
         }
         Ok(())
     }
@@ -133,7 +172,7 @@ impl<C: RandomSource> Fight<C> {
     ) -> Result<Result<(), UnavailableReason>, FightError> {
         self.check_combatant(who)?;
         target.map_or(Ok(()), |target| self.check_combatant(target))?;
-        self.engine(observer).use_by_call(who, ability, target).map_err(|error| self.failed(*error))
+        self.try_with_engine(observer, |engine| engine.use_by_call(who, ability, target))
     }
 
     /// Stops what a combatant keeps up. Whether it was keeping anything up.
@@ -142,9 +181,10 @@ impl<C: RandomSource> Fight<C> {
     /// As for [`Fight::use_ability`].
     pub fn stop<O: Observer>(&mut self, who: CombatantId, observer: &mut O) -> Result<bool, FightError> {
         self.check_combatant(who)?;
-        let mut engine = self.engine(observer);
-        let done = engine.stop_by_call(who).and_then(|done| engine.respond().map(|()| done));
-        done.map_err(|error| self.failed(*error))
+        self.try_with_engine(observer, |engine| {
+            let done = engine.stop_by_call(who)?;
+            engine.respond().map(|()| done)
+        })
     }
 
     /// Lets an ability take effect here and now, without cost, cast, cooldown or recovery, with one tick if it is
@@ -162,7 +202,7 @@ impl<C: RandomSource> Fight<C> {
         self.check_combatant(who)?;
         self.check_combatant(target)?;
         self.check_id("ability", ability.index(), self.setup.program.abilities.len())?;
-        self.engine(observer).effects_of_ability(who, ability, target).map_err(|error| self.failed(*error))
+        self.try_with_engine(observer, |engine| engine.effects_of_ability(who, ability, target))
     }
 
     /// Brings something about that no ability and no status does: the effects of a `[cause.*]` of the ruleset on a target, with
@@ -187,7 +227,7 @@ impl<C: RandomSource> Fight<C> {
             return Err(self.call_error(format!("there is no cause {}", cause.0)));
         }
         self.begin_now(observer)?;
-        self.engine(observer).effects_of_cause(cause, by, target, amount).map_err(|error| self.failed(*error))
+        self.try_with_engine(observer, |engine| engine.effects_of_cause(cause, by, target, amount))
     }
 
     /// Why an ability cannot be used now; `None` if it can. The conditions of policies are no matter here.
@@ -200,7 +240,7 @@ impl<C: RandomSource> Fight<C> {
         ability: AbilityId,
     ) -> Result<Option<UnavailableReason>, FightError> {
         self.check_combatant(who)?;
-        self.engine(&mut Silent).why_unavailable(who, ability).map_err(|error| self.failed(*error))
+        self.try_with_engine(&mut Silent, |engine| engine.why_unavailable(who, ability))
     }
 
     /// Applies a status. Whether the target has it now because of that.
@@ -231,10 +271,10 @@ impl<C: RandomSource> Fight<C> {
         self.check_combatant(target)?;
         self.check_id("status", status.index(), self.setup.program.statuses.len())?;
         let by = EffectContext::of_status(caster, status, caster, caster);
-        let mut engine = self.engine(observer);
-        let done = engine.apply_if(&by, target, status, Dose { stacks, duration: None }, can_resist);
-        let done = done.and_then(|done| engine.respond().map(|()| done));
-        done.map_err(|error| self.failed(*error))
+        self.try_with_engine(observer, |engine| {
+            let done = engine.apply_if(&by, target, status, Dose { stacks, duration: None }, can_resist)?;
+            engine.respond().map(|()| done)
+        })
     }
 
     /// Takes all instances of a status away. Whether there was one.
@@ -249,7 +289,7 @@ impl<C: RandomSource> Fight<C> {
     ) -> Result<bool, FightError> {
         self.check_combatant(target)?;
         self.check_id("status", status.index(), self.setup.program.statuses.len())?;
-        self.engine(observer).remove_all(status, target).map_err(|error| self.failed(*error))
+        self.try_with_engine(observer, |engine| engine.remove_all(status, target))
     }
 
     /// Changes the base of an attribute (or the level), as when a character levels up during a fight. Everything that
@@ -272,8 +312,7 @@ impl<C: RandomSource> Fight<C> {
         if slot != Layout::LEVEL && !is_attribute {
             return Err(self.call_error(format!("slot {} is neither an attribute nor the level", slot.0)));
         }
-        let done = self.engine(observer).set_base(who, slot, base);
-        done.map_err(|error| self.failed(*error))
+        self.try_with_engine(observer, |engine| engine.set_base(who, slot, base))
     }
 
     /// Puts an amount into a pool, within 0 and its cap. What that triggers happens as the fight goes on, before anybody
@@ -287,7 +326,7 @@ impl<C: RandomSource> Fight<C> {
         self.check_id("pool", pool.index(), self.setup.program.pools.len())?;
         let amount = amount.clamp(0.0, self.cap(who, pool));
         let first = self.setup.program.place(who, self.setup.program.layout.pool(pool));
-        self.engine(&mut Silent).put(who, pool, first, amount);
+        self.with_engine(&mut Silent, |engine| engine.put(who, pool, first, amount));
         // Before the fight has begun, whoever has nothing left is defeated as it begins.
         self.state.may_fall(who);
         Ok(())
@@ -301,7 +340,7 @@ impl Engine<'_> {
         by: CombatantId,
         target: CombatantId,
         amount: f64,
-    ) -> super::super::engine::FightResult<()> {
+    ) -> FightResult<()> {
         if self.state.ending.is_some() {
             return Ok(());
         }
@@ -312,12 +351,7 @@ impl Engine<'_> {
         self.respond()
     }
 
-    pub(in crate::fight) fn set_base(
-        &mut self,
-        who: CombatantId,
-        slot: Slot,
-        base: f64,
-    ) -> super::super::engine::FightResult<()> {
+    pub(in crate::fight) fn set_base(&mut self, who: CombatantId, slot: Slot, base: f64) -> FightResult<()> {
         if slot == Layout::LEVEL {
             self.state.numbers.set(self.program.place(who, slot), base);
         } else {

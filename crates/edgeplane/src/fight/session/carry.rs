@@ -62,7 +62,7 @@ impl<C: RandomSource> Fight<C> {
         }
         self.state.who_mut(who).absent = true;
         self.state.timers.clear(Timer::Act, who);
-        self.engine(&mut Silent).count_head(who, -1.0);
+        self.with_engine(&mut Silent, |engine| engine.count_head(who, -1.0));
     }
 
     /// Begins a fight with what combatants bring along. After that, pools that were noted hold what was left plus what
@@ -76,7 +76,7 @@ impl<C: RandomSource> Fight<C> {
         rests: &[(PoolId, FormulaId)],
         observer: &mut O,
     ) -> Result<(), FightError> {
-        self.engine(observer).begin_with(brought, rests).map_err(|error| *error)
+        self.with_engine(observer, |engine| engine.begin_with(brought, rests)).map_err(|error| *error)
     }
 
     /// Experience that a combatant has gained in this fight.

@@ -158,9 +158,7 @@ impl<C: RandomSource> Fight<C> {
         controller: &mut dyn Controller,
         observer: &mut O,
     ) -> Result<Ending, FightError> {
-        let mut engine = self.engine(observer);
-        engine.controller = Some(controller);
-        engine.run().map_err(|error| self.failed(*error))
+        self.try_with_controller(controller, observer, |engine| engine.run())
     }
 
     /// Lets time pass up to and including a moment, with a controller.
@@ -173,9 +171,7 @@ impl<C: RandomSource> Fight<C> {
         controller: &mut dyn Controller,
         observer: &mut O,
     ) -> Result<Option<Ending>, FightError> {
-        let mut engine = self.engine(observer);
-        engine.controller = Some(controller);
-        engine.advance(until).map_err(|error| self.failed(*error))
+        self.try_with_controller(controller, observer, |engine| engine.advance(until))
     }
 }
 

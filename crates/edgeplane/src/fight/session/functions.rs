@@ -60,17 +60,15 @@ impl<C: RandomSource> Fight<C> {
             };
             return Err(self.call_error(format!("the ruleset asks the game for no function `{name}`; {help}")));
         }
-        let mut functions = self.scratch.draws.game.as_deref().cloned().unwrap_or_else(GameFunctions::default);
+        let mut functions = self.functions.as_deref().cloned().unwrap_or_else(GameFunctions::default);
         functions.set(program, name, Arc::new(answer));
-        self.scratch.draws.game = Some(Arc::new(functions));
+        self.functions = Some(Arc::new(functions));
         Ok(())
     }
 
     /// Says that the functions of the game answer differently from now on: whoever is idle decides anew when time goes on,
     /// still at this moment. Without this call it does within a tenth of a second.
     pub fn world_changed(&mut self) {
-        let mut silent = Silent;
-        let mut engine = self.engine(&mut silent);
-        engine.setup.ids().for_each(|who| engine.touch_all(who));
+        self.with_engine(&mut Silent, |engine| engine.setup.ids().for_each(|who| engine.touch_all(who)));
     }
 }

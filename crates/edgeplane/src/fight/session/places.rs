@@ -41,7 +41,7 @@ impl<C: RandomSource> Fight<C> {
             // However long or short: its square might be no number.
             let longest = direction[0].abs().larger(direction[1].abs());
             let direction = direction.map(|part| part / longest);
-            self.engine(&mut Silent).face(who, direction);
+            self.with_engine(&mut Silent, |engine| engine.face(who, direction));
         }
         Ok(())
     }
@@ -99,10 +99,10 @@ impl<C: RandomSource> Fight<C> {
         if !self.setup.is_placed {
             return Err(self.call_error(format!("`{name}` cannot be used at a place: nobody has one in this fight")));
         }
-        if !self.engine(&mut Silent).can_be_used_at_a_place(ability) {
+        if !self.with_engine(&mut Silent, |engine| engine.can_be_used_at_a_place(ability)) {
             let what = format!("`{name}` is used on somebody: it has no area to aim, and leaves no zone at a place");
             return Err(self.call_error(what));
         }
-        self.engine(observer).use_at_place(who, ability, place).map_err(|error| self.failed(*error))
+        self.try_with_engine(observer, |engine| engine.use_at_place(who, ability, place))
     }
 }

@@ -3,8 +3,8 @@
 use super::super::Fight;
 use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
-use super::super::state::Doing;
 use super::super::state::record::seconds_left;
+use super::super::state::{Doing, Scratch};
 use crate::program::extremes::Extremes;
 use crate::program::{
     AbilityId, CombatantId, Draws, FormulaId, Frame, Memory, ModifierKind, SideId, Slot, StatusId, StatusKind,
@@ -178,8 +178,9 @@ impl<C: RandomSource> Fight<C> {
 
     /// The value of a formula at this moment.
     pub(in crate::fight) fn formula_value(&mut self, formula: FormulaId, frame: &Frame) -> Result<f64, FightError> {
-        let (program, draws) = (&self.setup.program, &mut self.scratch.draws);
-        let value = program.number(formula, &mut self.state.numbers, frame, &mut self.chance, draws);
+        let (program, mut scratch) = (&self.setup.program, Scratch::lend(self.functions.as_ref()));
+        let value = program.number(formula, &mut self.state.numbers, frame, &mut self.chance, &mut scratch.draws);
+        scratch.give_back();
         value.map_err(|fault| FightError::new(self.state.now, FightErrorKind::Fault(fault), &self.setup))
     }
 

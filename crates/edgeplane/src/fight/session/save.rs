@@ -2,9 +2,9 @@
 
 use std::sync::Arc;
 
+use super::super::Fight;
 use super::super::random::{RandomSource, Sampler, SamplerState};
-use super::super::state::{Scratch, State};
-use super::super::{Fight, Limits};
+use super::super::state::State;
 use crate::program::{CharacterId, CombatantPlan, JoinPlan, Program, Setup, SideId, stable_hash};
 
 /// The fights of another version of this library are other fights.
@@ -123,7 +123,7 @@ impl Fight<Sampler> {
         }
         fight.chance.load(&chance);
         state.rosters.refresh(&setup, &state.combatants);
-        (fight.state, fight.scratch, fight.limits) = (state, Scratch::default(), Limits::default());
+        fight.state = state;
         Ok(fight)
     }
 }

@@ -80,7 +80,7 @@ impl<C: RandomSource> Fight<C> {
             Some(who) => who,
             None => self.make_room(character, side)?,
         };
-        self.engine(observer).spawn(who, place).map_err(|error| self.failed(*error))?;
+        self.try_with_engine(observer, |engine| engine.spawn(who, place))?;
         Ok(self.handle(who))
     }
 
@@ -92,7 +92,7 @@ impl<C: RandomSource> Fight<C> {
     pub fn despawn<O: Observer>(&mut self, handle: Handle, observer: &mut O) -> Result<(), FightError> {
         let who = self.combatant(handle)?;
         self.begin_now(observer)?;
-        self.engine(observer).leave(who).map_err(|error| self.failed(*error))
+        self.try_with_engine(observer, |engine| engine.leave(who))
     }
 
     /// The handle of whoever is at a place in the fight now.
@@ -126,7 +126,7 @@ impl<C: RandomSource> Fight<C> {
         if self.state.began {
             return Ok(());
         }
-        self.engine(observer).begin().map_err(|error| self.failed(*error))
+        self.try_with_engine(observer, |engine| engine.begin())
     }
 
     fn vacancy(&self, character: CharacterId, side: SideId) -> Option<CombatantId> {
@@ -175,7 +175,7 @@ impl<C: RandomSource> Fight<C> {
         let changes = one.is_moved != is_moved;
         one.is_moved = is_moved;
         if changes && self.setup.is_placed {
-            self.engine(&mut Silent).touch_all(who);
+            self.with_engine(&mut Silent, |engine| engine.touch_all(who));
         }
         Ok(())
     }
@@ -200,7 +200,7 @@ impl<C: RandomSource> Fight<C> {
             self.check_plane("a velocity", *velocity)?;
         }
         if self.setup.is_placed {
-            self.engine(&mut Silent).set_places(motions);
+            self.with_engine(&mut Silent, |engine| engine.set_places(motions));
         }
         Ok(())
     }
@@ -223,7 +223,7 @@ impl<C: RandomSource> Fight<C> {
         self.check_combatant(who)?;
         self.give_control(who, Control::Policy);
         if self.stands(who) {
-            self.engine(&mut Silent).touch_all(who);
+            self.with_engine(&mut Silent, |engine| engine.touch_all(who));
         }
         Ok(())
     }

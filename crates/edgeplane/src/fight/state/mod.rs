@@ -6,6 +6,7 @@ mod due_tree;
 mod places;
 pub(super) mod record;
 pub(super) mod rosters;
+mod scratch;
 mod stack_ends;
 mod status_words;
 pub(super) mod statuses;
@@ -16,13 +17,13 @@ use std::collections::VecDeque;
 
 use super::events::{Ending, Source};
 use crate::program::{
-    AbilityId, BaseChange, CauseId, CombatantId, GearId, Memory, Plane, Setup, SideId, StatusId, Time, WornStatus,
-    ZoneId,
+    AbilityId, BaseChange, CauseId, CombatantId, GearId, Memory, Plane, Setup, SideId, StatusId, Time, ZoneId,
 };
 use combatant::lines_of;
 pub(super) use combatant::{AbilityState, Combatant, Control, Doing, Gate, LineState};
 use record::StatusRef;
 use rosters::Rosters;
+pub(super) use scratch::Scratch;
 use statuses::Statuses;
 use timers::Timers;
 
@@ -458,39 +459,4 @@ impl State {
         let combatant = self.who(who);
         if combatant.many { usize::from(combatant.aimed) } else { 1 }
     }
-}
-
-/// Room to work in; means nothing between two calls.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Scratch {
-    pub(super) draws: crate::program::Draws,
-    pub(super) picked: Vec<CombatantId>,
-    /// Of those the one that was picked, from which an area extends: the one that has to be in reach.
-    pub(super) chosen: Option<CombatantId>,
-    /// Who plans its way, and has not set out yet.
-    pub(super) planned: Vec<CombatantId>,
-    /// Those of whoever can be meant who are in reach.
-    pub(super) near: Vec<CombatantId>,
-    pub(super) scored: Vec<(f64, CombatantId)>,
-    pub(super) tie_breaks: Vec<(u32, CombatantId)>,
-    /// Who decides at this moment, and what.
-    pub(super) decisions: Vec<(CombatantId, Option<u32>)>,
-    /// Who has been defeated at this moment and gives a reward.
-    pub(super) rewarding: Vec<CombatantId>,
-    /// Uses among which chance chooses, by the sum of weights up to and with each.
-    pub(super) weighed: Vec<(f64, u32)>,
-    /// The targets that conditions and weights of such lines had in view, by line.
-    pub(super) aims: Vec<(u32, CombatantId)>,
-    pub(super) costs: Vec<f64>,
-    /// Statuses that are to be taken away, and when they would have ended.
-    pub(super) meant: Vec<(StatusRef, Time)>,
-    /// Stacks of a status that is transferred, and when they end.
-    pub(super) doses: Vec<(u32, Time)>,
-    /// Statuses of what is worn, before and after a change.
-    pub(super) gear_before: Vec<WornStatus>,
-    pub(super) gear_after: Vec<WornStatus>,
-    pub(super) pieces: Vec<GearId>,
-    /// Whom the game has moved.
-    pub(super) moved: Vec<bool>,
-    pub(super) receivers: Vec<CombatantId>,
 }
