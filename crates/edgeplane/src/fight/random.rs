@@ -50,6 +50,7 @@ pub trait RandomSource: Chance + Clone {
 /// The seed of one stream of one fight.
 ///
 /// Public so that a program written by hand can draw the same chances as the engine.
+#[inline]
 pub fn stream_seed(seed: u64, name: u64) -> u64 {
     let mut mixed = SplitMix64::seed_from_u64(seed ^ name.rotate_left(32));
     mixed.next_u64() ^ name

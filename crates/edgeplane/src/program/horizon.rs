@@ -11,7 +11,7 @@ use super::flow;
 use super::ids::{FormulaId, Slot};
 use super::layout::{HAIR, Layout};
 use super::memory::Memory;
-use super::motion::{meeting, minus, parting};
+use super::motion::{is_nowhere, meeting, minus, parting};
 use super::ops::{BinaryOp, UnaryOp, truth};
 use super::time::Time;
 use super::tree::{Counted, PoolPart, Read, Role, Tree, TreeKind};
@@ -210,7 +210,7 @@ impl Outlook<'_> {
         };
         let closing = minus(velocity(you), velocity(me));
         let apart = (away[0] * away[0] + away[1] * away[1]).sqrt();
-        if (apart - metres).abs() <= HAIR && closing != [0.0; 2] {
+        if (apart - metres).abs() <= HAIR && !is_nowhere(closing) {
             // At the edge itself, a moment decides.
             return now + 1.0;
         }

@@ -83,7 +83,8 @@ pub use levels::{GauntletPlan, LevelsPlan};
 pub(crate) use memory::{Memory, Spot};
 pub use motion::Motion;
 pub(crate) use motion::{
-    FARTHEST, FASTEST, Plane, inner, is_on_the_plane, length, meeting, minus, onto_the_plane, parting, toward,
+    FARTHEST, FASTEST, Plane, inner, is_nowhere, is_on_the_plane, is_same, length, meeting, minus, onto_the_plane,
+    parting, toward,
 };
 pub(crate) use names::NameTable;
 pub use names::Names;

@@ -49,6 +49,18 @@ pub(crate) fn length(a: Plane) -> f64 {
     inner(a, a).sqrt()
 }
 
+/// Whether two are the same. Comparing lists of two would be a call.
+#[inline]
+pub(crate) fn is_same(a: Plane, b: Plane) -> bool {
+    a[0] == b[0] && a[1] == b[1]
+}
+
+/// Whether something goes nowhere.
+#[inline]
+pub(crate) fn is_nowhere(a: Plane) -> bool {
+    is_same(a, [0.0; 2])
+}
+
 /// So far in a direction; nowhere in none.
 pub(crate) fn toward(direction: Plane, metres: f64) -> Plane {
     let long = length(direction);

@@ -50,6 +50,7 @@ impl FreeTime {
     }
 
     /// The row of an ability of a combatant.
+    #[inline]
     pub(super) fn row(&self, who: CombatantId, ability: AbilityId) -> Option<usize> {
         self.own(who).find(|row| self.ids[*row] == ability)
     }
@@ -59,6 +60,7 @@ impl FreeTime {
     }
 
     /// An ability is unavailable for a reason, or available; `add` is handed the stretch that is over with that.
+    #[inline]
     pub(super) fn turn(
         &mut self,
         at: Time,
@@ -81,12 +83,14 @@ impl FreeTime {
     }
 
     /// A combatant is not free to act any more.
+    #[inline]
     pub(super) fn stops(&mut self, at: Time, who: CombatantId) {
         self.free[who.index()] = self.free_until(at, who);
         self.waits[who.index()] = None;
     }
 
     /// How long a combatant has been free to act until a moment.
+    #[inline]
     fn free_until(&self, at: Time, who: CombatantId) -> Time {
         let free = self.free[who.index()];
         self.waits[who.index()].map_or(free, |since| free + (at - since))

@@ -6,7 +6,7 @@ use super::super::engine::Engine;
 use super::super::space::zones::Lies;
 use super::super::state::Bypass;
 use crate::program::extremes::Extremes;
-use crate::program::{CombatantId, HAIR, POLL, Plane, inner, length, minus, parting, toward};
+use crate::program::{CombatantId, HAIR, POLL, Plane, inner, is_nowhere, length, minus, parting, toward};
 
 /// Metres that somebody keeps between itself and the edge of a zone that it avoids.
 const MARGIN: f64 = 0.05;
@@ -58,7 +58,7 @@ impl Engine<'_> {
     /// The planned way leads round the zones that lie on it, or stops at the edge of one in which it would end.
     pub(super) fn walk_around(&mut self, who: CombatantId, (target, reach): (CombatantId, f64), speed: f64) {
         let planned = self.state.walks[who.index()].course;
-        if self.setup.policies[who.index()].avoid.is_empty() || planned == [0.0; 2] {
+        if self.setup.policies[who.index()].avoid.is_empty() || is_nowhere(planned) {
             return;
         }
         let here = self.place_of(who);
@@ -83,7 +83,7 @@ impl Engine<'_> {
     /// to go round some keeps to that side until the way is free, or it would turn back and forth where they touch.
     pub(super) fn steer(&mut self, who: CombatantId, far: f64, speed: f64) {
         let planned = self.state.walks[who.index()].course;
-        if self.setup.policies[who.index()].avoid.is_empty() || planned == [0.0; 2] {
+        if self.setup.policies[who.index()].avoid.is_empty() || is_nowhere(planned) {
             return;
         }
         let along = toward(planned, 1.0);

@@ -5,7 +5,9 @@ use super::super::engine::{Engine, emit};
 use super::super::state::timers::Phase;
 use super::super::state::{Doing, EffectContext, Gate, LineState, Walk};
 use crate::program::extremes::Extremes;
-use crate::program::{CombatantId, CompiledPolicy, HAIR, Motion, Plane, Time, length, minus, onto_the_plane, toward};
+use crate::program::{
+    CombatantId, CompiledPolicy, HAIR, Motion, Plane, Time, is_nowhere, is_same, length, minus, onto_the_plane, toward,
+};
 use crate::rules::{Moves, SideRule};
 
 /// One in so many who are moved at once are few.
@@ -31,7 +33,7 @@ impl Engine<'_> {
             return;
         }
         let from = self.place_of(who);
-        if course != [0.0; 2] {
+        if !is_nowhere(course) {
             self.face(who, course);
         }
         self.put_at(who, from, course);
@@ -42,7 +44,7 @@ impl Engine<'_> {
     /// Somebody faces in a direction from now on; in none, it goes on as it did.
     pub(in crate::fight) fn face(&mut self, who: CombatantId, direction: Plane) {
         let block = self.block(who);
-        if direction == [0.0; 2] || direction == self.state.numbers.facing(block) {
+        if is_nowhere(direction) || is_same(direction, self.state.numbers.facing(block)) {
             return;
         }
         self.state.numbers.set_facing(block, direction);

@@ -71,8 +71,9 @@ impl Engine<'_> {
         for (who, decision) in &mut decisions {
             *decision = self.decide(*who)?;
         }
-        for (who, decision) in decisions.drain(..) {
-            match decision {
+        for (who, decision) in &decisions {
+            let who = *who;
+            match *decision {
                 Some(index) => self.start(who, index as usize)?,
                 None => self.wait(who),
             }

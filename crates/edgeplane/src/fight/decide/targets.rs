@@ -80,9 +80,11 @@ impl Engine<'_> {
         let has_area = ability.area != Area::None;
         if (has_area || ability.count == 1) && !ability.pick.is_drawn() {
             let chosen = self.first_by_place(who, ability, reach)?;
-            picked.extend(chosen);
-            if let Some(first) = chosen.filter(|_| has_area) {
-                self.pick_area(who, first, ability, picked)?;
+            if let Some(first) = chosen {
+                picked.push(first);
+                if has_area {
+                    self.pick_area(who, first, ability, picked)?;
+                }
             }
             return Ok(chosen);
         }

@@ -259,9 +259,9 @@ impl Engine<'_> {
 
     /// Everybody who has to plans its way, all of them looking at the same state; then all set out.
     pub(in crate::fight) fn plan_ways(&mut self) -> FightResult<()> {
-        let mut planned = std::mem::take(&mut self.scratch.planned);
-        std::mem::swap(&mut planned, &mut self.state.planners);
-        self.state.planners.clear();
+        let mut empty = std::mem::take(&mut self.scratch.planned);
+        empty.clear();
+        let mut planned = std::mem::replace(&mut self.state.planners, empty);
         planned.sort_unstable();
         // What somebody looks at on its way is no decision, and reported as none.
         let wants = std::mem::replace(&mut self.wants, EventMask::NONE);
@@ -302,7 +302,8 @@ impl Engine<'_> {
         }
         planned.truncate(count);
         self.wants = wants;
-        for who in planned.drain(..) {
+        for who in &planned {
+            let who = *who;
             self.turn(who, self.state.walks[who.index()].course);
             if self.state.who(who).mobile { self.set_next_walk(who) } else { self.set_wake(who) }
         }

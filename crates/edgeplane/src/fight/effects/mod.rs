@@ -52,7 +52,8 @@ impl Engine<'_> {
         let mut receivers = std::mem::take(&mut self.scratch.receivers);
         receivers.clear();
         receivers.extend_from_slice(self.targets_of(by.owner, side));
-        for who in receivers.drain(..) {
+        for who in &receivers {
+            let who = *who;
             if within == f64::INFINITY || self.within(by.owner, who, within) {
                 self.effect(by, who, effect)?;
             }

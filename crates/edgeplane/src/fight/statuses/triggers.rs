@@ -24,6 +24,7 @@ pub(in crate::fight) struct TriggerContext {
 }
 
 impl TriggerContext {
+    #[inline]
     fn fits(&self, trigger: &TriggerPlan) -> bool {
         let crosses = |(pool, share): (PoolId, f64)| {
             self.moved.is_some_and(|(moved, from, to)| {
