@@ -108,6 +108,23 @@ fn whoever_is_followed_past_is_turned_to_once_it_is_six_degrees_beside_the_way()
 }
 
 #[test]
+fn whoever_follows_looks_once_a_second_whether_another_one_is_nearer() {
+    let game = with(
+        "[ability.jab]\nreach = 1\ntargets = { pick = \"nearest\" }\ndoes = [{ damage = 1 }]\n\
+         [character.jabber]\nabilities = [\"jab\"]\n[character.stone]\nabilities = []\nattributes = { speed = 0 }\n\
+         [encounter.e]\nsides.a = [{ character = \"jabber\", at = [0, 0] }]\n\
+         sides.b = [{ character = \"led\", at = [10, 0] }, { character = \"stone\", at = [20, 3] }]\n",
+    );
+    let (mut fight, mut log) = led(&game, 1.0);
+    fight.walk(OTHER, [8.0, 0.0], &mut log).unwrap();
+    fight.advance(seconds(4.0), &mut log).unwrap();
+    // The stone is nearer when 6 + 4 t = |(16 - 4 t, 3)|, after 1.3 s; that is seen at the second look.
+    let long = 73.0_f64.sqrt();
+    let expected = [(0, [4.0, 0.0]), (3_000_000, [8.0, 3.0].map(|part| part / long * 4.0))];
+    assert_eq!(courses(&log), expected);
+}
+
+#[test]
 fn whoever_is_moved_into_reach_is_struck_in_that_moment() {
     let game = with(
         "[encounter.e]\nsides.a = [{ character = \"post\", at = [0, 0] }]\nsides.b = [{ character = \"led\", at = [10, 0] }]\n\
