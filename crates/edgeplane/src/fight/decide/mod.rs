@@ -8,6 +8,7 @@
 mod areas;
 mod at_place;
 mod avoid;
+mod chase;
 mod courses;
 mod gates;
 pub(super) mod signals;
