@@ -50,6 +50,7 @@ pub mod fight;
 pub mod formula;
 mod game;
 pub mod measures;
+mod numbers;
 pub mod program;
 pub mod rules;
 #[cfg(feature = "files")]

@@ -139,6 +139,17 @@ fn functions() {
 }
 
 #[test]
+fn numbers_are_rounded_to_the_last_bit() {
+    let half = (1_u64 << 51) as f64;
+    let edges = [0.25, 0.5, 1.0, 1.5, 2.5, 1e6, half - 0.5, half + 0.5, 2.0 * half - 0.5, 2.0 * half, 1e300];
+    for x in edges.into_iter().flat_map(|x| [x.next_down(), x, x.next_up()]).flat_map(|x| [x, -x]) {
+        assert_eq!(value(&format!("floor({x})")), x.floor());
+        assert_eq!(value(&format!("ceil({x})")), x.ceil());
+        assert_eq!(value(&format!("round({x})")), x.round());
+    }
+}
+
+#[test]
 fn every_function_shows_how_it_is_called() {
     for name in Builtin::names() {
         let builtin = Builtin::named(name).unwrap();

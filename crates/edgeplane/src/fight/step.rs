@@ -8,7 +8,7 @@ use super::state::timers::{Due, Phase, Timer};
 use super::state::{Doing, EffectContext};
 use super::statuses::apply::Dose;
 use super::statuses::triggers::TriggerContext;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{
     CombatantId, Layout, LostReason, PoolId, SideId, StatusId, StreamId, Time, TriggerEvent, pool_slot,
 };

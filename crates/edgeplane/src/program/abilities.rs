@@ -1,12 +1,12 @@
 //! Abilities and what they bring about.
 
 use super::effects::{EffectPlan, Place};
-use super::extremes::Extremes;
 use super::ids::{AbilityId, FormulaId, PoolId, SiteId, StatusId};
 use super::layout::LEAST_REACH;
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
+use crate::numbers::Extremes;
 use crate::rules::{AbilityRule, AreaRule, Formula, Named, Pick, Ruleset, SideRule, UseMoment, Word};
 
 /// An ability of the ruleset.

@@ -5,7 +5,6 @@ use super::attributes::AttributePlan;
 use super::characters::CharacterPlan;
 use super::dirty;
 use super::eval::{Draws, Frame, NoChance};
-use super::extremes::Extremes;
 use super::fault::Fault;
 use super::ids::{CombatantId, FormulaId, PoolId, Slot, StatusId};
 use super::layout::{Layout, pool_slot};
@@ -14,6 +13,7 @@ use super::modifiers::SlotModifier;
 use super::ops::BinaryOp;
 use super::statuses::ModifierPlan;
 use super::steps::{FlowPlan, StartPlan};
+use crate::numbers::{Extremes, Whole};
 use crate::rules::ModifierKind;
 
 type Computed<T> = Result<T, Box<Fault>>;
@@ -296,7 +296,7 @@ impl Program {
         let Some(plan) = plan else { return Ok(Flow::default()) };
         let rate = self.own_positive(plan.amount, memory, of)?;
         let every = match plan.every {
-            Some(every) => (self.own_positive(every, memory, of)? * 1e6).round().larger(1.0),
+            Some(every) => (self.own_positive(every, memory, of)? * 1e6).nearest_whole().larger(1.0),
             None => 0.0,
         };
         Ok(Flow { rate, every })

@@ -3,7 +3,6 @@
 use std::sync::Arc;
 
 use super::Program;
-use super::extremes::Extremes;
 use super::ids::{CharacterId, CombatantId, EncounterId, FormulaId, PoolId, SideId, Slot, StatusId};
 use super::layout::{Layout, pool_slot};
 use super::memory::Memory;
@@ -14,6 +13,7 @@ use super::script::{JoinPlan, ScriptPlan};
 use super::tables::{AbilityTable, CompiledPolicy, Derived, Listeners};
 use super::threat::Threat;
 use super::time::Time;
+use crate::numbers::Extremes;
 use crate::rules::{EncounterRule, Formula, MAX_COMBATANTS, MemberRule, Named, Ruleset, Word};
 use crate::text::{Code, Diagnostic};
 

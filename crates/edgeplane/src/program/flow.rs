@@ -1,8 +1,8 @@
 //! How the amount of a pool moves by itself.
 
-use super::extremes::Extremes;
 use super::layout::pool_slot;
 use super::time::Time;
+use crate::numbers::{Extremes, Whole};
 
 /// A pool from one moment on: what is in it, and what it gains or loses by itself. It holds until something else changes
 /// the pool, so whoever draws a bar needs nothing else until then.
@@ -83,7 +83,7 @@ pub(crate) fn amount(pool: &PoolNumbers, now: f64) -> f64 {
 #[cold]
 #[inline(never)]
 fn in_portions([amount, cap, rate, since, every]: &PoolNumbers, now: f64) -> f64 {
-    let portions = (now / every).floor() - (since / every).floor();
+    let portions = (now / every).whole_below() - (since / every).whole_below();
     (amount + rate * portions).larger(0.0).smaller(*cap)
 }
 
@@ -105,9 +105,9 @@ pub(crate) fn when_it_holds(pool: &PoolNumbers, wanted: f64, dust: f64, now: f64
     }
     let missing = wanted - amount(pool, now);
     let guess = if every == 0.0 {
-        now + (missing / rate * 1e6).ceil()
+        now + (missing / rate * 1e6).whole_above()
     } else {
-        ((now / every).floor() + (missing / rate).ceil()) * every
+        ((now / every).whole_below() + (missing / rate).whole_above()) * every
     };
     if guess >= Time::NEVER.micros() {
         return None;

@@ -6,7 +6,6 @@
 
 use super::Program;
 use super::eval::Frame;
-use super::extremes::Extremes;
 use super::flow;
 use super::ids::{FormulaId, Slot};
 use super::layout::{HAIR, Layout};
@@ -15,6 +14,7 @@ use super::motion::{is_nowhere, meeting, minus, parting};
 use super::ops::{BinaryOp, UnaryOp, truth};
 use super::time::Time;
 use super::tree::{Counted, PoolPart, Read, Role, Tree, TreeKind};
+use crate::numbers::{Extremes, Whole};
 
 /// How often a condition is looked at that changes as time passes and cannot be solved for the moment at
 /// which it does: every tenth of a second.
@@ -59,7 +59,7 @@ impl Program {
         let until = outlook.course(&self.formula(condition).tree).until;
         if until < Time::NEVER.micros() {
             // What arithmetic leaves must not cost a whole microsecond; and time has to go on.
-            Time((until - 1e-4).ceil().larger(now + 1.0) as u64)
+            Time((until - 1e-4).whole_above().larger(now + 1.0) as u64)
         } else {
             Time::NEVER
         }
@@ -276,7 +276,7 @@ impl Outlook<'_> {
             let room = if rate > 0.0 { cap - value } else { value };
             Course { value, slope, until: now + room / slope.abs() }
         } else {
-            Course { value, slope: 0.0, until: ((now / every).floor() + 1.0) * every }
+            Course { value, slope: 0.0, until: ((now / every).whole_below() + 1.0) * every }
         };
         match part {
             PoolPart::Amount => amount,

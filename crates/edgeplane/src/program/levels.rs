@@ -2,7 +2,6 @@
 
 use super::Program;
 use super::eval::{Draws, Frame, NoChance};
-use super::extremes::Extremes;
 use super::fault::Fault;
 use super::ids::{CharacterId, CombatantId, EncounterId, FormulaId, PoolId, SideId, StatusId};
 use super::layout::Layout;
@@ -10,6 +9,7 @@ use super::memory::Memory;
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
+use crate::numbers::Extremes;
 use crate::rules::{CharacterRule, GauntletRule, Named, Ruleset, Word};
 use crate::text::{Code, Diagnostic};
 

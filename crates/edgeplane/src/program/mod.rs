@@ -15,7 +15,6 @@ pub(crate) mod dirty;
 mod effects;
 mod encounters;
 mod eval;
-pub(crate) mod extremes;
 mod fault;
 pub(crate) mod flow;
 mod functions;

@@ -1,7 +1,7 @@
 //! Straight motion on the plane: when two things that move are within some distance of one another.
 
-use super::extremes::Extremes;
 use super::ids::CombatantId;
+use crate::numbers::Extremes;
 
 /// A point, a direction or a velocity on the plane, in metres.
 pub(crate) type Plane = [f64; 2];

@@ -4,6 +4,8 @@
 //! Truths are 1 and 0. An operation that has no finite result gives a NaN or an infinity; who calls
 //! it decides where that is caught.
 
+use crate::numbers::Whole;
+
 /// Operations on one number.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[allow(missing_docs)]
@@ -46,9 +48,9 @@ impl UnaryOp {
             Self::Negate => -x,
             Self::Not => truth(x == 0.0),
             Self::Abs => x.abs(),
-            Self::Floor => x.floor(),
-            Self::Ceil => x.ceil(),
-            Self::Round => x.round(),
+            Self::Floor => x.whole_below(),
+            Self::Ceil => x.whole_above(),
+            Self::Round => x.nearest_whole(),
             Self::Sqrt => x.sqrt(),
             Self::Exp => libm::exp(x),
             Self::Ln => libm::log(x),

@@ -1,9 +1,9 @@
 //! Threat: how much each combatant makes of each other one.
 
-use super::extremes::Extremes;
 use super::ids::{CombatantId, FormulaId};
 use super::resolve::Compiler;
 use super::scope::Scope;
+use crate::numbers::Extremes;
 use crate::rules::Ruleset;
 use crate::text::{Code, Diagnostic, Span};
 

@@ -2,7 +2,7 @@
 
 use std::ops::{Add, Sub};
 
-use super::extremes::Extremes;
+use crate::numbers::Extremes;
 
 /// A moment since the start of a fight, or a span of time, in microseconds.
 ///

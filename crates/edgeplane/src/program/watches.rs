@@ -3,7 +3,6 @@
 
 use std::ops::Range;
 
-use super::extremes::Extremes;
 use super::ids::{AbilityId, SiteId, Slot};
 use super::names::look_up;
 use super::ops::BinaryOp;
@@ -11,6 +10,7 @@ use super::resolve::{Compiler, Resolver, Typed};
 use super::resolve_statuses::one_word;
 use super::tree::{Read, Tree, TreeKind};
 use crate::formula::{Builtin, Expr, ExprKind, Kind};
+use crate::numbers::Extremes;
 use crate::rules::Ruleset;
 use crate::text::{Code, Diagnostic, Span};
 

@@ -63,6 +63,7 @@ pub use threat::ThreatRule;
 pub use triggers::{LostReason, Subject, TriggerEvent, TriggerRule};
 pub use zones::{ZoneRule, ZoneSide};
 
+use crate::numbers::Whole;
 use crate::text::{Code, Diagnostic, Diagnostics, Document, Node};
 use reader::{Fields, section};
 
@@ -87,17 +88,11 @@ impl Rounding {
     /// Rounds an amount, which is never negative.
     #[inline]
     pub fn apply(self, amount: f64) -> f64 {
-        if self == Self::None { amount } else { self.round(amount) }
-    }
-
-    #[cold]
-    #[inline(never)]
-    fn round(self, amount: f64) -> f64 {
         match self {
             Self::None => amount,
-            Self::Floor => amount.floor(),
-            Self::Nearest => amount.round(),
-            Self::Ceil => amount.ceil(),
+            Self::Floor => amount.whole_below(),
+            Self::Nearest => amount.nearest_whole(),
+            Self::Ceil => amount.whole_above(),
         }
     }
 }

@@ -10,7 +10,7 @@ use super::statistics::{Confidence, Interval, mean_interval, share_difference};
 use super::trials::TrialsPlan;
 use crate::error::Error;
 use crate::measures::{Measure, Unit};
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::rules::Statistic;
 
 /// The point of the standard normal distribution below which four fifths of it lie.

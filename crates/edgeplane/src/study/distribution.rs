@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::statistics::{Interval, ranks};
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 
 /// Most values that are distinguished. What repeats (durations, amounts of damage) has far fewer, and its quantiles are exact;
 /// of what varies freely, neighbours are joined when there are more, so that the memory is bounded.

@@ -1,6 +1,6 @@
 //! What changes of a ruleset do to a measure, as it is reported.
 
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use serde::Serialize;
 
 use super::compare::Difference;

@@ -17,7 +17,7 @@ use super::trials::TrialsPlan;
 use crate::error::Error;
 use crate::fight::seed_of_trial;
 use crate::game::Game;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::text::Override;
 
 /// The share of the rulesets in which a number is changed, one way or another.

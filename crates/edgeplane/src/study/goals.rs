@@ -2,7 +2,7 @@
 
 use super::ledger::Figure;
 use crate::measures::Unit;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 
 /// A measure and the bounds that it should keep.
 #[derive(Clone, Debug, PartialEq)]

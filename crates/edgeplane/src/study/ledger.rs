@@ -7,7 +7,7 @@ use super::distribution::Distribution;
 use super::moments::Moments;
 use super::statistics::{Confidence, Interval, mean_interval, share_interval};
 use crate::measures::{Measure, Unit};
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::rules::Statistic;
 
 /// A measure's estimate with its interval.

@@ -1,6 +1,6 @@
 //! Means, products and triple products of deviations, from which the spread and the skewness of sums follow.
 
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use serde::{Deserialize, Serialize};
 
 use super::statistics::{Confidence, Estimate, mean_interval};

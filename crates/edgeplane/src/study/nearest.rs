@@ -6,7 +6,7 @@ use super::ranges::Place;
 use super::tune::{Earlier, FIRST, Search, Seen, each_miss, misses};
 use super::tuning::TradeOff;
 use crate::error::Error;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 
 /// By how much less a point has to miss the goals, in large steps, to be changed more by a whole range.
 const NEARER: f64 = 0.006;

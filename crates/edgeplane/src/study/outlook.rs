@@ -9,7 +9,7 @@ use super::ledger::Figure;
 use super::statistics::Confidence;
 use super::surrogate::{Observation, Shape, Surrogate};
 use crate::measures::Unit;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 
 /// Standard errors of the proof by which an answer keeps away from the bounds of its goals: nine of ten proofs hold.
 const AWAY: f64 = 1.28;

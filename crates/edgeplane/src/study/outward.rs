@@ -9,7 +9,7 @@ use super::tuning::{SearchEnd, TunedNumber, Tuning, TuningPlan};
 use super::vary::Vary;
 use crate::error::Error;
 use crate::game::Game;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 
 /// A range is searched from the value of now outward if it is more than sixteen times as wide as that value: first to
 /// twice the value on either side, and sixteen times as far each time that nothing meets the goals.

@@ -10,7 +10,7 @@ use super::screening::Screened;
 use super::statistics::{Confidence, Interval};
 use crate::error::Error;
 use crate::measures::Unit;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::text::Override;
 
 /// An effect of which the interval reaches less than half of it to either side is known well enough.

@@ -1,7 +1,7 @@
 //! The ranges of varied numbers: their points as shares of the ranges, the lattice of values that are tried, and the search
 //! for the best point of it.
 
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use rayon::prelude::*;
 
 use super::samples::Crew;

@@ -15,8 +15,8 @@ use super::trials::TrialsPlan;
 use crate::error::Error;
 use crate::fight::{Fight, Sampler, seed_of_trial};
 use crate::measures::Measure;
+use crate::numbers::Extremes;
 use crate::program::Setup;
-use crate::program::extremes::Extremes;
 
 /// Fights that one thread takes at a time: few, so that a short study keeps all threads busy too.
 const BATCH: u64 = 32;

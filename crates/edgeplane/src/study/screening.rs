@@ -2,7 +2,7 @@
 //! that did something by themselves in the first look.
 
 use super::factorial::Found;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::text::Override;
 
 /// The first of the seeds of screening: what was picked on some seeds is looked at on others.

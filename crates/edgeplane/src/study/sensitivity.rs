@@ -16,7 +16,7 @@ use super::trials::{TrialsPlan, run_trials};
 use super::vary::scaled;
 use crate::error::Error;
 use crate::game::Game;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{Setup, StepPlan};
 use crate::rules::{NumberAt, Statistic};
 use crate::text::Override;

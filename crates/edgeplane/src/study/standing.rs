@@ -1,7 +1,7 @@
 //! How the characters of a matrix stand: who is surely ahead of whom, who is never the better choice, and which mix of
 //! them nobody can exploit.
 
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use serde::Serialize;
 
 use super::ledger::Figure;

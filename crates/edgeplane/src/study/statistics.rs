@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use serde::Serialize;
 use statrs::distribution::{Beta, Binomial, ContinuousCDF, DiscreteCDF, Normal, StudentsT};
 

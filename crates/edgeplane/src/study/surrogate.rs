@@ -5,7 +5,7 @@
 //! Source: Rasmussen and Williams, Gaussian Processes for Machine Learning (2006), equations 2.25, 2.26, 2.30 and 4.17.
 
 use super::cholesky::{Lower, inner_product};
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 
 /// A figure at a point: the point as shares of the ranges, the estimate, and the square of its standard error.
 #[derive(Clone, Debug)]

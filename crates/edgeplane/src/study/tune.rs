@@ -19,7 +19,7 @@ use super::tuning::{SearchEnd, TradeOff, TunedNumber, Tuning, TuningPlan};
 use super::vary::Vary;
 use crate::error::Error;
 use crate::game::Game;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 
 /// Fights of the first look at a point, and of the first study of the values of now.
 pub(super) const FIRST: u64 = 128;

@@ -2,7 +2,7 @@
 
 use crate::error::Error;
 use crate::game::Game;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::text::Override;
 
 /// Most values of one varied number.

@@ -1,7 +1,7 @@
 //! Who else is hit, going by who stands where: circles, cones, lines and chains.
 
 use super::super::engine::{Engine, FightResult};
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{AbilityPlan, Area, CombatantId, HAIR, Plane, inner, length, minus};
 
 /// A part of the plane, with all numbers known; lengths in metres.

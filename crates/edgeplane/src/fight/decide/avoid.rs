@@ -5,7 +5,7 @@ use std::f64::consts::{FRAC_PI_2, PI, TAU};
 use super::super::engine::Engine;
 use super::super::space::zones::Lies;
 use super::super::state::Bypass;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{CombatantId, HAIR, POLL, Plane, inner, is_nowhere, length, minus, parting, toward};
 
 /// Metres that somebody keeps between itself and the edge of a zone that it avoids.

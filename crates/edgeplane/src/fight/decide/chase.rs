@@ -1,7 +1,7 @@
 //! Courses: to where somebody will be in reach, after whoever cannot be caught, and away from enemies that are too near.
 
 use super::super::engine::Engine;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{CombatantId, HAIR, POLL, Plane, Spot, Time, inner, length, meeting, minus, parting, toward};
 use crate::rules::{Moves, SideRule};
 

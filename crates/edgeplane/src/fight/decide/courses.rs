@@ -4,7 +4,7 @@
 use super::super::engine::{Engine, emit};
 use super::super::state::timers::Phase;
 use super::super::state::{Doing, EffectContext, Gate, LineState, Walk};
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{
     CombatantId, CompiledPolicy, HAIR, Motion, Plane, Time, is_nowhere, is_same, length, minus, onto_the_plane, toward,
 };

@@ -7,7 +7,7 @@ use super::super::engine::{Engine, FightResult};
 use super::super::events::{EventMask, UnavailableReason};
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{Control, Doing, Gate, LineState};
-use crate::program::extremes::Extremes;
+use crate::numbers::{Extremes, Whole};
 use crate::program::{
     AbilityPlan, Area, CombatantId, CompiledLine, CompiledPolicy, FASTEST, FormulaId, HAIR, LEAST_REACH, Plane, Slot,
     Spot, Time, inner, length, meeting, minus, parting,
@@ -71,7 +71,7 @@ impl Engine<'_> {
     /// The first microsecond that is not before so many seconds from now; always a later one.
     pub(in crate::fight) fn after(&self, seconds: f64) -> Time {
         // What arithmetic leaves must not cost a whole microsecond.
-        let micros = (seconds * 1e6 - 1e-4).ceil().larger(1.0);
+        let micros = (seconds * 1e6 - 1e-4).whole_above().larger(1.0);
         if micros < Time::NEVER.micros() { self.state.now + Time(micros as u64) } else { Time::NEVER }
     }
 

@@ -5,7 +5,7 @@ use super::super::events::{EventKind, StepResult};
 use super::super::state::EffectContext;
 use super::super::statuses::triggers::TriggerContext;
 use super::pools::Change;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{
     CombatantId, FormulaId, Frame, Layout, Operand, PoolEffect, PoolEffectKind, StepChange, StepCode, StepGate, StepId,
     StepsEffect, TriggerEvent,

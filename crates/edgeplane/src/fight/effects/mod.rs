@@ -11,7 +11,7 @@ use super::engine::{Engine, FightResult, emit};
 use super::state::EffectContext;
 use super::state::record::seconds_left;
 use super::statuses::apply::Dose;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{CombatantId, Effect, EffectPlan, FilterPlan, FormulaId, Frame, LostReason, StatusId, Time};
 use crate::rules::{CleansePick, MOST_NUMBERS, Receiver, SideRule};
 

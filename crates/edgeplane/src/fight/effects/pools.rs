@@ -9,7 +9,7 @@ use super::super::events::EventKind;
 use super::super::state::EffectContext;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::statuses::triggers::{CROSSINGS, TriggerContext};
-use crate::program::extremes::Extremes;
+use crate::numbers::{Extremes, Whole};
 use crate::program::{CombatantId, Flow, PoolFlow, PoolId, Time, TriggerEvent, pool_slot};
 use crate::rules::CapChange;
 
@@ -168,8 +168,11 @@ impl Engine<'_> {
         }
         let units = slot(pool_slot::AMOUNT) / -rate;
         let unit = if every == 0.0 { 1.0 } else { every };
-        let guess =
-            if every == 0.0 { since + (units * 1e6).ceil() } else { ((since / every).floor() + units.ceil()) * every };
+        let guess = if every == 0.0 {
+            since + (units * 1e6).whole_above()
+        } else {
+            ((since / every).whole_below() + units.whole_above()) * every
+        };
         if guess >= Time::NEVER.micros() {
             return None;
         }

@@ -2,7 +2,7 @@
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::EffectContext;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{CombatantId, FormulaId, PoolId, pool_slot};
 
 impl Engine<'_> {

@@ -6,7 +6,7 @@ use super::super::events::{Observer, Silent};
 use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
 use super::super::state::timers::Timer;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{AbilityId, CombatantId, FormulaId, Layout, PoolId, Slot, Time, pool_slot};
 
 /// What a combatant takes along from one fight into the next.

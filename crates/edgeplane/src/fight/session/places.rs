@@ -4,7 +4,7 @@ use super::super::Fight;
 use super::super::events::{Observer, Silent, UnavailableReason};
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{AbilityId, CombatantId, Slot, toward};
 
 impl<C: RandomSource> Fight<C> {

@@ -5,7 +5,7 @@ use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
 use super::super::state::record::seconds_left;
 use super::super::state::{Doing, Scratch};
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{
     AbilityId, CombatantId, Draws, FormulaId, Frame, Memory, ModifierKind, SideId, Slot, StatusId, StatusKind,
     TextPart, Time, plain,

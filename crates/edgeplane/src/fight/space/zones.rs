@@ -10,7 +10,7 @@ use super::super::state::record::StatusRef;
 use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{EffectContext, Hold, Zone};
 use super::super::statuses::apply::Dose;
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{CombatantId, HAIR, LostReason, Plane, StatusId, Time, ZoneId, inner, meeting, minus, parting};
 use crate::rules::{Reapply, ZoneSide};
 

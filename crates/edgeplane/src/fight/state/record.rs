@@ -1,5 +1,6 @@
 //! One status on one combatant: a record of fixed size, and the moments that follow from it.
 
+use crate::numbers::Whole;
 use crate::program::status_words::RHYTHM_WORDS;
 use crate::program::{CombatantId, SideId, StatusId, StatusPlan, Time};
 
@@ -143,8 +144,8 @@ pub(in crate::fight) fn ticks_within(first_now: bool, duration: Time, period: f6
     if duration >= Time::NEVER {
         return f64::INFINITY;
     }
-    let whole = ((duration.micros() + 0.5) / period).floor();
-    let last = (whole * period + 0.5).floor();
+    let whole = ((duration.micros() + 0.5) / period).whole_below();
+    let last = (whole * period + 0.5).whole_below();
     let whole = if last > duration.micros() { whole - 1.0 } else { whole };
     if first_now { whole + 1.0 } else { whole }
 }

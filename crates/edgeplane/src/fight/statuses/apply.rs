@@ -4,7 +4,7 @@ use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::{Applied, Prevention};
 use super::super::state::record::{Record, Rhythm, seconds_left, ticks_within};
 use super::super::state::{Cause, EffectContext};
-use crate::program::extremes::Extremes;
+use crate::numbers::{Extremes, Whole};
 use crate::program::{
     CombatantId, EveryPlan, Frame, LEAST_PERIOD, Layout, LostReason, Pace, Reapply, StackTimer, StatusId, StatusPlan,
     Time, TriggerEvent,
@@ -91,7 +91,9 @@ impl Engine<'_> {
         };
         match self.diminished(target, plan) {
             Some(0.0) => return Ok(Some(Prevention::Diminished)),
-            Some(factor) if duration < Time::NEVER => duration = Time((duration.0 as f64 * factor).round() as u64),
+            Some(factor) if duration < Time::NEVER => {
+                duration = Time((duration.0 as f64 * factor).nearest_whole() as u64)
+            }
             _ => {}
         }
         let portion = Portion { stacks: dose.stacks, duration };

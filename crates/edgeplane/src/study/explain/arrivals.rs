@@ -7,7 +7,7 @@ use super::ability::{EffectLine, EndingLine, apply_effects};
 use super::beforehand::Beforehand;
 use crate::error::Error;
 use crate::fight::{Branching, Event, EventMask, Fight, Observer, Sampler, Source, seed_of_trial};
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{AbilityId, CombatantId, CompiledFormula, FormulaId, PoolId, Reading, Setup, Time};
 use crate::study::statistics::Estimate;
 

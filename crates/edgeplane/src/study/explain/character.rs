@@ -7,7 +7,7 @@ use serde::Serialize;
 use super::beforehand::Beforehand;
 use crate::error::Error;
 use crate::fight::{Contribution, Fight, Likely};
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{
     AbilityId, AbilityPlan, Area, ChancyPiece, CharacterId, CombatantId, FlowPlan, FormulaId, Memory, ModifierKind,
     PickPlan, PoolId, Program, Setup, StartPlan, StatusId, UsePlan, WornPlan, plain,

@@ -7,7 +7,7 @@ use serde::Serialize;
 use super::character::part_text;
 use crate::error::Error;
 use crate::fight::{Action, Fight, Sampler, Silent, UnavailableReason, describe_reason};
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{CombatantId, PoolId, Setup, Slot, Time};
 
 /// A fight at one moment.

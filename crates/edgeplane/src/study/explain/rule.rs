@@ -10,7 +10,7 @@ use super::origins::users;
 use super::status::{control, forbids, hit_steps, modifiers};
 use crate::error::Error;
 use crate::fight::{Fight, Likely};
-use crate::program::extremes::Extremes;
+use crate::numbers::Extremes;
 use crate::program::{
     CharacterPlan, CombatantId, Effect, EffectPlan, EncounterId, FormulaId, GearId, JoinPlan, MomentEffect, PolicyPlan,
     PoolId, Program, Setup, StatusId, Time, WornStatus, ZoneId, plain,
