@@ -73,6 +73,8 @@ mod hands;
 mod hard_cases;
 #[path = "laws.rs"]
 mod laws;
+#[path = "leads.rs"]
+mod leads;
 
 #[path = "controllers.rs"]
 mod controllers;

@@ -169,6 +169,8 @@ fn whoever_waits_for_a_back_strikes_when_it_is_turned() {
     let game = game(BACK);
     let mut fight = game.fight("lurk", 1).unwrap();
     let mut log = Log::default();
+    // Where nobody can turn it, the fight is a stalemate.
+    fight.take_control(CombatantId(1)).unwrap();
     fight.set_facing(CombatantId(1), [-1.0, 0.0]).unwrap();
     fight.advance(seconds(2.345), &mut log).unwrap();
     assert_eq!(hit(&log), [0; 0]);

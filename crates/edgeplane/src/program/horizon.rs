@@ -1,47 +1,64 @@
 //! Until when a condition keeps its value if nothing else happens.
 //!
 //! A condition whose only moving parts are linear (a pool in flow, the time, a distance between two who
-//! walk straight on) is solved for the moment at which a comparison within it turns. What cannot be solved
-//! is looked at again after [`POLL`].
+//! walk straight on) is solved for the moment at which a comparison within it turns. Where a bound is known
+//! of how fast a part changes, it is looked at again when the comparison can have turned at the earliest. What
+//! has no bound is looked at again after [`POLL`].
 
 use super::Program;
 use super::eval::Frame;
 use super::flow;
-use super::ids::{FormulaId, Slot};
+use super::ids::{FormulaId, PoolId, Slot};
 use super::layout::{HAIR, Layout};
 use super::memory::Memory;
-use super::motion::{is_nowhere, meeting, minus, parting};
+use super::motion::{Plane, is_nowhere, length, meeting, minus, parting};
 use super::ops::{BinaryOp, UnaryOp, truth};
 use super::time::Time;
 use super::tree::{Counted, PoolPart, Read, Role, Tree, TreeKind};
 use crate::numbers::{Extremes, Whole};
 
 /// How often a condition is looked at that changes as time passes and cannot be solved for the moment at
-/// which it does: every tenth of a second.
+/// which it does, and how late what is only bounded may be noticed: a tenth of a second.
 pub(crate) const POLL: Time = Time(100_000);
 
-/// A value that moves along a straight line for a while. Times are in microseconds.
+/// A value that moves along a straight line for a while, or no farther off it than it drifts. Times are in microseconds.
 #[derive(Clone, Copy, Debug)]
-struct Course {
-    value: f64,
+pub(super) struct Course {
+    pub(super) value: f64,
     /// Change in a microsecond.
-    slope: f64,
+    pub(super) slope: f64,
+    /// The most by which it leaves the line in a microsecond.
+    pub(super) drift: f64,
     /// Until when that is so.
-    until: f64,
+    pub(super) until: f64,
 }
 
 impl Course {
     fn still(value: f64) -> Self {
-        Self { value, slope: 0.0, until: f64::INFINITY }
+        Self { value, slope: 0.0, drift: 0.0, until: f64::INFINITY }
+    }
+
+    /// The same value until a moment; nothing is known of it afterwards.
+    fn stays(value: f64, until: f64) -> Self {
+        Self { until, ..Self::still(value) }
     }
 
     fn moves(self) -> bool {
-        self.slope != 0.0
+        self.slope != 0.0 || self.drift != 0.0
+    }
+
+    /// The most by which it changes in a microsecond.
+    fn rate(self) -> f64 {
+        self.slope.abs() + self.drift
+    }
+
+    pub(super) fn times(self, factor: f64) -> Self {
+        Self { value: self.value * factor, slope: self.slope * factor, drift: self.drift * factor.abs(), ..self }
     }
 }
 
 /// A view of a condition at one moment.
-struct Outlook<'a> {
+pub(super) struct Outlook<'a> {
     program: &'a Program,
     numbers: &'a mut Memory,
     frame: Frame,
@@ -49,25 +66,31 @@ struct Outlook<'a> {
     poll: f64,
 }
 
+/// The first whole microsecond after now that is not before a moment.
+pub(super) fn moment_after(now: f64, until: f64) -> Time {
+    if until < Time::NEVER.micros() {
+        // What arithmetic leaves must not cost a whole microsecond; and time has to go on.
+        Time((until - 1e-4).whole_above().larger(now + 1.0) as u64)
+    } else {
+        Time::NEVER
+    }
+}
+
 impl Program {
     /// The first moment after now at which a condition may have another value than it has now, if nothing
     /// happens but that time passes; [`Time::NEVER`] for one that does not move.
     pub(crate) fn next_change(&self, condition: FormulaId, numbers: &mut Memory, frame: &Frame) -> Time {
-        let now = frame.now;
-        let poll = now + POLL.micros();
-        let mut outlook = Outlook { program: self, numbers, frame: *frame, poll };
-        let until = outlook.course(&self.formula(condition).tree).until;
-        if until < Time::NEVER.micros() {
-            // What arithmetic leaves must not cost a whole microsecond; and time has to go on.
-            Time((until - 1e-4).whole_above().larger(now + 1.0) as u64)
-        } else {
-            Time::NEVER
-        }
+        let until = Outlook::new(self, numbers, *frame).course(&self.formula(condition).tree).until;
+        moment_after(frame.now, until)
     }
 }
 
-impl Outlook<'_> {
-    fn course(&mut self, tree: &Tree) -> Course {
+impl<'a> Outlook<'a> {
+    pub(super) fn new(program: &'a Program, numbers: &'a mut Memory, frame: Frame) -> Self {
+        Self { program, numbers, frame, poll: frame.now + POLL.micros() }
+    }
+
+    pub(super) fn course(&mut self, tree: &Tree) -> Course {
         match &tree.kind {
             TreeKind::Constant(value) => Course::still(*value),
             TreeKind::Read(read) => self.read(*read),
@@ -75,6 +98,7 @@ impl Outlook<'_> {
                 let a = self.course(a);
                 match op {
                     UnaryOp::Negate => Course { value: -a.value, slope: -a.slope, ..a },
+                    UnaryOp::Abs => Course { value: a.value.abs(), slope: 0.0, drift: a.rate(), ..a },
                     op => self.steady(op.apply(a.value), &[a]),
                 }
             }
@@ -86,7 +110,7 @@ impl Outlook<'_> {
                 } else {
                     a.value != 0.0 || b.value != 0.0
                 };
-                Course { value: truth(holds), slope: 0.0, until: a.until.smaller(b.until) }
+                Course::stays(truth(holds), a.until.smaller(b.until))
             }
             TreeKind::If(parts) => {
                 let condition = self.course(&parts[0]);
@@ -112,14 +136,14 @@ impl Outlook<'_> {
                 let metres = self.course(metres);
                 let value = self.numbers.near(&self.program.layout, &self.frame, *counted, metres.value);
                 let until = if metres.moves() { self.poll } else { self.next_crossing(*counted, metres.value) };
-                Course { value, slope: 0.0, until: until.smaller(metres.until) }
+                Course::stays(value, until.smaller(metres.until))
             }
             // Drawn or asked for anew each time.
             TreeKind::Roll(..)
             | TreeKind::Streak(..)
             | TreeKind::Between(..)
             | TreeKind::Dice(..)
-            | TreeKind::Game(..) => Course { value: 0.0, slope: 0.0, until: self.poll },
+            | TreeKind::Game(..) => Course::stays(0.0, self.poll),
         }
     }
 
@@ -127,7 +151,19 @@ impl Outlook<'_> {
     fn steady(&self, value: f64, parts: &[Course]) -> Course {
         let until = parts.iter().fold(f64::INFINITY, |until, part| until.smaller(part.until));
         let moves = parts.iter().any(|part| part.moves());
-        Course { value, slope: 0.0, until: if moves { until.smaller(self.poll) } else { until } }
+        Course::stays(value, if moves { until.smaller(self.poll) } else { until })
+    }
+
+    /// A value divided by one that moves: for as long as that is no less than half of what it is now, the result changes by no
+    /// more than twice as fast as it does now.
+    fn divide(&self, a: Course, b: Course) -> Course {
+        let (value, size, until) = (a.value / b.value, b.value.abs(), a.until.smaller(b.until));
+        if !value.is_finite() {
+            return self.steady(value, &[a, b]);
+        }
+        let drift = 2.0 * (a.rate() + value.abs() * b.rate()) / size;
+        let half = (self.frame.now + size / (2.0 * b.rate())).larger(self.poll);
+        Course { value, slope: 0.0, drift, until: until.smaller(half) }
     }
 
     fn binary(&mut self, op: BinaryOp, a: &Tree, b: &Tree) -> Course {
@@ -137,12 +173,22 @@ impl Outlook<'_> {
         let (a, b) = (self.course(a), self.course(b));
         let until = a.until.smaller(b.until);
         match op {
-            BinaryOp::Add => Course { value: a.value + b.value, slope: a.slope + b.slope, until },
-            BinaryOp::Subtract => Course { value: a.value - b.value, slope: a.slope - b.slope, until },
-            BinaryOp::Multiply if !a.moves() => Course { value: a.value * b.value, slope: a.value * b.slope, until },
-            BinaryOp::Multiply if !b.moves() => Course { value: a.value * b.value, slope: a.slope * b.value, until },
-            BinaryOp::Divide if !b.moves() => Course { value: a.value / b.value, slope: a.slope / b.value, until },
-            BinaryOp::Multiply | BinaryOp::Divide | BinaryOp::Power => self.steady(op.apply(a.value, b.value), &[a, b]),
+            BinaryOp::Add => {
+                Course { value: a.value + b.value, slope: a.slope + b.slope, drift: a.drift + b.drift, until }
+            }
+            BinaryOp::Subtract => {
+                Course { value: a.value - b.value, slope: a.slope - b.slope, drift: a.drift + b.drift, until }
+            }
+            BinaryOp::Multiply if !a.moves() => Course { until, ..b.times(a.value) },
+            BinaryOp::Multiply if !b.moves() => Course { until, ..a.times(b.value) },
+            BinaryOp::Divide if !b.moves() => {
+                Course { value: a.value / b.value, slope: a.slope / b.value, drift: a.drift / b.value.abs(), until }
+            }
+            BinaryOp::Divide => self.divide(a, b),
+            BinaryOp::Multiply | BinaryOp::Power => self.steady(op.apply(a.value, b.value), &[a, b]),
+            BinaryOp::Min | BinaryOp::Max if a.drift + b.drift > 0.0 => {
+                Course { value: op.apply(a.value, b.value), slope: 0.0, drift: a.rate().larger(b.rate()), until }
+            }
             BinaryOp::Min | BinaryOp::Max => {
                 let first = (op.apply(a.value, b.value) == a.value) == (a.value != b.value || a.slope <= b.slope);
                 let course = if first { a } else { b };
@@ -153,16 +199,17 @@ impl Outlook<'_> {
             | BinaryOp::Greater
             | BinaryOp::AtLeast
             | BinaryOp::Equal
-            | BinaryOp::Unequal => {
-                let until = until.smaller(self.crossing(a, b));
-                Course { value: op.apply(a.value, b.value), slope: 0.0, until }
-            }
+            | BinaryOp::Unequal => Course::stays(op.apply(a.value, b.value), until.smaller(self.crossing(a, b))),
         }
     }
 
-    /// When two values are alike next, or part again.
+    /// When two values are alike next, or part again; if they drift, when they can be at the earliest, but not before a poll.
     fn crossing(&self, a: Course, b: Course) -> f64 {
         let slope = a.slope - b.slope;
+        let drift = a.drift + b.drift;
+        if drift > 0.0 {
+            return (self.frame.now + (b.value - a.value).abs() / (slope.abs() + drift)).larger(self.poll);
+        }
         if slope == 0.0 {
             return f64::INFINITY;
         }
@@ -197,18 +244,14 @@ impl Outlook<'_> {
         let distance = self.numbers.distance(me, you, self.frame.now);
         let holds = if distance_first { op.apply(distance, limit.value) } else { op.apply(limit.value, distance) };
         let until = if limit.moves() { self.poll } else { self.pair_crossing(me, you, limit.value) };
-        Some(Course { value: holds, slope: 0.0, until: until.smaller(limit.until) })
+        Some(Course::stays(holds, until.smaller(limit.until)))
     }
 
     /// When two are next as far apart as a limit.
     fn pair_crossing(&self, me: usize, you: usize, metres: f64) -> f64 {
         let now = self.frame.now;
         let away = minus(self.numbers.place(you, now), self.numbers.place(me, now));
-        let velocity = |block: usize| {
-            let first = block + Layout::VELOCITY.index();
-            [self.numbers.at(first), self.numbers.at(first + 1)]
-        };
-        let closing = minus(velocity(you), velocity(me));
+        let closing = self.closing(me, you);
         let apart = (away[0] * away[0] + away[1] * away[1]).sqrt();
         if (apart - metres).abs() <= HAIR && !is_nowhere(closing) {
             // At the edge itself, a moment decides.
@@ -218,6 +261,10 @@ impl Outlook<'_> {
         let seconds =
             if inside { parting(away, closing, 0.0, metres + 2.0 * HAIR) } else { meeting(away, closing, 0.0, metres) };
         seconds.map_or(f64::INFINITY, |seconds| now + seconds * 1e6)
+    }
+
+    fn closing(&self, me: usize, you: usize) -> Plane {
+        minus(self.numbers.course(you), self.numbers.course(me))
     }
 
     /// When the next one comes within a distance of the one who acts, or leaves it.
@@ -246,21 +293,27 @@ impl Outlook<'_> {
             Read::Attribute(role, at) | Read::Standing(role, at) => Course::still(slot(role, at)),
             Read::Typed(role, at) => Course::still(self.numbers.at(self.frame.typed(role) + at.index())),
             Read::Local(local) => Course::still(self.numbers.at(usize::from(local))),
-            Read::Now => Course { value: self.frame.now_seconds(), slope: 1e-6, until: f64::INFINITY },
+            Read::Now => Course { slope: 1e-6, ..Course::still(self.frame.now_seconds()) },
             Read::Threat => Course::still(self.numbers.threat.between(self.frame.pair)),
             Read::Angle => {
                 let (me, you) = (self.frame.block(Role::Caster), self.frame.block(Role::Target));
-                Course { value: self.numbers.angle(me, you, self.frame.now), slope: 0.0, until: self.poll }
+                let value = self.numbers.angle(me, you, self.frame.now);
+                if is_nowhere(self.closing(me, you)) { Course::still(value) } else { Course::stays(value, self.poll) }
             }
             Read::Distance => {
                 let (me, you) = (self.frame.block(Role::Caster), self.frame.block(Role::Target));
                 let value = self.numbers.distance(me, you, self.frame.now);
-                Course { value, slope: 0.0, until: self.poll }
+                Course { drift: length(self.closing(me, you)) * 1e-6, ..Course::still(value) }
             }
             Read::Pool(role, pool, part) => {
                 self.pool(self.frame.block(role) + self.program.layout.pool(pool).index(), part)
             }
         }
+    }
+
+    /// Of a pool of the one who is the target.
+    pub(super) fn pool_of_target(&self, pool: PoolId, part: PoolPart) -> Course {
+        self.pool(self.frame.block(Role::Target) + self.program.layout.pool(pool).index(), part)
     }
 
     fn pool(&self, first: usize, part: PoolPart) -> Course {
@@ -274,9 +327,9 @@ impl Outlook<'_> {
         } else if every == 0.0 {
             let slope = rate / 1e6;
             let room = if rate > 0.0 { cap - value } else { value };
-            Course { value, slope, until: now + room / slope.abs() }
+            Course { slope, ..Course::stays(value, now + room / slope.abs()) }
         } else {
-            Course { value, slope: 0.0, until: ((now / every).whole_below() + 1.0) * every }
+            Course::stays(value, ((now / every).whole_below() + 1.0) * every)
         };
         match part {
             PoolPart::Amount => amount,

@@ -41,6 +41,8 @@ pub(crate) struct Inputs {
     pub heads: bool,
     /// Where the one who acts and the target are.
     pub distance: bool,
+    /// The direction in which the target faces.
+    pub facing: bool,
     /// Who is near the one who acts, of its enemies and of its allies.
     pub near_enemies: bool,
     /// See `near_enemies`.
@@ -68,6 +70,7 @@ impl Inputs {
             other: self.other.union(other.other),
             heads: self.heads | other.heads,
             distance: self.distance | other.distance,
+            facing: self.facing | other.facing,
             near_enemies: self.near_enemies | other.near_enemies,
             near_allies: self.near_allies | other.near_allies,
             threat: self.threat | other.threat,
@@ -96,7 +99,10 @@ impl Inputs {
                 self.time |= program.pools[pool.index()].flows();
             }
             Read::Now => self.time = true,
-            Read::Distance | Read::Angle => (self.distance, self.time, self.target) = (true, true, true),
+            Read::Distance | Read::Angle => {
+                (self.distance, self.time, self.target) = (true, true, true);
+                self.facing |= read == Read::Angle;
+            }
             Read::Threat => (self.threat, self.target) = (true, true),
             Read::Local(_) => {}
         }

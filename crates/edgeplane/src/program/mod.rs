@@ -27,6 +27,7 @@ mod idle;
 mod ids;
 mod inputs;
 mod layout;
+mod lead;
 mod levels;
 mod lints;
 mod memory;
@@ -75,9 +76,10 @@ pub(crate) use hit_code::{StepChange, StepGate};
 pub use hit_code::{StepCode, StepsEffect};
 pub(crate) use horizon::POLL;
 pub use ids::*;
-pub(crate) use inputs::Reads;
+pub(crate) use inputs::{Inputs, Reads};
 pub(crate) use layout::{HAIR, LEAST_REACH};
 pub use layout::{Layout, pool_slot};
+pub(crate) use lead::{Score, nearer_after};
 pub use levels::{GauntletPlan, LevelsPlan};
 pub(crate) use memory::{Memory, Spot};
 pub use motion::Motion;
@@ -156,8 +158,6 @@ pub struct Program {
     pub(crate) policies: Vec<PolicyPlan>,
     pub(crate) threat: Option<ThreatPlan>,
     pub(crate) levels: LevelsPlan,
-    /// A formula asks for the `angle` at which somebody stands.
-    pub(crate) asks_angle: bool,
     /// Somebody asks for the others of its side.
     pub(crate) means_others: bool,
     /// A trigger can bring somebody back.

@@ -29,10 +29,7 @@ impl Resolver<'_, '_> {
             ["distance"] if self.scope.fight && self.scope.target => {
                 number(self.node(TreeKind::Read(Read::Distance), range))
             }
-            ["angle"] if self.scope.fight && self.scope.target => {
-                self.compiler.program.asks_angle = true;
-                number(self.node(TreeKind::Read(Read::Angle), range))
-            }
+            ["angle"] if self.scope.fight && self.scope.target => number(self.node(TreeKind::Read(Read::Angle), range)),
             ["threat"] if self.scope.fight && self.scope.target && !self.scope.owner_is_target => {
                 if !self.compiler.threat {
                     self.compiler.no_threat(self.span(range));

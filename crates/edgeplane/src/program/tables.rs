@@ -71,6 +71,8 @@ pub(crate) struct PlacesRead {
     /// Lines whose targets are among allies, and among enemies, whatever their conditions are.
     on_allies: u64,
     on_enemies: u64,
+    facing_allies: u64,
+    facing_enemies: u64,
 }
 
 impl PlacesRead {
@@ -86,6 +88,12 @@ impl PlacesRead {
         if allies { self.on_allies } else { self.on_enemies }
     }
 
+    /// Those that depend on where others of a side face.
+    #[inline]
+    pub(crate) fn of_facing(&self, allies: bool) -> u64 {
+        if allies { self.facing_allies } else { self.facing_enemies }
+    }
+
     fn note(&mut self, inputs: &Inputs, targets: SideRule, bit: u64) {
         let (ally, enemy) = match targets {
             SideRule::Enemies => (false, true),
@@ -98,6 +106,8 @@ impl PlacesRead {
         self.on_enemies |= mark(enemy);
         self.allies |= mark(inputs.near_allies || (inputs.distance && ally));
         self.enemies |= mark(inputs.near_enemies || (inputs.distance && enemy));
+        self.facing_allies |= mark(inputs.facing && ally);
+        self.facing_enemies |= mark(inputs.facing && enemy);
     }
 }
 
@@ -217,6 +227,8 @@ pub(crate) struct Listeners {
     /// Pools and slots for which there is anybody, one bit each.
     pub(crate) any_pools: u64,
     pub(crate) any_slots: u64,
+    /// Whether somebody's decisions depend on where others face.
+    pub(crate) facing: bool,
 }
 
 impl CompiledPolicy {
@@ -364,6 +376,7 @@ impl Program {
         }
         inputs.distance |= policy.watches_closing && reaches;
         policy.places.note(&inputs, ability.side, bit);
+        listeners.facing |= inputs.facing;
         let more = ability
             .unlock
             .into_iter()

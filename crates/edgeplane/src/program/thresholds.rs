@@ -129,7 +129,7 @@ impl Program {
         parts.into_iter().filter_map(Threshold::of).find(|one| one.role == Role::Target)
     }
 
-    /// Whether whom an ability picks is looked at every tenth of a second, or depends on more than one pool.
+    /// Whether whom an ability picks changes by itself, or depends on more than one pool.
     pub(super) fn picks_anew(&self, ability: &AbilityPlan) -> bool {
         match ability.pick {
             _ if ability.side == SideRule::Caster => false,

@@ -6,7 +6,8 @@ use super::super::state::timers::Phase;
 use super::super::state::{Doing, EffectContext, Gate, LineState, Walk};
 use crate::numbers::Extremes;
 use crate::program::{
-    CombatantId, CompiledPolicy, HAIR, Motion, Plane, Time, is_nowhere, is_same, length, minus, onto_the_plane, toward,
+    CombatantId, CompiledPolicy, HAIR, Inputs, Motion, Plane, Time, is_nowhere, is_same, length, minus, onto_the_plane,
+    toward,
 };
 use crate::rules::{Moves, SideRule};
 
@@ -48,9 +49,21 @@ impl Engine<'_> {
             return;
         }
         self.state.numbers.set_facing(block, direction);
-        if self.program.asks_angle {
-            self.conditions_of_places_changed();
-            self.concern_all(who, true);
+        self.conditions_changed(|inputs| inputs.facing);
+        if self.setup.listeners.facing {
+            self.concern_by_facing(who);
+        }
+    }
+
+    /// Has lines looked at again that depend on where somebody faces.
+    fn concern_by_facing(&mut self, turned: CombatantId) {
+        let side = self.side_of(turned);
+        for (index, policy) in self.setup.policies.iter().enumerate() {
+            let me = CombatantId(index as u16);
+            let lines = policy.places.of_facing(self.side_of(me) == side) & !self.state.who(me).cooling;
+            if me != turned && lines != 0 {
+                self.touch(me, lines);
+            }
         }
     }
 
@@ -89,12 +102,12 @@ impl Engine<'_> {
             self.state.edges = true;
             self.state.moved.push(who);
         }
-        self.conditions_of_places_changed();
+        self.conditions_changed(Inputs::places);
     }
 
-    /// Conditions of statuses that depend on who is where have to be looked at.
-    fn conditions_of_places_changed(&mut self) {
-        let depends = |index: &u32| self.program.status(self.state.statuses.get(*index).status).holds.places();
+    /// Conditions of statuses that depend on this have to be looked at.
+    fn conditions_changed(&mut self, on: impl Fn(&Inputs) -> bool) {
+        let depends = |index: &u32| on(&self.program.status(self.state.statuses.get(*index).status).holds);
         if self.state.statuses.conditional.iter().any(depends) {
             self.state.check_conditions = true;
             self.state.combatants.iter_mut().for_each(|one| one.conditions_changed = true);

@@ -2,9 +2,10 @@
 
 use super::super::engine::{Engine, FightResult};
 use super::super::state::State;
+use crate::numbers::Extremes;
 use crate::program::{
-    AbilityPlan, Area, CombatantId, CompiledLine, FormulaId, Frame, HAIR, Memory, POLL, PickPlan, PoolId, Slot, Spot,
-    Threshold, Time, length, minus, pool_slot,
+    AbilityPlan, Area, CombatantId, CompiledLine, FormulaId, Frame, HAIR, Memory, PickPlan, PoolId, Score, Slot, Spot,
+    Threshold, Time, length, minus, nearer_after,
 };
 use crate::rules::{SideRule, Untargetable};
 
@@ -283,30 +284,61 @@ impl Engine<'_> {
         fits && self.state.stands(other)
     }
 
-    /// When another one may be picked for a line, with nothing else happening: where somebody comes in reach or leaves it,
-    /// to the microsecond; and every tenth of a second where a score moves.
+    /// When another one may be picked for a line, with nothing else happening: where somebody comes in reach or leaves it, or
+    /// overtakes whoever is picked now.
     pub(super) fn pick_turns(&mut self, who: CombatantId, line: &CompiledLine) -> FightResult<Time> {
         let ability = self.program.ability(line.ability);
         let candidates = self.candidates(who, ability);
         if candidates.len() < 2 {
             return Ok(Time::NEVER);
         }
-        let flows = |pool: PoolId| {
-            let rate = self.program.layout.pool(pool).0 + pool_slot::RATE;
-            candidates.iter().any(|other| self.state.numbers.at(self.program.place(*other, Slot(rate))) != 0.0)
-        };
-        let moves = match ability.pick {
-            PickPlan::Weakest(Some(pool)) | PickPlan::Strongest(Some(pool)) => flows(pool),
-            _ => line.pick_time,
-        };
-        let around_caster = matches!(ability.area, Area::Circle { around_caster: true, .. });
-        let by_distance = around_caster || matches!(ability.pick, PickPlan::Nearest | PickPlan::Farthest);
-        let polls = moves || (by_distance && self.setup.is_placed && self.any_moves(who, ability));
         // Where nobody meets the condition, it is no matter who is picked.
-        if polls && !line.closes.is_some_and(|closes| candidates.iter().all(|other| self.fails(closes, *other))) {
-            return Ok(self.state.now + POLL);
+        let closed = line.closes.is_some_and(|closes| candidates.iter().all(|other| self.fails(closes, *other)));
+        let lead = if closed { Time::NEVER } else { self.lead_turns(who, line, ability) };
+        Ok(lead.min(self.reach_turns(who, ability)?))
+    }
+
+    /// When one of those whom an ability can be used on may overtake the one that is picked now.
+    fn lead_turns(&mut self, who: CombatantId, line: &CompiledLine, ability: &AbilityPlan) -> Time {
+        let Some(lead) = self.scratch.chosen else { return Time::NEVER };
+        let prefers = self.setup.policies[who.index()].prefers;
+        let score = match ability.pick {
+            _ if matches!(ability.area, Area::Circle { around_caster: true, .. }) => {
+                return self.nearer_at(who, lead, ability, 1.0);
+            }
+            PickPlan::Nearest => return self.nearer_at(who, lead, ability, 1.0),
+            PickPlan::Farthest => return self.nearer_at(who, lead, ability, -1.0),
+            PickPlan::Weakest(Some(pool)) => Score::Share(pool, 1.0),
+            PickPlan::Strongest(Some(pool)) => Score::Share(pool, -1.0),
+            PickPlan::Lowest(formula) if line.pick_time => Score::Formula(formula, 1.0),
+            PickPlan::Policy
+                if line.pick_time
+                    && let Some(formula) = prefers =>
+            {
+                Score::Formula(formula, -1.0)
+            }
+            _ => return Time::NEVER,
+        };
+        let (side, now) = (self.side_of(who), self.state.now.micros());
+        let State { rosters, numbers, .. } = &mut *self.state;
+        let among = rosters.of(who, side, ability.side, ability.defeated);
+        self.program.lead_turns(score, (who, lead), among, numbers, now)
+    }
+
+    /// When another one will be nearer than the one that is picked, or farther away (with a sign below zero).
+    fn nearer_at(&self, who: CombatantId, lead: CombatantId, ability: &AbilityPlan, sign: f64) -> Time {
+        if !self.setup.is_placed || !self.any_moves(who, ability) {
+            return Time::NEVER;
         }
-        self.reach_turns(who, ability)
+        let own = self.spot_of(who);
+        let seen = |other: CombatantId| {
+            let their = self.spot_of(other);
+            (minus(their.place, own.place), minus(their.course, own.course))
+        };
+        let lead_seen = seen(lead);
+        let others = self.candidates(who, ability).iter().filter(|other| **other != lead);
+        let first = others.map(|other| nearer_after(lead_seen, seen(*other), sign)).fold(f64::INFINITY, f64::smaller);
+        if first < f64::INFINITY { self.after(first) } else { Time::NEVER }
     }
 
     /// Whether somebody does not meet a threshold, and will not by what flows alone.
