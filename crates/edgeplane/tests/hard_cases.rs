@@ -358,7 +358,7 @@ fn a_search_that_ends_early_says_what_it_knows() {
     assert!((found.after[0].value.unwrap() - 0.64).abs() < 0.1, "the nearest so far is proven: {found:?}");
     let mut stops = plan(2_000, 1);
     stops.stop = Some(Stop::at(&ENOUGH));
-    let raise = |done: u64| ENOUGH.store(done > 4_000, std::sync::atomic::Ordering::Relaxed);
+    let raise = |done: u64| ENOUGH.store(done > 1_500, std::sync::atomic::Ordering::Relaxed);
     let found = run_tuning(&game, "chance", &vary, &goal, &stops.into(), &raise).unwrap();
     assert_eq!((found.end, found.met), (SearchEnd::Stopped, false));
     assert!(found.after[0].value.is_some() && found.trials > 0 && found.searched < 6_000, "{found:?}");

@@ -1,7 +1,7 @@
 //! What a fight comes to for a list of measures: an observer that sums up only what is asked for.
 
 use super::free_time::{FreeTime, Stretch};
-use crate::fight::{Ending, Event, EventKind, EventMask, Fight, Observer, Source};
+use crate::fight::{Ending, Event, EventKind, EventMask, Fight, Observer, RandomSource, Source};
 use crate::measures::{Measure, Picks, Quantity};
 use crate::program::{CombatantId, DamageTypeId, PoolId, Setup, SideId, StatusId, StepId, Time};
 
@@ -293,7 +293,7 @@ impl Book {
     }
 
     /// Closes the books of a fight: one sample for each measure.
-    pub(super) fn close(&mut self, fight: &Fight, ending: Ending, samples: &mut [Vec<Sample>]) {
+    pub(super) fn close<C: RandomSource>(&mut self, fight: &Fight<C>, ending: Ending, samples: &mut [Vec<Sample>]) {
         self.close_times(fight.now());
         let Self { free_time, groups, sums, .. } = self;
         free_time.close(fight.now(), &mut |stretch| count_stretch(groups, sums, stretch));
@@ -318,7 +318,7 @@ impl Book {
         }
     }
 
-    fn value(&self, term: &Term, fight: &Fight, ending: Ending) -> f64 {
+    fn value<C: RandomSource>(&self, term: &Term, fight: &Fight<C>, ending: Ending) -> f64 {
         let truth = |holds: bool| f64::from(u8::from(holds));
         let defeated_at = |who: &&CombatantId| self.defeated_at[who.index()].is_some();
         match term {

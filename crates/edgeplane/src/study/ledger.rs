@@ -4,6 +4,7 @@ use serde::Serialize;
 
 use super::book::Sample;
 use super::distribution::Distribution;
+use super::luck::{Luck, LuckSums};
 use super::moments::Moments;
 use super::statistics::{Confidence, Interval, mean_interval, share_interval};
 use crate::measures::{Measure, Unit};
@@ -62,6 +63,9 @@ pub(super) struct Ledger {
 /// Samples that have to differ from the commonest before a mean is distinguished from something else by its interval: with fewer,
 /// what is rare and large may have been missed altogether.
 const ENOUGH: u64 = 30;
+
+/// The same before luck is taken out of a mean, or of a share of fights.
+const MANY: u64 = 100;
 
 /// How many trials differ from the commonest one in what they say, their quotient: the commonest is one of the first two that
 /// differ, or nearly all do.
@@ -129,6 +133,23 @@ impl Ledger {
             };
         }
         Figure::new(measure, trials, interval)
+    }
+
+    /// What of the figure was luck, where that is known well enough for the interval to hold without it.
+    pub(super) fn luck(&self, sums: &LuckSums, index: usize) -> Option<Luck> {
+        let is_usual = self.values.is_none() && self.variety.others() >= MANY;
+        sums.of(index, &self.moments).filter(|_| is_usual)
+    }
+
+    /// The figure with luck taken out of it. Its interval is the usual one of a mean, also for a share of fights.
+    pub(super) fn figure_without_luck(&self, measure: &Measure, sure: Confidence, luck: Luck) -> Figure {
+        let Moments { count, mean: [value, over], .. } = self.moments;
+        let ratio = value / over;
+        let weights = [1.0 / over, -ratio / over];
+        let (error, skewness) = (self.moments.error_of(weights) * luck.left.sqrt(), self.moments.skewness_of(weights));
+        let Interval { value, low, high } = mean_interval(ratio - luck.part, error, skewness, count, sure);
+        let [value, low, high] = [value, low, high].map(|one| within(measure, one));
+        Figure::new(measure, count as u64, Some(Interval { value, low, high }))
     }
 
     /// Whether the interval can be relied on to distinguish the value from another one. Shares and quantiles have exact intervals;

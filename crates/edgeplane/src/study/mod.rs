@@ -15,6 +15,7 @@ mod gauntlet;
 mod goals;
 mod idle;
 mod ledger;
+mod luck;
 mod matrix;
 mod moments;
 mod nearest;

@@ -9,11 +9,12 @@ use rayon::prelude::*;
 use super::book::{Book, Sample};
 use super::idle::Idle;
 use super::ledger::{Figure, Ledger};
+use super::luck::{LuckSums, NotedChance, Streams, that_vary};
 use super::statistics::Confidence;
 use super::stop::Stop;
 use super::trials::TrialsPlan;
 use crate::error::Error;
-use crate::fight::{Fight, Sampler, seed_of_trial};
+use crate::fight::{Fight, Silent, seed_of_trial};
 use crate::measures::Measure;
 use crate::numbers::Extremes;
 use crate::program::Setup;
@@ -31,6 +32,8 @@ pub struct Variant {
     measures: Vec<Measure>,
     /// Some fight has drawn chance, other than for tie-breaks.
     drew: Arc<AtomicBool>,
+    /// The streams of which the luck is noted, if it is.
+    noted: Option<Arc<[u32]>>,
 }
 
 impl Variant {
@@ -42,7 +45,7 @@ impl Variant {
         let read =
             |text: &str| Measure::parse(&setup, text).map_err(|fault| Error::Measure { text: text.to_owned(), fault });
         let measures = measures.iter().map(|text| read(text.as_ref())).collect::<Result<_, _>>()?;
-        Ok(Self { setup, measures, drew: Arc::default() })
+        Ok(Self { setup, measures, drew: Arc::default(), noted: None })
     }
 
     /// The encounter.
@@ -64,8 +67,24 @@ impl Variant {
 /// For each measure the sample of each trial, in order.
 pub(super) type Samples = Vec<Vec<Sample>>;
 
-/// Some trials of each variant, and whether all of them were played.
-type Batch<const N: usize> = (bool, [Samples; N]);
+/// Some trials of each variant, the luck in them where it is noted, and whether all of them were played.
+struct Batch<const N: usize> {
+    samples: [Samples; N],
+    luck: [LuckSums; N],
+    is_whole: bool,
+}
+
+impl<const N: usize> Batch<N> {
+    /// Room for so many of each.
+    fn new(variants: [&Variant; N], trials: usize) -> Self {
+        let luck = |one: &Variant| {
+            let streams = one.noted.as_ref().map_or(0, |noted| noted.len());
+            LuckSums::new(streams, if streams == 0 { 0 } else { one.measures.len() })
+        };
+        let samples = |one: &Variant| vec![Vec::with_capacity(trials); one.measures.len()];
+        Self { samples: variants.map(samples), luck: variants.map(luck), is_whole: true }
+    }
+}
 
 /// Threads with a study's seed, and a callback that learns how far they are.
 pub(super) struct Crew<'a> {
@@ -116,13 +135,31 @@ impl<'a> Crew<'a> {
         Ok(samples)
     }
 
+    /// The same with the luck in them.
+    fn samples_and_luck(&self, variant: &Variant, trials: Range<u64>) -> Result<(Samples, LuckSums), Error> {
+        let Batch { samples: [samples], luck: [luck], .. } = self.install(|| self.batches([variant], trials))?;
+        Ok((samples, luck))
+    }
+
+    /// The streams of a variant whose luck is worth noting, as its first trials show.
+    fn streams_that_vary(&self, variant: &Variant) -> Result<Arc<[u32]>, Error> {
+        let mut fight = Fight::with_chance(Arc::clone(&variant.setup), NotedChance::default(), 0);
+        let luck = |trial: u64| {
+            fight.restart(seed_of_trial(self.seed, trial));
+            fight.run(&mut Silent)?;
+            Ok(fight.chance_mut().luck().to_vec())
+        };
+        let fights: Vec<Vec<f64>> = (0..BATCH).map(luck).collect::<Result<_, Error>>()?;
+        Ok(that_vary(&fights).into())
+    }
+
     /// The same trials of several variants, batch by batch, so that a stop on the way leaves as many of each.
     pub(super) fn samples_of_each<const N: usize>(
         &self,
         variants: [&Variant; N],
         trials: Range<u64>,
     ) -> Result<[Samples; N], Error> {
-        self.install(|| self.batches(variants, trials))
+        Ok(self.install(|| self.batches(variants, trials))?.samples)
     }
 
     /// Does something on the study's threads.
@@ -133,9 +170,9 @@ impl<'a> Crew<'a> {
         }
     }
 
-    fn batches<const N: usize>(&self, variants: [&Variant; N], trials: Range<u64>) -> Result<[Samples; N], Error> {
+    fn batches<const N: usize>(&self, variants: [&Variant; N], trials: Range<u64>) -> Result<Batch<N>, Error> {
         let count = (trials.end - trials.start).div_ceil(BATCH);
-        let first = variants.map(|one| Fight::with_chance(Arc::clone(&one.setup), Sampler::default(), 0));
+        let first = variants.map(|one| Fight::with_chance(Arc::clone(&one.setup), NotedChance::default(), 0));
         let begin = || (first.clone(), variants.map(|one| Book::new(&one.measures, &one.setup)));
         let idle = Idle::default();
         let batches: Vec<Option<Result<Batch<N>, Error>>> = (0..count)
@@ -152,15 +189,15 @@ impl<'a> Crew<'a> {
                 Some(batch)
             })
             .collect();
-        let all = |one: &Variant| vec![Vec::with_capacity((trials.end - trials.start) as usize); one.measures.len()];
-        let mut all: [Samples; N] = variants.map(all);
+        let mut all = Batch::new(variants, (trials.end - trials.start) as usize);
         for batch in batches {
             let Some(batch) = batch else { break };
-            let (is_whole, batch) = batch?;
-            for (all, batch) in all.iter_mut().flatten().zip(batch.into_iter().flatten()) {
+            let batch = batch?;
+            for (all, batch) in all.samples.iter_mut().flatten().zip(batch.samples.into_iter().flatten()) {
                 all.extend(batch);
             }
-            if !is_whole {
+            all.luck.iter_mut().zip(&batch.luck).for_each(|(all, batch)| all.join(batch));
+            if !batch.is_whole {
                 break;
             }
         }
@@ -171,17 +208,20 @@ impl<'a> Crew<'a> {
     fn one_batch<const N: usize>(
         &self,
         variants: [&Variant; N],
-        fights: &mut [Fight; N],
+        fights: &mut [Fight<NotedChance>; N],
         books: &mut [Book; N],
         trials: Range<u64>,
     ) -> Result<Batch<N>, Error> {
-        let mut samples = variants.map(|one| vec![Vec::with_capacity(BATCH as usize); one.measures.len()]);
+        let mut all = Batch::new(variants, BATCH as usize);
+        let mut noted_luck = Vec::new();
         for trial in trials {
             if self.is_stopped() {
-                return Ok((false, samples));
+                all.is_whole = false;
+                return Ok(all);
             }
-            let each = variants.iter().zip(fights.iter_mut()).zip(books.iter_mut()).zip(&mut samples);
-            for (((variant, fight), book), samples) in each {
+            let sums = all.samples.iter_mut().zip(&mut all.luck);
+            let each = variants.iter().zip(fights.iter_mut()).zip(books.iter_mut()).zip(sums);
+            for (((variant, fight), book), (samples, sums)) in each {
                 fight.restart(seed_of_trial(self.seed, trial));
                 let ending = fight.run(book)?;
                 self.work.fetch_add(fight.steps_taken(), Ordering::Relaxed);
@@ -189,9 +229,15 @@ impl<'a> Crew<'a> {
                 if variant.is_certain() && fight.has_drawn() {
                     variant.drew.store(true, Ordering::Relaxed);
                 }
+                if let Some(noted) = &variant.noted {
+                    let luck = fight.chance_mut().luck();
+                    noted_luck.clear();
+                    noted_luck.extend(noted.iter().map(|stream| luck[*stream as usize]));
+                    sums.add(&noted_luck, samples.iter().filter_map(|samples| samples.last().copied()));
+                }
             }
         }
-        Ok((true, samples))
+        Ok(all)
     }
 }
 
@@ -205,6 +251,9 @@ fn rounds(trials: Range<u64>) -> impl Iterator<Item = Range<u64>> {
 pub(super) struct Running {
     variant: Variant,
     ledgers: Vec<Ledger>,
+    luck: LuckSums,
+    /// Where luck is taken out and nothing has been run yet.
+    streams: Option<Arc<Streams>>,
     first: u64,
     trials: u64,
 }
@@ -217,17 +266,35 @@ impl Running {
     /// The trials of the study from this one on: two that start far apart have no trial in common.
     pub(super) fn starting_at(variant: &Variant, first: u64) -> Self {
         let ledgers = variant.measures.iter().map(Ledger::new).collect();
-        Self { variant: variant.clone(), ledgers, first, trials: 0 }
+        Self { variant: variant.clone(), ledgers, luck: LuckSums::default(), streams: None, first, trials: 0 }
     }
 
     pub(super) fn trials(&self) -> u64 {
         self.trials
     }
 
+    /// Has luck taken out of its figures. Which streams matter is found out once, for all variants of an encounter.
+    pub(super) fn without_luck(self, streams: &Arc<Streams>) -> Self {
+        Self { streams: Some(Arc::clone(streams)), ..self }
+    }
+
+    fn note_luck(&mut self, crew: &Crew<'_>) -> Result<(), Error> {
+        let Some(streams) = self.streams.take() else { return Ok(()) };
+        let noted = match streams.get() {
+            Some(noted) => Arc::clone(noted),
+            None => crew.streams_that_vary(&self.variant)?,
+        };
+        self.luck = LuckSums::new(noted.len(), self.ledgers.len());
+        self.variant.noted = Some(Arc::clone(streams.get_or_init(|| noted)));
+        Ok(())
+    }
+
     /// Runs on until there are so many trials, or it is stopped.
     pub(super) fn run_to(&mut self, crew: &Crew<'_>, trials: u64) -> Result<(), Error> {
+        self.note_luck(crew)?;
         for round in rounds(self.first + self.trials..self.first + trials) {
-            let samples = crew.samples(&self.variant, round)?;
+            let (samples, luck) = crew.samples_and_luck(&self.variant, round)?;
+            self.luck.join(&luck);
             self.trials += samples.first().map_or(0, |samples| samples.len() as u64);
             for (ledger, samples) in self.ledgers.iter_mut().zip(samples) {
                 samples.into_iter().for_each(|sample| ledger.add(sample));
@@ -246,8 +313,12 @@ impl Running {
 
     pub(super) fn figures(&self, sure: Confidence) -> Vec<Figure> {
         let certain = self.variant.is_certain();
-        let measures = self.variant.measures.iter();
-        self.ledgers.iter().zip(measures).map(|(ledger, measure)| ledger.figure(measure, sure, certain)).collect()
+        let each = self.ledgers.iter().zip(&self.variant.measures).enumerate();
+        each.map(|(index, (ledger, measure))| match ledger.luck(&self.luck, index) {
+            Some(luck) => ledger.figure_without_luck(measure, sure, luck),
+            None => ledger.figure(measure, sure, certain),
+        })
+        .collect()
     }
 
     /// Whether every interval can be relied on; see [`Ledger::is_settled`].

@@ -1,7 +1,10 @@
 //! Fights of several encounters with the same values, of which figures are wanted together.
 
+use std::sync::Arc;
+
 use super::goals::Goal;
 use super::ledger::Figure;
+use super::luck::Streams;
 use super::samples::{Crew, Running, Variant};
 use super::statistics::Confidence;
 use crate::error::Error;
@@ -12,17 +15,20 @@ pub(super) struct Agenda<'a> {
     encounters: Vec<(&'a str, Vec<&'a str>)>,
     /// For each goal, its encounter and its place among the measures of that.
     order: Vec<(usize, usize)>,
+    /// For each encounter the streams of which the luck is noted, once they are known.
+    noted: Vec<Arc<Streams>>,
 }
 
 impl<'a> Agenda<'a> {
     /// Of goals, those of no named encounter being of this one.
     pub(super) fn of(goals: &'a [Goal], encounter: &'a str) -> Self {
-        let mut agenda = Self { encounters: Vec::new(), order: Vec::new() };
+        let mut agenda = Self { encounters: Vec::new(), order: Vec::new(), noted: Vec::new() };
         for goal in goals {
             let name = goal.encounter.as_deref().unwrap_or(encounter);
             let known = agenda.encounters.iter().position(|(known, _)| *known == name);
             let index = known.unwrap_or_else(|| {
                 agenda.encounters.push((name, Vec::new()));
+                agenda.noted.push(Arc::default());
                 agenda.encounters.len() - 1
             });
             let measures = &mut agenda.encounters[index].1;
@@ -48,7 +54,8 @@ impl Together {
     /// The trials from this one on.
     pub(super) fn starting_at(agenda: &Agenda<'_>, game: &Game, first: u64) -> Result<Self, Error> {
         let variants = agenda.variants(game)?;
-        let studies = variants.iter().map(|variant| Running::starting_at(variant, first)).collect();
+        let study = |(variant, noted)| Running::starting_at(variant, first).without_luck(noted);
+        let studies = variants.iter().zip(&agenda.noted).map(study).collect();
         Ok(Self { studies, order: agenda.order.clone() })
     }
 

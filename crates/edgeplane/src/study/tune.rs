@@ -28,7 +28,7 @@ const NOW: u64 = 1_000;
 const FINEST: f64 = 100.0;
 /// Most fights of a proof, and most proofs.
 const MOST_OF_PROOF: u64 = 2_000_000;
-const PROOFS: u64 = 8;
+const PROOFS: u64 = 12;
 /// Seeds of the proof are other ones than those of the search.
 const PROOF_SEED: u64 = 0x5eed_0fa1_1970_0f01;
 /// A change that is smaller by less than this is as good, in shares of a range.
@@ -299,16 +299,20 @@ impl Search<'_> {
         outlook
     }
 
-    /// Fights until the interval of each goal's figure is no wider than what the goal allows.
+    /// Fights until the interval of each goal's figure is no wider than what the goal allows. A goal with one bound allows any
+    /// width, but an answer is as far from the bound as the proof is inexact.
     fn proof_length(&self) -> u64 {
-        let z = Confidence::default().z();
+        let (z, least) = (Confidence::default().z(), self.task.plan.study.trials);
         let needed = |(index, goal): (usize, &Goal)| {
+            if !(goal.most - goal.least).is_finite() {
+                return 2.0 * least as f64;
+            }
             let Some(nearest) = nearest_to(goal, index, &self.seen) else { return 0.0 };
             let times = z / goal.tolerance(nearest.figures[index].unit);
             variance_of_one(nearest, index) * times * times
         };
         let needed = self.task.goals.iter().enumerate().map(needed).fold(0.0, f64::larger);
-        (needed as u64).max(self.task.plan.study.trials).min(MOST_OF_PROOF)
+        (needed as u64).max(least).min(MOST_OF_PROOF)
     }
 
     /// Fights of the next proof: after one that failed they are more, since goals are met or missed by little there.

@@ -8,7 +8,8 @@ use super::trials::TrialsPlan;
 /// How a search goes about it.
 #[derive(Clone, Copy, Debug)]
 pub struct TuningPlan {
-    /// The seed, the threads and the stop signal; its number of trials is the least of the proof.
+    /// The seed, the threads and the stop signal; its number of trials is the least of the proof, which has
+    /// twice as many where a goal has one bound.
     pub study: TrialsPlan,
     /// Fights after which the search ends with the best that it has found. What is under way is finished, and the proof
     /// comes on top.
@@ -17,7 +18,7 @@ pub struct TuningPlan {
 
 impl Default for TuningPlan {
     fn default() -> Self {
-        TrialsPlan::default().into()
+        TrialsPlan { trials: 5_000, ..TrialsPlan::default() }.into()
     }
 }
 
