@@ -11,6 +11,7 @@ use rand_xoshiro::SplitMix64;
 
 use super::book::{Sample, said};
 use super::cholesky::{Lower, inner_product};
+use super::luck::LuckSums;
 use super::samples::{Crew, Variant};
 use super::statistics::{Confidence, Interval};
 use super::trials::TrialsPlan;
@@ -75,14 +76,16 @@ impl Asked<'_, '_> {
         let numbers: Vec<Vec<usize>> = numbers.into_values().collect();
         let mut design = Design::new(&numbers, fights as f64 / of_each(cost), plan.seed);
         let each = (fights as f64 / design.rows.len() as f64).larger(LEAST_OF_EACH) as u64;
-        let play = |row: u64, made: &Vec<usize>| -> Option<Vec<Sample>> {
+        let streams = crew.streams_that_vary(base)?;
+        let play = |row: u64, made: &Vec<usize>| -> Option<(Vec<Sample>, LuckSums)> {
             let made: Vec<Override> = made.iter().map(|change| changes[*change].1.clone()).collect();
             // What cannot be changed together is left out; that each can be changed alone was seen.
             let variant = game.variant(&made).ok()?.measured(encounter, &[&base.measures()[0].text]).ok()?;
             let first = from + row * each;
-            crew.samples(&variant, first..first + each).ok()?.into_iter().next()
+            let (samples, luck) = crew.samples_and_luck(&variant.noting(&streams), first..first + each).ok()?;
+            Some((samples.into_iter().next()?, luck))
         };
-        let (mut rows, mut played) = (Vec::new(), Vec::new());
+        let (mut rows, mut played, mut luck) = (Vec::new(), Vec::new(), Vec::new());
         for (number, stretch) in design.rows.chunks(STRETCH).enumerate() {
             progress(crew.done(), most.max(crew.done()));
             let samples = crew.each(stretch, |row, made| play((number * STRETCH + row) as u64, made));
@@ -90,15 +93,16 @@ impl Asked<'_, '_> {
                 break;
             }
             for (row, samples) in stretch.iter().zip(samples) {
-                if let Some(samples) = samples {
+                if let Some((samples, luck_of_row)) = samples {
                     rows.push(row.clone());
                     played.push(samples);
+                    luck.push(luck_of_row);
                 }
             }
         }
         design.rows = rows;
         let mut found: Vec<Option<Found>> = vec![None; changes.len()];
-        for (change, effect) in design.effects(&played, sure) {
+        for (change, effect) in design.effects(&played, &luck, sure) {
             found[change] = Some(effect);
         }
         Ok(found)
@@ -141,14 +145,19 @@ impl Design {
         ((ROWS * (changes + 1) as f64).ceil() as usize).max(wanted as usize).max(LEAST_ROWS)
     }
 
-    /// What each change that was made does to a measure, by the fights of each ruleset.
-    fn effects(&self, fights: &[Vec<Sample>], sure: Confidence) -> Vec<(usize, Found)> {
+    /// What each change that was made does to a measure, by the fights of each ruleset and the luck in them.
+    fn effects(&self, fights: &[Vec<Sample>], luck: &[LuckSums], sure: Confidence) -> Vec<(usize, Found)> {
         let rows = &self.rows;
         let Some((ratio, over)) = quotient(fights.iter().flatten()) else { return Vec::new() };
         // What a fight adds to the quotient of the sums, to the first order; for a plain mean, its value.
         let response = |sample: &Sample| ratio + (sample[0] - ratio * sample[1]) / over;
         let mean = |fights: &Vec<Sample>| fights.iter().map(response).sum::<f64>() / fights.len() as f64;
-        let means: Vec<f64> = fights.iter().map(mean).collect();
+        let mut means: Vec<f64> = fights.iter().map(mean).collect();
+        let mut all = luck.first().cloned().unwrap_or_default();
+        luck.iter().skip(1).for_each(|of_row| all.join(of_row));
+        if let Some(explained) = all.explained(0, ratio, over) {
+            means.iter_mut().zip(luck).for_each(|(mean, of_row)| *mean -= of_row.part(&explained.factors));
+        }
         let common = commonest(fights);
         let rare: Vec<u64> = fights.iter().map(|fights| others(fights, common)).collect();
         // From how many values an error is estimated, at most.

@@ -167,13 +167,27 @@ impl LuckSums {
     /// What of the quotient of two means, each over the same fights, was luck; nothing where too little is known, or luck explains
     /// nothing. A quotient's share of each fight is that of its first-order expansion.
     pub(super) fn of(&self, measure: usize, moments: &Moments<2>) -> Option<Luck> {
-        let (streams, count) = (self.luck.len(), self.fights);
-        let needed = (FIGHTS_FOR_EACH * (streams as f64 + 1.0)).larger(FIGHTS);
-        let [value, over] = moments.mean;
-        if streams == 0 || count != moments.count || count < needed || over == 0.0 {
+        let (streams, count, [value, over]) = (self.luck.len(), self.fights, moments.mean);
+        if count != moments.count || over == 0.0 {
             return None;
         }
         let ratio = value / over;
+        let Explained { factors, variance } = self.explained(measure, ratio, over)?;
+        let error = moments.error_of([1.0 / over, -ratio / over]);
+        let all = error * error * (count - 1.0);
+        // As many degrees of freedom are used up as there are factors.
+        let left = (1.0 - variance / all) * (count - 1.0) / (count - 1.0 - streams as f64);
+        let part = self.part(&factors);
+        // Where luck explains everything, arithmetic still leaves something.
+        (all > 0.0 && left < HARDLY && part.is_finite()).then_some(Luck { part, left: left.larger(LEAST_LEFT) })
+    }
+
+    /// By how much luck moves a quotient and how much of the variance of one fight that explains, by least squares.
+    pub(super) fn explained(&self, measure: usize, ratio: f64, over: f64) -> Option<Explained> {
+        let (streams, count) = (self.luck.len(), self.fights);
+        if streams == 0 || count < (FIGHTS_FOR_EACH * (streams as f64 + 1.0)).larger(FIGHTS) {
+            return None;
+        }
         let mean: Vec<f64> = self.luck.iter().map(|sum| sum / count).collect();
         let with = |part: usize| &self.with[(2 * measure + part) * streams..][..streams];
         let goes_along: Vec<f64> =
@@ -188,15 +202,21 @@ impl LuckSums {
             row[index] += 1e-9 * products[index] / count;
             row
         };
-        let spread = Lower::of((0..streams).map(row).collect())?;
-        let factors = spread.solve(&goes_along);
-        let explained = inner_product(&factors, &goes_along);
-        let error = moments.error_of([1.0 / over, -ratio / over]);
-        let all = error * error * (count - 1.0);
-        // As many degrees of freedom are used up as there are factors.
-        let left = (1.0 - explained / all) * (count - 1.0) / (count - 1.0 - streams as f64);
-        let part = inner_product(&factors, &mean);
-        // Where luck explains everything, arithmetic still leaves something.
-        (all > 0.0 && left < HARDLY && part.is_finite()).then_some(Luck { part, left: left.larger(LEAST_LEFT) })
+        let factors = Lower::of((0..streams).map(row).collect())?.solve(&goes_along);
+        let variance = inner_product(&factors, &goes_along);
+        Some(Explained { factors, variance })
     }
+
+    /// What luck has added to the mean of these fights, by how much it moves one.
+    pub(super) fn part(&self, factors: &[f64]) -> f64 {
+        inner_product(factors, &self.luck) / self.fights
+    }
+}
+
+/// What luck explains of a quotient.
+pub(super) struct Explained {
+    /// By how much one more of the luck of each stream moves it.
+    pub(super) factors: Vec<f64>,
+    /// Of one fight.
+    variance: f64,
 }

@@ -53,6 +53,11 @@ impl Variant {
         &self.setup
     }
 
+    /// Has the luck of some streams noted.
+    pub(super) fn noting(self, streams: &Arc<[u32]>) -> Self {
+        Self { noted: Some(Arc::clone(streams)), ..self }
+    }
+
     /// Whether no fight so far has drawn chance: then all are alike, but for tie-breaks.
     pub(super) fn is_certain(&self) -> bool {
         !self.drew.load(Ordering::Relaxed)
@@ -136,13 +141,13 @@ impl<'a> Crew<'a> {
     }
 
     /// The same with the luck in them.
-    fn samples_and_luck(&self, variant: &Variant, trials: Range<u64>) -> Result<(Samples, LuckSums), Error> {
+    pub(super) fn samples_and_luck(&self, variant: &Variant, trials: Range<u64>) -> Result<(Samples, LuckSums), Error> {
         let Batch { samples: [samples], luck: [luck], .. } = self.install(|| self.batches([variant], trials))?;
         Ok((samples, luck))
     }
 
     /// The streams of a variant whose luck is worth noting, as its first trials show.
-    fn streams_that_vary(&self, variant: &Variant) -> Result<Arc<[u32]>, Error> {
+    pub(super) fn streams_that_vary(&self, variant: &Variant) -> Result<Arc<[u32]>, Error> {
         let mut fight = Fight::with_chance(Arc::clone(&variant.setup), NotedChance::default(), 0);
         let luck = |trial: u64| {
             fight.restart(seed_of_trial(self.seed, trial));
