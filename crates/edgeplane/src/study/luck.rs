@@ -96,7 +96,7 @@ impl RandomSource for NotedChance {
 
 /// The streams whose luck varied the most in some fights, in order.
 pub(super) fn that_vary(fights: &[Vec<f64>]) -> Vec<u32> {
-    let streams = fights.first().map_or(0, Vec::len);
+    let streams = fights.iter().map(Vec::len).min().unwrap_or(0);
     let spread = |stream: usize| fights.iter().map(|luck| luck[stream] * luck[stream]).sum::<f64>();
     let mut vary: Vec<(f64, u32)> =
         (0..streams).map(|stream| (spread(stream), stream as u32)).filter(|(spread, _)| *spread > 0.0).collect();

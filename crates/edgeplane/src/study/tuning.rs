@@ -52,7 +52,8 @@ pub struct Tuning {
     pub met: bool,
     /// The numbers, and what they should be.
     pub numbers: Vec<TunedNumber>,
-    /// Each goal's figure with the numbers of now.
+    /// Each goal's figure with the numbers of now. What luck explains is taken out of these and of the next (control variates on the
+    /// draws of each fight), so a share need not be exactly the one that was counted.
     pub before: Vec<Figure>,
     /// Each goal's figure with the numbers found: an independent study on other seeds.
     pub after: Vec<Figure>,
