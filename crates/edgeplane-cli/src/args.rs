@@ -377,7 +377,9 @@ pub(crate) struct SensitivityArgs {
 }
 
 #[derive(Debug, ClapArgs)]
-#[command(mut_arg("trials", |trials| trials.default_value("5000").help("Least fights of the proof; twice as many where a goal has one bound")))]
+#[command(mut_arg("trials", |trials| trials
+    .default_value("5000")
+    .help("Least fights of the proof; twice as many where a goal has one bound")))]
 pub(crate) struct TuneArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
