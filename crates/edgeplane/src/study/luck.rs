@@ -179,7 +179,7 @@ impl LuckSums {
         let left = (1.0 - variance / all) * (count - 1.0) / (count - 1.0 - streams as f64);
         let part = self.part(&factors);
         // Where luck explains everything, arithmetic still leaves something.
-        (all > 0.0 && left < HARDLY && part.is_finite()).then_some(Luck { part, left: left.larger(LEAST_LEFT) })
+        (all > 0.0 && left < HARDLY).then_some(Luck { part, left: left.larger(LEAST_LEFT) })
     }
 
     /// By how much luck moves a quotient and how much of the variance of one fight that explains, by least squares.
@@ -204,7 +204,8 @@ impl LuckSums {
         };
         let factors = Lower::of((0..streams).map(row).collect())?.solve(&goes_along);
         let variance = inner_product(&factors, &goes_along);
-        Some(Explained { factors, variance })
+        // What is too large to be counted with is left as it is.
+        (variance.is_finite() && self.part(&factors).is_finite()).then_some(Explained { factors, variance })
     }
 
     /// What luck has added to the mean of these fights, by how much it moves one.
