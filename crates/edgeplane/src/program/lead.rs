@@ -10,8 +10,8 @@ use super::time::Time;
 use super::tree::PoolPart;
 use crate::numbers::Extremes;
 
-/// Whoever is behind by no more than such a part of both scores is level: who leads then is for arithmetic to say, and a look
-/// at each microsecond would not settle it.
+/// Whoever is behind by no more than such a part of both scores is level: who leads then is for arithmetic to say. Whoever gains
+/// has overtaken when it is ahead by as much.
 const LEVEL: f64 = 1e-12;
 
 /// What combatants are picked by: the lowest leads.
@@ -31,10 +31,10 @@ fn overtakes(lead: Course, other: Course) -> f64 {
     let level = LEVEL * (lead.value.abs() + other.value.abs());
     if gains <= 0.0 || behind < -level {
         f64::INFINITY
-    } else if behind <= level {
-        POLL.micros()
     } else if drift > 0.0 {
         (behind / gains).larger(POLL.micros())
+    } else if behind <= level {
+        (behind + 2.0 * level) / gains
     } else {
         behind / gains
     }
@@ -49,7 +49,7 @@ pub(crate) fn nearer_after(lead: (Plane, Plane), other: (Plane, Plane), sign: f6
     let level = LEVEL * (lead[2] + other[2]);
     if ahead.abs() <= level {
         let rises = half > 0.0 || (half == 0.0 && square > 0.0);
-        return if rises { POLL.seconds() } else { rises_later(square, half) };
+        return if rises { clearly_ahead(square, half, 2.0 * level - ahead) } else { rises_later(square, half) };
     }
     let under = half * half - square * ahead;
     if ahead > 0.0 || under < 0.0 {
@@ -58,6 +58,19 @@ pub(crate) fn nearer_after(lead: (Plane, Plane), other: (Plane, Plane), sign: f6
     // Of the two forms of a root, the one that subtracts nothing alike.
     let seconds = if half > 0.0 { -ahead / (half + under.sqrt()) } else { (under.sqrt() - half) / square };
     if seconds > 0.0 { seconds } else { f64::INFINITY }
+}
+
+/// After how many seconds a difference that rises from now on has risen by so much.
+fn clearly_ahead(square: f64, half: f64, rise: f64) -> f64 {
+    let under = half * half + square * rise;
+    if rise == 0.0 {
+        0.0
+    } else if under < 0.0 {
+        // It falls again before: nobody is ahead by more than arithmetic can say.
+        f64::INFINITY
+    } else {
+        rise / (half + under.sqrt())
+    }
 }
 
 /// The other root, where one is now.
