@@ -24,6 +24,9 @@ mod thresholds;
 #[path = "triggers.rs"]
 mod triggers;
 
+#[path = "turns.rs"]
+mod turns;
+
 #[path = "areas.rs"]
 mod areas;
 

@@ -12,7 +12,7 @@ use super::ids::{FormulaId, PoolId, Slot};
 use super::layout::{HAIR, Layout};
 use super::memory::Memory;
 use super::motion::{Plane, is_nowhere, length, meeting, minus, parting};
-use super::ops::{BinaryOp, UnaryOp, truth};
+use super::ops::{BinaryOp, UnaryOp};
 use super::time::Time;
 use super::tree::{Counted, PoolPart, Read, Role, Tree, TreeKind};
 use crate::numbers::{Extremes, Whole};
@@ -21,7 +21,8 @@ use crate::numbers::{Extremes, Whole};
 /// which it does, and how late what is only bounded may be noticed: a tenth of a second.
 pub(crate) const POLL: Time = Time(100_000);
 
-/// A value that moves along a straight line for a while, or no farther off it than it drifts. Times are in microseconds.
+/// A value that moves along a straight line for a while, or no farther off it than it drifts. Times are in microseconds. What is
+/// not a number is not known: a draw, or a quotient that the rest of the condition keeps from being asked for.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Course {
     pub(super) value: f64,
@@ -41,6 +42,15 @@ impl Course {
     /// The same value until a moment; nothing is known of it afterwards.
     fn stays(value: f64, until: f64) -> Self {
         Self { until, ..Self::still(value) }
+    }
+
+    /// A value that is not known, and may be another one after a moment.
+    fn unknown(until: f64) -> Self {
+        Self::stays(f64::NAN, until)
+    }
+
+    fn is_known(self) -> bool {
+        !self.value.is_nan()
     }
 
     fn moves(self) -> bool {
@@ -99,21 +109,19 @@ impl<'a> Outlook<'a> {
                 match op {
                     UnaryOp::Negate => Course { value: -a.value, slope: -a.slope, ..a },
                     UnaryOp::Abs => Course { value: a.value.abs(), slope: 0.0, drift: a.rate(), ..a },
+                    UnaryOp::Not if !a.is_known() => a,
                     op => self.steady(op.apply(a.value), &[a]),
                 }
             }
             TreeKind::Binary(op, a, b) => self.binary(*op, a, b),
-            TreeKind::And(a, b) | TreeKind::Or(a, b) => {
-                let (a, b) = (self.course(a), self.course(b));
-                let holds = if matches!(tree.kind, TreeKind::And(..)) {
-                    a.value != 0.0 && b.value != 0.0
-                } else {
-                    a.value != 0.0 || b.value != 0.0
-                };
-                Course::stays(truth(holds), a.until.smaller(b.until))
-            }
+            TreeKind::And(a, b) => self.both(a, b, 0.0),
+            TreeKind::Or(a, b) => self.both(a, b, 1.0),
             TreeKind::If(parts) => {
                 let condition = self.course(&parts[0]);
+                if !condition.is_known() {
+                    let branches = parts[1..].iter().map(|branch| self.course(branch).until);
+                    return Course::unknown(branches.fold(condition.until, f64::smaller));
+                }
                 let branch = self.course(&parts[if condition.value != 0.0 { 1 } else { 2 }]);
                 Course { until: branch.until.smaller(condition.until), ..branch }
             }
@@ -135,6 +143,9 @@ impl<'a> Outlook<'a> {
             TreeKind::Near(counted, metres) => {
                 let metres = self.course(metres);
                 let value = self.numbers.near(&self.program.layout, &self.frame, *counted, metres.value);
+                if !metres.is_known() {
+                    return Course::unknown(metres.until);
+                }
                 let until = if metres.moves() { self.poll } else { self.next_crossing(*counted, metres.value) };
                 Course::stays(value, until.smaller(metres.until))
             }
@@ -143,7 +154,23 @@ impl<'a> Outlook<'a> {
             | TreeKind::Streak(..)
             | TreeKind::Between(..)
             | TreeKind::Dice(..)
-            | TreeKind::Game(..) => Course::stays(0.0, self.poll),
+            | TreeKind::Game(..) => Course::unknown(self.poll),
+        }
+    }
+
+    /// Two truths of which one alone decides if it has this value: for as long as one that decides stays, the other is no
+    /// matter.
+    fn both(&mut self, a: &Tree, b: &Tree, decides: f64) -> Course {
+        let (a, b) = (self.course(a), self.course(b));
+        let sure = |one: Course| one.is_known() && (one.value != 0.0) == (decides != 0.0);
+        match (sure(a), sure(b)) {
+            (true, true) => Course::stays(decides, a.until.larger(b.until)),
+            (true, false) => Course::stays(decides, a.until),
+            (false, true) => Course::stays(decides, b.until),
+            (false, false) => {
+                let value = if a.is_known() && b.is_known() { 1.0 - decides } else { f64::NAN };
+                Course::stays(value, a.until.smaller(b.until))
+            }
         }
     }
 
@@ -159,7 +186,7 @@ impl<'a> Outlook<'a> {
     fn divide(&self, a: Course, b: Course) -> Course {
         let (value, size, until) = (a.value / b.value, b.value.abs(), a.until.smaller(b.until));
         if !value.is_finite() {
-            return self.steady(value, &[a, b]);
+            return self.steady(f64::NAN, &[a, b]);
         }
         let drift = 2.0 * (a.rate() + value.abs() * b.rate()) / size;
         let half = (self.frame.now + size / (2.0 * b.rate())).larger(self.poll);
@@ -181,7 +208,7 @@ impl<'a> Outlook<'a> {
             }
             BinaryOp::Multiply if !a.moves() => Course { until, ..b.times(a.value) },
             BinaryOp::Multiply if !b.moves() => Course { until, ..a.times(b.value) },
-            BinaryOp::Divide if !b.moves() => {
+            BinaryOp::Divide if !b.moves() && b.value != 0.0 => {
                 Course { value: a.value / b.value, slope: a.slope / b.value, drift: a.drift / b.value.abs(), until }
             }
             BinaryOp::Divide => self.divide(a, b),
@@ -199,7 +226,12 @@ impl<'a> Outlook<'a> {
             | BinaryOp::Greater
             | BinaryOp::AtLeast
             | BinaryOp::Equal
-            | BinaryOp::Unequal => Course::stays(op.apply(a.value, b.value), until.smaller(self.crossing(a, b))),
+            | BinaryOp::Unequal
+                if a.is_known() && b.is_known() =>
+            {
+                Course::stays(op.apply(a.value, b.value), until.smaller(self.crossing(a, b)))
+            }
+            _ => Course::unknown(until),
         }
     }
 
@@ -240,6 +272,9 @@ impl<'a> Outlook<'a> {
             return None;
         }
         let limit = self.course(other);
+        if !limit.is_known() {
+            return Some(Course::unknown(limit.until));
+        }
         let (me, you) = (self.frame.block(Role::Caster), self.frame.block(Role::Target));
         let distance = self.numbers.distance(me, you, self.frame.now);
         let holds = if distance_first { op.apply(distance, limit.value) } else { op.apply(limit.value, distance) };

@@ -29,7 +29,7 @@ fn overtakes(lead: Course, other: Course) -> f64 {
     let (behind, drift) = (other.value - lead.value, lead.drift + other.drift);
     let gains = lead.slope - other.slope + drift;
     let level = LEVEL * (lead.value.abs() + other.value.abs());
-    if gains <= 0.0 || behind < -level {
+    if gains <= 0.0 || behind < -level || behind.is_nan() {
         f64::INFINITY
     } else if drift > 0.0 {
         (behind / gains).larger(POLL.micros())

@@ -88,6 +88,7 @@ pub(crate) fn meeting(away: Plane, velocity: Plane, speed: f64, reach: f64) -> O
 
 /// After how many seconds something within `edge` metres that moves with `velocity` is outside of an edge that moves away
 /// by `growth` metres a second: the first τ with |away + velocity τ| = edge + growth τ. Never, if the edge is no slower.
+#[inline]
 pub(crate) fn parting(away: Plane, velocity: Plane, growth: f64, edge: f64) -> Option<f64> {
     let a = inner(velocity, velocity) - growth * growth;
     let b = 2.0 * (inner(away, velocity) - growth * edge);
