@@ -137,13 +137,22 @@ impl Truth {
     }
 }
 
-fn value() -> impl Strategy<Value = Value> {
-    let leaf = prop_oneof![
-        (-5i8..30).prop_map(Value::Constant),
-        Just(Value::Now),
-        Just(Value::Distance),
-        (0..2usize).prop_map(Value::Breath),
-    ];
+/// Where a condition stands, and so what it can ask for.
+#[derive(Clone, Copy, Debug, PartialEq)]
+enum Place {
+    Line,
+    Unlock,
+}
+
+fn value(place: Place) -> impl Strategy<Value = Value> {
+    let constant = (-5i8..30).prop_map(Value::Constant);
+    let leaf = match place {
+        Place::Line => {
+            let breath = (0..2usize).prop_map(Value::Breath);
+            prop_oneof![constant, Just(Value::Now), Just(Value::Distance), breath].boxed()
+        }
+        Place::Unlock => prop_oneof![constant, Just(Value::Now), Just(Value::Breath(0))].boxed(),
+    };
     leaf.prop_recursive(3, 12, 2, |inner| {
         let two = || (inner.clone(), inner.clone()).prop_map(|(a, b)| Box::new([a, b]));
         prop_oneof![
@@ -160,7 +169,8 @@ fn value() -> impl Strategy<Value = Value> {
     })
 }
 
-fn truth() -> impl Strategy<Value = Truth> {
+fn truth(place: Place) -> impl Strategy<Value = Truth> {
+    let value = || value(place);
     let leaf = prop_oneof![
         3 => (value(), value()).prop_map(|(a, b)| Truth::Less([a, b])),
         1 => (value(), value(), value()).prop_map(|(a, b, c)| Truth::Guarded(Box::new([a, b, c]))),
@@ -186,7 +196,11 @@ fn scene() -> impl Strategy<Value = Scene> {
 }
 
 /// One who acts as soon as a condition allows it; none for a condition that is no formula, since it divides one constant by zero.
-fn waits_for(condition: &str, scene: &Scene) -> Option<Fight> {
+fn waits_for(condition: &str, place: Place, scene: &Scene) -> Option<Fight> {
+    let (when, unlock) = match place {
+        Place::Line => (format!(", when = \"{condition}\""), String::new()),
+        Place::Unlock => (String::new(), format!("unlock = \"{condition}\"")),
+    };
     let [one, other] = scene.breath.map(|(_, gain)| format!("gain = {}, loss = {}", gain.max(0.0), (-gain).max(0.0)));
     let text = format!(
         r#"
@@ -201,9 +215,10 @@ fn waits_for(condition: &str, scene: &Scene) -> Option<Fight> {
         reach = 500
         targets = {{ side = "enemies" }}
         does = [{{ damage = 1 }}]
+        {unlock}
         [policy.watcher]
         move = "hold"
-        use = [{{ ability = "note", when = "{condition}" }}]
+        use = [{{ ability = "note"{when} }}]
         [character.watcher]
         policy = "watcher"
         abilities = ["note"]
@@ -244,7 +259,7 @@ fn a_guarded_quotient_is_no_matter_while_its_guard_is_closed() {
         "self.breath > 50 and not (target.breath > 1 and self.breath / target.breath < 9)",
         "if(target.breath > 1, self.breath / target.breath, self.breath) > 50",
     ] {
-        let got = acts_at(waits_for(condition, &scene).unwrap()).unwrap();
+        let got = acts_at(waits_for(condition, Place::Line, &scene).unwrap()).unwrap();
         // 20 + 5t is 50 after 6 s; a microsecond later it is more.
         assert!((6.0..=6.000_001).contains(&got), "{condition}: {got}");
     }
@@ -255,8 +270,12 @@ proptest! {
 
     /// Nobody acts before the condition holds, nor more than a tenth of a second after it has begun to hold for as long.
     #[test]
-    fn no_condition_turns_unnoticed(truth in truth(), scene in scene()) {
-        let fight = waits_for(&truth.text(), &scene);
+    fn no_condition_turns_unnoticed(
+        (place, truth) in prop_oneof![Just(Place::Line), Just(Place::Unlock)]
+            .prop_flat_map(|place| (Just(place), truth(place))),
+        scene in scene(),
+    ) {
+        let fight = waits_for(&truth.text(), place, &scene);
         prop_assume!(fight.is_some());
         let got = fight.and_then(acts_at);
         let mut held = 0;
