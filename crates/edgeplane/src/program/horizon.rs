@@ -250,7 +250,7 @@ impl<'a> Outlook<'a> {
         if micros < -0.5 { f64::INFINITY } else { self.frame.now + micros.larger(0.0) }
     }
 
-    /// A distance compared with a number that stays.
+    /// A distance compared with a number that is known and stays.
     fn distance_against(&mut self, op: BinaryOp, a: &Tree, b: &Tree) -> Option<Course> {
         let is_distance = |tree: &Tree| matches!(tree.kind, TreeKind::Read(Read::Distance));
         let (distance_first, other) = match (is_distance(a), is_distance(b)) {
@@ -272,14 +272,13 @@ impl<'a> Outlook<'a> {
             return None;
         }
         let limit = self.course(other);
-        if !limit.is_known() {
-            return Some(Course::unknown(limit.until));
+        if !limit.is_known() || limit.moves() {
+            return None;
         }
         let (me, you) = (self.frame.block(Role::Caster), self.frame.block(Role::Target));
         let distance = self.numbers.distance(me, you, self.frame.now);
         let holds = if distance_first { op.apply(distance, limit.value) } else { op.apply(limit.value, distance) };
-        let until = if limit.moves() { self.poll } else { self.pair_crossing(me, you, limit.value) };
-        Some(Course::stays(holds, until.smaller(limit.until)))
+        Some(Course::stays(holds, self.pair_crossing(me, you, limit.value).smaller(limit.until)))
     }
 
     /// When two are next as far apart as a limit.
