@@ -54,7 +54,7 @@ pub(crate) fn draw(found: &Tuning, goals: &[Goal]) -> String {
     };
     let trade_offs = trade_offs(found, goals);
     format!(
-        " {verdict}\n\n{numbers}\n{proof}{trade_offs}\n The figures are from {from}, less what was luck in them.\n The search looked at {points} points in {searched} fights.\n"
+        " {verdict}\n\n{numbers}\n{proof}{trade_offs}\n The figures are from {from}.\n What luck explains of shares and means is taken out. The search looked at {points} points in {searched} fights.\n"
     )
 }
 
