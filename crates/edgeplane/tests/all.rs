@@ -30,6 +30,9 @@ mod turns;
 #[path = "areas.rs"]
 mod areas;
 
+#[path = "beginnings.rs"]
+mod beginnings;
+
 #[path = "chance.rs"]
 mod chance;
 

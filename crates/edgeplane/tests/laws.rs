@@ -480,7 +480,7 @@ fn likely_chance_gives_the_commonest_hit() {
     let mut fight = Fight::with_chance(Arc::new(Setup::between(game.program(), &sides)), Likely, 0);
     let mut log = Log::default();
     fight.apply_effects(ONE, game.ability("swing").unwrap(), CombatantId(1), &mut log).unwrap();
-    let Event::Hit { initial, .. } = log.events[0].event else { panic!() };
+    let Event::Hit { initial, .. } = log.events[1].event else { panic!() };
     assert_eq!(initial, 6.0 + 12.0 * 0.9);
 }
 

@@ -142,6 +142,8 @@ impl Truth {
 enum Place {
     Line,
     Unlock,
+    /// Of a status that hinders, and ends for good as the condition begins to hold.
+    While,
 }
 
 fn value(place: Place) -> impl Strategy<Value = Value> {
@@ -151,7 +153,7 @@ fn value(place: Place) -> impl Strategy<Value = Value> {
             let breath = (0..2usize).prop_map(Value::Breath);
             prop_oneof![constant, Just(Value::Now), Just(Value::Distance), breath].boxed()
         }
-        Place::Unlock => prop_oneof![constant, Just(Value::Now), Just(Value::Breath(0))].boxed(),
+        Place::Unlock | Place::While => prop_oneof![constant, Just(Value::Now), Just(Value::Breath(0))].boxed(),
     };
     leaf.prop_recursive(3, 12, 2, |inner| {
         let two = || (inner.clone(), inner.clone()).prop_map(|(a, b)| Box::new([a, b]));
@@ -197,19 +199,30 @@ fn scene() -> impl Strategy<Value = Scene> {
 
 /// One who acts as soon as a condition allows it; none for a condition that is no formula, since it divides one constant by zero.
 fn waits_for(condition: &str, place: Place, scene: &Scene) -> Option<Fight> {
-    let (when, unlock) = match place {
-        Place::Line => (format!(", when = \"{condition}\""), String::new()),
-        Place::Unlock => (String::new(), format!("unlock = \"{condition}\"")),
-    };
+    let (mut when, mut unlock, mut hindered) = (String::new(), String::new(), String::new());
+    match place {
+        Place::Line => when = format!(", when = \"{condition}\""),
+        Place::Unlock => unlock = format!("unlock = \"{condition}\""),
+        Place::While => {
+            when = ", when = \"self.nerve < 1\"".to_owned();
+            hindered = format!("while = \"not {condition}\"");
+        }
+    }
+    let statuses = if place == Place::While { "statuses = [\"hindered\"]" } else { "" };
     let [one, other] = scene.breath.map(|(_, gain)| format!("gain = {}, loss = {}", gain.max(0.0), (-gain).max(0.0)));
     let text = format!(
         r#"
         [attributes]
         gain = 0
         loss = 0
+        nerve = 0
         [pools]
         health = {{ max = 100, defeat = true }}
         breath = {{ max = {MOST}, regen = "gain", decay = "loss" }}
+        [status.hindered]
+        duration = inf
+        modify = [{{ attribute = "nerve", add = 5 }}]
+        {hindered}
         [ability.note]
         cooldown = 50
         reach = 500
@@ -221,6 +234,7 @@ fn waits_for(condition: &str, place: Place, scene: &Scene) -> Option<Fight> {
         use = [{{ ability = "note"{when} }}]
         [character.watcher]
         policy = "watcher"
+        {statuses}
         abilities = ["note"]
         attributes = {{ {one} }}
         [character.other]
@@ -271,7 +285,7 @@ proptest! {
     /// Nobody acts before the condition holds, nor more than a tenth of a second after it has begun to hold for as long.
     #[test]
     fn no_condition_turns_unnoticed(
-        (place, truth) in prop_oneof![Just(Place::Line), Just(Place::Unlock)]
+        (place, truth) in prop_oneof![Just(Place::Line), Just(Place::Unlock), Just(Place::While)]
             .prop_flat_map(|place| (Just(place), truth(place))),
         scene in scene(),
     ) {

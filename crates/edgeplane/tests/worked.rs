@@ -268,6 +268,7 @@ fn a_pool_follows_its_cap_as_it_says() {
         let program = fight.setup().program().clone();
         let (grit, health) = (program.find_attribute("grit").unwrap(), program.find_pool("health").unwrap());
         let mut log = Log::default();
+        fight.begin_with(&[], &[], &mut Silent).unwrap();
         fight.set_base(ONE, grit, 4.0, &mut log).unwrap();
         assert_eq!((fight.cap(ONE, health), fight.pool(ONE, health)), (40.0, after), "{rule}");
         assert!(matches!(log.events[0].event, Event::CapChanged { cap: 40.0, .. }));

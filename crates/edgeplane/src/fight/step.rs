@@ -10,7 +10,7 @@ use super::statuses::apply::Dose;
 use super::statuses::triggers::TriggerContext;
 use crate::numbers::Extremes;
 use crate::program::{
-    CombatantId, Layout, LostReason, PoolId, SideId, StatusId, StreamId, Time, TriggerEvent, pool_slot,
+    BaseChange, CombatantId, Layout, LostReason, PoolId, SideId, StatusId, StreamId, Time, TriggerEvent, pool_slot,
 };
 
 impl Engine<'_> {
@@ -118,7 +118,24 @@ impl Engine<'_> {
         }
         self.wear_by_chance(who)?;
         self.fill_pools(who)?;
-        self.start_pools(who)
+        self.start_pools(who)?;
+        self.fill_by_game(who);
+        Ok(())
+    }
+
+    /// Pools into which the game has put something before the beginning hold that, as far as there is room now.
+    fn fill_by_game(&mut self, who: CombatantId) {
+        let mut at = 0;
+        while let Some(BaseChange { combatant, slot, base }) = self.state.base_changes.get(at).copied() {
+            let Some(pool) = self.program.layout.pool_at(slot).filter(|_| combatant == who) else {
+                at += 1;
+                continue;
+            };
+            self.state.base_changes.remove(at);
+            let first = self.program.place(who, slot);
+            let cap = self.state.numbers.at(first + usize::from(pool_slot::CAP));
+            self.write_pool(who, pool, first, base.smaller(cap));
+        }
     }
 
     /// The statuses that a combatant has for good, and those of what it wears.
@@ -167,7 +184,8 @@ impl Engine<'_> {
         let program = self.program;
         let plan = self.plan_of(who);
         let level = program.place(who, Layout::LEVEL);
-        let as_ever = self.state.numbers.at(level) == self.setup.memory.at(level);
+        let as_ever = self.state.numbers.at(level) == self.setup.memory.at(level)
+            && !self.state.base_changes.iter().any(|change| change.combatant == who);
         if as_ever && self.state.statuses.of(who).next().is_none() {
             return Ok(());
         }

@@ -18,15 +18,15 @@ use crate::rules::ModifierKind;
 
 type Computed<T> = Result<T, Box<Fault>>;
 
-/// A base that has been changed while the fight runs.
+/// A number that the game has set: the base of an attribute, or what a pool begins with.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(crate) struct BaseChange {
     /// Whose.
     pub combatant: CombatantId,
-    /// Which attribute.
+    /// Which attribute, or the first slot of which pool.
     pub slot: Slot,
-    /// The new base.
+    /// The new base, or the amount.
     pub base: f64,
 }
 

@@ -98,4 +98,9 @@ impl Layout {
     pub fn pool(&self, pool: PoolId) -> Slot {
         Slot(self.pools + pool.0 * pool_slot::WIDTH)
     }
+
+    /// The pool of which this is the first slot, if it is one.
+    pub(crate) fn pool_at(&self, slot: Slot) -> Option<PoolId> {
+        slot.0.checked_sub(self.pools).map(|past| PoolId(past / pool_slot::WIDTH))
+    }
 }

@@ -47,7 +47,7 @@ pub(crate) fn brought_about(text: &str, ability: &str, answers: &[f64]) -> Vec<E
     let ability = fight.setup().program().find_ability(ability).unwrap();
     let mut log = Log::default();
     fight.apply_effects(ONE, ability, OTHER, &mut log).unwrap();
-    log.events.iter().map(|logged| logged.event).collect()
+    log.events.iter().map(|logged| logged.event).filter(|event| !matches!(event, Event::Began)).collect()
 }
 
 /// Moments (in microseconds) of the events that `pick` picks.

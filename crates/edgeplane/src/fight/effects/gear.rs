@@ -10,20 +10,25 @@ use crate::program::{AbilityId, CombatantId, GearId, LostReason, StatusId, Time,
 impl Engine<'_> {
     /// Puts a piece on, in place of what is worn in its slot.
     pub(in crate::fight) fn wear(&mut self, who: CombatantId, piece: GearId) -> FightResult<()> {
-        if self.state.worn.contains(&(who, piece)) {
-            return Ok(());
-        }
-        let program = self.program;
-        let slot = |piece: GearId| program.gear[piece.index()].slot.as_ref();
-        self.change_gear(who, |worn| {
-            worn.retain(|(other, there)| *other != who || slot(piece).is_none() || slot(*there) != slot(piece));
-            worn.push((who, piece));
-        })
+        self.change_gear(who, piece, true)
     }
 
     /// Takes a piece off; nothing happens if it is not worn.
     pub(in crate::fight) fn take_off(&mut self, who: CombatantId, piece: GearId) -> FightResult<()> {
-        self.change_gear(who, |worn| worn.retain(|one| *one != (who, piece)))
+        self.change_gear(who, piece, false)
+    }
+
+    /// Changes what is worn, and nothing that depends on it.
+    pub(in crate::fight) fn change_worn(&mut self, who: CombatantId, piece: GearId, comes: bool) {
+        let program = self.program;
+        let worn = &mut self.state.worn;
+        if !comes {
+            worn.retain(|one| *one != (who, piece));
+        } else if !worn.contains(&(who, piece)) {
+            let slot = |piece: GearId| program.gear[piece.index()].slot.as_ref();
+            worn.retain(|(other, there)| *other != who || slot(piece).is_none() || slot(*there) != slot(piece));
+            worn.push((who, piece));
+        }
     }
 
     /// Pieces that are worn with some chance are put on as the fight begins.
@@ -43,15 +48,11 @@ impl Engine<'_> {
 
     /// What depends on a piece that goes is gone at once, what depends on one that comes is there at once; sets
     /// included.
-    fn change_gear(
-        &mut self,
-        who: CombatantId,
-        change: impl FnOnce(&mut Vec<(CombatantId, GearId)>),
-    ) -> FightResult<()> {
+    fn change_gear(&mut self, who: CombatantId, piece: GearId, comes: bool) -> FightResult<()> {
         let (mut before, mut after) =
             (std::mem::take(&mut self.scratch.gear_before), std::mem::take(&mut self.scratch.gear_after));
         self.statuses_of_gear(who, &mut before);
-        change(&mut self.state.worn);
+        self.change_worn(who, piece, comes);
         self.statuses_of_gear(who, &mut after);
         for worn in without(&before, &after).into_iter().filter(|worn| worn.duration.is_none()) {
             self.drop_worn(who, worn.status)?;

@@ -114,7 +114,8 @@ impl<C: RandomSource> Fight<C> {
         })
     }
 
-    /// Puts a piece of gear on a combatant, in place of what it wears in the same slot.
+    /// Puts a piece of gear on a combatant, in place of what it wears in the same slot. Before the fight has begun, it is
+    /// worn from the start.
     ///
     /// # Errors
     /// When there is no such combatant or piece, and as for [`Fight::run`].
@@ -147,6 +148,10 @@ impl<C: RandomSource> Fight<C> {
             return Err(self.call_error(format!("there is no gear {}", piece.0)));
         }
         self.try_with_engine(observer, |engine| {
+            if !engine.state.began {
+                engine.change_worn(who, piece, comes);
+                return Ok(());
+            }
             if comes {
                 engine.wear(who, piece)?
             } else {

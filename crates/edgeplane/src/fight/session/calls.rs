@@ -8,9 +8,9 @@ use super::super::state::{Control, Doing, EffectContext, Scratch};
 use super::super::statuses::apply::Dose;
 use super::super::{Ending, Fight};
 use super::control::Controller;
+use crate::numbers::Extremes;
 use crate::program::{
-    AbilityId, BaseChange, CauseId, CombatantId, FARTHEST, Layout, Plane, PoolId, Slot, StatusId, Time, dirty,
-    is_on_the_plane,
+    AbilityId, CauseId, CombatantId, FARTHEST, Layout, Plane, PoolId, Slot, StatusId, Time, dirty, is_on_the_plane,
 };
 
 impl<C: RandomSource> Fight<C> {
@@ -147,6 +147,7 @@ impl<C: RandomSource> Fight<C> {
     ) -> Result<(), FightError> {
         self.check_combatant(who)?;
         self.check_plane("a course", course)?;
+        self.begin_now(observer)?;
         let combatant = self.state.who(who);
         let free = combatant.control == Control::Hand && combatant.stands && combatant.doing == Doing::Idle;
         if self.setup.is_placed && free && !combatant.rooted {
@@ -172,6 +173,7 @@ impl<C: RandomSource> Fight<C> {
     ) -> Result<Result<(), UnavailableReason>, FightError> {
         self.check_combatant(who)?;
         target.map_or(Ok(()), |target| self.check_combatant(target))?;
+        self.begin_now(observer)?;
         self.try_with_engine(observer, |engine| engine.use_by_call(who, ability, target))
     }
 
@@ -202,6 +204,7 @@ impl<C: RandomSource> Fight<C> {
         self.check_combatant(who)?;
         self.check_combatant(target)?;
         self.check_id("ability", ability.index(), self.setup.program.abilities.len())?;
+        self.begin_now(observer)?;
         self.try_with_engine(observer, |engine| engine.effects_of_ability(who, ability, target))
     }
 
@@ -270,6 +273,7 @@ impl<C: RandomSource> Fight<C> {
         self.check_combatant(caster)?;
         self.check_combatant(target)?;
         self.check_id("status", status.index(), self.setup.program.statuses.len())?;
+        self.begin_now(observer)?;
         let by = EffectContext::of_status(caster, status, caster, caster);
         self.try_with_engine(observer, |engine| {
             let done = engine.apply_if(&by, target, status, Dose { stacks, duration: None }, can_resist)?;
@@ -289,11 +293,13 @@ impl<C: RandomSource> Fight<C> {
     ) -> Result<bool, FightError> {
         self.check_combatant(target)?;
         self.check_id("status", status.index(), self.setup.program.statuses.len())?;
+        self.begin_now(observer)?;
         self.try_with_engine(observer, |engine| engine.remove_all(status, target))
     }
 
     /// Changes the base of an attribute (or the level), as when a character levels up during a fight. Everything that
-    /// depends on it follows: derived attributes, caps of pools, flows, decisions.
+    /// depends on it follows: derived attributes, caps of pools, flows, decisions. Before the fight has begun it is what
+    /// the combatant begins with, so that its pools are as full as its rules say.
     ///
     /// # Errors
     /// When there is no such combatant, the slot is not that of an attribute or the level, the number is not finite, or
@@ -318,15 +324,24 @@ impl<C: RandomSource> Fight<C> {
     /// Puts an amount into a pool, within 0 and its cap. What that triggers happens as the fight goes on, before anybody
     /// decides. Whoever is still to join begins with what its rules say all the same.
     ///
+    /// Before the fight has begun it is what the combatant begins with, whatever the encounter says, as far as there is
+    /// room with the statuses and the gear that it has from the start. Nothing is triggered by that.
+    ///
     /// # Errors
     /// When there is no such combatant, or the number is not finite.
     pub fn set_pool(&mut self, who: CombatantId, pool: PoolId, amount: f64) -> Result<(), FightError> {
         self.check_combatant(who)?;
         self.check_number("an amount", amount)?;
         self.check_id("pool", pool.index(), self.setup.program.pools.len())?;
-        let amount = amount.clamp(0.0, self.cap(who, pool));
-        let first = self.setup.program.place(who, self.setup.program.layout.pool(pool));
-        self.with_engine(&mut Silent, |engine| engine.put(who, pool, first, amount));
+        let slot = self.setup.program.layout.pool(pool);
+        let first = self.setup.program.place(who, slot);
+        let within = amount.clamp(0.0, self.cap(who, pool));
+        if !self.state.began && self.state.stands(who) {
+            self.state.set_by_game(who, slot, amount.larger(0.0));
+            self.with_engine(&mut Silent, |engine| engine.write_pool(who, pool, first, within));
+        } else {
+            self.with_engine(&mut Silent, |engine| engine.put(who, pool, first, within));
+        }
         // Before the fight has begun, whoever has nothing left is defeated as it begins.
         self.state.may_fall(who);
         Ok(())
@@ -355,9 +370,13 @@ impl Engine<'_> {
         if slot == Layout::LEVEL {
             self.state.numbers.set(self.program.place(who, slot), base);
         } else {
-            self.state.base_changes.retain(|change| !change.is_of(who, slot));
-            self.state.base_changes.push(BaseChange { combatant: who, slot, base });
+            self.state.set_by_game(who, slot, base);
         }
-        self.refresh_attributes(who, dirty::bit(slot))
+        // Before the beginning, pools are filled as the fight begins; that is when their caps are reported too.
+        let before = self.dressing;
+        self.dressing |= !self.state.began;
+        let done = self.refresh_attributes(who, dirty::bit(slot));
+        self.dressing = before;
+        done
     }
 }

@@ -238,6 +238,7 @@ pub(super) struct State {
     /// Who started what last: whom to name when things go on without end.
     pub(super) last_used: (CombatantId, Option<AbilityId>),
     pub(super) steps_taken: u64,
+    /// Bases that the game has changed, and before the beginning amounts that it has put into pools.
     pub(super) base_changes: Vec<BaseChange>,
     /// What is kept of each combatant on the ground; nothing where nobody has a place.
     pub(super) walks: Vec<Walk>,

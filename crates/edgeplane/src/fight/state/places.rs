@@ -1,7 +1,7 @@
 //! Places for combatants that come and go: room for more of them, and a place as it is before anybody has been there.
 
 use super::{AbilityState, Combatant, Doing, EffectContext, LineState, State, Walk, lines_of};
-use crate::program::{CombatantId, Layout, Setup, Slot, Time};
+use crate::program::{BaseChange, CombatantId, Layout, Setup, Slot, Time};
 
 impl State {
     /// Goes on as that of a fight with more combatants, none of whom is there yet.
@@ -58,6 +58,12 @@ impl State {
             (lists, others, state.numbers.numbers().len(), state.statuses.combatants())
         };
         lengths(self) == lengths(first)
+    }
+
+    /// Notes what the game has set: the base of an attribute, or before the beginning what a pool begins with.
+    pub(in crate::fight) fn set_by_game(&mut self, who: CombatantId, slot: Slot, base: f64) {
+        self.base_changes.retain(|change| !change.is_of(who, slot));
+        self.base_changes.push(BaseChange { combatant: who, slot, base });
     }
 
     /// As if nobody had ever been there: for whoever comes next.

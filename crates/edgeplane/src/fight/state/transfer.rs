@@ -185,6 +185,11 @@ impl Transferred<'_> {
             }
         }
         for change in &self.from.base_changes {
+            if let Some(pool) = self.old.program.layout.pool_at(change.slot) {
+                let same = self.names.pools[pool.index()].map(|same| self.new.program.layout.pool(same));
+                state.base_changes.extend(same.map(|slot| BaseChange { slot, ..*change }));
+                continue;
+            }
             let attributes = &self.names.attributes;
             let Some(of) = attributes.iter().find(|one| one.before == change.slot) else { continue };
             let after = of.now.map(|_| change.base);
