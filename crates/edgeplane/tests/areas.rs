@@ -3,8 +3,8 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use crate::common::game;
-use edgeplane::fight::Event;
-use edgeplane::{CombatantId, Fight, Game, Log};
+use edgeplane::fight::{Event, UnavailableReason};
+use edgeplane::{CombatantId, Fight, Game, Log, Time};
 use proptest::prelude::{prop, proptest};
 
 /// One at the origin who looks at others along the x axis, each with a place.
@@ -89,6 +89,25 @@ fn the_order_travels_along() {
 fn one_target_is_the_first() {
     let ability = "does = [{ damage = \"10 * order\", type = \"blow\" }]";
     assert_eq!(hits(&field(ability, &[[3.0, 0.0], [3.0, 2.0]])), [(1, 10.0)]);
+}
+
+/// Whoever a game names comes first, also where others are nearer; outside of the circle nobody is reached by that.
+#[test]
+fn who_is_named_is_reached_within_the_circle_alone() {
+    let ability = format!("targets = {{ radius = 3, around = \"caster\", count = 2 }}\n{STRIKE}");
+    let game = field(&ability, &[[1.0, 0.0], [-2.0, 0.0], [3.0, 0.0], [3.1, 0.0]]);
+    let hits_of = |named: u16| {
+        let (mut fight, mut log) = (game.fight("field", 1).unwrap(), Log::default());
+        fight.take_control(CombatantId(0)).unwrap();
+        let act = game.ability("act").unwrap();
+        let done = fight.use_ability(CombatantId(0), act, Some(CombatantId(named)), &mut log).unwrap();
+        fight.advance(Time::ZERO, &mut log).unwrap();
+        let hit = |event: &Event| if let Event::Hit { target, .. } = event { Some(target.0) } else { None };
+        (done, log.events.iter().filter_map(|logged| hit(&logged.event)).collect::<Vec<_>>())
+    };
+    assert_eq!(hits_of(3), (Ok(()), vec![3, 1]));
+    let far = UnavailableReason::OutOfReach { target: Some(CombatantId(4)), distance: 3.1, reach: 3.0, until: None };
+    assert_eq!(hits_of(4), (Err(far), vec![]));
 }
 
 #[test]

@@ -4,6 +4,7 @@
 
 use crate::common::{ONE, OTHER, demo, game, seconds};
 use edgeplane::fight::{Carried, Event, Uses};
+use edgeplane::program::Layout;
 use edgeplane::study::{explain, run_gauntlet};
 use edgeplane::{CombatantId, Game, Log, Override, Silent, TrialsPlan};
 
@@ -129,6 +130,27 @@ fn points_are_spent_one_after_the_other() {
         let sheet = explain::explain_character(game.program(), character).unwrap();
         let line = sheet.attributes.iter().find(|line| line.name == "might").unwrap();
         assert_eq!(line.value, might, "level {level}");
+    }
+}
+
+/// Before the fight as in it; a lower level takes none of them away.
+#[test]
+fn a_level_that_the_game_sets_comes_with_its_points() {
+    let game = night("", "");
+    let might = game.program().find_attribute("might").unwrap();
+    for early in [true, false] {
+        let (mut fight, mut log) = (game.fight("first", 1).unwrap(), Log::default());
+        if !early {
+            fight.advance(seconds(0.0), &mut log).unwrap();
+        }
+        fight.set_base(ONE, Layout::LEVEL, 4.0, &mut log).unwrap();
+        fight.advance(seconds(0.5), &mut log).unwrap();
+        // Three points: brawn, calm, brawn.
+        assert_eq!(fight.attribute(ONE, might), 10.0 + 2.0 * 2.0 + 0.5 * 4.0);
+        let gained = |event: &Event| matches!(event, Event::LevelGained { who: ONE, level: 4.0 });
+        assert_eq!(log.events.iter().any(|logged| gained(&logged.event)), !early);
+        fight.set_base(ONE, Layout::LEVEL, 2.0, &mut log).unwrap();
+        assert_eq!(fight.attribute(ONE, might), 10.0 + 2.0 * 2.0 + 0.5 * 2.0);
     }
 }
 

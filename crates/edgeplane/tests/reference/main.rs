@@ -4,7 +4,7 @@
 //!
 //! It covers attributes, pools, hits, statuses, triggers, abilities and policies; abilities that are kept up, and those that
 //! come and go; the ground with reach, areas, bodies, pushes, zones, what travels and who walks; gear and its sets, levels,
-//! threat and taunts, who is charmed, points, scripts, those who join, and the calls of a game. Chances are there, and go the
+//! threat and taunts, who is charmed, points, scripts, those who join, and the calls of a game, before a fight as in it. Chances are there, and go the
 //! likelier way. Where somebody walks, everything is on a line, so that moments are exact.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::print_stdout)]
@@ -24,7 +24,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use edgeplane::fight::{Ending, Event, Fight, FightError, FightErrorKind, Likely, Log, Logged};
 use edgeplane::{Game, Setup, StatusId, Time};
 use model::Model;
-use world::{Call, World};
+use world::{Base, Call, World};
 
 /// What the engine reports; nothing of a world in which something happens over and over in one moment, as it may.
 fn play(world: &World) -> Option<Vec<Logged>> {
@@ -40,8 +40,9 @@ fn play(world: &World) -> Option<Vec<Logged>> {
         FightErrorKind::Endless { .. } | FightErrorKind::Edges { .. } => None,
         _ => panic!("{error}\n{:?}\n{}", world.calls, text::text(world)),
     };
-    for (at, call) in &world.calls {
-        match fight.advance(Time(*at), &mut log) {
+    let before = world.before.iter().map(|call| (None, call));
+    for (at, call) in before.chain(world.calls.iter().map(|(at, call)| (Some(*at), call))) {
+        match at.map_or(Ok(None), |at| fight.advance(Time(at), &mut log)) {
             Ok(None) => {}
             Ok(Some(_)) => return Some(log.events),
             Err(error) => return endless(error),
@@ -64,6 +65,31 @@ fn play(world: &World) -> Option<Vec<Logged>> {
             }
             Call::Wear(who, piece) => fight.wear(model::id(who), gear(piece), &mut log).unwrap(),
             Call::TakeOff(who, piece) => fight.take_off(model::id(who), gear(piece), &mut log).unwrap(),
+            Call::Use(who, ability, target) => {
+                let target = target.map(model::id);
+                let _ = fight.use_ability(model::id(who), model::ability_id(ability), target, &mut log).unwrap();
+            }
+            Call::Effects(who, ability, target) => {
+                let (who, target) = (model::id(who), model::id(target));
+                fight.apply_effects(who, model::ability_id(ability), target, &mut log).unwrap();
+            }
+            Call::Cancel(who) => _ = fight.cancel(model::id(who), &mut log).unwrap(),
+            Call::Stop(who) => _ = fight.stop(model::id(who), &mut log).unwrap(),
+            Call::KeepOut(who) => fight.keep_out(model::id(who)),
+            Call::Despawn(who) => {
+                let handle = fight.handle(model::id(who));
+                _ = fight.despawn(handle, &mut log);
+            }
+            Call::Control(who, true) => fight.take_control(model::id(who)).unwrap(),
+            Call::Control(who, false) => fight.release_control(model::id(who)).unwrap(),
+            Call::Base(who, of, base) => {
+                let slot = match of {
+                    Base::Level => edgeplane::program::Layout::LEVEL,
+                    Base::Might => program.find_attribute("might").unwrap(),
+                    Base::Vigour => program.find_attribute("vigour").unwrap(),
+                };
+                fight.set_base(model::id(who), slot, base, &mut log).unwrap();
+            }
             Call::Place(who, place) => fight.set_motion(model::id(who), place, [0.0; 2]).unwrap(),
         }
     }

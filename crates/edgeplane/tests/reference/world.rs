@@ -459,6 +459,26 @@ pub(super) enum Call {
     Cause(usize, usize, f64),
     Place(usize, [f64; 2]),
     Remove(usize, usize),
+    /// An ability is used, on somebody or on whom it picks.
+    Use(usize, usize, Option<usize>),
+    /// It takes effect without being used.
+    Effects(usize, usize, usize),
+    Cancel(usize),
+    /// What is kept up ends.
+    Stop(usize),
+    KeepOut(usize),
+    Despawn(usize),
+    /// Somebody is controlled by hand from now on, or by its policy again.
+    Control(usize, bool),
+    Base(usize, Base, f64),
+}
+
+/// A number of which a game sets the base.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) enum Base {
+    Level,
+    Might,
+    Vigour,
 }
 
 /// What health does as its cap changes.
@@ -512,6 +532,8 @@ pub(super) struct World {
     pub(super) sides: [Vec<Member>; 2],
     pub(super) script: Vec<Scripted>,
     pub(super) calls: Vec<(u64, Call)>,
+    /// What a game does before the fight has begun.
+    pub(super) before: Vec<Call>,
 }
 
 /// How much a line of a group weighs, by its place.

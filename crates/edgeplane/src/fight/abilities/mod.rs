@@ -11,7 +11,7 @@ use super::state::timers::{Phase, Timer};
 use super::state::{Doing, EffectContext};
 use super::statuses::triggers::TriggerContext;
 use crate::program::{
-    AbilityId, CombatantId, Derived, EffectPlan, FormulaId, Layout, PoolId, Time, TriggerEvent, minus,
+    AbilityId, Area, CombatantId, Derived, EffectPlan, FormulaId, Layout, PoolId, Time, TriggerEvent, minus,
 };
 use crate::rules::{Receiver, UseMoment};
 
@@ -313,6 +313,14 @@ impl Engine<'_> {
             return Ok(Some(UnavailableReason::NoTarget));
         }
         self.pick_from(who, target, plan)?;
-        self.unavailable(who, index, false)
+        let reason = self.unavailable(who, index, false)?;
+        // Nobody outside of a circle around the caster is reached by being named.
+        match plan.area {
+            Area::Circle { radius, around_caster: true } if reason.is_none() && self.setup.is_placed => {
+                let radius = self.reach_of(who, Some(radius))?;
+                Ok((!self.within(who, target, radius)).then(|| self.too_far(who, target, radius)))
+            }
+            _ => Ok(reason),
+        }
     }
 }

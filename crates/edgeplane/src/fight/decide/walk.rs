@@ -157,7 +157,7 @@ impl Engine<'_> {
     }
 
     /// That a target is too far away, as a reason.
-    pub(super) fn too_far(&self, who: CombatantId, target: CombatantId, reach: f64) -> UnavailableReason {
+    pub(in crate::fight) fn too_far(&self, who: CombatantId, target: CombatantId, reach: f64) -> UnavailableReason {
         let until = Some(self.within_at(who, target, reach)).filter(|until| *until < Time::NEVER);
         let distance = (self.apart(who, target) - self.body_of(target)).larger(0.0);
         UnavailableReason::OutOfReach { target: Some(target), distance, reach, until }

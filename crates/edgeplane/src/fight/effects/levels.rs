@@ -27,11 +27,11 @@ impl Engine<'_> {
     }
 
     /// Somebody has another level from now on, with the points of that level.
-    fn rise(&mut self, who: CombatantId, level: f64) -> FightResult<()> {
+    pub(in crate::fight) fn rise(&mut self, who: CombatantId, level: f64) -> FightResult<()> {
         self.set_base(who, Layout::LEVEL, level)?;
         emit!(self, LevelGained { who, level });
         let spends = &self.plan_of(who).spends;
-        if spends.is_empty() {
+        if spends.is_empty() || !self.state.stands(who) {
             return Ok(());
         }
         let points = self.program.points_of(&mut self.state.numbers, who).map_err(|fault| self.fault(fault))?;

@@ -80,14 +80,14 @@ impl Engine<'_> {
     }
 
     /// Who is defeated can still call others, or win by that, can be brought back, and leave a zone where it was; and what
-    /// happens to it can be reported.
+    /// happens to it can be reported. Nothing reaches who is not there.
     fn reaches_defeated(&self, by: &EffectContext, target: CombatantId, effect: &Effect) -> bool {
-        match effect {
-            Effect::Call(..) | Effect::Win | Effect::Report(..) => true,
-            Effect::Revive(_) => !self.state.who(target).absent,
+        let reaches = match effect {
+            Effect::Call(..) | Effect::Win | Effect::Report(..) | Effect::Revive(_) => true,
             Effect::Zone(zone) => by.aftermath && !self.program.zone(*zone).carried,
             _ => false,
-        }
+        };
+        reaches && !self.state.who(target).absent
     }
 
     #[inline(never)]

@@ -118,6 +118,10 @@ impl<C: RandomSource> Fight<C> {
     pub(in crate::fight) fn give_control(&mut self, who: CombatantId, control: Control) {
         let setup = std::sync::Arc::clone(&self.setup);
         let combatant = self.state.who_mut(who);
+        if combatant.control != control {
+            // Who takes over decides at once: it has not waited for anything yet, and so reacts to nothing.
+            (combatant.waits, combatant.reacts_at) = (false, Time::NEVER);
+        }
         combatant.control = control;
         combatant.listen_to_pools(&setup, who);
     }
@@ -298,7 +302,8 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Changes the base of an attribute (or the level), as when a character levels up during a fight. Everything that
-    /// depends on it follows: derived attributes, caps of pools, flows, decisions. Before the fight has begun it is what
+    /// depends on it follows: derived attributes, caps of pools, flows, decisions. A higher level brings its points, as one that
+    /// is gained in the fight. Before the fight has begun it is what
     /// the combatant begins with, so that its pools are as full as its rules say.
     ///
     /// # Errors
@@ -318,7 +323,13 @@ impl<C: RandomSource> Fight<C> {
         if slot != Layout::LEVEL && !is_attribute {
             return Err(self.call_error(format!("slot {} is neither an attribute nor the level", slot.0)));
         }
-        self.try_with_engine(observer, |engine| engine.set_base(who, slot, base))
+        let rises = slot == Layout::LEVEL && self.state.began && base > self.level(who);
+        self.try_with_engine(
+            observer,
+            |engine| {
+                if rises { engine.rise(who, base) } else { engine.set_base(who, slot, base) }
+            },
+        )
     }
 
     /// Puts an amount into a pool, within 0 and its cap. What that triggers happens as the fight goes on, before anybody

@@ -214,7 +214,7 @@ impl<C: RandomSource> Fight<C> {
         })
     }
 
-    /// Gives a combatant back to its policy, which decides from now on: the end of [`Fight::take_control`] and of
+    /// Gives a combatant back to its policy, which decides at once, without its reaction time: the end of [`Fight::take_control`] and of
     /// [`Fight::set_controller`].
     ///
     /// # Errors

@@ -5,7 +5,7 @@ use super::*;
 impl Model<'_> {
     pub(super) fn decide(&self, who: usize) -> Option<(usize, Vec<usize>)> {
         let one = &self.all[who];
-        if !one.stands || one.doing != Doing::Idle {
+        if !one.stands || one.by_hand || one.doing != Doing::Idle {
             return None;
         }
         let rule = self.rule_of(who);
@@ -31,7 +31,7 @@ impl Model<'_> {
         let decided = self.decide(who);
         let (now, reaction) = (self.now, self.rule_of(who).reaction);
         let one = &mut self.all[who];
-        if !one.stands || one.doing != Doing::Idle {
+        if !one.stands || one.by_hand || one.doing != Doing::Idle {
             (one.waits, one.reacts) = (false, None);
             return None;
         }
@@ -76,11 +76,36 @@ impl Model<'_> {
 
     pub(super) fn open(&self, who: usize, ability: usize, when: When) -> Option<Vec<usize>> {
         let rule = &self.world.abilities[ability];
+        let first = *self.picked(who, rule).first()?;
+        self.open_on(who, ability, when, (first, self.targets(who, rule)))
+    }
+
+    /// The targets of an ability, the first of which the game names.
+    pub(super) fn aimed(&self, who: usize, ability: usize, first: usize) -> Option<Vec<usize>> {
+        let rule = &self.world.abilities[ability];
+        let oneself = rule.side == Side::Caster && first == who;
+        if !oneself && !self.candidates(who, rule).contains(&first) {
+            return None;
+        }
+        let mut targets = self.picked(who, rule);
+        match rule.area {
+            Area::Around(radius) if !self.within(who, first, radius) => return None,
+            Area::None | Area::Around(_) => {
+                targets.retain(|other| *other != first);
+                targets.insert(0, first);
+                targets.truncate(rule.count.unwrap_or(if rule.area == Area::None { 1 } else { usize::MAX }));
+            }
+            _ => targets = self.in_area(who, first, rule),
+        }
+        self.open_on(who, ability, When::Always, (first, targets))
+    }
+
+    fn open_on(&self, who: usize, ability: usize, when: When, of: (usize, Vec<usize>)) -> Option<Vec<usize>> {
+        let rule = &self.world.abilities[ability];
         if self.closed(who, ability).is_some() {
             return None;
         }
-        let first = *self.picked(who, rule).first()?;
-        let targets = self.targets(who, rule);
+        let (first, targets) = of;
         let near = rule.reaches().is_none_or(|reach| self.within(who, first, reach));
         let affordable = rule.cost - self.amount(who, WIND) <= 1e-9 * 40.0;
         (near && self.holds(who, first, when) && affordable).then_some(targets)
@@ -329,7 +354,7 @@ impl Model<'_> {
         self.all[who].doing = Doing::Casting(ability, next.min(until));
     }
 
-    fn stop(&mut self, who: usize, ability: usize, reason: StopReason) {
+    pub(super) fn stop(&mut self, who: usize, ability: usize, reason: StopReason) {
         self.report(Event::Stopped { caster: id(who), ability: ability_id(ability), reason });
         self.end_use(who, ability);
     }

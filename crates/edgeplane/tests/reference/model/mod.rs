@@ -14,8 +14,8 @@ use edgeplane::{AbilityId, CombatantId, StatusId, Time};
 
 use crate::ground::{Flight, Placed};
 use crate::world::{
-    Ability, Area, Call, CapRule, Character, Counts, Effect, Forbids, Given, Joins, LIMIT, NEEDED, Only, Pick, Reapply,
-    STEP, Scripted, Side, Status, Step, To, Trigger, When, World,
+    Ability, Area, Base, Call, CapRule, Character, Counts, Effect, Forbids, Given, Joins, LIMIT, NEEDED, Only, Pick,
+    Reapply, STEP, Scripted, Side, Status, Step, To, Trigger, When, World,
 };
 
 pub(crate) const HEALTH: usize = 0;
@@ -61,8 +61,9 @@ pub(crate) struct One {
     pub(crate) side: usize,
     character: usize,
     pub(crate) stands: bool,
-    /// It has not joined yet.
+    /// It has not joined yet, or is gone.
     absent: bool,
+    gone: bool,
     joins: Joins,
     vital: bool,
     health: Option<f64>,
@@ -97,6 +98,12 @@ pub(crate) struct One {
     hurt_by: Option<(CombatantId, Source)>,
     pub(crate) at: [f64; 2],
     level: f64,
+    /// Bases that the game has set, and what it has put into each pool before the beginning.
+    might: Option<f64>,
+    vigour: Option<f64>,
+    put: [Option<f64>; 3],
+    /// It is controlled by hand.
+    by_hand: bool,
     learned: f64,
     toward: f64,
     /// How much of a threat everybody is in its eyes.
@@ -202,6 +209,7 @@ impl Model<'_> {
             character: member.character,
             stands: member.joins == Joins::AtOnce,
             absent: member.joins != Joins::AtOnce,
+            gone: false,
             joins: member.joins,
             vital: member.vital,
             health: member.health,
@@ -228,6 +236,10 @@ impl Model<'_> {
             hurt_by: None,
             at: member.at,
             level: world.characters[member.character].level,
+            might: None,
+            vigour: None,
+            put: [None; 3],
+            by_hand: false,
             learned: 0.0,
             toward: 0.0,
             threat: vec![0.0; world.members().count()],
@@ -251,6 +263,7 @@ impl Model<'_> {
             won: None,
             script: world.script.iter().map(|entry| (entry.at, entry.times.unwrap_or(u32::MAX))).collect(),
         };
+        world.before.iter().for_each(|call| model.set_before(*call));
         for who in 0..model.all.len() {
             if model.all[who].stands {
                 model.dress(who, true);
@@ -267,8 +280,10 @@ impl Model<'_> {
             model.moment();
             while let Some((_, call)) = calls.next_if(|(at, _)| *at == model.now && model.ending.is_none()) {
                 model.call_from_outside(*call);
-                model.respond();
-                model.moment();
+                if model.ending.is_none() {
+                    model.respond();
+                    model.moment();
+                }
             }
             model.walk();
             model.now += STEP;
@@ -406,21 +421,25 @@ impl Model<'_> {
                 }
             }
         }
+        self.ending = self.ending_of_sides();
+        if self.ending.is_none() {
+            self.respond();
+            self.settle();
+        }
+    }
+
+    fn ending_of_sides(&self) -> Option<Ending> {
         let there = |one: &One| one.stands || (one.absent && matches!(one.joins, Joins::At(_)));
         let lost = |one: &One| one.vital && !one.stands && !one.absent;
         let stands = |side: usize| {
             let mut of_side = self.all.iter().filter(|one| one.side == side);
             of_side.clone().any(there) && !of_side.any(lost)
         };
-        self.ending = match (stands(0), stands(1)) {
+        match (stands(0), stands(1)) {
             (true, true) => None,
             (true, false) => Some(Ending::Won(SideId(0))),
             (false, true) => Some(Ending::Won(SideId(1))),
             (false, false) => Some(Ending::AllDefeated),
-        };
-        if self.ending.is_none() {
-            self.respond();
-            self.settle();
         }
     }
 
@@ -485,7 +504,13 @@ impl Model<'_> {
         let level = one.level;
         self.report(Event::Learned { who: id(who), from: id(from), amount, total });
         if level > before {
-            self.report(Event::LevelGained { who: id(who), level });
+            self.gain_level(who);
+        }
+    }
+
+    fn gain_level(&mut self, who: usize) {
+        self.report(Event::LevelGained { who: id(who), level: self.all[who].level });
+        if self.all[who].stands {
             self.spend_points(who);
         }
     }

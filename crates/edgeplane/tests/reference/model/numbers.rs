@@ -27,7 +27,7 @@ impl Model<'_> {
             WIND => 40.0,
             SHELL if self.rule_of(who).has_shell => 30.0,
             SHELL => 0.0,
-            _ => self.rule_of(who).vigour + self.sum(who, |status| status.vigour),
+            _ => self.all[who].vigour.unwrap_or(self.rule_of(who).vigour) + self.sum(who, |status| status.vigour),
         }
     }
 
@@ -72,7 +72,8 @@ impl Model<'_> {
             percent += status.percent;
             times *= status.times;
         }
-        let base = self.rule_of(who).might + self.all[who].level - 1.0;
+        let own = self.rule_of(who).might + self.all[who].level - 1.0;
+        let base = self.all[who].might.unwrap_or(own);
         let value = (base + add) * (1.0 + percent / 100.0) * times;
         let set = self.all[who].held.iter().rev().find_map(|held| self.status(held.status).set);
         let value = set.unwrap_or(value);

@@ -75,6 +75,93 @@ impl Model<'_> {
             Call::Wear(who, piece) => self.wear(who, piece),
             Call::TakeOff(who, piece) => self.take_off(who, piece),
             Call::Place(who, place) => self.put_at(who, place),
+            Call::Use(who, ability, target) => {
+                let aimed = target
+                    .map_or_else(|| self.open(who, ability, When::Always), |first| self.aimed(who, ability, first));
+                if let (Some(targets), true, Doing::Idle) = (aimed, self.all[who].stands, self.all[who].doing) {
+                    self.start(who, ability, targets);
+                }
+            }
+            Call::Effects(who, ability, target) => {
+                let rule = &self.world.abilities[ability];
+                self.carry_out(who, ability, &rule.does, &[target], true);
+                if let Some(sustain) = &rule.sustain {
+                    self.report(Event::Sustained { caster: id(who), ability: ability_id(ability) });
+                    self.carry_out(who, ability, &sustain.does, &[target], true);
+                }
+            }
+            Call::Cancel(who) => {
+                if let Doing::Casting(ability, _) = self.all[who].doing {
+                    self.interrupt(who, who, Source::Ability(ability_id(ability)));
+                }
+            }
+            Call::Stop(who) => {
+                if let (Doing::Casting(ability, _), Some(_)) = (self.all[who].doing, self.all[who].keeps) {
+                    self.stop(who, ability, StopReason::ByHand);
+                }
+            }
+            Call::Despawn(who) if self.all[who].gone => {}
+            Call::Despawn(who) => self.leave(who),
+            Call::KeepOut(_) => unreachable!("the fight has begun"),
+            Call::Control(who, by_hand) => {
+                let one = &mut self.all[who];
+                if one.by_hand != by_hand {
+                    (one.by_hand, one.waits, one.reacts) = (by_hand, false, None);
+                }
+            }
+            Call::Base(who, of, base) => self.set_base(who, of, base),
+        }
+    }
+
+    /// Somebody is gone: what it has applied and left behind goes on.
+    fn leave(&mut self, who: usize) {
+        self.let_go(who, IN_USE);
+        let one = &mut self.all[who];
+        (one.stands, one.absent, one.gone, one.joins) = (false, true, true, Joins::AtOnce);
+        (one.doing, one.keeps, one.waits) = (Doing::Idle, None, false);
+        for other in &mut self.all {
+            other.hurt_by = other.hurt_by.filter(|(by, _)| *by != id(who));
+        }
+        while let Some(held) = self.all[who].held.first() {
+            self.lose(who, held.serial, LostReason::OwnerLeft);
+        }
+        self.report(Event::Despawned { who: id(who) });
+        self.respond();
+        if self.ending.is_none() {
+            self.ending = self.ending_of_sides();
+        }
+    }
+
+    fn set_base(&mut self, who: usize, of: Base, base: f64) {
+        let rises = of == Base::Level && base > self.all[who].level;
+        self.note_base(who, of, base);
+        self.follow_cap(who);
+        if rises {
+            self.gain_level(who);
+        }
+    }
+
+    fn note_base(&mut self, who: usize, of: Base, base: f64) {
+        let one = &mut self.all[who];
+        match of {
+            Base::Level => one.level = base,
+            Base::Might => one.might = Some(base),
+            Base::Vigour => one.vigour = Some(base),
+        }
+    }
+
+    /// What a game sets before the fight begins with it.
+    pub(super) fn set_before(&mut self, call: Call) {
+        match call {
+            Call::Pool(who, pool, amount) => self.all[who].put[pool] = Some(amount).filter(|_| self.all[who].stands),
+            Call::Base(who, of, base) => self.note_base(who, of, base),
+            Call::KeepOut(who) => {
+                let one = &mut self.all[who];
+                (one.stands, one.absent) = (false, one.absent || one.stands);
+            }
+            Call::Wear(who, piece) => self.all[who].worn = self.with(who, piece),
+            Call::TakeOff(who, piece) => self.all[who].worn.retain(|other| *other != piece),
+            _ => unreachable!("{call:?}"),
         }
     }
 
@@ -106,6 +193,11 @@ impl Model<'_> {
         (self.all[who].cap, self.all[who].pools[HEALTH]) = (cap, (cap, self.now));
         if let Some(health) = self.all[who].health {
             self.all[who].pools[HEALTH] = (health.min(cap), self.now);
+        }
+        for pool in [HEALTH, WIND, SHELL] {
+            if let Some(amount) = self.all[who].put[pool].take() {
+                self.all[who].pools[pool] = (amount.min(self.cap(who, pool)), self.now);
+            }
         }
     }
 
@@ -176,14 +268,18 @@ impl Model<'_> {
     }
 
     pub(super) fn wear(&mut self, who: usize, piece: usize) {
+        self.change_gear(who, self.with(who, piece));
+    }
+
+    /// What somebody wears after it has put a piece on.
+    fn with(&self, who: usize, piece: usize) -> Vec<usize> {
         let mut worn = self.all[who].worn.clone();
-        if worn.contains(&piece) {
-            return;
+        if !worn.contains(&piece) {
+            let slot = self.world.gear[piece].slot;
+            worn.retain(|other| slot.is_none() || self.world.gear[*other].slot != slot);
+            worn.push(piece);
         }
-        let slot = self.world.gear[piece].slot;
-        worn.retain(|other| slot.is_none() || self.world.gear[*other].slot != slot);
-        worn.push(piece);
-        self.change_gear(who, worn);
+        worn
     }
 
     pub(super) fn take_off(&mut self, who: usize, piece: usize) {

@@ -5,8 +5,8 @@ mod statuses;
 use edgeplane::program::{LostReason, TriggerEvent};
 
 use crate::world::{
-    Ability, Area, Call, CapRule, Character, Counts, Effect, Forbids, Gear, Given, Ground, Joins, LIMIT, Member, Only,
-    Pick, Reapply, STEP, Scripted, Side, Status, Step, Sustain, To, Trigger, Uses, When, World, Zone,
+    Ability, Area, Base, Call, CapRule, Character, Counts, Effect, Forbids, Gear, Given, Ground, Joins, LIMIT, Member,
+    Only, Pick, Reapply, STEP, Scripted, Side, Status, Step, Sustain, To, Trigger, Uses, When, World, Zone,
 };
 
 /// The next of a row of numbers that look random.
@@ -260,6 +260,43 @@ impl Parts {
         }
     }
 
+    /// Calls of a game to those who fight, and what it sets before the fight has begun.
+    fn more_calls(&self, dice: &mut Dice, all: usize, calls: &mut Vec<(u64, Call)>) -> Vec<Call> {
+        for _ in 0..if dice.one_in(2) { dice.below(8) } else { 0 } {
+            let (at, who) = (STEP * (1 + dice.below(120)), dice.index(all));
+            let call = match dice.below(9) {
+                8 => Call::Despawn(who),
+                0 | 1 => Call::Use(who, dice.index(self.abilities), dice.one_in(2).then(|| dice.index(all))),
+                2 => Call::Effects(who, dice.index(self.abilities), dice.index(all)),
+                3 => Call::Cancel(who),
+                5 => Call::Stop(who),
+                4 | 6 if self.ground != Ground::Walked => Call::Control(who, dice.one_in(2)),
+                _ => self.base(dice, who),
+            };
+            calls.push((at, call));
+        }
+        let before = 0..if dice.one_in(4) { 1 + dice.below(4) } else { 0 };
+        let set = |_| {
+            let who = dice.index(all);
+            match dice.below(9) {
+                0 if dice.one_in(2) => Call::KeepOut(who),
+                7 | 8 => self.base(dice, who),
+                1 | 3 if self.gear > 0 => Call::Wear(who, dice.index(self.gear)),
+                2 | 4 if self.gear > 0 => Call::TakeOff(who, dice.index(self.gear)),
+                _ => Call::Pool(who, dice.index(3), dice.below(90) as f64),
+            }
+        };
+        before.map(set).collect()
+    }
+
+    fn base(&self, dice: &mut Dice, who: usize) -> Call {
+        match dice.below(3) {
+            0 if self.levels => Call::Base(who, Base::Level, (1 + dice.below(4)) as f64),
+            1 => Call::Base(who, Base::Vigour, 10.0 * (3 + dice.below(10)) as f64),
+            _ => Call::Base(who, Base::Might, (6 + dice.below(8)) as f64),
+        }
+    }
+
     fn place(&self, dice: &mut Dice, side: usize) -> [f64; 2] {
         let away = if side == 0 { -1.0 } else { 1.0 };
         let x = away * (1.0 + dice.metres(0, 7));
@@ -442,6 +479,7 @@ pub(crate) fn world(seed: u64) -> World {
         };
         calls.push((at, call));
     }
+    let before = parts.more_calls(&mut Dice(seed.wrapping_mul(0xd1b5_4a32_d192_ed03) ^ 77), all, &mut calls);
     calls.sort_by_key(|(at, _)| *at);
     World {
         ground,
@@ -465,5 +503,6 @@ pub(crate) fn world(seed: u64) -> World {
         sides,
         script,
         calls,
+        before,
     }
 }
