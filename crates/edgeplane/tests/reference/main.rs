@@ -14,6 +14,8 @@
 mod ground;
 mod keys;
 mod model;
+mod pauses;
+mod played;
 mod random;
 mod text;
 mod world;
@@ -21,82 +23,19 @@ mod world;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
-use edgeplane::fight::{Ending, Event, Fight, FightError, FightErrorKind, Likely, Log, Logged};
-use edgeplane::{Game, Setup, StatusId, Time};
+use edgeplane::Setup;
+use edgeplane::fight::{Ending, Event, Fight, Likely, Log, Logged};
 use model::Model;
-use world::{Base, Call, World};
+use world::World;
 
 /// What the engine reports; nothing of a world in which something happens over and over in one moment, as it may.
 fn play(world: &World) -> Option<Vec<Logged>> {
-    let text = text::text(world);
-    let game = Game::from_text("test.toml", &text).unwrap_or_else(|error| panic!("{error}\n{text}"));
-    let program = game.program();
-    let setup = Arc::new(Setup::of(program, game.encounter("e").unwrap()));
+    let game = played::game(&text::text(world));
+    let setup = Arc::new(Setup::of(game.program(), game.encounter("e").unwrap()));
     // Every tie-break is alike then, and combatants come in the order of the encounter.
     let mut fight = Fight::with_chance(setup, Likely, 0);
-    fight.set_function("gust", |asked| 1.5 * asked.args[0] + f64::from(asked.caster.0)).unwrap();
     let mut log = Log::default();
-    let endless = |error: FightError| match error.kind {
-        FightErrorKind::Endless { .. } | FightErrorKind::Edges { .. } => None,
-        _ => panic!("{error}\n{:?}\n{}", world.calls, text::text(world)),
-    };
-    let before = world.before.iter().map(|call| (None, call));
-    for (at, call) in before.chain(world.calls.iter().map(|(at, call)| (Some(*at), call))) {
-        match at.map_or(Ok(None), |at| fight.advance(Time(at), &mut log)) {
-            Ok(None) => {}
-            Ok(Some(_)) => return Some(log.events),
-            Err(error) => return endless(error),
-        }
-        let gear = |piece: usize| game.gear(&format!("g{piece}")).unwrap();
-        let status = |status: usize| StatusId(status as u16);
-        match *call {
-            Call::Apply(which, caster, target) => {
-                let _ = fight.apply_status(status(which), model::id(caster), model::id(target), 1, &mut log).unwrap();
-            }
-            Call::Remove(which, target) => {
-                let _ = fight.remove_status(status(which), model::id(target), &mut log).unwrap();
-            }
-            Call::Pool(who, pool, amount) => {
-                fight.set_pool(model::id(who), edgeplane::PoolId(pool as u16), amount).unwrap();
-            }
-            Call::Cause(by, target, amount) => {
-                let flood = game.cause("flood").unwrap();
-                fight.bring_about(flood, Some(model::id(by)), model::id(target), amount, &mut log).unwrap();
-            }
-            Call::Wear(who, piece) => fight.wear(model::id(who), gear(piece), &mut log).unwrap(),
-            Call::TakeOff(who, piece) => fight.take_off(model::id(who), gear(piece), &mut log).unwrap(),
-            Call::Use(who, ability, target) => {
-                let target = target.map(model::id);
-                let _ = fight.use_ability(model::id(who), model::ability_id(ability), target, &mut log).unwrap();
-            }
-            Call::Effects(who, ability, target) => {
-                let (who, target) = (model::id(who), model::id(target));
-                fight.apply_effects(who, model::ability_id(ability), target, &mut log).unwrap();
-            }
-            Call::Cancel(who) => _ = fight.cancel(model::id(who), &mut log).unwrap(),
-            Call::Stop(who) => _ = fight.stop(model::id(who), &mut log).unwrap(),
-            Call::KeepOut(who) => fight.keep_out(model::id(who)),
-            Call::Despawn(who) => {
-                let handle = fight.handle(model::id(who));
-                _ = fight.despawn(handle, &mut log);
-            }
-            Call::Control(who, true) => fight.take_control(model::id(who)).unwrap(),
-            Call::Control(who, false) => fight.release_control(model::id(who)).unwrap(),
-            Call::Base(who, of, base) => {
-                let slot = match of {
-                    Base::Level => edgeplane::program::Layout::LEVEL,
-                    Base::Might => program.find_attribute("might").unwrap(),
-                    Base::Vigour => program.find_attribute("vigour").unwrap(),
-                };
-                fight.set_base(model::id(who), slot, base, &mut log).unwrap();
-            }
-            Call::Place(who, place) => fight.set_motion(model::id(who), place, [0.0; 2]).unwrap(),
-        }
-    }
-    match fight.run(&mut log) {
-        Ok(_) => Some(log.events),
-        Err(error) => endless(error),
-    }
+    played::play(world, &game, &mut fight, &mut log).then_some(log.events)
 }
 
 /// The same but for what arithmetic on the plane leaves.
