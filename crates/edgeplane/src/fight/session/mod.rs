@@ -1,7 +1,8 @@
-//! Who drives a fight from outside: what goes along from one fight to the next, the script of the encounter,
+//! Who drives a fight from outside: what combatants begin with, what goes along from one fight to the next, the script of the encounter,
 //! controllers and calls of a game.
 
 pub(super) mod adopt;
+mod beginning;
 pub(super) mod buttons;
 pub(super) mod calls;
 pub(super) mod carry;
