@@ -240,6 +240,50 @@ fn the_game_moves_whom_it_wants_to_move_and_reach_follows() {
     assert!(fight.set_motion(adder, [f64::INFINITY, 0.0], [0.0; 2]).is_err());
 }
 
+/// What the other one has begun does not go on: neither a walk when the game takes over, nor what the game has pushed.
+#[test]
+fn whoever_is_moved_by_another_from_now_on_stands_still_first() {
+    let game = game(&MARSH.replace("lives = 50", "lives = 50\n    speed = 2"));
+    let mut fight = game.world_on_ground(&SIDES, 1);
+    let hand = fight.spawn(game.character("farmhand").unwrap(), WALL, [0.0; 2], &mut Silent).unwrap();
+    let adder = fight.spawn(game.character("adder").unwrap(), REEDS, [60.0, 0.0], &mut Silent).unwrap();
+    let [hand, adder] = [hand, adder].map(|handle| fight.combatant(handle).unwrap());
+    fight.move_by_game(hand).unwrap();
+    fight.advance(at(2.0), &mut Silent).unwrap();
+    let [x, _] = fight.place(adder);
+    assert!(x < 60.0, "it walks");
+    fight.move_by_game(adder).unwrap();
+    fight.set_motion(hand, [0.0; 2], [0.0, -1.0]).unwrap();
+    fight.advance(at(4.0), &mut Silent).unwrap();
+    assert_eq!((fight.place(adder)[0], fight.place(hand)), (x, [0.0, -2.0]));
+    // Whoever is given back goes its own way, and so does whoever is pushed without being taken over.
+    fight.take_control(hand).unwrap();
+    fight.move_by_policy(hand).unwrap();
+    fight.move_by_policy(adder).unwrap();
+    fight.set_motion(adder, [50.0, -2.0], [9.0, 0.0]).unwrap();
+    fight.advance(at(5.0), &mut Silent).unwrap();
+    assert_eq!(fight.place(hand), [0.0, -2.0]);
+    assert!(fight.place(adder)[0] < 50.0, "{:?}", fight.place(adder));
+}
+
+/// Without ground nobody has a place, whatever is said at a spawn: all are in every zone, and in reach.
+#[test]
+fn a_place_is_no_matter_where_there_is_no_ground() {
+    let puddle = "[zone.puddle]\nradius = 2\nlasts = 9\naffects = \"everyone\"\nowner = true\n[ability.spill]\ndoes = [{ zone = \"puddle\" }]\n";
+    let game = game(&format!("{MARSH}\n{puddle}"));
+    let mut fight = game.world(&SIDES, 1);
+    let mut log = Log::default();
+    let [hand, other] = [[0.0; 2], [30.0, 0.0]].map(|place| {
+        let handle = fight.spawn(game.character("farmhand").unwrap(), WALL, place, &mut log).unwrap();
+        fight.combatant(handle).unwrap()
+    });
+    fight.apply_effects(hand, game.ability("spill").unwrap(), hand, &mut log).unwrap();
+    fight.advance(at(1.0), &mut log).unwrap();
+    let entered = |event: &Event| if let Event::Entered { who, .. } = event { Some(*who) } else { None };
+    assert_eq!(log.events.iter().filter_map(|one| entered(&one.event)).collect::<Vec<_>>(), [hand, other]);
+    assert_eq!(fight.place(other), [0.0; 2]);
+}
+
 #[test]
 fn control_is_given_back() {
     let game = game(MARSH);

@@ -1,11 +1,12 @@
 //! What a game does between two moments that must change nothing: rules that are edited elsewhere, a save, a look ahead.
 
-use edgeplane::fight::{Event, Fight, Log, NamedEvent};
+use edgeplane::fight::{Event, Fight, Handle, Log, NamedEvent};
 use edgeplane::text::Sources;
-use edgeplane::{Game, Time};
+use edgeplane::{Game, SideId, Time};
 
+use crate::random::{self, Dice};
 use crate::world::{Call, World};
-use crate::{played, random, text};
+use crate::{played, text};
 
 #[derive(Clone, Copy, Debug)]
 enum Pause {
@@ -35,62 +36,135 @@ does = [{ apply = "aaa_cheer", to = "caster" }]
 modify = [{ attribute = "aaa_mood", add = 2 }]
 "#;
 
-/// What happens, by name, without looks that come to nothing; nothing where that goes on for ever.
+/// A fight that is paused now and then.
+struct Paused<'a> {
+    world: &'a World,
+    pause: Pause,
+    game: Game,
+    other: Game,
+    fight: Fight,
+    log: Log,
+    /// What happened, by name, without looks that came to nothing.
+    happened: Vec<String>,
+}
+
+impl<'a> Paused<'a> {
+    fn new(world: &'a World, pause: Pause, begin: impl Fn(&Game) -> Fight) -> Self {
+        let text = text::text(world);
+        let game = played::game(&text);
+        let mut sources = Sources::from_text("more.toml", MORE);
+        sources.add("test.toml", &text);
+        let mut fight = begin(&game);
+        played::answer_gusts(&mut fight);
+        let other = Game::from_sources(sources, &[]).unwrap();
+        Self { world, pause, game, other, fight, log: Log::default(), happened: Vec::new() }
+    }
+
+    /// Goes on to a moment, and pauses; whether the fight goes on from there, or nothing where it goes on for ever.
+    fn go_on(&mut self, at: Time) -> Option<bool> {
+        let goes_on = played::go_on(self.world, &mut self.fight, at, &mut self.log)?;
+        self.note();
+        match self.pause {
+            Pause::Adopt => {
+                std::mem::swap(&mut self.game, &mut self.other);
+                self.game.adopt(&mut self.fight).unwrap();
+            }
+            Pause::Save => {
+                let saved = serde_json::to_string(&self.fight.save()).unwrap();
+                self.fight = self.game.load(&serde_json::from_str(&saved).unwrap()).unwrap();
+                played::answer_gusts(&mut self.fight);
+            }
+            Pause::LookAhead => {
+                let (saved, ahead) = (self.fight.snapshot(), Time(self.fight.now().0 + 900_000));
+                played::go_on(self.world, &mut self.fight, ahead, &mut Log::default());
+                self.fight.restore(&saved).unwrap();
+            }
+            Pause::Nothing => {}
+        }
+        Some(goes_on)
+    }
+
+    fn note(&mut self) {
+        use Event::{Available, Unavailable, Waits, Walks};
+        let looks =
+            |event: &Event| matches!(event, Available { .. } | Unavailable { .. } | Waits { .. } | Walks { .. });
+        let events = self.log.events.drain(..).filter(|one| !looks(&one.event));
+        let named = |one| serde_json::to_string(&NamedEvent::new(self.fight.setup(), one)).unwrap();
+        self.happened.extend(events.map(named));
+    }
+}
+
+/// What happens in an encounter with its calls, paused before each of them and eleven times besides.
 fn play(world: &World, seed: u64, pause: Pause) -> Option<Vec<String>> {
-    let text = text::text(world);
-    let small = played::game(&text);
-    let mut sources = Sources::from_text("more.toml", MORE);
-    sources.add("test.toml", &text);
-    let large = Game::from_sources(sources, &[]).unwrap();
-    let (mut game, mut other) = (&small, &large);
-    let mut fight = game.fight("e", seed).unwrap();
-    played::answer_gusts(&mut fight);
+    let mut paused = Paused::new(world, pause, |game| game.fight("e", seed).unwrap());
     let mut stops: Vec<(u64, Option<Call>)> = world.calls.iter().map(|(at, call)| (*at, Some(*call))).collect();
     stops.extend((1..12).map(|stop| (stop * 777_777 + seed % 1_000, None)));
     stops.sort_by_key(|(at, _)| *at);
-    let before = world.before.iter().map(|call| (None, Some(*call)));
-    let stops = stops.into_iter().map(|(at, call)| (Some(Time(at)), call));
-    let (mut log, mut happened) = (Log::default(), Vec::new());
-    for (at, call) in before.chain(stops).chain([(Some(Time::NEVER), None)]) {
-        let goes_on = at.map_or(Some(true), |at| played::go_on(world, &mut fight, at, &mut log))?;
-        note(&fight, &mut log, &mut happened);
-        if !goes_on {
+    world.before.iter().for_each(|call| played::make(&paused.game, call, &mut paused.fight, &mut paused.log));
+    for (at, call) in stops.into_iter().chain([(u64::MAX, None)]) {
+        if !paused.go_on(Time(at))? {
             break;
         }
-        match pause {
-            Pause::Nothing => {}
-            Pause::Adopt => {
-                (game, other) = (other, game);
-                game.adopt(&mut fight).unwrap();
-            }
-            Pause::Save => {
-                let saved = serde_json::to_string(&fight.save()).unwrap();
-                fight = game.load(&serde_json::from_str(&saved).unwrap()).unwrap();
-                played::answer_gusts(&mut fight);
-            }
-            Pause::LookAhead => {
-                let (saved, ahead) = (fight.snapshot(), Time(fight.now().0 + 900_000));
-                played::go_on(world, &mut fight, ahead, &mut Log::default());
-                fight.restore(&saved).unwrap();
-            }
-        }
         if let Some(call) = call {
-            played::make(game, &call, &mut fight, &mut log);
+            played::make(&paused.game, &call, &mut paused.fight, &mut paused.log);
         }
     }
-    Some(happened)
+    Some(paused.happened)
 }
 
-fn note(fight: &Fight, log: &mut Log, happened: &mut Vec<String>) {
-    use Event::{Available, Unavailable, Waits, Walks};
-    let looks = |event: &Event| matches!(event, Available { .. } | Unavailable { .. } | Waits { .. } | Walks { .. });
-    let events = log.events.drain(..).filter(|one| !looks(&one.event));
-    happened.extend(events.map(|one| serde_json::to_string(&NamedEvent::new(fight.setup(), one)).unwrap()));
+/// The same where combatants come and go, and the game moves some of them.
+fn roam(world: &World, seed: u64, pause: Pause) -> Option<Vec<String>> {
+    let sides = ["l", "r"];
+    let begin = |game: &Game| {
+        if seed.is_multiple_of(3) { game.world(&sides, seed) } else { game.world_on_ground(&sides, seed) }
+    };
+    let mut paused = Paused::new(world, pause, begin);
+    let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ 99);
+    let mut handles: Vec<Handle> = Vec::new();
+    let mut at = 0;
+    for _ in 0..60 {
+        at += dice.below(400_000);
+        if !paused.go_on(Time(at))? {
+            break;
+        }
+        let Paused { game, fight, log, happened, .. } = &mut paused;
+        let (what, pick, more) = (dice.below(12), dice.index(1_000), dice.index(100));
+        let place = [dice.below(12) as f64 - 6.0, dice.below(8) as f64 - 4.0];
+        if what < 4 || handles.is_empty() {
+            let character = game.character(&format!("c{}", pick % 4)).unwrap();
+            handles.push(fight.spawn(character, SideId(more as u16 % 2), place, log).unwrap());
+            continue;
+        }
+        let handle = handles[pick % handles.len()];
+        let who = fight.combatant(handle).unwrap();
+        let turn = more % 2 == 0;
+        match what {
+            4 | 5 => {
+                fight.despawn(handle, log).unwrap();
+                handles.retain(|other| *other != handle);
+            }
+            6 => fight.set_motion(who, place, [more as f64 / 50.0 - 1.0, 0.0]).unwrap(),
+            7 if turn => fight.move_by_game(who).unwrap(),
+            7 => fight.move_by_policy(who).unwrap(),
+            8 => {
+                let ability = game.ability(&format!("a{}", more % world.abilities.len())).unwrap();
+                happened.push(format!("{}", fight.use_ability(who, ability, None, log).unwrap().is_ok()));
+            }
+            9 => {
+                let status = game.status(&format!("s{}", more % world.statuses.len())).unwrap();
+                fight.apply_status(status, who, who, 1, log).unwrap();
+            }
+            10 if turn => fight.take_control(who).unwrap(),
+            10 => fight.release_control(who).unwrap(),
+            _ => fight.set_pool(who, game.pool("health").unwrap(), more as f64).unwrap(),
+        }
+    }
+    paused.note();
+    Some(paused.happened)
 }
 
-#[test]
-fn pauses_of_a_game_change_nothing() {
-    for seed in 0..100 {
+fn pauses_change_nothing(seeds: u64, play: fn(&World, u64, Pause) -> Option<Vec<String>>) {
+    for seed in 0..seeds {
         let world = random::world(seed);
         let Some(expected) = play(&world, seed, Pause::Nothing) else { continue };
         for pause in [Pause::Adopt, Pause::Save, Pause::LookAhead] {
@@ -100,4 +174,14 @@ fn pauses_of_a_game_change_nothing() {
             assert_eq!(expected.len(), found.len(), "{seed} {pause:?}");
         }
     }
+}
+
+#[test]
+fn pauses_of_a_game_change_nothing() {
+    pauses_change_nothing(100, play);
+}
+
+#[test]
+fn nor_do_they_where_combatants_come_and_go() {
+    pauses_change_nothing(40, roam);
 }

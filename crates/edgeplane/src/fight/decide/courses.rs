@@ -3,7 +3,7 @@
 
 use super::super::engine::{Engine, emit};
 use super::super::state::timers::Phase;
-use super::super::state::{Doing, EffectContext, Gate, LineState, Walk};
+use super::super::state::{Control, Doing, EffectContext, Gate, LineState, Walk};
 use crate::numbers::Extremes;
 use crate::program::{
     CombatantId, CompiledPolicy, HAIR, Inputs, Motion, Plane, Time, is_nowhere, is_same, length, minus, onto_the_plane,
@@ -82,6 +82,10 @@ impl Engine<'_> {
         for Motion { who, place, velocity } in motions {
             if *place != self.place_of(*who) || *velocity != self.course_of(*who) {
                 self.put_at(*who, *place, *velocity);
+                let one = self.state.who(*who);
+                if !one.is_moved && one.stands && one.control != Control::Hand && self.ever_walks(*who) {
+                    self.plan_way(*who);
+                }
                 count += usize::from(!std::mem::replace(&mut moved[who.index()], true));
             }
         }

@@ -284,11 +284,19 @@ impl Engine<'_> {
         Ok(())
     }
 
+    /// Whether a combatant has ways of its own to go.
+    pub(super) fn ever_walks(&self, who: CombatantId) -> bool {
+        let policy = &self.setup.policies[who.index()];
+        self.setup.speed.is_some() && (policy.moves != Moves::Hold || !policy.avoid.is_empty())
+    }
+
     /// Where to go, and when to plan anew at the latest.
     fn plan_course(&mut self, who: CombatantId) -> FightResult<()> {
         let goal = self.goal_of(who)?;
+        // Who never walks goes on as the game has pushed it.
+        let course = if self.ever_walks(who) { [0.0; 2] } else { self.course_of(who) };
         let walk = &mut self.state.walks[who.index()];
-        (walk.goal, walk.course, walk.until) = (goal, [0.0; 2], Time::NEVER);
+        (walk.goal, walk.course, walk.until) = (goal, course, Time::NEVER);
         let speed = self.speed(who);
         let moves = self.setup.policies[who.index()].moves;
         if self.step_out(who, speed) {

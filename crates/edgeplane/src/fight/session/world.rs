@@ -153,7 +153,7 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// From now on the game moves this combatant, through [`Fight::set_motion`]: the engine never does, whatever its policy
-    /// says of moving.
+    /// says of moving. Until the game says how, it stands still.
     ///
     /// # Errors
     /// When there is no such combatant.
@@ -171,10 +171,16 @@ impl<C: RandomSource> Fight<C> {
 
     fn set_moved(&mut self, who: CombatantId, is_moved: bool) -> Result<(), FightError> {
         self.check_combatant(who)?;
-        let one = self.state.who_mut(who);
-        let changes = one.is_moved != is_moved;
-        one.is_moved = is_moved;
-        if changes && self.setup.is_placed {
+        if self.state.who(who).is_moved == is_moved {
+            return Ok(());
+        }
+        self.state.who_mut(who).is_moved = false;
+        if self.setup.is_placed {
+            // What the other one has begun does not go on.
+            self.with_engine(&mut Silent, |engine| engine.stand_still(who));
+        }
+        self.state.who_mut(who).is_moved = is_moved;
+        if self.setup.is_placed {
             self.with_engine(&mut Silent, |engine| engine.touch_all(who));
         }
         Ok(())
@@ -182,6 +188,9 @@ impl<C: RandomSource> Fight<C> {
 
     /// Where a combatant is, in metres, and how it moves from there on, in metres a second. Whoever that concerns notices it:
     /// edges of zones, reach, conditions. Nothing happens where nobody has a place.
+    ///
+    /// Whoever walks by itself goes its own way from there, at once or, while it is busy, as soon as it is free; whoever never
+    /// does moves on until it acts. See [`Fight::move_by_game`].
     ///
     /// # Errors
     /// When there is no such combatant, or a number is not finite or beyond 1e9.
@@ -221,6 +230,9 @@ impl<C: RandomSource> Fight<C> {
     /// When there is no such combatant.
     pub fn release_control(&mut self, who: CombatantId) -> Result<(), FightError> {
         self.check_combatant(who)?;
+        if self.state.who(who).control == Control::Hand {
+            self.with_engine(&mut Silent, |engine| engine.stand_still(who));
+        }
         self.give_control(who, Control::Policy);
         if self.stands(who) {
             self.with_engine(&mut Silent, |engine| engine.touch_all(who));
@@ -232,8 +244,10 @@ impl<C: RandomSource> Fight<C> {
 impl Engine<'_> {
     fn spawn(&mut self, who: CombatantId, place: [f64; 2]) -> FightResult<()> {
         self.state.begin_anew(self.setup, who);
-        let block = self.program.place(who, Slot(0));
-        self.state.numbers.set_place(block, place, [0.0; 2], self.state.now.micros());
+        if self.setup.is_placed {
+            let block = self.program.place(who, Slot(0));
+            self.state.numbers.set_place(block, place, [0.0; 2], self.state.now.micros());
+        }
         self.join(who, None)?;
         self.respond()
     }

@@ -10,10 +10,10 @@ use crate::world::{
 };
 
 /// The next of a row of numbers that look random.
-struct Dice(u64);
+pub(super) struct Dice(pub(super) u64);
 
 impl Dice {
-    fn below(&mut self, most: u64) -> u64 {
+    pub(super) fn below(&mut self, most: u64) -> u64 {
         self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         (self.0 >> 33) % most
     }
@@ -22,7 +22,7 @@ impl Dice {
         self.below(of) == 0
     }
 
-    fn index(&mut self, of: usize) -> usize {
+    pub(super) fn index(&mut self, of: usize) -> usize {
         self.below(of as u64) as usize
     }
 
