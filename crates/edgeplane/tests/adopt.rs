@@ -53,30 +53,11 @@ fn goes_on_unchanged(game: &Game, again: &Game, encounter: &str, second: f64) {
 /// microseconds earlier or later: that is for another test.
 #[test]
 fn what_is_new_and_unused_changes_nothing() {
-    let unused = r#"
-        [attributes]
-        aaa_mood = 3
-        [pools]
-        aaa_spirits = { max = 20, start = "empty", regen = 1 }
-        [status.aaa_cheer]
-        kind = "buff"
-        tags = ["aaa"]
-        duration = 3
-        modify = [{ attribute = "aaa_mood", add = 1 }]
-        [zone.aaa_corner]
-        radius = 2
-        lasts = 3
-        affects = "enemies"
-        [ability.aaa_sing]
-        does = [{ apply = "aaa_cheer", to = "caster" }]
-        [gear.aaa_hat]
-        modify = [{ attribute = "aaa_mood", add = 2 }]
-        [character.aaa_bystander]
-        abilities = ["aaa_sing"]
-    "#;
+    let bystander = "[character.aaa_bystander]\nabilities = [\"aaa_sing\"]\n";
+    let unused = format!("{}{bystander}", include_str!("cases/unused_rules.toml"));
     let before = demo();
     let files = Sources::read(std::path::Path::new(DEMO)).unwrap();
-    let mut sources = Sources::from_text("aaa.toml", unused);
+    let mut sources = Sources::from_text("aaa.toml", &unused);
     for file in files.files() {
         sources.add(file.name(), file.text());
     }

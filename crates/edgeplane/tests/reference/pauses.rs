@@ -16,25 +16,11 @@ enum Pause {
     Save,
     /// Goes on for a while, and back.
     LookAhead,
+    /// Frame by frame in between.
+    Frames,
 }
 
-const MORE: &str = r#"
-[attributes]
-aaa_mood = 3
-[pools]
-aaa_spirits = { max = 20, start = "empty", regen = 1 }
-[status.aaa_cheer]
-duration = 3
-modify = [{ attribute = "aaa_mood", add = 1 }]
-[zone.aaa_corner]
-radius = 2
-lasts = 3
-affects = "enemies"
-[ability.aaa_sing]
-does = [{ apply = "aaa_cheer", to = "caster" }]
-[gear.aaa_hat]
-modify = [{ attribute = "aaa_mood", add = 2 }]
-"#;
+const UNUSED: &str = include_str!("../cases/unused_rules.toml");
 
 /// A fight that is paused now and then.
 struct Paused<'a> {
@@ -52,7 +38,7 @@ impl<'a> Paused<'a> {
     fn new(world: &'a World, pause: Pause, begin: impl Fn(&Game) -> Fight) -> Self {
         let text = text::text(world);
         let game = played::game(&text);
-        let mut sources = Sources::from_text("more.toml", MORE);
+        let mut sources = Sources::from_text("unused.toml", UNUSED);
         sources.add("test.toml", &text);
         let mut fight = begin(&game);
         played::answer_gusts(&mut fight);
@@ -62,6 +48,13 @@ impl<'a> Paused<'a> {
 
     /// Goes on to a moment, and pauses; whether the fight goes on from there, or nothing where it goes on for ever.
     fn go_on(&mut self, at: Time) -> Option<bool> {
+        if let Pause::Frames = self.pause {
+            let mut frame = Time(self.fight.now().0 + 16_667);
+            while frame < at && self.fight.ending().is_none() {
+                played::go_on(self.world, &mut self.fight, frame, &mut self.log)?;
+                frame.0 += 16_667;
+            }
+        }
         let goes_on = played::go_on(self.world, &mut self.fight, at, &mut self.log)?;
         self.note();
         match self.pause {
@@ -79,7 +72,7 @@ impl<'a> Paused<'a> {
                 played::go_on(self.world, &mut self.fight, ahead, &mut Log::default());
                 self.fight.restore(&saved).unwrap();
             }
-            Pause::Nothing => {}
+            Pause::Nothing | Pause::Frames => {}
         }
         Some(goes_on)
     }
@@ -128,7 +121,7 @@ fn roam(world: &World, seed: u64, pause: Pause) -> Option<Vec<String>> {
             break;
         }
         let Paused { game, fight, log, happened, .. } = &mut paused;
-        let (what, pick, more) = (dice.below(12), dice.index(1_000), dice.index(100));
+        let (what, pick, more) = (dice.below(20), dice.index(1_000), dice.index(100));
         let place = [dice.below(12) as f64 - 6.0, dice.below(8) as f64 - 4.0];
         if what < 4 || handles.is_empty() {
             let character = game.character(&format!("c{}", pick % 4)).unwrap();
@@ -156,6 +149,27 @@ fn roam(world: &World, seed: u64, pause: Pause) -> Option<Vec<String>> {
             }
             10 if turn => fight.take_control(who).unwrap(),
             10 => fight.release_control(who).unwrap(),
+            11 => fight.set_facing(who, [place[0] + 0.5, place[1]]).unwrap(),
+            12 | 13 => {
+                let ability = game.ability(&format!("a{}", more % world.abilities.len())).unwrap();
+                happened
+                    .push(format!("{}", fight.use_ability_at(who, ability, place, log).is_ok_and(|done| done.is_ok())));
+            }
+            14 if !world.gear.is_empty() => {
+                let piece = game.gear(&format!("g{}", more % world.gear.len())).unwrap();
+                if pick % 2 == 0 {
+                    fight.wear(who, piece, log).unwrap()
+                } else {
+                    fight.take_off(who, piece, log).unwrap()
+                }
+            }
+            15 => {
+                let vigour = game.program().find_attribute("vigour").unwrap();
+                fight.set_base(who, vigour, 20.0 + more as f64, log).unwrap();
+            }
+            16 => fight.walk(who, [1.0, place[1] / 4.0], log).unwrap(),
+            17 => _ = fight.cancel(who, log).unwrap(),
+            18 => fight.bring_about(game.cause("flood").unwrap(), None, who, more as f64 / 8.0, log).unwrap(),
             _ => fight.set_pool(who, game.pool("health").unwrap(), more as f64).unwrap(),
         }
     }
@@ -167,7 +181,7 @@ fn pauses_change_nothing(seeds: u64, play: fn(&World, u64, Pause) -> Option<Vec<
     for seed in 0..seeds {
         let world = random::world(seed);
         let Some(expected) = play(&world, seed, Pause::Nothing) else { continue };
-        for pause in [Pause::Adopt, Pause::Save, Pause::LookAhead] {
+        for pause in [Pause::Adopt, Pause::Save, Pause::LookAhead, Pause::Frames] {
             let found = play(&world, seed, pause).expect("it comes to an end as well");
             let first = expected.iter().zip(&found).find(|(one, other)| one != other);
             assert_eq!(first, None, "{seed} {pause:?}\n{:?} {:?}\n{}", world.before, world.calls, text::text(&world));
