@@ -18,7 +18,8 @@ pub(crate) struct Args {
 pub(crate) enum Command {
     /// Checks a ruleset and reports what is wrong with it, and where
     Check(CheckArgs),
-    /// Explains whatever has a name: the numbers of a character, an ability or a status, and what other rules do
+    /// Explains a rule by its name: where the numbers of a character, an ability or a status come from, what reads an
+    /// attribute or a pool, what others do
     Explain(ExplainArgs),
     /// Plays one fight and prints its events
     Fight(FightArgs),
@@ -199,7 +200,7 @@ pub(crate) struct ExplainArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
     /// A character; an ability or a status, with --from and --on; or a zone, a piece or a set of gear, a policy, an
-    /// encounter or a cause, with its section before it where several things are called so: policy.at_the_wheel
+    /// encounter, a cause, an attribute or a pool, with its section before it where several are called so: policy.at_the_wheel
     pub(crate) what: String,
     /// The character who uses the ability, or applies the status
     #[arg(long, value_name = "CHARACTER")]

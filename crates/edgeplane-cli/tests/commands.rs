@@ -93,6 +93,32 @@ fn an_error_of_two_places_shows_both() {
 }
 
 #[test]
+fn numbers_are_explained_by_what_sets_changes_and_reads_them() {
+    let printed = answer(&["explain", DEMO, "heft"]);
+    for line in ["heft (attribute) · Weight behind a blow.", "changed by    spring_tide: percent 20"] {
+        assert!(printed.contains(line), "{printed}");
+    }
+    // What a list says goes on in the next line, at the same column.
+    assert!(printed.lines().all(|line| line.chars().count() <= 117), "{printed}");
+    assert!(printed.contains("\n                 mire_stalker 9, "), "{printed}");
+    let resist = json(&["explain", DEMO, "attribute.resist", "--format", "json"]);
+    let said = |what: &str| -> Vec<&str> {
+        let facts = resist["facts"].as_array().unwrap().iter();
+        facts.filter(|fact| fact[0] == what).map(|fact| fact[1].as_str().unwrap()).collect()
+    };
+    assert_eq!(said("changed by"), ["oilskin: add 0.1, silt", "smoked_lenses: add 0.2, glare"]);
+    assert_eq!((said("at most"), said("read by")), (vec!["0.75"], vec!["hit_steps: resist"]));
+    let shell = answer(&["explain", DEMO, "shell"]);
+    for line in
+        ["cap           max_health * 0.5", "begins        empty", "decays by     2 a second", "soaks in      shell"]
+    {
+        assert!(shell.contains(line), "{shell}");
+    }
+    assert!(answer(&["explain", DEMO, "speed"]).contains("read by       whoever walks: metres in a second"));
+    assert!(refusal(&["explain", DEMO, "heft", "--with", "braced"]).contains("leave --with away"));
+}
+
+#[test]
 fn wrong_usage_is_refused_with_exit_code_2() {
     for (arguments, expected) in [
         (vec!["check"], "RULESET"),

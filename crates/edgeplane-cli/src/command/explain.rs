@@ -44,7 +44,7 @@ pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
     }
 }
 
-/// A zone, gear, a policy, an encounter or a cause, unless a character, an ability or a status is meant.
+/// A zone, gear, a policy, an encounter, a cause, an attribute or a pool, unless a character, an ability or a status is meant.
 fn rule_of(game: &Game, args: &ExplainArgs) -> Result<Option<RuleExplanation>, Failure> {
     let program = game.program();
     // A piece of gear is a status of its name too, of somebody.

@@ -1,4 +1,4 @@
-//! A zone, a piece or a set of gear, a policy, an encounter or a cause in words.
+//! A zone, a piece or a set of gear, a policy, an encounter, a cause, an attribute or a pool in words.
 
 use edgeplane::program::plain;
 use edgeplane::study::explain::{AlsoLine, MemberLine, RuleExplanation};
@@ -6,11 +6,19 @@ use edgeplane::study::explain::{AlsoLine, MemberLine, RuleExplanation};
 use super::table::{self, Column};
 use super::{sheet, text};
 
+/// Columns of what a fact says.
+const WIDTH: usize = 100;
+
 pub(crate) fn draw(explained: &RuleExplanation) -> String {
     let about = if explained.about.is_empty() { String::new() } else { format!(" · {}", explained.about) };
     let title = text::bold(&format!("{} ({})", explained.name, explained.kind.replace('_', " ")));
     let facts = explained.facts.iter();
-    let facts: String = facts.map(|(what, says)| format!("   {}{says}\n", text::dim(&format!("{what:<14}")))).collect();
+    let fact = |(what, says): &(&str, String)| {
+        let what = format!("{what:<14}");
+        let lines = wrapped(says);
+        format!("   {}{}\n", text::dim(&what), lines.join(&format!("\n   {:14}", "")))
+    };
+    let facts: String = facts.map(fact).collect();
     let mut out = format!("{title}{about}\n\n{facts}");
     if !explained.members.is_empty() {
         out.push('\n');
@@ -22,6 +30,20 @@ pub(crate) fn draw(explained: &RuleExplanation) -> String {
     }
     out.push_str(&sheet::policy(&explained.policy, ""));
     out
+}
+
+/// Where a list is longer than a line, it goes on in the next one.
+fn wrapped(list: &str) -> Vec<String> {
+    let mut lines = vec![String::new()];
+    for part in list.split_inclusive(", ") {
+        match lines.last_mut() {
+            Some(line) if line.is_empty() || line.chars().count() + part.trim_end().chars().count() <= WIDTH => {
+                line.push_str(part);
+            }
+            _ => lines.push(part.to_owned()),
+        }
+    }
+    lines.iter().map(|line| line.trim_end().to_owned()).collect()
 }
 
 fn members(members: &[MemberLine]) -> String {

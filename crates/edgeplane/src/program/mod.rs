@@ -100,9 +100,9 @@ pub(crate) use tables::{CompiledLine, CompiledPolicy, Derived, LineThreshold, Li
 pub use threat::ThreatPlan;
 pub(crate) use thresholds::Threshold;
 pub use time::Time;
-#[cfg(feature = "study")]
-pub(crate) use tree::Role;
 pub use tree::{LeafValue, Reading};
+#[cfg(feature = "study")]
+pub(crate) use tree::{Read, Role};
 pub(crate) use watches::{Streak, Watch, WatchKind};
 pub use worked::plain;
 pub use zones::ZonePlan;

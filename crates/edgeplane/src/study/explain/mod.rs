@@ -6,6 +6,7 @@ mod beforehand;
 mod character;
 mod moment;
 mod origins;
+mod quantity;
 mod rule;
 mod status;
 

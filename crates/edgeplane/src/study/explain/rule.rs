@@ -1,4 +1,5 @@
-//! A rule with a name that is no number by itself: a zone, a piece or a set of gear, a policy, an encounter, a cause.
+//! Whatever has a name and is neither a character nor an ability nor a status: a zone, a piece or a set of gear, a policy, an
+//! encounter, a cause, an attribute, a pool.
 
 use std::sync::Arc;
 
@@ -7,6 +8,7 @@ use serde::Serialize;
 use super::ability::{AlsoLine, effect_line};
 use super::character::{UseLine, use_line};
 use super::origins::users;
+use super::quantity;
 use super::status::{control, forbids, hit_steps, modifiers};
 use crate::error::Error;
 use crate::fight::{Fight, Likely};
@@ -41,7 +43,7 @@ pub struct MemberLine {
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct RuleExplanation {
-    /// The section that it stands in: "zone", "gear", "gear_set", "policy", "encounter", "cause".
+    /// The section that it stands in: "zone", "gear", "gear_set", "policy", "encounter", "cause", "attribute", "pool".
     pub kind: &'static str,
     /// Its name.
     pub name: String,
@@ -57,8 +59,8 @@ pub struct RuleExplanation {
     pub members: Vec<MemberLine>,
 }
 
-/// Explains a zone, a piece or a set of gear, a policy, an encounter or a cause, by its name, or by its section and its name
-/// where several are called so: `zone.mire`.
+/// Explains a zone, a piece or a set of gear, a policy, an encounter, a cause, an attribute or a pool, by its name, or by its
+/// section and its name where several are called so: `zone.mire`.
 ///
 /// ```
 /// use edgeplane::{Game, study::explain::explain_rule};
@@ -84,6 +86,8 @@ pub fn explain_rule(program: &Arc<Program>, name: &str) -> Result<RuleExplanatio
         "gear_set" => gear_set(program, *index),
         "policy" => policy(program, &program.policies[*index]),
         "encounter" => encounter(program, EncounterId(*index as u16))?,
+        "attribute" => quantity::attribute(program, &program.attributes()[*index]),
+        "pool" => quantity::pool(program, PoolId(*index as u16)),
         _ => cause(program, *index),
     };
     let others: Vec<String> = meant.map(|(kind, name, _)| format!("{kind}.{name}")).collect();
@@ -103,17 +107,19 @@ fn every_rule(program: &Program) -> Vec<(&'static str, String, usize)> {
     add("policy", program.policies.iter().map(|plan| &plan.name).collect());
     add("encounter", program.encounters().iter().map(|plan| &plan.name).collect());
     add("cause", program.causes.iter().map(|plan| &plan.name).collect());
+    add("attribute", program.attributes().iter().map(|plan| &plan.name).collect());
+    add("pool", program.pools().iter().map(|plan| &plan.name).collect());
     all
 }
 
 impl RuleExplanation {
-    fn of(kind: &'static str, name: &str, about: &str) -> Self {
+    pub(super) fn of(kind: &'static str, name: &str, about: &str) -> Self {
         let (name, about) = (name.to_owned(), about.to_owned());
         Self { kind, name, about, facts: Vec::new(), effects: Vec::new(), policy: Vec::new(), members: Vec::new() }
     }
 
     /// Adds a fact, if it says anything.
-    fn add(&mut self, what: &'static str, text: impl Into<String>) {
+    pub(super) fn add(&mut self, what: &'static str, text: impl Into<String>) {
         let text = text.into();
         if !text.is_empty() {
             self.facts.push((what, text));
@@ -125,11 +131,11 @@ impl RuleExplanation {
     }
 }
 
-fn text(program: &Program, formula: Option<FormulaId>, unit: &str) -> String {
+pub(super) fn text(program: &Program, formula: Option<FormulaId>, unit: &str) -> String {
     formula.map_or_else(String::new, |formula| format!("{}{unit}", program.formula(formula).source.text))
 }
 
-fn names<'a>(names: impl Iterator<Item = &'a String>) -> String {
+pub(super) fn names<'a>(names: impl Iterator<Item = &'a String>) -> String {
     names.map(String::as_str).collect::<Vec<_>>().join(", ")
 }
 
