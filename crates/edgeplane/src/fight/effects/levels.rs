@@ -1,8 +1,6 @@
 //! Experience and levels as they rise during a fight.
 
 use super::super::engine::{Engine, FightResult, emit};
-use super::super::state::EffectContext;
-use super::super::statuses::apply::Dose;
 use crate::program::{CombatantId, Layout};
 
 impl Engine<'_> {
@@ -34,16 +32,6 @@ impl Engine<'_> {
         if spends.is_empty() || !self.state.stands(who) {
             return Ok(());
         }
-        let points = self.program.points_of(&mut self.state.numbers, who).map_err(|fault| self.fault(fault))?;
-        for (index, point) in (0..).zip(spends) {
-            let among = spends.len() as u32;
-            let wanted = points / among + u32::from(index < points % among);
-            let held = self.state.statuses.stacks(who, *point);
-            if wanted > held {
-                let by = EffectContext::of_status(who, *point, who, who);
-                self.apply(&by, who, *point, Dose { stacks: wanted - held, duration: Some(f64::INFINITY) })?;
-            }
-        }
-        Ok(())
+        self.spend_points(who, spends)
     }
 }

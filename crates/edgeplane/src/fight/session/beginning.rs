@@ -97,15 +97,16 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// What a combatant has bought for the points of its level: one after the other, over and over.
+    /// What a combatant buys for the points of its level, one after the other, over and over, as far as it has not yet.
     pub(in crate::fight) fn spend_points(&mut self, who: CombatantId, spends: &[StatusId]) -> FightResult<()> {
         let points = self.program.points_of(&mut self.state.numbers, who).map_err(|fault| self.fault(fault))?;
         for (index, point) in (0..).zip(spends) {
             let among = spends.len() as u32;
-            let stacks = points / among + u32::from(index < points % among);
-            if stacks > 0 {
+            let wanted = points / among + u32::from(index < points % among);
+            let held = self.state.statuses.stacks(who, *point);
+            if wanted > held {
                 let by = EffectContext::of_status(who, *point, who, who);
-                self.apply(&by, who, *point, Dose { stacks, duration: Some(f64::INFINITY) })?;
+                self.apply(&by, who, *point, Dose { stacks: wanted - held, duration: Some(f64::INFINITY) })?;
             }
         }
         Ok(())

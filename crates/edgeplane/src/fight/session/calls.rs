@@ -302,9 +302,9 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Changes the base of an attribute (or the level), as when a character levels up during a fight. Everything that
-    /// depends on it follows: derived attributes, caps of pools, flows, decisions. A higher level brings its points, as one that
-    /// is gained in the fight. Before the fight has begun it is what
-    /// the combatant begins with, so that its pools are as full as its rules say.
+    /// depends on it follows: derived attributes, caps of pools, flows, decisions. A higher level brings its points, as
+    /// one that is gained in the fight. Before the fight has begun it is what the combatant begins with, so that its
+    /// pools are as full as its rules say.
     ///
     /// # Errors
     /// When there is no such combatant, the slot is not that of an attribute or the level, the number is not finite, or

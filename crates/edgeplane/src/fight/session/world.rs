@@ -223,8 +223,8 @@ impl<C: RandomSource> Fight<C> {
         })
     }
 
-    /// Gives a combatant back to its policy, which decides at once, without its reaction time: the end of [`Fight::take_control`] and of
-    /// [`Fight::set_controller`].
+    /// Gives a combatant back to its policy, which decides at once, without its reaction time: the end of
+    /// [`Fight::take_control`] and of [`Fight::set_controller`].
     ///
     /// # Errors
     /// When there is no such combatant.
