@@ -18,8 +18,8 @@ pub(crate) struct Args {
 pub(crate) enum Command {
     /// Checks a ruleset and reports what is wrong with it, and where
     Check(CheckArgs),
-    /// Explains a rule by its name: where the numbers of a character, an ability or a status come from, what reads an
-    /// attribute or a pool, what others do
+    /// Explains a rule by its name: where the numbers of a character, an ability or a status come from, what any other does
+    /// and what reads it
     Explain(ExplainArgs),
     /// Plays one fight and prints its events
     Fight(FightArgs),
@@ -199,13 +199,13 @@ pub(crate) struct CheckArgs {
 pub(crate) struct ExplainArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// A character; an ability or a status, with --from and --on; or a zone, a piece or a set of gear, a policy, an
-    /// encounter, a cause, an attribute or a pool, with its section before it where several are called so: policy.at_the_wheel
+    /// A character; an ability or a status, with --from and --on; or anything else that has a name, from attributes to
+    /// tags, with its kind before it where several are called so: hit_step.guard
     pub(crate) what: String,
     /// The character who uses the ability, or applies the status
     #[arg(long, value_name = "CHARACTER")]
     pub(crate) from: Option<String>,
-    /// The character on whom the ability is used, or who has the status
+    /// The character on whom the ability is used, or who has the status; an enemy, for an ability on oneself
     #[arg(long, value_name = "CHARACTER")]
     pub(crate) on: Option<String>,
     /// A status that the character has, with its stacks if there are more than one: waterlogged=3; with --from and --on,

@@ -119,6 +119,74 @@ fn numbers_are_explained_by_what_sets_changes_and_reads_them() {
 }
 
 #[test]
+fn whatever_has_a_name_is_explained() {
+    for (name, lines) in [
+        ("pure", &["pure (damage type)", "goes through  dodge, critical, shell", "skips         guard, resist"][..]),
+        ("dodge", &["is            step 1 of 5 of a hit", "ends          the hit, reported as dodged"]),
+        ("hit_step.guard", &["types         impact", "skipped by    pure", "applies to    boathook, sluice, jet"]),
+        ("critical", &["marks         hit.critical"]),
+        ("heal_step.care", &["(heal step)", "step 1 of 2 of a heal", "applies to    bandage, dredge\n"]),
+        (
+            "softened",
+            &["called as     softened(x, k)", "is            x * k / (x + k)", "called by     ability: flare"],
+        ),
+        ("grit_by_level", &["gives         0 at 1, 12 at 10, 30 at 30", "called by     character: keeper"]),
+        ("brawn", &["each gives    grit: add 0.5", "to spend      max(0, level - 3) in all", "spent by      lockhand"]),
+        ("long_night", &["encounters    first_watch, mill_race, high_water", "rests         oil gains 2"]),
+        ("control", &["status: rattled, called_out", "kept off by   status: steady_hands", "100 %, 50 %, 25 %, 0 %"]),
+        ("bell", &["carried by    ability: toll", "forbidden by  hoarse"]),
+    ] {
+        let printed = answer(&["explain", DEMO, name]);
+        assert!(lines.iter().all(|line| printed.contains(line)), "{name}: {printed}");
+    }
+}
+
+#[test]
+fn what_one_does_to_itself_reaches_the_enemies_who_are_named() {
+    let folder = TempDir::new().unwrap();
+    let file = folder.path().join("wave.toml");
+    fs::write(&file, WAVE).unwrap();
+    let path = file.to_str().unwrap();
+    let alone = json(&["explain", path, "wave", "--from", "hand", "--format", "json"]);
+    assert_eq!((alone["effects"].as_array().unwrap().len(), &alone["also"][0]["to"]), (0, &"enemies".into()));
+    let with = ["--with", "on:shield=1", "--format", "json"];
+    let against = json(&[&["explain", path, "wave", "--from", "hand", "--on", "eel"][..], &with].concat());
+    let hit = &against["effects"][0];
+    assert_eq!((&hit["to"], hit["amount"].as_f64()), (&"eel".into(), Some(8.0)));
+    assert_eq!((&against["on"], &against["beforehand"][0]), (&"hand".into(), &"eel has shield".into()));
+    let printed = answer(&["explain", path, "wave", "--from", "hand", "--on", "eel"]);
+    assert!(printed.starts_with("wave from hand on hand, against eel"), "{printed}");
+}
+
+const WAVE: &str = r#"
+[ruleset]
+name = "Wave"
+format = 1
+[attributes]
+guard = 3
+[pools]
+health = { max = 100, defeat = true }
+[[hit_steps]]
+name = "guard"
+amount = "amount - target.guard"
+[ability.wave]
+targets = "self"
+does = [{ damage = 20, to = "enemies" }]
+[status.shield]
+duration = 3
+modify = [{ attribute = "guard", add = 5 }]
+[policy.any]
+use = ["wave"]
+[character.hand]
+abilities = ["wave"]
+policy = "any"
+[character.eel]
+attributes = { guard = 7 }
+[encounter.here]
+sides = { one = ["hand"], other = ["eel"] }
+"#;
+
+#[test]
 fn wrong_usage_is_refused_with_exit_code_2() {
     for (arguments, expected) in [
         (vec!["check"], "RULESET"),

@@ -31,7 +31,7 @@ pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
     if game.program().find_ability(&args.what).is_some() || args.from.is_some() || args.on.is_some() {
         let explained = ability_of(&game, args)?;
         return match args.output.format {
-            Format::Text => sink.text(&ability::draw(&explained)),
+            Format::Text => sink.text(&ability::draw(&explained, args.on.as_deref())),
             Format::Json => sink.json(&explained),
             Format::Csv => sink.csv(&ability::rows(&explained)),
         };
@@ -44,12 +44,12 @@ pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
     }
 }
 
-/// A zone, gear, a policy, an encounter, a cause, an attribute or a pool, unless a character, an ability or a status is meant.
+/// Any other rule, unless a character, an ability or a status is meant.
 fn rule_of(game: &Game, args: &ExplainArgs) -> Result<Option<RuleExplanation>, Failure> {
     let program = game.program();
-    // A piece of gear is a status of its name too, of somebody.
-    let is_gear = game.gear(&args.what).is_ok();
-    let is_other = program.find_status(&args.what).is_some() && !is_gear
+    // A piece of gear and a point are a status of their name too, of somebody.
+    let is_own_status = |status: StatusId| !program.status(status).point && game.gear(&args.what).is_err();
+    let is_other = program.find_status(&args.what).is_some_and(is_own_status)
         || program.find_ability(&args.what).is_some()
         || program.find_character(&args.what).is_some();
     if args.on.is_some() || args.from.is_some() || is_other {

@@ -6,8 +6,12 @@ use edgeplane::study::explain::{AbilityExplanation, AlsoLine, EffectLine, StepLi
 use super::table::{self, Column};
 use super::{sheet, text};
 
-pub(crate) fn draw(explained: &AbilityExplanation) -> String {
-    let title = format!("{} from {} on {}", explained.ability.name, explained.from, explained.on);
+/// In words; `on` is whom the command named.
+pub(crate) fn draw(explained: &AbilityExplanation, on: Option<&str>) -> String {
+    let mut title = format!("{} from {} on {}", explained.ability.name, explained.from, explained.on);
+    if let Some(other) = on.filter(|on| *on != explained.on) {
+        title.push_str(&format!(", against {other}"));
+    }
     let mut out = format!("{}\n\n", text::bold(&title));
     if !explained.beforehand.is_empty() {
         out.push_str(&format!(" beforehand: {}\n\n", explained.beforehand.join("; ")));

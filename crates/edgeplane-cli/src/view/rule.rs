@@ -1,4 +1,4 @@
-//! A zone, a piece or a set of gear, a policy, an encounter, a cause, an attribute or a pool in words.
+//! A rule in words that is neither a character nor an ability nor a status.
 
 use edgeplane::program::plain;
 use edgeplane::study::explain::{AlsoLine, MemberLine, RuleExplanation};

@@ -11,6 +11,32 @@ pub struct Expr {
     pub range: Range<u32>,
 }
 
+impl Expr {
+    /// Visits the name of everything that is called in it.
+    pub(crate) fn each_call(&self, found: &mut impl FnMut(&str)) {
+        match &self.kind {
+            ExprKind::Call(name, arguments) => {
+                found(&name.text);
+                arguments.iter().for_each(|argument| argument.each_call(found));
+            }
+            ExprKind::Unary(_, a) | ExprKind::Named(_, a) => a.each_call(found),
+            ExprKind::Binary(_, a, b) => {
+                a.each_call(found);
+                b.each_call(found);
+            }
+            ExprKind::Number { .. } | ExprKind::Truth(_) | ExprKind::Name(_) => {}
+        }
+    }
+
+    /// Whether something of this name is called in it.
+    #[cfg(feature = "study")]
+    pub(crate) fn calls(&self, name: &str) -> bool {
+        let mut called = false;
+        self.each_call(&mut |other| called |= other == name);
+        called
+    }
+}
+
 /// What a part of a formula is.
 #[derive(Clone, Debug, PartialEq)]
 pub enum ExprKind {

@@ -56,11 +56,16 @@ impl Program {
         let mut program = Self { name: rules.name.clone(), rounding: rules.rounding, ..Self::default() };
         program.data.clone_from(&rules.data);
         program.layout = first_layout(&names, rules);
-        let curve = |rule: &crate::rules::CurveRule| Curve { points: rule.points.clone(), step: rule.step };
+        let curve = |Named { name, rule, .. }: &Named<crate::rules::CurveRule>| {
+            let crate::rules::CurveRule { points, step, about } = rule.clone();
+            Curve { name: name.clone(), about, points, step }
+        };
         program.stack_slots = vec![None; rules.statuses.len()];
         program.tag_slots = vec![None; names.tags.len()];
+        program.functions.clone_from(&rules.functions);
+        program.forbidden.clone_from(&names.forbidden);
         program.game_functions = super::game_functions::of_game(&rules.functions);
-        program.curves = rules.curves.iter().map(|named| curve(&named.rule)).collect();
+        program.curves = rules.curves.iter().map(curve).collect();
         let mut compiler = Compiler {
             program,
             names: &names,

@@ -3,7 +3,6 @@
 use super::resolve::{Compiler, Resolver};
 use super::scope::Scope;
 use super::tree::{Read, Tree, TreeKind};
-use crate::formula::{Expr, ExprKind};
 use crate::rules::{FunctionRule, Named};
 use crate::text::{Code, Diagnostic};
 
@@ -59,24 +58,9 @@ impl Compiler<'_> {
     fn calls_of(&self, named: &Named<FunctionRule>) -> Vec<usize> {
         let mut calls = Vec::new();
         if let Some(body) = &named.rule.is {
-            collect_calls(&body.expr, &mut |name| calls.extend(self.names.functions.get(name)));
+            body.expr.each_call(&mut |name| calls.extend(self.names.functions.get(name)));
         }
         calls
-    }
-}
-
-fn collect_calls(expr: &Expr, found: &mut impl FnMut(&str)) {
-    match &expr.kind {
-        ExprKind::Call(name, arguments) => {
-            found(&name.text);
-            arguments.iter().for_each(|argument| collect_calls(argument, found));
-        }
-        ExprKind::Unary(_, a) | ExprKind::Named(_, a) => collect_calls(a, found),
-        ExprKind::Binary(_, a, b) => {
-            collect_calls(a, found);
-            collect_calls(b, found);
-        }
-        _ => {}
     }
 }
 

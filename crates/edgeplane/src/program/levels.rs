@@ -50,7 +50,7 @@ pub struct GauntletPlan {
 }
 
 /// Most points that anybody can spend.
-const MOST_POINTS: f64 = 1e6;
+pub(crate) const MOST_POINTS: f64 = 1e6;
 
 impl Program {
     /// Every gauntlet.

@@ -80,6 +80,8 @@ pub(crate) use inputs::{Inputs, Reads};
 pub(crate) use layout::{HAIR, LEAST_REACH};
 pub use layout::{Layout, pool_slot};
 pub(crate) use lead::{Score, nearer_after};
+#[cfg(feature = "study")]
+pub(crate) use levels::MOST_POINTS;
 pub use levels::{GauntletPlan, LevelsPlan};
 pub(crate) use memory::{Memory, Spot};
 pub use motion::Motion;
@@ -126,6 +128,8 @@ pub struct Program {
     pub(crate) code: Vec<code::Op>,
     pub(crate) constants: Vec<f64>,
     pub(crate) curves: Vec<ops::Curve>,
+    /// The designer's own formulas as they are written; wherever one is called it is put in.
+    pub(crate) functions: Vec<crate::rules::Named<crate::rules::FunctionRule>>,
     pub(crate) sites: Vec<u64>,
     pub(crate) site_names: Vec<String>,
     pub(crate) hidden: Vec<hoist::Hidden>,
@@ -151,6 +155,8 @@ pub struct Program {
     pub(crate) modifiers_read: u64,
     pub(crate) diminish: Vec<DiminishPlan>,
     pub(crate) tags: Vec<String>,
+    /// Tags of abilities that statuses forbid, see [`StatusPlan::forbids_tags`].
+    pub(crate) forbidden: Vec<String>,
     pub(crate) gear: Vec<GearPlan>,
     pub(crate) gear_sets: Vec<GearSetPlan>,
     pub(crate) gear_set_names: Vec<String>,

@@ -106,6 +106,9 @@ pub(crate) fn lerp(a: f64, b: f64, share: f64) -> f64 {
 /// A curve, ready to be read. Before its first and after its last point it stays level.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Curve {
+    pub(crate) name: String,
+    /// For readers.
+    pub(crate) about: String,
     /// Points, x rising.
     pub(crate) points: Vec<(f64, f64)>,
     /// Whether a value holds until the next point.

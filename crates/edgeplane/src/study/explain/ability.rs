@@ -164,7 +164,8 @@ pub fn explain_ability(
     explain_ability_with(program, ability, from, on, &Beforehand::default())
 }
 
-/// Explains what an ability of one character does to another when they have some statuses.
+/// Explains what an ability of one character does to another when they have some statuses. Whoever uses it on itself is its
+/// target whoever `on` is; that one stands on the other side then, where effects on enemies reach it.
 ///
 /// # Errors
 /// [`Error::Fight`] when a formula has no value; [`Error::NotApplied`] for a status that one of them cannot have.
@@ -175,13 +176,15 @@ pub fn explain_ability_with(
     on: CharacterId,
     with: &Beforehand,
 ) -> Result<AbilityExplanation, Error> {
-    let sides = match program.ability(ability).side {
+    let side = program.ability(ability).side;
+    let sides = match side {
         SideRule::Allies | SideRule::Others => vec![("one".to_owned(), vec![from, on])],
-        SideRule::Caster => vec![("one".to_owned(), vec![from])],
+        // Whoever acts upon itself has another one around who is named, for what reaches others too.
+        SideRule::Caster if from == on => vec![("one".to_owned(), vec![from])],
         _ => vec![("one".to_owned(), vec![from]), ("other".to_owned(), vec![on])],
     };
     let setup = Arc::new(Setup::between(program, &sides));
-    let target = CombatantId(if setup.combatants.len() > 1 { 1 } else { 0 });
+    let target = CombatantId(if side == SideRule::Caster { 0 } else { 1 });
     let every = Arc::new(Setup::between(&Arc::new(without_chances(program, ability)), &sides));
     let mut walk = Walk {
         setup: &every,
@@ -199,12 +202,13 @@ pub fn explain_ability_with(
         gathered.effects.remove(which).unwrap_or_default().fill(effect, gathered.weight);
     }
     let mut start = Fight::with_chance(Arc::clone(&setup), Likely, 0);
-    with.begin(&mut start, target)?;
+    begin(&mut start, with)?;
     let name = |id: CharacterId| program.characters()[id.index()].name.clone();
+    let beforehand = with.in_words(program, &name(from), &name(on));
     let on = if target == CombatantId(0) { from } else { on };
     let (from, on) = (name(from), name(on));
     Ok(AbilityExplanation {
-        beforehand: with.in_words(program, &from, &on),
+        beforehand,
         ability: ability_line(&Shown { setup: &setup, memory: start.memory() }, CombatantId(0), ability),
         from,
         on,
@@ -345,8 +349,14 @@ pub(super) fn apply_effects<C: RandomSource, O: Observer>(
     (target, with): (CombatantId, &Beforehand),
     observer: &mut O,
 ) -> Result<(), Error> {
-    with.begin(fight, target)?;
+    begin(fight, with)?;
     fight.apply_effects(CombatantId(0), ability, target, observer).map_err(Error::from)
+}
+
+/// Begins with what both have; whoever acts upon itself can be alone.
+fn begin<C: RandomSource>(fight: &mut Fight<C>, with: &Beforehand) -> Result<(), Error> {
+    let other = CombatantId((fight.setup().combatants.len() - 1) as _);
+    with.begin(fight, other)
 }
 
 /// Writes down one run with all its arithmetic.

@@ -4,11 +4,15 @@ mod ability;
 mod arrivals;
 mod beforehand;
 mod character;
+mod functions;
+mod levels;
 mod moment;
 mod origins;
 mod quantity;
 mod rule;
 mod status;
+mod steps;
+mod tags;
 
 pub use ability::{
     AbilityExplanation, AlsoLine, EffectLine, EndingLine, StepLine, UsesLine, Worked, explain_ability,

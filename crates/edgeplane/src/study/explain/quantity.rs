@@ -3,8 +3,8 @@
 use super::origins::users;
 use super::rule::{RuleExplanation, names, text};
 use crate::program::{
-    AttributeInfo, AttributePlan, CharacterPlan, Effect, FlowPlan, FormulaId, PoolId, PoolPlan, Program, Read,
-    StartPlan,
+    AttributeInfo, AttributePlan, CharacterPlan, CompiledFormula, Effect, FlowPlan, FormulaId, PoolId, PoolPlan,
+    Program, Read, StartPlan,
 };
 use crate::rules::CapChange;
 
@@ -43,8 +43,9 @@ pub(super) fn attribute(program: &Program, info: &AttributeInfo) -> RuleExplanat
     if info.name == "speed" {
         attribute.add("read by", "whoever walks: metres in a second");
     }
-    let reads = |read: Read| matches!(read, Read::Attribute(_, slot) | Read::Typed(_, slot) if slots.contains(&slot.0));
-    add_readers(&mut attribute, program, &reads);
+    let is_meant =
+        |read: Read| matches!(read, Read::Attribute(_, slot) | Read::Typed(_, slot) if slots.contains(&slot.0));
+    add_readers(&mut attribute, program, "read by", &reads(&is_meant));
     attribute
 }
 
@@ -101,19 +102,31 @@ pub(super) fn pool(program: &Program, id: PoolId) -> RuleExplanation {
         _ => false,
     };
     pool.add("changed by", users(program, &changes).join(", "));
-    let reads = |read: Read| matches!(read, Read::Pool(_, pool, _) if pool == id);
-    add_readers(&mut pool, program, &reads);
+    let is_meant = |read: Read| matches!(read, Read::Pool(_, pool, _) if pool == id);
+    add_readers(&mut pool, program, "read by", &reads(&is_meant));
     pool
 }
 
-/// The rules with a formula that reads something, each once: a line for each section.
-fn add_readers(explained: &mut RuleExplanation, program: &Program, reads: &dyn Fn(Read) -> bool) {
+/// Formulas that read something of some kind.
+pub(super) fn reads(is_meant: &dyn Fn(Read) -> bool) -> impl Fn(&CompiledFormula) -> bool {
+    move |formula| {
+        let mut is_read = false;
+        formula.each_read(|read| is_read |= is_meant(read));
+        is_read
+    }
+}
+
+/// The rules with a formula of some kind, each once: a line for each section.
+pub(super) fn add_readers(
+    explained: &mut RuleExplanation,
+    program: &Program,
+    what: &'static str,
+    is_meant: &dyn Fn(&CompiledFormula) -> bool,
+) {
     let mut found: Vec<(&str, Vec<&str>)> = Vec::new();
     for formula in &program.formulas {
-        let mut is_read = false;
-        formula.each_read(|read| is_read |= reads(read));
         let mut path = formula.source.path.split('.');
-        let (Some(section), Some(name), true) = (path.next(), path.next(), is_read) else { continue };
+        let (Some(section), Some(name), true) = (path.next(), path.next(), is_meant(formula)) else { continue };
         match found.iter_mut().find(|(of, _)| *of == section) {
             Some((_, names)) if names.contains(&name) => {}
             Some((_, names)) => names.push(name),
@@ -121,6 +134,6 @@ fn add_readers(explained: &mut RuleExplanation, program: &Program, reads: &dyn F
         }
     }
     for (section, names) in found {
-        explained.add("read by", format!("{section}: {}", names.join(", ")));
+        explained.add(what, format!("{section}: {}", names.join(", ")));
     }
 }

@@ -1,5 +1,4 @@
-//! Whatever has a name and is neither a character nor an ability nor a status: a zone, a piece or a set of gear, a policy, an
-//! encounter, a cause, an attribute, a pool.
+//! Whatever has a name and is neither a character nor an ability nor a status, from zones to tags.
 
 use std::sync::Arc;
 
@@ -8,8 +7,9 @@ use serde::Serialize;
 use super::ability::{AlsoLine, effect_line};
 use super::character::{UseLine, use_line};
 use super::origins::users;
-use super::quantity;
 use super::status::{control, forbids, hit_steps, modifiers};
+use super::steps::{self, Of};
+use super::{functions, levels, quantity, tags};
 use crate::error::Error;
 use crate::fight::{Fight, Likely};
 use crate::numbers::Extremes;
@@ -43,7 +43,8 @@ pub struct MemberLine {
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct RuleExplanation {
-    /// The section that it stands in: "zone", "gear", "gear_set", "policy", "encounter", "cause", "attribute", "pool".
+    /// What it is, which goes before its name where several have that: "zone", "gear", "gear_set", "policy", "encounter",
+    /// "cause", "attribute", "pool", "damage_type", "hit_step", "heal_step", "formula", "curve", "point", "gauntlet", "tag".
     pub kind: &'static str,
     /// Its name.
     pub name: String,
@@ -59,8 +60,8 @@ pub struct RuleExplanation {
     pub members: Vec<MemberLine>,
 }
 
-/// Explains a zone, a piece or a set of gear, a policy, an encounter, a cause, an attribute or a pool, by its name, or by its
-/// section and its name where several are called so: `zone.mire`.
+/// Explains a rule by its name, or by its kind and its name where several are called so: `zone.mire`. What can be asked for
+/// is listed at [`RuleExplanation::kind`].
 ///
 /// ```
 /// use edgeplane::{Game, study::explain::explain_rule};
@@ -88,6 +89,14 @@ pub fn explain_rule(program: &Arc<Program>, name: &str) -> Result<RuleExplanatio
         "encounter" => encounter(program, EncounterId(*index as u16))?,
         "attribute" => quantity::attribute(program, &program.attributes()[*index]),
         "pool" => quantity::pool(program, PoolId(*index as u16)),
+        "damage_type" => steps::damage_type(program, *index),
+        "hit_step" => steps::step(program, Of::Hits, *index),
+        "heal_step" => steps::step(program, Of::Heals, *index),
+        "formula" => functions::formula(program, *index),
+        "curve" => functions::curve(program, *index),
+        "point" => levels::point(program, &program.statuses[*index]),
+        "gauntlet" => levels::gauntlet(program, &program.gauntlets[*index]),
+        "tag" => tags::tag(program, *index),
         _ => cause(program, *index),
     };
     let others: Vec<String> = meant.map(|(kind, name, _)| format!("{kind}.{name}")).collect();
@@ -95,7 +104,7 @@ pub fn explain_rule(program: &Arc<Program>, name: &str) -> Result<RuleExplanatio
     Ok(explained)
 }
 
-/// Each with its section and its number there.
+/// Each with its kind and its number there.
 fn every_rule(program: &Program) -> Vec<(&'static str, String, usize)> {
     let mut all = Vec::new();
     let mut add = |kind, names: Vec<&String>| {
@@ -109,6 +118,15 @@ fn every_rule(program: &Program) -> Vec<(&'static str, String, usize)> {
     add("cause", program.causes.iter().map(|plan| &plan.name).collect());
     add("attribute", program.attributes().iter().map(|plan| &plan.name).collect());
     add("pool", program.pools().iter().map(|plan| &plan.name).collect());
+    add("damage_type", program.damage_types().iter().map(|plan| &plan.name).collect());
+    add("hit_step", program.hit_steps().iter().map(|plan| &plan.name).collect());
+    add("heal_step", program.heal_steps().iter().map(|plan| &plan.name).collect());
+    add("formula", program.functions.iter().map(|plan| &plan.name).collect());
+    add("curve", program.curves.iter().map(|plan| &plan.name).collect());
+    add("gauntlet", program.gauntlets().iter().map(|plan| &plan.name).collect());
+    add("tag", tags::all(program));
+    let points = program.statuses().iter().enumerate().filter(|(_, plan)| plan.point);
+    all.extend(points.map(|(index, plan)| ("point", plan.name.clone(), index)));
     all
 }
 
