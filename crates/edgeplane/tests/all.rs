@@ -149,6 +149,7 @@ mod zones;
 
 #[path = "ways.rs"]
 mod ways;
+mod wishes;
 
 #[path = "worked.rs"]
 mod worked;

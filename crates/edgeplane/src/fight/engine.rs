@@ -30,6 +30,8 @@ pub(super) struct Engine<'a> {
     pub(super) reach: f64,
     /// And whether nothing but distance keeps it closed.
     pub(super) only_distance: bool,
+    /// Lines are looked at for the way alone: nothing is drawn.
+    pub(super) only_looks: bool,
     /// Statuses that combatants have from the start are coming: caps are reported when all are there.
     pub(super) dressing: bool,
 }

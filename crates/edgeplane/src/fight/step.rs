@@ -344,7 +344,7 @@ impl Engine<'_> {
             }
             let heads = self.setup.policies[other.index()].heads;
             if self.setup.is_placed && (self.state.who(other).waits || self.state.who(other).mobile) {
-                self.plan_way(other);
+                self.look_round(other);
             }
             // Whoever joins may be the first whom an ability could be used on.
             self.touch(other, if change > 0.0 || self.has_controller(other) { u64::MAX } else { heads });

@@ -362,6 +362,13 @@ impl Model<'_> {
         if self.world.ground != Ground::Walked {
             return;
         }
+        // Where others can be meant than before, there may be something to want now.
+        let pairs = (0..self.all.len()).flat_map(|who| (0..self.all.len()).map(move |other| (who, other)));
+        let meant = |(who, other)| [Side::Enemies, Side::Allies].map(|side| self.can_be_targeted(who, other, side));
+        let seen: Vec<[bool; 2]> = pairs.map(meant).collect();
+        if std::mem::replace(&mut self.seen, seen.clone()) != seen {
+            self.all.iter_mut().for_each(|one| one.wants = one.wants.filter(Option::is_some));
+        }
         let goals: Vec<_> = (0..self.all.len()).filter_map(|who| Some((who, self.goal_of(who)?))).collect();
         for (who, target) in goals {
             let step = SPEED * (STEP as f64 / 1e6);
@@ -370,36 +377,52 @@ impl Model<'_> {
         }
     }
 
-    fn goal_of(&self, who: usize) -> Option<usize> {
+    fn goal_of(&mut self, who: usize) -> Option<usize> {
         let one = &self.all[who];
-        if one.side != 0 || !one.stands || (one.doing != Doing::Idle && !one.mobile) {
+        let walks = one.side == 0 && one.stands && !one.by_hand && (one.doing == Doing::Idle || one.mobile);
+        // What it wants is chosen as it sets out, and kept until distance alone keeps something closed.
+        let chosen = self.all[who].wants.take().filter(|_| walks);
+        if !walks {
             return None;
         }
-        let lines = &self.world.lines(self.rule_of(who));
-        let first = |targets: Vec<usize>| targets.first().copied();
-        // What distance alone keeps closed, then what will be wanted.
-        for (ability, when) in lines {
-            let rule = &self.world.abilities[*ability];
+        let world = self.world;
+        let lines = world.lines(self.rule_of(who));
+        let first = |model: &Self, ability: usize| model.picked(who, &world.abilities[ability]).first().copied();
+        for (ability, when) in &lines {
+            let rule = &world.abilities[*ability];
             let affordable = rule.cost - self.amount(who, WIND) <= 1e-9 * 40.0;
             if let (Some(reach), None, true) = (rule.reaches(), self.closed(who, *ability), affordable) {
-                let target = first(self.picked(who, rule));
-                let wanted = target.filter(|target| self.holds(who, *target, *when));
+                let wanted = first(self, *ability).filter(|target| self.holds(who, *target, *when));
                 match wanted {
                     Some(target) if !self.within(who, target, reach) => return Some(target),
                     // Who is busy stays where it can go on.
-                    Some(_) if one.doing != Doing::Idle => return None,
+                    Some(_) if self.all[who].doing != Doing::Idle => return None,
                     _ => {}
                 }
             }
         }
         let known = self.known(who);
-        for (ability, when) in lines.iter().filter(|(ability, _)| known[*ability]) {
-            let rule = &self.world.abilities[*ability];
-            let (Some(reach), Some(target)) = (rule.reaches(), first(self.picked(who, rule))) else { continue };
-            if self.holds(who, target, *when) {
-                return (!self.within(who, target, reach)).then_some(target);
-            }
-        }
-        None
+        let target_of = |model: &Self, number: usize| {
+            let (ability, _) = lines[number];
+            (known[ability] && world.abilities[ability].reaches().is_some()).then(|| first(model, ability)).flatten()
+        };
+        let wanted = |number: usize| {
+            let target = target_of(self, number)?;
+            self.holds(who, target, lines[number].1).then_some((number, target))
+        };
+        let is_kept = |(number, target): (usize, usize)| {
+            let rule = &world.abilities[lines[number].0];
+            let is_free = self.taunter(who, rule.side).is_none_or(|taunter| taunter == target);
+            is_free && target_of(self, number).is_some() && self.candidates(who, rule).contains(&target)
+        };
+        let choice = match chosen {
+            Some(Some(choice)) if is_kept(choice) => Some(choice),
+            Some(None) => None,
+            _ => (0..lines.len()).find_map(wanted),
+        };
+        self.all[who].wants = Some(choice);
+        let (number, target) = choice?;
+        let reach = world.abilities[lines[number].0].reaches()?;
+        (!self.within(who, target, reach)).then_some(target)
     }
 }

@@ -3,7 +3,7 @@
 
 use super::super::engine::{Engine, emit};
 use super::super::state::timers::Phase;
-use super::super::state::{Control, Doing, EffectContext, Gate, LineState, Walk};
+use super::super::state::{Control, Doing, EffectContext, Gate, LineState, Walk, Wish};
 use crate::numbers::Extremes;
 use crate::program::{
     CombatantId, CompiledPolicy, HAIR, Inputs, Motion, Plane, Time, is_nowhere, is_same, length, minus, onto_the_plane,
@@ -18,8 +18,8 @@ impl Engine<'_> {
     /// Stands still: it acts, or is defeated, or is kept from moving.
     pub(in crate::fight) fn stand_still(&mut self, who: CombatantId) {
         if self.setup.is_placed {
-            let Walk { goal, until, .. } = &mut self.state.walks[who.index()];
-            (*goal, *until) = (None, Time::NEVER);
+            let Walk { goal, until, line, wants, .. } = &mut self.state.walks[who.index()];
+            (*goal, *until, *line, *wants) = (None, Time::NEVER, None, Wish::Open);
             self.turn(who, [0.0; 2]);
         }
     }
@@ -220,6 +220,10 @@ impl Engine<'_> {
             let ability = self.program.ability(policy.lines[index].ability);
             // A reach that has to be computed may have no value, which is for a decision to report.
             let (Gate::Condition, Some(reach)) = (self.state.lines[at].gate, ability.fixed_reach) else { continue };
+            // Somebody crosses it at this moment, whoever was asked first.
+            if self.state.lines[at].until <= self.state.now {
+                continue;
+            }
             let candidates = self.candidates(me, ability);
             let until = if candidates.len() < 2 {
                 // The same one is picked wherever it is.
@@ -298,15 +302,17 @@ impl Engine<'_> {
         if reach == 0.0 {
             return Time::NEVER;
         }
-        let ability = self.program.ability(policy.lines[index].ability);
+        let line = &policy.lines[index];
+        let ability = self.program.ability(line.ability);
         let can_be_meant = || {
             if ability.defeated { !self.state.stands(turned) } else { self.can_be_targeted(me, turned, ability.side) }
         };
         if me != turned && !can_be_meant() {
             return Time::NEVER;
         }
-        if me == turned && (ability.after.is_some() || (gate == Gate::Reach && !only_distance)) {
-            // Its window may close before, or it may be affordable then: that is looked at with everything else.
+        if me == turned && (ability.after.is_some() || line.time || (gate == Gate::Reach && !only_distance)) {
+            // Its window may close before, its condition may turn, or it may be affordable then: that is looked at with
+            // everything else.
             self.touch(me, CompiledPolicy::bit(index));
         }
         let until = if me == turned {

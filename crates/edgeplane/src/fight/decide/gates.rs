@@ -4,7 +4,8 @@ use super::super::engine::{Engine, FightResult};
 use super::super::events::UnavailableReason;
 use super::super::state::{Doing, Gate, LineState};
 use crate::program::{
-    AbilityId, AbilityPlan, CombatantId, CompiledLine, FormulaId, POLL, PoolId, QuickCondition, StatusId, Time, flow,
+    AbilityId, AbilityPlan, Area, CombatantId, CompiledLine, FormulaId, POLL, PoolId, QuickCondition, StatusId, Time,
+    flow,
 };
 
 impl Engine<'_> {
@@ -44,11 +45,16 @@ impl Engine<'_> {
         }
         let watches_closing = self.setup.policies[who.index()].watches_closing;
         // Who only looks where to walk draws nothing: what chance decides may be wanted.
-        let busy = self.state.who(who).mobile;
-        if let Some(when) = line.when.filter(|_| !(busy && line.chance)) {
+        let only_looks = self.only_looks;
+        if let Some(when) = line.when.filter(|_| !(only_looks && line.chance)) {
             if line.aims {
-                self.pick_targets(who, self.program.ability(line.ability))?;
+                let plan = self.program.ability(line.ability);
+                self.pick_targets(who, plan)?;
                 if self.scratch.chosen.is_none() {
+                    // Somebody may come into the circle.
+                    if matches!(plan.area, Area::Circle { around_caster: true, .. }) {
+                        self.gate_of_reach(who, plan)?;
+                    }
                     return Ok(Gate::Target);
                 }
             }
@@ -61,6 +67,12 @@ impl Engine<'_> {
             }
         }
         let gate = self.after_condition(who, index)?;
+        if let Some(when) = line.when.filter(|_| self.only_distance && !watches_closing && (line.time || line.aims))
+            && self.ever_walks(who)
+        {
+            // Nobody walks on for what it does not want any more.
+            self.until = self.until.min(self.condition_turns(who, line, when)?);
+        }
         if gate == Gate::Open && watches_closing {
             self.until = self.until.min(self.reach_turns(who, self.program.ability(line.ability))?);
         }

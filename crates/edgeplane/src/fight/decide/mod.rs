@@ -14,6 +14,7 @@ mod gates;
 pub(super) mod signals;
 mod targets;
 mod walk;
+mod wishes;
 
 use super::engine::{Engine, FightResult, emit};
 use super::events::UnavailableReason;

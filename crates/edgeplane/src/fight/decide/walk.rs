@@ -6,7 +6,7 @@
 use super::super::engine::{Engine, FightResult};
 use super::super::events::{EventMask, UnavailableReason};
 use super::super::state::timers::{Due, Phase, Timer};
-use super::super::state::{Control, Doing, Gate, LineState};
+use super::super::state::{Combatant, Control, Doing, Gate, LineState, Wish};
 use crate::numbers::{Extremes, Whole};
 use crate::program::{
     AbilityPlan, Area, CombatantId, CompiledLine, CompiledPolicy, FASTEST, FormulaId, HAIR, LEAST_REACH, Plane, Slot,
@@ -211,9 +211,9 @@ impl Engine<'_> {
     /// The same for one whose goal has turned; not without end, for two that follow each other would turn for ever.
     pub(super) fn follow(&mut self, who: CombatantId) {
         let (now, walk) = (self.state.now, &mut self.state.walks[who.index()]);
-        let times = if walk.followed.0 == now { walk.followed.1 } else { 0 };
+        let times = if walk.followed_at == now { walk.followed } else { 0 };
         if times < FOLLOWS {
-            walk.followed = (now, times + 1);
+            (walk.followed_at, walk.followed) = (now, times + 1);
             self.plan_way(who);
         }
     }
@@ -262,16 +262,24 @@ impl Engine<'_> {
             if !free {
                 continue;
             }
-            if self.state.combatants[index].mobile {
-                self.examine_lines(who)?;
-                if !plans && self.is_on_its_way(who) {
-                    self.set_next_walk(who);
-                    continue;
+            let Combatant { mobile, reacts_at, .. } = self.state.combatants[index];
+            let mut turns = Time::NEVER;
+            if (mobile || reacts_at < Time::NEVER) && !self.has_controller(who) {
+                turns = self.examine_lines(who)?;
+                if mobile {
+                    self.state.combatants[index].wake = turns;
                 }
+            }
+            if mobile && !plans && self.is_on_its_way(who) {
+                self.set_next_walk(who);
+                continue;
             }
             planned[count] = who;
             count += 1;
             self.plan_course(who)?;
+            // Who has not reacted yet is woken by what else opens only for its way.
+            let walk = &mut self.state.walks[index];
+            walk.until = walk.until.min(turns);
         }
         planned.truncate(count);
         self.wants = wants;
@@ -321,7 +329,7 @@ impl Engine<'_> {
 
     /// The first line that only distance keeps closed; for one who walks while it is busy, also one that is open now and
     /// would not be from farther away.
-    fn first_far_line(&self, who: CombatantId) -> Option<u16> {
+    pub(super) fn first_far_line(&self, who: CombatantId) -> Option<u16> {
         let combatant = self.state.who(who);
         if combatant.far == 0 && !combatant.mobile {
             return None;
@@ -338,7 +346,11 @@ impl Engine<'_> {
     /// A combatant has decided and has nothing to do: it plans its way, unless it is on a way that still is the right
     /// one.
     pub(super) fn keep_or_plan_way(&mut self, who: CombatantId) {
-        if self.has_controller(who) || !self.state.who(who).waits || !self.is_on_its_way(who) {
+        let combatant = self.state.who(who);
+        if !combatant.waits {
+            self.sets_out(who);
+        } else if combatant.reacts_at < Time::NEVER || self.has_controller(who) || !self.is_on_its_way(who) {
+            // Who has not reacted yet has not looked at the lines after the one that has opened.
             self.plan_way(who);
         }
     }
@@ -347,17 +359,21 @@ impl Engine<'_> {
     fn is_on_its_way(&self, who: CombatantId) -> bool {
         let walk = &self.state.walks[who.index()];
         let goal_stands = walk.goal.is_none_or(|(goal, _)| self.state.stands(goal));
-        walk.until > self.state.now && goal_stands && walk.line == self.first_far_line(who)
+        let is_chosen = match walk.wants {
+            // Who has been made to stand still has no way.
+            Wish::Open => walk.line.is_some() || !self.ever_walks(who),
+            Wish::Nothing | Wish::Line(_) => walk.wants_since < self.state.now,
+        };
+        walk.until > self.state.now && goal_stands && is_chosen && walk.line == self.first_far_line(who)
     }
 
-    /// Who walks while it is busy looks at its lines as if it were free, and once more when it is.
-    fn examine_lines(&mut self, who: CombatantId) -> FightResult<()> {
-        if self.has_controller(who) {
-            return Ok(());
-        }
+    /// Who walks while it is busy, or while it has not reacted yet, looks at its lines as if it were free, and once more when
+    /// it is. When the first of them may turn.
+    fn examine_lines(&mut self, who: CombatantId) -> FightResult<Time> {
         let policy = &self.setup.policies[who.index()];
         let changed = self.state.who(who).changed_lines;
         let mut wake = Time::NEVER;
+        self.only_looks = true;
         for (index, line) in policy.lines.iter().enumerate() {
             let (bit, at) = (CompiledPolicy::bit(index), policy.first_line as usize + index);
             if changed & bit != 0 || self.state.lines[at].until <= self.state.now {
@@ -366,42 +382,8 @@ impl Engine<'_> {
             }
             wake = wake.min(self.state.lines[at].until);
         }
-        self.state.who_mut(who).wake = wake;
-        Ok(())
-    }
-
-    /// Whom to walk to, and to within how many metres: for the first line that only distance keeps closed, else for
-    /// the first that will be wanted. Who is in reach of such a line waits there, until the other goes away.
-    fn goal_of(&mut self, who: CombatantId) -> FightResult<Option<(CombatantId, f64)>> {
-        let setup = self.setup;
-        if self.has_controller(who) {
-            return Ok(self.state.walks[who.index()].goal);
-        }
-        let policy = &setup.policies[who.index()];
-        let far = self.first_far_line(who);
-        self.state.walks[who.index()].line = far;
-        if let Some(line) = far.and_then(|index| policy.lines.get(usize::from(index))) {
-            let (target, reach) = self.pick_first(who, self.program.ability(line.ability))?;
-            if let Some(target) = target {
-                return Ok(Some((target, reach)));
-            }
-        }
-        for line in &policy.lines {
-            let index = line.ability_index as usize;
-            if !setup.abilities[index].reaches || !self.state.abilities[index].known {
-                continue;
-            }
-            let (target, reach) = self.pick_first(who, self.program.ability(line.ability))?;
-            let Some(target) = target else { continue };
-            if let Some(when) = line.when.filter(|_| !line.chance) {
-                let target = if line.aims { target } else { who };
-                if self.quiet_number(when, &self.frame(who, target))? == 0.0 {
-                    continue;
-                }
-            }
-            return Ok(Some((target, reach)));
-        }
-        Ok(None)
+        self.only_looks = false;
+        Ok(wake)
     }
 
     /// Sets the timer of one who waits: for a line that may open, or to look where it goes.

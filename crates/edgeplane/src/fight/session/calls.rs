@@ -38,6 +38,7 @@ impl<C: RandomSource> Fight<C> {
             until: Time::NEVER,
             reach: 0.0,
             only_distance: false,
+            only_looks: false,
             dressing: false,
         };
         let result = call(&mut engine);

@@ -12,6 +12,7 @@ mod status_words;
 pub(super) mod statuses;
 pub(super) mod timers;
 pub(super) mod transfer;
+mod walk;
 
 use std::collections::VecDeque;
 
@@ -26,53 +27,7 @@ use rosters::Rosters;
 pub(super) use scratch::Scratch;
 use statuses::Statuses;
 use timers::Timers;
-
-/// What is kept of a combatant on the ground.
-#[derive(Clone, Copy, Debug, PartialEq)]
-#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
-pub(super) struct Walk {
-    /// Whom it walks to, and to within how many metres.
-    pub(super) goal: Option<(CombatantId, f64)>,
-    /// When it has to look where it goes, at the latest.
-    pub(super) until: Time,
-    /// It has to look where it goes before this moment is over.
-    pub(super) plans: bool,
-    /// It walks while it is busy, and has to look before this moment is over whether it still walks for the right line.
-    pub(super) looks: bool,
-    /// The line for which it walks, by its index; none, if it walks for what will be wanted later.
-    pub(super) line: Option<u16>,
-    /// When, and how often then, it has planned its way because its goal turned.
-    pub(super) followed: (Time, u8),
-    /// The course that it has planned and not taken yet.
-    pub(super) course: Plane,
-    /// The side on which it goes round zones that it avoids.
-    #[cfg_attr(feature = "serde", serde(default))]
-    pub(super) bypass: Option<Bypass>,
-    /// The place at which the game has it use an ability, in place of somebody.
-    pub(super) aims_at: Option<Plane>,
-}
-
-/// The side on which somebody goes round zones.
-#[derive(Clone, Copy, Debug, PartialEq)]
-#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
-pub(super) enum Bypass {
-    Left,
-    Right,
-}
-
-impl Walk {
-    pub(super) const NOWHERE: Self = Self {
-        goal: None,
-        until: Time::NEVER,
-        plans: false,
-        looks: false,
-        line: None,
-        followed: (Time::NEVER, 0),
-        course: [0.0; 2],
-        bypass: None,
-        aims_at: None,
-    };
-}
+pub(super) use walk::{Bypass, Walk, Wish};
 
 /// A zone that is there.
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -1,7 +1,7 @@
 //! A state under other rules: everything that has a name in both is carried over, with its times.
 
 use super::record::{NONE, StatusRef, seconds_left};
-use super::{AbilityState, Combatant, Doing, EffectContext, Flight, Hold, State, Zone};
+use super::{AbilityState, Combatant, Doing, EffectContext, Flight, Hold, State, Wish, Zone};
 use crate::fight::events::Source;
 use crate::fight::session::adopt::{Adoption, TransferKind};
 use crate::program::{
@@ -112,6 +112,9 @@ impl Transferred<'_> {
             };
             if doing == Doing::Idle && was.doing != Doing::Idle {
                 left.broken.push(who);
+            }
+            if let Some(walk) = state.walks.get_mut(who.index()).filter(|_| !same_lines) {
+                walk.wants = Wish::Open;
             }
             let lines = |lines: u64, none: u64| if same_lines { lines } else { none };
             *state.who_mut(who) = Combatant {

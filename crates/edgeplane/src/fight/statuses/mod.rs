@@ -322,7 +322,7 @@ impl Engine<'_> {
         for other in self.setup.ids() {
             self.touch_all(other);
             if self.setup.is_placed {
-                self.plan_way(other);
+                self.look_round(other);
             }
         }
     }

@@ -143,7 +143,7 @@ impl Model<'_> {
         }
     }
 
-    pub(super) fn can_be_targeted(&self, who: usize, other: usize, side: Side) -> bool {
+    pub(crate) fn can_be_targeted(&self, who: usize, other: usize, side: Side) -> bool {
         self.all[other].stands && self.fits(who, other, side) && !self.is_hidden(who, other)
     }
 
@@ -168,7 +168,7 @@ impl Model<'_> {
     }
 
     /// The one who taunted last and can be picked.
-    pub(super) fn taunter(&self, who: usize, side: Side) -> Option<usize> {
+    pub(crate) fn taunter(&self, who: usize, side: Side) -> Option<usize> {
         let taunts = |held: &&Held| self.status(held.status).taunts;
         let mut held: Vec<&Held> = self.all[who].held.iter().filter(taunts).collect();
         held.sort_by_key(|held| std::cmp::Reverse(held.serial));
@@ -225,7 +225,7 @@ impl Model<'_> {
     pub(super) fn start(&mut self, who: usize, ability: usize, targets: Vec<usize>) {
         let rule = &self.world.abilities[ability];
         let release = self.now + rule.times[0];
-        (self.all[who].waits, self.all[who].reacts) = (false, None);
+        (self.all[who].waits, self.all[who].reacts, self.all[who].wants) = (false, None, None);
         (self.all[who].doing, self.all[who].mobile) = (Doing::Casting(ability, release), rule.mobile);
         let (target, number) = (id(targets[0]), targets.len() as u16);
         let caster = id(who);

@@ -75,6 +75,8 @@ pub(crate) struct One {
     /// It has looked and found nothing to do; when it reacts to what it has found since.
     waits: bool,
     reacts: Option<u64>,
+    /// The line for which it walks while distance alone keeps none closed, and to whom; nothing, if it wants nothing.
+    pub(crate) wants: Option<Option<(usize, usize)>>,
     pub(crate) held: Vec<Held>,
     worn: Vec<usize>,
     /// For each pool: what was in it, and when.
@@ -103,7 +105,7 @@ pub(crate) struct One {
     vigour: Option<f64>,
     put: [Option<f64>; 3],
     /// It is controlled by hand.
-    by_hand: bool,
+    pub(crate) by_hand: bool,
     learned: f64,
     toward: f64,
     /// How much of a threat everybody is in its eyes.
@@ -181,6 +183,8 @@ pub(crate) struct Model<'a> {
     dressing: bool,
     /// What is done was triggered by a defeat: it can leave a zone where somebody was defeated.
     aftermath: bool,
+    /// Who could be meant by whom when somebody walked last.
+    pub(crate) seen: Vec<[bool; 2]>,
     /// Somewhere only what arithmetic leaves of two distances decided, or something ends between two steps.
     pub(crate) close_call: std::cell::Cell<bool>,
     /// The side that has won by an effect, or that several have.
@@ -219,6 +223,7 @@ impl Model<'_> {
             targets: Vec::new(),
             waits: false,
             reacts: None,
+            wants: None,
             held: Vec::new(),
             worn: world.characters[member.character].gear.clone(),
             pools: [(world.characters[member.character].vigour, 0), (20.0, 0), (0.0, 0)],
@@ -260,6 +265,7 @@ impl Model<'_> {
             dressing: false,
             aftermath: false,
             close_call: std::cell::Cell::default(),
+            seen: Vec::new(),
             won: None,
             script: world.script.iter().map(|entry| (entry.at, entry.times.unwrap_or(u32::MAX))).collect(),
         };
@@ -390,7 +396,7 @@ impl Model<'_> {
         let free = |one: &One| one.doing == Doing::Recovering(self.now);
         let Some(who) = self.all.iter().position(free) else { return false };
         self.let_go(who, IN_USE);
-        self.all[who].doing = Doing::Idle;
+        (self.all[who].doing, self.all[who].wants) = (Doing::Idle, None);
         true
     }
 
@@ -471,7 +477,7 @@ impl Model<'_> {
     fn defeat(&mut self, who: usize) {
         self.all[who].pools = [HEALTH, WIND, SHELL].map(|pool| (self.amount(who, pool), self.now));
         self.all[who].stands = false;
-        (self.all[who].doing, self.all[who].keeps) = (Doing::Idle, None);
+        (self.all[who].doing, self.all[who].keeps, self.all[who].wants) = (Doing::Idle, None, None);
         let by = self.all[who].hurt_by;
         self.report(Event::Defeated { who: id(who), by });
         let by = by.map(|(by, _)| usize::from(by.0));

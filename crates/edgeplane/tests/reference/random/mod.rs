@@ -190,7 +190,7 @@ impl Parts {
         let sustain = kept.then(|| Sustain {
             every: STEP * (2 + dice.below(16)),
             longest: (!dice.one_in(4)).then(|| STEP * dice.below(60)),
-            cost: if walked { 0.0 } else { 2.0 * dice.below(3) as f64 },
+            cost: 2.0 * dice.below(3) as f64,
             above: dice.one_in(3).then(|| 0.25 * (1 + dice.below(3)) as f64),
             does: (0..1 + dice.below(2)).map(|_| (tick_of_use(dice), self.to(dice), only(dice))).collect(),
         });
@@ -240,10 +240,9 @@ impl Parts {
     }
 
     fn when(&self, dice: &mut Dice) -> When {
-        let placed = self.ground != Ground::None;
+        // Where a way ends because its condition turns is not at a step.
+        let placed = !matches!(self.ground, Ground::None | Ground::Walked);
         match dice.below(11) {
-            // The way depends on what will be wanted, and is planned anew where lines open, not where conditions turn.
-            _ if self.ground == Ground::Walked => When::Always,
             0 => When::HealthAtMost(0.3 + 0.1 * dice.below(6) as f64),
             1 => When::WindAtLeast(4.0 + 4.0 * dice.below(7) as f64),
             2 => When::TargetAtMost(0.3 + 0.1 * dice.below(7) as f64),
@@ -270,7 +269,7 @@ impl Parts {
                 2 => Call::Effects(who, dice.index(self.abilities), dice.index(all)),
                 3 => Call::Cancel(who),
                 5 => Call::Stop(who),
-                4 | 6 if self.ground != Ground::Walked => Call::Control(who, dice.one_in(2)),
+                4 | 6 => Call::Control(who, dice.one_in(2)),
                 _ => self.base(dice, who),
             };
             calls.push((at, call));
@@ -422,8 +421,8 @@ pub(crate) fn world(seed: u64) -> World {
             statuses: (0..parts.statuses).filter(|_| dice.one_in(12)).collect(),
             immune: dice.one_in(10),
             lines: (0..1 + dice.below(4)).map(|_| line(dice, &possible)).collect(),
-            group: (ground != Ground::Walked && dice.one_in(4)).then(|| (1 + dice.index(3), dice.one_in(2))),
-            reaction: if ground != Ground::Walked && dice.one_in(4) { STEP * (1 + dice.below(12)) } else { 0 },
+            group: dice.one_in(4).then(|| (1 + dice.index(3), dice.one_in(2))),
+            reaction: if dice.one_in(4) { STEP * (1 + dice.below(12)) } else { 0 },
             abilities: own,
             can_learn,
             untargetable: dice.one_in(20).then(|| dice.one_in(3)),
@@ -444,9 +443,7 @@ pub(crate) fn world(seed: u64) -> World {
             health: dice.one_in(6).then(|| 5.0 * (1 + dice.below(20)) as f64),
             begins_with: dice.one_in(6).then(|| dice.index(parts.statuses)),
         };
-        // Whoever walks keeps to the one that it set out for while others are nearer: there is one alone.
-        let most = if ground == Ground::Walked && side == 1 { 1 } else { 3 };
-        (0..1 + dice.index(most)).map(|index| member(dice, index == 0)).collect::<Vec<_>>()
+        (0..1 + dice.index(3)).map(|index| member(dice, index == 0)).collect::<Vec<_>>()
     });
     let script = (0..dice.below(3)).filter(|_| dice.one_in(2));
     let script: Vec<u64> = script.collect();
@@ -473,7 +470,7 @@ pub(crate) fn world(seed: u64) -> World {
             1 => Call::Pool(who, dice.index(2), dice.below(40) as f64),
             2 if parts.gear > 0 => Call::Wear(who, dice.index(parts.gear)),
             3 if parts.gear > 0 => Call::TakeOff(who, dice.index(parts.gear)),
-            4 if matches!(ground, Ground::Plane | Ground::Line) => Call::Place(who, parts.place(dice, 0)),
+            4 if ground != Ground::None => Call::Place(who, parts.place(dice, 0)),
             5 => Call::Remove(dice.index(parts.statuses), who),
             _ => continue,
         };

@@ -1,0 +1,90 @@
+//! Whom somebody goes to who can do nothing yet: what it wants is chosen as it sets out, and kept.
+
+use super::super::engine::{Engine, FightResult};
+use super::super::state::Wish;
+use crate::program::CombatantId;
+
+impl Engine<'_> {
+    /// Plans the way of one who begins to wait, or to walk while it is busy: it wants nothing yet.
+    pub(in crate::fight) fn sets_out(&mut self, who: CombatantId) {
+        if !self.has_controller(who) {
+            let walk = &mut self.state.walks[who.index()];
+            (walk.goal, walk.line, walk.wants) = (None, None, Wish::Open);
+        }
+        self.plan_way(who);
+    }
+
+    /// Others can be meant than before: a combatant that waits plans its way, and there may be something to want now.
+    pub(in crate::fight) fn look_round(&mut self, who: CombatantId) {
+        let walk = &mut self.state.walks[who.index()];
+        if walk.wants == Wish::Nothing {
+            walk.wants = Wish::Open;
+        }
+        self.plan_way(who);
+    }
+
+    /// Whom to walk to, and to within how many metres: for the first line that only distance keeps closed, else for
+    /// what it wants. Who is in reach of such a line waits there, until the other goes away.
+    pub(super) fn goal_of(&mut self, who: CombatantId) -> FightResult<Option<(CombatantId, f64)>> {
+        if self.has_controller(who) {
+            return Ok(self.state.walks[who.index()].goal);
+        }
+        let far = self.first_far_line(who);
+        self.state.walks[who.index()].line = far;
+        if let Some(line) = far.and_then(|index| self.setup.policies[who.index()].lines.get(usize::from(index))) {
+            let (target, reach) = self.pick_first(who, self.program.ability(line.ability))?;
+            if let Some(target) = target {
+                self.state.walks[who.index()].wants = Wish::Open;
+                return Ok(Some((target, reach)));
+            }
+        }
+        if !self.ever_walks(who) {
+            return Ok(None);
+        }
+        let (now, walk) = (self.state.now, &self.state.walks[who.index()]);
+        let kept = match walk.wants {
+            Wish::Open => None,
+            _ if walk.wants_since == now => None,
+            Wish::Nothing => return Ok(None),
+            Wish::Line(line) => self.goal_wanted(who, line),
+        };
+        if kept.is_some() {
+            return Ok(kept);
+        }
+        let wanted = self.first_wanted(who)?;
+        let walk = &mut self.state.walks[who.index()];
+        (walk.wants, walk.wants_since) = (wanted.map_or(Wish::Nothing, |(line, _)| Wish::Line(line)), now);
+        Ok(wanted.map(|(_, goal)| goal))
+    }
+
+    /// Whom somebody has set out for, for what it wants, if that is still possible: it keeps to that, whatever else it would
+    /// want by now, unless it is taunted.
+    fn goal_wanted(&self, who: CombatantId, line: u16) -> Option<(CombatantId, f64)> {
+        let goal = self.state.walks[who.index()].goal?;
+        let line = self.setup.policies[who.index()].lines.get(usize::from(line))?;
+        let plan = self.program.ability(line.ability);
+        let is_known = self.state.abilities[line.ability_index as usize].known;
+        let is_free = self.taunter(who, plan.side).is_none_or(|taunter| taunter == goal.0);
+        (is_known && is_free && self.candidates(who, plan).contains(&goal.0)).then_some(goal)
+    }
+
+    /// The first line with a reach that will be wanted, and where to: its condition holds, whatever else keeps it closed.
+    fn first_wanted(&mut self, who: CombatantId) -> FightResult<Option<(u16, (CombatantId, f64))>> {
+        for (index, line) in self.setup.policies[who.index()].lines.iter().enumerate() {
+            let ability = line.ability_index as usize;
+            if !self.setup.abilities[ability].reaches || !self.state.abilities[ability].known {
+                continue;
+            }
+            let (target, reach) = self.pick_first(who, self.program.ability(line.ability))?;
+            let Some(target) = target else { continue };
+            if let Some(when) = line.when.filter(|_| !line.chance) {
+                let target = if line.aims { target } else { who };
+                if self.quiet_number(when, &self.frame(who, target))? == 0.0 {
+                    continue;
+                }
+            }
+            return Ok(Some((index as u16, (target, reach))));
+        }
+        Ok(None)
+    }
+}

@@ -1,0 +1,86 @@
+//! Where those go who can do nothing yet, and when they see that somebody has come: at moments worked by hand.
+
+#![allow(clippy::unwrap_used)]
+
+use crate::common::{game, moments, seconds};
+use edgeplane::fight::Event;
+use edgeplane::{CombatantId, Fight, Game, Log, PoolId};
+
+const ONE: CombatantId = CombatantId(0);
+const OTHER: CombatantId = CombatantId(1);
+
+/// One with a policy at four metres a second, another who stands there, and whatever else is said of the throw.
+fn scene(policy: &str, metres: f64, throw: &str) -> Game {
+    game(&format!(
+        "[attributes]\nspeed = 4\n[pools]\nhealth = {{ max = 100, defeat = true }}\nbreath = {{ max = 100, start = 0, regen = 2 }}\n\
+         [ability.bite]\nreach = 1\ncooldown = 20\nunlock = \"now >= 8\"\ndoes = [{{ damage = 1 }}]\n\
+         [ability.spit]\nreach = 6\ncooldown = 20\nunlock = \"now >= 8\"\ndoes = [{{ damage = 1 }}]\n\
+         [ability.throw]\n{throw}\ncooldown = 20\ndoes = [{{ damage = 1 }}]\n\
+         [policy.one]\n{policy}\n\
+         [character.one]\nabilities = [\"bite\", \"spit\", \"throw\"]\npolicy = \"one\"\n\
+         [character.other]\nabilities = []\n\
+         [encounter.e]\nsides.a = [\"one\"]\nsides.b = [\"other\"]\ndistance = {metres}\n"
+    ))
+}
+
+fn played(game: &Game, until: f64) -> (Fight, Log) {
+    let (mut fight, mut log) = (game.fight("e", 1).unwrap(), Log::default());
+    fight.advance(seconds(until), &mut log).unwrap();
+    (fight, log)
+}
+
+/// When the first one turns, and how fast it goes then.
+fn courses(log: &Log) -> Vec<(u64, f64)> {
+    let course = |logged: &edgeplane::fight::Logged| match logged.event {
+        Event::Walks { who: ONE, course, .. } => Some((logged.at.0, course[0])),
+        _ => None,
+    };
+    log.events.iter().filter_map(course).collect()
+}
+
+#[test]
+fn who_can_do_nothing_keeps_to_what_it_wanted_as_it_set_out() {
+    let game =
+        scene("use = [{ ability = \"bite\", when = \"target.health.share < 0.5\" }, \"spit\"]", 12.0, "reach = 6");
+    let (mut fight, mut log) = played(&game, 3.0);
+    // Nothing is to bite at first, so it goes to where it will be able to spit.
+    assert_eq!(courses(&log), [(0, 4.0), (1_500_000, 0.0)]);
+    fight.set_pool(OTHER, PoolId(0), 40.0).unwrap();
+    fight.take_control(OTHER).unwrap();
+    for (at, course) in [(4.0, 1.0), (5.0, 0.0)] {
+        fight.advance(seconds(at), &mut log).unwrap();
+        fight.walk(OTHER, [course, 0.0], &mut log).unwrap();
+    }
+    fight.advance(seconds(10.0), &mut log).unwrap();
+    // It goes along with the other; only when the bite is unlocked, distance alone keeps that closed.
+    assert_eq!(courses(&log)[2..], [(4_000_000, 1.0), (5_000_000, 0.0), (8_000_000, 4.0), (9_250_000, 0.0)]);
+    assert_eq!(moments(&log, |event| matches!(event, Event::Used { .. })), [8_000_000, 9_250_000]);
+}
+
+#[test]
+fn nobody_goes_on_for_what_it_does_not_want_any_more() {
+    let game = scene("use = [{ ability = \"throw\", when = \"self.breath <= 10\" }]", 100.0, "reach = 6");
+    // The first microsecond in which more than ten are there.
+    assert_eq!(courses(&played(&game, 9.0).1), [(0, 4.0), (5_000_001, 0.0)]);
+}
+
+#[test]
+fn who_has_not_reacted_yet_walks_on_as_one_that_cannot_act() {
+    let game = scene("reaction = 0.5\nuse = [\"bite\", \"throw\", \"throw\"]", 12.0, "reach = 6");
+    let (fight, log) = played(&game, 2.0);
+    // In reach after a second and a half, it is two metres nearer when it throws.
+    assert_eq!(moments(&log, |event| matches!(event, Event::Used { .. })), [2_000_000]);
+    assert_eq!(fight.place(OTHER)[0] - fight.place(ONE)[0], 4.0);
+}
+
+#[test]
+fn whoever_comes_into_the_circle_is_seen_by_a_condition_about_targets() {
+    let around = "targets = { side = \"enemies\", around = \"caster\", radius = 3 }";
+    let game =
+        scene("move = \"hold\"\nuse = [{ ability = \"throw\", when = \"target.health.share <= 1\" }]", 10.0, around);
+    let (mut fight, mut log) = (game.fight("e", 1).unwrap(), Log::default());
+    fight.take_control(OTHER).unwrap();
+    fight.walk(OTHER, [-4.0, 0.0], &mut log).unwrap();
+    fight.advance(seconds(4.0), &mut log).unwrap();
+    assert_eq!(moments(&log, |event| matches!(event, Event::Used { .. })), [1_750_000]);
+}
