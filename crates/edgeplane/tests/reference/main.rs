@@ -72,7 +72,7 @@ fn compare(seed: u64) -> usize {
         )
     };
     // Two who walk to each other meet between two of the model's steps.
-    let is_between = |logged: &&Logged| world.ground == Ground::Walked && logged.at.0 % STEP != 0;
+    let is_between = |logged: &&Logged| world.ground == Ground::Walked && !logged.at.0.is_multiple_of(STEP);
     let between = engine.iter().find(is_between).map(|logged| logged.at);
     let mut engine: Vec<&Logged> = engine.iter().filter(|logged| !skipped(&logged.event)).collect();
     let Some(mut model) = Model::play(&world) else { return 0 };
