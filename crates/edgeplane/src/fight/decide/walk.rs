@@ -265,9 +265,11 @@ impl Engine<'_> {
             let Combatant { mobile, reacts_at, .. } = self.state.combatants[index];
             let mut turns = Time::NEVER;
             if (mobile || reacts_at < Time::NEVER) && !self.has_controller(who) {
-                turns = self.examine_lines(who)?;
+                let wake = self.examine_lines(who)?;
                 if mobile {
-                    self.state.combatants[index].wake = turns;
+                    self.state.combatants[index].wake = wake;
+                } else {
+                    turns = wake;
                 }
             }
             if mobile && !plans && self.is_on_its_way(who) {

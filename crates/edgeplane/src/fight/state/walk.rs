@@ -26,7 +26,6 @@ pub(in crate::fight) struct Walk {
     /// The course that it has planned and not taken yet.
     pub(in crate::fight) course: Plane,
     /// The side on which it goes round zones that it avoids.
-    #[cfg_attr(feature = "serde", serde(default))]
     pub(in crate::fight) bypass: Option<Bypass>,
     /// The place at which the game has it use an ability, in place of somebody.
     pub(in crate::fight) aims_at: Option<Plane>,
