@@ -36,7 +36,7 @@ impl Engine<'_> {
         self.state.abilities[index].reported = None;
         if table.mobile {
             self.state.who_mut(who).mobile = true;
-            self.sets_out(who);
+            self.set_out(who);
         } else if setup.is_placed {
             self.stand_still(who);
         }

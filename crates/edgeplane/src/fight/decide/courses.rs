@@ -19,7 +19,7 @@ impl Engine<'_> {
     pub(in crate::fight) fn stand_still(&mut self, who: CombatantId) {
         if self.setup.is_placed {
             let Walk { goal, until, line, wants, .. } = &mut self.state.walks[who.index()];
-            (*goal, *until, *line, *wants) = (None, Time::NEVER, None, Wish::Open);
+            (*goal, *until, *line, *wants) = (None, Time::NEVER, None, Wish::Undecided);
             self.turn(who, [0.0; 2]);
         }
     }

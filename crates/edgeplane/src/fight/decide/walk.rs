@@ -350,7 +350,7 @@ impl Engine<'_> {
     pub(super) fn keep_or_plan_way(&mut self, who: CombatantId) {
         let combatant = self.state.who(who);
         if !combatant.waits {
-            self.sets_out(who);
+            self.set_out(who);
         } else if combatant.reacts_at < Time::NEVER || self.has_controller(who) || !self.is_on_its_way(who) {
             // Who has not reacted yet has not looked at the lines after the one that has opened.
             self.plan_way(who);
@@ -363,7 +363,7 @@ impl Engine<'_> {
         let goal_stands = walk.goal.is_none_or(|(goal, _)| self.state.stands(goal));
         let is_chosen = match walk.wants {
             // Who has been made to stand still has no way.
-            Wish::Open => walk.line.is_some() || !self.ever_walks(who),
+            Wish::Undecided => walk.line.is_some() || !self.ever_walks(who),
             Wish::Nothing | Wish::Line(_) => walk.wants_since < self.state.now,
         };
         walk.until > self.state.now && goal_stands && is_chosen && walk.line == self.first_far_line(who)

@@ -6,10 +6,10 @@ use crate::program::CombatantId;
 
 impl Engine<'_> {
     /// Plans the way of one who begins to wait, or to walk while it is busy: it wants nothing yet.
-    pub(in crate::fight) fn sets_out(&mut self, who: CombatantId) {
+    pub(in crate::fight) fn set_out(&mut self, who: CombatantId) {
         if !self.has_controller(who) {
             let walk = &mut self.state.walks[who.index()];
-            (walk.goal, walk.line, walk.wants) = (None, None, Wish::Open);
+            (walk.goal, walk.line, walk.wants) = (None, None, Wish::Undecided);
         }
         self.plan_way(who);
     }
@@ -18,7 +18,7 @@ impl Engine<'_> {
     pub(in crate::fight) fn look_round(&mut self, who: CombatantId) {
         let walk = &mut self.state.walks[who.index()];
         if walk.wants == Wish::Nothing {
-            walk.wants = Wish::Open;
+            walk.wants = Wish::Undecided;
         }
         self.plan_way(who);
     }
@@ -34,7 +34,7 @@ impl Engine<'_> {
         if let Some(line) = far.and_then(|index| self.setup.policies[who.index()].lines.get(usize::from(index))) {
             let (target, reach) = self.pick_first(who, self.program.ability(line.ability))?;
             if let Some(target) = target {
-                self.state.walks[who.index()].wants = Wish::Open;
+                self.state.walks[who.index()].wants = Wish::Undecided;
                 return Ok(Some((target, reach)));
             }
         }
@@ -43,7 +43,7 @@ impl Engine<'_> {
         }
         let (now, walk) = (self.state.now, &self.state.walks[who.index()]);
         let kept = match walk.wants {
-            Wish::Open => None,
+            Wish::Undecided => None,
             _ if walk.wants_since == now => None,
             Wish::Nothing => return Ok(None),
             Wish::Line(line) => self.goal_wanted(who, line),

@@ -114,7 +114,7 @@ impl Transferred<'_> {
                 left.broken.push(who);
             }
             if let Some(walk) = state.walks.get_mut(who.index()).filter(|_| !same_lines) {
-                walk.wants = Wish::Open;
+                walk.wants = Wish::Undecided;
             }
             let lines = |lines: u64, none: u64| if same_lines { lines } else { none };
             *state.who_mut(who) = Combatant {

@@ -36,7 +36,7 @@ pub(in crate::fight) struct Walk {
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) enum Wish {
     /// It has not chosen.
-    Open,
+    Undecided,
     /// There was nothing that it wanted.
     Nothing,
     /// A line, by its index.
@@ -58,7 +58,7 @@ impl Walk {
         plans: false,
         looks: false,
         line: None,
-        wants: Wish::Open,
+        wants: Wish::Undecided,
         wants_since: Time::NEVER,
         followed_at: Time::NEVER,
         followed: 0,

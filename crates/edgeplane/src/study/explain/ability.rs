@@ -355,7 +355,7 @@ pub(super) fn apply_effects<C: RandomSource, O: Observer>(
 
 /// Begins with what both have; whoever acts upon itself can be alone.
 fn begin<C: RandomSource>(fight: &mut Fight<C>, with: &Beforehand) -> Result<(), Error> {
-    let other = CombatantId((fight.setup().combatants.len() - 1) as _);
+    let other = fight.setup().ids().last().unwrap_or_default();
     with.begin(fight, other)
 }
 
