@@ -77,6 +77,9 @@ mod hands;
 
 #[path = "hard_cases.rs"]
 mod hard_cases;
+#[path = "kites.rs"]
+mod kites;
+
 #[path = "laws.rs"]
 mod laws;
 #[path = "leads.rs"]

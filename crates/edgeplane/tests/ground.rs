@@ -40,20 +40,20 @@ const RULES: &str = r#"
     policy = "flings"
 "#;
 
-fn with(more: &str) -> Game {
+pub(crate) fn with(more: &str) -> Game {
     game(&format!("{RULES}\n{more}"))
 }
 
-fn play(game: &Game, encounter: &str) -> (Ending, Log) {
+pub(crate) fn play(game: &Game, encounter: &str) -> (Ending, Log) {
     game.play(encounter, 1).unwrap()
 }
 
 /// When a combatant used something, in microseconds.
-fn uses(log: &Log, who: u16) -> Vec<u64> {
+pub(crate) fn uses(log: &Log, who: u16) -> Vec<u64> {
     moments(log, |event| matches!(event, Event::Used { caster, .. } if caster.0 == who))
 }
 
-fn courses(log: &Log, who: u16) -> Vec<(u64, [f64; 2])> {
+pub(crate) fn courses(log: &Log, who: u16) -> Vec<(u64, [f64; 2])> {
     let course = |logged: &edgeplane::fight::Logged| match logged.event {
         Event::Walks { who: one, course, .. } if one.0 == who => Some((logged.at.0, course)),
         _ => None,
@@ -130,93 +130,6 @@ fn who_cannot_be_caught_is_followed_until_it_stops() {
     // The runner has 24 metres to go at six a second: there at 4 s, and stays there; the walker needs 26 at four.
     assert_eq!(uses(&log, 2)[0], 4_000_000);
     assert_eq!(uses(&log, 0), [6_500_000]);
-}
-
-#[test]
-fn one_keeps_its_distance_and_another_is_held_fast() {
-    let more = |statuses: &str| {
-        format!(
-            "[status.rooted]\nduration = 1\nforbids = [\"move\"]\n[status.quick]\nduration = 9\n\
-             modify = [{{ attribute = \"speed\", add = 4 }}]\n\
-             [policy.far]\nmove = {{ keep_distance = 6 }}\nuse = [{{ ability = \"fling\", when = \"now > 50\" }}]\n\
-             [character.shy]\nabilities = [\"fling\"]\npolicy = \"far\"\nattributes = {{ speed = 2 }}\n\
-             [ability.snare]\nuses = 1\ncast = 0.5\ndoes = [{statuses}]\n\
-             [character.snarer]\nabilities = [\"snare\"]\n\
-             [encounter.shy]\nsides.a = [\"shy\"]\nsides.b = [\"snarer\"]\ndistance = 4\ntime_limit = 9\n"
-        )
-    };
-    let alone = play(&with(&more("{ interrupt = true }")), "shy").1;
-    // Two metres at two a second.
-    assert_eq!(courses(&alone, 0), [(0, [-2.0, 0.0]), (1_000_000, [0.0, 0.0])]);
-    let held = play(&with(&more("{ apply = \"rooted\" }")), "shy").1;
-    // Half a second of it, then a second held fast, then the other metre.
-    let expected = [(0, [-2.0, 0.0]), (500_000, [0.0, 0.0]), (1_500_000, [-2.0, 0.0]), (2_000_000, [0.0, 0.0])];
-    assert_eq!(courses(&held, 0), expected);
-    let hastened = play(&with(&more("{ apply = \"quick\" }")), "shy").1;
-    // One metre at two, the other at six a second.
-    assert_eq!(courses(&hastened, 0), [(0, [-2.0, 0.0]), (500_000, [-6.0, 0.0]), (666_667, [0.0, 0.0])]);
-}
-
-#[test]
-fn who_keeps_its_distance_turns_at_the_moment_at_which_it_is_too_near() {
-    let game = with(
-        "[policy.far]\nmove = { keep_distance = 6 }\nuse = [{ ability = \"fling\", when = \"level > 50\" }]\n\
-         [character.shy]\nabilities = [\"fling\"]\npolicy = \"far\"\nattributes = { speed = 2 }\n\
-         [encounter.shy]\nsides.a = [\"shy\"]\nsides.b = [\"walker\"]\ndistance = 10\ntime_limit = 9\n",
-    );
-    let log = play(&game, "shy").1;
-    // Four of ten metres at four a second, and the microsecond in which the walker is inside and not at the edge.
-    assert_eq!(courses(&log, 0)[0], (1_000_001, [-2.0, 0.0]));
-    // Two metres a second faster, the walker has its four metres more after two seconds.
-    assert!(uses(&log, 1)[0].abs_diff(3_000_000) < 5);
-}
-
-/// One who keeps six metres between itself and its enemies, at so many metres a second, from the middle.
-fn shy(speed: u32, enemies: &str) -> Log {
-    let game = with(&format!(
-        "[policy.far]\nmove = {{ keep_distance = 6 }}\nuse = [{{ ability = \"fling\", when = \"level > 50\" }}]\n\
-         [character.shy]\nabilities = [\"fling\"]\npolicy = \"far\"\nattributes = {{ speed = {speed} }}\n\
-         [encounter.e]\nsides.a = [{{ character = \"shy\", at = [0, 0] }}]\nsides.b = [{enemies}]\ntime_limit = 9\n"
-    ));
-    play(&game, "e").1
-}
-
-#[test]
-fn a_retreat_lasts_until_the_distance_is_kept_whatever_the_other_does() {
-    let walker = "{ character = \"walker\", at = [4, 0] }";
-    // A metre a second faster, two metres are made up in two seconds. Then the other comes four metres a second nearer for a tenth
-    // of a second, and that takes another 0.4 s.
-    let (away, stays) = ([-5.0, 0.0], [0.0, 0.0]);
-    let expected = [(0, away), (2_000_000, stays), (2_100_000, away), (2_500_000, stays), (2_600_000, away)];
-    assert_eq!(courses(&shy(5, walker), 0)[..5], expected);
-    // As fast as the other, it goes on for ever.
-    assert_eq!(courses(&shy(4, walker), 0), [(0, [-4.0, 0.0])]);
-}
-
-#[test]
-fn who_retreats_turns_once_another_one_is_as_near() {
-    let posts = "{ character = \"post\", at = [3, 0] }, { character = \"post\", at = [-4, 1] }";
-    let log = shy(2, posts);
-    // Three metres to the first when it sets out: the second is as near when (4 - 2 t)² + 1 = 9.
-    let t = (4.0 - 8.0_f64.sqrt()) / 2.0;
-    let turned = courses(&log, 0)[1];
-    assert_eq!(turned.0, (t * 1e6).ceil() as u64);
-    let away = [4.0 - 2.0 * t, -1.0].map(|part| part / 3.0 * 2.0);
-    assert!((turned.1[0] - away[0]).abs() < 1e-5 && (turned.1[1] - away[1]).abs() < 1e-5, "{turned:?}");
-}
-
-#[test]
-fn who_keeps_its_distance_retreats_from_one_that_leaps_beside_it() {
-    let game = with(
-        "[ability.pounce]\nreach = 20\nuses = 1\ncast = 1\nrecovery = 9\ndoes = [{ leap = 1 }]\n\
-         [character.leaper]\nabilities = [\"pounce\"]\n\
-         [policy.far]\nmove = { keep_distance = 6 }\nuse = [{ ability = \"fling\", when = \"level > 50\" }]\n\
-         [character.shy]\nabilities = [\"fling\"]\npolicy = \"far\"\n\
-         [encounter.e]\nsides.a = [\"shy\"]\nsides.b = [\"leaper\"]\ndistance = 9\ntime_limit = 4\n",
-    );
-    let log = play(&game, "e").1;
-    // Five metres at four a second, from a tenth of a second after the leap.
-    assert_eq!(courses(&log, 0), [(1_100_000, [-4.0, 0.0]), (2_350_000, [0.0, 0.0])]);
 }
 
 #[test]

@@ -42,6 +42,7 @@ impl Program {
         }
         super::lints::lint(&rules, &program, &mut out);
         super::nowhere_near::nowhere_near(&rules, &program, &mut out);
+        super::nowhere_near::keeps_too_far(&rules, &program, &mut out);
         super::never_used::never_used(&rules, &program, &mut out);
         super::idle::idle(&rules, &program, &mut out);
         Ok(Self { sources, warnings: out.finish(), ..program })

@@ -1,10 +1,12 @@
-//! A warning about combatants who stand where they can do nothing, in an encounter in which nobody walks.
+//! Warnings about combatants who stand where they can do nothing: in an encounter in which nobody walks, or because they keep
+//! away from everybody whom they could reach.
 
 use super::Program;
 use super::characters::CharacterPlan;
 use super::encounters::EncounterPlan;
 use super::ids::{AbilityId, CharacterId};
-use crate::rules::{EffectKind, Ruleset, SideRule};
+use crate::numbers::Extremes;
+use crate::rules::{EffectKind, Moves, Ruleset, SideRule};
 use crate::text::{Code, Diagnostic, Diagnostics};
 
 /// Reports encounters in which somebody is too far from every enemy, and will stay there.
@@ -38,6 +40,26 @@ pub(super) fn nowhere_near(rules: &Ruleset, program: &Program, out: &mut Diagnos
         } else {
             "the attribute `speed` is the metres that somebody walks per second; without it only a game moves anybody"
         };
+        out.push(Diagnostic::warning(Code::NowhereNear, named.span, message).help(help));
+    }
+}
+
+/// Reports policies that keep farther away from enemies than anything reaches that they use on them.
+pub(super) fn keeps_too_far(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
+    for named in &rules.policies {
+        let Moves::KeepDistance(metres) = named.rule.moves else { continue };
+        let followers = program.characters.iter().filter(|plan| plan.policy.name == named.name);
+        let lines = followers.flat_map(|plan| &plan.policy.uses).map(|line| program.ability(line.ability));
+        let reaches = lines.filter(|ability| ability.side == SideRule::Enemies).map(|ability| ability.fixed_reach);
+        let farthest = reaches.reduce(|one, other| Some(one?.larger(other?))).flatten();
+        let Some(reach) = farthest.filter(|reach| *reach < metres) else { continue };
+        let message = format!(
+            "`{}` keeps {} m away from enemies, and what it uses on them reaches {} m",
+            named.name,
+            short(metres),
+            short(reach)
+        );
+        let help = "it uses that only on enemies that come nearer by themselves";
         out.push(Diagnostic::warning(Code::NowhereNear, named.span, message).help(help));
     }
 }

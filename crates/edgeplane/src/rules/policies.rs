@@ -54,7 +54,7 @@ pub enum Moves {
     Approach,
     /// Nowhere.
     Hold,
-    /// Away from the nearest enemy within so many metres, else as `approach`.
+    /// Away from the nearest enemy within so many metres, else as `approach`, but no nearer than that to any enemy.
     KeepDistance(f64),
 }
 

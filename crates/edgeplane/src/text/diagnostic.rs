@@ -89,7 +89,7 @@ codes! {
     NeverAffordable "never-affordable" "Warning: an ability whose cost is above the cap of everybody who has it.";
     NeverChosen "never-chosen" "Warning: an ability of somebody whose policy does not use it.";
     AmountAsShare "amount-as-share" "Warning: what a pool holds is compared with less than 1.";
-    NowhereNear "nowhere-near" "Warning: somebody too far from every enemy, where nobody walks.";
+    NowhereNear "nowhere-near" "Warning: somebody too far from every enemy, where nobody walks or by its own distance.";
     NeverPlaced "never-placed" "Warning: a zone that nothing places.";
     HelpsEnemies "helps-enemies" "Warning: an ability that helps its targets and does not say that they are no enemies.";
     UnreadSheet "unread-sheet" "Warning: a sheet in the folder that the ruleset does not name.";

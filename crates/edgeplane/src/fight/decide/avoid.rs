@@ -104,6 +104,11 @@ impl Engine<'_> {
         (walk.bypass, walk.course, walk.until) = (free.map(|(side, _)| side), course, until);
     }
 
+    /// Whether somebody that goes so many metres on a course comes into none of the zones that it avoids.
+    pub(super) fn leads_into_no_zone(&self, who: CombatantId, course: Plane, far: f64) -> bool {
+        self.setup.policies[who.index()].avoid.is_empty() || self.first_on_way(who, toward(course, 1.0), far).is_none()
+    }
+
     /// The zone that somebody would be in first that goes so many metres in a direction, and after how many metres.
     fn first_on_way(&self, who: CombatantId, along: Plane, far: f64) -> Option<(f64, Lies)> {
         let here = self.place_of(who);

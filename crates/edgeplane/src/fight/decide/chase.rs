@@ -1,16 +1,32 @@
 //! Courses: to where somebody will be in reach, after whoever cannot be caught, and away from enemies that are too near.
 
 use super::super::engine::Engine;
+use super::super::state::{Bypass, Walk};
 use crate::numbers::Extremes;
-use crate::program::{CombatantId, HAIR, POLL, Plane, Spot, Time, inner, length, meeting, minus, parting, toward};
+use crate::program::{
+    CombatantId, HAIR, POLL, Plane, Spot, Time, inner, is_nowhere, length, meeting, minus, parting, toward,
+};
 use crate::rules::{Moves, SideRule};
 
 /// Metres to the edge of its reach within which one goes along with a target that leaves.
 const AT_EDGE: f64 = 0.05;
 
+/// Metres too near within which one goes along with an enemy that comes.
+const AT_RIM: f64 = 1e-3;
+
 /// The tangent of the angle, some six degrees, by which whoever follows or retreats is off its course before it turns. What turns
 /// at a smaller angle turns more often and is hardly nearer for it.
 const OFF_COURSE: f64 = 0.1;
+
+/// Metres by which one that keeps its distance stays farther away from whom it walks to.
+const CLEARANCE: f64 = 0.01;
+
+/// Metres that one goes past an enemy at least: for less it stands still.
+const LEAST_STEP: f64 = 0.05;
+
+/// The sine of an angle below which somebody is straight behind another one, but for what arithmetic leaves. One goes past to
+/// greater y then, so that sides that stand mirrored do the same.
+const LEAST_ASIDE: f64 = 1e-9;
 
 /// Whoever follows or retreats looks once a second whether it still should: somebody else may be nearer by now.
 const ANEW: Time = Time(1_000_000);
@@ -70,14 +86,105 @@ impl Engine<'_> {
         if seconds < f64::INFINITY { self.after(seconds).clamp(least, most) } else { most }
     }
 
-    /// When the first enemy will be too near, on the course that was planned and if all go on as they do; not before
-    /// a tenth of a second has passed, for two who keep their distance would else turn each other round at every
+    /// To within how many metres of a target somebody walks: no nearer than the distance that it keeps from enemies.
+    pub(super) fn nearest_approach(&self, who: CombatantId, target: CombatantId, reach: f64) -> f64 {
+        match self.setup.policies[who.index()].moves {
+            Moves::KeepDistance(metres) if self.side_of(target) != self.side_of(who) => {
+                reach.larger(metres + CLEARANCE)
+            }
+            _ => reach,
+        }
+    }
+
+    /// Has one that keeps its distance plan anew when an enemy will be too near on the planned course; if that is so almost at
+    /// once, it goes past that one or stands still.
+    pub(super) fn keep_clear(&mut self, who: CombatantId, goal: Option<(CombatantId, f64)>, metres: f64, speed: f64) {
+        let Walk { course: planned, until, .. } = self.state.walks[who.index()];
+        let soon = self.state.now + POLL;
+        let first = self.first_too_near(who, planned, metres);
+        let blocker = first.filter(|(at, _)| *at <= soon.min(until));
+        let (course, until) = if let Some((_, enemy)) = blocker {
+            let goal = goal.filter(|_| !is_nowhere(planned));
+            let past = goal.and_then(|(goal, _)| self.way_past(who, goal, enemy, metres, speed));
+            past.or_else(|| self.along(who, enemy, metres, speed)).unwrap_or(([0.0; 2], soon))
+        } else {
+            self.state.walks[who.index()].passes = None;
+            (planned, until.min(first.map_or(Time::NEVER, |(at, _)| self.looks_before(at, planned))))
+        };
+        let walk = &mut self.state.walks[who.index()];
+        (walk.course, walk.until) = (course, until);
+    }
+
+    /// On the course of an enemy that comes nearer, at whose edge one is: so the distance stays as it is. Not, if that is faster, or
+    /// leads too near to another one.
+    fn along(&self, who: CombatantId, enemy: CombatantId, metres: f64, speed: f64) -> Option<(Plane, Time)> {
+        let Spot { place, course, .. } = self.spot_of(enemy);
+        let soon = self.state.now + POLL;
+        let comes = length(course) <= speed && inner(course, minus(self.place_of(who), place)) > 0.0;
+        let until = self.first_too_near(who, course, metres).map_or(Time::NEVER, |(at, _)| at);
+        if !comes || until <= soon || !self.leads_into_no_zone(who, course, speed * ANEW.seconds()) {
+            return None;
+        }
+        Some((course, until.min(self.state.now + ANEW)))
+    }
+
+    /// Past an enemy that is in the way to somebody, at a right angle to the direction in which it is, and until when. It
+    /// is no way past where that brings it hardly nearer, or too near to others or into zones that it avoids, or if two have it turn
+    /// to different sides.
+    fn way_past(
+        &mut self,
+        who: CombatantId,
+        goal: CombatantId,
+        enemy: CombatantId,
+        metres: f64,
+        speed: f64,
+    ) -> Option<(Plane, Time)> {
+        let walk = &self.state.walks[who.index()];
+        let (planned, passes) = (toward(walk.course, 1.0), walk.passes);
+        let (far, near) = (self.apart(who, goal), self.apart(who, enemy));
+        let ahead = toward(minus(self.spot_of(enemy).place, self.place_of(who)), 1.0);
+        let aside = ahead[0] * planned[1] - ahead[1] * planned[0];
+        // Of what is straight behind that enemy both sides are as near; this stays the nearer one once it is begun.
+        let turns = if aside.abs() > LEAST_ASIDE { aside } else { ahead[0] };
+        let (side, sign) = if turns >= 0.0 { (Bypass::Left, 1.0) } else { (Bypass::Right, -1.0) };
+        let most = POLL.seconds();
+        let seconds = if far > near { most } else { most.smaller(aside.abs() * far / speed) };
+        let past = [-ahead[1] * sign * speed, ahead[0] * sign * speed];
+        let is_way = seconds * speed > LEAST_STEP.smaller(most * speed / 2.0)
+            && passes.is_none_or(|begun| begun == side)
+            && self.first_too_near(who, past, metres).is_none_or(|(at, _)| at > self.state.now + POLL)
+            && self.leads_into_no_zone(who, past, speed * seconds);
+        if !is_way {
+            return None;
+        }
+        self.state.walks[who.index()].passes = Some(side);
+        Some((past, self.after(seconds)))
+    }
+
+    /// When one on a course looks where to go for whom an enemy will be too near at a moment: shortly before, if it walks, and in
+    /// no case before a tenth of a second has passed, for two who keep their distance would else turn each other round at every
     /// microsecond.
-    pub(super) fn too_near_at(&self, who: CombatantId, metres: f64) -> Time {
-        let planned = self.state.walks[who.index()].course;
+    fn looks_before(&self, at: Time, course: Plane) -> Time {
+        let soon = self.state.now + POLL;
+        if at == Time::NEVER || at <= soon || is_nowhere(course) { at.max(soon) } else { Time(at.0 - POLL.0 / 2) }
+    }
+
+    /// Whether somebody walks just outside of the distance that it keeps from an enemy: it may go along with it.
+    pub(super) fn is_at_rim(&self, who: CombatantId, enemy: CombatantId, metres: f64) -> bool {
+        let their = self.spot_of(enemy);
+        let gap = length(minus(their.place, self.place_of(who))) - their.body - metres;
+        gap.abs() <= AT_RIM && !is_nowhere(self.course_taken(who))
+    }
+
+    /// The course on which somebody is once all have set out in this moment, whoever is the first of them.
+    fn course_taken(&self, who: CombatantId) -> Plane {
+        if self.state.who(who).is_moved { self.course_of(who) } else { self.state.walks[who.index()].course }
+    }
+
+    /// Which enemy will be too near first, on a course and if all others go on as they do, and when.
+    fn first_too_near(&self, who: CombatantId, course: Plane, metres: f64) -> Option<(Time, CombatantId)> {
         let enemies = self.targets_of(who, SideRule::Enemies).iter();
-        let first = enemies.map(|enemy| self.comes_near_at(who, *enemy, planned, metres)).min();
-        first.unwrap_or(Time::NEVER).max(self.state.now + POLL)
+        enemies.map(|enemy| (self.comes_near_at(who, *enemy, course, metres), *enemy)).min()
     }
 
     fn comes_near_at(&self, who: CombatantId, enemy: CombatantId, course: Plane, metres: f64) -> Time {
@@ -105,6 +212,13 @@ impl Engine<'_> {
         let Some((distance, nearest)) = nearest.filter(|(distance, _)| *distance < metres - HAIR && speed > 0.0) else {
             return false;
         };
+        if distance > metres - AT_RIM
+            && let Some((course, until)) = self.along(who, nearest, metres, speed)
+        {
+            let walk = &mut self.state.walks[who.index()];
+            (walk.course, walk.until) = (course, until);
+            return true;
+        }
         let Spot { place, .. } = self.spot_of(nearest);
         let course = toward(minus(here, place), speed);
         let others = enemies.iter().filter(|enemy| **enemy != nearest);
@@ -130,11 +244,11 @@ impl Engine<'_> {
 
     /// When an enemy that is on a new course has one plan its way that keeps its distance.
     pub(super) fn keeps_distance_until(&self, who: CombatantId, enemy: CombatantId, metres: f64) -> Time {
-        let (course, their) = (self.course_of(who), self.spot_of(enemy));
+        let (course, their) = (self.course_taken(who), self.spot_of(enemy));
         let is_near = length(minus(their.place, self.place_of(who))) < metres + their.body - 2.0 * HAIR;
         match is_near {
             true => self.turns_at(self.retreats_for(who, enemy, course, metres)),
-            false => self.comes_near_at(who, enemy, course, metres).max(self.state.now + POLL),
+            false => self.looks_before(self.comes_near_at(who, enemy, course, metres), course),
         }
     }
 }

@@ -29,6 +29,7 @@ impl Engine<'_> {
         if self.state.who(who).is_moved {
             return;
         }
+        self.state.walks[who.index()].course = course;
         let change = minus(course, self.course_of(who));
         if change[0].abs().larger(change[1].abs()) <= 1e-9 {
             return;
@@ -279,6 +280,9 @@ impl Engine<'_> {
             && self.can_be_targeted(me, turned, SideRule::Enemies)
         {
             let near = self.keeps_distance_until(me, turned, metres);
+            if self.is_at_rim(me, turned, metres) {
+                self.follow(me);
+            }
             let walk = &mut self.state.walks[me.index()];
             walk.until = walk.until.min(near);
         }

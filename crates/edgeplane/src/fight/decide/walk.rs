@@ -317,14 +317,13 @@ impl Engine<'_> {
         {
             return Ok(());
         }
-        if let Some(goal) = goal {
+        if let Some((target, reach)) = goal {
+            let goal = (target, self.nearest_approach(who, target, reach));
             self.approach(who, goal, moves, speed);
             self.walk_around(who, goal, speed);
         }
         if let Moves::KeepDistance(metres) = moves {
-            let near = self.too_near_at(who, metres);
-            let walk = &mut self.state.walks[who.index()];
-            walk.until = walk.until.min(near);
+            self.keep_clear(who, goal, metres, speed);
         }
         Ok(())
     }

@@ -27,6 +27,8 @@ pub(in crate::fight) struct Walk {
     pub(in crate::fight) course: Plane,
     /// The side on which it goes round zones that it avoids.
     pub(in crate::fight) bypass: Option<Bypass>,
+    /// The side on which it goes past enemies from whom it keeps its distance.
+    pub(in crate::fight) passes: Option<Bypass>,
     /// The place at which the game has it use an ability, in place of somebody.
     pub(in crate::fight) aims_at: Option<Plane>,
 }
@@ -43,7 +45,7 @@ pub(in crate::fight) enum Wish {
     Line(u16),
 }
 
-/// The side on which somebody goes round zones.
+/// The side on which somebody goes round zones or past enemies.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) enum Bypass {
@@ -64,6 +66,7 @@ impl Walk {
         followed: 0,
         course: [0.0; 2],
         bypass: None,
+        passes: None,
         aims_at: None,
     };
 }
