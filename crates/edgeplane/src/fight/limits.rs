@@ -86,6 +86,11 @@ pub enum FightErrorKind {
         /// Most that can be.
         most: usize,
     },
+    /// There are more statuses, or stacks that end each on its own, at once than can be.
+    Statuses {
+        /// Most that can be.
+        most: usize,
+    },
     /// Zones move combatants in and out without time passing.
     Edges {
         /// How often that was looked at.
@@ -136,6 +141,12 @@ impl FightErrorKind {
                 let message = format!("more than {most} zones are there at once");
                 Diagnostic::new(Code::FightFault, message)
                     .help("let them end sooner, or give them fewer `max_instances`")
+            }
+            Self::Statuses { most } => {
+                let message =
+                    format!("more than {most} statuses, or stacks that end each on its own, are there at once");
+                Diagnostic::new(Code::FightFault, message)
+                    .help("let them end sooner, or give them fewer `max_instances` or `max_stacks`")
             }
             Self::Edges { times } => {
                 let message = format!("zones move combatants in and out without time passing ({times} times)");

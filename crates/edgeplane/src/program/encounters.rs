@@ -78,6 +78,8 @@ pub struct Setup {
     pub(crate) listeners: Listeners,
     /// All abilities of all combatants, and their times and costs as the fight begins.
     pub(crate) abilities: Vec<AbilityTable>,
+    /// How many of them have charges.
+    pub(crate) charges: u32,
     pub(crate) derived: Vec<Derived>,
     /// For each combatant, the pools of which a change concerns the engine, one bit each: they defeat, or a
     /// policy depends on them.
@@ -259,6 +261,7 @@ impl Setup {
             policies,
             listeners,
             abilities: Vec::new(),
+            charges: 0,
             derived: Vec::new(),
             alert: Vec::new(),
             defeating: combatants.iter().map(|combatant| defeats & has(combatant)).collect(),
@@ -279,7 +282,11 @@ impl Setup {
         let mut memory = setup.memory.clone();
         for (who, combatant) in setup.ids().zip(&setup.combatants) {
             let policy = &setup.policies[who.index()];
-            let tables = program.ability_tables(combatant, policy, placed);
+            let mut tables = program.ability_tables(combatant, policy, placed);
+            for place in tables.iter_mut().filter_map(|table| table.charges.as_mut()) {
+                *place = setup.charges;
+                setup.charges += 1;
+            }
             setup.derived.extend(tables.iter().map(|table| program.derived(table.ability, who, &mut memory)));
             setup.abilities.extend(tables);
             let own = (0..program.pools.len()).filter(|pool| policy.own_pools[*pool] != 0);

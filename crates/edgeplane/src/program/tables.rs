@@ -171,6 +171,8 @@ pub(crate) struct AbilityTable {
     pub(crate) by_place: bool,
     /// The combatant has it from the start.
     pub(crate) known: bool,
+    /// Where its charges are among those of all combatants, if it has any.
+    pub(crate) charges: Option<u32>,
     /// Tags by which statuses forbid it.
     pub(crate) forbidden_by: u64,
     /// The lines that use it.
@@ -455,6 +457,7 @@ impl Program {
                 mobile: placed && plan.mobile,
                 by_place: placed && plan.is_about_places(),
                 known: index < known,
+                charges: plan.charges.map(|_| 0),
                 forbidden_by: plan.forbidden_by,
                 lines: lines.fold(0, |bits, (index, _)| bits | CompiledPolicy::bit(index)),
                 opens: lines_where(&|other| other.after.is_some_and(|(after, _)| after == *id)),

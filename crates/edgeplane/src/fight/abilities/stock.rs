@@ -18,14 +18,15 @@ impl Engine<'_> {
     ) -> FightResult<Option<UnavailableReason>> {
         let plan = self.program.ability(self.setup.abilities[index].ability);
         let now = self.state.now;
-        let ability = &mut self.state.abilities[index];
+        let ability = &self.state.abilities[index];
         if plan.uses.is_some_and(|uses| ability.used >= uses) {
             return Ok(Some(UnavailableReason::UsedUp));
         }
         if let Some((most, _)) = plan.charges
-            && ability.refill(most, now) == 0
+            && let Some(charges) = self.state.charges_mut(self.setup, index)
+            && charges.refill(most, now) == 0
         {
-            let until = ability.next_charge;
+            let until = charges.next;
             return Ok(Some(UnavailableReason::NoCharge { until }));
         }
         let Some((after, within)) = plan.after else { return Ok(None) };
@@ -55,15 +56,16 @@ impl Engine<'_> {
             None => None,
         };
         let now = self.state.now;
-        let ability = &mut self.state.abilities[index];
-        ability.used += 1;
-        if let Some((most, regain)) = regain {
+        self.state.abilities[index].used += 1;
+        if let Some((most, regain)) = regain
+            && let Some(charges) = self.state.charges_mut(self.setup, index)
+        {
             // What begins at this very moment takes the time of this moment.
-            if ability.refill(most, now) == most || ability.next_charge == from + ability.regain {
-                ability.next_charge = from + regain;
+            if charges.refill(most, now) == most || charges.next == from + charges.regain {
+                charges.next = from + regain;
             }
-            ability.regain = regain;
-            ability.charges = ability.charges.saturating_sub(1);
+            charges.regain = regain;
+            charges.left = charges.left.saturating_sub(1);
         }
         if let Some((shared, time)) = plan.shared_cooldown {
             let time = if time.is_some() { self.time_of(who, time)? } else { cooldown };

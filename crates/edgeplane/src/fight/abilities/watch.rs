@@ -35,12 +35,13 @@ impl Engine<'_> {
                 (WatchKind::Uses, Some(index)) => watch.at_first(program) - f64::from(self.state.abilities[index].used),
                 (WatchKind::Charges, Some(index)) => {
                     let most = watch.at_first(program) as u32;
-                    let ability = &mut self.state.abilities[index];
-                    let charges = ability.refill(most, now);
-                    if charges < most {
-                        next = next.min(ability.next_charge);
-                    }
-                    f64::from(charges)
+                    let charges = self.state.charges_mut(self.setup, index);
+                    charges.map_or(0.0, |charges| {
+                        if charges.refill(most, now) < most {
+                            next = next.min(charges.next);
+                        }
+                        f64::from(charges.left)
+                    })
                 }
             };
             let place = program.place(who, watch.slot);

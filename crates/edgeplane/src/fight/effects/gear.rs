@@ -89,7 +89,7 @@ impl Engine<'_> {
         let statuses = &self.state.statuses;
         let of_gear = |index: &u32| {
             let record = statuses.get(*index);
-            record.holds == 0 && record.ends >= Time::NEVER
+            !record.is_held() && record.ends >= Time::NEVER
         };
         let found = statuses.of_kind(who, status).find(of_gear);
         found.map_or(Ok(()), |index| self.lose(index, LostReason::ConditionEnded))

@@ -236,7 +236,7 @@ impl Engine<'_> {
         for (one, ends) in meant.drain(..).take(filter.count as usize) {
             let Some(index) = self.state.statuses.find(one) else { continue };
             let record = self.state.statuses.get(index);
-            let (status, stacks, is_held) = (record.status, record.stacks, record.holds > 0);
+            let (status, stacks, is_held) = (record.status, record.stacks, record.is_held());
             let mut doses = std::mem::take(&mut self.scratch.doses);
             doses.clear();
             if transfers && self.state.statuses.ends_apart(index) {
@@ -296,7 +296,8 @@ impl Engine<'_> {
                 self.state.statuses.move_ends(index, moved);
                 let until = self.state.statuses.get(index).ends;
                 // A later end is announced anew.
-                self.state.statuses.get_mut(index).warned &= shorter;
+                let record = self.state.statuses.get_mut(index);
+                record.set_warned(record.is_warned() && shorter);
                 self.schedule(index);
                 emit!(self, StatusMoved { target, status, until });
             }

@@ -62,15 +62,17 @@ impl<C: RandomSource> Fight<C> {
         let frame = Frame::new(&setup.program, who, who, 0, self.state.now.micros());
         let cost = |(pool, cost): &(PoolId, _)| Ok((*pool, self.formula_value(*cost, &frame)?));
         let costs = plan.cost.iter().map(cost).collect::<Result<_, FightError>>()?;
+        let state = self.state.abilities[index];
         // A copy: to look at charges is not to fill them up.
-        let mut state = self.state.abilities[index];
-        let charges = plan.charges.map(|(most, _)| (state.refill(most, self.state.now), most));
+        let mut kept = self.state.charges_mut(&setup, index).copied();
+        let charges = plan.charges.zip(kept.as_mut());
+        let charges = charges.map(|((most, _), kept)| (kept.refill(most, self.state.now), most));
         Ok(Some(Button {
             ability,
             is_known: state.known,
             ready_at: state.ready,
             charges,
-            next_charge: charges.filter(|(now, most)| now < most).map(|_| state.next_charge),
+            next_charge: kept.filter(|_| charges.is_some_and(|(now, most)| now < most)).map(|kept| kept.next),
             uses_left: plan.uses.map(|uses| uses.saturating_sub(state.used)),
             costs,
         }))

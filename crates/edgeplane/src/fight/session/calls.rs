@@ -23,6 +23,7 @@ impl<C: RandomSource> Fight<C> {
         call: impl FnOnce(&mut Engine<'_>) -> R,
     ) -> R {
         let mut scratch = Scratch::lend(self.functions.as_ref());
+        scratch.share_queue(&mut self.state);
         let setup = &*self.setup;
         let wants = observer.wants();
         let mut engine = Engine {
@@ -42,6 +43,7 @@ impl<C: RandomSource> Fight<C> {
             dressing: false,
         };
         let result = call(&mut engine);
+        scratch.share_queue(&mut self.state);
         scratch.give_back();
         result
     }

@@ -5,9 +5,10 @@ use super::super::engine::{Engine, FightResult};
 use super::super::events::{Observer, Silent};
 use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
+use super::super::state::Charges;
 use super::super::state::timers::Timer;
 use crate::numbers::Extremes;
-use crate::program::{AbilityId, CombatantId, FormulaId, Layout, PoolId, Slot, Time, pool_slot};
+use crate::program::{AbilityId, CombatantId, FormulaId, Layout, PoolId, Slot, pool_slot};
 
 /// What a combatant takes along from one fight into the next.
 #[derive(Clone, Debug, Default)]
@@ -27,9 +28,7 @@ pub struct Carried {
 #[derive(Clone, Copy, Debug, Default)]
 struct Spent {
     used: u32,
-    charges: u32,
-    next_charge: Time,
-    regain: Time,
+    charges: Option<Charges>,
 }
 
 impl<C: RandomSource> Fight<C> {
@@ -47,10 +46,11 @@ impl<C: RandomSource> Fight<C> {
             let own = policy.first as usize..(policy.first + policy.count) as usize;
             let now = self.state.now;
             into.spent.extend(own.map(|index| {
-                let ability = &self.state.abilities[index];
-                let left = if ability.next_charge > now { ability.next_charge - now } else { Time::ZERO };
-                let (used, charges, regain) = (ability.used, ability.charges, ability.regain);
-                (self.setup.abilities[index].ability, Spent { used, charges, next_charge: left, regain })
+                let (table, used) = (&self.setup.abilities[index], self.state.abilities[index].used);
+                let charges = table.charges.map(|place| self.state.charges[place as usize]);
+                // Another fight begins at zero.
+                let charges = charges.map(|charges| Charges { next: charges.next - now, ..charges });
+                (table.ability, Spent { used, charges })
             }));
         }
     }
@@ -133,9 +133,10 @@ impl Engine<'_> {
             }
             for (ability, spent) in &carried.spent {
                 if let Some(index) = self.state.ability_index(self.setup, *who, *ability) {
-                    let ability = &mut self.state.abilities[index];
-                    (ability.used, ability.charges) = (spent.used, spent.charges);
-                    (ability.next_charge, ability.regain) = (spent.next_charge, spent.regain);
+                    self.state.abilities[index].used = spent.used;
+                    if let (Some(charges), Some(left)) = (self.state.charges_mut(self.setup, index), spent.charges) {
+                        *charges = left;
+                    }
                 }
             }
             self.note_abilities(*who);

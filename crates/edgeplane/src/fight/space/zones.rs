@@ -313,11 +313,11 @@ impl Engine<'_> {
         // What its owner has for good is not the zone's to take away.
         let for_good = self.state.statuses.of_kind(who, status).filter(|index| same(self, index)).any(|index| {
             let record = self.state.statuses.get(index);
-            record.holds == 0 && record.ends >= Time::NEVER
+            !record.is_held() && record.ends >= Time::NEVER
         });
         self.apply(by, who, status, Dose { stacks: 1, duration: Some(f64::INFINITY) })?;
         if let Some(index) = held(self).filter(|_| !for_good) {
-            self.state.statuses.get_mut(index).holds += 1;
+            self.state.statuses.get_mut(index).hold();
             self.schedule(index);
             let status = self.state.statuses.reference(index);
             self.state.holds.push(Hold { zone, who, status });
@@ -338,9 +338,9 @@ impl Engine<'_> {
 
     fn let_go_of(&mut self, index: u32, instance: StatusRef) -> FightResult<()> {
         let record = self.state.statuses.get_mut(index);
-        record.holds -= 1;
+        record.let_go();
         let (status, caster, who) = (record.status, record.caster, record.owner);
-        if record.holds > 0 {
+        if record.is_held() {
             return Ok(());
         }
         let Some(duration) = self.program.status(status).duration else {
@@ -355,7 +355,7 @@ impl Engine<'_> {
         let Some(index) = self.state.statuses.find(instance) else { return Ok(()) };
         // It goes on until then, or for as long as others have given it.
         self.state.statuses.move_ends(index, |end| if end < Time::NEVER { end.max(until) } else { until });
-        self.state.statuses.get_mut(index).warned = false;
+        self.state.statuses.get_mut(index).set_warned(false);
         self.schedule(index);
         let until = self.state.statuses.get(index).ends;
         emit!(self, StatusMoved { target: who, status, until });

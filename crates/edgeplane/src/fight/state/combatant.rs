@@ -2,7 +2,7 @@
 //! them.
 
 use crate::fight::events::Source;
-use crate::program::{CombatantId, Derived, JoinPlan, Setup, SideId, StatusId, Time};
+use crate::program::{CombatantId, Derived, FormulaId, JoinPlan, Setup, SideId, StatusId, Time};
 use crate::rules::Untargetable;
 
 /// What a combatant is doing.
@@ -163,13 +163,19 @@ pub(in crate::fight) struct AbilityState {
     pub(in crate::fight) reported_kind: u8,
     /// How often it was used.
     pub(in crate::fight) used: u32,
-    /// How many charges there were at the last use, or when one was last regained.
-    pub(in crate::fight) charges: u32,
-    /// When the next one is regained, and how long each of those after it takes.
-    pub(in crate::fight) next_charge: Time,
-    pub(in crate::fight) regain: Time,
     /// When it last took effect; never, if it has not.
     pub(in crate::fight) released: Time,
+}
+
+/// The charges of one ability of one combatant.
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+pub(in crate::fight) struct Charges {
+    /// How many there were at the last use, or when one was last regained.
+    pub(in crate::fight) left: u32,
+    /// When the next one is regained, and how long each of those after it takes.
+    pub(in crate::fight) next: Time,
+    pub(in crate::fight) regain: Time,
 }
 
 impl Combatant {
@@ -262,22 +268,31 @@ impl AbilityState {
             reported: None,
             reported_kind: 0,
             used: 0,
-            charges: setup.program.ability(table.ability).charges.map_or(0, |(most, _)| most),
-            next_charge: Time::ZERO,
-            regain: Time::ZERO,
             released: Time::NEVER,
         }
     }
+}
 
-    /// The charges at a moment.
+impl Charges {
+    /// As a fight begins: those of all abilities that have any.
+    pub(super) fn all(setup: &Setup) -> impl Iterator<Item = Self> {
+        setup.abilities.iter().filter_map(|table| setup.program.ability(table.ability).charges).map(Self::full)
+    }
+
+    /// All that there can be.
+    pub(super) fn full((most, _): (u32, FormulaId)) -> Self {
+        Self { left: most, next: Time::ZERO, regain: Time::ZERO }
+    }
+
+    /// How many there are at a moment.
     pub(in crate::fight) fn refill(&mut self, most: u32, now: Time) -> u32 {
-        while self.charges < most && self.next_charge <= now {
-            self.charges += 1;
-            self.next_charge = self.next_charge + self.regain;
+        while self.left < most && self.next <= now {
+            self.left += 1;
+            self.next = self.next + self.regain;
             if self.regain == Time::ZERO {
-                self.charges = most;
+                self.left = most;
             }
         }
-        self.charges
+        self.left
     }
 }

@@ -21,7 +21,7 @@ use crate::program::{
     AbilityId, BaseChange, CauseId, CombatantId, GearId, Memory, Plane, Setup, SideId, StatusId, Time, ZoneId,
 };
 use combatant::lines_of;
-pub(super) use combatant::{AbilityState, Combatant, Control, Doing, Gate, LineState};
+pub(super) use combatant::{AbilityState, Charges, Combatant, Control, Doing, Gate, LineState};
 use record::StatusRef;
 use rosters::Rosters;
 pub(super) use scratch::Scratch;
@@ -154,6 +154,8 @@ pub(super) struct State {
     pub(super) combatants: Vec<Combatant>,
     /// Each ability of each combatant.
     pub(super) abilities: Vec<AbilityState>,
+    /// The charges of those that have any.
+    pub(super) charges: Vec<Charges>,
     /// Each line of the policy of each combatant.
     pub(super) lines: Vec<LineState>,
     /// Combatants in the order of their tie-breaks.
@@ -222,6 +224,7 @@ impl State {
             timers: Timers::new(setup),
             combatants,
             abilities: Vec::with_capacity(setup.abilities.len()),
+            charges: Vec::with_capacity(setup.charges as usize),
             lines: Vec::new(),
             order: setup.ids().collect(),
             rosters: Rosters::default(),
@@ -272,6 +275,8 @@ impl State {
         self.rosters.refresh(setup, &self.combatants);
         self.abilities.clear();
         self.abilities.extend((0..setup.abilities.len()).map(|index| AbilityState::new(setup, index)));
+        self.charges.clear();
+        self.charges.extend(Charges::all(setup));
         self.lines.clear();
         self.lines.resize(lines_of(setup), LineState::NEW);
         self.statuses.reset();
@@ -321,6 +326,7 @@ impl State {
         self.timers.copy_from(&other.timers);
         self.combatants.clone_from(&other.combatants);
         self.abilities.clone_from(&other.abilities);
+        self.charges.clone_from(&other.charges);
         self.lines.clone_from(&other.lines);
         self.order.clone_from(&other.order);
         self.statuses.copy_from(&other.statuses);
@@ -353,6 +359,7 @@ impl State {
         let lists = [
             size_of_val(self.combatants.as_slice()),
             size_of_val(self.abilities.as_slice()),
+            size_of_val(self.charges.as_slice()),
             size_of_val(self.lines.as_slice()),
             size_of_val(self.order.as_slice()),
             size_of::<Pending>() * self.queue.len(),
@@ -393,6 +400,11 @@ impl State {
     pub(super) fn may_fall(&mut self, who: CombatantId) {
         self.combatants[who.index()].may_fall = true;
         self.someone_hurt = true;
+    }
+
+    /// The charges of an ability, by its index among those of all combatants.
+    pub(super) fn charges_mut(&mut self, setup: &Setup, ability: usize) -> Option<&mut Charges> {
+        setup.abilities[ability].charges.map(|place| &mut self.charges[place as usize])
     }
 
     /// The index of an ability of a combatant among all abilities of all combatants.

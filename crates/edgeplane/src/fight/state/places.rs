@@ -1,6 +1,6 @@
 //! Places for combatants that come and go: room for more of them, and a place as it is before anybody has been there.
 
-use super::{AbilityState, Combatant, Doing, EffectContext, LineState, State, Walk, lines_of};
+use super::{AbilityState, Charges, Combatant, Doing, EffectContext, LineState, State, Walk, lines_of};
 use crate::program::{BaseChange, CombatantId, Layout, Setup, Slot, Time};
 
 impl State {
@@ -18,6 +18,7 @@ impl State {
             combatant.listen_to_pools(new, who);
         }
         self.abilities.extend((self.abilities.len()..new.abilities.len()).map(|index| AbilityState::new(new, index)));
+        self.charges.extend(Charges::all(new).skip(self.charges.len()));
         self.lines.resize(lines_of(new), LineState::NEW);
         self.statuses.make_room(new.combatants.len());
         self.diminished.resize(new.combatants.len() * new.program.diminish.len(), (0, Time::ZERO));
@@ -54,7 +55,8 @@ impl State {
     pub(in crate::fight) fn fits(&self, first: &Self) -> bool {
         let lengths = |state: &Self| {
             let lists = [state.combatants.len(), state.abilities.len(), state.lines.len(), state.order.len()];
-            let others = [state.diminished.len(), state.aimed.len(), state.walks.len(), state.script.len()];
+            let others =
+                [state.charges.len(), state.diminished.len(), state.aimed.len(), state.walks.len(), state.script.len()];
             (lists, others, state.numbers.numbers().len(), state.statuses.combatants())
         };
         lengths(self) == lengths(first)
@@ -79,6 +81,10 @@ impl State {
         self.who_mut(who).listen_to_pools(setup, who);
         for index in policy.first as usize..(policy.first + policy.count) as usize {
             self.abilities[index] = AbilityState::new(setup, index);
+            let most = program.ability(setup.abilities[index].ability).charges;
+            if let (Some(charges), Some(most)) = (self.charges_mut(setup, index), most) {
+                *charges = Charges::full(most);
+            }
         }
         let first = policy.first_line as usize;
         self.lines[first..first + policy.lines.len()].fill(LineState::NEW);

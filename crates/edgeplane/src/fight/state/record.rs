@@ -7,6 +7,44 @@ use crate::program::{CombatantId, SideId, StatusId, StatusPlan, Time};
 /// No record, no word, no end.
 pub(in crate::fight) const NONE: u32 = u32::MAX;
 
+/// Most records, and most ends of single stacks, that there can be at once.
+pub(in crate::fight) const MOST: usize = u16::MAX as usize;
+
+/// The index of another record, or of an end, in two bytes; or of none.
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+pub(super) struct Link(u16);
+
+impl Link {
+    pub(super) const NONE: Self = Self(u16::MAX);
+
+    #[inline]
+    pub(super) fn to(index: u32) -> Self {
+        Self(index as u16)
+    }
+
+    /// The index, or [`NONE`].
+    #[inline]
+    pub(super) fn index(self) -> u32 {
+        if self == Self::NONE { NONE } else { u32::from(self.0) }
+    }
+
+    /// The index; past the end of what can be there, for none.
+    #[inline]
+    pub(super) fn at(self) -> usize {
+        usize::from(self.0)
+    }
+}
+
+/// Its end has been announced.
+const WARNED: u16 = 1 << 15;
+
+/// Its owner has it.
+const ATTACHED: u16 = 1 << 14;
+
+/// How many hold it.
+const HOLDS: u16 = ATTACHED - 1;
+
 /// One status on one combatant.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
@@ -20,25 +58,20 @@ pub(in crate::fight) struct Record {
     pub(in crate::fight) caster: CombatantId,
     /// The side that the one who applied it was on then.
     pub(in crate::fight) side: SideId,
-    /// Its end has been announced.
-    pub(in crate::fight) warned: bool,
-    /// Its owner has it; false while it only waits for what is triggered by its loss.
-    pub(in crate::fight) attached: bool,
-    pub(super) word_count: u16,
-    /// How many zones, or uses, hold it: while any does, it does not end by itself.
-    pub(in crate::fight) holds: u32,
+    /// How many zones, or uses, hold it; whether its end has been announced, and whether its owner has it.
+    pub(super) marks: u16,
+    pub(super) next_held: Link,
+    pub(super) previous_held: Link,
+    pub(super) next_same: Link,
+    /// In the oldest of a status: the youngest.
+    pub(super) last_same: Link,
+    /// The stack that ends first, for stacks that end each on its own.
+    pub(super) first_end: Link,
+    pub(super) words: u32,
     pub(in crate::fight) started: Time,
     /// Its full duration, as of the last application.
     pub(in crate::fight) full: Time,
     pub(in crate::fight) ends: Time,
-    pub(super) words: u32,
-    /// The stack that ends first, for stacks that end each on its own.
-    pub(super) first_end: u32,
-    pub(super) next_held: u32,
-    pub(super) previous_held: u32,
-    pub(super) next_same: u32,
-    /// In the oldest of a status: the youngest.
-    pub(super) last_same: u32,
 }
 
 impl Default for Record {
@@ -50,19 +83,16 @@ impl Default for Record {
             owner: CombatantId(0),
             caster: CombatantId(0),
             side: SideId(0),
-            warned: false,
-            attached: false,
-            word_count: 0,
-            holds: 0,
+            marks: 0,
+            next_held: Link::NONE,
+            previous_held: Link::NONE,
+            next_same: Link::NONE,
+            last_same: Link::NONE,
+            first_end: Link::NONE,
+            words: NONE,
             started: Time::ZERO,
             full: Time::ZERO,
             ends: Time::NEVER,
-            words: NONE,
-            first_end: NONE,
-            next_held: NONE,
-            previous_held: NONE,
-            next_same: NONE,
-            last_same: NONE,
         }
     }
 }
@@ -79,7 +109,43 @@ impl Record {
     /// When it ends by itself.
     #[inline]
     pub(in crate::fight) fn end(&self) -> Time {
-        if self.holds > 0 { Time::NEVER } else { self.ends }
+        if self.is_held() { Time::NEVER } else { self.ends }
+    }
+
+    /// Whether zones, or uses, hold it: while any does, it does not end by itself.
+    #[inline]
+    pub(in crate::fight) fn is_held(&self) -> bool {
+        self.marks & HOLDS != 0
+    }
+
+    /// One more holds it.
+    pub(in crate::fight) fn hold(&mut self) {
+        self.marks += u16::from(self.marks & HOLDS < HOLDS);
+    }
+
+    /// One of those that hold it does no more.
+    pub(in crate::fight) fn let_go(&mut self) {
+        self.marks -= u16::from(self.is_held());
+    }
+
+    /// Whether its end has been announced.
+    #[inline]
+    pub(in crate::fight) fn is_warned(&self) -> bool {
+        self.marks & WARNED != 0
+    }
+
+    pub(in crate::fight) fn set_warned(&mut self, warned: bool) {
+        self.marks = if warned { self.marks | WARNED } else { self.marks & !WARNED };
+    }
+
+    /// Whether its owner has it, and it does not only wait for what is triggered by its loss.
+    #[inline]
+    pub(in crate::fight) fn is_attached(&self) -> bool {
+        self.marks & ATTACHED != 0
+    }
+
+    pub(super) fn set_attached(&mut self, attached: bool) {
+        self.marks = if attached { self.marks | ATTACHED } else { self.marks & !ATTACHED };
     }
 }
 

@@ -1,9 +1,11 @@
 //! Room that the engine works in for as long as a call lasts. A thousand fights that take turns share what one of them needs.
 
 use std::cell::RefCell;
+use std::collections::VecDeque;
 use std::sync::Arc;
 
 use super::record::StatusRef;
+use super::{Pending, State};
 use crate::program::{CombatantId, Draws, GameFunctions, GearId, Time, WornStatus};
 
 thread_local! {
@@ -19,6 +21,13 @@ impl Scratch {
         let mut scratch = free.ok().flatten().unwrap_or_default();
         scratch.draws.game = functions.cloned();
         scratch
+    }
+
+    /// Lends a fight room for what waits, or takes it back: while nothing waits it needs none of its own.
+    pub(in crate::fight) fn share_queue(&mut self, state: &mut State) {
+        if state.queue.is_empty() {
+            std::mem::swap(&mut self.queue, &mut state.queue);
+        }
     }
 
     pub(in crate::fight) fn give_back(mut self) {
@@ -60,4 +69,6 @@ pub(in crate::fight) struct Scratch {
     /// Whom the game has moved.
     pub(in crate::fight) moved: Vec<bool>,
     pub(in crate::fight) receivers: Vec<CombatantId>,
+    /// Where what statuses were triggered to do waits, in a fight in which nothing does between two calls.
+    pub(in crate::fight) queue: VecDeque<Pending>,
 }

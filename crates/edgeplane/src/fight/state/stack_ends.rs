@@ -1,6 +1,6 @@
 //! Stacks that end each on its own: for each instance a list of their ends, the first first.
 
-use super::record::NONE;
+use super::record::{Link, MOST, NONE};
 use super::statuses::Statuses;
 use crate::program::Time;
 
@@ -15,12 +15,12 @@ pub(super) struct StackEnd {
 impl Statuses {
     /// Whether the stacks of an instance end each on its own.
     pub(in crate::fight) fn ends_apart(&self, index: u32) -> bool {
-        self.get(index).first_end != NONE
+        self.get(index).first_end != Link::NONE
     }
 
     /// The ends of its stacks, the first first.
     pub(in crate::fight) fn ends(&self, index: u32) -> impl Iterator<Item = Time> {
-        let mut next = self.get(index).first_end;
+        let mut next = self.get(index).first_end.index();
         std::iter::from_fn(move || {
             let end = self.ends.get(next as usize)?;
             next = end.next;
@@ -32,28 +32,37 @@ impl Statuses {
     #[inline]
     pub(in crate::fight) fn next_end(&self, index: u32) -> Time {
         let record = self.get(index);
-        match self.ends.get(record.first_end as usize) {
-            _ if record.holds > 0 => Time::NEVER,
+        match self.ends.get(record.first_end.at()) {
+            _ if record.is_held() => Time::NEVER,
             Some(first) => first.ends,
             None => record.ends,
         }
     }
 
     /// Adds stacks that end at a moment, up to a number of stacks in all; where there is no room, the one
-    /// that would end first is renewed.
-    pub(in crate::fight) fn add_ends(&mut self, index: u32, more: u32, most: u32, ends: Time) {
+    /// that would end first is renewed. Whether all of them could be kept.
+    pub(in crate::fight) fn add_ends(&mut self, index: u32, more: u32, most: u32, ends: Time) -> bool {
+        let mut has_room = true;
         for _ in 0..more.min(most) {
             if self.ends(index).count() as u32 >= most {
                 self.cut_ends(index, 1);
             }
+            has_room = self.free_ends != NONE || self.ends.len() < MOST;
+            if !has_room {
+                break;
+            }
             self.insert_end(index, ends);
         }
         self.count_ends(index);
+        has_room
     }
 
     fn insert_end(&mut self, index: u32, ends: Time) {
         let place = match self.free_ends {
             NONE => {
+                if self.ends.len() == self.ends.capacity() {
+                    self.ends.reserve_exact(4 + self.ends.len() / 4);
+                }
                 self.ends.push(StackEnd { ends, next: NONE });
                 (self.ends.len() - 1) as u32
             }
@@ -62,13 +71,13 @@ impl Statuses {
                 free
             }
         };
-        let (mut before, mut after) = (NONE, self.get(index).first_end);
+        let (mut before, mut after) = (NONE, self.get(index).first_end.index());
         while let Some(other) = self.ends.get(after as usize).filter(|other| other.ends <= ends) {
             (before, after) = (after, other.next);
         }
         self.ends[place as usize] = StackEnd { ends, next: after };
         match before {
-            NONE => self.get_mut(index).first_end = place,
+            NONE => self.get_mut(index).first_end = Link::to(place),
             before => self.ends[before as usize].next = place,
         }
     }
@@ -76,9 +85,9 @@ impl Statuses {
     /// Takes away so many stacks, those that end first.
     pub(in crate::fight) fn cut_ends(&mut self, index: u32, count: u32) {
         for _ in 0..count {
-            let first = self.get(index).first_end;
+            let first = self.get(index).first_end.index();
             let Some(end) = self.ends.get(first as usize).copied() else { return };
-            self.get_mut(index).first_end = end.next;
+            self.get_mut(index).first_end = Link::to(end.next);
             self.ends[first as usize].next = std::mem::replace(&mut self.free_ends, first);
         }
     }
@@ -92,7 +101,7 @@ impl Statuses {
 
     /// Moves the ends of all its stacks.
     pub(in crate::fight) fn move_ends(&mut self, index: u32, moved: impl Fn(Time) -> Time) {
-        let mut next = self.get(index).first_end;
+        let mut next = self.get(index).first_end.index();
         while let Some(end) = self.ends.get_mut(next as usize) {
             end.ends = moved(end.ends);
             next = end.next;

@@ -10,7 +10,7 @@ impl Statuses {
     pub(super) fn words_of(&self, index: u32) -> &[u64] {
         let record = self.get(index);
         let first = record.words as usize;
-        self.words.get(first..first + usize::from(record.word_count)).unwrap_or_default()
+        self.words.get(first..first + usize::from(self.word_counts[record.status.index()])).unwrap_or_default()
     }
 
     /// Room for the words of a new instance, as one begins that neither ticks nor turns.

@@ -6,7 +6,7 @@
 //! few flat lists.
 
 use super::due_tree::DueTree;
-use super::record::{NONE, Record, StatusRef, seconds_left};
+use super::record::{Link, MOST, NONE, Record, StatusRef, seconds_left};
 use super::stack_ends::StackEnd;
 use super::timers::{Due, Phase};
 use crate::program::{CombatantId, Held, Layout, Memory, Program, StatusId, StatusPlan, Time};
@@ -28,14 +28,15 @@ pub(in crate::fight) struct Statuses {
     /// What happens next to each record: when, its serial and its index.
     due: DueTree<u128>,
     pub(super) words: Vec<u64>,
-    /// For each status, blocks of words that are free.
+    /// For each status how many words an instance has, and blocks of words that are free.
+    pub(super) word_counts: Vec<u16>,
     pub(super) free_words: Vec<u32>,
     pub(super) ends: Vec<StackEnd>,
     pub(super) free_ends: u32,
     /// For each combatant, its oldest and its youngest.
-    held: Vec<(u32, u32)>,
+    held: Vec<(Link, Link)>,
     /// For each combatant and status, the oldest instance.
-    same: Vec<u32>,
+    same: Vec<Link>,
     next_serial: u32,
     /// Those that are gone, but may still trigger something.
     leaving: Vec<u32>,
@@ -48,11 +49,11 @@ impl PartialEq for Statuses {
     fn eq(&self, other: &Self) -> bool {
         let bare = |record: &Record| Record {
             words: NONE,
-            first_end: NONE,
-            next_held: NONE,
-            previous_held: NONE,
-            next_same: NONE,
-            last_same: NONE,
+            first_end: Link::NONE,
+            next_held: Link::NONE,
+            previous_held: Link::NONE,
+            next_same: Link::NONE,
+            last_same: Link::NONE,
             ..*record
         };
         let alike = |one: u32, two: u32| {
@@ -78,11 +79,12 @@ impl Statuses {
             free: Vec::new(),
             due: DueTree::new(0, NOTHING),
             words: Vec::new(),
+            word_counts: program.statuses.iter().map(|plan| plan.words.count).collect(),
             free_words: vec![NONE; kinds],
             ends: Vec::new(),
             free_ends: NONE,
-            held: vec![(NONE, NONE); combatants],
-            same: vec![NONE; combatants * kinds],
+            held: vec![(Link::NONE, Link::NONE); combatants],
+            same: vec![Link::NONE; combatants * kinds],
             next_serial: 0,
             leaving: Vec::new(),
             conditional: Vec::new(),
@@ -96,6 +98,7 @@ impl Statuses {
         self.free.clone_from(&other.free);
         self.due.copy_from(&other.due);
         self.words.clone_from(&other.words);
+        self.word_counts.clone_from(&other.word_counts);
         self.free_words.clone_from(&other.free_words);
         self.ends.clone_from(&other.ends);
         self.free_ends = other.free_ends;
@@ -128,13 +131,13 @@ impl Statuses {
 
     /// Room for more combatants, who have none.
     pub(in crate::fight) fn make_room(&mut self, combatants: usize) {
-        self.held.resize(combatants, (NONE, NONE));
-        self.same.resize(combatants * self.free_words.len(), NONE);
+        self.held.resize(combatants, (Link::NONE, Link::NONE));
+        self.same.resize(combatants * self.free_words.len(), Link::NONE);
     }
 
     /// Whether somebody has applied any that is still there.
     pub(in crate::fight) fn is_of(&self, caster: CombatantId) -> bool {
-        self.records.iter().any(|record| record.attached && record.caster == caster)
+        self.records.iter().any(|record| record.is_attached() && record.caster == caster)
     }
 
     pub(in crate::fight) fn bytes(&self) -> usize {
@@ -142,6 +145,7 @@ impl Statuses {
             + size_of_val(self.free.as_slice())
             + self.due.bytes()
             + size_of_val(self.words.as_slice())
+            + size_of_val(self.word_counts.as_slice())
             + size_of_val(self.free_words.as_slice())
             + size_of_val(self.ends.as_slice())
             + size_of_val(self.held.as_slice())
@@ -162,8 +166,8 @@ impl Statuses {
         self.free_words.fill(NONE);
         self.ends.clear();
         self.free_ends = NONE;
-        self.held.fill((NONE, NONE));
-        self.same.fill(NONE);
+        self.held.fill((Link::NONE, Link::NONE));
+        self.same.fill(Link::NONE);
         self.next_serial = 0;
         self.leaving.clear();
         self.conditional.clear();
@@ -183,7 +187,7 @@ impl Statuses {
     #[inline]
     pub(in crate::fight) fn find(&self, instance: StatusRef) -> Option<u32> {
         let record = self.records.get(instance.index as usize)?;
-        (record.serial == instance.serial && record.attached).then_some(instance.index)
+        (record.serial == instance.serial && record.is_attached()).then_some(instance.index)
     }
 
     /// The same, or one that is gone and may still trigger something.
@@ -202,8 +206,8 @@ impl Statuses {
         let mut next = self.held[who.index()].0;
         std::iter::from_fn(move || {
             let index = next;
-            next = self.records.get(index as usize)?.next_held;
-            Some(index)
+            next = self.records.get(index.at())?.next_held;
+            Some(index.index())
         })
     }
 
@@ -212,13 +216,13 @@ impl Statuses {
         let mut next = self.held[who.index()].1;
         std::iter::from_fn(move || {
             let index = next;
-            next = self.records.get(index as usize)?.previous_held;
-            Some(index)
+            next = self.records.get(index.at())?.previous_held;
+            Some(index.index())
         })
     }
 
     pub(in crate::fight) fn first_of(&self, who: CombatantId) -> Option<u32> {
-        Some(self.held[who.index()].0).filter(|index| *index != NONE)
+        Some(self.held[who.index()].0.index()).filter(|index| *index != NONE)
     }
 
     /// The instances of one status on a combatant, the oldest first.
@@ -227,19 +231,19 @@ impl Statuses {
         let mut next = self.same[self.pair(who, status)];
         std::iter::from_fn(move || {
             let index = next;
-            next = self.records.get(index as usize)?.next_same;
-            Some(index)
+            next = self.records.get(index.at())?.next_same;
+            Some(index.index())
         })
     }
 
     /// The next younger instance of the same status on the same combatant.
     pub(in crate::fight) fn next_of_kind(&self, index: u32) -> Option<u32> {
-        Some(self.get(index).next_same).filter(|next| *next != NONE)
+        Some(self.get(index).next_same.index()).filter(|next| *next != NONE)
     }
 
     #[inline]
     pub(in crate::fight) fn oldest(&self, who: CombatantId, status: StatusId) -> Option<u32> {
-        Some(self.same[self.pair(who, status)]).filter(|index| *index != NONE)
+        Some(self.same[self.pair(who, status)].index()).filter(|index| *index != NONE)
     }
 
     /// All stacks of a status on a combatant.
@@ -258,14 +262,19 @@ impl Statuses {
         who.index() * self.free_words.len() + status.index()
     }
 
-    /// Adds an instance to those of its owner.
+    /// Whether there is no room for another one.
+    pub(in crate::fight) fn is_full(&self) -> bool {
+        self.free.is_empty() && self.records.len() >= MOST
+    }
+
+    /// Adds an instance to those of its owner; there has to be room for it.
     pub(in crate::fight) fn add(&mut self, record: Record, plan: &StatusPlan) -> u32 {
         let index = match self.free.pop() {
             Some(index) => index,
             None => {
                 if self.records.len() == self.records.capacity() {
                     // By a quarter, and not twice as many: thousands of fights run side by side.
-                    self.records.reserve_exact(8 + self.records.len() / 4);
+                    self.records.reserve_exact(4 + self.records.len() / 4);
                 }
                 self.records.push(Record::default());
                 if self.records.len() > self.due.room() {
@@ -276,30 +285,29 @@ impl Statuses {
         };
         let words = self.take_words(record.status, plan);
         let (owner, pair) = (record.owner, self.pair(record.owner, record.status));
-        let last = self.held[owner.index()].1;
+        let (last, link) = (self.held[owner.index()].1, Link::to(index));
         *self.get_mut(index) = Record {
             serial: self.next_serial,
-            attached: true,
             words,
-            word_count: plan.words.count,
-            first_end: NONE,
-            next_held: NONE,
+            first_end: Link::NONE,
+            next_held: Link::NONE,
             previous_held: last,
-            next_same: NONE,
-            last_same: index,
+            next_same: Link::NONE,
+            last_same: link,
             ..record
         };
+        self.get_mut(index).set_attached(true);
         self.next_serial += 1;
         match last {
-            NONE => self.held[owner.index()].0 = index,
-            last => self.get_mut(last).next_held = index,
+            Link::NONE => self.held[owner.index()].0 = link,
+            last => self.get_mut(last.index()).next_held = link,
         }
-        self.held[owner.index()].1 = index;
+        self.held[owner.index()].1 = link;
         match self.same[pair] {
-            NONE => self.same[pair] = index,
+            Link::NONE => self.same[pair] = link,
             oldest => {
-                let youngest = std::mem::replace(&mut self.get_mut(oldest).last_same, index);
-                self.get_mut(youngest).next_same = index;
+                let youngest = std::mem::replace(&mut self.get_mut(oldest.index()).last_same, link);
+                self.get_mut(youngest.index()).next_same = link;
             }
         }
         index
@@ -309,30 +317,30 @@ impl Statuses {
     pub(in crate::fight) fn detach(&mut self, index: u32) {
         let Record { owner, status, next_held, previous_held, next_same, last_same, .. } = *self.get(index);
         match previous_held {
-            NONE => self.held[owner.index()].0 = next_held,
-            previous => self.get_mut(previous).next_held = next_held,
+            Link::NONE => self.held[owner.index()].0 = next_held,
+            previous => self.get_mut(previous.index()).next_held = next_held,
         }
         match next_held {
-            NONE => self.held[owner.index()].1 = previous_held,
-            next => self.get_mut(next).previous_held = previous_held,
+            Link::NONE => self.held[owner.index()].1 = previous_held,
+            next => self.get_mut(next.index()).previous_held = previous_held,
         }
-        let pair = self.pair(owner, status);
-        if self.same[pair] == index {
+        let (pair, link) = (self.pair(owner, status), Link::to(index));
+        if self.same[pair] == link {
             self.same[pair] = next_same;
-            if next_same != NONE {
-                self.get_mut(next_same).last_same = last_same;
+            if next_same != Link::NONE {
+                self.get_mut(next_same.index()).last_same = last_same;
             }
         } else {
-            let before = self.of_kind(owner, status).find(|other| self.get(*other).next_same == index);
+            let before = self.of_kind(owner, status).find(|other| self.get(*other).next_same == link);
             if let Some(before) = before {
                 self.get_mut(before).next_same = next_same;
-                let oldest = self.same[pair];
-                if self.get(oldest).last_same == index {
-                    self.get_mut(oldest).last_same = before;
+                let oldest = self.same[pair].index();
+                if self.get(oldest).last_same == link {
+                    self.get_mut(oldest).last_same = Link::to(before);
                 }
             }
         }
-        self.get_mut(index).attached = false;
+        self.get_mut(index).set_attached(false);
         self.set_due(index, Due::NOTHING);
         self.leaving.push(index);
     }
@@ -343,6 +351,9 @@ impl Statuses {
             self.cut_ends(index, u32::MAX);
             self.free_words(index);
             self.get_mut(index).serial = NONE;
+            if self.free.len() == self.free.capacity() {
+                self.free.reserve_exact(4 + self.free.len() / 4);
+            }
             self.free.push(index);
         }
     }
@@ -363,7 +374,7 @@ impl Statuses {
                 at = at.min((end.max(now), Phase::Tick));
             }
         }
-        if let Some(warn) = plan.warn.filter(|_| !record.warned && record.end() < Time::NEVER) {
+        if let Some(warn) = plan.warn.filter(|_| !record.is_warned() && record.end() < Time::NEVER) {
             at = at.min(((record.ends - warn).max(now), Phase::Tick));
         }
         at = at.min((self.turns(index, plan), Phase::Expire));

@@ -1,7 +1,7 @@
 //! A state under other rules: everything that has a name in both is carried over, with its times.
 
 use super::record::{NONE, StatusRef, seconds_left};
-use super::{AbilityState, Combatant, Doing, EffectContext, Flight, Hold, State, Wish, Zone};
+use super::{AbilityState, Charges, Combatant, Doing, EffectContext, Flight, Hold, State, Wish, Zone};
 use crate::fight::events::Source;
 use crate::fight::session::adopt::{Adoption, TransferKind};
 use crate::program::{
@@ -87,11 +87,17 @@ impl Transferred<'_> {
                 }
                 let Some(place) = place else { continue };
                 let fresh = AbilityState::new(self.new, place);
-                let most = |plan: &AbilityPlan| plan.charges.map_or(0, |(most, _)| most);
-                let now_most = most(self.new.program.ability(self.new.abilities[place].ability));
-                // Full stays full.
-                let charges = if was.charges == most(before) { now_most } else { was.charges.min(now_most) };
-                state.abilities[place] = AbilityState { derived: fresh.derived, charges, ..was };
+                state.abilities[place] = AbilityState { derived: fresh.derived, ..was };
+                let had = before.charges.zip(self.old.abilities[index].charges);
+                let has = self.new.program.ability(self.new.abilities[place].ability).charges;
+                if let (Some(((most_before, _), had)), Some((most, _))) = (had, has)
+                    && let Some(charges) = state.charges_mut(self.new, place)
+                {
+                    let was = self.from.charges[had as usize];
+                    // Full stays full.
+                    let left = if was.left == most_before { most } else { was.left.min(most) };
+                    *charges = Charges { left, ..was };
+                }
             }
         }
     }
@@ -303,9 +309,13 @@ impl Transferred<'_> {
         match (each(plan), each(before)) {
             (true, true) => {
                 let ends: Vec<Time> = all.ends(index).collect();
-                ends.iter().for_each(|end| statuses.add_ends(place, 1, plan.max_stacks, *end));
+                for end in ends {
+                    statuses.add_ends(place, 1, plan.max_stacks, end);
+                }
             }
-            (true, false) => statuses.add_ends(place, stacks, plan.max_stacks, record.ends),
+            (true, false) => {
+                statuses.add_ends(place, stacks, plan.max_stacks, record.ends);
+            }
             (false, _) => {}
         }
         // What is kept has no name but its formula.

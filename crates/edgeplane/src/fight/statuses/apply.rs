@@ -2,7 +2,8 @@
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::{Applied, Prevention};
-use super::super::state::record::{Record, Rhythm, seconds_left, ticks_within};
+use super::super::limits::FightErrorKind;
+use super::super::state::record::{MOST, Record, Rhythm, seconds_left, ticks_within};
 use super::super::state::{Cause, EffectContext};
 use crate::numbers::{Extremes, Whole};
 use crate::program::{
@@ -186,11 +187,14 @@ impl Engine<'_> {
         self.state.numbers.set_local(Layout::TICKS, fresh.ticks);
         self.state.numbers.set_local(Layout::STACKS, f64::from(record.stacks));
         self.state.numbers.set_local(Layout::REMAINING, seconds_left(ends, now));
+        if self.state.statuses.is_full() {
+            return Err(self.error(FightErrorKind::Statuses { most: MOST }));
+        }
         let index = self.state.statuses.add(record, plan);
         self.state.statuses.set_rhythm(index, plan, |rhythm| *rhythm = fresh);
         self.state.statuses.set_rank(index, plan, rank);
         if plan.reapply == Reapply::Stack && plan.stack_timer == StackTimer::Each {
-            self.state.statuses.add_ends(index, stacks, plan.max_stacks, ends);
+            self.add_ends(index, stacks, plan, ends)?;
         }
         for (number, kept) in plan.kept.iter().enumerate() {
             let value = self.number(*kept, frame)?;
@@ -219,6 +223,15 @@ impl Engine<'_> {
             self.interrupt(target, by)?;
         }
         Ok(None)
+    }
+
+    /// Adds stacks that end each on its own.
+    fn add_ends(&mut self, index: u32, stacks: u32, plan: &StatusPlan, ends: Time) -> FightResult<()> {
+        if self.state.statuses.add_ends(index, stacks, plan.max_stacks, ends) {
+            Ok(())
+        } else {
+            Err(self.error(FightErrorKind::Statuses { most: MOST }))
+        }
     }
 
     /// Microseconds between two ticks: as the status says, or so that a number of them fills its duration. One that is held
@@ -253,9 +266,10 @@ impl Engine<'_> {
     ) -> FightResult<Option<Prevention>> {
         let Portion { stacks, duration } = portion;
         let now = self.state.now;
-        let Record { status, owner, stacks: before, ends: ended, holds, .. } = *self.state.statuses.get(index);
+        let record = *self.state.statuses.get(index);
+        let Record { status, owner, stacks: before, ends: ended, .. } = record;
         let plan = self.program.status(status);
-        let for_good = ended >= Time::NEVER && holds == 0;
+        let for_good = ended >= Time::NEVER && !record.is_held();
         let renewed = if for_good { ended } else { now + duration };
         let applied = match plan.reapply {
             Reapply::Keep => return Ok(Some(Prevention::Held)),
@@ -286,7 +300,7 @@ impl Engine<'_> {
             }
             Reapply::Stack => {
                 match plan.stack_timer {
-                    StackTimer::Each => self.state.statuses.add_ends(index, stacks, plan.max_stacks, renewed),
+                    StackTimer::Each => self.add_ends(index, stacks, plan, renewed)?,
                     timer => {
                         let record = self.state.statuses.get_mut(index);
                         record.stacks = record.stacks.saturating_add(stacks).min(plan.max_stacks);
@@ -315,7 +329,8 @@ impl Engine<'_> {
         let record = self.state.statuses.get_mut(index);
         let (target, status, stacks) = (record.owner, record.status, record.stacks);
         let plan = self.program.status(status);
-        (record.full, record.warned) = (duration, false);
+        record.full = duration;
+        record.set_warned(false);
         let restarts = plan.every.as_ref().filter(|every| every.restart);
         let until = (record.end() < Time::NEVER).then_some(record.ends);
         if restarts.is_some() {

@@ -34,9 +34,9 @@ impl Engine<'_> {
         let is_tick = rhythm.next_tick(record).is_some_and(|at| at <= now);
         let part = rhythm.part_tick(record, plan).filter(|(at, _)| *at <= now);
         let warn = plan.warn;
-        if warn.is_some_and(|warn| !record.warned && record.end() < Time::NEVER && record.ends - warn <= now) {
+        if warn.is_some_and(|warn| !record.is_warned() && record.end() < Time::NEVER && record.ends - warn <= now) {
             let until = record.ends;
-            self.state.statuses.get_mut(index).warned = true;
+            self.state.statuses.get_mut(index).set_warned(true);
             emit!(self, StatusExpiring { target, status, until });
         }
         if is_tick {
