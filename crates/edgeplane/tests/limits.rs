@@ -64,6 +64,34 @@ fn a_thousand_fight_and_more_stay_out() {
 }
 
 #[test]
+fn there_are_at_most_so_many_statuses_and_single_stacks() {
+    let game = game(&format!(
+        "[status.mark]\nduration = 9\nreapply = \"separate\"\nmax_instances = 1000\n\
+         [status.drops]\nduration = 9\nreapply = \"stack\"\nmax_stacks = 1000\nstack_timer = \"each\"\n{RULES}"
+    ));
+    let setup = Arc::new(Setup::between(game.program(), &sides(&game, "one", [33, 33])));
+    let apply = |name: &str, stacks: u32| {
+        let status = game.status(name).unwrap();
+        let mut fight = Fight::with_chance(Arc::clone(&setup), Sampler::default(), 1);
+        let mut applied = 0;
+        for who in setup.ids() {
+            for _ in 0..1000 / stacks {
+                match fight.apply_status(status, who, who, stacks, &mut Silent) {
+                    Ok(_) => applied += 1,
+                    Err(error) => return (applied, fight.stacks(who, status), error),
+                }
+            }
+        }
+        panic!("{applied} times {stacks}");
+    };
+    let (marks, held, error) = apply("mark", 1);
+    assert_eq!((marks, error.kind), (65_535, FightErrorKind::Statuses { most: 65_535 }));
+    assert_eq!(held, 535);
+    let (drops, _, error) = apply("drops", 1000);
+    assert_eq!((drops, error.kind), (65, FightErrorKind::Statuses { most: 65_535 }));
+}
+
+#[test]
 fn ten_days_are_as_long_as_a_fight_may_last() {
     let encounter = "[encounter.wait]\nsides.east = [\"patient\"]\nsides.west = [\"patient\"]\n";
     let longest = game(&format!("{RULES}{encounter}time_limit = 864000\n"));

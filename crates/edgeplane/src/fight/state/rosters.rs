@@ -13,10 +13,7 @@ const LISTS: usize = 6;
 /// combatants, so no snapshot keeps it.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(in crate::fight) struct Rosters {
-    /// The lists of all sides, each with room for everybody.
-    seen: Vec<CombatantId>,
-    /// How many there are in each.
-    counts: Vec<u16>,
+    lists: Vec<Vec<CombatantId>>,
     /// Those who stand: each by itself, or nobody.
     single: Vec<Option<CombatantId>>,
     /// For each combatant the others of its side, those who stand and then those who are defeated; nothing in a
@@ -27,43 +24,28 @@ pub(in crate::fight) struct Rosters {
 impl Rosters {
     /// All of them anew.
     pub(in crate::fight) fn refresh(&mut self, setup: &Setup, combatants: &[Combatant]) {
-        let lists = setup.sides.len() * LISTS;
-        self.seen.resize(lists * combatants.len(), CombatantId(0));
-        self.counts.clear();
-        self.counts.resize(lists, 0);
+        self.lists.resize_with(setup.sides.len() * LISTS, Vec::new);
+        self.lists.iter_mut().for_each(Vec::clear);
         self.single.clear();
         for (who, combatant) in setup.ids().zip(combatants) {
             self.single.push(combatant.stands.then_some(who));
-            for side in (0..setup.sides.len()).filter(|side| is_seen(setup, combatant, who, *side)) {
-                let first = side * LISTS + if combatant.stands { 0 } else { LISTS / 2 };
-                for list in [first + usize::from(side == combatant.side.index()), first + 2] {
-                    self.seen[list * combatants.len() + usize::from(self.counts[list])] = who;
-                    self.counts[list] += 1;
+            for (side, lists) in self.lists.chunks_exact_mut(LISTS).enumerate() {
+                if is_seen(setup, combatant, who, side) {
+                    let state = if combatant.stands { 0 } else { LISTS / 2 };
+                    lists[state + usize::from(side == combatant.side.index())].push(who);
+                    lists[state + 2].push(who);
                 }
             }
         }
         if setup.program.means_others {
             self.others.resize_with(2 * combatants.len(), Vec::new);
-            for index in 0..self.others.len() {
+            for (index, others) in self.others.iter_mut().enumerate() {
                 let (who, state) = (index / 2, index % 2 * (LISTS / 2));
-                self.refresh_others(index, combatants[who].side.index() * LISTS + state + 1);
+                let allies = &self.lists[combatants[who].side.index() * LISTS + state + 1];
+                others.clear();
+                others.extend(allies.iter().filter(|other| other.index() != who));
             }
         }
-    }
-
-    fn refresh_others(&mut self, index: usize, list: usize) {
-        let room = self.room();
-        let mut others = std::mem::take(&mut self.others[index]);
-        others.clear();
-        let allies = &self.seen[list * room..][..usize::from(self.counts[list])];
-        others.extend(allies.iter().filter(|other| other.index() != index / 2));
-        self.others[index] = others;
-    }
-
-    /// For how many there is room in a list: for everybody.
-    #[inline]
-    fn room(&self) -> usize {
-        self.single.len()
     }
 
     /// The same where this one alone has been defeated, has joined or is gone.
@@ -73,20 +55,25 @@ impl Rosters {
         if let Some(single) = self.single.get_mut(who.index()) {
             *single = combatant.stands.then_some(who);
         }
-        let (room, state) = (self.room(), if combatant.stands { 0 } else { LISTS / 2 });
-        for (index, (list, count)) in self.seen.chunks_exact_mut(room.max(1)).zip(&mut self.counts).enumerate() {
-            let (side, kind) = (index / LISTS, (index % LISTS).wrapping_sub(state));
-            let is_in = is_seen(setup, combatant, who, side) && (kind == usize::from(side == own) || kind == 2);
-            set_in_first(list, count, who, is_in);
+        let state = if combatant.stands { 0 } else { LISTS / 2 };
+        for (side, lists) in self.lists.chunks_exact_mut(LISTS).enumerate() {
+            let is_seen = is_seen(setup, combatant, who, side);
+            for (index, list) in lists.iter_mut().enumerate() {
+                let kind = index.wrapping_sub(state);
+                let is_in = is_seen && (kind == usize::from(side == own) || kind == 2);
+                set_in(list, who, is_in);
+            }
         }
         let is_seen = is_seen(setup, combatant, who, own);
-        for index in 0..self.others.len() {
+        for (index, others) in self.others.iter_mut().enumerate() {
             let (other, defeated) = (index / 2, index % 2 == 1);
             if other == who.index() {
-                self.refresh_others(index, own * LISTS + index % 2 * (LISTS / 2) + 1);
+                let allies = &self.lists[own * LISTS + index % 2 * (LISTS / 2) + 1];
+                others.clear();
+                others.extend(allies.iter().filter(|other| **other != who));
             } else {
                 let is_ally = combatants[other].side == combatant.side;
-                set_in(&mut self.others[index], who, is_seen && is_ally && combatant.stands != defeated);
+                set_in(others, who, is_seen && is_ally && combatant.stands != defeated);
             }
         }
     }
@@ -109,9 +96,8 @@ impl Rosters {
                 return self.others.get(2 * who.index() + usize::from(defeated)).map_or(&[], Vec::as_slice);
             }
         };
-        let list = side.index() * LISTS + list + if defeated { LISTS / 2 } else { 0 };
-        let Some(count) = self.counts.get(list) else { return &[] };
-        self.seen.get(list * self.room()..).and_then(|seen| seen.get(..usize::from(*count))).unwrap_or(&[])
+        let state = if defeated { LISTS / 2 } else { 0 };
+        self.lists.get(side.index() * LISTS + state + list).map_or(&[], Vec::as_slice)
     }
 }
 
@@ -129,23 +115,6 @@ fn set_in(list: &mut Vec<CombatantId>, who: CombatantId, is_in: bool) {
             list.remove(at);
         }
         Err(at) if is_in => list.insert(at, who),
-        _ => {}
-    }
-}
-
-/// The same in the first so many of a list that has room for everybody.
-fn set_in_first(list: &mut [CombatantId], count: &mut u16, who: CombatantId, is_in: bool) {
-    let end = usize::from(*count);
-    match list[..end].binary_search(&who) {
-        Ok(at) if !is_in => {
-            list.copy_within(at + 1..end, at);
-            *count -= 1;
-        }
-        Err(at) if is_in => {
-            list.copy_within(at..end, at + 1);
-            list[at] = who;
-            *count += 1;
-        }
         _ => {}
     }
 }
