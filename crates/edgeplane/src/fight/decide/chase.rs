@@ -106,7 +106,11 @@ impl Engine<'_> {
         let (course, until) = if let Some((_, enemy)) = blocker {
             let goal = goal.filter(|_| !is_nowhere(planned));
             let past = goal.and_then(|(goal, _)| self.way_past(who, goal, enemy, metres, speed));
-            past.or_else(|| self.along(who, enemy, metres, speed)).unwrap_or(([0.0; 2], soon))
+            past.or_else(|| self.along(who, enemy, metres, speed)).unwrap_or_else(|| {
+                // While that one stands, and until it turns, the way stays as it is.
+                let stands = is_nowhere(self.course_of(enemy));
+                ([0.0; 2], if stands { self.state.now + ANEW } else { soon })
+            })
         } else {
             self.state.walks[who.index()].passes = None;
             (planned, until.min(first.map_or(Time::NEVER, |(at, _)| self.looks_before(at, planned))))
@@ -169,13 +173,6 @@ impl Engine<'_> {
         if at == Time::NEVER || at <= soon || is_nowhere(course) { at.max(soon) } else { Time(at.0 - POLL.0 / 2) }
     }
 
-    /// Whether somebody walks just outside of the distance that it keeps from an enemy: it may go along with it.
-    pub(super) fn is_at_rim(&self, who: CombatantId, enemy: CombatantId, metres: f64) -> bool {
-        let their = self.spot_of(enemy);
-        let gap = length(minus(their.place, self.place_of(who))) - their.body - metres;
-        gap.abs() <= AT_RIM && !is_nowhere(self.course_taken(who))
-    }
-
     /// The course on which somebody is once all have set out in this moment, whoever is the first of them.
     fn course_taken(&self, who: CombatantId) -> Plane {
         if self.state.who(who).is_moved { self.course_of(who) } else { self.state.walks[who.index()].course }
@@ -188,14 +185,17 @@ impl Engine<'_> {
     }
 
     fn comes_near_at(&self, who: CombatantId, enemy: CombatantId, course: Plane, metres: f64) -> Time {
-        // Well within, so that whoever is there then is too near and not only at the edge.
         let their = self.spot_of(enemy);
-        let metres = (metres + their.body - 2.0 * HAIR).larger(0.0);
         let away = minus(their.place, self.place_of(who));
+        self.is_inside_at(away, minus(their.course, course), within(metres + their.body))
+    }
+
+    /// When something that moves so is within a distance; never, if it is so already.
+    fn is_inside_at(&self, away: Plane, moves: Plane, metres: f64) -> Time {
         if inner(away, away) <= metres * metres {
             return Time::NEVER;
         }
-        meeting(away, minus(their.course, course), 0.0, metres).map_or(Time::NEVER, |seconds| self.after(seconds))
+        meeting(away, moves, 0.0, metres).map_or(Time::NEVER, |seconds| self.after(seconds))
     }
 
     /// Away from the nearest enemy, if that is too near: until it is far enough away, or no more in the other direction, or another
@@ -242,13 +242,26 @@ impl Engine<'_> {
         away.smaller(off_course(from, leaving, course))
     }
 
-    /// When an enemy that is on a new course has one plan its way that keeps its distance.
+    /// When an enemy that is on a new course has one plan its way that keeps its distance; in this very moment, if that one may go
+    /// along with it.
     pub(super) fn keeps_distance_until(&self, who: CombatantId, enemy: CombatantId, metres: f64) -> Time {
         let (course, their) = (self.course_taken(who), self.spot_of(enemy));
-        let is_near = length(minus(their.place, self.place_of(who))) < metres + their.body - 2.0 * HAIR;
-        match is_near {
-            true => self.turns_at(self.retreats_for(who, enemy, course, metres)),
-            false => self.looks_before(self.comes_near_at(who, enemy, course, metres), course),
+        let (away, edge, stands) = (minus(their.place, self.place_of(who)), metres + their.body, is_nowhere(course));
+        let is_within = |metres: f64| inner(away, away) < metres * metres;
+        if is_within(edge + AT_RIM) && !is_within((edge - AT_RIM).larger(0.0)) && !stands {
+            return self.state.now;
         }
+        if is_within(within(edge)) {
+            return self.turns_at(self.retreats_for(who, enemy, course, metres));
+        }
+        let looks = self.looks_before(self.is_inside_at(away, minus(their.course, course), within(edge)), course);
+        // Who stands because that one was in its way may go on.
+        let was_in_its_way = stands && is_within(edge + self.speed(who) * POLL.seconds());
+        if was_in_its_way { looks.min(self.state.now + POLL) } else { looks }
     }
+}
+
+/// Well within a distance, so that whoever is there then is too near and not only at the edge.
+fn within(metres: f64) -> f64 {
+    (metres - 2.0 * HAIR).larger(0.0)
 }

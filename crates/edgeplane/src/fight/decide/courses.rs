@@ -6,8 +6,8 @@ use super::super::state::timers::Phase;
 use super::super::state::{Control, Doing, EffectContext, Gate, LineState, Walk, Wish};
 use crate::numbers::Extremes;
 use crate::program::{
-    CombatantId, CompiledPolicy, HAIR, Inputs, Motion, Plane, Time, is_nowhere, is_same, length, minus, onto_the_plane,
-    toward,
+    CombatantId, CompiledPolicy, HAIR, Inputs, Motion, POLL, Plane, Time, is_nowhere, is_same, length, minus,
+    onto_the_plane, toward,
 };
 use crate::rules::{Moves, SideRule};
 
@@ -279,9 +279,10 @@ impl Engine<'_> {
             && me != turned
             && self.can_be_targeted(me, turned, SideRule::Enemies)
         {
-            let near = self.keeps_distance_until(me, turned, metres);
-            if self.is_at_rim(me, turned, metres) {
+            let mut near = self.keeps_distance_until(me, turned, metres);
+            if near == self.state.now {
                 self.follow(me);
+                near = near + POLL;
             }
             let walk = &mut self.state.walks[me.index()];
             walk.until = walk.until.min(near);

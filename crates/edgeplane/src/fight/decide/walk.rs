@@ -75,7 +75,7 @@ impl Engine<'_> {
         if micros < Time::NEVER.micros() { self.state.now + Time(micros as u64) } else { Time::NEVER }
     }
 
-    fn speed(&self, who: CombatantId) -> f64 {
+    pub(super) fn speed(&self, who: CombatantId) -> f64 {
         match self.setup.speed {
             Some(slot) if !self.state.who(who).rooted => {
                 self.state.numbers.at(self.program.place(who, slot)).clamp(0.0, FASTEST)
