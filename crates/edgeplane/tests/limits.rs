@@ -65,10 +65,13 @@ fn a_thousand_fight_and_more_stay_out() {
 
 #[test]
 fn there_are_at_most_so_many_statuses_and_single_stacks() {
-    let game = game(&format!(
-        "[status.mark]\nduration = 9\nreapply = \"separate\"\nmax_instances = 1000\n\
-         [status.drops]\nduration = 9\nreapply = \"stack\"\nmax_stacks = 1000\nstack_timer = \"each\"\n{RULES}"
-    ));
+    let rules = |timer: &str| {
+        game(&format!(
+            "[status.mark]\nduration = 9\nreapply = \"separate\"\nmax_instances = 1000\n\
+             [status.drops]\nduration = 9\nreapply = \"stack\"\nmax_stacks = 1000\nstack_timer = \"{timer}\"\n{RULES}"
+        ))
+    };
+    let game = rules("each");
     let setup = Arc::new(Setup::between(game.program(), &sides(&game, "one", [33, 33])));
     let apply = |name: &str, stacks: u32| {
         let status = game.status(name).unwrap();
@@ -89,6 +92,15 @@ fn there_are_at_most_so_many_statuses_and_single_stacks() {
     assert_eq!(held, 535);
     let (drops, _, error) = apply("drops", 1000);
     assert_eq!((drops, error.kind), (65, FightErrorKind::Statuses { most: 65_535 }));
+    // What ended together and would end apart under edited rules: nothing is lost of what there is.
+    let before = rules("refresh");
+    let setup = Arc::new(Setup::between(before.program(), &sides(&before, "one", [33, 33])));
+    let (drops, mut fight) = (before.status("drops").unwrap(), Fight::with_chance(setup, Sampler::default(), 1));
+    for who in fight.setup().ids().collect::<Vec<_>>() {
+        assert!(fight.apply_status(drops, who, who, 1000, &mut Silent).unwrap());
+    }
+    assert!(game.adopt(&mut fight).unwrap_err().to_string().contains("more than 65535 statuses"));
+    assert_eq!(fight.stacks(CombatantId(65), drops), 1000);
 }
 
 #[test]

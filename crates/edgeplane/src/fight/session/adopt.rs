@@ -6,11 +6,11 @@ use std::sync::Arc;
 use super::super::Fight;
 use super::super::engine::{Engine, FightResult};
 use super::super::events::Silent;
-use super::super::limits::FightError;
+use super::super::limits::{FightError, FightErrorKind};
 use super::super::random::RandomSource;
 use super::super::space::zones::IN_USE;
 use super::super::state::State;
-use super::super::state::record::{Rhythm, ticks_within};
+use super::super::state::record::{MOST, Rhythm, ticks_within};
 use super::super::state::timers::Timer;
 use super::super::state::transfer::{LeftOver, Transferred};
 use crate::program::{
@@ -141,6 +141,9 @@ impl<C: RandomSource> Fight<C> {
         let mut report = Adoption::default();
         let transferred = Transferred { from: &self.state, old: &self.setup, new: &setup, names: &names };
         let (state, left) = transferred.state(&mut report);
+        if left.overflows {
+            return Err(FightError::new(self.state.now, FightErrorKind::Statuses { most: MOST }, &self.setup));
+        }
         let mut chance = self.chance.clone();
         chance.rename(&setup.streams);
         let setup = Arc::new(setup);

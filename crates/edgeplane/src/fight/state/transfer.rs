@@ -28,6 +28,8 @@ pub(in crate::fight) struct LeftOver {
     pub(in crate::fight) ticks_anew: Vec<u32>,
     /// Zones that are gone, by their serials.
     pub(in crate::fight) zones: Vec<u32>,
+    /// There are more stacks that end each on its own now than there can be.
+    pub(in crate::fight) overflows: bool,
 }
 
 impl Counterparts {
@@ -309,13 +311,9 @@ impl Transferred<'_> {
         match (each(plan), each(before)) {
             (true, true) => {
                 let ends: Vec<Time> = all.ends(index).collect();
-                for end in ends {
-                    statuses.add_ends(place, 1, plan.max_stacks, end);
-                }
+                left.overflows |= !ends.iter().all(|end| statuses.add_ends(place, 1, plan.max_stacks, *end));
             }
-            (true, false) => {
-                statuses.add_ends(place, stacks, plan.max_stacks, record.ends);
-            }
+            (true, false) => left.overflows |= !statuses.add_ends(place, stacks, plan.max_stacks, record.ends),
             (false, _) => {}
         }
         // What is kept has no name but its formula.
