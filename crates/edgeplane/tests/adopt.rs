@@ -402,6 +402,30 @@ fn held(fight: &Fight, who: edgeplane::CombatantId, name: &str) -> Option<(u32, 
     held.iter().find(|held| held.status == status).map(|held| (held.stacks, held.remaining.unwrap_or(f64::INFINITY)))
 }
 
+/// What is on its way arrives as it would have, although the one who sent it has the ability no more.
+#[test]
+fn what_is_on_its_way_arrives_without_its_ability() {
+    let rules = |has: &str| {
+        game(&format!(
+            "[attributes]\nheft = 10\n[pools]\nhealth = {{ max = 100, defeat = true }}\n\
+             [ability.throw]\ntravel = 5\ncooldown = 9\ndoes = [{{ damage = \"caster.heft + 1\" }}]\n\
+             [ability.wave]\ncooldown = 9\ndoes = [{{ damage = \"caster.heft / 20\" }}]\n\
+             [character.one]\nabilities = [\"{has}\"]\n[character.two]\nabilities = [\"throw\"]\n[character.post]\nabilities = []\n\
+             [encounter.e]\nsides.a = [{{ character = \"one\", at = [0, 0] }}]\nsides.b = [{{ character = \"post\", at = [20, 0] }}]\n"
+        ))
+    };
+    for has in ["throw", "wave"] {
+        let mut fight = rules("throw").fight("e", 1).unwrap();
+        fight.advance(at(1.0), &mut Silent).unwrap();
+        let report = rules(has).adopt(&mut fight).unwrap();
+        let lost: Vec<TransferKind> = report.lost().map(|one| one.kind).collect();
+        assert_eq!(lost, if has == "throw" { vec![] } else { vec![TransferKind::Ability] });
+        fight.advance(at(8.0), &mut Silent).unwrap();
+        let left = if has == "throw" { 89.0 } else { 88.5 };
+        assert_eq!(fight.pool(called(&fight, "post"), fight.setup().program().defeat_pool().unwrap()), left, "{has}");
+    }
+}
+
 /// Who waits acts in the moment in which other rules allow it, whatever it waited for.
 #[test]
 fn whoever_waits_looks_at_the_edited_rules_at_once() {

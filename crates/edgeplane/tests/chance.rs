@@ -65,6 +65,25 @@ fn streams_do_not_disturb_each_other() {
     assert!((430..570).contains(&alike), "{alike} of 1000 alike");
 }
 
+/// Draws are counted in two bytes as long as that is enough.
+#[test]
+fn a_stream_goes_on_past_any_count_and_comes_back_to_where_it_was() {
+    let (mut straight, mut other) = (sampler(6), sampler(6));
+    let draws: Vec<u64> = (0..140_000).map(|_| straight.uniform(ONE).to_bits()).collect();
+    assert_eq!(draws.iter().collect::<BTreeSet<_>>().len(), draws.len(), "it never begins again");
+    for kept in [65_535, 65_536, 65_537, 131_072, 139_000] {
+        let mut before = sampler(6);
+        (0..kept).for_each(|_| _ = before.uniform(ONE));
+        let (first, second) = (before.uniform(OTHER), before.uniform(OTHER));
+        other.load(&before.save());
+        other.rename(&[12, 13, 11].into());
+        assert_eq!(other.uniform(StreamId(2)).to_bits(), draws[kept], "{kept}");
+        other.rename(&[11, 12].into());
+        assert!(first != second && ![first, second].contains(&other.uniform(OTHER)));
+        assert_eq!(other.uniform(ONE).to_bits(), draws[kept + 1], "{kept}");
+    }
+}
+
 #[test]
 fn seeds_differ_by_trial_study_and_stream() {
     let mut seeds = BTreeSet::new();

@@ -285,6 +285,51 @@ fn explain_shows_effects_that_do_not_always_happen() {
     assert_eq!(refused, "`numb` does not apply to `other`: immune");
 }
 
+/// What formulas read of whoever uses an ability is computed for those who have it, in room that others use for theirs.
+#[test]
+fn it_does_not_matter_to_an_ability_who_else_has_which() {
+    let names = ["jab", "heave", "spit", "mend", "idle_threat"];
+    let rules = |learns: bool| {
+        let mut text = "[attributes]\nheft = 10\nwit = 4\n[pools]\nhealth = { max = 90, defeat = true }\n\
+            [status.bold]\nduration = 2\nmodify = [{ attribute = \"heft\", add = 3 }, { attribute = \"wit\", percent = 50 }]\n\
+            [ability.jab]\ncooldown = \"2 - self.wit / 10\"\ndoes = [{ damage = \"2 + self.heft / 5\" }, { apply = \"bold\", to = \"caster\" }]\n\
+            [ability.heave]\nrecovery = \"self.heft / 8\"\ndoes = [{ damage = \"self.heft * 2 - self.wit\" }]\n\
+            [ability.spit]\ncooldown = 1\ndoes = [{ damage = \"self.wit + target.wit / 2\" }]\n\
+            [ability.mend]\ncooldown = \"self.wit + 1\"\ntargets = { side = \"self\" }\ndoes = [{ heal = \"self.wit / 3\" }]\n\
+            [ability.idle_threat]\ndoes = [{ damage = \"self.heft + self.wit\" }]\n\
+            [encounter.e]\ntime_limit = 60\nsides.a = [\"one\", \"two\", \"three\"]\nsides.b = [\"two\", \"three\", \"four\"]\n"
+            .to_owned();
+        let has = [("one", 0..2, 12), ("two", 1..3, 14), ("three", 2..4, 9), ("four", 0..1, 20)];
+        for (who, own, heft) in has {
+            let others: Vec<&str> =
+                names.iter().copied().filter(|name| learns && !names[own.clone()].contains(name)).collect();
+            text += &format!(
+                "[character.{who}]\nattributes.heft = {heft}\nabilities = {:?}\ncan_learn = {others:?}\n",
+                &names[own]
+            );
+        }
+        game(&text)
+    };
+    let (apart, all) = (rules(false), rules(true));
+    for (ability, from) in names.iter().flat_map(|name| ["one", "two", "three", "four"].map(|from| (*name, from))) {
+        let strip = |game| {
+            let AbilityExplanation { ability, mut effects, also, .. } = explained(game, ability, from, "two");
+            effects.iter_mut().for_each(|effect| effect.worked.clear());
+            format!("{:?} {effects:?} {also:?}", (ability.cast, ability.recovery, ability.cooldown))
+        };
+        assert_eq!(strip(&apart), strip(&all), "{ability} of {from}");
+    }
+    let heave = explained(&apart, "heave", "four", "one");
+    assert_eq!((heave.effects[0].amount, heave.ability.recovery), (36.0, 2.5));
+    let log = |game: &Game| {
+        let mut log = Log::default();
+        game.fight("e", 3).unwrap().run(&mut log).unwrap();
+        let logged = log.events.iter().filter(|one| !matches!(one.event, Event::Unavailable { .. }));
+        logged.map(|one| format!("{one:?}")).collect::<Vec<_>>()
+    };
+    assert_eq!(log(&apart), log(&all));
+}
+
 #[test]
 fn an_amount_is_explained_by_its_own_effect_alone() {
     let game = game(

@@ -6,7 +6,8 @@ use super::limits::{FightError, FightErrorKind, Limits};
 use super::session::control::Controller;
 use super::state::{Scratch, State};
 use crate::program::{
-    Chance, CharacterPlan, CombatantId, Fault, FormulaId, Frame, Program, Setup, Shape, SideId, SiteId, StreamId, Time,
+    AbilityId, Chance, CharacterPlan, CombatantId, Fault, FormulaId, Frame, Program, Setup, Shape, SideId, SiteId,
+    StreamId, Time,
 };
 
 /// Errors are boxed within the engine: a result that is nearly always good should be small.
@@ -32,6 +33,8 @@ pub(super) struct Engine<'a> {
     pub(super) only_distance: bool,
     /// Lines are looked at for the way alone: nothing is drawn.
     pub(super) only_looks: bool,
+    /// The form in which formulas are evaluated, see [`Frame::in_form`].
+    pub(super) form: u32,
     /// Statuses that combatants have from the start are coming: caps are reported when all are there.
     pub(super) dressing: bool,
 }
@@ -77,7 +80,27 @@ impl<'a> Engine<'a> {
     /// The frame of a formula at this moment.
     #[inline]
     pub(super) fn frame(&self, caster: CombatantId, target: CombatantId) -> Frame {
-        Frame::new(self.program, caster, target, 0, self.state.now.micros())
+        self.typed_frame(caster, target, 0)
+    }
+
+    /// The same with a damage type at hand.
+    #[inline]
+    pub(super) fn typed_frame(&self, caster: CombatantId, target: CombatantId, damage_type: u16) -> Frame {
+        Frame::new(self.program, caster, target, damage_type, self.state.now.micros()).in_form(self.form)
+    }
+
+    /// Brings about what an ability does by somebody who may not have it.
+    pub(super) fn by_whomever<R>(
+        &mut self,
+        who: CombatantId,
+        ability: AbilityId,
+        effects: impl FnOnce(&mut Self) -> FightResult<R>,
+    ) -> FightResult<R> {
+        let character = self.setup.combatants[who.index()].character;
+        let before = std::mem::replace(&mut self.form, self.program.form_of(ability, character));
+        let result = effects(self);
+        self.form = before;
+        result
     }
 
     /// Evaluates a formula, and reports it where that is asked for.
@@ -93,7 +116,7 @@ impl<'a> Engine<'a> {
     /// The same without a report: for what is only looked at.
     #[inline(always)]
     pub(super) fn quiet_number(&mut self, formula: FormulaId, frame: &Frame) -> FightResult<f64> {
-        if let Shape::Value(operand) = self.program.shapes[formula.index()] {
+        if let Shape::Value(operand) = self.program.shape(formula, frame) {
             let value = self.state.numbers.at(frame.index(operand));
             if value.is_finite() {
                 return Ok(value);

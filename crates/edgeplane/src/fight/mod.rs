@@ -268,7 +268,8 @@ impl<C: RandomSource> Fight<C> {
     ) -> Result<f64, FightError> {
         self.check_combatant(caster)?;
         self.check_combatant(target)?;
-        let frame = Frame::new(&self.setup.program, caster, target, 0, self.state.now.micros());
+        let program = &self.setup.program;
+        let frame = Frame::new(program, caster, target, 0, self.state.now.micros()).in_form(program.whole_form());
         self.formula_value(formula, &frame)
     }
 

@@ -73,7 +73,70 @@ pub struct Sampler {
     seed: u64,
     /// Those of the set-up, which all its fights share.
     names: Arc<[u64]>,
-    drawn: Vec<u32>,
+    drawn: DrawCounts,
+}
+
+/// How often each stream was drawn from: in two bytes each, since most are hardly ever drawn from in one fight.
+#[derive(Clone, Debug, Default, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+struct DrawCounts {
+    low: Vec<u16>,
+    /// Streams that were drawn from more often than two bytes can count, with the rest of the count.
+    high: Vec<(u32, u32)>,
+}
+
+impl DrawCounts {
+    fn count(&self, stream: usize) -> u32 {
+        let low = self.low.get(stream).map_or(0, |low| u32::from(*low));
+        self.high.iter().find(|(other, _)| *other as usize == stream).map_or(low, |(_, high)| high << 16 | low)
+    }
+
+    fn all(&self) -> impl Iterator<Item = u32> {
+        (0..self.low.len()).map(|stream| self.count(stream))
+    }
+
+    /// One more of a stream: how many there were.
+    #[inline(always)]
+    fn next(&mut self, stream: usize) -> Option<u32> {
+        let low = self.low.get_mut(stream)?;
+        let before = u32::from(*low);
+        *low = low.wrapping_add(1);
+        if *low == 0 || !self.high.is_empty() { Some(self.carry(stream, before)) } else { Some(before) }
+    }
+
+    /// The whole of a count of which the low part was this before the last draw.
+    #[cold]
+    fn carry(&mut self, stream: usize, low: u32) -> u32 {
+        let carry = u32::from(low == u32::from(u16::MAX));
+        match self.high.iter_mut().find(|(other, _)| *other as usize == stream) {
+            Some((_, high)) => {
+                let before = *high << 16 | low;
+                *high = high.wrapping_add(carry);
+                before
+            }
+            None => {
+                if carry == 1 {
+                    self.high.push((stream as u32, 1));
+                }
+                low
+            }
+        }
+    }
+
+    fn set(&mut self, counts: &[u32]) {
+        self.low = counts.iter().map(|count| *count as u16).collect();
+        let high = (0..).zip(counts).map(|(stream, count)| (stream, count >> 16));
+        self.high = high.filter(|(_, high)| *high > 0).collect();
+    }
+
+    fn copy_from(&mut self, other: &Self) {
+        self.low.clone_from(&other.low);
+        self.high.clone_from(&other.high);
+    }
+
+    fn bytes(&self) -> usize {
+        size_of_val(self.low.as_slice()) + size_of_val(self.high.as_slice())
+    }
 }
 
 /// How far [`SplitMix64`] goes with each draw.
@@ -90,10 +153,9 @@ impl Sampler {
     fn next(&mut self, stream: StreamId) -> u64 {
         let index = stream.0 as usize;
         // There is a stream for each place of each combatant.
-        let (Some(name), Some(drawn)) = (self.names.get(index), self.drawn.get_mut(index)) else { return 0 };
+        let (Some(name), Some(drawn)) = (self.names.get(index), self.drawn.next(index)) else { return 0 };
         let seed = stream_seed(self.seed, *name);
-        let gone = STEP.wrapping_mul(u64::from(*drawn));
-        *drawn = drawn.wrapping_add(1);
+        let gone = STEP.wrapping_mul(u64::from(drawn));
         SplitMix64::seed_from_u64(seed.wrapping_add(gone)).next_u64()
     }
 }
@@ -103,7 +165,7 @@ impl Sampler {
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct SamplerState {
     seed: u64,
-    drawn: Vec<u32>,
+    drawn: DrawCounts,
 }
 
 impl RandomSource for Sampler {
@@ -111,22 +173,23 @@ impl RandomSource for Sampler {
 
     fn begin(&mut self, seed: u64, streams: &Arc<[u64]>) {
         self.seed = seed;
-        self.drawn.fill(0);
+        self.drawn.low.fill(0);
+        self.drawn.high.clear();
         self.grow(streams);
     }
 
     fn grow(&mut self, streams: &Arc<[u64]>) {
         if !Arc::ptr_eq(&self.names, streams) {
             self.names = Arc::clone(streams);
-            self.drawn.resize(streams.len(), 0);
+            self.drawn.low.resize(streams.len(), 0);
         }
     }
 
     fn rename(&mut self, streams: &Arc<[u64]>) {
-        let mut before: Vec<(u64, u32)> = self.names.iter().copied().zip(self.drawn.iter().copied()).collect();
+        let mut before: Vec<(u64, u32)> = self.names.iter().copied().zip(self.drawn.all()).collect();
         before.sort_unstable();
         let drawn = |stream: &u64| before.binary_search_by_key(stream, |(name, _)| *name).map_or(0, |at| before[at].1);
-        self.drawn = streams.iter().map(drawn).collect();
+        self.drawn.set(&streams.iter().map(drawn).collect::<Vec<u32>>());
         self.names = Arc::clone(streams);
     }
 
@@ -136,20 +199,20 @@ impl RandomSource for Sampler {
 
     fn save_into(&self, saved: &mut SamplerState) {
         saved.seed = self.seed;
-        saved.drawn.clone_from(&self.drawn);
+        saved.drawn.copy_from(&self.drawn);
     }
 
     fn load(&mut self, saved: &SamplerState) {
         self.seed = saved.seed;
-        self.drawn.clone_from(&saved.drawn);
+        self.drawn.copy_from(&saved.drawn);
     }
 
     fn saved_bytes(saved: &SamplerState) -> usize {
-        size_of_val(saved.drawn.as_slice())
+        saved.drawn.bytes()
     }
 
     fn has_drawn(&self, streams_of_one: usize) -> bool {
-        self.drawn.iter().enumerate().any(|(stream, drawn)| *drawn > 0 && !stream.is_multiple_of(streams_of_one))
+        self.drawn.all().enumerate().any(|(stream, drawn)| drawn > 0 && !stream.is_multiple_of(streams_of_one))
     }
 }
 

@@ -70,7 +70,7 @@ impl Engine<'_> {
     /// What is due next.
     #[inline]
     pub(super) fn next_due(&self) -> Due {
-        self.state.timers.next().min(self.state.statuses.next().0)
+        self.state.timers.next().min(self.state.statuses.next())
     }
 
     /// Nothing is due any more before `until` or the time limit.
@@ -136,7 +136,7 @@ impl Engine<'_> {
     /// of them makes due comes in its turn.
     fn happen(&mut self) -> FightResult<()> {
         loop {
-            let (due, status) = self.state.statuses.next();
+            let due = self.state.statuses.next();
             let timer = self.state.timers.next();
             let first = due.min(timer);
             let later = first.at() > self.state.now;
@@ -153,7 +153,7 @@ impl Engine<'_> {
                 return Err(self.error(FightErrorKind::TooLong { steps: self.limits.steps }));
             }
             if due < timer {
-                self.status_timer(status, due.phase())?;
+                self.status_timer(self.state.statuses.next_one(), due.phase())?;
             } else {
                 self.timer(timer)?;
             }

@@ -1,6 +1,7 @@
 //! Abilities and what they bring about.
 
 use super::effects::{EffectPlan, Place};
+use super::hoist::Readers;
 use super::ids::{AbilityId, FormulaId, PoolId, SiteId, StatusId};
 use super::layout::LEAST_REACH;
 use super::names::look_up;
@@ -75,6 +76,8 @@ pub struct AbilityPlan {
     pub(crate) forbidden_by: u64,
     /// Attributes that its times and its cost depend on; see [`super::dirty`].
     pub(crate) reads: u64,
+    /// Whose formulas it can be.
+    pub(crate) users: Readers,
     /// Metres within which the target that it picks has to be, by its reach and its area, where these are plain numbers;
     /// infinite if it has neither.
     pub(crate) fixed_reach: Option<f64>,
@@ -187,9 +190,11 @@ impl AbilityPlan {
 
 impl Compiler<'_> {
     pub(crate) fn abilities(&mut self, rules: &Ruleset) {
-        for named in &rules.abilities {
+        for (named, users) in rules.abilities.iter().zip(self.who_has_abilities(rules)) {
+            self.readers = users;
             let plan = self.ability(named, rules);
-            self.program.abilities.push(plan);
+            let users = std::mem::take(&mut self.readers);
+            self.program.abilities.push(AbilityPlan { users, ..plan });
         }
     }
 
@@ -243,6 +248,7 @@ impl Compiler<'_> {
             during: rule.during.iter().filter_map(|word| self.status_named(word)).collect(),
             forbidden_by: self.forbidden_bits(&rule.tags),
             reads: 0,
+            users: Readers::All,
             fixed_reach: None,
         };
         let metres = |formula: Option<FormulaId>| match formula {

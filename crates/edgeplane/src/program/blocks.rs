@@ -84,7 +84,7 @@ impl Program {
         memory.set(self.place(me, Layout::BODY), plan.body);
         self.compute_attributes(plan, &mut memory, me, &[], &NothingHeld, u64::MAX)?;
         // Values that happen to be zero have not changed, and yet are read.
-        self.compute_hidden(&mut memory, me, u64::MAX);
+        self.compute_hidden(plan, &mut memory, me, u64::MAX);
         for (index, has) in plan.pools.iter().enumerate() {
             if *has {
                 self.fill_pool(PoolId(index as u16), &mut memory, me, 0.0)?;
@@ -165,7 +165,7 @@ impl Program {
             }
         }
         // A level is no attribute, but is read like one.
-        self.compute_hidden(memory, of, all_changed | dirty & dirty::bit(Layout::LEVEL));
+        self.compute_hidden(plan, memory, of, all_changed | dirty & dirty::bit(Layout::LEVEL));
         Ok(all_changed)
     }
 
@@ -245,12 +245,13 @@ impl Program {
         Ok(BinaryOp::Min.apply(BinaryOp::Max.apply(set.map_or(value, |(_, set)| set), least), most))
     }
 
-    fn compute_hidden(&self, memory: &mut Memory, of: CombatantId, dirty: u64) {
-        if dirty & self.hidden_reads == 0 {
+    fn compute_hidden(&self, plan: &CharacterPlan, memory: &mut Memory, of: CombatantId, dirty: u64) {
+        if dirty & plan.hidden_reads == 0 {
             return;
         }
         let mut draws = Draws::default();
-        for hidden in self.hidden.iter().filter(|hidden| hidden.reads & dirty != 0) {
+        let hidden = plan.hidden.iter().map(|index| &self.hidden[usize::from(*index)]);
+        for hidden in hidden.filter(|hidden| hidden.reads & dirty != 0) {
             for damage_type in 0..if hidden.typed { self.layout.types } else { 1 } {
                 let frame = Frame::new(self, of, of, damage_type, 0.0);
                 let value = self.evaluate_shape(hidden.shape, memory, &frame, &mut NoChance, &mut draws);

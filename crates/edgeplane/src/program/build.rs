@@ -1,6 +1,7 @@
 //! Ruleset → program.
 
 use super::Program;
+use super::hoist::Readers;
 use super::ids::CharacterId;
 use super::layout::{Layout, pool_slot};
 use super::names::Names;
@@ -77,6 +78,8 @@ impl Program {
             kept: Vec::new(),
             given: Vec::new(),
             threat: rules.threat.is_some(),
+            readers: Readers::All,
+            whole_shapes: Vec::new(),
         };
         let others = |ability: &Named<AbilityRule>| ability.rule.targets.side == SideRule::Others;
         compiler.program.means_others =
@@ -84,11 +87,12 @@ impl Program {
         compiler.program.revives = rules.effects().any(|effect| matches!(effect.kind, EffectKind::Revive(_)));
         compiler.all(rules);
         let mut program = Self { site_names: compiler.site_names, ..compiler.program };
+        program.shapes.extend(compiler.whole_shapes);
         program.layout.blocks = u32::from(program.layout.locals) + program.constants.len() as u32;
         if program.constants.len() > usize::from(u16::MAX) {
             out.push(Diagnostic::new(Code::TooMany, "a ruleset may hold at most 65535 different numbers"));
         }
-        program.with_counted().with_modifiers().with_blocks(out)
+        program.with_counted().with_modifiers().with_hidden().with_blocks(out)
     }
 
     /// Computes the numbers with which each character enters a fight; only a sound program can.

@@ -59,6 +59,9 @@ pub struct CharacterPlan {
     pub policy: PolicyPlan,
     /// The numbers with which it enters a fight.
     pub(crate) block: Vec<f64>,
+    /// The hidden attributes that are read of it, and what those read, see [`super::dirty`].
+    pub(crate) hidden: Vec<u16>,
+    pub(crate) hidden_reads: u64,
 }
 
 /// A priority list.
@@ -187,7 +190,11 @@ impl Compiler<'_> {
     }
 
     /// A character's rule, then those that it extends, nearest first.
-    fn lineage<'r>(&mut self, named: &'r Named<CharacterRule>, rules: &'r Ruleset) -> Vec<&'r CharacterRule> {
+    pub(super) fn lineage<'r>(
+        &mut self,
+        named: &'r Named<CharacterRule>,
+        rules: &'r Ruleset,
+    ) -> Vec<&'r CharacterRule> {
         let mut lineage = vec![&named.rule];
         let mut next = named.rule.extends.as_ref();
         while let Some(parent) = next.and_then(|word| self.names.characters.get(&word.text)) {
@@ -281,6 +288,8 @@ impl Compiler<'_> {
             immune: immune.iter().filter_map(|word| self.names.tags.get(&word.text)).collect(),
             policy: PolicyPlan::default(),
             block: Vec::new(),
+            hidden: Vec::new(),
+            hidden_reads: 0,
         };
         plan.policy = self.character_policy(&plan, lineage);
         self.check_costs(&plan, named.span);

@@ -81,6 +81,8 @@ pub struct Setup {
     /// How many of them have charges.
     pub(crate) charges: u32,
     pub(crate) derived: Vec<Derived>,
+    /// The abilities of which attributes change those, by their indices.
+    pub(crate) varied: Vec<u32>,
     /// For each combatant, the pools of which a change concerns the engine, one bit each: they defeat, or a
     /// policy depends on them.
     pub(crate) alert: Vec<u64>,
@@ -263,6 +265,7 @@ impl Setup {
             abilities: Vec::new(),
             charges: 0,
             derived: Vec::new(),
+            varied: Vec::new(),
             alert: Vec::new(),
             defeating: combatants.iter().map(|combatant| defeats & has(combatant)).collect(),
             aim_room: vec![0],
@@ -286,6 +289,12 @@ impl Setup {
             for place in tables.iter_mut().filter_map(|table| table.charges.as_mut()) {
                 *place = setup.charges;
                 setup.charges += 1;
+            }
+            for (index, table) in (setup.abilities.len()..).zip(&mut tables) {
+                if let Some(place) = &mut table.varies {
+                    *place = setup.varied.len() as u32;
+                    setup.varied.push(index as u32);
+                }
             }
             setup.derived.extend(tables.iter().map(|table| program.derived(table.ability, who, &mut memory)));
             setup.abilities.extend(tables);

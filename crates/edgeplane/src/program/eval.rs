@@ -6,7 +6,7 @@ use super::Program;
 use super::code::{CONSTANTS, Op, OpCode, Operand, Shape};
 use super::fault::Fault;
 use super::game_functions::GameFunctions;
-use super::ids::{CombatantId, FormulaId, SiteId, Slot};
+use super::ids::{AbilityId, CharacterId, CombatantId, FormulaId, SiteId, Slot};
 use super::layout::Layout;
 use super::memory::Memory;
 use super::ops::{BinaryOp, lerp, truth};
@@ -107,6 +107,8 @@ pub(crate) struct Frame {
     streams: u32,
     /// Caster and target.
     pub(crate) pair: [CombatantId; 2],
+    /// Which shapes are evaluated: those of the formulas as they are hoisted, or as whole.
+    form: u32,
 }
 
 impl Frame {
@@ -131,7 +133,14 @@ impl Frame {
             now,
             streams: u32::from(caster.0) * program.sites.len() as u32,
             pair: [caster, target],
+            form: 0,
         }
+    }
+
+    /// The same for formulas of an ability that the caster need not have.
+    #[inline]
+    pub(crate) fn in_form(self, form: u32) -> Self {
+        Self { form, ..self }
     }
 
     /// The first number of somebody's block.
@@ -208,6 +217,22 @@ impl Program {
         }
     }
 
+    /// How a formula is evaluated.
+    #[inline(always)]
+    pub(crate) fn shape(&self, formula: FormulaId, frame: &Frame) -> Shape {
+        self.shapes[formula.index() + frame.form as usize]
+    }
+
+    /// The form of the formulas as whole, for [`Frame::in_form`]: without hoisted parts that not everybody has.
+    pub(crate) fn whole_form(&self) -> u32 {
+        self.formulas.len() as u32
+    }
+
+    /// The form in which a combatant of a character evaluates the formulas of an ability.
+    pub(crate) fn form_of(&self, ability: AbilityId, character: CharacterId) -> u32 {
+        if self.ability(ability).users.contains(character) { 0 } else { self.whole_form() }
+    }
+
     /// Evaluates a formula; NaN or an infinity where it has no value.
     ///
     /// A plain value is read in place; the other shapes are a call that returns in a register.
@@ -220,7 +245,7 @@ impl Program {
         chance: &mut dyn Chance,
         draws: &mut Draws,
     ) -> f64 {
-        match self.shapes[formula.index()] {
+        match self.shape(formula, frame) {
             Shape::Value(operand) => memory.at(frame.index(operand)),
             shape => self.evaluate_shape(shape, memory, frame, chance, draws),
         }

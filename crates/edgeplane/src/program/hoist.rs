@@ -2,14 +2,19 @@
 //! is read.
 //!
 //! Every largest part of a formula that reads nothing but one combatant's attributes becomes a
-//! hidden attribute. Hidden attributes are computed for every combatant, also for those that will
-//! never need them, so one that has no value (a division by a zero attribute) is kept as a NaN, and
-//! becomes an error only if it is read.
+//! hidden attribute. Hidden attributes are computed whether they will be needed or not, so one that has no value (a
+//! division by a zero attribute) is kept as a NaN, and becomes an error only if it is read.
+//!
+//! What only the formulas of an ability read of whoever uses it is computed for the characters that can have the ability, and
+//! abilities that no character has together keep theirs in the same slots. Where somebody else brings an ability's effects
+//! about (an encounter's script, a call of the game, an explanation), its formulas are evaluated whole.
 
 use super::Program;
 use super::code::{Emitter, Shape};
-use super::ids::Slot;
+use super::ids::{CharacterId, Slot};
+use super::resolve::Compiler;
 use super::tree::{Read, Role, Tree, TreeKind};
+use crate::rules::{Ruleset, Word};
 
 /// A hidden attribute.
 #[derive(Clone, Debug)]
@@ -21,8 +26,67 @@ pub(crate) struct Hidden {
     pub(crate) shape: Shape,
     /// What it reads, see [`super::dirty`].
     pub(crate) reads: u64,
+    /// Of whom it is read.
+    readers: Readers,
     /// The tree, read as the owner's own, to find out whether it is already there.
     tree: Tree,
+}
+
+/// A slot of hidden attributes that no character has together: of all whom something in it is read.
+#[derive(Clone, Debug)]
+pub(crate) struct HiddenRoom {
+    slot: Slot,
+    readers: Readers,
+}
+
+/// Of which characters something is read.
+#[derive(Clone, Debug, Default)]
+pub(crate) enum Readers {
+    /// Of any.
+    #[default]
+    All,
+    /// Of these alone, in order.
+    These(Vec<CharacterId>),
+}
+
+impl Readers {
+    pub(crate) fn contains(&self, one: CharacterId) -> bool {
+        match self {
+            Self::All => true,
+            Self::These(these) => these.binary_search(&one).is_ok(),
+        }
+    }
+
+    /// Those of them who are not among others.
+    fn without(&self, others: &Self) -> Self {
+        match (self, others) {
+            (_, Self::All) => Self::These(Vec::new()),
+            (Self::All, Self::These(_)) => Self::All,
+            (Self::These(these), Self::These(_)) => {
+                Self::These(these.iter().copied().filter(|one| !others.contains(*one)).collect())
+            }
+        }
+    }
+
+    /// Whether any of the others is among them.
+    fn meet(&self, others: &Self) -> bool {
+        match (self, others) {
+            (_, Self::These(others)) => others.iter().any(|one| self.contains(*one)),
+            (Self::These(these), Self::All) => !these.is_empty(),
+            (Self::All, Self::All) => true,
+        }
+    }
+
+    fn join(&mut self, others: &Self) {
+        match (&mut *self, others) {
+            (Self::These(these), Self::These(others)) => {
+                these.extend(others);
+                these.sort_unstable();
+                these.dedup();
+            }
+            _ => *self = Self::All,
+        }
+    }
 }
 
 /// Beyond so many slots nothing more is hoisted: offsets are 16 bits wide.
@@ -36,21 +100,23 @@ struct Reads {
 
 impl Program {
     /// The tree with its hoistable parts replaced by reads of hidden attributes.
-    pub(crate) fn hoist(&mut self, tree: &Tree, first_local: u16) -> Tree {
+    pub(crate) fn hoist(&mut self, tree: &Tree, first_local: u16, readers: &Readers) -> Tree {
         let simple = matches!(tree.kind, TreeKind::Constant(_) | TreeKind::Read(_));
         let room = self.layout.stride < MOST_SLOTS;
         match reads(tree).filter(|_| !simple && room) {
             Some(reads) => {
-                let slot = self.hidden_slot(tree, reads.typed, first_local);
+                // Of a target it is read whoever that is.
+                let readers = if reads.role == Role::Target { &Readers::All } else { readers };
+                let slot = self.hidden_slot(tree, reads.typed, first_local, readers);
                 let read = if reads.typed { Read::Typed(reads.role, slot) } else { Read::Attribute(reads.role, slot) };
                 Tree { kind: TreeKind::Read(read), range: tree.range.clone(), called: tree.called }
             }
-            None => self.hoist_parts(tree, first_local),
+            None => self.hoist_parts(tree, first_local, readers),
         }
     }
 
-    fn hoist_parts(&mut self, tree: &Tree, first_local: u16) -> Tree {
-        let mut part = |tree: &Tree| Box::new(self.hoist(tree, first_local));
+    fn hoist_parts(&mut self, tree: &Tree, first_local: u16, readers: &Readers) -> Tree {
+        let mut part = |tree: &Tree| Box::new(self.hoist(tree, first_local, readers));
         let kind = match &tree.kind {
             TreeKind::Constant(_) | TreeKind::Read(_) => tree.kind.clone(),
             TreeKind::Unary(op, a) => TreeKind::Unary(*op, part(a)),
@@ -71,17 +137,70 @@ impl Program {
         Tree { kind, range: tree.range.clone(), called: tree.called }
     }
 
-    fn hidden_slot(&mut self, tree: &Tree, typed: bool, first_local: u16) -> Slot {
+    fn hidden_slot(&mut self, tree: &Tree, typed: bool, first_local: u16, readers: &Readers) -> Slot {
         let own = as_own(tree);
-        if let Some(known) = self.hidden.iter().find(|known| known.typed == typed && same(&known.tree, &own)) {
-            return known.slot;
+        let room = |slot: Slot| self.hidden_rooms.iter().position(|room| room.slot == slot);
+        let known = self.hidden.iter().position(|known| {
+            let is_free = |room: usize| !self.hidden_rooms[room].readers.meet(&readers.without(&known.readers));
+            known.typed == typed && same(&known.tree, &own) && room(known.slot).is_none_or(is_free)
+        });
+        if let Some(known) = known {
+            let room = room(self.hidden[known].slot);
+            self.hidden[known].readers.join(readers);
+            if let Some(room) = room {
+                self.hidden_rooms[room].readers.join(readers);
+            }
+            return self.hidden[known].slot;
         }
-        let slot = Slot(self.layout.stride);
-        self.layout.stride += if typed { self.layout.types } else { 1 };
+        let slot = match self.hidden_rooms.iter_mut().find(|room| !typed && !room.readers.meet(readers)) {
+            Some(room) => {
+                room.readers.join(readers);
+                room.slot
+            }
+            None => {
+                let slot = Slot(self.layout.stride);
+                self.layout.stride += if typed { self.layout.types } else { 1 };
+                if !typed {
+                    self.hidden_rooms.push(HiddenRoom { slot, readers: readers.clone() });
+                }
+                slot
+            }
+        };
         let shape = Emitter::compile(self, &own, first_local);
         let reads = self.dirty_reads_of(&own);
-        self.hidden.push(Hidden { slot, typed, shape, reads, tree: own });
+        self.hidden.push(Hidden { slot, typed, shape, reads, readers: readers.clone(), tree: own });
         slot
+    }
+
+    /// Notes which hidden attributes are computed of whom, once all of them are known.
+    pub(super) fn with_hidden(mut self) -> Self {
+        for (id, plan) in (0..).map(CharacterId).zip(&mut self.characters) {
+            let read = (0..).zip(&self.hidden).filter(|(_, hidden)| hidden.readers.contains(id));
+            let (hidden, reads): (Vec<u16>, Vec<u64>) = read.map(|(index, hidden)| (index, hidden.reads)).unzip();
+            (plan.hidden, plan.hidden_reads) = (hidden, reads.iter().fold(0, |all, reads| all | reads));
+        }
+        self
+    }
+}
+
+impl Compiler<'_> {
+    /// Who can have each ability.
+    pub(super) fn who_has_abilities(&mut self, rules: &Ruleset) -> Vec<Readers> {
+        let mut having = vec![Vec::new(); rules.abilities.len()];
+        for (id, named) in (0..).map(CharacterId).zip(&rules.characters) {
+            let lineage = self.lineage(named, rules);
+            let had = lineage.iter().find_map(|rule| rule.abilities.as_deref()).unwrap_or_default();
+            let can_learn = lineage.iter().find_map(|rule| rule.can_learn.as_deref()).unwrap_or_default();
+            let brought = rules.statuses.iter().flat_map(|status| &status.rule.abilities);
+            let ability = |word: &Word| self.names.abilities.get(&word.text);
+            for ability in had.iter().chain(can_learn).chain(brought).filter_map(ability) {
+                let having: &mut Vec<CharacterId> = &mut having[ability.index()];
+                if having.last() != Some(&id) {
+                    having.push(id);
+                }
+            }
+        }
+        having.into_iter().map(Readers::These).collect()
     }
 }
 

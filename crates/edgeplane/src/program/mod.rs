@@ -123,7 +123,8 @@ pub struct Program {
     pub(crate) rounding: Rounding,
     pub(crate) layout: Layout,
     pub(crate) formulas: Vec<CompiledFormula>,
-    /// How each formula is evaluated; apart from the rest of it, since nothing else is needed in a fight.
+    /// How each formula is evaluated, and after those how each is as a whole, see [`hoist`]; apart from the rest of it, since
+    /// nothing else is needed in a fight.
     pub(crate) shapes: Vec<Shape>,
     pub(crate) code: Vec<code::Op>,
     pub(crate) constants: Vec<f64>,
@@ -133,6 +134,7 @@ pub struct Program {
     pub(crate) sites: Vec<u64>,
     pub(crate) site_names: Vec<String>,
     pub(crate) hidden: Vec<hoist::Hidden>,
+    pub(crate) hidden_rooms: Vec<hoist::HiddenRoom>,
     pub(crate) attributes: Vec<AttributeInfo>,
     pub(crate) pools: Vec<PoolPlan>,
     pub(crate) damage_types: Vec<DamageTypeInfo>,
@@ -144,8 +146,6 @@ pub struct Program {
     /// Where the stacks of each status are kept, and how many statuses have each tag, for those that somebody asks for.
     pub(crate) stack_slots: Vec<Option<Slot>>,
     pub(crate) tag_slots: Vec<Option<Slot>>,
-    /// What hidden attributes read, see [`dirty`].
-    pub(crate) hidden_reads: u64,
     pub(crate) zones: Vec<ZonePlan>,
     pub(crate) causes: Vec<CausePlan>,
     pub(crate) game_functions: Vec<GameFunctionPlan>,

@@ -47,7 +47,6 @@ impl Program {
         }
         gathered.first.push(gathered.all.len() as u32);
         self.slot_modifiers = gathered;
-        self.hidden_reads = self.hidden.iter().fold(0, |reads, hidden| reads | hidden.reads);
         self
     }
 

@@ -3,7 +3,8 @@
 use std::ops::Range;
 
 use super::Program;
-use super::code::Emitter;
+use super::code::{Emitter, Shape};
+use super::hoist::Readers;
 use super::ids::{FormulaId, SiteId};
 use super::layout::Layout;
 use super::names::Names;
@@ -98,6 +99,10 @@ pub(crate) struct Compiler<'a> {
     pub(crate) given: Vec<(&'static str, Read)>,
     /// The ruleset says what makes a threat.
     pub(crate) threat: bool,
+    /// Who can be the one who acts in the formulas being compiled.
+    pub(crate) readers: Readers,
+    /// How each formula is evaluated by whoever may not be one of those.
+    pub(crate) whole_shapes: Vec<Shape>,
 }
 
 impl Compiler<'_> {
@@ -132,8 +137,10 @@ impl Compiler<'_> {
         let tree = resolver.of_kind(&formula.expr, wanted)?;
         let next_local = resolver.next_local;
         // Attributes are hoisted by nature; the rest of the formulas reads them.
-        let lean = if scope.plain { tree.clone() } else { self.program.hoist(&tree, next_local) };
+        let lean = if scope.plain { tree.clone() } else { self.program.hoist(&tree, next_local, &self.readers) };
         let shape = Emitter::compile(&mut self.program, &lean, next_local);
+        let is_whole = matches!(self.readers, Readers::All);
+        let whole = if is_whole { shape } else { Emitter::compile(&mut self.program, &tree, next_local) };
         self.program.layout.locals = self.program.layout.locals.max(next_local);
         let mut compiled = CompiledFormula { source: formula.clone(), kind: wanted, tree, steady: false };
         let mut steady = !compiled.draws();
@@ -141,6 +148,7 @@ impl Compiler<'_> {
         compiled.steady = steady;
         self.program.formulas.push(compiled);
         self.program.shapes.push(shape);
+        self.whole_shapes.push(whole);
         Some(FormulaId((self.program.formulas.len() - 1) as u32))
     }
 

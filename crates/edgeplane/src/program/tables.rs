@@ -173,6 +173,8 @@ pub(crate) struct AbilityTable {
     pub(crate) known: bool,
     /// Where its charges are among those of all combatants, if it has any.
     pub(crate) charges: Option<u32>,
+    /// Where its times and its cost are among those that attributes change, if they do.
+    pub(crate) varies: Option<u32>,
     /// Tags by which statuses forbid it.
     pub(crate) forbidden_by: u64,
     /// The lines that use it.
@@ -458,6 +460,7 @@ impl Program {
                 by_place: placed && plan.is_about_places(),
                 known: index < known,
                 charges: plan.charges.map(|_| 0),
+                varies: (plan.reads != 0).then_some(0),
                 forbidden_by: plan.forbidden_by,
                 lines: lines.fold(0, |bits, (index, _)| bits | CompiledPolicy::bit(index)),
                 opens: lines_where(&|other| other.after.is_some_and(|(after, _)| after == *id)),

@@ -82,7 +82,7 @@ impl Program {
     /// the middle.
     pub(crate) fn own_value(&self, formula: FormulaId, memory: &Memory, of: CombatantId) -> Option<f64> {
         let mut memory = memory.clone();
-        let frame = Frame::new(self, of, of, 0, 0.0);
+        let frame = Frame::new(self, of, of, 0, 0.0).in_form(self.whole_form());
         self.number(formula, &mut memory, &frame, &mut NoChance, &mut Draws::default()).ok()
     }
 }

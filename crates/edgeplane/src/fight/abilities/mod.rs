@@ -21,14 +21,14 @@ impl Engine<'_> {
         let setup = self.setup;
         let table = &setup.abilities[index];
         let id = table.ability;
-        let cast = self.state.abilities[index].derived.cast;
+        let cast = self.state.derived(self.setup, index).cast;
         let cast = if cast == Derived::ASK { self.time_of(who, self.program.ability(id).cast)? } else { cast };
         let release = self.state.now + cast;
         let now = self.state.now;
         let combatant = self.state.who_mut(who);
         (combatant.doing, combatant.since) = (Doing::Casting(index as u32), now);
         (combatant.waits, combatant.reacts_at) = (false, Time::NEVER);
-        combatant.uses_begun += 1;
+        combatant.uses_begun = combatant.uses_begun.wrapping_add(1);
         (combatant.releases_left, combatant.sustains) = (0, false);
         combatant.changed_lines |= setup.policies[who.index()].chance | table.lines;
         combatant.cooling &= !table.lines;
@@ -72,15 +72,23 @@ impl Engine<'_> {
     }
 
     /// Whether a use that was begun is still under way: what it causes can have broken it.
-    fn is_under_way(&self, who: CombatantId, this_use: u32) -> bool {
+    fn is_under_way(&self, who: CombatantId, this_use: u16) -> bool {
         let combatant = self.state.who(who);
         combatant.uses_begun == this_use && matches!(combatant.doing, Doing::Casting(_))
+    }
+
+    /// The times and the cost of an ability follow from its owner's attributes as they are now.
+    pub(in crate::fight) fn derive_anew(&mut self, who: CombatantId, index: usize) {
+        let table = &self.setup.abilities[index];
+        if let Some(place) = table.varies {
+            self.state.derived[place as usize] = self.program.derived(table.ability, who, &mut self.state.numbers);
+        }
     }
 
     /// All costs of an ability. All are computed before any is paid: a cost may read the pools.
     fn pay_for(&mut self, who: CombatantId, index: usize) -> FightResult<()> {
         let table = &self.setup.abilities[index];
-        let cost = self.state.abilities[index].derived.cost;
+        let cost = self.state.derived(self.setup, index).cost;
         match table.costs {
             0 => {}
             1 if cost.is_finite() => self.pay(who, table.ability, table.cost_pool, cost),
@@ -113,7 +121,7 @@ impl Engine<'_> {
     }
 
     fn recovery_of(&mut self, who: CombatantId, index: usize) -> FightResult<Time> {
-        let recovery = self.state.abilities[index].derived.recovery;
+        let recovery = self.state.derived(self.setup, index).recovery;
         if recovery != Derived::ASK {
             return Ok(recovery);
         }
@@ -129,7 +137,7 @@ impl Engine<'_> {
         }
         let id = table.ability;
         let plan = self.program.ability(id);
-        let cooldown = self.state.abilities[index].derived.cooldown;
+        let cooldown = self.state.derived(self.setup, index).cooldown;
         let cooldown = if cooldown == Derived::ASK { self.time_of(who, plan.cooldown)? } else { cooldown };
         let ready = self.state.now + cooldown;
         self.state.abilities[index].ready = ready;

@@ -90,7 +90,7 @@ impl Engine<'_> {
     }
 
     /// What remains to be done when such an ability has been started.
-    pub(super) fn start_special(&mut self, who: CombatantId, index: usize, this_use: u32) -> FightResult<()> {
+    pub(super) fn start_special(&mut self, who: CombatantId, index: usize, this_use: u16) -> FightResult<()> {
         let id = self.setup.abilities[index].ability;
         let plan = self.program.ability(id);
         if plan.cost_at == UseMoment::Start {
@@ -129,7 +129,7 @@ impl Engine<'_> {
             if plan.cooldown_from == UseMoment::Release {
                 self.count_use(who, index, self.state.now)?;
             }
-            self.state.who_mut(who).releases_left = plan.releases.map_or(1, |(count, _)| count);
+            self.state.who_mut(who).releases_left = plan.releases.map_or(1, |(count, _)| count as u16);
         }
         self.next_release(who, index, plan)
     }

@@ -257,10 +257,11 @@ impl Engine<'_> {
         let mut wake = Time::NEVER;
         if me == turned && far != 0 && self.state.who(me).reacts_at == Time::NEVER {
             // What would have come in reach on the old course may do so later now, or not at all.
-            let lines = &self.state.lines[policy.first_line as usize..][..policy.lines.len()];
+            let first = policy.first_line as usize;
+            let all = first..first + policy.lines.len();
             let mut until = Time::NEVER;
-            for line in lines {
-                if line.gate != Gate::Reach && line.reach == 0.0 {
+            for (line, reach) in self.state.lines[all.clone()].iter().zip(&self.state.reaches[all]) {
+                if line.gate != Gate::Reach && *reach == 0.0 {
                     until = until.min(line.until);
                 }
             }
@@ -303,7 +304,7 @@ impl Engine<'_> {
     /// that closed.
     fn comes_in_reach(&mut self, me: CombatantId, turned: CombatantId, policy: &CompiledPolicy, index: usize) -> Time {
         let at = policy.first_line as usize + index;
-        let LineState { until, gate, reach, only_distance } = self.state.lines[at];
+        let (LineState { until, gate, only_distance }, reach) = (self.state.lines[at], self.state.reaches[at]);
         if reach == 0.0 {
             return Time::NEVER;
         }

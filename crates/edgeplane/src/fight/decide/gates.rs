@@ -23,15 +23,17 @@ impl Engine<'_> {
         if ready > now && known && free && table.unlock.is_none() {
             // The commonest gate. What happens to other gates meanwhile is no matter until the cooldown ends.
             combatant.cooling |= bit;
-            self.state.lines[at] = LineState { until: ready, gate: Gate::Cooldown, reach: 0.0, only_distance: false };
+            self.state.lines[at] = LineState { until: ready, gate: Gate::Cooldown, only_distance: false };
             return Ok(Gate::Cooldown);
         }
         self.until = Time::NEVER;
         self.reach = 0.0;
         self.only_distance = false;
         let gate = self.first_closed(who, line, index)?;
-        self.state.lines[at] =
-            LineState { until: self.until, gate, reach: self.reach, only_distance: self.only_distance };
+        self.state.lines[at] = LineState { until: self.until, gate, only_distance: self.only_distance };
+        if let Some(reach) = self.state.reaches.get_mut(at) {
+            *reach = self.reach;
+        }
         if gate == Gate::Reach || self.reach > 0.0 {
             self.state.who_mut(who).far |= bit;
         }
@@ -222,8 +224,8 @@ impl Engine<'_> {
         let table = &self.setup.abilities[index];
         match table.costs {
             0 => Ok(Gate::Open),
-            1 if self.state.abilities[index].derived.cost.is_finite() => {
-                let cost = self.state.abilities[index].derived.cost;
+            1 if self.state.derived(self.setup, index).cost.is_finite() => {
+                let cost = self.state.derived(self.setup, index).cost;
                 if self.can_afford(who, table.cost_pool, cost) {
                     return Ok(Gate::Open);
                 }

@@ -160,7 +160,7 @@ impl Engine<'_> {
             if any_near && !is_near(numbers, *other) {
                 continue;
             }
-            let frame = Frame::new(program, who, *other, 0, now);
+            let frame = Frame::new(program, who, *other, 0, now).in_form(self.form);
             match program.number(formula, numbers, &frame, self.chance, &mut self.scratch.draws) {
                 // Among equals the order of the encounter decides.
                 Ok(value) if best.is_none() || (sign * value).total_cmp(&least).is_lt() => {

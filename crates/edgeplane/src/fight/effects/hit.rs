@@ -102,7 +102,7 @@ impl Engine<'_> {
         effect: &StepsEffect,
         heal: bool,
     ) -> FightResult<Arrival> {
-        let frame = Frame::new(self.program, by.caster, target, effect.damage_type.0, self.state.now.micros());
+        let frame = self.typed_frame(by.caster, target, effect.damage_type.0);
         let initial = self.initial(effect, &frame)? * by.part;
         // What a trigger is about is read by its later effects too.
         let amount = self.state.numbers.at(usize::from(Layout::AMOUNT));

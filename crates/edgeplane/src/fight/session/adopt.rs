@@ -236,8 +236,7 @@ impl Engine<'_> {
             }
             let policy = &self.setup.policies[who.index()];
             for index in policy.first as usize..(policy.first + policy.count) as usize {
-                let ability = self.setup.abilities[index].ability;
-                self.state.abilities[index].derived = self.program.derived(ability, who, &mut self.state.numbers);
+                self.derive_anew(who, index);
             }
             self.note_abilities(who);
             for index in self.state.statuses.of(who).collect::<Vec<_>>() {

@@ -40,6 +40,7 @@ impl<C: RandomSource> Fight<C> {
             reach: 0.0,
             only_distance: false,
             only_looks: false,
+            form: 0,
             dressing: false,
         };
         let result = call(&mut engine);
@@ -212,7 +213,9 @@ impl<C: RandomSource> Fight<C> {
         self.check_combatant(target)?;
         self.check_id("ability", ability.index(), self.setup.program.abilities.len())?;
         self.begin_now(observer)?;
-        self.try_with_engine(observer, |engine| engine.effects_of_ability(who, ability, target))
+        self.try_with_engine(observer, |engine| {
+            engine.by_whomever(who, ability, |engine| engine.effects_of_ability(who, ability, target))
+        })
     }
 
     /// Brings something about that no ability and no status does: the effects of a `[cause.*]` of the ruleset on a target, with

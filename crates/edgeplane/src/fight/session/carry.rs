@@ -36,7 +36,7 @@ impl<C: RandomSource> Fight<C> {
     /// of limited uses and charges. Whatever was noted before is gone.
     pub fn carry_over(&self, who: CombatantId, pools: &[PoolId], uses: Uses, into: &mut Carried) {
         into.level = self.state.numbers.at(self.setup.program.place(who, Layout::LEVEL));
-        into.toward = self.state.who(who).toward;
+        into.toward = self.state.seldom(who).toward;
         into.stood = self.stands(who);
         into.pools.clear();
         into.pools.extend(pools.iter().map(|pool| (*pool, self.pool(who, *pool))));
@@ -81,7 +81,7 @@ impl<C: RandomSource> Fight<C> {
 
     /// Experience that a combatant has gained in this fight.
     pub fn experience(&self, who: CombatantId) -> f64 {
-        self.state.who(who).experience
+        self.state.seldom(who).experience
     }
 
     /// The level that a combatant of some level has after so much experience, and what is left of that toward the next one,
@@ -115,7 +115,9 @@ impl Engine<'_> {
             if self.state.numbers.at(self.program.place(*who, Layout::LEVEL)) != carried.level {
                 self.set_base(*who, Layout::LEVEL, carried.level)?;
             }
-            self.state.who_mut(*who).toward = carried.toward;
+            if carried.toward != 0.0 {
+                self.state.seldom_mut(*who).toward = carried.toward;
+            }
         }
         self.begin()?;
         for (who, carried) in brought {

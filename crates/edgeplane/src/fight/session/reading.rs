@@ -108,7 +108,7 @@ impl<C: RandomSource> Fight<C> {
                 ability: self.setup.abilities[index as usize].ability,
                 target: combatant.target,
                 since: combatant.since,
-                until: if combatant.sustains { combatant.sustains_until } else { combatant.until },
+                until: if combatant.sustains { self.state.seldom(who).sustains_until } else { combatant.until },
             },
         }
     }

@@ -62,28 +62,34 @@ impl Engine<'_> {
         let now = self.state.now;
         let is_due = |flight: &Flight| flight.caster == who && flight.at <= now;
         while let Some(index) = self.state.flights.iter().position(is_due) {
-            let Flight { ability, target, order, place, .. } = self.state.flights.remove(index);
-            if let (0, Some(_)) = (order, place) {
-                let by = EffectContext::of_ability(who, ability);
-                for effect in self.program.ability(ability).does.iter().filter(|one| one.to == Receiver::Target) {
-                    self.comes_about_there(&by, effect, place)?;
-                }
-                continue;
-            }
-            if self.state.stands(target) == self.program.ability(ability).defeated {
-                emit!(self, Lost { caster: who, ability });
-                continue;
-            }
-            let by = EffectContext::of_ability(who, ability);
-            self.state.numbers.set_local(Layout::ORDER, f64::from(order));
-            for effect in self.program.ability(ability).does.iter().filter(|one| one.to == Receiver::Target) {
-                if place.is_none() || self.zone_on_ground(effect).is_none() {
-                    self.effect(&by, target, effect)?;
-                }
-            }
-            self.state.numbers.set_local(Layout::ORDER, 1.0);
+            let flight = self.state.flights.remove(index);
+            self.by_whomever(who, flight.ability, |engine| engine.flight_arrives(&flight))?;
         }
         self.schedule_flight(who);
+        Ok(())
+    }
+
+    fn flight_arrives(&mut self, flight: &Flight) -> FightResult<()> {
+        let Flight { caster: who, ability, target, order, place, .. } = *flight;
+        let by = EffectContext::of_ability(who, ability);
+        let on_target = self.program.ability(ability).does.iter().filter(|one| one.to == Receiver::Target);
+        if let (0, Some(_)) = (order, place) {
+            for effect in on_target {
+                self.comes_about_there(&by, effect, place)?;
+            }
+            return Ok(());
+        }
+        if self.state.stands(target) == self.program.ability(ability).defeated {
+            emit!(self, Lost { caster: who, ability });
+            return Ok(());
+        }
+        self.state.numbers.set_local(Layout::ORDER, f64::from(order));
+        for effect in on_target {
+            if place.is_none() || self.zone_on_ground(effect).is_none() {
+                self.effect(&by, target, effect)?;
+            }
+        }
+        self.state.numbers.set_local(Layout::ORDER, 1.0);
         Ok(())
     }
 }

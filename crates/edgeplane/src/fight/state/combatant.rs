@@ -2,7 +2,7 @@
 //! them.
 
 use crate::fight::events::Source;
-use crate::program::{CombatantId, Derived, FormulaId, JoinPlan, Setup, SideId, StatusId, Time};
+use crate::program::{CombatantId, FormulaId, JoinPlan, Setup, SideId, StatusId, Time};
 use crate::rules::Untargetable;
 
 /// What a combatant is doing.
@@ -50,8 +50,6 @@ pub(in crate::fight) struct Combatant {
     pub(in crate::fight) vacant: bool,
     /// A game moves it, and the engine never does.
     pub(in crate::fight) is_moved: bool,
-    /// How many have been there before it.
-    pub(in crate::fight) generation: u32,
     /// It decides before this moment is over.
     pub(in crate::fight) decides: bool,
     /// A pool that defeats may have run empty since that was last looked at.
@@ -69,9 +67,9 @@ pub(in crate::fight) struct Combatant {
     /// A number of it has changed on which conditions of statuses may depend.
     pub(in crate::fight) conditions_changed: bool,
     /// How often the ability under way will still take effect; none, before it does for the first time.
-    pub(in crate::fight) releases_left: u32,
-    /// Uses of abilities that it has begun, by which they are distinguished.
-    pub(in crate::fight) uses_begun: u32,
+    pub(in crate::fight) releases_left: u16,
+    /// Uses of abilities that it has begun, counted round and round: one that is under way is known by it.
+    pub(in crate::fight) uses_begun: u16,
     /// Whom the ability under way is aimed at, if that is one.
     pub(in crate::fight) target: CombatantId,
     /// How many it is aimed at, if several.
@@ -101,10 +99,18 @@ pub(in crate::fight) struct Combatant {
     pub(in crate::fight) wake: Time,
     /// When it will have reacted to what has opened a line.
     pub(in crate::fight) reacts_at: Time,
+    pub(in crate::fight) hurt_by: Option<(CombatantId, Source)>,
+}
+
+/// What most fights need of nobody.
+#[derive(Clone, Copy, Debug, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+pub(in crate::fight) struct Seldom {
+    /// How many have been there before it.
+    pub(in crate::fight) generation: u32,
     /// The ability under way is kept up until then at the latest; its next tick.
     pub(in crate::fight) sustains_until: Time,
     pub(in crate::fight) next_tick_at: Time,
-    pub(in crate::fight) hurt_by: Option<(CombatantId, Source)>,
     /// Experience that it has gained, and how much of it counts toward its next level.
     pub(in crate::fight) experience: f64,
     pub(in crate::fight) toward: f64,
@@ -118,8 +124,6 @@ pub(in crate::fight) struct LineState {
     pub(in crate::fight) until: Time,
     /// How far along its gates it got.
     pub(in crate::fight) gate: Gate,
-    /// Within how many metres its target has to be, where that is what keeps it closed.
-    pub(in crate::fight) reach: f64,
     /// Nothing but distance keeps it closed.
     pub(in crate::fight) only_distance: bool,
 }
@@ -153,7 +157,6 @@ pub(in crate::fight) enum Gate {
 pub(in crate::fight) struct AbilityState {
     /// When its cooldown ends.
     pub(in crate::fight) ready: Time,
-    pub(in crate::fight) derived: Derived,
     /// The combatant has it now.
     pub(in crate::fight) known: bool,
     /// It has it of its own, and not only by a status.
@@ -192,7 +195,6 @@ impl Combatant {
             absent: !present,
             vacant: setup.script.joins(who) == JoinPlan::Spawned,
             is_moved: false,
-            generation: 0,
             decides: false,
             may_fall: true,
             waits: false,
@@ -218,11 +220,7 @@ impl Combatant {
             until: Time::ZERO,
             wake: Time::ZERO,
             reacts_at: Time::NEVER,
-            sustains_until: Time::NEVER,
-            next_tick_at: Time::NEVER,
             hurt_by: None,
-            experience: 0.0,
-            toward: 0.0,
         }
     }
 
@@ -247,13 +245,23 @@ impl Combatant {
     }
 }
 
+impl Seldom {
+    pub(super) const NONE: Self =
+        Self { generation: 0, sustains_until: Time::NEVER, next_tick_at: Time::NEVER, experience: 0.0, toward: 0.0 };
+}
+
 impl LineState {
-    pub(super) const NEW: Self = Self { until: Time::ZERO, gate: Gate::Unknown, reach: 0.0, only_distance: false };
+    pub(super) const NEW: Self = Self { until: Time::ZERO, gate: Gate::Unknown, only_distance: false };
 }
 
 /// Lines of all policies.
 pub(super) fn lines_of(setup: &Setup) -> usize {
     setup.policies.last().map_or(0, |last| last.first_line as usize + last.lines.len())
+}
+
+/// How many of them can be closed by distance.
+pub(super) fn reaches_of(setup: &Setup) -> usize {
+    if setup.is_placed { lines_of(setup) } else { 0 }
 }
 
 impl AbilityState {
@@ -262,7 +270,6 @@ impl AbilityState {
         let table = &setup.abilities[index];
         Self {
             ready: Time::ZERO,
-            derived: setup.derived[index],
             known: table.known,
             own: table.known,
             reported: None,

@@ -79,4 +79,26 @@ impl<T: Copy + Ord> DueTree<T> {
     pub(super) fn least(&self) -> T {
         self.least
     }
+
+    /// The leaf that holds it, by what no other one has.
+    #[inline]
+    pub(super) fn first<K: PartialEq>(&self, key: impl Fn(&T) -> K) -> usize {
+        let least = key(&self.least);
+        let (mut node, inner) = (0, self.inner());
+        loop {
+            let [a, b, c, _] = &self.groups[node];
+            let place = if key(a) == least {
+                0
+            } else if key(b) == least {
+                1
+            } else {
+                2 + usize::from(key(c) != least)
+            };
+            node = node * WIDTH + place;
+            if node >= inner {
+                return node - inner;
+            }
+            node += 1;
+        }
+    }
 }

@@ -18,10 +18,10 @@ use std::collections::VecDeque;
 
 use super::events::{Ending, Source};
 use crate::program::{
-    AbilityId, BaseChange, CauseId, CombatantId, GearId, Memory, Plane, Setup, SideId, StatusId, Time, ZoneId,
+    AbilityId, BaseChange, CauseId, CombatantId, Derived, GearId, Memory, Plane, Setup, SideId, StatusId, Time, ZoneId,
 };
-use combatant::lines_of;
-pub(super) use combatant::{AbilityState, Charges, Combatant, Control, Doing, Gate, LineState};
+pub(super) use combatant::{AbilityState, Charges, Combatant, Control, Doing, Gate, LineState, Seldom};
+use combatant::{lines_of, reaches_of};
 use record::StatusRef;
 use rosters::Rosters;
 pub(super) use scratch::Scratch;
@@ -152,12 +152,18 @@ pub(super) struct State {
     pub(super) numbers: Memory,
     pub(super) timers: Timers,
     pub(super) combatants: Vec<Combatant>,
+    /// What is seldom needed of them: of all, from when it is first needed of anybody.
+    pub(super) seldom: Vec<Seldom>,
     /// Each ability of each combatant.
     pub(super) abilities: Vec<AbilityState>,
+    /// Times and costs of those of which attributes change them.
+    pub(super) derived: Vec<Derived>,
     /// The charges of those that have any.
     pub(super) charges: Vec<Charges>,
     /// Each line of the policy of each combatant.
     pub(super) lines: Vec<LineState>,
+    /// Within how many metres the target of each line has to be, where that keeps it closed; nothing where nobody has a place.
+    pub(super) reaches: Vec<f64>,
     /// Combatants in the order of their tie-breaks.
     pub(super) order: Vec<CombatantId>,
     #[cfg_attr(feature = "serde", serde(skip))]
@@ -223,9 +229,12 @@ impl State {
             numbers: Memory::default(),
             timers: Timers::new(setup),
             combatants,
+            seldom: Vec::new(),
             abilities: Vec::with_capacity(setup.abilities.len()),
+            derived: Vec::with_capacity(setup.varied.len()),
             charges: Vec::with_capacity(setup.charges as usize),
             lines: Vec::new(),
+            reaches: Vec::new(),
             order: setup.ids().collect(),
             rosters: Rosters::default(),
             statuses: Statuses::new(count, &setup.program),
@@ -272,13 +281,18 @@ impl State {
             *combatant = Combatant { control, is_moved, ..Combatant::new(setup, who) };
             combatant.listen_to_pools(setup, who);
         }
+        self.seldom.clear();
         self.rosters.refresh(setup, &self.combatants);
         self.abilities.clear();
         self.abilities.extend((0..setup.abilities.len()).map(|index| AbilityState::new(setup, index)));
+        self.derived.clear();
+        self.derived.extend(setup.varied.iter().map(|index| setup.derived[*index as usize]));
         self.charges.clear();
         self.charges.extend(Charges::all(setup));
         self.lines.clear();
         self.lines.resize(lines_of(setup), LineState::NEW);
+        self.reaches.clear();
+        self.reaches.resize(reaches_of(setup), 0.0);
         self.statuses.reset();
         self.queue.clear();
         (self.depth, self.triggered) = (0, 0);
@@ -325,9 +339,12 @@ impl State {
         self.now = other.now;
         self.timers.copy_from(&other.timers);
         self.combatants.clone_from(&other.combatants);
+        self.seldom.clone_from(&other.seldom);
         self.abilities.clone_from(&other.abilities);
+        self.derived.clone_from(&other.derived);
         self.charges.clone_from(&other.charges);
         self.lines.clone_from(&other.lines);
+        self.reaches.clone_from(&other.reaches);
         self.order.clone_from(&other.order);
         self.statuses.copy_from(&other.statuses);
         self.queue.clone_from(&other.queue);
@@ -358,9 +375,12 @@ impl State {
     pub(super) fn bytes(&self) -> usize {
         let lists = [
             size_of_val(self.combatants.as_slice()),
+            size_of_val(self.seldom.as_slice()),
             size_of_val(self.abilities.as_slice()),
+            size_of_val(self.derived.as_slice()),
             size_of_val(self.charges.as_slice()),
             size_of_val(self.lines.as_slice()),
+            size_of_val(self.reaches.as_slice()),
             size_of_val(self.order.as_slice()),
             size_of::<Pending>() * self.queue.len(),
             size_of_val(self.diminished.as_slice()),
@@ -390,6 +410,18 @@ impl State {
         &mut self.combatants[who.index()]
     }
 
+    /// What is seldom needed of a combatant.
+    pub(super) fn seldom(&self, who: CombatantId) -> Seldom {
+        self.seldom.get(who.index()).copied().unwrap_or(Seldom::NONE)
+    }
+
+    pub(super) fn seldom_mut(&mut self, who: CombatantId) -> &mut Seldom {
+        if self.seldom.is_empty() {
+            self.seldom.resize(self.combatants.len(), Seldom::NONE);
+        }
+        &mut self.seldom[who.index()]
+    }
+
     #[inline]
     pub(super) fn stands(&self, who: CombatantId) -> bool {
         self.combatants[who.index()].stands
@@ -400,6 +432,15 @@ impl State {
     pub(super) fn may_fall(&mut self, who: CombatantId) {
         self.combatants[who.index()].may_fall = true;
         self.someone_hurt = true;
+    }
+
+    /// Times and the cost of an ability as they are now, by its index among those of all combatants.
+    #[inline]
+    pub(super) fn derived<'a>(&'a self, setup: &'a Setup, ability: usize) -> &'a Derived {
+        match setup.abilities[ability].varies {
+            Some(place) => &self.derived[place as usize],
+            None => &setup.derived[ability],
+        }
     }
 
     /// The charges of an ability, by its index among those of all combatants.

@@ -1,6 +1,8 @@
 //! Places for combatants that come and go: room for more of them, and a place as it is before anybody has been there.
 
-use super::{AbilityState, Charges, Combatant, Doing, EffectContext, LineState, State, Walk, lines_of};
+use super::{
+    AbilityState, Charges, Combatant, Doing, EffectContext, LineState, Seldom, State, Walk, lines_of, reaches_of,
+};
 use crate::program::{BaseChange, CombatantId, Layout, Setup, Slot, Time};
 
 impl State {
@@ -18,8 +20,13 @@ impl State {
             combatant.listen_to_pools(new, who);
         }
         self.abilities.extend((self.abilities.len()..new.abilities.len()).map(|index| AbilityState::new(new, index)));
+        self.derived.extend(new.varied.iter().skip(self.derived.len()).map(|index| new.derived[*index as usize]));
         self.charges.extend(Charges::all(new).skip(self.charges.len()));
         self.lines.resize(lines_of(new), LineState::NEW);
+        self.reaches.resize(reaches_of(new), 0.0);
+        if !self.seldom.is_empty() {
+            self.seldom.resize(new.combatants.len(), Seldom::NONE);
+        }
         self.statuses.make_room(new.combatants.len());
         self.diminished.resize(new.combatants.len() * new.program.diminish.len(), (0, Time::ZERO));
         let mut aimed = vec![CombatantId(0); new.aim_room.last().map_or(0, |last| *last as usize)];
@@ -57,9 +64,16 @@ impl State {
             let lists = [state.combatants.len(), state.abilities.len(), state.lines.len(), state.order.len()];
             let others =
                 [state.charges.len(), state.diminished.len(), state.aimed.len(), state.walks.len(), state.script.len()];
-            (lists, others, state.numbers.numbers().len(), state.statuses.combatants())
+            (
+                lists,
+                others,
+                [state.reaches.len(), state.derived.len()],
+                state.numbers.numbers().len(),
+                state.statuses.combatants(),
+            )
         };
-        lengths(self) == lengths(first)
+        let seldom = self.seldom.len();
+        lengths(self) == lengths(first) && (seldom == 0 || seldom == self.combatants.len())
     }
 
     /// Notes what the game has set: the base of an attribute, or before the beginning what a pool begins with.
@@ -75,12 +89,16 @@ impl State {
         self.numbers.begin_block(block, usize::from(program.layout.stride), &setup.memory);
         self.numbers.threat.forget(who.index());
         self.base_changes.retain(|change| change.combatant != who);
-        let Combatant { rank, generation, .. } = *self.who(who);
-        *self.who_mut(who) =
-            Combatant { rank, generation: generation + 1, absent: true, stands: false, ..Combatant::new(setup, who) };
+        let Combatant { rank, .. } = *self.who(who);
+        *self.who_mut(who) = Combatant { rank, absent: true, stands: false, ..Combatant::new(setup, who) };
+        let seldom = self.seldom_mut(who);
+        *seldom = Seldom { generation: seldom.generation + 1, ..Seldom::NONE };
         self.who_mut(who).listen_to_pools(setup, who);
         for index in policy.first as usize..(policy.first + policy.count) as usize {
             self.abilities[index] = AbilityState::new(setup, index);
+            if let Some(place) = setup.abilities[index].varies {
+                self.derived[place as usize] = setup.derived[index];
+            }
             let most = program.ability(setup.abilities[index].ability).charges;
             if let (Some(charges), Some(most)) = (self.charges_mut(setup, index), most) {
                 *charges = Charges::full(most);
@@ -88,6 +106,9 @@ impl State {
         }
         let first = policy.first_line as usize;
         self.lines[first..first + policy.lines.len()].fill(LineState::NEW);
+        if let Some(reaches) = self.reaches.get_mut(first..first + policy.lines.len()) {
+            reaches.fill(0.0);
+        }
         let groups = program.diminish.len();
         self.diminished[who.index() * groups..(who.index() + 1) * groups].fill((0, Time::ZERO));
         if let Some(walk) = self.walks.get_mut(who.index()) {

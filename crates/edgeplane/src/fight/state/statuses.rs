@@ -5,28 +5,54 @@
 //! triggers in `words`, ends of single stacks in `ends`. Nothing is boxed, so that a fight is copied as a
 //! few flat lists.
 
+use std::cmp::Ordering;
+
 use super::due_tree::DueTree;
 use super::record::{Link, MOST, NONE, Record, StatusRef, seconds_left};
 use super::stack_ends::StackEnd;
 use super::timers::{Due, Phase};
 use crate::program::{CombatantId, Held, Layout, Memory, Program, StatusId, StatusPlan, Time};
 
-/// Nothing is due.
-const NOTHING: u128 = u128::MAX;
+/// When something happens to an instance, and its serial: what comes first is the least. There are more of these than
+/// records, so they take twelve bytes and not sixteen.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[repr(C, packed(4))]
+struct Turn {
+    due: u64,
+    serial: u32,
+}
 
-/// What is due first is the least: by when, serial and index, in one number.
-#[inline]
-fn packed(due: Due, serial: u32, index: u32) -> u128 {
-    u128::from(due.bits()) << 64 | u128::from(serial) << 32 | u128::from(index)
+impl Turn {
+    /// Nothing is due.
+    const NOTHING: Self = Self { due: u64::MAX, serial: u32::MAX };
+}
+
+impl Ord for Turn {
+    #[inline(always)]
+    fn cmp(&self, other: &Self) -> Ordering {
+        let number = |turn: &Self| u128::from(turn.due) << 64 | u128::from(turn.serial);
+        number(self).cmp(&number(other))
+    }
+}
+
+impl PartialOrd for Turn {
+    #[inline(always)]
+    fn partial_cmp(&self, other: &Self) -> Option<Ordering> {
+        Some(self.cmp(other))
+    }
 }
 
 #[derive(Clone, Debug)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct Statuses {
     records: Vec<Record>,
-    free: Vec<u32>,
-    /// What happens next to each record: when, its serial and its index.
-    due: DueTree<u128>,
+    /// The first of the records that are free, and of those that are gone but may still trigger something: each names the next
+    /// of them as the next that its owner would have.
+    free: Link,
+    leaving: Link,
+    /// What happens next to each record.
+    due: DueTree<Turn>,
     pub(super) words: Vec<u64>,
     /// For each status how many words an instance has, and blocks of words that are free.
     pub(super) word_counts: Vec<u16>,
@@ -38,8 +64,6 @@ pub(in crate::fight) struct Statuses {
     /// For each combatant and status, the oldest instance.
     same: Vec<Link>,
     next_serial: u32,
-    /// Those that are gone, but may still trigger something.
-    leaving: Vec<u32>,
     /// Those that hold under a condition.
     pub(in crate::fight) conditional: Vec<u32>,
 }
@@ -76,8 +100,9 @@ impl Statuses {
         let kinds = program.statuses.len();
         let mut statuses = Self {
             records: Vec::new(),
-            free: Vec::new(),
-            due: DueTree::new(0, NOTHING),
+            free: Link::NONE,
+            leaving: Link::NONE,
+            due: DueTree::new(0, Turn::NOTHING),
             words: Vec::new(),
             word_counts: program.statuses.iter().map(|plan| plan.words.count).collect(),
             free_words: vec![NONE; kinds],
@@ -86,7 +111,6 @@ impl Statuses {
             held: vec![(Link::NONE, Link::NONE); combatants],
             same: vec![Link::NONE; combatants * kinds],
             next_serial: 0,
-            leaving: Vec::new(),
             conditional: Vec::new(),
         };
         statuses.grow();
@@ -95,7 +119,7 @@ impl Statuses {
 
     pub(in crate::fight) fn copy_from(&mut self, other: &Self) {
         self.records.clone_from(&other.records);
-        self.free.clone_from(&other.free);
+        (self.free, self.leaving) = (other.free, other.leaving);
         self.due.copy_from(&other.due);
         self.words.clone_from(&other.words);
         self.word_counts.clone_from(&other.word_counts);
@@ -105,7 +129,6 @@ impl Statuses {
         self.held.clone_from(&other.held);
         self.same.clone_from(&other.same);
         self.next_serial = other.next_serial;
-        self.leaving.clone_from(&other.leaving);
         self.conditional.clone_from(&other.conditional);
     }
 
@@ -142,7 +165,6 @@ impl Statuses {
 
     pub(in crate::fight) fn bytes(&self) -> usize {
         size_of_val(self.records.as_slice())
-            + size_of_val(self.free.as_slice())
             + self.due.bytes()
             + size_of_val(self.words.as_slice())
             + size_of_val(self.word_counts.as_slice())
@@ -150,7 +172,6 @@ impl Statuses {
             + size_of_val(self.ends.as_slice())
             + size_of_val(self.held.as_slice())
             + size_of_val(self.same.as_slice())
-            + size_of_val(self.leaving.as_slice())
             + size_of_val(self.conditional.as_slice())
     }
 
@@ -160,8 +181,8 @@ impl Statuses {
             return;
         }
         self.records.clear();
-        self.free.clear();
-        self.due.clear(NOTHING);
+        (self.free, self.leaving) = (Link::NONE, Link::NONE);
+        self.due.clear(Turn::NOTHING);
         self.words.clear();
         self.free_words.fill(NONE);
         self.ends.clear();
@@ -169,7 +190,6 @@ impl Statuses {
         self.held.fill((Link::NONE, Link::NONE));
         self.same.fill(Link::NONE);
         self.next_serial = 0;
-        self.leaving.clear();
         self.conditional.clear();
     }
 
@@ -264,14 +284,13 @@ impl Statuses {
 
     /// Whether there is no room for another one.
     pub(in crate::fight) fn is_full(&self) -> bool {
-        self.free.is_empty() && self.records.len() >= MOST
+        self.free == Link::NONE && self.records.len() >= MOST
     }
 
     /// Adds an instance to those of its owner; there has to be room for it.
     pub(in crate::fight) fn add(&mut self, record: Record, plan: &StatusPlan) -> u32 {
-        let index = match self.free.pop() {
-            Some(index) => index,
-            None => {
+        let index = match self.free {
+            Link::NONE => {
                 if self.records.len() == self.records.capacity() {
                     // By a quarter, and not twice as many: thousands of fights run side by side.
                     self.records.reserve_exact(4 + self.records.len() / 4);
@@ -281,6 +300,10 @@ impl Statuses {
                     self.grow();
                 }
                 (self.records.len() - 1) as u32
+            }
+            free => {
+                self.free = self.get(free.index()).next_held;
+                free.index()
             }
         };
         let words = self.take_words(record.status, plan);
@@ -342,24 +365,25 @@ impl Statuses {
         }
         self.get_mut(index).set_attached(false);
         self.set_due(index, Due::NOTHING);
-        self.leaving.push(index);
+        self.get_mut(index).next_held = self.leaving;
+        self.leaving = link;
     }
 
     /// Those that have left are needed no more.
     pub(in crate::fight) fn forget(&mut self) {
-        while let Some(index) = self.leaving.pop() {
+        while self.leaving != Link::NONE {
+            let (link, index) = (self.leaving, self.leaving.index());
+            self.leaving = self.get(index).next_held;
             self.cut_ends(index, u32::MAX);
             self.free_words(index);
-            self.get_mut(index).serial = NONE;
-            if self.free.len() == self.free.capacity() {
-                self.free.reserve_exact(4 + self.free.len() / 4);
-            }
-            self.free.push(index);
+            let next = std::mem::replace(&mut self.free, link);
+            let record = self.get_mut(index);
+            (record.serial, record.next_held) = (NONE, next);
         }
     }
 
     pub(in crate::fight) fn any_leaving(&self) -> bool {
-        !self.leaving.is_empty()
+        self.leaving != Link::NONE
     }
 
     /// Finds out when something happens to an instance next, and sets its timer.
@@ -383,22 +407,27 @@ impl Statuses {
     }
 
     fn set_due(&mut self, index: u32, due: Due) {
-        let due = if due == Due::NOTHING { NOTHING } else { packed(due, self.get(index).serial, index) };
-        self.due.set(index as usize, due);
+        let (due, serial) = (due.bits(), self.get(index).serial);
+        self.due.set(index as usize, if due == u64::MAX { Turn::NOTHING } else { Turn { due, serial } });
     }
 
     fn grow(&mut self) {
-        let before = std::mem::replace(&mut self.due, DueTree::new(self.records.capacity(), NOTHING));
+        let before = std::mem::replace(&mut self.due, DueTree::new(self.records.capacity(), Turn::NOTHING));
         for index in 0..before.room() {
             self.due.set(index, before.get(index));
         }
     }
 
-    /// The instance to which something happens next, and when.
+    /// When something happens to an instance next.
     #[inline]
-    pub(in crate::fight) fn next(&self) -> (Due, u32) {
-        let first = self.due.least();
-        (Due::of_bits((first >> 64) as u64), first as u32)
+    pub(in crate::fight) fn next(&self) -> Due {
+        Due::of_bits(self.due.least().due)
+    }
+
+    /// To which.
+    #[inline]
+    pub(in crate::fight) fn next_one(&self) -> u32 {
+        self.due.first(|turn| turn.serial) as u32
     }
 
     /// Puts what formulas ask of an instance where they find it.

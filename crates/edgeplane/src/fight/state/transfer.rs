@@ -1,7 +1,7 @@
 //! A state under other rules: everything that has a name in both is carried over, with its times.
 
 use super::record::{NONE, StatusRef, seconds_left};
-use super::{AbilityState, Charges, Combatant, Doing, EffectContext, Flight, Hold, State, Wish, Zone};
+use super::{Charges, Combatant, Doing, EffectContext, Flight, Hold, State, Wish, Zone};
 use crate::fight::events::Source;
 use crate::fight::session::adopt::{Adoption, TransferKind};
 use crate::program::{
@@ -88,8 +88,7 @@ impl Transferred<'_> {
                     report.add(self.old, TransferKind::Ability, who, &before.name, seconds, place.map(|_| seconds));
                 }
                 let Some(place) = place else { continue };
-                let fresh = AbilityState::new(self.new, place);
-                state.abilities[place] = AbilityState { derived: fresh.derived, ..was };
+                state.abilities[place] = was;
                 let had = before.charges.zip(self.old.abilities[index].charges);
                 let has = self.new.program.ability(self.new.abilities[place].ability).charges;
                 if let (Some(((most_before, _), had)), Some((most, _))) = (had, has)
@@ -105,6 +104,7 @@ impl Transferred<'_> {
     }
 
     fn combatants(&self, state: &mut State, left: &mut LeftOver, report: &mut Adoption) {
+        state.seldom.clone_from(&self.from.seldom);
         for who in self.new.ids() {
             let (was, fresh) = (*self.from.who(who), Combatant::new(self.new, who));
             let (old_policy, policy) = (&self.old.policies[who.index()], &self.new.policies[who.index()]);
@@ -113,6 +113,10 @@ impl Transferred<'_> {
                 let (to, first) = (policy.first_line as usize, old_policy.first_line as usize);
                 let lines = &self.from.lines[first..first + policy.lines.len()];
                 state.lines[to..to + policy.lines.len()].copy_from_slice(lines);
+                let reaches = self.from.reaches.get(first..first + policy.lines.len());
+                if let (Some(reaches), Some(into)) = (reaches, state.reaches.get_mut(to..to + policy.lines.len())) {
+                    into.copy_from_slice(reaches);
+                }
             }
             let doing = match was.doing {
                 Doing::Casting(index) => self.cast(state, who, index, report),
@@ -165,7 +169,7 @@ impl Transferred<'_> {
             self.names.abilities[ability.index()].filter(|same| way(self.new.program.ability(*same)) == way(plan));
         let place = same.and_then(|same| state.ability_index(self.new, who, same));
         let was = self.from.who(who);
-        let until = if was.sustains { was.sustains_until } else { was.until };
+        let until = if was.sustains { self.from.seldom(who).sustains_until } else { was.until };
         let seconds = seconds_left(until.max(self.from.now), self.from.now);
         report.add(self.old, TransferKind::Cast, who, &plan.name, seconds, place.map(|_| seconds));
         place.map_or(Doing::Idle, |place| Doing::Casting(place as u32))

@@ -345,9 +345,8 @@ impl Engine<'_> {
         }
         let policy = &self.setup.policies[who.index()];
         for index in policy.first as usize..(policy.first + policy.count) as usize {
-            let ability = self.setup.abilities[index].ability;
-            if program.ability(ability).reads & changed != 0 {
-                self.state.abilities[index].derived = program.derived(ability, who, &mut self.state.numbers);
+            if program.ability(self.setup.abilities[index].ability).reads & changed != 0 {
+                self.derive_anew(who, index);
             }
         }
         self.slots_changed(who, changed);
