@@ -1,8 +1,8 @@
 //! Zones: who is inside, exactly when that changes, and what follows from it.
 //!
 //! Everybody moves in straight lines, so the moment at which somebody crosses an edge is computed and never looked
-//! for. It is computed anew whenever somebody changes course, and when a zone comes or goes. A zone ends after the
-//! ticks of its moment, like a status.
+//! for. It is kept for each zone and combatant, and computed anew when one of the two is on another course, and
+//! when it has come. A zone ends after the ticks of its moment, like a status.
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::limits::FightErrorKind;
@@ -11,7 +11,9 @@ use super::super::state::timers::{Due, Phase, Timer};
 use super::super::state::{EffectContext, Hold, Zone};
 use super::super::statuses::apply::Dose;
 use crate::numbers::Extremes;
-use crate::program::{CombatantId, HAIR, LostReason, Plane, StatusId, Time, ZoneId, inner, meeting, minus, parting};
+use crate::program::{
+    CombatantId, HAIR, LostReason, Plane, SideId, StatusId, Time, ZoneId, inner, meeting, minus, parting,
+};
 use crate::rules::{Reapply, ZoneSide};
 
 /// Holds what an ability has its caster have while it is used, in place of a zone.
@@ -26,6 +28,21 @@ pub(in crate::fight) struct Lies {
     pub(in crate::fight) course: Plane,
     pub(in crate::fight) radius: f64,
     pub(in crate::fight) growth: f64,
+}
+
+/// Whom a zone concerns.
+struct Concern {
+    owner: CombatantId,
+    of_owner: bool,
+    /// The side of its owner.
+    side: SideId,
+    affects: ZoneSide,
+}
+
+/// The edge of a zone at a moment.
+struct Edge {
+    lies: Lies,
+    concern: Concern,
 }
 
 impl Zone {
@@ -94,7 +111,8 @@ impl Engine<'_> {
         });
         let until = (ends < Time::NEVER).then_some(ends);
         emit!(self, ZoneBegan { zone: id, owner: by.caster, on, carried: plan.carried, middle, radius, until });
-        self.look_at_all_edges();
+        self.state.add_edge_row(self.setup);
+        self.state.edges = true;
         self.schedule_zone_end();
         self.zones_changed();
         Ok(())
@@ -140,11 +158,9 @@ impl Engine<'_> {
             let index = self.state.zones.partition_point(|zone| zone.serial < next);
             let Some(zone) = self.state.zones.get(index) else { break };
             next = zone.serial + 1;
-            let all = all || self.has_changed_edges() || zone.next <= now;
-            if all || zone.carrier.is_some_and(|carrier| moved.contains(&carrier)) {
-                self.look_at_edge(index, None)?;
-            } else {
-                self.look_at_edge(index, Some(&moved))?;
+            let all = all || self.has_changed_edges() || zone.carrier.is_some_and(|carrier| moved.contains(&carrier));
+            if all || zone.next <= now || !moved.is_empty() {
+                self.look_at_edge(index, all, &moved)?;
             }
         }
         if self.state.moved.is_empty() {
@@ -159,47 +175,70 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Finds out for some, or for everybody, whether they are inside or outside of a zone, and when one of them crosses its
-    /// edge next.
-    fn look_at_edge(&mut self, index: usize, mut some: Option<&[CombatantId]>) -> FightResult<()> {
-        let now = self.state.now;
-        let zone = &mut self.state.zones[index];
-        let serial = zone.serial;
-        if some.is_none() {
-            zone.next = Time::NEVER;
+    /// Finds out who is inside and who outside of a zone, and when each of them crosses its edge next: of everybody, or of those
+    /// who have changed course and those whose moment has come.
+    fn look_at_edge(&mut self, mut index: usize, everybody: bool, moved: &[CombatantId]) -> FightResult<()> {
+        let (now, placed) = (self.state.now, self.setup.is_placed);
+        let Zone { serial, next: due, .. } = self.state.zones[index];
+        let mut row = self.state.edge_row(index);
+        // Where nobody has a place, an edge is looked at once for each reason.
+        let mut everybody = everybody || (due <= now && !placed);
+        // Few are found quicker by themselves than among all.
+        let mut few = !everybody && due > now;
+        if !everybody && !few {
+            moved.iter().for_each(|who| self.state.edge_times[row + who.index()] = Time::ZERO);
         }
-        let (mut middle, mut course) = self.middle_of(&self.state.zones[index]);
-        let mut first = Time::NEVER;
-        let mut number = 0;
-        while number < some.map_or(self.state.order.len(), <[_]>::len) {
-            let who = some.map_or_else(|| self.state.order[number], |some| some[number]);
+        let (mut edge, mut first, mut number) = (self.edge_of(index), Time::NEVER, 0);
+        while number < if few { moved.len() } else { self.state.order.len() } {
+            let who = if few { moved[number] } else { self.state.order[number] };
             number += 1;
-            let zone = &self.state.zones[index];
-            let (concerned, holds) = (self.concerns(zone, who), zone.holds(who));
-            if !concerned && !holds {
+            if !everybody && !few {
+                let at = self.state.edge_times[row + who.index()];
+                if at > now {
+                    first = first.min(at);
+                    continue;
+                }
+            }
+            let (concerned, holds) = (self.is_concerned(&edge.concern, who), self.state.zones[index].holds(who));
+            let (mut is_in, mut at) = (false, Time::NEVER);
+            if concerned {
+                let own = self.spot_of(who);
+                let (away, within) = (minus(own.place, edge.lies.middle), edge.lies.radius + HAIR);
+                is_in = inner(away, away) <= within * within;
+                if placed {
+                    at = self.next_crossing(&edge.lies, is_in, away, minus(own.course, edge.lies.course));
+                }
+            }
+            if placed {
+                self.state.edge_times[row + who.index()] = at;
+                first = first.min(at);
+            }
+            if holds == is_in {
                 continue;
             }
-            let own = self.spot_of(who);
-            let away = minus(own.place, middle);
-            let edge = zone.radius_at(now) + HAIR;
-            let is_in = concerned && inner(away, away) <= edge * edge;
-            if concerned && self.setup.is_placed {
-                first = first.min(self.next_crossing(zone, is_in, away, minus(own.course, course)));
+            self.cross(index, who, is_in)?;
+            // What that brings about can end this zone and others, and move and turn whoever is left.
+            index = self.state.zones.partition_point(|zone| zone.serial < serial);
+            if self.state.zones.get(index).is_none_or(|zone| zone.serial != serial) {
+                return Ok(());
             }
-            if holds != is_in {
-                self.cross(index, who, is_in)?;
-                // What that brings about can end the zone, and move and turn whoever is left.
-                let left = self.state.zones.get(index).filter(|zone| zone.serial == serial);
-                let Some(left) = left else { return Ok(()) };
-                (middle, course) = self.middle_of(left);
-                if some.is_some() && self.has_changed_edges() {
-                    (some, number) = (None, self.state.who(who).rank as usize + 1);
-                }
+            (row, edge) = (self.state.edge_row(index), self.edge_of(index));
+            if !everybody && self.has_changed_edges() {
+                number = if few { self.state.who(who).rank as usize + 1 } else { number };
+                (everybody, few) = (true, false);
+                // Those before it have not been looked at.
+                first = first.min(due);
             }
         }
         let next = &mut self.state.zones[index].next;
-        *next = first.min(*next);
+        *next = if due > now { first.min(*next) } else { first };
         Ok(())
+    }
+
+    /// Where a zone is now, and whom it concerns.
+    fn edge_of(&self, index: usize) -> Edge {
+        let zone = &self.state.zones[index];
+        Edge { lies: self.lies(zone), concern: self.concern_of(zone) }
     }
 
     /// Whether a crossing has moved somebody, or changed somebody's side: then those who are still to be looked at in the
@@ -221,16 +260,26 @@ impl Engine<'_> {
     }
 
     pub(in crate::fight) fn concerns(&self, zone: &Zone, who: CombatantId) -> bool {
-        let plan = self.program.zone(zone.id);
-        let owner = zone.by.caster;
-        let ally = self.side_of(who) == self.side_of(owner);
-        let hostile = !ally && self.setup.can_be_defeated(who);
-        let side = match plan.affects {
+        self.is_concerned(&self.concern_of(zone), who)
+    }
+
+    fn concern_of(&self, zone: &Zone) -> Concern {
+        let (plan, owner) = (self.program.zone(zone.id), zone.by.caster);
+        Concern { owner, of_owner: plan.owner, side: self.side_of(owner), affects: plan.affects }
+    }
+
+    #[inline]
+    fn is_concerned(&self, by: &Concern, who: CombatantId) -> bool {
+        let one = self.state.who(who);
+        let ally = one.side == by.side;
+        let of_side = match by.affects {
             ZoneSide::Allies => ally,
-            ZoneSide::Enemies => hostile,
-            ZoneSide::Everyone => ally || hostile,
+            ZoneSide::Enemies => !ally,
+            ZoneSide::Everyone => true,
         };
-        self.state.stands(who) && if who == owner { plan.owner } else { side }
+        let concerned =
+            if who == by.owner { by.of_owner } else { of_side && (ally || self.setup.can_be_defeated(who)) };
+        one.stands && concerned
     }
 
     /// Where a zone is now, and how it moves and grows.
@@ -279,7 +328,7 @@ impl Engine<'_> {
     }
 
     fn end_zone(&mut self, index: usize) -> FightResult<()> {
-        let zone = self.state.zones.remove(index);
+        let zone = self.state.remove_zone(index);
         self.zones_changed();
         let plan = self.program.zone(zone.id);
         emit!(self, ZoneEnded { zone: zone.id, owner: zone.by.caster });
@@ -363,9 +412,9 @@ impl Engine<'_> {
     }
 
     /// When somebody crosses the edge of a zone, if all go on as they do.
-    fn next_crossing(&self, zone: &Zone, is_in: bool, away: Plane, velocity: Plane) -> Time {
+    fn next_crossing(&self, zone: &Lies, is_in: bool, away: Plane, velocity: Plane) -> Time {
         // Out is only who is well out, and not at the edge.
-        let (radius, growth) = (zone.radius_at(self.state.now), zone.growth);
+        let Lies { radius, growth, .. } = *zone;
         // A zone that has shrunk to a point holds nobody who is not in its very middle.
         let growth = if radius > 0.0 || growth > 0.0 { growth } else { 0.0 };
         let seconds = if is_in {

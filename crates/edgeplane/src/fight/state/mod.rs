@@ -212,6 +212,8 @@ pub(super) struct State {
     /// The zones that are there, in the order in which they came, and the statuses that they hold.
     pub(super) zones: Vec<Zone>,
     pub(super) holds: Vec<Hold>,
+    /// For each zone in turn, when each combatant crosses its edge if all go on as they do; nothing where nobody has a place.
+    pub(super) edge_times: Vec<Time>,
     pub(super) next_zone: u32,
     /// When edges were looked at last, and how often then.
     pub(super) crossed_at: Time,
@@ -263,6 +265,7 @@ impl State {
             flights: Vec::new(),
             zones: Vec::new(),
             holds: Vec::new(),
+            edge_times: Vec::new(),
             next_zone: 0,
             crossed_at: Time::ZERO,
             crossings: 0,
@@ -315,6 +318,7 @@ impl State {
         self.flights.clear();
         self.zones.clear();
         self.holds.clear();
+        self.edge_times.clear();
         self.next_zone = 0;
         (self.crossed_at, self.crossings) = (Time::ZERO, 0);
         self.script.clear();
@@ -366,6 +370,7 @@ impl State {
         self.flights.clone_from(&other.flights);
         self.zones.clone_from(&other.zones);
         self.holds.clone_from(&other.holds);
+        self.edge_times.clone_from(&other.edge_times);
         self.next_zone = other.next_zone;
         (self.crossed_at, self.crossings) = (other.crossed_at, other.crossings);
         self.script.clone_from(&other.script);
@@ -390,6 +395,7 @@ impl State {
             size_of_val(self.flights.as_slice()),
             size_of_val(self.zones.as_slice()),
             size_of_val(self.holds.as_slice()),
+            size_of_val(self.edge_times.as_slice()),
             size_of_val(self.script.as_slice()),
             size_of_val(self.deciders.as_slice()),
             size_of_val(self.recent.as_slice()),
@@ -398,6 +404,26 @@ impl State {
             size_of_val(self.base_changes.as_slice()),
         ];
         lists.iter().sum::<usize>() + self.numbers.bytes() + self.timers.bytes() + self.statuses.bytes()
+    }
+
+    /// Where the times of a zone begin among [`State::edge_times`].
+    pub(super) fn edge_row(&self, zone: usize) -> usize {
+        zone * self.combatants.len()
+    }
+
+    /// Room for those of the zone that has come last, which are all to be found out.
+    pub(super) fn add_edge_row(&mut self, setup: &Setup) {
+        if setup.is_placed {
+            self.edge_times.resize(self.edge_row(self.zones.len()), Time::ZERO);
+        }
+    }
+
+    pub(super) fn remove_zone(&mut self, zone: usize) -> Zone {
+        let row = self.edge_row(zone);
+        if row < self.edge_times.len() {
+            self.edge_times.drain(row..row + self.combatants.len());
+        }
+        self.zones.remove(zone)
     }
 
     #[inline]

@@ -9,6 +9,12 @@ impl State {
     /// Goes on as that of a fight with more combatants, none of whom is there yet.
     pub(in crate::fight) fn grow(&mut self, old: &Setup, new: &Setup) {
         let before = old.combatants.len();
+        let mut edge_times = Vec::with_capacity(self.edge_times.len() / before.max(1) * new.combatants.len());
+        for row in self.edge_times.chunks(before.max(1)) {
+            edge_times.extend_from_slice(row);
+            edge_times.resize(edge_times.len() + new.combatants.len() - before, Time::NEVER);
+        }
+        self.edge_times = edge_times;
         self.numbers.grow(&new.memory);
         self.timers.grow(new, before);
         for who in new.ids().skip(before) {
@@ -73,7 +79,10 @@ impl State {
             )
         };
         let seldom = self.seldom.len();
-        lengths(self) == lengths(first) && (seldom == 0 || seldom == self.combatants.len())
+        let times = if first.walks.is_empty() { 0 } else { self.zones.len() * self.combatants.len() };
+        lengths(self) == lengths(first)
+            && (seldom == 0 || seldom == self.combatants.len())
+            && self.edge_times.len() == times
     }
 
     /// Notes what the game has set: the base of an attribute, or before the beginning what a pool begins with.

@@ -354,7 +354,7 @@ impl Transferred<'_> {
     fn ground(&self, state: &mut State, places: &[u32], left: &mut LeftOver, report: &mut Adoption) {
         let (old, now) = (&self.old.program, self.from.now);
         let seconds = |until: Time| seconds_left(until.max(now), now);
-        for zone in &self.from.zones {
+        for (index, zone) in self.from.zones.iter().enumerate() {
             let source = self.names.source(zone.by.source);
             let same = self.names.zones[zone.id.index()].zip(source);
             let lasts = seconds(zone.ends);
@@ -363,6 +363,11 @@ impl Transferred<'_> {
             match same {
                 Some((id, source)) => {
                     state.zones.push(Zone { id, by: EffectContext { source, ..zone.by }, ..*zone });
+                    state.add_edge_row(self.new);
+                    let row = self.from.edge_row(index)..self.from.edge_row(index + 1);
+                    let times = self.from.edge_times.get(row).unwrap_or_default();
+                    let into = state.edge_times.len() - times.len();
+                    state.edge_times[into..].copy_from_slice(times);
                 }
                 None => left.zones.push(zone.serial),
             }
