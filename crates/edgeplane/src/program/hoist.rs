@@ -28,7 +28,7 @@ pub(crate) struct Hidden {
     pub(crate) reads: u64,
     /// Of whom it is read.
     readers: Readers,
-    /// The tree, read as the owner's own, to find out whether it is already there.
+    /// The tree, read as the owner's own and wherever it is written, to find out whether it is already there.
     tree: Tree,
 }
 
@@ -142,7 +142,7 @@ impl Program {
         let room = |slot: Slot| self.hidden_rooms.iter().position(|room| room.slot == slot);
         let known = self.hidden.iter().position(|known| {
             let is_free = |room: usize| !self.hidden_rooms[room].readers.meet(&readers.without(&known.readers));
-            known.typed == typed && same(&known.tree, &own) && room(known.slot).is_none_or(is_free)
+            known.typed == typed && known.tree == own && room(known.slot).is_none_or(is_free)
         });
         if let Some(known) = known {
             let room = room(self.hidden[known].slot);
@@ -242,27 +242,16 @@ fn add(found: &mut Option<Reads>, role: Role, typed: bool) -> bool {
     }
 }
 
+/// The tree as one of the owner's own attributes, equal to any other but for where they were written.
 fn as_own(tree: &Tree) -> Tree {
     let mut own = tree.clone();
     own.each_mut(&mut |part| {
+        (part.range, part.called) = (0..0, false);
         if let TreeKind::Read(Read::Attribute(role, _) | Read::Typed(role, _)) = &mut part.kind {
             *role = Role::Caster;
         }
     });
     own
-}
-
-/// Equal but for where they were written.
-fn same(a: &Tree, b: &Tree) -> bool {
-    let strip = |tree: &Tree| {
-        let mut bare = tree.clone();
-        bare.each_mut(&mut |part| {
-            part.range = 0..0;
-            part.called = false;
-        });
-        bare
-    };
-    strip(a) == strip(b)
 }
 
 impl Tree {
