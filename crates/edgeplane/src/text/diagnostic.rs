@@ -171,6 +171,7 @@ impl Diagnostic {
 
     /// Adds "did you mean" help, when something known is near, else the list of what is known.
     #[must_use]
+    #[inline(never)]
     pub fn nearest<'a>(self, found: &str, known: impl IntoIterator<Item = &'a str>) -> Self {
         let known: Vec<&str> = known.into_iter().collect();
         match suggestion(found, &known) {
