@@ -46,6 +46,13 @@ pub struct Game {
 impl Game {
     /// Opens a ruleset: a file, or a folder of files.
     ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// let game = Game::open("examples/rulesets/pond.toml")?;
+    /// assert!(Game::open("examples/rulesets/no_such.toml").is_err());
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// [`Error::Ruleset`] with everything that is wrong.
     #[cfg(feature = "files")]
@@ -54,6 +61,13 @@ impl Game {
     }
 
     /// Opens a ruleset with some of its values replaced.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, Override};
+    /// let heavy = Override::parse("attributes.heft=15").expect("a path and a value");
+    /// let game = Game::open_with("examples/rulesets/pond.toml", &[heavy])?;
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// [`Error::Ruleset`] with everything that is wrong.
@@ -66,6 +80,13 @@ impl Game {
 
     /// A ruleset in a text, for rulesets that live within a program.
     ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// let error = Game::from_text("rules.toml", "[pools]\nhealth = { maximum = 30 }").unwrap_err();
+    /// assert!(error.to_string().contains("maximum"), "it names what nobody knows");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// [`Error::Ruleset`] with everything that is wrong.
     pub fn from_text(name: &str, text: &str) -> Result<Self, Error> {
@@ -73,6 +94,16 @@ impl Game {
     }
 
     /// A ruleset in texts, with some of its values replaced.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, Sources};
+    /// let mut sources = Sources::default();
+    /// sources.add("pools.toml", "[pools]\nhealth = { max = 30, defeat = true }");
+    /// sources.add("characters.toml", "[character.eel]\nabilities = []");
+    /// let game = Game::from_sources(sources, &[])?;
+    /// assert!(game.character("eel").is_ok());
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// [`Error::Ruleset`] with everything that is wrong.
@@ -138,11 +169,26 @@ impl Game {
     }
 
     /// What was read.
+    ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// assert_eq!(game.sources().files().len(), 1);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn sources(&self) -> &Sources {
         &self.sources
     }
 
     /// What is written at a path, if it is a number or a text: `character.lockhand.attributes.heft`.
+    ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// assert_eq!(game.written_at("ability.sickle.cooldown").as_deref(), Some("2"));
+    /// assert_eq!(game.written_at("ability.sickle.charges"), None);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn written_at(&self, path: &str) -> Option<String> {
         match &text::overrides::find(&self.document(), path)?.value {
             Value::Number(number) => Some(number.to_string()),
@@ -152,6 +198,15 @@ impl Game {
     }
 
     /// What another ruleset says otherwise, by path: first what is changed or gone, then what is new.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, Override};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let slower = game.variant(&[Override::parse("ability.sickle.cooldown=3").expect("a path and a value")])?;
+    /// let edits = game.edits_to(&slower);
+    /// assert_eq!((edits.len(), edits[0].path.as_str()), (1, "ability.sickle.cooldown"));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn edits_to(&self, other: &Self) -> Vec<Edit> {
         let (before, after) = (self.document().values(), other.document().values());
         let (old, new) = (text_by_path(&before), text_by_path(&after));
@@ -167,6 +222,15 @@ impl Game {
 
     /// Every number that an encounter can depend on, in the order of the files.
     ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let numbers = game.numbers_of("shore")?;
+    /// let cooldown = numbers.iter().find(|one| one.path == "ability.sickle.cooldown").expect("both use it");
+    /// assert_eq!(cooldown.value, Some(2.0));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// [`Error::Unknown`] when there is no such encounter.
     #[cfg(feature = "study")]
@@ -176,11 +240,27 @@ impl Game {
     }
 
     /// The compiled rules.
+    ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// assert_eq!(game.program().pools().len(), 2);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn program(&self) -> &Arc<Program> {
         &self.program
     }
 
     /// An encounter by name.
+    ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let encounter = game.encounter("shore")?;
+    /// let error = game.encounter("shor").unwrap_err();
+    /// assert!(error.to_string().contains("did you mean `shore`?"), "{error}");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// [`Error::Unknown`].
@@ -191,6 +271,13 @@ impl Game {
 
     /// A gauntlet by name.
     ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// assert!(game.gauntlet("long_day").is_err(), "this ruleset has none");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// [`Error::Unknown`].
     pub fn gauntlet(&self, name: &str) -> Result<&GauntletPlan, Error> {
@@ -199,6 +286,15 @@ impl Game {
     }
 
     /// A character by name.
+    ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let character = game.character("bog_pike")?;
+    /// let error = game.character("bog_pik").unwrap_err();
+    /// assert!(error.to_string().contains("did you mean `bog_pike`?"), "{error}");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// [`Error::Unknown`].
@@ -209,6 +305,15 @@ impl Game {
 
     /// An ability by name.
     ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let ability = game.ability("sickle")?;
+    /// let error = game.ability("sickl").unwrap_err();
+    /// assert!(error.to_string().contains("did you mean `sickle`?"), "{error}");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// [`Error::Unknown`].
     pub fn ability(&self, name: &str) -> Result<AbilityId, Error> {
@@ -217,6 +322,15 @@ impl Game {
     }
 
     /// A status by name.
+    ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let status = game.status("muddy")?;
+    /// let error = game.status("mudd").unwrap_err();
+    /// assert!(error.to_string().contains("did you mean `muddy`?"), "{error}");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// [`Error::Unknown`].
@@ -227,6 +341,15 @@ impl Game {
 
     /// A pool by name.
     ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let pool = game.pool("health")?;
+    /// let error = game.pool("healt").unwrap_err();
+    /// assert!(error.to_string().contains("did you mean `health`?"), "{error}");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// [`Error::Unknown`].
     pub fn pool(&self, name: &str) -> Result<PoolId, Error> {
@@ -235,6 +358,15 @@ impl Game {
     }
 
     /// A combatant of a fight by its label.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// assert_eq!(game.combatant(&fight, "bog_pike")?, pike);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// [`Error::Unknown`].
@@ -245,6 +377,14 @@ impl Game {
 
     /// The same game in which a character uses nothing but one ability, whenever it can: to see what that
     /// ability does on its own.
+    ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let only_rests = game.forced("reed_cutter", "rest")?;
+    /// assert!(game.forced("bog_pike", "rest").is_err(), "it has no such ability");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// [`Error::Unknown`] when there is no such character, or it does not have the ability.
@@ -265,11 +405,29 @@ impl Game {
     }
 
     /// What a rule says for the game alone, under its key `data`, by its path: `ability.boathook`. Nothing, if it says nothing.
+    ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// use edgeplane::text::Data;
+    ///
+    /// let Some(Data::Table(data)) = game.data("ability.sickle") else { panic!("it says something") };
+    /// assert_eq!(data["icon"], Data::Text("sickle.png".into()));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn data(&self, path: &str) -> Option<&text::Data> {
         self.program.data(path)
     }
 
     /// A fight of an encounter, not yet begun.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let mut fight = game.fight("shore", 1)?;
+    /// let ending = fight.run(&mut Silent)?;
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// [`Error::Unknown`] when there is no such encounter.
@@ -278,6 +436,17 @@ impl Game {
     }
 
     /// Goes on with a fight that was kept by [`Fight::save`].
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// fight.advance(Time::from_seconds(3.0), &mut Silent)?;
+    /// let mut loaded = game.load(&fight.save())?;
+    /// assert_eq!(loaded.run(&mut Silent)?, fight.run(&mut Silent)?, "as if it had never stopped");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// [`Error::Save`] when it is of another version of the library, another ruleset or another encounter, or damaged.
@@ -320,16 +489,44 @@ impl Game {
 
     /// A fight in which nobody takes part yet, with these sides: the game spawns everybody ([`Fight::spawn`]), and it goes on
     /// whoever is left. Distance is no matter; [`Game::world_on_ground`] has places.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let mut fight = game.world(&["bank", "water"], 7);
+    /// fight.spawn(game.character("bog_pike")?, SideId(1), [0.0, 0.0], &mut Silent)?;
+    /// fight.advance(Time::from_seconds(1.0), &mut Silent)?;
+    /// assert_eq!(fight.ending(), None);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn world(&self, sides: &[&str], seed: u64) -> Fight {
         Fight::with_chance(Arc::new(Setup::empty(&self.program, sides)), Sampler::default(), seed)
     }
 
     /// The same on a plane.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// let handle = fight.spawn(game.character("bog_pike")?, SideId(1), [6.0, 2.0], &mut Silent)?;
+    /// assert_eq!(fight.place(fight.combatant(handle)?), [6.0, 2.0]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn world_on_ground(&self, sides: &[&str], seed: u64) -> Fight {
         Fight::with_chance(Arc::new(Setup::empty_ground(&self.program, sides)), Sampler::default(), seed)
     }
 
     /// A cause by name: what the game can bring about by [`Fight::bring_about`].
+    ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let cause = game.cause("fall")?;
+    /// let error = game.cause("fal").unwrap_err();
+    /// assert!(error.to_string().contains("did you mean `fall`?"), "{error}");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// [`Error::Unknown`].
@@ -340,6 +537,15 @@ impl Game {
     }
 
     /// A piece of gear by name.
+    ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let gear = game.gear("waders")?;
+    /// let error = game.gear("wader").unwrap_err();
+    /// assert!(error.to_string().contains("did you mean `waders`?"), "{error}");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// [`Error::Unknown`].
@@ -356,6 +562,14 @@ impl Game {
 
     /// A fight between two characters, without an encounter.
     ///
+    /// ```
+    /// # use edgeplane::{Game, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let mut fight = game.duel("reed_cutter", "bog_pike", 1)?;
+    /// fight.advance(Time::from_seconds(30.0), &mut Silent)?;
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// [`Error::Unknown`] when there is no such character.
     pub fn duel(&self, one: &str, other: &str, seed: u64) -> Result<Fight, Error> {
@@ -366,6 +580,14 @@ impl Game {
     }
 
     /// Runs a fight to its end and gives all that happened.
+    ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let (ending, log) = game.play("shore", 1)?;
+    /// println!("{ending:?} after {} events", log.events.len());
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// [`Error::Unknown`] or [`Error::Fight`].

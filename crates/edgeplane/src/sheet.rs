@@ -39,6 +39,15 @@ impl Game {
     ///
     /// Curves stand side by side: a column of places, then one for each curve.
     ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let rows = game.sheet("ability", &["cooldown".to_owned(), "reach".to_owned()])?;
+    /// assert_eq!(rows[0], ["name", "cooldown", "reach"]);
+    /// assert_eq!(rows[1], ["sickle", "2", "2"]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// [`Error::Unknown`] for a section that is no list of rules, and for a column that none of its rules has.
     pub fn sheet(&self, section: &str, columns: &[String]) -> Result<Vec<Vec<String>>, Error> {
@@ -76,6 +85,14 @@ impl Game {
 
     /// Takes the values of a spreadsheet back to where they stand in the files. Nothing else in the files moves: not a comment, not a
     /// blank. Empty cells say nothing.
+    ///
+    /// ```
+    /// # use edgeplane::Game;
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let changes = game.take_sheet("ability", "abilities.csv", "name,cooldown\nsickle,2.5\n")?;
+    /// assert_eq!((changes.changes.len(), changes.files.len()), (1, 1));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// [`Error::Ruleset`] for cells of which nothing stands in the files, and for a ruleset that would not be sound any more; nothing

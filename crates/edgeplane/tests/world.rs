@@ -293,7 +293,7 @@ fn edges_are_crossed_in_their_moments_whoever_comes_and_goes() {
     let game = game(&format!("{MARSH}\n{zones}"));
     let (mut fight, mut log) = (game.world_on_ground(&SIDES, 1), Log::default());
     let crow = game.character("crow").unwrap();
-    let mut come = |fight: &mut Fight, place| fight.spawn(crow, WALL, place, &mut Log::default()).unwrap();
+    let come = |fight: &mut Fight, place| fight.spawn(crow, WALL, place, &mut Log::default()).unwrap();
     let [first, walker] = [[0.0; 2], [10.0, 0.0]].map(|place| come(&mut fight, place));
     let [first, walker] = [first, walker].map(|handle| fight.combatant(handle).unwrap());
     let [spill, spray] = ["spill", "spray"].map(|name| game.ability(name).unwrap());

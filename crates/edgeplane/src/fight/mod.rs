@@ -128,6 +128,14 @@ impl<C: RandomSource> Snapshot<C> {
 
 impl Fight<Sampler> {
     /// A fight of an encounter with sampled chance.
+    ///
+    /// ```
+    /// # use edgeplane::{Fight, Game, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let fight = Fight::new(game.program(), game.encounter("shore")?, 1);
+    /// assert_eq!((fight.now(), fight.ending()), (Time::ZERO, None));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn new(program: &Arc<Program>, encounter: EncounterId, seed: u64) -> Self {
         Self::with_chance(Arc::new(Setup::of(program, encounter)), Sampler::default(), seed)
     }
@@ -135,6 +143,17 @@ impl Fight<Sampler> {
 
 impl<C: RandomSource> Fight<C> {
     /// A fight whose chances come from elsewhere.
+    ///
+    /// ```
+    /// # use edgeplane::fight::Likely;
+    /// # use edgeplane::{Fight, Game, Setup, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let setup = std::sync::Arc::new(Setup::of(game.program(), game.encounter("shore")?));
+    /// // Every chance goes the likelier way, whatever the seed.
+    /// let mut fight = Fight::with_chance(setup, Likely, 0);
+    /// fight.run(&mut Silent)?;
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn with_chance(setup: Arc<Setup>, chance: C, seed: u64) -> Self {
         let state = State::new(&setup);
         let mut fight = Self { setup, state, functions: None, chance, limits: Limits::default() };
@@ -143,12 +162,34 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Begins anew with another seed. Nothing is allocated.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let first = fight.run(&mut Silent)?;
+    /// fight.restart(1);
+    /// assert_eq!(fight.run(&mut Silent)?, first, "the same seed, the same fight");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn restart(&mut self, seed: u64) {
         self.chance.begin(seed, &self.setup.streams);
         self.with_engine(&mut Silent, |engine| engine.reset());
     }
 
     /// What gives the chances.
+    ///
+    /// ```
+    /// # use edgeplane::fight::Branching;
+    /// # use edgeplane::{Fight, Game, Setup, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let setup = std::sync::Arc::new(Setup::of(game.program(), game.encounter("shore")?));
+    /// let mut fight = Fight::with_chance(setup, Branching::new(3), 0);
+    /// fight.run(&mut Silent)?;
+    /// assert_eq!(fight.chance_mut().weight(), 1.0, "nothing was drawn: it can go no other way");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn chance_mut(&mut self) -> &mut C {
         &mut self.chance
     }
@@ -159,6 +200,15 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Other limits than the usual ones.
+    ///
+    /// ```
+    /// # use edgeplane::fight::Limits;
+    /// # use edgeplane::{Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let mut fight = game.fight("shore", 1)?.with_limits(Limits { steps: 5, ..Limits::default() });
+    /// assert!(fight.run(&mut Silent).is_err(), "five steps are not enough");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     #[must_use]
     pub fn with_limits(mut self, limits: Limits) -> Self {
         self.limits = limits;
@@ -166,6 +216,16 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// What there is to see of the fight.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let view = fight.view();
+    /// assert_eq!(view.enemies(cutter).collect::<Vec<_>>(), [pike]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn view(&self) -> View<'_> {
         View { setup: &self.setup, state: &self.state }
     }
@@ -180,6 +240,17 @@ impl<C: RandomSource> Fight<C> {
 
     /// Runs to the end.
     ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let ending = fight.run(&mut Silent)?;
+    /// println!("{ending:?} after {} s", fight.now().seconds());
+    /// assert_eq!(fight.ending(), Some(ending));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// When a formula has no value or a limit is passed. The fight is over then: [`Ending::Failed`].
     pub fn run<O: Observer>(&mut self, observer: &mut O) -> Result<Ending, FightError> {
@@ -188,6 +259,18 @@ impl<C: RandomSource> Fight<C> {
 
     /// Lets time pass up to and including a moment; returns the ending if the fight is over.
     ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// for frame in 1..=60 {
+    ///     fight.advance(Time(frame * 16_667), &mut Silent)?;
+    /// }
+    /// assert_eq!(fight.now(), Time(1_000_020), "a second of frames");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// As for [`Fight::run`].
     pub fn advance<O: Observer>(&mut self, until: Time, observer: &mut O) -> Result<Option<Ending>, FightError> {
@@ -195,21 +278,62 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Where a combatant is now, in metres; the middle of the plane in an encounter without places.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// assert_eq!(fight.place(who), [3.0, 4.0]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn place(&self, who: CombatantId) -> [f64; 2] {
         self.view().place(who)
     }
 
     /// The moment at hand.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// fight.advance(Time(250_000), &mut Silent)?;
+    /// assert_eq!(fight.now().seconds(), 0.25);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn now(&self) -> Time {
         self.state.now
     }
 
     /// How it ended, if it has.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// assert_eq!(fight.ending(), None, "it is still on");
+    /// let ending = fight.run(&mut Silent)?;
+    /// assert_eq!(fight.ending(), Some(ending));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn ending(&self) -> Option<Ending> {
         self.state.ending
     }
 
     /// Who fights, and what is fixed.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let labels: Vec<&str> = fight.setup().combatants.iter().map(|one| one.label.as_str()).collect();
+    /// assert_eq!(labels, ["reed_cutter", "bog_pike"]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn setup(&self) -> &Arc<Setup> {
         &self.setup
     }
@@ -221,42 +345,126 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Whether a combatant still stands.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// fight.run(&mut Silent)?;
+    /// assert!(fight.stands(cutter) && !fight.stands(pike));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn stands(&self, who: CombatantId) -> bool {
         self.view().stands(who)
     }
 
     /// A pool's amount now.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let health = game.pool("health")?;
+    /// assert_eq!(fight.pool(cutter, health), 60.0);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn pool(&self, who: CombatantId, pool: PoolId) -> f64 {
         self.view().pool(who, pool)
     }
 
     /// A pool from now on, until something changes it: for a bar that moves between the calls of a game, or elsewhere.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let breath = game.pool("breath")?;
+    /// fight.set_pool(cutter, breath, 5.0)?;
+    /// let flow = fight.pool_flow(cutter, breath);
+    /// assert_eq!((flow.rate(), flow.amount_at(Time::from_seconds(3.0))), (1.0, 8.0));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn pool_flow(&self, who: CombatantId, pool: PoolId) -> PoolFlow {
         self.view().pool_flow(who, pool)
     }
 
     /// How much of a threat `whom` is in the eyes of `eyes`; zero where the ruleset has no `[threat]`.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// fight.apply_effects(cutter, game.ability("sickle")?, pike, &mut Silent)?;
+    /// assert_eq!(fight.threat(pike, cutter), 6.0, "one for each point of damage");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn threat(&self, eyes: CombatantId, whom: CombatantId) -> f64 {
         self.view().threat(eyes, whom)
     }
 
     /// A pool's cap.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let health = game.pool("health")?;
+    /// fight.set_pool(cutter, health, 12.0)?;
+    /// assert_eq!((fight.pool(cutter, health), fight.cap(cutter, health)), (12.0, 60.0));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn cap(&self, who: CombatantId, pool: PoolId) -> f64 {
         self.view().cap(who, pool)
     }
 
     /// The final value of an attribute now.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let heft = game.program().find_attribute("heft").expect("the ruleset has it");
+    /// assert_eq!((fight.attribute(cutter, heft), fight.attribute(pike, heft)), (10.0, 5.0));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn attribute(&self, who: CombatantId, slot: Slot) -> f64 {
         self.view().attribute(who, slot)
     }
 
     /// When an ability's cooldown ends; a moment in the past if it has none running.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let sickle = game.ability("sickle")?;
+    /// fight.advance(Time::from_seconds(3.0), &mut Silent)?;
+    /// assert!(fight.ready_at(cutter, sickle).expect("it has it") > fight.now(), "it cools down");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn ready_at(&self, who: CombatantId, ability: AbilityId) -> Option<Time> {
         self.view().ready_at(who, ability)
     }
 
     /// What a formula of the ruleset gives for one who acts on another, as things stand: what a swing would do, for a
     /// tooltip. True is 1 and false is 0. If it draws chance, that draw is used up.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let (_, cost) = game.program().ability(game.ability("sickle")?).cost[0];
+    /// assert_eq!(fight.evaluate(cost, cutter, pike)?, 2.0);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// When the formula has no value, or there is no such combatant.
@@ -274,6 +482,18 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Everything that can change, to come back to later.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let kept = fight.snapshot();
+    /// let ending = fight.run(&mut Silent)?;
+    /// fight.restore(&kept)?;
+    /// assert_eq!(fight.run(&mut Silent)?, ending);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn snapshot(&self) -> Snapshot<C> {
         let mut state = State::new(&self.setup);
         state.save(&self.state, &self.setup);
@@ -281,6 +501,20 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// The same into a snapshot that is not needed any more: nothing is allocated, once that has had as much to keep.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let mut kept = fight.snapshot();
+    /// for frame in 1..10 {
+    ///     fight.advance(Time(frame * 16_667), &mut Silent)?;
+    ///     fight.snapshot_into(&mut kept);
+    /// }
+    /// assert_eq!(kept, fight.snapshot());
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn snapshot_into(&self, snapshot: &mut Snapshot<C>) {
         snapshot.setup.clone_from(&self.setup);
         snapshot.state.save(&self.state, &self.setup);
@@ -288,6 +522,18 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Comes back to a snapshot of a fight of the same ruleset and encounter.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let before = fight.snapshot();
+    /// fight.advance(Time::from_seconds(5.0), &mut Silent)?;
+    /// fight.restore(&before)?;
+    /// assert_eq!(fight.now(), Time::ZERO);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// When the snapshot is of another ruleset or encounter; the fight stays as it is.
@@ -307,6 +553,18 @@ impl<C: RandomSource> Fight<C> {
 
     /// The zones that are there: which, whose, their middles and their radii in metres, in the order in which they
     /// came.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// fight.apply_effects(who, game.ability("wade")?, who, &mut Silent)?;
+    /// let zones: Vec<_> = fight.zones().map(|(plan, _, middle, radius)| (plan.name.as_str(), middle, radius)).collect();
+    /// assert_eq!(zones, [("shallows", [3.0, 4.0], 3.0)]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn zones(&self) -> impl Iterator<Item = (&ZonePlan, CombatantId, [f64; 2], f64)> {
         self.state.zones.iter().map(|zone| {
             let middle = zone.carrier.map_or(zone.middle, |carrier| self.place(carrier));

@@ -30,6 +30,15 @@ pub struct Button {
 impl<C: RandomSource> Fight<C> {
     /// The abilities that a combatant has now, in the order of the ruleset.
     ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// assert_eq!(fight.abilities(pike).collect::<Vec<_>>(), [game.ability("sickle")?]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Panics
     /// When there is no such combatant, as all readings do.
     pub fn abilities(&self, who: CombatantId) -> impl Iterator<Item = AbilityId> + '_ {
@@ -81,6 +90,19 @@ impl<C: RandomSource> Fight<C> {
     /// Why an ability cannot be used on somebody now: on it as the first target, under the rules of the ability; `None` if it
     /// can.
     ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// let sickle = game.ability("sickle")?;
+    /// let pike = fight.spawn(game.character("bog_pike")?, SideId(1), [3.0, 40.0], &mut Silent)?;
+    /// let pike = fight.combatant(pike)?;
+    /// assert!(fight.why_unavailable_on(who, sickle, pike)?.is_some(), "it is 36 m away");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// As for [`Fight::why_unavailable`].
     pub fn why_unavailable_on(
@@ -98,11 +120,30 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// What a combatant wears, in the order in which it was put on.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// assert_eq!(fight.worn(cutter).collect::<Vec<_>>(), [game.gear("waders")?]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn worn(&self, who: CombatantId) -> impl Iterator<Item = GearId> + '_ {
         self.state.worn.iter().filter(move |(other, _)| *other == who).map(|(_, piece)| *piece)
     }
 
     /// Breaks off what a combatant casts or keeps up, as if it had interrupted itself. Whether there was anything.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// fight.take_control(cutter)?;
+    /// assert!(!fight.cancel(cutter, &mut Silent)?, "it does nothing");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// As for [`Fight::use_ability`].
@@ -119,6 +160,17 @@ impl<C: RandomSource> Fight<C> {
     /// Puts a piece of gear on a combatant, in place of what it wears in the same slot. Before the fight has begun, it is
     /// worn from the start.
     ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let waders = game.gear("waders")?;
+    /// fight.wear(pike, waders, &mut Silent)?;
+    /// assert_eq!(fight.worn(pike).collect::<Vec<_>>(), [waders]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// When there is no such combatant or piece, and as for [`Fight::run`].
     pub fn wear<O: Observer>(&mut self, who: CombatantId, piece: GearId, observer: &mut O) -> Result<(), FightError> {
@@ -126,6 +178,16 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Takes a piece of gear off; nothing happens if it is not worn.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// fight.take_off(cutter, game.gear("waders")?, &mut Silent)?;
+    /// assert_eq!(fight.worn(cutter).count(), 0);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// As for [`Fight::wear`].

@@ -132,6 +132,17 @@ impl<C: RandomSource> Fight<C> {
 
     /// From now on this combatant does only what is asked through [`Fight::use_ability`].
     ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// fight.take_control(pike)?;
+    /// fight.run(&mut Silent)?;
+    /// assert_eq!(fight.pool(cutter, game.pool("health")?), 60.0, "nobody had it do anything");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// When there is no such combatant.
     pub fn take_control(&mut self, who: CombatantId) -> Result<(), FightError> {
@@ -144,6 +155,19 @@ impl<C: RandomSource> Fight<C> {
     /// Lets a combatant that is controlled by hand walk on a course, in metres a second along each axis, until it acts
     /// or is given another one; `[0.0, 0.0]` to stand still. Its own speed is no limit here. Nothing happens in an
     /// encounter without places, to whoever has been defeated or is held fast, or while it casts or recovers.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// fight.take_control(who)?;
+    /// fight.walk(who, [1.5, 0.0], &mut Silent)?;
+    /// fight.advance(Time::from_seconds(2.0), &mut Silent)?;
+    /// assert_eq!(fight.place(who), [6.0, 4.0]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// When there is no such combatant, or a number is not finite or beyond 1e9.
@@ -169,6 +193,19 @@ impl<C: RandomSource> Fight<C> {
     ///
     /// Its cost is paid at once; its cast, or its effects where it has no cast, follow as time passes.
     ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let sickle = game.ability("sickle")?;
+    /// fight.take_control(cutter)?;
+    /// if let Err(reason) = fight.use_ability(cutter, sickle, Some(pike), &mut Silent)? {
+    ///     println!("not now: {reason:?}");
+    /// }
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// `Ok(Err(reason))` says why it cannot be used now. An error is as for [`Fight::run`], or says that there is no
     /// such combatant.
@@ -187,6 +224,19 @@ impl<C: RandomSource> Fight<C> {
 
     /// Stops what a combatant keeps up. Whether it was keeping anything up.
     ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// fight.take_control(cutter)?;
+    /// let used = fight.use_ability(cutter, game.ability("rest")?, None, &mut Silent)?;
+    /// assert_eq!(used, Ok(()));
+    /// fight.advance(Time::from_seconds(2.5), &mut Silent)?;
+    /// assert!(fight.stop(cutter, &mut Silent)?, "it was resting");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// As for [`Fight::use_ability`].
     pub fn stop<O: Observer>(&mut self, who: CombatantId, observer: &mut O) -> Result<bool, FightError> {
@@ -199,6 +249,16 @@ impl<C: RandomSource> Fight<C> {
 
     /// Lets an ability take effect here and now, without cost, cast, cooldown or recovery, with one tick if it is
     /// kept up: what explanations look at.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// fight.apply_effects(cutter, game.ability("sickle")?, pike, &mut Silent)?;
+    /// assert_eq!(fight.pool(pike, game.pool("health")?), 54.0);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// As for [`Fight::use_ability`].
@@ -221,6 +281,17 @@ impl<C: RandomSource> Fight<C> {
     /// Brings something about that no ability and no status does: the effects of a `[cause.*]` of the ruleset on a target, with
     /// a number that they read as `amount`. They go through all the steps, and events, tables and traces name the cause. Nobody
     /// is the target itself: a fall is nobody else's doing.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// // It has fallen from five metres, by nobody's doing.
+    /// fight.bring_about(game.cause("fall")?, None, pike, 15.0, &mut Silent)?;
+    /// assert_eq!(fight.pool(pike, game.pool("health")?), 45.0);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// When there is no such combatant or cause, the number is not finite, and as for [`Fight::run`].
@@ -245,6 +316,17 @@ impl<C: RandomSource> Fight<C> {
 
     /// Why an ability cannot be used now; `None` if it can. The conditions of policies are no matter here.
     ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let sickle = game.ability("sickle")?;
+    /// fight.set_pool(cutter, game.pool("breath")?, 0.0)?;
+    /// assert!(fight.why_unavailable(cutter, sickle)?.is_some(), "it is out of reach and of breath");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// As for [`Fight::use_ability`].
     pub fn why_unavailable(
@@ -257,6 +339,16 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Applies a status. Whether the target has it now because of that.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let muddy = game.status("muddy")?;
+    /// assert!(fight.apply_status(muddy, cutter, pike, 1, &mut Silent)?);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// As for [`Fight::use_ability`].
@@ -293,6 +385,18 @@ impl<C: RandomSource> Fight<C> {
 
     /// Takes all instances of a status away. Whether there was one.
     ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let muddy = game.status("muddy")?;
+    /// fight.apply_status(muddy, cutter, pike, 1, &mut Silent)?;
+    /// assert!(fight.remove_status(muddy, pike, &mut Silent)?);
+    /// assert!(!fight.remove_status(muddy, pike, &mut Silent)?, "there is none any more");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// As for [`Fight::use_ability`].
     pub fn remove_status<O: Observer>(
@@ -311,6 +415,17 @@ impl<C: RandomSource> Fight<C> {
     /// depends on it follows: derived attributes, caps of pools, flows, decisions. A higher level brings its points, as
     /// one that is gained in the fight. Before the fight has begun it is what the combatant begins with, so that its
     /// pools are as full as its rules say.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let heft = game.program().find_attribute("heft").expect("the ruleset has it");
+    /// fight.set_base(pike, heft, 25.0, &mut Silent)?;
+    /// assert_eq!(fight.attribute(pike, heft), 25.0);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// When there is no such combatant, the slot is not that of an attribute or the level, the number is not finite, or
@@ -343,6 +458,18 @@ impl<C: RandomSource> Fight<C> {
     ///
     /// Before the fight has begun it is what the combatant begins with, whatever the encounter says, as far as there is
     /// room with the statuses and the gear that it has from the start. Nothing is triggered by that.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let health = game.pool("health")?;
+    /// fight.set_pool(pike, health, 20.0)?;
+    /// fight.set_pool(cutter, health, 1000.0)?;
+    /// assert_eq!((fight.pool(pike, health), fight.pool(cutter, health)), (20.0, 60.0), "no more than the cap");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// When there is no such combatant, or the number is not finite.

@@ -34,6 +34,20 @@ struct Spent {
 impl<C: RandomSource> Fight<C> {
     /// Notes what a combatant takes along: its level, what is left in these pools and, if `uses` is said, what it has spent
     /// of limited uses and charges. Whatever was noted before is gone.
+    ///
+    /// ```
+    /// # use edgeplane::fight::{Carried, Uses};
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let health = game.pool("health")?;
+    /// fight.run(&mut Silent)?;
+    /// let mut carried = Carried::default();
+    /// fight.carry_over(cutter, &[health], Uses::Renewed, &mut carried);
+    /// assert_eq!(carried.pools, [(health, fight.pool(cutter, health))]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn carry_over(&self, who: CombatantId, pools: &[PoolId], uses: Uses, into: &mut Carried) {
         into.level = self.state.numbers.at(self.setup.program.place(who, Layout::LEVEL));
         into.toward = self.state.seldom(who).toward;
@@ -56,6 +70,17 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Keeps a combatant out of a fight that has not begun: it stays away as if it had been defeated before.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// fight.keep_out(pike);
+    /// fight.run(&mut Silent)?;
+    /// assert_eq!(fight.pool(cutter, game.pool("health")?), 60.0, "nobody was there to fight");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn keep_out(&mut self, who: CombatantId) {
         if self.state.began || !std::mem::take(&mut self.state.who_mut(who).stands) {
             return;
@@ -67,6 +92,21 @@ impl<C: RandomSource> Fight<C> {
 
     /// Begins a fight with what combatants bring along. After that, pools that were noted hold what was left plus what
     /// `rests` add, evaluated for each as its own.
+    ///
+    /// ```
+    /// # use edgeplane::fight::{Carried, Uses};
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let (health, mut carried) = (game.pool("health")?, Carried::default());
+    /// fight.run(&mut Silent)?;
+    /// fight.carry_over(cutter, &[health], Uses::Renewed, &mut carried);
+    /// let mut next = game.fight("shore", 2)?;
+    /// next.begin_with(&[(cutter, &carried)], &[], &mut Silent)?;
+    /// assert_eq!(next.pool(cutter, health), fight.pool(cutter, health), "it goes on with what was left");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// When a formula has no value.
@@ -80,12 +120,32 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Experience that a combatant has gained in this fight.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// fight.run(&mut Silent)?;
+    /// assert_eq!(fight.experience(cutter), 0.0, "no `reward` of the ruleset gives any");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn experience(&self, who: CombatantId) -> f64 {
         self.state.seldom(who).experience
     }
 
     /// The level that a combatant of some level has after so much experience, and what is left of that toward the next one,
     /// by the ruleset's `[levels]`.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// // Ten are needed for each level.
+    /// assert_eq!(fight.level_after(cutter, 1.0, 25.0)?, (3.0, 5.0));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// When what a level needs has no value.
@@ -95,6 +155,15 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// The level of a combatant.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// assert_eq!(fight.level(cutter), 1.0);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn level(&self, who: CombatantId) -> f64 {
         self.attribute(who, Slot(0))
     }

@@ -141,6 +141,27 @@ impl<C: RandomSource> Fight<C> {
     /// From now on a controller decides for this combatant in [`Fight::run_controlled`] and
     /// [`Fight::advance_controlled`]. Elsewhere it follows its policy.
     ///
+    /// ```
+    /// # use edgeplane::fight::{Controller, Decision, View};
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// /// Has nobody do anything.
+    /// struct Waits;
+    ///
+    /// impl Controller for Waits {
+    ///     fn choose(&mut self, _: &View<'_>, _: CombatantId) -> Decision {
+    ///         Decision::Wait(None)
+    ///     }
+    /// }
+    ///
+    /// fight.set_controller(pike)?;
+    /// fight.run_controlled(&mut Waits, &mut Silent)?;
+    /// assert_eq!(fight.pool(cutter, game.pool("health")?), 60.0);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// When there is no such combatant.
     pub fn set_controller(&mut self, who: CombatantId) -> Result<(), FightError> {
@@ -150,6 +171,27 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Runs to the end with a controller.
+    ///
+    /// ```
+    /// # use edgeplane::fight::{Controller, Decision, View};
+    /// # use edgeplane::{CombatantId, Ending, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// /// Has nobody do anything.
+    /// struct Waits;
+    ///
+    /// impl Controller for Waits {
+    ///     fn choose(&mut self, _: &View<'_>, _: CombatantId) -> Decision {
+    ///         Decision::Wait(None)
+    ///     }
+    /// }
+    ///
+    /// fight.set_controller(cutter)?;
+    /// fight.set_controller(pike)?;
+    /// assert_eq!(fight.run_controlled(&mut Waits, &mut Silent)?, Ending::TimeLimit);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// As for [`Fight::run`].
@@ -162,6 +204,26 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Lets time pass up to and including a moment, with a controller.
+    ///
+    /// ```
+    /// # use edgeplane::fight::{Controller, Decision, View};
+    /// # use edgeplane::{CombatantId, Game, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// /// Has nobody do anything.
+    /// struct Waits;
+    ///
+    /// impl Controller for Waits {
+    ///     fn choose(&mut self, _: &View<'_>, _: CombatantId) -> Decision {
+    ///         Decision::Wait(None)
+    ///     }
+    /// }
+    ///
+    /// fight.set_controller(pike)?;
+    /// assert_eq!(fight.advance_controlled(Time::from_seconds(1.0), &mut Waits, &mut Silent)?, None);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// As for [`Fight::run`].

@@ -68,6 +68,17 @@ impl<C: RandomSource> Fight<C> {
 
     /// Says that the functions of the game answer differently from now on: whoever is idle decides anew when time goes on,
     /// still at this moment. Without this call it does within a tenth of a second.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// // A gate has opened in the game's world, and a function of the game says so.
+    /// fight.world_changed();
+    /// fight.advance(Time::from_seconds(1.0), &mut Silent)?;
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn world_changed(&mut self) {
         self.with_engine(&mut Silent, |engine| engine.setup.ids().for_each(|who| engine.touch_all(who)));
     }

@@ -10,6 +10,16 @@ use crate::program::{AbilityId, CombatantId, Slot, toward};
 impl<C: RandomSource> Fight<C> {
     /// Metres from a combatant's middle to its rim, to which reach and areas are measured.
     ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// assert_eq!(fight.body(who), 0.0, "a point, where the ruleset says nothing of its body");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Panics
     /// When there is no such combatant, as all readings do.
     pub fn body(&self, who: CombatantId) -> f64 {
@@ -18,6 +28,17 @@ impl<C: RandomSource> Fight<C> {
 
     /// The direction in which a combatant faces, of length 1: that of its last course, or of what it last used an ability
     /// on. Zeros until it has done either.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// fight.set_facing(who, [0.0, -2.0])?;
+    /// assert_eq!(fight.facing(who), [0.0, -1.0]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Panics
     /// When there is no such combatant, as all readings do.
@@ -28,6 +49,17 @@ impl<C: RandomSource> Fight<C> {
     /// Turns a combatant to a direction. One that the game moves faces there until the game says otherwise; any other one
     /// turns by itself when it walks or uses something. Whoever depends on an `angle` notices it. Nothing happens where
     /// nobody has a place.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// fight.set_facing(who, [1.0, 0.0])?;
+    /// assert!(fight.set_facing(who, [0.0, 0.0]).is_err(), "that is no direction");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// When there is no such combatant, a number is not finite, or both are zero.

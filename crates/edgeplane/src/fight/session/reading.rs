@@ -114,11 +114,31 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// The side on which a combatant is now.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, SideId};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// assert_eq!((fight.side(cutter), fight.side(pike)), (SideId(0), SideId(1)));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn side(&self, who: CombatantId) -> SideId {
         self.state.who(who).side
     }
 
     /// The statuses of a combatant, in the order in which they came, hidden ones included.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// fight.apply_status(game.status("muddy")?, cutter, pike, 1, &mut Silent)?;
+    /// let held = fight.statuses(pike)?;
+    /// assert_eq!((held[0].stacks, held[0].remaining), (1, Some(4.0)));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// When a value that a text shows cannot be computed, or when there is no such combatant.
@@ -186,6 +206,18 @@ impl<C: RandomSource> Fight<C> {
 
     /// What statuses add to an attribute of a combatant, in the order in which they came.
     ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let guard = game.program().find_attribute("guard").expect("the ruleset has it");
+    /// fight.apply_status(game.status("muddy")?, cutter, pike, 1, &mut Silent)?;
+    /// let found = fight.contributions(pike, guard)?;
+    /// assert_eq!((found[0].status, found[0].amount), (game.status("muddy")?, 5.0));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// When a modifier has no value, or when there is no such combatant.
     pub fn contributions(&mut self, who: CombatantId, slot: Slot) -> Result<Vec<Contribution>, FightError> {
@@ -228,6 +260,17 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// All stacks of a status on a combatant.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// let muddy = game.status("muddy")?;
+    /// fight.apply_status(muddy, cutter, pike, 1, &mut Silent)?;
+    /// assert_eq!((fight.stacks(pike, muddy), fight.stacks(cutter, muddy)), (1, 0));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn stacks(&self, who: CombatantId, status: StatusId) -> u32 {
         self.view().stacks(who, status)
     }

@@ -28,6 +28,15 @@ const AT_ONCE: usize = 4;
 impl<C: RandomSource> Fight<C> {
     /// From now on the fight goes on whoever is left: no side wins by being the last one, nothing comes to a halt. It still
     /// ends at its time limit.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// let mut fight = game.fight("shore", 1)?.endless();
+    /// fight.advance(Time::from_seconds(50.0), &mut Silent)?;
+    /// assert_eq!(fight.ending(), None, "whoever is left");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     #[must_use]
     pub fn endless(mut self) -> Self {
         Arc::make_mut(&mut self.setup).is_endless = true;
@@ -87,6 +96,17 @@ impl<C: RandomSource> Fight<C> {
     /// Takes somebody out of the fight: it is not defeated, and nobody reacts to it as to a defeat. Its statuses end, what it
     /// was doing ends; what it has applied to others, sent out or left behind goes on. Any handle of it is stale.
     ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// fight.despawn(handle, &mut Silent)?;
+    /// assert!(fight.despawn(handle, &mut Silent).is_err(), "the handle is stale");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// When the handle is stale, and as for [`Fight::run`].
     pub fn despawn<O: Observer>(&mut self, handle: Handle, observer: &mut O) -> Result<(), FightError> {
@@ -97,6 +117,16 @@ impl<C: RandomSource> Fight<C> {
 
     /// The handle of whoever is at a place in the fight now.
     ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// assert_eq!(fight.handle(who), handle);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Panics
     /// When there is no such combatant, as all readings do.
     pub fn handle(&self, who: CombatantId) -> Handle {
@@ -104,6 +134,18 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Where one is in the fight who was spawned.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// assert_eq!(fight.combatant(handle)?, who);
+    /// fight.despawn(handle, &mut Silent)?;
+    /// assert!(fight.combatant(handle).is_err());
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// When it has been despawned, whoever may be there now.
@@ -118,6 +160,16 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Those who take part now, defeated ones included.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// assert_eq!(fight.present().collect::<Vec<_>>(), [who]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn present(&self) -> impl Iterator<Item = CombatantId> + '_ {
         self.setup.ids().filter(|who| !self.state.who(*who).absent)
     }
@@ -155,6 +207,19 @@ impl<C: RandomSource> Fight<C> {
     /// From now on the game moves this combatant, through [`Fight::set_motion`]: the engine never does, whatever its policy
     /// says of moving. Until the game says how, it stands still.
     ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// fight.move_by_game(who)?;
+    /// fight.set_motion(who, [3.0, 4.0], [0.0, 1.0])?;
+    /// fight.advance(Time::from_seconds(2.0), &mut Silent)?;
+    /// assert_eq!(fight.place(who), [3.0, 6.0], "whatever its policy wants");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// When there is no such combatant.
     pub fn move_by_game(&mut self, who: CombatantId) -> Result<(), FightError> {
@@ -162,6 +227,17 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// From now on the engine moves this combatant again, as its policy says.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// fight.move_by_game(who)?;
+    /// fight.move_by_policy(who)?;
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// When there is no such combatant.
@@ -192,6 +268,19 @@ impl<C: RandomSource> Fight<C> {
     /// Whoever walks by itself goes its own way from there, at once or, while it is busy, as soon as it is free; whoever never
     /// does moves on until it acts. See [`Fight::move_by_game`].
     ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// fight.move_by_game(who)?;
+    /// fight.set_motion(who, [10.0, 0.0], [-1.0, 0.0])?;
+    /// fight.advance(Time::from_seconds(4.0), &mut Silent)?;
+    /// assert_eq!(fight.place(who), [6.0, 0.0]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
     /// # Errors
     /// When there is no such combatant, or a number is not finite or beyond 1e9.
     pub fn set_motion(&mut self, who: CombatantId, place: [f64; 2], velocity: [f64; 2]) -> Result<(), FightError> {
@@ -199,6 +288,20 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// The same for many at once, as each frame of a game does.
+    ///
+    /// ```
+    /// # use edgeplane::fight::Motion;
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// let motions: Vec<Motion> =
+    ///     fight.present().map(|who| Motion { who, place: [1.0, 2.0], velocity: [0.0, 0.0] }).collect();
+    /// fight.set_motions(&motions)?;
+    /// assert_eq!(fight.place(who), [1.0, 2.0]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// As for [`Fight::set_motion`]; then nobody is moved.
@@ -215,6 +318,17 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Those who stand with their rims within so many metres of a place, in the order of the fight.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// assert_eq!(fight.within([0.0, 0.0], 5.0).collect::<Vec<_>>(), [who]);
+    /// assert_eq!(fight.within([0.0, 0.0], 4.9).count(), 0);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     pub fn within(&self, place: [f64; 2], metres: f64) -> impl Iterator<Item = CombatantId> + '_ {
         self.present().filter(move |who| {
             let [x, y] = self.place(*who);
@@ -225,6 +339,19 @@ impl<C: RandomSource> Fight<C> {
 
     /// Gives a combatant back to its policy, which decides at once, without its reaction time: the end of
     /// [`Fight::take_control`] and of [`Fight::set_controller`].
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// fight.take_control(pike)?;
+    /// fight.advance(Time::from_seconds(10.0), &mut Silent)?;
+    /// fight.release_control(pike)?;
+    /// fight.run(&mut Silent)?;
+    /// assert!(fight.pool(cutter, game.pool("health")?) < 60.0, "it fights again");
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
     ///
     /// # Errors
     /// When there is no such combatant.
