@@ -250,7 +250,7 @@ impl Program {
             return;
         }
         let mut draws = Draws::default();
-        let hidden = plan.hidden.iter().map(|index| &self.hidden[usize::from(*index)]);
+        let hidden = plan.hidden.iter().map(|index| &self.hidden[*index as usize]);
         for hidden in hidden.filter(|hidden| hidden.reads & dirty != 0) {
             for damage_type in 0..if hidden.typed { self.layout.types } else { 1 } {
                 let frame = Frame::new(self, of, of, damage_type, 0.0);

@@ -60,7 +60,7 @@ pub struct CharacterPlan {
     /// The numbers with which it enters a fight.
     pub(crate) block: Vec<f64>,
     /// The hidden attributes that are read of it, and what those read, see [`super::dirty`].
-    pub(crate) hidden: Vec<u16>,
+    pub(crate) hidden: Vec<u32>,
     pub(crate) hidden_reads: u64,
 }
 

@@ -176,7 +176,7 @@ impl Program {
     pub(super) fn with_hidden(mut self) -> Self {
         for (id, plan) in (0..).map(CharacterId).zip(&mut self.characters) {
             let read = (0..).zip(&self.hidden).filter(|(_, hidden)| hidden.readers.contains(id));
-            let (hidden, reads): (Vec<u16>, Vec<u64>) = read.map(|(index, hidden)| (index, hidden.reads)).unzip();
+            let (hidden, reads): (Vec<u32>, Vec<u64>) = read.map(|(index, hidden)| (index, hidden.reads)).unzip();
             (plan.hidden, plan.hidden_reads) = (hidden, reads.iter().fold(0, |all, reads| all | reads));
         }
         self
