@@ -24,6 +24,9 @@ impl Engine<'_> {
             // The commonest gate. What happens to other gates meanwhile is no matter until the cooldown ends.
             combatant.cooling |= bit;
             self.state.lines[at] = LineState { until: ready, gate: Gate::Cooldown, only_distance: false };
+            if let Some(reach) = self.state.reaches.get_mut(at) {
+                *reach = 0.0;
+            }
             return Ok(Gate::Cooldown);
         }
         self.until = Time::NEVER;
