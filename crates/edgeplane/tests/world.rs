@@ -284,47 +284,6 @@ fn a_place_is_no_matter_where_there_is_no_ground() {
     assert_eq!(fight.place(other), [0.0; 2]);
 }
 
-/// When somebody crosses an edge does not depend on who comes and goes meanwhile, on other zones, or on a save.
-#[test]
-fn edges_are_crossed_in_their_moments_whoever_comes_and_goes() {
-    let zones = "[zone.puddle]\nradius = 2\nlasts = 30\naffects = \"everyone\"\n[zone.drizzle]\nradius = 50\nlasts = 4\naffects = \"everyone\"\n\
-        [ability.spill]\ndoes = [{ zone = \"puddle\" }]\n[ability.spray]\ndoes = [{ zone = \"drizzle\" }]\n\
-        [character.crow]\nabilities = []\n[encounter.e]\nsides.a = [{ character = \"crow\", at = [0, 0] }]\nsides.b = [{ character = \"crow\", at = [1, 0] }]\n";
-    let game = game(&format!("{MARSH}\n{zones}"));
-    let (mut fight, mut log) = (game.world_on_ground(&SIDES, 1), Log::default());
-    let crow = game.character("crow").unwrap();
-    let come = |fight: &mut Fight, place| fight.spawn(crow, WALL, place, &mut Log::default()).unwrap();
-    let [first, walker] = [[0.0; 2], [10.0, 0.0]].map(|place| come(&mut fight, place));
-    let [first, walker] = [first, walker].map(|handle| fight.combatant(handle).unwrap());
-    let [spill, spray] = ["spill", "spray"].map(|name| game.ability(name).unwrap());
-    for ability in [spray, spill] {
-        fight.apply_effects(first, ability, first, &mut log).unwrap();
-    }
-    fight.set_motion(walker, [10.0, 0.0], [-1.0, 0.0]).unwrap();
-    let mut handles = Vec::new();
-    for second in 1..14 {
-        fight.advance(at(f64::from(second)), &mut log).unwrap();
-        handles.push(come(&mut fight, [f64::from(second), 30.0]));
-        if second % 3 == 0 {
-            fight.despawn(handles.remove(0), &mut log).unwrap();
-            fight.apply_effects(first, spray, first, &mut log).unwrap();
-        }
-        if second == 7 {
-            let saved: SavedFight = serde_json::from_str(&serde_json::to_string(&fight.save()).unwrap()).unwrap();
-            fight = game.load(&saved).unwrap();
-        }
-    }
-    let puddle = game.program().zones().iter().position(|zone| zone.name == "puddle");
-    let crossed = log.events.iter().filter(|one| match one.event {
-        Event::Entered { who, zone, .. } | Event::Left { who, zone, .. } => {
-            who == walker && Some(zone.index()) == puddle
-        }
-        _ => false,
-    });
-    let times: Vec<u64> = crossed.map(|one| one.at.0).collect();
-    assert_eq!(times, [8_000_000, 12_000_002]);
-}
-
 #[test]
 fn control_is_given_back() {
     let game = game(MARSH);

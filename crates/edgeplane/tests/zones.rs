@@ -3,8 +3,8 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
 use crate::common::{demo, game, moments, seconds};
-use edgeplane::fight::{Event, Logged, seed_of_trial};
-use edgeplane::{CombatantId, Ending, Fight, Game, Log, Time, TrialsPlan};
+use edgeplane::fight::{Event, Logged, SavedFight, seed_of_trial};
+use edgeplane::{CombatantId, Ending, Fight, Game, Log, SideId, Time, TrialsPlan};
 use proptest::prelude::*;
 
 /// One who plants a zone at once and another who is led by hand past it.
@@ -202,10 +202,10 @@ fn an_edge_can_kill_and_without_places_everyone_is_inside() {
     ));
     let (mut fight, mut log) = led(&game, "hedge", [-4.0, 0.0]);
     let ending = fight.advance(seconds(5.0), &mut log).unwrap();
-    assert_eq!((ending, fight.now()), (Some(Ending::Won(edgeplane::program::SideId(0))), seconds(1.0)));
+    assert_eq!((ending, fight.now()), (Some(Ending::Won(SideId(0))), seconds(1.0)));
     let game = with(&format!("{more}[encounter.near]\nsides.a = [\"hedger\"]\nsides.b = [\"walker\"]\n"));
     let (ending, log) = game.play("near", 1).unwrap();
-    assert_eq!((ending, log.events.last().unwrap().at), (Ending::Won(edgeplane::program::SideId(0)), Time::ZERO));
+    assert_eq!((ending, log.events.last().unwrap().at), (Ending::Won(SideId(0)), Time::ZERO));
 }
 
 #[test]
@@ -370,4 +370,45 @@ fn a_zone_that_shrinks_leaves_behind_who_stands_in_it() {
     assert!((2_000_000..=2_000_010).contains(&left[0]) && left.len() == 1, "{left:?}");
     // Gone to a point after 6 s; who arrives there later finds nothing.
     assert_eq!(growing("-0.5", 40.0, [-4.0, 0.0], 9.0), (vec![], vec![]));
+}
+
+/// When somebody crosses an edge does not depend on who comes and goes meanwhile, on other zones, or on a save.
+#[test]
+fn edges_are_crossed_in_their_moments_whoever_comes_and_goes() {
+    let zones = "[pools]\nhealth = { max = 9, defeat = true }\n[zone.puddle]\nradius = 2\nlasts = 30\naffects = \"everyone\"\n[zone.drizzle]\nradius = 50\nlasts = 4\naffects = \"everyone\"\n\
+        [ability.spill]\ndoes = [{ zone = \"puddle\" }]\n[ability.spray]\ndoes = [{ zone = \"drizzle\" }]\n\
+        [character.crow]\nabilities = []\n[encounter.e]\nsides.a = [{ character = \"crow\", at = [0, 0] }]\nsides.b = [{ character = \"crow\", at = [1, 0] }]\n";
+    let game = game(zones);
+    let (mut fight, mut log) = (game.world_on_ground(&["wall", "reeds"], 1), Log::default());
+    let crow = game.character("crow").unwrap();
+    let come = |fight: &mut Fight, place| fight.spawn(crow, SideId(0), place, &mut Log::default()).unwrap();
+    let [first, walker] = [[0.0; 2], [10.0, 0.0]].map(|place| come(&mut fight, place));
+    let [first, walker] = [first, walker].map(|handle| fight.combatant(handle).unwrap());
+    let [spill, spray] = ["spill", "spray"].map(|name| game.ability(name).unwrap());
+    for ability in [spray, spill] {
+        fight.apply_effects(first, ability, first, &mut log).unwrap();
+    }
+    fight.set_motion(walker, [10.0, 0.0], [-1.0, 0.0]).unwrap();
+    let mut handles = Vec::new();
+    for second in 1..14 {
+        fight.advance(Time::from_seconds(f64::from(second)), &mut log).unwrap();
+        handles.push(come(&mut fight, [f64::from(second), 30.0]));
+        if second % 3 == 0 {
+            fight.despawn(handles.remove(0), &mut log).unwrap();
+            fight.apply_effects(first, spray, first, &mut log).unwrap();
+        }
+        if second == 7 {
+            let saved: SavedFight = serde_json::from_str(&serde_json::to_string(&fight.save()).unwrap()).unwrap();
+            fight = game.load(&saved).unwrap();
+        }
+    }
+    let puddle = game.program().zones().iter().position(|zone| zone.name == "puddle");
+    let crossed = log.events.iter().filter(|one| match one.event {
+        Event::Entered { who, zone, .. } | Event::Left { who, zone, .. } => {
+            who == walker && Some(zone.index()) == puddle
+        }
+        _ => false,
+    });
+    let times: Vec<u64> = crossed.map(|one| one.at.0).collect();
+    assert_eq!(times, [8_000_000, 12_000_002]);
 }

@@ -89,8 +89,9 @@ impl<'a> Engine<'a> {
         Frame::new(self.program, caster, target, damage_type, self.state.now.micros()).in_form(self.form)
     }
 
-    /// Brings about what an ability does by somebody who may not have it.
-    pub(super) fn by_whomever<R>(
+    /// Brings about what an ability does, with its formulas in the form that fits whoever acts: who does not have the ability
+    /// evaluates them whole.
+    pub(super) fn in_form_of<R>(
         &mut self,
         who: CombatantId,
         ability: AbilityId,

@@ -77,10 +77,7 @@ pub use session::reading::{Action, Contribution, HeldStatus};
 pub use session::save::SavedFight;
 pub use session::world::Handle;
 
-use crate::program::{
-    AbilityId, CombatantId, EncounterId, FormulaId, Frame, GameFunctions, PoolFlow, PoolId, Program, Setup, Slot, Time,
-    ZonePlan,
-};
+use crate::program::{EncounterId, GameFunctions, Program, Setup, Time};
 use state::State;
 
 /// One fight.
@@ -277,21 +274,6 @@ impl<C: RandomSource> Fight<C> {
         self.try_with_engine(observer, |engine| engine.advance(until))
     }
 
-    /// Where a combatant is now, in metres; the middle of the plane in an encounter without places.
-    ///
-    /// ```
-    /// # use edgeplane::{Game, SideId, Silent};
-    /// # let game = Game::open("examples/rulesets/pond.toml")?;
-    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
-    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
-    /// # let who = fight.combatant(handle)?;
-    /// assert_eq!(fight.place(who), [3.0, 4.0]);
-    /// # Ok::<(), edgeplane::Error>(())
-    /// ```
-    pub fn place(&self, who: CombatantId) -> [f64; 2] {
-        self.view().place(who)
-    }
-
     /// The moment at hand.
     ///
     /// ```
@@ -342,143 +324,6 @@ impl<C: RandomSource> Fight<C> {
     #[cfg(feature = "study")]
     pub(crate) fn steps_taken(&self) -> u64 {
         self.state.steps_taken
-    }
-
-    /// Whether a combatant still stands.
-    ///
-    /// ```
-    /// # use edgeplane::{CombatantId, Game, Silent};
-    /// # let game = Game::open("examples/rulesets/pond.toml")?;
-    /// # let mut fight = game.fight("shore", 1)?;
-    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
-    /// fight.run(&mut Silent)?;
-    /// assert!(fight.stands(cutter) && !fight.stands(pike));
-    /// # Ok::<(), edgeplane::Error>(())
-    /// ```
-    pub fn stands(&self, who: CombatantId) -> bool {
-        self.view().stands(who)
-    }
-
-    /// A pool's amount now.
-    ///
-    /// ```
-    /// # use edgeplane::{CombatantId, Game};
-    /// # let game = Game::open("examples/rulesets/pond.toml")?;
-    /// # let mut fight = game.fight("shore", 1)?;
-    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
-    /// let health = game.pool("health")?;
-    /// assert_eq!(fight.pool(cutter, health), 60.0);
-    /// # Ok::<(), edgeplane::Error>(())
-    /// ```
-    pub fn pool(&self, who: CombatantId, pool: PoolId) -> f64 {
-        self.view().pool(who, pool)
-    }
-
-    /// A pool from now on, until something changes it: for a bar that moves between the calls of a game, or elsewhere.
-    ///
-    /// ```
-    /// # use edgeplane::{CombatantId, Game, Time};
-    /// # let game = Game::open("examples/rulesets/pond.toml")?;
-    /// # let mut fight = game.fight("shore", 1)?;
-    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
-    /// let breath = game.pool("breath")?;
-    /// fight.set_pool(cutter, breath, 5.0)?;
-    /// let flow = fight.pool_flow(cutter, breath);
-    /// assert_eq!((flow.rate(), flow.amount_at(Time::from_seconds(3.0))), (1.0, 8.0));
-    /// # Ok::<(), edgeplane::Error>(())
-    /// ```
-    pub fn pool_flow(&self, who: CombatantId, pool: PoolId) -> PoolFlow {
-        self.view().pool_flow(who, pool)
-    }
-
-    /// How much of a threat `whom` is in the eyes of `eyes`; zero where the ruleset has no `[threat]`.
-    ///
-    /// ```
-    /// # use edgeplane::{CombatantId, Game, Silent};
-    /// # let game = Game::open("examples/rulesets/pond.toml")?;
-    /// # let mut fight = game.fight("shore", 1)?;
-    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
-    /// fight.apply_effects(cutter, game.ability("sickle")?, pike, &mut Silent)?;
-    /// assert_eq!(fight.threat(pike, cutter), 6.0, "one for each point of damage");
-    /// # Ok::<(), edgeplane::Error>(())
-    /// ```
-    pub fn threat(&self, eyes: CombatantId, whom: CombatantId) -> f64 {
-        self.view().threat(eyes, whom)
-    }
-
-    /// A pool's cap.
-    ///
-    /// ```
-    /// # use edgeplane::{CombatantId, Game};
-    /// # let game = Game::open("examples/rulesets/pond.toml")?;
-    /// # let mut fight = game.fight("shore", 1)?;
-    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
-    /// let health = game.pool("health")?;
-    /// fight.set_pool(cutter, health, 12.0)?;
-    /// assert_eq!((fight.pool(cutter, health), fight.cap(cutter, health)), (12.0, 60.0));
-    /// # Ok::<(), edgeplane::Error>(())
-    /// ```
-    pub fn cap(&self, who: CombatantId, pool: PoolId) -> f64 {
-        self.view().cap(who, pool)
-    }
-
-    /// The final value of an attribute now.
-    ///
-    /// ```
-    /// # use edgeplane::{CombatantId, Game};
-    /// # let game = Game::open("examples/rulesets/pond.toml")?;
-    /// # let mut fight = game.fight("shore", 1)?;
-    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
-    /// let heft = game.program().find_attribute("heft").expect("the ruleset has it");
-    /// assert_eq!((fight.attribute(cutter, heft), fight.attribute(pike, heft)), (10.0, 5.0));
-    /// # Ok::<(), edgeplane::Error>(())
-    /// ```
-    pub fn attribute(&self, who: CombatantId, slot: Slot) -> f64 {
-        self.view().attribute(who, slot)
-    }
-
-    /// When an ability's cooldown ends; a moment in the past if it has none running.
-    ///
-    /// ```
-    /// # use edgeplane::{CombatantId, Game, Silent, Time};
-    /// # let game = Game::open("examples/rulesets/pond.toml")?;
-    /// # let mut fight = game.fight("shore", 1)?;
-    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
-    /// let sickle = game.ability("sickle")?;
-    /// fight.advance(Time::from_seconds(3.0), &mut Silent)?;
-    /// assert!(fight.ready_at(cutter, sickle).expect("it has it") > fight.now(), "it cools down");
-    /// # Ok::<(), edgeplane::Error>(())
-    /// ```
-    pub fn ready_at(&self, who: CombatantId, ability: AbilityId) -> Option<Time> {
-        self.view().ready_at(who, ability)
-    }
-
-    /// What a formula of the ruleset gives for one who acts on another, as things stand: what a swing would do, for a
-    /// tooltip. True is 1 and false is 0. If it draws chance, that draw is used up.
-    ///
-    /// ```
-    /// # use edgeplane::{CombatantId, Game};
-    /// # let game = Game::open("examples/rulesets/pond.toml")?;
-    /// # let mut fight = game.fight("shore", 1)?;
-    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
-    /// let (_, cost) = game.program().ability(game.ability("sickle")?).cost[0];
-    /// assert_eq!(fight.evaluate(cost, cutter, pike)?, 2.0);
-    /// # Ok::<(), edgeplane::Error>(())
-    /// ```
-    ///
-    /// # Errors
-    /// When the formula has no value, or there is no such combatant.
-    pub fn evaluate(
-        &mut self,
-        formula: FormulaId,
-        caster: CombatantId,
-        target: CombatantId,
-    ) -> Result<f64, FightError> {
-        self.check_combatant(caster)?;
-        self.check_combatant(target)?;
-        let program = &self.setup.program;
-        let frame = Frame::new(program, caster, target, 0, self.state.now.micros()).in_form(program.whole_form());
-        self.formula_value(formula, &frame)
     }
 
     /// Everything that can change, to come back to later.
@@ -549,26 +394,5 @@ impl<C: RandomSource> Fight<C> {
         self.state.load(&snapshot.state, &self.setup);
         self.chance.load(&snapshot.chance);
         Ok(())
-    }
-
-    /// The zones that are there: which, whose, their middles and their radii in metres, in the order in which they
-    /// came.
-    ///
-    /// ```
-    /// # use edgeplane::{Game, SideId, Silent};
-    /// # let game = Game::open("examples/rulesets/pond.toml")?;
-    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
-    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
-    /// # let who = fight.combatant(handle)?;
-    /// fight.apply_effects(who, game.ability("wade")?, who, &mut Silent)?;
-    /// let zones: Vec<_> = fight.zones().map(|(plan, _, middle, radius)| (plan.name.as_str(), middle, radius)).collect();
-    /// assert_eq!(zones, [("shallows", [3.0, 4.0], 3.0)]);
-    /// # Ok::<(), edgeplane::Error>(())
-    /// ```
-    pub fn zones(&self) -> impl Iterator<Item = (&ZonePlan, CombatantId, [f64; 2], f64)> {
-        self.state.zones.iter().map(|zone| {
-            let middle = zone.carrier.map_or(zone.middle, |carrier| self.place(carrier));
-            (self.setup.program.zone(zone.id), zone.by.caster, middle, zone.radius_at(self.state.now))
-        })
     }
 }

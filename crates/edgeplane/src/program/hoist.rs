@@ -34,7 +34,7 @@ pub(crate) struct Hidden {
 
 /// A slot of hidden attributes that no character has together: of all whom something in it is read.
 #[derive(Clone, Debug)]
-pub(crate) struct HiddenRoom {
+pub(crate) struct SharedSlot {
     slot: Slot,
     readers: Readers,
 }
@@ -139,20 +139,20 @@ impl Program {
 
     fn hidden_slot(&mut self, tree: &Tree, typed: bool, first_local: u16, readers: &Readers) -> Slot {
         let own = as_own(tree);
-        let room = |slot: Slot| self.hidden_rooms.iter().position(|room| room.slot == slot);
+        let room = |slot: Slot| self.shared_slots.iter().position(|room| room.slot == slot);
         let known = self.hidden.iter().position(|known| {
-            let is_free = |room: usize| !self.hidden_rooms[room].readers.meet(&readers.without(&known.readers));
+            let is_free = |room: usize| !self.shared_slots[room].readers.meet(&readers.without(&known.readers));
             known.typed == typed && known.tree == own && room(known.slot).is_none_or(is_free)
         });
         if let Some(known) = known {
             let room = room(self.hidden[known].slot);
             self.hidden[known].readers.join(readers);
             if let Some(room) = room {
-                self.hidden_rooms[room].readers.join(readers);
+                self.shared_slots[room].readers.join(readers);
             }
             return self.hidden[known].slot;
         }
-        let slot = match self.hidden_rooms.iter_mut().find(|room| !typed && !room.readers.meet(readers)) {
+        let slot = match self.shared_slots.iter_mut().find(|room| !typed && !room.readers.meet(readers)) {
             Some(room) => {
                 room.readers.join(readers);
                 room.slot
@@ -161,7 +161,7 @@ impl Program {
                 let slot = Slot(self.layout.stride);
                 self.layout.stride += if typed { self.layout.types } else { 1 };
                 if !typed {
-                    self.hidden_rooms.push(HiddenRoom { slot, readers: readers.clone() });
+                    self.shared_slots.push(SharedSlot { slot, readers: readers.clone() });
                 }
                 slot
             }

@@ -134,7 +134,7 @@ pub struct Program {
     pub(crate) sites: Vec<u64>,
     pub(crate) site_names: Vec<String>,
     pub(crate) hidden: Vec<hoist::Hidden>,
-    pub(crate) hidden_rooms: Vec<hoist::HiddenRoom>,
+    pub(crate) shared_slots: Vec<hoist::SharedSlot>,
     pub(crate) attributes: Vec<AttributeInfo>,
     pub(crate) pools: Vec<PoolPlan>,
     pub(crate) damage_types: Vec<DamageTypeInfo>,

@@ -19,18 +19,18 @@ impl Engine<'_> {
         let combatant = self.state.who_mut(who);
         combatant.sustains = true;
         combatant.releases_left = 1;
-        self.state.seldom_mut(who).sustains_until = longest;
+        self.state.cold_mut(who).sustains_until = longest;
         self.schedule_tick(who, index, plan)
     }
 
     /// The next tick, or the end if that comes first.
     fn schedule_tick(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> FightResult<()> {
         let every = self.time_of(who, Some(plan.every))?.max(LEAST_BEAT);
-        let (next, until) = (self.state.now + every, self.state.seldom(who).sustains_until);
+        let (next, until) = (self.state.now + every, self.state.cold(who).sustains_until);
         if next > until && until <= self.state.now {
             return self.stop_sustaining(who, index, StopReason::Longest);
         }
-        self.state.seldom_mut(who).next_tick_at = next;
+        self.state.cold_mut(who).next_tick_at = next;
         self.set_act(who, next.min(until), Phase::Release);
         Ok(())
     }
@@ -38,7 +38,7 @@ impl Engine<'_> {
     /// A tick is due, or the longest time is over.
     pub(super) fn sustain_tick(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> FightResult<()> {
         let id = self.setup.abilities[index].ability;
-        if self.state.seldom(who).next_tick_at > self.state.now {
+        if self.state.cold(who).next_tick_at > self.state.now {
             return self.stop_sustaining(who, index, StopReason::Longest);
         }
         if let Some(reason) = self.why_stop(who, index, plan)? {

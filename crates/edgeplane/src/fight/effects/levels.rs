@@ -9,10 +9,10 @@ impl Engine<'_> {
         if amount == 0.0 {
             return Ok(());
         }
-        let seldom = self.state.seldom_mut(who);
-        seldom.experience += amount;
-        seldom.toward += amount;
-        let (total, toward) = (seldom.experience, seldom.toward);
+        let cold = self.state.cold_mut(who);
+        cold.experience += amount;
+        cold.toward += amount;
+        let (total, toward) = (cold.experience, cold.toward);
         emit!(self, Learned { who, from, amount, total });
         if !self.program.levels.in_fight {
             return Ok(());
@@ -20,7 +20,7 @@ impl Engine<'_> {
         let before = self.state.numbers.at(self.program.place(who, Layout::LEVEL));
         let risen = self.program.level_after(&mut self.state.numbers, who, before, toward);
         let (level, toward) = risen.map_err(|fault| self.fault(fault))?;
-        self.state.seldom_mut(who).toward = toward;
+        self.state.cold_mut(who).toward = toward;
         if level > before { self.rise(who, level) } else { Ok(()) }
     }
 

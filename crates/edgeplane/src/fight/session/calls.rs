@@ -274,7 +274,7 @@ impl<C: RandomSource> Fight<C> {
         self.check_id("ability", ability.index(), self.setup.program.abilities.len())?;
         self.begin_now(observer)?;
         self.try_with_engine(observer, |engine| {
-            engine.by_whomever(who, ability, |engine| engine.effects_of_ability(who, ability, target))
+            engine.in_form_of(who, ability, |engine| engine.effects_of_ability(who, ability, target))
         })
     }
 

@@ -50,7 +50,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     pub fn carry_over(&self, who: CombatantId, pools: &[PoolId], uses: Uses, into: &mut Carried) {
         into.level = self.state.numbers.at(self.setup.program.place(who, Layout::LEVEL));
-        into.toward = self.state.seldom(who).toward;
+        into.toward = self.state.cold(who).toward;
         into.stood = self.stands(who);
         into.pools.clear();
         into.pools.extend(pools.iter().map(|pool| (*pool, self.pool(who, *pool))));
@@ -131,7 +131,7 @@ impl<C: RandomSource> Fight<C> {
     /// # Ok::<(), edgeplane::Error>(())
     /// ```
     pub fn experience(&self, who: CombatantId) -> f64 {
-        self.state.seldom(who).experience
+        self.state.cold(who).experience
     }
 
     /// The level that a combatant of some level has after so much experience, and what is left of that toward the next one,
@@ -185,7 +185,7 @@ impl Engine<'_> {
                 self.set_base(*who, Layout::LEVEL, carried.level)?;
             }
             if carried.toward != 0.0 {
-                self.state.seldom_mut(*who).toward = carried.toward;
+                self.state.cold_mut(*who).toward = carried.toward;
             }
         }
         self.begin()?;

@@ -32,7 +32,7 @@ impl Engine<'_> {
                 MomentEffect::Join(who) => self.join(*who, None)?,
                 MomentEffect::Bring(ability, who) => {
                     for one in who {
-                        self.by_whomever(*one, *ability, |engine| engine.happen_by_itself(*one, *ability))?;
+                        self.in_form_of(*one, *ability, |engine| engine.happen_by_itself(*one, *ability))?;
                     }
                 }
             }

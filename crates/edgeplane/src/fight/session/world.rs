@@ -130,7 +130,7 @@ impl<C: RandomSource> Fight<C> {
     /// # Panics
     /// When there is no such combatant, as all readings do.
     pub fn handle(&self, who: CombatantId) -> Handle {
-        Handle { who, generation: self.state.seldom(who).generation }
+        Handle { who, generation: self.state.cold(who).generation }
     }
 
     /// Where one is in the fight who was spawned.
@@ -152,7 +152,7 @@ impl<C: RandomSource> Fight<C> {
     pub fn combatant(&self, handle: Handle) -> Result<CombatantId, FightError> {
         self.check_combatant(handle.who)?;
         let one = self.state.who(handle.who);
-        if one.vacant || self.state.seldom(handle.who).generation != handle.generation {
+        if one.vacant || self.state.cold(handle.who).generation != handle.generation {
             let label = &self.setup.combatants[handle.who.index()].label;
             return Err(self.call_error(format!("`{label}` is not there any more: its handle is stale")));
         }

@@ -63,7 +63,7 @@ impl Engine<'_> {
         let is_due = |flight: &Flight| flight.caster == who && flight.at <= now;
         while let Some(index) = self.state.flights.iter().position(is_due) {
             let flight = self.state.flights.remove(index);
-            self.by_whomever(who, flight.ability, |engine| engine.flight_arrives(&flight))?;
+            self.in_form_of(who, flight.ability, |engine| engine.flight_arrives(&flight))?;
         }
         self.schedule_flight(who);
         Ok(())

@@ -68,7 +68,7 @@ pub(in crate::fight) struct Combatant {
     pub(in crate::fight) conditions_changed: bool,
     /// How often the ability under way will still take effect; none, before it does for the first time.
     pub(in crate::fight) releases_left: u16,
-    /// Uses of abilities that it has begun, counted round and round: one that is under way is known by it.
+    /// Uses of abilities that it has begun, counted with wrap-around: it tells the one under way from those before.
     pub(in crate::fight) uses_begun: u16,
     /// Whom the ability under way is aimed at, if that is one.
     pub(in crate::fight) target: CombatantId,
@@ -105,7 +105,7 @@ pub(in crate::fight) struct Combatant {
 /// What most fights need of nobody.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
-pub(in crate::fight) struct Seldom {
+pub(in crate::fight) struct Cold {
     /// How many have been there before it.
     pub(in crate::fight) generation: u32,
     /// The ability under way is kept up until then at the latest; its next tick.
@@ -245,7 +245,7 @@ impl Combatant {
     }
 }
 
-impl Seldom {
+impl Cold {
     pub(super) const NONE: Self =
         Self { generation: 0, sustains_until: Time::NEVER, next_tick_at: Time::NEVER, experience: 0.0, toward: 0.0 };
 }

@@ -20,7 +20,7 @@ use super::events::{Ending, Source};
 use crate::program::{
     AbilityId, BaseChange, CauseId, CombatantId, Derived, GearId, Memory, Plane, Setup, SideId, StatusId, Time, ZoneId,
 };
-pub(super) use combatant::{AbilityState, Charges, Combatant, Control, Doing, Gate, LineState, Seldom};
+pub(super) use combatant::{AbilityState, Charges, Cold, Combatant, Control, Doing, Gate, LineState};
 use combatant::{lines_of, reaches_of};
 use record::StatusRef;
 use rosters::Rosters;
@@ -153,7 +153,7 @@ pub(super) struct State {
     pub(super) timers: Timers,
     pub(super) combatants: Vec<Combatant>,
     /// What is seldom needed of them: of all, from when it is first needed of anybody.
-    pub(super) seldom: Vec<Seldom>,
+    pub(super) cold: Vec<Cold>,
     /// Each ability of each combatant.
     pub(super) abilities: Vec<AbilityState>,
     /// Times and costs of those of which attributes change them.
@@ -231,7 +231,7 @@ impl State {
             numbers: Memory::default(),
             timers: Timers::new(setup),
             combatants,
-            seldom: Vec::new(),
+            cold: Vec::new(),
             abilities: Vec::with_capacity(setup.abilities.len()),
             derived: Vec::with_capacity(setup.varied.len()),
             charges: Vec::with_capacity(setup.charges as usize),
@@ -284,7 +284,7 @@ impl State {
             *combatant = Combatant { control, is_moved, ..Combatant::new(setup, who) };
             combatant.listen_to_pools(setup, who);
         }
-        self.seldom.clear();
+        self.cold.clear();
         self.rosters.refresh(setup, &self.combatants);
         self.abilities.clear();
         self.abilities.extend((0..setup.abilities.len()).map(|index| AbilityState::new(setup, index)));
@@ -343,7 +343,7 @@ impl State {
         self.now = other.now;
         self.timers.copy_from(&other.timers);
         self.combatants.clone_from(&other.combatants);
-        self.seldom.clone_from(&other.seldom);
+        self.cold.clone_from(&other.cold);
         self.abilities.clone_from(&other.abilities);
         self.derived.clone_from(&other.derived);
         self.charges.clone_from(&other.charges);
@@ -380,7 +380,7 @@ impl State {
     pub(super) fn bytes(&self) -> usize {
         let lists = [
             size_of_val(self.combatants.as_slice()),
-            size_of_val(self.seldom.as_slice()),
+            size_of_val(self.cold.as_slice()),
             size_of_val(self.abilities.as_slice()),
             size_of_val(self.derived.as_slice()),
             size_of_val(self.charges.as_slice()),
@@ -437,15 +437,15 @@ impl State {
     }
 
     /// What is seldom needed of a combatant.
-    pub(super) fn seldom(&self, who: CombatantId) -> Seldom {
-        self.seldom.get(who.index()).copied().unwrap_or(Seldom::NONE)
+    pub(super) fn cold(&self, who: CombatantId) -> Cold {
+        self.cold.get(who.index()).copied().unwrap_or(Cold::NONE)
     }
 
-    pub(super) fn seldom_mut(&mut self, who: CombatantId) -> &mut Seldom {
-        if self.seldom.is_empty() {
-            self.seldom.resize(self.combatants.len(), Seldom::NONE);
+    pub(super) fn cold_mut(&mut self, who: CombatantId) -> &mut Cold {
+        if self.cold.is_empty() {
+            self.cold.resize(self.combatants.len(), Cold::NONE);
         }
-        &mut self.seldom[who.index()]
+        &mut self.cold[who.index()]
     }
 
     #[inline]

@@ -1,7 +1,7 @@
 //! Places for combatants that come and go: room for more of them, and a place as it is before anybody has been there.
 
 use super::{
-    AbilityState, Charges, Combatant, Doing, EffectContext, LineState, Seldom, State, Walk, lines_of, reaches_of,
+    AbilityState, Charges, Cold, Combatant, Doing, EffectContext, LineState, State, Walk, lines_of, reaches_of,
 };
 use crate::program::{BaseChange, CombatantId, Layout, Setup, Slot, Time};
 
@@ -30,8 +30,8 @@ impl State {
         self.charges.extend(Charges::all(new).skip(self.charges.len()));
         self.lines.resize(lines_of(new), LineState::NEW);
         self.reaches.resize(reaches_of(new), 0.0);
-        if !self.seldom.is_empty() {
-            self.seldom.resize(new.combatants.len(), Seldom::NONE);
+        if !self.cold.is_empty() {
+            self.cold.resize(new.combatants.len(), Cold::NONE);
         }
         self.statuses.make_room(new.combatants.len());
         self.diminished.resize(new.combatants.len() * new.program.diminish.len(), (0, Time::ZERO));
@@ -78,10 +78,10 @@ impl State {
                 state.statuses.combatants(),
             )
         };
-        let seldom = self.seldom.len();
+        let cold = self.cold.len();
         let times = if first.walks.is_empty() { 0 } else { self.zones.len() * self.combatants.len() };
         lengths(self) == lengths(first)
-            && (seldom == 0 || seldom == self.combatants.len())
+            && (cold == 0 || cold == self.combatants.len())
             && self.edge_times.len() == times
     }
 
@@ -100,8 +100,8 @@ impl State {
         self.base_changes.retain(|change| change.combatant != who);
         let Combatant { rank, .. } = *self.who(who);
         *self.who_mut(who) = Combatant { rank, absent: true, stands: false, ..Combatant::new(setup, who) };
-        let seldom = self.seldom_mut(who);
-        *seldom = Seldom { generation: seldom.generation + 1, ..Seldom::NONE };
+        let cold = self.cold_mut(who);
+        *cold = Cold { generation: cold.generation + 1, ..Cold::NONE };
         self.who_mut(who).listen_to_pools(setup, who);
         for index in policy.first as usize..(policy.first + policy.count) as usize {
             self.abilities[index] = AbilityState::new(setup, index);

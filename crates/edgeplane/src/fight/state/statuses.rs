@@ -18,25 +18,25 @@ use crate::program::{CombatantId, Held, Layout, Memory, Program, StatusId, Statu
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[repr(C, packed(4))]
-struct Turn {
+struct StatusDue {
     due: u64,
     serial: u32,
 }
 
-impl Turn {
+impl StatusDue {
     /// Nothing is due.
     const NOTHING: Self = Self { due: u64::MAX, serial: u32::MAX };
 }
 
-impl Ord for Turn {
+impl Ord for StatusDue {
     #[inline(always)]
     fn cmp(&self, other: &Self) -> Ordering {
-        let number = |turn: &Self| u128::from(turn.due) << 64 | u128::from(turn.serial);
+        let number = |one: &Self| u128::from(one.due) << 64 | u128::from(one.serial);
         number(self).cmp(&number(other))
     }
 }
 
-impl PartialOrd for Turn {
+impl PartialOrd for StatusDue {
     #[inline(always)]
     fn partial_cmp(&self, other: &Self) -> Option<Ordering> {
         Some(self.cmp(other))
@@ -52,7 +52,7 @@ pub(in crate::fight) struct Statuses {
     free: Link,
     leaving: Link,
     /// What happens next to each record.
-    due: DueTree<Turn>,
+    due: DueTree<StatusDue>,
     pub(super) words: Vec<u64>,
     /// For each status how many words an instance has, and blocks of words that are free.
     pub(super) word_counts: Vec<u16>,
@@ -102,7 +102,7 @@ impl Statuses {
             records: Vec::new(),
             free: Link::NONE,
             leaving: Link::NONE,
-            due: DueTree::new(0, Turn::NOTHING),
+            due: DueTree::new(0, StatusDue::NOTHING),
             words: Vec::new(),
             word_counts: program.statuses.iter().map(|plan| plan.words.count).collect(),
             free_words: vec![NONE; kinds],
@@ -182,7 +182,7 @@ impl Statuses {
         }
         self.records.clear();
         (self.free, self.leaving) = (Link::NONE, Link::NONE);
-        self.due.clear(Turn::NOTHING);
+        self.due.clear(StatusDue::NOTHING);
         self.words.clear();
         self.free_words.fill(NONE);
         self.ends.clear();
@@ -408,11 +408,11 @@ impl Statuses {
 
     fn set_due(&mut self, index: u32, due: Due) {
         let (due, serial) = (due.bits(), self.get(index).serial);
-        self.due.set(index as usize, if due == u64::MAX { Turn::NOTHING } else { Turn { due, serial } });
+        self.due.set(index as usize, if due == u64::MAX { StatusDue::NOTHING } else { StatusDue { due, serial } });
     }
 
     fn grow(&mut self) {
-        let before = std::mem::replace(&mut self.due, DueTree::new(self.records.capacity(), Turn::NOTHING));
+        let before = std::mem::replace(&mut self.due, DueTree::new(self.records.capacity(), StatusDue::NOTHING));
         for index in 0..before.room() {
             self.due.set(index, before.get(index));
         }
@@ -427,7 +427,7 @@ impl Statuses {
     /// To which.
     #[inline]
     pub(in crate::fight) fn next_one(&self) -> u32 {
-        self.due.first(|turn| turn.serial) as u32
+        self.due.first(|one| one.serial) as u32
     }
 
     /// Puts what formulas ask of an instance where they find it.

@@ -104,7 +104,7 @@ impl Transferred<'_> {
     }
 
     fn combatants(&self, state: &mut State, left: &mut LeftOver, report: &mut Adoption) {
-        state.seldom.clone_from(&self.from.seldom);
+        state.cold.clone_from(&self.from.cold);
         for who in self.new.ids() {
             let (was, fresh) = (*self.from.who(who), Combatant::new(self.new, who));
             let (old_policy, policy) = (&self.old.policies[who.index()], &self.new.policies[who.index()]);
@@ -169,7 +169,7 @@ impl Transferred<'_> {
             self.names.abilities[ability.index()].filter(|same| way(self.new.program.ability(*same)) == way(plan));
         let place = same.and_then(|same| state.ability_index(self.new, who, same));
         let was = self.from.who(who);
-        let until = if was.sustains { self.from.seldom(who).sustains_until } else { was.until };
+        let until = if was.sustains { self.from.cold(who).sustains_until } else { was.until };
         let seconds = seconds_left(until.max(self.from.now), self.from.now);
         report.add(self.old, TransferKind::Cast, who, &plan.name, seconds, place.map(|_| seconds));
         place.map_or(Doing::Idle, |place| Doing::Casting(place as u32))
