@@ -243,7 +243,10 @@ impl Reader<'_> {
     }
 
     fn table(&self, table: &DeTable<'_>, depth: usize, diagnostics: &mut Diagnostics) -> Table {
-        let entries = table.iter().map(|(key, value)| Entry {
+        // The parser orders keys by name; the order of a file is that of where they stand in it.
+        let mut entries: Vec<_> = table.iter().collect();
+        entries.sort_unstable_by_key(|(key, _)| key.span().start);
+        let entries = entries.into_iter().map(|(key, value)| Entry {
             key: key.get_ref().to_string(),
             key_span: self.span(key.span()),
             node: self.node(value, depth + 1, diagnostics),
