@@ -61,8 +61,11 @@ picture matrix 9 'edgeplane matrix weir-nine --among lockhand,sluicer,lampwright
 picture verify 10 'edgeplane verify weir-nine; edgeplane verify weir-nine --set character.lockhand.attributes.heft=18'
 picture demo 9 'edgeplane demo -o tour | head -56'
 
+cargo build --quiet --release -p edgeplane --example night_watch --example small_world
+PATH="$PWD/target/release/examples:$PATH"
+picture small_world 11 small_world
+
 # The example that is played, with somebody's keys; needs tmux, too.
-cargo build --quiet --release -p edgeplane --example night_watch
 DISPLAY=$display xterm -fa 'DejaVu Sans Mono' -fs 10 -geometry 158x46+0+0 -bg '#fdfdf8' -fg '#22282c' \
   -e tmux -L screenshots -f /dev/null new-session -s watch "tmux -L screenshots set status off; $PWD/target/release/examples/night_watch" \
   > /dev/null 2>&1 &
@@ -86,5 +89,6 @@ edgeplane report "$work/weir-nine" -n 2000 -o "$work/report.html" > /dev/null
 page report 1280 1600 "$work/report.html"
 # A window cannot be as narrow as a phone, but a frame within it can.
 echo "<body style='margin:0'><iframe src='report.html' style='width:390px;height:1400px;border:0'></iframe>" > "$work/phone.html"
-page report_phone 500 1400 "$work/phone.html"
-convert "$pictures/report_phone.png" -crop 390x1400+0+0 +repage "$pictures/report_phone.png"
+page phone 500 1400 "$work/phone.html"
+convert "$pictures/report.png" '(' "$pictures/phone.png" -crop 390x1400+0+0 +repage ')' -background '#888' +smush 24 "$pictures/report.png"
+rm "$pictures/phone.png"

@@ -4,7 +4,7 @@
 //!
 //! `cargo run --release --example small_world`
 
-#![allow(clippy::print_stdout)]
+#![allow(clippy::print_stdout, dead_code)]
 
 use edgeplane::fight::{Event, Handle, Motion, Observer, SavedFight};
 use edgeplane::{CharacterId, Error, Fight, Game, SideId, Time};
@@ -100,7 +100,25 @@ fn bury(bodies: &mut World, fight: &mut Fight, screen: &mut Screen) -> Result<()
     Ok(())
 }
 
-fn main() -> Result<(), Error> {
+/// The ground from above, with a dot every two metres: who stands as a capital, who lies there as a small letter.
+fn map(bodies: &World, fight: &Fight) -> Result<Vec<String>, Error> {
+    let dot = |row: usize, column: usize| if row.is_multiple_of(2) && column.is_multiple_of(4) { '·' } else { ' ' };
+    let mut cells: Vec<Vec<char>> = (0..25).map(|row| (0..49).map(|column| dot(row, column)).collect()).collect();
+    for (handle, body, lying) in bodies.query::<(&Handle, &Body, Option<&Lying>)>().iter() {
+        let name = &fight.setup().combatants[fight.combatant(*handle)?.index()].label;
+        let letter = name.chars().next().unwrap_or('?');
+        let [x, y] = body.place;
+        let (column, row) = ((x * 2.0).round() as isize + 24, 12 - y.round() as isize);
+        if let Some(cell) = cells.get_mut(row as usize).and_then(|row| row.get_mut(column as usize)) {
+            *cell = if lying.is_some() { letter } else { letter.to_ascii_uppercase() };
+        }
+    }
+    Ok(cells.into_iter().map(|row| row.into_iter().collect()).collect())
+}
+
+/// What there is to say about this many seconds of the world, and how it looks at the end.
+pub(crate) fn live(seconds: u32) -> Result<Vec<String>, Error> {
+    let mut said = Vec::new();
     let mut game = Game::from_text("meadow.toml", RULES)?;
     let mut fight = game.world_on_ground(&["mowers", "reeds"], 5);
     let (mut bodies, mut screen) = (World::new(), Screen::default());
@@ -108,9 +126,9 @@ fn main() -> Result<(), Error> {
         spawn(&mut bodies, &mut fight, (game.character("mower")?, MOWERS), [0.0, f64::from(row) * 2.0], 1.5)?;
     }
     let mut creatures = [(game.character("adder")?, 3.0), (game.character("toad")?, 2.0)];
-    for frame in 0..60 * 90_u32 {
-        if frame % 40 == 0 {
-            let (character, speed) = creatures[(frame / 40 % 3 / 2) as usize];
+    for frame in 0..60 * seconds {
+        if frame % 50 == 0 {
+            let (character, speed) = creatures[(frame / 50 % 3 / 2) as usize];
             let angle = f64::from(frame) * 0.7;
             let place = [12.0 * libm::cos(angle), 12.0 * libm::sin(angle)];
             spawn(&mut bodies, &mut fight, (character, REEDS), place, speed)?;
@@ -124,32 +142,39 @@ fn main() -> Result<(), Error> {
             let text = serde_json::to_string(&fight.save()).unwrap_or_default();
             let Ok(saved) = serde_json::from_str::<SavedFight>(&text) else { break };
             fight = game.load(&saved)?;
-            println!(
+            said.push(format!(
                 "saved and loaded after 45 s: {} kB of text, {} kB as bytes",
                 text.len() / 1_000,
                 saved.bytes() / 1_000
-            );
+            ));
         }
         if frame == 60 * 70 {
             // A designer has saved the file: an error in it would be shown, and the world would run on as it is.
             game = Game::from_text("meadow.toml", &RULES.replace("lives = 260", "lives = 320"))?;
             let report = game.adopt(&mut fight)?;
             creatures = [(game.character("adder")?, 3.0), (game.character("toad")?, 2.0)];
-            println!("an edit was adopted after 70 s, {} things go on as they were:", report.kept().count());
-            for change in report.changed().chain(report.lost()).take(4) {
-                println!("  {change}");
-            }
+            said.push(format!("an edit was adopted after 70 s, {} things go on as they were:", report.kept().count()));
+            said.extend(report.changed().chain(report.lost()).take(4).map(|change| format!("  {change}")));
         }
         if frame % 900 == 899 {
-            println!(
+            said.push(format!(
                 "{:4.0} s: {:2} bodies in {:2} places, {:4} hits, {:3} defeated",
                 f64::from(frame + 1) / 60.0,
                 bodies.len(),
                 fight.setup().combatants.len(),
                 screen.hits,
                 screen.defeated
-            );
+            ));
         }
+    }
+    said.push(format!("the meadow after {seconds} s (M mower, A adder, T toad; a small letter lies there):"));
+    said.extend(map(&bodies, &fight)?);
+    Ok(said)
+}
+
+fn main() -> Result<(), Error> {
+    for line in live(90)? {
+        println!("{line}");
     }
     Ok(())
 }

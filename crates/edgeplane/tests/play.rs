@@ -1,9 +1,11 @@
-//! The example that is played in a terminal, driven by scripts instead of fingers.
+//! The example that is played in a terminal, driven by scripts instead of fingers, and the small world.
 
 use crate::common::DEMO;
 
 #[path = "../examples/night_watch.rs"]
 mod night_watch;
+#[path = "../examples/small_world.rs"]
+mod small_world;
 
 use night_watch::{Watch, play_script, read_script};
 
@@ -65,4 +67,24 @@ fn the_script_beside_the_example_plays_to_its_end() {
 
     let error = read_script("0.1 1\n0.5 ?").unwrap_err().to_string();
     assert_eq!(error, "line 2: no key is called `?`");
+}
+
+#[test]
+fn the_small_world_goes_on_through_a_save_and_an_edit() {
+    let lived = small_world::live(90).unwrap();
+    assert_eq!(lived, small_world::live(90).unwrap(), "the same seed and calls, the same world");
+    let said = lived.join("\n");
+    assert!(said.contains("saved and loaded after 45 s") && said.contains("an edit was adopted after 70 s"), "{said}");
+    assert!(said.contains("260") && said.contains("320"), "what the edit changed: {said}");
+    // Creatures come all the time, and the places of those who are gone are theirs.
+    let counts: Vec<Vec<u32>> = lived
+        .iter()
+        .filter(|line| line.contains("bodies"))
+        .map(|line| line.split(|c: char| !c.is_ascii_digit()).filter_map(|word| word.parse().ok()).collect())
+        .collect();
+    let [.., last] = &counts[..] else { panic!("{said}") };
+    assert!(counts.len() == 6 && last[0] == 90 && last[2] < 40 && last[3] > 500 && last[4] > 100, "{said}");
+    // The map has whoever still stands, whom nobody has moved but the game.
+    let map = lived[lived.len() - 25..].concat();
+    assert!(['M', 'A', 'T'].iter().all(|letter| map.contains(*letter)) && map.chars().count() == 25 * 49, "{said}");
 }
