@@ -129,12 +129,15 @@ impl Setup {
         setup.time_limit = self.time_limit;
         setup.script.clone_from(&self.script);
         setup.script.joins.truncate(setup.combatants.len());
+        let there = setup.combatants.len();
         for moment in &mut setup.script.moments {
+            moment.by.character = moment.by.character.and_then(|character| names.characters[character.index()]);
             if let MomentEffect::Bring(ability, who) = &mut moment.does {
                 match names.abilities[ability.index()] {
                     Some(same) => *ability = same,
-                    None => who.clear(),
+                    None => (*who, moment.by) = Default::default(),
                 }
+                who.retain(|one| one.index() < there);
             }
         }
         setup.count_heads();

@@ -230,6 +230,10 @@ impl Setup {
         setup.script.clone_from(&self.script);
         setup.script.joins.resize(self.combatants.len(), JoinPlan::AtStart);
         setup.script.joins.resize(setup.combatants.len(), JoinPlan::Spawned);
+        for (index, plan) in setup.combatants.iter().enumerate().skip(self.combatants.len()) {
+            let moments = setup.script.moments.iter_mut();
+            moments.for_each(|moment| moment.include(CombatantId(index as u16), plan.side, plan.character));
+        }
         setup.begins.clone_from(&self.begins);
         if !setup.begins.is_empty() {
             setup.begins.resize_with(setup.combatants.len(), BeginPlan::default);

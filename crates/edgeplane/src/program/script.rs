@@ -46,6 +46,26 @@ pub struct MomentPlan {
     pub times: u32,
     /// What it is.
     pub does: MomentEffect,
+    /// Who brings it about: all of these, whenever they have come.
+    pub(crate) by: Everybody,
+}
+
+/// All of a side, all of a character, or of both where one name means both.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct Everybody {
+    side: Option<SideId>,
+    pub(crate) character: Option<CharacterId>,
+}
+
+impl MomentPlan {
+    /// Somebody more has come, who may be one of those who bring it about.
+    pub(crate) fn include(&mut self, who: CombatantId, side: SideId, character: CharacterId) {
+        if let MomentEffect::Bring(_, everybody) = &mut self.does
+            && (self.by.side == Some(side) || self.by.character == Some(character))
+        {
+            everybody.push(who);
+        }
+    }
 }
 
 /// What happens by itself.
@@ -66,6 +86,10 @@ impl ScriptPlan {
 
 type Sides = [(String, Vec<CharacterId>)];
 
+fn members(sides: &Sides) -> impl Iterator<Item = (SideId, CharacterId)> + '_ {
+    (0..).zip(sides).flat_map(|(side, (_, members))| members.iter().map(move |one| (SideId(side), *one)))
+}
+
 impl Compiler<'_> {
     pub(super) fn script(&mut self, rule: &EncounterRule, sides: &Sides) -> ScriptPlan {
         let mut script = ScriptPlan::default();
@@ -82,7 +106,8 @@ impl Compiler<'_> {
                 Joins::Called => JoinPlan::Called,
                 Joins::After(seconds) => {
                     let (at, does) = (Time::from_seconds(seconds), MomentEffect::Join(who));
-                    script.moments.push(MomentPlan { at, every: Time::NEVER, times: 1, does });
+                    let by = Everybody::default();
+                    script.moments.push(MomentPlan { at, every: Time::NEVER, times: 1, does, by });
                     JoinPlan::At(at)
                 }
             });
@@ -94,27 +119,29 @@ impl Compiler<'_> {
 
     fn moment(&mut self, rule: &MomentRule, sides: &Sides) -> Option<MomentPlan> {
         let ability = look_up(&self.names.abilities, &rule.ability.text, rule.ability.span, "ability", self.out);
-        let who = self.members_called(&rule.by, sides);
+        let by = self.everybody_called(&rule.by, sides);
         let every = rule.every.map_or(Time::NEVER, Time::from_seconds);
         let times = if rule.every.is_some() { rule.times.unwrap_or(u32::MAX) } else { 1 };
-        Some(MomentPlan { at: Time::from_seconds(rule.at), every, times, does: MomentEffect::Bring(ability?, who?) })
+        let (at, does) = (Time::from_seconds(rule.at), MomentEffect::Bring(ability?, Vec::new()));
+        let mut moment = MomentPlan { at, every, times, does, by: by? };
+        for (index, (side, character)) in (0..).zip(members(sides)) {
+            moment.include(CombatantId(index), side, character);
+        }
+        Some(moment)
     }
 
-    /// All of a side, or all of a character.
-    fn members_called(&mut self, word: &Word, sides: &Sides) -> Option<Vec<CombatantId>> {
-        let members = sides.iter().flat_map(|(side, members)| members.iter().map(move |one| (side, *one)));
+    fn everybody_called(&mut self, word: &Word, sides: &Sides) -> Option<Everybody> {
+        let side = sides.iter().position(|(side, _)| *side == word.text).map(|side| SideId(side as u16));
         let character = self.names.characters.get(&word.text);
-        let meant = |(_, (side, one)): &(u16, (&String, CharacterId))| **side == word.text || Some(*one) == character;
-        let found: Vec<CombatantId> = (0..).zip(members).filter(meant).map(|(index, _)| CombatantId(index)).collect();
-        if found.is_empty() {
-            let message = format!("nobody in this encounter is called `{}`", word.text);
-            let fighting = sides.iter().flat_map(|(_, members)| members);
-            let names = fighting.map(|one| self.program.characters[one.index()].name.as_str());
-            let known = sides.iter().map(|(side, _)| side.as_str()).chain(names);
-            self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).nearest(&word.text, known));
-            return None;
+        let by = Everybody { side, character };
+        if members(sides).any(|(side, character)| by.side == Some(side) || by.character == Some(character)) {
+            return Some(by);
         }
-        Some(found)
+        let message = format!("nobody in this encounter is called `{}`", word.text);
+        let names = members(sides).map(|(_, one)| self.program.characters[one.index()].name.as_str());
+        let known = sides.iter().map(|(side, _)| side.as_str()).chain(names);
+        self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).nearest(&word.text, known));
+        None
     }
 
     fn side(&mut self, word: &Word, sides: &Sides) -> Option<SideId> {

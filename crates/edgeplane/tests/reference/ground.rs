@@ -17,7 +17,7 @@ pub(super) struct Placed {
     pub(super) rule: usize,
     pub(super) owner: usize,
     source: Source,
-    carrier: Option<usize>,
+    pub(super) carrier: Option<usize>,
     middle: [f64; 2],
     since: u64,
     pub(super) ends: u64,
@@ -31,7 +31,7 @@ pub(super) struct Flight {
     pub(super) at: u64,
     pub(super) caster: usize,
     ability: usize,
-    target: usize,
+    pub(super) target: usize,
     order: usize,
 }
 

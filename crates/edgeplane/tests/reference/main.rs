@@ -4,7 +4,7 @@
 //!
 //! It covers attributes, pools, hits, statuses, triggers, abilities and policies; abilities that are kept up, and those that
 //! come and go; the ground with reach, areas, bodies, pushes, zones, what travels and who walks; gear and its sets, levels,
-//! threat and taunts, who is charmed, points, scripts, those who join, and the calls of a game, before a fight as in it. Chances are there, and go the
+//! threat and taunts, who is charmed, points, scripts, those who join, and the calls of a game, before a fight as in it, with those whom it spawns and who go again. Chances are there, and go the
 //! likelier way. Where somebody walks, everything is on a line, so that moments are exact.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::print_stdout)]

@@ -2,7 +2,7 @@
 
 use edgeplane::fight::{Fight, FightErrorKind, Log, RandomSource};
 use edgeplane::program::Layout;
-use edgeplane::{AbilityId, CombatantId, Game, PoolId, Time};
+use edgeplane::{AbilityId, CombatantId, Game, PoolId, SideId, Time};
 
 use crate::text;
 use crate::world::{Base, Call, World};
@@ -47,6 +47,9 @@ pub(super) fn make<C: RandomSource>(game: &Game, call: &Call, fight: &mut Fight<
     let ability = |ability: usize| -> AbilityId { game.ability(&format!("a{ability}")).unwrap() };
     let pool = |pool: usize| -> PoolId { game.pool(["health", "wind", "shell"][pool]).unwrap() };
     let attribute = |name: &str| game.program().find_attribute(name).unwrap();
+    if call.last() >= fight.setup().combatants.len() {
+        return;
+    }
     match *call {
         Call::Apply(which, caster, target) => {
             let _ = fight.apply_status(status(which), id(caster), id(target), 1, log).unwrap();
@@ -71,6 +74,12 @@ pub(super) fn make<C: RandomSource>(game: &Game, call: &Call, fight: &mut Fight<
             // Whoever is gone already has no handle.
             let handle = fight.handle(id(who));
             let _ = fight.despawn(handle, log);
+        }
+        Call::Spawn(character, side, place) => {
+            // Those of the first side walk, where anybody does.
+            let walker = (side == 0).then(|| game.character(&format!("w{character}")).ok()).flatten();
+            let character = walker.unwrap_or_else(|| game.character(&format!("c{character}")).unwrap());
+            fight.spawn(character, SideId(side as u16), place, log).unwrap();
         }
         Call::Control(who, true) => fight.take_control(id(who)).unwrap(),
         Call::Control(who, false) => fight.release_control(id(who)).unwrap(),

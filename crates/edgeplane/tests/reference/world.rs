@@ -468,6 +468,8 @@ pub(super) enum Call {
     Stop(usize),
     KeepOut(usize),
     Despawn(usize),
+    /// Another of a character comes to a side, at a place.
+    Spawn(usize, usize, [f64; 2]),
     /// Somebody is controlled by hand from now on, or by its policy again.
     Control(usize, bool),
     Base(usize, Base, f64),
@@ -539,6 +541,20 @@ pub(super) struct World {
 /// How much a line of a group weighs, by its place.
 pub(super) fn weight(line: usize) -> f64 {
     [1.0, 3.0, 0.5, 2.0][line % 4]
+}
+
+impl Call {
+    /// Whom it names by the largest number.
+    pub(super) fn last(&self) -> usize {
+        match *self {
+            Self::Apply(_, who, other) | Self::Cause(who, other, _) | Self::Use(who, _, Some(other)) => who.max(other),
+            Self::Effects(who, _, other) => who.max(other),
+            Self::Remove(_, who) | Self::Pool(who, ..) | Self::Wear(who, _) | Self::TakeOff(who, _) => who,
+            Self::Place(who, _) | Self::Use(who, ..) | Self::Cancel(who) | Self::Stop(who) | Self::KeepOut(who) => who,
+            Self::Despawn(who) | Self::Control(who, _) | Self::Base(who, ..) => who,
+            Self::Spawn(..) => 0,
+        }
+    }
 }
 
 impl World {

@@ -8,7 +8,7 @@ use super::super::events::{Observer, Silent};
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
 use super::super::state::Control;
-use crate::program::{CharacterId, CombatantId, Motion, SideId, Slot};
+use crate::program::{CharacterId, CombatantId, JoinPlan, Motion, SideId, Slot};
 
 /// One who was spawned, and nobody who takes its place later.
 ///
@@ -46,8 +46,8 @@ impl<C: RandomSource> Fight<C> {
     /// Somebody new takes part from now on, at a place in metres; where nobody has a place, that is no matter. The fight
     /// begins with it, if it has not begun.
     ///
-    /// Places in the fight are used again once nothing is left of whoever was there: no status that it applied, no zone of it,
-    /// nothing that it sent out. So memory is bounded by those who are there at once, by character and side.
+    /// Places of those who were spawned are used again once nothing is left of whoever was there: no status that it applied,
+    /// no zone of it, nothing that it sent out. So memory is bounded by those who are there at once, by character and side.
     ///
     /// ```
     /// use edgeplane::{Game, SideId, Silent, Time};
@@ -182,9 +182,12 @@ impl<C: RandomSource> Fight<C> {
     }
 
     fn vacancy(&self, character: CharacterId, side: SideId) -> Option<CombatantId> {
+        // The place of a member of the encounter has what the encounter says of it: when it joins, what it begins with.
+        let spawned = |who: CombatantId| self.setup.script.joins(who) == JoinPlan::Spawned;
         let fits = |who: &CombatantId| {
             let plan = &self.setup.combatants[who.index()];
-            self.state.who(*who).vacant && plan.character == character && plan.side == side
+            let alike = plan.character == character && plan.side == side;
+            alike && self.state.who(*who).vacant && spawned(*who)
         };
         self.setup.ids().find(|who| fits(who) && !self.state.is_meant(&self.setup, *who))
     }

@@ -14,8 +14,8 @@ use edgeplane::{AbilityId, CombatantId, StatusId, Time};
 
 use crate::ground::{Flight, Placed};
 use crate::world::{
-    Ability, Area, Base, Call, CapRule, Character, Counts, Effect, Forbids, Given, Joins, LIMIT, NEEDED, Only, Pick,
-    Reapply, STEP, Scripted, Side, Status, Step, To, Trigger, When, World,
+    Ability, Area, Base, Call, CapRule, Character, Counts, Effect, Forbids, Given, Joins, LIMIT, Member, NEEDED, Only,
+    Pick, Reapply, STEP, Scripted, Side, Status, Step, To, Trigger, When, World,
 };
 
 pub(crate) const HEALTH: usize = 0;
@@ -110,6 +110,52 @@ pub(crate) struct One {
     toward: f64,
     /// How much of a threat everybody is in its eyes.
     threat: Vec<f64>,
+}
+
+impl One {
+    fn new(world: &World, side: usize, member: Member) -> Self {
+        Self {
+            side,
+            character: member.character,
+            stands: member.joins == Joins::AtOnce,
+            absent: member.joins != Joins::AtOnce,
+            gone: false,
+            joins: member.joins,
+            vital: member.vital,
+            health: member.health,
+            begins_with: member.begins_with,
+            doing: Doing::Idle,
+            mobile: false,
+            targets: Vec::new(),
+            waits: false,
+            reacts: None,
+            wants: None,
+            held: Vec::new(),
+            worn: world.characters[member.character].gear.clone(),
+            pools: [(world.characters[member.character].vigour, 0), (20.0, 0), (0.0, 0)],
+            cap: world.characters[member.character].vigour,
+            ready: vec![0; world.abilities.len()],
+            released: vec![None; world.abilities.len()],
+            row: 0,
+            used: vec![0; world.abilities.len()],
+            own: (0..world.abilities.len())
+                .map(|ability| world.characters[member.character].abilities.contains(&ability))
+                .collect(),
+            keeps: None,
+            wet: (0, 0),
+            charges: vec![Vec::new(); world.abilities.len()],
+            hurt_by: None,
+            at: member.at,
+            level: world.characters[member.character].level,
+            might: None,
+            vigour: None,
+            put: [None; 3],
+            by_hand: false,
+            learned: 0.0,
+            toward: 0.0,
+            threat: vec![0.0; world.members().count()],
+        }
+    }
 }
 
 /// Something that a status was triggered to do, or its tick.
@@ -208,51 +254,10 @@ fn status_id(status: usize) -> StatusId {
 impl Model<'_> {
     /// What happens in a world; nothing, where that depends on the last bits of distances.
     pub(crate) fn play(world: &World) -> Option<Vec<Logged>> {
-        let one = |side: usize, member: crate::world::Member| One {
-            side,
-            character: member.character,
-            stands: member.joins == Joins::AtOnce,
-            absent: member.joins != Joins::AtOnce,
-            gone: false,
-            joins: member.joins,
-            vital: member.vital,
-            health: member.health,
-            begins_with: member.begins_with,
-            doing: Doing::Idle,
-            mobile: false,
-            targets: Vec::new(),
-            waits: false,
-            reacts: None,
-            wants: None,
-            held: Vec::new(),
-            worn: world.characters[member.character].gear.clone(),
-            pools: [(world.characters[member.character].vigour, 0), (20.0, 0), (0.0, 0)],
-            cap: world.characters[member.character].vigour,
-            ready: vec![0; world.abilities.len()],
-            released: vec![None; world.abilities.len()],
-            row: 0,
-            used: vec![0; world.abilities.len()],
-            own: (0..world.abilities.len())
-                .map(|ability| world.characters[member.character].abilities.contains(&ability))
-                .collect(),
-            keeps: None,
-            wet: (0, 0),
-            charges: vec![Vec::new(); world.abilities.len()],
-            hurt_by: None,
-            at: member.at,
-            level: world.characters[member.character].level,
-            might: None,
-            vigour: None,
-            put: [None; 3],
-            by_hand: false,
-            learned: 0.0,
-            toward: 0.0,
-            threat: vec![0.0; world.members().count()],
-        };
         let mut model = Model {
             world,
             now: 0,
-            all: world.members().map(|(side, member)| one(side, member)).collect(),
+            all: world.members().map(|(side, member)| One::new(world, side, member)).collect(),
             serial: 0,
             queue: VecDeque::new(),
             log: Vec::new(),

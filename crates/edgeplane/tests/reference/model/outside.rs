@@ -56,6 +56,9 @@ impl Model<'_> {
     }
 
     pub(super) fn call_from_outside(&mut self, call: Call) {
+        if call.last() >= self.all.len() {
+            return;
+        }
         match call {
             Call::Apply(status, caster, target) => {
                 self.apply(caster, Source::Status(status_id(status)), target, status, None, 1);
@@ -102,6 +105,7 @@ impl Model<'_> {
             }
             Call::Despawn(who) if self.all[who].gone => {}
             Call::Despawn(who) => self.leave(who),
+            Call::Spawn(character, side, place) => self.spawn(character, side, place),
             Call::KeepOut(_) => unreachable!("the fight has begun"),
             Call::Control(who, by_hand) => {
                 let one = &mut self.all[who];
@@ -111,6 +115,42 @@ impl Model<'_> {
             }
             Call::Base(who, of, base) => self.set_base(who, of, base),
         }
+    }
+
+    /// Takes the first place of one who was spawned and is gone, once nothing is left of it, or one of as many again.
+    fn spawn(&mut self, character: usize, side: usize, place: [f64; 2]) {
+        let member =
+            Member { character, joins: Joins::AtOnce, at: place, vital: false, health: None, begins_with: None };
+        let mut new = One::new(self.world, side, member);
+        (new.stands, new.absent, new.gone) = (false, true, true);
+        let alike = |one: &One| one.character == character && one.side == side;
+        let of_encounter = self.world.members().count();
+        let is_free = |who: &usize| alike(&self.all[*who]) && self.all[*who].gone && !self.is_meant(*who);
+        let free = (of_encounter..self.all.len()).find(is_free);
+        let who = free.unwrap_or(self.all.len());
+        if free.is_none() {
+            let more = self.all.iter().filter(|one| alike(one)).count().max(4);
+            self.all.extend(std::iter::repeat_n(new.clone(), more));
+        }
+        new.threat = vec![0.0; self.all.len()];
+        self.all[who] = new;
+        let count = self.all.len();
+        for one in &mut self.all {
+            one.threat.resize(count, 0.0);
+            one.threat[who] = 0.0;
+        }
+        self.all[who].gone = false;
+        self.join(who, None);
+        self.respond();
+    }
+
+    /// Whether anything is left of somebody: what it has applied, sent out or left behind, or who is about to reach it.
+    fn is_meant(&self, who: usize) -> bool {
+        let by = |one: &One| one.held.iter().any(|held| held.caster == who);
+        let aims = |one: &One| matches!(one.doing, Doing::Casting(..)) && one.targets.contains(&who);
+        self.all.iter().any(|one| by(one) || aims(one))
+            || self.zones.iter().any(|placed| placed.owner == who || placed.carrier == Some(who))
+            || self.flights.iter().any(|flight| flight.caster == who || flight.target == who)
     }
 
     /// Somebody is gone: what it has applied and left behind goes on.

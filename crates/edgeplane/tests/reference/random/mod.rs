@@ -288,6 +288,23 @@ impl Parts {
         before.map(set).collect()
     }
 
+    /// Some come, and things are done to them; some go again, and others take their places.
+    fn spawns(&self, dice: &mut Dice, all: usize, calls: &mut Vec<(u64, Call)>) {
+        for _ in 0..if dice.one_in(4) { 1 + dice.below(12) } else { 0 } {
+            let (at, who) = (STEP * (1 + dice.below(120)), dice.index(all + 8));
+            let call = match dice.below(14) {
+                0..6 => Call::Spawn(dice.index(3), dice.index(2), self.place(dice, who % 2)),
+                6..9 => Call::Despawn(who),
+                9 => Call::Use(who, dice.index(self.abilities), dice.one_in(2).then(|| dice.index(all + 8))),
+                10 => Call::Apply(dice.index(self.statuses), who, dice.index(all + 8)),
+                11 => Call::Cause(who, dice.index(all + 8), (3 + dice.below(30)) as f64),
+                12 => Call::Control(who, dice.one_in(2)),
+                _ => self.base(dice, who),
+            };
+            calls.push((at, call));
+        }
+    }
+
     fn base(&self, dice: &mut Dice, who: usize) -> Call {
         match dice.below(3) {
             0 if self.levels => Call::Base(who, Base::Level, (1 + dice.below(4)) as f64),
@@ -477,6 +494,7 @@ pub(crate) fn world(seed: u64) -> World {
         calls.push((at, call));
     }
     let before = parts.more_calls(&mut Dice(seed.wrapping_mul(0xd1b5_4a32_d192_ed03) ^ 77), all, &mut calls);
+    parts.spawns(&mut Dice(seed.wrapping_mul(0x2545_f491_4f6c_dd1d) ^ 5), all, &mut calls);
     calls.sort_by_key(|(at, _)| *at);
     World {
         ground,
