@@ -43,21 +43,30 @@ impl Statuses {
     /// that would end first is renewed. Whether all of them could be kept.
     pub(in crate::fight) fn add_ends(&mut self, index: u32, more: u32, most: u32, ends: Time) -> bool {
         let mut has_room = true;
+        let mut count = self.ends(index).count() as u32;
+        // Each of them comes behind the one before.
+        let mut before = NONE;
         for _ in 0..more.min(most) {
-            if self.ends(index).count() as u32 >= most {
+            if count >= most {
+                if self.get(index).first_end.index() == before {
+                    before = NONE;
+                }
                 self.cut_ends(index, 1);
+                count -= 1;
             }
             has_room = self.free_ends != NONE || self.ends.len() < MOST;
             if !has_room {
                 break;
             }
-            self.insert_end(index, ends);
+            before = self.insert_end(index, ends, before);
+            count += 1;
         }
         self.count_ends(index);
         has_room
     }
 
-    fn insert_end(&mut self, index: u32, ends: Time) {
+    /// Adds one stack behind those that end no later, of which one is known or none; where it is.
+    fn insert_end(&mut self, index: u32, ends: Time, mut before: u32) -> u32 {
         let place = match self.free_ends {
             NONE => {
                 if self.ends.len() == self.ends.capacity() {
@@ -71,7 +80,10 @@ impl Statuses {
                 free
             }
         };
-        let (mut before, mut after) = (NONE, self.get(index).first_end.index());
+        let mut after = match self.ends.get(before as usize) {
+            Some(known) => known.next,
+            None => self.get(index).first_end.index(),
+        };
         while let Some(other) = self.ends.get(after as usize).filter(|other| other.ends <= ends) {
             (before, after) = (after, other.next);
         }
@@ -80,6 +92,7 @@ impl Statuses {
             NONE => self.get_mut(index).first_end = Link::to(place),
             before => self.ends[before as usize].next = place,
         }
+        place
     }
 
     /// Takes away so many stacks, those that end first.
