@@ -357,20 +357,33 @@ impl Model<'_> {
 
     // -------------------------------------------------------------------------------------------------------- walking
 
-    /// Everybody of the first side who cannot act goes a step toward whomever it wants to reach.
-    pub(super) fn walk(&mut self) {
+    /// Whom everybody of the first side who cannot act wants to reach.
+    pub(super) fn goals(&mut self) -> Vec<(usize, usize)> {
         if self.world.ground != Ground::Walked {
-            return;
+            return Vec::new();
         }
-        // Where others can be meant than before, there may be something to want now.
-        let pairs = (0..self.all.len()).flat_map(|who| (0..self.all.len()).map(move |other| (who, other)));
-        let meant = |(who, other)| [Side::Enemies, Side::Allies].map(|side| self.can_be_targeted(who, other, side));
-        let seen: Vec<[bool; 2]> = pairs.map(meant).collect();
+        // Where others stand, or can be targeted, than before, there may be something to want now.
+        let seen: Vec<_> = (0..self.all.len()).map(|who| self.seen_as(who)).collect();
         if std::mem::replace(&mut self.seen, seen.clone()) != seen {
             self.all.iter_mut().for_each(|one| one.wants = one.wants.filter(Option::is_some));
         }
-        let goals: Vec<_> = (0..self.all.len()).filter_map(|who| Some((who, self.goal_of(who)?))).collect();
-        for (who, target) in goals {
+        (0..self.all.len()).filter_map(|who| Some((who, self.goal_of(who)?))).collect()
+    }
+
+    /// Before a call comes, whoever goes for what distance alone keeps closed wants nothing else any more; what it wants
+    /// besides is chosen at the end of the moment.
+    pub(super) fn set_out(&mut self) {
+        let (wants, seen): (Vec<_>, _) = (self.all.iter().map(|one| one.wants).collect(), self.seen.clone());
+        self.goals();
+        self.seen = seen;
+        for (one, before) in self.all.iter_mut().zip(wants) {
+            one.wants = before.filter(|_| one.wants.is_some());
+        }
+    }
+
+    /// They go a step there.
+    pub(super) fn walk(&mut self) {
+        for (who, target) in self.goals() {
             let step = SPEED * (STEP as f64 / 1e6);
             let ahead = self.all[target].at[0] - self.all[who].at[0];
             self.all[who].at[0] += step.copysign(ahead);

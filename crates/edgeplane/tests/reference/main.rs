@@ -4,8 +4,9 @@
 //!
 //! It covers attributes, pools, hits, statuses, triggers, abilities and policies; abilities that are kept up, and those that
 //! come and go; the ground with reach, areas, bodies, pushes, zones, what travels and who walks; gear and its sets, levels,
-//! threat and taunts, who is charmed, points, scripts, those who join, and the calls of a game, before a fight as in it, with those whom it spawns and who go again. Chances are there, and go the
-//! likelier way. Where somebody walks, everything is on a line, so that moments are exact.
+//! threat and taunts, who is charmed, points, scripts, those who join, and the calls of a game, before a fight as in it, with
+//! those whom it spawns and who go again. Chances are there, and go the likelier way. Where somebody walks, everything is on a
+//! line, so that moments are exact.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::print_stdout)]
 // What is forbidden to the core, since its bytes must be the same everywhere, tests may use.
@@ -71,7 +72,7 @@ fn compare(seed: u64) -> usize {
                 | Event::Began
         )
     };
-    // Two who walk to each other meet between two of the model's steps.
+    // Two who walk to each other meet between two of the model's steps; who leaves a zone does so after one.
     let is_between = |logged: &&Logged| world.ground == Ground::Walked && !logged.at.0.is_multiple_of(STEP);
     let between = engine.iter().find(is_between).map(|logged| logged.at);
     let mut engine: Vec<&Logged> = engine.iter().filter(|logged| !skipped(&logged.event)).collect();

@@ -149,9 +149,17 @@ impl Model<'_> {
 
     fn is_hidden(&self, who: usize, other: usize) -> bool {
         let ally = self.side_of(other) == self.side_of(who);
-        let hides = |untargetable: Option<bool>| untargetable.is_some_and(|allies_too| allies_too || !ally);
-        let mut held = self.all[other].held.iter().map(|held| self.status(held.status).untargetable);
-        hides(self.rule_of(other).untargetable) || held.any(hides)
+        self.hidden(other).is_some_and(|allies_too| allies_too || !ally)
+    }
+
+    /// Whether somebody cannot be targeted by enemies, or by allies too.
+    fn hidden(&self, who: usize) -> Option<bool> {
+        let held = self.all[who].held.iter().map(|held| self.status(held.status).untargetable);
+        held.fold(self.rule_of(who).untargetable, Option::max)
+    }
+
+    pub(crate) fn seen_as(&self, who: usize) -> (bool, usize, Option<bool>) {
+        (self.all[who].stands, self.side_of(who), self.hidden(who))
     }
 
     /// Those whom an ability can be used on, at any distance.

@@ -229,8 +229,8 @@ pub(crate) struct Model<'a> {
     dressing: bool,
     /// What is done was triggered by a defeat: it can leave a zone where somebody was defeated.
     aftermath: bool,
-    /// Who could be meant by whom when somebody walked last.
-    pub(crate) seen: Vec<[bool; 2]>,
+    /// Who stood on which side when somebody walked last, and for whom it could not be targeted.
+    pub(crate) seen: Vec<(bool, usize, Option<bool>)>,
     /// Somewhere only what arithmetic leaves of two distances decided, or something ends between two steps.
     pub(crate) close_call: std::cell::Cell<bool>,
     /// The side that has won by an effect, or that several have.
@@ -290,6 +290,7 @@ impl Model<'_> {
         while model.ending.is_none() && model.now <= LIMIT {
             model.moment();
             while let Some((_, call)) = calls.next_if(|(at, _)| *at == model.now && model.ending.is_none()) {
+                model.set_out();
                 model.call_from_outside(*call);
                 if model.ending.is_none() {
                     model.respond();

@@ -230,8 +230,7 @@ impl Parts {
             releases: (sustain.is_none() && dice.one_in(5))
                 .then(|| (2 + dice.below(2) as u32, STEP * (1 + dice.below(10)))),
             shares: dice.one_in(4).then(|| dice.one_in(2).then(|| STEP * (4 + dice.below(30)))),
-            // A way that ends with a window ends a microsecond after a step.
-            after: (index > 0 && !walked && dice.one_in(8)).then(|| (dice.index(index), STEP * (4 + dice.below(40)))),
+            after: (index > 0 && dice.one_in(8)).then(|| (dice.index(index), STEP * (4 + dice.below(40)))),
             // One that breaks casts would break the cast that it belongs to, over and over.
             during: (dice.one_in(5) && !quiet.is_empty()).then(|| dice.of(quiet)),
             slot: (self.partial && dice.one_in(2)).then(|| dice.below(2) as u32),
@@ -240,7 +239,7 @@ impl Parts {
     }
 
     fn when(&self, dice: &mut Dice) -> When {
-        // Where a way ends because its condition turns is not at a step.
+        // Whether a condition on distances turns before or after something else of the same moment is not at hand there.
         let placed = !matches!(self.ground, Ground::None | Ground::Walked);
         match dice.below(11) {
             0 => When::HealthAtMost(0.3 + 0.1 * dice.below(6) as f64),
@@ -352,7 +351,7 @@ pub(crate) fn world(seed: u64) -> World {
     let mut dice = Dice(seed.wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ 77);
     let dice = &mut dice;
     let ground = dice.of(&[Ground::None, Ground::None, Ground::Plane, Ground::Plane, Ground::Line, Ground::Walked]);
-    let zones = if ground == Ground::Walked || dice.one_in(3) { 0 } else { 1 + dice.index(2) };
+    let zones = if dice.one_in(3) { 0 } else { 1 + dice.index(2) };
     let parts = Parts {
         ground,
         statuses: 2 + dice.index(4),

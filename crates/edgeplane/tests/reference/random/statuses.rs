@@ -53,7 +53,7 @@ impl Parts {
             interrupts: dice.one_in(6),
             taunts: dice.one_in(6),
             // Who can be meant by others for no time at all has whoever walks choose anew.
-            untargetable: dice.one_in(8).then(|| dice.one_in(3)).filter(|_| self.ground != Ground::Walked),
+            untargetable: dice.one_in(8).then(|| dice.one_in(3)),
             trigger: dice.one_in(2).then(|| self.trigger(dice, stacks)),
             charms: dice.one_in(8),
             brings: (self.partial && dice.one_in(4)).then(|| dice.index(self.abilities)),
