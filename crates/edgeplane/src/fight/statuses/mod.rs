@@ -339,9 +339,10 @@ impl Engine<'_> {
         }
         let program = self.program;
         let plan = self.plan_of(who);
-        let pools = program.pools.iter().enumerate();
-        for (index, _) in pools.filter(|(index, pool)| pool.reads & changed != 0 && plan.pools[*index]) {
-            self.follow_cap(who, PoolId(index as u16))?;
+        for (index, pool) in program.pools.iter().enumerate() {
+            if pool.reads & changed != 0 && plan.pools[index] {
+                self.follow_cap(who, PoolId(index as u16))?;
+            }
         }
         let policy = &self.setup.policies[who.index()];
         for index in policy.first as usize..(policy.first + policy.count) as usize {
