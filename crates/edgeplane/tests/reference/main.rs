@@ -12,6 +12,7 @@
 // What is forbidden to the core, since its bytes must be the same everywhere, tests may use.
 #![allow(clippy::disallowed_methods)]
 
+mod calls;
 mod ground;
 mod keys;
 mod model;

@@ -4,8 +4,9 @@ use edgeplane::fight::{Event, Fight, Handle, Log, NamedEvent};
 use edgeplane::text::Sources;
 use edgeplane::{Game, SideId, Time};
 
+use crate::calls::Call;
 use crate::random::{self, Dice};
-use crate::world::{Call, World};
+use crate::world::World;
 use crate::{played, text};
 
 #[derive(Clone, Copy, Debug)]

@@ -4,8 +4,9 @@ use edgeplane::fight::{Fight, FightErrorKind, Log, RandomSource};
 use edgeplane::program::Layout;
 use edgeplane::{AbilityId, CombatantId, Game, PoolId, SideId, Time};
 
+use crate::calls::{Base, Call};
 use crate::text;
-use crate::world::{Base, Call, World};
+use crate::world::World;
 
 pub(super) fn game(text: &str) -> Game {
     Game::from_text("test.toml", text).unwrap_or_else(|error| panic!("{error}\n{text}"))

@@ -12,10 +12,11 @@ use edgeplane::fight::{Applied, Ending, Event, Logged, Prevention, Source, StopR
 use edgeplane::program::{CauseId, DamageTypeId, LostReason, PoolId, ReportId, SideId, StepId, TriggerEvent};
 use edgeplane::{AbilityId, CombatantId, StatusId, Time};
 
+use crate::calls::{Base, Call};
 use crate::ground::{Flight, Placed};
 use crate::world::{
-    Ability, Area, Base, Call, CapRule, Character, Counts, Effect, Forbids, Given, Joins, LIMIT, Member, NEEDED, Only,
-    Pick, Reapply, STEP, Scripted, Side, Status, Step, To, Trigger, When, World,
+    Ability, Area, CapRule, Character, Counts, Effect, Forbids, Given, Joins, LIMIT, Member, NEEDED, Only, Pick,
+    Reapply, STEP, Scripted, Side, Status, Step, To, Trigger, When, World,
 };
 
 pub(crate) const HEALTH: usize = 0;

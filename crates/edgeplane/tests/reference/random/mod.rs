@@ -4,9 +4,10 @@ mod statuses;
 
 use edgeplane::program::{LostReason, TriggerEvent};
 
+use crate::calls::{Base, Call};
 use crate::world::{
-    Ability, Area, Base, Call, CapRule, Character, Counts, Effect, Forbids, Gear, Given, Ground, Joins, LIMIT, Member,
-    Only, Pick, Reapply, STEP, Scripted, Side, Status, Step, Sustain, To, Trigger, Uses, When, World, Zone,
+    Ability, Area, CapRule, Character, Counts, Effect, Forbids, Gear, Given, Ground, Joins, LIMIT, Member, Only, Pick,
+    Reapply, STEP, Scripted, Side, Status, Step, Sustain, To, Trigger, Uses, When, World, Zone,
 };
 
 /// The next of a row of numbers that look random.
