@@ -1,5 +1,5 @@
-//! The parts of a fight, borrowed for as long as a call lasts. Everything else in this folder is methods
-//! of [`Engine`], one module for each matter.
+//! The parts of a fight, borrowed for the duration of a call. Everything else in this folder is methods of [`Engine`],
+//! one module for each topic.
 
 use super::events::{EventMask, Observer};
 use super::limits::{FightError, FightErrorKind, Limits};
@@ -10,11 +10,11 @@ use crate::program::{
     StreamId, Time,
 };
 
-/// Errors are boxed within the engine: a result that is nearly always good should be small.
+/// Errors are boxed within the engine, to keep results small that are almost always `Ok`.
 pub(super) type FightResult<T> = Result<T, Box<FightError>>;
 
-/// A fight at work, compiled once: chance and observer are called through pointers, and which events are built is decided
-/// by the observer's mask.
+/// A running fight. It is compiled once: chance and observer are called through pointers, and the observer's mask
+/// decides which events are built.
 pub(super) struct Engine<'a> {
     pub(super) program: &'a Program,
     pub(super) setup: &'a Setup,
@@ -24,22 +24,22 @@ pub(super) struct Engine<'a> {
     pub(super) observer: &'a mut dyn Observer,
     pub(super) wants: EventMask,
     pub(super) limits: Limits,
-    /// Who decides for combatants that have a controller.
+    /// The controller of combatants that have one.
     pub(super) controller: Option<&'a mut dyn Controller>,
-    /// Until when the gate that was looked at last stays closed, and within how many metres somebody has to come.
+    /// How long the gate evaluated last stays closed, and the distance in metres that a target has to be within.
     pub(super) until: Time,
     pub(super) reach: f64,
-    /// And whether nothing but distance keeps it closed.
+    /// Whether only distance keeps it closed.
     pub(super) only_distance: bool,
-    /// Lines are looked at for the way alone: nothing is drawn.
+    /// Lines are evaluated for a path only: no draws are made.
     pub(super) only_looks: bool,
-    /// The form in which formulas are evaluated, see [`Frame::in_form`].
+    /// The form in which formulas are evaluated; see [`Frame::in_form`].
     pub(super) form: u32,
-    /// Statuses that combatants have from the start are coming: caps are reported when all are there.
+    /// Initial statuses are being applied: changes of caps are reported after all of them.
     pub(super) dressing: bool,
 }
 
-/// Hands an event to the observer, if it wants that kind; else it is not even built.
+/// Passes an event to the observer if it wants that kind; otherwise the event is not built.
 macro_rules! emit {
     ($engine:expr, $kind:ident) => {
         if $engine.wants.has($crate::fight::events::EventKind::$kind) {
@@ -61,7 +61,7 @@ impl<'a> Engine<'a> {
         &self.program.characters[self.setup.combatants[who.index()].character.index()]
     }
 
-    /// The side on which a combatant is now.
+    /// The current side of a combatant.
     #[inline]
     pub(super) fn side_of(&self, who: CombatantId) -> SideId {
         self.state.who(who).side
@@ -77,20 +77,20 @@ impl<'a> Engine<'a> {
         Box::new(FightError::new(self.state.now, kind, self.setup))
     }
 
-    /// The frame of a formula at this moment.
+    /// The evaluation context of a formula at this moment.
     #[inline]
     pub(super) fn frame(&self, caster: CombatantId, target: CombatantId) -> Frame {
         self.typed_frame(caster, target, 0)
     }
 
-    /// The same with a damage type at hand.
+    /// The same with a damage type.
     #[inline]
     pub(super) fn typed_frame(&self, caster: CombatantId, target: CombatantId, damage_type: u16) -> Frame {
         Frame::new(self.program, caster, target, damage_type, self.state.now.micros()).in_form(self.form)
     }
 
-    /// Brings about what an ability does, with its formulas in the form that fits whoever acts: who does not have the ability
-    /// evaluates them whole.
+    /// Applies effects of an ability with its formulas in the form that fits the caster: for a caster without the
+    /// ability, hoisted parts are evaluated in place.
     pub(super) fn in_form_of<R>(
         &mut self,
         who: CombatantId,
@@ -104,7 +104,7 @@ impl<'a> Engine<'a> {
         result
     }
 
-    /// Evaluates a formula, and reports it where that is asked for.
+    /// Evaluates a formula, and reports it if the observer wants that.
     #[inline(always)]
     pub(super) fn number(&mut self, formula: FormulaId, frame: &Frame) -> FightResult<f64> {
         let value = self.quiet_number(formula, frame)?;
@@ -114,7 +114,7 @@ impl<'a> Engine<'a> {
         Ok(value)
     }
 
-    /// The same without a report: for what is only looked at.
+    /// The same without a report, for evaluations that are not events.
     #[inline(always)]
     pub(super) fn quiet_number(&mut self, formula: FormulaId, frame: &Frame) -> FightResult<f64> {
         if let Shape::Value(operand) = self.program.shape(formula, frame) {
@@ -144,7 +144,7 @@ impl<'a> Engine<'a> {
         }
     }
 
-    /// A number that cannot be below zero: a time, a cost.
+    /// Evaluates a number that must not be negative: a time or a cost.
     #[inline]
     pub(super) fn positive(&mut self, formula: FormulaId, frame: &Frame) -> FightResult<f64> {
         let value = self.number(formula, frame)?;
@@ -157,7 +157,7 @@ impl<'a> Engine<'a> {
         self.fault(Box::new(fault))
     }
 
-    /// A chance that belongs to a combatant, at a place of the ruleset.
+    /// The random stream of a combatant at a position in the ruleset.
     #[inline]
     pub(super) fn stream_of(&self, who: CombatantId, site: SiteId) -> StreamId {
         StreamId(u32::from(who.0) * self.program.sites.len() as u32 + site.0)

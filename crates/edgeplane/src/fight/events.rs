@@ -1,4 +1,4 @@
-//! What a fight reports.
+//! Events of fights.
 
 use crate::program::{
     AbilityId, CauseId, CombatantId, DamageTypeId, FormulaId, LostReason, PoolFlow, PoolId, Reading, ReportId, SideId,
@@ -6,7 +6,7 @@ use crate::program::{
 };
 use crate::rules::MOST_NUMBERS;
 
-/// What an effect comes of.
+/// The source of an effect.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[non_exhaustive]
@@ -15,11 +15,11 @@ pub enum Source {
     Ability(AbilityId),
     /// A status.
     Status(StatusId),
-    /// Something that the game has brought about.
+    /// A cause brought about by the game.
     Cause(CauseId),
 }
 
-/// What an application of a status came to.
+/// The result of applying a status.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
@@ -27,28 +27,28 @@ pub enum Source {
 pub enum Applied {
     /// It is new.
     New,
-    /// It was there; its time is renewed.
+    /// It existed; its time is renewed.
     Renewed,
-    /// It was there; time is added.
+    /// It existed; time is added.
     Extended,
-    /// It was there; it has more stacks.
+    /// It existed; stacks are added.
     Stacked,
-    /// Another one was there, and is gone.
+    /// It replaced an existing one.
     Replaced,
 }
 
-/// Why a status was not applied.
+/// The reason why a status was not applied.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[non_exhaustive]
 pub enum Prevention {
-    /// It is there, and a second application does nothing.
+    /// It exists, and a further application has no effect.
     Held,
-    /// One of the same or higher rank is there.
+    /// One with the same or a higher rank exists.
     Weaker,
-    /// There is no room for another.
+    /// The maximum number of instances is reached.
     Full,
-    /// A status makes immune, or the character is.
+    /// A status grants immunity, or the character is immune.
     Immune {
         /// The status.
         by: Option<StatusId>,
@@ -57,12 +57,12 @@ pub enum Prevention {
     Resisted,
     /// It was repeated too often.
     Diminished,
-    /// The target has been defeated.
+    /// The target is defeated.
     Defeated,
 }
 
 impl Prevention {
-    /// How many reasons there are.
+    /// The number of reasons.
     pub const KINDS: usize = 7;
     /// A name for each reason, by [`Prevention::kind`].
     pub const NAMES: [&'static str; Self::KINDS] =
@@ -82,7 +82,7 @@ impl Prevention {
     }
 }
 
-/// Something that happened at a moment of a fight. Its events describe all of a fight.
+/// An event of a fight. The events describe the fight completely.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[allow(missing_docs)]
@@ -90,40 +90,41 @@ impl Prevention {
 pub enum Event {
     /// The fight begins.
     Began,
-    /// An ability is started; it takes effect at `release`.
+    /// An ability is started; it will be released at `release`.
     Used { caster: CombatantId, ability: AbilityId, target: CombatantId, targets: u16, release: Time },
     /// A cost is paid.
     Spent { who: CombatantId, ability: AbilityId, pool: PoolId, amount: f64, left: f64 },
-    /// An ability of a combatant that is free to act is unavailable, for this reason; it stays so until another
-    /// event says otherwise, or the combatant uses something. Reported when the reason changes.
+    /// An ability of a combatant that is free to act is unavailable for this reason, until another event says otherwise
+    /// or the combatant uses an ability. Reported when the reason changes.
     Unavailable { who: CombatantId, ability: AbilityId, reason: UnavailableReason },
-    /// An ability that was unavailable is available, and its owner has not reacted to that yet.
+    /// An ability that was unavailable is available, and its owner is still within its reaction time.
     Available { who: CombatantId, ability: AbilityId },
-    /// A combatant is free to act and can use nothing; `until` is when that may change by itself.
+    /// A combatant is free to act but cannot use anything; `until` is the earliest time at which that may change
+    /// without an event.
     Waits { who: CombatantId, until: Option<Time> },
-    /// A combatant goes on another course, in metres a second; with none it stands still.
+    /// A combatant takes a new course, in metres per second; zeros if it stops.
     Walks { who: CombatantId, from: [f64; 2], course: [f64; 2] },
-    /// What an ability has sent out is on its way to a target.
+    /// An ability is in flight to a target.
     Flies { caster: CombatantId, ability: AbilityId, target: CombatantId, arrives: Time },
     /// A combatant is pushed or pulled.
     Shifted { target: CombatantId, caster: CombatantId, source: Source, from: [f64; 2], to: [f64; 2] },
-    /// An ability takes effect.
+    /// An ability is released.
     Released { caster: CombatantId, ability: AbilityId, ready: Time },
-    /// An ability that is kept up ticks.
+    /// A sustained ability ticks.
     Sustained { caster: CombatantId, ability: AbilityId },
-    /// An ability is kept up no longer.
+    /// A sustained ability ends.
     Stopped { caster: CombatantId, ability: AbilityId, reason: StopReason },
-    /// An ability would take effect, but all its targets are defeated.
+    /// An ability is released, but all its targets are defeated.
     Lost { caster: CombatantId, ability: AbilityId },
-    /// A hit or heal goes through a step. Only reported to observers that want it.
+    /// A hit or heal passes a step. Only reported to observers that want it.
     Stepped { step: StepId, heal: bool, before: f64, after: f64, result: StepResult },
-    /// What is in a pool is set, or what the pool gains or loses by itself changes. Only reported to observers that ask
-    /// for this kind; see [`EventMask::with`].
+    /// The amount or the flow of a pool is set. Only reported to observers that request this kind; see
+    /// [`EventMask::with`].
     Flows { who: CombatantId, pool: PoolId, flow: PoolFlow },
-    /// A step's pool takes a part of a hit.
+    /// The pool of a step soaks a part of a hit.
     Soaked { target: CombatantId, step: StepId, pool: PoolId, amount: f64, left: f64 },
-    /// A hit arrives, or was stopped on its way. `amount` left the last step, `dealt` was taken
-    /// from the pool, `over` found nothing left to take.
+    /// A hit arrives, or was stopped by a step. `amount` is the result of the steps, `dealt` was taken from the pool,
+    /// and `over` exceeded it.
     Hit {
         caster: CombatantId,
         target: CombatantId,
@@ -138,7 +139,7 @@ pub enum Event {
         stopped: Option<StepId>,
         marks: u64,
     },
-    /// A heal arrives, or was stopped on its way; `over` found no room.
+    /// A heal arrives, or was stopped by a step; `over` exceeded the cap.
     Healed {
         caster: CombatantId,
         target: CombatantId,
@@ -151,7 +152,7 @@ pub enum Event {
         left: f64,
         stopped: Option<StepId>,
     },
-    /// A pool gains past all steps.
+    /// A pool gains an amount without steps.
     Restored {
         caster: CombatantId,
         target: CombatantId,
@@ -161,19 +162,18 @@ pub enum Event {
         over: f64,
         left: f64,
     },
-    /// A pool loses past all steps; `over` found nothing left to take.
+    /// A pool loses an amount without steps; `over` exceeded it.
     Drained { caster: CombatantId, target: CombatantId, source: Source, pool: PoolId, taken: f64, over: f64, left: f64 },
-    /// Somebody becomes more or less of a threat in the eyes of another, by an effect that says so; `threat` is what
-    /// it is then.
+    /// An effect changes the threat of a combatant for another one; `threat` is the new value.
     Threatened { caster: CombatantId, target: CombatantId, source: Source, amount: f64, threat: f64 },
-    /// The target has an ability from now on.
+    /// The target receives an ability.
     Given { caster: CombatantId, target: CombatantId, source: Source, ability: AbilityId },
-    /// The target has an ability no more.
+    /// The target loses an ability.
     Taken { caster: CombatantId, target: CombatantId, source: Source, ability: AbilityId },
-    /// A cast is broken.
+    /// A cast is interrupted.
     Interrupted { who: CombatantId, ability: AbilityId, by: CombatantId, source: Source },
-    /// A status is applied; `until` is when it ends, if it ends by itself. `stacks` are those of this
-    /// instance, `total` all of this status on the target.
+    /// A status is applied; `until` is its end, if it ends by itself. `stacks` are those of this instance, `total` all
+    /// of this status on the target.
     StatusGained {
         caster: CombatantId,
         target: CombatantId,
@@ -185,15 +185,15 @@ pub enum Event {
     },
     /// A status is not applied.
     StatusPrevented { caster: CombatantId, target: CombatantId, status: StatusId, reason: Prevention },
-    /// A status ticks, for the `tick`th time.
+    /// A status ticks for the `tick`th time.
     StatusTicked { target: CombatantId, caster: CombatantId, status: StatusId, tick: u32 },
-    /// A status has other stacks than before, and goes on.
+    /// The number of stacks of a status changes.
     StatusStacks { target: CombatantId, status: StatusId, stacks: u32, total: u32 },
-    /// A status ends at another time than before.
+    /// The end of a status changes.
     StatusMoved { target: CombatantId, status: StatusId, until: Time },
     /// A status will end soon.
     StatusExpiring { target: CombatantId, status: StatusId, until: Time },
-    /// A status is gone.
+    /// A status ends.
     StatusLost {
         target: CombatantId,
         caster: CombatantId,
@@ -202,11 +202,11 @@ pub enum Event {
         total: u32,
         reason: LostReason,
     },
-    /// A status triggers on something.
+    /// A status is triggered.
     Triggered { who: CombatantId, status: StatusId, event: TriggerEvent },
-    /// A pool's cap has moved.
+    /// The cap of a pool changes.
     CapChanged { who: CombatantId, pool: PoolId, cap: f64, left: f64 },
-    /// A zone comes about around somebody, with its middle and radius in metres.
+    /// A zone is placed around a combatant, with its centre and radius in metres.
     ZoneBegan {
         zone: ZoneId,
         owner: CombatantId,
@@ -216,25 +216,25 @@ pub enum Event {
         radius: f64,
         until: Option<Time>,
     },
-    /// A zone is gone.
+    /// A zone ends.
     ZoneEnded { zone: ZoneId, owner: CombatantId },
-    /// A combatant comes into a zone, or the zone over it.
+    /// A combatant enters a zone, or the zone reaches it.
     Entered { who: CombatantId, zone: ZoneId, owner: CombatantId },
-    /// A combatant comes out of a zone, or the zone from it.
+    /// A combatant leaves a zone, or the zone leaves it.
     Left { who: CombatantId, zone: ZoneId, owner: CombatantId },
-    /// A combatant leaves the fight for good: a game has taken it out.
+    /// A combatant is removed from the fight by the game.
     Despawned { who: CombatantId },
-    /// A combatant begins to take part; called by whom and by what, unless its time has come.
+    /// A combatant joins; with the caller and the cause, unless it joins at a given time.
     Joined { who: CombatantId, by: Option<(CombatantId, Source)> },
-    /// The encounter has an ability of somebody take effect by itself.
+    /// The script of the encounter applies an ability of a combatant.
     Scripted { who: CombatantId, ability: AbilityId },
-    /// A combatant gains experience, from one who was defeated or who gives it; `total` is what it has gained in this fight.
+    /// A combatant gains experience from a defeated combatant or an effect; `total` is its sum in this fight.
     Learned { who: CombatantId, from: CombatantId, amount: f64, total: f64 },
-    /// A combatant has another level from now on, for the experience that it has gained.
+    /// The level of a combatant changes because of experience.
     LevelGained { who: CombatantId, level: f64 },
-    /// A combatant that was defeated is back.
+    /// A defeated combatant is revived.
     Revived { target: CombatantId, caster: CombatantId, source: Source },
-    /// Something that the rules report to the game, with the first `count` of these numbers.
+    /// A report of the rules to the game, with the first `count` of these numbers.
     Reported {
         caster: CombatantId,
         target: CombatantId,
@@ -243,7 +243,7 @@ pub enum Event {
         numbers: [f64; MOST_NUMBERS],
         count: u8,
     },
-    /// A combatant is on another side from now on.
+    /// A combatant changes sides.
     SideChanged { who: CombatantId, side: SideId },
     /// A combatant is defeated; by whom and by what, unless a pool ran out by itself.
     Defeated { who: CombatantId, by: Option<(CombatantId, Source)> },
@@ -255,24 +255,24 @@ pub enum Event {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub enum Ending {
-    /// Only this side stands, or of every other somebody vital was defeated.
+    /// Only this side stands, or a vital member of every other side was defeated.
     Won(SideId),
-    /// This side held out until the time was up, as it had to.
+    /// This side held out until the time limit, as required.
     HeldOut(SideId),
-    /// Nobody stands: the last were defeated at the same moment.
+    /// Nobody stands: the last combatants were defeated in the same moment.
     AllDefeated,
-    /// The time limit came first.
+    /// The time limit was reached.
     TimeLimit,
-    /// Nothing can ever happen again.
+    /// Nothing can happen any more.
     Stalemate,
-    /// Several sides won at the same moment.
+    /// Several sides won in the same moment.
     Drawn,
-    /// An error ended it: a formula without a value, or a limit that was passed.
+    /// An error ended it: a formula without a value, or a limit that was exceeded.
     Failed,
 }
 
 impl Ending {
-    /// The side that won, if one did.
+    /// The winning side, if there is one.
     pub fn winner(self) -> Option<SideId> {
         match self {
             Self::Won(side) | Self::HeldOut(side) => Some(side),
@@ -281,7 +281,7 @@ impl Ending {
     }
 }
 
-/// Why an ability cannot be used: the first reason of these that applies.
+/// The reason why an ability cannot be used: the first of these that applies.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[allow(missing_docs)]
@@ -297,29 +297,28 @@ pub enum UnavailableReason {
     Forbidden { by: StatusId },
     /// Its unlock condition does not hold.
     Locked,
-    /// Its cooldown runs.
+    /// It is on cooldown.
     OnCooldown { until: Time },
     /// All its charges are spent.
     NoCharge { until: Time },
-    /// It has been used as often as it can be in one fight.
+    /// It has reached its maximum number of uses in this fight.
     UsedUp,
-    /// It is open only after another ability, for some time.
+    /// It is available only for some time after another ability.
     NotOpen { after: AbilityId },
-    /// The policy's condition does not hold.
+    /// The condition of the policy line is false.
     Condition,
-    /// Nobody is there whom it could be used on.
+    /// There is no possible target.
     NoTarget,
-    /// The target, or the place where there is none, is too far away, in metres; `until` is when it will not be, if both
-    /// go on as they do.
+    /// The target or the position is out of reach, in metres; `until` is when it will be in reach on current courses.
     OutOfReach { target: Option<CombatantId>, distance: f64, reach: f64, until: Option<Time> },
-    /// A pool holds too little; `until` is when it will hold enough, if nothing interferes.
+    /// A pool holds too little; `until` is when it will hold enough without further events.
     CannotAfford { pool: PoolId, cost: f64, has: f64, until: Option<Time> },
 }
 
 impl UnavailableReason {
-    /// How many reasons there are.
+    /// The number of reasons.
     pub const KINDS: usize = 13;
-    /// A name for each reason, by [`UnavailableReason::kind`], as measures and files use it.
+    /// A name for each reason, by [`UnavailableReason::kind`], as used in measures and files.
     pub const NAMES: [&'static str; Self::KINDS] = [
         "out_of_the_fight",
         "busy",
@@ -355,12 +354,12 @@ impl UnavailableReason {
         }
     }
 
-    /// A name for the reason, as measures and files use it.
+    /// A name for the reason, as used in measures and files.
     pub fn name(self) -> &'static str {
         Self::NAMES[self.kind()]
     }
 
-    /// When the reason will be gone by itself.
+    /// When the reason ends without an event.
     pub fn until(self) -> Option<Time> {
         match self {
             Self::OnCooldown { until } | Self::Busy { until } | Self::NoCharge { until } => Some(until),
@@ -377,18 +376,18 @@ impl UnavailableReason {
     }
 }
 
-/// Why an ability is kept up no longer.
+/// The reason why a sustained ability ends.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[non_exhaustive]
 pub enum StopReason {
-    /// Its longest time is over.
+    /// Its maximum time is over.
     Longest,
     /// Its `while` is false.
     Unwanted,
     /// All its targets are defeated.
     NoTarget,
-    /// Its first target that stands is too far away.
+    /// Its first standing target is out of reach.
     OutOfReach,
     /// A pool holds too little for the next tick.
     CannotAfford,
@@ -397,7 +396,7 @@ pub enum StopReason {
 }
 
 impl StopReason {
-    /// In words.
+    /// The reason in words.
     pub fn name(self) -> &'static str {
         match self {
             Self::Longest => "longest_reached",
@@ -410,13 +409,13 @@ impl StopReason {
     }
 }
 
-/// What a step did to a hit.
+/// The effect of a step on a hit.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub enum StepResult {
     /// Its condition did not hold.
     Passed,
-    /// It changed the amount, or set a mark, or soaked.
+    /// It changed the amount, set a mark, or soaked.
     Applied,
     /// It stopped the hit.
     Stopped,
@@ -424,15 +423,15 @@ pub enum StepResult {
 
 /// Receives the events of a fight.
 pub trait Observer {
-    /// The kinds of event that it wants: others are not built. Asked once for each call of a fight.
+    /// The kinds of event that it wants: others are not built. Queried once for each call of a fight.
     fn wants(&self) -> EventMask {
         EventMask::EVENTS
     }
 
-    /// Something happened.
+    /// An event happened.
     fn event(&mut self, at: Time, event: Event);
 
-    /// A formula was evaluated on the way to the next event; see [`EventMask::DETAIL`].
+    /// A formula was evaluated before the next event; see [`EventMask::DETAIL`].
     fn formula(&mut self, at: Time, formula: FormulaId, reading: &Reading) {
         let _ = (at, formula, reading);
     }
@@ -450,20 +449,20 @@ impl Observer for Silent {
     fn event(&mut self, _: Time, _: Event) {}
 }
 
-/// An event with its moment.
+/// An event with its time.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct Logged {
-    /// When.
+    /// The time.
     pub at: Time,
-    /// What.
+    /// The event.
     pub event: Event,
 }
 
-/// Keeps all events.
+/// Stores all events.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Log {
-    /// In the order in which they happened.
+    /// In order of occurrence.
     pub events: Vec<Logged>,
 }
 
@@ -473,7 +472,7 @@ impl Observer for Log {
     }
 }
 
-/// Kinds of event, as one bit each.
+/// A set of event kinds, one bit each.
 ///
 /// ```
 /// use edgeplane::fight::{EventKind, EventMask};
@@ -483,18 +482,18 @@ impl Observer for Log {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct EventMask(u64);
 
-/// Stands for readings of formulas in a mask.
+/// The bit for readings of formulas.
 const FORMULAS: u64 = 1 << 63;
 
 impl EventMask {
-    /// Nothing.
+    /// The empty set.
     pub const NONE: Self = Self(0);
-    /// Every kind of event but [`EventKind::Stepped`] and [`EventKind::Flows`].
+    /// Every kind of event except [`EventKind::Stepped`] and [`EventKind::Flows`].
     pub const EVENTS: Self = Self(Self::DETAIL.0 & !FORMULAS & !(1 << EventKind::Stepped as u64));
-    /// Every kind of event but [`EventKind::Flows`], and [`Observer::formula`] for every formula that is evaluated.
+    /// Every kind of event except [`EventKind::Flows`], and [`Observer::formula`] for every formula that is evaluated.
     pub const DETAIL: Self = Self(!(1 << EventKind::Flows as u64));
 
-    /// These kinds.
+    /// The set of these kinds.
     pub const fn of(kinds: &[EventKind]) -> Self {
         let (mut bits, mut index) = (0, 0);
         while index < kinds.len() {
@@ -504,7 +503,7 @@ impl EventMask {
         Self(bits)
     }
 
-    /// These kinds as well.
+    /// Adds these kinds.
     pub const fn with(self, kinds: &[EventKind]) -> Self {
         Self(self.0 | Self::of(kinds).0)
     }
@@ -524,7 +523,7 @@ impl EventMask {
 
 macro_rules! kinds {
     ($($kind:ident)*) => {
-        /// A kind of event, by the name of its variant.
+        /// A kind of event, named after its variant.
         #[derive(Clone, Copy, Debug, PartialEq, Eq)]
         #[allow(missing_docs)]
         #[non_exhaustive]
@@ -533,7 +532,7 @@ macro_rules! kinds {
         }
 
         impl Event {
-            /// Its kind.
+            /// The kind of the event.
             pub fn kind(&self) -> EventKind {
                 match self {
                     $(Self::$kind { .. } => EventKind::$kind),*

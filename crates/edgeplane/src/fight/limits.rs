@@ -1,18 +1,19 @@
-//! What ends a fight that would otherwise never end, and fights that cannot go on.
+//! Limits that end a fight that would otherwise not end, and errors of fights.
 
 use std::sync::Arc;
 
 use crate::program::{AbilityId, CombatantId, Fault, Program, Setup, StatusId, Time};
 use crate::text::{Code, Diagnostic, Sources};
 
-/// What ends a fight that would otherwise never end.
+/// Limits that end a fight that would otherwise not end.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Limits {
-    /// Most timers that may run off in one fight.
+    /// The maximum number of timers in one fight.
     pub steps: u64,
-    /// Most rounds of decisions at one moment: things that bring each other about without time passing.
+    /// The maximum number of rounds of decisions in one moment, for abilities that cause each other without time
+    /// passing.
     pub waves: u32,
-    /// Most triggers of statuses that follow from one another at one moment.
+    /// The maximum length of a chain of triggers in one moment.
     pub chain: u32,
 }
 
@@ -22,19 +23,19 @@ impl Default for Limits {
     }
 }
 
-/// A fight that cannot go on: when, why, and where in the ruleset that comes from.
+/// An error that ends a fight: the time, the reason, and the place in the ruleset that causes it.
 #[derive(Clone)]
 pub struct FightError {
-    /// When.
+    /// The time in the fight.
     pub at: Time,
-    /// Why.
+    /// The reason.
     pub kind: FightErrorKind,
     diagnostic: Box<Diagnostic>,
-    /// The rules of the fight, so that what is shown are the lines of its own files.
+    /// The rules of the fight, so that diagnostics show the lines of its own files.
     program: Arc<Program>,
 }
 
-/// Equal if the same went wrong at the same moment.
+/// Equal for the same error at the same time.
 impl PartialEq for FightError {
     fn eq(&self, other: &Self) -> bool {
         self.at == other.at && self.kind == other.kind && self.diagnostic == other.diagnostic
@@ -59,49 +60,49 @@ impl std::fmt::Display for FightError {
 
 impl std::error::Error for FightError {}
 
-/// Why a fight cannot go on.
+/// The reason why a fight cannot continue.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub enum FightErrorKind {
     /// A formula has no usable value.
     Fault(Box<Fault>),
-    /// Things bring each other about without time passing; who used what last.
+    /// Abilities cause each other without time passing.
     Endless {
-        /// How many waves there were.
+        /// The number of rounds.
         waves: u32,
         /// The combatant that acted last.
         who: CombatantId,
-        /// What it used.
+        /// The ability that it used.
         ability: Option<AbilityId>,
     },
-    /// Statuses trigger each other without end.
+    /// Statuses trigger each other endlessly.
     Chain {
-        /// How many of them followed from one another.
+        /// The length of the chain.
         limit: u32,
-        /// Those that triggered last.
+        /// The statuses that were triggered last.
         statuses: Vec<StatusId>,
     },
-    /// There are more zones at once than can be.
+    /// Too many zones exist at once.
     Zones {
-        /// Most that can be.
+        /// The maximum.
         most: usize,
     },
-    /// There are more statuses, or stacks that end each on its own, at once than can be.
+    /// Too many statuses, or stacks with individual end times, exist at once.
     Statuses {
-        /// Most that can be.
+        /// The maximum.
         most: usize,
     },
     /// Zones move combatants in and out without time passing.
     Edges {
-        /// How often that was looked at.
+        /// The number of checks.
         times: u32,
     },
-    /// Something was asked for that the fight does not have: somebody, a number or an amount.
+    /// A call refers to something that the fight does not have: a combatant, a number or an amount.
     Call {
         /// What is wrong with it.
         what: String,
     },
-    /// More happened than the limit allows.
+    /// The fight took more steps than the limit allows.
     TooLong {
         /// The limit.
         steps: u64,
@@ -114,12 +115,12 @@ impl FightError {
         Self { at, kind, diagnostic, program: Arc::clone(setup.program()) }
     }
 
-    /// As a diagnostic that points into the ruleset where that is possible.
+    /// A diagnostic that points into the ruleset where that is possible.
     pub fn diagnostic(&self) -> &Diagnostic {
         &self.diagnostic
     }
 
-    /// The files that the places of the diagnostic point into.
+    /// The files to which the diagnostic refers.
     pub fn sources(&self) -> &Sources {
         self.program.sources()
     }

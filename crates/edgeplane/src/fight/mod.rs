@@ -1,17 +1,17 @@
-//! Fight: what happens. One run of an encounter with one seed.
+//! A fight: one run of an encounter with one seed.
 //!
-//! The methods of [`Fight`] come in five families: **begin** ([`Fight::new`], [`Fight::restart`]), **let time pass**
-//! ([`Fight::run`], [`Fight::advance`]), **call** ([`Fight::take_control`], [`Fight::use_ability`],
-//! [`Fight::apply_status`], [`Fight::set_base`], [`Fight::set_pool`]) and **look** ([`Fight::pool`],
-//! [`Fight::attribute`], [`Fight::statuses`], [`Fight::contributions`], [`Fight::evaluate`], [`Fight::ready_at`],
-//! [`Fight::why_unavailable`], [`Fight::ending`], [`Fight::snapshot`]) and **come and go** ([`Fight::spawn`],
-//! [`Fight::despawn`], [`Fight::set_motions`], [`Fight::save`]).
+//! The methods of [`Fight`] come in five families: **begin** ([`Fight::new`], [`Fight::restart`]), **advance time**
+//! ([`Fight::run`], [`Fight::advance`]), **change** ([`Fight::take_control`], [`Fight::use_ability`],
+//! [`Fight::apply_status`], [`Fight::set_base`], [`Fight::set_pool`]), **read** ([`Fight::pool`], [`Fight::attribute`],
+//! [`Fight::statuses`], [`Fight::contributions`], [`Fight::evaluate`], [`Fight::ready_at`], [`Fight::why_unavailable`],
+//! [`Fight::ending`], [`Fight::snapshot`]) and **spawn and save** ([`Fight::spawn`], [`Fight::despawn`],
+//! [`Fight::set_motions`], [`Fight::save`]).
 //!
-//! The engine is handed time and chance and does no input or output: it reports [`Event`]s to an [`Observer`], and
-//! the same code serves a game loop and a study of millions of fights.
+//! The engine receives time and chance from its caller and does no input or output. It reports [`Event`]s to an
+//! [`Observer`], and the same code serves a game loop and a study of millions of fights.
 //!
 //! # A moment
-//! There is no fixed step: the fight jumps from one thing due to the next.
+//! There is no fixed time step: the fight jumps from event to event.
 //!
 //! ```text
 //!            ┌──────────────────────────────────────────────────────────────────────┐
@@ -35,10 +35,10 @@
 //! ```
 //!
 //! # Where things are
-//! `engine` has the parts that all of this works with, `step` the moment. `state` is everything that can change.
-//! One folder for each matter: `decide` (gates of policies, signals that have a combatant decide anew, targets, ways),
-//! `abilities` (using one), `effects` (hits, pools, gear, threat), `statuses` (applying, ticks, triggers),
-//! `space` (zones, flights), `session` (calls, controllers, scripts, what is carried from fight to fight).
+//! `engine` holds the parts that all modules work with, `step` plays moments, and `state` is everything that can
+//! change. There is one folder for each topic: `decide` (gates of policies, signals that cause new decisions, targets,
+//! paths), `abilities` (uses), `effects` (hits, pools, gear, threat), `statuses` (application, ticks, triggers),
+//! `space` (zones, flights) and `session` (calls, controllers, scripts, state carried between fights).
 
 mod abilities;
 mod decide;
@@ -95,13 +95,13 @@ use state::State;
 pub struct Fight<C = Sampler> {
     setup: Arc<Setup>,
     state: State,
-    /// What gives the functions of the game.
+    /// The source of the game's functions.
     functions: Option<Arc<GameFunctions>>,
     chance: C,
     limits: Limits,
 }
 
-/// Everything about a fight that can change, at one moment. It belongs to fights of the setup that it was taken of.
+/// The complete state of a fight at one moment. It can be restored to fights with the same setup.
 #[derive(Clone, Debug)]
 pub struct Snapshot<C: RandomSource = Sampler> {
     setup: Arc<Setup>,
@@ -109,7 +109,7 @@ pub struct Snapshot<C: RandomSource = Sampler> {
     chance: C::Saved,
 }
 
-/// Equal if the fights are at the same point, whatever setup they share.
+/// Equal if both fights are at the same point, whatever setup they share.
 impl<C: RandomSource> PartialEq for Snapshot<C> {
     fn eq(&self, other: &Self) -> bool {
         self.state == other.state && self.chance == other.chance
@@ -117,14 +117,14 @@ impl<C: RandomSource> PartialEq for Snapshot<C> {
 }
 
 impl<C: RandomSource> Snapshot<C> {
-    /// Bytes that it takes in memory, without what it shares with others.
+    /// Its size in memory in bytes, without shared data.
     pub fn bytes(&self) -> usize {
         size_of::<Self>() + self.state.bytes() + C::saved_bytes(&self.chance)
     }
 }
 
 impl Fight<Sampler> {
-    /// A fight of an encounter with sampled chance.
+    /// Starts a fight of an encounter with sampled chance.
     ///
     /// ```
     /// # use edgeplane::{Fight, Game, Time};
@@ -139,7 +139,7 @@ impl Fight<Sampler> {
 }
 
 impl<C: RandomSource> Fight<C> {
-    /// A fight whose chances come from elsewhere.
+    /// Starts a fight with another source of chance.
     ///
     /// ```
     /// # use edgeplane::fight::Likely;
@@ -158,7 +158,7 @@ impl<C: RandomSource> Fight<C> {
         fight
     }
 
-    /// Begins anew with another seed. Nothing is allocated.
+    /// Restarts with another seed. Nothing is allocated.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -175,7 +175,7 @@ impl<C: RandomSource> Fight<C> {
         self.with_engine(&mut Silent, |engine| engine.reset());
     }
 
-    /// What gives the chances.
+    /// The source of chance.
     ///
     /// ```
     /// # use edgeplane::fight::Branching;
@@ -191,12 +191,12 @@ impl<C: RandomSource> Fight<C> {
         &mut self.chance
     }
 
-    /// Whether chance has been drawn in this fight, other than for tie-breaks.
+    /// Whether any chance has been drawn in this fight, other than for tie-breaks.
     pub(crate) fn has_drawn(&self) -> bool {
         self.chance.has_drawn(self.setup.program.sites.len())
     }
 
-    /// Other limits than the usual ones.
+    /// Sets limits other than the defaults.
     ///
     /// ```
     /// # use edgeplane::fight::Limits;
@@ -212,7 +212,7 @@ impl<C: RandomSource> Fight<C> {
         self
     }
 
-    /// What there is to see of the fight.
+    /// A view of the fight.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game};
@@ -227,7 +227,7 @@ impl<C: RandomSource> Fight<C> {
         View { setup: &self.setup, state: &self.state }
     }
 
-    /// What holds from the start, without letting anybody act: for explanations.
+    /// Applies the initial state without letting anybody act: for explanations.
     pub(crate) fn begin(&mut self) -> Result<(), FightError> {
         if self.state.began {
             return Ok(());
@@ -249,12 +249,12 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When a formula has no value or a limit is passed. The fight is over then: [`Ending::Failed`].
+    /// Returns an error if a formula has no value or a limit is exceeded. The fight is then over: [`Ending::Failed`].
     pub fn run<O: Observer>(&mut self, observer: &mut O) -> Result<Ending, FightError> {
         self.try_with_engine(observer, |engine| engine.run())
     }
 
-    /// Lets time pass up to and including a moment; returns the ending if the fight is over.
+    /// Advances up to and including a time; returns the ending if the fight is over.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent, Time};
@@ -274,7 +274,7 @@ impl<C: RandomSource> Fight<C> {
         self.try_with_engine(observer, |engine| engine.advance(until))
     }
 
-    /// The moment at hand.
+    /// The current time.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent, Time};
@@ -289,7 +289,7 @@ impl<C: RandomSource> Fight<C> {
         self.state.now
     }
 
-    /// How it ended, if it has.
+    /// The ending, if the fight is over.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -305,7 +305,7 @@ impl<C: RandomSource> Fight<C> {
         self.state.ending
     }
 
-    /// Who fights, and what is fixed.
+    /// The participants and everything that is fixed.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game};
@@ -320,13 +320,13 @@ impl<C: RandomSource> Fight<C> {
         &self.setup
     }
 
-    /// How many things the last call has made happen, one after the other.
+    /// The number of steps taken by the last call.
     #[cfg(feature = "study")]
     pub(crate) fn steps_taken(&self) -> u64 {
         self.state.steps_taken
     }
 
-    /// Everything that can change, to come back to later.
+    /// The complete state, to be restored later.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -345,7 +345,7 @@ impl<C: RandomSource> Fight<C> {
         Snapshot { setup: Arc::clone(&self.setup), state, chance: self.chance.save() }
     }
 
-    /// The same into a snapshot that is not needed any more: nothing is allocated, once that has had as much to keep.
+    /// The same into an existing snapshot: nothing is allocated once it has the required capacity.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent, Time};
@@ -366,7 +366,7 @@ impl<C: RandomSource> Fight<C> {
         self.chance.save_into(&mut snapshot.chance);
     }
 
-    /// Comes back to a snapshot of a fight of the same ruleset and encounter.
+    /// Restores a snapshot of a fight of the same ruleset and encounter.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent, Time};
@@ -381,7 +381,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When the snapshot is of another ruleset or encounter; the fight stays as it is.
+    /// Returns an error if the snapshot is of another ruleset or encounter; the fight is then unchanged.
     pub fn restore(&mut self, snapshot: &Snapshot<C>) -> Result<(), FightError> {
         if let Some(what) = self.setup.difference(&snapshot.setup) {
             let kind = FightErrorKind::Call { what: format!("the snapshot is of another fight: {what}") };

@@ -1,4 +1,4 @@
-//! Events with names in place of ids, for files.
+//! Events with names instead of ids, for files.
 
 use serde::Serialize;
 use serde::ser::{SerializeMap, Serializer};
@@ -7,7 +7,7 @@ use super::events::{Event, Logged, Prevention, Source};
 use super::names::NamesOf;
 use crate::program::{AbilityId, CombatantId, PoolId, Setup, StatusId, ZoneId};
 
-/// An event by name; it is written to one flat object with `at` in seconds and `event` first.
+/// An event by name; it is serialized as one flat object that begins with `at` in seconds and `event`.
 #[derive(Clone, Copy, Debug)]
 pub struct NamedEvent<'a> {
     setup: &'a Setup,

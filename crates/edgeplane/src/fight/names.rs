@@ -1,9 +1,9 @@
-//! What is in an event by its name, for files and for people.
+//! Names of the contents of events, for files and people.
 
 use super::events::{Ending, Source, UnavailableReason};
 use crate::program::{AbilityId, CombatantId, PoolId, ReportId, Setup, SideId, StatusId, plain};
 
-/// Names of one setup.
+/// The names of one setup.
 pub(crate) struct NamesOf<'a>(pub(crate) &'a Setup);
 
 impl<'a> NamesOf<'a> {
@@ -40,12 +40,12 @@ impl<'a> NamesOf<'a> {
     }
 }
 
-/// The name of what an effect comes of: an ability, a status or a cause.
+/// The name of the source of an effect: an ability, a status or a cause.
 pub fn describe_source(setup: &Setup, source: Source) -> &str {
     NamesOf(setup).source(source)
 }
 
-/// Why an ability is unavailable, in words: `cannot afford 18 breath (has 12.4)`.
+/// The reason why an ability is unavailable, in words: `cannot afford 18 breath (has 12.4)`.
 pub fn describe_reason(setup: &Setup, reason: UnavailableReason) -> String {
     use UnavailableReason as Reason;
     match reason {

@@ -1,4 +1,4 @@
-//! Where a fight gets its chances from.
+//! Sources of chance.
 
 use std::sync::Arc;
 
@@ -7,25 +7,25 @@ use rand_xoshiro::SplitMix64;
 
 use crate::program::{Chance, StreamId};
 
-/// A source of chance for whole fights.
+/// A source of chance for complete fights.
 pub trait RandomSource: Chance + Clone {
-    /// What a snapshot keeps of it.
+    /// The part of it that a snapshot keeps.
     type Saved: Clone + std::fmt::Debug + PartialEq;
 
-    /// Begins a fight; `streams` are the hashed names of all its streams.
+    /// Starts a fight; `streams` are the hashed names of all its streams.
     fn begin(&mut self, seed: u64, streams: &Arc<[u64]>);
 
-    /// There are more streams from now on, after those that there were: combatants have come.
+    /// Appends streams for new combatants.
     fn grow(&mut self, streams: &Arc<[u64]>) {
         let _ = streams;
     }
 
-    /// From now on these are the streams; those that have the name of one that there was go on as it.
+    /// Replaces the streams; those whose names existed before continue.
     fn rename(&mut self, streams: &Arc<[u64]>) {
         let _ = streams;
     }
 
-    /// What a snapshot keeps.
+    /// Returns the state for a snapshot.
     fn save(&self) -> Self::Saved;
 
     /// The same, reusing the memory of another one.
@@ -33,15 +33,16 @@ pub trait RandomSource: Chance + Clone {
         *saved = self.save();
     }
 
-    /// Goes on from what was kept.
+    /// Continues from a saved state.
     fn load(&mut self, saved: &Self::Saved);
 
-    /// Bytes that the lists in what is kept take.
+    /// The size of the lists in a saved state in bytes.
     fn saved_bytes(_saved: &Self::Saved) -> usize {
         0
     }
 
-    /// Whether anything was drawn in this fight but the first of each so many streams, which are tie-breaks.
+    /// Whether anything other than the first stream of each combatant, which is its tie-break, has been drawn in this
+    /// fight.
     fn has_drawn(&self, _streams_of_one: usize) -> bool {
         true
     }
@@ -49,14 +50,14 @@ pub trait RandomSource: Chance + Clone {
 
 /// The seed of one stream of one fight.
 ///
-/// Public so that a program written by hand can draw the same chances as the engine.
+/// Public so that a hand-written program can make the same draws as the engine.
 #[inline]
 pub fn stream_seed(seed: u64, name: u64) -> u64 {
     let mut mixed = SplitMix64::seed_from_u64(seed ^ name.rotate_left(32));
     mixed.next_u64() ^ name
 }
 
-/// The seed of one trial of a study: any trial can be run again on its own.
+/// The seed of one trial of a study, with which that trial can be run again on its own.
 pub fn seed_of_trial(study: u64, trial: u64) -> u64 {
     let mut mixed = SplitMix64::seed_from_u64(study);
     let base = mixed.next_u64();
@@ -65,23 +66,23 @@ pub fn seed_of_trial(study: u64, trial: u64) -> u64 {
 
 /// Pseudo-random chance: one small generator for each stream.
 ///
-/// A generator is its seed, which follows from the fight's seed and the stream's name, and the number of
-/// draws so far; that number is all that a fight keeps. To mix a seed anew for each draw costs a few operations, and
-/// to keep it eight bytes for each place of chance and combatant.
+/// A generator consists of its seed, which follows from the fight's seed and the stream's name, and the number of draws
+/// so far; only that number is stored. Mixing the seed again for each draw costs a few operations; storing it would
+/// cost eight bytes for each stream of each combatant.
 #[derive(Clone, Debug, Default)]
 pub struct Sampler {
     seed: u64,
-    /// Those of the set-up, which all its fights share.
+    /// The streams of the setup, shared by all its fights.
     names: Arc<[u64]>,
     drawn: DrawCounts,
 }
 
-/// How often each stream was drawn from: in two bytes each, since most are hardly ever drawn from in one fight.
+/// The number of draws of each stream, in two bytes each, since few streams are drawn from often.
 #[derive(Clone, Debug, Default, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 struct DrawCounts {
     low: Vec<u16>,
-    /// Streams that were drawn from more often than two bytes can count, with the rest of the count.
+    /// Streams with more draws than two bytes can count, with the high part of the count.
     high: Vec<(u32, u32)>,
 }
 
@@ -95,7 +96,7 @@ impl DrawCounts {
         (0..self.low.len()).map(|stream| self.count(stream))
     }
 
-    /// One more of a stream: how many there were.
+    /// Counts a draw and returns the number of earlier draws.
     #[inline(always)]
     fn next(&mut self, stream: usize) -> Option<u32> {
         let low = self.low.get_mut(stream)?;
@@ -104,7 +105,7 @@ impl DrawCounts {
         if *low == 0 || !self.high.is_empty() { Some(self.carry(stream, before)) } else { Some(before) }
     }
 
-    /// The whole of a count of which the low part was this before the last draw.
+    /// The complete count, given its low part before the last draw.
     #[cold]
     fn carry(&mut self, stream: usize, low: u32) -> u32 {
         let carry = u32::from(low == u32::from(u16::MAX));
@@ -139,10 +140,10 @@ impl DrawCounts {
     }
 }
 
-/// How far [`SplitMix64`] goes with each draw.
+/// The increment of [`SplitMix64`] for each draw.
 const STEP: u64 = 0x9e37_79b9_7f4a_7c15;
 
-/// The top 53 bits as a number from 0 up to but without 1.
+/// The top 53 bits as a number from 0 (inclusive) to 1 (exclusive).
 #[inline(always)]
 fn unit(bits: u64) -> f64 {
     (bits >> 11) as f64 * (1.0 / (1u64 << 53) as f64)
@@ -152,7 +153,7 @@ impl Sampler {
     #[inline(always)]
     fn next(&mut self, stream: StreamId) -> u64 {
         let index = stream.0 as usize;
-        // There is a stream for each place of each combatant.
+        // There is a stream for each combatant and each position in the rules.
         let (Some(name), Some(drawn)) = (self.names.get(index), self.drawn.next(index)) else { return 0 };
         let seed = stream_seed(self.seed, *name);
         let gone = STEP.wrapping_mul(u64::from(drawn));
@@ -160,7 +161,7 @@ impl Sampler {
     }
 }
 
-/// How often each stream of a fight was drawn from.
+/// The number of draws of each stream of a fight.
 #[derive(Clone, Debug, Default, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct SamplerState {
@@ -219,13 +220,13 @@ impl RandomSource for Sampler {
 impl Chance for Sampler {
     #[inline(always)]
     fn chance(&mut self, stream: StreamId, p: f64) -> bool {
-        // What is certain draws nothing, so that it need not be asked about.
+        // A certain outcome makes no draw, so it need not be tested for.
         p >= 1.0 || (p > 0.0 && unit(self.next(stream)) < p)
     }
 
     #[inline(always)]
     fn pick(&mut self, stream: StreamId, n: u32) -> u32 {
-        // Multiply and shift: the bias of at most n / 2^64 is far below what any study can see.
+        // Multiply and shift: the bias of at most n / 2^64 is far below what any study can detect.
         ((u128::from(self.next(stream)) * u128::from(n)) >> 64) as u32
     }
 
@@ -235,8 +236,8 @@ impl Chance for Sampler {
     }
 }
 
-/// A list of draws, each between 0 and 1, given in turn whatever the stream; after its end, ½.
-/// For tests, and for replaying a fight of which the draws were written down.
+/// A list of draws between 0 and 1, returned in order whatever the stream, followed by ½. For tests, and for replaying
+/// recorded fights.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Recorded {
     draws: Vec<f64>,
@@ -244,7 +245,7 @@ pub struct Recorded {
 }
 
 impl Recorded {
-    /// Draws to give.
+    /// The draws to return.
     pub fn new(draws: impl Into<Vec<f64>>) -> Self {
         Self { draws: draws.into(), next: 0 }
     }
@@ -267,7 +268,7 @@ impl RandomSource for Recorded {
         self.clone_from(saved);
     }
 
-    /// Tie-breaks are drawn first; they are not taken from the list.
+    /// Tie-breaks are drawn first and are not taken from the list.
     fn begin(&mut self, _: u64, _: &Arc<[u64]>) {
         self.next = 0;
     }
@@ -287,7 +288,7 @@ impl Chance for Recorded {
     }
 }
 
-/// Always the likelier: chances of one half and more come true, numbers are in the middle.
+/// Always the more likely outcome: chances of one half and more succeed, numbers are at their midpoint.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Likely;
 
@@ -323,31 +324,31 @@ impl Chance for Likely {
     }
 }
 
-/// Walks through all that can happen: every run takes another branch, and knows how likely it is.
+/// Enumerates all possible outcomes: every run takes another branch and knows its probability.
 ///
-/// Uniform draws are cut into equal parts, each standing for its middle. With an odd number of parts
-/// a mean of anything linear is exact, and least and greatest are close to the edges.
+/// Uniform draws are divided into equal parts, each represented by its midpoint. With an odd number of parts, the mean
+/// of a linear function is exact, and the minimum and maximum are close to the limits.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Branching {
     parts: u32,
-    /// The branch taken at each draw of this run, and of how many.
+    /// For each draw of this run, the branch taken and the number of branches.
     path: Vec<(u32, u32)>,
     at: usize,
     weight: f64,
 }
 
 impl Branching {
-    /// Cuts uniform draws into so many parts.
+    /// Divides uniform draws into this many parts.
     pub fn new(parts: u32) -> Self {
         Self { parts: parts.max(1), path: Vec::new(), at: 0, weight: 1.0 }
     }
 
-    /// How likely this run was.
+    /// The probability of this run.
     pub fn weight(&self) -> f64 {
         self.weight
     }
 
-    /// Goes back to the start and on to the next branch; false when all have been walked.
+    /// Returns to the start and selects the next branch; `false` when all have been taken.
     pub fn next_branch(&mut self) -> bool {
         self.at = 0;
         self.weight = 1.0;
@@ -402,7 +403,7 @@ impl Chance for Branching {
     }
 
     fn pick(&mut self, _: StreamId, n: u32) -> u32 {
-        // Tie-breaks ask for a pick among very many; nothing that is explained depends on them.
+        // Tie-breaks pick from a very large range; nothing that is explained depends on them.
         if n <= 1 || n == u32::MAX {
             return 0;
         }

@@ -1,4 +1,4 @@
-//! From moment to moment; see the drawing in the documentation of [`super`].
+//! Time and moments; see the drawing in the documentation of [`super`].
 
 use super::engine::{Engine, FightResult, emit};
 use super::events::Ending;
@@ -10,8 +10,8 @@ use super::statuses::triggers::TriggerContext;
 use crate::program::{CombatantId, Layout, LostReason, SideId, StreamId, Time, TriggerEvent};
 
 impl Engine<'_> {
-    /// Draws tie-breaks and sets the first timers. Tie-breaks come from each combatant's own stream, so their
-    /// order depends on the seed and on who takes part, and not on who is listed first.
+    /// Draws tie-breaks and sets the first timers. Each combatant draws from its own stream, so the order depends on
+    /// the seed and the participants, not on the order of the list.
     pub(super) fn reset(&mut self) {
         self.state.reset(self.setup);
         let sites = self.program.sites.len() as u32;
@@ -36,7 +36,7 @@ impl Engine<'_> {
     pub(super) fn run(&mut self) -> FightResult<Ending> {
         match self.advance(Time::NEVER)? {
             Some(ending) => Ok(ending),
-            // Only combatants that are controlled by hand are left, and nobody's hand is here.
+            // Only combatants controlled by individual calls are left, and no call can come.
             None => Ok(self.end(Ending::Stalemate)),
         }
     }
@@ -46,11 +46,11 @@ impl Engine<'_> {
             self.begin()?;
         }
         if self.setup.is_endless {
-            // A world that goes on may do more than any fight; what never ends is noticed within one call.
+            // An endless world may take more steps than any fight; an endless loop is detected within one call.
             self.state.steps_taken = 0;
         }
         if self.state.ending.is_none() {
-            // Calls of the game may have changed something since: what that triggers comes first.
+            // Calls of the game may have changed something: triggers of that come first.
             self.respond()?;
             self.moment()?;
         }
@@ -67,13 +67,13 @@ impl Engine<'_> {
         Ok(self.state.ending)
     }
 
-    /// What is due next.
+    /// The earliest timer.
     #[inline]
     pub(super) fn next_due(&self) -> Due {
         self.state.timers.next().min(self.state.statuses.next())
     }
 
-    /// Nothing is due any more before `until` or the time limit.
+    /// Nothing more is due before `until` or the time limit.
     fn pass_until(&mut self, due: Due, until: Time) {
         let limit = self.setup.time_limit;
         let by_hand = |one: &super::state::Combatant| one.control == super::state::Control::Hand && one.stands;
@@ -97,7 +97,7 @@ impl Engine<'_> {
         ending
     }
 
-    /// Everything that happens at one moment.
+    /// Plays everything that happens in one moment.
     fn moment(&mut self) -> FightResult<()> {
         let mut waves = 0;
         self.state.triggered = 0;
@@ -110,7 +110,7 @@ impl Engine<'_> {
             if !self.state.deciders.is_empty() {
                 self.decide_together()?;
                 self.respond()?;
-                // What a decision causes is settled before anything takes effect that was decided.
+                // Consequences of decisions are settled before the decided abilities take effect.
                 self.settle()?;
                 if self.state.ending.is_some() {
                     return Ok(());
@@ -132,8 +132,8 @@ impl Engine<'_> {
         self.error(FightErrorKind::Endless { waves, who, ability })
     }
 
-    /// All timers that are due, one after the other in the order of their phases, each with what it triggers; what one
-    /// of them makes due comes in its turn.
+    /// Runs all due timers in the order of their phases, each followed by its triggers; timers that become due in the
+    /// meantime are included in order.
     fn happen(&mut self) -> FightResult<()> {
         loop {
             let due = self.state.statuses.next();
@@ -211,13 +211,13 @@ impl Engine<'_> {
                 self.state.edges = true;
                 Ok(())
             }
-            // Those of statuses, which have timers of their own.
+            // Timers of statuses are kept separately.
             Phase::Tick | Phase::Expire => Ok(()),
         }
     }
 
-    /// Settles what has happened: edges that were crossed, conditions that hold no more, who is defeated, and
-    /// where those go who cannot act; until nothing is left to settle.
+    /// Settles the consequences of events until nothing is left: crossed edges, conditions that no longer hold,
+    /// defeats, and the paths of combatants that cannot act.
     #[inline]
     fn settle(&mut self) -> FightResult<()> {
         let state = &*self.state;
@@ -256,7 +256,7 @@ impl Engine<'_> {
         self.state.timers.set(Timer::Act, due, who);
     }
 
-    /// Those whose pool ran empty are defeated, all at once.
+    /// Defeats all combatants whose pool has become empty, at once.
     #[inline(never)]
     fn settle_defeats(&mut self) -> FightResult<()> {
         let mut any = false;
@@ -276,12 +276,12 @@ impl Engine<'_> {
         }
         if any {
             self.give_experience()?;
-            // Who is brought back at once has not left its side without anybody.
+            // A combatant that is revived at once does not count as missing from its side.
             if self.revival_waits() {
                 self.respond()?;
             }
             self.settle_ending();
-            // What a defeat triggers may still hurt others, but brings nobody back.
+            // Triggers of a defeat may still hurt others, but revive nobody.
             if self.state.ending.is_none() {
                 self.respond()?;
             }
@@ -328,7 +328,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Somebody stands from now on, or no more: counts of who stands follow, and whoever depends on them.
+    /// Updates the counts of standing combatants, and everything that depends on them, after a change.
     pub(super) fn count_head(&mut self, who: CombatantId, change: f64) {
         let program = self.program;
         self.state.rosters.place(self.setup, &self.state.combatants, who);
@@ -346,14 +346,14 @@ impl Engine<'_> {
             if self.setup.is_placed && (self.state.who(other).waits || self.state.who(other).mobile) {
                 self.look_round(other);
             }
-            // Whoever joins may be the first whom an ability could be used on.
+            // A combatant that joins may be the first possible target of an ability.
             self.touch(other, if change > 0.0 || self.has_controller(other) { u64::MAX } else { heads });
         }
         self.state.check_conditions |= !self.state.statuses.conditional.is_empty();
         self.state.combatants.iter_mut().for_each(|one| one.conditions_changed = true);
     }
 
-    /// A combatant is gone, without having been defeated.
+    /// Removes a combatant without a defeat.
     pub(super) fn leave(&mut self, who: CombatantId) -> FightResult<()> {
         let stood = self.state.stands(who);
         if !self.state.holds.is_empty() {

@@ -16,7 +16,7 @@ use crate::program::{
 use crate::rules::{Receiver, UseMoment};
 
 impl Engine<'_> {
-    /// Starts an ability at those whom the combatant aims at: the cost is paid and the cast starts.
+    /// Starts an ability with the targets set for the combatant: pays the cost and starts the cast.
     pub(super) fn start(&mut self, who: CombatantId, index: usize) -> FightResult<()> {
         let setup = self.setup;
         let table = &setup.abilities[index];
@@ -66,18 +66,18 @@ impl Engine<'_> {
         self.pay_for(who, index)
     }
 
-    /// The first of those whom the ability under way is aimed at.
+    /// The first target of the ability under way.
     fn first_target(&self, who: CombatantId) -> CombatantId {
         if self.state.aimed_count(who) == 0 { who } else { self.state.aimed_at(self.setup, who, 0) }
     }
 
-    /// Whether a use that was begun is still under way: what it causes can have broken it.
+    /// Whether a use is still under way: its consequences may have interrupted it.
     fn is_under_way(&self, who: CombatantId, this_use: u16) -> bool {
         let combatant = self.state.who(who);
         combatant.uses_begun == this_use && matches!(combatant.doing, Doing::Casting(_))
     }
 
-    /// The times and the cost of an ability follow from its owner's attributes as they are now.
+    /// Recomputes the times and the cost of an ability from its owner's current attributes.
     pub(in crate::fight) fn derive_anew(&mut self, who: CombatantId, index: usize) {
         let table = &self.setup.abilities[index];
         if let Some(place) = table.varies {
@@ -85,7 +85,7 @@ impl Engine<'_> {
         }
     }
 
-    /// All costs of an ability. All are computed before any is paid: a cost may read the pools.
+    /// Pays all costs of an ability. All are computed before any is paid, because a cost may read the pools.
     fn pay_for(&mut self, who: CombatantId, index: usize) -> FightResult<()> {
         let table = &self.setup.abilities[index];
         let cost = self.state.derived(self.setup, index).cost;
@@ -113,7 +113,7 @@ impl Engine<'_> {
         emit!(self, Spent { who, ability, pool, amount, left });
     }
 
-    /// One of the times of an ability that has to be evaluated each time.
+    /// A time of an ability that has to be evaluated for each use.
     #[inline(never)]
     pub(super) fn time_of(&mut self, who: CombatantId, formula: Option<FormulaId>) -> FightResult<Time> {
         let Some(formula) = formula else { return Ok(Time::ZERO) };
@@ -128,7 +128,7 @@ impl Engine<'_> {
         self.time_of(who, self.program.ability(self.setup.abilities[index].ability).recovery)
     }
 
-    /// An ability takes effect. Its cast is over with that: its own effects cannot break it any more.
+    /// Releases an ability. The cast is then over, so its own effects cannot interrupt it.
     pub(super) fn release(&mut self, who: CombatantId, index: usize) -> FightResult<()> {
         let setup = self.setup;
         let table = &setup.abilities[index];
@@ -153,7 +153,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Brings effects about for all that an ability is aimed at; whether any of them stands.
+    /// Applies effects to all targets of an ability; returns whether any of them stands.
     fn effects_on_aimed(&mut self, by: &EffectContext, effects: &[EffectPlan]) -> FightResult<bool> {
         let who = by.caster;
         let count = self.state.aimed_count(who);
@@ -177,7 +177,7 @@ impl Engine<'_> {
         Ok(false)
     }
 
-    /// Each effect for one target after the other, then the next effect.
+    /// Applies each effect to one target after the other, then the next effect.
     pub(super) fn effects_on_each(&mut self, by: &EffectContext, effects: &[EffectPlan]) -> FightResult<()> {
         let who = by.caster;
         for effect in effects {
@@ -198,7 +198,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Locked out for a while, or ready at once.
+    /// Starts the recovery, or makes the combatant ready at once.
     fn recover(&mut self, who: CombatantId, recovery: Time) {
         if recovery == Time::ZERO {
             self.ready(who);
@@ -209,7 +209,7 @@ impl Engine<'_> {
         self.set_act(who, until, Phase::Ready);
     }
 
-    /// Breaks the cast of a combatant, if one is under way.
+    /// Interrupts the cast of a combatant, if one is under way.
     pub(in crate::fight) fn interrupt(&mut self, who: CombatantId, by: &EffectContext) -> FightResult<()> {
         let Doing::Casting(index) = self.state.who(who).doing else { return Ok(()) };
         let index = index as usize;
@@ -217,7 +217,7 @@ impl Engine<'_> {
         self.state.timers.clear(Timer::Act, who);
         let ability = self.setup.abilities[index].ability;
         emit!(self, Interrupted { who, ability, by: by.caster, source: by.source });
-        // What took effect has been had for its cost, and counts.
+        // Releases that have happened are paid for and counted.
         let combatant = self.state.who_mut(who);
         combatant.sustains = false;
         if std::mem::take(&mut combatant.releases_left) == 0 {
@@ -260,7 +260,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// An ability takes effect here and now, without cost, cast, cooldown or recovery.
+    /// Applies the effects of an ability without cost, cast, cooldown or recovery.
     pub(super) fn effects_of_ability(
         &mut self,
         who: CombatantId,
@@ -277,8 +277,8 @@ impl Engine<'_> {
         self.respond()
     }
 
-    /// A call uses an ability. A target that it names is the first of its targets, under the rules of the ability;
-    /// areas extend from it.
+    /// A call uses an ability. A given target becomes the first target, under the rules of the ability; areas extend
+    /// from it.
     pub(super) fn use_by_call(
         &mut self,
         who: CombatantId,
@@ -307,8 +307,8 @@ impl Engine<'_> {
         Ok(Ok(()))
     }
 
-    /// Why an ability cannot be used with a target as the first, or on whom the ability itself picks. If it can, its
-    /// targets lie in the scratch room.
+    /// The reason why an ability cannot be used with the given first target, or with the target that it picks itself.
+    /// If it can be used, its targets are in the scratch buffers.
     pub(in crate::fight) fn unavailable_on(
         &mut self,
         who: CombatantId,
@@ -322,7 +322,7 @@ impl Engine<'_> {
         }
         self.pick_from(who, target, plan)?;
         let reason = self.unavailable(who, index, false)?;
-        // Nobody outside of a circle around the caster is reached by being named.
+        // A target outside a circle around the caster is not reached by being named.
         match plan.area {
             Area::Circle { radius, around_caster: true } if reason.is_none() && self.setup.is_placed => {
                 let radius = self.reach_of(who, Some(radius))?;

@@ -1,5 +1,5 @@
-//! Abilities of which there is more to keep than when their cooldown ends: charges, a number of uses, a
-//! cooldown that others share, several releases, and those that are open only after another one.
+//! Abilities with more state than a cooldown: charges, limited uses, shared cooldowns, several releases, and
+//! availability after another ability.
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::UnavailableReason;
@@ -10,7 +10,7 @@ use crate::program::{AbilityId, AbilityPlan, CombatantId, Time};
 use crate::rules::UseMoment;
 
 impl Engine<'_> {
-    /// What keeps such an ability from being used, beyond what keeps any.
+    /// The reason why such an ability cannot be used, in addition to the reasons that apply to every ability.
     pub(in crate::fight) fn out_of_stock(
         &mut self,
         who: CombatantId,
@@ -41,12 +41,12 @@ impl Engine<'_> {
         if closes < now {
             return Ok(not_open);
         }
-        // Whatever else keeps it closed, that is another reason from then on.
+        // Whatever else keeps it closed is a different reason from then on.
         self.until = self.until.min(closes + Time(1));
         Ok(None)
     }
 
-    /// A use counts: its cooldown runs from this moment on, and a charge is spent.
+    /// Counts a use: the cooldown starts at this time, and a charge is spent.
     pub(super) fn count_use(&mut self, who: CombatantId, index: usize, from: Time) -> FightResult<()> {
         let plan = self.program.ability(self.setup.abilities[index].ability);
         let cooldown = self.time_of(who, plan.cooldown)?;
@@ -60,7 +60,7 @@ impl Engine<'_> {
         if let Some((most, regain)) = regain
             && let Some(charges) = self.state.charges_mut(self.setup, index)
         {
-            // What begins at this very moment takes the time of this moment.
+            // Uses that begin at this time have the same time.
             if charges.refill(most, now) == most || charges.next == from + charges.regain {
                 charges.next = from + regain;
             }
@@ -77,7 +77,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// All abilities of a shared cooldown wait, at least until a moment.
+    /// Puts all abilities with a shared cooldown on cooldown, at least until a given time.
     fn keep_waiting(&mut self, who: CombatantId, shared: u16, until: Time) {
         let policy = &self.setup.policies[who.index()];
         for index in policy.first as usize..(policy.first + policy.count) as usize {
@@ -89,7 +89,7 @@ impl Engine<'_> {
         }
     }
 
-    /// What remains to be done when such an ability has been started.
+    /// Completes the start of such an ability.
     pub(super) fn start_special(&mut self, who: CombatantId, index: usize, this_use: u16) -> FightResult<()> {
         let id = self.setup.abilities[index].ability;
         let plan = self.program.ability(id);
@@ -100,7 +100,7 @@ impl Engine<'_> {
             self.count_use(who, index, self.state.now)?;
         }
         for status in &plan.during {
-            // What it applies can break the cast that it belongs to; then nothing more of it happens.
+            // Effects of the start can interrupt the cast to which they belong; nothing more of it happens then.
             if self.is_under_way(who, this_use) {
                 self.hold(IN_USE, &EffectContext::of_ability(who, id), who, *status)?;
             }
@@ -111,7 +111,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Such an ability takes effect, for the first time or again.
+    /// Releases such an ability, for the first time or again.
     pub(super) fn release_special(&mut self, who: CombatantId, index: usize) -> FightResult<()> {
         let id = self.setup.abilities[index].ability;
         let plan = self.program.ability(id);
@@ -148,13 +148,13 @@ impl Engine<'_> {
         }
         emit!(self, Released { caster: who, ability: id, ready: self.state.abilities[index].ready });
         if last {
-            // Its cast is over: its own effects cannot break it any more.
+            // The cast is over, so its own effects cannot interrupt it.
             let recovery = self.recovery_of(who, index)?;
             self.recover(who, recovery);
             self.effects_of_release(who, id, plan)?;
             return self.let_go_when_idle(who);
         }
-        // What takes effect now counts, even if it breaks the row.
+        // A release counts even if its effects end the sequence.
         self.state.who_mut(who).releases_left = left.max(1);
         let reached = self.effects_of_release(who, id, plan)?;
         if !self.is_under_way(who, this_use) {
@@ -177,7 +177,7 @@ impl Engine<'_> {
         }
     }
 
-    /// The end of a use counts, where the cooldown runs from there.
+    /// Counts the end of a use, if the cooldown starts there.
     pub(super) fn count_at_end(&mut self, who: CombatantId, index: usize, plan: &AbilityPlan) -> FightResult<()> {
         if plan.cooldown_from != UseMoment::End {
             return Ok(());
@@ -186,7 +186,7 @@ impl Engine<'_> {
         self.count_use(who, index, ends)
     }
 
-    /// A use is over: its caster recovers, and what was held during the use ends with that.
+    /// Ends a use: the caster recovers, and statuses held during the use end.
     pub(super) fn end_use(&mut self, who: CombatantId, index: usize) -> FightResult<()> {
         let combatant = self.state.who_mut(who);
         (combatant.releases_left, combatant.sustains) = (0, false);
@@ -199,7 +199,7 @@ impl Engine<'_> {
         if self.state.who(who).doing == Doing::Idle { self.let_go(IN_USE, who) } else { Ok(()) }
     }
 
-    /// Brings about what an ability does to those that it is aimed at; whether any of them stands.
+    /// Applies the effects of a release to its targets; returns whether any of them stands.
     fn effects_of_release(&mut self, who: CombatantId, id: AbilityId, plan: &AbilityPlan) -> FightResult<bool> {
         match plan.travel.filter(|_| self.setup.is_placed) {
             Some(speed) => self.send_out(who, id, speed),

@@ -1,4 +1,4 @@
-//! Abilities that are kept up: tick by tick, until something ends it.
+//! Sustained abilities: their ticks, and what ends them.
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::StopReason;
@@ -6,11 +6,11 @@ use super::super::state::timers::Phase;
 use super::super::state::{Doing, EffectContext};
 use crate::program::{CombatantId, SustainPlan, Time};
 
-/// Shortest time between two ticks.
+/// The shortest time between two ticks.
 const LEAST_BEAT: Time = Time(1_000);
 
 impl Engine<'_> {
-    /// An ability has been released and goes on from here.
+    /// Starts sustaining an ability that has been released.
     pub(super) fn begin_sustaining(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> FightResult<()> {
         let longest = match plan.longest {
             Some(longest) => self.state.now + self.time_of(who, Some(longest))?,
@@ -23,7 +23,7 @@ impl Engine<'_> {
         self.schedule_tick(who, index, plan)
     }
 
-    /// The next tick, or the end if that comes first.
+    /// Schedules the next tick, or the end if that is earlier.
     fn schedule_tick(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> FightResult<()> {
         let every = self.time_of(who, Some(plan.every))?.max(LEAST_BEAT);
         let (next, until) = (self.state.now + every, self.state.cold(who).sustains_until);
@@ -35,7 +35,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// A tick is due, or the longest time is over.
+    /// A tick is due, or the maximum time is over.
     pub(super) fn sustain_tick(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> FightResult<()> {
         let id = self.setup.abilities[index].ability;
         if self.state.cold(who).next_tick_at > self.state.now {
@@ -56,11 +56,11 @@ impl Engine<'_> {
         } else {
             self.effects(&by, self.state.who(who).target, &plan.does)?;
         }
-        // What it does can have broken it.
+        // Its effects may have interrupted it.
         if self.is_under_way(who, this_use) { self.schedule_tick(who, index, plan) } else { Ok(()) }
     }
 
-    /// What ends it now, if anything does; the costs of a tick lie in the scratch room then.
+    /// The reason that ends it now, if any; otherwise the costs of a tick are in the scratch buffers.
     fn why_stop(&mut self, who: CombatantId, index: usize, plan: &SustainPlan) -> FightResult<Option<StopReason>> {
         let aimed = (0..self.state.aimed_count(who)).map(|number| self.state.aimed_at(self.setup, who, number));
         let there = self.place_aimed_at(who);
@@ -99,7 +99,7 @@ impl Engine<'_> {
         Ok(true)
     }
 
-    /// It ends, and its caster recovers.
+    /// Ends it, and starts the recovery.
     fn stop_sustaining(&mut self, who: CombatantId, index: usize, reason: StopReason) -> FightResult<()> {
         let id = self.setup.abilities[index].ability;
         emit!(self, Stopped { caster: who, ability: id, reason });

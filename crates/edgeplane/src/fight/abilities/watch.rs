@@ -1,4 +1,4 @@
-//! Numbers of abilities that formulas ask for.
+//! Numbers of abilities that formulas read.
 
 use super::super::engine::Engine;
 use super::super::state::Doing;
@@ -6,7 +6,7 @@ use super::super::state::timers::{Due, Phase, Timer};
 use crate::program::{CombatantId, Time, WatchKind, dirty};
 
 impl Engine<'_> {
-    /// Something has changed of the abilities of a combatant: what formulas ask of them follows.
+    /// Updates the numbers that formulas read after a change of a combatant's abilities.
     #[inline]
     pub(in crate::fight) fn note_abilities(&mut self, who: CombatantId) {
         if !self.program.watches.is_empty() {

@@ -1,21 +1,21 @@
-//! Who else is hit, going by who stands where: circles, cones, lines and chains.
+//! Targets by area: circles, cones, lines and chains.
 
 use super::super::engine::{Engine, FightResult};
 use crate::numbers::Extremes;
 use crate::program::{AbilityPlan, Area, CombatantId, HAIR, Plane, inner, length, minus};
 
-/// A part of the plane, with all numbers known; lengths in metres.
+/// A region of the plane with all numbers evaluated; lengths in metres.
 enum Part {
-    /// Everywhere within so many of a middle.
+    /// All points within a radius around a centre.
     Circle { middle: Plane, radius: f64 },
-    /// From an end, along a direction of length 1, so far and so far to either side.
+    /// A strip from a start point along a unit direction, with a length and a half width.
     Strip { from: Plane, along: Plane, length: f64, half: f64 },
-    /// From a tip, within so far and an angle of which this is the cosine to either side.
+    /// A sector from a tip, with a radius and the cosine of half its angle.
     Sector { tip: Plane, along: Plane, length: f64, cosine: f64 },
 }
 
 impl Part {
-    /// Whether a body of so many metres around a place is in it, if only with its rim; edges included.
+    /// Whether a body with a radius at a position overlaps the region; edges included.
     fn contains(&self, place: Plane, body: f64) -> bool {
         let body = body + HAIR;
         match self {
@@ -32,7 +32,7 @@ impl Part {
                 if inner(v, *along) >= far * cosine - HAIR {
                     return far <= long + body;
                 }
-                // Beside it: as far as the nearer of its two edges.
+                // Beside the sector: the distance to the nearer of its two edges.
                 let sine = (1.0 - cosine * cosine).larger(0.0).sqrt();
                 let aside = if v[0] * along[1] - v[1] * along[0] > 0.0 { -sine } else { sine };
                 let edge = [along[0] * cosine - along[1] * aside, along[0] * aside + along[1] * cosine];
@@ -44,8 +44,8 @@ impl Part {
 }
 
 impl Engine<'_> {
-    /// Puts into `picked` who is in the area of an ability; `first` is the one that was picked, or the caster where the area
-    /// needs nobody. The nearest to the middle, or to the caster, come first.
+    /// Writes the targets in the area of an ability into `picked`, nearest to the centre or to the caster first.
+    /// `first` is the picked target, or the caster if the area needs no target.
     pub(super) fn pick_area(
         &mut self,
         who: CombatantId,
@@ -61,8 +61,8 @@ impl Engine<'_> {
         self.pick_part(who, self.place_of(first), first == who, ability, picked)
     }
 
-    /// The same for an area that lies around a place, or goes toward it. The caster itself counts in a circle, or where the
-    /// area is about it.
+    /// The same for an area around a position or toward it. The caster is included in a circle around a position, or if
+    /// the area is centred on it.
     pub(super) fn pick_part(
         &mut self,
         who: CombatantId,
@@ -74,7 +74,7 @@ impl Engine<'_> {
         let tip = self.place_of(who);
         let toward = minus(aim, tip);
         let far = length(toward);
-        // None where both are at one place.
+        // There is no direction if both positions are equal.
         let direction = (far > HAIR).then(|| [toward[0] / far, toward[1] / far]);
         let (part, middle) = match ability.area {
             Area::None | Area::Chain { .. } => return Ok(()),
@@ -102,14 +102,14 @@ impl Engine<'_> {
         picked.extend(possible.filter(|other| {
             (itself_too || *other != who) && part.contains(self.place_of(*other), self.body_of(*other))
         }));
-        // Stable: at one distance the order of the encounter decides.
+        // Stable sort: at equal distances the order of the encounter decides.
         let apart = |other: CombatantId| length(minus(self.place_of(other), middle));
         picked.sort_by(|a, b| apart(*a).total_cmp(&apart(*b)));
         picked.truncate(ability.count as usize);
         Ok(())
     }
 
-    /// From the one that was picked on to the nearest that was not hit yet, and so on.
+    /// From the picked target to the nearest one that was not hit yet, repeatedly.
     fn pick_chain(&self, who: CombatantId, within: f64, ability: &AbilityPlan, picked: &mut Vec<CombatantId>) {
         picked.truncate(1);
         while let Some(last) = picked.last().copied().filter(|_| picked.len() < ability.count as usize) {

@@ -1,4 +1,4 @@
-//! Abilities that the game has somebody use at a place of the ground, and not on somebody.
+//! Abilities that the game aims at a position on the ground.
 
 use super::super::engine::{Engine, FightResult};
 use super::super::events::UnavailableReason;
@@ -7,14 +7,14 @@ use crate::program::{AbilityId, Area, CombatantId, Effect, EffectPlan, HAIR, Pla
 use crate::rules::Receiver;
 
 impl Engine<'_> {
-    /// The place at which the ability under way of a combatant is used, if it is not used on somebody.
+    /// The position at which the ability under way of a combatant is aimed, if it is aimed at one.
     #[inline]
     pub(in crate::fight) fn place_aimed_at(&self, who: CombatantId) -> Option<Plane> {
         self.state.walks.get(who.index())?.aims_at
     }
 
-    /// Whether an ability can be used at a place: it has an area around its first target or toward it, or leaves a zone
-    /// where that is.
+    /// Whether an ability can be aimed at a position: it has an area around its first target or toward it, or places a
+    /// zone at its target.
     pub(in crate::fight) fn can_be_used_at_a_place(&self, id: AbilityId) -> bool {
         let plan = self.program.ability(id);
         let around_caster = matches!(plan.area, Area::Circle { around_caster: true, .. });
@@ -22,7 +22,7 @@ impl Engine<'_> {
         area || plan.does.iter().any(|effect| self.zone_on_ground(effect).is_some())
     }
 
-    /// The zone that an effect leaves where its target is, and that stays there.
+    /// The zone that an effect places at its target and that stays there.
     pub(in crate::fight) fn zone_on_ground(&self, effect: &EffectPlan) -> Option<ZoneId> {
         match effect.effect {
             Effect::Zone(zone) if effect.to == Receiver::Target && !self.program.zone(zone).carried => Some(zone),
@@ -30,7 +30,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Brings a zone about at the place at which an ability is used; whether the effect is one for the place.
+    /// Places the zone of an effect at the position of the use; returns whether the effect is of this kind.
     pub(in crate::fight) fn comes_about_there(
         &mut self,
         by: &EffectContext,
@@ -44,7 +44,7 @@ impl Engine<'_> {
         Ok(true)
     }
 
-    /// A call uses an ability at a place.
+    /// A call uses an ability at a position.
     pub(in crate::fight) fn use_at_place(
         &mut self,
         who: CombatantId,
@@ -70,7 +70,7 @@ impl Engine<'_> {
         Ok(Ok(()))
     }
 
-    /// Whoever is inside around a place, or on the way toward it, is aimed at.
+    /// Targets everyone in the area around a position or toward it.
     pub(in crate::fight) fn aim_at_place(&mut self, who: CombatantId, id: AbilityId, place: Plane) -> FightResult<()> {
         let mut picked = std::mem::take(&mut self.scratch.picked);
         picked.clear();
@@ -83,7 +83,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Why an ability cannot be used at a place now; nothing, if it can.
+    /// The reason why an ability cannot be used at a position now, or `None` if it can.
     pub(in crate::fight) fn unavailable_at(
         &mut self,
         who: CombatantId,
@@ -95,7 +95,7 @@ impl Engine<'_> {
             return self.reason_before_condition(who, index, gate).map(Some);
         }
         let plan = self.program.ability(self.setup.abilities[index].ability);
-        // A cone or a line goes in a direction, however far the place is.
+        // A cone or a line only needs a direction, however far away the position is.
         if !matches!(plan.area, Area::Cone { .. } | Area::Line { .. }) {
             let reach = self.reach_of(who, plan.reach)?;
             let distance = length(minus(place, self.place_of(who)));

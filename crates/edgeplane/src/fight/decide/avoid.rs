@@ -1,4 +1,4 @@
-//! Zones that somebody steps out of, and does not walk into.
+//! Avoiding zones: leaving them and walking around them.
 
 use std::f64::consts::{FRAC_PI_2, PI, TAU};
 
@@ -8,21 +8,21 @@ use super::super::state::Bypass;
 use crate::numbers::Extremes;
 use crate::program::{CombatantId, HAIR, POLL, Plane, inner, is_nowhere, length, minus, parting, toward};
 
-/// Metres that somebody keeps between itself and the edge of a zone that it avoids.
+/// Metres kept from the edge of an avoided zone.
 const MARGIN: f64 = 0.05;
 
-/// Radians that arithmetic may leave of a turn.
+/// Tolerance for rounding errors of angles, in radians.
 const LEAST_TURN: f64 = 1e-9;
 
 impl Engine<'_> {
-    /// The zones that a combatant avoids: those of its policy that would concern it inside.
+    /// The zones that a combatant avoids: those named by its policy that would affect it.
     fn avoided(&self, who: CombatantId) -> impl Iterator<Item = Lies> {
         let avoid = &self.setup.policies[who.index()].avoid;
         let zones = self.state.zones.iter().filter(move |zone| avoid.contains(&zone.id) && self.concerns(zone, who));
         zones.map(|zone| self.lies(zone))
     }
 
-    /// Whoever avoids zones plans its way anew: one has come, gone or reached somebody.
+    /// Combatants that avoid zones plan their paths again after a zone has appeared, ended or reached one of them.
     pub(in crate::fight) fn zones_changed(&mut self) {
         for who in self.setup.ids() {
             if !self.setup.policies[who.index()].avoid.is_empty() && self.setup.is_placed {
@@ -31,7 +31,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Out of a zone by the shortest way; of several, out of the one of which the edge is nearest.
+    /// Leaves a zone by the shortest way; of several zones, the one with the nearest edge.
     pub(super) fn step_out(&mut self, who: CombatantId, speed: f64) -> bool {
         if self.setup.policies[who.index()].avoid.is_empty() || speed == 0.0 {
             return false;
@@ -41,7 +41,7 @@ impl Engine<'_> {
         let inside = self.avoided(who).filter(|zone| depth(zone) > MARGIN - HAIR);
         let Some(zone) = inside.min_by(|a, b| depth(a).total_cmp(&depth(b))) else { return false };
         let away = minus(here, zone.middle);
-        // From the very middle every way is as short: the one on which it goes, else along the first axis.
+        // At the exact centre all directions are equal: the current direction is kept, or the first axis is used.
         let direction = match (length(away) > HAIR, self.course_of(who)) {
             (true, _) => away,
             (false, [0.0, 0.0]) => [1.0, 0.0],
@@ -55,7 +55,8 @@ impl Engine<'_> {
         true
     }
 
-    /// The planned way leads round the zones that lie on it, or stops at the edge of one in which it would end.
+    /// Changes the planned path to lead around the zones on it, or to stop at the edge of a zone that contains its
+    /// goal.
     pub(super) fn walk_around(&mut self, who: CombatantId, (target, reach): (CombatantId, f64), speed: f64) {
         let planned = self.state.walks[who.index()].course;
         if self.setup.policies[who.index()].avoid.is_empty() || is_nowhere(planned) {
@@ -67,7 +68,7 @@ impl Engine<'_> {
         let end = [here[0] + along[0] * far, here[1] + along[1] * far];
         match self.first_on_way(who, along, far) {
             Some((enters, zone)) if length(minus(end, zone.middle)) < zone.radius + MARGIN => {
-                // Up to the edge, and no further for as long as the target is in there.
+                // To the edge, and no further while the target is inside.
                 let (course, until) = match enters > MARGIN {
                     true => (planned, self.after(enters / speed)),
                     false => ([0.0; 2], self.state.now + POLL),
@@ -79,8 +80,9 @@ impl Engine<'_> {
         }
     }
 
-    /// If a zone lies on the planned way within so many metres, another one that leads past all of them. Who has begun
-    /// to go round some keeps to that side until the way is free, or it would turn back and forth where they touch.
+    /// If a zone lies on the planned path within a distance, returns a path that leads past all of them. A combatant
+    /// that has begun to walk around zones keeps to its side until the way is free; otherwise it would turn back and
+    /// forth where zones touch.
     pub(super) fn steer(&mut self, who: CombatantId, far: f64, speed: f64) {
         let planned = self.state.walks[who.index()].course;
         if self.setup.policies[who.index()].avoid.is_empty() || is_nowhere(planned) {
@@ -104,12 +106,12 @@ impl Engine<'_> {
         (walk.bypass, walk.course, walk.until) = (free.map(|(side, _)| side), course, until);
     }
 
-    /// Whether somebody that goes so many metres on a course comes into none of the zones that it avoids.
+    /// Whether a course of a given length enters none of the avoided zones.
     pub(super) fn leads_into_no_zone(&self, who: CombatantId, course: Plane, far: f64) -> bool {
         self.setup.policies[who.index()].avoid.is_empty() || self.first_on_way(who, toward(course, 1.0), far).is_none()
     }
 
-    /// The zone that somebody would be in first that goes so many metres in a direction, and after how many metres.
+    /// The first avoided zone on a course of a given length, and the distance to it in metres.
     fn first_on_way(&self, who: CombatantId, along: Plane, far: f64) -> Option<(f64, Lies)> {
         let here = self.place_of(who);
         let blocks = self.avoided(who).filter_map(|zone| {
@@ -118,15 +120,15 @@ impl Engine<'_> {
             let off = minus(middle, toward(along, ahead));
             let edge = zone.radius + MARGIN;
             let half = edge * edge - inner(off, off);
-            // Whoever touches the edge, or goes along it, is not in.
+            // Touching the edge or walking along it is not inside.
             let enters = if half > HAIR { (ahead - half.sqrt()).larger(0.0) } else { f64::INFINITY };
             (ahead > HAIR && enters < far + HAIR).then_some((enters, zone))
         });
         blocks.min_by(|a, b| a.0.total_cmp(&b.0))
     }
 
-    /// By how much somebody turns to a side at least, in radians, to go past a zone and all that lie beside it; nothing,
-    /// if there is no way out.
+    /// The smallest turn to one side, in radians, that leads past a zone and all zones that touch it; `None` if there
+    /// is none.
     fn free_angle(&self, who: CombatantId, along: Plane, side: Bypass, zone: Lies, step: f64) -> Option<f64> {
         let here = self.place_of(who);
         let (mut angle, mut zone) = (0.0, zone);
@@ -136,8 +138,8 @@ impl Engine<'_> {
             let half = if far > edge { libm::asin(edge / far) } else { FRAC_PI_2 };
             let aside = along[0] * middle[1] - along[1] * middle[0];
             let of_middle = sign(side) * libm::atan2(aside, inner(along, middle));
-            // The zone is in the way, so its edge lies further on this side, and by no more than half a turn. If not, it is
-            // in the way by what arithmetic leaves at great distances alone, and would be so for ever.
+            // The zone is in the way, so its edge is further on this side, by at most half a turn. Otherwise it is in
+            // the way only because of rounding errors at large distances, and would stay so.
             let turn = (of_middle + half - angle).rem_euclid(TAU);
             if !(LEAST_TURN..=PI + LEAST_TURN).contains(&turn) {
                 return Some(angle);
@@ -155,7 +157,7 @@ impl Engine<'_> {
     }
 }
 
-/// What an angle to the left is multiplied by.
+/// The sign of angles to the left.
 fn sign(side: Bypass) -> f64 {
     if side == Bypass::Left { 1.0 } else { -1.0 }
 }

@@ -1,4 +1,5 @@
-//! Courses: to where somebody will be in reach, after whoever cannot be caught, and away from enemies that are too near.
+//! Courses: approaching a target until it is in reach, following one that cannot be caught, and retreating from enemies
+//! that are too near.
 
 use super::super::engine::Engine;
 use super::super::state::{Bypass, Walk};
@@ -8,31 +9,31 @@ use crate::program::{
 };
 use crate::rules::{Moves, SideRule};
 
-/// Metres to the edge of its reach within which one goes along with a target that leaves.
+/// Within this many metres of the edge of its reach, a combatant moves along with a target that leaves.
 const AT_EDGE: f64 = 0.05;
 
-/// Metres too near within which one goes along with an enemy that comes.
+/// Within this many metres of its distance, a combatant moves along with an approaching enemy.
 const AT_RIM: f64 = 1e-3;
 
-/// The tangent of the angle, some six degrees, by which whoever follows or retreats is off its course before it turns. What turns
-/// at a smaller angle turns more often and is hardly nearer for it.
+/// The tangent of the angle (about six degrees) by which a pursuit or a retreat may be off before it turns. A smaller
+/// angle causes more turns without a noticeably better path.
 const OFF_COURSE: f64 = 0.1;
 
-/// Metres by which one that keeps its distance stays farther away from whom it walks to.
+/// Metres by which a combatant that keeps a distance stays farther away from its goal.
 const CLEARANCE: f64 = 0.01;
 
-/// Metres that one goes past an enemy at least: for less it stands still.
+/// The shortest detour past an enemy in metres; for less, the combatant stands still.
 const LEAST_STEP: f64 = 0.05;
 
-/// The sine of an angle below which somebody is straight behind another one, but for what arithmetic leaves. One goes past to
-/// greater y then, so that sides that stand mirrored do the same.
+/// The sine of the angle below which a goal counts as exactly behind an enemy, to absorb rounding errors. The detour
+/// then leads to greater y, so that mirrored sides behave in the same way.
 const LEAST_ASIDE: f64 = 1e-9;
 
-/// Whoever follows or retreats looks once a second whether it still should: somebody else may be nearer by now.
+/// A pursuit or a retreat is checked once per second: another combatant may be nearer by then.
 const ANEW: Time = Time(1_000_000);
 
-/// After how many seconds something at `away` that moves so is no more ahead of one on a course, but beside it; 0, if it is so
-/// already. Solves |cross(u, away + moves τ)| = tan · inner(u, away + moves τ).
+/// The time in seconds until a target at `away` with a relative velocity `moves` is no longer ahead on a course but
+/// beside it; 0 if it already is. Solves |cross(u, away + moves τ)| = tan · inner(u, away + moves τ).
 fn off_course(away: Plane, moves: Plane, course: Plane) -> f64 {
     let ahead = toward(course, 1.0);
     let aside = |a: Plane| ahead[0] * a[1] - ahead[1] * a[0];
@@ -49,14 +50,15 @@ fn off_course(away: Plane, moves: Plane, course: Plane) -> f64 {
 }
 
 impl Engine<'_> {
-    /// To where somebody will be in reach; who is in reach goes along with one that would leave.
+    /// A course to where the target will be in reach; if it is in reach, a course that moves along with a target that
+    /// would leave.
     pub(super) fn approach(&mut self, who: CombatantId, (target, reach): (CombatantId, f64), moves: Moves, speed: f64) {
         if moves == Moves::Hold || speed == 0.0 {
             return;
         }
         let Spot { place, course, body } = self.spot_of(target);
         let (away, edge) = (minus(place, self.place_of(who)), reach + body);
-        // Who cannot be caught is followed all the same: it may stop, or turn.
+        // A target that cannot be caught is followed all the same: it may stop or turn.
         let after_it = || {
             let own = toward(away, speed);
             (self.turns_at(off_course(away, minus(course, own), own)), own)
@@ -79,14 +81,14 @@ impl Engine<'_> {
         (walk.until, walk.course) = (until, own);
     }
 
-    /// When somebody who follows or retreats turns, if that is due after so many seconds: two who turn each other round would else
-    /// do so at every microsecond.
+    /// When a pursuit or a retreat turns that is due after a number of seconds, limited so that two combatants do not
+    /// turn each other every microsecond.
     fn turns_at(&self, seconds: f64) -> Time {
         let (least, most) = (self.state.now + POLL, self.state.now + ANEW);
         if seconds < f64::INFINITY { self.after(seconds).clamp(least, most) } else { most }
     }
 
-    /// To within how many metres of a target somebody walks: no nearer than the distance that it keeps from enemies.
+    /// The distance in metres at which an approach stops: not nearer than the distance kept from enemies.
     pub(super) fn nearest_approach(&self, who: CombatantId, target: CombatantId, reach: f64) -> f64 {
         match self.setup.policies[who.index()].moves {
             Moves::KeepDistance(metres) if self.side_of(target) != self.side_of(who) => {
@@ -96,8 +98,8 @@ impl Engine<'_> {
         }
     }
 
-    /// Has one that keeps its distance plan anew when an enemy will be too near on the planned course; if that is so almost at
-    /// once, it goes past that one or stands still.
+    /// Schedules a new plan for when an enemy will be too near on the planned course; if that is almost immediate,
+    /// passes the enemy or stands still.
     pub(super) fn keep_clear(&mut self, who: CombatantId, goal: Option<(CombatantId, f64)>, metres: f64, speed: f64) {
         let Walk { course: planned, until, .. } = self.state.walks[who.index()];
         let soon = self.state.now + POLL;
@@ -107,7 +109,7 @@ impl Engine<'_> {
             let goal = goal.filter(|_| !is_nowhere(planned));
             let past = goal.and_then(|(goal, _)| self.way_past(who, goal, enemy, metres, speed));
             past.or_else(|| self.along(who, enemy, metres, speed)).unwrap_or_else(|| {
-                // While that one stands, and until it turns, the way stays as it is.
+                // While that enemy stands still, and until it turns, the path is kept.
                 let stands = is_nowhere(self.course_of(enemy));
                 ([0.0; 2], if stands { self.state.now + ANEW } else { soon })
             })
@@ -119,8 +121,8 @@ impl Engine<'_> {
         (walk.course, walk.until) = (course, until);
     }
 
-    /// On the course of an enemy that comes nearer, at whose edge one is: so the distance stays as it is. Not, if that is faster, or
-    /// leads too near to another one.
+    /// Takes the course of an approaching enemy at whose distance the combatant already is, so that the distance stays
+    /// constant; not if that is faster than it can walk or leads too near to another enemy.
     fn along(&self, who: CombatantId, enemy: CombatantId, metres: f64, speed: f64) -> Option<(Plane, Time)> {
         let Spot { place, course, .. } = self.spot_of(enemy);
         let soon = self.state.now + POLL;
@@ -132,9 +134,9 @@ impl Engine<'_> {
         Some((course, until.min(self.state.now + ANEW)))
     }
 
-    /// Past an enemy that is in the way to somebody, at a right angle to the direction in which it is, and until when. It
-    /// is no way past where that brings it hardly nearer, or too near to others or into zones that it avoids, or if two have it turn
-    /// to different sides.
+    /// A detour past an enemy on the way to a goal, at a right angle to the direction of the enemy, and its end. There
+    /// is none if it brings the combatant hardly nearer, too near to other enemies or into avoided zones, or if two
+    /// enemies require different sides.
     fn way_past(
         &mut self,
         who: CombatantId,
@@ -148,7 +150,8 @@ impl Engine<'_> {
         let (far, near) = (self.apart(who, goal), self.apart(who, enemy));
         let ahead = toward(minus(self.spot_of(enemy).place, self.place_of(who)), 1.0);
         let aside = ahead[0] * planned[1] - ahead[1] * planned[0];
-        // Of what is straight behind that enemy both sides are as near; this stays the nearer one once it is begun.
+        // If the goal is exactly behind the enemy, both sides are equal; the side that was begun remains the nearer
+        // one.
         let turns = if aside.abs() > LEAST_ASIDE { aside } else { ahead[0] };
         let (side, sign) = if turns >= 0.0 { (Bypass::Left, 1.0) } else { (Bypass::Right, -1.0) };
         let most = POLL.seconds();
@@ -165,20 +168,20 @@ impl Engine<'_> {
         Some((past, self.after(seconds)))
     }
 
-    /// When one on a course looks where to go for whom an enemy will be too near at a moment: shortly before, if it walks, and in
-    /// no case before a tenth of a second has passed, for two who keep their distance would else turn each other round at every
+    /// When to plan again for an enemy that will be too near at a given time: shortly before, if it walks, and never
+    /// within a tenth of a second, so that two combatants that keep their distance do not turn each other every
     /// microsecond.
     fn looks_before(&self, at: Time, course: Plane) -> Time {
         let soon = self.state.now + POLL;
         if at == Time::NEVER || at <= soon || is_nowhere(course) { at.max(soon) } else { Time(at.0 - POLL.0 / 2) }
     }
 
-    /// The course on which somebody is once all have set out in this moment, whoever is the first of them.
+    /// The course of a combatant after all have set out in this moment, whoever sets out first.
     fn course_taken(&self, who: CombatantId) -> Plane {
         if self.state.who(who).is_moved { self.course_of(who) } else { self.state.walks[who.index()].course }
     }
 
-    /// Which enemy will be too near first, on a course and if all others go on as they do, and when.
+    /// The enemy that will be too near first on a course if all others keep their courses, and when.
     fn first_too_near(&self, who: CombatantId, course: Plane, metres: f64) -> Option<(Time, CombatantId)> {
         let enemies = self.targets_of(who, SideRule::Enemies).iter();
         enemies.map(|enemy| (self.comes_near_at(who, *enemy, course, metres), *enemy)).min()
@@ -190,7 +193,7 @@ impl Engine<'_> {
         self.is_inside_at(away, minus(their.course, course), within(metres + their.body))
     }
 
-    /// When something that moves so is within a distance; never, if it is so already.
+    /// When a moving target comes within a distance; never if it already is.
     fn is_inside_at(&self, away: Plane, moves: Plane, metres: f64) -> Time {
         if inner(away, away) <= metres * metres {
             return Time::NEVER;
@@ -198,8 +201,8 @@ impl Engine<'_> {
         meeting(away, moves, 0.0, metres).map_or(Time::NEVER, |seconds| self.after(seconds))
     }
 
-    /// Away from the nearest enemy, if that is too near: until it is far enough away, or no more in the other direction, or another
-    /// one is as near.
+    /// Retreats from the nearest enemy if it is too near: until it is far enough away, no longer in the opposite
+    /// direction, or another enemy is as near.
     pub(super) fn retreat(&mut self, who: CombatantId, metres: f64, speed: f64) -> bool {
         let here = self.place_of(who);
         let enemies = self.targets_of(who, SideRule::Enemies);
@@ -234,7 +237,8 @@ impl Engine<'_> {
         true
     }
 
-    /// After how many seconds one that retreats from an enemy on a course is far enough away, or no more in the other direction.
+    /// The time in seconds until a retreat has gained enough distance, or the enemy is no longer in the opposite
+    /// direction.
     fn retreats_for(&self, who: CombatantId, enemy: CombatantId, course: Plane, metres: f64) -> f64 {
         let their = self.spot_of(enemy);
         let (from, leaving) = (minus(self.place_of(who), their.place), minus(course, their.course));
@@ -242,8 +246,8 @@ impl Engine<'_> {
         away.smaller(off_course(from, leaving, course))
     }
 
-    /// When an enemy that is on a new course has one plan its way that keeps its distance; in this very moment, if that one may go
-    /// along with it.
+    /// Schedules a new plan for a combatant that keeps its distance after an enemy has changed its course; at once if
+    /// it may move along with that enemy.
     pub(super) fn keeps_distance_until(&self, who: CombatantId, enemy: CombatantId, metres: f64) -> Time {
         let (course, their) = (self.course_taken(who), self.spot_of(enemy));
         let (away, edge, stands) = (minus(their.place, self.place_of(who)), metres + their.body, is_nowhere(course));
@@ -255,13 +259,13 @@ impl Engine<'_> {
             return self.turns_at(self.retreats_for(who, enemy, course, metres));
         }
         let looks = self.looks_before(self.is_inside_at(away, minus(their.course, course), within(edge)), course);
-        // Who stands because that one was in its way may go on.
+        // A combatant that stood still because of that enemy may continue.
         let was_in_its_way = stands && is_within(edge + self.speed(who) * POLL.seconds());
         if was_in_its_way { looks.min(self.state.now + POLL) } else { looks }
     }
 }
 
-/// Well within a distance, so that whoever is there then is too near and not only at the edge.
+/// Clearly within a distance, so that a combatant there is too near and not only at the edge.
 fn within(metres: f64) -> f64 {
     (metres - 2.0 * HAIR).larger(0.0)
 }

@@ -1,5 +1,5 @@
-//! Courses and places that change, and whom that concerns: those who walk to the one who turns, and those whose reach it
-//! will cross now. Nobody else decides anew.
+//! Changes of course and position, and whom they affect: combatants that follow the one that turns, and those whose
+//! reach it will cross. No other combatant decides again.
 
 use super::super::engine::{Engine, emit};
 use super::super::state::timers::Phase;
@@ -11,11 +11,11 @@ use crate::program::{
 };
 use crate::rules::{Moves, SideRule};
 
-/// One in so many who are moved at once are few.
+/// Moves of fewer than one in this many combatants are handled one by one.
 const FEW_OF: usize = 6;
 
 impl Engine<'_> {
-    /// Stands still: it acts, or is defeated, or is kept from moving.
+    /// Stops a combatant: it acts, is defeated, or is prevented from moving.
     pub(in crate::fight) fn stand_still(&mut self, who: CombatantId) {
         if self.setup.is_placed {
             let Walk { goal, until, line, wants, .. } = &mut self.state.walks[who.index()];
@@ -24,7 +24,7 @@ impl Engine<'_> {
         }
     }
 
-    /// A new course from here on.
+    /// Sets a new course from the current position.
     pub(in crate::fight) fn turn(&mut self, who: CombatantId, course: Plane) {
         if self.state.who(who).is_moved {
             return;
@@ -43,7 +43,7 @@ impl Engine<'_> {
         emit!(self, Walks { who, from, course });
     }
 
-    /// Somebody faces in a direction from now on; in none, it goes on as it did.
+    /// Sets the direction in which a combatant faces; without a direction, it keeps the current one.
     pub(in crate::fight) fn face(&mut self, who: CombatantId, direction: Plane) {
         let block = self.block(who);
         if is_nowhere(direction) || is_same(direction, self.state.numbers.facing(block)) {
@@ -56,7 +56,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Has lines looked at again that depend on where somebody faces.
+    /// Marks the lines that depend on where a combatant faces.
     fn concern_by_facing(&mut self, turned: CombatantId) {
         let side = self.side_of(turned);
         for (index, policy) in self.setup.policies.iter().enumerate() {
@@ -68,13 +68,13 @@ impl Engine<'_> {
         }
     }
 
-    /// Puts somebody at a place, on a course; whoever that concerns decides anew.
+    /// Puts a combatant at a position, on a course; everyone affected decides again.
     pub(in crate::fight) fn set_place(&mut self, who: CombatantId, place: Plane, course: Plane) {
         self.put_at(who, place, course);
         self.concern_all(who, false);
     }
 
-    /// The same for many at once.
+    /// The same for several combatants at once.
     pub(in crate::fight) fn set_places(&mut self, motions: &[Motion]) {
         let mut moved = std::mem::take(&mut self.scratch.moved);
         moved.clear();
@@ -90,7 +90,7 @@ impl Engine<'_> {
                 count += usize::from(!std::mem::replace(&mut moved[who.index()], true));
             }
         }
-        // To look at all distances of everybody once costs as much as to look at those to a few.
+        // Checking all distances once costs as much as checking those of a few combatants.
         if count * FEW_OF < moved.len() {
             for index in (0..moved.len()).filter(|index| moved[*index]) {
                 self.concern_all(CombatantId(index as u16), false);
@@ -110,7 +110,7 @@ impl Engine<'_> {
         self.conditions_changed(Inputs::places);
     }
 
-    /// Conditions of statuses that depend on this have to be looked at.
+    /// Conditions of statuses that depend on this have to be evaluated.
     fn conditions_changed(&mut self, on: impl Fn(&Inputs) -> bool) {
         let depends = |index: &u32| on(&self.program.status(self.state.statuses.get(*index).status).holds);
         if self.state.statuses.conditional.iter().any(depends) {
@@ -119,7 +119,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Many are at other places: what that means for everybody.
+    /// Updates everyone after many combatants have changed position.
     fn concern_all_by_many(&mut self, moved: &[bool]) {
         let policies = &self.setup.policies;
         let all_moved = || (0..moved.len()).filter(|index| moved[*index]).map(|index| CombatantId(index as u16));
@@ -154,7 +154,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Somebody is on a new course, by its own choice or not: what that means for everybody.
+    /// Updates everyone after a combatant has changed its course, by choice or by force.
     fn concern_all(&mut self, turned: CombatantId, by_choice: bool) {
         let policies = &self.setup.policies;
         let side = self.side_of(turned);
@@ -164,7 +164,7 @@ impl Engine<'_> {
             let (ally, far) = (combatant.side == side, combatant.far);
             let waits = combatant.waits || combatant.mobile;
             if !waits {
-                // Whoever is busy looks at them when it is free.
+                // Busy combatants check them when they are free.
                 combatant.changed_lines |= far;
             }
             let lines = if me == turned { policy.places.own } else { policy.places.of(ally) } & !combatant.cooling;
@@ -180,7 +180,7 @@ impl Engine<'_> {
             } else if follows {
                 self.plan_way(me);
             }
-            // Nobody comes in reach of a line by which it is not meant, nor too near to its allies.
+            // It cannot come in reach of a line that does not target it, nor too near to its allies.
             let far = if me == turned { far } else { far & policy.places.on(ally) };
             if far != 0 || ((me == turned || !ally) && matches!(policy.moves, Moves::KeepDistance(_))) {
                 self.concern(me, turned, policy, far);
@@ -188,8 +188,8 @@ impl Engine<'_> {
         }
     }
 
-    /// Has lines looked at again that depend on where somebody on a new course goes, but for those of which only the moment
-    /// of a crossing changes.
+    /// Marks lines that depend on the course of a combatant, except those for which only the time of a crossing
+    /// changes.
     #[inline(never)]
     fn touch_by_course(&mut self, me: CombatantId, turned: CombatantId, lines: u64, by_choice: bool) {
         let policy = &self.setup.policies[me.index()];
@@ -203,8 +203,8 @@ impl Engine<'_> {
         self.touch(me, lines & !kept);
     }
 
-    /// Computes anew when somebody crosses the reach of lines that their conditions keep closed, and gives those lines. They
-    /// need not be looked at before: nothing else about them has changed.
+    /// Recomputes when a combatant crosses the reach of lines that their conditions keep closed, and returns those
+    /// lines. They need not be evaluated earlier, because nothing else about them has changed.
     fn reach_turns_anew(
         &mut self,
         me: CombatantId,
@@ -219,18 +219,18 @@ impl Engine<'_> {
             lines &= lines - 1;
             let at = policy.first_line as usize + index;
             let ability = self.program.ability(policy.lines[index].ability);
-            // A reach that has to be computed may have no value, which is for a decision to report.
+            // A reach that has to be computed may have no value; a decision reports that.
             let (Gate::Condition, Some(reach)) = (self.state.lines[at].gate, ability.fixed_reach) else { continue };
-            // Somebody crosses it at this moment, whoever was asked first.
+            // A crossing at this moment, whichever combatant was checked first.
             if self.state.lines[at].until <= self.state.now {
                 continue;
             }
             let candidates = self.candidates(me, ability);
             let until = if candidates.len() < 2 {
-                // The same one is picked wherever it is.
+                // The same target is picked wherever it is.
                 Time::NEVER
             } else if me == turned || self.state.lines[at].until < Time::NEVER {
-                // It may have been the one that turned who would have crossed the edge first.
+                // The combatant that turned may have been the first to cross the edge.
                 self.first_crossing(me, candidates, reach)
             } else if candidates.contains(&turned) {
                 self.crosses_reach_at(me, turned, reach)
@@ -251,12 +251,12 @@ impl Engine<'_> {
         closed
     }
 
-    /// Somebody is on a new course: what that means for one who waits for somebody to come in reach of some lines, or keeps its
-    /// distance.
+    /// Updates a combatant that waits for another one to come in reach of some lines, or that keeps its distance, after
+    /// a change of course.
     fn concern(&mut self, me: CombatantId, turned: CombatantId, policy: &CompiledPolicy, mut far: u64) {
         let mut wake = Time::NEVER;
         if me == turned && far != 0 && self.state.who(me).reacts_at == Time::NEVER {
-            // What would have come in reach on the old course may do so later now, or not at all.
+            // A target that would have come in reach on its old course may now do so later or never.
             let first = policy.first_line as usize;
             let all = first..first + policy.lines.len();
             let mut until = Time::NEVER;
@@ -270,7 +270,7 @@ impl Engine<'_> {
         while far != 0 {
             let first = far.trailing_zeros() as usize;
             far &= far - 1;
-            // The last bit stands for all lines from there on.
+            // The last bit stands for all further lines.
             let lines = if first < 63 { first..first + 1 } else { first..policy.lines.len() };
             for index in lines {
                 wake = wake.min(self.comes_in_reach(me, turned, policy, index));
@@ -290,7 +290,8 @@ impl Engine<'_> {
         }
         let (walks_until, now) = (self.state.walks[me.index()].until, self.state.now);
         let combatant = self.state.who_mut(me);
-        // A line may have opened before, if its owner is still to react: that is due now, after what else is due.
+        // A line may have opened before while its owner is still reacting: that is due now, after everything else that
+        // is due.
         combatant.wake = combatant.wake.min(wake.max(now));
         let at = combatant.wake.min(walks_until);
         if combatant.mobile {
@@ -300,8 +301,8 @@ impl Engine<'_> {
         }
     }
 
-    /// Somebody is on a new course: when somebody will be in reach for a line of one who waits, if only distance keeps
-    /// that closed.
+    /// When a combatant will be in reach of a line of a waiting combatant, after a change of course, if only distance
+    /// keeps that line closed.
     fn comes_in_reach(&mut self, me: CombatantId, turned: CombatantId, policy: &CompiledPolicy, index: usize) -> Time {
         let at = policy.first_line as usize + index;
         let (LineState { until, gate, only_distance }, reach) = (self.state.lines[at], self.state.reaches[at]);
@@ -317,12 +318,12 @@ impl Engine<'_> {
             return Time::NEVER;
         }
         if me == turned && (ability.after.is_some() || line.time || (gate == Gate::Reach && !only_distance)) {
-            // Its window may close before, its condition may turn, or it may be affordable then: that is looked at with
-            // everything else.
+            // Its time window may end before, its condition may change, or its cost may become affordable: these are
+            // evaluated together with everything else.
             self.touch(me, CompiledPolicy::bit(index));
         }
         let until = if me == turned {
-            // All distances change at another rate now.
+            // All distances now change at a different rate.
             self.first_within(me, self.candidates(me, ability), reach)
         } else {
             until.min(self.within_at(me, turned, reach))
@@ -331,12 +332,13 @@ impl Engine<'_> {
         until
     }
 
-    /// Pushed so many metres away from somebody, or (below zero) pulled toward, at once; never past.
+    /// Pushes a combatant away from another one by a distance in metres, or pulls it closer (below zero) but never past
+    /// it, instantly.
     pub(in crate::fight) fn shift(&mut self, who: CombatantId, by: &EffectContext, metres: f64) {
         let (from, middle) = (self.place_of(who), self.place_of(by.caster));
         let away = minus(from, middle);
         let far = length(away);
-        // Who is at the same place, but for what arithmetic leaves, is in no direction.
+        // There is no direction if both are at the same position, up to rounding errors.
         if far <= HAIR || metres.abs() <= HAIR {
             return;
         }
@@ -349,7 +351,8 @@ impl Engine<'_> {
         self.move_to(who, by, to);
     }
 
-    /// The one who acts moves at once to within so many metres of somebody's rim; not at all, if it is there already.
+    /// Moves the caster instantly to within a distance in metres of another combatant's edge; not at all if it already
+    /// is.
     pub(in crate::fight) fn leap(&mut self, by: &EffectContext, target: CombatantId, metres: f64) {
         let who = by.caster;
         let (from, aim) = (self.place_of(who), self.place_of(target));
@@ -362,7 +365,7 @@ impl Engine<'_> {
         self.move_to(who, by, [from[0] + step[0], from[1] + step[1]]);
     }
 
-    /// Somebody is at another place at once; its way is planned anew, and so are those of whoever walks to it.
+    /// Moves a combatant instantly; its path is planned again, and so are those of its followers.
     fn move_to(&mut self, who: CombatantId, by: &EffectContext, to: Plane) {
         let (from, to) = (self.place_of(who), onto_the_plane(to));
         self.set_place(who, to, self.course_of(who));

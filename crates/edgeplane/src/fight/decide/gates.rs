@@ -1,4 +1,4 @@
-//! The gates of a line, one after the other.
+//! The gates of a line, evaluated in order.
 
 use super::super::engine::{Engine, FightResult};
 use super::super::events::UnavailableReason;
@@ -9,7 +9,7 @@ use crate::program::{
 };
 
 impl Engine<'_> {
-    /// Looks at a line: the first gate that is closed, and until when, stand in its state then.
+    /// Evaluates a line: its state then holds the first closed gate and the time until which it stays closed.
     #[inline]
     pub(super) fn examine(&mut self, who: CombatantId, line: &CompiledLine, at: usize, bit: u64) -> FightResult<Gate> {
         let index = line.ability_index as usize;
@@ -21,7 +21,7 @@ impl Engine<'_> {
         combatant.far &= !bit;
         let free = combatant.forbids_act.is_none() && combatant.forbids_tags & table.forbidden_by == 0;
         if ready > now && known && free && table.unlock.is_none() {
-            // The commonest gate. What happens to other gates meanwhile is no matter until the cooldown ends.
+            // The most frequent gate. Changes of other gates do not matter until the cooldown ends.
             combatant.cooling |= bit;
             self.state.lines[at] = LineState { until: ready, gate: Gate::Cooldown, only_distance: false };
             if let Some(reach) = self.state.reaches.get_mut(at) {
@@ -49,14 +49,14 @@ impl Engine<'_> {
             return Ok(gate);
         }
         let watches_closing = self.setup.policies[who.index()].watches_closing;
-        // Who only looks where to walk draws nothing: what chance decides may be wanted.
+        // A combatant that only chooses where to walk makes no draws: a line decided by chance may be wanted.
         let only_looks = self.only_looks;
         if let Some(when) = line.when.filter(|_| !(only_looks && line.chance)) {
             if line.aims {
                 let plan = self.program.ability(line.ability);
                 self.pick_targets(who, plan)?;
                 if self.scratch.chosen.is_none() {
-                    // Somebody may come into the circle.
+                    // A combatant may come into the circle.
                     if matches!(plan.area, Area::Circle { around_caster: true, .. }) {
                         self.gate_of_reach(who, plan)?;
                     }
@@ -75,7 +75,7 @@ impl Engine<'_> {
         if let Some(when) = line.when.filter(|_| self.only_distance && !watches_closing && (line.time || line.aims))
             && self.ever_walks(who)
         {
-            // Nobody walks on for what it does not want any more.
+            // A combatant stops walking toward a target that it no longer wants.
             self.until = self.until.min(self.condition_turns(who, line, when)?);
         }
         if gate == Gate::Open && watches_closing {
@@ -84,7 +84,7 @@ impl Engine<'_> {
         Ok(gate)
     }
 
-    /// Why a gate is closed, in full.
+    /// The reason for a closed gate with all details.
     #[inline(never)]
     pub(super) fn reason_of(
         &mut self,
@@ -147,7 +147,7 @@ impl Engine<'_> {
         let holds = self.quiet_number(when, &frame)? != 0.0;
         if self.wants.detail() {
             let reported = self.state.abilities[line.ability_index as usize].reported;
-            // Shown where it has turned, and before what follows from it.
+            // Shown when it has changed, and before its consequences.
             if holds || reported != Some(Gate::Condition) {
                 self.report_formula(when, &frame);
             }
@@ -155,7 +155,7 @@ impl Engine<'_> {
         Ok(holds)
     }
 
-    /// When a condition may turn, with nothing else happening.
+    /// The earliest time at which a condition may change without an event.
     fn condition_turns(&mut self, who: CombatantId, line: &CompiledLine, when: FormulaId) -> FightResult<Time> {
         if line.chance {
             return Ok(self.state.now + POLL);
@@ -246,8 +246,8 @@ impl Engine<'_> {
         }
     }
 
-    /// Why an ability of a combatant cannot be used now, whatever its policy says; nothing, if it can. `pick` says
-    /// whether targets are to be picked first; else they are there.
+    /// The reason why an ability of a combatant cannot be used now, whatever its policy says, or `None` if it can. With
+    /// `pick`, targets are picked first; otherwise they have been picked already.
     pub(in crate::fight) fn unavailable(
         &mut self,
         who: CombatantId,
@@ -273,7 +273,7 @@ impl Engine<'_> {
         self.affordable(who, plan)
     }
 
-    /// The same for a call: whoever is busy or out of the fight can use nothing.
+    /// The same for a call: a combatant that is busy or out of the fight cannot use anything.
     pub(in crate::fight) fn why_unavailable(
         &mut self,
         who: CombatantId,
@@ -285,7 +285,7 @@ impl Engine<'_> {
         }
     }
 
-    /// The index of an ability, if its owner is free to use something at all.
+    /// The index of an ability, if its owner is free to use abilities at all.
     pub(in crate::fight) fn callable(&self, who: CombatantId, ability: AbilityId) -> Result<usize, UnavailableReason> {
         let combatant = self.state.who(who);
         if !combatant.stands || self.state.ending.is_some() {
@@ -324,7 +324,7 @@ impl Engine<'_> {
         held.find(|status| self.program.status(*status).forbids_tags & tags != 0)
     }
 
-    /// The first moment at which a pool in flow will hold `wanted`, to the microsecond.
+    /// The first time at which a pool with a flow will hold `wanted`, to the microsecond.
     #[inline(never)]
     fn when_it_holds(&self, who: CombatantId, pool: PoolId, wanted: f64) -> Option<Time> {
         let first = self.program.place(who, self.program.layout.pool(pool));

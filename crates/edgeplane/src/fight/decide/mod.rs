@@ -1,9 +1,9 @@
-//! How a combatant decides.
+//! Decisions of combatants.
 //!
-//! A line of a policy is a row of gates ([`Gate`](super::state::Gate)). A combatant that cannot use anything
-//! remembers for each line until when it stays closed, and what its condition depends on is known from the
-//! set-up; so a line is looked at again only when that time has come or one of these numbers has changed (see
-//! [`signals`]), and not if a threshold keeps it closed all the same. The first line that is open is used.
+//! A line of a policy is a sequence of gates ([`Gate`](super::state::Gate)). A combatant that cannot use anything
+//! remembers for each line until when it stays closed, and the inputs of its condition are known from the setup. A line
+//! is therefore evaluated again only when that time has come or one of its inputs has changed (see [`signals`]), unless
+//! a threshold shows that it stays closed. The first open line is used.
 
 mod areas;
 mod at_place;
@@ -23,20 +23,20 @@ use super::state::{Control, Doing, Gate};
 use super::statuses::triggers::TriggerContext;
 use crate::program::{CombatantId, CompiledLine, CompiledPolicy, POLL, SiteId, Time, TriggerEvent};
 
-/// What chance chooses of a group of lines.
+/// The choice of chance among a group of lines.
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Choice {
-    /// An ability, by its index among all.
+    /// An ability, by its index among all abilities.
     Line(u32),
-    /// Something is possible, and its reaction time is not over.
+    /// A line is open, but the reaction time is not over.
     Delayed,
-    /// Nothing is possible.
+    /// No line is open.
     Nothing,
 }
 
 impl Engine<'_> {
-    /// Everyone who is ready decides; then all decisions are carried out. Decisions are made on the same
-    /// state, so that who is asked first gains nothing.
+    /// All ready combatants decide; then all decisions are carried out. All decisions are based on the same state, so
+    /// the order of evaluation gives no advantage.
     pub(super) fn decide_together(&mut self) -> FightResult<()> {
         if let [who] = *self.state.deciders.as_slice() {
             self.state.deciders.clear();
@@ -62,7 +62,7 @@ impl Engine<'_> {
         while let Some(who) = self.state.deciders.pop() {
             let combatant = self.state.who_mut(who);
             combatant.decides = false;
-            // It may have begun something since it was marked.
+            // It may have started an ability since it was queued.
             if combatant.doing == Doing::Idle && combatant.decides_by_itself() {
                 decisions.push((who, None));
             }
@@ -84,8 +84,8 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// The ability that a combatant uses now, by its index among all abilities, with its targets chosen; none,
-    /// if none is possible.
+    /// The ability that a combatant uses now, by its index among all abilities, with its targets picked; `None` if no
+    /// line is open.
     fn decide(&mut self, who: CombatantId) -> FightResult<Option<u32>> {
         if self.has_controller(who) {
             return self.ask_controller(who);
@@ -137,8 +137,8 @@ impl Engine<'_> {
         Ok(None)
     }
 
-    /// All lines of a group that are open are weighed, and chance chooses one of them; the second value is when one
-    /// of them may open by itself.
+    /// Evaluates all lines of a group; chance chooses one of the open lines by weight. Also returns the earliest time
+    /// at which a line may open without an event.
     fn decide_by_chance(
         &mut self,
         who: CombatantId,
@@ -175,7 +175,7 @@ impl Engine<'_> {
                 self.pick_targets(who, self.program.ability(line.ability))?;
             }
             if weighs_target || line.aims {
-                // The lines after it pick targets of their own.
+                // The following lines pick their own targets.
                 aims.extend(self.scratch.picked.iter().map(|target| (index as u32, *target)));
             }
             total += match line.weight {
@@ -208,12 +208,12 @@ impl Engine<'_> {
             self.aim(who);
             return Ok((Choice::Line(line.ability_index), wake));
         }
-        // What is open and has no weight is weighed again after a while, if that can change.
+        // Open lines without weight are weighed again later if their weights can change.
         let again = if open == 0 || steady { Time::NEVER } else { now + POLL };
         Ok((Choice::Nothing, wake.min(again)))
     }
 
-    /// One of several by weight, which stand summed up; what is certain draws nothing.
+    /// Chooses by cumulative weights; nothing is drawn if only one choice is possible.
     fn draw_of(&mut self, who: CombatantId, site: SiteId, total: f64, weighed: &[(f64, u32)]) -> Option<u32> {
         let before = std::iter::once(0.0).chain(weighed.iter().map(|(sum, _)| *sum));
         let mut possible = weighed.iter().zip(before).filter(|((sum, _), before)| sum > before).map(|(one, _)| *one);
@@ -224,7 +224,7 @@ impl Engine<'_> {
         possible.clone().find(|(sum, _)| drawn < *sum).or(possible.last()).map(|(_, index)| index)
     }
 
-    /// Whether a combatant that was idle has not reacted yet to a line that has opened.
+    /// Whether a combatant that was idle is still within its reaction time to an open line.
     fn has_to_react(&mut self, who: CombatantId, policy: &CompiledPolicy, line: &CompiledLine, at: usize) -> bool {
         let (now, closes) = (self.state.now, self.state.lines[at].until);
         let combatant = self.state.who_mut(who);
@@ -238,7 +238,7 @@ impl Engine<'_> {
             combatant.reacts_at = Time::NEVER;
             return false;
         }
-        // What closes before that, it has missed.
+        // A line that closes before that is missed.
         combatant.wake = combatant.reacts_at.min(closes);
         if self.state.abilities[line.ability_index as usize].reported.take().is_some() {
             emit!(self, Available { who, ability: line.ability });
@@ -246,13 +246,13 @@ impl Engine<'_> {
         true
     }
 
-    /// Reports why a line is closed, if that is news.
+    /// Reports why a line is closed, if the reason has changed.
     #[inline]
     fn note_closed(&mut self, who: CombatantId, policy: &CompiledPolicy, index: usize) -> FightResult<()> {
         let line = &policy.lines[index];
         let gate = self.state.lines[policy.first_line as usize + index].gate;
         let ability = &mut self.state.abilities[line.ability_index as usize];
-        // The stock has several reasons; whatever else is closed at the same gate is closed for the same one.
+        // The stock gate has several reasons; any other gate has one.
         let known = (ability.reported == Some(gate) && gate != Gate::Stock) || (gate == Gate::NotKnown && line.quiet);
         if known || (line.repeated && self.another_got_further(policy, index, gate)) {
             return Ok(());
@@ -262,7 +262,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Whether another line of the same ability is closed by a later gate: then that is the reason.
+    /// Whether another line of the same ability is closed by a later gate, which is then the reported reason.
     fn another_got_further(&self, policy: &CompiledPolicy, index: usize, gate: Gate) -> bool {
         let ability = policy.lines[index].ability;
         let first = policy.first_line as usize;
@@ -272,7 +272,7 @@ impl Engine<'_> {
         })
     }
 
-    /// An ability is unavailable; that is an event if the reason is another than before.
+    /// Records that an ability is unavailable; emits an event if the reason has changed.
     pub(super) fn report_unavailable(&mut self, who: CombatantId, index: usize, reason: UnavailableReason) {
         let reported = &mut self.state.abilities[index];
         let (gate, kind) = (Gate::of(reason), reason.kind() as u8);
@@ -289,7 +289,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Nothing is possible for now.
+    /// No line is open for now.
     fn wait(&mut self, who: CombatantId) {
         let mut until = self.state.who(who).wake;
         if self.setup.is_placed {
@@ -303,7 +303,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Nothing keeps a combatant from acting any more.
+    /// A combatant is free to act.
     pub(in crate::fight) fn ready(&mut self, who: CombatantId) {
         let combatant = self.state.who_mut(who);
         combatant.doing = Doing::Idle;
@@ -317,7 +317,7 @@ impl Engine<'_> {
 }
 
 impl Gate {
-    /// The gate that a reason stands for.
+    /// The gate that corresponds to a reason.
     fn of(reason: UnavailableReason) -> Self {
         match reason {
             UnavailableReason::OutOfTheFight | UnavailableReason::Busy { .. } => Self::Unknown,

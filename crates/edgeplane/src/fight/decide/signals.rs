@@ -1,8 +1,8 @@
-//! What signals to a combatant that something has changed on which a line of its policy depends.
+//! Signals that tell combatants that an input of a policy line has changed.
 //!
-//! Every change of a number goes through here, whoever made it: another combatant, a status, the script of
-//! the encounter, a call of the game. The tables of the set-up say which lines it concerns; whoever is idle
-//! then looks at those lines before the moment is over. Whoever is busy looks when it is ready.
+//! Every change of a number goes through here, whether caused by a combatant, a status, the script of the encounter or
+//! a call of the game. Tables of the setup list the affected lines; idle combatants evaluate those lines within the
+//! same moment, busy ones when they are free.
 
 use super::super::engine::Engine;
 use super::super::state::{Control, Doing, Gate};
@@ -10,12 +10,12 @@ use crate::program::{CombatantId, LineThreshold, Listener, PoolId, Reads};
 use crate::rules::SideRule;
 
 impl Engine<'_> {
-    /// Lines of a combatant have to be looked at again.
+    /// Marks lines of a combatant for evaluation.
     #[inline]
     pub(in crate::fight) fn touch(&mut self, who: CombatantId, lines: u64) {
         let began = self.state.began;
         let combatant = self.state.who_mut(who);
-        // What a cooldown keeps closed is looked at when that ends.
+        // Lines closed by a cooldown are evaluated when it ends.
         let lines = lines & !combatant.cooling;
         if lines == 0 {
             return;
@@ -28,7 +28,7 @@ impl Engine<'_> {
         }
     }
 
-    /// A combatant decides before this moment is over.
+    /// Queues a combatant to decide in this moment.
     #[inline]
     pub(in crate::fight) fn will_decide(&mut self, who: CombatantId) {
         let combatant = self.state.who_mut(who);
@@ -37,24 +37,24 @@ impl Engine<'_> {
         }
     }
 
-    /// Lines of a combatant have to be looked at again, whatever keeps them closed.
+    /// Marks lines of a combatant, whatever keeps them closed.
     pub(in crate::fight) fn reopen(&mut self, who: CombatantId, lines: u64) {
         self.state.who_mut(who).cooling &= !lines;
         self.touch(who, lines);
     }
 
-    /// All lines of a combatant have to be looked at again.
+    /// Marks all lines of a combatant.
     pub(in crate::fight) fn touch_all(&mut self, who: CombatantId) {
         self.reopen(who, u64::MAX);
     }
 
-    /// Whether a controller decides for a combatant, and is there.
+    /// Whether a combatant has a controller that is present.
     #[inline]
     pub(in crate::fight) fn has_controller(&self, who: CombatantId) -> bool {
         self.controller.is_some() && self.state.who(who).control == Control::Controller
     }
 
-    /// A pool has changed.
+    /// To be called after a change of a pool.
     #[inline]
     pub(in crate::fight) fn pool_changed(&mut self, who: CombatantId, pool: PoolId) {
         let setup = self.setup;
@@ -76,7 +76,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Attributes, stacks or counts of tags have changed; their slots as bits.
+    /// To be called after a change of attributes, stacks or tag counts, given their slots as bits.
     #[inline]
     pub(in crate::fight) fn slots_changed(&mut self, who: CombatantId, slots: u64) {
         let setup = self.setup;
@@ -97,13 +97,13 @@ impl Engine<'_> {
         }
     }
 
-    /// Whether a condition keeps a line closed that somebody does not meet.
+    /// Whether a condition that a combatant does not meet keeps a line closed.
     #[inline]
     fn stays_closed(&self, LineThreshold { at, threshold, .. }: &LineThreshold, who: CombatantId) -> bool {
         self.state.lines[*at as usize].gate == Gate::Condition && self.fails(*threshold, who)
     }
 
-    /// Those whose decision depends on a number of somebody decide anew.
+    /// Marks the lines of other combatants that depend on a number of this one.
     fn notify(&mut self, whose: CombatantId, listeners: &[Listener]) {
         let side = self.side_of(whose);
         for listener in listeners {
@@ -121,7 +121,7 @@ impl Engine<'_> {
         }
     }
 
-    /// A number has changed on which conditions of statuses may depend.
+    /// A number on which conditions of statuses may depend has changed.
     pub(in crate::fight) fn condition_input(&mut self, who: CombatantId, changed: Reads) {
         let statuses = &self.state.statuses;
         let depends = statuses.conditional.iter().any(|index| {

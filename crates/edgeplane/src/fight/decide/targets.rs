@@ -1,4 +1,4 @@
-//! Whom an ability is used on.
+//! Picking targets.
 
 use super::super::engine::{Engine, FightResult};
 use super::super::state::State;
@@ -10,7 +10,8 @@ use crate::program::{
 use crate::rules::{SideRule, Untargetable};
 
 impl Engine<'_> {
-    /// Picks whom a line's ability is used on, unless its condition has needed that already, and aims at them.
+    /// Picks the targets of a line's ability, unless its condition has already picked them, and sets them as targets of
+    /// the use.
     pub(super) fn aim_line(&mut self, who: CombatantId, line: &CompiledLine) -> FightResult<()> {
         if !line.aims {
             self.pick_targets(who, self.program.ability(line.ability))?;
@@ -19,7 +20,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Takes over whom the scratch room holds as the caster's targets.
+    /// Copies the picked targets from the scratch buffers to the caster.
     pub(in crate::fight) fn aim(&mut self, who: CombatantId) {
         let room = self.setup.aim_room[who.index()] as usize..self.setup.aim_room[who.index() + 1] as usize;
         if let Some(walk) = self.state.walks.get_mut(who.index()) {
@@ -36,7 +37,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Puts whom an ability would be used on into the scratch room.
+    /// Writes the targets that an ability would have into the scratch buffers.
     #[inline(never)]
     pub(in crate::fight) fn pick_targets(&mut self, who: CombatantId, ability: &AbilityPlan) -> FightResult<()> {
         let mut picked = std::mem::take(&mut self.scratch.picked);
@@ -65,8 +66,8 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Those in reach go before all others; around the one that is picked, or around the caster, everyone in the
-    /// radius is a target, the nearest to the middle first. Returns the one that is picked.
+    /// Targets in reach come first. Around the picked target, or around the caster, everyone within the radius becomes
+    /// a target, nearest to the centre first. Returns the picked target.
     fn pick_by_place(
         &mut self,
         who: CombatantId,
@@ -111,7 +112,7 @@ impl Engine<'_> {
         Ok(chosen)
     }
 
-    /// The one that is picked first, where chance does not pick: of those in reach, if there are any.
+    /// The first target, if it is not picked by chance: among those in reach, if there are any.
     fn first_by_place(
         &mut self,
         who: CombatantId,
@@ -137,7 +138,7 @@ impl Engine<'_> {
         Ok(first)
     }
 
-    /// The one with the least score that a formula gives, times a sign.
+    /// The candidate with the lowest score of a formula multiplied by a sign.
     fn first_by_formula(
         &mut self,
         who: CombatantId,
@@ -162,7 +163,7 @@ impl Engine<'_> {
             }
             let frame = Frame::new(program, who, *other, 0, now).in_form(self.form);
             match program.number(formula, numbers, &frame, self.chance, &mut self.scratch.draws) {
-                // Among equals the order of the encounter decides.
+                // With equal scores the order of the encounter decides.
                 Ok(value) if best.is_none() || (sign * value).total_cmp(&least).is_lt() => {
                     (best, least) = (Some(*other), sign * value);
                 }
@@ -173,7 +174,7 @@ impl Engine<'_> {
         Ok(best)
     }
 
-    /// The one with the least score, by who it is and how far away: of those in reach, if there are any.
+    /// The candidate with the lowest score by identity and distance: among those in reach, if there are any.
     #[inline(always)]
     fn first_near(
         &self,
@@ -195,7 +196,7 @@ impl Engine<'_> {
         let (mut best, (mut near, mut least)) = (*first, seen(*first));
         for other in others {
             let (is_near, score) = seen(*other);
-            // Among equals the order of the encounter decides.
+            // With equal scores the order of the encounter decides.
             if is_near && !near || is_near == near && score.total_cmp(&least).is_lt() {
                 (best, near, least) = (*other, is_near, score);
             }
@@ -203,7 +204,7 @@ impl Engine<'_> {
         Some(best)
     }
 
-    /// Whom an ability would be used on first, and how near that one has to be.
+    /// The first target that an ability would have, and the distance that it has to be within.
     pub(super) fn pick_first(
         &mut self,
         who: CombatantId,
@@ -247,7 +248,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Whoever taunted the caster comes first, in reach or not.
+    /// A combatant that taunted the caster comes first, in reach or not.
     fn put_taunter_first(&self, who: CombatantId, ability: &AbilityPlan, count: usize, picked: &mut Vec<CombatantId>) {
         let Some(taunter) = self.taunter(who, ability.side) else { return };
         picked.retain(|other| *other != taunter);
@@ -255,13 +256,13 @@ impl Engine<'_> {
         picked.truncate(count);
     }
 
-    /// Those who stand and whom somebody can target under a rule, in the order of the encounter.
+    /// The standing combatants that can be targeted under a side rule, in the order of the encounter.
     #[inline]
     pub(in crate::fight) fn targets_of(&self, who: CombatantId, rule: SideRule) -> &[CombatantId] {
         self.state.rosters.of(who, self.side_of(who), rule, false)
     }
 
-    /// Those whom somebody can use an ability on, at any distance.
+    /// The possible targets of an ability, at any distance.
     #[inline]
     pub(in crate::fight) fn candidates(&self, who: CombatantId, ability: &AbilityPlan) -> &[CombatantId] {
         self.state.rosters.of(who, self.side_of(who), ability.side, ability.defeated)
@@ -284,21 +285,21 @@ impl Engine<'_> {
         fits && self.state.stands(other)
     }
 
-    /// When another one may be picked for a line, with nothing else happening: where somebody comes in reach or leaves it, or
-    /// overtakes whoever is picked now.
+    /// The earliest time at which a different target may be picked for a line without an event: a candidate enters or
+    /// leaves the reach, or overtakes the picked one.
     pub(super) fn pick_turns(&mut self, who: CombatantId, line: &CompiledLine) -> FightResult<Time> {
         let ability = self.program.ability(line.ability);
         let candidates = self.candidates(who, ability);
         if candidates.len() < 2 {
             return Ok(Time::NEVER);
         }
-        // Where nobody meets the condition, it is no matter who is picked.
+        // If no candidate meets the condition, it does not matter which one is picked.
         let closed = line.closes.is_some_and(|closes| candidates.iter().all(|other| self.fails(closes, *other)));
         let lead = if closed { Time::NEVER } else { self.lead_turns(who, line, ability) };
         Ok(lead.min(self.reach_turns(who, ability)?))
     }
 
-    /// When one of those whom an ability can be used on may overtake the one that is picked now.
+    /// When a candidate may overtake the picked target.
     fn lead_turns(&mut self, who: CombatantId, line: &CompiledLine, ability: &AbilityPlan) -> Time {
         let Some(lead) = self.scratch.chosen else { return Time::NEVER };
         let prefers = self.setup.policies[who.index()].prefers;
@@ -325,7 +326,7 @@ impl Engine<'_> {
         self.program.lead_turns(score, (who, lead), among, numbers, now)
     }
 
-    /// When another one will be nearer than the one that is picked, or farther away (with a sign below zero).
+    /// When another candidate will be nearer than the picked one, or farther away (with a negative sign).
     fn nearer_at(&self, who: CombatantId, lead: CombatantId, ability: &AbilityPlan, sign: f64) -> Time {
         if !self.setup.is_placed || !self.any_moves(who, ability) {
             return Time::NEVER;
@@ -341,7 +342,7 @@ impl Engine<'_> {
         if first < f64::INFINITY { self.after(first) } else { Time::NEVER }
     }
 
-    /// Whether somebody does not meet a threshold, and will not by what flows alone.
+    /// Whether a combatant fails a threshold and will not meet it through flows alone.
     #[inline]
     pub(super) fn fails(&self, threshold: Threshold, other: CombatantId) -> bool {
         let first = self.program.place(other, self.program.layout.pool(threshold.pool));
@@ -349,13 +350,13 @@ impl Engine<'_> {
         pool.is_some_and(|pool| threshold.fails(pool, self.state.now.micros()))
     }
 
-    /// Whether any of those whom an ability can be used on moves against its user.
+    /// Whether any candidate moves relative to the caster.
     fn any_moves(&self, who: CombatantId, ability: &AbilityPlan) -> bool {
         let course = self.course_of(who);
         self.candidates(who, ability).iter().any(|other| self.course_of(*other) != course)
     }
 
-    /// When one of those whom an ability can be used on will come in reach or leave it, with nothing else happening.
+    /// When a candidate will enter or leave the reach without an event.
     pub(super) fn reach_turns(&mut self, who: CombatantId, ability: &AbilityPlan) -> FightResult<Time> {
         if !self.setup.is_placed || !ability.is_about_places() || !self.any_moves(who, ability) {
             return Ok(Time::NEVER);
@@ -367,13 +368,13 @@ impl Engine<'_> {
         Ok(self.first_crossing(who, self.candidates(who, ability), reach))
     }
 
-    /// When the first of some crosses a reach, in or out.
+    /// When the first of several combatants crosses a reach, in either direction.
     pub(super) fn first_crossing(&self, who: CombatantId, others: &[CombatantId], reach: f64) -> Time {
         let crossings = others.iter().map(|other| self.crosses_reach_at(who, *other, reach));
         crossings.min().unwrap_or(Time::NEVER)
     }
 
-    /// Puts those picked first to the front.
+    /// Moves the targets with the lowest scores to the front.
     fn arrange(
         &mut self,
         who: CombatantId,
@@ -398,7 +399,7 @@ impl Engine<'_> {
         for other in picked.iter() {
             scored.push((self.score(who, *other, pick)?, *other));
         }
-        // Stable: among equals the order of the encounter decides.
+        // Stable sort: with equal scores the order of the encounter decides.
         scored.sort_by(|a, b| a.0.total_cmp(&b.0));
         for (place, (_, other)) in picked.iter_mut().zip(&scored) {
             *place = *other;
@@ -407,7 +408,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Puts the one picked first to the front; among equals the order of the encounter decides.
+    /// Moves the first target to the front; with equal scores the order of the encounter decides.
     fn best_first(&mut self, who: CombatantId, pick: PickPlan, picked: &mut [CombatantId]) -> FightResult<()> {
         let (mut best, mut least) = (0, f64::INFINITY);
         let by_formula = match pick {
@@ -430,7 +431,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// What a formula gives for one who looks at another.
+    /// The value of a formula for a combatant and a candidate.
     #[inline(always)]
     fn value_for(&mut self, who: CombatantId, other: CombatantId, formula: FormulaId) -> FightResult<f64> {
         let frame = self.frame(who, other);

@@ -1,7 +1,7 @@
-//! Where those go who cannot act, and who is in reach.
+//! Paths of combatants that cannot act, and reach.
 //!
-//! Everybody moves in straight lines, so where one is, and when one will be near enough, is computed exactly and
-//! never looked for step by step.
+//! All movement is in straight lines, so positions and the times of coming in reach are computed exactly instead of
+//! being searched step by step.
 
 use super::super::engine::{Engine, FightResult};
 use super::super::events::{EventMask, UnavailableReason};
@@ -14,10 +14,10 @@ use crate::program::{
 };
 use crate::rules::Moves;
 
-/// How often one plans its way at one moment because others change their courses.
+/// The maximum number of plans in one moment caused by changes of course of others.
 const FOLLOWS: u8 = 2;
 
-/// After how many seconds something that moves so is within a distance; 0 where a hair is missing, as all gates have it.
+/// The time in seconds until a moving target is within a distance; 0 if the rest is within the tolerance of the gates.
 #[inline]
 fn in_reach(away: Plane, closing: Plane, reach: f64) -> f64 {
     let edge = reach + HAIR;
@@ -37,40 +37,40 @@ impl Engine<'_> {
         self.state.numbers.course(self.block(who))
     }
 
-    /// Where somebody is, how it moves on and how large it is.
+    /// The position, velocity and body of a combatant.
     #[inline(always)]
     pub(in crate::fight) fn spot_of(&self, who: CombatantId) -> Spot {
         self.state.numbers.spot(self.block(who), self.state.now.micros())
     }
 
-    /// Metres between two.
+    /// The distance between two combatants in metres.
     pub(in crate::fight) fn apart(&self, one: CombatantId, other: CombatantId) -> f64 {
         self.state.numbers.distance(self.block(one), self.block(other), self.state.now.micros())
     }
 
-    /// Metres from somebody's middle to its rim.
+    /// The radius of a combatant's body in metres.
     #[inline]
     pub(in crate::fight) fn body_of(&self, who: CombatantId) -> f64 {
         self.state.numbers.body(self.block(who))
     }
 
-    /// Whether the rim of another one is near enough.
+    /// Whether the edge of another combatant is near enough.
     pub(in crate::fight) fn within(&self, one: CombatantId, other: CombatantId, metres: f64) -> bool {
         let Spot { place, body, .. } = self.spot_of(other);
         length(minus(place, self.place_of(one))) <= metres + body + HAIR
     }
 
-    /// The moment at which something that leaves a combatant now, at a speed, is at another one who goes on as it does;
-    /// by the straight way to where that one is now, if it can never catch it.
+    /// The time at which something that leaves a combatant now, at a given speed, reaches a target on its current
+    /// course; if it can never catch up, the time for the straight way to the target's current position.
     pub(in crate::fight) fn arrival(&self, from: CombatantId, to: CombatantId, speed: f64) -> Time {
         let away = minus(self.place_of(to), self.place_of(from));
         let seconds = meeting(away, self.course_of(to), speed, 0.0).unwrap_or(length(away) / speed);
         self.at_once_or_after(seconds)
     }
 
-    /// The first microsecond that is not before so many seconds from now; always a later one.
+    /// The first microsecond that is not before a number of seconds from now, and always later than now.
     pub(in crate::fight) fn after(&self, seconds: f64) -> Time {
-        // What arithmetic leaves must not cost a whole microsecond.
+        // Rounding errors must not cost a whole microsecond.
         let micros = (seconds * 1e6 - 1e-4).whole_above().larger(1.0);
         if micros < Time::NEVER.micros() { self.state.now + Time(micros as u64) } else { Time::NEVER }
     }
@@ -84,7 +84,7 @@ impl Engine<'_> {
         }
     }
 
-    /// How near its first target has to be for an ability; any distance for most.
+    /// The distance that the first target of an ability has to be within; infinite for most abilities.
     #[inline]
     pub(in crate::fight) fn reach_of(&mut self, who: CombatantId, reach: Option<FormulaId>) -> FightResult<f64> {
         let Some(reach) = reach else { return Ok(f64::INFINITY) };
@@ -96,7 +96,7 @@ impl Engine<'_> {
         Ok(self.positive(reach, &self.frame(who, who))?.larger(LEAST_REACH))
     }
 
-    /// How near the target that an ability picks has to be: within its reach, and within the length of a cone or a line.
+    /// The distance that the picked target has to be within: the reach, limited by the length of a cone or a line.
     #[inline]
     pub(in crate::fight) fn reach_of_ability(&mut self, who: CombatantId, plan: &AbilityPlan) -> FightResult<f64> {
         if let Some(reach) = plan.fixed_reach
@@ -113,7 +113,7 @@ impl Engine<'_> {
         }
     }
 
-    /// When the rim of another one will be within a distance if both go on as they do.
+    /// When the edge of another combatant will be within a distance, on current courses.
     #[inline]
     pub(super) fn within_at(&self, who: CombatantId, other: CombatantId, reach: f64) -> Time {
         let (own, their) = (self.spot_of(who), self.spot_of(other));
@@ -121,7 +121,7 @@ impl Engine<'_> {
         self.at_once_or_after(in_reach(away, closing, reach + their.body))
     }
 
-    /// When the rim of another one will come within a distance, or leave it, if both go on as they do.
+    /// When the edge of another combatant will enter or leave a distance, on current courses.
     pub(super) fn crosses_reach_at(&self, who: CombatantId, other: CombatantId, reach: f64) -> Time {
         let (own, their) = (self.spot_of(who), self.spot_of(other));
         let (away, closing) = (minus(their.place, own.place), minus(their.course, own.course));
@@ -133,7 +133,7 @@ impl Engine<'_> {
         if seconds < f64::INFINITY { self.after(seconds) } else { Time::NEVER }
     }
 
-    /// Whoever is near enough already is so in this moment.
+    /// Now, if it is already near enough.
     #[inline]
     fn at_once_or_after(&self, seconds: f64) -> Time {
         if seconds == 0.0 {
@@ -145,7 +145,7 @@ impl Engine<'_> {
         }
     }
 
-    /// When the first of some will be within a distance if all go on as they do.
+    /// When the first of several combatants will be within a distance, on current courses.
     pub(super) fn first_within(&self, who: CombatantId, others: &[CombatantId], reach: f64) -> Time {
         let own = self.spot_of(who);
         let seconds = |other: &CombatantId| {
@@ -156,15 +156,15 @@ impl Engine<'_> {
         self.at_once_or_after(first)
     }
 
-    /// That a target is too far away, as a reason.
+    /// The reason that a target is out of reach.
     pub(in crate::fight) fn too_far(&self, who: CombatantId, target: CombatantId, reach: f64) -> UnavailableReason {
         let until = Some(self.within_at(who, target, reach)).filter(|until| *until < Time::NEVER);
         let distance = (self.apart(who, target) - self.body_of(target)).larger(0.0);
         UnavailableReason::OutOfReach { target: Some(target), distance, reach, until }
     }
 
-    /// Whether somebody is near enough for an ability; whoever taunted the caster is the only one that counts, but for
-    /// what surrounds the caster.
+    /// Whether a target is near enough for an ability; the taunter is the only one that counts, except for areas around
+    /// the caster.
     pub(super) fn gate_of_reach(&mut self, who: CombatantId, plan: &AbilityPlan) -> FightResult<Gate> {
         let (reach, gate) = match plan.area {
             Area::Circle { radius, around_caster: true } => (self.reach_of(who, Some(radius))?, Gate::Target),
@@ -189,7 +189,7 @@ impl Engine<'_> {
         Ok(gate)
     }
 
-    /// A combatant that waits plans its way before this moment is over.
+    /// Queues a waiting combatant to plan its path in this moment.
     pub(in crate::fight) fn plan_way(&mut self, who: CombatantId) {
         let walk = &mut self.state.walks[who.index()];
         if !walk.plans && !walk.looks {
@@ -198,7 +198,7 @@ impl Engine<'_> {
         walk.plans = true;
     }
 
-    /// Something has changed on which a line of one depends who walks while it is busy.
+    /// An input of a line of a combatant that walks while busy has changed.
     #[inline(never)]
     pub(super) fn look_ahead(&mut self, who: CombatantId) {
         let walk = &mut self.state.walks[who.index()];
@@ -208,7 +208,8 @@ impl Engine<'_> {
         walk.looks = true;
     }
 
-    /// The same for one whose goal has turned; not without end, for two that follow each other would turn for ever.
+    /// The same for a combatant whose goal has turned, with a limit, because two combatants that follow each other
+    /// would turn forever.
     pub(super) fn follow(&mut self, who: CombatantId) {
         let (now, walk) = (self.state.now, &mut self.state.walks[who.index()]);
         let times = if walk.followed_at == now { walk.followed } else { 0 };
@@ -218,7 +219,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Whether the timer of a combatant that waits is due for its way alone: no line can have opened.
+    /// Whether the timer of a waiting combatant is due only for its path: no line can have opened.
     pub(in crate::fight) fn only_walks_on(&self, who: CombatantId) -> bool {
         let combatant = self.state.who(who);
         self.setup.is_placed
@@ -230,13 +231,13 @@ impl Engine<'_> {
             && !self.setup.policies[who.index()].draws
     }
 
-    /// Everybody who has to plans its way, all of them looking at the same state; then all set out.
+    /// All queued combatants plan their paths based on the same state; then all set out.
     pub(in crate::fight) fn plan_ways(&mut self) -> FightResult<()> {
         let mut empty = std::mem::take(&mut self.scratch.planned);
         empty.clear();
         let mut planned = std::mem::replace(&mut self.state.planners, empty);
         planned.sort_unstable();
-        // What somebody looks at on its way is no decision, and reported as none.
+        // Evaluations for a path are not decisions and are not reported.
         let wants = std::mem::replace(&mut self.wants, EventMask::NONE);
         let mut count = 0;
         for next in 0..planned.len() {
@@ -244,7 +245,7 @@ impl Engine<'_> {
             let index = who.index();
             let walk = &mut self.state.walks[index];
             let (plans, looks) = (std::mem::take(&mut walk.plans), std::mem::take(&mut walk.looks));
-            // It may have come and gone since.
+            // It may have been interrupted since.
             if !plans && !looks {
                 continue;
             }
@@ -252,7 +253,7 @@ impl Engine<'_> {
             let walks = combatant.mobile || (combatant.doing == Doing::Idle && combatant.waits);
             let free = walks && combatant.decides_by_itself();
             if combatant.is_moved {
-                // It has no way of its own to plan, and waits on for whatever else it waits for.
+                // It has no path to plan and keeps waiting.
                 walk.until = Time::NEVER;
                 if free && !combatant.mobile {
                     self.set_wake(who);
@@ -279,7 +280,7 @@ impl Engine<'_> {
             planned[count] = who;
             count += 1;
             self.plan_course(who)?;
-            // Who has not reacted yet is woken by what else opens only for its way.
+            // A combatant within its reaction time is woken by other lines only for its path.
             let walk = &mut self.state.walks[index];
             walk.until = walk.until.min(turns);
         }
@@ -294,16 +295,16 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Whether a combatant has ways of its own to go.
+    /// Whether a combatant plans its own paths.
     pub(super) fn ever_walks(&self, who: CombatantId) -> bool {
         let policy = &self.setup.policies[who.index()];
         self.setup.speed.is_some() && (policy.moves != Moves::Hold || !policy.avoid.is_empty())
     }
 
-    /// Where to go, and when to plan anew at the latest.
+    /// Determines the course, and the latest time of the next plan.
     fn plan_course(&mut self, who: CombatantId) -> FightResult<()> {
         let goal = self.goal_of(who)?;
-        // Who never walks goes on as the game has pushed it.
+        // A combatant that never walks continues as the game has pushed it.
         let course = if self.ever_walks(who) { [0.0; 2] } else { self.course_of(who) };
         let walk = &mut self.state.walks[who.index()];
         (walk.goal, walk.course, walk.until) = (goal, course, Time::NEVER);
@@ -328,8 +329,8 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// The first line that only distance keeps closed; for one who walks while it is busy, also one that is open now and
-    /// would not be from farther away.
+    /// The first line that only distance keeps closed; for a combatant that walks while busy, also an open line that
+    /// would not be open from farther away.
     pub(super) fn first_far_line(&self, who: CombatantId) -> Option<u16> {
         let combatant = self.state.who(who);
         if combatant.far == 0 && !combatant.mobile {
@@ -344,32 +345,31 @@ impl Engine<'_> {
         policy.lines.iter().zip(lines).position(is_far).map(|index| index as u16)
     }
 
-    /// A combatant has decided and has nothing to do: it plans its way, unless it is on a way that still is the right
-    /// one.
+    /// A combatant has decided and cannot use anything: it plans its path, unless its current path is still right.
     pub(super) fn keep_or_plan_way(&mut self, who: CombatantId) {
         let combatant = self.state.who(who);
         if !combatant.waits {
             self.set_out(who);
         } else if combatant.reacts_at < Time::NEVER || self.has_controller(who) || !self.is_on_its_way(who) {
-            // Who has not reacted yet has not looked at the lines after the one that has opened.
+            // A combatant within its reaction time has not evaluated the lines after the one that opened.
             self.plan_way(who);
         }
     }
 
-    /// Whether the way that somebody has planned is still the right one.
+    /// Whether the planned path of a combatant is still right.
     fn is_on_its_way(&self, who: CombatantId) -> bool {
         let walk = &self.state.walks[who.index()];
         let goal_stands = walk.goal.is_none_or(|(goal, _)| self.state.stands(goal));
         let is_chosen = match walk.wants {
-            // Who has been made to stand still has no way.
+            // A combatant that was stopped has no path.
             Wish::Undecided => walk.line.is_some() || !self.ever_walks(who),
             Wish::Nothing | Wish::Line(_) => walk.wants_since < self.state.now,
         };
         walk.until > self.state.now && goal_stands && is_chosen && walk.line == self.first_far_line(who)
     }
 
-    /// Who walks while it is busy, or while it has not reacted yet, looks at its lines as if it were free, and once more when
-    /// it is. When the first of them may turn.
+    /// A combatant that walks while busy, or within its reaction time, evaluates its lines as if it were free, and
+    /// again when it is. Returns the earliest time at which one of them may change.
     fn examine_lines(&mut self, who: CombatantId) -> FightResult<Time> {
         let policy = &self.setup.policies[who.index()];
         let changed = self.state.who(who).changed_lines;
@@ -387,13 +387,13 @@ impl Engine<'_> {
         Ok(wake)
     }
 
-    /// Sets the timer of one who waits: for a line that may open, or to look where it goes.
+    /// Sets the timer of a waiting combatant: for a line that may open, or for its path.
     pub(super) fn set_wake(&mut self, who: CombatantId) {
         let at = self.state.who(who).wake.min(self.state.walks[who.index()].until);
         self.set_act(who, at, Phase::Ready);
     }
 
-    /// Sets the timer of one who walks while it is busy.
+    /// Sets the timer of a combatant that walks while busy.
     pub(super) fn set_next_walk(&mut self, who: CombatantId) {
         let combatant = self.state.who(who);
         let at = combatant.wake.min(self.state.walks[who.index()].until);

@@ -1,11 +1,11 @@
-//! Whom somebody goes to who can do nothing yet: what it wants is chosen as it sets out, and kept.
+//! The goal of a combatant that cannot use anything yet: it is chosen when the combatant sets out, and kept.
 
 use super::super::engine::{Engine, FightResult};
 use super::super::state::Wish;
 use crate::program::CombatantId;
 
 impl Engine<'_> {
-    /// Plans the way of one who begins to wait, or to walk while it is busy: it wants nothing yet.
+    /// Plans the path of a combatant that begins to wait, or to walk while busy, without a goal yet.
     pub(in crate::fight) fn set_out(&mut self, who: CombatantId) {
         if !self.has_controller(who) {
             let walk = &mut self.state.walks[who.index()];
@@ -14,7 +14,7 @@ impl Engine<'_> {
         self.plan_way(who);
     }
 
-    /// Others can be meant than before: a combatant that waits plans its way, and there may be something to want now.
+    /// The possible targets have changed: a waiting combatant plans its path, and there may be a new goal.
     pub(in crate::fight) fn look_round(&mut self, who: CombatantId) {
         let walk = &mut self.state.walks[who.index()];
         if walk.wants == Wish::Nothing {
@@ -23,8 +23,8 @@ impl Engine<'_> {
         self.plan_way(who);
     }
 
-    /// Whom to walk to, and to within how many metres: for the first line that only distance keeps closed, else for
-    /// what it wants. Who is in reach of such a line waits there, until the other goes away.
+    /// The combatant to walk to, and the distance at which to stop: for the first line that only distance keeps closed,
+    /// otherwise for the wanted line. A combatant in reach for such a line waits there until the target leaves.
     pub(super) fn goal_of(&mut self, who: CombatantId) -> FightResult<Option<(CombatantId, f64)>> {
         if self.has_controller(who) {
             return Ok(self.state.walks[who.index()].goal);
@@ -57,8 +57,8 @@ impl Engine<'_> {
         Ok(wanted.map(|(_, goal)| goal))
     }
 
-    /// Whom somebody has set out for, for what it wants, if that is still possible: it keeps to that, whatever else it would
-    /// want by now, unless it is taunted.
+    /// The target of the current goal, if it is still possible: the combatant keeps to it, whatever else it would want
+    /// now, unless it is taunted.
     fn goal_wanted(&self, who: CombatantId, line: u16) -> Option<(CombatantId, f64)> {
         let goal = self.state.walks[who.index()].goal?;
         let line = self.setup.policies[who.index()].lines.get(usize::from(line))?;
@@ -68,7 +68,8 @@ impl Engine<'_> {
         (is_known && is_free && self.candidates(who, plan).contains(&goal.0)).then_some(goal)
     }
 
-    /// The first line with a reach that will be wanted, and where to: its condition holds, whatever else keeps it closed.
+    /// The first line with a reach that will be wanted, and its target: its condition holds, whatever else keeps it
+    /// closed.
     fn first_wanted(&mut self, who: CombatantId) -> FightResult<Option<(u16, (CombatantId, f64))>> {
         for (index, line) in self.setup.policies[who.index()].lines.iter().enumerate() {
             let ability = line.ability_index as usize;

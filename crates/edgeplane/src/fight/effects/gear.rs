@@ -1,5 +1,4 @@
-//! What changes hands in a fight: gear that is put on and taken off, abilities that are given and taken; and
-//! sides that win by something else than the defeat of all others.
+//! Gear that is put on and taken off, abilities that are given and taken, and sides that win by an effect.
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::UnavailableReason;
@@ -8,7 +7,7 @@ use super::super::statuses::apply::Dose;
 use crate::program::{AbilityId, CombatantId, GearId, LostReason, StatusId, Time, WornStatus};
 
 impl Engine<'_> {
-    /// Puts a piece on, in place of what is worn in its slot.
+    /// Puts a piece on, replacing the piece in its slot.
     pub(in crate::fight) fn wear(&mut self, who: CombatantId, piece: GearId) -> FightResult<()> {
         self.change_gear(who, piece, true)
     }
@@ -18,7 +17,7 @@ impl Engine<'_> {
         self.change_gear(who, piece, false)
     }
 
-    /// Changes what is worn, and nothing that depends on it.
+    /// Changes the worn gear only, without its consequences.
     pub(in crate::fight) fn change_worn(&mut self, who: CombatantId, piece: GearId, comes: bool) {
         let program = self.program;
         let worn = &mut self.state.worn;
@@ -31,7 +30,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Pieces that are worn with some chance are put on as the fight begins.
+    /// Pieces with a chance are put on when the fight begins.
     pub(in crate::fight) fn wear_by_chance(&mut self, who: CombatantId) -> FightResult<()> {
         let program = self.program;
         let character = self.setup.combatants[who.index()].character;
@@ -46,8 +45,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// What depends on a piece that goes is gone at once, what depends on one that comes is there at once; sets
-    /// included.
+    /// Ends what depends on a removed piece and starts what depends on a new one at once, sets included.
     fn change_gear(&mut self, who: CombatantId, piece: GearId, comes: bool) -> FightResult<()> {
         let (mut before, mut after) =
             (std::mem::take(&mut self.scratch.gear_before), std::mem::take(&mut self.scratch.gear_after));
@@ -71,7 +69,7 @@ impl Engine<'_> {
         self.program.statuses_of_gear(pieces, into);
     }
 
-    /// A status that somebody has for what it wears.
+    /// A status that a combatant has through its gear.
     pub(in crate::fight) fn apply_worn(&mut self, who: CombatantId, worn: WornStatus) -> FightResult<()> {
         let duration = match worn.duration {
             Some(duration) => self.positive(duration, &self.frame(who, who))?,
@@ -95,8 +93,8 @@ impl Engine<'_> {
         found.map_or(Ok(()), |index| self.lose(index, LostReason::ConditionEnded))
     }
 
-    /// Somebody has an ability from now on; what it had in the same slot goes. Who could never have it does not
-    /// get it, and that is reported.
+    /// Gives a combatant an ability, replacing the one in the same slot. A combatant that cannot learn it does not get
+    /// it, which is reported.
     pub(super) fn give(&mut self, by: &EffectContext, who: CombatantId, ability: AbilityId) {
         let Some(index) = self.state.ability_index(self.setup, who, ability) else {
             emit!(self, Unavailable { who, ability, reason: UnavailableReason::NotKnown });
@@ -108,7 +106,7 @@ impl Engine<'_> {
         self.settle_slot(by, who, index);
     }
 
-    /// Somebody has an ability no more, unless a status brings it. A cast that is under way goes on.
+    /// Takes an ability from a combatant, unless a status grants it. A cast under way continues.
     pub(super) fn take_back(&mut self, by: &EffectContext, who: CombatantId, ability: AbilityId) {
         if let Some(index) = self.state.ability_index(self.setup, who, ability) {
             self.state.abilities[index].own = false;
@@ -116,7 +114,7 @@ impl Engine<'_> {
         }
     }
 
-    /// A status that brings abilities has come, or gone.
+    /// A status that grants abilities has been gained or lost.
     pub(in crate::fight) fn bring(&mut self, who: CombatantId, status: StatusId) {
         let program = self.program;
         let by = EffectContext::of_status(who, status, who, who);
@@ -127,7 +125,7 @@ impl Engine<'_> {
         }
     }
 
-    /// The abilities of a combatant that are in one slot with one of them; that one alone, if it is in none.
+    /// The abilities of a combatant in the same slot as one of them; only that one if it has no slot.
     fn in_slot(&self, who: CombatantId, index: usize) -> Vec<usize> {
         let policy = &self.setup.policies[who.index()];
         let slot = |index: usize| self.program.ability(self.setup.abilities[index].ability).slot.as_ref();
@@ -138,10 +136,10 @@ impl Engine<'_> {
         own.filter(|other| slot(*other) == slot(index)).collect()
     }
 
-    /// Of a slot somebody has the ability that was brought last, else its own.
+    /// In each slot, a combatant has the ability that was granted last, otherwise its own.
     fn settle_slot(&mut self, by: &EffectContext, who: CombatantId, index: usize) {
         let slot = self.in_slot(who, index);
-        // Statuses come in the order in which they were applied: the last that brings one of the slot decides.
+        // Statuses are in order of application: the last one that grants an ability of the slot decides.
         let mut brought = None;
         for held in self.state.statuses.of(who) {
             for ability in &self.program.status(self.state.statuses.get(held).status).abilities {
@@ -178,13 +176,13 @@ impl Engine<'_> {
         }
         self.reopen(who, if self.has_controller(who) { u64::MAX } else { lines });
         if self.setup.is_placed {
-            // What it will want, and goes for, can be another thing now.
+            // The goal of its path may change.
             self.plan_way(who);
         }
     }
 
-    /// The side of the one who acts has won. It is settled with the defeats of the moment, so that nobody wins by
-    /// being asked first.
+    /// The side of the caster has won. This is settled with the defeats of the moment, so the order of evaluation gives
+    /// no advantage.
     pub(super) fn decide_for(&mut self, by: &EffectContext) {
         let side = self.side_of(by.caster);
         self.state.decided = Some(match self.state.decided {
@@ -194,7 +192,7 @@ impl Engine<'_> {
     }
 }
 
-/// What of one list is not in another, one for one.
+/// The elements of one list that are not in another, counting duplicates.
 fn without(list: &[WornStatus], other: &[WornStatus]) -> Vec<WornStatus> {
     let mut left = other.to_vec();
     let mut rest = Vec::new();

@@ -1,4 +1,4 @@
-//! A hit or a heal on its way through its steps.
+//! Hits and heals on their way through their steps.
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::{EventKind, StepResult};
@@ -11,11 +11,11 @@ use crate::program::{
     StepsEffect, TriggerEvent,
 };
 
-/// What came out at the end of the steps.
+/// The result of all steps.
 struct Arrival {
     initial: f64,
     amount: f64,
-    /// How much pools have soaked on the way.
+    /// The amount that pools have soaked.
     soaked: f64,
     stopped: Option<StepId>,
     marks: u64,
@@ -54,8 +54,8 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Statuses of both may be triggered. A hit that pools soak whole is soaked, and neither dealt nor taken; one
-    /// that they soak in part is both.
+    /// Raises the triggers of both combatants. A hit that is soaked completely counts as soaked, not as dealt or taken;
+    /// one that is soaked in part counts as both.
     fn raise_hit(&mut self, by: &EffectContext, target: CombatantId, arrival: &Arrival, change: &Change) {
         let taken = TriggerContext {
             other: Some(by.caster),
@@ -93,7 +93,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Sends an amount through its steps. Each sees what the one before it left; none leaves less than nothing.
+    /// Sends an amount through its steps. Each step receives the result of the previous one; no result is below 0.
     #[inline]
     fn through(
         &mut self,
@@ -104,7 +104,7 @@ impl Engine<'_> {
     ) -> FightResult<Arrival> {
         let frame = self.typed_frame(by.caster, target, effect.damage_type.0);
         let initial = self.initial(effect, &frame)? * by.part;
-        // What a trigger is about is read by its later effects too.
+        // Later effects of a trigger also read its amount.
         let amount = self.state.numbers.at(usize::from(Layout::AMOUNT));
         let outer = effect.reads_hit.then(|| self.state.numbers.hit_locals(self.program.marks.len()));
         let mut arrival = Arrival { initial, amount: initial, soaked: 0.0, stopped: None, marks: 0 };
@@ -184,8 +184,8 @@ impl Engine<'_> {
         Ok(StepResult::Applied)
     }
 
-    /// Whether a step applies. Where the trace wants every formula, or a number is out of the ordinary, the formula
-    /// itself is evaluated: it draws the same chance and gives the same answer.
+    /// Whether a step applies. If the trace needs every formula or a number is not finite, the formula itself is
+    /// evaluated; it makes the same draw and gives the same answer.
     #[inline]
     fn passes(&mut self, step: &StepCode, frame: &Frame, amount: f64) -> FightResult<bool> {
         let at = |operand: Operand| self.state.numbers.at(frame.index(operand));
@@ -242,7 +242,7 @@ impl Engine<'_> {
                     self.state.who_mut(target).hurt_by = Some((caster, source));
                 }
                 emit!(self, Drained { caster, target, source, pool, taken, over, left });
-                // What has been sent out arrives after the defeat of who sent it, but gives it nothing.
+                // An ability in flight arrives after the defeat of its caster, but gives it nothing.
                 if let Some(share) = share.filter(|_| self.state.stands(caster)) {
                     let share = self.positive(share, &frame)?;
                     self.restore(by, caster, pool, taken * share);

@@ -1,10 +1,10 @@
-//! Experience and levels as they rise during a fight.
+//! Experience and levels during a fight.
 
 use super::super::engine::{Engine, FightResult, emit};
 use crate::program::{CombatantId, Layout};
 
 impl Engine<'_> {
-    /// Somebody gains experience. Where levels rise during a fight, it may have risen with that.
+    /// Gives experience to a combatant, and raises its level if levels rise during fights.
     pub(in crate::fight) fn learn(&mut self, who: CombatantId, from: CombatantId, amount: f64) -> FightResult<()> {
         if amount == 0.0 {
             return Ok(());
@@ -24,7 +24,7 @@ impl Engine<'_> {
         if level > before { self.rise(who, level) } else { Ok(()) }
     }
 
-    /// Somebody has another level from now on, with the points of that level.
+    /// Sets the level of a combatant, with the points of that level.
     pub(in crate::fight) fn rise(&mut self, who: CombatantId, level: f64) -> FightResult<()> {
         self.set_base(who, Layout::LEVEL, level)?;
         emit!(self, LevelGained { who, level });

@@ -1,4 +1,4 @@
-//! Bringing effects about: who receives them, whether they happen, and those that are about statuses.
+//! Applying effects: receivers, conditions, and effects on statuses.
 
 mod gear;
 mod hit;
@@ -16,7 +16,7 @@ use crate::program::{CombatantId, Effect, EffectPlan, FilterPlan, FormulaId, Fra
 use crate::rules::{CleansePick, MOST_NUMBERS, Receiver, SideRule};
 
 impl Engine<'_> {
-    /// Brings a list of effects about; `target` receives those that do not say who.
+    /// Applies a list of effects; `target` receives those without `to`.
     pub(super) fn effects(
         &mut self,
         by: &EffectContext,
@@ -48,7 +48,7 @@ impl Engine<'_> {
             Some(within) if self.setup.is_placed => self.positive(within, &self.frame(by.caster, by.owner))?,
             _ => f64::INFINITY,
         };
-        // A status can make somebody untargetable, or put it on another side, while others are still to come.
+        // A status can make a later receiver untargetable or move it to another side.
         let mut receivers = std::mem::take(&mut self.scratch.receivers);
         receivers.clear();
         receivers.extend_from_slice(self.targets_of(by.owner, side));
@@ -62,7 +62,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Brings one effect about for one who receives it, if it happens at all.
+    /// Applies one effect to one receiver, if its condition and chance allow.
     #[inline]
     pub(super) fn effect(&mut self, by: &EffectContext, target: CombatantId, effect: &EffectPlan) -> FightResult<()> {
         if !self.state.stands(target) && !self.reaches_defeated(by, target, &effect.effect) {
@@ -79,8 +79,8 @@ impl Engine<'_> {
         }
     }
 
-    /// Who is defeated can still call others, or win by that, can be brought back, and leave a zone where it was; and what
-    /// happens to it can be reported. Nothing reaches who is not there.
+    /// Effects with a defeated receiver still call reinforcements, win, revive, place zones at its position, and
+    /// report. Nothing affects an absent combatant.
     fn reaches_defeated(&self, by: &EffectContext, target: CombatantId, effect: &Effect) -> bool {
         let reaches = match effect {
             Effect::Call(..) | Effect::Win | Effect::Report(..) | Effect::Revive(_) => true,
@@ -197,7 +197,7 @@ impl Engine<'_> {
         }
     }
 
-    /// A number of stacks: whole, rounded down.
+    /// A number of stacks, rounded down.
     fn whole(&mut self, formula: Option<FormulaId>, frame: &Frame, default: u32) -> FightResult<u32> {
         match formula {
             Some(formula) => Ok(self.positive(formula, frame)?.smaller(f64::from(u32::MAX)) as u32),
@@ -205,7 +205,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Takes statuses away that a filter means, and gives them to the one who acts, if it says so.
+    /// Removes the statuses that match a filter, and transfers them to the caster if requested.
     fn take_away(
         &mut self,
         by: &EffectContext,
@@ -230,7 +230,7 @@ impl Engine<'_> {
         match filter.pick {
             CleansePick::Oldest => {}
             CleansePick::Newest => meant.reverse(),
-            // Serials are in order of time, so no two are alike and the order is settled.
+            // Serials are unique and in order of time, so the order is well-defined.
             CleansePick::Longest => meant.sort_unstable_by_key(|(one, ends)| (std::cmp::Reverse(*ends), one.serial)),
         }
         for (one, ends) in meant.drain(..).take(filter.count as usize) {
@@ -240,13 +240,13 @@ impl Engine<'_> {
             let mut doses = std::mem::take(&mut self.scratch.doses);
             doses.clear();
             if transfers && self.state.statuses.ends_apart(index) {
-                // Each stack keeps its own time.
+                // Each stack keeps its own end time.
                 doses.extend(self.state.statuses.ends(index).map(|end| (1, end)));
             } else if transfers {
                 doses.push((stacks, ends));
             }
             self.lose(index, if transfers { LostReason::Transferred } else { LostReason::Cleansed })?;
-            // What a zone or a use has held has no time that is left: away from there it lasts for its own.
+            // A status held by a zone or a use has no remaining time: the transferred one lasts for its own duration.
             if is_held && program.status(status).duration.is_none() {
                 doses.clear();
             }
@@ -260,7 +260,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Uses up stacks: of the oldest instance first, and of its stacks those that end first.
+    /// Consumes stacks: of the oldest instance first, and among its stacks those that end first.
     fn use_up(&mut self, target: CombatantId, status: StatusId, mut stacks: u32) -> FightResult<()> {
         while stacks > 0 {
             let Some(index) = self.state.statuses.oldest(target, status) else { return Ok(()) };
@@ -295,7 +295,7 @@ impl Engine<'_> {
             if self.state.statuses.get(index).ends < Time::NEVER {
                 self.state.statuses.move_ends(index, moved);
                 let until = self.state.statuses.get(index).ends;
-                // A later end is announced anew.
+                // A later end is announced again.
                 let record = self.state.statuses.get_mut(index);
                 record.set_warned(record.is_warned() && shorter);
                 self.schedule(index);

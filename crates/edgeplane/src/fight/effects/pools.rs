@@ -1,8 +1,7 @@
-//! Changing pools. An amount is always within 0 and the cap; what does not fit is counted by whoever asks,
-//! and never stored.
+//! Changes of pools. An amount is always between 0 and the cap; the excess is returned to the caller and never stored.
 //!
-//! What sums leave behind is no amount: less than [`DUST`] of the cap is nothing, and less than that below
-//! the cap is full.
+//! Rounding errors of sums are not amounts: less than [`DUST`] of the cap counts as empty, and less than that below the
+//! cap counts as full.
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::EventKind;
@@ -13,16 +12,16 @@ use crate::numbers::{Extremes, Whole};
 use crate::program::{CombatantId, Flow, PoolFlow, PoolId, Time, TriggerEvent, pool_slot};
 use crate::rules::CapChange;
 
-/// The share of a cap that is too little to count.
+/// The share of a cap that counts as nothing.
 const DUST: f64 = 1e-9;
 
-/// What came of adding to a pool or taking from it.
+/// The result of adding to a pool or taking from it.
 pub(in crate::fight) struct Change {
-    /// How much was really added or taken.
+    /// The amount that was actually added or taken.
     pub(in crate::fight) moved: f64,
-    /// How much found no room, or nothing left to take.
+    /// The amount for which there was no room, or nothing left to take.
     pub(in crate::fight) over: f64,
-    /// The amount afterwards.
+    /// The amount in the pool afterwards.
     pub(in crate::fight) left: f64,
 }
 
@@ -41,14 +40,14 @@ impl Engine<'_> {
         self.state.numbers.pool_share(self.first(who, pool), self.state.now.micros())
     }
 
-    /// How much of a pool is too little to count.
+    /// The amount of a pool that counts as nothing.
     #[inline]
     pub(in crate::fight) fn dust(&self, who: CombatantId, pool: PoolId) -> f64 {
         DUST * self.state.numbers.at(self.first(who, pool) + usize::from(pool_slot::CAP))
     }
 
-    /// Takes from a pool, as far as there is anything. What is moved is the amount asked for itself, not a
-    /// difference, so that no rounding shows up as an overkill of nothing.
+    /// Takes from a pool, as far as possible. The moved amount is the requested amount itself and not a difference, so
+    /// that rounding does not show up as a tiny overkill.
     #[inline]
     pub(in crate::fight) fn take(&mut self, who: CombatantId, pool: PoolId, amount: f64) -> Change {
         let first = self.first(who, pool);
@@ -118,7 +117,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Writes down what is in a pool from now on, and nothing else.
+    /// Stores the amount of a pool, without consequences.
     #[inline]
     pub(in crate::fight) fn write_pool(&mut self, who: CombatantId, pool: PoolId, first: usize, amount: f64) {
         self.state.numbers.set_pool(first, amount, self.state.now.micros());
@@ -135,8 +134,8 @@ impl Engine<'_> {
         }
     }
 
-    /// A pool moves from one share to another, each of the cap of its own time: statuses may be triggered. Nothing is
-    /// crossed by who is still to join.
+    /// Raises triggers when a pool moves from one share to another, each relative to the cap at its time. A combatant
+    /// that has not joined crosses nothing.
     fn raise_crossing(&mut self, who: CombatantId, pool: PoolId, before: (f64, f64), after: (f64, f64)) {
         let share = |(amount, cap): (f64, f64)| if cap > 0.0 { amount / cap } else { 0.0 };
         let (from, to) = (share(before), share(after));
@@ -147,7 +146,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Sets the timer for the moment at which a decaying pool that defeats runs empty.
+    /// Sets the timer for when a decaying pool that defeats becomes empty.
     #[inline(never)]
     pub(in crate::fight) fn schedule_empty(&mut self, who: CombatantId) {
         let defeating = self.setup.defeating[who.index()];
@@ -187,7 +186,7 @@ impl Engine<'_> {
         Some(Time(at as u64))
     }
 
-    /// What flows stands still while its owner is defeated, and goes on from there when it is back.
+    /// Flows stop while the owner is defeated, and continue when it is revived.
     pub(in crate::fight) fn stop_or_start_flows(&mut self, who: CombatantId) -> FightResult<()> {
         let (program, plan) = (self.program, self.plan_of(who));
         for (index, pool) in program.pools.iter().enumerate() {
@@ -198,7 +197,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// After attributes have changed: a pool's cap and flow follow, and its amount as the pool says.
+    /// Updates the cap and flow of a pool after changes of attributes, and its amount as `on_cap_change` says.
     pub(in crate::fight) fn follow_cap(&mut self, who: CombatantId, pool: PoolId) -> FightResult<()> {
         let program = self.program;
         let first = self.first(who, pool);
@@ -220,16 +219,16 @@ impl Engine<'_> {
         }
         let amount = match program.pools[pool.index()].on_cap_change {
             CapChange::Keep => before,
-            // Nobody who has been defeated gets anything back by that.
+            // A defeated combatant regains nothing by that.
             _ if !self.state.stands(who) => before,
-            // What keeps its share of the cap crosses nothing.
+            // A pool that keeps its share of the cap crosses nothing.
             CapChange::Scale if old > 0.0 => before / old * cap,
             CapChange::Scale => 0.0,
             CapChange::Shift => cap - (old - before),
         };
         let left = amount.larger(0.0).smaller(cap);
         let listens = self.state.who(who).listens | self.state.watches;
-        // Whoever is dressed has had nothing yet that could cross.
+        // While initial statuses are applied, there are no earlier amounts to cross from.
         if listens & CROSSINGS != 0 && !self.dressing && program.pools[pool.index()].on_cap_change != CapChange::Scale {
             self.raise_crossing(who, pool, (before, old), (left, cap));
         }
@@ -243,7 +242,7 @@ impl Engine<'_> {
                 self.schedule_empty(who);
             }
         }
-        // Of who has been defeated nobody asks any more.
+        // Caps of defeated combatants are not reported.
         if cap != old && !self.dressing && self.state.stands(who) {
             emit!(self, CapChanged { who, pool, cap, left });
         }

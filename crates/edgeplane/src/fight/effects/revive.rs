@@ -1,4 +1,4 @@
-//! Bringing back who was defeated.
+//! Reviving defeated combatants.
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::EffectContext;
@@ -6,8 +6,9 @@ use crate::numbers::Extremes;
 use crate::program::{CombatantId, FormulaId, PoolId, pool_slot};
 
 impl Engine<'_> {
-    /// One who is defeated is back where it was: with its own statuses and those of its gear, with so much in some
-    /// pools and what was left in all others. Cooldowns have gone on meanwhile. Nothing happens to who stands.
+    /// Revives a defeated combatant at its position, with its permanent statuses and those of its gear, the given
+    /// amounts in some pools and the remaining amounts in all others. Cooldowns have continued meanwhile. Nothing
+    /// happens to a combatant that stands.
     pub(super) fn revive(
         &mut self,
         by: &EffectContext,
@@ -35,7 +36,7 @@ impl Engine<'_> {
         }
         self.count_head(who, 1.0);
         emit!(self, Revived { target: who, caster: by.caster, source: by.source });
-        // Whoever comes back with nothing left is defeated again.
+        // A combatant revived with an empty pool is defeated again.
         self.state.may_fall(who);
         self.look_at_all_edges();
         if self.setup.is_placed {

@@ -1,4 +1,4 @@
-//! Threat, and whom a taunt makes somebody pick.
+//! Threat, and the targets that taunts enforce.
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::EffectContext;
@@ -6,7 +6,7 @@ use crate::program::CombatantId;
 use crate::rules::SideRule;
 
 impl Engine<'_> {
-    /// Whoever was hurt makes more of the one who did it.
+    /// Raises the threat of the attacker for the combatant that was hurt.
     pub(super) fn threaten_by_hit(&mut self, by: &EffectContext, target: CombatantId, dealt: f64) -> FightResult<()> {
         let Some(factor) = self.program.threat.and_then(|threat| threat.damage).filter(|_| dealt > 0.0) else {
             return Ok(());
@@ -16,7 +16,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// All enemies of the one who healed make more of it.
+    /// Raises the threat of the healer for all its enemies.
     pub(super) fn threaten_by_heal(&mut self, by: &EffectContext, healed: f64) -> FightResult<()> {
         let Some(factor) = self.program.threat.and_then(|threat| threat.healing).filter(|_| healed > 0.0) else {
             return Ok(());
@@ -31,7 +31,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// An effect says by how much.
+    /// Changes threat by the amount of an effect.
     pub(super) fn threaten(&mut self, by: &EffectContext, target: CombatantId, amount: f64) {
         let threat = self.raise_threat(target, by.caster, amount);
         emit!(self, Threatened { caster: by.caster, target, source: by.source, amount, threat });
@@ -45,7 +45,7 @@ impl Engine<'_> {
         self.state.numbers.threat.add(eyes.index(), whom.index(), amount)
     }
 
-    /// Whom a combatant has to pick first: the last one who taunted it, stands and can be picked at all.
+    /// The combatant that has to be picked first: the latest taunter that stands and can be targeted.
     #[inline]
     pub(in crate::fight) fn taunter(&self, who: CombatantId, side: SideRule) -> Option<CombatantId> {
         if self.state.who(who).taunted { self.last_to_taunt(who, side) } else { None }

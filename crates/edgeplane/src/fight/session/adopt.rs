@@ -1,4 +1,4 @@
-//! A fight goes on under edited rules.
+//! Continuing a fight under edited rules.
 
 use std::fmt;
 use std::sync::Arc;
@@ -17,55 +17,55 @@ use crate::program::{
     CombatantId, CombatantPlan, Counterparts, GearId, Layout, PoolId, Program, Setup, Slot, Time, WornStatus,
 };
 
-/// What became of each thing in a fight when it went on under other rules.
+/// What happened to each part of a fight's state when it was continued under different rules.
 #[derive(Clone, Debug, Default, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Adoption {
     transfers: Vec<Transfer>,
 }
 
-/// One thing that a fight had, and what it is under the new rules.
+/// One part of the state, before and after.
 #[derive(Clone, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
 pub struct Transfer {
-    /// What kind of thing it is.
+    /// Its kind.
     pub kind: TransferKind,
-    /// Whose.
+    /// The combatant to which it belongs.
     pub who: CombatantId,
-    /// What that one is called.
+    /// The label of that combatant.
     pub label: String,
-    /// The name of the thing.
+    /// Its name.
     pub name: String,
-    /// What there was, in the unit of its kind.
+    /// The old value, in the unit of its kind.
     pub before: f64,
-    /// What there is; none if the new rules have nothing of that name.
+    /// The new value; `None` if the new rules have nothing with that name.
     pub after: Option<f64>,
 }
 
-/// What is carried over. Each kind says what its numbers mean.
+/// The kinds of state that are carried over, with the meaning of their numbers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
 #[non_exhaustive]
 pub enum TransferKind {
-    /// What is in a pool. A new cap is followed as the pool's `on_cap_change` says.
+    /// The amount of a pool. A new cap is followed as the pool's `on_cap_change` says.
     Pool,
-    /// The final value of an attribute; only those are listed that are other than before.
+    /// The final value of an attribute; listed only if it has changed.
     Attribute,
     /// A base that was changed in the fight.
     Base,
-    /// A status: its stacks. When it ends and when it ticks next stay.
+    /// A status: its stacks. Its end and its next tick are kept.
     Status,
     /// An ability: seconds until its cooldown ends. Uses and charges are carried over, too.
     Ability,
-    /// A cast, or what is kept up: seconds until its end.
+    /// A cast or a sustained ability: seconds until its end.
     Cast,
-    /// A zone: seconds until its end. It goes with the ability, status or cause of which it came.
+    /// A zone: seconds until its end. It is kept if the ability, status or cause that placed it is kept.
     Zone,
-    /// What an ability has sent out: seconds until it arrives.
+    /// An ability in flight: seconds until it arrives.
     Flight,
-    /// A piece of gear that is worn: 1.
+    /// A worn piece of gear: 1.
     Gear,
 }
 
@@ -98,22 +98,22 @@ impl fmt::Display for Transfer {
 }
 
 impl Adoption {
-    /// Everything that was kept, changed or lost, by combatant and kind.
+    /// Everything that was kept, changed or lost, ordered by combatant and kind.
     pub fn all(&self) -> &[Transfer] {
         &self.transfers
     }
 
-    /// What is as it was.
+    /// The unchanged parts.
     pub fn kept(&self) -> impl Iterator<Item = &Transfer> {
         self.transfers.iter().filter(|one| one.after == Some(one.before))
     }
 
-    /// What is there and has another number.
+    /// The parts with a different number.
     pub fn changed(&self) -> impl Iterator<Item = &Transfer> {
         self.transfers.iter().filter(|one| one.after.is_some_and(|after| after != one.before))
     }
 
-    /// What the new rules have no name for.
+    /// The parts without a name in the new rules.
     pub fn lost(&self) -> impl Iterator<Item = &Transfer> {
         self.transfers.iter().filter(|one| one.after.is_none())
     }
@@ -133,7 +133,7 @@ impl Adoption {
 }
 
 impl<C: RandomSource> Fight<C> {
-    /// Goes on under other rules. If that fails, nothing has changed.
+    /// Continues under different rules. If that fails, nothing has changed.
     pub(crate) fn adopt(&mut self, program: &Arc<Program>) -> Result<Adoption, FightError> {
         let names = Counterparts::between(&self.setup.program, program);
         let combatants = self.combatants_under(program, &names)?;
@@ -157,8 +157,8 @@ impl<C: RandomSource> Fight<C> {
         Ok(report)
     }
 
-    /// The same combatants under the new rules. Whoever takes part needs a character there; of places that are free, it
-    /// does not matter whose they were.
+    /// The same combatants under the new rules. Each participant needs a character there; for free slots, the previous
+    /// character does not matter.
     fn combatants_under(&self, program: &Arc<Program>, names: &Counterparts) -> Result<Vec<CombatantPlan>, FightError> {
         let anyone =
             || (0..).map(crate::program::CharacterId).zip(&program.characters).find(|(_, plan)| !plan.template);
@@ -179,7 +179,7 @@ impl<C: RandomSource> Fight<C> {
         self.setup.ids().map(plan).collect()
     }
 
-    /// What everybody has for what is worn, under the old rules and by the names of the new ones.
+    /// The statuses that everyone has through gear, under the old rules and by the names of the new ones.
     fn worn_before(&self, names: &Counterparts) -> Vec<Vec<WornStatus>> {
         let of = |who: CombatantId| {
             let worn = self.state.worn.iter().filter(|(other, _)| *other == who);
@@ -193,7 +193,7 @@ impl<C: RandomSource> Fight<C> {
         self.setup.ids().map(of).collect()
     }
 
-    /// Pools and attributes as they have come out.
+    /// The resulting pools and attributes.
     fn report_numbers(&self, new: &Self, names: &Counterparts, report: &mut Adoption) {
         let (old, program) = (&self.setup.program, &new.setup.program);
         for who in self.setup.ids().filter(|who| !self.state.who(*who).absent) {
@@ -219,7 +219,7 @@ impl<C: RandomSource> Fight<C> {
 }
 
 impl Engine<'_> {
-    /// What has to be computed once everything else has been carried over.
+    /// Computes what remains after everything else has been carried over.
     fn go_on_under(&mut self, names: &Counterparts, left: LeftOver, worn: &[Vec<WornStatus>]) -> FightResult<()> {
         for who in self.setup.ids() {
             self.refresh_control(who);
@@ -271,7 +271,7 @@ impl Engine<'_> {
         if self.state.began { self.respond() } else { Ok(()) }
     }
 
-    /// Anything may be other than before: conditions, targets, ways, edges.
+    /// Conditions, targets, paths and edges may all have changed.
     fn look_at_everything(&mut self) {
         self.state.check_conditions = self.state.began && !self.state.statuses.conditional.is_empty();
         for who in self.setup.ids() {
@@ -284,7 +284,7 @@ impl Engine<'_> {
         self.look_at_all_edges();
     }
 
-    /// A status keeps a value that it did not: what it would keep now.
+    /// A status keeps a value that it did not keep before: it is evaluated now.
     fn keep_anew(&mut self, index: u32, number: usize) -> FightResult<()> {
         let record = *self.state.statuses.get(index);
         let frame = self.frame(record.caster, record.owner);
@@ -301,7 +301,7 @@ impl Engine<'_> {
         self.refresh_attributes(record.owner, plan.changes)
     }
 
-    /// A status did not tick, and does.
+    /// A status ticks that did not tick before.
     fn tick_from_now_on(&mut self, index: u32) -> FightResult<()> {
         let (record, now) = (*self.state.statuses.get(index), self.state.now);
         let plan = self.program.status(record.status);
@@ -316,7 +316,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// What abilities the statuses of a combatant bring it now.
+    /// The abilities that the statuses of a combatant grant now.
     fn bring_anew(&mut self, who: CombatantId) {
         let policy = &self.setup.policies[who.index()];
         for index in policy.first as usize..(policy.first + policy.count) as usize {
@@ -324,7 +324,7 @@ impl Engine<'_> {
         }
     }
 
-    /// What gear does under the new rules comes, and what it did goes.
+    /// Starts what gear does under the new rules and ends what it did before.
     fn wear_anew(&mut self, who: CombatantId, before: &[WornStatus]) -> FightResult<()> {
         let mut after = Vec::new();
         self.statuses_of_gear(who, &mut after);

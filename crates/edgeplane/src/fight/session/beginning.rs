@@ -1,4 +1,4 @@
-//! What combatants have from the start: statuses, gear, points, and what is in their pools.
+//! The initial state of combatants: statuses, gear, points, and pools.
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::EffectContext;
@@ -34,7 +34,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// A combatant gets the statuses that it has from the start, and its pools follow.
+    /// Applies the initial statuses of a combatant, and updates its pools.
     pub(in crate::fight) fn dress(&mut self, who: CombatantId) -> FightResult<()> {
         let setup = self.setup;
         let character = self.plan_of(who);
@@ -55,7 +55,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Pools into which the game has put something before the beginning hold that, as far as there is room now.
+    /// Pools set by the game before the beginning hold that amount, as far as there is room.
     fn fill_by_game(&mut self, who: CombatantId) {
         let mut at = 0;
         while let Some(BaseChange { combatant, slot, base }) = self.state.base_changes.get(at).copied() {
@@ -70,7 +70,7 @@ impl Engine<'_> {
         }
     }
 
-    /// The statuses that a combatant has for good, and those of what it wears.
+    /// The permanent statuses of a combatant, and those of its gear.
     pub(in crate::fight) fn hold_own_statuses(&mut self, who: CombatantId) -> FightResult<()> {
         for status in &self.plan_of(who).statuses {
             let by = EffectContext::of_status(who, *status, who, who);
@@ -85,7 +85,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Pools of which the encounter says what is in them; no event reports that, since nothing has happened yet.
+    /// Pools whose amounts the encounter sets; no event reports that, since the fight has not begun.
     fn start_pools(&mut self, who: CombatantId) -> FightResult<()> {
         let setup = self.setup;
         for (pool, amount) in setup.begins.get(who.index()).into_iter().flat_map(|begin| &begin.pools) {
@@ -97,7 +97,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// What a combatant buys for the points of its level, one after the other, over and over, as far as it has not yet.
+    /// Spends the points of a combatant's level on its list of purchases, repeatedly, except points already spent.
     pub(in crate::fight) fn spend_points(&mut self, who: CombatantId, spends: &[StatusId]) -> FightResult<()> {
         let points = self.program.points_of(&mut self.state.numbers, who).map_err(|fault| self.fault(fault))?;
         for (index, point) in (0..).zip(spends) {
@@ -112,7 +112,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Pools begin as they would have with the statuses that their owner has from the start.
+    /// Fills pools as if their owner had its initial statuses from the beginning.
     fn fill_pools(&mut self, who: CombatantId) -> FightResult<()> {
         let program = self.program;
         let plan = self.plan_of(who);

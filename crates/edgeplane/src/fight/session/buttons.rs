@@ -1,4 +1,4 @@
-//! What a game asks of a fight about abilities: what a button shows, and why it does nothing.
+//! Abilities as a game shows them: buttons, and reasons why they are disabled.
 
 use super::super::Fight;
 use super::super::events::{Observer, Silent, UnavailableReason};
@@ -7,23 +7,23 @@ use super::super::random::RandomSource;
 use super::super::state::{Doing, EffectContext};
 use crate::program::{AbilityId, CombatantId, Frame, GearId, PoolId, Time};
 
-/// An ability of a combatant, as a game shows its button.
+/// The data of a button for an ability of a combatant.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Button {
-    /// Which.
+    /// The ability.
     pub ability: AbilityId,
-    /// The combatant has it now: of its own, or because a status or gear brings it.
+    /// Whether the combatant has it now, itself or through a status or gear.
     pub is_known: bool,
-    /// When its cooldown ends; a moment in the past if none is running.
+    /// When its cooldown ends; a time in the past if none is running.
     pub ready_at: Time,
-    /// Charges now and at most; nothing for an ability without them.
+    /// The current and the maximum number of charges; `None` for an ability without charges.
     pub charges: Option<(u32, u32)>,
-    /// When the next charge is regained; nothing if none is missing.
+    /// When the next charge is regained; `None` if none is missing.
     pub next_charge: Option<Time>,
-    /// How often it can still be used in this fight; nothing if there is no limit.
+    /// The remaining uses in this fight; `None` without a limit.
     pub uses_left: Option<u32>,
-    /// What it costs now, for each pool.
+    /// Its current cost, for each pool.
     pub costs: Vec<(PoolId, f64)>,
 }
 
@@ -40,14 +40,14 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Panics
-    /// When there is no such combatant, as all readings do.
+    /// If there is no such combatant, like all readings.
     pub fn abilities(&self, who: CombatantId) -> impl Iterator<Item = AbilityId> + '_ {
         let policy = &self.setup.policies[who.index()];
         let own = policy.first as usize..(policy.first + policy.count) as usize;
         own.filter(|index| self.state.abilities[*index].known).map(|index| self.setup.abilities[index].ability)
     }
 
-    /// What the button of an ability shows; nothing, if the combatant can never have it.
+    /// The data of an ability's button; `None` if the combatant can never have it.
     ///
     /// ```
     /// use edgeplane::{Game, Silent};
@@ -62,7 +62,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such combatant, or a cost has no value.
+    /// If there is no such combatant, or a cost has no value.
     pub fn button(&mut self, who: CombatantId, ability: AbilityId) -> Result<Option<Button>, FightError> {
         self.check_combatant(who)?;
         let Some(index) = self.state.ability_index(&self.setup, who, ability) else { return Ok(None) };
@@ -72,7 +72,7 @@ impl<C: RandomSource> Fight<C> {
         let cost = |(pool, cost): &(PoolId, _)| Ok((*pool, self.formula_value(*cost, &frame)?));
         let costs = plan.cost.iter().map(cost).collect::<Result<_, FightError>>()?;
         let state = self.state.abilities[index];
-        // A copy: to look at charges is not to fill them up.
+        // A copy, because reading charges must not change them.
         let mut kept = self.state.charges_mut(&setup, index).copied();
         let charges = plan.charges.zip(kept.as_mut());
         let charges = charges.map(|((most, _), kept)| (kept.refill(most, self.state.now), most));
@@ -87,8 +87,8 @@ impl<C: RandomSource> Fight<C> {
         }))
     }
 
-    /// Why an ability cannot be used on somebody now: on it as the first target, under the rules of the ability; `None` if it
-    /// can.
+    /// The reason why an ability cannot be used now with a combatant as its first target, under the rules of the
+    /// ability; `None` if it can.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent};
@@ -119,7 +119,7 @@ impl<C: RandomSource> Fight<C> {
         })
     }
 
-    /// What a combatant wears, in the order in which it was put on.
+    /// The gear of a combatant, in the order in which it was put on.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game};
@@ -133,7 +133,8 @@ impl<C: RandomSource> Fight<C> {
         self.state.worn.iter().filter(move |(other, _)| *other == who).map(|(_, piece)| *piece)
     }
 
-    /// Breaks off what a combatant casts or keeps up, as if it had interrupted itself. Whether there was anything.
+    /// Cancels what a combatant casts or sustains, as if it had interrupted itself. Returns whether there was anything
+    /// to cancel.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -157,8 +158,8 @@ impl<C: RandomSource> Fight<C> {
         })
     }
 
-    /// Puts a piece of gear on a combatant, in place of what it wears in the same slot. Before the fight has begun, it is
-    /// worn from the start.
+    /// Puts a piece of gear on a combatant, replacing the piece in the same slot. Before the fight has begun, it
+    /// becomes part of the initial state.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -172,7 +173,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such combatant or piece, and as for [`Fight::run`].
+    /// If there is no such combatant or piece, and as for [`Fight::run`].
     pub fn wear<O: Observer>(&mut self, who: CombatantId, piece: GearId, observer: &mut O) -> Result<(), FightError> {
         self.change_gear_of(who, piece, true, observer)
     }

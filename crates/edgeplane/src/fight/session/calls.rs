@@ -1,4 +1,4 @@
-//! Calls of a game. They follow the rules of the fight, and whoever a change concerns notices it at once.
+//! Calls of a game. They follow the rules of the fight, and everyone affected by a change reacts at once.
 
 use super::super::engine::{Engine, FightResult};
 use super::super::events::{Observer, Silent, UnavailableReason};
@@ -14,8 +14,7 @@ use crate::program::{
 };
 
 impl<C: RandomSource> Fight<C> {
-    /// Has the engine play this fight for as long as a call lasts, with somebody who decides for combatants that have a
-    /// controller.
+    /// Runs the engine on this fight for the duration of a call, with a controller.
     fn with_engine_and<R>(
         &mut self,
         controller: Option<&mut dyn Controller>,
@@ -58,7 +57,7 @@ impl<C: RandomSource> Fight<C> {
         self.with_engine_and(None, observer, call)
     }
 
-    /// The same for a call of which an error ends the fight.
+    /// The same for a call whose errors end the fight.
     pub(in crate::fight) fn try_with_controller<R>(
         &mut self,
         controller: &mut dyn Controller,
@@ -68,7 +67,7 @@ impl<C: RandomSource> Fight<C> {
         self.with_engine_and(Some(controller), observer, call).map_err(|error| self.failed(*error))
     }
 
-    /// The same without one.
+    /// The same without a controller.
     pub(in crate::fight) fn try_with_engine<R>(
         &mut self,
         observer: &mut dyn Observer,
@@ -87,7 +86,7 @@ impl<C: RandomSource> Fight<C> {
         FightError::new(self.state.now, FightErrorKind::Call { what }, &self.setup)
     }
 
-    /// That there is such a combatant.
+    /// Checks that there is such a combatant.
     pub(in crate::fight) fn check_combatant(&self, who: CombatantId) -> Result<(), FightError> {
         let count = self.setup.combatants.len();
         if who.index() < count {
@@ -96,7 +95,7 @@ impl<C: RandomSource> Fight<C> {
         Err(self.call_error(format!("there is no combatant {}: the fight has {count}", who.0)))
     }
 
-    /// That the rules have so many of a kind that an id names one of them.
+    /// Checks that an id is within the number of rules of its kind.
     fn check_id(&self, kind: &str, index: usize, count: usize) -> Result<(), FightError> {
         if index < count {
             return Ok(());
@@ -123,14 +122,14 @@ impl<C: RandomSource> Fight<C> {
         let setup = std::sync::Arc::clone(&self.setup);
         let combatant = self.state.who_mut(who);
         if combatant.control != control {
-            // Who takes over decides at once: it has not waited for anything yet, and so reacts to nothing.
+            // A new controller decides at once: the combatant has not waited, so no reaction time applies.
             (combatant.waits, combatant.reacts_at) = (false, Time::NEVER);
         }
         combatant.control = control;
         combatant.listen_to_pools(&setup, who);
     }
 
-    /// From now on this combatant does only what is asked through [`Fight::use_ability`].
+    /// From now on, this combatant acts only through [`Fight::use_ability`].
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -144,7 +143,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such combatant.
+    /// If there is no such combatant.
     pub fn take_control(&mut self, who: CombatantId) -> Result<(), FightError> {
         self.check_combatant(who)?;
         self.give_control(who, Control::Hand);
@@ -152,9 +151,9 @@ impl<C: RandomSource> Fight<C> {
         Ok(())
     }
 
-    /// Lets a combatant that is controlled by hand walk on a course, in metres a second along each axis, until it acts
-    /// or is given another one; `[0.0, 0.0]` to stand still. Its own speed is no limit here. Nothing happens in an
-    /// encounter without places, to whoever has been defeated or is held fast, or while it casts or recovers.
+    /// Sets the course of a combatant that is controlled by calls, in metres per second along each axis, until it acts
+    /// or gets another course; `[0.0, 0.0]` stops it. The velocity is not limited by its own speed. Nothing happens in
+    /// an encounter without positions, to a combatant that is defeated or cannot move, or while it casts or recovers.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent, Time};
@@ -170,7 +169,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such combatant, or a number is not finite or beyond 1e9.
+    /// If there is no such combatant, or a number is not finite or beyond 1e9.
     pub fn walk<O: Observer>(
         &mut self,
         who: CombatantId,
@@ -188,10 +187,10 @@ impl<C: RandomSource> Fight<C> {
         Ok(())
     }
 
-    /// Starts an ability. Without a target, the ability's own rule picks; a target that is named is the first one,
+    /// Starts an ability. Without a target, the ability's own rule picks one; a given target becomes the first target,
     /// under the ability's rules: side and reach apply, and areas extend from it.
     ///
-    /// Its cost is paid at once; its cast, or its effects where it has no cast, follow as time passes.
+    /// The cost is paid at once; the cast, or the effects of an ability without a cast, follow as time advances.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -207,7 +206,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// `Ok(Err(reason))` says why it cannot be used now. An error is as for [`Fight::run`], or says that there is no
+    /// `Ok(Err(reason))` is the reason why it cannot be used now. An error is as for [`Fight::run`], or there is no
     /// such combatant.
     pub fn use_ability<O: Observer>(
         &mut self,
@@ -222,7 +221,7 @@ impl<C: RandomSource> Fight<C> {
         self.try_with_engine(observer, |engine| engine.use_by_call(who, ability, target))
     }
 
-    /// Stops what a combatant keeps up. Whether it was keeping anything up.
+    /// Stops a sustained ability. Returns whether the combatant was sustaining one.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent, Time};
@@ -247,8 +246,8 @@ impl<C: RandomSource> Fight<C> {
         })
     }
 
-    /// Lets an ability take effect here and now, without cost, cast, cooldown or recovery, with one tick if it is
-    /// kept up: what explanations look at.
+    /// Applies the effects of an ability without cost, cast, cooldown or recovery, with one tick if it is sustained:
+    /// used by explanations.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -278,9 +277,9 @@ impl<C: RandomSource> Fight<C> {
         })
     }
 
-    /// Brings something about that no ability and no status does: the effects of a `[cause.*]` of the ruleset on a target, with
-    /// a number that they read as `amount`. They go through all the steps, and events, tables and traces name the cause. Nobody
-    /// is the target itself: a fall is nobody else's doing.
+    /// Applies the effects of a `[cause.*]` of the ruleset to a target, with a number that they read as `amount`. They
+    /// go through all steps, and events, tables and traces name the cause. Without a source, the target itself acts: a
+    /// fall is nobody else's doing.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -294,7 +293,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such combatant or cause, the number is not finite, and as for [`Fight::run`].
+    /// If there is no such combatant or cause, the number is not finite, and as for [`Fight::run`].
     pub fn bring_about<O: Observer>(
         &mut self,
         cause: CauseId,
@@ -314,7 +313,7 @@ impl<C: RandomSource> Fight<C> {
         self.try_with_engine(observer, |engine| engine.effects_of_cause(cause, by, target, amount))
     }
 
-    /// Why an ability cannot be used now; `None` if it can. The conditions of policies are no matter here.
+    /// The reason why an ability cannot be used now; `None` if it can. The conditions of policies do not matter here.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game};
@@ -338,7 +337,7 @@ impl<C: RandomSource> Fight<C> {
         self.try_with_engine(&mut Silent, |engine| engine.why_unavailable(who, ability))
     }
 
-    /// Applies a status. Whether the target has it now because of that.
+    /// Applies a status. Returns whether the target has it because of that.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -363,7 +362,7 @@ impl<C: RandomSource> Fight<C> {
         self.apply_status_if(status, (caster, target), stacks, true, observer)
     }
 
-    /// The same, with or without the chance to resist it.
+    /// The same, optionally without resistance.
     pub(crate) fn apply_status_if<O: Observer>(
         &mut self,
         status: StatusId,
@@ -383,7 +382,7 @@ impl<C: RandomSource> Fight<C> {
         })
     }
 
-    /// Takes all instances of a status away. Whether there was one.
+    /// Removes all instances of a status. Returns whether there was one.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -412,9 +411,9 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Changes the base of an attribute (or the level), as when a character levels up during a fight. Everything that
-    /// depends on it follows: derived attributes, caps of pools, flows, decisions. A higher level brings its points, as
-    /// one that is gained in the fight. Before the fight has begun it is what the combatant begins with, so that its
-    /// pools are as full as its rules say.
+    /// depends on it follows: derived attributes, caps of pools, flows, decisions. A higher level brings its points,
+    /// like a level gained in the fight. Before the fight has begun, this is part of the initial state, so pools are
+    /// filled as the rules say.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -428,8 +427,8 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such combatant, the slot is not that of an attribute or the level, the number is not finite, or
-    /// an attribute has no value with the new base.
+    /// If there is no such combatant, the slot is not an attribute or the level, the number is not finite, or an
+    /// attribute has no value with the new base.
     pub fn set_base<O: Observer>(
         &mut self,
         who: CombatantId,
@@ -453,11 +452,11 @@ impl<C: RandomSource> Fight<C> {
         )
     }
 
-    /// Puts an amount into a pool, within 0 and its cap. What that triggers happens as the fight goes on, before anybody
-    /// decides. Whoever is still to join begins with what its rules say all the same.
+    /// Sets the amount of a pool, limited to 0 and its cap. Triggers of that are carried out when the fight continues,
+    /// before anybody decides. A combatant that has not joined yet begins with what its rules say all the same.
     ///
-    /// Before the fight has begun it is what the combatant begins with, whatever the encounter says, as far as there is
-    /// room with the statuses and the gear that it has from the start. Nothing is triggered by that.
+    /// Before the fight has begun, this is part of the initial state and replaces the amount of the encounter, as far
+    /// as there is room with initial statuses and gear. Nothing is triggered.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game};
@@ -472,7 +471,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such combatant, or the number is not finite.
+    /// If there is no such combatant, or the number is not finite.
     pub fn set_pool(&mut self, who: CombatantId, pool: PoolId, amount: f64) -> Result<(), FightError> {
         self.check_combatant(who)?;
         self.check_number("an amount", amount)?;
@@ -486,7 +485,7 @@ impl<C: RandomSource> Fight<C> {
         } else {
             self.with_engine(&mut Silent, |engine| engine.put(who, pool, first, within));
         }
-        // Before the fight has begun, whoever has nothing left is defeated as it begins.
+        // Before the fight has begun, a combatant with nothing left is defeated when it begins.
         self.state.may_fall(who);
         Ok(())
     }
@@ -516,7 +515,7 @@ impl Engine<'_> {
         } else {
             self.state.set_by_game(who, slot, base);
         }
-        // Before the beginning, pools are filled as the fight begins; that is when their caps are reported too.
+        // Before the beginning, pools are filled when the fight begins; their caps are reported then, too.
         let before = self.dressing;
         self.dressing |= !self.state.began;
         let done = self.refresh_attributes(who, dirty::bit(slot));

@@ -1,4 +1,4 @@
-//! What goes along from one fight into the next.
+//! State that is carried from one fight to the next.
 
 use super::super::Fight;
 use super::super::engine::{Engine, FightResult};
@@ -10,21 +10,21 @@ use super::super::state::timers::Timer;
 use crate::numbers::Extremes;
 use crate::program::{AbilityId, CombatantId, FormulaId, Layout, PoolId, Slot, pool_slot};
 
-/// What a combatant takes along from one fight into the next.
+/// The state of a combatant that is carried from one fight to the next.
 #[derive(Clone, Debug, Default)]
 pub struct Carried {
     /// Its level.
     pub level: f64,
     /// Experience that counts toward the next level.
     pub toward: f64,
-    /// Whether it stood at the end.
+    /// Whether it was standing at the end.
     pub stood: bool,
-    /// What was left in some pools.
+    /// The remaining amounts of some pools.
     pub pools: Vec<(PoolId, f64)>,
     spent: Vec<(AbilityId, Spent)>,
 }
 
-/// What a combatant has spent of an ability: uses and charges, and how long the next charge takes.
+/// The used uses and charges of an ability, and how long the next charge takes.
 #[derive(Clone, Copy, Debug, Default)]
 struct Spent {
     used: u32,
@@ -32,8 +32,8 @@ struct Spent {
 }
 
 impl<C: RandomSource> Fight<C> {
-    /// Notes what a combatant takes along: its level, what is left in these pools and, if `uses` is said, what it has spent
-    /// of limited uses and charges. Whatever was noted before is gone.
+    /// Records the state that a combatant carries over: its level, the amounts of these pools and, if requested, used
+    /// limited uses and charges. It replaces an earlier record.
     ///
     /// ```
     /// # use edgeplane::fight::{Carried, Uses};
@@ -62,14 +62,14 @@ impl<C: RandomSource> Fight<C> {
             into.spent.extend(own.map(|index| {
                 let (table, used) = (&self.setup.abilities[index], self.state.abilities[index].used);
                 let charges = table.charges.map(|place| self.state.charges[place as usize]);
-                // Another fight begins at zero.
+                // The time of the next fight starts at zero.
                 let charges = charges.map(|charges| Charges { next: charges.next - now, ..charges });
                 (table.ability, Spent { used, charges })
             }));
         }
     }
 
-    /// Keeps a combatant out of a fight that has not begun: it stays away as if it had been defeated before.
+    /// Excludes a combatant from a fight that has not begun: it is absent as if it had been defeated before.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -90,8 +90,8 @@ impl<C: RandomSource> Fight<C> {
         self.with_engine(&mut Silent, |engine| engine.count_head(who, -1.0));
     }
 
-    /// Begins a fight with what combatants bring along. After that, pools that were noted hold what was left plus what
-    /// `rests` add, evaluated for each as its own.
+    /// Begins a fight with the carried state of its combatants. Carried pools then hold their amounts plus those of
+    /// `rests`, evaluated for each combatant.
     ///
     /// ```
     /// # use edgeplane::fight::{Carried, Uses};
@@ -109,7 +109,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When a formula has no value.
+    /// If a formula has no value.
     pub fn begin_with<O: Observer>(
         &mut self,
         brought: &[(CombatantId, &Carried)],
@@ -119,7 +119,7 @@ impl<C: RandomSource> Fight<C> {
         self.with_engine(observer, |engine| engine.begin_with(brought, rests)).map_err(|error| *error)
     }
 
-    /// Experience that a combatant has gained in this fight.
+    /// The experience that a combatant has gained in this fight.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -134,8 +134,8 @@ impl<C: RandomSource> Fight<C> {
         self.state.cold(who).experience
     }
 
-    /// The level that a combatant of some level has after so much experience, and what is left of that toward the next one,
-    /// by the ruleset's `[levels]`.
+    /// The level that results from a level and an amount of experience, and the rest toward the next level, by the
+    /// ruleset's `[levels]`.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game};
@@ -148,7 +148,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When what a level needs has no value.
+    /// If the experience needed for a level has no value.
     pub fn level_after(&mut self, who: CombatantId, level: f64, experience: f64) -> Result<(f64, f64), FightError> {
         let found = self.setup.program.level_after(&mut self.state.numbers, who, level, experience);
         found.map_err(|fault| FightError::new(self.state.now, FightErrorKind::Fault(fault), &self.setup))
@@ -169,12 +169,12 @@ impl<C: RandomSource> Fight<C> {
     }
 }
 
-/// Whether limited uses and charges stay spent.
+/// Whether limited uses and charges stay used.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Uses {
-    /// They stay spent.
+    /// They stay used.
     Kept,
-    /// All are there again.
+    /// All are available again.
     Renewed,
 }
 
@@ -218,7 +218,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Whether somebody stands against another one, and can be defeated itself.
+    /// Whether a combatant is an enemy of another one and can be defeated itself.
     pub(in crate::fight) fn is_foe(&self, of: CombatantId, who: CombatantId) -> bool {
         self.state.stands(who) && self.side_of(who) != self.side_of(of) && self.setup.can_be_defeated(who)
     }
@@ -227,8 +227,8 @@ impl Engine<'_> {
         self.program.place(who, self.program.layout.pool(pool))
     }
 
-    /// Whoever stands against those who have just been defeated gains their reward. All defeats of the moment come first, so
-    /// that nobody gains by being listed first.
+    /// Rewards for defeats go to the standing enemies of the defeated. All defeats of the moment come first, so the
+    /// order of the list gives no advantage.
     pub(in crate::fight) fn give_experience(&mut self) -> FightResult<()> {
         let mut rewarding = std::mem::take(&mut self.scratch.rewarding);
         for defeated in rewarding.drain(..) {

@@ -1,4 +1,4 @@
-//! Code of a game that decides in place of a policy.
+//! Controllers: code of a game that decides instead of a policy.
 
 use super::super::Fight;
 use super::super::engine::{Engine, FightResult};
@@ -10,39 +10,41 @@ use crate::program::{
     AbilityId, CombatantId, Plane, PoolFlow, PoolId, Setup, Slot, StatusId, Time, is_on_the_plane, pool_slot,
 };
 
-/// Decides for combatants in place of their policies.
+/// Decides for combatants instead of their policies.
 ///
-/// It is asked when a combatant that it controls is free to act, and again when the pools or statuses of that combatant have
-/// changed, somebody has been defeated, or the time is up for which it wanted to wait. It sees the fight as it is at that
-/// moment, and is bound by the same rules as a policy: what is not possible is unavailable, with a reason. To keep a fight
-/// repeatable, let it decide by nothing but what it sees.
+/// It is asked when a combatant that it controls is free to act, and again when the pools or statuses of that combatant
+/// have changed, a combatant has been defeated, or the time for which it wanted to wait is over. It sees the current
+/// state of the fight and is bound by the same rules as a policy: an impossible use is unavailable, with a reason. To
+/// keep fights reproducible, it should decide only by what it sees.
 pub trait Controller {
-    /// What a combatant does next.
+    /// Chooses the next action of a combatant.
     fn choose(&mut self, view: &View<'_>, who: CombatantId) -> Decision;
 
-    /// What it wanted is not possible now. It is asked again when the reason is gone, or something else has changed.
+    /// The chosen ability is not possible now. The controller is asked again when the reason is gone or something else
+    /// has changed.
     fn unavailable(&mut self, who: CombatantId, ability: AbilityId, reason: UnavailableReason) {
         let _ = (who, ability, reason);
     }
 }
 
-/// What a combatant does next.
+/// The next action of a combatant.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Decision {
-    /// Use an ability, on somebody or on whom the ability itself picks.
+    /// Use an ability on a given target, or on the target that the ability picks itself.
     Use(AbilityId, Option<CombatantId>),
-    /// Use an ability at a place of the ground, in metres, as [`Fight::use_ability_at`] does. An ability that can be used on
-    /// somebody alone, and any where nobody has a place, has no target there. Nobody walks to where a place is in reach.
+    /// Use an ability at a position on the ground, in metres, like [`Fight::use_ability_at`]. An ability that can only
+    /// be used on combatants has no target there, and neither has any ability in a fight without positions. Combatants
+    /// do not walk to bring a position in reach.
     UseAt(AbilityId, [f64; 2]),
-    /// Nothing for now; asked again at a moment at the latest, or, if none is given, when the next cooldown ends or a tenth of
-    /// a second has passed.
+    /// Nothing for now; asked again at the given time at the latest or, without one, when the next cooldown ends or
+    /// after a tenth of a second.
     Wait(Option<Time>),
 }
 
-/// How soon one who waits for nothing in particular is asked again.
+/// When a combatant that waits without a given time is asked again.
 const SOON: Time = Time(100_000);
 
-/// A fight at a moment, read-only.
+/// A read-only view of a fight at one moment.
 #[derive(Clone, Copy, Debug)]
 pub struct View<'a> {
     pub(in crate::fight) setup: &'a Setup,
@@ -50,12 +52,12 @@ pub struct View<'a> {
 }
 
 impl<'a> View<'a> {
-    /// The moment.
+    /// The current time.
     pub fn now(&self) -> Time {
         self.state.now
     }
 
-    /// Who fights, and what is fixed.
+    /// The participants and everything that is fixed.
     pub fn setup(&self) -> &'a Setup {
         self.setup
     }
@@ -65,12 +67,12 @@ impl<'a> View<'a> {
         self.state.stands(who)
     }
 
-    /// Enemies of a combatant that stand, in the order of the encounter.
+    /// The standing enemies of a combatant, in the order of the encounter.
     pub fn enemies(&self, who: CombatantId) -> impl Iterator<Item = CombatantId> + use<'a> {
         self.of_side(who, false)
     }
 
-    /// Those of a combatant's own side that stand, itself included.
+    /// The standing members of a combatant's side, including itself.
     pub fn allies(&self, who: CombatantId) -> impl Iterator<Item = CombatantId> + use<'a> {
         self.of_side(who, true)
     }
@@ -81,13 +83,13 @@ impl<'a> View<'a> {
         setup.ids().filter(move |other| (state.who(*other).side == side) == same && state.stands(*other))
     }
 
-    /// What a pool holds.
+    /// The amount of a pool.
     pub fn pool(&self, who: CombatantId, pool: PoolId) -> f64 {
         let first = self.setup.program.place(who, self.setup.program.layout.pool(pool));
         self.state.numbers.pool_amount(first, self.state.now.micros())
     }
 
-    /// A pool from now on, until something changes it.
+    /// The course of a pool from now on, until something changes it.
     pub fn pool_flow(&self, who: CombatantId, pool: PoolId) -> PoolFlow {
         let first = self.setup.program.place(who, self.setup.program.layout.pool(pool));
         PoolFlow::new(self.state.numbers.pool_numbers(first).copied().unwrap_or_default())
@@ -99,7 +101,7 @@ impl<'a> View<'a> {
         self.state.numbers.at(first + usize::from(pool_slot::CAP))
     }
 
-    /// What a pool holds as a share of its cap; 0 where the cap is 0.
+    /// The amount of a pool as a share of its cap; 0 if the cap is 0.
     pub fn share(&self, who: CombatantId, pool: PoolId) -> f64 {
         let cap = self.cap(who, pool);
         if cap > 0.0 { self.pool(who, pool) / cap } else { 0.0 }
@@ -110,36 +112,37 @@ impl<'a> View<'a> {
         self.state.numbers.at(self.setup.program.place(who, slot))
     }
 
-    /// Stacks of a status on a combatant; 0 without it.
+    /// The stacks of a status on a combatant; 0 without it.
     pub fn stacks(&self, who: CombatantId, status: StatusId) -> u32 {
         self.state.statuses.stacks(who, status)
     }
 
-    /// Where a combatant is, in metres; the middle of the plane in an encounter without places.
+    /// The position of a combatant in metres; the origin in an encounter without positions.
     pub fn place(&self, who: CombatantId) -> [f64; 2] {
         self.state.numbers.place(self.setup.program.place(who, Slot(0)), self.state.now.micros())
     }
 
-    /// Metres between two.
+    /// The distance between two combatants in metres.
     pub fn distance(&self, one: CombatantId, other: CombatantId) -> f64 {
         let block = |who| self.setup.program.place(who, Slot(0));
         self.state.numbers.distance(block(one), block(other), self.state.now.micros())
     }
 
-    /// How much of a threat `whom` is in the eyes of `eyes`.
+    /// The threat of `whom` for `eyes`.
     pub fn threat(&self, eyes: CombatantId, whom: CombatantId) -> f64 {
         self.state.numbers.threat.between([eyes, whom])
     }
 
-    /// When an ability's cooldown ends; a moment in the past if it has none running, nothing for who does not have it.
+    /// When an ability's cooldown ends; a time in the past if none is running, `None` if the combatant does not have
+    /// the ability.
     pub fn ready_at(&self, who: CombatantId, ability: AbilityId) -> Option<Time> {
         self.state.ability_index(self.setup, who, ability).map(|index| self.state.abilities[index].ready)
     }
 }
 
 impl<C: RandomSource> Fight<C> {
-    /// From now on a controller decides for this combatant in [`Fight::run_controlled`] and
-    /// [`Fight::advance_controlled`]. Elsewhere it follows its policy.
+    /// From now on, a controller decides for this combatant in [`Fight::run_controlled`] and
+    /// [`Fight::advance_controlled`]. In other calls it follows its policy.
     ///
     /// ```
     /// # use edgeplane::fight::{Controller, Decision, View};
@@ -163,7 +166,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such combatant.
+    /// If there is no such combatant.
     pub fn set_controller(&mut self, who: CombatantId) -> Result<(), FightError> {
         self.check_combatant(who)?;
         self.give_control(who, Control::Controller);
@@ -203,7 +206,7 @@ impl<C: RandomSource> Fight<C> {
         self.try_with_controller(controller, observer, |engine| engine.run())
     }
 
-    /// Lets time pass up to and including a moment, with a controller.
+    /// Advances up to and including a time, with a controller.
     ///
     /// ```
     /// # use edgeplane::fight::{Controller, Decision, View};
@@ -238,7 +241,7 @@ impl<C: RandomSource> Fight<C> {
 }
 
 impl Engine<'_> {
-    /// The controller says what to do; whether that is possible is asked as for everybody.
+    /// The controller chooses; availability is checked as for every combatant.
     pub(in crate::fight) fn ask_controller(&mut self, who: CombatantId) -> FightResult<Option<u32>> {
         let soon = self.next_ready(who).min(self.state.now + SOON);
         let combatant = self.state.who_mut(who);

@@ -1,4 +1,4 @@
-//! What formulas ask of the game.
+//! Functions of the game that formulas call.
 
 use std::sync::Arc;
 
@@ -9,12 +9,13 @@ use super::super::random::RandomSource;
 use crate::program::{GameFunctions, Question};
 
 impl<C: RandomSource> Fight<C> {
-    /// From now on the game gives the values of a `[formula.*]` that says `game = true`; until then its `is` stands in, as
-    /// in all studies. What gives a truth is true for any answer but zero.
+    /// From now on, the game provides the values of a `[formula.*]` with `game = true`; until then its `is` is used, as
+    /// in all studies. For a condition, any value except 0 is true.
     ///
-    /// It is asked whenever a formula in which it stands is evaluated, perhaps several times at one moment, and should
-    /// answer the same until the game's world has changed. Neither snapshots nor saves keep it: it stays with the fight
-    /// when that is restored, stays by its name in [`crate::Game::adopt`], and has to be given to a fight that was loaded.
+    /// The function is called whenever a formula that uses it is evaluated, possibly several times in one moment, and
+    /// should return the same value until the game's world has changed. Neither snapshots nor saves keep it: it stays
+    /// with the fight through `restore`, is kept by name through [`crate::Game::adopt`], and has to be set again for a
+    /// loaded fight.
     ///
     /// ```
     /// use edgeplane::{Game, Silent, Time};
@@ -44,7 +45,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When the ruleset declares no such function of the game.
+    /// If the ruleset declares no such function of the game.
     pub fn set_function(
         &mut self,
         name: &str,
@@ -66,8 +67,8 @@ impl<C: RandomSource> Fight<C> {
         Ok(())
     }
 
-    /// Says that the functions of the game answer differently from now on: whoever is idle decides anew when time goes on,
-    /// still at this moment. Without this call it does within a tenth of a second.
+    /// Announces that the functions of the game return different values from now on: idle combatants decide again when
+    /// time advances, still in this moment. Without this call they do so within a tenth of a second.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent, Time};

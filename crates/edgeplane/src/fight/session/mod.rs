@@ -1,5 +1,5 @@
-//! Who drives a fight from outside: what combatants begin with, what goes along from one fight to the next, the script
-//! of the encounter, controllers and calls of a game.
+//! Driving a fight from outside: initial state, state carried between fights, the script of the encounter, controllers,
+//! and calls of a game.
 
 pub(super) mod adopt;
 mod beginning;

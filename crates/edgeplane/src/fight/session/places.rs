@@ -1,4 +1,4 @@
-//! What a game says of places beside motion: where somebody faces, and abilities that are used at a place.
+//! Facing, and abilities used at positions.
 
 use super::super::Fight;
 use super::super::events::{Observer, Silent, UnavailableReason};
@@ -8,7 +8,7 @@ use crate::numbers::Extremes;
 use crate::program::{AbilityId, CombatantId, Slot, toward};
 
 impl<C: RandomSource> Fight<C> {
-    /// Metres from a combatant's middle to its rim, to which reach and areas are measured.
+    /// The radius of a combatant's body in metres; reach and areas are measured to its edge.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent};
@@ -21,13 +21,13 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Panics
-    /// When there is no such combatant, as all readings do.
+    /// If there is no such combatant, like all readings.
     pub fn body(&self, who: CombatantId) -> f64 {
         self.state.numbers.body(self.setup.program.place(who, Slot(0)))
     }
 
-    /// The direction in which a combatant faces, of length 1: that of its last course, or of what it last used an ability
-    /// on. Zeros until it has done either.
+    /// The direction in which a combatant faces, of length 1: that of its last course or of the target of its last
+    /// ability. Zeros before either.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent};
@@ -41,14 +41,14 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Panics
-    /// When there is no such combatant, as all readings do.
+    /// If there is no such combatant, like all readings.
     pub fn facing(&self, who: CombatantId) -> [f64; 2] {
         toward(self.state.numbers.facing(self.setup.program.place(who, Slot(0))), 1.0)
     }
 
-    /// Turns a combatant to a direction. One that the game moves faces there until the game says otherwise; any other one
-    /// turns by itself when it walks or uses something. Whoever depends on an `angle` notices it. Nothing happens where
-    /// nobody has a place.
+    /// Turns a combatant to a direction. A combatant that the game moves keeps it until the game changes it; others
+    /// turn by themselves when they walk or use an ability. Combatants that depend on an `angle` react. Nothing happens
+    /// in a fight without positions.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent};
@@ -62,7 +62,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such combatant, a number is not finite, or both are zero.
+    /// If there is no such combatant, a number is not finite, or both are zero.
     pub fn set_facing(&mut self, who: CombatantId, direction: [f64; 2]) -> Result<(), FightError> {
         self.check_combatant(who)?;
         direction.iter().try_for_each(|part| self.check_number("a direction", *part))?;
@@ -70,7 +70,7 @@ impl<C: RandomSource> Fight<C> {
             return Err(self.call_error("a direction cannot have no length".to_owned()));
         }
         if self.setup.is_placed {
-            // However long or short: its square might be no number.
+            // However long or short it is: its square might overflow or vanish.
             let longest = direction[0].abs().larger(direction[1].abs());
             let direction = direction.map(|part| part / longest);
             self.with_engine(&mut Silent, |engine| engine.face(who, direction));
@@ -78,9 +78,9 @@ impl<C: RandomSource> Fight<C> {
         Ok(())
     }
 
-    /// Starts an ability at a place of the ground, in metres, and not on somebody: a circle lies around the place, a cone or
-    /// a line goes toward it, and a zone comes about there. Whoever can be targeted and is inside as the use begins is a
-    /// target; nobody has to be. Cost, cast and cooldown are as for [`Fight::use_ability`].
+    /// Starts an ability at a position on the ground, in metres, instead of a target: a circle is centred on it, a cone
+    /// or a line points toward it, and a zone is placed there. Every possible target inside when the use begins becomes
+    /// a target; there may be none. Cost, cast and cooldown are as for [`Fight::use_ability`].
     ///
     /// ```
     /// use edgeplane::{Game, Log, Time};
@@ -112,9 +112,9 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// `Ok(Err(reason))` says why it cannot be used now. An error is as for [`Fight::run`], or says that there is no such
-    /// combatant, that nobody has a place in this fight, that a number is not finite or beyond 1e9, or that the ability is used on
-    /// somebody: it has no area but around its caster, and leaves no zone.
+    /// `Ok(Err(reason))` is the reason why it cannot be used now. An error is as for [`Fight::run`], or there is no
+    /// such combatant, the fight has no positions, a number is not finite or beyond 1e9, or the ability can only be
+    /// used on combatants: it has no area except around its caster, and places no zone.
     pub fn use_ability_at<O: Observer>(
         &mut self,
         who: CombatantId,

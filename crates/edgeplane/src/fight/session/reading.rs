@@ -1,4 +1,5 @@
-//! What a game asks of a fight: the numbers of combatants, their statuses as lists for players, and where an attribute comes from.
+//! Reading a fight: the numbers of combatants, their statuses as lists for players, and the contributions to
+//! attributes.
 
 use super::super::Fight;
 use super::super::limits::{FightError, FightErrorKind};
@@ -11,78 +12,78 @@ use crate::program::{
     StatusKind, TextPart, Time, ZonePlan, plain,
 };
 
-/// A status as a game shows it.
+/// A status as shown by a game.
 #[derive(Clone, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
 pub struct HeldStatus {
-    /// Which.
+    /// The status.
     pub status: StatusId,
-    /// Unique in the fight: the same for as long as it lasts.
+    /// Unique in the fight, and stable for as long as the status lasts.
     pub instance: u32,
-    /// Who applied it.
+    /// The combatant that applied it.
     pub caster: CombatantId,
-    /// Good or bad for its owner.
+    /// Whether it is good or bad for its owner.
     pub kind: StatusKind,
-    /// The name under which the game finds its picture.
+    /// The name under which the game finds its icon.
     pub icon: String,
-    /// The text for players, with its values as they are now.
+    /// The text for players, with current values.
     pub text: String,
-    /// How many stacks.
+    /// The number of stacks.
     pub stacks: u32,
-    /// Seconds until it ends; none for one that does not end by itself.
+    /// Seconds until it ends; `None` if it does not end by itself.
     pub remaining: Option<f64>,
-    /// The share of its full duration that remains; 1 for one that does not end by itself.
+    /// The remaining share of its full duration; 1 if it does not end by itself.
     pub share: f64,
-    /// It ends within the time that the status calls soon.
+    /// Whether it ends within the time given by `warn`.
     pub expiring: bool,
-    /// Not for players' eyes.
+    /// Whether it is hidden from players.
     pub hidden: bool,
 }
 
-/// One thing that makes an attribute what it is.
+/// One contribution to an attribute.
 #[derive(Clone, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[non_exhaustive]
 pub struct Contribution {
     /// The status.
     pub status: StatusId,
-    /// In which way it changes the attribute.
+    /// The kind of the change.
     pub kind: ModifierKind,
-    /// By how much.
+    /// The amount of the change.
     pub amount: f64,
 }
 
-/// What a combatant is doing.
+/// The current action of a combatant.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[non_exhaustive]
 pub enum Action {
     /// It is free to act.
     Idle,
-    /// It winds up for an ability, or keeps it up.
+    /// It is casting or sustaining an ability.
     Casting {
         /// The ability.
         ability: AbilityId,
         /// Its first target.
         target: CombatantId,
-        /// When it has begun.
+        /// When it began.
         since: Time,
-        /// When it is released, or ends.
+        /// When the ability is released, or ends.
         until: Time,
     },
-    /// It can do nothing until then.
+    /// It is recovering.
     Recovering {
         /// When it is free again.
         until: Time,
     },
-    /// It has been defeated.
+    /// It is defeated.
     Defeated,
     /// It has not joined the fight, or has left it.
     Absent,
 }
 
 impl<C: RandomSource> Fight<C> {
-    /// Where a combatant is now, in metres; the middle of the plane in an encounter without places.
+    /// The current position of a combatant in metres; the origin in an encounter without positions.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent};
@@ -112,7 +113,7 @@ impl<C: RandomSource> Fight<C> {
         self.view().stands(who)
     }
 
-    /// A pool's amount now.
+    /// The current amount of a pool.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game};
@@ -127,7 +128,7 @@ impl<C: RandomSource> Fight<C> {
         self.view().pool(who, pool)
     }
 
-    /// A pool from now on, until something changes it: for a bar that moves between the calls of a game, or elsewhere.
+    /// The course of a pool from now on, until something changes it: for a bar that moves between calls of the game.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Time};
@@ -144,7 +145,7 @@ impl<C: RandomSource> Fight<C> {
         self.view().pool_flow(who, pool)
     }
 
-    /// How much of a threat `whom` is in the eyes of `eyes`; zero where the ruleset has no `[threat]`.
+    /// The threat of `whom` for `eyes`; zero if the ruleset has no `[threat]`.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -175,7 +176,7 @@ impl<C: RandomSource> Fight<C> {
         self.view().cap(who, pool)
     }
 
-    /// The final value of an attribute now.
+    /// The current final value of an attribute.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game};
@@ -190,7 +191,7 @@ impl<C: RandomSource> Fight<C> {
         self.view().attribute(who, slot)
     }
 
-    /// When an ability's cooldown ends; a moment in the past if it has none running.
+    /// When an ability's cooldown ends; a time in the past if none is running.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent, Time};
@@ -206,8 +207,8 @@ impl<C: RandomSource> Fight<C> {
         self.view().ready_at(who, ability)
     }
 
-    /// What a formula of the ruleset gives for one who acts on another, as things stand: what a swing would do, for a
-    /// tooltip. True is 1 and false is 0. If it draws chance, that draw is used up.
+    /// The value of a formula of the ruleset for a caster and a target at this moment, for example for a tooltip.
+    /// Conditions give 1 or 0. Random draws that it makes are consumed.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game};
@@ -220,7 +221,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When the formula has no value, or there is no such combatant.
+    /// If the formula has no value, or there is no such combatant.
     pub fn evaluate(
         &mut self,
         formula: FormulaId,
@@ -234,8 +235,7 @@ impl<C: RandomSource> Fight<C> {
         self.formula_value(formula, &frame)
     }
 
-    /// The zones that are there: which, whose, their middles and their radii in metres, in the order in which they
-    /// came.
+    /// The active zones with owner, centre and radius in metres, in order of placement.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent};
@@ -255,7 +255,7 @@ impl<C: RandomSource> Fight<C> {
         })
     }
 
-    /// What a combatant is doing now.
+    /// The current action of a combatant.
     ///
     /// ```
     /// use edgeplane::fight::Action;
@@ -269,7 +269,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Panics
-    /// When there is no such combatant, as all readings do.
+    /// If there is no such combatant, like all readings.
     pub fn action(&self, who: CombatantId) -> Action {
         let combatant = self.state.who(who);
         match combatant.doing {
@@ -286,7 +286,7 @@ impl<C: RandomSource> Fight<C> {
         }
     }
 
-    /// The side on which a combatant is now.
+    /// The current side of a combatant.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, SideId};
@@ -300,7 +300,7 @@ impl<C: RandomSource> Fight<C> {
         self.state.who(who).side
     }
 
-    /// The statuses of a combatant, in the order in which they came, hidden ones included.
+    /// The statuses of a combatant in order of application, including hidden ones.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -314,7 +314,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When a value that a text shows cannot be computed, or when there is no such combatant.
+    /// If a value in a text cannot be computed, or there is no such combatant.
     pub fn statuses(&mut self, who: CombatantId) -> Result<Vec<HeldStatus>, FightError> {
         self.check_combatant(who)?;
         let held: Vec<u32> = self.state.statuses.of(who).collect();
@@ -337,7 +337,7 @@ impl<C: RandomSource> Fight<C> {
                 TextPart::Words(words) => text.push_str(words),
                 TextPart::Value(formula) => match self.formula_value(*formula, &frame) {
                     Ok(value) => text.push_str(&plain(value)),
-                    // What depends on the time that remains has no value where that has no end.
+                    // Values that depend on the remaining time do not exist for a status without an end.
                     Err(_) if record.end() >= Time::NEVER => text.push('∞'),
                     Err(error) => fault = Some(error),
                 },
@@ -377,7 +377,7 @@ impl<C: RandomSource> Fight<C> {
         value.map_err(|fault| FightError::new(self.state.now, FightErrorKind::Fault(fault), &self.setup))
     }
 
-    /// What statuses add to an attribute of a combatant, in the order in which they came.
+    /// The contributions of statuses to an attribute of a combatant, in order of application.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};
@@ -392,7 +392,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When a modifier has no value, or when there is no such combatant.
+    /// If a modifier has no value, or there is no such combatant.
     pub fn contributions(&mut self, who: CombatantId, slot: Slot) -> Result<Vec<Contribution>, FightError> {
         self.check_combatant(who)?;
         let setup = std::sync::Arc::clone(&self.setup);
@@ -432,7 +432,7 @@ impl<C: RandomSource> Fight<C> {
         &self.state.numbers
     }
 
-    /// All stacks of a status on a combatant.
+    /// The total number of stacks of a status on a combatant.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent};

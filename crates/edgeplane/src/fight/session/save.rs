@@ -1,4 +1,4 @@
-//! A fight that is kept on disk, and goes on in another process.
+//! Saving a fight, to continue it in another process.
 
 use std::sync::Arc;
 
@@ -7,13 +7,13 @@ use super::super::random::{RandomSource, Sampler, SamplerState};
 use super::super::state::State;
 use crate::program::{CharacterId, CombatantPlan, JoinPlan, Program, Setup, SideId, stable_hash};
 
-/// The fights of another version of this library are other fights.
+/// Fights of another version of this library may differ.
 const VERSION: &str = env!("CARGO_PKG_VERSION");
 
-/// Everything about a fight that it takes to go on with it, in another process or after an update of the game: for any format
-/// that serde writes. [`crate::Game::load`] goes on with it.
+/// The complete state of a fight, to continue it in another process or after an update of the game, in any serde
+/// format. [`crate::Game::load`] continues it.
 ///
-/// The head names the version, the ruleset and the encounter, and is compared with what is there; the body is exact to the
+/// The header names the version, the ruleset and the encounter and is compared when loading; the body is exact to the
 /// last bit. A checksum covers both.
 #[derive(Clone, Debug, PartialEq, serde::Serialize, serde::Deserialize)]
 pub struct SavedFight {
@@ -39,25 +39,25 @@ struct SavedCombatant {
 }
 
 impl SavedFight {
-    /// The encounter of the fight; empty for a world without one.
+    /// The encounter of the fight; empty for a world without an encounter.
     pub fn encounter(&self) -> &str {
         &self.encounter
     }
 
-    /// A sum over everything but what the head is compared with.
+    /// A checksum of everything except the header.
     fn sum(&self) -> u64 {
         let head = (&self.encounter, &self.sides, self.is_placed, self.is_endless, &self.combatants);
         stable_hash(&self.body) ^ stable_hash(format!("{head:?}")).rotate_left(1)
     }
 
-    /// Bytes of its body.
+    /// The bytes of the body.
     pub fn bytes(&self) -> usize {
         self.body.len()
     }
 }
 
 impl Fight<Sampler> {
-    /// Keeps the fight as it is now.
+    /// Saves the current state of the fight.
     ///
     /// ```
     /// use edgeplane::{Game, Log, Time};
@@ -76,7 +76,7 @@ impl Fight<Sampler> {
     pub fn save(&self) -> SavedFight {
         let setup = &*self.setup;
         let kept = (&self.state, self.chance.save());
-        // Nothing in it can fail to be written.
+        // Serialization cannot fail for these types.
         let body = postcard::to_allocvec(&kept).unwrap_or_default();
         let combatant = |(index, plan): (usize, &CombatantPlan)| SavedCombatant {
             label: plan.label.clone(),
@@ -100,7 +100,7 @@ impl Fight<Sampler> {
         saved
     }
 
-    /// Goes on with a fight that was kept, under the same ruleset; else what differs.
+    /// Continues a saved fight under the same ruleset; otherwise the error states the difference.
     pub(crate) fn from_saved(program: &Arc<Program>, saved: &SavedFight) -> Result<Self, String> {
         if saved.version != VERSION {
             return Err(format!("it is of version {}, and this is version {VERSION}", saved.version));
@@ -163,7 +163,7 @@ fn files(program: &Program) -> Vec<(String, u64)> {
     program.sources().files().iter().map(|file| (file.name().to_owned(), stable_hash(file.text()))).collect()
 }
 
-/// What forcing an ability changes, which stands in no file.
+/// Changes by forced abilities, which are in no file.
 fn policies(program: &Program) -> u64 {
     let places =
         program.characters.iter().map(|plan| plan.policy.uses.iter().map(|line| line.place).collect::<Vec<_>>());

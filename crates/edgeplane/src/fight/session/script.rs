@@ -1,4 +1,4 @@
-//! What the encounter has happen by itself: who joins, and abilities that nobody uses.
+//! The script of the encounter: reinforcements, and abilities that take effect without a use.
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::Source;
@@ -11,14 +11,14 @@ use crate::program::{
 use crate::rules::Receiver;
 
 impl Engine<'_> {
-    /// Sets the timer for what the encounter has happen next.
+    /// Sets the timer for the next entry of the script.
     pub(in crate::fight) fn schedule_script(&mut self) {
         let next = self.state.script.iter().filter(|(_, times)| *times > 0).map(|(at, _)| *at).min();
         let due = Due::new(next.unwrap_or(Time::NEVER), Phase::Script, 0, CombatantId(0));
         self.state.timers.set(Timer::Script, due, CombatantId(0));
     }
 
-    /// Everything that the script has for this moment, in its order.
+    /// Carries out all entries of the script for this moment, in order.
     pub(in crate::fight) fn run_script(&mut self) -> FightResult<()> {
         let setup = self.setup;
         for (index, moment) in setup.script.moments.iter().enumerate() {
@@ -41,7 +41,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// An ability takes effect without being used: no cost, no cooldown, and its targets at any distance.
+    /// Applies an ability without a use: no cost, no cooldown, and targets at any distance.
     fn happen_by_itself(&mut self, who: CombatantId, id: AbilityId) -> FightResult<()> {
         if !self.state.stands(who) {
             return Ok(());
@@ -50,7 +50,7 @@ impl Engine<'_> {
         let (ability, by) = (program.ability(id), EffectContext::of_ability(who, id));
         emit!(self, Scripted { who, ability: id });
         self.pick_targets(who, ability)?;
-        // What it brings about may need the scratch room itself.
+        // Its effects may need the scratch buffers themselves.
         let picked = std::mem::take(&mut self.scratch.picked);
         for effect in &ability.does {
             if effect.to != Receiver::Target {
@@ -67,7 +67,7 @@ impl Engine<'_> {
         self.respond()
     }
 
-    /// Those of a character who wait to be called join, as many as there are and are wanted.
+    /// Lets members of a character that wait to be called join, up to the given number.
     pub(in crate::fight) fn call(&mut self, by: &EffectContext, character: CharacterId, count: u32) -> FightResult<()> {
         let side = self.side_of(by.owner);
         let waits = |engine: &Self, who: &CombatantId| {
@@ -83,7 +83,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Somebody begins to take part, as it would have at the start.
+    /// A combatant joins with its initial state.
     pub(in crate::fight) fn join(&mut self, who: CombatantId, by: Option<(CombatantId, Source)>) -> FightResult<()> {
         let combatant = self.state.who_mut(who);
         (combatant.stands, combatant.absent, combatant.vacant) = (true, false, false);
@@ -98,7 +98,7 @@ impl Engine<'_> {
         if self.state.timers.has(Timer::Empty) {
             self.schedule_empty(who);
         }
-        // Whoever comes with nothing left is defeated at once.
+        // A combatant that joins with an empty pool is defeated at once.
         self.state.may_fall(who);
         if self.setup.is_placed {
             self.set_place(who, self.place_of(who), [0.0; 2]);
@@ -107,7 +107,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// What flows has not flowed while nobody was there.
+    /// Its pools have not flowed while it was absent.
     fn begin_pools(&mut self, who: CombatantId) {
         for pool in 0..self.program.pools.len() as u16 {
             let first = self.program.place(who, self.program.layout.pool(PoolId(pool)));
@@ -116,8 +116,8 @@ impl Engine<'_> {
         }
     }
 
-    /// Whether a side has not lost: somebody who can be defeated stands or is still to come at a given moment, and
-    /// nobody vital has been defeated.
+    /// Whether a side has not lost: a member that can be defeated stands or joins at a given time, and no vital member
+    /// has been defeated.
     pub(in crate::fight) fn holds_out(&self, side: SideId) -> bool {
         let script = &self.setup.script;
         let of_side = |who: &CombatantId| self.setup.combatants[who.index()].side == side;

@@ -1,4 +1,4 @@
-//! Combatants that come and go, and that the game moves by itself.
+//! Combatants that are spawned, despawned, and moved by the game.
 
 use std::sync::Arc;
 
@@ -10,9 +10,10 @@ use super::super::random::RandomSource;
 use super::super::state::Control;
 use crate::program::{CharacterId, CombatantId, JoinPlan, Motion, SideId, Slot};
 
-/// One who was spawned, and nobody who takes its place later.
+/// Identifies a spawned combatant, and not a later one in the same slot.
 ///
-/// A [`CombatantId`] is a place in the fight, and means whoever is there: those in events mean who is there at that moment.
+/// A [`CombatantId`] is a slot of the fight and refers to its current occupant; in events, it refers to the occupant at
+/// the time of the event.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct Handle {
@@ -20,14 +21,14 @@ pub struct Handle {
     generation: u32,
 }
 
-/// The most places in one fight.
+/// The maximum number of slots in one fight.
 const MOST: usize = 1_000;
-/// Places that are made at once, at least.
+/// The minimum number of slots added at once.
 const AT_ONCE: usize = 4;
 
 impl<C: RandomSource> Fight<C> {
-    /// From now on the fight goes on whoever is left: no side wins by being the last one, nothing comes to a halt. It still
-    /// ends at its time limit.
+    /// From now on, the fight continues whoever is left: no side wins by being the last one, and the fight does not end
+    /// when nothing can happen. It still ends at its time limit.
     ///
     /// ```
     /// # use edgeplane::{Game, Silent, Time};
@@ -43,11 +44,12 @@ impl<C: RandomSource> Fight<C> {
         self
     }
 
-    /// Somebody new takes part from now on, at a place in metres; where nobody has a place, that is no matter. The fight
-    /// begins with it, if it has not begun.
+    /// Spawns a combatant at a position in metres, which is ignored in a fight without positions. This begins the fight
+    /// if it has not begun.
     ///
-    /// Places of those who were spawned are used again once nothing is left of whoever was there: no status that it applied,
-    /// no zone of it, nothing that it sent out. So memory is bounded by those who are there at once, by character and side.
+    /// Slots of spawned combatants are reused once nothing refers to the previous occupant: no status that it applied,
+    /// no zone, no ability in flight. Memory is therefore bounded by the combatants present at once, by character and
+    /// side.
     ///
     /// ```
     /// use edgeplane::{Game, SideId, Silent, Time};
@@ -65,8 +67,8 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such character or side, or the character is a template; when a number is not finite or beyond 1e9;
-    /// when there are 1,000 places and all are taken; and as for [`Fight::run`].
+    /// If there is no such character or side, the character is a template, a number is not finite or beyond 1e9, all
+    /// 1,000 slots are taken, and as for [`Fight::run`].
     pub fn spawn<O: Observer>(
         &mut self,
         character: CharacterId,
@@ -93,8 +95,9 @@ impl<C: RandomSource> Fight<C> {
         Ok(self.handle(who))
     }
 
-    /// Takes somebody out of the fight: it is not defeated, and nobody reacts to it as to a defeat. Its statuses end, what it
-    /// was doing ends; what it has applied to others, sent out or left behind goes on. Any handle of it is stale.
+    /// Removes a combatant from the fight: it is not defeated, and nothing is triggered by a defeat. Its statuses and
+    /// its current action end; its statuses on others, abilities in flight and zones continue. Its handles become
+    /// stale.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent};
@@ -108,14 +111,14 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When the handle is stale, and as for [`Fight::run`].
+    /// If the handle is stale, and as for [`Fight::run`].
     pub fn despawn<O: Observer>(&mut self, handle: Handle, observer: &mut O) -> Result<(), FightError> {
         let who = self.combatant(handle)?;
         self.begin_now(observer)?;
         self.try_with_engine(observer, |engine| engine.leave(who))
     }
 
-    /// The handle of whoever is at a place in the fight now.
+    /// The handle of the current occupant of a slot.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent};
@@ -128,12 +131,12 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Panics
-    /// When there is no such combatant, as all readings do.
+    /// If there is no such combatant, like all readings.
     pub fn handle(&self, who: CombatantId) -> Handle {
         Handle { who, generation: self.state.cold(who).generation }
     }
 
-    /// Where one is in the fight who was spawned.
+    /// The current slot of a spawned combatant.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent};
@@ -148,7 +151,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When it has been despawned, whoever may be there now.
+    /// If it has been despawned, even if the slot is occupied again.
     pub fn combatant(&self, handle: Handle) -> Result<CombatantId, FightError> {
         self.check_combatant(handle.who)?;
         let one = self.state.who(handle.who);
@@ -159,7 +162,7 @@ impl<C: RandomSource> Fight<C> {
         Ok(handle.who)
     }
 
-    /// Those who take part now, defeated ones included.
+    /// The current participants, including defeated ones.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent};
@@ -182,7 +185,7 @@ impl<C: RandomSource> Fight<C> {
     }
 
     fn vacancy(&self, character: CharacterId, side: SideId) -> Option<CombatantId> {
-        // The place of a member of the encounter has what the encounter says of it: when it joins, what it begins with.
+        // The slot of a member of the encounter has that member's settings: when it joins and its initial state.
         let spawned = |who: CombatantId| self.setup.script.joins(who) == JoinPlan::Spawned;
         let fits = |who: &CombatantId| {
             let plan = &self.setup.combatants[who.index()];
@@ -192,7 +195,7 @@ impl<C: RandomSource> Fight<C> {
         self.setup.ids().find(|who| fits(who) && !self.state.is_meant(&self.setup, *who))
     }
 
-    /// Places for more of a character, twice as many as there are.
+    /// Adds slots for a character, doubling their number.
     fn make_room(&mut self, character: CharacterId, side: SideId) -> Result<CombatantId, FightError> {
         let before = self.setup.combatants.len();
         let same = self.setup.combatants.iter().filter(|plan| plan.character == character && plan.side == side).count();
@@ -207,8 +210,8 @@ impl<C: RandomSource> Fight<C> {
         Ok(CombatantId(before as u16))
     }
 
-    /// From now on the game moves this combatant, through [`Fight::set_motion`]: the engine never does, whatever its policy
-    /// says of moving. Until the game says how, it stands still.
+    /// From now on, the game moves this combatant through [`Fight::set_motion`]; the engine never does, whatever its
+    /// policy says. Until the first call, it stands still.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent, Time};
@@ -224,12 +227,12 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such combatant.
+    /// If there is no such combatant.
     pub fn move_by_game(&mut self, who: CombatantId) -> Result<(), FightError> {
         self.set_moved(who, true)
     }
 
-    /// From now on the engine moves this combatant again, as its policy says.
+    /// From now on, the engine moves this combatant again, as its policy says.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent};
@@ -243,7 +246,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such combatant.
+    /// If there is no such combatant.
     pub fn move_by_policy(&mut self, who: CombatantId) -> Result<(), FightError> {
         self.set_moved(who, false)
     }
@@ -255,7 +258,7 @@ impl<C: RandomSource> Fight<C> {
         }
         self.state.who_mut(who).is_moved = false;
         if self.setup.is_placed {
-            // What the other one has begun does not go on.
+            // The motion set by the game does not continue.
             self.with_engine(&mut Silent, |engine| engine.stand_still(who));
         }
         self.state.who_mut(who).is_moved = is_moved;
@@ -265,11 +268,11 @@ impl<C: RandomSource> Fight<C> {
         Ok(())
     }
 
-    /// Where a combatant is, in metres, and how it moves from there on, in metres a second. Whoever that concerns notices it:
-    /// edges of zones, reach, conditions. Nothing happens where nobody has a place.
+    /// Sets the position of a combatant in metres and its velocity in metres per second. Everything affected reacts:
+    /// edges of zones, reach, conditions. Nothing happens in a fight without positions.
     ///
-    /// Whoever walks by itself goes its own way from there, at once or, while it is busy, as soon as it is free; whoever never
-    /// does moves on until it acts. See [`Fight::move_by_game`].
+    /// A combatant that walks by itself continues its own path from there, at once or, while it is busy, as soon as it
+    /// is free; one that never walks keeps moving until it acts. See [`Fight::move_by_game`].
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent, Time};
@@ -285,12 +288,12 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such combatant, or a number is not finite or beyond 1e9.
+    /// If there is no such combatant, or a number is not finite or beyond 1e9.
     pub fn set_motion(&mut self, who: CombatantId, place: [f64; 2], velocity: [f64; 2]) -> Result<(), FightError> {
         self.set_motions(&[Motion { who, place, velocity }])
     }
 
-    /// The same for many at once, as each frame of a game does.
+    /// The same for many combatants at once, for each frame of a game.
     ///
     /// ```
     /// # use edgeplane::fight::Motion;
@@ -307,7 +310,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// As for [`Fight::set_motion`]; then nobody is moved.
+    /// As for [`Fight::set_motion`]; nobody is moved then.
     pub fn set_motions(&mut self, motions: &[Motion]) -> Result<(), FightError> {
         for Motion { who, place, velocity } in motions {
             self.check_combatant(*who)?;
@@ -320,7 +323,7 @@ impl<C: RandomSource> Fight<C> {
         Ok(())
     }
 
-    /// Those who stand with their rims within so many metres of a place, in the order of the fight.
+    /// The standing combatants whose edges are within a distance in metres of a position, in the order of the fight.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent};
@@ -340,8 +343,8 @@ impl<C: RandomSource> Fight<C> {
         })
     }
 
-    /// Gives a combatant back to its policy, which decides at once, without its reaction time: the end of
-    /// [`Fight::take_control`] and of [`Fight::set_controller`].
+    /// Returns a combatant to its policy, which decides at once, without its reaction time: ends
+    /// [`Fight::take_control`] and [`Fight::set_controller`].
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent, Time};
@@ -357,7 +360,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// When there is no such combatant.
+    /// If there is no such combatant.
     pub fn release_control(&mut self, who: CombatantId) -> Result<(), FightError> {
         self.check_combatant(who)?;
         if self.state.who(who).control == Control::Hand {

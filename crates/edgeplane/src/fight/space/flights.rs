@@ -1,7 +1,7 @@
-//! What is on its way: abilities that take time to get from the caster to a target.
+//! Abilities in flight from the caster to a target.
 //!
-//! It is aimed at where the target will be if that one goes on as it does, and arrives then. Whoever turns aside
-//! meanwhile is hit all the same; who has been defeated is not.
+//! They are aimed at the position that the target will reach on its current course, and arrive at that time. A target
+//! that changes course is still hit; a defeated target is not.
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::state::timers::{Due, Phase, Timer};
@@ -10,8 +10,8 @@ use crate::program::{AbilityId, CombatantId, FormulaId, Layout, length, minus};
 use crate::rules::Receiver;
 
 impl Engine<'_> {
-    /// An ability is released and on its way to its targets; whether any of them stands. What it does to others than
-    /// its targets, it does now.
+    /// Sends an ability to its targets; returns whether any of them stands. Effects on others than the targets happen
+    /// now.
     pub(in crate::fight) fn send_out(
         &mut self,
         who: CombatantId,
@@ -30,7 +30,7 @@ impl Engine<'_> {
         for number in 0..self.state.aimed_count(who) {
             let target = self.state.aimed_at(self.setup, who, number);
             if self.state.stands(target) {
-                // Nothing moves at no speed: it is there at once, like what has no `travel`.
+                // A travel speed of 0 means an instant arrival, like no `travel`.
                 let at = if speed > 0.0 { self.arrival(who, target, speed) } else { self.state.now };
                 let order = number as u32 + 1;
                 self.state.flights.push(Flight { at, caster: who, ability: id, target, order, place });
@@ -57,7 +57,7 @@ impl Engine<'_> {
         self.state.timers.set(Timer::Flight, due, who);
     }
 
-    /// What a combatant has sent out arrives, whether it still stands itself or not.
+    /// Flights of a combatant arrive, whether or not it still stands.
     pub(in crate::fight) fn arrive(&mut self, who: CombatantId) -> FightResult<()> {
         let now = self.state.now;
         let is_due = |flight: &Flight| flight.caster == who && flight.at <= now;

@@ -1,4 +1,4 @@
-//! What is on the ground beside combatants: zones, and what is on its way.
+//! Objects on the ground other than combatants: zones, and abilities in flight.
 
 mod flights;
 pub(super) mod zones;

@@ -1,8 +1,8 @@
-//! Zones: who is inside, exactly when that changes, and what follows from it.
+//! Zones: who is inside, the exact times at which that changes, and the consequences.
 //!
-//! Everybody moves in straight lines, so the moment at which somebody crosses an edge is computed and never looked
-//! for. It is kept for each zone and combatant, and computed anew when one of the two is on another course, and
-//! when it has come. A zone ends after the ticks of its moment, like a status.
+//! All movement is in straight lines, so the time at which a combatant crosses an edge is computed instead of searched.
+//! It is stored for each zone and combatant, and recomputed when one of the two changes course and when the time has
+//! come. A zone ends after the ticks of its moment, like a status.
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::limits::FightErrorKind;
@@ -16,12 +16,12 @@ use crate::program::{
 };
 use crate::rules::{Reapply, ZoneSide};
 
-/// Holds what an ability has its caster have while it is used, in place of a zone.
+/// The holder of statuses that a caster has during a use, instead of a zone.
 pub(in crate::fight) const IN_USE: u32 = u32::MAX;
-/// Most zones at once.
+/// The maximum number of zones at once.
 const MOST: usize = 1_000;
 
-/// Where a zone is, and how it moves and grows.
+/// The position, velocity and growth of a zone.
 #[derive(Clone, Copy)]
 pub(in crate::fight) struct Lies {
     pub(in crate::fight) middle: Plane,
@@ -30,7 +30,7 @@ pub(in crate::fight) struct Lies {
     pub(in crate::fight) growth: f64,
 }
 
-/// Whom a zone concerns.
+/// The combatants that a zone affects.
 struct Concern {
     owner: CombatantId,
     of_owner: bool,
@@ -39,14 +39,14 @@ struct Concern {
     affects: ZoneSide,
 }
 
-/// The edge of a zone at a moment.
+/// The edge of a zone at a given time.
 struct Edge {
     lies: Lies,
     concern: Concern,
 }
 
 impl Zone {
-    /// Metres from its middle to its edge at a moment.
+    /// The radius at a given time, in metres.
     pub(in crate::fight) fn radius_at(&self, now: Time) -> f64 {
         (self.radius + self.growth * (now - self.since).seconds()).larger(0.0)
     }
@@ -61,12 +61,12 @@ impl Zone {
 }
 
 impl Engine<'_> {
-    /// A zone comes about, around somebody.
+    /// Places a zone around a combatant.
     pub(in crate::fight) fn place_zone(&mut self, by: &EffectContext, on: CombatantId, id: ZoneId) -> FightResult<()> {
         self.place_zone_at(by, on, self.place_of(on), id)
     }
 
-    /// The same with another middle.
+    /// The same with a different centre.
     pub(in crate::fight) fn place_zone_at(
         &mut self,
         by: &EffectContext,
@@ -118,7 +118,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Zones end whose time has come.
+    /// Ends the zones whose time is over.
     pub(in crate::fight) fn end_zones(&mut self) -> FightResult<()> {
         let now = self.state.now;
         while let Some(index) = self.state.zones.iter().position(|zone| zone.ends <= now) {
@@ -135,7 +135,7 @@ impl Engine<'_> {
         self.state.timers.set(Timer::ZoneEnd, due, CombatantId(0));
     }
 
-    /// Zones end whose carriers have been defeated, then it is found out anew who is inside.
+    /// Ends the zones of defeated carriers, then determines anew who is inside the others.
     pub(in crate::fight) fn cross_edges(&mut self) -> FightResult<()> {
         let now = self.state.now;
         let times = if self.state.crossed_at == now { self.state.crossings } else { 0 };
@@ -151,8 +151,8 @@ impl Engine<'_> {
         let mut moved = std::mem::take(&mut self.state.moved);
         moved.sort_unstable_by_key(|who| self.state.who(*who).rank);
         moved.dedup();
-        // What entering brings about can end zones, or bring new ones: those are looked at in turn.
-        // They are in the order in which they came, so whichever goes meanwhile, none is left out.
+        // Effects of entering can end or place zones: zones are checked in order of placement, so none is skipped when
+        // another one ends.
         let mut next = 0;
         loop {
             let index = self.state.zones.partition_point(|zone| zone.serial < next);
@@ -175,15 +175,15 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Finds out who is inside and who outside of a zone, and when each of them crosses its edge next: of everybody, or of those
-    /// who have changed course and those whose moment has come.
+    /// Determines who is inside a zone, and when each combatant crosses its edge next: for all combatants, or only for
+    /// those that have changed course and those whose time has come.
     fn look_at_edge(&mut self, mut index: usize, everybody: bool, moved: &[CombatantId]) -> FightResult<()> {
         let (now, placed) = (self.state.now, self.setup.is_placed);
         let Zone { serial, next: due, .. } = self.state.zones[index];
         let mut row = self.state.edge_row(index);
-        // Where nobody has a place, an edge is looked at once for each reason.
+        // Without positions, an edge is checked once for each cause.
         let mut everybody = everybody || (due <= now && !placed);
-        // Few are found quicker by themselves than among all.
+        // A few combatants are found faster directly than by scanning all.
         let mut few = !everybody && due > now;
         if !everybody && !few {
             moved.iter().for_each(|who| self.state.edge_times[row + who.index()] = Time::ZERO);
@@ -217,7 +217,7 @@ impl Engine<'_> {
                 continue;
             }
             self.cross(index, who, is_in)?;
-            // What that brings about can end this zone and others, and move and turn whoever is left.
+            // The effects can end this zone and others, and move those that remain.
             index = self.state.zones.partition_point(|zone| zone.serial < serial);
             if self.state.zones.get(index).is_none_or(|zone| zone.serial != serial) {
                 return Ok(());
@@ -226,7 +226,7 @@ impl Engine<'_> {
             if !everybody && self.has_changed_edges() {
                 number = if few { self.state.who(who).rank as usize + 1 } else { number };
                 (everybody, few) = (true, false);
-                // Those before it have not been looked at.
+                // Those before it have not been checked.
                 first = first.min(due);
             }
         }
@@ -235,19 +235,19 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Where a zone is now, and whom it concerns.
+    /// The current position of a zone and whom it affects.
     fn edge_of(&self, index: usize) -> Edge {
         let zone = &self.state.zones[index];
         Edge { lies: self.lies(zone), concern: self.concern_of(zone) }
     }
 
-    /// Whether a crossing has moved somebody, or changed somebody's side: then those who are still to be looked at in the
-    /// same pass are not only the ones it began with.
+    /// Whether a crossing has moved a combatant or changed its side: then the rest of this pass includes combatants
+    /// that it did not start with.
     fn has_changed_edges(&self) -> bool {
         self.state.all_edges || !self.state.moved.is_empty()
     }
 
-    /// Everybody may have crossed the edge of any zone.
+    /// Any combatant may have crossed the edge of any zone.
     pub(in crate::fight) fn look_at_all_edges(&mut self) {
         if self.has_zones() {
             (self.state.edges, self.state.all_edges) = (true, true);
@@ -282,7 +282,7 @@ impl Engine<'_> {
         one.stands && concerned
     }
 
-    /// Where a zone is now, and how it moves and grows.
+    /// The current position, velocity and growth of a zone.
     pub(in crate::fight) fn lies(&self, zone: &Zone) -> Lies {
         let (middle, course) = self.middle_of(zone);
         Lies { middle, course, radius: zone.radius_at(self.state.now), growth: zone.growth }
@@ -318,7 +318,7 @@ impl Engine<'_> {
         }
     }
 
-    /// A zone ends after as many entries as it says.
+    /// Ends a zone after its maximum number of entries.
     fn count_entry(&mut self, serial: u32) -> FightResult<()> {
         let Some(index) = self.state.zones.iter().position(|zone| zone.serial == serial) else { return Ok(()) };
         let zone = &mut self.state.zones[index];
@@ -345,7 +345,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// A status is applied on entering, and does not end by itself before its owner has left.
+    /// Applies a status on entry, which does not end by itself before its owner has left.
     pub(in crate::fight) fn hold(
         &mut self,
         zone: u32,
@@ -359,7 +359,7 @@ impl Engine<'_> {
         let same = |engine: &Self, index: &u32| shared || engine.state.statuses.get(*index).caster == caster;
         let held =
             |engine: &Self| engine.state.statuses.of_kind(who, status).filter(|index| same(engine, index)).last();
-        // What its owner has for good is not the zone's to take away.
+        // Permanent statuses are not removed by a zone.
         let for_good = self.state.statuses.of_kind(who, status).filter(|index| same(self, index)).any(|index| {
             let record = self.state.statuses.get(index);
             !record.is_held() && record.ends >= Time::NEVER
@@ -374,7 +374,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Statuses that a zone has held go on for their own duration; those without one end.
+    /// Statuses held by a zone continue for their own duration; those without one end.
     pub(in crate::fight) fn let_go(&mut self, zone: u32, who: CombatantId) -> FightResult<()> {
         let of = |hold: &Hold| hold.zone == zone && hold.who == who;
         while let Some(at) = self.state.holds.iter().position(of) {
@@ -402,7 +402,7 @@ impl Engine<'_> {
         self.state.numbers.set_locals(&saved);
         let until = now + Time::from_seconds(duration?);
         let Some(index) = self.state.statuses.find(instance) else { return Ok(()) };
-        // It goes on until then, or for as long as others have given it.
+        // It lasts until then, or for as long as other sources have given it.
         self.state.statuses.move_ends(index, |end| if end < Time::NEVER { end.max(until) } else { until });
         self.state.statuses.get_mut(index).set_warned(false);
         self.schedule(index);
@@ -411,11 +411,11 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// When somebody crosses the edge of a zone, if all go on as they do.
+    /// When a combatant crosses the edge of a zone on current courses.
     fn next_crossing(&self, zone: &Lies, is_in: bool, away: Plane, velocity: Plane) -> Time {
-        // Out is only who is well out, and not at the edge.
+        // A combatant is outside only if it is clearly outside, not at the edge.
         let Lies { radius, growth, .. } = *zone;
-        // A zone that has shrunk to a point holds nobody who is not in its very middle.
+        // A zone that has shrunk to a point contains only combatants exactly at its centre.
         let growth = if radius > 0.0 || growth > 0.0 { growth } else { 0.0 };
         let seconds = if is_in {
             parting(away, velocity, growth, radius + 2.0 * HAIR)

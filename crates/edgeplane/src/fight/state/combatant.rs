@@ -1,5 +1,5 @@
-//! What changes of one combatant: what it does, who decides for it, its abilities, and the lines of its policy as it last found
-//! them.
+//! The changing state of one combatant: what it is doing, who decides for it, its abilities, and the lines of its
+//! policy as last evaluated.
 
 use crate::fight::events::Source;
 use crate::program::{CombatantId, FormulaId, JoinPlan, Setup, SideId, StatusId, Time};
@@ -9,12 +9,12 @@ use crate::rules::Untargetable;
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) enum Doing {
-    /// Nothing: it waits for something to change.
+    /// Nothing: it waits for a change.
     #[default]
     Idle,
-    /// It winds up for an ability, by its index among all abilities of all combatants, or keeps it up.
+    /// Casting or sustaining an ability, given by its index among all abilities of all combatants.
     Casting(u32),
-    /// It is locked out until a moment.
+    /// Recovering until a given time.
     Recovering,
 }
 
@@ -24,9 +24,9 @@ pub(in crate::fight) enum Doing {
 pub(in crate::fight) enum Control {
     #[default]
     Policy,
-    /// Calls of the game, one by one.
+    /// Individual calls of the game.
     Hand,
-    /// A controller, where there is one; else its policy.
+    /// A controller if there is one, otherwise the policy.
     Controller,
 }
 
@@ -36,105 +36,104 @@ pub(in crate::fight) struct Combatant {
     pub(in crate::fight) doing: Doing,
     pub(in crate::fight) control: Control,
     pub(in crate::fight) stands: bool,
-    /// The side on which it is now.
+    /// Its current side.
     pub(in crate::fight) side: SideId,
-    /// Whose abilities cannot be used on it.
+    /// The sides whose abilities cannot target it.
     pub(in crate::fight) untargetable: Untargetable,
-    /// Somebody else's status is triggered when its pools cross a share.
+    /// A status of another combatant triggers when a pool of this one crosses a share.
     pub(in crate::fight) watched_crossings: bool,
-    /// It walks on while it is busy.
+    /// It keeps walking while it is busy.
     pub(in crate::fight) mobile: bool,
     /// It has not joined yet.
     pub(in crate::fight) absent: bool,
-    /// Nobody is there: a game can spawn somebody.
+    /// The slot is empty: a game can spawn a combatant in it.
     pub(in crate::fight) vacant: bool,
-    /// A game moves it, and the engine never does.
+    /// The game moves it; the engine never does.
     pub(in crate::fight) is_moved: bool,
-    /// It decides before this moment is over.
+    /// It is queued to decide in this moment.
     pub(in crate::fight) decides: bool,
-    /// A pool that defeats may have run empty since that was last looked at.
+    /// A pool that defeats may have become empty since the last check.
     pub(in crate::fight) may_fall: bool,
-    /// Nothing was possible when it last decided.
+    /// No line was open at its last decision.
     pub(in crate::fight) waits: bool,
-    /// The ability under way is aimed at several (or nobody): they stand in [`State::aimed`].
+    /// The ability under way has several targets or none: they are listed in [`State::aimed`].
     pub(in crate::fight) many: bool,
-    /// The ability under way has been released and is kept up.
+    /// The ability under way has been released and is sustained.
     pub(in crate::fight) sustains: bool,
-    /// A status keeps it from moving.
+    /// A status prevents it from moving.
     pub(in crate::fight) rooted: bool,
-    /// A status says whom it picks first.
+    /// A status determines its first target.
     pub(in crate::fight) taunted: bool,
-    /// A number of it has changed on which conditions of statuses may depend.
+    /// A number of this combatant on which conditions of statuses may depend has changed.
     pub(in crate::fight) conditions_changed: bool,
-    /// How often the ability under way will still take effect; none, before it does for the first time.
+    /// The number of remaining releases of the ability under way; 0 before the first release.
     pub(in crate::fight) releases_left: u16,
-    /// Uses of abilities that it has begun, counted with wrap-around: it tells the one under way from those before.
+    /// The number of uses it has begun, wrapping around: it distinguishes the current use from earlier ones.
     pub(in crate::fight) uses_begun: u16,
-    /// Whom the ability under way is aimed at, if that is one.
+    /// The target of the ability under way, if there is exactly one.
     pub(in crate::fight) target: CombatantId,
-    /// How many it is aimed at, if several.
+    /// The number of targets, if there are several.
     pub(in crate::fight) aimed: u16,
-    /// Its tie-break rank: who comes first at one moment.
+    /// Its tie-break rank: the order of combatants within one moment.
     pub(in crate::fight) rank: u32,
-    /// A status that keeps it from starting abilities.
+    /// A status that forbids it to start abilities.
     pub(in crate::fight) forbids_act: Option<StatusId>,
-    /// Events of its own that its statuses are triggered by, one bit each.
+    /// Its own events that trigger its statuses, one bit each.
     pub(in crate::fight) listens: u32,
-    /// Events of others that its statuses are triggered by.
+    /// Events of others that trigger its statuses.
     pub(in crate::fight) watches: u32,
-    /// Tags of abilities that statuses forbid it, one bit each.
+    /// Ability tags that its statuses forbid, one bit each.
     pub(in crate::fight) forbids_tags: u64,
-    /// Own pools of which a change concerns somebody, one bit each.
+    /// Its pools on which something depends, one bit each.
     pub(in crate::fight) alert: u64,
-    /// Lines of its policy on which something has changed since it last looked at them.
+    /// Lines of its policy with a changed input since they were last evaluated.
     pub(in crate::fight) changed_lines: u64,
-    /// Lines that a cooldown keeps closed, which nothing but its end can open.
+    /// Lines kept closed by a cooldown, which only the end of the cooldown can open.
     pub(in crate::fight) cooling: u64,
-    /// Lines that only distance keeps closed: their states say within how many metres somebody has to come.
+    /// Lines kept closed by distance only: their states hold the required distance in metres.
     pub(in crate::fight) far: u64,
-    /// When what it is doing has begun, and when it ends.
+    /// The start and the end of its current action.
     pub(in crate::fight) since: Time,
     pub(in crate::fight) until: Time,
-    /// When a line may open by itself, while it waits.
+    /// The earliest time at which a line may open without an event, while it waits.
     pub(in crate::fight) wake: Time,
-    /// When it will have reacted to what has opened a line.
+    /// When its reaction time to an opened line ends.
     pub(in crate::fight) reacts_at: Time,
     pub(in crate::fight) hurt_by: Option<(CombatantId, Source)>,
 }
 
-/// What most fights need of nobody.
+/// Data that most fights need for no combatant.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct Cold {
-    /// How many have been there before it.
+    /// The number of earlier occupants of this slot.
     pub(in crate::fight) generation: u32,
-    /// The ability under way is kept up until then at the latest; its next tick.
+    /// The latest end of the sustained ability, and its next tick.
     pub(in crate::fight) sustains_until: Time,
     pub(in crate::fight) next_tick_at: Time,
-    /// Experience that it has gained, and how much of it counts toward its next level.
+    /// The experience gained, and the part of it that counts toward the next level.
     pub(in crate::fight) experience: f64,
     pub(in crate::fight) toward: f64,
 }
 
-/// A line of a policy, as its owner last found it.
+/// A line of a policy, as last evaluated by its owner.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct LineState {
-    /// It stays closed until then, unless something changes on which it depends.
+    /// It stays closed until then unless one of its inputs changes.
     pub(in crate::fight) until: Time,
-    /// How far along its gates it got.
+    /// The first closed gate.
     pub(in crate::fight) gate: Gate,
-    /// Nothing but distance keeps it closed.
+    /// Only distance keeps it closed.
     pub(in crate::fight) only_distance: bool,
 }
 
-/// The gates of a line, in the order in which they are looked at: the first that is closed is why the
-/// ability is unavailable.
+/// The gates of a line in the order of evaluation: the first closed gate is the reason why the ability is unavailable.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[repr(u8)]
 pub(in crate::fight) enum Gate {
-    /// Nobody has looked yet.
+    /// Not evaluated yet.
     #[default]
     Unknown = 0,
     /// The combatant does not have the ability.
@@ -142,7 +141,7 @@ pub(in crate::fight) enum Gate {
     Forbidden,
     Locked,
     Cooldown,
-    /// Charges, uses, an opener.
+    /// Charges, uses, or a preceding ability.
     Stock,
     Condition,
     Target,
@@ -151,22 +150,23 @@ pub(in crate::fight) enum Gate {
     Open,
 }
 
-/// What changes of one ability of one combatant.
+/// The changing state of one ability of one combatant.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct AbilityState {
     /// When its cooldown ends.
     pub(in crate::fight) ready: Time,
-    /// The combatant has it now.
+    /// The combatant currently has it.
     pub(in crate::fight) known: bool,
-    /// It has it of its own, and not only by a status.
+    /// The combatant has it itself, not only through a status.
     pub(in crate::fight) own: bool,
-    /// The gate for which it was last reported to be unavailable, and the number of the reason; none, if it was not.
+    /// The gate last reported as the reason why it is unavailable, and the number of the reason; `None` if it is
+    /// available.
     pub(in crate::fight) reported: Option<Gate>,
     pub(in crate::fight) reported_kind: u8,
-    /// How often it was used.
+    /// How often it has been used.
     pub(in crate::fight) used: u32,
-    /// When it last took effect; never, if it has not.
+    /// Its last release; never, if it has not been released.
     pub(in crate::fight) released: Time,
 }
 
@@ -174,9 +174,9 @@ pub(in crate::fight) struct AbilityState {
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct Charges {
-    /// How many there were at the last use, or when one was last regained.
+    /// The count at the last use or the last regain.
     pub(in crate::fight) left: u32,
-    /// When the next one is regained, and how long each of those after it takes.
+    /// When the next charge is regained, and the interval between further ones.
     pub(in crate::fight) next: Time,
     pub(in crate::fight) regain: Time,
 }
@@ -224,7 +224,7 @@ impl Combatant {
         }
     }
 
-    /// Notes of which own pools a change concerns somebody.
+    /// Records on which of its pools something depends.
     pub(in crate::fight) fn listen_to_pools(&mut self, setup: &Setup, who: CombatantId) {
         let all = self.watched_crossings
             || self.listens & crate::fight::statuses::triggers::CROSSINGS != 0
@@ -232,13 +232,13 @@ impl Combatant {
         self.alert = if all { u64::MAX } else { setup.alert[who.index()] };
     }
 
-    /// Whether it has taken part and does no more.
+    /// Whether it has left the fight.
     #[inline]
     pub(in crate::fight) fn is_defeated(&self) -> bool {
         !self.stands && !self.absent
     }
 
-    /// Whether its policy, or its controller, decides for it.
+    /// Whether its policy or its controller decides for it.
     #[inline]
     pub(in crate::fight) fn decides_by_itself(&self) -> bool {
         self.stands && self.control != Control::Hand
@@ -254,18 +254,18 @@ impl LineState {
     pub(super) const NEW: Self = Self { until: Time::ZERO, gate: Gate::Unknown, only_distance: false };
 }
 
-/// Lines of all policies.
+/// The number of lines in all policies.
 pub(super) fn lines_of(setup: &Setup) -> usize {
     setup.policies.last().map_or(0, |last| last.first_line as usize + last.lines.len())
 }
 
-/// How many of them can be closed by distance.
+/// The number of those that distance can close.
 pub(super) fn reaches_of(setup: &Setup) -> usize {
     if setup.is_placed { lines_of(setup) } else { 0 }
 }
 
 impl AbilityState {
-    /// As a fight begins, by its index among all abilities of all combatants.
+    /// The initial state, given the index among all abilities of all combatants.
     pub(super) fn new(setup: &Setup, index: usize) -> Self {
         let table = &setup.abilities[index];
         Self {
@@ -281,17 +281,17 @@ impl AbilityState {
 }
 
 impl Charges {
-    /// As a fight begins: those of all abilities that have any.
+    /// The initial charges of all abilities that have charges.
     pub(super) fn all(setup: &Setup) -> impl Iterator<Item = Self> {
         setup.abilities.iter().filter_map(|table| setup.program.ability(table.ability).charges).map(Self::full)
     }
 
-    /// All that there can be.
+    /// The maximum.
     pub(super) fn full((most, _): (u32, FormulaId)) -> Self {
         Self { left: most, next: Time::ZERO, regain: Time::ZERO }
     }
 
-    /// How many there are at a moment.
+    /// The number of charges at a given time.
     pub(in crate::fight) fn refill(&mut self, most: u32, now: Time) -> u32 {
         while self.left < most && self.next <= now {
             self.left += 1;

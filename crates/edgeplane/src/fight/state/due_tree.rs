@@ -1,33 +1,34 @@
-//! What of many is due first: a tree in which every node holds the least of the four below it, so that a leaf is set in as
-//! many steps as the tree has levels, and each step looks at four values side by side.
+//! Finds the earliest of many due times: a tree in which every node holds the minimum of the four nodes below it, so
+//! that setting a leaf takes as many steps as the tree has levels, and each step compares four adjacent values.
 
-/// Nodes below one node.
+/// Children per node.
 const WIDTH: usize = 4;
 
-/// The least of as many values as there are leaves.
+/// The minimum of all leaves.
 #[derive(Clone, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct DueTree<T> {
-    /// Nodes in groups of four, the root's first. Counted through, node `n` holds the least of group `n + 1` as long as there
-    /// is such a group; the nodes after those are the leaves. So none are left over, whatever their number is.
+    /// Nodes in groups of four, the root's group first. Node `n` holds the minimum of group `n + 1` as long as that
+    /// group exists; the nodes after that are the leaves. This numbering wastes no nodes, whatever the number of
+    /// leaves.
     groups: Vec<[T; WIDTH]>,
     least: T,
 }
 
 impl<T: Copy + Ord> DueTree<T> {
-    /// A tree with at least so many leaves, all of which are `nothing`: greater than whatever is set.
+    /// A tree with at least this many leaves, all of them `nothing`, which must be greater than any value that is set.
     pub(super) fn new(leaves: usize, nothing: T) -> Self {
         let groups = leaves.saturating_sub(1).div_ceil(WIDTH - 1).max(1);
         Self { groups: vec![[nothing; WIDTH]; groups], least: nothing }
     }
 
-    /// The nodes that are no leaves.
+    /// The number of inner nodes.
     #[inline]
     fn inner(&self) -> usize {
         self.groups.len() - 1
     }
 
-    /// How many leaves there are.
+    /// The number of leaves.
     pub(super) fn room(&self) -> usize {
         self.groups.len() * WIDTH - self.inner()
     }
@@ -41,7 +42,7 @@ impl<T: Copy + Ord> DueTree<T> {
         size_of_val(self.groups.as_slice())
     }
 
-    /// All leaves are `nothing`.
+    /// Sets all leaves to `nothing`.
     pub(super) fn clear(&mut self, nothing: T) {
         self.groups.fill([nothing; WIDTH]);
         self.least = nothing;
@@ -74,13 +75,13 @@ impl<T: Copy + Ord> DueTree<T> {
         }
     }
 
-    /// The least of all leaves.
+    /// The minimum of all leaves.
     #[inline]
     pub(super) fn least(&self) -> T {
         self.least
     }
 
-    /// The leaf that holds it, by what no other one has.
+    /// The leaf that holds it, identified by its unique value.
     #[inline]
     pub(super) fn first<K: PartialEq>(&self, key: impl Fn(&T) -> K) -> usize {
         let least = key(&self.least);

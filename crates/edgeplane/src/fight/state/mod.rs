@@ -1,5 +1,5 @@
-//! Everything about a fight that can change: a few flat lists of plain values, so that to begin anew, to
-//! keep a snapshot, to come back to one and to compare two fights are passes over a few kilobytes.
+//! All changing state of a fight: a few flat lists of plain values, so that resetting, taking and restoring snapshots,
+//! and comparing fights are single passes over a few kilobytes.
 
 mod combatant;
 mod due_tree;
@@ -29,7 +29,7 @@ use statuses::Statuses;
 use timers::Timers;
 pub(super) use walk::{Bypass, Walk, Wish};
 
-/// A zone that is there.
+/// An active zone.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct Zone {
@@ -39,20 +39,20 @@ pub(super) struct Zone {
     pub(super) by: EffectContext,
     pub(super) carrier: Option<CombatantId>,
     pub(super) middle: Plane,
-    /// When it came about, and by how many metres it grows each second.
+    /// When it was placed, and its growth in metres per second.
     pub(super) since: Time,
     pub(super) growth: f64,
     pub(super) radius: f64,
     pub(super) ends: Time,
-    /// When somebody may cross its edge next.
+    /// The earliest time at which a combatant may cross its edge.
     pub(super) next: Time,
-    /// Who is inside, one bit each.
+    /// The combatants inside, one bit each.
     pub(super) inside: [u64; 16],
-    /// How often it was entered.
+    /// The number of entries.
     pub(super) entered: u32,
 }
 
-/// A status that lasts for as long as its owner is in a zone, or uses an ability.
+/// A status that lasts while its owner is in a zone or uses an ability.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct Hold {
@@ -61,7 +61,7 @@ pub(super) struct Hold {
     pub(super) status: StatusRef,
 }
 
-/// Something that an ability has sent out and that has not arrived yet.
+/// An ability in flight.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct Flight {
@@ -70,26 +70,27 @@ pub(super) struct Flight {
     pub(super) ability: AbilityId,
     pub(super) target: CombatantId,
     pub(super) order: u32,
-    /// The place at which it was used, if it was; with no order, it is on its way to there.
+    /// The position that it was aimed at, if it was aimed at one; without an order number, it is on its way to that
+    /// position.
     pub(super) place: Option<Plane>,
 }
 
-/// Whose effect it is, and of what.
+/// The source of an effect.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct EffectContext {
-    /// Who acts.
+    /// The combatant that acts.
     pub(super) caster: CombatantId,
     pub(super) source: Source,
-    /// Who has the status; the one who acts, for an ability.
+    /// The owner of the status; for an ability, the combatant that acts.
     pub(super) owner: CombatantId,
-    /// Who applied the status; the one who acts, for an ability.
+    /// The combatant that applied the status; for an ability, the combatant that acts.
     pub(super) applier: CombatantId,
-    /// The other one in what a trigger is about.
+    /// The other combatant of a trigger.
     pub(super) other: Option<CombatantId>,
-    /// The part of it that happens, for a part of a tick.
+    /// The share of the effect that applies, for partial ticks.
     pub(super) part: f64,
-    /// It follows from a defeat: a zone can come about where somebody was defeated.
+    /// It follows from a defeat: zones are placed where the combatant was defeated.
     pub(super) aftermath: bool,
 }
 
@@ -119,19 +120,19 @@ impl EffectContext {
     }
 }
 
-/// What waits to be done for a status.
+/// A pending action of a status.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) enum Cause {
-    /// A tick at the very start.
+    /// A tick at the start.
     Tick,
-    /// Its stacks are complete.
+    /// Its maximum of stacks has been reached.
     AtMax,
     /// One of its triggers.
     Trigger(u16),
 }
 
-/// Something that a status was triggered to do and that waits for its turn.
+/// A triggered action that waits for its turn.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct Pending {
@@ -141,7 +142,7 @@ pub(super) struct Pending {
     pub(super) other: Option<CombatantId>,
     pub(super) amount: f64,
     pub(super) marks: u64,
-    /// How many triggers led to this one.
+    /// The number of triggers that led to this one.
     pub(super) depth: u32,
 }
 
@@ -152,73 +153,74 @@ pub(super) struct State {
     pub(super) numbers: Memory,
     pub(super) timers: Timers,
     pub(super) combatants: Vec<Combatant>,
-    /// What is seldom needed of them: of all, from when it is first needed of anybody.
+    /// Rarely used data of combatants: empty until any combatant needs it, then one entry for each.
     pub(super) cold: Vec<Cold>,
     /// Each ability of each combatant.
     pub(super) abilities: Vec<AbilityState>,
-    /// Times and costs of those of which attributes change them.
+    /// Times and costs of the abilities for which they depend on attributes.
     pub(super) derived: Vec<Derived>,
-    /// The charges of those that have any.
+    /// The charges of the abilities that have charges.
     pub(super) charges: Vec<Charges>,
     /// Each line of the policy of each combatant.
     pub(super) lines: Vec<LineState>,
-    /// Within how many metres the target of each line has to be, where that keeps it closed; nothing where nobody has a place.
+    /// The distance in metres that the target of each line has to be within, for lines closed by distance; empty
+    /// without positions.
     pub(super) reaches: Vec<f64>,
     /// Combatants in the order of their tie-breaks.
     pub(super) order: Vec<CombatantId>,
     #[cfg_attr(feature = "serde", serde(skip))]
     pub(super) rosters: Rosters,
     pub(super) statuses: Statuses,
-    /// What statuses were triggered to do and is not done yet.
+    /// Triggered actions that have not been carried out yet.
     pub(super) queue: VecDeque<Pending>,
-    /// How many triggers led to what is under way, how many there were at this moment, and the statuses of
-    /// the last of them.
+    /// The number of triggers that led to the current action, the number of triggers in this moment, and the statuses
+    /// of the most recent ones.
     pub(super) depth: u32,
     pub(super) triggered: u32,
     pub(super) recent: Vec<StatusId>,
-    /// For each combatant and tag that diminishes: how often, and when last.
+    /// For each combatant and diminishing tag: the count and the time of the last application.
     pub(super) diminished: Vec<(u32, Time)>,
-    /// Whom abilities under way are aimed at where that is several: a stretch for each caster.
+    /// The targets of abilities under way with several targets: one range for each caster.
     pub(super) aimed: Vec<CombatantId>,
-    /// Who decides before this moment is over.
+    /// The combatants queued to decide in this moment.
     pub(super) deciders: Vec<CombatantId>,
-    /// Events that the statuses of anybody who stands are triggered by when they happen to others.
+    /// Events that trigger statuses of other standing combatants.
     pub(super) watches: u32,
-    /// Somebody may have been defeated: one of those who may fall.
+    /// A combatant may have been defeated: one of those with `may_fall`.
     pub(super) someone_hurt: bool,
-    /// Conditions of statuses have to be looked at.
+    /// Conditions of statuses have to be evaluated.
     pub(super) check_conditions: bool,
-    /// Edges of zones have to be looked at; for whom, if just some have changed course, or else for everybody.
+    /// Crossings of zone edges have to be checked: for the combatants in `moved`, or for all.
     pub(super) edges: bool,
     pub(super) moved: Vec<CombatantId>,
     pub(super) all_edges: bool,
-    /// Who has to plan its way before this moment is over, or look whether it is on the right one.
+    /// Combatants that have to plan or check their path in this moment.
     pub(super) planners: Vec<CombatantId>,
     pub(super) began: bool,
     pub(super) ending: Option<Ending>,
-    /// A side has won, whatever stands; nobody has, if several did at one moment.
+    /// The side that has won by an effect; `None` inside if several sides did so in the same moment.
     pub(super) decided: Option<Option<SideId>>,
-    /// Who started what last: whom to name when things go on without end.
+    /// The last use of an ability, named in the error if a moment does not end.
     pub(super) last_used: (CombatantId, Option<AbilityId>),
     pub(super) steps_taken: u64,
-    /// Bases that the game has changed, and before the beginning amounts that it has put into pools.
+    /// Bases changed by the game and, before the fight begins, pool amounts set by the game.
     pub(super) base_changes: Vec<BaseChange>,
-    /// What is kept of each combatant on the ground; nothing where nobody has a place.
+    /// The state of each combatant on the ground; empty without positions.
     pub(super) walks: Vec<Walk>,
-    /// Who wears what, in the order in which it was put on.
+    /// Worn gear, in the order in which it was put on.
     pub(super) worn: Vec<(CombatantId, GearId)>,
-    /// What is on its way, in the order in which it was sent out.
+    /// Abilities in flight, in the order of their release.
     pub(super) flights: Vec<Flight>,
-    /// The zones that are there, in the order in which they came, and the statuses that they hold.
+    /// Active zones in the order of their placement, and the statuses that they hold.
     pub(super) zones: Vec<Zone>,
     pub(super) holds: Vec<Hold>,
-    /// For each zone in turn, when each combatant crosses its edge if all go on as they do; nothing where nobody has a place.
+    /// For each zone, the time at which each combatant crosses its edge on its current course; empty without positions.
     pub(super) edge_times: Vec<Time>,
     pub(super) next_zone: u32,
-    /// When edges were looked at last, and how often then.
+    /// The time of the last check of zone edges, and the number of checks at that time.
     pub(super) crossed_at: Time,
     pub(super) crossings: u32,
-    /// For each moment of the script, when it comes next and how often it is still to come.
+    /// For each entry of the script, its next time and the remaining number of times.
     pub(super) script: Vec<(Time, u32)>,
 }
 
@@ -273,13 +275,13 @@ impl State {
         }
     }
 
-    /// As a fight begins, but for the tie-breaks.
+    /// Resets to the initial state, except tie-breaks.
     pub(super) fn reset(&mut self, setup: &Setup) {
         self.now = Time::ZERO;
         self.numbers.copy_from(&setup.memory);
         self.timers.reset();
         for (who, combatant) in setup.ids().zip(&mut self.combatants) {
-            // Who was given control keeps it.
+            // Control that the game has taken persists.
             let Combatant { control, is_moved, .. } = *combatant;
             *combatant = Combatant { control, is_moved, ..Combatant::new(setup, who) };
             combatant.listen_to_pools(setup, who);
@@ -325,20 +327,20 @@ impl State {
         self.script.extend(setup.script.moments.iter().map(|moment| (moment.at, moment.times)));
     }
 
-    /// Keeps another state in this one, which is a snapshot's: without the numbers that no fight changes.
+    /// Copies another state into this snapshot, without the numbers that no fight changes.
     pub(super) fn save(&mut self, other: &Self, setup: &Setup) {
         self.numbers.save_from(&other.numbers, setup.program.layout.blocks as usize);
         self.copy_from(other);
     }
 
-    /// Takes over what a snapshot keeps.
+    /// Restores the state kept by a snapshot.
     pub(super) fn load(&mut self, saved: &Self, setup: &Setup) {
         self.numbers.load_from(&saved.numbers, setup.program.layout.blocks as usize);
         self.copy_from(saved);
         self.rosters.refresh(setup, &self.combatants);
     }
 
-    /// All but the numbers, reusing memory.
+    /// Copies all but the numbers, reusing memory.
     fn copy_from(&mut self, other: &Self) {
         self.now = other.now;
         self.timers.copy_from(&other.timers);
@@ -376,7 +378,7 @@ impl State {
         self.script.clone_from(&other.script);
     }
 
-    /// Bytes that the lists of a copy take.
+    /// The size of the lists of a copy in bytes.
     pub(super) fn bytes(&self) -> usize {
         let lists = [
             size_of_val(self.combatants.as_slice()),
@@ -406,12 +408,12 @@ impl State {
         lists.iter().sum::<usize>() + self.numbers.bytes() + self.timers.bytes() + self.statuses.bytes()
     }
 
-    /// Where the times of a zone begin among [`State::edge_times`].
+    /// The first entry of a zone in [`State::edge_times`].
     pub(super) fn edge_row(&self, zone: usize) -> usize {
         zone * self.combatants.len()
     }
 
-    /// Room for those of the zone that has come last, which are all to be found out.
+    /// Adds entries for the zone placed last, whose crossing times are not known yet.
     pub(super) fn add_edge_row(&mut self, setup: &Setup) {
         if setup.is_placed {
             self.edge_times.resize(self.edge_row(self.zones.len()), Time::ZERO);
@@ -436,7 +438,7 @@ impl State {
         &mut self.combatants[who.index()]
     }
 
-    /// What is seldom needed of a combatant.
+    /// Rarely used data of a combatant.
     pub(super) fn cold(&self, who: CombatantId) -> Cold {
         self.cold.get(who.index()).copied().unwrap_or(Cold::NONE)
     }
@@ -453,14 +455,14 @@ impl State {
         self.combatants[who.index()].stands
     }
 
-    /// A pool that defeats this combatant may have run empty.
+    /// A pool that defeats this combatant may have become empty.
     #[inline]
     pub(super) fn may_fall(&mut self, who: CombatantId) {
         self.combatants[who.index()].may_fall = true;
         self.someone_hurt = true;
     }
 
-    /// Times and the cost of an ability as they are now, by its index among those of all combatants.
+    /// The current times and cost of an ability, given its index among those of all combatants.
     #[inline]
     pub(super) fn derived<'a>(&'a self, setup: &'a Setup, ability: usize) -> &'a Derived {
         match setup.abilities[ability].varies {
@@ -469,7 +471,7 @@ impl State {
         }
     }
 
-    /// The charges of an ability, by its index among those of all combatants.
+    /// The charges of an ability, given its index among those of all combatants.
     pub(super) fn charges_mut(&mut self, setup: &Setup, ability: usize) -> Option<&mut Charges> {
         setup.abilities[ability].charges.map(|place| &mut self.charges[place as usize])
     }
@@ -481,14 +483,14 @@ impl State {
         own.clone().find(|index| setup.abilities[*index].ability == ability)
     }
 
-    /// Whom the ability under way of a combatant is aimed at, by number.
+    /// A target of a combatant's ability under way, by number.
     #[inline]
     pub(super) fn aimed_at(&self, setup: &Setup, who: CombatantId, number: usize) -> CombatantId {
         let combatant = self.who(who);
         if combatant.many { self.aimed[setup.aim_room[who.index()] as usize + number] } else { combatant.target }
     }
 
-    /// How many the ability under way of a combatant is aimed at.
+    /// The number of targets of a combatant's ability under way.
     #[inline]
     pub(super) fn aimed_count(&self, who: CombatantId) -> usize {
         let combatant = self.who(who);

@@ -1,4 +1,4 @@
-//! Places for combatants that come and go: room for more of them, and a place as it is before anybody has been there.
+//! Slots for combatants that are spawned and despawned: adding slots, and resetting a slot to its initial state.
 
 use super::{
     AbilityState, Charges, Cold, Combatant, Doing, EffectContext, LineState, State, Walk, lines_of, reaches_of,
@@ -6,7 +6,7 @@ use super::{
 use crate::program::{BaseChange, CombatantId, Layout, Setup, Slot, Time};
 
 impl State {
-    /// Goes on as that of a fight with more combatants, none of whom is there yet.
+    /// Extends the state for a fight with more combatants, none of which is present yet.
     pub(in crate::fight) fn grow(&mut self, old: &Setup, new: &Setup) {
         let before = old.combatants.len();
         let mut edge_times = Vec::with_capacity(self.edge_times.len() / before.max(1) * new.combatants.len());
@@ -48,7 +48,7 @@ impl State {
         self.count_heads(new);
     }
 
-    /// How many stand on the side of each combatant, and against it.
+    /// The numbers of standing allies and enemies of each combatant.
     pub(in crate::fight) fn count_heads(&mut self, setup: &Setup) {
         for me in setup.ids() {
             let (mut allies, mut enemies) = (0.0, 0.0);
@@ -64,7 +64,7 @@ impl State {
         }
     }
 
-    /// Whether it can be the state of a fight that begins with this one: every list is as long as it has to be.
+    /// Whether a loaded state fits a fight with this initial state: all lists have the required lengths.
     pub(in crate::fight) fn fits(&self, first: &Self) -> bool {
         let lengths = |state: &Self| {
             let lists = [state.combatants.len(), state.abilities.len(), state.lines.len(), state.order.len()];
@@ -85,13 +85,14 @@ impl State {
             && self.edge_times.len() == times
     }
 
-    /// Notes what the game has set: the base of an attribute, or before the beginning what a pool begins with.
+    /// Records a value set by the game: the base of an attribute or, before the fight begins, the initial amount of a
+    /// pool.
     pub(in crate::fight) fn set_by_game(&mut self, who: CombatantId, slot: Slot, base: f64) {
         self.base_changes.retain(|change| !change.is_of(who, slot));
         self.base_changes.push(BaseChange { combatant: who, slot, base });
     }
 
-    /// As if nobody had ever been there: for whoever comes next.
+    /// Resets a slot for the next occupant.
     pub(in crate::fight) fn begin_anew(&mut self, setup: &Setup, who: CombatantId) {
         let (program, policy) = (&setup.program, &setup.policies[who.index()]);
         let block = program.place(who, Slot(0));
@@ -127,8 +128,8 @@ impl State {
         self.put_on_pieces(setup, who);
     }
 
-    /// Whether anything that is under way still means somebody: what it has applied, sent out or left behind, or who is aimed
-    /// at it.
+    /// Whether anything still refers to a combatant: a status that it applied, an ability in flight, a zone, or a
+    /// target list.
     pub(in crate::fight) fn is_meant(&self, setup: &Setup, who: CombatantId) -> bool {
         let aims = |one: CombatantId| {
             matches!(self.who(one).doing, Doing::Casting(_))

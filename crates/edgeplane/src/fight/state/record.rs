@@ -1,16 +1,16 @@
-//! One status on one combatant: a record of fixed size, and the moments that follow from it.
+//! One instance of a status on one combatant: a record of fixed size, and the times derived from it.
 
 use crate::numbers::Whole;
 use crate::program::status_words::RHYTHM_WORDS;
 use crate::program::{CombatantId, SideId, StatusId, StatusPlan, Time};
 
-/// No record, no word, no end.
+/// No record, no words, no end time.
 pub(in crate::fight) const NONE: u32 = u32::MAX;
 
-/// Most records, and most ends of single stacks, that there can be at once.
+/// The maximum number of records, and of end times of single stacks.
 pub(in crate::fight) const MOST: usize = u16::MAX as usize;
 
-/// The index of another record, or of an end, in two bytes; or of none.
+/// The index of another record or end time in two bytes, or none.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct Link(u16);
@@ -23,13 +23,13 @@ impl Link {
         Self(index as u16)
     }
 
-    /// The index, or [`NONE`].
+    /// The index or [`NONE`].
     #[inline]
     pub(super) fn index(self) -> u32 {
         if self == Self::NONE { NONE } else { u32::from(self.0) }
     }
 
-    /// The index; past the end of what can be there, for none.
+    /// The index; for none, a value beyond all valid indices.
     #[inline]
     pub(super) fn at(self) -> usize {
         usize::from(self.0)
@@ -42,30 +42,30 @@ const WARNED: u16 = 1 << 15;
 /// Its owner has it.
 const ATTACHED: u16 = 1 << 14;
 
-/// How many hold it.
+/// The number of holders.
 const HOLDS: u16 = ATTACHED - 1;
 
 /// One status on one combatant.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct Record {
-    /// Unique in the fight; they come in this order.
+    /// Unique in the fight, in order of application.
     pub(in crate::fight) serial: u32,
     pub(in crate::fight) stacks: u32,
     pub(in crate::fight) status: StatusId,
     pub(in crate::fight) owner: CombatantId,
-    /// Who applied it.
+    /// The combatant that applied it.
     pub(in crate::fight) caster: CombatantId,
-    /// The side that the one who applied it was on then.
+    /// The side of that combatant at the time of application.
     pub(in crate::fight) side: SideId,
-    /// How many zones, or uses, hold it; whether its end has been announced, and whether its owner has it.
+    /// The number of zones or uses that hold it, whether its end has been announced, and whether its owner has it.
     pub(super) marks: u16,
     pub(super) next_held: Link,
     pub(super) previous_held: Link,
     pub(super) next_same: Link,
-    /// In the oldest of a status: the youngest.
+    /// In the oldest instance of a status: the youngest one.
     pub(super) last_same: Link,
-    /// The stack that ends first, for stacks that end each on its own.
+    /// The stack that ends first, for stacks with individual end times.
     pub(super) first_end: Link,
     pub(super) words: u32,
     pub(in crate::fight) started: Time,
@@ -97,7 +97,7 @@ impl Default for Record {
     }
 }
 
-/// An instance that may be gone by the time somebody looks.
+/// A reference to an instance that may have ended in the meantime.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct StatusRef {
@@ -112,18 +112,18 @@ impl Record {
         if self.is_held() { Time::NEVER } else { self.ends }
     }
 
-    /// Whether zones, or uses, hold it: while any does, it does not end by itself.
+    /// Whether zones or uses hold it: while any does, it does not end by itself.
     #[inline]
     pub(in crate::fight) fn is_held(&self) -> bool {
         self.marks & HOLDS != 0
     }
 
-    /// One more holds it.
+    /// Adds a holder.
     pub(in crate::fight) fn hold(&mut self) {
         self.marks += u16::from(self.marks & HOLDS < HOLDS);
     }
 
-    /// One of those that hold it does no more.
+    /// Removes a holder.
     pub(in crate::fight) fn let_go(&mut self) {
         self.marks -= u16::from(self.is_held());
     }
@@ -138,7 +138,7 @@ impl Record {
         self.marks = if warned { self.marks | WARNED } else { self.marks & !WARNED };
     }
 
-    /// Whether its owner has it, and it does not only wait for what is triggered by its loss.
+    /// Whether its owner has it; otherwise it only waits for triggers of its loss.
     #[inline]
     pub(in crate::fight) fn is_attached(&self) -> bool {
         self.marks & ATTACHED != 0
@@ -152,13 +152,13 @@ impl Record {
 /// The ticks of one status on one combatant.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub(in crate::fight) struct Rhythm {
-    /// Where it begins.
+    /// The start of the first period.
     pub(in crate::fight) begins: Time,
-    /// Microseconds between ticks, as exact as they were computed; zero if it does not tick.
+    /// Microseconds between ticks, unrounded; 0 if it does not tick.
     pub(in crate::fight) period: f64,
-    /// Ticks from start to end, as of its application.
+    /// The number of ticks from start to end, as of its application.
     pub(in crate::fight) ticks: f64,
-    /// Ticks so far, and periods since it began.
+    /// The number of ticks so far, and of periods since the start.
     pub(in crate::fight) made: u32,
     pub(in crate::fight) passed: u32,
 }
@@ -176,14 +176,14 @@ impl Rhythm {
         [self.begins.0, self.period.to_bits(), self.ticks.to_bits(), counts]
     }
 
-    /// The moment of a tick, by its number from 1: rounded once, so that ticks never drift.
+    /// The time of a tick, given its number from 1; rounded once, so that ticks do not drift.
     #[inline]
     fn tick_at(&self, number: u32) -> Time {
         let micros = self.period * f64::from(number) + 0.5;
         if micros < Time::NEVER.micros() { self.begins + Time(micros as u64) } else { Time::NEVER }
     }
 
-    /// The next tick, if that is not after the end of the status.
+    /// The next tick, if it is not after the end of the status.
     #[inline]
     pub(in crate::fight) fn next_tick(&self, record: &Record) -> Option<Time> {
         if self.period == 0.0 {
@@ -193,7 +193,7 @@ impl Rhythm {
         (at <= record.end() && at < Time::NEVER).then_some(at)
     }
 
-    /// The part of a tick for what is left of a period at the end of the status, and when that is.
+    /// The share and the time of the partial tick for the rest of a period at the end of the status.
     #[inline]
     pub(in crate::fight) fn part_tick(&self, record: &Record, plan: &StatusPlan) -> Option<(Time, f64)> {
         let has_part = plan.every.as_ref().is_some_and(|every| every.part_tick) && record.end() < Time::NEVER;
@@ -205,7 +205,7 @@ impl Rhythm {
     }
 }
 
-/// Ticks within a duration: the last of them may come at its very end.
+/// The number of ticks within a duration; the last one may coincide with its end.
 pub(in crate::fight) fn ticks_within(first_now: bool, duration: Time, period: f64) -> f64 {
     if duration >= Time::NEVER {
         return f64::INFINITY;
@@ -216,7 +216,7 @@ pub(in crate::fight) fn ticks_within(first_now: bool, duration: Time, period: f6
     if first_now { whole + 1.0 } else { whole }
 }
 
-/// Seconds until an end; infinite for one that does not come by itself.
+/// Seconds until an end time; infinite if it does not end by itself.
 pub(in crate::fight) fn seconds_left(ends: Time, now: Time) -> f64 {
     if ends >= Time::NEVER { f64::INFINITY } else { (ends - now).seconds() }
 }

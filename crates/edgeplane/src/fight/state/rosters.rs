@@ -1,28 +1,26 @@
-//! Who can be meant, as each side sees it. Targets are looked for far more often than anybody is defeated or
-//! joins, so those who can be meant are kept as lists.
+//! Possible targets for each side. Targets are looked up far more often than combatants are defeated or join, so the
+//! candidates are kept as lists.
 
 use super::Combatant;
 use crate::program::{CombatantId, Setup, SideId};
 use crate::rules::{SideRule, Untargetable};
 
-/// The lists of a side, one after the other: enemies, allies, everyone; first those who stand, then those who are
-/// defeated.
+/// The lists of one side in order: enemies, allies, everyone; first those who stand, then those who are defeated.
 const LISTS: usize = 6;
 
-/// Who can be targeted by whom, each list in the order of the encounter. It follows from the state of the
-/// combatants, so no snapshot keeps it.
+/// The possible targets of each side, in the order of the encounter. They are derived from the state of the combatants,
+/// so snapshots do not keep them.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(in crate::fight) struct Rosters {
     lists: Vec<Vec<CombatantId>>,
-    /// Those who stand: each by itself, or nobody.
+    /// The standing combatants, one list of one or no element for each.
     single: Vec<Option<CombatantId>>,
-    /// For each combatant the others of its side, those who stand and then those who are defeated; nothing in a
-    /// ruleset that never asks for them.
+    /// For each combatant the other members of its side, first standing, then defeated; empty if no rule asks for them.
     others: Vec<Vec<CombatantId>>,
 }
 
 impl Rosters {
-    /// All of them anew.
+    /// Computes all lists anew.
     pub(in crate::fight) fn refresh(&mut self, setup: &Setup, combatants: &[Combatant]) {
         self.lists.resize_with(setup.sides.len() * LISTS, Vec::new);
         self.lists.iter_mut().for_each(Vec::clear);
@@ -48,7 +46,7 @@ impl Rosters {
         }
     }
 
-    /// The same where this one alone has been defeated, has joined or is gone.
+    /// Updates the lists after one combatant has been defeated, has joined or has left.
     pub(in crate::fight) fn place(&mut self, setup: &Setup, combatants: &[Combatant], who: CombatantId) {
         let Some(combatant) = combatants.get(who.index()) else { return };
         let own = combatant.side.index();
@@ -78,7 +76,7 @@ impl Rosters {
         }
     }
 
-    /// Those who can be meant by somebody who is on a side now: of those who stand, or of the defeated.
+    /// The possible targets of a combatant on a given side: standing or defeated ones.
     #[inline]
     pub(in crate::fight) fn of(
         &self,
@@ -101,14 +99,14 @@ impl Rosters {
     }
 }
 
-/// Whether a combatant can be meant by those of a side: of scenery only its allies know.
+/// Whether members of a side can target a combatant: scenery can be targeted by its allies only.
 fn is_seen(setup: &Setup, combatant: &Combatant, who: CombatantId, side: usize) -> bool {
     let ally = side == combatant.side.index();
     let hidden_from = if ally { Untargetable::Everyone } else { Untargetable::Enemies };
     !combatant.absent && (ally || setup.can_be_defeated(who)) && combatant.untargetable < hidden_from
 }
 
-/// Puts a combatant into a list that is in the order of the encounter, or takes it out.
+/// Inserts a combatant into a list in the order of the encounter, or removes it.
 fn set_in(list: &mut Vec<CombatantId>, who: CombatantId, is_in: bool) {
     match list.binary_search(&who) {
         Ok(at) if !is_in => {

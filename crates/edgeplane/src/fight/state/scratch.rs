@@ -1,4 +1,4 @@
-//! Room that the engine works in for as long as a call lasts. A thousand fights that take turns share what one of them needs.
+//! Buffers that the engine uses during a call. Fights that take turns on one thread share them.
 
 use std::cell::RefCell;
 use std::collections::VecDeque;
@@ -9,21 +9,21 @@ use super::{Pending, State};
 use crate::program::{CombatantId, Draws, GameFunctions, GearId, Time, WornStatus};
 
 thread_local! {
-    /// What no call works in. There is more than one where an observer or a controller calls another fight.
+    /// The buffers not in use. There are several only if an observer or a controller calls another fight.
     static FREE: RefCell<Vec<Scratch>> = const { RefCell::new(Vec::new()) };
 }
 
 impl Scratch {
-    /// Room for a call of a fight in which these functions of the game are known; it is to be given back.
+    /// Lends buffers for a call of a fight with these game functions; they must be returned.
     pub(in crate::fight) fn lend(functions: Option<&Arc<GameFunctions>>) -> Self {
-        // While a thread ends there is none.
+        // While a thread ends, there are none.
         let free = FREE.try_with(|free| free.borrow_mut().pop());
         let mut scratch = free.ok().flatten().unwrap_or_default();
         scratch.draws.game = functions.cloned();
         scratch
     }
 
-    /// Lends a fight room for what waits, or takes it back: while nothing waits it needs none of its own.
+    /// Exchanges a fight's queue with the shared one: a fight in which nothing is pending needs no queue of its own.
     pub(in crate::fight) fn share_queue(&mut self, state: &mut State) {
         if state.queue.is_empty() {
             std::mem::swap(&mut self.queue, &mut state.queue);
@@ -36,39 +36,39 @@ impl Scratch {
     }
 }
 
-/// Lists that mean nothing between two calls.
+/// Lists that have no meaning between two calls.
 #[derive(Debug, Default)]
 pub(in crate::fight) struct Scratch {
     pub(in crate::fight) draws: Draws,
     pub(in crate::fight) picked: Vec<CombatantId>,
-    /// Of those the one that was picked, from which an area extends: the one that has to be in reach.
+    /// The first of the picked targets, from which an area extends and which has to be in reach.
     pub(in crate::fight) chosen: Option<CombatantId>,
-    /// Who plans its way, and has not set out yet.
+    /// Combatants that are planning a path and have not set out yet.
     pub(in crate::fight) planned: Vec<CombatantId>,
-    /// Those of whoever can be meant who are in reach.
+    /// The candidates in reach.
     pub(in crate::fight) near: Vec<CombatantId>,
     pub(in crate::fight) scored: Vec<(f64, CombatantId)>,
     pub(in crate::fight) tie_breaks: Vec<(u32, CombatantId)>,
-    /// Who decides at this moment, and what.
+    /// The combatants that decide in this moment, and their decisions.
     pub(in crate::fight) decisions: Vec<(CombatantId, Option<u32>)>,
-    /// Who has been defeated at this moment and gives a reward.
+    /// The combatants defeated in this moment that give a reward.
     pub(in crate::fight) rewarding: Vec<CombatantId>,
-    /// Uses among which chance chooses, by the sum of weights up to and with each.
+    /// The lines among which chance chooses, with cumulative weights.
     pub(in crate::fight) weighed: Vec<(f64, u32)>,
-    /// The targets that conditions and weights of such lines had in view, by line.
+    /// The targets used by the conditions and weights of these lines, by line.
     pub(in crate::fight) aims: Vec<(u32, CombatantId)>,
     pub(in crate::fight) costs: Vec<f64>,
-    /// Statuses that are to be taken away, and when they would have ended.
+    /// Statuses to be removed, with their end times.
     pub(in crate::fight) meant: Vec<(StatusRef, Time)>,
-    /// Stacks of a status that is transferred, and when they end.
+    /// Stacks of a transferred status, with their end times.
     pub(in crate::fight) doses: Vec<(u32, Time)>,
-    /// Statuses of what is worn, before and after a change.
+    /// Statuses of worn gear before and after a change.
     pub(in crate::fight) gear_before: Vec<WornStatus>,
     pub(in crate::fight) gear_after: Vec<WornStatus>,
     pub(in crate::fight) pieces: Vec<GearId>,
-    /// Whom the game has moved.
+    /// Combatants moved by the game.
     pub(in crate::fight) moved: Vec<bool>,
     pub(in crate::fight) receivers: Vec<CombatantId>,
-    /// Where what statuses were triggered to do waits, in a fight in which nothing does between two calls.
+    /// The queue of triggered actions, for fights in which nothing is pending between calls.
     pub(in crate::fight) queue: VecDeque<Pending>,
 }

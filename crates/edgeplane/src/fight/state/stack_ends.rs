@@ -1,10 +1,10 @@
-//! Stacks that end each on its own: for each instance a list of their ends, the first first.
+//! Stacks with individual end times: for each instance a list of end times, the earliest first.
 
 use super::record::{Link, MOST, NONE};
 use super::statuses::Statuses;
 use crate::program::Time;
 
-/// The end of one stack, and the one that ends next.
+/// The end time of one stack, and the stack that ends next.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct StackEnd {
@@ -13,12 +13,12 @@ pub(super) struct StackEnd {
 }
 
 impl Statuses {
-    /// Whether the stacks of an instance end each on its own.
+    /// Whether the stacks of an instance end individually.
     pub(in crate::fight) fn ends_apart(&self, index: u32) -> bool {
         self.get(index).first_end != Link::NONE
     }
 
-    /// The ends of its stacks, the first first.
+    /// The end times of its stacks, the earliest first.
     pub(in crate::fight) fn ends(&self, index: u32) -> impl Iterator<Item = Time> {
         let mut next = self.get(index).first_end.index();
         std::iter::from_fn(move || {
@@ -28,7 +28,7 @@ impl Statuses {
         })
     }
 
-    /// When the first of its stacks, or all of it, ends.
+    /// The end of the first of its stacks or, if they end together, of all.
     #[inline]
     pub(in crate::fight) fn next_end(&self, index: u32) -> Time {
         let record = self.get(index);
@@ -39,12 +39,12 @@ impl Statuses {
         }
     }
 
-    /// Adds stacks that end at a moment, up to a number of stacks in all; where there is no room, the one
-    /// that would end first is renewed. Whether all of them could be kept.
+    /// Adds stacks with a given end time, up to a maximum of stacks; beyond it, the stack that would end first is
+    /// renewed. Returns whether all of them could be stored.
     pub(in crate::fight) fn add_ends(&mut self, index: u32, more: u32, most: u32, ends: Time) -> bool {
         let mut has_room = true;
         let mut count = self.ends(index).count() as u32;
-        // Each of them comes behind the one before.
+        // Each is inserted after the previous one.
         let mut before = NONE;
         for _ in 0..more.min(most) {
             if count >= most {
@@ -65,7 +65,7 @@ impl Statuses {
         has_room
     }
 
-    /// Adds one stack behind those that end no later, of which one is known or none; where it is.
+    /// Inserts one stack after those that end no later, starting at a known one if given; returns its position.
     fn insert_end(&mut self, index: u32, ends: Time, mut before: u32) -> u32 {
         let place = match self.free_ends {
             NONE => {
@@ -95,7 +95,7 @@ impl Statuses {
         place
     }
 
-    /// Takes away so many stacks, those that end first.
+    /// Removes a number of stacks, those that end first.
     pub(in crate::fight) fn cut_ends(&mut self, index: u32, count: u32) {
         for _ in 0..count {
             let first = self.get(index).first_end.index();
@@ -105,14 +105,14 @@ impl Statuses {
         }
     }
 
-    /// Takes away the stacks that have ended.
+    /// Removes the stacks that have ended.
     pub(in crate::fight) fn cut_ended(&mut self, index: u32, now: Time) {
         let ended = self.ends(index).take_while(|end| *end <= now).count();
         self.cut_ends(index, ended as u32);
         self.count_ends(index);
     }
 
-    /// Moves the ends of all its stacks.
+    /// Moves the end times of all its stacks.
     pub(in crate::fight) fn move_ends(&mut self, index: u32, moved: impl Fn(Time) -> Time) {
         let mut next = self.get(index).first_end.index();
         while let Some(end) = self.ends.get_mut(next as usize) {
@@ -123,7 +123,7 @@ impl Statuses {
         record.ends = moved(record.ends);
     }
 
-    /// Its stacks and its end follow from the ends of its stacks.
+    /// Updates the stacks and the end of an instance from its list of end times.
     pub(in crate::fight) fn count_ends(&mut self, index: u32) {
         let (mut stacks, mut last) = (0, None);
         for end in self.ends(index) {

@@ -1,5 +1,5 @@
-//! What an instance keeps beside its record, since not all statuses have it: the rhythm of its ticks, values from its
-//! application, how its triggers stand. See [`StatusWords`](crate::program::status_words::StatusWords).
+//! Optional data of an instance beside its record: the rhythm of its ticks, values kept from its application, and the
+//! state of its triggers. See [`StatusWords`](crate::program::status_words::StatusWords).
 
 use super::record::{NONE, Rhythm};
 use super::statuses::Statuses;
@@ -13,7 +13,7 @@ impl Statuses {
         self.words.get(first..first + usize::from(self.word_counts[record.status.index()])).unwrap_or_default()
     }
 
-    /// Room for the words of a new instance, as one begins that neither ticks nor turns.
+    /// Allocates the words of a new instance, initially without ticks and without a change of its condition.
     pub(super) fn take_words(&mut self, status: StatusId, plan: &StatusPlan) -> u32 {
         let count = usize::from(plan.words.count);
         if count == 0 {
@@ -22,7 +22,7 @@ impl Statuses {
         let free = self.free_words[status.index()];
         let first = if free == NONE {
             let first = self.words.len();
-            // By an eighth, and not twice as many: thousands of fights run side by side.
+            // Growth by an eighth instead of doubling, because thousands of fights may be in memory.
             if self.words.capacity() < first + count {
                 self.words.reserve_exact(count + first / 8);
             }
@@ -39,7 +39,7 @@ impl Statuses {
         first
     }
 
-    /// They are free for the next instance of the same status.
+    /// Frees them for the next instance of the same status.
     pub(super) fn free_words(&mut self, index: u32) {
         let (status, words) = (self.get(index).status, self.get(index).words);
         if words != NONE {
@@ -52,7 +52,7 @@ impl Statuses {
         self.get(index).words as usize + usize::from(word)
     }
 
-    /// The ticks of an instance, or none at all.
+    /// The ticks of an instance, or default values if it has none.
     #[inline]
     pub(in crate::fight) fn rhythm(&self, index: u32, plan: &StatusPlan) -> Rhythm {
         if plan.every.is_none() {
@@ -89,7 +89,7 @@ impl Statuses {
         self.words[at] = value.to_bits();
     }
 
-    /// When a trigger of an instance is ready again, and how often it still triggers.
+    /// When a trigger of an instance is ready again, and its remaining uses.
     pub(in crate::fight) fn trigger(&self, index: u32, plan: &StatusPlan, number: usize) -> (Time, u32) {
         let Some(word) = plan.triggers[number].words else { return (Time::ZERO, u32::MAX) };
         let at = self.word(index, word);
@@ -109,7 +109,7 @@ impl Statuses {
         (self.words[at], self.words[at + 1]) = (ready.0, u64::from(left));
     }
 
-    /// The rank of an instance of a status of which the stronger stays.
+    /// The rank of an instance of a status with `reapply = "strongest"`.
     pub(in crate::fight) fn rank(&self, index: u32, plan: &StatusPlan) -> f64 {
         plan.words.rank.map_or(0.0, |word| f64::from_bits(self.words[self.word(index, word)]))
     }
@@ -121,7 +121,7 @@ impl Statuses {
         }
     }
 
-    /// When the condition of an instance may turn with nothing else happening.
+    /// The earliest time at which the condition of an instance may change without an event.
     #[inline]
     pub(in crate::fight) fn turns(&self, index: u32, plan: &StatusPlan) -> Time {
         plan.words.turns.map_or(Time::NEVER, |word| Time(self.words[self.word(index, word)]))

@@ -1,9 +1,8 @@
-//! The statuses that combatants have: a record of fixed size for each instance, found from its owner and
-//! its status in one step, and when something happens to it next.
+//! The statuses of all combatants: a record of fixed size for each instance, found from owner and status in one step,
+//! and its next event.
 //!
-//! What not all statuses have lies beside the records: ticks, kept values and the state of
-//! triggers in `words`, ends of single stacks in `ends`. Nothing is boxed, so that a fight is copied as a
-//! few flat lists.
+//! Data that only some statuses have is stored beside the records: ticks, kept values and trigger states in `words`,
+//! end times of single stacks in `ends`. Nothing is boxed, so a fight is copied as a few flat lists.
 
 use std::cmp::Ordering;
 
@@ -13,8 +12,8 @@ use super::stack_ends::StackEnd;
 use super::timers::{Due, Phase};
 use crate::program::{CombatantId, Held, Layout, Memory, Program, StatusId, StatusPlan, Time};
 
-/// When something happens to an instance, and its serial: what comes first is the least. There are more of these than
-/// records, so they take twelve bytes and not sixteen.
+/// The time of the next event of an instance, and its serial; the earliest is the minimum. There are more of these than
+/// records, so they take twelve bytes instead of sixteen.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[repr(C, packed(4))]
@@ -47,28 +46,28 @@ impl PartialOrd for StatusDue {
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct Statuses {
     records: Vec<Record>,
-    /// The first of the records that are free, and of those that are gone but may still trigger something: each names the next
-    /// of them as the next that its owner would have.
+    /// The first free record, and the first ended record that may still trigger something; each links to the next one
+    /// where other records link to the next of their owner.
     free: Link,
     leaving: Link,
-    /// What happens next to each record.
+    /// The next event of each record.
     due: DueTree<StatusDue>,
     pub(super) words: Vec<u64>,
-    /// For each status how many words an instance has, and blocks of words that are free.
+    /// For each status the number of words of an instance, and free blocks of words.
     pub(super) word_counts: Vec<u16>,
     pub(super) free_words: Vec<u32>,
     pub(super) ends: Vec<StackEnd>,
     pub(super) free_ends: u32,
-    /// For each combatant, its oldest and its youngest.
+    /// For each combatant, its oldest and its youngest instance.
     held: Vec<(Link, Link)>,
     /// For each combatant and status, the oldest instance.
     same: Vec<Link>,
     next_serial: u32,
-    /// Those that hold under a condition.
+    /// The instances with a condition.
     pub(in crate::fight) conditional: Vec<u32>,
 }
 
-/// Equal if combatants have the same statuses in the same order; where records lie is no matter.
+/// Equal if combatants have the same statuses in the same order, wherever the records are stored.
 impl PartialEq for Statuses {
     fn eq(&self, other: &Self) -> bool {
         let bare = |record: &Record| Record {
@@ -132,33 +131,33 @@ impl Statuses {
         self.conditional.clone_from(&other.conditional);
     }
 
-    /// How many records there are, those that are free included.
+    /// The number of records, including free ones.
     pub(in crate::fight) fn records(&self) -> usize {
         self.records.len()
     }
 
-    /// The next one that is added has this serial.
+    /// The serial of the next instance.
     pub(in crate::fight) fn continue_at(&mut self, serial: u32) {
         self.next_serial = serial;
     }
 
-    /// Whatever is added comes after all that another fight has had.
+    /// Continues with serials after all those of another fight.
     pub(in crate::fight) fn go_on_after(&mut self, other: &Self) {
         self.next_serial = other.next_serial;
     }
 
-    /// For how many there is room.
+    /// The number of combatants.
     pub(in crate::fight) fn combatants(&self) -> usize {
         self.held.len()
     }
 
-    /// Room for more combatants, who have none.
+    /// Adds combatants without statuses.
     pub(in crate::fight) fn make_room(&mut self, combatants: usize) {
         self.held.resize(combatants, (Link::NONE, Link::NONE));
         self.same.resize(combatants * self.free_words.len(), Link::NONE);
     }
 
-    /// Whether somebody has applied any that is still there.
+    /// Whether a combatant has applied any instance that still exists.
     pub(in crate::fight) fn is_of(&self, caster: CombatantId) -> bool {
         self.records.iter().any(|record| record.is_attached() && record.caster == caster)
     }
@@ -175,7 +174,7 @@ impl Statuses {
             + size_of_val(self.conditional.as_slice())
     }
 
-    /// Nobody has any.
+    /// Removes all statuses.
     pub(in crate::fight) fn reset(&mut self) {
         if self.next_serial == 0 {
             return;
@@ -210,7 +209,7 @@ impl Statuses {
         (record.serial == instance.serial && record.is_attached()).then_some(instance.index)
     }
 
-    /// The same, or one that is gone and may still trigger something.
+    /// The same, including ended instances that may still trigger something.
     pub(in crate::fight) fn find_any(&self, instance: StatusRef) -> Option<u32> {
         let record = self.records.get(instance.index as usize)?;
         (record.serial == instance.serial).then_some(instance.index)
@@ -220,7 +219,7 @@ impl Statuses {
         StatusRef { index, serial: self.get(index).serial }
     }
 
-    /// Those of a combatant, in the order in which they came.
+    /// The instances of a combatant, in order of application.
     #[inline]
     pub(in crate::fight) fn of(&self, who: CombatantId) -> impl Iterator<Item = u32> {
         let mut next = self.held[who.index()].0;
@@ -231,7 +230,7 @@ impl Statuses {
         })
     }
 
-    /// Those of a combatant, the latest first.
+    /// The instances of a combatant, the latest first.
     pub(in crate::fight) fn latest_of(&self, who: CombatantId) -> impl Iterator<Item = u32> {
         let mut next = self.held[who.index()].1;
         std::iter::from_fn(move || {
@@ -266,13 +265,13 @@ impl Statuses {
         Some(self.same[self.pair(who, status)].index()).filter(|index| *index != NONE)
     }
 
-    /// All stacks of a status on a combatant.
+    /// The total number of stacks of a status on a combatant.
     #[inline]
     pub(in crate::fight) fn stacks(&self, who: CombatantId, status: StatusId) -> u32 {
         self.of_kind(who, status).map(|index| self.get(index).stacks).sum()
     }
 
-    /// How many instances of statuses with a tag a combatant has.
+    /// The number of instances with a tag on a combatant.
     pub(in crate::fight) fn with_tag(&self, program: &Program, who: CombatantId, tag: u16) -> usize {
         self.of(who).filter(|index| program.status(self.get(*index).status).tag_ids.contains(&tag)).count()
     }
@@ -282,17 +281,17 @@ impl Statuses {
         who.index() * self.free_words.len() + status.index()
     }
 
-    /// Whether there is no room for another one.
+    /// Whether the maximum number of instances is reached.
     pub(in crate::fight) fn is_full(&self) -> bool {
         self.free == Link::NONE && self.records.len() >= MOST
     }
 
-    /// Adds an instance to those of its owner; there has to be room for it.
+    /// Adds an instance to its owner; there has to be room for it.
     pub(in crate::fight) fn add(&mut self, record: Record, plan: &StatusPlan) -> u32 {
         let index = match self.free {
             Link::NONE => {
                 if self.records.len() == self.records.capacity() {
-                    // By a quarter, and not twice as many: thousands of fights run side by side.
+                    // Growth by a quarter instead of doubling, because thousands of fights may be in memory.
                     self.records.reserve_exact(4 + self.records.len() / 4);
                 }
                 self.records.push(Record::default());
@@ -336,7 +335,7 @@ impl Statuses {
         index
     }
 
-    /// Takes an instance from its owner. It stays to be asked until [`Statuses::forget`].
+    /// Removes an instance from its owner. It can still be read until [`Statuses::forget`].
     pub(in crate::fight) fn detach(&mut self, index: u32) {
         let Record { owner, status, next_held, previous_held, next_same, last_same, .. } = *self.get(index);
         match previous_held {
@@ -369,7 +368,7 @@ impl Statuses {
         self.leaving = link;
     }
 
-    /// Those that have left are needed no more.
+    /// Frees the ended instances.
     pub(in crate::fight) fn forget(&mut self) {
         while self.leaving != Link::NONE {
             let (link, index) = (self.leaving, self.leaving.index());
@@ -386,7 +385,7 @@ impl Statuses {
         self.leaving != Link::NONE
     }
 
-    /// Finds out when something happens to an instance next, and sets its timer.
+    /// Determines the next event of an instance and sets its timer.
     pub(in crate::fight) fn schedule(&mut self, index: u32, plan: &StatusPlan, rank: u32, now: Time) {
         let record = self.get(index);
         let mut at = (self.next_end(index).max(now), Phase::Expire);
@@ -418,19 +417,19 @@ impl Statuses {
         }
     }
 
-    /// When something happens to an instance next.
+    /// The time of the next event of an instance.
     #[inline]
     pub(in crate::fight) fn next(&self) -> Due {
         Due::of_bits(self.due.least().due)
     }
 
-    /// To which.
+    /// The instance with the next event.
     #[inline]
     pub(in crate::fight) fn next_one(&self) -> u32 {
         self.due.first(|one| one.serial) as u32
     }
 
-    /// Puts what formulas ask of an instance where they find it.
+    /// Stores the stacks and tag counts of an instance where formulas read them.
     pub(in crate::fight) fn load(&self, index: u32, program: &Program, numbers: &mut Memory, now: Time) {
         let record = self.get(index);
         let plan = program.status(record.status);
@@ -446,7 +445,7 @@ impl Statuses {
     }
 }
 
-/// The statuses of one combatant at a moment.
+/// The statuses of one combatant at a given time.
 pub(in crate::fight) struct HeldBy<'a> {
     pub(in crate::fight) statuses: &'a Statuses,
     pub(in crate::fight) program: &'a Program,

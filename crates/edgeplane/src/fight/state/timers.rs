@@ -1,7 +1,6 @@
-//! What is due when.
+//! Timers.
 //!
-//! A timer is one packed integer of moment, phase, tie-break rank and combatant, so that the soonest is the
-//! least.
+//! A timer is one packed integer of time, phase, tie-break rank and combatant, so that the earliest is the minimum.
 
 use super::due_tree::DueTree;
 use crate::program::{CombatantId, Setup, Time, WatchKind};
@@ -11,26 +10,26 @@ use crate::program::{CombatantId, Setup, Time, WatchKind};
 pub(in crate::fight) enum Phase {
     /// Statuses tick.
     Tick = 0,
-    /// Statuses end, and stacks of them.
+    /// Statuses and single stacks end.
     Expire = 1,
     /// Zones end.
     ZoneEnd = 2,
-    /// What the encounter has happen by itself.
+    /// Scripted abilities and reinforcements.
     Script = 3,
-    /// What was sent out arrives.
+    /// Abilities in flight arrive.
     Arrival = 4,
     /// Combatants cross the edges of zones.
     Crossing = 5,
-    /// Abilities take effect.
+    /// Abilities are released.
     Release = 6,
-    /// Pools that flow run empty.
+    /// Pools with a flow become empty.
     Empty = 7,
-    /// Charges are regained that a formula asks for.
+    /// Charges that a formula reads are regained.
     Regain = 8,
-    /// Combatants are ready to decide.
+    /// Combatants become ready to decide.
     #[default]
     Ready = 9,
-    /// Combatants that walk while they are busy plan their way.
+    /// Combatants that walk while busy plan their paths.
     Walk = 10,
 }
 
@@ -52,25 +51,25 @@ impl Phase {
     }
 }
 
-/// The timers beside those of statuses, which have their own.
+/// All timers except those of statuses.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(in crate::fight) enum Timer {
     /// The end of a cast, a recovery or a wait.
     Act,
-    /// A pool that defeats runs empty.
+    /// A pool that defeats becomes empty.
     Empty,
-    /// What a combatant has sent out arrives.
+    /// An ability in flight arrives.
     Flight,
-    /// The encounter has something happen. This one and the next two are nobody's, and count as the first
-    /// combatant's.
+    /// The script of the encounter. This timer and the next two belong to no combatant and are stored under the first
+    /// one.
     Script,
     /// A zone ends.
     ZoneEnd,
-    /// Somebody crosses the edge of a zone.
+    /// A combatant crosses the edge of a zone.
     Crossing,
-    /// A charge of a combatant is regained that a formula asks for.
+    /// A charge that a formula reads is regained.
     Regain,
-    /// A combatant that walks while it is busy plans its way.
+    /// A combatant that walks while busy plans its path.
     Walk,
 }
 
@@ -83,7 +82,7 @@ const WHO_BITS: u32 = 10;
 const PHASE_BITS: u32 = 4;
 const NONE: u64 = u64::MAX;
 
-/// A timer that is due, in one number that is the less the sooner it comes.
+/// A timer as one number; earlier timers have smaller numbers.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct Due(u64);
@@ -116,19 +115,19 @@ impl Due {
         Phase::of(self.0 >> (2 * WHO_BITS))
     }
 
-    /// The number.
+    /// The packed number.
     #[inline]
     pub(in crate::fight) fn bits(self) -> u64 {
         self.0
     }
 
-    /// What [`Due::bits`] gave.
+    /// The inverse of [`Due::bits`].
     #[inline]
     pub(in crate::fight) fn of_bits(bits: u64) -> Self {
         Self(bits)
     }
 
-    /// When; later than [`Time::NEVER`] if nothing is due.
+    /// The time; later than [`Time::NEVER`] if nothing is due.
     #[inline]
     pub(in crate::fight) fn at(self) -> Time {
         Time(self.0 >> (2 * WHO_BITS + PHASE_BITS))
@@ -139,7 +138,7 @@ impl Due {
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct Timers {
     due: DueTree<Due>,
-    /// Where the timers of each kind begin among them; those that cannot come have no place.
+    /// The index of the first timer of each kind; none for kinds that cannot occur.
     first: [Option<u16>; 8],
 }
 
@@ -168,7 +167,7 @@ impl Timers {
         Self { due: DueTree::new(next, Due::NOTHING), first }
     }
 
-    /// Goes on as those of a fight with more combatants.
+    /// Extends the timers for a fight with more combatants.
     pub(in crate::fight) fn grow(&mut self, setup: &Setup, before: usize) {
         let mut larger = Self::new(setup);
         larger.take_over(self, before);
@@ -188,7 +187,7 @@ impl Timers {
         self.due.clear(Due::NOTHING);
     }
 
-    /// Whether timers of a kind can come in this fight.
+    /// Whether timers of a kind can occur in this fight.
     #[inline]
     pub(in crate::fight) fn has(&self, timer: Timer) -> bool {
         self.first[timer as usize].is_some()
@@ -200,7 +199,7 @@ impl Timers {
         self.due.set(usize::from(first) + who.index(), due);
     }
 
-    /// Takes over what is due of another fight's, as far as it can come in this one.
+    /// Takes over the timers of another fight, as far as their kinds can occur in this one.
     pub(in crate::fight) fn take_over(&mut self, other: &Self, combatants: usize) {
         for timer in Timer::ALL {
             let of_all = !matches!(timer, Timer::Script | Timer::ZoneEnd | Timer::Crossing);
@@ -219,7 +218,7 @@ impl Timers {
         self.set(timer, Due::NOTHING, who);
     }
 
-    /// The next one due.
+    /// The earliest timer.
     #[inline]
     pub(in crate::fight) fn next(&self) -> Due {
         self.due.least()

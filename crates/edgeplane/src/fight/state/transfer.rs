@@ -1,4 +1,4 @@
-//! A state under other rules: everything that has a name in both is carried over, with its times.
+//! Transfers a state to different rules: everything that has a name in both is carried over, with its times.
 
 use super::record::{NONE, StatusRef, seconds_left};
 use super::{Charges, Combatant, Doing, EffectContext, Flight, Hold, State, Wish, Zone};
@@ -9,7 +9,7 @@ use crate::program::{
     Slot, StackTimer, StatusId, StatusPlan, Time, pool_slot,
 };
 
-/// The state before and what it is set up for, before and now.
+/// The old state, and the old and the new setup.
 pub(in crate::fight) struct Transferred<'a> {
     pub(in crate::fight) from: &'a State,
     pub(in crate::fight) old: &'a Setup,
@@ -17,18 +17,18 @@ pub(in crate::fight) struct Transferred<'a> {
     pub(in crate::fight) names: &'a Counterparts,
 }
 
-/// What the engine has left to do after that.
+/// Work that is left to the engine.
 #[derive(Default)]
 pub(in crate::fight) struct LeftOver {
-    /// Whose cast is of an ability that is gone, or that goes on in another way.
+    /// Combatants whose cast is of an ability that no longer exists or works differently.
     pub(in crate::fight) broken: Vec<CombatantId>,
-    /// Values that statuses did not keep before: the status, and the number of the value.
+    /// Values that statuses did not keep before: the status and the number of the value.
     pub(in crate::fight) kept_anew: Vec<(u32, usize)>,
-    /// Statuses that tick from now on, and did not.
+    /// Statuses that tick under the new rules and did not before.
     pub(in crate::fight) ticks_anew: Vec<u32>,
-    /// Zones that are gone, by their serials.
+    /// Removed zones, by serial.
     pub(in crate::fight) zones: Vec<u32>,
-    /// There are more stacks that end each on its own now than there can be.
+    /// There are more stacks with individual end times than can be stored.
     pub(in crate::fight) overflows: bool,
 }
 
@@ -43,7 +43,7 @@ impl Counterparts {
 }
 
 impl Transferred<'_> {
-    /// The state under the new rules, but for what has to be computed.
+    /// The state under the new rules, except for values that have to be computed.
     pub(in crate::fight) fn state(&self, report: &mut Adoption) -> (State, LeftOver) {
         let (from, mut left) = (self.from, LeftOver::default());
         let mut state = State::new(self.new);
@@ -95,7 +95,7 @@ impl Transferred<'_> {
                     && let Some(charges) = state.charges_mut(self.new, place)
                 {
                     let was = self.from.charges[had as usize];
-                    // Full stays full.
+                    // A full pool stays full.
                     let left = if was.left == most_before { most } else { was.left.min(most) };
                     *charges = Charges { left, ..was };
                 }
@@ -157,7 +157,7 @@ impl Transferred<'_> {
         }
     }
 
-    /// A cast goes on if its ability does, and in the same way.
+    /// A cast continues if its ability still exists and works in the same way.
     fn cast(&self, state: &State, who: CombatantId, index: u32, report: &mut Adoption) -> Doing {
         let ability = self.old.abilities[index as usize].ability;
         let plan = self.old.program.ability(ability);
@@ -181,7 +181,7 @@ impl Transferred<'_> {
         state.numbers.threat.take_over(&from.threat);
         for who in self.new.ids() {
             let (was, is) = (old.place(who, Slot(0)), new.place(who, Slot(0)));
-            // A level that was gained stays; else it is what the character has now.
+            // A gained level is kept; otherwise the level is that of the new character.
             let gained = from.at(was) != self.old.memory.at(was);
             let first = if gained { 0 } else { 1 };
             for slot in first..Layout::BODY.index() {
@@ -190,7 +190,7 @@ impl Transferred<'_> {
             for (before, after) in &self.names.asked {
                 state.numbers.set(is + after.index(), from.at(was + before.index()));
             }
-            // What is new flows from now on.
+            // New flows start now.
             for pool in (0..new.pools.len() as u16).map(PoolId) {
                 let first = new.place(who, new.layout.pool(pool));
                 state.numbers.set(first + usize::from(pool_slot::SINCE), now);
@@ -213,7 +213,7 @@ impl Transferred<'_> {
         }
     }
 
-    /// What is in a pool, and how it flows: its cap and flow follow under the rules of the pool.
+    /// The amount and the flow of a pool; its cap and flow rate follow from the new rules.
     fn pool(&self, state: &mut State, who: CombatantId, pool: PoolId, same: Option<PoolId>, report: &mut Adoption) {
         let (old, new) = (&self.old.program, &self.new.program);
         if !self.old.has_pool(who, pool) {
@@ -229,7 +229,7 @@ impl Transferred<'_> {
             return;
         };
         let place = new.place(who, new.layout.pool(same));
-        // Before the beginning, what is full is full under the new rules.
+        // Before the fight begins, full pools are full under the new rules.
         let untouched = !self.from.began
             && self.from.numbers.at(first + usize::from(pool_slot::AMOUNT))
                 == self.old.memory.at(first + usize::from(pool_slot::AMOUNT));
@@ -245,14 +245,14 @@ impl Transferred<'_> {
             return;
         }
         for ((at, times), moment) in state.script.iter_mut().zip(&self.new.script.moments) {
-            // What would have happened by now has not, and does not any more.
+            // Events that would already have happened under the new rules are skipped.
             while *times > 0 && *at <= now && self.from.began {
                 (*at, *times) = (*at + moment.every, *times - 1);
             }
         }
     }
 
-    /// Where each status is now, by where it was.
+    /// The new position of each status, by its old one.
     fn statuses(&self, state: &mut State, left: &mut LeftOver, report: &mut Adoption) -> Vec<u32> {
         let all = &self.from.statuses;
         let mut order: Vec<u32> = self.old.ids().flat_map(|who| all.of(who)).collect();
@@ -273,7 +273,7 @@ impl Transferred<'_> {
         let program = &self.new.program;
         let conditional =
             |index: &u32| *index != NONE && program.status(state.statuses.get(*index).status).holds_while.is_some();
-        // Those that held under a condition before are looked at in the same order.
+        // Statuses with a condition are evaluated in the same order as before.
         let before = all.conditional.iter().map(|index| places[*index as usize]).filter(conditional);
         let mut held: Vec<u32> = before.collect();
         let fresh: Vec<u32> =
@@ -320,7 +320,7 @@ impl Transferred<'_> {
             (true, false) => left.overflows |= !statuses.add_ends(place, stacks, plan.max_stacks, record.ends),
             (false, _) => {}
         }
-        // What is kept has no name but its formula.
+        // A kept value is identified by its formula.
         let text = |program: &Program, kept: FormulaId| {
             let formula = program.formula(kept);
             formula.text_of(&formula.tree.range).to_owned()
@@ -333,7 +333,7 @@ impl Transferred<'_> {
             }
         }
         for (number, trigger) in plan.triggers.iter().enumerate() {
-            // The same one is that which is triggered by the same, and comes in the same place among those.
+            // A trigger is identified by its event and its position among the triggers of that event.
             let nth = plan.triggers[..number].iter().filter(|other| other.event == trigger.event).count();
             let mut alike = (0..before.triggers.len()).filter(|old| before.triggers[*old].event == trigger.event);
             let most = trigger.uses.unwrap_or(u32::MAX);
@@ -350,7 +350,7 @@ impl Transferred<'_> {
         place
     }
 
-    /// Zones, what is held in them or during a use, and what is on its way.
+    /// Zones, statuses held by zones or uses, and abilities in flight.
     fn ground(&self, state: &mut State, places: &[u32], left: &mut LeftOver, report: &mut Adoption) {
         let (old, now) = (&self.old.program, self.from.now);
         let seconds = |until: Time| seconds_left(until.max(now), now);

@@ -1,51 +1,51 @@
-//! What changes of a combatant on the ground besides where it is.
+//! The state of a combatant on the ground, except its position.
 
 use crate::program::{CombatantId, Plane, Time};
 
-/// What is kept of a combatant on the ground.
+/// The walking state of a combatant.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) struct Walk {
-    /// Whom it walks to, and to within how many metres.
+    /// The combatant that it walks to, and the distance in metres at which it stops.
     pub(in crate::fight) goal: Option<(CombatantId, f64)>,
-    /// When it has to look where it goes, at the latest.
+    /// The latest time at which it has to check its path.
     pub(in crate::fight) until: Time,
-    /// It has to look where it goes before this moment is over.
+    /// It has to check its path in this moment.
     pub(in crate::fight) plans: bool,
-    /// It walks while it is busy, and has to look before this moment is over whether it still walks for the right line.
+    /// It walks while busy and has to check in this moment whether it walks for the right line.
     pub(in crate::fight) looks: bool,
-    /// The line for which it walks, by its index; none, if it walks for what will be wanted later.
+    /// The index of the line for which it walks; none if it walks for a line that will be wanted later.
     pub(in crate::fight) line: Option<u16>,
-    /// The line for which it walks as long as distance alone keeps none closed: what it wanted when it set out.
+    /// The line for which it walks while no line is closed by distance only: the line it wanted when it set out.
     pub(in crate::fight) wants: Wish,
-    /// When it chose that: until the moment is over it may choose otherwise.
+    /// When it chose that line: within the same moment it may choose another one.
     pub(in crate::fight) wants_since: Time,
-    /// When, and how often then, it has planned its way because its goal turned.
+    /// When it last planned its path because its goal turned, and how often at that time.
     pub(in crate::fight) followed_at: Time,
     pub(in crate::fight) followed: u8,
-    /// The course that it has planned and not taken yet.
+    /// The planned course before it sets out.
     pub(in crate::fight) course: Plane,
-    /// The side on which it goes round zones that it avoids.
+    /// The side on which it passes zones that it avoids.
     pub(in crate::fight) bypass: Option<Bypass>,
-    /// The side on which it goes past enemies from whom it keeps its distance.
+    /// The side on which it passes enemies from which it keeps its distance.
     pub(in crate::fight) passes: Option<Bypass>,
-    /// The place at which the game has it use an ability, in place of somebody.
+    /// The position at which the game has it use an ability, instead of a target.
     pub(in crate::fight) aims_at: Option<Plane>,
 }
 
-/// What somebody who can do nothing yet goes for.
+/// The goal of a combatant that cannot use anything.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) enum Wish {
-    /// It has not chosen.
+    /// Not chosen yet.
     Undecided,
-    /// There was nothing that it wanted.
+    /// No line was wanted.
     Nothing,
     /// A line, by its index.
     Line(u16),
 }
 
-/// The side on which somebody goes round zones or past enemies.
+/// The side on which a combatant passes zones or enemies.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(in crate::fight) enum Bypass {

@@ -1,4 +1,4 @@
-//! Applying statuses: what a further application does, and why one can fail.
+//! Applying statuses: further applications, and reasons for failure.
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::events::{Applied, Prevention};
@@ -11,15 +11,15 @@ use crate::program::{
     Time, TriggerEvent,
 };
 
-/// An application: how many stacks, and for how long.
+/// An application: the number of stacks and the duration.
 #[derive(Clone, Copy)]
 pub(in crate::fight) struct Dose {
     pub(in crate::fight) stacks: u32,
-    /// Seconds in place of the status's own duration; infinite for one without end.
+    /// Seconds that replace the duration of the status; infinite for none.
     pub(in crate::fight) duration: Option<f64>,
 }
 
-/// An application that is on its way: stacks, and the duration after all that changes it.
+/// An application in progress: stacks, and the duration after all modifications.
 #[derive(Clone, Copy)]
 struct Portion {
     stacks: u32,
@@ -27,7 +27,7 @@ struct Portion {
 }
 
 impl Engine<'_> {
-    /// Applies a status; whether it is there now because of that.
+    /// Applies a status; returns whether the target has it because of that.
     #[inline]
     pub(in crate::fight) fn apply(
         &mut self,
@@ -39,7 +39,7 @@ impl Engine<'_> {
         self.apply_if(by, target, status, dose, true)
     }
 
-    /// The same, with or without the chance to resist it.
+    /// The same, optionally without resistance.
     pub(in crate::fight) fn apply_if(
         &mut self,
         by: &EffectContext,
@@ -112,14 +112,14 @@ impl Engine<'_> {
         Ok(reason)
     }
 
-    /// The instance that a further application is about.
+    /// The existing instance that a further application affects.
     fn mine(&self, by: &EffectContext, target: CombatantId, status: StatusId, plan: &StatusPlan) -> Option<u32> {
         let statuses = &self.state.statuses;
         let mine = |index: &u32| !plan.per_caster || statuses.get(*index).caster == by.caster;
         statuses.of_kind(target, status).find(mine)
     }
 
-    /// What makes a combatant immune to a status: one of its own, or (`None`) its character.
+    /// The source of a combatant's immunity to a status: one of its statuses, or its character (`None`).
     fn immunity(&self, target: CombatantId, plan: &StatusPlan) -> Option<Option<StatusId>> {
         if plan.tag_ids.is_empty() {
             return None;
@@ -132,7 +132,7 @@ impl Engine<'_> {
         held.find(|status| any(&self.program.status(*status).immune)).map(Some)
     }
 
-    /// The factor of the duration after repeated statuses of the same tag.
+    /// The factor of the duration after repeated statuses with the same tag.
     fn diminished(&self, target: CombatantId, plan: &StatusPlan) -> Option<f64> {
         let groups = self.program.diminish.iter().enumerate();
         let mut factors = groups.filter(|(_, group)| plan.tag_ids.contains(&group.tag)).map(|(index, group)| {
@@ -225,7 +225,7 @@ impl Engine<'_> {
         Ok(None)
     }
 
-    /// Adds stacks that end each on its own.
+    /// Adds stacks with individual end times.
     fn add_ends(&mut self, index: u32, stacks: u32, plan: &StatusPlan, ends: Time) -> FightResult<()> {
         if self.state.statuses.add_ends(index, stacks, plan.max_stacks, ends) {
             Ok(())
@@ -234,8 +234,8 @@ impl Engine<'_> {
         }
     }
 
-    /// Microseconds between two ticks: as the status says, or so that a number of them fills its duration. One that is held
-    /// without end ticks as if it lasted its own.
+    /// Microseconds between two ticks: the period of the status, or its duration divided by its number of ticks. A held
+    /// status without an end ticks as if it had its own duration.
     pub(in crate::fight) fn period_of(
         &mut self,
         every: &EveryPlan,
@@ -256,7 +256,7 @@ impl Engine<'_> {
         Ok(seconds.larger(LEAST_PERIOD) * 1e6)
     }
 
-    /// What a further application does while the first lasts. A status that is held for good stays so.
+    /// Applies a status again while the first instance lasts. A permanent status stays permanent.
     fn reapply(
         &mut self,
         by: &EffectContext,
@@ -316,7 +316,7 @@ impl Engine<'_> {
         Ok(None)
     }
 
-    /// After a status that is there has been applied again.
+    /// Follow-up of a renewed application.
     fn renewed(
         &mut self,
         by: &EffectContext,
@@ -351,7 +351,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// What a number of stacks triggers, reached from below or from above.
+    /// Raises triggers for reaching a number of stacks, from below or above.
     pub(super) fn reached(&mut self, index: u32, before: u32) {
         let record = self.state.statuses.get(index);
         let (plan, now) = (self.program.status(record.status), record.stacks);
@@ -361,7 +361,7 @@ impl Engine<'_> {
         for (number, trigger) in plan.triggers.iter().enumerate() {
             let least = before.min(now);
             let most = before.max(now);
-            // From below a number is reached by coming to it or past it, from above likewise.
+            // From below, a number is reached when the count equals or exceeds it; from above likewise.
             let reached = if before < now {
                 least < trigger.stacks && trigger.stacks <= most
             } else {

@@ -1,4 +1,4 @@
-//! Statuses as time passes: ticks, ends, conditions, removal, and what follows from a change.
+//! Statuses over time: ticks, ends, conditions, removal, and the consequences of changes.
 
 pub(super) mod apply;
 pub(super) mod triggers;
@@ -11,14 +11,14 @@ use crate::program::{CombatantId, Layout, LostReason, PoolId, StatusId, Time, Tr
 use triggers::CROSSINGS;
 
 impl Engine<'_> {
-    /// Finds out when something happens to an instance next.
+    /// Determines the next event of an instance.
     pub(super) fn schedule(&mut self, index: u32) {
         let record = self.state.statuses.get(index);
         let (plan, rank) = (self.program.status(record.status), self.state.who(record.owner).rank);
         self.state.statuses.schedule(index, plan, rank, self.state.now);
     }
 
-    /// What is due to an instance now, a tick or an end.
+    /// Handles the due event of an instance, a tick or an end.
     pub(super) fn status_timer(&mut self, index: u32, phase: Phase) -> FightResult<()> {
         if phase == Phase::Tick { self.tick_or_warn(index) } else { self.end_or_check(index) }
     }
@@ -43,7 +43,7 @@ impl Engine<'_> {
             self.state.statuses.set_rhythm(index, plan, |rhythm| rhythm.passed += 1);
             self.tick(index, 1.0)?;
         } else if let Some((_, part)) = part {
-            // Whatever gives it more time now, that part has been had.
+            // If the status is prolonged now, the partial tick has already been used.
             self.state.statuses.set_rhythm(index, plan, |rhythm| (rhythm.begins, rhythm.passed) = (now, 0));
             self.tick(index, part)?;
         }
@@ -53,7 +53,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// One tick, or a part of one.
+    /// Performs one tick, or a part of one.
     pub(super) fn tick(&mut self, index: u32, part: f64) -> FightResult<()> {
         let program = self.program;
         let record = self.state.statuses.get(index);
@@ -74,12 +74,12 @@ impl Engine<'_> {
         self.effects(&by, who, &every.does)
     }
 
-    /// Puts what a status says of itself where formulas find it.
+    /// Stores the numbers of a status where its formulas read them.
     pub(super) fn load(&mut self, index: u32) {
         self.state.statuses.load(index, self.program, &mut self.state.numbers, self.state.now);
     }
 
-    /// An end is due: of a stack, of all of it, or of what it depends on.
+    /// An end is due: of one stack, of the instance, or of its condition.
     fn end_or_check(&mut self, index: u32) -> FightResult<()> {
         let now = self.state.now;
         let instance = self.state.statuses.reference(index);
@@ -100,7 +100,8 @@ impl Engine<'_> {
         self.lose(index, LostReason::Expired)
     }
 
-    /// Whether the condition of a status holds, and until when if nothing else happens; nothing for one without.
+    /// Whether the condition of a status holds, and until when without an event; `None` for a status without a
+    /// condition.
     pub(super) fn condition_of(&mut self, index: u32) -> FightResult<Option<(bool, Time)>> {
         let record = *self.state.statuses.get(index);
         let Some(holds) = self.program.status(record.status).holds_while else { return Ok(None) };
@@ -118,7 +119,7 @@ impl Engine<'_> {
         Ok(Some((value? != 0.0, turns)))
     }
 
-    /// A status that holds under a condition ends as soon as that is false; else it is noted until when it stays true.
+    /// Ends a status whose condition is false; otherwise records until when it stays true.
     fn check_condition(&mut self, index: u32) -> FightResult<()> {
         let Some((holds, turns)) = self.condition_of(index)? else { return Ok(()) };
         if !holds {
@@ -132,7 +133,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Looks at the conditions of statuses whose owners or appliers have changed.
+    /// Evaluates the conditions of statuses whose owner or caster has changed.
     pub(super) fn check_conditions(&mut self) -> FightResult<()> {
         let mut next = 0;
         while let Some(index) = self.state.statuses.conditional.get(next).copied() {
@@ -141,7 +142,7 @@ impl Engine<'_> {
             if owner.conditions_changed || caster.conditions_changed {
                 self.check_condition(index)?;
             }
-            // If it is gone, an older one may hold no more for it.
+            // After an end, an older condition may have become false.
             next = if self.state.statuses.conditional.get(next) == Some(&index) { next + 1 } else { 0 };
         }
         if !self.state.check_conditions {
@@ -150,12 +151,12 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Takes a status away.
+    /// Removes a status.
     pub(super) fn lose(&mut self, index: u32, reason: LostReason) -> FightResult<()> {
         let record = *self.state.statuses.get(index);
         let (who, status, caster, stacks) = (record.owner, record.status, record.caster, record.stacks);
         let plan = self.program.status(status);
-        // What its loss triggers still has to be asked what it kept.
+        // Triggers of its loss still read its kept values.
         self.state.statuses.detach(index);
         if plan.holds_while.is_some() {
             self.state.statuses.conditional.retain(|other| *other != index);
@@ -183,7 +184,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// Takes all instances of a status away; whether there was one.
+    /// Removes all instances of a status; returns whether there was one.
     pub(super) fn remove_all(&mut self, status: StatusId, who: CombatantId) -> FightResult<bool> {
         let mut any = false;
         while let Some(index) = self.state.statuses.oldest(who, status) {
@@ -194,7 +195,7 @@ impl Engine<'_> {
         Ok(any)
     }
 
-    /// An instance has other stacks than before, and goes on.
+    /// The number of stacks of an instance has changed.
     pub(super) fn stacks_changed(&mut self, index: u32, before: u32) -> FightResult<()> {
         let record = self.state.statuses.get(index);
         let (target, status, stacks) = (record.owner, record.status, record.stacks);
@@ -205,7 +206,7 @@ impl Engine<'_> {
         Ok(())
     }
 
-    /// After a status has come, gone or changed its stacks: everything that depends on it follows.
+    /// Updates everything that depends on a status after it was gained, lost, or changed its stacks.
     pub(super) fn status_changed(&mut self, who: CombatantId, status: StatusId) -> FightResult<()> {
         let program = self.program;
         let plan = program.status(status);
@@ -229,7 +230,7 @@ impl Engine<'_> {
         self.refresh_attributes(who, plan.changes)
     }
 
-    /// What statuses forbid their owner, and what they are triggered by.
+    /// Updates what statuses forbid their owner, and which events trigger them.
     pub(in crate::fight) fn refresh_control(&mut self, who: CombatantId) {
         let program = self.program;
         let (mut act, mut tags, mut listens, mut watches, mut rooted, mut taunted) = (None, 0, 0, 0, false, false);
@@ -242,7 +243,7 @@ impl Engine<'_> {
             watches |= plan.watches;
             untargetable = untargetable.max(plan.untargetable);
             if plan.turns {
-                // The one that came last decides.
+                // The latest one decides.
                 side = record.side;
             }
             if plan.forbids_act && act.is_none() {
@@ -289,7 +290,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Which events concern statuses of others.
+    /// Updates which events concern statuses of other combatants.
     fn refresh_watches(&mut self) {
         let before = self.state.watches;
         self.state.watches = self.state.combatants.iter().fold(0, |bits, one| bits | one.watches);
@@ -303,7 +304,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Somebody is on another side: who stands against whom is counted anew.
+    /// A combatant has changed sides: counts of allies and enemies are computed again.
     fn side_changed(&mut self, who: CombatantId) {
         let side = self.side_of(who);
         let program = self.program;
@@ -316,7 +317,7 @@ impl Engine<'_> {
         self.targets_changed();
     }
 
-    /// Others can be meant than before: everybody decides anew, and goes elsewhere where that is due.
+    /// The possible targets have changed: everyone decides again and changes course if necessary.
     fn targets_changed(&mut self) {
         self.state.rosters.refresh(self.setup, &self.state.combatants);
         for other in self.setup.ids() {
@@ -327,8 +328,8 @@ impl Engine<'_> {
         }
     }
 
-    /// Computes anew what depends on the `dirty` attributes: other attributes, caps and flows of pools, times and
-    /// costs of abilities.
+    /// Recomputes everything that depends on the `dirty` attributes: other attributes, caps and flows of pools, times
+    /// and costs of abilities.
     pub(super) fn refresh_attributes(&mut self, who: CombatantId, dirty: u64) -> FightResult<()> {
         if dirty == 0 {
             return Ok(());
@@ -368,7 +369,7 @@ impl Engine<'_> {
         changed.map_err(|fault| self.fault(fault))
     }
 
-    /// What depends on a condition of a new status has to be looked at.
+    /// The conditions that depend on a new status have to be evaluated.
     pub(super) fn watch_condition(&mut self, index: u32) {
         let who = self.state.statuses.get(index).owner;
         self.state.statuses.conditional.push(index);

@@ -1,5 +1,5 @@
-//! What statuses are triggered by. What they do then waits in a queue until whatever is under way is done, so
-//! that no effect is cut in two by what it triggers.
+//! Triggers of statuses. Triggered actions wait in a queue until the current action is complete, so that no effect is
+//! interrupted by what it triggers.
 
 use super::super::engine::{Engine, FightResult, emit};
 use super::super::limits::FightErrorKind;
@@ -10,7 +10,7 @@ use crate::program::{
 };
 use crate::rules::Subject;
 
-/// What narrows a trigger down, as it happened.
+/// The details of an event by which a trigger can be narrowed down.
 #[derive(Clone, Copy, Default)]
 pub(in crate::fight) struct TriggerContext {
     pub(in crate::fight) other: Option<CombatantId>,
@@ -28,7 +28,7 @@ impl TriggerContext {
     fn fits(&self, trigger: &TriggerPlan) -> bool {
         let crosses = |(pool, share): (PoolId, f64)| {
             self.moved.is_some_and(|(moved, from, to)| {
-                // It comes to the share or goes past it, from where it was not yet.
+                // The pool reaches or passes the share, starting from the other side.
                 let crossed = if trigger.event == TriggerEvent::PoolBelow {
                     from > share && to <= share
                 } else {
@@ -50,23 +50,23 @@ impl TriggerContext {
     }
 }
 
-/// Events that only a pool in motion can be.
+/// Events that only changes of pools can raise.
 pub(in crate::fight) const CROSSINGS: u32 = (1 << TriggerEvent::PoolBelow as u8) | (1 << TriggerEvent::PoolAbove as u8);
 
-/// At one moment there may be so many times more triggers than one may follow from another.
+/// The maximum number of triggers in one moment, as a multiple of the maximum chain length.
 const BREADTH: u64 = 100;
 
-/// How many statuses that were triggered last are remembered, to name those of an endless chain.
+/// The number of recently triggered statuses that are remembered to name an endless chain.
 const REMEMBERED: usize = 16;
 
 impl Engine<'_> {
-    /// Whether any statuses can be triggered by what happens to a combatant.
+    /// Whether any status can be triggered by events of a combatant.
     #[inline]
     pub(in crate::fight) fn listens(&self, who: CombatantId) -> bool {
         self.state.who(who).listens | self.state.watches != 0
     }
 
-    /// Something happened to `owner` or by it: its statuses may be triggered.
+    /// Raises an event of `owner`: its statuses may be triggered.
     #[inline]
     pub(in crate::fight) fn raise(&mut self, event: TriggerEvent, owner: CombatantId, how: TriggerContext) {
         if self.state.who(owner).listens & event.bit() != 0 {
@@ -95,7 +95,7 @@ impl Engine<'_> {
         }
     }
 
-    /// For a trigger that watches others too, the one to whom it happened is the other one.
+    /// For a trigger that watches others, the subject of the event is the other combatant.
     #[inline(never)]
     fn raise_all(
         &mut self,
@@ -131,7 +131,7 @@ impl Engine<'_> {
         }
     }
 
-    /// Something happened to one instance itself.
+    /// Raises an event of a single instance.
     pub(super) fn raise_of(&mut self, event: TriggerEvent, index: u32, other: CombatantId) {
         let plan = self.program.status(self.state.statuses.get(index).status);
         if plan.listens & event.bit() == 0 {
@@ -144,7 +144,7 @@ impl Engine<'_> {
         }
     }
 
-    /// A combatant gained or lost a status.
+    /// Raises the event that a combatant gained or lost a status.
     pub(super) fn raise_status(
         &mut self,
         event: TriggerEvent,
@@ -157,7 +157,7 @@ impl Engine<'_> {
         self.raise(event, owner, how);
     }
 
-    /// Something waits to be done for an instance.
+    /// Queues an action of an instance.
     pub(super) fn enqueue_for(&mut self, index: u32, cause: Cause, other: Option<CombatantId>) {
         let status = self.state.statuses.reference(index);
         let owner = self.state.statuses.get(index).owner;
@@ -169,7 +169,7 @@ impl Engine<'_> {
         self.state.queue.push_back(Pending { depth, ..pending });
     }
 
-    /// Does everything that statuses were triggered to do, and what that triggers.
+    /// Carries out all queued actions, and those that they trigger.
     #[inline]
     pub(in crate::fight) fn respond(&mut self) -> FightResult<()> {
         if self.state.queue.is_empty() && !self.state.statuses.any_leaving() { Ok(()) } else { self.respond_to_all() }
@@ -190,18 +190,18 @@ impl Engine<'_> {
         let Pending { status, cause, .. } = pending;
         match cause {
             Cause::Tick => self.state.statuses.find(status).map_or(Ok(()), |index| self.first_tick(index)),
-            // Stacks that were complete were so, whatever has become of them since.
+            // An action for reached stacks is carried out even if the stacks have changed since.
             Cause::AtMax => self.state.statuses.find_any(status).map_or(Ok(()), |index| self.complete(index, status)),
             Cause::Trigger(number) => self.respond_to_trigger(pending, number as usize),
         }
     }
 
-    /// A tick at the very start. One whose condition does not hold ends in this moment, and does nothing before that.
+    /// A tick at the start. A status whose condition is false ends in this moment, without that tick.
     fn first_tick(&mut self, index: u32) -> FightResult<()> {
         if self.condition_of(index)?.is_some_and(|(holds, _)| !holds) { Ok(()) } else { self.tick(index, 1.0) }
     }
 
-    /// Whether something that waits to be done brings somebody back.
+    /// Whether a queued action revives a combatant.
     pub(in crate::fight) fn revival_waits(&self) -> bool {
         let revives = |pending: &Pending| {
             let Cause::Trigger(number) = pending.cause else { return false };
@@ -212,7 +212,7 @@ impl Engine<'_> {
         self.program.revives && self.state.queue.iter().any(revives)
     }
 
-    /// The stacks of an instance are complete. What that does is done by its owner.
+    /// The maximum of stacks has been reached. Its effects are the owner's.
     fn complete(&mut self, index: u32, instance: StatusRef) -> FightResult<()> {
         let record = self.state.statuses.get(index);
         let (owner, status, caster) = (record.owner, record.status, record.caster);
@@ -271,7 +271,7 @@ impl Engine<'_> {
         self.effects(&by, owner, &trigger.does)
     }
 
-    /// Counts a trigger; too many without time passing are an endless chain.
+    /// Counts a trigger; too many within one moment are an endless chain.
     fn remember(&mut self, status: StatusId) -> FightResult<()> {
         let state = &mut *self.state;
         if state.recent.len() == REMEMBERED {
@@ -279,7 +279,7 @@ impl Engine<'_> {
         }
         state.recent.push(status);
         state.triggered = state.triggered.saturating_add(1);
-        // An endless chain is deep; one that branches is wide before it is deep.
+        // A linear endless chain becomes deep; a branching one becomes wide first.
         if state.depth < self.limits.chain && u64::from(state.triggered) <= u64::from(self.limits.chain) * BREADTH {
             return Ok(());
         }
