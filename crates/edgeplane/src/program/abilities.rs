@@ -1,4 +1,4 @@
-//! Abilities and what they bring about.
+//! Abilities and their effects.
 
 use super::effects::{EffectPlan, Place};
 use super::hoist::Readers;
@@ -17,107 +17,107 @@ pub struct AbilityPlan {
     pub name: String,
     /// For readers.
     pub about: String,
-    /// Its place in a loadout.
+    /// Its slot among the abilities of a combatant.
     pub slot: Option<String>,
-    /// Its caster walks on during cast and recovery.
+    /// The caster keeps walking during cast and recovery.
     pub mobile: bool,
     /// Its tags.
     pub tags: Vec<String>,
-    /// What it spends when the cast starts.
+    /// The cost paid when the cast starts.
     pub cost: Vec<(PoolId, FormulaId)>,
     /// Seconds from the release until it is ready again.
     pub cooldown: Option<FormulaId>,
-    /// Seconds of wind-up.
+    /// Cast time in seconds.
     pub cast: Option<FormulaId>,
-    /// Seconds of lock-out after the release.
+    /// Recovery in seconds after the release.
     pub recovery: Option<FormulaId>,
-    /// Share of its cost that an interrupted cast pays back.
+    /// The share of its cost that an interrupted cast refunds.
     pub refund: Option<FormulaId>,
     /// Statuses that the caster has from the start of the cast to the end of the recovery.
     pub during: Vec<StatusId>,
     /// Locked unless true.
     pub unlock: Option<FormulaId>,
-    /// Uses that are stored up: how many at most, and seconds until one is regained.
+    /// Charges: the maximum, and the seconds until one is regained.
     pub charges: Option<(u32, FormulaId)>,
-    /// How often it can be used in one fight.
+    /// The maximum number of uses in one fight.
     pub uses: Option<u32>,
-    /// The number of the cooldown that it shares, and seconds for which it keeps the others waiting; its
-    /// own cooldown, if those are not said.
+    /// The number of its shared cooldown, and the seconds for which it puts the others on cooldown; their own cooldowns
+    /// if not given.
     pub shared_cooldown: Option<(u16, Option<FormulaId>)>,
     /// When its cost is paid.
     pub cost_at: UseMoment,
-    /// From when on its cooldown runs; a charge and a use are spent then too.
+    /// When its cooldown starts; a charge and a use are spent then, too.
     pub cooldown_from: UseMoment,
-    /// How often it takes effect, and seconds between.
+    /// The number of releases and the seconds between them.
     pub releases: Option<(u32, FormulaId)>,
-    /// It is kept up after its release.
+    /// It is sustained after its release.
     pub sustain: Option<SustainPlan>,
-    /// The ability after which it is open, and for how many seconds.
+    /// The ability after which it is available, and for how many seconds.
     pub after: Option<(AbilityId, Option<FormulaId>)>,
-    /// Others are open after it.
+    /// Other abilities are available after it.
     pub(crate) opens: bool,
-    /// Metres within which the target that it picks has to be.
+    /// The maximum distance to the picked target in metres.
     pub reach: Option<FormulaId>,
-    /// Metres a second at which what it sends out goes to its targets.
+    /// The travel speed in metres per second.
     pub travel: Option<FormulaId>,
-    /// Who is hit besides the one that is picked, going by who stands where.
+    /// Additional targets by position.
     pub area: Area,
-    /// From whose ranks its targets are.
+    /// The side of its targets.
     pub side: SideRule,
-    /// Of those who are defeated, and not of those who stand.
+    /// It targets defeated combatants instead of standing ones.
     pub defeated: bool,
-    /// Which of them.
+    /// How its targets are picked.
     pub pick: PickPlan,
-    /// How many at most.
+    /// The maximum number of targets.
     pub count: u32,
-    /// What it brings about, in order.
+    /// Its effects, in order.
     pub does: Vec<EffectPlan>,
-    /// Those of its tags that some status forbids, one bit each.
+    /// Its tags that some status forbids, one bit each.
     pub(crate) forbidden_by: u64,
-    /// Attributes that its times and its cost depend on; see [`super::dirty`].
+    /// The attributes on which its times and its cost depend; see [`super::dirty`].
     pub(crate) reads: u64,
-    /// Whose formulas it can be.
+    /// The characters whose formulas it can contain.
     pub(crate) users: Readers,
-    /// Metres within which the target that it picks has to be, by its reach and its area, where these are plain numbers;
-    /// infinite if it has neither.
+    /// The maximum distance to the picked target in metres by reach and area, if these are plain numbers; infinite if
+    /// it has neither.
     pub(crate) fixed_reach: Option<f64>,
 }
 
-/// How an ability is kept up.
+/// How an ability is sustained.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct SustainPlan {
     /// Seconds between ticks.
     pub every: FormulaId,
-    /// What each tick spends.
+    /// The cost of each tick.
     pub cost: Vec<(PoolId, FormulaId)>,
-    /// Seconds after which it ends by itself.
+    /// The maximum time in seconds.
     pub longest: Option<FormulaId>,
     /// It ends at the first tick at which this is false.
     pub holds_while: Option<FormulaId>,
-    /// What each tick brings about.
+    /// The effects of each tick.
     pub does: Vec<EffectPlan>,
 }
 
-/// Who is hit besides the one that is picked; see [`AreaRule`].
+/// Additional targets around the picked one; see [`AreaRule`].
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 #[allow(missing_docs)]
 pub enum Area {
     /// Nobody.
     #[default]
     None,
-    /// Everyone around the one that is picked, or around the caster.
+    /// Everyone around the picked target, or around the caster.
     Circle { radius: FormulaId, around_caster: bool },
-    /// Everyone in a part of a circle around the caster.
+    /// Everyone in a sector from the caster.
     Cone { degrees: FormulaId, length: FormulaId },
-    /// Everyone in a strip from the caster on.
+    /// Everyone in a strip from the caster.
     Line { width: FormulaId, length: FormulaId },
-    /// One after the other.
+    /// One after the other, each near the previous one.
     Chain { within: FormulaId },
 }
 
 impl Area {
-    /// How far a cone or a line goes.
+    /// The length of a cone or a line.
     pub(crate) fn length(self) -> Option<FormulaId> {
         match self {
             Self::Cone { length, .. } | Self::Line { length, .. } => Some(length),
@@ -125,7 +125,7 @@ impl Area {
         }
     }
 
-    /// How near somebody has to be to the caster to be in it at all, if that matters.
+    /// The maximum distance from the caster to any target in it, if that is limited.
     pub(crate) fn needs_within(self) -> Option<FormulaId> {
         match self {
             Self::Circle { radius, around_caster: true } => Some(radius),
@@ -135,45 +135,45 @@ impl Area {
 }
 
 impl PickPlan {
-    /// Whether chance picks.
+    /// Whether it is picked by chance.
     pub(crate) fn is_drawn(self) -> bool {
         matches!(self, Self::Random(_))
     }
 }
 
-/// Which of those who can be targeted.
+/// The order in which targets are picked.
 #[derive(Clone, Copy, Debug)]
 pub enum PickPlan {
     /// In the order of the encounter.
     First,
-    /// Least distance.
+    /// The smallest distance first.
     Nearest,
-    /// Greatest distance.
+    /// The greatest distance first.
     Farthest,
-    /// Least share of the pool that defeats.
+    /// The smallest share of the pool that defeats first.
     Weakest(Option<PoolId>),
-    /// Greatest share of the pool that defeats.
+    /// The greatest share of the pool that defeats first.
     Strongest(Option<PoolId>),
-    /// Any.
+    /// By chance.
     Random(SiteId),
-    /// Least value of a formula.
+    /// The smallest value of a formula first.
     Lowest(FormulaId),
-    /// Highest score that the policy of the caster gives.
+    /// The highest score of the caster's policy first.
     Policy,
 }
 
 impl AbilityPlan {
-    /// Whether it matters who stands where.
+    /// Whether it depends on positions.
     pub(crate) fn is_about_places(&self) -> bool {
         self.reach.is_some() || self.area != Area::None || matches!(self.pick, PickPlan::Nearest | PickPlan::Farthest)
     }
 
-    /// Whether the target that it picks has to be near.
+    /// Whether the picked target has to be within a distance.
     pub(crate) fn has_reach(&self) -> bool {
         self.reach.is_some() || self.area.length().is_some()
     }
 
-    /// Whether more has to be looked at than cooldown, cost and targets.
+    /// Whether it has conditions other than cooldown, cost and targets.
     pub(crate) fn is_special(&self) -> bool {
         self.charges.is_some()
             || self.uses.is_some()

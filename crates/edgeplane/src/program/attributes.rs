@@ -1,4 +1,4 @@
-//! Attributes in the order in which they read each other.
+//! Attributes, ordered by dependency.
 
 use super::Program;
 use super::dirty;
@@ -19,39 +19,39 @@ pub struct AttributeInfo {
     pub name: String,
     /// First slot.
     pub slot: Slot,
-    /// One value for each damage type.
+    /// It has one value for each damage type.
     pub per_type: bool,
     /// For readers.
     pub about: String,
-    /// The base that the ruleset gives; `None` only while a broken ruleset is checked.
+    /// The base given by the ruleset; `None` only while a broken ruleset is checked.
     pub(crate) base: Option<FormulaId>,
     pub(crate) min: Option<FormulaId>,
     pub(crate) max: Option<FormulaId>,
     span: Span,
 }
 
-/// How one number of a character is computed.
+/// How one attribute value of a character is computed.
 #[derive(Clone, Copy, Debug)]
 pub struct AttributePlan {
-    /// Where it is kept.
+    /// The slot of the value.
     pub slot: Slot,
-    /// The damage type at hand while its formulas run.
+    /// The damage type with which its formulas are evaluated.
     pub damage_type: u16,
     /// The base.
     pub base: FormulaId,
-    /// The final value is never less.
+    /// The minimum of the final value.
     pub min: Option<FormulaId>,
-    /// The final value is never more.
+    /// The maximum of the final value.
     pub max: Option<FormulaId>,
-    /// Its own bit, and what these formulas read, see [`super::dirty`].
+    /// Its own bit, and the attributes that its formulas read; see [`super::dirty`].
     pub(crate) concerned_by: u64,
-    /// Base, least and most, where they are nothing but numbers.
+    /// The base, minimum and maximum, if they are plain numbers.
     pub(crate) numbers: [Option<f64>; 3],
 }
 
 impl Program {
-    /// Each number of each attribute with its name, `resist.silt` where there is one for each damage type, in the order of
-    /// their slots.
+    /// The values of all attributes with their names (`resist.silt` for per-type attributes), in the order of their
+    /// slots.
     pub(crate) fn attribute_slots(&self) -> impl Iterator<Item = (String, Slot, &AttributeInfo)> {
         self.attributes.iter().flat_map(move |info| {
             let types = if info.per_type { self.layout.types } else { 1 };
@@ -67,7 +67,7 @@ impl Program {
 }
 
 impl Compiler<'_> {
-    /// Compiles what the ruleset says of attributes.
+    /// Compiles the attributes of a ruleset.
     pub(crate) fn attributes(&mut self, rules: &Ruleset) {
         let mut slot = Layout::ATTRIBUTES;
         for Named { name, span, rule } in &rules.attributes {
@@ -96,13 +96,13 @@ impl Compiler<'_> {
         }
     }
 
-    /// One plan for every slot, with a character's own bases where it has them.
+    /// One plan for every slot, with the bases of a character where it has its own.
     pub(super) fn plans(&self, own: &[(Slot, FormulaId)]) -> Option<Vec<AttributePlan>> {
         let mut plans = Vec::new();
         for info in &self.program.attributes {
             for damage_type in 0..if info.per_type { self.program.layout.types } else { 1 } {
                 let slot = info.slot.plus(damage_type);
-                // The last one stands: that of the character itself, and of one damage type.
+                // The last one is used: that of the character itself, and of a single damage type.
                 let base = own.iter().rev().find(|(at, _)| *at == slot).map(|(_, base)| *base);
                 let base = base.or(info.base)?;
                 let formulas = [Some(base), info.min, info.max].into_iter().flatten();
@@ -125,7 +125,7 @@ impl Compiler<'_> {
         let mut own = Vec::new();
         let mut fine = true;
         for rule in lineage.iter().rev() {
-            // What is said of one damage type goes before what is said of all, whichever is written first.
+            // A value for one damage type takes precedence over one for all types, whichever is written first.
             let of_one = |(word, _): &&(Word, Formula)| word.text.contains('.');
             let (special, general): (Vec<_>, Vec<_>) = rule.attributes.iter().partition(of_one);
             for (word, base) in general.into_iter().chain(special) {
@@ -140,7 +140,7 @@ impl Compiler<'_> {
         }
         let plans = self.plans(&own)?;
         if own.iter().all(|(_, base)| self.program.formula(*base).as_number().is_some()) {
-            // No own formula, so no circle that was not reported with the ruleset's attributes.
+            // Without formulas of its own, a character adds no cycle to those reported for the ruleset's attributes.
             return self.sorted(&plans).ok();
         }
         self.ordered(plans)
@@ -167,7 +167,7 @@ impl Compiler<'_> {
         Some(types.map(|of| (attribute.slot.plus(of), base)).collect())
     }
 
-    /// In order, or a report of the circle.
+    /// Sorts by dependency, or reports a cycle.
     pub(super) fn ordered(&mut self, plans: Vec<AttributePlan>) -> Option<Vec<AttributePlan>> {
         match self.sorted(&plans) {
             Ok(sorted) => Some(sorted),

@@ -1,4 +1,4 @@
-//! The numbers of one combatant: attributes computed, pools filled.
+//! The numbers of one combatant: computing attributes, filling pools.
 
 use super::Program;
 use super::attributes::AttributePlan;
@@ -18,19 +18,19 @@ use crate::rules::ModifierKind;
 
 type Computed<T> = Result<T, Box<Fault>>;
 
-/// A number that the game has set: the base of an attribute, or what a pool begins with.
+/// A value set by the game: the base of an attribute, or the initial amount of a pool.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(crate) struct BaseChange {
-    /// Whose.
+    /// The combatant.
     pub combatant: CombatantId,
-    /// Which attribute, or the first slot of which pool.
+    /// The attribute, or the first slot of the pool.
     pub slot: Slot,
     /// The new base, or the amount.
     pub base: f64,
 }
 
-/// What a pool gains or loses over time.
+/// The flow of a pool.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub(crate) struct Flow {
     pub(crate) rate: f64,
@@ -43,9 +43,9 @@ pub(crate) trait Held {
     fn first(&self, status: StatusId) -> Option<u32>;
     /// The next younger instance of the same status.
     fn next(&self, instance: u32) -> Option<u32>;
-    /// The order in which instances came.
+    /// The order of application.
     fn serial(&self, instance: u32) -> u32;
-    /// Puts what formulas ask of an instance (its stacks, what it keeps) where they find it.
+    /// Stores the numbers of an instance (its stacks, its kept values) where formulas read them.
     fn load(&self, instance: u32, numbers: &mut Memory);
 }
 
@@ -76,14 +76,14 @@ impl ModifierPlan {
 }
 
 impl Program {
-    /// The numbers with which a character enters a fight.
+    /// The initial numbers of a character.
     pub(crate) fn entry_block(&self, plan: &CharacterPlan) -> Computed<Vec<f64>> {
         let mut memory = self.memory_of(&vec![0.0; usize::from(self.layout.stride)]);
         let me = CombatantId(0);
         memory.set(self.place(me, Layout::LEVEL), plan.level);
         memory.set(self.place(me, Layout::BODY), plan.body);
         self.compute_attributes(plan, &mut memory, me, &[], &NothingHeld, u64::MAX)?;
-        // Values that happen to be zero have not changed, and yet are read.
+        // Values that are zero have not changed, but are read all the same.
         self.compute_hidden(plan, &mut memory, me, u64::MAX);
         for (index, has) in plan.pools.iter().enumerate() {
             if *has {
@@ -93,7 +93,7 @@ impl Program {
         Ok(memory.numbers()[self.layout.blocks as usize..].to_vec())
     }
 
-    /// The numbers of one who is alone.
+    /// The numbers of a single combatant.
     pub(super) fn memory_of(&self, block: &[f64]) -> Memory {
         let mut numbers = vec![0.0; usize::from(self.layout.locals)];
         numbers.extend_from_slice(&self.constants);
@@ -102,13 +102,13 @@ impl Program {
         Memory::new(numbers, self.layout.locals)
     }
 
-    /// Index of a combatant's number.
+    /// The index of a combatant's number.
     #[inline]
     pub(crate) fn place(&self, combatant: CombatantId, slot: Slot) -> usize {
         self.layout.blocks as usize + combatant.index() * usize::from(self.layout.stride) + slot.index()
     }
 
-    /// A formula over a combatant's own attributes.
+    /// Evaluates a formula over a combatant's own attributes.
     pub(crate) fn own_number(&self, formula: FormulaId, memory: &mut Memory, of: CombatantId) -> Computed<f64> {
         let frame = Frame::new(self, of, of, 0, 0.0);
         self.number(formula, memory, &frame, &mut NoChance, &mut Draws::default())
@@ -123,7 +123,7 @@ impl Program {
         Err(Box::new(self.negative_fault(formula, value, memory, &frame, &Draws::default())))
     }
 
-    /// The fault of a value below zero, with what it was computed from.
+    /// The fault of a negative value, with the numbers from which it was computed.
     pub(crate) fn negative_fault(
         &self,
         formula: FormulaId,
@@ -136,8 +136,8 @@ impl Program {
         Fault::negative(self, formula, value, &leaves.unwrap_or_default())
     }
 
-    /// Computes those attributes of a combatant that depend on the `dirty` ones, then the hidden ones.
-    /// Gives those that changed, as bits.
+    /// Computes the attributes of a combatant that depend on the `dirty` ones, then the hidden ones. Returns the
+    /// changed ones as bits.
     pub(crate) fn compute_attributes(
         &self,
         plan: &CharacterPlan,
@@ -164,12 +164,12 @@ impl Program {
                 dirty |= bit;
             }
         }
-        // A level is no attribute, but is read like one.
+        // A level is not an attribute, but is read like one.
         self.compute_hidden(plan, memory, of, all_changed | dirty & dirty::bit(Layout::LEVEL));
         Ok(all_changed)
     }
 
-    /// What the modifiers of an attribute that are there read.
+    /// The attributes read by the active modifiers of an attribute.
     fn modifiers_read(&self, slot: Slot, held: &impl Held) -> u64 {
         let there = |one: &&SlotModifier| one.reads != 0 && held.first(one.status).is_some();
         self.modifiers_of(slot).iter().filter(there).fold(0, |reads, one| reads | one.reads)
@@ -200,10 +200,10 @@ impl Program {
         Ok(value)
     }
 
-    /// `(base + sum of add) × (1 + sum of percent / 100) × product of times`, or the latest `set`; then
-    /// `at_least` and `at_most`.
+    /// `(base + sum of add) × (1 + sum of percent / 100) × product of times`, or the latest `set`; then `at_least` and
+    /// `at_most`.
     ///
-    /// Modifiers are added up in the order of the names of their statuses, whatever came first, so that
+    /// Modifiers are added in the order of the names of their statuses, whatever their order of application, so that
     /// the same statuses give the same number to the last bit.
     fn modified(
         &self,
@@ -213,7 +213,7 @@ impl Program {
         frame: &Frame,
         held: &impl Held,
     ) -> Computed<f64> {
-        // What begins each of these changes nothing, so that what nobody changes stays as it is to the last bit.
+        // The initial values are neutral, so an unmodified attribute stays the same to the last bit.
         let (mut add, mut percent, mut times, mut set) = (-0.0, -0.0, 1.0, None);
         let (mut least, mut most) = (f64::NEG_INFINITY, f64::INFINITY);
         for modifier in self.modifiers_of(plan.slot) {
@@ -241,7 +241,7 @@ impl Program {
             }
         }
         let value = (base + add) * (1.0 + percent / 100.0) * times;
-        // What is no number stays none, and is reported to whoever reads it.
+        // NaN stays NaN and is reported by the formula that reads it.
         Ok(BinaryOp::Min.apply(BinaryOp::Max.apply(set.map_or(value, |(_, set)| set), least), most))
     }
 
@@ -260,7 +260,7 @@ impl Program {
         }
     }
 
-    /// A pool as it begins at a moment.
+    /// The initial amount and flow of a pool at a given time.
     pub(crate) fn fill_pool(&self, pool: PoolId, memory: &mut Memory, of: CombatantId, now: f64) -> Computed<()> {
         let cap = self.pool_cap(pool, memory, of)?;
         let start = match self.pools[pool.index()].start {

@@ -10,23 +10,23 @@ use super::resolve::Compiler;
 use crate::rules::{AbilityRule, EffectKind, Named, Receiver, Ruleset, SideRule};
 use crate::text::{Code, Diagnostic, Diagnostics, Document, Override, Sources};
 
-/// Most pools: a policy keeps one bit for each.
+/// The maximum number of pools: policies use one bit for each.
 const MAX_POOLS: usize = 64;
-/// Most slots that attributes may take, a per-type attribute counted once for each type.
+/// The maximum number of attribute slots; a per-type attribute uses one for each type.
 const MAX_ATTRIBUTE_SLOTS: usize = 20_000;
 
 impl Program {
     /// Reads and compiles a ruleset, with some values replaced.
     ///
     /// # Errors
-    /// Every independent error, in the order of the files, together with the sources to point into.
+    /// Returns every independent error in the order of the files, together with the sources to which they refer.
     pub fn load(sources: Sources, overrides: &[Override]) -> Result<Self, (Sources, Vec<Diagnostic>)> {
         let mut out = Diagnostics::default();
         let document = Document::read(&sources, &mut out);
         Self::of_document(document, sources, overrides, out)
     }
 
-    /// The same of a document that has been read from the sources, with what was reported then.
+    /// The same for a document that has already been read from the sources, with the errors reported then.
     pub(crate) fn of_document(
         mut document: Document,
         mut sources: Sources,
@@ -49,7 +49,7 @@ impl Program {
         Ok(Self { sources, warnings: out.finish(), ..program })
     }
 
-    /// Compiles rules. The program is whole only if nothing was reported.
+    /// Compiles rules. The program is complete only if nothing was reported.
     pub fn compile(rules: &Ruleset, out: &mut Diagnostics) -> Self {
         if !within_limits(rules, out) {
             return Self::default();
@@ -95,7 +95,7 @@ impl Program {
         program.with_counted().with_modifiers().with_hidden().with_blocks(out)
     }
 
-    /// Computes the numbers with which each character enters a fight; only a sound program can.
+    /// Computes the initial numbers of each character; only possible for a program without errors.
     fn with_blocks(mut self, out: &mut Diagnostics) -> Self {
         if out.any_error() {
             return self;
@@ -108,7 +108,7 @@ impl Program {
                     let name = &self.characters[CharacterId(index as u16).index()].name;
                     out.push(Diagnostic { message: format!("{} for `{name}`", diagnostic.message), ..diagnostic });
                 }
-                // A template may wait for its children to fill it in.
+                // A template may be completed by the characters that extend it.
                 Err(_) => {}
             }
         }
@@ -118,7 +118,7 @@ impl Program {
 
 impl Compiler<'_> {
     fn all(&mut self, rules: &Ruleset) {
-        // The first place of chance is the tie-break that settles who comes first at one moment.
+        // The first random stream of a combatant is the tie-break that determines the order within a moment.
         self.site("tie-break");
         self.check_functions();
         self.attributes(rules);
@@ -143,7 +143,7 @@ impl Compiler<'_> {
 
 fn first_layout(names: &Names, rules: &Ruleset) -> Layout {
     let pools = Layout::ATTRIBUTES.0 + names.attribute_slots();
-    // What is kept because a formula asks for it comes after.
+    // Slots for values that exist only because formulas read them follow.
     let stride = pools + rules.pools.len() as u16 * pool_slot::WIDTH;
     let locals = Layout::MARKS + names.marks.len() as u16;
     let types = names.damage_types.len() as u16;

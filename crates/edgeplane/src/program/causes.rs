@@ -1,4 +1,4 @@
-//! Causes: what a game brings about by itself.
+//! Causes: effects brought about by the game.
 
 use super::effects::{EffectPlan, Place};
 use super::resolve::Compiler;
@@ -12,7 +12,7 @@ pub struct CausePlan {
     pub name: String,
     /// For readers.
     pub about: String,
-    /// What happens to whom the game names.
+    /// The effects on the combatant that the game names.
     pub does: Vec<EffectPlan>,
 }
 

@@ -1,4 +1,4 @@
-//! Characters and how they choose.
+//! Characters and policies.
 
 use super::Program;
 use super::abilities::PickPlan;
@@ -21,7 +21,7 @@ pub struct CharacterPlan {
     pub name: String,
     /// For readers.
     pub about: String,
-    /// Only for others to extend.
+    /// It can only be extended.
     pub template: bool,
     /// The level.
     pub level: f64,
@@ -29,37 +29,37 @@ pub struct CharacterPlan {
     pub attributes: Vec<AttributePlan>,
     /// Whether it has a pool, by the pool's number.
     pub pools: Vec<bool>,
-    /// What it can do.
+    /// Its abilities.
     pub abilities: Vec<AbilityId>,
-    /// Statuses that it has from the start.
+    /// Its initial statuses.
     pub statuses: Vec<StatusId>,
-    /// What it wears.
+    /// Its gear.
     pub gear: Vec<WornPlan>,
-    /// What that does.
+    /// The statuses of its gear.
     pub worn: Vec<WornStatus>,
-    /// Whose abilities cannot be used on it.
+    /// The sides whose abilities cannot target it.
     pub untargetable: Untargetable,
-    /// Metres from its middle to its rim.
+    /// The radius of its body in metres.
     pub body: f64,
-    /// The pieces that it is sure to wear as a fight begins.
+    /// The pieces that it always wears at the start of a fight.
     pub(crate) pieces: Vec<GearId>,
-    /// Those that it may wear besides.
+    /// The pieces that it wears with a chance.
     pub(crate) chancy: Vec<ChancyPiece>,
-    /// So many of its abilities, the last ones, it has only when they are given to it.
+    /// The number of its abilities, at the end of the list, that it has only when they are given to it.
     pub(crate) can_learn: usize,
-    /// So many of those only while a status or a piece brings them.
+    /// The number of those that only a status or a piece can grant.
     pub(crate) brought: usize,
-    /// Tags of statuses that it does not take on, by number.
+    /// Tags of statuses to which it is immune, by number.
     pub immune: Vec<u16>,
-    /// Experience that its defeat gives to each enemy that stands.
+    /// Experience given to each standing enemy when it is defeated.
     pub reward: Option<FormulaId>,
-    /// What it spends its points on, one after the other, over and over.
+    /// What it spends its points on, repeated in this order.
     pub spends: Vec<StatusId>,
-    /// How it chooses.
+    /// Its policy.
     pub policy: PolicyPlan,
-    /// The numbers with which it enters a fight.
+    /// Its initial numbers.
     pub(crate) block: Vec<f64>,
-    /// The hidden attributes that are read of it, and what those read, see [`super::dirty`].
+    /// The hidden attributes computed for it, and their inputs; see [`super::dirty`].
     pub(crate) hidden: Vec<u32>,
     pub(crate) hidden_reads: u64,
 }
@@ -70,15 +70,15 @@ pub struct CharacterPlan {
 pub struct PolicyPlan {
     /// Its name; empty for a character without one.
     pub name: String,
-    /// How long after a change that opens a line a combatant that was idle acts on it.
+    /// The delay after which an idle combatant reacts to a line that opens.
     pub reaction: Time,
-    /// What to use, most wanted first.
+    /// Its lines, in order of priority.
     pub uses: Vec<UsePlan>,
-    /// How much it prefers a target, where an ability leaves that to the policy.
+    /// The score of a candidate, for abilities that leave targets to the policy.
     pub target: Option<FormulaId>,
-    /// Where it goes while it cannot act.
+    /// How it moves while it cannot act.
     pub moves: Moves,
-    /// Zones that it steps out of and does not walk into.
+    /// Zones that it leaves and does not enter.
     pub avoid: Vec<ZoneId>,
 }
 
@@ -87,17 +87,18 @@ pub struct PolicyPlan {
 pub struct UsePlan {
     /// The ability.
     pub ability: AbilityId,
-    /// Wanted only when this is true.
+    /// The condition; the line is skipped if it is false.
     pub when: Option<FormulaId>,
-    /// How likely chance chooses it, compared with others; 1 if there is none.
+    /// The weight with which chance chooses it; 1 if not given.
     pub weight: Option<FormulaId>,
-    /// Where chance chooses among the lines, one after the other, that say this; tried in order, if it says none.
+    /// The group among whose lines chance chooses; without a group, lines are tried in order.
     pub draws: Option<SiteId>,
-    /// One of several that a tag selects, and which line of the policy says so: who lacks the ability does without it.
+    /// One of several lines selected by a tag, with the line of the policy that names the tag: it is skipped if the
+    /// combatant lacks the ability.
     pub(crate) of_tag: Option<u32>,
-    /// The condition looks at the target, so one has to be picked first.
+    /// The condition reads the target, so a target has to be picked first.
     pub(crate) aims: bool,
-    /// Where the ability stands among those of the character.
+    /// The position of the ability among those of the character.
     pub(crate) place: u16,
 }
 
@@ -108,7 +109,7 @@ impl UsePlan {
     }
 }
 
-/// How long after a change somebody acts on it, when its policy does not say: at once.
+/// The default reaction time of a policy: none.
 const REACTION: Time = Time::ZERO;
 
 impl Compiler<'_> {
@@ -145,7 +146,7 @@ impl Compiler<'_> {
         PolicyPlan { name: name.to_owned(), reaction, uses, target, moves: rule.moves, avoid }
     }
 
-    /// Zones of a name, or else with a tag.
+    /// The zones with a name, or with a tag.
     fn zones_selected(&mut self, word: &Word, rules: &Ruleset) -> Vec<ZoneId> {
         if let Some(zone) = self.names.zones.get(&word.text) {
             return vec![zone];
@@ -189,7 +190,7 @@ impl Compiler<'_> {
         }
     }
 
-    /// A character's rule, then those that it extends, nearest first.
+    /// The rule of a character, then those that it extends, nearest first.
     pub(super) fn lineage<'r>(
         &mut self,
         named: &'r Named<CharacterRule>,
@@ -235,7 +236,7 @@ impl Compiler<'_> {
         lineage: &[&CharacterRule],
         rules: &Ruleset,
     ) -> CharacterPlan {
-        // Names are looked up where they are written, so that a child repeats no error.
+        // Names are resolved where they are written, so an error is not repeated for each child.
         let own = &named.rule;
         for word in own.abilities.iter().flatten() {
             look_up(&self.names.abilities, &word.text, word.span, "ability", self.out);
@@ -297,8 +298,8 @@ impl Compiler<'_> {
         plan
     }
 
-    /// Abilities that a character has only when they are given to it. Of those that it has from the start, no two are in
-    /// one slot. The second is how many of them only statuses and pieces bring.
+    /// The abilities that a character has only when they are given to it. Among its initial abilities, no two have the
+    /// same slot. The second value is the number of abilities that only statuses and pieces grant.
     fn can_learn(
         &mut self,
         own: &CharacterRule,
@@ -330,7 +331,7 @@ impl Compiler<'_> {
         let had = lineage.iter().find_map(|rule| rule.abilities.as_deref()).unwrap_or_default();
         let can_learn = lineage.iter().find_map(|rule| rule.can_learn.as_deref()).unwrap_or_default();
         let apart = can_learn.iter().filter(|word| had.iter().all(|other| other.text != word.text));
-        // What a status or a piece brings, anybody can have for a while.
+        // Any combatant can have abilities granted by a status or a piece for a while.
         let mut learns: Vec<AbilityId> = apart.filter_map(|word| self.names.abilities.get(&word.text)).collect();
         let given = learns.len();
         for word in rules.statuses.iter().flat_map(|status| &status.rule.abilities) {
@@ -364,7 +365,7 @@ impl Compiler<'_> {
             };
         };
         let mut policy = self.program.policies[id.index()].clone();
-        // Lines of a tag are tried in the order in which the character lists its abilities.
+        // The lines of a tag are in the order in which the character lists its abilities.
         let place_of = |line: &UsePlan| plan.abilities.iter().position(|ability| *ability == line.ability);
         policy.uses.retain(|line| line.of_tag.is_none() || place_of(line).is_some());
         for same in policy.uses.chunk_by_mut(|a, b| a.of_tag == b.of_tag) {
@@ -389,7 +390,7 @@ impl Compiler<'_> {
         policy
     }
 
-    /// An ability that leaves its targets to the policy needs a policy that says which.
+    /// An ability that leaves its targets to the policy requires a policy with a score.
     fn check_preference(&mut self, plan: &CharacterPlan, policy: Option<&Word>, span: Span) {
         if plan.policy.target.is_some() || plan.template {
             return;
@@ -410,7 +411,7 @@ impl Compiler<'_> {
     }
 
     fn check_costs(&mut self, plan: &CharacterPlan, span: Span) {
-        // Who lacks a pool cannot afford what is brought to it, and that is no mistake of the rules.
+        // A combatant without a pool cannot afford abilities that are given to it; that is not an error of the rules.
         let own = &plan.abilities[..plan.abilities.len() - plan.brought];
         for ability in own.iter().filter_map(|id| self.program.abilities.get(id.index())) {
             let sustained = ability.sustain.iter().flat_map(|sustain| &sustain.cost);
@@ -428,7 +429,7 @@ impl Compiler<'_> {
 }
 
 impl Program {
-    /// A character uses nothing but one of its abilities, by its place among them.
+    /// Lets a character use only one of its abilities, given by its index among them.
     pub(crate) fn force(&mut self, character: CharacterId, place: usize) {
         let uses = vec![UsePlan::always(self.characters[character.index()].abilities[place], place)];
         let PolicyPlan { moves, target, avoid, .. } = std::mem::take(&mut self.characters[character.index()].policy);

@@ -1,9 +1,8 @@
-//! Tree → flat code for one accumulator.
+//! Compiles trees to flat code for one accumulator.
 //!
-//! Each instruction takes the accumulator and at most one operand, which is a region and an offset.
-//! Sums are never regrouped, and an operand on the left is kept on the left, so the code gives the
-//! tree's result to the last bit. Formulas that are a single value or one operation on two values
-//! are recognised whole and need no instructions at all.
+//! Each instruction takes the accumulator and at most one operand, which consists of a region and an offset. Sums are
+//! never regrouped and left operands stay on the left, so the code gives the tree's result to the last bit. Formulas
+//! that are a single value or one operation on two values are recognised as shapes and need no instructions.
 
 use super::Program;
 use super::ids::{PoolId, SiteId};
@@ -11,7 +10,7 @@ use super::layout::pool_slot;
 use super::ops::{BinaryOp, UnaryOp};
 use super::tree::{Counted, PoolPart, Read, Role, Tree, TreeKind};
 
-/// Where an operand is kept.
+/// The region of an operand.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct Operand {
     pub(super) region: u8,
@@ -22,7 +21,7 @@ pub(crate) struct Operand {
 const LOCALS: u8 = 0;
 pub(super) const CONSTANTS: u8 = 1;
 
-/// What an instruction does.
+/// The operation of an instruction.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum OpCode {
     Load,
@@ -47,9 +46,9 @@ pub(crate) enum OpCode {
     Streak,
     Between,
     Dice,
-    /// Asks the game, and goes on behind the stand-in if it answers.
+    /// Calls the game, and skips the default if it answers.
     AskGame(u16),
-    /// What stood in counts as given.
+    /// Records the default as the answer.
     StoodIn,
 }
 
@@ -58,28 +57,28 @@ pub(crate) enum OpCode {
 pub(crate) struct Op {
     pub(super) code: OpCode,
     pub(super) operand: Operand,
-    /// A jump's aim, a curve, a place of chance.
+    /// The target of a jump, a curve, or a random stream.
     pub(super) aux: u32,
 }
 
 /// How a formula is evaluated.
 #[derive(Clone, Copy, Debug)]
 pub(crate) enum Shape {
-    /// It is one value.
+    /// A single value.
     Value(Operand),
-    /// It is one operation on two values.
+    /// One operation on two values.
     Two(BinaryOp, Operand, Operand),
-    /// It is one operation on the result of another: `(a first b) second c`.
+    /// One operation on the result of another one: `(a first b) second c`.
     Three(BinaryOp, BinaryOp, [Operand; 3]),
-    /// It compares the share of a pool.
+    /// A comparison of the share of a pool.
     Share(BinaryOp, Operand, Operand),
-    /// It is a chance, of one value or of an operation on two.
+    /// A draw with the chance of one value, or of an operation on two.
     Roll(SiteId, Option<(BinaryOp, Operand)>, Operand),
-    /// Instructions, by their range in the program's code.
+    /// Instructions, as a range of the program's code.
     Code {
-        /// The first.
+        /// The first instruction.
         start: u32,
-        /// One past the last.
+        /// One past the last instruction.
         end: u32,
     },
 }
@@ -88,7 +87,7 @@ pub(crate) enum Shape {
 pub(crate) struct Emitter<'a> {
     program: &'a mut Program,
     start: usize,
-    /// The next free local; grows with nesting.
+    /// The next free local; increases with nesting.
     next_local: u16,
 }
 
@@ -171,7 +170,7 @@ impl<'a> Emitter<'a> {
         operand
     }
 
-    /// A tree that is a plain value in memory.
+    /// The operand of a tree that is a plain value in memory.
     fn operand(&mut self, tree: &Tree) -> Option<Operand> {
         let role = |role, caster, target| if role == Role::Caster { caster } else { target };
         Some(match &tree.kind {
@@ -202,11 +201,11 @@ impl<'a> Emitter<'a> {
             constants.push(value);
             constants.len() - 1
         });
-        // More than fit are counted, and reported once everything is compiled.
+        // Formulas that exceed the limit are counted and reported after compilation.
         u16::try_from(index).unwrap_or(u16::MAX)
     }
 
-    /// Emits code that leaves the tree's value in the accumulator.
+    /// Emits code that leaves the value of the tree in the accumulator.
     fn emit(&mut self, tree: &Tree) {
         if let Some(operand) = self.operand(tree) {
             return self.push(OpCode::Load, operand, 0);
@@ -290,7 +289,7 @@ impl<'a> Emitter<'a> {
         }
     }
 
-    /// Emits a tree and keeps its value in a local, which the caller gives back.
+    /// Emits a tree and stores its value in a local, which the caller frees.
     fn aside(&mut self, tree: &Tree) -> Operand {
         self.emit(tree);
         self.store()
@@ -314,7 +313,7 @@ impl<'a> Emitter<'a> {
     }
 
     fn lerp(&mut self, parts: &[Tree; 3]) {
-        // The instruction finds `a` and `b` in two neighbouring locals.
+        // The instruction reads `a` and `b` from two adjacent locals.
         let (first, second) = (self.local(), self.local());
         for (local, part) in [(first, &parts[0]), (second, &parts[1])] {
             self.emit(part);

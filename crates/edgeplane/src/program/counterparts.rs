@@ -1,4 +1,4 @@
-//! What the names of one ruleset are in another: for a fight that goes on under edited rules.
+//! Maps the names of one ruleset to another one, for fights that continue under edited rules.
 
 use std::sync::Arc;
 
@@ -8,7 +8,7 @@ use super::ids::{AbilityId, CauseId, CharacterId, GearId, PoolId, Slot, StatusId
 use super::names::NameTable;
 use super::script::MomentEffect;
 
-/// For each thing of one ruleset the one of the same name in another, if there is one.
+/// For each rule of one ruleset, the rule with the same name in another one, if there is one.
 #[derive(Clone, Debug)]
 pub(crate) struct Counterparts {
     pub(crate) statuses: Vec<Option<StatusId>>,
@@ -18,20 +18,20 @@ pub(crate) struct Counterparts {
     pub(crate) gear: Vec<Option<GearId>>,
     pub(crate) causes: Vec<Option<CauseId>>,
     pub(crate) characters: Vec<Option<CharacterId>>,
-    /// Each number of each attribute.
+    /// The values of each attribute.
     pub(crate) attributes: Vec<AttributeSlots>,
-    /// Tags whose repeated statuses get shorter, by their place in the list.
+    /// Diminishing tags, by their index.
     pub(crate) diminish: Vec<Option<usize>>,
-    /// What formulas ask of abilities, and chances without long rows of misses: where they are kept, before and now.
+    /// The slots of numbers of abilities that formulas read, and of streak counters, before and now.
     pub(crate) asked: Vec<(Slot, Slot)>,
     /// The files are identical.
     pub(crate) is_same_text: bool,
 }
 
-/// Where one number of an attribute is kept.
+/// The slot of an attribute value.
 #[derive(Clone, Debug)]
 pub(crate) struct AttributeSlots {
-    /// With its damage type, where there is one for each.
+    /// With its damage type, for per-type attributes.
     pub(crate) name: String,
     pub(crate) before: Slot,
     pub(crate) now: Option<Slot>,
@@ -79,7 +79,7 @@ fn files(program: &Program) -> impl Iterator<Item = (&str, &str)> {
     program.sources.files().iter().map(|file| (file.name(), file.text()))
 }
 
-/// Forcing an ability changes policies, and stands in no file.
+/// Forcing an ability changes policies and is not in any file.
 fn forced(program: &Program) -> impl Iterator<Item = u16> {
     let lines = program.characters.iter().flat_map(|plan| &plan.policy.uses);
     lines.map(|line| line.place)
@@ -95,10 +95,10 @@ fn attributes(old: &Program, new: &Program) -> Vec<AttributeSlots> {
 }
 
 impl Setup {
-    /// What the same fight is set up for under other rules, with these combatants, which are those of this one.
+    /// The setup of the same fight under different rules, with the combatants of this one.
     ///
-    /// Where the new rules still have the encounter, with the same sides and members and on the same ground, time limit and script are theirs; else
-    /// those of this one go on, without abilities that are gone.
+    /// If the new rules have the encounter with the same sides and members and the same ground, its time limit and
+    /// script are used; otherwise those of this setup continue, without abilities that no longer exist.
     pub(crate) fn under(&self, program: &Arc<Program>, names: &Counterparts, combatants: Vec<CombatantPlan>) -> Self {
         let base = self.spawned_from();
         let members = |plan: &EncounterPlan| {
@@ -116,7 +116,7 @@ impl Setup {
         if combatants.len() > base {
             let more: Vec<_> = combatants[base..].iter().map(|one| (one.character, one.side)).collect();
             setup = setup.extended(&more);
-            // Labels stay: chance is drawn by them.
+            // Labels are kept, because random streams are named by them.
             setup.combatants = combatants;
             setup.name_streams();
         }

@@ -1,7 +1,7 @@
-//! What has to be computed anew when attributes change.
+//! Sets of attributes to be recomputed after changes.
 //!
-//! Sets of attributes are kept as 64 bits, one bit for every 64th slot. Two slots may share a bit, so
-//! now and then something is computed anew without need; nothing is ever missed.
+//! A set is 64 bits; every 64th slot shares a bit. Two slots with the same bit cause an occasional unnecessary
+//! computation, but nothing is ever missed.
 
 use super::Program;
 use super::ids::{FormulaId, Slot};

@@ -1,4 +1,4 @@
-//! Effects: what abilities, ticks and triggers bring about.
+//! Effects of abilities, ticks and triggers.
 
 use super::Program;
 use super::hit_code::StepsEffect;
@@ -19,13 +19,13 @@ use crate::text::{Code, Diagnostic};
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct EffectPlan {
-    /// Who receives it.
+    /// Its receivers.
     pub to: Receiver,
-    /// Of a side, only who is within so many metres of the one whose side is meant.
+    /// For a side: only combatants within this many metres of the one whose side is meant.
     pub within: Option<FormulaId>,
-    /// Only when this is true.
+    /// A condition.
     pub when: Option<FormulaId>,
-    /// Only with this chance.
+    /// A chance.
     pub chance: Option<(FormulaId, SiteId)>,
     /// What it is.
     pub effect: Effect,
@@ -38,51 +38,51 @@ pub enum Effect {
     Hit(StepsEffect),
     /// A heal.
     Heal(StepsEffect),
-    /// A pool changed past all steps.
+    /// A change of a pool without steps.
     Pool(PoolEffect),
-    /// A status is applied: which, how many stacks, for how long.
+    /// Applies a status: which one, how many stacks, for how long.
     Apply(StatusId, Option<FormulaId>, Option<FormulaId>),
-    /// Statuses are taken away.
+    /// Removes statuses.
     Cleanse(FilterPlan),
-    /// Statuses of the receiver's go to the one who acts.
+    /// Transfers statuses of the receiver to the caster.
     Transfer(FilterPlan),
-    /// Stacks of statuses are used up; all of them, if it is not said how many.
+    /// Consumes stacks of statuses; all of them if no number is given.
     Consume(Vec<StatusId>, Option<FormulaId>),
-    /// Statuses last so many seconds longer, or shorter.
+    /// Extends or shortens statuses by a number of seconds.
     Lengthen(Vec<StatusId>, FormulaId, bool),
-    /// The one who acts moves to within so many metres of the receiver.
+    /// Moves the caster to within this many metres of the receiver.
     Leap(FormulaId),
-    /// Applies a status that is not there, and takes it away if it is.
+    /// Applies a status if it is absent, and removes it if it is present.
     Toggle(StatusId),
-    /// The one who acts becomes so much more of a threat in the eyes of the receiver; less, if it is below zero.
+    /// Changes the threat of the caster for the receiver.
     Threat(FormulaId),
-    /// The cast under way is broken, if it is one of these abilities; any, if it is not said which.
+    /// Interrupts the current cast, if it is one of these abilities; any if none are given.
     Interrupt(Option<Vec<AbilityId>>),
-    /// The side of the one who acts has won.
+    /// The caster's side wins.
     Win,
-    /// Something is reported to the game, with numbers.
+    /// Sends a report to the game, with numbers.
     Report(ReportId, Vec<FormulaId>),
-    /// The receiver puts a piece of gear on.
+    /// Puts a piece of gear on the receiver.
     Wear(GearId),
-    /// The receiver takes a piece of gear off.
+    /// Takes a piece of gear off the receiver.
     TakeOff(GearId),
-    /// The receiver has an ability from now on.
+    /// Gives an ability to the receiver.
     HandOver(AbilityId),
-    /// The receiver has these abilities no more.
+    /// Takes these abilities from the receiver.
     TakeBack(Vec<AbilityId>),
-    /// One who is defeated is back, with so much in its pools.
+    /// Revives a defeated receiver, with these amounts in its pools.
     Revive(Vec<(PoolId, FormulaId)>),
-    /// The receiver gains so much experience.
+    /// Gives experience to the receiver.
     Experience(FormulaId),
-    /// Moves the receiver away from the caster by so many metres, or toward.
+    /// Moves the receiver away from the caster by this many metres, or toward it.
     Shift(FormulaId, bool),
-    /// A zone comes about around the receiver.
+    /// Places a zone around the receiver.
     Zone(ZoneId),
-    /// So many of a character who wait to be called join the side of the one who acts.
+    /// Lets this many waiting members of a character join the caster's side.
     Call(CharacterId, Option<FormulaId>),
 }
 
-/// Which statuses are meant.
+/// The statuses selected by a filter.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct FilterPlan {
@@ -92,9 +92,9 @@ pub struct FilterPlan {
     pub kind: Option<StatusKind>,
     /// Only with one of these tags.
     pub tags: Vec<u16>,
-    /// How many at most.
+    /// The maximum number.
     pub count: u32,
-    /// Which first.
+    /// Which statuses are selected first.
     pub pick: CleansePick,
 }
 
@@ -127,12 +127,12 @@ impl Program {
     }
 }
 
-/// Where effects stand, and what they can say there.
+/// The context of a list of effects, and what effects may contain there.
 pub(crate) struct Place {
     pub(crate) scope: Scope,
-    /// Who receives them if they do not say.
+    /// The default receiver.
     pub(crate) to: Receiver,
-    /// Who can receive them.
+    /// The possible receivers.
     pub(crate) receivers: &'static [(Receiver, &'static str)],
 }
 
@@ -149,7 +149,7 @@ impl Place {
             (Receiver::Everyone, "everyone"),
         ],
     };
-    /// Of something that a game brings about.
+    /// Effects brought about by a game.
     pub(crate) const CAUSE: Self = Self { scope: Scope::CAUSE, ..Self::ABILITY };
     pub(crate) const TICK: Self = Self {
         scope: Scope::TICK,
@@ -163,7 +163,7 @@ impl Place {
             (Receiver::Everyone, "everyone"),
         ],
     };
-    /// In reaction to something that somebody else takes part in.
+    /// A trigger with another participant.
     pub(crate) const TRIGGER: Self = Self {
         scope: Scope::TRIGGER,
         to: Receiver::Owner,
@@ -177,7 +177,7 @@ impl Place {
             (Receiver::Everyone, "everyone"),
         ],
     };
-    /// In reaction to something that concerns the owner alone.
+    /// A trigger that concerns the owner only.
     pub(crate) const LONE_TRIGGER: Self = Self {
         receivers: &[
             (Receiver::Owner, "owner"),
@@ -191,7 +191,7 @@ impl Place {
     };
 }
 
-/// A pool changed past all steps.
+/// A change of a pool without steps.
 #[derive(Clone, Copy, Debug)]
 #[non_exhaustive]
 pub struct PoolEffect {
@@ -199,21 +199,21 @@ pub struct PoolEffect {
     pub kind: PoolEffectKind,
     /// The pool.
     pub pool: PoolId,
-    /// How much.
+    /// The amount.
     pub amount: FormulaId,
 }
 
-/// Which way a pool is changed.
+/// The direction of a change of a pool.
 #[derive(Clone, Copy, Debug)]
 pub enum PoolEffectKind {
-    /// It gains.
+    /// The pool gains the amount.
     Restore,
-    /// It loses; the caster gains a share of that, if one is given.
+    /// The pool loses the amount; the caster gains this share of it, if given.
     Drain(Option<FormulaId>),
 }
 
 impl Compiler<'_> {
-    /// Compiles a list of effects; `tags` are those of the ability or status that they belong to.
+    /// Compiles a list of effects; `tags` are those of the ability or status to which they belong.
     pub(crate) fn effects(
         &mut self,
         list: &[EffectRule],
@@ -227,7 +227,7 @@ impl Compiler<'_> {
     fn effect(&mut self, rule: &EffectRule, tags: &[Word], place: &Place, rules: &Ruleset) -> Option<EffectPlan> {
         let to = self.receiver(rule, place);
         let within = rule.within.as_ref().map(|within| self.number(within, Scope { target: false, ..place.scope }));
-        // Whose `self` it is can be said only if the receiver is the owner, or the owner acts.
+        // `self` is unambiguous only if the receiver is the owner, or the owner acts.
         let foreign = place.scope.owner_is_target && to != Some(Receiver::Owner);
         let scope = Scope { owner: place.scope.owner && !foreign, ..place.scope };
         let when = rule.when.as_ref().map(|when| self.truth(when, scope));
@@ -241,7 +241,7 @@ impl Compiler<'_> {
     }
 
     fn receiver(&mut self, rule: &EffectRule, place: &Place) -> Option<Receiver> {
-        // A call is not for a target: however many those are, it is one call.
+        // A call has no target: it is one call, however many targets there are.
         let own = if place.to == Receiver::Target { Receiver::Caster } else { place.to };
         let of_side = matches!(rule.kind, EffectKind::Call { .. } | EffectKind::Win);
         let to = rule.to.unwrap_or(if of_side { own } else { place.to });
@@ -364,7 +364,7 @@ impl Compiler<'_> {
         Some(found)
     }
 
-    /// The same of statuses.
+    /// The same for statuses.
     pub(super) fn statuses_selected(&mut self, which: &Selector, rules: &Ruleset) -> Option<Vec<StatusId>> {
         let tag = match which {
             Selector::Name(word) => return self.status_named(word).map(|status| vec![status]),
@@ -376,7 +376,7 @@ impl Compiler<'_> {
         Some(all.map(|(id, _)| id).collect())
     }
 
-    /// Whoever is brought back has something in each pool that defeats.
+    /// A revived combatant must have an amount in each pool that defeats.
     fn revive(&mut self, amounts: &[(Word, Formula)], rule: &EffectRule, scope: Scope) -> Option<Effect> {
         let mut pools = Vec::new();
         for (word, amount) in amounts {
@@ -401,7 +401,7 @@ impl Compiler<'_> {
         Some(FilterPlan { status, kind: rule.kind, tags, count: rule.count, pick: rule.pick })
     }
 
-    /// A tag that some status has; one that none has is reported.
+    /// A tag that some status has; an unknown tag is reported.
     pub(crate) fn status_tag(&mut self, word: &Word) -> Option<u16> {
         let found = self.names.tags.get(&word.text);
         if found.is_none() {
@@ -425,7 +425,7 @@ impl Compiler<'_> {
         (amount, spread)
     }
 
-    /// An amount below zero counts as none, so one that always is has no effect.
+    /// A negative amount counts as 0, so an amount that is always negative has no effect.
     fn check_amount(&mut self, amount: &Formula) {
         if amount.as_number().is_some_and(|number| number < 0.0) {
             let message = format!("an amount of {} has no effect: amounts below zero count as 0", amount.text);
@@ -469,7 +469,7 @@ impl Compiler<'_> {
     }
 }
 
-/// The steps that an effect goes through, as far as that is known before the fight.
+/// The steps of an effect, as far as they are known before the fight.
 fn applicable<'a>(
     steps: &'a [StepPlan],
     damage_type: DamageTypeId,

@@ -1,4 +1,4 @@
-//! Encounters, and how a fight is set up from one.
+//! Encounters, and the setup of fights.
 
 use std::sync::Arc;
 
@@ -24,32 +24,32 @@ pub struct EncounterPlan {
     pub name: String,
     /// For readers.
     pub about: String,
-    /// The sides with the characters on them.
+    /// The sides and their characters.
     pub sides: Vec<(String, Vec<CharacterId>)>,
-    /// Where they stand, in metres, in the same order; nothing where nobody has a place.
+    /// Their positions in metres, in the same order; empty without positions.
     pub places: Vec<[f64; 2]>,
-    /// When it ends at the latest.
+    /// The time limit.
     pub time_limit: Time,
-    /// Who joins when, what happens by itself, and who wins when.
+    /// Reinforcements, scripted abilities and goals.
     pub script: ScriptPlan,
-    /// How each begins, in the same order.
+    /// The initial state of each member, in the same order.
     pub(crate) begins: Vec<BeginPlan>,
 }
 
-/// How somebody begins, other than its character says.
+/// Initial state in addition to that of the character.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct BeginPlan {
-    /// Statuses that it has besides, for as long as they last.
+    /// Additional statuses, for their own duration.
     pub(crate) statuses: Vec<StatusId>,
-    /// What is in pools.
+    /// Amounts of pools.
     pub(crate) pools: Vec<(PoolId, FormulaId)>,
 }
 
-/// One who takes part.
+/// A participant.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct CombatantPlan {
-    /// What to call it: the character's name, with a number and side where needed.
+    /// Its label: the character's name, with a number and side where needed.
     pub label: String,
     /// The character.
     pub character: CharacterId,
@@ -57,7 +57,7 @@ pub struct CombatantPlan {
     pub side: SideId,
 }
 
-/// Everything with which a fight begins, computed once and copied for each fight.
+/// Everything that is fixed in a fight, computed once and shared by all its fights.
 #[derive(Clone, Debug)]
 pub struct Setup {
     pub(crate) program: Arc<Program>,
@@ -65,47 +65,48 @@ pub struct Setup {
     pub name: String,
     /// Names of the sides.
     pub sides: Vec<String>,
-    /// Who takes part.
+    /// The participants.
     pub combatants: Vec<CombatantPlan>,
-    /// When the fight ends at the latest.
+    /// The time limit.
     pub time_limit: Time,
     pub(crate) memory: Memory,
-    /// Names of the streams of chance, hashed.
+    /// The hashed names of the random streams.
     pub(crate) streams: Arc<[u64]>,
-    /// How each chooses.
+    /// Their policies.
     pub(crate) policies: Vec<CompiledPolicy>,
-    /// Who depends on numbers of others.
+    /// The combatants that depend on numbers of others.
     pub(crate) listeners: Listeners,
-    /// All abilities of all combatants, and their times and costs as the fight begins.
+    /// All abilities of all combatants, with their initial times and costs.
     pub(crate) abilities: Vec<AbilityTable>,
-    /// How many of them have charges.
+    /// The number of those that have charges.
     pub(crate) charges: u32,
     pub(crate) derived: Vec<Derived>,
-    /// The abilities of which attributes change those, by their indices.
+    /// The indices of abilities for which attributes change the times or cost.
     pub(crate) varied: Vec<u32>,
-    /// For each combatant, the pools of which a change concerns the engine, one bit each: they defeat, or a
-    /// policy depends on them.
+    /// For each combatant, the pools on which the engine depends, one bit each: those that defeat, and those that
+    /// policies read.
     pub(crate) alert: Vec<u64>,
-    /// For each combatant, its pools that defeat, one bit each. Who has none is scenery.
+    /// For each combatant, its pools that defeat, one bit each. A combatant without such pools is scenery.
     pub(crate) defeating: Vec<u64>,
-    /// Where the targets of each combatant's ability under way are kept, where those are several; last, where the
-    /// last ones end.
+    /// The start of each combatant's range of targets for abilities with several targets; the last element is the end
+    /// of the last range.
     pub(crate) aim_room: Vec<u32>,
     /// Some pool of the ruleset defeats.
     pub(crate) any_defeats: bool,
-    /// A pool that defeats can run empty by itself.
+    /// A pool that defeats can become empty by its own flow.
     pub(crate) decays: bool,
-    /// The combatants have places.
+    /// The combatants have positions.
     pub(crate) is_placed: bool,
-    /// The attribute that says how fast one moves.
+    /// The attribute for walking speed.
     pub(crate) speed: Option<Slot>,
-    /// Somebody enters with nothing left of what defeats.
+    /// A combatant enters with an empty pool that defeats.
     pub(crate) enters_empty: bool,
-    /// Who joins when, what happens by itself, and who wins when.
+    /// Reinforcements, scripted abilities and goals.
     pub(crate) script: ScriptPlan,
-    /// How each begins; nothing, if all begin as their characters say.
+    /// The initial state of each combatant; empty if all begin as their characters say.
     pub(crate) begins: Vec<BeginPlan>,
-    /// It goes on whoever is left: no side wins by being the last one, and it never comes to a halt.
+    /// The fight continues whoever is left: no side wins by being the last one, and it does not end when nothing can
+    /// happen.
     pub(crate) is_endless: bool,
 }
 
@@ -117,7 +118,7 @@ impl Compiler<'_> {
         }
     }
 
-    /// What is expected is for the study to read; here only its encounter is looked for.
+    /// Expectations are evaluated by studies; only their encounter is resolved here.
     pub(crate) fn expectations(&mut self, rules: &Ruleset) {
         let known = || rules.encounters.iter().map(|encounter| encounter.name.as_str());
         for expect in &rules.expectations {
@@ -173,7 +174,7 @@ impl Compiler<'_> {
 }
 
 impl Setup {
-    /// A fight of an encounter.
+    /// The setup of an encounter.
     pub fn of(program: &Arc<Program>, encounter: EncounterId) -> Self {
         let plan = &program.encounters[encounter.index()];
         let mut setup = Self::placed(program, &plan.sides, &plan.places);
@@ -185,14 +186,14 @@ impl Setup {
         setup
     }
 
-    /// A fight between any sides, without an encounter in the ruleset and without a time limit. As in an
-    /// encounter, at most 1,000 can fight; any beyond that stay out.
+    /// A fight between given sides, without an encounter in the ruleset and without a time limit. As in an encounter,
+    /// at most 1,000 combatants can take part; any beyond that are left out.
     pub fn between(program: &Arc<Program>, sides: &[(String, Vec<CharacterId>)]) -> Self {
         Self::placed(program, sides, &[])
     }
 
-    /// The same on a plane, with a place in metres for each, side by side. Without places distance is no matter:
-    /// everyone is in reach, and nobody moves.
+    /// The same on the ground, with a position in metres for each combatant, in the same order. Without positions,
+    /// distances do not matter: everyone is in reach, and nobody moves.
     pub fn placed(program: &Arc<Program>, sides: &[(String, Vec<CharacterId>)], places: &[[f64; 2]]) -> Self {
         let names = sides.iter().map(|(name, _)| name.clone()).collect();
         let mut setup = Self::among(program, names, combatants(program, sides), !places.is_empty());
@@ -200,20 +201,19 @@ impl Setup {
         setup
     }
 
-    /// A fight in which nobody takes part yet, with these sides: for a game that spawns everybody. It goes on whoever is
-    /// left.
+    /// A fight with these sides and without combatants, for a game that spawns them. It continues whoever is left.
     pub fn empty(program: &Arc<Program>, sides: &[&str]) -> Self {
         let names = sides.iter().map(|side| (*side).to_owned()).collect();
         Self { is_endless: true, ..Self::among(program, names, Vec::new(), false) }
     }
 
-    /// The same on a plane, on which everybody will have a place.
+    /// The same on the ground, where each combatant will have a position.
     pub fn empty_ground(program: &Arc<Program>, sides: &[&str]) -> Self {
         let names = sides.iter().map(|side| (*side).to_owned()).collect();
         Self { is_endless: true, ..Self::among(program, names, Vec::new(), true) }
     }
 
-    /// The same fight with more combatants, who are not there before they are spawned.
+    /// The same fight with more combatants, which are absent until they are spawned.
     pub(crate) fn extended(&self, more: &[(CharacterId, SideId)]) -> Self {
         let mut combatants = self.combatants.clone();
         for (character, side) in more {
@@ -312,12 +312,12 @@ impl Setup {
         setup
     }
 
-    /// What two setups have not in common, in words; nothing, if fights of one can go on as fights of the other.
+    /// The differences between two setups, in words; `None` if fights of one can continue as fights of the other.
     pub(crate) fn difference(&self, other: &Self) -> Option<String> {
         if std::ptr::eq(self, other) {
             return None;
         }
-        // Who was spawned is a matter of the fight, and not of what it is set up for.
+        // Spawned combatants belong to the fight and not to the setup.
         let base = self.spawned_from();
         if self.name != other.name
             || self.sides != other.sides
@@ -336,19 +336,19 @@ impl Setup {
         (!same_rules).then(|| "its ruleset differs".to_owned())
     }
 
-    /// How many take part without having been spawned.
+    /// The number of participants that have not been spawned.
     pub(super) fn spawned_from(&self) -> usize {
         self.ids().take_while(|who| self.script.joins(*who) != JoinPlan::Spawned).count()
     }
 
-    /// Whether somebody can be defeated at all. Who cannot is scenery: no enemy of it aims at it, and it keeps no
-    /// side in the fight. Where no pool of the ruleset defeats, nobody is scenery.
+    /// Whether a combatant can be defeated at all. If it cannot, it is scenery: no enemy targets it, and it does not
+    /// keep its side in the fight. In a ruleset in which no pool defeats, no combatant is scenery.
     #[inline]
     pub(crate) fn can_be_defeated(&self, who: CombatantId) -> bool {
         self.defeating[who.index()] != 0 || !self.any_defeats
     }
 
-    /// Pools begin as the encounter says. An amount that has no value is an error of the fight, not of its set-up.
+    /// Sets the pools as the encounter says. An amount without a value is an error of the fight, not of its setup.
     fn begin_as(&mut self, begins: &[BeginPlan]) {
         self.begins = begins.to_vec();
         let program = Arc::clone(&self.program);
@@ -364,12 +364,12 @@ impl Setup {
         self.enters_empty |= self.ids().any(|who| self.is_empty(&self.memory, who, 0.0));
     }
 
-    /// The streams of chance have the names of those who draw from them.
+    /// Random streams are named after the combatants that draw from them.
     pub(super) fn name_streams(&mut self) {
         self.streams = streams(&self.program, &self.combatants);
     }
 
-    /// What formulas ask of abilities, as the fight begins.
+    /// Initial values of the numbers of abilities that formulas read.
     fn begin_watches(&mut self) {
         let program = Arc::clone(&self.program);
         for watch in &program.watches {
@@ -390,7 +390,7 @@ impl Setup {
         }
     }
 
-    /// Whether the combatants have places on a plane.
+    /// Whether the combatants have positions.
     pub fn is_placed(&self) -> bool {
         self.is_placed
     }
@@ -400,7 +400,7 @@ impl Setup {
         self.program.characters[self.combatants[who.index()].character.index()].pools[pool.index()]
     }
 
-    /// Whether a pool that defeats has run empty.
+    /// Whether a pool that defeats is empty.
     #[inline]
     pub(crate) fn is_empty(&self, memory: &Memory, who: CombatantId, now: f64) -> bool {
         let mut defeating = self.defeating[who.index()];
@@ -429,7 +429,7 @@ impl Setup {
         memory
     }
 
-    /// How many stand on each side as the fight begins.
+    /// The initial numbers of standing combatants on each side.
     pub(super) fn count_heads(&mut self) {
         for me in self.ids() {
             let side = self.combatants[me.index()].side;
@@ -445,7 +445,7 @@ impl Setup {
         }
     }
 
-    /// The program that the fight runs.
+    /// The program of the fight.
     pub fn program(&self) -> &Arc<Program> {
         &self.program
     }
@@ -455,8 +455,8 @@ impl Setup {
         self.combatants.iter().position(|combatant| combatant.label == label).map(|index| CombatantId(index as u16))
     }
 
-    /// The hashed name of a combatant's stream at a place of chance, such as
-    /// `hit_steps.dodge.when`; see [`crate::fight::stream_seed`].
+    /// The hashed name of a combatant's stream for a position in the rules, such as `hit_steps.dodge.when`; see
+    /// [`crate::fight::stream_seed`].
     pub fn stream(&self, who: CombatantId, place: &str) -> Option<u64> {
         let site = self.program.site_names.iter().position(|name| name == place)?;
         Some(self.streams[who.index() * self.program.sites.len() + site])
@@ -468,8 +468,8 @@ impl Setup {
     }
 }
 
-/// Where everybody stands: at the place that is said, several of a kind in a row across; else the two sides face
-/// each other at the encounter's distance.
+/// Initial positions: as given, with several of a kind in a row across; otherwise the two sides face each other at the
+/// encounter's distance.
 fn places(rule: &EncounterRule) -> Vec<[f64; 2]> {
     let said = rule.sides.iter().flat_map(|side| &side.members).any(|member| member.at.is_some());
     if !said && rule.distance.is_none() {
@@ -490,15 +490,15 @@ fn places(rule: &EncounterRule) -> Vec<[f64; 2]> {
     places
 }
 
-/// Metres between neighbours of a side whose members do not say where they stand.
+/// The distance in metres between neighbours of a side whose members have no given positions.
 const SIDE_BY_SIDE: f64 = 1.0;
 
-/// So many in a row, its middle at 0.
+/// Positions of members in a row, with its centre at 0.
 fn in_a_row(count: u32, spread: f64) -> impl Iterator<Item = f64> {
     (0..count).map(move |index| (f64::from(index) - f64::from(count - 1) / 2.0) * spread)
 }
 
-/// The most targets that an ability of a combatant can have at once.
+/// The greatest number of targets that an ability of a combatant can have.
 fn policy_room(program: &Program, combatant: &CombatantPlan, all: u32) -> u32 {
     let abilities = &program.characters[combatant.character.index()].abilities;
     abilities.iter().map(|ability| program.ability(*ability).count.min(all)).max().unwrap_or(1)
@@ -529,8 +529,8 @@ fn combatants(program: &Program, sides: &[(String, Vec<CharacterId>)]) -> Vec<Co
     combatants
 }
 
-/// Streams are named by the combatant's label and the place of use, never by an order, so that
-/// listing the sides the other way round draws the same chances.
+/// Streams are named by the label of the combatant and the position in the rules, never by an order, so that listing
+/// the sides the other way round gives the same draws.
 fn streams(program: &Program, combatants: &[CombatantPlan]) -> Arc<[u64]> {
     let name = |label: u64, site: &u64| label.rotate_left(29).wrapping_mul(0x9e37_79b9_7f4a_7c15) ^ site;
     let of = |combatant: &CombatantPlan| {

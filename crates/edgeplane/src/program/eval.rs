@@ -1,4 +1,4 @@
-//! Running flat code over the numbers of a fight.
+//! Evaluates flat code over the numbers of a fight.
 
 use std::sync::Arc;
 
@@ -13,28 +13,28 @@ use super::ops::{BinaryOp, lerp, truth};
 use super::tables::QuickCondition;
 use super::tree::{Counted, Role, dice_possible};
 
-/// Where chance is drawn: one stream for each combatant and place of use.
+/// A random stream: one for each combatant and position in the rules.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct StreamId(pub u32);
 
-/// The one interface through which an engine asks for chance. What answers decides whether fights
-/// are sampled, replayed or enumerated.
+/// The interface through which the engine draws chance. Its implementation decides whether fights are sampled, replayed
+/// or enumerated.
 pub trait Chance {
-    /// True with probability `p`, which may lie outside of 0 to 1 and then is as good as certain.
+    /// True with probability `p`; values outside 0 to 1 are limited to that range.
     fn chance(&mut self, stream: StreamId, p: f64) -> bool;
-    /// True with probability `now`, where the misses before it were counted so that the share in the long run is `p`. What
-    /// explains rather than plays takes `p`.
+    /// True with probability `now`, which was computed from previous misses so that the long-run share is `p`.
+    /// Implementations for explanations use `p`.
     fn chance_in_streak(&mut self, stream: StreamId, p: f64, now: f64) -> bool {
         let _ = p;
         self.chance(stream, now)
     }
-    /// A whole number from 0 to `n` − 1, all alike likely; `n` is at least 1.
+    /// A whole number from 0 to `n` − 1 with equal probabilities; `n` is at least 1.
     fn pick(&mut self, stream: StreamId, n: u32) -> u32;
-    /// A number from 0 up to but without 1, uniformly.
+    /// A uniform number from 0 (inclusive) to 1 (exclusive).
     fn uniform(&mut self, stream: StreamId) -> f64;
 }
 
-/// For formulas that cannot draw. Says no, least and middle.
+/// For formulas that cannot draw. Returns false, the minimum and the midpoint.
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) struct NoChance;
 
@@ -50,11 +50,11 @@ impl Chance for NoChance {
     }
 }
 
-/// What was drawn by the evaluation under way, so that it can be reported afterwards.
+/// The draws of the current evaluation, to be reported afterwards.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Draws {
     pub(super) values: Vec<f64>,
-    /// What gives the functions of the game.
+    /// The functions of the game.
     pub(crate) game: Option<Arc<GameFunctions>>,
 }
 
@@ -66,7 +66,7 @@ impl Draws {
 }
 
 impl Memory {
-    /// How many stand within so many metres of the caster; everyone does, where nobody has a place.
+    /// The number of combatants within a distance of the caster; all of them without positions.
     pub(crate) fn near(&self, layout: &Layout, frame: &Frame, counted: Counted, metres: f64) -> f64 {
         let me = frame.block(Role::Caster);
         let side = |block: usize| self.numbers()[block + Layout::SIDE.index()];
@@ -84,7 +84,7 @@ impl Memory {
         blocks.filter(counts).count() as f64
     }
 
-    /// A condition that needs no look-up; NaN for any other, and where a value is out of the ordinary.
+    /// A condition that needs no lookup; NaN for any other condition and for values that are not finite.
     #[inline(always)]
     pub(crate) fn condition(&self, quick: QuickCondition, now: f64) -> f64 {
         match quick {
@@ -97,17 +97,17 @@ impl Memory {
     }
 }
 
-/// Who acts on whom, when: everything that an operand's place depends on.
+/// The context of an evaluation: caster, target and time, which determine the location of every operand.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Frame {
     bases: [u32; 8],
     /// Microseconds since the start of the fight.
     pub(crate) now: f64,
-    /// First stream of the caster.
+    /// The caster's first stream.
     streams: u32,
     /// Caster and target.
     pub(crate) pair: [CombatantId; 2],
-    /// Which shapes are evaluated: those of the formulas as they are hoisted, or as whole.
+    /// Which shapes are evaluated: the hoisted ones, or the complete ones.
     form: u32,
 }
 
@@ -137,13 +137,13 @@ impl Frame {
         }
     }
 
-    /// The same for formulas of an ability that the caster need not have.
+    /// The same for formulas of an ability that the caster may not have.
     #[inline]
     pub(crate) fn in_form(self, form: u32) -> Self {
         Self { form, ..self }
     }
 
-    /// The first number of somebody's block.
+    /// The first number of a combatant's block.
     #[inline]
     pub(crate) fn block(&self, role: Role) -> usize {
         self.bases[if role == Role::Caster { 2 } else { 3 }] as usize
@@ -171,7 +171,7 @@ impl Frame {
 }
 
 impl Program {
-    /// The value of a formula that is one number of one combatant, or a constant; not below zero.
+    /// The value of a formula that is a single number of one combatant or a constant; not negative.
     #[inline]
     pub(crate) fn plain_value(&self, formula: FormulaId, who: CombatantId, memory: &Memory) -> Option<f64> {
         let Shape::Value(operand) = self.shapes[formula.index()] else { return None };
@@ -183,10 +183,10 @@ impl Program {
         Some(memory.at(base + usize::from(operand.at))).filter(|value| value.is_finite() && *value >= 0.0)
     }
 
-    /// Evaluates a formula to a finite number (truths are 1 and 0).
+    /// Evaluates a formula to a finite number (conditions are 1 or 0).
     ///
     /// # Errors
-    /// The part of the formula that has no value, with what led there.
+    /// Returns the part of the formula without a value, with the numbers that led to it.
     #[inline(always)]
     pub(crate) fn number(
         &self,
@@ -200,8 +200,8 @@ impl Program {
         if value.is_finite() { Ok(value) } else { self.look_closer(formula, memory, frame, draws) }
     }
 
-    /// The fast path gave up: the careful one finds out where and why. It may also find a value
-    /// after all, since the fast one checks more coarsely.
+    /// The fast path failed: the careful one determines where and why. It may also find a value after all, since the
+    /// fast one checks more coarsely.
     #[cold]
     #[inline(never)]
     fn look_closer(
@@ -223,7 +223,7 @@ impl Program {
         self.shapes[formula.index() + frame.form as usize]
     }
 
-    /// The form of the formulas as whole, for [`Frame::in_form`]: without hoisted parts that not everybody has.
+    /// The form with complete formulas for [`Frame::in_form`], without hoisted parts that not every combatant has.
     pub(crate) fn whole_form(&self) -> u32 {
         self.formulas.len() as u32
     }
@@ -233,9 +233,9 @@ impl Program {
         if self.ability(ability).users.contains(character) { 0 } else { self.whole_form() }
     }
 
-    /// Evaluates a formula; NaN or an infinity where it has no value.
+    /// Evaluates a formula; NaN or infinite if it has no value.
     ///
-    /// A plain value is read in place; the other shapes are a call that returns in a register.
+    /// A plain value is read in place; other shapes are a call that returns in a register.
     #[inline(always)]
     pub(crate) fn evaluate(
         &self,
@@ -345,8 +345,8 @@ impl Program {
         acc
     }
 
-    /// Curves, chance, who is near. Not inlined: what it needs at hand would be fetched before each formula that adds and
-    /// multiplies.
+    /// Curves, chance, and counts within a distance. Not inlined, because its setup would precede every formula that
+    /// only adds and multiplies.
     #[inline(never)]
     fn rare(
         &self,
@@ -408,7 +408,7 @@ impl Program {
     }
 }
 
-/// What changes as time passes, and needs no accumulator. Not inlined, as [`Program::rare`].
+/// Values that change with time and need no accumulator. Not inlined, for the same reason as [`Program::rare`].
 #[inline(never)]
 fn at_this_moment(op: &Op, memory: &Memory, frame: &Frame) -> f64 {
     match op.code {
@@ -429,13 +429,13 @@ fn power(a: f64, b: f64) -> f64 {
     if a.is_finite() && b.is_finite() { BinaryOp::Power.apply(a, b) } else { f64::NAN }
 }
 
-/// A quotient; NaN where there is none.
+/// A quotient; NaN if there is none.
 #[inline(always)]
 fn over(a: f64, b: f64) -> f64 {
     if b == 0.0 || !b.is_finite() { f64::NAN } else { a / b }
 }
 
-/// An operation that lets no bad operand disappear: where it could, the result is a NaN.
+/// An operation that must not hide an invalid operand: if it could, the result is NaN.
 #[inline]
 pub(crate) fn guarded(op: BinaryOp, a: f64, b: f64) -> f64 {
     match op {
@@ -444,7 +444,7 @@ pub(crate) fn guarded(op: BinaryOp, a: f64, b: f64) -> f64 {
         BinaryOp::Multiply => a * b,
         BinaryOp::Divide => over(a, b),
         BinaryOp::Power => power(a, b),
-        // What compares or chooses would let a bad operand disappear.
+        // Comparisons and choices would hide an invalid operand.
         _ if !(a - b).is_finite() => f64::NAN,
         BinaryOp::Less => truth(a < b),
         BinaryOp::AtMost => truth(a <= b),

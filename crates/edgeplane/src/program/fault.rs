@@ -1,24 +1,24 @@
-//! What a running formula can meet that it cannot go on from.
+//! Errors of formulas at run time.
 
 use super::Program;
 use super::ids::FormulaId;
 use super::tree::{LeafValue, Stumble};
 use crate::text::{Code, Diagnostic, Span};
 
-/// Why there is no number.
+/// The reason why there is no number.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum FaultReason {
     /// A division by zero.
     DividesByZero,
-    /// A result that is no finite number: too large, a root or logarithm of a negative number.
+    /// A result that is not a finite number: too large, or the root or logarithm of a negative number.
     NotFinite,
     /// `between(low, high)` with low above high.
     BoundsReversed,
-    /// `dice(number, sides)` with a number or sides that no dice have.
+    /// `dice(number, sides)` with an invalid number or sides.
     NotDice,
-    /// `roll(chance, streak = n)` with so small a chance that more than `n` misses in a row are needed for it.
+    /// `roll(chance, streak = n)` with a chance so small that it requires more than `n` misses in a row.
     StreakTooShort,
-    /// A time, cost or rate below zero.
+    /// A negative time, cost or rate.
     Negative,
 }
 
@@ -37,17 +37,17 @@ impl FaultReason {
     }
 }
 
-/// A formula that had no usable value, with everything needed to say so.
+/// A formula without a usable value, with everything needed to report it.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Fault {
     /// The formula.
     pub formula: FormulaId,
-    /// Why.
+    /// The reason.
     pub reason: FaultReason,
-    /// The part that stumbled, in the file.
+    /// The failing part, as a location in the file.
     pub span: Span,
-    /// What had been read, with the text it was read by.
+    /// The numbers read so far, with the text by which each was read.
     pub values: Vec<(String, f64)>,
 }
 
@@ -67,7 +67,7 @@ impl Fault {
         Self { formula, reason: FaultReason::Negative, span: compiled.source.span, values }
     }
 
-    /// As a diagnostic, with what led there.
+    /// A diagnostic with the numbers that led to the error.
     pub fn diagnostic(&self, program: &Program, code: Code) -> Diagnostic {
         let compiled = program.formula(self.formula);
         let message = format!("`{}` {}", compiled.source.path, self.reason.what());

@@ -1,11 +1,11 @@
-//! How the amount of a pool moves by itself.
+//! Flows: how the amount of a pool changes over time.
 
 use super::layout::pool_slot;
 use super::time::Time;
 use crate::numbers::{Extremes, Whole};
 
-/// A pool from one moment on: what is in it, and what it gains or loses by itself. It holds until something else changes
-/// the pool, so whoever draws a bar needs nothing else until then.
+/// The course of a pool: its amount and its flow from a given time on. It is valid until something else changes the
+/// pool, so a bar can be drawn from it until then.
 ///
 /// ```
 /// # use edgeplane::{CombatantId, Fight, Game, Time};
@@ -35,28 +35,28 @@ impl PoolFlow {
         self.numbers[usize::from(slot)]
     }
 
-    /// From when on it says what is in the pool.
+    /// When it starts.
     pub fn since(&self) -> Time {
         Time(self.number(pool_slot::SINCE) as u64)
     }
 
-    /// What is in the pool at a moment that is not before [`PoolFlow::since`], from 0 to the cap.
+    /// The amount at a time that is not before [`PoolFlow::since`], from 0 to the cap.
     pub fn amount_at(&self, moment: Time) -> f64 {
         amount(&self.numbers, moment.micros())
     }
 
-    /// The most that it holds.
+    /// The cap.
     pub fn cap(&self) -> f64 {
         self.number(pool_slot::CAP)
     }
 
-    /// What it gains each second, or with each portion; below zero where it loses.
+    /// The gain per second or per portion; negative for a loss.
     pub fn rate(&self) -> f64 {
         self.number(pool_slot::RATE)
     }
 
-    /// Seconds between portions, which come at whole multiples from the beginning of the fight; none where the pool flows
-    /// all the time.
+    /// Seconds between portions, which come at whole multiples from the beginning of the fight; `None` for a continuous
+    /// flow.
     pub fn portions(&self) -> Option<f64> {
         Some(self.number(pool_slot::EVERY) / 1e6).filter(|every| *every > 0.0)
     }
@@ -65,7 +65,7 @@ impl PoolFlow {
 /// The numbers of one pool, in the order of [`pool_slot`].
 pub(crate) type PoolNumbers = [f64; pool_slot::WIDTH as usize];
 
-/// The amount at a moment, in microseconds: a straight line, or stairs, within 0 and the cap.
+/// The amount at a time in microseconds: linear or in steps, between 0 and the cap.
 #[inline(always)]
 pub(crate) fn amount(pool: &PoolNumbers, now: f64) -> f64 {
     let [amount, cap, rate, since, every] = pool;
@@ -78,8 +78,7 @@ pub(crate) fn amount(pool: &PoolNumbers, now: f64) -> f64 {
     }
 }
 
-/// The same where it flows in portions. Out of line with all that it needs, so that other reads keep their
-/// registers.
+/// The same for a flow in portions. Not inlined, so that other reads keep their registers.
 #[cold]
 #[inline(never)]
 fn in_portions([amount, cap, rate, since, every]: &PoolNumbers, now: f64) -> f64 {
@@ -87,14 +86,14 @@ fn in_portions([amount, cap, rate, since, every]: &PoolNumbers, now: f64) -> f64
     (amount + rate * portions).larger(0.0).smaller(*cap)
 }
 
-/// The share of the cap; nothing has no share.
+/// The share of the cap; 0 for a cap of 0.
 #[inline(always)]
 pub(crate) fn share(pool: &PoolNumbers, now: f64) -> f64 {
     let cap = pool[usize::from(pool_slot::CAP)];
     if cap == 0.0 { 0.0 } else { amount(pool, now) / cap }
 }
 
-/// The first moment at which `wanted` is there, or lacks no more than `dust`, to the microsecond.
+/// The first time at which the pool holds `wanted`, or lacks at most `dust`, to the microsecond.
 #[cold]
 #[inline(never)]
 pub(crate) fn when_it_holds(pool: &PoolNumbers, wanted: f64, dust: f64, now: f64) -> Option<Time> {
@@ -112,7 +111,7 @@ pub(crate) fn when_it_holds(pool: &PoolNumbers, wanted: f64, dust: f64, now: f64
     if guess >= Time::NEVER.micros() {
         return None;
     }
-    // Rounding can put the guess off by one; the moment is settled by asking the pool itself.
+    // Rounding can make the estimate off by one; the pool itself is checked around it.
     let unit = if every == 0.0 { 1.0 } else { every };
     let holds = |at: f64| amount(pool, at) >= wanted;
     let mut at = guess;

@@ -1,4 +1,4 @@
-//! The designer's own formulas: checked where they are defined, once.
+//! The designer's own formulas, checked once at their definition.
 
 use super::resolve::{Compiler, Resolver};
 use super::scope::Scope;
@@ -7,8 +7,8 @@ use crate::rules::{FunctionRule, Named};
 use crate::text::{Code, Diagnostic};
 
 impl Compiler<'_> {
-    /// Checks the designer's own formulas where they are defined, once. Those that are wrong are
-    /// remembered, so that nobody who calls them is blamed.
+    /// Checks the designer's own formulas at their definition. Wrong ones are remembered, so that their callers are not
+    /// reported.
     pub(crate) fn check_functions(&mut self) {
         for index in 0..self.functions.len() {
             self.broken[index] |= self.functions[index].rule.is.is_none();
@@ -37,7 +37,7 @@ impl Compiler<'_> {
             let fine = resolver.expr(&body.expr).is_some();
             self.broken[index] = !fine || (!before && self.out.any_error());
         }
-        // Places of chance count where a formula is used, not where it is defined.
+        // Random streams belong to the use of a formula, not to its definition.
         self.program.sites.truncate(sites.0);
         self.site_names.truncate(sites.1);
     }
@@ -64,7 +64,7 @@ impl Compiler<'_> {
     }
 }
 
-/// Whether a walk from the end of `path` comes back to `start`; `path` is then that circle.
+/// Whether a walk from the end of `path` returns to `start`; `path` is then the cycle.
 fn closes(edges: &[Vec<usize>], start: usize, path: &mut Vec<usize>) -> bool {
     let mut seen = vec![false; edges.len()];
     walk(edges, start, path, &mut seen)
@@ -87,7 +87,7 @@ fn walk(edges: &[Vec<usize>], start: usize, path: &mut Vec<usize>, seen: &mut [b
     false
 }
 
-/// Finds a circle among `edges`, from any start; used wherever things may refer to each other.
+/// Finds a cycle among `edges` from any start; used wherever rules may refer to each other.
 pub(crate) fn find_circle(edges: &[Vec<usize>]) -> Option<Vec<usize>> {
     (0..edges.len()).find_map(|start| {
         let mut path = vec![start];

@@ -1,5 +1,5 @@
-//! Functions that the game gives: declared in the ruleset, so that their names and arguments are checked, and answered by
-//! the game while a fight runs.
+//! Functions of the game: declared in the ruleset, so that their names and arguments are checked, and evaluated by the
+//! game while a fight runs.
 
 use std::sync::Arc;
 
@@ -14,7 +14,7 @@ use super::time::Time;
 use super::tree::Role;
 use crate::rules::{FunctionRule, Named};
 
-/// A `[formula.*]` of which the game gives the value.
+/// A `[formula.*]` that the game evaluates.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct GameFunctionPlan {
@@ -24,31 +24,31 @@ pub struct GameFunctionPlan {
     pub about: String,
     /// The names of its arguments.
     pub args: Vec<String>,
-    /// It gives a truth, and not a number.
+    /// It returns a condition instead of a number.
     pub truth: bool,
 }
 
-/// What a formula asks of a function of the game.
+/// A call of a function of the game.
 #[derive(Clone, Copy, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Question<'a> {
     /// The arguments, as many as are declared.
     pub args: &'a [f64],
-    /// Who acts in the formula.
+    /// The combatant that acts in the formula.
     pub caster: CombatantId,
-    /// Who is acted upon; the caster where there is nobody else.
+    /// The target; the caster if there is none.
     pub target: CombatantId,
-    /// When.
+    /// The time.
     pub now: Time,
 }
 
 type Answer = Arc<dyn Fn(&Question) -> f64 + Send + Sync>;
 
-/// The answers of a game, for some of the functions of a program.
+/// The functions of a game, for some or all of those that a program declares.
 #[derive(Clone, Default)]
 pub(crate) struct GameFunctions {
     by_name: Vec<(String, Answer)>,
-    /// The same for each function of the program, in its order.
+    /// One entry for each declared function, in order.
     by_number: Vec<Option<Answer>>,
 }
 
@@ -59,21 +59,21 @@ impl std::fmt::Debug for GameFunctions {
 }
 
 impl GameFunctions {
-    /// The same under other rules, by their names.
+    /// The same functions under other rules, matched by name.
     pub(crate) fn under(&self, program: &Program) -> Self {
         let mut under = self.clone();
         under.look_up(program);
         under
     }
 
-    /// One more answer, in the place of an earlier one of that name.
+    /// Sets a function, replacing an earlier one with the same name.
     pub(crate) fn set(&mut self, program: &Program, name: &str, answer: Answer) {
         self.by_name.retain(|(other, _)| other != name);
         self.by_name.push((name.to_owned(), answer));
         self.look_up(program);
     }
 
-    /// Finds the functions of a program by their names.
+    /// Finds the functions of a program by name.
     fn look_up(&mut self, program: &Program) {
         let of = |plan: &GameFunctionPlan| {
             self.by_name.iter().find(|(name, _)| *name == plan.name).map(|(_, answer)| Arc::clone(answer))
@@ -83,7 +83,7 @@ impl GameFunctions {
 }
 
 impl Compiler<'_> {
-    /// The number of a function among those of the game.
+    /// The index of a function among those of the game.
     pub(super) fn game_function(&mut self, index: usize, gives_truth: bool) -> u16 {
         let before = self.functions[..index].iter().filter(|function| function.rule.game).count();
         self.program.game_functions[before].truth = gives_truth;
@@ -91,7 +91,7 @@ impl Compiler<'_> {
     }
 }
 
-/// Those of a ruleset that the game gives, in its order.
+/// The declared functions of a ruleset, in order.
 pub(super) fn of_game(functions: &[Named<FunctionRule>]) -> Vec<GameFunctionPlan> {
     let of_game = functions.iter().filter(|function| function.rule.game);
     let plan = |Named { name, rule, .. }: &Named<FunctionRule>| GameFunctionPlan {
@@ -104,12 +104,12 @@ pub(super) fn of_game(functions: &[Named<FunctionRule>]) -> Vec<GameFunctionPlan
 }
 
 impl Program {
-    /// Every function that the game gives.
+    /// All functions of the game.
     pub fn game_functions(&self) -> &[GameFunctionPlan] {
         &self.game_functions
     }
 
-    /// What the game answers; nothing, if it gives no such function. What it answers lies with the draws then.
+    /// Calls the game; `None` if it provides no such function. The result is stored with the draws.
     #[cold]
     #[inline(never)]
     pub(super) fn ask_game(

@@ -1,4 +1,4 @@
-//! Gear and gear sets: which statuses a character has for what it wears.
+//! Gear and gear sets: the statuses that a character has through its gear.
 
 use super::Program;
 use super::ids::{FormulaId, GearId, SiteId, StatusId};
@@ -12,13 +12,13 @@ use crate::text::{Code, Diagnostic};
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct WornPlan {
-    /// Its name; what it does while it is worn is a status of that name.
+    /// Its name; while it is worn, it works as a status of that name.
     pub name: String,
-    /// What the ruleset says about it.
+    /// Its description in the ruleset.
     pub about: String,
-    /// Where it is worn.
+    /// Its slot.
     pub slot: Option<String>,
-    /// The set that it belongs to, and how many pieces of it the character wears.
+    /// Its set, and the number of pieces of the set that the character wears.
     pub set: Option<(String, u32)>,
 }
 
@@ -28,26 +28,26 @@ pub struct WornPlan {
 pub struct GearPlan {
     /// Its name.
     pub name: String,
-    /// Where it is worn; one piece for each slot.
+    /// Its slot; one piece can be worn in each slot.
     pub slot: Option<String>,
-    /// The set that it belongs to, by its number.
+    /// Its set, by number.
     pub set: Option<usize>,
-    /// What its wearer has: what it does itself comes first.
+    /// The statuses of its wearer, its own status first.
     pub statuses: Vec<WornStatus>,
 }
 
-/// A gear set: from so many pieces on, these statuses and no others.
+/// A gear set: the statuses for each threshold of pieces.
 pub type GearSetPlan = Vec<(u32, Vec<WornStatus>)>;
 
-/// A status that somebody has for what it wears.
+/// A status that a combatant has through its gear.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct WornStatus {
-    /// Which.
+    /// The status.
     pub status: StatusId,
     /// How many stacks.
     pub stacks: u32,
-    /// Seconds that it lasts from then on; for as long as the pieces are worn, if it is not said.
+    /// Its duration in seconds; without one, it lasts while the pieces are worn.
     pub duration: Option<FormulaId>,
 }
 
@@ -57,18 +57,18 @@ impl WornStatus {
     }
 }
 
-/// A piece that a character may have with it.
+/// A piece that a character may wear.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct ChancyPiece {
     /// The piece.
     pub piece: GearId,
-    /// How likely it wears it, and where that is drawn.
+    /// The chance that it is worn, and its random stream.
     pub chance: (FormulaId, SiteId),
 }
 
 impl Program {
-    /// The statuses that whoever wears some pieces has for that: those of each piece in order, then those of the sets.
+    /// The statuses for a list of worn pieces: those of each piece in order, then those of the sets.
     pub(crate) fn statuses_of_gear(&self, worn: &[GearId], into: &mut Vec<WornStatus>) {
         into.clear();
         for piece in worn {
@@ -79,7 +79,7 @@ impl Program {
             let reached = set.iter().rfind(|(needed, _)| *needed <= pieces);
             into.extend(reached.iter().flat_map(|(_, statuses)| statuses));
         }
-        // What several pieces give is held once, so that it is the same whatever was worn before.
+        // A status that several pieces give is held once, so that the result does not depend on what was worn before.
         let mut index = 0;
         while let Some(one) = into.get(index).copied() {
             let first =
@@ -101,7 +101,7 @@ impl Compiler<'_> {
         index.map(|index| GearId(index as u16))
     }
 
-    /// Pieces and sets for fights in which they change.
+    /// Pieces and sets for fights in which gear changes.
     fn gear_plans(&mut self, rules: &Ruleset) {
         let named = |word: &Word| self.names.statuses.get(&word.text);
         let plan = |piece: &Named<crate::rules::GearRule>| GearPlan {
@@ -136,7 +136,7 @@ impl Compiler<'_> {
         Some(WornStatus { status, stacks: rule.stacks, duration })
     }
 
-    /// Looks up the names in gear and gear sets, worn or not.
+    /// Resolves the names in gear and gear sets, worn or not.
     pub(crate) fn gear(&mut self, rules: &Ruleset) {
         for piece in &rules.gear {
             if let Some(set) = &piece.rule.set {
@@ -158,8 +158,7 @@ impl Compiler<'_> {
         }
     }
 
-    /// What a character wears, and the statuses that it has for that: those of each piece in order,
-    /// then those of the sets.
+    /// The gear of a character and its statuses: those of each piece in order, then those of the sets.
     pub(super) fn worn(
         &mut self,
         name: &str,
@@ -220,7 +219,7 @@ impl Compiler<'_> {
     }
 }
 
-/// What a character has on.
+/// The gear of a character.
 pub(super) struct Worn {
     pub(super) plans: Vec<WornPlan>,
     pub(super) pieces: Vec<GearId>,

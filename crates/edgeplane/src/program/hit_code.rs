@@ -1,8 +1,8 @@
-//! The steps of a hit or a heal as the engine runs them.
+//! The compiled steps of hits and heals.
 //!
-//! An operand of a step is a constant, a number that lies in memory, or a formula. Most are one of the
-//! first two, because what reads one combatant's attributes alone is computed when those change (see
-//! [`super::hoist`]). There is one way through the steps; the trace follows the same one.
+//! An operand of a step is a constant, a number in memory, or a formula. Most are one of the first two, because parts
+//! that read only one combatant's attributes are computed when those change (see [`super::hoist`]). There is one
+//! interpreter for steps; the trace uses the same one.
 
 use super::Program;
 use super::code::{CONSTANTS, Operand, Shape};
@@ -12,20 +12,20 @@ use super::ops::BinaryOp;
 use super::steps::StepPlan;
 use super::tree::{Read, Role};
 
-/// A hit or a heal: an amount on its way through steps into a pool.
+/// A hit or a heal: an amount that passes through steps into a pool.
 #[derive(Clone, Debug)]
 pub struct StepsEffect {
     /// The amount that enters the first step.
     pub amount: FormulaId,
-    /// How far chance spreads it, and where that is drawn.
+    /// The spread of the amount, and its random stream.
     pub spread: Option<(FormulaId, SiteId)>,
     /// The damage type; the first for a heal.
     pub damage_type: DamageTypeId,
-    /// The steps that it goes through. Types, tags and skips are settled already.
+    /// The steps that apply to it. Types, tags and skips are already resolved.
     pub steps: Vec<StepCode>,
-    /// The pool at the end of the way.
+    /// The pool that it changes.
     pub pool: PoolId,
-    /// A formula of a step reads what the hit is so far: its amount at the start, or marks.
+    /// A formula of a step reads the initial amount or a mark of the hit.
     pub(crate) reads_hit: bool,
 }
 
@@ -34,17 +34,17 @@ pub struct StepsEffect {
 pub struct StepCode {
     /// The step.
     pub id: StepId,
-    /// Passed by unless true.
+    /// A condition; the step is skipped if it is false.
     pub when: Option<FormulaId>,
-    /// The amount that leaves the step.
+    /// The new amount.
     pub amount: Option<FormulaId>,
-    /// This pool takes what it can.
+    /// This pool soaks as much as it holds.
     pub soak: Option<PoolId>,
     /// The mark that it sets.
     pub mark: Option<u16>,
-    /// The way ends here.
+    /// The hit ends here.
     pub stops: bool,
-    /// Passed by, and not reported, unless this one has this status.
+    /// Skipped without a report unless this combatant has this status.
     pub(crate) owned: Option<(Role, u16)>,
     pub(crate) gate: StepGate,
     pub(crate) change: StepChange,
@@ -55,28 +55,28 @@ pub struct StepCode {
 pub(crate) enum StepGate {
     /// Always.
     Open,
-    /// With the chance that an operand gives.
+    /// With the chance given by an operand.
     Roll(SiteId, Operand),
     /// With the chance `a - b`.
     RollDifference(SiteId, Operand, Operand),
-    /// When a formula is true.
+    /// If a formula is true.
     Formula(FormulaId),
 }
 
-/// What a step does to the amount.
+/// How a step changes the amount.
 #[derive(Clone, Copy, Debug)]
 pub(crate) enum StepChange {
-    /// Nothing.
+    /// Not at all.
     Keep,
     /// `amount * a`
     Scale(Operand),
     /// `amount * a / b`
     Ratio(Operand, Operand),
-    /// A formula gives it.
+    /// By a formula.
     Formula,
 }
 
-/// An operand that is no local, with the damage type settled.
+/// An operand that is not a local, with the damage type resolved.
 fn settled(operand: Operand, damage_type: DamageTypeId) -> Option<Operand> {
     match operand.region {
         CONSTANTS..=3 => Some(operand),
@@ -86,7 +86,7 @@ fn settled(operand: Operand, damage_type: DamageTypeId) -> Option<Operand> {
 }
 
 impl Program {
-    /// The steps that an effect goes through, as far as that is known before the fight.
+    /// The steps of an effect, as far as they are known before the fight.
     pub(crate) fn steps_effect(
         &self,
         amount: FormulaId,

@@ -1,13 +1,13 @@
-//! Hoisting: what reads only one combatant's attributes is computed when those change, not when it
-//! is read.
+//! Hoisting: parts of formulas that read only one combatant's attributes are computed when these change, not when they
+//! are read.
 //!
-//! Every largest part of a formula that reads nothing but one combatant's attributes becomes a
-//! hidden attribute. Hidden attributes are computed whether they will be needed or not, so one that has no value (a
-//! division by a zero attribute) is kept as a NaN, and becomes an error only if it is read.
+//! Every maximal part of a formula that reads only attributes of one combatant becomes a hidden attribute. Hidden
+//! attributes are computed whether they are needed or not, so one without a value (a division by a zero attribute) is
+//! stored as NaN and becomes an error only when it is read.
 //!
-//! What only the formulas of an ability read of whoever uses it is computed for the characters that can have the ability, and
-//! abilities that no character has together keep theirs in the same slots. Where somebody else brings an ability's effects
-//! about (an encounter's script, a call of the game, an explanation), its formulas are evaluated whole.
+//! Parts that only the formulas of an ability read from its caster are computed for the characters that can have the
+//! ability, and abilities that no character has together share slots. If another combatant causes the effects of an
+//! ability (an encounter's script, a call of the game, an explanation), its formulas are evaluated completely.
 
 use super::Program;
 use super::code::{Emitter, Shape};
@@ -24,28 +24,28 @@ pub(crate) struct Hidden {
     /// Whether it has a value for each damage type.
     pub(crate) typed: bool,
     pub(crate) shape: Shape,
-    /// What it reads, see [`super::dirty`].
+    /// Its inputs; see [`super::dirty`].
     pub(crate) reads: u64,
-    /// Of whom it is read.
+    /// The combatants for which it is read.
     readers: Readers,
-    /// The tree, read as the owner's own and wherever it is written, to find out whether it is already there.
+    /// The tree, normalised to the owner's own attributes and without locations, to detect duplicates.
     tree: Tree,
 }
 
-/// A slot of hidden attributes that no character has together: of all whom something in it is read.
+/// A slot of hidden attributes that no character has together, with all characters for which it is read.
 #[derive(Clone, Debug)]
 pub(crate) struct SharedSlot {
     slot: Slot,
     readers: Readers,
 }
 
-/// Of which characters something is read.
+/// The characters for which something is read.
 #[derive(Clone, Debug, Default)]
 pub(crate) enum Readers {
     /// Of any.
     #[default]
     All,
-    /// Of these alone, in order.
+    /// Only these, in order.
     These(Vec<CharacterId>),
 }
 
@@ -57,7 +57,7 @@ impl Readers {
         }
     }
 
-    /// Those of them who are not among others.
+    /// Those that are not among the others.
     fn without(&self, others: &Self) -> Self {
         match (self, others) {
             (_, Self::All) => Self::These(Vec::new()),
@@ -89,10 +89,10 @@ impl Readers {
     }
 }
 
-/// Beyond so many slots nothing more is hoisted: offsets are 16 bits wide.
+/// The maximum number of slots for hoisting: offsets are 16 bits wide.
 const MOST_SLOTS: u16 = 60_000;
 
-/// What the attributes that a tree reads have in common.
+/// What the attributes read by a tree have in common.
 struct Reads {
     role: Role,
     typed: bool,
@@ -105,7 +105,7 @@ impl Program {
         let room = self.layout.stride < MOST_SLOTS;
         match reads(tree).filter(|_| !simple && room) {
             Some(reads) => {
-                // Of a target it is read whoever that is.
+                // Any combatant can be a target.
                 let readers = if reads.role == Role::Target { &Readers::All } else { readers };
                 let slot = self.hidden_slot(tree, reads.typed, first_local, readers);
                 let read = if reads.typed { Read::Typed(reads.role, slot) } else { Read::Attribute(reads.role, slot) };
@@ -172,7 +172,7 @@ impl Program {
         slot
     }
 
-    /// Notes which hidden attributes are computed of whom, once all of them are known.
+    /// Records which hidden attributes are computed for which characters, once all of them are known.
     pub(super) fn with_hidden(mut self) -> Self {
         for (id, plan) in (0..).map(CharacterId).zip(&mut self.characters) {
             let read = (0..).zip(&self.hidden).filter(|(_, hidden)| hidden.readers.contains(id));
@@ -184,7 +184,7 @@ impl Program {
 }
 
 impl Compiler<'_> {
-    /// Who can have each ability.
+    /// The characters that can have each ability.
     pub(super) fn who_has_abilities(&mut self, rules: &Ruleset) -> Vec<Readers> {
         let mut having = vec![Vec::new(); rules.abilities.len()];
         for (id, named) in (0..).map(CharacterId).zip(&rules.characters) {
@@ -204,7 +204,7 @@ impl Compiler<'_> {
     }
 }
 
-/// What a tree reads, if that is nothing but attributes of one combatant.
+/// The inputs of a tree, if it reads only attributes of one combatant.
 fn reads(tree: &Tree) -> Option<Reads> {
     let mut found: Option<Reads> = None;
     let mut bound = Vec::new();
@@ -242,7 +242,7 @@ fn add(found: &mut Option<Reads>, role: Role, typed: bool) -> bool {
     }
 }
 
-/// The tree as one of the owner's own attributes, equal to any other but for where they were written.
+/// The tree in terms of the owner's own attributes, without locations, for comparison.
 fn as_own(tree: &Tree) -> Tree {
     let mut own = tree.clone();
     own.each_mut(&mut |part| {

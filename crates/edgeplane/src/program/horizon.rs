@@ -1,9 +1,9 @@
-//! Until when a condition keeps its value if nothing else happens.
+//! How long a condition keeps its value if no event happens.
 //!
-//! A condition whose only moving parts are linear (a pool in flow, the time, a distance between two who
-//! walk straight on) is solved for the moment at which a comparison within it turns. Where a bound is known
-//! of how fast a part changes, it is looked at again when the comparison can have turned at the earliest. What
-//! has no bound is looked at again after [`POLL`].
+//! A condition whose only changing parts are linear (a pool with a flow, the time, a distance between combatants on
+//! straight courses) is solved for the time at which a comparison in it changes. If only a bound on the rate of change
+//! of a part is known, the condition is evaluated again at the earliest time at which the comparison can have changed.
+//! Parts without a bound are evaluated again after [`POLL`].
 
 use super::Program;
 use super::eval::Frame;
@@ -17,20 +17,20 @@ use super::time::Time;
 use super::tree::{Counted, PoolPart, Read, Role, Tree, TreeKind};
 use crate::numbers::{Extremes, Whole};
 
-/// How often a condition is looked at that changes as time passes and cannot be solved for the moment at
-/// which it does, and how late what is only bounded may be noticed: a tenth of a second.
+/// The interval at which conditions are evaluated that change with time and cannot be solved, and the maximum delay
+/// with which bounded ones are noticed: a tenth of a second.
 pub(crate) const POLL: Time = Time(100_000);
 
-/// A value that moves along a straight line for a while, or no farther off it than it drifts. Times are in microseconds. What is
-/// not a number is not known: a draw, or a quotient that the rest of the condition keeps from being asked for.
+/// A value that follows a straight line for a while, or deviates from it at most by a drift. Times are in microseconds.
+/// NaN means unknown: a draw, or a quotient that is guarded by the rest of the condition.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Course {
     pub(super) value: f64,
-    /// Change in a microsecond.
+    /// The change per microsecond.
     pub(super) slope: f64,
-    /// The most by which it leaves the line in a microsecond.
+    /// The maximum deviation from the line per microsecond.
     pub(super) drift: f64,
-    /// Until when that is so.
+    /// The time until which this holds.
     pub(super) until: f64,
 }
 
@@ -39,12 +39,12 @@ impl Course {
         Self { value, slope: 0.0, drift: 0.0, until: f64::INFINITY }
     }
 
-    /// The same value until a moment; nothing is known of it afterwards.
+    /// The same value until a given time; unknown afterwards.
     fn stays(value: f64, until: f64) -> Self {
         Self { until, ..Self::still(value) }
     }
 
-    /// A value that is not known, and may be another one after a moment.
+    /// An unknown value that may change after a given time.
     fn unknown(until: f64) -> Self {
         Self::stays(f64::NAN, until)
     }
@@ -57,7 +57,7 @@ impl Course {
         self.slope != 0.0 || self.drift != 0.0
     }
 
-    /// The most by which it changes in a microsecond.
+    /// The maximum change per microsecond.
     fn rate(self) -> f64 {
         self.slope.abs() + self.drift
     }
@@ -67,19 +67,19 @@ impl Course {
     }
 }
 
-/// A view of a condition at one moment.
+/// The evaluation of a condition at one moment.
 pub(super) struct Outlook<'a> {
     program: &'a Program,
     numbers: &'a mut Memory,
     frame: Frame,
-    /// How long what cannot be solved is taken to stay.
+    /// How long a value that cannot be solved is assumed to stay.
     poll: f64,
 }
 
-/// The first whole microsecond after now that is not before a moment.
+/// The first whole microsecond after now that is not before a given time.
 pub(super) fn moment_after(now: f64, until: f64) -> Time {
     if until < Time::NEVER.micros() {
-        // What arithmetic leaves must not cost a whole microsecond; and time has to go on.
+        // Rounding errors must not cost a whole microsecond, and time has to advance.
         Time((until - 1e-4).whole_above().larger(now + 1.0) as u64)
     } else {
         Time::NEVER
@@ -87,8 +87,8 @@ pub(super) fn moment_after(now: f64, until: f64) -> Time {
 }
 
 impl Program {
-    /// The first moment after now at which a condition may have another value than it has now, if nothing
-    /// happens but that time passes; [`Time::NEVER`] for one that does not move.
+    /// The first time after now at which a condition may have a different value without an event; [`Time::NEVER`] if it
+    /// does not change with time.
     pub(crate) fn next_change(&self, condition: FormulaId, numbers: &mut Memory, frame: &Frame) -> Time {
         let until = Outlook::new(self, numbers, *frame).course(&self.formula(condition).tree).until;
         moment_after(frame.now, until)
@@ -149,7 +149,7 @@ impl<'a> Outlook<'a> {
                 let until = if metres.moves() { self.poll } else { self.next_crossing(*counted, metres.value) };
                 Course::stays(value, until.smaller(metres.until))
             }
-            // Drawn or asked for anew each time.
+            // Drawn or requested again for each evaluation.
             TreeKind::Roll(..)
             | TreeKind::Streak(..)
             | TreeKind::Between(..)
@@ -158,8 +158,8 @@ impl<'a> Outlook<'a> {
         }
     }
 
-    /// Two truths of which one alone decides if it has this value: for as long as one that decides stays, the other is no
-    /// matter.
+    /// Two conditions, either of which decides the result alone if it has this value: while a deciding one lasts, the
+    /// other does not matter.
     fn both(&mut self, a: &Tree, b: &Tree, decides: f64) -> Course {
         let (a, b) = (self.course(a), self.course(b));
         let sure = |one: Course| one.is_known() && (one.value != 0.0) == (decides != 0.0);
@@ -174,15 +174,15 @@ impl<'a> Outlook<'a> {
         }
     }
 
-    /// A value that is not linear in its parts: known for as long as none of them moves.
+    /// A value that is not linear in its parts: known while none of them changes.
     fn steady(&self, value: f64, parts: &[Course]) -> Course {
         let until = parts.iter().fold(f64::INFINITY, |until, part| until.smaller(part.until));
         let moves = parts.iter().any(|part| part.moves());
         Course::stays(value, if moves { until.smaller(self.poll) } else { until })
     }
 
-    /// A value divided by one that moves: for as long as that is no less than half of what it is now, the result changes by no
-    /// more than twice as fast as it does now.
+    /// A value divided by a changing one: while the divisor is at least half of its current value, the result changes
+    /// at most twice as fast as it does now.
     fn divide(&self, a: Course, b: Course) -> Course {
         let (value, size, until) = (a.value / b.value, b.value.abs(), a.until.smaller(b.until));
         if !value.is_finite() {
@@ -235,7 +235,8 @@ impl<'a> Outlook<'a> {
         }
     }
 
-    /// When two values are alike next, or part again; if they drift, when they can be at the earliest, but not before a poll.
+    /// When two values are next equal or cease to be equal; if they drift, the earliest possible time, but not before
+    /// the next poll.
     fn crossing(&self, a: Course, b: Course) -> f64 {
         let slope = a.slope - b.slope;
         let drift = a.drift + b.drift;
@@ -246,11 +247,11 @@ impl<'a> Outlook<'a> {
             return f64::INFINITY;
         }
         let micros = (b.value - a.value) / slope;
-        // Already past: they only come further apart.
+        // Already past: the difference only grows.
         if micros < -0.5 { f64::INFINITY } else { self.frame.now + micros.larger(0.0) }
     }
 
-    /// A distance compared with a number that is known and stays.
+    /// A distance compared with a known constant.
     fn distance_against(&mut self, op: BinaryOp, a: &Tree, b: &Tree) -> Option<Course> {
         let is_distance = |tree: &Tree| matches!(tree.kind, TreeKind::Read(Read::Distance));
         let (distance_first, other) = match (is_distance(a), is_distance(b)) {
@@ -281,14 +282,14 @@ impl<'a> Outlook<'a> {
         Some(Course::stays(holds, self.pair_crossing(me, you, limit.value).smaller(limit.until)))
     }
 
-    /// When two are next as far apart as a limit.
+    /// When two combatants are next at a given distance.
     fn pair_crossing(&self, me: usize, you: usize, metres: f64) -> f64 {
         let now = self.frame.now;
         let away = minus(self.numbers.place(you, now), self.numbers.place(me, now));
         let closing = self.closing(me, you);
         let apart = (away[0] * away[0] + away[1] * away[1]).sqrt();
         if (apart - metres).abs() <= HAIR && !is_nowhere(closing) {
-            // At the edge itself, a moment decides.
+            // Exactly at the edge, the next moment decides.
             return now + 1.0;
         }
         let inside = away[0] * away[0] + away[1] * away[1] <= metres * metres;
@@ -301,7 +302,7 @@ impl<'a> Outlook<'a> {
         minus(self.numbers.course(you), self.numbers.course(me))
     }
 
-    /// When the next one comes within a distance of the one who acts, or leaves it.
+    /// When a combatant next enters or leaves a distance around the caster.
     fn next_crossing(&self, counted: Counted, metres: f64) -> f64 {
         let layout = &self.program.layout;
         let me = self.frame.block(Role::Caster);
@@ -345,7 +346,7 @@ impl<'a> Outlook<'a> {
         }
     }
 
-    /// Of a pool of the one who is the target.
+    /// A pool of the target.
     pub(super) fn pool_of_target(&self, pool: PoolId, part: PoolPart) -> Course {
         self.pool(self.frame.block(Role::Target) + self.program.layout.pool(pool).index(), part)
     }

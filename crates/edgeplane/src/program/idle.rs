@@ -1,4 +1,4 @@
-//! Warnings about what is written and has no effect.
+//! Warnings about keys without effect.
 
 use super::Program;
 use super::layout::Layout;
@@ -10,7 +10,7 @@ use crate::rules::{
 };
 use crate::text::{Code, Diagnostic, Diagnostics, Span};
 
-/// Reports every key of a sound ruleset that changes nothing.
+/// Reports every key of a valid ruleset that changes nothing.
 pub(super) fn idle(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
     let mut idle = Idle { rules, program, out };
     rules.abilities.iter().for_each(|named| idle.ability(named));
@@ -35,7 +35,7 @@ fn constant(formula: &Option<Formula>) -> Option<f64> {
     formula.as_ref().and_then(Formula::as_number)
 }
 
-/// Whether a time is left out, or 0.
+/// Whether a time is absent or 0.
 fn none(time: &Option<Formula>) -> bool {
     time.is_none() || constant(time) == Some(0.0)
 }
@@ -129,7 +129,7 @@ impl Idle<'_> {
         }
     }
 
-    /// Whether something of a status depends on how often it has ticked.
+    /// Whether something in a status depends on its number of ticks.
     fn reads_ticks(&self, status: &str) -> bool {
         let of = format!("status.{status}.");
         let own = self.program.formulas.iter().filter(|formula| formula.source.path.starts_with(&of));
@@ -138,7 +138,7 @@ impl Idle<'_> {
         found
     }
 
-    /// Whether some application gives a status a time of its own.
+    /// Whether some application gives a status its own duration.
     fn is_timed(&self, name: &str) -> bool {
         let by_sets = self.rules.gear_sets.iter().flat_map(|set| &set.rule.worn).flat_map(|(_, given)| given);
         by_sets.into_iter().any(|one| one.status.text == name && one.duration.is_some())
@@ -160,7 +160,7 @@ impl Idle<'_> {
             (TriggerEvent::AllyDefeated | TriggerEvent::EnemyDefeated, _) => receiver == Receiver::Other,
             _ => false,
         };
-        // What brings somebody back lets all that follows reach it.
+        // After a revival, all following effects reach the receiver.
         let mut revived = false;
         for effect in &on.does {
             let defeated = by_defeat(effect.to.unwrap_or(Receiver::Owner));
@@ -195,7 +195,7 @@ impl Idle<'_> {
         }
     }
 
-    /// Reaches and radii mean nothing where no encounter has places. One warning stands for all of them.
+    /// Reaches and radii have no meaning if no encounter has positions. One warning stands for all of them.
     fn ground(&mut self) {
         let is_placed = self.program.encounters.iter().any(|encounter| !encounter.places.is_empty());
         if self.program.encounters.is_empty() || is_placed {
@@ -300,7 +300,7 @@ impl Idle<'_> {
         }
     }
 
-    /// Tags of an effect are for steps alone, so one that no step asks for is probably misspelt.
+    /// Tags of an effect are only used by steps, so a tag that no step names is probably misspelt.
     fn tags(&mut self, effect: &EffectRule, tags: &[Word], what: &str) {
         let steps: Vec<&Named<StepRule>> =
             if what == "hit" { self.rules.all_hit_steps().collect() } else { self.rules.heal_steps.iter().collect() };

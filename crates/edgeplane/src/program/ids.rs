@@ -1,4 +1,4 @@
-//! Dense ids: what names become.
+//! Dense ids, to which names are resolved.
 
 macro_rules! ids {
     ($($name:ident($number:ty) $about:literal;)*) => { $(
@@ -8,7 +8,7 @@ macro_rules! ids {
         pub struct $name(pub $number);
 
         impl $name {
-            /// As an index.
+            /// The id as an index.
             #[inline(always)]
             pub fn index(self) -> usize {
                 self.0 as usize
@@ -39,7 +39,7 @@ ids! {
 }
 
 impl Slot {
-    /// The slot so many further on.
+    /// The slot at an offset.
     pub(crate) fn plus(self, more: u16) -> Self {
         Self(self.0 + more)
     }

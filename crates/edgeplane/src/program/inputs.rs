@@ -1,6 +1,5 @@
-//! What the value of a condition depends on, as bit sets: the numbers of the fight whose change can
-//! change the condition. The engine looks at a condition again when one of them changes, and not
-//! otherwise.
+//! The inputs of conditions as bit sets: the numbers of a fight whose change can change the condition. The engine
+//! evaluates a condition again when one of them changes, and not otherwise.
 
 use super::Program;
 use super::dirty;
@@ -13,8 +12,8 @@ use super::tree::{Counted, Read, Role};
 pub(crate) struct Reads {
     /// Pools, one bit each.
     pub pools: u64,
-    /// Attributes, the level, stacks of statuses and counts of tags: the bits of their slots, of which
-    /// two may share one; see `dirty`.
+    /// Attributes, the level, stacks of statuses and tag counts: the bits of their slots, some of which are shared; see
+    /// `dirty`.
     pub slots: u64,
 }
 
@@ -30,40 +29,40 @@ impl Reads {
     }
 }
 
-/// Everything that a condition depends on.
+/// All inputs of a condition.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub(crate) struct Inputs {
-    /// Numbers of the one who acts.
+    /// Numbers of the caster.
     pub own: Reads,
     /// Numbers of the target.
     pub other: Reads,
-    /// How many stand on each side.
+    /// The numbers of standing combatants.
     pub heads: bool,
-    /// Where the one who acts and the target are.
+    /// The positions of caster and target.
     pub distance: bool,
     /// The direction in which the target faces.
     pub facing: bool,
-    /// Who is near the one who acts, of its enemies and of its allies.
+    /// The combatants near the caster, among its enemies and its allies.
     pub near_enemies: bool,
     /// See `near_enemies`.
     pub near_allies: bool,
-    /// Threat of the target in the eyes of the one who acts.
+    /// The threat of the target for the caster.
     pub threat: bool,
-    /// The value changes as time passes, with nothing else happening.
+    /// The value changes with time, without an event.
     pub time: bool,
-    /// The value is drawn.
+    /// The value is drawn by chance.
     pub chance: bool,
     /// A target has to be known.
     pub target: bool,
 }
 
 impl Inputs {
-    /// Whether it matters who is where.
+    /// Whether it depends on positions.
     pub(crate) fn places(&self) -> bool {
         self.distance || self.near_enemies || self.near_allies
     }
 
-    /// What either of two depends on.
+    /// The union of two sets.
     pub(crate) fn union(self, other: Self) -> Self {
         Self {
             own: self.own.union(other.own),
@@ -110,7 +109,7 @@ impl Inputs {
 }
 
 impl Program {
-    /// What a formula depends on.
+    /// The inputs of a formula.
     pub(crate) fn inputs(&self, formula: FormulaId) -> Inputs {
         let mut inputs = Inputs { chance: self.formula(formula).draws(), ..Inputs::default() };
         self.formula(formula).each_read(|read| inputs.add(self, read));

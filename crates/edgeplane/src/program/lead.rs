@@ -1,4 +1,4 @@
-//! When somebody else will be picked by a score, with nothing else happening.
+//! When a different target will be picked by a score without an event.
 
 use super::Program;
 use super::eval::Frame;
@@ -10,21 +10,21 @@ use super::time::Time;
 use super::tree::PoolPart;
 use crate::numbers::Extremes;
 
-/// Whoever is behind by no more than such a part of both scores is level: who leads then is for arithmetic to say. Whoever gains
-/// has overtaken when it is ahead by as much.
+/// Candidates that differ by no more than this share of both scores count as level, because rounding would decide the
+/// order. A candidate has overtaken when it leads by that share.
 const LEVEL: f64 = 1e-12;
 
-/// What combatants are picked by: the lowest leads.
+/// The score by which combatants are picked: the lowest is first.
 #[derive(Clone, Copy, Debug)]
 pub(crate) enum Score {
-    /// What a formula gives, times a sign.
+    /// The value of a formula, times a sign.
     Formula(FormulaId, f64),
-    /// A pool's share of its cap, times a sign.
+    /// The share of a pool, times a sign.
     Share(PoolId, f64),
 }
 
-/// After how many microseconds another score is below the one that leads, or can be at the earliest, but then not before a poll.
-/// Whoever should lead and does not is out of reach, which is looked at elsewhere.
+/// The time in microseconds until another score is below the leading one, or the earliest time at which it can be, but
+/// not before the next poll. A candidate that should lead but does not is out of reach, which is handled elsewhere.
 fn overtakes(lead: Course, other: Course) -> f64 {
     let (behind, drift) = (other.value - lead.value, lead.drift + other.drift);
     let gains = lead.slope - other.slope + drift;
@@ -55,32 +55,32 @@ pub(crate) fn nearer_after(lead: (Plane, Plane), other: (Plane, Plane), sign: f6
     if ahead > 0.0 || under < 0.0 {
         return f64::INFINITY;
     }
-    // Of the two forms of a root, the one that subtracts nothing alike.
+    // The form of the root without cancellation.
     let seconds = if half > 0.0 { -ahead / (half + under.sqrt()) } else { (under.sqrt() - half) / square };
     if seconds > 0.0 { seconds } else { f64::INFINITY }
 }
 
-/// After how many seconds a difference that rises from now on has risen by so much.
+/// The time in seconds until a difference that increases from now on has increased by a given amount.
 fn clearly_ahead(square: f64, half: f64, rise: f64) -> f64 {
     let under = half * half + square * rise;
     if rise == 0.0 {
         0.0
     } else if under < 0.0 {
-        // It falls again before: nobody is ahead by more than arithmetic can say.
+        // It decreases again before: nobody leads by more than rounding.
         f64::INFINITY
     } else {
         rise / (half + under.sqrt())
     }
 }
 
-/// The other root, where one is now.
+/// The other root if one is now.
 fn rises_later(square: f64, half: f64) -> f64 {
     if square > 0.0 && half < 0.0 { -2.0 * half / square } else { f64::INFINITY }
 }
 
 impl Program {
-    /// The first moment after now at which one of some may have a lower score than `lead`, if nothing happens but that time
-    /// passes; [`Time::NEVER`] where no score moves.
+    /// The first time after now at which one of several candidates may have a lower score than `lead` without an event;
+    /// [`Time::NEVER`] if no score changes.
     pub(crate) fn lead_turns(
         &self,
         score: Score,

@@ -1,4 +1,4 @@
-//! Levels, points and gauntlets: what goes on beyond one fight.
+//! Levels, points and gauntlets: progress beyond one fight.
 
 use super::Program;
 use super::eval::{Draws, Frame, NoChance};
@@ -13,21 +13,21 @@ use crate::numbers::Extremes;
 use crate::rules::{CharacterRule, GauntletRule, Named, Ruleset, Word};
 use crate::text::{Code, Diagnostic};
 
-/// What experience and levels are worth.
+/// The rules for experience and levels.
 #[derive(Clone, Copy, Debug, Default)]
 #[non_exhaustive]
 pub struct LevelsPlan {
-    /// Experience that it takes from a level to the next.
+    /// The experience from one level to the next.
     pub needs: Option<FormulaId>,
     /// The highest level.
     pub most: Option<u32>,
-    /// Points that somebody of a level has to spend, in all.
+    /// The total number of points to spend at a level.
     pub points: Option<FormulaId>,
     /// Levels rise during a fight.
     pub in_fight: bool,
 }
 
-/// Encounters one after the other, fought by the same combatants.
+/// Encounters fought in a row by the same combatants.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct GauntletPlan {
@@ -35,21 +35,21 @@ pub struct GauntletPlan {
     pub name: String,
     /// For readers.
     pub about: String,
-    /// The side that goes on from one to the next.
+    /// The side that continues from one to the next.
     pub side: String,
-    /// The encounters, and the number of that side in each.
+    /// The encounters, and the index of that side in each.
     pub stages: Vec<(EncounterId, SideId)>,
-    /// Pools that go on with what is left in them.
+    /// Pools that keep their amounts.
     pub keeps: Vec<PoolId>,
-    /// What these pools gain in between.
+    /// What these pools gain between encounters.
     pub rests: Vec<(PoolId, FormulaId)>,
-    /// Limited uses and charges stay spent.
+    /// Limited uses and charges stay used.
     pub keeps_uses: bool,
-    /// Who was defeated is back for the next one.
+    /// Defeated combatants return in the next encounter.
     pub defeated_return: bool,
 }
 
-/// Most points that anybody can spend.
+/// The maximum number of points that a combatant can spend.
 pub(crate) const MOST_POINTS: f64 = 1e6;
 
 impl Program {
@@ -63,7 +63,7 @@ impl Program {
         self.gauntlets.iter().find(|gauntlet| gauntlet.name == name)
     }
 
-    /// How many points a combatant has to spend at the level that it has in this memory.
+    /// The number of points to spend at a combatant's level in this memory.
     pub(crate) fn points_of(&self, memory: &mut Memory, who: CombatantId) -> Result<u32, Box<Fault>> {
         let Some(points) = self.levels.points else { return Ok(0) };
         let frame = Frame::new(self, who, who, 0, 0.0);
@@ -71,7 +71,7 @@ impl Program {
         Ok(points.clamp(0.0, MOST_POINTS) as u32)
     }
 
-    /// The level that somebody has after so much experience, and what is left toward the next one.
+    /// The level that results from an amount of experience, and the rest toward the next one.
     pub(crate) fn level_after(
         &self,
         memory: &mut Memory,
@@ -106,7 +106,7 @@ impl Compiler<'_> {
         self.program.levels = LevelsPlan { needs, most: rule.most, points, in_fight: rule.in_fight };
     }
 
-    /// What a character spends its points on, one after the other.
+    /// What a character spends its points on, in order.
     pub(crate) fn spends(&mut self, own: &CharacterRule, lineage: &[&CharacterRule], rules: &Ruleset) -> Vec<StatusId> {
         let known = || rules.points.iter().map(|point| point.name.as_str());
         for word in own.spends.iter().flatten().filter(|word| !known().any(|name| name == word.text)) {
@@ -188,7 +188,7 @@ impl Compiler<'_> {
         Some((EncounterId(index as u16), SideId(found as u16)))
     }
 
-    /// The same combatants stand on the side in every encounter.
+    /// The side must have the same combatants in every encounter.
     fn same_members(&mut self, rule: &GauntletRule, stages: &[(EncounterId, SideId)]) {
         let members = |(encounter, side): &(EncounterId, SideId)| -> &[CharacterId] {
             &self.program.encounters[encounter.index()].sides[side.index()].1

@@ -1,4 +1,4 @@
-//! Warnings about a ruleset that is sound, and yet hardly means what it says.
+//! Warnings about a valid ruleset that probably does not mean what it says.
 
 use super::Program;
 use super::characters::CharacterPlan;
@@ -12,7 +12,7 @@ use crate::rules::{
 };
 use crate::text::{Code, Diagnostic, Diagnostics};
 
-/// Reports everything suspicious about a sound ruleset.
+/// Reports everything suspicious about a valid ruleset.
 pub(super) fn lint(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
     let lints = Lints { rules, program };
     for named in &rules.statuses {
@@ -61,7 +61,7 @@ impl Lints<'_> {
         }
     }
 
-    /// Stacks that run out before the next can come.
+    /// Stacks that end before the next one can be applied.
     fn never_full(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
         let (rule, name) = (&named.rule, &named.name);
         let Some(most) = rule.max_stacks.filter(|most| *most > 1) else { return };
@@ -96,7 +96,7 @@ impl Lints<'_> {
         }
     }
 
-    /// Whether in some encounter more than one combatant has an ability.
+    /// Whether several combatants have an ability in some encounter.
     fn used_by_several(&self, ability: &str) -> bool {
         let Some(id) = self.program.find_ability(ability) else { return false };
         let has = |character: &&CharacterId| self.program.characters[character.index()].abilities.contains(&id);
@@ -106,7 +106,7 @@ impl Lints<'_> {
             .any(|encounter| encounter.sides.iter().flat_map(|(_, members)| members).filter(has).count() > 1)
     }
 
-    /// The ability that an effect belongs to; none for one of a status.
+    /// The ability to which an effect belongs; `None` for one of a status.
     fn ability_of(&self, effect: &EffectRule) -> Option<&Named<AbilityRule>> {
         let name = effect.path.strip_prefix("ability.")?.split('.').next()?;
         self.rules.abilities.iter().find(|ability| ability.name == name)
@@ -125,7 +125,7 @@ impl Lints<'_> {
         }
     }
 
-    /// An ability after another one that somebody has without the other.
+    /// An ability that requires a preceding ability which one of its owners lacks.
     fn never_open(&self, named: &Named<AbilityRule>, out: &mut Diagnostics) {
         let Some(after) = &named.rule.after else { return };
         let id = |name: &str| self.program.find_ability(name);
@@ -140,7 +140,7 @@ impl Lints<'_> {
         }
     }
 
-    /// A heal that goes to the targets of an ability, and no word of who they are: without one they are enemies.
+    /// A heal for the targets of an ability without `targets`: by default they are enemies.
     fn helps_enemies(&self, out: &mut Diagnostics) {
         for effect in self.rules.effects().filter(|effect| effect.to.is_none()) {
             let what = match &effect.kind {
@@ -194,7 +194,7 @@ impl Lints<'_> {
         }
     }
 
-    /// Who waits to be called and who calls have to know each other.
+    /// Members that wait to be called, and calls, must refer to each other.
     fn never_joins(&self, out: &mut Diagnostics) {
         let called = self.rules.effects().filter_map(|effect| match &effect.kind {
             EffectKind::Call { character, .. } => Some(character),
@@ -319,7 +319,7 @@ impl Lints<'_> {
         }
     }
 
-    /// The least that a chance is as a fight begins, if nothing but attributes of the one who acts decides it.
+    /// The minimum of a chance at the start of a fight, if only attributes of the caster decide it.
     fn least_chance(&self, chance: &Formula) -> Option<f64> {
         let program = self.program;
         let index = program.formulas.iter().position(|formula| formula.source.path == chance.path)?;
@@ -350,7 +350,7 @@ impl Lints<'_> {
             });
         }
         for (named, info) in self.rules.attributes.iter().zip(&self.program.attributes) {
-            // How fast one moves is read by the ground.
+            // The attribute for walking speed is read by the ground.
             if named.name == "speed" && self.program.encounters.iter().any(|one| !one.places.is_empty()) {
                 continue;
             }

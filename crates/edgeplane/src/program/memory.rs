@@ -5,16 +5,16 @@ use super::layout::{Layout, pool_slot};
 use super::ops::truth;
 use super::threat::Threat;
 
-/// Locals of a status: what it says of itself, and what it keeps.
+/// The locals of a status: its own numbers, and its kept values.
 const STATUS_LOCALS: usize = (Layout::MARKS - Layout::STACKS) as usize;
 
-/// Numbers of a place and a course, which stand side by side.
+/// The adjacent numbers of position and course.
 const MOTION: usize = 5;
 
-/// The same with all up to the body, which is the last of them.
+/// The same up to the body, which is the last of them.
 const SPOT: usize = (Layout::BODY.0 - Layout::PLACE.0 + 1) as usize;
 
-/// Where a combatant is, how it moves on, and metres from its middle to its rim.
+/// The position, velocity and body radius of a combatant, in metres.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Spot {
     pub(crate) place: [f64; 2],
@@ -22,7 +22,7 @@ pub(crate) struct Spot {
     pub(crate) body: f64,
 }
 
-/// What formulas read of a hit while it is under way.
+/// The locals of a hit that formulas read.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct HitLocals {
     initial: f64,
@@ -35,13 +35,13 @@ pub(crate) struct HitLocals {
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(crate) struct Memory {
     numbers: Vec<f64>,
-    /// How many of them are locals.
+    /// The number of locals.
     locals: u16,
-    /// Who is how much of a threat to whom.
+    /// Threat between combatants.
     pub(crate) threat: Threat,
 }
 
-/// Locals mean nothing between two evaluations.
+/// Locals have no meaning between two evaluations.
 impl PartialEq for Memory {
     fn eq(&self, other: &Self) -> bool {
         let first = usize::from(self.locals);
@@ -54,18 +54,18 @@ impl Memory {
         Self { numbers, locals, threat: Threat::default() }
     }
 
-    /// Takes over all that another one has, which is of fewer combatants.
+    /// Copies the numbers of a fight with fewer combatants.
     pub(crate) fn begin_with(&mut self, other: &Self) {
         self.numbers[..other.numbers.len()].copy_from_slice(&other.numbers);
     }
 
-    /// Goes on as one of more combatants, of whom all is new.
+    /// Extends the numbers by combatants with initial values.
     pub(crate) fn grow(&mut self, larger: &Self) {
         self.numbers.extend_from_slice(&larger.numbers[self.numbers.len()..]);
         self.threat.grow(&larger.threat);
     }
 
-    /// Whether all numbers but the locals are alike, up to an index.
+    /// Whether all numbers except locals are equal, up to an index.
     pub(crate) fn is_like(&self, other: &Self, end: usize) -> bool {
         let numbers = |memory: &Self| {
             let part = memory.numbers.get(usize::from(memory.locals)..end);
@@ -74,7 +74,7 @@ impl Memory {
         self.locals == other.locals && numbers(self) == numbers(other)
     }
 
-    /// A combatant's numbers as another memory has them, but for those that others of the fight make.
+    /// Copies a combatant's numbers from another memory, except those determined by other combatants.
     pub(crate) fn begin_block(&mut self, block: usize, stride: usize, from: &Self) {
         let kept = [Layout::ALLIES, Layout::ENEMIES].map(|slot| (slot, self.at(block + slot.index())));
         self.numbers[block..block + stride].copy_from_slice(&from.numbers[block..block + stride]);
@@ -89,7 +89,7 @@ impl Memory {
         self.threat.copy_from(&other.threat);
     }
 
-    /// Keeps what can change: the numbers from some index on, and threat.
+    /// Saves what can change: the numbers from an index on, and threat.
     pub(crate) fn save_from(&mut self, other: &Self, first: usize) {
         self.numbers.clear();
         self.numbers.extend_from_slice(&other.numbers[first..]);
@@ -97,7 +97,7 @@ impl Memory {
         self.threat.copy_from(&other.threat);
     }
 
-    /// Takes over what was kept.
+    /// Restores what was saved.
     pub(crate) fn load_from(&mut self, saved: &Self, first: usize) {
         self.numbers.truncate(first);
         self.numbers.extend_from_slice(&saved.numbers);
@@ -127,19 +127,19 @@ impl Memory {
         self.numbers[usize::from(local)] = value;
     }
 
-    /// The locals of the status at hand, to be put back when another has been looked at.
+    /// The locals of the current status, to be restored after another one has been evaluated.
     pub(crate) fn locals(&self) -> [f64; STATUS_LOCALS] {
         let first = usize::from(Layout::STACKS);
         self.numbers[first..].first_chunk().copied().unwrap_or([0.0; STATUS_LOCALS])
     }
 
-    /// Puts them back.
+    /// Restores them.
     pub(crate) fn set_locals(&mut self, locals: &[f64; STATUS_LOCALS]) {
         let first = usize::from(Layout::STACKS);
         self.numbers[first..first + STATUS_LOCALS].copy_from_slice(locals);
     }
 
-    /// The locals of the hit at hand: its amount at the start, and its marks as bits.
+    /// The locals of the current hit: its initial amount, and its marks as bits.
     pub(crate) fn hit_locals(&self, marks: usize) -> HitLocals {
         let initial = self.numbers[usize::from(Layout::INITIAL)];
         let first = usize::from(Layout::MARKS);
@@ -147,7 +147,7 @@ impl Memory {
         HitLocals { initial, marks: set.fold(0, |bits, (mark, _)| bits | 1 << mark), count: marks }
     }
 
-    /// Puts them back.
+    /// Restores them.
     pub(crate) fn set_hit_locals(&mut self, locals: &HitLocals) {
         self.set_local(Layout::INITIAL, locals.initial);
         for mark in 0..locals.count {
@@ -155,7 +155,7 @@ impl Memory {
         }
     }
 
-    /// Where a combatant is at a moment, by the first number of its block.
+    /// The position at a given time, given the first number of a block.
     #[inline]
     pub(crate) fn place(&self, block: usize, now: f64) -> [f64; 2] {
         let Some([x, y, along, across, moved]) = self.motion(block) else { return [0.0; 2] };
@@ -163,7 +163,7 @@ impl Memory {
         [x + along * seconds, y + across * seconds]
     }
 
-    /// Where a combatant is at a moment, how it moves and how large it is. One look at the bounds for all of them.
+    /// Position, velocity and body at a given time. One bounds check for all of them.
     #[inline(always)]
     pub(crate) fn spot(&self, block: usize, now: f64) -> Spot {
         let numbers = self.numbers[block + Layout::PLACE.index()..].first_chunk::<SPOT>();
@@ -174,19 +174,19 @@ impl Memory {
         Spot { place: [x + along * seconds, y + across * seconds], course: [*along, *across], body: *body }
     }
 
-    /// How a combatant moves, in metres a second.
+    /// The velocity of a combatant in metres per second.
     #[inline]
     pub(crate) fn course(&self, block: usize) -> [f64; 2] {
         self.motion(block).map_or([0.0; 2], |[_, _, along, across, _]| [*along, *across])
     }
 
-    /// Place, course and since when. One look at the bounds for all of them.
+    /// Position, course and its start. One bounds check for all of them.
     #[inline]
     fn motion(&self, block: usize) -> Option<&[f64; MOTION]> {
         self.numbers[block + Layout::PLACE.index()..].first_chunk()
     }
 
-    /// Puts a combatant at a place, on a course, from a moment on.
+    /// Sets position and course from a given time on.
     #[inline]
     pub(crate) fn set_place(&mut self, block: usize, [x, y]: [f64; 2], [along, across]: [f64; 2], now: f64) {
         if let Some(motion) = self.numbers[block + Layout::PLACE.index()..].first_chunk_mut::<MOTION>() {
@@ -194,21 +194,21 @@ impl Memory {
         }
     }
 
-    /// Metres between two combatants at a moment.
+    /// The distance between two combatants at a given time, in metres.
     #[inline]
     pub(crate) fn distance(&self, one: usize, other: usize, now: f64) -> f64 {
         let ([x1, y1], [x2, y2]) = (self.place(one, now), self.place(other, now));
-        // The square root is exact on every platform, and places are far from where squares overflow.
+        // The square root is exact on every platform, and positions are far below the range where squares overflow.
         ((x2 - x1) * (x2 - x1) + (y2 - y1) * (y2 - y1)).sqrt()
     }
 
-    /// Metres from a combatant's middle to its rim.
+    /// The radius of a combatant's body in metres.
     #[inline]
     pub(crate) fn body(&self, block: usize) -> f64 {
         self.at(block + Layout::BODY.index())
     }
 
-    /// In which direction a combatant faces, of any length: that is no matter to an angle.
+    /// The direction in which a combatant faces, of any length, which does not affect angles.
     pub(crate) fn facing(&self, block: usize) -> [f64; 2] {
         [self.at(block + Layout::FACING.index()), self.at(block + Layout::FACING.index() + 1)]
     }
@@ -219,30 +219,30 @@ impl Memory {
         self.set(block + Layout::FACING.index() + 1, across);
     }
 
-    /// Degrees by which `one` stands off the direction in which `other` faces, from 0 before it to 180 behind it; 0 where
-    /// there is no direction.
+    /// The position of `one` relative to the direction in which `other` faces, in degrees from 0 (in front) to 180
+    /// (behind); 0 without a direction.
     pub(crate) fn angle(&self, one: usize, other: usize, now: f64) -> f64 {
         let ([x, y], [from_x, from_y], [along, across]) =
             (self.place(one, now), self.place(other, now), self.facing(other));
         let (x, y) = (x - from_x, y - from_y);
-        // Nothing at all is ahead, also where it is below zero: behind an arctangent's zero lies half a turn.
+        // Zero must be positive: the arctangent of a negative zero would give half a turn.
         let (ahead, aside) = (x * along + y * across + 0.0, x * across - y * along);
         libm::atan2(aside.abs(), ahead).to_degrees()
     }
 
-    /// A pool's amount at a moment.
+    /// The amount of a pool at a given time.
     #[inline(always)]
     pub(crate) fn pool_amount(&self, first: usize, now: f64) -> f64 {
         self.pool_numbers(first).map_or(f64::NAN, |pool| flow::amount(pool, now))
     }
 
-    /// A pool's numbers. One look at the bounds for all of them.
+    /// The numbers of a pool. One bounds check for all of them.
     #[inline(always)]
     pub(crate) fn pool_numbers(&self, first: usize) -> Option<&PoolNumbers> {
         self.numbers[first..].first_chunk()
     }
 
-    /// Sets a pool's amount at a moment.
+    /// Sets the amount of a pool at a given time.
     #[inline]
     pub(crate) fn set_pool(&mut self, first: usize, amount: f64, now: f64) {
         if let Some(pool) = self.numbers[first..].first_chunk_mut::<{ pool_slot::WIDTH as usize }>() {

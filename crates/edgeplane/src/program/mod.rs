@@ -1,7 +1,7 @@
-//! Program: what the rules mean. Names become dense ids, formulas become flat code, attributes are
-//! put in the order in which they read each other.
+//! The compiled form of rules. Names become dense ids, formulas become flat code, and attributes are ordered by
+//! dependency.
 //!
-//! A [`Program`] never changes once it is built and is shared by every fight.
+//! A [`Program`] is immutable once it is built and is shared by all fights.
 
 mod abilities;
 mod attributes;
@@ -123,13 +123,13 @@ pub struct Program {
     pub(crate) rounding: Rounding,
     pub(crate) layout: Layout,
     pub(crate) formulas: Vec<CompiledFormula>,
-    /// How each formula is evaluated, and after those how each is as a whole, see [`hoist`]; apart from the rest of it, since
-    /// nothing else is needed in a fight.
+    /// The shape of each formula, followed by the shape of each complete formula, see [`hoist`]; stored separately
+    /// because fights need nothing else.
     pub(crate) shapes: Vec<Shape>,
     pub(crate) code: Vec<code::Op>,
     pub(crate) constants: Vec<f64>,
     pub(crate) curves: Vec<ops::Curve>,
-    /// The designer's own formulas as they are written; wherever one is called it is put in.
+    /// The designer's own formulas as written; each call is inlined.
     pub(crate) functions: Vec<crate::rules::Named<crate::rules::FunctionRule>>,
     pub(crate) sites: Vec<u64>,
     pub(crate) site_names: Vec<String>,
@@ -143,15 +143,15 @@ pub struct Program {
     pub(crate) marks: Vec<String>,
     pub(crate) statuses: Vec<StatusPlan>,
     pub(crate) slot_modifiers: modifiers::SlotModifiers,
-    /// Where the stacks of each status are kept, and how many statuses have each tag, for those that somebody asks for.
+    /// The slots of stack counts and tag counts that formulas read.
     pub(crate) stack_slots: Vec<Option<Slot>>,
     pub(crate) tag_slots: Vec<Option<Slot>>,
     pub(crate) zones: Vec<ZonePlan>,
     pub(crate) causes: Vec<CausePlan>,
     pub(crate) game_functions: Vec<GameFunctionPlan>,
-    /// What effects report to the game, by name.
+    /// The names of reports to the game.
     pub(crate) reports: Vec<String>,
-    /// What modifiers read, see [`dirty`].
+    /// The attributes read by modifiers; see [`dirty`].
     pub(crate) modifiers_read: u64,
     pub(crate) diminish: Vec<DiminishPlan>,
     pub(crate) tags: Vec<String>,
@@ -164,13 +164,13 @@ pub struct Program {
     pub(crate) policies: Vec<PolicyPlan>,
     pub(crate) threat: Option<ThreatPlan>,
     pub(crate) levels: LevelsPlan,
-    /// Somebody asks for the others of its side.
+    /// Some rule refers to `others`.
     pub(crate) means_others: bool,
-    /// A trigger can bring somebody back.
+    /// A trigger can revive a combatant.
     pub(crate) revives: bool,
-    /// What formulas ask of abilities, and where that is kept.
+    /// Numbers of abilities that formulas read, and their slots.
     pub(crate) watches: Vec<Watch>,
-    /// Chances with at most so many misses in a row.
+    /// Chances with a limited streak of misses.
     pub(crate) streaks: Vec<Streak>,
     pub(crate) gauntlets: Vec<GauntletPlan>,
     pub(crate) characters: Vec<CharacterPlan>,
@@ -179,22 +179,22 @@ pub struct Program {
 }
 
 impl Program {
-    /// The name that the ruleset gives itself.
+    /// The name of the ruleset.
     pub fn name(&self) -> &str {
         &self.name
     }
 
-    /// The files that this was compiled from.
+    /// The files from which this was compiled.
     pub fn sources(&self) -> &Sources {
         &self.sources
     }
 
-    /// What is suspicious about the ruleset, though it is sound; in the order of the files.
+    /// Warnings about a valid ruleset, in the order of the files.
     pub fn warnings(&self) -> &[Diagnostic] {
         &self.warnings
     }
 
-    /// What a rule says for the game alone, by its path: `ability.boathook`.
+    /// Data for the game by the path of its rule: `ability.boathook`.
     pub fn data(&self, path: &str) -> Option<&crate::text::Data> {
         self.data.get(path)
     }
@@ -249,7 +249,7 @@ impl Program {
         &self.causes
     }
 
-    /// What effects report to the game: the names, by [`ReportId`].
+    /// The names of reports to the game, by [`ReportId`].
     pub fn reports(&self) -> &[String] {
         &self.reports
     }
@@ -284,7 +284,7 @@ impl Program {
         &self.encounters
     }
 
-    /// What is expected of the ruleset, in the order of the files.
+    /// The expectations of the ruleset, in the order of the files.
     pub fn expectations(&self) -> &[crate::rules::ExpectRule] {
         &self.expectations
     }
@@ -294,7 +294,7 @@ impl Program {
         &self.formulas[id.index()]
     }
 
-    /// The pool whose emptying defeats a combatant, if there is just one.
+    /// The pool that defeats, if there is exactly one.
     pub fn defeat_pool(&self) -> Option<PoolId> {
         let mut defeating = self.pools.iter().enumerate().filter(|(_, pool)| pool.defeat);
         match (defeating.next(), defeating.next()) {
@@ -308,7 +308,7 @@ impl Program {
         (Layout::MARKS..Layout::MARKS + self.marks.len() as u16).contains(&local)
     }
 
-    /// Names of the marks that steps set, by their bit.
+    /// The names of the marks that steps set, by bit.
     pub fn marks(&self) -> &[String] {
         &self.marks
     }
@@ -328,7 +328,7 @@ impl Program {
         position(self.pools.iter().map(|pool| pool.name.as_str()), name).map(PoolId)
     }
 
-    /// Finds an attribute by name, or one damage type of it: `resist.silt`.
+    /// Finds an attribute by name, or one of its damage types: `resist.silt`.
     pub fn find_attribute(&self, name: &str) -> Option<Slot> {
         let (name, damage_type) = name.split_once('.').map_or((name, None), |(name, of)| (name, Some(of)));
         let attribute = self.attributes.iter().find(|attribute| attribute.name == name)?;

@@ -1,33 +1,33 @@
-//! The modifiers of each attribute, side by side.
+//! The modifiers of each attribute.
 
 use super::Program;
 use super::ids::{FormulaId, Slot, StatusId};
 use super::layout::Layout;
 use crate::rules::ModifierKind;
 
-/// What one status does to one attribute.
+/// The change of one attribute by one status.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct SlotModifier {
     pub(crate) status: StatusId,
     pub(crate) kind: ModifierKind,
     pub(crate) amount: FormulaId,
-    /// The amount, if it is nothing but a number.
+    /// The amount, if it is a plain number.
     pub(crate) fixed: Option<f64>,
-    /// What the amount reads, see [`super::dirty`].
+    /// The inputs of the amount; see [`super::dirty`].
     pub(crate) reads: u64,
 }
 
-/// The modifiers of every attribute, in the order of the names of their statuses: never in the order of
-/// files or tables, which must not decide how sums are rounded.
+/// The modifiers of every attribute, ordered by the names of their statuses: never by files or tables, whose order must
+/// not affect the rounding of sums.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct SlotModifiers {
     all: Vec<SlotModifier>,
-    /// Where those of each attribute slot begin, and where the last ones end.
+    /// The start of each attribute slot's modifiers, and the end of the last ones.
     first: Vec<u32>,
 }
 
 impl Program {
-    /// Gathers the modifiers of each attribute, once all statuses are known.
+    /// Collects the modifiers of each attribute once all statuses are known.
     pub(super) fn with_modifiers(mut self) -> Self {
         let mut by_name: Vec<usize> = (0..self.statuses.len()).collect();
         by_name.sort_by(|a, b| self.statuses[*a].name.cmp(&self.statuses[*b].name));
@@ -50,7 +50,7 @@ impl Program {
         self
     }
 
-    /// What statuses do to an attribute.
+    /// The changes of attributes by statuses.
     #[inline]
     pub(crate) fn modifiers_of(&self, slot: Slot) -> &[SlotModifier] {
         let index = usize::from(slot.0 - Layout::ATTRIBUTES.0);

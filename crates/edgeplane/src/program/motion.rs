@@ -1,4 +1,4 @@
-//! Straight motion on the plane: when two things that move are within some distance of one another.
+//! Straight motion on the plane: when two moving bodies are within a distance.
 
 use super::ids::CombatantId;
 use crate::numbers::Extremes;
@@ -6,31 +6,31 @@ use crate::numbers::Extremes;
 /// A point, a direction or a velocity on the plane, in metres.
 pub(crate) type Plane = [f64; 2];
 
-/// Metres from the middle of the plane, and metres a second, beyond which a game puts nothing: so far away, places still
-/// differ by less than a hair.
+/// The maximum coordinate in metres and velocity in metres per second that a game may set: at that distance, positions
+/// still differ by less than the tolerance.
 pub(crate) const FARTHEST: f64 = 1e9;
 
-/// Metres a second that nobody walks faster than: in a microsecond, that is as far as the least reach.
+/// The maximum walking speed in metres per second: in a microsecond, this covers the minimum reach.
 pub(crate) const FASTEST: f64 = 1e4;
 
-/// Whether a place or a velocity is one that something can have.
+/// Whether a position or a velocity is valid.
 pub(crate) fn is_on_the_plane(a: Plane) -> bool {
     a.iter().all(|part| part.abs() <= FARTHEST)
 }
 
-/// The nearest place to one that may lie too far away.
+/// The nearest valid position to one that may be too far away.
 pub(crate) fn onto_the_plane(a: Plane) -> Plane {
     a.map(|part| part.clamp(-FARTHEST, FARTHEST))
 }
 
-/// Where a game puts a combatant, and how it moves on from there.
+/// A position and velocity set by a game.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Motion {
-    /// Who.
+    /// The combatant.
     pub who: CombatantId,
-    /// In metres.
+    /// The position in metres.
     pub place: [f64; 2],
-    /// In metres a second, along each axis.
+    /// The velocity in metres per second along each axis.
     pub velocity: [f64; 2],
 }
 
@@ -49,26 +49,26 @@ pub(crate) fn length(a: Plane) -> f64 {
     inner(a, a).sqrt()
 }
 
-/// Whether two are the same. Comparing lists of two would be a call.
+/// Whether two are equal. Comparing arrays of two would be a call.
 #[inline]
 pub(crate) fn is_same(a: Plane, b: Plane) -> bool {
     a[0] == b[0] && a[1] == b[1]
 }
 
-/// Whether something goes nowhere.
+/// Whether a velocity is zero.
 #[inline]
 pub(crate) fn is_nowhere(a: Plane) -> bool {
     is_same(a, [0.0; 2])
 }
 
-/// So far in a direction; nowhere in none.
+/// A distance in a direction; zero without a direction.
 pub(crate) fn toward(direction: Plane, metres: f64) -> Plane {
     let long = length(direction);
     if long == 0.0 { [0.0; 2] } else { [direction[0] / long * metres, direction[1] / long * metres] }
 }
 
-/// After how many seconds something at `away` that moves with `velocity` is within `reach` of one who goes straight to
-/// meet it at `speed`: the least root of |away + velocity τ| = speed τ + reach.
+/// The time in seconds until something at `away` that moves with `velocity` is within `reach` of a combatant that walks
+/// straight to meet it at `speed`: the smallest root of |away + velocity τ| = speed τ + reach.
 #[inline]
 pub(crate) fn meeting(away: Plane, velocity: Plane, speed: f64, reach: f64) -> Option<f64> {
     let c = inner(away, away) - reach * reach;
@@ -86,8 +86,8 @@ pub(crate) fn meeting(away: Plane, velocity: Plane, speed: f64, reach: f64) -> O
     (under >= 0.0 && below > 0.0).then(|| 2.0 * c / below).filter(|seconds| seconds.is_finite())
 }
 
-/// After how many seconds something within `edge` metres that moves with `velocity` is outside of an edge that moves away
-/// by `growth` metres a second: the first τ with |away + velocity τ| = edge + growth τ. Never, if the edge is no slower.
+/// The time in seconds until something within `edge` metres that moves with `velocity` is outside an edge that grows by
+/// `growth` metres per second: the first τ with |away + velocity τ| = edge + growth τ. Never if the edge is not slower.
 #[inline]
 pub(crate) fn parting(away: Plane, velocity: Plane, growth: f64, edge: f64) -> Option<f64> {
     let a = inner(velocity, velocity) - growth * growth;
@@ -97,7 +97,7 @@ pub(crate) fn parting(away: Plane, velocity: Plane, growth: f64, edge: f64) -> O
         return Some(0.0);
     }
     if growth < 0.0 && a <= 0.0 {
-        // The edge comes in faster than anything leaves, so it is met before it is a point.
+        // The edge shrinks faster than anything can leave, so it is crossed before it becomes a point.
         let under = (b * b - 4.0 * a * c).larger(0.0);
         let seconds = 2.0 * c / (-b - under.sqrt());
         return Some(seconds).filter(|seconds| seconds.is_finite() && *seconds >= 0.0);
@@ -106,7 +106,7 @@ pub(crate) fn parting(away: Plane, velocity: Plane, growth: f64, edge: f64) -> O
         return None;
     }
     let root = (b * b - 4.0 * a * c).sqrt();
-    // Of the two forms of a root, the one that subtracts nothing alike.
+    // The form of the root without cancellation.
     let seconds = if b > 0.0 { 2.0 * c / (-b - root) } else { (root - b) / (2.0 * a) };
     Some(seconds).filter(|seconds| seconds.is_finite())
 }

@@ -1,4 +1,4 @@
-//! Every name that formulas and rules can use, and what it stands for.
+//! All names that formulas and rules can use, and what they refer to.
 
 use std::collections::BTreeMap;
 
@@ -8,15 +8,14 @@ use crate::formula::Builtin;
 use crate::rules::{Named, Ruleset};
 use crate::text::{Code, Diagnostic, Diagnostics, Span};
 
-/// An attribute's place.
+/// The slots of an attribute.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct AttributeName {
     pub(crate) slot: Slot,
     pub(crate) per_type: bool,
 }
 
-/// What each name of a kind stands for. All tables share one map: compiled for each kind of id it was a tenth of the
-/// runtime's code.
+/// The names of one kind. All kinds share one map type, because separate instances were a tenth of the runtime's code.
 #[derive(Clone, Debug)]
 pub(crate) struct NameTable<T> {
     places: BTreeMap<String, usize>,
@@ -38,7 +37,7 @@ impl<T: Copy> NameTable<T> {
         table
     }
 
-    /// Of two things of one name the later one is meant.
+    /// If two rules have the same name, the later one is used.
     pub(crate) fn insert(&mut self, name: &str, value: T) {
         self.places.insert(name.to_owned(), self.values.len());
         self.values.push(value);
@@ -71,7 +70,7 @@ impl<T: Copy> NameTable<T> {
     }
 }
 
-/// The tables of names of a ruleset.
+/// The name tables of a ruleset.
 #[derive(Clone, Debug, Default)]
 pub struct Names {
     pub(crate) attributes: NameTable<AttributeName>,
@@ -80,7 +79,7 @@ pub struct Names {
     pub(crate) curves: NameTable<CurveId>,
     pub(crate) functions: NameTable<usize>,
     pub(crate) statuses: NameTable<StatusId>,
-    /// Tags that statuses have.
+    /// Tags of statuses.
     pub(crate) tags: NameTable<u16>,
     /// Tags of abilities that some status forbids.
     pub(crate) forbidden: Vec<String>,
@@ -97,7 +96,7 @@ pub struct Names {
 pub(crate) const ONLY_TYPE: &str = "damage";
 
 impl Names {
-    /// Gathers all names of a ruleset; reports those that two things share.
+    /// Collects all names of a ruleset, and reports names that are used twice.
     pub(crate) fn of(rules: &Ruleset, out: &mut Diagnostics) -> Self {
         let mut names = Self {
             pools: NameTable::numbered(&rules.pools, PoolId),
@@ -149,13 +148,13 @@ impl Names {
         names
     }
 
-    /// How many slots attributes take.
+    /// The number of slots of attributes.
     pub(crate) fn attribute_slots(&self) -> u16 {
         let types = self.damage_types.len() as u16;
         self.attributes.iter().map(|(_, attribute)| if attribute.per_type { types } else { 1 }).sum()
     }
 
-    /// Names of all that can be called besides the built-in functions.
+    /// Names of all functions other than the built-in ones.
     pub(crate) fn callable(&self) -> impl Iterator<Item = &str> + '_ {
         self.curves
             .names()
@@ -165,7 +164,7 @@ impl Names {
     }
 }
 
-/// Looks a name up, or reports it with the nearest known one.
+/// Looks a name up, or reports it with the nearest known name.
 pub(crate) fn look_up<T: Copy>(
     table: &NameTable<T>,
     name: &str,

@@ -1,4 +1,4 @@
-//! Warnings about abilities that somebody has and never uses, and about amounts that are taken for shares.
+//! Warnings about abilities that are never used, and about amounts mistaken for shares.
 
 use super::Program;
 use super::characters::CharacterPlan;
@@ -11,7 +11,7 @@ use super::worked::plain;
 use crate::rules::{AbilityRule, CharacterRule, Named, Ruleset};
 use crate::text::{Code, Diagnostic, Diagnostics, Span};
 
-/// Reports what nobody can pay for, what no policy chooses, and pools that are compared with a share of themselves.
+/// Reports costs that nobody can pay, abilities that no policy chooses, and pools compared with a share.
 pub(super) fn never_used(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
     rules.abilities.iter().for_each(|named| never_affordable(program, named, out));
     rules.characters.iter().for_each(|named| never_chosen(rules, program, named, out));
@@ -19,7 +19,7 @@ pub(super) fn never_used(rules: &Ruleset, program: &Program, out: &mut Diagnosti
     unused(rules, program, out);
 }
 
-/// Names that nothing in the ruleset goes by.
+/// Rules to which nothing in the ruleset refers.
 fn unused(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
     let mut say = |what: &str, name: &str, span: Span| {
         out.push(Diagnostic::warning(Code::Unused, span, format!("nothing uses the {what} `{name}`")));
@@ -51,7 +51,7 @@ fn calls(text: &str, name: &str) -> bool {
         .any(|(at, _)| !text[..at].ends_with(is_word) && text[at + name.len()..].trim_start().starts_with('('))
 }
 
-/// Whether anybody ever has an ability, or a script uses it.
+/// Whether any combatant can have an ability, or a script uses it.
 pub(super) fn is_had(rules: &Ruleset, ability: &str) -> bool {
     let abilities = rules.characters.iter().flat_map(|one| one.rule.abilities.iter().flatten());
     let learned = rules.characters.iter().flat_map(|one| one.rule.can_learn.iter().flatten());
@@ -64,7 +64,7 @@ fn is_scripted(rules: &Ruleset, ability: &str) -> bool {
     moments.any(|moment| moment.ability.text == ability)
 }
 
-/// A cost above the cap of everybody who has the ability.
+/// A cost above the cap of every owner of the ability.
 fn never_affordable(program: &Program, Named { name, rule, .. }: &Named<AbilityRule>, out: &mut Diagnostics) {
     let Some(ability) = program.find_ability(name) else { return };
     let owners: Vec<&CharacterPlan> = acting(program).filter(|plan| plan.abilities.contains(&ability)).collect();
@@ -84,19 +84,19 @@ fn never_affordable(program: &Program, Named { name, rule, .. }: &Named<AbilityR
     }
 }
 
-/// Characters that can be put into a fight.
+/// Characters that can take part in a fight.
 fn acting(program: &Program) -> impl Iterator<Item = &CharacterPlan> {
     program.characters.iter().filter(|plan| !plan.template && !plan.block.is_empty())
 }
 
-/// The most that a pool of somebody ever holds, if nothing can change that.
+/// The maximum amount of a pool of a character, if nothing can change its cap.
 fn fixed_cap(program: &Program, plan: &CharacterPlan, pool: PoolId) -> Option<f64> {
     let cap = program.pools[pool.index()].cap.filter(|_| plan.pools[pool.index()])?;
     let place = program.layout.pool(pool).index() + usize::from(pool_slot::CAP);
     is_fixed(program, plan, cap).then(|| plan.block.get(place).copied()).flatten()
 }
 
-/// Whether a formula over somebody's own attributes has the same value throughout a fight.
+/// Whether a formula over a combatant's own attributes is constant throughout a fight.
 fn is_fixed(program: &Program, plan: &CharacterPlan, formula: FormulaId) -> bool {
     let mut fixed = true;
     program.formula(formula).each_read(|read| {
@@ -114,7 +114,7 @@ fn is_fixed(program: &Program, plan: &CharacterPlan, formula: FormulaId) -> bool
     fixed
 }
 
-/// An ability that a policy never chooses, in the hands of somebody who chooses by it. What a script uses is used.
+/// An ability that the policy of its owner never chooses. Abilities used by a script count as used.
 fn never_chosen(rules: &Ruleset, program: &Program, named: &Named<CharacterRule>, out: &mut Diagnostics) {
     let plan = acting(program).find(|plan| plan.name == named.name);
     let Some(plan) = plan.filter(|plan| !plan.policy.name.is_empty()) else { return };
@@ -129,7 +129,7 @@ fn never_chosen(rules: &Ruleset, program: &Program, named: &Named<CharacterRule>
     }
 }
 
-/// `self.health < 0.3` and `self.health < 30%`, where the pool holds more than that by far.
+/// `self.health < 0.3` and `self.health < 30%`, if the pool holds far more than that.
 fn amounts_as_shares(program: &Program, formula: &CompiledFormula, out: &mut Diagnostics) {
     let mut found: Vec<(Span, PoolId)> = Vec::new();
     formula.tree.any(&mut |part| {
@@ -155,7 +155,7 @@ fn amounts_as_shares(program: &Program, formula: &CompiledFormula, out: &mut Dia
     }
 }
 
-/// The pool whose amount this is.
+/// The pool whose amount is compared.
 fn amount_of(tree: &Tree) -> Option<PoolId> {
     match tree.kind {
         TreeKind::Read(Read::Pool(_, pool, PoolPart::Amount)) => Some(pool),

@@ -1,5 +1,5 @@
-//! Warnings about combatants who stand where they can do nothing: in an encounter in which nobody walks, or because they keep
-//! away from everybody whom they could reach.
+//! Warnings about combatants out of reach of all targets: in an encounter in which nobody walks, or because a policy
+//! keeps a greater distance than any reach.
 
 use super::Program;
 use super::characters::CharacterPlan;
@@ -9,7 +9,7 @@ use crate::numbers::Extremes;
 use crate::rules::{EffectKind, Moves, Ruleset, SideRule};
 use crate::text::{Code, Diagnostic, Diagnostics};
 
-/// Reports encounters in which somebody is too far from every enemy, and will stay there.
+/// Reports encounters in which a combatant is too far from every enemy and stays there.
 pub(super) fn nowhere_near(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
     let moves = |kind: &EffectKind| matches!(kind, EffectKind::Shift { .. } | EffectKind::Leap(_));
     if rules.effects().any(|effect| moves(&effect.kind)) {
@@ -44,7 +44,7 @@ pub(super) fn nowhere_near(rules: &Ruleset, program: &Program, out: &mut Diagnos
     }
 }
 
-/// Reports policies that keep farther away from enemies than anything reaches that they use on them.
+/// Reports policies that keep a greater distance from enemies than the reach of any ability that they use on them.
 pub(super) fn keeps_too_far(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
     for named in &rules.policies {
         let Moves::KeepDistance(metres) = named.rule.moves else { continue };
@@ -64,34 +64,35 @@ pub(super) fn keeps_too_far(rules: &Ruleset, program: &Program, out: &mut Diagno
     }
 }
 
-/// One who takes part, and where.
+/// A participant and its position.
 struct Member {
     side: usize,
     character: CharacterId,
     place: [f64; 2],
 }
 
-/// Nobody where the encounter has no places.
+/// Empty if the encounter has no positions.
 fn members(encounter: &EncounterPlan) -> Vec<Member> {
     let sides = encounter.sides.iter().enumerate();
     let all = sides.flat_map(|(side, (_, members))| members.iter().map(move |character| (side, *character)));
     all.zip(&encounter.places).map(|((side, character), place)| Member { side, character, place: *place }).collect()
 }
 
-/// Whether it walks, or may once something changes its speed.
+/// Whether it walks, or may once its speed changes.
 fn walks(program: &Program, plan: &CharacterPlan) -> bool {
     let Some(slot) = program.find_attribute("speed") else { return false };
     let index = slot.index();
     plan.block.get(index).is_none_or(|speed| *speed > 0.0) || !program.modifiers_of(slot).is_empty()
 }
 
-/// Metres between two rims.
+/// The distance between two bodies in metres.
 fn gap(program: &Program, one: &Member, other: &Member) -> f64 {
     let body = |member: &Member| program.characters[member.character.index()].body;
     libm::hypot(one.place[0] - other.place[0], one.place[1] - other.place[1]) - body(one) - body(other)
 }
 
-/// How far the abilities go that somebody uses on enemies; nothing if there are none, or if that is no plain number.
+/// The longest reach of the abilities that a combatant uses on enemies; `None` if there are none, or if it is not a
+/// plain number.
 fn farthest_reach(program: &Program, member: &Member) -> Option<f64> {
     let plan = &program.characters[member.character.index()];
     let on_enemies =
@@ -101,7 +102,7 @@ fn farthest_reach(program: &Program, member: &Member) -> Option<f64> {
     reaches?.into_iter().max_by(f64::total_cmp)
 }
 
-/// To a centimetre.
+/// Rounded to a centimetre.
 fn short(metres: f64) -> f64 {
     (metres * 100.0).round() / 100.0
 }

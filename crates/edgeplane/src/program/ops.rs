@@ -1,8 +1,8 @@
-//! What each operation does to numbers: the one place, shared by constant folding, by the tree and
-//! by the flat code, so that the three agree to the last bit.
+//! The semantics of each operation, shared by constant folding, the tree and the flat code, so that the three agree to
+//! the last bit.
 //!
-//! Truths are 1 and 0. An operation that has no finite result gives a NaN or an infinity; who calls
-//! it decides where that is caught.
+//! Conditions are 1 and 0. An operation without a finite result gives NaN or an infinity; the caller decides where that
+//! is detected.
 
 use crate::numbers::Whole;
 
@@ -41,7 +41,7 @@ pub(crate) enum BinaryOp {
 }
 
 impl UnaryOp {
-    /// The result. `round` takes a half away from zero.
+    /// The result. `round` rounds halves away from zero.
     #[inline]
     pub(crate) fn apply(self, x: f64) -> f64 {
         match self {
@@ -103,13 +103,13 @@ pub(crate) fn lerp(a: f64, b: f64, share: f64) -> f64 {
     a + (b - a) * share
 }
 
-/// A curve, ready to be read. Before its first and after its last point it stays level.
+/// A curve, ready to be evaluated. It is constant before its first and after its last point.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Curve {
     pub(crate) name: String,
     /// For readers.
     pub(crate) about: String,
-    /// Points, x rising.
+    /// Points with increasing x.
     pub(crate) points: Vec<(f64, f64)>,
     /// Whether a value holds until the next point.
     pub(crate) step: bool,

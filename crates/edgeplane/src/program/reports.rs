@@ -1,11 +1,11 @@
-//! What effects report to the game: each by the name that the rules give it.
+//! Reports of effects to the game, by name.
 
 use super::ids::ReportId;
 use super::resolve::Compiler;
 use crate::rules::Word;
 
 impl Compiler<'_> {
-    /// A report is there by being named.
+    /// A report is declared by being named.
     pub(super) fn report_named(&mut self, name: &Word) -> ReportId {
         let reports = &mut self.program.reports;
         let place = reports.iter().position(|report| *report == name.text).unwrap_or_else(|| {

@@ -1,4 +1,4 @@
-//! A parsed formula → a tree with its names resolved and its kind checked.
+//! Resolves the names of a parsed formula and checks its kind.
 
 use std::ops::Range;
 
@@ -15,22 +15,21 @@ use crate::formula::{Binary, Builtin, Expr, ExprKind, Ident, Kind, Unary};
 use crate::rules::{Formula, FunctionRule, Named};
 use crate::text::{Code, Diagnostic, Diagnostics, Span};
 
-/// Most calls of `[formula.*]` within one formula, those within those counted too.
+/// The maximum number of calls of `[formula.*]` within one formula, including nested ones.
 const MAX_CALLS: usize = 200;
-/// Most of them inside each other.
+/// The maximum nesting of these calls.
 const MAX_CALL_DEPTH: usize = 16;
 
-/// A formula, ready to run, with what is needed to report it.
+/// A formula, ready to be evaluated, with everything needed to report it.
 #[derive(Clone, Debug)]
 pub struct CompiledFormula {
-    /// As written, with its path and place.
+    /// The text, with its path and location.
     pub source: Formula,
-    /// A number or a truth.
+    /// A number or a condition.
     pub kind: Kind,
     /// The careful form; the fast one is the code of the program.
     pub(crate) tree: Tree,
-    /// It reads nothing but attributes of the one who acts, and draws nothing: its value is known as
-    /// long as those stay as they are.
+    /// It reads only attributes of the caster and makes no draws: its value is constant while those are.
     pub(crate) steady: bool,
 }
 
@@ -40,7 +39,7 @@ impl CompiledFormula {
         self.source.text.get(range.start as usize..range.end as usize).unwrap_or_default()
     }
 
-    /// The value, if it is nothing but a number.
+    /// The value, if it is a plain number.
     pub fn as_number(&self) -> Option<f64> {
         match self.tree.kind {
             TreeKind::Constant(value) => Some(value),
@@ -53,7 +52,7 @@ impl CompiledFormula {
         self.tree.any(&mut |part| {
             match part.kind {
                 TreeKind::Read(read) => visit(read),
-                // Who is near changes as time passes, and so does the game.
+                // Counts within a distance change with time, and so do functions of the game.
                 TreeKind::Near(..) | TreeKind::Game(..) => visit(Read::Now),
                 _ => {}
             }
@@ -61,7 +60,7 @@ impl CompiledFormula {
         });
     }
 
-    /// Calls `count` with whom it counts, for each place where it counts who is within some distance.
+    /// Calls `count` for each part that counts combatants within a distance, with the side that it counts.
     pub(crate) fn each_count(&self, mut count: impl FnMut(Counted)) {
         self.tree.any(&mut |part| {
             if let TreeKind::Near(counted, _) = part.kind {
@@ -71,7 +70,7 @@ impl CompiledFormula {
         });
     }
 
-    /// Whether it draws chance.
+    /// Whether it makes random draws.
     pub fn draws(&self) -> bool {
         draws(&self.tree)
     }
@@ -84,24 +83,24 @@ fn draws(tree: &Tree) -> bool {
     tree.any(&mut |part| is_draw(&part.kind))
 }
 
-/// Everything that compiling formulas needs and adds to.
+/// Everything that the compilation of formulas needs and extends.
 pub(crate) struct Compiler<'a> {
     pub(crate) program: Program,
     pub(crate) names: &'a Names,
     pub(crate) functions: &'a [Named<FunctionRule>],
-    /// Functions that are reported already: who calls them is not blamed.
+    /// Functions with reported errors: their callers are not reported.
     pub(crate) broken: Vec<bool>,
     pub(crate) out: &'a mut Diagnostics,
     pub(crate) site_names: Vec<String>,
     /// Snapshots of the status being compiled.
     pub(crate) kept: Vec<FormulaId>,
-    /// Words that mean something in the formulas being compiled.
+    /// Words with a meaning in the formulas being compiled.
     pub(crate) given: Vec<(&'static str, Read)>,
-    /// The ruleset says what makes a threat.
+    /// The ruleset has a `[threat]`.
     pub(crate) threat: bool,
-    /// Who can be the one who acts in the formulas being compiled.
+    /// The possible casters of the formulas being compiled.
     pub(crate) readers: Readers,
-    /// How each formula is evaluated by whoever may not be one of those.
+    /// The complete form of each formula, for other casters.
     pub(crate) whole_shapes: Vec<Shape>,
 }
 
@@ -111,14 +110,14 @@ impl Compiler<'_> {
         self.compile(formula, scope, Kind::Number)
     }
 
-    /// Compiles a formula that gives a truth.
+    /// Compiles a condition.
     pub(crate) fn truth(&mut self, formula: &Formula, scope: Scope) -> Option<FormulaId> {
         self.compile(formula, scope, Kind::Truth)
     }
 
     fn compile(&mut self, formula: &Formula, scope: Scope, wanted: Kind) -> Option<FormulaId> {
         let first_local = Layout::MARKS + self.names.marks.len() as u16;
-        // Snapshots within it become formulas of their own.
+        // Snapshots in it become separate formulas.
         let whole = 0..formula.text.len() as u32;
         let given = |(word, read): &(&str, Read)| {
             ((*word).to_owned(), Tree { kind: TreeKind::Read(*read), range: whole.clone(), called: true })
@@ -136,7 +135,7 @@ impl Compiler<'_> {
         };
         let tree = resolver.of_kind(&formula.expr, wanted)?;
         let next_local = resolver.next_local;
-        // Attributes are hoisted by nature; the rest of the formulas reads them.
+        // Attributes are computed ahead in any case; the other formulas read them.
         let lean = if scope.plain { tree.clone() } else { self.program.hoist(&tree, next_local, &self.readers) };
         let shape = Emitter::compile(&mut self.program, &lean, next_local);
         let is_whole = matches!(self.readers, Readers::All);
@@ -152,8 +151,8 @@ impl Compiler<'_> {
         Some(FormulaId((self.program.formulas.len() - 1) as u32))
     }
 
-    /// A new place of chance. Its name makes the stream, so it must not depend on anything but the
-    /// place: changing a number elsewhere must leave the draws alike.
+    /// Adds a random stream. Its name determines the draws, so it must depend on nothing but the position: changing a
+    /// number elsewhere must not change draws.
     pub(crate) fn site(&mut self, path: &str) -> SiteId {
         let mut name = path.to_owned();
         let mut number = 1;
@@ -167,8 +166,8 @@ impl Compiler<'_> {
     }
 }
 
-/// FNV-1a. Stream names are hashed into seeds, and a seed must give the same fight in every
-/// version, so the hash must never change with a dependency.
+/// FNV-1a. Stream names are hashed into seeds, and a seed must give the same fight in every version, so the hash must
+/// not change with a dependency.
 pub(crate) fn stable_hash(text: impl AsRef<[u8]>) -> u64 {
     let step = |hash: u64, byte: &u8| (hash ^ u64::from(*byte)).wrapping_mul(0x0100_0000_01b3);
     text.as_ref().iter().fold(0xcbf2_9ce4_8422_2325, step)
@@ -178,14 +177,14 @@ pub(super) struct Resolver<'c, 'a> {
     pub(super) compiler: &'c mut Compiler<'a>,
     pub(super) formula: &'c Formula,
     pub(super) scope: Scope,
-    /// Functions whose bodies are being put in.
+    /// Functions whose bodies are being inlined.
     pub(super) called: Vec<usize>,
     /// Arguments of the innermost one.
     pub(super) arguments: Vec<(String, Tree)>,
     pub(super) next_local: u16,
-    /// Errors are not reported: they are at the definition.
+    /// Errors are not reported: they have been reported at the definition.
     pub(super) quiet: bool,
-    /// How many calls have been put in so far.
+    /// The number of calls inlined so far.
     pub(super) put_in: usize,
 }
 
@@ -222,7 +221,7 @@ impl Resolver<'_, '_> {
         Tree { kind, range: range.clone(), called: !self.called.is_empty() }
     }
 
-    /// A node whose value is known if its parts are constants.
+    /// A node that is folded if its parts are constants.
     fn folded(&mut self, kind: TreeKind, range: &Range<u32>) -> Option<Tree> {
         let tree = self.node(kind, range);
         let value = match &tree.kind {
@@ -243,7 +242,7 @@ impl Resolver<'_, '_> {
         }
     }
 
-    /// Within a body that has been put in, it is the arguments of this call that make it so.
+    /// In an inlined body, the arguments of this call are the reason.
     fn report_fault(&mut self, divides: bool, range: &Range<u32>) {
         let what = if divides { "divides by zero" } else { "has no finite value" };
         let within = std::mem::replace(&mut self.quiet, false);
@@ -303,7 +302,7 @@ impl Resolver<'_, '_> {
             Binary::Equal => (BinaryOp::Equal, Kind::Truth),
             Binary::Unequal => (BinaryOp::Unequal, Kind::Truth),
         };
-        // Both sides are looked at, so that both are reported in one go.
+        // Both sides are compiled, so that errors of both are reported at once.
         let (a, b) = (self.of_kind(a, Kind::Number), self.of_kind(b, Kind::Number));
         Some((self.folded(TreeKind::Binary(op, Box::new(a?), Box::new(b?)), range)?, kind))
     }
@@ -388,7 +387,7 @@ impl Resolver<'_, '_> {
         Some(self.compiler.site(&path))
     }
 
-    /// Reports what cannot stand here; even within a called formula, the caller is to blame.
+    /// Reports what is not allowed in this context; even for a called formula, the caller is reported.
     fn blame(&mut self, range: &Range<u32>, message: String, help: &str) {
         let quiet = std::mem::replace(&mut self.quiet, false);
         let whole = 0..self.formula.text.len() as u32;
@@ -534,8 +533,8 @@ impl Resolver<'_, '_> {
         self.put_in(index, body, &words, bound, range)
     }
 
-    /// Puts a function's body in, its arguments bound to locals. Arguments that are a plain value
-    /// are put in as they are, which changes no result and lets more be folded and hoisted.
+    /// Inlines a function's body with its arguments bound to locals. Arguments that are plain values are substituted,
+    /// which changes no result and allows more folding and hoisting.
     fn put_in(
         &mut self,
         index: usize,
@@ -561,7 +560,7 @@ impl Resolver<'_, '_> {
         let outer_arguments = std::mem::replace(&mut self.arguments, arguments);
         let outer_quiet = std::mem::replace(&mut self.quiet, true);
         self.called.push(index);
-        // Within the body only the arguments have names; what may be drawn is up to the caller.
+        // In the body only the arguments have names; whether draws are allowed depends on the caller.
         let outer_scope = self.scope;
         let Scope { chance, game: asks, place, .. } = outer_scope;
         self.scope = if game { Scope::STAND_IN } else { Scope { chance, game: asks, place, ..Scope::FUNCTION } };

@@ -1,4 +1,4 @@
-//! What the names in a formula stand for, and what to say when they stand for nothing.
+//! Resolves names in formulas, and reports unknown ones.
 
 use std::ops::Range;
 
@@ -16,7 +16,7 @@ impl Resolver<'_, '_> {
         if let [word] = words.as_slice()
             && let Some((_, tree)) = self.arguments.iter().find(|(name, _)| name == word)
         {
-            // An argument that stands in the caller's text keeps its place there.
+            // An argument that is part of the caller's text keeps its location there.
             return number(tree.clone());
         }
         match words.as_slice() {
@@ -183,7 +183,7 @@ impl Resolver<'_, '_> {
         Some(Read::Pool(role, pool, part))
     }
 
-    /// A name that is unknown, or known but meaningless in this place.
+    /// A name that is unknown, or has no meaning in this context.
     fn no_such_name(&mut self, words: &[&str], parts: &[Ident], range: &Range<u32>) {
         let first = words[0];
         let names = self.compiler.names;

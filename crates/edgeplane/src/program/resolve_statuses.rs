@@ -1,4 +1,4 @@
-//! What formulas can ask of statuses.
+//! Functions of formulas about statuses.
 
 use std::ops::Range;
 
@@ -56,7 +56,7 @@ impl Resolver<'_, '_> {
             "target" if self.scope.target => Some(Role::Target),
             _ => None,
         });
-        // What modifiers and attributes read must not change without attributes changing.
+        // Inputs of modifiers and attributes must not change without a change of attributes.
         let role = role.filter(|_| self.scope.fight);
         if role.is_none() {
             let message = if self.scope.fight {
@@ -72,7 +72,7 @@ impl Resolver<'_, '_> {
         role
     }
 
-    /// `snapshot(x)`: a formula of its own, evaluated when the status is applied; here its value is read.
+    /// `snapshot(x)`: a separate formula, evaluated when the status is applied; here its stored value is read.
     pub(super) fn snapshot(&mut self, inner: &Expr, range: &Range<u32>) -> Option<Typed> {
         if !self.scope.keeps {
             let message = format!("nothing can be kept {}", self.scope.place);
@@ -102,12 +102,12 @@ pub(super) fn one_word(expr: &Expr) -> Option<&Ident> {
 }
 
 impl Compiler<'_> {
-    /// Where the stacks of a status are kept; they are from now on.
+    /// The slot of the stacks of a status, which is added if necessary.
     pub(super) fn stack_slot(&mut self, status: StatusId) -> Slot {
         Self::asked(&mut self.program.layout.stride, &mut self.program.stack_slots[status.index()])
     }
 
-    /// Where it is kept how many statuses have a tag; it is from now on.
+    /// The slot of the count of a tag, which is added if necessary.
     pub(super) fn tag_slot(&mut self, tag: u16) -> Slot {
         Self::asked(&mut self.program.layout.stride, &mut self.program.tag_slots[usize::from(tag)])
     }
@@ -121,7 +121,7 @@ impl Compiler<'_> {
 }
 
 impl Program {
-    /// Fills in which numbers count each status, once it is known which of them somebody asks for.
+    /// Fills in which counts include each status, once it is known which counts are read.
     pub(super) fn with_counted(mut self) -> Self {
         for (plan, own) in self.statuses.iter_mut().zip(&self.stack_slots) {
             let tags = plan.tag_ids.iter().filter_map(|tag| Some((*tag, self.tag_slots[usize::from(*tag)]?)));

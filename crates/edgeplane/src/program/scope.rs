@@ -1,11 +1,11 @@
-//! Which names mean something where.
+//! The names with a meaning in each context.
 
 use super::tree::Role;
 
-/// What a formula may read, by the place in which it stands.
+/// What a formula may read, depending on its context.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Scope {
-    /// The place, for messages: "in a hit step".
+    /// The context, for messages: "in a hit step".
     pub(crate) place: &'static str,
     /// Bare names are the owner's own attributes.
     pub(crate) own: bool,
@@ -15,29 +15,29 @@ pub(crate) struct Scope {
     pub(crate) caster: bool,
     /// `target.x`
     pub(crate) target: bool,
-    /// Pools can be read: they change from moment to moment.
+    /// Pools can be read: they change over time.
     pub(crate) pools: bool,
-    /// `now`, and counts of who stands.
+    /// `now`, and counts of standing combatants.
     pub(crate) fight: bool,
     /// `amount` and `hit.*`
     pub(crate) amount: bool,
-    /// A damage type is at hand, so that a per-type attribute has one value.
+    /// There is a damage type, so a per-type attribute has one value.
     pub(crate) typed: bool,
-    /// An ability brings something about for one of its targets after the other: `order`.
+    /// An ability affects its targets one after the other: `order`.
     pub(crate) order: bool,
-    /// Chance may be drawn.
+    /// Random draws are allowed.
     pub(crate) chance: bool,
     /// Functions of the game may be called.
     pub(crate) game: bool,
-    /// A status is at hand: `stacks`.
+    /// There is a status: `stacks`.
     pub(crate) status: bool,
     /// It has begun: `tick`, `ticks`, `elapsed`, `remaining`.
     pub(crate) runs: bool,
     /// `snapshot(...)`
     pub(crate) keeps: bool,
-    /// `self` is the one acted upon.
+    /// `self` is the target.
     pub(crate) owner_is_target: bool,
-    /// What it reads of attributes is not computed beforehand.
+    /// Attributes are not computed ahead.
     pub(crate) plain: bool,
 }
 
@@ -62,19 +62,19 @@ const NOTHING: Scope = Scope {
 };
 
 impl Scope {
-    /// A `[formula.*]`: its arguments, and chance where the caller may draw.
+    /// A `[formula.*]`: its arguments, and random draws if the caller allows them.
     pub(crate) const FUNCTION: Self = Self { chance: true, game: true, ..NOTHING };
-    /// The same where the game gives the value: what stands in draws nothing.
+    /// The same for a function of the game: its default makes no draws.
     pub(crate) const STAND_IN: Self = Self { place: "in a formula that stands in for the game's", ..NOTHING };
     /// An attribute's base or bounds, a pool's cap, start or flow.
     pub(crate) const ATTRIBUTE: Self =
         Self { place: "in an attribute or a pool", own: true, owner: true, plain: true, ..NOTHING };
     /// The same for a per-type attribute.
     pub(crate) const TYPED_ATTRIBUTE: Self = Self { typed: true, ..Self::ATTRIBUTE };
-    /// Cost and unlock of an ability: looked at again and again, so without chance.
+    /// Cost and unlock of an ability: evaluated repeatedly, so without random draws.
     pub(crate) const PRICE: Self =
         Self { place: "in a cost or an unlock", owner: true, caster: true, pools: true, fight: true, ..NOTHING };
-    /// How long an ability is open after another one: looked at again and again too.
+    /// The time window of an ability after another one: evaluated repeatedly, too.
     pub(crate) const WINDOW: Self = Self { place: "in an `after`", ..Self::PRICE };
     /// Reach and radius of an ability.
     pub(crate) const REACH: Self = Self { place: "in a reach or a radius", ..Self::PRICE };
@@ -83,7 +83,7 @@ impl Scope {
         Self { place: "in a cast, cooldown or recovery", chance: true, game: true, ..Self::PRICE };
     /// The effects of an ability.
     pub(crate) const EFFECT: Self = Self { place: "in an effect", target: true, order: true, ..Self::TIMING };
-    /// What a game brings about, with a number that it gives.
+    /// The effects of a cause, with a number given by the game.
     pub(crate) const CAUSE: Self = Self { place: "in a cause", amount: true, order: false, ..Self::EFFECT };
     /// A heal step.
     pub(crate) const HEAL_STEP: Self =
@@ -92,26 +92,26 @@ impl Scope {
     pub(crate) const HIT_STEP: Self = Self { place: "in a hit step", typed: true, ..Self::HEAL_STEP };
     /// The condition of a policy.
     pub(crate) const POLICY: Self = Self { place: "in a policy", caster: false, order: false, ..Self::EFFECT };
-    /// The score by which targets are compared.
+    /// The score by which targets are picked.
     pub(crate) const SCORE: Self =
         Self { place: "in a choice of targets", chance: false, order: false, ..Self::EFFECT };
-    /// What makes somebody a threat: `caster` to `target`.
+    /// Threat: `caster` is its source, `target` keeps it.
     pub(crate) const THREAT: Self = Self { place: "in a threat", owner: false, ..Self::SCORE };
 
-    /// What levels need and give: bare names are the own attributes of the one whose level it is.
+    /// Rules of levels: bare names are attributes of the combatant with that level.
     pub(crate) const LEVELS: Self = Self { place: "in `levels`", ..Self::ATTRIBUTE };
-    /// What a defeat is worth to others.
+    /// The reward for a defeat.
     pub(crate) const REWARD: Self = Self { place: "in a `reward`", caster: false, ..Self::PRICE };
-    /// How likely somebody wears a piece of gear.
+    /// The chance that a piece of gear is worn.
     pub(crate) const WEAR: Self = Self { place: "in a piece's `chance`", caster: false, ..Self::PRICE };
-    /// What is in a pool as somebody begins.
+    /// The initial amount of a pool.
     pub(crate) const START: Self = Self { place: "in a `start`", caster: false, ..Self::PRICE };
-    /// What is gained between two encounters.
+    /// The gain between two encounters.
     pub(crate) const REST: Self = Self { place: "in a rest", caster: false, ..Self::PRICE };
-    /// What a policy prefers.
+    /// The score of a policy.
     pub(crate) const PREFERENCE: Self = Self { place: "in a policy's `target`", chance: false, ..Self::POLICY };
 
-    /// What a status says of itself when it is applied: its duration, period and rank.
+    /// Numbers of a status evaluated when it is applied: its duration, period and rank.
     pub(crate) const APPLIED: Self = Self {
         place: "where a status is applied",
         owner: true,
@@ -128,12 +128,12 @@ impl Scope {
     /// Within `snapshot(...)`.
     pub(crate) const SNAPSHOT: Self =
         Self { place: "in a snapshot", chance: false, game: false, runs: true, ..Self::APPLIED };
-    /// A change to an attribute: computed anew with the attributes and the stacks, so it reads nothing else.
+    /// A modifier: recomputed with the attributes and the stacks, so it reads nothing else.
     pub(crate) const MODIFIER: Self =
         Self { place: "in a modifier", owner: true, status: true, runs: true, keeps: true, plain: true, ..NOTHING };
     /// The same for a per-type attribute.
     pub(crate) const TYPED_MODIFIER: Self = Self { typed: true, ..Self::MODIFIER };
-    /// The effects of a tick: the one who applied the status acts on its owner.
+    /// The effects of a tick: the combatant that applied the status acts on its owner.
     pub(crate) const TICK: Self = Self { place: "in a tick", keeps: true, runs: true, ..Self::APPLIED };
     /// The effects of a trigger: the owner acts.
     pub(crate) const TRIGGER: Self = Self {
@@ -145,18 +145,18 @@ impl Scope {
         runs: true,
         ..Self::APPLIED
     };
-    /// The condition under which a status holds.
+    /// The `while` condition of a status.
     pub(crate) const HOLDS: Self =
         Self { place: "in a `while`", chance: false, game: false, keeps: true, runs: true, ..Self::APPLIED };
-    /// What a text for players shows.
+    /// The values in a text for players.
     pub(crate) const SHOWN: Self = Self { place: "in a text", ..Self::HOLDS };
 
-    /// Who `self` is.
+    /// The meaning of `self`.
     pub(crate) fn owner_role(&self) -> Role {
         if self.owner_is_target { Role::Target } else { Role::Caster }
     }
 
-    /// How to spell somebody's attribute here, for help.
+    /// How to write an attribute of a combatant in this context, for help.
     pub(crate) fn spellings(&self, name: &str) -> String {
         // The owner of a status is also its `target`; the owner of an ability is also its `caster`.
         let of_status = self.owner && self.owner_is_target;

@@ -1,4 +1,4 @@
-//! What an encounter has happen by itself: who joins when, abilities at given moments, and who wins when.
+//! The script of an encounter: reinforcements, abilities at given times, and goals.
 
 use super::ids::{AbilityId, CharacterId, CombatantId, SideId};
 use super::names::look_up;
@@ -11,46 +11,46 @@ use crate::text::{Code, Diagnostic};
 #[derive(Clone, Debug, Default)]
 #[non_exhaustive]
 pub struct ScriptPlan {
-    /// When each of the combatants joins; with the fight, if there is no entry.
+    /// When each combatant joins; at the start without an entry.
     pub joins: Vec<JoinPlan>,
-    /// Those whose defeat is that of their side.
+    /// The vital combatants: if one is defeated, its side loses.
     pub vital: Vec<CombatantId>,
-    /// What happens when, in the order in which it happens at one moment.
+    /// The entries in the order in which they happen within one moment.
     pub moments: Vec<MomentPlan>,
-    /// The side that wins when the time is up.
+    /// The side that wins at the time limit.
     pub at_limit: Option<SideId>,
 }
 
-/// When somebody begins to take part.
+/// When a combatant joins.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum JoinPlan {
-    /// With the fight.
+    /// At the start.
     AtStart,
-    /// At a moment.
+    /// At a given time.
     At(Time),
-    /// When somebody calls.
+    /// When it is called.
     Called,
-    /// When the game says so.
+    /// When the game spawns it.
     Spawned,
 }
 
-/// Something that happens by itself.
+/// A scripted event.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct MomentPlan {
-    /// When for the first time.
+    /// Its first time.
     pub at: Time,
-    /// How long after that again; never, for most.
+    /// The interval of repetitions; usually never.
     pub every: Time,
-    /// How often at most.
+    /// The maximum number of times.
     pub times: u32,
-    /// What it is.
+    /// The event.
     pub does: MomentEffect,
-    /// Who brings it about: all of these, whenever they have come.
+    /// The combatants that cause it: all of these, whenever they have joined.
     pub(crate) by: Everybody,
 }
 
-/// All of a side, all of a character, or of both where one name means both.
+/// All members of a side, all combatants of a character, or both if one name means both.
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) struct Everybody {
     side: Option<SideId>,
@@ -58,7 +58,7 @@ pub(crate) struct Everybody {
 }
 
 impl MomentPlan {
-    /// Somebody more has come, who may be one of those who bring it about.
+    /// A combatant has been added that may be one of those that cause it.
     pub(crate) fn include(&mut self, who: CombatantId, side: SideId, character: CharacterId) {
         if let MomentEffect::Bring(_, everybody) = &mut self.does
             && (self.by.side == Some(side) || self.by.character == Some(character))
@@ -68,12 +68,12 @@ impl MomentPlan {
     }
 }
 
-/// What happens by itself.
+/// The kind of a scripted event.
 #[derive(Clone, Debug)]
 pub enum MomentEffect {
-    /// Somebody joins.
+    /// A combatant joins.
     Join(CombatantId),
-    /// An ability takes effect, of each of these.
+    /// An ability takes effect, for each of these combatants.
     Bring(AbilityId, Vec<CombatantId>),
 }
 
@@ -93,7 +93,7 @@ fn members(sides: &Sides) -> impl Iterator<Item = (SideId, CharacterId)> + '_ {
 impl Compiler<'_> {
     pub(super) fn script(&mut self, rule: &EncounterRule, sides: &Sides) -> ScriptPlan {
         let mut script = ScriptPlan::default();
-        // Members whose character is unknown are not there, and have been reported.
+        // Members with an unknown character are absent; they have been reported.
         let known = |word: &Word| self.names.characters.contains(&word.text);
         let members = rule.sides.iter().flat_map(|side| &side.members).filter(|member| known(&member.character));
         for member in members.flat_map(|member| std::iter::repeat_n(member, member.count as usize)) {

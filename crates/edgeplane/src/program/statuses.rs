@@ -1,4 +1,4 @@
-//! Statuses: what their rules come to.
+//! Compiled statuses.
 
 use super::abilities::texts;
 use super::dirty;
@@ -16,7 +16,7 @@ use crate::rules::{
 };
 use crate::text::{Code, Diagnostic};
 
-/// Fewest seconds between two ticks.
+/// The minimum period of ticks in seconds.
 pub(crate) const LEAST_PERIOD: f64 = 0.001;
 
 /// A status of the ruleset.
@@ -26,162 +26,162 @@ pub struct StatusPlan {
     pub name: String,
     /// For readers.
     pub about: String,
-    /// The name under which a game finds its picture; its own, if none is given.
+    /// The name under which a game finds its icon; by default its own name.
     pub icon: String,
-    /// For players.
+    /// The text for players.
     pub text: Vec<TextPart>,
     /// Good or bad for its owner.
     pub kind: StatusKind,
-    /// Names of its tags.
+    /// Its tags.
     pub tags: Vec<String>,
-    /// Seconds; endless if there is none.
+    /// The duration in seconds; unlimited without one.
     pub duration: Option<FormulaId>,
     /// It ends as soon as this is false.
     pub holds_while: Option<FormulaId>,
-    /// What a second application does.
+    /// The effect of a further application.
     pub reapply: Reapply,
-    /// A record for each caster.
+    /// There is a separate record for each caster.
     pub per_caster: bool,
-    /// What further stacks do to the time.
+    /// The effect of further stacks on the time.
     pub stack_timer: StackTimer,
-    /// Most stacks.
+    /// The maximum number of stacks.
     pub max_stacks: u32,
-    /// Most instances.
+    /// The maximum number of instances.
     pub max_instances: u32,
-    /// Most seconds that an extended status can have left.
+    /// The maximum remaining seconds after an extension.
     pub longest: Option<FormulaId>,
-    /// What `strongest` compares.
+    /// The rank for `strongest`.
     pub rank: Option<FormulaId>,
-    /// Changes to attributes.
+    /// Its modifiers.
     pub modifiers: Vec<ModifierPlan>,
-    /// What happens again and again.
+    /// Its ticks.
     pub every: Option<EveryPlan>,
-    /// What it triggers on.
+    /// Its triggers.
     pub triggers: Vec<TriggerPlan>,
     /// Its owner cannot start abilities.
     pub forbids_act: bool,
-    /// Its owner picks the one who applied it before anybody else.
+    /// Its owner picks the combatant that applied it before all others.
     pub taunts: bool,
     /// Its owner cannot move.
     pub forbids_move: bool,
-    /// It breaks a cast.
+    /// It interrupts a cast.
     pub interrupts: bool,
-    /// Tags of statuses that its owner does not take on, by number.
+    /// Tags of statuses to which its owner is immune, by number.
     pub immune: Vec<u16>,
-    /// Chance that the target does not take it on.
+    /// The chance that the target resists it.
     pub resist: Option<(FormulaId, SiteId)>,
-    /// Not for players' eyes.
+    /// It is hidden from players.
     pub hidden: bool,
-    /// It is what a piece of gear does while it is worn.
+    /// It represents a worn piece of gear.
     pub worn: bool,
-    /// It is what a point does.
+    /// It represents a point.
     pub point: bool,
-    /// Cannot be cleansed.
+    /// It cannot be cleansed.
     pub cleansable: bool,
-    /// How long before the end a warning is given.
+    /// The time before its end at which it is announced.
     pub warn: Option<Time>,
-    /// What happens on reaching the most stacks.
+    /// The effects of reaching the maximum of stacks.
     pub at_max: Vec<EffectPlan>,
-    /// The stacks are used up then.
+    /// The stacks are consumed then.
     pub consume: bool,
-    /// Values kept from when it is applied.
+    /// Values kept from its application.
     pub kept: Vec<FormulaId>,
     /// Its tags, by number.
     pub(crate) tag_ids: Vec<u16>,
     /// Tags of abilities that it forbids, one bit each.
     pub(crate) forbids_tags: u64,
-    /// What its `while` depends on; the one who applied it acts, its owner is the target.
+    /// The inputs of its `while`: the combatant that applied it is the caster, its owner the target.
     pub(crate) holds: Inputs,
-    /// The numbers of its owner that count it: its stacks and its tags, see [`dirty`].
+    /// The numbers of its owner that count it: its stacks and its tags; see [`dirty`].
     pub(crate) counted: u64,
-    /// Those of its tags that somebody asks for, and where it is kept how many statuses have them.
+    /// Its tags that formulas read, and the slots of their counts.
     pub(crate) counted_tags: Vec<(u16, Slot)>,
-    /// What is kept of each instance beside its record.
+    /// The optional data of each instance.
     pub(crate) words: StatusWords,
-    /// Attributes that it changes, see [`dirty`].
+    /// The attributes that it changes; see [`dirty`].
     pub(crate) changes: u64,
-    /// Those of them that change with every tick.
+    /// Those that change with every tick.
     pub(crate) changes_by_tick: u64,
-    /// Events of its owner that it triggers on, one bit each.
+    /// Events of its owner that trigger it, one bit each.
     pub(crate) listens: u32,
-    /// Events of others that it triggers on.
+    /// Events of others that trigger it.
     pub(crate) watches: u32,
-    /// Abilities that its owner has for as long.
+    /// Abilities that it grants to its owner.
     pub abilities: Vec<AbilityId>,
-    /// Its owner is on the side of whoever applied it.
+    /// Its owner is on the side of the combatant that applied it.
     pub turns: bool,
-    /// Whose abilities cannot be used on its owner.
+    /// The sides whose abilities cannot target its owner.
     pub untargetable: Untargetable,
-    /// It forbids, has triggers or holds under a condition: what is known of its owner changes with it.
+    /// It forbids something, has triggers or has a condition, so that derived data of its owner change with it.
     pub(crate) binds: bool,
 }
 
 /// A part of a text for players.
 #[derive(Clone, Debug)]
 pub enum TextPart {
-    /// As it is.
+    /// Literal text.
     Words(String),
     /// A value.
     Value(FormulaId),
 }
 
-/// A change to an attribute.
+/// A modifier.
 #[derive(Clone, Copy, Debug)]
 pub struct ModifierPlan {
-    /// First slot that it changes.
+    /// The first slot that it changes.
     pub slot: Slot,
-    /// How many: one, or one for each damage type.
+    /// The number of slots: one, or one for each damage type.
     pub slots: u16,
-    /// In which way.
+    /// The kind of change.
     pub kind: ModifierKind,
-    /// By how much.
+    /// The amount.
     pub amount: FormulaId,
-    /// What the amount reads, see [`dirty`].
+    /// The inputs of the amount; see [`dirty`].
     pub(crate) reads: u64,
-    /// The amount, if it is nothing but a number.
+    /// The amount, if it is a plain number.
     pub(crate) fixed: Option<f64>,
 }
 
-/// What happens again and again.
+/// Periodic effects.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct EveryPlan {
-    /// How its ticks follow one another.
+    /// The interval of ticks.
     pub pace: Pace,
-    /// One more tick at the start.
+    /// One additional tick at the start.
     pub first_now: bool,
-    /// A last part of a period gives a part of a tick.
+    /// The rest of a period at the end gives a partial tick.
     pub part_tick: bool,
-    /// A renewal begins the rhythm anew.
+    /// A renewal restarts the rhythm.
     pub restart: bool,
-    /// What a tick brings about.
+    /// The effects of a tick.
     pub does: Vec<EffectPlan>,
 }
 
-/// How ticks follow one another.
+/// The interval of ticks.
 #[derive(Clone, Copy, Debug)]
 pub enum Pace {
-    /// So many seconds apart.
+    /// A period in seconds.
     Period(FormulaId),
-    /// So many over the duration, evenly.
+    /// A number of ticks, evenly over the duration.
     Ticks(u32),
 }
 
-/// What a status triggers on, and how.
+/// A trigger.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct TriggerPlan {
-    /// What it triggers on.
+    /// Its event.
     pub event: TriggerEvent,
-    /// Only when this is true.
+    /// A condition.
     pub when: Option<FormulaId>,
-    /// Only with this chance.
+    /// A chance.
     pub chance: Option<(FormulaId, SiteId)>,
     /// Seconds until it can trigger again.
     pub cooldown: Option<FormulaId>,
-    /// How often it triggers at most.
+    /// The maximum number of times.
     pub uses: Option<u32>,
-    /// Whose events it is about, as the owner sees them.
+    /// The combatants whose events trigger it, relative to the owner.
     pub of: Subject,
     /// Only for these statuses.
     pub status: Option<Vec<StatusId>>,
@@ -189,24 +189,24 @@ pub struct TriggerPlan {
     pub reason: Option<LostReason>,
     /// Only for these abilities.
     pub ability: Option<Vec<AbilityId>>,
-    /// The number of stacks that is reached.
+    /// The number of stacks to be reached.
     pub stacks: u32,
-    /// The pool that crosses a share, and that share.
+    /// The pool, and the share that it has to cross.
     pub crossing: Option<(PoolId, f64)>,
-    /// What it brings about.
+    /// Its effects.
     pub does: Vec<EffectPlan>,
-    /// Where each instance keeps when it is ready again and how often it still triggers, see [`StatusWords`]; nowhere,
-    /// where it is always ready.
+    /// Where each instance stores when it is ready again and its remaining uses, see [`StatusWords`]; `None` if it is
+    /// always ready.
     pub(crate) words: Option<u16>,
 }
 
-/// Repeated statuses with a tag last shorter and shorter.
+/// Diminishing durations of repeated statuses with a tag.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct DiminishPlan {
     /// The tag, by number.
     pub tag: u16,
-    /// How long without one until all is as at first.
+    /// The time without such a status after which durations are full again.
     pub window: Time,
     /// The factors of the duration.
     pub steps: Vec<f64>,
@@ -238,13 +238,13 @@ impl Compiler<'_> {
         for Named { name, rule, .. } in &rules.statuses {
             let plan = self.status(name, rule, rules);
             if plan.binds || !plan.abilities.is_empty() {
-                // Whether it was there before decides what follows.
+                // Whether the condition held before determines the consequences.
                 self.stack_slot(StatusId(self.program.statuses.len() as u16));
             }
             self.program.modifiers_read |= plan.modifiers.iter().fold(0, |bits, modifier| bits | modifier.reads);
             self.program.statuses.push(plan);
         }
-        // Modifiers that read attributes can close a circle that there was none without them.
+        // Modifiers that read attributes can close a cycle that does not exist without them.
         if let Some(plans) = self.plans(&[]).filter(|_| sound) {
             self.ordered(plans);
         }
@@ -359,7 +359,7 @@ impl Compiler<'_> {
         }
     }
 
-    /// Whether a modifier reads what changes as the status goes on: it is computed anew with each tick.
+    /// Whether a modifier reads values that change while the status lasts: it is recomputed with each tick.
     fn changes_by_tick(&self, amount: FormulaId) -> bool {
         let mut found = false;
         self.program.formula(amount).each_read(|read| {
@@ -412,7 +412,7 @@ impl Compiler<'_> {
         rule: &StatusRule,
         rules: &Ruleset,
     ) -> Option<TriggerPlan> {
-        // Of what happens to others, they are the other one.
+        // For events of others, the subject is `other`.
         let has_other = on.event.has_other() || on.of != Subject::Owner;
         let place = if has_other { Place::TRIGGER } else { Place::LONE_TRIGGER };
         let scope = Scope { target: has_other, ..place.scope };
@@ -442,7 +442,7 @@ impl Compiler<'_> {
         whole.then_some(plan)
     }
 
-    /// The text for players, cut at its values.
+    /// The text for players, split at its values.
     fn shown(&mut self, rule: &StatusRule) -> Vec<TextPart> {
         let values: Vec<(String, Option<FormulaId>)> =
             rule.values.iter().map(|(word, value)| (word.text.clone(), self.number(value, Scope::SHOWN))).collect();

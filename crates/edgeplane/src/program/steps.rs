@@ -19,33 +19,33 @@ pub struct PoolPlan {
     pub cap: Option<FormulaId>,
     /// The amount at the start of a fight.
     pub start: StartPlan,
-    /// What is regained.
+    /// The gains over time.
     pub regen: Option<FlowPlan>,
-    /// What is lost.
+    /// The losses over time.
     pub decay: Option<FlowPlan>,
-    /// What the amount does when the cap moves.
+    /// The effect of a change of the cap on the amount.
     pub on_cap_change: CapChange,
-    /// Whether a combatant is defeated when it empties.
+    /// Whether a combatant is defeated when it becomes empty.
     pub defeat: bool,
-    /// Attributes that its cap and its flow depend on, see [`super::dirty`].
+    /// The attributes on which its cap and its flow depend; see [`super::dirty`].
     pub(crate) reads: u64,
 }
 
 impl PoolPlan {
-    /// Whether its amount changes as time passes.
+    /// Whether its amount changes over time.
     pub fn flows(&self) -> bool {
         self.regen.is_some() || self.decay.is_some()
     }
 }
 
-/// The amount at the start of a fight.
+/// The initial amount of a pool.
 #[derive(Clone, Copy, Debug)]
 pub enum StartPlan {
     /// The cap.
     Full,
-    /// Nothing.
+    /// Empty.
     Empty,
-    /// So much, within the cap.
+    /// This amount, limited by the cap.
     Amount(FormulaId),
 }
 
@@ -59,7 +59,7 @@ pub struct FlowPlan {
     pub every: Option<FormulaId>,
 }
 
-/// Steps that a hit or a heal passes by.
+/// The steps that a hit or a heal skips.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct SkipsPlan {
     all: bool,
@@ -79,7 +79,7 @@ pub struct DamageTypeInfo {
     pub name: String,
     /// For readers.
     pub about: String,
-    /// Hit steps that this type passes by.
+    /// Hit steps that this type skips.
     pub(crate) skips: SkipsPlan,
 }
 
@@ -90,25 +90,25 @@ pub struct StepPlan {
     pub name: String,
     /// For readers.
     pub about: String,
-    /// Passed by unless true.
+    /// A condition; the step is skipped if it is false.
     pub when: Option<FormulaId>,
-    /// The amount that leaves the step.
+    /// The new amount.
     pub amount: Option<FormulaId>,
-    /// The hit ends here, and is reported so.
+    /// The hit ends here and is reported with this word.
     pub stop: Option<String>,
-    /// This pool of the target takes what it can.
+    /// This pool of the target soaks as much as it holds.
     pub soak: Option<PoolId>,
-    /// The mark that it sets, by its number.
+    /// The mark that it sets, by number.
     pub mark: Option<u16>,
-    /// `skips = "all"` does not pass it by.
+    /// `skips = "all"` does not skip it.
     pub always: bool,
     /// Only for these damage types, by number.
     pub(crate) types: Option<Vec<u16>>,
     /// Only for these tags.
     pub(crate) tags: Option<Vec<String>>,
-    /// Passed by, and not reported, unless this one has this status.
+    /// Skipped without a report unless this combatant has this status.
     pub(crate) owned: Option<(Role, StatusId)>,
-    /// The step after which its status has put it.
+    /// The step after which its status has inserted it.
     pub(crate) after: Option<String>,
 }
 
@@ -165,7 +165,7 @@ impl Compiler<'_> {
         }
     }
 
-    /// What is passed by; names that no step has are reported, and steps that nothing passes by.
+    /// Resolves skips; unknown steps are reported, and steps that cannot be skipped.
     pub(crate) fn skips(&mut self, skips: &Skips, steps: &[&Named<StepRule>], what: &str) -> SkipsPlan {
         let words = match skips {
             Skips::All => return SkipsPlan { all: true, names: Vec::new() },
@@ -188,12 +188,12 @@ impl Compiler<'_> {
     pub(crate) fn steps(&mut self, rules: &Ruleset) {
         self.program.marks = self.names.marks.clone();
         self.program.hit_steps = rules.hit_steps.iter().map(|step| self.step(step, Scope::HIT_STEP)).collect();
-        // In the order of names, never in that of files or tables, which must not decide what a hit comes to.
+        // Ordered by name, never by files or tables, whose order must not change a hit.
         let mut by_name: Vec<usize> = (0..rules.statuses.len()).collect();
         by_name.sort_by(|a, b| rules.statuses[*a].name.cmp(&rules.statuses[*b].name));
         let steps = |index: usize| rules.statuses[index].rule.hit_steps.iter().map(move |step| (index, step));
         let mut waiting: Vec<(usize, &Named<StepRule>)> = by_name.into_iter().flat_map(steps).collect();
-        // A step may stand beside that of another status, which may come later by name.
+        // A step may refer to one of another status, which may come later by name.
         while !waiting.is_empty() {
             let there = |(_, step): &(usize, &Named<StepRule>)| {
                 let anchor = step.rule.owned.as_ref().and_then(|owned| owned.before.as_ref().or(owned.after.as_ref()));
@@ -209,7 +209,7 @@ impl Compiler<'_> {
         self.program.heal_steps = rules.heal_steps.iter().map(|step| self.step(step, Scope::HEAL_STEP)).collect();
     }
 
-    /// A step that a status adds, at the place that it names, else last.
+    /// Inserts a step of a status at the position that it names, otherwise last.
     fn owned_step(&mut self, step: &Named<StepRule>, status: StatusId) {
         let Some(owned) = &step.rule.owned else { return };
         let role = if owned.taken { Role::Target } else { Role::Caster };
@@ -229,7 +229,7 @@ impl Compiler<'_> {
             None => self.program.hit_steps.push(plan),
             Some((_, Some(place))) if owned.before.is_some() => self.program.hit_steps.insert(place, plan),
             Some((word, Some(place))) => {
-                // After those that stand there already.
+                // After the steps already inserted there.
                 let beside = |other: &StepPlan| other.after.as_ref() == Some(&word.text);
                 let there = self.program.hit_steps[place + 1..].iter().take_while(|other| beside(other)).count();
                 plan.after = Some(word.text.clone());

@@ -1,8 +1,8 @@
-//! What a fight needs of the rules from moment to moment, as tables for each combatant: the lines of its
-//! policy, what each of them depends on, and its abilities.
+//! Tables for decisions in a fight, for each combatant: the lines of its policy, the inputs of each line, and its
+//! abilities.
 //!
-//! Times and costs that depend on attributes alone are computed once, and again when these change. Those
-//! that depend on more are left open and evaluated at each use.
+//! Times and costs that depend on attributes only are computed once, and again when these change. Others are evaluated
+//! at each use.
 
 use super::Program;
 use super::abilities::{AbilityPlan, PickPlan};
@@ -20,8 +20,7 @@ use super::time::Time;
 use super::tree::Role;
 use crate::rules::{Moves, SideRule};
 
-/// How one combatant chooses. Sets of lines are kept as bits; the last bit stands for all lines from the
-/// 64th on.
+/// The compiled policy of one combatant. Sets of lines are bits; the last bit stands for all lines from the 64th on.
 #[derive(Clone, Debug)]
 pub(crate) struct CompiledPolicy {
     pub(crate) lines: Vec<CompiledLine>,
@@ -29,46 +28,46 @@ pub(crate) struct CompiledPolicy {
     pub(crate) draws: bool,
     /// Zones that it avoids.
     pub(crate) avoid: Vec<ZoneId>,
-    /// How much it prefers a target.
+    /// The score of a candidate.
     pub(crate) prefers: Option<FormulaId>,
-    /// Where it goes while it cannot act; nowhere, in an encounter without places.
+    /// How it moves while it cannot act; not at all in an encounter without positions.
     pub(crate) moves: Moves,
-    /// How long after a change it acts on it, if it was idle.
+    /// The reaction time.
     pub(crate) reaction: Time,
-    /// It must not miss that a line closes again: it reacts to what opens after a while, or walks for what is closed
-    /// while it is busy.
+    /// It has to notice that a line closes again, because it reacts with a delay, or walks toward closed lines while
+    /// busy.
     pub(crate) watches_closing: bool,
-    /// Where its abilities begin in lists of all abilities of all combatants, and how many it has.
+    /// The first of its abilities in lists of all abilities of all combatants, and their number.
     pub(crate) first: u32,
     pub(crate) count: u32,
-    /// Where its lines begin in lists of all lines of all combatants.
+    /// The first of its lines in lists of all lines of all combatants.
     pub(crate) first_line: u32,
     /// For each of its pools, the lines that depend on it.
     pub(crate) own_pools: Vec<u64>,
-    /// For each of its pools, the thresholds of it without which a line stays closed.
+    /// For each of its pools, the thresholds that keep lines closed.
     pub(crate) own_thresholds: Vec<Vec<LineThreshold>>,
     /// For each bit of its slots, the lines that depend on it.
     pub(crate) own_slots: Box<[u64; 64]>,
-    /// Lines that depend on who stands.
+    /// Lines that depend on the numbers of standing combatants.
     pub(crate) heads: u64,
-    /// Lines whose conditions depend on who is where.
+    /// Lines whose conditions depend on positions.
     pub(crate) places: PlacesRead,
-    /// Those of them for which it only matters who is in reach, since those are picked first.
+    /// Those for which only the set of combatants in reach matters, since targets in reach are picked first.
     pub(crate) in_reach: u64,
     /// Lines whose conditions depend on threat.
     pub(crate) threat: u64,
-    /// Lines whose conditions are drawn.
+    /// Lines whose conditions make random draws.
     pub(crate) chance: u64,
 }
 
-/// Lines whose conditions depend on who is where, by who it is that moves.
+/// Lines whose conditions depend on positions, by the combatant that moves.
 #[derive(Clone, Copy, Debug, Default)]
 pub(crate) struct PlacesRead {
     /// The combatant itself.
     pub(crate) own: u64,
     allies: u64,
     enemies: u64,
-    /// Lines whose targets are among allies, and among enemies, whatever their conditions are.
+    /// Lines whose targets are allies, and lines whose targets are enemies, whatever their conditions.
     on_allies: u64,
     on_enemies: u64,
     facing_allies: u64,
@@ -76,19 +75,19 @@ pub(crate) struct PlacesRead {
 }
 
 impl PlacesRead {
-    /// Those that depend on where others of a side are.
+    /// Lines that depend on positions of others of a side.
     #[inline]
     pub(crate) fn of(&self, allies: bool) -> u64 {
         if allies { self.allies } else { self.enemies }
     }
 
-    /// Those that can be aimed at others of a side.
+    /// Lines that can target others of a side.
     #[inline]
     pub(crate) fn on(&self, allies: bool) -> u64 {
         if allies { self.on_allies } else { self.on_enemies }
     }
 
-    /// Those that depend on where others of a side face.
+    /// Lines that depend on the facing of others of a side.
     #[inline]
     pub(crate) fn of_facing(&self, allies: bool) -> u64 {
         if allies { self.facing_allies } else { self.facing_enemies }
@@ -116,84 +115,84 @@ impl PlacesRead {
 pub(crate) struct CompiledLine {
     pub(crate) ability: AbilityId,
     pub(crate) when: Option<FormulaId>,
-    /// Where chance chooses among the neighbouring lines that say the same.
+    /// The group of adjacent lines among which chance chooses.
     pub(crate) draws: Option<SiteId>,
-    /// How likely chance chooses it, compared with others.
+    /// The weight with which chance chooses it.
     pub(crate) weight: Option<FormulaId>,
     /// The condition needs a target.
     pub(crate) aims: bool,
-    /// The condition changes as time passes.
+    /// The condition changes with time.
     pub(crate) time: bool,
-    /// The condition needs a target, and whom a formula picks changes as time passes.
+    /// The condition needs a target, and the target picked by a formula changes with time.
     pub(crate) pick_time: bool,
-    /// A threshold of the target's, without which the condition does not hold.
+    /// A threshold of the target without which the condition is false.
     pub(crate) closes: Option<Threshold>,
-    /// The condition is drawn.
+    /// The condition makes random draws.
     pub(crate) chance: bool,
-    /// Only a status or a piece brings the ability, and no line names it: that it is not known is no news.
+    /// Only a status or a piece grants the ability, and no line names it: not knowing it is not reported.
     pub(crate) quiet: bool,
     /// Another line uses the same ability.
     pub(crate) repeated: bool,
     /// The ability's index in lists of all abilities of all combatants.
     pub(crate) ability_index: u32,
-    /// The condition in a form that needs no further look-up, if it has one.
+    /// The condition in a form that needs no further lookup, if it has one.
     pub(crate) quick: QuickCondition,
 }
 
-/// The commonest conditions, with the indices of their numbers.
+/// The most frequent conditions, with the indices of their numbers.
 #[derive(Clone, Copy, Debug)]
 pub(crate) enum QuickCondition {
-    /// Any other, or none.
+    /// Any other condition, or none.
     Ask,
-    /// A pool's share, by the pool's first number, against a limit.
+    /// The share of a pool, by the pool's first number, compared with a limit.
     Share(BinaryOp, u32, u32),
-    /// One number against another.
+    /// One number compared with another.
     Two(BinaryOp, u32, u32),
 }
 
-/// What is fixed of one ability of one combatant.
+/// The fixed data of one ability of one combatant.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct AbilityTable {
     pub(crate) ability: AbilityId,
     pub(crate) unlock: Option<FormulaId>,
-    /// The unlock condition changes as time passes.
+    /// The unlock condition changes with time.
     pub(crate) unlock_time: bool,
     pub(crate) cost_pool: PoolId,
-    /// How many costs it has.
+    /// The number of its costs.
     pub(crate) costs: u32,
-    /// There is more to it than cooldown, cost and targets: charges, a number of uses and the like.
+    /// It has more state than cooldown, cost and targets: charges, a number of uses and the like.
     pub(crate) special: bool,
-    /// The target that it picks has to be near enough.
+    /// The picked target has to be within a distance.
     pub(crate) reaches: bool,
-    /// Its caster walks on meanwhile.
+    /// The caster keeps walking.
     pub(crate) mobile: bool,
-    /// Who is where decides whether there is anybody to use it on.
+    /// Whether there is a target depends on positions.
     pub(crate) by_place: bool,
-    /// The combatant has it from the start.
+    /// The combatant has it initially.
     pub(crate) known: bool,
-    /// Where its charges are among those of all combatants, if it has any.
+    /// The index of its charges among those of all combatants, if it has any.
     pub(crate) charges: Option<u32>,
-    /// Where its times and its cost are among those that attributes change, if they do.
+    /// The index of its times and cost among those that attributes change, if they do.
     pub(crate) varies: Option<u32>,
-    /// Tags by which statuses forbid it.
+    /// Its tags that statuses can forbid.
     pub(crate) forbidden_by: u64,
     /// The lines that use it.
     pub(crate) lines: u64,
-    /// The lines that are open only after it.
+    /// The lines that are available only after it.
     pub(crate) opens: u64,
     /// The lines that share its cooldown.
     pub(crate) shares: u64,
 }
 
-/// Times and the cost of an ability, as its owner's attributes make them.
+/// The times and the cost of an ability, given its owner's attributes.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(crate) struct Derived {
-    /// [`Derived::ASK`] where it has to be evaluated at each use, as for the other times.
+    /// [`Derived::ASK`] if it has to be evaluated at each use; the same for the other times.
     pub(crate) cast: Time,
     pub(crate) recovery: Time,
     pub(crate) cooldown: Time,
-    /// The one cost; NaN where it has to be evaluated, or where there are several.
+    /// The single cost; NaN if it has to be evaluated at each use or there are several.
     pub(crate) cost: f64,
 }
 
@@ -207,9 +206,9 @@ impl Derived {
 pub(crate) struct Listener {
     pub(crate) who: CombatantId,
     pub(crate) lines: u64,
-    /// Whose numbers, as it sees them.
+    /// The combatants whose numbers it reads, relative to it.
     pub(crate) side: SideRule,
-    /// The line stays closed while the pool that has changed fails this.
+    /// The line stays closed while the changed pool fails this.
     pub(crate) threshold: Option<LineThreshold>,
 }
 
@@ -218,20 +217,20 @@ pub(crate) struct Listener {
 pub(crate) struct LineThreshold {
     /// The line, by its index among all lines of all combatants.
     pub(crate) at: u32,
-    /// The same line as a bit, among those of its policy.
+    /// The same line as a bit among those of its policy.
     pub(crate) line: u64,
     pub(crate) threshold: Threshold,
 }
 
-/// Who depends on numbers of others, by pool and by the bits of slots.
+/// Listeners of numbers of others, by pool and by the bits of slots.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct Listeners {
     pub(crate) pools: Vec<Vec<Listener>>,
     pub(crate) slots: Vec<Vec<Listener>>,
-    /// Pools and slots for which there is anybody, one bit each.
+    /// Pools and slots with listeners, one bit each.
     pub(crate) any_pools: u64,
     pub(crate) any_slots: u64,
-    /// Whether somebody's decisions depend on where others face.
+    /// Whether decisions depend on the facing of others.
     pub(crate) facing: bool,
 }
 
@@ -242,7 +241,7 @@ impl CompiledPolicy {
         1 << line.min(63)
     }
 
-    /// The lines that some own slots concern.
+    /// The lines that depend on some of the combatant's slots.
     #[inline]
     pub(crate) fn lines_of_slots(&self, mut slots: u64) -> u64 {
         let mut lines = 0;
@@ -255,7 +254,7 @@ impl CompiledPolicy {
 }
 
 impl Program {
-    /// The policies of all combatants, and who depends on whom.
+    /// The policies of all combatants, and their listeners.
     pub(crate) fn policies_of(&self, combatants: &[CombatantPlan], placed: bool) -> (Vec<CompiledPolicy>, Listeners) {
         let mut listeners = Listeners {
             pools: vec![Vec::new(); self.pools.len()],
@@ -330,7 +329,7 @@ impl Program {
         policy
     }
 
-    /// Whether whom a formula picks changes as time passes, with nothing else happening.
+    /// Whether the target picked by a formula changes with time, without an event.
     fn pick_time(&self, pick: PickPlan, prefers: Option<FormulaId>) -> bool {
         let formula = match pick {
             PickPlan::Lowest(formula) => Some(formula),
@@ -340,7 +339,7 @@ impl Program {
         formula.is_some_and(|formula| self.inputs(formula).time)
     }
 
-    /// Notes what a line depends on.
+    /// Records the inputs of a line.
     fn depend(
         &self,
         policy: &mut CompiledPolicy,
@@ -357,7 +356,7 @@ impl Program {
         policy.chance |= if inputs.chance { bit } else { 0 };
         policy.threat |= if inputs.threat { bit } else { 0 };
         if line.aims {
-            // Whom the condition is about depends on how its target is picked.
+            // The target of the condition depends on how it is picked.
             let pick = match ability.pick {
                 PickPlan::Weakest(Some(pool)) | PickPlan::Strongest(Some(pool)) => {
                     let mut pick = Inputs::default();
@@ -375,7 +374,7 @@ impl Program {
             if placed && reaches && steady && !inputs.places() && !self.picks_anew(ability) {
                 policy.in_reach |= bit;
             }
-            // Whoever could be picked comes into it.
+            // All possible targets are inputs.
             inputs.distance |= placed && (pick.places() || reaches);
         }
         inputs.distance |= policy.watches_closing && reaches;
@@ -398,7 +397,7 @@ impl Program {
         for (slot, lines) in policy.own_slots.iter_mut().enumerate() {
             *lines |= if own.own.slots >> slot & 1 == 1 { bit } else { 0 };
         }
-        // The last bit stands for more lines than one.
+        // The last bit stands for several lines.
         let thresholds = if index < 63 { self.thresholds(line) } else { Vec::new() };
         let at = policy.first_line + index as u32;
         let of_line = |threshold: &Threshold| LineThreshold { at, line: bit, threshold: *threshold };
@@ -431,7 +430,7 @@ impl Program {
         }
     }
 
-    /// What is fixed of all abilities of a combatant.
+    /// The fixed data of all abilities of a combatant.
     pub(crate) fn ability_tables(
         &self,
         combatant: &CombatantPlan,
@@ -470,7 +469,7 @@ impl Program {
         character.abilities.iter().enumerate().map(one).collect()
     }
 
-    /// The times and the cost of an ability, as far as its owner's attributes settle them.
+    /// The times and the cost of an ability, as far as its owner's attributes determine them.
     pub(crate) fn derived(&self, ability: AbilityId, who: CombatantId, memory: &mut Memory) -> Derived {
         let plan = self.ability(ability);
         let mut time = |formula: Option<FormulaId>| match formula.map(|formula| self.known(formula, who, memory)) {
@@ -487,8 +486,8 @@ impl Program {
         Derived { cast, recovery, cooldown, cost: cost.unwrap_or(f64::NAN) }
     }
 
-    /// The value of a formula that reads only the attributes of its caster and is not below zero.
-    /// Anything else is left for the moment of use, errors included.
+    /// The value of a formula that reads only attributes of its caster and is not negative. Anything else, errors
+    /// included, is left to the use.
     fn known(&self, formula: FormulaId, who: CombatantId, memory: &mut Memory) -> Option<f64> {
         if !self.formula(formula).steady {
             return None;
@@ -500,7 +499,7 @@ impl Program {
 }
 
 impl BaseChange {
-    /// Whether it is about this number of this combatant.
+    /// Whether it refers to this number of this combatant.
     pub(crate) fn is_of(&self, who: CombatantId, slot: Slot) -> bool {
         self.combatant == who && self.slot == slot
     }

@@ -1,4 +1,4 @@
-//! Threat: how much each combatant makes of each other one.
+//! Threat between combatants.
 
 use super::ids::{CombatantId, FormulaId};
 use super::resolve::Compiler;
@@ -7,17 +7,17 @@ use crate::numbers::Extremes;
 use crate::rules::Ruleset;
 use crate::text::{Code, Diagnostic, Span};
 
-/// What makes somebody a threat.
+/// The rules for threat.
 #[derive(Clone, Copy, Debug, Default)]
 #[non_exhaustive]
 pub struct ThreatPlan {
-    /// For each point that a hit takes from somebody.
+    /// Per point of damage taken from a combatant.
     pub damage: Option<FormulaId>,
-    /// For each point healed, in the eyes of every enemy.
+    /// Per point healed, for every enemy.
     pub healing: Option<FormulaId>,
 }
 
-/// Who is how much of a threat to whom: never below zero. Nothing is kept where the ruleset has no threat.
+/// The threat between all pairs of combatants, never negative. Empty if the ruleset has no threat.
 #[derive(Clone, Debug, Default, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub(crate) struct Threat {
@@ -35,14 +35,14 @@ impl Threat {
         self.amounts.clone_from(&other.amounts);
     }
 
-    /// Takes over who is how much of a threat to whom, among as many.
+    /// Copies threat from a fight with the same number of combatants.
     pub(crate) fn take_over(&mut self, other: &Self) {
         if self.amounts.len() == other.amounts.len() {
             self.amounts.clone_from(&other.amounts);
         }
     }
 
-    /// Goes on as one of more seats.
+    /// Extends it by combatants.
     pub(crate) fn grow(&mut self, larger: &Self) {
         let mut amounts = vec![0.0; larger.amounts.len()];
         for (to, from) in amounts.chunks_mut(larger.seats.max(1)).zip(self.amounts.chunks(self.seats.max(1))) {
@@ -51,7 +51,7 @@ impl Threat {
         (self.seats, self.amounts) = (larger.seats, amounts);
     }
 
-    /// Nobody has made anything of somebody, by its number, and it of nobody.
+    /// Resets the threat of and for a combatant, given its number.
     pub(crate) fn forget(&mut self, who: usize) {
         let seats = self.seats;
         if self.amounts.is_empty() {
@@ -61,7 +61,7 @@ impl Threat {
         self.amounts.iter_mut().skip(who).step_by(seats).for_each(|amount| *amount = 0.0);
     }
 
-    /// How much of a threat the second is in the eyes of the first; zero where nothing is kept.
+    /// The threat of the second combatant for the first; zero if none is stored.
     #[inline]
     pub(crate) fn between(&self, [eyes, whom]: [CombatantId; 2]) -> f64 {
         self.amounts.get(eyes.index() * self.seats + whom.index()).copied().unwrap_or(0.0)
@@ -71,7 +71,7 @@ impl Threat {
         size_of_val(self.amounts.as_slice())
     }
 
-    /// Adds to it, by the numbers of combatants, and says what it is now.
+    /// Adds to it, given the numbers of the combatants, and returns the new value.
     pub(crate) fn add(&mut self, eyes: usize, whom: usize, amount: f64) -> f64 {
         let Some(threat) = self.amounts.get_mut(eyes * self.seats + whom) else { return 0.0 };
         *threat = (*threat + amount).larger(0.0);

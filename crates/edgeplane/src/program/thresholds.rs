@@ -1,8 +1,8 @@
 //! Thresholds of pools in the conditions of policies.
 //!
 //! Pools change with every hit, and many conditions compare one with a number: `target.health.share < 40%`. While that
-//! comparison fails for the pool that has changed, the line stays closed, whatever else holds, and nobody has to decide
-//! anew. So a change that crosses no threshold costs one comparison.
+//! comparison fails for the changed pool, the line stays closed, whatever else holds, and no decision is needed. A
+//! change that crosses no threshold therefore costs one comparison.
 
 use super::Program;
 use super::abilities::{AbilityPlan, Area, PickPlan};
@@ -27,7 +27,7 @@ pub(crate) struct Threshold {
 }
 
 impl Threshold {
-    /// Whether the comparison fails, and goes on to fail for as long as the pool does no more than flow.
+    /// Whether the comparison fails, and continues to fail while only the flow changes the pool.
     #[inline]
     pub(crate) fn fails(&self, pool: &PoolNumbers, now: f64) -> bool {
         let value = if self.part == PoolPart::Share { flow::share(pool, now) } else { flow::amount(pool, now) };
@@ -81,10 +81,9 @@ fn mirrored(op: BinaryOp) -> BinaryOp {
 }
 
 impl Program {
-    /// The thresholds of a line: any of them keeps it closed.
+    /// The thresholds of a line: each of them can keep it closed.
     ///
-    /// There are none where the line is looked at again and again anyway, at moments that follow from when it was looked at
-    /// last.
+    /// Empty if the line is evaluated periodically anyway, at times that depend on its last evaluation.
     pub(super) fn thresholds(&self, line: &UsePlan) -> Vec<Threshold> {
         let Some(when) = line.when.filter(|_| line.draws.is_none()) else { return Vec::new() };
         let ability = self.ability(line.ability);
@@ -98,7 +97,7 @@ impl Program {
         if parts.iter().zip(&found).any(|(part, found)| found.is_none() && self.moves(part)) {
             return Vec::new();
         }
-        // What is looked at before the condition must not depend on the pool.
+        // Gates evaluated before the condition must not depend on the pool.
         let before = ability.unlock.into_iter().chain(ability.after.and_then(|(_, within)| within));
         let before = before.fold(0, |pools, formula| {
             let inputs = self.inputs(formula);
@@ -111,10 +110,10 @@ impl Program {
         found.into_iter().flatten().filter(counts).collect()
     }
 
-    /// The threshold of a line that asks for nothing else, where its ability picks by shares of the same pool.
+    /// The threshold of a line without other conditions, if its ability picks by shares of the same pool.
     ///
-    /// A change of one share can bring another combatant to the front, whose share then lies between what the first one had
-    /// and what it has. If the comparison fails for both of these, it fails for what lies between.
+    /// A change of one share can bring another combatant to the front, whose share then lies between the old and the
+    /// new share of the first one. If the comparison fails for both of these, it fails for all values between them.
     fn decisive(&self, line: &UsePlan) -> Option<Threshold> {
         let one = Threshold::of(&self.formula(line.when?).tree)?;
         let ability = self.ability(line.ability);
@@ -122,14 +121,14 @@ impl Program {
         (is_share && picks_by(ability, one.pool) && !around_caster(ability)).then_some(one)
     }
 
-    /// A threshold of the target's, without which a condition does not hold.
+    /// A threshold of the target without which a condition is false.
     pub(super) fn closes(&self, when: FormulaId) -> Option<Threshold> {
         let mut parts = Vec::new();
         conjuncts(&self.formula(when).tree, &mut parts);
         parts.into_iter().filter_map(Threshold::of).find(|one| one.role == Role::Target)
     }
 
-    /// Whether whom an ability picks changes by itself, or depends on more than one pool.
+    /// Whether the target picked by an ability changes by itself, or depends on more than one pool.
     pub(super) fn picks_anew(&self, ability: &AbilityPlan) -> bool {
         match ability.pick {
             _ if ability.side == SideRule::Caster => false,
@@ -144,7 +143,7 @@ impl Program {
         }
     }
 
-    /// Whether a part of a condition may change as time passes.
+    /// Whether a part of a condition may change with time.
     fn moves(&self, part: &Tree) -> bool {
         part.any(&mut |part| match &part.kind {
             TreeKind::Read(Read::Pool(_, pool, _)) => self.pools[pool.index()].flows(),
@@ -171,7 +170,7 @@ impl Program {
     }
 }
 
-/// Whether an ability is about whoever is around its caster, the nearest first.
+/// Whether an ability targets everyone around its caster, the nearest first.
 fn around_caster(ability: &AbilityPlan) -> bool {
     matches!(ability.area, Area::Circle { around_caster: true, .. })
 }
@@ -190,7 +189,7 @@ fn picks_by(ability: &AbilityPlan, pool: PoolId) -> bool {
     }
 }
 
-/// The parts of a condition all of which have to hold.
+/// The conjuncts of a condition.
 fn conjuncts<'a>(tree: &'a Tree, found: &mut Vec<&'a Tree>) {
     match &tree.kind {
         TreeKind::And(a, b) => {

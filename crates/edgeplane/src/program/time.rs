@@ -4,9 +4,9 @@ use std::ops::{Add, Sub};
 
 use crate::numbers::Extremes;
 
-/// A moment since the start of a fight, or a span of time, in microseconds.
+/// A time since the start of a fight, or a duration, in microseconds.
 ///
-/// Whole numbers add up to the same in any order, so two ways to the same moment meet exactly.
+/// Sums of whole numbers do not depend on their order, so different ways to the same moment agree exactly.
 ///
 /// ```
 /// use edgeplane::Time;
@@ -19,13 +19,14 @@ pub struct Time(pub u64);
 impl Time {
     /// The start of a fight.
     pub const ZERO: Self = Self(0);
-    /// Later than any fight can last: 12 days.
+    /// Later than the end of any fight: 12 days.
     pub const NEVER: Self = Self((1 << 40) - 2);
 
-    /// The nearest microsecond; below zero becomes zero, NaN and beyond all fights [`Time::NEVER`].
+    /// Rounds to the nearest microsecond; negative values become zero, NaN and values beyond all fights
+    /// [`Time::NEVER`].
     #[inline]
     pub fn from_seconds(seconds: f64) -> Self {
-        // Not `round`, which is a call into a library on most machines.
+        // Not `round`, which is a library call on most machines.
         let micros = seconds * 1e6 + 0.5;
         if micros < Self::NEVER.0 as f64 { Self(micros.larger(0.0) as i64 as u64) } else { Self::NEVER }
     }
@@ -36,7 +37,7 @@ impl Time {
         self.0 as f64 / 1e6
     }
 
-    /// In microseconds, as the numbers of a fight keep it.
+    /// In microseconds, as stored in the numbers of a fight.
     #[inline]
     pub(crate) fn micros(self) -> f64 {
         self.0 as i64 as f64

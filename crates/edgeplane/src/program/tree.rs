@@ -1,8 +1,8 @@
-//! A formula as a tree with its names resolved, and its evaluation step by step.
+//! Formulas as trees with resolved names, and their careful evaluation.
 //!
-//! The tree is what the flat code is made from. It is also the slow and careful evaluator: it
-//! checks every single operation and can report every value that it read, so it answers "why"
-//! (traces, explanations) and "where did this go wrong", while the flat code answers "how much".
+//! Flat code is generated from the tree. The tree is also the slow, careful evaluator: it checks every operation and
+//! can report every value that it read, so it is used for traces, explanations and errors, while the flat code only
+//! computes results.
 
 use std::ops::Range;
 
@@ -14,49 +14,49 @@ use super::layout::pool_slot;
 use super::memory::Memory;
 use super::ops::{BinaryOp, UnaryOp, lerp, truth};
 
-/// Whose block a number is read from.
+/// The combatant whose number is read.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Role {
-    /// The one who acts, or the one whose own attribute this is.
+    /// The caster, or the combatant whose own attribute this is.
     Caster,
-    /// The one acted upon.
+    /// The target.
     Target,
 }
 
-/// Which number of a pool.
+/// A number of a pool.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum PoolPart {
-    /// What is in it now.
+    /// The amount.
     Amount,
-    /// Its cap.
+    /// The cap.
     Max,
-    /// What is missing to the cap.
+    /// The difference to the cap.
     Missing,
-    /// The share of the cap that is there; 0 where the cap is 0.
+    /// The share of the cap; 0 if the cap is 0.
     Share,
 }
 
-/// Who is counted, as the caster sees them.
+/// The combatants that are counted, relative to the caster.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Counted {
-    /// Those of all other sides.
+    /// All other sides.
     Enemies,
-    /// Those of its own side, itself included.
+    /// Its own side, including itself.
     Allies,
-    /// The same without itself.
+    /// Its own side without itself.
     Others,
-    /// All of them.
+    /// All sides.
     Everyone,
 }
 
-/// Something that a formula reads.
+/// A value that a formula reads.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Read {
-    /// An attribute or the level: what modifiers and `set_base` can change, and nothing else.
+    /// An attribute or the level: the numbers that modifiers and `set_base` can change.
     Attribute(Role, Slot),
-    /// The value of a per-type attribute for the damage type at hand.
+    /// A per-type attribute for the current damage type.
     Typed(Role, Slot),
-    /// Another number of the block, which changes without an attribute changing.
+    /// Another number of the block, which changes without a change of an attribute.
     Standing(Role, Slot),
     /// A pool.
     Pool(Role, PoolId, PoolPart),
@@ -64,26 +64,26 @@ pub(crate) enum Read {
     Local(u16),
     /// Seconds since the start of the fight.
     Now,
-    /// Metres between caster and target.
+    /// The distance between caster and target in metres.
     Distance,
-    /// Degrees by which the caster stands off the direction in which the target faces.
+    /// The position of the caster relative to the direction in which the target faces, in degrees.
     Angle,
-    /// How much of a threat the target is in the eyes of the caster.
+    /// The threat of the target for the caster.
     Threat,
 }
 
 /// A node of the tree.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) struct Tree {
-    /// What it is.
+    /// The operation.
     pub kind: TreeKind,
-    /// Where it stands in the formula's text.
+    /// Its range in the text of the formula.
     pub range: Range<u32>,
-    /// Whether `range` belongs to the text of a `[formula.*]` that was called, not to the formula itself.
+    /// Whether `range` refers to the text of a called `[formula.*]` instead of the formula itself.
     pub called: bool,
 }
 
-/// What a node is.
+/// The operation of a node.
 #[derive(Clone, Debug, PartialEq)]
 #[allow(missing_docs)]
 pub(crate) enum TreeKind {
@@ -102,26 +102,26 @@ pub(crate) enum TreeKind {
     Between(SiteId, Box<Tree>, Box<Tree>),
     Dice(SiteId, Box<Tree>, Box<Tree>),
     Let(u16, Box<Tree>, Box<Tree>),
-    /// What the game gives, or else the last part stands in; its arguments lie in locals.
+    /// A value given by the game, with the last part as default; its arguments are in locals.
     Game(GameCall, Box<Tree>),
 }
 
 /// A call of a function of the game.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) struct GameCall {
-    /// Which, among the functions of the game.
+    /// Its index among the functions of the game.
     pub function: u16,
-    /// The local of its first argument; the others follow.
+    /// The local of its first argument, followed by the others.
     pub first: u16,
-    /// It gives a truth.
+    /// It gives a condition.
     pub truth: bool,
 }
 
-/// Most dice that can be thrown at once, and most sides of one.
+/// The maximum number of dice, and the maximum number of sides.
 pub(super) const MAX_DICE: f64 = 1_000.0;
 
 impl Tree {
-    /// The parts, in the order in which they are evaluated.
+    /// The parts, in the order of evaluation.
     pub(crate) fn parts(&self) -> Vec<&Tree> {
         match &self.kind {
             TreeKind::Constant(_) | TreeKind::Read(_) => Vec::new(),
@@ -143,16 +143,15 @@ impl Tree {
         }
     }
 
-    /// Whether this or any part of it satisfies `test`.
+    /// Whether this node or any part of it satisfies `test`.
     pub(crate) fn any(&self, test: &mut impl FnMut(&Tree) -> bool) -> bool {
         test(self) || self.parts().into_iter().any(|part| part.any(test))
     }
 
-    /// Evaluates with every operation checked. Draws are not made but taken from those that the
-    /// code has just made.
+    /// Evaluates with every operation checked. It makes no draws, but reuses those that the code has just made.
     ///
     /// # Errors
-    /// The first operation without a finite result.
+    /// Returns the first operation without a finite result.
     pub(crate) fn read(
         &self,
         program: &Program,
@@ -172,34 +171,34 @@ impl Tree {
 pub struct Reading {
     /// The value.
     pub value: f64,
-    /// What was read, in order of reading.
+    /// The values that were read, in order.
     pub leaves: Vec<LeafValue>,
 }
 
-/// One value that was read, and where it stands in the formula's text.
+/// One value that was read, and its range in the text of the formula.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct LeafValue {
-    /// Where.
+    /// The range.
     pub range: Range<u32>,
     /// The value.
     pub value: f64,
-    /// Whether it is a truth, kept as 1 or 0.
+    /// Whether it is a condition, stored as 1 or 0.
     pub truth: bool,
-    /// Whether it is a chance that was drawn.
+    /// Whether it was drawn by chance.
     pub drawn: bool,
 }
 
-/// Where and why an evaluation came to a stop.
+/// Where and why an evaluation failed.
 #[derive(Clone, Debug, PartialEq)]
 pub(crate) struct Stumble {
-    /// What went wrong.
+    /// The reason.
     pub reason: FaultReason,
-    /// The part of the formula.
+    /// The failing part of the formula.
     pub range: Range<u32>,
-    /// Whether that part stands in a called `[formula.*]`.
+    /// Whether that part is in a called `[formula.*]`.
     pub called: bool,
-    /// What had been read until then.
+    /// The values read before that.
     pub leaves: Vec<LeafValue>,
 }
 
@@ -248,7 +247,7 @@ impl Walk<'_> {
                 self.memory.set_local(*local, bound);
                 self.value(body)?
             }
-            // What was given lies with the draws; without it, the stand-in has no value, and here is why.
+            // The game's value is stored with the draws; without it, the default has no value, for this reason.
             TreeKind::Game(_, stand_in) if self.draws.is_empty() => self.value(stand_in)?,
             TreeKind::Game(..) => self.draw(tree),
         };
@@ -266,8 +265,8 @@ impl Walk<'_> {
             return Err(self.stumble(tree, FaultReason::DividesByZero));
         }
         let value = op.apply(a, b);
-        // `has(…)`, `casting(…)` and `cooldown(…)` compare and subtract what stands for the call as a whole: what is shown is
-        // what came of that.
+        // `has(…)`, `casting(…)` and `cooldown(…)` compute with a number that represents the call as a whole: the
+        // result is shown.
         let parts = &self.leaves[before..];
         if !parts.is_empty() && parts.iter().all(|part| part.range == tree.range) {
             self.leaves.truncate(before);
@@ -324,7 +323,7 @@ impl Walk<'_> {
     }
 }
 
-/// Whether so many dice of so many sides can be thrown.
+/// Whether a number of dice with a number of sides is valid.
 pub(crate) fn dice_possible(number: f64, sides: f64) -> bool {
     let whole = |x: f64, least: f64| x.fract() == 0.0 && (least..=MAX_DICE).contains(&x);
     whole(number, 0.0) && whole(sides, 1.0)

@@ -1,4 +1,4 @@
-//! What formulas can ask of abilities, and chances without long rows of misses: numbers beside the attributes of each
+//! Numbers of abilities that formulas read, and chances with limited streaks: numbers beside the attributes of each
 //! combatant that the fight keeps up to date.
 
 use std::ops::Range;
@@ -14,66 +14,67 @@ use crate::numbers::Extremes;
 use crate::rules::Ruleset;
 use crate::text::{Code, Diagnostic, Span};
 
-/// What is kept of an ability.
+/// The number of an ability that is stored.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum WatchKind {
-    /// How often it can still be used.
+    /// The remaining uses.
     Uses,
-    /// How many charges there are.
+    /// The number of charges.
     Charges,
     /// When its cooldown ends, in seconds since the start of the fight.
     Ready,
-    /// 1 while it is cast, or kept up, else 0; any ability, if none is named.
+    /// 1 while it is cast or sustained, otherwise 0; any ability if none is named.
     Casting,
 }
 
-/// A number of each combatant that some formula asks for.
+/// A number of each combatant that some formula reads.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Watch {
     pub(crate) kind: WatchKind,
     pub(crate) ability: Option<AbilityId>,
     pub(crate) slot: Slot,
-    /// Where it is asked for first.
+    /// The first formula that reads it.
     span: Span,
 }
 
-/// A chance with at most so many misses in a row.
+/// A chance with a limited streak of misses.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Streak {
     pub(crate) site: SiteId,
-    /// Where each combatant's misses since its last hit are counted. The two slots behind it keep the latest share and
-    /// the chance that it came to: finding it takes as long as a hit, and the share seldom changes.
+    /// The slot of each combatant's count of misses since its last success. The two slots after it cache the latest
+    /// share and the resulting chance: computing it takes as long as a hit, and the share seldom changes.
     pub(crate) slot: Slot,
-    /// How many there can be.
+    /// The maximum streak.
     pub(crate) most: u32,
 }
 
-/// Most misses in a row that can be asked for.
+/// The maximum streak that can be requested.
 const MOST_MISSES: f64 = 1_000.0;
 
 impl Streak {
-    /// All that is kept of it for a combatant.
+    /// Everything stored of it for a combatant.
     pub(super) fn slots(&self) -> impl Iterator<Item = Slot> {
         (self.slot.0..).take(3).map(Slot)
     }
 
-    /// Whether a share of `p` hits in the long run needs no more misses in a row than are allowed.
+    /// Whether a long-run share of `p` is possible with the allowed streak of misses.
     pub(crate) fn allows(&self, p: f64) -> bool {
         p <= 0.0 || p * (f64::from(self.most) + 1.0) >= 1.0 - 1e-12
     }
 
-    /// The chance of a draw that follows a hit, or fewer misses than are allowed, for a share of `p` hits in the long run.
+    /// The chance of a draw after a success or fewer misses than allowed, for a long-run share of `p`.
     ///
-    /// The draws between two hits are a row of at most `most` misses, each hit having the chance q, and then a certain
-    /// hit. Such a row has `(1 - (1 - q)^(most + 1)) / q` draws on average, which has to be `1 / p`: that gives q.
+    /// The draws between two successes are at most `most` misses, each followed by a success with chance q, and then a
+    /// certain success. Such a sequence has `(1 - (1 - q)^(most + 1)) / q` draws on average, which has to equal `1 /
+    /// p`: that determines q.
     pub(crate) fn chance_for(&self, p: f64) -> f64 {
         if p <= 0.0 || p >= 1.0 {
             return p;
         }
         let draws = f64::from(self.most) + 1.0;
-        // Newton's method on `1 - (1 - q)^draws - q / p`, which is concave and falls from its larger root on: from `p`, where
-        // it is below zero, each step comes nearer to that root and none goes beyond it. At the least share that is
-        // allowed the root is a double one, at zero, and each step halves what is left.
+        // Newton's method on `1 - (1 - q)^draws - q / p`, which is concave and decreasing beyond its larger root:
+        // starting at `p`, where it is negative, each step approaches that root without passing it. At the minimum
+        // share the root is a double root at zero, and each step halves the distance.
         let mut q = p;
         for _ in 0..60 {
             let misses = draws * libm::log1p(-q);
@@ -83,7 +84,7 @@ impl Streak {
             if next < q {
                 q = next.larger(0.0);
             } else {
-                // Not a number, or not below `q`: as near as numbers come.
+                // NaN, or not below `q`: the limit of precision.
                 break;
             }
         }
@@ -108,7 +109,7 @@ impl Compiler<'_> {
         slot
     }
 
-    /// Uses and charges are asked for only of abilities that have a number of them.
+    /// Uses and charges can be read only for abilities that have them.
     pub(super) fn check_watches(&mut self, rules: &Ruleset) {
         for Watch { kind, ability, span, .. } in self.program.watches.clone() {
             let Some(named) = ability.and_then(|ability| rules.abilities.get(ability.index())) else { continue };
@@ -208,7 +209,7 @@ impl Resolver<'_, '_> {
 }
 
 impl Watch {
-    /// The number with which somebody begins who has the ability.
+    /// The initial number of a combatant that has the ability.
     pub(crate) fn at_first(&self, program: &super::Program) -> f64 {
         let Some(plan) = self.ability.map(|ability| program.ability(ability)) else { return 0.0 };
         match self.kind {

@@ -1,4 +1,4 @@
-//! Arithmetic for people: the designer's own formula with values in place of names.
+//! Worked arithmetic: the designer's own formula with values in place of names.
 
 use super::Program;
 use super::eval::{Draws, Frame, NoChance};
@@ -7,7 +7,7 @@ use super::memory::Memory;
 use super::resolve::CompiledFormula;
 use super::tree::{Reading, TreeKind};
 
-/// A number with as many digits as are worth reading: six significant ones, no trailing zeros.
+/// A number with six significant digits and without trailing zeros.
 ///
 /// ```
 /// use edgeplane::program::plain;
@@ -27,8 +27,8 @@ pub fn plain(value: f64) -> String {
 }
 
 impl CompiledFormula {
-    /// The formula's text with what was read in place of the names: `10 * (200 - 15) / 200`.
-    /// What chance gave stands behind the call that drew it: `roll(0.05) [no]`.
+    /// The text of the formula with the values in place of the names: `10 * (200 - 15) / 200`. The result of a draw
+    /// follows its call: `roll(0.05) [no]`.
     pub fn with_values(&self, reading: &Reading) -> String {
         let mut edits: Vec<(usize, usize, String)> = Vec::new();
         for leaf in &reading.leaves {
@@ -54,7 +54,7 @@ impl CompiledFormula {
         worked + &text[at..written.end]
     }
 
-    /// Whether the formula is nothing but one draw, so that its result stands in its text already.
+    /// Whether the formula is a single draw, so that its text already contains its result.
     pub fn is_one_draw(&self) -> bool {
         matches!(self.tree.kind, TreeKind::Roll(..) | TreeKind::Streak(..) | TreeKind::Between(..) | TreeKind::Dice(..))
     }
@@ -66,7 +66,7 @@ impl CompiledFormula {
 }
 
 impl Program {
-    /// Reads a formula of somebody's own attributes, step by step.
+    /// Evaluates a formula of a combatant's own attributes, step by step.
     pub(crate) fn own_reading(
         &self,
         formula: FormulaId,
@@ -78,8 +78,7 @@ impl Program {
         self.formula(formula).tree.read(self, memory, &frame, &[]).ok()
     }
 
-    /// A formula that looks at its caster only, as it stands at the start of a fight; draws are in
-    /// the middle.
+    /// A formula that reads only its caster, evaluated at the start of a fight; draws are at their midpoint.
     pub(crate) fn own_value(&self, formula: FormulaId, memory: &Memory, of: CombatantId) -> Option<f64> {
         let mut memory = memory.clone();
         let frame = Frame::new(self, of, of, 0, 0.0).in_form(self.whole_form());

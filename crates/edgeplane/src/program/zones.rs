@@ -1,4 +1,4 @@
-//! Zones: areas on the ground, and what they do to those inside.
+//! Compiled zones: areas on the ground, and their effects on combatants inside.
 
 use super::effects::{EffectPlan, Place};
 use super::ids::{FormulaId, StatusId};
@@ -15,29 +15,29 @@ pub struct ZonePlan {
     pub name: String,
     /// For readers.
     pub about: String,
-    /// Metres from its middle to its edge.
+    /// The radius in metres.
     pub radius: Option<FormulaId>,
-    /// Metres by which its radius grows each second.
+    /// The growth of its radius in metres per second.
     pub grows: Option<FormulaId>,
-    /// Seconds that it lasts, if it ends by itself.
+    /// Its duration in seconds, if it ends by itself.
     pub lasts: Option<FormulaId>,
-    /// Whom it is about, as its owner sees it.
+    /// The combatants that it affects, relative to its owner.
     pub affects: ZoneSide,
-    /// Its owner too.
+    /// It also affects its owner.
     pub owner: bool,
-    /// It goes with the one whom it was placed on.
+    /// It moves with the combatant on whom it was placed.
     pub carried: bool,
-    /// Most of its kind that one owner has at once.
+    /// The maximum number of this kind per owner.
     pub max_instances: u32,
-    /// Words by which policies avoid it.
+    /// Tags by which policies avoid it.
     pub tags: Vec<String>,
-    /// It ends after so many entries.
+    /// It ends after this many entries.
     pub uses: Option<u32>,
     /// Statuses held by those inside.
     pub statuses: Vec<StatusId>,
-    /// What happens to those who enter.
+    /// Effects on combatants that enter.
     pub enters: Vec<EffectPlan>,
-    /// What happens to those who leave.
+    /// Effects on combatants that leave.
     pub leaves: Vec<EffectPlan>,
 }
 
