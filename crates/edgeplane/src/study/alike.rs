@@ -1,15 +1,15 @@
-//! Many combatants of one kind as one: twenty rows that say the same hide what there is to see.
+//! Groups combatants of one kind: twenty nearly identical rows would hide the rest of a table.
 
 use super::statistics::{Estimate, Proportion};
 use super::trials::{AbilityFigures, CombatantFigures, StatusFigures, StatusSourceFigures, Trials};
 
-/// How many combatants of one kind are many.
+/// The number of combatants of one kind from which they are grouped.
 pub const MANY_OF_A_KIND: usize = 6;
 
 impl Trials {
-    /// The same figures with those of one kind as one, where they are [`MANY_OF_A_KIND`]: those who follow one another, are
-    /// numbered through and are on one side. Each figure is the average for one of them; an interval is the average of
-    /// theirs, and so at least as wide as it has to be.
+    /// The same figures with combatants of one kind grouped if there are [`MANY_OF_A_KIND`]: consecutive, numbered
+    /// combatants of one side. Each figure is the average for one of them. An interval is the average of their
+    /// intervals, and therefore at least as wide as required.
     #[must_use]
     pub fn kinds_together(&self) -> Self {
         let mut trials = self.clone();
@@ -20,13 +20,13 @@ impl Trials {
         trials
     }
 
-    /// Whether any are so many.
+    /// Whether any kind is that numerous.
     pub fn has_many_of_a_kind(&self) -> bool {
         self.combatants.chunk_by(follows).any(|kind| kind.len() >= MANY_OF_A_KIND)
     }
 }
 
-/// The name and the number of one of several, and its side where the label says it: `eel`, 3 and ` (water)`.
+/// The name and the number of a numbered combatant, and its side if the label contains it: `eel`, 3 and ` (water)`.
 fn numbered(label: &str) -> Option<(&str, u64, &str)> {
     let (label, side) = label.split_at(label.find(" (").unwrap_or(label.len()));
     let (name, number) = label.rsplit_once(' ')?;
@@ -60,7 +60,7 @@ fn as_one(kind: &[CombatantFigures]) -> CombatantFigures {
     }
 }
 
-/// All names that any of them has, in the order in which they come up.
+/// All names in the group, in order of first appearance.
 fn names<'a, I: Iterator<Item = &'a String>>(
     kind: &'a [CombatantFigures],
     of: impl Fn(&'a CombatantFigures) -> I,
@@ -78,12 +78,12 @@ fn mean<T>(all: &[T], value: impl Fn(&T) -> f64) -> f64 {
     all.iter().map(value).sum::<f64>() / all.len() as f64
 }
 
-/// A share of a whole; zero of nothing.
+/// A share of a whole; 0 if the whole is 0.
 fn share(part: f64, whole: f64) -> f64 {
     if whole > 0.0 { part / whole } else { 0.0 }
 }
 
-/// The interval of a mean is at most as wide as the intervals are on average, however much they have in common.
+/// The interval of a mean is at most as wide as the average of the intervals, whatever their dependence.
 fn proportion(kind: &[CombatantFigures]) -> Proportion {
     Proportion {
         count: kind.iter().map(|one| one.defeated.count).sum::<u64>() / kind.len() as u64,
@@ -102,7 +102,7 @@ fn estimate(kind: &[CombatantFigures], of: impl Fn(&CombatantFigures) -> &Estima
     }
 }
 
-/// Shares of reasons, or counts, each the mean over all of them.
+/// Shares of reasons, or counts, averaged over the group.
 fn reasons<'a>(
     kind: &'a [CombatantFigures],
     of: impl Fn(&'a CombatantFigures) -> Option<&'a Vec<(String, f64)>>,
@@ -118,7 +118,7 @@ fn reasons<'a>(
     sums
 }
 
-/// Damage of all that somebody has dealt, by abilities and by statuses.
+/// The total damage of a combatant, by abilities and by statuses.
 fn damage_of(one: &CombatantFigures) -> f64 {
     let abilities: f64 = one.abilities.iter().map(|of| of.damage).sum();
     abilities + one.by_status.iter().map(|of| of.damage).sum::<f64>()

@@ -1,56 +1,56 @@
-//! What a fight comes to for a list of measures: an observer that sums up only what is asked for.
+//! An observer that computes the samples of a fight for a list of measures, summing up only what these need.
 
 use super::free_time::{FreeTime, Stretch};
 use crate::fight::{Ending, Event, EventKind, EventMask, Fight, Observer, RandomSource, Source};
 use crate::measures::{Measure, Picks, Quantity};
 use crate::program::{CombatantId, DamageTypeId, PoolId, Setup, SideId, StatusId, StepId, Time};
 
-/// A value of a fight, over which it is counted: the mean of many fights is the sum of the first by the sum
-/// of the second. A fight that has nothing to say has 0 as the second.
+/// A value of a fight and its denominator: the mean over many fights is the sum of the values divided by the sum of the
+/// denominators. A fight without a value has the denominator 0.
 pub(super) type Sample = [f64; 2];
 
-/// What one fight says by itself: nothing, where there is nothing to divide by.
+/// The sample of a single fight; `None` if the denominator is 0.
 pub(super) fn said(sample: &Sample) -> Option<f64> {
     (sample[1] != 0.0).then(|| sample[0] / sample[1])
 }
 
-/// Sums of one fight at a time.
+/// The sums of one fight.
 #[derive(Clone, Debug)]
 pub(super) struct Book {
     measures: Vec<(Term, Term)>,
     groups: [Vec<Probe>; GROUPS],
     sums: Vec<f64>,
     defeated_at: Vec<Option<Time>>,
-    /// When each was defeated for the first time, and how long it was out before it was brought back.
+    /// When each combatant was first defeated, and how long it was out of the fight until it was revived.
     first_fell: Vec<Option<Time>>,
     out: Vec<Time>,
-    /// What steps took off the hit on its way.
+    /// The amount removed by steps.
     taken: Vec<(StepId, f64)>,
     free_time: FreeTime,
     wants: EventMask,
 }
 
-/// A number of a fight once it is over.
+/// A number known at the end of a fight.
 #[derive(Clone, Debug)]
 enum Term {
     One,
     Won(SideId),
     Drawn,
     Duration,
-    /// The duration times so many combatants.
+    /// The duration times a number of combatants.
     Time(f64),
     AllDefeated(Vec<CombatantId>),
     AnyFell(Vec<CombatantId>),
     FirstFall(Vec<CombatantId>),
     Defeated(Vec<CombatantId>),
     Standing(Vec<CombatantId>),
-    /// Seconds on their feet.
+    /// Seconds spent standing.
     Alive(Vec<CombatantId>),
     Left(Vec<CombatantId>, PoolId),
     Cap(Vec<CombatantId>, PoolId),
     Experience(Vec<CombatantId>),
     Sum(usize),
-    /// A sum by the duration; a fight that ends at its very first moment has no rate, and counts as nothing done.
+    /// A sum divided by the duration; a fight that ends at time 0 has no rate and counts as 0.
     Rate(usize),
 }
 
@@ -63,7 +63,7 @@ impl Term {
     }
 }
 
-/// Which events a probe hears.
+/// The events that a probe counts.
 #[derive(Clone, Copy, Debug)]
 enum Group {
     Hit,
@@ -111,16 +111,16 @@ enum What {
     Idle,
 }
 
-/// One sum, and what goes into it.
+/// A sum, and the events that it includes.
 #[derive(Clone, Debug)]
 struct Probe {
     what: What,
-    /// By combatant: who has to have done it, or suffered it.
+    /// By combatant: the source or the target that it requires.
     who: Vec<bool>,
     suffered: bool,
     picks: Picks,
     sum: usize,
-    /// By combatant: since when there are how many stacks; for idleness, 1 while it waits.
+    /// By combatant: the current stacks and since when; for idleness, 1 while it waits.
     since: Vec<(Time, u32)>,
 }
 
@@ -171,7 +171,7 @@ impl Book {
         book
     }
 
-    /// The kinds of event that its probes count.
+    /// The event kinds that its probes count.
     fn wanted(&self, measures: &[Measure]) -> EventMask {
         let kinds = |group: Group| -> &'static [EventKind] {
             match group {
@@ -292,7 +292,7 @@ impl Book {
         Term::Sum(sum)
     }
 
-    /// Closes the books of a fight: one sample for each measure.
+    /// Closes the book of a fight: one sample for each measure.
     pub(super) fn close<C: RandomSource>(&mut self, fight: &Fight<C>, ending: Ending, samples: &mut [Vec<Sample>]) {
         self.close_times(fight.now());
         let Self { free_time, groups, sums, .. } = self;
@@ -348,7 +348,7 @@ impl Book {
         }
     }
 
-    /// From now on there are so many stacks; of any status for `None`.
+    /// The number of stacks changes; of any status for `None`.
     fn stacks_now(&mut self, at: Time, who: CombatantId, status: Option<StatusId>, total: u32) {
         for probe in &mut self.groups[Group::Held as usize] {
             if !probe.who[who.index()] || status.is_some_and(|status| probe.picks.status != Some(status)) {
@@ -364,7 +364,7 @@ impl Book {
         }
     }
 
-    /// A combatant finds nothing to do.
+    /// A combatant has nothing to use.
     fn waits(&mut self, at: Time, who: CombatantId) {
         for probe in &mut self.groups[Group::Acting as usize] {
             let since = &mut probe.since[who.index()];
@@ -374,7 +374,7 @@ impl Book {
         }
     }
 
-    /// A combatant acts, or will never again.
+    /// A combatant acts, or will not act again.
     fn acts(&mut self, at: Time, who: CombatantId) {
         for probe in &mut self.groups[Group::Acting as usize] {
             let (since, waiting) = std::mem::take(&mut probe.since[who.index()]);
@@ -414,7 +414,7 @@ impl Book {
     }
 }
 
-/// What matters of a hit.
+/// The relevant parts of a hit.
 struct HitTold {
     caster: CombatantId,
     target: CombatantId,

@@ -7,7 +7,7 @@ pub(super) struct Lower {
 }
 
 impl Lower {
-    /// Of the lower triangle of a matrix; nothing if it is not positive definite.
+    /// From the lower triangle of a matrix; `None` if it is not positive definite.
     pub(super) fn of(mut rows: Vec<Vec<f64>>) -> Option<Self> {
         for index in 0..rows.len() {
             let (above, rest) = rows.split_at_mut(index);
@@ -26,7 +26,7 @@ impl Lower {
         Some(Self { rows })
     }
 
-    /// What stands on the diagonal.
+    /// The diagonal.
     pub(super) fn diagonal(&self) -> impl Iterator<Item = f64> + '_ {
         self.rows.iter().enumerate().map(|(index, row)| row[index])
     }
@@ -68,7 +68,8 @@ impl Lower {
     }
 }
 
-/// The sum of the products of numbers, as far as the shorter list goes: in four sums, so that none waits for another.
+/// The inner product of two lists, up to the shorter one: in four partial sums, so that the additions do not wait for
+/// each other.
 pub(super) fn inner_product(a: &[f64], b: &[f64]) -> f64 {
     let length = a.len().min(b.len());
     let ((a, rest_a), (b, rest_b)) = (a[..length].as_chunks::<4>(), b[..length].as_chunks::<4>());

@@ -1,4 +1,4 @@
-//! Two variants, trial by trial on the same chances: what luck does to both of them cancels out.
+//! Compares two variants trial by trial on the same random numbers, so that chance that affects both alike cancels out.
 
 use serde::Serialize;
 
@@ -13,53 +13,54 @@ use crate::measures::{Measure, Unit};
 use crate::numbers::Extremes;
 use crate::rules::Statistic;
 
-/// The point of the standard normal distribution below which four fifths of it lie.
+/// The 80 % quantile of the standard normal distribution.
 const POWER: f64 = 0.8416;
 
-/// Trials that have to differ before the interval of a mean's difference has ends.
+/// The minimum number of differing trials for a closed interval of a difference of means.
 const FEW: f64 = 15.0;
 
-/// What a measure does from one variant to the other.
+/// The effect of a change on a measure.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Difference {
     /// The measure as it was written.
     pub measure: String,
-    /// What the values are counted in.
+    /// The unit of the values.
     pub unit: Unit,
     /// In the first variant.
     pub before: Figure,
     /// In the second.
     pub after: Figure,
-    /// The second less the first; nothing where one of them has no value.
+    /// The second minus the first; `None` if one of them has no value.
     pub difference: Option<f64>,
-    /// Lower end of the paired interval; nothing where it is open.
+    /// The lower end of the paired interval; `None` if it is open.
     pub low: Option<f64>,
-    /// Upper end, likewise.
+    /// The upper end, likewise.
     pub high: Option<f64>,
-    /// Share of trials in which the two variants gave another value; 1 where they were not played in pairs.
+    /// The share of trials in which the variants differ; 1 if they were not paired.
     pub trials_that_differ: f64,
-    /// How many times as many trials two independent studies would need for an interval as narrow.
+    /// How many times as many trials two independent studies would need for an interval of the same width.
     pub saving: Option<f64>,
-    /// The power of the comparison: a change of this size would be called certain by at least four of five comparisons with as many
-    /// trials that vary as much. Half of it takes four times as many. Nothing where the interval is open or nothing varies.
+    /// The power of the comparison: a change of this size would be detected by at least four of five comparisons with
+    /// the same number of trials and the same variance. Half of it requires four times as many. `None` if the interval
+    /// is open or nothing varies.
     pub detectable: Option<f64>,
 }
 
 impl Difference {
-    /// Whether the interval leaves 0 out: the change is more than chance, and more than the rounding of a computer's sums.
+    /// Whether the interval excludes 0: the change exceeds chance and the rounding of sums.
     pub fn is_certain(&self) -> bool {
         let least = 1e-9 * self.before.value.map_or(0.0, f64::abs);
         self.low.is_some_and(|low| low > least) || self.high.is_some_and(|high| high < -least)
     }
 }
 
-/// Pairs of samples of one measure.
+/// Paired samples of one measure.
 pub(super) struct Pairs {
     before: Ledger,
     after: Ledger,
     moments: Moments<4>,
-    /// Trials that went from 0 to 1, and from 1 to 0; of other values: up, and down.
+    /// Trials that changed from 0 to 1, and from 1 to 0; for other values: up, and down.
     up: f64,
     down: f64,
 }
@@ -117,13 +118,14 @@ impl Pairs {
             let interval = share_difference(self.up, self.down, self.moments.count, sure);
             return Some(Interval { value, ..interval });
         }
-        // Of a few trials that differ, no error can be estimated: what is rare and large may not have come yet.
+        // With few differing trials no error can be estimated: rare, large values may not have occurred yet.
         let open = Interval { value, low: f64::NEG_INFINITY, high: f64::INFINITY };
         Some(if self.up + self.down < FEW { open } else { self.means(value, sure) })
     }
 
-    /// Each quantile within its own interval, both together as sure as is asked: wider than need be where the trials go
-    /// together, and right on lattices too, where a quantile jumps and no error can be estimated from how it varies.
+    /// Each quantile within its own interval, with the requested joint confidence: wider than necessary if the trials
+    /// are correlated, but correct on lattices, where quantiles jump and their error cannot be estimated from their
+    /// variation.
     fn quantiles(&self, measure: &Measure, value: f64, sure: Confidence) -> Interval {
         let sure = sure.shared_by(2);
         let [before, after] = [&self.before, &self.after].map(|one| one.figure(measure, sure, false));
@@ -144,18 +146,17 @@ impl Pairs {
     }
 }
 
-/// Adds up the samples of two variants.
+/// Adds the samples of two variants.
 pub(super) fn pair_up(pairs: &mut [Pairs], before: &Samples, after: &Samples) {
     for ((pairs, before), after) in pairs.iter_mut().zip(before).zip(after) {
         before.iter().zip(after).for_each(|(before, after)| pairs.add(*before, *after));
     }
 }
 
-/// Pairs of trials between two looks at whether to stop.
+/// Pairs of trials between two checks of the stop signal.
 const STRETCH: u64 = 8_192;
 
-/// Runs both variants on the same seeds and gives what each measure does from the first to the second.
-/// The two must have been given the same measures.
+/// Runs both variants on the same seeds and returns the effect on each measure. The two must have the same measures.
 ///
 /// ```
 /// use std::sync::Arc;
@@ -175,7 +176,7 @@ const STRETCH: u64 = 8_192;
 /// ```
 ///
 /// # Errors
-/// [`Error::Fight`] for the first trial that could not go on; [`Error::Stopped`].
+/// [`Error::Fight`] for the first trial that failed; [`Error::Stopped`].
 pub fn run_comparison(
     before: &Variant,
     after: &Variant,

@@ -1,22 +1,22 @@
-//! How values are spread: counts of values, from which quantiles are read.
+//! Distributions: counts of values, from which quantiles are computed.
 
 use std::collections::BTreeMap;
 
 use super::statistics::{Interval, ranks};
 use crate::numbers::Extremes;
 
-/// Most values that are distinguished. What repeats (durations, amounts of damage) has far fewer, and its quantiles are exact;
-/// of what varies freely, neighbours are joined when there are more, so that the memory is bounded.
+/// The maximum number of distinct values. Repeating values (durations, amounts of damage) are far fewer, so their
+/// quantiles are exact; continuous values are merged with their neighbours beyond this number, to bound the memory.
 const MOST: usize = 65_536;
-/// Bits of a number's mantissa that are always kept: one part in 65,536.
+/// Bits of the mantissa that are always kept: a relative resolution of 1 / 65,536.
 const KEPT: u32 = 16;
 
-/// Counted values, none of them negative.
+/// Counts of values, none of which is negative.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(super) struct Distribution {
     counts: BTreeMap<u64, u64>,
     trials: u64,
-    /// Bits of the mantissa that are not distinguished.
+    /// The number of mantissa bits that are dropped.
     dropped: u32,
 }
 
@@ -33,14 +33,14 @@ impl Distribution {
         }
     }
 
-    /// Positive floats are ordered as their bits are; half a step is added to round to the nearest.
+    /// Positive floats are ordered like their bits; half a step is added to round to the nearest.
     fn key(&self, bits: u64) -> u64 {
         if self.dropped == 0 { bits } else { (bits + (1 << (self.dropped - 1))) >> self.dropped << self.dropped }
     }
 
-    /// The value that a share of all values stays below, with bounds by order statistics: the number of
-    /// values below the true quantile is binomial, whatever their distribution (Thompson 1936). Where there are too few
-    /// values to bound it, the interval is open: it begins at 0, or has no upper end.
+    /// A quantile with bounds by order statistics: the number of values below the true quantile is binomial, whatever
+    /// their distribution (Thompson 1936). If there are too few values to bound it, the interval is open: it starts at
+    /// 0, or has no upper end.
     pub(super) fn quantile(&self, at: f64, tail: f64) -> Option<Interval> {
         if self.trials == 0 {
             return None;
@@ -52,7 +52,7 @@ impl Distribution {
         Some(Interval { value: self.nth(rank), low, high })
     }
 
-    /// The value of a rank, from 1.
+    /// The value with a rank, from 1.
     fn nth(&self, rank: u64) -> f64 {
         let mut seen = 0;
         let mut found = 0;

@@ -1,4 +1,4 @@
-//! What somebody wants to know of single fights.
+//! Applying a function to single fights.
 
 use std::sync::Arc;
 
@@ -10,8 +10,9 @@ use crate::error::Error;
 use crate::fight::{Ending, Fight, Sampler, Silent, seed_of_trial};
 use crate::program::Setup;
 
-/// Plays each fight of a plan and asks something of it once it is over, with its seed and its ending. The answers come in the
-/// order of the fights, on any number of threads; when the plan is stopped, only of those that were over by then.
+/// Plays each fight of a plan and applies a function to it at its end, with its seed and its ending. The results are in
+/// the order of the fights, on any number of threads; if the plan is stopped, only those of the finished fights at the
+/// beginning are returned.
 ///
 /// ```
 /// use edgeplane::study::each_fight;
@@ -26,7 +27,7 @@ use crate::program::Setup;
 /// ```
 ///
 /// # Errors
-/// [`Error::Fight`] for the first fight (by number) that could not go on.
+/// [`Error::Fight`] for the first fight (by number) that failed.
 pub fn each_fight<T: Send>(
     setup: &Arc<Setup>,
     plan: &TrialsPlan,
@@ -48,7 +49,7 @@ pub fn each_fight<T: Send>(
     let all = || (0..plan.trials).into_par_iter().filter_map(one).collect::<Vec<Result<T, Error>>>();
     let answers = match rayon::ThreadPoolBuilder::new().num_threads(plan.threads.unwrap_or(0)).build() {
         Ok(pool) => pool.install(all),
-        // No thread could be started: this one can do it all.
+        // If no thread can be started, this one does everything.
         Err(_) => all(),
     };
     answers.into_iter().collect()

@@ -1,4 +1,4 @@
-//! What changes of a ruleset do to a measure, as it is reported.
+//! Reported effects of changes of a ruleset on a measure.
 
 use crate::numbers::Extremes;
 use serde::Serialize;
@@ -6,8 +6,8 @@ use serde::Serialize;
 use super::compare::Difference;
 use super::ledger::Figure;
 
-/// Changes of the ruleset, ranked by what each does to a measure: numbers that are raised and lowered, or abilities, statuses
-/// and steps that are taken away.
+/// Changes of the ruleset, ranked by their effects on a measure: numbers raised and lowered, or abilities, statuses and
+/// steps removed.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Sensitivity {
@@ -15,61 +15,64 @@ pub struct Sensitivity {
     pub encounter: String,
     /// The measure.
     pub measure: String,
-    /// Fights in all where numbers were changed together, else the most pairs of fights for one change.
+    /// The number of fights if numbers were changed together, otherwise the maximum number of pairs of fights for one
+    /// change.
     pub trials: u64,
-    /// Fights in all.
+    /// The total number of fights.
     pub fights: u64,
     /// The seed.
     pub seed: u64,
-    /// By what share each number was raised and lowered; nothing where abilities, statuses and steps were taken away instead.
+    /// The share by which each number was raised and lowered; `None` if abilities, statuses and steps were removed
+    /// instead.
     pub by: Option<f64>,
-    /// In what share of the fights of each change every other number was changed as well, up or down; nothing where each
-    /// was changed alone.
+    /// The share of the fights of each change in which every other number was changed, too; `None` if each was changed
+    /// alone.
     pub together: Option<f64>,
-    /// The measure as things are.
+    /// The measure without changes.
     pub before: Figure,
-    /// Numbers that change the measure, those with the greatest effect first.
+    /// Numbers that change the measure, those with the largest effects first.
     pub effects: Vec<Effect>,
     /// Numbers that changed neither the measure nor the duration of any fight.
     pub without_effect: Vec<String>,
-    /// Numbers that changed neither in the first fights, and were not tried in the others: an effect that is rarer was not
-    /// looked for.
+    /// Numbers that changed neither in the first fights and were not tried further: rarer effects are unknown.
     pub unseen: Vec<String>,
-    /// How many fights those were, for each change.
+    /// The number of those fights for each change.
     pub unseen_fights: u64,
-    /// Numbers that changed fights and how long they last, and not the measure in any of them.
+    /// Numbers that changed fights and their durations, but not the measure in any of them.
     pub elsewhere: Vec<String>,
-    /// How many fights those were, at least.
+    /// The minimum number of those fights.
     pub elsewhere_fights: u64,
-    /// Numbers that change fights and were not looked at more closely: while all were changed together, others seemed to do more.
+    /// Numbers that change fights but were not examined further: while all were changed together, others had larger
+    /// apparent effects.
     pub behind: Vec<String>,
-    /// What any of them did at most then, on average over the changes of the others; unknown if too few fights say so.
+    /// The maximum effect of any of these, averaged over changes of the others; unknown if there are too few fights.
     pub behind_at_most: Option<f64>,
-    /// Fights in which all numbers were changed together, to see which to look at; none where each could be looked at alone.
+    /// The number of fights in which all numbers were changed together for screening; 0 if each could be examined
+    /// alone.
     pub screening_fights: u64,
-    /// Numbers that are 0, or cannot be changed, with the reason.
+    /// Numbers that are 0 or cannot be changed, with the reason.
     pub left_out: Vec<(String, String)>,
 }
 
-/// What changing one number does.
+/// The effects of changing one number.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Effect {
-    /// Where the number stands, or the path of what is taken away: `ability.boathook`.
+    /// The path of the number, or of what is removed: `ability.boathook`.
     pub path: String,
-    /// As it is written; empty for what is taken away.
+    /// Its text; empty for what is removed.
     pub now: String,
-    /// What each change of it does that could be tried.
+    /// The effects of its changes that could be tried.
     pub changes: Vec<ChangeEffect>,
 }
 
 impl Effect {
-    /// Whether any change of it changes the measure beyond chance.
+    /// Whether any of its changes affects the measure beyond chance.
     pub fn is_certain(&self) -> bool {
         self.changes.iter().any(|change| change.difference.is_certain())
     }
 
-    /// The greatest difference that a change of it makes; of the certain ones, if there are any.
+    /// The largest difference caused by its changes; among the certain ones, if there are any.
     pub fn size(&self) -> f64 {
         let is_certain = self.is_certain();
         let counted = self.changes.iter().filter(|change| !is_certain || change.difference.is_certain());
@@ -82,7 +85,7 @@ impl Effect {
     }
 }
 
-/// How something is changed.
+/// The kind of a change.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Direction {
@@ -90,26 +93,26 @@ pub enum Direction {
     Raised,
     /// A number is lowered.
     Lowered,
-    /// An ability, a status or a step is taken away.
+    /// An ability, a status or a step is removed.
     Without,
 }
 
-/// What one change does.
+/// The effect of one change.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct ChangeEffect {
-    /// How the number is changed.
+    /// The kind of the change.
     pub direction: Direction,
-    /// As it was tried; empty for what is taken away.
+    /// The value that was tried; empty for what is removed.
     pub tried: String,
-    /// Fights with the change by which its effect is known.
+    /// The number of fights with the change.
     pub fights: u64,
-    /// What it does to the measure: against the same fights without it, or on average over the changes of the others. The
-    /// intervals hold all at once (Bonferroni).
+    /// The effect on the measure, relative to the same fights without the change, or averaged over the changes of the
+    /// others. All intervals hold simultaneously (Bonferroni).
     pub difference: Difference,
 }
 
-/// Those with the greatest effects first, and before them those that are certain.
+/// Sorts by size of effect, certain ones first.
 pub(super) fn sort(effects: &mut [Effect]) {
     effects.sort_by(|a, b| b.is_certain().cmp(&a.is_certain()).then(b.size().total_cmp(&a.size())));
 }

@@ -1,4 +1,4 @@
-//! Whether what is expected of a ruleset holds.
+//! Verification of expectations.
 
 use std::sync::Arc;
 
@@ -12,12 +12,12 @@ use crate::error::Error;
 use crate::program::{Program, Setup};
 use crate::rules::ExpectRule;
 
-/// Fights that are asked at first.
+/// The initial number of fights.
 const FIRST: u64 = 250;
-/// How many looks there are, each at four times as many fights, before it is called too close.
+/// The number of looks, each with four times as many fights, before the result is called too close.
 const LOOKS: u32 = 6;
 
-/// What came of an expectation.
+/// The result for an expectation.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Expectation {
@@ -25,13 +25,13 @@ pub struct Expectation {
     pub that: String,
     /// The encounter.
     pub encounter: String,
-    /// The least value that is right.
+    /// The minimum.
     pub at_least: Option<f64>,
-    /// The greatest value that is right.
+    /// The maximum.
     pub at_most: Option<f64>,
-    /// Why it should be so.
+    /// The reason given with it.
     pub because: String,
-    /// The estimate that decided.
+    /// The estimate on which the verdict is based.
     pub figure: Figure,
     /// Whether it holds.
     pub verdict: Verdict,
@@ -43,33 +43,34 @@ pub struct Expectation {
 pub enum Verdict {
     /// The whole interval lies within the bounds.
     Holds,
-    /// The estimate lies within the bounds, but so near to one of them that chance may have put it there.
+    /// The estimate lies within the bounds, but the interval does not.
     HoldsBarely,
-    /// The estimate lies outside, but so near that chance may have put it there.
+    /// The estimate lies outside the bounds, but the interval does not.
     FailsBarely,
-    /// The whole interval lies outside of the bounds.
+    /// The whole interval lies outside the bounds.
     Fails,
-    /// No fight had anything to say.
+    /// No fight had a value.
     NoValue,
 }
 
 impl Verdict {
-    /// Whether it counts as held.
+    /// Whether it counts as met.
     pub fn holds(self) -> bool {
         matches!(self, Self::Holds | Self::HoldsBarely)
     }
 
-    /// Whether more fights could still turn it.
+    /// Whether more fights could change it.
     pub fn is_close(self) -> bool {
         matches!(self, Self::HoldsBarely | Self::FailsBarely)
     }
 }
 
-/// Asks fights until it is clear whether an expectation holds: first 250 (or what it says itself), then four
-/// times as many, up to 256,000. All looks at all expectations of the ruleset together are 99 % sure (Bonferroni),
-/// so that at most once in a hundred times any of them that holds is called [`Verdict::Fails`], or the other way round. A mean
-/// is not judged before enough of its samples differ: what is rare and large may not have come yet. What is too close to
-/// call after the last look is decided by the estimate, and reported as such.
+/// Runs fights until it is clear whether an expectation holds: first 250 (or the number given with it), then four times
+/// as many, up to 256,000. All looks at all expectations of the ruleset together have a confidence of 99 %
+/// (Bonferroni): in at most one of a hundred verifications is any expectation that holds reported as
+/// [`Verdict::Fails`], or the other way round. A mean is not judged before enough of its samples differ, because rare,
+/// large values may not have occurred yet. If the result is too close after the last look, the estimate decides, and
+/// this is reported.
 ///
 /// # Errors
 /// [`Error::Measure`], [`Error::Unknown`], [`Error::Fight`] or [`Error::Stopped`].
@@ -124,7 +125,7 @@ fn judge(rule: &ExpectRule, figure: &Figure) -> Verdict {
     let (low, high) = (figure.low.unwrap_or(f64::NEG_INFINITY), figure.high.unwrap_or(f64::INFINITY));
     let least = rule.at_least.unwrap_or(f64::NEG_INFINITY);
     let most = rule.at_most.unwrap_or(f64::INFINITY);
-    // Sums of decimal fractions miss a bound by the last bits.
+    // Sums of decimal fractions can miss a bound by the last bits.
     let slack = |bound: f64| if bound.is_finite() { 1e-9 * bound.abs() } else { 0.0 };
     let within = |value: f64| value >= least - slack(least) && value <= most + slack(most);
     match (within(value), within(low) && within(high), high < least || low > most) {

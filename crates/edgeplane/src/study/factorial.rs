@@ -1,8 +1,8 @@
-//! Many changes at once: in each of many rulesets some numbers are changed, picked by chance, and what each change does by
-//! itself is told apart by least squares. A fight then says something of every number, and not of one alone.
+//! Changes many numbers at once: each of many rulesets has a random subset of the changes, and the effects are
+//! separated by least squares. Every fight then contributes to the estimate of every number instead of only one.
 //!
-//! Source: Box, Hunter and Hunter, Statistics for Experimenters (2005), chapters 5 and 6, for factorial designs; the errors
-//! hold where the variance differs from ruleset to ruleset too (HC3; MacKinnon and White 1985).
+//! Source: Box, Hunter and Hunter, Statistics for Experimenters (2005), chapters 5 and 6, for factorial designs; the
+//! standard errors are valid even if the variance differs between rulesets (HC3; MacKinnon and White 1985).
 
 use std::collections::BTreeMap;
 
@@ -21,48 +21,48 @@ use crate::game::Game;
 use crate::numbers::Extremes;
 use crate::text::Override;
 
-/// The share of the rulesets in which a number is changed, one way or another.
+/// The share of the rulesets in which a number is changed in either direction.
 pub(super) const CHANGED: f64 = 0.2;
-/// Rulesets for each change, at least: what is told apart has to be surely less than what tells it apart.
+/// The minimum number of rulesets for each change: there must clearly be more observations than unknowns.
 const ROWS: f64 = 2.2;
-/// And at least so many in all: each change is then made in about thirty, from which an error can be estimated.
+/// The minimum number of rulesets: each change is then made in about thirty, from which an error can be estimated.
 const LEAST_ROWS: usize = 300;
-/// Fights that differ from the commonest one, with a change and without it, before its interval has ends: what is rare and large
-/// may not have come yet.
+/// The minimum number of fights, with and without a change, that differ from the most frequent value, for a closed
+/// interval: otherwise rare, large values may not have occurred yet.
 const FEW: u64 = 15;
 
-/// Fights of each ruleset, at least.
+/// The minimum number of fights of each ruleset.
 const LEAST_OF_EACH: f64 = 6.0;
-/// Rulesets between two looks at whether to stop.
+/// Rulesets between two checks of the stop signal.
 const STRETCH: usize = 16;
 
-/// How many fights of one ruleset are worth the time to make it, which is as long as that of so many fights.
+/// The number of fights of one ruleset, relative to the time that building the ruleset takes.
 fn of_each(cost: f64) -> f64 {
     (cost * 2.0).larger(LEAST_OF_EACH)
 }
 
-/// An encounter in which many numbers are changed at once, and how long that may take.
+/// An encounter in which many numbers are changed at once, with the budget for it.
 pub(super) struct Asked<'a, 'b> {
     pub(super) crew: &'a Crew<'b>,
     pub(super) game: &'a Game,
     pub(super) encounter: &'a str,
-    /// As things are; its first measure is what is asked for.
+    /// The unchanged variant; its first measure is the one in question.
     pub(super) base: &'a Variant,
     pub(super) plan: &'a TrialsPlan,
-    /// As many fights take as long as to make a ruleset.
+    /// The number of fights that take as long as building a ruleset.
     pub(super) cost: f64,
-    /// The first of the seeds.
+    /// The first seed.
     pub(super) from: u64,
-    /// Fights of all rulesets, but for those that it takes to tell the changes apart.
+    /// The fights of all rulesets, except those needed to separate the changes.
     pub(super) fights: u64,
-    /// Fights of the whole study, for its progress.
+    /// The fights of the whole study, for its progress.
     pub(super) most: u64,
     /// The confidence of each interval.
     pub(super) sure: Confidence,
 }
 
 impl Asked<'_, '_> {
-    /// What each of some changes does, each with the number that it changes.
+    /// The effect of each change, with the number that it changes.
     pub(super) fn play(
         &self,
         changes: &[(usize, Override)],
@@ -79,7 +79,7 @@ impl Asked<'_, '_> {
         let streams = crew.streams_that_vary(base)?;
         let play = |row: u64, made: &Vec<usize>| -> Option<(Vec<Sample>, LuckSums)> {
             let made: Vec<Override> = made.iter().map(|change| changes[*change].1.clone()).collect();
-            // What cannot be changed together is left out; that each can be changed alone was seen.
+            // Changes that cannot be combined are left out; each has been seen to work alone.
             let variant = game.variant(&made).ok()?.measured(encounter, &[&base.measures()[0].text]).ok()?;
             let first = from + row * each;
             let (samples, luck) = crew.samples_and_luck(&variant.noting(&streams), first..first + each).ok()?;
@@ -109,18 +109,18 @@ impl Asked<'_, '_> {
     }
 }
 
-/// Which changes are made together, ruleset by ruleset.
+/// Which changes are combined in each ruleset.
 struct Design {
     rows: Vec<Vec<usize>>,
-    /// The changes, each with a column of its own.
+    /// The changes, with a column of the design for each.
     changes: Vec<usize>,
 }
 
 impl Design {
-    /// For so many changes, of which those of one number are never made together. Each is made in as many rulesets as any
-    /// other of a number with as many.
+    /// For a number of changes, of which those of the same number are never combined. Each is made in as many rulesets
+    /// as any other change of a number with the same number of changes.
     ///
-    /// There are as many rulesets as are wanted, or as many more as it takes to tell the changes apart.
+    /// The number of rulesets: as requested, or more if needed to separate the changes.
     fn new(numbers: &[Vec<usize>], wanted: f64, seed: u64) -> Self {
         let changes: Vec<usize> = numbers.iter().flatten().copied().collect();
         let count = Self::rulesets(changes.len(), wanted);
@@ -129,7 +129,7 @@ impl Design {
             let mut chance = SplitMix64::seed_from_u64(seed_of_trial(!seed, number as u64));
             let mut order: Vec<usize> = (0..count).collect();
             for index in (1..count).rev() {
-                // The remainder favours no place by more than one in 2^50.
+                // The remainder favours no index by more than 1 in 2^50.
                 order.swap(index, (chance.next_u64() % (index as u64 + 1)) as usize);
             }
             let each = (count as f64 * CHANGED / of_it.len().max(1) as f64).ceil() as usize;
@@ -140,16 +140,16 @@ impl Design {
         Self { rows, changes }
     }
 
-    /// How many rulesets there are for so many changes, if so many are wanted.
+    /// The number of rulesets for a number of changes, if the given number is requested.
     fn rulesets(changes: usize, wanted: f64) -> usize {
         ((ROWS * (changes + 1) as f64).ceil() as usize).max(wanted as usize).max(LEAST_ROWS)
     }
 
-    /// What each change that was made does to a measure, by the fights of each ruleset and the luck in them.
+    /// The effect of each change on a measure, from the fights of each ruleset and their luck.
     fn effects(&self, fights: &[Vec<Sample>], luck: &[LuckSums], sure: Confidence) -> Vec<(usize, Found)> {
         let rows = &self.rows;
         let Some((ratio, over)) = quotient(fights.iter().flatten()) else { return Vec::new() };
-        // What a fight adds to the quotient of the sums, to the first order; for a plain mean, its value.
+        // The contribution of a fight to a quotient of sums, to first order; for a plain mean, its value.
         let response = |sample: &Sample| ratio + (sample[0] - ratio * sample[1]) / over;
         let mean = |fights: &Vec<Sample>| fights.iter().map(response).sum::<f64>() / fights.len() as f64;
         let mut means: Vec<f64> = fights.iter().map(mean).collect();
@@ -160,7 +160,7 @@ impl Design {
         }
         let common = commonest(fights);
         let rare: Vec<u64> = fights.iter().map(|fights| others(fights, common)).collect();
-        // From how many values an error is estimated, at most.
+        // The maximum number of values from which an error is estimated.
         let (estimates, values) = match self.least_squares(&means) {
             Some(estimates) => (estimates, rows.len() - self.changes.len() - 1),
             None => (self.contrasts(&means), rows.len()),
@@ -179,14 +179,14 @@ impl Design {
         self.changes.iter().copied().zip(estimates).filter_map(effect).collect()
     }
 
-    /// Each change's effect and its standard error, all others being equal.
+    /// The effect of each change with its standard error, all others being equal.
     fn least_squares(&self, means: &[f64]) -> Option<Vec<(f64, f64)>> {
         let rows = &self.rows;
         let width = self.changes.len() + 1;
         if (rows.len() as f64) < 1.5 * width as f64 {
             return None;
         }
-        // The first column is what is the same everywhere.
+        // The first column is the constant term.
         let column = |change: &usize| 1 + self.changes.iter().position(|one| one == change).unwrap_or_default();
         let columns = |row: &Vec<usize>| -> Vec<usize> { std::iter::once(0).chain(row.iter().map(column)).collect() };
         let mut matrix: Vec<Vec<f64>> = (0..width).map(|index| vec![0.0; index + 1]).collect();
@@ -211,8 +211,8 @@ impl Design {
         Some(found.into_iter().zip(squares).skip(1).map(|(effect, square)| (effect, square.sqrt())).collect())
     }
 
-    /// The same where there are too few rulesets for that: those with a change against all without it. What the others do is
-    /// in the error.
+    /// The same with too few rulesets for that: those with a change compared with all without it. The effects of the
+    /// others are part of the error.
     fn contrasts(&self, means: &[f64]) -> Vec<(f64, f64)> {
         let moments = |of: Vec<f64>| {
             let count = of.len() as f64;
@@ -231,7 +231,7 @@ impl Design {
     }
 }
 
-/// What is known of a change's effect.
+/// What is known of the effect of a change.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Found {
     pub(super) interval: Interval,
@@ -239,7 +239,7 @@ pub(super) struct Found {
     pub(super) fights: u64,
 }
 
-/// The quotient of the sums of some samples, and the mean of what they are divided by.
+/// The quotient of the sums of some samples, and the mean of their denominators.
 fn quotient<'a>(fights: impl Iterator<Item = &'a Sample>) -> Option<(f64, f64)> {
     let (mut sums, mut count) = ([0.0; 2], 0.0);
     for sample in fights {
@@ -249,7 +249,7 @@ fn quotient<'a>(fights: impl Iterator<Item = &'a Sample>) -> Option<(f64, f64)> 
     (sums[1] > 0.0).then(|| (sums[0] / sums[1], sums[1] / count))
 }
 
-/// What most fights say: the first of the values that come most often.
+/// The most frequent value; the first one if there are several.
 fn commonest(fights: &[Vec<Sample>]) -> f64 {
     let mut values: Vec<f64> = fights.iter().flatten().filter_map(said).collect();
     values.sort_by(f64::total_cmp);

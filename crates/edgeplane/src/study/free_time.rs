@@ -1,7 +1,7 @@
-//! Of the time in which combatants are free to act: how long which ability was unavailable, and why.
+//! The time for which each ability was unavailable while its owner was free to act, by reason.
 //!
-//! A combatant is free to act from the moment at which it waits to its next use. Why an ability is
-//! unavailable is reported when it changes, and stands until then.
+//! A combatant is free to act from the time at which it waits to its next use. The reason why an ability is unavailable
+//! is reported when it changes, and holds until then.
 
 use serde::{Deserialize, Serialize};
 
@@ -10,23 +10,25 @@ use crate::program::{AbilityId, CombatantId, Setup, Time};
 /// Follows the fights of one setup, one after the other.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub(super) struct FreeTime {
-    /// Where the abilities of each combatant begin, and after the last one their number.
+    /// The first ability of each combatant; the last element is their total number.
     first: Vec<u32>,
     ids: Vec<AbilityId>,
-    /// Why each is unavailable, by number, and how long its owner had been free to act when that began.
+    /// The reason why each is unavailable, by number, and how long its owner had been free to act when that reason
+    /// began.
     reasons: Vec<Option<u8>>,
     since: Vec<Time>,
-    /// How long each combatant has been free to act, before it waits now, and since when it does.
+    /// How long each combatant had been free to act before it started to wait, and when it started.
     free: Vec<Time>,
     waits: Vec<Option<Time>>,
 }
 
-/// A stretch of time that is over.
+/// A completed time interval.
 #[derive(Clone, Copy, Debug)]
 pub(super) enum Stretch {
     /// A combatant was free to act.
     Free(CombatantId, Time),
-    /// It was, and an ability was unavailable, by its place in all abilities of all combatants, for a reason.
+    /// The same while an ability, given by its index among all abilities of all combatants, was unavailable for a
+    /// reason.
     Unavailable(CombatantId, usize, AbilityId, u8, Time),
 }
 
@@ -44,7 +46,7 @@ impl FreeTime {
         }
     }
 
-    /// How many abilities all combatants have together.
+    /// The total number of abilities of all combatants.
     pub(super) fn rows(&self) -> usize {
         self.ids.len()
     }
@@ -59,7 +61,7 @@ impl FreeTime {
         self.first[who.index()] as usize..self.first[who.index() + 1] as usize
     }
 
-    /// An ability is unavailable for a reason, or available; `add` is handed the stretch that is over with that.
+    /// An ability becomes unavailable for a reason, or available; `add` receives the interval that ends with that.
     #[inline]
     pub(super) fn turn(
         &mut self,
@@ -77,19 +79,19 @@ impl FreeTime {
         }
     }
 
-    /// A combatant is free to act.
+    /// A combatant becomes free to act.
     pub(super) fn waits(&mut self, at: Time, who: CombatantId) {
         self.waits[who.index()] = Some(at);
     }
 
-    /// A combatant is not free to act any more.
+    /// A combatant is no longer free to act.
     #[inline]
     pub(super) fn stops(&mut self, at: Time, who: CombatantId) {
         self.free[who.index()] = self.free_until(at, who);
         self.waits[who.index()] = None;
     }
 
-    /// How long a combatant has been free to act until a moment.
+    /// How long a combatant has been free to act, up to a given time.
     #[inline]
     fn free_until(&self, at: Time, who: CombatantId) -> Time {
         let free = self.free[who.index()];
@@ -102,7 +104,7 @@ impl FreeTime {
         self.stops(at, who);
     }
 
-    /// A fight is over.
+    /// The fight is over.
     pub(super) fn close(&mut self, at: Time, add: &mut impl FnMut(Stretch)) {
         for who in (0..self.waits.len() as u16).map(CombatantId) {
             self.stops(at, who);

@@ -1,4 +1,4 @@
-//! A row of encounters fought by the same combatants.
+//! Gauntlets: encounters fought in a row by the same combatants.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -15,24 +15,25 @@ use crate::fight::{Carried, Fight, Silent, Uses, seed_of_trial};
 use crate::game::Game;
 use crate::program::{CombatantId, GauntletPlan, Setup, SideId};
 
-/// Batches between two joins: bounds the memory however many trials there are.
+/// Batches between two joins, to bound the memory whatever the number of trials.
 const ROUND: u64 = 64;
 
-/// What many runs of a gauntlet add up to.
+/// The figures of many runs of a gauntlet.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Gauntlet {
     /// Its name.
     pub gauntlet: String,
-    /// The side that goes on.
+    /// The side that continues.
     pub side: String,
-    /// How many runs.
+    /// The number of runs.
     pub trials: u64,
-    /// The seed of the study; run `i` draws from [`seed_of_trial`]`(seed, i)`, a fight of it from the same of that.
+    /// The seed of the study; run `i` uses [`seed_of_trial`]`(seed, i)`, and its fights are seeded from that in the
+    /// same way.
     pub seed: u64,
-    /// Runs in which every encounter was won.
+    /// The share of runs in which every encounter was won.
     pub cleared: Proportion,
-    /// Pools that go on with what is left in them.
+    /// Pools that keep their amounts.
     pub keeps: Vec<String>,
     /// The encounters in order.
     pub stages: Vec<Stage>,
@@ -44,32 +45,32 @@ pub struct Gauntlet {
 pub struct Stage {
     /// The encounter.
     pub encounter: String,
-    /// Runs that came this far.
+    /// Runs that reached it.
     pub reached: Proportion,
     /// Of these: won.
     pub won: Proportion,
-    /// How long it lasted, in seconds.
+    /// Its duration in seconds.
     pub duration: Estimate,
-    /// Of those won: each who goes on, or was defeated.
+    /// Of those won: each member that continues or was defeated.
     pub members: Vec<Member>,
-    /// Of those won: the mean level of all members when it was over.
+    /// Of those won: the mean level of all members at the end.
     pub level: Estimate,
 }
 
-/// A member of the side that goes on, at the end of an encounter that was won.
+/// A member of the side at the end of an encounter that was won.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Member {
     /// Its label.
     pub member: String,
-    /// It stood.
+    /// The share in which it stood.
     pub stood: Proportion,
-    /// What was left in each pool that goes on, as a share of its cap; nothing for who was defeated, and no figure for who
-    /// does not have the pool.
+    /// The remaining share of each pool that is kept; `None` for a defeated member, and no figure for a pool that it
+    /// does not have.
     pub left: Vec<Option<Estimate>>,
-    /// The level that it had reached.
+    /// Its level.
     pub level: Estimate,
-    /// Experience that it gained in this encounter.
+    /// The experience that it gained in this encounter.
     pub experience: Estimate,
 }
 
@@ -105,7 +106,7 @@ impl StageSums {
     }
 }
 
-/// Everything that is the same in all runs.
+/// Everything that is equal in all runs.
 struct Course<'a> {
     plan: &'a GauntletPlan,
     setups: Vec<Arc<Setup>>,
@@ -113,7 +114,7 @@ struct Course<'a> {
     crews: Vec<Vec<CombatantId>>,
 }
 
-/// Room for one run after the other.
+/// Buffers for one run after the other.
 struct Runner {
     fights: Vec<Fight>,
     carried: Vec<Carried>,
@@ -135,7 +136,7 @@ impl Course<'_> {
         self.crews.iter().map(stage).collect()
     }
 
-    /// How many runs there were, and what they come to: one that is stopped ends with the runs that are over.
+    /// The number of runs and their sums; if stopped, only finished runs are included.
     fn batch(
         &self,
         runner: &mut Runner,
@@ -185,7 +186,7 @@ impl Course<'_> {
         fight.begin_with(&brought, &self.plan.rests, &mut Silent)
     }
 
-    /// Notes what everyone takes along, levels included.
+    /// Records the state that everyone carries over, including levels.
     fn settle(
         &self,
         fight: &mut Fight,
@@ -221,12 +222,11 @@ impl Course<'_> {
     }
 }
 
-/// Runs a gauntlet many times, on as many threads as the plan says; the same bytes on any number of them. `progress` is
-/// called with the number of runs done so far.
+/// Runs a gauntlet many times, on the number of threads in the plan; the result has the same bytes on any number of
+/// them. `progress` is called with the number of runs done so far.
 ///
 /// # Errors
-/// [`Error::Unknown`] for a gauntlet that there is not; [`Error::Fight`] for the first run that could not go on;
-/// [`Error::Stopped`].
+/// [`Error::Unknown`] for an unknown gauntlet; [`Error::Fight`] for the first run that failed; [`Error::Stopped`].
 pub fn run_gauntlet(
     game: &Game,
     name: &str,
@@ -244,7 +244,7 @@ pub fn run_gauntlet(
     let pool = rayon::ThreadPoolBuilder::new().num_threads(plan.threads.unwrap_or(0)).build();
     let (runs, sums) = match pool {
         Ok(pool) => pool.install(|| all_runs(&course, plan, progress))?,
-        // No thread could be started: this one can do it all.
+        // If no thread can be started, this one does everything.
         Err(_) => all_runs(&course, plan, progress)?,
     };
     if runs == 0 {
@@ -253,7 +253,7 @@ pub fn run_gauntlet(
     Ok(figures(game, &course, &TrialsPlan { trials: runs, ..*plan }, &sums))
 }
 
-/// How many runs there were, and what they come to.
+/// The number of runs and their sums.
 fn all_runs(
     course: &Course<'_>,
     plan: &TrialsPlan,
@@ -276,7 +276,7 @@ fn all_runs(
         };
         let range = round..batches.min(round + ROUND);
         let found: Vec<_> = range.into_par_iter().map(one).collect();
-        // In order, so that the first run that fails is reported, and the last bit depends on nothing else.
+        // In order, so that the first failing run is reported and the rounding does not depend on threads.
         for sums in found {
             let Some((count, sums)) = sums else { return Ok((runs, total)) };
             let (over, sums) = sums?;

@@ -1,21 +1,21 @@
-//! Goals: what a measure should be.
+//! Goals: wanted values of measures.
 
 use super::ledger::Figure;
 use crate::measures::Unit;
 use crate::numbers::Extremes;
 
-/// A measure and the bounds that it should keep.
+/// A measure and its bounds.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Goal {
-    /// As it was written.
+    /// The text of the goal.
     pub text: String,
-    /// The encounter in which it is measured, if one is named.
+    /// The encounter in which it is measured, if given.
     pub encounter: Option<String>,
     /// The measure.
     pub measure: String,
-    /// The least value.
+    /// The minimum.
     pub least: f64,
-    /// The greatest value.
+    /// The maximum.
     pub most: f64,
 }
 
@@ -23,8 +23,8 @@ const SHAPE: &str = "write it as `MEASURE = VALUE`, `MEASURE = VALUE +- TOLERANC
                      `MEASURE >= LOW` or `MEASURE <= HIGH`, with `ENCOUNTER:` before it for another encounter";
 
 impl Goal {
-    /// Reads a goal. Without a tolerance, a value may be missed by one part in fifty. The name of an encounter and a colon
-    /// may come before it.
+    /// Reads a goal. Without a tolerance, a value may be off by one part in fifty. It may be preceded by the name of an
+    /// encounter and a colon.
     ///
     /// ```
     /// use edgeplane::study::Goal;
@@ -37,7 +37,7 @@ impl Goal {
     /// ```
     ///
     /// # Errors
-    /// A message for the person who wrote it.
+    /// A message for the author of the goal.
     pub fn parse(text: &str) -> Result<Self, String> {
         let is_name = |name: &str| name.chars().all(|one| one.is_alphanumeric() || one == '_');
         let (encounter, goal) = match text.trim().split_once(':').filter(|(name, _)| is_name(name.trim_end())) {
@@ -54,25 +54,25 @@ impl Goal {
         Ok(Self { text: text.trim().to_owned(), encounter, measure: measure.to_owned(), least, most })
     }
 
-    /// Whether a figure keeps it: the estimate does.
+    /// Whether a figure meets it, by its estimate.
     pub fn holds(&self, figure: &Figure) -> bool {
         figure.value.is_some_and(|value| (self.least..=self.most).contains(&value))
     }
 
-    /// How far a figure may be off: half of the width between the bounds, or a fifth of what is a large step.
+    /// The tolerance of a figure: half of the width between the bounds, or a fifth of a large step.
     pub(super) fn tolerance(&self, unit: Unit) -> f64 {
         let width = self.most - self.least;
         if width.is_finite() { width / 2.0 } else { self.size(unit) / 5.0 }
     }
 
-    /// What is a large step for such a measure.
+    /// The size of a large step for such a measure.
     pub(super) fn size(&self, unit: Unit) -> f64 {
         let ends = [self.least, self.most].into_iter().filter(|end| end.is_finite());
         let relative = ends.fold(0.0, |size: f64, end| size.larger(end.abs() / 10.0));
         if unit == Unit::Share { 0.1 } else { relative.larger(1e-9) }
     }
 
-    /// How far a value misses the goal, in large steps.
+    /// By how much a value misses the goal, in large steps.
     pub(super) fn miss(&self, value: f64, unit: Unit) -> f64 {
         (self.least - value).larger(value - self.most).larger(0.0) / self.size(unit)
     }

@@ -1,8 +1,8 @@
-//! Things that are dear to make and that one thread at a time works with, such as fights: made only when none is idle.
+//! A pool of objects that are expensive to create, such as fights, each used by one thread at a time.
 
 use std::sync::{Mutex, PoisonError};
 
-/// Things that nobody works with at the moment.
+/// Objects that are not in use.
 #[derive(Debug)]
 pub(super) struct Idle<T>(Mutex<Vec<T>>);
 
@@ -13,7 +13,7 @@ impl<T> Default for Idle<T> {
 }
 
 impl<T> Idle<T> {
-    /// Works with an idle one, or else with a new one.
+    /// Uses an idle object, or creates one.
     pub(super) fn lend<R>(&self, make: impl FnOnce() -> T, work: impl FnOnce(&mut T) -> R) -> R {
         let idle = || self.0.lock().unwrap_or_else(PoisonError::into_inner);
         let found = idle().pop();

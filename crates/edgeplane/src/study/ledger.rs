@@ -1,4 +1,4 @@
-//! Sums over trials, from which estimates with their intervals are made.
+//! Sums over trials, from which estimates with intervals are computed.
 
 use serde::Serialize;
 
@@ -16,21 +16,21 @@ use crate::rules::Statistic;
 pub struct Figure {
     /// The measure as it was written.
     pub measure: String,
-    /// What the values are counted in.
+    /// The unit of the values.
     pub unit: Unit,
-    /// How many fights.
+    /// The number of fights.
     pub trials: u64,
-    /// The estimate; nothing where no fight had anything to say.
+    /// The estimate; `None` if no fight had a value.
     pub value: Option<f64>,
-    /// Lower end of the interval; nothing where too little is known to give one.
+    /// The lower end of the interval; `None` if the data are insufficient.
     pub low: Option<f64>,
-    /// Upper end of the interval, likewise.
+    /// The upper end of the interval, likewise.
     pub high: Option<f64>,
 }
 
 impl Figure {
     pub(super) fn new(measure: &Measure, trials: u64, interval: Option<Interval>) -> Self {
-        // What is too large to be counted with has no value.
+        // A value that is too large to compute with is `None`.
         let interval = interval.filter(|one| one.value.is_finite());
         let end = |end: fn(&Interval) -> f64| interval.as_ref().map(end).filter(|end| end.is_finite());
         Self {
@@ -43,7 +43,7 @@ impl Figure {
         }
     }
 
-    /// How far the interval reaches from the estimate, on the side on which it reaches further; infinite where it is open.
+    /// The larger distance of an end of the interval from the estimate; infinite if it is open.
     pub fn half_width(&self) -> f64 {
         match (self.low, self.value, self.high) {
             (Some(low), Some(value), Some(high)) => (high - value).larger(value - low),
@@ -52,7 +52,7 @@ impl Figure {
     }
 }
 
-/// What the trials of one variant come to, for one measure.
+/// The sums of the trials of one variant, for one measure.
 #[derive(Clone, Debug)]
 pub(super) struct Ledger {
     moments: Moments<2>,
@@ -60,15 +60,15 @@ pub(super) struct Ledger {
     variety: Variety,
 }
 
-/// Samples that have to differ from the commonest before a mean is distinguished from something else by its interval: with fewer,
-/// what is rare and large may have been missed altogether.
+/// The minimum number of samples that differ from the most frequent one for a mean to be distinguished from another
+/// value: with fewer, rare and large values may have been missed.
 const ENOUGH: u64 = 30;
 
-/// The same before luck is taken out of a mean, or of a share of fights.
+/// The same for removing luck from a mean or a share of fights.
 const MANY: u64 = 100;
 
-/// How many trials differ from the commonest one in what they say, their quotient: the commonest is one of the first two that
-/// differ, or nearly all do.
+/// The number of trials that differ from the most frequent quotient, which is one of the first two distinct ones,
+/// unless nearly all differ.
 #[derive(Clone, Copy, Debug, Default)]
 struct Variety {
     known: [Option<f64>; 2],
@@ -116,15 +116,15 @@ impl Ledger {
         self.moments.count as u64
     }
 
-    /// `certain` says that no chance was drawn, so that every further trial would be like those.
+    /// `certain` means that no chance was drawn, so that all further trials would be equal.
     pub(super) fn figure(&self, measure: &Measure, sure: Confidence, certain: bool) -> Figure {
         let trials = self.moments.count as u64;
         let mut interval = self.interval(measure, sure);
         if let Some(one) = interval.as_mut().filter(|_| self.is_mean(measure) && self.variety.others() == 0) {
-            // Without variation nothing is known of what is rare.
+            // Without variation nothing is known about rare values.
             (one.low, one.high) = match (certain, measure.unit()) {
                 (true, _) => (one.value, one.value),
-                // So rare are fights that differ, and none of them can be off by more than a whole.
+                // Deviating fights are that rare, and none of them can deviate by more than 1.
                 (false, Unit::Share) => {
                     let rare = 1.0 - libm::pow(sure.tail(), 1.0 / self.variety.all.max(1) as f64);
                     (one.value * (1.0 - rare), one.value + (1.0 - one.value) * rare)
@@ -135,13 +135,13 @@ impl Ledger {
         Figure::new(measure, trials, interval)
     }
 
-    /// What of the figure was luck, where that is known well enough for the interval to hold without it.
+    /// The luck contained in the figure, if it is known well enough for the interval to hold without it.
     pub(super) fn luck(&self, sums: &LuckSums, index: usize) -> Option<Luck> {
         let is_usual = self.values.is_none() && self.variety.others() >= MANY;
         sums.of(index, &self.moments).filter(|_| is_usual)
     }
 
-    /// The figure with luck taken out of it. Its interval is the usual one of a mean, also for a share of fights.
+    /// The figure without luck. Its interval is the usual one of a mean, also for a share of fights.
     pub(super) fn figure_without_luck(&self, measure: &Measure, sure: Confidence, luck: Luck) -> Figure {
         let Moments { count, mean: [value, over], .. } = self.moments;
         let ratio = value / over;
@@ -152,8 +152,8 @@ impl Ledger {
         Figure::new(measure, count as u64, Some(Interval { value, low, high }))
     }
 
-    /// Whether the interval can be relied on to distinguish the value from another one. Shares and quantiles have exact intervals;
-    /// that of a mean follows from how the samples vary, of which enough have to be seen.
+    /// Whether the interval is reliable enough to distinguish the value from another one. Shares and quantiles have
+    /// exact intervals; that of a mean follows from the variation of the samples, of which enough have to differ.
     pub(super) fn is_settled(&self, measure: &Measure, certain: bool) -> bool {
         let others = self.variety.others();
         let bounded = others == 0 && measure.unit() == Unit::Share;
@@ -175,8 +175,8 @@ impl Ledger {
         if over == 0.0 {
             return None;
         }
-        // A mean of quotients' sums: the error of a quotient by its first-order expansion, which for a plain
-        // mean (`over` always 1) is the usual standard error.
+        // A quotient of sums: its error by first-order expansion, which for a plain mean (`over` always 1) is the usual
+        // standard error.
         let ratio = value / over;
         let weights = [1.0 / over, -ratio / over];
         let (error, skewness) = (self.moments.error_of(weights), self.moments.skewness_of(weights));
@@ -185,7 +185,7 @@ impl Ledger {
     }
 }
 
-/// Shares stay within 0 and 1, and nothing that is measured can be negative.
+/// Shares stay within 0 and 1, and no measure is negative.
 fn within(measure: &Measure, value: f64) -> f64 {
     let most = if measure.unit() == Unit::Share { 1.0 } else { f64::INFINITY };
     value.clamp(0.0, most)

@@ -1,9 +1,10 @@
-//! How lucky a fight was, which explains a part of how it ended.
+//! The luck of a fight, which explains a part of its result.
 //!
-//! Each draw has a known mean: a roll of 15 % that comes true is 0.85 of luck, one that does not is −0.15. What the draws of a
-//! place come to in a fight, less their means, is 0 on average whatever the fight makes of them (each draw is, given all before
-//! it). So the part of a figure that goes along with luck is chance that can be taken out: the mean of many fights comes nearer to
-//! what it would be without end, by as much as if there had been more of them (control variates, Lavenberg and Welch 1981).
+//! Each draw has a known mean: a roll of 15 % that succeeds is 0.85 of luck, one that fails is −0.15. The sum of the
+//! draws of a stream minus their means is 0 on average, whatever the fight makes of them, because each draw has this
+//! property given all earlier ones. The part of a figure that correlates with luck is therefore noise that can be
+//! removed, which has the same effect on the precision of a mean as more fights (control variates, Lavenberg and Welch
+//! 1981).
 
 use std::sync::{Arc, OnceLock};
 
@@ -14,19 +15,20 @@ use crate::fight::{RandomSource, Sampler, SamplerState};
 use crate::numbers::Extremes;
 use crate::program::{Chance, StreamId};
 
-/// Most streams of a fight that are told apart: those that vary the most.
+/// The maximum number of streams that are distinguished: those with the largest variance.
 const MOST: usize = 32;
-/// Fights for each stream, and at all, before luck is taken out: what goes along with it by chance must be little.
+/// The minimum number of fights for each stream, and in total, before luck is removed: accidental correlations must be
+/// small.
 const FIGHTS_FOR_EACH: f64 = 25.0;
 const FIGHTS: f64 = 500.0;
-/// What is left of a variance where taking luck out is worth nothing.
+/// The share of the variance above which removing luck is not worthwhile.
 const HARDLY: f64 = 0.97;
 const LEAST_LEFT: f64 = 1e-6;
 
-/// The streams of which the luck is noted, once it is known which.
+/// The streams whose luck is recorded, once they are known.
 pub(super) type Streams = OnceLock<Arc<[u32]>>;
 
-/// Pseudo-random chance that notes how lucky it was.
+/// Pseudo-random chance that records its luck.
 #[derive(Clone, Debug, Default)]
 pub(super) struct NotedChance {
     sampler: Sampler,
@@ -94,7 +96,7 @@ impl RandomSource for NotedChance {
     }
 }
 
-/// The streams whose luck varied the most in some fights, in order.
+/// The streams whose luck varied most in some fights, in order.
 pub(super) fn that_vary(fights: &[Vec<f64>]) -> Vec<u32> {
     let streams = fights.iter().map(Vec::len).min().unwrap_or(0);
     let spread = |stream: usize| fights.iter().map(|luck| luck[stream] * luck[stream]).sum::<f64>();
@@ -107,23 +109,23 @@ pub(super) fn that_vary(fights: &[Vec<f64>]) -> Vec<u32> {
     streams
 }
 
-/// What can be taken out of a figure.
+/// The correction of a figure.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) struct Luck {
-    /// The part of the figure that was luck.
+    /// The part of the figure that is luck.
     pub(super) part: f64,
-    /// How much of the variance is left without it.
+    /// The remaining share of the variance.
     pub(super) left: f64,
 }
 
-/// Sums over fights of the luck of some streams, alone, by pairs, and with the samples of each measure.
+/// Sums over fights of the luck of some streams, alone, in pairs, and with the samples of each measure.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub(super) struct LuckSums {
     fights: f64,
     luck: Vec<f64>,
     /// The lower triangle, row by row.
     products: Vec<f64>,
-    /// For each measure the products with its values, then those with what they are counted over.
+    /// For each measure the products with its values, then those with its denominators.
     with: Vec<f64>,
 }
 
@@ -137,7 +139,7 @@ impl LuckSums {
         }
     }
 
-    /// One more fight: the luck of each stream, and a sample of each measure.
+    /// Adds a fight: the luck of each stream, and a sample of each measure.
     pub(super) fn add(&mut self, luck: &[f64], samples: impl Iterator<Item = Sample>) {
         self.fights += 1.0;
         let mut row = 0;
@@ -164,8 +166,8 @@ impl LuckSums {
         add(&mut self.with, &other.with);
     }
 
-    /// What of the quotient of two means, each over the same fights, was luck; nothing where too little is known, or luck explains
-    /// nothing. A quotient's share of each fight is that of its first-order expansion.
+    /// The part of a quotient of means, each over the same fights, that is luck; `None` if too little is known or luck
+    /// explains nothing. The contribution of each fight to a quotient is that of its first-order expansion.
     pub(super) fn of(&self, measure: usize, moments: &Moments<2>) -> Option<Luck> {
         let (streams, count, [value, over]) = (self.luck.len(), self.fights, moments.mean);
         if count != moments.count || over == 0.0 {
@@ -175,14 +177,14 @@ impl LuckSums {
         let Explained { factors, variance } = self.explained(measure, ratio, over)?;
         let error = moments.error_of([1.0 / over, -ratio / over]);
         let all = error * error * (count - 1.0);
-        // As many degrees of freedom are used up as there are factors.
+        // Each factor uses one degree of freedom.
         let left = (1.0 - variance / all) * (count - 1.0) / (count - 1.0 - streams as f64);
         let part = self.part(&factors);
-        // Where luck explains everything, arithmetic still leaves something.
+        // Even if luck explains everything, rounding errors remain.
         (all > 0.0 && left < HARDLY).then_some(Luck { part, left: left.larger(LEAST_LEFT) })
     }
 
-    /// By how much luck moves a quotient and how much of the variance of one fight that explains, by least squares.
+    /// The effect of luck on a quotient, and the share of the variance of one fight that it explains, by least squares.
     pub(super) fn explained(&self, measure: usize, ratio: f64, over: f64) -> Option<Explained> {
         let (streams, count) = (self.luck.len(), self.fights);
         if streams == 0 || count < (FIGHTS_FOR_EACH * (streams as f64 + 1.0)).larger(FIGHTS) {
@@ -198,26 +200,26 @@ impl LuckSums {
             at += index + 1;
             let covary = |(column, sum): (usize, &f64)| sum / count - mean[index] * mean[column];
             let mut row: Vec<f64> = products.iter().enumerate().map(covary).collect();
-            // Streams that always draw the same together are one.
+            // Streams whose draws are always equal count as one.
             row[index] += 1e-9 * products[index] / count;
             row
         };
         let factors = Lower::of((0..streams).map(row).collect())?.solve(&goes_along);
         let variance = inner_product(&factors, &goes_along);
-        // What is too large to be counted with is left as it is.
+        // Values that are too large to compute with are left unchanged.
         (variance.is_finite() && self.part(&factors).is_finite()).then_some(Explained { factors, variance })
     }
 
-    /// What luck has added to the mean of these fights, by how much it moves one.
+    /// The contribution of luck to the mean of these fights, given its effects.
     pub(super) fn part(&self, factors: &[f64]) -> f64 {
         inner_product(factors, &self.luck) / self.fights
     }
 }
 
-/// What luck explains of a quotient.
+/// The part of a quotient that luck explains.
 pub(super) struct Explained {
-    /// By how much one more of the luck of each stream moves it.
+    /// The effect of one unit of luck of each stream.
     pub(super) factors: Vec<f64>,
-    /// Of one fight.
+    /// For one fight.
     variance: f64,
 }

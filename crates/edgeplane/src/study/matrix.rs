@@ -1,4 +1,4 @@
-//! Everyone against everyone.
+//! Duels between all pairs of characters.
 
 use std::sync::Arc;
 
@@ -13,32 +13,32 @@ use crate::error::Error;
 use crate::game::Game;
 use crate::program::{Setup, Time};
 
-/// Characters against each other, one against one.
+/// The results of duels between characters.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Matrix {
     /// The characters.
     pub characters: Vec<String>,
-    /// Fights of each pair.
+    /// The number of fights of each pair.
     pub trials: u64,
     /// The seed.
     pub seed: u64,
-    /// Seconds after which a duel ends without a winner.
+    /// The time limit of a duel in seconds.
     pub time_limit: f64,
-    /// Metres between the two as a duel begins; nothing where nobody has a place.
+    /// The initial distance in metres; `None` without positions.
     pub distance: Option<f64>,
-    /// Every pair once, in the order of the list; each character against itself too.
+    /// Every pair once, in the order of the list, including each character against itself.
     pub duels: Vec<Duel>,
-    /// How they stand; nothing if not all pairs have fought.
+    /// The standing of the characters; `None` if not all pairs have been played.
     pub standing: Option<Standing>,
 }
 
-/// On which terms each pair fights.
+/// The conditions of the duels.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct DuelTerms {
-    /// Seconds after which a duel ends without a winner.
+    /// The time limit in seconds.
     pub time_limit: f64,
-    /// Metres between the two as it begins; without it distance is no matter, and nobody moves.
+    /// The initial distance in metres; without it, distances do not matter and nobody moves.
     pub distance: Option<f64>,
 }
 
@@ -48,18 +48,18 @@ pub struct DuelTerms {
 pub struct Duel {
     /// The first.
     pub one: String,
-    /// The other.
+    /// The second.
     pub other: String,
-    /// Share of fights that the first wins.
+    /// The share of fights that the first wins.
     pub win_rate: Figure,
-    /// Share of fights that the other wins.
+    /// The share of fights that the second wins.
     pub loss_rate: Figure,
-    /// How long they last.
+    /// The duration.
     pub duration: Figure,
 }
 
 impl Matrix {
-    /// The duel of two characters by their places in the list, and whether it was fought the other way round.
+    /// The duel of two characters, by their indices in the list, and whether it was played with the sides exchanged.
     pub fn duel(&self, one: usize, other: usize) -> (&Duel, bool) {
         let (first, second) = (one.min(other), one.max(other));
         let before: usize = (0..first).map(|row| self.characters.len() - row).sum();
@@ -67,11 +67,11 @@ impl Matrix {
     }
 }
 
-/// Lets every pair fight. Who is listed first makes no difference, so each pair fights once.
+/// Plays all pairs. The order of the sides makes no difference, so each pair is played once.
 ///
 /// # Errors
-/// [`Error::Unknown`] for a character that there is not; [`Error::Fight`]; [`Error::Stopped`]. If it is stopped, pairs
-/// that were not reached have figures without a value.
+/// [`Error::Unknown`] for an unknown character; [`Error::Fight`]; [`Error::Stopped`]. If it is stopped, the figures of
+/// pairs that were not reached have no value.
 pub fn run_matrix(
     game: &Game,
     characters: &[impl AsRef<str>],

@@ -1,4 +1,4 @@
-//! Study: what fights add up to.
+//! Studies: statistics over many fights.
 
 mod alike;
 mod book;

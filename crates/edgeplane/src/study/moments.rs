@@ -1,12 +1,12 @@
-//! Means, products and triple products of deviations, from which the spread and the skewness of sums follow.
+//! Means, and products and triple products of deviations, from which the variance and skewness of sums follow.
 
 use crate::numbers::Extremes;
 use serde::{Deserialize, Serialize};
 
 use super::statistics::{Confidence, Estimate, mean_interval};
 
-/// The moments of `N` numbers that come together, around their means (Welford 1962, Pébay 2008): nothing is lost when
-/// the means are large beside the deviations.
+/// The moments of `N` joint numbers around their means (Welford 1962, Pébay 2008): no precision is lost if the means
+/// are large compared with the deviations.
 #[derive(Clone, Debug, PartialEq)]
 pub(super) struct Moments<const N: usize> {
     pub(super) count: f64,
@@ -26,7 +26,7 @@ impl<const N: usize> Moments<N> {
         self.join(&Self { count: 1.0, mean: values, ..Self::default() });
     }
 
-    /// Adds what others come to.
+    /// Adds the moments of another sample.
     pub(super) fn join(&mut self, other: &Self) {
         let (a, b) = (self.count, other.count);
         if b == 0.0 {
@@ -58,7 +58,7 @@ impl<const N: usize> Moments<N> {
         self.count = all;
     }
 
-    /// The variance of a weighted sum of the numbers, as estimated from these.
+    /// The estimated variance of a weighted sum of the numbers.
     fn variance_of(&self, weights: [f64; N]) -> f64 {
         let mut sum = 0.0;
         for i in 0..N {
@@ -69,13 +69,12 @@ impl<const N: usize> Moments<N> {
         sum.larger(0.0) / (self.count - 1.0)
     }
 
-    /// Standard error of the mean of a weighted sum of the numbers; infinite for fewer than two.
+    /// The standard error of the mean of a weighted sum; infinite for fewer than two values.
     pub(super) fn error_of(&self, weights: [f64; N]) -> f64 {
         if self.count < 2.0 { f64::INFINITY } else { (self.variance_of(weights) / self.count).sqrt() }
     }
 
-    /// Skewness of a weighted sum of the numbers, corrected for the size of the sample (Joanes and Gill 1998); 0 where nothing
-    /// varies.
+    /// The skewness of a weighted sum, corrected for the sample size (Joanes and Gill 1998); 0 if nothing varies.
     pub(super) fn skewness_of(&self, weights: [f64; N]) -> f64 {
         let n = self.count;
         let spread = self.variance_of(weights) * (n - 1.0) / n;
@@ -94,13 +93,13 @@ impl<const N: usize> Moments<N> {
     }
 }
 
-/// A sum that stays a number, whatever is added: a study of a number that is far too large still has figures for all
-/// others, and can be kept in a file.
+/// A sum that remains a number, whatever is added: a study with one number that is far too large still has figures for
+/// all others, and can be stored in a file.
 pub(super) fn bounded(sum: f64) -> f64 {
     sum.clamp(-f64::MAX, f64::MAX)
 }
 
-/// Values of which the mean is wanted with its interval.
+/// Values whose mean is wanted with an interval.
 ///
 /// ```
 /// let mut values = edgeplane::study::Values::default();
@@ -114,12 +113,13 @@ pub(super) fn bounded(sum: f64) -> f64 {
 pub struct Values(Moments<1>);
 
 impl Values {
-    /// One more.
+    /// Adds a value.
     pub fn add(&mut self, value: f64) {
         self.0.add([value]);
     }
 
-    /// All of others. The bytes of the result depend on the order in which values are added and joined.
+    /// Adds all values of another sample. The rounding of the result depends on the order in which values are added and
+    /// joined.
     pub fn join(&mut self, other: &Self) {
         self.0.join(&other.0);
     }
@@ -131,7 +131,7 @@ impl Values {
 
     /// Their mean, with a 95 % interval (see [`Estimate`]).
     ///
-    /// One value has no interval, and none has no mean either: what is not known is infinite.
+    /// One value has no interval, and an empty sample has no mean: unknown values are infinite.
     pub fn estimate(&self) -> Estimate {
         let Moments { count, mean: [mean], .. } = self.0;
         let open = f64::INFINITY;

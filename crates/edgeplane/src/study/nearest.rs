@@ -1,4 +1,4 @@
-//! What is shown where nothing meets the goals of a search: the values that come nearest, and compromises between goals.
+//! The result if nothing meets the goals of a search: the nearest values, and compromises between goals.
 
 use std::cmp::Ordering;
 
@@ -8,41 +8,41 @@ use super::tuning::TradeOff;
 use crate::error::Error;
 use crate::numbers::Extremes;
 
-/// By how much less a point has to miss the goals, in large steps, to be changed more by a whole range.
+/// By how much the miss of the goals, in large steps, has to decrease to justify a change by a whole range.
 const NEARER: f64 = 0.006;
-/// Looks for the nearest point once there is none that meets the goals.
+/// Searches for the nearest point if no point meets the goals.
 const NEAREST: usize = 12;
-/// How much the second of two goals counts, from one end of the compromises between them to the other.
+/// The weights of the second of two goals, from one end of the compromises to the other.
 const COMPROMISES: [f64; 5] = [0.0, 0.3, 0.5, 0.7, 1.0];
 /// Fights of a compromise.
 const OF_COMPROMISE: u64 = 2_000;
-/// How much less has to be missed by what was seen than by what the model expects elsewhere, in large steps.
+/// By how much a known point has to be better than what the model expects elsewhere, in large steps.
 const CLEARLY: f64 = 0.25;
 
-/// How much each of two goals counts in a compromise between them.
+/// The weights of two goals in a compromise.
 struct Compromise {
     goals: (usize, usize),
     second: f64,
 }
 
 impl Compromise {
-    /// The greater of the two misses, so that compromises are found also where they are worse than a mixture of the ends would
-    /// be; and a little of all.
+    /// The greater of the two misses, so that compromises are also found where they are worse than a mixture of the
+    /// ends would be, plus a small part of their sum.
     fn miss(&self, misses: &[f64]) -> f64 {
         let (one, other) = self.goals;
         ((1.0 - self.second) * misses[one]).larger(self.second * misses[other]) + 0.01 * misses.iter().sum::<f64>()
     }
 }
 
-/// Compromises between each two of so many goals.
+/// The compromises between each pair of a number of goals.
 fn compromises(goals: usize) -> Vec<Compromise> {
     let pairs = (0..goals).flat_map(|one| (one + 1..goals).map(move |other| (one, other)));
     pairs.flat_map(|goals| COMPROMISES.map(|second| Compromise { goals, second })).collect()
 }
 
 impl Search<'_> {
-    /// Takes the best of what was seen in smaller parts of the ranges into account. In the whole they lie close together, and a
-    /// model of the whole does not tell them apart.
+    /// Includes the best points of smaller parts of the ranges. In the whole ranges they are close together, and a
+    /// model of the whole does not separate them.
     pub(super) fn take_in(&mut self, earlier: &mut Earlier) -> Result<(), Error> {
         let goals = self.task.goals;
         for weights in std::iter::once(None).chain(compromises(goals.len()).into_iter().map(Some)) {
@@ -63,7 +63,7 @@ impl Search<'_> {
         Ok(())
     }
 
-    /// Where the goals are missed by least, looked for where the model hopes most.
+    /// The point with the smallest miss, searched where the model expects it.
     pub(super) fn nearest(&mut self) -> Result<Place, Error> {
         for _ in 0..NEAREST {
             let outlook = self.outlook();
@@ -77,7 +77,7 @@ impl Search<'_> {
         let outlook = self.outlook();
         let moved = |place: &Place| NEARER * self.ranges.moved(place);
         let (expected, worth) = self.best(&|place| -outlook.misses(place, 0.0).sum::<f64>() - moved(place));
-        // The model evens out what comes in steps; what was seen did happen.
+        // The model smooths over steps; observed points are real.
         let worth_seen = |seen: &Seen| -misses(self.task.goals, &seen.figures) - moved(&seen.place);
         let seen = self.seen.iter().filter(|seen| seen.study.trials() >= 4 * FIRST);
         let best = seen.max_by(|a, b| worth_seen(a).total_cmp(&worth_seen(b)));
@@ -85,8 +85,8 @@ impl Search<'_> {
         Ok(best.filter(is_better).map_or(expected, |seen| seen.place.clone()))
     }
 
-    /// Compromises between each two goals, from what is best for the one to what is best for the other: the model says which,
-    /// and fights on them how good they are.
+    /// Compromises between each pair of goals, from the best for one to the best for the other, proposed by the model
+    /// and measured by fights.
     pub(super) fn trade_offs(&mut self) -> Result<Vec<TradeOff>, Error> {
         let mut places: Vec<Place> = Vec::new();
         for weights in compromises(self.task.goals.len()) {
@@ -121,7 +121,7 @@ impl Search<'_> {
             misses.then(self.ranges.moved(&a.1.place).total_cmp(&self.ranges.moved(&b.1.place)))
         };
         found.sort_by(order);
-        // Of those that are as good, the smallest change.
+        // Among equally good ones, the smallest change.
         found.dedup_by(|a, b| a.0 == b.0);
         let is_worse = |one: &[f64], other: &[f64]| one != other && one.iter().zip(other).all(|(a, b)| a >= b);
         let front = found.iter().filter(|one| !found.iter().any(|other| is_worse(&one.0, &other.0)));

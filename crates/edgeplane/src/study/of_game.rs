@@ -1,4 +1,4 @@
-//! The short way from a game to its studies.
+//! Studies as methods of a game.
 
 use std::sync::Arc;
 
@@ -10,10 +10,10 @@ use crate::game::Game;
 use crate::program::Setup;
 
 impl Game {
-    /// Runs many fights and adds up what happened.
+    /// Runs many fights and computes their figures.
     ///
     /// # Errors
-    /// [`Error::Unknown`], or [`Error::Fight`] for the first trial that could not go on.
+    /// [`Error::Unknown`], or [`Error::Fight`] for the first trial that failed.
     pub fn trials(&self, encounter: &str, plan: &TrialsPlan) -> Result<Trials, Error> {
         let setup = Arc::new(Setup::of(self.program(), self.encounter(encounter)?));
         run_trials(&setup, plan, &|_| {})

@@ -1,4 +1,4 @@
-//! What is known of the goals of a search at any values of its numbers.
+//! Predictions of the goals of a search at any values of its numbers.
 
 use std::f64::consts::FRAC_1_SQRT_2;
 
@@ -11,62 +11,64 @@ use super::surrogate::{Observation, Shape, Surrogate};
 use crate::measures::Unit;
 use crate::numbers::Extremes;
 
-/// Standard errors of the proof by which an answer keeps away from the bounds of its goals: nine of ten proofs hold.
+/// The margin of an answer to the bounds of its goals, in standard errors of the proof: nine of ten proofs succeed.
 const AWAY: f64 = 1.28;
-/// At most this part of what a goal allows.
+/// The maximum share of a goal's tolerance used as a margin.
 const MOST_AWAY: f64 = 0.75;
-/// How likely a proof has to hold before it is begun. A failed one is not lost, so waiting for more costs more.
+/// The probability of success that a proof requires before it is started. A failed proof is not lost, so waiting for
+/// more would cost more.
 const READY: f64 = 0.6;
-/// The same where an answer is nearer to the bounds.
+/// The same if an answer is nearer to the bounds.
 const SURE: f64 = 0.75;
-/// The same after a proof that failed, where the model had expected too much.
+/// The same after a failed proof, because the model's expectations were too high.
 const AGAIN: f64 = 0.85;
-/// Errors of the first proof within which a figure need not be known more exactly.
+/// The precision beyond which a figure need not be known better, in errors of the first proof.
 const KNOWN: f64 = 0.7;
-/// The logarithm of a probability below which distances count instead.
+/// The logarithm of a probability below which distances are used instead.
 const UNLIKELY: f64 = -27.0;
 
-/// A figure at a point, which is given as shares of the ranges, with its standard error.
+/// A figure at a point, given as shares of the ranges, with its standard error.
 pub(super) struct Known<'a> {
     pub(super) place: &'a [f64],
     pub(super) figure: &'a Figure,
     pub(super) error: f64,
 }
 
-/// All goals.
+/// The predictions of all goals.
 pub(super) struct Outlook {
     prospects: Vec<Prospect>,
-    /// For each goal, one before it with which its errors go together the most.
+    /// For each goal, an earlier goal with which its errors correlate most.
     partners: Vec<Option<Partner>>,
 }
 
-/// A goal with whose errors those of another go together: what is won more often by one side is won less often by the other.
+/// A goal with correlated errors: what one side wins more often, the other wins less often.
 #[derive(Clone, Copy, Debug)]
 struct Partner {
     goal: usize,
-    /// How much of their probability is that of a single error, and whether that is the same for both or the opposite.
+    /// The share of their probability that is due to a common error, and whether it has the same or the opposite sign.
     shared: f64,
     sign: f64,
 }
 
-/// One goal. Shares are modelled by the logarithm of their odds, in which numbers add up.
+/// The prediction of one goal. Shares are modelled by the logarithm of their odds, on which effects are additive.
 pub(super) struct Prospect {
     goal: Goal,
     unit: Unit,
-    /// Nothing where no fight had anything to say.
+    /// `None` if no fight had a value.
     figure: Option<Surrogate>,
-    /// Whether there is a figure at all, if it is so at some points only.
+    /// The probability that there is a figure at all, if only some points have one.
     presence: Option<Surrogate>,
     /// The variance of one fight, of the next proof, and of the first.
     one: f64,
     proof: f64,
     first_proof: f64,
-    /// Errors of the proof by which the figure has to keep away from the bounds.
+    /// The margin of the figure to the bounds, in errors of the proof.
     spare: f64,
 }
 
-/// Errors by which a proof has to hold after so many that failed: among many tries the luckiest would meet goals that are
-/// missed. At a bound the first passes in half of all cases, the second in a quarter, any other in a sixth.
+/// The margin that a proof must have after a number of failures, in standard errors: among many attempts, a lucky one
+/// would meet goals that are missed. At a bound the first proof succeeds in half of all cases, the second in a quarter,
+/// any other in a sixth.
 pub(super) fn spare(failed: usize) -> f64 {
     const SPARE: [f64; 3] = [0.0, 0.67, 1.0];
     SPARE[failed.min(SPARE.len() - 1)]
@@ -78,8 +80,8 @@ pub(super) fn to_spare(goal: &Goal, unit: Unit, errors: f64) -> f64 {
 }
 
 impl Prospect {
-    /// From the figures of one goal, the variance of one fight, and the number of fights of the first proof and of the next, with the
-    /// errors that it has to spare; with the shapes of models of nearly as many figures.
+    /// Computes predictions from the figures of one goal, the variance of one fight, and the numbers of fights of the
+    /// first and the next proof with its margin; reuses the shapes of models of nearly as many figures.
     pub(super) fn of(
         goal: &Goal,
         known: &[Known<'_>],
@@ -90,7 +92,7 @@ impl Prospect {
         let unit = known.first().map_or(Unit::Share, |known| known.figure.unit);
         let seen = |known: &Known<'_>| {
             let Figure { value: Some(value), low, high, trials, .. } = *known.figure else { return None };
-            // What is known to be certain is as far away as can be.
+            // Certainty is represented by the greatest distance.
             let end = if known.error > 0.0 { 0.5 / (trials as f64 + 1.0) } else { 1e-9 };
             let on_scale = |value: f64| if unit == Unit::Share { odds(value.clamp(end, 1.0 - end)) } else { value };
             let at = on_scale(value);
@@ -121,14 +123,13 @@ impl Prospect {
         }
     }
 
-    /// How far each figure is from what the model expects of it without that one, in standard errors. Nothing where
-    /// a figure is missing.
+    /// The deviation of each figure from the prediction without it, in standard errors; `None` for a missing figure.
     fn surprises(&self, points: usize) -> Vec<f64> {
         let surprises = self.figure.as_ref().map_or_else(Vec::new, Surrogate::left_out);
         if surprises.len() == points { surprises } else { Vec::new() }
     }
 
-    /// The value of the model for a value of the figure.
+    /// The value of the model's scale for a value of the figure.
     fn on_scale(&self, value: f64) -> f64 {
         match self.unit {
             Unit::Share if value <= 0.0 => f64::NEG_INFINITY,
@@ -142,7 +143,7 @@ impl Prospect {
         if self.unit == Unit::Share { 1.0 / (1.0 + libm::exp(-value)) } else { value }
     }
 
-    /// How many times an error of the figure is greater on the model's scale.
+    /// The factor by which an error of the figure is scaled on the model's scale.
     fn slope(&self, value: f64) -> f64 {
         if self.unit != Unit::Share {
             return 1.0;
@@ -151,7 +152,7 @@ impl Prospect {
         1.0 / (share * (1.0 - share))
     }
 
-    /// The bounds that the proof has to keep, and those from which chance in it is kept away.
+    /// The bounds that the proof has to meet, and those with its margin.
     fn bounds(&self) -> ((f64, f64), (f64, f64)) {
         let Goal { least, most, .. } = self.goal;
         let away = to_spare(&self.goal, self.unit, AWAY * self.proof.sqrt());
@@ -167,7 +168,7 @@ impl Prospect {
     }
 }
 
-/// What a goal's figure may be, in errors from what is expected, and how likely there is a figure at all.
+/// The range of a goal's figure in errors from its prediction, and the probability that there is a figure.
 #[derive(Clone, Copy, Debug)]
 struct Window {
     low: f64,
@@ -180,13 +181,13 @@ fn between(low: f64, high: f64) -> f64 {
     (below(high) - below(low)).larger(0.0)
 }
 
-/// The same, but as great for bounds that are close together: that of each, if there is anything between them.
+/// The same, with a lower limit for close bounds: the density of each, if there is anything between them.
 fn possible(low: f64, high: f64) -> f64 {
     if low < high { below(high) * below(-low) } else { 0.0 }
 }
 
 impl Outlook {
-    /// Of the prospects of all goals at so many points.
+    /// Predictions of all goals at a number of points.
     pub(super) fn new(prospects: Vec<Prospect>, points: usize) -> Self {
         let alone = prospects.len() < 2;
         let surprises: Vec<Vec<f64>> =
@@ -194,7 +195,7 @@ impl Outlook {
         let partner = |goal: usize| {
             let with = (0..goal).map(|other| (other, surely_together(&surprises[other], &surprises[goal])));
             let (goal, together) = with.max_by(|a, b| a.1.abs().total_cmp(&b.1.abs()).then(b.0.cmp(&a.0)))?;
-            // That is exact where both may go either way (Sheppard 1899).
+            // Exact if both signs are equally likely (Sheppard 1899).
             let shared = libm::asin(together.abs()) * std::f64::consts::FRAC_2_PI;
             (shared > 0.0).then_some(Partner { goal, shared, sign: together.signum() })
         };
@@ -206,8 +207,8 @@ impl Outlook {
         &self.prospects
     }
 
-    /// The probability that all figures are what they may be. Each goal is taken given the one with which its errors go
-    /// together: partly as if they were the same error, partly as if they were independent.
+    /// The probability that all figures meet their goals. Each goal is taken given the one with which its errors
+    /// correlate: partly as if they had the same error, partly as if they were independent.
     fn together(&self, windows: &[Window], chance: fn(f64, f64) -> f64) -> f64 {
         let mut all = 1.0;
         for (window, partner) in windows.iter().zip(&self.partners) {
@@ -224,8 +225,8 @@ impl Outlook {
         all
     }
 
-    /// More than 0 where the goals are expected to be met and a proof would show it, the more the less is changed; below 0 the
-    /// logarithm of how likely a proof would.
+    /// Positive if the goals are expected to be met and a proof would show it, and larger for smaller changes; negative
+    /// values are the logarithm of the probability of a successful proof.
     pub(super) fn merit(&self, place: &[f64], moved: f64) -> f64 {
         let (mut is_inside, mut far) = (true, 0.0);
         let mut windows = Vec::with_capacity(self.prospects.len());
@@ -259,8 +260,8 @@ impl Outlook {
         if likely > UNLIKELY { likely.smaller(0.0) } else { UNLIKELY - far }
     }
 
-    /// How much smaller the change becomes with a point, by how possible it is that it meets the goals; `by` is what it would
-    /// gain.
+    /// The expected improvement: by how much the change becomes smaller with a point, weighted by the probability that
+    /// it meets the goals; `by` is its gain.
     pub(super) fn gain(&self, place: &[f64], by: f64) -> f64 {
         if by <= 0.0 {
             return by;
@@ -273,7 +274,7 @@ impl Outlook {
             };
             let (_, (low, high)) = prospect.bounds();
             let error = variance.sqrt();
-            // Chance in the proof decides what is left in doubt.
+            // Chance in the proof decides what remains in doubt.
             let is_known = error < KNOWN * prospect.first_proof.sqrt() * prospect.slope(value);
             if is_known && !(low..=high).contains(&value) {
                 return 0.0;
@@ -284,7 +285,7 @@ impl Outlook {
         self.together(&windows, possible) * by
     }
 
-    /// How far each goal is missed, in large steps, if so many errors of the model are in its favour.
+    /// The miss of each goal in large steps, if a number of errors of the model are in its favour.
     pub(super) fn misses(&self, place: &[f64], errors: f64) -> impl Iterator<Item = f64> {
         self.prospects.iter().map(move |prospect| {
             let Some((value, variance)) = prospect.figure.as_ref().map(|figure| figure.at(place)) else { return 10.0 };
@@ -295,7 +296,7 @@ impl Outlook {
         })
     }
 
-    /// Fights after which twice as much is known at a point of the goals that are in doubt there.
+    /// The number of fights that would double the information at a point about goals in doubt.
     pub(super) fn fights_at(&self, place: &[f64]) -> u64 {
         let fights = |prospect: &Prospect| {
             let (value, variance) = prospect.figure.as_ref()?.at(place);
@@ -310,7 +311,7 @@ impl Outlook {
     }
 }
 
-/// The correlation of two lists, as near to 0 as it may be by a standard error (Fisher 1915).
+/// The correlation of two lists, reduced toward 0 by one standard error (Fisher 1915).
 fn surely_together(one: &[f64], other: &[f64]) -> f64 {
     let count = one.len().min(other.len());
     if count < 6 {

@@ -1,4 +1,4 @@
-//! Searches for wanted values, from the values of now outward.
+//! Searches for values, outward from the current values.
 
 use super::goals::Goal;
 use super::ranges::Ranges;
@@ -11,21 +11,21 @@ use crate::error::Error;
 use crate::game::Game;
 use crate::numbers::Extremes;
 
-/// A range is searched from the value of now outward if it is more than sixteen times as wide as that value: first to
-/// twice the value on either side, and sixteen times as far each time that nothing meets the goals.
+/// A range is searched outward from the current value if it is more than sixteen times as wide as that value: first up
+/// to twice the value on either side, and sixteen times as far each time that nothing meets the goals.
 const REACH: f64 = 2.0;
 const OUTWARD: f64 = 16.0;
 const WIDE: f64 = 0.125;
-/// The least part, for which a range has digits.
+/// The smallest part, limited by the digits of a range.
 const LEAST: f64 = 1e-12;
 
-/// Looks for values of the varied numbers, within their ranges, that meet all goals; of those, the ones that
-/// change the least, each change taken by the width of its range. When nothing meets them, the
-/// numbers are those that come nearest, and where several goals pull apart there are compromises between them.
+/// Searches for values of the varied numbers, within their ranges, that meet all goals with the smallest change, where
+/// each change is relative to the width of its range. If none do, the result contains the nearest values and, if
+/// several goals conflict, compromises between them.
 ///
-/// Goals that name no encounter are of this one.
+/// Goals without an encounter refer to this one.
 ///
-/// The answer is proven on other seeds than the search's. `progress` is called with the number of fights.
+/// The answer is proven on different seeds from those of the search. `progress` is called with the number of fights.
 ///
 /// # Errors
 /// As [`Game::variant`] and [`super::run_measures`]; [`Error::Stopped`] if it is stopped before anything is known.
@@ -38,10 +38,10 @@ pub fn run_tuning(
     progress: &(dyn Fn(u64) + Sync),
 ) -> Result<Tuning, Error> {
     let agenda = Agenda::of(goals, encounter);
-    // What is wrong with a measure is said before any search.
+    // Errors in measures are reported before any search.
     agenda.variants(game)?;
     let now = varied.iter().map(|vary| vary.value_now(game)).collect::<Result<Vec<_>, _>>()?;
-    // The search starts in the middle where a formula stands.
+    // For a formula, the search starts in the middle of the range.
     let start = |(vary, now): (&Vary, &Option<f64>)| now.unwrap_or((vary.bounds().0 + vary.bounds().1) / 2.0);
     let starts: Vec<f64> = varied.iter().zip(&now).map(start).collect();
     let within = |(vary, now): (&Vary, &Option<f64>)| {
@@ -51,7 +51,7 @@ pub fn run_tuning(
     let is_within = varied.iter().zip(&now).all(within);
     let crew = Crew::new(&plan.study, progress);
     let task = Task { game, encounter, agenda: &agenda, goals, crew: &crew, plan, is_within };
-    // In shares of the whole ranges.
+    // As shares of the whole ranges.
     let changed_by = |tuning: &Tuning| {
         let share = |((vary, start), number): ((&Vary, &f64), &TunedNumber)| {
             let (low, high) = vary.bounds();
@@ -66,7 +66,7 @@ pub fn run_tuning(
         let narrowed: Vec<Vary> = varied.iter().zip(&starts).map(|(vary, at)| narrowed(vary, *at, part)).collect();
         let ranges = Ranges::part_of(varied, &narrowed, &starts);
         let Some(answer) = Search::run(task, ranges, part < 1.0, &mut earlier)? else { continue };
-        // Nothing that lies beyond this part is changed less.
+        // No point beyond this part is a smaller change.
         let is_least = answer.met && changed_by(&answer) <= part * (1.0 + 1e-9);
         let is_better = |before: &Tuning| answer.met && changed_by(&answer) < changed_by(before);
         let found_now = match found.take() {
@@ -83,9 +83,9 @@ pub fn run_tuning(
     found.ok_or(Error::Stopped)
 }
 
-/// The parts of the ranges that are searched one after the other, as shares of them to either side of the values of now.
-/// A range that is much wider than its value is searched from there outward: what happens in a hundredth of it would
-/// be missed between points that are spread over all of it.
+/// The parts of the ranges that are searched one after the other, as shares to either side of the current values. A
+/// range that is much wider than its value is searched outward: points spread over all of it would miss what happens in
+/// a hundredth of it.
 fn parts_to_search(varied: &[Vary], starts: &[f64]) -> Vec<f64> {
     let of = |(vary, start): (&Vary, &f64)| {
         let (low, high) = vary.bounds();
@@ -98,7 +98,7 @@ fn parts_to_search(varied: &[Vary], starts: &[f64]) -> Vec<f64> {
     parts
 }
 
-/// A part of a range around a value; its step goes from the lower end of the whole.
+/// A part of a range around a value; its steps start at the lower end of the whole range.
 fn narrowed(vary: &Vary, start: f64, part: f64) -> Vary {
     if part >= 1.0 {
         return vary.clone();

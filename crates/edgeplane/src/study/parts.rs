@@ -1,9 +1,8 @@
-//! Studies in parts: each part counts a stretch of the trials, and all of them together come to the same bytes as one
-//! run.
+//! Studies in parts: each part counts a range of the trials, and all parts together give the same bytes as one run.
 //!
-//! Floating-point sums depend on their order, so what is added to what depends on nothing but the numbers of the trials:
-//! batches are joined two by two in a tree whose shape is fixed. A part keeps the largest branches of that tree that lie
-//! wholly within it, which are at most two for each doubling of the trials.
+//! Floating-point sums depend on their order, so the order is determined by the numbers of the trials only: batches are
+//! joined in pairs in a tree of fixed shape. A part keeps the largest branches of that tree that lie completely inside
+//! it, which are at most two for each doubling of the trials.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -15,8 +14,8 @@ use super::trials::{BATCH, Trials, TrialsPlan, count_batches, figures};
 use crate::error::Error;
 use crate::program::{Setup, stable_hash};
 
-/// What a stretch of batches comes to: a branch of the tree, with the number of its first batch and how many batches
-/// it holds, a power of two.
+/// The sums of a range of batches: a branch of the tree, with the number of its first batch and the number of its
+/// batches, a power of two.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 struct Branch {
     first: u64,
@@ -29,7 +28,7 @@ struct Branch {
 pub(super) struct Forest(Vec<Branch>);
 
 impl Forest {
-    /// Adds the batch after the last one, or any branch that lies after it.
+    /// Adds the next batch, or any branch that lies after the last one.
     fn push(&mut self, mut branch: Branch) {
         while let Some(last) = self.0.last() {
             let is_twin = last.batches == branch.batches
@@ -49,12 +48,12 @@ impl Forest {
         self.push(Branch { first: number, batches: 1, tally });
     }
 
-    /// Debug texts of numbers are exact, and those of a version of the library stay as they are.
+    /// Debug texts of numbers are exact, and stable within a version of the library.
     fn checksum(&self) -> String {
         format!("{:016x}", stable_hash(format!("{:?}", self.0)))
     }
 
-    /// Everything together, from left to right.
+    /// Joins everything from left to right.
     pub(super) fn total(&self, setup: &Setup) -> Tally {
         let mut all = Tally::new(setup);
         self.0.iter().for_each(|branch| all.join(&branch.tally));
@@ -62,25 +61,25 @@ impl Forest {
     }
 }
 
-/// One part of a study, to be kept in a file and merged with the others.
+/// One part of a study, to be stored in a file and merged with the others.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct StudyPart {
-    /// The version of this library that counted it.
+    /// The version of the library that produced it.
     pub edgeplane: String,
-    /// A fingerprint of the ruleset: of everything that is written in the files, and of values tried in their place.
+    /// A fingerprint of the ruleset: of the contents of its files, and of values set in their place.
     pub ruleset: String,
     /// The encounter.
     pub encounter: String,
     /// The seed of the whole study.
     pub seed: u64,
-    /// Fights of the whole study.
+    /// The number of fights of the whole study.
     pub trials: u64,
-    /// Which part it is, from 1 on.
+    /// Its number, from 1.
     pub part: u64,
-    /// Of how many.
+    /// The number of parts.
     pub parts: u64,
     forest: Forest,
-    /// Of all that was counted, by which a part is known to be as it was written.
+    /// A checksum of all counts, to detect damage.
     checksum: String,
 }
 
@@ -89,23 +88,23 @@ pub struct StudyPart {
 pub enum PartFault {
     /// There is nothing to merge.
     Nothing,
-    /// Two parts (by their places in the list) are not of one study; what differs.
+    /// Two parts (by their indices in the list) belong to different studies.
     Different {
-        /// The place of the other one.
+        /// The index of the other one.
         at: usize,
-        /// What differs between it and the first: "seed".
+        /// The difference to the first: "seed".
         what: &'static str,
     },
-    /// A part is not of this ruleset, or of another version of this library.
+    /// A part belongs to another ruleset or another version of this library.
     Foreign {
-        /// Its place in the list.
+        /// Its index in the list.
         at: usize,
-        /// What differs.
+        /// The difference.
         what: &'static str,
     },
-    /// The same part was counted twice, and differently; or it does not hold what it says.
+    /// The same part exists twice with different contents, or its contents are damaged.
     Damaged {
-        /// Its place in the list.
+        /// Its index in the list.
         at: usize,
     },
 }
@@ -123,17 +122,17 @@ impl std::fmt::Display for PartFault {
 
 impl std::error::Error for PartFault {}
 
-/// What merged parts come to.
+/// The result of merging parts.
 #[derive(Clone, Debug, PartialEq)]
 #[non_exhaustive]
 pub struct Merged {
-    /// The figures of all fights that are there.
+    /// The figures of all fights that are present.
     pub trials: Trials,
-    /// Parts that are not there.
+    /// The missing parts.
     pub missing: Vec<u64>,
 }
 
-/// A name for the rules that a setup fights by, the same on every machine.
+/// A name for the rules of a setup, equal on every machine.
 fn fingerprint(setup: &Setup) -> String {
     let files = setup.program().sources().files().iter().map(|file| file.text());
     let lines = setup.policies.iter().map(|one| one.lines.iter().map(|line| line.ability_index).collect::<Vec<_>>());
@@ -149,10 +148,10 @@ fn stretch(trials: u64, part: u64, parts: u64) -> Range<u64> {
     bound(part.saturating_sub(1))..bound(part)
 }
 
-/// Runs one part of a study: the `part`th of `parts`, from 1 on.
+/// Runs one part of a study, with numbers from 1 to `parts`.
 ///
 /// # Errors
-/// [`Error::Fight`] for the first trial (by number) that could not go on; [`Error::Stopped`].
+/// [`Error::Fight`] for the first trial (by number) that failed; [`Error::Stopped`].
 pub fn run_part(
     setup: &Arc<Setup>,
     plan: &TrialsPlan,
@@ -171,21 +170,21 @@ pub fn run_part(
         checksum: forest.checksum(),
         forest,
     };
-    // Half a part would pass for a whole one.
+    // An incomplete part could be taken for a complete one.
     if counted.is_whole(setup) { Ok(counted) } else { Err(Error::Stopped) }
 }
 
-/// How many fights a part of a study has.
+/// The number of fights of a part.
 pub fn trials_of_part(trials: u64, (part, parts): (u64, u64)) -> u64 {
     let stretch = stretch(trials, part, parts);
     trials.min(stretch.end * BATCH) - trials.min(stretch.start * BATCH)
 }
 
-/// Merges parts in any order; one that is there twice counts once. With all of them, the figures are those of a single
-/// run to the last byte.
+/// Merges parts in any order; duplicates count once. With all parts, the figures equal those of a single run to the
+/// last byte.
 ///
 /// # Errors
-/// [`PartFault`] when they are not parts of one study of these rules.
+/// [`PartFault`] if they are not parts of one study of these rules.
 pub fn merge_parts(setup: &Setup, parts: &[StudyPart]) -> Result<Merged, PartFault> {
     let first = parts.first().ok_or(PartFault::Nothing)?;
     let mut sorted: Vec<Option<&StudyPart>> = Vec::new();
@@ -229,11 +228,11 @@ pub fn merge_parts(setup: &Setup, parts: &[StudyPart]) -> Result<Merged, PartFau
     Ok(Merged { trials: figures(setup, &plan, &forest.total(setup)), missing })
 }
 
-/// Most parts of one study.
+/// The maximum number of parts of one study.
 pub const MOST_PARTS: u64 = 100_000;
 
 impl StudyPart {
-    /// Whether it holds just the batches of its stretch, each with everything that is counted.
+    /// Whether it contains exactly the batches of its range, each with everything that is counted.
     fn is_whole(&self, setup: &Setup) -> bool {
         if !(1..=MOST_PARTS).contains(&self.parts) || !(1..=self.parts).contains(&self.part) {
             return false;

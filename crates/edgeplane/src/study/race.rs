@@ -1,5 +1,5 @@
-//! Many changes of a ruleset, looked at again with more and more pairs of fights: those first that may do most, each until its
-//! effect is known well enough.
+//! Examines many changes of a ruleset with increasing numbers of pairs of fights: first those that may have the largest
+//! effects, each until its effect is known well enough.
 
 use super::compare::{Difference, Pairs, pair_up};
 use super::effect::{ChangeEffect, Direction};
@@ -13,28 +13,28 @@ use crate::measures::Unit;
 use crate::numbers::Extremes;
 use crate::text::Override;
 
-/// An effect of which the interval reaches less than half of it to either side is known well enough.
+/// An effect is known well enough if its interval extends by less than half of it to either side.
 const KNOWN: f64 = 0.5;
-/// What is surely smaller than this part of the greatest effect is not looked at more closely.
+/// Effects that are certainly smaller than this share of the largest one are not examined further.
 const SMALL: f64 = 0.25;
 
-/// Changes against one another for fights.
+/// Changes that compete for fights.
 pub(super) struct Race<'a, 'b> {
     pub(super) crew: &'a Crew<'b>,
-    /// As things are.
+    /// The unchanged variant.
     pub(super) base: &'a Variant,
-    /// How many pairs of fights each look ends with; the first is over.
+    /// The number of pairs of fights at the end of each look, except the first, which is over.
     pub(super) looks: &'a [u64],
     pub(super) screened: Option<&'a Screened>,
-    /// The confidence of those that a screening has picked, and of all others.
+    /// The confidence of changes picked by a screening, and of all others.
     pub(super) of_picked: Confidence,
     pub(super) sure: Confidence,
-    /// Fights of the whole study, for its progress.
+    /// The fights of the whole study, for its progress.
     pub(super) most: u64,
 }
 
 impl Race<'_, '_> {
-    /// Spends a number of fights: on those that a screening has picked, then on those that did something by themselves, then on
+    /// Spends a number of fights: on changes picked by a screening, then on those with an effect of their own, then on
     /// all.
     pub(super) fn run(
         &self,
@@ -86,7 +86,7 @@ impl Race<'_, '_> {
     }
 }
 
-/// One change of the ruleset, or why there is none to try.
+/// One change of the ruleset, or the reason why it cannot be tried.
 pub(super) struct Way {
     pub(super) direction: Direction,
     pub(super) tried: String,
@@ -95,15 +95,15 @@ pub(super) struct Way {
 
 /// A change, and what is known of its effect.
 pub(super) struct Tried<'a> {
-    /// Of what it is a change, by its index.
+    /// The index of the changed number or rule.
     pub(super) subject: usize,
     pub(super) way: &'a Way,
     pub(super) variant: Variant,
     pub(super) sums: Vec<Pairs>,
     pub(super) pairs: u64,
-    /// It has changed a fight.
+    /// Whether it has changed a fight.
     pub(super) is_seen: bool,
-    /// The variance of what a fight says with it and without it, in the first look.
+    /// The variance of a fight's sample with it and without it, in the first look.
     pub(super) spread: f64,
     pub(super) difference: Difference,
 }
@@ -115,7 +115,7 @@ impl Tried<'_> {
         self.judge(sure);
     }
 
-    /// Says anew what its pairs show, with another confidence.
+    /// Recomputes the effect of its pairs with another confidence.
     pub(super) fn judge(&mut self, sure: Confidence) {
         self.difference = self.sums[0].difference(&self.variant.measures()[0], sure);
     }
@@ -128,13 +128,13 @@ impl Tried<'_> {
         (self.difference.low.unwrap_or(f64::NEG_INFINITY), self.difference.high.unwrap_or(f64::INFINITY))
     }
 
-    /// How great it is at least if nothing else is asked for: not for a claim.
+    /// A plausible lower bound of its size, not for claims.
     pub(super) fn likely(&self) -> f64 {
         let difference = self.sums[0].difference(&self.variant.measures()[0], Confidence::default());
         difference.low.zip(difference.high).map_or(0.0, |(low, high)| low.larger(-high).larger(0.0))
     }
 
-    /// How great the effect is at least, and at most.
+    /// The lower and the upper bound of the size of the effect.
     fn surely(&self) -> f64 {
         let (low, high) = self.ends();
         low.larger(-high).larger(0.0)
@@ -145,7 +145,7 @@ impl Tried<'_> {
         high.larger(-low)
     }
 
-    /// Whether more fights than the first so many would show nothing that matters beside the greatest effect.
+    /// Whether further fights would show nothing that matters beside the largest effect.
     fn is_settled(&self, first: u64, greatest: f64) -> bool {
         let (low, high) = self.ends();
         let size = self.difference.difference.map_or(0.0, f64::abs);
@@ -168,7 +168,7 @@ impl Tried<'_> {
     pub(super) fn together(&self, before: &Figure, found: Option<Found>) -> ChangeEffect {
         let interval = found.map(|found| found.interval);
         let value = interval.map(|one| one.value);
-        // No share changes by more than the whole.
+        // No share changes by more than 1.
         let most = if before.unit == Unit::Share { 1.0 } else { f64::INFINITY };
         let within = |end: f64| end.clamp(-most, most);
         let end = |end: fn(&Interval) -> f64| interval.as_ref().map(end).filter(|end| end.is_finite()).map(within);

@@ -1,5 +1,5 @@
-//! The ranges of varied numbers: their points as shares of the ranges, the lattice of values that are tried, and the search
-//! for the best point of it.
+//! The ranges of varied numbers: points as shares of the ranges, the lattice of values that are tried, and the search
+//! for the best lattice point.
 
 use crate::numbers::Extremes;
 use rayon::prelude::*;
@@ -9,27 +9,27 @@ use super::vary::Vary;
 
 /// Lattice points between the ends of a range without a step.
 const FINENESS: f64 = 400.0;
-/// Candidates for each varied number that are tried, and the best of them that are improved upon.
+/// Candidates for each varied number that are tried, and the number of the best ones that are improved.
 const CANDIDATES: usize = 256;
 const IMPROVED: usize = 6;
 
-/// A point: for each number, which share of its range lies below it.
+/// A point: for each number, its position as a share of its range.
 pub(super) type Place = Vec<f64>;
 
-/// The ranges, and where the search starts.
+/// The ranges, and the starting point of the search.
 pub(super) struct Ranges<'a> {
     pub(super) varied: &'a [Vary],
     pub(super) start: Place,
     weights: Vec<f64>,
-    /// How many times finer the lattice is than at first, for ranges without a step.
+    /// The refinement of the lattice relative to the first one, for ranges without a step.
     pub(super) finer: f64,
-    /// The turns of a sequence that fills any number of dimensions evenly.
+    /// The increments of a sequence that fills any number of dimensions evenly.
     turns: Vec<f64>,
 }
 
 impl<'a> Ranges<'a> {
-    /// Parts of some ranges, with the starting value of each number, or the nearest within its part. What a share of a
-    /// part counts as a change is its share of the whole range, beside that of the widest.
+    /// Parts of some ranges, with the starting value of each number, or the nearest value within its part. A change
+    /// within a part is weighted by the share of the whole range, relative to the widest one.
     pub(super) fn part_of(whole: &[Vary], varied: &'a [Vary], starts: &[f64]) -> Self {
         let width = |vary: &Vary| vary.bounds().1 - vary.bounds().0;
         let widths: Vec<f64> = varied
@@ -60,13 +60,13 @@ impl<'a> Ranges<'a> {
         self.varied.iter().zip(place).map(value).collect()
     }
 
-    /// How much a point changes the start.
+    /// The size of a point's change from the start.
     pub(super) fn moved(&self, place: &Place) -> f64 {
         let shares = place.iter().zip(&self.start).zip(&self.weights);
         shares.map(|((at, start), weight)| weight * (at - start) * weight * (at - start)).sum::<f64>().sqrt()
     }
 
-    /// How much a point can change it.
+    /// The maximum size of a change.
     pub(super) fn farthest(&self) -> f64 {
         self.moved(&self.start.iter().map(|from| if *from < 0.5 { 1.0 } else { 0.0 }).collect())
     }
@@ -76,7 +76,7 @@ impl<'a> Ranges<'a> {
         self.turns.iter().map(|turn| ((index + 1) as f64 * turn).fract()).collect()
     }
 
-    /// The nearest point of the lattice, so many times as fine as at first.
+    /// The nearest point of the lattice with a refinement.
     pub(super) fn snapped(&self, place: &Place, finer: f64) -> Place {
         let snap = |(vary, share): (&Vary, &f64)| {
             let ((low, high), step) = (vary.bounds(), step(vary, finer));
@@ -87,8 +87,8 @@ impl<'a> Ranges<'a> {
         self.varied.iter().zip(place).map(snap).collect()
     }
 
-    /// The point of the lattice with the greatest score: scattered ones, after the first so many, and the known ones are
-    /// tried, and the best of them improved.
+    /// The lattice point with the highest score: scattered points, starting after a given number, and the known ones
+    /// are tried, and the best of them improved.
     pub(super) fn best(
         &self,
         crew: &Crew<'_>,
@@ -97,7 +97,7 @@ impl<'a> Ranges<'a> {
         score: &(dyn Fn(&Place) -> f64 + Sync),
     ) -> (Place, f64) {
         let count = CANDIDATES * self.numbers();
-        // Each time others, so that what was missed once is not missed for ever.
+        // Different ones each time, so that nothing is missed permanently.
         let first = known.len() * count;
         let scattered = (first..first + count).map(|index| self.snapped(&self.scattered(index), finer));
         let places: Vec<Place> = scattered.chain(known.iter().cloned()).collect();
@@ -115,8 +115,7 @@ impl<'a> Ranges<'a> {
         improved.into_iter().fold(first, better)
     }
 
-    /// Walks to whichever neighbour is better, along each number and along the way back to the start, with shorter and
-    /// shorter steps.
+    /// Moves to better neighbours, along each number and along the way back to the start, with decreasing step sizes.
     fn climb(&self, from: Place, worth: f64, finer: f64, score: &(dyn Fn(&Place) -> f64 + Sync)) -> (Place, f64) {
         let least: Vec<f64> = self.varied.iter().map(|vary| width_of_step(vary, finer)).collect();
         let (mut best, mut worth, mut stride) = (from, worth, 1.0 / 16.0);
@@ -162,8 +161,8 @@ pub(super) fn apart(one: &Place, other: &Place) -> f64 {
     one.iter().zip(other).map(|(a, b)| (a - b) * (a - b)).sum::<f64>().sqrt()
 }
 
-/// For each number a turn: powers of 1 / g, where g solves g^(numbers + 1) = g + 1, the golden ratio for one number.
-/// Multiples of them fill the ranges evenly (Roberts 2018).
+/// For each number an increment: powers of 1 / g, where g solves g^(numbers + 1) = g + 1, the golden ratio for one
+/// number. Their multiples fill the ranges evenly (Roberts 2018).
 fn turns(numbers: usize) -> Vec<f64> {
     let mut golden = 2.0;
     for _ in 0..64 {

@@ -1,4 +1,4 @@
-//! Running trials for a list of measures, and adding their samples up in the order of the trials.
+//! Runs trials for a list of measures, and adds their samples in the order of the trials.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -19,25 +19,25 @@ use crate::measures::Measure;
 use crate::numbers::Extremes;
 use crate::program::Setup;
 
-/// Fights that one thread takes at a time: few, so that a short study keeps all threads busy too.
+/// The number of fights that a thread takes at a time: few, so that short studies use all threads, too.
 const BATCH: u64 = 32;
-/// Fights of which the samples are kept before they are added up: bounds the memory, whatever the number
-/// of trials.
+/// The number of fights whose samples are stored before they are added, to bound the memory whatever the number of
+/// trials.
 const ROUND: u64 = 131_072;
 
-/// An encounter of one ruleset, and what is measured in it.
+/// An encounter of one ruleset, and its measures.
 #[derive(Clone, Debug)]
 pub struct Variant {
     setup: Arc<Setup>,
     measures: Vec<Measure>,
     /// Some fight has drawn chance, other than for tie-breaks.
     drew: Arc<AtomicBool>,
-    /// The streams of which the luck is noted, if it is.
+    /// The streams whose luck is recorded, if any.
     noted: Option<Arc<[u32]>>,
 }
 
 impl Variant {
-    /// An encounter with measures, as text; see [`crate::measures::Quantity`] for what there is.
+    /// An encounter with measures as text; see [`crate::measures::Quantity`] for the possible ones.
     ///
     /// # Errors
     /// [`Error::Measure`] for the first measure that cannot be read.
@@ -53,12 +53,12 @@ impl Variant {
         &self.setup
     }
 
-    /// Has the luck of some streams noted.
+    /// Records the luck of some streams.
     pub(super) fn noting(self, streams: &Arc<[u32]>) -> Self {
         Self { noted: Some(Arc::clone(streams)), ..self }
     }
 
-    /// Whether no fight so far has drawn chance: then all are alike, but for tie-breaks.
+    /// Whether no fight so far has drawn chance, so that all are equal except for tie-breaks.
     pub(super) fn is_certain(&self) -> bool {
         !self.drew.load(Ordering::Relaxed)
     }
@@ -72,7 +72,7 @@ impl Variant {
 /// For each measure the sample of each trial, in order.
 pub(super) type Samples = Vec<Vec<Sample>>;
 
-/// Some trials of each variant, the luck in them where it is noted, and whether all of them were played.
+/// Some trials of each variant, with their luck if it is recorded, and whether all of them were played.
 struct Batch<const N: usize> {
     samples: [Samples; N],
     luck: [LuckSums; N],
@@ -80,7 +80,7 @@ struct Batch<const N: usize> {
 }
 
 impl<const N: usize> Batch<N> {
-    /// Room for so many of each.
+    /// Buffers for a number of trials of each.
     fn new(variants: [&Variant; N], trials: usize) -> Self {
         let luck = |one: &Variant| {
             let streams = one.noted.as_ref().map_or(0, |noted| noted.len());
@@ -91,7 +91,7 @@ impl<const N: usize> Batch<N> {
     }
 }
 
-/// Threads with a study's seed, and a callback that learns how far they are.
+/// Threads with the seed of a study, and a callback for its progress.
 pub(super) struct Crew<'a> {
     pool: Option<rayon::ThreadPool>,
     seed: u64,
@@ -103,50 +103,50 @@ pub(super) struct Crew<'a> {
 
 impl<'a> Crew<'a> {
     pub(super) fn new(plan: &TrialsPlan, progress: &'a (dyn Fn(u64) + Sync)) -> Self {
-        // Where no thread can be started, this one can do it all.
+        // If no thread can be started, this one does everything.
         let pool = rayon::ThreadPoolBuilder::new().num_threads(plan.threads.unwrap_or(0)).build().ok();
         Self { pool, seed: plan.seed, stop: plan.stop, done: AtomicU64::new(0), work: AtomicU64::new(0), progress }
     }
 
-    /// How many fights have been played so far.
+    /// The number of fights played so far.
     pub(super) fn done(&self) -> u64 {
         self.done.load(Ordering::Relaxed)
     }
 
-    /// Counts fights that others have played for the study.
+    /// Counts fights played elsewhere for the study.
     pub(super) fn count(&self, fights: u64) {
         self.done.fetch_add(fights, Ordering::Relaxed);
     }
 
-    /// How many things have happened in a fight so far, on average: the same on every machine, and about proportional to
-    /// the time that a fight takes.
+    /// The average number of steps in a fight so far: equal on every machine, and roughly proportional to the time that
+    /// a fight takes.
     pub(super) fn work(&self) -> f64 {
         self.work.load(Ordering::Relaxed) as f64 / self.done().max(1) as f64
     }
 
-    /// Does something with each of a list, on all threads.
+    /// Processes each element of a list, on all threads.
     pub(super) fn each<T: Sync, R: Send>(&self, list: &[T], work: impl Fn(usize, &T) -> R + Sync) -> Vec<R> {
         self.install(|| list.par_iter().enumerate().map(|(index, one)| work(index, one)).collect())
     }
 
-    /// Whether the study ends before its time.
+    /// Whether the study is stopped.
     pub(super) fn is_stopped(&self) -> bool {
         self.stop.is_some_and(Stop::is_raised)
     }
 
-    /// Runs some trials of a variant; only the first of them, if it is stopped on the way.
+    /// Runs some trials of a variant; only the first of them if it is stopped on the way.
     pub(super) fn samples(&self, variant: &Variant, trials: Range<u64>) -> Result<Samples, Error> {
         let [samples] = self.samples_of_each([variant], trials)?;
         Ok(samples)
     }
 
-    /// The same with the luck in them.
+    /// The same with their luck.
     pub(super) fn samples_and_luck(&self, variant: &Variant, trials: Range<u64>) -> Result<(Samples, LuckSums), Error> {
         let Batch { samples: [samples], luck: [luck], .. } = self.install(|| self.batches([variant], trials))?;
         Ok((samples, luck))
     }
 
-    /// The streams of a variant whose luck is worth noting, as its first trials show.
+    /// The streams of a variant whose luck is worth recording, determined from its first trials.
     pub(super) fn streams_that_vary(&self, variant: &Variant) -> Result<Arc<[u32]>, Error> {
         let mut fight = Fight::with_chance(Arc::clone(&variant.setup), NotedChance::default(), 0);
         let luck = |trial: u64| {
@@ -158,7 +158,7 @@ impl<'a> Crew<'a> {
         Ok(that_vary(&fights).into())
     }
 
-    /// The same trials of several variants, batch by batch, so that a stop on the way leaves as many of each.
+    /// The same trials of several variants, batch by batch, so that a stop leaves the same number of each.
     pub(super) fn samples_of_each<const N: usize>(
         &self,
         variants: [&Variant; N],
@@ -167,7 +167,7 @@ impl<'a> Crew<'a> {
         Ok(self.install(|| self.batches(variants, trials))?.samples)
     }
 
-    /// Does something on the study's threads.
+    /// Runs something on the study's threads.
     pub(super) fn install<R: Send>(&self, work: impl FnOnce() -> R + Send) -> R {
         match &self.pool {
             Some(pool) => pool.install(work),
@@ -209,7 +209,7 @@ impl<'a> Crew<'a> {
         Ok(all)
     }
 
-    /// A batch of long fights takes seconds, so that it ends with the trial under way if it is stopped.
+    /// A batch of long fights takes seconds, so after a stop it ends with the current trial.
     fn one_batch<const N: usize>(
         &self,
         variants: [&Variant; N],
@@ -246,18 +246,18 @@ impl<'a> Crew<'a> {
     }
 }
 
-/// The rounds of so many trials.
+/// The batches of a number of trials.
 fn rounds(trials: Range<u64>) -> impl Iterator<Item = Range<u64>> {
     let end = trials.end;
     trials.step_by(ROUND as usize).map(move |first| first..end.min(first + ROUND))
 }
 
-/// Trials of one variant that can be added to.
+/// Trials of one variant that can be extended.
 pub(super) struct Running {
     variant: Variant,
     ledgers: Vec<Ledger>,
     luck: LuckSums,
-    /// Where luck is taken out and nothing has been run yet.
+    /// Where luck is removed and nothing has been run yet.
     streams: Option<Arc<Streams>>,
     first: u64,
     trials: u64,
@@ -278,7 +278,7 @@ impl Running {
         self.trials
     }
 
-    /// Has luck taken out of its figures. Which streams matter is found out once, for all variants of an encounter.
+    /// Removes luck from its figures. The relevant streams are determined once for all variants of an encounter.
     pub(super) fn without_luck(self, streams: &Arc<Streams>) -> Self {
         Self { streams: Some(Arc::clone(streams)), ..self }
     }
@@ -294,7 +294,7 @@ impl Running {
         Ok(())
     }
 
-    /// Runs on until there are so many trials, or it is stopped.
+    /// Runs until there is a number of trials, or it is stopped.
     pub(super) fn run_to(&mut self, crew: &Crew<'_>, trials: u64) -> Result<(), Error> {
         self.note_luck(crew)?;
         for round in rounds(self.first + self.trials..self.first + trials) {
@@ -311,7 +311,7 @@ impl Running {
         Ok(())
     }
 
-    /// An error if it was stopped before anything was known.
+    /// An error if it was stopped before anything is known.
     pub(super) fn something(&self, crew: &Crew<'_>) -> Result<(), Error> {
         if crew.is_stopped() && self.trials == 0 { Err(Error::Stopped) } else { Ok(()) }
     }
@@ -326,15 +326,15 @@ impl Running {
         .collect()
     }
 
-    /// Whether every interval can be relied on; see [`Ledger::is_settled`].
+    /// Whether every interval is reliable; see [`Ledger::is_settled`].
     pub(super) fn is_settled(&self) -> bool {
         let certain = self.variant.is_certain();
         self.ledgers.iter().zip(&self.variant.measures).all(|(ledger, measure)| ledger.is_settled(measure, certain))
     }
 }
 
-/// Runs trials and estimates measures. `progress` is called with the number of fights done so far, from any
-/// thread. The answer is the same to the last bit on any number of threads.
+/// Runs trials and estimates measures. `progress` is called with the number of fights done so far, from any thread. The
+/// result is the same to the last bit on any number of threads.
 ///
 /// ```
 /// use std::sync::Arc;
@@ -350,7 +350,7 @@ impl Running {
 /// ```
 ///
 /// # Errors
-/// [`Error::Fight`] for the first trial that could not go on; [`Error::Stopped`].
+/// [`Error::Fight`] for the first trial that failed; [`Error::Stopped`].
 pub fn run_measures(
     variant: &Variant,
     plan: &TrialsPlan,
@@ -363,10 +363,10 @@ pub fn run_measures(
     Ok(running.figures(Confidence::default()))
 }
 
-/// Runs trials until every interval is at most `precision` wide to either side, or `most` trials are done.
+/// Runs trials until every interval extends at most `precision` to either side, or `most` trials are done.
 ///
-/// The first trials of the plan only show how many are needed; then all of these are run before anybody looks
-/// again. Stopping at the first lucky moment would make the intervals too narrow.
+/// The first trials of the plan only determine how many are needed; all of these are then run before the next
+/// evaluation, because stopping at the first lucky moment would make the intervals too narrow.
 ///
 /// # Errors
 /// As [`run_measures`].
@@ -377,9 +377,9 @@ pub fn run_to_precision(
     most: u64,
     progress: &(dyn Fn(u64) + Sync),
 ) -> Result<Vec<Figure>, Error> {
-    /// Added to what is thought to be needed, since that is an estimate too.
+    /// Added to the number that seems to be needed, which is an estimate, too.
     const MARGIN: f64 = 1.05;
-    /// Trials after which what has hardly varied is not waited for any longer.
+    /// The number of trials after which measures that have hardly varied are no longer waited for.
     const RARE: u64 = 1_000_000;
     let crew = Crew::new(plan, progress);
     let mut running = Running::new(variant);

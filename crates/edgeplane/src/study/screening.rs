@@ -1,45 +1,46 @@
-//! Which of many numbers to look at more closely: first those that seem to do most while all are changed together, then those
-//! that did something by themselves in the first look.
+//! Selects the numbers to be examined: first those with the largest apparent effects while all are changed together,
+//! then those with an effect of their own in the first look.
 
 use super::factorial::Found;
 use crate::numbers::Extremes;
 use crate::text::Override;
 
-/// The first of the seeds of screening: what was picked on some seeds is looked at on others.
+/// The first of the seeds of screening: numbers picked on some seeds are examined on others.
 pub(super) const SEEDS: u64 = 1 << 40;
-/// In `n` fights a screening knows all changes with a variance of about `11 v / n`, where fights vary by `v`. One at a time each
-/// change gets a part of the fights, and its pairs vary by `p`: as much is known of all where the sum of `p / v` is 11. It has to
-/// be more, since a screening takes but two fifths of the fights, and since one at a time what is soon known takes fewer. Of nine
-/// studies that were tried either way, two of the three at 29 to 37 knew more numbers one at a time, and four of the six at 76 and
-/// more by screening; one of those knew fewer, and one none either way.
+/// In `n` fights a screening knows all changes with a variance of about `11 v / n`, where `v` is the variance of
+/// fights. One at a time, each change gets a part of the fights, and the variance of its pairs is `p`: both know
+/// equally much if the sum of `p / v` is 11. The threshold has to be higher, since a screening gets only two fifths of
+/// the fights, and since one at a time easily known changes need fewer. Of nine studies that were tried in both ways,
+/// two of the three at 29 to 37 gave more numbers one at a time, and four of the six at 76 and more gave more by
+/// screening; one of those gave fewer, and one none in either way.
 const PAYS: f64 = 50.0;
 /// Pairs of fights for each change that was picked.
 const PAIRS: u64 = 500;
-/// How many numbers are picked, at least and at most.
+/// The minimum and maximum of numbers that are picked.
 const PICKED: (u64, u64) = (3, 8);
 
-/// Whether fights say more of many changes if these are screened first: by the sum over all changes of the variance of what a
-/// pair says, in parts of that of fights as things are.
+/// Whether fights give more information if changes are screened first: by the sum over all changes of the variance of a
+/// pair, relative to that of unchanged fights.
 pub(super) fn pays(all_spreads: f64) -> bool {
-    // Where fights as things are do not vary, there is nothing to compare with.
+    // If unchanged fights do not vary, there is no reference.
     all_spreads > PAYS && all_spreads.is_finite()
 }
 
-/// What a screening has found.
+/// The result of a screening.
 pub(super) struct Screened {
-    /// The numbers that did most, by their index.
+    /// The indices of the numbers with the largest effects.
     picked: Vec<usize>,
-    /// Those that did something by themselves.
+    /// Those with an effect of their own.
     alone: Vec<usize>,
-    /// What each change does, with the number that it changes.
+    /// The effect of each change, with the number that it changes.
     found: Vec<(usize, Option<Found>)>,
-    /// Fights that it took.
+    /// The number of fights.
     pub(super) fights: u64,
 }
 
 impl Screened {
-    /// Picks as many numbers as so many fights can tell something of. With each change stands what it did at least by itself in
-    /// the first look, if that is anything.
+    /// Picks as many numbers as the given fights can examine. Each change comes with a lower bound of its effect in the
+    /// first look, if there is one.
     pub(super) fn of(
         changes: &[(usize, Override)],
         by_itself: &[f64],
@@ -49,7 +50,7 @@ impl Screened {
     ) -> Self {
         let found: Vec<(usize, Option<Found>)> = changes.iter().map(|(number, _)| *number).zip(found).collect();
         let size = |found: &Option<Found>| found.map_or(0.0, |found| found.interval.value.abs());
-        // Changes of one number stand side by side.
+        // Changes of one number are adjacent.
         let of_numbers = found.chunk_by(|one, other| one.0 == other.0);
         let sizes = of_numbers.map(|of_it| (of_it.iter().map(|(_, found)| size(found)).fold(0.0, f64::larger), of_it));
         let mut numbers: Vec<(f64, usize)> = sizes.map(|(size, of_it)| (size, of_it[0].0)).collect();
@@ -62,12 +63,13 @@ impl Screened {
         Self { picked, alone, found, fights }
     }
 
-    /// Whether a number was picked by fights on other seeds, so that its interval need not hold for all that were not.
+    /// Whether a number was picked by fights on other seeds, so that its interval need not cover all that were not
+    /// picked.
     pub(super) fn is_picked(&self, number: usize) -> bool {
         self.picked.contains(&number)
     }
 
-    /// How soon a number is looked at.
+    /// The priority of a number.
     pub(super) fn rank(&self, number: usize) -> u8 {
         match (self.is_picked(number), self.alone.contains(&number)) {
             (true, _) => 0,
@@ -76,7 +78,7 @@ impl Screened {
         }
     }
 
-    /// What changes of a number did at most; infinite if too few fights say so.
+    /// The maximum effect of the changes of a number; infinite if there are too few fights.
     pub(super) fn at_most(&self, number: usize) -> f64 {
         let of_it = self.found.iter().filter(|(one, _)| *one == number);
         let ends = of_it.map(|(_, found)| found.map(|found| found.interval));

@@ -1,5 +1,5 @@
-//! Which number matters most: every number is raised and lowered a little, one at a time. What a win rests on: every ability,
-//! status and step is taken away, one at a time.
+//! Ranks numbers by their effect when each is raised and lowered a little, and rules by their effect when each is
+//! removed.
 
 use std::sync::Arc;
 
@@ -21,40 +21,40 @@ use crate::program::{Setup, StepPlan};
 use crate::rules::{NumberAt, Statistic};
 use crate::text::Override;
 
-/// Pairs of fights in the first look at each number, in both directions together; what has changed nothing in them is left
-/// alone. Where fights are long there are fewer, but not fewer than the least.
+/// Pairs of fights in the first look at each number, in both directions together; numbers without any effect in it are
+/// not examined further. With long fights there are fewer, down to a minimum.
 const FIRST: u64 = 128;
 const LEAST: u64 = 32;
-/// How many things may happen in all fights of the first look at all numbers, which takes about a second, and in those of all
-/// further looks.
+/// The maximum number of steps in all fights of the first look at all numbers, which take about a second, and in those
+/// of all further looks.
 const OF_FIRST: f64 = 1e6;
 const OF_FURTHER: f64 = 3e6;
-/// How many things happen in fights that take as long as to make a ruleset, for each byte of its files.
+/// The number of steps of fights that take as long as building a ruleset, for each byte of its files.
 const OF_A_BYTE: f64 = 1.0 / 6.0;
-/// The part of all fights that are played as things are where numbers are changed together.
+/// The share of unchanged fights if numbers are changed together.
 const AS_IS: u64 = 10;
-/// A condition that never holds.
+/// A condition that is never true.
 const NEVER: &str = "0 > 1";
-/// How many times as many there are at the next look.
+/// The growth of the number of fights from look to look.
 const MORE: u64 = 3;
-/// Fights of all looks but the first, in multiples of what a single change may take: at most so many, and fewer of numbers
-/// where fights are long, of which there are many. At least as many as the first look took.
+/// The fights of all looks except the first, as a multiple of the maximum for a single change: at most this many, and
+/// fewer if fights are long and numbers are many; at least as many as the first look used.
 const BUDGET: u64 = 3;
-/// The part of the further fights that go to a screening, where there is one.
+/// The share of the further fights for a screening, if there is one.
 const SCREENING: (u64, u64) = (2, 5);
 
-/// Raises and lowers every number that the encounter can depend on by a share such as 0.05, one at a time and each on the same
-/// seeds, and ranks them by what that does to a measure. `progress` is called with the number
-/// of fights done, and of how many at most.
+/// Raises and lowers every number on which the encounter can depend by a share such as 0.05, one at a time on the same
+/// seeds, and ranks them by their effect on a measure. `progress` is called with the number of fights done and the
+/// maximum number.
 ///
-/// Changes are looked at again with more and more pairs of fights, those first that may have the greatest effect, until that is
-/// known well enough or surely small beside the greatest one; the plan's number of trials is the most for one change. The
-/// intervals hold for all changes and all looks at once (Bonferroni).
+/// Changes are examined with increasing numbers of pairs of fights, those with the largest possible effects first,
+/// until an effect is known well enough or certainly small compared with the largest one; the number of trials in the
+/// plan is the maximum for one change. All intervals hold simultaneously for all changes and all looks (Bonferroni).
 ///
-/// Where pairs say hardly more than two fights by chance and numbers are many, that would end with hardly anything known of each.
-/// There two fifths of the further fights go to all numbers changed together, as by [`run_together`]; the others go to those few,
-/// changed alone and on other seeds, that seemed to do most, and what is left to the rest. What was not looked at again is
-/// [`Sensitivity::behind`].
+/// If pairs carry hardly more information than independent fights and there are many numbers, this would leave hardly
+/// anything known of each. Two fifths of the further fights then change all numbers together, as in [`run_together`];
+/// the others examine the few numbers with the largest apparent effects, each changed alone and on different seeds, and
+/// finally the rest. Numbers that were not examined further are in [`Sensitivity::behind`].
 ///
 /// ```
 /// use edgeplane::study::{Direction, run_sensitivity};
@@ -81,16 +81,17 @@ pub fn run_sensitivity(
     rank(game, encounter, measure, How::Alone(by), &numbers(game, encounter, by)?, plan, progress)
 }
 
-/// The same with many numbers changed at once: in each of many rulesets every number is, by chance, raised in a tenth of the
-/// cases and lowered in another, and what each does is told apart by least squares. So each fight says something of every
-/// number, and in about as many fights in all as the plan says more is known where a fight goes another way altogether after
-/// any small change.
+/// The same with many numbers changed at once: in many rulesets every number is randomly raised in a tenth of the cases
+/// and lowered in another tenth, and the effects are separated by least squares. Every fight thus contributes to every
+/// number, and with about as many fights in total as the plan says, more is known in encounters in which any small
+/// change leads to a completely different fight.
 ///
-/// The effect is that of a change on average over the changes of the others. It can be another one than that of the change
-/// alone: where abilities fall into step with one another as things are, one change by itself may do twice as much.
+/// The effect is that of a change averaged over the changes of the others. It can differ from the effect of the change
+/// alone: if the timing of abilities happens to be aligned in the unchanged ruleset, a single change can have twice the
+/// effect.
 ///
-/// In a first look each number is changed alone; what changes nothing there is not tried further. Quantiles and rules without
-/// chance are looked at as by [`run_sensitivity`] ([`Sensitivity::together`] says which way it was).
+/// In a first look each number is changed alone; numbers without any effect in it are not tried further. Quantiles and
+/// rules without chance are handled as by [`run_sensitivity`] ([`Sensitivity::together`] states which way was used).
 ///
 /// # Errors
 /// As [`super::run_measures`].
@@ -105,7 +106,7 @@ pub fn run_together(
     rank(game, encounter, measure, How::Together(by), &numbers(game, encounter, by)?, plan, progress)
 }
 
-/// Every number of an encounter, with what it is raised and lowered to.
+/// Every number of an encounter, with its raised and lowered values.
 fn numbers(game: &Game, encounter: &str, by: f64) -> Result<Vec<Subject>, Error> {
     let both = |number: NumberAt| {
         let is_none = number.value == Some(0.0);
@@ -120,13 +121,13 @@ fn numbers(game: &Game, encounter: &str, by: f64) -> Result<Vec<Subject>, Error>
     Ok(game.numbers_of(encounter)?.into_iter().map(both).collect())
 }
 
-/// Takes every ability, status, hit step and heal step that occurs in the encounter away, one at a time and each on the
-/// same seeds, and ranks them by what that does to a measure: what a side's win rests on. `progress` as for
+/// Removes every ability, status, hit step and heal step that occurs in the encounter, one at a time on the same seeds,
+/// and ranks them by their effect on a measure: the contribution of each to a side's wins. `progress` as for
 /// [`run_sensitivity`].
 ///
-/// An ability is never unlocked, a status ends as it begins, and a step is passed by. What a status does at the very moment
-/// at which it begins is left: a first tick at once, and what reacts to its coming. Two that make up for one another are each
-/// worth little alone.
+/// An ability is never unlocked, a status ends as soon as it begins, and a step is skipped. What a status does in the
+/// moment in which it begins remains: a first tick at the start, and reactions to its application. Two rules that can
+/// replace each other each show a small effect.
 ///
 /// # Errors
 /// As [`super::run_measures`].
@@ -168,14 +169,14 @@ struct Subject {
     ways: Vec<Way>,
 }
 
-/// How changes are made.
+/// The way in which changes are made.
 #[derive(Clone, Copy)]
 enum How {
     /// One number at a time, by this share.
     Alone(f64),
     /// Many numbers at once.
     Together(f64),
-    /// Abilities, statuses and steps are taken away, one at a time.
+    /// Abilities, statuses and steps are removed, one at a time.
     Without,
 }
 
@@ -302,8 +303,8 @@ fn rank(
         let by_itself: Vec<f64> = tried.iter().filter(|one| one.is_seen).map(Tried::likely).collect();
         let (from, done) = (screening::SEEDS, crew.done());
         let fights = further / SCREENING.1 * SCREENING.0;
-        // Half of the error is left to those that are picked, a quarter to all others, a quarter to what is said of those that
-        // are not looked at again.
+        // Half of the error probability is for those that are picked, a quarter for all others, and a quarter for the
+        // statement about those that are not examined further.
         let of_all = Confidence::default().shared_by(4 * changes.len());
         let asked = Asked { crew: &crew, game, encounter, base: &base, plan, cost, from, fights, most, sure: of_all };
         let found = asked.play(&changes, progress)?;
@@ -352,7 +353,7 @@ fn rank(
     })
 }
 
-/// What has changed no fight in the first look, in no direction that could be tried.
+/// Numbers that changed no fight in the first look, in any direction that could be tried.
 fn unseen(subjects: &[Subject], tried: &[Tried<'_>]) -> Vec<String> {
     let is_unseen = |index: usize| {
         let mut of_it = tried.iter().filter(|one| one.subject == index).peekable();
@@ -362,7 +363,7 @@ fn unseen(subjects: &[Subject], tried: &[Tried<'_>]) -> Vec<String> {
     all.filter(|(index, _)| is_unseen(*index)).map(|(_, subject)| subject.path.clone()).collect()
 }
 
-/// What changes do among others: each with its figure as things are.
+/// The effects of changes among others, each with its unchanged figure.
 fn effects_together(
     subjects: &[Subject],
     tried: &[Tried<'_>],
@@ -383,7 +384,7 @@ fn effects_together(
     effects
 }
 
-/// The first fights with one change; the reason if it cannot be tried.
+/// The first fights with one change, or the reason why it cannot be tried.
 fn first_look<'a>(
     crew: &Crew<'_>,
     game: &Game,
@@ -393,12 +394,12 @@ fn first_look<'a>(
     before: &Samples,
     sure: Confidence,
 ) -> Result<Tried<'a>, String> {
-    // Half of the trials could make it look as if it had no effect.
+    // Half of the trials could make it appear to have no effect.
     let not_any_more = || Err("was not tried any more".to_owned());
     if crew.is_stopped() {
         return not_any_more();
     }
-    // A name that looks like a formula, a count that must be whole: no number that can be changed.
+    // A name that looks like a formula, or a count that must be whole: not a number that can be changed.
     let variant = game.variant(std::slice::from_ref(way.change.as_ref()?)).map_err(|error| reason(&error))?;
     let variant = variant.measured(encounter, measures).map_err(|error| reason(&error))?;
     let samples = crew.samples(&variant, 0..before[0].len() as u64).map_err(|error| reason(&error))?;

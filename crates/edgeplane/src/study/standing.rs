@@ -1,5 +1,5 @@
-//! How the characters of a matrix stand: who is surely ahead of whom, who is never the better choice, and which mix of
-//! them nobody can exploit.
+//! The standing of the characters of a matrix: who certainly beats whom, who is dominated, and which mix of characters
+//! cannot be exploited.
 
 use crate::numbers::Extremes;
 use serde::Serialize;
@@ -7,63 +7,63 @@ use serde::Serialize;
 use super::ledger::Figure;
 use super::statistics::{Confidence, share_difference};
 
-/// One character dominates another one if it is surely not worse by more than this against anybody, and surely better against
-/// somebody: fights enough to show that it is worse by nothing at all are never played.
+/// A character dominates another one if it is certainly not worse by more than this against any opponent, and certainly
+/// better against at least one: proving that it is not worse at all would take unlimited fights.
 const CLOSE: f64 = 0.03;
-/// Rounds in which the mix is looked for.
+/// The number of rounds of the search for the mix.
 const ROUNDS: u32 = 50_000;
-/// A part of the mix below this is none.
+/// Shares of the mix below this count as 0.
 const NONE: f64 = 0.002;
 
-/// How the characters of a matrix stand.
+/// The standing of the characters of a matrix.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Standing {
     /// For each character in the order of the list.
     pub characters: Vec<Stand>,
-    /// What the most exploiting character wins more often than it loses against the mix; 0 but for the search's rounding.
+    /// The surplus of wins of the best character against the mix; 0 except for rounding of the search.
     pub exploitable: f64,
-    /// The same against all characters equally often: how far the roster is from even.
+    /// The same against all characters, each met equally often: the distance of the roster from even.
     pub uneven: f64,
-    /// The character that does that.
+    /// The character with that surplus.
     pub best: String,
-    /// Who is dominated by whom.
+    /// The dominated characters.
     pub dominated: Vec<Dominated>,
 }
 
-/// How one of them stands.
+/// The standing of one character.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Stand {
     /// The character.
     pub character: String,
-    /// Of whom it is surely ahead: 95 % for all pairs at once (Bonferroni).
+    /// The opponents that it certainly beats: 95 % for all pairs together (Bonferroni).
     pub ahead_of: Vec<String>,
-    /// Who is surely ahead of it.
+    /// The opponents that certainly beat it.
     pub behind: Vec<String>,
-    /// Its share in the mix that nobody can exploit.
+    /// Its share of the mix that cannot be exploited.
     pub mix: f64,
 }
 
-/// A character that is hardly ever the better choice.
+/// A dominated character.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Dominated {
     /// The character.
     pub character: String,
-    /// One that is surely better against somebody, and against nobody worse by more than 3 points.
+    /// One that is certainly better against at least one opponent, and worse by more than 3 points against none.
     pub by: String,
 }
 
-/// By how much one wins more often than it loses, with its interval.
+/// The surplus of wins over losses of a pair, with its interval.
 #[derive(Clone, Copy, Debug, Default)]
 struct Lead {
     value: f64,
     reach: f64,
 }
 
-/// From the shares of fights that the first and the other win, for all pairs, each once, in the order of the list; nothing if
-/// some were not fought.
+/// From the shares of wins of both characters of all pairs, each once, in the order of the list; `None` if some were
+/// not played.
 pub(super) fn standing(characters: &[String], duels: &[[&Figure; 2]]) -> Option<Standing> {
     let count = characters.len();
     let pairs = count * count.saturating_sub(1) / 2;
@@ -74,7 +74,7 @@ pub(super) fn standing(characters: &[String], duels: &[[&Figure; 2]]) -> Option<
     let mut leads = vec![vec![Lead::default(); count]; count];
     let order = (0..count).flat_map(|one| (one..count).map(move |other| (one, other)));
     for ((one, other), duel) in order.zip(duels) {
-        // Against itself everyone is even, whatever chance says.
+        // Against itself every character is even, whatever the sample says.
         if one != other {
             let lead = lead(duel, sure)?;
             leads[one][other] = lead;
@@ -115,7 +115,7 @@ fn lead([wins, losses]: &[&Figure; 2], sure: Confidence) -> Option<Lead> {
     Some(Lead { value: lead.value, reach: (lead.high - lead.value).larger(lead.value - lead.low) })
 }
 
-/// Whether the first is surely better against somebody, and surely not much worse against anybody.
+/// Whether the first is certainly better against at least one opponent, and certainly not much worse against any.
 fn dominates(first: &[Lead], second: &[Lead]) -> bool {
     let ends = |(a, b): (&Lead, &Lead)| {
         let reach = (a.reach * a.reach + b.reach * b.reach).sqrt();
@@ -125,8 +125,8 @@ fn dominates(first: &[Lead], second: &[Lead]) -> bool {
     lows.iter().all(|low| *low > -CLOSE) && lows.iter().any(|low| *low > 0.0)
 }
 
-/// Shares against which no character wins more often than it loses: the equilibrium of a symmetric game, by regret matching with
-/// averages that weigh later rounds more (Tammelin 2014).
+/// Shares against which no character wins more often than it loses: the equilibrium of a symmetric game, by regret
+/// matching with averages that give later rounds more weight (Tammelin 2014).
 fn mix(leads: &[Vec<Lead>]) -> Vec<f64> {
     let count = leads.len();
     let mut regret = vec![0.0_f64; count];

@@ -1,4 +1,4 @@
-//! Estimates with their intervals, for 95 % confidence unless another is asked for.
+//! Estimates with intervals, by default with 95 % confidence.
 
 use std::collections::BTreeMap;
 
@@ -6,7 +6,7 @@ use crate::numbers::Extremes;
 use serde::Serialize;
 use statrs::distribution::{Beta, Binomial, ContinuousCDF, DiscreteCDF, Normal, StudentsT};
 
-/// How sure an interval is: the share of studies in which it covers the truth.
+/// The confidence of an interval: the share of studies in which it contains the true value.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Confidence(pub f64);
 
@@ -17,7 +17,7 @@ impl Default for Confidence {
 }
 
 impl Confidence {
-    /// The same for each of so many statements, so that all of them hold together (Bonferroni).
+    /// The same for each of a number of statements, so that all hold together (Bonferroni).
     pub fn shared_by(self, statements: usize) -> Self {
         Self(1.0 - (1.0 - self.0) / statements.max(1) as f64)
     }
@@ -26,12 +26,12 @@ impl Confidence {
         (1.0 - self.0) / 2.0
     }
 
-    /// The point of the standard normal distribution beyond which the tail lies.
+    /// The quantile of the standard normal distribution with this upper tail.
     pub(super) fn z(self) -> f64 {
         Normal::standard().inverse_cdf(1.0 - self.tail())
     }
 
-    /// The same of Student's distribution, for errors that are estimated from so many values.
+    /// The same of Student's distribution, for errors estimated from a number of values.
     pub(super) fn t(self, values: f64) -> f64 {
         StudentsT::new(0.0, 1.0, (values - 1.0).larger(1.0))
             .map_or_else(|_| self.z(), |t| t.inverse_cdf(1.0 - self.tail()))
@@ -41,7 +41,7 @@ impl Confidence {
 /// A share of trials.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Proportion {
-    /// How many trials it was so.
+    /// The number of trials with the property.
     pub count: u64,
     /// The share, 0 to 1.
     pub value: f64,
@@ -51,7 +51,7 @@ pub struct Proportion {
     pub high: f64,
 }
 
-/// A mean over trials. Its interval is that of Student's distribution, and wider on the side on which values are skewed.
+/// A mean over trials. Its interval is that of Student's distribution, wider on the side on which values are skewed.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Estimate {
     /// The mean.
@@ -60,14 +60,14 @@ pub struct Estimate {
     pub low: f64,
     /// Upper end of the interval.
     pub high: f64,
-    /// Standard deviation from trial to trial.
+    /// The standard deviation of single trials.
     pub deviation: f64,
 }
 
 /// A quantile over trials.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Quantile {
-    /// Which, 0 to 1.
+    /// The probability, 0 to 1.
     pub at: f64,
     /// The value.
     pub value: f64,
@@ -85,8 +85,8 @@ pub(super) struct Interval {
     pub(super) high: f64,
 }
 
-/// The share that `count` is of `trials`, with the limits that hold at least nineteen times in twenty, however rare or
-/// common it is (Clopper and Pearson 1934).
+/// A share with limits that hold at least nineteen times in twenty, however rare or frequent it is (Clopper and Pearson
+/// 1934).
 ///
 /// ```
 /// let half = edgeplane::study::share_of(50, 100);
@@ -100,15 +100,15 @@ pub fn share_of(count: u64, trials: u64) -> Proportion {
     Proportion { count, value: count as f64 / trials as f64, low, high }
 }
 
-/// The same of a mean of zeros and ones, for another confidence.
+/// The same for a mean of zeros and ones, with another confidence.
 pub(super) fn share_interval(value: f64, trials: f64, sure: Confidence) -> Interval {
     let (low, high) = exact_limits((value * trials).round(), trials, sure);
     Interval { value, low, high }
 }
 
-/// The interval of a mean with its standard error: Student's, and beyond it that of a mean of skewed values where that
-/// reaches further (Hall 1992). Student's leaves out too often what is rare and large; the other one, where values are few,
-/// what is common and small.
+/// The interval of a mean with its standard error: Student's, extended to that of a mean of skewed values where the
+/// latter is wider (Hall 1992). Student's misses rare, large values too often; the other one, in small samples,
+/// frequent, small ones.
 pub(super) fn mean_interval(mean: f64, error: f64, skewness: f64, count: f64, sure: Confidence) -> Interval {
     let t = sure.t(count);
     let lean = skewness / count.sqrt();
@@ -129,9 +129,9 @@ fn exact_limits(count: f64, trials: f64, sure: Confidence) -> (f64, f64) {
     (low, high)
 }
 
-/// The share of trials that went up less the share that went down, where no trial does both: each with its exact limits, which
-/// are combined like errors that hinder one another (Zou and Donner 2008). It holds its coverage also when hardly any trial
-/// goes either way.
+/// The share of trials that went up minus the share that went down, where no trial does both: the exact limits of each
+/// are combined like dependent errors (Zou and Donner 2008). The coverage holds even if hardly any trial goes either
+/// way.
 pub(super) fn share_difference(up: f64, down: f64, trials: f64, sure: Confidence) -> Interval {
     let (up_limits, down_limits) = (exact_limits(up, trials, sure), exact_limits(down, trials, sure));
     let (up, down) = (up / trials, down / trials);
@@ -145,7 +145,7 @@ pub(super) fn share_difference(up: f64, down: f64, trials: f64, sure: Confidence
     }
 }
 
-/// A quantile from counted values, with its order-statistic bounds.
+/// A quantile from counted values, with bounds by order statistics.
 pub(super) fn quantile(counts: &BTreeMap<u64, u64>, trials: u64, at: f64, unit: f64) -> Quantile {
     let value = |rank: u64| nth(counts, rank) as f64 * unit;
     let (low, high) = ranks(trials, at, Confidence::default().tail());
@@ -153,7 +153,7 @@ pub(super) fn quantile(counts: &BTreeMap<u64, u64>, trials: u64, at: f64, unit: 
     Quantile { at, value: value((trials as f64 * at).ceil() as u64), low, high }
 }
 
-/// The value of a rank, from 1.
+/// The value with a rank, from 1.
 fn nth(counts: &BTreeMap<u64, u64>, rank: u64) -> u64 {
     let mut seen = 0;
     for (value, count) in counts {
@@ -165,8 +165,9 @@ fn nth(counts: &BTreeMap<u64, u64>, rank: u64) -> u64 {
     counts.last_key_value().map_or(0, |(value, _)| *value)
 }
 
-/// The ranks between which the quantile lies, with at most `tail` on either side: how many values are below the true
-/// quantile is binomial, whatever their distribution (Thompson 1936). None where that many values bound it on no side.
+/// The ranks between which the quantile lies, with at most `tail` on either side: the number of values below the true
+/// quantile is binomial, whatever their distribution (Thompson 1936). `None` if the sample is too small to bound it on
+/// a side.
 pub(super) fn ranks(trials: u64, at: f64, tail: f64) -> (Option<u64>, Option<u64>) {
     let Ok(below) = Binomial::new(at, trials) else { return (None, None) };
     let low = below.inverse_cdf(tail);

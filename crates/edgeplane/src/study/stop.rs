@@ -1,9 +1,9 @@
-//! Ending a study before its time.
+//! Stopping a study early.
 
 use std::sync::atomic::{AtomicBool, Ordering};
 
-/// A flag that ends studies early. Copies share it. What a study knows by then is what it answers, from the first
-/// trials on without a gap, so that it is what a shorter study would have said.
+/// A flag that stops studies early; copies share it. A stopped study reports the results of its first trials without a
+/// gap, so it equals a shorter study.
 ///
 /// ```
 /// use edgeplane::study::Stop;
@@ -20,7 +20,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 pub struct Stop(&'static AtomicBool);
 
 impl Stop {
-    /// A flag of its own, which is kept for as long as the program runs.
+    /// A new flag, which exists for as long as the program runs.
     #[expect(
         clippy::new_without_default,
         reason = "it keeps some bytes for good, which nobody should ask for by the way"
@@ -29,17 +29,17 @@ impl Stop {
         Self(Box::leak(Box::new(AtomicBool::new(false))))
     }
 
-    /// A flag that is kept elsewhere.
+    /// A flag stored elsewhere.
     pub const fn at(flag: &'static AtomicBool) -> Self {
         Self(flag)
     }
 
-    /// Ends every study that has this flag, as soon as the fights under way are over.
+    /// Stops every study with this flag as soon as the current fights are over.
     pub fn raise(self) {
         self.0.store(true, Ordering::Relaxed);
     }
 
-    /// Whether it has been raised.
+    /// Whether it is set.
     pub fn is_raised(self) -> bool {
         self.0.load(Ordering::Relaxed)
     }

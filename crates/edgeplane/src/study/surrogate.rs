@@ -1,8 +1,9 @@
-//! A model of a figure over the ranges of the varied numbers, from the fights at some points: regression by a Gaussian process.
+//! A model of a figure over the ranges of the varied numbers, fitted to the fights at some points: Gaussian process
+//! regression.
 //!
-//! The figure is a plane plus a smooth deviation (Matérn, ν = 5/2, with a length for each number) plus a roughness of
-//! its own at each point, for what comes in steps. The sizes of these are those that make the observations likeliest.
-//! Source: Rasmussen and Williams, Gaussian Processes for Machine Learning (2006), equations 2.25, 2.26, 2.30 and 4.17.
+//! The figure is a plane plus a smooth deviation (Matérn, ν = 5/2, with a length scale for each number) plus a
+//! roughness at each point, for steps. Their sizes maximise the likelihood of the observations. Source: Rasmussen and
+//! Williams, Gaussian Processes for Machine Learning (2006), equations 2.25, 2.26, 2.30 and 4.17.
 
 use super::cholesky::{Lower, inner_product};
 use crate::numbers::Extremes;
@@ -15,7 +16,7 @@ pub(super) struct Observation {
     pub(super) variance: f64,
 }
 
-/// The sizes of what the model consists of, as shares of the spread of the observations.
+/// The sizes of the components, as shares of the spread of the observations.
 #[derive(Clone, Debug)]
 pub(super) struct Shape {
     smooth: f64,
@@ -23,15 +24,15 @@ pub(super) struct Shape {
     rough: f64,
 }
 
-/// Sizes that are tried, beginning with the first.
+/// Sizes that are tried, starting with the first.
 const SMOOTH: [f64; 6] = [0.1, 0.01, 0.001, 0.3, 1.0, 3.0];
 const LENGTHS: [f64; 7] = [1.0, 2.0, 0.5, 0.25, 0.12, 0.06, 0.03];
 const ROUGH: [f64; 5] = [0.0, 1e-4, 1e-3, 1e-2, 0.1];
-/// What a length and the square of the deviations are taken to be before anything is known, and how many times more or less
-/// is still usual (as a logarithm). With few observations a rough model is the careful one: it is less sure between them.
+/// The prior of a length scale and of the squared deviations, and the usual factor of variation (as a logarithm). With
+/// few observations a rough model is the cautious choice: it is less certain between them.
 const USUAL_LENGTH: (f64, f64) = (0.35, 1.0);
 const USUAL_SMOOTH: (f64, f64) = (1.0, 1.5);
-/// Variances of the plane: its height in the middle, and its slope over the whole of a range.
+/// Variances of the plane: its height in the middle, and its slope over a whole range.
 const HEIGHT: f64 = 9.0;
 const SLOPE: f64 = 16.0;
 
@@ -40,7 +41,7 @@ const SLOPE: f64 = 16.0;
 pub(super) struct Surrogate {
     places: Vec<Vec<f64>>,
     shape: Shape,
-    /// What the observations are measured from, and in.
+    /// The origin and the unit of the observations.
     centre: f64,
     spread: f64,
     lower: Lower,
@@ -48,7 +49,7 @@ pub(super) struct Surrogate {
 }
 
 impl Surrogate {
-    /// The likeliest model of some observations, or one of a shape that is known.
+    /// The most likely model of some observations, or one with a known shape.
     pub(super) fn fit(observations: &[Observation], known: Option<&Shape>) -> Option<Self> {
         let count = observations.len() as f64;
         let numbers = observations.first()?.place.len();
@@ -66,7 +67,7 @@ impl Surrogate {
         Some(Self { places: problem.places, shape, centre, spread, lower, weights })
     }
 
-    /// What the figure is at a point: the expected value, and the variance of what is not known of it.
+    /// The prediction at a point: the expected value and its variance.
     pub(super) fn at(&self, place: &[f64]) -> (f64, f64) {
         let near: Vec<f64> = self.places.iter().map(|other| self.shape.covariance(place, other)).collect();
         let value = inner_product(&near, &self.weights);
@@ -132,7 +133,7 @@ impl Problem {
         shape
     }
 
-    /// The logarithm of the likelihood, and of how usual the sizes are beforehand.
+    /// The logarithm of the posterior probability of the sizes: likelihood times prior.
     fn likelihood(&self, shape: &Shape) -> f64 {
         let Some(lower) = self.lower(shape) else { return f64::NEG_INFINITY };
         let shares = lower.forward(&self.values);

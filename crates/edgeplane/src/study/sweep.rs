@@ -24,19 +24,19 @@ pub struct Sweep {
     pub varied: Vec<VariedNumber>,
     /// The measures.
     pub measures: Vec<String>,
-    /// The points; the last number varies fastest. Fewer than there are combinations, if the study was stopped.
+    /// The points; the last number varies fastest. There are fewer than all combinations if the study was stopped.
     pub points: Vec<SweepPoint>,
 }
 
-/// A number that is varied.
+/// A varied number.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct VariedNumber {
-    /// Where it stands.
+    /// Its path.
     pub path: String,
     /// Whether the values are factors.
     pub scales: bool,
-    /// What stands there now.
+    /// Its current value.
     pub now: String,
     /// The values.
     pub values: Vec<f64>,
@@ -52,8 +52,8 @@ pub struct SweepPoint {
     pub figures: Vec<Figure>,
 }
 
-/// Runs the study at every combination of values, each time on the same seeds, so that what one sees along
-/// the sweep is the number's doing and not luck's.
+/// Runs the study at every combination of values, each time on the same seeds, so that differences along the sweep are
+/// caused by the numbers and not by chance.
 ///
 /// ```
 /// use edgeplane::study::{Vary, run_sweep};

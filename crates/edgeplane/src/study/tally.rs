@@ -1,4 +1,4 @@
-//! Counting the events of fights.
+//! Counts the events of fights.
 
 use std::collections::BTreeMap;
 
@@ -9,7 +9,7 @@ use super::moments::{Values, bounded};
 use crate::fight::{Ending, Event, EventKind, EventMask, Observer, Prevention, Source, UnavailableReason};
 use crate::program::{AbilityId, CombatantId, JoinPlan, Setup, StatusId, Time};
 
-/// What is summed up for each ability of each combatant, in this order.
+/// The sums for each ability of each combatant, in this order.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Sum {
     Uses,
@@ -21,15 +21,15 @@ pub(super) enum Sum {
     Overheal,
 }
 
-/// How many sums there are.
+/// The number of sums.
 pub(super) const SUMS: usize = 7;
-/// Durations are counted by the millisecond.
+/// Durations are counted in milliseconds.
 const GRAIN: u64 = 1_000;
 
-/// What is summed up for each status on each combatant.
+/// The sums for each status on each combatant.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub(super) struct HeldSums {
-    /// Applications that came to something.
+    /// Successful applications.
     pub(super) applied: u64,
     pub(super) prevented: [u64; Prevention::KINDS],
     /// Microseconds with at least one stack, and stacks times microseconds.
@@ -46,18 +46,18 @@ impl HeldSums {
     }
 }
 
-/// What a batch of fights adds up to. Batches are joined in their order, so the sums are the same
-/// to the last bit whoever ran which batch.
+/// The sums of a batch of fights. Batches are joined in order, so the sums are the same to the last bit whatever thread
+/// ran which batch.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub(super) struct Tally {
-    /// Abilities of the program, and statuses: the index of a row is that of an ability, or of a status
-    /// after all abilities, after the rows of all combatants before.
+    /// The numbers of abilities and of statuses of the program: rows are ordered by combatant, then abilities, then
+    /// statuses.
     abilities: usize,
     statuses: usize,
     causes: usize,
     pub(super) fights: u64,
     pub(super) wins: Vec<u64>,
-    /// Fights that were won because the time was up.
+    /// Fights won at the time limit.
     pub(super) held_out: u64,
     pub(super) all_fell: u64,
     pub(super) time_limit: u64,
@@ -67,12 +67,13 @@ pub(super) struct Tally {
     pub(super) durations: BTreeMap<u64, u64>,
     pub(super) duration: Values,
     pub(super) rows: Vec<[f64; SUMS]>,
-    /// Microseconds in which each ability of each combatant was unavailable while its owner was free to act, by reason.
+    /// Microseconds for which each ability of each combatant was unavailable while its owner was free to act, by
+    /// reason.
     unavailable: Vec<[u64; UnavailableReason::KINDS]>,
-    /// Microseconds in which each combatant was free to act, and in which it stood.
+    /// Microseconds for which each combatant was free to act, and for which it stood.
     free: Vec<u64>,
     alive: Vec<u64>,
-    /// When each was defeated, and joined, in the fight under way; and as a fight begins.
+    /// When each was defeated and joined in the current fight, and the initial values.
     there: Vec<(Option<Time>, Time)>,
     there_at_start: Vec<(Option<Time>, Time)>,
     pub(super) damage_rate: Vec<Values>,
@@ -80,9 +81,9 @@ pub(super) struct Tally {
     pub(super) defeated: Vec<u64>,
     /// By combatant that has it, then by status.
     pub(super) held: Vec<HeldSums>,
-    /// Total stacks of the fight under way, and since when, likewise.
+    /// Total stacks in the current fight and since when, likewise.
     stacks: Vec<(u32, Time)>,
-    /// Damage and healing of the fight under way, by combatant.
+    /// Damage and healing in the current fight, by combatant.
     fight: Vec<[f64; 2]>,
     free_time: FreeTime,
 }
@@ -122,7 +123,7 @@ impl Tally {
         }
     }
 
-    /// Whether it counts just what this setup has.
+    /// Whether it counts exactly the combatants and rules of this setup.
     pub(super) fn is_of(&self, setup: &Setup) -> bool {
         let empty = Self::new(setup);
         let lengths = |tally: &Self| {
@@ -178,7 +179,7 @@ impl Tally {
         &mut self.rows[place]
     }
 
-    /// Seconds in which a combatant was free to act, and of these the seconds in which an ability was unavailable, by
+    /// Seconds for which a combatant was free to act, and the seconds of these for which an ability was unavailable, by
     /// reason; over all fights.
     pub(super) fn unavailable(&self, who: CombatantId, ability: AbilityId) -> (f64, [f64; UnavailableReason::KINDS]) {
         let micros =
@@ -186,12 +187,12 @@ impl Tally {
         (self.free(who), micros.map(|micros| micros as f64 * 1e-6))
     }
 
-    /// Seconds in which a combatant stood, over all fights.
+    /// Seconds for which a combatant stood, over all fights.
     pub(super) fn alive(&self, who: CombatantId) -> f64 {
         self.alive[who.index()] as f64 * 1e-6
     }
 
-    /// Seconds in which a combatant was free to act, over all fights.
+    /// Seconds for which a combatant was free to act, over all fights.
     pub(super) fn free(&self, who: CombatantId) -> f64 {
         self.free[who.index()] as f64 * 1e-6
     }
@@ -201,7 +202,7 @@ impl Tally {
         &self.held[who.index() * self.statuses + status.index()]
     }
 
-    /// From now on there are so many stacks.
+    /// The number of stacks changes.
     fn stacks_now(&mut self, at: Time, who: CombatantId, status: StatusId, total: u32) {
         let place = who.index() * self.statuses + status.index();
         let (stacks, since) = std::mem::replace(&mut self.stacks[place], (total, at));
@@ -222,13 +223,13 @@ impl Tally {
         }
     }
 
-    /// An ability is unavailable for a reason, or available.
+    /// An ability becomes unavailable for a reason, or available.
     fn turn(&mut self, at: Time, who: CombatantId, ability: AbilityId, reason: Option<u8>) {
         let Self { free_time, unavailable, free, .. } = self;
         free_time.turn(at, who, ability, reason, &mut |stretch| add_stretch(unavailable, free, stretch));
     }
 
-    /// Closes the books of a fight.
+    /// Completes the counts of a fight.
     pub(super) fn close(&mut self, ending: Ending, duration: Time) {
         self.fights += 1;
         self.close_statuses(duration);
@@ -248,12 +249,12 @@ impl Tally {
             Ending::TimeLimit => self.time_limit += 1,
             Ending::Stalemate => self.stalemate += 1,
             Ending::Drawn => self.drawn += 1,
-            // A fight that failed is no trial.
+            // A fight that failed is not a trial.
             Ending::Failed => {}
         }
         *self.durations.entry(duration.0 / GRAIN).or_default() += 1;
         self.duration.add(duration.seconds());
-        // A fight that ends at its very first moment has no rate; it counts as nothing done.
+        // A fight that ends at time 0 has no rate; it counts as 0.
         let per_second = if duration == Time::ZERO { 0.0 } else { 1.0 / duration.seconds() };
         for (who, sums) in self.fight.iter_mut().enumerate() {
             let [damage, healing] = std::mem::take(sums);
@@ -292,7 +293,7 @@ impl Tally {
         }
     }
 
-    /// The longest and shortest duration in seconds are within the counts, at this grain.
+    /// The maximum and minimum duration in seconds, at the resolution of the counts.
     pub(super) const GRAIN_SECONDS: f64 = GRAIN as f64 * 1e-6;
 }
 

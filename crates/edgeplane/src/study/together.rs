@@ -1,4 +1,4 @@
-//! Fights of several encounters with the same values, of which figures are wanted together.
+//! Fights of several encounters with the same values, whose figures are needed together.
 
 use std::sync::Arc;
 
@@ -10,17 +10,17 @@ use super::statistics::Confidence;
 use crate::error::Error;
 use crate::game::Game;
 
-/// Which measures are wanted of which encounters, and in which order.
+/// The measures of each encounter, in order.
 pub(super) struct Agenda<'a> {
     encounters: Vec<(&'a str, Vec<&'a str>)>,
-    /// For each goal, its encounter and its place among the measures of that.
+    /// For each goal, its encounter and its index among the measures of that encounter.
     order: Vec<(usize, usize)>,
-    /// For each encounter the streams of which the luck is noted, once they are known.
+    /// For each encounter the streams whose luck is recorded, once they are known.
     noted: Vec<Arc<Streams>>,
 }
 
 impl<'a> Agenda<'a> {
-    /// Of goals, those of no named encounter being of this one.
+    /// For goals; those without an encounter refer to this one.
     pub(super) fn of(goals: &'a [Goal], encounter: &'a str) -> Self {
         let mut agenda = Self { encounters: Vec::new(), order: Vec::new(), noted: Vec::new() };
         for goal in goals {
@@ -38,13 +38,13 @@ impl<'a> Agenda<'a> {
         agenda
     }
 
-    /// Everything that a ruleset has to measure.
+    /// All variants of a ruleset that are measured.
     pub(super) fn variants(&self, game: &Game) -> Result<Vec<Variant>, Error> {
         self.encounters.iter().map(|(encounter, measures)| game.measured(encounter, measures)).collect()
     }
 }
 
-/// As many fights of each encounter.
+/// Equally many fights of each encounter.
 pub(super) struct Together {
     studies: Vec<Running>,
     order: Vec<(usize, usize)>,
@@ -64,7 +64,7 @@ impl Together {
         self.studies.iter().map(Running::trials).min().unwrap_or(0)
     }
 
-    /// Runs on until there are so many of each, or it is stopped.
+    /// Runs until there is a number of each, or it is stopped.
     pub(super) fn run_to(&mut self, crew: &Crew<'_>, trials: u64) -> Result<(), Error> {
         self.studies.iter_mut().try_for_each(|study| study.run_to(crew, trials))
     }

@@ -17,22 +17,22 @@ use crate::error::Error;
 use crate::fight::{Fight, Prevention, Sampler, Source, UnavailableReason, seed_of_trial};
 use crate::program::{AbilityId, CombatantId, Setup, SideId, StatusId};
 
-/// Fights that are counted together before their sums are joined. The size is fixed, so that the
-/// order of all additions, and with it the last bit of every sum, does not depend on the threads.
+/// The number of fights counted together before their sums are joined. It is fixed, so that the order of all additions,
+/// and with it the last bit of every sum, does not depend on the threads.
 pub(super) const BATCH: u64 = 256;
-/// Batches between two joins: bounds the memory however many trials there are.
+/// Batches between two joins, to bound the memory whatever the number of trials.
 const ROUND: u64 = 128;
 
-/// How many fights, and from which seed.
+/// The number of fights, their seed, and the threads.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct TrialsPlan {
-    /// How many fights.
+    /// The number of fights.
     pub trials: u64,
     /// The seed of the study; trial `i` runs with [`seed_of_trial`]`(seed, i)`.
     pub seed: u64,
-    /// Threads; `None` for one on each core.
+    /// The number of threads; `None` for one on each core.
     pub threads: Option<usize>,
-    /// Ends the study early, with what is known by then.
+    /// Stops the study early, with the results so far.
     pub stop: Option<Stop>,
 }
 
@@ -48,49 +48,49 @@ impl Default for TrialsPlan {
     }
 }
 
-/// What the trials of an encounter add up to.
+/// The figures of the trials of an encounter.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Trials {
     /// The encounter.
     pub encounter: String,
-    /// How many fights.
+    /// The number of fights.
     pub trials: u64,
     /// The seed of the study.
     pub seed: u64,
     /// The sides in the order of the encounter.
     pub sides: Vec<SideFigures>,
-    /// Fights that nobody won.
+    /// The share of fights that nobody won.
     pub draws: Proportion,
-    /// Of these: the last were defeated at the same moment.
+    /// Of these: the last combatants were defeated in the same moment.
     pub all_defeated: Proportion,
-    /// Of these: the time limit came first.
+    /// Of these: the time limit was reached.
     pub time_limit: Proportion,
-    /// Of these: nothing could ever happen again.
+    /// Of these: nothing more could happen.
     pub stalemate: Proportion,
-    /// Several sides won at the same moment.
+    /// Several sides won in the same moment.
     pub drawn: Proportion,
     /// Mean duration in seconds.
     pub duration: Estimate,
     /// Quantiles of the duration in seconds.
     pub duration_quantiles: Vec<Quantile>,
-    /// How many fights lasted how long.
+    /// The distribution of the duration.
     pub duration_bins: Vec<Bin>,
     /// Every combatant.
     pub combatants: Vec<CombatantFigures>,
 }
 
-/// Durations that are drawn one by one.
+/// The maximum number of durations drawn individually.
 const FEW_DURATIONS: usize = 16;
 
-/// A stretch of durations, or a single one.
+/// A range of durations, or a single one.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Bin {
-    /// Seconds, included.
+    /// Seconds, inclusive.
     pub from: f64,
-    /// Seconds, not included; the same as `from` for a single duration.
+    /// Seconds, exclusive; equal to `from` for a single duration.
     pub to: f64,
-    /// Fights that lasted so long.
+    /// Fights with such a duration.
     pub count: u64,
 }
 
@@ -102,7 +102,7 @@ pub struct SideFigures {
     pub side: String,
     /// Share of fights won.
     pub win_rate: Proportion,
-    /// Of these: it held out until the time was up.
+    /// Of these: it held out until the time limit.
     pub held_out: Proportion,
 }
 
@@ -114,39 +114,39 @@ pub struct CombatantFigures {
     pub combatant: String,
     /// Its side.
     pub side: String,
-    /// Share of fights at the end of which it is defeated.
+    /// The share of fights at the end of which it is defeated.
     pub defeated: Proportion,
     /// Damage dealt to pools, per second of a fight.
     pub damage_per_second: Estimate,
     /// Healing done, per second of a fight.
     pub healing_per_second: Estimate,
-    /// Share of its time on its feet in which it was free to act and could use nothing.
+    /// The share of its standing time in which it was free to act and could use nothing.
     pub idle: f64,
     /// Every ability.
     pub abilities: Vec<AbilityFigures>,
-    /// What its statuses did, on whomever they were: those that ticked, hurt or healed.
+    /// The effects of its statuses on any combatant: those that ticked, hurt or healed.
     pub by_status: Vec<StatusSourceFigures>,
-    /// Statuses that it had.
+    /// The statuses that it had.
     pub statuses: Vec<StatusFigures>,
 }
 
-/// What the statuses did that a combatant is answerable for; everything per fight.
+/// The effects of a status applied by a combatant, per fight.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct StatusSourceFigures {
     /// The status.
     pub status: String,
-    /// How often it ticked.
+    /// The number of ticks.
     pub ticks: f64,
     /// Damage dealt.
     pub damage: f64,
-    /// Its share of all damage of the combatant.
+    /// Its share of the total damage of the combatant.
     pub damage_share: f64,
-    /// Damage that found nothing left to take.
+    /// Damage in excess of what was left.
     pub overkill: f64,
     /// Healing done.
     pub healing: f64,
-    /// Healing that found no room.
+    /// Healing in excess of the cap.
     pub overheal: f64,
 }
 
@@ -156,55 +156,55 @@ pub struct StatusSourceFigures {
 pub struct StatusFigures {
     /// Its name.
     pub status: String,
-    /// Applications per fight that came to something.
+    /// Successful applications per fight.
     pub applied: f64,
-    /// Share of the time of all fights with at least one stack.
+    /// The share of the time of all fights with at least one stack.
     pub uptime: f64,
-    /// Mean stacks while there is one.
+    /// The mean number of stacks while there is one.
     pub mean_stacks: f64,
-    /// Applications per fight that came to nothing, by reason; reasons that never came up are left out.
+    /// Failed applications per fight, by reason; reasons that never occurred are left out.
     pub prevented: Vec<(String, f64)>,
 }
 
-/// The figures of an ability of a combatant; everything per fight but for shares.
+/// The figures of an ability of a combatant, per fight except for shares.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct AbilityFigures {
     /// Its name.
     pub ability: String,
-    /// How often it was started.
+    /// The number of uses.
     pub uses: f64,
-    /// Hits that it sent out.
+    /// The number of its hits.
     pub hits: f64,
-    /// Share of these hits that a step stopped.
+    /// The share of these hits that a step stopped.
     pub stopped: f64,
     /// Damage dealt.
     pub damage: f64,
-    /// Its share of all damage of the combatant.
+    /// Its share of the total damage of the combatant.
     pub damage_share: f64,
-    /// Damage that found nothing left to take.
+    /// Damage in excess of what was left.
     pub overkill: f64,
     /// Healing done.
     pub healing: f64,
-    /// Healing that found no room.
+    /// Healing in excess of the cap.
     pub overheal: f64,
-    /// Share of its owner's time free to act in which it was unavailable, by reason; reasons that never came up are
-    /// left out.
+    /// The share of its owner's free time in which it was unavailable, by reason; reasons that never occurred are left
+    /// out.
     pub unavailable: Vec<(String, f64)>,
 }
 
-/// Runs the trials on as many threads as the plan says. `progress` is called with the number of
-/// fights done so far, from any thread.
+/// Runs the trials on the number of threads in the plan. `progress` is called with the number of fights done so far,
+/// from any thread.
 ///
 /// # Errors
-/// [`Error::Fight`] for the first trial (by number) that could not go on; [`Error::Stopped`].
+/// [`Error::Fight`] for the first trial (by number) that failed; [`Error::Stopped`].
 pub fn run_trials(setup: &Arc<Setup>, plan: &TrialsPlan, progress: &(dyn Fn(u64) + Sync)) -> Result<Trials, Error> {
     let forest = count_batches(setup, plan, 0..plan.trials.div_ceil(BATCH), progress)?;
     let total = forest.total(setup);
     if total.fights == 0 { Err(Error::Stopped) } else { Ok(figures(setup, plan, &total)) }
 }
 
-/// Counts some of the batches, on as many threads as the plan says.
+/// Counts some of the batches, on the number of threads in the plan.
 pub(super) fn count_batches(
     setup: &Arc<Setup>,
     plan: &TrialsPlan,
@@ -214,7 +214,7 @@ pub(super) fn count_batches(
     let pool = rayon::ThreadPoolBuilder::new().num_threads(plan.threads.unwrap_or(0)).build();
     match pool {
         Ok(pool) => pool.install(|| all_batches(setup, plan, batches, progress)),
-        // No thread could be started: this one can do it all.
+        // If no thread can be started, this one does everything.
         Err(_) => all_batches(setup, plan, batches, progress),
     }
 }
@@ -228,9 +228,9 @@ fn all_batches(
     let done = AtomicU64::new(0);
     let mut all = Forest::default();
     let (first, fights) = (Fight::with_chance(Arc::clone(setup), Sampler::default(), 0), Idle::default());
-    // Found out once for all threads.
+    // Determined once for all threads.
     for round in batches.clone().step_by(ROUND as usize) {
-        // A batch that is not begun any more leaves a gap, and nothing after it counts.
+        // A batch that was not started leaves a gap, and nothing after it counts.
         let tallies: Vec<Option<Result<(bool, Tally), Error>>> = (round..batches.end.min(round + ROUND))
             .into_par_iter()
             .map(|batch| {
@@ -258,7 +258,7 @@ fn all_batches(
     Ok(all)
 }
 
-/// A batch of long fights takes seconds: one that is stopped ends with the fights that are over.
+/// A batch of long fights takes seconds: after a stop, it ends with the finished fights.
 fn one_batch(fight: &mut Fight, plan: &TrialsPlan, trials: Range<u64>) -> Result<Tally, Error> {
     let mut tally = Tally::new(fight.setup());
     for trial in trials.take_while(|_| !plan.is_stopped()) {
@@ -297,7 +297,7 @@ pub(super) fn figures(setup: &Setup, plan: &TrialsPlan, tally: &Tally) -> Trials
     }
 }
 
-/// A bin for each duration where there are few of them; else at most forty stretches of 1, 2 or 5 times a power of ten
+/// A bin for each duration if there are few of them; otherwise at most forty ranges of 1, 2 or 5 times a power of ten
 /// milliseconds.
 fn bins(durations: &BTreeMap<u64, u64>) -> Vec<Bin> {
     let (Some((first, _)), Some((last, _))) = (durations.first_key_value(), durations.last_key_value()) else {
@@ -328,7 +328,7 @@ fn combatant(setup: &Setup, tally: &Tally, index: usize) -> CombatantFigures {
     let statuses = || (0..program.statuses().len() as u16).map(StatusId);
     let sources = abilities.iter().map(|id| Source::Ability(*id)).chain(statuses().map(Source::Status));
     let damage: f64 = sources.map(|source| tally.row(who, source)[Sum::Damage as usize]).sum();
-    // What only a status or a piece brings is listed where it came to something.
+    // Abilities granted only by a status or a piece are listed if they had an effect.
     let own = abilities.len() - program.characters()[plan.character.index()].brought;
     let figures = abilities.iter().enumerate().filter_map(|(place, ability)| {
         let figures = ability_figures(setup, tally, who, *ability, damage);
@@ -377,7 +377,7 @@ fn ability_figures(
     }
 }
 
-/// What a status did in the name of a combatant, if it did anything.
+/// The effects of a status applied by a combatant, if it had any.
 fn status_source(
     setup: &Setup,
     tally: &Tally,
@@ -398,7 +398,7 @@ fn status_source(
     })
 }
 
-/// A status on a combatant, if it was ever applied or prevented. What gear does is no news.
+/// A status on a combatant, if it was ever applied or prevented. Statuses of gear are omitted.
 fn status_figures(setup: &Setup, tally: &Tally, who: CombatantId, status: StatusId) -> Option<StatusFigures> {
     let sums = tally.held(who, status);
     let fights = tally.fights.max(1) as f64;

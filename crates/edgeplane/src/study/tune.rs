@@ -1,9 +1,9 @@
-//! Which values are wanted: a search for the smallest change that meets goals.
+//! Searches for the smallest change of some numbers that meets goals.
 //!
-//! Fights are costly and noisy, so all fights so far, at whatever values, make one model for each goal
-//! ([`super::surrogate`]). The model says which values would be the smallest change that meets the goals, and which
-//! smaller changes are still possible; fights go to those, more of them the more exactly something has to be known there.
-//! Once no smaller change is likely, the answer is proven by a study on other seeds. A proof that fails is one more observation.
+//! Fights are expensive and noisy, so all fights so far, at any values, are used to fit one model for each goal
+//! ([`super::surrogate`]). The models predict which values are the smallest change that meets the goals, and which
+//! smaller changes are still possible; fights are spent on those, more where more precision is needed. Once no smaller
+//! change is likely, the answer is proven by a study on different seeds. A failed proof is another observation.
 
 use std::sync::Arc;
 
@@ -21,40 +21,40 @@ use crate::error::Error;
 use crate::game::Game;
 use crate::numbers::Extremes;
 
-/// Fights of the first look at a point, and of the first study of the values of now.
+/// Fights of the first look at a point, and of the first study of the current values.
 pub(super) const FIRST: u64 = 128;
 const NOW: u64 = 1_000;
-/// How many times finer the lattice of values becomes where no point of it meets the goals.
+/// The refinement of the lattice if no point of it meets the goals.
 const FINEST: f64 = 100.0;
-/// Most fights of a proof, and most proofs.
+/// The maximum number of fights of a proof, and of proofs.
 const MOST_OF_PROOF: u64 = 2_000_000;
 const PROOFS: u64 = 12;
-/// Seeds of the proof are other ones than those of the search.
+/// Seeds of proofs differ from those of the search.
 const PROOF_SEED: u64 = 0x5eed_0fa1_1970_0f01;
-/// A change that is smaller by less than this is as good, in shares of a range.
+/// Changes that differ by less than this count as equal, in shares of a range.
 const AS_GOOD: f64 = 0.006;
-/// What a point has to promise before it is looked at: how much smaller the change becomes, by how possible it is. The
-/// longer the search has lasted, measured by its proof, the more it has to be.
+/// The minimum expected improvement of a point before it is examined, weighted by its probability. It increases with
+/// the length of the search, relative to the length of its proof.
 const SMALL: f64 = 0.0003;
-/// How likely the goals have to be met anywhere for the search to go on.
+/// The minimum probability that the goals can be met anywhere, for the search to continue.
 const HOPELESS: f64 = 0.002;
-/// The shapes of models are looked for anew when one look in so many has been added.
+/// The shapes of models are fitted again after one more look in this many.
 const ANEW: usize = 8;
-/// Points after which the model would cost more than the fights.
+/// The number of points beyond which the model would cost more than the fights.
 const MOST_POINTS: usize = 240;
-/// Looks just before answers, at whether a smaller change would do.
+/// Looks just below answers, to check for a smaller change.
 const CHECKS: usize = 8;
-/// Most fights at one point, measured by its proof.
+/// The maximum number of fights at one point, relative to its proof.
 const ENOUGH: u64 = 4;
 
-/// What was fought at one point.
+/// The fights at one point.
 pub(super) struct Seen {
     pub(super) place: Place,
     pub(super) study: Together,
     pub(super) figures: Vec<Figure>,
 }
 
-/// What was seen in smaller parts of the ranges: values with their fights; and how many points of them there were.
+/// Results from smaller parts of the ranges: values with their fights, and the number of their points.
 #[derive(Default)]
 pub(super) struct Earlier {
     pub(super) seen: Vec<(Vec<f64>, Seen)>,
@@ -68,10 +68,10 @@ struct Proof {
     trials: u64,
 }
 
-/// An answer, how the search for it ended, and compromises where there is none.
+/// An answer, the end of its search, and compromises if there is no answer.
 type Found = (Option<Proof>, SearchEnd, Vec<TradeOff>);
 
-/// What is searched for, whatever part of the ranges.
+/// The task, for any part of the ranges.
 #[derive(Clone, Copy)]
 pub(super) struct Task<'a> {
     pub(super) game: &'a Game,
@@ -80,7 +80,7 @@ pub(super) struct Task<'a> {
     pub(super) goals: &'a [Goal],
     pub(super) crew: &'a Crew<'a>,
     pub(super) plan: &'a TuningPlan,
-    /// Whether all values of now lie within the ranges.
+    /// Whether all current values lie within the ranges.
     pub(super) is_within: bool,
 }
 
@@ -89,17 +89,16 @@ pub(super) struct Search<'a> {
     pub(super) task: Task<'a>,
     pub(super) ranges: Ranges<'a>,
     pub(super) seen: Vec<Seen>,
-    /// Each goal's figure with the values of now.
+    /// The figures of all goals with the current values.
     before: Vec<Figure>,
     proofs: u64,
-    /// How often fights went to a point, and a model with as many of these.
+    /// The number of looks at points, and a model fitted to as many.
     looks: usize,
     model: Option<(usize, Arc<Outlook>)>,
 }
 
 impl Search<'_> {
-    /// The answer, after what was seen before in smaller parts of the ranges. A part has none where nothing meets the goals, and
-    /// adds to what was seen.
+    /// The answer, given results of smaller parts of the ranges. A part without an answer adds to these results.
     pub(super) fn run(
         task: Task<'_>,
         ranges: Ranges<'_>,
@@ -134,7 +133,7 @@ impl Search<'_> {
             let is_ready = merit > 0.0;
             let reach = if is_ready { self.ranges.moved(&answer) - AS_GOOD } else { self.ranges.farthest() + 0.25 };
             let (next, gain) = self.best(&|place| outlook.gain(place, reach - self.ranges.moved(place)));
-            // What so many fights have not settled, more of them do not.
+            // What this many fights have not settled, more will not settle.
             let gain = if self.fights_of(&next) < ENOUGH * self.proof_length() { gain } else { 0.0 };
             let spent = self.task.crew.done() as f64 / self.proof_length() as f64;
             if is_ready && gain < SMALL * (1.0 + 3.0 * (spent - 0.75).larger(0.0)) {
@@ -182,7 +181,7 @@ impl Search<'_> {
         Ok(Some((proof, SearchEnd::UsedUp, Vec::new())))
     }
 
-    /// Whether the search has to end with what it has: it was stopped, or has used its fights up.
+    /// Whether the search has to end with what it has: it was stopped, or its fights are used up.
     pub(super) fn is_over(&self) -> bool {
         self.task.crew.is_stopped() || self.task.crew.done() >= self.task.plan.fights
     }
@@ -191,7 +190,7 @@ impl Search<'_> {
         self.task.goals.iter().zip(figures).all(|(goal, figure)| goal.holds(figure))
     }
 
-    /// Whether figures keep away from the bounds of all goals, by so many of their errors.
+    /// Whether figures keep a margin of a number of their errors to the bounds of all goals.
     fn is_shown(&self, figures: &[Figure], errors: f64) -> bool {
         let is_shown = |(goal, figure): (&Goal, &Figure)| {
             let away = to_spare(goal, figure.unit, errors * error_of(figure));
@@ -200,8 +199,8 @@ impl Search<'_> {
         self.task.goals.iter().zip(figures).all(is_shown)
     }
 
-    /// Begins with the values of now, if they are within the ranges, or else the nearest. Nothing needs to be changed if
-    /// the goals are met as things are.
+    /// Starts with the current values if they are within the ranges, otherwise with the nearest ones. No change is
+    /// needed if the goals are already met.
     fn look_at_now(&mut self) -> Result<Option<Proof>, Error> {
         if !self.task.is_within {
             self.ranges.start = self.ranges.snapped(&self.ranges.start, self.ranges.finer);
@@ -219,7 +218,7 @@ impl Search<'_> {
             self.look(&self.ranges.start.clone(), fights)?;
             let Some(now) = self.seen.first() else { return Err(Error::Stopped) };
             self.before.clone_from(&now.figures);
-            // What is clearly missed need not be looked at more closely.
+            // Clearly missed goals need no further precision.
             let is_missed = |(goal, figure): (&Goal, &Figure)| {
                 figure.value.is_none()
                     || figure.high.is_some_and(|high| high < goal.least)
@@ -245,7 +244,7 @@ impl Search<'_> {
         Ok(())
     }
 
-    /// More fights at a point. Different points fight on different seeds, so that the model evens out what is chance.
+    /// More fights at a point. Different points use different seeds, so that the model averages out chance.
     pub(super) fn look(&mut self, place: &Place, fights: u64) -> Result<(), Error> {
         let index = match self.seen.iter().position(|seen| seen.place == *place) {
             Some(index) => index,
@@ -258,7 +257,7 @@ impl Search<'_> {
         };
         self.looks += 1;
         let seen = &mut self.seen[index];
-        // A few more would hardly show.
+        // A few more would hardly matter.
         let fights = fights.max(seen.study.trials() / 2);
         seen.study.run_to(self.task.crew, seen.study.trials() + fights)?;
         seen.figures = seen.study.figures();
@@ -279,10 +278,10 @@ impl Search<'_> {
         self.task.game.variant(&changes)
     }
 
-    /// What is known of all goals by now.
+    /// The current knowledge about all goals.
     pub(super) fn outlook(&mut self) -> Arc<Outlook> {
         let proof = (self.proof_length() as f64, self.next_proof() as f64, spare(self.proofs as usize));
-        // Which shapes of a model are the likeliest takes many times as long as a model, and changes slowly.
+        // Fitting the shape of a model takes many times as long as the model, and the shape changes slowly.
         let model = self.model.as_ref().filter(|(looks, _)| self.looks - looks <= looks / ANEW);
         let prospect = |(index, goal): (usize, &Goal)| {
             let mut known = Vec::with_capacity(self.seen.len());
@@ -299,8 +298,8 @@ impl Search<'_> {
         outlook
     }
 
-    /// Fights until the interval of each goal's figure is no wider than what the goal allows. A goal with one bound allows any
-    /// width, but an answer is as far from the bound as the proof is inexact.
+    /// Fights until the interval of each goal's figure is no wider than the goal allows. A goal with one bound allows
+    /// any width, but an answer keeps a distance from the bound of the precision of the proof.
     fn proof_length(&self) -> u64 {
         let (z, least) = (Confidence::default().z(), self.task.plan.study.trials);
         let needed = |(index, goal): (usize, &Goal)| {
@@ -315,13 +314,13 @@ impl Search<'_> {
         (needed as u64).max(least).min(MOST_OF_PROOF)
     }
 
-    /// Fights of the next proof: after one that failed they are more, since goals are met or missed by little there.
+    /// The number of fights of the next proof: more after a failed one, since the goals are then nearly met or missed.
     fn next_proof(&self) -> u64 {
         if self.proofs == 0 { self.proof_length() } else { (2 * self.proof_length()).min(MOST_OF_PROOF) }
     }
 
-    /// A smaller change than an answer that meets the goals by its own few fights, and not by the model: what comes in steps is
-    /// not smooth.
+    /// A smaller change than an answer that meets the goals by its own few fights, though not by the model, which
+    /// cannot represent steps.
     fn doubted(&self, answer: &Place) -> Option<Place> {
         let (reach, most) = (self.ranges.moved(answer) - AS_GOOD, self.proof_length() / 4);
         let is_doubted = |seen: &&Seen| {
@@ -330,8 +329,8 @@ impl Search<'_> {
         self.seen.iter().find(is_doubted).map(|seen| seen.place.clone())
     }
 
-    /// The middle of the way from an answer to the nearest smaller change that was seen to miss a goal, unless that is close:
-    /// what comes in steps may be met there already, and a smooth model does not expect it.
+    /// The midpoint between an answer and the nearest smaller change that was seen to miss a goal, unless they are
+    /// close: with steps it may meet the goals, which a smooth model does not predict.
     fn not_looked_at_before(&self, answer: &Place) -> Option<Place> {
         let ranges = &self.ranges;
         let moved = ranges.moved(answer);
@@ -346,7 +345,7 @@ impl Search<'_> {
         (near > 0.01 && self.seen.iter().all(|seen| seen.place != between) && between != *answer).then_some(between)
     }
 
-    /// The point of the lattice with the greatest score.
+    /// The lattice point with the highest score.
     pub(super) fn best(&self, score: &(dyn Fn(&Place) -> f64 + Sync)) -> (Place, f64) {
         self.best_of(self.ranges.finer, score)
     }
@@ -363,8 +362,8 @@ impl Search<'_> {
             && self.best_of(FINEST, &|place| outlook.merit(place, self.ranges.moved(place))).1 > 0.0
     }
 
-    /// An independent study of an answer, on seeds of its own; it ends early where it surely fails. The search learns from it.
-    /// Nothing if it is stopped before anything is known.
+    /// An independent study of an answer on different seeds; it ends early if it certainly fails. The search uses its
+    /// result. `None` if it is stopped before anything is known.
     fn prove(&mut self, place: Place) -> Result<Option<Proof>, Error> {
         let seed = (self.task.plan.study.seed ^ PROOF_SEED).wrapping_add(self.proofs);
         let crew = Crew::new(&TrialsPlan { seed, ..self.task.plan.study }, &|_| {});
@@ -390,7 +389,7 @@ impl Search<'_> {
         Ok(Some(Proof { place, figures, trials }))
     }
 
-    /// The proven answer; if it was stopped before, the best that was seen.
+    /// The proven answer; if it was stopped before, the best one seen.
     fn report(
         &self,
         proof: Option<Proof>,
@@ -438,7 +437,7 @@ impl Search<'_> {
     }
 }
 
-/// How far figures miss all goals together.
+/// The total miss of all goals.
 pub(super) fn misses(goals: &[Goal], figures: &[Figure]) -> f64 {
     each_miss(goals, figures).iter().sum()
 }
@@ -448,7 +447,7 @@ pub(super) fn each_miss(goals: &[Goal], figures: &[Figure]) -> Vec<f64> {
     goals.iter().zip(figures).map(miss).collect()
 }
 
-/// What was seen nearest to a goal: what varies there varies in the proof.
+/// The observation nearest to a goal, whose variance predicts that of the proof.
 fn nearest_to<'a>(goal: &Goal, index: usize, seen: &'a [Seen]) -> Option<&'a Seen> {
     let miss = |seen: &Seen| {
         let figure = &seen.figures[index];
@@ -458,7 +457,7 @@ fn nearest_to<'a>(goal: &Goal, index: usize, seen: &'a [Seen]) -> Option<&'a See
     known.min_by(|a, b| a.0.total_cmp(&b.0).then(b.1.study.trials().cmp(&a.1.study.trials()))).map(|(_, seen)| seen)
 }
 
-/// The variance of a single fight's share in a figure.
+/// The contribution of a single fight to the variance of a figure.
 fn variance_of_one(seen: &Seen, index: usize) -> f64 {
     let error = error_of(&seen.figures[index]);
     error * error * seen.study.trials() as f64

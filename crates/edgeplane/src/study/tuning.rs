@@ -1,18 +1,18 @@
-//! What a search for values is given, and what it comes to.
+//! The input and the result of a search for values.
 
 use serde::Serialize;
 
 use super::ledger::Figure;
 use super::trials::TrialsPlan;
 
-/// How a search goes about it.
+/// Settings of a search.
 #[derive(Clone, Copy, Debug)]
 pub struct TuningPlan {
-    /// The seed, the threads and the stop signal; its number of trials is the least of the proof, which has
-    /// twice as many where a goal has one bound.
+    /// The seed, the threads and the stop signal; its number of trials is the minimum of the proof, doubled if a goal
+    /// has only one bound.
     pub study: TrialsPlan,
-    /// Fights after which the search ends with the best that it has found. What is under way is finished, and the proof
-    /// comes on top.
+    /// The number of fights after which the search ends with the best values found. A look in progress is completed,
+    /// and the proof is additional.
     pub fights: u64,
 }
 
@@ -32,66 +32,66 @@ impl From<TrialsPlan> for TuningPlan {
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 #[serde(rename_all = "snake_case")]
 pub enum SearchEnd {
-    /// It came to its own end.
+    /// It was completed.
     Complete,
     /// Its fights were used up: there may be a smaller change, or one that meets the goals.
     UsedUp,
-    /// It was stopped: the figures are the search's own, and nothing is proven.
+    /// It was stopped: the figures are those of the search, and nothing is proven.
     Stopped,
 }
 
-/// What a search came to.
+/// The result of a search.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Tuning {
     /// The encounter.
     pub encounter: String,
-    /// The goals as they were written.
+    /// The texts of the goals.
     pub goals: Vec<String>,
     /// Whether all of them are met.
     pub met: bool,
-    /// The numbers, and what they should be.
+    /// The numbers and their suggested values.
     pub numbers: Vec<TunedNumber>,
-    /// Each goal's figure with the numbers of now. What luck explains is taken out of these and of the next (control variates on the
-    /// draws of each fight), so a share need not be exactly the one that was counted.
+    /// The figures of the goals with the current numbers. Luck is removed from these and the following figures (control
+    /// variates on the draws of each fight), so a share may differ from the one that was counted.
     pub before: Vec<Figure>,
-    /// Each goal's figure with the numbers found: an independent study on other seeds.
+    /// The figures of the goals with the suggested numbers, from an independent study on different seeds.
     pub after: Vec<Figure>,
     /// For each goal, whether it is met.
     pub goals_met: Vec<bool>,
-    /// Fights of that study.
+    /// The number of fights of that study.
     pub trials: u64,
-    /// Points that were looked at.
+    /// The number of points examined.
     pub points: u64,
-    /// Fights of the search.
+    /// The number of fights of the search.
     pub searched: u64,
     /// How the search ended.
     pub end: SearchEnd,
-    /// Where no values meet all goals: values of which none is better for one goal without being worse for another, those
-    /// first that are best for the first goal. Empty where the goals do not pull apart, or were not searched to the end.
+    /// If no values meet all goals: values of which none is better for one goal without being worse for another, those
+    /// best for the first goal first. Empty if the goals do not conflict, or the search was not completed.
     pub trade_offs: Vec<TradeOff>,
 }
 
-/// Values that are as good a compromise between goals as others.
+/// Values of a compromise between goals.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct TradeOff {
-    /// What should stand in each of the numbers, or its factor.
+    /// The value of each number, or its factor.
     pub values: Vec<f64>,
-    /// Each goal's figure with them: the search's own fights.
+    /// The figures of the goals with them, from fights of the search.
     pub figures: Vec<Figure>,
 }
 
-/// A number that is tuned.
+/// A tuned number.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct TunedNumber {
-    /// Where it stands.
+    /// Its path.
     pub path: String,
     /// Whether the value is a factor.
     pub scales: bool,
-    /// What stands there now.
+    /// Its current value.
     pub now: String,
-    /// What should stand there, or the factor.
+    /// The suggested value, or the factor.
     pub value: f64,
 }

@@ -1,25 +1,25 @@
-//! Numbers that are varied: where they stand, and which values they take.
+//! Varied numbers: their paths and values.
 
 use crate::error::Error;
 use crate::game::Game;
 use crate::numbers::Extremes;
 use crate::text::Override;
 
-/// Most values of one varied number.
+/// The maximum number of values of one varied number.
 const MOST_VALUES: usize = 1_001;
-/// Values of a range without a step.
+/// The number of values of a range without a step.
 const VALUES: usize = 11;
 
 /// A number of the ruleset, and values for it.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Vary {
-    /// Where the number stands.
+    /// Its path.
     pub path: String,
-    /// Whether the values are factors of what stands there, which may then be a formula.
+    /// Whether the values are factors of the current value, which may then be a formula.
     pub scales: bool,
     /// The values in order.
     pub values: Vec<f64>,
-    /// The distance between two values, where one was given.
+    /// The step between two values, if given.
     pub step: Option<f64>,
 }
 
@@ -35,7 +35,7 @@ impl Vary {
     /// ```
     ///
     /// # Errors
-    /// A message for the person who wrote it.
+    /// A message for the author of the text.
     pub fn parse(text: &str) -> Result<Self, String> {
         const SHAPE: &str = "write it as PATH=LOW..HIGH, PATH=LOW..HIGH:STEP or PATH=A,B,C (with *= for factors)";
         let (path, values) = text.split_once('=').ok_or(SHAPE)?;
@@ -66,34 +66,34 @@ impl Vary {
         self.values.iter().fold((f64::INFINITY, f64::NEG_INFINITY), ends)
     }
 
-    /// What is put into the ruleset for a value.
+    /// The text to be set for a value.
     ///
     /// # Errors
-    /// [`Error::Path`] when the values are factors and nothing stands there.
+    /// [`Error::Path`] if the values are factors and the path has no value.
     pub fn at(&self, game: &Game, value: f64) -> Result<Override, Error> {
         let value = if self.scales { scaled(&self.now(game)?, value) } else { plain(value) };
         Ok(Override { path: self.path.clone(), value })
     }
 
-    /// What stands there now, as it is written.
+    /// The current value as written.
     ///
     /// # Errors
-    /// [`Error::Path`] when nothing does.
+    /// [`Error::Path`] if the path has no value.
     pub fn now(&self, game: &Game) -> Result<String, Error> {
         game.written_at(&self.path).ok_or_else(|| Error::Path { path: self.path.clone() })
     }
 
-    /// The value now: 1 for factors; nothing for a formula.
+    /// The current value: 1 for factors; `None` for a formula.
     ///
     /// # Errors
-    /// [`Error::Path`] when nothing stands there.
+    /// [`Error::Path`] if the path has no value.
     pub fn value_now(&self, game: &Game) -> Result<Option<f64>, Error> {
         let now = self.now(game)?;
         Ok(if self.scales { Some(1.0) } else { now.parse().ok() })
     }
 }
 
-/// A number or formula times a factor, as it is put into a ruleset.
+/// A number or formula times a factor, as it is set in a ruleset.
 pub(super) fn scaled(now: &str, factor: f64) -> String {
     match now.parse::<f64>() {
         Ok(number) => plain(number * factor),
@@ -101,7 +101,7 @@ pub(super) fn scaled(now: &str, factor: f64) -> String {
     }
 }
 
-/// A number without the last digits that are only noise of the computer's arithmetic.
+/// A number without digits that are only rounding noise.
 pub(super) fn plain(value: f64) -> String {
     let rounded: f64 = format!("{value:.12e}").parse().unwrap_or(value);
     rounded.to_string()
@@ -113,7 +113,7 @@ fn range(low: f64, high: f64, step: Option<f64>) -> Result<Vec<f64>, String> {
     }
     let steps = match step {
         None => VALUES - 1,
-        // A step that fits up to rounding reaches the end.
+        // A step that fits up to rounding includes the end.
         Some(step) if step > 0.0 => ((high - low) / step + 1e-9).floor() as usize,
         Some(step) => return Err(format!("a step of {step} leads nowhere")),
     };

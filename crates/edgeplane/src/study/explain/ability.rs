@@ -1,4 +1,4 @@
-//! An ability of one character on another: the commonest way step by step, and all that can happen.
+//! Explains an ability of one character used on another: the most likely way step by step, and all possible results.
 
 use std::sync::Arc;
 
@@ -18,23 +18,23 @@ use crate::rules::SideRule;
 use crate::study::moments::Values;
 use crate::study::statistics::Estimate;
 
-/// A formula as it was evaluated.
+/// An evaluated formula.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Worked {
-    /// Which key of the rule: "when", "amount", "spread".
+    /// The key of the rule: "when", "amount", "spread".
     pub key: String,
     /// The formula with values in place of names.
     pub worked: String,
-    /// What it gave; 1 and 0 for truths.
+    /// The result; 1 or 0 for conditions.
     pub value: f64,
-    /// Whether it is a truth.
+    /// Whether it is a condition.
     pub truth: bool,
-    /// Whether it is nothing but one draw, which then stands in `worked`.
+    /// Whether it is a single draw, whose result is then part of `worked`.
     pub draw: bool,
 }
 
-/// A step of a hit as it went.
+/// A step that a hit has passed.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct StepLine {
@@ -50,19 +50,19 @@ pub struct StepLine {
     pub worked: Vec<Worked>,
 }
 
-/// One way in which an effect can end.
+/// One possible result of an effect.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct EndingLine {
     /// "dodged", "critical", "plain".
     pub ending: String,
-    /// How likely, 0 to 1.
+    /// The probability, 0 to 1.
     pub chance: f64,
-    /// Mean amount that reaches the pool when it ends so.
+    /// The mean amount that reaches the pool with this result.
     pub mean: f64,
-    /// The least amount.
+    /// The minimum amount.
     pub least: f64,
-    /// The greatest amount.
+    /// The maximum amount.
     pub greatest: f64,
 }
 
@@ -74,28 +74,28 @@ pub struct EffectLine {
     pub effect: String,
     /// The damage type of a hit.
     pub damage_type: Option<String>,
-    /// The character that it reaches.
+    /// The character that receives it.
     pub to: String,
-    /// The pool that it reaches.
+    /// The pool that it changes.
     pub pool: String,
     /// The amount that enters the first step.
     pub initial: f64,
-    /// Where that comes from.
+    /// The arithmetic of that amount.
     pub worked: Vec<Worked>,
-    /// The steps, with every chance going the likelier way and every spread in its middle.
+    /// The steps if every chance has its more likely outcome and every spread is at its midpoint.
     pub steps: Vec<StepLine>,
-    /// The amount that arrives in that case.
+    /// The final amount in that case.
     pub amount: f64,
-    /// All the ways in which it can end.
+    /// All possible results.
     pub endings: Vec<EndingLine>,
-    /// Mean and deviation over all of them.
+    /// The mean and standard deviation over all of them.
     pub over_all: Estimate,
-    /// Each tick brings it about again, for as long as the ability is kept up.
+    /// It is repeated by each tick of a sustained ability.
     pub each_tick: bool,
-    /// Amount of the receiving pool at the start of a fight.
+    /// The initial amount of the pool.
     pub against: f64,
-    /// How many such effects empty the pool: at best, on average, at worst (of those that do
-    /// anything). `None` where nothing arrives, or nothing is taken.
+    /// The number of such effects that empty the pool: at best, on average, at worst (among those with an effect).
+    /// `None` if nothing reaches the pool, or nothing is taken.
     pub to_empty: Option<[u32; 3]>,
 }
 
@@ -105,56 +105,56 @@ pub struct EffectLine {
 pub struct AlsoLine {
     /// "applies", "cleanses" and so on.
     pub effect: &'static str,
-    /// What: "waterlogged, 2 stacks".
+    /// Its object: "waterlogged, 2 stacks".
     pub what: String,
-    /// Who receives it.
+    /// Its receiver.
     pub to: &'static str,
-    /// When it happens, if not always.
+    /// Its condition, if there is one.
     pub only: String,
 }
 
-/// What several effects of one use take from a pool together.
+/// The total that several effects of one use take from a pool.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct UsesLine {
-    /// Whose pool.
+    /// The owner of the pool.
     pub of: String,
     /// The pool.
     pub pool: String,
-    /// What is in it at the start.
+    /// The initial amount.
     pub against: f64,
-    /// What a use takes on average; what only ticks of a kept-up ability take is not in it.
+    /// The average amount taken by a use, without ticks of a sustained ability.
     pub each_use: f64,
-    /// How many uses empty the pool, if each takes that.
+    /// The number of uses that empty the pool at that rate.
     pub uses: u32,
 }
 
-/// An ability of one character on another, explained.
+/// An ability of one character used on another, explained.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct AbilityExplanation {
     /// The ability.
     pub ability: AbilityLine,
-    /// Who uses it.
+    /// The caster.
     pub from: String,
-    /// On whom.
+    /// The target.
     pub on: String,
-    /// Statuses that they have beforehand: "silt_crab has waterlogged, 3 stacks".
+    /// Initial statuses: "silt_crab has waterlogged, 3 stacks".
     pub beforehand: Vec<String>,
-    /// Its effects that are amounts, in order.
+    /// Its effects with amounts, in order.
     pub effects: Vec<EffectLine>,
     /// For each pool from which several of them take.
     pub uses_to_empty: Vec<UsesLine>,
-    /// Its other effects, in order; amounts too that do not happen between these two, by their conditions.
+    /// Its other effects, in order, including amounts whose conditions exclude these two characters.
     pub also: Vec<AlsoLine>,
-    /// Whether all that can happen was walked through; otherwise it was sampled.
+    /// Whether all possible results were enumerated; otherwise they were sampled.
     pub exact: bool,
 }
 
-/// Explains what an ability of one character does to another at the start of a fight.
+/// Explains the effects of an ability of one character on another at the start of a fight.
 ///
 /// # Errors
-/// [`Error::Fight`] when a formula has no value.
+/// [`Error::Fight`] if a formula has no value.
 pub fn explain_ability(
     program: &Arc<Program>,
     ability: AbilityId,
@@ -164,11 +164,11 @@ pub fn explain_ability(
     explain_ability_with(program, ability, from, on, &Beforehand::default())
 }
 
-/// Explains what an ability of one character does to another when they have some statuses. Whoever uses it on itself is its
-/// target whoever `on` is; that one stands on the other side then, where effects on enemies reach it.
+/// The same with initial statuses. If the caster uses the ability on itself, it is the target whatever `on` is; `on`
+/// then stands on the other side, where effects on enemies reach it.
 ///
 /// # Errors
-/// [`Error::Fight`] when a formula has no value; [`Error::NotApplied`] for a status that one of them cannot have.
+/// [`Error::Fight`] if a formula has no value; [`Error::NotApplied`] for a status that one of them cannot have.
 pub fn explain_ability_with(
     program: &Arc<Program>,
     ability: AbilityId,
@@ -179,7 +179,7 @@ pub fn explain_ability_with(
     let side = program.ability(ability).side;
     let sides = match side {
         SideRule::Allies | SideRule::Others => vec![("one".to_owned(), vec![from, on])],
-        // Whoever acts upon itself has another one around who is named, for what reaches others too.
+        // A caster that is its own target has the other character as an opponent, for effects that reach others.
         SideRule::Caster if from == on => vec![("one".to_owned(), vec![from])],
         _ => vec![("one".to_owned(), vec![from]), ("other".to_owned(), vec![on])],
     };
@@ -234,7 +234,7 @@ pub fn explain_ability_with(
     })
 }
 
-/// The rules as if chance let every effect of an ability happen: what an effect does is shown even if it mostly does not.
+/// The rules with the chances of all effects of an ability set to 1: an effect is shown even if it rarely happens.
 fn without_chances(program: &Program, ability: AbilityId) -> Program {
     let mut program = program.clone();
     let plan = &mut program.abilities[ability.index()];
@@ -353,13 +353,13 @@ pub(super) fn apply_effects<C: RandomSource, O: Observer>(
     fight.apply_effects(CombatantId(0), ability, target, observer).map_err(Error::from)
 }
 
-/// Begins with what both have; whoever acts upon itself can be alone.
+/// Applies the initial state of both; a caster that is its own target may be alone.
 fn begin<C: RandomSource>(fight: &mut Fight<C>, with: &Beforehand) -> Result<(), Error> {
     let other = fight.setup().ids().last().unwrap_or_default();
     with.begin(fight, other)
 }
 
-/// Writes down one run with all its arithmetic.
+/// Records one run with all its arithmetic.
 struct Walk<'a> {
     setup: &'a Setup,
     worked: Vec<Worked>,
@@ -368,7 +368,7 @@ struct Walk<'a> {
     /// The effect to which the last formula belonged.
     effect: String,
     known: Vec<Which>,
-    /// The effects that follow are those of a tick.
+    /// The following effects belong to a tick.
     ticks: bool,
 }
 
@@ -380,7 +380,7 @@ impl Observer for Walk<'_> {
     fn formula(&mut self, _: Time, formula: FormulaId, reading: &Reading) {
         let compiled = self.setup.program().formula(formula);
         if let Some(effect) = effect_of(compiled).filter(|effect| *effect != self.effect) {
-            // What the effect before it read is no part of this one's amount.
+            // Values read by the previous effect are not part of this one's amount.
             if self.steps.is_empty() {
                 self.worked.clear();
             }
@@ -406,7 +406,7 @@ impl Observer for Walk<'_> {
                 StepResult::Applied => "applied",
                 StepResult::Stopped => "stopped",
             };
-            // The first formulas of an effect are its amount and spread, not a step's.
+            // The first formulas of an effect are its amount and spread, not those of a step.
             let keep = if self.steps.is_empty() {
                 self.worked.iter().take_while(|worked| !matches!(worked.key.as_str(), "when" | "amount")).count()
             } else {
@@ -433,7 +433,7 @@ impl Observer for Walk<'_> {
         self.ticks |= matches!(event, Event::Sustained { .. });
         let Some(arrived) = Arrived::of(self.setup, event) else {
             if !matches!(event, Event::Stepped { .. } | Event::Soaked { .. }) {
-                // Formulas of something else: of a status, of whether an effect happens.
+                // Formulas that are not part of the amount: of a status, or of the condition of an effect.
                 self.worked.clear();
                 self.steps.clear();
             }

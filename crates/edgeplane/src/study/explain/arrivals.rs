@@ -1,4 +1,4 @@
-//! All the ways in which the effects of an ability can end.
+//! All possible results of the effects of an ability.
 
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -11,14 +11,14 @@ use crate::numbers::Extremes;
 use crate::program::{AbilityId, CombatantId, CompiledFormula, FormulaId, PoolId, Reading, Setup, Time};
 use crate::study::statistics::Estimate;
 
-/// Uniform draws are cut into so many parts when all that can happen is walked through.
+/// The number of parts into which uniform draws are divided for enumeration.
 const PARTS: u32 = 25;
-/// Beyond so many branches an ability is sampled instead.
+/// The number of branches beyond which an ability is sampled instead.
 const MOST_BRANCHES: u32 = 50_000;
-/// How often, then.
+/// The number of samples in that case.
 const SAMPLES: u64 = 20_000;
 
-/// What arrived, by how it arrived.
+/// The amounts, by kind of result.
 pub(super) struct Arrived {
     pub(super) effect: &'static str,
     pub(super) target: CombatantId,
@@ -34,7 +34,7 @@ pub(super) struct Arrived {
 impl Arrived {
     pub(super) fn of(setup: &Setup, event: Event) -> Option<Self> {
         let program = setup.program();
-        // What statuses do is explained with them.
+        // Effects of statuses are explained with these.
         let of_ability = |source| matches!(source, Source::Ability(_));
         let ending = |stopped: Option<String>, marks: u64| {
             let mut names: Vec<&str> = program
@@ -114,17 +114,17 @@ impl Arrived {
     }
 }
 
-/// The path of the effect of an ability to which a formula belongs: `ability.boathook.does.0`.
+/// The path of an ability's effect to which a formula belongs: `ability.boathook.does.0`.
 pub(super) fn effect_of(formula: &CompiledFormula) -> Option<&str> {
     let (effect, _) = formula.source.path.rsplit_once('.')?;
     let is_effect = effect.starts_with("ability.") && effect.ends_with(|last: char| last.is_ascii_digit());
     is_effect.then_some(effect)
 }
 
-/// How an effect ends that does not happen.
+/// The result of an effect that does not happen.
 const NOTHING: &str = "does not happen";
 
-/// All that one effect came to, over many runs.
+/// The results of one effect over many runs.
 #[derive(Default)]
 pub(super) struct Gathered {
     endings: BTreeMap<String, [f64; 4]>,
@@ -145,7 +145,7 @@ impl Gathered {
         self.squares += weight * amount * amount;
     }
 
-    /// Of so much weight of all runs, whether it happened in them or not.
+    /// The weight of all runs, whether or not the effect happened.
     pub(super) fn fill(mut self, effect: &mut EffectLine, all: f64) {
         if all - self.weight > 1e-9 * all {
             self.add(NOTHING.to_owned(), all - self.weight, 0.0);
@@ -194,7 +194,7 @@ impl Observer for Arrivals<'_> {
     }
 }
 
-/// Walks through every branch, or samples where there are too many.
+/// Enumerates all branches, or samples if there are too many.
 pub(super) fn all_that_can_happen(
     setup: &Arc<Setup>,
     ability: AbilityId,
@@ -224,20 +224,20 @@ pub(super) fn all_that_can_happen(
     Ok((gathered, false))
 }
 
-/// What identifies an effect among the others: its path, whom it reaches, its kind, its pool, its damage type, and its number
-/// among those that are alike in these. Effects that do not always happen cannot be identified by order alone.
+/// The identity of an effect: its path, receiver, kind, pool, damage type, and its number among those that are equal in
+/// these. Effects that do not always happen cannot be identified by order alone.
 pub(super) type Which = (String, CombatantId, &'static str, PoolId, Option<String>, usize);
 
-/// All effects with what they came to.
+/// All effects with their results.
 #[derive(Default)]
 pub(super) struct All {
     pub(super) effects: BTreeMap<Which, Gathered>,
-    /// Of all runs.
+    /// The total weight of all runs.
     pub(super) weight: f64,
 }
 
 impl Arrived {
-    /// What identifies it; `before` are those that came before it.
+    /// Identifies an effect, given those before it.
     pub(super) fn which(&self, effect: &str, before: &[Which]) -> Which {
         let with = |number| (effect.to_owned(), self.target, self.effect, self.pool, self.damage_type.clone(), number);
         (0..).map(with).find(|which| !before.contains(which)).unwrap_or_else(|| with(usize::MAX))

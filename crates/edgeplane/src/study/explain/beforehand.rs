@@ -1,16 +1,16 @@
-//! What those who are explained have beforehand.
+//! Initial statuses for explanations.
 
 use crate::error::Error;
 use crate::fight::{Event, Fight, Log, Prevention, RandomSource};
 use crate::program::{CombatantId, Program, StatusId, StatusKind};
 
-/// Statuses that two characters have before something is explained, each with so many stacks. A bad one comes from the
-/// other character, any other from its owner, and none is resisted.
+/// Initial statuses of two characters, with stacks. A debuff is applied by the other character, any other status by its
+/// owner, and none is resisted.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Beforehand {
-    /// Those of the one who acts.
+    /// Those of the caster.
     pub caster: Vec<(StatusId, u32)>,
-    /// Those of the one who is acted upon; of one who acts upon itself, these too.
+    /// Those of the target; for a caster that is its own target, these too.
     pub target: Vec<(StatusId, u32)>,
 }
 
@@ -25,7 +25,7 @@ impl Beforehand {
         of_caster.chain(self.target.iter().map(|one| line(target, one))).collect()
     }
 
-    /// Begins a fight, so that both have what they have from its start, and applies these besides.
+    /// Begins a fight with the initial state of both, and applies these statuses in addition.
     pub(super) fn begin<C: RandomSource>(&self, fight: &mut Fight<C>, target: CombatantId) -> Result<(), Error> {
         fight.begin()?;
         let caster = CombatantId(0);

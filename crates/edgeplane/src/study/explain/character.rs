@@ -1,4 +1,4 @@
-//! A character in numbers, each with where it comes from.
+//! Explains the numbers of a character.
 
 use std::sync::Arc;
 
@@ -14,7 +14,7 @@ use crate::program::{
 };
 use crate::rules::{SideRule, UseMoment};
 
-/// A number and where it comes from.
+/// A number and its origin.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Line {
@@ -22,15 +22,15 @@ pub struct Line {
     pub name: String,
     /// Its value.
     pub value: f64,
-    /// The formula as it is written; the digits of a plain number.
+    /// The text of its formula, or the digits of a plain number.
     pub formula: String,
     /// The formula with values in place of names; empty for a plain number.
     pub worked: String,
-    /// What statuses add, in the order in which they came: "+35 braced".
+    /// The contributions of statuses in order of application: "+35 braced".
     pub statuses: Vec<String>,
-    /// Why the value is not what all that gives: "at least 0".
+    /// Why the value differs from that: "at least 0".
     pub limited: String,
-    /// What the ruleset says about it.
+    /// Its `about` text.
     pub about: String,
 }
 
@@ -40,35 +40,35 @@ pub struct Line {
 pub struct PoolLine {
     /// Its cap.
     pub cap: Line,
-    /// The amount at the start of a fight.
+    /// The initial amount.
     pub start: f64,
-    /// What it gains (or, below zero, loses): "+3 per second".
+    /// Its gain or (negative) loss over time: "+3 per second".
     pub flow: String,
-    /// Whether its owner is defeated when it empties.
+    /// Whether its owner is defeated when it becomes empty.
     pub defeat: bool,
 }
 
-/// An ability in numbers, for one who has it.
+/// The numbers of an ability for its owner.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct AbilityLine {
     /// Its name.
     pub name: String,
-    /// What the ruleset says about it.
+    /// Its `about` text.
     pub about: String,
-    /// What it costs, by pool.
+    /// Its costs by pool.
     pub cost: Vec<(String, f64)>,
-    /// Seconds of wind-up.
+    /// The cast time in seconds.
     pub cast: f64,
-    /// Seconds of lock-out afterwards.
+    /// The recovery in seconds.
     pub recovery: f64,
-    /// Seconds from the release until it is ready again.
+    /// The cooldown in seconds.
     pub cooldown: f64,
-    /// What else holds for it: "2 charges, one every 8 s", "open for 2 s after boathook".
+    /// Its other limits: "2 charges, one every 8 s", "open for 2 s after boathook".
     pub limits: Vec<String>,
-    /// Whether it is open.
+    /// Whether it is unlocked.
     pub unlocked: bool,
-    /// Whom it is used on: "enemies, first".
+    /// Its targets: "enemies, first".
     pub targets: String,
 }
 
@@ -78,21 +78,21 @@ pub struct AbilityLine {
 pub struct UseLine {
     /// The ability.
     pub ability: String,
-    /// When it is wanted; empty for always.
+    /// Its condition; empty for none.
     pub when: String,
-    /// How likely chance chooses it, compared with the others of its group; empty for a line that is in none.
+    /// The weight with which chance chooses it within its group; empty for a line without a group.
     pub weight: String,
-    /// The group of lines among which chance chooses, by number; none for a line that is tried by itself.
+    /// The number of its group; `None` for a line that is tried by itself.
     pub group: Option<u32>,
 }
 
-/// A character in numbers.
+/// The numbers of a character.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct CharacterSheet {
     /// Its name.
     pub character: String,
-    /// What the ruleset says about it.
+    /// Its `about` text.
     pub about: String,
     /// Its level.
     pub level: f64,
@@ -102,15 +102,15 @@ pub struct CharacterSheet {
     pub pools: Vec<PoolLine>,
     /// Every ability that it has.
     pub abilities: Vec<AbilityLine>,
-    /// What it wears: "oilskin (body, 2 of weirguard)".
+    /// Its gear: "oilskin (body, 2 of weirguard)".
     pub gear: Vec<String>,
-    /// How it chooses, most wanted first: an ability and the condition, if any.
+    /// The lines of its policy in order of priority: an ability and the condition, if any.
     pub policy: Vec<UseLine>,
-    /// The name of that policy, which says more; empty where the character tries its abilities in order.
+    /// The name of the policy; empty if the character tries its abilities in order.
     pub policy_name: String,
 }
 
-/// Explains a character: every number, and where it comes from.
+/// Explains a character: every number and its origin.
 ///
 /// # Errors
 /// As for [`explain_character_with`].
@@ -118,10 +118,10 @@ pub fn explain_character(program: &Arc<Program>, id: CharacterId) -> Result<Char
     explain_character_with(program, id, &[])
 }
 
-/// Explains a character that has some statuses, each with so many stacks, applied by itself.
+/// Explains a character with some statuses, each with a number of stacks, applied by itself.
 ///
 /// # Errors
-/// [`Error::Fight`] when an attribute has no value with them; [`Error::NotApplied`] for one that it cannot have.
+/// [`Error::Fight`] if an attribute has no value with them; [`Error::NotApplied`] for one that it cannot have.
 pub fn explain_character_with(
     program: &Arc<Program>,
     id: CharacterId,
@@ -176,13 +176,13 @@ pub(super) fn use_line(program: &Program, line: &UsePlan) -> UseLine {
     }
 }
 
-/// The numbers of a fight that is looked at.
+/// The numbers of a fight that is examined.
 pub(super) struct Shown<'a> {
     pub(super) setup: &'a Setup,
     pub(super) memory: &'a Memory,
 }
 
-/// The value with all contributions and without the attribute's own bounds.
+/// The value with all contributions but without the attribute's own bounds.
 fn parts_applied(base: f64, parts: &[Contribution]) -> f64 {
     let of = |kind: ModifierKind| parts.iter().filter(move |part| part.kind == kind).map(|part| part.amount);
     let (add, percent): (f64, f64) = (of(ModifierKind::Add).sum(), of(ModifierKind::Percent).sum());
@@ -282,7 +282,7 @@ pub(super) fn ability_line(shown: &Shown<'_>, who: CombatantId, id: AbilityId) -
     }
 }
 
-/// Whose place an ability takes, and whether it has to be given first.
+/// The slot of an ability, and whether it has to be given first.
 fn by_hand(shown: &Shown<'_>, who: CombatantId, id: AbilityId) -> Vec<String> {
     let program = shown.setup.program();
     let character = &program.characters()[shown.setup.combatants[who.index()].character.index()];
@@ -298,7 +298,7 @@ fn by_hand(shown: &Shown<'_>, who: CombatantId, id: AbilityId) -> Vec<String> {
     only.into_iter().chain(slot).collect()
 }
 
-/// A piece that is not always worn; the numbers are those of the likelier case.
+/// A piece that is not always worn; the numbers are those of the more likely case.
 fn by_chance(program: &Program, chancy: &ChancyPiece) -> String {
     let plan = &program.gear[chancy.piece.index()];
     let chance = format!("with the chance {}", program.formula(chancy.chance.0).source.text);
@@ -313,7 +313,7 @@ fn worn(piece: &WornPlan) -> String {
     if parts.is_empty() { piece.name.clone() } else { format!("{} ({})", piece.name, parts.join(", ")) }
 }
 
-/// What is to be known of an ability beyond its times, cost and targets.
+/// The limits of an ability other than its times, cost and targets.
 fn limits(program: &Program, plan: &AbilityPlan, number: &dyn Fn(FormulaId) -> f64) -> Vec<String> {
     let seconds = |formula: FormulaId| format!("{} s", plain(number(formula)));
     let metres = |formula: FormulaId| format!("{} m", plain(number(formula)));

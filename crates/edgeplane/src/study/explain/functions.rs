@@ -1,11 +1,11 @@
-//! What formulas call besides the built-in functions: `[formula.*]` and `[curve.*]`.
+//! Explains functions of formulas: `[formula.*]` and `[curve.*]`.
 
 use super::quantity::add_readers;
 use super::rule::{RuleExplanation, names};
 use crate::formula::Expr;
 use crate::program::{Program, plain};
 
-/// Points that are written out.
+/// The maximum number of points that are listed.
 const MOST_POINTS: usize = 12;
 
 pub(super) fn formula(program: &Program, index: usize) -> RuleExplanation {

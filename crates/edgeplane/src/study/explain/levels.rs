@@ -1,10 +1,10 @@
-//! What goes on beyond one fight: points and gauntlets.
+//! Explains points and gauntlets.
 
 use super::rule::{RuleExplanation, names, text};
 use super::status::modifiers;
 use crate::program::{GauntletPlan, MOST_POINTS, Program, StatusPlan};
 
-/// Something to spend points on; the plan is that of the status that a point is.
+/// A point; the plan is that of the status that represents it.
 pub(super) fn point(program: &Program, plan: &StatusPlan) -> RuleExplanation {
     let mut point = RuleExplanation::of("point", &plan.name, &plan.about);
     for line in modifiers(program, plan) {

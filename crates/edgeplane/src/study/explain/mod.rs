@@ -1,4 +1,4 @@
-//! "What is this number, and why?" for characters, and "what does this do?" for abilities.
+//! Explanations: where a number of a character comes from, and what a rule does.
 
 mod ability;
 mod arrivals;

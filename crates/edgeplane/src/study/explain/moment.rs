@@ -1,4 +1,4 @@
-//! A fight at one moment: what everyone has, is under, is doing and could do.
+//! The state of a fight at one moment: numbers, statuses, actions, and available abilities of everyone.
 
 use std::sync::Arc;
 
@@ -10,7 +10,7 @@ use crate::fight::{Action, Fight, Sampler, Silent, UnavailableReason, describe_r
 use crate::numbers::Extremes;
 use crate::program::{CombatantId, PoolId, Setup, Slot, Time};
 
-/// A fight at one moment.
+/// The state of a fight at one moment.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct Moment {
@@ -18,95 +18,95 @@ pub struct Moment {
     pub encounter: String,
     /// The seed.
     pub seed: u64,
-    /// Seconds since the fight began: the moment that was asked for, or the end of the fight if that came before.
+    /// The time in seconds: the requested time, or the end of the fight if that is earlier.
     pub at: f64,
     /// Whether the fight had ended.
     pub ended: bool,
-    /// Everyone in the order of the encounter.
+    /// All combatants in the order of the encounter.
     pub combatants: Vec<CombatantMoment>,
 }
 
-/// One combatant at that moment.
+/// The state of one combatant.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct CombatantMoment {
-    /// What it is called.
+    /// Its label.
     pub who: String,
     /// Its side.
     pub side: String,
-    /// What it is doing: "idle", "casting boathook until 3.70 s on silt_crab".
+    /// Its action: "idle", "casting boathook until 3.70 s on silt_crab".
     pub doing: String,
-    /// Where it is, in metres; none where the encounter has no places.
+    /// Its position in metres; `None` in an encounter without positions.
     pub place: Option<[f64; 2]>,
     /// Its pools.
     pub pools: Vec<PoolMoment>,
     /// Its attributes in the order of the ruleset.
     pub attributes: Vec<AttributeMoment>,
-    /// Its statuses in the order in which they came.
+    /// Its statuses in order of application.
     pub statuses: Vec<StatusMoment>,
     /// Its abilities.
     pub abilities: Vec<AbilityMoment>,
 }
 
-/// A pool at that moment.
+/// The state of a pool.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct PoolMoment {
     /// Its name.
     pub name: String,
-    /// What it holds.
+    /// Its amount.
     pub holds: f64,
-    /// The most that it can hold; none if there is no bound.
+    /// Its cap; `None` if it has no bound.
     pub max: Option<f64>,
-    /// What it gains each second, or with each portion; below zero where it loses.
+    /// The gain per second or per portion; negative for a loss.
     pub rate: f64,
-    /// Seconds between portions; none where it flows all the time.
+    /// Seconds between portions; `None` for a continuous flow.
     pub portions: Option<f64>,
 }
 
-/// An attribute at that moment.
+/// The state of an attribute.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct AttributeMoment {
-    /// Its name, with the damage type where it has one value for each.
+    /// Its name, with the damage type for per-type attributes.
     pub name: String,
     /// Its value.
     pub value: f64,
-    /// Its value as the fight began.
+    /// Its value at the beginning of the fight.
     pub at_start: f64,
-    /// What statuses do to it now: "+ 35 braced".
+    /// The current contributions of statuses: "+ 35 braced".
     pub statuses: Vec<String>,
 }
 
-/// A status at that moment.
+/// The state of a status.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct StatusMoment {
     /// Its name.
     pub name: String,
-    /// Who applied it.
+    /// The combatant that applied it.
     pub from: String,
-    /// How many stacks.
+    /// The number of stacks.
     pub stacks: u32,
-    /// Seconds until it ends; none for one that does not end by itself.
+    /// Seconds until it ends; `None` if it does not end by itself.
     pub remaining: Option<f64>,
     /// Its tags.
     pub tags: Vec<String>,
 }
 
-/// An ability at that moment.
+/// The state of an ability.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct AbilityMoment {
     /// Its name.
     pub name: String,
-    /// Why it could not be used, whatever the policy wants; none if it could.
+    /// Why it cannot be used, whatever the policy wants; `None` if it can.
     pub unavailable: Option<String>,
-    /// Seconds until its cooldown ends; 0 if none runs.
+    /// Seconds until its cooldown ends; 0 if none is running.
     pub ready_in: f64,
 }
 
-/// Plays a fight up to a moment (seconds, at least 0), and reads everything there is.
+/// Plays a fight up to a time (in seconds, at least 0) and reads its complete state.
 ///
 /// ```
 /// use std::sync::Arc;
@@ -122,7 +122,7 @@ pub struct AbilityMoment {
 /// ```
 ///
 /// # Errors
-/// [`Error::Fight`] when the fight cannot go on until then.
+/// [`Error::Fight`] if the fight fails before that.
 pub fn explain_moment(setup: &Arc<Setup>, seed: u64, at: f64) -> Result<Moment, Error> {
     let mut fight = Fight::with_chance(Arc::clone(setup), Sampler::default(), seed);
     fight.begin().map_err(Error::from)?;

@@ -1,8 +1,8 @@
-//! Where an effect or a status comes from: every place of the rules that has it.
+//! Finds the sources of an effect or a status: every rule that contains it.
 
 use crate::program::{AbilityPlan, Effect, EffectPlan, Program, StatusId, WornStatus};
 
-/// Whatever has an effect, by name: abilities, statuses, zones, causes.
+/// The names of all rules with an effect: abilities, statuses, zones, causes.
 pub(super) fn users(program: &Program, is_meant: &dyn Fn(&Effect) -> bool) -> Vec<String> {
     let has = |effects: &[EffectPlan]| effects.iter().any(|effect| is_meant(&effect.effect));
     let of_ability = |plan: &&AbilityPlan| has(&plan.does) || plan.sustain.iter().any(|sustain| has(&sustain.does));
@@ -16,7 +16,7 @@ pub(super) fn users(program: &Program, is_meant: &dyn Fn(&Effect) -> bool) -> Ve
     abilities.chain(statuses.map(|plan| &plan.name)).chain(zones).chain(causes).cloned().collect()
 }
 
-/// All that a status comes from.
+/// All sources of a status.
 pub(super) fn origins(program: &Program, status: StatusId) -> Vec<String> {
     let is_meant = |effect: &Effect| matches!(effect, Effect::Apply(id, ..) | Effect::Toggle(id) if *id == status);
     let mut all = users(program, &is_meant);
@@ -25,7 +25,7 @@ pub(super) fn origins(program: &Program, status: StatusId) -> Vec<String> {
     let inside = program.zones.iter().filter(|plan| plan.statuses.contains(&status));
     all.extend(inside.map(|plan| format!("inside {}", plan.name)));
     let gives = |worn: &[WornStatus]| worn.iter().any(|worn| worn.status == status);
-    // What a piece does by itself is a status with the name of the piece.
+    // The effect of a piece of gear itself is a status with the name of the piece.
     let name = &program.status(status).name;
     let pieces = program.gear.iter().filter(|piece| gives(&piece.statuses) && piece.name != *name);
     all.extend(pieces.map(|piece| format!("wearing {}", piece.name)));

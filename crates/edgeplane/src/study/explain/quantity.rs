@@ -1,4 +1,4 @@
-//! A number that combatants have: an attribute or a pool, with what sets, changes and reads it.
+//! Explains an attribute or a pool: what sets, changes and reads it.
 
 use super::origins::users;
 use super::rule::{RuleExplanation, names, text};
@@ -8,7 +8,7 @@ use crate::program::{
 };
 use crate::rules::CapChange;
 
-/// An attribute; where there is one for each damage type, all of them.
+/// An attribute; for a per-type attribute, all its types.
 pub(super) fn attribute(program: &Program, info: &AttributeInfo) -> RuleExplanation {
     let mut attribute = RuleExplanation::of("attribute", &info.name, &info.about);
     attribute.add("is", if info.per_type { "one number for each damage type" } else { "" });
@@ -107,7 +107,7 @@ pub(super) fn pool(program: &Program, id: PoolId) -> RuleExplanation {
     pool
 }
 
-/// Formulas that read something of some kind.
+/// Formulas that read a kind of value.
 pub(super) fn reads(is_meant: &dyn Fn(Read) -> bool) -> impl Fn(&CompiledFormula) -> bool {
     move |formula| {
         let mut is_read = false;
@@ -116,7 +116,7 @@ pub(super) fn reads(is_meant: &dyn Fn(Read) -> bool) -> impl Fn(&CompiledFormula
     }
 }
 
-/// The rules with a formula of some kind, each once: a line for each section.
+/// The rules with a matching formula, each once: one line for each section.
 pub(super) fn add_readers(
     explained: &mut RuleExplanation,
     program: &Program,

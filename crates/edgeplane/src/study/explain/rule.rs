@@ -1,4 +1,4 @@
-//! Whatever has a name and is neither a character nor an ability nor a status, from zones to tags.
+//! Explains named rules other than characters, abilities and statuses, from zones to tags.
 
 use std::sync::Arc;
 
@@ -19,7 +19,7 @@ use crate::program::{
 };
 use crate::rules::Moves;
 
-/// Those who take part in an encounter and are alike.
+/// Identical members of an encounter.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct MemberLine {
@@ -27,15 +27,15 @@ pub struct MemberLine {
     pub side: String,
     /// Their character.
     pub character: String,
-    /// How many they are.
+    /// Their number.
     pub count: u32,
     /// The character's level.
     pub level: f64,
-    /// What is in their pools as the fight begins.
+    /// Their initial amounts of pools.
     pub pools: Vec<(String, f64)>,
     /// When they join: "at the start", "after 12 s", "when called".
     pub joins: String,
-    /// Statuses with which they begin here besides those of their character.
+    /// Their initial statuses in addition to those of their character.
     pub begins_with: Vec<String>,
 }
 
@@ -43,25 +43,26 @@ pub struct MemberLine {
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct RuleExplanation {
-    /// What it is, which goes before its name where several have that: "zone", "gear", "gear_set", "policy", "encounter",
-    /// "cause", "attribute", "pool", "damage_type", "hit_step", "heal_step", "formula", "curve", "point", "gauntlet", "tag".
+    /// Its kind, which precedes its name if several rules have that name: "zone", "gear", "gear_set", "policy",
+    /// "encounter", "cause", "attribute", "pool", "damage_type", "hit_step", "heal_step", "formula", "curve", "point",
+    /// "gauntlet", "tag".
     pub kind: &'static str,
     /// Its name.
     pub name: String,
-    /// What the ruleset says about it.
+    /// Its `about` text.
     pub about: String,
-    /// What it says and what has to do with it, in order: ("lasts", "6 s").
+    /// Its keys and the rules that refer to it, in order: ("lasts", "6 s").
     pub facts: Vec<(&'static str, String)>,
-    /// Its effects, each with what brings it about: "enters".
+    /// Its effects, each with the key that causes it: "enters".
     pub effects: Vec<(&'static str, AlsoLine)>,
-    /// The lines of a policy, most wanted first.
+    /// The lines of a policy, in order of priority.
     pub policy: Vec<UseLine>,
-    /// Who takes part in an encounter, side by side.
+    /// The members of an encounter, by side.
     pub members: Vec<MemberLine>,
 }
 
-/// Explains a rule by its name, or by its kind and its name where several are called so: `zone.mire`. What can be asked for
-/// is listed at [`RuleExplanation::kind`].
+/// Explains a rule by name, or by kind and name if several rules have the same name: `zone.mire`.
+/// [`RuleExplanation::kind`] lists the kinds.
 ///
 /// ```
 /// use edgeplane::{Game, study::explain::explain_rule};
@@ -73,7 +74,7 @@ pub struct RuleExplanation {
 /// ```
 ///
 /// # Errors
-/// [`Error::Unknown`] when nothing is called so; [`Error::Fight`] when an encounter cannot begin.
+/// [`Error::Unknown`] if no rule has that name; [`Error::Fight`] if an encounter cannot begin.
 pub fn explain_rule(program: &Arc<Program>, name: &str) -> Result<RuleExplanation, Error> {
     let all = every_rule(program);
     let mut meant = all.iter().filter(|(kind, of, _)| of == name || name == format!("{kind}.{of}"));
@@ -104,7 +105,7 @@ pub fn explain_rule(program: &Arc<Program>, name: &str) -> Result<RuleExplanatio
     Ok(explained)
 }
 
-/// Each with its kind and its number there.
+/// Each with its kind and its index.
 fn every_rule(program: &Program) -> Vec<(&'static str, String, usize)> {
     let mut all = Vec::new();
     let mut add = |kind, names: Vec<&String>| {
@@ -136,7 +137,7 @@ impl RuleExplanation {
         Self { kind, name, about, facts: Vec::new(), effects: Vec::new(), policy: Vec::new(), members: Vec::new() }
     }
 
-    /// Adds a fact, if it says anything.
+    /// Adds a fact unless it is empty.
     pub(super) fn add(&mut self, what: &'static str, text: impl Into<String>) {
         let text = text.into();
         if !text.is_empty() {
@@ -185,7 +186,7 @@ fn zone(program: &Program, id: ZoneId) -> RuleExplanation {
     zone
 }
 
-/// What a worn status does, without its name where that is the piece's own.
+/// The effect of a worn status, without its name if that is the name of the piece.
 fn worn(program: &Program, worn: &WornStatus, own: &str) -> String {
     let plan = program.status(worn.status);
     let mut parts: Vec<String> = modifiers(program, plan)
@@ -224,7 +225,7 @@ fn gear(program: &Program, id: GearId) -> RuleExplanation {
     gear
 }
 
-/// Characters that have a piece from the start, by chance or always.
+/// Characters that wear a piece initially, always or by chance.
 fn wearers(program: &Program, id: GearId) -> impl Iterator<Item = &CharacterPlan> {
     let wears = move |plan: &&CharacterPlan| {
         !plan.template && (plan.pieces.contains(&id) || plan.chancy.iter().any(|chancy| chancy.piece == id))
@@ -312,7 +313,7 @@ fn encounter(program: &Arc<Program>, id: EncounterId) -> Result<RuleExplanation,
     Ok(encounter)
 }
 
-/// How far the sides are from each other, where they are anywhere.
+/// The distance between the sides, if they have positions.
 fn apart(setup: &Setup, places: &[[f64; 2]]) -> String {
     if places.is_empty() {
         return "without distances: everyone is in reach of everyone".to_owned();

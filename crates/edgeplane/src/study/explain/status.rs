@@ -1,5 +1,5 @@
-//! A status of one character on another: what it does at each number of stacks, tick by tick, and over
-//! its whole life.
+//! Explains a status applied by one character to another: its effect at each number of stacks, each tick, and its
+//! total.
 
 use std::sync::Arc;
 
@@ -16,42 +16,42 @@ use crate::program::{
 };
 use crate::rules::{MOST_KEPT_APART, Subject, Untargetable};
 
-/// More stacks than this are not listed one by one.
+/// The maximum number of stacks listed separately.
 const MOST_LISTED: u32 = 10;
-/// An endless status is looked at for so long, in seconds.
+/// The time for which an endless status is examined, in seconds.
 const LOOKED_AT: f64 = 60.0;
 
-/// A change to an attribute.
+/// A modifier.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct ModifierLine {
     /// The attribute.
     pub attribute: String,
-    /// In which way: "add", "percent" and so on.
+    /// The kind of change: "add", "percent" and so on.
     pub kind: crate::program::ModifierKind,
-    /// The formula as it is written.
+    /// The text of the formula.
     pub formula: String,
 }
 
-/// What the status does with so many stacks.
+/// The effect of the status with a number of stacks.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct StackLine {
-    /// How many.
+    /// The number of stacks.
     pub stacks: u32,
-    /// The owner's attributes that it changes, in the order of [`StatusExplanation::attributes`].
+    /// The attributes of the owner that it changes, in the order of [`StatusExplanation::attributes`].
     pub values: Vec<f64>,
-    /// Damage over its whole life.
+    /// Total damage.
     pub damage: f64,
-    /// Healing over its whole life.
+    /// Total healing.
     pub healing: f64,
-    /// What other pools gained, past all steps; what found no room counted too.
+    /// Total gains of other pools without steps, including the excess.
     pub restored: f64,
-    /// What they lost; what was not there counted too.
+    /// Total losses of other pools without steps, including the excess.
     pub drained: f64,
 }
 
-/// Something that a tick did.
+/// An effect of a tick.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct TickLine {
@@ -63,87 +63,87 @@ pub struct TickLine {
     pub effect: &'static str,
     /// The pool.
     pub pool: String,
-    /// The amount that left the last step.
+    /// The amount after the last step.
     pub amount: f64,
-    /// What is left in the pool.
+    /// The amount left in the pool.
     pub left: f64,
 }
 
-/// Something that it triggers on.
+/// A trigger.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct TriggerLine {
     /// The event.
     pub event: TriggerEvent,
-    /// How it is narrowed down, as it is written.
+    /// Its restrictions, as written.
     pub only: String,
-    /// What it brings about.
+    /// Its effects.
     pub does: Vec<AlsoLine>,
 }
 
-/// A status explained.
+/// A status, explained.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct StatusExplanation {
     /// Its name.
     pub status: String,
-    /// What the ruleset says about it.
+    /// Its `about` text.
     pub about: String,
-    /// Good or bad.
+    /// Its kind: good or bad.
     pub kind: StatusKind,
     /// Its tags.
     pub tags: Vec<String>,
-    /// Who applies it.
+    /// The combatant that applies it.
     pub from: String,
-    /// Whose it is.
+    /// Its owner.
     pub on: String,
-    /// Statuses that they have beforehand: "lockhand has braced".
+    /// Initial statuses: "lockhand has braced".
     pub beforehand: Vec<String>,
-    /// Seconds that it lasts; none for one that does not end by itself.
+    /// Its duration in seconds; `None` if it does not end by itself.
     pub lasts: Option<f64>,
     /// Seconds between ticks.
     pub period: Option<f64>,
-    /// What a second application does, in words.
+    /// The effect of a further application, in words.
     pub reapply: String,
-    /// Tags of statuses that it keeps away.
+    /// Tags of statuses to which it makes immune.
     pub immune: Vec<String>,
     /// What its owner cannot do.
     pub forbids: Vec<String>,
-    /// Abilities that its owner has for as long.
+    /// Abilities that it grants to its owner.
     pub brings: Vec<String>,
-    /// What else it does to its owner, in words.
+    /// Its other effects on its owner, in words.
     pub control: Vec<String>,
     /// Its modifiers.
     pub modifiers: Vec<ModifierLine>,
-    /// Attributes that it changes, others through them included.
+    /// Attributes that it changes, including dependent ones.
     pub attributes: Vec<String>,
     /// Their values without it.
     pub without: Vec<f64>,
     /// With one stack, two, and so on.
     pub stacks: Vec<StackLine>,
-    /// What its ticks do, with one stack.
+    /// The effects of its ticks with one stack.
     pub ticks: Vec<TickLine>,
     /// Steps that it adds to hits: "padding, hits taken: amount * (1 - 0.25 * stacks)".
     pub hit_steps: Vec<String>,
-    /// What it triggers on.
+    /// Its triggers.
     pub triggers: Vec<TriggerLine>,
-    /// The condition under which it holds; empty for one that always does.
+    /// Its condition; empty for none.
     pub holds_while: String,
-    /// The chance to resist it; empty for one that nobody resists.
+    /// The chance to resist it; empty for none.
     pub resist: String,
-    /// What each of its ticks does.
+    /// The effects of its ticks.
     pub each_tick: Vec<AlsoLine>,
-    /// What happens when its stacks are complete.
+    /// The effects of reaching the maximum of stacks.
     pub at_max: Vec<AlsoLine>,
-    /// What it comes from: abilities, statuses, zones and causes by name, then "during dig_in", "inside mire", "wearing
+    /// Its sources: abilities, statuses, zones and causes by name, then "during dig_in", "inside mire", "wearing
     /// oilskin", "2 pieces of ferry", "warden from the start", "the start of breach".
     pub applied_by: Vec<String>,
 }
 
-/// Explains what a status does to one character, applied by another, with nobody doing anything else.
+/// Explains the effects of a status applied by one character to another, while nobody does anything else.
 ///
 /// # Errors
-/// [`Error::Fight`] when a formula has no value.
+/// [`Error::Fight`] if a formula has no value.
 pub fn explain_status(
     program: &Arc<Program>,
     status: StatusId,
@@ -153,7 +153,7 @@ pub fn explain_status(
     explain_status_with(program, status, from, on, &Beforehand::default())
 }
 
-/// The same when they have some statuses beforehand.
+/// The same with initial statuses.
 ///
 /// # Errors
 /// As for [`explain_status`]; [`Error::NotApplied`] for a status that one of them cannot have.
@@ -212,7 +212,7 @@ fn lines(program: &Program, effects: &[EffectPlan]) -> Vec<AlsoLine> {
     effects.iter().map(|effect| effect_line(program, effect)).collect()
 }
 
-/// One application from its start to its end.
+/// One application from start to end.
 struct Life {
     stacks: u32,
     lasts: Option<f64>,
@@ -262,7 +262,7 @@ impl Life {
         }
     }
 
-    /// What the status did: when, what, to which pool, how much, and what was left.
+    /// The effects of the status: the time, the kind, the pool, the amount, and the amount left.
     fn effects(&self) -> impl Iterator<Item = (f64, &'static str, crate::program::PoolId, f64, f64)> {
         let mine = Source::Status(self.status);
         self.events.iter().filter_map(move |logged| {
@@ -298,7 +298,7 @@ fn all_attributes(setup: &Setup, fight: &Fight<Likely>) -> Vec<f64> {
     program.attribute_slots().map(|(_, slot, _)| fight.attribute(OWNER, slot)).collect()
 }
 
-/// Those that are different with some number of stacks, with their places in the list of all.
+/// Attributes that differ with some number of stacks, with their indices in the list of all.
 fn changed_attributes(program: &Program, lives: &[Life]) -> Vec<(usize, String)> {
     let names = program.attribute_slots().map(|(name, _, _)| name);
     let changed = |index: usize| lives.iter().any(|life| life.before[index].to_bits() != life.after[index].to_bits());
@@ -334,7 +334,7 @@ pub(super) fn hit_steps(program: &Program, status: StatusId) -> Vec<String> {
     program.hit_steps().iter().filter_map(line).collect()
 }
 
-/// Seconds between ticks, where they are known without a fight.
+/// Seconds between ticks, if they are known without a fight.
 fn period_of(program: &Program, plan: &StatusPlan, every: &EveryPlan) -> Option<f64> {
     match every.pace {
         Pace::Period(period) => program.formula(period).as_number(),

@@ -1,10 +1,10 @@
-//! Damage types, and the steps of hits and heals.
+//! Explains damage types, and the steps of hits and heals.
 
 use super::origins::users;
 use super::rule::{RuleExplanation, names, text};
 use crate::program::{DamageTypeId, Effect, Program, Role, StepPlan, StepsEffect};
 
-/// Which of the two lists of steps.
+/// The list of steps.
 #[derive(Clone, Copy, PartialEq, Eq)]
 pub(super) enum Of {
     Hits,
@@ -69,7 +69,7 @@ pub(super) fn step(program: &Program, of: Of, index: usize) -> RuleExplanation {
     step
 }
 
-/// The status that adds a step, and to whose hits.
+/// The status that adds a step, and whether to hits dealt or taken.
 fn owner(program: &Program, plan: &StepPlan) -> String {
     let Some((role, status)) = plan.owned else { return String::new() };
     let hits = if role == Role::Caster { "deals" } else { "takes" };

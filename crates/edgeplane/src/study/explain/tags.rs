@@ -1,11 +1,11 @@
-//! Tags: what carries one, and what asks for it.
+//! Explains tags: the rules that carry a tag, and those that refer to it.
 
 use super::origins::users;
 use super::quantity::{add_readers, reads};
 use super::rule::{RuleExplanation, names};
 use crate::program::{Effect, Program, Read, StepPlan, plain};
 
-/// All tags, each once: of abilities, statuses and zones, and those that steps ask for.
+/// All tags, each once: of abilities, statuses and zones, and those named by steps.
 pub(super) fn all(program: &Program) -> Vec<&String> {
     let steps = program.hit_steps().iter().chain(program.heal_steps());
     let abilities = program.abilities().iter().flat_map(|plan| &plan.tags);
@@ -39,7 +39,7 @@ pub(super) fn tag(program: &Program, index: usize) -> RuleExplanation {
     tag
 }
 
-/// What can be asked of the tags of statuses alone.
+/// Properties that only tags of statuses have.
 fn of_statuses(tag: &mut RuleExplanation, program: &Program, number: u16) {
     let ends = |effect: &Effect| match effect {
         Effect::Cleanse(filter) | Effect::Transfer(filter) => filter.tags.contains(&number),
