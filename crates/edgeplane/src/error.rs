@@ -1,62 +1,62 @@
-//! What can go wrong, for callers of the library.
+//! Errors for callers of the library.
 
 use crate::fight::FightError;
 use crate::rules::MeasureFault;
 use crate::text::{Diagnostic, Sources};
 
-/// Why something could not be done.
+/// The reason why an operation failed.
 #[derive(Clone)]
 #[non_exhaustive]
 pub enum Error {
-    /// The ruleset has errors; they point into the sources.
+    /// The ruleset has errors, which refer to the sources.
     Ruleset {
         /// The files.
         sources: Sources,
         /// All independent errors, in the order of the files.
         diagnostics: Vec<Diagnostic>,
     },
-    /// A name that the ruleset does not have.
+    /// An unknown name.
     Unknown {
-        /// What was looked for: "encounter".
+        /// The kind of rule: "encounter".
         what: &'static str,
         /// The name.
         name: String,
-        /// The names that there are.
+        /// The known names.
         known: Vec<String>,
     },
-    /// A measure that cannot be read.
+    /// An invalid measure.
     Measure {
-        /// As it was written.
+        /// As written.
         text: String,
         /// What is wrong with it.
         fault: MeasureFault,
     },
-    /// A path at which nothing stands.
+    /// A path without a value.
     Path {
         /// The path.
         path: String,
     },
-    /// A fight that was kept cannot be gone on with.
+    /// A saved fight cannot be continued.
     Save {
-        /// What differs.
+        /// The difference.
         what: String,
     },
-    /// A status that somebody was to have beforehand does not apply to it.
+    /// An initial status does not apply to a combatant.
     NotApplied {
         /// The status.
         status: String,
-        /// Who.
+        /// The combatant.
         to: String,
-        /// Why: "immune", "already held".
+        /// The reason: "immune", "already held".
         reason: String,
     },
-    /// A study was stopped before it knew anything.
+    /// A study was stopped before it had any result.
     Stopped,
-    /// A fight could not go on.
+    /// A fight failed.
     Fight(FightError),
 }
 
-/// What it says, and no more: a ruleset's files are not for a log.
+/// Only the message: the files of a ruleset do not belong in a log.
 impl std::fmt::Debug for Error {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         let kind = match self {

@@ -1,4 +1,4 @@
-//! The common path: open a ruleset, run fights, ask questions.
+//! The common path: open a ruleset, run fights, run studies.
 
 mod by_name;
 
@@ -16,15 +16,15 @@ use crate::program::{EncounterId, NameTable, Program, Setup};
 use crate::rules::{NumberAt, numbers_of};
 use crate::text::{self, Diagnostics, Document, Override, Sources, Value};
 
-/// A value that two rulesets give differently.
+/// A value that differs between two rulesets.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Edit {
-    /// Where it stands.
+    /// Its path.
     pub path: String,
-    /// In the first; nothing where it is not there.
+    /// The value in the first; `None` if absent.
     pub before: Option<String>,
-    /// In the second.
+    /// The value in the second; `None` if absent.
     pub after: Option<String>,
 }
 
@@ -32,11 +32,11 @@ pub struct Edit {
 #[derive(Clone, Debug)]
 pub struct Game {
     program: Arc<Program>,
-    /// The set-up of each encounter, made when it is wanted for the first time: all fights of it share that.
+    /// The setup of each encounter, computed on first use and shared by all its fights.
     setups: Arc<[OnceLock<Arc<Setup>>]>,
-    /// What was read, so that variants of it can be made.
+    /// The source, from which variants can be built.
     sources: Arc<Sources>,
-    /// The same as a document, without any replaced value.
+    /// The same as a document, without overrides.
     parsed: Arc<Document>,
     overrides: Vec<Override>,
     forced: Vec<(String, String)>,
@@ -53,7 +53,7 @@ impl Game {
     /// ```
     ///
     /// # Errors
-    /// [`Error::Ruleset`] with everything that is wrong.
+    /// Returns [`Error::Ruleset`] with all errors.
     #[cfg(feature = "files")]
     pub fn open(path: impl AsRef<Path>) -> Result<Self, Error> {
         Self::open_with(path, &[])
@@ -69,7 +69,7 @@ impl Game {
     /// ```
     ///
     /// # Errors
-    /// [`Error::Ruleset`] with everything that is wrong.
+    /// Returns [`Error::Ruleset`] with all errors.
     #[cfg(feature = "files")]
     pub fn open_with(path: impl AsRef<Path>, overrides: &[Override]) -> Result<Self, Error> {
         let sources = Sources::read(path.as_ref())
@@ -77,7 +77,7 @@ impl Game {
         Self::from_sources(sources, overrides)
     }
 
-    /// A ruleset in a text, for rulesets that live within a program.
+    /// A ruleset given as a text, for rulesets embedded in a program.
     ///
     /// ```
     /// # use edgeplane::Game;
@@ -87,12 +87,12 @@ impl Game {
     /// ```
     ///
     /// # Errors
-    /// [`Error::Ruleset`] with everything that is wrong.
+    /// Returns [`Error::Ruleset`] with all errors.
     pub fn from_text(name: &str, text: &str) -> Result<Self, Error> {
         Self::from_sources(Sources::from_text(name, text), &[])
     }
 
-    /// A ruleset in texts, with some of its values replaced.
+    /// A ruleset given as texts, with some of its values replaced.
     ///
     /// ```
     /// # use edgeplane::{Game, Sources};
@@ -105,7 +105,7 @@ impl Game {
     /// ```
     ///
     /// # Errors
-    /// [`Error::Ruleset`] with everything that is wrong.
+    /// Returns [`Error::Ruleset`] with all errors.
     pub fn from_sources(sources: Sources, overrides: &[Override]) -> Result<Self, Error> {
         let mut out = Diagnostics::default();
         let parsed = Document::read(&sources, &mut out);
@@ -129,7 +129,7 @@ impl Game {
         Ok(Self { program, setups, sources, parsed, overrides: overrides.to_vec(), forced: Vec::new() })
     }
 
-    /// The same ruleset with more of its values replaced.
+    /// The same ruleset with additional values replaced.
     ///
     /// ```
     /// use edgeplane::{Game, Override};
@@ -140,10 +140,10 @@ impl Game {
     /// ```
     ///
     /// # Errors
-    /// [`Error::Ruleset`] with everything that is wrong.
+    /// Returns [`Error::Ruleset`] with all errors.
     pub fn variant(&self, overrides: &[Override]) -> Result<Self, Error> {
         let all: Vec<Override> = self.overrides.iter().chain(overrides).cloned().collect();
-        // Nothing was wrong with the document itself, or there were no game to vary.
+        // The document itself had no errors; otherwise there would be no game to vary.
         let (parsed, sources) = (Arc::clone(&self.parsed), Arc::clone(&self.sources));
         let mut game = Self::of_document(parsed, sources, &all, Diagnostics::default())?;
         for (character, ability) in &self.forced {
@@ -157,7 +157,7 @@ impl Game {
         self.written().0
     }
 
-    /// The same, with the texts that its places point into.
+    /// The same, with the texts to which its spans refer.
     pub(crate) fn written(&self) -> (Document, Sources) {
         let (mut sources, mut out) = (Sources::clone(&self.sources), Diagnostics::default());
         let mut document = Document::clone(&self.parsed);
@@ -179,7 +179,7 @@ impl Game {
         &self.sources
     }
 
-    /// What is written at a path, if it is a number or a text: `character.lockhand.attributes.heft`.
+    /// The value at a path as written, if it is a number or a text: `character.lockhand.attributes.heft`.
     ///
     /// ```
     /// # use edgeplane::Game;
@@ -196,7 +196,7 @@ impl Game {
         }
     }
 
-    /// What another ruleset says otherwise, by path: first what is changed or gone, then what is new.
+    /// The differences to another ruleset, by path: first changed and removed values, then new ones.
     ///
     /// ```
     /// # use edgeplane::{Game, Override};
@@ -219,7 +219,7 @@ impl Game {
         changed.chain(added).map(|(path, _)| edit(path)).collect()
     }
 
-    /// Every number that an encounter can depend on, in the order of the files.
+    /// Every number on which an encounter can depend, in the order of the files.
     ///
     /// ```
     /// # use edgeplane::Game;
@@ -231,7 +231,7 @@ impl Game {
     /// ```
     ///
     /// # Errors
-    /// [`Error::Unknown`] when there is no such encounter.
+    /// [`Error::Unknown`] if there is no such encounter.
     #[cfg(feature = "study")]
     pub fn numbers_of(&self, encounter: &str) -> Result<Vec<NumberAt>, Error> {
         self.encounter(encounter)?;
@@ -250,8 +250,8 @@ impl Game {
         &self.program
     }
 
-    /// The same game in which a character uses nothing but one ability, whenever it can: to see what that
-    /// ability does on its own.
+    /// The same game with a character that uses only one ability, whenever possible: to see what that ability does by
+    /// itself.
     ///
     /// ```
     /// # use edgeplane::Game;
@@ -262,7 +262,7 @@ impl Game {
     /// ```
     ///
     /// # Errors
-    /// [`Error::Unknown`] when there is no such character, or it does not have the ability.
+    /// [`Error::Unknown`] if there is no such character, or it does not have the ability.
     pub fn forced(&self, character: &str, ability: &str) -> Result<Self, Error> {
         let id = self.character(character)?;
         let plan = &self.program.characters()[id.index()];
@@ -279,7 +279,7 @@ impl Game {
         Ok(Self { program: Arc::new(program), setups, forced, ..self.clone() })
     }
 
-    /// What a rule says for the game alone, under its key `data`, by its path: `ability.boathook`. Nothing, if it says nothing.
+    /// The `data` of a rule for the game, by its path: `ability.boathook`. `None` if it has none.
     ///
     /// ```
     /// # use edgeplane::Game;
@@ -294,7 +294,7 @@ impl Game {
         self.program.data(path)
     }
 
-    /// A fight of an encounter, not yet begun.
+    /// A fight of an encounter that has not begun yet.
     ///
     /// ```
     /// # use edgeplane::{Game, Silent};
@@ -305,12 +305,12 @@ impl Game {
     /// ```
     ///
     /// # Errors
-    /// [`Error::Unknown`] when there is no such encounter.
+    /// [`Error::Unknown`] if there is no such encounter.
     pub fn fight(&self, encounter: &str, seed: u64) -> Result<Fight, Error> {
         Ok(Fight::with_chance(self.setup(self.encounter(encounter)?), Sampler::default(), seed))
     }
 
-    /// Goes on with a fight that was kept by [`Fight::save`].
+    /// Continues a fight that was saved by [`Fight::save`].
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game, Silent, Time};
@@ -324,22 +324,23 @@ impl Game {
     /// ```
     ///
     /// # Errors
-    /// [`Error::Save`] when it is of another version of the library, another ruleset or another encounter, or damaged.
+    /// [`Error::Save`] if it is of another version of the library, another ruleset or another encounter, or damaged.
     #[cfg(feature = "serde")]
     pub fn load(&self, saved: &SavedFight) -> Result<Fight, Error> {
         Fight::from_saved(&self.program, saved).map_err(|what| Error::Save { what })
     }
 
-    /// A fight that is under way goes on under this ruleset: an edit is seen at once, and nobody has to begin anew.
+    /// Continues a running fight under this ruleset, so that an edit takes effect without a restart.
     ///
-    /// Everything with the same name in both is carried over: what is in pools, changed bases and levels, statuses with their
-    /// stacks, casters and times, cooldowns, uses and charges, casts, zones and what is in them, what is on its way, gear,
-    /// threat, places, the clock, and chance where it is drawn. What had begun keeps its times; new durations and cooldowns
-    /// hold for what begins from now on. What characters and encounters begin with is a matter of those who come later.
-    /// Attributes, caps and flows are those of the new rules at once, and a pool follows its cap as its rule says.
+    /// Everything with the same name in both rulesets is carried over: pool amounts, changed bases and levels, statuses
+    /// with their stacks, casters and times, cooldowns, uses and charges, casts, zones and the combatants inside,
+    /// abilities in flight, gear, threat, positions, the clock, and the random streams. Statuses, cooldowns and casts
+    /// that have begun keep their end times; new durations apply to what begins later. Initial states of characters and
+    /// encounters apply to combatants that join later. Attributes, caps and flows follow the new rules at once, and
+    /// pools follow their caps as their rules say.
     ///
-    /// Ids of combatants and handles stay; ids of everything else are those of the new ruleset, and have to be looked up
-    /// anew. Under an equal ruleset the fight goes on as if nothing had been.
+    /// Ids of combatants and handles remain valid; all other ids belong to the new ruleset and have to be looked up
+    /// again. Under an identical ruleset the fight continues unchanged.
     ///
     /// ```
     /// use edgeplane::{Game, Override, Silent, Time};
@@ -356,14 +357,14 @@ impl Game {
     /// ```
     ///
     /// # Errors
-    /// When somebody takes part whose character is not in this ruleset, or an attribute, a cap or a flow has no value under
-    /// it. The fight is then as it was.
+    /// If a participant's character is not in this ruleset, or an attribute, a cap or a flow has no value under it. The
+    /// fight is then unchanged.
     pub fn adopt(&self, fight: &mut Fight) -> Result<Adoption, Error> {
         Ok(fight.adopt(&self.program)?)
     }
 
-    /// A fight in which nobody takes part yet, with these sides: the game spawns everybody ([`Fight::spawn`]), and it goes on
-    /// whoever is left. Distance is no matter; [`Game::world_on_ground`] has places.
+    /// A fight with these sides and without combatants: the game spawns them ([`Fight::spawn`]), and the fight
+    /// continues whoever is left. Distances do not matter; [`Game::world_on_ground`] has positions.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent, Time};
@@ -378,7 +379,7 @@ impl Game {
         Fight::with_chance(Arc::new(Setup::empty(&self.program, sides)), Sampler::default(), seed)
     }
 
-    /// The same on a plane.
+    /// The same on the ground.
     ///
     /// ```
     /// # use edgeplane::{Game, SideId, Silent};
@@ -392,7 +393,7 @@ impl Game {
         Fight::with_chance(Arc::new(Setup::empty_ground(&self.program, sides)), Sampler::default(), seed)
     }
 
-    /// Everything with which fights of an encounter begin.
+    /// Everything that the fights of an encounter share.
     fn setup(&self, encounter: EncounterId) -> Arc<Setup> {
         Arc::clone(self.setups[encounter.index()].get_or_init(|| Arc::new(Setup::of(&self.program, encounter))))
     }
@@ -408,7 +409,7 @@ impl Game {
     /// ```
     ///
     /// # Errors
-    /// [`Error::Unknown`] when there is no such character.
+    /// [`Error::Unknown`] if there is no such character.
     pub fn duel(&self, one: &str, other: &str, seed: u64) -> Result<Fight, Error> {
         let sides =
             [("one".to_owned(), vec![self.character(one)?]), ("other".to_owned(), vec![self.character(other)?])];
@@ -416,7 +417,7 @@ impl Game {
         Ok(Fight::with_chance(setup, Sampler::default(), seed))
     }
 
-    /// Runs a fight to its end and gives all that happened.
+    /// Runs a fight to its end and returns all its events.
     ///
     /// ```
     /// # use edgeplane::Game;

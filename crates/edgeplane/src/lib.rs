@@ -1,8 +1,8 @@
-//! Combat rules as data, and the engine that plays them.
+//! Combat rules as data, and an engine that simulates them.
 //!
 //! A gameplay programmer writes attributes, damage formulas, resistances, costs and cooldowns as a
-//! **ruleset** of TOML files with a small formula language. Edgeplane reads it, says what is wrong
-//! and where, and then plays **fights** by it: one inside a game loop, or millions in a study.
+//! **ruleset** of TOML files with a small formula language. Edgeplane checks it, reports what is wrong
+//! and where, and then simulates **fights**: one inside a game loop, or millions in a study.
 //!
 //! ```
 //! use edgeplane::Game;
@@ -39,10 +39,10 @@
 //! 4. It is fast enough that a question about balance is answered while one waits.
 //!
 //! # The way through
-//! [`text`] → [`rules`] (with [`formula`]) → [`program`] → [`fight`] → [`measures`] → [`study`]. Each module
-//! takes the value that the one before it made. [`Game`] is the short way to all of them.
+//! [`text`] → [`rules`] (with [`formula`]) → [`program`] → [`fight`] → [`measures`] → [`study`]. Each module takes the
+//! result of the previous one. [`Game`] combines all of them.
 
-// What only studies and files need of the rest is unused without them.
+// Without studies and files, the parts that only they need are unused.
 #![cfg_attr(not(all(feature = "study", feature = "files")), allow(dead_code))]
 
 mod error;
@@ -78,7 +78,7 @@ pub fn example_text() -> &'static str {
     include_str!("../examples/rulesets/small.toml")
 }
 
-/// The examples of the guide's page for games, compiled and run with the tests.
+/// The examples of the guide's chapter for games, compiled and run as tests.
 #[cfg(doctest)]
 #[doc = include_str!("../../../docs/guide/20-in-your-game.md")]
 #[derive(Debug)]

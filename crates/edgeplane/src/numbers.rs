@@ -1,12 +1,12 @@
-//! The larger and the smaller of two numbers, and whole numbers beside one, in one way everywhere and without a call.
+//! Minimum, maximum and rounding with the same results on all platforms, and without library calls.
 
-/// Of two zeros, `f64::max` and `f64::min` may return either. Which one depends on the platform and on the build, and so
-/// would the bytes of a fight. These return `other` where both are equal, so that `larger(0.0)` is never `-0.0`, and also
-/// where `self` is not a number.
+/// For two zeros, `f64::max` and `f64::min` may return either. Which one depends on the platform and the build, and so
+/// would the bytes of a fight. These return `other` if both are equal, so that `larger(0.0)` is never `-0.0`, and also
+/// if `self` is NaN.
 pub(crate) trait Extremes {
-    /// The larger of the two.
+    /// The maximum.
     fn larger(self, other: Self) -> Self;
-    /// The smaller of the two.
+    /// The minimum.
     fn smaller(self, other: Self) -> Self;
 }
 
@@ -22,21 +22,21 @@ impl Extremes for f64 {
     }
 }
 
-/// Where the instructions of a platform begin without a rounding of their own (`x86-64` does), `f64::floor` and its like are
-/// calls of a function that takes bits apart. These give the same, bit by bit.
+/// On platforms whose basic instructions cannot round (such as `x86-64`), `f64::floor` and its like are library calls.
+/// These give bit-identical results.
 pub(crate) trait Whole {
     /// The largest whole number that is not above.
     fn whole_below(self) -> Self;
     /// The smallest whole number that is not below.
     fn whole_above(self) -> Self;
-    /// The nearest whole number, the one farther from zero of two.
+    /// The nearest whole number; halves are rounded away from zero.
     fn nearest_whole(self) -> Self;
 }
 
-/// From here on each number is whole, and half of it is where two numbers are one apart.
+/// From here on, every number is whole, and its half is in the range with a spacing of one.
 const WHOLE: f64 = (1_u64 << 52) as f64;
 
-/// The nearest whole number of one that is not negative, the even one of two.
+/// The nearest whole number of a non-negative number; halves are rounded to even.
 #[inline]
 fn nearest_even(size: f64) -> f64 {
     if size < WHOLE { (size + WHOLE) - WHOLE } else { size }

@@ -1,4 +1,4 @@
-//! Rules as spreadsheets, and back into the files.
+//! Rules as spreadsheets: export, and import into the files.
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
@@ -9,22 +9,22 @@ use crate::text::{
     Code, Diagnostic, Document, FileId, Node, Place, SHEETS_OF, Sources, Span, Table, Value, overrides, sheet_cells,
 };
 
-/// A value that a spreadsheet changes.
+/// A value changed by a spreadsheet.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct SheetChange {
     /// Its path.
     pub path: String,
-    /// As it was.
+    /// The old value.
     pub before: String,
-    /// As it is now.
+    /// The new value.
     pub after: String,
-    /// Where it stands.
+    /// Its file and line.
     #[cfg_attr(feature = "serde", serde(flatten))]
     pub place: Place,
 }
 
-/// What a spreadsheet changes, and the files as they would be then.
+/// The changes of a spreadsheet, and the files with these changes.
 #[derive(Clone, Debug)]
 pub struct SheetChanges {
     /// The values, row by row.
@@ -34,10 +34,10 @@ pub struct SheetChanges {
 }
 
 impl Game {
-    /// A section of the ruleset as rows of a spreadsheet: the header first, then each rule with its name and what it says under
-    /// each column. Without columns, all that any of them says in one value. Cells of what a rule does not say are empty.
+    /// A section of the ruleset as rows of a spreadsheet: the header, then each rule with its name and its value for
+    /// each column. Without columns, all values of all rules are included. Cells without a value are empty.
     ///
-    /// Curves stand side by side: a column of places, then one for each curve.
+    /// Curves are side by side: a column of x values, then one for each curve.
     ///
     /// ```
     /// # use edgeplane::Game;
@@ -49,7 +49,7 @@ impl Game {
     /// ```
     ///
     /// # Errors
-    /// [`Error::Unknown`] for a section that is no list of rules, and for a column that none of its rules has.
+    /// [`Error::Unknown`] for a section that is not a list of rules, and for a column that none of its rules has.
     pub fn sheet(&self, section: &str, columns: &[String]) -> Result<Vec<Vec<String>>, Error> {
         let (document, sources) = self.written();
         let rules = rules_of(&document, section)?;
@@ -83,8 +83,8 @@ impl Game {
         Ok(std::iter::once(header).chain(rules.iter().map(row)).collect())
     }
 
-    /// Takes the values of a spreadsheet back to where they stand in the files. Nothing else in the files moves: not a comment, not a
-    /// blank. Empty cells say nothing.
+    /// Writes the values of a spreadsheet to their places in the files. Comments, order and blanks stay as they are.
+    /// Empty cells are ignored.
     ///
     /// ```
     /// # use edgeplane::Game;
@@ -95,8 +95,8 @@ impl Game {
     /// ```
     ///
     /// # Errors
-    /// [`Error::Ruleset`] for cells of which nothing stands in the files, and for a ruleset that would not be sound any more; nothing
-    /// is written here, so nothing is lost.
+    /// [`Error::Ruleset`] for cells whose values have no place in the files, and for a ruleset that would become
+    /// invalid; nothing is written here, so nothing is lost.
     pub fn take_sheet(&self, section: &str, name: &str, csv: &str) -> Result<SheetChanges, Error> {
         let (document, mut sources) = self.written();
         let rules = rules_of(&document, section)?;
@@ -142,7 +142,7 @@ impl Game {
         for (index, file) in self.sources().files().iter().enumerate() {
             let mut text = file.text().to_owned();
             let mut here = edits.remove(&index).unwrap_or_default();
-            // From the end, so that places before an edit stay where they are.
+            // From the end, so that positions before an edit remain valid.
             here.sort_by_key(|(span, _)| std::cmp::Reverse(span.start));
             for (span, literal) in &here {
                 text.replace_range(span.start as usize..span.end as usize, literal);
@@ -157,7 +157,7 @@ impl Game {
     }
 }
 
-/// What is to stand where instead, by the number of the file.
+/// The replacements, by the number of the file.
 type Edits = BTreeMap<usize, Vec<(Span, String)>>;
 
 /// Values on their way from a spreadsheet into the files.
@@ -165,12 +165,12 @@ struct Taking<'a> {
     sources: &'a Sources,
     changes: Vec<SheetChange>,
     edits: Edits,
-    /// What cells have said of the values so far, and which.
+    /// The values set by cells so far, and their cells.
     said: BTreeMap<(FileId, u32), (Span, String)>,
 }
 
 impl Taking<'_> {
-    /// Notes a cell that says something else than what stands there.
+    /// Records a cell that differs from the value in the files.
     fn take(&mut self, path: &str, node: Option<&Node>, text: &str, cell: Span) -> Result<(), Diagnostic> {
         let Some((node, before)) = node.and_then(|node| Some((node, written(node, self.sources)?))) else {
             let message = format!("nothing stands at `{path}` in the files");
@@ -198,7 +198,7 @@ impl Taking<'_> {
     }
 }
 
-/// Whether a first row names columns: what the rows are about, and at least one more.
+/// Whether a first row names columns: the kind of rules, and at least one more.
 fn is_header(section: &str, header: &[(String, Span)]) -> bool {
     header.len() > 1 && header.first().is_some_and(|(first, _)| first == first_column(section))
 }
@@ -227,7 +227,7 @@ fn empty(name: &str) -> Diagnostic {
     Diagnostic::new(Code::MissingKey, format!("`{name}` holds no row"))
 }
 
-/// The places and values of a curve.
+/// The points of a curve.
 fn points(node: &Node) -> Vec<(&Node, &Node)> {
     let Value::Table(table) = &node.value else { return Vec::new() };
     let Some(Value::List(points)) = table.get("points").map(|node| &node.value) else { return Vec::new() };
@@ -238,7 +238,7 @@ fn points(node: &Node) -> Vec<(&Node, &Node)> {
     points.iter().filter_map(pair).collect()
 }
 
-/// The value of a curve at a place that it names.
+/// The value of a curve at a given x value.
 fn value_at<'a>(rules: &[(&str, &'a Node)], curve: &str, place: &str) -> Option<&'a Node> {
     let (_, node) = rules.iter().find(|(name, _)| *name == curve)?;
     let at = place.parse::<f64>().ok()?;
@@ -294,7 +294,7 @@ fn leaves<'a>(node: &'a Node, path: &str, visit: &mut impl FnMut(&str, &'a Node)
     }
 }
 
-/// A value as a cell shows it.
+/// A value as shown in a cell.
 fn written(node: &Node, sources: &Sources) -> Option<String> {
     match &node.value {
         Value::Text(text, _) => Some(text.clone()),
@@ -308,7 +308,7 @@ fn same_number(before: &str, after: &str) -> bool {
     matches!((before.parse::<f64>(), after.parse::<f64>()), (Ok(a), Ok(b)) if a == b)
 }
 
-/// A cell's text as a value in a file.
+/// The text of a cell as a value in a file.
 fn literal(text: &str, file: &str) -> String {
     let escaped = |text: &str| text.replace('\\', "\\\\").replace('"', "\\\"").replace('\n', "\\n").replace('\r', "");
     if file.ends_with(".csv") {

@@ -1,18 +1,18 @@
-//! The tree of a formula as it was written.
+//! The syntax tree of formulas.
 
 use std::ops::Range;
 
-/// A part of a formula, with the bytes of the formula's text that it came from.
+/// A part of a formula, with its range in the text.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Expr {
-    /// What it is.
+    /// Its kind.
     pub kind: ExprKind,
-    /// Where it stands in the formula's text.
+    /// Its range in the text of the formula.
     pub range: Range<u32>,
 }
 
 impl Expr {
-    /// Visits the name of everything that is called in it.
+    /// Visits the names of all functions called in it.
     pub(crate) fn each_call(&self, found: &mut impl FnMut(&str)) {
         match &self.kind {
             ExprKind::Call(name, arguments) => {
@@ -28,7 +28,7 @@ impl Expr {
         }
     }
 
-    /// Whether something of this name is called in it.
+    /// Whether it calls a function with this name.
     #[cfg(feature = "study")]
     pub(crate) fn calls(&self, name: &str) -> bool {
         let mut called = false;
@@ -37,27 +37,27 @@ impl Expr {
     }
 }
 
-/// What a part of a formula is.
+/// The kind of a part.
 #[derive(Clone, Debug, PartialEq)]
 pub enum ExprKind {
-    /// A number. Percents are already divided by a hundred.
+    /// A number. Percentages are already divided by a hundred.
     Number {
         /// The value.
         value: f64,
-        /// Whether it was written with a `%`.
+        /// Whether it was written with `%`.
         percent: bool,
     },
     /// `true` or `false`.
     Truth(bool),
-    /// A name, with dots between its parts.
+    /// A name, whose parts are separated by dots.
     Name(Vec<Ident>),
     /// A call of a function, a curve or one of the designer's own formulas.
     Call(Ident, Vec<Expr>),
-    /// An argument of a call with its name: `streak = 3`.
+    /// A named argument of a call: `streak = 3`.
     Named(Ident, Box<Expr>),
-    /// An operator with one operand.
+    /// A unary operator.
     Unary(Unary, Box<Expr>),
-    /// An operator with two operands.
+    /// A binary operator.
     Binary(Binary, Box<Expr>, Box<Expr>),
 }
 
@@ -66,11 +66,11 @@ pub enum ExprKind {
 pub struct Ident {
     /// The word.
     pub text: String,
-    /// Where it stands in the formula's text.
+    /// Its range in the text of the formula.
     pub range: Range<u32>,
 }
 
-/// Operators with one operand.
+/// Unary operators.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Unary {
     /// `-x`
@@ -79,7 +79,7 @@ pub enum Unary {
     Not,
 }
 
-/// Operators with two operands.
+/// Binary operators.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[allow(missing_docs)]
 pub enum Binary {

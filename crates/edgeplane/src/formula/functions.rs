@@ -1,6 +1,6 @@
-//! The functions that every formula can call, and the two kinds of value.
+//! Built-in functions, and the two kinds of values.
 
-/// What a formula gives.
+/// The kind of a formula's value.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Kind {
     /// A finite number.
@@ -49,7 +49,7 @@ pub enum Builtin {
     Snapshot,
 }
 
-/// How a function is called.
+/// Its name.
 struct Signature {
     builtin: Builtin,
     name: &'static str,
@@ -142,22 +142,22 @@ const fn sig(
 }
 
 impl Builtin {
-    /// The function of a name.
+    /// The function with a name.
     pub fn named(name: &str) -> Option<Self> {
         TABLE.iter().find(|signature| signature.name == name).map(|signature| signature.builtin)
     }
 
-    /// Names of all functions.
+    /// The names of all functions.
     pub fn names() -> impl Iterator<Item = &'static str> {
         TABLE.iter().map(|signature| signature.name)
     }
 
     fn signature(self) -> &'static Signature {
-        // Every variant stands in the table; a test walks them all.
+        // Every variant is in the table; a test checks this.
         TABLE.iter().find(|signature| signature.builtin == self).unwrap_or(&TABLE[0])
     }
 
-    /// How it is written with its arguments: `clamp(x, low, high)`.
+    /// Its form with arguments: `clamp(x, low, high)`.
     pub fn usage(self) -> String {
         let signature = self.signature();
         format!("{}({})", signature.name, signature.arguments)
@@ -168,12 +168,12 @@ impl Builtin {
         TABLE.iter().map(|signature| signature.builtin)
     }
 
-    /// One sentence on what it gives.
+    /// Its meaning, in one sentence.
     pub fn about(self) -> &'static str {
         self.signature().about
     }
 
-    /// Whether it takes so many arguments.
+    /// Whether it accepts a number of arguments.
     pub fn takes(self, arguments: usize) -> bool {
         let signature = self.signature();
         (signature.least..=signature.most).contains(&arguments)

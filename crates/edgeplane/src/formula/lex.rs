@@ -4,7 +4,7 @@ use std::ops::Range;
 
 use super::parse::ParseError;
 
-/// What people write behind a number who expect units.
+/// Units that users write after numbers.
 const UNITS: [&str; 9] = ["s", "sec", "secs", "second", "seconds", "ms", "min", "m", "metres"];
 
 #[derive(Clone, Debug, PartialEq)]
@@ -37,7 +37,7 @@ pub(super) struct Lexeme {
 /// Longest first, so that `<=` is not read as `<`.
 const SYMBOLS: &[&str] = &["<=", ">=", "==", "!=", "=", "<", ">", "+", "-", "*", "/", "^", "(", ")", ",", "."];
 
-/// What people write out of habit from other languages, and what stands for it here.
+/// Operators of other languages, and their equivalents here.
 const FOREIGN: &[(&str, &str)] = &[
     ("&&", "write `and`"),
     ("||", "write `or`"),

@@ -1,7 +1,7 @@
 //! The formula language: text → tokens → tree.
 //!
-//! A formula is read here into an [`Expr`]; what its names stand for and whether it gives a number
-//! or a truth is settled one room further, where the ruleset's names are known.
+//! This module parses a formula into an [`Expr`]; its names and its kind (number or condition) are resolved in the
+//! program, where the names of the ruleset are known.
 
 pub mod ast;
 pub mod functions;
@@ -12,7 +12,7 @@ pub use ast::{Binary, Expr, ExprKind, Ident, Unary};
 pub use functions::{Builtin, Kind};
 pub use parse::{ParseError, parse};
 
-/// Longest formula, in bytes.
+/// The maximum length of a formula in bytes.
 pub const MAX_FORMULA_BYTES: usize = 10_000;
-/// Deepest nesting of a formula, long chains of one operator included.
+/// The maximum nesting of a formula, including long chains of one operator.
 pub const MAX_FORMULA_DEPTH: usize = 100;

@@ -1,7 +1,7 @@
 //! Tokens → tree, by precedence climbing.
 //!
-//! From loose to tight: `or`, `and`, `not`, comparison, `+ -`, `* /`, unary `-`, `^` (from the right).
-//! So `-2 ^ 2` is −4, and `a < b < c` is an error and not a riddle.
+//! In order of increasing precedence: `or`, `and`, `not`, comparison, `+ -`, `* /`, unary `-`, `^` (right-associative).
+//! So `-2 ^ 2` is −4, and `a < b < c` is an error.
 
 use std::ops::Range;
 
@@ -9,23 +9,23 @@ use super::ast::{Binary, Expr, ExprKind, Ident, Unary};
 use super::lex::{Lexeme, Token, lex};
 use super::{MAX_FORMULA_BYTES, MAX_FORMULA_DEPTH};
 
-/// Why a text is no formula.
+/// A syntax error.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct ParseError {
-    /// Where in the text.
+    /// Its range in the text.
     pub range: Range<u32>,
     /// What was found.
     pub message: String,
     /// What to do.
     pub help: Option<String>,
-    /// Whether a limit was passed, rather than the grammar broken.
+    /// Whether a limit was exceeded, rather than the grammar violated.
     pub limit: bool,
 }
 
-/// Reads a formula.
+/// Parses a formula.
 ///
 /// # Errors
-/// The first place that does not fit the grammar, or the limit that was passed.
+/// Returns the first position that violates the grammar or exceeds a limit.
 ///
 /// ```
 /// use edgeplane::formula::parse;
@@ -45,7 +45,7 @@ pub fn parse(text: &str) -> Result<Expr, ParseError> {
     }
 }
 
-/// A part and how deep it is.
+/// A part and its depth.
 type Part = (Expr, usize);
 
 struct Parser {
@@ -136,7 +136,7 @@ impl Parser {
             }
             compared = strength == COMPARISON;
             self.advance();
-            // `^` binds from the right, and lets a minus stand before its exponent.
+            // `^` is right-associative and allows a minus before its exponent.
             let (right, right_depth) =
                 self.binary(if operator == Binary::Power { strength - 1 } else { strength }, nested + 1)?;
             let range = left.range.start..right.range.end;

@@ -1,4 +1,4 @@
-//! Everything of a ruleset by its name.
+//! Lookups by name.
 
 use super::{Game, unknown};
 use crate::error::Error;
@@ -132,7 +132,7 @@ impl Game {
         fight.setup().find_combatant(label).ok_or_else(|| unknown("combatant", label, known()))
     }
 
-    /// A cause by name: what the game can bring about by [`Fight::bring_about`].
+    /// A cause by name, for [`Fight::bring_about`].
     ///
     /// ```
     /// # use edgeplane::Game;

@@ -1,6 +1,6 @@
-//! Measures: what can be asked of the fights of an encounter, by name.
+//! Measures: named figures over the fights of an encounter.
 //!
-//! Their names become ids of one encounter here; counting is the study's job.
+//! Their names are resolved to ids of one encounter here; counting is done by studies.
 
 mod quantities;
 
@@ -14,41 +14,41 @@ use crate::rules::{MeasureFault, MeasureText, Part, Statistic};
 use crate::text::diagnostic::{listed, suggestion};
 use crate::text::{Code, Diagnostic, Diagnostics};
 
-/// A figure of many fights of one encounter.
+/// A figure over many fights of one encounter.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Measure {
-    /// As it was written.
+    /// As written.
     pub text: String,
-    /// What is measured in each fight.
+    /// The quantity measured in each fight.
     pub quantity: Quantity,
-    /// Which figure of that.
+    /// The statistic.
     pub statistic: Statistic,
-    /// Whose; the side's combatants for a side.
+    /// The combatants; for a side, its members.
     pub who: Vec<CombatantId>,
-    /// The side, where one is asked for.
+    /// The side, if the quantity requires one.
     pub side: Option<SideId>,
-    /// Which part of it.
+    /// Its restrictions.
     pub picks: Picks,
 }
 
-/// Narrows a measure down.
+/// The restrictions of a measure.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Picks {
-    /// Only what comes of this ability.
+    /// Only contributions of this ability.
     pub ability: Option<AbilityId>,
-    /// Only what comes of this status, or concerns it.
+    /// Only contributions of this status, or those that concern it.
     pub status: Option<StatusId>,
     /// Only damage of this type.
     pub damage_type: Option<DamageTypeId>,
     /// This pool.
     pub pool: Option<PoolId>,
-    /// Steps of this name, one bit for each in the order of the hit steps.
+    /// Steps with this name, one bit for each in the order of the hit steps.
     pub steps: Vec<bool>,
     /// Hits with these marks.
     pub marks: u64,
-    /// Reports of this name.
+    /// Reports with this name.
     pub report: Option<ReportId>,
-    /// Unavailable for this reason, by [`UnavailableReason::kind`].
+    /// Only this reason of unavailability, by [`UnavailableReason::kind`].
     pub reason: Option<usize>,
 }
 
@@ -67,7 +67,7 @@ impl Measure {
     /// ```
     ///
     /// # Errors
-    /// A [`MeasureFault`] that says what was found and what was probably meant.
+    /// Returns a [`MeasureFault`] with what was found and what was probably meant.
     pub fn parse(setup: &Setup, text: &str) -> Result<Self, MeasureFault> {
         Self::resolve(setup, &MeasureText::parse(text)?)
     }
@@ -88,7 +88,7 @@ impl Measure {
             picks: Picks::default(),
         };
         let kinds = quantity.must().iter().chain(quantity.may());
-        // Optional arguments are recognised by what they are, so one may be left out before another.
+        // Optional arguments are recognised by their kind, so one may be left out before another.
         let mut kinds = kinds.peekable();
         for part in &text.arguments {
             loop {
@@ -106,7 +106,7 @@ impl Measure {
         Ok(measure)
     }
 
-    /// What its values are counted in.
+    /// The unit of its values.
     pub fn unit(&self) -> Unit {
         self.quantity.unit()
     }
@@ -150,7 +150,7 @@ impl Measure {
         Ok(())
     }
 
-    /// `boathook`, or `ability.boathook` where a status has the same name.
+    /// `boathook`, or `ability.boathook` if a status has the same name.
     fn take_source(&mut self, setup: &Setup, part: &Part) -> Result<(), MeasureFault> {
         let program = setup.program();
         let (kind, name) =
@@ -222,7 +222,7 @@ fn counts(least: usize, most: usize) -> String {
     }
 }
 
-/// A combatant by label, all of a character, or a side.
+/// A combatant by label, all combatants of a character, or a side.
 fn whom(setup: &Setup, part: &Part) -> Result<Vec<CombatantId>, MeasureFault> {
     let program = setup.program();
     let name = part.text.as_str();

@@ -1,12 +1,12 @@
-//! What can be measured. The table in this file is the only one: it is what errors list, what the guide
-//! prints and what the commands accept.
+//! The quantities that can be measured. The table in this file is the only one: errors, the guide and the commands use
+//! it.
 
-/// What kind of name an argument is.
+/// The kind of an argument.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Argument {
     /// A side of the encounter.
     Side,
-    /// A combatant, all of a character, or a whole side.
+    /// A combatant, all combatants of a character, or a whole side.
     Who,
     /// An ability, a status, or a damage type.
     Source,
@@ -22,12 +22,12 @@ pub enum Argument {
     Mark,
     /// A reason for which abilities are unavailable.
     Reason,
-    /// What effects report to the game.
+    /// A report of effects to the game.
     Report,
 }
 
 impl Argument {
-    /// In a word.
+    /// Its name.
     pub fn name(self) -> &'static str {
         match self {
             Self::Side => "side",
@@ -44,7 +44,7 @@ impl Argument {
     }
 }
 
-/// What a value is counted in.
+/// The unit of a value.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
@@ -53,16 +53,16 @@ pub enum Unit {
     Share,
     /// Seconds.
     Seconds,
-    /// So many in a fight.
+    /// A number per fight.
     Count,
-    /// An amount of a pool in a fight.
+    /// An amount of a pool per fight.
     Amount,
-    /// An amount of a pool in a second.
+    /// An amount of a pool per second.
     PerSecond,
 }
 
 impl Unit {
-    /// In words.
+    /// Its name.
     pub fn name(self) -> &'static str {
         match self {
             Self::Share => "share",
@@ -76,35 +76,35 @@ impl Unit {
 
 macro_rules! quantities {
     ($($variant:ident $name:literal [$($must:ident)*] [$($may:ident)*] $unit:ident $about:literal;)*) => {
-        /// What is measured in each fight.
+        /// A quantity measured in each fight.
         #[derive(Clone, Copy, Debug, PartialEq, Eq)]
         pub enum Quantity { $(#[doc = $about] $variant,)* }
 
         impl Quantity {
-            /// Everything that can be measured.
+            /// All quantities.
             pub const ALL: &'static [Quantity] = &[$(Quantity::$variant,)*];
 
-            /// The name in a measure.
+            /// Its name in measures.
             pub fn name(self) -> &'static str {
                 match self { $(Self::$variant => $name,)* }
             }
 
-            /// The arguments that must be there.
+            /// Required arguments.
             pub fn must(self) -> &'static [Argument] {
                 match self { $(Self::$variant => &[$(Argument::$must),*],)* }
             }
 
-            /// Arguments that may follow.
+            /// Optional arguments.
             pub fn may(self) -> &'static [Argument] {
                 match self { $(Self::$variant => &[$(Argument::$may),*],)* }
             }
 
-            /// What its values are counted in.
+            /// The unit of its values.
             pub fn unit(self) -> Unit {
                 match self { $(Self::$variant => Unit::$unit,)* }
             }
 
-            /// One sentence on what it is.
+            /// Its meaning, in one sentence.
             pub fn about(self) -> &'static str {
                 match self { $(Self::$variant => $about,)* }
             }
@@ -154,12 +154,12 @@ quantities! {
 }
 
 impl Quantity {
-    /// Finds one by its name.
+    /// Finds a quantity by name.
     pub fn named(name: &str) -> Option<Self> {
         Self::ALL.iter().copied().find(|quantity| quantity.name() == name)
     }
 
-    /// How it is written: `damage(who[, ability, status or damage type])`.
+    /// Its form: `damage(who[, ability, status or damage type])`.
     pub fn shape(self) -> String {
         let names = |list: &[Argument]| list.iter().map(|one| one.name().to_owned()).collect::<Vec<_>>();
         let mut inside = names(self.must()).join(", ");
@@ -169,7 +169,7 @@ impl Quantity {
         if inside.is_empty() { self.name().to_owned() } else { format!("{}({inside})", self.name()) }
     }
 
-    /// Whether each fight gives 0 or 1 and nothing else.
+    /// Whether each fight gives 0 or 1.
     pub fn is_share_of_fights(self) -> bool {
         matches!(self, Self::WinRate | Self::DrawRate | Self::DefeatRate)
     }

@@ -1,4 +1,4 @@
-//! `[ability.*]`: what a combatant can choose to do.
+//! `[ability.*]`: actions of combatants.
 
 use super::effects::{self, EffectRule};
 use super::reader::{Fields, Formula, Word, choose, formula, wrong_type};
@@ -11,105 +11,105 @@ use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 pub struct AbilityRule {
     /// For readers.
     pub about: String,
-    /// Its place in a loadout: of one slot nobody has more than one ability at a time.
+    /// Its slot: a combatant has at most one ability of each slot at a time.
     pub slot: Option<Word>,
-    /// Its caster walks on while it is cast and recovered from.
+    /// The caster keeps walking during cast and recovery.
     pub mobile: bool,
-    /// For hit steps that look at tags.
+    /// For hit steps that refer to tags.
     pub tags: Vec<Word>,
-    /// What it spends, pool by pool, when the cast starts.
+    /// The cost by pool, paid when the cast starts.
     pub cost: Vec<(Word, Formula)>,
     /// Seconds from the release until it is ready again.
     pub cooldown: Option<Formula>,
-    /// Seconds of wind-up before it takes effect.
+    /// The cast time in seconds.
     pub cast: Option<Formula>,
-    /// Seconds of lock-out afterwards.
+    /// The recovery in seconds.
     pub recovery: Option<Formula>,
-    /// Share of its cost that an interrupted cast pays back.
+    /// The share of its cost that an interrupted cast refunds.
     pub refund: Option<Formula>,
     /// Statuses that the caster has from the start of the cast to the end of the recovery.
     pub during: Vec<Word>,
-    /// It is locked unless this is true.
+    /// A condition without which it is locked.
     pub unlock: Option<Formula>,
-    /// Uses that are stored up.
+    /// Its charges.
     pub charges: Option<ChargesRule>,
-    /// How often it can be used in one fight.
+    /// The maximum number of uses in one fight.
     pub uses: Option<u32>,
-    /// Abilities that wait together.
+    /// Its shared cooldown.
     pub shared_cooldown: Option<SharedCooldownRule>,
     /// When its cost is paid.
     pub cost_at: UseMoment,
-    /// From when on its cooldown runs; a charge and a use are spent then too.
+    /// When its cooldown starts; a charge and a use are spent then, too.
     pub cooldown_from: UseMoment,
-    /// It takes effect several times.
+    /// It has several releases.
     pub releases: Option<ReleasesRule>,
-    /// It is kept up after its release.
+    /// It is sustained after its release.
     pub sustain: Option<SustainRule>,
-    /// It is open only after another one.
+    /// It is available only after another ability.
     pub after: Option<AfterRule>,
-    /// Metres within which the target that it picks has to be; any distance, if it is not said.
+    /// The maximum distance to the picked target in metres; unlimited if not given.
     pub reach: Option<Formula>,
-    /// Metres a second at which what it sends out goes to its targets; at once, if it is not said.
+    /// The travel speed in metres per second; instantaneous if not given.
     pub travel: Option<Formula>,
-    /// Whom it may be used on.
+    /// Its targets.
     pub targets: TargetRule,
-    /// What it brings about, in order.
+    /// Its effects, in order.
     pub does: Vec<EffectRule>,
 }
 
-/// Uses that are stored up.
+/// Charges.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct ChargesRule {
-    /// How many at most; all of them are there when a fight begins.
+    /// The maximum; all are available at the beginning of a fight.
     pub max: u32,
     /// Seconds until one is regained, one after the other.
     pub regain: Formula,
 }
 
-/// A cooldown of several abilities.
+/// A cooldown shared by several abilities.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct SharedCooldownRule {
     /// Its name.
     pub name: Word,
-    /// Seconds for which a use keeps all of them waiting; the ability's own cooldown, if it is not said.
+    /// Seconds for which a use puts all of them on cooldown; the ability's own cooldown if not given.
     pub time: Option<Formula>,
 }
 
-/// An ability that takes effect several times.
+/// Several releases of one use.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct ReleasesRule {
-    /// How often.
+    /// The number of releases.
     pub count: u32,
     /// Seconds between two of them.
     pub every: Formula,
 }
 
-/// An ability that is kept up after its release.
+/// An ability that is sustained after its release.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct SustainRule {
-    /// Seconds between ticks; the first comes that long after the release.
+    /// Seconds between ticks; the first tick comes one interval after the release.
     pub every: Formula,
-    /// What each tick spends, pool by pool.
+    /// The cost of each tick by pool.
     pub cost: Vec<(Word, Formula)>,
-    /// Seconds after which it ends by itself.
+    /// The maximum time in seconds.
     pub longest: Option<Formula>,
     /// It ends at the first tick at which this is false.
     pub holds_while: Option<Formula>,
-    /// What each tick brings about.
+    /// The effects of each tick.
     pub does: Vec<EffectRule>,
 }
 
-/// An ability that is open only after another one.
+/// An ability that is available only after another one.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct AfterRule {
-    /// The other one.
+    /// The other ability.
     pub ability: Word,
-    /// For so many seconds after its release; for ever, if it is not said.
+    /// The time window after its release in seconds; unlimited if not given.
     pub within: Option<Formula>,
 }
 
@@ -119,60 +119,60 @@ pub enum UseMoment {
     /// The cast starts.
     #[default]
     Start,
-    /// It takes effect for the first time.
+    /// The first release.
     Release,
-    /// The recovery is over.
+    /// The end of the recovery.
     End,
 }
 
-/// Whom an ability is used on.
+/// The targets of an ability.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct TargetRule {
-    /// From whose ranks.
+    /// Their side.
     pub side: SideRule,
-    /// The file says so; without it, enemies are meant.
+    /// Whether the file gives it; the default is enemies.
     pub names_side: bool,
-    /// Of those who are defeated, and not of those who stand.
+    /// Defeated combatants instead of standing ones.
     pub defeated: bool,
-    /// Which of them.
+    /// The order in which they are picked.
     pub pick: Pick,
-    /// How many at most; `u32::MAX` for all.
+    /// The maximum number; `u32::MAX` for all.
     pub count: u32,
-    /// Who else, going by who stands where.
+    /// Additional targets by position.
     pub area: AreaRule,
 }
 
-/// Who is hit besides the one that is picked, going by who stands where. Lengths are metres.
+/// Additional targets around the picked one, by position. Lengths are in metres.
 #[derive(Clone, Debug, Default)]
 pub enum AreaRule {
-    /// Nobody.
+    /// None.
     #[default]
     None,
-    /// Everyone within a radius of the middle: the one that is picked, or the caster.
+    /// Everyone within a radius of the centre: the picked target, or the caster.
     Circle {
-        /// From the middle to the edge.
+        /// The radius.
         radius: Formula,
-        /// The middle is the caster.
+        /// The centre is the caster.
         around_caster: bool,
     },
-    /// Everyone in a part of a circle around the caster, with the one that is picked in its middle.
+    /// Everyone in a sector from the caster, centred on the direction of the picked target.
     Cone {
-        /// How wide it opens, in degrees.
+        /// The angle in degrees.
         degrees: Formula,
-        /// How far it goes.
+        /// The length.
         length: Formula,
     },
-    /// Everyone in a strip from the caster toward the one that is picked.
+    /// Everyone in a strip from the caster toward the picked target.
     Line {
-        /// From side to side.
+        /// The width.
         width: Formula,
-        /// How far it goes.
+        /// The length.
         length: Formula,
     },
-    /// The one that is picked, then each time the nearest to the last one that was not hit yet.
+    /// The picked target, then repeatedly the nearest combatant to the last one that was not hit yet.
     Chain {
-        /// How far it leaps from one to the next.
+        /// The maximum distance from one to the next.
         within: Formula,
     },
 }
@@ -190,12 +190,12 @@ impl Default for TargetRule {
     }
 }
 
-/// Whose ranks, seen from the caster.
+/// A side, relative to the caster.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum SideRule {
     /// All other sides.
     Enemies,
-    /// The caster's side, the caster included.
+    /// The caster's side, including the caster.
     Allies,
     /// The caster's side without the caster.
     Others,
@@ -205,30 +205,30 @@ pub enum SideRule {
     Everyone,
 }
 
-/// Which of those who can be targeted.
+/// The order in which targets are picked.
 #[derive(Clone, Debug)]
 pub enum Pick {
     /// In the order of the encounter.
     First,
-    /// Least distance from the caster.
+    /// The smallest distance from the caster.
     Nearest,
-    /// Greatest distance from the caster.
+    /// The greatest distance from the caster.
     Farthest,
-    /// Least share of the pool that defeats.
+    /// The smallest share of the pool that defeats.
     Weakest,
-    /// Greatest share of the pool that defeats.
+    /// The greatest share of the pool that defeats.
     Strongest,
-    /// Any, all alike likely.
+    /// By chance, with equal probabilities.
     Random,
-    /// Least value of a formula.
+    /// The smallest value of a formula.
     Lowest(Formula),
-    /// Highest score that the policy of the caster gives.
+    /// The highest score of the caster's policy.
     Policy,
 }
 const COST_MOMENTS: &[(&str, UseMoment)] = &[("start", UseMoment::Start), ("release", UseMoment::Release)];
 const COOLDOWN_MOMENTS: &[(&str, UseMoment)] =
     &[("start", UseMoment::Start), ("release", UseMoment::Release), ("end", UseMoment::End)];
-/// Most charges, uses and releases.
+/// The maximum number of charges, uses and releases.
 const MANY: u32 = 1_000;
 const SIDES: &[(&str, SideRule)] = &[
     ("enemies", SideRule::Enemies),
@@ -285,7 +285,7 @@ fn cost(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<(Word, Formula)> {
     table.entries.iter().filter_map(read).collect()
 }
 
-/// The table under a key, or nothing.
+/// The table under a key, if there is one.
 fn inner<'a>(
     fields: &Fields<'a>,
     key: &str,
@@ -396,7 +396,7 @@ fn targets(fields: &Fields<'_>, out: &mut Diagnostics) -> TargetRule {
     rule.area = area(&inner, out).unwrap_or_default();
     rule
 }
-/// Keys of which each says what kind of area it is.
+/// Keys that determine the kind of area.
 const AREAS: &[&str] = &["radius", "cone", "line", "chain"];
 
 fn area(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<AreaRule> {

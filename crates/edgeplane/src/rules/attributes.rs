@@ -10,9 +10,9 @@ use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 pub struct AttributeRule {
     /// The base: a number (plain) or a formula of other attributes (derived). `None` after an error.
     pub base: Option<Formula>,
-    /// The final value is never less.
+    /// The minimum of the final value.
     pub min: Option<Formula>,
-    /// The final value is never more.
+    /// The maximum of the final value.
     pub max: Option<Formula>,
     /// One value for each damage type.
     pub per_type: bool,

@@ -1,4 +1,4 @@
-//! `[cause.*]`: what a game brings about by itself, such as a fall or the floor of a forge.
+//! `[cause.*]`: effects brought about by the game, such as a fall or a hot floor.
 
 use super::effects::{EffectRule, read_list};
 use super::reader::Fields;
@@ -11,7 +11,7 @@ use crate::text::{Diagnostics, Node};
 pub struct CauseRule {
     /// For readers.
     pub about: String,
-    /// What happens to whom the game names; `amount` is the number that it gives.
+    /// The effects on the combatant that the game names; `amount` is the number that it gives.
     pub does: Vec<EffectRule>,
 }
 

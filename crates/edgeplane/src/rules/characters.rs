@@ -5,15 +5,15 @@ use super::shape;
 use super::statuses::{Untargetable, untargetable};
 use crate::text::{Diagnostics, Node, Value};
 
-/// One character. `None` means "as in the one that it extends, else the default".
+/// One character. `None` means inherited, or the default.
 #[derive(Clone, Debug, Default)]
 #[non_exhaustive]
 pub struct CharacterRule {
     /// For readers.
     pub about: String,
-    /// Only for others to extend.
+    /// It can only be extended.
     pub template: bool,
-    /// The character whose keys stand where this one has none.
+    /// The character whose keys it inherits.
     pub extends: Option<Word>,
     /// Level; 1 by default.
     pub level: Option<f64>,
@@ -21,25 +21,25 @@ pub struct CharacterRule {
     pub attributes: Vec<(Word, Formula)>,
     /// The pools that it has; all of the ruleset by default.
     pub pools: Option<Vec<Word>>,
-    /// What it can do.
+    /// Its abilities.
     pub abilities: Option<Vec<Word>>,
-    /// Statuses that it has from the start, for as long as the fight lasts.
+    /// Its initial statuses, which last for the whole fight.
     pub statuses: Option<Vec<Word>>,
-    /// Abilities that it has only when they are given to it in a fight.
+    /// Abilities that it has only when they are given to it.
     pub can_learn: Option<Vec<Word>>,
-    /// What it wears or holds.
+    /// Its gear.
     pub gear: Option<Vec<PieceRule>>,
-    /// Tags of statuses that it does not take on.
+    /// Tags of statuses to which it is immune.
     pub immune: Option<Vec<Word>>,
-    /// Whose abilities cannot be used on it.
+    /// The sides whose abilities cannot target it.
     pub untargetable: Option<Untargetable>,
-    /// Metres from its middle to its rim; 0 by default.
+    /// The radius of its body in metres; 0 by default.
     pub body: Option<f64>,
-    /// Experience that its defeat gives to each enemy that stands.
+    /// Experience given to each standing enemy when it is defeated.
     pub reward: Option<Formula>,
-    /// What it spends its points on, one after the other, over and over.
+    /// What it spends its points on, repeated in this order.
     pub spends: Option<Vec<Word>>,
-    /// How it chooses; without one, abilities are tried in the order listed.
+    /// Its policy; without one, abilities are tried in the order listed.
     pub policy: Option<Word>,
 }
 
@@ -47,9 +47,9 @@ pub struct CharacterRule {
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct PieceRule {
-    /// Which one.
+    /// The piece.
     pub piece: Word,
-    /// How likely it has it on when a fight begins; always, if it is not said.
+    /// The chance that it is worn at the beginning of a fight; always if not given.
     pub chance: Option<Formula>,
 }
 

@@ -1,19 +1,19 @@
-//! `[curve.*]` and `[formula.*]`: what formulas can call besides the built-in functions.
+//! `[curve.*]` and `[formula.*]`: functions for formulas.
 
 use super::reader::{Fields, Formula, Word, check_name, list, wrong_type};
 use super::shape;
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
-/// Most points of one curve.
+/// The maximum number of points of a curve.
 const MAX_POINTS: usize = 10_000;
 
-/// A table of points, called with one number.
+/// A function given by points, called with one number.
 #[derive(Clone, Debug, Default)]
 #[non_exhaustive]
 pub struct CurveRule {
-    /// Points (x, y), x rising. Empty after an error.
+    /// Points (x, y) with increasing x. Empty after an error.
     pub points: Vec<(f64, f64)>,
-    /// Whether a value holds until the next point, rather than going there in a straight line.
+    /// Whether a value holds until the next point, instead of linear interpolation.
     pub step: bool,
     /// For readers.
     pub about: String,
@@ -25,9 +25,9 @@ pub struct CurveRule {
 pub struct FunctionRule {
     /// Names of the arguments.
     pub args: Vec<Word>,
-    /// What it gives. `None` after an error.
+    /// Its formula. `None` after an error.
     pub is: Option<Formula>,
-    /// The game gives the value; `is` stands in where there is none.
+    /// The game gives the value; `is` is the default.
     pub game: bool,
     /// For readers.
     pub about: String,

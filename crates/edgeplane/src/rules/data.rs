@@ -1,14 +1,14 @@
-//! `data`: what rules of any kind say for the game alone.
+//! `data`: content of rules for the game only.
 
 use std::collections::BTreeMap;
 
 use crate::text::{Code, Data, Diagnostic, Diagnostics, Node, Table, Value};
 
-/// The key under which it stands.
+/// The key.
 pub(super) const KEY: &str = "data";
 
-/// All of it, by the path of the rule: `ability.boathook`. A character that has none has that of the one that it extends; for
-/// all other rules that is settled before.
+/// All of it, by the path of the rule: `ability.boathook`. A character without `data` has that of the character that it
+/// extends; for all other rules, inheritance has already been resolved.
 pub(super) fn read_all(root: &Table, out: &mut Diagnostics) -> BTreeMap<String, Data> {
     let mut all = BTreeMap::new();
     for section in &root.entries {

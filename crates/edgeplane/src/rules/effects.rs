@@ -1,4 +1,4 @@
-//! `does = [...]`: what an ability brings about.
+//! `does = [...]`: lists of effects.
 
 use super::reader::{Fields, Formula, Selector, Word, formula, list};
 use super::shape;
@@ -13,41 +13,41 @@ use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Span, Table, Value
 pub struct EffectRule {
     /// The path of this effect: `ability.sluice.does.0`.
     pub path: String,
-    /// What kind, with its amount.
+    /// Its kind, with its amount.
     pub kind: EffectKind,
-    /// Who receives it, if it says so.
+    /// Its receiver, if given.
     pub to: Option<Receiver>,
-    /// Of those on a side, only who is within so many metres of the caster, or of the owner.
+    /// For a side: only combatants within this many metres of the caster, or of the owner.
     pub within: Option<Formula>,
-    /// Only when this is true.
+    /// A condition.
     pub when: Option<Formula>,
-    /// Only with this chance.
+    /// A chance.
     pub chance: Option<Formula>,
-    /// The whole effect in the file.
+    /// The span of the whole effect in the file.
     pub span: Span,
-    /// Where it says who receives it.
+    /// The span of its receiver.
     pub to_span: Span,
 }
 
-/// Who receives an effect.
+/// The receiver of an effect.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Receiver {
     /// Each target of the ability.
     #[default]
     Target,
-    /// The one who used the ability, or applied the status.
+    /// The combatant that used the ability or applied the status.
     Caster,
-    /// The one who has the status.
+    /// The combatant that has the status.
     Owner,
-    /// The other one in what a trigger triggers on: who hit, who was hit.
+    /// The other combatant of a trigger: the attacker, or the one hit.
     Other,
-    /// Everyone who stands on the side of the caster, or of the owner.
+    /// All standing combatants on the side of the caster, or of the owner.
     Allies,
     /// The same without the caster, or the owner.
     Others,
-    /// Everyone who stands on another side.
+    /// All standing combatants on other sides.
     Enemies,
-    /// Everyone who stands.
+    /// All standing combatants.
     Everyone,
 }
 
@@ -63,30 +63,30 @@ const RECEIVERS: &[(&str, Receiver)] = &[
 ];
 
 impl Receiver {
-    /// Whether it is all those on a side.
+    /// Whether it is a side.
     pub fn is_side(self) -> bool {
         matches!(self, Self::Allies | Self::Others | Self::Enemies | Self::Everyone)
     }
 
-    /// As it is written.
+    /// As written.
     pub fn name(self) -> &'static str {
         RECEIVERS.iter().find(|(_, receiver)| *receiver == self).map_or("", |(name, _)| name)
     }
 }
 
-/// Which of several statuses is cleansed first.
+/// The order in which statuses are cleansed.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum CleansePick {
-    /// The one that has lasted longest.
+    /// The oldest.
     #[default]
     Oldest,
-    /// The one that came last.
+    /// The newest.
     Newest,
-    /// The one that has most time left.
+    /// The one with the longest remaining time.
     Longest,
 }
 
-/// Which statuses are meant.
+/// The statuses selected by a filter.
 #[derive(Clone, Debug, Default)]
 #[non_exhaustive]
 pub struct StatusFilter {
@@ -96,9 +96,9 @@ pub struct StatusFilter {
     pub kind: Option<StatusKind>,
     /// Only with one of these tags.
     pub tags: Vec<Word>,
-    /// How many at most; `u32::MAX` for all.
+    /// The maximum number; `u32::MAX` for all.
     pub count: u32,
-    /// Which first.
+    /// The order of selection.
     pub pick: CleansePick,
 }
 
@@ -107,115 +107,115 @@ pub struct StatusFilter {
 pub enum EffectKind {
     /// A hit.
     Damage {
-        /// Amount that enters the first hit step.
+        /// The amount that enters the first hit step.
         amount: Formula,
-        /// `0.1` draws from 90 % to 110 % of the amount, all alike likely.
+        /// `0.1` draws from 90 % to 110 % of the amount, uniformly.
         spread: Option<Formula>,
         /// The damage type.
         damage_type: Option<Word>,
-        /// Hit steps that this hit passes by.
+        /// Hit steps that this hit skips.
         skips: Skips,
-        /// For hit steps that look at tags.
+        /// For hit steps that refer to tags.
         tags: Vec<Word>,
-        /// The pool that is hurt; `None` for the pool that defeats.
+        /// The pool that it takes from; `None` for the pool that defeats.
         pool: Option<Word>,
     },
     /// A heal.
     Heal {
-        /// Amount that enters the first heal step.
+        /// The amount that enters the first heal step.
         amount: Formula,
         /// As for damage.
         spread: Option<Formula>,
-        /// Heal steps that this heal passes by.
+        /// Heal steps that this heal skips.
         skips: Skips,
-        /// For heal steps that look at tags.
+        /// For heal steps that refer to tags.
         tags: Vec<Word>,
-        /// The pool that is healed; `None` for the pool that defeats.
+        /// The pool that it adds to; `None` for the pool that defeats.
         pool: Option<Word>,
     },
-    /// Fills a pool, past all steps.
+    /// Adds to a pool, without steps.
     Restore {
         /// The pool.
         pool: Word,
-        /// How much.
+        /// The amount.
         amount: Formula,
     },
-    /// Takes from a pool, past all steps.
+    /// Takes from a pool, without steps.
     Drain {
         /// The pool.
         pool: Word,
-        /// How much.
+        /// The amount.
         amount: Formula,
-        /// The share of what was taken that the caster gains in its own pool of that name.
+        /// The share of the taken amount that the caster gains in its own pool of that name.
         to_caster: Option<Formula>,
     },
     /// Applies a status.
     Apply {
         /// The status.
         status: Word,
-        /// How many stacks; one if not given.
+        /// The number of stacks; one if not given.
         stacks: Option<Formula>,
-        /// Seconds in place of the status's own duration.
+        /// Seconds that replace the status's own duration.
         duration: Option<Formula>,
     },
-    /// Takes statuses away.
+    /// Removes statuses.
     Cleanse(StatusFilter),
-    /// Gives statuses of the receiver's to the caster.
+    /// Transfers statuses of the receiver to the caster.
     Transfer(StatusFilter),
-    /// Uses up stacks of statuses.
+    /// Consumes stacks of statuses.
     Consume {
         /// The statuses.
         status: Selector,
-        /// How many; all if not given.
+        /// The number of stacks; all if not given.
         stacks: Option<Formula>,
     },
-    /// Makes statuses last longer, or shorter.
+    /// Extends or shortens statuses.
     Lengthen {
         /// The statuses.
         status: Selector,
         /// Seconds.
         by: Formula,
-        /// Shorter.
+        /// Whether it shortens.
         shorter: bool,
     },
-    /// The one who acts moves to within so many metres of the receiver, at once.
+    /// Moves the caster instantly to within this many metres of the receiver.
     Leap(Formula),
-    /// Applies a status that is not there, and takes it away if it is.
+    /// Applies a status if it is absent, and removes it if it is present.
     Toggle(Word),
-    /// The one who acts becomes so much more of a threat in the eyes of the receiver.
+    /// Changes the threat of the caster for the receiver.
     Threat(Formula),
-    /// Breaks the cast that is under way, of these abilities only, if it says which.
+    /// Interrupts the current cast; only of these abilities, if given.
     Interrupt(Option<Selector>),
-    /// The side of the one who acts has won.
+    /// The caster's side wins.
     Win,
-    /// Brings back one who is defeated, with so much in its pools.
+    /// Revives a defeated receiver, with these amounts in its pools.
     Revive(Vec<(Word, Formula)>),
-    /// The receiver gains experience.
+    /// Gives experience to the receiver.
     Experience(Formula),
-    /// Something is reported to the game by a name, with numbers.
+    /// Sends a named report to the game, with numbers.
     Report(Word, Vec<Formula>),
-    /// The receiver puts a piece of gear on.
+    /// Puts a piece of gear on the receiver.
     Wear(Word),
-    /// The receiver takes a piece of gear off.
+    /// Takes a piece of gear off the receiver.
     TakeOff(Word),
-    /// The receiver has an ability from now on.
+    /// Gives an ability to the receiver.
     Give(Word),
-    /// The receiver has these abilities no more.
+    /// Takes these abilities from the receiver.
     Take(Selector),
-    /// The receiver is moved at once.
+    /// Moves the receiver instantly.
     Shift {
-        /// How far, in metres.
+        /// The distance in metres.
         metres: Formula,
         /// Toward the caster instead of away.
         nearer: bool,
     },
-    /// A zone comes about around the receiver.
+    /// Places a zone around the receiver.
     Zone(Word),
-    /// Those who wait to be called join the side of the one who acts.
+    /// Lets members that wait to be called join the caster's side.
     Call {
-        /// Which of them.
+        /// Their character.
         character: Word,
-        /// How many; one if not given.
+        /// Their number; one if not given.
         count: Option<Formula>,
     },
 }
@@ -244,11 +244,11 @@ const TAKE_OFF: &[&str] = &["take_off"];
 const GIVE: &[&str] = &["give"];
 const TAKE: &[&str] = &["take"];
 const REVIVE: &[&str] = &["revive"];
-/// Most numbers that go along with a report.
+/// The maximum number of numbers in a report.
 pub(crate) const MOST_NUMBERS: usize = 4;
 const EXPERIENCE: &[&str] = &["experience"];
 const REPORT: &[&str] = &["report", "numbers"];
-/// Kinds that are about the side of the one who acts: nobody receives them.
+/// Kinds without a receiver, which concern the caster's side.
 const OF_SIDES: &[&str] = &["call", "win"];
 const COMMON: &[&str] = &["to", "within", "when", "chance"];
 const KINDS: &[(&str, &[&str])] = &[
@@ -287,7 +287,7 @@ pub(super) fn read_list(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<E
     items.iter().enumerate().filter_map(read).collect()
 }
 
-/// An effect that says nothing that is known, or several things at once.
+/// Reports an effect with no known kind, or with several.
 fn not_one(table: &Table, span: Span, path: &str, said: &[&str]) -> Diagnostic {
     if !said.is_empty() {
         let message = format!("`{path}` does several things at once");
@@ -382,7 +382,7 @@ fn consume(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
     Some(EffectKind::Consume { status: fields.selector("consume", out)?, stacks })
 }
 
-/// `true`; anything else has no effect.
+/// `true`; any other value has no effect.
 fn yes(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<()> {
     if !fields.flag(key, out) {
         if let Some(Node { value: Value::Flag(false), span }) = fields.get(key) {
@@ -394,7 +394,7 @@ fn yes(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<()> {
     Some(())
 }
 
-/// Any cast, or that of an ability, or those of abilities with a tag.
+/// Any cast, or casts of an ability, or of abilities with a tag.
 fn interrupt(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
     let node = fields.get("interrupt")?;
     let Value::Table(_) = node.value else {
@@ -429,7 +429,7 @@ fn lengthen(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<Eff
     Some(EffectKind::Lengthen { status: status?, by: by?, shorter: key == "shorten" })
 }
 
-/// A status by name, or a table that says which.
+/// A status by name, or a filter.
 fn filter(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<StatusFilter> {
     let node = fields.get(key)?;
     if let Value::Text(text, _) = &node.value {

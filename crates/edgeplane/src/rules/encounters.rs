@@ -1,10 +1,10 @@
-//! `[encounter.*]`: who fights whom, and for how long.
+//! `[encounter.*]`: sides, their members, and the course of a fight.
 
 use super::reader::{Fields, Formula, Word, formula, list, word};
 use super::shape;
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, Value};
 
-/// Most combatants of one encounter.
+/// The maximum number of combatants of one encounter.
 pub(crate) const MAX_COMBATANTS: u32 = 1_000;
 
 /// One encounter.
@@ -15,41 +15,41 @@ pub struct EncounterRule {
     pub about: String,
     /// The sides in the order listed.
     pub sides: Vec<SideMembers>,
-    /// Metres between the two sides, where members do not say where they stand.
+    /// The distance between the two sides in metres, for members without positions.
     pub distance: Option<f64>,
-    /// Seconds after which the fight ends.
+    /// The time limit in seconds.
     pub time_limit: Option<f64>,
-    /// The side that wins then; nobody, if it is not said.
+    /// The side that wins at the time limit; none if not given.
     pub at_limit: Option<Word>,
-    /// What happens at given moments.
+    /// Scripted abilities.
     pub script: Vec<MomentRule>,
 }
 
-/// When somebody begins to take part.
+/// When a member joins.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub enum Joins {
-    /// With the fight.
+    /// At the start.
     #[default]
     AtStart,
-    /// So many seconds later.
+    /// A number of seconds later.
     After(f64),
-    /// When somebody calls.
+    /// When it is called.
     Called,
 }
 
-/// An ability that takes effect by itself.
+/// A scripted ability.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct MomentRule {
-    /// When, in seconds.
+    /// Its first time, in seconds.
     pub at: f64,
-    /// Seconds between one time and the next, if it happens more than once.
+    /// Seconds between repetitions, if there are any.
     pub every: Option<f64>,
-    /// How often at most.
+    /// The maximum number of times.
     pub times: Option<u32>,
     /// The ability.
     pub ability: Word,
-    /// Whose it is: a character of the encounter, or a side.
+    /// Its caster: a character of the encounter, or a side.
     pub by: Word,
 }
 
@@ -59,7 +59,7 @@ pub struct MomentRule {
 pub struct SideMembers {
     /// The side's name.
     pub name: Word,
-    /// Who stands on it.
+    /// Its members.
     pub members: Vec<MemberRule>,
 }
 
@@ -69,25 +69,25 @@ pub struct SideMembers {
 pub struct MemberRule {
     /// The character.
     pub character: Word,
-    /// How many of it.
+    /// The number of combatants.
     pub count: u32,
-    /// Where they stand, in metres.
+    /// Their position in metres.
     pub at: Option<[f64; 2]>,
-    /// Metres between two of them, in a row across.
+    /// The distance between two of them in metres, in a row across.
     pub spread: f64,
-    /// When they begin to take part.
+    /// When they join.
     pub joins: Joins,
-    /// Their side has lost as soon as one of them is defeated.
+    /// Their side loses as soon as one of them is defeated.
     pub vital: bool,
-    /// Statuses that they have besides as they begin, for as long as those last.
+    /// Additional initial statuses, for their own duration.
     pub statuses: Vec<Word>,
-    /// What is in their pools as they begin, in place of what a pool says.
+    /// Initial amounts of pools, replacing those of the pools' rules.
     pub start: Vec<(Word, Formula)>,
-    /// All of it.
+    /// The span of the whole entry.
     pub span: Span,
 }
 
-/// Longest fight, in seconds: ten days.
+/// The maximum time limit in seconds: ten days.
 const MAX_TIME: f64 = 10.0 * 86_400.0;
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> EncounterRule {
@@ -165,12 +165,12 @@ fn sides(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<SideMembers> {
     sides
 }
 
-/// Farthest from the middle of the plane, in metres.
+/// The maximum coordinate in metres.
 const MAX_METRES: f64 = 1e6;
-/// Metres between two of the same members, where it is not said.
+/// The default distance between identical members in metres.
 const SPREAD: f64 = 1.0;
 
-/// Either nobody has a place, or everybody can be given one.
+/// Either no member has a position, or each of them can be given one.
 fn check_places(fields: &Fields<'_>, sides: &[SideMembers], distance: Option<f64>, out: &mut Diagnostics) {
     let mut lost = sides.iter().flat_map(|side| &side.members).filter(|member| member.at.is_none()).peekable();
     let placed = sides.iter().flat_map(|side| &side.members).any(|member| member.at.is_some());

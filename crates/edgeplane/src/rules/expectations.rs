@@ -1,11 +1,11 @@
-//! `[[expect]]`: what should hold of the ruleset, so that it can be asked after every change.
+//! `[[expect]]`: statements about the ruleset that are checked after every change.
 
 use super::measures::MeasureText;
 use super::reader::{Fields, Word, list, wrong_type};
 use super::shape;
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, TextMap, Value};
 
-/// Most fights that one expectation may ask for.
+/// The maximum initial number of fights of an expectation.
 const MOST_TRIALS: u32 = 10_000_000;
 
 /// A statement about a measure.
@@ -13,19 +13,19 @@ const MOST_TRIALS: u32 = 10_000_000;
 pub struct ExpectRule {
     /// The measure.
     pub that: MeasureText,
-    /// From the measure's text back into the file.
+    /// Maps ranges of the measure's text to the file.
     pub(crate) map: TextMap,
     /// The encounter.
     pub encounter: Word,
-    /// The least value that is right.
+    /// The minimum.
     pub at_least: Option<f64>,
-    /// The greatest value that is right.
+    /// The maximum.
     pub at_most: Option<f64>,
-    /// Why it should be so.
+    /// The reason.
     pub because: String,
-    /// How many fights are asked at first.
+    /// The initial number of fights.
     pub trials: Option<u32>,
-    /// All of it.
+    /// The span of the whole table.
     pub span: Span,
 }
 

@@ -1,16 +1,16 @@
-//! `extends` for abilities, statuses, gear and zones: keys of another rule stand where a rule has none of its own.
+//! `extends` for abilities, statuses, gear and zones: inheritance of keys.
 //!
-//! It is settled in the tree of values, before anything is read, so that every key can be inherited and none has to
-//! be warned about it. (Characters settle theirs later, since attributes are inherited one by one.)
+//! It is resolved in the tree of values before anything is read, so that every key can be inherited and no reader has
+//! to know about it. (Characters are resolved later, because their attributes are inherited one by one.)
 
 use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Table, Value};
 
 /// Sections whose rules can extend each other.
 const SECTIONS: &[&str] = &["ability", "status", "gear", "zone"];
-/// What is a rule's own, and not handed on.
+/// Keys that are not inherited.
 const OWN: &[&str] = &["about", "extends", "template"];
 
-/// The tree with everything inherited in place, and without templates.
+/// The tree with all inherited keys inserted, and without templates.
 pub(super) fn settled(root: &Table, out: &mut Diagnostics) -> Table {
     let mut settled = root.clone();
     for section in SECTIONS {
@@ -52,7 +52,7 @@ fn settle(rules: &mut Table, section: &str, out: &mut Diagnostics) {
     });
 }
 
-/// Whom each rule extends, by their numbers; nobody within a circle.
+/// The rule that each rule extends, by index; `None` for rules in a cycle.
 fn parents(rules: &Table, section: &str, out: &mut Diagnostics) -> Vec<Option<usize>> {
     let mut parents = vec![None; rules.entries.len()];
     for (index, rule) in rules.entries.iter().enumerate() {
@@ -80,7 +80,7 @@ fn parents(rules: &Table, section: &str, out: &mut Diagnostics) -> Vec<Option<us
                 .map_or(rules.entries[index].key_span, |node| node.span);
             let message = format!("rules extend each other in a circle: {}", names.join(" → "));
             out.push(Diagnostic::at(Code::ExtendsCycle, span, message));
-            // The others still have what they need, so that nothing else seems to be missing.
+            // The other rules keep their keys, so that nothing else is reported as missing.
             if let Some(last) = circle.last() {
                 parents[*last] = None;
             }
@@ -89,12 +89,12 @@ fn parents(rules: &Table, section: &str, out: &mut Diagnostics) -> Vec<Option<us
     parents
 }
 
-/// The rules on the way from one back to itself.
+/// The rules of a cycle.
 fn circle(from: usize, parents: &[Option<usize>]) -> Option<Vec<usize>> {
     let mut way = vec![from];
     let mut next = parents[from]?;
     while next != from {
-        // Another circle, that this one only leads into, is found from within.
+        // A different cycle, into which this one leads, is found from its own members.
         if way.contains(&next) {
             return None;
         }

@@ -1,7 +1,7 @@
-//! `[gear.*]` and `[gear_set.*]`: what a character wears or holds.
+//! `[gear.*]` and `[gear_set.*]`: gear of characters.
 //!
-//! What a piece does while it is worn, it does as a status without end: it changes attributes, adds
-//! hit steps, ticks and triggers like any other, so there is one way in which numbers come about.
+//! While it is worn, a piece works like a permanent status: it changes attributes, adds hit steps, ticks and triggers
+//! by the same mechanism.
 
 use super::reader::{Fields, Formula, Word, list, word, wrong_type};
 use super::shape;
@@ -14,23 +14,23 @@ use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 pub struct GearRule {
     /// For readers.
     pub about: String,
-    /// Where it is worn; one piece for each slot. A piece without a slot takes up none.
+    /// Its slot; one piece can be worn in each slot. A piece without a slot uses none.
     pub slot: Option<Word>,
-    /// The set that it belongs to.
+    /// Its set.
     pub set: Option<Word>,
-    /// Statuses that its wearer has besides.
+    /// Additional statuses of its wearer.
     pub statuses: Vec<Word>,
-    /// What it does while it is worn.
+    /// Its effects while it is worn.
     pub worn: StatusRule,
 }
 
-/// What wearing several pieces of one set gives.
+/// The effects of wearing several pieces of one set.
 #[derive(Clone, Debug, Default)]
 #[non_exhaustive]
 pub struct GearSetRule {
     /// For readers.
     pub about: String,
-    /// From so many pieces on, these statuses and no others; in order.
+    /// The statuses for each threshold of pieces, in order.
     pub worn: Vec<(u32, Vec<SetStatusRule>)>,
 }
 
@@ -38,11 +38,11 @@ pub struct GearSetRule {
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct SetStatusRule {
-    /// Which.
+    /// The status.
     pub status: Word,
     /// How many stacks.
     pub stacks: u32,
-    /// Seconds that it lasts from then on; for as long as the pieces are worn, if it is not said.
+    /// Its duration in seconds; if not given, it lasts while the pieces are worn.
     pub duration: Option<Formula>,
 }
 

@@ -1,4 +1,4 @@
-//! `[levels]`, `[point.*]` and `[gauntlet.*]`: what goes on beyond one fight.
+//! `[levels]`, `[point.*]` and `[gauntlet.*]`: progress beyond one fight.
 
 use super::reader::{Fields, Formula, Named, Word, formula, wrong_type};
 use super::shape;
@@ -6,21 +6,21 @@ use super::statuses::{ModifierKind, ModifierRule, Reapply, StatusRule};
 use crate::formula::{Binary, Expr, ExprKind, Ident};
 use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Span, Value};
 
-/// What experience and levels are worth.
+/// The rules for experience and levels.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct LevelsRule {
     /// For readers.
     pub about: String,
-    /// Experience that it takes from a level to the next.
+    /// The experience from one level to the next.
     pub needs: Option<Formula>,
     /// The highest level.
     pub most: Option<u32>,
-    /// Points that somebody of a level has to spend, in all.
+    /// The total number of points to spend at a level.
     pub points: Option<Formula>,
-    /// Levels rise during a fight, and not only after it.
+    /// Levels also rise during a fight.
     pub in_fight: bool,
-    /// Where it stands.
+    /// The span of the table.
     pub span: Span,
 }
 
@@ -30,27 +30,27 @@ pub struct LevelsRule {
 pub struct PointRule {
     /// For readers.
     pub about: String,
-    /// What it does, as a status of which each point is a stack.
+    /// Its effects, as a status of which each point is a stack.
     pub held: StatusRule,
 }
 
-/// Encounters one after the other, fought by the same combatants.
+/// Encounters fought in a row by the same combatants.
 #[derive(Clone, Debug, Default)]
 #[non_exhaustive]
 pub struct GauntletRule {
     /// For readers.
     pub about: String,
-    /// The side that goes on from one to the next.
+    /// The side that continues from one to the next.
     pub side: Option<Word>,
     /// The encounters.
     pub encounters: Vec<Word>,
-    /// Pools that go on with what is left in them.
+    /// Pools that keep their amounts.
     pub keeps: Vec<Word>,
-    /// What these pools gain in between.
+    /// What these pools gain between encounters.
     pub rests: Vec<(Word, Formula)>,
-    /// Limited uses and charges stay spent.
+    /// Limited uses and charges stay used.
     pub keeps_uses: bool,
-    /// Who was defeated is back for the next one.
+    /// Defeated combatants return in the next encounter.
     pub defeated_return: bool,
 }
 
@@ -143,7 +143,7 @@ pub(super) fn read_gauntlet(node: &Node, path: &str, out: &mut Diagnostics) -> G
 }
 
 impl super::Ruleset {
-    /// What points do stands among the statuses.
+    /// The effects of points are stored among the statuses.
     pub(super) fn spend(&mut self, out: &mut Diagnostics) {
         for Named { name, span, rule } in &self.points {
             if let Some(status) = self.statuses.iter().find(|status| status.name == *name) {

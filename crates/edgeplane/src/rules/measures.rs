@@ -1,44 +1,44 @@
-//! The text of a measure: `damage(lockhand, boathook).p90`, as `[[expect]]` and the commands of the
-//! study take it. What the names stand for is settled in [`crate::program`].
+//! The syntax of measures: `damage(lockhand, boathook).p90`, as used by `[[expect]]` and the study commands. Names are
+//! resolved in [`crate::program`].
 
 use std::ops::Range;
 
-/// A word of a measure and the bytes that it takes.
+/// A word of a measure and its bytes.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Part {
     /// The word.
     pub text: String,
-    /// Where it stands in the measure's text.
+    /// Its range in the measure's text.
     pub range: Range<u32>,
 }
 
-/// Which figure of many fights is wanted.
+/// The statistic over many fights.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Statistic {
     /// The mean, or a share.
     Mean,
-    /// The value that this share of all fights, 0 to 1, stays below.
+    /// A quantile: this share of all fights, 0 to 1, stays below it.
     Quantile(f64),
 }
 
 /// A measure as written.
 #[derive(Clone, Debug, PartialEq)]
 pub struct MeasureText {
-    /// All of it.
+    /// The text of the measure.
     pub text: String,
-    /// What is measured.
+    /// The quantity.
     pub name: Part,
-    /// Whose, and which part of it.
+    /// Its arguments.
     pub arguments: Vec<Part>,
-    /// Which figure.
+    /// The statistic.
     pub statistic: Statistic,
 }
 
-/// What is wrong with a measure.
+/// An error in a measure.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct MeasureFault {
-    /// Where in its text.
+    /// Its range in the text.
     pub range: Range<u32>,
     /// What was found.
     pub message: String,
@@ -62,7 +62,7 @@ impl MeasureText {
     /// Reads a measure.
     ///
     /// # Errors
-    /// A [`MeasureFault`] for what is no measure.
+    /// Returns a [`MeasureFault`] for an invalid measure.
     pub fn parse(text: &str) -> Result<Self, MeasureFault> {
         let whole = || 0..text.len() as u32;
         let open = text.find('(');
@@ -86,7 +86,7 @@ impl MeasureText {
     }
 }
 
-/// A piece of a text without the space around it.
+/// A part of a text without surrounding space.
 fn part(text: &str, start: usize, end: usize) -> Part {
     let piece = &text[start..end];
     let start = start + piece.len() - piece.trim_start().len();

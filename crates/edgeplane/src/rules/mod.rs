@@ -1,8 +1,7 @@
-//! Rules: what the designer wrote, one file of code for each part of a ruleset.
+//! The rules as written by the designer, with one file for each part of a ruleset.
 //!
-//! A [`Ruleset`] is the TOML tree read into types: keys are known, values have the right type and
-//! formulas are parsed. Names are still words with places; what they stand for is settled in
-//! [`crate::program`].
+//! A [`Ruleset`] is the TOML tree converted to types: keys are known, values have the right type and formulas are
+//! parsed. Names are still words with spans; they are resolved in [`crate::program`].
 
 mod abilities;
 mod attributes;
@@ -70,15 +69,15 @@ use reader::{Fields, section};
 /// The version of the format that this library reads.
 pub const FORMAT: u32 = 1;
 
-/// What happens to the amount that finally reaches a pool.
+/// Rounding of the amounts that reach a pool.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Rounding {
-    /// It stays as it is.
+    /// None.
     #[default]
     None,
     /// Down to a whole number.
     Floor,
-    /// To the nearest whole number; a half goes up.
+    /// To the nearest whole number; halves are rounded up.
     Nearest,
     /// Up to a whole number.
     Ceil,
@@ -97,7 +96,7 @@ impl Rounding {
     }
 }
 
-/// Everything that a ruleset says.
+/// The contents of a ruleset.
 #[derive(Clone, Debug, Default)]
 #[non_exhaustive]
 pub struct Ruleset {
@@ -131,9 +130,9 @@ pub struct Ruleset {
     pub causes: Vec<Named<CauseRule>>,
     /// `[policy.*]`
     pub policies: Vec<Named<PolicyRule>>,
-    /// What can be worn or held.
+    /// Gear.
     pub gear: Vec<Named<GearRule>>,
-    /// What wearing several pieces gives.
+    /// Gear sets.
     pub gear_sets: Vec<Named<GearSetRule>>,
     /// `[levels]`
     pub levels: Option<LevelsRule>,
@@ -147,14 +146,14 @@ pub struct Ruleset {
     pub characters: Vec<Named<CharacterRule>>,
     /// `[encounter.*]`
     pub encounters: Vec<Named<EncounterRule>>,
-    /// What rules say for the game alone, by their paths.
+    /// Content for the game only, by path.
     pub data: std::collections::BTreeMap<String, crate::text::Data>,
     /// `[[expect]]`
     pub expectations: Vec<ExpectRule>,
 }
 
 impl Ruleset {
-    /// Reads a document; whatever is wrong goes to `out`, and the rest is read all the same.
+    /// Reads a document; errors are added to `out`, and the rest is read all the same.
     pub fn read(document: &Document, out: &mut Diagnostics) -> Self {
         let root = &extends::settled(&document.root, out);
         let sections = shape::RULESET.names();
@@ -196,7 +195,7 @@ impl Ruleset {
         ruleset
     }
 
-    /// What gear does while it is worn stands among the statuses.
+    /// Effects of worn gear are stored among the statuses.
     fn wear(&mut self, out: &mut Diagnostics) {
         for Named { name, span, rule } in &self.gear {
             if let Some(status) = self.statuses.iter().find(|status| status.name == *name) {
@@ -211,14 +210,14 @@ impl Ruleset {
         }
     }
 
-    /// Every hit step, those that statuses add included.
+    /// Every hit step, including those of statuses.
     pub fn all_hit_steps(&self) -> impl Iterator<Item = &Named<StepRule>> {
         self.hit_steps.iter().chain(self.statuses.iter().flat_map(|status| &status.rule.hit_steps))
     }
 
-    /// Every effect that is written anywhere.
+    /// Every effect in the ruleset.
     pub fn effects(&self) -> impl Iterator<Item = &EffectRule> {
-        // As one list: a chain of nine iterators would be compiled anew for everyone who asks.
+        // A list, because a chain of nine iterators would be compiled again for every caller.
         let mut all: Vec<&EffectRule> = Vec::new();
         for Named { rule, .. } in &self.abilities {
             all.extend(&rule.does);
@@ -257,8 +256,8 @@ impl Ruleset {
     }
 }
 
-/// Reads every entry of a section. A rule that could not be read keeps its name, through the
-/// default of its type, so that whoever uses the name is not blamed too.
+/// Reads every entry of a section. A rule that cannot be read keeps its name with a default value, so that references
+/// to it are not reported, too.
 fn read_all<T>(
     entries: &[crate::text::Entry],
     section: &str,

@@ -1,29 +1,29 @@
-//! Every number of a ruleset with its path, and which of them a fight can depend on.
+//! All numbers of a ruleset with their paths, and those on which a fight can depend.
 
 use std::collections::BTreeSet;
 
 use crate::formula::{ExprKind, parse};
 use crate::text::{Document, Node, Table, Value};
 
-/// A number, or a formula that gives one, and how to get there.
+/// A number, or a formula for a number, with its path.
 #[derive(Clone, Debug, PartialEq)]
 pub struct NumberAt {
     /// Its path, as [`Override`](crate::text::Override) takes it.
     pub path: String,
-    /// As it is written.
+    /// As written.
     pub text: String,
     /// The value, if it is a plain number.
     pub value: Option<f64>,
 }
 
-/// Sections that concern every fight.
+/// Sections that affect every fight.
 const EVERYWHERE: [&str; 7] = ["attributes", "pools", "damage_types", "hit_steps", "heal_steps", "threat", "levels"];
 /// Sections of which a fight uses some entries.
 const NAMED: [&str; 11] =
     ["status", "diminish", "ability", "gear", "gear_set", "zone", "policy", "point", "character", "curve", "formula"];
 
-/// Every number that can matter in an encounter, in the order of the files. What an encounter uses is found by
-/// following names, so a few may be listed that never come into play.
+/// Every number that can matter in an encounter, in the order of the files. They are found by following names, so some
+/// may be listed that never come into play.
 pub(crate) fn numbers_of(document: &Document, encounter: &str) -> Vec<NumberAt> {
     let used = used_by(document, encounter);
     let mut numbers = Vec::new();
@@ -44,7 +44,7 @@ pub(crate) fn numbers_of(document: &Document, encounter: &str) -> Vec<NumberAt> 
     numbers
 }
 
-/// Follows every word in the encounter to what has that name, and on from there.
+/// Follows every word in the encounter to the rules of that name, and further from there.
 fn used_by(document: &Document, encounter: &str) -> BTreeSet<(String, String)> {
     let mut used = BTreeSet::new();
     let mut waiting: Vec<&Node> = EVERYWHERE.iter().filter_map(|section| document.root.get(section)).collect();
@@ -111,7 +111,7 @@ fn gather(node: &Node, path: &str, numbers: &mut Vec<NumberAt>) {
     }
 }
 
-/// Hit steps go by their name, where that is theirs alone.
+/// Hit steps are addressed by name if it is unique.
 fn entry_name(list: &[Node], item: &Node) -> Option<String> {
     let name_of = |node: &Node| match &node.value {
         Value::Table(table) => match table.get("name").map(|name| &name.value) {
@@ -124,7 +124,7 @@ fn entry_name(list: &[Node], item: &Node) -> Option<String> {
     (list.iter().filter(|other| name_of(other).as_ref() == Some(&name)).count() == 1).then_some(name)
 }
 
-/// A lone word is a name of something; anything more that can be read is taken for a formula.
+/// A single word is a name; any other readable text is taken for a formula.
 fn is_formula(text: &str) -> bool {
     parse(text).is_ok_and(|expr| !matches!(&expr.kind, ExprKind::Name(words) if words.len() == 1))
 }

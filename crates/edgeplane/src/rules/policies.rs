@@ -1,36 +1,37 @@
-//! `[policy.*]`: how a combatant chooses what to do next.
+//! `[policy.*]`: how combatants choose abilities.
 
 use super::reader::{Fields, Formula, Selector, Word, list, word};
 use super::shape;
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
-/// A priority list: the first use that is wanted and possible is made.
+/// A priority list: the first line is used whose condition holds and that is possible.
 #[derive(Clone, Debug, Default)]
 #[non_exhaustive]
 pub struct PolicyRule {
     /// For readers.
     pub about: String,
-    /// Reaction time in seconds, at most 3,600: how much later than the moment that allows it an idle combatant acts.
+    /// The reaction time in seconds, at most 3,600: the delay between a line becoming possible and the action of an
+    /// idle combatant.
     pub reaction: Option<f64>,
-    /// How much it prefers a target, where an ability leaves that to the policy: the highest score is first.
+    /// The score of a candidate, for abilities that leave targets to the policy: the highest is first.
     pub target: Option<Formula>,
-    /// Where it goes while it cannot act.
+    /// How it moves while it cannot act.
     pub moves: Moves,
-    /// Zones, by name or tag, that it steps out of and does not walk into.
+    /// Zones, by name or tag, that it leaves and does not enter.
     pub avoid: Vec<Word>,
-    /// What to use, most wanted first.
+    /// Its lines, in order of priority.
     pub uses: Vec<UseRule>,
-    /// Stretches of these lines in which chance chooses one of those that are possible.
+    /// Ranges of these lines among which chance chooses.
     pub groups: Vec<GroupRule>,
 }
 
-/// Lines, one after the other, of which chance chooses one of those that are possible.
+/// Consecutive lines among which chance chooses one that is possible.
 #[derive(Clone, Copy, Debug)]
 #[non_exhaustive]
 pub struct GroupRule {
-    /// The first.
+    /// The first line.
     pub first: usize,
-    /// How many.
+    /// The number of lines.
     pub count: usize,
 }
 
@@ -40,33 +41,34 @@ pub struct GroupRule {
 pub struct UseRule {
     /// The ability, or all with a tag.
     pub ability: Selector,
-    /// Wanted only when this is true.
+    /// The condition.
     pub when: Option<Formula>,
-    /// How likely it is chosen, compared with the others; 1 if it is not said.
+    /// The weight with which it is chosen; 1 if not given.
     pub weight: Option<Formula>,
 }
 
-/// Where a combatant goes while it cannot act.
+/// How a combatant moves while it cannot act.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub enum Moves {
-    /// To where something that it wants to use is in reach.
+    /// Until an ability that it wants to use is in reach.
     #[default]
     Approach,
-    /// Nowhere.
+    /// Not at all.
     Hold,
-    /// Away from the nearest enemy within so many metres, else as `approach`, but no nearer than that to any enemy.
+    /// Away from the nearest enemy within this many metres, otherwise like `approach`, but no nearer than that to any
+    /// enemy.
     KeepDistance(f64),
 }
 
-/// How one of several possible uses is chosen.
+/// How one of several possible lines is chosen.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Choose {
-    /// The first of them.
+    /// The first one.
     #[default]
     First,
-    /// Any, by weight.
+    /// By chance, with weights.
     Weighted,
-    /// Any, all alike likely.
+    /// By chance, with equal probabilities.
     Random,
 }
 
@@ -107,13 +109,13 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule
     rule
 }
 
-/// Whether it has lines. A text under `use` is a line whose writer meant `ability`.
+/// Whether it is a group. A text under `use` is a line whose author meant `ability`.
 fn is_group(item: &Node) -> bool {
     let Value::Table(table) = &item.value else { return false };
     table.get("use").is_some_and(|node| !matches!(node.value, Value::Text(..)))
 }
 
-/// Lines of which chance chooses one.
+/// A group among whose lines chance chooses.
 fn read_group(item: &Node, whole: &str, path: &str, around: Choose, rule: &mut PolicyRule, out: &mut Diagnostics) {
     let Some(group) = Fields::open(item, path, &shape::POLICY_GROUP.names(), out) else { return };
     if around != Choose::First {
@@ -140,7 +142,7 @@ fn read_group(item: &Node, whole: &str, path: &str, around: Choose, rule: &mut P
     rule.groups.push(GroupRule { first, count: rule.uses.len() - first });
 }
 
-/// One line; its formulas are known by the ability, or the tag, that it uses.
+/// One line; its formulas are identified by the ability or the tag that it uses.
 fn read_use(item: &Node, whole: &str, path: &str, choose: Choose, out: &mut Diagnostics) -> Option<UseRule> {
     if let Value::Text(..) = item.value {
         return Some(UseRule { ability: Selector::Name(word(item, path, out)?), when: None, weight: None });
@@ -160,7 +162,7 @@ fn read_use(item: &Node, whole: &str, path: &str, choose: Choose, out: &mut Diag
     Some(UseRule { ability, when, weight })
 }
 
-/// How it walks, and which zones it avoids.
+/// How it moves, and which zones it avoids.
 fn moves(fields: &Fields<'_>, out: &mut Diagnostics) -> (Moves, Vec<Word>) {
     let Some(node) = fields.get("move") else { return (Moves::default(), Vec::new()) };
     let Value::Table(_) = node.value else {

@@ -1,4 +1,4 @@
-//! `[pools]`: what is spent, lost and regained.
+//! `[pools]`: amounts that are spent and regained.
 
 use super::reader::{Fields, Formula, formula, wrong_type};
 use super::shape;
@@ -12,27 +12,27 @@ pub struct PoolRule {
     pub max: Option<Formula>,
     /// The amount at the start of a fight.
     pub start: StartRule,
-    /// What is regained.
+    /// Gains over time.
     pub regen: Option<FlowRule>,
-    /// What is lost.
+    /// Losses over time.
     pub decay: Option<FlowRule>,
-    /// What the amount does when the cap moves.
+    /// The effect of a change of the cap on the amount.
     pub on_cap_change: CapChange,
-    /// Whether a combatant is defeated when it empties.
+    /// Whether a combatant is defeated when it becomes empty.
     pub defeat: bool,
     /// For readers.
     pub about: String,
 }
 
-/// The amount at the start of a fight.
+/// The initial amount.
 #[derive(Clone, Debug, Default)]
 pub enum StartRule {
     /// The cap.
     #[default]
     Full,
-    /// Nothing.
+    /// Empty.
     Empty,
-    /// So much, within the cap.
+    /// This amount, limited by the cap.
     Amount(Formula),
 }
 
@@ -46,15 +46,15 @@ pub struct FlowRule {
     pub every: Option<Formula>,
 }
 
-/// What a pool's amount does when its cap moves.
+/// The effect of a change of the cap on the amount.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum CapChange {
-    /// It stays, and is cut down to the cap.
+    /// The amount is kept, up to the cap.
     #[default]
     Keep,
-    /// It keeps its share of the cap.
+    /// The share of the cap is kept.
     Scale,
-    /// It keeps what is missing to the cap.
+    /// The difference to the cap is kept.
     Shift,
 }
 

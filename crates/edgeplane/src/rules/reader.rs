@@ -1,24 +1,24 @@
-//! Reading tables key by key: every mistake is reported, and reading goes on.
+//! Reads tables key by key; after an error, reading continues.
 
 use crate::formula::{Expr, ExprKind, Unary, parse};
 use crate::text::diagnostic::suggestion;
 use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Span, Table, TextMap, Value};
 
-/// A word with its place: a name that is used, a tag.
+/// A word with its span: a referenced name, or a tag.
 #[derive(Clone, Debug)]
 pub struct Word {
     /// The word.
     pub text: String,
-    /// Where it stands.
+    /// Its span.
     pub span: Span,
 }
 
-/// Which abilities, or statuses, are meant.
+/// A reference to abilities or statuses.
 #[derive(Clone, Debug)]
 pub enum Selector {
-    /// The one of this name.
+    /// The one with this name.
     Name(Word),
-    /// All that have this tag.
+    /// All with this tag.
     Tag(Word),
 }
 
@@ -31,7 +31,7 @@ impl Selector {
     }
 }
 
-/// A number or a formula, wherever a number may stand.
+/// A number or a formula.
 #[derive(Clone, Debug)]
 pub struct Formula {
     /// The path of this value in the ruleset: `ability.boathook.cooldown`.
@@ -40,15 +40,15 @@ pub struct Formula {
     pub text: String,
     /// The tree.
     pub expr: Expr,
-    /// The whole value in the file.
+    /// The span of the value in the file.
     pub span: Span,
     map: TextMap,
-    /// What of the text it is, if it is a part of another formula.
+    /// The range of the text, for a part of another formula.
     part: Option<std::ops::Range<u32>>,
 }
 
 impl Formula {
-    /// A constant that stands in no file: the default of a key.
+    /// A constant that is in no file: the default of a key.
     pub(crate) fn constant(value: f64, path: String, span: Span) -> Self {
         let text = value.to_string();
         let kind = ExprKind::Number { value, percent: false };
@@ -56,32 +56,32 @@ impl Formula {
         Self { path, text, expr, span, map: TextMap::whole(span), part: None }
     }
 
-    /// A part of this formula as one of its own.
+    /// A part of this formula as a separate one.
     pub(crate) fn part(&self, expr: Expr) -> Self {
         Self { part: Some(expr.range.clone()), expr, ..self.clone() }
     }
 
-    /// Whether it is a part of another formula: what `snapshot(…)` keeps.
+    /// Whether it is a part of another formula: the argument of `snapshot(…)`.
     pub fn is_part(&self) -> bool {
         self.part.is_some()
     }
 
-    /// As written; of a part of another formula, that part alone.
+    /// As written; for a part of another formula, only that part.
     pub fn written(&self) -> &str {
         &self.text[self.range()]
     }
 
-    /// Where it stands in `text`.
+    /// Its range in `text`.
     pub(crate) fn range(&self) -> std::ops::Range<usize> {
         self.part.as_ref().map_or(0..self.text.len(), |part| part.start as usize..part.end as usize)
     }
 
-    /// Where a part of this formula stands in the file.
+    /// The span of a part of this formula in the file.
     pub fn place(&self, range: std::ops::Range<u32>) -> Span {
         self.map.span(range)
     }
 
-    /// The value, if this is nothing but a number.
+    /// The value, if it is a plain number.
     pub fn as_number(&self) -> Option<f64> {
         match &self.expr.kind {
             ExprKind::Number { value, .. } => Some(*value),
@@ -94,28 +94,28 @@ impl Formula {
     }
 }
 
-/// A name that is declared, with what it stands for.
+/// A declared name with its rule.
 #[derive(Clone, Debug)]
 pub struct Named<T> {
     /// The name.
     pub name: String,
-    /// Where it is declared.
+    /// The span of its declaration.
     pub span: Span,
-    /// What it stands for.
+    /// Its rule.
     pub rule: T,
 }
 
-/// A table whose keys are known.
+/// A table with known keys.
 pub(super) struct Fields<'a> {
     table: &'a Table,
     pub(super) span: Span,
     pub(super) path: String,
-    /// Its keys that mean nothing here.
+    /// Its unknown keys.
     unknown: Vec<&'a str>,
 }
 
 impl<'a> Fields<'a> {
-    /// Opens a table and reports every key that is not among `keys`.
+    /// Opens a table and reports every key that is not in `keys`.
     pub(super) fn open(node: &'a Node, path: &str, keys: &[&str], out: &mut Diagnostics) -> Option<Self> {
         let Value::Table(table) = &node.value else {
             out.push(wrong_type(node, "a table", path));
@@ -134,7 +134,7 @@ impl<'a> Fields<'a> {
         Some(Self { table, span: node.span, path: path.to_owned(), unknown })
     }
 
-    /// The same table by another path.
+    /// The same table under another path.
     pub(super) fn renamed(self, path: String) -> Self {
         Self { path, ..self }
     }
@@ -147,7 +147,7 @@ impl<'a> Fields<'a> {
         format!("{}.{key}", self.path)
     }
 
-    /// Reports that a key is missing; nothing, if one that is not known is probably this one: that has been reported.
+    /// Reports a missing key, unless an unknown key is probably a misspelling of it, which has been reported.
     pub(super) fn missing(&self, key: &str, example: &str, out: &mut Diagnostics) {
         if self.unknown.iter().any(|found| suggestion(found, &[key]).is_some()) {
             return;
@@ -172,7 +172,7 @@ impl<'a> Fields<'a> {
         inner.text("tag", out).map(Selector::Tag)
     }
 
-    /// The name under a key, or the tag under `tag`; not both.
+    /// The name under a key, or the tag under `tag`, but not both.
     pub(super) fn name_or_tag(&self, key: &str, out: &mut Diagnostics) -> Option<Selector> {
         if let (Some(_), Some(tag)) = (self.get(key), self.get("tag")) {
             let message = format!("`{}` has both `{key}` and `tag`", self.path);
@@ -233,12 +233,12 @@ impl<'a> Fields<'a> {
         Some(number as u32)
     }
 
-    /// A list of words. A single word is no list, so that a forgotten bracket is not guessed at.
+    /// A list of words. A single word is not accepted, so that missing brackets are not guessed.
     pub(super) fn words(&self, key: &str, out: &mut Diagnostics) -> Option<Vec<Word>> {
         words(self.get(key)?, &self.path_of(key), out)
     }
 
-    /// A word that is one of a few, given as (word, meaning).
+    /// One of a few words, given as (word, meaning).
     pub(super) fn choice<T: Copy>(&self, key: &str, choices: &[(&str, T)], out: &mut Diagnostics) -> Option<T> {
         let found = self.text(key, out)?;
         choose(&found, &self.path_of(key), choices, out)
@@ -311,8 +311,8 @@ pub(super) fn formula(node: &Node, path: String, out: &mut Diagnostics) -> Optio
     }
 }
 
-/// The entries of a section such as `[attributes]` or `[ability.*]`, whose keys are the designer's
-/// names. Names that a formula could not spell are reported.
+/// The entries of a section such as `[attributes]` or `[ability.*]`, whose keys are names chosen by the designer. Names
+/// that cannot be written in formulas are reported.
 pub(super) fn section<'a>(root: &'a Table, key: &str, out: &mut Diagnostics) -> &'a [Entry] {
     let Some(node) = root.get(key) else { return &[] };
     let Value::Table(table) = &node.value else {
@@ -329,7 +329,7 @@ pub(super) fn section<'a>(root: &'a Table, key: &str, out: &mut Diagnostics) -> 
     &table.entries
 }
 
-/// Words that mean something in formulas and so cannot be names.
+/// Words with a meaning in formulas, which cannot be names.
 pub(crate) const RESERVED: &[&str] = &[
     "and",
     "or",

@@ -1,4 +1,4 @@
-//! `[status.*]` and `[diminish.*]`: what lasts on a combatant for a while.
+//! `[status.*]` and `[diminish.*]`: temporary conditions of combatants.
 
 use super::effects::{self, EffectRule};
 use super::reader::{Fields, Formula, Named, Word, list, wrong_type};
@@ -12,9 +12,9 @@ use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, Value};
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
 pub enum StatusKind {
-    /// Good for it.
+    /// Good.
     Buff,
-    /// Bad for it.
+    /// Bad.
     Debuff,
     /// Neither.
     #[default]
@@ -32,16 +32,16 @@ impl StatusKind {
     }
 }
 
-/// Whose abilities cannot be used on somebody.
+/// The sides whose abilities cannot target a combatant.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, PartialOrd, Ord)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub enum Untargetable {
-    /// Nobody's.
+    /// None.
     #[default]
     No,
-    /// Those of its enemies.
+    /// Its enemies.
     Enemies,
-    /// Those of everybody else.
+    /// Everyone else.
     Everyone,
 }
 
@@ -51,29 +51,29 @@ pub(super) fn untargetable(fields: &Fields<'_>, out: &mut Diagnostics) -> Untarg
     fields.choice("untargetable", &choices, out).unwrap_or_default()
 }
 
-/// What a second application does while the first lasts.
+/// The effect of a further application while the first lasts.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Reapply {
-    /// Nothing.
+    /// None.
     Keep,
     /// The remaining time becomes the full duration.
     #[default]
     Refresh,
     /// The duration is added.
     Extend,
-    /// The old one goes, a new one starts.
+    /// The old one ends, and a new one begins.
     Replace,
-    /// The one of higher rank stays.
+    /// The one with the higher rank is kept.
     Strongest,
-    /// The later end stays.
+    /// The one with the later end is kept.
     Longest,
     /// More stacks.
     Stack,
-    /// An instance of its own.
+    /// A separate instance.
     Separate,
 }
 
-/// Most instances of one status on a combatant, and most stacks that each end on their own.
+/// The maximum number of instances of one status on a combatant, and of stacks with individual end times.
 pub(crate) const MOST_KEPT_APART: u32 = 1_000;
 
 /// The words for [`Reapply`].
@@ -88,15 +88,15 @@ pub(crate) const REAPPLY: &[(&str, Reapply)] = &[
     ("separate", Reapply::Separate),
 ];
 
-/// What a further stack does to the time of those that are there.
+/// The effect of a further stack on the time of existing ones.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum StackTimer {
     /// All share a renewed timer.
     #[default]
     Refresh,
-    /// The first timer runs on.
+    /// The first timer continues.
     Keep,
-    /// Every stack ends on its own.
+    /// Every stack ends individually.
     Each,
 }
 
@@ -107,15 +107,15 @@ pub enum StackTimer {
 pub enum ModifierKind {
     /// Added to the base.
     Add,
-    /// In percent of the base with what is added.
+    /// A percentage of the base plus additions.
     Percent,
-    /// A factor of its own.
+    /// A factor.
     Times,
-    /// The value is at least this.
+    /// A minimum of the value.
     AtLeast,
-    /// The value is at most this.
+    /// A maximum of the value.
     AtMost,
-    /// The value is this; the latest stands.
+    /// A fixed value; the latest is used.
     Set,
 }
 
@@ -136,50 +136,50 @@ const MODIFIERS: &[(&str, ModifierKind)] = &[
     ("set", ModifierKind::Set),
 ];
 
-/// A change to an attribute while the status lasts.
+/// A change of an attribute while the status lasts.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct ModifierRule {
-    /// The attribute, with a damage type or without: `resist.silt`.
+    /// The attribute, with or without a damage type: `resist.silt`.
     pub attribute: Word,
-    /// In which way.
+    /// The kind of change.
     pub kind: ModifierKind,
-    /// By how much.
+    /// The amount.
     pub amount: Formula,
 }
 
-/// What happens again and again.
+/// Periodic effects.
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct EveryRule {
-    /// How its ticks follow one another.
+    /// The interval of ticks.
     pub pace: PaceRule,
-    /// One more tick at the start.
+    /// One additional tick at the start.
     pub first_now: bool,
-    /// A last part of a period gives a part of a tick.
+    /// The rest of a period at the end gives a partial tick.
     pub part_tick: bool,
-    /// A renewal begins the rhythm anew.
+    /// A renewal restarts the rhythm.
     pub restart: bool,
-    /// What a tick brings about.
+    /// The effects of a tick.
     pub does: Vec<EffectRule>,
 }
 
-/// How ticks follow one another.
+/// The interval of ticks.
 #[derive(Clone, Debug)]
 pub enum PaceRule {
-    /// So many seconds apart.
+    /// A period in seconds.
     Period(Formula),
-    /// So many over the duration, evenly.
+    /// A number of ticks, evenly over the duration.
     Ticks(u32),
 }
 
-/// How long a status lasts.
+/// The duration of a status.
 #[derive(Clone, Debug, Default)]
 pub enum DurationRule {
     /// Until something removes it.
     #[default]
     Endless,
-    /// So many seconds.
+    /// A number of seconds.
     Seconds(Formula),
 }
 
@@ -189,81 +189,81 @@ pub enum DurationRule {
 pub struct StatusRule {
     /// For readers.
     pub about: String,
-    /// The name under which a game finds its picture.
+    /// The name under which a game finds its icon.
     pub icon: Option<Word>,
-    /// For players, with values in braces.
+    /// The text for players, with values in braces.
     pub text: Option<Word>,
-    /// The values that `text` shows.
+    /// The values in `text`.
     pub values: Vec<(Word, Formula)>,
     /// Good or bad.
     pub kind: StatusKind,
     /// For immunities, cleansing and formulas.
     pub tags: Vec<Word>,
-    /// How long.
+    /// The duration.
     pub duration: DurationRule,
     /// It ends as soon as this is false.
     pub holds_while: Option<Formula>,
-    /// What a second application does.
+    /// The effect of a further application.
     pub reapply: Reapply,
-    /// A record for each caster instead of one for the target.
+    /// A separate record for each caster instead of one per target.
     pub per_caster: bool,
-    /// What further stacks do to the time.
+    /// The effect of further stacks on the time.
     pub stack_timer: StackTimer,
-    /// Most stacks.
+    /// The maximum number of stacks.
     pub max_stacks: Option<u32>,
-    /// Most instances of a separate status.
+    /// The maximum number of instances, for `separate`.
     pub max_instances: Option<u32>,
-    /// Most seconds that an extended status can have left.
+    /// The maximum remaining seconds after an extension.
     pub longest: Option<Formula>,
-    /// What `strongest` compares.
+    /// The rank for `strongest`.
     pub rank: Option<Formula>,
-    /// Changes to attributes.
+    /// Its modifiers.
     pub modify: Vec<ModifierRule>,
-    /// What happens again and again.
+    /// Its ticks.
     pub every: Option<EveryRule>,
-    /// Steps that it adds for hits of its owner.
+    /// Steps added to hits of its owner.
     pub hit_steps: Vec<Named<StepRule>>,
-    /// What it triggers on.
+    /// Its triggers.
     pub on: Vec<TriggerRule>,
     /// `act`, `move`, or tags of abilities.
     pub forbids: Vec<Word>,
-    /// Abilities that its owner has for as long.
+    /// Abilities that it grants to its owner.
     pub abilities: Vec<Word>,
-    /// Its owner is on the side of whoever applied it.
+    /// Its owner is on the side of the combatant that applied it.
     pub turns: bool,
-    /// Whose abilities cannot be used on its owner.
+    /// The sides whose abilities cannot target its owner.
     pub untargetable: Untargetable,
-    /// It breaks a cast.
+    /// It interrupts a cast.
     pub interrupts: bool,
-    /// Its owner picks the one who applied it before anybody else.
+    /// Its owner picks the combatant that applied it before all others.
     pub taunts: bool,
-    /// Tags of statuses that its owner does not take on.
+    /// Tags of statuses to which its owner is immune.
     pub immune: Vec<Word>,
-    /// Chance that the target does not take it on.
+    /// The chance that the target resists it.
     pub resist: Option<Formula>,
-    /// Not for players' eyes.
+    /// It is hidden from players.
     pub hidden: bool,
-    /// Cannot be cleansed.
+    /// It cannot be cleansed.
     pub cleansable: bool,
-    /// Seconds before the end at which a warning is given.
+    /// Seconds before its end at which this is announced.
     pub warn: Option<f64>,
-    /// What happens on reaching the most stacks.
+    /// The effects of reaching the maximum of stacks.
     pub at_max: Vec<EffectRule>,
-    /// The stacks are used up then.
+    /// The stacks are consumed then.
     pub consume: bool,
-    /// It is what a piece of gear does while it is worn, or what a point does.
+    /// It represents a worn piece of gear, or a point.
     pub worn: bool,
-    /// It is what a point does.
+    /// It represents a point.
     pub point: bool,
 }
 
-/// Repeated statuses with a tag last shorter and shorter.
+/// Diminishing durations of repeated statuses with a tag.
 #[derive(Clone, Debug, Default)]
 #[non_exhaustive]
 pub struct DiminishRule {
-    /// Seconds without one after which all is as at first.
+    /// Seconds without such a status after which durations are full again.
     pub window: f64,
-    /// The factors of the duration, one after the other; the last stays.
+    /// The factors of the duration in order; the last one stays.
     pub steps: Vec<f64>,
 }
 
@@ -311,7 +311,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> StatusRule
     rule
 }
 
-/// What a piece of gear does while it is worn.
+/// The effects of a worn piece of gear.
 pub(super) fn worn(fields: &Fields<'_>, about: String, out: &mut Diagnostics) -> StatusRule {
     let rule = StatusRule {
         about,
@@ -332,7 +332,7 @@ pub(super) fn worn(fields: &Fields<'_>, about: String, out: &mut Diagnostics) ->
     rule
 }
 
-/// Keys that mean something only beside others.
+/// Keys that require other keys.
 fn check(fields: &Fields<'_>, rule: &StatusRule, out: &mut Diagnostics) {
     let stacks = rule.reapply == Reapply::Stack;
     let needs = [
@@ -442,7 +442,7 @@ fn every(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EveryRule> {
     })
 }
 
-/// A period, or a number of ticks that fill the duration.
+/// A period, or a number of ticks in the duration.
 fn pace(status: &Fields<'_>, fields: &Fields<'_>, first_now: bool, out: &mut Diagnostics) -> Option<PaceRule> {
     let Some(node) = fields.get("ticks") else {
         if fields.get("period").is_none() {

@@ -8,18 +8,18 @@ use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 #[derive(Clone, Debug, Default)]
 #[non_exhaustive]
 pub struct DamageTypeRule {
-    /// Hit steps that this type passes by.
+    /// Hit steps that this type skips.
     pub skips: Skips,
     /// For readers.
     pub about: String,
 }
 
-/// Steps that a hit or a heal passes by.
+/// Steps that a hit or a heal skips.
 #[derive(Clone, Debug)]
 pub enum Skips {
     /// These.
     Named(Vec<Word>),
-    /// Every step that does not say `always = true`, those of statuses included.
+    /// Every step without `always = true`, including those of statuses.
     All,
 }
 
@@ -44,27 +44,27 @@ pub(super) fn skips(fields: &Fields<'_>, out: &mut Diagnostics) -> Skips {
     }
 }
 
-/// A stage that every hit (or heal) goes through.
+/// A step that every hit (or heal) passes.
 #[derive(Clone, Debug, Default)]
 #[non_exhaustive]
 pub struct StepRule {
-    /// The step is passed by unless this is true.
+    /// A condition; the step is skipped if it is false.
     pub when: Option<Formula>,
     /// Only for these damage types.
     pub types: Option<Vec<Word>>,
     /// Only for effects and abilities with one of these tags.
     pub tags: Option<Vec<Word>>,
-    /// The amount that leaves the step.
+    /// The new amount.
     pub amount: Option<Formula>,
-    /// The hit ends here; how that is reported.
+    /// The hit ends here and is reported with this word.
     pub stop: Option<Word>,
-    /// This pool of the target takes what it can.
+    /// This pool of the target soaks as much as it holds.
     pub soak: Option<Word>,
     /// `hit.<mark>` is true from here on.
     pub mark: Option<Word>,
     /// For readers.
     pub about: String,
-    /// `skips = "all"` does not pass it by.
+    /// `skips = "all"` does not skip it.
     pub always: bool,
     /// For a step that a status adds.
     pub owned: Option<OwnedStep>,
@@ -77,11 +77,11 @@ pub(super) fn read_damage_type(node: &Node, path: &str, out: &mut Diagnostics) -
     DamageTypeRule { skips: skips(&fields, out), about: fields.about(out) }
 }
 
-/// Whose hits a step of a status is for, and where it stands among the others.
+/// The hits for which a step of a status is used, and its position among the others.
 #[derive(Clone, Debug, Default)]
 #[non_exhaustive]
 pub struct OwnedStep {
-    /// For hits that the owner takes, not those that it deals.
+    /// For hits that the owner takes instead of those that it deals.
     pub taken: bool,
     /// The step before which it runs.
     pub before: Option<Word>,

@@ -1,19 +1,19 @@
-//! `[threat]`: what makes somebody a threat in the eyes of others.
+//! `[threat]`: how threat grows.
 
 use super::reader::{Fields, Formula};
 use super::shape;
 use crate::text::{Diagnostics, Node};
 
-/// How threat grows. The factors are formulas in which `caster` is the one who becomes a threat and `target` the one in
-/// whose eyes.
+/// How threat grows. The factors are formulas in which `caster` is the source of the threat and `target` the combatant
+/// that keeps it.
 #[derive(Clone, Debug, Default)]
 #[non_exhaustive]
 pub struct ThreatRule {
     /// For readers.
     pub about: String,
-    /// For each point that a hit takes from somebody, in the eyes of that one.
+    /// Per point of damage, for the combatant that was hurt.
     pub damage: Option<Formula>,
-    /// For each point healed, in the eyes of every enemy of the one who healed.
+    /// Per point healed, for every enemy of the healer.
     pub healing: Option<Formula>,
 }
 

@@ -1,10 +1,10 @@
-//! `on = [...]`: what a status triggers on.
+//! `on = [...]`: triggers of statuses.
 
 use super::effects::EffectRule;
 use super::reader::{Fields, Formula, Selector, Word, list};
 use crate::text::{Code, Diagnostic, Diagnostics, Node};
 
-/// What happened to the owner of a status, or by it.
+/// An event of the owner of a status.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
@@ -12,47 +12,47 @@ use crate::text::{Code, Diagnostic, Diagnostics, Node};
 pub enum TriggerEvent {
     /// The fight begins.
     FightBegan,
-    /// A hit of the owner's took something from a pool.
+    /// A hit of the owner took something from a pool.
     HitDealt,
-    /// A hit took something from a pool of the owner's.
+    /// A hit took something from a pool of the owner.
     HitTaken,
     /// A step stopped a hit on the owner.
     HitAvoided,
-    /// A pool of the owner's soaked a hit, or a part of it.
+    /// A pool of the owner soaked a hit, or a part of it.
     HitSoaked,
-    /// The owner healed somebody.
+    /// The owner healed a combatant.
     HealGiven,
     /// The owner was healed.
     HealTaken,
     /// The owner started an ability.
     AbilityUsed,
-    /// An ability of the owner's has become unavailable while the owner was free to act.
+    /// An ability of the owner became unavailable while the owner was free to act.
     AbilityUnavailable,
-    /// A cast of the owner's was broken.
+    /// A cast of the owner was interrupted.
     Interrupted,
-    /// The owner took on this status.
+    /// The owner gained this status.
     Gained,
-    /// This status was applied again while it lasted.
+    /// This status was renewed.
     Renewed,
     /// The owner lost this status.
     Lost,
-    /// The owner took on any status.
+    /// The owner gained any status.
     StatusGained,
     /// The owner lost any status.
     StatusLost,
     /// This status reached a number of stacks.
     StacksReached,
-    /// A pool of the owner's dropped to or below a share.
+    /// A pool of the owner dropped to or below a share.
     PoolBelow,
-    /// A pool of the owner's rose to or above a share.
+    /// A pool of the owner rose to or above a share.
     PoolAbove,
-    /// Another of the owner's side was defeated.
+    /// Another member of the owner's side was defeated.
     AllyDefeated,
-    /// One of another side was defeated.
+    /// A member of another side was defeated.
     EnemyDefeated,
     /// The owner is defeated.
     Defeated,
-    /// Another one started an ability that is aimed at the owner.
+    /// The owner became a target of another combatant's ability.
     Targeted,
 }
 
@@ -93,7 +93,7 @@ impl TriggerEvent {
         EVENTS.iter().map(|(_, event)| *event)
     }
 
-    /// What happens to its subject, who is the owner of the status unless the trigger says `of`.
+    /// Description of the event; its subject is the owner of the status unless the trigger says `of`.
     pub fn about(self) -> &'static str {
         match self {
             Self::FightBegan => "It is there as the fight begins, or joins later.",
@@ -123,7 +123,7 @@ impl TriggerEvent {
         }
     }
 
-    /// Who the other one is, if there is one.
+    /// The other combatant, if there is one.
     pub fn other(self) -> &'static str {
         match self {
             Self::HitDealt => "the one hit",
@@ -145,7 +145,7 @@ impl TriggerEvent {
         1 << self as u8
     }
 
-    /// Whether somebody else takes part in it.
+    /// Whether another combatant takes part in it.
     pub fn has_other(self) -> bool {
         !matches!(
             self,
@@ -153,12 +153,12 @@ impl TriggerEvent {
         )
     }
 
-    /// Whether it is about one instance of the status itself, and not about its owner.
+    /// Whether it concerns one instance of the status itself, and not its owner.
     pub fn is_of_instance(self) -> bool {
         matches!(self, Self::Gained | Self::Renewed | Self::Lost | Self::StacksReached)
     }
 
-    /// Keys that narrow it down.
+    /// Keys that restrict it.
     pub fn own_keys(self) -> &'static [&'static str] {
         match self {
             Self::StatusGained => &["status", "tag"],
@@ -172,7 +172,7 @@ impl TriggerEvent {
     }
 }
 
-/// Why a status went.
+/// The reason why a status ended.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 #[cfg_attr(feature = "serde", serde(rename_all = "snake_case"))]
@@ -181,17 +181,17 @@ pub enum LostReason {
     Expired,
     /// It was cleansed.
     Cleansed,
-    /// Another application took its place.
+    /// Another application replaced it.
     Replaced,
-    /// Its stacks were used up.
+    /// Its stacks were consumed.
     Consumed,
-    /// What it depends on holds no more.
+    /// Its condition or its source no longer holds.
     ConditionEnded,
     /// Its owner was defeated.
     OwnerDefeated,
     /// Its owner has left the fight.
     OwnerLeft,
-    /// Somebody else has it now.
+    /// It was transferred.
     Transferred,
 }
 
@@ -214,19 +214,19 @@ impl LostReason {
     }
 }
 
-/// Whose events a trigger is about, as the owner of the status sees them.
+/// The combatants whose events trigger it, relative to the owner of the status.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Subject {
-    /// The owner's.
+    /// The owner.
     #[default]
     Owner,
-    /// Those of the others of its side.
+    /// The other members of its side.
     Others,
-    /// Those of its side, its own included.
+    /// All members of its side.
     Allies,
-    /// Those of all other sides.
+    /// All other sides.
     Enemies,
-    /// Everybody's.
+    /// Everybody.
     Anyone,
 }
 
@@ -240,12 +240,12 @@ pub(crate) const SUBJECTS: &[(&str, Subject)] = &[
 ];
 
 impl Subject {
-    /// Whether what happens to the owner of the status is meant.
+    /// Whether it includes events of the owner of the status.
     pub fn has_owner(self) -> bool {
         matches!(self, Self::Owner | Self::Allies | Self::Anyone)
     }
 
-    /// Whether what happens to anybody else is meant.
+    /// Whether it includes events of others.
     pub fn has_others(self) -> bool {
         self != Self::Owner
     }
@@ -260,17 +260,17 @@ impl Subject {
 #[derive(Clone, Debug)]
 #[non_exhaustive]
 pub struct TriggerRule {
-    /// What it triggers on.
+    /// The event.
     pub event: TriggerEvent,
-    /// Only when this is true.
+    /// A condition.
     pub when: Option<Formula>,
-    /// Only with this chance.
+    /// A chance.
     pub chance: Option<Formula>,
     /// Seconds until it can trigger again.
     pub cooldown: Option<Formula>,
-    /// How often it triggers at most, for each application of the status.
+    /// The maximum number of times, for each application of the status.
     pub uses: Option<u32>,
-    /// To whom, or by whom, it happened.
+    /// The combatants whose events trigger it.
     pub of: Subject,
     /// Only for these statuses.
     pub status: Option<Selector>,
@@ -278,13 +278,13 @@ pub struct TriggerRule {
     pub reason: Option<LostReason>,
     /// Only for these abilities.
     pub ability: Option<Selector>,
-    /// The number of stacks that is reached.
+    /// The number of stacks to be reached.
     pub stacks: Option<u32>,
-    /// The pool that crosses a share.
+    /// The pool that has to cross a share.
     pub pool: Option<Word>,
     /// That share, from 0 to 1.
     pub share: Option<f64>,
-    /// What it brings about.
+    /// Its effects.
     pub does: Vec<EffectRule>,
 }
 
@@ -329,7 +329,7 @@ fn read(node: &Node, path: &str, out: &mut Diagnostics) -> Option<TriggerRule> {
     Some(rule)
 }
 
-/// An instance of a status can be asked for itself only.
+/// Events of an instance are available to that instance only.
 fn subject(fields: &Fields<'_>, event: TriggerEvent, out: &mut Diagnostics) -> Subject {
     let of = fields.choice("of", SUBJECTS, out).unwrap_or_default();
     let node = fields.get("of").filter(|_| of != Subject::Owner && event.is_of_instance());
@@ -341,7 +341,7 @@ fn subject(fields: &Fields<'_>, event: TriggerEvent, out: &mut Diagnostics) -> S
     of
 }
 
-/// The event comes first: it decides which other keys there are.
+/// The event is read first: it determines the other keys.
 fn event_of(node: &Node, path: &str, out: &mut Diagnostics) -> Option<TriggerEvent> {
     let crate::text::Value::Table(table) = &node.value else {
         out.push(super::reader::wrong_type(node, "a table such as { event = \"hit_taken\", does = [ … ] }", path));

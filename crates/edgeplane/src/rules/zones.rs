@@ -1,4 +1,4 @@
-//! `[zone.*]`: an area on the ground, and what it does to those inside.
+//! `[zone.*]`: areas on the ground, and their effects on combatants inside.
 
 use super::effects::{EffectRule, read_list};
 use super::reader::{Fields, Formula, Word};
@@ -11,36 +11,36 @@ use crate::text::{Diagnostics, Node, Value};
 pub struct ZoneRule {
     /// For readers.
     pub about: String,
-    /// Metres from its middle to its edge.
+    /// The radius in metres.
     pub radius: Option<Formula>,
-    /// Metres by which its radius grows each second; below zero it shrinks, down to nothing.
+    /// The growth of its radius in metres per second; if negative it shrinks, down to 0.
     pub grows: Option<Formula>,
-    /// Seconds that it lasts; as long as the fight, or as whoever carries it stands, if it is not said.
+    /// The duration in seconds; if not given, as long as the fight, or as its carrier stands.
     pub lasts: Option<Formula>,
-    /// Whom it is about.
+    /// The combatants that it affects.
     pub affects: ZoneSide,
-    /// Its owner too.
+    /// It also affects its owner.
     pub owner: bool,
-    /// It goes with the one whom it was placed on.
+    /// It moves with the combatant on whom it was placed.
     pub carried: bool,
-    /// Most of its kind that one owner has at once; the oldest ends for a new one.
+    /// The maximum number of this kind per owner; a new one replaces the oldest.
     pub max_instances: u32,
-    /// Words by which policies avoid it.
+    /// Tags by which policies avoid it.
     pub tags: Vec<Word>,
-    /// It ends after so many entries.
+    /// It ends after this many entries.
     pub uses: Option<u32>,
     /// Statuses held by those inside.
     pub apply: Vec<Word>,
-    /// What happens to those who enter.
+    /// Effects on combatants that enter.
     pub enters: Vec<EffectRule>,
-    /// What happens to those who leave.
+    /// Effects on combatants that leave.
     pub leaves: Vec<EffectRule>,
 }
 
-/// Whom a zone is about, as its owner sees it.
+/// The combatants that a zone affects, relative to its owner.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum ZoneSide {
-    /// Those of the owner's side.
+    /// The owner's side.
     Allies,
     /// Those of all other sides.
     #[default]

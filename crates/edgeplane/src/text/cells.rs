@@ -1,4 +1,4 @@
-//! Comma-separated values with a place for every cell.
+//! Comma-separated values with a span for every cell.
 
 use csv_core::{ReadFieldResult, Reader};
 
@@ -8,13 +8,13 @@ use super::source::{FileId, Sources, Span};
 /// One cell.
 #[derive(Clone, Debug)]
 pub(super) struct Cell {
-    /// What it says, without quotes and space around it.
+    /// Its text, without quotes and surrounding space.
     pub(super) text: String,
-    /// Where it stands.
+    /// Its span.
     pub(super) span: Span,
-    /// From its characters back into the file.
+    /// Maps ranges of its text to the file.
     pub(super) map: TextMap,
-    /// The text stands in the file as it is.
+    /// The text is in the file as it is.
     pub(super) verbatim: bool,
 }
 
@@ -29,7 +29,7 @@ pub(super) fn rows(sources: &Sources, file: FileId) -> Vec<Vec<Cell>> {
         at += read;
         bytes.extend_from_slice(&room[..written]);
         match result {
-            // No input left: the reader learns of it by being called with nothing, until it says that it is done.
+            // At the end of the input the reader is called with an empty slice until it reports the end.
             ReadFieldResult::InputEmpty | ReadFieldResult::OutputFull => {}
             ReadFieldResult::Field { record_end } => {
                 row.push(cell(file, text, start..at, &String::from_utf8_lossy(&bytes)));
@@ -47,13 +47,13 @@ pub(super) fn rows(sources: &Sources, file: FileId) -> Vec<Vec<Cell>> {
     rows
 }
 
-/// The text of each cell of a file, and where it stands.
+/// The text of each cell of a file, and its span.
 pub(crate) fn sheet_cells(sources: &Sources, file: FileId) -> Vec<Vec<(String, Span)>> {
     let bare = |row: Vec<Cell>| row.into_iter().map(|cell| (cell.text, cell.span)).collect();
     rows(sources, file).into_iter().map(bare).collect()
 }
 
-/// A cell from the bytes that the reader took for it: perhaps quotes, and the separator behind it.
+/// The cell in the bytes that the reader consumed, which may include quotes and the separator.
 fn cell(file: FileId, text: &str, range: std::ops::Range<usize>, decoded: &str) -> Cell {
     let taken = &text[range.start..range.end];
     let lead = taken.len() - taken.trim_start_matches(['\n', '\r', ' ', '\t']).len();

@@ -1,4 +1,4 @@
-//! What a ruleset says for the game alone: texts, numbers, lists and tables that the engine passes through untouched.
+//! Content of a ruleset for the game only: texts, numbers, lists and tables that the engine passes through unchanged.
 
 use std::collections::BTreeMap;
 
@@ -39,7 +39,7 @@ pub enum Data {
 }
 
 impl Data {
-    /// What stands under a key, or under keys with points between them; nothing, if there is no such key.
+    /// The value under a key, or under nested keys separated by dots; `None` if there is no such key.
     pub fn get(&self, path: &str) -> Option<&Self> {
         path.split('.').try_fold(self, |data, key| match data {
             Self::Table(table) => table.get(key),
@@ -47,27 +47,27 @@ impl Data {
         })
     }
 
-    /// The text, if it is one.
+    /// The text, if it is a text.
     pub fn text(&self) -> Option<&str> {
         if let Self::Text(text) = self { Some(text) } else { None }
     }
 
-    /// The number, if it is one.
+    /// The number, if it is a number.
     pub fn number(&self) -> Option<f64> {
         if let Self::Number(number) = self { Some(*number) } else { None }
     }
 
-    /// The flag, if it is one.
+    /// The flag, if it is a flag.
     pub fn flag(&self) -> Option<bool> {
         if let Self::Flag(flag) = self { Some(*flag) } else { None }
     }
 
-    /// The items, if it is a list; else none.
+    /// The items of a list; otherwise empty.
     pub fn list(&self) -> &[Self] {
         if let Self::List(list) = self { list } else { &[] }
     }
 
-    /// A value of a file. Dates and times are none.
+    /// A value of a file. Dates and times are not supported.
     pub(crate) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> Self {
         match &node.value {
             Value::Text(text, _) => Self::Text(text.clone()),

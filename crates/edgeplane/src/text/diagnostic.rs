@@ -1,14 +1,14 @@
-//! What is wrong with a ruleset, as plain data. Drawing it is somebody else's job.
+//! Diagnostics of a ruleset as plain data. Drawing them is a separate task.
 
 use super::renamed::{renamed, synonym};
 use super::source::{Sources, Span};
 
-/// How bad it is.
+/// The severity of a diagnostic.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 #[cfg_attr(feature = "serde", serde(rename_all = "lowercase"))]
 pub enum Severity {
-    /// The ruleset does not load.
+    /// The ruleset cannot be loaded.
     Error,
     /// Valid but suspicious.
     Warning,
@@ -34,12 +34,12 @@ macro_rules! codes {
             /// Every code, in the order of the table.
             pub const ALL: &'static [Code] = &[$(Code::$variant,)*];
 
-            /// The code as it is printed; never changes its meaning.
+            /// The printed code; it never changes its meaning.
             pub fn name(self) -> &'static str {
                 match self { $(Code::$variant => $name,)* }
             }
 
-            /// One sentence on what the code stands for.
+            /// One sentence on the meaning of the code.
             pub fn about(self) -> &'static str {
                 match self { $(Code::$variant => $about,)* }
             }
@@ -106,54 +106,54 @@ impl serde::Serialize for Code {
     }
 }
 
-/// A place, and what to say there.
+/// A span, and a note on it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Label {
-    /// Where.
+    /// The span.
     pub span: Span,
-    /// What is to be said about it; may be empty.
+    /// The note; may be empty.
     pub text: String,
 }
 
-/// One thing that is wrong.
+/// One diagnostic.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Diagnostic {
-    /// Which kind.
+    /// Its kind.
     pub code: Code,
-    /// How bad.
+    /// Its severity.
     pub severity: Severity,
     /// What was found, in one sentence.
     pub message: String,
-    /// The places; the first is the main one. Empty when there is no place in a file.
+    /// The spans; the first is the main one. Empty if it refers to no place in a file.
     pub labels: Vec<Label>,
-    /// What is probably meant, or what to do.
+    /// What was probably meant, or what to do.
     pub help: Option<String>,
 }
 
 impl Diagnostic {
-    /// An error without a place yet.
+    /// An error without a span.
     pub fn new(code: Code, message: impl Into<String>) -> Self {
         Self { code, severity: Severity::Error, message: message.into(), labels: Vec::new(), help: None }
     }
 
-    /// An error at a place.
+    /// An error at a span.
     pub fn at(code: Code, span: Span, message: impl Into<String>) -> Self {
         Self::new(code, message).label(span, "")
     }
 
-    /// A warning at a place.
+    /// A warning at a span.
     pub(crate) fn warning(code: Code, span: Span, message: impl Into<String>) -> Self {
         Self { severity: Severity::Warning, ..Self::at(code, span, message) }
     }
 
-    /// Adds a place; the first that is added is the main one.
+    /// Adds a span; the first one added is the main one.
     #[must_use]
     pub fn label(mut self, span: Span, text: impl Into<String>) -> Self {
         self.labels.push(Label { span, text: text.into() });
         self
     }
 
-    /// Says something at the main place.
+    /// Sets the note at the main span.
     #[must_use]
     pub fn saying(mut self, text: impl Into<String>) -> Self {
         if let Some(first) = self.labels.first_mut() {
@@ -169,7 +169,7 @@ impl Diagnostic {
         self
     }
 
-    /// Adds "did you mean" help, when something known is near, else the list of what is known.
+    /// Adds "did you mean" help if a known name is near, otherwise the list of known names.
     #[must_use]
     #[inline(never)]
     pub fn nearest<'a>(self, found: &str, known: impl IntoIterator<Item = &'a str>) -> Self {
@@ -181,8 +181,8 @@ impl Diagnostic {
         }
     }
 
-    /// A word that stands where one of a few is wanted. Those are listed once: in the message if they are so few that a line
-    /// has them, else as help where nothing is near.
+    /// An unknown word where one of a few is expected. These are listed once: in the message if they fit into a line,
+    /// otherwise as help if none is near.
     pub(crate) fn not_one_of(span: Span, path: &str, found: &str, known: &[&str]) -> Self {
         const FEW: usize = 8;
         let message = format!("`{path}` cannot be `{found}`");
@@ -206,8 +206,8 @@ impl Diagnostic {
     }
 }
 
-/// What was probably meant by a name that is not known: one that is spelt much like it, or the one that has taken the place
-/// of an old word of the format.
+/// The probable meaning of an unknown name: a similarly spelt one, or the one that has replaced an old word of the
+/// format.
 pub(crate) fn suggestion(found: &str, known: &[&str]) -> Option<String> {
     match renamed(found, known) {
         Some(written) => Some(format!("`{found}` is now written `{written}`")),
@@ -220,7 +220,7 @@ pub(crate) fn suggestion(found: &str, known: &[&str]) -> Option<String> {
     }
 }
 
-/// The one name that was probably meant: first by what words mean, then by how they are spelt.
+/// The one name that was probably meant: first by meaning, then by spelling.
 fn meant<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
     let by_meaning = synonym(found, known).or_else(|| of_other_number(found, known));
     let by_spelling = by_meaning.or_else(|| nearest(found, known)).or_else(|| containing(found, known));
@@ -233,7 +233,7 @@ fn without_number(found: &str) -> Option<&str> {
     Some(word).filter(|word| !word.is_empty() && word.len() < found.len())
 }
 
-/// The known name that differs only in being singular or plural: `enemies` for `enemy`, `character` for `characters`.
+/// The known name that differs only in number: `enemies` for `enemy`, `character` for `characters`.
 fn of_other_number<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
     fn singular(word: &str) -> String {
         match word.strip_suffix("ies") {
@@ -249,19 +249,19 @@ fn of_other_number<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
     known.iter().find(|name| singular(name) == singular(found)).copied()
 }
 
-/// The only known name that is a part of the one that was found: `cost` for `mana_cost`.
+/// The only known name that is a part of the found one: `cost` for `mana_cost`.
 fn part<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
     let mut parts = known.iter().filter(|name| found.split('_').any(|part| part == **name));
     parts.next().filter(|_| parts.next().is_none()).copied()
 }
 
-/// The only known name of which the one that was found is a part: `time_limit` for `limit`.
+/// The only known name that contains the found one: `time_limit` for `limit`.
 fn containing<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
     let mut having = known.iter().filter(|name| name.split('_').any(|part| part == found));
     having.next().filter(|_| having.next().is_none()).copied()
 }
 
-/// The only known name that begins as it does: `expect` for `expectation`, `modify` for `modifiers`.
+/// The only known name with the same beginning: `expect` for `expectation`, `modify` for `modifiers`.
 fn of_one_stem<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
     const STEM: usize = 5;
     let stem = found.get(..STEM)?;
@@ -269,7 +269,7 @@ fn of_one_stem<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
     alike.next().filter(|_| alike.next().is_none()).copied()
 }
 
-/// Those few that begin with the same word: `pool_below` and `pool_above` for `pool_falls`.
+/// The few names that begin with the same word: `pool_below` and `pool_above` for `pool_falls`.
 fn of_one_family<'a>(found: &str, known: &[&'a str]) -> Vec<&'a str> {
     const FEW: usize = 4;
     let Some((first, _)) = found.split_once('_') else { return Vec::new() };
@@ -289,7 +289,7 @@ pub fn nearest<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
         .map(|(_, name)| name)
 }
 
-/// `a`, `b` and `c`; shortened where there are very many.
+/// `a`, `b` and `c`; shortened if there are very many.
 pub fn listed(names: &[&str]) -> String {
     const MOST: usize = 40;
     let mut text = names.iter().take(MOST).map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", ");
@@ -299,18 +299,18 @@ pub fn listed(names: &[&str]) -> String {
     text
 }
 
-/// Collects diagnostics while a ruleset is read, so that all independent errors come at once.
+/// Collects diagnostics while a ruleset is read, so that all independent errors are reported at once.
 #[derive(Debug, Default)]
 pub struct Diagnostics {
     list: Vec<Diagnostic>,
     names_incomplete: bool,
-    /// Places that several rules have in common.
+    /// Spans shared by several rules.
     shared: Vec<Span>,
 }
 
 impl Diagnostics {
-    /// Adds one. Unknown names are dropped once a file could not be read at all: the name may
-    /// stand in that file, and the reader would chase a ghost.
+    /// Adds a diagnostic. Unknown names are dropped once a file could not be read at all, because the name may be
+    /// declared in that file.
     pub fn push(&mut self, diagnostic: Diagnostic) {
         let follows = matches!(diagnostic.code, Code::UnknownName | Code::UnknownFunction | Code::UnknownPath);
         if !(follows && self.names_incomplete) {
@@ -318,12 +318,12 @@ impl Diagnostics {
         }
     }
 
-    /// From now on names may be missing because the place that declares them is broken.
+    /// From now on names may be missing because their declaration is broken.
     pub fn names_are_incomplete(&mut self) {
         self.names_incomplete = true;
     }
 
-    /// What stands at a place is read for several rules: what is wrong there is reported once.
+    /// A span is read for several rules: its errors are reported once.
     pub fn share(&mut self, span: Span) {
         self.shared.push(span);
     }
@@ -333,7 +333,7 @@ impl Diagnostics {
         self.list.iter().any(|diagnostic| diagnostic.severity == Severity::Error)
     }
 
-    /// Everything in the order of the sources, each once.
+    /// All diagnostics in the order of the sources, without duplicates.
     pub fn finish(mut self) -> Vec<Diagnostic> {
         self.list.sort_by_key(|diagnostic| diagnostic.labels.first().map(|label| label.span));
         self.list.dedup();
@@ -343,7 +343,7 @@ impl Diagnostics {
         };
         self.list.dedup_by_key(|diagnostic| {
             let span = diagnostic.labels.first().map(|label| label.span).filter(within);
-            // Whatever is not shared is like nothing else.
+            // Diagnostics outside shared spans have no duplicates.
             let apart = if span.is_some() { String::new() } else { format!("{diagnostic:?}") };
             (diagnostic.code, span, apart)
         });

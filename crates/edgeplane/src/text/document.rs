@@ -11,13 +11,13 @@ use super::literal::TextMap;
 use super::sheets::{add_sheets, is_sheet};
 use super::source::{FileId, Sources, Span};
 
-/// Deepest nesting of tables and arrays.
+/// The maximum nesting of tables and arrays.
 const MAX_DEPTH: usize = 32;
 
-/// A value with its place.
+/// A value with its span.
 #[derive(Clone, Debug)]
 pub struct Node {
-    /// Where the value stands.
+    /// The span.
     pub span: Span,
     /// The value.
     pub value: Value,
@@ -26,7 +26,7 @@ pub struct Node {
 /// A TOML value.
 #[derive(Clone, Debug)]
 pub enum Value {
-    /// A string, and how to get from its characters back into the file.
+    /// A string, with a map from its characters to the file.
     Text(String, TextMap),
     /// An integer or a float, `inf` included.
     Number(f64),
@@ -36,12 +36,12 @@ pub enum Value {
     List(Vec<Node>),
     /// A table.
     Table(Table),
-    /// A date or time, which no key takes.
+    /// A date or time, which no key accepts.
     Moment,
 }
 
 impl Value {
-    /// What to call this value in a message.
+    /// The name of its type for messages.
     pub fn what(&self) -> &'static str {
         match self {
             Value::Text(..) => "a text",
@@ -54,7 +54,7 @@ impl Value {
     }
 }
 
-/// A table in the order in which it was written.
+/// A table in the order of the file.
 #[derive(Clone, Debug, Default)]
 pub struct Table {
     /// The keys with their values.
@@ -66,7 +66,7 @@ pub struct Table {
 pub struct Entry {
     /// The key.
     pub key: String,
-    /// Where the key stands.
+    /// The span of the key.
     pub key_span: Span,
     /// The value.
     pub node: Node,
@@ -78,7 +78,7 @@ impl Table {
         self.entries.iter().find(|entry| entry.key == key).map(|entry| &entry.node)
     }
 
-    /// The entry of a key, to change it.
+    /// The entry of a key, for changes.
     pub fn entry_mut(&mut self, key: &str) -> Option<&mut Entry> {
         self.entries.iter_mut().find(|entry| entry.key == key)
     }
@@ -92,13 +92,13 @@ pub struct Document {
 }
 
 impl Document {
-    /// Reads and merges all files. A file that is not TOML is reported and left out; names that
-    /// it may hold are then not missed.
+    /// Reads and merges all files. A file that is not TOML is reported and left out; names that it may declare are then
+    /// not reported as missing.
     pub fn read(sources: &Sources, diagnostics: &mut Diagnostics) -> Self {
         let mut document = Self::default();
         for file in sources.ids().filter(|file| !is_sheet(sources.file(*file).name())) {
             let (table, errors) = DeTable::parse_recoverable(sources.file(file).text());
-            // A key given twice leaves the rest of the file readable; anything else does not.
+            // After a duplicate key the rest of the file is still readable; after any other error it is not.
             let (twice, broken): (Vec<_>, Vec<_>) = errors.iter().partition(|error| error.message() == "duplicate key");
             if let Some(error) = broken.first() {
                 diagnostics.names_are_incomplete();
@@ -125,12 +125,12 @@ impl Document {
         values
     }
 
-    /// Whether a text is a value of TOML as it stands.
+    /// Whether a text is a TOML value.
     pub(crate) fn is_value(text: &str) -> bool {
         DeValue::parse(text).is_ok_and(|value| !matches!(value.get_ref(), DeValue::Datetime(_)))
     }
 
-    /// What TOML makes of a cell, if it is a value of TOML.
+    /// The TOML value of a cell, if it is one.
     pub(super) fn value_in_cell(file: FileId, cell: &Cell) -> Option<Value> {
         let value = DeValue::parse(&cell.text).ok()?;
         if matches!(value.get_ref(), DeValue::Datetime(_)) {
@@ -179,7 +179,7 @@ fn syntax(file: FileId, sources: &Sources, error: &toml::de::Error) -> Diagnosti
         .help("nothing else in this file was checked")
 }
 
-/// The parser reports where a key stands again; the first is the nearest of that name before it.
+/// The parser reports the position of the second key; the first is the nearest one of that name before it.
 fn given_twice(file: FileId, sources: &Sources, table: &DeTable<'_>, error: &toml::de::Error) -> Diagnostic {
     let again = span_of(file, error.span().unwrap_or(0..0));
     let key = sources.text(again);
@@ -208,8 +208,8 @@ fn span_of(file: FileId, range: Range<usize>) -> Span {
     Span { file, start: range.start as u32, end: range.end as u32 }
 }
 
-/// Merges what two files say at the top level. Sections such as `[attributes]` may be spread over
-/// files; a name within one may be given once.
+/// Merges the top levels of two files. Sections such as `[attributes]` may be spread over files; a name within one may
+/// be declared once.
 fn merge(into: &mut Table, from: Table, depth: usize, diagnostics: &mut Diagnostics) {
     for entry in from.entries {
         let Some(present) = into.entry_mut(&entry.key) else {
@@ -218,7 +218,7 @@ fn merge(into: &mut Table, from: Table, depth: usize, diagnostics: &mut Diagnost
         };
         match (&mut present.node.value, entry.node.value) {
             (Value::Table(into), Value::Table(from)) if depth == 0 => merge(into, from, 1, diagnostics),
-            // Expectations have no names and no order, so every file can state its own.
+            // Expectations have no names and no order, so every file can contain its own.
             (Value::List(into), Value::List(from)) if depth == 0 && entry.key == "expect" => into.extend(from),
             _ => diagnostics.push(
                 Diagnostic::at(Code::DuplicateName, entry.key_span, format!("`{}` is given twice", entry.key))
@@ -232,7 +232,7 @@ fn merge(into: &mut Table, from: Table, depth: usize, diagnostics: &mut Diagnost
 struct Reader<'a> {
     file: FileId,
     text: &'a str,
-    /// Where the text begins in its file.
+    /// The start of the text in its file.
     base: u32,
 }
 
@@ -243,7 +243,7 @@ impl Reader<'_> {
     }
 
     fn table(&self, table: &DeTable<'_>, depth: usize, diagnostics: &mut Diagnostics) -> Table {
-        // The parser orders keys by name; the order of a file is that of where they stand in it.
+        // The parser sorts keys by name; the order of the file is restored from their positions.
         let mut entries: Vec<_> = table.iter().collect();
         entries.sort_unstable_by_key(|(key, _)| key.span().start);
         let entries = entries.into_iter().map(|(key, value)| Entry {

@@ -8,18 +8,18 @@ use std::path::{Path, PathBuf};
 use super::diagnostic::{Code, Diagnostic};
 use super::source::Sources;
 
-/// Largest file that is read, in bytes. A ruleset is written by hand; what is larger is a mistake.
+/// The maximum size of a file in bytes. Rulesets are written by hand; a larger file is a mistake.
 pub const MAX_FILE_BYTES: u64 = 4 << 20;
-/// Most files in one ruleset folder.
+/// The maximum number of files in a ruleset folder.
 pub const MAX_FILES: usize = 1_000;
 const MAX_FOLDER_DEPTH: usize = 16;
 
 impl Sources {
-    /// Reads one `.toml` file, or every `.toml` and `.csv` file of a folder and the folders in it, in the
-    /// order of their names.
+    /// Reads one `.toml` file, or every `.toml` and `.csv` file of a folder and its subfolders, in the order of their
+    /// names.
     ///
     /// # Errors
-    /// A diagnostic for every file that cannot be read, is not UTF-8 or is too large.
+    /// Returns a diagnostic for every file that cannot be read, is not UTF-8 or is too large.
     pub fn read(path: &Path) -> Result<Self, Vec<Diagnostic>> {
         let mut wrong = Vec::new();
         let mut sources = Self::default();
@@ -64,12 +64,12 @@ fn list(path: &Path, wrong: &mut Vec<Diagnostic>) -> Vec<PathBuf> {
 #[derive(Default)]
 struct Found {
     files: Vec<PathBuf>,
-    /// Folders that were looked into, by their real paths: links can lead in a circle.
+    /// Folders already visited, by their real paths: links can form a cycle.
     folders: BTreeSet<PathBuf>,
 }
 
 impl Found {
-    /// Hidden files and folders are passed by: editors and version control keep theirs there.
+    /// Hidden files and folders are skipped: editors and version control use them.
     fn collect(&mut self, folder: &Path, depth: usize) -> Result<(), Diagnostic> {
         let failed = |error: std::io::Error| unreadable(folder, &error);
         if !self.folders.insert(fs::canonicalize(folder).map_err(failed)?) {
@@ -101,7 +101,7 @@ impl Found {
 
 fn read_text(path: &Path) -> Result<String, Diagnostic> {
     let failed = |error: std::io::Error| unreadable(path, &error);
-    // What is no file may never end, or never begin.
+    // Reading something that is not a regular file may block or never end.
     if !fs::metadata(path).map_err(failed)?.is_file() {
         return Err(Diagnostic::new(Code::UnreadableFile, format!("`{}` is not a regular file", path.display())));
     }

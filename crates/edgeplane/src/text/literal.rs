@@ -1,7 +1,7 @@
-//! From a place in a TOML string's value back to the place in the file.
+//! Maps positions in the value of a TOML string to the file.
 //!
-//! A formula is checked on the string's value, but an error must point into the file, where
-//! escapes (`\u0041`), a first line break or a folded line take other room than they stand for.
+//! A formula is parsed from the value of a string, but an error must refer to the file, where escapes (`\u0041`), a
+//! first line break or a folded line have a different length.
 
 use super::source::{FileId, Span};
 
@@ -9,27 +9,27 @@ use super::source::{FileId, Span};
 #[derive(Clone, Debug)]
 pub struct TextMap {
     file: FileId,
-    /// Where each decoded byte begins in the file; one more entry for the end.
+    /// The file offset of each decoded byte, and of the end.
     offsets: Offsets,
 }
 
 #[derive(Clone, Debug)]
 enum Offsets {
-    /// The text stands in the file as it is, from this byte on.
+    /// The text is in the file as it is, from this byte on.
     Verbatim(u32),
     /// One file offset for each decoded byte, and the end.
     Each(Box<[u32]>),
-    /// Everything points to one span: the value is not text, or could not be followed.
+    /// Everything maps to one span: the value is not a text, or could not be followed.
     Whole(u32, u32),
 }
 
 impl TextMap {
-    /// A map for a value that is no string: all places are the whole span.
+    /// A map for a value that is not a string: every position maps to the whole span.
     pub(crate) fn whole(span: Span) -> Self {
         Self { file: span.file, offsets: Offsets::Whole(span.start, span.end) }
     }
 
-    /// A map for text that stands in the file as it is.
+    /// A map for text that is in the file as it is.
     pub(crate) fn verbatim(file: FileId, start: u32) -> Self {
         Self { file, offsets: Offsets::Verbatim(start) }
     }
@@ -72,8 +72,8 @@ fn opening(raw: &str) -> (&'static str, usize) {
     if raw.starts_with('"') { ("\"", 1) } else { ("'", usize::from(raw.starts_with('\''))) }
 }
 
-/// Walks raw body and decoded text together. `None` when they do not belong together, so that a
-/// gap in this code can only make a place coarser, never wrong.
+/// Walks the raw and the decoded text in parallel. `None` if they do not match, so that a gap in this code can only
+/// make a span coarser, never wrong.
 fn follow(body: &str, decoded: &str, delimiter: &str) -> Option<Vec<u32>> {
     let escapes = delimiter.starts_with('"');
     let mut map = Vec::with_capacity(decoded.len() + 1);
@@ -100,7 +100,7 @@ fn follow(body: &str, decoded: &str, delimiter: &str) -> Option<Vec<u32>> {
     Some(map)
 }
 
-/// Length of a backslash at a line's end with the white space that it swallows.
+/// The length of a backslash at the end of a line, including the skipped white space.
 fn folded_line(rest: &str) -> usize {
     let Some(after) = rest.strip_prefix('\\') else { return 0 };
     let trimmed = after.trim_start_matches([' ', '\t']);

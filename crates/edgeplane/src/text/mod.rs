@@ -1,7 +1,7 @@
-//! Text: files, places in them, what is wrong with them, and the TOML tree read from them.
+//! Text: files, spans, diagnostics, and the TOML tree.
 //!
-//! This is the lowest room. Everything above speaks about the designer's files through
-//! [`Span`]s into [`Sources`], and complains through [`Diagnostic`]s.
+//! The lowest layer. All layers above refer to the designer's files through [`Span`]s into [`Sources`], and report
+//! errors as [`Diagnostic`]s.
 
 mod cells;
 mod data;

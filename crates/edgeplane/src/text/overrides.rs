@@ -1,15 +1,15 @@
-//! Trying a value without editing a file: `character.lockhand.attributes.heft=16`.
+//! Setting a value without editing a file: `character.lockhand.attributes.heft=16`.
 
 use super::diagnostic::{Code, Diagnostic, Diagnostics};
 use super::document::{Document, Entry, Node, Table, Value};
 use super::source::{FileId, Sources, Span};
 
-/// A value to be put at a path of a ruleset.
+/// A value to be set at a path of a ruleset.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Override {
-    /// Keys with dots between them. A number, or the `name` of an entry, picks from a list.
+    /// Keys separated by dots. A number, or the `name` of an entry, selects an element of a list.
     pub path: String,
-    /// A TOML value; what is not TOML is taken as a formula's text.
+    /// A TOML value; anything else is taken as the text of a formula.
     pub value: String,
 }
 
@@ -27,11 +27,10 @@ impl Override {
         (!path.is_empty() && !value.is_empty()).then(|| Self { path: path.to_owned(), value: value.to_owned() })
     }
 
-    /// Puts the value into the document. The value becomes a source of its own, so that whatever
-    /// is wrong with it is shown in place.
+    /// Sets the value in the document. The value becomes a source of its own, so that errors in it are shown in place.
     pub(crate) fn apply(&self, document: &mut Document, sources: &mut Sources, diagnostics: &mut Diagnostics) {
         let file = sources.add(format!("--set {}", self.path), self.value.clone());
-        // What is not TOML is a formula of which the shell has eaten the quotes.
+        // A text that is not TOML is a formula whose quotes were removed by the shell.
         let node = Document::read_value(sources, file, diagnostics).unwrap_or_else(|| Node {
             span: whole(file, &self.value),
             value: Value::Text(self.value.clone(), super::TextMap::verbatim(file, 0)),
@@ -97,8 +96,8 @@ impl LeadsNowhere {
     }
 }
 
-/// A value may add a key to a rule (that key is then checked like any other), but never a rule: a
-/// misspelt name must not quietly become a new attribute that nothing reads.
+/// A value may add a key to a rule (which is then checked like any other) but never a rule: a misspelt name must not
+/// silently become a new attribute that nothing reads.
 fn must_exist(root: &Table, keys: &[&str]) -> Result<(), LeadsNowhere> {
     let missing = |key: &str, table: &Table| LeadsNowhere {
         key: key.to_owned(),

@@ -1,7 +1,7 @@
-//! Words of earlier versions of the format, and general words that people try first, so that an error can name the one
-//! that means something here.
+//! Words of earlier versions of the format, and general words that users try first, so that an error can name the right
+//! one.
 
-/// The old word, the key or name that took its place, and how that is written.
+/// The old word, the key or name that replaced it, and how that is written.
 const RENAMED: &[(&str, &str, &str)] = &[
     ("inflict", "apply", "apply"),
     ("again", "reapply", "reapply"),
@@ -21,12 +21,12 @@ const RENAMED: &[(&str, &str, &str)] = &[
     ("not_holding", "condition_ended", "condition_ended"),
 ];
 
-/// How an old word is written now, if its new one has a meaning here.
+/// The current form of an old word, if its replacement is valid here.
 pub(super) fn renamed(found: &str, known: &[&str]) -> Option<&'static str> {
     RENAMED.iter().find(|(old, new, _)| *old == found && known.contains(new)).map(|(_, _, written)| *written)
 }
 
-/// What people write who have not read the reference, and the key or name that does it.
+/// Words that users write without having read the reference, and the corresponding key or name.
 const SYNONYMS: &[(&str, &str)] = &[
     ("chance", "roll"),
     ("probability", "roll"),
@@ -170,7 +170,7 @@ const SYNONYMS: &[(&str, &str)] = &[
     ("max", "at_most"),
 ];
 
-/// The one that means here what a general word means elsewhere.
+/// The valid name that corresponds to a general word.
 pub(super) fn synonym<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
     let meant = SYNONYMS.iter().filter(|(word, _)| *word == found).map(|(_, meant)| meant);
     meant.flat_map(|meant| known.iter().find(|name| *name == meant)).copied().next()

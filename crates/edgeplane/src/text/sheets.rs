@@ -1,7 +1,7 @@
-//! `[sheet.*]`: rules whose values stand in a spreadsheet.
+//! `[sheet.*]`: rules with values in a spreadsheet.
 //!
-//! A row is a rule, a column a path within it. The values come into the same tree as those of the TOML files, with the
-//! places of their cells, so that nothing above needs to know where a value was written.
+//! A row is a rule, a column a path within it. The values are inserted into the same tree as those of the TOML files,
+//! with the spans of their cells, so that upper layers need not know where a value was written.
 
 use super::cells::{Cell, rows};
 use super::diagnostic::{Code, Diagnostic, Diagnostics};
@@ -132,7 +132,7 @@ fn rules(document: &mut Document, section: &str, header: &[Cell], rows: &[Vec<Ce
     }
 }
 
-/// A column of places, then one for each curve.
+/// A column of x values, then one for each curve.
 fn curves(document: &mut Document, header: &[Cell], rows: &[Vec<Cell>], out: &mut Diagnostics) {
     for (index, column) in header.iter().enumerate().skip(1) {
         let point = |row: &Vec<Cell>| {
@@ -148,7 +148,7 @@ fn curves(document: &mut Document, header: &[Cell], rows: &[Vec<Cell>], out: &mu
     }
 }
 
-/// A number, a truth, a list, or whatever else TOML can say; all else is a text.
+/// A number, a flag, a list, or any other TOML value; everything else is a text.
 fn value_of(cell: &Cell) -> Value {
     match Document::value_in_cell(cell.span.file, cell) {
         Some(value) => value,
@@ -156,7 +156,7 @@ fn value_of(cell: &Cell) -> Value {
     }
 }
 
-/// Puts a value where nothing stands yet; tables and lists on the way come about.
+/// Inserts a value where there is none yet; tables and lists on the way are created.
 fn insert(table: &mut Table, path: &[&str], span: Span, value: Value) -> Result<(), Box<Diagnostic>> {
     let [key, rest @ ..] = path else { return Ok(()) };
     let Some(entry) = table.entry_mut(key) else {
@@ -178,7 +178,7 @@ fn insert_below(
 ) -> Result<(), Box<Diagnostic>> {
     match (&mut node.value, path, value) {
         (Value::Table(inner), [_, ..], value) => insert(inner, path, span, value),
-        // A rule of which the files say more.
+        // A rule with further keys in the files.
         (Value::Table(_), [], Value::Table(_)) => Ok(()),
         (Value::List(list), [index, rest @ ..], value) => {
             let count = list.len();
@@ -205,7 +205,7 @@ fn insert_below(
     }
 }
 
-/// A value within all that its path needs: a list where the path says 0, else tables.
+/// A value wrapped in everything that its path requires: a list where the path has 0, otherwise tables.
 fn on_the_way(path: &[&str], span: Span, value: Value) -> Value {
     let [key, rest @ ..] = path else { return value };
     let node = Node { span, value: on_the_way(rest, span, value) };

@@ -1,4 +1,4 @@
-//! Files and places in them.
+//! Files and spans.
 
 use std::path::{Path, PathBuf};
 
@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct FileId(pub(crate) u32);
 
-/// A stretch of bytes in one file.
+/// A range of bytes in one file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Span {
     /// The file.
@@ -22,12 +22,12 @@ pub struct Span {
 pub struct SourceFile {
     name: String,
     text: String,
-    /// Where it was read; nothing for a text that was given.
+    /// The path from which it was read; `None` for a given text.
     path: Option<PathBuf>,
 }
 
 impl SourceFile {
-    /// The name as a reader would type it: relative to where the ruleset was opened.
+    /// The name as a user would type it: relative to the opened ruleset.
     pub fn name(&self) -> &str {
         &self.name
     }
@@ -37,13 +37,13 @@ impl SourceFile {
         &self.text
     }
 
-    /// The path that it was read from, which its name may only show in part; none for a text that was given.
+    /// The path from which it was read, of which its name may be only a part; `None` for a given text.
     pub fn path(&self) -> Option<&Path> {
         self.path.as_deref()
     }
 }
 
-/// Where a [`Span`] begins, as people count: lines and columns from 1, columns in characters.
+/// The start of a [`Span`] for people: lines and columns from 1, columns in characters.
 #[derive(Clone, Debug, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize))]
 pub struct Place {
@@ -74,14 +74,14 @@ pub struct Sources {
 }
 
 impl Sources {
-    /// Sources of a single text, for tests and for rulesets that live in a program.
+    /// Sources of a single text, for tests and for rulesets embedded in a program.
     pub fn from_text(name: impl Into<String>, text: impl Into<String>) -> Self {
         let mut sources = Self::default();
         sources.add(name, text);
         sources
     }
 
-    /// How much text there is, in bytes.
+    /// The total size in bytes.
     #[cfg(feature = "study")]
     pub(crate) fn bytes(&self) -> usize {
         self.files.iter().map(|file| file.text().len()).sum()
@@ -94,14 +94,14 @@ impl Sources {
         self.files.push(SourceFile { name, text, path: Some(path) });
     }
 
-    /// Adds a text under a name; returns how to speak of it.
+    /// Adds a text under a name; returns its id.
     pub fn add(&mut self, name: impl Into<String>, text: impl Into<String>) -> FileId {
         let id = FileId(self.files.len() as u32);
         self.files.push(SourceFile { name: name.into(), text: text.into(), path: None });
         id
     }
 
-    /// Every file, in the order in which it was added.
+    /// Every file, in the order of addition.
     pub fn files(&self) -> &[SourceFile] {
         &self.files
     }
@@ -121,7 +121,7 @@ impl Sources {
         self.file(span.file).text.get(span.start as usize..span.end as usize).unwrap_or_default()
     }
 
-    /// Line and column where a span begins.
+    /// The line and column of the start of a span.
     pub fn place(&self, span: Span) -> Place {
         let file = self.file(span.file);
         let mut start = (span.start as usize).min(file.text.len());

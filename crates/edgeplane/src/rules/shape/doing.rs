@@ -1,4 +1,4 @@
-//! Abilities, and whom they are used on.
+//! Abilities and their targets.
 
 use super::parts::EFFECTS;
 use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};

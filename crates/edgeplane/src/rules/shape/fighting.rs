@@ -1,4 +1,4 @@
-//! Who fights, with what, where, and how they choose.
+//! Characters, encounters and policies.
 
 use super::doing::{ABOUT, DATA, EXTENDS, TEMPLATE};
 use super::parts::{BRINGS, EFFECTS, HIT_STEPS, IMMUNE, MODIFY, ON, TICKS, UNTARGETABLE};

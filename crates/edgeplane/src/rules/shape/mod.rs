@@ -1,5 +1,5 @@
-//! What may stand in a ruleset: every table with its keys, what each of them takes, and what it is for. Readers take their
-//! keys from here, and so does the schema that editors complete and check by.
+//! The format of rulesets: every table with its keys, their values, and their meaning. Readers take their keys from
+//! here, and so does the schema for completion and checks in editors.
 
 mod doing;
 mod fighting;
@@ -19,7 +19,7 @@ pub(super) use numbers::{
 };
 pub(super) use parts::{EVERY, STATUS, STATUS_FILTER};
 
-/// What a key takes.
+/// The value of a key.
 #[derive(Clone, Copy, Debug)]
 pub enum Shape {
     /// A text.
@@ -28,21 +28,21 @@ pub enum Shape {
     Flag,
     /// A number, or a text with a formula.
     Formula,
-    /// A number from the first to the second.
+    /// A number between two bounds.
     Number(f64, f64),
-    /// A whole number from the first to the second.
+    /// A whole number between two bounds.
     Whole(u32, u32),
     /// One of these words.
     Choice(&'static [&'static str]),
-    /// Two numbers of metres.
+    /// Two numbers in metres.
     Place,
-    /// A list of what all look alike.
+    /// A list of equal items.
     List(&'static Shape),
-    /// A table whose keys are names that the designer gives.
+    /// A table whose keys are names chosen by the designer.
     ByName(&'static Shape),
     /// A table with known keys.
     Table(&'static TableShape),
-    /// A table of anything, for the game.
+    /// A table with any content, for the game.
     Anything,
     /// Any of these.
     Either(&'static [Shape]),
@@ -50,7 +50,7 @@ pub enum Shape {
 
 /// A list of names.
 pub(super) const NAMES: Shape = Shape::List(&Shape::Text);
-/// Amounts by name of a pool or an attribute.
+/// Amounts by the name of a pool or an attribute.
 pub(super) const AMOUNTS: Shape = Shape::ByName(&Shape::Formula);
 /// Any number of seconds or metres.
 pub(super) const ANY_NUMBER: Shape = Shape::Number(f64::MIN, f64::MAX);
@@ -58,11 +58,11 @@ pub(super) const ANY_NUMBER: Shape = Shape::Number(f64::MIN, f64::MAX);
 /// One key of a table.
 #[derive(Clone, Copy, Debug)]
 pub struct Key {
-    /// As it is written.
+    /// The key.
     pub name: &'static str,
-    /// What it takes.
+    /// Its value.
     pub takes: Shape,
-    /// What it is for; with its unit.
+    /// Its meaning, with its unit.
     pub about: &'static str,
 }
 
@@ -73,11 +73,11 @@ pub(super) const fn key(name: &'static str, takes: Shape, about: &'static str) -
 /// A table with known keys.
 #[derive(Clone, Copy, Debug)]
 pub struct TableShape {
-    /// By which a schema refers to it.
+    /// Its name in schemas.
     pub name: &'static str,
-    /// What it is for.
+    /// Its meaning.
     pub about: &'static str,
-    /// Keys without which it means nothing. What a rule can inherit is not among them.
+    /// Required keys. Keys that a rule can inherit are not included.
     pub needs: &'static [&'static str],
     /// All its keys.
     pub keys: &'static [Key],
@@ -90,7 +90,7 @@ impl TableShape {
     }
 }
 
-/// The keys of a rule whose inheritance has been settled: what is left is its own.
+/// The keys of a rule after inheritance has been resolved: the remaining ones are its own.
 pub(super) fn own(shape: &TableShape) -> Vec<&'static str> {
     shape.names().into_iter().filter(|name| !["extends", "template"].contains(name)).collect()
 }
@@ -108,7 +108,7 @@ fn table_of(shape: &'static Shape) -> Option<&'static TableShape> {
     }
 }
 
-/// A whole ruleset. A folder's files may each hold any part of it.
+/// A whole ruleset. Each file of a folder may contain any part of it.
 pub static RULESET: TableShape = TableShape {
     name: "ruleset_file",
     about: "A ruleset, or a part of one.",

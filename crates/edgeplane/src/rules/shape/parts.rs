@@ -1,4 +1,4 @@
-//! Statuses, and the parts of which rules are made: effects, modifiers, triggers.
+//! Statuses, and the parts of rules: effects, modifiers, triggers.
 
 use super::doing::{ABOUT, DATA, EXTENDS, TEMPLATE};
 use super::numbers::OWNED_STEP;
@@ -189,7 +189,7 @@ const STACKS: Key = key("stacks", Shape::Formula, "How many.");
 const BY: Key = key("by", Shape::Formula, "Seconds.");
 const WHICH: Shape = Shape::Either(&[Shape::Text, Shape::Table(&STATUS_FILTER)]);
 
-/// One by its name, or all that have a tag.
+/// One by its name, or all with a tag.
 const NAME_OR_TAG: Shape = Shape::Either(&[Shape::Text, Shape::Table(&BY_TAG)]);
 
 static BY_TAG: TableShape = TableShape {
@@ -207,13 +207,13 @@ static BY_ABILITY: TableShape = TableShape {
 };
 
 const fn effect(name: &'static str, about: &'static str, keys: &'static [Key]) -> TableShape {
-    // The first key says what it does.
+    // The first key determines the effect.
     TableShape { name, about, needs: &[], keys }
 }
 
 macro_rules! effects {
     ($($name:ident: $about:literal, $takes:expr $(, $more:expr)*;)*) => {
-        /// Each does one thing: the one that its first key names.
+        /// Each effect has one kind, named by its first key.
         pub(super) static EFFECT: Shape = Shape::Either(&[$(
             Shape::Table(&TableShape {
                 needs: &[stringify!($name)],
