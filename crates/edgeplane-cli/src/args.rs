@@ -1,4 +1,4 @@
-//! What can be asked, and how.
+//! Command-line arguments.
 
 use std::path::{Path, PathBuf};
 
@@ -41,9 +41,10 @@ pub(crate) enum Command {
     Sheet(SheetArgs),
     /// Checks a ruleset against its expectations
     Verify(VerifyArgs),
-    /// Writes a page with everything: who wins, how long it takes, what does the damage, and one fight of each encounter
+    /// Writes a page with all results: who wins, how long it takes, what does the damage, and one fight of each
+    /// encounter
     Report(ReportArgs),
-    /// Merges the parts of a study that were run one by one with `trials --part`
+    /// Merges the parts of a study that were run separately with `trials --part`
     Merge(MergeArgs),
     /// Lists everything that can be measured
     Measures(MeasuresArgs),
@@ -58,7 +59,7 @@ pub(crate) enum Command {
 }
 
 impl Command {
-    /// Whether it plays many fights, and Ctrl-C ends it with what is known by then.
+    /// Whether it plays many fights, and Ctrl-C ends it with the results so far.
     pub(crate) fn is_study(&self) -> bool {
         matches!(
             self,
@@ -74,7 +75,7 @@ impl Command {
         )
     }
 
-    /// The ruleset that it is about, where values can be tried in one and it can be watched.
+    /// The ruleset to which it refers, for commands in which values can be set and the ruleset can be watched.
     pub(crate) fn ruleset(&self) -> Option<&RulesetArgs> {
         match self {
             Self::Check(args) => Some(&args.ruleset),
@@ -101,7 +102,7 @@ impl Command {
 }
 
 impl Command {
-    /// The files that it is to write.
+    /// The files that it writes.
     pub(crate) fn outputs(&self) -> Vec<&Path> {
         let plot = match self {
             Self::Fight(args) => &args.plot,
@@ -116,7 +117,7 @@ impl Command {
         self.answer_file().into_iter().chain(plot.plot.as_deref()).collect()
     }
 
-    /// The file into which its answer goes, if it does not go to standard output.
+    /// The output file, if the answer does not go to standard output.
     pub(crate) fn answer_file(&self) -> Option<&Path> {
         let output = match self {
             Self::Check(args) => &args.output,
@@ -154,12 +155,12 @@ impl Command {
     }
 }
 
-/// The ruleset, and values tried in place of those in its files.
+/// The ruleset, and values set in place of those in its files.
 #[derive(Debug, ClapArgs)]
 pub(crate) struct RulesetArgs {
     /// A ruleset: a folder of .toml files, or one file
     pub(crate) ruleset: PathBuf,
-    /// Tries a value without editing a file, such as character.lockhand.attributes.heft=16
+    /// Sets a value without editing a file, such as character.lockhand.attributes.heft=16
     #[arg(long, value_name = "PATH=VALUE", value_parser = parse_set)]
     pub(crate) set: Vec<Override>,
     /// Runs again whenever a file of the ruleset is saved, and shows what changed
@@ -199,17 +200,17 @@ pub(crate) struct CheckArgs {
 pub(crate) struct ExplainArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// A character; an ability or a status, with --from and --on; or anything else that has a name, from attributes to
-    /// tags, with its kind before it where several are called so: hit_step.guard
+    /// A character; an ability or a status, with --from and --on; or any other named rule, from attributes to tags,
+    /// preceded by its kind if several rules have that name: hit_step.guard
     pub(crate) what: String,
-    /// The character who uses the ability, or applies the status
+    /// The character that uses the ability, or applies the status
     #[arg(long, value_name = "CHARACTER")]
     pub(crate) from: Option<String>,
-    /// The character on whom the ability is used, or who has the status; an enemy, for an ability on oneself
+    /// The target of the ability, or the owner of the status; for an ability used on oneself, an enemy
     #[arg(long, value_name = "CHARACTER")]
     pub(crate) on: Option<String>,
-    /// A status that the character has, with its stacks if there are more than one: waterlogged=3; with --from and --on,
-    /// which of both: on:waterlogged=3
+    /// An initial status of the character, with its stacks if there are several: waterlogged=3; with --from and --on,
+    /// of which of the two: on:waterlogged=3
     #[arg(long, value_name = "[from:|on:]STATUS[=STACKS]", value_parser = parse_with)]
     pub(crate) with: Vec<With>,
     #[command(flatten)]
@@ -231,7 +232,8 @@ pub(crate) struct FightArgs {
     /// Shows the arithmetic behind each number, and why each choice was made
     #[arg(long)]
     pub(crate) trace: bool,
-    /// Shows everyone at this moment instead: pools, attributes, statuses, and why each ability is unavailable
+    /// Shows everyone's state at this time in seconds instead: pools, attributes, statuses, and why each ability is
+    /// unavailable
     #[arg(long, value_name = "SECONDS", value_parser = parse_moment, conflicts_with_all = ["trace", "plot"])]
     pub(crate) at: Option<f64>,
     #[command(flatten)]
@@ -252,13 +254,13 @@ pub(crate) struct TrialsArgs {
     /// Only these measures, such as duration.p50 or damage(lockhand, boathook); see `edgeplane measures`
     #[arg(short, long, value_name = "MEASURE", conflicts_with = "plot")]
     pub(crate) measure: Vec<String>,
-    /// Runs until every interval reaches no farther than this to either side, such as 0.5% or 0.02
+    /// Runs until every interval extends at most this far to either side, such as 0.5% or 0.02
     #[arg(long, value_name = "WIDTH", value_parser = parse_precision, requires = "measure")]
     pub(crate) precision: Option<f64>,
     /// Runs one part of the fights and writes it as JSON, to be merged with the others: 3/16 is the third of sixteen
     #[arg(long, value_name = "K/N", value_parser = parse_part, conflicts_with_all = ["measure", "plot", "format"])]
     pub(crate) part: Option<(u64, u64)>,
-    /// Gives every combatant a row of its own, also where six or more are of one kind
+    /// Shows a row for every combatant, even if six or more are of one kind
     #[arg(long)]
     pub(crate) each: bool,
     #[command(flatten)]
@@ -276,10 +278,10 @@ pub(crate) struct MergeArgs {
     /// Files that `trials --part` wrote, in any order
     #[arg(required = true, value_name = "PART.json")]
     pub(crate) parts: Vec<PathBuf>,
-    /// As it was given to `trials`
+    /// As given to `trials`
     #[arg(long, value_name = "CHARACTER=ABILITY", value_parser = parse_force)]
     pub(crate) force: Vec<(String, String)>,
-    /// Gives every combatant a row of its own, also where six or more are of one kind
+    /// Shows a row for every combatant, even if six or more are of one kind
     #[arg(long)]
     pub(crate) each: bool,
     #[command(flatten)]
@@ -288,7 +290,7 @@ pub(crate) struct MergeArgs {
     pub(crate) output: OutputArgs,
 }
 
-/// A picture of the answer.
+/// The picture of a result.
 #[derive(Debug, ClapArgs)]
 pub(crate) struct PlotArgs {
     /// Also draws a picture of the result: FILE.svg, or FILE.png
@@ -296,26 +298,26 @@ pub(crate) struct PlotArgs {
     pub(crate) plot: Option<PathBuf>,
 }
 
-/// How many fights, and how.
+/// The number of fights, and how they are run.
 #[derive(Debug, ClapArgs)]
 pub(crate) struct PlanArgs {
-    /// How many fights
+    /// Number of fights
     #[arg(short = 'n', long, default_value_t = 10_000, value_parser = clap::value_parser!(u64).range(1..=1_000_000_000))]
     pub(crate) trials: u64,
     /// The seed of the study
     #[arg(long, default_value_t = 1)]
     pub(crate) seed: u64,
-    /// How many threads; all cores by default
+    /// Number of threads; all cores by default
     #[arg(long, value_parser = clap::value_parser!(u16).range(1..=1024))]
     pub(crate) threads: Option<u16>,
 }
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct CompareArgs {
-    /// A ruleset, perhaps another one, and an encounter of theirs
+    /// A ruleset, optionally another one, and an encounter of both
     #[arg(num_args = 2..=3, required = true, value_names = ["OLD", "NEW", "ENCOUNTER"])]
     pub(crate) what: Vec<String>,
-    /// Tries a value in the new ruleset, such as character.lockhand.attributes.heft=16
+    /// Sets a value in the new ruleset, such as character.lockhand.attributes.heft=16
     #[arg(long, value_name = "PATH=VALUE", value_parser = parse_set)]
     pub(crate) set: Vec<Override>,
     /// What to compare; win rates, durations and damage by default
@@ -356,14 +358,14 @@ pub(crate) struct SensitivityArgs {
     /// The measure; the first side's win rate by default
     #[arg(short, long, value_name = "MEASURE")]
     pub(crate) measure: Option<String>,
-    /// By how much every number is raised and lowered
+    /// The share by which every number is raised and lowered
     #[arg(long, value_name = "SHARE", default_value = "5%", value_parser = parse_precision)]
     pub(crate) by: f64,
-    /// Changes many numbers at once, and shows what each does on average among changes of the others: more exact in as many
-    /// fights, and not the same as the change alone
+    /// Changes many numbers at once, and shows the effect of each averaged over changes of the others: more precise
+    /// with the same number of fights, but not the effect of the change alone
     #[arg(long, conflicts_with = "without")]
     pub(crate) together: bool,
-    /// Takes every ability, status and step away instead, one at a time: what the measure rests on
+    /// Removes every ability, status and step instead, one at a time: what the measure rests on
     #[arg(long, conflicts_with = "by")]
     pub(crate) without: bool,
     /// Shows every number, not only those that matter most
@@ -380,20 +382,20 @@ pub(crate) struct SensitivityArgs {
 #[derive(Debug, ClapArgs)]
 #[command(mut_arg("trials", |trials| trials
     .default_value("5000")
-    .help("Least fights of the proof; twice as many where a goal has one bound")))]
+    .help("Minimum number of fights of the proof; twice as many if a goal has only one bound")))]
 pub(crate) struct TuneArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
     /// An encounter of the ruleset
     pub(crate) encounter: String,
-    /// A number that may be changed, and how far: PATH=LOW..HIGH or PATH=LOW..HIGH:STEP; with *= a factor
+    /// A number that may be changed, and its range: PATH=LOW..HIGH or PATH=LOW..HIGH:STEP; with *= a factor
     #[arg(long, value_name = "PATH=RANGE", value_parser = Vary::parse, required = true)]
     pub(crate) vary: Vec<Vary>,
-    /// A goal, such as 'win_rate(keepers) = 0.5 +- 0.02', 'duration.p50 in 6..9' or, for another encounter than the
-    /// given one, 'night_shift: win_rate(keepers) >= 0.4'
+    /// A goal, such as 'win_rate(keepers) = 0.5 +- 0.02', 'duration.p50 in 6..9' or, for another encounter,
+    /// 'night_shift: win_rate(keepers) >= 0.4'
     #[arg(long, value_name = "GOAL", value_parser = Goal::parse, required = true)]
     pub(crate) want: Vec<Goal>,
-    /// Fights that the search may take; then it ends with the best that it has found, and proves that
+    /// Maximum number of fights of the search, after which the best values found are proven
     #[arg(long, value_name = "NUMBER", default_value_t = 4_000_000)]
     pub(crate) fights: u64,
     #[command(flatten)]
@@ -409,10 +411,10 @@ pub(crate) struct MatrixArgs {
     /// The characters, separated by commas; by default all but templates
     #[arg(long, value_name = "CHARACTERS", value_delimiter = ',')]
     pub(crate) among: Vec<String>,
-    /// Seconds after which a duel ends without a winner
+    /// Time limit of a duel in seconds
     #[arg(long, value_name = "SECONDS", default_value_t = 300.0)]
     pub(crate) time_limit: f64,
-    /// Metres between the two as a duel begins; without it everyone is in reach
+    /// Initial distance of a duel in metres; without it everyone is in reach
     #[arg(long, value_name = "METRES")]
     pub(crate) distance: Option<f64>,
     #[command(flatten)]
@@ -439,7 +441,7 @@ pub(crate) struct GauntletArgs {
 pub(crate) struct SheetArgs {
     /// A ruleset: a folder of .toml files, or one file
     pub(crate) ruleset: PathBuf,
-    /// Which rules: character, ability, status, gear, zone, point or curve
+    /// The kind of rules: character, ability, status, gear, zone, point or curve
     pub(crate) section: String,
     /// Only these columns, separated by commas, such as level,attributes.heft
     #[arg(long, value_name = "COLUMNS", value_delimiter = ',')]
@@ -463,7 +465,7 @@ pub(crate) struct VerifyArgs {
     /// The seed of the studies
     #[arg(long, default_value_t = 1)]
     pub(crate) seed: u64,
-    /// How many threads; all cores by default
+    /// Number of threads; all cores by default
     #[arg(long, value_parser = clap::value_parser!(u16).range(1..=1024))]
     pub(crate) threads: Option<u16>,
     #[command(flatten)]
@@ -514,13 +516,13 @@ pub(crate) struct ReferenceArgs {
 pub(crate) enum Page {
     /// Every table of a ruleset with its keys
     Keys,
-    /// What abilities, ticks, triggers and zones can do
+    /// Effects of abilities, ticks, triggers and zones
     Effects,
-    /// What triggers can react to
+    /// Events of triggers
     Events,
-    /// What formulas can call
+    /// Functions of formulas
     Functions,
-    /// What can be measured
+    /// Measures of studies
     Measures,
 }
 
@@ -537,10 +539,10 @@ pub(crate) struct DemoArgs {
     pub(crate) output: PathBuf,
 }
 
-/// A status that somebody has beforehand.
+/// An initial status of a character.
 #[derive(Clone, Debug)]
 pub(crate) struct With {
-    /// "from" or "on", if it was said.
+    /// "from" or "on", if given.
     pub(crate) whose: Option<String>,
     pub(crate) status: String,
     pub(crate) stacks: u32,
@@ -576,7 +578,7 @@ fn parse_part(text: &str) -> Result<(u64, u64), String> {
     let part = text.split_once('/').and_then(|(part, parts)| Some((read(part)?, read(parts)?)));
     match part {
         Some((part, parts)) if (1..=parts).contains(&part) && parts <= MOST_PARTS => Ok((part, parts)),
-        Some(_) => Err(format!("parts count from 1 to their number, which is at most {MOST_PARTS}")),
+        Some(_) => Err(format!("parts are numbered from 1 to their number, which is at most {MOST_PARTS}")),
         None => Err("a part is written 3/16: the third of sixteen".to_owned()),
     }
 }
@@ -584,7 +586,7 @@ fn parse_part(text: &str) -> Result<(u64, u64), String> {
 fn parse_moment(text: &str) -> Result<f64, String> {
     let seconds = text.trim().trim_end_matches('s').trim().parse::<f64>().ok();
     let seconds = seconds.filter(|seconds| (0.0..=1e9).contains(seconds));
-    seconds.ok_or_else(|| format!("`{text}` is not a moment of a fight: seconds since it began, such as 3.5"))
+    seconds.ok_or_else(|| format!("`{text}` is not a time in seconds, such as 3.5"))
 }
 
 fn parse_precision(text: &str) -> Result<f64, String> {

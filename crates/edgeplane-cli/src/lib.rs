@@ -1,5 +1,5 @@
-//! The command-line tool `edgeplane`: arguments in, tables and files out. What is computed is computed by the library
-//! `edgeplane`. It is a library beside its binary only so that both libraries are built at once.
+//! The command-line tool `edgeplane`: arguments, tables and files. All computation is in the library `edgeplane`. It is
+//! a library with a small binary only so that both libraries are compiled at the same time.
 
 mod args;
 mod command;
@@ -9,7 +9,7 @@ use std::process::ExitCode;
 
 use clap::Parser;
 
-/// Reads the arguments, does what they say, and gives the exit code.
+/// Parses the arguments, runs the command, and returns the exit code.
 pub fn run() -> ExitCode {
     let args = args::Args::parse();
     match command::run(args) {

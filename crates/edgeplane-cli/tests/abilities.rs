@@ -187,7 +187,7 @@ fn explain_shows_what_limits_an_ability_and_how_chance_chooses() {
         "grind for 3 s after millstone; keeps sack waiting for 1.5 s\n",
         "millstone 3 releases, one every 0.45 s\n",
         "sack 2 charges, one every 11 s; keeps grind waiting; paid when released\n",
-        "chooses by weight among what it can of · policy.mill\n",
+        "chooses by weight among the available lines of · policy.mill\n",
         "2. grind · weight 6\n",
         "4. sack · weight count(enemies)\n",
         "5. pincer · weight 1\n",
@@ -200,7 +200,7 @@ fn explain_shows_what_limits_an_ability_and_how_chance_chooses() {
     let other = answer(&["explain", DEMO, "lockhand"]);
     assert!(
         other.contains("reach 10 m; within 3 m of the target; travels 12 m/s")
-            && other.contains("chooses the first that it can of"),
+            && other.contains("uses the first available line of"),
         "{other}"
     );
 }
@@ -391,7 +391,7 @@ fn what_comes_and_goes_is_reported() {
     assert!(printed.contains("hook_sweep only after it was given; slot hook; reach 2.5 m"), "{printed}");
     assert!(printed.contains("hobnails (feet, with the chance 50%)"), "{printed}");
     let fight = squeezed(&answer(&["fight", DEMO, "wheel", "--seed", "3"]));
-    assert!(fight.contains("has prod no more") && fight.contains("has hook_sweep now"), "{fight}");
+    assert!(fight.contains("loses prod") && fight.contains("receives hook_sweep"), "{fight}");
     let trials = squeezed(&answer(&["trials", DEMO, "wheel", "-n", "50"]));
     assert!(
         trials

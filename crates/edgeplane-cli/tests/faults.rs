@@ -88,7 +88,7 @@ fn two_cells_that_disagree_change_nothing() {
     place.write("t.csv", "name,attributes.heft\nlockhand,140\nlockhand,1\n");
     let said = place.refused(&["sheet", "rs", "character", "--take", "t.csv"]);
     assert!(
-        said.contains("two cells say different things of `character.lockhand.attributes.heft`: `140` and `1`"),
+        said.contains("two cells have different values for `character.lockhand.attributes.heft`: `140` and `1`"),
         "{said}"
     );
     assert!(said.contains("t.csv:3") && said.contains("first said here"), "{said}");
@@ -111,7 +111,7 @@ fn a_sheet_that_cannot_be_used_is_refused_and_one_without_edits_changes_nothing(
     place.write("t.csv", "name;attributes.heft\nlockhand;13\n");
     assert!(place.refused(&["sheet", "rs", "character", "--take", "t.csv"]).contains("cells are separated by commas"));
     place.write("t.csv", "nam,attributes.heft\nlockhand,13\n");
-    assert!(place.refused(&["sheet", "rs", "character", "--take", "t.csv"]).contains("has to begin with `name`"));
+    assert!(place.refused(&["sheet", "rs", "character", "--take", "t.csv"]).contains("must begin with `name`"));
     place.write("t.csv", "");
     assert!(place.refused(&["sheet", "rs", "character", "--take", "t.csv"]).contains("holds no row"));
     let said = place.refused(&["sheet", "rs", "character", "--columns", "attributes.hefd"]);
@@ -255,11 +255,11 @@ fn no_number_is_too_hostile() {
     for fights_now in ["9223372036854775808", "7"] {
         place.write("q.json", &format!("{}{fights_now}{}", &text[..fights], &text[fights + digits..]));
         let said = place.refused(&["merge", DEMO, "q.json", "p2.json", "--set", large]);
-        assert!(said.contains("does not hold what it says"), "{said}");
+        assert!(said.contains("do not match its checksum"), "{said}");
     }
     let period = "[status.fast]\nduration = 1\nevery = { period = 1e-6, does = [{ damage = 1 }] }\n\n[pools]";
     place.edit("[pools]", period);
-    assert!(place.refused(&["check", "rs"]).contains("a period of 0.000001 s is too short; the least is 0.001 s"));
+    assert!(place.refused(&["check", "rs"]).contains("a period of 0.000001 s is too short; the minimum is 0.001 s"));
 }
 
 #[test]
@@ -301,16 +301,16 @@ fn a_study_that_is_stopped_says_what_was_not_looked_at() {
         if arguments[0] == "verify" {
             let junit = place.text("j.xml");
             assert_eq!(junit.matches("<testcase").count(), 9, "{junit}");
-            assert!(junit.contains("<skipped") && junit.contains("stopped before it was looked at"), "{junit}");
+            assert!(junit.contains("<skipped") && junit.contains("stopped before it was checked"), "{junit}");
             let printed = String::from_utf8(output.stdout).unwrap();
             assert!(
-                printed.is_empty() || (printed.contains("were not looked at") && !printed.contains("All ")),
+                printed.is_empty() || (printed.contains("were not checked") && !printed.contains("All ")),
                 "{printed}"
             );
         }
         if arguments[0] == "report" {
             let page = place.text("r.html");
-            assert!(page.contains("Stopped early. Not here: ") && page.ends_with("</html>"), "{page}");
+            assert!(page.contains("Stopped early. Missing: ") && page.ends_with("</html>"), "{page}");
         }
     }
 }

@@ -95,7 +95,7 @@ fn the_examples_of_the_guide_have_no_keys_that_do_not_exist() {
             let Err(Error::Ruleset { diagnostics, .. }) = Game::from_text("example.toml", example) else { continue };
             let mistake = diagnostics.iter().find(|diagnostic| mistakes.contains(&diagnostic.code));
             // A fragment need not say where a hit ends.
-            let fragment = |message: &str| message.contains("which pool it reaches") || message.contains("damage type");
+            let fragment = |message: &str| message.contains("does not name a pool") || message.contains("damage type");
             if let Some(mistake) = mistake.filter(|mistake| !fragment(&mistake.message)) {
                 panic!("{}: {}\n{example}", path.display(), mistake.message);
             }

@@ -112,7 +112,7 @@ fn explain_shows_what_other_rules_say_and_who_has_to_do_with_them() {
 #[test]
 fn wrong_questions_about_statuses_are_refused() {
     for (arguments, wanted) in [
-        (vec!["silted"], "`silted` is a status: say whose it is, and who applies it, with --on and --from"),
+        (vec!["silted"], "`silted` is a status: name its owner and its caster with --on and --from"),
         (vec!["sitled", "--on", "lockhand"], "did you mean"),
         (vec!["lockhand", "--with", "bracd"], "did you mean `braced`?"),
         (vec!["lockhand", "--with", "braced=none"], "STATUS=STACKS"),
@@ -120,7 +120,7 @@ fn wrong_questions_about_statuses_are_refused() {
         (vec!["lockhand", "--with", "on:braced"], "`on:` goes with --from and --on"),
         (vec!["mire"], "or ask for `zone.mire`"),
         (vec!["hobnail"], "did you mean `hobnails`?"),
-        (vec!["hobnails", "--with", "braced"], "leave --with away"),
+        (vec!["hobnails", "--with", "braced"], "remove --with"),
         (vec!["silted", "--on", "lockhnad"], "did you mean `lockhand`?"),
     ] {
         let all: Vec<&str> = ["explain", DEMO].into_iter().chain(arguments).collect();
@@ -205,7 +205,7 @@ fn suspicious_rulesets_are_sound_but_warned_of() {
     fs::write(&file, text).unwrap();
     let path = file.to_str().unwrap();
     let (out, err) = answer(&["check", path]);
-    assert!(out.contains("is sound: 1 file, no errors, 2 warnings"), "{out}");
+    assert!(out.contains("is valid: 1 file, no errors, 2 warnings"), "{out}");
     assert!(err.contains("warning[never-applied]") && err.contains("odd.toml:3:9"), "{err}");
     assert!(err.contains("warning[forbids-nothing]") && err.contains("did you mean `song`?"), "{err}");
     let report = json(&["check", path]);
@@ -243,7 +243,7 @@ fn an_endless_chain_is_reported_with_those_who_made_it() {
         let output = run(&[command, file.to_str().unwrap(), "e"]);
         assert_eq!(output.status.code(), Some(2), "{command}");
         let printed = String::from_utf8(output.stderr).unwrap();
-        assert!(printed.contains("`ping` and `pong` trigger each other without end"), "{printed}");
+        assert!(printed.contains("`ping` and `pong` trigger each other endlessly"), "{printed}");
         assert!(printed.contains("give one of their triggers a `cooldown`"), "{printed}");
     }
 }

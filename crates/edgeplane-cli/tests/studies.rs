@@ -127,7 +127,7 @@ fn sensitivity_ranks_and_counts_what_it_leaves_out() {
         .collect();
     assert!(lengths[0] == 8 && lengths.is_sorted_by(|a, b| a >= b), "the strongest comes first: {lengths:?}\n{text}");
     assert!(text.contains("ability.pincer.cooldown"), "{text}");
-    assert!(text.contains("numbers change nothing in 64 fights each, and were not tried further"), "{text}");
+    assert!(text.contains("numbers change nothing in 64 fights each and were not tried further"), "{text}");
     let csv = answer(&["sensitivity", DEMO, "duel", "-n", "300", "-m", "duration", "--by", "0.02", "--format", "csv"]);
     assert!(
         csv.starts_with("path,now,tried,fights,change,low,high,certain\n")
@@ -145,7 +145,7 @@ fn tune_says_yes_with_the_value_or_no_with_the_nearest() {
     let value = found["numbers"][0]["value"].as_f64().unwrap();
     assert!((13.0..14.0).contains(&value), "{found}");
     let no = printed(&run(&["tune", DEMO, "duel", "-n", "2000", "--vary", &vary, "--want", "duration <= 2"]), 1);
-    assert!(no.contains("was found to meet the goals") && no.contains("not met"), "{no}");
+    assert!(no.contains("were found that meet the goals") && no.contains("not met"), "{no}");
     let wrong = printed(&run(&["tune", DEMO, "duel", "--vary", &vary, "--want", "win_rate(keepers)"]), 2);
     assert!(wrong.contains("write it as"), "{wrong}");
 }
@@ -177,9 +177,9 @@ fn verify_holds_the_demo_to_its_expectations_and_fails_an_unfair_edit() {
     assert!(text.contains("FAILS   win_rate(keepers)") && text.contains("a newcomer should win"), "{text}");
     let xml = fs::read_to_string(&junit).unwrap();
     assert!(xml.contains("<failure message=\"win_rate(keepers) in duel: found 99."), "{xml}");
-    assert!(printed(&run(&["verify", DEMO, "wheel"]), 2).contains("expects nothing of wheel"));
+    assert!(printed(&run(&["verify", DEMO, "wheel"]), 2).contains("has no expectations for wheel"));
     let small = concat!(env!("CARGO_MANIFEST_DIR"), "/../edgeplane/examples/rulesets/small.toml");
-    assert!(printed(&run(&["verify", small]), 2).contains("expects nothing yet"));
+    assert!(printed(&run(&["verify", small]), 2).contains("has no expectations yet"));
 }
 
 #[test]
@@ -201,7 +201,7 @@ fn pictures_say_in_words_what_they_show() {
     };
     let curve = picture("curve.svg", &["sweep", DEMO, "duel", "-n", "200", "--vary", &format!("{HEFT}=12..16:1")]);
     assert_eq!(curve.matches("<circle").count(), 5);
-    assert!(curve.contains("the upright line is the value of now, 14"));
+    assert!(curve.contains("the vertical line is the current value, 14"));
     let two = ["--vary", &*format!("{HEFT}=12,14"), "--vary", "ability.boathook.cooldown*=0.9,1"];
     let grid = picture("grid.svg", &[&["sweep", DEMO, "duel", "-n", "200"][..], &two].concat());
     assert!(grid.contains("× 0.9") && grid.matches(" %\n").count() == 5, "{grid}");
@@ -335,9 +335,9 @@ fn parts_merge_into_the_same_bytes_as_one_run() {
         fs::write(file(name), text.replacen(from, to, 1)).unwrap();
     }
     refused(&[&file("version.json")], "the version of the tool differs");
-    refused(&[&file("fights.json")], "does not hold what it says");
-    refused(&[&file("torn.json")], "is no part of a study");
-    assert!(refusal(&run(&["trials", DEMO, "duel", "--part", "8/7"])).contains("parts count from 1"));
+    refused(&[&file("fights.json")], "do not match its checksum");
+    refused(&[&file("torn.json")], "is not a part of a study");
+    assert!(refusal(&run(&["trials", DEMO, "duel", "--part", "8/7"])).contains("parts are numbered from 1"));
 }
 
 /// What a study tells that is stopped by a signal, as Ctrl-C sends it, and how it leaves.

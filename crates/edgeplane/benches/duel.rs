@@ -18,7 +18,7 @@ use edgeplane::study::run_trials;
 use edgeplane::{Fight, Game, Silent, TrialsPlan};
 
 const FOLDER: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/..");
-/// Fights in one round of a pair, and how many pairs.
+/// The number of fights in one round of a pair, and the number of pairs.
 const ROUND: u64 = 2_000;
 const PAIRS: usize = 41;
 const MILLION: u64 = 1_000_000;
@@ -59,12 +59,12 @@ fn median(mut values: Vec<f64>) -> f64 {
     values[values.len() / 2]
 }
 
-/// Median time for a fight of each, in nanoseconds, and the median of the paired ratios.
+/// The median time of a fight of each, in nanoseconds, and the median of the paired ratios.
 fn paired(contest: &mut Contest) -> (f64, f64, f64) {
     let (mut engine, mut native, mut ratio) = (Vec::new(), Vec::new(), Vec::new());
     for pair in 0..PAIRS as u64 {
         let trials = pair * ROUND..(pair + 1) * ROUND;
-        // Whoever goes first finds colder caches, so they take turns.
+        // The first one finds colder caches, so they take turns.
         let (a, b) = if pair % 2 == 0 {
             let a = time(|trial| contest.engine(trial), trials.clone());
             (a, time(|trial| contest.native(trial), trials))
@@ -80,8 +80,8 @@ fn paired(contest: &mut Contest) -> (f64, f64, f64) {
     (median(engine), median(native), median(ratio))
 }
 
-/// How many times as fast two threads are as one: a study of the engine, and the native duel in two halves, which says
-/// what this machine gives. Medians of pairs.
+/// The speed-up of two threads: for a study of the engine, and for the native duel in two halves, which shows what this
+/// machine allows. Medians of pairs.
 fn two_threads(contest: &Contest) -> (f64, f64) {
     const FIGHTS: u64 = 400_000;
     let study = |threads: usize| {
@@ -107,7 +107,7 @@ fn two_threads(contest: &Contest) -> (f64, f64) {
     (pairs(&|| study(1), &|| study(2)), pairs(&|| by_hand(1), &|| by_hand(2)))
 }
 
-/// Nanoseconds for a fight of the Python script, if there is a Python.
+/// Nanoseconds for a fight of the Python script, if Python is available.
 fn python() -> Option<f64> {
     let script = format!("{FOLDER}/benches/duel.py");
     let output = Command::new("python3").args([script.as_str(), "3000"]).output().ok()?;

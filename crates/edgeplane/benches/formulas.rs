@@ -1,4 +1,4 @@
-//! Formulas per second against plain Rust functions that do the same, as medians of paired rounds.
+//! Formulas per second compared with equivalent Rust functions, as medians of paired rounds.
 //!
 //! `cargo bench --bench formulas`
 
@@ -11,7 +11,7 @@ use criterion::Criterion;
 use edgeplane::program::{Effect, FormulaId};
 use edgeplane::{CombatantId, Fight, Game};
 
-/// A name, a formula, and a function that does the same.
+/// A name, a formula, and an equivalent function.
 type Case = (&'static str, &'static str, fn(&Numbers) -> f64);
 
 const CASES: &[Case] = &[
@@ -29,7 +29,7 @@ const CASES: &[Case] = &[
     }),
 ];
 
-/// What the plain functions read.
+/// The numbers that the Rust functions read.
 struct Numbers {
     heft: f64,
     guard: f64,

@@ -1,4 +1,4 @@
-//! Fights on the ground with zones: how many of five against five a second, and how the time for an event grows with
+//! Fights on the ground with zones: fights of five against five per second, and how the time for an event grows with
 //! the number of combatants.
 //!
 //! `cargo bench --bench ground`
@@ -30,7 +30,7 @@ impl Observer for Count {
     }
 }
 
-/// Two lines, thirty metres apart, of so many each.
+/// Two lines, thirty metres apart, with a number of combatants each.
 fn lines(game: &Game, each: usize) -> Fight {
     let (front, back) = (game.character("front").unwrap(), game.character("back").unwrap());
     let kinds: Vec<_> = (0..each).map(|index| if index % 2 == 0 { front } else { back }).collect();
@@ -42,7 +42,7 @@ fn lines(game: &Game, each: usize) -> Fight {
     Fight::with_chance(setup, Sampler::default(), 1).with_limits(limits)
 }
 
-/// Fights of one size, and what was measured of them.
+/// Fights of one size, and their measurements.
 struct Size {
     each: usize,
     fight: Fight,
@@ -71,7 +71,7 @@ impl Size {
             let started = Instant::now();
             let allocated = allocation_counter::measure(|| _ = self.fight.advance(MINUTES, &mut count).unwrap());
             spent += started.elapsed().as_secs_f64();
-            // Room is made for whatever the first round needs.
+            // The first round allocates whatever is needed.
             self.allocations = if self.nanos.is_empty() { 0 } else { self.allocations + allocated.count_total };
         }
         self.nanos.push(spent * 1e9 / count.events as f64);
@@ -85,7 +85,7 @@ fn median(mut values: Vec<f64>) -> f64 {
 }
 
 fn main() {
-    // The sizes take turns, since the speed of a machine drifts.
+    // The sizes take turns, because the speed of a machine drifts.
     const ROUNDS: usize = 5;
     let game = Game::open(format!("{FOLDER}/benches/rulesets/ground.toml")).unwrap();
     let mut sizes: Vec<Size> = [1, 2, 5, 10, 20, 50, 100].map(|each| Size::new(&game, each)).into();

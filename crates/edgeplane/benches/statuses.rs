@@ -1,5 +1,6 @@
-//! Statuses: fights with three stacking statuses, and three against three, against the same fights written by hand; and
-//! crowds with more and more live statuses: time for an event, and whether anything is allocated once the room is there.
+//! Statuses: fights with three stacking statuses, and three against three, compared with the same fights written by
+//! hand; and crowds with increasing numbers of statuses: time per event, and whether anything is allocated after
+//! warming up.
 //!
 //! `cargo bench --bench statuses`
 
@@ -18,7 +19,7 @@ use edgeplane::program::Setup;
 use edgeplane::{CombatantId, Event, Fight, Game, Observer, Silent, Time};
 
 const FOLDER: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/..");
-/// Fights in one round of a pair, and how many pairs.
+/// The number of fights in one round of a pair, and the number of pairs.
 const ROUND: u64 = 2_000;
 const PAIRS: usize = 41;
 
@@ -33,7 +34,7 @@ fn median(mut values: Vec<f64>) -> f64 {
     values[values.len() / 2]
 }
 
-/// The engine against a fight by hand, in pairs of rounds.
+/// The engine and a fight by hand, in pairs of rounds.
 fn ratio(name: &str, fight: &mut Fight, native: impl Fn(u64)) {
     let mut engine = |trial: u64| {
         fight.restart(seed_of_trial(1, trial));
@@ -43,7 +44,7 @@ fn ratio(name: &str, fight: &mut Fight, native: impl Fn(u64)) {
     let (mut ratios, mut engines, mut natives) = (Vec::new(), Vec::new(), Vec::new());
     for pair in 0..PAIRS as u64 {
         let trials = pair * ROUND..(pair + 1) * ROUND;
-        // Whoever goes first finds colder caches, so they take turns.
+        // The first one finds colder caches, so they take turns.
         let (a, b) = if pair % 2 == 0 {
             let a = time(&mut engine, trials.clone());
             (a, time(native, trials))
@@ -73,7 +74,7 @@ fn ratios() {
     ratio("three against three", &mut fight, |seed| _ = black_box(trio::fight(&streams, &ids, seed, &mut Silent)));
 }
 
-/// Counts what happens to statuses.
+/// Counts the events of statuses.
 #[derive(Default)]
 struct Count(u64);
 
@@ -86,14 +87,14 @@ impl Observer for Count {
     }
 }
 
-/// A crowd that has had its statuses for a while.
+/// A crowd whose statuses have been running for a while.
 fn crowd(game: &Game, combatants: usize, each: usize) -> Fight {
     let sufferer = game.character("sufferer").unwrap();
     let half = |from: usize, to: usize| vec![sufferer; to - from];
     let sides =
         [("a".to_owned(), half(0, combatants.div_ceil(2))), ("b".to_owned(), half(combatants.div_ceil(2), combatants))];
     let setup = std::sync::Arc::new(Setup::between(game.program(), &sides));
-    // A crowd has much to do in ten minutes.
+    // A crowd takes many steps in ten minutes.
     let limits = Limits { steps: u64::MAX, ..Limits::default() };
     let mut fight = Fight::with_chance(setup, edgeplane::fight::Sampler::default(), 1).with_limits(limits);
     (0..combatants as u16).for_each(|who| fight.take_control(CombatantId(who)).unwrap());
@@ -110,7 +111,7 @@ fn crowd(game: &Game, combatants: usize, each: usize) -> Fight {
     fight
 }
 
-/// A crowd with how many statuses each, and what was measured of it.
+/// A crowd with a number of statuses each, and its measurements.
 struct Load {
     combatants: usize,
     each: usize,
@@ -128,7 +129,7 @@ impl Load {
         Self { combatants, each, fight, events: 0, nanos: Vec::new(), allocations: 0 }
     }
 
-    /// A minute of the fight, or more where a minute has few events.
+    /// A minute of the fight, or more if a minute has few events.
     fn go_on(&mut self) {
         let span = 60_000_000 * (10_000 / (self.combatants * self.each) as u64).clamp(1, 100);
         let until = self.fight.now() + Time(span);
@@ -141,7 +142,7 @@ impl Load {
     }
 }
 
-/// Time for an event as the number of live statuses grows. The crowds take turns, since the speed of a machine drifts.
+/// The time per event as the number of statuses grows. The crowds take turns, because the speed of a machine drifts.
 fn load() {
     const ROUNDS: usize = 11;
     let game = Game::open(format!("{FOLDER}/benches/rulesets/crowd.toml")).unwrap();

@@ -1,4 +1,4 @@
-//! What the calls of a game cost, in microseconds and as a part of a frame of a sixtieth of a second: medians of many.
+//! The cost of a game's calls, in microseconds and as a share of a frame of a sixtieth of a second: medians of many.
 //!
 //! `cargo bench --bench world`
 
@@ -29,7 +29,7 @@ fn row(what: &str, micros: f64) {
     println!("| {what} | {micros:.1} µs | {:.2} % |", micros / (FRAME as f64) * 100.0);
 }
 
-/// So many who walk in circles among one another, with the bogs of the toads.
+/// A number of combatants that walk in circles, with the zones of the toads.
 fn crowd(game: &Game, count: u16) -> (Fight, Vec<Handle>) {
     let mut fight = game.world_on_ground(&["mowers", "reeds"], 1);
     let characters = ["mower", "adder", "mower", "toad"].map(|name| game.character(name).unwrap());
@@ -38,7 +38,7 @@ fn crowd(game: &Game, count: u16) -> (Fight, Vec<Handle>) {
         let handle = fight.spawn(character, side, [f64::from(number), 0.0], &mut Silent).unwrap();
         let who = fight.combatant(handle).unwrap();
         fight.move_by_game(who).unwrap();
-        // Nobody is ever defeated, so that every frame is alike.
+        // Nobody is ever defeated, so that all frames are similar.
         let lives = game.program().find_attribute("lives").unwrap();
         fight.set_base(who, lives, 1e9, &mut Silent).unwrap();
         fight.set_pool(who, game.pool("health").unwrap(), 1e9).unwrap();
@@ -114,7 +114,7 @@ fn main() {
     let bytes = kept.bytes();
     row("`snapshot_into`, ten combatants on the ground", median(|_| fight.snapshot_into(&mut kept)));
     row("`restore`, ten combatants on the ground", median(|_| fight.restore(&kept).unwrap()));
-    // What happens in eight frames depends on when they are: once for each second of the fight.
+    // The cost of eight frames depends on their time: measured once for each second of the fight.
     let mut times: Vec<f64> = Vec::new();
     for second in 1..=30 {
         fight.restart(2);

@@ -1,4 +1,4 @@
-//! Holds a ruleset to its own expectations, as a build server would after every change.
+//! Checks the expectations of a ruleset, as a build server would after every change.
 //!
 //! `cargo run --release --example balance_in_ci`; as a test of a game of one's own, the body of
 //! `unmet_expectations` is all that is needed:
@@ -19,7 +19,7 @@ use edgeplane::{Error, Game, TrialsPlan};
 
 const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
 
-/// Every expectation that does not hold, in one line.
+/// Every expectation that does not hold, one line each.
 fn unmet_expectations(ruleset: &str) -> Result<Vec<String>, Error> {
     let game = Game::open(ruleset)?;
     let mut unmet = Vec::new();

@@ -1,5 +1,5 @@
 //! A boss with phases: when each begins over many fights, how long it lasts, and how often it decides the fight. The
-//! phases are the demo's data; this only listens.
+//! phases are part of the demo's data; this example only observes.
 //!
 //! `cargo run --release --example boss_phases`
 
@@ -13,7 +13,7 @@ const DEMO: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../../demo/weir-nine");
 const FIGHTS: u64 = 2_000;
 const PHASES: [&str; 3] = ["it comes", "it calls", "it grinds faster"];
 
-/// Notes when the phases of one fight begin.
+/// Records when the phases of one fight begin.
 struct Phases {
     boss: CombatantId,
     faster: StatusId,
@@ -51,7 +51,7 @@ fn main() -> Result<(), Error> {
             let until = reached.get(phase + 1).copied().unwrap_or(fight.now());
             lasts[phase].push((until - *at).seconds());
         }
-        // The keepers are listed first.
+        // The keepers are the first side.
         if ending.winner().is_some_and(|side| side.index() == 1) && !reached.is_empty() {
             lost_in[reached.len() - 1] += 1;
         }

@@ -1,4 +1,4 @@
-//! A policy written in Rust: a lampwright who looks ahead, against the one of the ruleset.
+//! A policy written in Rust: a lampwright that plans ahead, compared with the policy of the ruleset.
 //!
 //! `cargo run --release --example custom_policy`
 
@@ -8,7 +8,7 @@ use edgeplane::fight::{Controller, Decision, View};
 use edgeplane::study::share_of;
 use edgeplane::{AbilityId, CombatantId, Game, PoolId, Silent};
 
-/// Keeps one portion of oil for a flare that fells somebody, and mends whoever loses most before it is too late.
+/// Keeps one portion of oil for a flare that defeats a target, and heals whoever has lost most before it is too late.
 struct Careful {
     health: PoolId,
     oil: PoolId,
@@ -29,7 +29,7 @@ impl Careful {
         })
     }
 
-    /// Somebody of a side who has the least of something.
+    /// The combatant of a side with the lowest value.
     fn least(list: impl Iterator<Item = CombatantId>, of: impl Fn(CombatantId) -> f64) -> Option<CombatantId> {
         list.min_by(|a, b| of(*a).total_cmp(&of(*b)))
     }

@@ -1,5 +1,5 @@
-//! A fight inside a game loop: 60 frames a second, one combatant in the player's hands, the other
-//! under its own policy, and a moment that is taken back.
+//! A fight in a game loop: 60 frames per second, one combatant controlled by the player, the other by its own policy,
+//! and a moment that is rolled back.
 //!
 //! `cargo run --release --example in_a_game_loop`
 
@@ -10,7 +10,7 @@ use edgeplane::{Error, Game, Silent, Time};
 
 const RULES: &str = include_str!("rulesets/small.toml");
 
-/// What a game would show: here, how often the screen would have flashed.
+/// What a game would show: here, the number of flashes of the screen.
 #[derive(Default)]
 struct Screen {
     hits: u32,
@@ -38,7 +38,7 @@ fn main() -> Result<(), Error> {
     let mut screen = Screen::default();
     let mut frame = 0;
     while fight.ending().is_none() {
-        // What the player asks for; the reason says why not, and from when on.
+        // The player's request; a refusal has a reason, and the time at which it ends if known.
         for ability in [shove, swing] {
             match fight.use_ability(player, ability, Some(crab), &mut Silent)? {
                 Ok(()) => break,
@@ -48,7 +48,7 @@ fn main() -> Result<(), Error> {
                 Err(_) => {}
             }
         }
-        // 60 frames a second. Times are whole microseconds, so frames do not add up errors.
+        // 60 frames per second. Times are whole microseconds, so errors do not accumulate over frames.
         frame += 1;
         fight.advance(Time(frame * 1_000_000 / 60), &mut screen)?;
         if frame % 120 == 0 {
@@ -68,7 +68,7 @@ fn main() -> Result<(), Error> {
         screen.damage
     );
 
-    // A snapshot holds everything that can change: try the same moment twice.
+    // A snapshot contains the complete state: the same moment can be played twice.
     fight.restart(3);
     fight.advance(Time::from_seconds(3.0), &mut Silent)?;
     let moment = fight.snapshot();

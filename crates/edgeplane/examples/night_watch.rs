@@ -1,12 +1,12 @@
-//! The demo's night shift in real time, in a terminal: you are one of the keepers, keys use abilities.
+//! The demo's night shift in real time, in a terminal: the player is one of the keepers and uses abilities by keys.
 //!
-//! `cargo run --release --example night_watch`, or with the encounter and who you are:
-//! `cargo run --release --example night_watch -- mill_race gatekeeper`.
+//! `cargo run --release --example night_watch`, or with an encounter and a character: `cargo run --release --example
+//! night_watch -- mill_race gatekeeper`.
 //!
-//! It also takes its keys from a file, each with its second, and prints the screen at the end:
-//! `cargo run --example night_watch -- --script crates/edgeplane/examples/night_watch.keys`.
+//! It can also read its keys from a file, each with its time in seconds, and print the final screen: `cargo run
+//! --example night_watch -- --script crates/edgeplane/examples/night_watch.keys`.
 
-// A game has a clock, arguments and a screen; the core has none of them.
+// The game needs a clock, arguments and a screen; the core has none of them.
 #![allow(clippy::print_stdout, clippy::disallowed_methods, clippy::disallowed_types, dead_code)]
 
 use std::time::{Duration, Instant};
@@ -25,14 +25,14 @@ use ratatui::{Frame, Terminal};
 type Failed = Box<dyn std::error::Error>;
 
 const FRAMES: u64 = 30;
-/// Seconds for which a number floats beside whom it is about.
+/// Seconds for which a number floats beside its combatant.
 const FLOATS: f64 = 1.2;
-/// Seconds for which the answer to a key is shown.
+/// Seconds for which the response to a key is shown.
 const SAID: f64 = 4.0;
 const LOG_LINES: usize = 5;
 const BAR: usize = 24;
 
-/// What a key asks for.
+/// The meaning of a key.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(crate) enum Key {
     /// The ability with this number, from 0.
@@ -56,7 +56,7 @@ impl Key {
     }
 }
 
-/// A number beside somebody: when, whom, what.
+/// A floating number: the time, the combatant, the text.
 struct Float {
     at: Time,
     who: CombatantId,
@@ -64,7 +64,7 @@ struct Float {
     color: Color,
 }
 
-/// What has happened since the last frame.
+/// The events since the last frame.
 #[derive(Default)]
 struct Happened(Vec<(Time, Event)>);
 
@@ -78,7 +78,7 @@ impl Observer for Happened {
     }
 }
 
-/// The game around a fight: who plays, at whom, and what the screen still shows.
+/// The game around a fight: the player, its target, and the contents of the screen.
 pub(crate) struct Watch {
     game: Game,
     fight: Fight,
@@ -89,7 +89,7 @@ pub(crate) struct Watch {
     floats: Vec<Float>,
     log: Vec<String>,
     message: String,
-    /// When that was said: it fades.
+    /// The time of the response, which fades.
     said_at: Time,
     pub(crate) paused: bool,
 }
@@ -122,7 +122,7 @@ impl Watch {
         &self.fight.setup().combatants[who.index()].label
     }
 
-    /// The next enemy that stands, in the order of the encounter.
+    /// The next standing enemy, in the order of the encounter.
     fn next_target(&mut self) {
         let side = self.fight.side(self.player);
         let enemies: Vec<_> =
@@ -146,7 +146,8 @@ impl Watch {
         Ok(())
     }
 
-    /// At the target, if the ability can be used on it; else it picks by itself: a bandage is not for enemies.
+    /// On the target if the ability can be used on it; otherwise it picks by itself, as a bandage cannot be used on
+    /// enemies.
     fn use_ability(&mut self, number: usize) -> Result<(), Failed> {
         let Some(ability) = self.abilities.get(number).copied() else { return Ok(()) };
         let name = self.game.program().ability(ability).name.clone();
@@ -162,7 +163,7 @@ impl Watch {
         Ok(())
     }
 
-    /// Lets time pass up to a moment, and takes in what happens.
+    /// Advances to a time, and collects the events.
     pub(crate) fn advance(&mut self, until: Time) -> Result<(), Failed> {
         self.fight.advance(until, &mut self.happened)?;
         for (at, event) in std::mem::take(&mut self.happened.0) {
@@ -247,12 +248,12 @@ impl Watch {
         ])
     }
 
-    /// Two lines for each: bars and floating numbers, then what it casts and what it has on it.
+    /// Two lines for each combatant: bars and floating numbers, then its cast and its statuses.
     fn field(&mut self) -> Vec<Line<'static>> {
         let setup = self.fight.setup().clone();
         let mut lines = Vec::new();
         for (side, name) in setup.sides.iter().enumerate() {
-            // What the bars are is said once.
+            // The bars are labelled once.
             let heads = if side == 0 { self.heads() } else { String::new() };
             lines.push(Line::from(vec![Span::from(format!(" {name:<17}")).bold(), Span::from(heads).dark_gray()]));
             let of_side: Vec<_> = self.fight.present().filter(|who| self.fight.side(*who).index() == side).collect();
@@ -324,7 +325,7 @@ impl Watch {
         Line::from(spans)
     }
 
-    /// A line for each ability: what it costs, when it is ready again, why it cannot be used.
+    /// A line for each ability: its cost, when it is ready again, why it cannot be used.
     fn draw_buttons(&mut self, frame: &mut Frame<'_>, area: Rect, block: Block<'_>) {
         let (setup, now) = (self.fight.setup().clone(), self.fight.now());
         let mut lines = Vec::new();
@@ -357,7 +358,7 @@ impl Watch {
     }
 }
 
-/// The keys of a script: on each line a second and a key, or words after `#`.
+/// The keys of a script: each line has a time in seconds and a key, or a comment after `#`.
 pub(crate) fn read_script(text: &str) -> Result<Vec<(Time, Key)>, Failed> {
     let mut keys = Vec::new();
     for (number, line) in text.lines().enumerate() {
@@ -376,7 +377,7 @@ pub(crate) fn read_script(text: &str) -> Result<Vec<(Time, Key)>, Failed> {
     Ok(keys)
 }
 
-/// Plays a script, and gives the screen as it is at its end, line by line.
+/// Plays a script and returns the final screen, line by line.
 pub(crate) fn play_script(watch: &mut Watch, keys: &[(Time, Key)], width: u16, height: u16) -> Result<String, Failed> {
     for (at, key) in keys {
         watch.advance(*at)?;
@@ -392,7 +393,7 @@ pub(crate) fn play_script(watch: &mut Watch, keys: &[(Time, Key)], width: u16, h
     Ok((0..height).map(row).collect::<Vec<_>>().join("\n").trim_end().to_owned() + "\n")
 }
 
-/// At 30 frames a second, until somebody has won and a key is pressed.
+/// At 30 frames per second, until the fight is over and a key is pressed.
 fn play(watch: &mut Watch) -> Result<(), Failed> {
     let mut terminal = ratatui::try_init()?;
     let (start, mut paused_for) = (Instant::now(), Duration::ZERO);

@@ -1,6 +1,6 @@
-//! A small world beside a general entity-component crate: the game owns bodies and moves them, the fight knows who hits whom.
-//! Creatures come out of the reeds and vanish, the world is saved and loaded in between, and goes on as if nothing had been.
-//! Later somebody edits the rules, and the running world adopts them.
+//! A small world next to a general entity-component crate: the game owns and moves the bodies, the fight handles
+//! combat. Creatures appear from the reeds and disappear, and the world is saved, loaded and continued. Finally the
+//! rules are edited, and the running world adopts them.
 //!
 //! `cargo run --release --example small_world`
 
@@ -15,17 +15,17 @@ const MOWERS: SideId = SideId(0);
 const REEDS: SideId = SideId(1);
 const FRAME: f64 = 1.0 / 60.0;
 
-/// A body of the game's own physics: where it is, how it moves, and how fast it can.
+/// A body in the game's own physics: its position, velocity, and speed.
 struct Body {
     place: [f64; 2],
     velocity: [f64; 2],
     speed: f64,
 }
 
-/// Seconds for which one who was defeated is still lying there.
+/// Seconds for which a defeated creature remains.
 struct Lying(f64);
 
-/// What the game shows.
+/// The output of the game.
 #[derive(Default)]
 struct Screen {
     hits: u32,
@@ -56,7 +56,7 @@ fn spawn(
     Ok(())
 }
 
-/// A few lines of physics: everybody walks to the nearest enemy, and stops a metre from it.
+/// Simple physics: everybody walks to the nearest enemy and stops at one metre.
 fn walk(bodies: &mut World, fight: &Fight) -> Result<Vec<Motion>, Error> {
     let mut motions = Vec::new();
     let mut standing = Vec::new();
@@ -78,7 +78,7 @@ fn walk(bodies: &mut World, fight: &Fight) -> Result<Vec<Motion>, Error> {
     Ok(motions)
 }
 
-/// Whoever has been defeated lies there for two seconds, and vanishes.
+/// Removes creatures two seconds after their defeat.
 fn bury(bodies: &mut World, fight: &mut Fight, screen: &mut Screen) -> Result<(), Error> {
     let mut fallen = Vec::new();
     let mut gone = Vec::new();
@@ -100,7 +100,7 @@ fn bury(bodies: &mut World, fight: &mut Fight, screen: &mut Screen) -> Result<()
     Ok(())
 }
 
-/// The ground from above, with a dot every two metres: who stands as a capital, who lies there as a small letter.
+/// A map of the ground with a dot every two metres: standing creatures are capitals, defeated ones small letters.
 fn map(bodies: &World, fight: &Fight) -> Result<Vec<String>, Error> {
     let dot = |row: usize, column: usize| if row.is_multiple_of(2) && column.is_multiple_of(4) { '·' } else { ' ' };
     let mut cells: Vec<Vec<char>> = (0..25).map(|row| (0..49).map(|column| dot(row, column)).collect()).collect();
@@ -116,7 +116,7 @@ fn map(bodies: &World, fight: &Fight) -> Result<Vec<String>, Error> {
     Ok(cells.into_iter().map(|row| row.into_iter().collect()).collect())
 }
 
-/// What there is to say about this many seconds of the world, and how it looks at the end.
+/// A log of this many seconds of the world, and its final map.
 pub(crate) fn live(seconds: u32) -> Result<Vec<String>, Error> {
     let mut said = Vec::new();
     let mut game = Game::from_text("meadow.toml", RULES)?;
@@ -138,7 +138,7 @@ pub(crate) fn live(seconds: u32) -> Result<Vec<String>, Error> {
         fight.advance(Time(u64::from(frame + 1) * 1_000_000 / 60), &mut screen)?;
         bury(&mut bodies, &mut fight, &mut screen)?;
         if frame == 60 * 45 {
-            // What a save game would hold beside the bodies; another process goes on with it.
+            // What a save game would contain in addition to the bodies; another process continues with it.
             let text = serde_json::to_string(&fight.save()).unwrap_or_default();
             let Ok(saved) = serde_json::from_str::<SavedFight>(&text) else { break };
             fight = game.load(&saved)?;
@@ -149,7 +149,7 @@ pub(crate) fn live(seconds: u32) -> Result<Vec<String>, Error> {
             ));
         }
         if frame == 60 * 70 {
-            // A designer has saved the file: an error in it would be shown, and the world would run on as it is.
+            // A designer has saved the file: an error in it would be shown, and the world would continue unchanged.
             game = Game::from_text("meadow.toml", &RULES.replace("lives = 260", "lives = 320"))?;
             let report = game.adopt(&mut fight)?;
             creatures = [(game.character("adder")?, 3.0), (game.character("toad")?, 2.0)];

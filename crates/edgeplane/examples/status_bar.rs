@@ -1,5 +1,5 @@
-//! A status bar: what a game draws beside a health bar, once a second through a fight of the demo.
-//! Pictures are shown by name, bad statuses in brackets, those about to end with an exclamation mark.
+//! A status bar: what a game draws beside a health bar, once per second of a fight of the demo. Icons are shown by
+//! name, debuffs in brackets, and statuses about to end with an exclamation mark.
 //!
 //! `cargo run --release --example status_bar`
 
@@ -31,7 +31,7 @@ fn main() -> Result<(), Error> {
         }
         let (now, cap) = (fight.pool(who, health), fight.cap(who, health));
         let full = (20.0 * now / cap).round() as usize;
-        // Gear and other hidden statuses are not for players' eyes; the longest to go come last.
+        // Gear and other hidden statuses are not shown to players; those with the longest remaining time come last.
         let mut held: Vec<HeldStatus> = fight.statuses(who)?.into_iter().filter(|one| !one.hidden).collect();
         held.sort_by(|a, b| a.remaining.unwrap_or(f64::MAX).total_cmp(&b.remaining.unwrap_or(f64::MAX)));
         let bar: Vec<String> = held.iter().map(drawn).collect();

@@ -1,4 +1,4 @@
-//! What does a number do, along its whole range? As CSV, for a spreadsheet.
+//! The effect of a number along its whole range, as CSV for a spreadsheet.
 //!
 //! `cargo run --release --example sweep_to_csv > heft.csv`
 

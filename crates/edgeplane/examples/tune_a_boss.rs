@@ -1,4 +1,4 @@
-//! How tough should the boss be, for the keepers to win seven fights in ten and for it to last nine seconds?
+//! How tough should the boss be, so that the keepers win seven of ten fights and the fight lasts nine seconds?
 //!
 //! `cargo run --release --example tune_a_boss`
 
@@ -15,12 +15,12 @@ fn main() -> Result<(), Error> {
     let numbers =
         [vary("character.silt_crab.attributes.grit*=0.5..2"), vary("character.silt_crab.attributes.heft*=0.5..2")];
     let goals = [Goal::parse("win_rate(keepers) = 70% +- 3%"), Goal::parse("duration in 8.5..10")];
-    // Both are written here and known to be right; in a tool one would report them to its user.
+    // Both are constants here and known to be valid; a tool would report errors to its user.
     let (numbers, goals): (Vec<Vary>, Vec<Goal>) =
         (numbers.into_iter().flatten().collect(), goals.into_iter().flatten().collect());
     let plan = TrialsPlan { trials: 2_000, ..TrialsPlan::default() };
     let found = run_tuning(&game, "duel", &numbers, &goals, &plan.into(), &|_| {})?;
-    println!("{}", if found.met { "All goals are met with" } else { "Nothing meets the goals; the nearest is" });
+    println!("{}", if found.met { "All goals are met by" } else { "No values meet the goals; the nearest is" });
     for number in &found.numbers {
         println!("  {} × {:.3} (now {})", number.path, number.value, number.now);
     }

@@ -1,4 +1,4 @@
-//! Who wins, and what does a number change about it?
+//! Who wins, and how does a number change that?
 //!
 //! `cargo run --release --example who_wins`
 

@@ -173,8 +173,8 @@ impl Taking<'_> {
     /// Records a cell that differs from the value in the files.
     fn take(&mut self, path: &str, node: Option<&Node>, text: &str, cell: Span) -> Result<(), Diagnostic> {
         let Some((node, before)) = node.and_then(|node| Some((node, written(node, self.sources)?))) else {
-            let message = format!("nothing stands at `{path}` in the files");
-            let help = "a sheet changes what is there; what is new is written into the files first";
+            let message = format!("the files have no value at `{path}`");
+            let help = "a sheet can only change existing values; add new ones to the files first";
             return Err(Diagnostic::at(Code::UnknownPath, cell, message).help(help));
         };
         let place = (node.span.file, node.span.start);
@@ -182,7 +182,7 @@ impl Taking<'_> {
             if said == text || same_number(said, text) {
                 return Ok(());
             }
-            let message = format!("two cells say different things of `{path}`: `{said}` and `{text}`");
+            let message = format!("two cells have different values for `{path}`: `{said}` and `{text}`");
             return Err(Diagnostic::at(Code::DuplicateName, cell, message).label(*first, "first said here"));
         }
         self.said.insert(place, (cell, text.to_owned()));
@@ -210,8 +210,7 @@ fn first_column(section: &str) -> &'static str {
 fn no_header(section: &str, header: &[(String, Span)]) -> Diagnostic {
     let wanted = first_column(section);
     let found: Vec<&str> = header.iter().map(|(text, _)| text.as_str()).collect();
-    let message =
-        format!("the first row has to begin with `{wanted}` and to name the columns; it says `{}`", found.join(","));
+    let message = format!("the first row must begin with `{wanted}` and name the columns; it is `{}`", found.join(","));
     let diagnostic = Diagnostic::new(Code::MissingKey, message);
     let diagnostic = match header.first() {
         Some((_, span)) => diagnostic.label(*span, ""),
@@ -220,7 +219,7 @@ fn no_header(section: &str, header: &[(String, Span)]) -> Diagnostic {
     if header.iter().any(|(text, _)| text.contains(';') || text.contains('\t')) {
         return diagnostic.help("cells are separated by commas: save the sheet as comma-separated values");
     }
-    diagnostic.help(format!("`edgeplane sheet RULESET {section} --format csv` writes a sheet that can be taken back"))
+    diagnostic.help(format!("`edgeplane sheet RULESET {section} --format csv` writes a sheet that can be imported"))
 }
 
 fn empty(name: &str) -> Diagnostic {

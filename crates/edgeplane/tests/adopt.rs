@@ -402,7 +402,7 @@ fn held(fight: &Fight, who: edgeplane::CombatantId, name: &str) -> Option<(u32, 
     held.iter().find(|held| held.status == status).map(|held| (held.stacks, held.remaining.unwrap_or(f64::INFINITY)))
 }
 
-/// What is on its way arrives as it would have, although the one who sent it has the ability no more.
+/// What is on its way arrives as it would have, although its caster has lost the ability.
 #[test]
 fn what_is_on_its_way_arrives_without_its_ability() {
     let rules = |has: &str| {
@@ -446,7 +446,7 @@ fn whoever_waits_looks_at_the_edited_rules_at_once() {
         let used = log.events.iter().any(|one| matches!(one.event, Event::Used { .. }) && one.at == at(2.5));
         assert!(used, "{forbids}: {log:?}");
     }
-    // And what holds no more under them ends.
+    // Statuses whose condition is false under them end.
     let mut fight = game(rules).fight("e", 1).unwrap();
     fight.advance(at(2.5), &mut Silent).unwrap();
     let mut log = Log::default();

@@ -93,9 +93,9 @@ fn set(path: &str, value: &str) -> Result<Game, Error> {
 #[test]
 fn a_value_set_on_the_command_line_is_checked_like_any_other() {
     for (path, value, expected) in [
-        ("abilty.boathook.cast", "1", "#! 1:1 unknown-path | nothing is called `abilty` at this point of the path"),
-        ("attributes.hefd", "1", "#! 1:1 unknown-path | nothing is called `hefd` at this point of the path"),
-        ("hit_steps.gard.amount", "1", "#! 1:1 unknown-path | nothing is called `gard` at this point of the path"),
+        ("abilty.boathook.cast", "1", "#! 1:1 unknown-path | the path has no entry `abilty` here"),
+        ("attributes.hefd", "1", "#! 1:1 unknown-path | the path has no entry `hefd` here"),
+        ("hit_steps.gard.amount", "1", "#! 1:1 unknown-path | the path has no entry `gard` here"),
         ("ability.boathook.cats", "1", "#! 1:1 unknown-key | `ability.boathook` has no key `cats`"),
         ("character.lockhand.attributes.hefd", "1", "#! 1:1 unknown-name | no attribute is called `hefd`"),
         ("ability.boathook.cast", "1 +", "#! 1:4 formula-syntax | expected a value before the end of the formula"),
@@ -246,7 +246,7 @@ fn general_words_lead_to_those_of_the_format() {
         ("[status.slow]\nduration = 1\nmodifiers = []", "did you mean `modify`?"),
         ("[ability.jab]\ntargets = { who = \"allies\" }\ndoes = [{ interrupt = true }]", "did you mean `side`?"),
         ("[[hit_steps]]\nname = \"lucky\"\nmark = \"lucky\"\nwhen = \"chance(10%)\"", "did you mean `roll`?"),
-        ("[status.slow]\nduration = \"inf\"", "a time without end is a number, without quotes: `inf`"),
+        ("[status.slow]\nduration = \"inf\"", "an unlimited time is written as a number, without quotes: `inf`"),
         (
             "[status.thorns]\nduration = 3\non = [{ event = \"hit_taken\", when = \"owner.level > 2\", does = [{ interrupt = true }] }]",
             "did you mean `self`?",
@@ -263,14 +263,14 @@ fn general_words_lead_to_those_of_the_format() {
         ),
         (
             "[damage_types.silt]\n[attributes]\nward = { base = 0, per = \"damage_type\" }\n[[hit_steps]]\nname = \"ward\"\namount = \"amount * target.ward.this\"",
-            "the value for the damage type at hand is the attribute alone, without `.this`; the types are `silt`",
+            "the value for the current damage type is the attribute alone, without `.this`; the types are `silt`",
         ),
         ("[[expect]]\nencounter = \"duel\"\nthat = \"draw_rate\"\nat_most = 0.1", "did you mean `in`?"),
         ("[ability.jab]\nmana_cost = 3\ndoes = [{ interrupt = true }]", "did you mean `cost`?"),
         ("[ability.jab]\ntargets = \"enemy\"\ndoes = [{ interrupt = true }]", "did you mean `enemies`?"),
         ("[encounter.duel]\nteam1 = [\"a\"]", "did you mean `sides`?"),
         ("[characters.crab]", "did you mean `character`?"),
-        ("[status.s]\nduration = \"5s\"", "units are not written: times are in seconds, lengths in metres"),
+        ("[status.s]\nduration = \"5s\"", "omit the unit: times are in seconds, lengths in metres"),
         ("[expect.fair]\nthat = \"draw_rate\"", "write each of them under `[[expect]]`; none has a name in brackets"),
     ] {
         assert_eq!(help_of(text), help, "{text}");

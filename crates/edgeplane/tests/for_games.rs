@@ -136,7 +136,7 @@ fn reports_are_measured_like_anything_else() {
 fn a_report_takes_four_numbers_at_most() {
     let text = RULES.replace("\"stacks * 2\", -1, 0.5", "1, 2, 3, 4");
     let error = Game::from_text("rules.toml", &text).unwrap_err().to_string();
-    assert!(error.contains("has 5 numbers; at most 4 go along"), "{error}");
+    assert!(error.contains("has 5 numbers; at most 4 are allowed"), "{error}");
 }
 
 /// All that a game does by itself goes through the rules, and has the name of its cause.
@@ -377,8 +377,11 @@ fn the_game_is_asked_only_where_its_changes_are_noticed() {
         ("[attributes]\nheft = 'height(1, 2)'", "cannot be called in an attribute"),
         ("[status.s]\nduration = 2\nwhile = 'in_sight()'", "cannot be called in a `while`"),
         ("[ability.a]\ncost = { health = 'doubled(1)' }", "cannot be called in a cost"),
-        ("[ability.a]\ndoes = [{ damage = 'height(1)' }]", "called as `height(of, step)`"),
-        ("[formula.chancy]\nis = 'dice(1, 6)'\ngame = true", "chance cannot be drawn in a formula that stands in"),
+        ("[ability.a]\ndoes = [{ damage = 'height(1)' }]", "the form is `height(of, step)`"),
+        (
+            "[formula.chancy]\nis = 'dice(1, 6)'\ngame = true",
+            "random draws are not allowed in the default of a function",
+        ),
     ] {
         let error = Game::from_text("wrong.toml", &format!("{ASKING}\n{wrong}")).unwrap_err().to_string();
         assert!(error.contains(expected), "{wrong}: {error}");

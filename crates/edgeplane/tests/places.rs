@@ -250,7 +250,7 @@ fn what_cannot_be_used_at_a_place_says_why() {
         let (game, mut fight) = thrower(ability);
         let act = game.ability("act").unwrap();
         let error = fight.use_ability_at(one, act, [1.0, 1.0], &mut log).unwrap_err().to_string();
-        assert!(error.contains("`act` is used on somebody"), "{error}");
+        assert!(error.contains("`act` can only be used on combatants"), "{error}");
         assert!(fight.use_ability_at(one, act, [f64::INFINITY, 1.0], &mut log).is_err());
         assert!(fight.use_ability_at(one, edgeplane::AbilityId(99), [1.0, 1.0], &mut log).is_err());
         assert_eq!(fight.ending(), None, "a wrong call ends no fight");

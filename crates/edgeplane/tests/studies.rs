@@ -99,8 +99,8 @@ fn varied_numbers_are_read_or_refused() {
         ("=1..2", "write it as PATH="),
         ("a.b=2..1", "the range 2..1 is empty"),
         ("a.b=1..x", "`x` is not a number"),
-        ("a.b=1..2:0", "a step of 0 leads nowhere"),
-        ("a.b=1..2:-1", "a step of -1 leads nowhere"),
+        ("a.b=1..2:0", "a step of 0 is too small or negative"),
+        ("a.b=1..2:-1", "a step of -1 is too small or negative"),
         ("a.b=0..1:0.0001", "10001 values are too many"),
         ("a.b=inf", "`inf` is not a number"),
     ] {
@@ -112,7 +112,7 @@ fn varied_numbers_are_read_or_refused() {
     assert!(matches!(refused, Err(Error::Ruleset { .. })), "{refused:?}");
     let nothing = [Vary::parse("ability.boathook.colour*=1..2").unwrap()];
     let refused = run_sweep(&game, "duel", &nothing, &["duration"], &plan(10), &|_| {}).unwrap_err();
-    assert_eq!(refused.to_string(), "nothing stands at `ability.boathook.colour` in the ruleset");
+    assert_eq!(refused.to_string(), "the ruleset has no value at `ability.boathook.colour`");
 }
 
 #[test]
@@ -261,7 +261,7 @@ fn goals_are_read_or_refused() {
         ("duration = soon", "`soon` is not a number"),
         ("= 4", "write it as"),
         ("duration in 4", "write it as"),
-        ("duration in 9..4", "nothing is at least 9 and at most 4"),
+        ("duration in 9..4", "no value is at least 9 and at most 4"),
     ] {
         assert!(goal(text).unwrap_err().contains(printed), "{text}: {:?}", goal(text));
     }

@@ -271,7 +271,7 @@ fn an_endless_chain_names_those_who_made_it() {
     "#;
     assert_eq!(
         endless(two, "ping"),
-        "at 0.000000 s: `ping` and `pong` trigger each other without end (1000 times at one moment)"
+        "at 0.000000 s: `ping` and `pong` trigger each other endlessly (1000 times in one moment)"
     );
     let one = r#"
         [status.echo]
@@ -279,7 +279,7 @@ fn an_endless_chain_names_those_who_made_it() {
         reapply = "separate"
         on = [{ event = "gained", does = [{ apply = "echo" }] }]
     "#;
-    assert_eq!(endless(one, "echo"), "at 0.000000 s: `echo` triggers itself without end (1000 times at one moment)");
+    assert_eq!(endless(one, "echo"), "at 0.000000 s: `echo` triggers itself endlessly (1000 times in one moment)");
 }
 
 #[test]

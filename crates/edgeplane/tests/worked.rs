@@ -461,7 +461,7 @@ fn a_fight_that_cannot_go_on_says_why() {
         ),
         (
             "[ability.swing]\ndoes = []",
-            "at 0.000000 s: `one` uses `swing` again and again without time passing (1000 times) (give it a cooldown, a cast or a recovery above zero)",
+            "at 0.000000 s: `one` uses `swing` repeatedly without time passing (1000 times) (give it a cooldown, a cast or a recovery above zero)",
         ),
         (
             "[ability.swing]\ncast = 0.001\ndoes = []",

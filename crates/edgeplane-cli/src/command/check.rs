@@ -1,4 +1,4 @@
-//! `edgeplane check`: are my files right?
+//! `edgeplane check`: checks a ruleset.
 
 use edgeplane::{Error, Game, Program, Sources};
 use serde::Serialize;
@@ -42,7 +42,7 @@ fn sound(game: &Game, args: &CheckArgs, sink: &Sink<'_>) -> Result<(), Failure> 
         Format::Json => sink.json(&Report { sound: true, files, diagnostics: warnings }),
         Format::Csv => sink.csv(&diagnostics::rows(&warnings)),
         Format::Text => {
-            // Warnings are about the files, like errors, and so on the same way out.
+            // Warnings concern the files, like errors, and are therefore printed in the same way.
             if !program.warnings().is_empty() {
                 diagnostics::report(program.sources(), program.warnings());
             }
@@ -51,7 +51,7 @@ fn sound(game: &Game, args: &CheckArgs, sink: &Sink<'_>) -> Result<(), Failure> 
     }
 }
 
-/// As many to a line as fit on a screen.
+/// As many per line as fit on a screen.
 fn in_lines(parts: &[String]) -> String {
     const SCREEN: usize = 110;
     let mut lines = vec![String::new()];
@@ -97,5 +97,5 @@ fn parts(title: &str, program: &Program, files: usize) -> String {
         0 => String::new(),
         some => format!(", {}", text::counted(some, "warning", "warnings")),
     };
-    format!("{} is sound: {files}, no errors{warnings}\n{}", text::bold(title), in_lines(&parts))
+    format!("{} is valid: {files}, no errors{warnings}\n{}", text::bold(title), in_lines(&parts))
 }

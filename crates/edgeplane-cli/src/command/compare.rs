@@ -1,4 +1,4 @@
-//! `edgeplane compare`: what did my edit do?
+//! `edgeplane compare`: the effect of an edit.
 
 use edgeplane::study::{Difference, MANY_OF_A_KIND, run_comparison};
 use edgeplane::{Game, Setup};
@@ -21,10 +21,14 @@ pub(crate) fn run(args: &CompareArgs) -> Result<(), Failure> {
     let (old, new, encounter) = match args.what.as_slice() {
         [one, encounter] => (one, one, encounter),
         [old, new, encounter] => (old, new, encounter),
-        _ => return Err(Failure::Message("compare takes a ruleset, perhaps another, and an encounter".to_owned())),
+        _ => {
+            return Err(Failure::Message(
+                "compare takes a ruleset, optionally another one, and an encounter".to_owned(),
+            ));
+        }
     };
     if old == new && args.set.is_empty() {
-        let message = "there is nothing to compare: name a second ruleset, or try a value with --set PATH=VALUE";
+        let message = "there is nothing to compare: name a second ruleset, or set a value with --set PATH=VALUE";
         return Err(Failure::Message(message.to_owned()));
     }
     let (old, new) = (Game::open(old)?, Game::open_with(new, &args.set)?);
@@ -41,7 +45,7 @@ pub(crate) fn run(args: &CompareArgs) -> Result<(), Failure> {
         Format::Text => {
             let fights = text::grouped(trials);
             let heading =
-                format!("{encounter} · {fights} pairs of fights on the same chances · seed {}", args.plan.seed);
+                format!("{encounter} · {fights} pairs of fights on the same random numbers · seed {}", args.plan.seed);
             sink.text(&format!("{}\n{}", text::bold(&heading), differences::draw(&edits, &found)))
         }
         Format::Json => {
@@ -51,11 +55,11 @@ pub(crate) fn run(args: &CompareArgs) -> Result<(), Failure> {
     }
 }
 
-/// How many combatants, or kinds of them, are compared one by one.
+/// The maximum number of combatants, or kinds of them, that are compared individually.
 const ONE_BY_ONE: usize = 12;
 
-/// Win rates, draws, duration, and what each combatant deals and takes; many of a kind that follow one another count
-/// together.
+/// Win rates, draws, duration, and the damage dealt and taken by each combatant; consecutive combatants of one kind are
+/// counted together.
 fn usual(setup: &Setup) -> Vec<String> {
     let mut measures: Vec<String> = setup.sides.iter().map(|side| format!("win_rate({side})")).collect();
     measures.extend(["draw_rate".to_owned(), "duration".to_owned(), "duration.p50".to_owned()]);
@@ -64,7 +68,7 @@ fn usual(setup: &Setup) -> Vec<String> {
     for kind in all.chunk_by(|one, next| one.character == next.character && one.side == next.side) {
         let character = kind[0].character;
         let name = &setup.program().characters()[character.index()].name;
-        // The name means all of them, and nobody else: in a measure, that of a side would go before it.
+        // The name means all of them and nobody else; in a measure, the name of a side would take precedence.
         let is_whole = all.iter().filter(|one| one.character == character).count() == kind.len();
         if kind.len() >= MANY_OF_A_KIND && is_whole && !setup.sides.contains(name) {
             of_whom.push((name, "defeated"));

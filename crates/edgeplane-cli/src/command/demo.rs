@@ -1,4 +1,4 @@
-//! `edgeplane demo`: the whole tour, on the demo ruleset, which travels within the tool.
+//! `edgeplane demo`: the whole tour on the demo ruleset, which is embedded in the tool.
 
 use std::path::{Path, PathBuf};
 
@@ -11,7 +11,7 @@ use crate::view::{progress, text};
 
 static WEIR_NINE: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/demo/weir-nine");
 
-/// A stop of the tour: what to say, and which command to run. `{r}` is the ruleset, `{o}` the folder.
+/// A stop of the tour: its heading, and the command to run. `{r}` is the ruleset, `{o}` the folder.
 struct Stop {
     says: &'static str,
     command: &'static [&'static str],
@@ -30,7 +30,7 @@ const TOUR: &[Stop] = &[
         &["explain", "{r}", "boathook", "--from", "lockhand", "--on", "silt_crab"],
     ),
     stop(
-        "The bell cracks its shell, stack by stack. What does that come to?",
+        "The bell cracks its shell, stack by stack. How much is that?",
         &["explain", "{r}", "cracked", "--from", "bell_ringer", "--on", "silt_crab"],
     ),
     stop(
@@ -40,11 +40,11 @@ const TOUR: &[Stop] = &[
     stop("Let them fight.", &["fight", "{r}", "duel", "--seed", "7"]),
     stop("Who wins, out of ten thousand?", &["trials", "{r}", "duel"]),
     stop(
-        "What if the crab were heavier? A number is tried without editing a file.",
+        "What if the crab were heavier? Setting a number without editing a file.",
         &["trials", "{r}", "duel", "--set", "character.silt_crab.attributes.heft=18"],
     ),
     stop(
-        "What did that do, apart from luck? Both are fought on the same chances.",
+        "What did that do, apart from luck? Both are played on the same random numbers.",
         &["compare", "{r}", "duel", "--set", "character.silt_crab.attributes.heft=18"],
     ),
     stop("Which number matters most?", &["sensitivity", "{r}", "duel", "-n", "4000"]),
@@ -64,9 +64,9 @@ const TOUR: &[Stop] = &[
             "win_rate(keepers) = 50% +- 1%",
         ],
     ),
-    stop("Is what we want to stay true still true?", &["verify", "{r}"]),
+    stop("Do all expectations still hold?", &["verify", "{r}"]),
     Stop {
-        says: "And a name that is misspelt does not just do nothing:",
+        says: "A misspelt name is reported:",
         command: &["check", "{r}", "--set", "ability.boathook.does.0.damage=6 + caster.hefd * 0.9"],
         fails: true,
     },

@@ -1,4 +1,4 @@
-//! `edgeplane explain`: what is this number, and why?
+//! `edgeplane explain`: where a number comes from.
 
 use edgeplane::study::explain::{
     AbilityExplanation, Beforehand, CharacterSheet, RuleExplanation, StatusExplanation, explain_ability_with,
@@ -44,10 +44,10 @@ pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
     }
 }
 
-/// Any other rule, unless a character, an ability or a status is meant.
+/// Any other rule, unless the name is that of a character, an ability or a status.
 fn rule_of(game: &Game, args: &ExplainArgs) -> Result<Option<RuleExplanation>, Failure> {
     let program = game.program();
-    // A piece of gear and a point are a status of their name too, of somebody.
+    // A piece of gear and a point are also statuses of that name.
     let is_own_status = |status: StatusId| !program.status(status).point && game.gear(&args.what).is_err();
     let is_other = program.find_status(&args.what).is_some_and(is_own_status)
         || program.find_ability(&args.what).is_some()
@@ -57,7 +57,7 @@ fn rule_of(game: &Game, args: &ExplainArgs) -> Result<Option<RuleExplanation>, F
     }
     match explain_rule(program, &args.what) {
         Ok(_) if !args.with.is_empty() => {
-            Err(Failure::Message(format!("`{}` has no statuses: leave --with away", args.what)))
+            Err(Failure::Message(format!("`{}` has no statuses: remove --with", args.what)))
         }
         Ok(explained) => Ok(Some(explained)),
         Err(edgeplane::Error::Unknown { .. }) => Ok(None),
@@ -65,7 +65,7 @@ fn rule_of(game: &Game, args: &ExplainArgs) -> Result<Option<RuleExplanation>, F
     }
 }
 
-/// How to ask for something else that has the same name.
+/// How to ask for another rule with the same name.
 fn other_meaning(game: &Game, args: &ExplainArgs) -> String {
     explain_rule(game.program(), &args.what)
         .map_or_else(|_| String::new(), |other| format!("; or ask for `{}.{}`", other.kind, other.name))
@@ -73,7 +73,7 @@ fn other_meaning(game: &Game, args: &ExplainArgs) -> String {
 
 fn status_of(game: &Game, status: StatusId, args: &ExplainArgs) -> Result<StatusExplanation, Failure> {
     let Some(on) = args.on.as_ref().or(args.from.as_ref()) else {
-        let message = format!("`{}` is a status: say whose it is, and who applies it, with --on and --from", args.what);
+        let message = format!("`{}` is a status: name its owner and its caster with --on and --from", args.what);
         return Err(Failure::Message(message + &other_meaning(game, args)));
     };
     let (from, on) = (game.character(args.from.as_ref().unwrap_or(on))?, game.character(on)?);
@@ -96,7 +96,7 @@ fn character_of(game: &Game, args: &ExplainArgs) -> Result<CharacterSheet, Failu
             || format!("there are {}", edgeplane::text::diagnostic::listed(&known)),
             |near| format!("did you mean `{near}`?"),
         );
-        return Err(Failure::Message(format!("nothing that can be explained is called `{}`; {help}", args.what)));
+        return Err(Failure::Message(format!("there is no rule called `{}`; {help}", args.what)));
     };
     if game.program().characters()[id.index()].template {
         let message = format!("`{}` is a template; explain a character that extends it", args.what);
@@ -119,14 +119,14 @@ fn ability_of(game: &Game, args: &ExplainArgs) -> Result<AbilityExplanation, Fai
             (game.character(from)?, game.character(from)?)
         }
         _ => {
-            let message = format!("`{}` is an ability: say who uses it on whom, with --from and --on", args.what);
+            let message = format!("`{}` is an ability: name its caster and its target with --from and --on", args.what);
             return Err(Failure::Message(message + &other_meaning(game, args)));
         }
     };
     explain_ability_with(game.program(), ability, from, on, &beforehand(game, args)?).map_err(Failure::from)
 }
 
-/// What both have beforehand.
+/// The initial statuses of both.
 fn beforehand(game: &Game, args: &ExplainArgs) -> Result<Beforehand, Failure> {
     let mut all = Beforehand::default();
     for With { whose, status, stacks } in &args.with {
@@ -135,7 +135,8 @@ fn beforehand(game: &Game, args: &ExplainArgs) -> Result<Beforehand, Failure> {
             Some("from") => all.caster.push((id, *stacks)),
             Some(_) => all.target.push((id, *stacks)),
             None => {
-                let message = format!("say who has `{status}`: --with from:{status} or --with on:{status}");
+                let message =
+                    format!("say which of the two has `{status}`: --with from:{status} or --with on:{status}");
                 return Err(Failure::Message(message));
             }
         }

@@ -1,4 +1,4 @@
-//! What to say, and with which exit code to leave, when a command cannot do what was asked.
+//! Messages and exit codes of commands that fail.
 
 use std::io::Write;
 
@@ -13,11 +13,11 @@ pub(crate) enum Failure {
     Diagnostics(Sources, Vec<Diagnostic>),
     /// A message.
     Message(String),
-    /// It has been reported already.
+    /// Already reported.
     Told,
-    /// Ctrl-C ended it before anything was known.
+    /// Ctrl-C ended it before there was any result.
     StoppedBefore,
-    /// Ctrl-C ended it early; what is known has been reported.
+    /// Ctrl-C ended it early; the results so far have been reported.
     Stopped,
     /// The answer is "no", and has been reported: a failed expectation, an unmet goal.
     No,
@@ -27,7 +27,7 @@ impl Failure {
     pub(crate) fn exit_code(&self) -> u8 {
         match self {
             Self::No => 1,
-            // As shells have it for whatever ended by that signal.
+            // The convention of shells for a process ended by that signal.
             Self::Stopped | Self::StoppedBefore => 130,
             _ => 2,
         }
@@ -38,10 +38,10 @@ impl Failure {
             Self::Diagnostics(sources, list) => diagnostics::draw(sources, list),
             Self::Message(message) => format!("error: {message}"),
             Self::StoppedBefore => "stopped before anything was known".to_owned(),
-            Self::Stopped => "stopped early: these are the figures of the fights that were over by then".to_owned(),
+            Self::Stopped => "stopped early: these are the figures of the fights finished so far".to_owned(),
             Self::Told | Self::No => return,
         };
-        // Nothing is left to be done when even standard error cannot be written.
+        // If even standard error cannot be written, nothing can be done.
         let _ = writeln!(anstream::stderr(), "{}", text::harmless(&text));
     }
 

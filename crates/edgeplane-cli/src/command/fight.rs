@@ -1,4 +1,4 @@
-//! `edgeplane fight`: what happens in a fight?
+//! `edgeplane fight`: the events of a fight.
 
 use edgeplane::Error;
 use edgeplane::study::explain::explain_moment;
@@ -35,6 +35,6 @@ pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
         Format::Json => sink.json(&events::Report::new(&story, args.seed, &fight))?,
         Format::Csv => sink.csv(&events::rows(&story))?,
     }
-    // A fight that could not go on is shown up to there, and then why.
+    // A fight that fails is shown up to the failure, followed by the reason.
     ended.map(|_| ()).map_err(|error| Failure::from(Error::from(error)))
 }

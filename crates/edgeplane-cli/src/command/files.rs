@@ -1,5 +1,5 @@
-//! The one place that writes files: beside the old one first, then in its place, so that there is always either
-//! the old file or the new one; and the look at all of them before the work begins.
+//! Writes files. A file is first written next to the old one and then renamed, so that there is always either the old
+//! file or the new one. All files are checked before the work begins.
 
 use std::fs;
 use std::io::{Error, ErrorKind, Write};
@@ -9,12 +9,12 @@ use tempfile::NamedTempFile;
 
 use super::Failure;
 
-/// Puts a file in place of the one that is there, if any.
+/// Replaces a file, or creates it.
 pub(crate) fn write(path: &Path, contents: impl AsRef<[u8]>) -> Result<(), Failure> {
     write_all(&[(path.to_path_buf(), contents)])
 }
 
-/// The same with several: all of them or none.
+/// The same for several files: all of them or none.
 pub(crate) fn write_all<T: AsRef<[u8]>>(files: &[(PathBuf, T)]) -> Result<(), Failure> {
     let mut ready = Vec::new();
     for (path, contents) in files {
@@ -35,9 +35,9 @@ pub(crate) fn write_all<T: AsRef<[u8]>>(files: &[(PathBuf, T)]) -> Result<(), Fa
     Ok(())
 }
 
-/// Writes beside a file. A pipe or a device has no place beside it, and gets what there is at once.
+/// Writes next to a file. Pipes and devices are written directly.
 fn aside(path: &Path, contents: &[u8]) -> Result<Option<(PathBuf, NamedTempFile)>, Error> {
-    // What a link leads to is replaced, and not the link.
+    // The target of a link is replaced, not the link.
     let target = fs::canonicalize(path).unwrap_or_else(|_| path.to_path_buf());
     let old = fs::metadata(&target).ok();
     if old.as_ref().is_some_and(|old| !old.is_file() && !old.is_dir()) {
@@ -45,7 +45,7 @@ fn aside(path: &Path, contents: &[u8]) -> Result<Option<(PathBuf, NamedTempFile)
         return Ok(None);
     }
     let file = beside(&target)?;
-    // The file itself, since its name is no matter of whoever reads the error.
+    // The file itself, because the temporary name is of no interest in an error.
     file.as_file().write_all(contents)?;
     file.as_file().sync_all()?;
     if let Some(old) = old {
@@ -54,7 +54,7 @@ fn aside(path: &Path, contents: &[u8]) -> Result<Option<(PathBuf, NamedTempFile)
     Ok(Some((target, file)))
 }
 
-/// An empty file in the folder of another one, gone again unless it is put in place.
+/// An empty file in the folder of another one, removed unless it replaces that one.
 fn beside(target: &Path) -> Result<NamedTempFile, Error> {
     if target.is_dir() {
         return Err(Error::new(ErrorKind::IsADirectory, "it is a folder"));
@@ -68,14 +68,14 @@ fn beside(target: &Path) -> Result<NamedTempFile, Error> {
     #[cfg(unix)]
     {
         use std::os::unix::fs::PermissionsExt;
-        // As any new file, whose permissions the process decides on.
+        // With the default permissions of the process for new files.
         named.permissions(fs::Permissions::from_mode(0o666));
     }
     named.tempfile_in(folder)
 }
 
-/// Looks at the files that a command is to write, before it works for them: each can be written, and none is one of
-/// those that it reads.
+/// Checks the files that a command will write before it starts working: each can be written, and none is one of those
+/// that it reads.
 pub(super) fn check(outputs: &[&Path], inputs: &[&Path]) -> Result<(), Failure> {
     for path in outputs {
         let target = fs::canonicalize(path).unwrap_or_else(|_| path.to_path_buf());
@@ -89,7 +89,7 @@ pub(super) fn check(outputs: &[&Path], inputs: &[&Path]) -> Result<(), Failure> 
             target == input || (input.is_dir() && target.is_file() && kind && target.starts_with(&input))
         };
         if inputs.iter().any(reads) {
-            let message = format!("`{}` is read by this command, and would be written over", path.display());
+            let message = format!("`{}` is read by this command and would be overwritten", path.display());
             return Err(Failure::Message(format!("{message}; name another file")));
         }
     }

@@ -1,4 +1,4 @@
-//! `edgeplane gauntlet`: how far do they come?
+//! `edgeplane gauntlet`: several encounters in a row.
 
 use edgeplane::study::run_gauntlet;
 

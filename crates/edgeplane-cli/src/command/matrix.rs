@@ -1,4 +1,4 @@
-//! `edgeplane matrix`: everyone against everyone?
+//! `edgeplane matrix`: duels between all characters.
 
 use edgeplane::study::{DuelTerms, run_matrix};
 
@@ -8,7 +8,7 @@ use crate::view::{matrix, plot, progress, text};
 
 pub(crate) fn run(args: &MatrixArgs) -> Result<(), Failure> {
     if !(args.time_limit.is_finite() && args.time_limit > 0.0) {
-        return Err(Failure::Message(format!("a time limit of {} s is none", args.time_limit)));
+        return Err(Failure::Message(format!("a time limit of {} s is not possible", args.time_limit)));
     }
     if args.distance.is_some_and(|metres| !(0.0..=1e6).contains(&metres)) {
         return Err(Failure::Message("a distance is between 0 and 1,000,000 m".to_owned()));

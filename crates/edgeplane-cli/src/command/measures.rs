@@ -1,4 +1,4 @@
-//! `edgeplane measures`: what can be measured?
+//! `edgeplane measures`: the list of measures.
 
 use edgeplane::measures::{Argument, Quantity};
 use serde::Serialize;
@@ -41,8 +41,8 @@ pub(crate) fn run(args: &MeasuresArgs) -> Result<(), Failure> {
 
 fn notes() -> String {
     format!(
-        " `{}` is a combatant, all combatants of a character, or a side. Behind a measure may stand `.mean`, which is\n \
-         the default, or a quantile: `duration.p50` is the median, `damage(lockhand).p90` what nine fights in ten stay below.\n",
+        " `{}` is a combatant, all combatants of a character, or a side. A measure can be followed by `.mean` (the\n \
+         default) or a quantile: `duration.p50` is the median, and nine fights in ten stay below `damage(lockhand).p90`.\n",
         Argument::Who.name()
     )
 }

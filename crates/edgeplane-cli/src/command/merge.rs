@@ -1,4 +1,4 @@
-//! `edgeplane merge`: the parts of a study, put together.
+//! `edgeplane merge`: merges the parts of a study.
 
 use std::fs;
 use std::path::Path;
@@ -35,7 +35,7 @@ fn read(path: &Path) -> Result<StudyPart, Failure> {
     let text = fs::read_to_string(path)
         .map_err(|error| Failure::Message(format!("cannot read `{}`: {error}", path.display())))?;
     serde_json::from_str(&text)
-        .map_err(|error| Failure::Message(format!("`{}` is no part of a study: {error}", path.display())))
+        .map_err(|error| Failure::Message(format!("`{}` is not a part of a study: {error}", path.display())))
 }
 
 fn failure_of(paths: &[std::path::PathBuf], fault: &PartFault) -> Failure {

@@ -1,4 +1,4 @@
-//! One file for each command.
+//! The commands, with one file for each.
 
 mod check;
 mod compare;
@@ -40,13 +40,13 @@ pub(crate) fn run(args: Args) -> Result<(), Failure> {
         return watch::run(ruleset, args.command.answer_file());
     }
     let answered = answer(args);
-    // What is known has been reported, and is not all that was asked for.
+    // The results so far have been reported, but they are not complete.
     if stop::is_requested() && matches!(answered, Ok(()) | Err(Failure::No)) { Err(Failure::Stopped) } else { answered }
 }
 
 fn answer(args: Args) -> Result<(), Failure> {
     if args.command.is_study() {
-        // From the first moment on: to read a ruleset takes time, too.
+        // From the start, because reading a ruleset takes time, too.
         stop::on_request();
     }
     files::check(&args.command.outputs(), &args.command.inputs())?;
@@ -73,7 +73,7 @@ fn answer(args: Args) -> Result<(), Failure> {
     }
 }
 
-/// Draws a picture, if one is asked for.
+/// Draws a picture, if requested.
 fn plot(args: &PlotArgs, draw: impl FnOnce() -> Result<String, Failure>) -> Result<(), Failure> {
     let Some(path) = &args.plot else { return Ok(()) };
     let svg = draw()?;
@@ -92,7 +92,7 @@ fn open(args: &RulesetArgs) -> Result<Game, Failure> {
     Ok(game)
 }
 
-/// The same with characters that use nothing but one ability.
+/// The same with characters that use only one ability.
 fn open_forced(args: &RulesetArgs, force: &[(String, String)]) -> Result<Game, Failure> {
     let mut game = open(args)?;
     for (character, ability) in force {
@@ -101,23 +101,23 @@ fn open_forced(args: &RulesetArgs, force: &[(String, String)]) -> Result<Game, F
     Ok(game)
 }
 
-/// The measures that were asked for, or those that most people want to know first.
+/// The requested measures, or the usual ones.
 fn measures_or(asked: &[String], setup: &Setup, first: impl Fn(&Setup) -> Vec<String>) -> Vec<String> {
     if asked.is_empty() { first(setup) } else { asked.to_vec() }
 }
 
-/// Who wins, and how long it takes.
+/// Who wins, and the duration.
 fn outcome_measures(setup: &Setup) -> Vec<String> {
     vec![format!("win_rate({})", setup.sides[0]), "duration".to_owned()]
 }
 
-/// How many fights, and that Ctrl-C ends them early.
+/// The number of fights, and that Ctrl-C ends them early.
 fn plan(args: &PlanArgs) -> TrialsPlan {
     let threads = args.threads.map(usize::from);
     TrialsPlan { trials: args.trials, seed: args.seed, threads, stop: Some(stop::on_request()) }
 }
 
-/// What is expected of some encounters, or of all if none is named.
+/// The expectations for some encounters, or for all if none is named.
 fn expectations<'a>(game: &'a Game, encounters: &[String]) -> Result<Vec<&'a ExpectRule>, Failure> {
     for name in encounters {
         game.encounter(name)?;

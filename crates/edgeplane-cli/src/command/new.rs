@@ -23,7 +23,7 @@ pub(crate) fn run(args: &NewArgs) -> Result<(), Failure> {
     ))
 }
 
-/// Writes a file, with the folders on the way to it.
+/// Writes a file, creating folders as needed.
 pub(crate) fn write(folder: &Path, name: &str, contents: &str) -> Result<(), Failure> {
     let path = folder.join(name);
     let parent = path.parent().unwrap_or(folder);

@@ -1,4 +1,4 @@
-//! Where answers go: standard output, or a file.
+//! Output to standard output or a file.
 
 use std::io::{ErrorKind, IsTerminal, Write};
 
@@ -12,7 +12,7 @@ use crate::view::text;
 pub(crate) struct Sink<'a>(pub(crate) &'a OutputArgs);
 
 impl Sink<'_> {
-    /// Text for people, styled; the style is dropped where nobody sees it.
+    /// Text for people, with styles that are dropped if the output is not a terminal.
     pub(crate) fn text(&self, text: &str) -> Result<(), Failure> {
         match &self.0.output {
             Some(path) => {
@@ -28,7 +28,7 @@ impl Sink<'_> {
         self.data(&(text + "\n"))
     }
 
-    /// Text for programs, as it is; on a screen without what would command it.
+    /// Text for programs, unchanged; on a terminal, without control characters.
     fn data(&self, text: &str) -> Result<(), Failure> {
         match &self.0.output {
             Some(path) => files::write(path, text),
@@ -49,7 +49,7 @@ impl Sink<'_> {
     }
 }
 
-/// Prints what people read, with styles where somebody sees them.
+/// Prints text for people, with styles on a terminal.
 pub(crate) fn print(text: &str) -> Result<(), Failure> {
     printed(anstream::stdout().write_all(text::harmless(text).as_bytes()))
 }
@@ -60,7 +60,7 @@ fn print_as_it_is(text: &str) -> Result<(), Failure> {
 
 fn printed(written: std::io::Result<()>) -> Result<(), Failure> {
     match written {
-        // Whoever read has read enough: `edgeplane fight … | head`.
+        // The reader has closed the pipe: `edgeplane fight … | head`.
         Err(error) if error.kind() == ErrorKind::BrokenPipe => Ok(()),
         other => other.map_err(|error| Failure::Message(format!("cannot write to standard output: {error}"))),
     }

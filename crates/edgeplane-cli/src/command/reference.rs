@@ -1,4 +1,4 @@
-//! `edgeplane reference`: every key, effect, event, function or measure, on one page.
+//! `edgeplane reference`: all keys, effects, events, functions or measures, on one page.
 
 use super::{Failure, files, output};
 use crate::args::ReferenceArgs;

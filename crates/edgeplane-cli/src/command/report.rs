@@ -1,4 +1,4 @@
-//! `edgeplane report`: let me look at it.
+//! `edgeplane report`: one page with all results.
 
 use std::sync::Arc;
 
@@ -12,13 +12,13 @@ use super::Failure;
 use crate::args::{PlanArgs, ReportArgs};
 use crate::view::{page, plot, progress, recorder::Recorder, text, timeline};
 
-/// Fights of each pair of the matrix: a glance, and not a verdict. `edgeplane matrix` plays more.
+/// Fights of each pair of the matrix, for an overview. `edgeplane matrix` plays more.
 const OF_EACH_PAIR: u64 = 200;
-/// Fights of each number of a sensitivity.
+/// Fights of each number of the sensitivity analysis.
 const OF_EACH: u64 = 500;
-/// Fights among which those are chosen that are shown.
+/// The number of fights from which the shown ones are chosen.
 const LOOKED_AT: u64 = 256;
-/// Seconds after which a duel of the matrix ends.
+/// The time limit of a duel of the matrix in seconds.
 const DUEL: f64 = 300.0;
 
 pub(crate) fn run(args: &ReportArgs) -> Result<(), Failure> {
@@ -26,7 +26,7 @@ pub(crate) fn run(args: &ReportArgs) -> Result<(), Failure> {
     let names: Vec<String> = game.program().encounters().iter().map(|encounter| encounter.name.clone()).collect();
     let names = if args.encounters.is_empty() { names } else { args.encounters.clone() };
     let bar = progress::Spinner::new("parts of the page");
-    // Ctrl-C leaves out what is not known by then, and the page says what.
+    // After Ctrl-C, the page states what is missing.
     let mut missing = Vec::new();
     let mut encounters = Vec::new();
     for (done, name) in names.iter().enumerate() {
@@ -59,7 +59,7 @@ pub(crate) fn run(args: &ReportArgs) -> Result<(), Failure> {
     ))
 }
 
-/// What was found; nothing if Ctrl-C came before anything was, which is noted.
+/// The result; `None`, with a note, if Ctrl-C came before there was one.
 fn unless_stopped<T>(found: Result<T, Failure>, what: &str, missing: &mut Vec<String>) -> Result<Option<T>, Failure> {
     match found {
         Err(Failure::StoppedBefore) => {
@@ -90,16 +90,16 @@ fn encounter(args: &ReportArgs, game: &Game, name: &str) -> Result<page::Encount
     Ok(page::Encounter { name: name.to_owned(), about, trials, pictures, fights })
 }
 
-/// How a fight of the study went.
+/// The course of a fight of the study.
 struct Went {
     seed: u64,
     ending: Ending,
     lasted: f64,
-    /// What is left of the side that has more of it, less that of the other one, as shares of what they began with.
+    /// The remaining share of the side with more of it, minus that of the other one, relative to their initial amounts.
     ahead: f64,
 }
 
-/// Of the first fights of the study: the one that is nearest to the usual ending and duration, the closest and the most
+/// Among the first fights of the study: the one nearest to the usual ending and duration, the closest and the most
 /// one-sided one.
 fn fights(setup: &Arc<Setup>, plan: &PlanArgs) -> Result<Vec<page::ShownFight>, Failure> {
     let plan = edgeplane::TrialsPlan { trials: plan.trials.min(LOOKED_AT), ..super::plan(plan) };
@@ -161,7 +161,7 @@ fn shown(setup: &Arc<Setup>, kind: &'static str, went: &Went) -> Result<page::Sh
     Ok(page::ShownFight { kind, picture: plot::pools(&story)?, about })
 }
 
-/// The command line, as a shell takes it.
+/// The command line in shell syntax.
 fn command_line() -> String {
     let plain = |word: &str| word.chars().all(|one| one.is_ascii_alphanumeric() || "_-./=:,%+".contains(one));
     let word = |word: String| if plain(&word) { word } else { format!("'{}'", word.replace('\'', "'\\''")) };
@@ -175,7 +175,7 @@ fn expectations(args: &ReportArgs, game: &Game) -> Result<Vec<Expectation>, Fail
     found.collect::<Result<_, _>>().map_err(Failure::from)
 }
 
-/// Nothing for a game with one character alone.
+/// `None` for a game with only one character.
 fn matrix(args: &ReportArgs, game: &Game) -> Result<Option<Matrix>, Error> {
     let characters = game.program().characters().iter().filter(|character| !character.template);
     let names: Vec<&str> = characters.map(|character| character.name.as_str()).collect();

@@ -1,4 +1,4 @@
-//! `edgeplane schema`: what may stand in a ruleset, for editors.
+//! `edgeplane schema`: the format of rulesets for editors.
 
 use super::{Failure, files, output};
 use crate::args::SchemaArgs;

@@ -1,4 +1,4 @@
-//! `edgeplane sensitivity`: which number matters most?
+//! `edgeplane sensitivity`: which number matters most.
 
 use edgeplane::study::{run_sensitivity, run_together, run_without};
 
@@ -33,7 +33,7 @@ pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
                     None => "without each ability, status and step".to_owned(),
                 },
                 match found.together {
-                    Some(share) => format!("each while {} of the others are changed too", text::percent(share)),
+                    Some(share) => format!("each while {} of the others are changed, too", text::percent(share)),
                     None => "one at a time".to_owned(),
                 },
                 text::grouped(found.fights),

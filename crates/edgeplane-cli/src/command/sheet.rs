@@ -1,4 +1,4 @@
-//! `edgeplane sheet`: rules as a spreadsheet, and back.
+//! `edgeplane sheet`: export to and import from spreadsheets.
 
 use std::fs;
 use std::path::Path;
@@ -24,7 +24,7 @@ pub(crate) fn run(args: &SheetArgs) -> Result<(), Failure> {
     }
 }
 
-/// As many columns as a screen is wide, and which others there are.
+/// As many columns as fit on a screen, and the names of the others.
 fn on_a_screen(rows: &[Vec<String>]) -> String {
     const SCREEN: usize = 118;
     let Some((header, body)) = rows.split_first() else { return String::new() };
@@ -40,7 +40,7 @@ fn on_a_screen(rows: &[Vec<String>]) -> String {
         let names = more[..more.len().min(NAMED)].join(", ");
         let count = text::counted(more.len(), "more column", "more columns");
         text.push_str(&format!("\n and {count}: {names}{rest}\n"));
-        text.push_str(" Choose with --columns; --format csv has them all.\n");
+        text.push_str(" Select with --columns; --format csv has them all.\n");
     }
     text
 }
@@ -54,7 +54,7 @@ fn take(game: &Game, args: &SheetArgs, file: &Path) -> Result<(), Failure> {
     match args.output.format {
         Format::Json => sink.json(&found.changes),
         Format::Csv => sink.csv(&rows(&found.changes)),
-        Format::Text if found.changes.is_empty() => sink.text(&format!("{name} says nothing new.\n")),
+        Format::Text if found.changes.is_empty() => sink.text(&format!("{name} contains no changes.\n")),
         Format::Text => {
             let columns =
                 [Column::Words("value"), Column::Words("was"), Column::Words("is"), Column::Words("stands at")];

@@ -1,4 +1,4 @@
-//! Ctrl-C: the first one ends a study early, and what is known is reported; the second one leaves at once.
+//! Ctrl-C: the first one ends a study early with the results so far; the second one exits at once.
 
 use std::sync::Once;
 use std::sync::atomic::{AtomicBool, Ordering};
@@ -11,17 +11,17 @@ use crate::view::progress;
 static REQUESTED: AtomicBool = AtomicBool::new(false);
 static LISTENING: Once = Once::new();
 
-/// The flag that Ctrl-C raises, from the first time on that it is asked for.
+/// The flag that Ctrl-C sets, once it has been requested.
 pub(super) fn on_request() -> Stop {
     LISTENING.call_once(|| {
         let listening = ctrlc::set_handler(|| {
             if REQUESTED.swap(true, Ordering::Relaxed) {
                 std::process::exit(i32::from(Failure::Stopped.exit_code()));
             }
-            progress::say("stopping with what is known; once more to leave at once");
+            progress::say("stopping with the results so far; press again to exit at once");
         });
         if listening.is_err() {
-            progress::warn("Ctrl-C cannot be handled here; it ends the tool without a result");
+            progress::warn("Ctrl-C cannot be handled here; it ends the command without a result");
         }
     });
     Stop::at(&REQUESTED)

@@ -1,4 +1,4 @@
-//! `edgeplane sweep`: what if this number changes?
+//! `edgeplane sweep`: a study along a range of values.
 
 use edgeplane::study::run_sweep;
 
@@ -8,7 +8,7 @@ use crate::view::{plot, progress, sweep, text};
 
 pub(crate) fn run(args: &SweepArgs) -> Result<(), Failure> {
     if args.vary.len() > 2 {
-        return Err(Failure::Message("a sweep varies one number or two; more could not be drawn".to_owned()));
+        return Err(Failure::Message("a sweep varies one or two numbers".to_owned()));
     }
     let game = super::open(&args.ruleset)?;
     let measures = super::measures_or(&args.measure, game.fight(&args.encounter, 0)?.setup(), super::outcome_measures);

@@ -1,4 +1,4 @@
-//! `edgeplane trials`: who wins, how long, why?
+//! `edgeplane trials`: many fights.
 
 use std::sync::Arc;
 use std::time::Instant;
@@ -10,7 +10,7 @@ use super::{Failure, Sink};
 use crate::args::{Format, OutputArgs, PlotArgs, TrialsArgs};
 use crate::view::{figures, plot, progress, text, trials};
 
-/// Fights after which a precision that is still not met is given up.
+/// The number of fights after which a precision that has not been reached is given up.
 const MOST: u64 = 100_000_000;
 
 pub(crate) fn run(args: &TrialsArgs) -> Result<(), Failure> {

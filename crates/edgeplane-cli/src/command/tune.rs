@@ -1,4 +1,4 @@
-//! `edgeplane tune`: what value do I want?
+//! `edgeplane tune`: values that meet goals.
 
 use edgeplane::study::{TuningPlan, run_tuning};
 
@@ -8,7 +8,7 @@ use crate::view::{progress, text, tuning};
 
 pub(crate) fn run(args: &TuneArgs) -> Result<(), Failure> {
     let game = super::open(&args.ruleset)?;
-    let bar = progress::Spinner::new("fights looked at");
+    let bar = progress::Spinner::new("fights played");
     let plan = TuningPlan { study: super::plan(&args.plan), fights: args.fights };
     let found = run_tuning(&game, &args.encounter, &args.vary, &args.want, &plan, &|done| bar.at(done));
     bar.finish();

@@ -1,4 +1,4 @@
-//! `edgeplane verify`: is the game still balanced?
+//! `edgeplane verify`: checks expectations.
 
 use edgeplane::study::{Expectation, run_expectation};
 use edgeplane::{Error, TrialsPlan};
@@ -12,11 +12,11 @@ pub(crate) fn run(args: &VerifyArgs) -> Result<(), Failure> {
     let rules = super::expectations(&game, &args.encounters)?;
     let title = super::title(&game, &args.ruleset);
     if rules.is_empty() && !game.program().expectations().is_empty() {
-        return Err(Failure::Message(format!("{title} expects nothing of {}", args.encounters.join(" or "))));
+        return Err(Failure::Message(format!("{title} has no expectations for {}", args.encounters.join(" or "))));
     }
     if rules.is_empty() {
         let example = "[[expect]]\nthat = \"win_rate(keepers)\"\nin = \"duel\"\nbetween = [0.45, 0.60]";
-        return Err(Failure::Message(format!("{title} expects nothing yet; write for example\n\n{example}")));
+        return Err(Failure::Message(format!("{title} has no expectations yet; for example\n\n{example}")));
     }
     let bar = progress::Bar::new(rules.len() as u64, "expectations");
     let plan = TrialsPlan {

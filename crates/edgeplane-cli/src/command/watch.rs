@@ -1,7 +1,7 @@
-//! `--watch`: the same command again whenever the ruleset is saved, and what moved.
+//! `--watch`: repeats a command whenever the ruleset is saved, and shows what changed.
 //!
-//! Each run is a process of its own, so that it is just what the command would have said by itself, and Ctrl-C or a broken
-//! edit ends no more than that run.
+//! Each run is a separate process, so that its output is exactly that of the command, and Ctrl-C or a broken edit ends
+//! only that run.
 
 use std::fs;
 use std::io::IsTerminal;
@@ -17,10 +17,10 @@ use super::{Failure, output};
 use crate::args::RulesetArgs;
 use crate::view::{moved, progress};
 
-/// So long nothing more must come before a save counts as over: editors write in several steps.
+/// The quiet time after which a save counts as complete, because editors write in several steps.
 const QUIET: Duration = Duration::from_millis(100);
 
-/// How often the folder itself is looked at.
+/// How often the folder itself is checked.
 const REAPPLY: Duration = Duration::from_millis(500);
 
 pub(super) fn run(args: &RulesetArgs, output: Option<&Path>) -> Result<(), Failure> {
@@ -47,7 +47,7 @@ pub(super) fn run(args: &RulesetArgs, output: Option<&Path>) -> Result<(), Failu
             continue;
         }
         if there != watched {
-            // A folder that was made anew is another one, of which the watcher knows nothing.
+            // A recreated folder is a different one, of which the watcher does not know.
             let _ = watcher.unwatch(&folder);
             watcher.watch(&folder, RecursiveMode::Recursive).map_err(watching)?;
             watched = there;
@@ -57,7 +57,7 @@ pub(super) fn run(args: &RulesetArgs, output: Option<&Path>) -> Result<(), Failu
             continue;
         }
         files = now;
-        // A broken ruleset has reported what is wrong; the next sound one is held against the last.
+        // A broken ruleset has reported its errors; the next valid one is compared with the last valid one.
         let Some(text) = answer(output)? else { continue };
         let game = Game::open_with(&args.ruleset, &args.set).ok();
         let edits = match (&sound, &game) {
@@ -71,7 +71,7 @@ pub(super) fn run(args: &RulesetArgs, output: Option<&Path>) -> Result<(), Failu
     }
 }
 
-/// What the command says by itself; nothing if the ruleset or what is asked of it is broken.
+/// The output of the command; `None` if the ruleset or the arguments are invalid.
 fn answer(file: Option<&Path>) -> Result<Option<String>, Failure> {
     let started = |error: std::io::Error| Failure::Message(format!("the command cannot be run again: {error}"));
     let tool = std::env::current_exe().map_err(started)?;
@@ -90,7 +90,7 @@ fn answer(file: Option<&Path>) -> Result<Option<String>, Failure> {
     })
 }
 
-/// The answer, unless it goes into a file.
+/// The answer, unless it is written to a file.
 fn shown(answer: Option<&str>, file: Option<&Path>) -> String {
     match file {
         Some(path) => format!("The result is in {}.\n", path.display()),
@@ -98,7 +98,7 @@ fn shown(answer: Option<&str>, file: Option<&Path>) -> String {
     }
 }
 
-/// What distinguishes a folder from another one of the same name; nothing if there is none.
+/// Distinguishes a folder from another one with the same name; `None` if there is none.
 fn identity(folder: &Path) -> Option<(u64, Option<SystemTime>)> {
     let metadata = fs::metadata(folder).ok()?;
     #[cfg(unix)]
@@ -108,16 +108,16 @@ fn identity(folder: &Path) -> Option<(u64, Option<SystemTime>)> {
     Some((number, metadata.created().ok()))
 }
 
-/// Until a save, and then until it is over.
+/// Waits for a save, and until it is complete.
 fn wait_for_a_save(saves: &Receiver<()>) {
-    // A folder that is made anew is not reported, so it is looked at now and then.
+    // A recreated folder is not reported, so it is checked regularly.
     if matches!(saves.recv_timeout(REAPPLY), Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected)) {
         return;
     }
     while !matches!(saves.recv_timeout(QUIET), Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected)) {}
 }
 
-/// The folder in which saves happen: editors put a new file in the place of the old one.
+/// The watched folder: editors replace files by renaming new ones.
 fn folder_of(ruleset: &Path) -> PathBuf {
     if ruleset.is_dir() {
         return ruleset.to_path_buf();
@@ -128,8 +128,8 @@ fn folder_of(ruleset: &Path) -> PathBuf {
     }
 }
 
-/// The texts of all files of a ruleset, or what is wrong with them: what is saved without a change, and what is no part of
-/// it, moves nothing.
+/// The texts of all files of a ruleset, or the errors: saves without changes, and files outside the ruleset, are
+/// ignored.
 fn contents(ruleset: &Path) -> Vec<String> {
     match Sources::read(ruleset) {
         Ok(sources) => sources.files().iter().flat_map(|file| [file.name(), file.text()].map(str::to_owned)).collect(),

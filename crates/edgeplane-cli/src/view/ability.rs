@@ -1,4 +1,4 @@
-//! What an ability of one does to another.
+//! Shows the explanation of an ability.
 
 use edgeplane::program::plain;
 use edgeplane::study::explain::{AbilityExplanation, AlsoLine, EffectLine, StepLine, UsesLine, Worked};
@@ -6,7 +6,7 @@ use edgeplane::study::explain::{AbilityExplanation, AlsoLine, EffectLine, StepLi
 use super::table::{self, Column};
 use super::{sheet, text};
 
-/// In words; `on` is whom the command named.
+/// In words; `on` is the character named by the command.
 pub(crate) fn draw(explained: &AbilityExplanation, on: Option<&str>) -> String {
     let mut title = format!("{} from {} on {}", explained.ability.name, explained.from, explained.on);
     if let Some(other) = on.filter(|on| *on != explained.on) {
@@ -28,13 +28,13 @@ pub(crate) fn draw(explained: &AbilityExplanation, on: Option<&str>) -> String {
     out.push_str(&also(explained));
     if !explained.exact {
         out.push_str(&text::dim(
-            "\n Too much can happen to walk through it all: chances and means are from 20,000 samples.\n",
+            "\n There are too many possible results to enumerate: chances and means are from 20,000 samples.\n",
         ));
     }
     out
 }
 
-/// Effects that are no amounts.
+/// Effects without amounts.
 fn also(explained: &AbilityExplanation) -> String {
     if explained.also.is_empty() {
         return String::new();
@@ -54,7 +54,7 @@ fn effect_text(index: usize, effect: &EffectLine, on: &str) -> String {
     let mut rows = vec![vec!["amount".to_owned(), sum(&effect.worked), String::new(), plain(effect.initial)]];
     rows.extend(effect.steps.iter().map(step_row));
     out.push_str(&table::draw(
-        &[Column::Words("step"), Column::Words("as it goes most often"), Column::Words(""), Column::Numbers("left")],
+        &[Column::Words("step"), Column::Words("most likely way"), Column::Words(""), Column::Numbers("left")],
         rows,
     ));
     if effect.endings.len() > 1 || effect.over_all.deviation > 0.0 {
@@ -77,7 +77,7 @@ fn sum(worked: &[Worked]) -> String {
 }
 
 fn step_row(step: &StepLine) -> Vec<String> {
-    // A step without formulas is a pool that takes what it can.
+    // A step without formulas is a pool that soaks.
     let result = match (step.worked.is_empty(), step.before == step.after) {
         (true, true) => "takes nothing".to_owned(),
         (true, false) => format!("takes {}", plain(step.before - step.after)),

@@ -2,7 +2,7 @@
 
 const BARS: [char; 8] = ['▁', '▂', '▃', '▄', '▅', '▆', '▇', '█'];
 
-/// A row of bars for values from 0 to `most`; nothing at all is a dot, and what is no number is left blank.
+/// A row of bars for values from 0 to `most`; zero is a dot, and missing values are left blank.
 pub(crate) fn bars(values: &[f64], most: f64) -> String {
     let bar = |value: &f64| {
         if value.is_nan() {
@@ -17,7 +17,7 @@ pub(crate) fn bars(values: &[f64], most: f64) -> String {
     values.iter().map(bar).collect()
 }
 
-/// The axis below: its ends and its middle, over so many characters.
+/// The axis below: its ends and its midpoint, with a given width.
 pub(crate) fn axis(seconds: f64, width: usize) -> String {
     let end = format!("{seconds:.1} s");
     let middle = format!("{:.1} s", seconds / 2.0);

@@ -1,4 +1,4 @@
-//! Diagnostics, drawn with the lines of the files that they speak of.
+//! Draws diagnostics with the lines of the files to which they refer.
 
 use std::io::Write;
 
@@ -9,13 +9,13 @@ use serde::Serialize;
 
 use super::text;
 
-/// Most diagnostics that are drawn: nobody reads further.
+/// The maximum number of diagnostics that are drawn.
 const MOST: usize = 50;
 
 /// Draws all diagnostics and a closing line.
 pub(crate) fn draw(sources: &Sources, list: &[Diagnostic]) -> String {
     let renderer = Renderer::styled();
-    // Errors come first where not all are drawn: a warning keeps nothing from loading.
+    // Errors come first if not all are drawn, because warnings do not prevent loading.
     let is_error = |diagnostic: &&Diagnostic| diagnostic.severity == Severity::Error;
     let shown: Vec<&Diagnostic> = if list.len() > MOST {
         list.iter().filter(is_error).chain(list.iter().filter(|one| !is_error(one))).take(MOST).collect()
@@ -36,7 +36,7 @@ pub(crate) fn draw(sources: &Sources, list: &[Diagnostic]) -> String {
 
 /// Draws them on standard error.
 pub(crate) fn report(sources: &Sources, list: &[Diagnostic]) {
-    // Nothing is left to be done when even standard error cannot be written.
+    // If even standard error cannot be written, nothing can be done.
     let _ = writeln!(anstream::stderr(), "{}\n", draw(sources, list));
 }
 

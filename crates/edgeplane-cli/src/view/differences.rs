@@ -1,4 +1,4 @@
-//! What an edit does: the numbers that differ, and what comes of it.
+//! Shows the effects of an edit: the changed numbers and measures.
 
 use edgeplane::Edit;
 use edgeplane::measures::Unit;
@@ -8,7 +8,7 @@ use super::figures;
 use super::table::{self, Column};
 use super::text;
 
-/// Edits that are listed before the rest is only counted.
+/// The maximum number of edits listed; the rest is counted.
 const MOST_EDITS: usize = 20;
 
 pub(crate) fn draw(edits: &[Edit], differences: &[Difference]) -> String {
@@ -17,7 +17,7 @@ pub(crate) fn draw(edits: &[Edit], differences: &[Difference]) -> String {
 
 pub(super) fn edited(edits: &[Edit]) -> String {
     if edits.is_empty() {
-        return " The two rulesets say the same.\n".to_owned();
+        return " The two rulesets are equal.\n".to_owned();
     }
     let side = |value: &Option<String>| value.clone().unwrap_or_else(|| "–".to_owned());
     let row = |edit: &Edit| vec![edit.path.clone(), side(&edit.before), side(&edit.after)];
@@ -66,7 +66,7 @@ fn reach(one: &Difference) -> f64 {
     }
 }
 
-/// A signed value; differences of shares are points of a percent, not percents of anything.
+/// A signed value; differences of shares are in percentage points.
 pub(crate) fn signed(unit: Unit, value: Option<f64>, reach: f64) -> String {
     let Some(number) = value else { return "–".to_owned() };
     let drawn = figures::value(unit, value, reach).replace(" %", " pp");
@@ -101,15 +101,15 @@ fn reading(differences: &[Difference]) -> String {
     let mut savings: Vec<f64> = savings.collect();
     savings.sort_by(f64::total_cmp);
     let saved = savings.get(savings.len() / 2).map_or_else(String::new, |times| {
-        format!(" Two studies on chances of their own would need about {times:.0} times as many fights for this.\n")
+        format!(" Two independent studies would need about {times:.0} times as many fights for this.\n")
     });
     format!(
-        " pp: points of a percent. `changed` means that the interval leaves 0 out; of {} measures without any change, one in twenty\n would still seem changed. `would show`: at least four of five comparisons with as many fights find a change of that size; half of\n it takes four times as many.\n{saved}",
+        " pp: percentage points. `changed` means that the interval excludes 0; of {} measures without any change, one in twenty would\n still appear changed. `would show`: at least four of five comparisons with as many fights detect a change of this size; half\n of it requires four times as many.\n{saved}",
         differences.len()
     )
 }
 
-/// One measure to a row.
+/// One row for each measure.
 pub(crate) fn rows(differences: &[Difference]) -> Vec<Vec<String>> {
     let header = ["measure", "unit", "before", "after", "change", "low", "high", "trials that differ", "detectable"];
     let row = |one: &Difference| {

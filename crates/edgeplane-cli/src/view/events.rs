@@ -22,24 +22,24 @@ pub(crate) struct Report<'a> {
     events: Vec<Line<'a>>,
 }
 
-/// A pool of a combatant over the fight.
+/// The course of a combatant's pool over the fight.
 #[derive(Serialize)]
 struct Pool<'a> {
     who: &'a str,
     pool: &'a str,
-    /// What is in it at the end of the fight; nothing for who has never joined.
+    /// The amount at the end of the fight; `None` for a combatant that never joined.
     left: Option<f64>,
     cap: f64,
     flows: Vec<Flow>,
 }
 
-/// From a moment on until the next: a straight line within 0 and the cap, or stairs.
+/// From a time until the next one: linear between 0 and the cap, or in steps.
 #[derive(Serialize)]
 struct Flow {
     at: f64,
     amount: f64,
     cap: f64,
-    /// Gained each second, or with each portion.
+    /// The gain per second or per portion.
     rate: f64,
     /// Seconds between portions.
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -65,7 +65,7 @@ impl<'a> Pool<'a> {
     }
 }
 
-/// What happened, or, in a trace, a formula on the way to it.
+/// An event or, in a trace, a formula evaluated before it.
 #[derive(Serialize)]
 #[serde(untagged)]
 enum Line<'a> {
@@ -78,15 +78,15 @@ enum Line<'a> {
 struct Evaluated<'a> {
     at: f64,
     event: &'static str,
-    /// Where it is written.
+    /// Its path.
     path: &'a str,
     formula: &'a str,
-    /// The same with its values: `18.9421 * (200 - 15) / 200`.
+    /// Its text with values: `18.9421 * (200 - 15) / 200`.
     worked: String,
     value: f64,
 }
 
-/// Detail is for the trace; programs get what happened.
+/// Details are part of the trace only; without it, programs get events.
 fn happened(entry: &Entry) -> Option<Logged> {
     match entry {
         Entry::Event(logged) if !matches!(logged.event, Event::Stepped { .. }) => Some(*logged),
@@ -94,7 +94,7 @@ fn happened(entry: &Entry) -> Option<Logged> {
     }
 }
 
-/// All that there is in a trace, and what happened without one.
+/// Everything in a trace, and events without one.
 fn line<'a>(story: &'a Story<'a>, entry: &'a Entry) -> Option<Line<'a>> {
     match entry {
         Entry::Formula(at, formula, reading) if story.trace => {
@@ -133,7 +133,7 @@ const COLUMNS: &[&str] = &[
     "to", "arrives", "ending", "winner", "threat", "total", "cause",
 ];
 
-/// One row for each event, one column for each thing that an event can say.
+/// One row for each event, one column for each field of events.
 pub(crate) fn rows(story: &Story<'_>) -> Vec<Vec<String>> {
     let mut rows = vec![COLUMNS.iter().map(|column| (*column).to_owned()).collect::<Vec<_>>()];
     for logged in story.entries.iter().filter_map(happened) {

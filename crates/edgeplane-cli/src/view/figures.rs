@@ -1,11 +1,11 @@
-//! Figures with their intervals, in the unit of each.
+//! Figures with their intervals and units.
 
 use edgeplane::Figure;
 use edgeplane::measures::Unit;
 
 use super::table::{self, Column};
 
-/// A value with as many digits as its interval leaves meaningful, and one more.
+/// A value with the digits that its interval makes meaningful, plus one.
 pub(crate) fn value(unit: Unit, value: Option<f64>, reach: f64) -> String {
     let Some(value) = value else { return "–".to_owned() };
     match unit {
@@ -16,7 +16,7 @@ pub(crate) fn value(unit: Unit, value: Option<f64>, reach: f64) -> String {
     }
 }
 
-/// How many decimals are worth printing.
+/// The number of useful decimals.
 fn digits(reach: f64) -> usize {
     if !reach.is_finite() || reach <= 0.0 {
         return 2;
@@ -48,7 +48,7 @@ pub(crate) fn draw(figures: &[Figure]) -> String {
     table::draw(&columns, figures.iter().map(row).collect())
 }
 
-/// One figure to a row.
+/// One row for each figure.
 pub(crate) fn rows(figures: &[Figure]) -> Vec<Vec<String>> {
     let header = ["measure", "unit", "value", "low", "high", "fights"].map(str::to_owned).to_vec();
     let row = |figure: &Figure| {
@@ -64,7 +64,7 @@ pub(crate) fn rows(figures: &[Figure]) -> Vec<Vec<String>> {
     std::iter::once(header).chain(figures.iter().map(row)).collect()
 }
 
-/// A number for a spreadsheet; nothing for none.
+/// A number for a spreadsheet; empty if there is none.
 pub(crate) fn cell(value: Option<f64>) -> String {
     value.map_or_else(String::new, |value| value.to_string())
 }

@@ -1,4 +1,4 @@
-//! A row of encounters: how far they come, and in what state.
+//! Shows a gauntlet.
 
 use edgeplane::study::{Estimate, Gauntlet, Member, Proportion, Stage};
 
@@ -45,7 +45,7 @@ fn stages(found: &Gauntlet) -> String {
     table::draw(&columns, found.stages.iter().enumerate().map(row).collect())
 }
 
-/// A mean over runs of which there may be none.
+/// A mean over runs, of which there may be none.
 fn when(runs: u64, value: f64) -> String {
     if runs > 0 { text::tenth(value) } else { "–".to_owned() }
 }
@@ -69,7 +69,7 @@ fn members(found: &Gauntlet, stage: &Stage) -> String {
     table::draw_named(&header, stage.members.iter().map(row).collect())
 }
 
-/// One number to a row, with the ends of its interval.
+/// One row for each number, with the ends of its interval.
 pub(crate) fn rows(found: &Gauntlet) -> Vec<Vec<String>> {
     let header = ["stage", "encounter", "member", "figure", "value", "low", "high"].map(str::to_owned).to_vec();
     let mut rows = vec![header];

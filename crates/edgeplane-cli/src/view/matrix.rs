@@ -1,4 +1,4 @@
-//! Everyone against everyone, as two grids.
+//! Shows the matrix of duels as two grids.
 
 use edgeplane::Figure;
 use edgeplane::study::{Duel, Matrix, Stand, Standing};
@@ -18,13 +18,13 @@ pub(crate) fn draw(found: &Matrix) -> String {
         duel.duration.value.map_or_else(String::new, |value| format!("{value:.1}"))
     });
     format!(
-        "{wins}\n Each ± {reach:.1} pp at most; what is missing to 100 % are draws, among them duels not over after {} s.\n\n{lasts}{}",
+        "{wins}\n Each ± {reach:.1} pp at most; the rest to 100 % are draws, including duels longer than {} s.\n\n{lasts}{}",
         found.time_limit,
         found.standing.as_ref().map_or_else(String::new, standing)
     )
 }
 
-/// Who is ahead of whom, and what that makes of the roster.
+/// Who beats whom, and the balance of the roster.
 fn standing(found: &Standing) -> String {
     let by = |one: &Stand| {
         let found = found.dominated.iter().find(|dominated| dominated.character == one.character);
@@ -44,14 +44,14 @@ fn standing(found: &Standing) -> String {
     let table = table::draw(&columns, found.characters.iter().map(row).collect());
     let uneven = text::percent(found.uneven).replace('%', "pp");
     format!(
-        "\n{table}\n Dominated: the other one is better against somebody, and worse against nobody by more than 3 pp.\n \
-         Mix: with these shares, nobody wins more often against them than it loses. Against everyone equally often,\n {} \
-         wins {uneven} more often than it loses.\n",
+        "\n{table}\n Dominated: the other one is better against at least one, and worse against none by more than 3 pp.\n \
+         Mix: against these shares, nobody wins more often than it loses. Against all others equally often, {} has\n \
+         {uneven} more wins than losses.\n",
         found.best
     )
 }
 
-/// The mean share of fights that one wins against the others, as far as it has fought them.
+/// The mean share of fights that a character wins against the others, as far as they were played.
 fn mean(found: &Matrix, row: usize) -> f64 {
     let others = (0..found.characters.len()).filter(|other| *other != row);
     let wins = others.filter_map(|other| {
@@ -76,7 +76,7 @@ fn grid(found: &Matrix, corner: &str, means: bool, cell: &dyn Fn(&Duel, bool) ->
     table::draw_named(&header, found.characters.iter().enumerate().map(row).collect())
 }
 
-/// One pair to a row.
+/// One row for each pair.
 pub(crate) fn rows(found: &Matrix) -> Vec<Vec<String>> {
     let header = ["one", "other", "one wins", "low", "high", "other wins", "low", "high", "duration", "low", "high"];
     let row = |duel: &Duel| {

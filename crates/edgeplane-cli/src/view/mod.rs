@@ -1,4 +1,4 @@
-//! How answers look.
+//! Presentation of results.
 
 pub(crate) mod ability;
 pub(crate) mod chart;

@@ -1,4 +1,4 @@
-//! A fight at one moment, combatant by combatant.
+//! Shows a fight at one moment, combatant by combatant.
 
 use edgeplane::program::plain;
 use edgeplane::study::explain::{AbilityMoment, AttributeMoment, CombatantMoment, Moment, PoolMoment, StatusMoment};
@@ -8,7 +8,7 @@ use super::text;
 
 pub(crate) fn draw(found: &Moment, title: &str) -> String {
     let at = format!("{title} · at {:.2} s", found.at);
-    let ended = if found.ended { " The fight has ended: this is how it ended.\n" } else { "" };
+    let ended = if found.ended { " The fight has ended: this is its final state.\n" } else { "" };
     let everyone: String = found.combatants.iter().map(|one| combatant(one, found.ended)).collect();
     format!("{}\n{ended}{everyone}", text::bold(&at))
 }
@@ -69,12 +69,12 @@ fn ability(line: &AbilityMoment) -> Vec<String> {
     vec![line.name.clone(), ready, says]
 }
 
-/// At most three digits after the point.
+/// At most three decimals.
 fn short(value: f64) -> String {
     plain((value * 1000.0).round() / 1000.0)
 }
 
-/// One thing of one combatant to a row.
+/// One row for each value of each combatant.
 pub(crate) fn rows(found: &Moment) -> Vec<Vec<String>> {
     let mut rows = vec![["who", "kind", "name", "value", "of", "says"].map(str::to_owned).to_vec()];
     let number = |value: f64| value.to_string();

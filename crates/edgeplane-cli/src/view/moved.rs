@@ -1,4 +1,4 @@
-//! What moved between two triggers on one question.
+//! Shows what changed between two runs of a watched command.
 
 use anstream::adapter::strip_str;
 use edgeplane::Edit;
@@ -7,10 +7,10 @@ use imara_diff::{Algorithm, Diff, InternedInput};
 use super::differences;
 use super::text;
 
-/// Lines that are shown before the rest is only counted.
+/// The maximum number of lines shown; the rest is counted.
 const MOST: usize = 40;
 
-/// The edits, then each line of the answer that is another one now.
+/// The edits, then each changed line of the answer.
 pub(crate) fn draw(edits: &[Edit], before: &str, after: &str) -> String {
     let (before, after) = (strip_str(before).to_string(), strip_str(after).to_string());
     let lines = changed(&before, &after);
@@ -29,7 +29,7 @@ pub(crate) fn draw(edits: &[Edit], before: &str, after: &str) -> String {
     drawn
 }
 
-/// Lines that went and lines that came, a pair at a time where as many came as went.
+/// Removed and added lines, in pairs if there are equally many.
 fn changed(before: &str, after: &str) -> Vec<String> {
     let input = InternedInput::new(before, after);
     let mut changes = Diff::compute(Algorithm::Histogram, &input);
@@ -46,7 +46,7 @@ fn changed(before: &str, after: &str) -> Vec<String> {
         } else {
             went.into_iter().chain(came).collect()
         };
-        // Rules between rows grow with the widest of them, and say nothing.
+        // Rules between rows change with the width of the table and are ignored.
         let says = |line: &str| line.contains(|letter: char| letter.is_alphanumeric());
         shown.extend(lines.into_iter().filter(|(line, _)| says(line)).map(|(_, shown)| shown));
     }

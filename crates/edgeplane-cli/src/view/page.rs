@@ -1,4 +1,4 @@
-//! The report: one page that needs nothing but itself.
+//! The report: a page without external resources.
 
 use edgeplane::Trials;
 use edgeplane::study::{Estimate, Expectation, Proportion};
@@ -6,7 +6,7 @@ use maud::{DOCTYPE, Markup, PreEscaped, html};
 
 use super::{figures, text, verdicts};
 
-/// Everything on the page.
+/// The contents of the page.
 pub(crate) struct Page {
     pub(crate) title: String,
     pub(crate) trials: u64,
@@ -14,9 +14,9 @@ pub(crate) struct Page {
     pub(crate) expectations: Vec<Expectation>,
     pub(crate) encounters: Vec<Encounter>,
     pub(crate) matrix: Option<String>,
-    /// What is not there, since the tool was stopped before.
+    /// What is missing because the tool was stopped.
     pub(crate) missing: Vec<String>,
-    /// What makes the page again.
+    /// The command that produces the page.
     pub(crate) command: String,
 }
 
@@ -29,11 +29,11 @@ pub(crate) struct Encounter {
     pub(crate) fights: Vec<ShownFight>,
 }
 
-/// A fight that is representative of others.
+/// A representative fight.
 pub(crate) struct ShownFight {
     /// Why it was chosen: `typical`.
     pub(crate) kind: &'static str,
-    /// How it went, in a few words.
+    /// Its course, in a few words.
     pub(crate) about: String,
     pub(crate) picture: String,
 }
@@ -82,7 +82,7 @@ pub(crate) fn draw(page: &Page) -> String {
             body {
                 h1 { (page.title) }
                 p.quiet { (text::grouped(page.trials)) " fights of each encounter, seed " (page.seed) ". Intervals are for 95 %." }
-                @if !page.missing.is_empty() { p.bad { "Stopped early. Not here: " (page.missing.join(", ")) "." } }
+                @if !page.missing.is_empty() { p.bad { "Stopped early. Missing: " (page.missing.join(", ")) "." } }
                 nav {
                     @for encounter in &page.encounters { a href=(format!("#{}", encounter.name)) { (encounter.name) } }
                     @if page.matrix.is_some() { a href="#matrix" { "everyone against everyone" } }
@@ -102,7 +102,7 @@ pub(crate) fn draw(page: &Page) -> String {
     .into_string()
 }
 
-/// Every encounter in a row: who wins, how long it lasts, whether its expectations hold.
+/// All encounters, one per row: who wins, the duration, whether expectations hold.
 fn overview(page: &Page) -> Markup {
     if page.encounters.is_empty() {
         return html! {};
@@ -159,7 +159,7 @@ fn interval(share: &Proportion) -> String {
 fn expectations(found: &[Expectation]) -> Markup {
     let failed = found.iter().filter(|one| !one.verdict.holds()).count();
     html! {
-        h2 { "What is expected" }
+        h2 { "Expectations" }
         @if failed == 0 { p { "All " (found.len()) " expectations hold." } }
         @else { p.bad { (failed) " of " (found.len()) " expectations fail." } }
         div.wide {
@@ -210,7 +210,7 @@ fn one(encounter: &Encounter) -> Markup {
                 }
             }
         }
-        @if trials.has_many_of_a_kind() { p.quiet { "Where several of one kind share a row, each figure is the average for one of them." } }
+        @if trials.has_many_of_a_kind() { p.quiet { "Rows for several combatants of one kind show the average for one of them." } }
         @for picture in &encounter.pictures { figure { (PreEscaped(picture)) } }
         @if !encounter.fights.is_empty() {
             h3 { "Representative fights" }

@@ -1,4 +1,4 @@
-//! The pools of a fight for a reader: those that defeat over time, and what is left in all of them.
+//! Shows the pools of a fight: those that defeat over time, and the final amounts of all.
 
 use edgeplane::Time;
 use edgeplane::program::PoolId;
@@ -9,7 +9,7 @@ use super::{chart, table, text};
 
 const WIDTH: usize = 60;
 
-/// The pools that defeat over the fight, and what is in every pool at its end.
+/// The pools that defeat over the fight, and the final amount of every pool.
 pub(crate) fn draw(story: &Story<'_>) -> String {
     let end = end_of(story.entries);
     let pools = story.setup.program().pools().iter().enumerate();
@@ -17,7 +17,7 @@ pub(crate) fn draw(story: &Story<'_>) -> String {
     over_time.chain([at_the_end(story, end)]).collect()
 }
 
-/// The moment of the last event.
+/// The time of the last event.
 pub(crate) fn end_of(entries: &[Entry]) -> Time {
     let last = entries.iter().rev().find_map(|entry| match entry {
         Entry::Event(logged) => Some(logged.at),
@@ -48,7 +48,7 @@ fn end_of_column(end: Time, column: usize) -> Time {
     Time(end.0 * (column as u64 + 1) / WIDTH as u64)
 }
 
-/// What is in every pool that anybody has at the end, of its cap then.
+/// The final amount of every pool of every combatant, with its cap at that time.
 fn at_the_end(story: &Story<'_>, end: Time) -> String {
     let has = |pool: &PoolId| story.charts.iter().flatten().any(|chart| chart.pool == *pool);
     let all = story.setup.program().pools();

@@ -1,4 +1,4 @@
-//! A progress bar on standard error, for what takes longer than a second.
+//! A progress bar on standard error, for work that takes longer than a second.
 
 use std::fmt;
 use std::io::{IsTerminal, Write};
@@ -15,10 +15,10 @@ pub(crate) struct Bar {
     is_shown: AtomicBool,
 }
 
-/// `6.8/s`, and from ten on without a fraction.
+/// `6.8/s`, and without decimals from ten on.
 fn rate(state: &ProgressState, out: &mut dyn fmt::Write) {
     let digits = usize::from(state.per_sec() < 10.0);
-    // A bar that cannot be written is not missed.
+    // Errors in writing the bar are ignored.
     let _ = write!(out, "{:.digits$}/s", state.per_sec());
 }
 
@@ -32,17 +32,17 @@ impl Bar {
         Self { bar, started: Instant::now(), is_shown: AtomicBool::new(false) }
     }
 
-    /// Moves the bar; it is not shown before it is worth showing.
+    /// Advances the bar; it is not shown before the work has taken long enough.
     pub(crate) fn at(&self, done: u64) {
         let is_due = || self.started.elapsed() > PATIENCE && std::io::stderr().is_terminal();
-        // Once: another target would not know what the one before has drawn, and leave it there.
+        // Only once: a new target would not know what the previous one has drawn, and would leave it there.
         if !self.is_shown.load(Ordering::Relaxed) && is_due() && !self.is_shown.swap(true, Ordering::Relaxed) {
             self.bar.set_draw_target(ProgressDrawTarget::stderr());
         }
         self.bar.set_position(self.bar.position().max(done));
     }
 
-    /// The same where the length is known only on the way.
+    /// The same if the length becomes known only on the way.
     pub(crate) fn at_of(&self, done: u64, length: u64) {
         self.bar.set_length(length);
         self.at(done);
@@ -53,7 +53,7 @@ impl Bar {
     }
 }
 
-/// For work of which nobody knows beforehand how long it is.
+/// For work of unknown length.
 pub(crate) struct Spinner(Bar);
 
 impl Spinner {
@@ -74,15 +74,15 @@ impl Spinner {
     }
 }
 
-/// What has to be known about the answer, and is no part of it.
+/// A note about the answer that is not part of it.
 pub(crate) fn warn(text: &str) {
     let _ = writeln!(anstream::stderr(), "{}", super::text::bold(&super::text::harmless(text)));
 }
 
-/// Chatter: on standard error, and only where somebody sits.
+/// Messages on standard error, shown only on a terminal.
 pub(crate) fn say(text: &str) {
     if std::io::stderr().is_terminal() {
-        // Chatter that cannot be written is not missed.
+        // Errors in writing messages are ignored.
         let _ = writeln!(anstream::stderr(), "{}", super::text::dim(text));
     }
 }

@@ -1,4 +1,4 @@
-//! Pictures as PNG, for where SVG cannot be shown.
+//! Pictures as PNG, for programs that cannot show SVG.
 
 use std::sync::Arc;
 
@@ -7,10 +7,10 @@ use resvg::usvg::{Options, Tree};
 
 use crate::command::Failure;
 
-/// Pixels for each unit of the picture: sharp on screens with many of them, too.
+/// Pixels per unit of the picture, for sharp images on high-resolution screens.
 const SCALE: f32 = 2.0;
 
-/// Turns a picture into pixels, with a typeface that travels within the tool, so that it looks the same everywhere.
+/// Renders a picture with a typeface embedded in the tool, so that it looks the same everywhere.
 pub(crate) fn png(svg: &str) -> Result<Vec<u8>, Failure> {
     let broken = |what: &dyn std::fmt::Display| Failure::Message(format!("the picture cannot be drawn: {what}"));
     let mut options = Options::default();

@@ -1,44 +1,44 @@
-//! Writes a fight down as it happens.
+//! Records a fight.
 
 use edgeplane::fight::{EventKind, EventMask, Logged};
 use edgeplane::program::{FormulaId, PoolFlow, PoolId, Reading};
 use edgeplane::{CombatantId, Event, Fight, Observer, Time};
 
-/// One thing to show.
+/// An entry of the record.
 #[derive(Debug)]
 pub(crate) enum Entry {
-    /// Something happened.
+    /// An event.
     Event(Logged),
-    /// A formula was evaluated on the way to the next event.
+    /// A formula evaluated before the next event.
     Formula(Time, FormulaId, Reading),
 }
 
-/// A pool of a combatant over the fight.
+/// The course of a combatant's pool.
 #[derive(Debug)]
 pub(crate) struct Chart {
     pub(crate) who: CombatantId,
     pub(crate) pool: PoolId,
-    /// Since when it takes part; none if it has never joined.
+    /// When it joined; `None` if it never did.
     pub(crate) from: Option<Time>,
-    /// What was in it then, before anything happened to it.
+    /// The amount at that time, before any event.
     pub(crate) start: f64,
     is_touched: bool,
-    /// The pool from moment to moment, each until the next.
+    /// The course of the pool in segments.
     pub(crate) flows: Vec<PoolFlow>,
     /// The largest cap.
     pub(crate) cap: f64,
 }
 
 impl Chart {
-    /// What is in the pool at a moment, after all that happens then.
+    /// The amount at a time, after all events of that moment.
     pub(crate) fn at(&self, moment: Time) -> Option<f64> {
         self.from.filter(|from| *from <= moment)?;
         let next = self.flows.partition_point(|flow| flow.since() <= moment);
         next.checked_sub(1).map(|index| self.flows[index].amount_at(moment))
     }
 
-    /// The corners of its line until `end`, of which no two with the same amount follow one another but where the line is
-    /// level. Portions that come more often than `least` are drawn as if they flowed.
+    /// The corners of its line until `end`; consecutive corners with equal amounts only occur where the line is level.
+    /// Portions more frequent than `least` are drawn as continuous.
     pub(crate) fn corners(&self, end: Time, least: Time) -> Vec<(Time, f64)> {
         let Some(from) = self.from else { return Vec::new() };
         let mut corners: Vec<(Time, f64)> = Vec::new();
@@ -71,7 +71,7 @@ impl Chart {
     }
 }
 
-/// Where a line meets 0 or the cap before its end.
+/// Where a line reaches 0 or the cap before its end.
 fn bend(flow: &PoolFlow, since: Time, until: Time) -> Option<(Time, f64)> {
     let bound = if flow.rate() > 0.0 { flow.cap() } else { 0.0 };
     let seconds = (bound - flow.amount_at(since)) / flow.rate();
@@ -103,7 +103,7 @@ impl Recorder {
         Self { entries: Vec::new(), charts: charts.collect() }
     }
 
-    /// The first thing that happens to a pool: `before` is what was in it.
+    /// The first event of a pool: `before` is its amount before it.
     fn touched(&mut self, at: Time, who: CombatantId, pool: PoolId, before: f64) {
         let Some(chart) = self.charts[who.index()].iter_mut().find(|chart| chart.pool == pool) else { return };
         if !chart.is_touched && chart.from == Some(at) {
@@ -118,7 +118,7 @@ impl Recorder {
         if !chart.is_touched && chart.from.is_none_or(|from| flow.since() <= from) {
             chart.start = flow.amount_at(flow.since());
         }
-        // The last of a moment is what holds after it.
+        // The last entry of a moment determines what holds after it.
         match chart.flows.last_mut().filter(|last| last.since() == flow.since()) {
             Some(last) => *last = flow,
             None => chart.flows.push(flow),

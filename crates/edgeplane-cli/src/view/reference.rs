@@ -1,4 +1,4 @@
-//! The reference: every key, effect, event, function and measure, from the tables by which rulesets are read.
+//! The reference: all keys, effects, events, functions and measures, from the tables by which rulesets are read.
 
 use std::fmt::Write as _;
 
@@ -30,7 +30,7 @@ fn head(out: &mut String, cells: &[&str]) {
     let _ = writeln!(out, "|{}", "---|".repeat(cells.len()));
 }
 
-/// What a key takes, in words.
+/// The value of a key, in words.
 fn takes(shape: &Shape) -> String {
     match shape {
         Shape::Text => "text".to_owned(),
@@ -63,7 +63,7 @@ fn table(out: &mut String, table: &TableShape) {
     }
 }
 
-/// All tables that can stand in a ruleset, each after the first one that mentions it.
+/// All tables of a ruleset, each after the first one that refers to it.
 fn tables(shape: &'static TableShape, found: &mut Vec<&'static TableShape>) {
     if found.iter().any(|known| known.name == shape.name) || shape.name.starts_with("effect_") {
         return;
@@ -94,14 +94,14 @@ fn keys() -> String {
 
 fn every_effect() -> String {
     let mut out = String::from(
-        "# Effects\n\nWhat abilities, ticks, triggers, `at_max` and zones can do. The first key names the effect.\n",
+        "# Effects\n\nThe effects of abilities, ticks, triggers, `at_max` and zones. The first key names the effect.\n",
     );
     for shape in effects() {
         let name = shape.keys.first().map_or("", |key| key.name);
         let _ = write!(out, "\n## {name}\n\n{}\n\n", shape.about);
         table(&mut out, shape);
     }
-    // What stands within them.
+    // The tables inside them.
     let mut found = Vec::new();
     effects().flat_map(|shape| shape.keys).for_each(|key| tables_in(&key.takes, &mut found));
     for shape in found {
@@ -113,7 +113,7 @@ fn every_effect() -> String {
 
 fn events() -> String {
     let mut out = String::from(
-        "# Events\n\nWhat a trigger (`on`) can react to. The subject is the owner of the status, or whom `of` says; with \
+        "# Events\n\nThe events of triggers (`on`). The subject is the owner of the status, or the combatants selected by `of`; with \
          an `of` other than `\"self\"`, `other` is the subject.\n\n",
     );
     head(&mut out, &["event", "happens when", "`other`", "keys of its own"]);
@@ -126,7 +126,7 @@ fn events() -> String {
 
 fn functions() -> String {
     let mut out =
-        String::from("# Functions\n\nWhat every formula can call, besides `[curve.*]` and `[formula.*]`.\n\n");
+        String::from("# Functions\n\nThe functions of formulas, in addition to `[curve.*]` and `[formula.*]`.\n\n");
     head(&mut out, &["function", "value"]);
     for builtin in Builtin::all() {
         row(&mut out, &[&format!("`{}`", builtin.usage()), builtin.about()]);

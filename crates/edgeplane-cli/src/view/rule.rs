@@ -1,4 +1,4 @@
-//! A rule in words that is neither a character nor an ability nor a status.
+//! Shows the explanation of a rule other than characters, abilities and statuses.
 
 use edgeplane::program::plain;
 use edgeplane::study::explain::{AlsoLine, MemberLine, RuleExplanation};
@@ -6,7 +6,7 @@ use edgeplane::study::explain::{AlsoLine, MemberLine, RuleExplanation};
 use super::table::{self, Column};
 use super::{sheet, text};
 
-/// Columns of what a fact says.
+/// The width of a fact in columns.
 const WIDTH: usize = 100;
 
 pub(crate) fn draw(explained: &RuleExplanation) -> String {
@@ -32,7 +32,7 @@ pub(crate) fn draw(explained: &RuleExplanation) -> String {
     out
 }
 
-/// Where a list is longer than a line, it goes on in the next one.
+/// A list that is longer than a line continues in the next one.
 fn wrapped(list: &str) -> Vec<String> {
     let mut lines = vec![String::new()];
     for part in list.split_inclusive(", ") {
@@ -51,7 +51,7 @@ fn members(members: &[MemberLine]) -> String {
         let pool = |(pool, amount): &(String, f64)| format!("{} {pool}", plain((amount * 100.0).round() / 100.0));
         line.pools.iter().map(pool).collect::<Vec<_>>().join(", ")
     };
-    // What is the same for everyone needs no column.
+    // Values that are equal for all members need no column.
     let all_join = members.iter().all(|line| line.joins == members[0].joins);
     let none_has = members.iter().all(|line| line.begins_with.is_empty());
     let row = |line: &MemberLine| {
@@ -81,7 +81,7 @@ fn effects(effects: &[(&'static str, AlsoLine)]) -> String {
     table::draw(&names, effects.iter().map(row).collect())
 }
 
-/// Facts and effects, one to a row.
+/// One row for each fact and effect.
 pub(crate) fn rows(explained: &RuleExplanation) -> Vec<Vec<String>> {
     let mut rows = vec![["what", "says"].map(str::to_owned).to_vec()];
     rows.extend(explained.facts.iter().map(|(what, says)| vec![(*what).to_owned(), says.clone()]));

@@ -1,4 +1,4 @@
-//! The form of rulesets as a JSON Schema, by which editors complete keys, explain them and mark what cannot be.
+//! The format of rulesets as a JSON Schema, with which editors complete, explain and check keys.
 
 use edgeplane::rules::shape::{Key, RULESET, Shape, TableShape};
 use serde_json::{Map, Value, json};
@@ -19,12 +19,12 @@ fn reference(table: &TableShape) -> String {
     format!("#/$defs/{}", table.name)
 }
 
-/// Defines a table and all that stand in it.
+/// Defines a table and all tables inside it.
 fn define(table: &'static TableShape, tables: &mut Map<String, Value>) {
     if tables.contains_key(table.name) {
         return;
     }
-    // Tables stand in each other: this one is known before it is whole.
+    // Tables refer to each other: this one is registered before it is complete.
     tables.insert(table.name.to_owned(), Value::Null);
     let keys: Map<String, Value> = table.keys.iter().map(|key| (key.name.to_owned(), described(key, tables))).collect();
     let mut whole = json!({

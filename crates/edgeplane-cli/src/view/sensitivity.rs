@@ -1,4 +1,4 @@
-//! Numbers ranked by what a small change of each does.
+//! Shows numbers ranked by the effect of a small change.
 
 use edgeplane::measures::Unit;
 use edgeplane::study::{ChangeEffect, Direction, Effect, Sensitivity};
@@ -6,16 +6,16 @@ use edgeplane::study::{ChangeEffect, Direction, Effect, Sensitivity};
 use super::table::{self, Column};
 use super::{differences, figures, text};
 
-/// Numbers that are shown unless all are asked for.
+/// The number of rows shown unless all are requested.
 const MOST: usize = 15;
-/// Characters of the longest bar, to either side.
+/// The maximum length of a bar to either side, in characters.
 const BAR: usize = 8;
 
 pub(crate) fn draw(found: &Sensitivity, all: bool) -> String {
     let certain = found.effects.iter().filter(|effect| effect.is_certain()).count();
     let shown = if all { found.effects.len() } else { certain.min(MOST) };
     let now = format!(
-        " {} is {} as things are; the intervals hold all at once\n",
+        " {} is {} without changes; all intervals hold simultaneously\n",
         text::bold(&found.measure),
         figures::of(&found.before)
     );
@@ -54,19 +54,20 @@ fn row(found: &Sensitivity, effect: &Effect, most: f64) -> Vec<String> {
     [vec![effect.path.clone()], first.concat(), vec![bar]].concat()
 }
 
-/// A share at one of its ends hardly moves, whatever is changed.
+/// A share near 0 or 1 hardly changes, whatever is changed.
 fn saturated(found: &Sensitivity) -> String {
     let is_at_an_end = |value: f64| !(0.02..=0.98).contains(&value);
     match found.before.value {
         Some(value) if found.before.unit == Unit::Share && is_at_an_end(value) => {
-            " That is so near to its end that little can show; `-m duration` or `-m 'left_share(WHO, POOL)'` can.\n"
+            " This is so close to its limit that effects hardly show; use `-m duration` or `-m 'left_share(WHO, POOL)'`.\n"
                 .to_owned()
         }
         _ => String::new(),
     }
 }
 
-/// A bar to the right for more, to the left for less: one for each certain change, the longer one where both go the same way.
+/// A bar to the right for more and to the left for less: one for each certain change, the longer one if both have the
+/// same direction.
 fn bar(effect: &Effect, most: f64) -> String {
     let (mut left, mut right) = (String::new(), String::new());
     for ChangeEffect { direction, difference, .. } in &effect.changes {
@@ -110,7 +111,7 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
                 differences::signed(found.before.unit, Some(most), most / 10.0).trim_start_matches('+')
             )
         });
-        lines.push(format!(" {numbers} some fights, and the measure within chance{by}"));
+        lines.push(format!(" {numbers} some fights, but the measure only within chance{by}"));
     }
     if !found.behind.is_empty() {
         let numbers = counted(found, found.behind.len(), "changes", "change");
@@ -120,7 +121,7 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
             format!(", each by at most {}", most.trim_start_matches('+'))
         });
         lines.push(format!(
-            " {numbers} some fights, and seemed to do less in {fights} fights with all of them changed together{by}"
+            " {numbers} some fights, and had smaller apparent effects in {fights} fights with all of them changed together{by}"
         ));
         if all {
             lines.extend(found.behind.iter().map(|path| format!("   {path}")));
@@ -136,17 +137,16 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
         }
     };
     let none = text::grouped(found.elsewhere_fights);
-    count(&found.elsewhere, &format!("how fights go, and the measure in none of {none}"));
+    count(&found.elsewhere, &format!("the course of fights, but the measure in none of {none}"));
     count(&found.without_effect, "neither the measure nor the duration of any fight");
     let few = text::grouped(found.unseen_fights);
     count(
         &found.unseen,
-        &format!("nothing in {few} fights each, and were not tried further: rarer effects are not known"),
+        &format!("nothing in {few} fights each and were not tried further: rarer effects are unknown"),
     );
     if certain == 0 && found.by.is_some() && close > 0 {
         let together = if found.together.is_none() { ", `--together`" } else { "" };
-        lines
-            .push(format!(" More fights (`-n`), a greater change (`--by`){together} or another measure may show more"));
+        lines.push(format!(" More fights (`-n`), a larger change (`--by`){together} or another measure may show more"));
     }
     if !found.left_out.is_empty() {
         let how = if all { ":" } else { ", since they are 0 or cannot be changed" };
@@ -158,7 +158,7 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
     lines.join("\n") + "\n"
 }
 
-/// `12 numbers change`, or of what is taken away `12 of them change`.
+/// `12 numbers change`, or for removed rules `12 of them change`.
 fn counted(found: &Sensitivity, count: usize, one: &str, many: &str) -> String {
     let what = match (found.by, count) {
         (Some(_), 1) => "number",
@@ -168,7 +168,7 @@ fn counted(found: &Sensitivity, count: usize, one: &str, many: &str) -> String {
     format!("{} {what} {}", text::grouped(count as u64), if count == 1 { one } else { many })
 }
 
-/// One change to a row.
+/// One row for each change.
 pub(crate) fn rows(found: &Sensitivity) -> Vec<Vec<String>> {
     let header = ["path", "now", "tried", "fights", "change", "low", "high", "certain"].map(str::to_owned).to_vec();
     let row = |effect: &Effect, change: &ChangeEffect| {

@@ -1,4 +1,4 @@
-//! A character's numbers.
+//! Shows the numbers of a character.
 
 use edgeplane::program::plain;
 use edgeplane::study::explain::{AbilityLine, CharacterSheet, Line, UseLine};
@@ -113,7 +113,7 @@ fn seconds(value: f64) -> String {
     if value == 0.0 { "–".to_owned() } else { plain(value) }
 }
 
-/// How somebody chooses, and by which policy, where that is to be said.
+/// The policy of a character, and its name where it matters.
 pub(super) fn policy(policy: &[UseLine], name: &str) -> String {
     let heading = |how: &str| {
         let of = if name.is_empty() { String::new() } else { format!(" · policy.{name}") };
@@ -132,7 +132,7 @@ pub(super) fn policy(policy: &[UseLine], name: &str) -> String {
     let one_group = groups.len() == 1 && policy[0].group.is_some();
     if one_group {
         let lines: String = policy.iter().enumerate().map(|(index, line)| numbered(index, &said(line))).collect();
-        return format!("\n {}\n{lines}", heading("chooses by weight among what it can of"));
+        return format!("\n {}\n{lines}", heading("chooses by weight among the available lines of"));
     }
     let mut lines = String::new();
     for (index, group) in groups.iter().enumerate() {
@@ -143,7 +143,7 @@ pub(super) fn policy(policy: &[UseLine], name: &str) -> String {
         lines.push_str(&numbered(index, "by weight one of"));
         group.iter().for_each(|line| lines.push_str(&format!("        {}\n", said(line))));
     }
-    format!("\n {}\n{lines}", heading("chooses the first that it can of"))
+    format!("\n {}\n{lines}", heading("uses the first available line of"))
 }
 
 fn numbered(index: usize, line: &str) -> String {

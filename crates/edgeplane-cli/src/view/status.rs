@@ -1,4 +1,4 @@
-//! What a status of one does to another.
+//! Shows the explanation of a status.
 
 use edgeplane::program::plain;
 use edgeplane::study::explain::{AlsoLine, StackLine, StatusExplanation};
@@ -38,7 +38,7 @@ fn facts(explained: &StatusExplanation) -> String {
         ("keeps away", explained.immune.join(", ")),
         ("hit steps", explained.hit_steps.join("; ")),
         ("comes from", explained.applied_by.join(", ")),
-        ("amounts", if explained.ticks.is_empty() { String::new() } else { "as they go most often".to_owned() }),
+        ("amounts", if explained.ticks.is_empty() { String::new() } else { "most likely way".to_owned() }),
     ];
     let shown = facts.iter().filter(|(_, what)| !what.is_empty());
     shown.map(|(name, what)| format!("   {}{what}\n", text::dim(&format!("{name:<14}")))).collect()
@@ -64,7 +64,7 @@ fn modifiers(explained: &StatusExplanation) -> String {
     table::draw(&columns, explained.modifiers.iter().map(row).collect())
 }
 
-/// One row for each number of stacks: attributes, and what it does over its whole life.
+/// One row for each number of stacks: attributes, and the total effect.
 fn stacks(explained: &StatusExplanation) -> String {
     let all = |line: &StackLine| [line.damage, line.healing, line.restored, line.drained];
     let names = ["damage in all", "healing in all", "restored in all", "drained in all"];

@@ -1,11 +1,11 @@
-//! A sweep as a table with a strip chart, or as a grid for two numbers.
+//! Shows a sweep as a table with a strip chart, or as a grid for two numbers.
 
 use edgeplane::study::{Sweep, SweepPoint, VariedNumber};
 
 use super::table;
 use super::{figures, text};
 
-/// Characters across the strip.
+/// The width of the strip in characters.
 const WIDTH: usize = 40;
 
 pub(crate) fn draw(sweep: &Sweep) -> String {
@@ -29,7 +29,7 @@ fn is_now(number: &VariedNumber, value: f64) -> bool {
     if number.scales { value == 1.0 } else { number.now.parse() == Ok(value) }
 }
 
-/// The value, with an arrow at that of now.
+/// The value, with an arrow at the current one.
 fn label(number: &VariedNumber, value: f64) -> String {
     format!("{}{value}", if is_now(number, value) { "now → " } else { "" })
 }
@@ -57,7 +57,7 @@ fn strip(sweep: &Sweep, number: &VariedNumber, measure: usize) -> String {
     table::draw_under(&columns, sweep.points.iter().map(row).collect())
 }
 
-/// The ends of the strip, over its width.
+/// The labels of the ends of the strip.
 fn axis(sweep: &Sweep, measure: usize, low: f64, high: f64) -> String {
     let unit = sweep.points[0].figures[measure].unit;
     if !(low.is_finite() && high.is_finite()) {
@@ -105,7 +105,7 @@ fn last(path: &str) -> &str {
     path.rsplit('.').next().unwrap_or(path)
 }
 
-/// One figure to a row.
+/// One row for each figure.
 pub(crate) fn rows(sweep: &Sweep) -> Vec<Vec<String>> {
     let mut header: Vec<String> = sweep.varied.iter().map(|number| number.path.clone()).collect();
     header.extend(["measure", "value", "low", "high", "fights"].map(str::to_owned));

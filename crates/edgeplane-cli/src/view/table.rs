@@ -4,21 +4,21 @@ use comfy_table::{CellAlignment, ContentArrangement, LineStyle, Table, TableStyl
 
 use super::text;
 
-/// A column's heading, and whether it holds numbers.
+/// A column: its heading, and whether it contains numbers.
 #[derive(Clone, Copy)]
 pub(crate) enum Column {
     Words(&'static str),
     Numbers(&'static str),
 }
 
-/// Draws rows of numbers under headings that are not known beforehand; the first column is a name.
+/// Draws rows of numbers under variable headings; the first column is a name.
 pub(crate) fn draw_named(header: &[String], rows: Vec<Vec<String>>) -> String {
     let columns: Vec<Heading<'_>> =
         header.iter().enumerate().map(|(index, name)| Heading { name, numbers: index > 0 }).collect();
     draw_headed(&columns, rows)
 }
 
-/// Draws numbers under headings that are not known beforehand; the last column is a picture.
+/// Draws numbers under variable headings; the last column is a chart.
 pub(crate) fn draw_under(header: &[String], rows: Vec<Vec<String>>) -> String {
     let last = header.len() - 1;
     let columns: Vec<Heading<'_>> =
@@ -26,7 +26,7 @@ pub(crate) fn draw_under(header: &[String], rows: Vec<Vec<String>>) -> String {
     draw_headed(&columns, rows)
 }
 
-/// A column's heading, and whether it holds numbers.
+/// A column: its heading, and whether it contains numbers.
 struct Heading<'a> {
     name: &'a str,
     numbers: bool,

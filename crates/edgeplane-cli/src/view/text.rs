@@ -1,4 +1,4 @@
-//! Small pieces of text: numbers with sensible digits, styles.
+//! Formatting of numbers and styles.
 
 use std::borrow::Cow;
 
@@ -21,8 +21,8 @@ pub(crate) fn strong(text: &str) -> String {
     styled(AnsiColor::Magenta.on_default().bold(), text)
 }
 
-/// A text for a screen in which nothing commands it but styles: other control characters, which a ruleset's names may
-/// hold, are shown and not sent.
+/// Text for a terminal without control characters other than styles: those in names of a ruleset are shown in escaped
+/// form.
 pub(crate) fn harmless(text: &str) -> Cow<'_, str> {
     let commands = |c: char| c.is_control() && c != '\n' && c != '\t';
     if !text.contains(commands) {
@@ -48,12 +48,12 @@ pub(crate) fn harmless(text: &str) -> Cow<'_, str> {
     Cow::Owned(shown)
 }
 
-/// One decimal: enough to compare hits by.
+/// One decimal: enough to compare hits.
 pub(crate) fn tenth(value: f64) -> String {
     format!("{:.1}", value + 0.0)
 }
 
-/// Two ends with two decimals; an open one is left out.
+/// Two ends with two decimals; an open end is left out.
 pub(crate) fn ends(low: f64, high: f64) -> String {
     match (low.is_finite(), high.is_finite()) {
         (true, true) => format!("{low:.2} – {high:.2}"),
@@ -68,7 +68,7 @@ pub(crate) fn percent(share: f64) -> String {
     format!("{:.1} %", share * 100.0)
 }
 
-/// `99.7 – 99.9 %`; with more digits where an interval would look as if it had no width: `99.96 – 100.00 %`.
+/// `99.7 – 99.9 %`; with more digits if an interval would appear to have no width: `99.96 – 100.00 %`.
 pub(crate) fn percent_range(low: f64, high: f64) -> String {
     let range = |digits: usize| [low, high].map(|end| format!("{:.digits$}", end * 100.0));
     let ends = (1..5).map(range).find(|[low, high]| low != high).unwrap_or_else(|| range(1));

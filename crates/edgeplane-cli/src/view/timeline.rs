@@ -1,5 +1,4 @@
-//! A fight for a reader: one line for each thing that came of something, and with the trace
-//! the arithmetic and the choices behind it.
+//! Shows a fight: one line for each event with an effect and, in a trace, the arithmetic and the decisions behind it.
 
 use edgeplane::fight::{Ending, Logged, Source, StepResult, UnavailableReason, describe_reason, describe_source};
 use edgeplane::program::{FormulaId, PoolId, Reading, ZoneId, plain};
@@ -9,7 +8,7 @@ use edgeplane::{AbilityId, CombatantId, Event, Program, Setup, Time};
 use super::recorder::{Chart, Entry};
 use super::{pools, text};
 
-/// All that there is to show.
+/// The complete record.
 #[derive(Clone)]
 pub(crate) struct Story<'a> {
     pub(crate) title: String,
@@ -32,7 +31,7 @@ pub(crate) fn draw(story: &Story<'_>) -> String {
     format!("{}\n{sides}\n{}{}", text::bold(&story.title), teller.out, pools::draw(story))
 }
 
-/// Each event of which the timeline has a line, with that line and the arithmetic under it.
+/// Each event with a line in the timeline, with that line and the arithmetic below it.
 pub(crate) fn event_lines(story: &Story<'_>) -> Vec<(Logged, String)> {
     let mut teller = Teller::new(story);
     let mut found = Vec::new();
@@ -58,7 +57,7 @@ fn side_line(setup: &Setup, side: usize) -> String {
     format!("  {}: {}\n", setup.sides[side], names.join(", "))
 }
 
-/// What came of something, in the columns of the timeline.
+/// An event in the columns of the timeline.
 #[derive(Default)]
 pub(super) struct Came {
     pub(super) result: String,
@@ -73,7 +72,8 @@ impl Came {
     }
 }
 
-/// Whether a formula is a condition of an ability. Others were evaluated beside it, whose outcome is as it was before.
+/// Whether a formula is a condition of an ability. Other conditions may have been evaluated with it whose results have
+/// not changed.
 fn is_about(program: &Program, formula: FormulaId, ability: AbilityId) -> bool {
     let (path, plan) = (&program.formula(formula).source.path, program.ability(ability));
     let line = path.strip_suffix(".when").filter(|line| line.starts_with("policy."));
@@ -82,7 +82,7 @@ fn is_about(program: &Program, formula: FormulaId, ability: AbilityId) -> bool {
         || *path == format!("ability.{}.unlock", plan.name)
 }
 
-/// A place in metres, without a zero below zero.
+/// A position in metres, without negative zero.
 fn place(at: [f64; 2]) -> String {
     let [x, y] = at.map(|metres| (metres * 10.0).round() / 10.0 + 0.0);
     format!("({x:.1}, {y:.1})")
@@ -99,15 +99,15 @@ pub(super) struct Teller<'a> {
     names: usize,
     abilities: usize,
     out: String,
-    /// Formulas read since the last event.
+    /// Formulas evaluated since the last event.
     pub(super) formulas: Vec<(FormulaId, &'a Reading)>,
-    /// What pools took on the way of the hit to come.
+    /// Amounts soaked by pools on the way of the current hit.
     soaked: Vec<String>,
-    /// Lines of arithmetic that belong under the next line.
+    /// Lines of arithmetic that belong below the next line.
     pub(super) below: Vec<String>,
-    /// Who is on the way.
+    /// Combatants that are walking.
     walking: Vec<bool>,
-    /// Choices of the moment, shown under the use that they led to.
+    /// Decisions of the moment, shown below the resulting use.
     reasons: Vec<(CombatantId, String)>,
 }
 
@@ -154,10 +154,10 @@ impl<'a> Teller<'a> {
         &self.program.pools()[id.index()].name
     }
 
-    /// A line of the timeline, and the arithmetic under it.
+    /// A line of the timeline, and the arithmetic below it.
     pub(super) fn line(&mut self, at: Time, who: &str, does: &str, to: &str, came: &Came) {
         let (names, abilities) = (self.names, self.abilities);
-        // What stands last is not filled up with blanks.
+        // No trailing blanks.
         let (ends_left, ends_result) = (came.notes.is_empty(), came.notes.is_empty() && came.left.is_empty());
         let left = if ends_left { came.left.clone() } else { format!("{:<LEFT$}", came.left) };
         let left = if left.is_empty() { left } else { text::dim(&left) };
@@ -179,7 +179,7 @@ impl<'a> Teller<'a> {
         }
     }
 
-    /// What came of an ability; a caster who is its own target is not named twice.
+    /// The effect of an ability; a caster that is its own target is not named twice.
     pub(super) fn result(&mut self, at: Time, caster: CombatantId, source: Source, target: CombatantId, what: &Came) {
         let to = if caster == target { "itself" } else { self.who(target) };
         self.line(at, self.who(caster), self.source(source), to, what);
@@ -197,12 +197,12 @@ impl<'a> Teller<'a> {
         describe_source(self.setup, source)
     }
 
-    /// The formulas since the last event, each on a line: `guard    17.5 * (200 - 15) / 200 = 16.2`.
+    /// The formulas since the last event, one per line: `guard    17.5 * (200 - 15) / 200 = 16.2`.
     fn arithmetic(&mut self, label: &str) {
         self.arithmetic_by(|is_first, _| if is_first { label } else { "" });
     }
 
-    /// The formulas with which a status was applied, or prevented, each with its key; `keeps` for a snapshot.
+    /// The formulas evaluated when a status was applied or prevented, each with its key; `keeps` for a snapshot.
     pub(super) fn arithmetic_of_status(&mut self) {
         self.arithmetic_by(|_, source| match source.path.rsplit('.').next() {
             _ if source.is_part() => "keeps",
@@ -228,7 +228,7 @@ impl<'a> Teller<'a> {
             };
             let label = label(std::mem::take(&mut is_first), &compiled.source);
             let worked = compiled.with_values(reading);
-            // Of a name alone, the name says more than its value twice.
+            // For a single name, the name says more than its value twice.
             let worked = if worked == value { compiled.source.written().to_owned() } else { worked };
             let value = if compiled.is_one_draw() { String::new() } else { format!(" = {value}") };
             self.below.push(format!("{label:<10} {worked}{value}"));
@@ -307,7 +307,7 @@ impl<'a> Teller<'a> {
                 let came = Came { notes, ..Came::only(&format!("+{} experience", text::tenth(amount))) };
                 self.line(at, self.who(who), "", self.who(from), &came);
             }
-            // What a tick does is shown by its effects.
+            // The effects of a tick show it.
             Event::Sustained { .. } => {}
             Event::Stopped { caster, ability, reason } => {
                 let came = Came { notes: reason.name().replace('_', " "), ..Came::only("ends") };
@@ -322,11 +322,11 @@ impl<'a> Teller<'a> {
                 self.result(at, caster, source, target, &came);
             }
             Event::Given { caster, target, source, ability } => {
-                let came = Came::only(&format!("has {} now", self.ability(ability)));
+                let came = Came::only(&format!("receives {}", self.ability(ability)));
                 self.result(at, caster, source, target, &came);
             }
             Event::Taken { caster, target, source, ability } => {
-                let came = Came::only(&format!("has {} no more", self.ability(ability)));
+                let came = Came::only(&format!("loses {}", self.ability(ability)));
                 self.result(at, caster, source, target, &came);
             }
             Event::Lost { caster, ability } => {
@@ -366,7 +366,7 @@ impl<'a> Teller<'a> {
                 self.line(at, self.who(who), "", "", &came);
             }
             Event::Revived { target, caster, source } => {
-                let came = Came { strong: true, ..Came::only("is brought back") };
+                let came = Came { strong: true, ..Came::only("is revived") };
                 self.result(at, caster, source, target, &came);
             }
             Event::Reported { caster, target, source, report, numbers, count } => {
@@ -376,7 +376,7 @@ impl<'a> Teller<'a> {
                 self.result(at, caster, source, target, &Came::only(&format!("reports {name}{with}")));
             }
             Event::SideChanged { who, side } => {
-                let came = Came::only(&format!("is on the side of {} now", self.setup.sides[side.index()]));
+                let came = Came::only(&format!("changes to the side of {}", self.setup.sides[side.index()]));
                 self.line(at, self.who(who), "", "", &came);
             }
             Event::Defeated { who, by } => {
@@ -398,12 +398,12 @@ impl<'a> Teller<'a> {
             | Event::Triggered { .. } => self.status(logged),
             Event::Ended { ending } => self.ended(at, ending),
             Event::Released { .. } | Event::Spent { .. } | Event::Began => self.formulas.clear(),
-            // Whatever happens has a row, even if there is no better word for it.
+            // Every event has a row, even without a specific description.
             other => self.line(at, "", "", "", &Came::only(&format!("{other:?}"))),
         }
     }
 
-    /// Setting out and standing still are news; turns on the way are for the trace.
+    /// Starting and stopping are shown; turns on the way are part of the trace only.
     fn walks(&mut self, at: Time, who: CombatantId, from: [f64; 2], course: [f64; 2]) {
         let speed = course[0].hypot(course[1]);
         let walked = std::mem::replace(&mut self.walking[who.index()], speed > 0.0);
@@ -419,7 +419,7 @@ impl<'a> Teller<'a> {
         self.line(at, self.who(who), "", "", &Came { left: place(from), notes, ..Came::only(came) });
     }
 
-    /// A possibility that was looked at and not taken.
+    /// A possibility that was examined and not taken.
     fn note_reason(&mut self, who: CombatantId, ability: AbilityId, why: &str) {
         self.formulas.retain(|(formula, _)| is_about(self.program, *formula, ability));
         self.arithmetic("");
@@ -461,7 +461,7 @@ impl<'a> Teller<'a> {
         }
     }
 
-    /// The effect's own formulas come before those of its first step.
+    /// The formulas of an effect itself come before those of its first step.
     fn initial(&mut self, before: f64, first_step: &str) {
         let of_step = |path: &str| path.contains(&format!("_steps.{first_step}."));
         let split = self.formulas.iter().position(|(formula, _)| of_step(&self.program.formula(*formula).source.path));
@@ -511,11 +511,11 @@ impl<'a> Teller<'a> {
         let text = match ending {
             Ending::Won(side) => format!("{} win", self.setup.sides[side.index()]),
             Ending::HeldOut(side) => format!("{} win: they have held out", self.setup.sides[side.index()]),
-            Ending::AllDefeated => "a draw: the last were defeated at the same moment".to_owned(),
+            Ending::AllDefeated => "a draw: the last ones were defeated in the same moment".to_owned(),
             Ending::TimeLimit => "a draw: the time is up".to_owned(),
-            Ending::Stalemate => "a draw: nothing can ever happen again".to_owned(),
-            Ending::Drawn => "a draw: several sides won at the same moment".to_owned(),
-            Ending::Failed => "no end: the fight could not go on".to_owned(),
+            Ending::Stalemate => "a draw: nothing more can happen".to_owned(),
+            Ending::Drawn => "a draw: several sides won in the same moment".to_owned(),
+            Ending::Failed => "error: the fight could not continue".to_owned(),
         };
         self.out.push_str(&format!("{:>8.2}  {}\n", at.seconds(), text::bold(&text)));
     }

@@ -1,4 +1,4 @@
-//! What the timeline says of statuses.
+//! Lines of the timeline about statuses.
 
 use edgeplane::fight::{Applied, Logged, Prevention, Source};
 use edgeplane::program::{LostReason, StatusId};
@@ -11,7 +11,7 @@ impl Teller<'_> {
     pub(super) fn status(&mut self, logged: Logged) {
         let at = logged.at;
         match logged.event {
-            // What gear does is shown by its effects.
+            // The effects of gear show it.
             Event::StatusGained { status, .. } | Event::StatusLost { status, .. }
                 if self.program.status(status).worn =>
             {
@@ -84,7 +84,7 @@ fn how(applied: Applied) -> &'static str {
         Applied::New | Applied::Stacked => "",
         Applied::Renewed => "renewed",
         Applied::Extended => "extended",
-        Applied::Replaced => "in place of the last",
+        Applied::Replaced => "replaces the previous one",
         _ => "applied",
     }
 }
@@ -94,9 +94,9 @@ fn ended(reason: LostReason) -> &'static str {
         LostReason::Expired => "ends",
         LostReason::Cleansed => "is cleansed",
         LostReason::Replaced => "is replaced",
-        LostReason::Consumed => "is used up",
-        LostReason::ConditionEnded => "holds no more",
+        LostReason::Consumed => "is consumed",
+        LostReason::ConditionEnded => "condition no longer holds",
         LostReason::OwnerDefeated | LostReason::OwnerLeft => "ends with its owner",
-        LostReason::Transferred => "is taken over",
+        LostReason::Transferred => "is transferred",
     }
 }

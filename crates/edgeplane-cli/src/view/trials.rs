@@ -1,4 +1,4 @@
-//! What many fights add up to.
+//! Shows the figures of many fights.
 
 use edgeplane::Trials;
 use edgeplane::study::{AbilityFigures, CombatantFigures, Proportion};
@@ -6,8 +6,9 @@ use edgeplane::study::{AbilityFigures, CombatantFigures, Proportion};
 use super::table::{self, Column};
 use super::text;
 
-/// What a row of many combatants says.
-const OF_ONE: &str = " Where several of one kind share a row, each figure is the average for one of them; --each gives everyone a row.\n";
+/// The label of a group of combatants.
+const OF_ONE: &str =
+    " Rows for several combatants of one kind show the average for one of them; --each gives everyone a row.\n";
 
 pub(crate) fn draw(title: &str, trials: &Trials, each: bool) -> String {
     let is_shorter = !each && trials.has_many_of_a_kind();
@@ -145,7 +146,7 @@ fn dash(value: f64) -> String {
     if value == 0.0 { "–".to_owned() } else { text::tenth(value) }
 }
 
-/// What statuses did, in the name of those who applied them.
+/// The effects of statuses, by the combatants that applied them.
 fn by_status(trials: &Trials) -> String {
     let mut rows = Vec::new();
     for figures in &trials.combatants {
@@ -180,7 +181,7 @@ fn by_status(trials: &Trials) -> String {
     table::draw(&columns, rows)
 }
 
-/// The statuses that combatants had.
+/// The statuses of combatants.
 fn statuses(trials: &Trials) -> String {
     let mut rows = Vec::new();
     for figures in &trials.combatants {
@@ -211,8 +212,8 @@ fn statuses(trials: &Trials) -> String {
     table::draw(&columns, rows)
 }
 
-/// Of the time in which combatants were free to act: how long which ability was unavailable, and why. A row for each
-/// ability, so that what keeps a combatant waiting is read across.
+/// How long each ability was unavailable while its owner was free to act, and why. One row for each ability, so that
+/// the reasons of a combatant can be compared.
 fn unavailable(trials: &Trials) -> String {
     let row = |combatant: &CombatantFigures, ability: &AbilityFigures| {
         let mut reasons: Vec<&(String, f64)> = ability.unavailable.iter().filter(|(_, share)| *share >= 5e-4).collect();
@@ -243,11 +244,11 @@ fn unavailable(trials: &Trials) -> String {
     )
 }
 
-/// One figure to a row, so that a spreadsheet can pick.
+/// One row for each figure, for spreadsheets.
 pub(crate) fn rows(trials: &Trials) -> Vec<Vec<String>> {
     let mut rows = vec![["measure", "of", "by", "value", "low", "high"].map(str::to_owned).to_vec()];
     let mut push = |measure: &str, of: &str, ability: &str, value: f64, bounds: Option<(f64, f64)>| {
-        // A cell is empty where there is no number.
+        // A cell is empty if there is no number.
         let cell = |number: f64| if number.is_finite() { number.to_string() } else { String::new() };
         let (low, high) = bounds.map_or_else(Default::default, |(low, high)| (cell(low), cell(high)));
         rows.push(vec![measure.to_owned(), of.to_owned(), ability.to_owned(), cell(value), low, high]);

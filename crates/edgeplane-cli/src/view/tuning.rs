@@ -1,4 +1,4 @@
-//! What a search for values came to.
+//! Shows the result of a search for values.
 
 use edgeplane::Figure;
 use edgeplane::study::{Goal, SearchEnd, TradeOff, TunedNumber, Tuning};
@@ -8,15 +8,17 @@ use super::{figures, text};
 
 pub(crate) fn draw(found: &Tuning, goals: &[Goal]) -> String {
     let verdict = match (found.met, found.end) {
-        (true, SearchEnd::Complete) => "All goals are met by the smallest change that was found:".to_owned(),
-        (true, _) => "All goals are met by the smallest change that was found within these fights:".to_owned(),
+        (true, SearchEnd::Complete) => "The smallest change found that meets all goals:".to_owned(),
+        (true, _) => "The smallest change that meets all goals, found within these fights:".to_owned(),
         (false, SearchEnd::Complete) => {
-            text::strong("Nothing within these ranges was found to meet the goals. This comes nearest:")
+            text::strong("No values within these ranges were found that meet the goals. The nearest:")
         }
         (false, SearchEnd::UsedUp) => {
-            text::strong("Nothing that meets the goals was found within these fights. This comes nearest:")
+            text::strong("No values were found within these fights that meet the goals. The nearest:")
         }
-        (false, SearchEnd::Stopped) => text::strong("Stopped before the search was over. The best so far, not proven:"),
+        (false, SearchEnd::Stopped) => {
+            text::strong("Stopped before the search was complete. The best values so far, not proven:")
+        }
     };
     let number = |number: &TunedNumber| {
         let now = if number.scales { format!("1 × ({})", number.now) } else { number.now.clone() };
@@ -49,16 +51,16 @@ pub(crate) fn draw(found: &Tuning, goals: &[Goal]) -> String {
     let (trials, points) = (text::grouped(found.trials), text::grouped(found.points));
     let searched = text::grouped(found.searched);
     let from = match found.end {
-        SearchEnd::Stopped => format!("{trials} fights on the search's own seeds"),
-        _ => format!("{trials} fights on other seeds than the search's"),
+        SearchEnd::Stopped => format!("{trials} fights on the seeds of the search"),
+        _ => format!("{trials} fights on different seeds from the search"),
     };
     let trade_offs = trade_offs(found, goals);
     format!(
-        " {verdict}\n\n{numbers}\n{proof}{trade_offs}\n The figures are from {from}.\n What luck explains of shares and means is taken out. The search looked at {points} points in {searched} fights.\n"
+        " {verdict}\n\n{numbers}\n{proof}{trade_offs}\n The figures are from {from}.\n The influence of luck on shares and means has been removed. The search examined {points} points in {searched} fights.\n"
     )
 }
 
-/// Compromises between goals that pull apart.
+/// Compromises between conflicting goals.
 fn trade_offs(found: &Tuning, goals: &[Goal]) -> String {
     let Some(first) = found.trade_offs.first() else { return String::new() };
     let numbers = found.numbers.iter().map(|number| number.path.clone());
@@ -73,13 +75,13 @@ fn trade_offs(found: &Tuning, goals: &[Goal]) -> String {
     let rows = found.trade_offs.iter().enumerate().map(row).collect();
     let fights = text::grouped(first.figures.first().map_or(0, |figure| figure.trials));
     format!(
-        "\n The goals pull apart. None of these is better for one goal without being worse for another ({fights} fights \
+        "\n The goals conflict. None of these is better for one goal without being worse for another ({fights} fights \
          each, 95 % intervals):\n\n{}",
         table::draw_named(&header, rows)
     )
 }
 
-/// What a goal is about, with its encounter if it names one.
+/// The measure of a goal, with its encounter if it names one.
 fn measure_of(goal: &Goal) -> String {
     let encounter = goal.encounter.as_ref().map_or_else(String::new, |name| format!("{name}: "));
     format!("{encounter}{}", goal.measure)

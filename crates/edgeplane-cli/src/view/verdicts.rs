@@ -1,4 +1,4 @@
-//! Expectations and whether they hold: as a table, and as JUnit XML for build servers.
+//! Shows expectations and whether they hold: as a table, and as JUnit XML for build servers.
 
 use edgeplane::rules::ExpectRule;
 use edgeplane::study::{Expectation, Verdict};
@@ -27,7 +27,7 @@ pub(crate) fn draw(found: &[Expectation], asked: usize) -> String {
         Column::Words("in"),
         Column::Numbers("wanted"),
         Column::Numbers("found"),
-        Column::Numbers("99 %, all at once"),
+        Column::Numbers("99 %, simultaneous"),
         Column::Numbers("fights"),
     ];
     let table = table::draw(&columns, found.iter().map(row).collect());
@@ -35,7 +35,7 @@ pub(crate) fn draw(found: &[Expectation], asked: usize) -> String {
     format!("{table}\n{}", summary(found, asked))
 }
 
-/// A line of the table, with a bad verdict in bold; only now, for a style would count as width.
+/// A line of the table, with a bad verdict in bold, applied last because styles would count as width.
 fn standing_out(line: &str) -> String {
     let bad = [Verdict::FailsBarely, Verdict::Fails, Verdict::NoValue].map(word);
     match bad.iter().find(|word| line.trim_start().starts_with(**word)) {
@@ -67,7 +67,7 @@ pub(crate) fn wanted(one: &Expectation) -> String {
 fn summary(found: &[Expectation], asked: usize) -> String {
     let unknown = match asked - found.len() {
         0 => String::new(),
-        left => format!(" {left} of {asked} were not looked at.\n"),
+        left => format!(" {left} of {asked} were not checked.\n"),
     };
     let failed: Vec<&Expectation> = found.iter().filter(|one| !one.verdict.holds()).collect();
     if failed.is_empty() {
@@ -86,7 +86,7 @@ fn summary(found: &[Expectation], asked: usize) -> String {
     lines + &unknown
 }
 
-/// The same for build servers: one test for each expectation; those that were not looked at are skipped.
+/// The same for build servers: one test for each expectation; those that were not checked are skipped.
 pub(crate) fn junit(title: &str, found: &[Expectation], skipped: &[&ExpectRule]) -> Result<String, Failure> {
     let mut report = Report::new(allowed(&format!("expectations of {title}")));
     let mut suite = TestSuite::new(allowed(title));
@@ -114,7 +114,7 @@ pub(crate) fn junit(title: &str, found: &[Expectation], skipped: &[&ExpectRule])
     }
     for rule in skipped {
         let mut status = TestCaseStatus::skipped();
-        status.set_message("stopped before it was looked at");
+        status.set_message("stopped before it was checked");
         let mut case = TestCase::new(allowed(&rule.that.text), status);
         case.set_classname(allowed(&rule.encounter.text));
         suite.add_test_case(case);
@@ -123,7 +123,7 @@ pub(crate) fn junit(title: &str, found: &[Expectation], skipped: &[&ExpectRule])
     report.to_string().map_err(|error| Failure::Message(error.to_string()))
 }
 
-/// One expectation to a row.
+/// One row for each expectation.
 pub(crate) fn rows(found: &[Expectation]) -> Vec<Vec<String>> {
     let header = ["that", "in", "at least", "at most", "value", "low", "high", "fights", "verdict"];
     let row = |one: &Expectation| {

@@ -1,6 +1,6 @@
-//! The demo's `duel`, written by hand for exactly these two fighters: what a programmer would write
-//! who knew every rule in advance and wanted nothing but speed. It draws the same chances as the
-//! engine and must tell the same events; its time is the limit that the engine is measured against.
+//! The demo's `duel`, written by hand for exactly these two fighters: what a programmer would write who knew every rule
+//! in advance and optimised for speed only. It makes the same draws as the engine and must report the same events; its
+//! time is the reference for the engine.
 
 use edgeplane::fight::{Ending, Event, Observer, Source, stream_seed};
 use edgeplane::program::{DamageTypeId, StepId};
@@ -23,7 +23,7 @@ const CRITICAL: f64 = 0.1;
 const DODGE_A: f64 = 0.05 - 0.0;
 const LIMIT: u64 = 60_000_000;
 
-/// Names of the streams that the duel draws from.
+/// Names of the streams from which the duel draws.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Streams {
     tie_break: [u64; 2],
@@ -32,7 +32,7 @@ pub(crate) struct Streams {
     spread: [u64; 2],
 }
 
-/// Ids of what the events speak of.
+/// Ids in events.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Ids {
     boathook: AbilityId,
@@ -74,7 +74,7 @@ impl Ids {
     }
 }
 
-/// A pool that flows.
+/// A pool with a flow.
 #[derive(Clone, Copy)]
 struct Flow {
     amount: f64,
@@ -87,7 +87,7 @@ impl Flow {
         (self.amount + rate * ((now - self.since) as f64 / 1e6)).max(0.0).min(cap)
     }
 
-    /// When there is enough, to the microsecond.
+    /// When it holds enough, to the microsecond.
     #[inline(always)]
     fn holds(self, now: u64, wanted: f64, cap: f64) -> u64 {
         let missing = wanted - self.at(now, REGEN, cap);
@@ -197,7 +197,7 @@ impl<O: Observer> Duel<'_, O> {
                 return Ending::TimeLimit;
             }
             self.now = next;
-            // Waves: what is chosen now may take effect now.
+            // Rounds: an ability chosen now may take effect now.
             while self.next_a == next || self.next_b == next {
                 let (mut a_chooses, mut b_chooses) = (false, false);
                 let releases = (matches!(self.a, A::Boathook | A::Brace), self.b != B::Idle);
@@ -227,7 +227,7 @@ impl<O: Observer> Duel<'_, O> {
                 if let Some(ending) = self.settle(a_first) {
                     return ending;
                 }
-                // What a hit wakes is looked at only if there is nothing else to do.
+                // Combatants woken by a hit decide only if nothing else is due.
                 if a_chooses && self.a == A::Idle {
                     self.next_a = NEVER;
                 }
@@ -286,14 +286,14 @@ impl<O: Observer> Duel<'_, O> {
             }
             _ => {
                 self.tell(fell_b);
-                // What the crab is worth, for the one who is left of its enemies.
+                // The reward for the crab, for its remaining enemy.
                 self.tell(Event::Learned { who: LOCKHAND, from: CRAB, amount: 60.0, total: 60.0 });
                 Some(Ending::Won(edgeplane::program::SideId(0)))
             }
         }
     }
 
-    /// Which of the crab's abilities has just been released.
+    /// The crab's ability that has just been released.
     fn last_b(&self) -> AbilityId {
         if self.spit == self.now + 5_000_000 { self.ids.spit } else { self.ids.pincer }
     }

@@ -1,5 +1,5 @@
-//! `soaking.toml` by hand: two fighters, two abilities and three stacking statuses each, everything known beforehand.
-//! It draws the same chances and ends like the engine, at the same moment with the same health to the last bit.
+//! `soaking.toml` by hand: two fighters with two abilities and three stacking statuses each. It makes the same draws as
+//! the engine and ends like it, at the same moment with the same health to the last bit.
 
 use edgeplane::fight::{Ending, stream_seed};
 use edgeplane::program::SideId;
@@ -39,11 +39,11 @@ enum Doing {
 struct Fighter {
     health: f64,
     guard: f64,
-    /// The cooldowns as the stacks make them.
+    /// The cooldowns, given the stacks.
     douse_cooldown: u64,
     crack_cooldown: u64,
     doing: Doing,
-    /// The end of a cast, or the next look.
+    /// The end of a cast, or the next decision.
     act: u64,
     douse_ready: u64,
     crack_ready: u64,
@@ -146,7 +146,7 @@ impl Fighter {
         }
     }
 
-    /// The first ability that is ready, else the moment at which one will be.
+    /// The first ability that is ready, otherwise the time at which one will be.
     fn choose(&mut self, now: u64) {
         if self.crack_ready <= now {
             (self.doing, self.act) = (Doing::Crack, now + 550_000);

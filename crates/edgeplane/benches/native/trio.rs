@@ -1,6 +1,6 @@
-//! `trio.toml` by hand: three against three with an attack on all, a heal, a buff, a stacking damage over time, a trigger on
-//! defeats and targets by who is weakest, everything known beforehand. It draws the same chances as the engine and shows
-//! the same events.
+//! `trio.toml` by hand: three against three with an attack on all, a heal, a buff, a stacking damage over time, a
+//! trigger on defeats, and targets picked by `weakest`. It makes the same draws as the engine and reports the same
+//! events.
 
 use edgeplane::fight::{Applied, Ending, Event, Observer, Source, stream_seed};
 use edgeplane::program::{DamageTypeId, LostReason, SideId, StatusId, TriggerEvent};
@@ -14,7 +14,7 @@ const HEALTH: f64 = 260.0;
 const DUST: f64 = 1e-9 * HEALTH;
 const ALL: usize = 6;
 
-/// Names of the streams of all: tie-breaks, and the spread of an ability of their own and of the strike.
+/// Names of all streams: tie-breaks, and the spread of each fighter's own ability and of the strike.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Streams {
     tie_break: [u64; ALL],
@@ -22,7 +22,7 @@ pub(crate) struct Streams {
     strike: [u64; ALL],
 }
 
-/// Ids of what the events speak of.
+/// Ids in events.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct Ids {
     sweep: AbilityId,
@@ -77,7 +77,7 @@ enum Doing {
     Rally,
 }
 
-/// A status that ends; it is there while it has stacks.
+/// A status with an end; it is present while it has stacks.
 #[derive(Clone, Copy)]
 struct Held {
     stacks: u32,
@@ -97,10 +97,10 @@ struct Fighter {
     might: f64,
     guard: f64,
     doing: Doing,
-    /// The end of a cast, or the next look.
+    /// The end of a cast, or the next decision.
     act: u64,
     target: usize,
-    /// Those at whom an attack on all, or a call to all, is aimed.
+    /// The targets of an attack on all, or of a call to all.
     aimed: [bool; 3],
     first_ready: u64,
     rally_ready: u64,
@@ -214,7 +214,7 @@ impl<O: Observer> Trio<'_, O> {
         }
     }
 
-    /// The one of a side who has the least of its health.
+    /// The member of a side with the lowest share of its health.
     fn weakest(&self, side: usize) -> usize {
         let (mut best, mut least) = (ALL, f64::INFINITY);
         for who in side * 3..side * 3 + 3 {
@@ -227,8 +227,8 @@ impl<O: Observer> Trio<'_, O> {
         best
     }
 
-    /// The first ability that can be used, else the moment at which one may be. Only what a mender waits for can come about
-    /// before that.
+    /// The first ability that can be used, otherwise the time at which one may be. Only a condition of a mender can
+    /// change before that.
     fn choose(&mut self, who: usize) {
         let (now, one) = (self.now, &self.all[who]);
         let is_due = one.act <= now || (who % 3 == 2 && one.first_ready <= now);
@@ -460,7 +460,7 @@ impl<O: Observer> Trio<'_, O> {
         self.lost(who, rallied, self.ids.rallied, reason);
     }
 
-    /// Those without health are defeated; whoever holds a grudge for that is rallied, unless the fight is over.
+    /// Combatants without health are defeated; allies with the trigger are rallied, unless the fight is over.
     fn settle(&mut self) -> Option<Ending> {
         if self.all.iter().all(|one| one.health > 0.0 || !one.stands) {
             return None;

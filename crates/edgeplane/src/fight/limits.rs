@@ -134,30 +134,30 @@ impl FightErrorKind {
             Self::Endless { waves, who, ability } => {
                 let label = &setup.combatants[who.index()].label;
                 let what = ability.map_or("something", |id| program.ability(id).name.as_str());
-                let message = format!("`{label}` uses `{what}` again and again without time passing ({waves} times)");
+                let message = format!("`{label}` uses `{what}` repeatedly without time passing ({waves} times)");
                 Diagnostic::new(Code::FightFault, message).help("give it a cooldown, a cast or a recovery above zero")
             }
             Self::Chain { limit, statuses } => chain_diagnostic(program, *limit, statuses),
             Self::Zones { most } => {
-                let message = format!("more than {most} zones are there at once");
+                let message = format!("more than {most} zones exist at once");
                 Diagnostic::new(Code::FightFault, message)
                     .help("let them end sooner, or give them fewer `max_instances`")
             }
             Self::Statuses { most } => {
-                let message =
-                    format!("more than {most} statuses, or stacks that end each on its own, are there at once");
+                let message = format!("more than {most} statuses, or stacks with individual end times, exist at once");
                 Diagnostic::new(Code::FightFault, message)
                     .help("let them end sooner, or give them fewer `max_instances` or `max_stacks`")
             }
             Self::Edges { times } => {
                 let message = format!("zones move combatants in and out without time passing ({times} times)");
-                Diagnostic::new(Code::FightFault, message).help("what one edge pushes, another must not push back")
+                Diagnostic::new(Code::FightFault, message)
+                    .help("an edge must not push back what another one has pushed")
             }
             Self::Call { what } => Diagnostic::new(Code::FightFault, what.clone()),
             Self::TooLong { steps } => {
                 let message = format!("the fight did not end within {steps} steps");
                 let help = if setup.time_limit < Time::NEVER {
-                    "something happens too often: look for short cooldowns, periods and recoveries in `fight`"
+                    "look for short cooldowns, periods and recoveries in the output of `fight`"
                 } else {
                     "give the encounter a `time_limit`"
                 };
@@ -172,8 +172,8 @@ impl FightErrorKind {
 fn chain_diagnostic(program: &Program, limit: u32, statuses: &[StatusId]) -> Diagnostic {
     let names: Vec<String> = statuses.iter().map(|status| format!("`{}`", program.status(*status).name)).collect();
     let message = match names.as_slice() {
-        [one] => format!("{one} triggers itself without end ({limit} times at one moment)"),
-        several => format!("{} trigger each other without end ({limit} times at one moment)", several.join(" and ")),
+        [one] => format!("{one} triggers itself endlessly ({limit} times in one moment)"),
+        several => format!("{} trigger each other endlessly ({limit} times in one moment)", several.join(" and ")),
     };
     let help = "give one of their triggers a `cooldown`, `uses` or a `when` that ends it";
     Diagnostic::new(Code::FightFault, message).help(help)

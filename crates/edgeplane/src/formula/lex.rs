@@ -90,7 +90,7 @@ fn next(rest: &str) -> Result<(Token, usize), Wrong> {
     }
     match SYMBOLS.iter().find(|symbol| rest.starts_with(**symbol)) {
         Some(symbol) => Ok((Token::Symbol(symbol), symbol.len())),
-        None => Err((format!("`{first}` cannot stand in a formula"), first.len_utf8(), None)),
+        None => Err((format!("`{first}` is not allowed in a formula"), first.len_utf8(), None)),
     }
 }
 
@@ -115,15 +115,15 @@ fn number(rest: &str) -> Result<(Token, usize), Wrong> {
     let written = rest[..length].replace('_', "");
     let value: f64 = written.parse().unwrap_or(f64::INFINITY);
     if !value.is_finite() {
-        return Err((format!("`{written}` is too large to count with"), length, None));
+        return Err((format!("`{written}` is too large"), length, None));
     }
     if rest[length..].starts_with(|c: char| c.is_alphabetic() || c == '_') {
         let word: String = rest[length..].chars().take_while(|c| c.is_alphanumeric() || *c == '_').collect();
         if UNITS.contains(&word.as_str()) {
-            let help = "units are not written: times are in seconds, lengths in metres".to_owned();
+            let help = "omit the unit: times are in seconds, lengths in metres".to_owned();
             return Err((format!("`{written}{word}` is a number with a unit"), length + word.len(), Some(help)));
         }
-        let help = Some("write the multiplication out: `2 * x`; names do not begin with a digit".to_owned());
+        let help = Some("write multiplications as `2 * x`; names do not begin with a digit".to_owned());
         return Err(("a number runs into a name".to_owned(), length, help));
     }
     let percent = bytes.get(length) == Some(&b'%');

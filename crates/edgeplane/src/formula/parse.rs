@@ -34,7 +34,7 @@ pub struct ParseError {
 /// ```
 pub fn parse(text: &str) -> Result<Expr, ParseError> {
     if text.len() > MAX_FORMULA_BYTES {
-        let message = format!("a formula of {} bytes; at most {MAX_FORMULA_BYTES} are read", text.len());
+        let message = format!("a formula of {} bytes; at most {MAX_FORMULA_BYTES} are allowed", text.len());
         return Err(ParseError { range: 0..0, message, help: None, limit: true });
     }
     let mut parser = Parser { lexemes: lex(text)?, at: 0 };
@@ -115,7 +115,7 @@ impl Parser {
         if depth <= MAX_FORMULA_DEPTH {
             return Ok(());
         }
-        let message = format!("more than {MAX_FORMULA_DEPTH} operations inside each other");
+        let message = format!("more than {MAX_FORMULA_DEPTH} nested operations");
         let help = Some("split it with a formula of your own: `[formula.name]`".to_owned());
         Err(ParseError { range: self.range(), message, help, limit: true })
     }

@@ -223,7 +223,7 @@ impl Compiler<'_> {
         let Some(first) = circle.first() else { return };
         names.push(names[0].clone());
         let span = self.program.formula(plans[*first].base).source.span;
-        let message = format!("attributes read each other in a circle: {}", names.join(" → "));
+        let message = format!("attributes depend on each other in a circle: {}", names.join(" → "));
         let mut diagnostic =
             Diagnostic::at(Code::AttributeCycle, span, message).saying(format!("{} reads {}", names[0], names[1]));
         for (step, index) in circle.iter().enumerate().skip(1) {

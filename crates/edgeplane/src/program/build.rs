@@ -90,7 +90,7 @@ impl Program {
         program.shapes.extend(compiler.whole_shapes);
         program.layout.blocks = u32::from(program.layout.locals) + program.constants.len() as u32;
         if program.constants.len() > usize::from(u16::MAX) {
-            out.push(Diagnostic::new(Code::TooMany, "a ruleset may hold at most 65535 different numbers"));
+            out.push(Diagnostic::new(Code::TooMany, "a ruleset may contain at most 65535 different numbers"));
         }
         program.with_counted().with_modifiers().with_hidden().with_blocks(out)
     }

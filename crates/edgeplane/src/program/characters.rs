@@ -309,7 +309,7 @@ impl Compiler<'_> {
         for word in own.can_learn.iter().flatten() {
             look_up(&self.names.abilities, &word.text, word.span, "ability", self.out);
             if let Some(other) = own.abilities.iter().flatten().find(|other| other.text == word.text) {
-                let message = format!("`{}` is among what it can learn, and had from the start", word.text);
+                let message = format!("`{}` is in `can_learn` and in `abilities`", word.text);
                 self.out.push(Diagnostic::at(Code::KeyConflict, word.span, message).label(other.span, "had here"));
             }
         }
@@ -323,7 +323,7 @@ impl Compiler<'_> {
             let earlier = words[..index].iter().find(|other| slot(other).as_ref() == Some(&taken));
             if let Some(other) = earlier {
                 let message = format!("`{}` and `{}` are both in the slot `{taken}`", other.text, word.text);
-                let help = "withhold one of them, and have it given when it is needed";
+                let help = "move one of them to `can_learn`, and give it when it is needed";
                 let diagnostic = Diagnostic::at(Code::KeyConflict, word.span, message).help(help);
                 self.out.push(diagnostic.label(other.span, "in that slot already"));
             }
@@ -380,7 +380,7 @@ impl Compiler<'_> {
                 let ability =
                     self.program.abilities.get(line.ability.index()).map_or("", |ability| ability.name.as_str());
                 let message = format!(
-                    "`{}` chooses by `{}`, which uses `{ability}`, and does not have that ability",
+                    "`{}` has the policy `{}`, which uses `{ability}`, but does not have that ability",
                     plan.name, policy.name
                 );
                 let help = format!("add `{ability}` to its abilities, or give it another policy");
@@ -405,7 +405,7 @@ impl Compiler<'_> {
             None => "it has none".to_owned(),
         };
         let message = format!("`character.{}` leaves the targets of `{ability}` to its policy, and {lacks}", plan.name);
-        let help = "add to the policy whom it prefers, such as `target = \"1 - target.health.share\"`";
+        let help = "add a score to the policy, such as `target = \"1 - target.health.share\"`";
         let span = policy.map_or(span, |word| word.span);
         self.out.push(Diagnostic::at(Code::MissingKey, span, message).help(help));
     }
@@ -418,7 +418,7 @@ impl Compiler<'_> {
             for (pool, _) in ability.cost.iter().chain(sustained).filter(|(pool, _)| !plan.pools[pool.index()]) {
                 let pool = &self.program.pools[pool.index()].name;
                 let message = format!(
-                    "`{}` has the ability `{}`, which costs `{pool}`, and lacks that pool",
+                    "`{}` has the ability `{}`, which costs `{pool}`, but lacks that pool",
                     plan.name, ability.name
                 );
                 let help = format!("add `{pool}` to its pools");

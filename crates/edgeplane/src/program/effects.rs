@@ -386,8 +386,7 @@ impl Compiler<'_> {
         }
         let mut defeating = self.program.pools.iter().enumerate().filter(|(_, pool)| pool.defeat);
         if let Some((_, missing)) = defeating.find(|(index, _)| pools.iter().all(|(pool, _)| pool.index() != *index)) {
-            let message =
-                format!("whoever is brought back would be defeated at once: nothing is in its `{}`", missing.name);
+            let message = format!("a revived combatant would be defeated at once: its `{}` is empty", missing.name);
             let help = format!("for example: revive = {{ {} = 20 }}", missing.name);
             self.out.push(Diagnostic::at(Code::MissingKey, rule.span, message).help(help));
         }
@@ -461,8 +460,8 @@ impl Compiler<'_> {
         }
         let pool = self.program.defeat_pool();
         if pool.is_none() {
-            let message = format!("`{}` does not say which pool it reaches", rule.path);
-            let help = "give it `pool = \"…\"`, or mark just one pool with `defeat = true`";
+            let message = format!("`{}` does not name a pool", rule.path);
+            let help = "add `pool = \"…\"`, or set `defeat = true` for exactly one pool";
             self.out.push(Diagnostic::at(Code::MissingKey, rule.span, message).help(help));
         }
         pool

@@ -166,7 +166,7 @@ impl Compiler<'_> {
             return Vec::new();
         };
         if self.program.characters.get(id.index()).is_some_and(|plan| plan.template) {
-            let message = format!("`{}` is a template: it is there to be extended, and cannot fight", word.text);
+            let message = format!("`{}` is a template: it can only be extended, and cannot fight", word.text);
             self.out.push(Diagnostic::at(Code::TemplateUsed, word.span, message));
         }
         vec![id; member.count as usize]

@@ -54,9 +54,9 @@ impl Idle<'_> {
             if rule.cost.is_empty() {
                 self.say(refund.span, &key("refund"), "it costs nothing");
             } else if at_once {
-                self.say(refund.span, &key("refund"), "it takes no time, so nothing can break it");
+                self.say(refund.span, &key("refund"), "it has no cast time, so nothing can interrupt it");
             } else if rule.cost_at == UseMoment::Release {
-                self.say(refund.span, &key("refund"), "its cost is paid when it takes effect, and not before");
+                self.say(refund.span, &key("refund"), "its cost is paid at the release, not before");
             }
         }
         if rule.cost_at != UseMoment::Start && rule.cost.is_empty() {
@@ -73,7 +73,7 @@ impl Idle<'_> {
             self.say(status.span, &key("during"), "it takes no time");
         }
         if let Some(releases) = rule.releases.as_ref().filter(|releases| releases.count == 1) {
-            self.say(releases.every.span, &key("releases"), "it takes effect once, as it would without");
+            self.say(releases.every.span, &key("releases"), "it has one release with and without it");
         }
         self.targets(name, *span, rule);
     }
@@ -96,7 +96,7 @@ impl Idle<'_> {
         let mut all = rule.does.iter().chain(sustained);
         let revives = |effect: &EffectRule| matches!(effect.kind, EffectKind::Revive(_));
         if targets.defeated && !all.clone().any(revives) {
-            self.say(span, &key("targets.state"), "none of its effects brings back who is defeated");
+            self.say(span, &key("targets.state"), "none of its effects revives");
         }
         if let Some(effect) = all.find(|effect| revives(effect)) {
             let target = effect.to.unwrap_or_default() == Receiver::Target;
@@ -104,7 +104,7 @@ impl Idle<'_> {
                 self.say(
                     effect.span,
                     &effect.path,
-                    "whoever receives it stands; `targets = { state = \"defeated\" }` means the defeated",
+                    "its receivers stand; `targets = { state = \"defeated\" }` selects defeated ones",
                 );
             }
         }
@@ -118,14 +118,14 @@ impl Idle<'_> {
             self.say(*span, &format!("{of}.{name}.warn"), "it does not end by itself");
         }
         if rule.every.as_ref().is_some_and(|every| every.does.is_empty()) && !self.reads_ticks(name) {
-            self.say(*span, &format!("{of}.{name}.every"), "its ticks do nothing, and nothing of it reads `tick`");
+            self.say(*span, &format!("{of}.{name}.every"), "its ticks have no effects, and nothing in it reads `tick`");
         }
         for (number, on) in rule.on.iter().enumerate() {
             self.trigger(&format!("{of}.{name}.on.{number}"), *span, on);
         }
         let ticks = rule.every.iter().flat_map(|every| &every.does).chain(&rule.at_max);
         for effect in ticks.filter(|effect| matches!(effect.kind, EffectKind::Revive(_))) {
-            self.say(effect.span, &effect.path, "whoever receives it stands");
+            self.say(effect.span, &effect.path, "its receivers stand");
         }
     }
 
@@ -166,18 +166,18 @@ impl Idle<'_> {
             let defeated = by_defeat(effect.to.unwrap_or(Receiver::Owner));
             match &effect.kind {
                 EffectKind::Revive(_) if !defeated && on.event != TriggerEvent::Defeated => {
-                    self.say(effect.span, &effect.path, "whoever receives it stands");
+                    self.say(effect.span, &effect.path, "its receivers stand");
                 }
                 EffectKind::Revive(_) => revived = true,
                 EffectKind::Call { .. } | EffectKind::Win | EffectKind::Report(..) => {}
                 EffectKind::Zone(word) => {
                     let carried = |zone: &&Named<ZoneRule>| zone.name == word.text && zone.rule.carried;
                     if defeated && !revived && self.rules.zones.iter().any(|zone| carried(&zone)) {
-                        self.say(effect.span, &effect.path, "nobody carries a zone who is defeated");
+                        self.say(effect.span, &effect.path, "a defeated combatant cannot carry a zone");
                     }
                 }
                 _ if defeated && !revived => {
-                    self.say(effect.span, &effect.path, "whoever receives it is defeated by then");
+                    self.say(effect.span, &effect.path, "its receiver is defeated by then");
                 }
                 _ => {}
             }
@@ -191,7 +191,7 @@ impl Idle<'_> {
         };
         let does_nothing = rule.apply.is_empty() && rule.enters.is_empty() && rule.leaves.is_empty();
         if does_nothing && !self.rules.policies.iter().any(avoided) {
-            self.say(*span, &format!("zone.{name}"), "it holds no status, and nothing happens to who enters or leaves");
+            self.say(*span, &format!("zone.{name}"), "it has no status, and no effects on entering or leaving");
         }
     }
 
@@ -214,7 +214,7 @@ impl Idle<'_> {
         };
         if let Some((of, name, key, formula)) = reach.or_else(radius) {
             let (span, key) = (formula.span, format!("{of}.{name}.{key}"));
-            self.say(span, &key, "no encounter has places; `distance = 10` has its sides begin that far apart");
+            self.say(span, &key, "no encounter has positions; `distance = 10` places its sides that far apart");
         }
     }
 
@@ -225,7 +225,7 @@ impl Idle<'_> {
         let leaves = |named: &Named<AbilityRule>| matches!(named.rule.targets.pick, Pick::Policy);
         if !abilities.any(|ability| self.rules.abilities.get(ability.index()).is_some_and(leaves)) {
             let key = format!("policy.{name}.target");
-            self.say(target.span, &key, "no ability of those who choose by it says `pick = \"policy\"`");
+            self.say(target.span, &key, "no ability of its users has `pick = \"policy\"`");
         }
     }
 
@@ -236,7 +236,7 @@ impl Idle<'_> {
             };
             if self.rules.statuses.iter().any(|status| timed(&status)) {
                 let because = format!(
-                    "`{name}` has it from the start, and so for good; to have it for a while, say `statuses` of a member of an encounter"
+                    "`{name}` has it from the start, and therefore permanently; for a limited time, use `statuses` of a member of an encounter"
                 );
                 self.say(word.span, &format!("status.{}.duration", word.text), &because);
             }
@@ -250,7 +250,7 @@ impl Idle<'_> {
         }
         let needs = self.rules.levels.as_ref().is_some_and(|levels| levels.needs.is_some());
         if let Some(reward) = rule.reward.as_ref().filter(|_| !needs) {
-            self.say(reward.span, &format!("character.{name}.reward"), "`[levels]` does not say what a level needs");
+            self.say(reward.span, &format!("character.{name}.reward"), "`[levels]` has no `needs`");
         }
     }
 
@@ -262,7 +262,7 @@ impl Idle<'_> {
             EffectKind::Apply { status, stacks: Some(stacks), .. } => {
                 let stacks_up = |one: &Named<StatusRule>| one.name == status.text && one.rule.reapply == Reapply::Stack;
                 if stacks.as_number() != Some(1.0) && !self.rules.statuses.iter().any(stacks_up) {
-                    let because = format!("`{}` has one stack, for it does not say `reapply = \"stack\"`", status.text);
+                    let because = format!("`{}` has one stack, because it has no `reapply = \"stack\"`", status.text);
                     self.say(stacks.span, &format!("{}.stacks", effect.path), &because);
                 }
             }
@@ -278,7 +278,7 @@ impl Idle<'_> {
                 let Some(word) = &filter.status else { return };
                 let kept = |one: &Named<StatusRule>| one.name == word.text && !one.rule.cleansable;
                 if self.rules.statuses.iter().any(kept) {
-                    self.say(word.span, &effect.path, &format!("`{}` says `cleansable = false`", word.text));
+                    self.say(word.span, &effect.path, &format!("`{}` has `cleansable = false`", word.text));
                 }
             }
             EffectKind::Damage { tags, .. } => self.tags(effect, tags, "hit"),
@@ -294,7 +294,7 @@ impl Idle<'_> {
                 self.say(word.span, &effect.path, &format!("nobody ever wears `{}`", word.text));
             }
             EffectKind::Experience(amount) if self.rules.levels.as_ref().is_none_or(|one| one.needs.is_none()) => {
-                self.say(amount.span, &effect.path, "`[levels]` does not say what a level needs");
+                self.say(amount.span, &effect.path, "`[levels]` has no `needs`");
             }
             _ => {}
         }
@@ -307,7 +307,7 @@ impl Idle<'_> {
         let asked: Vec<&str> =
             steps.iter().flat_map(|step| step.rule.tags.iter().flatten()).map(|tag| tag.text.as_str()).collect();
         for tag in tags.iter().filter(|tag| !asked.contains(&tag.text.as_str())) {
-            let message = format!("`{}.tags` has no effect: no {what} step asks for `{}`", effect.path, tag.text);
+            let message = format!("`{}.tags` has no effect: no {what} step names `{}`", effect.path, tag.text);
             let warning = Diagnostic::warning(Code::NoEffect, tag.span, message);
             self.out.push(warning.nearest(&tag.text, asked.iter().copied()));
         }
@@ -341,7 +341,7 @@ impl Idle<'_> {
     fn pools(&mut self) {
         for Named { name, span, rule } in &self.rules.pools {
             if rule.on_cap_change != CapChange::Keep && constant(&rule.max).is_some() {
-                self.say(*span, &format!("pools.{name}.on_cap_change"), "its cap is a number, and never changes");
+                self.say(*span, &format!("pools.{name}.on_cap_change"), "its cap is a number and never changes");
             }
         }
     }
@@ -353,6 +353,6 @@ impl Idle<'_> {
             (false, Some(_)) => "levels.most",
             (false, None) => return,
         };
-        self.say(levels.span, key, "it does not say what a level needs: for example needs = \"100 * level\"");
+        self.say(levels.span, key, "`needs` is missing: for example needs = \"100 * level\"");
     }
 }

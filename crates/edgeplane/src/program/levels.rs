@@ -151,9 +151,11 @@ impl Compiler<'_> {
             && let Some(kept) = keeps.iter().position(fall_at_once)
         {
             let word = &rule.keeps[kept];
-            let message = format!("who comes back would be defeated at once: nothing is left of its `{}`", word.text);
-            let help =
-                format!("say what it gains in between: rests = {{ {} = \"0.5 * self.{}.max\" }}", word.text, word.text);
+            let message = format!("a returning combatant would be defeated at once: its `{}` is empty", word.text);
+            let help = format!(
+                "add a gain between encounters: rests = {{ {} = \"0.5 * self.{}.max\" }}",
+                word.text, word.text
+            );
             self.out.push(Diagnostic::at(Code::KeyConflict, word.span, message).help(help));
         }
         let side = rule.side.as_ref()?;
@@ -201,8 +203,8 @@ impl Compiler<'_> {
             names.collect::<Vec<_>>().join(", ")
         };
         let message =
-            format!("other members stand on the side in `{}` than in `{}`", word.text, rule.encounters[0].text);
-        let help = format!("{} there, and {} here: the same, in the same order", names(first), names(stage));
+            format!("the members of the side in `{}` differ from those in `{}`", word.text, rule.encounters[0].text);
+        let help = format!("{} there, {} here; they must be equal and in the same order", names(first), names(stage));
         self.out.push(Diagnostic::at(Code::KeyConflict, word.span, message).help(help));
     }
 }

@@ -67,7 +67,7 @@ impl Lints<'_> {
         let Some(most) = rule.max_stacks.filter(|most| *most > 1) else { return };
         let beyond = rule.on.iter().find(|on| on.stacks.is_some_and(|stacks| stacks > most));
         if let Some(on) = beyond {
-            let message = format!("`{name}` holds at most {most} stacks; {} are never reached", on.stacks.unwrap_or(0));
+            let message = format!("`{name}` has at most {most} stacks; {} are never reached", on.stacks.unwrap_or(0));
             out.push(Diagnostic::warning(Code::NeverFull, named.span, message));
             return;
         }
@@ -134,7 +134,7 @@ impl Lints<'_> {
         let who = self.program.characters.iter().find(|plan| !plan.template && lacks(&plan.abilities));
         if let Some(who) = who {
             let message =
-                format!("`{}` is never open for `{}`, who lacks `{}`", named.name, who.name, after.ability.text);
+                format!("`{}` is never available to `{}`, which lacks `{}`", named.name, who.name, after.ability.text);
             let help = format!("add `{}` to the abilities of `{}`", after.ability.text, who.name);
             out.push(Diagnostic::warning(Code::NeverOpen, after.ability.span, message).help(help));
         }
@@ -154,7 +154,7 @@ impl Lints<'_> {
             };
             let message = format!("`{}` {what} its targets, which are enemies unless it says otherwise", ability.name);
             let help = "add `targets = \"self\"` or `\"allies\"` to the ability, or `to = \"caster\"` to the effect; \
-                        `targets = \"enemies\"` if they are meant";
+                        `targets = \"enemies\"` if enemies are meant";
             out.push(Diagnostic::warning(Code::HelpsEnemies, effect.span, message).help(help));
         }
     }
@@ -207,7 +207,7 @@ impl Lints<'_> {
         for member in &waiting {
             let name = &member.character.text;
             if !called.iter().any(|word| word.text == *name) {
-                let message = format!("`{name}` waits to be called, and nobody calls");
+                let message = format!("`{name}` waits to be called, but nothing calls it");
                 let help = format!("for example: does = [{{ call = \"{name}\" }}]");
                 out.push(Diagnostic::warning(Code::NeverJoins, member.span, message).help(help));
             }
@@ -266,7 +266,7 @@ impl Lints<'_> {
             } else if let Some(when) = on.when.as_ref().filter(|when| self.is_false(when)) {
                 Some((when.span, "its condition is never true".to_owned()))
             } else if on.event == TriggerEvent::Renewed && named.rule.reapply == Reapply::Separate {
-                Some((named.span, "every application is an instance of its own".to_owned()))
+                Some((named.span, "every application is a separate instance".to_owned()))
             } else {
                 None
             };
@@ -291,13 +291,13 @@ impl Lints<'_> {
                 (format!("is a chance of {}", plain(value)), format!("{value} % is `{value}%`"))
             } else if let Some(least) = self.least_chance(chance).filter(|least| *least > 1.0) {
                 (
-                    format!("is a chance of {} or more as a fight begins", plain(least)),
+                    format!("is a chance of {} or more at the start of a fight", plain(least)),
                     format!("in percent: `({}) * 1%`", chance.text),
                 )
             } else {
                 continue;
             };
-            let message = format!("`{}` {message}: chances go from 0 to 1", chance.path);
+            let message = format!("`{}` {message}: chances are from 0 to 1", chance.path);
             out.push(Diagnostic::warning(Code::ChanceAboveOne, chance.span, message).help(help));
         }
         for formula in &self.program.formulas {

@@ -188,7 +188,7 @@ fn report_shared<A, B>(first: &[Named<A>], second: &[Named<B>], what: &str, out:
                 Diagnostic::at(Code::DuplicateName, late, format!("{what} are both called `{}`", a.name))
                     .saying("again here")
                     .label(early, "first here")
-                    .help("in a formula they would look the same"),
+                    .help("they could not be distinguished in formulas"),
             );
         }
     }

@@ -74,7 +74,7 @@ fn never_affordable(program: &Program, Named { name, rule, .. }: &Named<AbilityR
         let most = caps.and_then(|caps| caps.into_iter().max_by(f64::total_cmp));
         if let Some(most) = most.filter(|most| *most < amount) {
             let message = format!(
-                "nobody can afford `{name}`: it costs {} {}, and nobody who has it holds more than {}",
+                "nobody can afford `{name}`: it costs {} {}, and the maximum of its owners is {}",
                 plain(amount),
                 word.text,
                 plain(most)
@@ -123,7 +123,7 @@ fn never_chosen(rules: &Ruleset, program: &Program, named: &Named<CharacterRule>
         let Some(ability) = program.find_ability(&word.text) else { continue };
         if !chosen(ability) && !is_scripted(rules, &word.text) {
             let message =
-                format!("`{}` has `{}`, and its policy `{}` never uses it", named.name, word.text, plan.policy.name);
+                format!("`{}` has `{}`, but its policy `{}` never uses it", named.name, word.text, plan.policy.name);
             out.push(Diagnostic::warning(Code::NeverChosen, word.span, message));
         }
     }
@@ -148,7 +148,7 @@ fn amounts_as_shares(program: &Program, formula: &CompiledFormula, out: &mut Dia
         if acting(program).any(small) {
             continue;
         }
-        let message = format!("`{name}` is an amount, and is compared with less than 1");
+        let message = format!("`{name}` is an amount, but is compared with a number below 1");
         let help =
             format!("a share of its cap is `self.{name}.share` or `target.{name}.share`: `self.{name}.share < 30%`");
         out.push(Diagnostic::warning(Code::AmountAsShare, span, message).help(help));

@@ -36,9 +36,9 @@ pub(super) fn nowhere_near(rules: &Ruleset, program: &Program, out: &mut Diagnos
             short(reach)
         );
         let help = if program.find_attribute("speed").is_some() {
-            "the `speed` of everybody in it is 0; it is the metres that somebody walks per second"
+            "everyone in it has a `speed` of 0; it is the walking speed in metres per second"
         } else {
-            "the attribute `speed` is the metres that somebody walks per second; without it only a game moves anybody"
+            "the attribute `speed` is the walking speed in metres per second; without it only a game can move combatants"
         };
         out.push(Diagnostic::warning(Code::NowhereNear, named.span, message).help(help));
     }
@@ -54,12 +54,12 @@ pub(super) fn keeps_too_far(rules: &Ruleset, program: &Program, out: &mut Diagno
         let farthest = reaches.reduce(|one, other| Some(one?.larger(other?))).flatten();
         let Some(reach) = farthest.filter(|reach| *reach < metres) else { continue };
         let message = format!(
-            "`{}` keeps {} m away from enemies, and what it uses on them reaches {} m",
+            "`{}` keeps {} m away from enemies, but its abilities reach {} m",
             named.name,
             short(metres),
             short(reach)
         );
-        let help = "it uses that only on enemies that come nearer by themselves";
+        let help = "it can use them only on enemies that come closer by themselves";
         out.push(Diagnostic::warning(Code::NowhereNear, named.span, message).help(help));
     }
 }

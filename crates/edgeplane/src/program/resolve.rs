@@ -210,7 +210,7 @@ impl Resolver<'_, '_> {
                 Kind::Truth => "compare it: `x > 0`",
                 Kind::Number => "turn it into a number: `if(condition, 1, 0)`",
             };
-            let message = format!("this is {}; {} is needed here", kind.what(), wanted.what());
+            let message = format!("this is {}, but {} is needed here", kind.what(), wanted.what());
             self.report(Code::WrongKind, &expr.range, message, Some(help.to_owned()));
             return None;
         }
@@ -248,7 +248,7 @@ impl Resolver<'_, '_> {
         let within = std::mem::replace(&mut self.quiet, false);
         if within {
             let whole = 0..self.formula.text.len() as u32;
-            let message = format!("with these arguments a formula that is called here {what}");
+            let message = format!("with these arguments, the formula that is called here {what}");
             self.report(Code::FormulaFault, &whole, message, None);
         } else {
             self.report(Code::FormulaFault, range, format!("this {what}"), None);
@@ -345,7 +345,7 @@ impl Resolver<'_, '_> {
 
     fn wrong_arguments(&mut self, given: usize, usage: &str, range: &Range<u32>) {
         let given = if given == 1 { "one argument is".to_owned() } else { format!("{given} arguments are") };
-        let message = format!("{given} given; it is called as `{usage}`");
+        let message = format!("{given} given; the form is `{usage}`");
         self.report(Code::WrongArguments, range, message, None);
     }
 
@@ -378,8 +378,8 @@ impl Resolver<'_, '_> {
 
     pub(super) fn chance_site(&mut self, range: &Range<u32>) -> Option<SiteId> {
         if !self.scope.chance {
-            let message = format!("chance cannot be drawn {}", self.scope.place);
-            let help = "it is looked at more than once, and would change under the eyes of whoever reads it";
+            let message = format!("random draws are not allowed {}", self.scope.place);
+            let help = "it is evaluated repeatedly, and would give a different value each time";
             self.blame(range, message, help);
             return None;
         }
@@ -451,7 +451,7 @@ impl Resolver<'_, '_> {
         let (yes, no) = (self.expr(&arguments[1]), self.expr(&arguments[2]));
         let ((yes, kind), (no, other)) = (yes?, no?);
         if kind != other {
-            let message = format!("`if` gives {} in one case and {} in the other", kind.what(), other.what());
+            let message = format!("`if` gives {} in one case but {} in the other", kind.what(), other.what());
             self.report(Code::WrongKind, range, message, None);
             return None;
         }
@@ -464,7 +464,7 @@ impl Resolver<'_, '_> {
             _ => "",
         };
         if !self.scope.fight {
-            let message = format!("who stands in a fight cannot be counted {}", self.scope.place);
+            let message = format!("combatants cannot be counted {}", self.scope.place);
             self.report(Code::NotHere, range, message, None);
             return None;
         }
@@ -514,14 +514,14 @@ impl Resolver<'_, '_> {
         }
         if rule.game && !self.scope.game {
             let message = format!("the game's `{name}` cannot be called {}", self.scope.place);
-            let help = "what is kept until something changes would not notice that the game has changed";
+            let help = "a stored value would not notice a change in the game";
             self.blame(range, message, help);
             return None;
         }
         self.put_in += 1;
         if self.put_in == MAX_CALLS || (self.called.len() == MAX_CALL_DEPTH && self.put_in < MAX_CALLS) {
             let message = format!(
-                "more than {MAX_CALLS} calls, or {MAX_CALL_DEPTH} inside each other, depend on `{}`",
+                "more than {MAX_CALLS} calls, or {MAX_CALL_DEPTH} nested ones, depend on `{}`",
                 self.formula.path
             );
             self.compiler.out.push(Diagnostic::at(Code::FormulaLimit, self.formula.span, message));

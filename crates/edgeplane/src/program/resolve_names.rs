@@ -86,7 +86,7 @@ impl Resolver<'_, '_> {
             [name] | [name, _] if names.attributes.contains(name) => self.attribute(role, &parts[skip..], range),
             [name] | [name, _] if names.pools.contains(name) => self.pool(role, &parts[skip..], range),
             [] => {
-                let message = format!("`{}` is somebody, not a number", parts[0].text);
+                let message = format!("`{}` is a combatant, not a number", parts[0].text);
                 self.report(
                     Code::UnknownName,
                     range,
@@ -107,7 +107,7 @@ impl Resolver<'_, '_> {
                     self.report(Code::UnknownName, range, "this name has too many parts".to_owned(), None);
                 } else if names.statuses.contains(name) {
                     let whom = if skip == 0 { "self" } else { parts[0].text.as_str() };
-                    let help = format!("ask `has({whom}, {name})` or `stacks({whom}, {name})`");
+                    let help = format!("use `has({whom}, {name})` or `stacks({whom}, {name})`");
                     let message = format!("`{name}` is a status, not a number");
                     self.report(Code::UnknownName, &parts[skip].range, message, Some(help));
                 } else {
@@ -126,7 +126,7 @@ impl Resolver<'_, '_> {
             (true, None) if self.scope.typed => Some(Read::Typed(role, attribute.slot)),
             (true, None) => {
                 let message = format!(
-                    "`{}` has a value for each damage type, and none is at hand {}",
+                    "`{}` has a value for each damage type, but there is no damage type {}",
                     parts[0].text, self.scope.place
                 );
                 let first = self.compiler.names.damage_types.names().next().cloned().unwrap_or_default();
@@ -141,7 +141,7 @@ impl Resolver<'_, '_> {
                     let near = suggestion(&of.text, &known.iter().map(String::as_str).collect::<Vec<_>>());
                     if self.scope.typed && near.is_none() {
                         let help = format!(
-                            "the value for the damage type at hand is the attribute alone, without `.{}`; the types are {}",
+                            "the value for the current damage type is the attribute alone, without `.{}`; the types are {}",
                             of.text,
                             known.iter().map(|name| format!("`{name}`")).collect::<Vec<_>>().join(", ")
                         );
@@ -165,7 +165,7 @@ impl Resolver<'_, '_> {
         let pool = self.compiler.names.pools.get(&parts[0].text)?;
         if !self.scope.pools {
             let message = format!("a pool cannot be read {}", self.scope.place);
-            let help = "attributes and caps change only when other attributes do; a pool changes all the time";
+            let help = "attributes and caps change only when other attributes do, but pools change at any time";
             self.report(Code::NotHere, range, message, Some(help.to_owned()));
             return None;
         }
@@ -191,15 +191,12 @@ impl Resolver<'_, '_> {
             (self.scope.place, self.arguments.iter().map(|(name, _)| name.clone()).collect());
         if names.attributes.contains(first) || names.pools.contains(first) {
             let spellings = self.scope.spellings(&words.join("."));
-            let help = if spellings.is_empty() {
-                "hand it over as an argument".to_owned()
-            } else {
-                format!("write {spellings}")
-            };
+            let help =
+                if spellings.is_empty() { "pass it as an argument".to_owned() } else { format!("write {spellings}") };
             self.report(
                 Code::NotHere,
                 range,
-                format!("whose `{first}`? A bare name means nothing {place}"),
+                format!("whose `{first}`? A name without a role has no meaning {place}"),
                 Some(help),
             );
         } else if crate::rules::RESERVED.contains(&first) {
@@ -211,12 +208,12 @@ impl Resolver<'_, '_> {
             } else if kept {
                 Some(format!("keep its value from when the status was applied: `snapshot({})`", words.join(".")))
             } else {
-                (!spellings.is_empty() && first != "now").then(|| format!("here one can write {spellings}"))
+                (!spellings.is_empty() && first != "now").then(|| format!("possible here: {spellings}"))
             };
-            self.report(Code::NotHere, range, format!("`{first}` means nothing {place}"), help);
+            self.report(Code::NotHere, range, format!("`{first}` has no meaning {place}"), help);
         } else if self.formula.text.trim() == "inf" {
-            let help = "a time without end is a number, without quotes: `inf`".to_owned();
-            self.report(Code::UnknownName, range, format!("nothing is called `inf` {place}"), Some(help));
+            let help = "an unlimited time is written as a number, without quotes: `inf`".to_owned();
+            self.report(Code::UnknownName, range, format!("there is no name `inf` {place}"), Some(help));
         } else {
             let own = names.attributes.names().filter(|_| self.scope.own).cloned();
             let special = [
@@ -233,7 +230,7 @@ impl Resolver<'_, '_> {
             let special = special.iter().filter(|(_, there)| *there).map(|(word, _)| (*word).to_owned());
             let known: Vec<String> =
                 arguments.into_iter().chain(own).chain(special).chain(["level".to_owned()]).collect();
-            self.unknown(format!("nothing is called `{first}` {place}"), first, &parts[0].range, &known);
+            self.unknown(format!("there is no name `{first}` {place}"), first, &parts[0].range, &known);
         }
     }
 }

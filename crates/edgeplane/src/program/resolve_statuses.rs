@@ -62,7 +62,7 @@ impl Resolver<'_, '_> {
             let message = if self.scope.fight {
                 "the name of a role is needed here".to_owned()
             } else {
-                format!("{what} cannot be asked for {}", self.scope.place)
+                format!("{what} cannot be read {}", self.scope.place)
             };
             let people = [("self", self.scope.owner), ("caster", self.scope.caster), ("target", self.scope.target)];
             let people: Vec<&str> = people.iter().filter(|(_, there)| *there).map(|(name, _)| *name).collect();
@@ -76,7 +76,8 @@ impl Resolver<'_, '_> {
     pub(super) fn snapshot(&mut self, inner: &Expr, range: &Range<u32>) -> Option<Typed> {
         if !self.scope.keeps {
             let message = format!("nothing can be kept {}", self.scope.place);
-            let help = "`snapshot` keeps a value from when a status is applied; only what a status says can use it";
+            let help =
+                "`snapshot` keeps a value from the application of a status; only formulas of statuses can use it";
             self.report(Code::NotHere, range, message, Some(help.to_owned()));
             return None;
         }

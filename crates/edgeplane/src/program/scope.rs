@@ -42,7 +42,7 @@ pub(crate) struct Scope {
 }
 
 const NOTHING: Scope = Scope {
-    place: "in a formula of one's own",
+    place: "in a `[formula.*]`",
     own: false,
     owner: false,
     caster: false,
@@ -65,7 +65,7 @@ impl Scope {
     /// A `[formula.*]`: its arguments, and random draws if the caller allows them.
     pub(crate) const FUNCTION: Self = Self { chance: true, game: true, ..NOTHING };
     /// The same for a function of the game: its default makes no draws.
-    pub(crate) const STAND_IN: Self = Self { place: "in a formula that stands in for the game's", ..NOTHING };
+    pub(crate) const STAND_IN: Self = Self { place: "in the default of a function of the game", ..NOTHING };
     /// An attribute's base or bounds, a pool's cap, start or flow.
     pub(crate) const ATTRIBUTE: Self =
         Self { place: "in an attribute or a pool", own: true, owner: true, plain: true, ..NOTHING };
@@ -113,7 +113,7 @@ impl Scope {
 
     /// Numbers of a status evaluated when it is applied: its duration, period and rank.
     pub(crate) const APPLIED: Self = Self {
-        place: "where a status is applied",
+        place: "in a value evaluated when a status is applied",
         owner: true,
         owner_is_target: true,
         caster: true,

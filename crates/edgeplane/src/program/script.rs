@@ -137,7 +137,7 @@ impl Compiler<'_> {
         if members(sides).any(|(side, character)| by.side == Some(side) || by.character == Some(character)) {
             return Some(by);
         }
-        let message = format!("nobody in this encounter is called `{}`", word.text);
+        let message = format!("this encounter has no combatant or side called `{}`", word.text);
         let names = members(sides).map(|(_, one)| self.program.characters[one.index()].name.as_str());
         let known = sides.iter().map(|(side, _)| side.as_str()).chain(names);
         self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).nearest(&word.text, known));
@@ -147,7 +147,7 @@ impl Compiler<'_> {
     fn side(&mut self, word: &Word, sides: &Sides) -> Option<SideId> {
         let found = sides.iter().position(|(side, _)| *side == word.text);
         if found.is_none() {
-            let message = format!("no side of this encounter is called `{}`", word.text);
+            let message = format!("this encounter has no side called `{}`", word.text);
             let known = sides.iter().map(|(side, _)| side.as_str());
             self.out.push(Diagnostic::at(Code::UnknownName, word.span, message).nearest(&word.text, known));
         }

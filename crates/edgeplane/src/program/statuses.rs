@@ -263,7 +263,7 @@ impl Compiler<'_> {
             PaceRule::Period(period) => period,
         };
         if let Some(seconds) = period.as_number().filter(|seconds| *seconds < LEAST_PERIOD) {
-            let message = format!("a period of {seconds} s is too short; the least is {LEAST_PERIOD} s");
+            let message = format!("a period of {seconds} s is too short; the minimum is {LEAST_PERIOD} s");
             self.out.push(Diagnostic::at(Code::BadValue, period.span, message));
         }
         self.number(period, Scope::APPLIED).map(Pace::Period)
@@ -455,7 +455,7 @@ impl Compiler<'_> {
             match values.iter().find(|(known, _)| known == name) {
                 Some((_, value)) => parts.extend(value.map(TextPart::Value)),
                 None => {
-                    let message = format!("the text shows `{{{name}}}`, and no value is called so");
+                    let message = format!("the text contains `{{{name}}}`, but there is no value of that name");
                     let known = values.iter().map(|(name, _)| name.as_str());
                     self.out.push(Diagnostic::at(Code::UnknownName, text.span, message).nearest(name, known));
                 }

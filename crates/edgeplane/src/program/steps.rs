@@ -173,7 +173,7 @@ impl Compiler<'_> {
         };
         for word in words {
             if let Some(step) = steps.iter().find(|step| step.name == word.text && step.rule.always) {
-                let message = format!("`{}` says `always = true`: nothing skips it", word.text);
+                let message = format!("`{}` has `always = true` and cannot be skipped", word.text);
                 self.out.push(Diagnostic::at(Code::KeyConflict, word.span, message).label(step.span, "said here"));
             }
             if !steps.iter().any(|step| step.name == word.text) {

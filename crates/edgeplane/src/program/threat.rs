@@ -88,7 +88,7 @@ impl Compiler<'_> {
     }
 
     pub(crate) fn no_threat(&mut self, span: Span) {
-        let message = "nothing makes anybody a threat in this ruleset";
+        let message = "this ruleset has no threat";
         let help = "add a section such as\n[threat]\ndamage = 1\nhealing = 0.5";
         self.out.push(Diagnostic::at(Code::NotHere, span, message).help(help));
     }

@@ -341,8 +341,8 @@ fn sustain(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<SustainRule> {
         inner.missing(key, "sustain = { every = 0.5, longest = 4, does = [ … ] }", out);
     }
     if let Some(node) = fields.get("releases") {
-        let message = format!("`{}` is either kept up or released several times", fields.path);
-        out.push(Diagnostic::at(Code::KeyConflict, node.span, message).help("leave out `releases` or `sustain`"));
+        let message = format!("`{}` cannot both be sustained and have several releases", fields.path);
+        out.push(Diagnostic::at(Code::KeyConflict, node.span, message).help("remove `releases` or `sustain`"));
     }
     let does = inner.get("does").map(|node| effects::read_list(node, &inner.path_of("does"), out));
     Some(SustainRule {
@@ -402,13 +402,13 @@ const AREAS: &[&str] = &["radius", "cone", "line", "chain"];
 fn area(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<AreaRule> {
     let around_caster = fields.choice("around", &[("target", false), ("caster", true)], out).unwrap_or(false);
     if let Some(around) = fields.get("around").filter(|_| fields.get("radius").is_none()) {
-        let message = format!("`{}` says around whom, but no radius", fields.path);
+        let message = format!("`{}` has `around`, but no radius", fields.path);
         out.push(Diagnostic::at(Code::KeyConflict, around.span, message).help("add `radius = 3`"));
     }
     let mut areas = AREAS.iter().filter(|key| fields.get(key).is_some());
     let kind = areas.next()?;
     if let Some(node) = areas.next().and_then(|other| fields.get(other)) {
-        let message = format!("`{}` has the shape of several things at once", fields.path);
+        let message = format!("`{}` has several shapes", fields.path);
         let help = format!("exactly one of {}", crate::text::diagnostic::listed(AREAS));
         out.push(Diagnostic::at(Code::KeyConflict, node.span, message).help(help));
         return None;
@@ -417,7 +417,7 @@ fn area(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<AreaRule> {
     match fields.get("length") {
         None if long => fields.missing("length", "length = 6", out),
         Some(node) if !long => {
-            let message = format!("`{}` means nothing without a cone or a line", fields.path_of("length"));
+            let message = format!("`{}` has no meaning without a cone or a line", fields.path_of("length"));
             out.push(Diagnostic::at(Code::KeyConflict, node.span, message));
         }
         _ => {}

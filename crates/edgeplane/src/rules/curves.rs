@@ -64,7 +64,7 @@ fn read_points(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<(f64, f64)
         if !(x.is_finite() && y.is_finite()) {
             out.push(wrong(item.span, "a point is finite"));
         } else if points.last().is_some_and(|(before, _)| before >= x) {
-            out.push(wrong(item.span, "the first numbers of the points must rise"));
+            out.push(wrong(item.span, "the x values of the points must increase"));
         } else {
             points.push((*x, *y));
         }

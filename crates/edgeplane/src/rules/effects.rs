@@ -290,7 +290,7 @@ pub(super) fn read_list(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<E
 /// Reports an effect with no known kind, or with several.
 fn not_one(table: &Table, span: Span, path: &str, said: &[&str]) -> Diagnostic {
     if !said.is_empty() {
-        let message = format!("`{path}` does several things at once");
+        let message = format!("`{path}` has several kinds of effect");
         return Diagnostic::at(Code::KeyConflict, span, message).help(format!("exactly one of {}", listed(said)));
     }
     let known: Vec<&str> = KINDS.iter().map(|(name, _)| *name).collect();
@@ -301,7 +301,7 @@ fn not_one(table: &Table, span: Span, path: &str, said: &[&str]) -> Diagnostic {
             Diagnostic::at(Code::UnknownKey, entry.key_span, message).nearest(&entry.key, known)
         }
         None => {
-            let message = format!("`{path}` does not say what it does");
+            let message = format!("`{path}` has no kind of effect");
             Diagnostic::at(Code::MissingKey, span, message).help(format!("exactly one of {}", listed(&known)))
         }
     }
@@ -351,8 +351,8 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<EffectRule
     let to = fields.choice("to", RECEIVERS, out);
     let of_side = to.is_some_and(Receiver::is_side);
     if let Some(node) = fields.get("within").filter(|_| !of_side) {
-        let message = format!("`{path}.within` has no effect: it narrows down who of a side receives it");
-        let help = "it stands beside `to = \"enemies\"`, \"allies\", \"others\" or \"everyone\"";
+        let message = format!("`{path}.within` has no effect: it restricts the receivers of a side");
+        let help = "it requires `to = \"enemies\"`, \"allies\", \"others\" or \"everyone\"";
         out.push(Diagnostic::at(Code::KeyConflict, node.span, message).help(help));
     }
     Some(EffectRule {
@@ -498,7 +498,7 @@ fn report(fields: &Fields, out: &mut Diagnostics) -> Option<EffectKind> {
         Some(node) => {
             let items = list(node, &path, out)?;
             if items.len() > MOST_NUMBERS {
-                let message = format!("`{path}` has {} numbers; at most {MOST_NUMBERS} go along", items.len());
+                let message = format!("`{path}` has {} numbers; at most {MOST_NUMBERS} are allowed", items.len());
                 out.push(Diagnostic::at(Code::BadValue, node.span, message));
                 return None;
             }

@@ -100,7 +100,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> EncounterR
     let time_limit = fields.number("time_limit", 0.001..=MAX_TIME, out);
     let at_limit = fields.text("at_limit", out);
     if let Some(word) = at_limit.as_ref().filter(|_| fields.get("time_limit").is_none()) {
-        let message = format!("`{path}` says who wins when the time is up, but has no time limit");
+        let message = format!("`{path}` names the winner at the time limit, but has no time limit");
         out.push(Diagnostic::at(Code::MissingKey, word.span, message).help("add `time_limit = 60`"));
     }
     let script = fields.get("script").and_then(|node| script(node, &fields.path_of("script"), out));
@@ -130,7 +130,7 @@ fn moment(node: &Node, path: &str, out: &mut Diagnostics) -> Option<MomentRule> 
     let every = fields.number("every", 0.001..=MAX_TIME, out);
     let times = fields.whole("times", 1..=1_000_000, out);
     if let Some(node) = fields.get("times").filter(|_| fields.get("every").is_none()) {
-        let message = format!("`{path}` happens several times, but does not say how far apart");
+        let message = format!("`{path}` happens several times, but has no interval");
         out.push(Diagnostic::at(Code::MissingKey, node.span, message).help("add `every = 15`"));
     }
     let (at, ability, by) =
@@ -151,8 +151,8 @@ fn sides(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<SideMembers> {
     for entry in &table.entries {
         let name = &entry.key;
         if name.contains([',', '(', ')', '"']) || name.trim() != name || name.is_empty() {
-            let message = format!("`{name}` cannot be the name of a side: measures could not spell it");
-            let help = "leave out commas, brackets, quotes, and spaces at its ends";
+            let message = format!("`{name}` cannot be the name of a side: it could not be used in measures");
+            let help = "remove commas, brackets, quotes, and spaces at its ends";
             out.push(Diagnostic::at(Code::BadName, entry.key_span, message).help(help));
         }
     }
@@ -177,13 +177,12 @@ fn check_places(fields: &Fields<'_>, sides: &[SideMembers], distance: Option<f64
     match (distance, lost.peek()) {
         (Some(_), Some(_)) if sides.len() > 2 => {
             let message =
-                format!("`{}` is between two sides, and there are {}", fields.path_of("distance"), sides.len());
+                format!("`{}` is between two sides, but there are {}", fields.path_of("distance"), sides.len());
             let span = fields.get("distance").map_or(fields.span, |node| node.span);
-            out.push(Diagnostic::at(Code::BadValue, span, message).help("say where each stands: `at = [9, 0]`"));
+            out.push(Diagnostic::at(Code::BadValue, span, message).help("give each a position: `at = [9, 0]`"));
         }
         (None, Some(member)) if placed => {
-            let message =
-                format!("where does `{}` stand? Others of this encounter have a place", member.character.text);
+            let message = format!("`{}` has no position, but others of this encounter have one", member.character.text);
             let help = "add `at = [9, 0]`, or a `distance` to the encounter";
             out.push(Diagnostic::at(Code::MissingKey, member.span, message).help(help));
         }
@@ -201,7 +200,7 @@ fn point(node: &Node, path: &str, out: &mut Diagnostics) -> Option<[f64; 2]> {
         return Some([*x, *y]);
     }
     let message = format!("`{path}` takes two numbers of metres, such as [9, 0]");
-    let help = format!("each at most {MAX_METRES} from the middle of the plane");
+    let help = format!("each at most {MAX_METRES}");
     out.push(Diagnostic::at(Code::BadValue, node.span, message).help(help));
     None
 }
@@ -213,8 +212,7 @@ fn check_numbers(sides: &[SideMembers], span: Span, path: &str, out: &mut Diagno
     }
     for side in sides {
         if !side.members.is_empty() && side.members.iter().all(|member| member.joins == Joins::Called) {
-            let message =
-                format!("everyone on `{path}.{}` waits to be called, and nobody is there to call", side.name.text);
+            let message = format!("everyone on `{path}.{}` waits to be called, so the side is empty", side.name.text);
             out.push(Diagnostic::at(Code::BadValue, side.name.span, message));
         }
     }
@@ -228,7 +226,7 @@ fn check_numbers(sides: &[SideMembers], span: Span, path: &str, out: &mut Diagno
 fn members(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<MemberRule> {
     let Some(items) = list(node, path, out) else { return Vec::new() };
     if items.is_empty() {
-        out.push(Diagnostic::at(Code::BadValue, node.span, format!("nobody stands on `{path}`")));
+        out.push(Diagnostic::at(Code::BadValue, node.span, format!("`{path}` has no members")));
     }
     items.iter().enumerate().filter_map(|(index, item)| member(item, &format!("{path}.{index}"), out)).collect()
 }

@@ -106,7 +106,7 @@ fn ordered(
     if let (Some(low), Some(high)) = (low, high)
         && low > high
     {
-        let message = format!("nothing is at least {low} and at most {high}, as `{}` wants", fields.path);
+        let message = format!("no value is at least {low} and at most {high}, as `{}` requires", fields.path);
         out.push(Diagnostic::at(Code::BadValue, span, message));
         return None;
     }

@@ -66,7 +66,7 @@ fn parents(rules: &Table, section: &str, out: &mut Diagnostics) -> Vec<Option<us
             Some(parent) => parents[index] = Some(parent),
             None => {
                 let known = rules.entries.iter().map(|other| other.key.as_str());
-                let message = format!("`{section}.{name}` is not there to be extended");
+                let message = format!("`{section}.{name}` cannot be extended");
                 out.push(Diagnostic::at(Code::UnknownName, node.span, message).nearest(name, known));
             }
         }

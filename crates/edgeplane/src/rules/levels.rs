@@ -131,11 +131,11 @@ pub(super) fn read_gauntlet(node: &Node, path: &str, out: &mut Diagnostics) -> G
         defeated_return: fields.choice("defeated", &[("out", false), ("back", true)], out).unwrap_or_default(),
     };
     if let Some(node) = fields.get("encounters").filter(|_| rule.encounters.is_empty()) {
-        let message = format!("`{}` lists no encounter", fields.path_of("encounters"));
+        let message = format!("`{}` lists no encounters", fields.path_of("encounters"));
         out.push(Diagnostic::at(Code::BadValue, node.span, message));
     }
     for (pool, _) in rule.rests.iter().filter(|(pool, _)| !rule.keeps.iter().any(|kept| kept.text == pool.text)) {
-        let message = format!("`{}` begins every encounter anew: nothing is left to add to", pool.text);
+        let message = format!("`{}` is filled anew in every encounter, so adding to it has no effect", pool.text);
         let help = format!("add it to `keeps`: keeps = [\"{}\"]", pool.text);
         out.push(Diagnostic::at(Code::KeyConflict, pool.span, message).help(help));
     }

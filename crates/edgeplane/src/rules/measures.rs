@@ -56,7 +56,7 @@ impl MeasureFault {
     }
 }
 
-const SHAPE: &str = "write it as `name`, `name(whose, what)`, and with `.mean` or a quantile such as `.p90` behind it";
+const SHAPE: &str = "write `name` or `name(who, what)`, optionally followed by `.mean` or a quantile such as `.p90`";
 
 impl MeasureText {
     /// Reads a measure.
@@ -76,7 +76,7 @@ impl MeasureText {
             _ => return Err(MeasureFault::new(whole(), "a bracket is missing").help(SHAPE)),
         };
         if head.text.is_empty() {
-            return Err(MeasureFault::new(whole(), "nothing is measured here").help(SHAPE));
+            return Err(MeasureFault::new(whole(), "there is no measure here").help(SHAPE));
         }
         if let Some(empty) = arguments.iter().find(|part| part.text.is_empty()) {
             return Err(MeasureFault::new(empty.range.clone(), "a name is missing here").help(SHAPE));

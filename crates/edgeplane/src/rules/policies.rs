@@ -119,8 +119,8 @@ fn is_group(item: &Node) -> bool {
 fn read_group(item: &Node, whole: &str, path: &str, around: Choose, rule: &mut PolicyRule, out: &mut Diagnostics) {
     let Some(group) = Fields::open(item, path, &shape::POLICY_GROUP.names(), out) else { return };
     if around != Choose::First {
-        let message = format!("`{path}` is a group within lines of which chance chooses one already");
-        let help = "leave out `choose` of the policy: its lines are then tried in order, groups among them";
+        let message = format!("`{path}` is a group inside a group");
+        let help = "remove `choose` of the policy: its lines, including groups, are then tried in order";
         out.push(Diagnostic::at(Code::KeyConflict, group.span, message).help(help));
     }
     let choices = [("weighted", Choose::Weighted), ("random", Choose::Random)];
@@ -153,7 +153,7 @@ fn read_use(item: &Node, whole: &str, path: &str, choose: Choose, out: &mut Diag
     }
     let ability = fields.name_or_tag("ability", out)?;
     if let Some(node) = fields.get("weight").filter(|_| choose != Choose::Weighted) {
-        let message = format!("`{path}.weight` counts only where a policy chooses by weight");
+        let message = format!("`{path}.weight` has an effect only where a policy chooses by weight");
         let help = "add `choose = \"weighted\"` to the policy, or to a group around this line";
         out.push(Diagnostic::at(Code::BadValue, node.span, message).help(help));
     }

@@ -76,11 +76,11 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PoolRule {
     if let (Some(regen), Some(decay)) = (&rule.regen, &rule.decay)
         && (regen.every.is_some() || decay.every.is_some())
     {
-        let message = format!("`{path}` has portions of one and a flow of the other");
+        let message = format!("`{path}` has portions in one and a continuous flow in the other");
         out.push(
             Diagnostic::at(Code::KeyConflict, decay.amount.span, message)
                 .label(regen.amount.span, "the other one")
-                .help("where both stand, both are continuous"),
+                .help("if both are given, both must be continuous"),
         );
     }
     rule

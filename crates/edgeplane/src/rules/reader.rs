@@ -358,10 +358,13 @@ pub(super) fn check_name(name: &str, span: Span, out: &mut Diagnostics) {
     let mut letters = name.chars();
     let starts_well = letters.next().is_some_and(|c| c.is_alphabetic() || c == '_');
     if !starts_well || !letters.all(|c| c.is_alphanumeric() || c == '_') {
-        let message = format!("`{name}` cannot be a name: formulas could not spell it");
-        out.push(Diagnostic::at(Code::BadName, span, message).help("letters, digits and `_`, beginning with a letter"));
+        let message = format!("`{name}` cannot be a name: it could not be used in formulas");
+        out.push(
+            Diagnostic::at(Code::BadName, span, message)
+                .help("names consist of letters, digits and `_`, and begin with a letter"),
+        );
     } else if RESERVED.contains(&name) {
-        let message = format!("`{name}` cannot be a name: it means something in formulas");
+        let message = format!("`{name}` cannot be a name: it has a meaning in formulas");
         out.push(Diagnostic::at(Code::BadName, span, message));
     }
 }

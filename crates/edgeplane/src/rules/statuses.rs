@@ -347,17 +347,17 @@ fn check(fields: &Fields<'_>, rule: &StatusRule, out: &mut Diagnostics) {
     ];
     for (key, fits, wanted) in needs {
         if let Some(node) = fields.get(key).filter(|_| !fits) {
-            let message = format!("`{}` means nothing without {wanted}", fields.path_of(key));
+            let message = format!("`{}` has no meaning without {wanted}", fields.path_of(key));
             out.push(Diagnostic::at(Code::KeyConflict, node.span, message));
         }
     }
     let apart = rule.stack_timer == StackTimer::Each && rule.max_stacks.is_some_and(|most| most > MOST_KEPT_APART);
     if let Some(node) = fields.get("max_stacks").filter(|_| apart) {
-        let message = format!("stacks that end each on their own can be at most {MOST_KEPT_APART}");
+        let message = format!("there can be at most {MOST_KEPT_APART} stacks with individual end times");
         out.push(Diagnostic::at(Code::BadValue, node.span, message));
     }
     for step in rule.hit_steps.iter().filter(|step| step.rule.owned.is_none()) {
-        let message = format!("`{}` does not say of which hits", step.name);
+        let message = format!("`{}` has no `of`", step.name);
         out.push(
             Diagnostic::at(Code::MissingKey, step.span, message).help("`of = \"hits_dealt\"` or `of = \"hits_taken\"`"),
         );
@@ -418,8 +418,7 @@ fn modifier(node: &Node, path: &str, out: &mut Diagnostics) -> Option<ModifierRu
     let given: Vec<_> = MODIFIERS.iter().filter(|(name, _)| fields.get(name).is_some()).collect();
     let [(key, kind)] = given.as_slice() else {
         let names: Vec<&str> = MODIFIERS.iter().map(|(name, _)| *name).collect();
-        let message =
-            format!("`{path}` changes an attribute in {} ways", if given.is_empty() { "no" } else { "several" });
+        let message = format!("`{path}` has {} kinds of change", if given.is_empty() { "no" } else { "several" });
         let help = format!("exactly one of {}", crate::text::diagnostic::listed(&names));
         out.push(Diagnostic::at(Code::KeyConflict, node.span, message).help(help));
         return None;
@@ -454,12 +453,11 @@ fn pace(status: &Fields<'_>, fields: &Fields<'_>, first_now: bool, out: &mut Dia
     let other = ["period", "part_tick"].into_iter().find(|key| fields.get(key).is_some());
     let other = other.or_else(|| first_now.then_some("first_tick"));
     if let Some(other) = other {
-        let message =
-            format!("`{}` divides the duration evenly, which leaves nothing to `{other}`", fields.path_of("ticks"));
+        let message = format!("`{}` divides the duration evenly, so `{other}` has no effect", fields.path_of("ticks"));
         out.push(Diagnostic::at(Code::KeyConflict, node.span, message));
     }
     if status.get("duration").is_none_or(|lasts| is_endless(&lasts)) {
-        let message = format!("`{}` divides a duration, and this status has none", fields.path_of("ticks"));
+        let message = format!("`{}` divides the duration, but this status has none", fields.path_of("ticks"));
         out.push(Diagnostic::at(Code::KeyConflict, node.span, message));
     }
     ticks.map(PaceRule::Ticks)

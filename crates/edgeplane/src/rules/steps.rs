@@ -159,7 +159,7 @@ fn owned(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<OwnedStep> {
     let taken = fields.choice("of", &[("hits_dealt", false), ("hits_taken", true)], out).unwrap_or_default();
     let (before, after) = (fields.text("before", out), fields.text("after", out));
     if let (Some(_), Some(after)) = (&before, &after) {
-        let message = format!("`{}` cannot stand both before one step and after another", fields.path);
+        let message = format!("`{}` cannot have both `before` and `after`", fields.path);
         out.push(Diagnostic::at(Code::KeyConflict, after.span, message));
     }
     Some(OwnedStep { taken, before, after })

@@ -96,18 +96,18 @@ impl TriggerEvent {
     /// Description of the event; its subject is the owner of the status unless the trigger says `of`.
     pub fn about(self) -> &'static str {
         match self {
-            Self::FightBegan => "It is there as the fight begins, or joins later.",
+            Self::FightBegan => "The fight begins, or it joins.",
             Self::HitDealt => "Its hit takes something from a pool.",
             Self::HitTaken => "A hit takes something from its pool.",
             Self::HitAvoided => "A step stops a hit on it.",
             Self::HitSoaked => "A pool of its own soaks a hit, or a part of one.",
-            Self::HealGiven => "It heals somebody.",
+            Self::HealGiven => "It heals a combatant.",
             Self::HealTaken => "It is healed.",
             Self::AbilityUsed => "It starts an ability.",
             Self::AbilityUnavailable => {
                 "It is free to act, and an ability that its policy asks for becomes unavailable."
             }
-            Self::Interrupted => "Its cast is broken.",
+            Self::Interrupted => "Its cast is interrupted.",
             Self::Gained => "It gains this status.",
             Self::Renewed => "This status is applied again while it lasts.",
             Self::Lost => "It loses this status.",
@@ -116,25 +116,25 @@ impl TriggerEvent {
             Self::StacksReached => "This status reaches a number of stacks, from below or above.",
             Self::PoolBelow => "Its pool drops to or below a share of the cap.",
             Self::PoolAbove => "Its pool rises to or above a share of the cap.",
-            Self::AllyDefeated => "Another one of its side is defeated.",
-            Self::EnemyDefeated => "One of another side is defeated.",
+            Self::AllyDefeated => "Another member of its side is defeated.",
+            Self::EnemyDefeated => "A member of another side is defeated.",
             Self::Defeated => "It is defeated.",
-            Self::Targeted => "Somebody else starts an ability that is aimed at it.",
+            Self::Targeted => "Another combatant starts an ability aimed at it.",
         }
     }
 
     /// The other combatant, if there is one.
     pub fn other(self) -> &'static str {
         match self {
-            Self::HitDealt => "the one hit",
+            Self::HitDealt => "the target",
             Self::HitTaken | Self::HitAvoided | Self::HitSoaked => "the attacker",
-            Self::HealGiven => "the one healed",
+            Self::HealGiven => "the target",
             Self::HealTaken => "the healer",
             Self::AbilityUsed => "the first target",
-            Self::Interrupted => "who broke it",
-            Self::Gained | Self::Renewed | Self::Lost | Self::StatusGained | Self::StatusLost => "who applied it",
+            Self::Interrupted => "the interrupter",
+            Self::Gained | Self::Renewed | Self::Lost | Self::StatusGained | Self::StatusLost => "its caster",
             Self::AllyDefeated | Self::EnemyDefeated => "the defeated",
-            Self::Defeated => "who defeated it",
+            Self::Defeated => "the attacker",
             Self::Targeted => "the user",
             Self::FightBegan | Self::AbilityUnavailable | Self::StacksReached | Self::PoolBelow | Self::PoolAbove => "",
         }
@@ -334,8 +334,8 @@ fn subject(fields: &Fields<'_>, event: TriggerEvent, out: &mut Diagnostics) -> S
     let of = fields.choice("of", SUBJECTS, out).unwrap_or_default();
     let node = fields.get("of").filter(|_| of != Subject::Owner && event.is_of_instance());
     if let Some(node) = node {
-        let message = format!("`{}` is about this status on its owner, and never about others", event.name());
-        let help = "status_gained and status_lost, with `status = \"…\"`, are about statuses of others";
+        let message = format!("`{}` concerns this status on its owner, never others", event.name());
+        let help = "use status_gained or status_lost with `status = \"…\"` for statuses of others";
         out.push(Diagnostic::at(Code::KeyConflict, node.span, message).help(help));
     }
     of

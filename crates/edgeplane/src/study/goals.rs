@@ -49,7 +49,7 @@ impl Goal {
             return Err(SHAPE.to_owned());
         }
         if least > most {
-            return Err(format!("nothing is at least {least} and at most {most}"));
+            return Err(format!("no value is at least {least} and at most {most}"));
         }
         Ok(Self { text: text.trim().to_owned(), encounter, measure: measure.to_owned(), least, most })
     }

@@ -115,7 +115,7 @@ impl std::fmt::Display for PartFault {
             Self::Nothing => f.write_str("there is nothing to merge"),
             Self::Different { what, .. } => write!(f, "it is of another study than the first: its {what} differs"),
             Self::Foreign { what, .. } => write!(f, "it does not belong to this ruleset: the {what} differs"),
-            Self::Damaged { .. } => f.write_str("it does not hold what it says it does"),
+            Self::Damaged { .. } => f.write_str("its contents do not match its checksum"),
         }
     }
 }
@@ -192,7 +192,7 @@ pub fn merge_parts(setup: &Setup, parts: &[StudyPart]) -> Result<Merged, PartFau
         let version = env!("CARGO_PKG_VERSION");
         for (what, same) in [
             ("version of the tool", part.edgeplane == version),
-            ("ruleset, or what was tried in its place,", part.ruleset == fingerprint(setup)),
+            ("ruleset or set value", part.ruleset == fingerprint(setup)),
             ("encounter", part.encounter == setup.name),
         ] {
             if !same {

@@ -115,7 +115,7 @@ fn range(low: f64, high: f64, step: Option<f64>) -> Result<Vec<f64>, String> {
         None => VALUES - 1,
         // A step that fits up to rounding includes the end.
         Some(step) if step > 0.0 => ((high - low) / step + 1e-9).floor() as usize,
-        Some(step) => return Err(format!("a step of {step} leads nowhere")),
+        Some(step) => return Err(format!("a step of {step} is too small or negative")),
     };
     if steps >= MOST_VALUES {
         return Err(format!("{} values are too many; at most {MOST_VALUES} are possible", steps + 1));

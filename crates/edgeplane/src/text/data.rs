@@ -84,7 +84,7 @@ impl Data {
                 Self::Table(table.entries.iter().map(entry).collect())
             }
             Value::Moment => {
-                let message = format!("`{path}` is a date or a time, which data cannot be");
+                let message = format!("`{path}` is a date or a time, which data does not support");
                 out.push(Diagnostic::at(Code::WrongType, node.span, message).help("write it as a text"));
                 Self::Flag(false)
             }

@@ -257,17 +257,13 @@ impl Reader<'_> {
     fn node(&self, value: &Spanned<DeValue<'_>>, depth: usize, diagnostics: &mut Diagnostics) -> Node {
         let span = self.span(value.span());
         if depth > MAX_DEPTH {
-            diagnostics.push(Diagnostic::at(
-                Code::TooMany,
-                span,
-                format!("more than {MAX_DEPTH} tables in each other"),
-            ));
+            diagnostics.push(Diagnostic::at(Code::TooMany, span, format!("more than {MAX_DEPTH} nested tables")));
             return Node { span, value: Value::Moment };
         }
         let number = |digits: Option<f64>, diagnostics: &mut Diagnostics| match digits {
             Some(number) if !number.is_nan() => Value::Number(number),
             _ => {
-                diagnostics.push(Diagnostic::at(Code::BadValue, span, "this is not a number that can be counted with"));
+                diagnostics.push(Diagnostic::at(Code::BadValue, span, "this number is too large or not a number"));
                 Value::Number(0.0)
             }
         };

@@ -47,13 +47,13 @@ fn list(path: &Path, wrong: &mut Vec<Diagnostic>) -> Vec<PathBuf> {
     if !files.iter().any(|file| file.extension().is_some_and(|ending| ending == "toml")) {
         files.clear();
         wrong.push(
-            Diagnostic::new(Code::UnreadableFile, format!("`{}` holds no .toml file", path.display()))
+            Diagnostic::new(Code::UnreadableFile, format!("`{}` contains no .toml file", path.display()))
                 .help("a ruleset is a .toml file or a folder of them; `edgeplane new` writes one to start from"),
         );
     } else if files.len() > MAX_FILES {
         wrong.push(Diagnostic::new(
             Code::UnreadableFile,
-            format!("`{}` holds more than {MAX_FILES} files, which is the most that is read", path.display()),
+            format!("`{}` contains more than {MAX_FILES} files, which is the maximum", path.display()),
         ));
         files.clear();
     }
@@ -77,8 +77,8 @@ impl Found {
         }
         if depth > MAX_FOLDER_DEPTH {
             let message =
-                format!("`{}` is more than {MAX_FOLDER_DEPTH} folders deep, and is not read", folder.display());
-            return Err(Diagnostic::new(Code::UnreadableFile, message).help("keep a ruleset's files closer together"));
+                format!("`{}` is nested more than {MAX_FOLDER_DEPTH} folders deep and is not read", folder.display());
+            return Err(Diagnostic::new(Code::UnreadableFile, message).help("use fewer nested folders"));
         }
         for entry in fs::read_dir(folder).map_err(failed)? {
             let entry = entry.map_err(failed)?;
@@ -109,7 +109,7 @@ fn read_text(path: &Path) -> Result<String, Diagnostic> {
     let file = fs::File::open(path).map_err(failed)?;
     file.take(MAX_FILE_BYTES + 1).read_to_end(&mut bytes).map_err(failed)?;
     if bytes.len() as u64 > MAX_FILE_BYTES {
-        let message = format!("`{}` is too large: at most {MAX_FILE_BYTES} bytes are read", path.display());
+        let message = format!("`{}` is too large: at most {MAX_FILE_BYTES} bytes are allowed", path.display());
         return Err(Diagnostic::new(Code::UnreadableFile, message));
     }
     String::from_utf8(bytes).map_err(|error| {

@@ -91,7 +91,7 @@ struct LeadsNowhere {
 
 impl LeadsNowhere {
     fn diagnostic(&self, span: Span) -> Diagnostic {
-        Diagnostic::at(Code::UnknownPath, span, format!("nothing is called `{}` at this point of the path", self.key))
+        Diagnostic::at(Code::UnknownPath, span, format!("the path has no entry `{}` here", self.key))
             .nearest(&self.key, self.known.iter().map(String::as_str))
     }
 }

@@ -31,7 +31,7 @@ pub(super) fn add_sheets(document: &mut Document, sources: &Sources, out: &mut D
         }
     }
     for file in unread {
-        let message = format!("no sheet names `{}`: nothing of it is read", short_name(sources, file));
+        let message = format!("no sheet names `{}`: it is not read", short_name(sources, file));
         let diagnostic = Diagnostic::warning(Code::UnreadSheet, Span { file, start: 0, end: 0 }, message);
         let help = format!("[sheet.some_name]\nfile = \"{}\"\nof = \"character\"", short_name(sources, file));
         out.push(diagnostic.help(help));
@@ -75,7 +75,7 @@ fn named(sheet: &Entry, sources: &Sources, out: &mut Diagnostics) -> Option<(Str
         let short: Vec<String> = sheets().map(|id| short_name(sources, id)).collect();
         let diagnostic = Diagnostic::at(Code::UnknownName, file_span, format!("the ruleset has no file `{file}`"));
         out.push(if short.is_empty() {
-            diagnostic.help("sheets stand in the ruleset's folder, or in one within it")
+            diagnostic.help("sheets must be in the ruleset's folder or a subfolder")
         } else {
             diagnostic.nearest(&file, short.iter().map(String::as_str))
         });
@@ -192,8 +192,8 @@ fn insert_below(
                     Ok(())
                 }
                 _ => {
-                    let message = format!("`{key}` is a list of {count}; `{index}` is none of its places");
-                    let help = "places are counted from 0, and one more than there are adds to them";
+                    let message = format!("`{key}` is a list of {count}; it has no index `{index}`");
+                    let help = "indices start at 0; the next index adds an element";
                     Err(Box::new(Diagnostic::at(Code::UnknownPath, span, message).help(help)))
                 }
             }

@@ -1,4 +1,4 @@
-//! Bars to the right and left of a line, with what they stand for beside them.
+//! Bars to the right and left of a line, with labels beside them.
 
 use edgeplane::Trials;
 use edgeplane::study::{AbilityFigures, ChangeEffect, Direction, Effect, Sensitivity, StatusSourceFigures};
@@ -12,7 +12,7 @@ use crate::view::{differences, text};
 const ROW: i32 = 26;
 const LABELS: i32 = 330;
 const WIDTH: i32 = 1000;
-/// Most rows of one picture.
+/// The maximum number of rows of a picture.
 const MOST: usize = 25;
 
 struct Bar {
@@ -55,7 +55,7 @@ fn bars(heading: &str, below: &str, rows: &[Bar]) -> Result<String, Failure> {
     })
 }
 
-/// Numbers by what changing each of them does: a bar for each change, above one another.
+/// Numbers by the effects of their changes: one bar for each change, one above the other.
 pub(crate) fn sensitivity(found: &Sensitivity) -> Result<String, Failure> {
     let certain = found.effects.iter().filter(|effect| effect.is_certain());
     let bar = |(index, effect): (usize, &Effect), change: &ChangeEffect| {
@@ -70,7 +70,7 @@ pub(crate) fn sensitivity(found: &Sensitivity) -> Result<String, Failure> {
         Bar {
             label: if index == 0 { effect.path.clone() } else { String::new() },
             value: one.difference.unwrap_or_default(),
-            // Where no fight has changed, an interval says how few there were, and hides all others.
+            // If no fight has changed, an interval only shows how few fights there were, and hides all others.
             ends: one.low.zip(one.high).filter(|_| is_changed),
             label_of: format!("{}{how}{few}", differences::change(one)),
             colour,
@@ -86,22 +86,22 @@ pub(crate) fn sensitivity(found: &Sensitivity) -> Result<String, Failure> {
     };
     let behind = match found.behind.len() {
         0 => String::new(),
-        more => format!("; {} more seemed to do less", text::grouped(more as u64)),
+        more => format!("; {} more had smaller apparent effects", text::grouped(more as u64)),
     };
     let below = format!(
-        "{}, {} fights in all; lines are intervals that hold all at once (95 %){behind}",
+        "{}, {} fights in all; lines are simultaneous intervals (95 %){behind}",
         found.encounter,
         text::grouped(found.fights)
     );
     bars(&heading, &below, &rows)
 }
 
-/// What does the damage, by combatant.
+/// Damage by combatant and source.
 pub(crate) fn damage(trials: &Trials) -> Result<Option<String>, Failure> {
     sources(trials, "Damage in a fight", |one| one.damage, |one| one.damage)
 }
 
-/// What does the healing, by combatant; nothing where there is none.
+/// Healing by combatant and source; `None` if there is none.
 pub(crate) fn healing(trials: &Trials) -> Result<Option<String>, Failure> {
     sources(trials, "Healing in a fight", |one| one.healing, |one| one.healing)
 }
@@ -129,10 +129,10 @@ fn sources(
     rows.truncate(MOST);
     let sides: Vec<&str> = trials.sides.iter().map(|side| side.side.as_str()).collect();
     let below = format!(
-        "{}, mean of {} fights{}; one colour for each side: {}",
+        "{}, mean of {} fights{}; one colour per side: {}",
         trials.encounter,
         text::grouped(trials.trials),
-        if trials.has_many_of_a_kind() { ", several of one kind as their average" } else { "" },
+        if trials.has_many_of_a_kind() { ", several of one kind as an average" } else { "" },
         sides.join(", ")
     );
     bars(heading, &below, &rows).map(Some)

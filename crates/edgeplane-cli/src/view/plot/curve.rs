@@ -1,4 +1,4 @@
-//! A sweep along one number: the estimates with their band.
+//! A sweep along one number: the estimates with a band for their intervals.
 
 use edgeplane::study::Sweep;
 use plotters::prelude::*;
@@ -7,7 +7,7 @@ use super::{FAINT, FONT, INK, QUIET, broken, colour, picture, quiet};
 use crate::command::Failure;
 use crate::view::{figures, text};
 
-/// A tick's number without digits that say nothing.
+/// The label of a tick without insignificant digits.
 fn plain(value: f64) -> String {
     let text = format!("{value:.4}");
     text.trim_end_matches('0').trim_end_matches('.').to_owned()
@@ -34,7 +34,7 @@ pub(crate) fn sweep_curve(sweep: &Sweep, measure: usize) -> Result<String, Failu
     }
     let margin = ((high - low) * 0.06).max(1e-9);
     let now = if number.scales { Some(1.0) } else { number.now.parse::<f64>().ok() };
-    // The axis reaches to the value of now, unless the points would be hard to tell apart then.
+    // The axis includes the current value, unless the points would then be hard to distinguish.
     let near = |now: &f64| (left - 2.0 * (right - left)..=right + 2.0 * (right - left)).contains(now);
     let (from, to) = now.filter(near).map_or((left, right), |now| (left.min(now), right.max(now)));
     let below = format!(
@@ -42,8 +42,8 @@ pub(crate) fn sweep_curve(sweep: &Sweep, measure: usize) -> Result<String, Failu
         sweep.encounter,
         text::grouped(sweep.trials),
         match now {
-            Some(now) if near(&now) => format!("; the upright line is the value of now, {now}"),
-            Some(now) => format!("; the value of now, {now}, is far outside"),
+            Some(now) if near(&now) => format!("; the vertical line is the current value, {now}"),
+            Some(now) => format!("; the current value, {now}, is far outside"),
             None => String::new(),
         }
     );

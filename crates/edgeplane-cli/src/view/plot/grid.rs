@@ -1,4 +1,4 @@
-//! Grids of shaded cells, each with its number in it.
+//! Grids of shaded cells with numbers.
 
 use edgeplane::measures::Unit;
 use edgeplane::study::{Matrix, Sweep};
@@ -19,7 +19,7 @@ struct Grid {
     across: String,
     rows: Vec<String>,
     columns: Vec<String>,
-    /// Row by row: how dark, 0 to 1, and what stands there.
+    /// Row by row: the shade, 0 to 1, and the text.
     cells: Vec<(f64, String)>,
 }
 
@@ -37,7 +37,7 @@ fn draw(grid: &Grid) -> Result<String, Failure> {
             let top = 50 + ROW * index as i32;
             put(area, &fitting(name, LABELS - 12), (LABELS - 10, top + ROW / 2), placed(font(12), HPos::Right))?;
             for column in 0..grid.columns.len() {
-                // A study that was stopped has not come to all of them.
+                // A study that was stopped lacks some cells.
                 let Some((dark, text)) = grid.cells.get(index * grid.columns.len() + column) else { continue };
                 let left = LABELS + cell * column as i32;
                 fill(area, (left, top), (left + cell - 2, top + ROW - 2), shade(*dark).filled())?;
@@ -49,14 +49,14 @@ fn draw(grid: &Grid) -> Result<String, Failure> {
     })
 }
 
-/// From paper to the first colour: darker is more, in grey as well.
+/// From white to the main colour: darker is more, also in greyscale.
 fn shade(dark: f64) -> RGBColor {
     let mix = |from: u8, to: u8| (f64::from(from) + (f64::from(to) - f64::from(from)) * (0.06 + dark * 0.94)) as u8;
     let to = colour(0);
     RGBColor(mix(PAPER.0, to.0), mix(PAPER.1, to.1), mix(PAPER.2, to.2))
 }
 
-/// Who wins against whom.
+/// The win rates of all pairs.
 pub(crate) fn matrix(found: &Matrix) -> Result<String, Failure> {
     let count = found.characters.len();
     let cell = |index: usize| {
@@ -68,11 +68,11 @@ pub(crate) fn matrix(found: &Matrix) -> Result<String, Failure> {
     draw(&Grid {
         heading: "Who wins against whom, one against one".to_owned(),
         below: format!(
-            "{} fights a pair; what is missing to 100 % are draws; duels end after {} s",
+            "{} fights a pair; the rest to 100 % are draws; duels end after {} s",
             text::grouped(found.trials),
             found.time_limit
         ),
-        across: "the one on the left wins so many of its fights against".to_owned(),
+        across: "share of fights that the row wins against".to_owned(),
         rows: found.characters.clone(),
         columns: found.characters.clone(),
         cells: (0..count * count).map(cell).collect(),

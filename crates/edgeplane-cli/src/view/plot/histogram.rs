@@ -1,4 +1,4 @@
-//! How long fights last.
+//! The durations of fights.
 
 use edgeplane::Trials;
 use plotters::prelude::*;
@@ -7,7 +7,7 @@ use super::{FAINT, FONT, INK, QUIET, broken, colour, picture, quiet};
 use crate::command::Failure;
 use crate::view::text;
 
-/// The distribution of the duration, with its median and the middle nine tenths.
+/// The distribution of the duration, with its median and the middle 90 %.
 pub(crate) fn durations(trials: &Trials) -> Result<String, Failure> {
     let bins = &trials.duration_bins;
     let (Some(first), Some(last)) = (bins.first(), bins.last()) else {
@@ -19,14 +19,14 @@ pub(crate) fn durations(trials: &Trials) -> Result<String, Failure> {
         trials.duration_quantiles.iter().find(|quantile| quantile.at == wanted).map_or(0.0, |one| one.value)
     };
     let below = format!(
-        "{}, {} fights: half are shorter than {:.1} s (the upright line), nine in ten last {:.1} to {:.1} s",
+        "{}, {} fights: half are shorter than {:.1} s (vertical line), nine in ten last {:.1} to {:.1} s",
         trials.encounter,
         text::grouped(trials.trials),
         at(0.5),
         at(0.05),
         at(0.95)
     );
-    // Few values are drawn one by one, as lines.
+    // A few distinct values are drawn individually, as lines.
     let is_few = bins.iter().all(|bin| bin.from == bin.to);
     let edge = if is_few { ((last.to - first.from) * 0.05).max(0.05 * first.from.max(1.0)) } else { 0.0 };
     picture((1000, 380), "How long a fight lasts", &below, |area| {

@@ -1,5 +1,5 @@
-//! Pictures as SVG. Each has its own light ground, so that it reads on a dark page too, and says with numbers,
-//! marks or words whatever it says with colour.
+//! Pictures as SVG. Each has its own light background, so that it is readable on a dark page, and everything shown by
+//! colour is also shown by numbers, marks or words.
 
 mod bars;
 mod curve;
@@ -25,7 +25,7 @@ const PAPER: RGBColor = RGBColor(252, 251, 246);
 const INK: RGBColor = RGBColor(38, 46, 52);
 const FAINT: RGBColor = RGBColor(206, 208, 204);
 const QUIET: RGBColor = RGBColor(96, 104, 110);
-/// Told apart in brightness too, and never without a label.
+/// Colours that differ in brightness, too, and always have a label.
 const COLOURS: [RGBColor; 6] = [
     RGBColor(20, 92, 102),
     RGBColor(186, 86, 40),
@@ -51,7 +51,7 @@ fn quiet(size: u32) -> TextStyle<'static> {
     (FONT, size).into_font().color(&QUIET)
 }
 
-/// A picture with a heading and a line below it; `draw` gets the room under them.
+/// A picture with a heading and a subtitle; `draw` gets the area below them.
 fn picture(
     size: (u32, u32),
     heading: &str,
@@ -68,7 +68,7 @@ fn picture(
         draw(&rest)?;
         root.present().map_err(|error| broken(&error))?;
     }
-    // A picture shrinks with the page; its own size is only its shape.
+    // A picture scales with the page; its own size only determines its shape.
     Ok(xml::allowed(&svg).replacen("<svg ", &format!("<svg role=\"img\" aria-label=\"{}\" ", xml::escaped(heading)), 1))
 }
 
@@ -88,13 +88,13 @@ fn line(area: &Area<'_>, from: (i32, i32), to: (i32, i32), style: impl Into<Shap
     area.draw(&PathElement::new(vec![from, to], style.into())).map_err(|error| broken(&error))
 }
 
-/// Text that ends, begins or is centred at a point, in the middle of its height.
+/// Text that ends, begins or is centred at a point, vertically centred.
 fn placed(style: TextStyle<'_>, side: plotters::style::text_anchor::HPos) -> TextStyle<'_> {
     use plotters::style::text_anchor::{Pos, VPos};
     style.pos(Pos::new(side, VPos::Center))
 }
 
-/// The shortened text that fits about so many pixels.
+/// The text, shortened to fit a width in pixels.
 fn fitting(text: &str, width: i32) -> String {
     let most = (width / 7).max(4) as usize;
     if text.chars().count() <= most {

@@ -1,4 +1,4 @@
-//! One fight: what is left of each combatant, and its statuses as strips.
+//! One fight: the health of each combatant, and its statuses as strips.
 
 use std::fmt::Write as _;
 
@@ -19,10 +19,10 @@ const LEFT: i32 = 150;
 const WIDTH: i32 = 1000;
 const BAND: i32 = 54;
 const STRIP: i32 = 14;
-/// Most strips of one combatant.
+/// The maximum number of strips of a combatant.
 const MOST_STRIPS: usize = 5;
 
-/// A status while it was there: from, to, and its most stacks.
+/// A status over its lifetime: start, end, and its maximum of stacks.
 struct Strip {
     status: StatusId,
     from: f64,
@@ -30,25 +30,25 @@ struct Strip {
     stacks: u32,
 }
 
-/// Above the bands, as [`picture`] places them.
+/// The space above the bands in [`picture`].
 const HEADING: i32 = 58;
 
-/// A band for each combatant: its line of health, marks for what came to it, and below it the statuses that it had. Each
-/// mark and each strip has a text of its own.
+/// A band for each combatant: its line of health, marks for events, and its statuses below. Each mark and each strip
+/// has its own tooltip.
 pub(crate) fn pools(story: &Story<'_>) -> Result<String, Failure> {
     let Story { setup, entries, charts, ref title, .. } = *story;
     let mut marks = String::new();
     let last = end_of(entries);
     let end = last.seconds().max(1e-3);
-    // What changes within less than two pixels is drawn as if it flowed.
+    // Changes within less than two pixels are drawn as continuous.
     let least = Time((last.0 / (WIDTH - LEFT) as u64 * 2).max(1));
     let pool = setup.program().pools().iter().position(|pool| pool.defeat);
     let strips: Vec<Vec<Vec<Strip>>> = setup.ids().map(|who| strips(setup, entries, who, end)).collect();
     let heights: Vec<i32> = strips.iter().map(|rows| BAND + STRIP * rows.len() as i32 + 14).collect();
     let size = (WIDTH as u32, (58 + heights.iter().sum::<i32>() + 40) as u32);
     let place = |seconds: f64| LEFT + (seconds / end * f64::from(WIDTH - LEFT - 30)) as i32;
-    let below = "Filled: what is left of the pool that defeats. ▾ damage, + healing, × defeat. Strips: statuses with their most \
-                 stacks; ▲ good, ▼ bad for their owner.";
+    let below = "Filled: the pool that defeats. ▾ damage, + healing, × defeat. Strips: statuses with their maximum of stacks; ▲ good, \
+                 ▼ bad for their owner.";
     let tops: Vec<i32> = heights.iter().scan(0, |top, height| Some(std::mem::replace(top, *top + height))).collect();
     let drawn = picture(size, title, below, |area| {
         for (who, combatant) in setup.combatants.iter().enumerate() {
@@ -85,7 +85,7 @@ pub(crate) fn pools(story: &Story<'_>) -> Result<String, Failure> {
                 for strip in strips_of_row {
                     let (from, to) = (place(strip.from), place(strip.to).max(place(strip.from) + 2));
                     fill(area, (from, y + 2), (to, y + STRIP - 2), ink.mix(if is_good { 0.3 } else { 0.12 }).filled())?;
-                    // What is bad for its owner is hollow.
+                    // Debuffs are hollow.
                     if !is_good {
                         let corners = [(from, y + 2), (to, y + 2), (to, y + STRIP - 2), (from, y + STRIP - 2)];
                         for (index, corner) in corners.iter().enumerate() {
@@ -138,9 +138,9 @@ pub(crate) fn pools(story: &Story<'_>) -> Result<String, Failure> {
     Ok(drawn.replacen("</svg>", &format!("{marks}</svg>"), 1))
 }
 
-/// A shape that says something when it is pointed at.
+/// A shape with a tooltip.
 fn mark(marks: &mut String, kind: &str, shape: &str, says: &str) {
-    // Within the picture, since it may stand alone.
+    // Inside the picture, because it may be used alone.
     let style = match kind {
         "hit" => "fill=\"#a33d17\" stroke=\"#fcfbf6\" stroke-width=\"0.7\"",
         "heal" => "fill=\"none\" stroke=\"#2f6b2a\" stroke-width=\"2.4\"",

@@ -115,7 +115,7 @@ impl<C: RandomSource> Fight<C> {
         if is_on_the_plane(metres) {
             return Ok(());
         }
-        Err(self.call_error(format!("{what} cannot be {metres:?}: neither number may be beyond {FARTHEST:e}")))
+        Err(self.call_error(format!("{what} cannot be {metres:?}: each number is limited to {FARTHEST:e}")))
     }
 
     pub(in crate::fight) fn give_control(&mut self, who: CombatantId, control: Control) {

@@ -56,10 +56,12 @@ impl<C: RandomSource> Fight<C> {
             let known: Vec<&str> = program.game_functions.iter().map(|function| function.name.as_str()).collect();
             let help = match crate::text::diagnostic::suggestion(name, &known) {
                 Some(help) => help,
-                None if known.is_empty() => "no `[formula.*]` says `game = true`".to_owned(),
+                None if known.is_empty() => "no `[formula.*]` has `game = true`".to_owned(),
                 None => format!("there are {}", crate::text::diagnostic::listed(&known)),
             };
-            return Err(self.call_error(format!("the ruleset asks the game for no function `{name}`; {help}")));
+            return Err(
+                self.call_error(format!("the ruleset declares no function of the game called `{name}`; {help}"))
+            );
         }
         let mut functions = self.functions.as_deref().cloned().unwrap_or_else(GameFunctions::default);
         functions.set(program, name, Arc::new(answer));

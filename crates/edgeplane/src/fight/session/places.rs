@@ -67,7 +67,7 @@ impl<C: RandomSource> Fight<C> {
         self.check_combatant(who)?;
         direction.iter().try_for_each(|part| self.check_number("a direction", *part))?;
         if direction == [0.0; 2] {
-            return Err(self.call_error("a direction cannot have no length".to_owned()));
+            return Err(self.call_error("a direction must not have a length of 0".to_owned()));
         }
         if self.setup.is_placed {
             // However long or short it is: its square might overflow or vanish.
@@ -129,10 +129,10 @@ impl<C: RandomSource> Fight<C> {
             return Err(self.call_error(format!("there is no ability {}", ability.0)));
         };
         if !self.setup.is_placed {
-            return Err(self.call_error(format!("`{name}` cannot be used at a place: nobody has one in this fight")));
+            return Err(self.call_error(format!("`{name}` cannot be used at a position: this fight has no positions")));
         }
         if !self.with_engine(&mut Silent, |engine| engine.can_be_used_at_a_place(ability)) {
-            let what = format!("`{name}` is used on somebody: it has no area to aim, and leaves no zone at a place");
+            let what = format!("`{name}` can only be used on combatants: it has no area to aim, and places no zone");
             return Err(self.call_error(what));
         }
         self.try_with_engine(observer, |engine| engine.use_at_place(who, ability, place))

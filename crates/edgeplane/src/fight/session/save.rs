@@ -109,7 +109,7 @@ impl Fight<Sampler> {
             return Err(format!("it is of another ruleset: {file}"));
         }
         if policies(program) != saved.policies {
-            return Err("it is of other policies: an ability was forced in one of both".to_owned());
+            return Err("its policies differ: an ability was forced in one of the two".to_owned());
         }
         let setup = Arc::new(setup(program, saved)?);
         let damaged = || "it is damaged".to_owned();
@@ -174,7 +174,7 @@ fn differing_file(now: &[(String, u64)], saved: &[(String, u64)]) -> Option<Stri
     let differs = now.iter().zip(saved).find(|(now, saved)| now.1 != saved.1);
     match differs {
         Some(((name, _), _)) => Some(format!("`{name}` differs")),
-        None if now.len() != saved.len() => Some(format!("it has {} files, and not {}", now.len(), saved.len())),
+        None if now.len() != saved.len() => Some(format!("it has {} files instead of {}", now.len(), saved.len())),
         None => None,
     }
 }

@@ -157,7 +157,7 @@ impl<C: RandomSource> Fight<C> {
         let one = self.state.who(handle.who);
         if one.vacant || self.state.cold(handle.who).generation != handle.generation {
             let label = &self.setup.combatants[handle.who.index()].label;
-            return Err(self.call_error(format!("`{label}` is not there any more: its handle is stale")));
+            return Err(self.call_error(format!("`{label}` has been despawned: its handle is stale")));
         }
         Ok(handle.who)
     }

@@ -5,28 +5,28 @@ use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
 
 pub(super) const ABOUT: Key = key("about", Shape::Text, "For readers of the rules and for players.");
 pub(super) const DATA: Key =
-    key("data", Shape::Anything, "A table for the game alone: the engine passes it through untouched.");
-pub(super) const EXTENDS: Key = key("extends", Shape::Text, "Keys that are not given are taken from this one.");
-pub(super) const TEMPLATE: Key = key("template", Shape::Flag, "Only there to be extended.");
+    key("data", Shape::Anything, "Any content for the game, which the engine passes on unchanged.");
+pub(super) const EXTENDS: Key = key("extends", Shape::Text, "Inherits the keys of this one that are not given here.");
+pub(super) const TEMPLATE: Key = key("template", Shape::Flag, "It can only be extended.");
 
 pub(in crate::rules) static ABILITY: TableShape = TableShape {
     name: "ability",
-    about: "What a combatant can do.",
+    about: "An action of a combatant.",
     needs: &[],
     keys: &[
         ABOUT,
         DATA,
         EXTENDS,
         TEMPLATE,
-        key("slot", Shape::Text, "Of the abilities in one slot, a combatant has one at a time."),
+        key("slot", Shape::Text, "Its slot; a combatant has one ability of each slot at a time."),
         key("tags", NAMES, "For steps, triggers, policies, and statuses that forbid abilities."),
         key("cost", AMOUNTS, "Cost by pool."),
         key("cooldown", Shape::Formula, "Seconds until it can be used again."),
         key("cast", Shape::Formula, "Seconds from start to release."),
         key("recovery", Shape::Formula, "Seconds after the release in which nothing can be started."),
-        key("mobile", Shape::Flag, "Its caster walks on during cast and recovery."),
-        key("refund", Shape::Formula, "Share of the cost that an interrupted cast pays back."),
-        key("during", NAMES, "Statuses that the caster has from the start to the end of the recovery."),
+        key("mobile", Shape::Flag, "The caster keeps walking during cast and recovery."),
+        key("refund", Shape::Formula, "Share of the cost that an interrupted cast refunds."),
+        key("during", NAMES, "Statuses of the caster from the start of the cast to the end of the recovery."),
         key("unlock", Shape::Formula, "It can be used only while this is true."),
         key("charges", Shape::Table(&ABILITY_CHARGES), "Stored uses."),
         key("uses", Shape::Whole(1, 1_000), "Uses per fight."),
@@ -36,17 +36,17 @@ pub(in crate::rules) static ABILITY: TableShape = TableShape {
             "A cooldown that several abilities share.",
         ),
         key("cost_at", Shape::Choice(&["start", "release"]), "When the cost is paid."),
-        key("cooldown_from", Shape::Choice(&["start", "release", "end"]), "From when on the cooldown runs."),
-        key("releases", Shape::Table(&ABILITY_RELEASES), "It takes effect several times."),
-        key("sustain", Shape::Table(&ABILITY_SUSTAIN), "It is kept up after the release, with ticks."),
+        key("cooldown_from", Shape::Choice(&["start", "release", "end"]), "When the cooldown starts."),
+        key("releases", Shape::Table(&ABILITY_RELEASES), "Several releases of one use."),
+        key("sustain", Shape::Table(&ABILITY_SUSTAIN), "It is sustained after the release, with ticks."),
         key(
             "after",
             Shape::Either(&[Shape::Text, Shape::Table(&ABILITY_AFTER)]),
             "It can be used only after another ability.",
         ),
-        key("reach", Shape::Formula, "Metres within which the target that it picks must be."),
-        key("travel", Shape::Formula, "Metres per second at which it goes to its targets."),
-        key("targets", Shape::Either(&[SIDE, Shape::Table(&ABILITY_TARGETS)]), "Whom it is used on."),
+        key("reach", Shape::Formula, "Maximum distance to the picked target in metres."),
+        key("travel", Shape::Formula, "Travel speed in metres per second."),
+        key("targets", Shape::Either(&[SIDE, Shape::Table(&ABILITY_TARGETS)]), "Its targets."),
         key("does", EFFECTS, "Its effects, in order."),
     ],
 };
@@ -58,8 +58,8 @@ pub(in crate::rules) static ABILITY_CHARGES: TableShape = TableShape {
     about: "Stored uses.",
     needs: &["max", "regain"],
     keys: &[
-        key("max", Shape::Whole(1, 1_000), "Most charges."),
-        key("regain", Shape::Formula, "Seconds until one more is there."),
+        key("max", Shape::Whole(1, 1_000), "Maximum number of charges."),
+        key("regain", Shape::Formula, "Seconds until a charge is regained."),
     ],
 };
 
@@ -75,22 +75,22 @@ pub(in crate::rules) static ABILITY_SHARED: TableShape = TableShape {
 
 pub(in crate::rules) static ABILITY_RELEASES: TableShape = TableShape {
     name: "releases",
-    about: "It takes effect several times.",
+    about: "Several releases of one use.",
     needs: &["count", "every"],
     keys: &[
-        key("count", Shape::Whole(1, 1_000), "How many releases."),
+        key("count", Shape::Whole(1, 1_000), "Number of releases."),
         key("every", Shape::Formula, "Seconds between two releases."),
     ],
 };
 
 pub(in crate::rules) static ABILITY_SUSTAIN: TableShape = TableShape {
     name: "sustain",
-    about: "It is kept up after the release, with ticks.",
+    about: "It is sustained after the release, with ticks.",
     needs: &["every", "does"],
     keys: &[
-        key("every", Shape::Formula, "Seconds from one tick to the next."),
+        key("every", Shape::Formula, "Seconds between ticks."),
         key("cost", AMOUNTS, "Cost of each tick, by pool."),
-        key("longest", Shape::Formula, "Seconds after which it ends."),
+        key("longest", Shape::Formula, "Maximum time in seconds."),
         key("while", Shape::Formula, "It ends at the first tick at which this is false."),
         key("does", EFFECTS, "Effects of each tick."),
     ],
@@ -102,29 +102,37 @@ pub(in crate::rules) static ABILITY_AFTER: TableShape = TableShape {
     needs: &["ability"],
     keys: &[
         key("ability", Shape::Text, "The other ability."),
-        key("within", Shape::Formula, "Seconds after a release of the other during which it can be used."),
+        key("within", Shape::Formula, "Time window after a release of the other ability, in seconds."),
     ],
 };
 
 pub(in crate::rules) static ABILITY_TARGETS: TableShape = TableShape {
     name: "targets",
-    about: "Whom an ability is used on.",
+    about: "The targets of an ability.",
     needs: &[],
     keys: &[
-        key("side", SIDE, "From which side."),
-        key("state", Shape::Choice(&["standing", "defeated"]), "Those who stand (default), or those who are defeated."),
-        key("pick", Shape::Either(&[Shape::Choice(PICKS), Shape::Table(&PICK_LOWEST)]), "Who comes first."),
+        key("side", SIDE, "Their side."),
+        key("state", Shape::Choice(&["standing", "defeated"]), "Standing (default) or defeated combatants."),
+        key(
+            "pick",
+            Shape::Either(&[Shape::Choice(PICKS), Shape::Table(&PICK_LOWEST)]),
+            "The order in which they are picked.",
+        ),
         key(
             "count",
             Shape::Either(&[Shape::Choice(&["all"]), Shape::Whole(1, 1_000)]),
-            "Most targets; 1 by default, all for an area.",
+            "Maximum number; 1 by default, all for an area.",
         ),
-        key("radius", Shape::Formula, "Everybody within so many metres of the target."),
-        key("around", Shape::Choice(&["target", "caster"]), "The middle of the circle."),
-        key("cone", Shape::Formula, "Degrees of a cone from the caster toward the target."),
-        key("line", Shape::Formula, "Width in metres of a line from the caster toward the target."),
+        key("radius", Shape::Formula, "Everyone within this many metres of the target."),
+        key("around", Shape::Choice(&["target", "caster"]), "The centre of the circle."),
+        key("cone", Shape::Formula, "A cone from the caster toward the target: angle in degrees."),
+        key("line", Shape::Formula, "A line from the caster toward the target: width in metres."),
         key("length", Shape::Formula, "Length of the cone or line in metres."),
-        key("chain", Shape::Formula, "It goes on to the nearest within so many metres of the last one hit."),
+        key(
+            "chain",
+            Shape::Formula,
+            "It continues to the nearest combatant within this many metres of the last one hit.",
+        ),
     ],
 };
 

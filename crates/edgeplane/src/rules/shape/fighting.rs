@@ -6,15 +6,15 @@ use super::{AMOUNTS, ANY_NUMBER, NAMES, Shape, TableShape, key};
 
 pub(in crate::rules) static GEAR: TableShape = TableShape {
     name: "gear",
-    about: "A piece that can be worn.",
+    about: "A piece of gear.",
     needs: &[],
     keys: &[
         ABOUT,
         DATA,
         EXTENDS,
         TEMPLATE,
-        key("slot", Shape::Text, "One piece for each slot; a piece without a slot takes up none."),
-        key("set", Shape::Text, "The set that it belongs to."),
+        key("slot", Shape::Text, "One piece can be worn in each slot; a piece without a slot uses none."),
+        key("set", Shape::Text, "Its set."),
         key("statuses", NAMES, "Statuses held while it is worn."),
         MODIFY,
         TICKS,
@@ -28,7 +28,7 @@ pub(in crate::rules) static GEAR: TableShape = TableShape {
 
 pub(in crate::rules) static GEAR_SET: TableShape = TableShape {
     name: "gear_set",
-    about: "What several pieces give together.",
+    about: "The statuses for wearing several pieces.",
     needs: &["worn"],
     keys: &[
         ABOUT,
@@ -45,45 +45,53 @@ pub(in crate::rules) static SET_STATUS: TableShape = TableShape {
     needs: &["status"],
     keys: &[
         key("status", Shape::Text, "The name."),
-        key("stacks", Shape::Whole(1, 1_000_000), "How many stacks; one if it is not given."),
-        key("duration", Shape::Formula, "Seconds from then on; as long as the pieces are worn if it is not given."),
+        key("stacks", Shape::Whole(1, 1_000_000), "Number of stacks; 1 by default."),
+        key("duration", Shape::Formula, "Duration in seconds; by default, as long as the pieces are worn."),
     ],
 };
 
 pub(in crate::rules) static ZONE: TableShape = TableShape {
     name: "zone",
-    about: "An area on the ground and what it does to those inside.",
+    about: "An area on the ground that affects combatants inside.",
     needs: &[],
     keys: &[
         ABOUT,
         DATA,
         EXTENDS,
         TEMPLATE,
-        key("radius", Shape::Formula, "Metres from its middle to its edge."),
-        key("grows", Shape::Formula, "Metres by which its radius grows per second."),
-        key("lasts", Shape::Formula, "Seconds; as long as the fight by default."),
-        key("affects", Shape::Choice(&["allies", "enemies", "everyone"]), "Whom it affects, seen from its owner."),
-        key("owner", Shape::Flag, "It affects its owner too."),
-        key("carried", Shape::Flag, "It moves with the one around whom it was placed."),
-        key("max_instances", Shape::Whole(1, 100), "Most at once of one owner; 1 by default."),
+        key("radius", Shape::Formula, "Radius in metres."),
+        key("grows", Shape::Formula, "Growth of its radius in metres per second."),
+        key("lasts", Shape::Formula, "Duration in seconds; by default, as long as the fight."),
+        key(
+            "affects",
+            Shape::Choice(&["allies", "enemies", "everyone"]),
+            "The combatants that it affects, relative to its owner.",
+        ),
+        key("owner", Shape::Flag, "It also affects its owner."),
+        key("carried", Shape::Flag, "It moves with the combatant around whom it was placed."),
+        key("max_instances", Shape::Whole(1, 100), "Maximum number per owner; 1 by default."),
         key("tags", NAMES, "For policies that avoid it."),
-        key("uses", Shape::Whole(1, 1_000_000), "It ends after so many entries."),
-        key("apply", NAMES, "Statuses held by those inside."),
-        key("enters", EFFECTS, "Effects on those who enter."),
-        key("leaves", EFFECTS, "Effects on those who leave."),
+        key("uses", Shape::Whole(1, 1_000_000), "It ends after this many entries."),
+        key("apply", NAMES, "Statuses of combatants inside."),
+        key("enters", EFFECTS, "Effects on combatants that enter."),
+        key("leaves", EFFECTS, "Effects on combatants that leave."),
     ],
 };
 
 pub(in crate::rules) static CAUSE: TableShape = TableShape {
     name: "cause",
-    about: "Something that the game brings about by itself, such as a fall.",
+    about: "Effects brought about by the game, such as those of a fall.",
     needs: &["does"],
-    keys: &[ABOUT, DATA, key("does", EFFECTS, "Effects on whom the game names; `amount` is the number that it gives.")],
+    keys: &[
+        ABOUT,
+        DATA,
+        key("does", EFFECTS, "Effects on the combatant that the game names; `amount` is the number that it gives."),
+    ],
 };
 
 pub(in crate::rules) static POLICY: TableShape = TableShape {
     name: "policy",
-    about: "How a combatant chooses.",
+    about: "How a combatant chooses abilities.",
     needs: &["use"],
     keys: &[
         ABOUT,
@@ -93,24 +101,24 @@ pub(in crate::rules) static POLICY: TableShape = TableShape {
         key(
             "target",
             Shape::Formula,
-            "A score for targets; the highest is picked first by abilities with pick = \"policy\".",
+            "The score of a candidate; abilities with pick = \"policy\" pick the highest first.",
         ),
         key(
             "move",
             Shape::Either(&[Shape::Choice(&["approach", "hold"]), Shape::Table(&POLICY_MOVE)]),
-            "How it walks.",
+            "How it moves.",
         ),
-        key("use", Shape::List(&POLICY_LINE), "Lines, the most important first."),
+        key("use", Shape::List(&POLICY_LINE), "Lines in order of priority."),
     ],
 };
 
 pub(in crate::rules) static POLICY_MOVE: TableShape = TableShape {
     name: "policy_move",
-    about: "How it walks: what it keeps away from.",
+    about: "What it keeps away from when it moves.",
     needs: &[],
     keys: &[
-        key("keep_distance", Shape::Number(0.01, 10_000.0), "Metres that it keeps between itself and enemies."),
-        key("avoid", NAMES, "Zones, by name or tag, that it steps out of and does not walk into."),
+        key("keep_distance", Shape::Number(0.01, 10_000.0), "Distance to enemies in metres."),
+        key("avoid", NAMES, "Zones, by name or tag, that it leaves and does not enter."),
     ],
 };
 
@@ -122,7 +130,7 @@ pub(in crate::rules) static POLICY_USE: TableShape = TableShape {
         key("ability", Shape::Text, "The ability."),
         key("tag", Shape::Text, "Any ability with this tag, in the order in which a character lists them."),
         key("when", Shape::Formula, "The line applies only if this is true."),
-        key("weight", Shape::Formula, "How likely it is chosen, compared with others."),
+        key("weight", Shape::Formula, "Weight with which it is chosen; 1 by default."),
     ],
 };
 
@@ -131,7 +139,7 @@ static POLICY_CHOICE: Shape = Shape::Either(&[Shape::Text, Shape::Table(&POLICY_
 
 pub(in crate::rules) static POLICY_GROUP: TableShape = TableShape {
     name: "policy_group",
-    about: "Lines of which chance chooses one of those that are possible.",
+    about: "Lines among which chance chooses one that is possible.",
     needs: &["choose", "use"],
     keys: &[
         key("choose", Shape::Choice(&["weighted", "random"]), "How one of the possible lines is chosen."),
@@ -149,35 +157,31 @@ pub(in crate::rules) static CHARACTER: TableShape = TableShape {
         TEMPLATE,
         EXTENDS,
         key("level", Shape::Number(0.0, 1e6), "Its level; formulas read it."),
-        key("attributes", Shape::ByName(&Shape::Either(&[Shape::Formula, AMOUNTS])), "Its own bases."),
-        key("pools", NAMES, "The pools that it has."),
-        key("abilities", NAMES, "What it can do."),
-        key("can_learn", NAMES, "Abilities that it has only after they were given."),
-        key("gear", Shape::List(&Shape::Either(&[Shape::Text, Shape::Table(&PIECE)])), "What it wears."),
-        key("statuses", NAMES, "Statuses that it has for good, whatever their duration."),
+        key("attributes", Shape::ByName(&Shape::Either(&[Shape::Formula, AMOUNTS])), "Its own base values."),
+        key("pools", NAMES, "Its pools; all by default."),
+        key("abilities", NAMES, "Its abilities."),
+        key("can_learn", NAMES, "Abilities that it has only after they were given to it."),
+        key("gear", Shape::List(&Shape::Either(&[Shape::Text, Shape::Table(&PIECE)])), "Its gear."),
+        key("statuses", NAMES, "Permanent statuses, whatever their duration."),
         IMMUNE,
         UNTARGETABLE,
-        key(
-            "body",
-            Shape::Number(0.0, 1e3),
-            "Metres from its middle to its rim, to which reach and areas are measured.",
-        ),
+        key("body", Shape::Number(0.0, 1e3), "Radius of its body in metres; reach and areas are measured to its edge."),
         key("policy", Shape::Text, "Its policy; without one, abilities are tried in order."),
-        key("reward", Shape::Formula, "Experience for each enemy who stands when it is defeated."),
-        key("spends", NAMES, "Points that it spends, one after the other, over and over."),
+        key("reward", Shape::Formula, "Experience for each standing enemy when it is defeated."),
+        key("spends", NAMES, "What it spends its points on, repeated in this order."),
     ],
 };
 
 pub(in crate::rules) static PIECE: TableShape = TableShape {
     name: "piece",
-    about: "A piece of gear that it wears by chance.",
+    about: "A piece of gear that is worn by chance.",
     needs: &["piece"],
-    keys: &[key("piece", Shape::Text, "The name."), key("chance", Shape::Formula, "How likely.")],
+    keys: &[key("piece", Shape::Text, "The name."), key("chance", Shape::Formula, "The chance.")],
 };
 
 pub(in crate::rules) static ENCOUNTER: TableShape = TableShape {
     name: "encounter",
-    about: "Who fights whom.",
+    about: "A fight between sides.",
     needs: &["sides"],
     keys: &[
         ABOUT,
@@ -185,12 +189,16 @@ pub(in crate::rules) static ENCOUNTER: TableShape = TableShape {
         key(
             "sides",
             Shape::ByName(&Shape::List(&Shape::Either(&[Shape::Text, Shape::Table(&MEMBER)]))),
-            "Two sides or more, each with its members.",
+            "Two or more sides with their members.",
         ),
-        key("distance", Shape::Number(0.0, 1e6), "Metres between two sides without places of their own."),
-        key("time_limit", Shape::Number(0.001, 864_000.0), "Seconds after which it ends."),
+        key(
+            "distance",
+            Shape::Number(0.0, 1e6),
+            "Distance in metres between two sides whose members have no positions.",
+        ),
+        key("time_limit", Shape::Number(0.001, 864_000.0), "Maximum time in seconds."),
         key("at_limit", Shape::Text, "The side that wins at the time limit; nobody by default."),
-        key("script", Shape::List(&Shape::Table(&MOMENT)), "Abilities that take effect at given moments."),
+        key("script", Shape::List(&Shape::Table(&MOMENT)), "Abilities that take effect at given times."),
     ],
 };
 
@@ -200,28 +208,28 @@ pub(in crate::rules) static MEMBER: TableShape = TableShape {
     needs: &["character"],
     keys: &[
         key("character", Shape::Text, "The name."),
-        key("count", Shape::Whole(1, 1_000), "How many."),
-        key("at", Shape::Place, "Where they stand, in metres."),
-        key("spread", Shape::Number(0.0, 1e6), "Metres between two of them, in a row across."),
+        key("count", Shape::Whole(1, 1_000), "The number."),
+        key("at", Shape::Place, "Their position in metres."),
+        key("spread", Shape::Number(0.0, 1e6), "Distance between two of them in metres, in a row across."),
         key(
             "joins",
             Shape::Either(&[Shape::Number(0.001, 864_000.0), Shape::Choice(&["called"])]),
             "Seconds after which they join, or `called`.",
         ),
-        key("vital", Shape::Flag, "Their side has lost as soon as one of them is defeated."),
-        key("statuses", NAMES, "Statuses that are applied as they begin."),
-        key("start", AMOUNTS, "Amounts in their pools as they begin."),
+        key("vital", Shape::Flag, "Their side loses as soon as one of them is defeated."),
+        key("statuses", NAMES, "Additional initial statuses."),
+        key("start", AMOUNTS, "Initial amounts of pools."),
     ],
 };
 
 pub(in crate::rules) static MOMENT: TableShape = TableShape {
     name: "moment",
-    about: "An ability that takes effect by itself.",
+    about: "An ability that takes effect without a use.",
     needs: &["at", "ability", "by"],
     keys: &[
-        key("at", Shape::Number(0.0, 864_000.0), "Seconds from the beginning."),
-        key("every", Shape::Number(0.001, 864_000.0), "Seconds from one to the next."),
-        key("times", Shape::Whole(1, 1_000_000), "How often."),
+        key("at", Shape::Number(0.0, 864_000.0), "Time in seconds."),
+        key("every", Shape::Number(0.001, 864_000.0), "Interval in seconds."),
+        key("times", Shape::Whole(1, 1_000_000), "Maximum number of times."),
         key("ability", Shape::Text, "The name."),
         key("by", Shape::Text, "The side or character that acts."),
     ],
@@ -229,16 +237,16 @@ pub(in crate::rules) static MOMENT: TableShape = TableShape {
 
 pub(in crate::rules) static GAUNTLET: TableShape = TableShape {
     name: "gauntlet",
-    about: "Encounters one after the other, with the same combatants.",
+    about: "Encounters in a row with the same combatants.",
     needs: &["side", "encounters"],
     keys: &[
         ABOUT,
         DATA,
-        key("side", Shape::Text, "The side that goes from one to the next."),
+        key("side", Shape::Text, "The side that continues."),
         key("encounters", NAMES, "In order."),
-        key("keeps", NAMES, "Pools that are not filled in between."),
-        key("rests", AMOUNTS, "What they gain in between."),
-        key("keeps_uses", Shape::Flag, "Limited uses are not renewed in between."),
+        key("keeps", NAMES, "Pools that keep their amounts."),
+        key("rests", AMOUNTS, "What they gain between encounters."),
+        key("keeps_uses", Shape::Flag, "Limited uses stay used."),
         key("defeated", Shape::Choice(&["out", "back"]), "Whether the defeated return."),
     ],
 };
@@ -250,10 +258,10 @@ pub(in crate::rules) static EXPECT: TableShape = TableShape {
     keys: &[
         key("that", Shape::Text, "A measure: win_rate(keepers)."),
         key("in", Shape::Text, "The encounter."),
-        key("between", Shape::List(&ANY_NUMBER), "The least and the greatest value that are right."),
-        key("at_least", ANY_NUMBER, "The least value that is right."),
-        key("at_most", ANY_NUMBER, "The greatest value that is right."),
+        key("between", Shape::List(&ANY_NUMBER), "The minimum and the maximum."),
+        key("at_least", ANY_NUMBER, "The minimum."),
+        key("at_most", ANY_NUMBER, "The maximum."),
         key("because", Shape::Text, "Shown when it fails."),
-        key("trials", Shape::Whole(100, 10_000_000), "Fights at first; 250 by default."),
+        key("trials", Shape::Whole(100, 10_000_000), "Initial number of fights; 250 by default."),
     ],
 };

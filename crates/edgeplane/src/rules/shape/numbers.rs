@@ -22,12 +22,12 @@ pub(in crate::rules) static HEAD: TableShape = TableShape {
 
 pub(in crate::rules) static ATTRIBUTE: TableShape = TableShape {
     name: "attribute",
-    about: "A number that characters have. A number or a formula alone is its base.",
+    about: "An attribute of characters. A number or a formula alone is its base.",
     needs: &[],
     keys: &[
         key("base", Shape::Formula, "The value before modifiers; 0 by default."),
-        key("min", Shape::Formula, "The final value is never less."),
-        key("max", Shape::Formula, "The final value is never more."),
+        key("min", Shape::Formula, "The minimum of the final value."),
+        key("max", Shape::Formula, "The maximum of the final value."),
         key("per", Shape::Choice(&["damage_type"]), "One number for each damage type: resist.silt."),
         ABOUT,
         DATA,
@@ -43,7 +43,7 @@ pub(in crate::rules) static POOL: TableShape = TableShape {
         key(
             "start",
             Shape::Either(&[Shape::Choice(&["full", "empty"]), Shape::Formula]),
-            "The amount as a fight begins; full by default.",
+            "The initial amount; full by default.",
         ),
         key(
             "regen",
@@ -55,8 +55,12 @@ pub(in crate::rules) static POOL: TableShape = TableShape {
             Shape::Either(&[Shape::Formula, Shape::Table(&FLOW)]),
             "Loss per second, or portions at intervals.",
         ),
-        key("on_cap_change", Shape::Choice(&["keep", "scale", "shift"]), "What the amount does when the cap changes."),
-        key("defeat", Shape::Flag, "A combatant is defeated when it empties."),
+        key(
+            "on_cap_change",
+            Shape::Choice(&["keep", "scale", "shift"]),
+            "The effect of a change of the cap on the amount.",
+        ),
+        key("defeat", Shape::Flag, "A combatant is defeated when it becomes empty."),
         ABOUT,
         DATA,
     ],
@@ -66,10 +70,7 @@ pub(in crate::rules) static FLOW: TableShape = TableShape {
     name: "flow",
     about: "Portions at intervals.",
     needs: &["amount", "every"],
-    keys: &[
-        key("amount", Shape::Formula, "The portion."),
-        key("every", Shape::Formula, "Seconds from one to the next."),
-    ],
+    keys: &[key("amount", Shape::Formula, "The portion."), key("every", Shape::Formula, "Interval in seconds.")],
 };
 
 pub(in crate::rules) static DAMAGE_TYPE: TableShape = TableShape {
@@ -83,9 +84,9 @@ const STEP_NAME: Key = key("name", Shape::Text, "Effects and damage types skip i
 const STEP_WHEN: Key = key("when", Shape::Formula, "The step applies only if this is true.");
 const STEP_TYPES: Key = key("types", NAMES, "Only for these damage types.");
 const STEP_TAGS: Key = key("tags", NAMES, "Only for hits with one of these tags.");
-const STEP_AMOUNT: Key = key("amount", Shape::Formula, "The amount that leaves the step.");
+const STEP_AMOUNT: Key = key("amount", Shape::Formula, "The new amount.");
 const STEP_STOP: Key = key("stop", Shape::Text, "The hit ends here and is reported with this word: dodged.");
-const STEP_SOAK: Key = key("soak", Shape::Text, "This pool takes as much as it holds.");
+const STEP_SOAK: Key = key("soak", Shape::Text, "This pool soaks as much as it holds.");
 const STEP_ALWAYS: Key = key("always", Shape::Flag, "`skips = \"all\"` does not skip it.");
 const STEP_MARK: Key = key("mark", Shape::Text, "Marks the hit for later steps and triggers: critical.");
 
@@ -122,7 +123,7 @@ pub(in crate::rules) static OWNED_STEP: TableShape = TableShape {
         STEP_MARK,
         STEP_ALWAYS,
         ABOUT,
-        key("of", Shape::Choice(&["hits_dealt", "hits_taken"]), "For which hits of its owner."),
+        key("of", Shape::Choice(&["hits_dealt", "hits_taken"]), "The hits of its owner for which it is used."),
         key("before", Shape::Text, "The step before which it runs."),
         key("after", Shape::Text, "The step after which it runs."),
     ],
@@ -133,8 +134,8 @@ pub(in crate::rules) static CURVE: TableShape = TableShape {
     about: "A function given by points.",
     needs: &["points"],
     keys: &[
-        key("points", Shape::List(&Shape::Place), "Pairs of x and y with rising x; straight lines between them."),
-        key("step", Shape::Flag, "Each point's value holds until the next."),
+        key("points", Shape::List(&Shape::Place), "Pairs of x and y with increasing x; linear between them."),
+        key("step", Shape::Flag, "Each value holds until the next point."),
         ABOUT,
     ],
 };
@@ -146,64 +147,60 @@ pub(in crate::rules) static FUNCTION: TableShape = TableShape {
     keys: &[
         key("args", NAMES, "Names of its arguments."),
         key("is", Shape::Formula, "Its value."),
-        key("game", Shape::Flag, "The game gives its value; `is` stands in where no game is there."),
+        key("game", Shape::Flag, "The game gives its value; `is` is the default for studies."),
         ABOUT,
     ],
 };
 
 pub(in crate::rules) static DIMINISH: TableShape = TableShape {
     name: "diminish",
-    about: "Repeated statuses with this tag last for less time.",
+    about: "Diminishing durations of repeated statuses with this tag.",
     needs: &["window"],
     keys: &[
         ABOUT,
-        key("window", Shape::Number(0.0, 1e6), "Seconds without one, after which the row begins again."),
-        key(
-            "steps",
-            Shape::List(&Shape::Number(0.0, 1.0)),
-            "Factors of the duration, one after the other; the last one stays.",
-        ),
+        key("window", Shape::Number(0.0, 1e6), "Seconds without such a status, after which the sequence restarts."),
+        key("steps", Shape::List(&Shape::Number(0.0, 1.0)), "Factors of the duration in order; the last one stays."),
     ],
 };
 
 pub(in crate::rules) static THREAT: TableShape = TableShape {
     name: "threat",
-    about: "What makes a combatant a threat in the eyes of its enemies.",
+    about: "How threat grows.",
     needs: &[],
     keys: &[
         ABOUT,
-        key("damage", Shape::Formula, "For each point of damage, in the eyes of the one who takes it."),
-        key("healing", Shape::Formula, "For each point healed, in the eyes of every enemy of the one who heals."),
+        key("damage", Shape::Formula, "Per point of damage, for the combatant that was hurt."),
+        key("healing", Shape::Formula, "Per point healed, for every enemy of the healer."),
     ],
 };
 
 pub(in crate::rules) static LEVELS: TableShape = TableShape {
     name: "levels",
-    about: "What a level needs and gives.",
+    about: "Experience and levels.",
     needs: &[],
     keys: &[
         ABOUT,
-        key("needs", Shape::Formula, "Experience from a level to the next."),
+        key("needs", Shape::Formula, "Experience from one level to the next."),
         key("most", Shape::Whole(1, 10_000), "The highest level."),
-        key("points", Shape::Formula, "Points to spend, by level."),
-        key("in_fight", Shape::Flag, "Levels rise during a fight, and not only after it."),
+        key("points", Shape::Formula, "Total points to spend at a level."),
+        key("in_fight", Shape::Flag, "Levels also rise during fights."),
     ],
 };
 
 pub(in crate::rules) static POINT: TableShape = TableShape {
     name: "point",
-    about: "What a spent point gives.",
+    about: "The effect of a spent point.",
     needs: &["gives"],
-    keys: &[ABOUT, DATA, key("gives", AMOUNTS, "Added for each point, by attribute.")],
+    keys: &[ABOUT, DATA, key("gives", AMOUNTS, "Added per point, by attribute.")],
 };
 
 pub(in crate::rules) static SHEET: TableShape = TableShape {
     name: "sheet",
-    about: "Values that stand in a spreadsheet.",
+    about: "Values in a spreadsheet.",
     needs: &["file", "of"],
     keys: &[
         ABOUT,
         key("file", Shape::Text, "A .csv file in the ruleset's folder."),
-        key("of", Shape::Choice(crate::text::SHEETS_OF), "What each row, or for curves each column, is."),
+        key("of", Shape::Choice(crate::text::SHEETS_OF), "The kind of rule in each row (for curves, in each column)."),
     ],
 };

@@ -4,12 +4,12 @@ use super::doing::{ABOUT, DATA, EXTENDS, TEMPLATE};
 use super::numbers::OWNED_STEP;
 use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
 
-pub(super) const MODIFY: Key = key("modify", Shape::List(&A_MODIFIER), "Changes to attributes.");
+pub(super) const MODIFY: Key = key("modify", Shape::List(&A_MODIFIER), "Changes of attributes.");
 pub(super) const TICKS: Key = key("every", Shape::Table(&EVERY), "Ticks.");
 pub(super) const HIT_STEPS: Key = key("hit_steps", Shape::List(&A_STEP), "Steps that it adds to hits of its owner.");
 pub(super) const ON: Key = key("on", Shape::List(&A_TRIGGER), "Triggers.");
 pub(super) const IMMUNE: Key = key("immune", NAMES, "Tags of statuses that are not applied to its owner.");
-pub(super) const BRINGS: Key = key("abilities", NAMES, "Abilities that its owner has for as long.");
+pub(super) const BRINGS: Key = key("abilities", NAMES, "Abilities that it grants to its owner.");
 pub(super) const UNTARGETABLE: Key =
     key("untargetable", Shape::Choice(&["enemies", "everyone"]), "Who cannot target it.");
 pub(super) const EFFECTS: Shape = Shape::List(&EFFECT);
@@ -27,7 +27,7 @@ pub(in crate::rules) static STATUS: TableShape = TableShape {
         DATA,
         EXTENDS,
         TEMPLATE,
-        key("icon", Shape::Text, "A name by which a game finds its picture."),
+        key("icon", Shape::Text, "The name under which a game finds its icon."),
         key("text", Shape::Text, "For players, with values in braces: slowed by {slow} %."),
         key("values", AMOUNTS, "The values for the names in braces."),
         key("kind", Shape::Choice(&["buff", "debuff", "neutral"]), "Good or bad for its owner."),
@@ -37,46 +37,46 @@ pub(in crate::rules) static STATUS: TableShape = TableShape {
         key(
             "reapply",
             Shape::Choice(&["keep", "refresh", "extend", "replace", "strongest", "longest", "stack", "separate"]),
-            "What another application does while it lasts.",
+            "The effect of a further application while it lasts.",
         ),
-        key("per", Shape::Choice(&["target", "caster"]), "One record per target, or one per caster on it."),
-        key("stack_timer", Shape::Choice(&["refresh", "keep", "each"]), "What another stack does to the time."),
-        key("max_stacks", Shape::Whole(1, 1_000_000), "Most stacks."),
-        key("max_instances", Shape::Whole(1, 1_000), "Most separate instances."),
-        key("longest", Shape::Formula, "Most seconds that an extended one can have left."),
-        key("rank", Shape::Formula, "With `reapply = \"strongest\"`, the one with the higher rank stays."),
+        key("per", Shape::Choice(&["target", "caster"]), "One instance per target, or one per caster."),
+        key("stack_timer", Shape::Choice(&["refresh", "keep", "each"]), "The effect of a further stack on the time."),
+        key("max_stacks", Shape::Whole(1, 1_000_000), "Maximum number of stacks."),
+        key("max_instances", Shape::Whole(1, 1_000), "Maximum number of separate instances."),
+        key("longest", Shape::Formula, "Maximum remaining seconds after an extension."),
+        key("rank", Shape::Formula, "With `reapply = \"strongest\"`, the one with the higher rank is kept."),
         MODIFY,
         TICKS,
         HIT_STEPS,
         ON,
         key("forbids", NAMES, "act, move, or tags of abilities."),
         BRINGS,
-        key("side", Shape::Choice(&["caster"]), "Its owner is on the side of whoever applied it."),
+        key("side", Shape::Choice(&["caster"]), "Its owner is on the side of the combatant that applied it."),
         UNTARGETABLE,
-        key("interrupts", Shape::Flag, "It breaks a cast when it is applied."),
-        key("taunts", Shape::Flag, "Its owner picks the one who applied it first."),
+        key("interrupts", Shape::Flag, "It interrupts a cast when it is applied."),
+        key("taunts", Shape::Flag, "Its owner picks the combatant that applied it first."),
         IMMUNE,
         key("resist", Shape::Formula, "Chance that it is not applied."),
         key("hidden", Shape::Flag, "Not shown to players."),
-        key("cleansable", Shape::Flag, "False: nothing can cleanse it."),
-        key("warn", Shape::Number(0.0, 1e6), "Seconds before its end at which an event reports it."),
+        key("cleansable", Shape::Flag, "If false, it cannot be cleansed."),
+        key("warn", Shape::Number(0.0, 1e6), "Seconds before its end at which it is announced."),
         key("at_max", EFFECTS, "Effects on reaching `max_stacks`."),
-        key("consume", Shape::Flag, "The stacks are used up then."),
+        key("consume", Shape::Flag, "The stacks are consumed then."),
     ],
 };
 
 static MODIFIER: TableShape = TableShape {
     name: "modifier",
-    about: "A change to an attribute, in exactly one way.",
+    about: "A change of an attribute, of exactly one kind.",
     needs: &["attribute"],
     keys: &[
-        key("attribute", Shape::Text, "Which, with a damage type or without: resist.silt."),
+        key("attribute", Shape::Text, "The attribute, with or without a damage type: resist.silt."),
         key("add", Shape::Formula, "Added to the base."),
-        key("percent", Shape::Formula, "In percent of the base with all `add`."),
-        key("times", Shape::Formula, "A factor of its own."),
-        key("at_least", Shape::Formula, "The value is at least this."),
-        key("at_most", Shape::Formula, "The value is at most this."),
-        key("set", Shape::Formula, "The value is this; the latest counts."),
+        key("percent", Shape::Formula, "A percentage of the base with all `add`."),
+        key("times", Shape::Formula, "A factor."),
+        key("at_least", Shape::Formula, "A minimum of the value."),
+        key("at_most", Shape::Formula, "A maximum of the value."),
+        key("set", Shape::Formula, "A fixed value; the latest is used."),
     ],
 };
 
@@ -85,10 +85,10 @@ pub(in crate::rules) static EVERY: TableShape = TableShape {
     about: "Ticks of a status.",
     needs: &[],
     keys: &[
-        key("period", Shape::Formula, "Seconds from one tick to the next."),
-        key("ticks", Shape::Whole(1, 100_000), "How many, evenly over the duration, in place of a period."),
+        key("period", Shape::Formula, "Seconds between ticks."),
+        key("ticks", Shape::Whole(1, 100_000), "Number of ticks, evenly over the duration, instead of a period."),
         key("first_tick", Shape::Choice(&["later", "now"]), "`now`: one more at the start."),
-        key("part_tick", Shape::Flag, "A last part of a period gives a part of a tick."),
+        key("part_tick", Shape::Flag, "The rest of a period at the end gives a partial tick."),
         key("rhythm", Shape::Choice(&["keep", "restart"]), "`restart`: a renewal restarts the rhythm."),
         key("does", EFFECTS, "Effects of a tick."),
     ],
@@ -103,12 +103,12 @@ pub(super) static TRIGGER: TableShape = TableShape {
         key(
             "of",
             Shape::Choice(&["self", "others", "allies", "enemies", "anyone"]),
-            "Whose events, seen from the owner; self by default.",
+            "Whose events, relative to the owner; self by default.",
         ),
         key("when", Shape::Formula, "Only if this is true."),
         key("chance", Shape::Formula, "Only with this chance."),
         key("cooldown", Shape::Formula, "Seconds until it can trigger again."),
-        key("uses", Shape::Whole(1, 1_000_000), "How often it triggers, for each application."),
+        key("uses", Shape::Whole(1, 1_000_000), "Maximum number of times, for each application."),
         key("does", EFFECTS, "Its effects."),
         key("status", Shape::Text, "Only for this status."),
         key(
@@ -127,8 +127,8 @@ pub(super) static TRIGGER: TableShape = TableShape {
         ),
         key("ability", Shape::Text, "Only for this ability."),
         key("tag", Shape::Text, "Only for abilities, or statuses, with this tag."),
-        key("stacks", Shape::Whole(1, 1_000_000), "The number that is reached."),
-        key("pool", Shape::Text, "The pool that crosses a share."),
+        key("stacks", Shape::Whole(1, 1_000_000), "The number of stacks to be reached."),
+        key("pool", Shape::Text, "The pool that has to cross a share."),
         key("share", Shape::Number(0.0, 1.0), "That share."),
     ],
 };
@@ -160,32 +160,36 @@ const EVENTS: &[&str] = &[
 
 pub(in crate::rules) static STATUS_FILTER: TableShape = TableShape {
     name: "status_filter",
-    about: "Selects statuses of somebody.",
+    about: "Selects statuses of a combatant.",
     needs: &[],
     keys: &[
         key("kind", Shape::Choice(&["buff", "debuff", "neutral"]), "Of this kind."),
         key("tags", NAMES, "With one of these tags."),
-        key("count", Shape::Either(&[Shape::Choice(&["all"]), Shape::Whole(1, 1_000)]), "How many; 1 by default."),
-        key("pick", Shape::Choice(&["oldest", "newest", "longest"]), "Which first."),
+        key(
+            "count",
+            Shape::Either(&[Shape::Choice(&["all"]), Shape::Whole(1, 1_000)]),
+            "The maximum number; 1 by default.",
+        ),
+        key("pick", Shape::Choice(&["oldest", "newest", "longest"]), "Which are selected first."),
     ],
 };
 
 const TO: Key = key(
     "to",
     Shape::Choice(&["target", "caster", "owner", "other", "allies", "others", "enemies", "everyone"]),
-    "Who receives it.",
+    "The receiver.",
 );
-const WITHIN: Key = key("within", Shape::Formula, "Of a side, only who is within so many metres.");
+const WITHIN: Key = key("within", Shape::Formula, "For a side: only combatants within this many metres.");
 const WHEN: Key = key("when", Shape::Formula, "Only if this is true.");
 const CHANCE: Key = key("chance", Shape::Formula, "Only with this chance.");
-const SPREAD: Key = key("spread", Shape::Formula, "Share by which it varies to either side: 0.15.");
+const SPREAD: Key = key("spread", Shape::Formula, "The share by which it varies in both directions: 0.15.");
 const SKIPS: Key = key("skips", SKIPPED, "Steps that it skips, or \"all\".");
 /// Steps by name, or all of them.
 pub(super) const SKIPPED: Shape = Shape::Either(&[NAMES, Shape::Choice(&["all"])]);
 const TAGS: Key = key("tags", NAMES, "For steps with `tags`.");
-const POOL: Key = key("pool", Shape::Text, "The pool that it reaches; the one that defeats by default.");
-const AMOUNT: Key = key("amount", Shape::Formula, "How much.");
-const STACKS: Key = key("stacks", Shape::Formula, "How many.");
+const POOL: Key = key("pool", Shape::Text, "The pool that it changes; by default the one that defeats.");
+const AMOUNT: Key = key("amount", Shape::Formula, "The amount.");
+const STACKS: Key = key("stacks", Shape::Formula, "The number.");
 const BY: Key = key("by", Shape::Formula, "Seconds.");
 const WHICH: Shape = Shape::Either(&[Shape::Text, Shape::Table(&STATUS_FILTER)]);
 
@@ -194,7 +198,7 @@ const NAME_OR_TAG: Shape = Shape::Either(&[Shape::Text, Shape::Table(&BY_TAG)]);
 
 static BY_TAG: TableShape = TableShape {
     name: "by_tag",
-    about: "All that have a tag.",
+    about: "All with a tag.",
     needs: &["tag"],
     keys: &[key("tag", Shape::Text, "The tag.")],
 };
@@ -228,27 +232,27 @@ effects! {
     damage: "A hit.", Shape::Formula, SPREAD, key("type", Shape::Text, "Its damage type."), SKIPS, TAGS, POOL, TO, WITHIN;
     heal: "A heal.", Shape::Formula, SPREAD, SKIPS, TAGS, POOL, TO, WITHIN;
     restore: "Adds to a pool, without steps.", Shape::Text, AMOUNT, TO, WITHIN;
-    drain: "Takes from a pool, without steps.", Shape::Text, AMOUNT, key("to_caster", Shape::Formula, "Share of it that the caster gets."), TO, WITHIN;
-    apply: "Applies a status.", Shape::Text, STACKS, key("duration", Shape::Formula, "Seconds, in place of its own duration."), TO, WITHIN;
+    drain: "Takes from a pool, without steps.", Shape::Text, AMOUNT, key("to_caster", Shape::Formula, "The share of it that the caster gains."), TO, WITHIN;
+    apply: "Applies a status.", Shape::Text, STACKS, key("duration", Shape::Formula, "Seconds that replace its own duration."), TO, WITHIN;
     cleanse: "Removes statuses.", WHICH, TO, WITHIN;
-    transfer: "Gives statuses of the receiver to the one who acts.", WHICH, TO, WITHIN;
-    consume: "Uses up stacks of a status.", NAME_OR_TAG, STACKS, TO, WITHIN;
-    extend: "Makes a status last longer.", NAME_OR_TAG, BY, TO, WITHIN;
-    shorten: "Makes a status end sooner.", NAME_OR_TAG, BY, TO, WITHIN;
-    interrupt: "Breaks a cast.", Shape::Either(&[Shape::Flag, Shape::Table(&BY_TAG), Shape::Table(&BY_ABILITY)]), TO, WITHIN;
-    push: "Moves the receiver so many metres away from the caster.", Shape::Formula, TO, WITHIN;
-    pull: "Moves the receiver so many metres toward the caster.", Shape::Formula, TO, WITHIN;
-    call: "Members of the encounter who wait to be called join.", Shape::Text, key("count", Shape::Formula, "How many.");
+    transfer: "Transfers statuses of the receiver to the caster.", WHICH, TO, WITHIN;
+    consume: "Consumes stacks of a status.", NAME_OR_TAG, STACKS, TO, WITHIN;
+    extend: "Extends a status.", NAME_OR_TAG, BY, TO, WITHIN;
+    shorten: "Shortens a status.", NAME_OR_TAG, BY, TO, WITHIN;
+    interrupt: "Interrupts a cast.", Shape::Either(&[Shape::Flag, Shape::Table(&BY_TAG), Shape::Table(&BY_ABILITY)]), TO, WITHIN;
+    push: "Moves the receiver this many metres away from the caster.", Shape::Formula, TO, WITHIN;
+    pull: "Moves the receiver this many metres toward the caster.", Shape::Formula, TO, WITHIN;
+    call: "Lets members of the encounter join that wait to be called.", Shape::Text, key("count", Shape::Formula, "The number.");
     zone: "Places a zone.", Shape::Text, TO, WITHIN;
-    threat: "The one who acts becomes so much more of a threat to the receiver.", Shape::Formula, TO, WITHIN;
-    leap: "Moves the caster to within so many metres of the receiver.", Shape::Formula, TO, WITHIN;
-    toggle: "Applies a status, or removes it if it is there.", Shape::Text, TO, WITHIN;
-    win: "The side of the one who acts wins.", Shape::Flag;
+    threat: "Raises the threat of the caster for the receiver.", Shape::Formula, TO, WITHIN;
+    leap: "Moves the caster to within this many metres of the receiver.", Shape::Formula, TO, WITHIN;
+    toggle: "Applies a status, or removes it if it is present.", Shape::Text, TO, WITHIN;
+    win: "The caster's side wins.", Shape::Flag;
     wear: "Puts a piece of gear on.", Shape::Text, TO, WITHIN;
     take_off: "Takes a piece of gear off.", Shape::Text, TO, WITHIN;
     give: "Gives an ability.", Shape::Text, TO, WITHIN;
-    revive: "Brings back one who is defeated.", AMOUNTS, TO, WITHIN;
+    revive: "Revives a defeated combatant.", AMOUNTS, TO, WITHIN;
     experience: "Gives experience.", Shape::Formula, TO, WITHIN;
-    report: "Reports something to the game, as an event with numbers.", Shape::Text, key("numbers", Shape::List(&Shape::Formula), "Up to four numbers that go along."), TO, WITHIN;
+    report: "Sends an event with numbers to the game.", Shape::Text, key("numbers", Shape::List(&Shape::Formula), "Up to four numbers of the event."), TO, WITHIN;
     take: "Takes abilities away.", NAME_OR_TAG, TO, WITHIN;
 }

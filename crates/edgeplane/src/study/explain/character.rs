@@ -291,7 +291,7 @@ fn by_hand(shown: &Shown<'_>, who: CombatantId, id: AbilityId) -> Vec<String> {
     let can_learn = character.abilities[had..].contains(&id);
     let slot = program.ability(id).slot.as_ref().map(|slot| format!("slot {slot}"));
     let only = match (can_learn, brought) {
-        (_, true) => Some("only while a status or a piece brings it".to_owned()),
+        (_, true) => Some("only while a status or a piece grants it".to_owned()),
         (true, false) => Some("only after it was given".to_owned()),
         (false, false) => None,
     };
@@ -342,7 +342,7 @@ fn limits(program: &Program, plan: &AbilityPlan, number: &dyn Fn(FormulaId) -> f
             .cost
             .iter()
             .map(|(pool, cost)| format!(", {} {} each", plain(number(*cost)), program.pools()[pool.index()].name));
-        format!("kept up: a tick every {}{}{longest}", seconds(sustain.every), costs.collect::<String>())
+        format!("sustained: a tick every {}{}{longest}", seconds(sustain.every), costs.collect::<String>())
     }));
     limits.extend(plan.after.map(|(after, within)| {
         let after = &program.ability(after).name;

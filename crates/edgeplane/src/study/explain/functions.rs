@@ -38,7 +38,7 @@ pub(super) fn curve(program: &Program, index: usize) -> RuleExplanation {
     let more = plan.points.len().saturating_sub(MOST_POINTS);
     let last = plan.points.last().map_or_else(String::new, point);
     curve.add("gives", if more == 0 { shown } else { format!("{shown} and {more} more points, the last {last}") });
-    curve.add("in between", if plan.step { "the value of the point before" } else { "in a straight line" });
+    curve.add("in between", if plan.step { "the value of the previous point" } else { "in a straight line" });
     curve.add("beyond", "the value of the first or of the last point");
     add_callers(&mut curve, program);
     curve

@@ -31,12 +31,9 @@ pub(super) fn gauntlet(program: &Program, plan: &GauntletPlan) -> RuleExplanatio
         let gained = text(program, Some(*gained), "");
         gauntlet.add("rests", format!("{} gains {gained}", program.pools()[pool.index()].name));
     }
-    gauntlet.add("keeps uses", if plan.keeps_uses { "limited uses and charges stay spent" } else { "" });
-    let back = if plan.defeated_return {
-        "whoever was defeated is back for the next encounter"
-    } else {
-        "whoever was defeated is out"
-    };
+    gauntlet.add("keeps uses", if plan.keeps_uses { "limited uses and charges stay used" } else { "" });
+    let back =
+        if plan.defeated_return { "the defeated return in the next encounter" } else { "the defeated do not return" };
     gauntlet.add("defeated", back);
     gauntlet
 }

@@ -11,7 +11,7 @@ use crate::rules::CapChange;
 /// An attribute; for a per-type attribute, all its types.
 pub(super) fn attribute(program: &Program, info: &AttributeInfo) -> RuleExplanation {
     let mut attribute = RuleExplanation::of("attribute", &info.name, &info.about);
-    attribute.add("is", if info.per_type { "one number for each damage type" } else { "" });
+    attribute.add("is", if info.per_type { "one value for each damage type" } else { "" });
     attribute.add("base", text(program, info.base, ""));
     attribute.add("at least", text(program, info.min, ""));
     attribute.add("at most", text(program, info.max, ""));
@@ -41,7 +41,7 @@ pub(super) fn attribute(program: &Program, info: &AttributeInfo) -> RuleExplanat
         }
     }
     if info.name == "speed" {
-        attribute.add("read by", "whoever walks: metres in a second");
+        attribute.add("read by", "walking speed in metres per second");
     }
     let is_meant =
         |read: Read| matches!(read, Read::Attribute(_, slot) | Read::Typed(_, slot) if slots.contains(&slot.0));

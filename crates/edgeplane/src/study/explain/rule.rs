@@ -171,7 +171,7 @@ fn zone(program: &Program, id: ZoneId) -> RuleExplanation {
     zone.add("affects", format!("{}{owner}", plan.affects.name()));
     zone.add(
         "lies",
-        if plan.carried { "around whom it was placed on, and goes with it" } else { "where it was placed" },
+        if plan.carried { "around the combatant on whom it was placed, moving with it" } else { "where it was placed" },
     );
     if plan.max_instances != u32::MAX {
         zone.add("at once", format!("{} of an owner at most", plan.max_instances));
@@ -257,7 +257,7 @@ fn policy(program: &Program, plan: &PolicyPlan) -> RuleExplanation {
     policy.add(
         "moves",
         match plan.moves {
-            Moves::Approach => "to where something that it wants is in reach".to_owned(),
+            Moves::Approach => "until an ability that it wants is in reach".to_owned(),
             Moves::Hold => "nowhere".to_owned(),
             Moves::KeepDistance(metres) => format!("away from enemies within {} m", plain(metres)),
         },
@@ -316,7 +316,7 @@ fn encounter(program: &Arc<Program>, id: EncounterId) -> Result<RuleExplanation,
 /// The distance between the sides, if they have positions.
 fn apart(setup: &Setup, places: &[[f64; 2]]) -> String {
     if places.is_empty() {
-        return "without distances: everyone is in reach of everyone".to_owned();
+        return "without positions: everyone is in reach".to_owned();
     }
     let mut least = f64::INFINITY;
     for (one, from) in setup.combatants.iter().zip(places) {
@@ -324,7 +324,7 @@ fn apart(setup: &Setup, places: &[[f64; 2]]) -> String {
             least = least.smaller(libm::hypot(from[0] - to[0], from[1] - to[1]));
         }
     }
-    format!("on the ground, {} m between the nearest of two sides", plain((least * 100.0).round() / 100.0))
+    format!("on the ground, {} m between the nearest members of two sides", plain((least * 100.0).round() / 100.0))
 }
 
 fn members(setup: &Setup, fight: &Fight<Likely>, begins: &[&[StatusId]]) -> Vec<MemberLine> {

@@ -343,16 +343,16 @@ fn period_of(program: &Program, plan: &StatusPlan, every: &EveryPlan) -> Option<
 }
 
 fn again(plan: &StatusPlan) -> String {
-    let per = if plan.per_caster { ", a record for each caster" } else { "" };
+    let per = if plan.per_caster { ", one instance for each caster" } else { "" };
     let words = match plan.reapply {
-        Reapply::Keep => "does nothing while it lasts".to_owned(),
+        Reapply::Keep => "has no effect while it lasts".to_owned(),
         Reapply::Refresh => "renews its time".to_owned(),
         Reapply::Extend => "adds its time".to_owned(),
-        Reapply::Replace => "takes the place of the last".to_owned(),
-        Reapply::Strongest => "stays if its rank is higher".to_owned(),
-        Reapply::Longest => "moves its end if that is later".to_owned(),
-        Reapply::Separate if plan.max_instances == MOST_KEPT_APART => "is an instance of its own".to_owned(),
-        Reapply::Separate => format!("is an instance of its own, up to {}", plan.max_instances),
+        Reapply::Replace => "replaces the existing one".to_owned(),
+        Reapply::Strongest => "is kept if its rank is higher".to_owned(),
+        Reapply::Longest => "is kept if it ends later".to_owned(),
+        Reapply::Separate if plan.max_instances == MOST_KEPT_APART => "is a separate instance".to_owned(),
+        Reapply::Separate => format!("is a separate instance, up to {}", plan.max_instances),
         Reapply::Stack => {
             let timer = match plan.stack_timer {
                 StackTimer::Refresh => "all share a renewed time",
@@ -369,8 +369,8 @@ fn again(plan: &StatusPlan) -> String {
 pub(super) fn control(plan: &StatusPlan) -> Vec<String> {
     let mut words = Vec::new();
     words.extend(plan.interrupts.then(|| "breaks a cast".to_owned()));
-    words.extend(plan.taunts.then(|| "its owner picks who applied it first".to_owned()));
-    words.extend(plan.turns.then(|| "its owner is on the side of who applied it".to_owned()));
+    words.extend(plan.taunts.then(|| "its owner picks the one that applied it first".to_owned()));
+    words.extend(plan.turns.then(|| "its owner is on the side of the one that applied it".to_owned()));
     words.extend(match plan.untargetable {
         Untargetable::No => None,
         Untargetable::Enemies => Some("enemies cannot target its owner".to_owned()),

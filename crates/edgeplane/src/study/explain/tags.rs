@@ -53,7 +53,7 @@ fn of_statuses(tag: &mut RuleExplanation, program: &Program, number: u16) {
     for diminish in program.diminish.iter().filter(|diminish| diminish.tag == number) {
         let shares: Vec<String> = diminish.steps.iter().map(|step| format!("{} %", plain(step * 100.0))).collect();
         let window = plain(diminish.window.seconds());
-        tag.add("diminishes", format!("one after the other they last {}; anew after {window} s", shares.join(", ")));
+        tag.add("diminishes", format!("durations in sequence: {}; restarts after {window} s", shares.join(", ")));
     }
     if let Some(slot) = program.tag_slots[usize::from(number)] {
         let counts = |read: Read| matches!(read, Read::Attribute(_, at) | Read::Standing(_, at) if at == slot);
