@@ -45,7 +45,7 @@ fn whatever_has_a_name_is_explained() {
         ("heal_step.care", &["(heal step)", "step 1 of 2 of a heal", "applies to    bandage, dredge\n"]),
         (
             "softened",
-            &["called as     softened(x, k)", "is            x * k / (x + k)", "called by     ability: flare"],
+            &["form          softened(x, k)", "is            x * k / (x + k)", "called by     ability: flare"],
         ),
         ("grit_by_level", &["gives         0 at 1, 12 at 10, 30 at 30", "called by     character: keeper"]),
         ("brawn", &["each gives    grit: add 0.5", "to spend      max(0, level - 3) in all", "spent by      lockhand"]),

@@ -14,7 +14,7 @@ pub(crate) fn draw(explained: &AbilityExplanation, on: Option<&str>) -> String {
     }
     let mut out = format!("{}\n\n", text::bold(&title));
     if !explained.beforehand.is_empty() {
-        out.push_str(&format!(" beforehand: {}\n\n", explained.beforehand.join("; ")));
+        out.push_str(&format!(" initially: {}\n\n", explained.beforehand.join("; ")));
     }
     out.push_str(&sheet::abilities(std::slice::from_ref(&explained.ability)));
     for (index, effect) in explained.effects.iter().enumerate() {

@@ -24,20 +24,20 @@ fn facts(explained: &StatusExplanation) -> String {
     let lasts = explained.lasts.map_or_else(|| "until something ends it".to_owned(), |s| format!("{} s", plain(s)));
     let ticks = explained.period.map_or_else(String::new, |period| format!(", ticks every {} s", plain(period)));
     let facts = [
-        ("beforehand", explained.beforehand.join("; ")),
+        ("initially", explained.beforehand.join("; ")),
         ("is", format!("{}{tags}", explained.kind.name())),
         ("lasts", format!("{lasts}{ticks}")),
-        ("holds while", explained.holds_while.clone()),
+        ("condition", explained.holds_while.clone()),
         ("resisted", explained.resist.clone()),
         ("each tick", effects(&explained.each_tick)),
-        ("at maximum", effects(&explained.at_max)),
+        ("at max", effects(&explained.at_max)),
         ("reapplied", explained.reapply.clone()),
         ("forbids", explained.forbids.join(", ")),
         ("control", explained.control.join(", ")),
-        ("brings", explained.brings.join(", ")),
-        ("keeps away", explained.immune.join(", ")),
+        ("grants", explained.brings.join(", ")),
+        ("immune to", explained.immune.join(", ")),
         ("hit steps", explained.hit_steps.join("; ")),
-        ("comes from", explained.applied_by.join(", ")),
+        ("sources", explained.applied_by.join(", ")),
         ("amounts", if explained.ticks.is_empty() { String::new() } else { "most likely way".to_owned() }),
     ];
     let shown = facts.iter().filter(|(_, what)| !what.is_empty());
@@ -67,7 +67,7 @@ fn modifiers(explained: &StatusExplanation) -> String {
 /// One row for each number of stacks: attributes, and the total effect.
 fn stacks(explained: &StatusExplanation) -> String {
     let all = |line: &StackLine| [line.damage, line.healing, line.restored, line.drained];
-    let names = ["damage in all", "healing in all", "restored in all", "drained in all"];
+    let names = ["total damage", "total healing", "total restored", "total drained"];
     let there = |index: &usize| explained.stacks.iter().any(|line| all(line)[*index] > 0.0);
     let sums: Vec<usize> = (0..names.len()).filter(there).collect();
     if explained.attributes.is_empty() && sums.is_empty() {
@@ -119,7 +119,7 @@ fn triggers(explained: &StatusExplanation) -> String {
     let row = |line: &edgeplane::study::explain::TriggerLine| {
         vec![line.event.name().to_owned(), line.only.clone(), effects(&line.does)]
     };
-    let columns = [Column::Words("triggers on"), Column::Words("only"), Column::Words("does")];
+    let columns = [Column::Words("trigger"), Column::Words("only"), Column::Words("does")];
     table::draw(&columns, explained.triggers.iter().map(row).collect())
 }
 

@@ -359,7 +359,7 @@ impl<'a> Teller<'a> {
             }
             Event::Despawned { who } => self.line(at, self.who(who), "", "", &Came::only("leaves the fight")),
             Event::Scripted { who, ability } => {
-                self.chose(at, who, &format!("{} by itself", self.ability(ability)));
+                self.chose(at, who, &format!("{} (script)", self.ability(ability)));
             }
             Event::LevelGained { who, level } => {
                 let came = Came { strong: true, ..Came::only(&format!("reaches level {}", plain(level))) };

@@ -298,10 +298,10 @@ pub(super) fn effect_line(program: &Program, effect: &EffectPlan) -> AlsoLine {
             ("applies", [Some(name(*status)), stacks, duration].into_iter().flatten().collect())
         }
         Effect::Cleanse(filter) => ("cleanses", program.name_filter(filter)),
-        Effect::Transfer(filter) => ("takes over", program.name_filter(filter)),
+        Effect::Transfer(filter) => ("transfers", program.name_filter(filter)),
         Effect::Consume(status, stacks) => {
             let stacks = stacks.map_or_else(String::new, |stacks| in_stacks(&text(stacks)));
-            ("uses up", format!("{}{stacks}", program.name_statuses(status)))
+            ("consumes", format!("{}{stacks}", program.name_statuses(status)))
         }
         Effect::Lengthen(status, by, shorter) => (
             if *shorter { "shortens" } else { "extends" },
@@ -315,7 +315,7 @@ pub(super) fn effect_line(program: &Program, effect: &EffectPlan) -> AlsoLine {
         Effect::Shift(metres, nearer) => (if *nearer { "pulls" } else { "pushes" }, format!("{} m", text(*metres))),
         Effect::Threat(amount) => ("adds threat", text(*amount)),
         Effect::Leap(metres) => ("leaps", format!("to within {} m", text(*metres))),
-        Effect::Toggle(status) => ("begins or ends", program.status(*status).name.clone()),
+        Effect::Toggle(status) => ("toggles", program.status(*status).name.clone()),
         Effect::Win => ("wins", "the fight, for its side".to_owned()),
         Effect::Wear(piece) => ("puts on", program.gear[piece.index()].name.clone()),
         Effect::TakeOff(piece) => ("takes off", program.gear[piece.index()].name.clone()),
@@ -327,7 +327,7 @@ pub(super) fn effect_line(program: &Program, effect: &EffectPlan) -> AlsoLine {
             let amount = |(pool, amount): &(PoolId, FormulaId)| {
                 format!("{} {}", text(*amount), program.pools()[pool.index()].name)
             };
-            ("brings back", format!("with {}", amounts.iter().map(amount).collect::<Vec<_>>().join(", ")))
+            ("revives", format!("with {}", amounts.iter().map(amount).collect::<Vec<_>>().join(", ")))
         }
         Effect::Experience(amount) => ("gives experience", text(*amount)),
         Effect::Report(report, numbers) => {

@@ -13,11 +13,11 @@ pub(super) fn formula(program: &Program, index: usize) -> RuleExplanation {
     let rule = &named.rule;
     let mut formula = RuleExplanation::of("formula", &named.name, &rule.about);
     let args: Vec<&str> = rule.args.iter().map(|arg| arg.text.as_str()).collect();
-    formula.add("called as", format!("{}({})", named.name, args.join(", ")));
+    formula.add("form", format!("{}({})", named.name, args.join(", ")));
     let is = rule.is.as_ref().map_or("", |is| is.text.as_str());
     if rule.game {
         formula.add("is", "what the game answers");
-        formula.add("or else", is);
+        formula.add("default", is);
     } else {
         formula.add("is", is);
     }
@@ -38,7 +38,7 @@ pub(super) fn curve(program: &Program, index: usize) -> RuleExplanation {
     let more = plan.points.len().saturating_sub(MOST_POINTS);
     let last = plan.points.last().map_or_else(String::new, point);
     curve.add("gives", if more == 0 { shown } else { format!("{shown} and {more} more points, the last {last}") });
-    curve.add("in between", if plan.step { "the value of the previous point" } else { "in a straight line" });
+    curve.add("between", if plan.step { "the value of the previous point" } else { "in a straight line" });
     curve.add("beyond", "the value of the first or of the last point");
     add_callers(&mut curve, program);
     curve

@@ -80,11 +80,11 @@ pub(super) fn pool(program: &Program, id: PoolId) -> RuleExplanation {
             CapChange::Shift => "shifts by as much",
         },
     );
-    pool.add("emptied", if plan.defeat { "its owner is defeated" } else { "" });
+    pool.add("at zero", if plan.defeat { "its owner is defeated" } else { "" });
     let everybody = program.characters().iter().filter(|plan| !plan.template);
     let without = everybody.clone().any(|plan| !plan.pools[id.index()]);
     let has = everybody.filter(|plan| plan.pools[id.index()]);
-    pool.add("had by", if without { names(has.map(|plan| &plan.name)) } else { "everybody".to_owned() });
+    pool.add("owners", if without { names(has.map(|plan| &plan.name)) } else { "everybody".to_owned() });
     let costs = program.abilities().iter().filter(|plan| {
         let sustained = plan.sustain.iter().flat_map(|sustain| &sustain.cost);
         plan.cost.iter().chain(sustained).any(|(pool, _)| *pool == id)

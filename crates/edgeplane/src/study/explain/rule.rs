@@ -177,7 +177,7 @@ fn zone(program: &Program, id: ZoneId) -> RuleExplanation {
         zone.add("at once", format!("{} of an owner at most", plan.max_instances));
     }
     zone.add("tags", names(plan.tags.iter()));
-    zone.add("inside", names(plan.statuses.iter().map(|status| &program.status(*status).name)));
+    zone.add("statuses", names(plan.statuses.iter().map(|status| &program.status(*status).name)));
     zone.add_effects(program, "enters", &plan.enters);
     zone.add_effects(program, "leaves", &plan.leaves);
     zone.add("placed by", users(program, &|effect| matches!(effect, Effect::Zone(zone) if *zone == id)).join(", "));
@@ -244,16 +244,16 @@ fn gear_set(program: &Program, number: usize) -> RuleExplanation {
         let pieces = character.pieces.iter().filter(|piece| program.gear[piece.index()].set == Some(number)).count();
         !character.template && program.gear_sets[number].iter().any(|(needed, _)| *needed as usize <= pieces)
     };
-    set.add("had by", names(program.characters().iter().filter(has).map(|character| &character.name)));
+    set.add("owners", names(program.characters().iter().filter(has).map(|character| &character.name)));
     set
 }
 
 fn policy(program: &Program, plan: &PolicyPlan) -> RuleExplanation {
     let mut policy = RuleExplanation::of("policy", &plan.name, "");
     if plan.reaction > Time::ZERO {
-        policy.add("reacts after", format!("{} s", plain(plan.reaction.seconds())));
+        policy.add("reaction", format!("{} s", plain(plan.reaction.seconds())));
     }
-    policy.add("prefers", text(program, plan.target, ", the target with most"));
+    policy.add("score", text(program, plan.target, ", the target with most"));
     policy.add(
         "moves",
         match plan.moves {
@@ -265,14 +265,14 @@ fn policy(program: &Program, plan: &PolicyPlan) -> RuleExplanation {
     policy.add("avoids", names(plan.avoid.iter().map(|zone| &program.zone(*zone).name)));
     policy.policy = plan.uses.iter().map(|line| use_line(program, line)).collect();
     let follows = |character: &&CharacterPlan| !character.template && character.policy.name == plan.name;
-    policy.add("followed by", names(program.characters().iter().filter(follows).map(|character| &character.name)));
+    policy.add("used by", names(program.characters().iter().filter(follows).map(|character| &character.name)));
     policy
 }
 
 fn cause(program: &Program, index: usize) -> RuleExplanation {
     let plan = &program.causes[index];
     let mut cause = RuleExplanation::of("cause", &plan.name, &plan.about);
-    cause.add("brought about", "by the game, with an amount");
+    cause.add("caused", "by the game, with an amount");
     cause.add_effects(program, "happens", &plan.does);
     cause
 }
@@ -287,7 +287,7 @@ fn encounter(program: &Arc<Program>, id: EncounterId) -> Result<RuleExplanation,
     let script = &plan.script;
     let limit = script.at_limit.map_or_else(String::new, |side| format!(", then {} wins", plan.sides[side.index()].0));
     encounter.add("time limit", format!("{} s{limit}", plain(plan.time_limit.seconds())));
-    encounter.add("takes place", apart(&setup, &plan.places));
+    encounter.add("ground", apart(&setup, &plan.places));
     let label = |who: &CombatantId| &setup.combatants[who.index()].label;
     encounter.add("vital", names(script.vital.iter().map(label)));
     for moment in &script.moments {
@@ -299,7 +299,7 @@ fn encounter(program: &Arc<Program>, id: EncounterId) -> Result<RuleExplanation,
         };
         let at = plain(moment.at.seconds());
         let who = names(of.iter().map(label));
-        encounter.add("by itself", format!("at {at} s{again}: {} of {who}", program.ability(*ability).name));
+        encounter.add("script", format!("at {at} s{again}: {} of {who}", program.ability(*ability).name));
     }
     for rule in program.expectations().iter().filter(|rule| rule.encounter.text == plan.name) {
         let bounds = match (rule.at_least, rule.at_most) {
@@ -308,7 +308,7 @@ fn encounter(program: &Arc<Program>, id: EncounterId) -> Result<RuleExplanation,
             (None, Some(most)) => format!("at most {}", plain(most)),
             (None, None) => String::new(),
         };
-        encounter.add("expected", format!("{} {bounds}", rule.that.text));
+        encounter.add("expectations", format!("{} {bounds}", rule.that.text));
     }
     Ok(encounter)
 }

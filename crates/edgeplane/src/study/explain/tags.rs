@@ -45,7 +45,7 @@ fn of_statuses(tag: &mut RuleExplanation, program: &Program, number: u16) {
         Effect::Cleanse(filter) | Effect::Transfer(filter) => filter.tags.contains(&number),
         _ => false,
     };
-    tag.add("asked for by", users(program, &ends).join(", "));
+    tag.add("named by", users(program, &ends).join(", "));
     let immune = program.statuses().iter().filter(|plan| plan.immune.contains(&number)).map(|plan| &plan.name);
     tag.add("kept off by", section("status", names(immune)));
     let immune = program.characters().iter().filter(|plan| !plan.template && plan.immune.contains(&number));
