@@ -84,7 +84,7 @@ fn explain_of_an_ability_shows_what_else_it_does() {
 }
 
 #[test]
-fn explain_shows_what_other_rules_say_and_who_has_to_do_with_them() {
+fn explain_shows_other_rules_and_what_refers_to_them() {
     let asked = |what: &str| answer(&["explain", DEMO, what]).0;
     let mire = asked("zone.mire");
     assert_eq!(rows(&mire, "radius"), ["radius 2.5 m"]);

@@ -440,7 +440,7 @@ fn whoever_waits_wakes_at_the_very_moment() {
 }
 
 #[test]
-fn times_may_hang_on_attributes_and_are_taken_when_a_use_counts() {
+fn times_may_depend_on_attributes_and_are_taken_when_a_use_counts() {
     let text = r#"
         [attributes]
         haste = 0

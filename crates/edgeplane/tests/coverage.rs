@@ -125,7 +125,7 @@ fn paired_intervals_cover_a_known_difference() {
 }
 
 #[test]
-fn a_precision_is_reached_and_told() {
+fn a_precision_is_reached_and_reported() {
     let game = game(THROW);
     let variant = game.measured("range", &["win_rate(a)"]).unwrap();
     let figure = run_to_precision(&variant, &plan(200, 1), 0.02, 1_000_000, &|_| {}).unwrap().remove(0);

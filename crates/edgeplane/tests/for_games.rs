@@ -281,7 +281,7 @@ fn the_game_gives_the_values_of_its_functions() {
 }
 
 #[test]
-fn whoever_waits_for_the_game_notices_at_once_when_told_so() {
+fn combatants_that_wait_for_the_game_react_at_once_when_notified() {
     use std::sync::Arc;
     use std::sync::atomic::{AtomicBool, Ordering};
     let game = game(ASKING);

@@ -80,7 +80,7 @@ fn number(game: &Game, fight: &Fight, attribute: &str) -> f64 {
 }
 
 #[test]
-fn pieces_come_and_go_with_all_that_hangs_on_them() {
+fn pieces_come_and_go_with_all_that_depends_on_them() {
     let game = game(RULES);
     let mut fight = waiting(&game);
     let guard = |fight: &Fight| number(&game, fight, "guard");

@@ -191,7 +191,7 @@ fn who_waits_to_be_called_holds_nothing_out() {
 
 /// What happens by itself is no different when somebody looks in between, takes a snapshot, or uses two threads.
 #[test]
-fn scripts_do_not_hang_on_who_looks() {
+fn scripts_do_not_depend_on_observers() {
     let game = demo();
     for trial in 0..20 {
         let seed = seed_of_trial(9, trial);

@@ -22,7 +22,7 @@ fn near(a: f64, b: f64) {
 }
 
 #[test]
-fn a_study_counts_what_its_fights_tell() {
+fn a_study_counts_the_events_of_its_fights() {
     let game = demo();
     for encounter in ["duel", "night_shift", "mill_race"] {
         let plan = TrialsPlan { trials: TRIALS, seed: 9, threads: Some(2), ..TrialsPlan::default() };

@@ -93,7 +93,7 @@ fn variants_of_variants_keep_what_was_set_before_and_what_is_forced() {
 }
 
 #[test]
-fn the_numbers_of_an_encounter_are_those_that_it_can_hang_on() {
+fn the_numbers_of_an_encounter_are_those_on_which_it_can_depend() {
     let game = game(RULES);
     let numbers = game.numbers_of("spar").unwrap();
     let paths: Vec<&str> = numbers.iter().map(|number| number.path.as_str()).collect();
