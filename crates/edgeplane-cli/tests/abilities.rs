@@ -1,4 +1,4 @@
-//! What the tool says of abilities: why they cannot be used, what limits them, what one does alone.
+//! Output about abilities: why they cannot be used, their limits, and forced abilities.
 
 #![allow(clippy::unwrap_used, clippy::panic)]
 

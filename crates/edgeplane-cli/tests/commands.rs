@@ -1,4 +1,4 @@
-//! The tool, driven as a process: what it prints, where, and with which exit code.
+//! The tool as a process: its output, its streams, and its exit codes.
 
 #![allow(clippy::unwrap_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! What `explain` says: of characters, of hits, and of whatever else has a name.
+//! Output of `explain`: characters, hits, and all other named rules.
 
 #![allow(clippy::unwrap_used, clippy::panic)]
 

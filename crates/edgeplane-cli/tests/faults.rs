@@ -1,5 +1,5 @@
-//! What must not happen to whoever trusts the tool with a folder of rules: nothing is lost, nothing hangs, nothing is silent,
-//! and no name of a ruleset breaks an output.
+//! Faults that must not occur: nothing is lost, nothing hangs, nothing is silent, and no name of a ruleset breaks an
+//! output.
 
 #![allow(clippy::unwrap_used, clippy::panic)]
 #![cfg(unix)]

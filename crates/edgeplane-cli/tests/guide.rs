@@ -1,5 +1,5 @@
-//! The guide against the tool: every output that it shows is what the tool prints, its examples have no keys that do not
-//! exist, its links lead somewhere, and the reference is the one of this version.
+//! Checks the guide against the tool: every output is what the tool prints, examples have no unknown keys, links have
+//! targets, and the reference is that of this version.
 
 #![allow(clippy::unwrap_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! The schema of rulesets, held to rulesets.
+//! The schema of rulesets, checked against rulesets.
 
 #![allow(clippy::unwrap_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! What the tool says of statuses.
+//! Output about statuses.
 
 #![allow(clippy::unwrap_used, clippy::panic)]
 

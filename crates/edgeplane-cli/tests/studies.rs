@@ -1,4 +1,4 @@
-//! The commands of the study, driven as processes.
+//! The study commands as processes.
 
 #![allow(clippy::unwrap_used, clippy::panic)]
 

@@ -1,5 +1,5 @@
-//! Abilities with more to them than a cooldown: charges, limited uses, shared cooldowns, several
-//! releases, combos. Every moment is worked by hand.
+//! Abilities with charges, limited uses, shared cooldowns, several releases and time windows. Every time is worked by
+//! hand.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! Fights that go on under edited rules.
+//! Fights that continue under edited rules.
 
 use crate::common::{DEMO, LOCK_HOUSE, TIDE_MILL, demo, game};
 use edgeplane::fight::{Action, Fight, Log, NamedEvent, Transfer, TransferKind};

@@ -1,4 +1,4 @@
-//! Nothing is allocated for a fight once the room for it is there.
+//! A warm fight does not allocate.
 
 #![allow(clippy::unwrap_used, clippy::panic)]
 

@@ -1,5 +1,5 @@
-//! What a game does before a fight has begun: it is part of what the fight begins with, or it begins the fight.
-//! Numbers worked by hand.
+//! Calls of a game before a fight begins: they are part of the initial state, or begin the fight. Numbers worked by
+//! hand.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

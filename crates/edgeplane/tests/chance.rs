@@ -1,4 +1,4 @@
-//! Where chance comes from: samplers, recorded lists and walks through everything that can happen.
+//! Sources of chance: samplers, recorded lists, and enumeration of all outcomes.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! Policies: what is chosen, when it is looked again, and what a refusal says.
+//! Policies: which line is chosen, when lines are evaluated again, and why abilities are unavailable.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! What statuses forbid, break and keep away, and how repetition wears off.
+//! Control: what statuses forbid, interrupt and prevent, and diminishing durations.
 
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 

@@ -1,4 +1,4 @@
-//! Code of a game that chooses in place of a policy.
+//! Controllers: code of a game that decides instead of a policy.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

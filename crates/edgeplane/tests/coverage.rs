@@ -1,4 +1,4 @@
-//! Intervals cover the truth as often as they say: many studies of a ruleset whose truth is known.
+//! The coverage of intervals: many studies of rulesets whose true values are known.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::print_stdout)]
 

@@ -1,4 +1,4 @@
-//! The figures that the guide gives for the demo's statuses.
+//! The figures of the guide for the demo's statuses.
 
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 

@@ -1,5 +1,5 @@
-//! What the designer reads. Cases are data: every file under `cases/bad` ends with the diagnostics
-//! that it must bring, in order, each as `#! line:column code +other:places | message`.
+//! Diagnostics. Cases are data: every file under `cases/bad` ends with its expected diagnostics in order, each as `#!
+//! line:column code +other:places | message`.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! What happens at the edges of a rule, in cases that the reference model found, worked by hand.
+//! Edge cases found by the reference model, worked by hand.
 
 #![allow(clippy::unwrap_used, clippy::panic)]
 

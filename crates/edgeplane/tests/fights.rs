@@ -1,6 +1,5 @@
-//! Fights worked by hand, as data: every file under `cases/fights` is a ruleset with an encounter
-//! `it`, and ends with what must happen in it, one line for each thing that came of something:
-//! `#! seconds who what`.
+//! Fights worked by hand, as data: every file under `cases/fights` is a ruleset with an encounter `it`, and ends with
+//! its expected events, one line each: `#! seconds who what`.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
@@ -10,7 +9,7 @@ use edgeplane::fight::{Event, Logged};
 use edgeplane::program::plain;
 use edgeplane::{CombatantId, Game, PoolId, Setup};
 
-/// What came of something, in one line; `None` for what is only on the way to it.
+/// An event in one line; `None` for intermediate events.
 fn printed(setup: &Setup, logged: &Logged) -> Option<String> {
     let program = setup.program();
     let who = |id: CombatantId| setup.combatants[id.index()].label.as_str();
@@ -67,7 +66,7 @@ fn every_fight_goes_as_it_was_worked_by_hand() {
         let setup = game.fight("it", 1).unwrap().setup().clone();
         let (_, log) = game.play("it", 1).unwrap();
         let mut found: Vec<String> = log.events.iter().filter_map(|logged| printed(&setup, logged)).collect();
-        // What happens at one moment has no order that could be known by hand: lots settle it.
+        // The order within one moment is decided by tie-breaks and cannot be known by hand.
         expected.sort_unstable();
         found.sort_unstable();
         if found != expected {

@@ -1,7 +1,7 @@
-//! What studies answer stays as it is: every figure of every kind of study, of the demo, to ten digits.
+//! The results of studies stay the same: every figure of every kind of study of the demo, to ten digits.
 //!
-//! Laws and coverage say that the figures are right; this says that they are the same as before a change that was not
-//! meant to change them. Where one was meant to, the lines that differ go into `cases/studies.txt`.
+//! Laws and coverage check that the figures are right; this test checks that a change has not altered them
+//! unintentionally. After an intended change, the differing lines go into `cases/studies.txt`.
 
 #![allow(clippy::unwrap_used)]
 

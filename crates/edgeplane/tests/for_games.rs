@@ -1,4 +1,4 @@
-//! What rules say for the game alone: data that is passed through, and reports that come as events.
+//! Rules for the game only: data that is passed on, and reports that are events.
 
 use crate::common::{demo, game};
 use edgeplane::fight::{Log, NamedEvent};

@@ -1,5 +1,4 @@
-//! The formula language: what each part of it means, as designers meet it, in an attribute that
-//! `explain` shows and in a hit.
+//! The formula language: the meaning of each part in an attribute shown by `explain`, and in a hit.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

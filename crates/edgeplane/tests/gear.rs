@@ -1,4 +1,4 @@
-//! What is worn: pieces, sets, and what they do. Numbers worked by hand.
+//! Gear: pieces, sets, and their effects. Numbers worked by hand.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

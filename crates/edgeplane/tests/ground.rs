@@ -1,4 +1,4 @@
-//! The ground: reach, chases, retreats, pushes and circles, at moments worked by hand to the microsecond.
+//! The ground: reach, pursuits, retreats, pushes and circles, at times worked by hand to the microsecond.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

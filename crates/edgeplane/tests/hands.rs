@@ -1,4 +1,4 @@
-//! What changes hands within a fight: gear, abilities, and the fight itself. Numbers worked by hand.
+//! Changes during a fight: gear, abilities, and sides that win by an effect. Numbers worked by hand.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,5 +1,5 @@
-//! Figures where it is hard to say something true: what is rare and large, what hardly varies, values that repeat, far
-//! quantiles of few fights; and searches with more than one answer. Every truth here is known exactly.
+//! Figures in hard cases: rare and large values, little variation, values that repeat, extreme quantiles of few fights;
+//! and searches with several answers. All true values are known exactly.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

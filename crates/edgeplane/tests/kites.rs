@@ -1,4 +1,4 @@
-//! Those who keep their distance: retreats, walks past others and along with them, at moments worked by hand.
+//! Keeping a distance: retreats, passing enemies and moving along with them, at times worked by hand.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,5 +1,4 @@
-//! Laws that hold whatever the numbers: determinism, symmetry, and that a fight does not care how it
-//! is driven.
+//! Laws that hold for all numbers: determinism, symmetry, and independence of how a fight is driven.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,5 +1,5 @@
-//! Whom an ability would be used on can change although nothing happens: somebody comes nearer than whoever was the nearest, a pool
-//! flows past another one, a score falls. A line whose condition is about its target opens with that.
+//! The picked target can change without an event: a combatant comes nearer than the nearest one, a pool flows past
+//! another one, a score falls. A line with a condition on its target opens at that time.
 
 #![allow(clippy::unwrap_used)]
 

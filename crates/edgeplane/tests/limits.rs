@@ -1,4 +1,4 @@
-//! The largest, the longest, and what lies beyond: an answer each time, never a panic or a hang.
+//! The largest and longest inputs, and those beyond: always an answer, never a panic or a hang.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! Measures: each of them counted a second time, by hand, from everything that the fights tell.
+//! Measures, each counted a second time from the events of the fights.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,5 +1,5 @@
-//! The native duel of the benchmarks tells the same events as the engine: otherwise their ratio
-//! would compare two different things.
+//! The hand-written fights of the benchmarks report the same events as the engine; otherwise their ratio would compare
+//! two different things.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! Bodies with a rim, where somebody faces, and abilities that are used at a place.
+//! Bodies, facing, and abilities used at positions.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! The example that is played in a terminal, driven by scripts instead of fingers, and the small world.
+//! The example played in a terminal, driven by scripts, and the small world.
 
 use crate::common::DEMO;
 

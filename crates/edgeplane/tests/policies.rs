@@ -1,4 +1,4 @@
-//! Policies that draw, policies that are forced, and sides beyond two.
+//! Policies with draws, forced abilities, and more than two sides.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

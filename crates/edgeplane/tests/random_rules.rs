@@ -1,5 +1,5 @@
-//! Laws that hold for any ruleset: rulesets are put together at random from abilities, statuses,
-//! gear and policies of every kind, and fought out.
+//! Laws that hold for any ruleset: random rulesets with abilities, statuses, gear and policies of every kind are
+//! played.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

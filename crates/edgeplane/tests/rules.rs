@@ -1,5 +1,4 @@
-//! What the parts of a ruleset mean when keys are given and when they are left out, and how values are
-//! put in from outside.
+//! The meaning of the parts of a ruleset with given and omitted keys, and values set from outside.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! What an encounter has happen by itself: who joins, who calls, abilities at given moments, and how it ends.
+//! Encounters: reinforcements, calls, scripted abilities, and endings.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

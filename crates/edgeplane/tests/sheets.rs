@@ -1,4 +1,4 @@
-//! Rules that stand in spreadsheets, and values on their way there and back.
+//! Rules in spreadsheets: export and import.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,5 +1,4 @@
-//! Who has nothing to do acts in the very moment in which something gives it something to do, whatever that is: no
-//! waiting for the next look.
+//! An idle combatant acts in the same moment in which anything makes a line possible, without polling.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

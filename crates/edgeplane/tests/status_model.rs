@@ -1,4 +1,4 @@
-//! Statuses against a model of a page: whatever is applied when, stacks and ends are as the guide says.
+//! Statuses compared with a model of one page: for any sequence of applications, stacks and ends are as the guide says.
 
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 

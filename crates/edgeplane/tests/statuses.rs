@@ -1,4 +1,4 @@
-//! Statuses: what a second application does, ticks, ends, modifiers, control.
+//! Statuses: further applications, ticks, ends, modifiers, control.
 
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 

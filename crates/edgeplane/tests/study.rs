@@ -1,4 +1,4 @@
-//! What many fights add up to, and what is explained: checked against counting by hand.
+//! Figures of many fights and explanations, compared with counting by hand.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! Abilities that are kept up, and those that begin and end a status.
+//! Sustained abilities, and stances.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! Whom an ability reaches: every side, pick and count in one crowd; and what heals go through.
+//! The targets of an ability: every side, pick and count in one crowd; and the steps of heals.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! Threat, taunts and whom a policy prefers.
+//! Threat, taunts and scores of policies.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

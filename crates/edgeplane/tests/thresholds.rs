@@ -1,5 +1,5 @@
-//! A line that a comparison of a pool keeps closed is not looked at when a pool changes and crosses nothing, and opens in the
-//! very moment in which it can, whoever's pool that was.
+//! A line kept closed by a comparison of a pool is not evaluated when a change crosses nothing, and opens in the same
+//! moment in which it can, whoever's pool it is.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

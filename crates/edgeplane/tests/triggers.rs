@@ -1,4 +1,4 @@
-//! What statuses trigger on, what they forbid, and what happens when they overlap.
+//! Triggers of statuses, what statuses forbid, and overlapping statuses.
 
 #![allow(clippy::unwrap_used, clippy::panic, missing_docs)]
 

@@ -1,4 +1,4 @@
-//! Searches for values with answers that are known exactly, from a small dynamic programme over the states of a race.
+//! Searches for values with exactly known answers, from a small dynamic programme over the states of a race.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

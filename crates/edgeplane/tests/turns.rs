@@ -1,4 +1,4 @@
-//! When a condition turns with nothing happening but that time passes, whatever it is made of: beside a look at each millisecond.
+//! When conditions of any kind change with time, compared with an evaluation every millisecond.
 
 #![allow(clippy::unwrap_used)]
 

@@ -1,4 +1,4 @@
-//! Rulesets with some of their values replaced, and what can be asked of a game about its own numbers.
+//! Rulesets with replaced values, and questions about a game's own numbers.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

@@ -1,4 +1,4 @@
-//! What changes for those who are busy, or wait, while others come, go and are moved: at moments worked by hand.
+//! Changes for busy and waiting combatants while others join, leave and are moved, at times worked by hand.
 
 #![allow(clippy::unwrap_used, clippy::panic)]
 

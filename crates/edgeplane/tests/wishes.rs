@@ -1,4 +1,4 @@
-//! Where those go who can do nothing yet, and when they see that somebody has come: at moments worked by hand.
+//! The goals of combatants that cannot use anything yet, at times worked by hand.
 
 #![allow(clippy::unwrap_used)]
 

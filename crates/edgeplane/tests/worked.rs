@@ -1,4 +1,4 @@
-//! The rules of the semantics, each with a number worked by hand.
+//! The semantic rules, each with numbers worked by hand.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

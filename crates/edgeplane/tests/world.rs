@@ -1,4 +1,4 @@
-//! Fights in which combatants come and go, and that a game moves by itself.
+//! Fights with combatants that are spawned, despawned, and moved by a game.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

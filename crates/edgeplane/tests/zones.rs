@@ -1,4 +1,4 @@
-//! Zones: who is inside and when, to the microsecond, and what holds for as long as they are.
+//! Zones: who is inside and when, to the microsecond, and statuses held inside.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 

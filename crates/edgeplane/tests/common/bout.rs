@@ -1,10 +1,10 @@
-//! A bout of two of whom only one does anything.
+//! A bout of two combatants of which only one acts.
 
 use edgeplane::{Game, Log};
 
 use super::game;
 
-/// Two of whom only `one` does anything, with these abilities and whatever else is said.
+/// Two combatants of which only `one` acts, with these abilities and further rules.
 pub(crate) fn rules(abilities: &str, one: &str) -> Game {
     game(&format!(
         r#"

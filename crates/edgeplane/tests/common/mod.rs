@@ -1,4 +1,4 @@
-//! Small helpers for tests that write a ruleset down and look at what comes of it.
+//! Helpers for tests that write a ruleset and check its results.
 #![allow(dead_code)]
 
 pub(crate) mod bout;
@@ -26,7 +26,7 @@ pub(crate) fn game(text: &str) -> Game {
     Game::from_text("test.toml", text).unwrap_or_else(|error| panic!("{error}\n{text}"))
 }
 
-/// A duel of `one` and `other` in which chance gives these answers.
+/// A duel of `one` and `other` with these draws.
 pub(crate) fn duel(text: &str, answers: &[f64]) -> Fight<Recorded> {
     let game = game(text);
     let sides = ["one", "other"].map(|name| (name.to_owned(), vec![game.character(name).unwrap()]));
@@ -34,14 +34,14 @@ pub(crate) fn duel(text: &str, answers: &[f64]) -> Fight<Recorded> {
     Fight::with_chance(setup, Recorded::new(answers.to_vec()), 0)
 }
 
-/// The same with every chance going the likelier way.
+/// The same with every draw having its more likely outcome.
 pub(crate) fn likely_duel(text: &str) -> Fight<Likely> {
     let game = game(text);
     let sides = ["one", "other"].map(|name| (name.to_owned(), vec![game.character(name).unwrap()]));
     Fight::with_chance(Arc::new(Setup::between(game.program(), &sides)), Likely, 0)
 }
 
-/// What the ability of a name brings about, used by `one` on `other`.
+/// The effects of a named ability, used by `one` on `other`.
 pub(crate) fn brought_about(text: &str, ability: &str, answers: &[f64]) -> Vec<Event> {
     let mut fight = duel(text, answers);
     let ability = fight.setup().program().find_ability(ability).unwrap();
@@ -50,7 +50,7 @@ pub(crate) fn brought_about(text: &str, ability: &str, answers: &[f64]) -> Vec<E
     log.events.iter().map(|logged| logged.event).filter(|event| !matches!(event, Event::Began)).collect()
 }
 
-/// Moments (in microseconds) of the events that `pick` picks.
+/// The times (in microseconds) of the events selected by `pick`.
 pub(crate) fn moments(log: &Log, pick: impl Fn(&Event) -> bool) -> Vec<u64> {
     log.events.iter().filter(|logged| pick(&logged.event)).map(|logged| logged.at.0).collect()
 }
@@ -59,14 +59,14 @@ pub(crate) fn seconds(seconds: f64) -> Time {
     Time::from_seconds(seconds)
 }
 
-/// What happened, without looks that came to nothing.
+/// The events, without evaluations.
 pub(crate) fn happened(log: &Log) -> Vec<Logged> {
     let looks =
         |event: &Event| matches!(event, Event::Unavailable { .. } | Event::Available { .. } | Event::Waits { .. });
     log.events.iter().filter(|logged| !looks(&logged.event)).copied().collect()
 }
 
-/// Asks for every detail, so that nothing can be left out, and keeps what others would see.
+/// Requests all details, so that nothing can be left out, and keeps what other observers would see.
 #[derive(Default)]
 pub(crate) struct Careful(pub(crate) Log);
 
@@ -82,7 +82,7 @@ impl Observer for Careful {
     }
 }
 
-/// FNV-1a: of a text, the same on every machine.
+/// FNV-1a of a text, equal on every machine.
 pub(crate) fn fingerprint(text: &str) -> u64 {
     text.bytes().fold(0xcbf2_9ce4_8422_2325, |hash, byte| (hash ^ u64::from(byte)).wrapping_mul(0x0100_0000_01b3))
 }

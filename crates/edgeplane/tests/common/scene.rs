@@ -1,4 +1,4 @@
-//! An owner of statuses, and two who apply them.
+//! An owner of statuses, and two combatants that apply them.
 
 use edgeplane::fight::{Applied, Event, Fight, Log, Logged, Prevention};
 use edgeplane::{CombatantId, Game, Silent, Time};
@@ -9,7 +9,7 @@ pub(crate) const OWNER: CombatantId = CombatantId(0);
 pub(crate) const ONE: CombatantId = CombatantId(1);
 pub(crate) const OTHER: CombatantId = CombatantId(2);
 
-/// An owner, and two who apply things on it. Nobody acts by itself.
+/// An owner, and two combatants that apply statuses to it. Nobody acts by itself.
 pub(crate) fn scene(statuses: &str) -> Game {
     game(&format!(
         r#"
@@ -36,7 +36,7 @@ pub(crate) fn scene(statuses: &str) -> Game {
     ))
 }
 
-/// A fight in which everyone waits for orders.
+/// A fight in which everyone waits for calls.
 pub(crate) fn waiting(game: &Game) -> Fight {
     let mut fight = game.fight("scene", 1).unwrap();
     fight.setup().clone().ids().for_each(|who| fight.take_control(who).unwrap());
@@ -48,7 +48,7 @@ pub(crate) fn seconds(at: f64) -> Time {
     Time::from_seconds(at)
 }
 
-/// What was reported of statuses, in short: `2 tick, 6 expired`.
+/// The events of statuses in short form: `2 tick, 6 expired`.
 pub(crate) fn printed(log: &Log) -> String {
     let word = |logged: &Logged| {
         let what = match logged.event {
@@ -70,7 +70,7 @@ pub(crate) fn printed(log: &Log) -> String {
     log.events.iter().filter_map(word).collect::<Vec<_>>().join(", ")
 }
 
-/// Applies a status to the owner at 0 s and lets time pass.
+/// Applies a status to the owner at 0 s and advances time.
 pub(crate) fn one_application(statuses: &str, status: &str, until: f64) -> (Game, Fight, Log) {
     let game = scene(statuses);
     let mut fight = waiting(&game);
@@ -88,7 +88,7 @@ pub(crate) fn health(game: &Game, fight: &Fight) -> f64 {
     fight.pool(OWNER, game.pool("health").unwrap())
 }
 
-/// Amounts taken from the owner, with their moments.
+/// Amounts taken from the owner, with their times.
 pub(crate) fn hurt(log: &Log) -> Vec<(f64, f64)> {
     let hit = |logged: &Logged| match logged.event {
         Event::Hit { dealt, .. } => Some((logged.at.seconds(), dealt)),

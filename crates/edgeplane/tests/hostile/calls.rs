@@ -1,4 +1,4 @@
-//! The calls of a game, in any order.
+//! The calls of a game in any order.
 
 use std::sync::OnceLock;
 
@@ -7,8 +7,8 @@ use edgeplane::{Fight, Game, Log, Time};
 use super::edits::{Bytes, NUMBERS, seeds};
 use super::{LIMITS, begins, open, pools_are_within};
 
-/// What a game may do to a fight in any order, with numbers and ids of any kind, is done or refused. Looking into another
-/// future on the way, and going through a save, leaves no trace. Says how much has happened.
+/// Calls in any order, with any numbers and ids, are done or refused. Looking ahead and saving on the way have no
+/// effect. Returns how many events there were.
 pub fn calls(data: &[u8]) -> usize {
     let Some((first, rest)) = data.split_first() else { return 0 };
     static GAMES: OnceLock<Vec<Game>> = OnceLock::new();
@@ -54,7 +54,7 @@ fn called(game: &Game, bytes: &mut Bytes, looks: bool) -> Option<Log> {
 fn call(fight: &mut Fight, bytes: &mut Bytes, log: &mut Log) {
     use edgeplane::program::{CauseId, GearId, Motion, Slot};
     use edgeplane::{AbilityId, CharacterId, CombatantId, PoolId, SideId, StatusId};
-    // One id more than there is, now and then.
+    // Occasionally an id that is one too large.
     fn of(bytes: &mut Bytes, count: usize) -> u16 {
         (bytes.next() % (count + 1)) as u16
     }

@@ -1,9 +1,9 @@
-//! Inputs to begin with, and edits of them as bytes say.
+//! Initial inputs, and edits of them determined by bytes.
 
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 
-/// Bytes that decide something, one after the other; zeros when they are used up.
+/// Bytes that determine choices, one after the other; zeros when they are used up.
 pub(super) struct Bytes<'a>(pub(super) &'a [u8]);
 
 impl Bytes<'_> {
@@ -26,7 +26,7 @@ impl Bytes<'_> {
     }
 }
 
-/// Rulesets to begin with, each a list of files, and all the words in them.
+/// Initial rulesets, each a list of files, and all words in them.
 pub(super) struct Seeds {
     pub(super) rulesets: Vec<Vec<(String, String)>>,
     pub(super) words: Vec<String>,
@@ -104,7 +104,7 @@ enum Class {
     Mark,
 }
 
-/// The words, numbers and marks of a text, with where they begin and end.
+/// The words, numbers and marks of a text, with their ranges.
 fn spans(text: &str) -> Vec<(Class, usize, usize)> {
     let bytes = text.as_bytes();
     let (mut all, mut at) = (Vec::new(), 0);
@@ -129,7 +129,7 @@ fn spans(text: &str) -> Vec<(Class, usize, usize)> {
     all
 }
 
-/// A text with some of its words, numbers and lines changed, as the bytes say.
+/// A text with some of its words, numbers and lines changed, determined by the bytes.
 pub(super) fn edited(text: &str, bytes: &mut Bytes, words: &[String]) -> String {
     let mut text = text.to_owned();
     for _ in 0..12 {

@@ -1,11 +1,11 @@
-//! Hostile input: what fuzzing found worth keeping, and a bounded number of inputs at random. Long runs, guided by coverage,
-//! are described in CONTRIBUTING.md.
+//! Hostile input: the corpus of fuzzing, and a bounded number of random inputs. CONTRIBUTING.md describes long,
+//! coverage-guided runs.
 
 mod targets;
 
 use std::path::Path;
 
-/// Everything that is kept for a target goes through it.
+/// Runs the corpus of a target.
 fn replay(target: &str, run: impl Fn(&[u8])) {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("hostile/corpus").join(target);
     let files: Vec<_> = std::fs::read_dir(folder).unwrap().map(|entry| entry.unwrap().path()).collect();
@@ -51,7 +51,7 @@ fn fights_keep_their_promises_under_any_rules() {
     assert!(fought >= 500, "most edits should leave a ruleset sound: {fought} of 1500");
 }
 
-/// Bytes that look random.
+/// Pseudo-random bytes.
 fn dice() -> impl FnMut() -> u8 {
     let mut state = 1_u64;
     move || {

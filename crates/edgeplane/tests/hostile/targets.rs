@@ -1,5 +1,5 @@
-//! What hostile input must not do, one function for each way in. Coverage-guided fuzzing (`fuzz/`) calls them with inputs
-//! that reach new code, the tests with inputs that were worth keeping and with many others.
+//! Properties that hold for hostile input, one function for each entry point. Coverage-guided fuzzing (`fuzz/`) calls
+//! them with inputs that reach new code, the tests with the corpus and random inputs.
 
 #![allow(unreachable_pub, clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
@@ -18,7 +18,7 @@ use edgeplane::fight::{FightErrorKind, Limits, Logged, SavedFight};
 use edgeplane::study::{StudyPart, TrialsPlan, merge_parts, run_part};
 use edgeplane::{Ending, Error, Event, Fight, Game, Log, Setup, Sources, Time};
 
-/// What an error says can be said, and its places lie within its files.
+/// The message of an error can be printed, and its spans lie within its files.
 fn is_sound(error: &Error) {
     assert!(!error.to_string().is_empty());
     if let Error::Ruleset { sources, diagnostics } = error {
@@ -33,16 +33,16 @@ fn is_sound(error: &Error) {
     }
 }
 
-/// Few steps: what goes on without end is noticed all the same.
+/// A low limit of steps, so that endless fights are detected soon.
 const LIMITS: Limits = Limits { steps: 1_200, waves: 60, chain: 60 };
 
 fn begins(game: &Game, encounter: &str, seed: u64) -> Option<Fight> {
     let fight = game.fight(encounter, seed).ok()?.with_limits(LIMITS);
-    // Crowds are slow, and nothing else.
+    // Large crowds are only slow.
     (fight.setup().combatants.len() <= 24).then_some(fight)
 }
 
-/// Any text is read, or what is wrong with it is said.
+/// Any text is read, or its errors are reported.
 pub fn reader(data: &[u8]) {
     let text = String::from_utf8_lossy(data);
     match Game::from_text("fuzz.toml", &text) {
@@ -59,7 +59,7 @@ fn play_some(game: &Game, seed: u64) {
     }
 }
 
-/// Any formula is understood, or what is wrong with it is said; what it gives is a number, or an error.
+/// Any formula is parsed, or its errors are reported; its value is a number, or an error.
 pub fn formulas(data: &[u8]) {
     let text = String::from_utf8_lossy(data).replace(['\'', '\r'], " ");
     let rules = format!(
@@ -71,7 +71,7 @@ pub fn formulas(data: &[u8]) {
          [character.one]\nabilities = [\"swing\"]\npolicy = \"plan\"\nattributes.heft = '''{text}'''\n\
          [encounter.bout]\nsides.a = [\"one\"]\nsides.b = [\"one\"]\ntime_limit = 20\n"
     );
-    // One place after the other, since what is right in one is wrong in another.
+    // One context after the other, since what is valid in one is not in another.
     let places: Vec<usize> = rules.match_indices(&format!("'''{text}'''")).map(|(at, _)| at).collect();
     for keep in 0..places.len() {
         let mut only = rules.clone();
@@ -88,7 +88,7 @@ pub fn formulas(data: &[u8]) {
     }
 }
 
-/// A ruleset with sheets, for those who read them.
+/// A ruleset with sheets.
 const WITH_SHEETS: [(&str, &str); 4] = [
     (
         "rules.toml",
@@ -108,7 +108,7 @@ const WITH_SHEETS: [(&str, &str); 4] = [
     ("growth.csv", "at,might_of,pace\n1,2,1\n5,10,\n9,,3\n"),
 ];
 
-/// Any sheet is read, as a part of a ruleset and to be taken back; what is taken stands there afterwards.
+/// Any sheet is read, as a part of a ruleset and for import; imported values are in the files afterwards.
 pub fn sheets(data: &[u8]) {
     let Some((how, rest)) = data.split_first() else { return };
     let (which, raw) = (1 + usize::from(*how) % 3, how / 3 % 2 == 0);
@@ -139,7 +139,7 @@ pub fn sheets(data: &[u8]) {
             }
             let after = Game::from_sources(sources, &[]).unwrap();
             for change in &taken.changes {
-                // Numbers may be written in another way.
+                // Numbers may be written differently.
                 let number = |text: &str| text.parse::<f64>().map_err(|_| text.to_owned());
                 if let Some(there) = after.written_at(&change.path) {
                     assert_eq!(number(&there), number(&change.after), "{change:?}");
@@ -171,7 +171,7 @@ pub fn parts(data: &[u8]) {
     }
 }
 
-/// A saved fight that was tampered with is refused, or goes on; it never brings the game down.
+/// A manipulated save is refused or continues; it never causes a panic.
 pub fn saves(data: &[u8]) {
     static GAMES: OnceLock<Vec<(Game, Vec<String>)>> = OnceLock::new();
     let games = GAMES.get_or_init(|| {
@@ -183,7 +183,7 @@ pub fn saves(data: &[u8]) {
                 let _ = fight.advance(Time::from_seconds(4.3), &mut Log::default());
                 saves.push(serde_json::to_string(&fight.save()).unwrap());
             }
-            // A world into which everybody has come.
+            // A world into which all characters have been spawned.
             let mut world = game.world_on_ground(&["a", "b"], 5).with_limits(LIMITS);
             for number in 0..game.program().characters().len() {
                 let (who, side) = (edgeplane::CharacterId(number as u16), edgeplane::SideId(number as u16 % 2));
@@ -199,7 +199,7 @@ pub fn saves(data: &[u8]) {
     let (game, saves) = &games[bytes.next() % games.len()];
     let save = &saves[bytes.next() % saves.len()];
     let mut value: serde_json::Value = serde_json::from_str(save).unwrap();
-    // The body has a checksum: what is changed there is refused. The head is read before.
+    // The body has a checksum: changes in it are refused. The header is read before.
     let body = value.as_object_mut().unwrap().remove("body").unwrap();
     let head = edited(&value.to_string(), &mut bytes, &seeds().words);
     let Ok(mut value) = serde_json::from_str::<serde_json::Value>(&head) else { return };
@@ -222,13 +222,13 @@ fn open(files: &[(String, String)]) -> Result<Game, Error> {
     Game::from_sources(sources, &[])
 }
 
-/// Any ruleset that is sound is fought by, and the promises hold: pools stay within their caps, who is defeated acts no
-/// more, frames, snapshots and saves leave no trace.
+/// Any valid ruleset can be played, with its properties: pools stay within their caps, defeated combatants do not act,
+/// frames, snapshots and saves have no effect.
 pub fn fights(data: &[u8]) {
     fought(data);
 }
 
-/// The same; says whether the ruleset was sound, and there was a fight.
+/// The same; returns whether the ruleset was valid and there was a fight.
 pub fn fought(data: &[u8]) -> bool {
     let mut bytes = Bytes(data);
     let seeds = seeds();
@@ -266,7 +266,7 @@ fn play_out(game: &Game, encounter: &str, seed: u64, bytes: &mut Bytes) {
     pools_are_within(&fight);
     look_through(&fight, &whole.events);
 
-    // In frames, with looks into another future on the way, and once through a save.
+    // In frames, with looking ahead on the way, and once through a save.
     let mut framed = Log::default();
     let mut fight = begins(game, encounter, seed).unwrap();
     let mut failed = None;

@@ -1,6 +1,6 @@
-//! The calls of a game: what a world has done to it, between two moments and before the first.
+//! The calls of a game in a world, between two moments and before the first.
 
-/// What a game does between two moments.
+/// A call between two moments.
 #[derive(Clone, Copy, Debug)]
 pub(super) enum Call {
     Apply(usize, usize, usize),
@@ -10,23 +10,23 @@ pub(super) enum Call {
     Cause(usize, usize, f64),
     Place(usize, [f64; 2]),
     Remove(usize, usize),
-    /// An ability is used, on somebody or on whom it picks.
+    /// Uses an ability, on a given target or on the one that it picks.
     Use(usize, usize, Option<usize>),
-    /// It takes effect without being used.
+    /// Applies an ability without a use.
     Effects(usize, usize, usize),
     Cancel(usize),
-    /// What is kept up ends.
+    /// Stops a sustained ability.
     Stop(usize),
     KeepOut(usize),
     Despawn(usize),
-    /// Another of a character comes to a side, at a place.
+    /// Spawns a combatant of a character on a side, at a position.
     Spawn(usize, usize, [f64; 2]),
-    /// Somebody is controlled by hand from now on, or by its policy again.
+    /// Gives a combatant to calls, or returns it to its policy.
     Control(usize, bool),
     Base(usize, Base, f64),
 }
 
-/// A number of which a game sets the base.
+/// A number whose base a game sets.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) enum Base {
     Level,
@@ -35,7 +35,7 @@ pub(super) enum Base {
 }
 
 impl Call {
-    /// Whom it names by the largest number.
+    /// The target, encoded by the largest number.
     pub(super) fn last(&self) -> usize {
         match *self {
             Self::Apply(_, who, other) | Self::Cause(who, other, _) | Self::Use(who, _, Some(other)) => who.max(other),

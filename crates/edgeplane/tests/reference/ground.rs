@@ -1,4 +1,4 @@
-//! The model's ground: distances, areas, zones, what is on its way, and who walks.
+//! The model's ground: distances, areas, zones, flights, and walkers.
 
 use edgeplane::fight::{Event, Source};
 use edgeplane::program::ZoneId;
@@ -7,10 +7,10 @@ use edgeplane::{AbilityId, StatusId, Time};
 use super::model::{Doing, FOREVER, Model, WIND, ability_id, id};
 use super::world::{Ability, Area, Effect, Ground, SPEED, STEP, Side, TRAVEL};
 
-/// What arithmetic may leave of a distance.
+/// The tolerance for rounding errors of distances.
 pub(super) const HAIR: f64 = 1e-6;
 
-/// A zone that is there.
+/// An active zone.
 #[derive(Clone, Debug)]
 pub(super) struct Placed {
     pub(super) serial: u32,
@@ -25,7 +25,7 @@ pub(super) struct Placed {
     entered: u32,
 }
 
-/// What is on its way.
+/// An ability in flight.
 #[derive(Clone, Debug)]
 pub(super) struct Flight {
     pub(super) at: u64,
@@ -43,7 +43,7 @@ fn length(a: [f64; 2]) -> f64 {
     (a[0] * a[0] + a[1] * a[1]).sqrt()
 }
 
-/// The nearest that a stretch from a point comes to another point.
+/// The smallest distance of a segment from a point to another point.
 fn beside(from: [f64; 2], along: [f64; 2], long: f64, point: [f64; 2]) -> f64 {
     let v = between(from, point);
     let ahead = (v[0] * along[0] + v[1] * along[1]).clamp(0.0, long);
@@ -55,7 +55,7 @@ impl Model<'_> {
         length(between(self.all[one].at, self.all[other].at))
     }
 
-    /// Which of two distances is the lesser; notes where only what arithmetic leaves decides that.
+    /// The smaller of two distances; records if only rounding decides.
     pub(super) fn lesser(&self, a: f64, b: f64) -> std::cmp::Ordering {
         self.close_call.set(self.close_call.get() || (a != b && (a - b).abs() < 1e-9));
         a.total_cmp(&b)
@@ -71,7 +71,7 @@ impl Model<'_> {
 
     // ---------------------------------------------------------------------------------------------------------- areas
 
-    /// Whether somebody's body touches the area that an ability has for a first target.
+    /// Whether a combatant's body touches the area that an ability has for a first target.
     fn touches(&self, who: usize, first: usize, area: Area, other: usize) -> bool {
         let (tip, aim, place) = (self.all[who].at, self.all[first].at, self.all[other].at);
         let toward = between(tip, aim);
@@ -86,7 +86,7 @@ impl Model<'_> {
             Area::Cone(_, long) if no_direction => length(between(tip, place)) <= long + body,
             Area::Line(wide, _) if no_direction => length(between(tip, place)) <= wide / 2.0 + body,
             Area::Line(wide, long) => {
-                // A strip is everything that is near enough to one of the lines along it.
+                // A strip contains all points near enough to one of the lines along it.
                 let v = between(tip, place);
                 let aside = (v[0] * along[1] - v[1] * along[0]).clamp(-wide / 2.0, wide / 2.0);
                 let start = [tip[0] + along[1] * aside, tip[1] - along[0] * aside];
@@ -236,7 +236,7 @@ impl Model<'_> {
         !self.world.is_placed() || length(between(middle, self.all[who].at)) <= radius + HAIR
     }
 
-    /// Whether anybody has crossed an edge, or a zone has lost its carrier; then all of that is done.
+    /// Handles crossed edges and zones that have lost their carrier; returns whether there were any.
     pub(super) fn cross_edges(&mut self) -> bool {
         let orphan = |model: &Self| {
             let lost = |placed: &Placed| placed.carrier.is_some_and(|carrier| !model.all[carrier].stands);
@@ -290,9 +290,9 @@ impl Model<'_> {
         }
     }
 
-    /// A status of a zone is applied like any other, and lasts while one is inside.
+    /// A status of a zone is applied like any other, and lasts while its owner is inside.
     pub(super) fn hold(&mut self, by: usize, source: Source, zone: u32, who: usize, status: usize) {
-        // What somebody has for good is not the zone's to take away.
+        // Permanent statuses are not removed by a zone.
         let for_good =
             |held: &super::model::Held| held.status == status && held.ends == FOREVER && held.zones.is_empty();
         let for_good = self.all[who].held.iter().any(for_good);
@@ -305,7 +305,7 @@ impl Model<'_> {
         }
     }
 
-    /// Outside of the last zone that held it, a status lasts for its own duration, or longer if it has been given more.
+    /// Outside the last zone that held it, a status lasts for its own duration, or longer if it has been prolonged.
     pub(super) fn let_go(&mut self, who: usize, zone: u32) {
         let now = self.now;
         let of_zone = |held: &super::model::Held| held.zones.contains(&zone);
@@ -357,12 +357,12 @@ impl Model<'_> {
 
     // -------------------------------------------------------------------------------------------------------- walking
 
-    /// Whom everybody of the first side who cannot act wants to reach.
+    /// The goals of all members of the first side that cannot act.
     pub(super) fn goals(&mut self) -> Vec<(usize, usize)> {
         if self.world.ground != Ground::Walked {
             return Vec::new();
         }
-        // Where others stand, or can be targeted, than before, there may be something to want now.
+        // If the set of possible targets has changed, there may be a new goal.
         let seen: Vec<_> = (0..self.all.len()).map(|who| self.seen_as(who)).collect();
         if std::mem::replace(&mut self.seen, seen.clone()) != seen {
             self.all.iter_mut().for_each(|one| one.wants = one.wants.filter(Option::is_some));
@@ -370,8 +370,8 @@ impl Model<'_> {
         (0..self.all.len()).filter_map(|who| Some((who, self.goal_of(who)?))).collect()
     }
 
-    /// Before a call comes, whoever goes for what distance alone keeps closed wants nothing else any more; what it wants
-    /// besides is chosen at the end of the moment.
+    /// Before a call, walkers toward lines closed by distance only forget other goals; those are chosen at the end of
+    /// the moment.
     pub(super) fn set_out(&mut self) {
         let (wants, seen): (Vec<_>, _) = (self.all.iter().map(|one| one.wants).collect(), self.seen.clone());
         self.goals();
@@ -381,7 +381,7 @@ impl Model<'_> {
         }
     }
 
-    /// They go a step there.
+    /// All walkers make a step.
     pub(super) fn walk(&mut self) {
         for (who, target) in self.goals() {
             let step = SPEED * (STEP as f64 / 1e6);
@@ -393,7 +393,7 @@ impl Model<'_> {
     fn goal_of(&mut self, who: usize) -> Option<usize> {
         let one = &self.all[who];
         let walks = one.side == 0 && one.stands && !one.by_hand && (one.doing == Doing::Idle || one.mobile);
-        // What it wants is chosen as it sets out, and kept until distance alone keeps something closed.
+        // The goal is chosen when a walker sets out, and kept until a line is closed by distance only.
         let chosen = self.all[who].wants.take().filter(|_| walks);
         if !walks {
             return None;
@@ -408,7 +408,7 @@ impl Model<'_> {
                 let wanted = first(self, *ability).filter(|target| self.holds(who, *target, *when));
                 match wanted {
                     Some(target) if !self.within(who, target, reach) => return Some(target),
-                    // Who is busy stays where it can go on.
+                    // A busy combatant stays where it can continue.
                     Some(_) if self.all[who].doing != Doing::Idle => return None,
                     _ => {}
                 }

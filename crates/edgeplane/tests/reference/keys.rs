@@ -1,4 +1,4 @@
-//! Which keys of the format the generated worlds use.
+//! The keys of the format that generated worlds use.
 
 use std::collections::BTreeSet;
 
@@ -6,7 +6,7 @@ use edgeplane::rules::shape::{RULESET, Shape, TableShape};
 
 pub(super) type Keys = BTreeSet<(&'static str, &'static str)>;
 
-/// All keys that a ruleset may have, by the names of their tables.
+/// All keys of a ruleset, by the names of their tables.
 pub(super) fn all() -> Keys {
     fn of_shape(shape: &'static Shape, keys: &mut Keys) {
         match shape {
@@ -28,7 +28,7 @@ pub(super) fn all() -> Keys {
     keys
 }
 
-/// The keys of a text, among them all that its tables have.
+/// The keys in a text, including those of its tables.
 pub(super) fn used(text: &str, keys: &mut Keys) {
     fn of_value(value: &toml::Value, shape: &'static Shape, keys: &mut Keys) {
         match (value, shape) {
@@ -43,7 +43,7 @@ pub(super) fn used(text: &str, keys: &mut Keys) {
     }
     fn of_table(table: &toml::Table, shape: &'static TableShape, keys: &mut Keys) {
         let known = |name: &String| shape.keys.iter().find(|key| key.name == name);
-        // One of several shapes that a value may have, and not this one.
+        // One of several possible shapes of a value, but not this one.
         if table.keys().any(|name| known(name).is_none()) || shape.needs.iter().any(|need| !table.contains_key(*need)) {
             return;
         }

@@ -1,12 +1,12 @@
-//! A second implementation of the rules, written from the guide and not from the engine: small, slow and obvious. It
-//! goes through time in steps of 62.5 ms, asks everybody at each of them whether a line of its policy is open, and keeps
-//! nothing that it could look up. Thousands of random encounters have to come out the same, event by event.
+//! The reference model: a second implementation of the rules, written from the guide and not from the engine; small,
+//! slow and obvious. It advances in steps of 62.5 ms, evaluates all lines of all policies at each of them, and caches
+//! nothing. Thousands of random encounters must give the same events.
 //!
-//! It covers attributes, pools, hits, statuses, triggers, abilities and policies; abilities that are kept up, and those that
-//! come and go; the ground with reach, areas, bodies, pushes, zones, what travels and who walks; gear and its sets, levels,
-//! threat and taunts, who is charmed, points, scripts, those who join, and the calls of a game, before a fight as in it, with
-//! those whom it spawns and who go again. Chances are there, and go the likelier way. Where somebody walks, everything is on a
-//! line, so that moments are exact.
+//! It covers attributes, pools, hits, statuses, triggers, abilities and policies; sustained abilities, and abilities
+//! that are given and taken; the ground with reach, areas, bodies, pushes, zones, flights and walkers; gear and sets,
+//! levels, threat and taunts, charms, points, scripts, reinforcements, and the calls of a game before and during a
+//! fight, including spawns and despawns. Draws have their more likely outcome. Walkers move on a line, so that times
+//! are exact.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::print_stdout)]
 // What is forbidden to the core, since its bytes must be the same everywhere, tests may use.
@@ -30,17 +30,17 @@ use edgeplane::fight::{Ending, Event, Fight, Likely, Log, Logged};
 use model::Model;
 use world::{Ground, STEP, World};
 
-/// What the engine reports; nothing of a world in which something happens over and over in one moment, as it may.
+/// The events of the engine; `None` for a world in which a moment never ends, as can happen.
 fn play(world: &World) -> Option<Vec<Logged>> {
     let game = played::game(&text::text(world));
     let setup = Arc::new(Setup::of(game.program(), game.encounter("e").unwrap()));
-    // Every tie-break is alike then, and combatants come in the order of the encounter.
+    // All tie-breaks are then equal, and combatants act in the order of the encounter.
     let mut fight = Fight::with_chance(setup, Likely, 0);
     let mut log = Log::default();
     played::play(world, &game, &mut fight, &mut log).then_some(log.events)
 }
 
-/// The same but for what arithmetic on the plane leaves.
+/// Equality up to rounding errors on the plane.
 fn alike(one: &Logged, other: &Logged) -> bool {
     fn near(one: &serde_json::Value, other: &serde_json::Value) -> bool {
         use serde_json::Value::{Array, Number, Object};
@@ -73,12 +73,13 @@ fn compare(seed: u64) -> usize {
                 | Event::Began
         )
     };
-    // Two who walk to each other meet between two of the model's steps; who leaves a zone does so after one.
+    // Two walkers that approach each other meet between two steps of the model; one that leaves a zone does so after a
+    // step.
     let is_between = |logged: &&Logged| world.ground == Ground::Walked && !logged.at.0.is_multiple_of(STEP);
     let between = engine.iter().find(is_between).map(|logged| logged.at);
     let mut engine: Vec<&Logged> = engine.iter().filter(|logged| !skipped(&logged.event)).collect();
     let Some(mut model) = Model::play(&world) else { return 0 };
-    // That nothing can happen any more the model does not find; it goes on to the end.
+    // The model does not detect that nothing more can happen; it continues to the end.
     let is_stalemate = |logged: &&mut &Logged| matches!(logged.event, Event::Ended { ending: Ending::Stalemate });
     if engine.last_mut().filter(is_stalemate).is_some() {
         engine.pop();
@@ -104,10 +105,10 @@ fn compare(seed: u64) -> usize {
     engine.len()
 }
 
-/// Of a million, what differed once.
+/// Worlds that differed once among a million.
 const FOUND: [u64; 1] = [238_133];
 
-/// As many as `EDGEPLANE_WORLDS` says, or six thousand.
+/// The number given by `EDGEPLANE_WORLDS`, or six thousand.
 #[test]
 fn the_model_and_the_engine_agree_on_thousands_of_encounters() {
     let wanted = std::env::var("EDGEPLANE_WORLDS").map_or(6_000, |count| count.parse().unwrap());
@@ -135,7 +136,7 @@ fn the_model_and_the_engine_agree_on_thousands_of_encounters() {
     assert!(events as u64 > 70 * wanted, "only {events} events: the encounters are too quiet");
 }
 
-/// The keys that no world has stand in a list, with the reason why.
+/// Keys that no world uses are in a list, with reasons.
 #[test]
 fn the_worlds_have_every_key_of_the_format_but_for_those_in_the_list() {
     let mut used = keys::Keys::new();

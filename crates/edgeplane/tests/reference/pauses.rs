@@ -1,4 +1,5 @@
-//! What a game does between two moments that must change nothing: rules that are edited elsewhere, a save, a look ahead.
+//! Operations of a game between two moments that must not change anything: adopting edited rules, saving, looking
+//! ahead.
 
 use edgeplane::fight::{Event, Fight, Handle, Log, NamedEvent};
 use edgeplane::text::Sources;
@@ -12,10 +13,10 @@ use crate::{played, text};
 #[derive(Clone, Copy, Debug)]
 enum Pause {
     Nothing,
-    /// The rules have something more from now on, or not any more, so that everything has another id.
+    /// Adds an unused rule, or removes it, so that all ids change.
     Adopt,
     Save,
-    /// Goes on for a while, and back.
+    /// Advances for a while, and restores.
     LookAhead,
     /// Frame by frame in between.
     Frames,
@@ -23,7 +24,7 @@ enum Pause {
 
 const UNUSED: &str = include_str!("../cases/unused_rules.toml");
 
-/// A fight that is paused now and then.
+/// A fight that is paused from time to time.
 struct Paused<'a> {
     world: &'a World,
     pause: Pause,
@@ -31,7 +32,7 @@ struct Paused<'a> {
     other: Game,
     fight: Fight,
     log: Log,
-    /// What happened, by name, without looks that came to nothing.
+    /// The events by name, without evaluations.
     happened: Vec<String>,
 }
 
@@ -47,7 +48,7 @@ impl<'a> Paused<'a> {
         Self { world, pause, game, other, fight, log: Log::default(), happened: Vec::new() }
     }
 
-    /// Goes on to a moment, and pauses; whether the fight goes on from there, or nothing where it goes on for ever.
+    /// Advances to a time and pauses; returns whether the fight continues, or `None` if a moment never ends.
     fn go_on(&mut self, at: Time) -> Option<bool> {
         if let Pause::Frames = self.pause {
             let mut frame = Time(self.fight.now().0 + 16_667);
@@ -88,7 +89,7 @@ impl<'a> Paused<'a> {
     }
 }
 
-/// What happens in an encounter with its calls, paused before each of them and eleven times besides.
+/// The events of an encounter with its calls, paused before each of them and eleven times in addition.
 fn play(world: &World, seed: u64, pause: Pause) -> Option<Vec<String>> {
     let mut paused = Paused::new(world, pause, |game| game.fight("e", seed).unwrap());
     let mut stops: Vec<(u64, Option<Call>)> = world.calls.iter().map(|(at, call)| (*at, Some(*call))).collect();
@@ -106,7 +107,7 @@ fn play(world: &World, seed: u64, pause: Pause) -> Option<Vec<String>> {
     Some(paused.happened)
 }
 
-/// The same where combatants come and go, and the game moves some of them.
+/// The same if combatants are spawned and despawned, and the game moves some of them.
 fn roam(world: &World, seed: u64, pause: Pause) -> Option<Vec<String>> {
     let sides = ["l", "r"];
     let begin = |game: &Game| {

@@ -1,4 +1,4 @@
-//! The worlds as the engine plays them, with the calls of a game.
+//! The worlds as played by the engine, with the calls of a game.
 
 use edgeplane::fight::{Fight, FightErrorKind, Log, RandomSource};
 use edgeplane::program::Layout;
@@ -16,7 +16,7 @@ pub(super) fn answer_gusts<C: RandomSource>(fight: &mut Fight<C>) {
     fight.set_function("gust", |asked| 1.5 * asked.args[0] + f64::from(asked.caster.0)).unwrap();
 }
 
-/// Whether it comes to an end; a world in which something happens over and over in one moment may not.
+/// Whether the fight ends; a world in which a moment never ends does not.
 pub(super) fn play<C: RandomSource>(world: &World, game: &Game, fight: &mut Fight<C>, log: &mut Log) -> bool {
     answer_gusts(fight);
     world.before.iter().for_each(|call| make(game, call, fight, log));
@@ -30,7 +30,7 @@ pub(super) fn play<C: RandomSource>(world: &World, game: &Game, fight: &mut Figh
     go_on(world, fight, Time::NEVER, log).is_some()
 }
 
-/// Goes on to a moment; whether the fight goes on from there, or nothing where it goes on for ever.
+/// Advances to a time; returns whether the fight continues, or `None` if a moment never ends.
 pub(super) fn go_on<C: RandomSource>(world: &World, fight: &mut Fight<C>, at: Time, log: &mut Log) -> Option<bool> {
     match if at == Time::NEVER { fight.run(log).map(Some) } else { fight.advance(at, log) } {
         Ok(ending) => Some(ending.is_none()),
@@ -72,12 +72,12 @@ pub(super) fn make<C: RandomSource>(game: &Game, call: &Call, fight: &mut Fight<
         Call::Stop(who) => _ = fight.stop(id(who), log).unwrap(),
         Call::KeepOut(who) => fight.keep_out(id(who)),
         Call::Despawn(who) => {
-            // Whoever is gone already has no handle.
+            // A despawned combatant has no handle.
             let handle = fight.handle(id(who));
             let _ = fight.despawn(handle, log);
         }
         Call::Spawn(character, side, place) => {
-            // Those of the first side walk, where anybody does.
+            // If there are walkers, they are on the first side.
             let walker = (side == 0).then(|| game.character(&format!("w{character}")).ok()).flatten();
             let character = walker.unwrap_or_else(|| game.character(&format!("c{character}")).unwrap());
             fight.spawn(character, SideId(side as u16), place, log).unwrap();

@@ -220,7 +220,7 @@ fn statuses(world: &World, out: &mut String) {
     }
 }
 
-/// What a status does to its owner, or a piece while it is worn.
+/// The effect of a status on its owner, or of a worn piece.
 fn what_it_does(name: &str, status: &Status, out: &mut String) {
     let mut changes = Vec::new();
     if status.might != 0.0 {

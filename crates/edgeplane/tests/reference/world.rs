@@ -1,17 +1,17 @@
-//! What is in a ruleset and its encounter, as the model reads it.
+//! The contents of a ruleset and its encounter, as the model reads them.
 
 use edgeplane::program::{LostReason, TriggerEvent};
 
 use super::calls::Call;
 
-/// A sixteenth of a second: what flows in that time is exact in binary, so both sides find the same moment.
+/// A sixteenth of a second: flows in that time are exact in binary, so both implementations find the same times.
 pub(super) const STEP: u64 = 62_500;
 pub(super) const LIMIT: u64 = 12_000_000;
-/// Experience from each level to the next.
+/// The experience from each level to the next.
 pub(super) const NEEDED: f64 = 20.0;
-/// Metres a second, of whoever walks.
+/// Walking speed in metres per second.
 pub(super) const SPEED: f64 = 4.0;
-/// Metres a second of what travels.
+/// Travel speed in metres per second.
 pub(super) const TRAVEL: f64 = 8.0;
 
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -43,19 +43,19 @@ pub(super) enum Pick {
     Nearest,
     Farthest,
     Policy,
-    /// By a formula: the least might (`false`) or shell.
+    /// By a formula: the smallest might (`false`) or shell.
     Lowest(bool),
 }
 
 #[derive(Clone, Copy, Debug)]
 pub(super) enum Effect {
-    /// So much, and for each point of the caster's might.
+    /// An amount plus one per point of the caster's might.
     Damage(f64, f64),
-    /// So much, halved with every further target.
+    /// An amount, halved with every further target.
     InOrder(f64),
-    /// So much, and a point for every metre.
+    /// An amount plus one per metre.
     Far(f64),
-    /// So much, and two points for every level of the caster.
+    /// An amount plus two per level of the caster.
     Grown(f64),
     Heal(f64),
     Drain(f64),
@@ -78,46 +78,46 @@ pub(super) enum Effect {
     Shorten(usize, u64),
     Toggle(usize),
     Revive(f64),
-    /// Breaks only casts of abilities with the tag.
+    /// Interrupts only casts of abilities with the tag.
     InterruptLoud,
-    /// Breaks only casts of one ability.
+    /// Interrupts only casts of one ability.
     InterruptOne(usize),
-    /// Of those with the tag, the oldest.
+    /// The oldest with the tag.
     CleanseWet,
     /// A stack of each with the tag.
     ConsumeWet,
     Win,
-    /// Of the other type; past all steps that may be skipped, or not.
+    /// Of the other type; with or without the steps that can be skipped.
     Cold(f64, bool),
     Shield(f64),
-    /// So many stacks, for so long.
+    /// A number of stacks, with a duration.
     ApplyMore(usize, u32, u64),
     /// A drain of which half goes to the caster.
     Leech(f64),
-    /// Of this kind, the newest.
+    /// The newest of this kind.
     CleanseKind(bool),
     /// Damage to the other pool.
     Winding(f64),
-    /// Damage that skips one step by its name.
+    /// Damage that skips one step by name.
     Piercing(f64),
     /// Damage of the type that skips every step.
     Pure(f64),
-    /// Damage with the tag that a step asks for.
+    /// Damage with the tag named by a step.
     Keen(f64),
-    /// A heal with the tag that a step asks for; with the other step, or past it.
+    /// A heal with the tag named by a step; with the other step, or skipping it.
     HealKind(f64, bool),
     /// A heal of the other pool.
     HealWind(f64),
     Teach(usize),
     Take(usize),
     TakeLoud,
-    /// Damage by an amount that the game is asked for.
+    /// Damage by an amount that the game provides.
     Asked(f64),
     /// Reports the might of its caster to the game.
     Report,
 }
 
-/// What an effect of an ability depends on.
+/// The condition of an effect.
 #[derive(Clone, Copy, Debug, Default)]
 pub(super) struct Only {
     /// Its receiver's health is above this share.
@@ -126,7 +126,7 @@ pub(super) struct Only {
     pub(super) likely: Option<bool>,
 }
 
-/// Who receives an effect, and within how many metres.
+/// The receivers of an effect, and the distance in metres.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) enum To {
     Target,
@@ -148,7 +148,7 @@ pub(super) enum Reapply {
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Trigger {
     pub(super) event: TriggerEvent,
-    /// Whose events; those of its owner, if nothing is said.
+    /// Whose events; by default its owner's.
     pub(super) of: Option<Side>,
     pub(super) cooldown: u64,
     pub(super) does: Effect,
@@ -156,28 +156,28 @@ pub(super) struct Trigger {
     pub(super) uses: Option<u32>,
     /// Only for abilities with the tag.
     pub(super) loud: bool,
-    /// Only where its owner's health is above this share.
+    /// Only if its owner's health is above this share.
     pub(super) above: Option<f64>,
-    /// Only for this ability, or this status, or a status that ended like this.
+    /// Only for this ability, this status, or a status that ended for this reason.
     pub(super) ability: Option<usize>,
     pub(super) status: Option<usize>,
     /// Only for statuses with the tag.
     pub(super) wet: bool,
     pub(super) reason: Option<LostReason>,
-    /// Only where more than this was dealt, or healed.
+    /// Only for larger amounts dealt or healed.
     pub(super) amount: Option<f64>,
     /// Its chance is one half or more, or less than that.
     pub(super) likely: Option<bool>,
     /// Only for hits with the mark.
     pub(super) cut: bool,
-    /// The share of its health that is crossed.
+    /// The share of its health to be crossed.
     pub(super) share: f64,
-    /// How many stacks are reached.
+    /// The number of stacks to be reached.
     pub(super) stacks: u32,
 }
 
 impl Trigger {
-    /// One that acts each time.
+    /// One that applies each time.
     pub(super) fn new(event: TriggerEvent, cooldown: u64, does: Effect) -> Self {
         Self {
             event,
@@ -213,11 +213,11 @@ pub(super) enum Forbids {
 pub(super) enum Step {
     HalvesTaken,
     AddsDealt,
-    /// After the guard, wind takes what it can, of whatever damage.
+    /// After the guard, wind soaks damage of any type.
     Soaks,
-    /// After the guard, cold that is this little is turned.
+    /// After the guard, cold hits up to this amount are stopped.
     Turns,
-    /// Before the guard, loud hits that its owner deals get the mark.
+    /// Before the guard, loud hits dealt by its owner get the mark.
     Marks,
 }
 
@@ -232,11 +232,11 @@ pub(super) struct Status {
     pub(super) duration: u64,
     pub(super) reapply: Reapply,
     pub(super) period: Option<(u64, Effect)>,
-    /// So many ticks in its time, in place of a period.
+    /// A number of ticks in its duration, instead of a period.
     pub(super) ticks: Option<u32>,
-    /// A part of a period gives that part of a tick.
+    /// The rest of a period gives a partial tick.
     pub(super) part_tick: bool,
-    /// Its first tick is at once.
+    /// Its first tick is at the start.
     pub(super) ticks_now: bool,
     /// A renewal restarts its rhythm.
     pub(super) restarts: bool,
@@ -244,36 +244,36 @@ pub(super) struct Status {
     pub(super) percent: f64,
     pub(super) times: f64,
     pub(super) set: Option<f64>,
-    /// What it adds to the cap of health, and to the resistance to cold, or to everything.
+    /// Its addition to the cap of health, and to the resistance to cold or to everything.
     pub(super) vigour: f64,
     pub(super) resists: Option<(bool, f64)>,
-    /// Which of two is the stronger.
+    /// The rank.
     pub(super) rank: f64,
-    /// What full stacks do, and whether they are used up.
+    /// The effect of reaching the maximum of stacks, and whether they are consumed.
     pub(super) at_max: Option<(Effect, bool)>,
-    /// It lasts while its owner's health is above this share.
+    /// Its condition: its owner's health is above this share.
     pub(super) above: Option<f64>,
-    /// A step of its own: half of what its owner takes, or two more than it deals.
+    /// Its step: half of what its owner takes, or two more than it deals.
     pub(super) step: Option<Step>,
     /// A buff or a debuff.
     pub(super) is_buff: bool,
     pub(super) cleansable: bool,
-    /// Whether it is resisted more often than not.
+    /// Whether it is resisted in most cases.
     pub(super) resisted: Option<bool>,
     pub(super) at_least: Option<f64>,
     pub(super) at_most: Option<f64>,
-    /// It has the tag that others make immune to, or take away.
+    /// It has the tag named by immunities and cleanses.
     pub(super) wet: bool,
     pub(super) immune: bool,
     pub(super) forbids: Forbids,
     pub(super) interrupts: bool,
     pub(super) taunts: bool,
-    /// For enemies (`false`), or for allies too.
+    /// For enemies (`false`), or for allies, too.
     pub(super) untargetable: Option<bool>,
     pub(super) trigger: Option<Trigger>,
-    /// Its owner is on the side of who applied it.
+    /// Its owner is on the side of its caster.
     pub(super) charms: bool,
-    /// The ability that it brings.
+    /// The ability that it grants.
     pub(super) brings: Option<usize>,
 }
 
@@ -287,7 +287,7 @@ pub(super) enum Area {
     Chain(f64),
 }
 
-/// How an ability is kept up after its release.
+/// How an ability is sustained after its release.
 #[derive(Clone, Debug)]
 pub(super) struct Sustain {
     pub(super) every: u64,
@@ -315,7 +315,7 @@ pub(super) struct Ability {
     pub(super) loud: bool,
     pub(super) unlock: When,
     pub(super) pays_at_release: bool,
-    /// Who uses it walks on.
+    /// Its user keeps walking.
     pub(super) mobile: bool,
     pub(super) counts: Counts,
     pub(super) refund: f64,
@@ -328,7 +328,7 @@ pub(super) struct Ability {
     pub(super) sustain: Option<Sustain>,
 }
 
-/// When a use counts, and its cooldown begins.
+/// When a use counts and its cooldown starts.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) enum Counts {
     Start,
@@ -359,11 +359,11 @@ pub(super) enum When {
     Level(f64),
 }
 
-/// What a line of a policy uses.
+/// The abilities of a policy line.
 #[derive(Clone, Copy, Debug)]
 pub(super) enum Uses {
     One(usize),
-    /// All abilities that are loud, or all that are not, one after the other.
+    /// All loud abilities, or all others, one after the other.
     Tagged(bool),
 }
 
@@ -377,14 +377,14 @@ pub(super) struct Character {
     /// Whether it has a pool for shells.
     pub(super) has_shell: bool,
     pub(super) gear: Vec<usize>,
-    /// A piece that it wears by chance, and whether that is one half or more.
+    /// A piece that it wears by chance, and whether the chance is one half or more.
     pub(super) perhaps: Option<(usize, bool)>,
     pub(super) level: f64,
-    /// What it has for good.
+    /// Its permanent statuses.
     pub(super) statuses: Vec<usize>,
     pub(super) immune: bool,
     pub(super) lines: Vec<(Uses, When)>,
-    /// So many of its first lines are a group, of which chance chooses one; by weight, or alike.
+    /// The number of its first lines that are a group; by weight, or with equal chances.
     pub(super) group: Option<(usize, bool)>,
     pub(super) reaction: u64,
     pub(super) abilities: Vec<usize>,
@@ -407,12 +407,12 @@ pub(super) struct Zone {
     pub(super) carried: bool,
 }
 
-/// A status that what somebody wears gives it.
+/// A status that gear gives.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) struct Given {
     pub(super) status: usize,
     pub(super) stacks: u32,
-    /// From when it is put on; as long as it is worn, if nothing is said.
+    /// Its duration from when it is put on; by default, as long as it is worn.
     pub(super) lasts: Option<u64>,
 }
 
@@ -420,7 +420,7 @@ pub(super) struct Given {
 pub(super) struct Gear {
     pub(super) slot: Option<u32>,
     pub(super) in_set: bool,
-    /// What it gives besides what it does.
+    /// The statuses that it gives in addition to its own effect.
     pub(super) gives: Option<Given>,
 }
 
@@ -451,7 +451,7 @@ pub(super) struct Scripted {
     pub(super) by: usize,
 }
 
-/// What health does as its cap changes.
+/// The effect of a change of the cap on health.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) enum CapRule {
     Keep,
@@ -459,13 +459,13 @@ pub(super) enum CapRule {
     Shift,
 }
 
-/// What there is of the ground.
+/// The kind of ground.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub(super) enum Ground {
     None,
     /// On the plane; nobody walks.
     Plane,
-    /// On a line, so that moments are exact in binary: zones grow and things travel.
+    /// On a line, so that times are exact in binary: zones grow and abilities travel.
     Line,
     /// On a line; the first side walks.
     Walked,
@@ -477,14 +477,14 @@ pub(super) struct World {
     pub(super) cap_rule: CapRule,
     /// Wind comes in portions, twice a second.
     pub(super) portions: bool,
-    /// The shell decays by one a second.
+    /// The shell decays by one per second.
     pub(super) decays: bool,
     pub(super) statuses: Vec<Status>,
     pub(super) zones: Vec<Zone>,
     pub(super) gear: Vec<Gear>,
-    /// What gear does while it is worn: that of the set, if there is one, then that of each piece; then what points give.
+    /// The effects of worn gear: that of the set, if there is one, then that of each piece; then the effects of points.
     pub(super) worn: Vec<Status>,
-    /// What the set gives besides its bonus.
+    /// The statuses of the set in addition to its bonus.
     pub(super) set_gives: Option<Given>,
     /// Every amount of a hit or a heal is rounded down.
     pub(super) floors: bool,
@@ -492,21 +492,21 @@ pub(super) struct World {
     pub(super) characters: Vec<Character>,
     pub(super) threat: bool,
     pub(super) levels: bool,
-    /// The last level, and whether points come with each.
+    /// The highest level, and whether points come with each.
     pub(super) most: f64,
     pub(super) points: bool,
-    /// Repeated statuses with the tag wear off.
+    /// Repeated statuses with the tag have diminishing durations.
     pub(super) diminishes: bool,
     /// The side that wins at the time limit.
     pub(super) at_limit: Option<usize>,
     pub(super) sides: [Vec<Member>; 2],
     pub(super) script: Vec<Scripted>,
     pub(super) calls: Vec<(u64, Call)>,
-    /// What a game does before the fight has begun.
+    /// Calls of a game before the fight begins.
     pub(super) before: Vec<Call>,
 }
 
-/// How much a line of a group weighs, by its place.
+/// The weight of a line of a group, by its index.
 pub(super) fn weight(line: usize) -> f64 {
     [1.0, 3.0, 0.5, 2.0][line % 4]
 }
@@ -530,7 +530,7 @@ impl World {
         lines.collect()
     }
 
-    /// How much each line of the group weighs.
+    /// The weight of each line of the group.
     pub(super) fn weights(&self, character: &Character) -> Vec<f64> {
         let Some((count, by_weight)) = character.group else { return Vec::new() };
         let lines = character.lines.iter().take(count).enumerate().flat_map(|(index, (uses, _))| {
@@ -544,7 +544,7 @@ impl World {
         lines.collect()
     }
 
-    /// The status that somebody has for wearing a piece; those of gear come after those of the rules and that of the set.
+    /// The status of a worn piece; those of gear come after those of the rules and that of the set.
     pub(super) fn status_of_gear(&self, piece: usize) -> usize {
         self.statuses.len() + usize::from(self.has_set()) + piece
     }
@@ -559,12 +559,12 @@ impl World {
         self.gear.iter().any(|gear| gear.in_set)
     }
 
-    /// Everything that a status is, by its number.
+    /// A status by number.
     pub(super) fn status(&self, status: usize) -> &Status {
         self.statuses.get(status).unwrap_or_else(|| &self.worn[status - self.statuses.len()])
     }
 
-    /// The numbers of all statuses, in the order of their names: those of gear, those of the rules, that of the set.
+    /// The numbers of all statuses in the order of their names: those of gear, those of the rules, that of the set.
     pub(super) fn by_name(&self) -> Vec<usize> {
         let all = self.statuses.len() + self.worn.len();
         let mut names: Vec<usize> = (self.status_of_gear(0)..all).chain(0..self.statuses.len()).collect();

@@ -1,4 +1,4 @@
-//! Who uses what on whom, and what a use is.
+//! Decisions and uses.
 
 use super::*;
 
@@ -11,7 +11,7 @@ impl Model<'_> {
         let rule = self.rule_of(who);
         let lines = self.world.lines(rule);
         let open = |(ability, when): &(usize, When)| Some((*ability, self.open(who, *ability, *when)?));
-        // The likelier: that in the middle of what all possible lines of the group weigh.
+        // The more likely outcome: the line at the middle of the weights of all possible lines of the group.
         let weights = self.world.weights(rule);
         let possible: Vec<_> =
             lines.iter().zip(&weights).filter_map(|(line, weight)| Some((open(line)?, *weight))).collect();
@@ -26,7 +26,7 @@ impl Model<'_> {
         lines[weights.len()..].iter().find_map(open)
     }
 
-    /// What somebody does now: who was idle reacts after a while to what it can do.
+    /// The action of a combatant now; an idle one reacts after its reaction time.
     pub(super) fn reacts(&mut self, who: usize) -> Option<(usize, Vec<usize>)> {
         let decided = self.decide(who);
         let (now, reaction) = (self.now, self.rule_of(who).reaction);
@@ -48,7 +48,7 @@ impl Model<'_> {
         decided
     }
 
-    /// Whether an ability is closed for what its user itself is like.
+    /// Whether an ability is closed by the state of its owner.
     pub(crate) fn closed(&self, who: usize, ability: usize) -> Option<()> {
         let (one, rule) = (&self.all[who], &self.world.abilities[ability]);
         let forbids = |held: &Held| match self.status(held.status).forbids {
@@ -80,7 +80,7 @@ impl Model<'_> {
         self.open_on(who, ability, when, (first, self.targets(who, rule)))
     }
 
-    /// The targets of an ability, the first of which the game names.
+    /// The targets of an ability, given the first one by the game.
     pub(super) fn aimed(&self, who: usize, ability: usize, first: usize) -> Option<Vec<usize>> {
         let rule = &self.world.abilities[ability];
         let oneself = rule.side == Side::Caster && first == who;
@@ -152,7 +152,7 @@ impl Model<'_> {
         self.hidden(other).is_some_and(|allies_too| allies_too || !ally)
     }
 
-    /// Whether somebody cannot be targeted by enemies, or by allies too.
+    /// Whether a combatant cannot be targeted by enemies, or by allies either.
     fn hidden(&self, who: usize) -> Option<bool> {
         let held = self.all[who].held.iter().map(|held| self.status(held.status).untargetable);
         held.fold(self.rule_of(who).untargetable, Option::max)
@@ -162,7 +162,7 @@ impl Model<'_> {
         (self.all[who].stands, self.side_of(who), self.hidden(who))
     }
 
-    /// Those whom an ability can be used on, at any distance.
+    /// The possible targets of an ability, at any distance.
     pub(crate) fn candidates(&self, who: usize, rule: &Ability) -> Vec<usize> {
         let possible = |other: &usize| {
             if rule.defeated {
@@ -175,7 +175,7 @@ impl Model<'_> {
         (0..self.all.len()).filter(possible).collect()
     }
 
-    /// The one who taunted last and can be picked.
+    /// The latest taunter that can be picked.
     pub(crate) fn taunter(&self, who: usize, side: Side) -> Option<usize> {
         let taunts = |held: &&Held| self.status(held.status).taunts;
         let mut held: Vec<&Held> = self.all[who].held.iter().filter(taunts).collect();
@@ -185,7 +185,7 @@ impl Model<'_> {
         held.iter().map(|held| held.caster).find(picked)
     }
 
-    /// The one that is picked and, without an area, those after it.
+    /// The picked target and, without an area, the following ones.
     pub(crate) fn picked(&self, who: usize, rule: &Ability) -> Vec<usize> {
         if rule.side == Side::Caster {
             return vec![who];
@@ -272,7 +272,7 @@ impl Model<'_> {
         }
     }
 
-    /// A use counts: its cooldown runs from a moment, one of its uses is gone, and a charge.
+    /// Counts a use: the cooldown starts at a given time, and a use and a charge are spent.
     pub(super) fn count_use(&mut self, who: usize, ability: usize, from: u64) {
         let world = self.world;
         let rule = &world.abilities[ability];
@@ -281,7 +281,7 @@ impl Model<'_> {
         one.ready[ability] = from + cooldown;
         one.used[ability] += 1;
         if let Some((_, regain)) = rule.charges {
-            // One comes back after the other.
+            // Charges are regained one after the other.
             let last = one.charges[ability].last().copied().filter(|last| *last > now).unwrap_or(from);
             one.charges[ability].retain(|back| *back > now);
             one.charges[ability].push(last + regain);
@@ -320,7 +320,7 @@ impl Model<'_> {
         let ready = Time(self.all[who].ready[ability]);
         self.report(Event::Released { caster: id(who), ability: ability_id(ability), ready });
         if left == 0 && rule.sustain.is_none() {
-            // The cast is over: its own effects cannot break it any more.
+            // The cast is over, so its own effects cannot interrupt it.
             (self.all[who].doing, self.all[who].row) = (Doing::Recovering(recovered), 0);
             self.take_effect(who, ability);
             return;
@@ -352,7 +352,7 @@ impl Model<'_> {
         (one.doing, one.row, one.keeps) = (Doing::Recovering(recovered), 0, None);
     }
 
-    /// What is kept up ticks again, or ends before that.
+    /// A sustained ability ticks, or ends before that.
     fn keep_on(&mut self, who: usize, ability: usize, until: u64) {
         let next = self.now + self.world.abilities[ability].sustain.as_ref().unwrap().every;
         if next > until && until == self.now {
@@ -399,7 +399,7 @@ impl Model<'_> {
         }
     }
 
-    /// Whether anybody was left to be reached.
+    /// Whether any target was left.
     pub(super) fn take_effect(&mut self, who: usize, ability: usize) -> bool {
         let world = self.world;
         let rule = &world.abilities[ability];
@@ -415,7 +415,7 @@ impl Model<'_> {
         true
     }
 
-    /// The effects of an ability, one after the other; on its targets too, unless they are still to come.
+    /// The effects of an ability, one after the other; on its targets as well, unless they are still in flight.
     pub(super) fn carry_out(
         &mut self,
         who: usize,

@@ -1,4 +1,4 @@
-//! What effects do.
+//! Effects.
 
 use super::*;
 
@@ -14,7 +14,7 @@ enum HitStep {
 }
 
 impl Model<'_> {
-    /// The same, if what it depends on holds.
+    /// The same, if its condition holds.
     pub(crate) fn effect_if(
         &mut self,
         who: usize,
@@ -176,7 +176,7 @@ impl Model<'_> {
                 let there = self.held(target, status).cloned();
                 self.take_away(target, status, LostReason::Transferred);
                 if let Some(held) = there {
-                    // What a zone or a use has held lasts for its own time then.
+                    // A status held by a zone or a use then lasts for its own duration.
                     let left = || if held.ends < FOREVER { held.ends - self.now } else { FOREVER };
                     let left = held.zones.is_empty().then(left);
                     self.apply(who, source, who, status, left, held.stacks);
@@ -196,7 +196,7 @@ impl Model<'_> {
         self.report(Event::Restored { caster, target, source, pool, gained, over, left });
     }
 
-    /// Whether somebody can ever have an ability.
+    /// Whether a combatant can ever have an ability.
     fn can_have(&self, who: usize, ability: usize) -> bool {
         let rule = self.rule_of(who);
         let mut all = self.world.statuses.iter().chain(&self.world.worn);
@@ -210,7 +210,7 @@ impl Model<'_> {
         self.hand_over(who, source, target, &had);
     }
 
-    /// A heal, with its tag, and past the step that it skips.
+    /// A heal, with its tag, and skipping the step that it skips.
     fn heal(
         &mut self,
         who: usize,
@@ -250,7 +250,7 @@ impl Model<'_> {
         self.raise(TriggerEvent::HealTaken, target, Some(who), &about);
     }
 
-    /// The steps of all hits, in their order, those of statuses among them in the order of their names.
+    /// The steps of all hits in order, including those of statuses in the order of their names.
     fn steps(&self) -> Vec<HitStep> {
         let own = |after: bool| {
             let fits = move |step: Step| (step.is_after_guard() == after).then_some(step);
@@ -367,7 +367,7 @@ impl Model<'_> {
         self.report(Event::Interrupted { who: id(who), ability: ability_id(ability), by: id(by), source });
         let about = Details { ability: Some(ability), ..Details::default() };
         self.raise(TriggerEvent::Interrupted, who, Some(by), &about);
-        // What took effect has been had for its cost, and counts.
+        // Releases that have happened are paid for and counted.
         if std::mem::take(&mut self.all[who].row) > 0 {
             if rule.counts == Counts::End {
                 self.count_use(who, ability, self.now);

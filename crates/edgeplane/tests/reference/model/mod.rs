@@ -1,4 +1,4 @@
-//! The model: what a moment is, who decides what, and what comes of it.
+//! The model: moments, decisions and their consequences.
 
 mod decisions;
 mod effects;
@@ -24,24 +24,24 @@ pub(crate) const WIND: usize = 1;
 pub(crate) const SHELL: usize = 2;
 pub(crate) const FOREVER: u64 = u64::MAX;
 
-/// A status that somebody has. Those of gear come after those of the rules, the bonus of the set after those.
+/// A status of a combatant. Statuses of gear come after those of the rules, the bonus of the set after those.
 #[derive(Clone, Debug)]
 pub(crate) struct Held {
     pub(crate) serial: u32,
     pub(crate) status: usize,
     pub(crate) caster: usize,
     pub(crate) stacks: u32,
-    /// The side that its owner is on for it.
+    /// The side of its owner because of it.
     side: Option<usize>,
-    /// Between two of its ticks, as of its application.
+    /// The time between two ticks, as of its application.
     period: u64,
-    /// When the rhythm of its ticks began, and how many there have been since, and in all.
+    /// The start of the rhythm of its ticks, the number of ticks since then, and their total.
     rhythm: u64,
     since: u32,
     pub(crate) ends: u64,
     ticks: u32,
     ready: u64,
-    /// How often it has been triggered.
+    /// The number of times that it was triggered.
     done: u32,
     /// Zones that hold it.
     pub(crate) zones: Vec<u32>,
@@ -54,7 +54,7 @@ pub(crate) enum Doing {
     Recovering(u64),
 }
 
-/// What holds a status for as long as an ability is used, among the zones that hold it.
+/// The holder of a status during a use, among the zones that hold it.
 const IN_USE: u32 = u32::MAX;
 
 #[derive(Clone, Debug)]
@@ -70,46 +70,46 @@ pub(crate) struct One {
     health: Option<f64>,
     begins_with: Option<usize>,
     pub(crate) doing: Doing,
-    /// It walks on while it is busy.
+    /// It walks while it is busy.
     pub(crate) mobile: bool,
     targets: Vec<usize>,
-    /// It has looked and found nothing to do; when it reacts to what it has found since.
+    /// It has found nothing to use; and when it reacts to what it has found since.
     waits: bool,
     reacts: Option<u64>,
-    /// The line for which it walks while distance alone keeps none closed, and to whom; nothing, if it wants nothing.
+    /// The line for which it walks while no line is closed by distance only, and its target; `None` without a goal.
     pub(crate) wants: Option<Option<(usize, usize)>>,
     pub(crate) held: Vec<Held>,
     worn: Vec<usize>,
-    /// For each pool: what was in it, and when.
+    /// For each pool its amount, and at what time.
     pools: [(f64, u64); 3],
-    /// The cap of health that it has followed.
+    /// The cap of its health that was last applied.
     cap: f64,
     ready: Vec<u64>,
-    /// When each ability last took effect.
+    /// The last release of each ability.
     released: Vec<Option<u64>>,
-    /// How often the ability under way is still to take effect, once it has.
+    /// The remaining releases of the ability under way, after the first.
     row: u32,
     used: Vec<u32>,
-    /// Abilities that are its own.
+    /// Its own abilities.
     own: Vec<bool>,
-    /// The next tick of what it keeps up, and how long that can go on.
+    /// The next tick of its sustained ability, and the end of that.
     keeps: Option<(u64, u64)>,
-    /// Statuses with the tag that wears off: how many in a row, and when the last one came.
+    /// Statuses with the diminishing tag: the number in a row, and the time of the last one.
     wet: (usize, u64),
-    /// When charges that are spent come back, the soonest first.
+    /// When spent charges are regained, the earliest first.
     charges: Vec<Vec<u64>>,
     hurt_by: Option<(CombatantId, Source)>,
     pub(crate) at: [f64; 2],
     level: f64,
-    /// Bases that the game has set, and what it has put into each pool before the beginning.
+    /// Bases set by the game, and amounts that it has set for pools before the beginning.
     might: Option<f64>,
     vigour: Option<f64>,
     put: [Option<f64>; 3],
-    /// It is controlled by hand.
+    /// It is controlled by calls.
     pub(crate) by_hand: bool,
     learned: f64,
     toward: f64,
-    /// How much of a threat everybody is in its eyes.
+    /// The threat of everyone for it.
     threat: Vec<f64>,
 }
 
@@ -159,13 +159,13 @@ impl One {
     }
 }
 
-/// Something that a status was triggered to do, or its tick.
+/// A triggered action of a status, or its tick.
 struct Waiting {
     owner: usize,
     held: Held,
     other: Option<usize>,
     ticks: bool,
-    /// What full stacks do, and whether they are used up.
+    /// The effect of reaching the maximum of stacks, and whether they are consumed.
     full: Option<(Effect, bool)>,
     about: Details,
 }
@@ -176,7 +176,7 @@ impl Waiting {
     }
 }
 
-/// What something that happens is about.
+/// The details of an event.
 #[derive(Clone, Debug, Default)]
 struct Details {
     ability: Option<usize>,
@@ -188,7 +188,7 @@ struct Details {
     moved: Option<(f64, f64)>,
 }
 
-/// What a hit is like.
+/// The properties of a hit.
 #[derive(Clone, Copy)]
 struct Blow {
     kind: Type,
@@ -222,21 +222,21 @@ pub(crate) struct Model<'a> {
     pub(crate) zones: Vec<Placed>,
     pub(crate) next_zone: u32,
     pub(crate) flights: Vec<Flight>,
-    /// How much of a tick is being done.
+    /// The share of a tick that is performed.
     part: f64,
-    /// What is done is done by a zone, which has no tags of abilities.
+    /// The source is a zone, which has no tags of abilities.
     pub(crate) by_zone: bool,
-    /// Somebody is being dressed as it begins: caps change, and pools are filled after that.
+    /// Initial statuses are being applied: caps change, and pools are filled afterwards.
     dressing: bool,
-    /// What is done was triggered by a defeat: it can leave a zone where somebody was defeated.
+    /// The source is triggered by a defeat: it can place a zone at the position of the defeat.
     aftermath: bool,
-    /// Who stood on which side when somebody walked last, and for whom it could not be targeted.
+    /// The standing members of each side at the last walk, and which of them could not be targeted.
     pub(crate) seen: Vec<(bool, usize, Option<bool>)>,
-    /// Somewhere only what arithmetic leaves of two distances decided, or something ends between two steps.
+    /// Somewhere only rounding decided between two distances, or something ends between two steps.
     pub(crate) close_call: std::cell::Cell<bool>,
     /// The side that has won by an effect, or that several have.
     won: Option<Option<usize>>,
-    /// For each entry of the script, when it is next and how often still.
+    /// For each entry of the script, its next time and the remaining number of times.
     script: Vec<(u64, u32)>,
 }
 
@@ -253,7 +253,7 @@ fn status_id(status: usize) -> StatusId {
 }
 
 impl Model<'_> {
-    /// What happens in a world; nothing, where that depends on the last bits of distances.
+    /// The events of a world; `None` if they depend on the last bits of distances.
     pub(crate) fn play(world: &World) -> Option<Vec<Logged>> {
         let mut model = Model {
             world,
@@ -323,7 +323,7 @@ impl Model<'_> {
             if self.ending.is_some() {
                 return;
             }
-            // Everybody decides on the same state.
+            // All decide on the same state.
             let decisions: Vec<_> = (0..self.all.len()).filter_map(|who| Some((who, self.reacts(who)?))).collect();
             for (who, (ability, targets)) in decisions {
                 quiet = false;
@@ -337,7 +337,7 @@ impl Model<'_> {
         }
     }
 
-    /// Everything that is due, one after the other; whether there was anything.
+    /// Performs everything that is due, one after the other; returns whether there was anything.
     fn happen(&mut self) -> bool {
         let mut any = false;
         while self.happen_next() {
@@ -347,10 +347,10 @@ impl Model<'_> {
         any
     }
 
-    /// The first of what is due: ticks, then ends, the script, arrivals, edges, releases, and who is free. What one of
-    /// them makes due comes in its turn.
+    /// The first due item: ticks, then ends, the script, arrivals, edges, releases, and free combatants. Items that
+    /// become due in the meantime are included in order.
     fn happen_next(&mut self) -> bool {
-        // The part of a period that is left at the end gives that part of a tick.
+        // The rest of a period at the end gives a partial tick.
         let part = |model: &Self, held: &Held| {
             let last = held.rhythm + held.period.saturating_mul(u64::from(held.since));
             let is_last = held.ends == model.now && held.zones.is_empty() && last < model.now;
@@ -407,7 +407,7 @@ impl Model<'_> {
         true
     }
 
-    /// The first status of the first combatant for which something holds.
+    /// The first status of the first combatant with a property.
     fn due(&self, test: impl Fn(&Self, &Held) -> bool) -> Option<(usize, u32)> {
         let of = |who: usize| self.all[who].held.iter().find(|held| test(self, held)).map(|held| (who, held.serial));
         (0..self.all.len()).find_map(of)
@@ -456,14 +456,14 @@ impl Model<'_> {
         }
     }
 
-    /// Statuses whose condition does not hold end; whether there were any.
+    /// Ends statuses whose condition is false; returns whether there were any.
     fn end_unfounded(&mut self) -> bool {
         let unfounded = |model: &Self, who: usize, held: &Held| {
             let above = model.status(held.status).above;
             above.is_some_and(|above| model.share(who) <= above)
         };
         let mut any = false;
-        // Those that were applied first end first.
+        // Those applied first end first.
         let first = |model: &Self| {
             let of = |who: usize| model.all[who].held.iter().map(move |held| (held.serial, who));
             let mut all = (0..model.all.len()).flat_map(of).collect::<Vec<_>>();

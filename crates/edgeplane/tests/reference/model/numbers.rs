@@ -7,17 +7,17 @@ impl Model<'_> {
         self.world.status(status)
     }
 
-    /// How often a status ticks, and what it does then.
+    /// The period of a status, and the effect of its ticks.
     pub(super) fn period(&self, held: &Held) -> Option<(u64, Effect)> {
         self.status(held.status).period.map(|(_, does)| (held.period, does))
     }
 
-    /// What a status is triggered to do.
+    /// The triggered effect of a status.
     pub(super) fn trigger(&self, status: usize) -> Option<Trigger> {
         self.status(status).trigger
     }
 
-    /// On whose side somebody is: that of the latest who has charmed it, or its own.
+    /// The side of a combatant: that of its latest charmer, or its own.
     pub(crate) fn side_of(&self, who: usize) -> usize {
         self.all[who].held.iter().rev().find_map(|held| held.side).unwrap_or(self.all[who].side)
     }
@@ -35,7 +35,7 @@ impl Model<'_> {
         self.all[who].held.iter().map(|held| of(self.status(held.status))).sum()
     }
 
-    /// The share of damage of a type that somebody resists.
+    /// The resistance of a combatant to a damage type.
     pub(super) fn resistance(&self, who: usize, kind: Type) -> f64 {
         let of = |status: &Status| match status.resists {
             Some((all, by)) if all || kind == Type::Cold => by,
@@ -86,18 +86,18 @@ impl Model<'_> {
     pub(super) fn put(&mut self, who: usize, pool: usize, amount: f64) {
         let before = self.share(who);
         self.all[who].pools[pool] = (amount, self.now);
-        // Between two steps the model looks at nothing, and less than flows in one makes for such moments.
+        // Between two steps the model evaluates nothing, and such times differ by less than a flow in one step.
         let flows = pool == WIND && !self.world.portions;
         self.close_call.set(self.close_call.get() || (flows && amount % 0.125 != 0.0));
         let moved = Some((before, self.share(who)));
-        // Nothing is crossed by who is still to join.
+        // A combatant that has not joined crosses nothing.
         if pool == HEALTH && !self.all[who].absent {
             self.raise(TriggerEvent::PoolBelow, who, None, &Details { moved, ..Details::default() });
             self.raise(TriggerEvent::PoolAbove, who, None, &Details { moved, ..Details::default() });
         }
     }
 
-    /// What somebody has of health follows its cap, once that is another.
+    /// Adjusts the health of a combatant after a change of its cap.
     pub(super) fn follow_cap(&mut self, who: usize) {
         let (before, cap) = (self.all[who].cap, self.cap(who, HEALTH));
         if before == cap || !self.all[who].stands || self.dressing {
@@ -117,7 +117,7 @@ impl Model<'_> {
         self.raise(TriggerEvent::PoolAbove, who, None, &details);
     }
 
-    /// Takes what there is: what was taken, what found nothing, what is left.
+    /// Takes as much as there is; returns the amount taken, the excess, and the rest.
     pub(super) fn take(&mut self, who: usize, pool: usize, amount: f64) -> (f64, f64, f64) {
         let (before, dust) = (self.amount(who, pool), 1e-9 * self.cap(who, pool));
         if before == 0.0 {

@@ -1,4 +1,4 @@
-//! What nobody of the fight decides: the script, who joins, the calls of a game, and what is worn.
+//! External influences: the script, reinforcements, the calls of a game, and gear.
 
 use super::*;
 
@@ -117,7 +117,7 @@ impl Model<'_> {
         }
     }
 
-    /// Takes the first place of one who was spawned and is gone, once nothing is left of it, or one of as many again.
+    /// Takes the first free slot of a despawned combatant once nothing refers to it, or adds slots.
     fn spawn(&mut self, character: usize, side: usize, place: [f64; 2]) {
         let member =
             Member { character, joins: Joins::AtOnce, at: place, vital: false, health: None, begins_with: None };
@@ -144,7 +144,7 @@ impl Model<'_> {
         self.respond();
     }
 
-    /// Whether anything is left of somebody: what it has applied, sent out or left behind, or who is about to reach it.
+    /// Whether anything refers to a combatant: its statuses on others, flights, zones, or target lists.
     fn is_meant(&self, who: usize) -> bool {
         let by = |one: &One| one.held.iter().any(|held| held.caster == who);
         let aims = |one: &One| matches!(one.doing, Doing::Casting(..)) && one.targets.contains(&who);
@@ -153,7 +153,7 @@ impl Model<'_> {
             || self.flights.iter().any(|flight| flight.caster == who || flight.target == who)
     }
 
-    /// Somebody is gone: what it has applied and left behind goes on.
+    /// Removes a combatant; its statuses on others and its zones remain.
     fn leave(&mut self, who: usize) {
         self.let_go(who, IN_USE);
         let one = &mut self.all[who];
@@ -190,7 +190,7 @@ impl Model<'_> {
         }
     }
 
-    /// What a game sets before the fight begins with it.
+    /// Values that a game sets before the fight become the initial state.
     pub(super) fn set_before(&mut self, call: Call) {
         match call {
             Call::Pool(who, pool, amount) => self.all[who].put[pool] = Some(amount).filter(|_| self.all[who].stands),
@@ -205,7 +205,7 @@ impl Model<'_> {
         }
     }
 
-    /// What somebody wears and, as it begins, has and holds by the encounter.
+    /// The gear of a combatant and its initial statuses and amounts.
     pub(super) fn dress(&mut self, who: usize, begins: bool) {
         self.dressing = true;
         for status in self.rule_of(who).statuses.clone() {
@@ -241,7 +241,7 @@ impl Model<'_> {
         }
     }
 
-    /// A point comes with each level after the first; they are spent one after the other, over and over.
+    /// A point comes with each level after the first; they are spent in order, repeatedly.
     pub(super) fn spend_points(&mut self, who: usize) {
         let points = self.all[who].level as u32 - 1;
         for (index, status) in (0..).zip(self.world.points()) {
@@ -253,7 +253,7 @@ impl Model<'_> {
         }
     }
 
-    /// The statuses of what somebody wears: of the pieces, then of the set.
+    /// The statuses of a combatant's gear: of the pieces, then of the set.
     pub(super) fn of_gear(&self, who: usize) -> Vec<Given> {
         let worn = &self.all[who].worn;
         let own = |status: usize| Given { status, stacks: 1, lasts: None };
@@ -263,7 +263,7 @@ impl Model<'_> {
             statuses.push(own(self.world.statuses.len()));
             statuses.extend(self.world.set_gives);
         }
-        // What several give is held once, with the most stacks.
+        // A status that several give is held once, with the highest number of stacks.
         let most = |one: &Given| {
             let same = statuses.iter().filter(|other| other.status == one.status && other.lasts == one.lasts);
             Given { stacks: same.map(|other| other.stacks).max().unwrap(), ..*one }
@@ -311,7 +311,7 @@ impl Model<'_> {
         self.change_gear(who, self.with(who, piece));
     }
 
-    /// What somebody wears after it has put a piece on.
+    /// The gear of a combatant after it has put a piece on.
     fn with(&self, who: usize, piece: usize) -> Vec<usize> {
         let mut worn = self.all[who].worn.clone();
         if !worn.contains(&piece) {

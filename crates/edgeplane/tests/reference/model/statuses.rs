@@ -1,4 +1,4 @@
-//! Statuses: applying, ticking, losing them, and what they are triggered to do.
+//! Statuses: application, ticks, loss, and triggers.
 
 use super::*;
 
@@ -46,7 +46,7 @@ impl Model<'_> {
             }
             if lasts < FOREVER {
                 lasts = lasts * parts / 2;
-                // Between two steps the model looks at nothing.
+                // Between two steps the model evaluates nothing.
                 self.close_call.set(self.close_call.get() || !lasts.is_multiple_of(STEP));
             }
         }
@@ -58,7 +58,7 @@ impl Model<'_> {
         }
     }
 
-    /// The same, with nothing that speaks against it.
+    /// The same, without reasons for prevention.
     pub(super) fn apply_sound(
         &mut self,
         by: usize,
@@ -76,7 +76,7 @@ impl Model<'_> {
             return self.apply_new(by, target, source, status, lasts, stacks.min(most), Applied::New);
         };
         let held = &self.all[target].held[index];
-        // What is held for good stays so.
+        // A permanent status stays permanent.
         let for_good = held.ends == FOREVER && held.zones.is_empty();
         let ends = if for_good { FOREVER } else { ends };
         let mut before = 1;
@@ -88,7 +88,7 @@ impl Model<'_> {
                 let lasts = if for_good { FOREVER } else { lasts };
                 return self.apply_new(by, target, source, status, lasts, stacks.min(most), Applied::Replaced);
             }
-            // There is one rank for all of a kind, and the first of equal ones stays.
+            // All of a kind have the same rank, and the first of equal ones is kept.
             Reapply::Strongest => return self.prevented(by, target, status, Prevention::Weaker),
             Reapply::Longest if ends <= held.ends => return self.prevented(by, target, status, Prevention::Weaker),
             Reapply::Refresh | Reapply::Longest => {
@@ -128,7 +128,7 @@ impl Model<'_> {
         applied: Applied,
     ) {
         let period = match self.status(status) {
-            // What is held for good, or by a zone, ticks as in its own time.
+            // A status that is permanent or held by a zone ticks as in its own duration.
             Status { ticks: Some(ticks), duration, period: Some(_), .. } => {
                 (if lasts < FOREVER { lasts } else { *duration }) / u64::from(*ticks)
             }
@@ -213,7 +213,7 @@ impl Model<'_> {
         self.raise(TriggerEvent::StatusLost, who, other, &details);
     }
 
-    /// A status has come or gone: its owner may be on another side, and have other abilities.
+    /// A status was gained or lost: its owner may change sides and abilities.
     fn follow_status(&mut self, who: usize, status: usize, side: usize, had: &[bool]) {
         let now = self.side_of(who);
         if now != side {
@@ -223,7 +223,7 @@ impl Model<'_> {
         self.follow_cap(who);
     }
 
-    /// What somebody can use: of each slot what was brought last, else what is its own.
+    /// The abilities of a combatant: in each slot the one granted last, otherwise its own.
     pub(crate) fn known(&self, who: usize) -> Vec<bool> {
         let all = &self.world.abilities;
         let brought: Vec<usize> =
@@ -238,7 +238,7 @@ impl Model<'_> {
         (0..all.len()).map(has).collect()
     }
 
-    /// Reports what somebody has no more, and then what it has besides.
+    /// Reports lost abilities, then new ones.
     pub(super) fn hand_over(&mut self, caster: usize, source: Source, who: usize, had: &[bool]) {
         let has = self.known(who);
         let (caster, target) = (id(caster), id(who));
@@ -250,7 +250,7 @@ impl Model<'_> {
         }
     }
 
-    /// Somebody has so many stacks of a status now, where it had others before.
+    /// The number of stacks of a status has changed.
     fn reach_stacks(&mut self, who: usize, held: &Held, before: u32) {
         let full = match self.status(held.status) {
             Status { reapply: Reapply::Stack(most), at_max, .. } if held.stacks == *most && before < *most => *at_max,
@@ -312,8 +312,7 @@ impl Model<'_> {
         }
     }
 
-    /// Something happened to somebody, or by it: what its statuses are triggered to do waits for its turn, then what those
-    /// of others are that watch it.
+    /// An event of a combatant: triggered actions of its statuses are queued, then those of other watching statuses.
     pub(super) fn raise(&mut self, event: TriggerEvent, subject: usize, other: Option<usize>, about: &Details) {
         self.raise_for(subject, subject, event, other, about);
         for owner in 0..self.all.len() {
@@ -334,7 +333,7 @@ impl Model<'_> {
             let fits = |trigger: &Trigger| trigger.event == event && self.is_about(trigger, about);
             let trigger = self.trigger(held.status).filter(|one| fits(one) && left(one) && watches(one));
             if let Some(trigger) = trigger {
-                // To whom it happened is the other one, where others are watched.
+                // For watching statuses, the subject is the other combatant.
                 let other = if trigger.of.is_some() { Some(subject) } else { other };
                 let about = about.clone();
                 waiting.push(Waiting { other, about, ..Waiting::new(owner, held) });
@@ -343,7 +342,7 @@ impl Model<'_> {
         self.queue.extend(waiting);
     }
 
-    /// Whether what happened is what a trigger is narrowed down to.
+    /// Whether an event satisfies the restrictions of a trigger.
     fn is_about(&self, trigger: &Trigger, about: &Details) -> bool {
         let is_loud = || about.ability.is_some_and(|ability| self.world.abilities[ability].loud);
         let is_wet = || about.status.is_some_and(|status| self.status(status).wet);
@@ -379,7 +378,7 @@ impl Model<'_> {
             let Some(trigger) = self.trigger(held.status) else { continue };
             let Trigger { event, cooldown, does, to_other, .. } = trigger;
             let now = self.now;
-            // What it has done since counts too; what is gone still does what its loss triggers.
+            // Actions since then count, too; a lost status still performs the triggers of its loss.
             let there = self.all[owner].held.iter().find(|one| one.serial == held.serial);
             let (ready, done) = there.map_or((held.ready, held.done), |one| (one.ready, one.done));
             let share = self.share(owner);

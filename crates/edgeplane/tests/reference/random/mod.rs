@@ -1,4 +1,4 @@
-//! Worlds put together at random.
+//! Random worlds.
 
 mod statuses;
 
@@ -10,7 +10,7 @@ use crate::world::{
     Reapply, STEP, Scripted, Side, Status, Step, Sustain, To, Trigger, Uses, When, World, Zone,
 };
 
-/// The next of a row of numbers that look random.
+/// The next pseudo-random number.
 pub(super) struct Dice(pub(super) u64);
 
 impl Dice {
@@ -31,13 +31,13 @@ impl Dice {
         some[self.index(some.len())]
     }
 
-    /// Half metres.
+    /// Multiples of half a metre.
     fn metres(&mut self, least: u64, most: u64) -> f64 {
         (2 * least + self.below(2 * (most - least) + 1)) as f64 / 2.0
     }
 }
 
-/// How much of each there is: what the makers of parts refer to.
+/// The numbers of rules of each kind, to which the generators refer.
 struct Parts {
     ground: Ground,
     statuses: usize,
@@ -49,7 +49,7 @@ struct Parts {
     portions: bool,
     decays: bool,
     abilities: usize,
-    /// Nobody has all abilities, and some come and go.
+    /// No combatant has all abilities, and some are given and taken.
     partial: bool,
 }
 
@@ -162,7 +162,7 @@ impl Parts {
             _ => Pick::First,
         };
         let whom = placed && side != Side::Caster;
-        // Whoever walks does so for the first target, which stays the same.
+        // A walker approaches its first target, which stays the same.
         let walked = self.ground == Ground::Walked;
         let reach =
             (whom && !defeated && (!walked || side == Side::Enemies) && !dice.one_in(4)).then(|| dice.metres(1, 9));
@@ -182,7 +182,7 @@ impl Parts {
         };
         let revives = |dice: &mut Dice| {
             let one = |dice: &mut Dice, to: To| (Effect::Revive((10 + dice.below(30)) as f64), to, only(dice));
-            // Those of a side who stand, whom it does not concern.
+            // The other standing members of a side.
             let to = if dice.one_in(4) { self.to(dice) } else { To::Target };
             vec![one(dice, To::Target), one(dice, to)]
         };
@@ -211,7 +211,7 @@ impl Parts {
                 revives(dice)
             } else {
                 let one = |dice: &mut Dice| match self.effect(dice) {
-                    // It comes about once, whoever the targets are.
+                    // It happens once, whatever the targets are.
                     once @ (Effect::Call(..) | Effect::Win) => (once, To::Caster, only(dice)),
                     other => (other, self.to(dice), only(dice)),
                 };
@@ -232,7 +232,7 @@ impl Parts {
                 .then(|| (2 + dice.below(2) as u32, STEP * (1 + dice.below(10)))),
             shares: dice.one_in(4).then(|| dice.one_in(2).then(|| STEP * (4 + dice.below(30)))),
             after: (index > 0 && dice.one_in(8)).then(|| (dice.index(index), STEP * (4 + dice.below(40)))),
-            // One that breaks casts would break the cast that it belongs to, over and over.
+            // An ability that interrupts would interrupt its own cast repeatedly.
             during: (dice.one_in(5) && !quiet.is_empty()).then(|| dice.of(quiet)),
             slot: (self.partial && dice.one_in(2)).then(|| dice.below(2) as u32),
             sustain,
@@ -240,7 +240,8 @@ impl Parts {
     }
 
     fn when(&self, dice: &mut Dice) -> When {
-        // Whether a condition on distances turns before or after something else of the same moment is not at hand there.
+        // The model does not know whether a condition on distances changes before or after another event of the same
+        // moment.
         let placed = !matches!(self.ground, Ground::None | Ground::Walked);
         match dice.below(11) {
             0 => When::HealthAtMost(0.3 + 0.1 * dice.below(6) as f64),
@@ -259,7 +260,7 @@ impl Parts {
         }
     }
 
-    /// Calls of a game to those who fight, and what it sets before the fight has begun.
+    /// Calls of a game to the combatants, and values that it sets before the fight.
     fn more_calls(&self, dice: &mut Dice, all: usize, calls: &mut Vec<(u64, Call)>) -> Vec<Call> {
         for _ in 0..if dice.one_in(2) { dice.below(8) } else { 0 } {
             let (at, who) = (STEP * (1 + dice.below(120)), dice.index(all));
@@ -288,7 +289,7 @@ impl Parts {
         before.map(set).collect()
     }
 
-    /// Some come, and things are done to them; some go again, and others take their places.
+    /// Some are spawned and affected; some are despawned, and others take their slots.
     fn spawns(&self, dice: &mut Dice, all: usize, calls: &mut Vec<(u64, Call)>) {
         for _ in 0..if dice.one_in(4) { 1 + dice.below(12) } else { 0 } {
             let (at, who) = (STEP * (1 + dice.below(120)), dice.index(all + 8));
@@ -327,7 +328,7 @@ fn only(dice: &mut Dice) -> Only {
     Only { above: dice.one_in(6).then(|| 0.25 * (1 + dice.below(3)) as f64), likely: likely(dice) }
 }
 
-/// Of those that have a chance, most come.
+/// Most of those with a chance join.
 fn likely(dice: &mut Dice) -> Option<bool> {
     dice.one_in(4).then(|| !dice.one_in(4))
 }
@@ -475,7 +476,7 @@ pub(crate) fn world(seed: u64) -> World {
         }
     });
     let mut script: Vec<Scripted> = script.collect();
-    // Something happens until the end, so nobody finds before that nothing can happen any more.
+    // Something happens until the end, so that the fight does not end early because nothing more can happen.
     script.push(Scripted { at: LIMIT - STEP, every: None, times: None, ability: 0, by: 0 });
     let all = sides[0].len() + sides[1].len();
     let mut calls: Vec<(u64, Call)> = Vec::new();

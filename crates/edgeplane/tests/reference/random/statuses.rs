@@ -1,4 +1,4 @@
-//! Statuses, their triggers, and what gear does.
+//! Statuses, their triggers, and effects of gear.
 
 use super::*;
 
@@ -16,7 +16,7 @@ impl Parts {
         let stacks = matches!(reapply, Reapply::Stack(_));
         let ticks = dice.one_in(4).then_some(2);
         Status {
-            // Half of it is whole steps too.
+            // Half of it is a whole number of steps, too.
             duration: 2 * STEP * (2 + dice.below(30)),
             reapply,
             rank: dice.below(3) as f64,
@@ -52,7 +52,7 @@ impl Parts {
             forbids: dice.of(&[Forbids::Nothing, Forbids::Nothing, Forbids::Nothing, Forbids::Acting, Forbids::Loud]),
             interrupts: dice.one_in(6),
             taunts: dice.one_in(6),
-            // Who can be meant by others for no time at all has whoever walks choose anew.
+            // If the set of possible targets changes for an instant, walkers choose new goals.
             untargetable: dice.one_in(8).then(|| dice.one_in(3)),
             trigger: dice.one_in(2).then(|| self.trigger(dice, stacks)),
             charms: dice.one_in(8),
@@ -60,7 +60,7 @@ impl Parts {
         }
     }
 
-    /// What a piece does while it is worn.
+    /// The effect of a worn piece.
     pub(super) fn worn(&self, dice: &mut Dice) -> Status {
         let any = self.status(dice);
         Status {
@@ -117,7 +117,7 @@ impl Parts {
             _ if stacks => StacksReached,
             _ => HitTaken,
         };
-        // Something that damages in turn would go on for ever; so would a zone for what zones bring about.
+        // Damage in turn would continue endlessly, and so would a zone in response to zones.
         let does = match dice.below(6) {
             0 | 1 => Effect::Heal(4.0),
             2 => Effect::Restore(4.0),
@@ -157,7 +157,7 @@ impl Parts {
     }
 }
 
-/// A status that does nothing.
+/// A status without effects.
 pub(super) fn bare() -> Status {
     Status {
         duration: 2 * STEP,
