@@ -157,6 +157,12 @@ impl Game {
         self.written().0
     }
 
+    /// The number of values in the files, by which the time to build the ruleset is estimated.
+    #[cfg(feature = "study")]
+    pub(crate) fn value_count(&self) -> usize {
+        self.document().values().len()
+    }
+
     /// The same, with the texts to which its spans refer.
     pub(crate) fn written(&self) -> (Document, Sources) {
         let (mut sources, mut out) = (Sources::clone(&self.sources), Diagnostics::default());

@@ -7,8 +7,8 @@ use std::sync::Arc;
 use crate::common::{demo, game};
 use edgeplane::study::{
     Difference, Direction, DuelTerms, Effect, Goal, PartFault, StudyPart, Vary, Verdict, merge_parts, run_comparison,
-    run_expectation, run_matrix, run_part, run_sensitivity, run_sweep, run_to_precision, run_tuning, run_without,
-    trials_of_part,
+    run_expectation, run_matrix, run_part, run_sensitivity, run_sweep, run_to_precision, run_together, run_tuning,
+    run_without, trials_of_part,
 };
 use edgeplane::{Error, Game, Override, Setup, TrialsPlan};
 
@@ -481,4 +481,18 @@ fn however_a_study_is_cut_up_its_figures_are_the_same() {
         assert_eq!((merged.trials, merged.missing), (whole, vec![]), "{trials} in {parts}");
     }
     assert_eq!(merge_parts(&setup, &[]).unwrap_err(), PartFault::Nothing);
+}
+
+#[test]
+fn comments_and_blank_lines_change_no_figure() {
+    let rules = edgeplane::example_text();
+    let comments = "# Nothing on which the rules depend.\n\n".repeat(500);
+    let commented = rules.replace("[ability.swing]", &format!("{comments}[ability.swing]"));
+    let together = |text: &str| {
+        let game = Game::from_text("rules.toml", text).unwrap();
+        run_together(&game, "duel", "win_rate(keepers)", 0.05, &plan(12_000), &|_, _| {}).unwrap()
+    };
+    let found = together(rules);
+    assert!(found.together.is_some());
+    assert_eq!(format!("{found:?}"), format!("{:?}", together(&commented)));
 }

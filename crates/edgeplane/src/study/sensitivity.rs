@@ -29,8 +29,8 @@ const LEAST: u64 = 32;
 /// of all further looks.
 const OF_FIRST: f64 = 1e6;
 const OF_FURTHER: f64 = 3e6;
-/// The number of steps of fights that take as long as building a ruleset, for each byte of its files.
-const OF_A_BYTE: f64 = 1.0 / 6.0;
+/// The number of steps of fights that take as long as building a ruleset, for each value in its files.
+const OF_A_VALUE: f64 = 4.5;
 /// The share of unchanged fights if numbers are changed together.
 const AS_IS: u64 = 10;
 /// A condition that is never true.
@@ -274,7 +274,7 @@ fn rank(
         left_out,
     };
     let is_mean = !matches!(base.measures()[0].statistic, Statistic::Quantile(_));
-    let cost = game.sources().bytes() as f64 * OF_A_BYTE / crew.work();
+    let cost = game.value_count() as f64 * OF_A_VALUE / crew.work();
     let changes: Vec<(usize, Override)> = tried
         .iter()
         .filter(|one| one.is_seen)

@@ -81,12 +81,6 @@ impl Sources {
         sources
     }
 
-    /// The total size in bytes.
-    #[cfg(feature = "study")]
-    pub(crate) fn bytes(&self) -> usize {
-        self.files.iter().map(|file| file.text().len()).sum()
-    }
-
     /// Adds the text of a file that has been read.
     #[cfg(feature = "files")]
     pub(super) fn add_file(&mut self, path: PathBuf, text: String) {
