@@ -12,7 +12,7 @@ const RULES: &str = include_str!("rulesets/small.toml");
 fn main() -> Result<(), Error> {
     let game = Game::from_text("small.toml", RULES)?;
     let fight = game.fight("duel", 7)?;
-    let name = |id: edgeplane::CombatantId| fight.setup().combatants[id.index()].label.as_str();
+    let name = |id: edgeplane::CombatantId| fight.label(id);
     let (ending, log) = game.play("duel", 7)?;
 
     for logged in &log.events {

@@ -119,7 +119,7 @@ impl Watch {
     }
 
     fn label(&self, who: CombatantId) -> &str {
-        &self.fight.setup().combatants[who.index()].label
+        self.fight.label(who)
     }
 
     /// The next standing enemy, in the order of the encounter.

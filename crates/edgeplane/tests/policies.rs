@@ -113,7 +113,7 @@ fn three_sides_fight_until_one_is_left() {
         let mut log = Log::default();
         let ending = fight.run(&mut log).unwrap();
         let fell = log.events.iter().filter_map(|logged| match logged.event {
-            Event::Defeated { who, .. } => Some(fight.setup().combatants[who.index()].label.clone()),
+            Event::Defeated { who, .. } => Some(fight.label(who).to_owned()),
             _ => None,
         });
         let Ending::Won(side) = ending else { panic!("{ending:?}") };

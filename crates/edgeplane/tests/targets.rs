@@ -63,7 +63,7 @@ fn reached(targets: &str, wounded: &[(&str, usize)], answers: &[f64]) -> String 
     let refused = fight.use_ability(ann, reach, None, &mut log).unwrap().err();
     fight.advance(seconds(1.0), &mut log).unwrap();
     let hits = log.events.iter().filter_map(|logged| match logged.event {
-        Event::Hit { target, .. } => Some(fight.setup().combatants[target.index()].label.clone()),
+        Event::Hit { target, .. } => Some(fight.label(target).to_owned()),
         _ => None,
     });
     refused.map_or_else(|| hits.collect::<Vec<_>>().join(" "), |refusal| format!("{refusal:?}"))

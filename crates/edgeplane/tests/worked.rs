@@ -524,7 +524,7 @@ fn targets_are_picked_by_their_rule() {
             .events
             .iter()
             .filter_map(|logged| match logged.event {
-                Event::Hit { target, .. } => Some(fight.setup().combatants[target.index()].label.as_str()),
+                Event::Hit { target, .. } => Some(fight.label(target)),
                 _ => None,
             })
             .collect();

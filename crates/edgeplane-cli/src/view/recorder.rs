@@ -90,7 +90,7 @@ impl Recorder {
     pub(crate) fn of(fight: &Fight) -> Self {
         let program = fight.setup().program();
         let charts = fight.setup().ids().map(|who| {
-            let character = fight.setup().combatants[who.index()].character;
+            let character = fight.character(who);
             let has = &program.characters()[character.index()].pools;
             let pools = (0..program.pools().len()).filter(|pool| has[*pool]).map(|pool| PoolId(pool as u16));
             let chart = |pool| {

@@ -8,8 +8,8 @@ use super::super::state::record::seconds_left;
 use super::super::state::{Doing, Scratch};
 use crate::numbers::Extremes;
 use crate::program::{
-    AbilityId, CombatantId, Draws, FormulaId, Frame, Memory, ModifierKind, PoolFlow, PoolId, SideId, Slot, StatusId,
-    StatusKind, TextPart, Time, ZonePlan, plain,
+    AbilityId, CharacterId, CombatantId, Draws, FormulaId, Frame, Memory, ModifierKind, PoolFlow, PoolId, SideId, Slot,
+    StatusId, StatusKind, TextPart, Time, ZonePlan, plain,
 };
 
 /// A status as shown by a game.
@@ -284,6 +284,39 @@ impl<C: RandomSource> Fight<C> {
                 until: if combatant.sustains { self.state.cold(who).sustains_until } else { combatant.until },
             },
         }
+    }
+
+    /// The label of a combatant, which is unique in the fight: the name of its character, with a number and its side if
+    /// several have that name.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let fight = game.fight("shore", 1)?;
+    /// assert_eq!((fight.label(CombatantId(0)), fight.label(CombatantId(1))), ("cutter", "pike"));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
+    /// # Panics
+    /// If there is no such combatant, like all readings.
+    pub fn label(&self, who: CombatantId) -> &str {
+        &self.setup().combatants[who.index()].label
+    }
+
+    /// The character of a combatant.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let fight = game.fight("shore", 1)?;
+    /// assert_eq!(fight.character(CombatantId(0)), game.character("cutter")?);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
+    /// # Panics
+    /// If there is no such combatant, like all readings.
+    pub fn character(&self, who: CombatantId) -> CharacterId {
+        self.setup().combatants[who.index()].character
     }
 
     /// The current side of a combatant.
