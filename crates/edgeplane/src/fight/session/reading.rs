@@ -293,7 +293,7 @@ impl<C: RandomSource> Fight<C> {
     /// # use edgeplane::{CombatantId, Game};
     /// # let game = Game::open("examples/rulesets/pond.toml")?;
     /// # let fight = game.fight("shore", 1)?;
-    /// assert_eq!((fight.label(CombatantId(0)), fight.label(CombatantId(1))), ("cutter", "pike"));
+    /// assert_eq!((fight.label(CombatantId(0)), fight.label(CombatantId(1))), ("reed_cutter", "bog_pike"));
     /// # Ok::<(), edgeplane::Error>(())
     /// ```
     ///
@@ -309,7 +309,7 @@ impl<C: RandomSource> Fight<C> {
     /// # use edgeplane::{CombatantId, Game};
     /// # let game = Game::open("examples/rulesets/pond.toml")?;
     /// # let fight = game.fight("shore", 1)?;
-    /// assert_eq!(fight.character(CombatantId(0)), game.character("cutter")?);
+    /// assert_eq!(fight.character(CombatantId(0)), game.character("reed_cutter")?);
     /// # Ok::<(), edgeplane::Error>(())
     /// ```
     ///
