@@ -33,10 +33,10 @@
 //! ```
 //!
 //! # Goals, most important first
-//! 1. Nothing fails silently: a mistake in the data has a place, a reason and help.
+//! 1. Nothing fails silently: an error in the data is reported with its location, a reason and help.
 //! 2. The same ruleset, encounter and seed give the same bytes, on any number of threads.
-//! 3. Every number can be asked where it comes from.
-//! 4. It is fast enough that a question about balance is answered while one waits.
+//! 3. Every number can be explained.
+//! 4. A question about balance is answered in seconds.
 //!
 //! # The way through
 //! [`text`] → [`rules`] (with [`formula`]) → [`program`] → [`fight`] → [`measures`] → [`study`]. Each module takes the

@@ -16,25 +16,25 @@
 //! ```text
 //!            ┌──────────────────────────────────────────────────────────────────────┐
 //!            ▼                                                                      │
-//!  what is due now, in this order, each with what it triggers:                      │
+//!  run due timers in this order, each followed by its triggers:                     │
 //!      ticks → ends of statuses → ends of zones → script → arrivals                 │
-//!      → edges of zones → abilities that take effect → pools that run empty         │
+//!      → edges of zones → releases → pools that become empty → free combatants      │
 //!            │                                                                      │
 //!            ▼                                                                      │
 //!  settle, until nothing is left:                                                   │
-//!      edges that were crossed → `while` conditions → defeats, all at once          │
-//!      → an ending? → ways of those who cannot act                                  │
+//!      crossed edges → `while` conditions → defeats, all at once                    │
+//!      → an ending? → paths of combatants that cannot act                           │
 //!            │                                                                      │
 //!            ▼                                                                      │
-//!  who is ready, or has had something change on which it waits, decides:            │
+//!  combatants that are free, or for which an input has changed, decide:             │
 //!      all on the same state; then all decisions are carried out, and what          │
-//!      they cause is settled ───────── something due now, or to decide? ────────────┘
+//!      they cause is settled ───────── timers due now, or decisions left? ──────────┘
 //!            │ no
 //!            ▼
 //!  the next moment
 //! ```
 //!
-//! # Where things are
+//! # Modules
 //! `engine` holds the parts that all modules work with, `step` plays moments, and `state` is everything that can
 //! change. There is one folder for each topic: `decide` (gates of policies, signals that cause new decisions, targets,
 //! paths), `abilities` (uses), `effects` (hits, pools, gear, threat), `statuses` (application, ticks, triggers),
