@@ -38,7 +38,7 @@
 //! 3. Every number can be explained.
 //! 4. A question about balance is answered in seconds.
 //!
-//! # The way through
+//! # Architecture
 //! [`text`] → [`rules`] (with [`formula`]) → [`program`] → [`fight`] → [`measures`] → [`study`]. Each module takes the
 //! result of the previous one. [`Game`] combines all of them.
 

@@ -27,7 +27,7 @@ pub(crate) fn draw(found: &Tuning, goals: &[Goal]) -> String {
         vec![number.path.clone(), now, value]
     };
     let numbers = table::draw(
-        &[Column::Words("number"), Column::Words("now"), Column::Words("wanted")],
+        &[Column::Words("number"), Column::Words("now"), Column::Words("value")],
         found.numbers.iter().map(number).collect(),
     );
     let goal = |(index, goal): (usize, &Goal)| {

@@ -78,7 +78,8 @@ fn summary(found: &[Expectation], asked: usize) -> String {
         };
         return format!(" {all}\n{unknown}");
     }
-    let mut lines = format!(" {} of {} fail:\n", failed.len(), found.len());
+    let verb = if failed.len() == 1 { "fails" } else { "fail" };
+    let mut lines = format!(" {} of {} {verb}:\n", failed.len(), found.len());
     for one in failed {
         let because = if one.because.is_empty() { String::new() } else { format!(" — {}", one.because) };
         lines.push_str(&format!("   {} in {}{because}\n", one.that, one.encounter));
