@@ -18,8 +18,8 @@ pub(crate) struct Args {
 pub(crate) enum Command {
     /// Checks a ruleset and reports what is wrong with it, and where
     Check(CheckArgs),
-    /// Explains a rule by its name: where the numbers of a character, an ability or a status come from, what any other does
-    /// and what reads it
+    /// Explains a named rule: where the numbers of a character, an ability or a status come from, what any other rule
+    /// does, and which rules refer to it
     Explain(ExplainArgs),
     /// Plays one fight and prints its events
     Fight(FightArgs),
