@@ -36,7 +36,7 @@ pub(super) struct Engine<'a> {
     /// The form in which formulas are evaluated; see [`Frame::in_form`].
     pub(super) form: u32,
     /// Initial statuses are being applied: changes of caps are reported after all of them.
-    pub(super) dressing: bool,
+    pub(super) initialising: bool,
 }
 
 /// Passes an event to the observer if it wants that kind; otherwise the event is not built.

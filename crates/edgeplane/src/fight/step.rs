@@ -58,7 +58,7 @@ impl Engine<'_> {
         while self.state.ending.is_none() {
             let due = self.next_due();
             if due.at() > last {
-                self.pass_until(due, until);
+                self.pass_time(due, until);
                 break;
             }
             self.state.now = due.at();
@@ -74,7 +74,7 @@ impl Engine<'_> {
     }
 
     /// Nothing more is due before `until` or the time limit.
-    fn pass_until(&mut self, due: Due, until: Time) {
+    fn pass_time(&mut self, due: Due, until: Time) {
         let limit = self.setup.time_limit;
         let by_hand = |one: &super::state::Combatant| one.control == super::state::Control::Hand && one.stands;
         let can_be_moved = self.state.combatants.iter().any(by_hand);
@@ -102,7 +102,7 @@ impl Engine<'_> {
         let mut waves = 0;
         self.state.triggered = 0;
         loop {
-            self.happen()?;
+            self.run_due_timers()?;
             self.settle()?;
             if self.state.ending.is_some() {
                 return Ok(());
@@ -134,7 +134,7 @@ impl Engine<'_> {
 
     /// Runs all due timers in the order of their phases, each followed by its triggers; timers that become due in the
     /// meantime are included in order.
-    fn happen(&mut self) -> FightResult<()> {
+    fn run_due_timers(&mut self) -> FightResult<()> {
         loop {
             let due = self.state.statuses.next();
             let timer = self.state.timers.next();
@@ -167,7 +167,7 @@ impl Engine<'_> {
             Phase::Ready => {
                 self.state.timers.clear(Timer::Act, who);
                 if !self.state.holds.is_empty() {
-                    self.let_go(IN_USE, who)?;
+                    self.release_holds(IN_USE, who)?;
                 }
                 if self.only_walks_on(who) {
                     self.plan_way(who);
@@ -190,7 +190,7 @@ impl Engine<'_> {
             }
             Phase::Empty => {
                 self.state.timers.clear(Timer::Empty, who);
-                self.state.may_fall(who);
+                self.state.may_be_defeated(who);
                 Ok(())
             }
             Phase::Regain => {
@@ -221,7 +221,7 @@ impl Engine<'_> {
     #[inline]
     fn settle(&mut self) -> FightResult<()> {
         let state = &*self.state;
-        let unsettled = state.edges | state.check_conditions | state.someone_hurt | !state.planners.is_empty();
+        let unsettled = state.edges | state.check_conditions | state.check_defeats | !state.planners.is_empty();
         if unsettled || state.decided.is_some() { self.settle_all() } else { Ok(()) }
     }
 
@@ -233,7 +233,7 @@ impl Engine<'_> {
             } else if std::mem::take(&mut self.state.check_conditions) {
                 self.check_conditions()?;
                 self.respond()?;
-            } else if std::mem::take(&mut self.state.someone_hurt) {
+            } else if std::mem::take(&mut self.state.check_defeats) {
                 self.settle_defeats()?;
             } else if let Some(decided) = self.state.decided {
                 self.end(decided.map_or(Ending::Drawn, Ending::Won));
@@ -263,7 +263,7 @@ impl Engine<'_> {
         for rank in 0..self.state.order.len() {
             let who = self.state.order[rank];
             let combatant = self.state.who_mut(who);
-            if !std::mem::take(&mut combatant.may_fall) || !combatant.stands {
+            if !std::mem::take(&mut combatant.may_be_defeated) || !combatant.stands {
                 continue;
             }
             if self.setup.is_empty(&self.state.numbers, who, self.state.now.micros()) {
@@ -305,9 +305,9 @@ impl Engine<'_> {
         self.state.timers.clear(Timer::Empty, who);
         self.state.timers.clear(Timer::Walk, who);
         self.note_abilities(who);
-        self.look_at_all_edges();
+        self.check_all_edges();
         self.state.holds.retain(|hold| hold.who != who);
-        self.count_head(who, -1.0);
+        self.update_head_counts(who, -1.0);
         emit!(self, Defeated { who, by });
         self.stop_or_start_flows(who)?;
         let how = TriggerContext { other: by.map(|(caster, _)| caster), ..TriggerContext::default() };
@@ -329,7 +329,7 @@ impl Engine<'_> {
     }
 
     /// Updates the counts of standing combatants, and everything that depends on them, after a change.
-    pub(super) fn count_head(&mut self, who: CombatantId, change: f64) {
+    pub(super) fn update_head_counts(&mut self, who: CombatantId, change: f64) {
         let program = self.program;
         self.state.rosters.place(self.setup, &self.state.combatants, who);
         let stands = program.place(who, Layout::STANDS);
@@ -344,7 +344,7 @@ impl Engine<'_> {
             }
             let heads = self.setup.policies[other.index()].heads;
             if self.setup.is_placed && (self.state.who(other).waits || self.state.who(other).mobile) {
-                self.look_round(other);
+                self.reconsider_goal(other);
             }
             // A combatant that joins may be the first possible target of an ability.
             self.touch(other, if change > 0.0 || self.has_controller(other) { u64::MAX } else { heads });
@@ -357,7 +357,7 @@ impl Engine<'_> {
     pub(super) fn leave(&mut self, who: CombatantId) -> FightResult<()> {
         let stood = self.state.stands(who);
         if !self.state.holds.is_empty() {
-            self.let_go(IN_USE, who)?;
+            self.release_holds(IN_USE, who)?;
         }
         self.stand_still(who);
         let combatant = self.state.who_mut(who);
@@ -369,7 +369,7 @@ impl Engine<'_> {
         for timer in [Timer::Act, Timer::Empty, Timer::Walk, Timer::Regain] {
             self.state.timers.clear(timer, who);
         }
-        self.look_at_all_edges();
+        self.check_all_edges();
         self.state.holds.retain(|hold| hold.who != who);
         let forgets = |one: &mut super::state::Combatant| {
             one.hurt_by = one.hurt_by.filter(|(by, _)| *by != who);
@@ -377,7 +377,7 @@ impl Engine<'_> {
         self.state.combatants.iter_mut().for_each(forgets);
         self.state.walks.iter_mut().for_each(|walk| walk.goal = walk.goal.filter(|(other, _)| *other != who));
         if stood {
-            self.count_head(who, -1.0);
+            self.update_head_counts(who, -1.0);
         } else {
             self.state.rosters.place(self.setup, &self.state.combatants, who);
         }

@@ -78,7 +78,7 @@ impl Engine<'_> {
     }
 
     /// Recomputes the times and the cost of an ability from its owner's current attributes.
-    pub(in crate::fight) fn derive_anew(&mut self, who: CombatantId, index: usize) {
+    pub(in crate::fight) fn recompute_derived(&mut self, who: CombatantId, index: usize) {
         let table = &self.setup.abilities[index];
         if let Some(place) = table.varies {
             self.state.derived[place as usize] = self.program.derived(table.ability, who, &mut self.state.numbers);
@@ -185,7 +185,7 @@ impl Engine<'_> {
                 self.effects(by, who, std::slice::from_ref(effect))?;
                 continue;
             }
-            if self.comes_about_there(by, effect, self.place_aimed_at(who))? {
+            if self.placed_at_position(by, effect, self.place_aimed_at(who))? {
                 continue;
             }
             for number in 0..self.state.aimed_count(who) {
@@ -225,7 +225,7 @@ impl Engine<'_> {
         } else if self.program.ability(ability).cooldown_from == UseMoment::End {
             self.count_use(who, index, self.state.now)?;
         }
-        self.let_go(IN_USE, who)?;
+        self.release_holds(IN_USE, who)?;
         self.ready(who);
         self.note_abilities(who);
         let how = TriggerContext { other: Some(by.caster), ability: Some(ability), ..TriggerContext::default() };

@@ -106,7 +106,7 @@ impl Engine<'_> {
             }
         }
         if !self.is_under_way(who, this_use) {
-            self.let_go(IN_USE, who)?;
+            self.release_holds(IN_USE, who)?;
         }
         Ok(())
     }
@@ -152,7 +152,7 @@ impl Engine<'_> {
             let recovery = self.recovery_of(who, index)?;
             self.recover(who, recovery);
             self.effects_of_release(who, id, plan)?;
-            return self.let_go_when_idle(who);
+            return self.release_use_when_idle(who);
         }
         // A release counts even if its effects end the sequence.
         self.state.who_mut(who).releases_left = left.max(1);
@@ -192,11 +192,11 @@ impl Engine<'_> {
         (combatant.releases_left, combatant.sustains) = (0, false);
         let recovery = self.recovery_of(who, index)?;
         self.recover(who, recovery);
-        self.let_go_when_idle(who)
+        self.release_use_when_idle(who)
     }
 
-    fn let_go_when_idle(&mut self, who: CombatantId) -> FightResult<()> {
-        if self.state.who(who).doing == Doing::Idle { self.let_go(IN_USE, who) } else { Ok(()) }
+    fn release_use_when_idle(&mut self, who: CombatantId) -> FightResult<()> {
+        if self.state.who(who).doing == Doing::Idle { self.release_holds(IN_USE, who) } else { Ok(()) }
     }
 
     /// Applies the effects of a release to its targets; returns whether any of them stands.

@@ -15,7 +15,7 @@ impl Engine<'_> {
 
     /// Whether an ability can be aimed at a position: it has an area around its first target or toward it, or places a
     /// zone at its target.
-    pub(in crate::fight) fn can_be_used_at_a_place(&self, id: AbilityId) -> bool {
+    pub(in crate::fight) fn can_aim_at_position(&self, id: AbilityId) -> bool {
         let plan = self.program.ability(id);
         let around_caster = matches!(plan.area, Area::Circle { around_caster: true, .. });
         let area = !around_caster && !matches!(plan.area, Area::None | Area::Chain { .. });
@@ -31,14 +31,14 @@ impl Engine<'_> {
     }
 
     /// Places the zone of an effect at the position of the use; returns whether the effect is of this kind.
-    pub(in crate::fight) fn comes_about_there(
+    pub(in crate::fight) fn placed_at_position(
         &mut self,
         by: &EffectContext,
         effect: &EffectPlan,
         place: Option<Plane>,
     ) -> FightResult<bool> {
         let (Some(zone), Some(place)) = (self.zone_on_ground(effect), place) else { return Ok(false) };
-        if self.happens(by, by.caster, effect)? {
+        if self.effect_applies(by, by.caster, effect)? {
             self.place_zone_at(by, by.caster, place, zone)?;
         }
         Ok(true)

@@ -100,7 +100,13 @@ impl Engine<'_> {
 
     /// Schedules a new plan for when an enemy will be too near on the planned course; if that is almost immediate,
     /// passes the enemy or stands still.
-    pub(super) fn keep_clear(&mut self, who: CombatantId, goal: Option<(CombatantId, f64)>, metres: f64, speed: f64) {
+    pub(super) fn keep_distance_from_enemies(
+        &mut self,
+        who: CombatantId,
+        goal: Option<(CombatantId, f64)>,
+        metres: f64,
+        speed: f64,
+    ) {
         let Walk { course: planned, until, .. } = self.state.walks[who.index()];
         let soon = self.state.now + POLL;
         let first = self.first_too_near(who, planned, metres);
@@ -115,7 +121,7 @@ impl Engine<'_> {
             })
         } else {
             self.state.walks[who.index()].passes = None;
-            (planned, until.min(first.map_or(Time::NEVER, |(at, _)| self.looks_before(at, planned))))
+            (planned, until.min(first.map_or(Time::NEVER, |(at, _)| self.next_check_before(at, planned))))
         };
         let walk = &mut self.state.walks[who.index()];
         (walk.course, walk.until) = (course, until);
@@ -171,7 +177,7 @@ impl Engine<'_> {
     /// When to plan again for an enemy that will be too near at a given time: shortly before, if it walks, and never
     /// within a tenth of a second, so that two combatants that keep their distance do not turn each other every
     /// microsecond.
-    fn looks_before(&self, at: Time, course: Plane) -> Time {
+    fn next_check_before(&self, at: Time, course: Plane) -> Time {
         let soon = self.state.now + POLL;
         if at == Time::NEVER || at <= soon || is_nowhere(course) { at.max(soon) } else { Time(at.0 - POLL.0 / 2) }
     }
@@ -258,7 +264,7 @@ impl Engine<'_> {
         if is_within(within(edge)) {
             return self.turns_at(self.retreats_for(who, enemy, course, metres));
         }
-        let looks = self.looks_before(self.is_inside_at(away, minus(their.course, course), within(edge)), course);
+        let looks = self.next_check_before(self.is_inside_at(away, minus(their.course, course), within(edge)), course);
         // A combatant that stood still because of that enemy may continue.
         let was_in_its_way = stands && is_within(edge + self.speed(who) * POLL.seconds());
         if was_in_its_way { looks.min(self.state.now + POLL) } else { looks }

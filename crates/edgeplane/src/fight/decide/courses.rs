@@ -196,7 +196,7 @@ impl Engine<'_> {
         let combatant = self.state.who(me);
         let of_reach = lines & policy.in_reach & !combatant.changed_lines;
         let kept = if by_choice && combatant.waits && of_reach != 0 {
-            self.reach_turns_anew(me, turned, policy, of_reach)
+            self.recompute_reach_crossings(me, turned, policy, of_reach)
         } else {
             0
         };
@@ -205,7 +205,7 @@ impl Engine<'_> {
 
     /// Recomputes when a combatant crosses the reach of lines that their conditions keep closed, and returns those
     /// lines. They need not be evaluated earlier, because nothing else about them has changed.
-    fn reach_turns_anew(
+    fn recompute_reach_crossings(
         &mut self,
         me: CombatantId,
         turned: CombatantId,

@@ -324,7 +324,7 @@ impl Engine<'_> {
             self.walk_around(who, goal, speed);
         }
         if let Moves::KeepDistance(metres) = moves {
-            self.keep_clear(who, goal, metres, speed);
+            self.keep_distance_from_enemies(who, goal, metres, speed);
         }
         Ok(())
     }

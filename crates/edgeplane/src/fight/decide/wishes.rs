@@ -15,7 +15,7 @@ impl Engine<'_> {
     }
 
     /// The possible targets have changed: a waiting combatant plans its path, and there may be a new goal.
-    pub(in crate::fight) fn look_round(&mut self, who: CombatantId) {
+    pub(in crate::fight) fn reconsider_goal(&mut self, who: CombatantId) {
         let walk = &mut self.state.walks[who.index()];
         if walk.wants == Wish::Nothing {
             walk.wants = Wish::Undecided;
@@ -46,7 +46,7 @@ impl Engine<'_> {
             Wish::Undecided => None,
             _ if walk.wants_since == now => None,
             Wish::Nothing => return Ok(None),
-            Wish::Line(line) => self.goal_wanted(who, line),
+            Wish::Line(line) => self.wanted_goal(who, line),
         };
         if kept.is_some() {
             return Ok(kept);
@@ -59,7 +59,7 @@ impl Engine<'_> {
 
     /// The target of the current goal, if it is still possible: the combatant keeps to it, whatever else it would want
     /// now, unless it is taunted.
-    fn goal_wanted(&self, who: CombatantId, line: u16) -> Option<(CombatantId, f64)> {
+    fn wanted_goal(&self, who: CombatantId, line: u16) -> Option<(CombatantId, f64)> {
         let goal = self.state.walks[who.index()].goal?;
         let line = self.setup.policies[who.index()].lines.get(usize::from(line))?;
         let plan = self.program.ability(line.ability);

@@ -115,7 +115,7 @@ impl Engine<'_> {
     }
 
     /// A status that grants abilities has been gained or lost.
-    pub(in crate::fight) fn bring(&mut self, who: CombatantId, status: StatusId) {
+    pub(in crate::fight) fn grant_abilities_of(&mut self, who: CombatantId, status: StatusId) {
         let program = self.program;
         let by = EffectContext::of_status(who, status, who, who);
         for ability in &program.status(status).abilities {

@@ -23,7 +23,7 @@ struct Arrival {
 
 impl Engine<'_> {
     pub(super) fn hit(&mut self, by: &EffectContext, target: CombatantId, effect: &StepsEffect) -> FightResult<()> {
-        let arrival = self.through(by, target, effect, false)?;
+        let arrival = self.run_steps(by, target, effect, false)?;
         let change = self.take(target, effect.pool, arrival.amount);
         if change.moved > 0.0 {
             self.state.who_mut(target).hurt_by = Some((by.caster, by.source));
@@ -78,7 +78,7 @@ impl Engine<'_> {
     }
 
     pub(super) fn heal(&mut self, by: &EffectContext, target: CombatantId, effect: &StepsEffect) -> FightResult<()> {
-        let Arrival { initial, amount, stopped, .. } = self.through(by, target, effect, true)?;
+        let Arrival { initial, amount, stopped, .. } = self.run_steps(by, target, effect, true)?;
         let Change { moved: healed, over, left } = self.add(target, effect.pool, amount);
         let EffectContext { caster, source, .. } = *by;
         emit!(self, Healed { caster, target, source, pool: effect.pool, initial, amount, healed, over, left, stopped });
@@ -95,7 +95,7 @@ impl Engine<'_> {
 
     /// Sends an amount through its steps. Each step receives the result of the previous one; no result is below 0.
     #[inline]
-    fn through(
+    fn run_steps(
         &mut self,
         by: &EffectContext,
         target: CombatantId,

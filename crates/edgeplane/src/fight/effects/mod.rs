@@ -68,7 +68,7 @@ impl Engine<'_> {
         if !self.state.stands(target) && !self.reaches_defeated(by, target, &effect.effect) {
             return Ok(());
         }
-        if (effect.when.is_some() || effect.chance.is_some()) && !self.happens(by, target, effect)? {
+        if (effect.when.is_some() || effect.chance.is_some()) && !self.effect_applies(by, target, effect)? {
             return Ok(());
         }
         match &effect.effect {
@@ -91,7 +91,7 @@ impl Engine<'_> {
     }
 
     #[inline(never)]
-    pub(super) fn happens(
+    pub(super) fn effect_applies(
         &mut self,
         by: &EffectContext,
         target: CombatantId,

@@ -109,7 +109,7 @@ impl Engine<'_> {
         self.pool_changed(who, pool);
         if self.setup.defeating[who.index()] >> pool.0 & 1 == 1 {
             if amount <= 0.0 {
-                self.state.may_fall(who);
+                self.state.may_be_defeated(who);
             }
             if self.state.timers.has(Timer::Empty) {
                 self.schedule_empty(who);
@@ -229,21 +229,24 @@ impl Engine<'_> {
         let left = amount.larger(0.0).smaller(cap);
         let listens = self.state.who(who).listens | self.state.watches;
         // While initial statuses are applied, there are no earlier amounts to cross from.
-        if listens & CROSSINGS != 0 && !self.dressing && program.pools[pool.index()].on_cap_change != CapChange::Scale {
+        if listens & CROSSINGS != 0
+            && !self.initialising
+            && program.pools[pool.index()].on_cap_change != CapChange::Scale
+        {
             self.raise_crossing(who, pool, (before, old), (left, cap));
         }
         self.write_pool(who, pool, first, left);
         self.pool_changed(who, pool);
         if self.setup.defeating[who.index()] >> pool.0 & 1 == 1 {
             if left <= 0.0 {
-                self.state.may_fall(who);
+                self.state.may_be_defeated(who);
             }
             if self.state.timers.has(Timer::Empty) {
                 self.schedule_empty(who);
             }
         }
         // Caps of defeated combatants are not reported.
-        if cap != old && !self.dressing && self.state.stands(who) {
+        if cap != old && !self.initialising && self.state.stands(who) {
             emit!(self, CapChanged { who, pool, cap, left });
         }
         Ok(())

@@ -20,13 +20,13 @@ impl Engine<'_> {
         }
         let combatant = self.state.who_mut(who);
         (combatant.stands, combatant.hurt_by) = (true, None);
-        self.dressing = true;
+        self.initialising = true;
         self.hold_own_statuses(who)?;
         let spends = &self.plan_of(who).spends;
         if !spends.is_empty() {
             self.spend_points(who, spends)?;
         }
-        self.dressing = false;
+        self.initialising = false;
         self.stop_or_start_flows(who)?;
         for (pool, amount) in amounts {
             let amount = self.positive(*amount, &self.frame(by.caster, who))?;
@@ -34,11 +34,11 @@ impl Engine<'_> {
             let cap = self.state.numbers.at(first + usize::from(pool_slot::CAP));
             self.put(who, *pool, first, amount.smaller(cap));
         }
-        self.count_head(who, 1.0);
+        self.update_head_counts(who, 1.0);
         emit!(self, Revived { target: who, caster: by.caster, source: by.source });
         // A combatant revived with an empty pool is defeated again.
-        self.state.may_fall(who);
-        self.look_at_all_edges();
+        self.state.may_be_defeated(who);
+        self.check_all_edges();
         if self.setup.is_placed {
             self.set_place(who, self.place_of(who), [0.0; 2]);
         }

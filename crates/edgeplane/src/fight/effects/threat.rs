@@ -22,7 +22,7 @@ impl Engine<'_> {
             return Ok(());
         };
         for eyes in self.setup.ids() {
-            if !self.is_foe(by.caster, eyes) {
+            if !self.is_enemy_of(by.caster, eyes) {
                 continue;
             }
             let factor = self.quiet_number(factor, &self.frame(by.caster, eyes))?;
@@ -48,11 +48,11 @@ impl Engine<'_> {
     /// The combatant that has to be picked first: the latest taunter that stands and can be targeted.
     #[inline]
     pub(in crate::fight) fn taunter(&self, who: CombatantId, side: SideRule) -> Option<CombatantId> {
-        if self.state.who(who).taunted { self.last_to_taunt(who, side) } else { None }
+        if self.state.who(who).taunted { self.latest_taunter(who, side) } else { None }
     }
 
     #[inline(never)]
-    fn last_to_taunt(&self, who: CombatantId, side: SideRule) -> Option<CombatantId> {
+    fn latest_taunter(&self, who: CombatantId, side: SideRule) -> Option<CombatantId> {
         let statuses = &self.state.statuses;
         let held = statuses.latest_of(who).map(|index| statuses.get(index));
         let taunts = held.filter(|record| self.program.status(record.status).taunts).map(|record| record.caster);

@@ -150,7 +150,7 @@ impl<C: RandomSource> Fight<C> {
         let functions = self.functions.as_ref().map(|functions| Arc::new(functions.under(program)));
         let mut next = Self { setup, state, functions, chance, limits: self.limits };
         let (worn, fight) = (self.worn_before(&names), &mut next);
-        fight.with_engine(&mut Silent, |engine| engine.go_on_under(&names, left, &worn)).map_err(|error| *error)?;
+        fight.with_engine(&mut Silent, |engine| engine.continue_under(&names, left, &worn)).map_err(|error| *error)?;
         self.report_numbers(fight, &names, &mut report);
         *self = next;
         report.transfers.sort_by_key(|one| (one.who, one.kind));
@@ -220,14 +220,14 @@ impl<C: RandomSource> Fight<C> {
 
 impl Engine<'_> {
     /// Computes what remains after everything else has been carried over.
-    fn go_on_under(&mut self, names: &Counterparts, left: LeftOver, worn: &[Vec<WornStatus>]) -> FightResult<()> {
+    fn continue_under(&mut self, names: &Counterparts, left: LeftOver, worn: &[Vec<WornStatus>]) -> FightResult<()> {
         for who in self.setup.ids() {
             self.refresh_control(who);
-            self.bring_anew(who);
+            self.regrant_abilities(who);
             self.compute_attributes(who, u64::MAX)?;
         }
         for (index, number) in left.kept_anew {
-            self.keep_anew(index, number)?;
+            self.evaluate_kept(index, number)?;
         }
         for who in self.setup.ids() {
             let plan = self.plan_of(who);
@@ -236,18 +236,18 @@ impl Engine<'_> {
             }
             let policy = &self.setup.policies[who.index()];
             for index in policy.first as usize..(policy.first + policy.count) as usize {
-                self.derive_anew(who, index);
+                self.recompute_derived(who, index);
             }
             self.note_abilities(who);
             for index in self.state.statuses.of(who).collect::<Vec<_>>() {
                 if left.ticks_anew.contains(&index) {
-                    self.tick_from_now_on(index)?;
+                    self.start_ticking(index)?;
                 }
                 self.schedule(index);
             }
         }
         for zone in &left.zones {
-            self.setup.ids().try_for_each(|who| self.let_go(*zone, who))?;
+            self.setup.ids().try_for_each(|who| self.release_holds(*zone, who))?;
         }
         if !left.zones.is_empty() {
             self.schedule_zone_end();
@@ -257,22 +257,22 @@ impl Engine<'_> {
             let one = self.state.who_mut(who);
             (one.sustains, one.releases_left) = (false, 0);
             self.state.timers.clear(Timer::Act, who);
-            self.let_go(IN_USE, who)?;
+            self.release_holds(IN_USE, who)?;
             self.ready(who);
             self.note_abilities(who);
         }
         for (who, before) in self.setup.ids().zip(worn) {
-            self.wear_anew(who, before)?;
+            self.reapply_gear(who, before)?;
         }
         self.schedule_script();
         if !names.is_same_text {
-            self.look_at_everything();
+            self.mark_everything_changed();
         }
         if self.state.began { self.respond() } else { Ok(()) }
     }
 
     /// Conditions, targets, paths and edges may all have changed.
-    fn look_at_everything(&mut self) {
+    fn mark_everything_changed(&mut self) {
         self.state.check_conditions = self.state.began && !self.state.statuses.conditional.is_empty();
         for who in self.setup.ids() {
             self.state.who_mut(who).conditions_changed = true;
@@ -281,11 +281,11 @@ impl Engine<'_> {
                 self.plan_way(who);
             }
         }
-        self.look_at_all_edges();
+        self.check_all_edges();
     }
 
     /// A status keeps a value that it did not keep before: it is evaluated now.
-    fn keep_anew(&mut self, index: u32, number: usize) -> FightResult<()> {
+    fn evaluate_kept(&mut self, index: u32, number: usize) -> FightResult<()> {
         let record = *self.state.statuses.get(index);
         let frame = self.frame(record.caster, record.owner);
         let saved = self.state.numbers.locals();
@@ -302,7 +302,7 @@ impl Engine<'_> {
     }
 
     /// A status ticks that did not tick before.
-    fn tick_from_now_on(&mut self, index: u32) -> FightResult<()> {
+    fn start_ticking(&mut self, index: u32) -> FightResult<()> {
         let (record, now) = (*self.state.statuses.get(index), self.state.now);
         let plan = self.program.status(record.status);
         let Some(every) = &plan.every else { return Ok(()) };
@@ -317,7 +317,7 @@ impl Engine<'_> {
     }
 
     /// The abilities that the statuses of a combatant grant now.
-    fn bring_anew(&mut self, who: CombatantId) {
+    fn regrant_abilities(&mut self, who: CombatantId) {
         let policy = &self.setup.policies[who.index()];
         for index in policy.first as usize..(policy.first + policy.count) as usize {
             self.settle_by_rules(who, index);
@@ -325,7 +325,7 @@ impl Engine<'_> {
     }
 
     /// Starts what gear does under the new rules and ends what it did before.
-    fn wear_anew(&mut self, who: CombatantId, before: &[WornStatus]) -> FightResult<()> {
+    fn reapply_gear(&mut self, who: CombatantId, before: &[WornStatus]) -> FightResult<()> {
         let mut after = Vec::new();
         self.statuses_of_gear(who, &mut after);
         let same = |one: &WornStatus, other: &WornStatus| {

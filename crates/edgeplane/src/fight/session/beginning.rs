@@ -11,14 +11,14 @@ use crate::program::{BaseChange, CombatantId, Layout, PoolId, StatusId, TriggerE
 impl Engine<'_> {
     pub(in crate::fight) fn begin(&mut self) -> FightResult<()> {
         emit!(self, Began);
-        self.dressing = true;
+        self.initialising = true;
         for rank in 0..self.state.order.len() {
             let who = self.state.order[rank];
             if self.state.stands(who) {
-                self.dress(who)?;
+                self.apply_initial_statuses(who)?;
             }
         }
-        self.dressing = false;
+        self.initialising = false;
         for rank in 0..self.state.order.len() {
             let who = self.state.order[rank];
             if self.state.stands(who) {
@@ -35,7 +35,7 @@ impl Engine<'_> {
     }
 
     /// Applies the initial statuses of a combatant, and updates its pools.
-    pub(in crate::fight) fn dress(&mut self, who: CombatantId) -> FightResult<()> {
+    pub(in crate::fight) fn apply_initial_statuses(&mut self, who: CombatantId) -> FightResult<()> {
         let setup = self.setup;
         let character = self.plan_of(who);
         self.hold_own_statuses(who)?;

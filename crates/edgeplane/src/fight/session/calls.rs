@@ -40,7 +40,7 @@ impl<C: RandomSource> Fight<C> {
             only_distance: false,
             only_looks: false,
             form: 0,
-            dressing: false,
+            initialising: false,
         };
         let result = call(&mut engine);
         scratch.share_queue(&mut self.state);
@@ -486,7 +486,7 @@ impl<C: RandomSource> Fight<C> {
             self.with_engine(&mut Silent, |engine| engine.put(who, pool, first, within));
         }
         // Before the fight has begun, a combatant with nothing left is defeated when it begins.
-        self.state.may_fall(who);
+        self.state.may_be_defeated(who);
         Ok(())
     }
 }
@@ -516,10 +516,10 @@ impl Engine<'_> {
             self.state.set_by_game(who, slot, base);
         }
         // Before the beginning, pools are filled when the fight begins; their caps are reported then, too.
-        let before = self.dressing;
-        self.dressing |= !self.state.began;
+        let before = self.initialising;
+        self.initialising |= !self.state.began;
         let done = self.refresh_attributes(who, dirty::bit(slot));
-        self.dressing = before;
+        self.initialising = before;
         done
     }
 }

@@ -87,7 +87,7 @@ impl<C: RandomSource> Fight<C> {
         }
         self.state.who_mut(who).absent = true;
         self.state.timers.clear(Timer::Act, who);
-        self.with_engine(&mut Silent, |engine| engine.count_head(who, -1.0));
+        self.with_engine(&mut Silent, |engine| engine.update_head_counts(who, -1.0));
     }
 
     /// Begins a fight with the carried state of its combatants. Carried pools then hold their amounts plus those of
@@ -200,7 +200,7 @@ impl Engine<'_> {
                 let first = self.first_of(*who, *pool);
                 let cap = self.state.numbers.at(first + usize::from(pool_slot::CAP));
                 self.write_pool(*who, *pool, first, amount.smaller(cap));
-                self.state.may_fall(*who);
+                self.state.may_be_defeated(*who);
             }
             for (ability, spent) in &carried.spent {
                 if let Some(index) = self.state.ability_index(self.setup, *who, *ability) {
@@ -219,7 +219,7 @@ impl Engine<'_> {
     }
 
     /// Whether a combatant is an enemy of another one and can be defeated itself.
-    pub(in crate::fight) fn is_foe(&self, of: CombatantId, who: CombatantId) -> bool {
+    pub(in crate::fight) fn is_enemy_of(&self, of: CombatantId, who: CombatantId) -> bool {
         self.state.stands(who) && self.side_of(who) != self.side_of(of) && self.setup.can_be_defeated(who)
     }
 
@@ -234,13 +234,13 @@ impl Engine<'_> {
         for defeated in rewarding.drain(..) {
             let character = self.setup.combatants[defeated.index()].character;
             let Some(reward) = self.program.characters[character.index()].reward else { continue };
-            if !self.setup.ids().any(|who| self.is_foe(defeated, who)) {
+            if !self.setup.ids().any(|who| self.is_enemy_of(defeated, who)) {
                 continue;
             }
             let frame = self.frame(defeated, defeated);
             let amount = self.positive(reward, &frame)?;
             for who in self.setup.ids() {
-                if self.is_foe(defeated, who) {
+                if self.is_enemy_of(defeated, who) {
                     self.learn(who, defeated, amount)?;
                 }
             }

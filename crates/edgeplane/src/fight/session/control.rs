@@ -265,7 +265,7 @@ impl Engine<'_> {
         let known = target.is_none_or(|target| target.index() < self.setup.combatants.len());
         let index = self.state.ability_index(self.setup, who, ability);
         let is_place =
-            |place: Plane| self.setup.is_placed && self.can_be_used_at_a_place(ability) && is_on_the_plane(place);
+            |place: Plane| self.setup.is_placed && self.can_aim_at_position(ability) && is_on_the_plane(place);
         let reason = match (index, place) {
             (None, _) => Some(UnavailableReason::NotKnown),
             (Some(index), Some(place)) if is_place(place) => self.unavailable_at(who, index, place)?,

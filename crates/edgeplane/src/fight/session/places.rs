@@ -131,7 +131,7 @@ impl<C: RandomSource> Fight<C> {
         if !self.setup.is_placed {
             return Err(self.call_error(format!("`{name}` cannot be used at a position: this fight has no positions")));
         }
-        if !self.with_engine(&mut Silent, |engine| engine.can_be_used_at_a_place(ability)) {
+        if !self.with_engine(&mut Silent, |engine| engine.can_aim_at_position(ability)) {
             let what = format!("`{name}` can only be used on combatants: it has no area to aim, and places no zone");
             return Err(self.call_error(what));
         }

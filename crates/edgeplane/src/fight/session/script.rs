@@ -32,7 +32,7 @@ impl Engine<'_> {
                 MomentEffect::Join(who) => self.join(*who, None)?,
                 MomentEffect::Bring(ability, who) => {
                     for one in who {
-                        self.in_form_of(*one, *ability, |engine| engine.happen_by_itself(*one, *ability))?;
+                        self.in_form_of(*one, *ability, |engine| engine.apply_scripted(*one, *ability))?;
                     }
                 }
             }
@@ -42,7 +42,7 @@ impl Engine<'_> {
     }
 
     /// Applies an ability without a use: no cost, no cooldown, and targets at any distance.
-    fn happen_by_itself(&mut self, who: CombatantId, id: AbilityId) -> FightResult<()> {
+    fn apply_scripted(&mut self, who: CombatantId, id: AbilityId) -> FightResult<()> {
         if !self.state.stands(who) {
             return Ok(());
         }
@@ -88,18 +88,18 @@ impl Engine<'_> {
         let combatant = self.state.who_mut(who);
         (combatant.stands, combatant.absent, combatant.vacant) = (true, false, false);
         self.begin_pools(who);
-        self.count_head(who, 1.0);
-        self.look_at_all_edges();
+        self.update_head_counts(who, 1.0);
+        self.check_all_edges();
         emit!(self, Joined { who, by });
-        self.dressing = true;
-        self.dress(who)?;
-        self.dressing = false;
+        self.initialising = true;
+        self.apply_initial_statuses(who)?;
+        self.initialising = false;
         self.raise(TriggerEvent::FightBegan, who, TriggerContext::default());
         if self.state.timers.has(Timer::Empty) {
             self.schedule_empty(who);
         }
         // A combatant that joins with an empty pool is defeated at once.
-        self.state.may_fall(who);
+        self.state.may_be_defeated(who);
         if self.setup.is_placed {
             self.set_place(who, self.place_of(who), [0.0; 2]);
         }

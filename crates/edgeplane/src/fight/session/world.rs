@@ -376,7 +376,7 @@ impl<C: RandomSource> Fight<C> {
 
 impl Engine<'_> {
     fn spawn(&mut self, who: CombatantId, place: [f64; 2]) -> FightResult<()> {
-        self.state.begin_anew(self.setup, who);
+        self.state.reset_slot(self.setup, who);
         if self.setup.is_placed {
             let block = self.program.place(who, Slot(0));
             self.state.numbers.set_place(block, place, [0.0; 2], self.state.now.micros());

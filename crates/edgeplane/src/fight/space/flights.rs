@@ -75,7 +75,7 @@ impl Engine<'_> {
         let on_target = self.program.ability(ability).does.iter().filter(|one| one.to == Receiver::Target);
         if let (0, Some(_)) = (order, place) {
             for effect in on_target {
-                self.comes_about_there(&by, effect, place)?;
+                self.placed_at_position(&by, effect, place)?;
             }
             return Ok(());
         }

@@ -160,7 +160,7 @@ impl Engine<'_> {
             next = zone.serial + 1;
             let all = all || self.has_changed_edges() || zone.carrier.is_some_and(|carrier| moved.contains(&carrier));
             if all || zone.next <= now || !moved.is_empty() {
-                self.look_at_edge(index, all, &moved)?;
+                self.check_edge(index, all, &moved)?;
             }
         }
         if self.state.moved.is_empty() {
@@ -177,7 +177,7 @@ impl Engine<'_> {
 
     /// Determines who is inside a zone, and when each combatant crosses its edge next: for all combatants, or only for
     /// those that have changed course and those whose time has come.
-    fn look_at_edge(&mut self, mut index: usize, everybody: bool, moved: &[CombatantId]) -> FightResult<()> {
+    fn check_edge(&mut self, mut index: usize, everybody: bool, moved: &[CombatantId]) -> FightResult<()> {
         let (now, placed) = (self.state.now, self.setup.is_placed);
         let Zone { serial, next: due, .. } = self.state.zones[index];
         let mut row = self.state.edge_row(index);
@@ -248,7 +248,7 @@ impl Engine<'_> {
     }
 
     /// Any combatant may have crossed the edge of any zone.
-    pub(in crate::fight) fn look_at_all_edges(&mut self) {
+    pub(in crate::fight) fn check_all_edges(&mut self) {
         if self.has_zones() {
             (self.state.edges, self.state.all_edges) = (true, true);
         }
@@ -313,7 +313,7 @@ impl Engine<'_> {
             self.count_entry(serial)
         } else {
             emit!(self, Left { who, zone: id, owner: by.caster });
-            self.let_go(serial, who)?;
+            self.release_holds(serial, who)?;
             self.effects(&by, who, &plan.leaves)
         }
     }
@@ -337,7 +337,7 @@ impl Engine<'_> {
             if !zone.holds(who) {
                 continue;
             }
-            self.let_go(zone.serial, who)?;
+            self.release_holds(zone.serial, who)?;
             if self.state.stands(who) {
                 self.effects(&zone.by, who, &plan.leaves)?;
             }
@@ -375,19 +375,19 @@ impl Engine<'_> {
     }
 
     /// Statuses held by a zone continue for their own duration; those without one end.
-    pub(in crate::fight) fn let_go(&mut self, zone: u32, who: CombatantId) -> FightResult<()> {
+    pub(in crate::fight) fn release_holds(&mut self, zone: u32, who: CombatantId) -> FightResult<()> {
         let of = |hold: &Hold| hold.zone == zone && hold.who == who;
         while let Some(at) = self.state.holds.iter().position(of) {
             let hold = self.state.holds.remove(at);
             let Some(index) = self.state.statuses.find(hold.status) else { continue };
-            self.let_go_of(index, hold.status)?;
+            self.release_hold(index, hold.status)?;
         }
         Ok(())
     }
 
-    fn let_go_of(&mut self, index: u32, instance: StatusRef) -> FightResult<()> {
+    fn release_hold(&mut self, index: u32, instance: StatusRef) -> FightResult<()> {
         let record = self.state.statuses.get_mut(index);
-        record.let_go();
+        record.remove_hold();
         let (status, caster, who) = (record.status, record.caster, record.owner);
         if record.is_held() {
             return Ok(());

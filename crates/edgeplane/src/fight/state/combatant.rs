@@ -53,7 +53,7 @@ pub(in crate::fight) struct Combatant {
     /// It is queued to decide in this moment.
     pub(in crate::fight) decides: bool,
     /// A pool that defeats may have become empty since the last check.
-    pub(in crate::fight) may_fall: bool,
+    pub(in crate::fight) may_be_defeated: bool,
     /// No line was open at its last decision.
     pub(in crate::fight) waits: bool,
     /// The ability under way has several targets or none: they are listed in [`State::aimed`].
@@ -196,7 +196,7 @@ impl Combatant {
             vacant: setup.script.joins(who) == JoinPlan::Spawned,
             is_moved: false,
             decides: false,
-            may_fall: true,
+            may_be_defeated: true,
             waits: false,
             many: false,
             sustains: false,

@@ -186,8 +186,8 @@ pub(super) struct State {
     pub(super) deciders: Vec<CombatantId>,
     /// Events that trigger statuses of other standing combatants.
     pub(super) watches: u32,
-    /// A combatant may have been defeated: one of those with `may_fall`.
-    pub(super) someone_hurt: bool,
+    /// A combatant may have been defeated: one of those with `may_be_defeated`.
+    pub(super) check_defeats: bool,
     /// Conditions of statuses have to be evaluated.
     pub(super) check_conditions: bool,
     /// Crossings of zone edges have to be checked: for the combatants in `moved`, or for all.
@@ -250,7 +250,7 @@ impl State {
             aimed: vec![CombatantId(0); setup.aim_room.last().map_or(0, |last| *last as usize)],
             deciders: Vec::with_capacity(count),
             watches: 0,
-            someone_hurt: false,
+            check_defeats: false,
             check_conditions: false,
             edges: false,
             moved: Vec::new(),
@@ -306,7 +306,7 @@ impl State {
         self.deciders.clear();
         self.aimed.fill(CombatantId(0));
         self.watches = 0;
-        (self.someone_hurt, self.check_conditions) = (setup.enters_empty, false);
+        (self.check_defeats, self.check_conditions) = (setup.enters_empty, false);
         self.planners.clear();
         (self.edges, self.all_edges) = (false, false);
         self.moved.clear();
@@ -360,7 +360,7 @@ impl State {
         self.aimed.clone_from(&other.aimed);
         self.deciders.clone_from(&other.deciders);
         self.watches = other.watches;
-        (self.someone_hurt, self.check_conditions) = (other.someone_hurt, other.check_conditions);
+        (self.check_defeats, self.check_conditions) = (other.check_defeats, other.check_conditions);
         (self.edges, self.all_edges, self.began) = (other.edges, other.all_edges, other.began);
         self.planners.clone_from(&other.planners);
         self.moved.clone_from(&other.moved);
@@ -457,9 +457,9 @@ impl State {
 
     /// A pool that defeats this combatant may have become empty.
     #[inline]
-    pub(super) fn may_fall(&mut self, who: CombatantId) {
-        self.combatants[who.index()].may_fall = true;
-        self.someone_hurt = true;
+    pub(super) fn may_be_defeated(&mut self, who: CombatantId) {
+        self.combatants[who.index()].may_be_defeated = true;
+        self.check_defeats = true;
     }
 
     /// The current times and cost of an ability, given its index among those of all combatants.

@@ -93,7 +93,7 @@ impl State {
     }
 
     /// Resets a slot for the next occupant.
-    pub(in crate::fight) fn begin_anew(&mut self, setup: &Setup, who: CombatantId) {
+    pub(in crate::fight) fn reset_slot(&mut self, setup: &Setup, who: CombatantId) {
         let (program, policy) = (&setup.program, &setup.policies[who.index()]);
         let block = program.place(who, Slot(0));
         self.numbers.begin_block(block, usize::from(program.layout.stride), &setup.memory);

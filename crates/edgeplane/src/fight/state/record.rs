@@ -124,7 +124,7 @@ impl Record {
     }
 
     /// Removes a holder.
-    pub(in crate::fight) fn let_go(&mut self) {
+    pub(in crate::fight) fn remove_hold(&mut self) {
         self.marks -= u16::from(self.is_held());
     }
 

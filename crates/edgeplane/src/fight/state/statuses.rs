@@ -142,7 +142,7 @@ impl Statuses {
     }
 
     /// Continues with serials after all those of another fight.
-    pub(in crate::fight) fn go_on_after(&mut self, other: &Self) {
+    pub(in crate::fight) fn continue_serials_after(&mut self, other: &Self) {
         self.next_serial = other.next_serial;
     }
 

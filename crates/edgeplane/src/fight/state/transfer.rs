@@ -54,7 +54,7 @@ impl Transferred<'_> {
         (state.next_zone, state.crossings) = (from.next_zone, from.crossings);
         (state.edges, state.all_edges) = (from.edges, from.all_edges);
         state.planners.clone_from(&from.planners);
-        (state.check_conditions, state.someone_hurt) = (from.check_conditions, true);
+        (state.check_conditions, state.check_defeats) = (from.check_conditions, true);
         state.order.clone_from(&from.order);
         state.deciders.clone_from(&from.deciders);
         state.moved.clone_from(&from.moved);
@@ -269,7 +269,7 @@ impl Transferred<'_> {
                 places[index as usize] = self.status(state, index, same, left);
             }
         }
-        state.statuses.go_on_after(all);
+        state.statuses.continue_serials_after(all);
         let program = &self.new.program;
         let conditional =
             |index: &u32| *index != NONE && program.status(state.statuses.get(*index).status).holds_while.is_some();

@@ -224,7 +224,7 @@ impl Engine<'_> {
             self.refresh_control(who);
         }
         if !plan.abilities.is_empty() && (before == 0.0) != (stacks == 0.0) {
-            self.bring(who, status);
+            self.grant_abilities_of(who, status);
         }
         self.slots_changed(who, plan.counted);
         self.refresh_attributes(who, plan.changes)
@@ -313,7 +313,7 @@ impl Engine<'_> {
         self.state.count_heads(self.setup);
         self.state.check_conditions |= !self.state.statuses.conditional.is_empty();
         self.state.combatants.iter_mut().for_each(|one| one.conditions_changed = true);
-        self.look_at_all_edges();
+        self.check_all_edges();
         self.targets_changed();
     }
 
@@ -323,7 +323,7 @@ impl Engine<'_> {
         for other in self.setup.ids() {
             self.touch_all(other);
             if self.setup.is_placed {
-                self.look_round(other);
+                self.reconsider_goal(other);
             }
         }
     }
@@ -348,7 +348,7 @@ impl Engine<'_> {
         let policy = &self.setup.policies[who.index()];
         for index in policy.first as usize..(policy.first + policy.count) as usize {
             if program.ability(self.setup.abilities[index].ability).reads & changed != 0 {
-                self.derive_anew(who, index);
+                self.recompute_derived(who, index);
             }
         }
         self.slots_changed(who, changed);
