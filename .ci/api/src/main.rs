@@ -67,7 +67,8 @@ fn toolchain() -> Result<String, Failure> {
     Ok(format!("# {}", words.join(" ")))
 }
 
-/// All that is public, a line each, with the usual names of what everybody uses.
+/// Everything public, one line each, with short names for common types. The lines are sorted, since the order in which
+/// rustdoc lists impl blocks changes with any of them.
 fn interface(json: &str) -> Result<String, Failure> {
     let api = public_api::Builder::from_rustdoc_json(json)
         .omit_blanket_impls(true)
@@ -86,5 +87,5 @@ fn interface(json: &str) -> Result<String, Failure> {
     ];
     let plain = |line: String| short.iter().fold(line, |line, (long, short)| line.replace(long, short));
     let lines = api.items().map(|item| plain(item.to_string()) + "\n");
-    Ok(lines.collect())
+    Ok(lines.collect::<BTreeSet<String>>().into_iter().collect())
 }
