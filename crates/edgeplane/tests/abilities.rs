@@ -421,7 +421,7 @@ fn first_use(ability: &str, others: &str, one: &str) -> Option<f64> {
 }
 
 #[test]
-fn whoever_waits_wakes_at_the_very_moment() {
+fn a_waiting_combatant_wakes_at_the_exact_moment() {
     // 20 of 30 breath, at 2 a second.
     assert_eq!(first_use("cost = { breath = 30 }", "", ""), Some(5.0));
     // 0.5 more, in a quarter of a second.

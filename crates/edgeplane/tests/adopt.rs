@@ -214,7 +214,7 @@ fn what_the_new_rules_have_no_name_for_is_reported_and_gone() {
 }
 
 #[test]
-fn whoever_takes_part_needs_a_character_in_the_new_rules() {
+fn every_combatant_needs_a_character_in_the_new_rules() {
     let rules = game(MILL);
     let mut world = rules.world(&["mill", "hive"], 2);
     let spawn = |world: &mut Fight, name: &str, side: u16| {
@@ -428,7 +428,7 @@ fn what_is_on_its_way_arrives_without_its_ability() {
 
 /// Who waits acts in the moment in which other rules allow it, whatever it waited for.
 #[test]
-fn whoever_waits_looks_at_the_edited_rules_at_once() {
+fn a_waiting_combatant_reads_the_edited_rules_at_once() {
     let rules = "[attributes]\nspeed = 0\n[pools]\nhealth = { max = 100, defeat = true }\n\
         [status.charm]\nduration = 60\nwhile = \"self.health >= 5\"\nevery = { period = 1, does = [{ heal = 1 }] }\n\
         [ability.prod]\nreach = 3\nunlock = \"self.health >= 10\"\ncooldown = 9\ndoes = [{ damage = 1 }]\n\

@@ -68,7 +68,7 @@ fn the_first_that_is_wanted_and_possible_is_used() {
 }
 
 #[test]
-fn a_hit_wakes_whoever_waits_for_its_condition() {
+fn a_hit_wakes_a_combatant_waiting_for_its_condition() {
     let text = rules(r#"{ ability = "mend", when = "self.health < 65" }"#, "");
     assert_eq!(uses(&text, "mend", 7.0), [4_000_000, 6_500_000]);
     let (log, _) = log(&text, "mend", 3.9);
@@ -104,7 +104,7 @@ fn conditions_that_change_with_time_are_acted_on_when_they_turn() {
 }
 
 #[test]
-fn a_cost_that_somebody_else_fills_up_wakes() {
+fn a_cost_that_another_combatant_restores_wakes() {
     let text = rules(r#"{ ability = "focus" }"#, "").replace("abilities = [\"hit\"]", "abilities = [\"soothe\"]");
     // Calm comes in sixes at 1, 2, 3 … s and five of it are spent each time: 1, 2, 3, 4 are left, and
     // at 5 s the ten that are there are enough for two.
@@ -259,7 +259,7 @@ fn a_condition_on_a_target_is_looked_at_when_another_one_comes_in_reach() {
 }
 
 #[test]
-fn what_closes_before_somebody_reacts_is_missed() {
+fn a_condition_that_closes_before_the_reaction_is_missed() {
     // Breath grows by 2 each second: it is between 6 and 7 from 3 s to 3.5 s, which is over before somebody who needs
     // 0.8 s has reacted. To what opens at 3.6 s it reacts 0.8 s after that, and not at 3.8 s.
     let text = rules(
@@ -274,7 +274,7 @@ fn what_closes_before_somebody_reacts_is_missed() {
 }
 
 #[test]
-fn whom_somebody_loses_before_it_has_reacted_it_does_not_act_on() {
+fn a_target_lost_before_the_reaction_is_not_acted_on() {
     let game = game(
         r#"
         [pools]

@@ -76,7 +76,7 @@ fn a_stun_keeps_from_acting_and_a_hush_from_singing() {
 }
 
 #[test]
-fn whoever_was_stunned_acts_at_the_moment_it_ends() {
+fn a_stunned_combatant_acts_at_the_moment_the_stun_ends() {
     let game = game(CONTROL);
     let mut fight = game.fight("scene", 1).unwrap();
     let (mut log, stun) = (Log::default(), game.status("stun").unwrap());

@@ -291,7 +291,7 @@ const BEGUN: &str = r#"
 "#;
 
 #[test]
-fn an_encounter_says_how_somebody_begins() {
+fn an_encounter_sets_how_a_combatant_begins() {
     let game = game(BEGUN);
     let mut fight = game.fight("bout", 1).unwrap();
     let (health, wind) = (game.pool("health").unwrap(), game.pool("wind").unwrap());

@@ -67,7 +67,7 @@ fn acts_at(mut fight: Fight) -> Option<f64> {
 }
 
 #[test]
-fn whoever_overtakes_by_distance_is_noticed_at_that_moment() {
+fn a_new_lead_by_distance_is_noticed_at_that_moment() {
     let still = |place: [f64; 2]| (place, [0.0; 2]);
     let nearer = [([20.0, 0.0], [-4.0, 0.0]), still([0.0, 5.0]), still([0.0, 30.0])];
     // From 20 m to 5 m.
@@ -87,7 +87,7 @@ fn whoever_overtakes_by_distance_is_noticed_at_that_moment() {
 }
 
 #[test]
-fn whoever_flows_past_another_is_noticed_at_that_moment() {
+fn a_new_lead_by_a_pools_rate_is_noticed_at_that_moment() {
     let two = [([5.0, 0.0], [0.0; 2]), ([6.0, 0.0], [0.0; 2])];
     let mut fight = watch("\"weakest\"", "0", &two);
     let health = fight.setup().program().find_pool("health").unwrap();

@@ -142,7 +142,7 @@ fn a_limit_on_steps_ends_a_fight_with_an_error() {
 /// What two statuses make of an attribute goes beyond all numbers, and a third takes it times nothing: that is no number,
 /// and no limit (`at_least`) makes one of it.
 #[test]
-fn an_attribute_that_is_no_number_is_reported_to_whoever_reads_it() {
+fn an_attribute_that_is_no_number_is_reported_to_its_reader() {
     let text = RULES.replace(
         "[pools]",
         r#"[attributes]

@@ -70,7 +70,7 @@ fn areas_reach_whomever_they_touch() {
 }
 
 #[test]
-fn whoever_is_near_is_counted_by_the_rim() {
+fn combatants_nearby_are_counted_by_their_rim() {
     let ability = "unlock = \"count(enemies, 3) >= 2\"\ndoes = [{ damage = 1 }]";
     let walker = "[encounter.nearing]\nsides.one = [{ character = \"one\", at = [0, 0] }]\n\
         sides.others = [{ character = \"tun\", at = [0, 4.4] }, { character = \"tun\", at = [10, 0] }]\ntime_limit = 20";
@@ -114,7 +114,7 @@ const BACK: &str = r#"
 "#;
 
 #[test]
-fn formulas_ask_from_which_side_somebody_is_struck() {
+fn formulas_read_from_which_side_a_target_is_hit() {
     let game = game(BACK);
     let (knife, post) = (CombatantId(0), CombatantId(1));
     // The knife stands at (−4, −3) from the post: at 143.13° from the x axis, 126.87° from the y axis.
@@ -165,7 +165,7 @@ fn without_places_nobody_has_a_back() {
 }
 
 #[test]
-fn whoever_waits_for_a_back_strikes_when_it_is_turned() {
+fn a_combatant_waiting_for_a_back_acts_when_the_target_turns() {
     let game = game(BACK);
     let mut fight = game.fight("lurk", 1).unwrap();
     let mut log = Log::default();

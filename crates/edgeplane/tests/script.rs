@@ -121,7 +121,7 @@ fn one_side_wins_by_holding_out() {
 }
 
 #[test]
-fn the_defeat_of_somebody_vital_ends_it() {
+fn the_defeat_of_a_vital_combatant_ends_the_fight() {
     let game = with(
         "[encounter.heart]\nsides.a = [\"guard\"]\n\
          sides.b = [{ character = \"idler\", vital = true }, { character = \"runner\", count = 3 }]\n",

@@ -80,7 +80,7 @@ fn an_interrupt_ends_it_and_nothing_is_paid_back() {
 }
 
 #[test]
-fn whoever_leads_by_hand_can_let_go() {
+fn a_player_can_stop_a_sustained_ability() {
     let game = jet("", "");
     let ability = game.program().find_ability("jet").unwrap();
     let mut fight = game.fight("bout", 1).unwrap();

@@ -208,7 +208,7 @@ fn heals_go_through_steps_of_their_own() {
 }
 
 #[test]
-fn whoever_cannot_be_targeted_is_passed_over_for_as_long() {
+fn an_untargetable_combatant_is_skipped_while_it_is_so() {
     let game = game(
         r#"
         [pools]

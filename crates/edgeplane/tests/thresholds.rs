@@ -135,7 +135,7 @@ fn a_line_opens_with_the_change_that_lets_it_and_no_other() {
 /// Somebody who is hurt turns round, and is mended when it comes in reach: those in reach are picked first, and the one who
 /// is there is well.
 #[test]
-fn whoever_comes_in_reach_is_looked_at() {
+fn a_target_that_comes_in_reach_is_considered() {
     let game = game(
         r#"
         [attributes]

@@ -125,7 +125,7 @@ fn a_pool_that_crosses_a_share_is_answered_once_on_its_way() {
 }
 
 #[test]
-fn a_share_is_crossed_where_it_is_reached_whoever_watches_and_whoever_moves_the_pool() {
+fn a_share_is_crossed_where_it_is_reached_for_every_watcher_and_every_cause() {
     let game = scene(
         r#"
         [status.full]

@@ -89,7 +89,7 @@ fn who_waits_for_a_cooldown_goes_along_with_one_that_leaves() {
 }
 
 #[test]
-fn whoever_is_followed_past_is_turned_to_once_it_is_six_degrees_beside_the_way() {
+fn a_path_turns_once_its_target_is_six_degrees_beside_it() {
     let game = with("[encounter.e]\nsides.a = [\"striker\"]\nsides.b = [\"led\"]\ndistance = 20\n");
     let (mut fight, mut log) = led(&game, 1.0);
     fight.walk(OTHER, [0.0, 8.0], &mut log).unwrap();
@@ -108,7 +108,7 @@ fn whoever_is_followed_past_is_turned_to_once_it_is_six_degrees_beside_the_way()
 }
 
 #[test]
-fn whoever_follows_looks_once_a_second_whether_another_one_is_nearer() {
+fn a_follower_checks_once_a_second_for_a_nearer_target() {
     let game = with(
         "[ability.jab]\nreach = 1\ntargets = { pick = \"nearest\" }\ndoes = [{ damage = 1 }]\n\
          [character.jabber]\nabilities = [\"jab\"]\n[character.stone]\nabilities = []\nattributes = { speed = 0 }\n\
@@ -125,7 +125,7 @@ fn whoever_follows_looks_once_a_second_whether_another_one_is_nearer() {
 }
 
 #[test]
-fn whoever_is_moved_into_reach_is_struck_in_that_moment() {
+fn a_target_moved_into_reach_is_hit_in_that_moment() {
     let game = with(
         "[encounter.e]\nsides.a = [{ character = \"post\", at = [0, 0] }]\nsides.b = [{ character = \"led\", at = [10, 0] }]\n\
          [policy.stays]\nmove = \"hold\"\nuse = [\"strike\"]\n\
@@ -204,7 +204,7 @@ fn a_cone_toward_a_taunter_waits_for_the_taunter() {
 }
 
 #[test]
-fn a_status_that_hides_reaches_the_whole_side_and_zones_whoever_joins() {
+fn a_status_that_hides_affects_the_whole_side_and_zones_those_who_join() {
     let game = game(
         "[attributes]\nspeed = 4\n[pools]\nhealth = { max = 100, defeat = true }\n\
          [status.hidden]\nduration = 3\nuntargetable = \"everyone\"\n\
@@ -323,7 +323,7 @@ impl Observer for Reports {
 
 /// Where somebody walks is no decision: a trace has the arithmetic of what is done, and of why it is done.
 #[test]
-fn what_somebody_looks_at_on_its_way_is_not_reported() {
+fn conditions_read_while_walking_are_not_reported() {
     let game = with(
         "[ability.throw]\ncast = 2\nmobile = true\ndoes = [{ damage = \"1 + 0 * caster.health\" }]\n\
          [ability.stab]\nunlock = \"self.health.share > 0.2\"\nreach = \"1 + 0 * self.health.share\"\n\

@@ -74,7 +74,7 @@ fn who_has_not_reacted_yet_walks_on_as_one_that_cannot_act() {
 }
 
 #[test]
-fn whoever_comes_into_the_circle_is_seen_by_a_condition_about_targets() {
+fn a_target_that_enters_the_circle_is_seen_by_a_condition_about_targets() {
     let around = "targets = { side = \"enemies\", around = \"caster\", radius = 3 }";
     let game =
         scene("move = \"hold\"\nuse = [{ ability = \"throw\", when = \"target.health.share <= 1\" }]", 10.0, around);

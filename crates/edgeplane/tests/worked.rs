@@ -220,7 +220,7 @@ fn swings(pool: &str, until: f64) -> Vec<u64> {
 }
 
 #[test]
-fn whoever_waits_for_breath_wakes_at_the_very_moment() {
+fn a_combatant_waiting_for_breath_wakes_at_the_exact_moment() {
     // 12 is enough once; 8 more at 3 a second takes 2.666667 s, then 10 at 3 a second 3.333333 s.
     assert_eq!(swings("{ max = 20, start = 12, regen = 3 }", 10.0), [0, 2_666_667, 6_000_000, 9_333_334]);
     // Portions of 4 every 1.5 s: 2 + 4 + 4 at 3 s, then 0 + 4 + 4 + 4 = 12 at 7.5 s.
@@ -355,7 +355,7 @@ fn an_ability_goes_from_cost_over_cast_release_and_recovery_to_its_cooldown() {
 }
 
 #[test]
-fn every_reason_for_being_unavailable_is_reported_to_whoever_acts_by_hand() {
+fn every_reason_for_being_unavailable_is_reported_to_a_player() {
     let mut fight = likely_duel(FENCING);
     let program = fight.setup().program().clone();
     let (swing, secret) = (program.find_ability("swing").unwrap(), program.find_ability("secret").unwrap());

@@ -115,7 +115,7 @@ fn room_that_is_made_in_a_fight_changes_nothing_in_it() {
 
 /// A game that rolls back may have spawned others since.
 #[test]
-fn a_snapshot_is_come_back_to_whoever_was_spawned_since() {
+fn a_snapshot_is_restored_after_later_spawns() {
     let game = game(&MARSH.replace("does = [{ damage = 6 }]", "does = [{ damage = 6, spread = 0.5 }]"));
     let [hand, adder] = ["farmhand", "adder"].map(|name| game.character(name).unwrap());
     let mut fight = game.world(&SIDES, 9);
@@ -242,7 +242,7 @@ fn the_game_moves_whom_it_wants_to_move_and_reach_follows() {
 
 /// What the other one has begun does not go on: neither a walk when the game takes over, nor what the game has pushed.
 #[test]
-fn whoever_is_moved_by_another_from_now_on_stands_still_first() {
+fn a_combatant_whose_mover_changes_stands_still_first() {
     let game = game(&MARSH.replace("lives = 50", "lives = 50\n    speed = 2"));
     let mut fight = game.world_on_ground(&SIDES, 1);
     let hand = fight.spawn(game.character("farmhand").unwrap(), WALL, [0.0; 2], &mut Silent).unwrap();

@@ -374,7 +374,7 @@ fn a_zone_that_shrinks_leaves_behind_who_stands_in_it() {
 
 /// When somebody crosses an edge does not depend on who comes and goes meanwhile, on other zones, or on a save.
 #[test]
-fn edges_are_crossed_in_their_moments_whoever_comes_and_goes() {
+fn edges_are_crossed_on_time_while_others_come_and_go() {
     let zones = "[pools]\nhealth = { max = 9, defeat = true }\n[zone.puddle]\nradius = 2\nlasts = 30\naffects = \"everyone\"\n[zone.drizzle]\nradius = 50\nlasts = 4\naffects = \"everyone\"\n\
         [ability.spill]\ndoes = [{ zone = \"puddle\" }]\n[ability.spray]\ndoes = [{ zone = \"drizzle\" }]\n\
         [character.crow]\nabilities = []\n[encounter.e]\nsides.a = [{ character = \"crow\", at = [0, 0] }]\nsides.b = [{ character = \"crow\", at = [1, 0] }]\n";

@@ -77,7 +77,7 @@ fn effects(effects: &[(&'static str, AlsoLine)]) -> String {
     let row = |(upon, line): &(&'static str, AlsoLine)| {
         vec![(*upon).to_owned(), line.effect.to_owned(), line.what.clone(), line.to.to_owned(), line.only.clone()]
     };
-    let names = ["when somebody", "effect", "what", "to", "only"].map(Column::Words);
+    let names = ["on", "effect", "what", "to", "only"].map(Column::Words);
     table::draw(&names, effects.iter().map(row).collect())
 }
 
