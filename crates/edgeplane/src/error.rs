@@ -101,7 +101,7 @@ impl std::fmt::Display for Error {
             Self::Save { what } => write!(f, "this save cannot be loaded: {what}"),
             Self::NotApplied { status, to, reason } => write!(f, "`{status}` does not apply to `{to}`: {reason}"),
             Self::Stopped => f.write_str("stopped before anything was known"),
-            Self::Path { path } => write!(f, "the ruleset has no value at `{path}`"),
+            Self::Path { path } => write!(f, "the ruleset gives no value at `{path}` that could be multiplied"),
             Self::Fight(error) => error.fmt(f),
         }
     }

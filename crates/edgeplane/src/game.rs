@@ -14,7 +14,7 @@ use crate::measures::check_expectations;
 use crate::program::{EncounterId, NameTable, Program, Setup};
 #[cfg(feature = "study")]
 use crate::rules::{NumberAt, numbers_of};
-use crate::text::{self, Diagnostics, Document, Override, Sources, Value};
+use crate::text::{self, Diagnostics, Document, Node, Override, Sources, Value};
 
 /// A value that differs between two rulesets.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -195,11 +195,13 @@ impl Game {
     /// # Ok::<(), edgeplane::Error>(())
     /// ```
     pub fn written_at(&self, path: &str) -> Option<String> {
-        match &text::overrides::find(&self.document(), path)?.value {
-            Value::Number(number) => Some(number.to_string()),
-            Value::Text(text, _) => Some(text.clone()),
-            _ => None,
-        }
+        text_of(text::overrides::find(&self.document(), path)?)
+    }
+
+    /// The value that holds at a path: as written, or as inherited.
+    #[cfg(feature = "study")]
+    pub(crate) fn value_at(&self, path: &str) -> Option<String> {
+        text_of(text::overrides::find_inherited(&self.document(), path)?)
     }
 
     /// The differences to another ruleset, by path: first changed and removed values, then new ones.
@@ -449,6 +451,14 @@ fn text_by_path(values: &[(String, String)]) -> NameTable<&str> {
         table.insert(path, text.as_str());
     }
     table
+}
+
+fn text_of(node: &Node) -> Option<String> {
+    match &node.value {
+        Value::Number(number) => Some(number.to_string()),
+        Value::Text(text, _) => Some(text.clone()),
+        _ => None,
+    }
 }
 
 fn no_setups(program: &Program) -> Arc<[OnceLock<Arc<Setup>>]> {

@@ -4,6 +4,7 @@
 
 use crate::common::{DEMO, demo, game};
 use edgeplane::fight::{Event, Observer};
+use edgeplane::study::{Vary, run_sweep};
 use edgeplane::{Edit, Error, Game, Log, Override, Sources, Time, TrialsPlan};
 
 const RULES: &str = r#"
@@ -72,6 +73,46 @@ fn what_is_written_is_reported_by_its_path() {
     let variant = game.variant(&[set("attributes.heft=11")]).unwrap();
     assert_eq!(variant.written_at("attributes.heft").as_deref(), Some("11"));
     assert_eq!(game.written_at("attributes.heft").as_deref(), Some("10"), "the first is as it was");
+}
+
+/// The current value of a number is the one that holds: its own, or that of the rule that it extends, or that of
+/// `attributes`. It can be set, and varied, wherever the rules accept the key.
+#[test]
+fn inherited_and_absent_values_can_be_set_and_varied() {
+    let rules = RULES.replace(
+        "    [character.base]",
+        "    [ability.heavy_swing]\n    extends = \"swing\"\n    [character.heir]\n    extends = \"brawler\"\n    [character.base]",
+    );
+    let game = game(&rules);
+    let now = |path: &str| Vary::parse(&format!("{path}*=0.5,2")).unwrap().now(&game);
+    for (path, value) in [
+        ("character.heir.attributes.heft", "12"),
+        ("character.heir.attributes.resist.blunt", "0.25"),
+        ("character.heir.attributes.reach_out", "heft / 5"),
+        ("character.bystander.attributes.\"resist.blunt\"", "0"),
+        ("ability.heavy_swing.cooldown", "1"),
+        ("ability.heavy_swing.does.0.damage", "caster.heft + gain(level)"),
+    ] {
+        assert_eq!(now(path).unwrap(), value, "{path}");
+    }
+    // A key that nothing gives can be set, but not multiplied; an unknown one is an error of the ruleset.
+    assert!(matches!(now("ability.swing.recovery"), Err(Error::Path { .. })));
+    assert!(matches!(now("ability.swing.recovry"), Err(Error::Ruleset { .. })));
+    // What a rule inherits as a whole is copied, so that only the value that is set differs.
+    for (change, path, written) in [
+        ("character.heir.attributes.heft=3", "character.heir.attributes.heft", "3"),
+        ("character.base.attributes.resist.blunt=0.5", "character.base.attributes.\"resist.blunt\"", "0.5"),
+        ("ability.heavy_swing.does.0.damage=4", "ability.heavy_swing.does.0.damage", "4"),
+        ("ability.heavy_swing.does.0.damage=4", "ability.heavy_swing.does.1.apply", "sore"),
+        ("status.unused.every.period=2", "status.unused.every.period", "2"),
+    ] {
+        let variant = game.variant(&[set(change)]).unwrap_or_else(|error| panic!("{change}: {error}"));
+        assert_eq!(variant.written_at(path).as_deref(), Some(written), "{change}");
+    }
+    let recovery = Vary::parse("ability.swing.recovery=0,1").unwrap();
+    let plan = TrialsPlan { trials: 20, ..TrialsPlan::default() };
+    let sweep = run_sweep(&game, "spar", &[recovery], &["duration"], &plan, &|_| {}).unwrap();
+    assert_eq!((sweep.varied[0].now.as_str(), sweep.points.len()), ("not given", 2));
 }
 
 #[test]

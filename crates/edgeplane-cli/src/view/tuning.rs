@@ -37,7 +37,7 @@ pub(crate) fn draw(found: &Tuning, goals: &[Goal]) -> String {
             figures::of(before),
             figures::of(after),
             figures::range(after.unit, after.low, after.high),
-            if found.goals_met[index] { "met".to_owned() } else { text::strong("not met") },
+            verdict_on(goal, after, found.goals_met[index]),
         ]
     };
     let columns = [
@@ -58,6 +58,15 @@ pub(crate) fn draw(found: &Tuning, goals: &[Goal]) -> String {
     format!(
         " {verdict}\n\n{numbers}\n{proof}{trade_offs}\n The figures are from {from}.\n The influence of luck on shares and means has been removed. The search examined {points} points in {searched} fights.\n"
     )
+}
+
+/// "Barely" is what the estimate says where the interval extends to the other side of a bound, as in `verify`.
+fn verdict_on(goal: &Goal, figure: &Figure, is_met: bool) -> String {
+    let (low, high) = (figure.low.unwrap_or(f64::NEG_INFINITY), figure.high.unwrap_or(f64::INFINITY));
+    let is_clear = if is_met { goal.least <= low && high <= goal.most } else { high < goal.least || goal.most < low };
+    let verdict = if is_met { "met" } else { "not met" };
+    let verdict = if is_clear { verdict.to_owned() } else { format!("{verdict}, barely") };
+    if is_met { verdict } else { text::strong(&verdict) }
 }
 
 /// Compromises between conflicting goals.

@@ -22,8 +22,7 @@ pub(super) fn settled(root: &Table, out: &mut Diagnostics) -> Table {
 }
 
 fn settle(rules: &mut Table, section: &str, out: &mut Diagnostics) {
-    let used =
-        |key: &str| rules.entries.iter().any(|rule| table_of(&rule.node).is_some_and(|own| own.get(key).is_some()));
+    let used = |key: &str| rules.entries.iter().any(|rule| rule.node.table().is_some_and(|own| own.get(key).is_some()));
     if !used("extends") && !used("template") {
         return;
     }
@@ -34,7 +33,7 @@ fn settle(rules: &mut Table, section: &str, out: &mut Diagnostics) {
         own.entries.retain(|entry| !["extends", "template"].contains(&entry.key.as_str()));
         let mut next = parents[index];
         while let Some(parent) = next {
-            let inherited = table_of(&written.entries[parent].node).into_iter().flat_map(|table| &table.entries);
+            let inherited = written.entries[parent].node.table().into_iter().flat_map(|table| &table.entries);
             for entry in inherited.filter(|entry| !OWN.contains(&entry.key.as_str())) {
                 if own.get(&entry.key).is_none() {
                     out.share(entry.node.span);
@@ -56,7 +55,7 @@ fn settle(rules: &mut Table, section: &str, out: &mut Diagnostics) {
 fn parents(rules: &Table, section: &str, out: &mut Diagnostics) -> Vec<Option<usize>> {
     let mut parents = vec![None; rules.entries.len()];
     for (index, rule) in rules.entries.iter().enumerate() {
-        let Some(node) = table_of(&rule.node).and_then(|own| own.get("extends")) else { continue };
+        let Some(node) = rule.node.table().and_then(|own| own.get("extends")) else { continue };
         let Value::Text(name, _) = &node.value else {
             let message = format!("`{section}.{}.extends` is {}; it takes a text", rule.key, node.value.what());
             out.push(Diagnostic::at(Code::WrongType, node.span, message));
@@ -75,7 +74,9 @@ fn parents(rules: &Table, section: &str, out: &mut Diagnostics) -> Vec<Option<us
         if let Some(circle) = circle(index, &parents) {
             let names: Vec<String> =
                 circle.iter().chain([&index]).map(|one| format!("`{}`", rules.entries[*one].key)).collect();
-            let span = table_of(&rules.entries[index].node)
+            let span = rules.entries[index]
+                .node
+                .table()
                 .and_then(|own| own.get("extends"))
                 .map_or(rules.entries[index].key_span, |node| node.span);
             let message = format!("rules extend each other in a circle: {}", names.join(" → "));
@@ -105,7 +106,7 @@ fn circle(from: usize, parents: &[Option<usize>]) -> Option<Vec<usize>> {
 }
 
 fn template(rule: &Entry, section: &str, out: &mut Diagnostics) -> bool {
-    match table_of(&rule.node).and_then(|own| own.get("template")) {
+    match rule.node.table().and_then(|own| own.get("template")) {
         None => false,
         Some(Node { value: Value::Flag(flag), .. }) => *flag,
         Some(node) => {
@@ -114,8 +115,4 @@ fn template(rule: &Entry, section: &str, out: &mut Diagnostics) -> bool {
             false
         }
     }
-}
-
-fn table_of(node: &Node) -> Option<&Table> {
-    if let Value::Table(table) = &node.value { Some(table) } else { None }
 }

@@ -36,7 +36,7 @@ pub struct VariedNumber {
     pub path: String,
     /// Whether the values are factors.
     pub scales: bool,
-    /// Its current value.
+    /// Its current value, or `not given`.
     pub now: String,
     /// The values.
     pub values: Vec<f64>,
@@ -95,7 +95,7 @@ pub fn run_sweep(
         points.push(SweepPoint { at, figures: running.figures(Confidence::default()) });
     }
     let described = |vary: &Vary| {
-        let now = vary.now(game)?;
+        let now = vary.text_now(game)?;
         Ok(VariedNumber { path: vary.path.clone(), scales: vary.scales, now, values: vary.values.clone() })
     };
     Ok(Sweep {

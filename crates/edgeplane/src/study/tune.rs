@@ -409,7 +409,7 @@ impl Search<'_> {
         let is_proven = end != SearchEnd::Stopped;
         let Some(answer) = (if is_proven { proof } else { best() }) else { return Err(Error::Stopped) };
         let number = |(vary, value): (&Vary, f64)| {
-            let (path, now) = (vary.path.clone(), vary.now(self.task.game)?);
+            let (path, now) = (vary.path.clone(), vary.text_now(self.task.game)?);
             Ok(TunedNumber { path, scales: vary.scales, now, value })
         };
         let goals_met: Vec<bool> =

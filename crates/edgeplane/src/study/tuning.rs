@@ -90,7 +90,7 @@ pub struct TunedNumber {
     pub path: String,
     /// Whether the value is a factor.
     pub scales: bool,
-    /// Its current value.
+    /// Its current value, or `not given`.
     pub now: String,
     /// The suggested value, or the factor.
     pub value: f64,

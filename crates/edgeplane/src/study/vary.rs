@@ -23,6 +23,9 @@ pub struct Vary {
     pub step: Option<f64>,
 }
 
+/// The current value of a number that the ruleset does not give.
+const NOT_GIVEN: &str = "not given";
+
 impl Vary {
     /// Reads `PATH=LOW..HIGH`, `PATH=LOW..HIGH:STEP` or `PATH=A,B,C`; with `*=` the values are factors.
     ///
@@ -75,21 +78,34 @@ impl Vary {
         Ok(Override { path: self.path.clone(), value })
     }
 
-    /// The current value as written.
+    /// The current value: as written, or as the rule inherits it.
     ///
     /// # Errors
-    /// [`Error::Path`] if the path has no value.
+    /// [`Error::Path`] if the ruleset gives none; [`Error::Ruleset`] if it cannot give one, since nothing has this path.
     pub fn now(&self, game: &Game) -> Result<String, Error> {
-        game.written_at(&self.path).ok_or_else(|| Error::Path { path: self.path.clone() })
+        let path = || self.path.clone();
+        if let Some(now) = game.value_at(&self.path) {
+            return Ok(now);
+        }
+        game.variant(&[Override { path: path(), value: "1".to_owned() }])?;
+        Err(Error::Path { path: path() })
     }
 
-    /// The current value: 1 for factors; `None` for a formula.
+    /// The current value: 1 for factors; `None` for a formula, and where the ruleset gives none.
     ///
     /// # Errors
-    /// [`Error::Path`] if the path has no value.
+    /// As [`Vary::now`], but [`Error::Path`] only for factors.
     pub fn value_now(&self, game: &Game) -> Result<Option<f64>, Error> {
-        let now = self.now(game)?;
+        let now = self.text_now(game)?;
         Ok(if self.scales { Some(1.0) } else { now.parse().ok() })
+    }
+
+    /// The current value, or that there is none: a number is only needed to multiply it.
+    pub(super) fn text_now(&self, game: &Game) -> Result<String, Error> {
+        match self.now(game) {
+            Err(Error::Path { .. }) if !self.scales => Ok(NOT_GIVEN.to_owned()),
+            now => now,
+        }
     }
 }
 

@@ -23,6 +23,18 @@ pub struct Node {
     pub value: Value,
 }
 
+impl Node {
+    /// The table, if it is one.
+    pub(crate) fn table(&self) -> Option<&Table> {
+        if let Value::Table(table) = &self.value { Some(table) } else { None }
+    }
+
+    /// The table for changes, if it is one.
+    pub(crate) fn table_mut(&mut self) -> Option<&mut Table> {
+        if let Value::Table(table) = &mut self.value { Some(table) } else { None }
+    }
+}
+
 /// A TOML value.
 #[derive(Clone, Debug)]
 pub enum Value {
