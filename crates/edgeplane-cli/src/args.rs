@@ -201,7 +201,7 @@ pub(crate) struct ExplainArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
     /// A character; an ability or a status, with --from and --on; or any other named rule, from attributes to tags,
-    /// preceded by its kind if several rules have that name: hit_step.guard
+    /// preceded by its kind if several rules have that name: ability.mire, hit_step.guard
     pub(crate) what: String,
     /// The character that uses the ability, or applies the status
     #[arg(long, value_name = "CHARACTER")]

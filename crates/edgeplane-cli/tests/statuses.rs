@@ -105,6 +105,8 @@ fn explain_shows_other_rules_and_what_refers_to_them() {
     assert_eq!(silt[3], "silt 2 reed_stalker 1 144 health, 56 breath when called");
     let grinding = answer(&["explain", DEMO, "undercurrent", "--on", "risen_miller"]).0;
     assert!(grinding.contains("health at 66 %, once   calls 2 reed_stalker (owner)"), "{grinding}");
+    let of = |name: &str| answer(&["explain", DEMO, name, "--from", "silt_crab", "--on", "lockhand"]).0;
+    assert_eq!(of("mire"), of("ability.mire") + "\n same name: `zone.mire`\n");
     let told = json(&["explain", DEMO, "zone.mire"]);
     assert_eq!((&told["kind"], &told["effects"][0][1]["effect"]), (&"zone".into(), &"hits".into()));
 }
@@ -119,6 +121,7 @@ fn wrong_questions_about_statuses_are_refused() {
         (vec!["boathook", "--from", "lockhand", "--on", "silt_crab", "--with", "braced"], "--with on:braced"),
         (vec!["lockhand", "--with", "on:braced"], "`on:` goes with --from and --on"),
         (vec!["mire"], "or ask for `zone.mire`"),
+        (vec!["status.boathook", "--on", "lockhand"], "there is no status called `boathook`"),
         (vec!["hobnail"], "did you mean `hobnails`?"),
         (vec!["hobnails", "--with", "braced"], "remove --with"),
         (vec!["silted", "--on", "lockhnad"], "did you mean `lockhand`?"),

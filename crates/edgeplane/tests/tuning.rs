@@ -357,9 +357,12 @@ fn goals_of_two_encounters_are_met_together() {
     let wins_long = race(Racer { chance: early, ..FIRST }, Racer { chance: last, stands: 7 }).0;
     assert!(found.met && found.trade_offs.is_empty(), "{found:?}");
     assert!((wins - 0.65).abs() < 0.025 && (wins_long - 0.5).abs() < 0.025, "{wins} {wins_long}: {found:?}");
-    let unknown = [Goal::parse("nowhere: win_rate(a) = 50%").unwrap()];
-    let error = run_tuning(&game(&two), "race", &vary, &unknown, &plan, &|_| {}).unwrap_err();
-    assert!(error.to_string().contains("nowhere"), "{error}");
+    for (goal, wanted) in [("nowhere: win_rate(a) = 50%", "nowhere"), ("win_rate(a) = 60 +- 2", "58 % is written 0.58")]
+    {
+        let goal = [Goal::parse(goal).unwrap()];
+        let error = run_tuning(&game(&two), "race", &vary, &goal, &plan, &|_| {}).unwrap_err();
+        assert!(error.to_string().contains(wanted), "{error}");
+    }
 }
 
 #[test]

@@ -1,10 +1,12 @@
 //! `edgeplane explain`: where a number comes from.
 
+use std::collections::HashSet;
+
 use edgeplane::study::explain::{
     AbilityExplanation, Beforehand, CharacterSheet, RuleExplanation, StatusExplanation, explain_ability_with,
     explain_character_with, explain_rule, explain_status_with,
 };
-use edgeplane::{Game, StatusId};
+use edgeplane::{AbilityId, Game, StatusId};
 
 use super::{Failure, Sink};
 use crate::args::{ExplainArgs, Format, With};
@@ -13,46 +15,102 @@ use crate::view::{ability, rule, sheet, status};
 pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
     let game = super::open(&args.ruleset)?;
     let sink = Sink(&args.output);
-    if let Some(explained) = rule_of(&game, args)? {
+    let asked = Asked::of(&game, args);
+    if let Some(explained) = rule_of(&asked)? {
         return match args.output.format {
             Format::Text => sink.text(&rule::draw(&explained)),
             Format::Json => sink.json(&explained),
             Format::Csv => sink.csv(&rule::rows(&explained)),
         };
     }
-    if let Some(status) = game.program().find_status(&args.what) {
-        let explained = status_of(&game, status, args)?;
+    if let Some(status) = game.program().find_status(asked.name).filter(|_| asked.may_be("status")) {
+        let explained = status_of(&asked, status)?;
         return match args.output.format {
-            Format::Text => sink.text(&status::draw(&explained)),
+            Format::Text => sink.text(&(status::draw(&explained) + &asked.note_others("status"))),
             Format::Json => sink.json(&explained),
             Format::Csv => sink.csv(&status::rows(&explained)),
         };
     }
-    if game.program().find_ability(&args.what).is_some() || args.from.is_some() || args.on.is_some() {
-        let explained = ability_of(&game, args)?;
+    let is_ability = game.program().find_ability(asked.name).is_some() || args.from.is_some() || args.on.is_some();
+    if is_ability && asked.may_be("ability") {
+        let explained = ability_of(&asked)?;
         return match args.output.format {
-            Format::Text => sink.text(&ability::draw(&explained, args.on.as_deref())),
+            Format::Text => sink.text(&(ability::draw(&explained, args.on.as_deref()) + &asked.note_others("ability"))),
             Format::Json => sink.json(&explained),
             Format::Csv => sink.csv(&ability::rows(&explained)),
         };
     }
-    let explained = character_of(&game, args)?;
+    let explained = character_of(&asked)?;
     match args.output.format {
-        Format::Text => sink.text(&sheet::draw(&explained)),
+        Format::Text => sink.text(&(sheet::draw(&explained) + &asked.note_others("character"))),
         Format::Json => sink.json(&explained),
         Format::Csv => sink.csv(&sheet::rows(&explained)),
     }
 }
 
+/// The rule that is asked for: `renew`, or `ability.renew` where a status has the same name.
+struct Asked<'a> {
+    game: &'a Game,
+    args: &'a ExplainArgs,
+    kind: Option<&'a str>,
+    name: &'a str,
+}
+
+impl<'a> Asked<'a> {
+    fn of(game: &'a Game, args: &'a ExplainArgs) -> Self {
+        match args.what.split_once('.') {
+            Some((kind @ ("status" | "ability" | "character"), name)) => Self { game, args, kind: Some(kind), name },
+            _ => Self { game, args, kind: None, name: &args.what },
+        }
+    }
+
+    fn may_be(&self, kind: &str) -> bool {
+        self.kind.is_none_or(|asked| asked == kind)
+    }
+
+    /// Other rules with the same name, as they can be asked for.
+    fn others(&self, kind: &str) -> Vec<String> {
+        if self.kind.is_some() {
+            return Vec::new();
+        }
+        let program = self.game.program();
+        let known = [
+            ("status", program.find_status(self.name).is_some()),
+            ("ability", program.find_ability(self.name).is_some()),
+            ("character", program.find_character(self.name).is_some()),
+        ];
+        let mut others: Vec<String> = known
+            .into_iter()
+            .filter(|(other, is_known)| *is_known && *other != kind)
+            .map(|(other, _)| format!("`{other}.{}`", self.name))
+            .collect();
+        others.extend(explain_rule(program, self.name).ok().map(|other| format!("`{}.{}`", other.kind, other.name)));
+        others
+    }
+
+    /// How to ask for another rule with the same name, at the end of an error.
+    fn other_meaning(&self, kind: &str) -> String {
+        let others = self.others(kind);
+        if others.is_empty() { String::new() } else { format!("; or ask for {}", others.join(" or ")) }
+    }
+
+    /// The same at the end of an answer.
+    fn note_others(&self, kind: &str) -> String {
+        let others = self.others(kind);
+        if others.is_empty() { String::new() } else { format!("\n same name: {}\n", others.join(", ")) }
+    }
+}
+
 /// Any other rule, unless the name is that of a character, an ability or a status.
-fn rule_of(game: &Game, args: &ExplainArgs) -> Result<Option<RuleExplanation>, Failure> {
+fn rule_of(asked: &Asked<'_>) -> Result<Option<RuleExplanation>, Failure> {
+    let Asked { game, args, .. } = asked;
     let program = game.program();
     // A piece of gear and a point are also statuses of that name.
     let is_own_status = |status: StatusId| !program.status(status).point && game.gear(&args.what).is_err();
     let is_other = program.find_status(&args.what).is_some_and(is_own_status)
         || program.find_ability(&args.what).is_some()
         || program.find_character(&args.what).is_some();
-    if args.on.is_some() || args.from.is_some() || is_other {
+    if args.on.is_some() || args.from.is_some() || is_other || asked.kind.is_some() {
         return Ok(None);
     }
     match explain_rule(program, &args.what) {
@@ -65,42 +123,24 @@ fn rule_of(game: &Game, args: &ExplainArgs) -> Result<Option<RuleExplanation>, F
     }
 }
 
-/// How to ask for another rule with the same name.
-fn other_meaning(game: &Game, args: &ExplainArgs) -> String {
-    explain_rule(game.program(), &args.what)
-        .map_or_else(|_| String::new(), |other| format!("; or ask for `{}.{}`", other.kind, other.name))
-}
-
-fn status_of(game: &Game, status: StatusId, args: &ExplainArgs) -> Result<StatusExplanation, Failure> {
+fn status_of(asked: &Asked<'_>, status: StatusId) -> Result<StatusExplanation, Failure> {
+    let Asked { game, args, .. } = asked;
     let Some(on) = args.on.as_ref().or(args.from.as_ref()) else {
-        let message = format!("`{}` is a status: name its owner and its caster with --on and --from", args.what);
-        return Err(Failure::Message(message + &other_meaning(game, args)));
+        let message = format!("`{}` is a status: name its owner and its caster with --on and --from", asked.name);
+        return Err(Failure::Message(message + &asked.other_meaning("status")));
     };
     let (from, on) = (game.character(args.from.as_ref().unwrap_or(on))?, game.character(on)?);
     explain_status_with(game.program(), status, from, on, &beforehand(game, args)?).map_err(Failure::from)
 }
 
-fn character_of(game: &Game, args: &ExplainArgs) -> Result<CharacterSheet, Failure> {
-    let Some(id) = game.program().find_character(&args.what) else {
-        let characters = game.program().characters().iter().map(|character| character.name.as_str());
-        let abilities = game.program().abilities().iter().map(|ability| ability.name.as_str());
-        let statuses = game.program().statuses().iter().map(|status| status.name.as_str());
-        let others = match explain_rule(game.program(), &args.what) {
-            Err(edgeplane::Error::Unknown { known, .. }) => known,
-            _ => Vec::new(),
-        };
-        let others = others.iter().map(String::as_str);
-        let known: Vec<&str> = characters.chain(abilities).chain(statuses).chain(others).collect();
-        let near = edgeplane::text::diagnostic::nearest(&args.what, &known);
-        let help = near.map_or_else(
-            || format!("there are {}", edgeplane::text::diagnostic::listed(&known)),
-            |near| format!("did you mean `{near}`?"),
-        );
-        return Err(Failure::Message(format!("there is no rule called `{}`; {help}", args.what)));
+fn character_of(asked: &Asked<'_>) -> Result<CharacterSheet, Failure> {
+    let Asked { game, args, .. } = asked;
+    let Some(id) = game.program().find_character(asked.name).filter(|_| asked.may_be("character")) else {
+        return Err(Failure::Message(unknown(asked)));
     };
     if game.program().characters()[id.index()].template {
         let message = format!("`{}` is a template; explain a character that extends it", args.what);
-        return Err(Failure::Message(message + &other_meaning(game, args)));
+        return Err(Failure::Message(message + &asked.other_meaning("character")));
     }
     if let Some(With { whose: Some(whose), status, .. }) = args.with.iter().find(|one| one.whose.is_some()) {
         let message = format!("`{whose}:` goes with --from and --on; of `{}` alone it is --with {status}", args.what);
@@ -111,19 +151,55 @@ fn character_of(game: &Game, args: &ExplainArgs) -> Result<CharacterSheet, Failu
     explain_character_with(game.program(), id, &with).map_err(Failure::from)
 }
 
-fn ability_of(game: &Game, args: &ExplainArgs) -> Result<AbilityExplanation, Failure> {
-    let ability = game.ability(&args.what)?;
+/// There is no such rule, but perhaps one with a similar name.
+fn unknown(asked: &Asked<'_>) -> String {
+    let program = asked.game.program();
+    let characters = program.characters().iter().map(|character| character.name.as_str());
+    let abilities = program.abilities().iter().map(|ability| ability.name.as_str());
+    let statuses = program.statuses().iter().map(|status| status.name.as_str());
+    let others = match explain_rule(program, &asked.args.what) {
+        Err(edgeplane::Error::Unknown { known, .. }) => known,
+        _ => Vec::new(),
+    };
+    let mut known: Vec<&str> = match asked.kind {
+        Some("status") => statuses.collect(),
+        Some("character") => characters.collect(),
+        _ => characters.chain(abilities).chain(statuses).chain(others.iter().map(String::as_str)).collect(),
+    };
+    let mut listed = HashSet::new();
+    known.retain(|name| listed.insert(*name));
+    let near = edgeplane::text::diagnostic::nearest(asked.name, &known);
+    let help = near.map_or_else(
+        || format!("there are {}", edgeplane::text::diagnostic::listed(&known)),
+        |near| format!("did you mean `{near}`?"),
+    );
+    format!("there is no {} called `{}`; {help}", asked.kind.unwrap_or("rule"), asked.name)
+}
+
+fn ability_of(asked: &Asked<'_>) -> Result<AbilityExplanation, Failure> {
+    let Asked { game, args, .. } = asked;
+    let ability = game.ability(asked.name)?;
     let (from, on) = match (&args.from, &args.on) {
         (Some(from), Some(on)) => (game.character(from)?, game.character(on)?),
         (Some(from), None) if game.program().ability(ability).side == edgeplane::rules::SideRule::Caster => {
             (game.character(from)?, game.character(from)?)
         }
         _ => {
-            let message = format!("`{}` is an ability: name its caster and its target with --from and --on", args.what);
-            return Err(Failure::Message(message + &other_meaning(game, args)));
+            let message =
+                format!("`{}` is an ability: name its caster and its target with --from and --on", asked.name);
+            let example = example_of(game, ability).unwrap_or_default();
+            return Err(Failure::Message(message + &example + &asked.other_meaning("ability")));
         }
     };
     explain_ability_with(game.program(), ability, from, on, &beforehand(game, args)?).map_err(Failure::from)
+}
+
+/// Two characters with which an ability can be explained: one that has it, and another one.
+fn example_of(game: &Game, ability: AbilityId) -> Option<String> {
+    let mut characters = game.program().characters().iter().filter(|character| !character.template);
+    let caster = characters.clone().find(|character| character.abilities.contains(&ability))?;
+    let target = characters.find(|character| character.name != caster.name).unwrap_or(caster);
+    Some(format!(", such as --from {} --on {}", caster.name, target.name))
 }
 
 /// The initial statuses of both.

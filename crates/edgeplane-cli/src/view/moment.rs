@@ -16,7 +16,10 @@ pub(crate) fn draw(found: &Moment, title: &str) -> String {
 fn combatant(one: &CombatantMoment, ended: bool) -> String {
     let place = one.place.map_or_else(String::new, |[x, y]| format!(" at ({}, {}) m", short(x), short(y)));
     let pools: Vec<String> = one.pools.iter().map(pool).collect();
-    let mut out = format!("\n{} ({}) · {}{place}\n", text::strong(&one.who), one.side, one.doing);
+    // A label that is not unique without it names the side already.
+    let side = format!(" ({})", one.side);
+    let side = if one.who.ends_with(&side) { "" } else { &side };
+    let mut out = format!("\n{}{side} · {}{place}\n", text::strong(&one.who), one.doing);
     out.push_str(&format!("   {}\n", pools.join(" · ")));
     let differs = |line: &&AttributeMoment| line.value != line.at_start || !line.statuses.is_empty();
     let attributes: Vec<_> = one.attributes.iter().filter(differs).map(attribute).collect();

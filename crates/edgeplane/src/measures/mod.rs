@@ -111,6 +111,24 @@ impl Measure {
         self.quantity.unit()
     }
 
+    /// A bound of a share that was probably written in percent: no share reaches it.
+    pub(crate) fn check_bounds(&self, least: f64, most: f64) -> Result<(), MeasureFault> {
+        let beyond = |bound: &f64| bound.is_finite() && !(-1.0..=2.0).contains(bound);
+        let bound = Some(least).filter(|least| *least > 1.0).or([least, most].into_iter().find(beyond));
+        match bound.filter(|_| self.unit() == Unit::Share) {
+            Some(bound) => {
+                let message = format!("`{}` is a share from 0 to 1, and never {bound}", self.text);
+                let fault = MeasureFault::new(0..0, message);
+                Err(if (1.0..=100.0).contains(&bound) {
+                    fault.help(format!("{bound} % is written {}", bound / 100.0))
+                } else {
+                    fault
+                })
+            }
+            None => Ok(()),
+        }
+    }
+
     fn take(&mut self, setup: &Setup, kind: Argument, part: &Part) -> Result<(), MeasureFault> {
         let program = setup.program();
         let name = part.text.as_str();
@@ -187,10 +205,19 @@ pub(crate) fn check_expectations(program: &Arc<Program>) -> Vec<Diagnostic> {
     let mut out = Diagnostics::default();
     for rule in program.expectations() {
         let Some(encounter) = program.find_encounter(&rule.encounter.text) else { continue };
-        if let Err(fault) = Measure::resolve(&Setup::of(program, encounter), &rule.that) {
-            let mut diagnostic = Diagnostic::at(Code::BadMeasure, rule.map.span(fault.range), fault.message);
+        let mut report = |code, span, fault: MeasureFault| {
+            let mut diagnostic = Diagnostic::at(code, span, fault.message);
             diagnostic.help = fault.help;
             out.push(diagnostic);
+        };
+        match Measure::resolve(&Setup::of(program, encounter), &rule.that) {
+            Ok(measure) => {
+                let (least, most) = (rule.at_least.unwrap_or(f64::NEG_INFINITY), rule.at_most.unwrap_or(f64::INFINITY));
+                if let Err(fault) = measure.check_bounds(least, most) {
+                    report(Code::BadValue, rule.bounds, fault);
+                }
+            }
+            Err(fault) => report(Code::BadMeasure, rule.map.span(fault.range.clone()), fault),
         }
     }
     out.finish()

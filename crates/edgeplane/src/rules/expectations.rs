@@ -21,6 +21,8 @@ pub struct ExpectRule {
     pub at_least: Option<f64>,
     /// The maximum.
     pub at_most: Option<f64>,
+    /// The span of the bounds.
+    pub(crate) bounds: Span,
     /// The reason.
     pub because: String,
     /// The initial number of fights.
@@ -44,10 +46,12 @@ fn read(node: &Node, path: &str, out: &mut Diagnostics) -> Option<ExpectRule> {
     let measure = measure(&fields, out);
     let encounter = fields.text("in", out);
     let (at_least, at_most) = bounds(&fields, out)?;
+    let written = ["between", "at_least", "at_most"].into_iter().find_map(|key| fields.get(key));
+    let bounds = written.map_or(fields.span, |node| node.span);
     let because = fields.text("because", out).map(|word| word.text).unwrap_or_default();
     let trials = fields.whole("trials", 100..=MOST_TRIALS, out);
     let (that, map) = measure?;
-    Some(ExpectRule { that, map, encounter: encounter?, at_least, at_most, because, trials, span: fields.span })
+    Some(ExpectRule { that, map, encounter: encounter?, at_least, at_most, bounds, because, trials, span: fields.span })
 }
 
 fn measure(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<(MeasureText, TextMap)> {
@@ -89,7 +93,8 @@ fn bounds(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<(Option<f64>, Op
             ordered(fields, Some(*low), Some(*high), between.span, out)
         }
         _ => {
-            let message = format!("`{}` takes two numbers, the lower one first", fields.path_of("between"));
+            let message =
+                format!("`{}` takes two numbers, the lower one first, such as [0.45, 0.55]", fields.path_of("between"));
             out.push(Diagnostic::at(Code::BadValue, between.span, message));
             None
         }

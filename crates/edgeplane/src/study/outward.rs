@@ -38,8 +38,8 @@ pub fn run_tuning(
     progress: &(dyn Fn(u64) + Sync),
 ) -> Result<Tuning, Error> {
     let agenda = Agenda::of(goals, encounter);
-    // Errors in measures are reported before any search.
-    agenda.variants(game)?;
+    // Errors in goals are reported before any search.
+    agenda.check(game, goals)?;
     let now = varied.iter().map(|vary| vary.value_now(game)).collect::<Result<Vec<_>, _>>()?;
     // For a formula, the search starts in the middle of the range.
     let start = |(vary, now): (&Vary, &Option<f64>)| now.unwrap_or((vary.bounds().0 + vary.bounds().1) / 2.0);

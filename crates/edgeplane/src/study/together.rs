@@ -38,6 +38,16 @@ impl<'a> Agenda<'a> {
         agenda
     }
 
+    /// Checks the measures and bounds of the goals.
+    pub(super) fn check(&self, game: &Game, goals: &[Goal]) -> Result<(), Error> {
+        let variants = self.variants(game)?;
+        for (goal, (variant, measure)) in goals.iter().zip(&self.order) {
+            let checked = variants[*variant].measures()[*measure].check_bounds(goal.least, goal.most);
+            checked.map_err(|fault| Error::Measure { text: goal.text.clone(), fault })?;
+        }
+        Ok(())
+    }
+
     /// All variants of a ruleset that are measured.
     pub(super) fn variants(&self, game: &Game) -> Result<Vec<Variant>, Error> {
         self.encounters.iter().map(|(encounter, measures)| game.measured(encounter, measures)).collect()
