@@ -45,7 +45,7 @@ const STYLE: &str = "
 @media (prefers-color-scheme: dark) { :root { --ink: #e4e4de; --paper: #1b2024; --faint: #444b50; --quiet: #a4abb0; --strong: #f0a070; } }
 body { font: 16px/1.5 system-ui, sans-serif; color: var(--ink); background: var(--paper); max-width: 64rem; margin: 0 auto; padding: 1.5rem; }
 h1 { font-size: 1.7rem; margin: 0 0 .2rem; } h2 { font-size: 1.25rem; margin: 2.2rem 0 .3rem; border-top: 1px solid var(--faint); padding-top: 1.4rem; }
-p { margin: .3rem 0 .8rem; } .quiet { color: var(--quiet); } nav { display: flex; flex-wrap: wrap; gap: .2rem 1rem; } nav a { color: inherit; }
+p { margin: .3rem 0 .8rem; } .quiet { color: var(--quiet); } nav { display: flex; flex-wrap: wrap; gap: .2rem 1rem; } a { color: inherit; }
 .wide { overflow-x: auto; } table { border-collapse: collapse; font-variant-numeric: tabular-nums; margin: .6rem 0 1rem; }
 th, td { text-align: left; padding: .25rem .9rem .25rem 0; border-bottom: 1px solid var(--faint); white-space: nowrap; }
 td.why { white-space: normal; min-width: 14rem; } .number { text-align: right; } .bad { color: var(--strong); font-weight: 700; }

@@ -3,15 +3,9 @@
 use edgeplane::study::Sweep;
 use plotters::prelude::*;
 
-use super::{FAINT, FONT, INK, QUIET, broken, colour, picture, quiet};
+use super::{FAINT, FONT, INK, QUIET, broken, colour, picture, plain, quiet};
 use crate::command::Failure;
 use crate::view::{figures, text};
-
-/// The label of a tick without insignificant digits.
-fn plain(value: f64) -> String {
-    let text = format!("{value:.4}");
-    text.trim_end_matches('0').trim_end_matches('.').to_owned()
-}
 
 /// One measure along the sweep.
 pub(crate) fn sweep_curve(sweep: &Sweep, measure: usize) -> Result<String, Failure> {

@@ -3,7 +3,7 @@
 use edgeplane::Trials;
 use plotters::prelude::*;
 
-use super::{FAINT, FONT, INK, QUIET, broken, colour, picture, quiet};
+use super::{FAINT, FONT, INK, QUIET, broken, colour, picture, plain, quiet};
 use crate::command::Failure;
 use crate::view::text;
 
@@ -47,6 +47,7 @@ pub(crate) fn durations(trials: &Trials) -> Result<String, Failure> {
             .x_desc("seconds")
             .y_desc("share of fights")
             .axis_desc_style(quiet(13))
+            .x_label_formatter(&|value| plain(*value))
             .y_label_formatter(&|value| format!("{value:.0} %"))
             .draw()
             .map_err(|error| broken(&error))?;

@@ -51,6 +51,12 @@ fn quiet(size: u32) -> TextStyle<'static> {
     (FONT, size).into_font().color(&QUIET)
 }
 
+/// The label of a tick without insignificant digits.
+fn plain(value: f64) -> String {
+    let text = format!("{value:.4}");
+    text.trim_end_matches('0').trim_end_matches('.').to_owned()
+}
+
 /// A picture with a heading and a subtitle; `draw` gets the area below them.
 fn picture(
     size: (u32, u32),

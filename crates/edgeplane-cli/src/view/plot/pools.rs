@@ -8,7 +8,7 @@ use plotters::element::Polygon;
 use plotters::style::Color;
 use plotters::style::text_anchor::HPos;
 
-use super::{FAINT, colour, fill, fitting, font, line, picture, placed, put, quiet};
+use super::{FAINT, colour, fill, fitting, font, line, picture, placed, plain, put, quiet};
 use crate::command::Failure;
 use crate::view::pools::end_of;
 use crate::view::recorder::Entry;
@@ -109,11 +109,12 @@ pub(crate) fn pools(story: &Story<'_>) -> Result<String, Failure> {
                 }
             }
         }
-        for tick in 0..=5 {
-            let at = end * f64::from(tick) / 5.0;
+        let step = round_step(end / 6.0);
+        let ticks = std::iter::successors(Some(0.0), |at| Some(at + step)).take_while(|at| *at <= end * 1.000_001);
+        for at in ticks {
             put(
                 area,
-                &format!("{at:.1} s"),
+                &format!("{} s", plain(at)),
                 (place(at), heights.iter().sum::<i32>() + 12),
                 placed(quiet(12), HPos::Center),
             )?;
@@ -194,4 +195,10 @@ fn strips(setup: &Setup, entries: &[Entry], who: CombatantId, end: f64) -> Vec<V
 
 fn length(row: &[Strip]) -> f64 {
     row.iter().map(|strip| strip.to - strip.from).sum()
+}
+
+/// The smallest of 1, 2 and 5 times a power of ten that is at least this long.
+fn round_step(least: f64) -> f64 {
+    let unit = 10_f64.powf(least.max(1e-3).log10().floor());
+    [1.0, 2.0, 5.0].map(|factor| factor * unit).into_iter().find(|step| *step >= least).unwrap_or(10.0 * unit)
 }
