@@ -54,7 +54,7 @@ fn effect_text(index: usize, effect: &EffectLine, on: &str) -> String {
     let mut rows = vec![vec!["amount".to_owned(), sum(&effect.worked), String::new(), plain(effect.initial)]];
     rows.extend(effect.steps.iter().map(step_row));
     out.push_str(&table::draw(
-        &[Column::Words("step"), Column::Words("most likely way"), Column::Words(""), Column::Numbers("left")],
+        &[Column::Words("step"), Column::Words("most likely case"), Column::Words(""), Column::Numbers("left")],
         rows,
     ));
     if effect.endings.len() > 1 || effect.over_all.deviation > 0.0 {

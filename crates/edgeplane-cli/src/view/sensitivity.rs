@@ -107,7 +107,7 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
         let most = Some(most).filter(|most| most.is_finite());
         let by = most.map_or_else(String::new, |most| {
             format!(
-                " (at most {})",
+                " (at most {}; more fights, with -n, detect smaller effects)",
                 differences::signed(found.before.unit, Some(most), most / 10.0).trim_start_matches('+')
             )
         });

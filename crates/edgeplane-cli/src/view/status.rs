@@ -38,7 +38,7 @@ fn facts(explained: &StatusExplanation) -> String {
         ("immune to", explained.immune.join(", ")),
         ("hit steps", explained.hit_steps.join("; ")),
         ("sources", explained.applied_by.join(", ")),
-        ("amounts", if explained.ticks.is_empty() { String::new() } else { "most likely way".to_owned() }),
+        ("amounts", if explained.ticks.is_empty() { String::new() } else { "most likely case".to_owned() }),
     ];
     let shown = facts.iter().filter(|(_, what)| !what.is_empty());
     shown.map(|(name, what)| format!("   {}{what}\n", text::dim(&format!("{name:<14}")))).collect()

@@ -1,4 +1,4 @@
-//! Explains an ability of one character used on another: the most likely way step by step, and all possible results.
+//! Explains an ability of one character used on another: the most likely case step by step, and all possible results.
 
 use std::sync::Arc;
 
