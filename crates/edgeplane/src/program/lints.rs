@@ -4,7 +4,8 @@ use super::Program;
 use super::characters::CharacterPlan;
 use super::ids::{AbilityId, CharacterId, CombatantId, FormulaId, GearId, Slot};
 use super::never_used::is_had;
-use super::tree::{Read, TreeKind};
+use super::steps::StartPlan;
+use super::tree::{PoolPart, Read, TreeKind};
 use super::worked::plain;
 use crate::rules::{
     AbilityRule, DurationRule, EffectKind, EffectRule, Formula, Joins, Named, PaceRule, Reapply, Ruleset, Selector,
@@ -25,6 +26,7 @@ pub(super) fn lint(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
             _ => lints.never_applied(named, out),
         }
         lints.never_triggers(named, out);
+        lints.ends_at_once(named, out);
     }
     for named in &rules.abilities {
         lints.shares_nothing(named, out);
@@ -274,6 +276,40 @@ impl Lints<'_> {
                 let message = format!("`{}` never triggers on {}: {because}", named.name, on.event.name());
                 out.push(Diagnostic::warning(Code::NeverTriggers, span, message));
             }
+        }
+    }
+
+    /// A `while` about pools is not a switch: a status that has ended does not come back by itself.
+    fn ends_at_once(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
+        let program = self.program;
+        let status = program.find_status(&named.name);
+        let holds = status.and_then(|status| program.status(status).holds_while);
+        let (Some(status), Some(holds), Some(rule)) = (status, holds, &named.rule.holds_while) else { return };
+        // Other initial statuses can change attributes, and caps with them.
+        let mut is_known = true;
+        program.formula(holds).each_read(|read| {
+            is_known &= match read {
+                Read::Pool(_, _, PoolPart::Share) => true,
+                Read::Pool(_, pool, PoolPart::Amount) => !matches!(program.pools[pool.index()].start, StartPlan::Full),
+                _ => false,
+            };
+        });
+        let begins_elsewhere = |plan: &CharacterPlan| {
+            let members = self.rules.encounters.iter().flat_map(|one| &one.rule.sides).flat_map(|side| &side.members);
+            members.filter(|member| member.character.text == plan.name).any(|member| !member.start.is_empty())
+        };
+        let fails = |plan: &&CharacterPlan| {
+            is_known
+                && plan.statuses.contains(&status)
+                && !plan.block.is_empty()
+                && !begins_elsewhere(plan)
+                && program.own_value(holds, &program.memory_of(&plan.block), CombatantId(0)) == Some(0.0)
+        };
+        if let Some(plan) = program.characters.iter().find(fails) {
+            let message =
+                format!("`{}` of `{}` ends at once: this is false when a fight begins", named.name, plan.name);
+            let help = "let a trigger such as `pool_below` or `pool_above` apply it";
+            out.push(Diagnostic::warning(Code::NoEffect, rule.span, message).help(help));
         }
     }
 

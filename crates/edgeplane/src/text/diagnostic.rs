@@ -1,6 +1,6 @@
 //! Diagnostics of a ruleset as plain data. Drawing them is a separate task.
 
-use super::renamed::{renamed, synonym};
+use super::renamed::{renamed, synonyms};
 use super::source::{Sources, Span};
 
 /// The severity of a diagnostic.
@@ -212,8 +212,11 @@ pub(crate) fn suggestion(found: &str, known: &[&str]) -> Option<String> {
     match renamed(found, known) {
         Some(written) => Some(format!("`{found}` is now written `{written}`")),
         None => {
-            let near = meant(found, known).or_else(|| meant(without_number(found)?, known));
-            let near = near.map_or_else(|| of_one_family(found, known), |near| vec![near]);
+            let mut near = synonyms(found, known);
+            if near.is_empty() {
+                let one = meant(found, known).or_else(|| meant(without_number(found)?, known));
+                near = one.map_or_else(|| of_one_family(found, known), |one| vec![one]);
+            }
             let near: Vec<String> = near.iter().map(|name| format!("`{name}`")).collect();
             (!near.is_empty()).then(|| format!("did you mean {}?", near.join(" or ")))
         }
@@ -222,7 +225,7 @@ pub(crate) fn suggestion(found: &str, known: &[&str]) -> Option<String> {
 
 /// The one name that was probably meant: first by meaning, then by spelling.
 fn meant<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
-    let by_meaning = synonym(found, known).or_else(|| of_other_number(found, known));
+    let by_meaning = synonyms(found, known).first().copied().or_else(|| of_other_number(found, known));
     let by_spelling = by_meaning.or_else(|| nearest(found, known)).or_else(|| containing(found, known));
     by_spelling.or_else(|| of_one_stem(found, known)).or_else(|| part(found, known))
 }

@@ -68,7 +68,9 @@ const SYNONYMS: &[(&str, &str)] = &[
     ("owner", "self"),
     ("me", "self"),
     ("source", "caster"),
+    ("source", "other"),
     ("attacker", "caster"),
+    ("attacker", "other"),
     ("user", "caster"),
     ("victim", "target"),
     ("defender", "target"),
@@ -170,8 +172,8 @@ const SYNONYMS: &[(&str, &str)] = &[
     ("max", "at_most"),
 ];
 
-/// The valid name that corresponds to a general word.
-pub(super) fn synonym<'a>(found: &str, known: &[&'a str]) -> Option<&'a str> {
+/// The valid names that correspond to a general word.
+pub(super) fn synonyms<'a>(found: &str, known: &[&'a str]) -> Vec<&'a str> {
     let meant = SYNONYMS.iter().filter(|(word, _)| *word == found).map(|(_, meant)| meant);
-    meant.flat_map(|meant| known.iter().find(|name| *name == meant)).copied().next()
+    meant.flat_map(|meant| known.iter().find(|name| *name == meant)).copied().collect()
 }
