@@ -110,12 +110,9 @@ fn varied_numbers_are_read_or_refused() {
     let nowhere = [Vary::parse("ability.boathok.cooldown=1..2").unwrap()];
     let refused = run_sweep(&game, "duel", &nowhere, &["duration"], &plan(10), &|_| {});
     assert!(matches!(refused, Err(Error::Ruleset { .. })), "{refused:?}");
-    let nothing = [Vary::parse("ability.boathook.recovery*=1..2").unwrap()];
+    let nothing = [Vary::parse("ability.boathook.travel*=1..2").unwrap()];
     let refused = run_sweep(&game, "duel", &nothing, &["duration"], &plan(10), &|_| {}).unwrap_err();
-    assert_eq!(
-        refused.to_string(),
-        "the ruleset gives no value at `ability.boathook.recovery` that could be multiplied"
-    );
+    assert_eq!(refused.to_string(), "the ruleset gives no value at `ability.boathook.travel` that could be multiplied");
 }
 
 #[test]
