@@ -192,6 +192,17 @@ fn what_is_no_formula_is_reported_at_its_place() {
         let error = parse(text).expect_err(text);
         assert_eq!((error.range, error.message.as_str()), (place, message), "{text}");
     }
+    for (text, help) in [
+        ("2d6", "write `dice(2, 6)`"),
+        ("5 // 2", "write `floor(a / b)`"),
+        ("1..3", "write `between(low, high)`"),
+        ("1 + caster.stacks(frost)", "write `stacks(caster, …)`"),
+        ("x or caster.heft.max(3)", "write `max(caster.heft, …)`"),
+        ("if a > 3 then 1", "write `if(condition, a, b)`"),
+        ("1 if a", "write `if(condition, a, b)`"),
+    ] {
+        assert_eq!(parse(text).expect_err(text).help.as_deref(), Some(help), "{text}");
+    }
 }
 
 fn hit_of(formula: &str, answers: &[f64]) -> f64 {

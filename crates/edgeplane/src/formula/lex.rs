@@ -45,6 +45,8 @@ const FOREIGN: &[(&str, &str)] = &[
     ("!", "write `not`"),
     ("%", "a percent sign follows a number directly: `15%`; there is no remainder operator"),
     ("?", "write `if(condition, a, b)`"),
+    ("//", "write `floor(a / b)`"),
+    ("..", "write `between(low, high)`"),
 ];
 
 pub(super) fn lex(text: &str) -> Result<Vec<Lexeme>, ParseError> {
@@ -123,7 +125,11 @@ fn number(rest: &str) -> Result<(Token, usize), Wrong> {
             let help = "omit the unit: times are in seconds, lengths in metres".to_owned();
             return Err((format!("`{written}{word}` is a number with a unit"), length + word.len(), Some(help)));
         }
-        let help = Some("write multiplications as `2 * x`; names do not begin with a digit".to_owned());
+        let sides = word.strip_prefix('d').filter(|sides| sides.parse::<u16>().is_ok());
+        let help = Some(match sides {
+            Some(sides) => format!("write `dice({written}, {sides})`"),
+            None => "write multiplications as `2 * x`; names do not begin with a digit".to_owned(),
+        });
         return Err(("a number runs into a name".to_owned(), length, help));
     }
     let percent = bytes.get(length) == Some(&b'%');

@@ -77,7 +77,26 @@ impl Parser {
             let (message, help) = ("`=` is not an operator here".to_owned(), Some("to compare, write `==`".to_owned()));
             return ParseError { range: self.range(), message, help, limit: false };
         }
-        ParseError { range: self.range(), message: message.to_owned(), help: None, limit: false }
+        ParseError { range: self.range(), message: message.to_owned(), help: self.meant(), limit: false }
+    }
+
+    /// What the words here probably mean: a function called like a method, or `if` without brackets.
+    fn meant(&self) -> Option<String> {
+        let text = |back: usize| match &self.lexemes.get(self.at.checked_sub(back)?)?.token {
+            Token::Word(word) => Some(word.as_str()),
+            Token::Symbol(symbol) => Some(*symbol),
+            _ => None,
+        };
+        match (text(2), text(1), text(0)) {
+            (Some("."), Some(function), Some("(")) => {
+                let mut of = text(3)?.to_owned();
+                let owners = (4..).step_by(2).take_while(|back| text(*back) == Some("."));
+                owners.filter_map(|back| text(back + 1)).for_each(|owner| of = format!("{owner}.{of}"));
+                Some(format!("write `{function}({of}, …)`"))
+            }
+            (_, Some("if"), _) | (_, _, Some("if")) => Some("write `if(condition, a, b)`".to_owned()),
+            _ => None,
+        }
     }
 
     fn expect(&mut self, symbol: &'static str) -> Result<Range<u32>, ParseError> {

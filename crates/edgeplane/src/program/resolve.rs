@@ -330,7 +330,10 @@ impl Resolver<'_, '_> {
         let message = format!("no function, curve or formula is called `{}`", name.text);
         if !self.quiet {
             let diagnostic = Diagnostic::at(Code::UnknownFunction, self.span(&name.range), message);
-            self.compiler.out.push(diagnostic.nearest(&name.text, known.iter().map(String::as_str)));
+            self.compiler.out.push(match name.text.as_str() {
+                "pow" => diagnostic.help("write `x ^ y`"),
+                _ => diagnostic.nearest(&name.text, known.iter().map(String::as_str)),
+            });
         }
         None
     }
