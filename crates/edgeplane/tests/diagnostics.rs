@@ -271,6 +271,25 @@ fn general_words_lead_to_those_of_the_format() {
         ("[encounter.duel]\nteam1 = [\"a\"]", "did you mean `sides`?"),
         ("[characters.crab]", "did you mean `character`?"),
         ("[status.s]\nduration = \"5s\"", "omit the unit: times are in seconds, lengths in metres"),
+        ("[ability.fire]\ndamage = 10", "for example: does = [{ damage = 10 }]"),
+        ("[ability.fire]\nheal = 10\ndoes = [{ heal = 3 }]", "write `does = [{ heal = … }]`"),
+        ("[status.burn]\nduration = 3\ndamage = 2", "write `every = { period = 1, does = [{ damage = … }] }`"),
+        (
+            "[ability.fire]\ntargets = \"weakest\"\ndoes = [{ interrupt = true }]",
+            "write `targets = { side = \"enemies\", pick = \"weakest\" }`",
+        ),
+        (
+            "[ability.fire]\ntargets = \"all_allies\"\ndoes = [{ interrupt = true }]",
+            "write `targets = { side = \"allies\", count = \"all\" }`",
+        ),
+        (
+            "[pools.hp]\nmax = 5\n[status.s]\nduration = 3\nmodify = [{ attribute = \"hp\", add = 2 }]",
+            "its cap can depend on an attribute: `max = \"…\"`",
+        ),
+        (
+            "[pools.hp]\nmax = 5\ndefeat = true\n[ability.fire]\ndoes = [{ damage = \"3-6\" }]",
+            "a random number in a range is `between(low, high)`",
+        ),
         ("[expect.fair]\nthat = \"draw_rate\"", "write each of them under `[[expect]]`; none has a name in brackets"),
     ] {
         assert_eq!(help_of(text), help, "{text}");

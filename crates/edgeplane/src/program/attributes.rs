@@ -148,7 +148,7 @@ impl Compiler<'_> {
 
     fn own_base(&mut self, word: &Word, base: &Formula) -> Option<Vec<(Slot, FormulaId)>> {
         let (name, of) = word.text.split_once('.').map_or((word.text.as_str(), None), |(name, of)| (name, Some(of)));
-        let attribute = look_up(&self.names.attributes, name, word.span, "attribute", self.out)?;
+        let attribute = self.names.attribute(name, word.span, self.out)?;
         let types = match (attribute.per_type, of) {
             (false, None) => 0..1,
             (true, None) => 0..self.program.layout.types,

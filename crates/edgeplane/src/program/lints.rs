@@ -8,8 +8,8 @@ use super::steps::StartPlan;
 use super::tree::{PoolPart, Read, TreeKind};
 use super::worked::plain;
 use crate::rules::{
-    AbilityRule, DurationRule, EffectKind, EffectRule, Formula, Joins, Named, PaceRule, Reapply, Ruleset, Selector,
-    StatusRule, TriggerEvent,
+    AbilityRule, DurationRule, EffectKind, EffectRule, Formula, Joins, ModifierKind, Named, PaceRule, Reapply, Ruleset,
+    Selector, StatusRule, TriggerEvent,
 };
 use crate::text::{Code, Diagnostic, Diagnostics};
 
@@ -27,6 +27,7 @@ pub(super) fn lint(rules: &Ruleset, program: &Program, out: &mut Diagnostics) {
         }
         lints.never_triggers(named, out);
         lints.ends_at_once(named, out);
+        lints.percent_as_share(named, out);
     }
     for named in &rules.abilities {
         lints.shares_nothing(named, out);
@@ -310,6 +311,18 @@ impl Lints<'_> {
                 format!("`{}` of `{}` ends at once: this is false when a fight begins", named.name, plan.name);
             let help = "let a trigger such as `pool_below` or `pool_above` apply it";
             out.push(Diagnostic::warning(Code::NoEffect, rule.span, message).help(help));
+        }
+    }
+
+    /// `percent = 20` is 20 %; 0.2 and `"20%"` are a fifth of one percent.
+    fn percent_as_share(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
+        for modifier in named.rule.modify.iter().filter(|one| one.kind == ModifierKind::Percent) {
+            let Some(value) = modifier.amount.as_number().filter(|value| *value != 0.0 && value.abs() < 1.0) else {
+                continue;
+            };
+            let message = format!("`{}` is {}, less than one percent", modifier.amount.path, plain(value));
+            let help = format!("{} % is written {}", plain(value * 100.0), plain(value * 100.0));
+            out.push(Diagnostic::warning(Code::AmountAsShare, modifier.amount.span, message).help(help));
         }
     }
 

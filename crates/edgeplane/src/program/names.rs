@@ -154,6 +154,18 @@ impl Names {
         self.attributes.iter().map(|(_, attribute)| if attribute.per_type { types } else { 1 }).sum()
     }
 
+    /// Looks an attribute up, or reports it; a pool is not one.
+    pub(crate) fn attribute(&self, name: &str, span: Span, out: &mut Diagnostics) -> Option<AttributeName> {
+        if self.pools.get(name).is_some() && self.attributes.get(name).is_none() {
+            let help = "its cap can depend on an attribute: `max = \"…\"`";
+            out.push(
+                Diagnostic::at(Code::UnknownName, span, format!("`{name}` is a pool, not an attribute")).help(help),
+            );
+            return None;
+        }
+        look_up(&self.attributes, name, span, "attribute", out)
+    }
+
     /// Names of all functions other than the built-in ones.
     pub(crate) fn callable(&self) -> impl Iterator<Item = &str> + '_ {
         self.curves

@@ -11,6 +11,7 @@ use super::names::Names;
 use super::ops::{BinaryOp, UnaryOp};
 use super::scope::Scope;
 use super::tree::{Counted, GameCall, Read, Role, Tree, TreeKind};
+use super::worked::plain;
 use crate::formula::{Binary, Builtin, Expr, ExprKind, Ident, Kind, Unary};
 use crate::rules::{Formula, FunctionRule, Named};
 use crate::text::{Code, Diagnostic, Diagnostics, Span};
@@ -135,6 +136,9 @@ impl Compiler<'_> {
         };
         let tree = resolver.of_kind(&formula.expr, wanted)?;
         let next_local = resolver.next_local;
+        if let TreeKind::Constant(value) = tree.kind {
+            self.check_range(formula, value);
+        }
         // Attributes are computed ahead in any case; the other formulas read them.
         let lean = if scope.plain { tree.clone() } else { self.program.hoist(&tree, next_local, &self.readers) };
         let shape = Emitter::compile(&mut self.program, &lean, next_local);
@@ -149,6 +153,33 @@ impl Compiler<'_> {
         self.program.shapes.push(shape);
         self.whole_shapes.push(whole);
         Some(FormulaId((self.program.formulas.len() - 1) as u32))
+    }
+
+    /// Reports a number that its key cannot have. Computed values are checked while a fight runs.
+    fn check_range(&mut self, formula: &Formula, value: f64) {
+        let keys: Vec<&str> = formula.path.split('.').skip(2).collect();
+        let most = match keys.as_slice() {
+            ["cooldown" | "cast" | "recovery" | "reach" | "travel" | "duration" | "longest" | "lasts" | "radius"]
+            | ["cost", _]
+            | ["charges", "regain"]
+            | ["after", "within"]
+            | ["shared_cooldown", "time"]
+            | ["targets", "radius"] => f64::INFINITY,
+            ["refund"] => 1.0,
+            [.., index, "spread"] if index.parse::<u32>().is_ok() => 1.0,
+            _ => return,
+        };
+        if (0.0..=most).contains(&value) {
+            return;
+        }
+        let bounds = if most.is_finite() { format!("from 0 to {most}") } else { "at least 0".to_owned() };
+        let message = format!("`{}` is {}; it must be {bounds}", formula.path, plain(value));
+        let diagnostic = Diagnostic::at(Code::BadValue, formula.span, message);
+        self.out.push(if most == 1.0 && (1.0..=100.0).contains(&value) {
+            diagnostic.help(format!("{} % is written {}", plain(value), plain(value / 100.0)))
+        } else {
+            diagnostic
+        });
     }
 
     /// Adds a random stream. Its name determines the draws, so it must depend on nothing but the position: changing a

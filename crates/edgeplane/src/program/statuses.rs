@@ -373,7 +373,7 @@ impl Compiler<'_> {
     fn modifier(&mut self, rule: &ModifierRule) -> Option<ModifierPlan> {
         let text = &rule.attribute.text;
         let (name, of) = text.split_once('.').map_or((text.as_str(), None), |(name, of)| (name, Some(of)));
-        let attribute = look_up(&self.names.attributes, name, rule.attribute.span, "attribute", self.out);
+        let attribute = self.names.attribute(name, rule.attribute.span, self.out);
         let scope = match attribute {
             Some(attribute) if attribute.per_type => Scope::TYPED_MODIFIER,
             _ => Scope::MODIFIER,

@@ -377,7 +377,14 @@ fn targets(fields: &Fields<'_>, out: &mut Diagnostics) -> TargetRule {
     let path = fields.path_of("targets");
     if let Value::Text(text, _) = &node.value {
         let word = Word { text: text.clone(), span: node.span };
-        rule.side = choose(&word, &path, SIDES, out).unwrap_or(rule.side);
+        rule.side = match more_than_a_side(text) {
+            Some(help) => {
+                let message = format!("`{path}` cannot be `{text}`; alone it is a side");
+                out.push(Diagnostic::at(Code::BadValue, node.span, message).help(help));
+                rule.side
+            }
+            None => choose(&word, &path, SIDES, out).unwrap_or(rule.side),
+        };
         rule.names_side = true;
         return rule;
     }
@@ -396,6 +403,20 @@ fn targets(fields: &Fields<'_>, out: &mut Diagnostics) -> TargetRule {
     rule.area = area(&inner, out).unwrap_or_default();
     rule
 }
+
+const PICKS: &[(&str, u8)] =
+    &[("first", 0), ("weakest", 1), ("strongest", 2), ("random", 3), ("nearest", 4), ("farthest", 5), ("policy", 6)];
+
+/// How to write what is no side but a choice of targets, or a side with a number.
+fn more_than_a_side(text: &str) -> Option<String> {
+    if PICKS.iter().any(|(pick, _)| *pick == text) {
+        return Some(format!("write `targets = {{ side = \"enemies\", pick = \"{text}\" }}`"));
+    }
+    let side = text.strip_prefix("all_")?;
+    let is_side = SIDES.iter().any(|(name, _)| *name == side);
+    is_side.then(|| format!("write `targets = {{ side = \"{side}\", count = \"all\" }}`"))
+}
+
 /// Keys that determine the kind of area.
 const AREAS: &[&str] = &["radius", "cone", "line", "chain"];
 
@@ -445,9 +466,7 @@ fn pick(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Pick> {
         }
         return inner.formula("lowest", out).map(Pick::Lowest);
     }
-    let picks =
-        [("first", 0), ("weakest", 1), ("strongest", 2), ("random", 3), ("nearest", 4), ("farthest", 5), ("policy", 6)];
-    let index = fields.choice("pick", &picks, out)?;
+    let index = fields.choice("pick", PICKS, out)?;
     Some(match index {
         0 => Pick::First,
         1 => Pick::Weakest,

@@ -307,6 +307,11 @@ fn not_one(table: &Table, span: Span, path: &str, said: &[&str]) -> Diagnostic {
     }
 }
 
+/// Whether an effect has this name.
+pub(super) fn is_effect(name: &str) -> bool {
+    KINDS.iter().any(|(kind, _)| *kind == name)
+}
+
 fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<EffectRule> {
     let Value::Table(table) = &node.value else {
         out.push(super::reader::wrong_type(node, "a table such as { damage = 10 }", path));

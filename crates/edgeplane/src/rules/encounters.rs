@@ -145,7 +145,11 @@ fn sides(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<SideMembers> {
         return Vec::new();
     };
     let Value::Table(table) = &node.value else {
-        out.push(super::reader::wrong_type(node, "a table of sides", &path));
+        out.push(super::reader::wrong_type(
+            node,
+            "a table of sides, such as { keepers = [\"lockhand\"], silt = [\"silt_crab\"] }",
+            &path,
+        ));
         return Vec::new();
     };
     for entry in &table.entries {

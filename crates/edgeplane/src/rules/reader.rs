@@ -126,9 +126,11 @@ impl<'a> Fields<'a> {
             if !keys.contains(&entry.key.as_str()) {
                 unknown.push(entry.key.as_str());
                 let message = format!("`{}` has no key `{}`", path, entry.key);
-                out.push(
-                    Diagnostic::at(Code::UnknownKey, entry.key_span, message).nearest(&entry.key, keys.iter().copied()),
-                );
+                let diagnostic = Diagnostic::at(Code::UnknownKey, entry.key_span, message);
+                out.push(match misplaced(&entry.key, keys) {
+                    Some(help) => diagnostic.help(help),
+                    None => diagnostic.nearest(&entry.key, keys.iter().copied()),
+                });
             }
         }
         Some(Self { table, span: node.span, path: path.to_owned(), unknown })
@@ -245,8 +247,26 @@ impl<'a> Fields<'a> {
     }
 }
 
+/// Where something belongs that was written as a key of its own: an effect, or the targets of a policy line.
+fn misplaced(key: &str, keys: &[&str]) -> Option<String> {
+    if keys.contains(&"weight") && ["target", "targets", "pick"].contains(&key) {
+        return Some("an ability picks its own targets: `targets = { pick = … }`".to_owned());
+    }
+    let list = ["does", "every"].into_iter().find(|list| keys.contains(list))?;
+    let effect = super::effects::is_effect(key).then(|| format!("does = [{{ {key} = … }}]"))?;
+    Some(if list == "does" {
+        format!("write `{effect}`")
+    } else {
+        format!("write `every = {{ period = 1, {effect} }}`")
+    })
+}
+
 /// A list of words.
 pub(super) fn words(node: &Node, path: &str, out: &mut Diagnostics) -> Option<Vec<Word>> {
+    if let (Value::Table(_), true) = (&node.value, path.contains('.')) {
+        out.push(wrong_type(node, "a list of names", path));
+        return None;
+    }
     let items = list(node, path, out)?;
     Some(items.iter().filter_map(|item| word(item, path, out)).collect())
 }
@@ -305,7 +325,11 @@ pub(super) fn formula(node: &Node, path: String, out: &mut Diagnostics) -> Optio
             }
         },
         _ => {
-            out.push(wrong_type(node, "a number or a formula", &path));
+            let diagnostic = wrong_type(node, "a number or a formula", &path);
+            out.push(match &node.value {
+                Value::List(_) => diagnostic.help("a random number in a range is `between(low, high)`"),
+                _ => diagnostic,
+            });
             None
         }
     }
@@ -316,7 +340,7 @@ pub(super) fn formula(node: &Node, path: String, out: &mut Diagnostics) -> Optio
 pub(super) fn section<'a>(root: &'a Table, key: &str, out: &mut Diagnostics) -> &'a [Entry] {
     let Some(node) = root.get(key) else { return &[] };
     let Value::Table(table) = &node.value else {
-        out.push(wrong_type(node, "a table", key));
+        out.push(wrong_type(node, "a table", key).help(format!("each of them has its name as a key: `[{key}.…]`")));
         out.names_are_incomplete();
         return &[];
     };

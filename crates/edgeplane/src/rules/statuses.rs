@@ -429,6 +429,10 @@ fn modifier(node: &Node, path: &str, out: &mut Diagnostics) -> Option<ModifierRu
 
 fn every(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EveryRule> {
     let node = fields.get("every")?;
+    if node.table().is_none() {
+        out.push(wrong_type(node, "a table such as { period = 1, does = [{ damage = 2 }] }", &fields.path_of("every")));
+        return None;
+    }
     let inner = Fields::open(node, &fields.path_of("every"), &shape::EVERY.names(), out)?;
     let first_now = inner.choice("first_tick", &[("later", false), ("now", true)], out).unwrap_or_default();
     let restart = inner.choice("rhythm", &[("keep", false), ("restart", true)], out).unwrap_or_default();

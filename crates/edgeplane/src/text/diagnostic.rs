@@ -88,7 +88,7 @@ codes! {
     Unused "unused" "Warning: an ability, a policy, a formula or a curve that nothing uses.";
     NeverAffordable "never-affordable" "Warning: an ability whose cost exceeds the caps of all its owners.";
     NeverChosen "never-chosen" "Warning: an ability that the policy of its owner does not use.";
-    AmountAsShare "amount-as-share" "Warning: the amount of a pool is compared with a number below 1.";
+    AmountAsShare "amount-as-share" "Warning: a share where an amount or a percentage is expected: a pool below 1, or `percent = 0.2`.";
     NowhereNear "nowhere-near" "Warning: a combatant that stays out of reach of all enemies.";
     NeverPlaced "never-placed" "Warning: a zone that nothing places.";
     HelpsEnemies "helps-enemies" "Warning: an ability that helps its targets, which are enemies by default.";
