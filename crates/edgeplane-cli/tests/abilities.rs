@@ -27,12 +27,12 @@ fn json(arguments: &[&str]) -> Value {
     serde_json::from_str(&answer(&arguments)).unwrap()
 }
 
-/// Lines with single blanks, however wide the columns are.
+/// Lines with single blanks, whatever the widths of columns.
 fn squeezed(printed: &str) -> String {
     printed.lines().map(|line| line.split_whitespace().collect::<Vec<_>>().join(" ") + "\n").collect()
 }
 
-/// One whose abilities are unavailable for every reason for which that can be.
+/// A combatant whose abilities are unavailable for every possible reason.
 const UNAVAILABLE: &str = r#"
 [pools]
 health = { max = 50, defeat = true }
@@ -166,14 +166,14 @@ fn the_arithmetic_of_a_trace_stands_with_what_it_is_about() {
     fs::write(&file, ASKED).unwrap();
     let trace = squeezed(&answer(&["fight", file.to_str().unwrap(), "talk", "--trace"]));
     let lines: Vec<&str> = trace.lines().collect();
-    // A condition is shown behind its own ability, and behind no other that is unavailable for another reason.
+    // A condition is shown after its own ability, and after no other that is unavailable for another reason.
     let decided: Vec<&str> = lines.iter().filter(|line| line.contains('→')).copied().collect();
     assert!(decided.iter().any(|line| line.contains("vent locked: 0 >= 60 = no; → wait")), "{decided:#?}");
     assert!(decided.iter().all(|line| !line.contains(" s: ")), "{decided:#?}");
-    // What a status keeps stands under the status, by its name.
+    // The kept values of a status are shown below it, by name.
     let begins = lines.iter().position(|line| line.contains("marked other begins")).unwrap();
     assert_eq!(lines[begins + 1..begins + 3], ["rank caster.calm = 13", "keeps caster.calm = 13"], "{trace}");
-    // Calls are shown by what came of them: yes and no, and the seconds that are left.
+    // Calls are shown by their values: yes and no, and the remaining seconds.
     assert!(trace.contains("amount if(yes, 0, 1) = 0"), "{trace}");
     assert!(trace.contains("amount if(yes, 3, 1) = 3"), "{trace}");
     assert!(trace.contains("amount 13 * 2 = 26"), "{trace}");
@@ -286,7 +286,7 @@ fn what_is_shown_of_a_fight_adds_up() {
             if !of_health {
                 continue;
             }
-            // What is left is what was left before, less what was taken, more what was given.
+            // The remaining amount is the previous one, less what was taken, plus what was given.
             let left = number(event, "left");
             if let Some(before) = health.insert(target.clone(), left) {
                 assert!((before + moved - left).abs() < 1e-9, "seed {seed}, {at} s, {target}: {before} {moved} {left}");

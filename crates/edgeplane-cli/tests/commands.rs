@@ -104,7 +104,7 @@ fn a_trace_for_programs_has_the_arithmetic_of_the_one_for_readers() {
     assert!((guard["value"].as_f64().unwrap() - 17.521_478).abs() < 1e-6, "{guard}");
     let step = events.iter().find(|event| event["event"] == "stepped" && event["step"] == "guard").unwrap();
     assert!(step["before"].as_f64() > step["after"].as_f64(), "{step}");
-    // What happened is the same.
+    // The events are the same.
     let detail = |event: &&Value| event["event"] != "formula" && event["event"] != "stepped";
     let without: Vec<_> = events.iter().filter(detail).collect();
     assert_eq!(without, plain["events"].as_array().unwrap().iter().collect::<Vec<_>>());
@@ -168,7 +168,8 @@ fn trials_count_wins_durations_damage_and_time_unavailable() {
     assert!(csv.starts_with("measure,of,by,value,low,high\nwin rate,keepers,"), "{csv}");
 }
 
-/// Eight of a kind share a row, which has their average; a spreadsheet, and whoever asks, gets each of them. A side of the same name is not taken for them.
+/// Eight of a kind share a row with their average; a spreadsheet, and `--each`, list each of them. A side with the same
+/// name is not confused with them.
 #[test]
 fn many_of_a_kind_share_a_row() {
     let folder = TempDir::new().unwrap();
@@ -303,7 +304,7 @@ fn files_that_cannot_be_read_are_reported() {
     assert!(refusal(&["check", path.to_str().unwrap()]).contains("at most 4194304 bytes are allowed"));
     fs::remove_file(&path).unwrap();
     assert!(refusal(&["check", folder.path().to_str().unwrap()]).contains("contains no .toml file"));
-    // Nothing at all is a ruleset too: one in which there is nothing to play.
+    // An empty file is a ruleset too, without anything to play.
     fs::write(&path, "").unwrap();
     assert!(answer(&["check", path.to_str().unwrap()]).contains("is valid: 1 file, no errors"));
 }
@@ -356,7 +357,7 @@ fn values_go_out_as_a_sheet_and_come_back() {
     assert_eq!(fs::read_to_string(Path::new(ruleset).join("gear.toml")).unwrap(), after);
 }
 
-/// 100 health, 9 a second: the blow of 40 at 0 s leaves 60, and it is full again after 4.44 s.
+/// 100 health, 9 per second: the blow of 40 at 0 s leaves 60, and the pool is full again after 4.44 s.
 #[test]
 fn pools_are_shown_with_what_flows_between_events() {
     let folder = TempDir::new().unwrap();

@@ -15,7 +15,7 @@ fn numbers_are_explained_by_what_sets_changes_and_reads_them() {
     for line in ["heft (attribute) · Weight behind a blow.", "changed by    spring_tide: percent 20"] {
         assert!(printed.contains(line), "{printed}");
     }
-    // What a list says goes on in the next line, at the same column.
+    // A long list continues in the next line, at the same column.
     assert!(printed.lines().all(|line| line.chars().count() <= 117), "{printed}");
     assert!(printed.contains("\n                 mire_stalker 9, "), "{printed}");
     let resist = json(&["explain", DEMO, "attribute.resist", "--format", "json"]);

@@ -1,4 +1,4 @@
-//! Faults that must not occur: nothing is lost, nothing hangs, nothing is silent, and no name of a ruleset breaks an
+//! Faults that must not occur: nothing is lost, nothing hangs, nothing is silent, and no name in a ruleset breaks an
 //! output.
 
 #![allow(clippy::unwrap_used, clippy::panic)]
@@ -130,7 +130,7 @@ fn a_file_whose_name_is_not_utf8_is_written_where_it_was_read() {
     assert!(fs::read_to_string(odd).unwrap().contains("heft = 13"));
 }
 
-/// Whatever ends the tool while it writes: a limit on the size of files stands for a full disk.
+/// The process ends while it writes: a limit on the size of files stands for a full disk.
 #[test]
 fn a_write_that_fails_or_is_killed_leaves_the_old_file_or_the_new_one() {
     let place = Place::new();
@@ -183,7 +183,7 @@ fn the_demo_keeps_files_that_were_edited() {
     let edited = place.text("rs/ruleset.toml") + "# my notes\n";
     fs::create_dir_all(place.path("d/weir-nine")).unwrap();
     place.write("d/weir-nine/ruleset.toml", &edited);
-    // The tour cannot go on with these rules; what counts is that they are still there.
+    // The tour cannot continue with these rules; they must still be there.
     let output = place.run(&["demo", "-o", "d"]);
     let said = String::from_utf8(output.stderr).unwrap();
     assert!(said.contains("ruleset.toml has been edited, and stays as it is"), "{said}");
@@ -248,7 +248,7 @@ fn no_number_is_too_hostile() {
     }
     let merged = place.run(&["merge", DEMO, "p1.json", "p2.json", "--set", large]);
     assert!(merged.status.success(), "{}", String::from_utf8_lossy(&merged.stderr));
-    // A part that was tampered with is not believed, whatever it says.
+    // A manipulated part is refused, whatever it contains.
     let text = place.text("p1.json");
     let fights = text.find("\"fights\": ").unwrap() + 10;
     let digits = text[fights..].find(|c: char| !c.is_ascii_digit()).unwrap();
@@ -270,7 +270,7 @@ fn thousands_of_errors_are_reported_at_once_and_not_all_drawn() {
     assert!(said.len() < 60_000 && said.contains("more are not shown"), "{} bytes", said.len());
 }
 
-/// Stopped, a command says within half a second what it knows; a busy machine is given a little longer here.
+/// A stopped command prints its results so far within half a second; a busy machine is given a little longer here.
 #[test]
 fn a_study_that_is_stopped_says_what_was_not_looked_at() {
     let place = Place::new();
@@ -344,8 +344,8 @@ fn a_watch_sees_a_folder_that_was_made_anew_and_an_answer_that_goes_into_a_file(
     assert!(printed.contains("The result is in a.txt") && !printed.contains("Nothing in the result"), "{printed}");
 }
 
-/// Whether every tag is closed and nothing stands bare that has to be escaped: a walk over tags, which is all that is
-/// needed to see what a name can break.
+/// Whether every tag is closed and every special character escaped: a walk over tags, which is enough to detect what a
+/// name can break.
 fn is_xml(text: &str) -> bool {
     walk_tags(text).is_some()
 }

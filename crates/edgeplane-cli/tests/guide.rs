@@ -12,7 +12,7 @@ use edgeplane::{Error, Game};
 
 const ROOT: &str = concat!(env!("CARGO_MANIFEST_DIR"), "/../..");
 
-/// What the tool prints for some words of a command line.
+/// The output of the tool for a command line.
 fn printed(words: &[&str]) -> String {
     let output = Command::new(env!("CARGO_BIN_EXE_edgeplane")).args(words).current_dir(ROOT).output().unwrap();
     assert!(matches!(output.status.code(), Some(0 | 1)), "{words:?}: {}", String::from_utf8_lossy(&output.stderr));
@@ -33,7 +33,7 @@ fn pages() -> Vec<(PathBuf, String)> {
     paths.into_iter().map(|path| (path.clone(), fs::read_to_string(path).unwrap())).collect()
 }
 
-/// What stands between two marks, each time.
+/// The text between two marks, each time.
 fn between<'a>(text: &'a str, from: &'a str, to: &'a str) -> impl Iterator<Item = &'a str> {
     text.split(from).skip(1).map(move |rest| rest.split(to).next().unwrap())
 }
@@ -74,7 +74,7 @@ fn the_reference_is_the_one_of_this_version() {
     }
 }
 
-/// Names that an example leaves to the reader's imagination are no mistakes; keys and words that do not exist are.
+/// Names that an example does not define are no errors; unknown keys and words are.
 #[test]
 fn the_examples_of_the_guide_have_no_keys_that_do_not_exist() {
     let mistakes = [
@@ -94,7 +94,7 @@ fn the_examples_of_the_guide_have_no_keys_that_do_not_exist() {
             read += 1;
             let Err(Error::Ruleset { diagnostics, .. }) = Game::from_text("example.toml", example) else { continue };
             let mistake = diagnostics.iter().find(|diagnostic| mistakes.contains(&diagnostic.code));
-            // A fragment need not say where a hit ends.
+            // A fragment need not name the pool that a hit takes from.
             let fragment = |message: &str| message.contains("does not name a pool") || message.contains("damage type");
             if let Some(mistake) = mistake.filter(|mistake| !fragment(&mistake.message)) {
                 panic!("{}: {}\n{example}", path.display(), mistake.message);

@@ -31,7 +31,7 @@ fn read(path: &Path) -> Option<Value> {
     Some(as_json(&toml::Value::Table(toml::from_str(&fs::read_to_string(path).ok()?).ok()?)))
 }
 
-/// JSON has no word for what has no end.
+/// JSON has no infinite number.
 fn as_json(value: &toml::Value) -> Value {
     match value {
         toml::Value::Table(table) => table.iter().map(|(key, value)| (key.clone(), as_json(value))).collect(),
@@ -43,7 +43,8 @@ fn as_json(value: &toml::Value) -> Value {
     }
 }
 
-/// Where a value does not fit; nothing if it does. Knows the words that the schema uses, and no others.
+/// The place at which a value does not fit; nothing if it does. Supports the keywords that the schema uses, and no
+/// others.
 fn misfit(value: &Value, schema: &Value, root: &Value, at: &str) -> Option<String> {
     let items = value.as_array().map_or(&[][..], Vec::as_slice);
     let no = |why: &str| Some(format!("{at}: {value} {why}"));
@@ -140,7 +141,7 @@ fn what_a_ruleset_cannot_say_does_not_fit() {
     ] {
         assert!(misfit(&wrong, &schema, &schema, "").is_some(), "{wrong}");
     }
-    // Rulesets with unknown keys, as the reader tells them; which keys a trigger has depends on its event.
+    // Rulesets with unknown keys, as the reader reports them; the keys of a trigger depend on its event.
     let mut found = Vec::new();
     files(&Path::new(ROOT).join("crates/edgeplane/tests/cases/bad"), &mut found);
     let unknown = found.iter().filter(|path| fs::read_to_string(path).is_ok_and(|text| text.contains(" unknown-key")));

@@ -235,12 +235,12 @@ fn the_report_is_one_page_that_needs_nothing_else() {
     for wanted in ["<h1>Weir Nine</h1>", "id=\"duel\"", "id=\"mirror\"", "All 3 expectations hold.", "id=\"matrix\""] {
         assert!(html.contains(wanted), "{wanted}");
     }
-    // For each of two encounters durations, damage and three fights, and the matrix; nobody heals.
+    // Durations, damage and three fights for each of two encounters, and the matrix; nobody heals.
     assert_eq!(html.matches("<svg ").count(), 11);
     for wanted in ["At a glance", "the typical one", "the closest one", "the most one-sided one", "✓ 2 hold"] {
         assert!(html.contains(wanted), "{wanted}");
     }
-    // What came to whom has its arithmetic, which the browser shows without a script too.
+    // Each received amount has its arithmetic, which the browser shows without a script, too.
     assert!(html.contains("<title>") && html.contains("enters the steps"));
     assert!(
         html.contains(&format!("edgeplane report {DEMO} duel mirror -n 300 -o ")),
@@ -251,7 +251,7 @@ fn the_report_is_one_page_that_needs_nothing_else() {
     assert!(printed(&run(&["report", DEMO, "dual"]), 2).contains("did you mean `duel`?"));
 }
 
-/// What the page does in a browser, written into the page.
+/// The behaviour of the page in a browser, written into the page.
 const PROBE: &str = r#"<script>
   const found = {}, tip = document.getElementById("tip");
   const point = (element) => element.dispatchEvent(new MouseEvent("mouseover", { bubbles: true, clientX: 200, clientY: 200 }));
@@ -340,7 +340,7 @@ fn parts_merge_into_the_same_bytes_as_one_run() {
     assert!(refusal(&run(&["trials", DEMO, "duel", "--part", "8/7"])).contains("parts are numbered from 1"));
 }
 
-/// What a study tells that is stopped by a signal, as Ctrl-C sends it, and how it leaves.
+/// The output and exit code of a study that is stopped by a signal, as Ctrl-C sends it.
 fn stopped(arguments: &[&str], after: Duration) -> (String, String) {
     let mut command = Command::new(env!("CARGO_BIN_EXE_edgeplane"));
     let study = command.args(arguments).stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap();
@@ -360,7 +360,7 @@ fn a_study_that_is_stopped_shows_what_it_knows_as_a_shorter_study_would() {
     let counted = serde_json::from_str::<Value>(&printed).unwrap()["trials"].as_u64().unwrap();
     assert!((1..1_000_000_000).contains(&counted));
     assert_eq!(printed, answer(&["trials", DEMO, "duel", "-n", &counted.to_string(), "--format", "json"]));
-    // A part that is not whole would pass for one.
+    // An incomplete part would be taken for a complete one.
     let (printed, said) = stopped(&["trials", DEMO, "duel", "-n", "1000000000", "--part", "1/2"], second);
     assert!(printed.is_empty() && said.contains("stopped before anything was known"), "{printed}{said}");
 }
@@ -384,7 +384,7 @@ fn what_is_watched_is_shown_again_with_what_moved() {
         if there { Ok(()) } else { Err(format!("no {wanted} in\n{}", read())) }
     };
     let seen = until("200 fights").and_then(|()| {
-        // A broken ruleset in between is reported and gone.
+        // A broken ruleset in between is reported, and later corrected.
         fs::write(&rules, text.replacen("cooldown", "cooldwon", 1)).unwrap();
         std::thread::sleep(Duration::from_millis(500));
         fs::write(&rules, text.replacen("heft = 15", "heft = 25", 1)).unwrap();
@@ -413,7 +413,7 @@ fn a_gauntlet_shows_how_far_they_come_and_in_what_state() {
     }
     let found = json(&night(&[]));
     let stages = found["stages"].as_array().unwrap();
-    // Who reached the second is who won the first, and so on.
+    // The second is reached by those that won the first, and so on.
     for (earlier, later) in stages.iter().zip(&stages[1..]) {
         assert_eq!(earlier["won"]["count"], later["reached"]["count"]);
     }
@@ -421,7 +421,7 @@ fn a_gauntlet_shows_how_far_they_come_and_in_what_state() {
     assert!(stages[0]["members"][0]["left"][1].is_null(), "the gatekeeper has no oil");
     let csv = answer(&night(&["--format", "csv"]));
     assert_eq!(csv.lines().filter(|line| line.contains(",whistler,level,")).count(), 3, "{csv}");
-    // Without any rest in between fewer come through.
+    // Without rests in between fewer get through.
     let tired = json(&night(&["--set", "gauntlet.long_night.rests.health=0"]));
     assert!(tired["cleared"]["value"].as_f64() < found["cleared"]["value"].as_f64());
     assert!(printed(&run(&["gauntlet", DEMO, "long_nigth"]), 2).contains("did you mean `long_night`?"));

@@ -40,10 +40,10 @@ fn charges_are_spent_one_by_one_and_regained_one_after_the_other() {
             "abilities = [\"shove\"]",
         )
     };
-    // Two at once, a second apart. The first is regained at 5 s, and each of the next 5 s after the one
-    // before it, however long it takes to use them.
+    // Two uses at once, a second apart. The first charge is regained at 5 s, and each further one 5 s after the one
+    // before it, however late it is used.
     assert_eq!(starts(&shove(""), "shove"), [0.0, 1.0, 5.0, 10.0, 15.0, 20.0, 25.0, 30.0]);
-    // A cooldown runs besides: from the release on.
+    // A cooldown runs in addition, from the release on.
     assert_eq!(starts(&shove("cooldown = 4"), "shove"), [0.0, 4.0, 8.0, 12.0, 16.0, 20.0, 25.0, 30.0]);
     let refused = refusals(&log_of(&shove("")));
     assert_eq!(refused[0], (2.0, UnavailableReason::NoCharge { until: seconds(5.0) }));
@@ -101,15 +101,15 @@ fn a_shared_cooldown_keeps_others_waiting() {
             "abilities = [\"high\", \"low\"]",
         )
     };
-    // Each keeps the other waiting for its own cooldown.
+    // Each ability closes the other for its own cooldown.
     let own = two("\"bells\"", "\"bells\"");
     assert_eq!(starts(&own, "high"), [0.0, 6.0, 12.0, 18.0, 24.0, 30.0]);
     assert_eq!(starts(&own, "low"), [] as [f64; 0]);
-    // For a second and a half only, whatever its own cooldown.
+    // Only for a second and a half, whatever the other ability's own cooldown.
     let short = two("{ name = \"bells\", time = 1.5 }", "{ name = \"bells\", time = 1.5 }");
     assert_eq!(starts(&short, "high")[..3], [0.0, 7.0, 14.0]);
     assert_eq!(starts(&short, "low")[..5], [1.5, 3.5, 5.5, 8.5, 10.5]);
-    // Another name, another cooldown.
+    // Another name is another shared cooldown.
     let apart = two("\"bells\"", "\"horns\"");
     assert_eq!(starts(&apart, "low")[..4], [0.0, 2.0, 4.0, 6.0]);
 }
@@ -168,8 +168,8 @@ fn what_can_no_longer_be_paid_at_the_release_is_refused_and_counts_for_nothing()
     let mut log = Log::default();
     fight.apply_effects(OTHER, game.ability("sap").unwrap(), ONE, &mut log).unwrap();
     fight.run(&mut log).unwrap();
-    // 21 are there after half a second, 6 of them remain, 7 at the release: not enough. At 2 a second
-    // there are 20 again 6.5 s later, and the ability is neither used up nor on cooldown.
+    // After half a second there are 21, of which 6 remain; 7 at the release are not enough. At 2 per second there are
+    // 20 again 6.5 s later, and the ability is neither used up nor on cooldown.
     let refused = refusals(&log)[0];
     let expected =
         |until| UnavailableReason::CannotAfford { pool: game.pool("breath").unwrap(), cost: 20.0, has: 7.0, until };
@@ -197,7 +197,7 @@ const VOLLEY: &str = r#"
 fn several_releases_of_one_cast() {
     let game = rules(VOLLEY, "abilities = [\"volley\"]");
     assert_eq!(releases(&game, "volley")[..6], [1.0, 1.5, 2.0, 8.0, 8.5, 9.0]);
-    // The cooldown runs from the first of them, and the recovery begins after the last.
+    // The cooldown starts at the first release, and the recovery after the last one.
     assert_eq!(starts(&game, "volley")[..2], [0.0, 7.0]);
     let mut fight = game.fight("bout", 1).unwrap();
     let volley = game.ability("volley").unwrap();
@@ -233,11 +233,11 @@ fn what_is_held_during_a_use_ends_with_it() {
         }
         ["steeled", "sweaty"].map(|name| lost.remove(name).unwrap_or_default())
     };
-    // One without an end of its own ends with the recovery; the other goes on for its own two seconds.
+    // A status without a duration ends with the recovery; the other one continues for its own two seconds.
     assert_eq!(lost(&game("recovery = 0.5", "")), [vec![1_500_000], vec![3_500_000]]);
     assert_eq!(lost(&game("", "")), [vec![1_000_000], vec![3_000_000]]);
     assert_eq!(lost(&game("releases = { count = 3, every = 0.25 }", "")), [vec![1_500_000], vec![3_500_000]]);
-    // What it has for good is not the ability's to take away.
+    // A permanent status is not removed by the end of a use.
     assert_eq!(lost(&game("", "statuses = [\"steeled\"]"))[0], [] as [u64; 0]);
     let might = |at: f64| {
         let game = game("recovery = 0.5", "");
@@ -263,7 +263,7 @@ fn an_interrupt_ends_the_releases_and_pays_back_only_before_the_first() {
         let hits = moments(&log, |event| matches!(event, Event::Hit { .. })).len();
         (hits, fight.pool(ONE, breath), fight.why_unavailable(ONE, game.ability("volley").unwrap()).unwrap())
     };
-    // 20 and 10 of five seconds, all paid back: and no cooldown runs.
+    // 20 and 10 of five seconds are refunded, and no cooldown starts.
     assert_eq!(interrupted_at(0.5), (0, 30.0, None));
     assert_eq!(interrupted_at(1.2), (1, 20.0, Some(UnavailableReason::OnCooldown { until: seconds(7.0) })));
     assert_eq!(interrupted_at(1.7), (2, 20.0, Some(UnavailableReason::OnCooldown { until: seconds(7.0) })));
@@ -292,15 +292,15 @@ fn a_combo_is_open_after_its_opener_for_some_time() {
             "abilities = [\"jab\", \"wait\", \"follow\"]",
         )
     };
-    // Jab at 0, then two seconds of something else: the window of two seconds is still open at its end.
+    // The jab at 0 s, then another ability for two seconds: the window of two seconds is still open at its end.
     let open = combo("{ ability = \"jab\", within = 2 }", 2.0);
     assert_eq!(starts(&open, "follow"), [2.0, 12.0, 22.0]);
     let closed = combo("{ ability = \"jab\", within = 2 }", 2.000001);
-    // Shut by a microsecond; later the other is not ready when the jab is, and does not come between.
+    // Closed by a microsecond; later the other ability is not ready when the jab is, and does not come in between.
     assert_eq!(starts(&closed, "follow"), [10.0, 20.0, 30.0]);
     let jab = closed.ability("jab").unwrap();
     assert!(refusals(&log_of(&closed)).contains(&(2.000001, UnavailableReason::NotOpen { after: jab })));
-    // Without a window it stays open once the opener was used.
+    // Without a window it stays open after the first use of the opener.
     let ever = combo("\"jab\"", 2.0);
     assert_eq!(starts(&ever, "follow")[..4], [2.0, 3.0, 4.0, 5.0]);
 }
@@ -399,7 +399,7 @@ fn the_miller_of_the_demo_does_all_of_it() {
         let of = |name: &str| released.get(&id(name)).cloned().unwrap_or_default();
         let last_stone = |at: f64| of("millstone").into_iter().filter(|stone| *stone <= at).fold(-100.0, f64::max);
         for at in of("grind") {
-            // Three seconds for the start; half a second of cast.
+            // Three seconds until the opener starts, and half a second of cast.
             assert!(at - last_stone(at) <= 3.5 + 1e-9, "seed {seed}: ground at {at}");
         }
         assert!(of("dredge").len() <= 1, "seed {seed}: once a fight");
@@ -414,7 +414,7 @@ fn the_miller_of_the_demo_does_all_of_it() {
     assert!(stones > 300 && dredged > 50 && ground > 100, "{stones} {dredged} {ground}");
 }
 
-/// One who waits for something, and when it is used first; with what else happens meanwhile.
+/// A combatant that waits for a condition: the time of its first use, with other events in between.
 fn first_use(ability: &str, others: &str, one: &str) -> Option<f64> {
     let text = format!("[ability.wanted]\n{ability}\ndoes = [{{ damage = 1, type = \"blow\" }}]\n{others}");
     starts(&rules(&text, &format!("abilities = [\"wanted\"{one}]")), "wanted").first().copied()
@@ -426,16 +426,16 @@ fn a_waiting_combatant_wakes_at_the_exact_moment() {
     assert_eq!(first_use("cost = { breath = 30 }", "", ""), Some(5.0));
     // 0.5 more, in a quarter of a second.
     assert_eq!(first_use("cost = { breath = 20.5 }", "", ""), Some(0.25));
-    // A charge that is there at once, though the other one takes its time.
+    // A charge is available at once, although the other ability takes its time.
     assert_eq!(first_use("charges = { max = 1, regain = 100 }", "", ""), Some(0.0));
-    // After something that takes three seconds, the first moment of its window.
+    // The first moment of its window, after an ability that takes three seconds.
     let opener = "[ability.opener]\ncast = 3\nuses = 1\ndoes = [{ damage = 1, type = \"blow\" }]";
     assert_eq!(first_use("after = \"opener\"", opener, ", \"opener\""), Some(3.0));
-    // A shared cooldown of 4 s that somebody else's use does not touch, and one's own does.
+    // A shared cooldown of 4 s starts with the combatant's own use, not with that of another combatant.
     let shared =
         "[ability.opener]\nshared_cooldown = \"one\"\ncooldown = 4\nuses = 1\ndoes = [{ damage = 1, type = \"blow\" }]";
     assert_eq!(first_use("shared_cooldown = \"one\"\nafter = \"opener\"", shared, ", \"opener\""), Some(4.0));
-    // Never: more than the pool can hold.
+    // Never: the cost exceeds the cap.
     assert_eq!(first_use("cost = { breath = 101 }", "", ""), None);
 }
 
@@ -470,9 +470,9 @@ fn times_may_depend_on_attributes_and_are_taken_when_a_use_counts() {
         sides.other = ["other"]
         time_limit = 24
     "#;
-    // 0, 0.1, then every 4 s. In a hurry from 5 s on: what is regained at 8 s was begun at the old pace,
-    // but takes 4 s only up to there; the use of 8 s counts at 2 s, and so do those of 10 s and 12 s.
-    // The hurry is over at 13 s; the use of 14 s takes 4 s again.
+    // 0, 0.1, then every 4 s. Haste from 5 s on: the charge regained at 8 s began at the old pace and takes 4 s only up
+    // to then; the use at 8 s takes 2 s, and so do those at 10 s and 12 s. The haste ends at 13 s; the use at 14 s
+    // takes 4 s again.
     let game = game(text);
     assert_eq!(starts(&game, "hurry"), [5.0]);
     assert_eq!(starts(&game, "shove"), [0.0, 0.1, 4.0, 8.0, 10.0, 12.0, 14.0, 18.0, 22.0]);
@@ -505,7 +505,7 @@ fn several_targets_share_the_releases_until_the_last_is_defeated() {
     let game = game(text);
     let mut fight = game.fight("bout", 1).unwrap();
     let health = game.pool("health").unwrap();
-    // The thin one has 5 left when the rain begins.
+    // The thin combatant has 5 left when the rain begins.
     fight.apply_effects(ONE, game.ability("rain").unwrap(), OTHER, &mut Silent).unwrap();
     fight.apply_effects(ONE, game.ability("rain").unwrap(), OTHER, &mut Silent).unwrap();
     assert_eq!([fight.pool(OTHER, health), fight.pool(CombatantId(2), health)], [5.0, 25.0]);

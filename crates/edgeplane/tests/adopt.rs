@@ -9,7 +9,7 @@ fn at(seconds: f64) -> Time {
     Time::from_seconds(seconds)
 }
 
-/// What happens to the end, by name, without looks that came to nothing.
+/// All events until the end, by name, without evaluations.
 fn rest(mut fight: Fight) -> Vec<String> {
     let mut log = Log::default();
     fight.run(&mut log).unwrap();
@@ -49,8 +49,8 @@ fn goes_on_unchanged(game: &Game, again: &Game, encounter: &str, second: f64) {
     assert_eq!(expected.events.len(), found.events.len());
 }
 
-/// Everything has another id afterwards, and nothing happens otherwise. Whoever walks plans its way anew, and so comes some
-/// microseconds earlier or later: that is for another test.
+/// All ids differ afterwards, and nothing else happens. Walkers plan their paths again and so arrive some microseconds
+/// earlier or later; that is another test.
 #[test]
 fn what_is_new_and_unused_changes_nothing() {
     let bystander = "[character.aaa_bystander]\nabilities = [\"aaa_sing\"]\n";
@@ -79,7 +79,7 @@ fn what_is_new_and_unused_changes_nothing() {
     }
 }
 
-/// One who poisons, and one who charges up a long cast; nothing draws chance.
+/// A combatant that poisons, and one with a long cast; nothing draws chance.
 const MILL: &str = r#"
     [attributes]
     lives = 100
@@ -120,7 +120,7 @@ const MILL: &str = r#"
     time_limit = 60
 "#;
 
-/// After three seconds: dizzy at 0, venom at 0 (the wasp decides again at once, after `daze`) or 2, and ticks.
+/// After three seconds: dizzy at 0 s, venom at 0 s (the wasp decides again at once after `daze`) or at 2 s, and ticks.
 fn after_three() -> Fight {
     let mut fight = game(MILL).fight("yard", 1).unwrap();
     fight.advance(at(3.0), &mut Silent).unwrap();
@@ -169,7 +169,7 @@ fn an_edit_holds_at_once_and_what_had_begun_keeps_its_times() {
     assert_eq!(cast(&fight), (0.0, 6.0), "what had begun keeps its times");
     fight.advance(at(4.0), &mut Silent).unwrap();
     assert_eq!(fight.pool(miller, rules.pool("health").unwrap()), 60.0 - 6.0, "it ticks as it did");
-    // The next one lasts as long as the new rules say.
+    // The next application has the new duration.
     fight.advance(at(4.5), &mut Silent).unwrap();
     assert_eq!(held(&fight, miller, "venom"), Some((3, 11.5)));
     fight.advance(at(6.0), &mut Silent).unwrap();
@@ -205,7 +205,7 @@ fn what_the_new_rules_have_no_name_for_is_reported_and_gone() {
     assert_eq!(said(report.changed()), ["miller: attribute hands 4 → 3"]);
     assert!(report.kept().any(|one| one.kind == TransferKind::Status && one.name == "venom" && one.before == 4.0));
     assert_eq!(held(&fight, miller, "dizzy"), None);
-    // Nothing keeps it from the new ability in that very moment.
+    // The new ability can be used in the same moment.
     let mut log = Log::default();
     fight.advance(at(3.0), &mut log).unwrap();
     let heave = rules.ability("heave").unwrap();
@@ -231,7 +231,7 @@ fn every_combatant_needs_a_character_in_the_new_rules() {
         "{error}"
     );
     assert_eq!(world.snapshot(), before, "nothing has changed");
-    // So does an error in the middle of it.
+    // An error in the middle is reported in the same way.
     let broken = game(&MILL.replace("lives = 100", "lives = \"100 / abs(hands - 4)\""));
     let error = broken.adopt(&mut world).unwrap_err().to_string();
     assert!(error.contains("`attributes.lives` divides by zero (with hands = 4)"), "{error}");
@@ -242,14 +242,14 @@ fn every_combatant_needs_a_character_in_the_new_rules() {
     let who = world.combatant(miller).unwrap();
     assert_eq!(held(&world, who, "venom").map(|(stacks, _)| stacks), Some(4), "what it has applied goes on");
     assert!(world.combatant(wasp).is_err(), "its handle is stale as before");
-    // Its place is free for others, and a snapshot of the old rules is refused.
+    // Its slot is free for others, and a snapshot of the old rules is refused.
     let hornet = world.spawn(edited.character("hornet").unwrap(), SideId(1), [0.0; 2], &mut Silent).unwrap();
     world.advance(at(9.0), &mut Silent).unwrap();
     assert!(world.stands(world.combatant(hornet).unwrap()));
     assert!(world.restore(&before).unwrap_err().to_string().contains("ruleset"));
 }
 
-/// What a status keeps, how often it still triggers, and pools that somebody did not have.
+/// The kept values of a status, its remaining triggers, and pools that a combatant did not have.
 #[test]
 fn values_triggers_and_pools_are_matched_and_not_counted() {
     let rules = r#"
@@ -284,9 +284,9 @@ fn values_triggers_and_pools_are_matched_and_not_counted() {
     fight.advance(at(1.5), &mut Silent).unwrap();
     let pole = called(&fight, "pole");
     let health = |fight: &Fight| fight.pool(pole, fight.setup().program().find_pool("health").unwrap());
-    // 3 + 10 × 7 at 1 s, and 1 back of the first of two times.
+    // 3 + 10 × 7 at 1 s, and 1 back for the first of two triggers.
     assert_eq!(health(&fight), 100.0 - 73.0 + 1.0);
-    // The values change places, the triggers as well, the attributes are others, and everybody has tar.
+    // The values are exchanged, as are the triggers; the attributes are different, and everyone has tar.
     let edited = rules
         .replace(
             "snapshot(caster.salt) + 10 * snapshot(caster.rust)",
@@ -299,7 +299,7 @@ fn values_triggers_and_pools_are_matched_and_not_counted() {
         .replace("on = [\n", "on = [\n          { event = \"status_gained\", does = [{ report = \"wet\" }] },\n");
     let rules = game(&edited);
     rules.adopt(&mut fight).unwrap();
-    // 7 / 7 + 3 as they were kept, and 1 that is kept from now on; 1 back for the second and last time.
+    // 7 / 7 + 3 as they were kept, and 1 that is kept from now on; 1 back for the second and last trigger.
     fight.advance(at(2.5), &mut Silent).unwrap();
     assert_eq!(health(&fight), 28.0 - 5.0 + 1.0);
     let tar = |fight: &Fight| fight.pool(pole, rules.pool("tar").unwrap());
@@ -308,7 +308,7 @@ fn values_triggers_and_pools_are_matched_and_not_counted() {
     assert_eq!(health(&fight), 24.0 - 5.0);
 }
 
-/// What only one moment of a fight can show: it has been balanced, edited and balanced back.
+/// The state of a single moment of a fight: it has been balanced, edited, and edited back.
 #[test]
 fn there_and_back_is_as_before_where_nothing_was_cut() {
     let game = demo();
@@ -323,7 +323,7 @@ fn there_and_back_is_as_before_where_nothing_was_cut() {
     }
 }
 
-/// The demo with another name for something.
+/// The demo with a rule renamed.
 fn renamed(name: &str) -> Game {
     let is_part = |letter: char| letter.is_alphanumeric() || letter == '_';
     let mut sources = Sources::default();
@@ -342,7 +342,7 @@ fn renamed(name: &str) -> Game {
     Game::from_sources(sources, &[]).unwrap_or_else(|error| panic!("{name}: {error}"))
 }
 
-/// Each thing of the demo in turn has another name than before, in the middle of a fight.
+/// Each rule of the demo in turn is renamed in the middle of a fight.
 #[test]
 fn whatever_is_gone_the_rest_goes_on() {
     let game = demo();
@@ -364,7 +364,7 @@ fn whatever_is_gone_the_rest_goes_on() {
                 let report =
                     rules.adopt(&mut fight).unwrap_or_else(|error| panic!("{name} {}: {error}", encounter.name));
                 for gone in report.lost() {
-                    // A zone goes with what it came of.
+                    // A zone is removed with the rule that placed it.
                     let came_of = gone.kind == Zone && rules.ability(name).is_err() && game.ability(name).is_ok();
                     assert!(
                         came_of || gone.name == *name || gone.name.starts_with(&format!("{name}.")),
@@ -402,7 +402,7 @@ fn held(fight: &Fight, who: edgeplane::CombatantId, name: &str) -> Option<(u32, 
     held.iter().find(|held| held.status == status).map(|held| (held.stacks, held.remaining.unwrap_or(f64::INFINITY)))
 }
 
-/// What is on its way arrives as it would have, although its caster has lost the ability.
+/// An ability in flight arrives unchanged, although its caster has lost the ability.
 #[test]
 fn what_is_on_its_way_arrives_without_its_ability() {
     let rules = |has: &str| {
@@ -426,7 +426,7 @@ fn what_is_on_its_way_arrives_without_its_ability() {
     }
 }
 
-/// Who waits acts in the moment in which other rules allow it, whatever it waited for.
+/// A waiting combatant acts in the moment in which the edited rules allow it, whatever it waited for.
 #[test]
 fn a_waiting_combatant_reads_the_edited_rules_at_once() {
     let rules = "[attributes]\nspeed = 0\n[pools]\nhealth = { max = 100, defeat = true }\n\
@@ -446,7 +446,7 @@ fn a_waiting_combatant_reads_the_edited_rules_at_once() {
         let used = log.events.iter().any(|one| matches!(one.event, Event::Used { .. }) && one.at == at(2.5));
         assert!(used, "{forbids}: {log:?}");
     }
-    // Statuses whose condition is false under them end.
+    // Statuses whose condition is false under the new rules end.
     let mut fight = game(rules).fight("e", 1).unwrap();
     fight.advance(at(2.5), &mut Silent).unwrap();
     let mut log = Log::default();

@@ -1,7 +1,8 @@
-//! All integration tests in one binary: the engine is compiled and linked once for them, and not thirty times.
+//! All integration tests in one binary, so that the engine is compiled and linked for them once instead of thirty
+//! times.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic, clippy::print_stdout)]
-// What is forbidden to the core, since its bytes must be the same everywhere, tests may use.
+// Tests may use what is forbidden in the core, whose bytes must be the same everywhere.
 #![allow(clippy::disallowed_methods)]
 
 mod common;

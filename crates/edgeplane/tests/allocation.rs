@@ -11,7 +11,7 @@ use edgeplane::{Silent, Time};
 fn a_warm_fight_allocates_nothing() {
     for encounter in ["duel", "mirror", "night_shift", "mill_race", "sluice_gate", "flats", "breach"] {
         let mut fight = demo().fight(encounter, 0).unwrap();
-        // Room is made for the most that happens at once, which takes some fights to come up.
+        // Memory is reserved for the maximum that happens at once, which takes some fights to occur.
         for seed in 0..1_000 {
             fight.restart(seed);
             fight.run(&mut Silent).unwrap();
@@ -78,10 +78,10 @@ fn the_bytes_of_a_snapshot_are_those_that_a_copy_takes() {
     }
 }
 
-/// Bytes that so many more fights of an encounter take, each, after a second of fighting.
+/// Bytes that each further fight of an encounter takes after a second of fighting.
 fn bytes_a_fight(game: &edgeplane::Game, encounter: &str, count: u64) -> i64 {
     let mut fights = Vec::with_capacity(count as usize);
-    // What they share is there from the first one on.
+    // What fights share exists from the first one on.
     fights.push(game.fight(encounter, 0).unwrap());
     let counted = allocation_counter::measure(|| {
         for seed in 1..count {
@@ -102,7 +102,7 @@ fn many_fights_of_one_encounter_take_some_kilobytes_each() {
     }
 }
 
-/// What a fight of eight and one of two take beside what they share.
+/// The memory of a fight of eight and of one of two, in addition to what they share.
 #[test]
 fn a_fight_takes_little_memory() {
     for (encounter, most) in [("mill_race", 16_384), ("duel", 5_500)] {

@@ -7,7 +7,7 @@ use edgeplane::fight::{Event, UnavailableReason};
 use edgeplane::{CombatantId, Fight, Game, Log, Time};
 use proptest::prelude::{prop, proptest};
 
-/// One at the origin who looks at others along the x axis, each with a place.
+/// A caster at the origin that faces others along the x axis, each at a position.
 fn field(ability: &str, places: &[[f64; 2]]) -> Game {
     let others: String =
         places.iter().map(|[x, y]| format!("{{ character = \"other\", at = [{x:?}, {y:?}] }},")).collect();
@@ -32,7 +32,7 @@ fn field(ability: &str, places: &[[f64; 2]]) -> Game {
     ))
 }
 
-/// Who is hit, in order, and by how much.
+/// The combatants hit, in order, and the amounts.
 fn hits(game: &Game) -> Vec<(u16, f64)> {
     let mut log = Log::default();
     game.fight("field", 1).unwrap().run(&mut log).unwrap();
@@ -51,7 +51,7 @@ const STRIKE: &str = "does = [{ damage = 8, type = \"blow\" }]";
 
 #[test]
 fn a_cone_opens_to_both_sides_of_the_one_that_is_picked() {
-    // Toward (4, 0), 60° wide: tan 30° = 0.577, so at x = 4 the edge is at y = 2.309.
+    // Toward (4, 0), 60° wide: tan 30° = 0.577, so the edge at x = 4 is at y = 2.309.
     let ability = format!("targets = {{ pick = \"nearest\", cone = 60, length = 5 }}\n{STRIKE}");
     let places = [[3.0, 0.0], [4.0, 2.3], [4.0, 2.4], [4.0, -2.3], [-1.0, 4.0], [5.01, 0.0], [5.0, 0.0]];
     assert_eq!(who(&field(&ability, &places)), [1, 2, 4, 7], "the nearest first");
@@ -70,7 +70,7 @@ fn a_line_goes_on_behind_the_one_that_is_picked() {
 
 #[test]
 fn a_chain_leaps_to_the_nearest_that_was_not_hit_and_fades() {
-    // From 1 at 2 m to 3 (1.5 m away), to 2 (2.5 m from there); 4 is 3.1 m from that.
+    // From 1 at 2 m to 3 (1.5 m away), to 2 (2.5 m from there); 4 is 3.1 m away from that.
     let ability = "targets = { pick = \"nearest\", chain = 3, count = 4 }\n\
         does = [{ damage = \"16 * 0.5 ^ (order - 1)\", type = \"blow\" }]";
     let places = [[2.0, 0.0], [6.0, 0.0], [3.5, 0.0], [9.1, 0.0]];
@@ -81,7 +81,7 @@ fn a_chain_leaps_to_the_nearest_that_was_not_hit_and_fades() {
 fn the_order_travels_along() {
     let ability = "travel = 10\ntargets = { pick = \"nearest\", chain = 3, count = 3 }\n\
         does = [{ damage = \"16 / order\", type = \"blow\" }]";
-    // The second is nearer to the caster than the first is to it: each arrives by its own distance.
+    // The second target is nearer to the caster than to the first target: each arrives after its own distance.
     assert_eq!(hits(&field(ability, &[[3.0, 0.0], [3.0, 2.0]])), [(1, 16.0), (2, 8.0)]);
 }
 
@@ -91,7 +91,7 @@ fn one_target_is_the_first() {
     assert_eq!(hits(&field(ability, &[[3.0, 0.0], [3.0, 2.0]])), [(1, 10.0)]);
 }
 
-/// Whoever a game names comes first, also where others are nearer; outside of the circle nobody is reached by that.
+/// A target given by a game comes first, even if others are nearer; outside the circle nobody is hit by it.
 #[test]
 fn who_is_named_is_reached_within_the_circle_alone() {
     let ability = format!("targets = {{ radius = 3, around = \"caster\", count = 2 }}\n{STRIKE}");
@@ -158,7 +158,7 @@ fn without_places_an_area_is_everybody() {
 }
 
 proptest! {
-    /// Turning the whole plane by a right angle, or turning it over, hits the same ones.
+    /// Rotating the whole plane by a right angle, or mirroring it, hits the same combatants.
     #[test]
     fn areas_do_not_know_where_north_is(
         places in prop::collection::vec([-9.0..9.0_f64, -9.0..9.0], 1..8),

@@ -7,7 +7,7 @@ use crate::common::{ONE, game, seconds};
 use edgeplane::fight::{Event, Fight};
 use edgeplane::{CombatantId, Game, Log, Override, Silent};
 
-/// `one` has 10 of vigour for 100 of health, 20 more by a status from the start, and 50 more by a coat.
+/// `one` has 10 vigour for 100 health, 20 more from an initial status, and 50 more from a coat.
 fn scene() -> Game {
     game(
         r#"
@@ -51,7 +51,7 @@ fn scene() -> Game {
 /// Amount and cap of health, breath and calm.
 type Pools = [(f64, f64); 3];
 
-/// Something that the code of a game does before the fight has begun.
+/// A call by the code of a game before the fight has begun.
 type Call = fn(&Game, &mut Fight, &mut Log);
 
 fn after(call: Call) -> (Game, Fight, Log) {
@@ -61,7 +61,7 @@ fn after(call: Call) -> (Game, Fight, Log) {
     call(&game, &mut fight, &mut log);
     let saved = fight.save();
     fight.advance(seconds(0.0), &mut log).unwrap();
-    // What has been set stands in a saved fight too.
+    // Values that were set are in a saved fight, too.
     let mut loaded = game.load(&saved).unwrap();
     loaded.advance(seconds(0.0), &mut Silent).unwrap();
     assert_eq!(loaded.save(), fight.save());
@@ -161,7 +161,7 @@ fn what_a_game_sets_before_a_fight_is_what_it_begins_with() {
             ],
         ),
         (
-            // The fight has begun by then, and what is used is paid.
+            // The fight has begun by then, and the cost of the use is paid.
             "an ability, and a status",
             |game, fight, log| {
                 fight.use_ability(ONE, game.ability("gulp").unwrap(), None, log).unwrap().unwrap();
@@ -181,7 +181,7 @@ fn what_a_game_sets_before_a_fight_is_what_it_begins_with() {
             assert_eq!(pools(&game, &fight, who), expected, "{name}, {who:?}");
         }
         assert!(fight.attribute(ONE, vigour(&game)) > 12.0);
-        // Nothing has fallen past the half that `alarm` looks at, and nobody hears of anything before the beginning.
+        // No pool has crossed the half that `alarm` watches, and nothing is triggered before the beginning.
         let held = fight.statuses(ONE).unwrap();
         let roused = held.iter().any(|held| held.status == game.status("roused").unwrap());
         assert_eq!(roused, name.starts_with("an ability"), "{name}");
@@ -189,7 +189,7 @@ fn what_a_game_sets_before_a_fight_is_what_it_begins_with() {
     }
 }
 
-/// An edit of the rules before the fight has begun loses nothing of that.
+/// An edit of the rules before the beginning loses none of these values.
 #[test]
 fn what_a_game_has_set_outlives_an_edit() {
     let game = scene();

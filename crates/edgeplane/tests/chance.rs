@@ -18,7 +18,7 @@ fn sampler(seed: u64) -> Sampler {
     sampler
 }
 
-/// Whether a count is within four deviations of what is expected of so many draws with this chance.
+/// Whether a count is within four deviations of its expectation for this number of draws and this chance.
 fn plausible(count: u32, p: f64) -> bool {
     let (n, expected) = (f64::from(DRAWS), f64::from(DRAWS) * p);
     (f64::from(count) - expected).abs() < 4.0 * (n * p * (1.0 - p)).sqrt()
@@ -65,7 +65,7 @@ fn streams_do_not_disturb_each_other() {
     assert!((430..570).contains(&alike), "{alike} of 1000 alike");
 }
 
-/// Draws are counted in two bytes as long as that is enough.
+/// Draws are counted in two bytes while that is enough.
 #[test]
 fn a_stream_goes_on_past_any_count_and_comes_back_to_where_it_was() {
     let (mut straight, mut other) = (sampler(6), sampler(6));
@@ -137,7 +137,7 @@ fn likely_is_the_likelier_way() {
     assert_eq!((Likely.pick(ONE, 7), Likely.uniform(ONE)), (3, 0.5));
 }
 
-/// Sums of weights over every branch of a little game, by what it came to.
+/// Sums of weights over all branches of a small game, by outcome.
 fn walk(parts: u32, game: impl Fn(&mut Branching) -> i64) -> Vec<(i64, f64)> {
     let mut chance = Branching::new(parts);
     let mut sums = std::collections::BTreeMap::new();
@@ -158,7 +158,7 @@ fn branches_carry_their_probabilities() {
         assert!((weight - ways as f64 / 36.0).abs() < 1e-12, "{sum}: {weight}");
     }
     assert_eq!(two_dice.len(), 11);
-    // The second question is only asked when the first came true.
+    // The second question is asked only if the first is true.
     let nested = walk(1, |chance| i64::from(chance.chance(ONE, 0.25) && chance.chance(ONE, 0.5)));
     assert!((nested[1].1 - 0.125).abs() < 1e-12 && (nested[0].1 - 0.875).abs() < 1e-12);
     let certain = walk(1, |chance| i64::from(chance.chance(ONE, 1.0)) + i64::from(chance.chance(ONE, 0.0)));
@@ -167,7 +167,7 @@ fn branches_carry_their_probabilities() {
     assert_eq!(cut, [(125, 0.25), (375, 0.25), (625, 0.25), (875, 0.25)]);
 }
 
-/// Whether each of so many hits was stopped, where the chance of that is this.
+/// Whether each of a number of hits was stopped, with this chance.
 fn stopped(chance: &str, hits: u32) -> Vec<bool> {
     let game = crate::common::game(&format!(
         r#"
@@ -206,17 +206,17 @@ fn a_streak_bounds_the_misses_and_keeps_the_share() {
         assert!(longest <= streak, "{p}: {longest} misses in a row");
         assert_eq!(longest, streak, "{p}: as many come now and then");
         let share = draws.iter().filter(|hit| **hit).count() as f64 / draws.len() as f64;
-        // Rows of misses that end early vary less than chances of their own, so their deviation bounds this one.
+        // Rows of misses that end early vary less than independent draws, so the deviation of those bounds theirs.
         let deviation = (p * (1.0 - p) / draws.len() as f64).sqrt();
         assert!((share - p).abs() < 4.0 * deviation, "{p}: {share}");
     }
-    // A chance that changes is followed at once.
+    // A changed chance applies at once.
     let draws = stopped("roll(if(now < 200, 0.2, 0.6), streak = 8)", 40_000);
     for (p, part) in [(0.2, &draws[..19_990]), (0.6, &draws[20_010..])] {
         let share = part.iter().filter(|hit| **hit).count() as f64 / part.len() as f64;
         assert!((share - p).abs() < 0.014, "{p}: {share}");
     }
-    // At the least possible chance, every row is as long as it can be.
+    // At the smallest possible chance, every row has its maximum length.
     let draws = stopped("roll(20%, streak = 4)", 100);
     assert!(draws.iter().enumerate().all(|(at, hit)| *hit == (at % 5 == 4)), "{draws:?}");
 }

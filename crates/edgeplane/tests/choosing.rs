@@ -6,7 +6,7 @@ use crate::common::{ONE, OTHER, duel, game, moments, seconds};
 use edgeplane::fight::{Event, Likely, Logged, UnavailableReason};
 use edgeplane::{AbilityId, CombatantId, Fight, Log, Setup, Time};
 
-/// `one` chooses by the lines given; `other` hits it for 10 each second, from 1 s on.
+/// `one` chooses by the given lines; `other` hits it for 10 each second, from 1 s on.
 fn rules(uses: &str, more: &str) -> String {
     format!(
         r#"
@@ -44,7 +44,7 @@ fn rules(uses: &str, more: &str) -> String {
     )
 }
 
-/// Moments at which `one` starts an ability, within so many seconds.
+/// Times at which `one` starts an ability, within a number of seconds.
 fn uses(text: &str, ability: &str, until: f64) -> Vec<u64> {
     let (log, id) = log(text, ability, until);
     moments(&log, |event| matches!(event, Event::Used { caster: ONE, ability, .. } if *ability == id))
@@ -61,7 +61,7 @@ fn log(text: &str, ability: &str, until: f64) -> (Log, AbilityId) {
 #[test]
 fn the_first_that_is_wanted_and_possible_is_used() {
     let text = rules(r#"{ ability = "mend", when = "self.health.share < 80%" }, { ability = "swing" }"#, "");
-    // Breath for a swing is there at 1.5 s; after that the cooldown of 3 s is the longer wait.
+    // There is breath for a swing at 1.5 s; after that, the cooldown of 3 s is the longer wait.
     assert_eq!(uses(&text, "swing", 10.0), [1_500_000, 4_500_000, 7_500_000]);
     // 80 left is not below 80 %; the third hit makes it 70. Then the cooldown, then the share again.
     assert_eq!(uses(&text, "mend", 10.0), [3_000_000, 5_500_000, 8_000_000]);
@@ -81,7 +81,7 @@ fn a_condition_on_the_target_is_watched_too() {
     let text = rules(r#"{ ability = "mend", when = "count(enemies) >= 1 and self.health.missing > 25" }"#, "");
     assert_eq!(uses(&text, "mend", 4.0), [3_000_000]);
     let aimed = rules(r#"{ ability = "swing", when = "target.breath >= 9" }"#, "");
-    // Breath of the target is 9 at 4.5 s; conditions that flow are looked at every tenth of a second.
+    // The target's breath is 9 at 4.5 s; conditions on flowing pools are evaluated every tenth of a second.
     assert_eq!(uses(&aimed, "swing", 6.0), [4_500_000]);
 }
 
@@ -95,10 +95,10 @@ fn conditions_that_change_with_time_are_acted_on_when_they_turn() {
     }
     let flowing = rules(r#"{ ability = "mend", when = "self.breath >= 7" }"#, "");
     assert_eq!(uses(&flowing, "mend", 4.0), [3_500_000]);
-    // In between nothing is reported: nothing has changed.
+    // Nothing is reported in between, since nothing has changed.
     let (log, _) = log(&flowing, "mend", 3.4);
     assert_eq!(moments(&log, |event| matches!(event, Event::Waits { who: ONE, .. })), [0]);
-    // What is not linear is looked at every tenth of a second.
+    // Conditions that are not linear are evaluated every tenth of a second.
     let curved = rules(r#"{ ability = "mend", when = "sqrt(now) > 1.5" }"#, "");
     assert_eq!(uses(&curved, "mend", 4.0)[0], 2_300_000, "2.25 s, and the next tenth");
 }
@@ -106,8 +106,8 @@ fn conditions_that_change_with_time_are_acted_on_when_they_turn() {
 #[test]
 fn a_cost_that_another_combatant_restores_wakes() {
     let text = rules(r#"{ ability = "focus" }"#, "").replace("abilities = [\"hit\"]", "abilities = [\"soothe\"]");
-    // Calm comes in sixes at 1, 2, 3 … s and five of it are spent each time: 1, 2, 3, 4 are left, and
-    // at 5 s the ten that are there are enough for two.
+    // Calm comes in sixes at 1, 2, 3 … s and five of it are spent each time: 1, 2, 3, 4 are left, and at 5 s the ten
+    // available are enough for two uses.
     let expected = [1_000_000, 2_000_000, 3_000_000, 4_000_000, 5_000_000, 5_000_000];
     assert_eq!(uses(&text, "focus", 5.0), expected);
 }
@@ -146,7 +146,7 @@ fn why_abilities_are_unavailable_says_until_when() {
     assert_eq!(wait, Some(Some(Time(1_500_000))), "the earliest of what will pass by itself");
 }
 
-/// What `one` uses first, and on whom, in a fight of three.
+/// The first ability that `one` uses, and its target, in a fight of three.
 fn first_use(policy: &str) -> Vec<(String, u16)> {
     let game = game(&format!(
         r#"
@@ -204,7 +204,7 @@ fn tags_one_after_the_other_are_tried_in_the_order_of_the_policy() {
 
 #[test]
 fn what_chance_chooses_is_used_on_the_target_of_its_own_condition() {
-    // Both lines are possible, and the weight makes the first the likelier; the second looks at an enemy.
+    // Both lines are possible, and the weight makes the first the likelier; the second reads an enemy.
     let group = r#"{ choose = "weighted", use = [
         { ability = "mend", when = "target.health.share <= 1", weight = 3 },
         { ability = "jab", when = "target.health.share <= 1", weight = 1 },
@@ -214,8 +214,8 @@ fn what_chance_chooses_is_used_on_the_target_of_its_own_condition() {
 
 #[test]
 fn a_condition_on_a_target_is_looked_at_when_another_one_comes_in_reach() {
-    // The one in reach is well; the one who is hurt comes from 18 m at 2 m/s, and those in reach are picked first, the
-    // weakest of them before all. It is within 10 m after 4 s, less a micrometre at 2 m/s.
+    // The one in reach is well; the hurt one comes from 18 m at 2 m/s, and those in reach are picked first, the weakest
+    // of them before all others. It is within 10 m after 4 s, less a micrometre at 2 m/s.
     let game = game(
         r#"
         [attributes]
@@ -299,14 +299,14 @@ fn a_target_lost_before_the_reaction_is_not_acted_on() {
     );
     let mut fight = game.fight("e", 1).unwrap().endless();
     let mut log = Log::default();
-    // In reach at 1 s, out of it at 1.4 s, in reach again at 1.6 s: it acts 0.8 s after that.
+    // In reach at 1 s, out of reach at 1.4 s, in reach again at 1.6 s: it acts 0.8 s after that.
     for (at, place) in [(1.0, 3.0), (1.4, 20.0), (1.6, 3.0)] {
         fight.advance(seconds(at), &mut log).unwrap();
         fight.set_motion(OTHER, [place, 0.0], [0.0, 0.0]).unwrap();
     }
     fight.advance(seconds(2.9), &mut log).unwrap();
     assert_eq!(moments(&log, |event| matches!(event, Event::Used { caster: ONE, .. })), [2_400_000]);
-    // One that walks away at 2 m/s leaves the reach after a second, and nothing comes of it.
+    // The target walks away at 2 m/s and is out of reach after a second, so nothing is used.
     let mut fight = game.fight("e", 1).unwrap().endless();
     let mut log = Log::default();
     fight.advance(seconds(1.0), &mut log).unwrap();

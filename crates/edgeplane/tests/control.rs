@@ -87,7 +87,7 @@ fn a_stunned_combatant_acts_at_the_moment_the_stun_ends() {
     fight.apply_status(stun, ONE, OWNER, 1, &mut log).unwrap();
     fight.advance(seconds(6.0), &mut log).unwrap();
     let used = moments(&log, |event| matches!(event, Event::Used { caster, .. } if *caster == OWNER));
-    // The song began at 0 and is broken at 0.5 s; the swing is ready from 1 s on.
+    // The song began at 0 s and is interrupted at 0.5 s; the swing is ready from 1 s on.
     assert_eq!(used, [0, 0, 4_500_000, 4_500_000]);
 }
 

@@ -7,7 +7,7 @@ use crate::common::{ONE, OTHER, demo, game, moments, seconds};
 use edgeplane::fight::{Controller, Decision, Event, UnavailableReason, View};
 use edgeplane::{AbilityId, CombatantId, Game, Log, Time};
 
-/// Carries out a list of decisions, one after the other, and notes when it was asked and what was unavailable.
+/// Executes a list of decisions in order, and records when it was asked and what was unavailable.
 #[derive(Default)]
 struct Prepared {
     decisions: Vec<Decision>,
@@ -47,7 +47,7 @@ fn it_is_asked_when_there_is_something_to_decide() {
     let (controller, log) =
         controlled(&game, [vec![Decision::Wait(Some(seconds(0.25)))], vec![use_it; 40]].concat(), 2.9);
     assert_eq!(moments(&log, |event| matches!(event, Event::Used { .. })), [250_000, 2_750_000]);
-    // At 0.75 s it is unavailable, and asked again a tenth of a second later at the latest.
+    // At 0.75 s it is unavailable, and asked again within a tenth of a second.
     assert_eq!(controller.asked[..4], [0, 250_000, 750_000, 850_000]);
     assert_eq!(controller.unavailable[..2], [(750_000, "on_cooldown"), (850_000, "on_cooldown")]);
 }
@@ -74,7 +74,7 @@ fn without_a_controller_it_follows_its_policy() {
     assert_eq!(plain, marked);
 }
 
-/// Does what the first policy of the demo would.
+/// Decides as the first policy of the demo would.
 struct FrontLine<'a>(&'a Game);
 
 impl Controller for FrontLine<'_> {
@@ -142,7 +142,7 @@ fn a_controlled_combatant_walks_to_what_it_wants() {
     assert!(controller.unavailable[..5].iter().all(|(_, reason)| *reason == "out_of_reach"));
 }
 
-/// A circle of 2 m lies around the place, and the one who stands 1.5 m from it is inside.
+/// A circle of 2 m around the position contains the one that is 1.5 m away from it.
 #[test]
 fn a_controller_aims_at_a_place_of_the_ground() {
     let text = r#"

@@ -7,8 +7,8 @@ use crate::hard_cases::throws;
 use edgeplane::study::{Variant, run_comparison, run_measures, run_to_precision};
 use edgeplane::{Figure, Game, TrialsPlan};
 
-/// A scratch of 0 to 10, then a throw that takes 1 to 3 s, misses three times in ten and fells otherwise; after a
-/// miss a second scratch.
+/// A scratch of 0 to 10, then a throw that takes 1 to 3 s, misses with a chance of 30 % and otherwise defeats; after a
+/// miss, a second scratch.
 const THROW: &str = r#"
     [attributes]
     miss = 0.3
@@ -42,8 +42,8 @@ const THROW: &str = r#"
     time_limit = 10
 "#;
 
-/// Means, shares, quotients and quantiles, with their truths: 5 + 0.3 × 5 of damage, 0.3 hits stopped of 2.3, a fall
-/// between 1 and 3 s, evenly.
+/// Means, shares, quotients and quantiles with their true values: 5 + 0.3 × 5 damage, 0.3 of 2.3 hits stopped, a defeat
+/// between 1 and 3 s, uniformly.
 const TRUTHS: [(&str, f64); 6] = [
     ("win_rate(a)", 0.7),
     ("damage(a, ability.scratch)", 6.5),
@@ -89,7 +89,7 @@ fn judge(what: &str, shares: &[f64], low: f64, high: f64) {
 fn intervals_cover_the_truth_about_nineteen_times_in_twenty() {
     let variant = variant(&game(THROW));
     let shares = coverage(300, |study| run_measures(&variant, &plan(400, study), &|_| {}).unwrap());
-    // 300 studies tell 95 % to three or four points.
+    // 300 studies measure 95 % to three or four points.
     judge("400 fights", &shares, 0.91, 0.99);
 }
 
@@ -136,7 +136,7 @@ fn a_precision_is_reached_and_reported() {
     assert_eq!(figure.trials, 5_000, "it gives up at its limit");
 }
 
-/// A figure that is hard to bound: where it is asked, with which value set, what it is, and what it becomes with another value.
+/// A figure that is hard to bound: its encounter and setting, its true value, and its true value in another setting.
 struct Hard {
     what: &'static str,
     encounter: &'static str,
@@ -149,7 +149,7 @@ struct Hard {
 
 /// ln(100) / 0.99, the mean of 1 / u.
 const SKEWED: f64 = 4.651_687_056_553_627;
-/// The least share of studies that have to cover each, at 50, 200 and 1,000 fights, single and paired.
+/// The minimum share of studies that have to cover each, at 50, 200 and 1,000 fights, single and paired.
 const LEAST: f64 = 0.94;
 
 const HARD_CASES: [Hard; 9] = [
@@ -242,7 +242,7 @@ impl Hard {
         throws("").variant(&[set]).unwrap().measured(self.encounter, &[self.measure]).unwrap()
     }
 
-    /// The shares of studies of so many fights that cover the figure, and the difference.
+    /// The shares of studies with a number of fights that cover the figure, and the difference.
     fn shares(&self, fights: u64, studies: u64) -> [f64; 2] {
         let (before, after) = (self.variant(self.set), self.variant(self.other));
         let mut covered = [0u64; 2];
@@ -259,7 +259,7 @@ impl Hard {
         covered.map(|count| count as f64 / studies as f64)
     }
 
-    /// A row of the guide's table; an error where a share is below its floor by more than chance explains.
+    /// A row of the guide's table; an error if a share is below its floor by more than chance explains.
     fn row<const N: usize>(&self, fights: [u64; N], studies: u64) -> String {
         let shares = fights.map(|fights| self.shares(fights, studies));
         let chance = 3.0 * (LEAST * (1.0 - LEAST) / studies as f64).sqrt();

@@ -29,7 +29,7 @@ fn near(found: &[f64], wanted: &[f64]) {
     }
 }
 
-/// Two of the demo's characters on opposite sides, who wait for orders.
+/// Two of the demo's characters on opposite sides, controlled by calls.
 fn two(game: &Game, one: &str, other: &str) -> Fight<Likely> {
     let sides = [one, other].map(|name| (name.to_owned(), vec![game.character(name).unwrap()]));
     let mut fight = Fight::with_chance(Setup::between(game.program(), &sides).into(), Likely, 0);
@@ -67,7 +67,7 @@ fn mending_shares_half_of_what_is_missing_over_four_ticks() {
     let game = demo();
     let mut fight = two(&game, "bell_ringer", "lockhand");
     let (me, health) = (CombatantId(1), game.pool("health").unwrap());
-    // Down to 100 of 237.3 by boathooks' worth of damage is much ado; the start is set instead.
+    // Reaching 100 of 237.3 takes many boathook hits, so the start is set instead.
     let set = edgeplane::Override::parse("pools.health.start=100").unwrap();
     let low = Game::open_with(common::DEMO, &[set]).unwrap();
     fight.advance(seconds(1.0), &mut Silent).unwrap();
@@ -228,7 +228,7 @@ fn a_sheet_shows_what_statuses_add() {
     near(&[boathook.cooldown], &[1.4 * 1.08]);
 }
 
-/// Everyone of a fight at a moment.
+/// All combatants of a fight at a moment.
 fn at(game: &Game, encounter: &str, seconds: f64) -> Moment {
     let setup = Arc::new(Setup::of(game.program(), game.encounter(encounter).unwrap()));
     explain_moment(&setup, 1, seconds).unwrap()
@@ -236,7 +236,8 @@ fn at(game: &Game, encounter: &str, seconds: f64) -> Moment {
 
 #[test]
 fn a_moment_shows_what_everyone_has_is_under_and_could_do() {
-    // A swing of 0.5 s that takes 10 and slows; 2 s of cooldown from the release; it costs 4 of 10, and 1 comes back each second.
+    // A swing with a cast of 0.5 s that deals 10 and slows; 2 s of cooldown from the release; it costs 4 of 10, and 1
+    // per second regenerates.
     let game = common::game(
         r#"
         [attributes]
@@ -266,7 +267,7 @@ fn a_moment_shows_what_everyone_has_is_under_and_could_do() {
     let casting = "casting swing on post until 0.50 s";
     assert_eq!(doing, [casting, casting, "recovering until 0.75 s", "idle", "recovering until 3.25 s"]);
     let wind = moments.each_ref().map(|moment| moment.combatants[0].pools[1].holds);
-    // Paid as the cast begins, at 0 s and at 2.5 s.
+    // Paid when the cast begins, at 0 s and at 2.5 s.
     assert_eq!(wind.map(|wind| (wind * 10.0).round() / 10.0), [6.0, 6.4, 6.6, 7.0, 5.0]);
     let post = moments.each_ref().map(|moment| &moment.combatants[1]);
     assert_eq!(post.map(|post| post.pools[0].holds), [100.0, 100.0, 90.0, 90.0, 80.0]);
@@ -280,7 +281,7 @@ fn a_moment_shows_what_everyone_has_is_under_and_could_do() {
     assert_eq!((swing.name.as_str(), swing.ready_in), ("swing", 1.5));
     assert_eq!(swing.unavailable.as_deref(), Some("on cooldown until 2.50 s"));
     assert!(post[3].abilities.is_empty() && post[3].place.is_none());
-    // The fight is over before the moment: how it ended is shown.
+    // The fight ends before this moment, so its ending is shown.
     let end = at(&game, "e", 1e6);
     assert!(end.ended && end.at < 100.0, "{end:?}");
     assert_eq!((end.combatants[1].doing.as_str(), end.combatants[1].pools[0].holds), ("defeated", 0.0));

@@ -67,7 +67,7 @@ fn every_broken_ruleset_is_reported() {
     }
     assert!(wrong.is_empty(), "{}", wrong.join("\n"));
     assert!(cases >= 100, "only {cases} cases were walked");
-    // These three are not about what stands in a file; they have tests of their own.
+    // These three do not concern the content of a file and have tests of their own.
     let elsewhere = [Code::UnreadableFile, Code::UnknownPath, Code::FightFault];
     let missing: Vec<&str> = Code::ALL
         .iter()
@@ -133,7 +133,7 @@ fn demo_text() -> String {
     files.iter().map(|path| fs::read_to_string(path).unwrap()).collect::<Vec<_>>().join("\n")
 }
 
-/// A text with some of its characters cut out, doubled or replaced.
+/// A text with some of its characters removed, doubled or replaced.
 fn mutated(text: &str, edits: &[(usize, u8, char)]) -> String {
     let mut letters: Vec<char> = text.chars().collect();
     for (at, kind, letter) in edits {
@@ -154,7 +154,7 @@ fn mutated(text: &str, edits: &[(usize, u8, char)]) -> String {
 fn sound_or_reported(text: &str) -> Result<(), TestCaseError> {
     match Game::from_sources(Sources::from_text("mutated.toml", text), &[]) {
         Ok(game) => {
-            // A ruleset that is sound must play, or say why it cannot go on.
+            // A valid ruleset must play, or report why it cannot continue.
             for encounter in game.program().encounters() {
                 let _ = game.play(&encounter.name, 1);
             }
@@ -208,7 +208,7 @@ proptest! {
     }
 }
 
-/// Whoever writes a word of an earlier version is pointed to the new one.
+/// A word of an earlier version is answered with the new one.
 #[test]
 fn old_words_lead_to_the_new_ones() {
     let text = include_str!("cases/bad/old_words.toml");
@@ -231,7 +231,7 @@ fn old_words_lead_to_the_new_ones() {
     assert!(refused.to_string().contains("`fall_rate` is now written `defeat_rate`"), "{refused}");
 }
 
-/// So is whoever writes a general word, a longer one, or a section where a list is meant.
+/// A general word, a longer one, or a section in place of a list is answered with the valid form.
 #[test]
 fn general_words_lead_to_those_of_the_format() {
     let help_of = |text: &str| {

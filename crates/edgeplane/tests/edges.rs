@@ -9,7 +9,7 @@ use edgeplane::{CombatantId, Fight, Game, Log, SideId};
 
 const WHO: [CombatantId; 3] = [CombatantId(0), CombatantId(1), CombatantId(2)];
 
-/// Two on one side and one on the other, who wait for what the test does.
+/// Two on one side and one on the other, controlled by the test.
 fn three(rules: &str) -> (Game, Fight, Log) {
     let game = game(&format!(
         "[attributes]\nvigour = 100\n[pools]\nhealth = {{ max = \"vigour\", defeat = true, on_cap_change = \"shift\" }}\n\
@@ -26,7 +26,8 @@ fn apply(game: &Game, fight: &mut Fight, log: &mut Log, status: &str, by: Combat
     let _ = fight.apply_status(game.status(status).unwrap(), by, to, 1, log).unwrap();
 }
 
-/// One of a is charmed by b and charms the other one of a, which then is on the side of b as well: the first acted for b.
+/// One of a is charmed by b and charms the other one of a, which then is on the side of b as well: the first acted for
+/// b.
 #[test]
 fn who_is_charmed_charms_for_the_side_that_it_is_on() {
     let (game, mut fight, mut log) = three(
@@ -39,7 +40,8 @@ fn who_is_charmed_charms_for_the_side_that_it_is_on() {
     assert_eq!([WHO[0], WHO[1]].map(|who| fight.side(who)), [SideId(0), SideId(0)]);
 }
 
-/// A cap brings a hook, a pike the other ability of the slot, a song the hook again. As the song ends, the pike was last.
+/// A cap grants a hook, a pike the other ability of the slot, a song the hook again. When the song ends, the pike was
+/// last.
 #[test]
 fn a_slot_goes_back_to_what_was_brought_last_of_what_is_still_there() {
     let (game, mut fight, mut log) = three(
@@ -62,7 +64,7 @@ fn a_slot_goes_back_to_what_was_brought_last_of_what_is_still_there() {
     assert_eq!(has(&fight), ["hook"]);
 }
 
-/// A brace takes 30 of 100; who falls loses it, and does not get those 30 back.
+/// A brace takes 30 of 100; a defeated combatant loses it, and does not regain those 30.
 #[test]
 fn the_defeated_have_nothing_left_whatever_their_caps_do() {
     let (game, mut fight, mut log) = three(
@@ -79,7 +81,8 @@ fn the_defeated_have_nothing_left_whatever_their_caps_do() {
     assert_eq!((fight.pool(WHO[0], health), fight.cap(WHO[0], health)), (0.0, 100.0));
 }
 
-/// A jet along a line of 3 m is kept up on one who is then 4 m away, in the reach of 9 m that it cannot use.
+/// A jet along a line of 3 m is sustained on a target that is then 4 m away, within the reach of 9 m that it cannot
+/// use.
 #[test]
 fn what_is_kept_up_along_a_line_reaches_no_farther_than_the_line() {
     let game = game(
@@ -99,7 +102,7 @@ fn what_is_kept_up_along_a_line_reaches_no_farther_than_the_line() {
     assert_eq!(moments(&log, out_of_reach), [2_000_000]);
 }
 
-/// One is there as the fight begins, and the other joins at 2 s: each is noticed then, and not before.
+/// One is present when the fight begins, and the other joins at 2 s: each is noticed then, and not before.
 #[test]
 fn the_fight_begins_for_each_as_it_comes() {
     let game = game(
@@ -115,8 +118,8 @@ fn the_fight_begins_for_each_as_it_comes() {
     assert_eq!(moments(&log, |event| matches!(event, Event::Triggered { .. })), [0, 2_000_000]);
 }
 
-/// A cone of 60 degrees along the first axis: at 4 m ahead its edges are 2.31 m aside, and a body of 0.5 m reaches 0.58 m
-/// farther along that line (0.5 over the cosine of 30 degrees), on either side.
+/// A cone of 60 degrees along the first axis: at 4 m ahead its edges are 2.31 m to the side, and a body of 0.5 m
+/// reaches 0.58 m farther along that line (0.5 over the cosine of 30 degrees), on either side.
 #[test]
 fn a_cone_touches_bodies_beside_either_of_its_edges() {
     let hit = |y: f64| {
@@ -153,7 +156,7 @@ fn no_stacks_are_no_application() {
     }
 }
 
-/// A blow costs 2 breath and a tenth of the health that is missing: at 70 of 100 it is 5, of 10, twice.
+/// A blow costs 2 breath and a tenth of the missing health: at 70 of 100 it is 5, of 10, twice.
 #[test]
 fn a_cost_reads_the_pools_of_the_moment() {
     let game = game(
@@ -181,8 +184,8 @@ fn a_snapshot_takes_more_with_its_source_of_chance() {
     assert!(fight.snapshot().bytes() > without.snapshot().bytes());
 }
 
-/// 30 of 100, and 4 a second. A blow of 50 defeats at 1 s; nothing flows until the revival at 6 s, which gives 20 health and
-/// leaves the wind as it was.
+/// 30 of 100, and 4 per second. A blow of 50 defeats at 1 s; nothing flows until the revival at 6 s, which gives 20
+/// health and leaves the wind unchanged.
 #[test]
 fn nothing_flows_while_its_owner_is_defeated() {
     let (game, mut fight, mut log) = three(
@@ -210,8 +213,8 @@ fn nothing_flows_while_its_owner_is_defeated() {
     }
 }
 
-/// The ring grows over the stalker after a second and charms it. The pond, which came later and holds enemies of the
-/// stalker's own side, has it as well then; only after that pass is it found that the ring holds no friends.
+/// The ring reaches the stalker after a second and charms it. The pond, which was placed later and holds enemies of the
+/// stalker's own side, holds it then as well; only after that pass it turns out that the ring holds no friends.
 #[test]
 fn zones_that_come_later_look_at_whom_an_earlier_one_has_charmed() {
     let game = game(
@@ -237,7 +240,7 @@ fn zones_that_come_later_look_at_whom_an_earlier_one_has_charmed() {
     assert_eq!(crossings.collect::<Vec<_>>(), [(1, "enters", "ring"), (1, "enters", "pond"), (1, "leaves", "ring")]);
 }
 
-/// What a call puts into the pool of somebody who is still to join crosses nothing.
+/// A call that changes a pool of a combatant that has not joined yet crosses nothing.
 #[test]
 fn who_is_still_to_join_crosses_no_share() {
     let game = game(
@@ -256,7 +259,8 @@ fn who_is_still_to_join_crosses_no_share() {
     assert_eq!([WHO[1], WHO[2]].map(triggered), [1, 0]);
 }
 
-/// The shell of 10 decays by 2 a second, or by 4 every two seconds: at 4 or less, which is at 3 s or at 4 s, the blow is wanted.
+/// The shell of 10 decays by 2 per second, or by 4 every two seconds: at 4 or less, which is at 3 s or at 4 s, the blow
+/// is wanted.
 #[test]
 fn a_pool_that_decays_opens_a_line_in_the_moment_at_which_it_is_low_enough() {
     for (decay, at) in [("2", 3_000_000), ("{ amount = 4, every = 2 }", 4_000_000)] {
@@ -273,9 +277,9 @@ fn a_pool_that_decays_opens_a_line_in_the_moment_at_which_it_is_low_enough() {
     }
 }
 
-/// Both are bold, for twice the health, as long as more than 0.6 of it is left, and one was calm before, as long as more than
-/// half is. At 110 of 200 both are bold no more: of the first 10 of 100 are left, and it is calm no more before the other one,
-/// who came later, is looked at.
+/// Both are bold, which doubles the cap of health, while more than 0.6 of it is left, and one was calm before, while
+/// more than half is. At 110 of 200 neither is bold any longer: the first has 10 of 100 left, and it stops being calm
+/// before the other one, which came later, is evaluated.
 #[test]
 fn of_conditions_that_hold_no_more_the_oldest_ends_first_each_time() {
     let (game, mut fight, mut log) = three(

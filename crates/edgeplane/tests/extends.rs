@@ -68,7 +68,7 @@ fn blows(game: &Game) -> Vec<(f64, f64)> {
 #[test]
 fn what_a_rule_does_not_say_is_as_in_the_one_that_it_extends() {
     let game = game(RULES);
-    // A cast of its own, the cooldown of the one, the damage of the other: 10 + 2 of the coat.
+    // Its own cast, the inherited cooldown and damage: 10 + 2 from the coat.
     assert_eq!(blows(&game), [(0.25, 12.0), (1.5, 12.0), (2.75, 12.0)]);
     let program = game.program();
     let very = program.status(game.status("very_sore").unwrap());

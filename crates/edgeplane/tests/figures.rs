@@ -30,7 +30,7 @@ fn rounded(value: Value) -> Value {
         }
         Value::Array(items) => items.into_iter().map(rounded).collect(),
         Value::Object(items) => {
-            // A part says of which version and of which files it is.
+            // A part contains its version and its files.
             let kept = items.into_iter().filter(|(key, _)| key != "edgeplane" && key != "ruleset");
             kept.map(|(key, item)| (key, rounded(item))).collect()
         }
@@ -46,7 +46,7 @@ fn changed(game: &Game, set: &str) -> Game {
     game.variant(&[Override::parse(set).unwrap()]).unwrap()
 }
 
-/// Numbers to vary and goals, as `tune` has them.
+/// Numbers to vary and goals, as in `tune`.
 type Task = (&'static str, &'static [&'static str], &'static [&'static str]);
 
 const TASKS: [Task; 8] = [

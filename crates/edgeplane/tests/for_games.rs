@@ -65,14 +65,14 @@ fn data_is_passed_through_untouched() {
     assert_eq!(status.get("wobbles").and_then(Data::flag), Some(true));
     let json = serde_json::to_string(status).unwrap();
     assert_eq!(json, r#"{"icon":"flame.png","layers":[1.0,2.5,"top"],"wobbles":true}"#);
-    // Inherited whole, like any other key; templates keep theirs for others.
+    // Inherited as a whole, like any other key; templates pass theirs on.
     assert_eq!(text("ability.sigh", "sound.file"), Some("breath.ogg"));
     assert_eq!(text("ability.hum", "sound.file"), Some("hum.ogg"));
     assert_eq!(game.data("ability.hum").and_then(|hum| hum.get("sound.volume")), None);
     assert_eq!(text("character.kiln", "model"), Some("beast.glb"));
     assert_eq!(text("character.ewer", "model"), Some("ewer.glb"));
     assert_eq!(game.data("ability.nothing"), None);
-    // A number in it is replaced like any other, and nothing that balance depends on.
+    // A number in it is replaced like any other; no figure depends on it.
     let louder = game.variant(&[Override::parse("ability.breathe.data.sound.volume=1").unwrap()]).unwrap();
     assert_eq!(
         louder.data("ability.breathe").and_then(|data| data.get("sound.volume")).and_then(Data::number),
@@ -112,7 +112,8 @@ fn effects_report_to_the_game() {
         )
     };
     let ashes = r#"{"at":4.0,"event":"reported","who":"ewer 1","status":"scorched","target":"ewer 1","report":"ashes","numbers":[40.0,2.0,-1.0,0.5]}"#;
-    // The third breath, at 4, is too much for the first of them. What decides the fight triggers nothing any more.
+    // The third breath, at 4, is too much for the first of them. An event that decides the fight triggers nothing any
+    // more.
     assert_eq!(reported[..2], [shakes("0.0"), shakes("2.0")]);
     assert!(reported.contains(&shakes("4.0")) && reported.iter().any(|one| one == ashes), "{reported:#?}");
 }
@@ -139,7 +140,7 @@ fn a_report_takes_four_numbers_at_most() {
     assert!(error.contains("has 5 numbers; at most 4 are allowed"), "{error}");
 }
 
-/// All that a game does by itself goes through the rules, and has the name of its cause.
+/// Everything that a game does by itself goes through the rules, and has the name of its cause.
 #[test]
 fn whatever_a_cause_brings_about_has_its_name() {
     let rules = r#"
@@ -240,7 +241,7 @@ const ASKING: &str = r#"
     time_limit = 20
 "#;
 
-/// When a pool of somebody changed, and by how much.
+/// The times at which a pool of a combatant changed, and the amounts.
 fn hits(log: &Log, game: &Game, whom: &str, fight: &edgeplane::Fight) -> Vec<(u64, f64)> {
     let whom = game.combatant(fight, whom).unwrap();
     let hit = |one: &edgeplane::fight::Logged| match one.event {
@@ -271,7 +272,7 @@ fn the_game_gives_the_values_of_its_functions() {
     fight.advance(Time::from_seconds(2.5), &mut log).unwrap();
     assert_eq!(hits(&log, &game, "slinger", &fight), [(0, 8.0), (1_000_000, 10.0), (2_000_000, 20.0)]);
 
-    // It stays with the fight, whatever moment that goes back to, and under other rules.
+    // It stays with the fight after a restore, and under other rules.
     fight.restore(&here).unwrap();
     let edited = game.variant(&[Override::parse("ability.drop.does.0.damage='doubled(3) + 1'").unwrap()]).unwrap();
     edited.adopt(&mut fight).unwrap();
@@ -303,7 +304,7 @@ fn combatants_that_wait_for_the_game_react_at_once_when_notified() {
     }
 }
 
-/// Formulas with the values that they were worked out with.
+/// Formulas with the values for which they were worked out.
 struct Worked(edgeplane::Fight, Vec<String>);
 
 impl edgeplane::Observer for Worked {

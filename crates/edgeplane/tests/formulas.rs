@@ -290,7 +290,8 @@ fn numbers_are_reported_with_sensible_digits() {
     }
 }
 
-/// A formula in each place where one can stand, for a name in place of `@` and its place's number; a 1 elsewhere.
+/// A formula in each context in which one can be written, for a name in place of `@` and the number of the context; a 1
+/// elsewhere.
 const PLACES: &str = r#"
     [attributes]
     might = 1

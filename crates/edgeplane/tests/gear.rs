@@ -104,9 +104,9 @@ fn pieces_and_sets_change_attributes() {
     assert_eq!(sheet(&rules("gear = [\"coat\"]"), "one"), [25.0, 10.0, 60.0]);
     // Two of the set: 3 more. Grit of 15 makes 20 + 60.
     assert_eq!(sheet(&rules("gear = [\"coat\", \"boots\"]"), "one"), [28.0, 15.0, 80.0]);
-    // Three of it: 3 and 7, not 3 twice; the hood's own status adds to grit.
+    // Three of the set: 3 and 7, not 3 twice; the hood's own status adds to grit.
     assert_eq!(sheet(&rules("gear = [\"coat\", \"boots\", \"hood\"]"), "one"), [35.0, 16.0, 84.0]);
-    // (10 + 5) and a half more of that; the charm belongs to no set.
+    // (10 + 5) × 1.5; the charm belongs to no set.
     assert_eq!(sheet(&rules("gear = [\"charm\", \"boots\"]"), "one"), [5.0, 22.5, 110.0]);
 }
 
@@ -150,13 +150,13 @@ fn gear_adds_steps_triggers_ticks_and_immunity() {
         _ => None,
     });
     assert_eq!(refused, Some(Prevention::Immune { by: Some(hood) }));
-    // 40 against a guard of 5 + 20 + 3 leaves 28.8, of which the padding takes 4; back come 2, less 5 %.
+    // 40 against a guard of 5 + 20 + 3 leaves 28.8, of which the padding takes 4; 2 are returned, less 5 %.
     let hits: Vec<f64> = events
         .iter()
         .filter_map(|event| if let Event::Hit { dealt, .. } = event { Some(*dealt) } else { None })
         .collect();
     assert_eq!(hits, [24.8, 1.9]);
-    // 11 at the start for a grit of 11, and 3 every other second until 8 s.
+    // 11 at the start for a grit of 11, and 3 every two seconds until 8 s.
     assert_eq!(fight.pool(ONE, game.pool("wind").unwrap()), 11.0 + 4.0 * 3.0);
 }
 

@@ -7,7 +7,7 @@ use edgeplane::fight::{Event, UnavailableReason, seed_of_trial};
 use edgeplane::{CombatantId, Ending, Fight, Game, Log, Time, TrialsPlan};
 use proptest::prelude::*;
 
-/// Two who fight with an ability of two metres' reach, until one of them has been hit for ten.
+/// Two that fight with an ability of two metres' reach, until one of them has been hit for ten.
 const RULES: &str = r#"
     [attributes]
     speed = 4
@@ -48,7 +48,7 @@ pub(crate) fn play(game: &Game, encounter: &str) -> (Ending, Log) {
     game.play(encounter, 1).unwrap()
 }
 
-/// When a combatant used something, in microseconds.
+/// The times of a combatant's uses, in microseconds.
 pub(crate) fn uses(log: &Log, who: u16) -> Vec<u64> {
     moments(log, |event| matches!(event, Event::Used { caster, .. } if caster.0 == who))
 }
@@ -65,9 +65,9 @@ pub(crate) fn courses(log: &Log, who: u16) -> Vec<(u64, [f64; 2])> {
 fn one_walks_until_the_other_is_in_reach() {
     let game = with("[encounter.walk]\nsides.a = [\"walker\"]\nsides.b = [\"post\"]\ndistance = 10\n");
     let (ending, log) = play(&game, "walk");
-    // Eight of ten metres at four a second.
+    // Eight of ten metres at four per second.
     assert_eq!(uses(&log, 0), [2_000_000]);
-    // The post waits for the same two metres, and both land at once.
+    // The post waits for the same two metres, and both hit at the same time.
     assert_eq!(uses(&log, 1), [2_000_000]);
     assert_eq!(ending, Ending::AllDefeated);
     assert_eq!(courses(&log, 0), [(0, [4.0, 0.0]), (2_000_000, [0.0, 0.0])]);
@@ -82,7 +82,7 @@ fn one_walks_until_the_other_is_in_reach() {
 #[test]
 fn two_who_walk_meet_sooner() {
     let game = with("[encounter.meet]\nsides.a = [\"walker\"]\nsides.b = [\"slow\"]\ndistance = 10\n");
-    // Eight metres at four and one a second together.
+    // Eight metres at four and one per second together.
     assert_eq!(uses(&play(&game, "meet").1, 0), [1_600_000]);
     assert_eq!(uses(&play(&game, "meet").1, 1), [1_600_000]);
 }
@@ -91,7 +91,7 @@ fn two_who_walk_meet_sooner() {
 fn who_holds_strikes_when_the_other_comes_into_reach() {
     let game = with("[encounter.wait]\nsides.a = [\"walker\"]\nsides.b = [\"flinger\"]\ndistance = 10\n");
     let log = play(&game, "wait").1;
-    // Five of ten metres at four a second, and no walk of its own.
+    // Five of ten metres at four per second, without walking itself.
     assert_eq!(uses(&log, 1)[0], 1_250_000);
     assert!(courses(&log, 1).is_empty());
 }
@@ -109,7 +109,7 @@ fn a_chase_heads_for_where_the_other_will_be() {
     let log = play(&game, "chase").1;
     // |(10, 3 t)| = 5 t + 1: 16 t² + 10 t − 99 = 0, t = (√6436 − 10) / 32 = 2.194521…
     assert_eq!(uses(&log, 0), [2_194_522]);
-    // It sets out for where the runner stands, and at the same moment turns to where it will be.
+    // It sets out for the runner's position, and at the same moment turns to where the runner will be.
     let last = courses(&log, 0)[1];
     let t = (6436_f64.sqrt() - 10.0) / 32.0;
     let long = libm::hypot(10.0, 3.0 * t);
@@ -127,7 +127,7 @@ fn who_cannot_be_caught_is_followed_until_it_stops() {
          sides.b = [{ character = \"runner\", at = [4, 0] }]\ntime_limit = 20\n",
     );
     let log = play(&game, "flight").1;
-    // The runner has 24 metres to go at six a second: there at 4 s, and stays there; the walker needs 26 at four.
+    // The runner has 24 metres to go at six per second: it arrives at 4 s and stays; the walker needs 26 at four.
     assert_eq!(uses(&log, 2)[0], 4_000_000);
     assert_eq!(uses(&log, 0), [6_500_000]);
 }
@@ -138,11 +138,11 @@ fn who_is_led_by_hand_stands_walks_and_is_chased() {
     let (mut fight, mut log) = (game.fight("lead", 1).unwrap(), Log::default());
     let (walker, slow) = (CombatantId(0), CombatantId(1));
     fight.advance(seconds(0.5), &mut log).unwrap();
-    // Both have set out; taken by the hand, the slow one stands at once, and does not act by itself.
+    // Both have set out; when the slow one is controlled by calls, it stops at once and does not act by itself.
     fight.take_control(slow).unwrap();
     assert_eq!((fight.place(walker), fight.place(slow)), ([-3.0, 0.0], [4.5, 0.0]));
     fight.walk(slow, [0.0, 3.0], &mut log).unwrap();
-    // Neither somebody else's, nor no course at all.
+    // Neither another combatant's course nor none at all.
     fight.walk(walker, [9.0, 9.0], &mut log).unwrap();
     assert!(fight.walk(slow, [f64::NAN, 0.0], &mut log).is_err());
     fight.advance(seconds(0.6), &mut log).unwrap();
@@ -162,10 +162,10 @@ fn a_push_costs_the_way_back_and_a_pull_saves_it() {
              [encounter.shove]\nsides.a = [\"walker\"]\nsides.b = [\"shover\"]\ndistance = 10\ntime_limit = 9\n"
         )
     };
-    // After a second four of ten metres are done; three more to go, so nine less two at four a second.
+    // After a second four of ten metres are done; three more are needed, so nine less two at four per second.
     assert_eq!(uses(&play(&with(&more("{ push = 3 }")), "shove").1, 0), [2_750_000]);
     assert_eq!(uses(&play(&with(&more("{ pull = 3 }")), "shove").1, 0), [1_250_000]);
-    // Never past whoever pulls.
+    // Never past the one that pulls.
     let log = play(&with(&more("{ pull = 30 }")), "shove").1;
     assert_eq!(uses(&log, 0), [1_000_000]);
     let shifted = log.events.iter().find_map(|logged| match logged.event {
@@ -196,7 +196,7 @@ fn circles_take_in_who_is_near_enough_the_nearest_first() {
     // Around (9, 0): itself, (7, 2) at 2.83 m and (6, 0) at 3 m.
     assert_eq!(crowd("targets = { radius = 3 }"), [1, 4, 3]);
     assert_eq!(crowd("targets = { radius = 3, count = 2 }"), [1, 4]);
-    // (9, 0) is the first of the encounter but out of reach; around (3, 4) is nobody else.
+    // (9, 0) is the first of the encounter but out of reach; around (3, 4) there is nobody else.
     assert_eq!(crowd("reach = 6.5\ntargets = { radius = 3 }"), [2]);
     assert_eq!(crowd("targets = { radius = 6, around = \"caster\" }"), [2, 3]);
 }
@@ -221,19 +221,20 @@ fn what_takes_time_to_arrive_arrives_where_the_target_will_be() {
         };
         log.events.iter().filter_map(hit).collect::<Vec<_>>()
     };
-    // Twelve metres at ten a second.
+    // Twelve metres at ten per second.
     assert_eq!(hits("still"), [(1_200_000, 10.0)]);
-    // When it is let go the walker has set out: 12 / (10 + 4) s.
+    // It sets out when the game returns it to its policy: 12 / (10 + 4) s.
     assert_eq!(hits("nearer"), [(857_143, 10.0)]);
-    // What is on its way arrives though its caster falls at that moment: both do.
-    // (Nine are left of ten: each has hurt itself by one.)
+    // An ability in flight arrives although its caster is defeated at that moment: both are. (Nine of ten are left:
+    // each has hurt itself by one.)
     assert_eq!(hits("both"), [(1_200_000, 9.0); 2]);
     assert_eq!(play(&game, "both").0, Ending::AllDefeated);
-    // Two for the same target, the second from half a metre further to the side: √145 / 10 s, and it finds it fallen.
+    // Two for the same target, the second from half a metre farther to the side: √145 / 10 s, and the target is
+    // defeated by then.
     assert_eq!(hits("twice"), [(1_200_000, 10.0)]);
     let lost = moments(&play(&game, "twice").1, |event| matches!(event, Event::Lost { .. }));
     assert_eq!(lost, [1_204_160]);
-    // The price of its caster is paid at the release.
+    // The caster's cost is paid at the release.
     let log = play(&game, "still").1;
     assert_eq!(moments(&log, |event| matches!(event, Event::Hit { caster, target, .. } if caster == target)), [0]);
 }
@@ -249,7 +250,7 @@ fn what_is_thrown_at_a_runner_leads_it() {
          sides.b = [{ character = \"runner\", at = [0, 8] }]\n",
     );
     let log = play(&game, "lead").1;
-    // The runner is at 12 m after a second and goes on at four: 12 / (10 − 4) = 2 s more.
+    // The runner is at 12 m after a second and continues at four: 12 / (10 − 4) = 2 s more.
     let at = moments(&log, |event| matches!(event, Event::Hit { .. }));
     assert_eq!(at, [3_000_000]);
 }
@@ -264,14 +265,14 @@ fn formulas_read_the_distance_as_it_is_at_the_moment() {
          [encounter.near]\nsides.a = [\"walks_by\"]\nsides.b = [\"slow\"]\ndistance = 10\n",
     );
     let log = play(&game, "gauge").1;
-    // Both walk at four a second until eight metres are between them at 0.25 s; the cast takes half a second, in which
-    // the walker alone comes two metres nearer.
+    // Both walk at four per second until eight metres are between them at 0.25 s; the cast takes half a second, in
+    // which only the walker comes two metres nearer.
     let dealt = log.events.iter().find_map(|logged| match logged.event {
         Event::Hit { caster: CombatantId(1), dealt, .. } => Some(dealt),
         _ => None,
     });
     assert_eq!((uses(&log, 1)[0], dealt), (250_000, Some(6.0)));
-    // Wanted only within 7.5 m, it stands until the slow one has come 2.5 m nearer. At 2.5 s it is just not within.
+    // Wanted only within 7.5 m, so it stands until the slow one has come 2.5 m nearer. At 2.5 s it is just not within.
     assert_eq!(courses(&play(&game, "near").1, 0)[0].0, 2_500_001);
 }
 
@@ -318,7 +319,7 @@ fn reach_and_radius_can_be_formulas_of_the_caster() {
          time_limit = 3\n",
     );
     let log = play(&game, "stretch").1;
-    // Four metres of reach: six to walk at four a second; two of the others are within two metres of the first.
+    // Four metres of reach: six to walk at four per second; two of the others are within two metres of the first.
     assert_eq!(uses(&log, 0), [1_500_000]);
     let hit = |event: &Event| matches!(event, Event::Hit { caster: CombatantId(0), .. });
     assert_eq!(moments(&log, hit), [1_500_000; 2]);
@@ -389,10 +390,10 @@ proptest! {
     }
 }
 
-/// Nobody walks faster than its speed, and whoever turns is where its last course has brought it.
+/// Nobody walks faster than its speed, and a combatant that turns is where its last course has brought it.
 fn within_speed(log: &Log, fight: &Fight, speeds: [f64; 3]) -> bool {
     let fastest = speeds[0].max(speeds[1]) + 1e-9;
-    // Since when, from where, on which course.
+    // The start of the course: its time, position and velocity.
     let mut legs = vec![(Time::ZERO, None::<[f64; 2]>, [0.0; 2]); fight.setup().combatants.len()];
     log.events.iter().all(|logged| match logged.event {
         Event::Walks { who, from, course } => {
@@ -419,7 +420,7 @@ fn which_side_is_listed_first_makes_no_difference_on_the_ground() {
     let [east, west] = [0, 1].map(|side: usize| trials.sides[side].win_rate);
     assert!(east.low < west.high && west.low < east.high, "{east:?} {west:?}");
     assert!(east.value + west.value > 0.5, "most fights are decided: {east:?} {west:?}");
-    // The other way round everybody stands mirrored, and draws the same chances.
+    // Mirrored, everybody is at the mirrored position and draws the same chances.
     for trial in 0..200 {
         let seed = seed_of_trial(4, trial);
         let (ending, log) = game.play("skirmish", seed).unwrap();

@@ -61,7 +61,7 @@ const RULES: &str = r#"
     sides.other = ["other"]
 "#;
 
-/// A fight in which nobody does anything by itself.
+/// A fight in which nobody acts by itself.
 fn waiting(game: &Game) -> Fight {
     let mut fight = game.fight("bout", 1).unwrap();
     fight.setup().clone().ids().for_each(|who| fight.take_control(who).unwrap());
@@ -91,7 +91,7 @@ fn pieces_come_and_go_with_all_that_depends_on_them() {
     assert_eq!(fight.cap(ONE, health), 80.0);
     bring(&game, &mut fight, "boots_on");
     assert_eq!(guard(&fight), 32.0, "what is worn is not put on twice");
-    // Another piece for the same slot takes the coat off, and the set loses a piece.
+    // Another piece for the same slot removes the coat, and the set loses a piece.
     let log = bring(&game, &mut fight, "swap");
     assert_eq!(guard(&fight), (5.0 + 3.0) * 1.5);
     let lost = |event: &Event| matches!(event, Event::StatusLost { reason, .. } if reason.name() == "condition_ended");
@@ -104,7 +104,7 @@ fn pieces_come_and_go_with_all_that_depends_on_them() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(64))]
 
-    /// However pieces are put on and taken off, what they leave behind is nothing.
+    /// However pieces are put on and taken off, they leave nothing behind.
     #[test]
     fn no_residue_in_any_order(order in prop::collection::vec(0..5_usize, 0..24)) {
         let game = game(RULES);
@@ -185,7 +185,7 @@ fn abilities_are_given_and_taken_and_one_slot_holds_one() {
         let id = game.ability(name).unwrap();
         moments(&log, move |event| matches!(event, Event::Used { ability, .. } if *ability == id))
     };
-    // Rallying takes 2.5 s; then it mauls, until that is spoilt at 7 s and what it had before is given back.
+    // Rallying takes 2.5 s; then it mauls, until the form ends at 7 s and its former abilities return.
     assert_eq!(of("maul"), [2_500_000, 4_500_000, 6_500_000]);
     assert_eq!(of("poke"), [7_000_000, 8_000_000, 9_000_000, 10_000_000]);
     let changes: Vec<String> = log
@@ -301,12 +301,12 @@ fn an_encounter_sets_how_a_combatant_begins() {
         let who = edgeplane::CombatantId(who);
         (fight.pool(who, health), fight.pool(who, wind), fight.attribute(who, might))
     };
-    // A quarter of the cap, no more wind than fits, weary for three seconds; one blow by the fourth at 0 s.
+    // A quarter of the cap, no more wind than the cap allows, weary for three seconds; one blow by the fourth at 0 s.
     assert_eq!([0, 1, 2].map(|who| of(&fight, who)), [(21.0, 20.0, 3.0), (25.0, 20.0, 3.0), (100.0, 20.0, 4.0)]);
     assert_eq!(of(&fight, 3), (100.0 - 3.0 - 3.0 - 4.0, 4.0, 4.0));
     fight.advance(seconds(3.5), &mut Silent).unwrap();
     assert_eq!(of(&fight, 0).2, 4.0, "what it began with wears off");
-    // The same without statuses, on the shortest way.
+    // The same without statuses.
     let bare = BEGUN.replace(", statuses = [\"weary\"]", "");
     let game = crate::common::game(&bare);
     let (mut short, mut long) = (game.fight("bout", 2).unwrap(), game.fight("bout", 2).unwrap());

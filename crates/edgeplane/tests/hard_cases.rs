@@ -12,9 +12,9 @@ use edgeplane::study::{
 };
 use edgeplane::{Figure, Game, Override, Setup, TrialsPlan};
 
-/// One who throws once at a post. `rare` does 500 in one of a thousand and 1 else: 1.499 on average. `even` lasts as long
-/// as it says, from 1 to 3 s. `steps` does 2, 3 or 4 with chances of 0.3, 0.4 and 0.3. `skew` does 1 / u, for u from 0.01 to 1.
-/// `fixed` always takes 1.7 s.
+/// A combatant that throws once at a post. `rare` deals 500 in one of a thousand and 1 otherwise: 1.499 on average.
+/// `even` lasts 1 to 3 s, uniformly. `steps` deals 2, 3 or 4 with chances of 0.3, 0.4 and 0.3. `skew` deals 1 / u, for
+/// u from 0.01 to 1. `fixed` always takes 1.7 s.
 const THROWS: &str = r#"
     [attributes]
     rare = 0.001
@@ -71,7 +71,7 @@ const THROWS: &str = r#"
     [character.post]
 "#;
 
-/// A throw for each kind of encounter, with what is expected.
+/// A throw for each kind of encounter, with its expectations.
 pub(crate) fn throws(expects: &str) -> Game {
     let kinds = ["rare", "even", "steps", "skew", "fixed", "hill", "chance", "two"];
     let encounter =
@@ -87,7 +87,7 @@ fn covers(figure: &Figure, truth: f64) -> bool {
     figure.low.is_none_or(|low| low <= truth) && figure.high.is_none_or(|high| truth <= high)
 }
 
-/// How many of so many seeds keep a promise.
+/// The number of seeds, of so many, for which a promise holds.
 fn of(seeds: u64, kept: impl Fn(u64) -> bool) -> usize {
     (0..seeds).filter(|seed| kept(*seed)).count()
 }
@@ -99,7 +99,7 @@ fn what_is_rare_and_large_is_neither_missed_nor_promised_away() {
     let rule = &game.program().expectations()[0];
     let held = of(30, |seed| run_expectation(game.program(), rule, &plan(0, seed), &|_| {}).unwrap().verdict.holds());
     assert!(held <= 1, "1.499 is above 1.2, and {held} of 30 seeds call it held");
-    // With 1,000 fights a third of the seeds see nothing of it: their intervals are open.
+    // With 1,000 fights a third of the seeds see none of it: their intervals are open.
     let truths = [50, 200, 1_000].map(|trials| {
         of(100, |seed| covers(&game.measure("rare", &["damage(x)"], &plan(trials, seed)).unwrap()[0], 1.499))
     });
@@ -135,7 +135,7 @@ fn quantiles_are_exact_where_values_repeat() {
     let rule = &game.program().expectations()[0];
     let found = run_expectation(game.program(), rule, &plan(0, 1), &|_| {}).unwrap();
     assert!(found.verdict.holds() && found.figure.value == Some(1.7), "{found:?}");
-    // More steps to the top change no median.
+    // More steps upward change no median.
     let more = game.variant(&[Override::parse("attributes.jump=0.45").unwrap()]).unwrap();
     let measured = |game: &Game| game.measured("steps", &["damage(x).p50"]).unwrap();
     let changed = of(100, |seed| {
@@ -150,7 +150,7 @@ fn without_variation_an_interval_is_open_unless_nothing_is_drawn() {
     let game = throws("");
     let damage = game.measure("rare", &["damage(x)"], &plan(20, 3)).unwrap().remove(0);
     assert_eq!((damage.value, damage.low, damage.high), (Some(1.0), None, None), "20 alike of something drawn");
-    // A share that is 0 in all fights may be more in one that is rare: 1 - 0.025^(1/250) of them at most.
+    // A share that is 0 in all fights may be larger if it is rare: at most 1 - 0.025^(1/250) of them.
     let share = game.measure("rare", &["damage_share(x, rare)", "stopped_rate(x)"], &plan(250, 3)).unwrap();
     let rare = share[1].high.unwrap();
     let all_alike = (0..250).fold(1.0, |chance, _| chance * (1.0 - rare));
@@ -185,14 +185,14 @@ fn sensitivity_claims_no_more_than_was_looked_for() {
         let found = run_sensitivity(&game, "chance", "win_rate(x)", 0.05, &plan(4_000, seed), &|_, _| {}).unwrap();
         assert!(!found.without_effect.iter().any(|path| path == "attributes.chance"), "{found:?}");
     }
-    // What only changes how long a fight lasts changes fights.
+    // A change of the duration alone changes fights.
     let found = run_sensitivity(&throws(""), "fixed", "win_rate(x)", 0.05, &plan(300, 1), &|_, _| {}).unwrap();
     assert!(found.elsewhere.iter().any(|path| path == "ability.fixed.cast"), "{found:?}");
 }
 
-/// Thirty numbers, 20 times their sum, and luck of 0 to 200 that is another one after any change of any number: a fight says
-/// nothing of the one before the change, and 5 % of a number n are n, whatever the other numbers do. Where the sum is a number
-/// too, that does far more than any of them.
+/// Thirty numbers, 20 times their sum, and luck of 0 to 200 that differs after any change of any number: a fight says
+/// nothing about the one before the change, and 5 % of a number n are n, whatever the other numbers are. If the sum is
+/// a number too, it has a far larger effect than any of them.
 fn sums(is_a_number: bool) -> Game {
     let all = 1..=30;
     let numbers: String = all.clone().map(|one| format!("n{one} = {one}\n")).collect();
@@ -215,14 +215,14 @@ fn sums(is_a_number: bool) -> Game {
     .unwrap()
 }
 
-/// The changes that are told of, each with its number.
+/// The reported changes, each with its number.
 fn of_sums(found: &Sensitivity) -> Vec<(f64, &ChangeEffect)> {
     let number = |effect: &Effect| effect.path.strip_prefix("attributes.n")?.parse().ok();
     let changes = |effect| Some((number(effect)?, &effect.changes));
     found.effects.iter().filter_map(changes).flat_map(|(n, all)| all.iter().map(move |one| (n, one))).collect()
 }
 
-/// Whether the interval of a change of a number holds what that does.
+/// Whether the interval of a change of a number contains its effect.
 fn holds((n, change): (f64, &ChangeEffect)) -> bool {
     let truth = if change.direction == Direction::Raised { n } else { -n };
     let one = &change.difference;
@@ -241,7 +241,8 @@ fn of_many_numbers_those_that_seem_to_do_most_are_looked_at_alone() {
         certain += changes.iter().filter(|(_, change)| change.difference.is_certain()).count();
         greatest += changes.iter().filter(|(n, _)| *n > 20.0).count();
         small += changes.iter().filter(|(n, _)| *n < 10.0).count();
-        // What is certain after few fights is told of, however little it is; and nothing behind does more than is said.
+        // An effect that is certain after few fights is reported, however small; and no unreported number has a larger
+        // effect than stated.
         assert!(found.effects.iter().any(|effect| effect.path == "formula.luck.is" && effect.is_certain()));
         let behind = found.behind.iter().filter_map(|path| path.strip_prefix("attributes.n")?.parse::<f64>().ok());
         wrong +=
@@ -269,7 +270,7 @@ fn what_each_of_many_changes_does_is_told_apart_with_intervals_that_hold() {
         certain += changes.iter().filter(|(_, change)| change.difference.is_certain()).count();
         wrong += usize::from(!changes.into_iter().all(holds));
     }
-    // Stopped with too few rulesets to tell the changes apart: what the others do is in the error then.
+    // Stopped with too few rulesets to separate the changes: the effects of the others are in the error then.
     let stop = Stop::new();
     let plan = TrialsPlan { stop: Some(stop), threads: Some(1), ..plan(12_000, 1) };
     let progress = |done: u64, _: u64| {
@@ -286,7 +287,7 @@ fn what_each_of_many_changes_does_is_told_apart_with_intervals_that_hold() {
         let truth = if *direction == Direction::Raised { n } else { -n };
         assert!(difference.low.is_none_or(|low| low < truth) && difference.high.is_none_or(|high| high > truth));
     }
-    // None of 100 was wrong when that was measured, and 25 of 60 changes were certain.
+    // None of 100 was wrong when this was measured, and 25 of 60 changes were certain.
     assert!(wrong <= 1 && certain > 20 * STUDIES as usize, "{wrong} wrong, {certain} certain");
 }
 
@@ -303,7 +304,7 @@ fn tuning_finds_the_smallest_change_also_where_there_are_several_solutions() {
     // 4 w (1 - w) is 0.64 at 0.2 and at 0.8, and w is 0.05 now.
     let (met, hill) = tuned(&game, "hill", &["attributes.hill=0..1"], "win_rate(x) = 64% +- 1%", 1);
     assert!(met && (hill[0] - 0.2).abs() < 0.02, "{hill:?}");
-    // Met as things are: nothing is changed, whatever lattice there is.
+    // Met by the current values: nothing is changed, whatever lattice there is.
     let near = game.variant(&[Override::parse("attributes.chance=0.3017").unwrap()]).unwrap();
     let met = tuned(&near, "chance", &["attributes.chance=0..1"], "win_rate(x) = 30% +- 1%", 1);
     assert_eq!(met, (true, vec![0.3017]));
@@ -353,7 +354,7 @@ fn a_search_that_ends_early_says_what_it_knows() {
     let short = TuningPlan { fights: 3_000, ..plan(2_000, 1).into() };
     let found = run_tuning(&game, "chance", &vary, &goal, &short, &|_| {}).unwrap();
     assert_eq!(found.end, SearchEnd::UsedUp);
-    // What was under way is finished, and the figures of now are looked at.
+    // Fights under way are finished, and the current figures are evaluated.
     assert!(found.searched < 3_000 + 2 * 16_000, "{}", found.searched);
     assert!((found.after[0].value.unwrap() - 0.64).abs() < 0.1, "the nearest so far is proven: {found:?}");
     let mut stops = plan(2_000, 1);

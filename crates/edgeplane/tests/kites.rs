@@ -23,14 +23,14 @@ fn one_keeps_its_distance_and_another_is_held_fast() {
         )
     };
     let alone = play(&with(&more("{ interrupt = true }")), "shy").1;
-    // Two metres at two a second.
+    // Two metres at two per second.
     assert_eq!(courses(&alone, 0), [(0, [-2.0, 0.0]), (1_000_000, [0.0, 0.0])]);
     let held = play(&with(&more("{ apply = \"rooted\" }")), "shy").1;
-    // Half a second of it, then a second held fast, then the other metre.
+    // Half a second of it, then held for a second, then the other metre.
     let expected = [(0, [-2.0, 0.0]), (500_000, [0.0, 0.0]), (1_500_000, [-2.0, 0.0]), (2_000_000, [0.0, 0.0])];
     assert_eq!(courses(&held, 0), expected);
     let hastened = play(&with(&more("{ apply = \"quick\" }")), "shy").1;
-    // One metre at two, the other at six a second.
+    // One metre at two, the other at six per second.
     assert_eq!(courses(&hastened, 0), [(0, [-2.0, 0.0]), (500_000, [-6.0, 0.0]), (666_667, [0.0, 0.0])]);
 }
 
@@ -42,13 +42,13 @@ fn who_keeps_its_distance_turns_at_the_moment_at_which_it_is_too_near() {
          [encounter.shy]\nsides.a = [\"shy\"]\nsides.b = [\"walker\"]\ndistance = 10\ntime_limit = 9\n",
     );
     let log = play(&game, "shy").1;
-    // Four of ten metres at four a second, and the microsecond in which the walker is inside and not at the edge.
+    // Four of ten metres at four per second, and the microsecond in which the walker is inside instead of at the edge.
     assert_eq!(courses(&log, 0)[0], (1_000_001, [-2.0, 0.0]));
-    // Two metres a second faster, the walker has its four metres more after two seconds.
+    // Two metres per second faster, the walker has its four metres more after two seconds.
     assert!(uses(&log, 1)[0].abs_diff(3_000_000) < 5);
 }
 
-/// One who keeps six metres between itself and its enemies, at so many metres a second, from the middle.
+/// A combatant that keeps six metres from its enemies, at a given speed, from the middle.
 fn shy(speed: u32, enemies: &str) -> Log {
     let game = with(&format!(
         "[policy.far]\nmove = {{ keep_distance = 6 }}\nuse = [{{ ability = \"fling\", when = \"level > 50\" }}]\n\
@@ -61,9 +61,9 @@ fn shy(speed: u32, enemies: &str) -> Log {
 #[test]
 fn a_retreat_lasts_until_the_distance_is_kept_whatever_the_other_does() {
     let walker = "{ character = \"walker\", at = [4, 0] }";
-    // A metre a second faster, two metres are made up in two seconds; then it goes along.
+    // A metre per second faster, it gains two metres in two seconds; then it moves along with the other.
     assert_eq!(courses(&shy(5, walker), 0), [(0, [-5.0, 0.0]), (2_000_000, [-4.0, 0.0])]);
-    // As fast as the other, it goes on for ever.
+    // As fast as the other, it continues for ever.
     assert_eq!(courses(&shy(4, walker), 0), [(0, [-4.0, 0.0])]);
 }
 
@@ -89,7 +89,7 @@ fn who_keeps_its_distance_retreats_from_one_that_leaps_beside_it() {
          [encounter.e]\nsides.a = [\"shy\"]\nsides.b = [\"leaper\"]\ndistance = 9\ntime_limit = 4\n",
     );
     let log = play(&game, "e").1;
-    // Five metres at four a second, from a tenth of a second after the leap.
+    // Five metres at four per second, from a tenth of a second after the leap.
     assert_eq!(courses(&log, 0), [(1_100_000, [-4.0, 0.0]), (2_350_000, [0.0, 0.0])]);
 }
 
@@ -105,11 +105,11 @@ fn who_keeps_its_distance_goes_along_with_one_that_comes() {
     let log = play(&game, "e").1;
     let expected = [
         (0, [4.0, 0.0]),
-        // Six metres at seven a second; a dart, and more than that of the other, which comes on to six metres.
+        // Six metres at seven per second; a dart, and more than that of the other, which approaches to six metres.
         (857_143, [0.0, 0.0]),
         (1_523_810, [-3.0, 0.0]),
-        // Cooled down after 2.3 s. The next dart has let the other come 0.9 m nearer, which takes as many
-        // seconds, and two microseconds for what the last two moments were rounded by.
+        // Cooled down after 2.3 s. The next dart has let the other come 0.9 m nearer, which takes as many seconds, and
+        // two microseconds of rounding in the last two moments.
         (3_157_143, [0.0, 0.0]),
         (3_457_143, [-4.0, 0.0]),
         (4_357_145, [-3.0, 0.0]),
@@ -130,11 +130,11 @@ fn who_keeps_its_distance_walks_no_nearer_and_past_others() {
         ))
     };
     let at = |x: f64, y: f64| format!("{{ character = \"post\", at = [{x}, {y}] }}");
-    // What it could only do from nearer it does not do: it stands a centimetre outside, 5.99 m from where it began.
+    // It does not do what is possible only from nearer: it stands a centimetre outside, 5.99 m from its start.
     let log = play(&more(&at(10.0, 0.0), 4.0, 2.0), "e").1;
     assert_eq!(courses(&log, 0), [(0, [4.0, 0.0]), (1_497_500, [0.0, 0.0])]);
     assert!(uses(&log, 0).is_empty());
-    // Straight behind another one, and to one side of the line to it: past it on the side that is nearer.
+    // Straight behind another one, and to one side of the line to it: past it on the nearer side.
     for (beside, side) in [(0.0, 1.0), (0.5, 1.0), (-0.5, -1.0)] {
         let game = more(&format!("{}, {}", at(9.0, 0.0), at(12.0, beside)), 4.0, 2.0);
         let (mut fight, mut log) = (game.fight("e", 1).unwrap(), Log::default());
@@ -148,7 +148,7 @@ fn who_keeps_its_distance_walks_no_nearer_and_past_others() {
         let far = hypot(x - 12.0, y - beside);
         assert!(nearest > 4.0 - 1e-5 && far < 4.06 && y * side > 1.0, "{nearest} m, at {x}, {y}: {far}");
     }
-    // Between two that stand in its way it waits, and does not turn back and forth.
+    // Between two that are in its way it waits, and does not turn back and forth.
     let log = play(&more(&[at(6.0, 2.0), at(6.0, -2.0), at(9.0, 0.1)].join(", "), 4.0, 3.0), "e").1;
     assert!(courses(&log, 0).len() < 9, "{:?}", courses(&log, 0));
 }
@@ -156,7 +156,7 @@ fn who_keeps_its_distance_walks_no_nearer_and_past_others() {
 proptest! {
     #![proptest_config(ProptestConfig { cases: 64, ..ProptestConfig::default() })]
 
-    /// Whoever stands is never too near for one that keeps its distance and began outside of it.
+    /// A standing combatant is never too near for one that keeps its distance and began outside of it.
     #[test]
     fn nobody_walks_too_near_to_those_who_stand(
         posts in prop::collection::vec((-9.0..9.0, -9.0..9.0, 0.0..1.5), 1..6),
@@ -186,7 +186,7 @@ proptest! {
                 prop_assert!(gap > keep - 1e-4, "{gap} m at {:?}: {:?}", fight.now(), courses(&log, 0));
             }
         }
-        // It has come to rest, or to where it can be of use.
+        // It has come to rest, or to a position where it can act.
         let last = courses(&log, 0).last().copied();
         prop_assert!(!uses(&log, 0).is_empty() || last.is_none_or(|(_, course)| course == [0.0; 2]), "{last:?}");
     }

@@ -34,7 +34,7 @@ fn nobody_has_the_better_of_a_mirror_duel() {
     assert_eq!(east.count + west.count + trials.draws.count, 100_000);
 }
 
-/// Whoever is given the flows of pools knows what is in each at any moment without asking.
+/// An observer that is given the flows of pools knows every amount at any moment without asking.
 #[test]
 fn the_flows_of_a_pool_say_what_is_in_it_at_any_moment() {
     #[derive(Default)]
@@ -73,8 +73,8 @@ fn the_flows_of_a_pool_say_what_is_in_it_at_any_moment() {
     }
 }
 
-/// Everything that came late, side by side on the ground: whatever the numbers, fights come to an end, and studies are the
-/// same on any number of threads.
+/// All newer features together on the ground: whatever the numbers, fights end, and studies are the same on any number
+/// of threads.
 #[test]
 fn the_lock_house_is_fought_to_the_end_whatever_its_numbers() {
     for (grit, speed) in [("20", "2"), ("28", "2"), ("33", "3.3"), ("28", "1")] {
@@ -86,7 +86,7 @@ fn the_lock_house_is_fought_to_the_end_whatever_its_numbers() {
         let game = Game::open_with(LOCK_HOUSE, &sets).unwrap();
         let one = serde_json::to_string(&game.trials("boiler_room", &plan(700, 1)).unwrap()).unwrap();
         assert_eq!(one, serde_json::to_string(&game.trials("boiler_room", &plan(700, 2)).unwrap()).unwrap());
-        // Going on from a snapshot, and by frames, gives the same fight.
+        // Continuing from a snapshot, and by frames, gives the same fight.
         for seed in 0..5 {
             let mut straight = game.fight("boiler_room", seed).unwrap();
             let whole = run_log(&mut straight);
@@ -112,7 +112,7 @@ fn with_encounter(text: &str) -> Game {
     Game::from_sources(sources, &[]).unwrap()
 }
 
-/// Figures of a study without the order in which sides and combatants are listed.
+/// Figures of a study, independent of the order in which sides and combatants are listed.
 fn unordered(game: &Game, encounter: &str, rename: &[(&str, &str)]) -> Vec<String> {
     let trials = game.trials(encounter, &plan(4_000, 2)).unwrap();
     let mut lines: Vec<String> = trials.sides.iter().map(|side| serde_json::to_string(side).unwrap()).collect();
@@ -156,7 +156,7 @@ fn listing_the_sides_the_other_way_round_mirrors_every_figure() {
 }
 
 /// Every event of every encounter of the demo, with every detail and every bit of its numbers. A change of these means
-/// that a seed gives another fight than it did: never by accident.
+/// that a seed gives another fight than before, which must never happen by accident.
 #[test]
 fn the_fights_of_the_demo_stay_as_they_are() {
     let demo = demo();
@@ -182,7 +182,7 @@ fn the_fights_of_the_demo_stay_as_they_are() {
     assert_eq!(found, expected, "tests/cases/figures.txt would be:\n{found}");
 }
 
-/// The demo with the tables of every file, and the files, in the opposite order; rows of lists stay in theirs.
+/// The demo with the tables of every file, and the files, in the opposite order; rows of lists keep theirs.
 fn in_another_order(edit: impl Fn(&str) -> String) -> Game {
     let sources = edgeplane::Sources::read(DEMO.as_ref()).unwrap();
     let mut other = edgeplane::Sources::default();
@@ -199,7 +199,7 @@ fn in_another_order(edit: impl Fn(&str) -> String) -> Game {
                 last.push_str(line);
                 last.push('\n');
             }
-            // What comes before the first table belongs to no other.
+            // Keys before the first table belong to no other table.
             let first = if tables[0].starts_with('[') { 0 } else { 1 };
             let (rows, mut named): (Vec<_>, Vec<_>) =
                 tables.split_off(first).into_iter().partition(|one| one.starts_with("[["));
@@ -211,7 +211,7 @@ fn in_another_order(edit: impl Fn(&str) -> String) -> Game {
     Game::from_sources(other, &[]).unwrap_or_else(|error| panic!("{error}"))
 }
 
-/// Every event by name, so that numbers of rules do not matter.
+/// Every event by name, so that ids do not matter.
 fn by_name(game: &Game, encounter: &str, chance: impl edgeplane::fight::RandomSource, seed: u64) -> Vec<String> {
     let setup = Arc::new(Setup::of(game.program(), game.encounter(encounter).unwrap()));
     let mut fight = Fight::with_chance(setup.clone(), chance, seed);
@@ -235,8 +235,8 @@ fn the_order_of_files_and_tables_changes_no_fight() {
     }
 }
 
-/// A name decides which stream a chance is drawn from, and who comes first among equals; nothing else. With chances that
-/// are not drawn, a character by another name fights the same fight.
+/// A name decides from which stream a chance is drawn, and who comes first among equals; nothing else. Without draws, a
+/// character with another name fights the same fight.
 #[test]
 fn another_name_of_a_character_changes_only_what_is_drawn() {
     let renamed = |text: &str| text.replace("lockhand", "sluice_hand").replace("reed_stalker", "a_stalker");
@@ -251,7 +251,7 @@ fn another_name_of_a_character_changes_only_what_is_drawn() {
 
 #[test]
 fn changing_one_number_leaves_other_draws_alike() {
-    // A crit chance of the crab changes nothing that the lockhand draws.
+    // A crit chance of the crab changes no draw of the lockhand.
     let set = Override { path: "character.silt_crab.attributes.crit_chance".into(), value: "0.4".into() };
     let other = Game::open_with(DEMO, &[set]).unwrap();
     let draws = |game: &Game| -> Vec<u64> {
@@ -320,7 +320,7 @@ fn a_level_gained_in_one_fight_is_gone_in_the_next() {
     assert_eq!(first, run_log(&mut fight));
 }
 
-/// Asks for all detail, and keeps what every log keeps.
+/// Requests all detail, and keeps what every log keeps.
 #[derive(Default)]
 struct Detailed {
     log: Log,
@@ -420,7 +420,7 @@ fn formula() -> impl Strategy<Value = String> {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(1_500))]
 
-    /// The tree that tells every step and the flat code that is only fast give the same, to the last bit.
+    /// The tree, which reports every step, and the fast flat code give the same value, to the last bit.
     #[test]
     fn the_tree_of_a_formula_and_its_code_agree(text in formula(), heft in -3.0..20.0_f64, at in 0..5_000_000_u64) {
         let ruleset = format!(r#"
@@ -462,7 +462,7 @@ proptest! {
         prop_assert_eq!(&plain, &detailed.log);
         if quick.is_ok() {
             let Event::Hit { initial, .. } = plain.events[0].event else { panic!() };
-            // No hit is of `-0.0`, which `f64::max` may leave.
+            // No hit is `-0.0`, which `f64::max` may return.
             let read = detailed.readings[0].1;
             prop_assert_eq!(if read > 0.0 { read } else { 0.0 }.to_bits(), initial.to_bits());
         }

@@ -9,10 +9,10 @@ use crate::common::{ONE, game, moments};
 use edgeplane::fight::Event;
 use edgeplane::{CombatantId, Fight, Log, Time};
 
-/// Where somebody is at the start, and how it moves on.
+/// The position of a combatant at the start, and its velocity.
 type Motion = ([f64; 2], [f64; 2]);
 
-/// One who waits at the middle until whoever it picks has a mark, which the first of the others has.
+/// A combatant that waits at the middle until its picked target has a mark, which the first of the others has.
 fn watch(pick: &str, score: &str, others: &[Motion]) -> Fight {
     let of_others: String = (0..others.len())
         .map(|index| {
@@ -59,7 +59,7 @@ fn watch(pick: &str, score: &str, others: &[Motion]) -> Fight {
     fight
 }
 
-/// The second at which the watcher acts first.
+/// The second at which the watcher first acts.
 fn acts_at(mut fight: Fight) -> Option<f64> {
     let mut log = Log::default();
     fight.run(&mut log).unwrap();
@@ -74,7 +74,8 @@ fn a_new_lead_by_distance_is_noticed_at_that_moment() {
     assert_eq!(acts_at(watch("\"nearest\"", "0", &nearer)), Some(3.75));
     let farther = [([2.0, 0.0], [3.0, 0.0]), still([0.0, 8.0]), still([-5.0, 0.0])];
     assert_eq!(acts_at(watch("\"farthest\"", "0", &farther)), Some(2.0));
-    // It passes at 3 m, while two others leave: one of them is at 4 m after 1 s, when the first is at 5 m, and is passed later.
+    // It passes at 3 m, while two others leave: one of them is at 4 m after 1 s, when the first is at 5 m, and is
+    // passed later.
     let passing = [([-7.0, 3.0], [3.0, 0.0]), ([0.0, 3.0], [0.0, 1.0]), ([0.0, -3.5], [0.0, -2.0])];
     // (3t - 7)² + 9 = (3 + t)²: 8t² - 48t + 49 = 0, at 1.302 s.
     let expected = (48.0 - (48.0_f64 * 48.0 - 4.0 * 8.0 * 49.0).sqrt()) / 16.0;
@@ -114,8 +115,9 @@ fn a_score_that_cannot_be_solved_is_noticed_within_a_tenth_of_a_second() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(200))]
 
-    /// Beside a look at every millisecond: nobody acts before the marked one leads, nor more than a tenth of a second after. A
-    /// lead that is solved is not missed however short it is; one that is not counts if it lasts until it has to be noticed.
+    /// Compared with an evaluation every millisecond: nobody acts before the marked one leads, nor more than a tenth of
+    /// a second after. A lead that is solved is not missed however short it is; one that is not counts if it lasts
+    /// until it has to be noticed.
     #[test]
     fn nobody_who_takes_the_lead_is_missed(
         moves in proptest::collection::vec(((-12i8..12, -12i8..12), (-4i8..4, -4i8..4)), 2..6),

@@ -8,7 +8,7 @@ use edgeplane::program::Layout;
 use edgeplane::study::{explain, run_gauntlet};
 use edgeplane::{CombatantId, Game, Log, Override, Silent, TrialsPlan};
 
-/// Two who fight one after the other whatever comes, and are worth something themselves.
+/// Two that fight one after the other, and give experience themselves.
 fn night(gauntlet: &str, more: &str) -> Game {
     game(&format!(
         r#"
@@ -90,7 +90,7 @@ fn experience_is_shared_among_those_who_stand() {
 
 #[test]
 fn nobody_is_left_to_learn_from_a_draw() {
-    // Both fall at one moment: `count(enemies)` would be zero, and nobody asks.
+    // Both are defeated at one moment: `count(enemies)` would be zero, and nobody evaluates it.
     let text = r#"
         [pools]
         health = { max = 5, defeat = true }
@@ -114,7 +114,7 @@ fn nobody_is_left_to_learn_from_a_draw() {
 fn levels_are_reached_one_by_one_up_to_the_highest() {
     let mut fight = night("", "").fight("first", 1).unwrap();
     let mut after = |level, experience| fight.level_after(ONE, level, experience).unwrap();
-    // From 1 to 2 it takes 10, to 3 another 20, to 4 another 30, and there it ends.
+    // From 1 to 2 takes 10, to 3 another 20, to 4 another 30, which is the highest level.
     assert_eq!(after(1.0, 9.0), (1.0, 9.0));
     assert_eq!(after(1.0, 10.0), (2.0, 0.0));
     assert_eq!(after(1.0, 31.0), (3.0, 1.0));
@@ -133,7 +133,7 @@ fn points_are_spent_one_after_the_other() {
     }
 }
 
-/// Before the fight as in it; a lower level takes none of them away.
+/// Before the fight as during it; a lower level removes none of them.
 #[test]
 fn a_level_that_the_game_sets_comes_with_its_points() {
     let game = night("", "");
@@ -192,21 +192,21 @@ fn what_is_left_goes_on_and_the_rest_begins_anew() {
 
 #[test]
 fn a_gauntlet_ends_where_it_is_not_won() {
-    // The first pup falls at 2 s: hits of 10 + 10 at 0, 1 s and the gifts; it bites at 0.5 and 2.
+    // The first pup is defeated at 2 s: hits of 10 + 10 at 0 s and 1 s, and the gifts; it bites at 0.5 s and 2 s.
     let kept = format!("{PLAIN}keeps = [\"health\"]\n");
     let plan = TrialsPlan { trials: 300, seed: 5, threads: Some(2), ..TrialsPlan::default() };
     let found = run_gauntlet(&night(&kept, ""), "night", &plan, &|_| {}).unwrap();
     assert_eq!((found.stages.len(), found.cleared.value), (2, 1.0));
     let [first, second] = found.stages.as_slice() else { panic!() };
     assert_eq!((first.reached.value, first.won.value, second.reached.value), (1.0, 1.0, 1.0));
-    // 12 each is enough for level 2, and 12 + 2 of the next 20 are not for level 3 … but 24 more are.
+    // 12 each is enough for level 2, and 12 + 2 of the next 20 are not enough for level 3 … but 24 more are.
     assert_eq!((first.level.mean, second.level.mean), (2.0, 3.0));
     assert_eq!(second.members[0].experience.mean, 24.0);
     let kept = "[gauntlet.night]\nside = \"heroes\"\nencounters = [\"first\", \"second\", \"first\"]\n";
     let hard = night(kept, "").variant(&[Override::parse("ability.bite.does.0.damage=500").unwrap()]).unwrap();
     let found = run_gauntlet(&hard, "night", &plan, &|_| {}).unwrap();
     assert_eq!(found.cleared.value, 0.0);
-    // One of the two is bitten before they are done, the other in the second: nobody sees the third.
+    // One of the two is bitten in the first encounter, the other in the second: nobody reaches the third.
     let [first, second, third] = found.stages.as_slice() else { panic!() };
     assert_eq!((first.won.value, second.won.value, third.reached.value), (1.0, 0.0, 0.0));
 }
@@ -214,7 +214,7 @@ fn a_gauntlet_ends_where_it_is_not_won() {
 #[test]
 fn the_defeated_stays_out_or_comes_back() {
     let plan = TrialsPlan { trials: 64, seed: 5, threads: Some(1), ..TrialsPlan::default() };
-    // A bite is the end of whom it hits, and there is one before the pup falls.
+    // A bite defeats its target, and there is one before the pup is defeated.
     let hurt = |fallen: &str| {
         let keys = format!("{PLAIN}keeps = [\"health\"]\nrests = {{ health = 30 }}\ndefeated = \"{fallen}\"\n");
         let game = night(&keys, "");
@@ -277,8 +277,9 @@ fn near_ones_are_counted_where_they_stand() {
         Event::Hit { caster: ONE, initial, .. } => Some((logged.at.seconds(), initial)),
         _ => None,
     });
-    // The walker heads for the one at (0, 2), 2 m/s from 9.22 m: it is within 3 m of the origin between its looks each
-    // tenth of a second. Then two enemies within 3 m, two of its side with itself, and four within 5 m.
+    // The walker heads for the one at (0, 2), 2 m/s from 9.22 m: it is within 3 m of the origin between two
+    // evaluations, a tenth of a second apart. Then two enemies are within 3 m, two of its side with itself, and four
+    // within 5 m.
     let (at, amount) = hit.unwrap();
     assert_eq!(amount, 2.0 + 20.0 + 400.0);
     let far = |at: f64| {

@@ -1,4 +1,4 @@
-//! The largest and longest inputs, and those beyond: always an answer, never a panic or a hang.
+//! The largest and longest inputs, and those beyond: always a result or an error, never a panic or a hang.
 
 #![allow(clippy::unwrap_used, clippy::expect_used, clippy::panic)]
 
@@ -45,7 +45,7 @@ fn a_thousand_fight_and_more_stay_out() {
     let mut fight = Fight::with_chance(setup, Sampler::default(), 1);
     let mut log = Log::default();
     let ending = fight.run(&mut log).unwrap();
-    // Seven hundred against three hundred: nobody doubts it, and nobody shares a stream.
+    // Seven hundred against three hundred: the result is certain, and no two share a stream.
     assert_eq!(ending, Ending::Won(edgeplane::program::SideId(0)));
     let mut fell: Vec<CombatantId> = log
         .events
@@ -92,7 +92,7 @@ fn there_are_at_most_so_many_statuses_and_single_stacks() {
     assert_eq!(held, 535);
     let (drops, _, error) = apply("drops", 1000);
     assert_eq!((drops, error.kind), (65, FightErrorKind::Statuses { most: 65_535 }));
-    // What ended together and would end apart under edited rules: nothing is lost of what there is.
+    // Stacks that ended together and would end separately under edited rules: none of them is lost.
     let before = rules("refresh");
     let setup = Arc::new(Setup::between(before.program(), &sides(&before, "one", [33, 33])));
     let (drops, mut fight) = (before.status("drops").unwrap(), Fight::with_chance(setup, Sampler::default(), 1));
@@ -139,8 +139,8 @@ fn a_limit_on_steps_ends_a_fight_with_an_error() {
     assert!(error.diagnostic().message.clone().contains("did not end within 20 steps"));
 }
 
-/// What two statuses make of an attribute goes beyond all numbers, and a third takes it times nothing: that is no number,
-/// and no limit (`at_least`) makes one of it.
+/// Two statuses give an attribute an infinite value, and a third multiplies it by zero: the result is not a number, and
+/// no limit (`at_least`) makes it one.
 #[test]
 fn an_attribute_that_is_no_number_is_reported_to_its_reader() {
     let text = RULES.replace(

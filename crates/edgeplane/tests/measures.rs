@@ -10,7 +10,7 @@ use edgeplane::{CombatantId, Ending, Error, Fight, Game, Measure, Source, Time, 
 const TRIALS: u64 = 120;
 const SEED: u64 = 5;
 
-/// What matters of a hit.
+/// The relevant parts of a hit.
 struct Dealt {
     dealt: f64,
     over: f64,
@@ -18,7 +18,7 @@ struct Dealt {
     marked: bool,
 }
 
-/// A fight with all its events, details too.
+/// A fight with all its events, details included.
 struct Told {
     events: Vec<Logged>,
     ending: Ending,
@@ -102,7 +102,7 @@ impl Told {
     }
 }
 
-/// The mean of a measure is the sum of the first by the sum of the second.
+/// The mean of a measure is the sum of the first divided by the sum of the second.
 fn check(game: &Game, encounter: &str, fights: &[Told], measure: &str, by_hand: impl Fn(&Told) -> [f64; 2]) {
     let plan = TrialsPlan { trials: TRIALS, seed: SEED, threads: Some(2), ..TrialsPlan::default() };
     let figure = game.measure(encounter, &[measure], &plan).unwrap().remove(0);
@@ -110,7 +110,7 @@ fn check(game: &Game, encounter: &str, fights: &[Told], measure: &str, by_hand: 
     assert!(sums[0] != 0.0, "{measure} never has anything to count");
     let (value, wanted) = (figure.value.unwrap(), sums[0] / sums[1]);
     assert!((value - wanted).abs() <= 1e-9 * wanted.abs().max(1.0), "{measure} is {value}, by hand {wanted}");
-    // An end is open where the quotient of no fight differs from another's.
+    // An end is open if the quotient of no fight differs from another's.
     let covers = figure.low.is_none_or(|low| low <= value) && figure.high.is_none_or(|high| value <= high);
     assert!(covers && figure.trials == TRIALS, "{figure:?}");
 }

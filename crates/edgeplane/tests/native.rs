@@ -9,7 +9,7 @@ mod by_hand;
 use edgeplane::fight::{Event, Log, Logged};
 use edgeplane::{Game, Silent};
 
-/// Looks that came to nothing are left out: the native duel does not make them.
+/// Evaluations without a result are left out: the native duel does not make them.
 fn happened(log: &Log) -> Vec<Logged> {
     let looks = |event: &Event| matches!(event, Event::Unavailable { .. } | Event::Waits { .. });
     log.events.iter().filter(|logged| !looks(&logged.event)).copied().collect()

@@ -6,7 +6,7 @@ use crate::common::{game, moments, seconds};
 use edgeplane::fight::{Event, UnavailableReason};
 use edgeplane::{CombatantId, Fight, Game, Log, Time};
 
-/// One at the origin, and others with bodies of 1.5 m at places.
+/// One at the origin, and others with bodies of 1.5 m at given positions.
 fn field(ability: &str, more: &str, places: &[[f64; 2]]) -> Game {
     let others: String =
         places.iter().map(|[x, y]| format!("{{ character = \"tun\", at = [{x:?}, {y:?}] }},")).collect();
@@ -63,7 +63,7 @@ fn areas_reach_whomever_they_touch() {
     let corner = |off: f64| [5.0 + off * 0.6, 1.0 + off * 0.8];
     let places = [[3.0, 0.0], [2.0, 2.5], [2.0, 2.51], [6.5, 0.0], corner(1.49), corner(1.51), [-1.5, 0.0]];
     assert_eq!(hits("pick = \"first\", line = 2, length = 5", &places), [1, 2, 4, 5, 7]);
-    // A right angle about the x axis: its edge goes through (3, 3), and who stands beside that is 1.5 m off or more.
+    // A right angle about the x axis: its edge goes through (3, 3), and a combatant beside that is 1.5 m away or more.
     let beside = |off: f64| [3.0 - off / 2.0_f64.sqrt(), 3.0 + off / 2.0_f64.sqrt()];
     let places = [[2.0, 0.0], beside(1.49), beside(1.51), [7.49, 0.0], [7.51, 0.0], [-1.4, 0.0]];
     assert_eq!(hits("pick = \"first\", cone = 90, length = 6", &places), [1, 2, 4, 6]);
@@ -84,7 +84,7 @@ fn combatants_nearby_are_counted_by_their_rim() {
     assert_eq!(moments(&log, |event| matches!(event, Event::Hit { .. })), [2_750_000]);
 }
 
-/// One who strikes harder from behind, and another that it strikes.
+/// One that deals more damage from behind, and its target.
 const BACK: &str = r#"
     [attributes]
     speed = 2
@@ -169,7 +169,7 @@ fn a_combatant_waiting_for_a_back_acts_when_the_target_turns() {
     let game = game(BACK);
     let mut fight = game.fight("lurk", 1).unwrap();
     let mut log = Log::default();
-    // Where nobody can turn it, the fight is a stalemate.
+    // If nobody can turn it, the fight is a stalemate.
     fight.take_control(CombatantId(1)).unwrap();
     fight.set_facing(CombatantId(1), [-1.0, 0.0]).unwrap();
     fight.advance(seconds(2.345), &mut log).unwrap();
@@ -179,7 +179,7 @@ fn a_combatant_waiting_for_a_back_acts_when_the_target_turns() {
     assert_eq!(hit(&log), [1]);
 }
 
-/// One who is led by hand, and three within a few metres of (6, 0).
+/// One controlled by calls, and three within a few metres of (6, 0).
 fn thrower(ability: &str) -> (Game, Fight) {
     let more = "[zone.mire]\nradius = 2\naffects = \"enemies\"\nenters = [{ damage = 3 }]\n\
         [zone.halo]\nradius = 1\ncarried = true\naffects = \"enemies\"\n";
@@ -204,7 +204,7 @@ fn an_area_is_aimed_at_a_place() {
     let again = fight.use_ability_at(one, act, [6.0, 1.5], &mut log).unwrap().unwrap_err();
     assert!(matches!(again, UnavailableReason::OnCooldown { .. }), "{again:?}");
 
-    // Nobody needs to be there: it is used, and goes nowhere.
+    // A position needs no combatant: the ability is used, and hits nobody.
     let (game, mut fight) = thrower("reach = 8\ntargets = { line = 1, length = 9 }\ndoes = [{ damage = 5 }]");
     let mut log = Log::default();
     fight.use_ability_at(one, game.ability("act").unwrap(), [0.0, -40.0], &mut log).unwrap().unwrap();
@@ -236,7 +236,7 @@ fn a_zone_comes_about_at_the_place_when_what_was_thrown_is_there() {
             })
             .collect();
         assert_eq!(began, [(at, [4.0, 3.0])], "one, and not one for each target");
-        // Its area has the second alone; nobody's middle is in the zone but that one's.
+        // Only the second is in its area; only that one's middle is in the zone.
         assert_eq!(hit(&log).iter().filter(|who| **who == 2).count(), 2, "{:?}", hit(&log));
     }
 }

@@ -24,7 +24,7 @@ fn keys_use_abilities_and_the_screen_shows_what_follows() {
     let begun = screen("duel", "lockhand", "0.1 1\n0.3 q");
     assert!(line(&begun, "duel").contains("0.3 s   you are lockhand"), "{begun}");
     assert!(begun.contains("▶ silt_crab"), "{begun}");
-    // A cast bar below its name, and a button that says for how long it is busy.
+    // A cast bar below its name, and a button that shows how long it is busy.
     let cast = begun.lines().skip_while(|line| !line.contains("lockhand  ")).nth(1).unwrap();
     assert!(cast.contains('▰') && cast.contains("boathook"), "{begun}");
     assert!(line(&begun, " 1 boathook").contains("busy 0."), "{begun}");
@@ -32,7 +32,7 @@ fn keys_use_abilities_and_the_screen_shows_what_follows() {
     let hit = screen("duel", "lockhand", "0.1 1\n1.0 q");
     assert!(line(&hit, "▶ silt_crab").contains('−') || line(&hit, "▶ silt_crab").contains("dodge"), "{hit}");
     assert!(hit.contains("lockhand → silt_crab  boathook"), "{hit}");
-    // Nobody else plays for the player.
+    // Nobody else acts for the player.
     let idle = screen("duel", "lockhand", "6 q");
     assert!(!idle.contains("lockhand →"), "{idle}");
 }
@@ -76,7 +76,7 @@ fn the_small_world_goes_on_through_a_save_and_an_edit() {
     let said = lived.join("\n");
     assert!(said.contains("saved and loaded after 45 s") && said.contains("an edit was adopted after 70 s"), "{said}");
     assert!(said.contains("260") && said.contains("320"), "what the edit changed: {said}");
-    // Creatures come all the time, and the places of those who are gone are theirs.
+    // Creatures appear all the time, and take the slots of those that are gone.
     let counts: Vec<Vec<u32>> = lived
         .iter()
         .filter(|line| line.contains("bodies"))
@@ -84,7 +84,7 @@ fn the_small_world_goes_on_through_a_save_and_an_edit() {
         .collect();
     let [.., last] = &counts[..] else { panic!("{said}") };
     assert!(counts.len() == 6 && last[0] == 90 && last[2] < 40 && last[3] > 500 && last[4] > 100, "{said}");
-    // The map has whoever still stands, whom nobody has moved but the game.
+    // The map shows everyone that stands and has been moved only by the game.
     let map = lived[lived.len() - 25..].concat();
     assert!(['M', 'A', 'T'].iter().all(|letter| map.contains(*letter)) && map.chars().count() == 25 * 49, "{said}");
 }

@@ -9,7 +9,7 @@ use edgeplane::{CombatantId, Fight, Game, Log, Setup, Silent, TrialsPlan};
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-/// One who draws between three abilities; the cooldown is that of the draw.
+/// A combatant that draws between three abilities; the cooldown is that of the draw.
 fn drawing(choose: &str, uses: &str) -> Game {
     let ability = |name: &str| format!("[ability.{name}]\nrecovery = 1\ndoes = [{{ damage = 0, type = \"blow\" }}]\n");
     let all = ["high", "mid", "low"].map(ability).concat();
@@ -19,7 +19,7 @@ fn drawing(choose: &str, uses: &str) -> Game {
     )
 }
 
-/// How often each was used in so many fights of thirty seconds.
+/// The number of uses of each in a number of fights of thirty seconds.
 fn counts(game: &Game, fights: u64) -> BTreeMap<String, f64> {
     let plan = TrialsPlan { trials: fights, seed: 3, threads: None, ..TrialsPlan::default() };
     let trials = game.trials("bout", &plan).unwrap();
@@ -34,7 +34,7 @@ fn weights_are_relative_chances() {
         "{ ability = \"high\", weight = 3 }, { ability = \"mid\" }, { ability = \"low\", weight = 0 }",
     );
     let used = counts(&game, 400);
-    // 31 draws a fight, 12,400 in all: three quarters, give or take 0.4 % (a standard error).
+    // 31 draws per fight, 12,400 in all: three quarters, ± 0.4 % (a standard error).
     assert!((used["high"] / 31.0 - 0.75).abs() < 0.016, "{used:?}");
     assert!((used["mid"] / 31.0 - 0.25).abs() < 0.016, "{used:?}");
     assert_eq!(used.get("low").copied().unwrap_or(0.0), 0.0, "no weight, no chance");
@@ -121,8 +121,8 @@ fn three_sides_fight_until_one_is_left() {
         let left = fight.setup().ids().map(|who| fight.pool(who, health)).sum::<f64>();
         (fight.setup().sides[side.index()].clone(), fell.collect::<Vec<_>>(), fight.now(), left)
     };
-    // At first the reeds lose 12 a second, the stones 11, the mud 15: it is gone at 1 s. From then on
-    // the reeds lose 7 and the stones 6; the reeds have 6 left after 1 s and are gone at 2 s.
+    // At first the reeds lose 12 per second, the stones 11, the mud 15: it is defeated at 1 s. From then on the reeds
+    // lose 7 and the stones 6; the reeds have 6 left after 1 s and are defeated at 2 s.
     let expected = ("stones".to_owned(), vec!["mud".to_owned(), "reeds".to_owned()], seconds(2.0), 60.0 - 22.0 - 6.0);
     for order in [["reeds", "stones", "mud"], ["mud", "reeds", "stones"], ["stones", "mud", "reeds"]] {
         assert_eq!(play(order), expected, "{order:?}");
@@ -165,7 +165,7 @@ fn a_weight_may_look_at_the_target_and_at_the_fight() {
         ),
         "abilities = [\"high\", \"low\", \"late\"]\npolicy = \"dice\"",
     );
-    // 1,000 of health, 100 a second: above a half until the sixth blow has fallen.
+    // 1,000 health, 100 per second: above a half until the sixth blow.
     let log = log_of(&game);
     let used: Vec<(f64, String)> = log
         .events

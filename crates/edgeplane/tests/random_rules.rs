@@ -13,7 +13,7 @@ use proptest::test_runner::TestRunner;
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-/// What one ability is made of, as numbers that mean nothing by themselves.
+/// The properties of one ability, as arbitrary numbers.
 #[derive(Clone, Debug)]
 struct Ability {
     times: [u8; 4],
@@ -30,7 +30,7 @@ fn ability() -> impl Strategy<Value = Ability> {
         .prop_map(|(times, effects, targets, extras, numbers)| Ability { times, effects, targets, extras, numbers })
 }
 
-/// A whole ruleset: abilities, how each side chooses among them, what it wears, how many there are.
+/// A whole ruleset: abilities, policies, gear, and the number of combatants on each side.
 #[derive(Clone, Debug)]
 struct Recipe {
     abilities: Vec<Ability>,
@@ -134,8 +134,8 @@ impl Ability {
         ][usize::from(self.targets)];
         let tags = ["", "\"loud\"", "\"cast\""][self.targets as usize % 3];
         let _ = writeln!(out, "[ability.a{index}]\ntags = [{tags}]\ncost = {{ wind = {} }}", cost * 2.0);
-        // Something has to take time, or it could be used for ever at one moment; who is interrupted between two
-        // releases does not recover.
+        // Something has to take time, or it could be used endlessly at one moment; a combatant that is interrupted
+        // between two releases does not recover.
         let cooldown = if self.extras == 5 { cooldown.max(1.0) } else { cooldown } * 0.7;
         let _ = writeln!(out, "cast = {}\nrecovery = {}\ncooldown = {cooldown}", cast * 0.15, 0.1 + recovery * 0.1);
         let _ = writeln!(out, "targets = {{ {targets} }}\ndoes = [{}]", does.join(", "));
@@ -251,7 +251,7 @@ fn play(game: &Game, seed: u64) -> (Fight, Log, Ending) {
     (fight, log, ending)
 }
 
-/// Laws are worth little over fights in which nothing happens.
+/// Laws prove little over fights in which nothing happens.
 #[test]
 fn the_recipes_make_for_all_kinds_of_fights() {
     let mut runner = TestRunner::deterministic();
@@ -392,7 +392,7 @@ proptest! {
         let mut framed = Log::default();
         for frame in 1..=60 * 41 {
             if frame % 97 == 0 {
-                // A look into another future, and back.
+                // Looking ahead into another future, and back.
                 let here = fight.snapshot();
                 fight.advance(fight.now() + seconds(3.0), &mut Silent).unwrap();
                 fight.restore(&here).unwrap();

@@ -6,7 +6,8 @@ use crate::common::{demo, game, moments, seconds};
 use edgeplane::fight::{Event, Logged, seed_of_trial};
 use edgeplane::{CombatantId, Ending, Game, Log, Time, TrialsPlan};
 
-/// A guard who fells whoever is there at a blow, once a second; and runners, who take one from it each half second.
+/// A guard that defeats its target with one blow, once a second; and runners, each of which takes one from it every
+/// half second.
 const RULES: &str = r#"
     [pools]
     health = { max = 10, defeat = true }
@@ -74,7 +75,7 @@ fn who_joins_later_begins_then_and_its_side_holds_out_for_it() {
     );
     let (ending, log) = play(&game, "late");
     assert_eq!(joined(&log), [(3_000_000, 2, None), (5_500_000, 3, None)]);
-    // The guard is ready again when they come, and fells each at that moment, at which each nips once.
+    // The guard is ready again when they join, and defeats each at that moment, in which each nips once.
     assert_eq!([1, 2, 3].map(|who| fell(&log, who)), [vec![0], vec![3_000_000], vec![5_500_000]]);
     assert_eq!(
         moments(&log, |event| matches!(event, Event::Hit { caster, .. } if caster.0 > 0)),
@@ -95,12 +96,12 @@ fn pools_statuses_and_counts_begin_with_the_joining() {
     assert!(!fight.stands(runner));
     fight.advance(seconds(3.0), &mut log).unwrap();
     assert!(fight.stands(runner));
-    // Two to begin with, less the one that its status takes; nothing has flowed in before.
+    // Two at the start, less the one that its status takes; nothing has flowed in before.
     assert_eq!(fight.pool(runner, wind), 1.0);
     fight.advance(seconds(3.5), &mut log).unwrap();
     assert_eq!(fight.pool(runner, wind), 1.5);
     let used = |who: u16| moments(&log, |event| matches!(event, Event::Used { caster, .. } if caster.0 == who));
-    // It nips as it comes and half a second later; who waves at two sees the second come.
+    // It nips when it joins and half a second later; the one that waves at two combatants sees the second join.
     assert_eq!((used(2), used(0)), (vec![3_000_000, 3_500_000], vec![3_000_000]));
 }
 
@@ -147,11 +148,11 @@ fn the_script_brings_abilities_about_without_their_cost() {
     assert_eq!(hits(&log, 0), [1_000_000, 1_000_000, 3_000_000, 3_000_000, 5_000_000, 5_000_000]);
     assert!(hits(&log, 2).is_empty());
     assert_eq!(fell(&log, 0), [5_000_000]);
-    // All who are called so, on both sides.
+    // All of that name, on both sides.
     let (_, log) = play(&script("idler"), "storm");
     assert_eq!(hits(&log, 2), [1_000_000, 3_000_000, 5_000_000]);
     assert_eq!(moments(&log, |event| matches!(event, Event::Scripted { .. })).len(), 9);
-    // What is for the caster comes once for each release, whatever the number of targets.
+    // Effects on the caster happen once for each release, whatever the number of targets.
     assert_eq!(moments(&log, |event| matches!(event, Event::Restored { .. })).len(), 9);
 }
 
@@ -173,7 +174,7 @@ const CALLERS: &str = r#"
 #[test]
 fn those_in_reserve_join_when_they_are_called() {
     let (_, log) = play(&with(CALLERS), "horn");
-    // The first nips of both take a fifth; the caller falls to the tenth of twenty, 2 s later.
+    // The first nips of both take a fifth; the caller is defeated by the tenth of twenty, 2 s later.
     assert_eq!(joined(&log), [(0, 4, Some(2)), (0, 5, Some(2)), (2_000_000, 6, Some(2))]);
     assert_eq!(fell(&log, 2), [2_000_000]);
     // They nip back at the moment at which they join.
@@ -189,7 +190,7 @@ fn who_waits_to_be_called_holds_nothing_out() {
     assert_eq!(log.events.last().unwrap().at, seconds(2.0));
 }
 
-/// What happens by itself is no different when somebody looks in between, takes a snapshot, or uses two threads.
+/// Scripted events are the same if the fight is inspected in between, a snapshot is taken, or two threads are used.
 #[test]
 fn scripts_do_not_depend_on_observers() {
     let game = demo();

@@ -61,11 +61,11 @@ fn what_stands_in_a_sheet_is_a_rule_like_any_other() {
     let eel = fight.setup().find_combatant("eel").unwrap();
     let might = game.program().find_attribute("might").unwrap();
     assert_eq!(fight.attribute(eel, might), 12.0);
-    // The damage stands in the sheet, its type and its spread in the rules.
+    // The damage is in the sheet, its type and its spread in the rules.
     let rows = game.sheet("ability", &["does.0.damage".to_owned(), "does.0.type".to_owned()]).unwrap();
     assert_eq!(rows[1], ["hit", "3 + caster.might / 2", "blow"]);
     assert_eq!(rows[2], ["hold", "1 + might_of(2)", "chill"]);
-    // Between two places of a curve its value is between: 2 at 1, 10 at 5, so 4 at 2.
+    // Between two points of a curve its value is interpolated: 2 at 1, 10 at 5, so 4 at 2.
     let fight = game.fight("bout", 1).unwrap();
     let hold = game.ability("hold").unwrap();
     let mut log = edgeplane::Log::default();
@@ -108,7 +108,7 @@ fn a_changed_cell_changes_its_value_wherever_it_stands_and_nothing_else() {
     assert_eq!((toml.to_str().unwrap(), csv.to_str().unwrap()), ("rules.toml", "moves.csv"));
     assert_eq!(*rules, RULES.replace("cooldown = 3  ", "cooldown = 4.5  "), "comments stay where they are");
     assert_eq!(*moves, MOVES.replace("\"3 + caster.might / 2\"", "7"));
-    // A text stays a text, with what TOML and sheets need around it.
+    // A text stays a text, with the quotes that TOML and sheets need.
     let taken = game.take_sheet("ability", "edit.csv", "name,does.0.damage\nhold,\"2 * min(1, 2)\"\n").unwrap();
     assert!(taken.files[0].1.contains(r#"{ damage = "2 * min(1, 2)", type = "chill" }"#), "{}", taken.files[0].1);
     let taken = game.take_sheet("curve", "edit.csv", "at,might_of\n5,11\n1,2.0\n").unwrap();

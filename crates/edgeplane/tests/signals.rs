@@ -9,7 +9,7 @@ use edgeplane::{CombatantId, Log, Silent, Time};
 const ONE: CombatantId = CombatantId(0);
 const OTHER: CombatantId = CombatantId(2);
 
-/// `one` would jab if `line` allowed it; at 3.21 s `other` releases a spur that does `does`.
+/// `one` would jab if `line` allowed it; at 3.21 s `other` releases a spur with the effects `does`.
 fn scene(more: &str, line: &str, jab: &str, one: &str, does: &str) -> edgeplane::Game {
     game(&format!(
         r#"
@@ -67,7 +67,7 @@ fn first_use(log: &Log) -> Vec<u64> {
 #[test]
 fn whatever_changes_is_answered_in_the_same_moment() {
     let cases = [
-        // What the condition reads, what keeps it closed, and what opens it.
+        // The input of the condition, what keeps it closed, and what opens it.
         ("an attribute", "", "when = \"self.might > 12\"", "", "", "{ apply = \"strong\" }"),
         ("a pool of its own", "", "when = \"self.health < 100\"", "", "", "{ damage = 1 }"),
         ("a pool of the target", "", "when = \"target.health < 100\"", "", "", "{ damage = 1, to = \"caster\" }"),
@@ -84,7 +84,7 @@ fn whatever_changes_is_answered_in_the_same_moment() {
         ("a count", "", "when = \"count(allies) < 2\"", "", "", "{ damage = 100, to = \"enemies\" }"),
     ];
     for (name, more, line, jab, one, does) in cases {
-        // The friend falls of what `one` survives.
+        // The friend is defeated by what `one` survives.
         let one = if name == "a count" { "attributes = { vigour = 200 }" } else { one };
         let game = scene(more, line, jab, one, does);
         let (_, log) = game.play("bout", 1).unwrap();
@@ -92,7 +92,7 @@ fn whatever_changes_is_answered_in_the_same_moment() {
     }
 }
 
-/// Something that the code of a game does to a fight.
+/// A call of the game.
 type Call = fn(&edgeplane::Game, &mut Fight, &mut Log);
 
 /// A number that is not finite is refused, and a fight that has failed stays as it is.

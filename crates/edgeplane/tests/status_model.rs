@@ -6,7 +6,7 @@ use crate::common::scene::{ONE, OTHER, OWNER, scene, waiting};
 use edgeplane::{CombatantId, Silent, Time};
 use proptest::prelude::*;
 
-/// How long the status of the model lasts, in milliseconds.
+/// The duration of the model's status, in milliseconds.
 const LASTS: u64 = 2_500;
 const MOST: usize = 4;
 const LONGEST: u64 = 6_000;
@@ -36,7 +36,7 @@ const POLICIES: [(Policy, &str); 9] = [
     (Policy::Separate, "reapply = \"separate\"\nmax_instances = 4"),
 ];
 
-/// One record of the model: when each of its stacks ends, in milliseconds.
+/// One record of the model: the end of each of its stacks, in milliseconds.
 #[derive(Clone, Debug, Default)]
 struct Model {
     ends: Vec<u64>,
@@ -120,8 +120,8 @@ proptest! {
         prop_assert_eq!((fight.stacks(OWNER, status), fight.attribute(OWNER, might)), (0, 10.0));
     }
 
-    /// So many ticks, evenly over the duration, at the start + k × duration ÷ ticks; what is applied again goes on in that
-    /// rhythm to its end, or begins a new one where the status was over.
+    /// A number of ticks, evenly over the duration, at the start + k × duration ÷ ticks; a further application
+    /// continues that rhythm to its end, or begins a new one if the status had ended.
     #[test]
     fn so_many_ticks_come_at_even_parts_of_the_duration(
         which in prop::sample::select(vec![0_usize, 1, 3, 4]),
@@ -132,7 +132,7 @@ proptest! {
         let game = scene(&format!("[status.s]\nduration = 2.5\n{keys}\n\
             every = {{ ticks = {ticks}, does = [{{ damage = 1, type = \"blow\" }}] }}"));
         let (status, mut fight, mut log) = (game.status("s").unwrap(), waiting(&game), edgeplane::Log::default());
-        // Start and end of each unbroken stretch, in milliseconds.
+        // Start and end of each continuous period, in milliseconds.
         let mut stretches: Vec<(u64, u64)> = Vec::new();
         let mut now = 0;
         for wait in std::iter::once(0).chain(waits) {
@@ -159,7 +159,7 @@ proptest! {
         prop_assert_eq!(found, stretches.iter().flat_map(of).collect::<Vec<_>>());
     }
 
-    /// A fight with statuses that is kept and taken up again goes on as if it had never stopped.
+    /// A fight with statuses that is saved and restored continues as if it had never stopped.
     #[test]
     fn a_fight_that_is_kept_goes_on_alike(
         steps in prop::collection::vec((0_u64..1_500, 0..3_usize), 1..20),

@@ -7,7 +7,7 @@ use crate::common::scene::{ONE, OWNER, hurt, waiting};
 use edgeplane::fight::{Event, Log};
 use edgeplane::{CombatantId, Game, Silent};
 
-/// A hit on the owner and one by it, through the steps of the statuses given.
+/// A hit on the owner and one by it, through the steps of the given statuses.
 fn stepped(steps: &str, statuses: &[(&str, CombatantId)]) -> (Vec<f64>, Vec<String>) {
     let text = format!(
         r#"
@@ -48,7 +48,7 @@ fn stepped(steps: &str, statuses: &[(&str, CombatantId)]) -> (Vec<f64>, Vec<Stri
     (amounts, printed.names)
 }
 
-/// Writes down the steps that a hit goes through, on the careful way.
+/// Records the steps that a hit goes through, with all details requested.
 struct Steps {
     names: Vec<String>,
     game: Game,
@@ -85,7 +85,7 @@ fn statuses_add_steps_for_hits_dealt_and_taken_at_their_place() {
         hit_steps = [{ name = "shelter", of = "hits_taken", when = "self.might > 5 and hit.initial > 5", stop = "sheltered" }]
     "#;
     assert_eq!(stepped(steps, &[]).0, [19.0, 19.0], "nobody has any");
-    // (10 - 3) × 2 - 1 for hits dealt by the one who is feeble; not for those dealt to it.
+    // (10 - 3) × 2 - 1 for hits dealt by the feeble one; not for those dealt to it.
     assert_eq!(stepped(steps, &[("feeble", OWNER)]).0, [13.0, 13.0]);
     assert_eq!(stepped(steps, &[("feeble", ONE)]).0, [19.0, 19.0]);
     // 10 × 2 × (1 - 0.25 × 2) - 1 for blows.

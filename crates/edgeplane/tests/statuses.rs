@@ -6,7 +6,7 @@ use crate::common::scene::{ONE, OTHER, OWNER, attribute, hurt, one_application, 
 use edgeplane::Silent;
 use edgeplane::fight::{Fight, Log};
 
-/// Three applications, at 0, 2 and 5 s, the second by another caster, and what came of them.
+/// Three applications, at 0, 2 and 5 s, the second by another caster, and their results.
 fn three_applications(keys: &str) -> String {
     let game = scene(&format!("[status.soaked]\nduration = 6\n{keys}"));
     let status = game.status("soaked").unwrap();
@@ -106,7 +106,7 @@ fn a_live_modifier_follows_what_it_reads_and_a_snapshot_does_not() {
 
 #[test]
 fn a_heal_shared_out_over_its_ticks_ends_where_it_should() {
-    // 60 of 100: a quarter of the 40 missing at each of four ticks.
+    // 60 of 100: a quarter of the missing 40 at each of four ticks.
     let statuses = r#"
         [status.mending]
         kind = "buff"
@@ -217,7 +217,7 @@ fn the_stronger_stays() {
         rank = "stacks"
         modify = [{ attribute = "might", add = "snapshot(stacks)" }]
     "#;
-    // Its rank is how many stacks are asked for, though it can hold only one.
+    // Its rank is the requested number of stacks, although it can hold only one.
     let game = scene(statuses);
     let (status, mut fight, mut log) = (game.status("song").unwrap(), waiting(&game), Log::default());
     for (stacks, taken) in [(2, true), (1, false), (2, false), (3, true)] {
@@ -363,7 +363,8 @@ fn a_status_can_be_passed_on_and_made_longer_or_shorter_and_used_up() {
     assert_eq!(fight.stacks(OWNER, mark), 0, "shortened beyond its end");
 }
 
-/// A soft status halves what its owner takes, and ends at 2.5 s as another has half a tick left: ticks come before ends.
+/// A soft status halves what its owner takes, and ends at 2.5 s, when another one has half a tick left: ticks come
+/// before ends.
 #[test]
 fn a_part_of_a_tick_comes_before_what_ends_in_its_moment() {
     let game = scene(
@@ -385,6 +386,6 @@ fn a_part_of_a_tick_comes_before_what_ends_in_its_moment() {
         fight.apply_status(game.status(status).unwrap(), ONE, OWNER, 1, &mut log).unwrap();
     }
     fight.advance(seconds(9.0), &mut log).unwrap();
-    // The part is had once: what has been extended then ticks a whole second later, and has half a one left again.
+    // The partial tick happens once: an extended status then ticks a whole second later, and has another half left.
     assert_eq!(hurt(&log), [(1.0, 4.0), (2.0, 4.0), (2.5, 2.0), (3.5, 8.0), (4.0, 4.0)]);
 }

@@ -127,11 +127,12 @@ fn sensitivity_finds_the_numbers_that_matter_and_leaves_out_the_others() {
     assert_eq!((heft.now.as_str(), raised.tried.as_str(), lowered.tried.as_str()), ("14", "14.7", "13.3"));
     let foe = effect("character.silt_crab.attributes.heft").unwrap();
     assert!(foe.change(Direction::Raised).unwrap().difference.difference.unwrap() < 0.0);
-    // The sluice is in the lockhand's hands but never used; the lampwright is not in this fight at all.
-    // In the first fights nothing was seen of it, and no more is claimed than that.
+    // The lockhand has the sluice but never uses it; the lampwright is not in this fight at all. The first fights show
+    // nothing of it, and no more is claimed than that.
     assert!(found.unseen.iter().any(|path| path.starts_with("ability.sluice.")), "{:?}", found.unseen);
     assert_eq!((found.without_effect.len(), found.unseen_fights), (0, 64));
-    // Those that matter have had more fights, and all of them together not many times as many as one of them alone may have.
+    // Numbers that matter have had more fights, and all of them together not many times as many as one of them alone
+    // may have.
     assert!(raised.fights > 64 && found.fights < 2 * 128 * 150 + 1_500, "{found:?}");
     let all = found.effects.iter().map(|effect| &effect.path).chain(&found.unseen).chain(&found.elsewhere);
     assert!(!all.chain(found.left_out.iter().map(|(path, _)| path)).any(|path| path.contains("lampwright")));
@@ -162,10 +163,10 @@ fn tuning_meets_goals_that_can_be_met_with_a_change_that_is_small() {
     assert!(found.met, "{found:?}");
     // From a sweep: 0.40 at 13, 0.60 at 14.
     assert!((13.2..13.8).contains(&found.numbers[0].value), "{found:?}");
-    // What is met already is left alone.
+    // Goals that are already met change nothing.
     let found = tune(&game, &[&format!("{HEFT}=8..20")], &["win_rate(keepers) >= 0.5"]);
     assert_eq!((found.met, found.numbers[0].value), (true, 14.0));
-    // Nothing between: the first value that is enough.
+    // On a lattice: the first value that is enough.
     let found = tune(&game, &[&format!("{HEFT}=8..20:1")], &["win_rate(keepers) >= 0.9"]);
     assert_eq!((found.met, found.numbers[0].value), (true, 16.0), "{found:?}");
 }
@@ -180,7 +181,7 @@ fn a_search_with_few_fights_or_many_numbers_comes_to_an_end() {
         let found = run_tuning(&strong, "duel", &[heft("lockhand")], &goal, &plan(trials).into(), &|_| {}).unwrap();
         assert!(found.trials >= 1 && found.points > 0, "{found:?}");
     }
-    // Five numbers, each of which is varied by itself.
+    // Five numbers, each varied on its own.
     let paths = [
         "character.lockhand.attributes.heft=8..24",
         "character.silt_crab.attributes.heft=8..30",
@@ -192,7 +193,7 @@ fn a_search_with_few_fights_or_many_numbers_comes_to_an_end() {
     let goals = ["win_rate(keepers) = 50% +- 3%", "duration in 12..14"].map(|text| Goal::parse(text).unwrap());
     let found = run_tuning(&game, "duel", &varied, &goals, &plan(2_000).into(), &|_| {}).unwrap();
     assert!(found.met, "{found:?}");
-    // As little as is possible with the two numbers that matter most.
+    // As little as possible with the two numbers that matter most.
     let moved = |found: &edgeplane::study::Tuning| -> f64 {
         let shares = found.numbers.iter().zip(&varied).map(|(number, vary)| {
             let (low, high) = vary.bounds();
@@ -230,7 +231,7 @@ fn tuning_meets_two_goals_at_once_as_an_independent_study_confirms() {
     for (game, encounter, varied, goals) in tasks {
         let found = tune_in(&game, encounter, &varied, &goals);
         assert!(found.met, "{found:?}");
-        // On seeds of our own, with the values put in by hand.
+        // On separate seeds, with the values put in by hand.
         let sets: Vec<Override> =
             found.numbers.iter().map(|one| Override::parse(&format!("{}={}", one.path, one.value)).unwrap()).collect();
         let goals = goals.map(|text| Goal::parse(text).unwrap());
@@ -290,15 +291,15 @@ fn a_matrix_has_every_pair_once_and_the_other_way_round_it_is_the_same() {
     assert!((0.5..0.7).contains(&fair), "as in the encounter `duel`: {fair}");
 }
 
-/// One who strikes from afar beats one who has to come near, by as much as the way takes: 9 m at 3 m/s for a reach of 1 m
-/// are 8 / 3 s, in which three darts of 10 fly at 0, 1 and 2 s.
+/// A ranged combatant beats one that has to approach, by as much as the approach takes: 9 m at 3 m/s for a reach of 1 m
+/// are 8 / 3 s, in which three darts of 10 are thrown at 0, 1 and 2 s.
 #[test]
 fn what_a_win_rests_on_is_what_is_missing_without_it() {
     let game = demo();
     let found = run_without(&game, "night_shift", "win_rate(keepers)", &plan(1_000), &|_, _| {}).unwrap();
     assert_eq!(found.by, None);
     let effect = |path: &str| found.effects.iter().find(|effect| effect.path == path).unwrap();
-    // What the keepers defeat them with.
+    // The abilities with which the keepers defeat them.
     let boathook = effect("ability.boathook");
     assert!(boathook.is_certain() && boathook.changes[0].difference.difference.unwrap() < 0.0, "{boathook:?}");
     // The same by hand, on the same fights.
@@ -313,7 +314,7 @@ fn what_a_win_rests_on_is_what_is_missing_without_it() {
         let other = run_comparison(&before, &after, &plan(one.changes[0].fights), &|_| {}).unwrap().remove(0);
         assert_eq!(one.changes[0].difference.difference, other.difference, "{path}");
     }
-    // A status that is taken away ticks no more.
+    // A removed status does not tick.
     let without = with(&game, "status.silted.while=0 > 1");
     let share = ["damage_share(reed_stalker 1, silted)"];
     let [before, after] =
@@ -326,7 +327,7 @@ fn what_a_win_rests_on_is_what_is_missing_without_it() {
 
 #[test]
 fn a_matrix_shows_the_mix_that_nobody_can_exploit() {
-    // Who throws at whom it beats, defeats it with a chance of 1, 0.5 or 0.25; all else is a draw. `last` never does anything.
+    // A throw defeats the one that it beats with a chance of 1, 0.5 or 0.25; all else is a draw. `last` never acts.
     let game = game(
         r#"
         [attributes]
@@ -355,7 +356,7 @@ fn a_matrix_shows_the_mix_that_nobody_can_exploit() {
     let terms = DuelTerms { time_limit: 5.0, distance: None };
     let found = run_matrix(&game, &names, terms, &plan(4_000), &|_| {}).unwrap();
     let standing = found.standing.unwrap();
-    // Each comes as often as what the two others make of one another: 0.25 : 1 : 0.5.
+    // Each is chosen in proportion to the result of the two others against each other: 0.25 : 1 : 0.5.
     let wanted = [1.0 / 7.0, 4.0 / 7.0, 2.0 / 7.0, 0.0];
     for (one, wanted) in standing.characters.iter().zip(wanted) {
         assert!((one.mix - wanted).abs() < 0.02, "{standing:?}");
@@ -367,7 +368,8 @@ fn a_matrix_shows_the_mix_that_nobody_can_exploit() {
     );
     // Against all four equally often, stone has (0 - 0.5 + 1 + 1) / 4.
     assert!(standing.best == "stone" && (standing.uneven - 0.375).abs() < 0.01, "{standing:?}");
-    // Against its master a character does worse than that one against itself; so only `last` is dominated, by whoever comes first.
+    // Against its master a character does worse than that one against itself; so only `last` is dominated, by the first
+    // one.
     let dominated: Vec<_> = standing.dominated.iter().map(|one| (one.character.as_str(), one.by.as_str())).collect();
     assert_eq!(dominated, [("last", "stone")]);
 }
@@ -455,7 +457,7 @@ fn expectations_hold_fail_or_are_close() {
     assert_eq!(close.figure.trials, 256_000, "asked to the end, and still too close");
 }
 
-/// The interval of a share is exact however few fights went the other way, so that nothing has to be waited for.
+/// The interval of a share is exact however few fights went the other way, so no more fights are needed.
 #[test]
 fn a_share_that_is_nearly_one_is_known_as_soon_as_its_interval_is_narrow() {
     let game = game(&COIN.replace("roll(0.5)", "roll(0.01)"));
@@ -465,7 +467,8 @@ fn a_share_that_is_nearly_one_is_known_as_soon_as_its_interval_is_narrow() {
     assert_eq!(figure.trials, 1_000);
 }
 
-/// Any cut into parts, some of them empty, gives the figures of one run to the last bit, however many fights there are.
+/// Any division into parts, some of them empty, gives the figures of one run to the last bit, however many fights there
+/// are.
 #[test]
 fn however_a_study_is_cut_up_its_figures_are_the_same() {
     let game = demo();

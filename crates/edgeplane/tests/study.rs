@@ -75,7 +75,7 @@ fn the_time_in_which_abilities_are_unavailable_adds_up_to_that_of_the_events() {
     let trials = game
         .trials("duel", &TrialsPlan { trials: TRIALS, seed: 9, threads: Some(1), ..TrialsPlan::default() })
         .unwrap();
-    // The crab's pincer: from each event that says it is on cooldown, while its owner waits, to the next use.
+    // The crab's pincer: from each event that reports it on cooldown, while its owner waits, to the next use.
     let pincer = game.ability("pincer").unwrap();
     let (mut cooling, mut free) = (0.0, 0.0);
     for (_, log) in &logs(&game, "duel") {
@@ -126,8 +126,8 @@ fn quantiles_of_the_duration_are_values_of_their_rank() {
 
 #[test]
 fn intervals_are_those_of_the_textbook() {
-    // The limits of a share, from their definition: the values of p for which so many or more, and so many or fewer, are one
-    // in forty.
+    // The limits of a share, from their definition: the values of p for which so many or more, and so many or fewer,
+    // have a probability of one in forty.
     let binomial = |n: u64, k: u64, p: f64| {
         (1..=k).fold(libm::pow(1.0 - p, n as f64), |so_far, i| so_far * (n - i + 1) as f64 / i as f64 * p / (1.0 - p))
     };
@@ -157,7 +157,7 @@ fn intervals_are_those_of_the_textbook() {
     // Student's, with three degrees of freedom.
     near(mean.high - mean.mean, 3.182_446_305_284_263 * (5.0_f64 / 3.0).sqrt() / 2.0);
     near(mean.high - mean.mean, mean.mean - mean.low);
-    // What is rare and large is looked for above, by Hall's formula with the skewness worked out by hand: thirty-nine
+    // Rare and large values are expected above, by Hall's formula with the skewness worked out by hand: thirty-nine
     // values of 0 and one of 40 have the mean 1, the variance 40, and the skewness 38 / √39 before its correction.
     let skewed = estimate(&[&[0.0; 39][..], &[40.0]].concat());
     let n = 40.0_f64;
@@ -166,13 +166,13 @@ fn intervals_are_those_of_the_textbook() {
     let above = 3.0 / lean * ((1.0 + lean * (-t - lean / 6.0)).cbrt() - 1.0);
     near(skewed.high, 1.0 - above);
     near(skewed.low, 1.0 - t);
-    // A large mean beside a small spread, joined from two.
+    // A large mean with a small spread, joined from two.
     let (mut left, mut right) = (Values::default(), Values::default());
     [1e9 + 1.0, 1e9 + 2.0].into_iter().for_each(|value| left.add(value));
     [1e9 + 3.0, 1e9 + 4.0].into_iter().for_each(|value| right.add(value));
     left.join(&right);
     near(left.estimate().deviation, mean.deviation);
-    // One value says nothing of how values vary, and none not even where they lie.
+    // One value shows nothing about the variation of values, and none not even their location.
     let one = estimate(&[7.0]);
     assert_eq!((one.mean, one.low, one.high), (7.0, f64::NEG_INFINITY, f64::INFINITY));
     assert!(estimate(&[]).mean.is_infinite());
@@ -251,7 +251,7 @@ fn explain_samples_where_too_much_can_happen_and_says_so() {
     assert!((plain.mean - 25.5).abs() < 0.3 && (plain.chance - 0.6).abs() < 0.02, "{plain:?}");
 }
 
-/// Effects are told apart though some do not happen, and two are alike but for whom they reach.
+/// Effects are distinguished even if some do not happen, and two differ only in their receiver.
 #[test]
 fn explain_shows_effects_that_do_not_always_happen() {
     let game = game(
@@ -274,7 +274,7 @@ fn explain_shows_effects_that_do_not_always_happen() {
     assert_eq!(double.uses_to_empty.len(), 1, "the caster's own 2 are apart: {:?}", double.uses_to_empty);
     let uses = &double.uses_to_empty[0];
     assert_eq!((uses.of.as_str(), uses.each_use, uses.uses), ("other", 11.0, 8));
-    // Whatever chance it has to be resisted, it is there beforehand.
+    // An initial status is present whatever its chance to be resisted.
     let ids = |name| game.character(name).unwrap();
     let numb = Beforehand { target: vec![(game.status("numb").unwrap(), 1)], ..Beforehand::default() };
     let with = |on| explain_ability_with(game.program(), game.ability("double").unwrap(), ids("one"), ids(on), &numb);
@@ -285,7 +285,8 @@ fn explain_shows_effects_that_do_not_always_happen() {
     assert_eq!(refused, "`numb` does not apply to `other`: immune");
 }
 
-/// What formulas read of whoever uses an ability is computed for those who have it, in room that others use for theirs.
+/// Numbers that formulas read of the user of an ability are computed for those that have it, in memory that others use
+/// for theirs.
 #[test]
 fn it_does_not_matter_to_an_ability_who_else_has_which() {
     let names = ["jab", "heave", "spit", "mend", "idle_threat"];

@@ -16,7 +16,7 @@ fn jet(sustain: &str, more: &str) -> Game {
     rules(&ability, "abilities = [\"jet\"]")
 }
 
-/// When it ticks, when it ends and why.
+/// The times of its ticks, and the time and reason of its end.
 fn printed(log: &Log) -> (Vec<u64>, Option<(u64, StopReason)>) {
     let stop = log.events.iter().find_map(|logged| match logged.event {
         Event::Stopped { reason, .. } => Some((logged.at.0, reason)),
@@ -40,7 +40,7 @@ fn ticks_come_up_to_and_including_the_longest_time() {
 
 #[test]
 fn each_beat_is_paid_and_the_first_that_cannot_be_is_the_end() {
-    // 20 breath and 2 a second: at 1.5 s 23 − 12 = 11, at 2.5 s 13 − 12 = 1, at 3.5 s 3.
+    // 20 breath and 2 per second: at 1.5 s 23 − 12 = 11, at 2.5 s 13 − 12 = 1, at 3.5 s 3.
     let (ticks, stop) = printed(&log_of(&jet("cost = { breath = 12 },", "")));
     assert_eq!(ticks, [1_500_000, 2_500_000]);
     assert_eq!(stop, Some((3_500_000, StopReason::CannotAfford)));
@@ -52,7 +52,7 @@ fn it_ends_when_it_is_no_longer_wanted_or_nobody_is_left() {
     // 1000, 995, 990: the third tick is not wanted.
     assert_eq!((ticks.len(), stop), (2, Some((3_500_000, StopReason::Unwanted))));
     let (ticks, stop) = printed(&log_of(&jet("", "does = [{ damage = 991 }]")));
-    // 9 left: two ticks of 5 are enough, and the fight is over.
+    // 9 left: two ticks of 5 are enough, and the fight ends.
     assert_eq!((ticks.len(), stop), (2, None));
 }
 
@@ -116,7 +116,7 @@ fn it_ends_when_the_target_is_out_of_reach() {
         sides.other = [{ character = "other", at = [1, 0] }]
         time_limit = 20
     "#;
-    // 1, 2.5, 4, 5.5 metres: the fourth tick finds it too far.
+    // 1, 2.5, 4, 5.5 metres: at the fourth tick the target is too far away.
     let (ticks, stop) = printed(&log_of(&crate::common::game(text)));
     assert_eq!((ticks.len(), stop), (3, Some((4_000_000, StopReason::OutOfReach))));
 }

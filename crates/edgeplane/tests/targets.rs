@@ -7,7 +7,7 @@ use edgeplane::fight::{Event, Recorded};
 use edgeplane::{CombatantId, Fight, Game, Log, Setup, Silent};
 use std::sync::Arc;
 
-/// `ann` with two friends against three: health is 100 of 100 but for those who are hurt.
+/// `ann` with two friends against three: all have 100 of 100 health except those that are hurt.
 fn crowd(targets: &str) -> Game {
     game(&format!(
         r#"
@@ -46,7 +46,7 @@ fn who(fight: &Fight<Recorded>, name: &str) -> CombatantId {
     fight.setup().find_combatant(name).unwrap()
 }
 
-/// Whom `ann` reaches when these have been wounded, so many times each, and chance answers so.
+/// The targets of `ann` when these have been wounded a number of times each, with these answers of chance.
 fn reached(targets: &str, wounded: &[(&str, usize)], answers: &[f64]) -> String {
     let game = crowd(targets);
     let setup = Arc::new(Setup::of(game.program(), game.encounter("crowd").unwrap()));
@@ -119,7 +119,7 @@ fn the_defeated_are_never_picked() {
 #[test]
 fn random_picks_follow_the_draws_and_repeat_nobody() {
     let random = |count: &str| format!("{{ side = \"enemies\", pick = \"random\", count = {count} }}");
-    // A third of the way each; the one drawn changes places with the first of those left.
+    // A third of the range each; the one drawn changes places with the first of those left.
     for (answers, expected) in [(vec![0.0], "dov"), (vec![0.34], "eva"), (vec![0.99], "fin")] {
         assert_eq!(reached(&random("1"), &[], &answers), expected, "{answers:?}");
     }
@@ -134,7 +134,7 @@ fn random_picks_follow_the_draws_and_repeat_nobody() {
     assert_eq!(reached(&random("\"all\""), &[], &[0.4, 0.6]), "eva fin dov");
 }
 
-/// Heals of one who has 40 of 100 left, through these steps; with what else its healer is.
+/// Heals of a combatant with 40 of 100 left, through these steps; with further properties of its healer.
 fn healed(steps: &str, effect: &str, answers: &[f64]) -> Vec<(f64, f64, f64, bool)> {
     let text = format!(
         r#"
@@ -188,7 +188,7 @@ fn heals_go_through_steps_of_their_own() {
         when = "roll(0.5)"
         stop = "soured"
     "#;
-    // 40 × 1.1 × 0.75; then the roll that says no.
+    // 40 × 1.1 × 0.75; then the roll that fails.
     let close = |found: &[(f64, f64, f64, bool)], expected: &[(f64, f64, f64, bool)]| {
         assert_eq!(found.len(), expected.len());
         for (a, b) in found.iter().zip(expected) {
@@ -198,9 +198,9 @@ fn heals_go_through_steps_of_their_own() {
     };
     close(&healed(steps, "{ heal = 40 }", &[0.9]), &[(40.0, 33.0, 33.0, false)]);
     close(&healed(steps, "{ heal = 40 }", &[0.1]), &[(40.0, 0.0, 0.0, true)]);
-    // Skipped by name; without the herb's tag nothing sours.
+    // Skipped by name; without the herb's tag the other step does not apply.
     close(&healed(steps, "{ heal = 40, skips = [\"ache\", \"sour\"] }", &[]), &[(40.0, 44.0, 44.0, false)]);
-    // A spread of a half, drawn at its top: 60 becomes 49.5; the second finds 10.5 of room left, no ache.
+    // A spread of a half, drawn at its top: 60 becomes 49.5; the second has 10.5 of room left, and no overheal.
     close(
         &healed(steps, "{ heal = 40, spread = 0.5 }, { heal = 50 }", &[1.0, 0.9, 0.9]),
         &[(60.0, 49.5, 49.5, false), (50.0, 55.0, 10.5, false)],
@@ -256,7 +256,7 @@ fn an_untargetable_combatant_is_skipped_while_it_is_so() {
         Event::Healed { target, healed, .. } => Some((target.0, *healed)),
         _ => None,
     });
-    // What was decided at the beginning still hits it; then neither side finds it until the two seconds are over.
+    // The target chosen at the beginning is still hit; then neither side finds it until the two seconds are over.
     assert_eq!(hits, [(0.0, 1.0), (2.0, 1.0), (3.0, 1.0)]);
     assert!(heals.iter().all(|(at, _)| *at == 0.0 || *at >= 2.0), "{heals:?}");
     assert!(heals.iter().any(|(at, _)| *at >= 2.0), "its friend reacts at once: {heals:?}");

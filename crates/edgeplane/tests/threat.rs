@@ -10,7 +10,7 @@ const HEALER: CombatantId = CombatantId(1);
 const FIGHTER: CombatantId = CombatantId(0);
 const BEAST: CombatantId = CombatantId(2);
 
-/// A fighter and a healer against a beast that bites whom it minds most.
+/// A fighter and a healer against a beast that bites the one with the most threat.
 fn hunt(more: &str, fighter: &str) -> Game {
     game(&format!(
         r#"
@@ -55,7 +55,7 @@ fn hunt(more: &str, fighter: &str) -> Game {
     ))
 }
 
-/// Whom the beast bites, and when.
+/// The beast's targets, and the times.
 fn bitten(game: &Game, seed: u64) -> Vec<(f64, CombatantId)> {
     let mut log = Log::default();
     game.fight("hunt", seed).unwrap().run(&mut log).unwrap();
@@ -87,7 +87,7 @@ fn damage_and_healing_raise_it_by_their_factors() {
 
 #[test]
 fn a_policy_prefers_the_highest_score() {
-    // At 0 nobody is a threat, and the first of the encounter is picked; then the healer leads: 15 : 10, 30 : 20 …
+    // At 0 s nobody has threat, and the first of the encounter is picked; then the healer leads: 15 : 10, 30 : 20 …
     let first = bitten(&hunt("", "\"swing\""), 1);
     assert_eq!(first, [(0.0, FIGHTER), (3.0, HEALER), (6.0, HEALER), (9.0, HEALER)]);
 }
@@ -217,7 +217,7 @@ fn who_walks_turns_to_the_one_who_taunts() {
         sides.wild = [{ character = "beast", at = [0, 0] }]
         time_limit = 9
     "#;
-    // It would be at the plain one after 1.5 s; at 1 s, from (2, 0), it turns to the loud one: √53 − 1 metres at 2 m/s.
+    // It would reach the plain one after 1.5 s; at 1 s, from (2, 0), it turns to the loud one: √53 − 1 metres at 2 m/s.
     let all = bitten(&game(text), 1);
     let at = 1.0 + (53.0_f64.sqrt() - 1.0) / 2.0;
     assert!(all.len() == 1 && all[0].1 == HEALER && (all[0].0 - at).abs() < 2e-6, "{all:?}");

@@ -9,7 +9,7 @@ use edgeplane::{CombatantId, Game, Log, Time};
 
 const MENDER: CombatantId = CombatantId(0);
 
-/// A mender, two allies and somebody to fight against; nothing but the mender's one line does anything.
+/// A mender, two allies and an opponent; only the mender's one line has any effect.
 fn ward(targets: &str, when: &str, pools: &str) -> Game {
     let health = if pools.contains("health") { "" } else { "health = { max = \"vigour\", defeat = true }" };
     game(&format!(
@@ -53,7 +53,8 @@ fn ward(targets: &str, when: &str, pools: &str) -> Game {
     ))
 }
 
-/// Whom the mender picks, when it acts, pools; a change of a pool or of an attribute at each full second; the second at which it acts.
+/// The mender's pick, the time of its use, pools; a change of a pool or of an attribute at each full second; the second
+/// at which it acts.
 type Case = (&'static str, &'static str, &'static str, &'static [(u16, &'static str, f64)], f64);
 
 #[test]
@@ -67,9 +68,9 @@ fn a_line_opens_with_the_change_that_lets_it_and_no_other() {
         (weakest, "target.health.share < 40%", "", &[(1, HEALTH, 50.0), (2, HEALTH, 22.0), (2, HEALTH, 19.5)], 3.0),
         (weakest, "40% >= target.health.share", "", &[(1, HEALTH, 41.0), (2, HEALTH, 20.0)], 2.0),
         (weakest, "target.health < 0.4 * target.health.max", "", &[(1, HEALTH, 50.0), (2, HEALTH, 19.0)], 2.0),
-        // Of those in the order of the encounter the mender is the first.
+        // In the order of the encounter the mender is the first.
         ("pick = \"first\"", "target.health < 40", "", &[(PLAIN, HEALTH, 10.0), (0, HEALTH, 39.0)], 2.0),
-        // The weakest bears the mark; when it is well again, another one is the weakest, and has been hurt for long.
+        // The weakest has the mark; when it is well again, another one is the weakest, and has been hurt for long.
         (
             weakest,
             "target.health.share < 50% and not has(target, mark)",
@@ -85,15 +86,15 @@ fn a_line_opens_with_the_change_that_lets_it_and_no_other() {
             &[(MARKED, HEALTH, 20.0), (PLAIN, BREATH, 40.0), (PLAIN, HEALTH, 20.0), (MARKED, HEALTH, 90.0)],
             4.0,
         ),
-        // Who is picked does not depend on the pool of the condition.
+        // The pick does not depend on the pool of the condition.
         (weakest, "target.breath > 30", "", &[(1, HEALTH, 50.0), (2, BREATH, 40.0), (1, BREATH, 31.0)], 3.0),
         (weakest, "target.breath > 30", "", &[(1, HEALTH, 50.0), (2, BREATH, 40.0), (2, HEALTH, 20.0)], 3.0),
         // The weakest by share has more than another one with half of its cap.
         (weakest, "target.health <= 30", "", &[(MARKED, HEALTH, 40.0), (2, HEALTH, 25.0), (MARKED, HEALTH, 60.0)], 3.0),
         (weakest, "self.health < 50 and self.breath > 10", "", &[(0, HEALTH, 40.0), (0, BREATH, 20.0)], 2.0),
         (weakest, "self.health < 50 and self.breath > 10", "", &[(0, BREATH, 20.0), (0, HEALTH, 40.0)], 2.0),
-        // From 12 it takes two seconds more to fall to 10; what rises falls no lower by itself.
-        // Health that comes back by itself, and health that goes: the smaller cap is at four fifths after ten seconds.
+        // From 12 it takes two seconds more to fall to 10; a rising pool falls no lower by itself. Health that
+        // regenerates, and health that decays: the smaller cap is at four fifths after ten seconds.
         (
             weakest,
             "target.health.share < 40%",
@@ -102,7 +103,7 @@ fn a_line_opens_with_the_change_that_lets_it_and_no_other() {
             3.0,
         ),
         (weakest, "target.health.share < 80%", "health = { max = \"vigour\", defeat = true, decay = 1 }", &[], 10.0),
-        // What came back by itself begins to go: a tenth of the smaller cap in each second.
+        // The regenerating pool begins to decay: a tenth of the smaller cap per second.
         (
             weakest,
             "target.health.share < 80% and not has(target, mark)",
@@ -132,8 +133,8 @@ fn a_line_opens_with_the_change_that_lets_it_and_no_other() {
     }
 }
 
-/// Somebody who is hurt turns round, and is mended when it comes in reach: those in reach are picked first, and the one who
-/// is there is well.
+/// A hurt combatant turns round, and is mended when it comes in reach: those in reach are picked first, and the one
+/// there is well.
 #[test]
 fn a_target_that_comes_in_reach_is_considered() {
     let game = game(

@@ -22,7 +22,7 @@ const BLOW: &str = r#"
     every = { period = 1, first_tick = "now", does = [{ heal = 30 }] }
 "#;
 
-/// How often the status `s` of the owner answered, after some things were done to it.
+/// The number of responses of the owner's status `s` to a list of events.
 fn triggered(status: &str, done: impl Fn(&Game, &mut Fight, &mut Log)) -> (Vec<f64>, Log) {
     let game = scene(&format!("{BLOW}\n{status}"));
     let (mut fight, mut log) = (waiting(&game), Log::default());
@@ -141,7 +141,7 @@ fn a_share_is_crossed_where_it_is_reached_for_every_watcher_and_every_cause() {
     let pool = game.pool("health").unwrap();
     fight.apply_status(game.status("full").unwrap(), OWNER, OWNER, 1, &mut log).unwrap();
     fight.apply_status(game.status("nurse").unwrap(), ONE, ONE, 1, &mut log).unwrap();
-    // 50 of 100 has come to the half, and is healed by the nurse at once; 55 to 40 goes past it.
+    // 50 of 100 is at the half, and is healed by the nurse at once; 55 to 40 crosses it.
     for (at, amount) in [(1.0, 50.0), (2.0, 40.0), (3.0, 45.0), (4.0, 100.0)] {
         fight.advance(seconds(at), &mut log).unwrap();
         fight.set_pool(OWNER, pool, amount).unwrap();
@@ -242,7 +242,7 @@ fn defeats_trigger_statuses_of_allies_enemies_and_the_defeated() {
         .collect();
     use TriggerEvent::{AllyDefeated, Defeated, EnemyDefeated, FightBegan};
     assert_eq!(printed[..4], [(0, FightBegan), (0, FightBegan), (0, FightBegan), (1, Defeated)]);
-    // Who of the others answers first is up to their lots.
+    // The order in which the others respond depends on their tie-breaks.
     assert!(
         printed[4..].contains(&(1, EnemyDefeated)) && printed[4..].contains(&(1, AllyDefeated)) && printed.len() == 6,
         "{printed:?}"
@@ -404,7 +404,7 @@ const OVERLAP: &str = r#"
 "#;
 
 proptest! {
-    /// Whatever overlaps, in whatever order it comes and goes: nothing is left over.
+    /// However statuses overlap, and in whatever order they begin and end, nothing is left over.
     #[test]
     fn nothing_is_left_over(steps in prop::collection::vec((0_usize..5, 0.0_f64..1.5, any::<bool>()), 1..30)) {
         let game = scene(OVERLAP);

@@ -6,8 +6,8 @@ use crate::common::game;
 use edgeplane::study::{Goal, SearchEnd, Tuning, TuningPlan, Vary, run_tuning};
 use edgeplane::{Override, TrialsPlan};
 
-/// Two who throw at one another, by turns: `early` after 1, 2, 3 s and so on, `late` half a second after it. A throw hits
-/// with the chance `skill`, and the less the further `sway` is from a half; `force` is what a hit takes from `lives`.
+/// Two that throw at each other in turn: `early` after 1, 2, 3 s and so on, `late` half a second after it. A throw hits
+/// with the chance `skill`, reduced by the distance of `sway` from a half; a hit takes `force` from `lives`.
 const RACE: &str = r#"
     [attributes]
     skill = 0.4
@@ -33,24 +33,24 @@ const RACE: &str = r#"
     time_limit = 10000
 "#;
 
-/// One who races: the chance of a hit, and how many hits defeat it.
+/// One side of the race: the chance of a hit, and the number of hits that defeat it.
 #[derive(Clone, Copy)]
 struct Racer {
     chance: f64,
     stands: usize,
 }
 
-/// The chance that the first wins, and how long the race takes on average (s).
+/// The chance that the first wins, and the mean duration of the race (s).
 fn race(first: Racer, second: Racer) -> (f64, f64) {
     let (p, q) = (first.chance, second.chance);
     let (rows, columns) = (first.stands + 1, second.stands + 1);
-    // Before a throw of the first, with so many hits left to take: how likely it wins, and the time that is left.
+    // Before a throw of the first, with these numbers of hits left: its chance to win, and the remaining time.
     let mut wins = vec![vec![0.0; columns]; rows];
     let mut left = vec![vec![0.0; columns]; rows];
     wins.iter_mut().for_each(|row| row[0] = 1.0);
     for i in 1..rows {
         for j in 1..columns {
-            // After a hit of the first it is the second's turn, with one hit less to take; after a miss with as many.
+            // After a hit of the first it is the second's turn, with one hit fewer left; after a miss with as many.
             let second =
                 |wins: &Vec<Vec<f64>>, j: usize| if j == 0 { 1.0 } else { q * wins[i - 1][j] + (1.0 - q) * wins[i][j] };
             let after = |left: &Vec<Vec<f64>>, j: usize| {
@@ -68,7 +68,7 @@ fn race(first: Racer, second: Racer) -> (f64, f64) {
     (wins[rows - 1][columns - 1], 1.0 + left[rows - 1][columns - 1])
 }
 
-/// The truth for some values: the share of wins of the first, and the mean duration.
+/// The true values: the share of wins of the first, and the mean duration.
 type Truth = fn(&[f64]) -> (f64, f64);
 
 struct Task {
@@ -77,7 +77,7 @@ struct Task {
     vary: &'static [&'static str],
     want: &'static [&'static str],
     truth: Truth,
-    /// Fights that it may take, the proof included.
+    /// The maximum number of fights, the proof included.
     fights: u64,
 }
 
@@ -192,7 +192,7 @@ impl Task {
         self.want.iter().map(|text| Goal::parse(text).unwrap()).collect()
     }
 
-    /// By how much the truth misses the goals at some values, at most: shares, or seconds by ten.
+    /// The maximum by which the truth misses the goals at some values: shares, or seconds divided by ten.
     fn misses(&self, goals: &[Goal], values: &[f64]) -> f64 {
         let (wins, duration) = (self.truth)(values);
         let miss = |goal: &Goal| {
@@ -202,7 +202,7 @@ impl Task {
         goals.iter().map(miss).fold(0.0, f64::max)
     }
 
-    /// How far values are from those of now, in shares of the ranges.
+    /// The distance of values from the current ones, in shares of the ranges.
     fn moved(vary: &[Vary], now: &[f64], values: &[f64]) -> f64 {
         let share = |(vary, (from, to)): (&Vary, (&f64, &f64))| {
             let (low, high) = vary.bounds();
@@ -248,7 +248,7 @@ impl Task {
 #[test]
 fn searches_find_the_smallest_change_that_is_known_exactly() {
     for task in &TASKS {
-        // What takes a hundred times as many fights is looked for once.
+        // Tasks that take a hundred times as many fights are run once.
         let seeds = if task.fights > 500_000 { 1..=1 } else { 1..=2 };
         for seed in seeds {
             let (now, found) = task.search(seed);
@@ -261,7 +261,7 @@ fn searches_find_the_smallest_change_that_is_known_exactly() {
             };
             assert!(found.met, "{what}");
             let moved = Task::moved(&task.vary(), &now, &values);
-            // A hundredth of a range, and what keeps chance in the proof away from the bounds.
+            // A hundredth of a range, and the distance that keeps chance in the proof away from the bounds.
             assert!(moved <= least + 0.015, "moved {moved}, and {least} is enough: {what}");
             // The proof may have been lucky by the error that its interval shows.
             assert!(
@@ -273,7 +273,8 @@ fn searches_find_the_smallest_change_that_is_known_exactly() {
     }
 }
 
-/// What luck explains is taken out of figures: they are as exact as those of more fights, and still cover the truth.
+/// The part that luck explains is removed from figures: they are as exact as those of more fights, and still cover the
+/// truth.
 #[test]
 fn figures_without_luck_cover_the_truth() {
     luck_is_taken_out(40, &RACES[..2]);
@@ -286,8 +287,8 @@ fn figures_without_luck_cover_the_truth_in_two_thousand_studies() {
     luck_is_taken_out(2_000, &RACES);
 }
 
-/// The first wins half of all fights, few of them, and most: its skill, and to which part of the usual width the interval of that
-/// is narrower at least.
+/// The first wins half of all fights, few of them, and most: its skill, and the maximum width of the interval as a part
+/// of the usual one.
 const RACES: [(f64, f64); 3] = [(0.37, 0.75), (0.22, 0.95), (0.6, 0.95)];
 
 fn luck_is_taken_out(studies: u64, races: &[(f64, f64)]) {
@@ -336,7 +337,7 @@ fn compromises_between_goals_that_exclude_one_another_cannot_be_bettered() {
         let better = better.into_iter().find(|other| other.iter().zip(at).all(|(other, at)| *other < at - 0.015));
         assert!(better.is_none(), "{one:?} misses {at:?}, and {better:?} is possible");
     }
-    // From what is best for the first goal to what is best for the second.
+    // From the best for the first goal to the best for the second.
     let [first, last] = [found.trade_offs.first(), found.trade_offs.last()].map(|one| misses(one.unwrap().values[0]));
     assert!(first[0] < 0.01 && last[1] < 0.02 && first[1] > last[1] + 0.1, "{first:?} {last:?}");
 }
@@ -375,17 +376,18 @@ fn what_is_wanted_is_found_in_ranges_of_any_width() {
         assert!(found.met && found.searched < 60_000, "{found:?}");
         found.numbers[0].value
     };
-    // Near the value of now, in a hundred-thousandth of the range.
+    // Near the current value, in a hundred-thousandth of the range.
     let needed = (1..).find(|stands| race(Racer { stands: *stands, ..FIRST }, FIRST).0 >= 0.8).unwrap();
     let lives = wide(&[], "character.early.attributes.lives=1..1000000", "win_rate(a) >= 80%");
     assert_eq!(lives.ceil(), needed as f64);
-    // Farther than twice that value, which is looked at first: a throw a second, of which nine in ten hit.
+    // Beyond twice that value, which is searched first: a throw per second, of which nine in ten hit.
     let sets = ["character.early.attributes.skill=0.9", "character.early.attributes.lives=1000000"];
     let lives = wide(&sets, "character.late.attributes.lives=1..1000000", "duration in 45..47");
     assert!((40.0..=43.0).contains(&lives), "{lives}");
 }
 
-/// What one side wins more often the other wins less often: once that is seen, no hope is left, however wide the ranges are.
+/// The more often one side wins, the less often the other does: once that is known, the search stops, however wide the
+/// ranges are.
 #[test]
 fn goals_that_exclude_one_another_are_given_up_soon_in_wide_ranges_too() {
     let vary = ["early", "late"].map(|who| Vary::parse(&format!("character.{who}.attributes.lives=1..400")).unwrap());
@@ -398,7 +400,7 @@ fn goals_that_exclude_one_another_are_given_up_soon_in_wide_ranges_too() {
     };
     let nearest = wins(&found.numbers.iter().map(|number| number.value).collect::<Vec<f64>>());
     assert!((0.37..0.73).contains(&nearest), "{nearest}: {found:?}");
-    // One side wins always in almost all of the ranges.
+    // One side always wins in almost all of the ranges.
     let compromises: Vec<f64> = found.trade_offs.iter().map(|one| wins(&one.values)).collect();
     assert!(compromises.len() > 1 && compromises.iter().all(|wins| (0.02..0.98).contains(wins)), "{compromises:?}");
 }

@@ -9,10 +9,11 @@ use edgeplane::fight::Event;
 use edgeplane::{CombatantId, Fight, Game, Log, Time};
 
 const OTHER: CombatantId = CombatantId(1);
-/// What both can have of breath.
+/// The cap of breath of both.
 const MOST: f64 = 60.0;
 
-/// How the scene begins and moves on: where the other one is, and the breath of both, each with what it gains in a second.
+/// The start of the scene and its motion: the position of the other one, and the breath of both, each with its gain per
+/// second.
 #[derive(Clone, Debug)]
 struct Scene {
     place: [f64; 2],
@@ -29,7 +30,7 @@ enum Value {
     Add(Box<[Value; 2]>),
     Subtract(Box<[Value; 2]>),
     Multiply(Box<[Value; 2]>),
-    /// Divided by what is never 0.
+    /// Divided by a number that is never 0.
     Divide(Box<[Value; 2]>),
     Min(Box<[Value; 2]>),
     Max(Box<[Value; 2]>),
@@ -44,7 +45,7 @@ enum Truth {
     And(Box<[Truth; 2]>),
     Or(Box<[Truth; 2]>),
     Not(Box<Truth>),
-    /// A quotient that is asked for only where its divisor is above 1.
+    /// A quotient that is evaluated only where its divisor is above 1.
     Guarded(Box<[Value; 3]>),
 }
 
@@ -137,12 +138,12 @@ impl Truth {
     }
 }
 
-/// Where a condition stands, and so what it can ask for.
+/// The context of a condition, and so what it can read.
 #[derive(Clone, Copy, Debug, PartialEq)]
 enum Place {
     Line,
     Unlock,
-    /// Of a status that hinders, and ends for good as the condition begins to hold.
+    /// Of a status that hinders, and ends for good when the condition begins to hold.
     While,
 }
 
@@ -197,7 +198,8 @@ fn scene() -> impl Strategy<Value = Scene> {
     })
 }
 
-/// One who acts as soon as a condition allows it; none for a condition that is no formula, since it divides one constant by zero.
+/// A combatant that acts as soon as a condition allows it; none for a condition that is not a formula, since it divides
+/// one constant by zero.
 fn waits_for(condition: &str, place: Place, scene: &Scene) -> Option<Fight> {
     let (mut when, mut unlock, mut hindered) = (String::new(), String::new(), String::new());
     match place {
@@ -263,7 +265,7 @@ fn acts_at(mut fight: Fight) -> Option<f64> {
     moments(&log, |event| matches!(event, Event::Used { .. })).first().map(|at| Time(*at).seconds())
 }
 
-/// What a guard keeps from being divided by zero is no reason to look, at each microsecond or ever.
+/// A division by zero behind a guard is no reason to evaluate, at each microsecond or ever.
 #[test]
 fn a_guarded_quotient_is_no_matter_while_its_guard_is_closed() {
     let scene = Scene { place: [9.0, 0.0], velocity: [0.0; 2], breath: [(20.0, 5.0), (0.0, 0.0)] };
@@ -282,7 +284,8 @@ fn a_guarded_quotient_is_no_matter_while_its_guard_is_closed() {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(200))]
 
-    /// Nobody acts before the condition holds, nor more than a tenth of a second after it has begun to hold for as long.
+    /// Nobody acts before the condition holds, nor more than a tenth of a second after it has begun to hold for as
+    /// long.
     #[test]
     fn no_condition_turns_unnoticed(
         (place, truth) in prop_oneof![Just(Place::Line), Just(Place::Unlock), Just(Place::While)]

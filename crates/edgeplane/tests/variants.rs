@@ -157,7 +157,7 @@ fn the_numbers_of_an_encounter_are_those_on_which_it_can_depend() {
     for foreign in ["unused", "bystander", "about", "name"] {
         assert!(!paths.iter().any(|path| path.contains(foreign)), "{foreign}: {paths:#?}");
     }
-    // Every one of them leads back to what is written there, and can be set to it again.
+    // Each path leads back to the written value, and can be set to it again.
     for number in &numbers {
         assert_eq!(game.written_at(&number.path).as_deref(), Some(number.text.as_str()), "{}", number.path);
         let same = Override { path: number.path.clone(), value: number.text.clone() };

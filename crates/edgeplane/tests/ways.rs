@@ -10,7 +10,7 @@ use proptest::prelude::*;
 const ONE: CombatantId = CombatantId(0);
 const OTHER: CombatantId = CombatantId(1);
 
-/// One who strikes at two metres every four seconds, another whom the test leads, and whatever else is said.
+/// A combatant that strikes at two metres every four seconds, another one controlled by the test, and further rules.
 fn with(more: &str) -> Game {
     game(&format!(
         "[attributes]\nspeed = 4\n[pools]\nhealth = {{ max = 100, defeat = true }}\n\
@@ -19,7 +19,7 @@ fn with(more: &str) -> Game {
     ))
 }
 
-/// A fight of an encounter in which the first of the other side is led by hand, after so many seconds.
+/// A fight of an encounter in which the first of the other side is controlled by calls, after a number of seconds.
 fn led(game: &Game, until: f64) -> (Fight, Log) {
     let mut fight = game.fight("e", 1).unwrap();
     let mut log = Log::default();
@@ -33,7 +33,7 @@ fn uses(game: &Game, log: &Log, ability: &str) -> Vec<u64> {
     moments(log, |event| matches!(event, Event::Used { caster: ONE, ability, .. } if *ability == wanted))
 }
 
-/// Why an ability was unavailable, as that changed.
+/// The reasons for which an ability was unavailable, as they changed.
 fn reasons(game: &Game, log: &Log, ability: &str) -> Vec<(u64, &'static str)> {
     let wanted = game.ability(ability).unwrap();
     let why = |logged: &edgeplane::fight::Logged| match logged.event {
@@ -59,7 +59,7 @@ fn who_was_busy_looks_again_who_has_come() {
          [character.thrower]\nabilities = [\"strike\", \"throw\"]\npolicy = \"stays\"\n\
          [encounter.e]\nsides.a = [\"thrower\"]\nsides.b = [\"led\"]\ndistance = 10\n",
     );
-    // It looked while the other stood; the other comes up while it recovers from its throw.
+    // It decided while the other stood; the other approaches while it recovers from its throw.
     let (mut fight, mut log) = led(&game, 0.5);
     fight.walk(OTHER, [-4.0, 0.0], &mut log).unwrap();
     fight.advance(seconds(2.5), &mut log).unwrap();
@@ -78,11 +78,11 @@ fn who_waits_for_a_cooldown_goes_along_with_one_that_leaves() {
     fight.advance(seconds(3.0), &mut log).unwrap();
     assert_eq!(courses(&log), [(1_000_000, [3.0, 0.0])]);
     assert_eq!((fight.place(ONE)[0], fight.place(OTHER)[0]), (5.0, 7.0));
-    // Whoever is faster is followed as fast as can be: from 3 s on it is 2 + t metres ahead.
+    // A faster one is followed as fast as possible: from 3 s on it is 2 + t metres ahead.
     fight.walk(OTHER, [5.0, 0.0], &mut log).unwrap();
     fight.advance(seconds(3.9), &mut log).unwrap();
     assert!((fight.place(OTHER)[0] - fight.place(ONE)[0] - 2.9).abs() < 1e-9);
-    // It stops at 3.9 s. By 4 s, when the strike is ready, 0.4 m of the 0.9 m too many are made up for.
+    // It stops at 3.9 s. By 4 s, when the strike is ready, 0.4 m of the excess 0.9 m are made up for.
     fight.walk(OTHER, [0.0, 0.0], &mut log).unwrap();
     fight.advance(seconds(5.0), &mut log).unwrap();
     assert_eq!(uses(&game, &log, "strike"), [0, 4_125_000]);
@@ -94,13 +94,13 @@ fn a_path_turns_once_its_target_is_six_degrees_beside_it() {
     let (mut fight, mut log) = led(&game, 1.0);
     fight.walk(OTHER, [0.0, 8.0], &mut log).unwrap();
     fight.advance(seconds(1.9), &mut log).unwrap();
-    // Sixteen metres ahead; 8 t beside the way are a tenth of the 16 - 4 t along it after 1.6 / 8.4 s.
+    // Sixteen metres ahead; 8 t to the side are a tenth of the 16 - 4 t along the path after 1.6 / 8.4 s.
     let turned = courses(&log)[1];
     let t = 1.6 / 8.4;
     assert_eq!(turned.0, 1_000_000 + (t * 1e6_f64).ceil() as u64);
     let tangent = 8.0 * t / (16.0 - 4.0 * t);
     assert!((turned.1[1] / turned.1[0] - tangent).abs() < 1e-5 && (tangent - 0.1).abs() < 1e-9, "{turned:?}");
-    // Behind one that goes straight away nothing turns.
+    // Nothing turns behind one that moves straight away.
     let (mut fight, mut log) = led(&game, 1.0);
     fight.walk(OTHER, [8.0, 0.0], &mut log).unwrap();
     fight.advance(seconds(20.0), &mut log).unwrap();
@@ -118,7 +118,7 @@ fn a_follower_checks_once_a_second_for_a_nearer_target() {
     let (mut fight, mut log) = led(&game, 1.0);
     fight.walk(OTHER, [8.0, 0.0], &mut log).unwrap();
     fight.advance(seconds(4.0), &mut log).unwrap();
-    // The stone is nearer when 6 + 4 t = |(16 - 4 t, 3)|, after 1.3 s; that is seen at the second look.
+    // The stone is nearer when 6 + 4 t = |(16 - 4 t, 3)|, after 1.3 s; that is noticed at the second evaluation.
     let long = 73.0_f64.sqrt();
     let expected = [(0, [4.0, 0.0]), (3_000_000, [8.0, 3.0].map(|part| part / long * 4.0))];
     assert_eq!(courses(&log), expected);
@@ -152,7 +152,7 @@ fn a_window_that_closes_on_the_way_ends_the_way() {
     let (_, log) = led(&game, 5.0);
     let why = reasons(&game, &log, "rush");
     assert_eq!(why, [(750_000, "out_of_reach"), (1_500_001, "not_open")]);
-    // Then nothing is far: the throw that it will want next is in reach where it is.
+    // Then no line is closed by distance: the throw that it will want next is in reach from its position.
     assert_eq!(courses(&log), [(750_000, [4.0, 0.0]), (1_500_001, [0.0, 0.0])]);
 }
 
@@ -177,7 +177,7 @@ fn a_cone_reaches_no_farther_than_its_length() {
          [encounter.e]\nsides.a = [\"sweeper\"]\nsides.b = [\"led\"]\ndistance = 10\n",
     );
     let (_, log) = led(&game, 5.0);
-    // Seven of ten metres at four a second.
+    // Seven of ten metres at four per second.
     assert_eq!(uses(&game, &log, "sweep"), [1_750_000]);
     let hit = |event: &Event| matches!(event, Event::Hit { target: OTHER, dealt: 5.0, .. });
     assert_eq!(moments(&log, hit), [1_750_000]);
@@ -199,7 +199,7 @@ fn a_cone_toward_a_taunter_waits_for_the_taunter() {
     fight.advance(seconds(0.5), &mut log).unwrap();
     fight.apply_status(jeer, OTHER, ONE, 1, &mut log).unwrap();
     fight.advance(seconds(3.2), &mut log).unwrap();
-    // The near one is in the cone toward the far one, and still it is the far one that it goes for.
+    // The near one is in the cone toward the far one, and it still walks toward the far one.
     assert_eq!(uses(&game, &log, "sweep"), [0, 2_500_000]);
 }
 
@@ -243,7 +243,7 @@ fn what_a_zone_holds_is_taken_along_for_its_own_time() {
     assert_eq!(until, Some(Some(Time(4_000_000))));
 }
 
-/// It throws again and again, and walks on meanwhile.
+/// It throws repeatedly, and continues to walk meanwhile.
 #[test]
 fn who_walks_while_it_is_busy_follows_its_lines_as_one_who_is_free() {
     let game = game(
@@ -262,7 +262,7 @@ fn who_walks_while_it_is_busy_follows_its_lines_as_one_who_is_free() {
     let (_, log) = led(&game, 4.5);
     let walked = [(0, [3.0, 0.0]), (1_666_667, [0.0; 2]), (3_000_000, [3.0, 0.0]), (4_333_333, [0.0; 2])];
     assert_eq!(courses(&log), walked);
-    // Who was pulled to within 5 m stops there.
+    // One that was pulled to within 5 m stops there.
     let mut log = Log::default();
     game.fight("pulled", 1).unwrap().advance(seconds(2.0), &mut log).unwrap();
     assert_eq!(courses(&log), [(0, [3.0, 0.0]), (500_000, [0.0; 2])]);
@@ -284,13 +284,13 @@ fn nobody_walks_to_where_it_could_not_pay() {
     );
     let mut log = Log::default();
     game.fight("e", 1).unwrap().advance(seconds(2.6), &mut log).unwrap();
-    // It stays by the ally that it will mend again until it has 40 wind, at 2 s.
+    // It stays near the ally that it will mend again until it has 40 wind, at 2 s.
     assert_eq!(courses(&log), [(2_000_000, [3.0, 0.0])]);
     game.fight("e", 1).unwrap().advance(seconds(3.0), &mut log).unwrap();
     assert_eq!(uses(&game, &log, "bolt"), [2_666_667]);
 }
 
-/// Squares of what is farther away are no numbers any more, and who is faster is past everybody in a microsecond.
+/// Squares of larger distances overflow, and a faster combatant is past everybody in a microsecond.
 #[test]
 fn nothing_is_so_far_away_or_so_fast_that_numbers_end() {
     let game = with("[encounter.e]\nsides.a = [\"striker\"]\nsides.b = [\"led\"]\ndistance = 10\n");
@@ -321,7 +321,7 @@ impl Observer for Reports {
     }
 }
 
-/// Where somebody walks is no decision: a trace has the arithmetic of what is done, and of why it is done.
+/// Walking is not a decision: a trace has the arithmetic of what is done, and the reason for it.
 #[test]
 fn conditions_read_while_walking_are_not_reported() {
     let game = with(
@@ -336,7 +336,7 @@ fn conditions_read_while_walking_are_not_reported() {
     assert_eq!(reports.0, [2_000_000, 4_000_000], "the damage of two throws");
 }
 
-/// One walks past a zone that lies on its way to a post: what touched it, when it was there, and all that happened.
+/// A walker passes a zone that lies on its path to a post: the zone's contacts, their times, and all events.
 fn around(avoid: &str) -> (f64, Vec<u64>, Log) {
     let game = game(&format!(
         r#"
@@ -404,7 +404,7 @@ fn zones_that_a_policy_avoids_are_left_and_walked_round() {
     assert_eq!(straight % 1000.0, 11.0);
     let (careful, there, log) = around("move = { avoid = [\"hot\"] }");
     assert_eq!(careful % 1000.0, 0.0, "it never goes in");
-    // From (0, 0.5) its first course touches the circle of 2 m around (5, 0), on the side that is nearer to its way.
+    // From (0, 0.5) its first course touches the circle of 2 m around (5, 0), on the side nearer to its path.
     let course = log.events.iter().find_map(|logged| match logged.event {
         Event::Walks { who, course, .. } if who.0 == 0 && course[0] > 0.0 => Some(course),
         _ => None,
@@ -414,16 +414,16 @@ fn zones_that_a_policy_avoids_are_left_and_walked_round() {
     assert!(y > 0.0 && (2.0..2.1).contains(&beside), "{beside}");
     let (straight_at, there) = (straight_at[0], there[0]);
     assert!(there > straight_at && there < straight_at + 2_000_000, "it goes round: {straight_at} {there}");
-    // From inside it takes the shortest way out: from 1.118 m to 2 m, 0.44 s; then nothing but what lasts outside.
+    // From inside it takes the shortest way out: from 1.118 m to 2 m, 0.44 s; then only the status that lasts outside.
     assert_eq!((careful / 1000.0).floor(), 5.0);
     assert!((straight / 1000.0).floor() > 8.0);
-    // By its name, a zone that it does not mind.
+    // By its name, a zone that it does not avoid.
     let (other, never, _) = around("move = { avoid = [\"mist\"] }");
     assert_eq!((other % 1000.0, never), (11.0, vec![]), "the post stands in what it avoids, out of reach");
 }
 
-/// One who walks at three metres a second among zones that it avoids, and whatever else is said of its moves, to
-/// another one, who stands, or comes at two metres a second.
+/// A walker at three metres per second among zones that it avoids, with further settings of its moves, toward another
+/// one that stands, or approaches at two metres per second.
 fn among(zones: &[(f64, f64, f64)], start: [f64; 2], (post, comes): ([f64; 2], bool), moves: &str) -> Game {
     let feet = if comes { 2 } else { 0 };
     let mut text = format!(
@@ -456,7 +456,7 @@ fn apart(a: [f64; 2], b: [f64; 2]) -> f64 {
     libm::hypot(a[0] - b[0], a[1] - b[1])
 }
 
-/// Where somebody is every twentieth of a second.
+/// The position of a combatant every twentieth of a second.
 fn places(game: &Game, until: f64, mut look: impl FnMut(f64, &Fight)) -> Log {
     let (mut fight, mut log) = (game.fight("e", 1).unwrap(), Log::default());
     let mut now = 0.0;
@@ -470,7 +470,7 @@ fn places(game: &Game, until: f64, mut look: impl FnMut(f64, &Fight)) -> Log {
 proptest! {
     #![proptest_config(ProptestConfig { cases: 150, ..ProptestConfig::default() })]
 
-    /// Nobody who stands outside walks into a zone that it avoids; who stands inside goes out, and one zone is no
+    /// A combatant outside does not walk into a zone that it avoids; one inside leaves, and a single zone is no
     /// obstacle for ever.
     #[test]
     fn zones_are_walked_round_wherever_they_are(
@@ -497,8 +497,8 @@ proptest! {
         }
     }
 
-    /// Who keeps its distance and is the faster is never nearer than it comes in a tenth of a second; with zones about
-    /// it may be cornered, and does not go in.
+    /// A faster combatant that keeps its distance is never nearer than it comes in a tenth of a second; with zones
+    /// around it may be cornered, and does not enter them.
     #[test]
     fn distances_are_kept(
         zones in prop::collection::vec((-8.0..8.0, -8.0..8.0, 0.5..4.0), 0..4),
@@ -508,7 +508,7 @@ proptest! {
         let mut was_away = false;
         let log = places(&game, 20.0, |now, fight| {
             let far = apart(fight.place(ONE), fight.place(OTHER));
-            // It stops where it is far enough, and goes on a tenth of a second later.
+            // It stops where it is far enough, and continues a tenth of a second later.
             was_away |= far >= keeps - 0.2;
             assert!(!zones.is_empty() || !was_away || far > keeps - 0.5 - 1e-6, "{far} m at {now} s");
         });

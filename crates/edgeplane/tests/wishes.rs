@@ -9,7 +9,7 @@ use edgeplane::{CombatantId, Fight, Game, Log, PoolId};
 const ONE: CombatantId = CombatantId(0);
 const OTHER: CombatantId = CombatantId(1);
 
-/// One with a policy at four metres a second, another who stands there, and whatever else is said of the throw.
+/// A combatant with a policy at four metres per second, another one that stands, and further keys of the throw.
 fn scene(policy: &str, metres: f64, throw: &str) -> Game {
     game(&format!(
         "[attributes]\nspeed = 4\n[pools]\nhealth = {{ max = 100, defeat = true }}\nbreath = {{ max = 100, start = 0, regen = 2 }}\n\
@@ -29,7 +29,7 @@ fn played(game: &Game, until: f64) -> (Fight, Log) {
     (fight, log)
 }
 
-/// When the first one turns, and how fast it goes then.
+/// The time of the first turn, and the speed then.
 fn courses(log: &Log) -> Vec<(u64, f64)> {
     let course = |logged: &edgeplane::fight::Logged| match logged.event {
         Event::Walks { who: ONE, course, .. } => Some((logged.at.0, course[0])),
@@ -43,7 +43,7 @@ fn who_can_do_nothing_keeps_to_what_it_wanted_as_it_set_out() {
     let game =
         scene("use = [{ ability = \"bite\", when = \"target.health.share < 0.5\" }, \"spit\"]", 12.0, "reach = 6");
     let (mut fight, mut log) = played(&game, 3.0);
-    // Nothing is to bite at first, so it goes to where it will be able to spit.
+    // There is nothing to bite at first, so it goes to where it will be able to spit.
     assert_eq!(courses(&log), [(0, 4.0), (1_500_000, 0.0)]);
     fight.set_pool(OTHER, PoolId(0), 40.0).unwrap();
     fight.take_control(OTHER).unwrap();
@@ -52,7 +52,7 @@ fn who_can_do_nothing_keeps_to_what_it_wanted_as_it_set_out() {
         fight.walk(OTHER, [course, 0.0], &mut log).unwrap();
     }
     fight.advance(seconds(10.0), &mut log).unwrap();
-    // It goes along with the other; only when the bite is unlocked, distance alone keeps that closed.
+    // It moves along with the other; only when the bite is unlocked does distance alone keep that closed.
     assert_eq!(courses(&log)[2..], [(4_000_000, 1.0), (5_000_000, 0.0), (8_000_000, 4.0), (9_250_000, 0.0)]);
     assert_eq!(moments(&log, |event| matches!(event, Event::Used { .. })), [8_000_000, 9_250_000]);
 }
@@ -60,7 +60,7 @@ fn who_can_do_nothing_keeps_to_what_it_wanted_as_it_set_out() {
 #[test]
 fn nobody_goes_on_for_what_it_does_not_want_any_more() {
     let game = scene("use = [{ ability = \"throw\", when = \"self.breath <= 10\" }]", 100.0, "reach = 6");
-    // The first microsecond in which more than ten are there.
+    // The first microsecond in which there are more than ten.
     assert_eq!(courses(&played(&game, 9.0).1), [(0, 4.0), (5_000_001, 0.0)]);
 }
 

@@ -7,7 +7,7 @@ use edgeplane::fight::{Ending, Event, UnavailableReason};
 use edgeplane::study::explain::explain_character;
 use edgeplane::{Log, Silent, Time};
 
-/// Two who can be hit, with a guard of `other` and more rules to come.
+/// Two that can be hit, with a guard of `other` and further rules.
 fn rules(guard: f64, more: &str) -> String {
     format!(
         r#"
@@ -79,7 +79,7 @@ fn steps_see_what_the_one_before_left() {
         does = [{ damage = 10, type = "impact" }, { damage = 10, type = "impact", skips = ["thick", "by_tag", "shell"] }]
         "#,
     );
-    // Drawn below ½ the roll holds: 10 → 20 → 17 → 18, and the shell of 4 leaves 14.
+    // Drawn below ½ the roll succeeds: 10 → 20 → 17 → 18, and the shell of 4 leaves 14.
     let events = brought_about(&text, "swing", &[0.4, 0.6]);
     let Event::Soaked { amount, left, .. } = events[0] else { panic!("{events:?}") };
     assert_eq!((amount, left), (4.0, 0.0));
@@ -126,7 +126,7 @@ fn spread_overkill_overheal_restore_and_drain_are_counted() {
         ]
         "#,
     );
-    // Drawn ¾ of the way: 80 × (1 + 0.5 × (1.5 − 1)) = 100.
+    // Drawn at ¾ of the range: 80 × (1 + 0.5 × (1.5 − 1)) = 100.
     let events = brought_about(&text, "swing", &[0.75]);
     let Event::Hit { initial, dealt, left, .. } = events[0] else { panic!() };
     assert_eq!((initial, dealt, left), (100.0, 100.0, 0.0));
@@ -221,7 +221,7 @@ fn swings(pool: &str, until: f64) -> Vec<u64> {
 
 #[test]
 fn a_combatant_waiting_for_breath_wakes_at_the_exact_moment() {
-    // 12 is enough once; 8 more at 3 a second takes 2.666667 s, then 10 at 3 a second 3.333333 s.
+    // 12 is enough once; 8 more at 3 per second takes 2.666667 s, then 10 at 3 per second 3.333333 s.
     assert_eq!(swings("{ max = 20, start = 12, regen = 3 }", 10.0), [0, 2_666_667, 6_000_000, 9_333_334]);
     // Portions of 4 every 1.5 s: 2 + 4 + 4 at 3 s, then 0 + 4 + 4 + 4 = 12 at 7.5 s.
     assert_eq!(swings("{ max = 20, start = 2, regen = { amount = 4, every = 1.5 } }", 8.0), [3_000_000, 7_500_000]);
@@ -273,7 +273,7 @@ fn a_pool_follows_its_cap_as_it_says() {
         assert_eq!((fight.cap(ONE, health), fight.pool(ONE, health)), (40.0, after), "{rule}");
         assert!(matches!(log.events[0].event, Event::CapChanged { cap: 40.0, .. }));
         assert_eq!(fight.cap(OTHER, health), 100.0);
-        // Nothing was saved and put back: what is derived follows.
+        // Nothing was saved and restored: derived values follow.
         fight.set_base(ONE, grit, 10.0, &mut Silent).unwrap();
         assert_eq!(fight.attribute(ONE, program.find_attribute("max_health").unwrap()), 100.0);
     }

@@ -9,7 +9,7 @@ use edgeplane::{Event, Game, Override, SideId, Silent, Time};
 const WALL: SideId = SideId(0);
 const REEDS: SideId = SideId(1);
 
-/// Two who hit one another without chance, one of whom poisons.
+/// Two that hit each other without chance, one of which poisons.
 const MARSH: &str = r#"
     [attributes]
     lives = 50
@@ -61,14 +61,14 @@ fn who_is_spawned_at_the_start_fights_as_in_an_encounter() {
     assert_eq!(fight.advance(at(60.0), &mut log).unwrap(), None, "a world goes on");
     let adder = fight.combatant(adder).unwrap();
     assert!(!fight.stands(adder));
-    // The second was given a place behind the room for more of the first.
+    // The second was given a slot behind the room for more of the first.
     let renamed =
         |logged: &Logged| format!("{logged:?}").replace(&format!("CombatantId({})", adder.0), "CombatantId(1)");
     let hits = |log: &Log| -> Vec<String> {
         let of = |logged: &&Logged| {
             matches!(logged.event, Event::Hit { .. } | Event::Defeated { .. } | Event::StatusGained { .. })
         };
-        // In the world the venom of the dead goes on.
+        // In the world the venom of a defeated caster continues.
         let end = log.events.iter().position(|one| matches!(one.event, Event::Defeated { .. })).unwrap();
         log.events[..=end].iter().filter(of).map(renamed).collect()
     };
@@ -76,7 +76,8 @@ fn who_is_spawned_at_the_start_fights_as_in_an_encounter() {
     assert!(hits(&log).len() > 10);
 }
 
-/// Somebody who comes and goes at once changes nothing for others, though there is room for more of them from then on.
+/// A combatant that spawns and despawns at once changes nothing for others, although there is room for more of them
+/// from then on.
 #[test]
 fn room_that_is_made_in_a_fight_changes_nothing_in_it() {
     let game = demo();
@@ -104,7 +105,7 @@ fn room_that_is_made_in_a_fight_changes_nothing_in_it() {
                 happened(log).into_iter().filter(|logged| !decided(&logged.event) && own(&logged.event)).collect()
             };
             assert_eq!(quiet(&log), quiet(&expected), "{}", encounter.name);
-            // Coming back to what was before there was room goes on as before, too.
+            // Restoring a state from before there was room continues as before, too.
             let mut again = Log::default();
             other.restore(&before).unwrap();
             other.run(&mut again).unwrap();
@@ -141,7 +142,7 @@ fn a_snapshot_is_restored_after_later_spawns() {
     assert!(branches[0].1 != branches[2].1);
 }
 
-/// What a world does in which monsters come and go all the time.
+/// The behaviour of a world in which monsters spawn and despawn all the time.
 fn come_and_go(game: &Game, seed: u64, spawns: usize) -> (Log, Vec<usize>, usize) {
     let (mut log, mut sizes) = (Log::default(), Vec::new());
     let mut fight = game.world_on_ground(&SIDES, seed);
@@ -157,7 +158,7 @@ fn come_and_go(game: &Game, seed: u64, spawns: usize) -> (Log, Vec<usize>, usize
             fight.despawn(gone, &mut log).unwrap();
             let error = fight.despawn(gone, &mut log).unwrap_err();
             assert!(error.to_string().contains("stale"), "{error}");
-            // Whoever takes its place is somebody else.
+            // The one that takes its slot is another combatant.
             let next = fight.spawn(characters[1 - side], SideId(1 - side as u16), spot, &mut log).unwrap();
             assert!(fight.combatant(gone).is_err() && fight.combatant(next).is_ok());
             there.push(next);
@@ -231,7 +232,7 @@ fn the_game_moves_whom_it_wants_to_move_and_reach_follows() {
     fight.advance(at(15.0), &mut log).unwrap();
     let bite =
         log.events.iter().find(|logged| matches!(logged.event, Event::Hit { caster, .. } if caster == adder)).unwrap();
-    // 28 metres at 6 a second, within the frame in which the game says so.
+    // 28 metres at 6 per second, within the frame of the call.
     assert!((bite.at.seconds() - (5.0 + 28.0 / 6.0)).abs() < 1.0 / 30.0, "{bite:?}");
     assert!(log.events.iter().any(|logged| matches!(logged.event, Event::Hit { caster, .. } if caster == hand)));
     assert_eq!((fight.place(hand), fight.place(adder)), ([0.0; 2], [1.0, 0.0]));
@@ -240,7 +241,8 @@ fn the_game_moves_whom_it_wants_to_move_and_reach_follows() {
     assert!(fight.set_motion(adder, [f64::INFINITY, 0.0], [0.0; 2]).is_err());
 }
 
-/// What the other one has begun does not go on: neither a walk when the game takes over, nor what the game has pushed.
+/// A motion that the other one began does not continue: neither a walk when the game takes over, nor a push by the
+/// game.
 #[test]
 fn a_combatant_whose_mover_changes_stands_still_first() {
     let game = game(&MARSH.replace("lives = 50", "lives = 50\n    speed = 2"));
@@ -256,7 +258,8 @@ fn a_combatant_whose_mover_changes_stands_still_first() {
     fight.set_motion(hand, [0.0; 2], [0.0, -1.0]).unwrap();
     fight.advance(at(4.0), &mut Silent).unwrap();
     assert_eq!((fight.place(adder)[0], fight.place(hand)), (x, [0.0, -2.0]));
-    // Whoever is given back goes its own way, and so does whoever is pushed without being taken over.
+    // A combatant that is returned to its policy walks by itself, and so does one that is pushed without being taken
+    // over.
     fight.take_control(hand).unwrap();
     fight.move_by_policy(hand).unwrap();
     fight.move_by_policy(adder).unwrap();
@@ -266,7 +269,7 @@ fn a_combatant_whose_mover_changes_stands_still_first() {
     assert!(fight.place(adder)[0] < 50.0, "{:?}", fight.place(adder));
 }
 
-/// Without ground nobody has a place, whatever is said at a spawn: all are in every zone, and in reach.
+/// Without ground nobody has a position, whatever a spawn gives: all are in every zone, and in reach.
 #[test]
 fn a_place_is_no_matter_where_there_is_no_ground() {
     let puddle = "[zone.puddle]\nradius = 2\nlasts = 9\naffects = \"everyone\"\nowner = true\n[ability.spill]\ndoes = [{ zone = \"puddle\" }]\n";
@@ -300,7 +303,7 @@ fn control_is_given_back() {
     assert!(acts(&log), "its policy decides in the moment in which it is back");
 }
 
-/// Everybody walks in a circle, each as fast as it wants.
+/// Everybody walks in a circle, each at its own speed.
 fn circling(fight: &Fight, seconds: f64) -> Vec<Motion> {
     let of = |(index, who): (usize, edgeplane::CombatantId)| {
         let (angle, radius) = (seconds * 0.4 + index as f64, 2.0 + (index % 4) as f64 * 3.0);
@@ -355,7 +358,7 @@ fn a_fight_that_was_saved_goes_on_as_if_it_had_never_stopped() {
         for second in [0.0, 3.0, 12.5] {
             fight.advance(at(second), &mut log).unwrap();
             let text = serde_json::to_string(&fight.save()).unwrap();
-            // As another process would, with rules that it has read anew.
+            // Like another process, with rules that it has read again.
             let saved: SavedFight = serde_json::from_str(&text).unwrap();
             let mut loaded = demo().load(&saved).unwrap();
             let (mut expected, mut found) = (Log::default(), Log::default());
@@ -451,7 +454,7 @@ fn a_button_shows_what_its_ability_can_do() {
     );
 }
 
-/// What the game brings about goes through the rules, and is named as its cause.
+/// Effects brought about by the game go through the rules, and name it as their cause.
 #[test]
 fn a_cause_of_the_game_goes_through_the_steps_and_is_named() {
     let text = format!(
@@ -482,7 +485,7 @@ fn a_cause_of_the_game_goes_through_the_steps_and_is_named() {
     assert_eq!((fight.pool(hand, health), fight.statuses(hand).unwrap().len()), (50.0 - 6.0 - 5.0, 1));
     fight.bring_about(shrine, Some(hand), hand, 4.0, &mut log).unwrap();
     assert_eq!(fight.pool(hand, health), 43.0);
-    // Enough to defeat: in the moment in which time goes on, and by whom it is said.
+    // Enough to defeat: in the moment in which time advances, and with the right cause.
     fight.bring_about(steam, Some(hand), adder, 100.0, &mut log).unwrap();
     fight.advance(at(0.1), &mut log).unwrap();
     assert!(!fight.stands(adder));

@@ -7,7 +7,7 @@ use edgeplane::fight::{Event, Logged, SavedFight, seed_of_trial};
 use edgeplane::{CombatantId, Ending, Fight, Game, Log, SideId, Time, TrialsPlan};
 use proptest::prelude::*;
 
-/// One who plants a zone at once and another who is led by hand past it.
+/// A combatant that places a zone at once and another one that is moved past it by calls.
 const RULES: &str = r#"
     [attributes]
     speed = 4
@@ -45,7 +45,7 @@ fn with(more: &str) -> Game {
     game(&format!("{RULES}\n{more}"))
 }
 
-/// A fight in which everybody but the first is led by hand, and the second sets out at once.
+/// A fight in which everybody but the first is controlled by calls, and the second sets out at once.
 fn led(game: &Game, encounter: &str, course: [f64; 2]) -> (Fight, Log) {
     let (mut fight, mut log) = (game.fight(encounter, 1).unwrap(), Log::default());
     fight.setup().ids().skip(1).for_each(|who| fight.take_control(who).unwrap());
@@ -53,7 +53,7 @@ fn led(game: &Game, encounter: &str, course: [f64; 2]) -> (Fight, Log) {
     (fight, log)
 }
 
-/// When somebody came into a zone, and when out of one.
+/// The times at which a combatant entered and left a zone.
 fn crossings(log: &Log, one: CombatantId) -> (Vec<u64>, Vec<u64>) {
     (
         moments(log, |event| matches!(event, Event::Entered { who, .. } if *who == one)),
@@ -69,10 +69,10 @@ fn lost(log: &Log) -> Vec<u64> {
 fn edges_are_crossed_to_the_microsecond() {
     let (mut fight, mut log) = led(&with(""), "past", [-4.0, 0.0]);
     fight.advance(seconds(9.0), &mut log).unwrap();
-    // At 1.8 m beside the middle the edge is 2.4 m away along the way: 8 m and 12.8 m at four a second, and then the
-    // microsecond in which it is out and not on the edge.
+    // At 1.8 m beside the middle the edge is 2.4 m away along the path: 8 m and 12.8 m at four per second, and then the
+    // microsecond in which it is outside instead of on the edge.
     assert_eq!(crossings(&log, WALKER), (vec![2_000_000], vec![3_200_001]));
-    // The status goes on for its own two seconds.
+    // The status continues for its own two seconds.
     assert_eq!(lost(&log), [5_200_001]);
     let guard = |at: f64| {
         let (mut fight, mut log) = led(&with(""), "past", [-4.0, 0.0]);
@@ -94,11 +94,11 @@ fn who_passes_by_or_turns_round_is_not_taken_for_one_inside() {
     assert_eq!(crossings(&log, WALKER), (vec![], vec![]));
     fight.walk(WALKER, [-8.0, 0.0], &mut log).unwrap();
     fight.advance(seconds(9.0), &mut log).unwrap();
-    // At 5 s it is 2.4 m and what it went since from where it would have entered: 12.000004 m, at eight a second.
+    // At 5 s it is 2.4 m and its path since then from where it would have entered: 12.000004 m, at eight per second.
     assert_eq!(crossings(&log, WALKER).0, [6_500_001]);
 }
 
-/// A zone that goes along with its owner, who sets out to meet one who stands.
+/// A zone that moves with its owner, who walks toward a standing combatant.
 #[test]
 fn a_carried_zone_comes_over_those_who_stand_and_ends_with_its_carrier() {
     let game = with(
@@ -115,12 +115,12 @@ fn a_carried_zone_comes_over_those_who_stand_and_ends_with_its_carrier() {
     fight.take_control(hazy).unwrap();
     fight.walk(hazy, [2.0, 0.0], &mut log).unwrap();
     fight.advance(seconds(4.5), &mut log).unwrap();
-    // Eight metres at two a second; everyone, but not its owner.
+    // Eight metres at two per second; everyone but its owner.
     assert_eq!([WALKER, hazy].map(|who| crossings(&log, who)), [(vec![4_000_000], vec![]), (vec![], vec![])]);
     let middles: Vec<[f64; 2]> = fight.zones().map(|(_, _, middle, _)| middle).collect();
     assert_eq!(middles, [[9.0, 0.0]]);
     fight.advance(seconds(9.0), &mut log).unwrap();
-    // The carrier is felled before the walker would be out, and what had no end of its own ends with the zone.
+    // The carrier is defeated before the walker would be out, and a status without a duration ends with the zone.
     assert_eq!(moments(&log, |event| matches!(event, Event::ZoneEnded { .. })), [5_000_000]);
     assert_eq!((fight.zones().count(), lost(&log)), (0, vec![5_000_000]));
 }
@@ -159,7 +159,7 @@ fn a_zone_ends_when_its_time_is_up_and_what_it_says_of_leaving_happens() {
     let hits = moments(&log, |event| matches!(event, Event::Hit { target: WALKER, .. }));
     assert_eq!(hits, [0, 2_000_000, 2_000_000, 4_000_000, 4_000_000]);
     assert_eq!(moments(&log, |event| matches!(event, Event::ZoneEnded { .. })), [2_000_000, 4_000_000]);
-    // Held by nobody, as an effect of entering is no hold: its two seconds are over as the next one comes.
+    // No zone holds it, as an effect of entering does not hold: its two seconds are over when the next one comes.
     assert_eq!(lost(&log), [2_000_000, 2_000_000, 4_000_000, 4_000_000]);
 }
 
@@ -236,7 +236,8 @@ fn the_demo_on_the_flats_is_the_same_however_it_is_looked_at() {
     assert_eq!(on(1), on(2));
 }
 
-/// Somebody who is pushed out is hurt, and heals as it is pulled in again; a policy that reads its health looks each time.
+/// A combatant that is pushed out is hurt, and heals when it is pulled in again; a policy that reads its health
+/// evaluates it each time.
 #[test]
 fn edges_that_push_back_and_forth_end_with_an_error() {
     let game = with(
@@ -289,7 +290,7 @@ fn the_sides_mirror_each_other_on_ground_that_hurts() {
     assert!(won > 50, "{won}");
 }
 
-/// Where somebody goes, when: a course of some metres a second along each axis.
+/// The path of a combatant over time: a course of some metres per second along each axis.
 fn walks() -> impl Strategy<Value = Vec<(u64, usize, f64, f64)>> {
     prop::collection::vec((1..2_000_000_u64, 1..4_usize, -5.0..5.0, -5.0..5.0), 1..12)
 }
@@ -297,7 +298,7 @@ fn walks() -> impl Strategy<Value = Vec<(u64, usize, f64, f64)>> {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(200))]
 
-    /// Whatever ways they go, at every moment those inside are those who are near enough, and those have the status.
+    /// Whatever the paths, at every moment those inside are those that are near enough, and those have the status.
     #[test]
     fn those_inside_are_those_who_are_near_enough(walks in walks()) {
         let game = with(
@@ -341,7 +342,8 @@ proptest! {
     }
 }
 
-/// When one who stands `away` and walks at `course` comes into and out of a zone that begins at 3 m and grows.
+/// The times at which a combatant that stands `away` and walks at `course` enters and leaves a zone that begins at 3 m
+/// and grows.
 fn growing(growth: &str, away: f64, course: [f64; 2], lasts: f64) -> (Vec<u64>, Vec<u64>) {
     let rules = RULES.replace("radius = 3\n", &format!("radius = 3\n    grows = {growth}\n"));
     let rules = rules.replace("at = [10.4, 1.8]", &format!("at = [{away}, 0]"));
@@ -352,7 +354,7 @@ fn growing(growth: &str, away: f64, course: [f64; 2], lasts: f64) -> (Vec<u64>, 
 
 #[test]
 fn the_edge_of_a_zone_that_grows_is_crossed_when_it_comes() {
-    // Half a metre a second from 3 m: at 5 m after 4 s, whoever stands there.
+    // Half a metre per second from 3 m: it reaches a combatant at 5 m after 4 s.
     assert_eq!(growing("0.5", 5.0, [0.0, 0.0], 20.0), (vec![4_000_000], vec![]));
     // Toward it at 2 m/s from 13 m: 10 m at 2.5 m/s. Through the middle and out again: 2 t - 13 = 3 + t / 2.
     let (entered, left) = growing("0.5", 13.0, [-2.0, 0.0], 20.0);
@@ -368,11 +370,12 @@ fn a_zone_that_shrinks_leaves_behind_who_stands_in_it() {
     let (entered, left) = growing("-0.5", 2.0, [0.0, 0.0], 20.0);
     assert_eq!(entered, [0]);
     assert!((2_000_000..=2_000_010).contains(&left[0]) && left.len() == 1, "{left:?}");
-    // Gone to a point after 6 s; who arrives there later finds nothing.
+    // Shrunk to a point after 6 s; a later arrival finds nothing.
     assert_eq!(growing("-0.5", 40.0, [-4.0, 0.0], 9.0), (vec![], vec![]));
 }
 
-/// When somebody crosses an edge does not depend on who comes and goes meanwhile, on other zones, or on a save.
+/// The time at which a combatant crosses an edge does not depend on other arrivals and departures, other zones, or a
+/// save.
 #[test]
 fn edges_are_crossed_on_time_while_others_come_and_go() {
     let zones = "[pools]\nhealth = { max = 9, defeat = true }\n[zone.puddle]\nradius = 2\nlasts = 30\naffects = \"everyone\"\n[zone.drizzle]\nradius = 50\nlasts = 4\naffects = \"everyone\"\n\

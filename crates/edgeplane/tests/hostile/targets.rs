@@ -38,7 +38,7 @@ const LIMITS: Limits = Limits { steps: 1_200, waves: 60, chain: 60 };
 
 fn begins(game: &Game, encounter: &str, seed: u64) -> Option<Fight> {
     let fight = game.fight(encounter, seed).ok()?.with_limits(LIMITS);
-    // Large crowds are only slow.
+    // Large crowds are merely slow.
     (fight.setup().combatants.len() <= 24).then_some(fight)
 }
 
