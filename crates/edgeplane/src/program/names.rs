@@ -187,9 +187,27 @@ pub(crate) fn look_up<T: Copy>(
     let found = table.get(name);
     if found.is_none() {
         let message = format!("no {what} is called `{name}`");
-        out.push(Diagnostic::at(Code::UnknownName, span, message).nearest(name, table.names().map(String::as_str)));
+        let diagnostic = Diagnostic::at(Code::UnknownName, span, message);
+        out.push(if table.is_empty() {
+            diagnostic.help(format!("the ruleset has none yet: `{}`", declaration(what, name)))
+        } else {
+            diagnostic.nearest(name, table.names().map(String::as_str))
+        });
     }
     found
+}
+
+/// The head of the table in which a rule of this kind is declared.
+fn declaration(what: &str, name: &str) -> String {
+    let section = match what {
+        "attribute" => "attributes",
+        "pool" => "pools",
+        "damage type" => "damage_types",
+        "gear set" => "gear_set",
+        "piece of gear" => "gear",
+        other => other,
+    };
+    format!("[{section}.{name}]")
 }
 
 fn report_shared<A, B>(first: &[Named<A>], second: &[Named<B>], what: &str, out: &mut Diagnostics) {

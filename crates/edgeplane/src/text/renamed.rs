@@ -206,6 +206,11 @@ const SYNONYMS: &[(&str, &str)] = &[
     ("reason", "because"),
     ("min", "at_least"),
     ("max", "at_most"),
+    ("max", "most"),
+    ("cap", "most"),
+    ("max_level", "most"),
+    ("experience", "needs"),
+    ("xp", "needs"),
 ];
 
 /// The valid names that correspond to a general word.
