@@ -170,12 +170,24 @@ pub(crate) struct RulesetArgs {
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct OutputArgs {
-    /// How to print the result
-    #[arg(long, value_enum, default_value_t = Format::Text)]
-    pub(crate) format: Format,
+    /// How to print the result; by default as the name of the output file ends (.json, .csv), otherwise as text
+    #[arg(id = "format", long, value_name = "FORMAT", value_enum)]
+    chosen: Option<Format>,
     /// Writes the result to a file
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
+}
+
+impl OutputArgs {
+    pub(crate) fn format(&self) -> Format {
+        let extension = self.output.as_ref().and_then(|path| path.extension()?.to_str());
+        let named = || match extension?.to_ascii_lowercase().as_str() {
+            "json" => Some(Format::Json),
+            "csv" => Some(Format::Csv),
+            _ => None,
+        };
+        self.chosen.or_else(named).unwrap_or(Format::Text)
+    }
 }
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]

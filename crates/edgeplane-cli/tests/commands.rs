@@ -341,7 +341,7 @@ fn values_go_out_as_a_sheet_and_come_back() {
     let printed = answer(&["sheet", ruleset, "character"]);
     assert!(printed.lines().all(|line| line.chars().count() <= 120), "{printed}");
     assert!(printed.contains("more columns:"), "{printed}");
-    answer(&["sheet", ruleset, "gear", "--columns", "slot,modify.0.add", "--format", "csv", "-o", sheet]);
+    answer(&["sheet", ruleset, "gear", "--columns", "slot,modify.0.add", "-o", sheet]);
     assert!(answer(&["sheet", ruleset, "gear", "--take", sheet]).contains("contains no changes"));
     let before = fs::read_to_string(Path::new(ruleset).join("gear.toml")).unwrap();
     let csv = fs::read_to_string(sheet).unwrap();

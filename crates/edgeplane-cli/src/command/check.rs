@@ -11,9 +11,9 @@ pub(crate) fn run(args: &CheckArgs) -> Result<(), Failure> {
     let sink = Sink(&args.output);
     match Game::open_with(&args.ruleset.ruleset, &args.ruleset.set) {
         Ok(game) => sound(&game, args, &sink),
-        Err(Error::Ruleset { sources, diagnostics }) if args.output.format != Format::Text => {
+        Err(Error::Ruleset { sources, diagnostics }) if args.output.format() != Format::Text => {
             let flat = diagnostics::flat(&sources, &diagnostics);
-            match args.output.format {
+            match args.output.format() {
                 Format::Json => sink.json(&Report { sound: false, files: files(&sources), diagnostics: flat })?,
                 _ => sink.csv(&diagnostics::rows(&flat))?,
             }
@@ -38,7 +38,7 @@ fn sound(game: &Game, args: &CheckArgs, sink: &Sink<'_>) -> Result<(), Failure> 
     let program = game.program();
     let files = files(program.sources());
     let warnings = diagnostics::flat(program.sources(), program.warnings());
-    match args.output.format {
+    match args.output.format() {
         Format::Json => sink.json(&Report { sound: true, files, diagnostics: warnings }),
         Format::Csv => sink.csv(&diagnostics::rows(&warnings)),
         Format::Text => {

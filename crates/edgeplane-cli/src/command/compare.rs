@@ -41,7 +41,7 @@ pub(crate) fn run(args: &CompareArgs) -> Result<(), Failure> {
     let edits = old.edits_to(&new);
     let trials = found.first().map_or(args.plan.trials, |one| one.after.trials);
     let sink = Sink(&args.output);
-    match args.output.format {
+    match args.output.format() {
         Format::Text => {
             let fights = text::grouped(trials);
             let heading =

@@ -17,7 +17,7 @@ pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
     let sink = Sink(&args.output);
     let asked = Asked::of(&game, args);
     if let Some(explained) = rule_of(&asked)? {
-        return match args.output.format {
+        return match args.output.format() {
             Format::Text => sink.text(&rule::draw(&explained)),
             Format::Json => sink.json(&explained),
             Format::Csv => sink.csv(&rule::rows(&explained)),
@@ -25,7 +25,7 @@ pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
     }
     if let Some(status) = game.program().find_status(asked.name).filter(|_| asked.may_be("status")) {
         let explained = status_of(&asked, status)?;
-        return match args.output.format {
+        return match args.output.format() {
             Format::Text => sink.text(&(status::draw(&explained) + &asked.note_others("status"))),
             Format::Json => sink.json(&explained),
             Format::Csv => sink.csv(&status::rows(&explained)),
@@ -34,14 +34,14 @@ pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
     let is_ability = game.program().find_ability(asked.name).is_some() || args.from.is_some() || args.on.is_some();
     if is_ability && asked.may_be("ability") {
         let explained = ability_of(&asked)?;
-        return match args.output.format {
+        return match args.output.format() {
             Format::Text => sink.text(&(ability::draw(&explained, args.on.as_deref()) + &asked.note_others("ability"))),
             Format::Json => sink.json(&explained),
             Format::Csv => sink.csv(&ability::rows(&explained)),
         };
     }
     let explained = character_of(&asked)?;
-    match args.output.format {
+    match args.output.format() {
         Format::Text => sink.text(&(sheet::draw(&explained) + &asked.note_others("character"))),
         Format::Json => sink.json(&explained),
         Format::Csv => sink.csv(&sheet::rows(&explained)),

@@ -14,7 +14,7 @@ pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
     let sink = Sink(&args.output);
     if let Some(at) = args.at {
         let found = explain_moment(fight.setup(), args.seed, at)?;
-        return match args.output.format {
+        return match args.output.format() {
             Format::Text => sink.text(&moment::draw(&found, &title)),
             Format::Json => sink.json(&found),
             Format::Csv => sink.csv(&moment::rows(&found)),
@@ -30,7 +30,7 @@ pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
         trace: args.trace,
     };
     super::plot(&args.plot, || plot::pools(&timeline::Story { title: story.title.clone(), trace: true, ..story }))?;
-    match args.output.format {
+    match args.output.format() {
         Format::Text => sink.text(&timeline::draw(&story))?,
         Format::Json => sink.json(&events::Report::new(&story, args.seed, &fight))?,
         Format::Csv => sink.csv(&events::rows(&story))?,

@@ -13,7 +13,7 @@ pub(crate) fn run(args: &GauntletArgs) -> Result<(), Failure> {
     bar.finish();
     let found = found?;
     let sink = Sink(&args.output);
-    match args.output.format {
+    match args.output.format() {
         Format::Text => {
             let title = super::title(&game, &args.ruleset);
             let runs = text::grouped(found.trials);

@@ -25,7 +25,7 @@ pub(crate) fn run(args: &MatrixArgs) -> Result<(), Failure> {
     let found = found?;
     super::plot(&args.plot, || plot::matrix(&found))?;
     let sink = Sink(&args.output);
-    match args.output.format {
+    match args.output.format() {
         Format::Text => {
             let fights = text::grouped(args.plan.trials);
             let title = super::title(&game, &args.ruleset);

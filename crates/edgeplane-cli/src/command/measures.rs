@@ -25,7 +25,7 @@ pub(crate) fn run(args: &MeasuresArgs) -> Result<(), Failure> {
     let rows: Vec<Row> = Quantity::ALL.iter().map(row).collect();
     let sink = Sink(&args.output);
     let cells = |row: &Row| vec![row.written.clone(), row.about.to_owned()];
-    match args.output.format {
+    match args.output.format() {
         Format::Text => {
             let table =
                 table::draw(&[Column::Words("measure"), Column::Words("what it is")], rows.iter().map(cells).collect());

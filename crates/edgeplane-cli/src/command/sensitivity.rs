@@ -22,7 +22,7 @@ pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
     let found = found?;
     super::plot(&args.plot, || plot::sensitivity(&found))?;
     let sink = Sink(&args.output);
-    match args.output.format {
+    match args.output.format() {
         Format::Text => {
             let heading = format!(
                 "{} · {} · {}, {} · {} fights · seed {}",

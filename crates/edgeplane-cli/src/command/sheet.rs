@@ -17,7 +17,7 @@ pub(crate) fn run(args: &SheetArgs) -> Result<(), Failure> {
     }
     let rows = game.sheet(&args.section, &args.columns)?;
     let sink = Sink(&args.output);
-    match args.output.format {
+    match args.output.format() {
         Format::Text => sink.text(&on_a_screen(&rows)),
         Format::Json => sink.json(&rows),
         Format::Csv => sink.csv(&rows),
@@ -51,13 +51,13 @@ fn take(game: &Game, args: &SheetArgs, file: &Path) -> Result<(), Failure> {
     let found = game.take_sheet(&args.section, &name, &csv)?;
     files::write_all(&found.files)?;
     let sink = Sink(&args.output);
-    match args.output.format {
+    match args.output.format() {
         Format::Json => sink.json(&found.changes),
         Format::Csv => sink.csv(&rows(&found.changes)),
         Format::Text if found.changes.is_empty() => sink.text(&format!("{name} contains no changes.\n")),
         Format::Text => {
             let columns =
-                [Column::Words("value"), Column::Words("was"), Column::Words("is"), Column::Words("stands at")];
+                [Column::Words("value"), Column::Words("before"), Column::Words("after"), Column::Words("place")];
             let counts = (found.changes.len(), found.files.len());
             let text = format!(
                 "\n {} changed in {}.\n",

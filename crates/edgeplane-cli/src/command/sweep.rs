@@ -22,7 +22,7 @@ pub(crate) fn run(args: &SweepArgs) -> Result<(), Failure> {
         if found.varied.len() == 1 { plot::sweep_curve(&found, 0) } else { plot::sweep_grid(&found, 0) }
     })?;
     let sink = Sink(&args.output);
-    match args.output.format {
+    match args.output.format() {
         Format::Text => {
             let fights = text::grouped(args.plan.trials);
             let title = super::title(&game, &args.ruleset);

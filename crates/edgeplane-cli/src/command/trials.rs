@@ -27,7 +27,7 @@ pub(crate) fn run(args: &TrialsArgs) -> Result<(), Failure> {
     let result = run_trials(&setup, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
     let result = result?;
-    if args.output.format == Format::Text {
+    if args.output.format() == Format::Text {
         said(args.plan.trials, started);
     }
     show(&super::title(&game, &args.ruleset), &result, args.each, &args.plot, &args.output)
@@ -42,7 +42,7 @@ pub(super) fn show(
 ) -> Result<(), Failure> {
     super::plot(picture, || plot::durations(result))?;
     let sink = Sink(output);
-    match output.format {
+    match output.format() {
         Format::Text => sink.text(&trials::draw(title, result, each)),
         Format::Json => sink.json(result),
         Format::Csv => sink.csv(&trials::rows(result)),
@@ -71,7 +71,7 @@ fn measured(args: &TrialsArgs, game: &Game, setup: Arc<Setup>) -> Result<(), Fai
     bar.finish();
     let result = result?;
     let sink = Sink(&args.output);
-    match args.output.format {
+    match args.output.format() {
         Format::Text => {
             let trials = result.first().map_or(0, |figure| figure.trials);
             let heading = format!(

@@ -14,7 +14,7 @@ pub(crate) fn run(args: &TuneArgs) -> Result<(), Failure> {
     bar.finish();
     let found = found?;
     let sink = Sink(&args.output);
-    match args.output.format {
+    match args.output.format() {
         Format::Text => {
             let heading = format!("{} · {}", super::title(&game, &args.ruleset), args.encounter);
             sink.text(&format!("{}\n{}", text::bold(&heading), tuning::draw(&found, &args.want)))?;

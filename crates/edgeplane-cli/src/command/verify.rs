@@ -42,7 +42,7 @@ pub(crate) fn run(args: &VerifyArgs) -> Result<(), Failure> {
         return Err(Failure::StoppedBefore);
     }
     let sink = Sink(&args.output);
-    match args.output.format {
+    match args.output.format() {
         Format::Text => {
             let asked = if found.len() < rules.len() { format!("{} of ", found.len()) } else { String::new() };
             let all = text::counted(rules.len(), "expectation", "expectations");
