@@ -314,7 +314,7 @@ pub(crate) struct PlotArgs {
 #[derive(Debug, ClapArgs)]
 pub(crate) struct PlanArgs {
     /// Number of fights
-    #[arg(short = 'n', long, default_value_t = 10_000, value_parser = clap::value_parser!(u64).range(1..=1_000_000_000))]
+    #[arg(short = 'n', long, default_value_t = 10_000, value_parser = parse_count)]
     pub(crate) trials: u64,
     /// The seed of the study
     #[arg(long, default_value_t = 1)]
@@ -408,7 +408,7 @@ pub(crate) struct TuneArgs {
     #[arg(long, value_name = "GOAL", value_parser = Goal::parse, required = true)]
     pub(crate) want: Vec<Goal>,
     /// Maximum number of fights of the search, after which the best values found are proven
-    #[arg(long, value_name = "NUMBER", default_value_t = 4_000_000)]
+    #[arg(long, value_name = "NUMBER", default_value_t = 4_000_000, value_parser = parse_count)]
     pub(crate) fights: u64,
     #[command(flatten)]
     pub(crate) plan: PlanArgs,
@@ -599,6 +599,14 @@ fn parse_moment(text: &str) -> Result<f64, String> {
     let seconds = text.trim().trim_end_matches('s').trim().parse::<f64>().ok();
     let seconds = seconds.filter(|seconds| (0.0..=1e9).contains(seconds));
     seconds.ok_or_else(|| format!("`{text}` is not a time in seconds, such as 3.5"))
+}
+
+/// A number of fights: `10000`, `10_000` or `1e4`.
+fn parse_count(text: &str) -> Result<u64, String> {
+    const MOST: f64 = 1e9;
+    let plain = text.replace(['_', ','], "");
+    let number = plain.parse::<f64>().ok().filter(|number| number.fract() == 0.0 && (1.0..=MOST).contains(number));
+    number.map(|number| number as u64).ok_or_else(|| "it must be a whole number from 1 to 1000000000".to_owned())
 }
 
 fn parse_precision(text: &str) -> Result<f64, String> {

@@ -349,7 +349,7 @@ fn what_is_no_measure_is_refused_with_what_was_meant() {
         ("draw_rate(keepers)", "`draw_rate` takes nothing in brackets", "write it as `draw_rate`"),
         ("win_rate(keepers).p50", "`win_rate` is a share of all fights; it has no quantiles", ""),
         ("duration.p0", "`p0` is not between `p0` and `p100`", ""),
-        ("duration.median", "`median` is not a mean or a quantile", ".p90"),
+        ("duration.median", "the median is written `.p50`", ".p90"),
         ("duration)", "a bracket is missing", "name(who, what)"),
         ("damage(lockhand,)", "a name is missing here", ""),
         ("", "there is no measure here", ""),

@@ -115,6 +115,14 @@ impl FightError {
         Self { at, kind, diagnostic, program: Arc::clone(setup.program()) }
     }
 
+    /// The same with the encounter and the seed of the fight, with which `edgeplane fight --seed` shows what led to it.
+    #[cfg(feature = "study")]
+    pub(crate) fn of_trial(mut self, setup: &Setup, seed: u64) -> Self {
+        let message = &mut self.diagnostic.message;
+        *message = message.replacen(" s: ", &format!(" s of `{}` with seed {seed}: ", setup.name), 1);
+        self
+    }
+
     /// A diagnostic that points into the ruleset where that is possible.
     pub fn diagnostic(&self) -> &Diagnostic {
         &self.diagnostic

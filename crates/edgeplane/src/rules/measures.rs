@@ -120,6 +120,7 @@ fn statistic(tail: &Part) -> Result<Statistic, MeasureFault> {
     match name.strip_prefix('p').and_then(|digits| digits.parse::<f64>().ok()) {
         Some(percent) if percent > 0.0 && percent < 100.0 => Ok(Statistic::Quantile(percent / 100.0)),
         Some(_) => wrong(format!("`{name}` is not between `p0` and `p100`")),
+        None if name == "median" => wrong("the median is written `.p50`".to_owned()),
         None => wrong(format!("`{name}` is not a mean or a quantile")),
     }
 }

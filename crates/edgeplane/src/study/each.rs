@@ -41,7 +41,7 @@ pub fn each_fight<T: Send>(
         let seed = seed_of_trial(plan.seed, trial);
         let answer = |fight: &mut Fight| {
             fight.restart(seed);
-            let ending = fight.run(&mut Silent)?;
+            let ending = fight.run(&mut Silent).map_err(|error| error.of_trial(fight.setup(), seed))?;
             Ok(ask(seed, fight, ending))
         };
         Some(fights.lend(|| first.clone(), answer))

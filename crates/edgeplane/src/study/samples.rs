@@ -150,8 +150,9 @@ impl<'a> Crew<'a> {
     pub(super) fn streams_that_vary(&self, variant: &Variant) -> Result<Arc<[u32]>, Error> {
         let mut fight = Fight::with_chance(Arc::clone(&variant.setup), NotedChance::default(), 0);
         let luck = |trial: u64| {
-            fight.restart(seed_of_trial(self.seed, trial));
-            fight.run(&mut Silent)?;
+            let seed = seed_of_trial(self.seed, trial);
+            fight.restart(seed);
+            fight.run(&mut Silent).map_err(|error| error.of_trial(&variant.setup, seed))?;
             Ok(fight.chance_mut().luck().to_vec())
         };
         let fights: Vec<Vec<f64>> = (0..BATCH).map(luck).collect::<Result<_, Error>>()?;
@@ -227,8 +228,9 @@ impl<'a> Crew<'a> {
             let sums = all.samples.iter_mut().zip(&mut all.luck);
             let each = variants.iter().zip(fights.iter_mut()).zip(books.iter_mut()).zip(sums);
             for (((variant, fight), book), (samples, sums)) in each {
-                fight.restart(seed_of_trial(self.seed, trial));
-                let ending = fight.run(book)?;
+                let seed = seed_of_trial(self.seed, trial);
+                fight.restart(seed);
+                let ending = fight.run(book).map_err(|error| error.of_trial(&variant.setup, seed))?;
                 self.work.fetch_add(fight.steps_taken(), Ordering::Relaxed);
                 book.close(fight, ending, samples);
                 if variant.is_certain() && fight.has_drawn() {

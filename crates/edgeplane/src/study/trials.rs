@@ -262,8 +262,9 @@ fn all_batches(
 fn one_batch(fight: &mut Fight, plan: &TrialsPlan, trials: Range<u64>) -> Result<Tally, Error> {
     let mut tally = Tally::new(fight.setup());
     for trial in trials.take_while(|_| !plan.is_stopped()) {
-        fight.restart(seed_of_trial(plan.seed, trial));
-        let ending = fight.run(&mut tally).map_err(Error::from)?;
+        let seed = seed_of_trial(plan.seed, trial);
+        fight.restart(seed);
+        let ending = fight.run(&mut tally).map_err(|error| error.of_trial(fight.setup(), seed))?;
         tally.close(ending, fight.now());
     }
     Ok(tally)
