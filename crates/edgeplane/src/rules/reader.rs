@@ -127,7 +127,7 @@ impl<'a> Fields<'a> {
                 unknown.push(entry.key.as_str());
                 let message = format!("`{}` has no key `{}`", path, entry.key);
                 let diagnostic = Diagnostic::at(Code::UnknownKey, entry.key_span, message);
-                out.push(match misplaced(&entry.key, keys) {
+                out.push(match misplaced(entry, keys) {
                     Some(help) => diagnostic.help(help),
                     None => diagnostic.nearest(&entry.key, keys.iter().copied()),
                 });
@@ -247,17 +247,21 @@ impl<'a> Fields<'a> {
     }
 }
 
-/// Where something belongs that was written as a key of its own: an effect, or the targets of a policy line.
-fn misplaced(key: &str, keys: &[&str]) -> Option<String> {
+/// Where something belongs that was written as a key of its own: an effect, the targets of a policy line, or an attribute.
+fn misplaced(entry: &Entry, keys: &[&str]) -> Option<String> {
+    let key = entry.key.as_str();
     if keys.contains(&"weight") && ["target", "targets", "pick"].contains(&key) {
         return Some("an ability picks its own targets: `targets = { pick = … }`".to_owned());
     }
-    let list = ["does", "every"].into_iter().find(|list| keys.contains(list))?;
-    let effect = super::effects::is_effect(key).then(|| format!("does = [{{ {key} = … }}]"))?;
-    Some(if list == "does" {
-        format!("write `{effect}`")
-    } else {
-        format!("write `every = {{ period = 1, {effect} }}`")
+    if keys.contains(&"can_learn") && matches!(entry.node.value, Value::Number(_)) && suggestion(key, keys).is_none() {
+        return Some(format!("attributes of a character are in `attributes = {{ {key} = … }}`"));
+    }
+    let list = ["does", "every", "enters"].into_iter().find(|list| keys.contains(list))?;
+    let effect = super::effects::is_effect(key).then(|| format!("[{{ {key} = … }}]"))?;
+    Some(match list {
+        "does" => format!("write `does = {effect}`"),
+        "every" => format!("write `every = {{ period = 1, does = {effect} }}`"),
+        _ => format!("write `enters = {effect}`, or `apply` a status that ticks"),
     })
 }
 
