@@ -22,9 +22,9 @@ use crate::text::{self, Diagnostics, Document, Node, Override, Sources, Value};
 pub struct Edit {
     /// Its path.
     pub path: String,
-    /// The value in the first; `None` if absent.
+    /// The value in the first, written or inherited; `None` if it has none.
     pub before: Option<String>,
-    /// The value in the second; `None` if absent.
+    /// The value in the second, written or inherited; `None` if it has none.
     pub after: Option<String>,
 }
 
@@ -215,12 +215,14 @@ impl Game {
     /// # Ok::<(), edgeplane::Error>(())
     /// ```
     pub fn edits_to(&self, other: &Self) -> Vec<Edit> {
-        let (before, after) = (self.document().values(), other.document().values());
+        let documents = [self.document(), other.document()];
+        let [before, after] = documents.each_ref().map(Document::values);
         let (old, new) = (text_by_path(&before), text_by_path(&after));
+        let inherited = |document: &Document, path: &str| text_of(text::overrides::find_inherited(document, path)?);
         let edit = |path: &str| Edit {
             path: path.to_owned(),
-            before: old.get(path).map(str::to_owned),
-            after: new.get(path).map(str::to_owned),
+            before: old.get(path).map(str::to_owned).or_else(|| inherited(&documents[0], path)),
+            after: new.get(path).map(str::to_owned).or_else(|| inherited(&documents[1], path)),
         };
         let changed = before.iter().filter(|(path, text)| new.get(path) != Some(text));
         let added = after.iter().filter(|(path, _)| !old.contains(path));

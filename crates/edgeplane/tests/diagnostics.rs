@@ -274,7 +274,10 @@ fn general_words_lead_to_those_of_the_format() {
         ("[ability.fire]\ndamage = 10", "for example: does = [{ damage = 10 }]"),
         ("[ability.fire]\nheal = 10\ndoes = [{ heal = 3 }]", "write `does = [{ heal = … }]`"),
         ("[status.burn]\nduration = 3\ndamage = 2", "write `every = { period = 1, does = [{ damage = … }] }`"),
-        ("[zone.fog]\nradius = 3\naffects = \"everyone\"\ndamage = 2", "write `enters = [{ damage = … }]`, or `apply` a status that ticks"),
+        (
+            "[zone.fog]\nradius = 3\naffects = \"everyone\"\ndamage = 2",
+            "write `enters = [{ damage = … }]`, or `apply` a status that ticks",
+        ),
         ("[character.crab]\nstrength = 12", "attributes of a character are in `attributes = { strength = … }`"),
         (
             "[ability.fire]\ntargets = \"weakest\"\ndoes = [{ interrupt = true }]",

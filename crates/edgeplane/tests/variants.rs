@@ -109,6 +109,8 @@ fn inherited_and_absent_values_can_be_set_and_varied() {
         let variant = game.variant(&[set(change)]).unwrap_or_else(|error| panic!("{change}: {error}"));
         assert_eq!(variant.written_at(path).as_deref(), Some(written), "{change}");
     }
+    let edits = game.edits_to(&game.variant(&[set("character.heir.attributes.heft=3")]).unwrap());
+    assert_eq!((edits[0].before.as_deref(), edits[0].after.as_deref()), (Some("12"), Some("3")));
     let recovery = Vary::parse("ability.swing.recovery=0,1").unwrap();
     let plan = TrialsPlan { trials: 20, ..TrialsPlan::default() };
     let sweep = run_sweep(&game, "spar", &[recovery], &["duration"], &plan, &|_| {}).unwrap();

@@ -57,7 +57,6 @@ pub(crate) fn find<'a>(document: &'a Document, path: &str) -> Option<&'a Node> {
 }
 
 /// The value that holds at a path: the written one, or else the one that the rule inherits.
-#[cfg(feature = "study")]
 pub(crate) fn find_inherited<'a>(document: &'a Document, path: &str) -> Option<&'a Node> {
     let keys = keys(path);
     let [section, name, rest @ ..] = keys.as_slice() else { return find(document, path) };
