@@ -278,6 +278,14 @@ fn general_words_lead_to_those_of_the_format() {
             "[zone.fog]\nradius = 3\naffects = \"everyone\"\ndamage = 2",
             "write `enters = [{ damage = … }]`, or `apply` a status that ticks",
         ),
+        (
+            "[encounter.spar]\nsides.a = []\nability.fire.does = [{ damage = 3 }]",
+            "this line belongs to the table above it; `ability` is a section: write `[ability.…]`",
+        ),
+        (
+            "[ability.fire]\ncooldown = 5s",
+            "texts and formulas are in quotes, and numbers have no units; nothing else in this file was checked",
+        ),
         ("[character.crab]\nstrength = 12", "attributes of a character are in `attributes = { strength = … }`"),
         (
             "[ability.fire]\ntargets = \"weakest\"\ndoes = [{ interrupt = true }]",

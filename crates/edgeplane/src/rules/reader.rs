@@ -247,9 +247,14 @@ impl<'a> Fields<'a> {
     }
 }
 
-/// Where something belongs that was written as a key of its own: an effect, the targets of a policy line, or an attribute.
+/// Where something belongs that was written as a key of its own: a section, an effect, the targets of a policy line, or
+/// an attribute.
 fn misplaced(entry: &Entry, keys: &[&str]) -> Option<String> {
     let key = entry.key.as_str();
+    // `ability.fire.does = …` below the head of another table.
+    if entry.node.table().is_some() && super::shape::RULESET.names().contains(&key) {
+        return Some(format!("this line belongs to the table above it; `{key}` is a section: write `[{key}.…]`"));
+    }
     if keys.contains(&"weight") && ["target", "targets", "pick"].contains(&key) {
         return Some("an ability picks its own targets: `targets = { pick = … }`".to_owned());
     }

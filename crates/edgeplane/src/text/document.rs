@@ -187,8 +187,10 @@ fn syntax(file: FileId, sources: &Sources, error: &toml::de::Error) -> Diagnosti
     let length = sources.file(file).text().len();
     let range = error.span().unwrap_or(0..0);
     let span = span_of(file, range.start.min(length)..range.end.min(length));
+    let is_bare_word = ["must be quoted", "invalid boolean"].iter().any(|part| error.message().contains(part));
+    let hint = if is_bare_word { "texts and formulas are in quotes, and numbers have no units; " } else { "" };
     Diagnostic::at(Code::Syntax, span, format!("this is not TOML: {}", error.message()))
-        .help("nothing else in this file was checked")
+        .help(format!("{hint}nothing else in this file was checked"))
 }
 
 /// The parser reports the position of the second key; the first is the nearest one of that name before it.
