@@ -170,7 +170,7 @@ pub(crate) struct RulesetArgs {
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct OutputArgs {
-    /// How to print the result; by default as the name of the output file ends (.json, .csv), otherwise as text
+    /// How to print the result; by default chosen by the extension of the output file (.json, .csv), otherwise text
     #[arg(id = "format", long, value_name = "FORMAT", value_enum)]
     chosen: Option<Format>,
     /// Writes the result to a file
@@ -604,7 +604,8 @@ fn parse_moment(text: &str) -> Result<f64, String> {
 /// A number of fights: `10000`, `10_000` or `1e4`.
 fn parse_count(text: &str) -> Result<u64, String> {
     const MOST: f64 = 1e9;
-    let plain = text.replace(['_', ','], "");
+    // A comma could be a decimal one.
+    let plain = text.replace('_', "");
     let number = plain.parse::<f64>().ok().filter(|number| number.fract() == 0.0 && (1.0..=MOST).contains(number));
     number.map(|number| number as u64).ok_or_else(|| "it must be a whole number from 1 to 1000000000".to_owned())
 }

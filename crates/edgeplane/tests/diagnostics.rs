@@ -280,7 +280,7 @@ fn general_words_lead_to_those_of_the_format() {
         ),
         (
             "[encounter.spar]\nsides.a = []\nability.fire.does = [{ damage = 3 }]",
-            "this line belongs to the table above it; `ability` is a section: write `[ability.…]`",
+            "`ability` is a section, and this key is within another table: write `[ability.…]`",
         ),
         (
             "[ability.fire]\ncooldown = 5s",

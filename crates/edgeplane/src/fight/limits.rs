@@ -111,15 +111,14 @@ pub enum FightErrorKind {
 
 impl FightError {
     pub(crate) fn new(at: Time, kind: FightErrorKind, setup: &Setup) -> Self {
-        let diagnostic = Box::new(kind.diagnostic(at, setup));
+        let diagnostic = Box::new(kind.diagnostic(at, setup, ""));
         Self { at, kind, diagnostic, program: Arc::clone(setup.program()) }
     }
 
     /// The same with the encounter and the seed of the fight, with which `edgeplane fight --seed` shows what led to it.
     #[cfg(feature = "study")]
     pub(crate) fn of_trial(mut self, setup: &Setup, seed: u64) -> Self {
-        let message = &mut self.diagnostic.message;
-        *message = message.replacen(" s: ", &format!(" s of `{}` with seed {seed}: ", setup.name), 1);
+        *self.diagnostic = self.kind.diagnostic(self.at, setup, &format!(" of `{}` with seed {seed}", setup.name));
         self
     }
 
@@ -135,7 +134,8 @@ impl FightError {
 }
 
 impl FightErrorKind {
-    fn diagnostic(&self, at: Time, setup: &Setup) -> Diagnostic {
+    /// `of_fight` says which one it is, if the caller may not know.
+    fn diagnostic(&self, at: Time, setup: &Setup, of_fight: &str) -> Diagnostic {
         let program = setup.program();
         let mut diagnostic = match self {
             Self::Fault(fault) => fault.diagnostic(program, Code::FightFault),
@@ -172,7 +172,7 @@ impl FightErrorKind {
                 Diagnostic::new(Code::FightFault, message).help(help)
             }
         };
-        diagnostic.message = format!("at {:.6} s: {}", at.seconds(), diagnostic.message);
+        diagnostic.message = format!("at {:.6} s{of_fight}: {}", at.seconds(), diagnostic.message);
         diagnostic
     }
 }

@@ -379,7 +379,7 @@ fn targets(fields: &Fields<'_>, out: &mut Diagnostics) -> TargetRule {
         let word = Word { text: text.clone(), span: node.span };
         rule.side = match more_than_a_side(text) {
             Some(help) => {
-                let message = format!("`{path}` cannot be `{text}`; alone it is a side");
+                let message = format!("`{path}` cannot be `{text}`: a text here names a side");
                 out.push(Diagnostic::at(Code::BadValue, node.span, message).help(help));
                 rule.side
             }
@@ -407,7 +407,7 @@ fn targets(fields: &Fields<'_>, out: &mut Diagnostics) -> TargetRule {
 const PICKS: &[(&str, u8)] =
     &[("first", 0), ("weakest", 1), ("strongest", 2), ("random", 3), ("nearest", 4), ("farthest", 5), ("policy", 6)];
 
-/// How to write what is no side but a choice of targets, or a side with a number.
+/// The correct form of a text that names a pick, or a side with a number, instead of a side.
 fn more_than_a_side(text: &str) -> Option<String> {
     if PICKS.iter().any(|(pick, _)| *pick == text) {
         return Some(format!("write `targets = {{ side = \"enemies\", pick = \"{text}\" }}`"));

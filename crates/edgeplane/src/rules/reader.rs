@@ -253,8 +253,9 @@ fn misplaced(entry: &Entry, keys: &[&str]) -> Option<String> {
     let key = entry.key.as_str();
     // `ability.fire.does = …` below the head of another table.
     if entry.node.table().is_some() && super::shape::RULESET.names().contains(&key) {
-        return Some(format!("this line belongs to the table above it; `{key}` is a section: write `[{key}.…]`"));
+        return Some(format!("`{key}` is a section, and this key is within another table: write `[{key}.…]`"));
     }
+    // Only a line of a policy has a weight, and only a character has abilities that it can learn.
     if keys.contains(&"weight") && ["target", "targets", "pick"].contains(&key) {
         return Some("an ability picks its own targets: `targets = { pick = … }`".to_owned());
     }
