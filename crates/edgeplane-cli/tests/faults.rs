@@ -259,7 +259,7 @@ fn no_number_is_too_hostile() {
     }
     let period = "[status.fast]\nduration = 1\nevery = { period = 1e-6, does = [{ damage = 1 }] }\n\n[pools]";
     place.edit("[pools]", period);
-    assert!(place.refused(&["check", "rs"]).contains("a period of 0.000001 s is too short; the minimum is 0.001 s"));
+    assert!(place.refused(&["check", "rs"]).contains("`status.fast.every.period` is 1e-6; it must be at least 0.001"));
 }
 
 #[test]

@@ -69,8 +69,8 @@ fn misfit(value: &Value, schema: &Value, root: &Value, at: &str) -> Option<Strin
                 let fits = wanted.as_array().map_or_else(|| is(wanted), |kinds| kinds.iter().any(is));
                 if fits { None } else { no("is of another type") }
             }
-            "minimum" if value.as_f64() < wanted.as_f64() => no("is too small"),
-            "maximum" if value.as_f64() > wanted.as_f64() => no("is too great"),
+            "minimum" if value.is_number() && value.as_f64() < wanted.as_f64() => no("is too small"),
+            "maximum" if value.is_number() && value.as_f64() > wanted.as_f64() => no("is too great"),
             "minItems" if (items.len() as u64) < wanted.as_u64().unwrap() => no("is too short"),
             "maxItems" if (items.len() as u64) > wanted.as_u64().unwrap() => no("is too long"),
             "items" => items.iter().find_map(|item| misfit(item, wanted, root, at)),

@@ -1,4 +1,23 @@
-//! Minimum, maximum and rounding with the same results on all platforms, and without library calls.
+//! Minimum, maximum and rounding with the same results on all platforms and without library calls, and numbers as text.
+
+/// A number with six significant digits and without trailing zeros.
+///
+/// ```
+/// use edgeplane::program::plain;
+/// assert_eq!((plain(9.25), plain(141.0), plain(1.0 / 3.0)), ("9.25".into(), "141".into(), "0.333333".into()));
+/// ```
+pub fn plain(value: f64) -> String {
+    if value == 0.0 || !value.is_finite() {
+        return format!("{}", value + 0.0);
+    }
+    let magnitude = libm::floor(libm::log10(value.abs()));
+    if !(-5.0..15.0).contains(&magnitude) {
+        return format!("{value:e}");
+    }
+    let decimals = (5.0 - magnitude).clamp(0.0, 12.0) as usize;
+    let text = format!("{value:.decimals$}");
+    if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text }
+}
 
 /// For two zeros, `f64::max` and `f64::min` may return either. Which one depends on the platform and the build, and so
 /// would the bytes of a fight. These return `other` if both are equal, so that `larger(0.0)` is never `-0.0`, and also

@@ -449,7 +449,7 @@ fn a_fight_that_cannot_go_on_says_why() {
         ),
         (
             "[ability.swing]\ncast = 1\ncooldown = \"1.5 - now\"\ndoes = []",
-            "at 2.500000 s: `ability.swing.cooldown` is below zero, which this value cannot be (with now = 2.5, the whole = -1)",
+            "at 2.500000 s: `ability.swing.cooldown` is -1, which is below zero (with now = 2.5)",
         ),
         (
             "[ability.swing]\ncast = 1\ndoes = [{ damage = \"between(now, 2)\" }]",

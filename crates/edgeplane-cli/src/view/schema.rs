@@ -47,9 +47,16 @@ fn described(key: &Key, tables: &mut Map<String, Value>) -> Value {
 
 fn taken(shape: &Shape, tables: &mut Map<String, Value>) -> Value {
     match shape {
-        Shape::Text => json!({ "type": "string" }),
+        Shape::Text | Shape::Condition => json!({ "type": "string" }),
         Shape::Flag => json!({ "type": "boolean" }),
         Shape::Formula => json!({ "type": ["number", "string"] }),
+        Shape::FormulaWithin(least, most) => {
+            let mut value = json!({ "type": ["number", "string"], "minimum": least });
+            if most.is_finite() {
+                value["maximum"] = json!(most);
+            }
+            value
+        }
         Shape::Number(least, most) if *least == f64::MIN && *most == f64::MAX => json!({ "type": "number" }),
         Shape::Number(least, most) => json!({ "type": "number", "minimum": least, "maximum": most }),
         Shape::Whole(least, most) => json!({ "type": "integer", "minimum": least, "maximum": most }),

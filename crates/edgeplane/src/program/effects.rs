@@ -9,8 +9,6 @@ use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
 use super::steps::StepPlan;
-use super::tree::TreeKind;
-use super::worked::plain;
 use crate::rules::{
     AbilityRule, CleansePick, EffectKind, EffectRule, Formula, Named, Receiver, Ruleset, Selector, StatusFilter,
     StatusKind, StatusRule, Word,
@@ -306,7 +304,7 @@ impl Compiler<'_> {
                 self.abilities_selected(which, rules).map(|which| Effect::Interrupt(Some(which)))
             }
             EffectKind::Revive(amounts) => self.revive(amounts, rule, scope),
-            EffectKind::Experience(amount) => self.at_least_zero(amount, scope).map(Effect::Experience),
+            EffectKind::Experience(amount) => self.number(amount, scope).map(Effect::Experience),
             EffectKind::Report(name, numbers) => {
                 let numbers: Option<Vec<_>> = numbers.iter().map(|number| self.number(number, scope)).collect();
                 Some(Effect::Report(self.report_named(name), numbers?))
@@ -380,7 +378,7 @@ impl Compiler<'_> {
         let mut pools = Vec::new();
         for (word, amount) in amounts {
             let pool = look_up(&self.names.pools, &word.text, word.span, "pool", self.out);
-            pools.push((pool?, self.at_least_zero(amount, scope)?));
+            pools.push((pool?, self.number(amount, scope)?));
         }
         let mut defeating = self.program.pools.iter().enumerate().filter(|(_, pool)| pool.defeat);
         if let Some((_, missing)) = defeating.find(|(index, _)| pools.iter().all(|(pool, _)| pool.index() != *index)) {
@@ -416,31 +414,14 @@ impl Compiler<'_> {
         rule: &EffectRule,
         scope: Scope,
     ) -> (Option<FormulaId>, Option<(FormulaId, SiteId)>) {
-        let amount = self.at_least_zero(amount, scope);
+        let amount = self.number(amount, scope);
         let spread = self.optional(spread, scope).map(|spread| (spread, self.site(&format!("{}.spread", rule.path))));
         (amount, spread)
     }
 
-    /// The formula of an amount. A negative amount counts as 0, so one that is always negative has no effect.
-    fn at_least_zero(&mut self, amount: &Formula, scope: Scope) -> Option<FormulaId> {
-        let id = self.number(amount, scope)?;
-        if let TreeKind::Constant(number) = self.program.formula(id).tree.kind
-            && number < 0.0
-        {
-            let message = format!("an amount of {} has no effect: amounts below zero count as 0", plain(number));
-            // `3-6` is a difference.
-            let help = match amount.as_number() {
-                Some(_) => "`damage` and `drain` take away, `heal` and `restore` give",
-                None => "a random number in a range is `between(low, high)`",
-            };
-            self.out.push(Diagnostic::at(Code::BadValue, amount.span, message).help(help));
-        }
-        Some(id)
-    }
-
     fn pool_effect(&mut self, pool: &Word, amount: &Formula, kind: PoolEffectKind, scope: Scope) -> Option<Effect> {
         let pool = look_up(&self.names.pools, &pool.text, pool.span, "pool", self.out);
-        let amount = self.at_least_zero(amount, scope);
+        let amount = self.number(amount, scope);
         Some(Effect::Pool(PoolEffect { kind, pool: pool?, amount: amount? }))
     }
 

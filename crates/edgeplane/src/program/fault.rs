@@ -3,6 +3,7 @@
 use super::Program;
 use super::ids::FormulaId;
 use super::tree::{LeafValue, Stumble};
+use crate::numbers::plain;
 use crate::text::{Code, Diagnostic, Span};
 
 /// The reason why there is no number.
@@ -32,7 +33,7 @@ impl FaultReason {
             Self::StreakTooShort => {
                 "has too small a chance for its `streak`: at most n misses in a row need a chance of 1 in n + 1 or more"
             }
-            Self::Negative => "is below zero, which this value cannot be",
+            Self::Negative => "is below zero",
         }
     }
 }
@@ -47,7 +48,7 @@ pub struct Fault {
     pub reason: FaultReason,
     /// The failing part, as a location in the file.
     pub span: Span,
-    /// The numbers read so far, with the text by which each was read.
+    /// The numbers read so far, with the text by which each was read; last a negative value with the path of its key.
     pub values: Vec<(String, f64)>,
 }
 
@@ -63,16 +64,22 @@ impl Fault {
         let compiled = program.formula(formula);
         let mut values: Vec<_> =
             leaves.iter().map(|leaf| (compiled.text_of(&leaf.range).to_owned(), leaf.value)).collect();
-        values.push(("the whole".to_owned(), value));
+        values.push((compiled.source.path.clone(), value));
         Self { formula, reason: FaultReason::Negative, span: compiled.source.span, values }
     }
 
     /// A diagnostic with the numbers that led to the error.
     pub fn diagnostic(&self, program: &Program, code: Code) -> Diagnostic {
         let compiled = program.formula(self.formula);
-        let message = format!("`{}` {}", compiled.source.path, self.reason.what());
+        let path = &compiled.source.path;
+        let (message, read) = match (self.reason, self.values.split_last()) {
+            (FaultReason::Negative, Some(((_, value), read))) => {
+                (format!("`{path}` is {}, which is below zero", plain(*value)), read)
+            }
+            _ => (format!("`{path}` {}", self.reason.what()), self.values.as_slice()),
+        };
         let mut values: Vec<String> = Vec::new();
-        for (name, value) in &self.values {
+        for (name, value) in read {
             let value = format!("{name} = {value}");
             if !values.contains(&value) {
                 values.push(value);

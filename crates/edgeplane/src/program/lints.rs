@@ -6,7 +6,7 @@ use super::ids::{AbilityId, CharacterId, CombatantId, FormulaId, GearId, Slot};
 use super::never_used::is_had;
 use super::steps::StartPlan;
 use super::tree::{PoolPart, Read, TreeKind};
-use super::worked::plain;
+use crate::numbers::plain;
 use crate::rules::{
     AbilityRule, DurationRule, EffectKind, EffectRule, Formula, Joins, ModifierKind, Named, PaceRule, Reapply, Ruleset,
     Selector, StatusRule, TriggerEvent,
@@ -336,18 +336,15 @@ impl Lints<'_> {
         let triggers = self.rules.statuses.iter().flat_map(|status| &status.rule.on);
         let resists = self.rules.statuses.iter().filter_map(|status| status.rule.resist.as_ref());
         for chance in of_outcomes.chain(triggers.filter_map(|on| on.chance.as_ref())).chain(resists) {
-            let (message, help) = if let Some(value) = chance.as_number().filter(|value| *value > 1.0) {
-                (format!("is a chance of {}", plain(value)), format!("{value} % is `{value}%`"))
-            } else if let Some(least) = self.least_chance(chance).filter(|least| *least > 1.0) {
-                (
-                    format!("is a chance of {} or more at the start of a fight", plain(least)),
-                    format!("in percent: `({}) * 1%`", chance.text),
-                )
-            } else {
-                continue;
-            };
-            let message = format!("`{}` {message}: chances are from 0 to 1", chance.path);
-            out.push(Diagnostic::warning(Code::ChanceAboveOne, chance.span, message).help(help));
+            if let Some(least) = self.least_chance(chance).filter(|least| *least > 1.0) {
+                let message = format!(
+                    "`{}` is a chance of {} or more at the start of a fight: chances are from 0 to 1",
+                    chance.path,
+                    plain(least)
+                );
+                let help = format!("in percent: `({}) * 1%`", chance.text);
+                out.push(Diagnostic::warning(Code::ChanceAboveOne, chance.span, message).help(help));
+            }
         }
         for formula in &self.program.formulas {
             formula.tree.any(&mut |part| {

@@ -95,7 +95,6 @@ pub use resolve::CompiledFormula;
 #[cfg(feature = "serde")]
 pub(crate) use resolve::stable_hash;
 pub use script::{JoinPlan, MomentEffect, MomentPlan, ScriptPlan};
-pub(crate) use statuses::LEAST_PERIOD;
 pub use statuses::{DiminishPlan, EveryPlan, ModifierPlan, Pace, StatusPlan, TextPart, TriggerPlan};
 pub use steps::{DamageTypeInfo, FlowPlan, PoolPlan, StartPlan, StepPlan};
 pub(crate) use tables::{CompiledLine, CompiledPolicy, Derived, LineThreshold, Listener, QuickCondition};
@@ -106,9 +105,10 @@ pub use tree::{LeafValue, Reading};
 #[cfg(feature = "study")]
 pub(crate) use tree::{Read, Role};
 pub(crate) use watches::{Streak, Watch, WatchKind};
-pub use worked::plain;
 pub use zones::ZonePlan;
 
+pub use crate::numbers::plain;
+pub(crate) use crate::rules::LEAST_PERIOD;
 pub use crate::rules::{LostReason, ModifierKind, Reapply, Rounding, StackTimer, StatusKind, TriggerEvent};
 
 use crate::text::{Diagnostic, Sources};

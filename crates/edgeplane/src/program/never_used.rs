@@ -7,7 +7,7 @@ use super::layout::{Layout, pool_slot};
 use super::ops::BinaryOp;
 use super::resolve::CompiledFormula;
 use super::tree::{PoolPart, Read, Tree, TreeKind};
-use super::worked::plain;
+use crate::numbers::plain;
 use crate::rules::{AbilityRule, CharacterRule, Named, Ruleset};
 use crate::text::{Code, Diagnostic, Diagnostics, Span};
 

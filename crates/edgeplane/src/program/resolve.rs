@@ -11,8 +11,8 @@ use super::names::Names;
 use super::ops::{BinaryOp, UnaryOp};
 use super::scope::Scope;
 use super::tree::{Counted, GameCall, Read, Role, Tree, TreeKind};
-use super::worked::plain;
 use crate::formula::{Binary, Builtin, Expr, ExprKind, Ident, Kind, Unary};
+use crate::numbers::plain;
 use crate::rules::{Formula, FunctionRule, Named};
 use crate::text::{Code, Diagnostic, Diagnostics, Span};
 
@@ -137,7 +137,7 @@ impl Compiler<'_> {
         let tree = resolver.of_kind(&formula.expr, wanted)?;
         let next_local = resolver.next_local;
         if let TreeKind::Constant(value) = tree.kind {
-            self.check_range(formula, value);
+            self.check_bounds(formula, value);
         }
         // Attributes are computed ahead in any case; the other formulas read them.
         let lean = if scope.plain { tree.clone() } else { self.program.hoist(&tree, next_local, &self.readers) };
@@ -155,31 +155,28 @@ impl Compiler<'_> {
         Some(FormulaId((self.program.formulas.len() - 1) as u32))
     }
 
-    /// Reports a number that its key cannot have. Computed values are checked while a fight runs.
-    fn check_range(&mut self, formula: &Formula, value: f64) {
-        let keys: Vec<&str> = formula.path.split('.').skip(2).collect();
-        let most = match keys.as_slice() {
-            ["cooldown" | "cast" | "recovery" | "reach" | "travel" | "duration" | "longest" | "lasts" | "radius"]
-            | ["cost", _]
-            | ["charges", "regain"]
-            | ["after", "within"]
-            | ["shared_cooldown", "time"]
-            | ["targets", "radius"] => f64::INFINITY,
-            ["refund"] => 1.0,
-            [.., index, "spread"] if index.parse::<u32>().is_ok() => 1.0,
-            _ => return,
-        };
-        if (0.0..=most).contains(&value) {
+    /// Reports a constant that its key cannot have. Computed values are checked while a fight runs.
+    fn check_bounds(&mut self, formula: &Formula, value: f64) {
+        let Some((least, most)) = formula.bounds.filter(|(least, most)| !(*least..=*most).contains(&value)) else {
             return;
-        }
-        let bounds = if most.is_finite() { format!("from 0 to {most}") } else { "at least 0".to_owned() };
+        };
+        let bounds = if most.is_finite() { format!("from {least} to {most}") } else { format!("at least {least}") };
         let message = format!("`{}` is {}; it must be {bounds}", formula.path, plain(value));
-        let diagnostic = Diagnostic::at(Code::BadValue, formula.span, message);
-        self.out.push(if most == 1.0 && (1.0..=100.0).contains(&value) {
-            diagnostic.help(format!("{} % is written {}", plain(value), plain(value / 100.0)))
-        } else {
-            diagnostic
-        });
+        let help = match formula.path.rsplit('.').next() {
+            _ if most == 1.0 && (1.0..=100.0).contains(&value) => {
+                Some(format!("{} % is written {}", plain(value), plain(value / 100.0)))
+            }
+            _ if matches!(formula.expr.kind, ExprKind::Binary(Binary::Subtract, ..)) => {
+                Some("a random number in a range is `between(low, high)`".to_owned())
+            }
+            Some("damage" | "heal" | "amount") => {
+                Some("`damage` and `drain` take away, `heal` and `restore` give".to_owned())
+            }
+            _ => None,
+        };
+        let mut diagnostic = Diagnostic::at(Code::BadValue, formula.span, message);
+        diagnostic.help = help;
+        self.out.push(diagnostic);
     }
 
     /// Adds a random stream. Its name determines the draws, so it must depend on nothing but the position: changing a

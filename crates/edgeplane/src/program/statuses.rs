@@ -16,9 +16,6 @@ use crate::rules::{
 };
 use crate::text::{Code, Diagnostic};
 
-/// The minimum period of ticks in seconds.
-pub(crate) const LEAST_PERIOD: f64 = 0.001;
-
 /// A status of the ruleset.
 #[derive(Clone, Debug)]
 pub struct StatusPlan {
@@ -262,10 +259,6 @@ impl Compiler<'_> {
             PaceRule::Ticks(ticks) => return Some(Pace::Ticks(*ticks)),
             PaceRule::Period(period) => period,
         };
-        if let Some(seconds) = period.as_number().filter(|seconds| *seconds < LEAST_PERIOD) {
-            let message = format!("a period of {seconds} s is too short; the minimum is {LEAST_PERIOD} s");
-            self.out.push(Diagnostic::at(Code::BadValue, period.span, message));
-        }
         self.number(period, Scope::APPLIED).map(Pace::Period)
     }
 

@@ -6,25 +6,7 @@ use super::ids::{CombatantId, FormulaId};
 use super::memory::Memory;
 use super::resolve::CompiledFormula;
 use super::tree::{Reading, TreeKind};
-
-/// A number with six significant digits and without trailing zeros.
-///
-/// ```
-/// use edgeplane::program::plain;
-/// assert_eq!((plain(9.25), plain(141.0), plain(1.0 / 3.0)), ("9.25".into(), "141".into(), "0.333333".into()));
-/// ```
-pub fn plain(value: f64) -> String {
-    if value == 0.0 || !value.is_finite() {
-        return format!("{}", value + 0.0);
-    }
-    let magnitude = libm::floor(libm::log10(value.abs()));
-    if !(-5.0..15.0).contains(&magnitude) {
-        return format!("{value:e}");
-    }
-    let decimals = (5.0 - magnitude).clamp(0.0, 12.0) as usize;
-    let text = format!("{value:.decimals$}");
-    if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_owned() } else { text }
-}
+use crate::numbers::plain;
 
 impl CompiledFormula {
     /// The text of the formula with the values in place of the names: `10 * (200 - 15) / 200`. The result of a draw

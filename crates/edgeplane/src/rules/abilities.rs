@@ -1,7 +1,7 @@
 //! `[ability.*]`: actions of combatants.
 
 use super::effects::{self, EffectRule};
-use super::reader::{Fields, Formula, Word, choose, formula, wrong_type};
+use super::reader::{Fields, Formula, Word, choose, wrong_type};
 use super::shape::{self, TableShape};
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
@@ -229,7 +229,6 @@ const COST_MOMENTS: &[(&str, UseMoment)] = &[("start", UseMoment::Start), ("rele
 const COOLDOWN_MOMENTS: &[(&str, UseMoment)] =
     &[("start", UseMoment::Start), ("release", UseMoment::Release), ("end", UseMoment::End)];
 /// The maximum number of charges, uses and releases.
-const MANY: u32 = 1_000;
 const SIDES: &[(&str, SideRule)] = &[
     ("enemies", SideRule::Enemies),
     ("allies", SideRule::Allies),
@@ -239,7 +238,7 @@ const SIDES: &[(&str, SideRule)] = &[
 ];
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AbilityRule {
-    let Some(fields) = Fields::open(node, path, &shape::own(&shape::ABILITY), out) else {
+    let Some(fields) = Fields::open_own(node, path, &shape::ABILITY, out) else {
         return AbilityRule::default();
     };
     if fields.get("does").is_none() && fields.get("sustain").is_none() {
@@ -258,7 +257,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AbilityRul
         during: fields.words("during", out).unwrap_or_default(),
         unlock: fields.formula("unlock", out),
         charges: charges(&fields, out),
-        uses: fields.whole("uses", 1..=MANY, out),
+        uses: fields.whole("uses", out),
         shared_cooldown: shared_cooldown(&fields, out),
         cost_at: fields.choice("cost_at", COST_MOMENTS, out).unwrap_or(UseMoment::Start),
         cooldown_from: fields.choice("cooldown_from", COOLDOWN_MOMENTS, out).unwrap_or(UseMoment::Release),
@@ -273,23 +272,14 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AbilityRul
 }
 
 fn cost(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<(Word, Formula)> {
-    let Some(node) = fields.get("cost") else { return Vec::new() };
-    let Value::Table(table) = &node.value else {
-        out.push(wrong_type(node, "amounts by pool, such as { breath = 4 }", &fields.path_of("cost")));
-        return Vec::new();
-    };
-    let read = |entry: &crate::text::Entry| {
-        let path = format!("{}.cost.{}", fields.path, entry.key);
-        Some((Word { text: entry.key.clone(), span: entry.key_span }, formula(&entry.node, path, out)?))
-    };
-    table.entries.iter().filter_map(read).collect()
+    fields.amounts("cost", "amounts by pool, such as { breath = 4 }", out)
 }
 
 /// The table under a key, if there is one.
 fn inner<'a>(
     fields: &Fields<'a>,
     key: &str,
-    shape: &TableShape,
+    shape: &'static TableShape,
     takes: &str,
     out: &mut Diagnostics,
 ) -> Option<Fields<'a>> {
@@ -298,7 +288,7 @@ fn inner<'a>(
         out.push(wrong_type(node, takes, &fields.path_of(key)));
         return None;
     }
-    Fields::open(node, &fields.path_of(key), &shape.names(), out)
+    Fields::open(node, &fields.path_of(key), shape, out)
 }
 
 fn charges(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<ChargesRule> {
@@ -306,7 +296,7 @@ fn charges(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<ChargesRule> {
     for key in ["max", "regain"].into_iter().filter(|key| inner.get(key).is_none()) {
         inner.missing(key, "charges = { max = 2, regain = 8 }", out);
     }
-    Some(ChargesRule { max: inner.whole("max", 1..=MANY, out)?, regain: inner.formula("regain", out)? })
+    Some(ChargesRule { max: inner.whole("max", out)?, regain: inner.formula("regain", out)? })
 }
 
 fn shared_cooldown(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<SharedCooldownRule> {
@@ -331,7 +321,7 @@ fn releases(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<ReleasesRule> 
     for key in ["count", "every"].into_iter().filter(|key| inner.get(key).is_none()) {
         inner.missing(key, "releases = { count = 3, every = 0.4 }", out);
     }
-    Some(ReleasesRule { count: inner.whole("count", 1..=MANY, out)?, every: inner.formula("every", out)? })
+    Some(ReleasesRule { count: inner.whole("count", out)?, every: inner.formula("every", out)? })
 }
 
 fn sustain(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<SustainRule> {
@@ -388,7 +378,7 @@ fn targets(fields: &Fields<'_>, out: &mut Diagnostics) -> TargetRule {
         rule.names_side = true;
         return rule;
     }
-    let Some(inner) = Fields::open(node, &path, &shape::ABILITY_TARGETS.names(), out) else {
+    let Some(inner) = Fields::open(node, &path, &shape::ABILITY_TARGETS, out) else {
         return rule;
     };
     rule.side = inner.choice("side", SIDES, out).unwrap_or(rule.side);
@@ -398,7 +388,7 @@ fn targets(fields: &Fields<'_>, out: &mut Diagnostics) -> TargetRule {
     rule.count = match inner.get("count").map(|node| &node.value) {
         Some(Value::Text(text, _)) if text == "all" => u32::MAX,
         None if ["radius", "cone", "line"].iter().any(|key| inner.get(key).is_some()) => u32::MAX,
-        _ => inner.whole("count", 1..=1_000, out).unwrap_or(1),
+        _ => inner.whole("count", out).unwrap_or(1),
     };
     rule.area = area(&inner, out).unwrap_or_default();
     rule
@@ -460,7 +450,7 @@ fn pick(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Pick> {
     let node = fields.get("pick")?;
     let path = fields.path_of("pick");
     if let Value::Table(_) = node.value {
-        let inner = Fields::open(node, &path, &shape::PICK_LOWEST.names(), out)?;
+        let inner = Fields::open(node, &path, &shape::PICK_LOWEST, out)?;
         if inner.get("lowest").is_none() {
             inner.missing("lowest", "pick = { lowest = \"target.health\" }", out);
         }

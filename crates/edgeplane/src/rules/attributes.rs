@@ -26,7 +26,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> AttributeR
         rule.base = formula(node, path.to_owned(), out);
         return rule;
     }
-    let Some(fields) = Fields::open(node, path, &shape::ATTRIBUTE.names(), out) else { return rule };
+    let Some(fields) = Fields::open(node, path, &shape::ATTRIBUTE, out) else { return rule };
     rule.base = match fields.get("base") {
         Some(_) => fields.formula("base", out),
         None => Some(Formula::constant(0.0, fields.path_of("base"), fields.span)),

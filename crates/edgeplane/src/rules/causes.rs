@@ -16,7 +16,7 @@ pub struct CauseRule {
 }
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> CauseRule {
-    let Some(fields) = Fields::open(node, path, &shape::CAUSE.names(), out) else { return CauseRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::CAUSE, out) else { return CauseRule::default() };
     let does = fields.get("does").map(|node| read_list(node, &fields.path_of("does"), out));
     if does.is_none() {
         fields.missing("does", "does = [{ damage = \"amount\" }]", out);

@@ -54,14 +54,14 @@ pub struct PieceRule {
 }
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> CharacterRule {
-    let Some(fields) = Fields::open(node, path, &shape::CHARACTER.names(), out) else {
+    let Some(fields) = Fields::open(node, path, &shape::CHARACTER, out) else {
         return CharacterRule::default();
     };
     CharacterRule {
         about: fields.about(out),
         template: fields.flag("template", out),
         extends: fields.text("extends", out),
-        level: fields.number("level", 0.0..=1e6, out),
+        level: fields.number("level", out),
         attributes: attributes(&fields, out),
         pools: fields.words("pools", out),
         abilities: fields.words("abilities", out),
@@ -70,7 +70,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> CharacterR
         statuses: fields.words("statuses", out),
         immune: fields.words("immune", out),
         untargetable: fields.get("untargetable").map(|_| untargetable(&fields, out)),
-        body: fields.number("body", 0.0..=1e3, out),
+        body: fields.number("body", out),
         policy: fields.text("policy", out),
         reward: fields.formula("reward", out),
         spends: fields.words("spends", out),
@@ -84,7 +84,7 @@ fn gear(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Vec<PieceRule>> {
     for (index, item) in list(fields.get("gear")?, &path, out)?.iter().enumerate() {
         let path = format!("{path}.{index}");
         if let Value::Table(_) = item.value {
-            let Some(inner) = Fields::open(item, &path, &shape::PIECE.names(), out) else { continue };
+            let Some(inner) = Fields::open(item, &path, &shape::PIECE, out) else { continue };
             if inner.get("piece").is_none() {
                 inner.missing("piece", "{ piece = \"oilskin\", chance = 0.3 }", out);
             }

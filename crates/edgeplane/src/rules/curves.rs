@@ -34,7 +34,7 @@ pub struct FunctionRule {
 }
 
 pub(super) fn read_curve(node: &Node, path: &str, out: &mut Diagnostics) -> CurveRule {
-    let Some(fields) = Fields::open(node, path, &shape::CURVE.names(), out) else { return CurveRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::CURVE, out) else { return CurveRule::default() };
     let points = match fields.get("points") {
         Some(node) => read_points(node, &fields.path_of("points"), out),
         None => {
@@ -73,7 +73,7 @@ fn read_points(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<(f64, f64)
 }
 
 pub(super) fn read_function(node: &Node, path: &str, out: &mut Diagnostics) -> FunctionRule {
-    let Some(fields) = Fields::open(node, path, &shape::FUNCTION.names(), out) else { return FunctionRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::FUNCTION, out) else { return FunctionRule::default() };
     if fields.get("is").is_none() {
         fields.missing("is", "is = \"x * k / (x + k)\"", out);
     }

@@ -1,11 +1,11 @@
 //! `does = [...]`: lists of effects.
 
 use super::reader::{Fields, Formula, Selector, Word, formula, list};
-use super::shape;
+use super::shape::{self, TableShape};
 use super::statuses::StatusKind;
 use super::steps::{Skips, skips};
 use crate::text::diagnostic::listed;
-use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Span, Table, Value};
+use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, Table, Value};
 
 /// One effect.
 #[derive(Clone, Debug)]
@@ -220,65 +220,13 @@ pub enum EffectKind {
     },
 }
 
-const DAMAGE: &[&str] = &["damage", "spread", "type", "skips", "tags", "pool"];
-const HEAL: &[&str] = &["heal", "spread", "skips", "tags", "pool"];
-const RESTORE: &[&str] = &["restore", "amount"];
-const DRAIN: &[&str] = &["drain", "amount", "to_caster"];
-const APPLY: &[&str] = &["apply", "stacks", "duration"];
-const CLEANSE: &[&str] = &["cleanse"];
-const TRANSFER: &[&str] = &["transfer"];
-const CONSUME: &[&str] = &["consume", "stacks"];
-const EXTEND: &[&str] = &["extend", "by"];
-const SHORTEN: &[&str] = &["shorten", "by"];
-const INTERRUPT: &[&str] = &["interrupt"];
-const PUSH: &[&str] = &["push"];
-const PULL: &[&str] = &["pull"];
-const CALL: &[&str] = &["call", "count"];
-const ZONE: &[&str] = &["zone"];
-const THREAT: &[&str] = &["threat"];
-const LEAP: &[&str] = &["leap"];
-const TOGGLE: &[&str] = &["toggle"];
-const WIN: &[&str] = &["win"];
-const WEAR: &[&str] = &["wear"];
-const TAKE_OFF: &[&str] = &["take_off"];
-const GIVE: &[&str] = &["give"];
-const TAKE: &[&str] = &["take"];
-const REVIVE: &[&str] = &["revive"];
 /// The maximum number of numbers in a report.
 pub(crate) const MOST_NUMBERS: usize = 4;
-const EXPERIENCE: &[&str] = &["experience"];
-const REPORT: &[&str] = &["report", "numbers"];
-/// Kinds without a receiver, which concern the caster's side.
-const OF_SIDES: &[&str] = &["call", "win"];
-const COMMON: &[&str] = &["to", "within", "when", "chance"];
-const KINDS: &[(&str, &[&str])] = &[
-    ("damage", DAMAGE),
-    ("heal", HEAL),
-    ("restore", RESTORE),
-    ("drain", DRAIN),
-    ("apply", APPLY),
-    ("cleanse", CLEANSE),
-    ("transfer", TRANSFER),
-    ("consume", CONSUME),
-    ("extend", EXTEND),
-    ("shorten", SHORTEN),
-    ("interrupt", INTERRUPT),
-    ("push", PUSH),
-    ("pull", PULL),
-    ("call", CALL),
-    ("zone", ZONE),
-    ("threat", THREAT),
-    ("leap", LEAP),
-    ("toggle", TOGGLE),
-    ("win", WIN),
-    ("wear", WEAR),
-    ("take_off", TAKE_OFF),
-    ("give", GIVE),
-    ("take", TAKE),
-    ("revive", REVIVE),
-    ("experience", EXPERIENCE),
-    ("report", REPORT),
-];
+
+/// The kinds of effects: the key that names each, and the table.
+fn kinds() -> impl Iterator<Item = (&'static str, &'static TableShape)> {
+    shape::effects().map(|table| (table.needs[0], table))
+}
 
 /// Reads the list under `does`.
 pub(super) fn read_list(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<EffectRule> {
@@ -293,8 +241,8 @@ fn not_one(table: &Table, span: Span, path: &str, said: &[&str]) -> Diagnostic {
         let message = format!("`{path}` has several kinds of effect");
         return Diagnostic::at(Code::KeyConflict, span, message).help(format!("exactly one of {}", listed(said)));
     }
-    let known: Vec<&str> = KINDS.iter().map(|(name, _)| *name).collect();
-    let belongs_to_some = |key: &str| COMMON.contains(&key) || KINDS.iter().any(|(_, keys)| keys.contains(&key));
+    let known: Vec<&str> = kinds().map(|(name, _)| name).collect();
+    let belongs_to_some = |key: &str| kinds().any(|(_, table)| table.names().contains(&key));
     match table.entries.iter().find(|entry| !belongs_to_some(&entry.key)) {
         Some(entry) => {
             let message = format!("no effect is called `{}`", entry.key);
@@ -309,7 +257,7 @@ fn not_one(table: &Table, span: Span, path: &str, said: &[&str]) -> Diagnostic {
 
 /// Whether an effect has this name.
 pub(super) fn is_effect(name: &str) -> bool {
-    KINDS.iter().any(|(kind, _)| *kind == name)
+    kinds().any(|(kind, _)| kind == name)
 }
 
 fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<EffectRule> {
@@ -317,14 +265,12 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<EffectRule
         out.push(super::reader::wrong_type(node, "a table such as { damage = 10 }", path));
         return None;
     };
-    let kinds: Vec<_> = KINDS.iter().filter(|(name, _)| table.get(name).is_some()).collect();
-    let [(name, keys)] = kinds.as_slice() else {
-        out.push(not_one(table, node.span, path, &kinds.iter().map(|(name, _)| *name).collect::<Vec<_>>()));
+    let given: Vec<_> = kinds().filter(|(name, _)| table.get(name).is_some()).collect();
+    let [(name, shape)] = given.as_slice() else {
+        out.push(not_one(table, node.span, path, &given.iter().map(|(name, _)| *name).collect::<Vec<_>>()));
         return None;
     };
-    let common = COMMON.iter().filter(|key| !OF_SIDES.contains(name) || !["to", "within"].contains(key));
-    let keys: Vec<&str> = keys.iter().chain(common).copied().collect();
-    let fields = Fields::open(node, path, &keys, out)?;
+    let fields = Fields::open(node, path, shape, out)?;
     let kind = match *name {
         "damage" => damage(&fields, out),
         "heal" => heal(&fields, out),
@@ -345,7 +291,7 @@ fn read_one(node: &Node, path: &str, out: &mut Diagnostics) -> Option<EffectRule
         "take_off" => fields.text("take_off", out).map(EffectKind::TakeOff),
         "give" => fields.text("give", out).map(EffectKind::Give),
         "take" => fields.selector("take", out).map(EffectKind::Take),
-        "revive" => revive(&fields, out),
+        "revive" => Some(EffectKind::Revive(fields.amounts("revive", "amounts by pool, such as { health = 20 }", out))),
         "experience" => fields.formula("experience", out).map(EffectKind::Experience),
         "report" => report(&fields, out),
         key @ ("push" | "pull") => {
@@ -405,25 +351,11 @@ fn interrupt(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
     let Value::Table(_) = node.value else {
         return yes(fields, "interrupt", out).map(|()| EffectKind::Interrupt(None));
     };
-    let inner = Fields::open(node, &fields.path_of("interrupt"), &["ability", "tag"], out)?;
-    if inner.get("ability").or(inner.get("tag")).is_none() {
+    let inner = Fields::open(node, &fields.path_of("interrupt"), &shape::CASTS, out)?;
+    if inner.get("ability").or(inner.get("tag")).is_none() && inner.all_known() {
         inner.missing("tag", "interrupt = { tag = \"spell\" }", out);
     }
     inner.name_or_tag("ability", out).map(|which| EffectKind::Interrupt(Some(which)))
-}
-
-fn revive(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EffectKind> {
-    let node = fields.get("revive")?;
-    let path = fields.path_of("revive");
-    let Value::Table(table) = &node.value else {
-        out.push(super::reader::wrong_type(node, "amounts by pool, such as { health = 20 }", &path));
-        return None;
-    };
-    let read = |entry: &Entry| {
-        let pool = Word { text: entry.key.clone(), span: entry.key_span };
-        Some((pool, formula(&entry.node, format!("{path}.{}", entry.key), out)?))
-    };
-    Some(EffectKind::Revive(table.entries.iter().filter_map(read).collect()))
 }
 
 fn lengthen(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<EffectKind> {
@@ -441,12 +373,12 @@ fn filter(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<Statu
         let status = Some(Word { text: text.clone(), span: node.span });
         return Some(StatusFilter { status, count: u32::MAX, ..StatusFilter::default() });
     }
-    let inner = Fields::open(node, &fields.path_of(key), &shape::STATUS_FILTER.names(), out)?;
+    let inner = Fields::open(node, &fields.path_of(key), &shape::STATUS_FILTER, out)?;
     let kinds = [("buff", StatusKind::Buff), ("debuff", StatusKind::Debuff), ("neutral", StatusKind::Neutral)];
     let picks = [("oldest", CleansePick::Oldest), ("newest", CleansePick::Newest), ("longest", CleansePick::Longest)];
     let count = match inner.get("count").map(|node| &node.value) {
         Some(Value::Text(text, _)) if text == "all" => Some(u32::MAX),
-        _ => inner.whole("count", 1..=1_000, out),
+        _ => inner.whole("count", out),
     };
     Some(StatusFilter {
         status: None,

@@ -1,11 +1,8 @@
 //! `[encounter.*]`: sides, their members, and the course of a fight.
 
-use super::reader::{Fields, Formula, Word, formula, list, word};
-use super::shape;
+use super::reader::{Fields, Formula, Word, list, word};
+use super::shape::{self, MAX_COMBATANTS, MAX_METRES};
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, Value};
-
-/// The maximum number of combatants of one encounter.
-pub(crate) const MAX_COMBATANTS: u32 = 1_000;
 
 /// One encounter.
 #[derive(Clone, Debug, Default)]
@@ -87,17 +84,14 @@ pub struct MemberRule {
     pub span: Span,
 }
 
-/// The maximum time limit in seconds: ten days.
-const MAX_TIME: f64 = 10.0 * 86_400.0;
-
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> EncounterRule {
-    let Some(fields) = Fields::open(node, path, &shape::ENCOUNTER.names(), out) else {
+    let Some(fields) = Fields::open(node, path, &shape::ENCOUNTER, out) else {
         return EncounterRule::default();
     };
     let sides = sides(&fields, out);
-    let distance = fields.number("distance", 0.0..=MAX_METRES, out);
+    let distance = fields.number("distance", out);
     check_places(&fields, &sides, distance, out);
-    let time_limit = fields.number("time_limit", 0.001..=MAX_TIME, out);
+    let time_limit = fields.number("time_limit", out);
     let at_limit = fields.text("at_limit", out);
     if let Some(word) = at_limit.as_ref().filter(|_| fields.get("time_limit").is_none()) {
         let message = format!("`{path}` names the winner at the time limit, but has no time limit");
@@ -121,20 +115,19 @@ fn script(node: &Node, path: &str, out: &mut Diagnostics) -> Option<Vec<MomentRu
 
 /// `{ at = 20, every = 15, times = 3, ability = "cold_surge", by = "keepers" }`
 fn moment(node: &Node, path: &str, out: &mut Diagnostics) -> Option<MomentRule> {
-    let fields = Fields::open(node, path, &shape::MOMENT.names(), out)?;
+    let fields = Fields::open(node, path, &shape::MOMENT, out)?;
     for (key, example) in [("at", "at = 20"), ("ability", "ability = \"cold_surge\""), ("by", "by = \"keepers\"")] {
         if fields.get(key).is_none() {
             fields.missing(key, example, out);
         }
     }
-    let every = fields.number("every", 0.001..=MAX_TIME, out);
-    let times = fields.whole("times", 1..=1_000_000, out);
+    let every = fields.number("every", out);
+    let times = fields.whole("times", out);
     if let Some(node) = fields.get("times").filter(|_| fields.get("every").is_none()) {
         let message = format!("`{path}` happens several times, but has no interval");
         out.push(Diagnostic::at(Code::MissingKey, node.span, message).help("add `every = 15`"));
     }
-    let (at, ability, by) =
-        (fields.number("at", 0.0..=MAX_TIME, out), fields.text("ability", out), fields.text("by", out));
+    let (at, ability, by) = (fields.number("at", out), fields.text("ability", out), fields.text("by", out));
     Some(MomentRule { at: at?, every, times, ability: ability?, by: by? })
 }
 
@@ -169,8 +162,6 @@ fn sides(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<SideMembers> {
     sides
 }
 
-/// The maximum coordinate in metres.
-const MAX_METRES: f64 = 1e6;
 /// The default distance between identical members in metres.
 const SPREAD: f64 = 1.0;
 
@@ -249,33 +240,21 @@ fn member(node: &Node, path: &str, out: &mut Diagnostics) -> Option<MemberRule> 
             span: node.span,
         });
     }
-    let fields = Fields::open(node, path, &shape::MEMBER.names(), out)?;
+    let fields = Fields::open(node, path, &shape::MEMBER, out)?;
     if fields.get("character").is_none() {
         fields.missing("character", "{ character = \"silt_crab\", count = 3 }", out);
     }
-    let count = fields.whole("count", 1..=MAX_COMBATANTS, out).unwrap_or(1);
-    let spread = fields.number("spread", 0.0..=MAX_METRES, out).unwrap_or(SPREAD);
+    let count = fields.whole("count", out).unwrap_or(1);
+    let spread = fields.number("spread", out).unwrap_or(SPREAD);
     let at = fields.get("at").and_then(|node| point(node, &fields.path_of("at"), out));
     let joins = fields.get("joins").and_then(|_| joins(&fields, out)).unwrap_or_default();
     let vital = fields.flag("vital", out);
-    let (statuses, start) = (fields.words("statuses", out).unwrap_or_default(), start(&fields, out));
+    let (statuses, start) = (
+        fields.words("statuses", out).unwrap_or_default(),
+        fields.amounts("start", "amounts by pool, such as { health = 40 }", out),
+    );
     let character = fields.text("character", out)?;
     Some(MemberRule { character, count, at, spread, joins, vital, statuses, start, span: node.span })
-}
-
-/// `{ health = "0.5 * self.health.max", oil = 1 }`
-fn start(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<(Word, Formula)> {
-    let Some(node) = fields.get("start") else { return Vec::new() };
-    let path = fields.path_of("start");
-    let Value::Table(table) = &node.value else {
-        out.push(super::reader::wrong_type(node, "amounts by pool, such as { health = 40 }", &path));
-        return Vec::new();
-    };
-    let amount = |entry: &crate::text::Entry| {
-        let amount = formula(&entry.node, format!("{path}.{}", entry.key), out)?;
-        Some((Word { text: entry.key.clone(), span: entry.key_span }, amount))
-    };
-    table.entries.iter().filter_map(amount).collect()
 }
 
 /// A number of seconds, or `"called"`.
@@ -283,5 +262,5 @@ fn joins(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<Joins> {
     if let Some(Node { value: Value::Text(..), .. }) = fields.get("joins") {
         return fields.choice("joins", &[("called", Joins::Called)], out);
     }
-    fields.number("joins", 0.001..=MAX_TIME, out).map(Joins::After)
+    fields.number("joins", out).map(Joins::After)
 }

@@ -5,9 +5,6 @@ use super::reader::{Fields, Word, list, wrong_type};
 use super::shape;
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, TextMap, Value};
 
-/// The maximum initial number of fights of an expectation.
-const MOST_TRIALS: u32 = 10_000_000;
-
 /// A statement about a measure.
 #[derive(Clone, Debug)]
 pub struct ExpectRule {
@@ -37,7 +34,7 @@ pub(super) fn read_list(node: Option<&Node>, out: &mut Diagnostics) -> Vec<Expec
 }
 
 fn read(node: &Node, path: &str, out: &mut Diagnostics) -> Option<ExpectRule> {
-    let fields = Fields::open(node, path, &shape::EXPECT.names(), out)?;
+    let fields = Fields::open(node, path, &shape::EXPECT, out)?;
     for (key, example) in [("that", "that = \"win_rate(keepers)\""), ("in", "in = \"duel\"")] {
         if fields.get(key).is_none() {
             fields.missing(key, example, out);
@@ -49,7 +46,7 @@ fn read(node: &Node, path: &str, out: &mut Diagnostics) -> Option<ExpectRule> {
     let written = ["between", "at_least", "at_most"].into_iter().find_map(|key| fields.get(key));
     let bounds = written.map_or(fields.span, |node| node.span);
     let because = fields.text("because", out).map(|word| word.text).unwrap_or_default();
-    let trials = fields.whole("trials", 100..=MOST_TRIALS, out);
+    let trials = fields.whole("trials", out);
     let (that, map) = measure?;
     Some(ExpectRule { that, map, encounter: encounter?, at_least, at_most, bounds, because, trials, span: fields.span })
 }
@@ -73,8 +70,7 @@ fn measure(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<(MeasureText, T
 
 /// `between = [low, high]`, or `at_least`, `at_most`, or both.
 fn bounds(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<(Option<f64>, Option<f64>)> {
-    let wide = f64::MIN..=f64::MAX;
-    let (least, most) = (fields.number("at_least", wide.clone(), out), fields.number("at_most", wide, out));
+    let (least, most) = (fields.number("at_least", out), fields.number("at_most", out));
     let Some(between) = fields.get("between") else {
         if fields.get("at_least").is_none() && fields.get("at_most").is_none() {
             fields.missing("between", "between = [0.45, 0.60]; or at_least, or at_most", out);

@@ -47,7 +47,7 @@ pub struct SetStatusRule {
 }
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> GearRule {
-    let Some(fields) = Fields::open(node, path, &shape::own(&shape::GEAR), out) else { return GearRule::default() };
+    let Some(fields) = Fields::open_own(node, path, &shape::GEAR, out) else { return GearRule::default() };
     let about = fields.about(out);
     GearRule {
         slot: fields.text("slot", out),
@@ -59,7 +59,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> GearRule {
 }
 
 pub(super) fn read_set(node: &Node, path: &str, out: &mut Diagnostics) -> GearSetRule {
-    let Some(fields) = Fields::open(node, path, &shape::GEAR_SET.names(), out) else { return GearSetRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::GEAR_SET, out) else { return GearSetRule::default() };
     let mut rule = GearSetRule { about: fields.about(out), worn: Vec::new() };
     let Some(node) = fields.get("worn") else {
         fields.missing("worn", "worn = { 2 = [\"steady_footing\"] }", out);
@@ -91,11 +91,11 @@ fn given(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<SetStatusRule> {
             given.extend(word(item, &path, out).map(|status| SetStatusRule { status, stacks: 1, duration: None }));
             continue;
         };
-        let Some(inner) = Fields::open(item, &path, &shape::SET_STATUS.names(), out) else { continue };
+        let Some(inner) = Fields::open(item, &path, &shape::SET_STATUS, out) else { continue };
         if inner.get("status").is_none() {
             inner.missing("status", "{ status = \"steady\", stacks = 2 }", out);
         }
-        let (stacks, duration) = (inner.whole("stacks", 1..=1_000_000, out), inner.formula("duration", out));
+        let (stacks, duration) = (inner.whole("stacks", out), inner.formula("duration", out));
         let status = inner.text("status", out);
         given.extend(status.map(|status| SetStatusRule { status, stacks: stacks.unwrap_or(1), duration }));
     }

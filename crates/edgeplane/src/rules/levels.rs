@@ -1,10 +1,10 @@
 //! `[levels]`, `[point.*]` and `[gauntlet.*]`: progress beyond one fight.
 
-use super::reader::{Fields, Formula, Named, Word, formula, wrong_type};
+use super::reader::{Fields, Formula, Named, Word};
 use super::shape;
 use super::statuses::{ModifierKind, ModifierRule, Reapply, StatusRule};
 use crate::formula::{Binary, Expr, ExprKind, Ident};
-use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Span, Value};
+use crate::text::{Code, Diagnostic, Diagnostics, Node, Span};
 
 /// The rules for experience and levels.
 #[derive(Clone, Debug)]
@@ -55,11 +55,11 @@ pub struct GauntletRule {
 }
 
 pub(super) fn read_levels(node: &Node, out: &mut Diagnostics) -> Option<LevelsRule> {
-    let fields = Fields::open(node, "levels", &shape::LEVELS.names(), out)?;
+    let fields = Fields::open(node, "levels", &shape::LEVELS, out)?;
     Some(LevelsRule {
         about: fields.about(out),
         needs: fields.formula("needs", out),
-        most: fields.whole("most", 1..=10_000, out),
+        most: fields.whole("most", out),
         points: fields.formula("points", out),
         in_fight: fields.flag("in_fight", out),
         span: fields.span,
@@ -67,9 +67,9 @@ pub(super) fn read_levels(node: &Node, out: &mut Diagnostics) -> Option<LevelsRu
 }
 
 pub(super) fn read_point(node: &Node, path: &str, out: &mut Diagnostics) -> PointRule {
-    let Some(fields) = Fields::open(node, path, &shape::POINT.names(), out) else { return PointRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::POINT, out) else { return PointRule::default() };
     let about = fields.about(out);
-    let gives = amounts(&fields, "gives", "amounts by attribute, such as { heft = 1.5 }", out);
+    let gives = fields.amounts("gives", "amounts by attribute, such as { heft = 1.5 }", out);
     if fields.get("gives").is_none() {
         fields.missing("gives", "gives = { heft = 1.5 }", out);
     }
@@ -101,21 +101,8 @@ fn for_each_stack(mut each: Formula) -> Formula {
     each
 }
 
-fn amounts(fields: &Fields<'_>, key: &str, takes: &str, out: &mut Diagnostics) -> Vec<(Word, Formula)> {
-    let Some(node) = fields.get(key) else { return Vec::new() };
-    let Value::Table(table) = &node.value else {
-        out.push(wrong_type(node, takes, &fields.path_of(key)));
-        return Vec::new();
-    };
-    let read = |entry: &Entry| {
-        let word = Word { text: entry.key.clone(), span: entry.key_span };
-        Some((word, formula(&entry.node, format!("{}.{key}.{}", fields.path, entry.key), out)?))
-    };
-    table.entries.iter().filter_map(read).collect()
-}
-
 pub(super) fn read_gauntlet(node: &Node, path: &str, out: &mut Diagnostics) -> GauntletRule {
-    let Some(fields) = Fields::open(node, path, &shape::GAUNTLET.names(), out) else { return GauntletRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::GAUNTLET, out) else { return GauntletRule::default() };
     for (key, example) in [("side", "side = \"keepers\""), ("encounters", "encounters = [\"first\", \"second\"]")] {
         if fields.get(key).is_none() {
             fields.missing(key, example, out);
@@ -126,7 +113,7 @@ pub(super) fn read_gauntlet(node: &Node, path: &str, out: &mut Diagnostics) -> G
         side: fields.text("side", out),
         encounters: fields.words("encounters", out).unwrap_or_default(),
         keeps: fields.words("keeps", out).unwrap_or_default(),
-        rests: amounts(&fields, "rests", "amounts by pool, such as { health = 20 }", out),
+        rests: fields.amounts("rests", "amounts by pool, such as { health = 20 }", out),
         keeps_uses: fields.flag("keeps_uses", out),
         defeated_return: fields.choice("defeated", &[("out", false), ("back", true)], out).unwrap_or_default(),
     };

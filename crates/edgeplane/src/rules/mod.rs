@@ -38,7 +38,6 @@ pub use characters::{CharacterRule, PieceRule};
 pub use curves::{CurveRule, FunctionRule};
 pub(crate) use effects::MOST_NUMBERS;
 pub use effects::{CleansePick, EffectKind, EffectRule, Receiver, StatusFilter};
-pub(crate) use encounters::MAX_COMBATANTS;
 pub use encounters::{EncounterRule, Joins, MemberRule, MomentRule, SideMembers};
 pub use expectations::ExpectRule;
 pub use gear::{GearRule, GearSetRule, SetStatusRule};
@@ -52,7 +51,7 @@ pub use policies::{Choose, GroupRule, Moves, PolicyRule, UseRule};
 pub use pools::{CapChange, FlowRule, PoolRule, StartRule};
 pub(crate) use reader::RESERVED;
 pub use reader::{Formula, Named, Selector, Word};
-pub(crate) use statuses::MOST_KEPT_APART;
+pub(crate) use shape::{LEAST_PERIOD, MAX_COMBATANTS, MOST_KEPT_APART};
 pub use statuses::{
     DiminishRule, DurationRule, EveryRule, ModifierKind, ModifierRule, PaceRule, Reapply, StackTimer, StatusKind,
     StatusRule, Untargetable,
@@ -63,8 +62,8 @@ pub use triggers::{LostReason, Subject, TriggerEvent, TriggerRule};
 pub use zones::{ZoneRule, ZoneSide};
 
 use crate::numbers::Whole;
-use crate::text::{Code, Diagnostic, Diagnostics, Document, Node};
-use reader::{Fields, section};
+use crate::text::{Code, Diagnostic, Diagnostics, Document, Node, Value};
+use reader::{Fields, section, wrong_type};
 
 /// The version of the format that this library reads.
 pub const FORMAT: u32 = 1;
@@ -236,7 +235,7 @@ impl Ruleset {
     }
 
     fn read_head(&mut self, node: &Node, out: &mut Diagnostics) {
-        let Some(fields) = Fields::open(node, "ruleset", &shape::HEAD.names(), out) else { return };
+        let Some(fields) = Fields::open(node, "ruleset", &shape::HEAD, out) else { return };
         fields.about(out);
         self.name = fields.text("name", out).map(|word| word.text).unwrap_or_default();
         let roundings = [
@@ -246,12 +245,13 @@ impl Ruleset {
             ("ceil", Rounding::Ceil),
         ];
         self.rounding = fields.choice("rounding", &roundings, out).unwrap_or_default();
-        if let Some(format) = fields.number("format", 0.0..=f64::MAX, out)
-            && format != f64::from(FORMAT)
-        {
-            let span = fields.get("format").map_or(node.span, |node| node.span);
-            let message = format!("this ruleset is written in format {format}; this version reads format {FORMAT}");
-            out.push(Diagnostic::at(Code::FormatVersion, span, message));
+        match fields.get("format") {
+            Some(Node { value: Value::Number(format), span }) if *format != f64::from(FORMAT) => {
+                let message = format!("this ruleset is written in format {format}; this version reads format {FORMAT}");
+                out.push(Diagnostic::at(Code::FormatVersion, *span, message));
+            }
+            Some(Node { value: Value::Number(_), .. }) | None => {}
+            Some(node) => out.push(wrong_type(node, "a number", "ruleset.format")),
         }
     }
 }

@@ -76,13 +76,13 @@ const CHOICES: &[(&str, Choose)] =
     &[("first", Choose::First), ("weighted", Choose::Weighted), ("random", Choose::Random)];
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PolicyRule {
-    let Some(fields) = Fields::open(node, path, &shape::POLICY.names(), out) else {
+    let Some(fields) = Fields::open(node, path, &shape::POLICY, out) else {
         return PolicyRule::default();
     };
     let (moves, avoid) = moves(&fields, out);
     let mut rule = PolicyRule {
         about: fields.about(out),
-        reaction: fields.number("reaction", 0.0..=3_600.0, out),
+        reaction: fields.number("reaction", out),
         target: fields.formula("target", out),
         moves,
         avoid,
@@ -117,7 +117,7 @@ fn is_group(item: &Node) -> bool {
 
 /// A group among whose lines chance chooses.
 fn read_group(item: &Node, whole: &str, path: &str, around: Choose, rule: &mut PolicyRule, out: &mut Diagnostics) {
-    let Some(group) = Fields::open(item, path, &shape::POLICY_GROUP.names(), out) else { return };
+    let Some(group) = Fields::open(item, path, &shape::POLICY_GROUP, out) else { return };
     if around != Choose::First {
         let message = format!("`{path}` is a group inside a group");
         let help = "remove `choose` of the policy: its lines, including groups, are then tried in order";
@@ -147,7 +147,7 @@ fn read_use(item: &Node, whole: &str, path: &str, choose: Choose, out: &mut Diag
     if let Value::Text(..) = item.value {
         return Some(UseRule { ability: Selector::Name(word(item, path, out)?), when: None, weight: None });
     }
-    let fields = Fields::open(item, path, &shape::POLICY_USE.names(), out)?;
+    let fields = Fields::open(item, path, &shape::POLICY_USE, out)?;
     if fields.get("ability").or(fields.get("tag")).is_none() {
         fields.missing("ability", "{ ability = \"boathook\" }", out);
     }
@@ -169,12 +169,12 @@ fn moves(fields: &Fields<'_>, out: &mut Diagnostics) -> (Moves, Vec<Word>) {
         let choices = [("approach", Moves::Approach), ("hold", Moves::Hold)];
         return (fields.choice("move", &choices, out).unwrap_or_default(), Vec::new());
     };
-    let Some(inner) = Fields::open(node, &fields.path_of("move"), &shape::POLICY_MOVE.names(), out) else {
+    let Some(inner) = Fields::open(node, &fields.path_of("move"), &shape::POLICY_MOVE, out) else {
         return (Moves::default(), Vec::new());
     };
     if inner.get("keep_distance").or(inner.get("avoid")).is_none() {
         inner.missing("keep_distance", "move = { keep_distance = 6 }", out);
     }
-    let moves = inner.number("keep_distance", 0.01..=10_000.0, out).map_or(Moves::Approach, Moves::KeepDistance);
+    let moves = inner.number("keep_distance", out).map_or(Moves::Approach, Moves::KeepDistance);
     (moves, inner.words("avoid", out).unwrap_or_default())
 }

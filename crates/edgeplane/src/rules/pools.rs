@@ -59,7 +59,7 @@ pub enum CapChange {
 }
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> PoolRule {
-    let Some(fields) = Fields::open(node, path, &shape::POOL.names(), out) else { return PoolRule::default() };
+    let Some(fields) = Fields::open(node, path, &shape::POOL, out) else { return PoolRule::default() };
     if fields.get("max").is_none() {
         fields.missing("max", "max = 60", out);
     }
@@ -100,7 +100,7 @@ fn flow(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Option<FlowRul
     match &node.value {
         Value::Table(_) => {
             let path = fields.path_of(key);
-            let inner = Fields::open(node, &path, &shape::FLOW.names(), out)?;
+            let inner = Fields::open(node, &path, &shape::FLOW, out)?;
             for key in ["amount", "every"] {
                 if inner.get(key).is_none() {
                     inner.missing(key, "{ amount = 5, every = 2 }", out);

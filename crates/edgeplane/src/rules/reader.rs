@@ -1,5 +1,6 @@
 //! Reads tables key by key; after an error, reading continues.
 
+use super::shape::{self, TableShape};
 use crate::formula::{Expr, ExprKind, Unary, parse};
 use crate::text::diagnostic::suggestion;
 use crate::text::{Code, Diagnostic, Diagnostics, Entry, Node, Span, Table, TextMap, Value};
@@ -43,6 +44,8 @@ pub struct Formula {
     /// The span of the value in the file.
     pub span: Span,
     map: TextMap,
+    /// The bounds of its value, if its key has some.
+    pub(crate) bounds: Option<(f64, f64)>,
     /// The range of the text, for a part of another formula.
     part: Option<std::ops::Range<u32>>,
 }
@@ -53,12 +56,12 @@ impl Formula {
         let text = value.to_string();
         let kind = ExprKind::Number { value, percent: false };
         let expr = Expr { kind, range: 0..text.len() as u32 };
-        Self { path, text, expr, span, map: TextMap::whole(span), part: None }
+        Self { path, text, expr, span, map: TextMap::whole(span), bounds: None, part: None }
     }
 
     /// A part of this formula as a separate one.
     pub(crate) fn part(&self, expr: Expr) -> Self {
-        Self { part: Some(expr.range.clone()), expr, ..self.clone() }
+        Self { part: Some(expr.range.clone()), expr, bounds: None, ..self.clone() }
     }
 
     /// Whether it is a part of another formula: the argument of `snapshot(…)`.
@@ -110,13 +113,36 @@ pub(super) struct Fields<'a> {
     table: &'a Table,
     pub(super) span: Span,
     pub(super) path: String,
+    shape: &'static TableShape,
     /// Its unknown keys.
     unknown: Vec<&'a str>,
 }
 
 impl<'a> Fields<'a> {
-    /// Opens a table and reports every key that is not in `keys`.
-    pub(super) fn open(node: &'a Node, path: &str, keys: &[&str], out: &mut Diagnostics) -> Option<Self> {
+    /// Opens a table and reports every key that is not in its shape.
+    pub(super) fn open(node: &'a Node, path: &str, shape: &'static TableShape, out: &mut Diagnostics) -> Option<Self> {
+        Self::open_some(node, path, shape, |_| true, out)
+    }
+
+    /// Opens the table of a rule after inheritance has been resolved: the remaining keys are its own.
+    pub(super) fn open_own(
+        node: &'a Node,
+        path: &str,
+        shape: &'static TableShape,
+        out: &mut Diagnostics,
+    ) -> Option<Self> {
+        Self::open_some(node, path, shape, |key| !["extends", "template"].contains(&key), out)
+    }
+
+    /// Opens a table in which only some keys of its shape have a meaning.
+    pub(super) fn open_some(
+        node: &'a Node,
+        path: &str,
+        shape: &'static TableShape,
+        has_meaning: impl Fn(&str) -> bool,
+        out: &mut Diagnostics,
+    ) -> Option<Self> {
+        let keys: Vec<&str> = shape.names().into_iter().filter(|key| has_meaning(key)).collect();
         let Value::Table(table) = &node.value else {
             out.push(wrong_type(node, "a table", path));
             return None;
@@ -127,18 +153,23 @@ impl<'a> Fields<'a> {
                 unknown.push(entry.key.as_str());
                 let message = format!("`{}` has no key `{}`", path, entry.key);
                 let diagnostic = Diagnostic::at(Code::UnknownKey, entry.key_span, message);
-                out.push(match misplaced(entry, keys) {
+                out.push(match misplaced(entry, &keys) {
                     Some(help) => diagnostic.help(help),
                     None => diagnostic.nearest(&entry.key, keys.iter().copied()),
                 });
             }
         }
-        Some(Self { table, span: node.span, path: path.to_owned(), unknown })
+        Some(Self { table, span: node.span, path: path.to_owned(), shape, unknown })
     }
 
     /// The same table under another path.
     pub(super) fn renamed(self, path: String) -> Self {
         Self { path, ..self }
+    }
+
+    /// Whether no unknown key was reported. One may be a misspelling of a key that is missing.
+    pub(super) fn all_known(&self) -> bool {
+        self.unknown.is_empty()
     }
 
     pub(super) fn get(&self, key: &str) -> Option<&'a Node> {
@@ -167,7 +198,7 @@ impl<'a> Fields<'a> {
     pub(super) fn selector(&self, key: &str, out: &mut Diagnostics) -> Option<Selector> {
         let node = self.get(key)?;
         let Value::Table(_) = node.value else { return self.text(key, out).map(Selector::Name) };
-        let inner = Fields::open(node, &self.path_of(key), &["tag"], out)?;
+        let inner = Fields::open(node, &self.path_of(key), &shape::BY_TAG, out)?;
         if inner.get("tag").is_none() {
             inner.missing("tag", "{ tag = \"fire\" }", out);
         }
@@ -199,21 +230,39 @@ impl<'a> Fields<'a> {
     }
 
     pub(super) fn formula(&self, key: &str, out: &mut Diagnostics) -> Option<Formula> {
-        formula(self.get(key)?, self.path_of(key), out)
+        let bounds = self.bounds(key);
+        formula(self.get(key)?, self.path_of(key), out).map(|formula| Formula { bounds, ..formula })
     }
 
-    /// A plain number within bounds; not a formula.
-    pub(super) fn number(&self, key: &str, range: std::ops::RangeInclusive<f64>, out: &mut Diagnostics) -> Option<f64> {
+    /// A table of formulas whose keys are names: a cost by pool.
+    pub(super) fn amounts(&self, key: &str, takes: &str, out: &mut Diagnostics) -> Vec<(Word, Formula)> {
+        let Some(node) = self.get(key) else { return Vec::new() };
+        let path = self.path_of(key);
+        let Value::Table(table) = &node.value else {
+            out.push(wrong_type(node, takes, &path));
+            return Vec::new();
+        };
+        let bounds = self.bounds(key);
+        let mut read = |entry: &Entry| {
+            let amount = formula(&entry.node, format!("{path}.{}", entry.key), out)?;
+            Some((Word { text: entry.key.clone(), span: entry.key_span }, Formula { bounds, ..amount }))
+        };
+        table.entries.iter().filter_map(&mut read).collect()
+    }
+
+    /// The bounds of the numbers under a key.
+    fn bounds(&self, key: &str) -> Option<(f64, f64)> {
+        self.shape.keys.iter().find(|known| known.name == key).and_then(|known| known.takes.bounds())
+    }
+
+    /// A plain number within the bounds of its key; not a formula.
+    pub(super) fn number(&self, key: &str, out: &mut Diagnostics) -> Option<f64> {
         let node = self.get(key)?;
+        let (least, most) = self.bounds(key).unwrap_or((f64::MIN, f64::MAX));
         match node.value {
-            Value::Number(number) if range.contains(&number) => Some(number),
+            Value::Number(number) if (least..=most).contains(&number) => Some(number),
             Value::Number(number) => {
-                let message = format!(
-                    "`{}` is {number}; it must be from {} to {}",
-                    self.path_of(key),
-                    range.start(),
-                    range.end()
-                );
+                let message = format!("`{}` is {number}; it must be from {least} to {most}", self.path_of(key));
                 out.push(Diagnostic::at(Code::BadValue, node.span, message));
                 None
             }
@@ -224,9 +273,9 @@ impl<'a> Fields<'a> {
         }
     }
 
-    /// A whole number within bounds.
-    pub(super) fn whole(&self, key: &str, range: std::ops::RangeInclusive<u32>, out: &mut Diagnostics) -> Option<u32> {
-        let number = self.number(key, f64::from(*range.start())..=f64::from(*range.end()), out)?;
+    /// A whole number within the bounds of its key.
+    pub(super) fn whole(&self, key: &str, out: &mut Diagnostics) -> Option<u32> {
+        let number = self.number(key, out)?;
         if number.fract() != 0.0 {
             let span = self.get(key).map_or(self.span, |node| node.span);
             out.push(Diagnostic::at(Code::BadValue, span, format!("`{}` must be a whole number", self.path_of(key))));
@@ -252,7 +301,7 @@ impl<'a> Fields<'a> {
 fn misplaced(entry: &Entry, keys: &[&str]) -> Option<String> {
     let key = entry.key.as_str();
     // `ability.fire.does = …` below the head of another table.
-    if entry.node.table().is_some() && super::shape::RULESET.names().contains(&key) {
+    if entry.node.table().is_some() && shape::RULESET.names().contains(&key) {
         return Some(format!("`{key}` is a section, and this key is within another table: write `[{key}.…]`"));
     }
     // Only a line of a policy has a weight, and only a character has abilities that it can learn.
@@ -325,7 +374,10 @@ pub(super) fn formula(node: &Node, path: String, out: &mut Diagnostics) -> Optio
     match &node.value {
         Value::Number(value) => Some(Formula::constant(*value, path, node.span)),
         Value::Text(text, map) => match parse(text) {
-            Ok(expr) => Some(Formula { path, text: text.clone(), expr, span: node.span, map: map.clone(), part: None }),
+            Ok(expr) => {
+                let (text, map) = (text.clone(), map.clone());
+                Some(Formula { path, text, expr, span: node.span, map, bounds: None, part: None })
+            }
             Err(error) => {
                 let code = if error.limit { Code::FormulaLimit } else { Code::FormulaSyntax };
                 let mut diagnostic = Diagnostic::at(code, map.span(error.range), error.message);

@@ -2,7 +2,7 @@
 
 use super::effects::{self, EffectRule};
 use super::reader::{Fields, Formula, Named, Word, list, wrong_type};
-use super::shape;
+use super::shape::{self, MOST_KEPT_APART};
 use super::steps::{self, StepRule};
 use super::triggers::{self, TriggerRule};
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Span, Value};
@@ -72,9 +72,6 @@ pub enum Reapply {
     /// A separate instance.
     Separate,
 }
-
-/// The maximum number of instances of one status on a combatant, and of stacks with individual end times.
-pub(crate) const MOST_KEPT_APART: u32 = 1_000;
 
 /// The words for [`Reapply`].
 pub(crate) const REAPPLY: &[(&str, Reapply)] = &[
@@ -268,14 +265,14 @@ pub struct DiminishRule {
 }
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> StatusRule {
-    let Some(fields) = Fields::open(node, path, &shape::own(&shape::STATUS), out) else { return StatusRule::default() };
+    let Some(fields) = Fields::open_own(node, path, &shape::STATUS, out) else { return StatusRule::default() };
     let kinds = [("buff", StatusKind::Buff), ("debuff", StatusKind::Debuff), ("neutral", StatusKind::Neutral)];
     let timers = [("refresh", StackTimer::Refresh), ("keep", StackTimer::Keep), ("each", StackTimer::Each)];
     let rule = StatusRule {
         about: fields.about(out),
         icon: fields.text("icon", out),
         text: fields.text("text", out),
-        values: values(&fields, out),
+        values: fields.amounts("values", "formulas by name, such as { slow = \"8 * stacks\" }", out),
         kind: fields.choice("kind", &kinds, out).unwrap_or_default(),
         tags: fields.words("tags", out).unwrap_or_default(),
         duration: duration(&fields, out),
@@ -283,8 +280,8 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> StatusRule
         reapply: fields.choice("reapply", REAPPLY, out).unwrap_or_default(),
         per_caster: fields.choice("per", &[("target", false), ("caster", true)], out).unwrap_or_default(),
         stack_timer: fields.choice("stack_timer", &timers, out).unwrap_or_default(),
-        max_stacks: fields.whole("max_stacks", 1..=1_000_000, out),
-        max_instances: fields.whole("max_instances", 1..=MOST_KEPT_APART, out),
+        max_stacks: fields.whole("max_stacks", out),
+        max_instances: fields.whole("max_instances", out),
         longest: fields.formula("longest", out),
         rank: fields.formula("rank", out),
         modify: modifiers(&fields, out),
@@ -301,7 +298,7 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> StatusRule
         resist: fields.formula("resist", out),
         hidden: fields.flag("hidden", out),
         cleansable: fields.get("cleansable").is_none() || fields.flag("cleansable", out),
-        warn: fields.number("warn", 0.0..=1e6, out),
+        warn: fields.number("warn", out),
         at_max: does(&fields, "at_max", out),
         consume: fields.flag("consume", out),
         worn: false,
@@ -384,20 +381,6 @@ fn duration(fields: &Fields<'_>, out: &mut Diagnostics) -> DurationRule {
     }
 }
 
-fn values(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<(Word, Formula)> {
-    let Some(node) = fields.get("values") else { return Vec::new() };
-    let Value::Table(table) = &node.value else {
-        out.push(wrong_type(node, "formulas by name, such as { slow = \"8 * stacks\" }", &fields.path_of("values")));
-        return Vec::new();
-    };
-    let read = |entry: &crate::text::Entry| {
-        let path = format!("{}.values.{}", fields.path, entry.key);
-        let formula = super::reader::formula(&entry.node, path, out)?;
-        Some((Word { text: entry.key.clone(), span: entry.key_span }, formula))
-    };
-    table.entries.iter().filter_map(read).collect()
-}
-
 pub(super) fn does(fields: &Fields<'_>, key: &str, out: &mut Diagnostics) -> Vec<EffectRule> {
     fields.get(key).map(|node| effects::read_list(node, &fields.path_of(key), out)).unwrap_or_default()
 }
@@ -410,15 +393,18 @@ fn modifiers(fields: &Fields<'_>, out: &mut Diagnostics) -> Vec<ModifierRule> {
 }
 
 fn modifier(node: &Node, path: &str, out: &mut Diagnostics) -> Option<ModifierRule> {
-    let keys: Vec<&str> = ["attribute"].into_iter().chain(MODIFIERS.iter().map(|(name, _)| *name)).collect();
-    let fields = Fields::open(node, path, &keys, out)?;
+    let fields = Fields::open(node, path, &shape::MODIFIER, out)?;
     if fields.get("attribute").is_none() {
         fields.missing("attribute", "{ attribute = \"guard\", add = 35 }", out);
     }
     let given: Vec<_> = MODIFIERS.iter().filter(|(name, _)| fields.get(name).is_some()).collect();
     let [(key, kind)] = given.as_slice() else {
         let names: Vec<&str> = MODIFIERS.iter().map(|(name, _)| *name).collect();
-        let message = format!("`{path}` has {} kinds of change", if given.is_empty() { "no" } else { "several" });
+        if given.is_empty() && !fields.all_known() {
+            return None;
+        }
+        let what = if given.is_empty() { "no kind" } else { "several kinds" };
+        let message = format!("`{path}` has {what} of change");
         let help = format!("exactly one of {}", crate::text::diagnostic::listed(&names));
         out.push(Diagnostic::at(Code::KeyConflict, node.span, message).help(help));
         return None;
@@ -433,7 +419,7 @@ fn every(fields: &Fields<'_>, out: &mut Diagnostics) -> Option<EveryRule> {
         out.push(wrong_type(node, "a table such as { period = 1, does = [{ damage = 2 }] }", &fields.path_of("every")));
         return None;
     }
-    let inner = Fields::open(node, &fields.path_of("every"), &shape::EVERY.names(), out)?;
+    let inner = Fields::open(node, &fields.path_of("every"), &shape::EVERY, out)?;
     let first_now = inner.choice("first_tick", &[("later", false), ("now", true)], out).unwrap_or_default();
     let restart = inner.choice("rhythm", &[("keep", false), ("restart", true)], out).unwrap_or_default();
     Some(EveryRule {
@@ -453,7 +439,7 @@ fn pace(status: &Fields<'_>, fields: &Fields<'_>, first_now: bool, out: &mut Dia
         }
         return fields.formula("period", out).map(PaceRule::Period);
     };
-    let ticks = fields.whole("ticks", 1..=100_000, out);
+    let ticks = fields.whole("ticks", out);
     let other = ["period", "part_tick"].into_iter().find(|key| fields.get(key).is_some());
     let other = other.or_else(|| first_now.then_some("first_tick"));
     if let Some(other) = other {
@@ -468,11 +454,11 @@ fn pace(status: &Fields<'_>, fields: &Fields<'_>, first_now: bool, out: &mut Dia
 }
 
 pub(super) fn read_diminish(node: &Node, path: &str, out: &mut Diagnostics) -> DiminishRule {
-    let Some(fields) = Fields::open(node, path, &shape::DIMINISH.names(), out) else {
+    let Some(fields) = Fields::open(node, path, &shape::DIMINISH, out) else {
         return DiminishRule::default();
     };
     fields.about(out);
-    let window = fields.number("window", 0.0..=1e6, out);
+    let window = fields.number("window", out);
     if fields.get("window").is_none() {
         fields.missing("window", "window = 15", out);
     }

@@ -1,7 +1,7 @@
 //! `[damage_types]`, `[[hit_steps]]` and `[[heal_steps]]`.
 
 use super::reader::{Fields, Formula, Named, Word, check_name, list};
-use super::shape;
+use super::shape::{self, TableShape};
 use crate::text::{Code, Diagnostic, Diagnostics, Node, Value};
 
 /// One kind of damage.
@@ -71,7 +71,7 @@ pub struct StepRule {
 }
 
 pub(super) fn read_damage_type(node: &Node, path: &str, out: &mut Diagnostics) -> DamageTypeRule {
-    let Some(fields) = Fields::open(node, path, &shape::DAMAGE_TYPE.names(), out) else {
+    let Some(fields) = Fields::open(node, path, &shape::DAMAGE_TYPE, out) else {
         return DamageTypeRule::default();
     };
     DamageTypeRule { skips: skips(&fields, out), about: fields.about(out) }
@@ -91,21 +91,26 @@ pub struct OwnedStep {
 
 /// Reads the ordered steps.
 pub(super) fn read_list(node: Option<&Node>, section: &str, out: &mut Diagnostics) -> Vec<Named<StepRule>> {
-    read_steps(node, section, &shape::STEP.names(), out)
+    read_steps(node, section, &shape::STEP, out)
 }
 
 /// Reads the steps that a status adds.
 pub(super) fn read_owned(node: Option<&Node>, section: &str, out: &mut Diagnostics) -> Vec<Named<StepRule>> {
-    read_steps(node, section, &shape::OWNED_STEP.names(), out)
+    read_steps(node, section, &shape::OWNED_STEP, out)
 }
 
-fn read_steps(node: Option<&Node>, section: &str, keys: &[&str], out: &mut Diagnostics) -> Vec<Named<StepRule>> {
+fn read_steps(
+    node: Option<&Node>,
+    section: &str,
+    shape: &'static TableShape,
+    out: &mut Diagnostics,
+) -> Vec<Named<StepRule>> {
     let Some(node) = node else { return Vec::new() };
     let Some(items) = list(node, section, out) else { return Vec::new() };
     let mut steps: Vec<Named<StepRule>> = Vec::new();
     for (index, item) in items.iter().enumerate() {
         let path = format!("{section}.{index}");
-        let Some(fields) = Fields::open(item, &path, keys, out) else { continue };
+        let Some(fields) = Fields::open(item, &path, shape, out) else { continue };
         let Some(name) = fields.text("name", out) else {
             if fields.get("name").is_none() {
                 fields.missing("name", "name = \"guard\"", out);
@@ -134,7 +139,7 @@ fn read_step(fields: &Fields<'_>, out: &mut Diagnostics) -> StepRule {
     if let Some(mark) = &mark {
         check_name(&mark.text, mark.span, out);
     }
-    if ["amount", "stop", "soak", "mark"].iter().all(|key| fields.get(key).is_none()) {
+    if ["amount", "stop", "soak", "mark"].iter().all(|key| fields.get(key).is_none()) && fields.all_known() {
         let message = format!("`{}` does nothing", fields.path);
         out.push(
             Diagnostic::at(Code::KeyConflict, fields.span, message).help("it needs `amount`, `stop`, `soak` or `mark`"),

@@ -18,7 +18,7 @@ pub struct ThreatRule {
 }
 
 pub(super) fn read(node: &Node, out: &mut Diagnostics) -> Option<ThreatRule> {
-    let fields = Fields::open(node, "threat", &shape::THREAT.names(), out)?;
+    let fields = Fields::open(node, "threat", &shape::THREAT, out)?;
     if fields.get("damage").is_none() && fields.get("healing").is_none() {
         fields.missing("damage", "damage = 1", out);
     }

@@ -2,6 +2,7 @@
 
 use super::effects::EffectRule;
 use super::reader::{Fields, Formula, Selector, Word, list};
+use super::shape;
 use crate::text::{Code, Diagnostic, Diagnostics, Node};
 
 /// An event of the owner of a status.
@@ -288,8 +289,6 @@ pub struct TriggerRule {
     pub does: Vec<EffectRule>,
 }
 
-const KEYS: &[&str] = &["event", "of", "when", "chance", "cooldown", "uses", "does"];
-
 pub(super) fn read_list(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<TriggerRule> {
     let items = list(node, path, out).unwrap_or_default();
     items.iter().enumerate().filter_map(|(index, item)| read(item, &format!("{path}.{index}"), out)).collect()
@@ -298,23 +297,22 @@ pub(super) fn read_list(node: &Node, path: &str, out: &mut Diagnostics) -> Vec<T
 fn read(node: &Node, path: &str, out: &mut Diagnostics) -> Option<TriggerRule> {
     let all = ["status", "tag", "reason", "ability", "stacks", "pool", "share"];
     let event = event_of(node, path, out)?;
-    let keys: Vec<&str> =
-        KEYS.iter().copied().chain(all.into_iter().filter(|key| event.own_keys().contains(key))).collect();
-    let fields = Fields::open(node, path, &keys, out)?;
+    let has_meaning = |key: &str| !all.contains(&key) || event.own_keys().contains(&key);
+    let fields = Fields::open_some(node, path, &shape::TRIGGER, has_meaning, out)?;
     let own = |key: &str| event.own_keys().contains(&key);
     let rule = TriggerRule {
         event,
         when: fields.formula("when", out),
         chance: fields.formula("chance", out),
         cooldown: fields.formula("cooldown", out),
-        uses: fields.whole("uses", 1..=1_000_000, out),
+        uses: fields.whole("uses", out),
         of: subject(&fields, event, out),
         status: own("status").then(|| fields.name_or_tag("status", out)).flatten(),
         reason: fields.choice("reason", REASONS, out),
         ability: own("ability").then(|| fields.name_or_tag("ability", out)).flatten(),
-        stacks: fields.whole("stacks", 1..=1_000_000, out),
+        stacks: fields.whole("stacks", out),
         pool: fields.text("pool", out),
-        share: fields.number("share", 0.0..=1.0, out),
+        share: fields.number("share", out),
         does: super::statuses::does(&fields, "does", out),
     };
     for (key, example) in [("stacks", "stacks = 3"), ("pool", "pool = \"health\""), ("share", "share = 0.3")] {

@@ -60,7 +60,7 @@ const SIDES: &[(&str, ZoneSide)] =
     &[("allies", ZoneSide::Allies), ("enemies", ZoneSide::Enemies), ("everyone", ZoneSide::Everyone)];
 
 pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> ZoneRule {
-    let Some(fields) = Fields::open(node, path, &shape::own(&shape::ZONE), out) else { return ZoneRule::default() };
+    let Some(fields) = Fields::open_own(node, path, &shape::ZONE, out) else { return ZoneRule::default() };
     for (key, example) in [("radius", "radius = 3"), ("affects", "affects = \"allies\"")] {
         if fields.get(key).is_none() {
             fields.missing(key, example, out);
@@ -79,9 +79,9 @@ pub(super) fn read(node: &Node, path: &str, out: &mut Diagnostics) -> ZoneRule {
         affects: fields.choice("affects", SIDES, out).unwrap_or_default(),
         owner: fields.flag("owner", out),
         carried: fields.flag("carried", out),
-        max_instances: fields.whole("max_instances", 1..=100, out).unwrap_or(1),
+        max_instances: fields.whole("max_instances", out).unwrap_or(1),
         tags: fields.words("tags", out).unwrap_or_default(),
-        uses: fields.whole("uses", 1..=1_000_000, out),
+        uses: fields.whole("uses", out),
         apply: fields.words("apply", out).unwrap_or_default(),
         enters: does("enters", out),
         leaves: does("leaves", out),

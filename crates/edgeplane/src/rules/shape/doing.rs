@@ -1,7 +1,7 @@
 //! Abilities and their targets.
 
 use super::parts::EFFECTS;
-use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
+use super::{AMOUNTS, AT_LEAST_0, INTERVAL, Key, NAMES, SHARE, Shape, TableShape, key};
 
 pub(super) const ABOUT: Key = key("about", Shape::Text, "For readers of the rules and for players.");
 pub(super) const DATA: Key =
@@ -21,13 +21,13 @@ pub(in crate::rules) static ABILITY: TableShape = TableShape {
         key("slot", Shape::Text, "Its slot; a combatant has one ability of each slot at a time."),
         key("tags", NAMES, "For steps, triggers, policies, and statuses that forbid abilities."),
         key("cost", AMOUNTS, "Cost by pool."),
-        key("cooldown", Shape::Formula, "Seconds until it can be used again."),
-        key("cast", Shape::Formula, "Seconds from start to release."),
-        key("recovery", Shape::Formula, "Seconds after the release in which nothing can be started."),
+        key("cooldown", AT_LEAST_0, "Seconds until it can be used again."),
+        key("cast", AT_LEAST_0, "Seconds from start to release."),
+        key("recovery", AT_LEAST_0, "Seconds after the release in which nothing can be started."),
         key("mobile", Shape::Flag, "The caster keeps walking during cast and recovery."),
-        key("refund", Shape::Formula, "Share of the cost that an interrupted cast refunds."),
+        key("refund", SHARE, "Share of the cost that an interrupted cast refunds."),
         key("during", NAMES, "Statuses of the caster from the start of the cast to the end of the recovery."),
-        key("unlock", Shape::Formula, "It can be used only while this is true."),
+        key("unlock", Shape::Condition, "It can be used only while this is true."),
         key("charges", Shape::Table(&ABILITY_CHARGES), "Stored uses."),
         key("uses", Shape::Whole(1, 1_000), "Uses per fight."),
         key(
@@ -44,8 +44,8 @@ pub(in crate::rules) static ABILITY: TableShape = TableShape {
             Shape::Either(&[Shape::Text, Shape::Table(&ABILITY_AFTER)]),
             "It can be used only after another ability.",
         ),
-        key("reach", Shape::Formula, "Maximum distance to the picked target in metres."),
-        key("travel", Shape::Formula, "Travel speed in metres per second."),
+        key("reach", AT_LEAST_0, "Maximum distance to the picked target in metres."),
+        key("travel", AT_LEAST_0, "Travel speed in metres per second."),
         key("targets", Shape::Either(&[SIDE, Shape::Table(&ABILITY_TARGETS)]), "Its targets."),
         key("does", EFFECTS, "Its effects, in order."),
     ],
@@ -59,7 +59,7 @@ pub(in crate::rules) static ABILITY_CHARGES: TableShape = TableShape {
     needs: &["max", "regain"],
     keys: &[
         key("max", Shape::Whole(1, 1_000), "Maximum number of charges."),
-        key("regain", Shape::Formula, "Seconds until a charge is regained."),
+        key("regain", AT_LEAST_0, "Seconds until a charge is regained."),
     ],
 };
 
@@ -69,7 +69,7 @@ pub(in crate::rules) static ABILITY_SHARED: TableShape = TableShape {
     needs: &["name"],
     keys: &[
         key("name", Shape::Text, "The name of the cooldown."),
-        key("time", Shape::Formula, "Seconds; the ability's own cooldown by default."),
+        key("time", AT_LEAST_0, "Seconds; the ability's own cooldown by default."),
     ],
 };
 
@@ -79,7 +79,7 @@ pub(in crate::rules) static ABILITY_RELEASES: TableShape = TableShape {
     needs: &["count", "every"],
     keys: &[
         key("count", Shape::Whole(1, 1_000), "Number of releases."),
-        key("every", Shape::Formula, "Seconds between two releases."),
+        key("every", AT_LEAST_0, "Seconds between two releases."),
     ],
 };
 
@@ -88,10 +88,10 @@ pub(in crate::rules) static ABILITY_SUSTAIN: TableShape = TableShape {
     about: "It is sustained after the release, with ticks.",
     needs: &["every", "does"],
     keys: &[
-        key("every", Shape::Formula, "Seconds between ticks."),
+        key("every", INTERVAL, "Seconds between ticks."),
         key("cost", AMOUNTS, "Cost of each tick, by pool."),
-        key("longest", Shape::Formula, "Maximum time in seconds."),
-        key("while", Shape::Formula, "It ends at the first tick at which this is false."),
+        key("longest", AT_LEAST_0, "Maximum time in seconds."),
+        key("while", Shape::Condition, "It ends at the first tick at which this is false."),
         key("does", EFFECTS, "Effects of each tick."),
     ],
 };
@@ -102,7 +102,7 @@ pub(in crate::rules) static ABILITY_AFTER: TableShape = TableShape {
     needs: &["ability"],
     keys: &[
         key("ability", Shape::Text, "The other ability."),
-        key("within", Shape::Formula, "Time window after a release of the other ability, in seconds."),
+        key("within", AT_LEAST_0, "Time window after a release of the other ability, in seconds."),
     ],
 };
 
@@ -123,16 +123,12 @@ pub(in crate::rules) static ABILITY_TARGETS: TableShape = TableShape {
             Shape::Either(&[Shape::Choice(&["all"]), Shape::Whole(1, 1_000)]),
             "Maximum number; 1 by default, all for an area.",
         ),
-        key("radius", Shape::Formula, "Everyone within this many metres of the target."),
+        key("radius", AT_LEAST_0, "Everyone within this many metres of the target."),
         key("around", Shape::Choice(&["target", "caster"]), "The centre of the circle."),
-        key("cone", Shape::Formula, "A cone from the caster toward the target: angle in degrees."),
-        key("line", Shape::Formula, "A line from the caster toward the target: width in metres."),
-        key("length", Shape::Formula, "Length of the cone or line in metres."),
-        key(
-            "chain",
-            Shape::Formula,
-            "It continues to the nearest combatant within this many metres of the last one hit.",
-        ),
+        key("cone", Shape::FormulaWithin(0.0, 360.0), "A cone from the caster toward the target: angle in degrees."),
+        key("line", AT_LEAST_0, "A line from the caster toward the target: width in metres."),
+        key("length", AT_LEAST_0, "Length of the cone or line in metres."),
+        key("chain", AT_LEAST_0, "It continues to the nearest combatant within this many metres of the last one hit."),
     ],
 };
 

@@ -2,7 +2,10 @@
 
 use super::doing::{ABOUT, DATA, EXTENDS, TEMPLATE};
 use super::parts::{BRINGS, EFFECTS, HIT_STEPS, IMMUNE, MODIFY, ON, TICKS, UNTARGETABLE};
-use super::{AMOUNTS, ANY_NUMBER, NAMES, Shape, TableShape, key};
+use super::{
+    AMOUNTS, ANY_NUMBER, AT_LEAST_0, MAX_COMBATANTS, MAX_METRES, MAX_TIME, NAMES, NUMBERS, SHARE, Shape, TableShape,
+    key,
+};
 
 pub(in crate::rules) static GEAR: TableShape = TableShape {
     name: "gear",
@@ -46,7 +49,7 @@ pub(in crate::rules) static SET_STATUS: TableShape = TableShape {
     keys: &[
         key("status", Shape::Text, "The name."),
         key("stacks", Shape::Whole(1, 1_000_000), "Number of stacks; 1 by default."),
-        key("duration", Shape::Formula, "Duration in seconds; by default, as long as the pieces are worn."),
+        key("duration", AT_LEAST_0, "Duration in seconds; by default, as long as the pieces are worn."),
     ],
 };
 
@@ -59,9 +62,9 @@ pub(in crate::rules) static ZONE: TableShape = TableShape {
         DATA,
         EXTENDS,
         TEMPLATE,
-        key("radius", Shape::Formula, "Radius in metres."),
+        key("radius", AT_LEAST_0, "Radius in metres."),
         key("grows", Shape::Formula, "Growth of its radius in metres per second."),
-        key("lasts", Shape::Formula, "Duration in seconds; by default, as long as the fight."),
+        key("lasts", AT_LEAST_0, "Duration in seconds; by default, as long as the fight."),
         key(
             "affects",
             Shape::Choice(&["allies", "enemies", "everyone"]),
@@ -129,8 +132,8 @@ pub(in crate::rules) static POLICY_USE: TableShape = TableShape {
     keys: &[
         key("ability", Shape::Text, "The ability."),
         key("tag", Shape::Text, "Any ability with this tag, in the order in which a character lists them."),
-        key("when", Shape::Formula, "The line applies only if this is true."),
-        key("weight", Shape::Formula, "Weight with which it is chosen; 1 by default."),
+        key("when", Shape::Condition, "The line applies only if this is true."),
+        key("weight", AT_LEAST_0, "Weight with which it is chosen; 1 by default."),
     ],
 };
 
@@ -157,7 +160,7 @@ pub(in crate::rules) static CHARACTER: TableShape = TableShape {
         TEMPLATE,
         EXTENDS,
         key("level", Shape::Number(0.0, 1e6), "Its level; formulas read it."),
-        key("attributes", Shape::ByName(&Shape::Either(&[Shape::Formula, AMOUNTS])), "Its own base values."),
+        key("attributes", Shape::ByName(&Shape::Either(&[Shape::Formula, NUMBERS])), "Its own base values."),
         key("pools", NAMES, "Its pools; all by default."),
         key("abilities", NAMES, "Its abilities."),
         key("can_learn", NAMES, "Abilities that it has only after they were given to it."),
@@ -167,7 +170,7 @@ pub(in crate::rules) static CHARACTER: TableShape = TableShape {
         UNTARGETABLE,
         key("body", Shape::Number(0.0, 1e3), "Radius of its body in metres; reach and areas are measured to its edge."),
         key("policy", Shape::Text, "Its policy; without one, abilities are tried in order."),
-        key("reward", Shape::Formula, "Experience for each standing enemy when it is defeated."),
+        key("reward", AT_LEAST_0, "Experience for each standing enemy when it is defeated."),
         key("spends", NAMES, "What it spends its points on, repeated in this order."),
     ],
 };
@@ -176,7 +179,7 @@ pub(in crate::rules) static PIECE: TableShape = TableShape {
     name: "piece",
     about: "A piece of gear that is worn by chance.",
     needs: &["piece"],
-    keys: &[key("piece", Shape::Text, "The name."), key("chance", Shape::Formula, "The chance.")],
+    keys: &[key("piece", Shape::Text, "The name."), key("chance", SHARE, "The chance.")],
 };
 
 pub(in crate::rules) static ENCOUNTER: TableShape = TableShape {
@@ -193,10 +196,10 @@ pub(in crate::rules) static ENCOUNTER: TableShape = TableShape {
         ),
         key(
             "distance",
-            Shape::Number(0.0, 1e6),
+            Shape::Number(0.0, MAX_METRES),
             "Distance in metres between two sides whose members have no positions.",
         ),
-        key("time_limit", Shape::Number(0.001, 864_000.0), "Maximum time in seconds."),
+        key("time_limit", Shape::Number(0.001, MAX_TIME), "Maximum time in seconds."),
         key("at_limit", Shape::Text, "The side that wins at the time limit; nobody by default."),
         key("script", Shape::List(&Shape::Table(&MOMENT)), "Abilities that take effect at given times."),
     ],
@@ -208,12 +211,12 @@ pub(in crate::rules) static MEMBER: TableShape = TableShape {
     needs: &["character"],
     keys: &[
         key("character", Shape::Text, "The name."),
-        key("count", Shape::Whole(1, 1_000), "The number."),
+        key("count", Shape::Whole(1, MAX_COMBATANTS), "The number."),
         key("at", Shape::Place, "Their position in metres."),
-        key("spread", Shape::Number(0.0, 1e6), "Distance between two of them in metres, in a row across."),
+        key("spread", Shape::Number(0.0, MAX_METRES), "Distance between two of them in metres, in a row across."),
         key(
             "joins",
-            Shape::Either(&[Shape::Number(0.001, 864_000.0), Shape::Choice(&["called"])]),
+            Shape::Either(&[Shape::Number(0.001, MAX_TIME), Shape::Choice(&["called"])]),
             "Seconds after which they join, or `called`.",
         ),
         key("vital", Shape::Flag, "Their side loses as soon as one of them is defeated."),
@@ -227,8 +230,8 @@ pub(in crate::rules) static MOMENT: TableShape = TableShape {
     about: "An ability that takes effect without a use.",
     needs: &["at", "ability", "by"],
     keys: &[
-        key("at", Shape::Number(0.0, 864_000.0), "Time in seconds."),
-        key("every", Shape::Number(0.001, 864_000.0), "Interval in seconds."),
+        key("at", Shape::Number(0.0, MAX_TIME), "Time in seconds."),
+        key("every", Shape::Number(0.001, MAX_TIME), "Interval in seconds."),
         key("times", Shape::Whole(1, 1_000_000), "Maximum number of times."),
         key("ability", Shape::Text, "The name."),
         key("by", Shape::Text, "The side or character that acts."),

@@ -17,7 +17,7 @@ pub(super) use fighting::{
 pub(super) use numbers::{
     ATTRIBUTE, CURVE, DAMAGE_TYPE, DIMINISH, FLOW, FUNCTION, HEAD, LEVELS, OWNED_STEP, POINT, POOL, STEP, THREAT,
 };
-pub(super) use parts::{EVERY, STATUS, STATUS_FILTER};
+pub(super) use parts::{BY_TAG, CASTS, EVERY, MODIFIER, STATUS, STATUS_FILTER, TRIGGER};
 
 /// The value of a key.
 #[derive(Clone, Copy, Debug)]
@@ -28,6 +28,11 @@ pub enum Shape {
     Flag,
     /// A number, or a text with a formula.
     Formula,
+    /// A text with a formula that is true or false.
+    Condition,
+    /// A number between two bounds, or a text with a formula. A formula without variables must lie between them, too; what
+    /// happens to a computed value beyond them depends on the key.
+    FormulaWithin(f64, f64),
     /// A number between two bounds.
     Number(f64, f64),
     /// A whole number between two bounds.
@@ -48,10 +53,41 @@ pub enum Shape {
     Either(&'static [Shape]),
 }
 
+impl Shape {
+    /// The bounds of the numbers that it takes, at any depth.
+    pub(super) fn bounds(&self) -> Option<(f64, f64)> {
+        match self {
+            Self::FormulaWithin(least, most) | Self::Number(least, most) => Some((*least, *most)),
+            Self::Whole(least, most) => Some((f64::from(*least), f64::from(*most))),
+            Self::List(inner) | Self::ByName(inner) => inner.bounds(),
+            Self::Either(shapes) => shapes.iter().find_map(Self::bounds),
+            _ => None,
+        }
+    }
+}
+
+/// A formula for a time in seconds, a distance in metres, or a number of something.
+pub(super) const AT_LEAST_0: Shape = Shape::FormulaWithin(0.0, f64::INFINITY);
+/// The maximum number of combatants in an encounter.
+pub(crate) const MAX_COMBATANTS: u32 = 1_000;
+/// The maximum number of instances of a status, or of stacks with individual end times, on one combatant.
+pub(crate) const MOST_KEPT_APART: u32 = 1_000;
+/// The maximum time of an encounter: ten days, in seconds.
+pub(super) const MAX_TIME: f64 = 10.0 * 86_400.0;
+/// The maximum of a coordinate or of a distance, in metres.
+pub(super) const MAX_METRES: f64 = 1e6;
+/// The shortest interval, in seconds. A shorter one that is computed counts as this one.
+pub(crate) const LEAST_PERIOD: f64 = 0.001;
+/// A formula for an interval in seconds.
+pub(super) const INTERVAL: Shape = Shape::FormulaWithin(LEAST_PERIOD, f64::INFINITY);
+/// A formula for a share or a chance.
+pub(super) const SHARE: Shape = Shape::FormulaWithin(0.0, 1.0);
 /// A list of names.
 pub(super) const NAMES: Shape = Shape::List(&Shape::Text);
-/// Amounts by the name of a pool or an attribute.
-pub(super) const AMOUNTS: Shape = Shape::ByName(&Shape::Formula);
+/// Numbers by the name of an attribute, or by another name.
+pub(super) const NUMBERS: Shape = Shape::ByName(&Shape::Formula);
+/// Amounts by the name of a pool.
+pub(super) const AMOUNTS: Shape = Shape::ByName(&AT_LEAST_0);
 /// Any number of seconds or metres.
 pub(super) const ANY_NUMBER: Shape = Shape::Number(f64::MIN, f64::MAX);
 
@@ -88,11 +124,6 @@ impl TableShape {
     pub(super) fn names(&self) -> Vec<&'static str> {
         self.keys.iter().map(|key| key.name).collect()
     }
-}
-
-/// The keys of a rule after inheritance has been resolved: the remaining ones are its own.
-pub(super) fn own(shape: &TableShape) -> Vec<&'static str> {
-    shape.names().into_iter().filter(|name| !["extends", "template"].contains(name)).collect()
 }
 
 /// Every effect, each as a table whose first key names it.

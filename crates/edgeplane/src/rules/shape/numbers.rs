@@ -2,7 +2,7 @@
 
 use super::doing::{ABOUT, DATA};
 use super::parts::SKIPPED;
-use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
+use super::{AT_LEAST_0, INTERVAL, Key, NAMES, NUMBERS, Shape, TableShape, key};
 
 pub(in crate::rules) static HEAD: TableShape = TableShape {
     name: "head",
@@ -39,10 +39,10 @@ pub(in crate::rules) static POOL: TableShape = TableShape {
     about: "An amount that is spent and regained.",
     needs: &["max"],
     keys: &[
-        key("max", Shape::Formula, "Its cap."),
+        key("max", AT_LEAST_0, "Its cap."),
         key(
             "start",
-            Shape::Either(&[Shape::Choice(&["full", "empty"]), Shape::Formula]),
+            Shape::Either(&[Shape::Choice(&["full", "empty"]), AT_LEAST_0]),
             "The initial amount; full by default.",
         ),
         key(
@@ -70,7 +70,7 @@ pub(in crate::rules) static FLOW: TableShape = TableShape {
     name: "flow",
     about: "Portions at intervals.",
     needs: &["amount", "every"],
-    keys: &[key("amount", Shape::Formula, "The portion."), key("every", Shape::Formula, "Interval in seconds.")],
+    keys: &[key("amount", Shape::Formula, "The portion."), key("every", INTERVAL, "Interval in seconds.")],
 };
 
 pub(in crate::rules) static DAMAGE_TYPE: TableShape = TableShape {
@@ -81,7 +81,7 @@ pub(in crate::rules) static DAMAGE_TYPE: TableShape = TableShape {
 };
 
 const STEP_NAME: Key = key("name", Shape::Text, "Effects and damage types skip it by this name.");
-const STEP_WHEN: Key = key("when", Shape::Formula, "The step applies only if this is true.");
+const STEP_WHEN: Key = key("when", Shape::Condition, "The step applies only if this is true.");
 const STEP_TYPES: Key = key("types", NAMES, "Only for these damage types.");
 const STEP_TAGS: Key = key("tags", NAMES, "Only for hits with one of these tags.");
 const STEP_AMOUNT: Key = key("amount", Shape::Formula, "The new amount.");
@@ -191,7 +191,7 @@ pub(in crate::rules) static POINT: TableShape = TableShape {
     name: "point",
     about: "The effect of a spent point.",
     needs: &["gives"],
-    keys: &[ABOUT, DATA, key("gives", AMOUNTS, "Added per point, by attribute.")],
+    keys: &[ABOUT, DATA, key("gives", NUMBERS, "Added per point, by attribute.")],
 };
 
 pub(in crate::rules) static SHEET: TableShape = TableShape {

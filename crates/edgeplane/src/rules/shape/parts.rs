@@ -2,7 +2,7 @@
 
 use super::doing::{ABOUT, DATA, EXTENDS, TEMPLATE};
 use super::numbers::OWNED_STEP;
-use super::{AMOUNTS, Key, NAMES, Shape, TableShape, key};
+use super::{AMOUNTS, AT_LEAST_0, INTERVAL, Key, MOST_KEPT_APART, NAMES, NUMBERS, SHARE, Shape, TableShape, key};
 
 pub(super) const MODIFY: Key = key("modify", Shape::List(&A_MODIFIER), "Changes of attributes.");
 pub(super) const TICKS: Key = key("every", Shape::Table(&EVERY), "Ticks.");
@@ -29,11 +29,11 @@ pub(in crate::rules) static STATUS: TableShape = TableShape {
         TEMPLATE,
         key("icon", Shape::Text, "The name under which a game finds its icon."),
         key("text", Shape::Text, "For players, with values in braces: slowed by {slow} %."),
-        key("values", AMOUNTS, "The values for the names in braces."),
+        key("values", NUMBERS, "The values for the names in braces."),
         key("kind", Shape::Choice(&["buff", "debuff", "neutral"]), "Good or bad for its owner."),
         key("tags", NAMES, "For cleansing, immunity, triggers and formulas."),
-        key("duration", Shape::Formula, "Seconds; inf for one that does not end by itself."),
-        key("while", Shape::Formula, "It ends as soon as this is false."),
+        key("duration", AT_LEAST_0, "Seconds; inf for one that does not end by itself."),
+        key("while", Shape::Condition, "It ends as soon as this is false."),
         key(
             "reapply",
             Shape::Choice(&["keep", "refresh", "extend", "replace", "strongest", "longest", "stack", "separate"]),
@@ -42,8 +42,8 @@ pub(in crate::rules) static STATUS: TableShape = TableShape {
         key("per", Shape::Choice(&["target", "caster"]), "One instance per target, or one per caster."),
         key("stack_timer", Shape::Choice(&["refresh", "keep", "each"]), "The effect of a further stack on the time."),
         key("max_stacks", Shape::Whole(1, 1_000_000), "Maximum number of stacks."),
-        key("max_instances", Shape::Whole(1, 1_000), "Maximum number of separate instances."),
-        key("longest", Shape::Formula, "Maximum remaining seconds after an extension."),
+        key("max_instances", Shape::Whole(1, MOST_KEPT_APART), "Maximum number of separate instances."),
+        key("longest", AT_LEAST_0, "Maximum remaining seconds after an extension."),
         key("rank", Shape::Formula, "With `reapply = \"strongest\"`, the one with the higher rank is kept."),
         MODIFY,
         TICKS,
@@ -56,7 +56,7 @@ pub(in crate::rules) static STATUS: TableShape = TableShape {
         key("interrupts", Shape::Flag, "It interrupts a cast when it is applied."),
         key("taunts", Shape::Flag, "Its owner picks the combatant that applied it first."),
         IMMUNE,
-        key("resist", Shape::Formula, "Chance that it is not applied."),
+        key("resist", SHARE, "Chance that it is not applied."),
         key("hidden", Shape::Flag, "Not shown to players."),
         key("cleansable", Shape::Flag, "If false, it cannot be cleansed."),
         key("warn", Shape::Number(0.0, 1e6), "Seconds before its end at which it is announced."),
@@ -65,7 +65,7 @@ pub(in crate::rules) static STATUS: TableShape = TableShape {
     ],
 };
 
-static MODIFIER: TableShape = TableShape {
+pub(in crate::rules) static MODIFIER: TableShape = TableShape {
     name: "modifier",
     about: "A change of an attribute, of exactly one kind.",
     needs: &["attribute"],
@@ -85,7 +85,7 @@ pub(in crate::rules) static EVERY: TableShape = TableShape {
     about: "Ticks of a status.",
     needs: &[],
     keys: &[
-        key("period", Shape::Formula, "Seconds between ticks."),
+        key("period", INTERVAL, "Seconds between ticks."),
         key("ticks", Shape::Whole(1, 100_000), "Number of ticks, evenly over the duration, instead of a period."),
         key("first_tick", Shape::Choice(&["later", "now"]), "`now`: one more at the start."),
         key("part_tick", Shape::Flag, "The rest of a period at the end gives a partial tick."),
@@ -94,7 +94,7 @@ pub(in crate::rules) static EVERY: TableShape = TableShape {
     ],
 };
 
-pub(super) static TRIGGER: TableShape = TableShape {
+pub(in crate::rules) static TRIGGER: TableShape = TableShape {
     name: "trigger",
     about: "A reaction to an event.",
     needs: &["event", "does"],
@@ -105,9 +105,9 @@ pub(super) static TRIGGER: TableShape = TableShape {
             Shape::Choice(&["self", "others", "allies", "enemies", "anyone"]),
             "Whose events, relative to the owner; self by default.",
         ),
-        key("when", Shape::Formula, "Only if this is true."),
-        key("chance", Shape::Formula, "Only with this chance."),
-        key("cooldown", Shape::Formula, "Seconds until it can trigger again."),
+        key("when", Shape::Condition, "Only if this is true."),
+        key("chance", SHARE, "Only with this chance."),
+        key("cooldown", AT_LEAST_0, "Seconds until it can trigger again."),
         key("uses", Shape::Whole(1, 1_000_000), "Maximum number of times, for each application."),
         key("does", EFFECTS, "Its effects."),
         key("status", Shape::Text, "Only for this status."),
@@ -179,35 +179,35 @@ const TO: Key = key(
     Shape::Choice(&["target", "caster", "owner", "other", "allies", "others", "enemies", "everyone"]),
     "The receiver.",
 );
-const WITHIN: Key = key("within", Shape::Formula, "For a side: only combatants within this many metres.");
-const WHEN: Key = key("when", Shape::Formula, "Only if this is true.");
-const CHANCE: Key = key("chance", Shape::Formula, "Only with this chance.");
-const SPREAD: Key = key("spread", Shape::Formula, "The share by which it varies in both directions: 0.15.");
+const WITHIN: Key = key("within", AT_LEAST_0, "For a side: only combatants within this many metres.");
+const WHEN: Key = key("when", Shape::Condition, "Only if this is true.");
+const CHANCE: Key = key("chance", SHARE, "Only with this chance.");
+const SPREAD: Key = key("spread", SHARE, "The share by which it varies in both directions: 0.15.");
 const SKIPS: Key = key("skips", SKIPPED, "Steps that it skips, or \"all\".");
 /// Steps by name, or all of them.
 pub(super) const SKIPPED: Shape = Shape::Either(&[NAMES, Shape::Choice(&["all"])]);
 const TAGS: Key = key("tags", NAMES, "For steps with `tags`.");
 const POOL: Key = key("pool", Shape::Text, "The pool that it changes; by default the one that defeats.");
-const AMOUNT: Key = key("amount", Shape::Formula, "The amount.");
-const STACKS: Key = key("stacks", Shape::Formula, "The number.");
-const BY: Key = key("by", Shape::Formula, "Seconds.");
+const AMOUNT: Key = key("amount", AT_LEAST_0, "The amount.");
+const STACKS: Key = key("stacks", AT_LEAST_0, "The number.");
+const BY: Key = key("by", AT_LEAST_0, "Seconds.");
 const WHICH: Shape = Shape::Either(&[Shape::Text, Shape::Table(&STATUS_FILTER)]);
 
 /// One by its name, or all with a tag.
 const NAME_OR_TAG: Shape = Shape::Either(&[Shape::Text, Shape::Table(&BY_TAG)]);
 
-static BY_TAG: TableShape = TableShape {
+pub(in crate::rules) static BY_TAG: TableShape = TableShape {
     name: "by_tag",
     about: "All with a tag.",
     needs: &["tag"],
     keys: &[key("tag", Shape::Text, "The tag.")],
 };
 
-static BY_ABILITY: TableShape = TableShape {
-    name: "by_ability",
-    about: "An ability by its name.",
-    needs: &["ability"],
-    keys: &[key("ability", Shape::Text, "The ability.")],
+pub(in crate::rules) static CASTS: TableShape = TableShape {
+    name: "casts",
+    about: "Casts of an ability, or of all abilities with a tag.",
+    needs: &[],
+    keys: &[key("ability", Shape::Text, "The ability."), key("tag", Shape::Text, "The tag.")],
 };
 
 const fn effect(name: &'static str, about: &'static str, keys: &'static [Key]) -> TableShape {
@@ -229,30 +229,30 @@ macro_rules! effects {
 }
 
 effects! {
-    damage: "A hit.", Shape::Formula, SPREAD, key("type", Shape::Text, "Its damage type."), SKIPS, TAGS, POOL, TO, WITHIN;
-    heal: "A heal.", Shape::Formula, SPREAD, SKIPS, TAGS, POOL, TO, WITHIN;
+    damage: "A hit.", AT_LEAST_0, SPREAD, key("type", Shape::Text, "Its damage type."), SKIPS, TAGS, POOL, TO, WITHIN;
+    heal: "A heal.", AT_LEAST_0, SPREAD, SKIPS, TAGS, POOL, TO, WITHIN;
     restore: "Adds to a pool, without steps.", Shape::Text, AMOUNT, TO, WITHIN;
-    drain: "Takes from a pool, without steps.", Shape::Text, AMOUNT, key("to_caster", Shape::Formula, "The share of it that the caster gains."), TO, WITHIN;
-    apply: "Applies a status.", Shape::Text, STACKS, key("duration", Shape::Formula, "Seconds that replace its own duration."), TO, WITHIN;
+    drain: "Takes from a pool, without steps.", Shape::Text, AMOUNT, key("to_caster", AT_LEAST_0, "The share of it that the caster gains."), TO, WITHIN;
+    apply: "Applies a status.", Shape::Text, STACKS, key("duration", AT_LEAST_0, "Seconds that replace its own duration."), TO, WITHIN;
     cleanse: "Removes statuses.", WHICH, TO, WITHIN;
     transfer: "Transfers statuses of the receiver to the caster.", WHICH, TO, WITHIN;
     consume: "Consumes stacks of a status.", NAME_OR_TAG, STACKS, TO, WITHIN;
     extend: "Extends a status.", NAME_OR_TAG, BY, TO, WITHIN;
     shorten: "Shortens a status.", NAME_OR_TAG, BY, TO, WITHIN;
-    interrupt: "Interrupts a cast.", Shape::Either(&[Shape::Flag, Shape::Table(&BY_TAG), Shape::Table(&BY_ABILITY)]), TO, WITHIN;
-    push: "Moves the receiver this many metres away from the caster.", Shape::Formula, TO, WITHIN;
-    pull: "Moves the receiver this many metres toward the caster.", Shape::Formula, TO, WITHIN;
-    call: "Lets members of the encounter join that wait to be called.", Shape::Text, key("count", Shape::Formula, "The number.");
+    interrupt: "Interrupts a cast.", Shape::Either(&[Shape::Flag, Shape::Table(&CASTS)]), TO, WITHIN;
+    push: "Moves the receiver this many metres away from the caster.", AT_LEAST_0, TO, WITHIN;
+    pull: "Moves the receiver this many metres toward the caster.", AT_LEAST_0, TO, WITHIN;
+    call: "Lets members of the encounter join that wait to be called.", Shape::Text, key("count", AT_LEAST_0, "The number.");
     zone: "Places a zone.", Shape::Text, TO, WITHIN;
     threat: "Raises the threat of the caster for the receiver.", Shape::Formula, TO, WITHIN;
-    leap: "Moves the caster to within this many metres of the receiver.", Shape::Formula, TO, WITHIN;
+    leap: "Moves the caster to within this many metres of the receiver.", AT_LEAST_0, TO, WITHIN;
     toggle: "Applies a status, or removes it if it is present.", Shape::Text, TO, WITHIN;
     win: "The caster's side wins.", Shape::Flag;
     wear: "Puts a piece of gear on.", Shape::Text, TO, WITHIN;
     take_off: "Takes a piece of gear off.", Shape::Text, TO, WITHIN;
     give: "Gives an ability.", Shape::Text, TO, WITHIN;
     revive: "Revives a defeated combatant.", AMOUNTS, TO, WITHIN;
-    experience: "Gives experience.", Shape::Formula, TO, WITHIN;
+    experience: "Gives experience.", AT_LEAST_0, TO, WITHIN;
     report: "Sends an event with numbers to the game.", Shape::Text, key("numbers", Shape::List(&Shape::Formula), "Up to four numbers of the event."), TO, WITHIN;
     take: "Takes abilities away.", NAME_OR_TAG, TO, WITHIN;
 }
