@@ -273,6 +273,21 @@ fn searches_find_the_smallest_change_that_is_known_exactly() {
     }
 }
 
+/// 50 % is won only between two steps, in a five-hundredth of the range, which no smooth model expects.
+#[test]
+fn values_between_two_close_steps_are_found() {
+    let steps = "if(caster.force < 5.003, 0.405, if(caster.force < 5.017, 0.385, 0.365))";
+    let damage = Override::parse(&format!("ability.throw.does.0.damage=if(roll({steps}), 1, 0)")).unwrap();
+    let game = game(RACE).variant(&[damage]).unwrap();
+    let vary = [Vary::parse("character.early.attributes.force=1..8").unwrap()];
+    let goals = [Goal::parse("win_rate(a) = 50% +- 1%").unwrap()];
+    for seed in 4..=6 {
+        let plan = TuningPlan::from(TrialsPlan { seed, trials: 5_000, ..TrialsPlan::default() });
+        let found = run_tuning(&game, "race", &vary, &goals, &plan, &|_| {}).unwrap();
+        assert!(found.met && (5.003..5.017).contains(&found.numbers[0].value), "{found:?}");
+    }
+}
+
 /// The part that luck explains is removed from figures: they are as exact as those of more fights, and still cover the
 /// truth.
 #[test]

@@ -2,6 +2,7 @@
 
 mod alike;
 mod book;
+mod bracket;
 mod cholesky;
 mod compare;
 mod distribution;

@@ -28,7 +28,7 @@ const NOW: u64 = 1_000;
 const FINEST: f64 = 100.0;
 /// The maximum number of fights of a proof, and of proofs.
 const MOST_OF_PROOF: u64 = 2_000_000;
-const PROOFS: u64 = 12;
+pub(super) const PROOFS: u64 = 12;
 /// Seeds of proofs differ from those of the search.
 const PROOF_SEED: u64 = 0x5eed_0fa1_1970_0f01;
 /// Changes that differ by less than this count as equal, in shares of a range.
@@ -62,7 +62,7 @@ pub(super) struct Earlier {
 }
 
 /// An answer and its independent study.
-struct Proof {
+pub(super) struct Proof {
     place: Place,
     figures: Vec<Figure>,
     trials: u64,
@@ -144,12 +144,8 @@ impl Search<'_> {
                     self.look(&place, fights)?;
                     continue;
                 }
-                let failed = self.proofs as usize;
-                if let Some(proof) = self.prove(answer)? {
-                    if self.is_shown(&proof.figures, spare(failed)) {
-                        return Ok(Some((Some(proof), SearchEnd::Complete, Vec::new())));
-                    }
-                    self.task.crew.count(proof.trials);
+                if let Some(proof) = self.prove_shown(answer)? {
+                    return Ok(Some((Some(proof), SearchEnd::Complete, Vec::new())));
                 }
             } else if !is_ready && self.fights_of(&next) >= self.proof_length() / 2 && self.is_too_coarse(&outlook) {
                 self.ranges.finer *= 10.0;
@@ -163,6 +159,8 @@ impl Search<'_> {
                 self.look_around((first..first + 8 + 8 * numbers).map(|index| self.ranges.scattered(index)).collect())?;
             } else if is_part {
                 return Ok(None);
+            } else if let Some(proof) = self.prove_unexpected()? {
+                return Ok(Some((Some(proof), SearchEnd::Complete, Vec::new())));
             } else {
                 self.take_in(earlier)?;
                 let nearest = self.nearest()?;
@@ -175,6 +173,9 @@ impl Search<'_> {
         if is_part && !self.is_over() {
             return Ok(None);
         }
+        if let Some(proof) = self.prove_unexpected()? {
+            return Ok(Some((Some(proof), SearchEnd::UsedUp, Vec::new())));
+        }
         let outlook = self.outlook();
         let (answer, _) = self.best(&|place| outlook.merit(place, self.ranges.moved(place)));
         let proof = self.prove(answer)?;
@@ -186,7 +187,11 @@ impl Search<'_> {
         self.task.crew.is_stopped() || self.task.crew.done() >= self.task.plan.fights
     }
 
-    fn is_met(&self, figures: &[Figure]) -> bool {
+    pub(super) fn proofs(&self) -> u64 {
+        self.proofs
+    }
+
+    pub(super) fn is_met(&self, figures: &[Figure]) -> bool {
         self.task.goals.iter().zip(figures).all(|(goal, figure)| goal.holds(figure))
     }
 
@@ -300,7 +305,7 @@ impl Search<'_> {
 
     /// Fights until the interval of each goal's figure is no wider than the goal allows. A goal with one bound allows
     /// any width, but an answer keeps a distance from the bound of the precision of the proof.
-    fn proof_length(&self) -> u64 {
+    pub(super) fn proof_length(&self) -> u64 {
         let (z, least) = (Confidence::default().z(), self.task.plan.study.trials);
         let needed = |(index, goal): (usize, &Goal)| {
             if !(goal.most - goal.least).is_finite() {
@@ -360,6 +365,17 @@ impl Search<'_> {
         self.ranges.finer < FINEST
             && self.ranges.varied.iter().any(|vary| vary.step.is_none())
             && self.best_of(FINEST, &|place| outlook.merit(place, self.ranges.moved(place))).1 > 0.0
+    }
+
+    /// A proof that shows an answer; a failed one counts as fights of the search.
+    pub(super) fn prove_shown(&mut self, answer: Place) -> Result<Option<Proof>, Error> {
+        let failed = self.proofs as usize;
+        let Some(proof) = self.prove(answer)? else { return Ok(None) };
+        if self.is_shown(&proof.figures, spare(failed)) {
+            return Ok(Some(proof));
+        }
+        self.task.crew.count(proof.trials);
+        Ok(None)
     }
 
     /// An independent study of an answer on different seeds; it ends early if it certainly fails. The search uses its
@@ -464,7 +480,7 @@ fn variance_of_one(seen: &Seen, index: usize) -> f64 {
 }
 
 /// The standard error of a figure, from its interval.
-fn error_of(figure: &Figure) -> f64 {
+pub(super) fn error_of(figure: &Figure) -> f64 {
     let half = figure.low.zip(figure.high).map_or(f64::INFINITY, |(low, high)| (high - low) / 2.0);
     half / Confidence::default().z()
 }
