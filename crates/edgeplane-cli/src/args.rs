@@ -212,13 +212,14 @@ pub(crate) struct CheckArgs {
 pub(crate) struct ExplainArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// A character; an ability or a status, with --from and --on; or any other named rule, from attributes to tags,
+    /// A character, an ability, a status, or any other named rule, from attributes to tags,
     /// preceded by its kind if several rules have that name: ability.mire, hit_step.guard
     pub(crate) what: String,
-    /// The character that uses the ability, or applies the status
+    /// The character that uses the ability, or applies the status; by default the first that does
     #[arg(long, value_name = "CHARACTER")]
     pub(crate) from: Option<String>,
-    /// The target of the ability, or the owner of the status; for an ability used on oneself, an enemy
+    /// The target of the ability, or the owner of the status; for an ability used on oneself, an enemy. By default, the
+    /// first opponent or ally in an encounter
     #[arg(long, value_name = "CHARACTER")]
     pub(crate) on: Option<String>,
     /// An initial status of the character, with its stacks if there are several: waterlogged=3; with --from and --on,

@@ -68,7 +68,6 @@ fn wrong_usage_is_refused_with_exit_code_2() {
         (vec!["trials", DEMO, "duel", "-n", "0"], "it must be a whole number from 1 to"),
         (vec!["explain", DEMO, "lockhnad"], "did you mean `lockhand`?"),
         (vec!["explain", DEMO, "keeper"], "`keeper` is a template"),
-        (vec!["explain", DEMO, "boathook"], "with --from and --on, such as --from lockhand --on sluicer"),
         (vec!["explain", DEMO, "ability.boathok", "--from", "lockhand", "--on", "silt_crab"], "mean `boathook`?"),
         (vec!["explain", DEMO, "boathook", "--from", "lockhand", "--on", "crab"], "no character is called `crab`"),
         (vec!["check", DEMO, "--set", "heft"], "write it as PATH=VALUE"),

@@ -107,6 +107,15 @@ fn explain_shows_other_rules_and_what_refers_to_them() {
     assert!(grinding.contains("health at 66 %, once   calls 2 reed_stalker (owner)"), "{grinding}");
     let of = |name: &str| answer(&["explain", DEMO, name, "--from", "silt_crab", "--on", "lockhand"]).0;
     assert_eq!(of("mire"), of("ability.mire") + "\n same name: `zone.mire`\n");
+    // Without characters, the first that use it, or have the status, and those whom it reaches.
+    for (what, title) in [
+        ("boathook", "boathook from lockhand on silt_crab"),
+        ("silted", "silted from reed_stalker on lockhand"),
+        ("braced", "braced from sluicer on sluicer"),
+    ] {
+        let printed = answer(&["explain", DEMO, what]).0;
+        assert!(printed.starts_with(title) && printed.contains("--from CASTER --on TARGET"), "{printed}");
+    }
     let told = json(&["explain", DEMO, "zone.mire"]);
     assert_eq!((&told["kind"], &told["effects"][0][1]["effect"]), (&"zone".into(), &"hits".into()));
 }
@@ -114,13 +123,11 @@ fn explain_shows_other_rules_and_what_refers_to_them() {
 #[test]
 fn wrong_questions_about_statuses_are_refused() {
     for (arguments, wanted) in [
-        (vec!["silted"], "`silted` is a status: name its owner and its caster with --on and --from"),
         (vec!["sitled", "--on", "lockhand"], "did you mean"),
         (vec!["lockhand", "--with", "bracd"], "did you mean `braced`?"),
         (vec!["lockhand", "--with", "braced=none"], "STATUS=STACKS"),
         (vec!["boathook", "--from", "lockhand", "--on", "silt_crab", "--with", "braced"], "--with on:braced"),
         (vec!["lockhand", "--with", "on:braced"], "`on:` goes with --from and --on"),
-        (vec!["mire"], "or ask for `zone.mire`"),
         (vec!["status.boathook", "--on", "lockhand"], "there is no status called `boathook`"),
         (vec!["hobnail"], "did you mean `hobnails`?"),
         (vec!["hobnails", "--with", "braced"], "remove --with"),

@@ -4,9 +4,9 @@ use std::collections::HashSet;
 
 use edgeplane::study::explain::{
     AbilityExplanation, Beforehand, CharacterSheet, RuleExplanation, StatusExplanation, explain_ability_with,
-    explain_character_with, explain_rule, explain_status_with,
+    explain_character_with, explain_rule, explain_status_with, pair_for_ability, pair_for_status,
 };
-use edgeplane::{AbilityId, Game, StatusId};
+use edgeplane::{CharacterId, Game, StatusId};
 
 use super::{Failure, Sink};
 use crate::args::{ExplainArgs, Format, With};
@@ -26,7 +26,7 @@ pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
     if let Some(status) = game.program().find_status(asked.name).filter(|_| asked.may_be("status")) {
         let explained = status_of(&asked, status)?;
         return match args.output.format() {
-            Format::Text => sink.text(&(status::draw(&explained) + &asked.note_others("status"))),
+            Format::Text => sink.text(&(status::draw(&explained) + &asked.notes("status"))),
             Format::Json => sink.json(&explained),
             Format::Csv => sink.csv(&status::rows(&explained)),
         };
@@ -35,14 +35,14 @@ pub(crate) fn run(args: &ExplainArgs) -> Result<(), Failure> {
     if is_ability && asked.may_be("ability") {
         let explained = ability_of(&asked)?;
         return match args.output.format() {
-            Format::Text => sink.text(&(ability::draw(&explained, args.on.as_deref()) + &asked.note_others("ability"))),
+            Format::Text => sink.text(&(ability::draw(&explained, args.on.as_deref()) + &asked.notes("ability"))),
             Format::Json => sink.json(&explained),
             Format::Csv => sink.csv(&ability::rows(&explained)),
         };
     }
     let explained = character_of(&asked)?;
     match args.output.format() {
-        Format::Text => sink.text(&(sheet::draw(&explained) + &asked.note_others("character"))),
+        Format::Text => sink.text(&(sheet::draw(&explained) + &asked.notes("character"))),
         Format::Json => sink.json(&explained),
         Format::Csv => sink.csv(&sheet::rows(&explained)),
     }
@@ -94,10 +94,17 @@ impl<'a> Asked<'a> {
         if others.is_empty() { String::new() } else { format!("; or ask for {}", others.join(" or ")) }
     }
 
-    /// The same at the end of an answer.
-    fn note_others(&self, kind: &str) -> String {
+    /// The end of an answer: other rules of that name, and how to name other characters.
+    fn notes(&self, kind: &str) -> String {
         let others = self.others(kind);
-        if others.is_empty() { String::new() } else { format!("\n same name: {}\n", others.join(", ")) }
+        let mut notes = String::new();
+        if kind != "character" && self.args.from.is_none() && self.args.on.is_none() {
+            notes += "\n for other characters: --from CASTER --on TARGET\n";
+        }
+        if !others.is_empty() {
+            notes += &format!("\n same name: {}\n", others.join(", "));
+        }
+        notes
     }
 }
 
@@ -125,11 +132,10 @@ fn rule_of(asked: &Asked<'_>) -> Result<Option<RuleExplanation>, Failure> {
 
 fn status_of(asked: &Asked<'_>, status: StatusId) -> Result<StatusExplanation, Failure> {
     let Asked { game, args, .. } = asked;
-    let Some(on) = args.on.as_ref().or(args.from.as_ref()) else {
-        let message = format!("`{}` is a status: name its owner and its caster with --on and --from", asked.name);
-        return Err(Failure::Message(message + &asked.other_meaning("status")));
+    let (from, on) = match args.on.as_ref().or(args.from.as_ref()) {
+        Some(on) => (game.character(args.from.as_ref().unwrap_or(on))?, game.character(on)?),
+        None => chosen(asked, pair_for_status(game.program(), status))?,
     };
-    let (from, on) = (game.character(args.from.as_ref().unwrap_or(on))?, game.character(on)?);
     explain_status_with(game.program(), status, from, on, &beforehand(game, args)?).map_err(Failure::from)
 }
 
@@ -181,25 +187,17 @@ fn ability_of(asked: &Asked<'_>) -> Result<AbilityExplanation, Failure> {
     let ability = game.ability(asked.name)?;
     let (from, on) = match (&args.from, &args.on) {
         (Some(from), Some(on)) => (game.character(from)?, game.character(on)?),
-        (Some(from), None) if game.program().ability(ability).side == edgeplane::rules::SideRule::Caster => {
-            (game.character(from)?, game.character(from)?)
-        }
-        _ => {
-            let message =
-                format!("`{}` is an ability: name its caster and its target with --from and --on", asked.name);
-            let example = example_of(game, ability).unwrap_or_default();
-            return Err(Failure::Message(message + &example + &asked.other_meaning("ability")));
-        }
+        (Some(from), None) => chosen(asked, pair_for_ability(game.program(), ability, Some(game.character(from)?)))?,
+        (None, Some(on)) => (chosen(asked, pair_for_ability(game.program(), ability, None))?.0, game.character(on)?),
+        (None, None) => chosen(asked, pair_for_ability(game.program(), ability, None))?,
     };
     explain_ability_with(game.program(), ability, from, on, &beforehand(game, args)?).map_err(Failure::from)
 }
 
-/// Two characters with which an ability can be explained: one that has it, and another one.
-fn example_of(game: &Game, ability: AbilityId) -> Option<String> {
-    let mut characters = game.program().characters().iter().filter(|character| !character.template);
-    let caster = characters.clone().find(|character| character.abilities.contains(&ability))?;
-    let target = characters.find(|character| character.name != caster.name).unwrap_or(caster);
-    Some(format!(", such as --from {} --on {}", caster.name, target.name))
+/// The caster and the target that were chosen because they are not named.
+fn chosen(asked: &Asked<'_>, pair: Option<(CharacterId, CharacterId)>) -> Result<(CharacterId, CharacterId), Failure> {
+    let none = || Failure::Message(format!("there is no character with which `{}` could be explained", asked.name));
+    pair.ok_or_else(none)
 }
 
 /// The initial statuses of both.

@@ -8,6 +8,7 @@ mod functions;
 mod levels;
 mod moment;
 mod origins;
+mod pair;
 mod quantity;
 mod rule;
 mod status;
@@ -21,6 +22,7 @@ pub use ability::{
 pub use beforehand::Beforehand;
 pub use character::{AbilityLine, CharacterSheet, Line, PoolLine, UseLine, explain_character, explain_character_with};
 pub use moment::{AbilityMoment, AttributeMoment, CombatantMoment, Moment, PoolMoment, StatusMoment, explain_moment};
+pub use pair::{pair_for_ability, pair_for_status};
 pub use rule::{MemberLine, RuleExplanation, explain_rule};
 pub use status::{
     ModifierLine, StackLine, StatusExplanation, TickLine, TriggerLine, explain_status, explain_status_with,

@@ -286,7 +286,9 @@ fn encounter(program: &Arc<Program>, id: EncounterId) -> Result<RuleExplanation,
     encounter.members = members(&setup, &fight, &plan.begins.iter().map(|begin| &*begin.statuses).collect::<Vec<_>>());
     let script = &plan.script;
     let limit = script.at_limit.map_or_else(String::new, |side| format!(", then {} wins", plan.sides[side.index()].0));
-    encounter.add("time limit", format!("{} s{limit}", plain(plan.time_limit.seconds())));
+    let has_limit = plan.time_limit < Time::NEVER;
+    let seconds = || format!("{} s{limit}", plain(plan.time_limit.seconds()));
+    encounter.add("time limit", if has_limit { seconds() } else { "none".to_owned() });
     encounter.add("ground", apart(&setup, &plan.places));
     let label = |who: &CombatantId| &setup.combatants[who.index()].label;
     encounter.add("vital", names(script.vital.iter().map(label)));
