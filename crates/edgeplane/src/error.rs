@@ -90,6 +90,7 @@ impl std::fmt::Display for Error {
                 write!(f, "no {what} is called `{name}`")?;
                 let known: Vec<&str> = known.iter().map(String::as_str).collect();
                 match crate::text::diagnostic::suggestion(name, &known) {
+                    _ if known.is_empty() => f.write_str("; there is none"),
                     Some(help) => write!(f, "; {help}"),
                     None => write!(f, "; there are {}", crate::text::diagnostic::listed(&known)),
                 }

@@ -285,6 +285,20 @@ fn values_between_two_close_steps_are_found() {
         let plan = TuningPlan::from(TrialsPlan { seed, trials: 5_000, ..TrialsPlan::default() });
         let found = run_tuning(&game, "race", &vary, &goals, &plan, &|_| {}).unwrap();
         assert!(found.met && (5.003..5.017).contains(&found.numbers[0].value), "{found:?}");
+        assert!(found.jump.is_empty(), "{found:?}");
+    }
+}
+
+#[test]
+fn a_goal_over_which_a_figure_jumps_is_reported_with_both_sides() {
+    let vary = [Vary::parse("character.early.attributes.lives=1..20:1").unwrap()];
+    let goals = [Goal::parse("win_rate(a) = 45% +- 1%").unwrap()];
+    let found = run_tuning(&game(RACE), "race", &vary, &goals, &TuningPlan::default(), &|_| {}).unwrap();
+    let [near, far] = found.jump.as_slice() else { panic!("{found:?}") };
+    assert_eq!((found.met, &near.values, &far.values), (false, &vec![5.0], &vec![4.0]));
+    for one in [near, far] {
+        let truth = race(Racer { stands: one.values[0] as usize, ..FIRST }, FIRST).0;
+        assert!((one.figures[0].low.unwrap()..one.figures[0].high.unwrap()).contains(&truth), "{truth}: {one:?}");
     }
 }
 

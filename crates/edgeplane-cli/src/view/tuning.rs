@@ -54,9 +54,9 @@ pub(crate) fn draw(found: &Tuning, goals: &[Goal]) -> String {
         SearchEnd::Stopped => format!("{trials} fights on the seeds of the search"),
         _ => format!("{trials} fights on different seeds from the search"),
     };
-    let trade_offs = trade_offs(found, goals);
+    let (trade_offs, jump) = (trade_offs(found, goals), jump(found, goals));
     format!(
-        " {verdict}\n\n{numbers}\n{proof}{trade_offs}\n The figures are from {from}.\n The influence of luck on shares and means has been removed. The search examined {points} points in {searched} fights.\n"
+        " {verdict}\n\n{numbers}\n{proof}{trade_offs}{jump}\n The figures are from {from}.\n The influence of luck on shares and means has been removed. The search examined {points} points in {searched} fights.\n"
     )
 }
 
@@ -72,6 +72,25 @@ fn verdict_on(goal: &Goal, figure: &Figure, is_met: bool) -> String {
 /// Compromises between conflicting goals.
 fn trade_offs(found: &Tuning, goals: &[Goal]) -> String {
     let Some(first) = found.trade_offs.first() else { return String::new() };
+    let fights = text::grouped(first.figures.first().map_or(0, |figure| figure.trials));
+    format!(
+        "\n The goals conflict. None of these is better for one goal without being worse for another ({fights} fights \
+         each, 95 % intervals):\n\n{}",
+        points(found, &found.trade_offs, goals)
+    )
+}
+
+/// Close values on both sides of the goals.
+fn jump(found: &Tuning, goals: &[Goal]) -> String {
+    if found.jump.is_empty() {
+        return String::new();
+    }
+    let what = if let [_] = goals { "The figure jumps over the goal" } else { "The figures jump over the goals" };
+    format!("\n {what} between these values (95 % intervals):\n\n{}", points(found, &found.jump, goals))
+}
+
+/// A table of values with the figures of the goals.
+fn points(found: &Tuning, points: &[TradeOff], goals: &[Goal]) -> String {
     let numbers = found.numbers.iter().map(|number| number.path.clone());
     let header: Vec<String> =
         std::iter::once(String::new()).chain(numbers).chain(goals.iter().map(measure_of)).collect();
@@ -81,13 +100,7 @@ fn trade_offs(found: &Tuning, goals: &[Goal]) -> String {
         let values = one.values.iter().map(f64::to_string);
         std::iter::once((index + 1).to_string()).chain(values).chain(one.figures.iter().map(cell)).collect()
     };
-    let rows = found.trade_offs.iter().enumerate().map(row).collect();
-    let fights = text::grouped(first.figures.first().map_or(0, |figure| figure.trials));
-    format!(
-        "\n The goals conflict. None of these is better for one goal without being worse for another ({fights} fights \
-         each, 95 % intervals):\n\n{}",
-        table::draw_named(&header, rows)
-    )
+    table::draw_named(&header, points.iter().enumerate().map(row).collect())
 }
 
 /// The measure of a goal, with its encounter if it names one.

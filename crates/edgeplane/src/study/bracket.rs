@@ -4,8 +4,9 @@
 
 use super::goals::Goal;
 use super::ledger::Figure;
-use super::ranges::{Place, apart as distance};
+use super::ranges::{Place, apart};
 use super::tune::{FIRST, PROOFS, Proof, Search, Seen, error_of};
+use super::tuning::TradeOff;
 use crate::error::Error;
 use crate::numbers::Extremes;
 
@@ -80,28 +81,43 @@ impl Search<'_> {
     /// The midpoint of the closest points on opposite sides of the goals, or one of these if its side is not certain;
     /// and a number of fights.
     fn between(&self, spots: &[Spot<'_>]) -> Option<(Place, u64)> {
-        let apart = |one: &Spot<'_>, other: &Spot<'_>| distance(&one.seen.place, &other.seen.place);
-        let mut pairs = Vec::new();
-        for (index, one) in spots.iter().enumerate() {
-            for other in spots[..index].iter().filter(|other| are_opposite(&one.sides, &other.sides)) {
-                pairs.push((apart(one, other), one, other));
-            }
-        }
-        pairs.retain(|(width, ..)| *width > JUMP);
-        pairs.sort_by(|a, b| a.0.total_cmp(&b.0));
-        pairs.into_iter().find_map(|(width, one, other)| {
-            let middle = one.seen.place.iter().zip(&other.seen.place).map(|(a, b)| (a + b) / 2.0).collect();
-            let middle = self.ranges.snapped(&middle, FINEST);
-            let is_between = |spot: &Spot<'_>| apart(one, spot).larger(apart(spot, other)) < width;
-            let is_settled = |spot: &Spot<'_>| {
-                spot.seen.place == middle || spot.has_failed && distance(&spot.seen.place, &middle) < SAME
-            };
-            if spots.iter().any(|spot| is_between(spot) || is_settled(spot)) {
+        opposites(spots).into_iter().filter(|(width, ..)| *width > JUMP).find_map(|(width, one, other)| {
+            let middle = self.middle(one, other);
+            let has_failed = |spot: &Spot<'_>| spot.has_failed && apart(&spot.seen.place, &middle) < SAME;
+            if spots.iter().any(|spot| is_between(spot, one, other, width) || has_failed(spot)) {
                 return None;
             }
-            let doubtful = [one, other].into_iter().find(|spot| !self.is_certain(spot.seen));
-            Some(doubtful.map_or((middle, 4 * FIRST), |spot| (spot.seen.place.clone(), spot.seen.study.trials())))
+            if let Some(doubtful) = [one, other].into_iter().find(|spot| !self.is_certain(spot.seen)) {
+                return Some((doubtful.seen.place.clone(), doubtful.seen.study.trials()));
+            }
+            spots.iter().all(|spot| spot.seen.place != middle).then_some((middle, 4 * FIRST))
         })
+    }
+
+    /// Two close points between which the figures jump over the goals, the smaller change first.
+    pub(super) fn jump(&self) -> Vec<TradeOff> {
+        let spots = self.spots();
+        let is_jump = |(width, one, other): &(f64, &Spot<'_>, &Spot<'_>)| {
+            let is_close = *width <= 4.0 * JUMP || {
+                let middle = self.middle(one, other);
+                [one, other].iter().any(|spot| spot.seen.place == middle)
+            };
+            is_close && [one, other].iter().all(|spot| self.is_certain(spot.seen))
+        };
+        let point = |spot: &Spot<'_>| TradeOff {
+            values: self.ranges.values(&spot.seen.place),
+            figures: spot.seen.figures.clone(),
+        };
+        opposites(&spots)
+            .into_iter()
+            .find(is_jump)
+            .map_or_else(Vec::new, |(_, far, near)| vec![point(near), point(far)])
+    }
+
+    /// The lattice point halfway between two others; one of these if there is none between them.
+    fn middle(&self, one: &Spot<'_>, other: &Spot<'_>) -> Place {
+        let middle = one.seen.place.iter().zip(&other.seen.place).map(|(a, b)| (a + b) / 2.0).collect();
+        self.ranges.snapped(&middle, FINEST)
     }
 
     /// Whether more fights would hardly change on which side of the goals a point is.
@@ -112,6 +128,25 @@ impl Search<'_> {
         };
         seen.study.trials() >= self.proof_length() / 2 || self.task.goals.iter().zip(&seen.figures).any(is_certain)
     }
+}
+
+/// All pairs of points on opposite sides of the goals with their distances, the closest first. The first of a pair is
+/// the greater change.
+fn opposites<'s, 'a>(spots: &'s [Spot<'a>]) -> Vec<(f64, &'s Spot<'a>, &'s Spot<'a>)> {
+    let mut pairs = Vec::new();
+    for (index, one) in spots.iter().enumerate() {
+        for other in spots[..index].iter().filter(|other| are_opposite(&one.sides, &other.sides)) {
+            pairs.push((apart(&one.seen.place, &other.seen.place), one, other));
+        }
+    }
+    pairs.sort_by(|a, b| a.0.total_cmp(&b.0));
+    pairs
+}
+
+/// Whether a point is closer to both of a pair than these are to one another.
+fn is_between(spot: &Spot<'_>, one: &Spot<'_>, other: &Spot<'_>, width: f64) -> bool {
+    let to = |end: &Spot<'_>| apart(&end.seen.place, &spot.seen.place);
+    to(one).larger(to(other)) < width
 }
 
 /// Whether all goals could be met between two points: one is missed on opposite sides, and none on the same side.

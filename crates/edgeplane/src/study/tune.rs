@@ -68,8 +68,19 @@ pub(super) struct Proof {
     trials: u64,
 }
 
-/// An answer, the end of its search, and compromises if there is no answer.
-type Found = (Option<Proof>, SearchEnd, Vec<TradeOff>);
+/// An answer and the end of its search. If there is no answer: compromises, and the points of a jump.
+struct Found {
+    proof: Option<Proof>,
+    end: SearchEnd,
+    trade_offs: Vec<TradeOff>,
+    jump: Vec<TradeOff>,
+}
+
+impl Found {
+    fn answer(proof: Proof, end: SearchEnd) -> Self {
+        Self { proof: Some(proof), end, trade_offs: Vec::new(), jump: Vec::new() }
+    }
+}
 
 /// The task, for any part of the ranges.
 #[derive(Clone, Copy)]
@@ -109,8 +120,7 @@ impl Search<'_> {
             Search { task, ranges, seen: Vec::new(), before: Vec::new(), proofs: 0, looks: 0, model: None };
         let found = search.search(is_part, earlier)?;
         earlier.points += search.seen.len() as u64 - search.proofs;
-        let report = |(proof, end, trade_offs)| search.report(proof, end, trade_offs, earlier.points);
-        let answer = found.map(report).transpose()?;
+        let answer = found.map(|found| search.report(found, earlier.points)).transpose()?;
         let ranges = &search.ranges;
         earlier.seen.extend(search.seen.into_iter().map(|seen| (ranges.values(&seen.place), seen)));
         Ok(answer)
@@ -118,7 +128,7 @@ impl Search<'_> {
 
     fn search(&mut self, is_part: bool, earlier: &mut Earlier) -> Result<Option<Found>, Error> {
         if let Some(met) = self.look_at_now()? {
-            return Ok(Some((Some(met), SearchEnd::Complete, Vec::new())));
+            return Ok(Some(Found::answer(met, SearchEnd::Complete)));
         }
         let numbers = self.ranges.numbers();
         let around: Vec<Place> = match numbers {
@@ -145,7 +155,7 @@ impl Search<'_> {
                     continue;
                 }
                 if let Some(proof) = self.prove_shown(answer)? {
-                    return Ok(Some((Some(proof), SearchEnd::Complete, Vec::new())));
+                    return Ok(Some(Found::answer(proof, SearchEnd::Complete)));
                 }
             } else if !is_ready && self.fights_of(&next) >= self.proof_length() / 2 && self.is_too_coarse(&outlook) {
                 self.ranges.finer *= 10.0;
@@ -160,26 +170,27 @@ impl Search<'_> {
             } else if is_part {
                 return Ok(None);
             } else if let Some(proof) = self.prove_unexpected()? {
-                return Ok(Some((Some(proof), SearchEnd::Complete, Vec::new())));
+                return Ok(Some(Found::answer(proof, SearchEnd::Complete)));
             } else {
+                let jump = self.jump();
                 self.take_in(earlier)?;
                 let nearest = self.nearest()?;
                 let trade_offs = self.trade_offs()?;
                 let end = if self.is_over() { SearchEnd::UsedUp } else { SearchEnd::Complete };
                 let proof = self.prove(nearest)?;
-                return Ok(Some((proof, end, trade_offs)));
+                return Ok(Some(Found { proof, end, trade_offs, jump }));
             }
         }
         if is_part && !self.is_over() {
             return Ok(None);
         }
         if let Some(proof) = self.prove_unexpected()? {
-            return Ok(Some((Some(proof), SearchEnd::UsedUp, Vec::new())));
+            return Ok(Some(Found::answer(proof, SearchEnd::UsedUp)));
         }
         let outlook = self.outlook();
         let (answer, _) = self.best(&|place| outlook.merit(place, self.ranges.moved(place)));
         let proof = self.prove(answer)?;
-        Ok(Some((proof, SearchEnd::UsedUp, Vec::new())))
+        Ok(Some(Found { proof, end: SearchEnd::UsedUp, trade_offs: Vec::new(), jump: self.jump() }))
     }
 
     /// Whether the search has to end with what it has: it was stopped, or its fights are used up.
@@ -406,13 +417,8 @@ impl Search<'_> {
     }
 
     /// The proven answer; if it was stopped before, the best one seen.
-    fn report(
-        &self,
-        proof: Option<Proof>,
-        end: SearchEnd,
-        trade_offs: Vec<TradeOff>,
-        points: u64,
-    ) -> Result<Tuning, Error> {
+    fn report(&self, found: Found, points: u64) -> Result<Tuning, Error> {
+        let Found { proof, end, trade_offs, jump } = found;
         let end = if self.task.crew.is_stopped() || proof.is_none() { SearchEnd::Stopped } else { end };
         let miss = |seen: &Seen| misses(self.task.goals, &seen.figures);
         let better = |a: &&Seen, b: &&Seen| {
@@ -430,10 +436,11 @@ impl Search<'_> {
         };
         let goals_met: Vec<bool> =
             self.task.goals.iter().zip(&answer.figures).map(|(goal, figure)| goal.holds(figure)).collect();
+        let is_met = is_proven && goals_met.iter().all(|met| *met);
         Ok(Tuning {
             encounter: self.task.encounter.to_owned(),
             goals: self.task.goals.iter().map(|goal| goal.text.clone()).collect(),
-            met: is_proven && goals_met.iter().all(|met| *met),
+            met: is_met,
             numbers: self
                 .ranges
                 .varied
@@ -449,6 +456,7 @@ impl Search<'_> {
             searched: self.task.crew.done(),
             end,
             trade_offs,
+            jump: if is_met { Vec::new() } else { jump },
         })
     }
 }

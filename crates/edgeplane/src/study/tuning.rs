@@ -70,9 +70,12 @@ pub struct Tuning {
     /// If no values meet all goals: values of which none is better for one goal without being worse for another, those
     /// best for the first goal first. Empty if the goals do not conflict, or the search was not completed.
     pub trade_offs: Vec<TradeOff>,
+    /// If no values meet all goals, but close values miss them on opposite sides: these, the smaller change first. A
+    /// figure jumps over its goal between them, for example where one hit fewer is enough for a defeat.
+    pub jump: Vec<TradeOff>,
 }
 
-/// Values of a compromise between goals.
+/// Values and their figures: a compromise between goals, or one side of a jump.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 #[non_exhaustive]
 pub struct TradeOff {
