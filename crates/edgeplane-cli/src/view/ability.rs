@@ -45,7 +45,9 @@ fn also(explained: &AbilityExplanation) -> String {
 }
 
 fn effect_text(index: usize, effect: &EffectLine, on: &str) -> String {
-    let kind = effect.damage_type.as_ref().map_or_else(String::new, |kind| format!(" ({kind})"));
+    // A ruleset without damage types has one that is called `damage`.
+    let kind = effect.damage_type.as_ref().filter(|kind| **kind != effect.effect);
+    let kind = kind.map_or_else(String::new, |kind| format!(" ({kind})"));
     let tick = if effect.each_tick { ", each tick" } else { "" };
     let (against, pool) = (plain(effect.against), &effect.pool);
     let of = if effect.to == on { String::new() } else { format!(" of {}", effect.to) };

@@ -4,6 +4,7 @@ use edgeplane::Trials;
 use edgeplane::study::{Estimate, Expectation, Proportion};
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 
+use super::trials::endings;
 use super::{figures, text, verdicts};
 
 /// The contents of the page.
@@ -191,8 +192,7 @@ fn one(encounter: &Encounter) -> Markup {
             table {
                 thead { tr { th { "ending" } th.number { "share" } th.number { "95 % interval" } th {} } }
                 tbody {
-                    @for side in &trials.sides { (share(&format!("{} win", side.side), &side.win_rate)) }
-                    @if trials.draws.count > 0 { (share("draw", &trials.draws)) }
+                    @for (ending, rate) in endings(trials) { (share(&ending, rate)) }
                 }
             }
             table.sorts {

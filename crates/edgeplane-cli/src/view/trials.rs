@@ -33,15 +33,13 @@ pub(crate) fn draw(title: &str, trials: &Trials, each: bool) -> String {
     .join("\n")
 }
 
-fn wins(trials: &Trials) -> String {
-    let row = |name: &str, share: &Proportion| {
-        vec![name.to_owned(), text::percent(share.value), text::percent_range(share.low, share.high), bar(share.value)]
-    };
-    let mut rows = Vec::new();
+/// The endings that happened: who won, and why nobody did.
+pub(crate) fn endings(trials: &Trials) -> Vec<(String, &Proportion)> {
+    let mut endings = Vec::new();
     for side in &trials.sides {
-        rows.push(row(&format!("{} win", side.side), &side.win_rate));
+        endings.push((format!("{} win", side.side), &side.win_rate));
         if side.held_out.count > 0 {
-            rows.push(row("  by holding out", &side.held_out));
+            endings.push(("  by holding out".to_owned(), &side.held_out));
         }
     }
     let draws = [
@@ -50,7 +48,16 @@ fn wins(trials: &Trials) -> String {
         ("draw: stalemate", &trials.stalemate),
         ("draw: several won at once", &trials.drawn),
     ];
-    rows.extend(draws.iter().filter(|(_, share)| share.count > 0).map(|(name, share)| row(name, share)));
+    endings
+        .extend(draws.into_iter().filter(|(_, share)| share.count > 0).map(|(name, share)| (name.to_owned(), share)));
+    endings
+}
+
+fn wins(trials: &Trials) -> String {
+    let row = |(name, share): (String, &Proportion)| {
+        vec![name, text::percent(share.value), text::percent_range(share.low, share.high), bar(share.value)]
+    };
+    let rows = endings(trials).into_iter().map(row).collect();
     table::draw(
         &[Column::Words("ending"), Column::Numbers("share"), Column::Numbers("95 % interval"), Column::Words("")],
         rows,
