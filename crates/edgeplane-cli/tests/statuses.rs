@@ -107,7 +107,7 @@ fn explain_shows_other_rules_and_what_refers_to_them() {
     assert!(grinding.contains("health at 66 %, once   calls 2 reed_stalker (owner)"), "{grinding}");
     let of = |name: &str| answer(&["explain", DEMO, name, "--from", "silt_crab", "--on", "lockhand"]).0;
     assert_eq!(of("mire"), of("ability.mire") + "\n same name: `zone.mire`\n");
-    // Without characters, the first that use it, or have the status, and those whom it reaches.
+    // By default, the first character that uses it, and the first one that it reaches.
     for (what, title) in [
         ("boathook", "boathook from lockhand on silt_crab"),
         ("silted", "silted from reed_stalker on lockhand"),

@@ -85,8 +85,9 @@ fn jump(found: &Tuning, goals: &[Goal]) -> String {
     if found.jump.is_empty() {
         return String::new();
     }
-    let what = if let [_] = goals { "The figure jumps over the goal" } else { "The figures jump over the goals" };
-    format!("\n {what} between these values (95 % intervals):\n\n{}", points(found, &found.jump, goals))
+    let goal = if goals.len() == 1 { "goal" } else { "goals" };
+    let table = points(found, &found.jump, goals);
+    format!("\n At these close values, the estimates are on opposite sides of the {goal} (95 % intervals):\n\n{table}")
 }
 
 /// A table of values with the figures of the goals.

@@ -48,7 +48,9 @@ pub struct Fault {
     pub reason: FaultReason,
     /// The failing part, as a location in the file.
     pub span: Span,
-    /// The numbers read so far, with the text by which each was read; last a negative value with the path of its key.
+    /// The value that is below zero, for [`FaultReason::Negative`].
+    pub value: Option<f64>,
+    /// The numbers read so far, with the text by which each was read.
     pub values: Vec<(String, f64)>,
 }
 
@@ -57,29 +59,25 @@ impl Fault {
         let compiled = program.formula(formula);
         let span = if stumble.called { compiled.source.span } else { compiled.source.place(stumble.range) };
         let values = stumble.leaves.iter().map(|leaf| (compiled.text_of(&leaf.range).to_owned(), leaf.value)).collect();
-        Self { formula, reason: stumble.reason, span, values }
+        Self { formula, reason: stumble.reason, span, value: None, values }
     }
 
     pub(crate) fn negative(program: &Program, formula: FormulaId, value: f64, leaves: &[LeafValue]) -> Self {
         let compiled = program.formula(formula);
-        let mut values: Vec<_> =
-            leaves.iter().map(|leaf| (compiled.text_of(&leaf.range).to_owned(), leaf.value)).collect();
-        values.push((compiled.source.path.clone(), value));
-        Self { formula, reason: FaultReason::Negative, span: compiled.source.span, values }
+        let values = leaves.iter().map(|leaf| (compiled.text_of(&leaf.range).to_owned(), leaf.value)).collect();
+        Self { formula, reason: FaultReason::Negative, span: compiled.source.span, value: Some(value), values }
     }
 
     /// A diagnostic with the numbers that led to the error.
     pub fn diagnostic(&self, program: &Program, code: Code) -> Diagnostic {
         let compiled = program.formula(self.formula);
         let path = &compiled.source.path;
-        let (message, read) = match (self.reason, self.values.split_last()) {
-            (FaultReason::Negative, Some(((_, value), read))) => {
-                (format!("`{path}` is {}, which is below zero", plain(*value)), read)
-            }
-            _ => (format!("`{path}` {}", self.reason.what()), self.values.as_slice()),
+        let message = match self.value {
+            Some(value) => format!("`{path}` is {}, which is below zero", plain(value)),
+            None => format!("`{path}` {}", self.reason.what()),
         };
         let mut values: Vec<String> = Vec::new();
-        for (name, value) in read {
+        for (name, value) in &self.values {
             let value = format!("{name} = {value}");
             if !values.contains(&value) {
                 values.push(value);

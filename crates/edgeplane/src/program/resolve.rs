@@ -155,7 +155,7 @@ impl Compiler<'_> {
         Some(FormulaId((self.program.formulas.len() - 1) as u32))
     }
 
-    /// Reports a constant that its key cannot have. Computed values are checked while a fight runs.
+    /// Reports a constant that its key cannot have. Computed values are checked or limited while a fight runs.
     fn check_bounds(&mut self, formula: &Formula, value: f64) {
         let Some((least, most)) = formula.bounds.filter(|(least, most)| !(*least..=*most).contains(&value)) else {
             return;

@@ -1,11 +1,11 @@
-//! Answers that the models do not expect. They are smooth: where a figure has a step or a bend within a hundredth of a
-//! range, they can miss values that meet its goal. Before a search gives up, it examines points whose own fights meet
+//! Answers that the models do not expect. Models are smooth: where a figure has a step or a bend within a hundredth of
+//! a range, they can miss values that meet its goal. Before a search gives up, it examines points whose own fights meet
 //! the goals, and bisects between points that miss them on opposite sides.
 
 use super::goals::Goal;
 use super::ledger::Figure;
 use super::ranges::{Place, apart};
-use super::tune::{FIRST, PROOFS, Proof, Search, Seen, error_of};
+use super::tune::{FINEST, FIRST, PROOFS, Proof, Search, Seen, error_of};
 use super::tuning::TradeOff;
 use crate::error::Error;
 use crate::numbers::Extremes;
@@ -15,9 +15,7 @@ const LOOKS: usize = 32;
 const FAILURES: usize = 3;
 /// The distance of a figure from the bounds of its goal that is certain with few fights, in standard errors.
 const CERTAIN: f64 = 2.5;
-/// The refinement of the lattice for midpoints.
-const FINEST: f64 = 100.0;
-/// The distance of points between which a figure jumps over its goal, and the distance from a failed proof within which
+/// The distance of points below which there is no further bisection, and the distance from a failed proof within which
 /// another one would only be another attempt, in shares of the ranges.
 const JUMP: f64 = 0.0005;
 const SAME: f64 = 0.002;
@@ -36,7 +34,7 @@ impl Search<'_> {
     pub(super) fn prove_unexpected(&mut self) -> Result<Option<Proof>, Error> {
         let (enough, mut failures) = (self.proof_length(), 0);
         for _ in 0..LOOKS {
-            if self.is_over() || self.proofs() >= PROOFS || failures == FAILURES {
+            if self.is_over() || self.proofs >= PROOFS || failures == FAILURES {
                 break;
             }
             let spots = self.spots();
@@ -94,7 +92,7 @@ impl Search<'_> {
         })
     }
 
-    /// Two close points between which the figures jump over the goals, the smaller change first.
+    /// Two close points whose estimates are on opposite sides of the goals, the smaller change first.
     pub(super) fn jump(&self) -> Vec<TradeOff> {
         let spots = self.spots();
         let is_jump = |(width, one, other): &(f64, &Spot<'_>, &Spot<'_>)| {

@@ -25,7 +25,7 @@ use crate::numbers::Extremes;
 pub(super) const FIRST: u64 = 128;
 const NOW: u64 = 1_000;
 /// The refinement of the lattice if no point of it meets the goals.
-const FINEST: f64 = 100.0;
+pub(super) const FINEST: f64 = 100.0;
 /// The maximum number of fights of a proof, and of proofs.
 const MOST_OF_PROOF: u64 = 2_000_000;
 pub(super) const PROOFS: u64 = 12;
@@ -102,7 +102,7 @@ pub(super) struct Search<'a> {
     pub(super) seen: Vec<Seen>,
     /// The figures of all goals with the current values.
     before: Vec<Figure>,
-    proofs: u64,
+    pub(super) proofs: u64,
     /// The number of looks at points, and a model fitted to as many.
     looks: usize,
     model: Option<(usize, Arc<Outlook>)>,
@@ -196,10 +196,6 @@ impl Search<'_> {
     /// Whether the search has to end with what it has: it was stopped, or its fights are used up.
     pub(super) fn is_over(&self) -> bool {
         self.task.crew.is_stopped() || self.task.crew.done() >= self.task.plan.fights
-    }
-
-    pub(super) fn proofs(&self) -> u64 {
-        self.proofs
     }
 
     pub(super) fn is_met(&self, figures: &[Figure]) -> bool {

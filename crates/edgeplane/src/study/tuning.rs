@@ -70,8 +70,8 @@ pub struct Tuning {
     /// If no values meet all goals: values of which none is better for one goal without being worse for another, those
     /// best for the first goal first. Empty if the goals do not conflict, or the search was not completed.
     pub trade_offs: Vec<TradeOff>,
-    /// If no values meet all goals, but close values miss them on opposite sides: these, the smaller change first. A
-    /// figure jumps over its goal between them, for example where one hit fewer is enough for a defeat.
+    /// If no values meet all goals: two close or neighbouring ones whose estimates are on opposite sides of the goals,
+    /// the smaller change first. Figures jump, for example, where one hit fewer is enough for a defeat.
     pub jump: Vec<TradeOff>,
 }
 
