@@ -120,16 +120,16 @@ fn a_chase_heads_for_where_the_other_will_be() {
 #[test]
 fn who_cannot_be_caught_is_followed_until_it_stops() {
     let game = with(
-        "[ability.far_prod]\nreach = 1\ncooldown = 9\ntargets = { pick = \"farthest\" }\ndoes = [{ damage = 1 }]\n\
+        "[ability.far_prod]\nreach = 1\ncooldown = 9\ndoes = [{ damage = 1 }]\n\
          [character.stone]\n[policy.far]\nuse = [{ ability = \"far_prod\", when = \"now < 5\" }]\n\
          [character.runner]\nattributes = { speed = 6 }\nabilities = [\"far_prod\"]\npolicy = \"far\"\n\
-         [encounter.flight]\nsides.a = [{ character = \"walker\", at = [0, 0] }, { character = \"stone\", at = [29, 0] }]\n\
+         [encounter.flight]\nsides.a = [{ character = \"stone\", at = [29, 0] }, { character = \"walker\", at = [0, 0] }]\n\
          sides.b = [{ character = \"runner\", at = [4, 0] }]\ntime_limit = 20\n",
     );
     let log = play(&game, "flight").1;
     // The runner has 24 metres to go at six per second: it arrives at 4 s and stays; the walker needs 26 at four.
     assert_eq!(uses(&log, 2)[0], 4_000_000);
-    assert_eq!(uses(&log, 0), [6_500_000]);
+    assert_eq!(uses(&log, 1), [6_500_000]);
 }
 
 #[test]

@@ -254,7 +254,6 @@ fn near_ones_are_counted_where_they_stand() {
         [ability.walk]
         cooldown = 100
         reach = 1
-        targets = { pick = "farthest" }
         does = [{ damage = 1 }]
         [policy.patient]
         use = [{ ability = "sweep", when = "count(enemies, 3) >= 2" }]
@@ -266,7 +265,7 @@ fn near_ones_are_counted_where_they_stand() {
         [character.walker]
         abilities = ["walk"]
         [encounter.field]
-        sides.one = [{ character = "one", at = [0, 0] }, { character = "still", at = [0, 2] }]
+        sides.one = [{ character = "still", at = [0, 2] }, { character = "one", at = [0, 0] }]
         sides.others = [{ character = "still", at = [3, 0] }, { character = "walker", at = [9, 0] }]
         time_limit = 9
     "#;
@@ -274,7 +273,7 @@ fn near_ones_are_counted_where_they_stand() {
     let mut log = Log::default();
     game.fight("field", 1).unwrap().run(&mut log).unwrap();
     let hit = log.events.iter().find_map(|logged| match logged.event {
-        Event::Hit { caster: ONE, initial, .. } => Some((logged.at.seconds(), initial)),
+        Event::Hit { caster: OTHER, initial, .. } => Some((logged.at.seconds(), initial)),
         _ => None,
     });
     // The walker heads for the one at (0, 2), 2 m/s from 9.22 m: it is within 3 m of the origin between two

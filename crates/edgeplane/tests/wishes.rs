@@ -4,7 +4,7 @@
 
 use crate::common::{game, moments, seconds};
 use edgeplane::fight::Event;
-use edgeplane::{CombatantId, Fight, Game, Log, PoolId};
+use edgeplane::{CombatantId, Fight, Game, Log, PoolId, Silent};
 
 const ONE: CombatantId = CombatantId(0);
 const OTHER: CombatantId = CombatantId(1);
@@ -83,4 +83,73 @@ fn a_target_that_enters_the_circle_is_seen_by_a_condition_about_targets() {
     fight.walk(OTHER, [-4.0, 0.0], &mut log).unwrap();
     fight.advance(seconds(4.0), &mut log).unwrap();
     assert_eq!(moments(&log, |event| matches!(event, Event::Used { .. })), [1_750_000]);
+}
+
+#[test]
+fn what_happens_later_in_the_moment_counts_for_what_it_wants() {
+    // In the second round of choices of the first moment, one of them has nothing left but cooldowns, and the other
+    // throws.
+    let game = game(
+        "[attributes]\nspeed = 4\n[pools]\nhealth = { max = 100, defeat = true }\n\
+         [ability.snarl]\ncooldown = 20\nshared_cooldown = \"mouth\"\ndoes = [{ damage = 1 }]\n\
+         [ability.bite]\nreach = 1\nshared_cooldown = \"mouth\"\ncooldown = 20\ndoes = [{ damage = 1 }]\n\
+         [ability.spit]\nreach = 6\nshared_cooldown = \"mouth\"\ncooldown = 20\ndoes = [{ damage = 1 }]\n\
+         [ability.poke]\ncooldown = 20\ndoes = [{ damage = 1 }]\n\
+         [ability.throw]\ncooldown = 20\ndoes = [{ damage = 60 }]\n\
+         [policy.one]\nuse = [\"snarl\", { ability = \"bite\", when = \"target.health.share < 0.5\" }, \"spit\"]\n\
+         [policy.friend]\nuse = [\"poke\", \"throw\"]\n\
+         [character.one]\nabilities = [\"snarl\", \"bite\", \"spit\"]\npolicy = \"one\"\n\
+         [character.friend]\nabilities = [\"poke\", \"throw\"]\npolicy = \"friend\"\n\
+         [character.other]\nabilities = []\n\
+         [encounter.e]\nsides.a = [\"one\", \"friend\"]\nsides.b = [\"other\"]\ndistance = 12\n",
+    );
+    for seed in 0..4 {
+        let mut fight = game.fight("e", seed).unwrap();
+        fight.advance(seconds(4.0), &mut Silent).unwrap();
+        let [one, other] = [fight.place(ONE)[0], fight.place(CombatantId(2))[0]];
+        assert_eq!((other - one).round(), 1.0, "seed {seed}");
+    }
+}
+
+/// One combatant walks to the weaker of two that stand ten metres to the left and right of its way.
+fn fork() -> Game {
+    game(
+        "[attributes]\nspeed = 4\n[pools]\nhealth = { max = 100, defeat = true }\n\
+         [ability.bite]\nreach = 1\ntargets = { pick = \"weakest\" }\ncooldown = 9\ndoes = [{ damage = 1 }]\n\
+         [character.one]\nabilities = [\"bite\"]\n[character.other]\nabilities = []\nattributes = { speed = 0 }\n\
+         [encounter.e]\nsides.a = [{ character = \"one\", at = [0, 0] }]\n\
+         sides.b = [{ character = \"other\", at = [30, 10] }, { character = \"other\", at = [30, -10] }]\n",
+    )
+}
+
+/// The times and the signs of y of all courses: to which of the two it walks.
+fn sides_of_the_fork(log: &Log) -> Vec<(u64, f64)> {
+    let course = |logged: &edgeplane::fight::Logged| match logged.event {
+        Event::Walks { who: ONE, course, .. } if course[1] != 0.0 => Some((logged.at.0, course[1].signum())),
+        _ => None,
+    };
+    log.events.iter().filter_map(course).collect()
+}
+
+#[test]
+fn who_walks_to_a_target_picks_again_each_second() {
+    let game = fork();
+    let (mut fight, mut log) = played(&game, 1.2);
+    for (at, who, health) in [(5.2, CombatantId(2), 40.0), (9.0, OTHER, 20.0)] {
+        fight.set_pool(who, PoolId(0), health).unwrap();
+        fight.advance(seconds(at), &mut log).unwrap();
+    }
+    assert_eq!(sides_of_the_fork(&log), [(0, 1.0), (2_000_000, -1.0), (6_000_000, 1.0)]);
+}
+
+#[test]
+fn what_does_not_change_the_pick_does_not_cause_another_one() {
+    let game = fork();
+    let (mut fight, mut log) = played(&game, 0.3);
+    fight.set_pool(CombatantId(2), PoolId(0), 40.0).unwrap();
+    // The path is planned again because its target is moved, not because another one is weaker.
+    fight.advance(seconds(0.5), &mut log).unwrap();
+    fight.set_motion(OTHER, [30.0, 12.0], [0.0, 0.0]).unwrap();
+    fight.advance(seconds(2.0), &mut log).unwrap();
+    assert_eq!(sides_of_the_fork(&log), [(0, 1.0), (500_000, 1.0), (1_000_000, -1.0)]);
 }

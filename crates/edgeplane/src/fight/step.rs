@@ -101,13 +101,19 @@ impl Engine<'_> {
     fn moment(&mut self) -> FightResult<()> {
         let mut waves = 0;
         self.state.triggered = 0;
+        self.scratch.choosers.clear();
+        // Whether anything has happened since goals were chosen.
+        let mut is_later = false;
         loop {
+            let (steps, has_chosen) = (self.state.steps_taken, !self.scratch.choosers.is_empty());
             self.run_due_timers()?;
+            is_later |= has_chosen && self.state.steps_taken != steps;
             self.settle()?;
             if self.state.ending.is_some() {
                 return Ok(());
             }
             if !self.state.deciders.is_empty() {
+                is_later |= !self.scratch.choosers.is_empty();
                 self.decide_together()?;
                 self.respond()?;
                 // Consequences of decisions are settled before the decided abilities take effect.
@@ -116,14 +122,27 @@ impl Engine<'_> {
                     return Ok(());
                 }
             }
-            if self.state.deciders.is_empty() && self.next_due().at() > self.state.now {
-                return Ok(());
+            if self.is_over() {
+                if !std::mem::take(&mut is_later) {
+                    return Ok(());
+                }
+                self.choose_goals_again();
+                self.settle()?;
+                if self.is_over() || self.state.ending.is_some() {
+                    return Ok(());
+                }
             }
             waves += 1;
             if waves >= self.limits.waves {
                 return Err(self.endless(waves));
             }
         }
+    }
+
+    /// Whether nothing more is due in this moment.
+    #[inline]
+    fn is_over(&self) -> bool {
+        self.state.deciders.is_empty() && self.next_due().at() > self.state.now
     }
 
     #[cold]

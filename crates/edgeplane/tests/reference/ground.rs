@@ -5,8 +5,10 @@ use edgeplane::program::ZoneId;
 use edgeplane::{AbilityId, StatusId, Time};
 
 use super::model::{Doing, FOREVER, Model, WIND, ability_id, id};
-use super::world::{Ability, Area, Effect, Ground, SPEED, STEP, Side, TRAVEL};
+use super::world::{Ability, Area, Effect, Ground, Pick, SPEED, STEP, Side, TRAVEL};
 
+/// How long a walker keeps a target that it has picked, even if it would pick another one.
+const PICKED_FOR: u64 = 1_000_000;
 /// The tolerance for rounding errors of distances.
 pub(super) const HAIR: f64 = 1e-6;
 
@@ -370,17 +372,6 @@ impl Model<'_> {
         (0..self.all.len()).filter_map(|who| Some((who, self.goal_of(who)?))).collect()
     }
 
-    /// Before a call, walkers toward lines closed by distance only forget other goals; those are chosen at the end of
-    /// the moment.
-    pub(super) fn set_out(&mut self) {
-        let (wants, seen): (Vec<_>, _) = (self.all.iter().map(|one| one.wants).collect(), self.seen.clone());
-        self.goals();
-        self.seen = seen;
-        for (one, before) in self.all.iter_mut().zip(wants) {
-            one.wants = before.filter(|_| one.wants.is_some());
-        }
-    }
-
     /// All walkers make a step.
     pub(super) fn walk(&mut self) {
         for (who, target) in self.goals() {
@@ -395,19 +386,30 @@ impl Model<'_> {
         let walks = one.side == 0 && one.stands && !one.by_hand && (one.doing == Doing::Idle || one.mobile);
         // The goal is chosen when a walker sets out, and kept until a line is closed by distance only.
         let chosen = self.all[who].wants.take().filter(|_| walks);
+        let aims = self.all[who].aims.take();
         if !walks {
             return None;
         }
         let world = self.world;
         let lines = world.lines(self.rule_of(who));
         let first = |model: &Self, ability: usize| model.picked(who, &world.abilities[ability]).first().copied();
-        for (ability, when) in &lines {
+        for (number, (ability, when)) in lines.iter().enumerate() {
             let rule = &world.abilities[*ability];
             let affordable = rule.cost - self.amount(who, WIND) <= 1e-9 * 40.0;
             if let (Some(reach), None, true) = (rule.reaches(), self.closed(who, *ability), affordable) {
                 let wanted = first(self, *ability).filter(|target| self.holds(who, *target, *when));
                 match wanted {
-                    Some(target) if !self.within(who, target, reach) => return Some(target),
+                    Some(target) if !self.within(who, target, reach) => {
+                        let is_kept = |(line, target, at): &(usize, usize, u64)| {
+                            let is_free = self.taunter(who, rule.side).is_none_or(|taunter| taunter == *target);
+                            let all = self.candidates(who, rule);
+                            let is_recent = rule.pick == Pick::First || all.len() < 2 || self.now < at + PICKED_FOR;
+                            *line == number && is_recent && is_free && all.contains(target)
+                        };
+                        let aims = aims.filter(is_kept).unwrap_or((number, target, self.now));
+                        self.all[who].aims = Some(aims);
+                        return Some(aims.1);
+                    }
                     // A busy combatant stays where it can continue.
                     Some(_) if self.all[who].doing != Doing::Idle => return None,
                     _ => {}

@@ -294,7 +294,10 @@ impl Engine<'_> {
         let mut until = self.state.who(who).wake;
         if self.setup.is_placed {
             self.keep_or_plan_way(who);
-            until = until.min(self.state.walks[who.index()].until);
+            let walk = &self.state.walks[who.index()];
+            if !walk.plans {
+                until = until.min(walk.until);
+            }
         }
         self.set_act(who, until, Phase::Ready);
         let combatant = self.state.who_mut(who);

@@ -301,9 +301,16 @@ impl Engine<'_> {
         self.setup.speed.is_some() && (policy.moves != Moves::Hold || !policy.avoid.is_empty())
     }
 
-    /// Determines the course, and the latest time of the next plan.
+    /// Determines the goal, the course to it, and the latest time of the next plan.
     fn plan_course(&mut self, who: CombatantId) -> FightResult<()> {
-        let goal = self.goal_of(who)?;
+        let (goal, picked_until) = self.goal_of(who)?;
+        self.lay_course(who, goal);
+        let walk = &mut self.state.walks[who.index()];
+        walk.until = walk.until.min(picked_until);
+        Ok(())
+    }
+
+    fn lay_course(&mut self, who: CombatantId, goal: Option<(CombatantId, f64)>) {
         // A combatant that never walks continues as the game has pushed it.
         let course = if self.ever_walks(who) { [0.0; 2] } else { self.course_of(who) };
         let walk = &mut self.state.walks[who.index()];
@@ -311,12 +318,12 @@ impl Engine<'_> {
         let speed = self.speed(who);
         let moves = self.setup.policies[who.index()].moves;
         if self.step_out(who, speed) {
-            return Ok(());
+            return;
         }
         if let Moves::KeepDistance(metres) = moves
             && self.retreat(who, metres, speed)
         {
-            return Ok(());
+            return;
         }
         if let Some((target, reach)) = goal {
             let goal = (target, self.nearest_approach(who, target, reach));
@@ -326,7 +333,6 @@ impl Engine<'_> {
         if let Moves::KeepDistance(metres) = moves {
             self.keep_distance_from_enemies(who, goal, metres, speed);
         }
-        Ok(())
     }
 
     /// The first line that only distance keeps closed; for a combatant that walks while busy, also an open line that
@@ -363,7 +369,7 @@ impl Engine<'_> {
         let is_chosen = match walk.wants {
             // A combatant that was stopped has no path.
             Wish::Undecided => walk.line.is_some() || !self.ever_walks(who),
-            Wish::Nothing | Wish::Line(_) => walk.wants_since < self.state.now,
+            Wish::Nothing | Wish::Line(_) => true,
         };
         walk.until > self.state.now && goal_stands && is_chosen && walk.line == self.first_far_line(who)
     }

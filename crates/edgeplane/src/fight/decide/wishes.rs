@@ -1,8 +1,11 @@
-//! The goal of a combatant that cannot use anything yet: it is chosen when the combatant sets out, and kept.
+//! The goal of a combatant that cannot use anything yet: when it is chosen, and how long it is kept.
 
 use super::super::engine::{Engine, FightResult};
 use super::super::state::Wish;
-use crate::program::CombatantId;
+use crate::program::{AbilityPlan, CombatantId, PickPlan, Time};
+
+/// How long a combatant walks to a target before it picks again.
+const PICKED_FOR: Time = Time(1_000_000);
 
 impl Engine<'_> {
     /// Plans the path of a combatant that begins to wait, or to walk while busy, without a goal yet.
@@ -23,28 +26,53 @@ impl Engine<'_> {
         self.plan_way(who);
     }
 
-    /// The combatant to walk to, and the distance at which to stop: for the first line that only distance keeps closed,
-    /// otherwise for the wanted line. A combatant in reach for such a line waits there until the target leaves.
-    pub(super) fn goal_of(&mut self, who: CombatantId) -> FightResult<Option<(CombatantId, f64)>> {
+    /// The combatant to walk to, the distance at which to stop, and when to pick again: for the first line that only
+    /// distance keeps closed, otherwise for the wanted line. A combatant in reach for such a line waits there until the
+    /// target leaves.
+    pub(super) fn goal_of(&mut self, who: CombatantId) -> FightResult<(Option<(CombatantId, f64)>, Time)> {
         if self.has_controller(who) {
-            return Ok(self.state.walks[who.index()].goal);
+            return Ok((self.state.walks[who.index()].goal, Time::NEVER));
         }
         let far = self.first_far_line(who);
-        self.state.walks[who.index()].line = far;
-        if let Some(line) = far.and_then(|index| self.setup.policies[who.index()].lines.get(usize::from(index))) {
-            let (target, reach) = self.pick_first(who, self.program.ability(line.ability))?;
-            if let Some(target) = target {
-                self.state.walks[who.index()].wants = Wish::Undecided;
-                return Ok(Some((target, reach)));
-            }
+        let before = std::mem::replace(&mut self.state.walks[who.index()].line, far);
+        if let Some(index) = far
+            && let Some((target, reach)) = self.goal_of_line(who, index, before == far)?
+        {
+            self.state.walks[who.index()].wants = Wish::Undecided;
+            let plan = self.program.ability(self.setup.policies[who.index()].lines[usize::from(index)].ability);
+            let until = if self.only_distance_closes(who, index) { self.picked_until(who, plan) } else { Time::NEVER };
+            return Ok((Some((target, reach)), until));
         }
+        Ok((self.wish_of(who)?, Time::NEVER))
+    }
+
+    /// The target of a line that only distance keeps closed: kept for a while, or picked now. If the line is open, it
+    /// is always picked now.
+    fn goal_of_line(&mut self, who: CombatantId, index: u16, is_same: bool) -> FightResult<Option<(CombatantId, f64)>> {
+        let plan = self.program.ability(self.setup.policies[who.index()].lines[usize::from(index)].ability);
+        let is_kept = self.only_distance_closes(who, index);
+        if let Some(target) = self.kept_target(who, plan).filter(|_| is_kept && is_same) {
+            return Ok(Some((target, self.reach_of_ability(who, plan)?)));
+        }
+        let (target, reach) = self.pick_first(who, plan)?;
+        let until = if is_kept { PICKED_FOR } else { Time::ZERO };
+        self.state.walks[who.index()].picks_again = self.state.now + until;
+        self.scratch.choosers.push(who);
+        Ok(target.map(|target| (target, reach)))
+    }
+
+    fn only_distance_closes(&self, who: CombatantId, index: u16) -> bool {
+        let first = self.setup.policies[who.index()].first_line as usize;
+        self.state.lines[first + usize::from(index)].only_distance
+    }
+
+    /// The goal of a combatant for which no line is closed by distance only.
+    fn wish_of(&mut self, who: CombatantId) -> FightResult<Option<(CombatantId, f64)>> {
         if !self.ever_walks(who) {
             return Ok(None);
         }
-        let (now, walk) = (self.state.now, &self.state.walks[who.index()]);
-        let kept = match walk.wants {
+        let kept = match self.state.walks[who.index()].wants {
             Wish::Undecided => None,
-            _ if walk.wants_since == now => None,
             Wish::Nothing => return Ok(None),
             Wish::Line(line) => self.wanted_goal(who, line),
         };
@@ -52,9 +80,41 @@ impl Engine<'_> {
             return Ok(kept);
         }
         let wanted = self.first_wanted(who)?;
-        let walk = &mut self.state.walks[who.index()];
-        (walk.wants, walk.wants_since) = (wanted.map_or(Wish::Nothing, |(line, _)| Wish::Line(line)), now);
+        self.state.walks[who.index()].wants = wanted.map_or(Wish::Nothing, |(line, _)| Wish::Line(line));
+        self.scratch.choosers.push(who);
         Ok(wanted.map(|(_, goal)| goal))
+    }
+
+    /// Combatants that have chosen goals in this moment, before other things happened, choose again.
+    pub(in crate::fight) fn choose_goals_again(&mut self) {
+        while let Some(who) = self.scratch.choosers.pop() {
+            let walk = &mut self.state.walks[who.index()];
+            (walk.goal, walk.wants) = (None, Wish::Undecided);
+            self.plan_way(who);
+        }
+    }
+
+    /// The target to which a combatant walks for a line, if that was not picked too long ago and is still possible.
+    fn kept_target(&self, who: CombatantId, plan: &AbilityPlan) -> Option<CombatantId> {
+        let (target, _) = self.state.walks[who.index()].goal?;
+        let is_recent = self.state.now < self.picked_until(who, plan);
+        (is_recent && self.is_still_possible(who, plan, target)).then_some(target)
+    }
+
+    /// When a picked target has to be picked again; never if there is no other one, or no other order.
+    fn picked_until(&self, who: CombatantId, plan: &AbilityPlan) -> Time {
+        let steady = match plan.pick {
+            PickPlan::First | PickPlan::Random(_) => true,
+            PickPlan::Policy => self.setup.policies[who.index()].prefers.is_none(),
+            _ => false,
+        };
+        let picks = self.state.walks[who.index()].picks_again;
+        if steady || self.candidates(who, plan).len() < 2 { Time::NEVER } else { picks }
+    }
+
+    fn is_still_possible(&self, who: CombatantId, plan: &AbilityPlan, target: CombatantId) -> bool {
+        let is_free = self.taunter(who, plan.side).is_none_or(|taunter| taunter == target);
+        is_free && self.candidates(who, plan).contains(&target)
     }
 
     /// The target of the current goal, if it is still possible: the combatant keeps to it, whatever else it would want
@@ -64,8 +124,7 @@ impl Engine<'_> {
         let line = self.setup.policies[who.index()].lines.get(usize::from(line))?;
         let plan = self.program.ability(line.ability);
         let is_known = self.state.abilities[line.ability_index as usize].known;
-        let is_free = self.taunter(who, plan.side).is_none_or(|taunter| taunter == goal.0);
-        (is_known && is_free && self.candidates(who, plan).contains(&goal.0)).then_some(goal)
+        (is_known && self.is_still_possible(who, plan, goal.0)).then_some(goal)
     }
 
     /// The first line with a reach that will be wanted, and its target: its condition holds, whatever else keeps it

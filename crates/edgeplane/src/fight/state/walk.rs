@@ -18,8 +18,8 @@ pub(in crate::fight) struct Walk {
     pub(in crate::fight) line: Option<u16>,
     /// The line for which it walks while no line is closed by distance only: the line it wanted when it set out.
     pub(in crate::fight) wants: Wish,
-    /// When it chose that line: within the same moment it may choose another one.
-    pub(in crate::fight) wants_since: Time,
+    /// When it picks the target of `line` again, if there is another one.
+    pub(in crate::fight) picks_again: Time,
     /// When it last planned its path because its goal turned, and how often at that time.
     pub(in crate::fight) followed_at: Time,
     pub(in crate::fight) followed: u8,
@@ -61,7 +61,7 @@ impl Walk {
         looks: false,
         line: None,
         wants: Wish::Undecided,
-        wants_since: Time::NEVER,
+        picks_again: Time::NEVER,
         followed_at: Time::NEVER,
         followed: 0,
         course: [0.0; 2],

@@ -233,7 +233,8 @@ impl Model<'_> {
     pub(super) fn start(&mut self, who: usize, ability: usize, targets: Vec<usize>) {
         let rule = &self.world.abilities[ability];
         let release = self.now + rule.times[0];
-        (self.all[who].waits, self.all[who].reacts, self.all[who].wants) = (false, None, None);
+        (self.all[who].waits, self.all[who].reacts) = (false, None);
+        (self.all[who].wants, self.all[who].aims) = (None, None);
         (self.all[who].doing, self.all[who].mobile) = (Doing::Casting(ability, release), rule.mobile);
         let (target, number) = (id(targets[0]), targets.len() as u16);
         let caster = id(who);

@@ -363,7 +363,8 @@ impl Model<'_> {
     pub(super) fn interrupt(&mut self, who: usize, by: usize, source: Source) {
         let Doing::Casting(ability, _) = self.all[who].doing else { return };
         let rule = &self.world.abilities[ability];
-        (self.all[who].doing, self.all[who].keeps, self.all[who].wants) = (Doing::Idle, None, None);
+        (self.all[who].doing, self.all[who].keeps) = (Doing::Idle, None);
+        (self.all[who].wants, self.all[who].aims) = (None, None);
         self.report(Event::Interrupted { who: id(who), ability: ability_id(ability), by: id(by), source });
         let about = Details { ability: Some(ability), ..Details::default() };
         self.raise(TriggerEvent::Interrupted, who, Some(by), &about);

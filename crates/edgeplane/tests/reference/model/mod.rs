@@ -78,6 +78,8 @@ pub(crate) struct One {
     reacts: Option<u64>,
     /// The line for which it walks while no line is closed by distance only, and its target; `None` without a goal.
     pub(crate) wants: Option<Option<(usize, usize)>>,
+    /// The line for which it walks because only distance keeps it closed, the target, and when it was picked.
+    pub(crate) aims: Option<(usize, usize, u64)>,
     pub(crate) held: Vec<Held>,
     worn: Vec<usize>,
     /// For each pool its amount, and at what time.
@@ -131,6 +133,7 @@ impl One {
             waits: false,
             reacts: None,
             wants: None,
+            aims: None,
             held: Vec::new(),
             worn: world.characters[member.character].gear.clone(),
             pools: [(world.characters[member.character].vigour, 0), (20.0, 0), (0.0, 0)],
@@ -291,7 +294,7 @@ impl Model<'_> {
         while model.ending.is_none() && model.now <= LIMIT {
             model.moment();
             while let Some((_, call)) = calls.next_if(|(at, _)| *at == model.now && model.ending.is_none()) {
-                model.set_out();
+                model.goals();
                 model.call_from_outside(*call);
                 if model.ending.is_none() {
                     model.respond();
@@ -403,7 +406,7 @@ impl Model<'_> {
         let free = |one: &One| one.doing == Doing::Recovering(self.now);
         let Some(who) = self.all.iter().position(free) else { return false };
         self.let_go(who, IN_USE);
-        (self.all[who].doing, self.all[who].wants) = (Doing::Idle, None);
+        (self.all[who].doing, self.all[who].wants, self.all[who].aims) = (Doing::Idle, None, None);
         true
     }
 
@@ -484,7 +487,8 @@ impl Model<'_> {
     fn defeat(&mut self, who: usize) {
         self.all[who].pools = [HEALTH, WIND, SHELL].map(|pool| (self.amount(who, pool), self.now));
         self.all[who].stands = false;
-        (self.all[who].doing, self.all[who].keeps, self.all[who].wants) = (Doing::Idle, None, None);
+        (self.all[who].doing, self.all[who].keeps) = (Doing::Idle, None);
+        (self.all[who].wants, self.all[who].aims) = (None, None);
         let by = self.all[who].hurt_by;
         self.report(Event::Defeated { who: id(who), by });
         let by = by.map(|(by, _)| usize::from(by.0));

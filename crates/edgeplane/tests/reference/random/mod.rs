@@ -162,7 +162,6 @@ impl Parts {
             _ => Pick::First,
         };
         let whom = placed && side != Side::Caster;
-        // A walker approaches its first target, which stays the same.
         let walked = self.ground == Ground::Walked;
         let reach =
             (whom && !defeated && (!walked || side == Side::Enemies) && !dice.one_in(4)).then(|| dice.metres(1, 9));
@@ -177,7 +176,7 @@ impl Parts {
         };
         let pick = match area {
             Area::Around(_) => Pick::First,
-            _ if side == Side::Caster || (walked && side == Side::Enemies) => Pick::First,
+            _ if side == Side::Caster => Pick::First,
             _ => pick,
         };
         let revives = |dice: &mut Dice| {
