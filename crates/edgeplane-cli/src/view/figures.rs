@@ -21,7 +21,7 @@ fn digits(reach: f64) -> usize {
     if !reach.is_finite() || reach <= 0.0 {
         return 2;
     }
-    (1.0 - reach.log10().floor()).clamp(1.0, 3.0) as usize
+    (1.0 - reach.log10().floor()).clamp(1.0, 5.0) as usize
 }
 
 pub(crate) fn of(figure: &Figure) -> String {

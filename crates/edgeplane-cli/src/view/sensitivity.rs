@@ -142,7 +142,10 @@ fn rest(found: &Sensitivity, certain: usize, shown: usize, all: bool) -> String 
     let few = text::grouped(found.unseen_fights);
     count(
         &found.unseen,
-        &format!("nothing in {few} fights each and were not tried further: rarer effects are unknown"),
+        &match found.unseen.len() {
+            1 => format!("nothing in {few} fights and was not tried further: rarer effects are unknown"),
+            _ => format!("nothing in {few} fights each and were not tried further: rarer effects are unknown"),
+        },
     );
     if certain == 0 && found.by.is_some() && close > 0 {
         let together = if found.together.is_none() { ", `--together`" } else { "" };

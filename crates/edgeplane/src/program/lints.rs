@@ -54,13 +54,17 @@ fn duration(rule: &StatusRule) -> Option<f64> {
 
 impl Lints<'_> {
     fn never_ticks(&self, named: &Named<StatusRule>, out: &mut Diagnostics) {
-        let Some(every) = &named.rule.every else { return };
-        let PaceRule::Period(rule) = &every.pace else { return };
-        let (Some(lasts), Some(period)) = (duration(&named.rule), rule.as_number()) else { return };
-        if period > lasts && !every.first_now && !every.part_tick {
-            let message = format!("`{}` never ticks: it lasts {lasts} s, and its period is {period} s", named.name);
+        let (rule, name) = (&named.rule, &named.name);
+        let Some(every) = &rule.every else { return };
+        let PaceRule::Period(pace) = &every.pace else { return };
+        let (Some(lasts), Some(period)) = (duration(rule), pace.as_number()) else { return };
+        if period > lasts && !every.first_now && !every.part_tick && !self.is_held(name) && !self.is_prolonged(named) {
+            let renews = !every.restart
+                && matches!(rule.reapply, Reapply::Refresh | Reapply::Extend | Reapply::Longest | Reapply::Stack);
+            let ticks = if renews { "ticks only if it is renewed in time" } else { "never ticks" };
+            let message = format!("`{name}` {ticks}: it lasts {lasts} s, and its period is {period} s");
             let help = "shorten the period, or give it `first_tick = \"now\"` or `part_tick = true`";
-            out.push(Diagnostic::warning(Code::NeverTicks, rule.span, message).help(help));
+            out.push(Diagnostic::warning(Code::NeverTicks, pace.span, message).help(help));
         }
     }
 
@@ -176,14 +180,31 @@ impl Lints<'_> {
     }
 
     fn is_applied(&self, name: &str) -> bool {
+        self.is_held(name) || self.rules.effects().any(|effect| applies(effect, name))
+    }
+
+    /// Whether something can give a status more time than its own duration.
+    fn is_prolonged(&self, named: &Named<StatusRule>) -> bool {
+        let is_meant = |status: &Selector| match status {
+            Selector::Name(word) => word.text == named.name,
+            Selector::Tag(word) => named.rule.tags.iter().any(|tag| tag.text == word.text),
+        };
+        self.rules.effects().any(|effect| match &effect.kind {
+            EffectKind::Apply { status, duration: Some(_), .. } => status.text == named.name,
+            EffectKind::Lengthen { status, shorter: false, .. } => is_meant(status),
+            _ => false,
+        })
+    }
+
+    /// Whether a status is held for as long as something else lasts, whatever its own duration.
+    fn is_held(&self, name: &str) -> bool {
         let held = self.rules.characters.iter().flat_map(|one| one.rule.statuses.iter().flatten());
         let by_gear = self.rules.gear.iter().flat_map(|piece| &piece.rule.statuses);
         let by_sets = self.rules.gear_sets.iter().flat_map(|set| &set.rule.worn).flat_map(|(_, given)| given);
         let by_sets = by_sets.map(|one| &one.status);
         let while_used = self.rules.abilities.iter().flat_map(|ability| &ability.rule.during);
         let by_zones = self.rules.zones.iter().flat_map(|zone| &zone.rule.apply);
-        self.rules.effects().any(|effect| applies(effect, name))
-            || by_zones.chain(while_used).chain(held).chain(by_gear).chain(by_sets).any(|word| word.text == name)
+        by_zones.chain(while_used).chain(held).chain(by_gear).chain(by_sets).any(|word| word.text == name)
     }
 
     fn never_placed(&self, out: &mut Diagnostics) {

@@ -164,6 +164,25 @@ impl Tried<'_> {
         }
     }
 
+    /// The effect, limited to what the figure without changes leaves possible: that is known from more fights, and a
+    /// share stays between 0 and 1.
+    pub(super) fn effect_within(&self, before: &Figure) -> ChangeEffect {
+        let mut effect = self.effect();
+        if let (Unit::Share, Some(value), Some(low), Some(high)) = (before.unit, before.value, before.low, before.high)
+        {
+            let difference = &mut effect.difference;
+            let limited = difference.difference.map(|change| change.clamp(-value, 1.0 - value));
+            if limited != difference.difference {
+                difference.before = before.clone();
+                difference.after.value = limited.map(|change| value + change);
+                difference.difference = limited;
+            }
+            difference.low = difference.low.map(|end| end.clamp(-high, 1.0 - low));
+            difference.high = difference.high.map(|end| end.clamp(-high, 1.0 - low));
+        }
+        effect
+    }
+
     /// The effect among changes of other numbers.
     pub(super) fn together(&self, before: &Figure, found: Option<Found>) -> ChangeEffect {
         let interval = found.map(|found| found.interval);

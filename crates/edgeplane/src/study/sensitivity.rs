@@ -225,7 +225,8 @@ fn rank(
     }
     let mut known = Ledger::new(&base.measures()[0]);
     before[0].iter().for_each(|sample| known.add(*sample));
-    let sure = Confidence::default().shared_by(changes * looks.len());
+    // One more for the figure without changes, which limits the effects.
+    let sure = Confidence::default().shared_by(changes * looks.len() + 1);
     let all_first = first.saturating_mul(changes as u64 + 1);
     let further = plan.trials.saturating_mul(budget).max(all_first);
     let most = all_first.saturating_add(further);
@@ -298,6 +299,7 @@ fn rank(
     let mut budget = further;
     let spreads = tried.iter().filter(|one| one.is_seen).map(|one| one.spread);
     let all_spreads = spreads.sum::<f64>() / spread(before[0].iter().filter_map(said));
+    let of_before = sure;
     let (mut sure, mut of_picked, mut screened) = (sure, sure, None);
     if matches!(how, How::Alone(_)) && can_be_mixed && screening::pays(all_spreads) {
         let by_itself: Vec<f64> = tried.iter().filter(|one| one.is_seen).map(Tried::likely).collect();
@@ -319,6 +321,8 @@ fn rank(
     }
     let race = Race { crew: &crew, base: &base, looks: &looks, screened: screened.as_ref(), sure, of_picked, most };
     race.run(&mut tried, &mut known, budget, progress)?;
+    let before = known.figure(&base.measures()[0], of_before, base.is_certain());
+    let effect = |one: &Tried<'_>| if screened.is_some() { one.effect() } else { one.effect_within(&before) };
     let (mut effects, mut elsewhere) = (Vec::new(), Vec::new());
     let mut elsewhere_fights = u64::MAX;
     let (mut behind, mut behind_at_most) = (Vec::new(), 0.0_f64);
@@ -331,7 +335,7 @@ fn rank(
             let at_most = screened.as_ref().map_or(f64::INFINITY, |some| some.at_most(index));
             behind_at_most = behind_at_most.larger(at_most);
         } else if of_it.iter().any(|one| one.pairs_that_differ() > 0.0) {
-            let changes = of_it.into_iter().map(Tried::effect).collect();
+            let changes = of_it.into_iter().map(effect).collect();
             effects.push(Effect { path: subject.path.clone(), now: subject.now.clone(), changes });
         } else if of_it.iter().any(|one| one.is_seen) {
             let seen = of_it.iter().filter(|one| one.is_seen);

@@ -76,7 +76,7 @@ codes! {
     TooMany "too-many" "A limit is exceeded.";
     BadMeasure "bad-measure" "A measure that cannot be read, or that does not exist.";
     NoEffect "no-effect" "Warning: a key without effect.";
-    NeverTicks "never-ticks" "Warning: a status whose period is longer than its duration.";
+    NeverTicks "never-ticks" "Warning: a status whose period is longer than its duration, which nothing prolongs.";
     NeverFull "never-full" "Warning: a status that cannot reach a number of stacks.";
     ForbidsNothing "forbids-nothing" "Warning: a status forbids a tag that no ability has.";
     NeverApplied "never-applied" "Warning: a status that nothing applies.";
