@@ -326,6 +326,21 @@ fn what_a_win_rests_on_is_what_is_missing_without_it() {
 }
 
 #[test]
+fn no_removal_moves_a_share_beyond_its_limits() {
+    let plan = TrialsPlan { seed: 1, ..plan(4_000) };
+    for measure in ["win_rate(keepers)", "draw_rate"] {
+        let found = run_without(&demo(), "duel", measure, &plan, &|_, _| {}).unwrap();
+        let base = found.before.value.unwrap();
+        for difference in found.effects.iter().map(|effect| &effect.changes[0].difference) {
+            let change = difference.difference.unwrap();
+            assert!((-1e-12..=1.0 + 1e-12).contains(&(base + change)), "{measure}: {change} of {base}");
+            assert!(difference.low.unwrap() <= change && change <= difference.high.unwrap());
+            assert!(difference.low.unwrap() >= -1.0 && difference.high.unwrap() <= 1.0 - base + 0.1, "{difference:?}");
+        }
+    }
+}
+
+#[test]
 fn a_matrix_shows_the_mix_that_nobody_can_exploit() {
     // A throw defeats the one that it beats with a chance of 1, 0.5 or 0.25; all else is a draw. `last` never acts.
     let game = game(
