@@ -396,7 +396,7 @@ fn within_speed(log: &Log, fight: &Fight, speeds: [f64; 3]) -> bool {
     // The start of the course: its time, position and velocity.
     let mut legs = vec![(Time::ZERO, None::<[f64; 2]>, [0.0; 2]); fight.setup().combatants.len()];
     log.events.iter().all(|logged| match logged.event {
-        Event::Walks { who, from, course } => {
+        Event::Walks { who, from, course, .. } => {
             let (since, place, before) = std::mem::replace(&mut legs[who.index()], (logged.at, Some(from), course));
             let passed = (logged.at - since).seconds();
             let near =

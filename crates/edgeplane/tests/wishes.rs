@@ -135,10 +135,19 @@ fn sides_of_the_fork(log: &Log) -> Vec<(u64, f64)> {
 fn who_walks_to_a_target_picks_again_each_second() {
     let game = fork();
     let (mut fight, mut log) = played(&game, 1.2);
-    for (at, who, health) in [(5.2, CombatantId(2), 40.0), (9.0, OTHER, 20.0)] {
+    for (at, who, health) in [(5.2, CombatantId(2), 40.0), (7.0, OTHER, 20.0)] {
         fight.set_pool(who, PoolId(0), health).unwrap();
         fight.advance(seconds(at), &mut log).unwrap();
+        assert_eq!(fight.walks_to(ONE), Some(who));
+        assert!(fight.walks_to(OTHER).is_none() && fight.velocity(OTHER) == [0.0, 0.0]);
     }
+    fight.advance(seconds(11.0), &mut log).unwrap();
+    assert_eq!((fight.walks_to(ONE), fight.velocity(ONE)), (None, [0.0, 0.0]), "in reach");
+    let toward = |logged: &edgeplane::fight::Logged| match logged.event {
+        Event::Walks { toward, .. } => Some(toward.map(|toward| toward.0)),
+        _ => None,
+    };
+    assert_eq!(log.events.iter().filter_map(toward).collect::<Vec<_>>(), [Some(1), Some(2), Some(1), None]);
     assert_eq!(sides_of_the_fork(&log), [(0, 1.0), (2_000_000, -1.0), (6_000_000, 1.0)]);
 }
 

@@ -130,7 +130,7 @@ const COLUMNS: &[&str] = &[
     "at", "event", "who", "ability", "status", "target", "targets", "type", "pool", "step", "initial", "amount",
     "dealt", "healed", "gained", "taken", "overkill", "overheal", "wasted", "missing", "left", "stopped", "marks",
     "stacks", "tick", "applied", "on", "reason", "until", "release", "ready", "cap", "by", "with", "from", "course",
-    "to", "arrives", "ending", "winner", "threat", "total", "cause",
+    "toward", "to", "arrives", "ending", "winner", "threat", "total", "cause",
 ];
 
 /// One row for each event, one column for each field of events.

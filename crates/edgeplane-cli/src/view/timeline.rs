@@ -105,8 +105,8 @@ pub(super) struct Teller<'a> {
     soaked: Vec<String>,
     /// Lines of arithmetic that belong below the next line.
     pub(super) below: Vec<String>,
-    /// Combatants that are walking.
-    walking: Vec<bool>,
+    /// Whether each combatant is walking, and to whom.
+    walking: Vec<(bool, Option<CombatantId>)>,
     /// Decisions of the moment, shown below the resulting use.
     reasons: Vec<(CombatantId, String)>,
 }
@@ -127,7 +127,7 @@ impl<'a> Teller<'a> {
             formulas: Vec::new(),
             soaked: Vec::new(),
             below: Vec::new(),
-            walking: vec![false; story.setup.combatants.len()],
+            walking: vec![(false, None); story.setup.combatants.len()],
             reasons: Vec::new(),
         }
     }
@@ -292,7 +292,7 @@ impl<'a> Teller<'a> {
                 let came = self.came(taken, pool, left, over, "not there");
                 self.result(at, caster, source, target, &came);
             }
-            Event::Walks { who, from, course } => self.walks(at, who, from, course),
+            Event::Walks { who, from, course, toward } => self.walks(at, who, from, course, toward),
             Event::Flies { caster, ability, target, arrives } => {
                 let came = Came::only(&format!("arrives at {:.2} s", arrives.seconds()));
                 self.line(at, self.who(caster), self.ability(ability), self.who(target), &came);
@@ -404,10 +404,10 @@ impl<'a> Teller<'a> {
     }
 
     /// Starting and stopping are shown; turns on the way are part of the trace only.
-    fn walks(&mut self, at: Time, who: CombatantId, from: [f64; 2], course: [f64; 2]) {
+    fn walks(&mut self, at: Time, who: CombatantId, from: [f64; 2], course: [f64; 2], toward: Option<CombatantId>) {
         let speed = course[0].hypot(course[1]);
-        let walked = std::mem::replace(&mut self.walking[who.index()], speed > 0.0);
-        if walked && speed > 0.0 && !self.trace {
+        let (walked, before) = std::mem::replace(&mut self.walking[who.index()], (speed > 0.0, toward));
+        if walked && speed > 0.0 && before == toward && !self.trace {
             return;
         }
         let came = match (walked, speed > 0.0) {
@@ -416,7 +416,8 @@ impl<'a> Teller<'a> {
             _ => "stands still",
         };
         let notes = if speed > 0.0 { format!("{speed:.1} m/s") } else { String::new() };
-        self.line(at, self.who(who), "", "", &Came { left: place(from), notes, ..Came::only(came) });
+        let to = toward.map_or("", |toward| self.who(toward));
+        self.line(at, self.who(who), "", to, &Came { left: place(from), notes, ..Came::only(came) });
     }
 
     /// A possibility that was examined and not taken.

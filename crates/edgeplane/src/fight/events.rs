@@ -102,8 +102,9 @@ pub enum Event {
     /// A combatant is free to act but cannot use anything; `until` is the earliest time at which that may change
     /// without an event.
     Waits { who: CombatantId, until: Option<Time> },
-    /// A combatant takes a new course, in metres per second; zeros if it stops.
-    Walks { who: CombatantId, from: [f64; 2], course: [f64; 2] },
+    /// A combatant takes a new course, in metres per second; zeros if it stops. `toward` is the combatant that it walks
+    /// to; `None` if it stops, retreats, leaves a zone, or is controlled by the game.
+    Walks { who: CombatantId, from: [f64; 2], course: [f64; 2], toward: Option<CombatantId> },
     /// An ability is in flight to a target.
     Flies { caster: CombatantId, ability: AbilityId, target: CombatantId, arrives: Time },
     /// A combatant is pushed or pulled.

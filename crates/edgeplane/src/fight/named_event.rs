@@ -66,11 +66,12 @@ impl NamedEvent<'_> {
                 map.serialize_entry("reason", reason.name())
             }
             Event::Lost { caster, ability } => self.action(map, "lost", caster, ability),
-            Event::Walks { who, from, course } => {
+            Event::Walks { who, from, course, toward } => {
                 map.serialize_entry("event", "walks")?;
                 map.serialize_entry("who", names.who(who))?;
                 map.serialize_entry("from", &from)?;
-                map.serialize_entry("course", &course)
+                map.serialize_entry("course", &course)?;
+                map.serialize_entry("toward", &toward.map(|toward| names.who(toward)))
             }
             Event::Flies { caster, ability, target, arrives } => {
                 self.action(map, "flies", caster, ability)?;

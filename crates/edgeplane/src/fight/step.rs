@@ -394,7 +394,10 @@ impl Engine<'_> {
             one.hurt_by = one.hurt_by.filter(|(by, _)| *by != who);
         };
         self.state.combatants.iter_mut().for_each(forgets);
-        self.state.walks.iter_mut().for_each(|walk| walk.goal = walk.goal.filter(|(other, _)| *other != who));
+        self.state.walks.iter_mut().for_each(|walk| {
+            walk.goal = walk.goal.filter(|(other, _)| *other != who);
+            walk.toward = walk.toward.filter(|other| *other != who);
+        });
         if stood {
             self.update_head_counts(who, -1.0);
         } else {

@@ -24,12 +24,19 @@ impl Engine<'_> {
         }
     }
 
-    /// Sets a new course from the current position.
+    /// Sets a new course from the current position, to nobody.
     pub(in crate::fight) fn turn(&mut self, who: CombatantId, course: Plane) {
+        self.turn_toward(who, course, None);
+    }
+
+    /// The same to a combatant.
+    pub(super) fn turn_toward(&mut self, who: CombatantId, course: Plane, toward: Option<CombatantId>) {
         if self.state.who(who).is_moved {
             return;
         }
-        self.state.walks[who.index()].course = course;
+        let toward = toward.filter(|_| !is_nowhere(course));
+        let walk = &mut self.state.walks[who.index()];
+        (walk.course, walk.toward) = (course, toward);
         let change = minus(course, self.course_of(who));
         if change[0].abs().larger(change[1].abs()) <= 1e-9 {
             return;
@@ -40,7 +47,7 @@ impl Engine<'_> {
         }
         self.put_at(who, from, course);
         self.concern_all(who, true);
-        emit!(self, Walks { who, from, course });
+        emit!(self, Walks { who, from, course, toward });
     }
 
     /// Sets the direction in which a combatant faces; without a direction, it keeps the current one.

@@ -288,7 +288,8 @@ impl Engine<'_> {
         self.wants = wants;
         for who in &planned {
             let who = *who;
-            self.turn(who, self.state.walks[who.index()].course);
+            let walk = &self.state.walks[who.index()];
+            self.turn_toward(who, walk.course, walk.toward);
             if self.state.who(who).mobile { self.set_next_walk(who) } else { self.set_wake(who) }
         }
         self.scratch.planned = planned;
@@ -314,7 +315,7 @@ impl Engine<'_> {
         // A combatant that never walks continues as the game has pushed it.
         let course = if self.ever_walks(who) { [0.0; 2] } else { self.course_of(who) };
         let walk = &mut self.state.walks[who.index()];
-        (walk.goal, walk.course, walk.until) = (goal, course, Time::NEVER);
+        (walk.goal, walk.course, walk.toward, walk.until) = (goal, course, None, Time::NEVER);
         let speed = self.speed(who);
         let moves = self.setup.policies[who.index()].moves;
         if self.step_out(who, speed) {
@@ -326,6 +327,7 @@ impl Engine<'_> {
             return;
         }
         if let Some((target, reach)) = goal {
+            self.state.walks[who.index()].toward = Some(target);
             let goal = (target, self.nearest_approach(who, target, reach));
             self.approach(who, goal, moves, speed);
             self.walk_around(who, goal, speed);

@@ -26,6 +26,44 @@ impl<C: RandomSource> Fight<C> {
         self.state.numbers.body(self.setup.program.place(who, Slot(0)))
     }
 
+    /// The velocity of a combatant in metres per second along each axis, until it turns or is moved.
+    ///
+    /// ```
+    /// # use edgeplane::{Game, SideId, Silent};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.world_on_ground(&["bank", "water"], 7);
+    /// # let handle = fight.spawn(game.character("reed_cutter")?, SideId(0), [3.0, 4.0], &mut Silent)?;
+    /// # let who = fight.combatant(handle)?;
+    /// fight.set_motion(who, [3.0, 4.0], [0.0, 1.5])?;
+    /// assert_eq!(fight.velocity(who), [0.0, 1.5]);
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
+    /// # Panics
+    /// If there is no such combatant, like all readings.
+    pub fn velocity(&self, who: CombatantId) -> [f64; 2] {
+        self.state.numbers.course(self.setup.program.place(who, Slot(0)))
+    }
+
+    /// The combatant to which one is walking; `None` if it stands, retreats, leaves a zone, or is controlled by the game.
+    ///
+    /// ```
+    /// # use edgeplane::{CombatantId, Game, Silent, Time};
+    /// # let game = Game::open("examples/rulesets/pond.toml")?;
+    /// # let mut fight = game.fight("shore", 1)?;
+    /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
+    /// fight.advance(Time::from_seconds(0.1), &mut Silent)?;
+    /// assert_eq!(fight.walks_to(cutter), Some(pike));
+    /// # Ok::<(), edgeplane::Error>(())
+    /// ```
+    ///
+    /// # Panics
+    /// If there is no such combatant, like all readings.
+    pub fn walks_to(&self, who: CombatantId) -> Option<CombatantId> {
+        assert!(who.index() < self.setup.combatants.len(), "no such combatant");
+        self.state.walks.get(who.index()).and_then(|walk| walk.toward)
+    }
+
     /// The direction in which a combatant faces, of length 1: that of its last course or of the target of its last
     /// ability. Zeros before either.
     ///

@@ -25,6 +25,8 @@ pub(in crate::fight) struct Walk {
     pub(in crate::fight) followed: u8,
     /// The planned course before it sets out.
     pub(in crate::fight) course: Plane,
+    /// The combatant to which this course leads.
+    pub(in crate::fight) toward: Option<CombatantId>,
     /// The side on which it passes zones that it avoids.
     pub(in crate::fight) bypass: Option<Bypass>,
     /// The side on which it passes enemies from which it keeps its distance.
@@ -65,6 +67,7 @@ impl Walk {
         followed_at: Time::NEVER,
         followed: 0,
         course: [0.0; 2],
+        toward: None,
         bypass: None,
         passes: None,
         aims_at: None,

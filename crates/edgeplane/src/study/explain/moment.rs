@@ -7,7 +7,7 @@ use serde::Serialize;
 use super::character::part_text;
 use crate::error::Error;
 use crate::fight::{Action, Fight, Sampler, Silent, UnavailableReason, describe_reason};
-use crate::numbers::Extremes;
+use crate::numbers::{Extremes, plain};
 use crate::program::{CombatantId, PoolId, Setup, Slot, Time};
 
 /// The state of a fight at one moment.
@@ -34,7 +34,7 @@ pub struct CombatantMoment {
     pub who: String,
     /// Its side.
     pub side: String,
-    /// Its action: "idle", "casting boathook until 3.70 s on silt_crab".
+    /// Its action: "idle", "walking to silt_crab at 3 m/s", "casting boathook on silt_crab until 3.70 s".
     pub doing: String,
     /// Its position in metres; `None` in an encounter without positions.
     pub place: Option<[f64; 2]>,
@@ -193,7 +193,7 @@ fn combatant(
     Ok(CombatantMoment {
         who: plan.label.clone(),
         side: setup.sides[fight.side(who).index()].clone(),
-        doing: doing(setup, fight.action(who)),
+        doing: doing(setup, fight, who),
         place: setup.is_placed.then(|| fight.place(who)),
         pools: pools.collect(),
         attributes,
@@ -202,8 +202,14 @@ fn combatant(
     })
 }
 
-fn doing(setup: &Setup, action: Action) -> String {
-    match action {
+fn doing(setup: &Setup, fight: &Fight, who: CombatantId) -> String {
+    let [x, y] = fight.velocity(who);
+    let speed = libm::hypot(x, y);
+    match fight.action(who) {
+        Action::Idle if speed > 0.0 => {
+            let toward = fight.walks_to(who).map(|toward| format!(" to {}", setup.combatants[toward.index()].label));
+            format!("walking{} at {} m/s", toward.unwrap_or_default(), plain((speed * 100.0).round() / 100.0))
+        }
         Action::Idle => "idle".to_owned(),
         Action::Defeated => "defeated".to_owned(),
         Action::Absent => "not there".to_owned(),
