@@ -37,7 +37,7 @@ impl Teller<'_> {
                 self.line(at, self.who(target), &self.program.status(status).name, "", &came);
             }
             Event::StatusMoved { target, status, until } => {
-                let came = Came { left: format!("until {}", time(until)), ..Came::default() };
+                let came = Came { left: format!("until {}", time(until)), ..Came::only("lasts") };
                 self.line(at, self.who(target), &self.program.status(status).name, "", &came);
             }
             Event::StatusLost { target, status, reason, .. }
