@@ -7,6 +7,9 @@ use crate::program::{AbilityPlan, CombatantId, PickPlan, Time};
 /// How long a combatant walks to a target before it picks again.
 const PICKED_FOR: Time = Time(1_000_000);
 
+/// The combatant to walk to, and the distance at which to stop.
+type Goal = (CombatantId, f64);
+
 impl Engine<'_> {
     /// Plans the path of a combatant that begins to wait, or to walk while busy, without a goal yet.
     pub(in crate::fight) fn set_out(&mut self, who: CombatantId) {
@@ -26,48 +29,43 @@ impl Engine<'_> {
         self.plan_way(who);
     }
 
-    /// The combatant to walk to, the distance at which to stop, and when to pick again: for the first line that only
-    /// distance keeps closed, otherwise for the wanted line. A combatant in reach for such a line waits there until the
-    /// target leaves.
-    pub(super) fn goal_of(&mut self, who: CombatantId) -> FightResult<(Option<(CombatantId, f64)>, Time)> {
+    /// The goal, and when to pick again: for the first line that only distance keeps closed, otherwise for the wanted
+    /// line. A combatant in reach for such a line waits there until the target leaves.
+    pub(super) fn goal_of(&mut self, who: CombatantId) -> FightResult<(Option<Goal>, Time)> {
         if self.has_controller(who) {
             return Ok((self.state.walks[who.index()].goal, Time::NEVER));
         }
         let far = self.first_far_line(who);
         let before = std::mem::replace(&mut self.state.walks[who.index()].line, far);
-        if let Some(index) = far
-            && let Some((target, reach)) = self.goal_of_line(who, index, before == far)?
+        if let Some(line) = far
+            && let Some((goal, until)) = self.goal_of_line(who, line, before == far)?
         {
             self.state.walks[who.index()].wants = Wish::Undecided;
-            let plan = self.program.ability(self.setup.policies[who.index()].lines[usize::from(index)].ability);
-            let until = if self.only_distance_closes(who, index) { self.picked_until(who, plan) } else { Time::NEVER };
-            return Ok((Some((target, reach)), until));
+            return Ok((Some(goal), until));
         }
         Ok((self.wish_of(who)?, Time::NEVER))
     }
 
-    /// The target of a line that only distance keeps closed: kept for a while, or picked now. If the line is open, it
-    /// is always picked now.
-    fn goal_of_line(&mut self, who: CombatantId, index: u16, is_same: bool) -> FightResult<Option<(CombatantId, f64)>> {
-        let plan = self.program.ability(self.setup.policies[who.index()].lines[usize::from(index)].ability);
-        let is_kept = self.only_distance_closes(who, index);
-        if let Some(target) = self.kept_target(who, plan).filter(|_| is_kept && is_same) {
-            return Ok(Some((target, self.reach_of_ability(who, plan)?)));
+    /// The goal of a line that only distance keeps closed, and when to pick again: its target is kept for a while, if
+    /// the combatant walked for that line before. If the line is open, it is picked with each path.
+    fn goal_of_line(&mut self, who: CombatantId, line: u16, is_same: bool) -> FightResult<Option<(Goal, Time)>> {
+        let policy = &self.setup.policies[who.index()];
+        let plan = self.program.ability(policy.lines[usize::from(line)].ability);
+        let is_open = !self.state.lines[policy.first_line as usize + usize::from(line)].only_distance;
+        let kept = if is_same && !is_open { self.kept_target(who, plan) } else { None };
+        if let Some(target) = kept {
+            return Ok(Some(((target, self.reach_of_ability(who, plan)?), self.picked_until(who, plan))));
         }
         let (target, reach) = self.pick_first(who, plan)?;
-        let until = if is_kept { PICKED_FOR } else { Time::ZERO };
-        self.state.walks[who.index()].picks_again = self.state.now + until;
+        let now = self.state.now;
+        self.state.walks[who.index()].picks_again = if is_open { now } else { now + PICKED_FOR };
         self.scratch.choosers.push(who);
-        Ok(target.map(|target| (target, reach)))
-    }
-
-    fn only_distance_closes(&self, who: CombatantId, index: u16) -> bool {
-        let first = self.setup.policies[who.index()].first_line as usize;
-        self.state.lines[first + usize::from(index)].only_distance
+        let until = if is_open { Time::NEVER } else { self.picked_until(who, plan) };
+        Ok(target.map(|target| ((target, reach), until)))
     }
 
     /// The goal of a combatant for which no line is closed by distance only.
-    fn wish_of(&mut self, who: CombatantId) -> FightResult<Option<(CombatantId, f64)>> {
+    fn wish_of(&mut self, who: CombatantId) -> FightResult<Option<Goal>> {
         if !self.ever_walks(who) {
             return Ok(None);
         }
@@ -119,7 +117,7 @@ impl Engine<'_> {
 
     /// The target of the current goal, if it is still possible: the combatant keeps to it, whatever else it would want
     /// now, unless it is taunted.
-    fn wanted_goal(&self, who: CombatantId, line: u16) -> Option<(CombatantId, f64)> {
+    fn wanted_goal(&self, who: CombatantId, line: u16) -> Option<Goal> {
         let goal = self.state.walks[who.index()].goal?;
         let line = self.setup.policies[who.index()].lines.get(usize::from(line))?;
         let plan = self.program.ability(line.ability);
@@ -129,7 +127,7 @@ impl Engine<'_> {
 
     /// The first line with a reach that will be wanted, and its target: its condition holds, whatever else keeps it
     /// closed.
-    fn first_wanted(&mut self, who: CombatantId) -> FightResult<Option<(u16, (CombatantId, f64))>> {
+    fn first_wanted(&mut self, who: CombatantId) -> FightResult<Option<(u16, Goal)>> {
         for (index, line) in self.setup.policies[who.index()].lines.iter().enumerate() {
             let ability = line.ability_index as usize;
             if !self.setup.abilities[ability].reaches || !self.state.abilities[ability].known {
