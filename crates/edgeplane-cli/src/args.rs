@@ -240,7 +240,7 @@ pub(crate) struct FightArgs {
     #[arg(long, value_name = "CHARACTER=ABILITY", value_parser = parse_force)]
     pub(crate) force: Vec<(String, String)>,
     /// The seed of all random numbers of the fight
-    #[arg(long, default_value_t = 1)]
+    #[arg(long, default_value_t = 1, value_parser = parse_seed, allow_negative_numbers = true)]
     pub(crate) seed: u64,
     /// Shows the arithmetic behind each number, and why each choice was made
     #[arg(long)]
@@ -318,7 +318,7 @@ pub(crate) struct PlanArgs {
     #[arg(short = 'n', long, default_value_t = 10_000, value_parser = parse_count)]
     pub(crate) trials: u64,
     /// The seed of the study
-    #[arg(long, default_value_t = 1)]
+    #[arg(long, default_value_t = 1, value_parser = parse_seed, allow_negative_numbers = true)]
     pub(crate) seed: u64,
     /// Number of threads; all cores by default
     #[arg(long, value_parser = clap::value_parser!(u16).range(1..=1024))]
@@ -476,7 +476,7 @@ pub(crate) struct VerifyArgs {
     #[arg(long, value_name = "FILE")]
     pub(crate) junit: Option<PathBuf>,
     /// The seed of the studies
-    #[arg(long, default_value_t = 1)]
+    #[arg(long, default_value_t = 1, value_parser = parse_seed, allow_negative_numbers = true)]
     pub(crate) seed: u64,
     /// Number of threads; all cores by default
     #[arg(long, value_parser = clap::value_parser!(u16).range(1..=1024))]
@@ -600,6 +600,10 @@ fn parse_moment(text: &str) -> Result<f64, String> {
     let seconds = text.trim().trim_end_matches('s').trim().parse::<f64>().ok();
     let seconds = seconds.filter(|seconds| (0.0..=1e9).contains(seconds));
     seconds.ok_or_else(|| format!("`{text}` is not a time in seconds, such as 3.5"))
+}
+
+fn parse_seed(text: &str) -> Result<u64, String> {
+    text.parse().map_err(|_| format!("it must be a whole number from 0 to {}", u64::MAX))
 }
 
 /// A number of fights: `10000`, `10_000` or `1e4`.

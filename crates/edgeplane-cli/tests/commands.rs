@@ -72,7 +72,11 @@ fn wrong_usage_is_refused_with_exit_code_2() {
         (vec!["explain", DEMO, "boathook", "--from", "lockhand", "--on", "crab"], "no character is called `crab`"),
         (vec!["check", DEMO, "--set", "heft"], "write it as PATH=VALUE"),
         (vec!["check", DEMO, "--set", "attributes.hefd=3"], "did you mean `heft`?"),
-        (vec!["fight", DEMO, "duel", "-o", "no/such/folder/out.txt"], "cannot write `no/such/folder/out.txt`"),
+        (
+            vec!["fight", DEMO, "duel", "-o", "no/such/folder/out.txt"],
+            "cannot write `no/such/folder/out.txt`: there is no folder `no/such/folder`",
+        ),
+        (vec!["fight", DEMO, "duel", "--seed", "-1"], "it must be a whole number from 0 to 18446744073709551615"),
     ] {
         let printed = refusal(&arguments);
         assert!(printed.contains(expected), "{arguments:?}: {printed}");

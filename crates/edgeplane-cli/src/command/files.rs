@@ -63,6 +63,9 @@ fn beside(target: &Path) -> Result<NamedTempFile, Error> {
         return Err(Error::new(ErrorKind::PermissionDenied, "it is read-only"));
     }
     let folder = target.parent().filter(|parent| *parent != Path::new("")).unwrap_or(Path::new("."));
+    if !folder.is_dir() {
+        return Err(Error::new(ErrorKind::NotFound, format!("there is no folder `{}`", folder.display())));
+    }
     let mut named = tempfile::Builder::new();
     named.prefix(".edgeplane-");
     #[cfg(unix)]
@@ -71,7 +74,8 @@ fn beside(target: &Path) -> Result<NamedTempFile, Error> {
         // With the default permissions of the process for new files.
         named.permissions(fs::Permissions::from_mode(0o666));
     }
-    named.tempfile_in(folder)
+    // The error names the temporary file.
+    named.tempfile_in(folder).map_err(|error| Error::from(error.kind()))
 }
 
 /// Checks the files that a command will write before it starts working: each can be written, and none is one of those
