@@ -403,7 +403,7 @@ impl<'a> Teller<'a> {
         }
     }
 
-    /// Starting and stopping are shown; turns on the way are part of the trace only.
+    /// Starting, stopping and turning to somebody else are shown; other turns are part of the trace only.
     fn walks(&mut self, at: Time, who: CombatantId, from: [f64; 2], course: [f64; 2], toward: Option<CombatantId>) {
         let speed = course[0].hypot(course[1]);
         let (walked, before) = std::mem::replace(&mut self.walking[who.index()], (speed > 0.0, toward));

@@ -108,7 +108,8 @@ pub struct ChangeEffect {
     /// The number of fights with the change.
     pub fights: u64,
     /// The effect on the measure, relative to the same fights without the change, or averaged over the changes of the
-    /// others. All intervals hold simultaneously (Bonferroni).
+    /// others. All intervals hold simultaneously (Bonferroni). Where the fights without the change show a greater loss
+    /// or gain than [`Sensitivity::before`] leaves possible for a share, the effect is relative to that figure.
     pub difference: Difference,
 }
 

@@ -165,20 +165,19 @@ impl Tried<'_> {
     }
 
     /// The effect, limited to what the figure without changes leaves possible: that is known from more fights, and a
-    /// share stays between 0 and 1.
+    /// share stays between 0 and 1. An impossible effect is replaced by the difference from that figure.
     pub(super) fn effect_within(&self, before: &Figure) -> ChangeEffect {
         let mut effect = self.effect();
         if let (Unit::Share, Some(value), Some(low), Some(high)) = (before.unit, before.value, before.low, before.high)
         {
             let difference = &mut effect.difference;
-            let limited = difference.difference.map(|change| change.clamp(-value, 1.0 - value));
-            if limited != difference.difference {
-                difference.before = before.clone();
-                difference.after.value = limited.map(|change| value + change);
-                difference.difference = limited;
-            }
             difference.low = difference.low.map(|end| end.clamp(-high, 1.0 - low));
             difference.high = difference.high.map(|end| end.clamp(-high, 1.0 - low));
+            let is_possible = |change: f64| (-value..=1.0 - value).contains(&change);
+            if !difference.difference.is_none_or(is_possible) {
+                difference.difference = difference.after.value.map(|after| after - value);
+                difference.before = before.clone();
+            }
         }
         effect
     }
