@@ -65,12 +65,25 @@ fn nobody_goes_on_for_what_it_does_not_want_any_more() {
 }
 
 #[test]
-fn who_has_not_reacted_yet_walks_on_as_one_that_cannot_act() {
+fn who_has_not_reacted_yet_stays_where_it_can_use_what_it_will() {
     let game = scene("reaction = 0.5\nuse = [\"bite\", \"throw\", \"throw\"]", 12.0, "reach = 6");
     let (fight, log) = played(&game, 2.0);
-    // In reach after a second and a half, it is two metres nearer when it throws.
+    // In reach after a second and a half, it waits there until it throws, although it wants to bite later.
     assert_eq!(moments(&log, |event| matches!(event, Event::Used { .. })), [2_000_000]);
-    assert_eq!(fight.place(OTHER)[0] - fight.place(ONE)[0], 4.0);
+    assert_eq!(fight.place(OTHER)[0] - fight.place(ONE)[0], 6.0);
+}
+
+#[test]
+fn who_has_not_reacted_yet_keeps_up_with_a_target_that_walks_away() {
+    // For the spit, which it wants later, it is near enough.
+    let game = scene("reaction = 0.5\nuse = [\"spit\", \"throw\"]", 12.0, "reach = 2");
+    let (mut fight, mut log) = (game.fight("e", 1).unwrap(), Log::default());
+    fight.take_control(OTHER).unwrap();
+    fight.walk(OTHER, [1.0, 0.0], &mut log).unwrap();
+    fight.advance(seconds(3.9), &mut log).unwrap();
+    // Ten metres at three metres per second, and half a second.
+    assert_eq!(moments(&log, |event| matches!(event, Event::Used { .. })), [3_833_334]);
+    assert_eq!(courses(&log)[..3], [(0, 4.0), (3_333_334, 1.0), (3_833_334, 0.0)]);
 }
 
 #[test]

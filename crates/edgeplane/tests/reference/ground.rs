@@ -410,8 +410,8 @@ impl Model<'_> {
                         self.all[who].aims = Some(aims);
                         return Some(aims.1);
                     }
-                    // A busy combatant stays where it can continue.
-                    Some(_) if self.all[who].doing != Doing::Idle => return None,
+                    // One that is busy, or has not reacted yet, stays where it can use it.
+                    Some(_) if self.all[who].doing != Doing::Idle || self.all[who].reacts.is_some() => return None,
                     _ => {}
                 }
             }

@@ -337,18 +337,21 @@ impl Engine<'_> {
         }
     }
 
-    /// The first line that only distance keeps closed; for a combatant that walks while busy, also an open line that
-    /// would not be open from farther away.
+    /// The first line that only distance keeps closed; for a combatant that walks while busy or within its reaction
+    /// time, also an open line that would not be open from farther away.
     pub(super) fn first_far_line(&self, who: CombatantId) -> Option<u16> {
         let combatant = self.state.who(who);
-        if combatant.far == 0 && !combatant.mobile {
+        if combatant.far == 0 && !combatant.mobile && combatant.reacts_at == Time::NEVER {
             return None;
         }
         let policy = &self.setup.policies[who.index()];
         let lines = &self.state.lines[policy.first_line as usize..][..policy.lines.len()];
         let has_reach = |line: &CompiledLine| self.setup.abilities[line.ability_index as usize].reaches;
         let is_far = |(line, state): (&CompiledLine, &LineState)| {
-            state.only_distance || (combatant.mobile && state.gate == Gate::Open && has_reach(line))
+            state.only_distance
+                || ((combatant.mobile || combatant.reacts_at < Time::NEVER)
+                    && state.gate == Gate::Open
+                    && has_reach(line))
         };
         policy.lines.iter().zip(lines).position(is_far).map(|index| index as u16)
     }

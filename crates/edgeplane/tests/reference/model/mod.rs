@@ -75,7 +75,7 @@ pub(crate) struct One {
     targets: Vec<usize>,
     /// It has found nothing to use; and when it reacts to what it has found since.
     waits: bool,
-    reacts: Option<u64>,
+    pub(crate) reacts: Option<u64>,
     /// The line for which it walks while no line is closed by distance only, and its target; `None` without a goal.
     pub(crate) wants: Option<Option<(usize, usize)>>,
     /// The line for which it walks because only distance keeps it closed, the target, and when it was picked.
