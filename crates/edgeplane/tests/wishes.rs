@@ -175,3 +175,17 @@ fn what_does_not_change_the_pick_does_not_cause_another_one() {
     fight.advance(seconds(2.0), &mut log).unwrap();
     assert_eq!(sides_of_the_fork(&log), [(0, 1.0), (500_000, 1.0), (1_000_000, -1.0)]);
 }
+
+#[test]
+fn two_who_walk_side_by_side_at_the_edge_of_a_condition_do_not_decide_all_the_time() {
+    let when = "move = \"hold\"\nuse = [{ ability = \"throw\", when = \"count(enemies, 5) >= 2\" }]";
+    let mut fight = scene(when, 12.0, "reach = 6").fight("e", 1).unwrap();
+    // Half a micrometre from the edge, with velocities that differ by a rounding error.
+    let course = [2.436_444_378_948_11, -0.560_123_904_410_58];
+    fight.set_motion(ONE, [0.0, 0.0], course).unwrap();
+    fight.set_motion(OTHER, [5.0 - 5e-7, 0.0], [0.0; 2]).unwrap();
+    fight.take_control(OTHER).unwrap();
+    fight.walk(OTHER, [course[0], course[1].next_up()], &mut Silent).unwrap();
+    // A decision per microsecond would be more steps than a fight may take.
+    fight.advance(seconds(3.0), &mut Silent).unwrap();
+}

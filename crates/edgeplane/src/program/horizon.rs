@@ -289,8 +289,8 @@ impl<'a> Outlook<'a> {
         let closing = self.closing(me, you);
         let apart = (away[0] * away[0] + away[1] * away[1]).sqrt();
         if (apart - metres).abs() <= HAIR && !is_nowhere(closing) {
-            // Exactly at the edge, the next moment decides.
-            return now + 1.0;
+            // At the edge, up to rounding errors, a later moment decides: the next one, unless the distance hardly changes.
+            return now + (HAIR / length(closing) * 1e6).larger(1.0);
         }
         let inside = away[0] * away[0] + away[1] * away[1] <= metres * metres;
         let seconds =
