@@ -104,6 +104,9 @@ mod native;
 #[path = "policies.rs"]
 mod policies;
 
+#[path = "random_ground.rs"]
+mod random_ground;
+
 #[path = "random_rules.rs"]
 mod random_rules;
 

@@ -176,6 +176,46 @@ fn what_does_not_change_the_pick_does_not_cause_another_one() {
     assert_eq!(sides_of_the_fork(&log), [(0, 1.0), (500_000, 1.0), (1_000_000, -1.0)]);
 }
 
+/// One that walks to the farther of two: for a bite if that one is lame, otherwise for a spit. In the middle between
+/// them, each step to one of them makes the other the farther one.
+fn between_two(more: &str, at: f64, others: &str) -> Game {
+    game(&format!(
+        "[attributes]\nspeed = 4\nlame = 0\n[pools]\nhealth = {{ max = 100, defeat = true }}\n\
+         [ability.bite]\nreach = 1\ntargets = {{ pick = \"farthest\" }}\ncooldown = 9\ndoes = [{{ damage = 1 }}]\n\
+         [ability.spit]\nextends = \"bite\"\n\
+         [character.one]\nabilities = [\"bite\", \"spit\"]\npolicy = \"one\"\n\
+         [character.other]\nabilities = []\nattributes = {{ speed = 0 }}\n\
+         [character.lame]\nextends = \"other\"\nattributes = {{ lame = 1 }}\n\
+         [encounter.e]\nsides.a = [{{ character = \"one\", at = [{at}, 0] }}]\nsides.b = [{{ character = \"lame\", at = [-30, 0] }}, \
+         {{ character = \"other\", at = [30, 0] }}{others}]\ntime_limit = 9\n\
+         [policy.one]\nuse = [{{ ability = \"bite\", when = \"target.lame == 1\" }}, \"spit\"]\n{more}"
+    ))
+}
+
+#[test]
+fn who_would_turn_all_the_time_turns_ten_times_per_second() {
+    let (fight, log) = played(&between_two("", 1.0, ""), 1.0);
+    // The first microsecond beyond the middle; five turns at once, and another one after each tenth of a second.
+    let at_once = (250_001..250_006).zip([4.0, -4.0].into_iter().cycle());
+    let later = (0..7).map(|turn| 350_001 + turn * 100_000).zip([-4.0, 4.0].into_iter().cycle());
+    let expected: Vec<_> = std::iter::once((0, -4.0)).chain(at_once).chain(later).collect();
+    assert_eq!(courses(&log), expected);
+    assert!(fight.place(ONE)[0].abs() <= 0.4);
+}
+
+#[test]
+fn who_would_turn_all_the_time_stops_before_a_zone_that_it_avoids() {
+    let fire = "move = { avoid = [\"fire\"] }\n[zone.fire]\nradius = 2\naffects = \"everyone\"\n\
+                [ability.light]\nuses = 1\ncast = 0.27\ntargets = { side = \"self\" }\ndoes = [{ zone = \"fire\" }]\n\
+                [character.lighter]\nextends = \"other\"\nabilities = [\"light\"]\n";
+    // Lit as it walks on to the left for a tenth of a second, with the edge 0.25 m to the left of the middle.
+    let game = between_two(fire, -1.0, ", { character = \"lighter\", at = [-2.25, 0] }");
+    let (mut fight, mut log) = played(&game, 0.3);
+    assert_eq!(courses(&log)[5..], [(250_004, -4.0), (270_000, 0.0)]);
+    fight.run(&mut log).unwrap();
+    assert_eq!(moments(&log, |event| matches!(event, Event::Entered { who: ONE, .. })), [0; 0]);
+}
+
 #[test]
 fn two_who_walk_side_by_side_at_the_edge_of_a_condition_do_not_decide_all_the_time() {
     let when = "move = \"hold\"\nuse = [{ ability = \"throw\", when = \"count(enemies, 5) >= 2\" }]";

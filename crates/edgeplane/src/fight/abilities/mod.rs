@@ -34,6 +34,9 @@ impl Engine<'_> {
         combatant.cooling &= !table.lines;
         let this_use = combatant.uses_begun;
         self.state.abilities[index].reported = None;
+        if setup.is_placed {
+            self.state.walks[who.index()].rested = Time::ZERO;
+        }
         if table.mobile {
             self.state.who_mut(who).mobile = true;
             self.set_out(who);

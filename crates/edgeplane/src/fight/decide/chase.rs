@@ -182,11 +182,6 @@ impl Engine<'_> {
         if at == Time::NEVER || at <= soon || is_nowhere(course) { at.max(soon) } else { Time(at.0 - POLL.0 / 2) }
     }
 
-    /// The course of a combatant after all have set out in this moment, whoever sets out first.
-    fn course_taken(&self, who: CombatantId) -> Plane {
-        if self.state.who(who).is_moved { self.course_of(who) } else { self.state.walks[who.index()].course }
-    }
-
     /// The enemy that will be too near first on a course if all others keep their courses, and when.
     fn first_too_near(&self, who: CombatantId, course: Plane, metres: f64) -> Option<(Time, CombatantId)> {
         let enemies = self.targets_of(who, SideRule::Enemies).iter();
@@ -255,7 +250,7 @@ impl Engine<'_> {
     /// Schedules a new plan for a combatant that keeps its distance after an enemy has changed its course; at once if
     /// it may move along with that enemy.
     pub(super) fn keeps_distance_until(&self, who: CombatantId, enemy: CombatantId, metres: f64) -> Time {
-        let (course, their) = (self.course_taken(who), self.spot_of(enemy));
+        let (course, their) = (self.course_of(who), self.spot_of(enemy));
         let (away, edge, stands) = (minus(their.place, self.place_of(who)), metres + their.body, is_nowhere(course));
         let is_within = |metres: f64| inner(away, away) < metres * metres;
         if is_within(edge + AT_RIM) && !is_within((edge - AT_RIM).larger(0.0)) && !stands {

@@ -26,28 +26,30 @@ impl Engine<'_> {
 
     /// Sets a new course from the current position, to nobody.
     pub(in crate::fight) fn turn(&mut self, who: CombatantId, course: Plane) {
-        self.turn_toward(who, course, None);
+        if self.set_course(who, course, None) {
+            self.concern_all(who, true);
+        }
     }
 
-    /// The same to a combatant.
-    pub(super) fn turn_toward(&mut self, who: CombatantId, course: Plane, toward: Option<CombatantId>) {
+    /// Sets a new course, possibly to a combatant, and returns whether it differs. Those affected have to be updated.
+    pub(super) fn set_course(&mut self, who: CombatantId, course: Plane, toward: Option<CombatantId>) -> bool {
         if self.state.who(who).is_moved {
-            return;
+            return false;
         }
         let toward = toward.filter(|_| !is_nowhere(course));
         let walk = &mut self.state.walks[who.index()];
         (walk.course, walk.toward) = (course, toward);
         let change = minus(course, self.course_of(who));
         if change[0].abs().larger(change[1].abs()) <= 1e-9 {
-            return;
+            return false;
         }
         let from = self.place_of(who);
         if !is_nowhere(course) {
             self.face(who, course);
         }
         self.put_at(who, from, course);
-        self.concern_all(who, true);
         emit!(self, Walks { who, from, course, toward });
+        true
     }
 
     /// Sets the direction in which a combatant faces; without a direction, it keeps the current one.
@@ -162,7 +164,7 @@ impl Engine<'_> {
     }
 
     /// Updates everyone after a combatant has changed its course, by choice or by force.
-    fn concern_all(&mut self, turned: CombatantId, by_choice: bool) {
+    pub(super) fn concern_all(&mut self, turned: CombatantId, by_choice: bool) {
         let policies = &self.setup.policies;
         let side = self.side_of(turned);
         for (index, policy) in policies.iter().enumerate() {
@@ -182,9 +184,7 @@ impl Engine<'_> {
                 continue;
             }
             let follows = me != turned && self.state.walks[index].goal.is_some_and(|(goal, _)| goal == turned);
-            if follows && by_choice {
-                self.follow(me);
-            } else if follows {
+            if follows {
                 self.plan_way(me);
             }
             // It cannot come in reach of a line that does not target it, nor too near to its allies.
@@ -289,7 +289,7 @@ impl Engine<'_> {
         {
             let mut near = self.keeps_distance_until(me, turned, metres);
             if near == self.state.now {
-                self.follow(me);
+                self.plan_way(me);
                 near = near + POLL;
             }
             let walk = &mut self.state.walks[me.index()];

@@ -6,16 +6,16 @@
 use super::super::engine::{Engine, FightResult};
 use super::super::events::{EventMask, UnavailableReason};
 use super::super::state::timers::{Due, Phase, Timer};
-use super::super::state::{Combatant, Control, Doing, Gate, LineState, Wish};
+use super::super::state::{Combatant, Control, Doing, Gate, LineState, Walk, Wish};
 use crate::numbers::{Extremes, Whole};
 use crate::program::{
-    AbilityPlan, Area, CombatantId, CompiledLine, CompiledPolicy, FASTEST, FormulaId, HAIR, LEAST_REACH, Plane, Slot,
-    Spot, Time, inner, length, meeting, minus, parting,
+    AbilityPlan, Area, CombatantId, CompiledLine, CompiledPolicy, FASTEST, FormulaId, HAIR, LEAST_REACH, POLL, Plane,
+    Slot, Spot, Time, inner, length, meeting, minus, parting, toward,
 };
 use crate::rules::Moves;
 
-/// The maximum number of plans in one moment caused by changes of course of others.
-const FOLLOWS: u8 = 2;
+/// How often a combatant can turn at once. It regains one turn in each [`POLL`], and all of them when it uses an ability.
+const TURNS: u64 = 5;
 
 /// The time in seconds until a moving target is within a distance; 0 if the rest is within the tolerance of the gates.
 #[inline]
@@ -208,17 +208,6 @@ impl Engine<'_> {
         walk.looks = true;
     }
 
-    /// The same for a combatant whose goal has turned, with a limit, because two combatants that follow each other
-    /// would turn forever.
-    pub(super) fn follow(&mut self, who: CombatantId) {
-        let (now, walk) = (self.state.now, &mut self.state.walks[who.index()]);
-        let times = if walk.followed_at == now { walk.followed } else { 0 };
-        if times < FOLLOWS {
-            (walk.followed_at, walk.followed) = (now, times + 1);
-            self.plan_way(who);
-        }
-    }
-
     /// Whether the timer of a waiting combatant is due only for its path: no line can have opened.
     pub(in crate::fight) fn only_walks_on(&self, who: CombatantId) -> bool {
         let combatant = self.state.who(who);
@@ -279,6 +268,10 @@ impl Engine<'_> {
             }
             planned[count] = who;
             count += 1;
+            if let Some(at) = self.turns_again_at(who) {
+                self.walk_straight_on(who, at);
+                continue;
+            }
             self.plan_course(who)?;
             // A combatant within its reaction time is woken by other lines only for its path.
             let walk = &mut self.state.walks[index];
@@ -286,14 +279,50 @@ impl Engine<'_> {
         }
         planned.truncate(count);
         self.wants = wants;
-        for who in &planned {
-            let who = *who;
-            let walk = &self.state.walks[who.index()];
-            self.turn_toward(who, walk.course, walk.toward);
-            if self.state.who(who).mobile { self.set_next_walk(who) } else { self.set_wake(who) }
-        }
+        self.set_out_together(&planned);
         self.scratch.planned = planned;
         Ok(())
+    }
+
+    /// Combatants that have planned their paths set out. Those affected are updated when all have their new courses, so
+    /// that the order of the list does not matter.
+    fn set_out_together(&mut self, planned: &[CombatantId]) {
+        let mut turned = std::mem::take(&mut self.scratch.turned);
+        turned.clear();
+        for who in planned {
+            let Walk { course, toward, .. } = self.state.walks[who.index()];
+            if self.set_course(*who, course, toward) {
+                let walk = &mut self.state.walks[who.index()];
+                walk.rested = walk.rested.max(self.state.now) + POLL;
+                turned.push(*who);
+            }
+        }
+        turned.iter().for_each(|who| self.concern_all(*who, true));
+        self.scratch.turned = turned;
+        for who in planned {
+            if self.state.who(*who).mobile { self.set_next_walk(*who) } else { self.set_wake(*who) }
+        }
+    }
+
+    /// The time at which a combatant that has turned too often may turn again. Without this limit, a goal or a speed
+    /// that depends on where it stands could turn it back and forth each microsecond.
+    fn turns_again_at(&self, who: CombatantId) -> Option<Time> {
+        let at = Time(self.state.walks[who.index()].rested.0.saturating_sub((TURNS - 1) * POLL.0));
+        (at > self.state.now).then_some(at)
+    }
+
+    /// Plans to keep the current course until the combatant may turn again, or to stop if that leads into an avoided zone.
+    fn walk_straight_on(&mut self, who: CombatantId, until: Time) {
+        let (mut course, speed) = (self.course_of(who), self.speed(who));
+        if self.ever_walks(who) && length(course) > speed {
+            course = toward(course, speed);
+        }
+        let far = length(course) * (until - self.state.now).seconds();
+        if !self.leads_into_no_zone(who, course, far) {
+            course = [0.0; 2];
+        }
+        let walk = &mut self.state.walks[who.index()];
+        (walk.course, walk.until) = (course, until);
     }
 
     /// Whether a combatant plans its own paths.

@@ -45,6 +45,8 @@ pub(in crate::fight) struct Scratch {
     pub(in crate::fight) chosen: Option<CombatantId>,
     /// Combatants that are planning a path and have not set out yet.
     pub(in crate::fight) planned: Vec<CombatantId>,
+    /// Those of them that have turned.
+    pub(in crate::fight) turned: Vec<CombatantId>,
     /// Combatants that have chosen a goal in this moment.
     pub(in crate::fight) choosers: Vec<CombatantId>,
     /// The candidates in reach.

@@ -20,9 +20,8 @@ pub(in crate::fight) struct Walk {
     pub(in crate::fight) wants: Wish,
     /// When it picks the target of `line` again, if there is another one.
     pub(in crate::fight) picks_again: Time,
-    /// When it last planned its path because its goal turned, and how often at that time.
-    pub(in crate::fight) followed_at: Time,
-    pub(in crate::fight) followed: u8,
+    /// The time at which it will have regained all turns that it may make at once.
+    pub(in crate::fight) rested: Time,
     /// The planned course before it sets out.
     pub(in crate::fight) course: Plane,
     /// The combatant to which this course leads.
@@ -64,8 +63,7 @@ impl Walk {
         line: None,
         wants: Wish::Undecided,
         picks_again: Time::NEVER,
-        followed_at: Time::NEVER,
-        followed: 0,
+        rested: Time::ZERO,
         course: [0.0; 2],
         toward: None,
         bypass: None,
