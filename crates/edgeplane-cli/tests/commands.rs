@@ -322,9 +322,15 @@ fn a_fight_on_the_ground_shows_walks_flights_and_what_is_out_of_reach() {
     assert!(!printed.contains("-0.0)") && !printed.contains("(-0.0"), "{printed}");
     let trace = answer(&[&arguments[..], &["--trace"]].concat());
     assert!(trace.contains("m away, out of reach (2.5 m)") && trace.contains("  turns  "), "{trace}");
+    // Some choose a course in the first moment, and another one when all have set out: only the last one is shown.
+    let moment = trace.lines().filter(|line| line.trim_start().starts_with("0.00"));
+    assert!(!moment.clone().any(|line| line.contains("  turns  ")), "{trace}");
     let report = json(&[&arguments[..], &["--format", "json"]].concat());
     let events = report["events"].as_array().unwrap();
-    let walk = events.iter().find(|event| event["event"] == "walks").unwrap();
+    let walks = || events.iter().filter(|event| event["event"] == "walks");
+    let first = walks().filter(|event| event["at"].as_f64() == Some(0.0));
+    assert!(first.count() > moment.filter(|line| line.contains("sets out")).count(), "{report}");
+    let walk = walks().next().unwrap();
     assert_eq!(walk["course"].as_array().unwrap().len(), 2, "{walk}");
     let trials = answer(&["trials", DEMO, "sluice_gate", "-n", "100"]);
     assert!(trials.contains("out of reach"), "{trials}");

@@ -217,6 +217,30 @@ fn who_would_turn_all_the_time_stops_before_a_zone_that_it_avoids() {
 }
 
 #[test]
+fn who_may_not_turn_keeps_the_target_that_chance_has_picked() {
+    // All pursue each other in two rows and turn in the first moment until they may not; a shout later in that moment
+    // has them choose their goals again.
+    let game = game(
+        "[attributes]\nspeed = 3\n[pools]\nhealth = { max = 100, defeat = true }\n\
+         [ability.bite]\nreach = 2\ntargets = { pick = \"random\" }\ncooldown = 9\ndoes = [{ damage = 1 }]\n\
+         [ability.shout]\nuses = 1\ntargets = { side = \"self\" }\ndoes = [{ heal = 1 }]\n\
+         [character.one]\nabilities = [\"bite\"]\n[character.fast]\nabilities = [\"shout\", \"bite\"]\nattributes = { speed = 4 }\n\
+         [encounter.e]\nsides.a = [{ character = \"one\", count = 2 }, { character = \"fast\", count = 2 }]\n\
+         sides.b = [{ character = \"fast\", count = 2 }, { character = \"one\", count = 2 }]\ndistance = 20\n",
+    );
+    for seed in 0..8 {
+        let mut fight = game.fight("e", seed).unwrap();
+        fight.advance(seconds(0.0), &mut Silent).unwrap();
+        let targets = |fight: &Fight| fight.setup().ids().map(|who| fight.walks_to(who)).collect::<Vec<_>>();
+        let first = targets(&fight);
+        for tenth in 1..20 {
+            fight.advance(seconds(f64::from(tenth) / 10.0), &mut Silent).unwrap();
+            assert_eq!(targets(&fight), first, "seed {seed}, after {tenth} tenths");
+        }
+    }
+}
+
+#[test]
 fn two_who_walk_side_by_side_at_the_edge_of_a_condition_do_not_decide_all_the_time() {
     let when = "move = \"hold\"\nuse = [{ ability = \"throw\", when = \"count(enemies, 5) >= 2\" }]";
     let mut fight = scene(when, 12.0, "reach = 6").fight("e", 1).unwrap();

@@ -21,7 +21,7 @@ pub(crate) struct Story<'a> {
 pub(crate) fn draw(story: &Story<'_>) -> String {
     let mut teller = Teller::new(story);
     teller.header();
-    for entry in story.entries {
+    for entry in shown(story) {
         match entry {
             Entry::Event(logged) => teller.event(*logged),
             Entry::Formula(_, formula, reading) => teller.formulas.push((*formula, reading)),
@@ -35,7 +35,7 @@ pub(crate) fn draw(story: &Story<'_>) -> String {
 pub(crate) fn event_lines(story: &Story<'_>) -> Vec<(Logged, String)> {
     let mut teller = Teller::new(story);
     let mut found = Vec::new();
-    for entry in story.entries {
+    for entry in shown(story) {
         match entry {
             Entry::Event(logged) => {
                 teller.event(*logged);
@@ -49,6 +49,18 @@ pub(crate) fn event_lines(story: &Story<'_>) -> Vec<(Logged, String)> {
         }
     }
     found
+}
+
+/// All entries except courses that their combatants change in the same moment: only the last one is taken.
+fn shown<'a>(story: &Story<'a>) -> Vec<&'a Entry> {
+    let mut next = vec![None; story.setup.combatants.len()];
+    let is_final = |entry: &&Entry| match entry {
+        Entry::Event(Logged { at, event: Event::Walks { who, .. } }) => next[who.index()].replace(*at) != Some(*at),
+        _ => true,
+    };
+    let mut entries: Vec<&Entry> = story.entries.iter().rev().filter(is_final).collect();
+    entries.reverse();
+    entries
 }
 
 fn side_line(setup: &Setup, side: usize) -> String {
@@ -407,7 +419,8 @@ impl<'a> Teller<'a> {
     fn walks(&mut self, at: Time, who: CombatantId, from: [f64; 2], course: [f64; 2], toward: Option<CombatantId>) {
         let speed = course[0].hypot(course[1]);
         let (walked, before) = std::mem::replace(&mut self.walking[who.index()], (speed > 0.0, toward));
-        if walked && speed > 0.0 && before == toward && !self.trace {
+        let is_same = walked == (speed > 0.0) && before == toward;
+        if is_same && (!walked || !self.trace) {
             return;
         }
         let came = match (walked, speed > 0.0) {

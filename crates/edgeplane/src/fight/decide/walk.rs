@@ -306,7 +306,7 @@ impl Engine<'_> {
 
     /// The time at which a combatant that has turned too often may turn again. Without this limit, a goal or a speed
     /// that depends on where it stands could turn it back and forth each microsecond.
-    fn turns_again_at(&self, who: CombatantId) -> Option<Time> {
+    pub(super) fn turns_again_at(&self, who: CombatantId) -> Option<Time> {
         let at = Time(self.state.walks[who.index()].rested.0.saturating_sub((TURNS - 1) * POLL.0));
         (at > self.state.now).then_some(at)
     }

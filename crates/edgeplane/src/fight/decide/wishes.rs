@@ -83,9 +83,12 @@ impl Engine<'_> {
         Ok(wanted.map(|(_, goal)| goal))
     }
 
-    /// Combatants that have chosen goals in this moment, before other things happened, choose again.
+    /// Combatants that have chosen goals in this moment, before other things happened, choose again if they may turn.
     pub(in crate::fight) fn choose_goals_again(&mut self) {
         while let Some(who) = self.scratch.choosers.pop() {
+            if self.turns_again_at(who).is_some() {
+                continue;
+            }
             let walk = &mut self.state.walks[who.index()];
             (walk.goal, walk.wants) = (None, Wish::Undecided);
             self.plan_way(who);
