@@ -385,8 +385,8 @@ proptest! {
     }
 
     #[test]
-    fn frames_and_snapshots_leave_no_trace(recipe in recipe()) {
-        let game = recipe.game();
+    fn frames_snapshots_and_saves_leave_no_trace(recipe in recipe()) {
+        let (game, again) = (recipe.game(), recipe.game());
         let (_, whole, _) = play(&game, recipe.seed);
         let mut fight = game.fight("bout", recipe.seed).unwrap();
         let mut framed = Log::default();
@@ -396,6 +396,9 @@ proptest! {
                 let here = fight.snapshot();
                 fight.advance(fight.now() + seconds(3.0), &mut Silent).unwrap();
                 fight.restore(&here).unwrap();
+                // Saved, loaded, and continued under the same rules.
+                fight = again.load(&fight.save()).unwrap();
+                prop_assert_eq!(game.adopt(&mut fight).unwrap().lost().count(), 0);
             }
             if fight.advance(Time::from_seconds(f64::from(frame) / 60.0), &mut framed).unwrap().is_some() {
                 break;

@@ -222,7 +222,10 @@ impl Engine<'_> {
     /// Computes what remains after everything else has been carried over.
     fn continue_under(&mut self, names: &Counterparts, left: LeftOver, worn: &[Vec<WornStatus>]) -> FightResult<()> {
         for who in self.setup.ids() {
-            self.refresh_control(who);
+            // Under the same text it is unchanged, and one that is taunted would plan its path again.
+            if !names.is_same_text {
+                self.refresh_control(who);
+            }
             self.regrant_abilities(who);
             self.compute_attributes(who, u64::MAX)?;
         }
