@@ -187,6 +187,19 @@ fn measures_lists_what_can_be_asked() {
     let text = answer(&["measures"]);
     assert!(text.contains("damage_share(who, ability, status or damage type)"), "{text}");
     assert_eq!(json(&["measures"]).as_array().unwrap().len(), 38);
+    // With a ruleset, the names that can be written for the arguments.
+    let named = answer(&["measures", DEMO]);
+    assert!(named.starts_with(&text) && named.contains("\n  side          keepers, silt, "), "{named}");
+    let listing = json(&["measures", DEMO]);
+    assert_eq!(listing["measures"].as_array().unwrap().len(), 38);
+    let names = listing["names"].as_array().unwrap();
+    for (argument, name) in
+        [("character", "lockhand"), ("damage type", "silt"), ("pool", "breath"), ("reason", "out_of_reach")]
+    {
+        let found = names.iter().find(|one| one["argument"] == argument).unwrap();
+        assert!(found["names"].as_array().unwrap().iter().any(|one| one == name), "{found}");
+    }
+    assert!(printed(&run(&["measures", "no_such_folder"]), 2).contains("no_such_folder"));
 }
 
 #[test]

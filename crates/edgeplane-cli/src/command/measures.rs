@@ -1,21 +1,29 @@
-//! `edgeplane measures`: the list of measures.
+//! `edgeplane measures`: the list of measures, and of the names that a ruleset has for their arguments.
 
-use edgeplane::measures::{Argument, Quantity};
+use edgeplane::Game;
+use edgeplane::measures::{Argument, Quantity, Unit};
 use serde::Serialize;
 
 use super::{Failure, Sink};
 use crate::args::{Format, MeasuresArgs};
-use crate::view::{table, table::Column};
+use crate::view::measures::{self, Names};
 
 #[derive(Serialize)]
 struct Row {
     name: &'static str,
     written: String,
-    unit: edgeplane::measures::Unit,
+    unit: Unit,
     about: &'static str,
 }
 
+#[derive(Serialize)]
+struct Listing {
+    measures: Vec<Row>,
+    names: Vec<Names>,
+}
+
 pub(crate) fn run(args: &MeasuresArgs) -> Result<(), Failure> {
+    let names = args.ruleset.as_ref().map(|ruleset| Game::open(ruleset).map(|game| Names::of(&game))).transpose()?;
     let row = |quantity: &Quantity| Row {
         name: quantity.name(),
         written: quantity.shape(),
@@ -27,11 +35,14 @@ pub(crate) fn run(args: &MeasuresArgs) -> Result<(), Failure> {
     let cells = |row: &Row| vec![row.written.clone(), row.about.to_owned()];
     match args.output.format() {
         Format::Text => {
-            let table =
-                table::draw(&[Column::Words("measure"), Column::Words("what it is")], rows.iter().map(cells).collect());
-            sink.text(&format!("{table}\n{}", notes()))
+            let table = measures::draw(rows.iter().map(cells).collect());
+            let names = names.map(|names| measures::draw_names(&names)).unwrap_or_default();
+            sink.text(&format!("{table}\n{}{names}", notes()))
         }
-        Format::Json => sink.json(&rows),
+        Format::Json => match names {
+            Some(names) => sink.json(&Listing { measures: rows, names }),
+            None => sink.json(&rows),
+        },
         Format::Csv => {
             let header = vec![vec!["measure".to_owned(), "about".to_owned()]];
             sink.csv(&header.into_iter().chain(rows.iter().map(cells)).collect::<Vec<_>>())

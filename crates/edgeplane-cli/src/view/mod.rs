@@ -8,6 +8,7 @@ pub(crate) mod events;
 pub(crate) mod figures;
 pub(crate) mod gauntlet;
 pub(crate) mod matrix;
+pub(crate) mod measures;
 pub(crate) mod moment;
 pub(crate) mod moved;
 pub(crate) mod page;

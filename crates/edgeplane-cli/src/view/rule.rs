@@ -33,7 +33,7 @@ pub(crate) fn draw(explained: &RuleExplanation) -> String {
 }
 
 /// A list that is longer than a line continues in the next one.
-fn wrapped(list: &str) -> Vec<String> {
+pub(super) fn wrapped(list: &str) -> Vec<String> {
     let mut lines = vec![String::new()];
     for part in list.split_inclusive(", ") {
         match lines.last_mut() {
