@@ -253,6 +253,16 @@ impl Engine<'_> {
                 continue;
             }
             let Combatant { mobile, reacts_at, .. } = self.state.combatants[index];
+            if let Some(at) = self.turns_again_at(who) {
+                // Its lines are evaluated when it may turn.
+                if mobile {
+                    self.state.combatants[index].wake = Time::NEVER;
+                }
+                planned[count] = who;
+                count += 1;
+                self.walk_straight_on(who, at);
+                continue;
+            }
             let mut turns = Time::NEVER;
             if (mobile || reacts_at < Time::NEVER) && !self.has_controller(who) {
                 let wake = self.examine_lines(who)?;
@@ -268,10 +278,6 @@ impl Engine<'_> {
             }
             planned[count] = who;
             count += 1;
-            if let Some(at) = self.turns_again_at(who) {
-                self.walk_straight_on(who, at);
-                continue;
-            }
             self.plan_course(who)?;
             // A combatant within its reaction time is woken by other lines only for its path.
             let walk = &mut self.state.walks[index];
