@@ -503,7 +503,7 @@ pub(crate) struct ReportArgs {
 
 #[derive(Debug, ClapArgs)]
 pub(crate) struct MeasuresArgs {
-    /// A ruleset, whose names are listed as arguments: a folder of .toml files, or one file
+    /// A ruleset whose names are listed as well, except in CSV: a folder of .toml files, or one file
     pub(crate) ruleset: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) output: OutputArgs,

@@ -5,8 +5,8 @@ use edgeplane::fight::UnavailableReason;
 use edgeplane::measures::Argument;
 use serde::Serialize;
 
+use super::rule;
 use super::table::{self, Column};
-use super::{rule, text};
 
 /// The names that an argument can have.
 #[derive(Serialize)]
@@ -54,8 +54,5 @@ pub(crate) fn draw_names(names: &[Names]) -> String {
         lines.into_iter().enumerate().map(|(line, list)| vec![first(line), list]).collect::<Vec<_>>()
     };
     let rows = names.iter().flat_map(row).collect();
-    format!(
-        "\n{}",
-        text::harmless(&table::draw(&[Column::Words("argument"), Column::Words("names in this ruleset")], rows))
-    )
+    format!("\n{}", table::draw(&[Column::Words("argument"), Column::Words("names in this ruleset")], rows))
 }

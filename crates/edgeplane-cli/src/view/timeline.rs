@@ -51,7 +51,7 @@ pub(crate) fn event_lines(story: &Story<'_>) -> Vec<(Logged, String)> {
     found
 }
 
-/// All entries except courses that their combatants change in the same moment: only the last one is taken.
+/// All entries without the courses that are replaced by another one in the same moment.
 fn shown<'a>(story: &Story<'a>) -> Vec<&'a Entry> {
     let mut next = vec![None; story.setup.combatants.len()];
     let is_final = |entry: &&Entry| match entry {

@@ -258,30 +258,28 @@ impl Engine<'_> {
                 if mobile {
                     self.state.combatants[index].wake = Time::NEVER;
                 }
-                planned[count] = who;
-                count += 1;
                 self.walk_straight_on(who, at);
-                continue;
-            }
-            let mut turns = Time::NEVER;
-            if (mobile || reacts_at < Time::NEVER) && !self.has_controller(who) {
-                let wake = self.examine_lines(who)?;
-                if mobile {
-                    self.state.combatants[index].wake = wake;
-                } else {
-                    turns = wake;
+            } else {
+                let mut turns = Time::NEVER;
+                if (mobile || reacts_at < Time::NEVER) && !self.has_controller(who) {
+                    let wake = self.examine_lines(who)?;
+                    if mobile {
+                        self.state.combatants[index].wake = wake;
+                    } else {
+                        turns = wake;
+                    }
                 }
-            }
-            if mobile && !plans && self.is_on_its_way(who) {
-                self.set_next_walk(who);
-                continue;
+                if mobile && !plans && self.is_on_its_way(who) {
+                    self.set_next_walk(who);
+                    continue;
+                }
+                self.plan_course(who)?;
+                // A combatant within its reaction time is woken by other lines only for its path.
+                let walk = &mut self.state.walks[index];
+                walk.until = walk.until.min(turns);
             }
             planned[count] = who;
             count += 1;
-            self.plan_course(who)?;
-            // A combatant within its reaction time is woken by other lines only for its path.
-            let walk = &mut self.state.walks[index];
-            walk.until = walk.until.min(turns);
         }
         planned.truncate(count);
         self.wants = wants;
@@ -376,17 +374,15 @@ impl Engine<'_> {
     /// time, also an open line that would not be open from farther away.
     pub(super) fn first_far_line(&self, who: CombatantId) -> Option<u16> {
         let combatant = self.state.who(who);
-        if combatant.far == 0 && !combatant.mobile && combatant.reacts_at == Time::NEVER {
+        let stays_in_reach = combatant.mobile || combatant.reacts_at < Time::NEVER;
+        if combatant.far == 0 && !stays_in_reach {
             return None;
         }
         let policy = &self.setup.policies[who.index()];
         let lines = &self.state.lines[policy.first_line as usize..][..policy.lines.len()];
         let has_reach = |line: &CompiledLine| self.setup.abilities[line.ability_index as usize].reaches;
         let is_far = |(line, state): (&CompiledLine, &LineState)| {
-            state.only_distance
-                || ((combatant.mobile || combatant.reacts_at < Time::NEVER)
-                    && state.gate == Gate::Open
-                    && has_reach(line))
+            state.only_distance || (stays_in_reach && state.gate == Gate::Open && has_reach(line))
         };
         policy.lines.iter().zip(lines).position(is_far).map(|index| index as u16)
     }

@@ -222,7 +222,7 @@ impl Engine<'_> {
     /// Computes what remains after everything else has been carried over.
     fn continue_under(&mut self, names: &Counterparts, left: LeftOver, worn: &[Vec<WornStatus>]) -> FightResult<()> {
         for who in self.setup.ids() {
-            // Under the same text it is unchanged, and one that is taunted would plan its path again.
+            // Under the same text nothing has changed, and a taunted combatant would plan its path again.
             if !names.is_same_text {
                 self.refresh_control(who);
             }
