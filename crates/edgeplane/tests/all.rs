@@ -104,6 +104,9 @@ mod native;
 #[path = "policies.rs"]
 mod policies;
 
+#[path = "driven.rs"]
+mod driven;
+
 #[path = "random_ground.rs"]
 mod random_ground;
 

@@ -142,6 +142,47 @@ fn a_controlled_combatant_walks_to_what_it_wants() {
     assert!(controller.unavailable[..5].iter().all(|(_, reason)| *reason == "out_of_reach"));
 }
 
+/// It is asked again when it is free: the cast takes 0.5 s, the recovery 0.3 s. Until then it keeps walking to the target
+/// that was out of reach.
+#[test]
+fn a_controlled_combatant_that_casts_as_it_walks_is_asked_when_it_is_free() {
+    let text = r#"
+        [attributes]
+        speed = 2
+        [pools]
+        health = { max = 100, defeat = true }
+        [ability.chant]
+        cast = 0.5
+        recovery = 0.3
+        mobile = true
+        targets = "self"
+        does = [{ restore = "health", amount = 1 }]
+        [ability.jab]
+        reach = 1
+        does = [{ damage = 1 }]
+        [character.one]
+        abilities = ["chant", "jab"]
+        [character.other]
+        abilities = []
+        [encounter.bout]
+        sides.one = [{ character = "one", at = [0, 0] }]
+        sides.other = [{ character = "other", at = [5, 0] }]
+        time_limit = 20
+    "#;
+    let game = game(text);
+    let (chant, jab) = (Decision::Use(game.ability("chant").unwrap(), None), game.ability("jab").unwrap());
+    let (controller, log) = controlled(&game, vec![chant; 3], 3.0);
+    assert_eq!(controller.asked, [0, 800_000, 1_600_000, 2_400_000]);
+    assert_eq!(moments(&log, |event| matches!(event, Event::Released { .. })), [500_000, 1_300_000, 2_100_000]);
+    let (controller, log) = controlled(&game, vec![Decision::Use(jab, Some(OTHER)), chant, chant], 2.0);
+    assert_eq!(controller.asked, [0, 100_000, 900_000, 1_700_000]);
+    let courses = log.events.iter().filter_map(|one| match one.event {
+        Event::Walks { course, .. } => Some((one.at.0, course[0])),
+        _ => None,
+    });
+    assert_eq!(courses.collect::<Vec<_>>(), [(0, 2.0), (1_700_000, 0.0)], "until it is asked and decides to wait");
+}
+
 /// A circle of 2 m around the position contains the one that is 1.5 m away from it.
 #[test]
 fn a_controller_aims_at_a_place_of_the_ground() {

@@ -1,7 +1,8 @@
 //! Rules for the game only: data that is passed on, and reports that are events.
 
-use crate::common::{demo, game};
+use crate::common::{ONE, OTHER, demo, game};
 use edgeplane::fight::{Log, NamedEvent};
+use edgeplane::program::Effect;
 use edgeplane::text::Data;
 use edgeplane::{Event, Game, Override, Silent, Time, TrialsPlan};
 
@@ -387,4 +388,42 @@ fn the_game_is_asked_only_where_its_changes_are_noticed() {
         let error = Game::from_text("wrong.toml", &format!("{ASKING}\n{wrong}")).unwrap_err().to_string();
         assert!(error.contains(expected), "{wrong}: {error}");
     }
+}
+
+/// Questions of a game (why an ability is unavailable, what a formula gives) make no draws that the fight would make,
+/// and count no misses of a streak.
+#[test]
+fn questions_change_no_draws() {
+    let game = game(
+        r#"
+        [pools]
+        health = { max = 100, defeat = true }
+        [ability.throw]
+        cooldown = 1
+        targets = { side = "enemies", pick = "random" }
+        does = [{ damage = "if(roll(0.4, streak = 4), between(5, 9), dice(1, 4))" }]
+        [character.one]
+        abilities = ["throw"]
+        [character.other]
+        abilities = []
+        [encounter.bout]
+        sides.one = ["one"]
+        sides.other = [{ character = "other", count = 5 }]
+        "#,
+    );
+    let throw = game.ability("throw").unwrap();
+    let Effect::Hit(hit) = &game.program().ability(throw).does[0].effect else { panic!("it is a hit") };
+    let (mut plain, mut asked) = (Log::default(), Log::default());
+    game.fight("bout", 4).unwrap().run(&mut plain).unwrap();
+    let mut fight = game.fight("bout", 4).unwrap();
+    for second in 0..400 {
+        let mut answers = Vec::new();
+        for _ in 0..3 {
+            answers.push((fight.why_unavailable(ONE, throw).unwrap(), fight.evaluate(hit.amount, ONE, OTHER).unwrap()));
+        }
+        answers.dedup();
+        assert_eq!(answers.len(), 1, "the same question has the same answer");
+        fight.advance(Time::from_seconds(f64::from(second)), &mut asked).unwrap();
+    }
+    assert_eq!(plain, asked);
 }

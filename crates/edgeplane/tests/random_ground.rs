@@ -9,19 +9,19 @@ use proptest::prelude::*;
 use std::fmt::Write as _;
 
 /// Numbers in a row that is determined by its seed.
-struct Dice(u64);
+pub(crate) struct Dice(pub(crate) u64);
 
 impl Dice {
-    fn below(&mut self, count: usize) -> usize {
+    pub(crate) fn below(&mut self, count: usize) -> usize {
         self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
         (self.0 >> 33) as usize % count
     }
 
-    fn one_in(&mut self, count: usize) -> bool {
+    pub(crate) fn one_in(&mut self, count: usize) -> bool {
         self.below(count) == 0
     }
 
-    fn of<T: Copy>(&mut self, list: &[T]) -> T {
+    pub(crate) fn of<T: Copy>(&mut self, list: &[T]) -> T {
         list[self.below(list.len())]
     }
 }
@@ -174,7 +174,7 @@ fn ability(dice: &mut Dice, index: usize, out: &mut String) -> bool {
 }
 
 /// A ruleset with the encounter `e`, its sides listed in one order or the other.
-fn text(seed: u64, swapped: bool) -> String {
+pub(crate) fn text(seed: u64, swapped: bool) -> String {
     let (mut dice, mut out) = (Dice(seed), RULES.to_owned());
     let all = 4 + dice.below(6);
     let hostile: Vec<bool> = (0..all).map(|index| ability(&mut dice, index, &mut out)).collect();

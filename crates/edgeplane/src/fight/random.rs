@@ -48,6 +48,36 @@ pub trait RandomSource: Chance + Clone {
     }
 }
 
+/// The draws that a source would make next; the source is copied with the first one.
+pub(super) struct Preview<'a, C> {
+    pub(super) source: &'a C,
+    pub(super) copy: Option<C>,
+}
+
+impl<C: RandomSource> Preview<'_, C> {
+    fn copy(&mut self) -> &mut C {
+        self.copy.get_or_insert_with(|| self.source.clone())
+    }
+}
+
+impl<C: RandomSource> Chance for Preview<'_, C> {
+    fn chance(&mut self, stream: StreamId, p: f64) -> bool {
+        self.copy().chance(stream, p)
+    }
+
+    fn chance_in_streak(&mut self, stream: StreamId, p: f64, now: f64) -> bool {
+        self.copy().chance_in_streak(stream, p, now)
+    }
+
+    fn pick(&mut self, stream: StreamId, n: u32) -> u32 {
+        self.copy().pick(stream, n)
+    }
+
+    fn uniform(&mut self, stream: StreamId) -> f64 {
+        self.copy().uniform(stream)
+    }
+}
+
 /// The seed of one stream of one fight.
 ///
 /// Public so that a hand-written program can make the same draws as the engine.

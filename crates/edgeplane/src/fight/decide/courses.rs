@@ -177,7 +177,8 @@ impl Engine<'_> {
                 combatant.changed_lines |= far;
             }
             let lines = if me == turned { policy.places.own } else { policy.places.of(ally) } & !combatant.cooling;
-            if lines != 0 {
+            // A controller is not asked again because its combatant has set out.
+            if lines != 0 && !(me == turned && self.has_controller(me)) {
                 self.touch_by_course(me, turned, lines, by_choice);
             }
             if !waits {

@@ -261,8 +261,9 @@ impl Engine<'_> {
                 self.walk_straight_on(who, at);
             } else {
                 let mut turns = Time::NEVER;
-                if (mobile || reacts_at < Time::NEVER) && !self.has_controller(who) {
-                    let wake = self.examine_lines(who)?;
+                if mobile || reacts_at < Time::NEVER {
+                    // A controller is not asked before the combatant is free.
+                    let wake = if self.has_controller(who) { Time::NEVER } else { self.examine_lines(who)? };
                     if mobile {
                         self.state.combatants[index].wake = wake;
                     } else {

@@ -1,7 +1,7 @@
 //! Abilities as a game shows them: buttons, and reasons why they are disabled.
 
 use super::super::Fight;
-use super::super::events::{Observer, Silent, UnavailableReason};
+use super::super::events::{Observer, UnavailableReason};
 use super::super::limits::FightError;
 use super::super::random::RandomSource;
 use super::super::state::{Doing, EffectContext};
@@ -113,7 +113,7 @@ impl<C: RandomSource> Fight<C> {
     ) -> Result<Option<UnavailableReason>, FightError> {
         self.check_combatant(who)?;
         self.check_combatant(target)?;
-        self.try_with_engine(&mut Silent, |engine| match engine.callable(who, ability) {
+        self.ask(|engine| match engine.callable(who, ability) {
             Err(reason) => Ok(Some(reason)),
             Ok(index) => engine.unavailable_on(who, index, Some(target)),
         })

@@ -3,34 +3,44 @@
 use super::super::engine::{Engine, FightResult};
 use super::super::events::{Observer, Silent, UnavailableReason};
 use super::super::limits::{FightError, FightErrorKind};
-use super::super::random::RandomSource;
+use super::super::random::{Preview, RandomSource};
 use super::super::state::{Control, Doing, EffectContext, Scratch};
 use super::super::statuses::apply::Dose;
 use super::super::{Ending, Fight};
 use super::control::Controller;
 use crate::numbers::Extremes;
 use crate::program::{
-    AbilityId, CauseId, CombatantId, FARTHEST, Layout, Plane, PoolId, Slot, StatusId, Time, dirty, is_on_the_plane,
+    AbilityId, CauseId, Chance, CombatantId, FARTHEST, Layout, Plane, PoolId, Slot, StatusId, Time, dirty,
+    is_on_the_plane,
 };
 
 impl<C: RandomSource> Fight<C> {
-    /// Runs the engine on this fight for the duration of a call, with a controller.
+    /// Runs the engine on this fight for the duration of a call, with a controller. If it only asks, draws are not
+    /// consumed.
     fn with_engine_and<R>(
         &mut self,
         controller: Option<&mut dyn Controller>,
         observer: &mut dyn Observer,
+        asks: bool,
         call: impl FnOnce(&mut Engine<'_>) -> R,
     ) -> R {
         let mut scratch = Scratch::lend(self.functions.as_ref());
         scratch.share_queue(&mut self.state);
         let setup = &*self.setup;
         let wants = observer.wants();
+        let mut preview;
+        let chance: &mut dyn Chance = if asks {
+            preview = Preview { source: &self.chance, copy: None };
+            &mut preview
+        } else {
+            &mut self.chance
+        };
         let mut engine = Engine {
             program: &setup.program,
             setup,
             state: &mut self.state,
             scratch: &mut scratch,
-            chance: &mut self.chance,
+            chance,
             observer,
             wants,
             limits: self.limits,
@@ -54,7 +64,7 @@ impl<C: RandomSource> Fight<C> {
         observer: &mut dyn Observer,
         call: impl FnOnce(&mut Engine<'_>) -> R,
     ) -> R {
-        self.with_engine_and(None, observer, call)
+        self.with_engine_and(None, observer, false, call)
     }
 
     /// The same for a call whose errors end the fight.
@@ -64,7 +74,7 @@ impl<C: RandomSource> Fight<C> {
         observer: &mut dyn Observer,
         call: impl FnOnce(&mut Engine<'_>) -> FightResult<R>,
     ) -> Result<R, FightError> {
-        self.with_engine_and(Some(controller), observer, call).map_err(|error| self.failed(*error))
+        self.with_engine_and(Some(controller), observer, false, call).map_err(|error| self.failed(*error))
     }
 
     /// The same without a controller.
@@ -74,6 +84,14 @@ impl<C: RandomSource> Fight<C> {
         call: impl FnOnce(&mut Engine<'_>) -> FightResult<R>,
     ) -> Result<R, FightError> {
         self.with_engine(observer, call).map_err(|error| self.failed(*error))
+    }
+
+    /// Asks something that changes nothing in the fight: draws are not consumed, and an error does not end it.
+    pub(in crate::fight) fn ask<R>(
+        &mut self,
+        call: impl FnOnce(&mut Engine<'_>) -> FightResult<R>,
+    ) -> Result<R, FightError> {
+        self.with_engine_and(None, &mut Silent, true, call).map_err(|error| *error)
     }
 
     /// An error ends the fight.
@@ -314,6 +332,7 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// The reason why an ability cannot be used now; `None` if it can. The conditions of policies do not matter here.
+    /// The question changes nothing: a target that is picked at random is the one that the next draw would pick.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game};
@@ -334,7 +353,7 @@ impl<C: RandomSource> Fight<C> {
         ability: AbilityId,
     ) -> Result<Option<UnavailableReason>, FightError> {
         self.check_combatant(who)?;
-        self.try_with_engine(&mut Silent, |engine| engine.why_unavailable(who, ability))
+        self.ask(|engine| engine.why_unavailable(who, ability))
     }
 
     /// Applies a status. Returns whether the target has it because of that.

@@ -247,9 +247,7 @@ impl Engine<'_> {
         let combatant = self.state.who_mut(who);
         combatant.changed_lines = 0;
         (combatant.wake, combatant.reacts_at) = (soon, Time::NEVER);
-        if let Some(walk) = self.state.walks.get_mut(who.index()) {
-            walk.goal = None;
-        }
+        let goal = self.state.walks.get_mut(who.index()).and_then(|walk| walk.goal.take());
         let view = View { setup: self.setup, state: &*self.state };
         let decision =
             self.controller.as_mut().map_or(Decision::Wait(None), |controller| controller.choose(&view, who));
@@ -273,6 +271,12 @@ impl Engine<'_> {
             _ => Some(UnavailableReason::NoTarget),
         };
         let Some(reason) = reason else {
+            if self.program.ability(ability).mobile
+                && let Some(walk) = self.state.walks.get_mut(who.index())
+            {
+                // It keeps walking to what was out of reach.
+                walk.goal = goal;
+            }
             match place {
                 Some(place) => self.aim_at_place(who, ability, place)?,
                 None => self.aim(who),

@@ -3,7 +3,7 @@
 
 use super::super::Fight;
 use super::super::limits::{FightError, FightErrorKind};
-use super::super::random::RandomSource;
+use super::super::random::{Preview, RandomSource};
 use super::super::state::record::seconds_left;
 use super::super::state::{Doing, Scratch};
 use crate::numbers::Extremes;
@@ -208,7 +208,8 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// The value of a formula of the ruleset for a caster and a target at this moment, for example for a tooltip.
-    /// Conditions give 1 or 0. Random draws that it makes are consumed.
+    /// Conditions give 1 or 0. Like every question, it changes nothing: if the formula draws, the value is the one that
+    /// the next draws would give.
     ///
     /// ```
     /// # use edgeplane::{CombatantId, Game};
@@ -402,10 +403,16 @@ impl<C: RandomSource> Fight<C> {
         })
     }
 
-    /// The value of a formula at this moment.
+    /// The value of a formula at this moment. Draws are not consumed.
     pub(in crate::fight) fn formula_value(&mut self, formula: FormulaId, frame: &Frame) -> Result<f64, FightError> {
         let (program, mut scratch) = (&self.setup.program, Scratch::lend(self.functions.as_ref()));
-        let value = program.number(formula, &mut self.state.numbers, frame, &mut self.chance, &mut scratch.draws);
+        let mut preview = Preview { source: &self.chance, copy: None };
+        // The misses of a streak are numbers of the fight.
+        let value = if !program.streaks.is_empty() && program.formula(formula).draws() {
+            program.number(formula, &mut self.state.numbers.clone(), frame, &mut preview, &mut scratch.draws)
+        } else {
+            program.number(formula, &mut self.state.numbers, frame, &mut preview, &mut scratch.draws)
+        };
         scratch.give_back();
         value.map_err(|fault| FightError::new(self.state.now, FightErrorKind::Fault(fault), &self.setup))
     }
