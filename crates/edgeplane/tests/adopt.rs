@@ -454,3 +454,43 @@ fn a_waiting_combatant_reads_the_edited_rules_at_once() {
     fight.advance(at(2.5), &mut log).unwrap();
     assert!(log.events.iter().any(|one| matches!(one.event, Event::StatusLost { .. })), "{log:?}");
 }
+
+/// Nobody notices a combatant that has left while it cast: the watcher would draw its target once more.
+#[test]
+fn who_has_left_a_world_is_noticed_by_nobody() {
+    let rules = game(
+        r#"
+        [pools]
+        health = { max = 900, defeat = true }
+        [ability.chant]
+        cast = 20
+        targets = "self"
+        does = [{ restore = "health", amount = 1 }]
+        [ability.poke]
+        recovery = 0.2
+        targets = { side = "enemies", pick = "random" }
+        does = [{ damage = 1 }]
+        [policy.watch]
+        use = [{ ability = "poke", when = "casting(target) and now > 3" }]
+        [character.singer]
+        abilities = ["chant"]
+        [character.watcher]
+        abilities = ["poke"]
+        policy = "watch"
+        "#,
+    );
+    let mut fight = rules.world(&["here", "there"], 3);
+    let (singer, watcher) = (rules.character("singer").unwrap(), rules.character("watcher").unwrap());
+    fight.spawn(watcher, SideId(0), [0.0; 2], &mut Silent).unwrap();
+    let singers = [(); 4].map(|()| fight.spawn(singer, SideId(1), [0.0; 2], &mut Silent).unwrap());
+    fight.advance(at(1.0), &mut Silent).unwrap();
+    fight.despawn(singers[2], &mut Silent).unwrap();
+    fight.advance(at(2.0), &mut Silent).unwrap();
+    let mut adopted = fight.clone();
+    rules.adopt(&mut adopted).unwrap();
+    let (mut expected, mut found) = (Log::default(), Log::default());
+    fight.advance(at(9.0), &mut expected).unwrap();
+    adopted.advance(at(9.0), &mut found).unwrap();
+    assert!(expected.events.len() > 60, "{}", expected.events.len());
+    assert_eq!(expected, found);
+}

@@ -32,7 +32,7 @@ fn ability() -> impl Strategy<Value = Ability> {
 
 /// A whole ruleset: abilities, policies, gear, and the number of combatants on each side.
 #[derive(Clone, Debug)]
-struct Recipe {
+pub(crate) struct Recipe {
     abilities: Vec<Ability>,
     choose: [u8; 2],
     gear: [u8; 2],
@@ -40,7 +40,7 @@ struct Recipe {
     seed: u64,
 }
 
-fn recipe() -> impl Strategy<Value = Recipe> {
+pub(crate) fn recipe() -> impl Strategy<Value = Recipe> {
     let pair = |range: std::ops::Range<u8>| prop::array::uniform2(range);
     (prop::collection::vec(ability(), 2..6), pair(0..8), pair(0..5), pair(1..3), any::<u64>())
         .prop_map(|(abilities, choose, gear, count, seed)| Recipe { abilities, choose, gear, count, seed })
@@ -187,7 +187,7 @@ impl Ability {
 
 impl Recipe {
     /// The ruleset, with its sides in one order or the other.
-    fn text(&self, swapped: bool) -> String {
+    pub(crate) fn text(&self, swapped: bool) -> String {
         let mut out = String::from(
             "[attributes]\nmight = 10\ngrit = 8\nguard = { base = 5, max = 80 }\npace = { base = 0, min = -0.5, max = 0.5 }\n\
              luck = { base = 0.15, min = 0, max = 1 }\n[pools]\nhealth = { max = \"60 + 6 * grit\", defeat = true }\n\

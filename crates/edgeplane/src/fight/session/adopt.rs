@@ -221,7 +221,9 @@ impl<C: RandomSource> Fight<C> {
 impl Engine<'_> {
     /// Computes what remains after everything else has been carried over.
     fn continue_under(&mut self, names: &Counterparts, left: LeftOver, worn: &[Vec<WornStatus>]) -> FightResult<()> {
-        for who in self.setup.ids() {
+        // Free slots are filled when somebody is spawned.
+        let taken: Vec<CombatantId> = self.setup.ids().filter(|who| !self.state.who(*who).vacant).collect();
+        for who in taken.iter().copied() {
             // Under the same text nothing has changed, and a taunted combatant would plan its path again.
             if !names.is_same_text {
                 self.refresh_control(who);
@@ -232,7 +234,7 @@ impl Engine<'_> {
         for (index, number) in left.kept_anew {
             self.evaluate_kept(index, number)?;
         }
-        for who in self.setup.ids() {
+        for who in taken {
             let plan = self.plan_of(who);
             for pool in (0..self.program.pools.len()).filter(|pool| plan.pools[*pool]) {
                 self.follow_cap(who, PoolId(pool as u16))?;
