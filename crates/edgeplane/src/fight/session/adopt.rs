@@ -221,9 +221,7 @@ impl<C: RandomSource> Fight<C> {
 impl Engine<'_> {
     /// Computes what remains after everything else has been carried over.
     fn continue_under(&mut self, names: &Counterparts, left: LeftOver, worn: &[Vec<WornStatus>]) -> FightResult<()> {
-        // Free slots are filled when somebody is spawned.
-        let taken: Vec<CombatantId> = self.setup.ids().filter(|who| !self.state.who(*who).vacant).collect();
-        for who in taken.iter().copied() {
+        for who in self.setup.ids() {
             // Under the same text nothing has changed, and a taunted combatant would plan its path again.
             if !names.is_same_text {
                 self.refresh_control(who);
@@ -234,7 +232,7 @@ impl Engine<'_> {
         for (index, number) in left.kept_anew {
             self.evaluate_kept(index, number)?;
         }
-        for who in taken {
+        for who in self.setup.ids() {
             let plan = self.plan_of(who);
             for pool in (0..self.program.pools.len()).filter(|pool| plan.pools[*pool]) {
                 self.follow_cap(who, PoolId(pool as u16))?;
@@ -243,7 +241,10 @@ impl Engine<'_> {
             for index in policy.first as usize..(policy.first + policy.count) as usize {
                 self.recompute_derived(who, index);
             }
-            self.note_abilities(who);
+            // What somebody cast who has left concerns nobody, but their statuses may still read their attributes.
+            if !self.state.who(who).vacant {
+                self.note_abilities(who);
+            }
             for index in self.state.statuses.of(who).collect::<Vec<_>>() {
                 if left.ticks_anew.contains(&index) {
                     self.start_ticking(index)?;
