@@ -213,7 +213,8 @@ pub(crate) struct ExplainArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
     /// A character, an ability, a status, or any other named rule, from attributes to tags,
-    /// preceded by its kind if several rules have that name: ability.mire, hit_step.guard
+    /// preceded by its kind if several rules have that name: ability.mire, hit_step.guard. Or one
+    /// number of a character: lockhand.heft
     pub(crate) what: String,
     /// The character that uses the ability, or applies the status; by default the first that does
     #[arg(long, value_name = "CHARACTER")]

@@ -120,6 +120,26 @@ fn explain_shows_where_every_number_of_a_character_comes_from() {
 }
 
 #[test]
+fn explain_shows_one_number_of_a_character() {
+    for path in ["lockhand.heft", "character.lockhand.heft", "character.lockhand.attributes.heft"] {
+        let printed = answer(&["explain", DEMO, path]);
+        assert_eq!((printed.lines().count(), &row(&printed, "heft")[..2]), (5, &["heft", "14"][..]));
+    }
+    let breath = answer(&["explain", DEMO, "lockhand.breath", "--format", "csv"]);
+    assert_eq!(breath.lines().count(), 2, "{breath}");
+    for (path, says) in [
+        ("lockhand.hefd", "`lockhand` has no attribute and no pool called `hefd`; did you mean `heft`?"),
+        (
+            "boathook.cooldown",
+            "there is no rule called `boathook.cooldown`; ask for `boathook`, which shows its numbers",
+        ),
+    ] {
+        let error = refusal(&["explain", DEMO, path]);
+        assert!(error.contains(says), "{error}");
+    }
+}
+
+#[test]
 fn the_worked_hits_of_the_semantics_can_be_reproduced() {
     for (guard, expected) in [("15", "9.25"), ("100", "5"), ("250", "5")] {
         let guard = format!("character.silt_crab.attributes.guard={guard}");

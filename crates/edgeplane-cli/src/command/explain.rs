@@ -68,6 +68,14 @@ impl<'a> Asked<'a> {
         self.kind.is_none_or(|asked| asked == kind)
     }
 
+    /// A character and one of its numbers: `lockhand.heft`, or its path in the rules, `lockhand.attributes.heft`.
+    fn split_number(&self) -> (&'a str, Option<&'a str>) {
+        let Some((name, number)) = self.name.split_once('.') else { return (self.name, None) };
+        let number =
+            ["attributes.", "pools."].iter().find_map(|section| number.strip_prefix(section)).unwrap_or(number);
+        (name, Some(number))
+    }
+
     /// Other rules with the same name, as they can be asked for.
     fn others(&self, kind: &str) -> Vec<String> {
         if self.kind.is_some() {
@@ -141,7 +149,8 @@ fn status_of(asked: &Asked<'_>, status: StatusId) -> Result<StatusExplanation, F
 
 fn character_of(asked: &Asked<'_>) -> Result<CharacterSheet, Failure> {
     let Asked { game, args, .. } = asked;
-    let Some(id) = game.program().find_character(asked.name).filter(|_| asked.may_be("character")) else {
+    let (name, number) = asked.split_number();
+    let Some(id) = game.program().find_character(name).filter(|_| asked.may_be("character")) else {
         return Err(Failure::Message(unknown(asked)));
     };
     if game.program().characters()[id.index()].template {
@@ -154,7 +163,23 @@ fn character_of(asked: &Asked<'_>) -> Result<CharacterSheet, Failure> {
     }
     let with = args.with.iter().map(|one| Ok((game.status(&one.status)?, one.stacks)));
     let with = with.collect::<Result<Vec<_>, edgeplane::Error>>()?;
-    explain_character_with(game.program(), id, &with).map_err(Failure::from)
+    let sheet = explain_character_with(game.program(), id, &with)?;
+    if let Some(number) = number { only(sheet, number) } else { Ok(sheet) }
+}
+
+/// The row of one attribute or pool.
+fn only(mut sheet: CharacterSheet, number: &str) -> Result<CharacterSheet, Failure> {
+    let known: Vec<String> =
+        sheet.attributes.iter().chain(sheet.pools.iter().map(|pool| &pool.cap)).map(|line| line.name.clone()).collect();
+    if !known.iter().any(|name| name == number) {
+        let help = suggestion(number, &known.iter().map(String::as_str).collect::<Vec<_>>());
+        let message = format!("`{}` has no attribute and no pool called `{number}`; {help}", sheet.character);
+        return Err(Failure::Message(message));
+    }
+    sheet.attributes.retain(|line| line.name == number);
+    sheet.pools.retain(|pool| pool.cap.name == number);
+    (sheet.abilities, sheet.gear, sheet.policy) = (Vec::new(), Vec::new(), Vec::new());
+    Ok(sheet)
 }
 
 /// There is no such rule, but perhaps one with a similar name.
@@ -174,12 +199,21 @@ fn unknown(asked: &Asked<'_>) -> String {
     };
     let mut listed = HashSet::new();
     known.retain(|name| listed.insert(*name));
-    let near = edgeplane::text::diagnostic::nearest(asked.name, &known);
-    let help = near.map_or_else(
-        || format!("there are {}", edgeplane::text::diagnostic::listed(&known)),
-        |near| format!("did you mean `{near}`?"),
-    );
+    let help = match asked.name.split_once('.') {
+        Some((rule, _)) if known.contains(&rule) => format!("ask for `{rule}`, which shows its numbers"),
+        Some((rule, _)) => suggestion(rule, &known),
+        None => suggestion(asked.name, &known),
+    };
     format!("there is no {} called `{}`; {help}", asked.kind.unwrap_or("rule"), asked.name)
+}
+
+/// The nearest known name, or all of them.
+fn suggestion(name: &str, known: &[&str]) -> String {
+    let near = edgeplane::text::diagnostic::nearest(name, known);
+    near.map_or_else(
+        || format!("there are {}", edgeplane::text::diagnostic::listed(known)),
+        |near| format!("did you mean `{near}`?"),
+    )
 }
 
 fn ability_of(asked: &Asked<'_>) -> Result<AbilityExplanation, Failure> {

@@ -9,15 +9,17 @@ use super::text;
 pub(crate) fn draw(sheet: &CharacterSheet) -> String {
     let about = if sheet.about.is_empty() { String::new() } else { format!(" · {}", sheet.about) };
     let mut out = format!("{} · level {}{about}\n\n", text::bold(&sheet.character), plain(sheet.level));
-    out.push_str(&table::draw(
-        &[Column::Words("attribute"), Column::Numbers("value"), Column::Words("because"), Column::Words("about")],
-        sheet
-            .attributes
-            .iter()
-            .map(|line| vec![line.name.clone(), plain(line.value), because(line), line.about.clone()])
-            .collect(),
-    ));
-    out.push('\n');
+    let attributes: Vec<Vec<String>> = sheet
+        .attributes
+        .iter()
+        .map(|line| vec![line.name.clone(), plain(line.value), because(line), line.about.clone()])
+        .collect();
+    if !attributes.is_empty() {
+        out.push_str(&table::draw(
+            &[Column::Words("attribute"), Column::Numbers("value"), Column::Words("because"), Column::Words("about")],
+            attributes,
+        ));
+    }
     let pool = |pool: &edgeplane::study::explain::PoolLine| {
         let defeat = if pool.defeat { "defeated when it empties" } else { "" };
         vec![
@@ -29,17 +31,21 @@ pub(crate) fn draw(sheet: &CharacterSheet) -> String {
             defeat.to_owned(),
         ]
     };
-    out.push_str(&table::draw(
-        &[
-            Column::Words("pool"),
-            Column::Numbers("cap"),
-            Column::Numbers("start"),
-            Column::Words("flow"),
-            Column::Words("cap because"),
-            Column::Words(""),
-        ],
-        sheet.pools.iter().map(pool).collect(),
-    ));
+    if !sheet.pools.is_empty() {
+        let between = if sheet.attributes.is_empty() { "" } else { "\n" };
+        let pools = table::draw(
+            &[
+                Column::Words("pool"),
+                Column::Numbers("cap"),
+                Column::Numbers("start"),
+                Column::Words("flow"),
+                Column::Words("cap because"),
+                Column::Words(""),
+            ],
+            sheet.pools.iter().map(pool).collect(),
+        );
+        out.push_str(&format!("{between}{pools}"));
+    }
     if !sheet.abilities.is_empty() {
         out.push('\n');
         out.push_str(&abilities(&sheet.abilities));
