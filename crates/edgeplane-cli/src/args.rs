@@ -235,8 +235,8 @@ pub(crate) struct ExplainArgs {
 pub(crate) struct FightArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// An encounter of the ruleset
-    pub(crate) encounter: String,
+    /// An encounter of the ruleset; not needed if there is only one
+    pub(crate) encounter: Option<String>,
     /// Makes a character use only this ability, whenever it can: lockhand=boathook
     #[arg(long, value_name = "CHARACTER=ABILITY", value_parser = parse_force)]
     pub(crate) force: Vec<(String, String)>,
@@ -260,8 +260,8 @@ pub(crate) struct FightArgs {
 pub(crate) struct TrialsArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// An encounter of the ruleset
-    pub(crate) encounter: String,
+    /// An encounter of the ruleset; not needed if there is only one
+    pub(crate) encounter: Option<String>,
     /// Makes a character use only this ability, whenever it can: lockhand=boathook
     #[arg(long, value_name = "CHARACTER=ABILITY", value_parser = parse_force)]
     pub(crate) force: Vec<(String, String)>,
@@ -327,9 +327,10 @@ pub(crate) struct PlanArgs {
 }
 
 #[derive(Debug, ClapArgs)]
+#[command(override_usage = "edgeplane compare [OPTIONS] <RULESET> [NEW_RULESET] [ENCOUNTER]")]
 pub(crate) struct CompareArgs {
-    /// A ruleset, optionally another one, and an encounter of both
-    #[arg(num_args = 2..=3, required = true, value_names = ["OLD", "NEW", "ENCOUNTER"])]
+    /// A ruleset, optionally another one, and an encounter of both, not needed if there is only one
+    #[arg(num_args = 1..=3, required = true, value_name = "RULESET")]
     pub(crate) what: Vec<String>,
     /// Sets a value in the new ruleset, such as character.lockhand.attributes.heft=16
     #[arg(long, value_name = "PATH=VALUE", value_parser = parse_set)]
@@ -347,8 +348,8 @@ pub(crate) struct CompareArgs {
 pub(crate) struct SweepArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// An encounter of the ruleset
-    pub(crate) encounter: String,
+    /// An encounter of the ruleset; not needed if there is only one
+    pub(crate) encounter: Option<String>,
     /// A number and its values: PATH=LOW..HIGH, PATH=LOW..HIGH:STEP or PATH=A,B,C; with *= they are factors
     #[arg(long, value_name = "PATH=VALUES", value_parser = Vary::parse, required = true)]
     pub(crate) vary: Vec<Vary>,
@@ -367,8 +368,8 @@ pub(crate) struct SweepArgs {
 pub(crate) struct SensitivityArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// An encounter of the ruleset
-    pub(crate) encounter: String,
+    /// An encounter of the ruleset; not needed if there is only one
+    pub(crate) encounter: Option<String>,
     /// The measure; the first side's win rate by default
     #[arg(short, long, value_name = "MEASURE")]
     pub(crate) measure: Option<String>,
@@ -400,8 +401,8 @@ pub(crate) struct SensitivityArgs {
 pub(crate) struct TuneArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// An encounter of the ruleset
-    pub(crate) encounter: String,
+    /// An encounter of the ruleset; not needed if there is only one
+    pub(crate) encounter: Option<String>,
     /// A number that may be changed, and its range: PATH=LOW..HIGH or PATH=LOW..HIGH:STEP; with *= a factor
     #[arg(long, value_name = "PATH=RANGE", value_parser = Vary::parse, required = true)]
     pub(crate) vary: Vec<Vary>,
@@ -443,8 +444,8 @@ pub(crate) struct MatrixArgs {
 pub(crate) struct GauntletArgs {
     #[command(flatten)]
     pub(crate) ruleset: RulesetArgs,
-    /// A gauntlet of the ruleset
-    pub(crate) gauntlet: String,
+    /// A gauntlet of the ruleset; not needed if there is only one
+    pub(crate) gauntlet: Option<String>,
     #[command(flatten)]
     pub(crate) plan: PlanArgs,
     #[command(flatten)]

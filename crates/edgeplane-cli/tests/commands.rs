@@ -207,6 +207,38 @@ fn many_of_a_kind_share_a_row() {
 }
 
 #[test]
+fn the_only_encounter_need_not_be_named() {
+    let folder = TempDir::new().unwrap();
+    let write = |name: &str, bite: u32| {
+        let path = folder.path().join(name);
+        let rules = format!(
+            "[pools]\nhealth = {{ max = 30, defeat = true }}\n[ability.bite]\nrecovery = 1\n\
+             does = [{{ damage = {bite}, spread = 0.3 }}]\n[character.eel]\nabilities = [\"bite\"]\n\
+             [encounter.pond]\nsides = {{ one = [\"eel\"], other = [\"eel\"] }}\n"
+        );
+        fs::write(&path, rules).unwrap();
+        path.to_str().unwrap().to_owned()
+    };
+    let (before, after) = (write("before.toml", 4), write("after.toml", 5));
+    for command in ["fight", "trials", "sensitivity"] {
+        assert_eq!(answer(&[command, &before]), answer(&[command, &before, "pond"]), "{command}");
+    }
+    let compared = answer(&["compare", &before, &after, "-n", "50"]);
+    assert_eq!(compared, answer(&["compare", &before, &after, "pond", "-n", "50"]));
+    assert_eq!(row(&compared, "ability.bite.does.0.damage"), ["ability.bite.does.0.damage", "4", "5"]);
+    for (arguments, says) in [
+        (["trials", DEMO].as_slice(), "name the encounter: there are `duel`, `mirror`,"),
+        (&["compare", &before, "pont"], "no encounter is called `pont`; did you mean `pond`?"),
+        (&["compare", &before, "gone.toml"], "cannot read `gone.toml`"),
+        (&["compare", &before], "there is nothing to compare"),
+        (&["gauntlet", &before], "the ruleset has no gauntlet"),
+    ] {
+        let error = refusal(arguments);
+        assert!(error.contains(says), "{error}");
+    }
+}
+
+#[test]
 fn trials_give_the_same_bytes_on_any_number_of_threads() {
     let run = |threads: &str| {
         answer(&["trials", DEMO, "night_shift", "-n", "1500", "--threads", threads, "--format", "json"])

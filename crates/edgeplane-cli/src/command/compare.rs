@@ -1,5 +1,7 @@
 //! `edgeplane compare`: the effect of an edit.
 
+use std::path::Path;
+
 use edgeplane::study::{Difference, MANY_OF_A_KIND, run_comparison};
 use edgeplane::{Game, Setup};
 use serde::Serialize;
@@ -18,20 +20,21 @@ struct Report<'a> {
 }
 
 pub(crate) fn run(args: &CompareArgs) -> Result<(), Failure> {
-    let (old, new, encounter) = match args.what.as_slice() {
-        [one, encounter] => (one, one, encounter),
-        [old, new, encounter] => (old, new, encounter),
-        _ => {
-            return Err(Failure::Message(
-                "compare takes a ruleset, optionally another one, and an encounter".to_owned(),
-            ));
-        }
+    let [first, rest @ ..] = args.what.as_slice() else { return Ok(()) };
+    let old = Game::open(first)?;
+    let (second, encounter) = match rest {
+        [] => (first, None),
+        [one] if is_ruleset(&old, one) => (one, None),
+        [one] => (first, Some(one)),
+        [second, one, ..] => (second, Some(one)),
     };
-    if old == new && args.set.is_empty() {
+    let encounter = super::encounter(&old, encounter.map(String::as_str))?;
+    old.encounter(encounter)?;
+    if first == second && args.set.is_empty() {
         let message = "there is nothing to compare: name a second ruleset, or set a value with --set PATH=VALUE";
         return Err(Failure::Message(message.to_owned()));
     }
-    let (old, new) = (Game::open(old)?, Game::open_with(new, &args.set)?);
+    let new = Game::open_with(second, &args.set)?;
     let measures = super::measures_or(&args.measure, old.fight(encounter, 0)?.setup(), usual);
     let (before, after) = (old.measured(encounter, &measures)?, new.measured(encounter, &measures)?);
     let bar = progress::Bar::new(args.plan.trials * 2, "fights");
@@ -53,6 +56,13 @@ pub(crate) fn run(args: &CompareArgs) -> Result<(), Failure> {
         }
         Format::Csv => sink.csv(&differences::rows(&found)),
     }
+}
+
+/// Whether a name after the first ruleset is that of another one and not that of an encounter.
+fn is_ruleset(old: &Game, name: &str) -> bool {
+    let path = Path::new(name);
+    let looks_like_a_file = path.exists() || path.extension().is_some() || path.components().count() > 1;
+    old.program().find_encounter(name).is_none() && looks_like_a_file
 }
 
 /// The maximum number of combatants, or kinds of them, that are compared individually.

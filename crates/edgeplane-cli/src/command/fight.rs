@@ -9,8 +9,9 @@ use crate::view::{events, moment, plot, recorder::Recorder, timeline};
 
 pub(crate) fn run(args: &FightArgs) -> Result<(), Failure> {
     let game = super::open_forced(&args.ruleset, &args.force)?;
-    let mut fight = game.fight(&args.encounter, args.seed)?;
-    let title = format!("{} · {} · seed {}", super::title(&game, &args.ruleset), args.encounter, args.seed);
+    let encounter = super::encounter(&game, args.encounter.as_deref())?;
+    let mut fight = game.fight(encounter, args.seed)?;
+    let title = format!("{} · {encounter} · seed {}", super::title(&game, &args.ruleset), args.seed);
     let sink = Sink(&args.output);
     if let Some(at) = args.at {
         let found = explain_moment(fight.setup(), args.seed, at)?;

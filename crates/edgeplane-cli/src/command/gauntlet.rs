@@ -9,7 +9,9 @@ use crate::view::{gauntlet, progress, text};
 pub(crate) fn run(args: &GauntletArgs) -> Result<(), Failure> {
     let game = super::open(&args.ruleset)?;
     let bar = progress::Bar::new(args.plan.trials, "runs");
-    let found = run_gauntlet(&game, &args.gauntlet, &super::plan(&args.plan), &|done| bar.at(done));
+    let gauntlets = game.program().gauntlets().iter().map(|one| one.name.as_str());
+    let gauntlet = super::named_or_only("gauntlet", args.gauntlet.as_deref(), gauntlets)?;
+    let found = run_gauntlet(&game, gauntlet, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
     let found = found?;
     let sink = Sink(&args.output);

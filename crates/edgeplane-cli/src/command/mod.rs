@@ -29,6 +29,7 @@ pub(crate) use failure::Failure;
 pub(crate) use output::Sink;
 
 use edgeplane::rules::ExpectRule;
+use edgeplane::text::diagnostic;
 use edgeplane::{Game, Setup, TrialsPlan};
 
 use crate::args::{Args, Command, PlanArgs, PlotArgs, RulesetArgs};
@@ -99,6 +100,27 @@ fn open_forced(args: &RulesetArgs, force: &[(String, String)]) -> Result<Game, F
         game = game.forced(character, ability)?;
     }
     Ok(game)
+}
+
+/// The name of the encounter that was asked for, or of the only one.
+fn encounter<'a>(game: &'a Game, asked: Option<&'a str>) -> Result<&'a str, Failure> {
+    named_or_only("encounter", asked, game.program().encounters().iter().map(|one| one.name.as_str()))
+}
+
+fn named_or_only<'a>(
+    kind: &str,
+    asked: Option<&'a str>,
+    all: impl Iterator<Item = &'a str>,
+) -> Result<&'a str, Failure> {
+    if let Some(name) = asked {
+        return Ok(name);
+    }
+    let all: Vec<&str> = all.collect();
+    match all.as_slice() {
+        [only] => Ok(only),
+        [] => Err(Failure::Message(format!("the ruleset has no {kind}"))),
+        _ => Err(Failure::Message(format!("name the {kind}: there are {}", diagnostic::listed(&all)))),
+    }
 }
 
 /// The requested measures, or the usual ones.

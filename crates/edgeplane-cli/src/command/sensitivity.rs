@@ -8,15 +8,16 @@ use crate::view::{plot, progress, sensitivity, text};
 
 pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
     let game = super::open(&args.ruleset)?;
-    let setup = game.fight(&args.encounter, 0)?.setup().clone();
+    let encounter = super::encounter(&game, args.encounter.as_deref())?;
+    let setup = game.fight(encounter, 0)?.setup().clone();
     let measure = args.measure.clone().unwrap_or_else(|| format!("win_rate({})", setup.sides[0]));
     let bar = progress::Bar::new(0, "fights");
     let plan = super::plan(&args.plan);
     let found = if args.without {
-        run_without(&game, &args.encounter, &measure, &plan, &|done, most| bar.at_of(done, most))
+        run_without(&game, encounter, &measure, &plan, &|done, most| bar.at_of(done, most))
     } else {
         let run = if args.together { run_together } else { run_sensitivity };
-        run(&game, &args.encounter, &measure, args.by, &plan, &|done, most| bar.at_of(done, most))
+        run(&game, encounter, &measure, args.by, &plan, &|done, most| bar.at_of(done, most))
     };
     bar.finish();
     let found = found?;
@@ -27,7 +28,7 @@ pub(crate) fn run(args: &SensitivityArgs) -> Result<(), Failure> {
             let heading = format!(
                 "{} · {} · {}, {} · {} fights · seed {}",
                 super::title(&game, &args.ruleset),
-                args.encounter,
+                encounter,
                 match found.by {
                     Some(by) => format!("every number raised and lowered by {}", text::percent(by)),
                     None => "without each ability, status and step".to_owned(),

@@ -11,11 +11,11 @@ pub(crate) fn run(args: &SweepArgs) -> Result<(), Failure> {
         return Err(Failure::Message("a sweep varies one or two numbers".to_owned()));
     }
     let game = super::open(&args.ruleset)?;
-    let measures = super::measures_or(&args.measure, game.fight(&args.encounter, 0)?.setup(), super::outcome_measures);
+    let encounter = super::encounter(&game, args.encounter.as_deref())?;
+    let measures = super::measures_or(&args.measure, game.fight(encounter, 0)?.setup(), super::outcome_measures);
     let points: u64 = args.vary.iter().map(|vary| vary.values.len() as u64).product();
     let bar = progress::Bar::new(args.plan.trials * points, "fights");
-    let found =
-        run_sweep(&game, &args.encounter, &args.vary, &measures, &super::plan(&args.plan), &|done| bar.at(done));
+    let found = run_sweep(&game, encounter, &args.vary, &measures, &super::plan(&args.plan), &|done| bar.at(done));
     bar.finish();
     let found = found?;
     super::plot(&args.plot, || {
@@ -26,7 +26,7 @@ pub(crate) fn run(args: &SweepArgs) -> Result<(), Failure> {
         Format::Text => {
             let fights = text::grouped(args.plan.trials);
             let title = super::title(&game, &args.ruleset);
-            let heading = format!("{title} · {} · {fights} fights a point · seed {}", args.encounter, args.plan.seed);
+            let heading = format!("{title} · {encounter} · {fights} fights a point · seed {}", args.plan.seed);
             sink.text(&format!("{}\n{}", text::bold(&heading), sweep::draw(&found)))
         }
         Format::Json => sink.json(&found),

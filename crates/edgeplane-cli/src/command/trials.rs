@@ -15,7 +15,8 @@ const MOST: u64 = 100_000_000;
 
 pub(crate) fn run(args: &TrialsArgs) -> Result<(), Failure> {
     let game = super::open_forced(&args.ruleset, &args.force)?;
-    let setup = Arc::new(Setup::of(game.program(), game.encounter(&args.encounter)?));
+    let encounter = super::encounter(&game, args.encounter.as_deref())?;
+    let setup = Arc::new(Setup::of(game.program(), game.encounter(encounter)?));
     if !args.measure.is_empty() {
         return measured(args, &game, setup);
     }
@@ -77,7 +78,7 @@ fn measured(args: &TrialsArgs, game: &Game, setup: Arc<Setup>) -> Result<(), Fai
             let heading = format!(
                 "{} · {} · {} fights · seed {}",
                 super::title(game, &args.ruleset),
-                args.encounter,
+                variant.setup().name,
                 text::grouped(trials),
                 args.plan.seed
             );
