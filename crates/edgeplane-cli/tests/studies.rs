@@ -82,6 +82,9 @@ fn compare_shows_the_edits_and_what_comes_of_them() {
     assert!(text.contains(&format!("{HEFT}   14       16")), "{text}");
     let row = text.lines().find(|line| line.contains("win_rate(keepers)")).unwrap();
     assert!(row.contains("changed") && row.contains(" pp"), "{row}");
+    // No draw in 2,000 pairs: at most two in a thousand.
+    let draws = text.lines().find(|line| line.contains("draw_rate")).unwrap();
+    assert!(draws.contains("−0.18 … +0.18 pp") && draws.contains("no fight differs"), "{draws}");
     let folder = TempDir::new().unwrap();
     for entry in fs::read_dir(DEMO).unwrap().map(Result::unwrap) {
         let edited = fs::read_to_string(entry.path()).unwrap().replace("cooldown = 1.6", "cooldown = 1.7");
@@ -179,7 +182,8 @@ fn verify_holds_the_demo_to_its_expectations_and_fails_an_unfair_edit() {
     assert!(xml.contains("<failure message=\"win_rate(keepers) in duel: found 99."), "{xml}");
     assert!(printed(&run(&["verify", DEMO, "wheel"]), 2).contains("has no expectations for wheel"));
     let small = concat!(env!("CARGO_MANIFEST_DIR"), "/../edgeplane/examples/rulesets/small.toml");
-    assert!(printed(&run(&["verify", small]), 2).contains("has no expectations yet"));
+    let none = printed(&run(&["verify", small]), 2);
+    assert!(none.contains("has no expectations yet") && none.contains("in = \"duel\""), "{none}");
 }
 
 #[test]

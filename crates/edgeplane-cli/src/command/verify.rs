@@ -15,8 +15,12 @@ pub(crate) fn run(args: &VerifyArgs) -> Result<(), Failure> {
         return Err(Failure::Message(format!("{title} has no expectations for {}", args.encounters.join(" or "))));
     }
     if rules.is_empty() {
-        let example = "[[expect]]\nthat = \"win_rate(keepers)\"\nin = \"duel\"\nbetween = [0.45, 0.60]";
-        return Err(Failure::Message(format!("{title} has no expectations yet; for example\n\n{example}")));
+        let first = game.program().encounters().first().map(|one| {
+            let side = one.sides.first().map_or("", |(side, _)| side.as_str());
+            let of = format!("that = \"win_rate({side})\"\nin = \"{}\"", one.name);
+            format!("; for example\n\n[[expect]]\n{of}\nbetween = [0.45, 0.60]")
+        });
+        return Err(Failure::Message(format!("{title} has no expectations yet{}", first.unwrap_or_default())));
     }
     let bar = progress::Bar::new(rules.len() as u64, "expectations");
     let plan = TrialsPlan {

@@ -83,9 +83,6 @@ pub(crate) fn change(one: &Difference) -> String {
 }
 
 pub(crate) fn span(one: &Difference) -> String {
-    if one.trials_that_differ == 0.0 {
-        return "–".to_owned();
-    }
     match (one.low, one.high) {
         (Some(_), Some(_)) if reach(one).is_finite() => {
             let low = signed(one.unit, one.low, reach(one));
