@@ -125,6 +125,7 @@ fn explain_shows_one_number_of_a_character() {
         let printed = answer(&["explain", DEMO, path]);
         assert_eq!((printed.lines().count(), &row(&printed, "heft")[..2]), (5, &["heft", "14"][..]));
     }
+    assert_eq!(answer(&["explain", DEMO, "attributes.heft"]), answer(&["explain", DEMO, "attribute.heft"]));
     let breath = answer(&["explain", DEMO, "lockhand.breath", "--format", "csv"]);
     assert_eq!(breath.lines().count(), 2, "{breath}");
     for (path, says) in [

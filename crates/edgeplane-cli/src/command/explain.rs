@@ -154,7 +154,7 @@ fn character_of(asked: &Asked<'_>) -> Result<CharacterSheet, Failure> {
         return Err(Failure::Message(unknown(asked)));
     };
     if game.program().characters()[id.index()].template {
-        let message = format!("`{}` is a template; explain a character that extends it", args.what);
+        let message = format!("`{name}` is a template; explain a character that extends it");
         return Err(Failure::Message(message + &asked.other_meaning("character")));
     }
     if let Some(With { whose: Some(whose), status, .. }) = args.with.iter().find(|one| one.whose.is_some()) {

@@ -61,7 +61,7 @@ pub struct RuleExplanation {
     pub members: Vec<MemberLine>,
 }
 
-/// Explains a rule by name, or by kind and name if several rules have the same name: `zone.mire`.
+/// Explains a rule by name, or by kind and name if several rules have the same name: `zone.mire`, `pools.health`.
 /// [`RuleExplanation::kind`] lists the kinds.
 ///
 /// ```
@@ -77,7 +77,12 @@ pub struct RuleExplanation {
 /// [`Error::Unknown`] if no rule has that name; [`Error::Fight`] if an encounter cannot begin.
 pub fn explain_rule(program: &Arc<Program>, name: &str) -> Result<RuleExplanation, Error> {
     let all = every_rule(program);
-    let mut meant = all.iter().filter(|(kind, of, _)| of == name || name == format!("{kind}.{of}"));
+    // With its kind, or with the section of its kind: `pools.health`.
+    let is_meant = |kind: &str, of: &str| {
+        let rest = name.strip_prefix(kind).map(|rest| rest.strip_prefix('s').unwrap_or(rest));
+        of == name || rest.and_then(|rest| rest.strip_prefix('.')) == Some(of)
+    };
+    let mut meant = all.iter().filter(|(kind, of, _)| is_meant(kind, of));
     let Some((kind, _, index)) = meant.next() else {
         let known = all.iter().map(|(_, name, _)| name.clone()).collect();
         return Err(Error::Unknown { what: "rule", name: name.to_owned(), known });
