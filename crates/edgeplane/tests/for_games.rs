@@ -2,7 +2,7 @@
 
 use crate::common::{ONE, OTHER, demo, game};
 use edgeplane::fight::{Log, NamedEvent};
-use edgeplane::program::Effect;
+use edgeplane::program::{Effect, FormulaId};
 use edgeplane::text::Data;
 use edgeplane::{Event, Game, Override, Silent, Time, TrialsPlan};
 
@@ -315,7 +315,7 @@ impl edgeplane::Observer for Worked {
 
     fn event(&mut self, _: Time, _: Event) {}
 
-    fn formula(&mut self, _: Time, formula: edgeplane::program::FormulaId, reading: &edgeplane::program::Reading) {
+    fn formula(&mut self, _: Time, formula: FormulaId, reading: &edgeplane::program::Reading) {
         self.1.push(self.0.setup().program().formula(formula).with_values(reading));
     }
 }
@@ -426,4 +426,6 @@ fn questions_change_no_draws() {
         fight.advance(Time::from_seconds(f64::from(second)), &mut asked).unwrap();
     }
     assert_eq!(plain, asked);
+    let unknown = fight.evaluate(FormulaId(9_999), ONE, OTHER).unwrap_err().to_string();
+    assert!(unknown.contains("there is no formula 9999"), "{unknown}");
 }

@@ -120,6 +120,20 @@ fn levels_are_reached_one_by_one_up_to_the_highest() {
     assert_eq!(after(1.0, 31.0), (3.0, 1.0));
     assert_eq!(after(1.0, 1000.0), (4.0, 940.0));
     assert_eq!(after(3.0, 29.0), (3.0, 29.0));
+    // Refused, and nothing has changed.
+    for (who, level, experience, says) in [
+        (CombatantId(99), 1.0, 9.0, "there is no combatant 99"),
+        (ONE, -1e18, 1e300, "a level cannot be -1000000000000000000: it has to be at least 0"),
+        (ONE, f64::NAN, 9.0, "a level cannot be NaN"),
+        (ONE, 1.0, f64::INFINITY, "experience cannot be inf"),
+    ] {
+        let error = fight.level_after(who, level, experience).unwrap_err().to_string();
+        assert!(error.contains(says), "{error}");
+    }
+    assert_eq!(fight.level(ONE), 1.0);
+    assert!(fight.keep_out(CombatantId(99)).unwrap_err().to_string().contains("there is no combatant 99"));
+    fight.advance(seconds(0.0), &mut Silent).unwrap();
+    assert!(fight.keep_out(ONE).unwrap_err().to_string().contains("the fight has begun"));
 }
 
 #[test]
@@ -168,7 +182,7 @@ fn what_is_left_goes_on_and_the_rest_begins_anew() {
     carried.level = 3.0;
     let mut second = game.fight("second", 1).unwrap();
     let (me, friend) = (CombatantId(2), CombatantId(3));
-    second.keep_out(friend);
+    second.keep_out(friend).unwrap();
     second.begin_with(&[(me, &carried)], &[], &mut Silent).unwrap();
     assert_eq!((second.pool(me, health), second.cap(me, health)), (left, 140.0));
     assert_eq!(second.pool(me, oil), 9.0, "not noted, so full");

@@ -9,7 +9,6 @@ use super::memory::Memory;
 use super::names::look_up;
 use super::resolve::Compiler;
 use super::scope::Scope;
-use crate::numbers::Extremes;
 use crate::rules::{CharacterRule, GauntletRule, Named, Ruleset, Word};
 use crate::text::{Code, Diagnostic};
 
@@ -83,18 +82,20 @@ impl Program {
         let (mut level, most) = (level, self.levels.most.map_or(10_000.0, f64::from));
         let place = self.place(who, Layout::LEVEL);
         let was = memory.at(place);
-        while level < most {
+        let reached = loop {
+            if level >= most {
+                break Ok(());
+            }
             memory.set(place, level);
             let frame = Frame::new(self, who, who, 0, 0.0);
-            let needed = self.number(needs, memory, &frame, &mut NoChance, &mut Draws::default())?.larger(0.0);
-            if experience < needed || needed == 0.0 {
-                break;
+            match self.number(needs, memory, &frame, &mut NoChance, &mut Draws::default()) {
+                Err(fault) => break Err(fault),
+                Ok(needed) if needed <= 0.0 || experience < needed => break Ok(()),
+                Ok(needed) => (level, experience) = (level + 1.0, experience - needed),
             }
-            experience -= needed;
-            level += 1.0;
-        }
+        };
         memory.set(place, was);
-        Ok((level, experience))
+        reached.map(|()| (level, experience))
     }
 }
 

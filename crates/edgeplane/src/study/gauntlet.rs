@@ -180,7 +180,7 @@ impl Course<'_> {
             if carried.stood || self.plan.defeated_return {
                 brought.push((*who, carried));
             } else {
-                fight.keep_out(*who);
+                fight.keep_out(*who)?;
             }
         }
         fight.begin_with(&brought, &self.plan.rests, &mut Silent)

@@ -70,7 +70,7 @@ pub(super) fn make<C: RandomSource>(game: &Game, call: &Call, fight: &mut Fight<
         }
         Call::Cancel(who) => _ = fight.cancel(id(who), log).unwrap(),
         Call::Stop(who) => _ = fight.stop(id(who), log).unwrap(),
-        Call::KeepOut(who) => fight.keep_out(id(who)),
+        Call::KeepOut(who) => _ = fight.keep_out(id(who)),
         Call::Despawn(who) => {
             // A despawned combatant has no handle.
             let handle = fight.handle(id(who));

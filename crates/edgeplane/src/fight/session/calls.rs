@@ -114,7 +114,7 @@ impl<C: RandomSource> Fight<C> {
     }
 
     /// Checks that an id is within the number of rules of its kind.
-    fn check_id(&self, kind: &str, index: usize, count: usize) -> Result<(), FightError> {
+    pub(in crate::fight) fn check_id(&self, kind: &str, index: usize, count: usize) -> Result<(), FightError> {
         if index < count {
             return Ok(());
         }

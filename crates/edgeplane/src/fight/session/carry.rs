@@ -76,18 +76,26 @@ impl<C: RandomSource> Fight<C> {
     /// # let game = Game::open("examples/rulesets/pond.toml")?;
     /// # let mut fight = game.fight("shore", 1)?;
     /// # let (cutter, pike) = (CombatantId(0), CombatantId(1));
-    /// fight.keep_out(pike);
+    /// fight.keep_out(pike)?;
     /// fight.run(&mut Silent)?;
     /// assert_eq!(fight.pool(cutter, game.pool("health")?), 60.0, "nobody was there to fight");
     /// # Ok::<(), edgeplane::Error>(())
     /// ```
-    pub fn keep_out(&mut self, who: CombatantId) {
-        if self.state.began || !std::mem::take(&mut self.state.who_mut(who).stands) {
-            return;
+    ///
+    /// # Errors
+    /// If there is no such combatant, or the fight has begun.
+    pub fn keep_out(&mut self, who: CombatantId) -> Result<(), FightError> {
+        self.check_combatant(who)?;
+        if self.state.began {
+            let label = self.label(who).to_owned();
+            return Err(self.call_error(format!("`{label}` takes part: the fight has begun")));
         }
-        self.state.who_mut(who).absent = true;
-        self.state.timers.clear(Timer::Act, who);
-        self.with_engine(&mut Silent, |engine| engine.update_head_counts(who, -1.0));
+        if std::mem::take(&mut self.state.who_mut(who).stands) {
+            self.state.who_mut(who).absent = true;
+            self.state.timers.clear(Timer::Act, who);
+            self.with_engine(&mut Silent, |engine| engine.update_head_counts(who, -1.0));
+        }
+        Ok(())
     }
 
     /// Begins a fight with the carried state of its combatants. Carried pools then hold their amounts plus those of
@@ -148,8 +156,16 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// If the experience needed for a level has no value.
+    /// If there is no such combatant, a number is negative or not finite, or the experience needed for a level has no
+    /// value.
     pub fn level_after(&mut self, who: CombatantId, level: f64, experience: f64) -> Result<(f64, f64), FightError> {
+        self.check_combatant(who)?;
+        for (what, number) in [("a level", level), ("experience", experience)] {
+            self.check_number(what, number)?;
+            if number < 0.0 {
+                return Err(self.call_error(format!("{what} cannot be {number}: it has to be at least 0")));
+            }
+        }
         let found = self.setup.program.level_after(&mut self.state.numbers, who, level, experience);
         found.map_err(|fault| FightError::new(self.state.now, FightErrorKind::Fault(fault), &self.setup))
     }

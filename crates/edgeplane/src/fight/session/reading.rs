@@ -222,7 +222,7 @@ impl<C: RandomSource> Fight<C> {
     /// ```
     ///
     /// # Errors
-    /// If the formula has no value, or there is no such combatant.
+    /// If the formula has no value, or there is no such formula or combatant.
     pub fn evaluate(
         &mut self,
         formula: FormulaId,
@@ -232,6 +232,7 @@ impl<C: RandomSource> Fight<C> {
         self.check_combatant(caster)?;
         self.check_combatant(target)?;
         let program = &self.setup.program;
+        self.check_id("formula", formula.index(), program.formulas.len())?;
         let frame = Frame::new(program, caster, target, 0, self.state.now.micros()).in_form(program.whole_form());
         self.formula_value(formula, &frame)
     }
