@@ -146,7 +146,10 @@ impl Command {
     pub(crate) fn inputs(&self) -> Vec<&Path> {
         let mut inputs: Vec<&Path> = self.ruleset().map(|args| args.ruleset.as_path()).into_iter().collect();
         match self {
-            Self::Compare(args) => inputs.extend(args.what.iter().map(Path::new)),
+            Self::Compare(args) => {
+                inputs.push(&args.ruleset);
+                inputs.extend(args.new.as_ref().map(Path::new));
+            }
             Self::Sheet(args) => inputs.extend([&args.ruleset].into_iter().chain(&args.take).map(PathBuf::as_path)),
             Self::Merge(args) => inputs.extend(args.parts.iter().map(PathBuf::as_path)),
             _ => {}
@@ -327,11 +330,13 @@ pub(crate) struct PlanArgs {
 }
 
 #[derive(Debug, ClapArgs)]
-#[command(override_usage = "edgeplane compare [OPTIONS] <RULESET> [NEW_RULESET] [ENCOUNTER]")]
 pub(crate) struct CompareArgs {
-    /// A ruleset, optionally another one, and an encounter of both, not needed if there is only one
-    #[arg(num_args = 1..=3, required = true, value_name = "RULESET")]
-    pub(crate) what: Vec<String>,
+    /// A ruleset: a folder of .toml files, or one file
+    pub(crate) ruleset: PathBuf,
+    /// Another ruleset; can be left out, also before an encounter, to compare the same one with the values of --set
+    pub(crate) new: Option<String>,
+    /// An encounter of both; not needed if there is only one
+    pub(crate) encounter: Option<String>,
     /// Sets a value in the new ruleset, such as character.lockhand.attributes.heft=16
     #[arg(long, value_name = "PATH=VALUE", value_parser = parse_set)]
     pub(crate) set: Vec<Override>,

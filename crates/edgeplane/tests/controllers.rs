@@ -109,29 +109,31 @@ fn code_that_does_as_a_policy_gives_the_same_fight() {
     }
 }
 
+/// Two on the ground, 5 m apart; the second one does nothing.
+const FIVE_APART: &str = r#"
+    [attributes]
+    speed = 2
+    [pools]
+    health = { max = 100, defeat = true }
+    [character.other]
+    abilities = []
+    [encounter.bout]
+    sides.one = [{ character = "one", at = [0, 0] }]
+    sides.other = [{ character = "other", at = [5, 0] }]
+    time_limit = 20
+"#;
+
 #[test]
 fn a_controlled_combatant_walks_to_what_it_wants() {
     let text = r#"
-        [attributes]
-        speed = 2
-        [pools]
-        health = { max = 100, defeat = true }
-        [damage_types]
-        blow = {}
         [ability.jab]
         reach = 1
         cooldown = 50
         does = [{ damage = 1 }]
         [character.one]
         abilities = ["jab"]
-        [character.other]
-        abilities = []
-        [encounter.bout]
-        sides.one = [{ character = "one", at = [0, 0] }]
-        sides.other = [{ character = "other", at = [5, 0] }]
-        time_limit = 20
     "#;
-    let game = game(text);
+    let game = game(&format!("{FIVE_APART}{text}"));
     let jab = game.ability("jab").unwrap();
     let (controller, log) = controlled(&game, vec![Decision::Use(jab, Some(OTHER)); 60], 10.0);
     assert_eq!(
@@ -147,10 +149,6 @@ fn a_controlled_combatant_walks_to_what_it_wants() {
 #[test]
 fn a_controlled_combatant_that_casts_as_it_walks_is_asked_when_it_is_free() {
     let text = r#"
-        [attributes]
-        speed = 2
-        [pools]
-        health = { max = 100, defeat = true }
         [ability.chant]
         cast = 0.5
         recovery = 0.3
@@ -162,14 +160,8 @@ fn a_controlled_combatant_that_casts_as_it_walks_is_asked_when_it_is_free() {
         does = [{ damage = 1 }]
         [character.one]
         abilities = ["chant", "jab"]
-        [character.other]
-        abilities = []
-        [encounter.bout]
-        sides.one = [{ character = "one", at = [0, 0] }]
-        sides.other = [{ character = "other", at = [5, 0] }]
-        time_limit = 20
     "#;
-    let game = game(text);
+    let game = game(&format!("{FIVE_APART}{text}"));
     let (chant, jab) = (Decision::Use(game.ability("chant").unwrap(), None), game.ability("jab").unwrap());
     let (controller, log) = controlled(&game, vec![chant; 3], 3.0);
     assert_eq!(controller.asked, [0, 800_000, 1_600_000, 2_400_000]);

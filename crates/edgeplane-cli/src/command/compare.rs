@@ -20,21 +20,20 @@ struct Report<'a> {
 }
 
 pub(crate) fn run(args: &CompareArgs) -> Result<(), Failure> {
-    let [first, rest @ ..] = args.what.as_slice() else { return Ok(()) };
-    let old = Game::open(first)?;
-    let (second, encounter) = match rest {
-        [] => (first, None),
-        [one] if is_ruleset(&old, one) => (one, None),
-        [one] => (first, Some(one)),
-        [second, one, ..] => (second, Some(one)),
+    let old = Game::open(&args.ruleset)?;
+    let (new, encounter) = match (args.new.as_deref(), args.encounter.as_deref()) {
+        // One name after the ruleset is that of another one or of an encounter.
+        (Some(one), None) if !is_ruleset(&old, one) => (None, Some(one)),
+        named => named,
     };
-    let encounter = super::encounter(&old, encounter.map(String::as_str))?;
+    let encounter = super::encounter(&old, encounter)?;
     old.encounter(encounter)?;
-    if first == second && args.set.is_empty() {
+    let new = new.map_or(args.ruleset.as_path(), Path::new);
+    if args.ruleset == new && args.set.is_empty() {
         let message = "there is nothing to compare: name a second ruleset, or set a value with --set PATH=VALUE";
         return Err(Failure::Message(message.to_owned()));
     }
-    let new = Game::open_with(second, &args.set)?;
+    let new = Game::open_with(new, &args.set)?;
     let measures = super::measures_or(&args.measure, old.fight(encounter, 0)?.setup(), usual);
     let (before, after) = (old.measured(encounter, &measures)?, new.measured(encounter, &measures)?);
     let bar = progress::Bar::new(args.plan.trials * 2, "fights");
@@ -58,7 +57,7 @@ pub(crate) fn run(args: &CompareArgs) -> Result<(), Failure> {
     }
 }
 
-/// Whether a name after the first ruleset is that of another one and not that of an encounter.
+/// Whether a name is that of a ruleset and not that of an encounter.
 fn is_ruleset(old: &Game, name: &str) -> bool {
     let path = Path::new(name);
     let looks_like_a_file = path.exists() || path.extension().is_some() || path.components().count() > 1;

@@ -179,6 +179,7 @@ fn only(mut sheet: CharacterSheet, number: &str) -> Result<CharacterSheet, Failu
     sheet.attributes.retain(|line| line.name == number);
     sheet.pools.retain(|pool| pool.cap.name == number);
     (sheet.abilities, sheet.gear, sheet.policy) = (Vec::new(), Vec::new(), Vec::new());
+    sheet.policy_name.clear();
     Ok(sheet)
 }
 
